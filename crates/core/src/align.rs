@@ -1,0 +1,361 @@
+//! The plan that brings an install in line with the canon: steps over whole files, each with its reason.
+//!
+//! A plan is made from a survey and nothing else, so that a preview shows just what would be carried out.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde::{Deserialize, Serialize};
+
+use crate::canon::{SealedFile, SealedMod};
+use crate::check::{Measure, extra_severity};
+use crate::digest::Blake3;
+use crate::finding::Severity;
+use crate::path::{InstallPath, PathError};
+use crate::rulebook::{Role, Shelf};
+use crate::survey::{NeededOn, Survey, SurveyedMod};
+
+/// The first field of every alignment.
+pub const FORMAT: &str = "kanon-alignment/1";
+
+/// One step of an alignment.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Step {
+    /// What is done.
+    #[serde(flatten)]
+    pub action: Action,
+    /// The file it is done to.
+    pub path: InstallPath,
+    /// Why.
+    pub why: String,
+    /// The bytes that are written for it.
+    pub bytes: u64,
+}
+
+/// What a step does.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "action", rename_all = "kebab-case")]
+pub enum Action {
+    /// Takes a file off the install, into the backup.
+    Park,
+    /// Gives a file another name or place.
+    Rename {
+        /// Where it is now.
+        from: InstallPath,
+    },
+    /// Puts a file where there is none.
+    Put {
+        /// The digest of its bytes.
+        blake3: Blake3,
+    },
+    /// Puts a file in place of another.
+    Replace {
+        /// The digest of the new bytes.
+        blake3: Blake3,
+    },
+}
+
+impl Action {
+    /// The word for it.
+    pub const fn as_str(&self) -> &'static str {
+        match self {
+            Self::Park => "park",
+            Self::Rename { .. } => "rename",
+            Self::Put { .. } => "put",
+            Self::Replace { .. } => "replace",
+        }
+    }
+}
+
+/// What an alignment would do.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct Plan {
+    /// The steps, in the order in which they are done.
+    pub steps: Vec<Step>,
+}
+
+/// Why no plan can be made.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PlanError {
+    /// The canon names a file that the install can't have.
+    #[error("the canon can't be put in place: {0}")]
+    Path(#[from] PathError),
+    /// Two files of the canon want one name.
+    #[error("`{first}` and `{second}` of the canon want the same file `{path}` on a system that ignores letter case; give one of them another name")]
+    Collision {
+        /// The mod that has the name.
+        first: String,
+        /// The mod that wants it too.
+        second: String,
+        /// The file.
+        path: InstallPath,
+    },
+}
+
+/// Which of the extra mods that may stay are taken off all the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RiskyExtras {
+    /// They stay.
+    Stay,
+    /// They are parked.
+    Park,
+}
+
+/// Plans what it takes to bring an install in line.
+///
+/// # Errors
+/// When the canon wants a file that can't be, or two in one place.
+pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
+    let mut planner = Planner {
+        survey,
+        present: present(survey),
+        targets: targets(measure, survey.install.role)?,
+        kept: BTreeSet::new(),
+        in_place: BTreeSet::new(),
+        parks: Vec::new(),
+        renames: Vec::new(),
+        puts: Vec::new(),
+    };
+    planner.canon(measure)?;
+    planner.park_extras(measure, risky);
+    planner.park_unreadable();
+    Ok(planner.finish())
+}
+
+/// Where the canon's files go on an install of that role, and whose they are.
+fn targets(measure: Measure<'_>, role: Role) -> Result<BTreeMap<String, String>, PlanError> {
+    let mut targets: BTreeMap<String, String> = BTreeMap::new();
+    let here = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional);
+    for sealed in here {
+        let places = measure.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(role));
+        for (place, file) in places.iter().flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+            let path = place.join(file.path.as_str())?;
+            match targets.insert(path.folded(), sealed.folded_id()) {
+                Some(first) if first != sealed.folded_id() => {
+                    return Err(PlanError::Collision { first, second: sealed.reading.id.clone(), path });
+                }
+                _ => {}
+            }
+        }
+    }
+    Ok(targets)
+}
+
+/// Every file the survey knows of, by its path.
+fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
+    let measured = survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files);
+    let broken = survey.unreadable.iter().filter_map(|broken| Some((InstallPath::new(&broken.path).ok()?, None)));
+    measured.map(|file| (file.path.clone(), Some(file.blake3))).chain(broken).collect()
+}
+
+struct Planner<'a> {
+    survey: &'a Survey,
+    present: BTreeMap<InstallPath, Option<Blake3>>,
+    /// Folded paths that the canon wants, and the folded id of the mod that wants each.
+    targets: BTreeMap<String, String>,
+    /// Folded paths of copies that are right as they are.
+    kept: BTreeSet<String>,
+    /// Files that are right although others of their folder are not.
+    in_place: BTreeSet<InstallPath>,
+    parks: Vec<Step>,
+    renames: Vec<Step>,
+    puts: Vec<Step>,
+}
+
+impl Planner<'_> {
+    fn canon(&mut self, measure: Measure<'_>) -> Result<(), PlanError> {
+        let role = self.survey.install.role;
+        for sealed in &measure.canon.mods {
+            let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
+            for place in shelf.places(role) {
+                if self.wanted(sealed, role, place) {
+                    self.mod_in_place(sealed, shelf, place)?;
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Needed there, or optional and there already.
+    fn wanted(&self, sealed: &SealedMod, role: Role, place: &InstallPath) -> bool {
+        let there = || self.copies(sealed, place).any(|copy| copy.enabled);
+        sealed.needed_on().includes(role) || (sealed.needed_on() == NeededOn::Optional && there())
+    }
+
+    fn copies<'s>(&'s self, sealed: &SealedMod, place: &'s InstallPath) -> impl Iterator<Item = &'s SurveyedMod> {
+        let (id, shelf) = (sealed.folded_id(), sealed.shelf.clone());
+        self.survey.mods.iter().filter(move |found| {
+            found.reading.made_for.is_none() && found.folded_id() == id && found.shelf == shelf && found.place == *place
+        })
+    }
+
+    fn mod_in_place(&mut self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Result<(), PlanError> {
+        let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
+        let right = copies.iter().find(|copy| self.is_right(copy, sealed, shelf)).map(|copy| copy.path.clone());
+        match &right {
+            Some(path) => self.keep(copies.iter().filter(|copy| copy.path == *path)),
+            None => self.bring_in(sealed, place)?,
+        }
+        let own = place.join(&sealed.name)?;
+        for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right.as_ref()) {
+            let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
+            let why = if copy.path == own { format!("not part of {id} {version}") } else { format!("another copy of {id}; the canon has {version}") };
+            self.park_files(copy, &why);
+        }
+        Ok(())
+    }
+
+    /// The right bytes under a name that will do, and that no other mod of the canon wants.
+    fn is_right(&self, copy: &SurveyedMod, sealed: &SealedMod, shelf: &Shelf) -> bool {
+        let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.folded_id());
+        copy.enabled
+            && copy.digest == sealed.digest
+            && shelf.same_name(&copy.name, &sealed.name)
+            && copy.files.iter().all(|file| free(&file.path))
+    }
+
+    fn keep<'c>(&mut self, copies: impl Iterator<Item = &'c SurveyedMod>) {
+        self.kept.extend(copies.flat_map(|copy| &copy.files).map(|file| file.path.folded()));
+    }
+
+    fn bring_in(&mut self, sealed: &SealedMod, place: &InstallPath) -> Result<(), PlanError> {
+        for file in &sealed.files {
+            let target = place.join(file.path.as_str())?;
+            self.bring_file(sealed, file, target);
+        }
+        Ok(())
+    }
+
+    fn bring_file(&mut self, sealed: &SealedMod, file: &SealedFile, target: InstallPath) {
+        let there = self.present.get(&target);
+        if there == Some(&Some(file.blake3)) {
+            self.in_place.insert(target);
+            return;
+        }
+        let occupied = there.is_some();
+        match (occupied, self.movable(sealed, file, &target)) {
+            (false, Some(from)) => {
+                let why = format!("{} {} is there under another name", sealed.reading.id, sealed.version_or_dash());
+                self.renames.push(Step { action: Action::Rename { from }, path: target, why, bytes: 0 });
+            }
+            (occupied, _) => {
+                let why = self.why_put(sealed, occupied);
+                let action = if occupied { Action::Replace { blake3: file.blake3 } } else { Action::Put { blake3: file.blake3 } };
+                self.puts.push(Step { action, path: target, why, bytes: file.size });
+            }
+        }
+    }
+
+    fn why_put(&self, sealed: &SealedMod, occupied: bool) -> String {
+        let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
+        let here = self.survey.mods.iter().find(|found| found.folded_id() == sealed.folded_id() && found.reading.made_for.is_none());
+        match here {
+            Some(found) if found.version_or_dash() != version => format!("{id} is {} here; the canon has {version}", found.version_or_dash()),
+            Some(_) => format!("{id} {version} has other bytes here"),
+            None if occupied => format!("what is there is not {id} {version}"),
+            None => format!("{id} {version} is missing"),
+        }
+    }
+
+    /// A file with the right bytes that stands under a wrong name: disabled, misnamed or misplaced.
+    fn movable(&self, sealed: &SealedMod, file: &SealedFile, target: &InstallPath) -> Option<InstallPath> {
+        let mods = self.survey.mods.iter().chain(&self.survey.strays).filter(|found| found.digest == sealed.digest);
+        let mut files = mods.flat_map(|found| &found.files);
+        let free = |path: &InstallPath| path != target && !self.kept.contains(&path.folded()) && !self.is_moved(path);
+        files.find(|other| other.blake3 == file.blake3 && free(&other.path)).map(|other| other.path.clone())
+    }
+
+    fn is_moved(&self, path: &InstallPath) -> bool {
+        self.renames.iter().any(|step| matches!(&step.action, Action::Rename { from } if from == path))
+    }
+
+    /// Takes off the files of a copy, but for those that the canon wants in place or that are moved from there.
+    fn park_files(&mut self, copy: &SurveyedMod, why: &str) {
+        for file in &copy.files {
+            if !self.is_wanted(&file.path) && !self.is_moved(&file.path) {
+                self.park(file.path.clone(), why);
+            }
+        }
+    }
+
+    fn park(&mut self, path: InstallPath, why: &str) {
+        if self.parks.iter().all(|step| step.path != path) {
+            self.parks.push(Step { action: Action::Park, path, why: why.to_owned(), bytes: 0 });
+        }
+    }
+
+    /// Whether a right file is there, or will be put there.
+    fn is_wanted(&self, path: &InstallPath) -> bool {
+        self.kept.contains(&path.folded()) || self.renames.iter().chain(&self.puts).any(|step| step.path == *path) || self.in_place.contains(path)
+    }
+
+    fn park_extras(&mut self, measure: Measure<'_>, risky: RiskyExtras) {
+        let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+        let extras: Vec<SurveyedMod> = self
+            .survey
+            .mods
+            .iter()
+            .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
+            .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
+                Severity::Blocking => true,
+                Severity::Risky => risky == RiskyExtras::Park,
+                Severity::Note => false,
+            })
+            .cloned()
+            .collect();
+        for extra in extras {
+            let why = match &extra.reading.made_for {
+                Some(loader) => format!("{} was made for the loader {loader}", extra.reading.id),
+                None => format!("the canon does not have {}", extra.reading.id),
+            };
+            self.park_files(&extra, &why);
+        }
+    }
+
+    /// What a shelf holds and nobody can read, unless a right file is put in its place anyway.
+    fn park_unreadable(&mut self) {
+        for broken in self.survey.unreadable.iter().filter(|broken| broken.shelf.is_some() && broken.is_file) {
+            if let Ok(path) = InstallPath::new(&broken.path)
+                && !self.is_wanted(&path)
+            {
+                self.park(path, &broken.why);
+            }
+        }
+    }
+
+    /// Parks come first, since a name may be wanted again; then renames, which cost nothing; then what must be written.
+    /// Only now is it known whether a name is taken: by a file that stays, none that is moved, or one that is replaced.
+    fn finish(mut self) -> Plan {
+        let moved: BTreeSet<InstallPath> =
+            self.puts.iter().map(|step| step.path.clone()).filter(|path| self.is_moved(path)).collect();
+        for step in &mut self.puts {
+            if let Action::Replace { blake3 } = step.action
+                && moved.contains(&step.path)
+            {
+                step.action = Action::Put { blake3 };
+            }
+        }
+        let written: BTreeSet<&InstallPath> = self.puts.iter().map(|step| &step.path).collect();
+        self.parks.retain(|step| !written.contains(&step.path));
+        Plan { steps: self.parks.into_iter().chain(self.renames).chain(self.puts).collect() }
+    }
+}
+
+impl Plan {
+    /// The bytes that will be written.
+    pub fn bytes(&self) -> u64 {
+        self.steps.iter().map(|step| step.bytes).sum()
+    }
+
+    /// The digests whose bytes must be found.
+    pub fn wanted(&self) -> BTreeSet<Blake3> {
+        let wanted = self.steps.iter().filter_map(|step| match &step.action {
+            Action::Put { blake3 } | Action::Replace { blake3 } => Some(*blake3),
+            Action::Park | Action::Rename { .. } => None,
+        });
+        wanted.collect()
+    }
+}
+
+#[cfg(test)]
+#[path = "align_tests.rs"]
+mod tests;

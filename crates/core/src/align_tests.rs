@@ -1,0 +1,165 @@
+use super::*;
+use crate::canon::Canon;
+use crate::rulebook::{self, Rulebook};
+use crate::survey::{InstallFacts, Reading, SurveyedFile, Unreadable};
+use crate::wish::Extras;
+use rstest::rstest;
+use std::collections::BTreeMap;
+
+fn rulebook() -> Rulebook {
+    let text = "format = 'kanon-rulebook/1'\ngame = 'Polarspur'\n[[shelf]]\nname = 'mods'\nholds = 'archives'\nin = { client = 'mods' }\n\
+        off = '*.off'\nmod = { id = '$.id' }\n[[shelf]]\nname = 'kits'\nholds = 'folders'\nin = { client = 'kits' }\nmod = { id = '$.id' }\n";
+    rulebook::parse("test", text).expect("a rulebook").value
+}
+
+fn path(text: &str) -> InstallPath {
+    InstallPath::new(text).expect("a path")
+}
+
+/// A mod out of `shelf/name` and its files' bytes; a name that ends in `.off` is disabled.
+fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedMod {
+    let (place, file) = at.rsplit_once('/').expect("a place");
+    let files: Vec<SurveyedFile> = files
+        .iter()
+        .map(|(inner, bytes)| {
+            let at = if inner.is_empty() { at.to_owned() } else { format!("{at}/{inner}") };
+            SurveyedFile { path: path(&at), size: bytes.len() as u64, blake3: Blake3::of(bytes.as_bytes()) }
+        })
+        .collect();
+    SurveyedMod {
+        reading: Reading { id: id.to_owned(), version: Some(version.to_owned()), ..Reading::default() },
+        shelf: place.to_owned(),
+        place: path(place),
+        enabled: !file.ends_with(".off"),
+        path: path(at),
+        name: file.trim_end_matches(".off").to_owned(),
+        digest: Blake3::of(files.iter().map(|f| f.blake3.to_string()).collect::<String>().as_bytes()),
+        files,
+        members: Vec::new(),
+        members_total: 0,
+    }
+}
+
+fn survey(mods: Vec<SurveyedMod>) -> Survey {
+    Survey {
+        format: crate::survey::FORMAT.to_owned(),
+        install: InstallFacts {
+            name: "mara".to_owned(),
+            role: Role::Client,
+            game: "Polarspur".to_owned(),
+            game_version: None,
+            loader_version: None,
+            runtime_version: None,
+        },
+        mods,
+        strays: Vec::new(),
+        lists: Vec::new(),
+        keys: Vec::new(),
+        settings: Vec::new(),
+        unreadable: Vec::new(),
+    }
+}
+
+fn canon() -> Canon {
+    Canon::from_survey(&survey(vec![
+        found("core", "1", "mods/core.psm", &[("", "core")]),
+        found("tide", "2", "mods/tide.psm", &[("", "tide 2")]),
+        found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "a")]),
+    ]))
+}
+
+fn right() -> Vec<SurveyedMod> {
+    vec![
+        found("core", "1", "mods/core.psm", &[("", "core")]),
+        found("tide", "2", "mods/tide.psm", &[("", "tide 2")]),
+        found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "a")]),
+    ]
+}
+
+fn planned(survey: &Survey) -> Plan {
+    let (canon, rulebook) = (canon(), rulebook());
+    plan(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, survey, RiskyExtras::Stay).expect("a plan")
+}
+
+fn told(plan: &Plan) -> Vec<String> {
+    let from = |action: &Action| if let Action::Rename { from } = action { format!("{from} > ") } else { String::new() };
+    plan.steps.iter().map(|step| format!("{} {}{}", step.action.as_str(), from(&step.action), step.path)).collect()
+}
+
+#[rstest]
+#[case(|_: &mut Vec<SurveyedMod>| {}, &[])]
+#[case(|m: &mut Vec<SurveyedMod>| { m.remove(0); }, &["put mods/core.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[1] = found("tide", "1", "mods/tide.psm", &[("", "tide 1")]), &["replace mods/tide.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[1] = found("tide", "1", "mods/tide-1.psm", &[("", "tide 1")]), &["park mods/tide-1.psm", "put mods/tide.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[1] = found("tide", "2", "mods/tide.psm.off", &[("", "tide 2")]), &["rename mods/tide.psm.off > mods/tide.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[1] = found("tide", "1", "mods/tide.psm.off", &[("", "tide 1")]), &["put mods/tide.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[1] = found("tide", "2", "mods/any name.psm", &[("", "tide 2")]), &[])]
+#[case(|m: &mut Vec<SurveyedMod>| m.push(found("tide", "1", "mods/tide-1.psm", &[("", "tide 1")])), &["park mods/tide-1.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m.push(found("fog", "1", "mods/fog.psm", &[("", "fog")])), &["park mods/fog.psm"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "b")]), &["replace kits/@kit/data/a"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "a"), ("x", "x")]), &["park kits/@kit/x"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/@KIT", &[("kit.toml", "kit"), ("data/a", "a")]),
+    &["rename kits/@KIT/kit.toml > kits/@kit/kit.toml", "rename kits/@KIT/data/a > kits/@kit/data/a"])]
+#[case(|m: &mut Vec<SurveyedMod>| { m[0] = found("core", "1", "mods/tide.psm", &[("", "core")]); m[1] = found("tide", "2", "mods/core.psm", &[("", "tide 2")]); },
+    &["replace mods/core.psm", "replace mods/tide.psm"])]
+fn one_fault_the_fewest_steps(#[case] change: fn(&mut Vec<SurveyedMod>), #[case] expected: &[&str]) {
+    let mut mods = right();
+    change(&mut mods);
+    assert_eq!(told(&planned(&survey(mods))), expected);
+}
+
+#[test]
+fn strays_are_moved_and_the_unreadable_makes_room() {
+    let mut broken = survey(right());
+    broken.mods.remove(1);
+    broken.strays.push(found("tide", "2", "extra/tide.psm", &[("", "tide 2")]));
+    for (at, is_file) in [("mods/junk.psm", true), ("mods/link.psm", false)] {
+        broken.unreadable.push(Unreadable { path: at.to_owned(), shelf: Some("mods".to_owned()), why: "cut".to_owned(), is_file, still_packed: false });
+    }
+    assert_eq!(told(&planned(&broken)), ["park mods/junk.psm", "rename extra/tide.psm > mods/tide.psm"]);
+    let mut cut = survey(right());
+    cut.mods.remove(1);
+    cut.unreadable.push(Unreadable { path: "mods/tide.psm".to_owned(), shelf: Some("mods".to_owned()), why: "cut".to_owned(), is_file: true, still_packed: false });
+    assert_eq!(told(&planned(&cut)), ["replace mods/tide.psm"]);
+}
+
+#[test]
+fn two_files_for_one_name_are_refused() {
+    let (mut canon, rulebook) = (canon(), rulebook());
+    canon.mods[0].files[0].path = path("TIDE.psm");
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    let error = plan(measure, &survey(Vec::new()), RiskyExtras::Stay).expect_err("refused").to_string();
+    assert!(error.contains("`core` and `tide`") && error.contains("mods/tide.psm"), "{error}");
+}
+
+/// Carries a plan out on paper and plans again: nothing is left to do, whatever the start was.
+#[rstest]
+fn a_second_plan_is_empty(#[values(0, 1, 2, 3, 4, 5, 6, 7)] mask: u8, #[values("1", "2")] tide: &str) {
+    let mut mods = vec![found("fog", "1", "mods/fog.psm", &[("", "fog")])];
+    let all = [
+        found("core", "1", "mods/renamed.psm", &[("", "core")]),
+        found("tide", tide, "mods/core.psm", &[("", &format!("tide {tide}"))]),
+        found("kit", "1", "kits/@kit", &[("kit.toml", "edited"), ("more", "x")]),
+    ];
+    mods.extend(all.into_iter().enumerate().filter(|(i, _)| mask & (1 << i) != 0).map(|(_, m)| m));
+    let before = survey(mods);
+    let mut files: BTreeMap<InstallPath, Blake3> =
+        before.mods.iter().flat_map(|m| &m.files).map(|f| (f.path.clone(), f.blake3)).collect();
+    for step in planned(&before).steps {
+        match step.action {
+            Action::Park => assert!(files.remove(&step.path).is_some(), "{} is parked twice", step.path),
+            Action::Rename { from } => {
+                let bytes = files.remove(&from).expect("it is there");
+                assert!(files.insert(step.path, bytes).is_none(), "a rename overwrites nothing");
+            }
+            Action::Put { blake3 } => assert!(files.insert(step.path, blake3).is_none(), "a put overwrites nothing"),
+            Action::Replace { blake3 } => assert!(files.insert(step.path, blake3).is_some(), "a replace has something to replace"),
+        }
+    }
+    let wanted: Vec<Blake3> = canon().mods.iter().flat_map(|m| &m.files).map(|f| f.blake3).collect();
+    let mut there: Vec<Blake3> = files.into_values().collect();
+    let mut expected = wanted;
+    there.sort();
+    expected.sort();
+    assert_eq!(there, expected);
+}

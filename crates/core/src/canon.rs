@@ -1,0 +1,172 @@
+//! The canon: the one agreed set, sealed by digest, as it is written to `canon.json`.
+
+use serde::{Deserialize, Serialize};
+
+use crate::digest::{Blake3, Sha256};
+use crate::path::{InstallPath, printable};
+use crate::survey::{Member, NeededOn, Reading, Survey, SurveyError, SurveyedMod};
+
+/// The first field of every canon.
+pub const FORMAT: &str = "kanon-canon/1";
+
+/// The agreed set.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Canon {
+    /// `kanon-canon/1`.
+    pub format: String,
+    /// What the administrator calls it.
+    pub name: String,
+    /// The game.
+    pub game: String,
+    /// The rulebook it was sealed with, by the digest of its file.
+    pub rulebook: Blake3,
+    /// The game version that everybody must have.
+    pub game_version: Option<String>,
+    /// The loader version that everybody must have.
+    pub loader_version: Option<String>,
+    /// The mods, by load position.
+    pub mods: Vec<SealedMod>,
+    /// Signing keys. Not sealed by this version.
+    #[serde(default)]
+    pub keys: Vec<serde_json::Value>,
+    /// Mod lists. Not sealed by this version.
+    #[serde(default)]
+    pub lists: Vec<serde_json::Value>,
+    /// Settings. Not sealed by this version.
+    #[serde(default)]
+    pub settings: Vec<serde_json::Value>,
+}
+
+/// One mod of the canon.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedMod {
+    /// What was read from the mod itself; where it is needed is the wish's word, if it has one.
+    #[serde(flatten)]
+    pub reading: Reading,
+    /// The shelf it belongs on.
+    pub shelf: String,
+    /// What its file or folder is called.
+    pub name: String,
+    /// Its place in the load order, from one.
+    pub position: usize,
+    /// One digest for all of it.
+    pub digest: Blake3,
+    /// Its files, from the shelf's folder.
+    pub files: Vec<SealedFile>,
+    /// For an archive: its members, as its directory tells.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub members: Vec<Member>,
+    /// How many members there are.
+    #[serde(default)]
+    pub members_total: usize,
+}
+
+/// One file of a sealed mod.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedFile {
+    /// From the shelf's folder.
+    pub path: InstallPath,
+    /// Its size in bytes.
+    pub size: u64,
+    /// What Kanon compares by.
+    pub blake3: Blake3,
+    /// What other programs compare by; absent only in a reference made of a survey.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sha256: Option<Sha256>,
+}
+
+impl Canon {
+    /// The canon as it is written: the same bytes for the same set.
+    ///
+    /// # Errors
+    /// Never for a canon made by this program.
+    pub fn to_json(&self) -> Result<String, serde_json::Error> {
+        serde_json::to_string_pretty(self).map(|json| json + "\n")
+    }
+
+    /// Reads a canon. Paths and digests are checked on the way in.
+    ///
+    /// # Errors
+    /// When it is too large, of another format, or holds anything that a canon can't.
+    pub fn from_json(bytes: &[u8]) -> Result<Self, SurveyError> {
+        if bytes.len() as u64 > crate::limits::SURVEY_BYTES {
+            return Err(SurveyError::TooLarge);
+        }
+        let canon: Self =
+            serde_json::from_slice(bytes).map_err(|error| SurveyError::Shape(printable(&error.to_string())))?;
+        if canon.format != FORMAT {
+            return Err(SurveyError::Format(printable(&canon.format)));
+        }
+        Ok(canon)
+    }
+
+    /// Takes an install as the measure of another, where there is no canon.
+    pub fn from_survey(survey: &Survey) -> Self {
+        let mut mods: Vec<SealedMod> = Vec::new();
+        for found in survey.mods.iter().filter(|found| found.enabled && found.reading.made_for.is_none()) {
+            if !mods.iter().any(|known| known.folded_id() == found.folded_id()) {
+                mods.push(SealedMod::from_surveyed(found, mods.len() + 1));
+            }
+        }
+        Self {
+            format: FORMAT.to_owned(),
+            name: survey.install.name.clone(),
+            game: survey.install.game.clone(),
+            rulebook: Blake3::of(b""),
+            game_version: survey.install.game_version.clone(),
+            loader_version: survey.install.loader_version.clone(),
+            mods,
+            keys: Vec::new(),
+            lists: Vec::new(),
+            settings: Vec::new(),
+        }
+    }
+}
+
+impl SealedMod {
+    /// Takes a mod as it was found, at a position in the load order, without SHA-256 digests.
+    pub fn from_surveyed(found: &SurveyedMod, position: usize) -> Self {
+        let below = |path: &InstallPath| path.below(&found.place).and_then(|below| InstallPath::new(below).ok());
+        let files = found.files.iter().filter_map(|file| {
+            let path = enabled_path(found, &below(&file.path)?)?;
+            Some(SealedFile { path, size: file.size, blake3: file.blake3, sha256: None })
+        });
+        Self {
+            reading: found.reading.clone(),
+            shelf: found.shelf.clone(),
+            name: found.name.clone(),
+            position,
+            digest: found.digest,
+            files: files.collect(),
+            members: found.members.clone(),
+            members_total: found.members_total,
+        }
+    }
+
+    /// The id in the form in which ids are compared.
+    pub fn folded_id(&self) -> String {
+        self.reading.id.to_lowercase()
+    }
+
+    /// The version, or a word for its absence.
+    pub fn version_or_dash(&self) -> &str {
+        self.reading.version.as_deref().unwrap_or("-")
+    }
+
+    /// Where it is needed.
+    pub const fn needed_on(&self) -> NeededOn {
+        self.reading.needed_on
+    }
+
+    /// The bytes of its files.
+    pub fn bytes(&self) -> u64 {
+        self.files.iter().map(|file| file.size).sum()
+    }
+}
+
+/// A file's path below the shelf's folder, with the name that the mod has when enabled.
+fn enabled_path(found: &SurveyedMod, below: &InstallPath) -> Option<InstallPath> {
+    let own = found.path.below(&found.place)?;
+    let rest = below.as_str().strip_prefix(own)?;
+    InstallPath::new(&format!("{}{rest}", found.name)).ok()
+}

@@ -1,0 +1,98 @@
+//! What is on an install beside the canon: players have their maps and helpers, and leftovers that break a join.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Measure, align};
+use crate::canon::SealedMod;
+use crate::finding::{Code, Finding, Severity};
+use crate::rulebook::Role;
+use crate::survey::{NeededOn, Survey, SurveyedMod};
+use crate::wish::Extras;
+
+/// Findings about what the canon does not have.
+pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+    let mut findings: Vec<Finding> = survey
+        .mods
+        .iter()
+        .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
+        .map(|found| extra(measure, survey, found))
+        .collect();
+    findings.extend(unreadable(measure, survey));
+    findings.extend(case_twins(survey));
+    findings
+}
+
+/// How bad an enabled mod is that the canon does not have.
+pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severity {
+    match (role, found.reading.needed_on) {
+        _ if found.reading.made_for.is_some() => Severity::Blocking,
+        (_, NeededOn::Both) => Severity::Blocking,
+        (Role::Server, _) => Severity::Risky,
+        (Role::Client, _) => match extras {
+            Extras::Keep => Severity::Note,
+            Extras::Ask => Severity::Risky,
+            Extras::Forbid => Severity::Blocking,
+        },
+    }
+}
+
+fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding {
+    let role = survey.install.role;
+    let severity = extra_severity(role, found, measure.extras);
+    let what = match (&found.reading.made_for, found.reading.needed_on) {
+        (Some(loader), _) => format!("{}, made for the loader {loader}", found.version_or_dash()),
+        (None, NeededOn::Both) => format!("{}, needed on both sides", found.version_or_dash()),
+        (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
+        (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),
+    };
+    let remedy = match (severity, measure.extras, role) {
+        (Severity::Blocking, _, _) => align(survey),
+        (Severity::Note, _, _) => "nothing; the server does not mind it".to_owned(),
+        (_, Extras::Ask, Role::Client) => format!("{} --park-extras, or leave it if you know it", align(survey)),
+        _ => "add it to kanon.toml and seal, or take it off".to_owned(),
+    };
+    Finding::new(Code::ModExtra, remedy).about(&found.reading.id).at(found.path.as_str()).expected("not there").found(what).severity(severity)
+}
+
+/// What could not be read, unless it stands where a mod of the canon belongs: then that mod's finding tells it.
+fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let role = survey.install.role;
+    let expected: BTreeSet<String> = measure
+        .canon
+        .mods
+        .iter()
+        .filter(|sealed| sealed.needed_on().includes(role))
+        .flat_map(|sealed| {
+            let places = measure.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(role));
+            places.iter().map(|place| format!("{place}/{}", sealed.name)).collect::<Vec<_>>()
+        })
+        .collect();
+    survey
+        .unreadable
+        .iter()
+        .filter(|broken| !expected.contains(&broken.path))
+        .map(|broken| {
+            let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
+            let remedy = if broken.shelf.is_some() { align(survey) } else { "see why, and mend or remove it by hand".to_owned() };
+            Finding::new(code, remedy).at(&broken.path).expected("a mod that can be read").found(&broken.why)
+        })
+        .collect()
+}
+
+/// Names that are two here and one on a system that ignores letter case.
+fn case_twins(survey: &Survey) -> Vec<Finding> {
+    let mut seen: BTreeMap<String, &SurveyedMod> = BTreeMap::new();
+    let mut findings = Vec::new();
+    for found in &survey.mods {
+        if let Some(first) = seen.insert(found.path.folded(), found) {
+            let finding = Finding::new(Code::WrongName, "rename or remove one of the two")
+                .about(&found.reading.id)
+                .at(found.path.as_str())
+                .expected("names that differ in more than letter case")
+                .found(format!("{} beside {}", found.path, first.path));
+            findings.push(finding.severity(Severity::Risky));
+        }
+    }
+    findings
+}

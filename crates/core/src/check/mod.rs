@@ -1,0 +1,94 @@
+//! Holds an install against the canon: every difference becomes a finding, every cause is told once.
+
+mod extras;
+mod fit;
+mod mods;
+
+use std::collections::BTreeSet;
+
+use crate::canon::Canon;
+use crate::finding::{Code, Finding, Severity};
+use crate::rulebook::{Role, Rulebook};
+use crate::survey::Survey;
+use crate::wish::Extras;
+
+pub use extras::extra_severity;
+pub use fit::{FitSet, fit};
+pub use mods::changed_entries;
+
+/// What an install is held against, and how strictly.
+#[derive(Debug, Clone, Copy)]
+pub struct Measure<'a> {
+    /// The agreed set.
+    pub canon: &'a Canon,
+    /// How the game arranges its mods.
+    pub rulebook: &'a Rulebook,
+    /// What to do with a client's own mods.
+    pub extras: Extras,
+}
+
+/// Everything in which a survey is off the canon, worst first.
+pub fn hold(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let mut findings = platforms(measure, survey);
+    findings.extend(mods::judge(measure, survey));
+    findings.extend(extras::judge(measure, survey));
+    let causes = findings.clone();
+    findings.extend(unexplained_misfits(measure, survey, &causes));
+    findings.sort_by(|a, b| (a.severity, &a.mod_id, a.code).cmp(&(b.severity, &b.mod_id, b.code)));
+    findings
+}
+
+/// The command that mends an install.
+fn align(survey: &Survey) -> String {
+    format!("kanon align {}", survey.install.name)
+}
+
+fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let loader = measure.rulebook.loader.as_ref();
+    let loader_name = loader.map_or("the loader", |loader| loader.name.as_str());
+    let pairs = [
+        (Code::GameDiffers, measure.rulebook.game.as_str(), &measure.canon.game_version, &survey.install.game_version, !measure.rulebook.base.version.is_empty()),
+        (Code::LoaderDiffers, loader_name, &measure.canon.loader_version, &survey.install.loader_version, loader.is_some_and(|l| !l.version.is_empty())),
+    ];
+    let mut findings = Vec::new();
+    for (code, name, expected, found, can_be_read) in pairs {
+        let Some(expected) = expected else { continue };
+        let finding = match found {
+            Some(found) if measure.rulebook.versions.same(expected, found) => continue,
+            Some(found) => Finding::new(code, format!("install {name} {expected} there")).found(found),
+            None if !can_be_read => continue,
+            None => Finding::new(code, format!("install {name} {expected} there, or correct the rulebook's place for its version"))
+                .found("none found")
+                .severity(if code == Code::LoaderDiffers { Severity::Blocking } else { Severity::Risky }),
+        };
+        findings.push(finding.expected(format!("{name} {expected}")));
+    }
+    findings
+}
+
+/// Misfits among the mods that no other finding accounts for.
+fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
+    let named: BTreeSet<String> = causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
+    let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
+    let set = FitSet {
+        mods: survey.mods.iter().filter(|found| found.enabled && found.reading.made_for.is_none()).map(|found| &found.reading).collect(),
+        role: Some(survey.install.role),
+        game_version: survey.install.game_version.as_deref().filter(|_| !platform_is_off(Code::GameDiffers)),
+        loader_version: survey.install.loader_version.as_deref().filter(|_| !platform_is_off(Code::LoaderDiffers)),
+    };
+    let misfits = fit(&set, measure.rulebook.versions);
+    misfits
+        .into_iter()
+        .filter(|misfit| !named.contains(&misfit.subject.to_lowercase()) && !named.contains(&misfit.object.to_lowercase()))
+        .map(|misfit| misfit.finding)
+        .collect()
+}
+
+/// Whether a finding is about a mod that the role needs.
+fn needs(role: Role, side: crate::survey::NeededOn) -> bool {
+    side.includes(role)
+}
+
+#[cfg(test)]
+#[path = "tests.rs"]
+mod tests;

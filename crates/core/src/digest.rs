@@ -1,0 +1,135 @@
+//! Digests as types, so that a BLAKE3 and a SHA-256 can't be mixed up and a bad one can't be made.
+
+use std::fmt;
+use std::str::FromStr;
+
+use serde::{Deserialize, Serialize};
+use sha2::Digest as _;
+
+/// Why a text is no digest.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("`{text}` is no digest: 64 hexadecimal digits were expected")]
+pub struct DigestError {
+    text: String,
+}
+
+macro_rules! digest_type {
+    ($(#[$doc:meta])* $name:ident) => {
+        $(#[$doc])*
+        #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+        #[serde(try_from = "String", into = "String")]
+        pub struct $name([u8; 32]);
+
+        impl $name {
+            /// Wraps the 32 bytes of a digest made elsewhere.
+            pub const fn from_bytes(bytes: [u8; 32]) -> Self {
+                Self(bytes)
+            }
+
+            /// The 32 bytes.
+            pub const fn as_bytes(&self) -> &[u8; 32] {
+                &self.0
+            }
+
+            /// The first twelve digits: enough for people to tell two apart.
+            pub fn short(&self) -> String {
+                hex::encode(&self.0[..6])
+            }
+        }
+
+        impl fmt::Display for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.write_str(&hex::encode(self.0))
+            }
+        }
+
+        impl fmt::Debug for $name {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                write!(f, "{}({})", stringify!($name), self.short())
+            }
+        }
+
+        impl FromStr for $name {
+            type Err = DigestError;
+
+            fn from_str(text: &str) -> Result<Self, DigestError> {
+                let mut bytes = [0; 32];
+                hex::decode_to_slice(text, &mut bytes).map_err(|_| DigestError { text: text.chars().take(80).collect() })?;
+                Ok(Self(bytes))
+            }
+        }
+
+        impl TryFrom<String> for $name {
+            type Error = DigestError;
+
+            fn try_from(text: String) -> Result<Self, DigestError> {
+                text.parse()
+            }
+        }
+
+        impl From<$name> for String {
+            fn from(digest: $name) -> String {
+                digest.to_string()
+            }
+        }
+    };
+}
+
+digest_type!(
+    /// A BLAKE3 digest: what Kanon compares by.
+    Blake3
+);
+digest_type!(
+    /// A SHA-256 digest: what other programs compare by.
+    Sha256
+);
+
+impl Blake3 {
+    /// The digest of bytes in memory.
+    pub fn of(bytes: &[u8]) -> Self {
+        Self(*blake3::hash(bytes).as_bytes())
+    }
+
+    /// One digest for several files: over each path, size and digest, in the order given.
+    pub fn of_files<'a>(files: impl IntoIterator<Item = (&'a str, u64, Self)>) -> Self {
+        let mut hasher = blake3::Hasher::new();
+        for (path, size, digest) in files {
+            hasher.update(path.as_bytes());
+            hasher.update(&[0]);
+            hasher.update(&size.to_le_bytes());
+            hasher.update(&digest.0);
+        }
+        Self(*hasher.finalize().as_bytes())
+    }
+}
+
+impl Sha256 {
+    /// The digest of bytes in memory.
+    pub fn of(bytes: &[u8]) -> Self {
+        Self(sha2::Sha256::digest(bytes).into())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn text_and_back() {
+        let digest = Blake3::of(b"ice");
+        assert_eq!(digest.to_string().parse(), Ok(digest));
+        assert!(digest.to_string().starts_with(&digest.short()));
+        assert!("12".parse::<Blake3>().is_err());
+        assert!("zz".repeat(32).parse::<Sha256>().is_err());
+    }
+
+    #[test]
+    fn files_are_told_apart_by_name_size_and_bytes() {
+        let (a, b) = (Blake3::of(b"a"), Blake3::of(b"b"));
+        let one = Blake3::of_files([("x", 1, a)]);
+        assert_ne!(one, Blake3::of_files([("y", 1, a)]));
+        assert_ne!(one, Blake3::of_files([("x", 1, b)]));
+        assert_ne!(one, Blake3::of_files([("x", 2, a)]));
+        assert_eq!(one, Blake3::of_files([("x", 1, a)]));
+    }
+}

@@ -1,0 +1,25 @@
+//! The job itself, as values and pure functions: no terminal, network, clock, process or file system.
+//!
+//! Bytes become facts ([`reading`]), facts become a [`survey`]; held against the [`canon`] it yields
+//! [`finding`]s ([`check`]), and those yield a plan ([`align`]). Log lines become events, and with
+//! surveys they become verdicts ([`diagnose`]). What one game looks like is data: the [`rulebook`].
+//! What the administrator wants is data too: the [`wish`], sealed into the canon by [`seal`].
+
+pub mod align;
+pub mod canon;
+pub mod check;
+pub mod compare;
+pub mod diagnose;
+pub mod digest;
+pub mod document;
+pub mod finding;
+pub mod limits;
+pub mod path;
+pub mod problem;
+pub mod reading;
+pub mod rulebook;
+pub mod seal;
+pub mod section;
+pub mod survey;
+pub mod version;
+pub mod wish;

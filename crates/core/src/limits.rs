@@ -1,0 +1,28 @@
+//! Bounds on what other people send us. Each says what it protects; the readers quote it in their errors.
+
+/// Bytes of one metadata document, inside an archive or beside it.
+pub const DOCUMENT_BYTES: u64 = 4 << 20;
+/// Members of one archive.
+pub const ARCHIVE_MEMBERS: usize = 200_000;
+/// Bytes that the members of one archive claim to unpack to.
+pub const ARCHIVE_UNPACKED_BYTES: u64 = 64 << 30;
+/// How many times larger than the archive its unpacked members may be ...
+pub const ARCHIVE_RATIO: u64 = 1_000;
+/// ... once they claim more than this many bytes: small archives of blanks are common and harmless.
+pub const ARCHIVE_RATIO_FROM_BYTES: u64 = 256 << 20;
+/// Members of an archive that a survey lists by name; past it, a difference is told without its place.
+pub const LISTED_MEMBERS: usize = 2_000;
+/// Bytes of a survey or a canon read back from a file.
+pub const SURVEY_BYTES: u64 = 512 << 20;
+/// Bytes of a rulebook or a `kanon.toml`.
+pub const TOML_BYTES: u64 = 4 << 20;
+/// Bytes of one log line that are looked at.
+pub const LOG_LINE_BYTES: usize = 64 << 10;
+/// Events kept of one log, and verdicts given: past it the log repeats itself.
+pub const LOG_EVENTS: usize = 10_000;
+/// Bytes of a path inside an install.
+pub const PATH_BYTES: usize = 1_024;
+/// Characters of a value taken out of a mod (id, version, title).
+pub const VALUE_CHARS: usize = 512;
+/// Relations read from one mod.
+pub const RELATIONS: usize = 4_096;

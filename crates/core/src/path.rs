@@ -1,0 +1,214 @@
+//! A path inside an install that is safe to write on every system, as a type.
+//!
+//! Surveys, archives, canons and rulebooks come from other people. Whatever names a file passes through
+//! [`InstallPath`], so that none of them can point outside the install.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+use crate::limits;
+
+/// Names that Windows keeps for devices, with any extension and in any letter case.
+const RESERVED: [&str; 22] = [
+    "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8", "com9", "lpt1", "lpt2",
+    "lpt3", "lpt4", "lpt5", "lpt6", "lpt7", "lpt8", "lpt9",
+];
+
+/// Why a text is no path inside an install.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("`{}` can't name a file inside the install: {reason}", printable(.path))]
+pub struct PathError {
+    path: String,
+    reason: &'static str,
+}
+
+impl PathError {
+    /// What is wrong with it, without the path.
+    pub const fn reason(&self) -> &'static str {
+        self.reason
+    }
+}
+
+/// A path relative to the root of an install, with `/` between its parts.
+///
+/// It has no `..`, no drive letter, no reserved or unportable name, and is never empty.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct InstallPath(String);
+
+impl InstallPath {
+    /// Takes a path written with `/`; a trailing `/` is dropped.
+    ///
+    /// # Errors
+    /// When the path is absolute, leaves the install, or can't exist on one of the systems games run on.
+    pub fn new(path: &str) -> Result<Self, PathError> {
+        let trimmed = path.strip_suffix('/').unwrap_or(path);
+        match fault(trimmed) {
+            Some(reason) => Err(PathError { path: path.chars().take(200).collect(), reason }),
+            None => Ok(Self(trimmed.to_owned())),
+        }
+    }
+
+    /// The path as text, with `/`.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+
+    /// The last part.
+    pub fn name(&self) -> &str {
+        self.0.rsplit('/').next().unwrap_or(&self.0)
+    }
+
+    /// All but the last part; `None` for a name at the root.
+    pub fn parent(&self) -> Option<Self> {
+        self.0.rsplit_once('/').map(|(parent, _)| Self(parent.to_owned()))
+    }
+
+    /// This path and one below it.
+    ///
+    /// # Errors
+    /// As [`InstallPath::new`].
+    pub fn join(&self, below: &str) -> Result<Self, PathError> {
+        Self::new(&format!("{}/{below}", self.0))
+    }
+
+    /// What is left of this path below `folder`.
+    pub fn below(&self, folder: &Self) -> Option<&str> {
+        self.0.strip_prefix(&folder.0)?.strip_prefix('/')
+    }
+
+    /// The form in which two paths are equal on a system that ignores letter case.
+    pub fn folded(&self) -> String {
+        self.0.to_lowercase()
+    }
+}
+
+impl fmt::Display for InstallPath {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+impl TryFrom<String> for InstallPath {
+    type Error = PathError;
+
+    fn try_from(path: String) -> Result<Self, PathError> {
+        Self::new(&path)
+    }
+}
+
+impl From<InstallPath> for String {
+    fn from(path: InstallPath) -> Self {
+        path.0
+    }
+}
+
+fn fault(path: &str) -> Option<&'static str> {
+    if path.is_empty() {
+        return Some("it is empty");
+    }
+    if path.len() > limits::PATH_BYTES {
+        return Some("it is longer than 1024 bytes");
+    }
+    if path.starts_with(['/', '\\']) {
+        return Some("it is absolute");
+    }
+    if path.as_bytes().get(1) == Some(&b':') && path.as_bytes()[0].is_ascii_alphabetic() {
+        return Some("it begins with a drive letter");
+    }
+    path.split('/').find_map(part_fault)
+}
+
+fn part_fault(part: &str) -> Option<&'static str> {
+    let stem = part.split('.').next().unwrap_or(part).trim_end();
+    if part.is_empty() || part == "." {
+        Some("it has an empty part")
+    } else if part == ".." {
+        Some("it leaves its folder with `..`")
+    } else if part.chars().any(char::is_control) {
+        Some("it holds a control character")
+    } else if part.contains(['<', '>', ':', '"', '\\', '|', '?', '*']) {
+        Some("it holds a character that can't be in a file name on Windows")
+    } else if part.ends_with(['.', ' ']) {
+        Some("a part ends with a dot or a blank, which Windows drops")
+    } else if part.len() > 255 {
+        Some("a part is longer than 255 bytes")
+    } else if RESERVED.iter().any(|name| stem.eq_ignore_ascii_case(name)) {
+        Some("it uses a name that Windows keeps for a device")
+    } else {
+        None
+    }
+}
+
+/// Text from somebody else, made safe to print: control and direction-changing characters are shown, not obeyed.
+pub fn printable(text: &str) -> String {
+    text.chars()
+        .flat_map(|c| {
+            let steers = c.is_control()
+                || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}');
+            if steers { c.escape_unicode().collect::<Vec<_>>() } else { vec![c] }
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("mods/aurora.psm")]
+    #[case("mods/@deep cold/stock/a.hold")]
+    #[case("mods/über.psm")]
+    #[case("mods/")]
+    #[case("mods/console.psm")]
+    fn good(#[case] path: &str) {
+        assert!(InstallPath::new(path).is_ok());
+    }
+
+    #[rstest]
+    #[case("", "empty")]
+    #[case("/etc/passwd", "absolute")]
+    #[case("\\\\host\\share", "absolute")]
+    #[case("C:/mods", "drive letter")]
+    #[case("c:mods", "drive letter")]
+    #[case("mods/../../x", "`..`")]
+    #[case("..", "`..`")]
+    #[case("mods//x", "empty part")]
+    #[case("./x", "empty part")]
+    #[case("mods\\..\\x", "Windows")]
+    #[case("mods/x:stream", "Windows")]
+    #[case("mods/nul.psm", "device")]
+    #[case("mods/COM1", "device")]
+    #[case("mods/x.psm.", "dot or a blank")]
+    #[case("mods/a\u{1b}[2J", "control")]
+    fn bad(#[case] path: &str, #[case] reason: &str) {
+        let error = InstallPath::new(path).expect_err("refused");
+        assert!(error.to_string().contains(reason), "{error}");
+        assert!(!error.to_string().contains('\u{1b}'));
+    }
+
+    #[test]
+    fn parts() {
+        let path = InstallPath::new("mods/sub/a.psm").expect("good");
+        let mods = InstallPath::new("mods").expect("good");
+        assert_eq!(path.name(), "a.psm");
+        assert_eq!(path.parent().expect("has one").as_str(), "mods/sub");
+        assert_eq!(path.below(&mods), Some("sub/a.psm"));
+        assert_eq!(InstallPath::new("modsx/a").expect("good").below(&mods), None);
+        assert!(mods.join("../x").is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn what_is_accepted_never_leaves_the_install(text in "[a-zA-Z./\\\\: *]{0,24}") {
+            if let Ok(path) = InstallPath::new(&text) {
+                prop_assert!(!path.as_str().starts_with('/'));
+                prop_assert!(path.as_str().split('/').all(|part| !part.is_empty() && part != ".." && part != "."));
+                prop_assert!(!path.as_str().contains(['\\', ':']));
+            }
+        }
+    }
+}

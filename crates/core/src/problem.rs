@@ -1,0 +1,152 @@
+//! What is wrong in a file that a person wrote, tied to the spot, collected so that one round of mending is enough.
+
+use std::cell::RefCell;
+use std::ops::Range;
+
+/// How bad a problem is: an error stops the work, a warning is only told.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Gravity {
+    /// The file can't be used.
+    Error,
+    /// The file can be used, though perhaps not as meant.
+    Warning,
+}
+
+/// One problem at one place of a text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Problem {
+    /// Error or warning.
+    pub gravity: Gravity,
+    /// The bytes it is about.
+    pub span: Range<usize>,
+    /// What happened and what was expected.
+    pub message: String,
+    /// What to do, such as the nearest right word.
+    pub help: Option<String>,
+}
+
+/// A collector of problems that many readers share.
+#[derive(Debug, Default)]
+pub struct Problems(RefCell<Vec<Problem>>);
+
+impl Problems {
+    /// Notes an error.
+    pub fn error(&self, span: Range<usize>, message: impl Into<String>) {
+        self.push(Problem { gravity: Gravity::Error, span, message: message.into(), help: None });
+    }
+
+    /// Notes an error with what to do about it.
+    pub fn error_with_help(&self, span: Range<usize>, message: impl Into<String>, help: impl Into<String>) {
+        self.push(Problem { gravity: Gravity::Error, span, message: message.into(), help: Some(help.into()) });
+    }
+
+    /// Notes a warning with what to do about it.
+    pub fn warning(&self, span: Range<usize>, message: impl Into<String>, help: impl Into<String>) {
+        self.push(Problem { gravity: Gravity::Warning, span, message: message.into(), help: Some(help.into()) });
+    }
+
+    fn push(&self, problem: Problem) {
+        self.0.borrow_mut().push(problem);
+    }
+
+    /// All problems, in the order of the text.
+    pub fn into_sorted(self) -> Vec<Problem> {
+        let mut problems = self.0.into_inner();
+        problems.sort_by_key(|p| (p.span.start, p.span.end));
+        problems
+    }
+}
+
+/// A file that could not be used, with its text, so that each problem can be shown where it stands.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("{name} can't be used: {}", .problems.iter().filter(|p| p.gravity == Gravity::Error).map(|p| format!("{}: {}", place(.text, p.span.start), p.message)).collect::<Vec<_>>().join("; "))]
+pub struct BadFile {
+    /// The file's name, as people know it.
+    pub name: String,
+    /// Its text.
+    pub text: String,
+    /// What is wrong in it.
+    pub problems: Vec<Problem>,
+}
+
+/// A thing read from a file, with the warnings that came up.
+#[derive(Debug, Clone)]
+pub struct Parsed<T> {
+    /// What was read.
+    pub value: T,
+    /// Warnings only.
+    pub warnings: Vec<Problem>,
+}
+
+/// The outcome of reading a whole file: the value, or all that is wrong.
+///
+/// # Errors
+/// When one of the problems is an error, or no value came of it.
+pub fn settle<T>(name: &str, text: &str, value: Option<T>, problems: Problems) -> Result<Parsed<T>, BadFile> {
+    let problems = problems.into_sorted();
+    let failed = problems.iter().any(|p| p.gravity == Gravity::Error);
+    match value {
+        Some(value) if !failed => Ok(Parsed { value, warnings: problems }),
+        _ => Err(BadFile { name: name.to_owned(), text: text.to_owned(), problems }),
+    }
+}
+
+/// `line 3, column 7` of a byte offset; both count from one, columns in characters.
+pub fn place(text: &str, offset: usize) -> String {
+    let (line, column) = line_and_column(text, offset);
+    format!("line {line}, column {column}")
+}
+
+/// Line and column of a byte offset, both from one; columns in characters.
+pub fn line_and_column(text: &str, offset: usize) -> (usize, usize) {
+    let mut end = offset.min(text.len());
+    while !text.is_char_boundary(end) {
+        end -= 1;
+    }
+    let before = &text[..end];
+    let line = before.matches('\n').count() + 1;
+    let column = before.rsplit('\n').next().unwrap_or("").chars().count() + 1;
+    (line, column)
+}
+
+/// The nearest of the right words, if one is near enough to be what was meant.
+pub fn nearest<'a>(word: &str, right: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    right
+        .into_iter()
+        .map(|candidate| (strsim::jaro_winkler(&word.to_lowercase(), candidate), candidate))
+        .filter(|(score, _)| *score > 0.75)
+        .max_by(|a, b| a.0.total_cmp(&b.0))
+        .map(|(_, candidate)| candidate)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn places_count_characters_and_survive_any_offset() {
+        let text = "a = 1\nü = 2\n";
+        assert_eq!(line_and_column(text, 0), (1, 1));
+        assert_eq!(line_and_column(text, 6), (2, 1));
+        assert_eq!(line_and_column(text, 8), (2, 2));
+        assert_eq!(line_and_column(text, 7), (2, 1));
+        assert_eq!(line_and_column(text, 999), (3, 1));
+    }
+
+    #[test]
+    fn the_nearest_word_is_near() {
+        assert_eq!(nearest("vesion", ["id", "version", "title"]), Some("version"));
+        assert_eq!(nearest("zzz", ["id", "version"]), None);
+    }
+
+    #[test]
+    fn a_warning_alone_does_not_fail() {
+        let problems = Problems::default();
+        problems.warning(0..1, "odd", "look");
+        assert_eq!(settle("x", "t", Some(1), problems).expect("usable").warnings.len(), 1);
+        let problems = Problems::default();
+        problems.error(0..1, "bad");
+        let bad = settle("x.toml", "t", Some(1), problems).expect_err("unusable");
+        assert_eq!(bad.to_string(), "x.toml can't be used: line 1, column 1: bad");
+    }
+}

@@ -1,0 +1,311 @@
+//! The facts about one mod: each by its chain of fallbacks, from the mod's own documents and name.
+
+use std::collections::HashMap;
+
+use serde_json::Value;
+use serde_json_path::JsonPath;
+
+use super::contents::{Contents, ContentsError};
+use crate::digest::Blake3;
+use crate::document::{self, DocumentError, scalar};
+use crate::limits;
+use crate::path::printable;
+use crate::rulebook::{
+    DocumentRule, FactRule, FactStep, Foreign, ModRule, Origin, Platform, RelationForm, RelationRule, Rulebook, Shelf,
+};
+use crate::survey::{NeededOn, Reading, Relation, RelationKind};
+
+/// A mod's own name and digest: facts may be made of either.
+#[derive(Debug, Clone, Copy)]
+pub struct Named<'a> {
+    /// The name of its file or folder when enabled.
+    pub name: &'a str,
+    /// One digest for all of it.
+    pub digest: Blake3,
+}
+
+/// Why a mod can't be known.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ReadingError {
+    /// None of the documents that the rulebook names is there.
+    #[error("it holds none of: {wanted}; this is no mod of this game, or one for another loader that the rulebook does not know")]
+    NoDocument {
+        /// The members that were looked for.
+        wanted: String,
+    },
+    /// A member is there and can't be read.
+    #[error(transparent)]
+    Contents(#[from] ContentsError),
+    /// A document is there and can't be understood.
+    #[error("`{member}` in it can't be used: {source}")]
+    Document {
+        /// The member.
+        member: String,
+        /// What is wrong with it.
+        source: DocumentError,
+    },
+    /// Nothing says what the mod's id is.
+    #[error("it states no id where the rulebook looks for one{}", hint(.tried))]
+    NoId {
+        /// What the rulebook looks at.
+        tried: String,
+    },
+}
+
+fn hint(tried: &str) -> String {
+    if tried.is_empty() { String::new() } else { format!(" ({tried})") }
+}
+
+/// Reads the facts about one mod.
+///
+/// # Errors
+/// When its main document is missing or broken, or its id can't be found. Other facts may be missing.
+pub fn read_mod(
+    rulebook: &Rulebook,
+    shelf: &Shelf,
+    named: Named<'_>,
+    contents: &mut dyn Contents,
+) -> Result<Reading, ReadingError> {
+    let mut reader = Reader { rule: &shelf.read, named, contents, main: Value::Null, others: HashMap::new() };
+    if !reader.find_main()? {
+        return reader.foreign();
+    }
+    let mut reading = reader.reading()?;
+    settle_platforms(rulebook, &mut reading);
+    Ok(reading)
+}
+
+struct Reader<'a> {
+    rule: &'a ModRule,
+    named: Named<'a>,
+    contents: &'a mut dyn Contents,
+    main: Value,
+    others: HashMap<String, Option<Value>>,
+}
+
+impl Reader<'_> {
+    /// Reads the main document; says whether there is one, or none is wanted.
+    fn find_main(&mut self) -> Result<bool, ReadingError> {
+        for rule in &self.rule.documents {
+            if let Some(document) = self.document(rule)? {
+                self.main = document;
+                return Ok(true);
+            }
+        }
+        Ok(self.rule.documents.is_empty())
+    }
+
+    fn document(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
+        let Some(bytes) = self.contents.read(&rule.member)? else { return Ok(None) };
+        let read = rule.notation.read(&bytes);
+        read.map(Some).map_err(|source| ReadingError::Document { member: rule.member.clone(), source })
+    }
+
+    /// A mod without the game's document: one for another loader, if it bears that loader's sign.
+    fn foreign(&mut self) -> Result<Reading, ReadingError> {
+        for foreign in &self.rule.foreign {
+            if let Some(document) = self.document(&foreign.document)? {
+                return Ok(foreign_reading(foreign, &document, self.named.name));
+            }
+        }
+        let wanted: Vec<_> = self.rule.documents.iter().map(|rule| rule.member.as_str()).collect();
+        Err(ReadingError::NoDocument { wanted: wanted.join(", ") })
+    }
+
+    fn reading(&mut self) -> Result<Reading, ReadingError> {
+        let rule = self.rule;
+        let id = self.fact(&rule.id)?.ok_or_else(|| ReadingError::NoId { tried: tried(&rule.id) })?;
+        let mut doubts = Vec::new();
+        let needed_on = self.needed_on(&mut doubts)?;
+        let mut relations = Vec::new();
+        for relation in &rule.relations {
+            self.relations(relation, &mut relations)?;
+        }
+        relations.sort();
+        relations.dedup();
+        Ok(Reading {
+            id,
+            version: self.fact(&rule.version)?,
+            title: self.fact(&rule.title)?,
+            needed_on,
+            game_range: self.fact(&rule.game)?,
+            loader_range: self.fact(&rule.loader)?,
+            runtime_range: self.fact(&rule.runtime)?,
+            made_for: self.fact(&rule.made_for)?,
+            shapes_world: self.fact(&rule.shapes_world)?.is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
+            relations,
+            provides: self.provides(),
+            doubts,
+        })
+    }
+
+    fn fact(&mut self, rule: &FactRule) -> Result<Option<String>, ReadingError> {
+        for step in &rule.0 {
+            if let Some(value) = self.step(step)? {
+                return Ok(Some(value));
+            }
+        }
+        Ok(None)
+    }
+
+    fn step(&mut self, step: &FactStep) -> Result<Option<String>, ReadingError> {
+        let raw = self.raw(&step.origin)?;
+        Ok(raw.filter(|value| step.except.as_ref().is_none_or(|except| !except.is_match(value))).and_then(|value| {
+            match &step.means {
+                Some(means) => means.get(&value).cloned(),
+                None => Some(value),
+            }
+        }))
+    }
+
+    fn raw(&mut self, origin: &Origin) -> Result<Option<String>, ReadingError> {
+        Ok(match origin {
+            Origin::Document { document: None, at } => first_scalar(&self.main, at),
+            Origin::Document { document: Some(rule), at } => self.other(rule)?.and_then(|value| first_scalar(&value, at)),
+            Origin::Name(regex) => captured(regex, self.named.name),
+            Origin::Text { member, line } => self.text(member)?.and_then(|text| captured(line, &text)),
+            Origin::Is(value) => Some(value.clone()),
+            Origin::Digest => Some(self.named.digest.to_string()),
+        })
+    }
+
+    fn other(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
+        if let Some(known) = self.others.get(&rule.member) {
+            return Ok(known.clone());
+        }
+        let value = self.document(rule)?;
+        self.others.insert(rule.member.clone(), value.clone());
+        Ok(value)
+    }
+
+    fn text(&mut self, member: &str) -> Result<Option<String>, ReadingError> {
+        let Some(bytes) = self.contents.read(member)? else { return Ok(None) };
+        let text = document::text(&bytes);
+        text.map(|text| Some(text.to_owned())).map_err(|source| ReadingError::Document { member: member.to_owned(), source })
+    }
+
+    /// An unknown word is told, and taken for `both`: the safe side, as it hides no difference.
+    fn needed_on(&mut self, doubts: &mut Vec<String>) -> Result<NeededOn, ReadingError> {
+        let rule = &self.rule.needed_on;
+        if let Some(known) = self.fact(rule)?.as_deref().and_then(NeededOn::of_word) {
+            return Ok(known);
+        }
+        for step in &rule.0 {
+            if let Some(word) = self.raw(&step.origin)? {
+                doubts.push(format!("says it is needed on `{}`, which the rulebook does not know; taken for both", printable(&word)));
+                break;
+            }
+        }
+        Ok(NeededOn::Both)
+    }
+
+    fn provides(&self) -> Vec<String> {
+        let Some(at) = &self.rule.provides else { return Vec::new() };
+        let mut ids: Vec<_> = at.query(&self.main).iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect();
+        ids.sort();
+        ids.dedup();
+        ids
+    }
+
+    fn relations(&mut self, rule: &RelationRule, into: &mut Vec<Relation>) -> Result<(), ReadingError> {
+        let other = match &rule.document {
+            Some(document) => self.other(document)?,
+            None => None,
+        };
+        let document = if rule.document.is_some() { other.as_ref() } else { Some(&self.main) };
+        let Some(document) = document else { return Ok(()) };
+        for entry in rule.each.query(document).iter().take(limits::RELATIONS) {
+            entry_relations(&rule.form, entry, rule.kind, into);
+        }
+        into.truncate(limits::RELATIONS);
+        Ok(())
+    }
+}
+
+fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> Reading {
+    let at = |path: &Option<JsonPath>| path.as_ref().and_then(|path| first_scalar(document, path));
+    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    Reading {
+        id: at(&foreign.id).unwrap_or_else(|| stem.to_owned()),
+        version: at(&foreign.version),
+        made_for: Some(foreign.loader.clone()),
+        ..Reading::default()
+    }
+}
+
+fn tried(rule: &FactRule) -> String {
+    let tried = rule.0.iter().map(|step| match &step.origin {
+        Origin::Document { at, .. } => at.to_string(),
+        Origin::Name(regex) => format!("its name by {regex}"),
+        Origin::Text { member, .. } => member.clone(),
+        Origin::Is(_) | Origin::Digest => String::new(),
+    });
+    tried.collect::<Vec<_>>().join(", ")
+}
+
+fn first_scalar(document: &Value, at: &JsonPath) -> Option<String> {
+    at.query(document).iter().find_map(|value| scalar(value))
+}
+
+fn captured(regex: &regex::Regex, text: &str) -> Option<String> {
+    let captures = regex.captures(text)?;
+    let value = regex.capture_names().flatten().find_map(|name| captures.name(name))?;
+    scalar(&Value::String(value.as_str().to_owned()))
+}
+
+fn entry_relations(form: &RelationForm, entry: &Value, kind: RelationKind, into: &mut Vec<Relation>) {
+    match form {
+        RelationForm::Objects { id, range } => {
+            if let Some(id) = first_scalar(entry, id) {
+                into.push(Relation { kind, id, range: range.as_ref().and_then(|at| range_text(&at.query(entry).all())) });
+            }
+        }
+        RelationForm::IdToRange => {
+            for (id, range) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
+                into.push(Relation { kind, id: id.clone(), range: range_text(&[range]) });
+            }
+        }
+        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind, id, range: None })),
+    }
+}
+
+/// A range as text; a list of ranges is a choice among them.
+fn range_text(values: &[&Value]) -> Option<String> {
+    let texts: Vec<String> = values
+        .iter()
+        .flat_map(|value| match value {
+            Value::Array(items) => items.iter().filter_map(scalar).collect(),
+            other => scalar(other).into_iter().collect::<Vec<_>>(),
+        })
+        .collect();
+    (!texts.is_empty()).then(|| texts.join(" || "))
+}
+
+/// A dependency on the game, the loader or the runtime is a range, not a mod; the game's own loader is no stranger.
+fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
+    let relations = std::mem::take(&mut reading.relations);
+    for relation in relations {
+        let is = |platform: Option<&Platform>| platform.is_some_and(|p| p.ids.iter().any(|id| id.eq_ignore_ascii_case(&relation.id)));
+        let slot = if is(Some(&rulebook.base)) {
+            &mut reading.game_range
+        } else if is(rulebook.loader.as_ref()) {
+            &mut reading.loader_range
+        } else if is(rulebook.runtime.as_ref()) {
+            &mut reading.runtime_range
+        } else {
+            reading.relations.push(relation);
+            continue;
+        };
+        if slot.is_none() && relation.kind == RelationKind::Required {
+            *slot = relation.range;
+        }
+    }
+    let own = rulebook.loader.as_ref().map(|loader| loader.name.to_lowercase());
+    if reading.made_for.as_ref().map(|name| name.to_lowercase()) == own {
+        reading.made_for = None;
+    }
+}
+
+#[cfg(test)]
+#[path = "facts_tests.rs"]
+mod tests;

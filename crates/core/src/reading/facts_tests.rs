@@ -1,0 +1,109 @@
+use super::*;
+use crate::rulebook::parse;
+use crate::survey::Member;
+use rstest::rstest;
+
+struct Held(Vec<(&'static str, String)>);
+
+impl Contents for Held {
+    fn members(&self) -> &[Member] {
+        &[]
+    }
+
+    fn read(&mut self, member: &str) -> Result<Option<Vec<u8>>, ContentsError> {
+        Ok(self.0.iter().find(|(name, _)| *name == member).map(|(_, text)| text.clone().into_bytes()))
+    }
+}
+
+fn read(rule: &str, name: &str, members: &[(&'static str, &str)]) -> Result<Reading, ReadingError> {
+    let text = format!(
+        "format = 'kanon-rulebook/1'\ngame = 'Polarspur'\n[base]\nids = ['polarspur']\n[loader]\nname = 'Trellis'\nids = ['trellis']\n\
+         [[shelf]]\nname = 'mods'\nholds = 'archives'\nin = {{ server = 'mods' }}\n[shelf.mod]\n{rule}"
+    );
+    let rulebook = parse("test", &text).expect("a rulebook").value;
+    let mut held = Held(members.iter().map(|(name, text)| (*name, (*text).to_owned())).collect());
+    let named = Named { name, digest: Blake3::of(b"x") };
+    read_mod(&rulebook, &rulebook.shelves[0], named, &mut held)
+}
+
+const RULE: &str = r#"
+document = [{ member = "about.json" }, { member = "about.toml" }]
+id = "$.id"
+version = [{ at = "$.version", except = '^\$\{' }, { member = "build.txt", text = 'Build: (?<version>\S+)' }, { file-name = '-(?<version>[0-9.]+)\.psm$' }]
+title = "$.title"
+needed_on = { at = "$.runs", means = { everywhere = "both", station = "server", visitor = "client" } }
+made-for = "$.loader"
+shapes-world = "$.shapes"
+required = [{ each = "$.needs", form = "id-to-range" }]
+optional = { each = "$.likes[*]", id = "$.id", range = "$.range" }
+conflicting = { each = "$.hates[*]" }
+provides = "$.also[*]"
+[[shelf.mod.foreign]]
+loader = "Gantry"
+member = "gantry.json"
+id = "$.name"
+"#;
+
+#[test]
+fn every_fact_of_a_json_mod() {
+    let about = r#"{"id": " tide ", "version": "1.2", "title": "Tide", "runs": "station", "shapes": true,
+        "needs": {"core": ">=1", "polarspur": "~1.4", "trellis": ["0.8", "0.9"]},
+        "likes": [{"id": "map", "range": "*"}, {"no": "id"}], "hates": ["fog"], "also": ["tide-api", 7], "loader": "TRELLIS"}"#;
+    let reading = read(RULE, "tide.psm", &[("about.json", about)]).expect("read");
+    assert_eq!((reading.id.as_str(), reading.version.as_deref(), reading.title.as_deref()), ("tide", Some("1.2"), Some("Tide")));
+    assert_eq!((reading.needed_on, reading.shapes_world, reading.made_for), (NeededOn::Server, true, None));
+    assert_eq!((reading.game_range.as_deref(), reading.loader_range.as_deref()), (Some("~1.4"), Some("0.8 || 0.9")));
+    assert_eq!(reading.provides, ["7", "tide-api"]);
+    let relations: Vec<_> = reading.relations.iter().map(|r| (r.kind, r.id.as_str(), r.range.as_deref())).collect();
+    assert_eq!(
+        relations,
+        [
+            (RelationKind::Required, "core", Some(">=1")),
+            (RelationKind::Optional, "map", Some("*")),
+            (RelationKind::Conflicting, "fog", None)
+        ]
+    );
+}
+
+#[rstest]
+#[case(&[("about.json", r#"{"id": "tide", "version": "${v}"}"#), ("build.txt", "x\nBuild: 3.1\n")], Some("3.1"))]
+#[case(&[("about.json", r#"{"id": "tide", "version": "${v}"}"#)], Some("2.0"))]
+#[case(&[("about.toml", "id = 'tide'\nversion = 4\n")], Some("4"))]
+fn a_version_falls_back(#[case] members: &[(&'static str, &str)], #[case] version: Option<&str>) {
+    assert_eq!(read(RULE, "tide-2.0.psm", members).expect("read").version.as_deref(), version);
+}
+
+#[test]
+fn an_unknown_side_is_told_and_a_missing_one_is_not() {
+    let odd = read(RULE, "x.psm", &[("about.json", r#"{"id": "tide", "runs": "moon"}"#)]).expect("read");
+    assert_eq!((odd.needed_on, odd.doubts.len()), (NeededOn::Both, 1));
+    let plain = read(RULE, "x.psm", &[("about.json", r#"{"id": "tide"}"#)]).expect("read");
+    assert_eq!((plain.needed_on, plain.doubts.len()), (NeededOn::Both, 0));
+}
+
+#[test]
+fn another_loaders_mod_is_known_by_its_sign_or_its_word() {
+    let sign = read(RULE, "old-lamp-2.psm", &[("gantry.json", r#"{"name": "lamp"}"#)]).expect("read");
+    assert_eq!((sign.id.as_str(), sign.made_for.as_deref()), ("lamp", Some("Gantry")));
+    let unnamed = read(RULE, "old-lamp-2.psm", &[("gantry.json", "{}")]).expect("read");
+    assert_eq!(unnamed.id, "old-lamp-2");
+    let word = read(RULE, "x.psm", &[("about.json", r#"{"id": "lamp", "loader": "Gantry"}"#)]).expect("read");
+    assert_eq!(word.made_for.as_deref(), Some("Gantry"));
+}
+
+#[rstest]
+#[case(&[], "none of: about.json, about.toml")]
+#[case(&[("about.json", "{")], "`about.json` in it can't be used: it is not valid JSON")]
+#[case(&[("about.json", "{\"title\": \"x\"}")], "no id where the rulebook looks for one ($")]
+fn what_can_not_be_known_is_told(#[case] members: &[(&'static str, &str)], #[case] expected: &str) {
+    let error = read(RULE, "x.psm", members).expect_err("unknown").to_string();
+    assert!(error.contains(expected), "{error}");
+}
+
+#[test]
+fn a_mod_without_documents_is_known_by_name_or_digest() {
+    let by_name = read("id = { file-name = '^(?<id>\\w+)_' }\nversion = { file-name = '_(?<version>[0-9.]+)\\.' }", "rail_1.4.zip", &[]);
+    let by_name = by_name.expect("read");
+    assert_eq!((by_name.id.as_str(), by_name.version.as_deref()), ("rail", Some("1.4")));
+    assert_eq!(read("id = { digest = true }", "x", &[]).expect("read").id, Blake3::of(b"x").to_string());
+}

@@ -1,0 +1,87 @@
+//! How one fact about a mod is found: where to look, in what order, and what the value found there means.
+
+use std::collections::BTreeMap;
+
+use regex::Regex;
+use serde_json_path::JsonPath;
+
+use crate::document::Notation;
+use crate::survey::RelationKind;
+
+/// A document that belongs to a mod: a member of its archive or a file in its folder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct DocumentRule {
+    /// Its path inside the mod.
+    pub member: String,
+    /// How it is written.
+    pub notation: Notation,
+}
+
+/// A fact: the first step that yields a value decides.
+#[derive(Debug, Clone, Default)]
+pub struct FactRule(pub Vec<FactStep>);
+
+/// One place where a fact may be.
+#[derive(Debug, Clone)]
+pub struct FactStep {
+    /// Where the value is.
+    pub origin: Origin,
+    /// What the value stands for; a value that is not in the table is no answer.
+    pub means: Option<BTreeMap<String, String>>,
+    /// Values that are no answer, such as a placeholder.
+    pub except: Option<Regex>,
+}
+
+/// Where a value is.
+#[derive(Debug, Clone)]
+pub enum Origin {
+    /// At a place in a document: the mod's main one, or the one named here.
+    Document {
+        /// Another document than the main one.
+        document: Option<DocumentRule>,
+        /// The place, by RFC 9535.
+        at: JsonPath,
+    },
+    /// In the name of the mod's file or folder, by a regex whose named group holds it.
+    Name(Regex),
+    /// In the text of a member, by a regex whose named group holds it.
+    Text {
+        /// The member's path inside the mod.
+        member: String,
+        /// The pattern.
+        line: Regex,
+    },
+    /// Always this value.
+    Is(String),
+    /// The digest of the mod itself: for mods that carry no name and no version.
+    Digest,
+}
+
+/// A list of relations to other mods.
+#[derive(Debug, Clone)]
+pub struct RelationRule {
+    /// What kind of relation the list states.
+    pub kind: RelationKind,
+    /// The document, if it is not the main one.
+    pub document: Option<DocumentRule>,
+    /// The entries.
+    pub each: JsonPath,
+    /// How an entry is read.
+    pub form: RelationForm,
+}
+
+/// How an entry of a relation list is written.
+#[derive(Debug, Clone)]
+pub enum RelationForm {
+    /// An object with an id and perhaps a range.
+    Objects {
+        /// Where in the entry the id is.
+        id: JsonPath,
+        /// Where in the entry the range is.
+        range: Option<JsonPath>,
+    },
+    /// An object whose keys are ids and whose values are ranges.
+    IdToRange,
+    /// A text that is the id.
+    Ids,
+}

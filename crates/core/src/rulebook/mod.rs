@@ -1,0 +1,18 @@
+//! How one game arranges its mods, as data: the model, and how it is read from TOML.
+//!
+//! A rulebook names no install and can run nothing. Every path in it stays inside the install, every regex is
+//! linear-time, and every mistake is told with its place. `docs/rulebook.md` is the reference for its authors.
+
+mod facts;
+mod model;
+mod names;
+mod parse;
+
+pub use facts::{DocumentRule, FactRule, FactStep, Origin, RelationForm, RelationRule};
+pub use model::{
+    Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, ListRule, ModRule, Names, Platform, Role, Rulebook,
+    RunningSigns, SettingRule, Shelf, SignedRule, WorldRule,
+};
+pub use names::{NamePattern, OffPattern};
+pub use model::{ByRole, Named, PlatformVersion};
+pub use parse::{check_format, parse};

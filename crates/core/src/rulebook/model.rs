@@ -1,0 +1,402 @@
+//! The model of a rulebook: everything that one game may say about how its mods lie on a disk.
+
+use std::fmt;
+
+use regex::Regex;
+use serde::{Deserialize, Serialize};
+use serde_json_path::JsonPath;
+
+use super::facts::{DocumentRule, FactRule, RelationRule};
+use super::names::{NamePattern, OffPattern};
+use crate::finding::Code;
+use crate::path::InstallPath;
+use crate::version::Versions;
+
+/// Which side of the game an install is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    /// The dedicated server.
+    Server,
+    /// A player's game.
+    Client,
+}
+
+impl fmt::Display for Role {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Server => "server",
+            Self::Client => "client",
+        })
+    }
+}
+
+/// A value for each role.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ByRole<T> {
+    /// On a server.
+    pub server: T,
+    /// On a client.
+    pub client: T,
+}
+
+impl<T> ByRole<T> {
+    /// The value for one role.
+    pub const fn of(&self, role: Role) -> &T {
+        match role {
+            Role::Server => &self.server,
+            Role::Client => &self.client,
+        }
+    }
+}
+
+/// How one game arranges its mods.
+#[derive(Debug, Clone)]
+pub struct Rulebook {
+    /// The game's name.
+    pub game: String,
+    /// How versions and requirements are written.
+    pub versions: Versions,
+    /// The game itself, without mods.
+    pub base: Platform,
+    /// What loads the mods, where it is a thing of its own.
+    pub loader: Option<Platform>,
+    /// What both run on, where its version matters.
+    pub runtime: Option<Platform>,
+    /// Where mods live.
+    pub shelves: Vec<Shelf>,
+    /// Where a server keeps the public keys it accepts.
+    pub keyring: Option<Keyring>,
+    /// Mod lists and launch lines.
+    pub lists: Vec<ListRule>,
+    /// Entries that mods merge into the game's own data files.
+    pub fragments: Vec<FragmentRule>,
+    /// Settings that mods or the administrator ask for.
+    pub settings: Vec<SettingRule>,
+    /// Where worlds are.
+    pub worlds: Vec<WorldRule>,
+    /// How a running server shows.
+    pub running: RunningSigns,
+    /// What log lines mean.
+    pub events: Vec<EventRule>,
+}
+
+/// The game, the loader or the runtime: something with a version that mods make demands on.
+#[derive(Debug, Clone, Default)]
+pub struct Platform {
+    /// What people call it.
+    pub name: String,
+    /// Ids under which mods name it among their dependencies.
+    pub ids: Vec<String>,
+    /// Where its version is found in an install.
+    pub version: Vec<PlatformVersion>,
+}
+
+/// Where the version of a platform is found in an install; the first that yields one decides.
+#[derive(Debug, Clone)]
+pub enum PlatformVersion {
+    /// In the path of a file, by a regex over paths inside the install.
+    FileName(Regex),
+    /// At a place in a document.
+    Document {
+        /// The file.
+        file: InstallPath,
+        /// How it is written.
+        notation: crate::document::Notation,
+        /// The place, by RFC 9535.
+        at: JsonPath,
+    },
+    /// In the text of a file, by a regex whose named group holds it.
+    Text {
+        /// The file.
+        file: InstallPath,
+        /// The pattern.
+        line: Regex,
+    },
+}
+
+/// What a shelf holds.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Holds {
+    /// One archive for each mod, zip by nature under any extension.
+    Archives,
+    /// One folder for each mod.
+    Folders,
+    /// One opaque file for each mod.
+    Files,
+    /// Files laid into a base archive.
+    Overlays,
+    /// Ids alone; the bytes come from elsewhere.
+    Ids,
+}
+
+/// Whether the game minds how a mod's file or folder is called.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Names {
+    /// It must be called just so, letter case included.
+    Exact,
+    /// Any name will do that the shelf's patterns match.
+    Free,
+}
+
+/// A place in an install where mods of one kind live.
+#[derive(Debug, Clone)]
+pub struct Shelf {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// What it holds.
+    pub holds: Holds,
+    /// Where it is; the first is the main one, the others hold copies. Empty: that role has no such shelf.
+    pub places: ByRole<Vec<InstallPath>>,
+    /// Which names are mods; empty: all.
+    pub matches: Vec<NamePattern>,
+    /// Which names are not, although they match.
+    pub except: Vec<NamePattern>,
+    /// How a disabled mod is named.
+    pub off: Vec<OffPattern>,
+    /// Whether names matter.
+    pub names: Names,
+    /// How a mod is read.
+    pub read: ModRule,
+    /// How its payload is signed.
+    pub signed: Option<SignedRule>,
+}
+
+/// How a mod on a shelf is read.
+#[derive(Debug, Clone, Default)]
+pub struct ModRule {
+    /// The main document: the first of these that the mod has.
+    pub documents: Vec<DocumentRule>,
+    /// Its id.
+    pub id: FactRule,
+    /// Its version.
+    pub version: FactRule,
+    /// What people call it.
+    pub title: FactRule,
+    /// Where it is needed: `both`, `server`, `client` or `optional`.
+    pub needed_on: FactRule,
+    /// The game versions it fits.
+    pub game: FactRule,
+    /// The loader versions it fits.
+    pub loader: FactRule,
+    /// The runtime versions it fits.
+    pub runtime: FactRule,
+    /// The loader it was made for, by name.
+    pub made_for: FactRule,
+    /// Whether it reshapes the world: `yes` or `no`.
+    pub shapes_world: FactRule,
+    /// Its relations to other mods.
+    pub relations: Vec<RelationRule>,
+    /// Further ids it stands for.
+    pub provides: Option<JsonPath>,
+    /// Signs of a mod for another loader.
+    pub foreign: Vec<Foreign>,
+}
+
+/// The sign of a mod that was made for another loader.
+#[derive(Debug, Clone)]
+pub struct Foreign {
+    /// That loader's name.
+    pub loader: String,
+    /// The document that only its mods have.
+    pub document: DocumentRule,
+    /// Where the mod's id is in it.
+    pub id: Option<JsonPath>,
+    /// Where its version is.
+    pub version: Option<JsonPath>,
+}
+
+/// How a signature is made.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum KeyScheme {
+    /// Ed25519.
+    Ed25519,
+    /// RSA with SHA-256, PKCS#1 v1.5.
+    RsaSha256,
+    /// RSA with SHA-1, PKCS#1 v1.5.
+    RsaSha1,
+    /// The format is closed: the key is known by its name alone.
+    ByName,
+}
+
+/// How the payload of a mod is signed.
+#[derive(Debug, Clone)]
+pub struct SignedRule {
+    /// Which files of the mod are signed.
+    pub payload: NamePattern,
+    /// The signature's path, with `{payload}` and `{key}`.
+    pub signature: String,
+    /// The public key's path inside the mod, with `{key}`.
+    pub key: String,
+    /// How the signature is made.
+    pub scheme: KeyScheme,
+}
+
+/// Where a server keeps the public keys it accepts.
+#[derive(Debug, Clone)]
+pub struct Keyring {
+    /// The folder.
+    pub places: ByRole<Vec<InstallPath>>,
+    /// Keys of the game itself, never touched.
+    pub own: Vec<NamePattern>,
+}
+
+/// A mod list or a launch line.
+#[derive(Debug, Clone)]
+pub struct ListRule {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// Whose it is; both sides' when not said.
+    pub of: Option<Role>,
+    /// The file that holds it.
+    pub file: InstallPath,
+    /// How the file is written, where it is a document.
+    pub notation: Option<crate::document::Notation>,
+    /// Where in a document the entries are.
+    pub at: Option<JsonPath>,
+    /// The option of a launch line that takes the entries.
+    pub option: Option<String>,
+    /// How one entry is written, with `{id}` and `{version}`.
+    pub entry: String,
+    /// What stands between entries.
+    pub between: Option<String>,
+    /// Whether their order matters.
+    pub ordered: bool,
+}
+
+/// Entries that mods merge into one of the game's own data files.
+#[derive(Debug, Clone)]
+pub struct FragmentRule {
+    /// The file in the mod.
+    pub from: String,
+    /// The game's file.
+    pub into: InstallPath,
+    /// The text before which they go.
+    pub before: String,
+    /// The attribute or child by which an entry is known again.
+    pub identity: String,
+}
+
+/// A setting.
+#[derive(Debug, Clone)]
+pub struct SettingRule {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// Whose it is; both sides' when not said.
+    pub of: Option<Role>,
+    /// The file that holds it.
+    pub file: InstallPath,
+    /// How the file is written.
+    pub notation: crate::document::Notation,
+    /// Where in it the value is.
+    pub at: JsonPath,
+    /// The value it must have; facts in braces are filled in.
+    pub is: Option<String>,
+}
+
+/// A place where worlds are.
+#[derive(Debug, Clone)]
+pub struct WorldRule {
+    /// The folder of the world, or of each world with a `*` as its last part.
+    pub places: ByRole<Vec<InstallPath>>,
+}
+
+/// How a running server shows.
+#[derive(Debug, Clone, Default)]
+pub struct RunningSigns {
+    /// Files that are there only while it runs.
+    pub lock_files: Vec<InstallPath>,
+    /// A TCP port that is open only while it runs.
+    pub port: Option<u16>,
+}
+
+/// What a log line means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Event {
+    /// A player tries to join.
+    JoinTried,
+    /// A player was let in.
+    JoinAccepted,
+    /// A player was turned away.
+    JoinRefused,
+    /// The server is up.
+    Ready,
+    /// A mod was loaded.
+    ModLoaded,
+    /// A cause, by the code of the finding it speaks for.
+    #[serde(untagged)]
+    Cause(Code),
+}
+
+/// A pattern over log lines.
+#[derive(Debug, Clone)]
+pub struct EventRule {
+    /// What a line that fits means.
+    pub means: Event,
+    /// Which side's log it is found in; both when not said.
+    pub side: Option<Role>,
+    /// The pattern; its groups `mod`, `expected`, `found`, `player` and `file` are understood.
+    pub line: Regex,
+}
+
+impl Rulebook {
+    /// The shelf of that name.
+    pub fn shelf(&self, name: &str) -> Option<&Shelf> {
+        self.shelves.iter().find(|shelf| shelf.name == name)
+    }
+
+    /// The parts of this rulebook that this version of Kanon reads but does not act on yet.
+    pub fn not_acted_on(&self) -> Vec<&'static str> {
+        let shelves_of = |kinds: &[Holds]| self.shelves.iter().any(|shelf| kinds.contains(&shelf.holds));
+        [
+            ("signatures", self.shelves.iter().any(|shelf| shelf.signed.is_some())),
+            ("the key ring", self.keyring.is_some()),
+            ("mod lists and launch lines", !self.lists.is_empty()),
+            ("merged entries", !self.fragments.is_empty()),
+            ("settings", !self.settings.is_empty()),
+            ("worlds", !self.worlds.is_empty()),
+            ("signs of a running server", !self.running.lock_files.is_empty() || self.running.port.is_some()),
+            ("overlays", shelves_of(&[Holds::Overlays])),
+            ("shelves of ids alone", shelves_of(&[Holds::Ids])),
+        ]
+        .into_iter()
+        .filter_map(|(what, there)| there.then_some(what))
+        .collect()
+    }
+}
+
+impl Shelf {
+    /// Where this shelf is on an install of that role.
+    pub fn places(&self, role: Role) -> &[InstallPath] {
+        self.places.of(role)
+    }
+
+    /// How a name on this shelf is to be taken.
+    pub fn classify(&self, name: &str) -> Named {
+        if let Some(enabled) = self.off.iter().find_map(|off| off.enabled_name(name, &self.matches)) {
+            return Named::Disabled { enabled };
+        }
+        let matches = self.matches.is_empty() || self.matches.iter().any(|pattern| pattern.fits(name));
+        if matches && !self.except.iter().any(|pattern| pattern.fits(name)) { Named::Enabled } else { Named::NoMod }
+    }
+
+    /// Whether two names are one to the game.
+    pub fn same_name(&self, a: &str, b: &str) -> bool {
+        self.names == Names::Free || a == b
+    }
+}
+
+/// How a name on a shelf is to be taken.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Named {
+    /// A mod.
+    Enabled,
+    /// A disabled mod.
+    Disabled {
+        /// Its name when enabled.
+        enabled: String,
+    },
+    /// Something else.
+    NoMod,
+}

@@ -1,0 +1,103 @@
+//! Patterns over file names: which names a shelf holds, and how the name of a disabled mod hides its real one.
+
+use globset::{GlobBuilder, GlobMatcher};
+
+/// A name with `*` and `?`, in any letter case.
+#[derive(Debug, Clone)]
+pub struct NamePattern {
+    text: String,
+    matcher: GlobMatcher,
+}
+
+impl NamePattern {
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// When it is no pattern; the text says why.
+    pub fn new(text: &str) -> Result<Self, String> {
+        let glob = GlobBuilder::new(text).case_insensitive(true).literal_separator(true).build();
+        let glob = glob.map_err(|error| error.kind().to_string())?;
+        Ok(Self { text: text.to_owned(), matcher: glob.compile_matcher() })
+    }
+
+    /// Whether a name fits.
+    pub fn fits(&self, name: &str) -> bool {
+        self.matcher.is_match(name)
+    }
+
+    /// As it was written.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+}
+
+/// How a disabled mod is named: a pattern with one `*`, which stands for what the enabled name keeps.
+#[derive(Debug, Clone)]
+pub struct OffPattern {
+    before: String,
+    after: String,
+}
+
+impl OffPattern {
+    /// Reads a pattern.
+    ///
+    /// # Errors
+    /// When it does not hold exactly one `*` beside some other text.
+    pub fn new(text: &str) -> Result<Self, String> {
+        match text.split_once('*') {
+            Some((before, after)) if !after.contains('*') && text.len() > 1 => {
+                Ok(Self { before: before.to_owned(), after: after.to_owned() })
+            }
+            _ => Err("it must hold exactly one `*` and some other text, such as `*.off`".to_owned()),
+        }
+    }
+
+    /// What the `*` stands for in a name, if the name fits.
+    fn kept<'n>(&self, name: &'n str) -> Option<&'n str> {
+        let inner = name.len().checked_sub(self.before.len() + self.after.len())?;
+        let (head, tail) = (name.get(..self.before.len())?, name.get(self.before.len() + inner..)?);
+        let fits = inner > 0 && head.eq_ignore_ascii_case(&self.before) && tail.eq_ignore_ascii_case(&self.after);
+        fits.then(|| &name[self.before.len()..self.before.len() + inner])
+    }
+
+    /// The name that the mod has when it is enabled, if `name` is that of a disabled one.
+    pub fn enabled_name(&self, name: &str, enabled: &[NamePattern]) -> Option<String> {
+        let kept = self.kept(name)?;
+        if enabled.is_empty() || enabled.iter().any(|pattern| pattern.fits(kept)) {
+            return Some(kept.to_owned());
+        }
+        enabled.iter().map(|pattern| pattern.text.replacen('*', kept, 1)).find(|name| !name.contains(['*', '?']))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("*.psm.off", &["*.psm"], "tide.psm.off", Some("tide.psm"))]
+    #[case("*.off", &["*.psm", "*.zip"], "tide.zip.off", Some("tide.zip"))]
+    #[case("_*.psm", &["*.psm"], "_tide.psm", Some("tide.psm"))]
+    #[case("*.parked", &["*.psm"], "tide.parked", Some("tide.psm"))]
+    #[case("off-*", &[], "off-tide", Some("tide"))]
+    #[case("*.OFF", &["*.psm"], "tide.psm.off", Some("tide.psm"))]
+    #[case("*.off", &["*.psm"], "tide.psm", None)]
+    #[case("*.off", &["*.psm"], ".off", None)]
+    #[case("ü*ü", &["*"], "üxü", Some("x"))]
+    fn enabled_names(#[case] off: &str, #[case] on: &[&str], #[case] name: &str, #[case] expected: Option<&str>) {
+        let on: Vec<_> = on.iter().map(|p| NamePattern::new(p).expect("a pattern")).collect();
+        let off = OffPattern::new(off).expect("a pattern");
+        assert_eq!(off.enabled_name(name, &on).as_deref(), expected);
+    }
+
+    #[test]
+    fn odd_patterns_are_refused() {
+        assert!(OffPattern::new("*").is_err());
+        assert!(OffPattern::new("off").is_err());
+        assert!(OffPattern::new("*x*").is_err());
+        assert!(NamePattern::new("[").is_err());
+        assert!(NamePattern::new("*.PSM").expect("a pattern").fits("a.psm"));
+        assert!(!NamePattern::new("*.psm").expect("a pattern").fits("sub/a.psm"));
+    }
+}

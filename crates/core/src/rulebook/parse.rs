@@ -1,0 +1,498 @@
+//! From TOML to the model, noting every mistake with its place.
+
+use std::ops::Range;
+
+use regex::{Regex, RegexBuilder};
+use serde_json_path::JsonPath;
+use toml::Spanned;
+use toml::de::{DeTable, DeValue};
+
+use super::facts::{DocumentRule, FactRule, FactStep, Origin, RelationForm, RelationRule};
+use super::model::*;
+use super::names::{NamePattern, OffPattern};
+use crate::document::{NOTATION_WORDS, Notation};
+use crate::finding::Code;
+use crate::path::InstallPath;
+use crate::problem::{BadFile, Parsed, Problems, nearest, settle};
+use crate::section::{Section, Spot, read_root};
+use crate::survey::RelationKind;
+use crate::version::{Bare, Ranges, Scheme, Versions};
+
+/// The first line of every rulebook.
+pub const FORMAT: &str = "kanon-rulebook/1";
+
+const ROLES: [(&str, Role); 2] = [("server", Role::Server), ("client", Role::Client)];
+
+/// Reads a rulebook; `name` is how messages call the file.
+///
+/// # Errors
+/// With every mistake that was found, each tied to its place.
+pub fn parse(name: &str, text: &str) -> Result<Parsed<Rulebook>, BadFile> {
+    let problems = Problems::default();
+    let rulebook = read_root(text, "the rulebook", &problems, rulebook);
+    settle(name, text, rulebook, problems)
+}
+
+fn rulebook(root: &Section<'_>) -> Rulebook {
+    check_format(root, FORMAT);
+    let rulebook = Rulebook {
+        game: root.owned_text("game"),
+        versions: finished(root.section("versions"), versions),
+        base: finished(root.section("base"), |section| platform(section)),
+        loader: root.section("loader").map(|section| finish(section, named_platform)),
+        runtime: root.section("runtime").map(|section| finish(section, named_platform)),
+        shelves: each(root.sections("shelf"), shelf),
+        keyring: root.section("keyring").map(|section| finish(section, keyring)),
+        lists: each(root.sections("list"), list).into_iter().flatten().collect(),
+        fragments: each(root.sections("fragment"), fragment).into_iter().flatten().collect(),
+        settings: each(root.sections("setting"), setting).into_iter().flatten().collect(),
+        worlds: each(root.sections("world"), |section| WorldRule { places: places(section, "in") }),
+        running: finished(root.section("running"), running),
+        events: each(root.sections("event"), event).into_iter().flatten().collect(),
+    };
+    check_shelves(root, &rulebook);
+    rulebook
+}
+
+/// Notes an error unless the file says that it is of this format.
+pub fn check_format(root: &Section<'_>, format: &str) {
+    match root.text("format") {
+        Some((found, _)) if found == format => {}
+        Some((found, span)) => {
+            root.problems().error(span, format!("`format` is `{found}`; this version of Kanon reads `{format}`"));
+        }
+        None => root.problems().error_with_help(
+            0..0,
+            "the first line must say what the file is",
+            format!("begin it with: format = \"{format}\""),
+        ),
+    }
+}
+
+fn check_shelves(root: &Section<'_>, rulebook: &Rulebook) {
+    if rulebook.shelves.is_empty() {
+        root.problems().error(0..0, "the rulebook names no [[shelf]]: it must say where mods live");
+    }
+    for (i, shelf) in rulebook.shelves.iter().enumerate() {
+        if rulebook.shelves[..i].iter().any(|other| other.name == shelf.name) {
+            root.problems().error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
+        }
+    }
+}
+
+fn finish<T>(section: Section<'_>, read: impl FnOnce(&Section<'_>) -> T) -> T {
+    let value = read(&section);
+    section.finish();
+    value
+}
+
+fn finished<T: Default>(section: Option<Section<'_>>, read: impl FnOnce(&Section<'_>) -> T) -> T {
+    section.map(|section| finish(section, read)).unwrap_or_default()
+}
+
+fn each<T>(sections: Vec<Section<'_>>, read: impl Fn(&Section<'_>) -> T) -> Vec<T> {
+    sections.into_iter().map(|section| finish(section, &read)).collect()
+}
+
+fn versions(section: &Section<'_>) -> Versions {
+    let schemes =
+        [("semver", Scheme::SemVer), ("dotted", Scheme::Dotted), ("date", Scheme::Date), ("opaque", Scheme::Opaque)];
+    let ranges =
+        [("comparators", Ranges::Comparators), ("intervals", Ranges::Intervals), ("exact", Ranges::Exact)];
+    let bare = [("exact", Bare::Exact), ("at-least", Bare::AtLeast), ("compatible", Bare::Compatible)];
+    let ranges = section.one_of("ranges", &ranges).unwrap_or_default();
+    let usual = if ranges == Ranges::Intervals { Bare::AtLeast } else { Bare::Exact };
+    Versions {
+        scheme: section.one_of("scheme", &schemes).unwrap_or_default(),
+        ranges,
+        bare: section.one_of("bare", &bare).unwrap_or(usual),
+    }
+}
+
+fn named_platform(section: &Section<'_>) -> Platform {
+    section.require("name");
+    platform(section)
+}
+
+fn platform(section: &Section<'_>) -> Platform {
+    Platform {
+        name: section.optional_text("name").unwrap_or_default(),
+        ids: section.texts("ids").into_iter().map(|(id, _)| id.to_owned()).collect(),
+        version: steps(section, "version").into_iter().filter_map(|value| platform_version(section, value)).collect(),
+    }
+}
+
+/// A value that may be a chain of fallbacks: a list is its items, anything else stands alone.
+fn steps<'t>(section: &Section<'t>, key: &'static str) -> Vec<&'t Spanned<DeValue<'t>>> {
+    match section.value(key) {
+        Some(value) => value.get_ref().as_array().map_or_else(|| vec![value], |items| items.iter().collect()),
+        None => Vec::new(),
+    }
+}
+
+fn inline<'t>(outer: &Section<'t>, value: &'t Spanned<DeValue<'t>>, name: &str) -> Option<Section<'t>> {
+    let table: Option<&'t DeTable<'t>> = value.get_ref().as_table();
+    if table.is_none() {
+        let kind = value.get_ref().type_str();
+        outer.problems().error(value.span(), format!("`{name}` must be a table such as {{ at = \"$.{name}\" }}, not a {kind}"));
+    }
+    table.map(|table| Section::new(table, value.span(), format!("`{name}`"), outer.problems()))
+}
+
+fn platform_version(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<PlatformVersion> {
+    let section = inline(outer, value, "version")?;
+    let name = section.text("file-name").and_then(|spot| regex_with_group(&section, spot, "version"));
+    let file = section.text("file").and_then(|spot| install_path(&section, spot));
+    let (at, line) = (json_path(&section, "at"), section.text("text"));
+    let notation = section.one_of("notation", &NOTATION_WORDS);
+    let line = line.and_then(|spot| regex_with_group(&section, spot, "version"));
+    let span = section.span();
+    section.finish();
+    match (name, file, at, line) {
+        (Some(regex), None, None, None) => Some(PlatformVersion::FileName(regex)),
+        (None, Some(file), Some(at), None) => {
+            let notation = notation.or_else(|| Notation::of_name(file.name()));
+            let found = notation.map(|notation| PlatformVersion::Document { file: file.clone(), notation, at });
+            if found.is_none() {
+                no_notation(outer.problems(), span, file.name());
+            }
+            found
+        }
+        (None, Some(file), None, Some(line)) => Some(PlatformVersion::Text { file, line }),
+        _ => {
+            outer.problems().error_with_help(
+                span,
+                "`version` must say where the version is found",
+                "write { file-name = 'regex' }, { file = \"path\", at = \"$.place\" } or { file = \"path\", text = 'regex' }",
+            );
+            None
+        }
+    }
+}
+
+fn no_notation(problems: &Problems, span: Range<usize>, name: &str) {
+    let known: Vec<_> = NOTATION_WORDS.iter().map(|(word, _)| *word).collect();
+    problems.error_with_help(
+        span,
+        format!("the notation of `{name}` can't be told from its name"),
+        format!("add notation = one of: {}", known.join(", ")),
+    );
+}
+
+fn shelf(section: &Section<'_>) -> Shelf {
+    let kinds = [
+        ("archives", Holds::Archives),
+        ("folders", Holds::Folders),
+        ("files", Holds::Files),
+        ("overlays", Holds::Overlays),
+        ("ids", Holds::Ids),
+    ];
+    let holds = section.required_one_of("holds", &kinds).unwrap_or(Holds::Archives);
+    let names = [("exact", Names::Exact), ("free", Names::Free)];
+    let usual = if matches!(holds, Holds::Archives | Holds::Ids) { Names::Free } else { Names::Exact };
+    let read = section.section("mod").map(|inner| finish(inner, mod_rule));
+    if read.as_ref().is_none_or(|read| read.id.0.is_empty()) {
+        section.problems().error_with_help(
+            section.span(),
+            "the shelf does not say how a mod's id is found",
+            "add to its [shelf.mod]: id = \"$.id\", or id = { file-name = '(?<id>.+)\\.zip' }",
+        );
+    }
+    section.require("in");
+    Shelf {
+        name: section.owned_text("name"),
+        holds,
+        places: places(section, "in"),
+        matches: patterns(section, "match"),
+        except: patterns(section, "except"),
+        off: section.texts("off").into_iter().filter_map(|spot| checked(section, spot, OffPattern::new)).collect(),
+        names: section.one_of("names", &names).unwrap_or(usual),
+        read: read.unwrap_or_default(),
+        signed: section.section("signed").and_then(|inner| finish(inner, signed)),
+    }
+}
+
+fn places(section: &Section<'_>, key: &'static str) -> ByRole<Vec<InstallPath>> {
+    let Some(inner) = section.section(key) else { return ByRole::default() };
+    finish(inner, |inner| {
+        let of = |role| inner.texts(role).into_iter().filter_map(|spot| install_path(inner, spot)).collect();
+        ByRole { server: of("server"), client: of("client") }
+    })
+}
+
+fn install_path(section: &Section<'_>, (text, span): Spot<&str>) -> Option<InstallPath> {
+    let path = InstallPath::new(text);
+    if let Err(error) = &path {
+        section.problems().error_with_help(span, error.to_string(), "write a path from the install's root, with `/`");
+    }
+    path.ok()
+}
+
+fn patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern> {
+    section.texts(key).into_iter().filter_map(|spot| checked(section, spot, NamePattern::new)).collect()
+}
+
+fn checked<T>(section: &Section<'_>, (text, span): Spot<&str>, make: impl Fn(&str) -> Result<T, String>) -> Option<T> {
+    make(text).map_err(|reason| section.problems().error(span, format!("`{text}` is no pattern: {reason}"))).ok()
+}
+
+fn mod_rule(section: &Section<'_>) -> ModRule {
+    let kinds = [
+        ("required", RelationKind::Required),
+        ("optional", RelationKind::Optional),
+        ("conflicting", RelationKind::Conflicting),
+        ("load-before", RelationKind::LoadBefore),
+        ("load-after", RelationKind::LoadAfter),
+    ];
+    let relations = kinds.iter().flat_map(|(key, kind)| {
+        steps(section, key).into_iter().filter_map(|value| relation(section, value, (key, *kind))).collect::<Vec<_>>()
+    });
+    ModRule {
+        documents: steps(section, "document").into_iter().filter_map(|value| document_step(section, value)).collect(),
+        id: fact(section, "id"),
+        version: fact(section, "version"),
+        title: fact(section, "title"),
+        needed_on: fact(section, "needed_on"),
+        game: fact(section, "game"),
+        loader: fact(section, "loader"),
+        runtime: fact(section, "runtime"),
+        made_for: fact(section, "made-for"),
+        shapes_world: fact(section, "shapes-world"),
+        relations: relations.collect(),
+        provides: json_path(section, "provides"),
+        foreign: each(section.sections("foreign"), foreign).into_iter().flatten().collect(),
+    }
+}
+
+fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<DocumentRule> {
+    let section = inline(outer, value, "document")?;
+    let document = document(&section);
+    if document.is_none() {
+        section.require("member");
+    }
+    section.finish();
+    document
+}
+
+/// The document that a table names with `member` and perhaps `notation`.
+fn document(section: &Section<'_>) -> Option<DocumentRule> {
+    let notation = section.one_of("notation", &NOTATION_WORDS);
+    let (member, span) = section.text("member")?;
+    let notation = notation.or_else(|| Notation::of_name(member));
+    if notation.is_none() {
+        no_notation(section.problems(), span, member);
+    }
+    Some(DocumentRule { member: member.to_owned(), notation: notation? })
+}
+
+fn fact(section: &Section<'_>, key: &'static str) -> FactRule {
+    FactRule(steps(section, key).into_iter().filter_map(|value| fact_step(section, value, key)).collect())
+}
+
+fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact: &'static str) -> Option<FactStep> {
+    if let Some(at) = value.get_ref().as_str() {
+        let at = parsed_path(outer.problems(), (at, value.span()))?;
+        return Some(FactStep { origin: Origin::Document { document: None, at }, means: None, except: None });
+    }
+    let section = inline(outer, value, fact)?;
+    let origin = origin(&section, fact);
+    let means = section.text_map("means");
+    check_words(&section, fact, &means);
+    let except = section.text("except").and_then(|spot| compiled(&section, spot));
+    section.finish();
+    let means = means.into_iter().map(|((from, _), (to, _))| (from.to_owned(), to.to_owned())).collect::<Vec<_>>();
+    Some(FactStep { origin: origin?, means: (!means.is_empty()).then(|| means.into_iter().collect()), except })
+}
+
+/// The facts that Kanon must understand have a fixed set of words.
+fn check_words(section: &Section<'_>, fact: &str, means: &[(Spot<&str>, Spot<&str>)]) {
+    let words: &[&str] = match fact {
+        "needed_on" => &["both", "server", "client", "optional"],
+        "shapes-world" => &["yes", "no"],
+        _ => return,
+    };
+    for (_, (word, span)) in means {
+        if !words.contains(word) {
+            let help = nearest(word, words.iter().copied()).map_or_else(String::new, |near| format!("did you mean `{near}`?"));
+            let message = format!("`{fact}` can't mean `{word}`; expected one of: {}", words.join(", "));
+            section.problems().error_with_help(span.clone(), message, help);
+        }
+    }
+}
+
+fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
+    let at = json_path(section, "at");
+    let name = section.text("file-name");
+    let line = section.text("text");
+    let is = section.optional_text("is");
+    let digest = section.flag("digest").unwrap_or(false);
+    if let Some(spot) = name {
+        return regex_with_group(section, spot, fact).map(Origin::Name);
+    }
+    if let Some(spot) = line {
+        let line = regex_with_group(section, spot, fact)?;
+        section.require("member");
+        return section.optional_text("member").map(|member| Origin::Text { member, line });
+    }
+    match (at, is, digest) {
+        (Some(at), None, false) => Some(Origin::Document { document: document(section), at }),
+        (None, Some(is), false) => Some(Origin::Is(is)),
+        (None, None, true) => Some(Origin::Digest),
+        (None, None, false) if section.value("at").is_some() => None,
+        _ => {
+            section.problems().error_with_help(
+                section.span(),
+                format!("`{fact}` must say where it is found, in one way"),
+                "write one of: at = \"$.place\", file-name = 'regex', text = 'regex' with member, is = \"value\", digest = true",
+            );
+            None
+        }
+    }
+}
+
+fn json_path(section: &Section<'_>, key: &'static str) -> Option<JsonPath> {
+    parsed_path(section.problems(), section.text(key)?)
+}
+
+fn parsed_path(problems: &Problems, (text, span): Spot<&str>) -> Option<JsonPath> {
+    JsonPath::parse(text)
+        .map_err(|error| {
+            let message = format!("`{text}` is no JSONPath: {}", error.message());
+            problems.error_with_help(span, message, "a path begins with `$`, such as \"$.id\" or \"$.needs[*]\" (RFC 9535)");
+        })
+        .ok()
+}
+
+fn compiled(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
+    RegexBuilder::new(text)
+        .size_limit(1 << 20)
+        .build()
+        .map_err(|error| {
+            let reason = error.to_string().lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
+            section.problems().error(span, format!("`{text}` is no regex: {reason}"));
+        })
+        .ok()
+}
+
+/// A regex that says by a named group where the value is.
+fn regex_with_group(section: &Section<'_>, (text, span): Spot<&str>, group: &str) -> Option<Regex> {
+    let regex = compiled(section, (text, span.clone()))?;
+    let group = group.replace('-', "_");
+    let named = regex.capture_names().flatten().any(|name| name == group);
+    if !named {
+        let message = format!("`{text}` does not say where the value is");
+        section.problems().error_with_help(span, message, format!("put it in a group named `{group}`: (?<{group}>…)"));
+    }
+    named.then_some(regex)
+}
+
+fn relation(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, (key, kind): (&str, RelationKind)) -> Option<RelationRule> {
+    let section = inline(outer, value, key)?;
+    section.require("each");
+    let each = json_path(&section, "each");
+    let (id, range) = (json_path(&section, "id"), json_path(&section, "range"));
+    let forms = [("objects", 0), ("id-to-range", 1), ("ids", 2)];
+    let form = section.one_of("form", &forms).unwrap_or(if id.is_some() { 0 } else { 2 });
+    let form = match (form, id) {
+        (0, Some(id)) => Some(RelationForm::Objects { id, range }),
+        (0, None) => {
+            section.require("id");
+            None
+        }
+        (1, _) => Some(RelationForm::IdToRange),
+        _ => Some(RelationForm::Ids),
+    };
+    let document = document(&section);
+    section.finish();
+    Some(RelationRule { kind, document, each: each?, form: form? })
+}
+
+fn foreign(section: &Section<'_>) -> Option<Foreign> {
+    let loader = section.owned_text("loader");
+    let document = document(section);
+    if document.is_none() {
+        section.require("member");
+    }
+    Some(Foreign { loader, document: document?, id: json_path(section, "id"), version: json_path(section, "version") })
+}
+
+fn signed(section: &Section<'_>) -> Option<SignedRule> {
+    let schemes = [
+        ("ed25519", KeyScheme::Ed25519),
+        ("rsa-sha256", KeyScheme::RsaSha256),
+        ("rsa-sha1", KeyScheme::RsaSha1),
+        ("by-name", KeyScheme::ByName),
+    ];
+    let payload = section.required_text("payload").and_then(|spot| checked(section, spot, NamePattern::new));
+    let (signature, key) = (section.owned_text("signature"), section.owned_text("key"));
+    let scheme = section.required_one_of("scheme", &schemes);
+    Some(SignedRule { payload: payload?, signature, key, scheme: scheme? })
+}
+
+fn keyring(section: &Section<'_>) -> Keyring {
+    section.require("in");
+    Keyring { places: places(section, "in"), own: patterns(section, "own") }
+}
+
+fn list(section: &Section<'_>) -> Option<ListRule> {
+    let file = section.required_text("file").and_then(|spot| install_path(section, spot));
+    Some(ListRule {
+        name: section.owned_text("name"),
+        of: section.one_of("of", &ROLES),
+        notation: section.one_of("notation", &NOTATION_WORDS),
+        at: json_path(section, "at"),
+        option: section.optional_text("option"),
+        entry: section.optional_text("entry").unwrap_or_else(|| "{id}".to_owned()),
+        between: section.optional_text("between"),
+        ordered: section.flag("ordered").unwrap_or(false),
+        file: file?,
+    })
+}
+
+fn fragment(section: &Section<'_>) -> Option<FragmentRule> {
+    let into = section.required_text("into").and_then(|spot| install_path(section, spot));
+    let (from, before) = (section.owned_text("from"), section.owned_text("before"));
+    let identity = section.owned_text("identity");
+    Some(FragmentRule { from, into: into?, before, identity })
+}
+
+fn setting(section: &Section<'_>) -> Option<SettingRule> {
+    let file = section.required_text("file").and_then(|spot| install_path(section, spot));
+    let notation = section.one_of("notation", &NOTATION_WORDS);
+    section.require("at");
+    let (name, of, at) = (section.owned_text("name"), section.one_of("of", &ROLES), json_path(section, "at"));
+    let is = section.optional_text("is");
+    let file = file?;
+    let notation = notation.or_else(|| Notation::of_name(file.name()));
+    if notation.is_none() {
+        no_notation(section.problems(), section.span(), file.name());
+    }
+    Some(SettingRule { name, of, file, notation: notation?, at: at?, is })
+}
+
+fn running(section: &Section<'_>) -> RunningSigns {
+    let lock_files = section.texts("lock-file").into_iter().filter_map(|spot| install_path(section, spot)).collect();
+    RunningSigns { lock_files, port: section.number("port").and_then(|port| u16::try_from(port).ok()) }
+}
+
+fn event(section: &Section<'_>) -> Option<EventRule> {
+    let words: Vec<(&'static str, Event)> = [
+        ("join-tried", Event::JoinTried),
+        ("join-accepted", Event::JoinAccepted),
+        ("join-refused", Event::JoinRefused),
+        ("ready", Event::Ready),
+        ("mod-loaded", Event::ModLoaded),
+    ]
+    .into_iter()
+    .chain(Code::ALL.iter().map(|code| (code.as_str(), Event::Cause(*code))))
+    .collect();
+    let sides = [("server-log", Some(Role::Server)), ("client-log", Some(Role::Client)), ("any-log", None)];
+    let means = section.required_one_of("means", &words);
+    let side = section.one_of("in", &sides).flatten();
+    let line = section.required_text("line").and_then(|spot| compiled(section, spot));
+    Some(EventRule { means: means?, side, line: line? })
+}
+
+#[cfg(test)]
+#[path = "parse_tests.rs"]
+mod tests;

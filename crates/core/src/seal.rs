@@ -1,0 +1,423 @@
+//! From wishes to the canon: which release of each mod counts, in which order, and whether all of it fits.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::canon::{self, Canon, SealedMod};
+use crate::check::{FitSet, fit};
+use crate::digest::Blake3;
+use crate::finding::{Code, Finding, Severity};
+use crate::problem::nearest;
+use crate::rulebook::Rulebook;
+use crate::survey::{RelationKind, SurveyedMod};
+use crate::version::{Bare, Versions};
+use crate::wish::{ModWish, Wishes};
+
+/// How far a place is trusted to hold what was meant, most first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Trust {
+    /// A source of releases.
+    Source,
+    /// A server.
+    Server,
+    /// A client.
+    Client,
+}
+
+/// A release that is at hand, and where.
+#[derive(Debug, Clone)]
+pub struct Candidate<'a> {
+    /// The install or source that has it.
+    pub place: &'a str,
+    /// How far that place is trusted.
+    pub trust: Trust,
+    /// The release.
+    pub found: &'a SurveyedMod,
+}
+
+/// A wish met: the sealed mod, without SHA-256 digests yet, and where its bytes were found.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Pick {
+    /// The mod as it will be sealed.
+    pub sealed: SealedMod,
+    /// The install or source whose copy was taken; none for one kept from the last canon.
+    pub place: Option<String>,
+}
+
+/// What sealing came to.
+#[derive(Debug, Clone, Default)]
+pub struct Choice {
+    /// The mods, in load order.
+    pub picks: Vec<Pick>,
+    /// What stands against it; the canon is written only when none of them blocks.
+    pub findings: Vec<Finding>,
+}
+
+impl Choice {
+    /// Whether a canon may be written.
+    pub fn fits(&self) -> bool {
+        self.findings.iter().all(|finding| finding.severity != Severity::Blocking)
+    }
+}
+
+/// Chooses a release for each wish and checks that they fit each other, the game and the loader.
+pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>], last: Option<&Canon>) -> Choice {
+    let versions = Versions { bare: Bare::Exact, ..rulebook.versions };
+    let mut choice = Choice::default();
+    for wish in &wishes.mods {
+        let pick = meet(wish, versions, candidates).or_else(|finding| kept(wish, versions, last).ok_or(finding));
+        match pick {
+            Ok(pick) => choice.picks.push(pick),
+            Err(finding) => choice.findings.push(*finding),
+        }
+    }
+    choice.findings.extend(misfits(wishes, rulebook, &choice.picks));
+    match load_order(&choice.picks) {
+        Ok(order) => choice.picks = order,
+        Err(cycle) => choice.findings.push(impossible(&cycle)),
+    }
+    for (index, pick) in choice.picks.iter_mut().enumerate() {
+        pick.sealed.position = index + 1;
+    }
+    choice.findings.sort_by(|a, b| (a.severity, &a.mod_id).cmp(&(b.severity, &b.mod_id)));
+    choice
+}
+
+/// The canon made of a choice.
+pub fn assemble(wishes: &Wishes, rulebook: &Rulebook, rulebook_digest: Blake3, mods: Vec<SealedMod>) -> Canon {
+    Canon {
+        format: canon::FORMAT.to_owned(),
+        name: wishes.name.clone(),
+        game: rulebook.game.clone(),
+        rulebook: rulebook_digest,
+        game_version: wishes.game_version.clone(),
+        loader_version: wishes.loader_version.clone(),
+        mods,
+        keys: Vec::new(),
+        lists: Vec::new(),
+        settings: Vec::new(),
+    }
+}
+
+fn wanted(wish: &ModWish) -> String {
+    format!("{} {}", wish.id, wish.version.as_deref().unwrap_or("(any release)"))
+}
+
+fn meet(wish: &ModWish, versions: Versions, candidates: &[Candidate<'_>]) -> Result<Pick, Box<Finding>> {
+    let same_id: Vec<&Candidate<'_>> =
+        candidates.iter().filter(|c| c.found.folded_id() == wish.id.to_lowercase() && c.found.reading.made_for.is_none()).collect();
+    let from = |c: &&&Candidate<'_>| wish.from.as_deref().is_none_or(|from| from == c.place);
+    let fitting: Vec<&Candidate<'_>> =
+        same_id.iter().filter(from).filter(|c| admits(wish, c.found.reading.version.as_deref(), versions)).copied().collect();
+    let Some(best) = best(&fitting, versions) else { return Err(Box::new(nothing_fits(wish, &same_id, candidates))) };
+    if let Some(rival) = rival(best, &fitting, versions) {
+        return Err(Box::new(two_faces(wish, best, rival)));
+    }
+    let mut sealed = SealedMod::from_surveyed(best.found, 0);
+    sealed.reading.id.clone_from(&best.found.reading.id);
+    if let Some(side) = wish.needed_on {
+        sealed.reading.needed_on = side;
+    }
+    Ok(Pick { sealed, place: Some(best.place.to_owned()) })
+}
+
+/// What the last canon holds still meets the wish: its bytes are kept, wherever the copies have gone.
+fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick> {
+    let sealed = last?.mods.iter().find(|sealed| sealed.folded_id() == wish.id.to_lowercase())?;
+    if !admits(wish, sealed.reading.version.as_deref(), versions) {
+        return None;
+    }
+    let mut sealed = sealed.clone();
+    if let Some(side) = wish.needed_on {
+        sealed.reading.needed_on = side;
+    }
+    Some(Pick { sealed, place: None })
+}
+
+fn admits(wish: &ModWish, version: Option<&str>, versions: Versions) -> bool {
+    match (wish.version.as_deref(), version) {
+        (None, _) => true,
+        (Some(wanted), Some(version)) => wanted == version || versions.meets(version, wanted) == Some(true),
+        (Some(_), None) => false,
+    }
+}
+
+/// The newest release; of equals, the one at the most trusted place; of those, the first by name.
+fn best<'c>(fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Candidate<'c>> {
+    let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
+    fitting.iter().copied().min_by(|a, b| {
+        let newer = versions.scheme.compare(&version(b), &version(a)).unwrap_or_else(|| version(b).cmp(&version(a)));
+        newer.then(a.trust.cmp(&b.trust)).then(a.place.cmp(b.place)).then(a.found.path.cmp(&b.found.path))
+    })
+}
+
+/// Another copy of the same release, just as trusted, with other bytes.
+fn rival<'c>(best: &Candidate<'_>, fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Candidate<'c>> {
+    let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
+    fitting.iter().copied().find(|other| {
+        other.trust == best.trust && other.found.digest != best.found.digest && versions.same(&version(other), &version(best))
+    })
+}
+
+fn two_faces(wish: &ModWish, one: &Candidate<'_>, other: &Candidate<'_>) -> Finding {
+    let face = |c: &Candidate<'_>| format!("{} in {} ({})", c.found.path, c.place, c.found.digest.short());
+    let remedy = if one.place == other.place {
+        format!("keep one of the two files in {}", one.place)
+    } else {
+        format!("say in kanon.toml which counts: from = \"{}\" or from = \"{}\"", one.place, other.place)
+    };
+    Finding::new(Code::ContentDiffers, remedy)
+        .about(&wish.id)
+        .expected(format!("one file for {} {}", wish.id, one.found.version_or_dash()))
+        .found(format!("{} and {}", face(one), face(other)))
+}
+
+fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>], all: &[Candidate<'_>]) -> Finding {
+    let expected = match &wish.from {
+        Some(from) => format!("{} from {from}", wanted(wish)),
+        None => wanted(wish),
+    };
+    let finding = Finding::new(Code::ModMissing, "").about(&wish.id).expected(expected);
+    if same_id.is_empty() {
+        let ids: Vec<String> = all.iter().map(|c| c.found.folded_id()).collect();
+        let near = nearest(&wish.id, ids.iter().map(String::as_str));
+        let remedy = near.map_or_else(|| "put its release into a source or an install".to_owned(), |near| format!("did you mean `{near}`?"));
+        return Finding { remedy, ..finding }.found("no release of it in any source or install");
+    }
+    let there: BTreeSet<String> = same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
+    let there = there.into_iter().collect::<Vec<_>>().join(", ");
+    Finding { remedy: "change the wish in kanon.toml, or put that release where it is to come from".to_owned(), ..finding }.found(there)
+}
+
+fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick]) -> Vec<Finding> {
+    let set = FitSet {
+        mods: picks.iter().map(|pick| &pick.sealed.reading).collect(),
+        role: None,
+        game_version: wishes.game_version.as_deref(),
+        loader_version: wishes.loader_version.as_deref(),
+    };
+    fit(&set, rulebook.versions).into_iter().map(|misfit| misfit.finding).collect()
+}
+
+fn impossible(cycle: &[String]) -> Finding {
+    Finding::new(Code::OrderImpossible, "drop one of them, or choose a release that asks for less")
+        .about(&cycle[0])
+        .expected("an order in which each comes after what it asks for")
+        .found(cycle.join(" before "))
+}
+
+/// Puts mods in load order: what a mod asks to come before it does; otherwise by id.
+///
+/// Kahn's algorithm. `load-before` and `load-after` are binding; dependencies give way when they go in a circle,
+/// since games load mods that need each other.
+///
+/// # Errors
+/// The ids of a circle that can't be broken, the first repeated at the end.
+fn load_order(picks: &[Pick]) -> Result<Vec<Pick>, Vec<String>> {
+    let mut waiting: BTreeMap<String, &Pick> = picks.iter().map(|pick| (pick.sealed.folded_id(), pick)).collect();
+    let edges = edges(picks);
+    let mut order = Vec::new();
+    while !waiting.is_empty() {
+        let free = |id: &String, binding: bool| {
+            !edges.iter().any(|edge| edge.after == *id && waiting.contains_key(&edge.before) && (edge.binding || !binding))
+        };
+        let next = waiting.keys().find(|id| free(id, false)).or_else(|| waiting.keys().find(|id| free(id, true))).cloned();
+        match next.and_then(|id| waiting.remove(&id)) {
+            Some(pick) => order.push(pick.clone()),
+            None => return Err(circle(&waiting.keys().cloned().collect(), &edges)),
+        }
+    }
+    Ok(order)
+}
+
+struct Edge {
+    before: String,
+    after: String,
+    binding: bool,
+}
+
+fn edges(picks: &[Pick]) -> Vec<Edge> {
+    let mut owner: BTreeMap<String, String> = BTreeMap::new();
+    for pick in picks {
+        for id in &pick.sealed.reading.provides {
+            owner.insert(id.to_lowercase(), pick.sealed.folded_id());
+        }
+    }
+    owner.extend(picks.iter().map(|pick| (pick.sealed.folded_id(), pick.sealed.folded_id())));
+    let mut edges = Vec::new();
+    for pick in picks {
+        for relation in &pick.sealed.reading.relations {
+            let (own, other) = (pick.sealed.folded_id(), owner.get(&relation.id.to_lowercase()));
+            let Some(other) = other.filter(|other| **other != own).cloned() else { continue };
+            edges.extend(match relation.kind {
+                RelationKind::Required | RelationKind::Optional => Some(Edge { before: other, after: own, binding: false }),
+                RelationKind::LoadAfter => Some(Edge { before: other, after: own, binding: true }),
+                RelationKind::LoadBefore => Some(Edge { before: own, after: other, binding: true }),
+                RelationKind::Conflicting => None,
+            });
+        }
+    }
+    edges
+}
+
+/// Walks binding edges backwards among what is left until a mod comes up again.
+fn circle(waiting: &BTreeSet<String>, edges: &[Edge]) -> Vec<String> {
+    let before = |id: &String| edges.iter().find(|e| e.binding && e.after == *id && waiting.contains(&e.before)).map(|e| e.before.clone());
+    let mut walk: Vec<String> = waiting.iter().take(1).cloned().collect();
+    while let Some(next) = walk.last().and_then(before) {
+        if let Some(start) = walk.iter().position(|id| *id == next) {
+            let mut circle = walk.split_off(start);
+            circle.push(next);
+            circle.reverse();
+            return circle;
+        }
+        walk.push(next);
+    }
+    walk
+}
+
+/// One line of what a new seal changes against the last.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum SealChange {
+    /// The mod is new in the canon.
+    Added(String, String),
+    /// The mod left the canon.
+    Gone(String, String),
+    /// Another release: from, to.
+    Version(String, String, String),
+    /// The same release with other bytes.
+    Bytes(String, String),
+}
+
+/// What a new canon changes against the last.
+pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
+    let of = |canon: &Canon| -> BTreeMap<String, (String, String, Blake3)> {
+        let entry = |m: &SealedMod| (m.folded_id(), (m.reading.id.clone(), m.version_or_dash().to_owned(), m.digest));
+        canon.mods.iter().map(entry).collect()
+    };
+    let (old, new) = (of(last), of(new));
+    let mut changes = Vec::new();
+    for (key, (id, version, digest)) in &new {
+        match old.get(key) {
+            None => changes.push(SealChange::Added(id.clone(), version.clone())),
+            Some((_, before, _)) if before != version => changes.push(SealChange::Version(id.clone(), before.clone(), version.clone())),
+            Some((_, _, before)) if before != digest => changes.push(SealChange::Bytes(id.clone(), version.clone())),
+            Some(_) => {}
+        }
+    }
+    changes.extend(old.iter().filter(|(key, _)| !new.contains_key(*key)).map(|(_, (id, v, _))| SealChange::Gone(id.clone(), v.clone())));
+    changes
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::path::InstallPath;
+    use crate::survey::{Reading, Relation};
+    use rstest::rstest;
+
+    fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {
+        SurveyedMod {
+            reading: Reading { id: id.to_owned(), version: Some(version.to_owned()), ..Reading::default() },
+            shelf: "mods".to_owned(),
+            place: InstallPath::new("mods").expect("a path"),
+            enabled: true,
+            path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
+            name: format!("{id}.psm"),
+            digest: Blake3::of(bytes.as_bytes()),
+            files: Vec::new(),
+            members: Vec::new(),
+            members_total: 0,
+        }
+    }
+
+    fn rulebook() -> Rulebook {
+        let text = include_str!("../../../demo/polarspur/polarspur.rulebook.toml");
+        crate::rulebook::parse("polarspur", text).expect("a rulebook").value
+    }
+
+    fn wish(id: &str, version: Option<&str>, from: Option<&str>) -> Wishes {
+        let wish = ModWish { id: id.to_owned(), version: version.map(str::to_owned), from: from.map(str::to_owned), ..ModWish::default() };
+        Wishes { mods: vec![wish], ..Wishes::default() }
+    }
+
+    #[rstest]
+    #[case(Some("1.0"), None, Ok("1.0 downloads"))]
+    #[case(Some(">=1"), None, Ok("1.2 mara"))]
+    #[case(None, Some("station"), Ok("1.1 station"))]
+    #[case(Some("1.1"), None, Ok("1.1 station"))]
+    #[case(Some("3"), None, Err("1.0 in downloads, 1.1 in mara, 1.1 in station, 1.2 in mara"))]
+    #[case(Some("1.2"), Some("station"), Err("1.0 in downloads, 1.1 in mara, 1.1 in station, 1.2 in mara"))]
+    fn releases_are_chosen(#[case] version: Option<&str>, #[case] from: Option<&str>, #[case] expected: Result<&str, &str>) {
+        let releases = [release("tide", "1.0", "a"), release("tide", "1.1", "b"), release("tide", "1.1", "edited"), release("tide", "1.2", "c")];
+        let places = [("downloads", Trust::Source), ("station", Trust::Server), ("mara", Trust::Client), ("mara", Trust::Client)];
+        let candidates: Vec<_> = releases.iter().zip(places).map(|(found, (place, trust))| Candidate { place, trust, found }).collect();
+        let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, None);
+        let told = match choice.picks.first() {
+            Some(pick) => Ok(format!("{} {}", pick.sealed.version_or_dash(), pick.place.as_deref().unwrap_or("last"))),
+            None => Err(choice.findings[0].found.clone().unwrap_or_default()),
+        };
+        assert_eq!(told.as_deref().map_err(String::as_str), expected);
+    }
+
+    #[test]
+    fn two_files_of_one_release_are_a_question() {
+        let (one, two) = (release("tide", "1.0", "a"), release("tide", "1.0", "b"));
+        let candidate = |place, found| Candidate { place, trust: Trust::Client, found };
+        let choice = choose(&wish("tide", None, None), &rulebook(), &[candidate("mara", &one), candidate("wren", &two)], None);
+        assert!(!choice.fits());
+        assert_eq!(choice.findings[0].code, Code::ContentDiffers);
+        assert!(choice.findings[0].remedy.contains("from = \"mara\" or from = \"wren\""));
+    }
+
+    #[test]
+    fn the_last_canon_keeps_what_is_gone() {
+        let last = Canon { mods: vec![SealedMod::from_surveyed(&release("tide", "1.0", "a"), 1)], ..empty() };
+        let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Some(&last));
+        assert_eq!(choice.picks[0].place, None);
+        assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Some(&last)).fits());
+        let typo = choose(&wish("tied", None, None), &rulebook(), &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a") }], None);
+        assert_eq!(typo.findings[0].remedy, "did you mean `tide`?");
+    }
+
+    fn empty() -> Canon {
+        assemble(&Wishes::default(), &rulebook(), Blake3::of(b""), Vec::new())
+    }
+
+    fn pick(id: &str, relations: &[(RelationKind, &str)]) -> Pick {
+        let mut found = release(id, "1", id);
+        found.reading.relations =
+            relations.iter().map(|(kind, id)| Relation { kind: *kind, id: (*id).to_owned(), range: None }).collect();
+        Pick { sealed: SealedMod::from_surveyed(&found, 0), place: None }
+    }
+
+    #[test]
+    fn dependencies_come_first_and_circles_are_named() {
+        use RelationKind::{LoadAfter, LoadBefore, Required};
+        let ids = |picks: &[Pick]| {
+            load_order(picks).map(|order| order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" "))
+        };
+        assert_eq!(ids(&[pick("a", &[(Required, "z")]), pick("m", &[]), pick("z", &[])]), Ok("m z a".to_owned()));
+        assert_eq!(ids(&[pick("a", &[(Required, "b")]), pick("b", &[(Required, "a")])]), Ok("a b".to_owned()));
+        assert_eq!(ids(&[pick("a", &[]), pick("z", &[(LoadBefore, "A")])]), Ok("z a".to_owned()));
+        let circle = ids(&[pick("a", &[(LoadAfter, "b")]), pick("b", &[(LoadAfter, "c")]), pick("c", &[(LoadAfter, "a")])]);
+        assert_eq!(circle, Err(["a", "c", "b", "a"].map(str::to_owned).to_vec()));
+    }
+
+    #[test]
+    fn changes_against_the_last_seal() {
+        let canon = |mods: &[SurveyedMod]| Canon { mods: mods.iter().map(|m| SealedMod::from_surveyed(m, 1)).collect(), ..empty() };
+        let last = canon(&[release("a", "1", "a"), release("b", "1", "b"), release("c", "1", "c")]);
+        let new = canon(&[release("a", "2", "a2"), release("b", "1", "edited"), release("d", "1", "d")]);
+        let text = |word: &str| word.to_owned();
+        assert_eq!(
+            changes(&last, &new),
+            [
+                SealChange::Version(text("a"), text("1"), text("2")),
+                SealChange::Bytes(text("b"), text("1")),
+                SealChange::Added(text("d"), text("1")),
+                SealChange::Gone(text("c"), text("1")),
+            ]
+        );
+        assert_eq!(changes(&new, &new), []);
+    }
+}

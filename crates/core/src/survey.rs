@@ -1,0 +1,318 @@
+//! The measured record of one install: what `kanon survey` writes and what a player can send.
+
+use serde::{Deserialize, Serialize};
+
+use crate::digest::Blake3;
+use crate::limits;
+use crate::path::InstallPath;
+use crate::rulebook::Role;
+
+/// The first field of every survey.
+pub const FORMAT: &str = "kanon-survey/1";
+
+/// The measured record of one install.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Survey {
+    /// `kanon-survey/1`.
+    pub format: String,
+    /// Which install it is.
+    pub install: InstallFacts,
+    /// The mods on its shelves, by shelf and path.
+    pub mods: Vec<SurveyedMod>,
+    /// Mods that lie near a shelf, where the game does not look.
+    #[serde(default)]
+    pub strays: Vec<SurveyedMod>,
+    /// Mod lists and launch lines. Not read by this version.
+    #[serde(default)]
+    pub lists: Vec<serde_json::Value>,
+    /// Signing keys. Not read by this version.
+    #[serde(default)]
+    pub keys: Vec<serde_json::Value>,
+    /// Settings. Not read by this version.
+    #[serde(default)]
+    pub settings: Vec<serde_json::Value>,
+    /// What could not be read.
+    #[serde(default)]
+    pub unreadable: Vec<Unreadable>,
+}
+
+/// Which install a survey is of.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct InstallFacts {
+    /// Its name in the workspace, or its folder's.
+    pub name: String,
+    /// Server or client.
+    pub role: Role,
+    /// The game whose rulebook it was read with.
+    #[serde(default)]
+    pub game: String,
+    /// The game's version, where it could be found.
+    pub game_version: Option<String>,
+    /// The loader's version, where it could be found.
+    pub loader_version: Option<String>,
+    /// The runtime's version, where it could be found.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub runtime_version: Option<String>,
+}
+
+/// Where a mod is needed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum NeededOn {
+    /// On the server and on every client.
+    #[default]
+    Both,
+    /// On the server alone.
+    Server,
+    /// On clients alone.
+    Client,
+    /// Nowhere; it may be on either.
+    Optional,
+}
+
+impl NeededOn {
+    /// The word for it.
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Both => "both",
+            Self::Server => "server",
+            Self::Client => "client",
+            Self::Optional => "optional",
+        }
+    }
+
+    /// The meaning of a word.
+    pub fn of_word(word: &str) -> Option<Self> {
+        [Self::Both, Self::Server, Self::Client, Self::Optional].into_iter().find(|side| side.as_str() == word)
+    }
+
+    /// Whether an install of that role must have it.
+    pub const fn includes(self, role: Role) -> bool {
+        matches!((self, role), (Self::Both, _) | (Self::Server, Role::Server) | (Self::Client, Role::Client))
+    }
+}
+
+/// How a mod relates to another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum RelationKind {
+    /// It needs the other.
+    Required,
+    /// It can use the other.
+    Optional,
+    /// It can't be used with the other.
+    Conflicting,
+    /// It must be loaded before the other.
+    LoadBefore,
+    /// It must be loaded after the other.
+    LoadAfter,
+}
+
+/// A relation of a mod to another.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct Relation {
+    /// Its kind.
+    pub kind: RelationKind,
+    /// The other's id.
+    pub id: String,
+    /// The releases of the other that it is about; all when not said.
+    pub range: Option<String>,
+}
+
+/// What was read from a mod itself.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct Reading {
+    /// Its id.
+    pub id: String,
+    /// Its version.
+    pub version: Option<String>,
+    /// What people call it.
+    pub title: Option<String>,
+    /// Where it is needed.
+    pub needed_on: NeededOn,
+    /// The game versions it fits.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub game_range: Option<String>,
+    /// The loader versions it fits.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub loader_range: Option<String>,
+    /// The runtime versions it fits.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub runtime_range: Option<String>,
+    /// The other loader that it was made for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made_for: Option<String>,
+    /// Whether it reshapes the world.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub shapes_world: bool,
+    /// Its relations to other mods.
+    pub relations: Vec<Relation>,
+    /// Further ids it stands for.
+    pub provides: Vec<String>,
+    /// Facts that it states in a way the rulebook does not know.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub doubts: Vec<String>,
+}
+
+/// A mod as it was found on an install.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedMod {
+    /// What was read from the mod itself.
+    #[serde(flatten)]
+    pub reading: Reading,
+    /// The shelf it is on.
+    pub shelf: String,
+    /// Which of the shelf's places it is in.
+    pub place: InstallPath,
+    /// Whether the game will load it.
+    pub enabled: bool,
+    /// Its file or folder, from the root of the install.
+    pub path: InstallPath,
+    /// What it is called when enabled.
+    pub name: String,
+    /// One digest for all of it.
+    pub digest: Blake3,
+    /// Its files, from the root of the install.
+    pub files: Vec<SurveyedFile>,
+    /// For an archive: its members, as its directory tells (see `members_total` for a cut list).
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub members: Vec<Member>,
+    /// How many members there are.
+    #[serde(default)]
+    pub members_total: usize,
+}
+
+/// One measured file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedFile {
+    /// From the root of the install.
+    pub path: InstallPath,
+    /// Its size in bytes.
+    pub size: u64,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+}
+
+/// A member of an archive, as the archive's directory tells.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Member {
+    /// Its path inside the archive.
+    pub path: String,
+    /// Its size in bytes when unpacked.
+    pub size: u64,
+    /// The checksum of its bytes.
+    pub crc32: u32,
+}
+
+/// Something that could not be read.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Unreadable {
+    /// From the root of the install, as text: it may be a name that no path can have.
+    pub path: String,
+    /// The shelf it is on.
+    #[serde(default)]
+    pub shelf: Option<String>,
+    /// Why.
+    pub why: String,
+    /// Whether it is a file that can be moved away: not a folder, a link, or a name that no path can have.
+    #[serde(default)]
+    pub is_file: bool,
+    /// Whether it is a download that was not unpacked.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub still_packed: bool,
+}
+
+/// Why a file is no survey.
+#[derive(Debug, thiserror::Error)]
+pub enum SurveyError {
+    /// It is larger than any survey should be.
+    #[error("it is larger than {} MiB", limits::SURVEY_BYTES >> 20)]
+    TooLarge,
+    /// It is not what a survey looks like.
+    #[error("it is no survey: {0}")]
+    Shape(String),
+    /// It is of another format.
+    #[error("its format is `{0}`; this version of Kanon reads `{FORMAT}`")]
+    Format(String),
+}
+
+impl Survey {
+    /// Reads a survey that somebody sent. Paths, digests and nesting are checked on the way in.
+    ///
+    /// # Errors
+    /// When it is too large, of another format, or holds anything that a survey can't.
+    pub fn from_json(bytes: &[u8]) -> Result<Self, SurveyError> {
+        if bytes.len() as u64 > limits::SURVEY_BYTES {
+            return Err(SurveyError::TooLarge);
+        }
+        let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
+        let survey: Self = serde_json::from_slice(bytes)
+            .map_err(|error| SurveyError::Shape(crate::path::printable(&error.to_string())))?;
+        if survey.format != FORMAT {
+            return Err(SurveyError::Format(crate::path::printable(&survey.format)));
+        }
+        Ok(survey)
+    }
+
+    /// Puts everything in its stable order.
+    pub fn sort(&mut self) {
+        self.mods.sort_by(|a, b| (&a.shelf, &a.path).cmp(&(&b.shelf, &b.path)));
+        self.strays.sort_by(|a, b| a.path.cmp(&b.path));
+        self.unreadable.sort_by(|a, b| a.path.cmp(&b.path));
+    }
+
+    /// The bytes of all files that were measured.
+    pub fn measured_bytes(&self) -> u64 {
+        self.mods.iter().flat_map(|found| &found.files).map(|file| file.size).sum()
+    }
+}
+
+impl SurveyedMod {
+    /// The id in the form in which ids are compared: games on Windows seldom mind letter case.
+    pub fn folded_id(&self) -> String {
+        self.reading.id.to_lowercase()
+    }
+
+    /// The version, or a word for its absence.
+    pub fn version_or_dash(&self) -> &str {
+        self.reading.version.as_deref().unwrap_or("-")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const SMALL: &str = r#"{"format":"kanon-survey/1","install":{"name":"mara","role":"client","game_version":null,"loader_version":"0.9"},
+        "mods":[{"id":"tide","version":"1.0","title":null,"needed_on":"both","shelf":"mods","place":"mods","name":"tide.psm","enabled":true,
+        "path":"mods/tide.psm","digest":"0000000000000000000000000000000000000000000000000000000000000000",
+        "files":[],"relations":[],"provides":[]}],"lists":[],"keys":[],"settings":[],"unreadable":[]}"#;
+
+    #[test]
+    fn json_and_back() {
+        let survey = Survey::from_json(SMALL.as_bytes()).expect("a survey");
+        let text = serde_json::to_string(&survey).expect("json");
+        assert_eq!(Survey::from_json(text.as_bytes()).expect("a survey"), survey);
+        assert!(text.starts_with(r#"{"format":"kanon-survey/1","install":{"name":"mara","role":"client""#));
+    }
+
+    #[test]
+    fn hostile_surveys_are_refused() {
+        for (from, to) in [("mods/tide.psm", "../tide.psm"), ("mods/tide.psm", "C:/x"), ("survey/1", "survey/7"), ("0000", "zzzz")] {
+            assert!(Survey::from_json(SMALL.replacen(from, to, 1).as_bytes()).is_err(), "{to}");
+        }
+        assert!(Survey::from_json("[".repeat(50_000).as_bytes()).is_err());
+    }
+
+    proptest! {
+        #[test]
+        fn torn_surveys_are_taken_calmly(cut in 0usize..600, at in 0usize..600, byte in any::<u8>()) {
+            let mut bytes = SMALL.as_bytes().to_vec();
+            let len = bytes.len();
+            bytes[at % len] = byte;
+            bytes.truncate(len - cut % len);
+            let _ = Survey::from_json(&bytes);
+        }
+    }
+}
