@@ -1,1 +1,52 @@
-fn main(){}
+//! The `kanon` program: arguments in, a report out, and an exit code that scripts can lean on.
+
+mod arguments;
+mod commands;
+mod demo;
+mod env;
+mod failure;
+mod render;
+mod session;
+mod ui;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+use arguments::Arguments;
+use env::Env;
+use ui::Ui;
+
+/// All is as it should be.
+const EXIT_IN_ORDER: u8 = 0;
+/// There are findings, a negative verdict, or an alignment still to do.
+const EXIT_FINDINGS: u8 = 1;
+/// The command could not do its work.
+const EXIT_FAILED: u8 = 2;
+
+/// What a command came to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Outcome {
+    InOrder,
+    Findings,
+}
+
+impl Outcome {
+    const fn of(in_order: bool) -> Self {
+        if in_order { Self::InOrder } else { Self::Findings }
+    }
+}
+
+fn main() -> ExitCode {
+    let arguments = Arguments::parse();
+    let ui = Ui::new(&arguments.global);
+    let done = Env::read(&arguments.global).and_then(|env| commands::run(arguments.command, &env, &ui));
+    ExitCode::from(match done {
+        Ok(Outcome::InOrder) => EXIT_IN_ORDER,
+        Ok(Outcome::Findings) => EXIT_FINDINGS,
+        Err(failure) => {
+            ui.failure(&failure);
+            EXIT_FAILED
+        }
+    })
+}

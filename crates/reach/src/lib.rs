@@ -1,1 +1,17 @@
+//! Everything the core must not touch: folders, files, digests of gigabytes, the state database, alignments.
+//!
+//! An [`install`] is listed and measured ([`measure`]) into a survey; a plan of the core is carried out with a
+//! backup and a journal ([`carry_out`], [`undo`]); [`state`] remembers digests and alignments; [`workspace`]
+//! knows where everything is and [`bytes`] finds the bytes of a digest.
 
+pub mod bytes;
+pub mod carry_out;
+pub mod error;
+pub mod hashing;
+pub mod install;
+pub mod logs;
+pub mod measure;
+pub mod progress;
+pub mod state;
+pub mod undo;
+pub mod workspace;

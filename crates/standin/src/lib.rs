@@ -1,1 +1,52 @@
+//! A simulated game, so that Kanon can be tried and tested without one.
+//!
+//! [`station`] is a dedicated server and [`visitor`] a player's client of the invented game Polarspur: real
+//! processes that meet over loopback TCP. They have their own, independent idea of what a join needs and share no
+//! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs.
 
+mod holdings;
+mod station;
+mod visitor;
+mod wire;
+pub mod world;
+
+use std::path::PathBuf;
+
+/// Why a simulated program could not run.
+#[derive(Debug, thiserror::Error)]
+pub enum StandinError {
+    /// It was called in a way that it does not know.
+    #[error("usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG]")]
+    Usage,
+    /// Something on the machine failed.
+    #[error("the simulated game failed at {what}")]
+    Io {
+        /// At what.
+        what: String,
+        /// Why.
+        source: std::io::Error,
+    },
+}
+
+impl StandinError {
+    fn io(what: impl Into<String>) -> impl FnOnce(std::io::Error) -> Self {
+        let what = what.into();
+        move |source| Self::Io { what, source }
+    }
+}
+
+/// Runs a simulated program as its arguments say. True: the server ended well, or the player was let in.
+///
+/// # Errors
+/// When the arguments are wrong or the machine fails; a refused join is no error.
+pub fn run(arguments: &[String]) -> Result<bool, StandinError> {
+    let words: Vec<&str> = arguments.iter().map(String::as_str).collect();
+    match words.as_slice() {
+        ["server", folder, log] => station::run(&PathBuf::from(folder), &PathBuf::from(log)),
+        ["client", folder, player, port, log @ ..] if log.len() <= 1 => {
+            let port = port.parse().map_err(|_| StandinError::Usage)?;
+            visitor::run(&PathBuf::from(folder), player, port, log.first().map(PathBuf::from).as_deref())
+        }
+        _ => Err(StandinError::Usage),
+    }
+}

@@ -1,0 +1,283 @@
+//! What was typed, and nothing more: no defaults are worked out and nothing is opened here.
+
+use std::path::PathBuf;
+
+use clap::{Args, Parser, Subcommand, ValueEnum};
+use kanon_core::rulebook::Role;
+
+/// Keep the mods of a game identical on its server and on every player's machine
+///
+/// Kanon surveys installs by a rulebook that says how one game arranges its mods, holds them against the canon
+/// (the one agreed set), aligns what is off with a backup and an undo, and says why a join failed.
+///
+/// Exit codes: 0 all is as it should be; 1 findings, a negative verdict, or an alignment still to do; 2 the
+/// command could not do its work.
+#[derive(Debug, Parser)]
+#[command(version, max_term_width = 100, arg_required_else_help = true, disable_help_subcommand = true)]
+pub struct Arguments {
+    #[command(flatten)]
+    pub global: Global,
+    #[command(subcommand)]
+    pub command: Command,
+}
+
+/// Options of every command.
+#[derive(Debug, Args)]
+pub struct Global {
+    /// Work in another workspace
+    #[arg(short = 'C', value_name = "DIR", global = true)]
+    pub directory: Option<PathBuf>,
+    /// Print the report as text or as JSON
+    #[arg(long, value_enum, default_value = "text", global = true)]
+    pub format: Format,
+    /// Colour the text
+    #[arg(long, value_enum, default_value = "auto", global = true)]
+    pub color: When,
+    /// Print the report and nothing else
+    #[arg(short, long, global = true)]
+    pub quiet: bool,
+    /// Tell more: what is the same, digests, paths
+    #[arg(short, long, global = true, conflicts_with = "quiet")]
+    pub verbose: bool,
+}
+
+/// How a report is printed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Format {
+    /// For people
+    Text,
+    /// For programs, as described by the schemas in docs/schemas
+    Json,
+}
+
+/// When to colour.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum When {
+    /// On a terminal, unless NO_COLOR is set
+    Auto,
+    /// Always
+    Always,
+    /// Never
+    Never,
+}
+
+/// Server or client, as it is typed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum RoleWord {
+    /// The dedicated server
+    Server,
+    /// A player's game
+    Client,
+}
+
+impl From<RoleWord> for Role {
+    fn from(word: RoleWord) -> Self {
+        match word {
+            RoleWord::Server => Self::Server,
+            RoleWord::Client => Self::Client,
+        }
+    }
+}
+
+/// How an install is looked at that no workspace knows.
+#[derive(Debug, Clone, Args)]
+pub struct Lens {
+    /// Use this rulebook, not the workspace's
+    #[arg(long, value_name = "FILE")]
+    pub rulebook: Option<PathBuf>,
+    /// Say what an install given by its folder is
+    #[arg(long, value_enum)]
+    pub role: Option<RoleWord>,
+    /// Read every byte again, whatever is remembered of unchanged files
+    #[arg(long)]
+    pub thorough: bool,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    /// Run the whole story on the shipped demo data
+    ///
+    /// Builds a server and four clients of an invented game in a temporary folder, breaks them as they get broken
+    /// in life, and mends them. Ends with 0 only when every step came out as it should.
+    Demo(Demo),
+    /// Start a workspace: write a kanon.toml
+    ///
+    /// What the options don't say is asked for on a terminal.
+    Init(Init),
+    /// Measure an install: which mods, which releases, which bytes
+    ///
+    /// The survey is portable: with -o it goes to a file that a player can send. It holds no path outside the
+    /// install and nothing but what concerns mods.
+    Survey(Survey),
+    /// Write the mods found on an install into kanon.toml as the wish
+    Adopt(Adopt),
+    /// Resolve the wishes to exact releases and digests, check that they fit, and write canon.json
+    Seal(Seal),
+    /// Hold installs (or surveys) against the canon
+    Check(Check),
+    /// Put installs, surveys and the canon beside each other; no canon is needed
+    Compare(Compare),
+    /// Bring an install in line with the canon: plan, show, back up, carry out, verify
+    ///
+    /// Nothing is overwritten or taken off without a copy in the workspace's .kanon/backups; kanon undo takes all
+    /// of it back.
+    Align(Align),
+    /// Take back the last alignment of an install, to the byte
+    Undo(Undo),
+    /// List the alignments that were carried out
+    History(History),
+    /// Say why a join failed, from surveys and logs
+    ///
+    /// With a workspace and nothing else, its server is held against the canon. A client's folder or survey and a
+    /// server's log are the usual things to have.
+    Diagnose(Diagnose),
+    /// One of the demo's simulated programs
+    #[command(hide = true)]
+    Standin(Standin),
+}
+
+#[derive(Debug, Args)]
+pub struct Demo {
+    /// Leave the demo's files in this folder, which must be empty or not there
+    #[arg(long, value_name = "DIR")]
+    pub keep: Option<PathBuf>,
+}
+
+#[derive(Debug, Args)]
+pub struct Init {
+    /// Call the canon so
+    #[arg(long)]
+    pub name: Option<String>,
+    /// The game's rulebook
+    #[arg(long, value_name = "FILE")]
+    pub rulebook: Option<PathBuf>,
+    /// The server's folder, or NAME=FOLDER
+    #[arg(long, value_name = "[NAME=]FOLDER")]
+    pub server: Option<String>,
+    /// A client's folder, or NAME=FOLDER; may be given again
+    #[arg(long, value_name = "[NAME=]FOLDER")]
+    pub client: Vec<String>,
+    /// A folder of downloads, or NAME=FOLDER; may be given again
+    #[arg(long, value_name = "[NAME=]FOLDER")]
+    pub source: Vec<String>,
+}
+
+#[derive(Debug, Args)]
+pub struct Survey {
+    /// A name from kanon.toml, a folder, or a survey
+    pub install: String,
+    /// Write the survey to this file, as JSON
+    #[arg(short, long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Adopt {
+    /// A name from kanon.toml, or a folder
+    pub install: String,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Seal {
+    /// Say what would change and write nothing
+    #[arg(long)]
+    pub changes: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Check {
+    /// Names from kanon.toml, folders or surveys; all of kanon.toml's installs when none is given
+    pub installs: Vec<String>,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Compare {
+    /// Names from kanon.toml, folders or surveys, or the word canon; the others are compared with the first
+    #[arg(required = true, num_args = 2..)]
+    pub installs: Vec<String>,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Align {
+    /// A name from kanon.toml, or a folder
+    pub install: String,
+    /// Say what would be done and do nothing
+    #[arg(long)]
+    pub preview: bool,
+    /// Don't ask, do it
+    #[arg(short, long, conflicts_with = "preview")]
+    pub yes: bool,
+    /// Take off the extra mods too that the policy says to ask about
+    #[arg(long)]
+    pub park_extras: bool,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Undo {
+    /// A name from kanon.toml, or a folder
+    pub install: String,
+}
+
+#[derive(Debug, Args)]
+pub struct History {
+    /// A name from kanon.toml, or a folder; all when none is given
+    pub install: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub struct Diagnose {
+    /// The client: a name from kanon.toml, a folder or a survey
+    #[arg(long, value_name = "INSTALL")]
+    pub client: Option<String>,
+    /// The server: a name from kanon.toml, a folder or a survey
+    #[arg(long, value_name = "INSTALL")]
+    pub server: Option<String>,
+    /// The server's log
+    #[arg(long, value_name = "FILE")]
+    pub server_log: Option<PathBuf>,
+    /// The client's log
+    #[arg(long, value_name = "FILE")]
+    pub client_log: Option<PathBuf>,
+    /// Use this rulebook, not the workspace's
+    #[arg(long, value_name = "FILE")]
+    pub rulebook: Option<PathBuf>,
+    /// Read every byte again, whatever is remembered of unchanged files
+    #[arg(long)]
+    pub thorough: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Standin {
+    /// What the simulated program is to do
+    #[arg(trailing_var_arg = true, allow_hyphen_values = true)]
+    pub arguments: Vec<String>,
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use clap::CommandFactory;
+
+    #[test]
+    fn arguments_are_sound_and_every_one_is_explained() {
+        Arguments::command().debug_assert();
+        let command = Arguments::command().help_expected(true);
+        for sub in command.get_subcommands().filter(|sub| !sub.is_hide_set()) {
+            let about = sub.get_about().expect("a summary").to_string();
+            assert!(!about.ends_with('.'), "{about}");
+            for argument in sub.get_arguments() {
+                assert!(argument.get_help().is_some(), "{} {}", sub.get_name(), argument.get_id());
+            }
+        }
+    }
+}

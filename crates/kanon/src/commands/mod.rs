@@ -1,0 +1,38 @@
+//! One file a command: arguments, a request to the core, a report back.
+
+mod adopt;
+mod align;
+mod check;
+mod compare;
+mod diagnose;
+mod history;
+mod init;
+mod seal;
+mod standin;
+mod survey;
+mod undo;
+
+use crate::Outcome;
+use crate::arguments::Command;
+use crate::demo;
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::ui::Ui;
+
+/// Runs a command.
+pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    match command {
+        Command::Demo(arguments) => demo::run(arguments, ui),
+        Command::Init(arguments) => init::run(arguments, env, ui),
+        Command::Survey(arguments) => survey::run(&arguments, env, ui),
+        Command::Adopt(arguments) => adopt::run(&arguments, env, ui),
+        Command::Seal(arguments) => seal::run(&arguments, env, ui),
+        Command::Check(arguments) => check::run(&arguments, env, ui),
+        Command::Compare(arguments) => compare::run(&arguments, env, ui),
+        Command::Align(arguments) => align::run(&arguments, env, ui),
+        Command::Undo(arguments) => undo::run(&arguments, env, ui),
+        Command::History(arguments) => history::run(&arguments, env, ui),
+        Command::Diagnose(arguments) => diagnose::run(&arguments, env, ui),
+        Command::Standin(arguments) => standin::run(&arguments),
+    }
+}

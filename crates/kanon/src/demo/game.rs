@@ -1,0 +1,53 @@
+//! The simulated game of the demo, as processes of their own.
+
+use std::io::{BufRead, BufReader};
+use std::process::{Child, Stdio};
+
+use kanon_standin::world::World;
+
+use super::stage::Stage;
+use crate::failure::Failure;
+
+/// A running simulated server; it is stopped when this is dropped.
+pub struct Station {
+    process: Child,
+    port: String,
+}
+
+impl Station {
+    /// Starts the server and waits until it says its port.
+    pub fn start(stage: &Stage<'_>, world: &World) -> Result<Self, Failure> {
+        let failed = |error| Failure::plain("could not start the simulated server").because(error);
+        let mut command = stage.program();
+        command.arg("standin").arg("server").arg(world.folder("station")).arg(stage.root().join("station.log")).stdout(Stdio::piped());
+        let mut process = command.spawn().map_err(failed)?;
+        let mut port = String::new();
+        if let Some(output) = process.stdout.take() {
+            BufReader::new(output).read_line(&mut port).map_err(failed)?;
+        }
+        let station = Self { process, port: port.trim().to_owned() };
+        if station.port.is_empty() {
+            return Err(Failure::plain("the simulated server gave up").hint("its log is station.log in the demo's folder"));
+        }
+        Ok(station)
+    }
+
+    /// Lets a player join and notes whether the door was as it should be.
+    pub fn join(&self, stage: &mut Stage<'_>, world: &World, player: &str, welcome: bool) -> Result<(), Failure> {
+        let mut command = stage.program();
+        command.arg("standin").arg("client").arg(world.folder(player)).arg(player).arg(&self.port).arg(stage.root().join(format!("{player}.log")));
+        let output = command.output().map_err(|error| Failure::plain("could not start the simulated client").because(error))?;
+        stage.quote(&format!("{player}'s screen"), &String::from_utf8_lossy(&output.stdout));
+        let what = if welcome { format!("{player} is let in") } else { format!("{player} is turned away") };
+        stage.expect(&what, output.status.code() == Some(i32::from(!welcome)));
+        Ok(())
+    }
+}
+
+impl Drop for Station {
+    fn drop(&mut self) {
+        // It may have ended by itself; either way it is gone after this.
+        let _ = self.process.kill();
+        let _ = self.process.wait();
+    }
+}

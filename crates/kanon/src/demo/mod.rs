@@ -1,0 +1,141 @@
+//! `kanon demo`: the story of Longnight Station, told by this very program run on real files.
+//!
+//! Every command that is shown is run as a process of its own, as an administrator would run it; what it came to
+//! is then judged by its JSON report, its exit code, or the simulated game's own opinion.
+
+mod game;
+mod stage;
+
+use std::path::Path;
+
+use kanon_standin::world::{PLAYERS, World};
+
+use crate::Outcome;
+use crate::arguments::Demo;
+use crate::failure::Failure;
+use crate::ui::Ui;
+use game::Station;
+use stage::{Stage, fingerprint};
+
+/// What each install is off the canon in, worst first: mod and code.
+const FAULTS: [(&str, &[(&str, &str)]); 5] = [
+    ("station", &[("lantern-grid", "mod-disabled"), ("snowtrack", "version-older")]),
+    ("mara", &[("map-sketch", "mod-extra")]),
+    ("oskar", &[("aurora-core", "version-older"), ("drift-radio", "mod-missing"), ("snowtrack", "version-older")]),
+    ("wren", &[("halogen-lamps", "content-differs")]),
+    ("tove", &[("old-lantern", "mod-extra"), ("sled-dogs", "mod-duplicate")]),
+];
+
+/// Runs the demo.
+pub fn run(arguments: Demo, ui: &Ui) -> Result<Outcome, Failure> {
+    let Some(keep) = arguments.keep else {
+        let temp = tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+        return tell(temp.path(), ui);
+    };
+    let empty = std::fs::read_dir(&keep).map_or(true, |mut entries| entries.next().is_none());
+    if !empty {
+        return Err(Failure::plain(format!("{} is not empty", keep.display())).hint("give --keep a new folder"));
+    }
+    std::fs::create_dir_all(&keep).map_err(|error| Failure::plain(format!("could not make {}", keep.display())).because(error))?;
+    let outcome = tell(&keep, ui)?;
+    ui.report(&format!("The demo's files are left in {}\n", keep.display()));
+    Ok(outcome)
+}
+
+fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
+    let world = World::build(root).map_err(|error| Failure::plain("could not build the demo's world").because(error))?;
+    let mut stage = Stage::new(root, ui)?;
+    a_month_ago(&mut stage, &world)?;
+    this_morning(&mut stage, &world)?;
+    what_is_wrong(&mut stage, &world)?;
+    mending(&mut stage, &world)?;
+    taking_back(&mut stage, &world)?;
+    Ok(Outcome::of(stage.conclude()))
+}
+
+fn a_month_ago(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act("A month ago", "Longnight Station opens. Ines runs it; Mara, Oskar, Wren and Tove play. She writes down what is agreed.");
+    let mut init = vec!["init", "--name", "Longnight Station", "--rulebook", "polarspur.rulebook.toml", "--server", "station"];
+    init.extend(PLAYERS.iter().flat_map(|player| ["--client", player]));
+    stage.command(&init, 0)?;
+    stage.command(&["adopt", "mara"], 0)?;
+    stage.command(&["adopt", "station"], 0)?;
+    stage.command(&["seal"], 0)?;
+    stage.command(&["check"], 0)?;
+    let station = Station::start(stage, world)?;
+    for player in PLAYERS {
+        station.join(stage, world, player, true)?;
+    }
+    Ok(())
+}
+
+fn this_morning(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act("This morning", "Last night somebody changed the server by hand. Nobody can join, and the game does not say why.");
+    world.spoil().map_err(|error| Failure::plain("could not spoil the demo's world").because(error))?;
+    let station = Station::start(stage, world)?;
+    for player in PLAYERS {
+        station.join(stage, world, player, false)?;
+    }
+    Ok(())
+}
+
+fn what_is_wrong(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act("What is wrong", "Ines looks at the server, asks why Mara was turned away, and holds everybody against the canon.");
+    stage.command(&["survey", "station"], 0)?;
+    stage.command(&["diagnose", "--client", "mara", "--server-log", "station.log"], 1)?;
+    stage.command(&["check"], 1)?;
+    for (name, expected) in FAULTS {
+        let found = stage.findings(name)?;
+        stage.expect(&format!("{name} is off in just this: {}", listed(expected)), found == owned(expected));
+    }
+    stage.command(&["compare", "canon", "station", "mara", "oskar", "wren", "tove"], 1)?;
+    let _ = world;
+    Ok(())
+}
+
+fn listed(faults: &[(&str, &str)]) -> String {
+    faults.iter().map(|(id, code)| format!("{id} {code}")).collect::<Vec<_>>().join(", ")
+}
+
+fn owned(faults: &[(&str, &str)]) -> Vec<(String, String)> {
+    faults.iter().map(|(id, code)| ((*id).to_owned(), (*code).to_owned())).collect()
+}
+
+fn mending(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act("Mending", "One command for each that is off. Copies of everything are kept.");
+    stage.command(&["align", "tove", "--preview"], 1)?;
+    for name in ["station", "oskar", "wren", "tove"] {
+        stage.command(&["align", name, "--yes"], 0)?;
+    }
+    stage.command(&["check"], 0)?;
+    let station = Station::start(stage, world)?;
+    for player in PLAYERS {
+        station.join(stage, world, player, true)?;
+    }
+    Ok(())
+}
+
+fn taking_back(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act("Taking back", "Not sure? Every alignment can be taken back, to the byte, times included.");
+    stage.command(&["history"], 0)?;
+    stage.command(&["undo", "tove"], 0)?;
+    world_again(stage, world, "tove")?;
+    stage.command(&["check", "tove"], 1)?;
+    let before = fingerprint(&world.folder("tove"))?;
+    stage.command(&["align", "tove", "--yes"], 0)?;
+    stage.command(&["undo", "tove"], 0)?;
+    stage.expect("a second alignment taken back leaves tove's folder bit-identical, times included", fingerprint(&world.folder("tove"))? == before);
+    stage.command(&["align", "tove", "--yes"], 0)?;
+    Ok(())
+}
+
+/// Builds the same spoilt world once more beside it, and compares every byte and time.
+fn world_again(stage: &mut Stage<'_>, world: &World, name: &str) -> Result<(), Failure> {
+    let failed = |error: kanon_standin::StandinError| Failure::plain("could not build the demo's world again").because(error);
+    let temp = tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+    let again = World::build(temp.path()).map_err(failed)?;
+    again.spoil().map_err(failed)?;
+    let same = fingerprint(&world.folder(name))? == fingerprint(&again.folder(name))?;
+    stage.expect(&format!("{name}'s folder is bit-identical to what it was before, times included"), same);
+    Ok(())
+}

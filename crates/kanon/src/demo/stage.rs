@@ -1,0 +1,121 @@
+//! The stage of the demo: runs this program as a process, shows what it says, and keeps count of what came out as it should.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+use std::time::SystemTime;
+
+use kanon_core::digest::Blake3;
+use serde_json::Value;
+
+use crate::failure::Failure;
+use crate::render::{BAD, BOLD, FAINT, GOOD, folded, styled};
+use crate::ui::Ui;
+
+/// Where the demo plays.
+pub struct Stage<'a> {
+    program: PathBuf,
+    root: &'a Path,
+    ui: &'a Ui,
+    right: usize,
+    wrong: Vec<String>,
+}
+
+impl<'a> Stage<'a> {
+    /// Sets the stage in a folder.
+    pub fn new(root: &'a Path, ui: &'a Ui) -> Result<Self, Failure> {
+        let program = std::env::current_exe().map_err(|error| Failure::plain("could not tell where this program is").because(error))?;
+        Ok(Self { program, root, ui, right: 0, wrong: Vec::new() })
+    }
+
+    /// The folder.
+    pub const fn root(&self) -> &Path {
+        self.root
+    }
+
+    /// This program, to be run in the demo's folder.
+    pub fn program(&self) -> Command {
+        let mut command = Command::new(&self.program);
+        command.current_dir(self.root).env_remove("NO_COLOR").stdin(std::process::Stdio::null());
+        command
+    }
+
+    /// Begins an act.
+    pub fn act(&self, title: &str, words: &str) {
+        self.ui.report(&format!("\n{}\n{}", styled(BOLD, &format!("== {title} ==")), folded(words, "")));
+    }
+
+    /// Runs a command and shows what it says.
+    pub fn command(&mut self, arguments: &[&str], expected: i32) -> Result<(), Failure> {
+        let shown: Vec<String> = arguments.iter().map(|word| if word.contains(' ') { format!("\"{word}\"") } else { (*word).to_owned() }).collect();
+        let shown = format!("kanon {}", shown.join(" "));
+        self.ui.report(&format!("\n{}\n", styled(BOLD, &format!("$ {shown}"))));
+        let output = self.program().args(["--color", "always"]).args(arguments).output();
+        let output = output.map_err(|error| Failure::plain(format!("could not run {shown}")).because(error))?;
+        let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
+        let text = text.replace(&self.root.display().to_string(), ".");
+        self.ui.report(&text.lines().map(|line| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") }).collect::<String>());
+        let code = output.status.code().unwrap_or(-1);
+        self.expect(&format!("{shown} ends with {expected}"), code == expected);
+        Ok(())
+    }
+
+    /// What an install is off in, by the JSON report.
+    pub fn findings(&self, install: &str) -> Result<Vec<(String, String)>, Failure> {
+        let output = self.program().args(["check", install, "--format", "json", "--quiet"]).output();
+        let output = output.map_err(|error| Failure::plain("could not run kanon check").because(error))?;
+        let report: Value = serde_json::from_slice(&output.stdout).map_err(|error| Failure::plain("could not read the report").because(error))?;
+        let findings = report["installs"][0]["findings"].as_array().cloned().unwrap_or_default();
+        let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
+        Ok(findings.iter().map(|finding| (text(&finding["mod"]), text(&finding["code"]))).collect())
+    }
+
+    /// Notes whether something came out as it should.
+    pub fn expect(&mut self, what: &str, right: bool) {
+        if right {
+            self.right += 1;
+            self.ui.report(&format!("  {} {}\n", styled(GOOD, "as it should:"), styled(FAINT, what)));
+        } else {
+            self.wrong.push(what.to_owned());
+            self.ui.report(&format!("  {} {what}\n", styled(BAD, "NOT as it should:")));
+        }
+    }
+
+    /// Shows something that somebody else said.
+    pub fn quote(&self, who: &str, text: &str) {
+        self.ui.report(&text.lines().map(|line| format!("  {who}: {line}\n")).collect::<String>());
+    }
+
+    /// Ends the demo: true when everything came out as it should.
+    pub fn conclude(&self) -> bool {
+        let all = self.right + self.wrong.len();
+        if self.wrong.is_empty() {
+            self.ui.report(&format!("\n{}: all {all} steps came out as they should.\n", styled(GOOD, "The demo is over")));
+        } else {
+            self.ui.report(&format!("\n{}: {} of {all} steps did not come out as they should:\n", styled(BAD, "The demo failed"), self.wrong.len()));
+            self.ui.report(&self.wrong.iter().map(|what| format!("  {what}\n")).collect::<String>());
+        }
+        self.wrong.is_empty()
+    }
+}
+
+/// Everything about a folder that must not change: names, bytes and times of all files and folders.
+pub fn fingerprint(folder: &Path) -> Result<BTreeMap<String, (Option<Blake3>, SystemTime)>, Failure> {
+    let mut found = BTreeMap::new();
+    take(folder, "", &mut found).map_err(|error| Failure::plain(format!("could not look through {}", folder.display())).because(error))?;
+    Ok(found)
+}
+
+fn take(folder: &Path, below: &str, found: &mut BTreeMap<String, (Option<Blake3>, SystemTime)>) -> std::io::Result<()> {
+    found.insert(format!("{below}/"), (None, std::fs::metadata(folder)?.modified()?));
+    for entry in std::fs::read_dir(folder)? {
+        let entry = entry?;
+        let name = format!("{below}/{}", entry.file_name().to_string_lossy());
+        if entry.file_type()?.is_dir() {
+            take(&entry.path(), &name, found)?;
+        } else {
+            found.insert(name, (Some(Blake3::of(&std::fs::read(entry.path())?)), entry.metadata()?.modified()?));
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,117 @@
+//! Why a command could not do its work: the chain of causes told once, with what to do next.
+
+use std::error::Error;
+
+use annotate_snippets::renderer::DecorStyle;
+use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use kanon_core::problem::{BadFile, Gravity, Problem};
+use kanon_reach::error::ReachError;
+
+/// Why a command could not do its work.
+#[derive(Debug)]
+pub struct Failure {
+    message: String,
+    causes: Vec<String>,
+    hint: Option<String>,
+    bad_file: Option<Box<BadFile>>,
+}
+
+impl Failure {
+    /// A failure with a message of its own.
+    pub fn plain(message: impl Into<String>) -> Self {
+        Self { message: message.into(), causes: Vec::new(), hint: None, bad_file: None }
+    }
+
+    /// Adds what it came of.
+    pub fn because(mut self, cause: impl Error) -> Self {
+        self.causes.extend(chain(&cause));
+        self
+    }
+
+    /// Adds what to do next.
+    pub fn hint(mut self, hint: impl Into<String>) -> Self {
+        self.hint = Some(hint.into());
+        self
+    }
+
+    /// The failure as it is shown.
+    pub fn render(&self) -> String {
+        if let Some(bad) = &self.bad_file {
+            return render_problems(&bad.name, &bad.text, &bad.problems);
+        }
+        let error = anstyle::AnsiColor::Red.on_default().bold();
+        let mut text = format!("{error}error{error:#}: {}\n", self.message);
+        for cause in &self.causes {
+            text.push_str(&format!("  because: {cause}\n"));
+        }
+        if let Some(hint) = &self.hint {
+            text.push_str(&format!("  do: {hint}\n"));
+        }
+        text
+    }
+}
+
+fn chain(error: &dyn Error) -> Vec<String> {
+    let mut causes = Vec::new();
+    let mut next = Some(error);
+    while let Some(error) = next {
+        causes.push(kanon_core::path::printable(&error.to_string()));
+        next = error.source();
+    }
+    causes
+}
+
+impl From<ReachError> for Failure {
+    fn from(error: ReachError) -> Self {
+        let hint = hint(&error).map(str::to_owned);
+        if let ReachError::BadFile(bad) = error {
+            return Self { message: bad.to_string(), causes: Vec::new(), hint, bad_file: Some(bad) };
+        }
+        let mut causes = chain(&error);
+        let message = causes.remove(0);
+        Self { message, causes, hint, bad_file: None }
+    }
+}
+
+/// Every kind of error says what to do, or is asked here why not.
+fn hint(error: &ReachError) -> Option<&'static str> {
+    match error {
+        ReachError::Io { source, .. } => io_hint(source.kind()),
+        ReachError::State { .. } => Some("see that the disk is not full and the file is Kanon's own; moved away, it is made anew, and only its memory is lost"),
+        ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
+        ReachError::NotThisGame { .. } => Some("check the folder, the role and the rulebook: one of the three is another's"),
+        ReachError::BytesNowhere(_) => Some("put the releases into a source or an install of kanon.toml, then seal again"),
+        ReachError::Busy(_) => Some("wait until it has ended"),
+        ReachError::Link(_) => Some("put the real file in its place first"),
+        ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
+        ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) => None,
+    }
+}
+
+fn io_hint(kind: std::io::ErrorKind) -> Option<&'static str> {
+    use std::io::ErrorKind as Kind;
+    match kind {
+        Kind::NotFound => Some("check the path"),
+        Kind::PermissionDenied | Kind::ReadOnlyFilesystem => Some("see who owns it and whether it may be written"),
+        Kind::StorageFull | Kind::QuotaExceeded => Some("make room on the disk, then run the command again; what was begun was taken back"),
+        _ => None,
+    }
+}
+
+/// Problems of a file, each at its place.
+pub fn render_problems(name: &str, text: &str, problems: &[Problem]) -> String {
+    let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(100);
+    let mut shown = String::new();
+    for problem in problems {
+        let level = if problem.gravity == Gravity::Error { Level::ERROR } else { Level::WARNING };
+        let span = problem.span.start.min(text.len())..problem.span.end.min(text.len());
+        let snippet = Snippet::source(text).path(name).annotation(AnnotationKind::Primary.span(span));
+        let mut group: Group<'_> = level.primary_title(&problem.message).element(snippet);
+        if let Some(help) = &problem.help {
+            group = group.element(Level::HELP.message(help));
+        }
+        shown.push_str(&renderer.render(&[group]));
+        shown.push('\n');
+    }
+    shown
+}

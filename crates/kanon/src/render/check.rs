@@ -1,0 +1,144 @@
+//! Findings as text and JSON: a line for each install, then its findings by mod with what to do.
+
+use std::fmt::Write;
+
+use kanon_core::finding::{Change, Finding, Severity, in_line};
+use kanon_core::path::printable;
+use kanon_core::rulebook::Role;
+use serde::Serialize;
+
+use super::{BAD, BOLD, FAINT, GOOD, count, folded, of_severity, styled};
+
+/// The report of a check.
+#[derive(Serialize)]
+pub struct Report {
+    format: &'static str,
+    in_line: bool,
+    installs: Vec<Held>,
+}
+
+/// One install, held against the canon.
+#[derive(Serialize)]
+pub struct Held {
+    /// Its name.
+    pub name: String,
+    /// What it is.
+    pub role: Role,
+    /// Whether nothing is worse than a note.
+    pub in_line: bool,
+    /// How it is known: by digests of its files.
+    pub known_by: &'static str,
+    /// In what it is off.
+    pub findings: Vec<Finding>,
+    /// How many mods were looked at.
+    #[serde(skip)]
+    pub mods: usize,
+    /// Whether it is a survey out of a file, not measured now.
+    #[serde(skip)]
+    pub from_file: bool,
+}
+
+impl Held {
+    /// An install and its findings.
+    pub fn new(name: String, role: Role, findings: Vec<Finding>) -> Self {
+        Self { name, role, in_line: in_line(&findings), known_by: "digest", findings, mods: 0, from_file: false }
+    }
+}
+
+impl Report {
+    /// The report of all.
+    pub fn new(installs: Vec<Held>) -> Self {
+        Self { format: "kanon-check/1", in_line: installs.iter().all(|held| held.in_line), installs }
+    }
+
+    /// Whether all are in line.
+    pub const fn in_line(&self) -> bool {
+        self.in_line
+    }
+
+    /// The report as text.
+    pub fn text(&self, canon: &str, not_judged: &[&str]) -> String {
+        let off = self.installs.iter().filter(|held| !held.in_line).count();
+        let mut out = match off {
+            0 => format!("{}: {} with the canon of {canon}\n", styled(GOOD, "in line"), count(self.installs.len(), "install")),
+            _ => format!("{}: {off} of {} against the canon of {canon}\n", styled(BAD, "off"), count(self.installs.len(), "install")),
+        };
+        for held in &self.installs {
+            out.push('\n');
+            install(&mut out, held);
+        }
+        if !not_judged.is_empty() {
+            out.push('\n');
+            out.push_str(&folded(&format!("The rulebook also names {}; this version of Kanon does not judge them yet.", not_judged.join(", ")), ""));
+        }
+        out
+    }
+}
+
+fn install(out: &mut String, held: &Held) {
+    let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
+    let how = if held.from_file { "by its survey" } else { "measured" };
+    let _ = writeln!(out, "{} ({}): {state}{} - {} {how}", styled(BOLD, &printable(&held.name)), held.role, summary(&held.findings), count(held.mods, "mod"));
+    findings(out, &held.findings);
+}
+
+fn summary(findings: &[Finding]) -> String {
+    let of = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
+    let parts: Vec<String> = [Severity::Blocking, Severity::Risky, Severity::Note]
+        .into_iter()
+        .filter(|severity| of(*severity) > 0)
+        .map(|severity| format!("{} {}", of(severity), severity.as_str()))
+        .collect();
+    if parts.is_empty() { String::new() } else { format!(", {}", parts.join(", ")) }
+}
+
+/// Findings, those about one mod together, the worst mod first.
+pub fn findings(out: &mut String, findings: &[Finding]) {
+    let mut subjects: Vec<&Option<String>> = Vec::new();
+    for finding in findings {
+        if !subjects.contains(&&finding.mod_id) {
+            subjects.push(&finding.mod_id);
+        }
+    }
+    for subject in subjects {
+        let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
+        if let Some(id) = subject {
+            let _ = writeln!(out, "  {}", styled(BOLD, &printable(id)));
+        }
+        let remedies = of_subject.iter().map(|finding| finding.remedy.as_str());
+        let same_remedy = remedies.clone().all(|remedy| Some(remedy) == remedies.clone().next());
+        for (index, finding) in of_subject.iter().enumerate() {
+            let last = index + 1 == of_subject.len();
+            one(out, finding, !same_remedy || subject.is_none() || last);
+        }
+    }
+}
+
+fn one(out: &mut String, finding: &Finding, with_remedy: bool) {
+    let word = styled(of_severity(finding.severity), finding.severity.as_str());
+    let path = finding.path.as_ref().map_or_else(String::new, |path| format!("  {}", styled(FAINT, &printable(path))));
+    let _ = writeln!(out, "    {word} {}{path}", finding.code);
+    if let (Some(expected), Some(found)) = (&finding.expected, &finding.found) {
+        out.push_str(&folded(&format!("expected {expected}; found {found}"), "      "));
+    }
+    entries(out, finding);
+    if with_remedy {
+        out.push_str(&folded(&format!("do: {}", finding.remedy), "      "));
+    }
+}
+
+/// The entries inside that differ; of many, the first few.
+fn entries(out: &mut String, finding: &Finding) {
+    const SHOWN: usize = 6;
+    for entry in finding.entries.iter().take(SHOWN) {
+        let word = match entry.change {
+            Change::Changed => "changed",
+            Change::Added => "added",
+            Change::Gone => "gone",
+        };
+        let _ = writeln!(out, "      inside: {} {word}", printable(&entry.path));
+    }
+    if finding.entries.len() > SHOWN {
+        let _ = writeln!(out, "      inside: and {} more", finding.entries.len() - SHOWN);
+    }
+}

@@ -1,0 +1,103 @@
+//! Reports as text: the summary first, then what to do. Colour never carries the meaning alone.
+
+pub mod align;
+pub mod check;
+pub mod compare;
+pub mod diagnose;
+pub mod seal;
+pub mod survey;
+
+use anstyle::{AnsiColor, Style};
+use kanon_core::finding::Severity;
+use kanon_core::path::printable;
+use unicode_width::UnicodeWidthStr;
+
+/// The columns that reports keep to.
+pub const WIDTH: usize = 100;
+
+pub const BOLD: Style = Style::new().bold();
+pub const FAINT: Style = Style::new().dimmed();
+pub const GOOD: Style = AnsiColor::Green.on_default().bold();
+pub const BAD: Style = AnsiColor::Red.on_default().bold();
+pub const CARE: Style = AnsiColor::Yellow.on_default().bold();
+
+/// Text in a style.
+pub fn styled(style: Style, text: &str) -> String {
+    format!("{style}{text}{style:#}")
+}
+
+/// The style of a severity; its word is always there too.
+pub const fn of_severity(severity: Severity) -> Style {
+    match severity {
+        Severity::Blocking => BAD,
+        Severity::Risky => CARE,
+        Severity::Note => FAINT,
+    }
+}
+
+/// `1 file`, `2 files`.
+pub fn count(number: usize, thing: &str) -> String {
+    format!("{number} {thing}{}", if number == 1 { "" } else { "s" })
+}
+
+/// Bytes as people read them.
+pub fn size(bytes: u64) -> String {
+    indicatif::HumanBytes(bytes).to_string()
+}
+
+/// A cell padded to a width, cut with a mark if it is longer. What others wrote is made printable.
+pub fn cell(text: &str, width: usize) -> String {
+    let text = printable(text);
+    let len = text.width();
+    if len <= width {
+        return format!("{text}{}", " ".repeat(width - len));
+    }
+    let mut cut = String::new();
+    for c in text.chars() {
+        if cut.width() + c.to_string().width() + 1 > width {
+            break;
+        }
+        cut.push(c);
+    }
+    let pad = width.saturating_sub(cut.width() + 1);
+    format!("{cut}~{}", " ".repeat(pad))
+}
+
+/// The width that a column needs, within bounds.
+pub fn fitting<'t>(texts: impl Iterator<Item = &'t str>, bounds: (usize, usize)) -> usize {
+    texts.map(UnicodeWidthStr::width).max().unwrap_or(0).clamp(bounds.0, bounds.1)
+}
+
+/// Folds words into lines of a width, each with an indent.
+pub fn folded(text: &str, indent: &str) -> String {
+    let room = WIDTH.saturating_sub(indent.len());
+    let mut lines: Vec<String> = vec![String::new()];
+    for word in printable(text).split(' ') {
+        let line = lines.last_mut().map_or(0, |line| line.width());
+        if line > 0 && line + 1 + word.width() > room {
+            lines.push(String::new());
+        }
+        if let Some(line) = lines.last_mut() {
+            if !line.is_empty() {
+                line.push(' ');
+            }
+            line.push_str(word);
+        }
+    }
+    lines.iter().map(|line| format!("{indent}{line}\n")).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn cells_and_folds_keep_to_their_width() {
+        assert_eq!(cell("tide", 6), "tide  ");
+        assert_eq!(cell("tide-clock", 6), "tide-~");
+        assert_eq!(cell("日本語", 4), "日~ ");
+        assert_eq!(count(1, "mod") + &count(2, "mod"), "1 mod2 mods");
+        let text = folded(&"word ".repeat(60), "    ");
+        assert!(text.lines().all(|line| line.len() <= WIDTH && line.starts_with("    ")), "{text}");
+    }
+}

@@ -1,0 +1,66 @@
+//! A survey as text.
+
+use std::fmt::Write;
+
+use kanon_core::survey::{Survey, SurveyedMod};
+use kanon_reach::measure::Measurement;
+
+use super::{BAD, BOLD, CARE, FAINT, cell, count, fitting, folded, size, styled};
+
+/// A survey as text; `measurement` says how much was read for it.
+pub fn text(survey: &Survey, measurement: Option<&Measurement>, game: &str, loader: Option<&str>) -> String {
+    let mut out = String::new();
+    let facts = &survey.install;
+    let _ = writeln!(out, "{}, a {}: {}{}", styled(BOLD, &facts.name), facts.role, count(survey.mods.len(), "mod"), measured(survey, measurement));
+    let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "(version not found)".to_owned());
+    let _ = write!(out, "{game} {}", version(&facts.game_version));
+    if let Some(loader) = loader {
+        let _ = write!(out, ", {loader} {}", version(&facts.loader_version));
+    }
+    out.push('\n');
+    table(&mut out, &survey.mods);
+    section(&mut out, "Off its shelf, where the game does not look:", survey.strays.iter().map(|m| (m.path.to_string(), format!("{} {}", m.reading.id, m.version_or_dash()))));
+    section(&mut out, "Could not be read:", survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())));
+    let doubts = survey.mods.iter().flat_map(|m| m.reading.doubts.iter().map(|doubt| (m.path.to_string(), doubt.clone())));
+    section(&mut out, "In doubt:", doubts);
+    out
+}
+
+fn measured(survey: &Survey, measurement: Option<&Measurement>) -> String {
+    match measurement {
+        Some(m) => format!(", {} in {}; {} read, the others unchanged since they were", size(survey.measured_bytes()), count(m.files, "file"), m.files_read),
+        None => format!(", {} (a survey out of a file; nothing was measured now)", size(survey.measured_bytes())),
+    }
+}
+
+fn table(out: &mut String, mods: &[SurveyedMod]) {
+    if mods.is_empty() {
+        return;
+    }
+    out.push('\n');
+    let id = fitting(mods.iter().map(|m| m.reading.id.as_str()), (8, 30));
+    let version = fitting(mods.iter().map(SurveyedMod::version_or_dash), (7, 16));
+    let head = format!("  {}  {}  {}  file", cell("mod", id), cell("version", version), cell("needed on", 9));
+    let _ = writeln!(out, "{}", styled(FAINT, &head));
+    for found in mods {
+        let note = match (&found.reading.made_for, found.enabled) {
+            (Some(loader), _) => styled(BAD, &format!("  made for {loader}")),
+            (None, false) => styled(CARE, "  switched off"),
+            (None, true) => String::new(),
+        };
+        let needed = cell(found.reading.needed_on.as_str(), 9);
+        let _ = writeln!(out, "  {}  {}  {needed}  {}{note}", cell(&found.reading.id, id), cell(found.version_or_dash(), version), kanon_core::path::printable(found.path.as_str()));
+    }
+}
+
+fn section(out: &mut String, title: &str, rows: impl Iterator<Item = (String, String)>) {
+    let rows: Vec<_> = rows.collect();
+    if rows.is_empty() {
+        return;
+    }
+    let _ = writeln!(out, "\n{}", styled(CARE, title));
+    for (path, text) in rows {
+        let _ = writeln!(out, "  {}", kanon_core::path::printable(&path));
+        out.push_str(&folded(&text, "      "));
+    }
+}

@@ -1,0 +1,309 @@
+//! What most commands begin with: the workspace if there is one, the rulebook, and installs turned into surveys.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+use kanon_core::canon::Canon;
+use kanon_core::check::Measure;
+use kanon_core::digest::Blake3;
+use kanon_core::rulebook::{Role, Rulebook};
+use kanon_core::survey::Survey;
+use kanon_core::wish::Extras;
+use kanon_reach::bytes::Bytes;
+use kanon_reach::error::{During, ReachError};
+use kanon_reach::install::LocalInstall;
+use kanon_reach::measure::{self, Measurement, Request, TrustMemory};
+use kanon_reach::progress::{Progress, Silent};
+use kanon_reach::state::{AlignmentState, State};
+use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
+
+use crate::env::Env;
+use crate::failure::{Failure, render_problems};
+use crate::ui::Ui;
+
+/// The open workspace, if there is one, and what goes with it.
+pub struct Session<'a> {
+    /// The world.
+    pub env: &'a Env,
+    /// The way out.
+    pub ui: &'a Ui,
+    /// The workspace.
+    pub workspace: Option<Workspace>,
+    /// The rulebook.
+    pub loaded: LoadedRulebook,
+    /// The state database.
+    pub state: State,
+    trust: TrustMemory,
+}
+
+/// What an INSTALL turned out to be.
+pub enum Target {
+    /// A folder on this machine.
+    Local {
+        /// Its name in `kanon.toml`, or the folder's.
+        name: String,
+        /// What it is.
+        role: Role,
+        /// The folder.
+        path: PathBuf,
+    },
+    /// A survey that somebody made.
+    Survey(Box<Survey>),
+}
+
+/// A survey, and whether it was measured now.
+pub struct Surveyed {
+    /// The survey.
+    pub survey: Survey,
+    /// How much was read; nothing for a survey out of a file.
+    pub measurement: Option<Measurement>,
+}
+
+impl<'a> Session<'a> {
+    /// Opens what is there. `rulebook` is the option; without it the workspace's counts.
+    pub fn open(env: &'a Env, ui: &'a Ui, rulebook: Option<&Path>, thorough: bool) -> Result<Self, Failure> {
+        let workspace = match Workspace::find(&env.folder) {
+            Some(_) => Some(Workspace::open(&env.folder)?),
+            None => None,
+        };
+        let loaded = match (rulebook, &workspace) {
+            (Some(file), _) => load_rulebook(&env.folder.join(file))?,
+            (None, Some(workspace)) => workspace.rulebook()?,
+            (None, None) => {
+                return Err(Failure::from(ReachError::NoWorkspace(env.folder.clone()))
+                    .hint("start one with: kanon init; or look without one: --rulebook FILE --role server|client"));
+            }
+        };
+        if !loaded.warnings.is_empty() {
+            ui.notice(&render_problems(&loaded.path.display().to_string(), &loaded.text, &loaded.warnings));
+        }
+        let state = match &workspace {
+            Some(workspace) => workspace.state()?,
+            None => State::in_memory()?,
+        };
+        let trust = if thorough { TrustMemory::No } else { TrustMemory::Yes };
+        Ok(Self { env, ui, workspace, loaded, state, trust })
+    }
+
+    /// Opens a workspace that must be there.
+    pub fn in_workspace(env: &'a Env, ui: &'a Ui, thorough: bool) -> Result<Self, Failure> {
+        if Workspace::find(&env.folder).is_none() {
+            return Err(ReachError::NoWorkspace(env.folder.clone()).into());
+        }
+        Self::open(env, ui, None, thorough)
+    }
+
+    /// The workspace, which must be there.
+    pub fn workspace(&self) -> Result<&Workspace, Failure> {
+        self.workspace.as_ref().ok_or_else(|| ReachError::NoWorkspace(self.env.folder.clone()).into())
+    }
+
+    /// The sealed canon, which must be there and made with this rulebook.
+    pub fn canon(&self) -> Result<Canon, Failure> {
+        let workspace = self.workspace()?;
+        let canon = workspace.canon()?.ok_or_else(|| {
+            Failure::plain(format!("there is no canon yet in {}", workspace.root.display())).hint("make one: kanon adopt INSTALL, then kanon seal")
+        })?;
+        if canon.game != self.loaded.rulebook.game {
+            return Err(Failure::plain(format!("the canon is of {}, the rulebook of {}", canon.game, self.loaded.rulebook.game))
+                .hint("name the right rulebook in kanon.toml, then: kanon seal"));
+        }
+        if canon.rulebook != self.loaded.digest {
+            self.ui.notice("note: the rulebook has changed since the canon was sealed; kanon seal makes a new one");
+        }
+        Ok(canon)
+    }
+
+    /// What installs are held against.
+    pub fn measure<'c>(&'c self, canon: &'c Canon) -> Measure<'c> {
+        Measure { canon, rulebook: &self.loaded.rulebook, extras: self.extras() }
+    }
+
+    /// The policy for extra mods.
+    pub fn extras(&self) -> Extras {
+        self.workspace.as_ref().map_or_else(Extras::default, |workspace| workspace.wishes.extras)
+    }
+
+    /// Turns an INSTALL as it was typed into what it is. The role is only needed for a folder.
+    pub fn target(&self, typed: &str, role: Option<Role>) -> Result<Target, Failure> {
+        if let Some((workspace, install)) = self.workspace.as_ref().and_then(|w| Some((w, w.wishes.install(typed)?))) {
+            if is_url(&install.at) {
+                return Err(unreachable_scheme(&install.at));
+            }
+            return Ok(Target::Local { name: install.name.clone(), role: install.role, path: workspace.place(&install.at) });
+        }
+        if is_url(typed) {
+            return Err(unreachable_scheme(typed));
+        }
+        let path = self.env.folder.join(typed);
+        if path.is_file() {
+            return read_survey(&path).map(|survey| Target::Survey(Box::new(survey)));
+        }
+        if !path.is_dir() {
+            return Err(self.unknown(typed));
+        }
+        let name = path.canonicalize().ok().and_then(|path| Some(path.file_name()?.to_string_lossy().into_owned()));
+        let role = role.map_or_else(|| self.ask_role(typed), Ok)?;
+        Ok(Target::Local { name: name.unwrap_or_else(|| typed.to_owned()), role, path })
+    }
+
+    fn unknown(&self, typed: &str) -> Failure {
+        let names: Vec<&str> = self.workspace.iter().flat_map(|w| &w.wishes.installs).map(|install| install.name.as_str()).collect();
+        let failure = Failure::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
+        match kanon_core::problem::nearest(typed, names.iter().copied()) {
+            Some(near) => failure.hint(format!("did you mean `{near}`?")),
+            None if names.is_empty() => failure.hint("check the path"),
+            None => failure.hint(format!("check the path, or use one of: {}", names.join(", "))),
+        }
+    }
+
+    fn ask_role(&self, typed: &str) -> Result<Role, Failure> {
+        if !self.env.can_ask {
+            return Err(Failure::plain(format!("nothing says whether {typed} is a server or a client")).hint("add --role server or --role client"));
+        }
+        let chosen = dialoguer::Select::new().with_prompt(format!("What is {typed}?")).items(["a server", "a client"]).default(1).interact();
+        let chosen = chosen.map_err(|error| Failure::plain("could not ask").because(error))?;
+        Ok(if chosen == 0 { Role::Server } else { Role::Client })
+    }
+
+    /// Measures a folder, or takes a survey as it is.
+    pub fn survey(&mut self, target: Target) -> Result<Surveyed, Failure> {
+        match target {
+            Target::Survey(survey) => self.fitting(*survey),
+            Target::Local { name, role, path } => {
+                let install = self.install(&name, &path)?;
+                self.warn_if_interrupted(&install, &name)?;
+                let bar = self.ui.progress("measuring");
+                let measurement = self.measured(&install, &name, role, &bar)?;
+                Ok(Surveyed { survey: measurement.survey.clone(), measurement: Some(measurement) })
+            }
+        }
+    }
+
+    fn install(&self, name: &str, path: &Path) -> Result<LocalInstall, Failure> {
+        LocalInstall::open(path).map_err(|error| {
+            let failure = Failure::from(error);
+            if path.exists() { failure } else { Failure::plain(format!("the folder of {name} is not there: {}", path.display())).hint("correct its `at` in kanon.toml, or the path") }
+        })
+    }
+
+    fn fitting(&self, survey: Survey) -> Result<Surveyed, Failure> {
+        let game = &self.loaded.rulebook.game;
+        if !survey.install.game.is_empty() && survey.install.game != *game {
+            return Err(Failure::plain(format!("the survey of {} is of {}, the rulebook of {game}", survey.install.name, survey.install.game))
+                .hint("use the rulebook of that game: --rulebook FILE"));
+        }
+        Ok(Surveyed { survey, measurement: None })
+    }
+
+    fn warn_if_interrupted(&self, install: &LocalInstall, name: &str) -> Result<(), Failure> {
+        let last = self.state.alignments(Some(&install.root().to_string_lossy()))?.into_iter().next();
+        if let Some(last) = last.filter(|last| last.state == AlignmentState::Running) {
+            self.ui.notice(&format!(
+                "note: an alignment of {name} was interrupted after {} of {} steps; kanon undo {name} takes it back, kanon align {name} does so first",
+                last.steps_done,
+                last.steps.len()
+            ));
+        }
+        Ok(())
+    }
+
+    fn measured(&mut self, install: &LocalInstall, name: &str, role: Role, progress: &dyn Progress) -> Result<Measurement, Failure> {
+        let request = Request {
+            name,
+            role,
+            rulebook: &self.loaded.rulebook,
+            rulebook_digest: self.loaded.digest,
+            trust: self.trust,
+        };
+        Ok(measure::survey(install, request, &mut self.state, progress)?)
+    }
+
+    /// Surveys every source of the workspace: its name, the folder that paths are relative to, what is in it.
+    pub fn sources(&mut self) -> Result<Vec<(String, PathBuf, Survey)>, Failure> {
+        let workspace = self.workspace()?;
+        let sources: Vec<(String, PathBuf)> =
+            workspace.wishes.sources.iter().map(|source| (source.name.clone(), workspace.place(&source.at))).collect();
+        sources.into_iter().map(|(name, folder)| self.source(name, &folder)).collect()
+    }
+
+    /// A source is surveyed from the folder above it, as an install whose every shelf is that one folder.
+    fn source(&mut self, name: String, folder: &Path) -> Result<(String, PathBuf, Survey), Failure> {
+        let folder = folder.canonicalize().during("open the source", folder)?;
+        let parent = folder.parent().unwrap_or(&folder).to_owned();
+        let inner = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        let rulebook = as_source(&self.loaded.rulebook, &inner).map_err(|error| {
+            Failure::plain(format!("the source {name} can't be used: {error}")).hint("give its folder another name")
+        })?;
+        let install = self.install(&name, &parent)?;
+        let request = Request { name: &name, role: Role::Server, rulebook: &rulebook, rulebook_digest: self.loaded.digest, trust: self.trust };
+        let survey = measure::survey(&install, request, &mut self.state, &Silent)?.survey;
+        Ok((name, parent, survey))
+    }
+
+    /// Surveys every install of the workspace that is a folder and can be read.
+    pub fn installs(&mut self) -> Result<Vec<(Role, PathBuf, Survey)>, Failure> {
+        let names: Vec<String> = self.workspace()?.wishes.installs.iter().map(|install| install.name.clone()).collect();
+        let mut surveys = Vec::new();
+        for name in names {
+            match self.target(&name, None) {
+                Ok(Target::Local { name, role, path }) => match self.survey(Target::Local { name: name.clone(), role, path: path.clone() }) {
+                    Ok(surveyed) => surveys.push((role, path, surveyed.survey)),
+                    Err(failure) => self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end())),
+                },
+                Ok(Target::Survey(_)) => {}
+                Err(failure) => self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end())),
+            }
+        }
+        Ok(surveys)
+    }
+
+    /// Looks for the bytes of digests, in the places that cost least first.
+    pub fn bytes(&mut self, wanted: &BTreeSet<Blake3>) -> Result<Bytes, Failure> {
+        let mut bytes = Bytes::default();
+        bytes.look_into_store(&self.workspace()?.store(), wanted);
+        if !bytes.lacking(wanted).is_empty() {
+            for (_, root, survey) in self.sources()? {
+                bytes.look_into_survey(&root, &survey, wanted);
+            }
+        }
+        if !bytes.lacking(wanted).is_empty() {
+            for (_, root, survey) in self.installs()? {
+                bytes.look_into_survey(&root, &survey, wanted);
+            }
+        }
+        Ok(bytes)
+    }
+}
+
+/// The same rulebook for a folder of downloads: every shelf is that folder, on either side.
+fn as_source(rulebook: &Rulebook, folder: &str) -> Result<Rulebook, kanon_core::path::PathError> {
+    let place = kanon_core::path::InstallPath::new(folder)?;
+    let mut rulebook = rulebook.clone();
+    for shelf in &mut rulebook.shelves {
+        shelf.places.server = vec![place.clone()];
+        shelf.places.client = vec![place.clone()];
+    }
+    Ok(rulebook)
+}
+
+fn is_url(text: &str) -> bool {
+    text.contains("://")
+}
+
+fn unreachable_scheme(url: &str) -> Failure {
+    let shown = url.split_once("://").map_or(url, |(scheme, _)| scheme);
+    Failure::plain(format!("installs behind {shown}:// can't be reached by this version of Kanon"))
+        .hint("survey it where it runs (kanon survey FOLDER -o FILE) and use the survey")
+}
+
+fn read_survey(path: &Path) -> Result<Survey, Failure> {
+    let shown = path.display();
+    let unusable = |error: &dyn std::error::Error| Failure::plain(format!("{shown} can't be used as a survey: {error}")).hint("a survey is made with: kanon survey INSTALL -o FILE");
+    let size = std::fs::metadata(path).map_err(|error| unusable(&error))?.len();
+    if size > kanon_core::limits::SURVEY_BYTES {
+        return Err(unusable(&kanon_core::survey::SurveyError::TooLarge));
+    }
+    let bytes = std::fs::read(path).map_err(|error| unusable(&error))?;
+    Survey::from_json(&bytes).map_err(|error| unusable(&error))
+}

@@ -1,0 +1,91 @@
+//! What can go wrong outside: always with what was attempted and on which file.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use kanon_core::align::PlanError;
+use kanon_core::path::printable;
+use kanon_core::problem::BadFile;
+
+/// Why something outside could not be done.
+#[derive(Debug, thiserror::Error)]
+pub enum ReachError {
+    /// A file or folder could not be worked on.
+    #[error("could not {attempt} {}", printable(&.path.display().to_string()))]
+    Io {
+        /// What was attempted.
+        attempt: &'static str,
+        /// On which file or folder.
+        path: PathBuf,
+        /// Why not.
+        source: io::Error,
+    },
+    /// The state database failed.
+    #[error("could not use the state database {}", .path.display())]
+    State {
+        /// The database.
+        path: PathBuf,
+        /// Why not.
+        source: rusqlite::Error,
+    },
+    /// A file that a person wrote has mistakes.
+    #[error(transparent)]
+    BadFile(Box<BadFile>),
+    /// A file is not what it should be.
+    #[error("{} can't be used: {reason}", .path.display())]
+    Unusable {
+        /// The file.
+        path: PathBuf,
+        /// Why not.
+        reason: String,
+    },
+    /// No plan can be made.
+    #[error(transparent)]
+    Plan(#[from] PlanError),
+    /// There is no workspace.
+    #[error("there is no kanon.toml in {} or above it", .0.display())]
+    NoWorkspace(PathBuf),
+    /// Nothing of what the rulebook names is in the folder.
+    #[error("{} does not look like an install of {game}: it has none of {looked_for}", .path.display())]
+    NotThisGame {
+        /// The folder.
+        path: PathBuf,
+        /// The game of the rulebook.
+        game: String,
+        /// What the rulebook names.
+        looked_for: String,
+    },
+    /// The bytes of mods are nowhere to be found.
+    #[error("the bytes of {} are in no source, install or store: {}", if .0.len() == 1 { "a mod" } else { "some mods" }, .0.join(", "))]
+    BytesNowhere(Vec<String>),
+    /// Another alignment is at work.
+    #[error("another alignment is at work in this workspace ({})", .0.display())]
+    Busy(PathBuf),
+    /// Kanon does not write through or over links.
+    #[error("{} is a link; Kanon does not write over links", .0.display())]
+    Link(PathBuf),
+    /// Something is there that the plan did not know of.
+    #[error("{} has changed since it was surveyed; nothing was done to it", .0.display())]
+    Changed(PathBuf),
+}
+
+impl From<BadFile> for ReachError {
+    fn from(bad: BadFile) -> Self {
+        Self::BadFile(Box::new(bad))
+    }
+}
+
+/// Puts what was attempted, and on which file, around an I/O error.
+pub trait During<T> {
+    /// Wraps the error.
+    ///
+    /// # Errors
+    /// The wrapped error.
+    fn during(self, attempt: &'static str, path: &Path) -> Result<T, ReachError>;
+}
+
+impl<T> During<T> for io::Result<T> {
+    fn during(self, attempt: &'static str, path: &Path) -> Result<T, ReachError> {
+        self.map_err(|source| ReachError::Io { attempt, path: path.to_owned(), source })
+    }
+}

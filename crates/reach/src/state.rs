@@ -1,0 +1,366 @@
+//! What Kanon remembers between runs, in SQLite: digests of unchanged files, readings of mods, and every alignment.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use kanon_core::digest::Blake3;
+use kanon_core::path::InstallPath;
+use rusqlite::{Connection, OptionalExtension, params};
+use serde::{Deserialize, Serialize};
+
+use crate::error::{During, ReachError};
+use crate::install::Stamp;
+
+const SCHEMA: &str = "
+CREATE TABLE IF NOT EXISTS digest (
+  root TEXT NOT NULL, path TEXT NOT NULL, size INTEGER NOT NULL, modified INTEGER NOT NULL, changed INTEGER NOT NULL,
+  inode INTEGER NOT NULL, measured INTEGER NOT NULL, blake3 BLOB NOT NULL, PRIMARY KEY (root, path)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS reading (key BLOB PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS alignment (
+  id INTEGER PRIMARY KEY AUTOINCREMENT, install TEXT NOT NULL, root TEXT NOT NULL, began INTEGER NOT NULL,
+  state TEXT NOT NULL, steps TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS step_done (alignment INTEGER NOT NULL, step INTEGER NOT NULL, PRIMARY KEY (alignment, step)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS before (alignment INTEGER NOT NULL, path TEXT NOT NULL, json TEXT NOT NULL, PRIMARY KEY (alignment, path)) WITHOUT ROWID;
+";
+
+/// A file stamped this near to the time of the measurement may have changed after it without showing: FAT keeps two seconds.
+const CLOCK_RESOLUTION: i64 = 2_000_000_000;
+
+/// An open state database.
+pub struct State {
+    connection: Connection,
+    path: PathBuf,
+}
+
+/// A digest that was measured, with the stamp that the file had.
+#[derive(Debug, Clone, Copy)]
+pub struct Remembered {
+    /// The file's stamp when it was measured.
+    pub stamp: Stamp,
+    /// When it was measured, in nanoseconds since 1970.
+    pub measured: i64,
+    /// The digest.
+    pub blake3: Blake3,
+}
+
+impl Remembered {
+    /// Whether a file with this stamp must still have those bytes.
+    pub fn vouches_for(&self, stamp: Stamp) -> bool {
+        self.stamp == stamp && stamp.modified.max(stamp.changed) < self.measured.saturating_sub(CLOCK_RESOLUTION)
+    }
+}
+
+/// How far an alignment came.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum AlignmentState {
+    /// It was begun and never ended: it was interrupted.
+    Running,
+    /// It was carried out.
+    Done,
+    /// It was taken back.
+    Undone,
+}
+
+impl AlignmentState {
+    /// The word for it.
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Running => "running",
+            Self::Done => "done",
+            Self::Undone => "undone",
+        }
+    }
+
+    fn of_word(word: &str) -> Self {
+        [Self::Done, Self::Undone].into_iter().find(|state| state.as_str() == word).unwrap_or(Self::Running)
+    }
+}
+
+/// An alignment as the journal knows it.
+#[derive(Debug, Clone)]
+pub struct Alignment {
+    /// Its number.
+    pub id: i64,
+    /// The install's name.
+    pub install: String,
+    /// When it began, in seconds since 1970.
+    pub began: i64,
+    /// How far it came.
+    pub state: AlignmentState,
+    /// Its steps.
+    pub steps: Vec<kanon_core::align::Step>,
+    /// How many steps were done.
+    pub steps_done: u32,
+}
+
+/// What a path was before an alignment touched it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "was", rename_all = "kebab-case")]
+pub enum Before {
+    /// Nothing.
+    Absent,
+    /// A file, of which a copy is in the backup.
+    File {
+        /// The copy's name in the backup.
+        copy: String,
+        /// Its digest.
+        blake3: Blake3,
+        /// When its bytes changed, in nanoseconds since 1970.
+        modified: i64,
+        /// Its permission bits, where the system has them.
+        mode: u32,
+    },
+    /// A folder.
+    Folder {
+        /// When its entries changed, in nanoseconds since 1970.
+        modified: i64,
+        /// Its permission bits, where the system has them.
+        mode: u32,
+    },
+}
+
+impl State {
+    /// Opens the database, making it if needed.
+    ///
+    /// # Errors
+    /// When the folder can't be written or the file is no database.
+    pub fn open(path: &Path) -> Result<Self, ReachError> {
+        if let Some(folder) = path.parent() {
+            std::fs::create_dir_all(folder).during("make the folder", folder)?;
+        }
+        let connection = Connection::open(path).map_err(|source| ReachError::State { path: path.to_owned(), source })?;
+        Self::prepared(connection, path)
+    }
+
+    /// A database that is forgotten at the end: for work without a workspace.
+    ///
+    /// # Errors
+    /// When SQLite can't be used at all.
+    pub fn in_memory() -> Result<Self, ReachError> {
+        let path = PathBuf::from(":memory:");
+        let connection = Connection::open_in_memory().map_err(|source| ReachError::State { path: path.clone(), source })?;
+        Self::prepared(connection, &path)
+    }
+
+    fn prepared(connection: Connection, path: &Path) -> Result<Self, ReachError> {
+        let state = Self { connection, path: path.to_owned() };
+        state.run(|connection| {
+            connection.busy_timeout(Duration::from_secs(10))?;
+            connection.pragma_update(None, "journal_mode", "WAL")?;
+            connection.pragma_update(None, "synchronous", "FULL")?;
+            connection.execute_batch(SCHEMA)
+        })?;
+        Ok(state)
+    }
+
+    fn run<T>(&self, work: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T, ReachError> {
+        work(&self.connection).map_err(|source| ReachError::State { path: self.path.clone(), source })
+    }
+
+    fn transact<T>(&mut self, work: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T, ReachError> {
+        let path = self.path.clone();
+        let transaction = self.connection.transaction().map_err(|source| ReachError::State { path: path.clone(), source })?;
+        let done = work(&transaction).and_then(|value| transaction.commit().map(|()| value));
+        done.map_err(|source| ReachError::State { path, source })
+    }
+
+    /// Every digest remembered of files under a root.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn digests(&self, root: &str) -> Result<HashMap<String, Remembered>, ReachError> {
+        self.run(|connection| {
+            let count: u32 = connection.query_row("SELECT count(*) FROM digest WHERE root = ?1", [root], |row| row.get(0))?;
+            let mut digests = HashMap::with_capacity(count as usize);
+            let mut statement =
+                connection.prepare_cached("SELECT path, size, modified, changed, inode, measured, blake3 FROM digest WHERE root = ?1")?;
+            let mut rows = statement.query([root])?;
+            while let Some(row) = rows.next()? {
+                digests.insert(row.get(0)?, remembered(row)?);
+            }
+            Ok(digests)
+        })
+    }
+
+    /// Remembers digests of files under a root, and forgets those that are gone.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn remember(&mut self, root: &str, new: &[(InstallPath, Remembered)], gone: &[String]) -> Result<(), ReachError> {
+        if new.is_empty() && gone.is_empty() {
+            return Ok(());
+        }
+        self.transact(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO digest VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?;
+            for (path, known) in new {
+                let Remembered { stamp, measured, blake3 } = known;
+                let (size, inode) = (stamp.size.cast_signed(), stamp.inode.cast_signed());
+                insert.execute(params![root, path.as_str(), size, stamp.modified, stamp.changed, inode, measured, blake3.as_bytes()])?;
+            }
+            let mut delete = connection.prepare_cached("DELETE FROM digest WHERE root = ?1 AND path = ?2")?;
+            for path in gone {
+                delete.execute(params![root, path])?;
+            }
+            Ok(())
+        })
+    }
+
+    /// What was read from a mod, by a key over all that it depends on.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn reading(&self, key: &Blake3) -> Result<Option<String>, ReachError> {
+        self.run(|connection| {
+            let mut statement = connection.prepare_cached("SELECT json FROM reading WHERE key = ?1")?;
+            statement.query_row([key.as_bytes()], |row| row.get(0)).optional()
+        })
+    }
+
+    /// Remembers what was read from mods.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn remember_readings(&mut self, readings: &[(Blake3, String)]) -> Result<(), ReachError> {
+        if readings.is_empty() {
+            return Ok(());
+        }
+        self.transact(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO reading VALUES (?1, ?2)")?;
+            readings.iter().try_for_each(|(key, json)| insert.execute(params![key.as_bytes(), json]).map(drop))
+        })
+    }
+
+    /// Journals an alignment before its first step.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn begin(&mut self, install: &str, root: &str, began: i64, steps: &str) -> Result<i64, ReachError> {
+        self.transact(|connection| {
+            connection.execute(
+                "INSERT INTO alignment (install, root, began, state, steps) VALUES (?1, ?2, ?3, 'running', ?4)",
+                params![install, root, began, steps],
+            )?;
+            Ok(connection.last_insert_rowid())
+        })
+    }
+
+    /// Journals what paths were before an alignment touches them.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn record_before(&mut self, alignment: i64, before: &[(String, Before)]) -> Result<(), ReachError> {
+        self.transact(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO before VALUES (?1, ?2, ?3)")?;
+            before.iter().try_for_each(|(path, was)| {
+                let json = serde_json::to_string(was).map_err(|error| rusqlite::Error::ToSqlConversionFailure(Box::new(error)))?;
+                insert.execute(params![alignment, path, json]).map(drop)
+            })
+        })
+    }
+
+    /// What paths were before an alignment.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn before(&self, alignment: i64) -> Result<Vec<(String, Before)>, ReachError> {
+        self.run(|connection| {
+            let mut statement = connection.prepare("SELECT path, json FROM before WHERE alignment = ?1 ORDER BY path")?;
+            let rows = statement.query_map([alignment], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
+            rows.map(|row| row.and_then(|(path, json)| Ok((path, from_json(&json)?)))).collect()
+        })
+    }
+
+    /// Journals that a step is done.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn step_done(&self, alignment: i64, step: u32) -> Result<(), ReachError> {
+        self.run(|connection| connection.execute("INSERT OR REPLACE INTO step_done VALUES (?1, ?2)", params![alignment, step]).map(drop))
+    }
+
+    /// Journals how an alignment ended.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn end(&self, alignment: i64, state: AlignmentState) -> Result<(), ReachError> {
+        self.run(|connection| connection.execute("UPDATE alignment SET state = ?2 WHERE id = ?1", params![alignment, state.as_str()]).map(drop))
+    }
+
+    /// All alignments of an install's folder, or of all, newest first.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn alignments(&self, root: Option<&str>) -> Result<Vec<Alignment>, ReachError> {
+        self.run(|connection| {
+            let mut statement = connection.prepare(
+                "SELECT id, install, began, state, steps, (SELECT count(*) FROM step_done WHERE alignment = id)
+                 FROM alignment WHERE ?1 IS NULL OR root = ?1 ORDER BY id DESC",
+            )?;
+            let rows = statement.query_map([root], |row| {
+                Ok(Alignment {
+                    id: row.get(0)?,
+                    install: row.get(1)?,
+                    began: row.get(2)?,
+                    state: AlignmentState::of_word(&row.get::<_, String>(3)?),
+                    steps: from_json(&row.get::<_, String>(4)?)?,
+                    steps_done: row.get(5)?,
+                })
+            })?;
+            rows.collect()
+        })
+    }
+}
+
+fn remembered(row: &rusqlite::Row<'_>) -> rusqlite::Result<Remembered> {
+    let stamp = Stamp {
+        size: row.get::<_, i64>(1)?.cast_unsigned(),
+        modified: row.get(2)?,
+        changed: row.get(3)?,
+        inode: row.get::<_, i64>(4)?.cast_unsigned(),
+    };
+    Ok(Remembered { stamp, measured: row.get(5)?, blake3: Blake3::from_bytes(row.get(6)?) })
+}
+
+fn from_json<T: serde::de::DeserializeOwned>(json: &str) -> rusqlite::Result<T> {
+    serde_json::from_str(json).map_err(|error| rusqlite::Error::FromSqlConversionFailure(0, rusqlite::types::Type::Text, Box::new(error)))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_digest_vouches_only_for_the_same_and_settled_file() {
+        let stamp = Stamp { size: 1, modified: 10_000_000_000, changed: 10_000_000_000, inode: 7 };
+        let known = Remembered { stamp, measured: 13_000_000_000, blake3: Blake3::of(b"x") };
+        assert!(known.vouches_for(stamp));
+        assert!(!known.vouches_for(Stamp { size: 2, ..stamp }));
+        assert!(!known.vouches_for(Stamp { inode: 8, ..stamp }));
+        let at_once = Remembered { measured: 11_000_000_000, ..known };
+        assert!(!at_once.vouches_for(stamp), "it may have changed in the same tick");
+    }
+
+    #[test]
+    fn digests_and_alignments_are_remembered() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let path = temp.path().join("sub/state.db");
+        let known = Remembered { stamp: Stamp { size: 1, modified: -2, changed: 3, inode: u64::MAX }, measured: 5, blake3: Blake3::of(b"x") };
+        let file = InstallPath::new("mods/a").expect("a path");
+        let mut state = State::open(&path).expect("open");
+        state.remember("/r", &[(file.clone(), known)], &[]).expect("written");
+        let id = state.begin("mara", "/r", 9, "[]").expect("written");
+        state.record_before(id, &[("mods/a".to_owned(), Before::Absent)]).expect("written");
+        drop(state);
+        let mut state = State::open(&path).expect("open again");
+        assert_eq!(state.digests("/r").expect("read")["mods/a"].stamp, known.stamp);
+        assert_eq!(state.before(id).expect("read"), [("mods/a".to_owned(), Before::Absent)]);
+        assert_eq!(state.alignments(Some("/r")).expect("read")[0].state, AlignmentState::Running);
+        state.end(id, AlignmentState::Done).expect("written");
+        assert_eq!(state.alignments(None).expect("read")[0].state, AlignmentState::Done);
+        state.remember("/r", &[], &["mods/a".to_owned()]).expect("written");
+        assert!(state.digests("/r").expect("read").is_empty());
+        std::fs::write(temp.path().join("bad.db"), "this is no database at all, not even nearly").expect("written");
+        assert!(State::open(&temp.path().join("bad.db")).is_err());
+    }
+}

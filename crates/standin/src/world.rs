@@ -1,0 +1,159 @@
+//! The demo's world: Longnight Station and its four players, built from the small sources that ship with the program.
+
+use std::io::{Cursor, Write};
+use std::path::{Path, PathBuf};
+
+use include_dir::{Dir, include_dir};
+use zip::write::{SimpleFileOptions, ZipWriter};
+
+use crate::StandinError;
+
+static SOURCES: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/polarspur");
+
+/// When every file of the demo was last changed: a month before the story, in seconds since 1970.
+const LONG_AGO: i64 = 1_760_000_000;
+
+/// What runs on the station, in the releases that work.
+const STATION: [&str; 9] = [
+    "aurora-core-1.4.0",
+    "snowtrack-3.2.1",
+    "halogen-lamps-2.0.4",
+    "drift-radio-1.1.0",
+    "lantern-grid-0.6.3",
+    "sled-dogs-1.1.0",
+    "night-watch-0.8.2",
+    "logbook-2.0.0",
+    "compass-hud-1.1.0",
+];
+/// Mods that only the station runs, and the one that only visitors do.
+const STATION_ALONE: [&str; 2] = ["night-watch-0.8.2", "logbook-2.0.0"];
+const VISITOR_ALONE: &str = "compass-hud-1.1.0";
+
+/// The players, by the names of their folders.
+pub const PLAYERS: [&str; 4] = ["mara", "oskar", "wren", "tove"];
+
+/// The demo's folders.
+#[derive(Debug, Clone)]
+pub struct World {
+    root: PathBuf,
+}
+
+impl World {
+    /// Builds the world as it was a month ago, when everybody could join.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn build(root: &Path) -> Result<Self, StandinError> {
+        let world = Self { root: root.to_owned() };
+        world.write("polarspur.rulebook.toml", &source("polarspur.rulebook.toml"))?;
+        world.install("station", &STATION.iter().copied().filter(|name| *name != VISITOR_ALONE).collect::<Vec<_>>())?;
+        world.write("station/world/longnight.sav", b"thirty days of snow\n")?;
+        let visitors: Vec<&str> = STATION.iter().copied().filter(|name| !STATION_ALONE.contains(name)).collect();
+        for player in PLAYERS {
+            world.install(player, &visitors)?;
+        }
+        world.settle()?;
+        Ok(world)
+    }
+
+    /// Where an install is.
+    pub fn folder(&self, name: &str) -> PathBuf {
+        self.root.join(name)
+    }
+
+    /// What happened last night and last week: the server was changed by hand, three players are off, one has a
+    /// helper of her own.
+    ///
+    /// # Errors
+    /// When the folders can't be written.
+    pub fn spoil(&self) -> Result<(), StandinError> {
+        self.remove("station/mods/snowtrack-3.2.1.psm")?;
+        self.put("station", "snowtrack-3.1.0", "snowtrack-3.1.0.psm")?;
+        self.rename("station/mods/lantern-grid-0.6.3.psm", "station/mods/lantern-grid-0.6.3.psm.off")?;
+        self.put("mara", "map-sketch-0.4.0", "map-sketch-0.4.0.psm")?;
+        for (new, old) in [("aurora-core-1.4.0", "aurora-core-1.3.2"), ("snowtrack-3.2.1", "snowtrack-3.1.0")] {
+            self.remove(&format!("oskar/mods/{new}.psm"))?;
+            self.put("oskar", old, &format!("{old}.psm"))?;
+        }
+        self.remove("oskar/mods/drift-radio-1.1.0.psm")?;
+        let edited = archive("halogen-lamps-2.0.4", &[("settings/lamps.json", source("edits/lamps.json"))])?;
+        self.write("wren/mods/halogen-lamps-2.0.4.psm", &edited)?;
+        self.put("tove", "old-lantern-0.2", "old-lantern-0.2.psm")?;
+        self.put("tove", "sled-dogs-1.0.0", "sled-dogs-1.0.0.psm")?;
+        self.settle()
+    }
+
+    fn install(&self, name: &str, mods: &[&str]) -> Result<(), StandinError> {
+        self.write(&format!("{name}/engine/build.json"), &source("engine/build.json"))?;
+        self.write(&format!("{name}/engine/trellis-0.9.1.psb"), b"Trellis 0.9.1\n")?;
+        mods.iter().try_for_each(|source| self.put(name, source, &format!("{source}.psm")))
+    }
+
+    fn put(&self, install: &str, source: &str, name: &str) -> Result<(), StandinError> {
+        self.write(&format!("{install}/mods/{name}"), &archive(source, &[])?)
+    }
+
+    fn write(&self, path: &str, bytes: &[u8]) -> Result<(), StandinError> {
+        let path = self.root.join(path);
+        let made = path.parent().map_or(Ok(()), std::fs::create_dir_all);
+        made.and_then(|()| std::fs::write(&path, bytes)).map_err(StandinError::io(path.display().to_string()))
+    }
+
+    fn remove(&self, path: &str) -> Result<(), StandinError> {
+        std::fs::remove_file(self.root.join(path)).map_err(StandinError::io(path))
+    }
+
+    fn rename(&self, from: &str, to: &str) -> Result<(), StandinError> {
+        std::fs::rename(self.root.join(from), self.root.join(to)).map_err(StandinError::io(from))
+    }
+
+    /// Gives every file of the installs the time of long ago, so that nothing looks just written.
+    fn settle(&self) -> Result<(), StandinError> {
+        std::iter::once("station").chain(PLAYERS).try_for_each(|name| settle(&self.folder(name)))
+    }
+}
+
+fn settle(path: &Path) -> Result<(), StandinError> {
+    let shown = path.display().to_string();
+    if path.is_dir() {
+        for entry in std::fs::read_dir(path).map_err(StandinError::io(&shown))? {
+            settle(&entry.map_err(StandinError::io(&shown))?.path())?;
+        }
+    }
+    filetime::set_file_mtime(path, filetime::FileTime::from_unix_time(LONG_AGO, 123_456_789)).map_err(StandinError::io(shown))
+}
+
+fn source(path: &str) -> Vec<u8> {
+    SOURCES.get_file(path).map(|file| file.contents().to_vec()).unwrap_or_default()
+}
+
+/// Packs the sources of a mod, the same bytes every time; some members may be other than the sources say.
+///
+/// # Errors
+/// When there are no such sources.
+pub fn archive(name: &str, other: &[(&str, Vec<u8>)]) -> Result<Vec<u8>, StandinError> {
+    let missing = || std::io::Error::other("there are no such sources");
+    let root = PathBuf::from("mods").join(name);
+    let folder = SOURCES.get_dir(&root).ok_or_else(missing).map_err(StandinError::io(name))?;
+    let mut files = Vec::new();
+    collect(folder, &root, &mut files);
+    files.sort();
+    let mut writer = ZipWriter::new(Cursor::new(Vec::new()));
+    for (member, bytes) in files {
+        let bytes = other.iter().find(|(path, _)| *path == member).map_or(bytes, |(_, bytes)| bytes.clone());
+        let options = SimpleFileOptions::default().last_modified_time(zip::DateTime::default());
+        writer.start_file(member, options).map_err(std::io::Error::other).map_err(StandinError::io(name))?;
+        writer.write_all(&bytes).map_err(StandinError::io(name))?;
+    }
+    let packed = writer.finish().map_err(std::io::Error::other).map_err(StandinError::io(name))?;
+    Ok(packed.into_inner())
+}
+
+fn collect(folder: &Dir<'_>, root: &Path, files: &mut Vec<(String, Vec<u8>)>) {
+    for file in folder.files() {
+        if let Ok(member) = file.path().strip_prefix(root) {
+            files.push((member.to_string_lossy().replace('\\', "/"), file.contents().to_vec()));
+        }
+    }
+    folder.dirs().for_each(|below| collect(below, root, files));
+}

@@ -1,0 +1,2 @@
+-- north is where the flag is
+show = true

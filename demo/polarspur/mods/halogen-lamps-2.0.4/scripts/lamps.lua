@@ -1,0 +1,2 @@
+-- lamps that eat the generator
+load_watts = 300

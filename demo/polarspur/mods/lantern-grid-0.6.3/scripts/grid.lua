@@ -1,0 +1,2 @@
+-- one switch for all lamps of a corridor
+grid = {}

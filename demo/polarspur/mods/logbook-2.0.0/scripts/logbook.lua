@@ -1,0 +1,2 @@
+-- who came, who left, and when
+keep_days = 30

@@ -1,0 +1,2 @@
+-- a pencil for your own map
+ink = "grey"

@@ -1,0 +1,2 @@
+-- wakes the station when a storm comes
+warn_minutes = 10

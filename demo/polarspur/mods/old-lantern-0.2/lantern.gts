@@ -1,0 +1,1 @@
+lantern { oil = 3 }

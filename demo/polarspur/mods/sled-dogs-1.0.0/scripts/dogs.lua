@@ -1,0 +1,2 @@
+-- five dogs
+team = 5

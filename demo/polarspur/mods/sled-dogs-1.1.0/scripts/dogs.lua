@@ -1,0 +1,2 @@
+-- six dogs, one of them lazy
+team = 6
