@@ -80,7 +80,9 @@ pub enum PlanError {
     #[error("the canon can't be put in place: {0}")]
     Path(#[from] PathError),
     /// Two files of the canon want one name.
-    #[error("`{first}` and `{second}` of the canon want the same file `{path}` on a system that ignores letter case; give one of them another name")]
+    #[error(
+        "`{first}` and `{second}` of the canon want the same file `{path}` on a system that ignores letter case; give one of them another name"
+    )]
     Collision {
         /// The mod that has the name.
         first: String,
@@ -124,7 +126,11 @@ pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result
 /// Where the canon's files go on an install of that role, and whose they are.
 fn targets(measure: Measure<'_>, role: Role) -> Result<BTreeMap<String, String>, PlanError> {
     let mut targets: BTreeMap<String, String> = BTreeMap::new();
-    let here = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional);
+    let here = measure
+        .canon
+        .mods
+        .iter()
+        .filter(|sealed| sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional);
     for sealed in here {
         let places = measure.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(role));
         for (place, file) in places.iter().flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
@@ -198,7 +204,11 @@ impl Planner<'_> {
         let own = place.join(&sealed.name)?;
         for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right.as_ref()) {
             let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
-            let why = if copy.path == own { format!("not part of {id} {version}") } else { format!("another copy of {id}; the canon has {version}") };
+            let why = if copy.path == own {
+                format!("not part of {id} {version}")
+            } else {
+                format!("another copy of {id}; the canon has {version}")
+            };
             self.park_files(copy, &why);
         }
         Ok(())
@@ -239,7 +249,11 @@ impl Planner<'_> {
             }
             (occupied, _) => {
                 let why = self.why_put(sealed, occupied);
-                let action = if occupied { Action::Replace { blake3: file.blake3 } } else { Action::Put { blake3: file.blake3 } };
+                let action = if occupied {
+                    Action::Replace { blake3: file.blake3 }
+                } else {
+                    Action::Put { blake3: file.blake3 }
+                };
                 self.puts.push(Step { action, path: target, why, bytes: file.size });
             }
         }
@@ -247,9 +261,15 @@ impl Planner<'_> {
 
     fn why_put(&self, sealed: &SealedMod, occupied: bool) -> String {
         let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
-        let here = self.survey.mods.iter().find(|found| found.folded_id() == sealed.folded_id() && found.reading.made_for.is_none());
+        let here = self
+            .survey
+            .mods
+            .iter()
+            .find(|found| found.folded_id() == sealed.folded_id() && found.reading.made_for.is_none());
         match here {
-            Some(found) if found.version_or_dash() != version => format!("{id} is {} here; the canon has {version}", found.version_or_dash()),
+            Some(found) if found.version_or_dash() != version => {
+                format!("{id} is {} here; the canon has {version}", found.version_or_dash())
+            }
             Some(_) => format!("{id} {version} has other bytes here"),
             None if occupied => format!("what is there is not {id} {version}"),
             None => format!("{id} {version} is missing"),
@@ -285,7 +305,9 @@ impl Planner<'_> {
 
     /// Whether a right file is there, or will be put there.
     fn is_wanted(&self, path: &InstallPath) -> bool {
-        self.kept.contains(&path.folded()) || self.renames.iter().chain(&self.puts).any(|step| step.path == *path) || self.in_place.contains(path)
+        self.kept.contains(&path.folded())
+            || self.renames.iter().chain(&self.puts).any(|step| step.path == *path)
+            || self.in_place.contains(path)
     }
 
     fn park_extras(&mut self, measure: Measure<'_>, risky: RiskyExtras) {

@@ -78,11 +78,13 @@ fn right() -> Vec<SurveyedMod> {
 
 fn planned(survey: &Survey) -> Plan {
     let (canon, rulebook) = (canon(), rulebook());
-    plan(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, survey, RiskyExtras::Stay).expect("a plan")
+    plan(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, survey, RiskyExtras::Stay)
+        .expect("a plan")
 }
 
 fn told(plan: &Plan) -> Vec<String> {
-    let from = |action: &Action| if let Action::Rename { from } = action { format!("{from} > ") } else { String::new() };
+    let from =
+        |action: &Action| if let Action::Rename { from } = action { format!("{from} > ") } else { String::new() };
     plan.steps.iter().map(|step| format!("{} {}{}", step.action.as_str(), from(&step.action), step.path)).collect()
 }
 
@@ -114,12 +116,24 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
     broken.mods.remove(1);
     broken.strays.push(found("tide", "2", "extra/tide.psm", &[("", "tide 2")]));
     for (at, is_file) in [("mods/junk.psm", true), ("mods/link.psm", false)] {
-        broken.unreadable.push(Unreadable { path: at.to_owned(), shelf: Some("mods".to_owned()), why: "cut".to_owned(), is_file, still_packed: false });
+        broken.unreadable.push(Unreadable {
+            path: at.to_owned(),
+            shelf: Some("mods".to_owned()),
+            why: "cut".to_owned(),
+            is_file,
+            still_packed: false,
+        });
     }
     assert_eq!(told(&planned(&broken)), ["park mods/junk.psm", "rename extra/tide.psm > mods/tide.psm"]);
     let mut cut = survey(right());
     cut.mods.remove(1);
-    cut.unreadable.push(Unreadable { path: "mods/tide.psm".to_owned(), shelf: Some("mods".to_owned()), why: "cut".to_owned(), is_file: true, still_packed: false });
+    cut.unreadable.push(Unreadable {
+        path: "mods/tide.psm".to_owned(),
+        shelf: Some("mods".to_owned()),
+        why: "cut".to_owned(),
+        is_file: true,
+        still_packed: false,
+    });
     assert_eq!(told(&planned(&cut)), ["replace mods/tide.psm"]);
 }
 
@@ -153,7 +167,9 @@ fn a_second_plan_is_empty(#[values(0, 1, 2, 3, 4, 5, 6, 7)] mask: u8, #[values("
                 assert!(files.insert(step.path, bytes).is_none(), "a rename overwrites nothing");
             }
             Action::Put { blake3 } => assert!(files.insert(step.path, blake3).is_none(), "a put overwrites nothing"),
-            Action::Replace { blake3 } => assert!(files.insert(step.path, blake3).is_some(), "a replace has something to replace"),
+            Action::Replace { blake3 } => {
+                assert!(files.insert(step.path, blake3).is_some(), "a replace has something to replace");
+            }
         }
     }
     let wanted: Vec<Blake3> = canon().mods.iter().flat_map(|m| &m.files).map(|f| f.blake3).collect();

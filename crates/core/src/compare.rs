@@ -187,7 +187,13 @@ mod tests {
     use rstest::rstest;
 
     fn held(version: &str, bytes: &str) -> Held {
-        Held { id: "Tide".to_owned(), version: version.to_owned(), digest: Blake3::of(bytes.as_bytes()), enabled: true, made_for: None }
+        Held {
+            id: "Tide".to_owned(),
+            version: version.to_owned(),
+            digest: Blake3::of(bytes.as_bytes()),
+            enabled: true,
+            made_for: None,
+        }
     }
 
     fn column(copies: &[Held]) -> Column {

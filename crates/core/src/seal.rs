@@ -103,11 +103,17 @@ fn wanted(wish: &ModWish) -> String {
 }
 
 fn meet(wish: &ModWish, versions: Versions, candidates: &[Candidate<'_>]) -> Result<Pick, Box<Finding>> {
-    let same_id: Vec<&Candidate<'_>> =
-        candidates.iter().filter(|c| c.found.folded_id() == wish.id.to_lowercase() && c.found.reading.made_for.is_none()).collect();
+    let same_id: Vec<&Candidate<'_>> = candidates
+        .iter()
+        .filter(|c| c.found.folded_id() == wish.id.to_lowercase() && c.found.reading.made_for.is_none())
+        .collect();
     let from = |c: &&&Candidate<'_>| wish.from.as_deref().is_none_or(|from| from == c.place);
-    let fitting: Vec<&Candidate<'_>> =
-        same_id.iter().filter(from).filter(|c| admits(wish, c.found.reading.version.as_deref(), versions)).copied().collect();
+    let fitting: Vec<&Candidate<'_>> = same_id
+        .iter()
+        .filter(from)
+        .filter(|c| admits(wish, c.found.reading.version.as_deref(), versions))
+        .copied()
+        .collect();
     let Some(best) = best(&fitting, versions) else { return Err(Box::new(nothing_fits(wish, &same_id, candidates))) };
     if let Some(rival) = rival(best, &fitting, versions) {
         return Err(Box::new(two_faces(wish, best, rival)));
@@ -154,7 +160,9 @@ fn best<'c>(fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Can
 fn rival<'c>(best: &Candidate<'_>, fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Candidate<'c>> {
     let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
     fitting.iter().copied().find(|other| {
-        other.trust == best.trust && other.found.digest != best.found.digest && versions.same(&version(other), &version(best))
+        other.trust == best.trust
+            && other.found.digest != best.found.digest
+            && versions.same(&version(other), &version(best))
     })
 }
 
@@ -180,12 +188,20 @@ fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>], all: &[Candidate<'_>
     if same_id.is_empty() {
         let ids: Vec<String> = all.iter().map(|c| c.found.folded_id()).collect();
         let near = nearest(&wish.id, ids.iter().map(String::as_str));
-        let remedy = near.map_or_else(|| "put its release into a source or an install".to_owned(), |near| format!("did you mean `{near}`?"));
+        let remedy = near.map_or_else(
+            || "put its release into a source or an install".to_owned(),
+            |near| format!("did you mean `{near}`?"),
+        );
         return Finding { remedy, ..finding }.found("no release of it in any source or install");
     }
-    let there: BTreeSet<String> = same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
+    let there: BTreeSet<String> =
+        same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
     let there = there.into_iter().collect::<Vec<_>>().join(", ");
-    Finding { remedy: "change the wish in kanon.toml, or put that release where it is to come from".to_owned(), ..finding }.found(there)
+    Finding {
+        remedy: "change the wish in kanon.toml, or put that release where it is to come from".to_owned(),
+        ..finding
+    }
+    .found(there)
 }
 
 fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick]) -> Vec<Finding> {
@@ -218,9 +234,12 @@ fn load_order(picks: &[Pick]) -> Result<Vec<Pick>, Vec<String>> {
     let mut order = Vec::new();
     while !waiting.is_empty() {
         let free = |id: &String, binding: bool| {
-            !edges.iter().any(|edge| edge.after == *id && waiting.contains_key(&edge.before) && (edge.binding || !binding))
+            !edges
+                .iter()
+                .any(|edge| edge.after == *id && waiting.contains_key(&edge.before) && (edge.binding || !binding))
         };
-        let next = waiting.keys().find(|id| free(id, false)).or_else(|| waiting.keys().find(|id| free(id, true))).cloned();
+        let next =
+            waiting.keys().find(|id| free(id, false)).or_else(|| waiting.keys().find(|id| free(id, true))).cloned();
         match next.and_then(|id| waiting.remove(&id)) {
             Some(pick) => order.push(pick.clone()),
             None => return Err(circle(&waiting.keys().cloned().collect(), &edges)),
@@ -249,7 +268,9 @@ fn edges(picks: &[Pick]) -> Vec<Edge> {
             let (own, other) = (pick.sealed.folded_id(), owner.get(&relation.id.to_lowercase()));
             let Some(other) = other.filter(|other| **other != own).cloned() else { continue };
             edges.extend(match relation.kind {
-                RelationKind::Required | RelationKind::Optional => Some(Edge { before: other, after: own, binding: false }),
+                RelationKind::Required | RelationKind::Optional => {
+                    Some(Edge { before: other, after: own, binding: false })
+                }
                 RelationKind::LoadAfter => Some(Edge { before: other, after: own, binding: true }),
                 RelationKind::LoadBefore => Some(Edge { before: own, after: other, binding: true }),
                 RelationKind::Conflicting => None,
@@ -261,7 +282,9 @@ fn edges(picks: &[Pick]) -> Vec<Edge> {
 
 /// Walks binding edges backwards among what is left until a mod comes up again.
 fn circle(waiting: &BTreeSet<String>, edges: &[Edge]) -> Vec<String> {
-    let before = |id: &String| edges.iter().find(|e| e.binding && e.after == *id && waiting.contains(&e.before)).map(|e| e.before.clone());
+    let before = |id: &String| {
+        edges.iter().find(|e| e.binding && e.after == *id && waiting.contains(&e.before)).map(|e| e.before.clone())
+    };
     let mut walk: Vec<String> = waiting.iter().take(1).cloned().collect();
     while let Some(next) = walk.last().and_then(before) {
         if let Some(start) = walk.iter().position(|id| *id == next) {
@@ -299,12 +322,18 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
     for (key, (id, version, digest)) in &new {
         match old.get(key) {
             None => changes.push(SealChange::Added(id.clone(), version.clone())),
-            Some((_, before, _)) if before != version => changes.push(SealChange::Version(id.clone(), before.clone(), version.clone())),
+            Some((_, before, _)) if before != version => {
+                changes.push(SealChange::Version(id.clone(), before.clone(), version.clone()));
+            }
             Some((_, _, before)) if before != digest => changes.push(SealChange::Bytes(id.clone(), version.clone())),
             Some(_) => {}
         }
     }
-    changes.extend(old.iter().filter(|(key, _)| !new.contains_key(*key)).map(|(_, (id, v, _))| SealChange::Gone(id.clone(), v.clone())));
+    changes.extend(
+        old.iter()
+            .filter(|(key, _)| !new.contains_key(*key))
+            .map(|(_, (id, v, _))| SealChange::Gone(id.clone(), v.clone())),
+    );
     changes
 }
 
@@ -336,7 +365,12 @@ mod tests {
     }
 
     fn wish(id: &str, version: Option<&str>, from: Option<&str>) -> Wishes {
-        let wish = ModWish { id: id.to_owned(), version: version.map(str::to_owned), from: from.map(str::to_owned), ..ModWish::default() };
+        let wish = ModWish {
+            id: id.to_owned(),
+            version: version.map(str::to_owned),
+            from: from.map(str::to_owned),
+            ..ModWish::default()
+        };
         Wishes { mods: vec![wish], ..Wishes::default() }
     }
 
@@ -347,10 +381,25 @@ mod tests {
     #[case(Some("1.1"), None, Ok("1.1 station"))]
     #[case(Some("3"), None, Err("1.0 in downloads, 1.1 in mara, 1.1 in station, 1.2 in mara"))]
     #[case(Some("1.2"), Some("station"), Err("1.0 in downloads, 1.1 in mara, 1.1 in station, 1.2 in mara"))]
-    fn releases_are_chosen(#[case] version: Option<&str>, #[case] from: Option<&str>, #[case] expected: Result<&str, &str>) {
-        let releases = [release("tide", "1.0", "a"), release("tide", "1.1", "b"), release("tide", "1.1", "edited"), release("tide", "1.2", "c")];
-        let places = [("downloads", Trust::Source), ("station", Trust::Server), ("mara", Trust::Client), ("mara", Trust::Client)];
-        let candidates: Vec<_> = releases.iter().zip(places).map(|(found, (place, trust))| Candidate { place, trust, found }).collect();
+    fn releases_are_chosen(
+        #[case] version: Option<&str>,
+        #[case] from: Option<&str>,
+        #[case] expected: Result<&str, &str>,
+    ) {
+        let releases = [
+            release("tide", "1.0", "a"),
+            release("tide", "1.1", "b"),
+            release("tide", "1.1", "edited"),
+            release("tide", "1.2", "c"),
+        ];
+        let places = [
+            ("downloads", Trust::Source),
+            ("station", Trust::Server),
+            ("mara", Trust::Client),
+            ("mara", Trust::Client),
+        ];
+        let candidates: Vec<_> =
+            releases.iter().zip(places).map(|(found, (place, trust))| Candidate { place, trust, found }).collect();
         let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, None);
         let told = match choice.picks.first() {
             Some(pick) => Ok(format!("{} {}", pick.sealed.version_or_dash(), pick.place.as_deref().unwrap_or("last"))),
@@ -363,7 +412,8 @@ mod tests {
     fn two_files_of_one_release_are_a_question() {
         let (one, two) = (release("tide", "1.0", "a"), release("tide", "1.0", "b"));
         let candidate = |place, found| Candidate { place, trust: Trust::Client, found };
-        let choice = choose(&wish("tide", None, None), &rulebook(), &[candidate("mara", &one), candidate("wren", &two)], None);
+        let choice =
+            choose(&wish("tide", None, None), &rulebook(), &[candidate("mara", &one), candidate("wren", &two)], None);
         assert!(!choice.fits());
         assert_eq!(choice.findings[0].code, Code::ContentDiffers);
         assert!(choice.findings[0].remedy.contains("from = \"mara\" or from = \"wren\""));
@@ -375,7 +425,12 @@ mod tests {
         let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Some(&last));
         assert_eq!(choice.picks[0].place, None);
         assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Some(&last)).fits());
-        let typo = choose(&wish("tied", None, None), &rulebook(), &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a") }], None);
+        let typo = choose(
+            &wish("tied", None, None),
+            &rulebook(),
+            &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a") }],
+            None,
+        );
         assert_eq!(typo.findings[0].remedy, "did you mean `tide`?");
     }
 
@@ -394,18 +449,23 @@ mod tests {
     fn dependencies_come_first_and_circles_are_named() {
         use RelationKind::{LoadAfter, LoadBefore, Required};
         let ids = |picks: &[Pick]| {
-            load_order(picks).map(|order| order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" "))
+            load_order(picks)
+                .map(|order| order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" "))
         };
         assert_eq!(ids(&[pick("a", &[(Required, "z")]), pick("m", &[]), pick("z", &[])]), Ok("m z a".to_owned()));
         assert_eq!(ids(&[pick("a", &[(Required, "b")]), pick("b", &[(Required, "a")])]), Ok("a b".to_owned()));
         assert_eq!(ids(&[pick("a", &[]), pick("z", &[(LoadBefore, "A")])]), Ok("z a".to_owned()));
-        let circle = ids(&[pick("a", &[(LoadAfter, "b")]), pick("b", &[(LoadAfter, "c")]), pick("c", &[(LoadAfter, "a")])]);
+        let circle =
+            ids(&[pick("a", &[(LoadAfter, "b")]), pick("b", &[(LoadAfter, "c")]), pick("c", &[(LoadAfter, "a")])]);
         assert_eq!(circle, Err(["a", "c", "b", "a"].map(str::to_owned).to_vec()));
     }
 
     #[test]
     fn changes_against_the_last_seal() {
-        let canon = |mods: &[SurveyedMod]| Canon { mods: mods.iter().map(|m| SealedMod::from_surveyed(m, 1)).collect(), ..empty() };
+        let canon = |mods: &[SurveyedMod]| Canon {
+            mods: mods.iter().map(|m| SealedMod::from_surveyed(m, 1)).collect(),
+            ..empty()
+        };
         let last = canon(&[release("a", "1", "a"), release("b", "1", "b"), release("c", "1", "c")]);
         let new = canon(&[release("a", "2", "a2"), release("b", "1", "edited"), release("d", "1", "d")]);
         let text = |word: &str| word.to_owned();

@@ -121,7 +121,8 @@ impl<'t> Section<'t> {
         if let Some(table) = value.get_ref().as_table() {
             return vec![Self::new(table, value.span(), name, self.problems)];
         }
-        let Some((items, _)) = self.expect(value, value.get_ref().as_array(), key, "a table or a list of tables") else {
+        let Some((items, _)) = self.expect(value, value.get_ref().as_array(), key, "a table or a list of tables")
+        else {
             return Vec::new();
         };
         items
@@ -176,8 +177,12 @@ impl<'t> Section<'t> {
             if !asked.contains(&name) {
                 let message = format!("{} has no key `{name}`", self.name);
                 match nearest(name, asked.iter().copied()) {
-                    Some(right) => self.problems.error_with_help(key.span(), message, format!("did you mean `{right}`?")),
-                    None => self.problems.error_with_help(key.span(), message, format!("it may have: {}", listed(&asked))),
+                    Some(right) => {
+                        self.problems.error_with_help(key.span(), message, format!("did you mean `{right}`?"));
+                    }
+                    None => {
+                        self.problems.error_with_help(key.span(), message, format!("it may have: {}", listed(&asked)));
+                    }
                 }
             }
         }
@@ -194,7 +199,8 @@ impl<'t> Section<'t> {
     fn expect<T>(&self, value: &Spanned<DeValue<'_>>, found: Option<T>, key: &str, wanted: &str) -> Option<Spot<T>> {
         if found.is_none() {
             let kind = value.get_ref().type_str();
-            self.problems.error(value.span(), format!("`{key}` of {} must be {wanted}, not a value of type {kind}", self.name));
+            self.problems
+                .error(value.span(), format!("`{key}` of {} must be {wanted}, not a value of type {kind}", self.name));
         }
         found.map(|found| (found, value.span()))
     }

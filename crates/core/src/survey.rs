@@ -299,7 +299,9 @@ mod tests {
 
     #[test]
     fn hostile_surveys_are_refused() {
-        for (from, to) in [("mods/tide.psm", "../tide.psm"), ("mods/tide.psm", "C:/x"), ("survey/1", "survey/7"), ("0000", "zzzz")] {
+        for (from, to) in
+            [("mods/tide.psm", "../tide.psm"), ("mods/tide.psm", "C:/x"), ("survey/1", "survey/7"), ("0000", "zzzz")]
+        {
             assert!(Survey::from_json(SMALL.replacen(from, to, 1).as_bytes()).is_err(), "{to}");
         }
         assert!(Survey::from_json("[".repeat(50_000).as_bytes()).is_err());

@@ -93,18 +93,21 @@ pub fn parse(name: &str, text: &str) -> Result<Parsed<Wishes>, BadFile> {
 fn wishes(root: &Section<'_>) -> Wishes {
     crate::rulebook::check_format(root, FORMAT);
     let policy = root.section("policy");
+    let (installs, sources) = (root.named_sections("install"), root.named_sections("source"));
+    let places: Vec<&str> = installs.iter().chain(&sources).map(|((name, _), _)| *name).collect();
     let wishes = Wishes {
         name: root.owned_text("name"),
         rulebook: root.owned_text("rulebook"),
         game_version: root.optional_text("game-version"),
         loader_version: root.optional_text("loader-version"),
         extras: policy.as_ref().and_then(extras).unwrap_or_default(),
-        installs: root.named_sections("install").into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),
-        sources: root.named_sections("source").into_iter().map(|((name, _), section)| source(name, section)).collect(),
+        installs: installs.into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),
+        sources: sources.into_iter().map(|((name, _), section)| source(name, section)).collect(),
         mods: root.sections("mod").into_iter().map(mod_wish).collect(),
     };
     policy.into_iter().for_each(Section::finish);
     check_twice(root, &wishes);
+    check_places(root, &wishes, &places);
     wishes
 }
 
@@ -126,7 +129,8 @@ fn source(name: &str, section: Section<'_>) -> SourceWish {
 }
 
 fn mod_wish(section: Section<'_>) -> ModWish {
-    let sides = [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
+    let sides =
+        [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
     let wish = ModWish {
         id: section.owned_text("id"),
         version: section.optional_text("version"),
@@ -140,19 +144,22 @@ fn mod_wish(section: Section<'_>) -> ModWish {
 
 fn check_twice(root: &Section<'_>, wishes: &Wishes) {
     for (i, wish) in wishes.mods.iter().enumerate() {
-        let same = |other: &&ModWish| other.id.to_lowercase() == wish.id.to_lowercase();
-        if wishes.mods[..i].iter().any(|other| same(&other)) {
+        if wishes.mods[..i].iter().any(|other| other.id.to_lowercase() == wish.id.to_lowercase()) {
             let message = format!("`{}` is wished for twice", wish.id);
             root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
         }
-        let places = || wishes.installs.iter().map(|i| i.name.as_str()).chain(wishes.sources.iter().map(|s| s.name.as_str()));
-        if let Some(from) = wish.from.as_deref().filter(|from| places().all(|place| place != *from)) {
-            let near = crate::problem::nearest(from, places()).map_or_else(
-                || "name an [install.…] or a [source.…] of this file".to_owned(),
-                |near| format!("did you mean `{near}`?"),
-            );
-            root.problems().error_with_help(wish.span.clone(), format!("`{}` is to come from `{from}`, which is neither an install nor a source", wish.id), near);
-        }
+    }
+}
+
+fn check_places(root: &Section<'_>, wishes: &Wishes, places: &[&str]) {
+    for wish in &wishes.mods {
+        let Some(from) = wish.from.as_deref().filter(|from| !places.contains(from)) else { continue };
+        let help = match crate::problem::nearest(from, places.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => "name an [install.…] or a [source.…] of this file".to_owned(),
+        };
+        let message = format!("`{}` is to come from `{from}`, which is neither an install nor a source", wish.id);
+        root.problems().error_with_help(wish.span.clone(), message, help);
     }
 }
 
@@ -184,7 +191,8 @@ pub struct EditError(String);
 /// # Errors
 /// When the text is no TOML, or its `mod` is no list of tables.
 pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>)) -> Result<Edited, EditError> {
-    let mut document: DocumentMut = text.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
+    let mut document: DocumentMut =
+        text.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
     let mut edited = Edited::default();
     for (key, found) in [("game-version", versions.0), ("loader-version", versions.1)] {
         if let Some(found) = found.filter(|_| !document.contains_key(key)) {
@@ -192,10 +200,14 @@ pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>
         }
     }
     let tables = document.entry("mod").or_insert_with(|| Item::ArrayOfTables(toml_edit::ArrayOfTables::new()));
-    let tables = tables.as_array_of_tables_mut().ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
+    let tables = tables
+        .as_array_of_tables_mut()
+        .ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
     for wish in mods {
         let id = wish.id.to_lowercase();
-        let known = tables.iter_mut().find(|table| table.get("id").and_then(Item::as_str).is_some_and(|known| known.to_lowercase() == id));
+        let known = tables
+            .iter_mut()
+            .find(|table| table.get("id").and_then(Item::as_str).is_some_and(|known| known.to_lowercase() == id));
         match known {
             Some(table) => update(table, wish, &mut edited),
             None => {
@@ -212,7 +224,8 @@ fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
     let old = table.get("version").and_then(Item::as_str).unwrap_or("any").to_owned();
     let new = wish.version.clone().unwrap_or_else(|| "any".to_owned());
     for (key, wanted) in [("version", &wish.version), ("from", &wish.from)] {
-        if let Some(wanted) = wanted.as_deref().filter(|wanted| table.get(key).and_then(Item::as_str) != Some(*wanted)) {
+        if let Some(wanted) = wanted.as_deref().filter(|wanted| table.get(key).and_then(Item::as_str) != Some(*wanted))
+        {
             set_text(table, key, wanted);
         }
     }
@@ -279,10 +292,16 @@ mod tests {
     #[case("[[mod]]", "[[mod]]\nid = \"Tide\"\n[[mod]]", "line 15, column 1", "keep one of the two")]
     #[case("kanon/1", "kanon/2", "line 2, column 10", "")]
     #[case("at = \"server\"", "at = 3", "line 11, column 6", "")]
-    fn a_mistake_is_told_with_its_place(#[case] right: &str, #[case] wrong: &str, #[case] at: &str, #[case] help: &str) {
+    fn a_mistake_is_told_with_its_place(
+        #[case] right: &str,
+        #[case] wrong: &str,
+        #[case] at: &str,
+        #[case] help: &str,
+    ) {
         let text = SMALL.replacen(right, wrong, 1);
         let bad = parse("kanon.toml", &text).expect_err("a mistake");
-        let told: Vec<_> = bad.problems.iter().map(|p| (place(&text, p.span.start), p.help.clone().unwrap_or_default())).collect();
+        let told: Vec<_> =
+            bad.problems.iter().map(|p| (place(&text, p.span.start), p.help.clone().unwrap_or_default())).collect();
         assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{told:#?}");
     }
 

@@ -22,10 +22,12 @@ pub struct Env {
 impl Env {
     /// Reads the world.
     pub fn read(global: &Global) -> Result<Self, Failure> {
-        let current = std::env::current_dir().map_err(|error| Failure::plain("could not tell the current folder").because(error))?;
+        let current = std::env::current_dir()
+            .map_err(|error| Failure::plain("could not tell the current folder").because(error))?;
         let folder = global.directory.as_ref().map_or_else(|| current.clone(), |directory| current.join(directory));
         if !folder.is_dir() {
-            return Err(Failure::plain(format!("there is no folder {}", folder.display())).hint("give -C a folder that is there"));
+            return Err(Failure::plain(format!("there is no folder {}", folder.display()))
+                .hint("give -C a folder that is there"));
         }
         let can_ask = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
         Ok(Self { folder, can_ask, format: global.format, verbose: global.verbose })

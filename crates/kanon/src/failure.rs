@@ -77,10 +77,16 @@ impl From<ReachError> for Failure {
 fn hint(error: &ReachError) -> Option<&'static str> {
     match error {
         ReachError::Io { source, .. } => io_hint(source.kind()),
-        ReachError::State { .. } => Some("see that the disk is not full and the file is Kanon's own; moved away, it is made anew, and only its memory is lost"),
+        ReachError::State { .. } => Some(
+            "see that the disk is not full and the file is Kanon's own; moved away, it is made anew, and only its memory is lost",
+        ),
         ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
-        ReachError::NotThisGame { .. } => Some("check the folder, the role and the rulebook: one of the three is another's"),
-        ReachError::BytesNowhere(_) => Some("put the releases into a source or an install of kanon.toml, then seal again"),
+        ReachError::NotThisGame { .. } => {
+            Some("check the folder, the role and the rulebook: one of the three is another's")
+        }
+        ReachError::BytesNowhere(_) => {
+            Some("put the releases into a source or an install of kanon.toml, then seal again")
+        }
         ReachError::Busy(_) => Some("wait until it has ended"),
         ReachError::Link(_) => Some("put the real file in its place first"),
         ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
@@ -93,7 +99,9 @@ fn io_hint(kind: std::io::ErrorKind) -> Option<&'static str> {
     match kind {
         Kind::NotFound => Some("check the path"),
         Kind::PermissionDenied | Kind::ReadOnlyFilesystem => Some("see who owns it and whether it may be written"),
-        Kind::StorageFull | Kind::QuotaExceeded => Some("make room on the disk, then run the command again; what was begun was taken back"),
+        Kind::StorageFull | Kind::QuotaExceeded => {
+            Some("make room on the disk, then run the command again; what was begun was taken back")
+        }
         _ => None,
     }
 }

@@ -102,11 +102,15 @@ impl<'a> Session<'a> {
     pub fn canon(&self) -> Result<Canon, Failure> {
         let workspace = self.workspace()?;
         let canon = workspace.canon()?.ok_or_else(|| {
-            Failure::plain(format!("there is no canon yet in {}", workspace.root.display())).hint("make one: kanon adopt INSTALL, then kanon seal")
+            Failure::plain(format!("there is no canon yet in {}", workspace.root.display()))
+                .hint("make one: kanon adopt INSTALL, then kanon seal")
         })?;
         if canon.game != self.loaded.rulebook.game {
-            return Err(Failure::plain(format!("the canon is of {}, the rulebook of {}", canon.game, self.loaded.rulebook.game))
-                .hint("name the right rulebook in kanon.toml, then: kanon seal"));
+            return Err(Failure::plain(format!(
+                "the canon is of {}, the rulebook of {}",
+                canon.game, self.loaded.rulebook.game
+            ))
+            .hint("name the right rulebook in kanon.toml, then: kanon seal"));
         }
         if canon.rulebook != self.loaded.digest {
             self.ui.notice("note: the rulebook has changed since the canon was sealed; kanon seal makes a new one");
@@ -130,7 +134,11 @@ impl<'a> Session<'a> {
             if is_url(&install.at) {
                 return Err(unreachable_scheme(&install.at));
             }
-            return Ok(Target::Local { name: install.name.clone(), role: install.role, path: workspace.place(&install.at) });
+            return Ok(Target::Local {
+                name: install.name.clone(),
+                role: install.role,
+                path: workspace.place(&install.at),
+            });
         }
         if is_url(typed) {
             return Err(unreachable_scheme(typed));
@@ -148,7 +156,8 @@ impl<'a> Session<'a> {
     }
 
     fn unknown(&self, typed: &str) -> Failure {
-        let names: Vec<&str> = self.workspace.iter().flat_map(|w| &w.wishes.installs).map(|install| install.name.as_str()).collect();
+        let names: Vec<&str> =
+            self.workspace.iter().flat_map(|w| &w.wishes.installs).map(|install| install.name.as_str()).collect();
         let failure = Failure::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
         match kanon_core::problem::nearest(typed, names.iter().copied()) {
             Some(near) => failure.hint(format!("did you mean `{near}`?")),
@@ -159,9 +168,14 @@ impl<'a> Session<'a> {
 
     fn ask_role(&self, typed: &str) -> Result<Role, Failure> {
         if !self.env.can_ask {
-            return Err(Failure::plain(format!("nothing says whether {typed} is a server or a client")).hint("add --role server or --role client"));
+            return Err(Failure::plain(format!("nothing says whether {typed} is a server or a client"))
+                .hint("add --role server or --role client"));
         }
-        let chosen = dialoguer::Select::new().with_prompt(format!("What is {typed}?")).items(["a server", "a client"]).default(1).interact();
+        let chosen = dialoguer::Select::new()
+            .with_prompt(format!("What is {typed}?"))
+            .items(["a server", "a client"])
+            .default(1)
+            .interact();
         let chosen = chosen.map_err(|error| Failure::plain("could not ask").because(error))?;
         Ok(if chosen == 0 { Role::Server } else { Role::Client })
     }
@@ -183,15 +197,23 @@ impl<'a> Session<'a> {
     fn install(&self, name: &str, path: &Path) -> Result<LocalInstall, Failure> {
         LocalInstall::open(path).map_err(|error| {
             let failure = Failure::from(error);
-            if path.exists() { failure } else { Failure::plain(format!("the folder of {name} is not there: {}", path.display())).hint("correct its `at` in kanon.toml, or the path") }
+            if path.exists() {
+                failure
+            } else {
+                Failure::plain(format!("the folder of {name} is not there: {}", path.display()))
+                    .hint("correct its `at` in kanon.toml, or the path")
+            }
         })
     }
 
     fn fitting(&self, survey: Survey) -> Result<Surveyed, Failure> {
         let game = &self.loaded.rulebook.game;
         if !survey.install.game.is_empty() && survey.install.game != *game {
-            return Err(Failure::plain(format!("the survey of {} is of {}, the rulebook of {game}", survey.install.name, survey.install.game))
-                .hint("use the rulebook of that game: --rulebook FILE"));
+            return Err(Failure::plain(format!(
+                "the survey of {} is of {}, the rulebook of {game}",
+                survey.install.name, survey.install.game
+            ))
+            .hint("use the rulebook of that game: --rulebook FILE"));
         }
         Ok(Surveyed { survey, measurement: None })
     }
@@ -208,7 +230,13 @@ impl<'a> Session<'a> {
         Ok(())
     }
 
-    fn measured(&mut self, install: &LocalInstall, name: &str, role: Role, progress: &dyn Progress) -> Result<Measurement, Failure> {
+    fn measured(
+        &mut self,
+        install: &LocalInstall,
+        name: &str,
+        role: Role,
+        progress: &dyn Progress,
+    ) -> Result<Measurement, Failure> {
         let request = Request {
             name,
             role,
@@ -236,7 +264,13 @@ impl<'a> Session<'a> {
             Failure::plain(format!("the source {name} can't be used: {error}")).hint("give its folder another name")
         })?;
         let install = self.install(&name, &parent)?;
-        let request = Request { name: &name, role: Role::Server, rulebook: &rulebook, rulebook_digest: self.loaded.digest, trust: self.trust };
+        let request = Request {
+            name: &name,
+            role: Role::Server,
+            rulebook: &rulebook,
+            rulebook_digest: self.loaded.digest,
+            trust: self.trust,
+        };
         let survey = measure::survey(&install, request, &mut self.state, &Silent)?.survey;
         Ok((name, parent, survey))
     }
@@ -247,12 +281,18 @@ impl<'a> Session<'a> {
         let mut surveys = Vec::new();
         for name in names {
             match self.target(&name, None) {
-                Ok(Target::Local { name, role, path }) => match self.survey(Target::Local { name: name.clone(), role, path: path.clone() }) {
-                    Ok(surveyed) => surveys.push((role, path, surveyed.survey)),
-                    Err(failure) => self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end())),
-                },
+                Ok(Target::Local { name, role, path }) => {
+                    match self.survey(Target::Local { name: name.clone(), role, path: path.clone() }) {
+                        Ok(surveyed) => surveys.push((role, path, surveyed.survey)),
+                        Err(failure) => {
+                            self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end()));
+                        }
+                    }
+                }
                 Ok(Target::Survey(_)) => {}
-                Err(failure) => self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end())),
+                Err(failure) => {
+                    self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end()));
+                }
             }
         }
         Ok(surveys)
@@ -299,7 +339,10 @@ fn unreachable_scheme(url: &str) -> Failure {
 
 fn read_survey(path: &Path) -> Result<Survey, Failure> {
     let shown = path.display();
-    let unusable = |error: &dyn std::error::Error| Failure::plain(format!("{shown} can't be used as a survey: {error}")).hint("a survey is made with: kanon survey INSTALL -o FILE");
+    let unusable = |error: &dyn std::error::Error| {
+        Failure::plain(format!("{shown} can't be used as a survey: {error}"))
+            .hint("a survey is made with: kanon survey INSTALL -o FILE")
+    };
     let size = std::fs::metadata(path).map_err(|error| unusable(&error))?.len();
     if size > kanon_core::limits::SURVEY_BYTES {
         return Err(unusable(&kanon_core::survey::SurveyError::TooLarge));

@@ -35,7 +35,8 @@ impl Ui {
 
     /// Prints a report for programs.
     pub fn json(&self, report: &impl Serialize) -> Result<(), Failure> {
-        let text = serde_json::to_string_pretty(report).map_err(|error| Failure::plain("could not write the report as JSON").because(error))?;
+        let text = serde_json::to_string_pretty(report)
+            .map_err(|error| Failure::plain("could not write the report as JSON").because(error))?;
         self.report(&(text + "\n"));
         Ok(())
     }
@@ -62,7 +63,9 @@ impl Ui {
         let visible = !self.quiet && std::io::stderr().is_terminal();
         let target = if visible { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
         let bar = ProgressBar::with_draw_target(Some(0), target).with_message(title);
-        if let Ok(style) = ProgressStyle::with_template("{msg} {wide_bar} {bytes}/{total_bytes} {bytes_per_sec} {eta} left") {
+        if let Ok(style) =
+            ProgressStyle::with_template("{msg} {wide_bar} {bytes}/{total_bytes} {bytes_per_sec} {eta} left")
+        {
             bar.set_style(style.progress_chars("=> "));
         }
         Bar(bar)

@@ -51,7 +51,11 @@ impl Bytes {
     ///
     /// # Errors
     /// When no copy has those bytes any more, or writing fails. What was written by then is to be thrown away.
-    pub fn copy(&self, digest: Blake3, mut target: impl FnMut() -> io::Result<File>) -> Result<(File, Sha256), ReachError> {
+    pub fn copy(
+        &self,
+        digest: Blake3,
+        mut target: impl FnMut() -> io::Result<File>,
+    ) -> Result<(File, Sha256), ReachError> {
         for path in self.0.get(&digest).into_iter().flatten() {
             let Ok(mut source) = File::open(path) else { continue };
             let size = source.metadata().map_or(0, |metadata| metadata.len());

@@ -116,7 +116,11 @@ pub fn backup_of(backups: &Path, id: i64) -> PathBuf {
 
 fn touched(plan: &Plan) -> BTreeSet<InstallPath> {
     let mut paths: BTreeSet<InstallPath> = plan.steps.iter().map(|step| step.path.clone()).collect();
-    paths.extend(plan.steps.iter().filter_map(|step| if let Action::Rename { from } = &step.action { Some(from.clone()) } else { None }));
+    paths.extend(
+        plan.steps
+            .iter()
+            .filter_map(|step| if let Action::Rename { from } = &step.action { Some(from.clone()) } else { None }),
+    );
     paths
 }
 
@@ -154,7 +158,11 @@ fn backed_up(order: &Order<'_>, state: &mut State, id: i64) -> Result<Bytes, Rea
     let mut paths = touched(order.plan);
     paths.extend(InstallPath::new(RECEIPT).ok());
     let mut before: Vec<(String, Before)> = Vec::new();
-    let folders: BTreeSet<String> = paths.iter().flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent)).map(String::from).collect();
+    let folders: BTreeSet<String> = paths
+        .iter()
+        .flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent))
+        .map(String::from)
+        .collect();
     for path in folders.iter().map(String::as_str).chain(std::iter::once(".")) {
         before.push((path.to_owned(), folder_before(order.install, path)?));
     }
@@ -180,7 +188,10 @@ fn ignore_unsupported(error: io::Error) -> io::Result<()> {
 fn folder_before(install: &LocalInstall, path: &str) -> Result<Before, ReachError> {
     match install.dir().metadata(path) {
         Ok(metadata) => {
-            let modified = metadata.modified().map(cap_std::time::SystemTime::into_std).during("read the time of", Path::new(path))?;
+            let modified = metadata
+                .modified()
+                .map(cap_std::time::SystemTime::into_std)
+                .during("read the time of", Path::new(path))?;
             Ok(Before::Folder { modified: nanoseconds(modified), mode: mode(&metadata) })
         }
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Before::Absent),
@@ -211,12 +222,18 @@ fn file_before(install: &LocalInstall, path: &InstallPath, folder: &Path, number
     let modified = metadata.modified().map(cap_std::time::SystemTime::into_std).during("read the time of", &outside)?;
     let copy = number.to_string();
     let mut target = File::create(folder.join(&copy)).during("back up", &outside)?;
-    let (blake3, _) = both_of(&mut source, metadata.len(), |chunk| target.write_all(chunk)).during("back up", &outside)?;
+    let (blake3, _) =
+        both_of(&mut source, metadata.len(), |chunk| target.write_all(chunk)).during("back up", &outside)?;
     target.sync_all().during("back up", &outside)?;
     Ok(Before::File { copy, blake3, modified: nanoseconds(modified), mode: mode(&metadata) })
 }
 
-fn steps(order: &Order<'_>, state: &State, (id, bytes): (i64, &Bytes), progress: &dyn Progress) -> Result<(), ReachError> {
+fn steps(
+    order: &Order<'_>,
+    state: &State,
+    (id, bytes): (i64, &Bytes),
+    progress: &dyn Progress,
+) -> Result<(), ReachError> {
     for (number, step) in order.plan.steps.iter().enumerate() {
         match &step.action {
             Action::Park => remove(order, &step.path)?,
@@ -238,7 +255,11 @@ enum Room {
 }
 
 fn remove(order: &Order<'_>, path: &InstallPath) -> Result<(), ReachError> {
-    order.install.dir().remove_file(path.as_str()).during("take off (its copy is in the backup)", &order.install.outside(path))?;
+    order
+        .install
+        .dir()
+        .remove_file(path.as_str())
+        .during("take off (its copy is in the backup)", &order.install.outside(path))?;
     remove_emptied(order, path);
     Ok(())
 }
@@ -268,12 +289,21 @@ fn remove_emptied(order: &Order<'_>, path: &InstallPath) {
 
 fn make_parents(order: &Order<'_>, path: &InstallPath) -> Result<(), ReachError> {
     match path.parent() {
-        Some(parent) => order.install.dir().create_dir_all(parent.as_str()).during("make the folder", &order.install.outside(&parent)),
+        Some(parent) => order
+            .install
+            .dir()
+            .create_dir_all(parent.as_str())
+            .during("make the folder", &order.install.outside(&parent)),
         None => Ok(()),
     }
 }
 
-fn put(order: &Order<'_>, path: &InstallPath, (blake3, bytes): (Blake3, &Bytes), (id, room): (i64, Room)) -> Result<(), ReachError> {
+fn put(
+    order: &Order<'_>,
+    path: &InstallPath,
+    (blake3, bytes): (Blake3, &Bytes),
+    (id, room): (i64, Room),
+) -> Result<(), ReachError> {
     let dir = order.install.dir();
     let outside = order.install.outside(path);
     make_parents(order, path)?;
@@ -282,7 +312,10 @@ fn put(order: &Order<'_>, path: &InstallPath, (blake3, bytes): (Blake3, &Bytes),
         return Err(ReachError::Changed(outside));
     }
     let part = part_name(path, id)?;
-    let made = bytes.copy(blake3, || dir.open_with(part.as_str(), OpenOptions::new().write(true).create(true).truncate(true)).map(cap_std::fs::File::into_std));
+    let made = bytes.copy(blake3, || {
+        dir.open_with(part.as_str(), OpenOptions::new().write(true).create(true).truncate(true))
+            .map(cap_std::fs::File::into_std)
+    });
     let finished = made.and_then(|(file, _)| {
         keep_mode(&file, old.as_ref()).and_then(|()| file.sync_all()).during("write", &outside)?;
         drop(file);

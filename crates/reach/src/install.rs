@@ -147,13 +147,16 @@ impl LocalInstall {
         for entry in names {
             match entry.and_then(|entry| Ok((entry.file_name(), entry.file_type()?, entry))) {
                 Ok((name, kind, entry)) => self.take(folder, &name, kind, &entry, &mut listing, &mut folders),
-                Err(error) => listing.refused.push((shown(folder, ""), format!("an entry can't be looked at: {error}"))),
+                Err(error) => {
+                    listing.refused.push((shown(folder, ""), format!("an entry can't be looked at: {error}")));
+                }
             }
         }
         folders.retain(|folder| !skip.contains(folder) && folder.as_str() != OWN_FOLDER);
         listing.entries.extend(folders.iter().map(|path| Entry { path: path.clone(), kind: Kind::Folder }));
         if depth > 1 {
-            let below: Vec<Listing> = folders.par_iter().map(|below| self.list_folder(Some(below), depth - 1, skip)).collect();
+            let below: Vec<Listing> =
+                folders.par_iter().map(|below| self.list_folder(Some(below), depth - 1, skip)).collect();
             for mut inner in below {
                 listing.entries.append(&mut inner.entries);
                 listing.refused.append(&mut inner.refused);
@@ -172,16 +175,26 @@ impl LocalInstall {
         folders: &mut Vec<InstallPath>,
     ) {
         let text = shown(folder, &name.to_string_lossy());
-        let path = match name.to_str().ok_or("its name is no Unicode text").and_then(|_| InstallPath::new(&text).map_err(|e| e.reason())) {
+        let path = match name
+            .to_str()
+            .ok_or("its name is no Unicode text")
+            .and_then(|_| InstallPath::new(&text).map_err(|e| e.reason()))
+        {
             Ok(path) => path,
             Err(reason) => return listing.refused.push((text, format!("its name can't be used everywhere: {reason}"))),
         };
         if kind.is_dir() {
             return folders.push(path);
         }
-        let metadata = if kind.is_symlink() { self.behind_link(&path) } else { entry.metadata().map_err(|error| error.to_string()) };
+        let metadata = if kind.is_symlink() {
+            self.behind_link(&path)
+        } else {
+            entry.metadata().map_err(|error| error.to_string())
+        };
         match metadata {
-            Ok(metadata) if metadata.is_file() => listing.entries.push(Entry { path, kind: Kind::File(Stamp::of(&metadata)) }),
+            Ok(metadata) if metadata.is_file() => {
+                listing.entries.push(Entry { path, kind: Kind::File(Stamp::of(&metadata)) });
+            }
             Ok(_) => listing.refused.push((text, "it is neither a file nor a folder".to_owned())),
             Err(reason) => listing.refused.push((text, reason)),
         }
@@ -191,7 +204,9 @@ impl LocalInstall {
     fn behind_link(&self, path: &InstallPath) -> Result<Metadata, String> {
         match self.open_file(path) {
             Ok(file) => file.metadata().map_err(|error| error.to_string()),
-            Err(error) if error.kind() == io::ErrorKind::IsADirectory => Err("it is a link to a folder, which is not followed".to_owned()),
+            Err(error) if error.kind() == io::ErrorKind::IsADirectory => {
+                Err("it is a link to a folder, which is not followed".to_owned())
+            }
             Err(_) => Err("it is a link that points outside the install, or nowhere".to_owned()),
         }
     }
@@ -220,12 +235,15 @@ mod tests {
             std::fs::write(root.join(file), "x").expect("written");
         }
         #[cfg(unix)]
-        for (target, link) in [("../../secret", "mods/out"), ("a.psm", "mods/in"), ("sub", "mods/folder"), ("gone", "mods/nowhere")] {
+        for (target, link) in
+            [("../../secret", "mods/out"), ("a.psm", "mods/in"), ("sub", "mods/folder"), ("gone", "mods/nowhere")]
+        {
             std::os::unix::fs::symlink(target, root.join(link)).expect("linked");
         }
         let install = LocalInstall::open(&root).expect("open");
         let listing = install.list(None, 3, &HashSet::new());
-        let mut files: Vec<_> = listing.entries.iter().filter(|e| matches!(e.kind, Kind::File(_))).map(|e| e.path.as_str()).collect();
+        let mut files: Vec<_> =
+            listing.entries.iter().filter(|e| matches!(e.kind, Kind::File(_))).map(|e| e.path.as_str()).collect();
         files.sort_unstable();
         let mut refused: Vec<_> = listing.refused.iter().map(|(path, _)| path.as_str()).collect();
         refused.sort_unstable();

@@ -129,7 +129,8 @@ impl State {
         if let Some(folder) = path.parent() {
             std::fs::create_dir_all(folder).during("make the folder", folder)?;
         }
-        let connection = Connection::open(path).map_err(|source| ReachError::State { path: path.to_owned(), source })?;
+        let connection =
+            Connection::open(path).map_err(|source| ReachError::State { path: path.to_owned(), source })?;
         Self::prepared(connection, path)
     }
 
@@ -139,7 +140,8 @@ impl State {
     /// When SQLite can't be used at all.
     pub fn in_memory() -> Result<Self, ReachError> {
         let path = PathBuf::from(":memory:");
-        let connection = Connection::open_in_memory().map_err(|source| ReachError::State { path: path.clone(), source })?;
+        let connection =
+            Connection::open_in_memory().map_err(|source| ReachError::State { path: path.clone(), source })?;
         Self::prepared(connection, &path)
     }
 
@@ -160,7 +162,8 @@ impl State {
 
     fn transact<T>(&mut self, work: impl FnOnce(&Connection) -> rusqlite::Result<T>) -> Result<T, ReachError> {
         let path = self.path.clone();
-        let transaction = self.connection.transaction().map_err(|source| ReachError::State { path: path.clone(), source })?;
+        let transaction =
+            self.connection.transaction().map_err(|source| ReachError::State { path: path.clone(), source })?;
         let done = work(&transaction).and_then(|value| transaction.commit().map(|()| value));
         done.map_err(|source| ReachError::State { path, source })
     }
@@ -171,10 +174,12 @@ impl State {
     /// When the database can't be read.
     pub fn digests(&self, root: &str) -> Result<HashMap<String, Remembered>, ReachError> {
         self.run(|connection| {
-            let count: u32 = connection.query_row("SELECT count(*) FROM digest WHERE root = ?1", [root], |row| row.get(0))?;
+            let count: u32 =
+                connection.query_row("SELECT count(*) FROM digest WHERE root = ?1", [root], |row| row.get(0))?;
             let mut digests = HashMap::with_capacity(count as usize);
-            let mut statement =
-                connection.prepare_cached("SELECT path, size, modified, changed, inode, measured, blake3 FROM digest WHERE root = ?1")?;
+            let mut statement = connection.prepare_cached(
+                "SELECT path, size, modified, changed, inode, measured, blake3 FROM digest WHERE root = ?1",
+            )?;
             let mut rows = statement.query([root])?;
             while let Some(row) = rows.next()? {
                 digests.insert(row.get(0)?, remembered(row)?);
@@ -187,16 +192,31 @@ impl State {
     ///
     /// # Errors
     /// When the database can't be written.
-    pub fn remember(&mut self, root: &str, new: &[(InstallPath, Remembered)], gone: &[String]) -> Result<(), ReachError> {
+    pub fn remember(
+        &mut self,
+        root: &str,
+        new: &[(InstallPath, Remembered)],
+        gone: &[String],
+    ) -> Result<(), ReachError> {
         if new.is_empty() && gone.is_empty() {
             return Ok(());
         }
         self.transact(|connection| {
-            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO digest VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?;
+            let mut insert =
+                connection.prepare_cached("INSERT OR REPLACE INTO digest VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?;
             for (path, known) in new {
                 let Remembered { stamp, measured, blake3 } = known;
                 let (size, inode) = (stamp.size.cast_signed(), stamp.inode.cast_signed());
-                insert.execute(params![root, path.as_str(), size, stamp.modified, stamp.changed, inode, measured, blake3.as_bytes()])?;
+                insert.execute(params![
+                    root,
+                    path.as_str(),
+                    size,
+                    stamp.modified,
+                    stamp.changed,
+                    inode,
+                    measured,
+                    blake3.as_bytes()
+                ])?;
             }
             let mut delete = connection.prepare_cached("DELETE FROM digest WHERE root = ?1 AND path = ?2")?;
             for path in gone {
@@ -253,7 +273,8 @@ impl State {
         self.transact(|connection| {
             let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO before VALUES (?1, ?2, ?3)")?;
             before.iter().try_for_each(|(path, was)| {
-                let json = serde_json::to_string(was).map_err(|error| rusqlite::Error::ToSqlConversionFailure(Box::new(error)))?;
+                let json = serde_json::to_string(was)
+                    .map_err(|error| rusqlite::Error::ToSqlConversionFailure(Box::new(error)))?;
                 insert.execute(params![alignment, path, json]).map(drop)
             })
         })
@@ -265,8 +286,10 @@ impl State {
     /// When the database can't be read.
     pub fn before(&self, alignment: i64) -> Result<Vec<(String, Before)>, ReachError> {
         self.run(|connection| {
-            let mut statement = connection.prepare("SELECT path, json FROM before WHERE alignment = ?1 ORDER BY path")?;
-            let rows = statement.query_map([alignment], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
+            let mut statement =
+                connection.prepare("SELECT path, json FROM before WHERE alignment = ?1 ORDER BY path")?;
+            let rows =
+                statement.query_map([alignment], |row| Ok((row.get::<_, String>(0)?, row.get::<_, String>(1)?)))?;
             rows.map(|row| row.and_then(|(path, json)| Ok((path, from_json(&json)?)))).collect()
         })
     }
@@ -276,7 +299,9 @@ impl State {
     /// # Errors
     /// When the database can't be written.
     pub fn step_done(&self, alignment: i64, step: u32) -> Result<(), ReachError> {
-        self.run(|connection| connection.execute("INSERT OR REPLACE INTO step_done VALUES (?1, ?2)", params![alignment, step]).map(drop))
+        self.run(|connection| {
+            connection.execute("INSERT OR REPLACE INTO step_done VALUES (?1, ?2)", params![alignment, step]).map(drop)
+        })
     }
 
     /// Journals how an alignment ended.
@@ -284,7 +309,11 @@ impl State {
     /// # Errors
     /// When the database can't be written.
     pub fn end(&self, alignment: i64, state: AlignmentState) -> Result<(), ReachError> {
-        self.run(|connection| connection.execute("UPDATE alignment SET state = ?2 WHERE id = ?1", params![alignment, state.as_str()]).map(drop))
+        self.run(|connection| {
+            connection
+                .execute("UPDATE alignment SET state = ?2 WHERE id = ?1", params![alignment, state.as_str()])
+                .map(drop)
+        })
     }
 
     /// All alignments of an install's folder, or of all, newest first.
@@ -323,7 +352,8 @@ fn remembered(row: &rusqlite::Row<'_>) -> rusqlite::Result<Remembered> {
 }
 
 fn from_json<T: serde::de::DeserializeOwned>(json: &str) -> rusqlite::Result<T> {
-    serde_json::from_str(json).map_err(|error| rusqlite::Error::FromSqlConversionFailure(0, rusqlite::types::Type::Text, Box::new(error)))
+    serde_json::from_str(json)
+        .map_err(|error| rusqlite::Error::FromSqlConversionFailure(0, rusqlite::types::Type::Text, Box::new(error)))
 }
 
 #[cfg(test)]
@@ -345,7 +375,11 @@ mod tests {
     fn digests_and_alignments_are_remembered() {
         let temp = tempfile::tempdir().expect("a folder");
         let path = temp.path().join("sub/state.db");
-        let known = Remembered { stamp: Stamp { size: 1, modified: -2, changed: 3, inode: u64::MAX }, measured: 5, blake3: Blake3::of(b"x") };
+        let known = Remembered {
+            stamp: Stamp { size: 1, modified: -2, changed: 3, inode: u64::MAX },
+            measured: 5,
+            blake3: Blake3::of(b"x"),
+        };
         let file = InstallPath::new("mods/a").expect("a path");
         let mut state = State::open(&path).expect("open");
         state.remember("/r", &[(file.clone(), known)], &[]).expect("written");

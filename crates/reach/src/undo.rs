@@ -37,8 +37,10 @@ pub struct TakenBack {
 /// When something can't be restored; what was restored by then stays, and it can be run again.
 pub fn take_back(install: &LocalInstall, state: &State, id: i64, backups: &Path) -> Result<TakenBack, ReachError> {
     let before = state.before(id)?;
-    let steps = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id).map(|alignment| alignment.steps);
-    let back = Back { install, id, folder: &backup_of(backups, id), steps: &steps.unwrap_or_default(), before: &before };
+    let steps =
+        state.alignments(None)?.into_iter().find(|alignment| alignment.id == id).map(|alignment| alignment.steps);
+    let back =
+        Back { install, id, folder: &backup_of(backups, id), steps: &steps.unwrap_or_default(), before: &before };
     let mut taken = TakenBack::default();
     back.remove_parts(&before);
     back.make_folders(&before)?;
@@ -89,7 +91,9 @@ impl Back<'_> {
             Before::Folder { .. } => Ok(()),
             Before::Absent if self.install.dir().metadata(path).is_ok_and(|metadata| metadata.is_dir()) => Ok(()),
             Before::Absent => self.remove(path, taken),
-            Before::File { copy, blake3, modified, mode } => self.restore(path, (copy, *blake3), (*modified, *mode), taken),
+            Before::File { copy, blake3, modified, mode } => {
+                self.restore(path, (copy, *blake3), (*modified, *mode), taken)
+            }
         }
     }
 
@@ -145,7 +149,13 @@ impl Back<'_> {
         Ok(())
     }
 
-    fn restore(&self, path: &str, (copy, blake3): (&str, Blake3), (modified, mode): (i64, u32), taken: &mut TakenBack) -> Result<(), ReachError> {
+    fn restore(
+        &self,
+        path: &str,
+        (copy, blake3): (&str, Blake3),
+        (modified, mode): (i64, u32),
+        taken: &mut TakenBack,
+    ) -> Result<(), ReachError> {
         let outside = self.outside(path);
         let now = self.digest_now(path)?;
         if now == Some(blake3) {
@@ -158,11 +168,16 @@ impl Back<'_> {
         let part = part_name(&target, self.id)?;
         let dir = self.install.dir();
         let mut source = File::open(self.folder.join(copy)).during("open the backup of", &outside)?;
-        let mut file = dir.open_with(part.as_str(), OpenOptions::new().write(true).create(true).truncate(true)).during("restore", &outside)?;
+        let mut file = dir
+            .open_with(part.as_str(), OpenOptions::new().write(true).create(true).truncate(true))
+            .during("restore", &outside)?;
         let size = source.metadata().map_or(0, |metadata| metadata.len());
         let (found, _) = both_of(&mut source, size, |chunk| file.write_all(chunk)).during("restore", &outside)?;
         if found != blake3 {
-            return Err(ReachError::Unusable { path: self.folder.join(copy), reason: format!("it is no longer the copy of {path} that was made") });
+            return Err(ReachError::Unusable {
+                path: self.folder.join(copy),
+                reason: format!("it is no longer the copy of {path} that was made"),
+            });
         }
         file.sync_all().during("restore", &outside)?;
         drop(file);

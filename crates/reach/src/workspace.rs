@@ -50,7 +50,13 @@ pub struct Workspace {
 pub fn load_rulebook(path: &Path) -> Result<LoadedRulebook, ReachError> {
     let text = read_text(path, "read the rulebook")?;
     let parsed = rulebook::parse(&path.display().to_string(), &text)?;
-    Ok(LoadedRulebook { rulebook: parsed.value, digest: Blake3::of(text.as_bytes()), path: path.to_owned(), text, warnings: parsed.warnings })
+    Ok(LoadedRulebook {
+        rulebook: parsed.value,
+        digest: Blake3::of(text.as_bytes()),
+        path: path.to_owned(),
+        text,
+        warnings: parsed.warnings,
+    })
 }
 
 fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachError> {
@@ -60,7 +66,8 @@ fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachError> {
         return Err(unusable(format!("it is larger than {} MiB", limits::TOML_BYTES >> 20)));
     }
     let bytes = std::fs::read(path).during(attempt, path)?;
-    String::from_utf8(bytes).map_err(|error| unusable(format!("it is not UTF-8 text (at byte {})", error.utf8_error().valid_up_to())))
+    String::from_utf8(bytes)
+        .map_err(|error| unusable(format!("it is not UTF-8 text (at byte {})", error.utf8_error().valid_up_to())))
 }
 
 impl Workspace {
@@ -132,7 +139,8 @@ impl Workspace {
             return Ok(None);
         }
         let bytes = std::fs::read(&path).during("read the canon", &path)?;
-        let canon = Canon::from_json(&bytes).map_err(|error| ReachError::Unusable { path, reason: error.to_string() })?;
+        let canon =
+            Canon::from_json(&bytes).map_err(|error| ReachError::Unusable { path, reason: error.to_string() })?;
         Ok(Some(canon))
     }
 }

@@ -60,7 +60,8 @@ fn serve(own: &Holdings, mut stream: TcpStream, console: &mut Console) -> Result
         console.say(&format!("gate: {} {reason}", knock.player))?;
     }
     let open = reasons.is_empty();
-    let end = if open { format!("gate: {} came in", knock.player) } else { format!("gate: turned {} away", knock.player) };
+    let end =
+        if open { format!("gate: {} came in", knock.player) } else { format!("gate: turned {} away", knock.player) };
     console.say(&end)?;
     // The visitor may be gone already; the log has what matters.
     let _ = send(&mut stream, &Answer { open });
@@ -76,7 +77,8 @@ fn reasons(own: &Holdings, knock: &Knock) -> Vec<String> {
     if knock.build != own.build {
         reasons.push(format!("plays build {}, this station is build {}", knock.build, own.build));
     }
-    let shared = |mods: &[Carried]| mods.iter().filter(|carried| carried.runs == "everywhere").cloned().collect::<Vec<_>>();
+    let shared =
+        |mods: &[Carried]| mods.iter().filter(|carried| carried.runs == "everywhere").cloned().collect::<Vec<_>>();
     let (ours, theirs) = (shared(&own.mods), shared(&knock.mods));
     for our in &ours {
         match theirs.iter().find(|their| their.id == our.id) {
@@ -101,14 +103,29 @@ mod tests {
     use super::*;
 
     fn carried(id: &str, version: &str, runs: &str, fingerprint: &str) -> Carried {
-        Carried { id: id.to_owned(), version: version.to_owned(), runs: runs.to_owned(), fingerprint: fingerprint.to_owned() }
+        Carried {
+            id: id.to_owned(),
+            version: version.to_owned(),
+            runs: runs.to_owned(),
+            fingerprint: fingerprint.to_owned(),
+        }
     }
 
     #[test]
     fn each_fault_is_named_and_only_shared_mods_count() {
-        let ours = vec![carried("a", "1", "everywhere", "x"), carried("b", "1", "everywhere", "x"), carried("c", "1", "everywhere", "x"), carried("s", "1", "station", "x")];
+        let ours = vec![
+            carried("a", "1", "everywhere", "x"),
+            carried("b", "1", "everywhere", "x"),
+            carried("c", "1", "everywhere", "x"),
+            carried("s", "1", "station", "x"),
+        ];
         let own = Holdings { build: "1".to_owned(), trellis: "0.9".to_owned(), mods: ours, complaints: Vec::new() };
-        let theirs = vec![carried("a", "2", "everywhere", "y"), carried("b", "1", "everywhere", "y"), carried("d", "1", "everywhere", "x"), carried("v", "1", "visitor", "x")];
+        let theirs = vec![
+            carried("a", "2", "everywhere", "y"),
+            carried("b", "1", "everywhere", "y"),
+            carried("d", "1", "everywhere", "x"),
+            carried("v", "1", "visitor", "x"),
+        ];
         let knock = Knock { player: "Mara".to_owned(), build: "2".to_owned(), trellis: "0.8".to_owned(), mods: theirs };
         assert_eq!(
             reasons(&own, &knock),
@@ -121,7 +138,12 @@ mod tests {
                 "brings d 1, which this station does not have"
             ]
         );
-        let same = Knock { player: "Mara".to_owned(), build: "1".to_owned(), trellis: "0.9".to_owned(), mods: own.mods.clone() };
+        let same = Knock {
+            player: "Mara".to_owned(),
+            build: "1".to_owned(),
+            trellis: "0.9".to_owned(),
+            mods: own.mods.clone(),
+        };
         assert!(reasons(&own, &same).is_empty());
     }
 }

@@ -120,7 +120,8 @@ fn settle(path: &Path) -> Result<(), StandinError> {
             settle(&entry.map_err(StandinError::io(&shown))?.path())?;
         }
     }
-    filetime::set_file_mtime(path, filetime::FileTime::from_unix_time(LONG_AGO, 123_456_789)).map_err(StandinError::io(shown))
+    filetime::set_file_mtime(path, filetime::FileTime::from_unix_time(LONG_AGO, 123_456_789))
+        .map_err(StandinError::io(shown))
 }
 
 fn source(path: &str) -> Vec<u8> {

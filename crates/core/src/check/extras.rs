@@ -52,7 +52,12 @@ fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding 
         (_, Extras::Ask, Role::Client) => format!("{} --park-extras, or leave it if you know it", align(survey)),
         _ => "add it to kanon.toml and seal, or take it off".to_owned(),
     };
-    Finding::new(Code::ModExtra, remedy).about(&found.reading.id).at(found.path.as_str()).expected("not there").found(what).severity(severity)
+    Finding::new(Code::ModExtra, remedy)
+        .about(&found.reading.id)
+        .at(found.path.as_str())
+        .expected("not there")
+        .found(what)
+        .severity(severity)
 }
 
 /// What could not be read, unless it stands where a mod of the canon belongs: then that mod's finding tells it.
@@ -74,7 +79,11 @@ fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         .filter(|broken| !expected.contains(&broken.path))
         .map(|broken| {
             let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
-            let remedy = if broken.shelf.is_some() { align(survey) } else { "see why, and mend or remove it by hand".to_owned() };
+            let remedy = if broken.shelf.is_some() {
+                align(survey)
+            } else {
+                "see why, and mend or remove it by hand".to_owned()
+            };
             Finding::new(code, remedy).at(&broken.path).expected("a mod that can be read").found(&broken.why)
         })
         .collect()

@@ -36,8 +36,18 @@ pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
     let there = Presence::of(&set.mods);
     let mut misfits = Vec::new();
     for reading in &set.mods {
-        misfits.extend(platform(reading, Code::GameDiffers, reading.game_range.as_deref().zip(set.game_version), versions));
-        misfits.extend(platform(reading, Code::LoaderDiffers, reading.loader_range.as_deref().zip(set.loader_version), versions));
+        misfits.extend(platform(
+            reading,
+            Code::GameDiffers,
+            reading.game_range.as_deref().zip(set.game_version),
+            versions,
+        ));
+        misfits.extend(platform(
+            reading,
+            Code::LoaderDiffers,
+            reading.loader_range.as_deref().zip(set.loader_version),
+            versions,
+        ));
         for relation in &reading.relations {
             misfits.extend(relate(reading, relation, &there, set.role, versions));
         }
@@ -75,14 +85,22 @@ fn platform(reading: &Reading, code: Code, asked: Option<(&str, &str)>, versions
     Some(misfit(reading, "", finding.expected(format!("{what} {range}")).found(format!("{what} {version}"))))
 }
 
-fn relate(reading: &Reading, relation: &Relation, there: &Presence<'_>, role: Option<Role>, versions: Versions) -> Option<Misfit> {
+fn relate(
+    reading: &Reading,
+    relation: &Relation,
+    there: &Presence<'_>,
+    role: Option<Role>,
+    versions: Versions,
+) -> Option<Misfit> {
     let range = relation.range.as_deref().unwrap_or("*");
     let other = there.get(&relation.id);
     let met = other.and_then(|other| meets(other, relation, versions));
     let wanted = format!("{} {range}", relation.id);
     let finding = match (relation.kind, other) {
         (RelationKind::Required, None) => {
-            Finding::new(Code::DependencyMissing, format!("add {} to the set", relation.id)).expected(wanted).found("nothing")
+            Finding::new(Code::DependencyMissing, format!("add {} to the set", relation.id))
+                .expected(wanted)
+                .found("nothing")
         }
         (RelationKind::Required, Some(other)) if missing_side(reading, other, role).is_some() => {
             let side = missing_side(reading, other, role)?;
@@ -91,18 +109,20 @@ fn relate(reading: &Reading, relation: &Relation, there: &Presence<'_>, role: Op
                 .found(format!("on the {} alone", other.needed_on.as_str()))
         }
         (RelationKind::Required | RelationKind::Optional, Some(other)) if met != Some(true) => {
-            let severity = if met.is_none() || relation.kind == RelationKind::Optional { Severity::Risky } else { Severity::Blocking };
+            let severity = if met.is_none() || relation.kind == RelationKind::Optional {
+                Severity::Risky
+            } else {
+                Severity::Blocking
+            };
             Finding::new(Code::DependencyVersion, format!("choose a release of {} that is {range}", other.id))
                 .expected(wanted)
                 .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
                 .severity(severity)
         }
         (RelationKind::Conflicting, Some(other)) if met != Some(false) => {
-            Finding::new(Code::Conflict, format!("drop {} or {}", reading.id, other.id)).expected(format!("not with {wanted}")).found(format!(
-                "{} {}",
-                other.id,
-                other.version.as_deref().unwrap_or("without a version")
-            ))
+            Finding::new(Code::Conflict, format!("drop {} or {}", reading.id, other.id))
+                .expected(format!("not with {wanted}"))
+                .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
         }
         _ => return None,
     };
@@ -112,7 +132,7 @@ fn relate(reading: &Reading, relation: &Relation, there: &Presence<'_>, role: Op
 /// Whether the other mod is in the release asked for; one that only provides the id is taken as it is.
 fn meets(other: &Reading, relation: &Relation, versions: Versions) -> Option<bool> {
     let range = relation.range.as_deref().unwrap_or("*");
-    if other.id.eq_ignore_ascii_case(&relation.id) { 
+    if other.id.eq_ignore_ascii_case(&relation.id) {
         match &other.version {
             Some(version) => versions.meets(version, range),
             None => versions.requirement(range).ok().filter(crate::version::Requirement::is_any).map(|_| true),

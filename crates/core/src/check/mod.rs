@@ -47,8 +47,20 @@ fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let loader = measure.rulebook.loader.as_ref();
     let loader_name = loader.map_or("the loader", |loader| loader.name.as_str());
     let pairs = [
-        (Code::GameDiffers, measure.rulebook.game.as_str(), &measure.canon.game_version, &survey.install.game_version, !measure.rulebook.base.version.is_empty()),
-        (Code::LoaderDiffers, loader_name, &measure.canon.loader_version, &survey.install.loader_version, loader.is_some_and(|l| !l.version.is_empty())),
+        (
+            Code::GameDiffers,
+            measure.rulebook.game.as_str(),
+            &measure.canon.game_version,
+            &survey.install.game_version,
+            !measure.rulebook.base.version.is_empty(),
+        ),
+        (
+            Code::LoaderDiffers,
+            loader_name,
+            &measure.canon.loader_version,
+            &survey.install.loader_version,
+            loader.is_some_and(|l| !l.version.is_empty()),
+        ),
     ];
     let mut findings = Vec::new();
     for (code, name, expected, found, can_be_read) in pairs {
@@ -57,9 +69,12 @@ fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
             Some(found) if measure.rulebook.versions.same(expected, found) => continue,
             Some(found) => Finding::new(code, format!("install {name} {expected} there")).found(found),
             None if !can_be_read => continue,
-            None => Finding::new(code, format!("install {name} {expected} there, or correct the rulebook's place for its version"))
-                .found("none found")
-                .severity(if code == Code::LoaderDiffers { Severity::Blocking } else { Severity::Risky }),
+            None => Finding::new(
+                code,
+                format!("install {name} {expected} there, or correct the rulebook's place for its version"),
+            )
+            .found("none found")
+            .severity(if code == Code::LoaderDiffers { Severity::Blocking } else { Severity::Risky }),
         };
         findings.push(finding.expected(format!("{name} {expected}")));
     }
@@ -68,10 +83,16 @@ fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 
 /// Misfits among the mods that no other finding accounts for.
 fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
-    let named: BTreeSet<String> = causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
+    let named: BTreeSet<String> =
+        causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
     let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
     let set = FitSet {
-        mods: survey.mods.iter().filter(|found| found.enabled && found.reading.made_for.is_none()).map(|found| &found.reading).collect(),
+        mods: survey
+            .mods
+            .iter()
+            .filter(|found| found.enabled && found.reading.made_for.is_none())
+            .map(|found| &found.reading)
+            .collect(),
         role: Some(survey.install.role),
         game_version: survey.install.game_version.as_deref().filter(|_| !platform_is_off(Code::GameDiffers)),
         loader_version: survey.install.loader_version.as_deref().filter(|_| !platform_is_off(Code::LoaderDiffers)),
@@ -79,7 +100,9 @@ fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]
     let misfits = fit(&set, measure.rulebook.versions);
     misfits
         .into_iter()
-        .filter(|misfit| !named.contains(&misfit.subject.to_lowercase()) && !named.contains(&misfit.object.to_lowercase()))
+        .filter(|misfit| {
+            !named.contains(&misfit.subject.to_lowercase()) && !named.contains(&misfit.object.to_lowercase())
+        })
         .map(|misfit| misfit.finding)
         .collect()
 }

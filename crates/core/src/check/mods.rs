@@ -18,7 +18,8 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
         let everywhere = by_id.get(&sealed.folded_id()).map_or(&[][..], Vec::as_slice);
         for place in shelf.places(survey.install.role) {
-            let here: Vec<&SurveyedMod> = everywhere.iter().filter(|m| m.shelf == shelf.name && m.place == *place).copied().collect();
+            let here: Vec<&SurveyedMod> =
+                everywhere.iter().filter(|m| m.shelf == shelf.name && m.place == *place).copied().collect();
             findings.extend(Judgement { measure, survey, sealed, shelf, place, here: &here }.findings());
         }
     }
@@ -49,7 +50,11 @@ impl Judgement<'_> {
         let side = self.sealed.needed_on();
         if !needs(self.survey.install.role, side) {
             return match side {
-                NeededOn::Optional => enabled.iter().filter_map(|found| self.differs(found)).map(|f| f.severity(Severity::Risky)).collect(),
+                NeededOn::Optional => enabled
+                    .iter()
+                    .filter_map(|found| self.differs(found))
+                    .map(|f| f.severity(Severity::Risky))
+                    .collect(),
                 _ => enabled.iter().map(|found| self.not_needed(found)).collect(),
             };
         }
@@ -83,14 +88,21 @@ impl Judgement<'_> {
     /// Not one enabled copy: switched off, unreadable, elsewhere, or not there at all.
     fn absent(&self) -> Finding {
         if let Some(off) = self.here.first() {
-            return self.finding(Code::ModDisabled).at(off.path.as_str()).found(format!("{}, switched off", off.version_or_dash()));
+            return self
+                .finding(Code::ModDisabled)
+                .at(off.path.as_str())
+                .found(format!("{}, switched off", off.version_or_dash()));
         }
         let target = self.target();
         if let Some(broken) = self.survey.unreadable.iter().find(|broken| broken.path == target) {
             let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
             return self.finding(code).at(&target).found(&broken.why);
         }
-        let stray = self.survey.strays.iter().find(|stray| stray.digest == self.sealed.digest || stray.folded_id() == self.sealed.folded_id());
+        let stray = self
+            .survey
+            .strays
+            .iter()
+            .find(|stray| stray.digest == self.sealed.digest || stray.folded_id() == self.sealed.folded_id());
         if let Some(stray) = stray {
             return self.finding(Code::WrongPlace).at(stray.path.as_str()).expected(target).found(stray.path.as_str());
         }
@@ -105,7 +117,8 @@ impl Judgement<'_> {
             .filter(|copy| copy.path != best.path)
             .map(|copy| format!("{} in {}", copy.version_or_dash(), copy.path))
             .collect();
-        let duplicate = self.finding(Code::ModDuplicate).at(best.path.as_str()).found(format!("also {}", others.join(", ")));
+        let duplicate =
+            self.finding(Code::ModDuplicate).at(best.path.as_str()).found(format!("also {}", others.join(", ")));
         std::iter::once(duplicate).chain(self.differs(best)).collect()
     }
 
@@ -151,11 +164,13 @@ pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod) -> Vec<EntryChan
         return Vec::new();
     }
     if sealed.members_total > 0 || found.members_total > 0 {
-        let of = |members: &[crate::survey::Member]| members.iter().map(|m| (m.path.clone(), (m.size, m.crc32))).collect();
+        let of =
+            |members: &[crate::survey::Member]| members.iter().map(|m| (m.path.clone(), (m.size, m.crc32))).collect();
         return differences(&of(&sealed.members), &of(&found.members));
     }
     let inner = |path: &str| path.split_once('/').map_or_else(String::new, |(_, inner)| inner.to_owned());
-    let wanted = sealed.files.iter().map(|f| (inner(f.path.as_str()), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
+    let wanted =
+        sealed.files.iter().map(|f| (inner(f.path.as_str()), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
     let below = |path: &InstallPath| path.below(&found.path).unwrap_or_default().to_owned();
     let there = found.files.iter().map(|f| (below(&f.path), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
     differences(&wanted, &there)
@@ -168,7 +183,8 @@ fn differences<T: PartialEq>(expected: &BTreeMap<String, T>, found: &BTreeMap<St
         Some(_) => None,
     });
     let added = found.keys().filter(|path| !expected.contains_key(*path)).map(|path| (path, Change::Added));
-    let mut all: Vec<EntryChange> = gone.chain(added).map(|(path, change)| EntryChange { path: path.clone(), change }).collect();
+    let mut all: Vec<EntryChange> =
+        gone.chain(added).map(|(path, change)| EntryChange { path: path.clone(), change }).collect();
     all.sort_by(|a, b| a.path.cmp(&b.path));
     all
 }

@@ -35,7 +35,7 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
 
 fn survey(mods: Vec<SurveyedMod>) -> Survey {
     Survey {
-        format: crate::survey::FORMAT.to_owned(),
+        format: FORMAT.to_owned(),
         install: InstallFacts {
             name: "mara".to_owned(),
             role: Role::Client,
@@ -76,7 +76,11 @@ fn with(change: impl FnOnce(&mut Survey)) -> Survey {
 fn the_canon_itself_is_in_line() {
     assert_eq!(codes(&with(|_| {})), [""; 0]);
     assert_eq!(codes(&with(|s| s.mods[1].reading.id = "TIDE".to_owned())), [""; 0]);
-    assert_eq!(codes(&with(|s| s.mods[1].name = "tide (1).psm".to_owned())), [""; 0], "archives may be called anything");
+    assert_eq!(
+        codes(&with(|s| s.mods[1].name = "tide (1).psm".to_owned())),
+        [""; 0],
+        "archives may be called anything"
+    );
 }
 
 #[rstest]
@@ -103,7 +107,13 @@ fn one_fault_one_code(#[case] change: fn(&mut Survey), #[case] expected: &[&str]
 }
 
 fn broken(path: &str, still_packed: bool) -> Unreadable {
-    Unreadable { path: path.to_owned(), shelf: Some("mods".to_owned()), why: "cut off".to_owned(), is_file: true, still_packed }
+    Unreadable {
+        path: path.to_owned(),
+        shelf: Some("mods".to_owned()),
+        why: "cut off".to_owned(),
+        is_file: true,
+        still_packed,
+    }
 }
 
 #[rstest]
@@ -150,7 +160,15 @@ fn sides_are_minded() {
     canon.mods[1].reading.needed_on = NeededOn::Server;
     let rulebook = rulebook();
     let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
-    assert_eq!(hold(measure, &with(|s| { s.mods.pop(); })), []);
+    assert_eq!(
+        hold(
+            measure,
+            &with(|s| {
+                s.mods.pop();
+            })
+        ),
+        []
+    );
     let there = hold(measure, &with(|_| {}));
     assert_eq!((there[0].code, there[0].severity), (Code::NotNeededHere, Severity::Note));
 }

@@ -55,7 +55,8 @@ impl<'r> LogReader<'r> {
     /// # Errors
     /// When the patterns are too large together.
     pub fn new(rules: &'r [EventRule], side: Role) -> Result<Self, regex::Error> {
-        let rules: Vec<&EventRule> = rules.iter().filter(|rule| rule.side.is_none_or(|wanted| wanted == side)).collect();
+        let rules: Vec<&EventRule> =
+            rules.iter().filter(|rule| rule.side.is_none_or(|wanted| wanted == side)).collect();
         let all = RegexSet::new(rules.iter().map(|rule| rule.line.as_str()))?;
         Ok(Self { rules, all, side, line: 0, events: Vec::new() })
     }
@@ -74,7 +75,11 @@ impl<'r> LogReader<'r> {
     }
 
     fn event(&self, rule: &EventRule, text: &str, captures: &Captures<'_>) -> LogEvent {
-        let group = |name| captures.name(name).map(|found| printable(found.as_str().chars().take(limits::VALUE_CHARS).collect::<String>().trim()));
+        let group = |name| {
+            captures
+                .name(name)
+                .map(|found| printable(found.as_str().chars().take(limits::VALUE_CHARS).collect::<String>().trim()))
+        };
         LogEvent {
             means: rule.means,
             side: self.side,
@@ -104,7 +109,9 @@ pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Vec<&'e
     events
         .iter()
         .enumerate()
-        .filter(|(index, event)| of_player(event) && (event.player.is_none() || last_try.is_none_or(|start| *index >= start)))
+        .filter(|(index, event)| {
+            of_player(event) && (event.player.is_none() || last_try.is_none_or(|start| *index >= start))
+        })
         .map(|(_, event)| event)
         .collect()
 }
@@ -135,7 +142,10 @@ mod tests {
         assert_eq!(events.len(), 8);
         let last = &events[7];
         assert_eq!((last.cause(), last.line), (Some(Code::VersionOther), 8));
-        assert_eq!((last.mod_id.as_deref(), last.found.as_deref(), last.expected.as_deref()), (Some("tide"), Some("2.0"), Some("2.1")));
+        assert_eq!(
+            (last.mod_id.as_deref(), last.found.as_deref(), last.expected.as_deref()),
+            (Some("tide"), Some("2.0"), Some("2.1"))
+        );
     }
 
     #[test]

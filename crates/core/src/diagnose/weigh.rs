@@ -100,14 +100,20 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     for event in &events {
         told(case, event, &mut verdicts);
     }
-    verdicts.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then_with(|| (a.cause, &a.mod_id).cmp(&(b.cause, &b.mod_id))));
+    verdicts.sort_by(|a, b| {
+        b.confidence.total_cmp(&a.confidence).then_with(|| (a.cause, &a.mod_id).cmp(&(b.cause, &b.mod_id)))
+    });
     Diagnosis { format: FORMAT, unexplained: unexplained(&events, &verdicts), verdicts }
 }
 
 /// The player whose join it is: the one that the client's install is called after, if the log knows such a one.
 fn player(case: &Case<'_>) -> Option<String> {
     let name = &case.client?.install.name;
-    case.events.iter().filter_map(|event| event.player.as_ref()).find(|player| player.eq_ignore_ascii_case(name)).cloned()
+    case.events
+        .iter()
+        .filter_map(|event| event.player.as_ref())
+        .find(|player| player.eq_ignore_ascii_case(name))
+        .cloned()
 }
 
 /// One verdict for each blocking difference; a risky one needs a log line beside it.
@@ -115,7 +121,8 @@ fn measured(case: Case<'_>, events: &[&LogEvent]) -> Vec<Verdict> {
     let mut verdicts = Vec::new();
     for (survey, finding) in differences(case) {
         let lines: Vec<&&LogEvent> = events.iter().filter(|event| is_about(event, &finding)).collect();
-        let counts = finding.severity == Severity::Blocking || (finding.severity == Severity::Risky && !lines.is_empty());
+        let counts =
+            finding.severity == Severity::Blocking || (finding.severity == Severity::Risky && !lines.is_empty());
         if counts {
             let mut verdict = measured_verdict(survey, &finding, case.canon.is_some());
             lines.into_iter().for_each(|event| support(&mut verdict, event));
@@ -132,7 +139,9 @@ fn differences<'a>(case: Case<'a>) -> Vec<(&'a Survey, Finding)> {
         hold(measure, survey).into_iter().map(|finding| (survey, finding)).collect::<Vec<_>>()
     };
     match (case.canon, case.server, case.client) {
-        (Some(canon), server, client) => [server, client].into_iter().flatten().flat_map(|survey| against(canon, survey)).collect(),
+        (Some(canon), server, client) => {
+            [server, client].into_iter().flatten().flat_map(|survey| against(canon, survey)).collect()
+        }
         (None, Some(server), Some(client)) => against(&Canon::from_survey(server), client),
         (None, _, _) => Vec::new(),
     }
@@ -154,8 +163,8 @@ fn measured_verdict(survey: &Survey, finding: &Finding, has_canon: bool) -> Verd
     let role = survey.install.role;
     let measure = if has_canon { "the canon" } else { "the server" };
     let text = format!(
-        "{}{}: {measure} has {}, {} has {}",
-        finding.mod_id.as_ref().map_or_else(String::new, |id| format!("{id}, ")),
+        "{}: {}; {measure} has {}, {} has {}",
+        finding.mod_id.as_deref().or(finding.path.as_deref()).unwrap_or("the install"),
         finding.code.about(),
         finding.expected.as_deref().unwrap_or("-"),
         survey.install.name,
@@ -175,7 +184,9 @@ fn measured_verdict(survey: &Survey, finding: &Finding, has_canon: bool) -> Verd
 fn remedies(survey: &Survey, finding: &Finding, has_canon: bool) -> Vec<Remedy> {
     let who = if survey.install.role == Role::Server { "administrator" } else { "player" };
     if !has_canon {
-        let words = "Say which side is right: make it the canon (kanon init, kanon adopt, kanon seal), then align the other.".to_owned();
+        let words =
+            "Say which side is right: make it the canon (kanon init, kanon adopt, kanon seal), then align the other."
+                .to_owned();
         return vec![Remedy { who: "administrator", command: None, words }];
     }
     let subject = finding.mod_id.clone().or_else(|| finding.path.clone()).unwrap_or_default();
@@ -258,16 +269,26 @@ fn told_verdict(case: Case<'_>, event: &LogEvent, cause: Code) -> Verdict {
 fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(bool, String)> {
     let name = &client.install.name;
     if matches!(cause, Code::LoaderDiffers | Code::GameDiffers) {
-        let version = if cause == Code::LoaderDiffers { &client.install.loader_version } else { &client.install.game_version };
+        let version =
+            if cause == Code::LoaderDiffers { &client.install.loader_version } else { &client.install.game_version };
         let (version, found) = (version.as_ref()?, event.found.as_ref()?);
         return Some((version == found, format!("{name} has {version}")));
     }
     let id = event.mod_id.as_ref()?.to_lowercase();
     let copies: Vec<&SurveyedMod> = client.mods.iter().filter(|found| found.folded_id() == id).collect();
     let enabled: Vec<&&SurveyedMod> = copies.iter().filter(|copy| copy.enabled).collect();
-    let shown = copies.iter().map(|c| format!("{} in {}{}", c.version_or_dash(), c.path, if c.enabled { "" } else { ", switched off" })).collect::<Vec<_>>();
-    let text = if copies.is_empty() { format!("{name} does not have it") } else { format!("{name} has {}", shown.join(" and ")) };
-    let has = |version: &Option<String>| version.as_ref().is_some_and(|v| enabled.iter().any(|copy| copy.version_or_dash() == v));
+    let shown = copies
+        .iter()
+        .map(|c| format!("{} in {}{}", c.version_or_dash(), c.path, if c.enabled { "" } else { ", switched off" }))
+        .collect::<Vec<_>>();
+    let text = if copies.is_empty() {
+        format!("{name} does not have it")
+    } else {
+        format!("{name} has {}", shown.join(" and "))
+    };
+    let has = |version: &Option<String>| {
+        version.as_ref().is_some_and(|v| enabled.iter().any(|copy| copy.version_or_dash() == v))
+    };
     let bears_out = match cause {
         Code::ModMissing => enabled.is_empty(),
         Code::ModExtra => !enabled.is_empty(),
@@ -285,15 +306,23 @@ fn told_remedy(case: Case<'_>, event: &LogEvent, cause: Code) -> Remedy {
     let words = match cause {
         Code::ModMissing => format!("Install {subject}{wanted} on the client, or take it off the server."),
         Code::ModExtra => format!("Take {subject} off the client, or put it on the server too."),
-        Code::VersionOlder | Code::VersionNewer | Code::VersionOther => format!("Give both sides the same release of {subject} (the server wants{wanted})."),
+        Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
+            format!("Give both sides the same release of {subject} (the server wants{wanted}).")
+        }
         Code::ContentDiffers => format!("Give both sides the same file of {subject}: one of the two was changed."),
         Code::LoaderDiffers => format!("Give both sides the same loader version (the server wants{wanted})."),
         Code::GameDiffers => format!("Give both sides the same game version (the server wants{wanted})."),
         _ => format!("Mend {subject}: {}.", cause.about()),
     };
     match (case.canon, case.client) {
-        (Some(_), Some(client)) => Remedy { who: "administrator", command: Some(format!("kanon check {}", client.install.name)), words },
-        _ => Remedy { who: "administrator", command: None, words: words + " A survey of both sides (kanon survey) will tell which is off." },
+        (Some(_), Some(client)) => {
+            Remedy { who: "administrator", command: Some(format!("kanon check {}", client.install.name)), words }
+        }
+        _ => Remedy {
+            who: "administrator",
+            command: None,
+            words: words + " A survey of both sides (kanon survey) will tell which is off.",
+        },
     }
 }
 
@@ -382,11 +411,17 @@ mod tests {
     }
 
     const LACKS: &str = "gate: Mara is at the door\ngate: Mara lacks tide 2.1\ngate: turned Mara away";
-    const OLD: &str = "gate: Mara is at the door\ngate: Mara has tide 2.0, this station has 2.1\ngate: turned Mara away";
+    const OLD: &str =
+        "gate: Mara is at the door\ngate: Mara has tide 2.0, this station has 2.1\ngate: turned Mara away";
 
     #[test]
     fn the_log_says_missing_and_the_survey_says_switched_off() {
-        let world = World { canon: true, server: None, client: Some(&[("core", "1", true), ("tide", "2.1", false)]), log: LACKS };
+        let world = World {
+            canon: true,
+            server: None,
+            client: Some(&[("core", "1", true), ("tide", "2.1", false)]),
+            log: LACKS,
+        };
         assert_eq!(short(&world), [("mod-disabled", Some(Role::Client), AGREED)]);
         let verdict = &diagnose(&world).verdicts[0];
         assert_eq!(verdict.confirmed_by, ["survey", "server-log"]);
@@ -396,13 +431,23 @@ mod tests {
 
     #[test]
     fn the_server_may_be_the_side_that_is_off() {
-        let world = World { canon: true, server: Some(&[("core", "1", true), ("tide", "2.2", true)]), client: Some(RIGHT), log: "" };
+        let world = World {
+            canon: true,
+            server: Some(&[("core", "1", true), ("tide", "2.2", true)]),
+            client: Some(RIGHT),
+            log: "",
+        };
         assert_eq!(short(&world), [("version-newer", Some(Role::Server), MEASURED)]);
     }
 
     #[test]
     fn without_a_canon_the_sides_are_held_against_each_other_and_neither_is_blamed() {
-        let world = World { canon: false, server: Some(RIGHT), client: Some(&[("core", "1", true), ("tide", "2.0", true)]), log: OLD };
+        let world = World {
+            canon: false,
+            server: Some(RIGHT),
+            client: Some(&[("core", "1", true), ("tide", "2.0", true)]),
+            log: OLD,
+        };
         assert_eq!(short(&world), [("version-older", None, AGREED)]);
     }
 
@@ -420,20 +465,34 @@ mod tests {
     #[test]
     fn two_faults_are_two_verdicts_and_the_agreed_one_comes_first() {
         let world = World { canon: true, server: None, client: Some(&[("tide", "2.0", true)]), log: OLD };
-        assert_eq!(short(&world), [("version-older", Some(Role::Client), AGREED), ("mod-missing", Some(Role::Client), MEASURED)]);
+        assert_eq!(
+            short(&world),
+            [("version-older", Some(Role::Client), AGREED), ("mod-missing", Some(Role::Client), MEASURED)]
+        );
     }
 
     #[test]
     fn nothing_found_is_nothing_said() {
-        let well = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: "gate: Mara is at the door\ngate: Mara came in" };
+        let well = World {
+            canon: true,
+            server: Some(RIGHT),
+            client: Some(RIGHT),
+            log: "gate: Mara is at the door\ngate: Mara came in",
+        };
         assert_eq!((short(&well), diagnose(&well).unexplained), (vec![], vec![]));
-        let odd = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: "gate: Mara is at the door\ngate: turned Mara away" };
+        let odd = World {
+            canon: true,
+            server: Some(RIGHT),
+            client: Some(RIGHT),
+            log: "gate: Mara is at the door\ngate: turned Mara away",
+        };
         assert_eq!((short(&odd).len(), diagnose(&odd).unexplained[0].line), (0, Some(2)));
     }
 
     #[test]
     fn the_log_of_another_player_is_not_this_ones() {
-        let log = "gate: Mara is at the door\ngate: Mara came in\ngate: Wren is at the door\ngate: Wren lacks tide 2.1\n";
+        let log =
+            "gate: Mara is at the door\ngate: Mara came in\ngate: Wren is at the door\ngate: Wren lacks tide 2.1\n";
         let world = World { canon: true, server: None, client: Some(RIGHT), log };
         assert_eq!(short(&world), []);
     }

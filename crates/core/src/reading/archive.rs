@@ -6,8 +6,8 @@ use std::io::{Read, Seek};
 
 use zip::ZipArchive;
 use zip::read::Config;
-use zip::unstable::read::ZipIterable;
 use zip::result::ZipError;
+use zip::unstable::read::ZipIterable;
 
 use super::contents::{Contents, ContentsError};
 use crate::limits;

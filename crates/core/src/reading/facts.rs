@@ -28,7 +28,9 @@ pub struct Named<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ReadingError {
     /// None of the documents that the rulebook names is there.
-    #[error("it holds none of: {wanted}; this is no mod of this game, or one for another loader that the rulebook does not know")]
+    #[error(
+        "it holds none of: {wanted}; this is no mod of this game, or one for another loader that the rulebook does not know"
+    )]
     NoDocument {
         /// The members that were looked for.
         wanted: String,
@@ -132,7 +134,9 @@ impl Reader<'_> {
             loader_range: self.fact(&rule.loader)?,
             runtime_range: self.fact(&rule.runtime)?,
             made_for: self.fact(&rule.made_for)?,
-            shapes_world: self.fact(&rule.shapes_world)?.is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
+            shapes_world: self
+                .fact(&rule.shapes_world)?
+                .is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
             relations,
             provides: self.provides(),
             doubts,
@@ -161,7 +165,9 @@ impl Reader<'_> {
     fn raw(&mut self, origin: &Origin) -> Result<Option<String>, ReadingError> {
         Ok(match origin {
             Origin::Document { document: None, at } => first_scalar(&self.main, at),
-            Origin::Document { document: Some(rule), at } => self.other(rule)?.and_then(|value| first_scalar(&value, at)),
+            Origin::Document { document: Some(rule), at } => {
+                self.other(rule)?.and_then(|value| first_scalar(&value, at))
+            }
             Origin::Name(regex) => captured(regex, self.named.name),
             Origin::Text { member, line } => self.text(member)?.and_then(|text| captured(line, &text)),
             Origin::Is(value) => Some(value.clone()),
@@ -181,7 +187,8 @@ impl Reader<'_> {
     fn text(&mut self, member: &str) -> Result<Option<String>, ReadingError> {
         let Some(bytes) = self.contents.read(member)? else { return Ok(None) };
         let text = document::text(&bytes);
-        text.map(|text| Some(text.to_owned())).map_err(|source| ReadingError::Document { member: member.to_owned(), source })
+        text.map(|text| Some(text.to_owned()))
+            .map_err(|source| ReadingError::Document { member: member.to_owned(), source })
     }
 
     /// An unknown word is told, and taken for `both`: the safe side, as it hides no difference.
@@ -192,7 +199,10 @@ impl Reader<'_> {
         }
         for step in &rule.0 {
             if let Some(word) = self.raw(&step.origin)? {
-                doubts.push(format!("says it is needed on `{}`, which the rulebook does not know; taken for both", printable(&word)));
+                doubts.push(format!(
+                    "says it is needed on `{}`, which the rulebook does not know; taken for both",
+                    printable(&word)
+                ));
                 break;
             }
         }
@@ -201,7 +211,8 @@ impl Reader<'_> {
 
     fn provides(&self) -> Vec<String> {
         let Some(at) = &self.rule.provides else { return Vec::new() };
-        let mut ids: Vec<_> = at.query(&self.main).iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect();
+        let mut ids: Vec<_> =
+            at.query(&self.main).iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect();
         ids.sort();
         ids.dedup();
         ids
@@ -257,7 +268,11 @@ fn entry_relations(form: &RelationForm, entry: &Value, kind: RelationKind, into:
     match form {
         RelationForm::Objects { id, range } => {
             if let Some(id) = first_scalar(entry, id) {
-                into.push(Relation { kind, id, range: range.as_ref().and_then(|at| range_text(&at.query(entry).all())) });
+                into.push(Relation {
+                    kind,
+                    id,
+                    range: range.as_ref().and_then(|at| range_text(&at.query(entry).all())),
+                });
             }
         }
         RelationForm::IdToRange => {
@@ -285,7 +300,9 @@ fn range_text(values: &[&Value]) -> Option<String> {
 fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
     let relations = std::mem::take(&mut reading.relations);
     for relation in relations {
-        let is = |platform: Option<&Platform>| platform.is_some_and(|p| p.ids.iter().any(|id| id.eq_ignore_ascii_case(&relation.id)));
+        let is = |platform: Option<&Platform>| {
+            platform.is_some_and(|p| p.ids.iter().any(|id| id.eq_ignore_ascii_case(&relation.id)))
+        };
         let slot = if is(Some(&rulebook.base)) {
             &mut reading.game_range
         } else if is(rulebook.loader.as_ref()) {

@@ -50,7 +50,10 @@ fn every_fact_of_a_json_mod() {
         "needs": {"core": ">=1", "polarspur": "~1.4", "trellis": ["0.8", "0.9"]},
         "likes": [{"id": "map", "range": "*"}, {"no": "id"}], "hates": ["fog"], "also": ["tide-api", 7], "loader": "TRELLIS"}"#;
     let reading = read(RULE, "tide.psm", &[("about.json", about)]).expect("read");
-    assert_eq!((reading.id.as_str(), reading.version.as_deref(), reading.title.as_deref()), ("tide", Some("1.2"), Some("Tide")));
+    assert_eq!(
+        (reading.id.as_str(), reading.version.as_deref(), reading.title.as_deref()),
+        ("tide", Some("1.2"), Some("Tide"))
+    );
     assert_eq!((reading.needed_on, reading.shapes_world, reading.made_for), (NeededOn::Server, true, None));
     assert_eq!((reading.game_range.as_deref(), reading.loader_range.as_deref()), (Some("~1.4"), Some("0.8 || 0.9")));
     assert_eq!(reading.provides, ["7", "tide-api"]);
@@ -102,7 +105,11 @@ fn what_can_not_be_known_is_told(#[case] members: &[(&'static str, &str)], #[cas
 
 #[test]
 fn a_mod_without_documents_is_known_by_name_or_digest() {
-    let by_name = read("id = { file-name = '^(?<id>\\w+)_' }\nversion = { file-name = '_(?<version>[0-9.]+)\\.' }", "rail_1.4.zip", &[]);
+    let by_name = read(
+        "id = { file-name = '^(?<id>\\w+)_' }\nversion = { file-name = '_(?<version>[0-9.]+)\\.' }",
+        "rail_1.4.zip",
+        &[],
+    );
     let by_name = by_name.expect("read");
     assert_eq!((by_name.id.as_str(), by_name.version.as_deref()), ("rail", Some("1.4")));
     assert_eq!(read("id = { digest = true }", "x", &[]).expect("read").id, Blake3::of(b"x").to_string());

@@ -9,10 +9,10 @@ mod names;
 mod parse;
 
 pub use facts::{DocumentRule, FactRule, FactStep, Origin, RelationForm, RelationRule};
+pub use model::{ByRole, Named, PlatformVersion};
 pub use model::{
-    Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, ListRule, ModRule, Names, Platform, Role, Rulebook,
-    RunningSigns, SettingRule, Shelf, SignedRule, WorldRule,
+    Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, ListRule, ModRule, Names, Platform, Role,
+    Rulebook, RunningSigns, SettingRule, Shelf, SignedRule, WorldRule,
 };
 pub use names::{NamePattern, OffPattern};
-pub use model::{ByRole, Named, PlatformVersion};
 pub use parse::{check_format, parse};

@@ -38,7 +38,7 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
     let rulebook = Rulebook {
         game: root.owned_text("game"),
         versions: finished(root.section("versions"), versions),
-        base: finished(root.section("base"), |section| platform(section)),
+        base: finished(root.section("base"), platform),
         loader: root.section("loader").map(|section| finish(section, named_platform)),
         runtime: root.section("runtime").map(|section| finish(section, named_platform)),
         shelves: each(root.sections("shelf"), shelf),
@@ -75,7 +75,8 @@ fn check_shelves(root: &Section<'_>, rulebook: &Rulebook) {
     }
     for (i, shelf) in rulebook.shelves.iter().enumerate() {
         if rulebook.shelves[..i].iter().any(|other| other.name == shelf.name) {
-            root.problems().error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
+            root.problems()
+                .error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
         }
     }
 }
@@ -97,8 +98,7 @@ fn each<T>(sections: Vec<Section<'_>>, read: impl Fn(&Section<'_>) -> T) -> Vec<
 fn versions(section: &Section<'_>) -> Versions {
     let schemes =
         [("semver", Scheme::SemVer), ("dotted", Scheme::Dotted), ("date", Scheme::Date), ("opaque", Scheme::Opaque)];
-    let ranges =
-        [("comparators", Ranges::Comparators), ("intervals", Ranges::Intervals), ("exact", Ranges::Exact)];
+    let ranges = [("comparators", Ranges::Comparators), ("intervals", Ranges::Intervals), ("exact", Ranges::Exact)];
     let bare = [("exact", Bare::Exact), ("at-least", Bare::AtLeast), ("compatible", Bare::Compatible)];
     let ranges = section.one_of("ranges", &ranges).unwrap_or_default();
     let usual = if ranges == Ranges::Intervals { Bare::AtLeast } else { Bare::Exact };
@@ -134,7 +134,9 @@ fn inline<'t>(outer: &Section<'t>, value: &'t Spanned<DeValue<'t>>, name: &str) 
     let table: Option<&'t DeTable<'t>> = value.get_ref().as_table();
     if table.is_none() {
         let kind = value.get_ref().type_str();
-        outer.problems().error(value.span(), format!("`{name}` must be a table such as {{ at = \"$.{name}\" }}, not a {kind}"));
+        outer
+            .problems()
+            .error(value.span(), format!("`{name}` must be a table such as {{ at = \"$.{name}\" }}, not a {kind}"));
     }
     table.map(|table| Section::new(table, value.span(), format!("`{name}`"), outer.problems()))
 }
@@ -313,7 +315,8 @@ fn check_words(section: &Section<'_>, fact: &str, means: &[(Spot<&str>, Spot<&st
     };
     for (_, (word, span)) in means {
         if !words.contains(word) {
-            let help = nearest(word, words.iter().copied()).map_or_else(String::new, |near| format!("did you mean `{near}`?"));
+            let help =
+                nearest(word, words.iter().copied()).map_or_else(String::new, |near| format!("did you mean `{near}`?"));
             let message = format!("`{fact}` can't mean `{word}`; expected one of: {}", words.join(", "));
             section.problems().error_with_help(span.clone(), message, help);
         }
@@ -358,7 +361,11 @@ fn parsed_path(problems: &Problems, (text, span): Spot<&str>) -> Option<JsonPath
     JsonPath::parse(text)
         .map_err(|error| {
             let message = format!("`{text}` is no JSONPath: {}", error.message());
-            problems.error_with_help(span, message, "a path begins with `$`, such as \"$.id\" or \"$.needs[*]\" (RFC 9535)");
+            problems.error_with_help(
+                span,
+                message,
+                "a path begins with `$`, such as \"$.id\" or \"$.needs[*]\" (RFC 9535)",
+            );
         })
         .ok()
 }
@@ -386,7 +393,11 @@ fn regex_with_group(section: &Section<'_>, (text, span): Spot<&str>, group: &str
     named.then_some(regex)
 }
 
-fn relation(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, (key, kind): (&str, RelationKind)) -> Option<RelationRule> {
+fn relation(
+    outer: &Section<'_>,
+    value: &Spanned<DeValue<'_>>,
+    (key, kind): (&str, RelationKind),
+) -> Option<RelationRule> {
     let section = inline(outer, value, key)?;
     section.require("each");
     let each = json_path(&section, "each");

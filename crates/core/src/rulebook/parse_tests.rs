@@ -95,11 +95,17 @@ fn signatures_keys_lists_and_settings_are_understood() {
 #[case("\"about.json\"", "\"about.dat\"", "line 10, column 24", "add notation")]
 #[case("kanon-rulebook/1", "kanon-rulebook/9", "line 1, column 10", "")]
 #[case("off = [\"*.psm.off\"]", "off = [\"*\"]", "line 8, column 8", "")]
-#[case("id = \"$.id\"", "id = \"$.id\"\nneeded_on = { at = \"$.r\", means = { x = \"bothe\" } }", "line 12, column 41", "did you mean `both`?")]
+#[case(
+    "id = \"$.id\"",
+    "id = \"$.id\"\nneeded_on = { at = \"$.r\", means = { x = \"bothe\" } }",
+    "line 12, column 41",
+    "did you mean `both`?"
+)]
 fn a_mistake_is_told_with_its_place(#[case] right: &str, #[case] wrong: &str, #[case] at: &str, #[case] help: &str) {
     let text = SMALL.replacen(right, wrong, 1);
     let bad = parse("small", &text).expect_err("a mistake");
-    let told: Vec<_> = bad.problems.iter().map(|p| (place(&text, p.span.start), p.help.clone().unwrap_or_default())).collect();
+    let told: Vec<_> =
+        bad.problems.iter().map(|p| (place(&text, p.span.start), p.help.clone().unwrap_or_default())).collect();
     assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{:#?}\n{told:#?}", bad.problems);
 }
 

@@ -154,7 +154,9 @@ fn tokens(text: &str) -> Vec<String> {
 }
 
 fn dotted_parts(text: &str) -> Option<Vec<Part>> {
-    let tokens = tokens(text.strip_prefix(['v', 'V']).filter(|rest| rest.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(text));
+    let tokens = tokens(
+        text.strip_prefix(['v', 'V']).filter(|rest| rest.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(text),
+    );
     if !tokens.iter().any(|token| is_number(token)) {
         return None;
     }

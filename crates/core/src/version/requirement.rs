@@ -74,10 +74,9 @@ impl Requirement {
             _ if trimmed.starts_with(['[', '(', ']']) => intervals(trimmed, versions.scheme),
             _ => alternatives(trimmed, versions),
         };
-        any_of.map(|any_of| Self { text: trimmed.to_owned(), any_of }).map_err(|reason| RequirementError {
-            text: text.chars().take(200).collect(),
-            reason,
-        })
+        any_of
+            .map(|any_of| Self { text: trimmed.to_owned(), any_of })
+            .map_err(|reason| RequirementError { text: text.chars().take(200).collect(), reason })
     }
 
     /// As it was written.
@@ -137,7 +136,10 @@ fn conjunction(text: &str, versions: Versions) -> Parsing<Vec<Bound>> {
         return Err("an alternative is empty".to_owned());
     }
     if let Some((low, high)) = text.split_once(" - ") {
-        return Ok(vec![bound(Sign::AtLeast, low.trim(), versions.scheme)?, bound(Sign::AtMost, high.trim(), versions.scheme)?]);
+        return Ok(vec![
+            bound(Sign::AtLeast, low.trim(), versions.scheme)?,
+            bound(Sign::AtMost, high.trim(), versions.scheme)?,
+        ]);
     }
     let mut bounds = Vec::new();
     for piece in pieces(text) {
@@ -268,7 +270,10 @@ fn interval(text: &str, scheme: Scheme) -> Parsing<Vec<Bound>> {
         (low.trim(), if opened { Sign::AtLeast } else { Sign::More }),
         (high.trim(), if closed { Sign::AtMost } else { Sign::Less }),
     ];
-    ends.iter().filter(|(version, _)| !version.is_empty()).map(|(version, sign)| bound(*sign, version, scheme)).collect()
+    ends.iter()
+        .filter(|(version, _)| !version.is_empty())
+        .map(|(version, sign)| bound(*sign, version, scheme))
+        .collect()
 }
 
 #[cfg(test)]

@@ -19,7 +19,9 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let from = match &target {
-        Target::Local { name, .. } => Some(name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.wishes.install(name).is_some())),
+        Target::Local { name, .. } => {
+            Some(name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.wishes.install(name).is_some()))
+        }
         Target::Survey(_) => None,
     };
     let survey = session.survey(target)?.survey;
@@ -31,7 +33,13 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         write_whole(&workspace.wishes_path(), &edited.text)?;
     }
     let known: Vec<String> = wishes.iter().map(|wish| wish.id.to_lowercase()).collect();
-    let not_there = workspace.wishes.mods.iter().filter(|wish| !known.contains(&wish.id.to_lowercase())).map(|wish| wish.id.clone()).collect();
+    let not_there = workspace
+        .wishes
+        .mods
+        .iter()
+        .filter(|wish| !known.contains(&wish.id.to_lowercase()))
+        .map(|wish| wish.id.clone())
+        .collect();
     let report = Adopted { passed_over, not_there, ..Adopted::new(survey.install.name.clone(), edited) };
     match env.format {
         Format::Json => ui.json(&report)?,
@@ -43,11 +51,15 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 /// A wish for each mod that is there once, switched on and of this loader; the others with why not.
 fn wishes(survey: &Survey, from: Option<&str>) -> (Vec<ModWish>, Vec<(String, String)>) {
     let mut by_id: BTreeMap<String, Vec<&SurveyedMod>> = BTreeMap::new();
-    let mut passed_over: Vec<(String, String)> = survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
+    let mut passed_over: Vec<(String, String)> =
+        survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
     for found in &survey.mods {
         match (&found.reading.made_for, found.enabled) {
-            (Some(loader), _) => passed_over.push((found.path.to_string(), format!("{} was made for the loader {loader}", found.reading.id))),
-            (None, false) => passed_over.push((found.path.to_string(), format!("{} is switched off", found.reading.id))),
+            (Some(loader), _) => passed_over
+                .push((found.path.to_string(), format!("{} was made for the loader {loader}", found.reading.id))),
+            (None, false) => {
+                passed_over.push((found.path.to_string(), format!("{} is switched off", found.reading.id)));
+            }
             (None, true) => by_id.entry(found.folded_id()).or_default().push(found),
         }
     }
@@ -56,10 +68,18 @@ fn wishes(survey: &Survey, from: Option<&str>) -> (Vec<ModWish>, Vec<(String, St
         let first = copies[0];
         let all_same = copies.iter().all(|copy| copy.digest == first.digest);
         if all_same {
-            wishes.push(ModWish { id: first.reading.id.clone(), version: first.reading.version.clone(), from: from.map(str::to_owned), ..ModWish::default() });
+            wishes.push(ModWish {
+                id: first.reading.id.clone(),
+                version: first.reading.version.clone(),
+                from: from.map(str::to_owned),
+                ..ModWish::default()
+            });
         } else {
             let paths: Vec<&str> = copies.iter().map(|copy| copy.path.as_str()).collect();
-            passed_over.push((paths.join(", "), format!("{} is there more than once; keep one of them and adopt again", first.reading.id)));
+            passed_over.push((
+                paths.join(", "),
+                format!("{} is there more than once; keep one of them and adopt again", first.reading.id),
+            ));
         }
     }
     (wishes, passed_over)

@@ -43,10 +43,19 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         ui.report(&render::align::plan(&subject.name, &plan));
     }
     let carry = !plan.steps.is_empty() && !arguments.preview && agreed(arguments, env, ui)?;
-    let (left, id) = if carry { carry_through(&mut session, &subject, &plan, &canon)? } else { (kanon_core::check::hold(session.measure(&canon), &survey), None) };
+    let (left, id) = if carry {
+        carry_through(&mut session, &subject, &plan, &canon)?
+    } else {
+        (kanon_core::check::hold(session.measure(&canon), &survey), None)
+    };
     let done = carry || plan.steps.is_empty();
     match env.format {
-        Format::Json => ui.json(&render::align::Report { format: align::FORMAT, install: &subject.name, steps: &plan.steps, done: carry })?,
+        Format::Json => ui.json(&render::align::Report {
+            format: align::FORMAT,
+            install: &subject.name,
+            steps: &plan.steps,
+            done: carry,
+        })?,
         Format::Text => ui.report(&conclusion(&subject, &left, id, done)),
     }
     Ok(Outcome::of(done && in_line(&left)))
@@ -55,7 +64,10 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 fn subject(session: &Session<'_>, arguments: &Align) -> Result<Subject, Failure> {
     match session.target(&arguments.install, arguments.lens.role.map(Role::from))? {
         Target::Local { name, role, path } => Ok(Subject { name, role, path }),
-        Target::Survey(_) => Err(Failure::plain(format!("{} is a survey; only an install can be aligned", arguments.install)).hint("run it where the install is")),
+        Target::Survey(_) => {
+            Err(Failure::plain(format!("{} is a survey; only an install can be aligned", arguments.install))
+                .hint("run it where the install is"))
+        }
     }
 }
 
@@ -92,7 +104,12 @@ fn agreed(arguments: &Align, env: &Env, ui: &Ui) -> Result<bool, Failure> {
     asked.map_err(|error| Failure::plain("could not ask").because(error))
 }
 
-fn carry_through(session: &mut Session<'_>, subject: &Subject, plan: &Plan, canon: &Canon) -> Result<(Vec<Finding>, Option<i64>), Failure> {
+fn carry_through(
+    session: &mut Session<'_>,
+    subject: &Subject,
+    plan: &Plan,
+    canon: &Canon,
+) -> Result<(Vec<Finding>, Option<i64>), Failure> {
     let bytes = session.bytes(&plan.wanted())?;
     let install = LocalInstall::open(&subject.path)?;
     let backups = session.workspace()?.backups();
@@ -119,7 +136,8 @@ fn receipt(session: &Session<'_>, subject: &Subject, canon: &Canon) -> Result<Re
     for sealed in canon.mods.iter().filter(|sealed| sealed.needed_on().includes(subject.role)) {
         let places = session.loaded.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(subject.role));
         for (place, file) in places.iter().flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
-            let path = place.join(file.path.as_str()).map_err(|error| kanon_reach::error::ReachError::Plan(error.into()))?;
+            let path =
+                place.join(file.path.as_str()).map_err(|error| kanon_reach::error::ReachError::Plan(error.into()))?;
             files.push(ReceiptFile { path, size: file.size, blake3: file.blake3 });
         }
     }
@@ -131,7 +149,12 @@ fn conclusion(subject: &Subject, left: &[Finding], id: Option<i64>, done: bool) 
     let mut out = String::new();
     if let Some(id) = id {
         let backup = Path::new(".kanon").join("backups").join(id.to_string());
-        out = format!("\n{}: alignment {id} of {}; copies of what was there are in {}\n", styled(GOOD, "done"), subject.name, backup.display());
+        out = format!(
+            "\n{}: alignment {id} of {}; copies of what was there are in {}\n",
+            styled(GOOD, "done"),
+            subject.name,
+            backup.display()
+        );
         out.push_str(&format!("take it back with: kanon undo {}\n", subject.name));
     }
     if !done {
@@ -141,7 +164,10 @@ fn conclusion(subject: &Subject, left: &[Finding], id: Option<i64>, done: bool) 
         out.push_str(&format!("measured again: {} is {} with the canon\n", subject.name, styled(GOOD, "in line")));
         return out;
     }
-    out.push_str(&format!("measured again: {} is still off the canon in what an alignment can't mend:\n", subject.name));
+    out.push_str(&format!(
+        "measured again: {} is still off the canon in what an alignment can't mend:\n",
+        subject.name
+    ));
     render::check::findings(&mut out, left);
     out
 }

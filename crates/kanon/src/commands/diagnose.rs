@@ -18,7 +18,7 @@ use crate::ui::Ui;
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.rulebook.as_deref(), arguments.thorough)?;
     let mut looked_at = Vec::new();
-    let canon = match session.workspace.as_ref().map(|workspace| workspace.canon()).transpose()?.flatten() {
+    let canon = match session.workspace.as_ref().map(kanon_reach::workspace::Workspace::canon).transpose()?.flatten() {
         Some(_) => Some(session.canon()?),
         None => None,
     };
@@ -33,13 +33,21 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         }
     }
     if looked_at.is_empty() {
-        return Err(Failure::plain("there is nothing to go by").hint("add --client INSTALL, --server INSTALL, --server-log FILE or --client-log FILE"));
+        return Err(Failure::plain("there is nothing to go by")
+            .hint("add --client INSTALL, --server INSTALL, --server-log FILE or --client-log FILE"));
     }
     if canon.is_some() {
         looked_at.push("the canon".to_owned());
     }
     let rulebook = &session.loaded.rulebook;
-    let case = Case { rulebook, canon: canon.as_ref(), extras: session.extras(), server: server.as_ref(), client: client.as_ref(), events: &events };
+    let case = Case {
+        rulebook,
+        canon: canon.as_ref(),
+        extras: session.extras(),
+        server: server.as_ref(),
+        client: client.as_ref(),
+        events: &events,
+    };
     let diagnosis = weigh(case);
     match env.format {
         Format::Json => ui.json(&diagnosis)?,
@@ -53,19 +61,26 @@ fn server_name(arguments: &Diagnose, session: &Session<'_>) -> Option<String> {
     if arguments.server.is_some() {
         return arguments.server.clone();
     }
-    let mut servers = session.workspace.iter().flat_map(|w| &w.wishes.installs).filter(|install| install.role == Role::Server);
+    let mut servers =
+        session.workspace.iter().flat_map(|w| &w.wishes.installs).filter(|install| install.role == Role::Server);
     match (servers.next(), servers.next()) {
         (Some(only), None) => Some(only.name.clone()),
         _ => None,
     }
 }
 
-fn surveyed(session: &mut Session<'_>, named: Option<String>, role: Role, looked_at: &mut Vec<String>) -> Result<Option<Survey>, Failure> {
+fn surveyed(
+    session: &mut Session<'_>,
+    named: Option<String>,
+    role: Role,
+    looked_at: &mut Vec<String>,
+) -> Result<Option<Survey>, Failure> {
     let Some(named) = named else { return Ok(None) };
     let target = session.target(&named, Some(role))?;
     let survey = session.survey(target)?.survey;
     if survey.install.role != role {
-        return Err(Failure::plain(format!("{named} is a {}, not a {role}", survey.install.role)).hint("use the option of the other side"));
+        return Err(Failure::plain(format!("{named} is a {}, not a {role}", survey.install.role))
+            .hint("use the option of the other side"));
     }
     looked_at.push(format!("the {role} {}", survey.install.name));
     Ok(Some(survey))

@@ -41,7 +41,9 @@ pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     };
     let alignments = session.state.alignments(root.as_deref())?;
     match env.format {
-        Format::Json => ui.json(&Report { format: "kanon-history/1", alignments: alignments.iter().map(line).collect() })?,
+        Format::Json => {
+            ui.json(&Report { format: "kanon-history/1", alignments: alignments.iter().map(line).collect() })?;
+        }
         Format::Text => ui.report(&render::align::history(&alignments, local)),
     }
     Ok(Outcome::InOrder)

@@ -22,14 +22,19 @@ const HEAD: &str = "\
 pub fn run(arguments: Init, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let path = env.folder.join(WISHES);
     if path.exists() {
-        return Err(Failure::plain(format!("{} is there already", path.display())).hint("edit it, or start elsewhere with: kanon -C DIR init"));
+        return Err(Failure::plain(format!("{} is there already", path.display()))
+            .hint("edit it, or start elsewhere with: kanon -C DIR init"));
     }
     let answers = answers(arguments, env)?;
     let text = document(&answers)?;
     wish::parse(WISHES, &text).map_err(|bad| Failure::from(kanon_reach::error::ReachError::from(bad)))?;
     write_whole(&path, &text)?;
     let first = answers.installs.first().map_or("INSTALL", |(_, name, _)| name.as_str());
-    ui.report(&format!("{}: {}\nnext: kanon survey {first}, then kanon adopt {first} and kanon seal\n", styled(GOOD, "started"), path.display()));
+    ui.report(&format!(
+        "{}: {}\nnext: kanon survey {first}, then kanon adopt {first} and kanon seal\n",
+        styled(GOOD, "started"),
+        path.display()
+    ));
     Ok(Outcome::InOrder)
 }
 
@@ -42,7 +47,8 @@ struct Answers {
 }
 
 fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
-    let folder_name = env.folder.canonicalize().ok().and_then(|folder| Some(folder.file_name()?.to_string_lossy().into_owned()));
+    let folder_name =
+        env.folder.canonicalize().ok().and_then(|folder| Some(folder.file_name()?.to_string_lossy().into_owned()));
     let rulebook = match arguments.rulebook {
         Some(file) => file.display().to_string(),
         None => ask(env, "Which rulebook? (a file)", only_rulebook(&env.folder).as_deref(), "--rulebook FILE")?,
@@ -60,7 +66,8 @@ fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
         }
     }
     let name = arguments.name.or(folder_name).unwrap_or_else(|| "our server".to_owned());
-    let sources = arguments.source.iter().map(|source| named("source", source)).map(|(_, name, at)| (name, at)).collect();
+    let sources =
+        arguments.source.iter().map(|source| named("source", source)).map(|(_, name, at)| (name, at)).collect();
     Ok(Answers { name, rulebook, installs, sources })
 }
 
@@ -74,7 +81,9 @@ fn only_rulebook(folder: &Path) -> Option<String> {
 
 fn ask(env: &Env, question: &str, usual: Option<&str>, option: &str) -> Result<String, Failure> {
     if !env.can_ask {
-        return usual.map(str::to_owned).ok_or_else(|| Failure::plain("not enough is known to start, and nobody can be asked").hint(format!("add {option}")));
+        return usual.map(str::to_owned).ok_or_else(|| {
+            Failure::plain("not enough is known to start, and nobody can be asked").hint(format!("add {option}"))
+        });
     }
     let mut input = dialoguer::Input::<String>::new().with_prompt(question);
     if let Some(usual) = usual {
@@ -107,7 +116,9 @@ fn document(answers: &Answers) -> Result<String, Failure> {
     installs.set_implicit(true);
     for (role, name, at) in &answers.installs {
         if installs.contains_key(name) {
-            return Err(Failure::plain(format!("two installs are called {name}")).hint("name them: --client NAME=FOLDER"));
+            return Err(
+                Failure::plain(format!("two installs are called {name}")).hint("name them: --client NAME=FOLDER")
+            );
         }
         let mut table = Table::new();
         table.insert("role", value(*role));

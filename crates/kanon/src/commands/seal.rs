@@ -33,7 +33,12 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         sealed: keep,
         canon: Some(Blake3::of(json.as_bytes())),
         findings: choice.findings,
-        changes: last.as_ref().map_or_else(Vec::new, |last| changes(last, &canon)).into_iter().map(Into::into).collect(),
+        changes: last
+            .as_ref()
+            .map_or_else(Vec::new, |last| changes(last, &canon))
+            .into_iter()
+            .map(Into::into)
+            .collect(),
     };
     let ended = match (keep, last.as_ref() == Some(&canon)) {
         (false, _) => Ended::OnlyShown,
@@ -51,7 +56,8 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 fn refused(choice: Choice, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let report = Report { format: "kanon-seal/1", sealed: false, canon: None, findings: choice.findings, changes: Vec::new() };
+    let report =
+        Report { format: "kanon-seal/1", sealed: false, canon: None, findings: choice.findings, changes: Vec::new() };
     match env.format {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&text(&report, Ended::Refused, None)),
@@ -65,7 +71,11 @@ fn chosen(session: &mut Session<'_>, last: Option<&Canon>) -> Result<Choice, Fai
     let installs = session.installs()?;
     let mut candidates: Vec<Candidate<'_>> = Vec::new();
     for (name, _, survey) in &sources {
-        candidates.extend(survey.mods.iter().chain(&survey.strays).map(|found| Candidate { place: name, trust: Trust::Source, found }));
+        candidates.extend(survey.mods.iter().chain(&survey.strays).map(|found| Candidate {
+            place: name,
+            trust: Trust::Source,
+            found,
+        }));
     }
     for (role, _, survey) in &installs {
         let trust = if *role == Role::Server { Trust::Server } else { Trust::Client };
@@ -80,15 +90,21 @@ fn enabled(survey: &Survey) -> impl Iterator<Item = &SurveyedMod> {
 
 /// Completes the picks with SHA-256 digests and keeps the bytes that no source vouches for.
 fn sealed(session: &mut Session<'_>, choice: &Choice, last: Option<&Canon>, keep: bool) -> Result<Canon, Failure> {
-    let wanted: BTreeSet<Blake3> = choice.picks.iter().flat_map(|pick| &pick.sealed.files).map(|file| file.blake3).collect();
+    let wanted: BTreeSet<Blake3> =
+        choice.picks.iter().flat_map(|pick| &pick.sealed.files).map(|file| file.blake3).collect();
     let found = session.bytes(&wanted)?;
-    let known: BTreeMap<Blake3, Sha256> =
-        last.iter().flat_map(|last| &last.mods).flat_map(|sealed| &sealed.files).filter_map(|file| Some((file.blake3, file.sha256?))).collect();
+    let known: BTreeMap<Blake3, Sha256> = last
+        .iter()
+        .flat_map(|last| &last.mods)
+        .flat_map(|sealed| &sealed.files)
+        .filter_map(|file| Some((file.blake3, file.sha256?)))
+        .collect();
     let workspace = session.workspace()?;
     let sources: BTreeSet<&str> = workspace.wishes.sources.iter().map(|source| source.name.as_str()).collect();
     let store = workspace.store();
     let digest_of = |pick: &Pick, file: &SealedFile| -> Result<Sha256, Failure> {
-        let vouched = pick.place.as_deref().is_some_and(|place| sources.contains(place)) || store.join(file.blake3.to_string()).is_file();
+        let vouched = pick.place.as_deref().is_some_and(|place| sources.contains(place))
+            || store.join(file.blake3.to_string()).is_file();
         match known.get(&file.blake3) {
             Some(sha256) if vouched || !keep => Ok(*sha256),
             _ if vouched || !keep => Ok(bytes::sha256(&found, file.blake3)?),

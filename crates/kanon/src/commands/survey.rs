@@ -16,7 +16,8 @@ pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let surveyed = session.survey(target)?;
     if let Some(file) = &arguments.output {
-        let json = serde_json::to_string_pretty(&surveyed.survey).map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
+        let json = serde_json::to_string_pretty(&surveyed.survey)
+            .map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
         write_whole(&env.folder.join(file), &(json + "\n"))?;
         ui.notice(&format!("the survey is in {}", file.display()));
     }

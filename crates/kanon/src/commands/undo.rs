@@ -27,13 +27,18 @@ struct Report<'a> {
 pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let session = Session::in_workspace(env, ui, false)?;
     // The role plays no part in taking back; any will do.
-    let Target::Local { name, path, .. } = session.target(&arguments.install, Some(kanon_core::rulebook::Role::Client))? else {
+    let Target::Local { name, path, .. } =
+        session.target(&arguments.install, Some(kanon_core::rulebook::Role::Client))?
+    else {
         return Err(Failure::plain(format!("{} is a survey; only an install can be taken back", arguments.install)));
     };
     let install = LocalInstall::open(&path)?;
     let alignments = session.state.alignments(Some(&install.root().to_string_lossy()))?;
     let last = alignments.into_iter().find(|alignment| alignment.state != AlignmentState::Undone);
-    let last = last.ok_or_else(|| Failure::plain(format!("there is no alignment of {name} to take back")).hint("see what was done with: kanon history"))?;
+    let last = last.ok_or_else(|| {
+        Failure::plain(format!("there is no alignment of {name} to take back"))
+            .hint("see what was done with: kanon history")
+    })?;
     let backups = session.workspace()?.backups();
     let _lock = Lock::take(&backups)?;
     let taken = take_back(&install, &session.state, last.id, &backups)?;

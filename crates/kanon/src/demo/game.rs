@@ -19,7 +19,12 @@ impl Station {
     pub fn start(stage: &Stage<'_>, world: &World) -> Result<Self, Failure> {
         let failed = |error| Failure::plain("could not start the simulated server").because(error);
         let mut command = stage.program();
-        command.arg("standin").arg("server").arg(world.folder("station")).arg(stage.root().join("station.log")).stdout(Stdio::piped());
+        command
+            .arg("standin")
+            .arg("server")
+            .arg(world.folder("station"))
+            .arg(stage.root().join("station.log"))
+            .stdout(Stdio::piped());
         let mut process = command.spawn().map_err(failed)?;
         let mut port = String::new();
         if let Some(output) = process.stdout.take() {
@@ -27,7 +32,9 @@ impl Station {
         }
         let station = Self { process, port: port.trim().to_owned() };
         if station.port.is_empty() {
-            return Err(Failure::plain("the simulated server gave up").hint("its log is station.log in the demo's folder"));
+            return Err(
+                Failure::plain("the simulated server gave up").hint("its log is station.log in the demo's folder")
+            );
         }
         Ok(station)
     }
@@ -35,8 +42,15 @@ impl Station {
     /// Lets a player join and notes whether the door was as it should be.
     pub fn join(&self, stage: &mut Stage<'_>, world: &World, player: &str, welcome: bool) -> Result<(), Failure> {
         let mut command = stage.program();
-        command.arg("standin").arg("client").arg(world.folder(player)).arg(player).arg(&self.port).arg(stage.root().join(format!("{player}.log")));
-        let output = command.output().map_err(|error| Failure::plain("could not start the simulated client").because(error))?;
+        command
+            .arg("standin")
+            .arg("client")
+            .arg(world.folder(player))
+            .arg(player)
+            .arg(&self.port)
+            .arg(stage.root().join(format!("{player}.log")));
+        let output =
+            command.output().map_err(|error| Failure::plain("could not start the simulated client").because(error))?;
         stage.quote(&format!("{player}'s screen"), &String::from_utf8_lossy(&output.stdout));
         let what = if welcome { format!("{player} is let in") } else { format!("{player} is turned away") };
         stage.expect(&what, output.status.code() == Some(i32::from(!welcome)));

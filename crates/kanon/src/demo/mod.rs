@@ -29,33 +29,41 @@ const FAULTS: [(&str, &[(&str, &str)]); 5] = [
 /// Runs the demo.
 pub fn run(arguments: Demo, ui: &Ui) -> Result<Outcome, Failure> {
     let Some(keep) = arguments.keep else {
-        let temp = tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+        let temp =
+            tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
         return tell(temp.path(), ui);
     };
     let empty = std::fs::read_dir(&keep).map_or(true, |mut entries| entries.next().is_none());
     if !empty {
         return Err(Failure::plain(format!("{} is not empty", keep.display())).hint("give --keep a new folder"));
     }
-    std::fs::create_dir_all(&keep).map_err(|error| Failure::plain(format!("could not make {}", keep.display())).because(error))?;
-    let outcome = tell(&keep, ui)?;
+    std::fs::create_dir_all(&keep)
+        .map_err(|error| Failure::plain(format!("could not make {}", keep.display())).because(error))?;
+    let root = keep.canonicalize().map_err(|error| Failure::plain("could not find the folder again").because(error))?;
+    let outcome = tell(&root, ui)?;
     ui.report(&format!("The demo's files are left in {}\n", keep.display()));
     Ok(outcome)
 }
 
 fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
-    let world = World::build(root).map_err(|error| Failure::plain("could not build the demo's world").because(error))?;
+    let world =
+        World::build(root).map_err(|error| Failure::plain("could not build the demo's world").because(error))?;
     let mut stage = Stage::new(root, ui)?;
     a_month_ago(&mut stage, &world)?;
     this_morning(&mut stage, &world)?;
-    what_is_wrong(&mut stage, &world)?;
+    what_is_wrong(&mut stage)?;
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
     Ok(Outcome::of(stage.conclude()))
 }
 
 fn a_month_ago(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
-    stage.act("A month ago", "Longnight Station opens. Ines runs it; Mara, Oskar, Wren and Tove play. She writes down what is agreed.");
-    let mut init = vec!["init", "--name", "Longnight Station", "--rulebook", "polarspur.rulebook.toml", "--server", "station"];
+    stage.act(
+        "A month ago",
+        "Longnight Station opens. Ines runs it; Mara, Oskar, Wren and Tove play. She writes down what is agreed.",
+    );
+    let mut init =
+        vec!["init", "--name", "Longnight Station", "--rulebook", "polarspur.rulebook.toml", "--server", "station"];
     init.extend(PLAYERS.iter().flat_map(|player| ["--client", player]));
     stage.command(&init, 0)?;
     stage.command(&["adopt", "mara"], 0)?;
@@ -70,7 +78,10 @@ fn a_month_ago(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
 }
 
 fn this_morning(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
-    stage.act("This morning", "Last night somebody changed the server by hand. Nobody can join, and the game does not say why.");
+    stage.act(
+        "This morning",
+        "Last night somebody changed the server by hand. Nobody can join, and the game does not say why.",
+    );
     world.spoil().map_err(|error| Failure::plain("could not spoil the demo's world").because(error))?;
     let station = Station::start(stage, world)?;
     for player in PLAYERS {
@@ -79,8 +90,11 @@ fn this_morning(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     Ok(())
 }
 
-fn what_is_wrong(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
-    stage.act("What is wrong", "Ines looks at the server, asks why Mara was turned away, and holds everybody against the canon.");
+fn what_is_wrong(stage: &mut Stage<'_>) -> Result<(), Failure> {
+    stage.act(
+        "What is wrong",
+        "Ines looks at the server, asks why Mara was turned away, and holds everybody against the canon.",
+    );
     stage.command(&["survey", "station"], 0)?;
     stage.command(&["diagnose", "--client", "mara", "--server-log", "station.log"], 1)?;
     stage.command(&["check"], 1)?;
@@ -89,7 +103,6 @@ fn what_is_wrong(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         stage.expect(&format!("{name} is off in just this: {}", listed(expected)), found == owned(expected));
     }
     stage.command(&["compare", "canon", "station", "mara", "oskar", "wren", "tove"], 1)?;
-    let _ = world;
     Ok(())
 }
 
@@ -124,15 +137,20 @@ fn taking_back(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     let before = fingerprint(&world.folder("tove"))?;
     stage.command(&["align", "tove", "--yes"], 0)?;
     stage.command(&["undo", "tove"], 0)?;
-    stage.expect("a second alignment taken back leaves tove's folder bit-identical, times included", fingerprint(&world.folder("tove"))? == before);
+    stage.expect(
+        "a second alignment taken back leaves tove's folder bit-identical, times included",
+        fingerprint(&world.folder("tove"))? == before,
+    );
     stage.command(&["align", "tove", "--yes"], 0)?;
     Ok(())
 }
 
 /// Builds the same spoilt world once more beside it, and compares every byte and time.
 fn world_again(stage: &mut Stage<'_>, world: &World, name: &str) -> Result<(), Failure> {
-    let failed = |error: kanon_standin::StandinError| Failure::plain("could not build the demo's world again").because(error);
-    let temp = tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+    let failed =
+        |error: kanon_standin::StandinError| Failure::plain("could not build the demo's world again").because(error);
+    let temp =
+        tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
     let again = World::build(temp.path()).map_err(failed)?;
     again.spoil().map_err(failed)?;
     let same = fingerprint(&world.folder(name))? == fingerprint(&again.folder(name))?;

@@ -24,7 +24,8 @@ pub struct Stage<'a> {
 impl<'a> Stage<'a> {
     /// Sets the stage in a folder.
     pub fn new(root: &'a Path, ui: &'a Ui) -> Result<Self, Failure> {
-        let program = std::env::current_exe().map_err(|error| Failure::plain("could not tell where this program is").because(error))?;
+        let program = std::env::current_exe()
+            .map_err(|error| Failure::plain("could not tell where this program is").because(error))?;
         Ok(Self { program, root, ui, right: 0, wrong: Vec::new() })
     }
 
@@ -47,16 +48,25 @@ impl<'a> Stage<'a> {
 
     /// Runs a command and shows what it says.
     pub fn command(&mut self, arguments: &[&str], expected: i32) -> Result<(), Failure> {
-        let shown: Vec<String> = arguments.iter().map(|word| if word.contains(' ') { format!("\"{word}\"") } else { (*word).to_owned() }).collect();
+        let shown: Vec<String> = arguments
+            .iter()
+            .map(|word| if word.contains(' ') { format!("\"{word}\"") } else { (*word).to_owned() })
+            .collect();
         let shown = format!("kanon {}", shown.join(" "));
         self.ui.report(&format!("\n{}\n", styled(BOLD, &format!("$ {shown}"))));
         let output = self.program().args(["--color", "always"]).args(arguments).output();
         let output = output.map_err(|error| Failure::plain(format!("could not run {shown}")).because(error))?;
         let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
         let text = text.replace(&self.root.display().to_string(), ".");
-        self.ui.report(&text.lines().map(|line| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") }).collect::<String>());
+        self.ui.report(
+            &text
+                .lines()
+                .map(|line| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") })
+                .collect::<String>(),
+        );
         let code = output.status.code().unwrap_or(-1);
-        self.expect(&format!("{shown} ends with {expected}"), code == expected);
+        let name = arguments.first().copied().unwrap_or_default();
+        self.expect(&format!("kanon {name} ends with {expected}"), code == expected);
         Ok(())
     }
 
@@ -64,7 +74,8 @@ impl<'a> Stage<'a> {
     pub fn findings(&self, install: &str) -> Result<Vec<(String, String)>, Failure> {
         let output = self.program().args(["check", install, "--format", "json", "--quiet"]).output();
         let output = output.map_err(|error| Failure::plain("could not run kanon check").because(error))?;
-        let report: Value = serde_json::from_slice(&output.stdout).map_err(|error| Failure::plain("could not read the report").because(error))?;
+        let report: Value = serde_json::from_slice(&output.stdout)
+            .map_err(|error| Failure::plain("could not read the report").because(error))?;
         let findings = report["installs"][0]["findings"].as_array().cloned().unwrap_or_default();
         let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
         Ok(findings.iter().map(|finding| (text(&finding["mod"]), text(&finding["code"]))).collect())
@@ -90,9 +101,14 @@ impl<'a> Stage<'a> {
     pub fn conclude(&self) -> bool {
         let all = self.right + self.wrong.len();
         if self.wrong.is_empty() {
-            self.ui.report(&format!("\n{}: all {all} steps came out as they should.\n", styled(GOOD, "The demo is over")));
+            self.ui
+                .report(&format!("\n{}: all {all} steps came out as they should.\n", styled(GOOD, "The demo is over")));
         } else {
-            self.ui.report(&format!("\n{}: {} of {all} steps did not come out as they should:\n", styled(BAD, "The demo failed"), self.wrong.len()));
+            self.ui.report(&format!(
+                "\n{}: {} of {all} steps did not come out as they should:\n",
+                styled(BAD, "The demo failed"),
+                self.wrong.len()
+            ));
             self.ui.report(&self.wrong.iter().map(|what| format!("  {what}\n")).collect::<String>());
         }
         self.wrong.is_empty()
@@ -102,7 +118,8 @@ impl<'a> Stage<'a> {
 /// Everything about a folder that must not change: names, bytes and times of all files and folders.
 pub fn fingerprint(folder: &Path) -> Result<BTreeMap<String, (Option<Blake3>, SystemTime)>, Failure> {
     let mut found = BTreeMap::new();
-    take(folder, "", &mut found).map_err(|error| Failure::plain(format!("could not look through {}", folder.display())).because(error))?;
+    take(folder, "", &mut found)
+        .map_err(|error| Failure::plain(format!("could not look through {}", folder.display())).because(error))?;
     Ok(found)
 }
 

@@ -60,16 +60,34 @@ impl Report {
     pub fn text(&self, canon: &str, not_judged: &[&str]) -> String {
         let off = self.installs.iter().filter(|held| !held.in_line).count();
         let mut out = match off {
-            0 => format!("{}: {} with the canon of {canon}\n", styled(GOOD, "in line"), count(self.installs.len(), "install")),
-            _ => format!("{}: {off} of {} against the canon of {canon}\n", styled(BAD, "off"), count(self.installs.len(), "install")),
+            0 => format!(
+                "{}: {} with the canon of {canon}\n",
+                styled(GOOD, "in line"),
+                count(self.installs.len(), "install")
+            ),
+            _ => format!(
+                "{}: {off} of {} against the canon of {canon}\n",
+                styled(BAD, "off"),
+                count(self.installs.len(), "install")
+            ),
         };
+        let mut after_findings = true;
         for held in &self.installs {
-            out.push('\n');
+            if after_findings || !held.findings.is_empty() {
+                out.push('\n');
+            }
             install(&mut out, held);
+            after_findings = !held.findings.is_empty();
         }
         if !not_judged.is_empty() {
             out.push('\n');
-            out.push_str(&folded(&format!("The rulebook also names {}; this version of Kanon does not judge them yet.", not_judged.join(", ")), ""));
+            out.push_str(&folded(
+                &format!(
+                    "The rulebook also names {}; this version of Kanon does not judge them yet.",
+                    not_judged.join(", ")
+                ),
+                "",
+            ));
         }
         out
     }
@@ -78,7 +96,14 @@ impl Report {
 fn install(out: &mut String, held: &Held) {
     let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
     let how = if held.from_file { "by its survey" } else { "measured" };
-    let _ = writeln!(out, "{} ({}): {state}{} - {} {how}", styled(BOLD, &printable(&held.name)), held.role, summary(&held.findings), count(held.mods, "mod"));
+    let _ = writeln!(
+        out,
+        "{} ({}): {state}{} - {} {how}",
+        styled(BOLD, &printable(&held.name)),
+        held.role,
+        summary(&held.findings),
+        count(held.mods, "mod")
+    );
     findings(out, &held.findings);
 }
 

@@ -18,7 +18,10 @@ pub fn text(matrix: &Matrix, all: bool) -> String {
         format!("{}: {} in all of {}\n", styled(GOOD, "the same"), count(same, "mod"), matrix.columns.join(", "))
     } else {
         let word = styled(BAD, "different");
-        format!("{word}: {}, compared with {reference}; {same} the same everywhere\n", count(matrix.rows.len() - same, "mod"))
+        format!(
+            "{word}: {}, compared with {reference}; {same} the same everywhere\n",
+            count(matrix.rows.len() - same, "mod")
+        )
     };
     if differing.is_empty() {
         return out;

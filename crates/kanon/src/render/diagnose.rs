@@ -10,7 +10,11 @@ use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
 /// A diagnosis as text; `looked_at` names what there was to go by.
 pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
     let mut out = match diagnosis.verdicts.len() {
-        0 => format!("{}: no cause found in {}\n", if diagnosis.unexplained.is_empty() { styled(GOOD, "nothing found") } else { styled(CARE, "unexplained") }, looked_at.join(", ")),
+        0 => format!(
+            "{}: no cause found in {}\n",
+            if diagnosis.unexplained.is_empty() { styled(GOOD, "nothing found") } else { styled(CARE, "unexplained") },
+            looked_at.join(", ")
+        ),
         n => format!("{}, most likely first; from {}\n", styled(BAD, &count(n, "verdict")), looked_at.join(", ")),
     };
     for (number, found) in diagnosis.verdicts.iter().enumerate() {
@@ -27,12 +31,14 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
 
 fn verdict(out: &mut String, number: usize, verdict: &Verdict) {
     let subject = verdict.mod_id.as_ref().map_or_else(String::new, |id| format!(" {}", styled(BOLD, &printable(id))));
-    let side = verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
+    let side =
+        verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
     let _ = writeln!(out, "{number}. {}{subject} - {side}", styled(BAD, verdict.cause.as_str()));
     let _ = writeln!(out, "   {} sure, by {}", percent(verdict.confidence), verdict.confirmed_by.join(" and "));
     verdict.evidence.iter().for_each(|piece| evidence(out, piece));
     for remedy in &verdict.remedy {
-        let command = remedy.command.as_ref().map_or_else(String::new, |command| format!("{command}  ({})", remedy.who));
+        let command =
+            remedy.command.as_ref().map_or_else(String::new, |command| format!("{command}  ({})", remedy.who));
         if command.is_empty() {
             out.push_str(&folded(&format!("do: {} ({})", remedy.words, remedy.who), "   "));
         } else {
@@ -42,7 +48,8 @@ fn verdict(out: &mut String, number: usize, verdict: &Verdict) {
 }
 
 fn evidence(out: &mut String, evidence: &Evidence) {
-    let place = evidence.line.map_or_else(|| evidence.source.to_owned(), |line| format!("{} line {line}", evidence.source));
+    let place =
+        evidence.line.map_or_else(|| evidence.source.to_owned(), |line| format!("{} line {line}", evidence.source));
     let _ = writeln!(out, "   {}", styled(FAINT, &place));
     out.push_str(&folded(&evidence.text, "      "));
 }

@@ -61,9 +61,15 @@ pub enum Ended {
 /// A seal as text.
 pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
     let mut out = match (ended, canon) {
-        (Ended::Refused, _) | (_, None) => format!("{}: the wishes don't fit; canon.json was not written\n", styled(BAD, "not sealed")),
-        (Ended::OnlyShown, Some(canon)) => format!("{}: {} would be sealed\n", styled(BOLD, &canon.name), contents(canon)),
-        (Ended::Unchanged, Some(canon)) => format!("{}: {}, {}; nothing changed\n", styled(GOOD, "sealed"), canon.name, contents(canon)),
+        (Ended::Refused, _) | (_, None) => {
+            format!("{}: the wishes don't fit; canon.json was not written\n", styled(BAD, "not sealed"))
+        }
+        (Ended::OnlyShown, Some(canon)) => {
+            format!("{}: {} would be sealed\n", styled(BOLD, &canon.name), contents(canon))
+        }
+        (Ended::Unchanged, Some(canon)) => {
+            format!("{}: {}, {}; nothing changed\n", styled(GOOD, "sealed"), canon.name, contents(canon))
+        }
         (Ended::Written, Some(canon)) => format!("{}: {}, {}\n", styled(GOOD, "sealed"), canon.name, contents(canon)),
     };
     for line in &report.changes {
@@ -78,8 +84,16 @@ pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
 
 fn contents(canon: &Canon) -> String {
     let bytes = canon.mods.iter().map(kanon_core::canon::SealedMod::bytes).sum();
-    let version = |name: &str, version: &Option<String>| version.as_ref().map_or_else(String::new, |version| format!(", {name} {version}"));
-    format!("{} ({}){}{}", count(canon.mods.len(), "mod"), size(bytes), version(&canon.game, &canon.game_version), version("loader", &canon.loader_version))
+    let version = |name: &str, version: &Option<String>| {
+        version.as_ref().map_or_else(String::new, |version| format!(", {name} {version}"))
+    };
+    format!(
+        "{} ({}){}{}",
+        count(canon.mods.len(), "mod"),
+        size(bytes),
+        version(&canon.game, &canon.game_version),
+        version("loader", &canon.loader_version)
+    )
 }
 
 fn change(line: &ChangeLine) -> String {
@@ -87,8 +101,15 @@ fn change(line: &ChangeLine) -> String {
     match line.change {
         "added" => format!("{} {} {}", styled(GOOD, "new    "), line.mod_id, version(&line.to)),
         "gone" => format!("{} {} {}", styled(CARE, "gone   "), line.mod_id, version(&line.from)),
-        "version" => format!("{} {} {} -> {}", styled(BOLD, "changed"), line.mod_id, version(&line.from), version(&line.to)),
-        _ => format!("{} {} {}, the same release with other bytes", styled(CARE, "changed"), line.mod_id, version(&line.to)),
+        "version" => {
+            format!("{} {} {} -> {}", styled(BOLD, "changed"), line.mod_id, version(&line.from), version(&line.to))
+        }
+        _ => format!(
+            "{} {} {}, the same release with other bytes",
+            styled(CARE, "changed"),
+            line.mod_id,
+            version(&line.to)
+        ),
     }
 }
 
@@ -112,7 +133,14 @@ pub struct Adopted {
 impl Adopted {
     /// The report of an edit.
     pub fn new(install: String, edited: Edited) -> Self {
-        Self { format: "kanon-adopted/1", install, added: edited.added, changed: edited.changed, passed_over: Vec::new(), not_there: Vec::new() }
+        Self {
+            format: "kanon-adopted/1",
+            install,
+            added: edited.added,
+            changed: edited.changed,
+            passed_over: Vec::new(),
+            not_there: Vec::new(),
+        }
     }
 
     /// The adoption as text.
@@ -132,7 +160,10 @@ impl Adopted {
             out.push_str(&folded(why, "      "));
         }
         if !self.not_there.is_empty() {
-            out.push_str(&folded(&format!("still wished for, not on {}: {}", self.install, self.not_there.join(", ")), "  "));
+            out.push_str(&folded(
+                &format!("still wished for, not on {}: {}", self.install, self.not_there.join(", ")),
+                "  ",
+            ));
         }
         out.push_str("next: kanon seal\n");
         out

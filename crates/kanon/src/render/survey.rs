@@ -11,7 +11,14 @@ use super::{BAD, BOLD, CARE, FAINT, cell, count, fitting, folded, size, styled};
 pub fn text(survey: &Survey, measurement: Option<&Measurement>, game: &str, loader: Option<&str>) -> String {
     let mut out = String::new();
     let facts = &survey.install;
-    let _ = writeln!(out, "{}, a {}: {}{}", styled(BOLD, &facts.name), facts.role, count(survey.mods.len(), "mod"), measured(survey, measurement));
+    let _ = writeln!(
+        out,
+        "{}, a {}: {}{}",
+        styled(BOLD, &facts.name),
+        facts.role,
+        count(survey.mods.len(), "mod"),
+        measured(survey, measurement)
+    );
     let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "(version not found)".to_owned());
     let _ = write!(out, "{game} {}", version(&facts.game_version));
     if let Some(loader) = loader {
@@ -19,17 +26,32 @@ pub fn text(survey: &Survey, measurement: Option<&Measurement>, game: &str, load
     }
     out.push('\n');
     table(&mut out, &survey.mods);
-    section(&mut out, "Off its shelf, where the game does not look:", survey.strays.iter().map(|m| (m.path.to_string(), format!("{} {}", m.reading.id, m.version_or_dash()))));
-    section(&mut out, "Could not be read:", survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())));
-    let doubts = survey.mods.iter().flat_map(|m| m.reading.doubts.iter().map(|doubt| (m.path.to_string(), doubt.clone())));
+    section(
+        &mut out,
+        "Off its shelf, where the game does not look:",
+        survey.strays.iter().map(|m| (m.path.to_string(), format!("{} {}", m.reading.id, m.version_or_dash()))),
+    );
+    section(
+        &mut out,
+        "Could not be read:",
+        survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())),
+    );
+    let doubts =
+        survey.mods.iter().flat_map(|m| m.reading.doubts.iter().map(|doubt| (m.path.to_string(), doubt.clone())));
     section(&mut out, "In doubt:", doubts);
     out
 }
 
 fn measured(survey: &Survey, measurement: Option<&Measurement>) -> String {
+    let bytes = size(survey.measured_bytes());
     match measurement {
-        Some(m) => format!(", {} in {}; {} read, the others unchanged since they were", size(survey.measured_bytes()), count(m.files, "file"), m.files_read),
-        None => format!(", {} (a survey out of a file; nothing was measured now)", size(survey.measured_bytes())),
+        None => format!(", {bytes} (a survey out of a file; nothing was measured now)"),
+        Some(m) if m.files_read == m.files => format!(", {bytes}; {} read now", count(m.files, "file")),
+        Some(m) => format!(
+            ", {bytes}; {} of {} read now, the others are unchanged since they were read",
+            m.files_read,
+            count(m.files, "file")
+        ),
     }
 }
 
@@ -49,7 +71,13 @@ fn table(out: &mut String, mods: &[SurveyedMod]) {
             (None, true) => String::new(),
         };
         let needed = cell(found.reading.needed_on.as_str(), 9);
-        let _ = writeln!(out, "  {}  {}  {needed}  {}{note}", cell(&found.reading.id, id), cell(found.version_or_dash(), version), kanon_core::path::printable(found.path.as_str()));
+        let _ = writeln!(
+            out,
+            "  {}  {}  {needed}  {}{note}",
+            cell(&found.reading.id, id),
+            cell(found.version_or_dash(), version),
+            kanon_core::path::printable(found.path.as_str())
+        );
     }
 }
 

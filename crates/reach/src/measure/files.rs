@@ -51,7 +51,9 @@ impl Job<'_> {
         }
         let measured = match self.install.open_file(path).and_then(|mut file| settled_digest(&mut file)) {
             Ok((blake3, stamp)) => Measured { size: stamp.size, stamp, blake3: Ok(blake3), read: true },
-            Err(error) => Measured { size: stamp.size, stamp, blake3: Err(format!("it can't be read: {error}")), read: true },
+            Err(error) => {
+                Measured { size: stamp.size, stamp, blake3: Err(format!("it can't be read: {error}")), read: true }
+            }
         };
         self.progress.done(stamp.size);
         measured
@@ -66,13 +68,16 @@ impl Job<'_> {
                 Some((path.clone(), Remembered { stamp: file.stamp, measured: self.measured_at, blake3 }))
             })
             .collect();
-        let is_there = |path: &String| InstallPath::new(path).is_ok_and(|path| measured.iter().any(|digests| digests.contains_key(&path)));
+        let is_there = |path: &String| {
+            InstallPath::new(path).is_ok_and(|path| measured.iter().any(|digests| digests.contains_key(&path)))
+        };
         let surveyed = |path: &String| {
             let places = self.request.rulebook.shelves.iter().flat_map(|shelf| shelf.places(self.request.role));
             places.into_iter().any(|place| path.strip_prefix(place.as_str()).is_some_and(|rest| rest.starts_with('/')))
         };
         let whole = shelved.unreadable.is_empty();
-        let gone: Vec<String> = self.remembered.keys().filter(|path| whole && surveyed(path) && !is_there(path)).cloned().collect();
+        let gone: Vec<String> =
+            self.remembered.keys().filter(|path| whole && surveyed(path) && !is_there(path)).cloned().collect();
         state.remember(&self.root, &new, &gone)
     }
 }

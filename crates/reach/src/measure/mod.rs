@@ -77,7 +77,12 @@ struct Job<'a> {
 /// # Errors
 /// When its folder shows nothing of this game, or the state database fails. What can't be read in it is told in
 /// the survey, and the rest is surveyed all the same.
-pub fn survey(install: &LocalInstall, request: Request<'_>, state: &mut State, progress: &dyn Progress) -> Result<Measurement, ReachError> {
+pub fn survey(
+    install: &LocalInstall,
+    request: Request<'_>,
+    state: &mut State,
+    progress: &dyn Progress,
+) -> Result<Measurement, ReachError> {
     let root = install.root().to_string_lossy().into_owned();
     let shelved = units::shelve(install, request);
     let mut job = Job {
@@ -96,7 +101,8 @@ pub fn survey(install: &LocalInstall, request: Request<'_>, state: &mut State, p
     let outcomes: Vec<Outcome> = shelved.units.par_iter().map(|unit| job.read_unit(unit, &digests)).collect();
     let stray_units = strays::near(install, request, &shelved, &outcomes);
     let stray_digests = job.measure_files(&stray_units);
-    let stray_outcomes: Vec<Outcome> = stray_units.units.par_iter().map(|unit| job.read_unit(unit, &stray_digests)).collect();
+    let stray_outcomes: Vec<Outcome> =
+        stray_units.units.par_iter().map(|unit| job.read_unit(unit, &stray_digests)).collect();
     job.remember(&[&digests, &stray_digests], &shelved, state)?;
     job.remember_readings(outcomes.iter().chain(&stray_outcomes), state)?;
     let measured = [&digests, &stray_digests];
@@ -117,13 +123,18 @@ fn refuse_other_game(
     if shelved.places_found > 0 || platform.game.is_some() || platform.loader.is_some() {
         return Ok(());
     }
-    let places: HashSet<&str> = request.rulebook.shelves.iter().flat_map(|shelf| shelf.places(request.role)).map(InstallPath::as_str).collect();
+    let places: HashSet<&str> =
+        request.rulebook.shelves.iter().flat_map(|shelf| shelf.places(request.role)).map(InstallPath::as_str).collect();
     let mut looked_for: Vec<&str> = places.into_iter().collect();
     looked_for.sort_unstable();
     Err(ReachError::NotThisGame {
         path: install.root().to_owned(),
         game: request.rulebook.game.clone(),
-        looked_for: if looked_for.is_empty() { format!("the shelves of a {}", request.role) } else { looked_for.join(", ") },
+        looked_for: if looked_for.is_empty() {
+            format!("the shelves of a {}", request.role)
+        } else {
+            looked_for.join(", ")
+        },
     })
 }
 
@@ -158,7 +169,10 @@ fn assemble(
             Found::Nested => {}
         }
     }
-    survey.strays = stray_outcomes.into_iter().filter_map(|outcome| if let Found::Mod(found) = outcome.found { Some(*found) } else { None }).collect();
+    survey.strays = stray_outcomes
+        .into_iter()
+        .filter_map(|outcome| if let Found::Mod(found) = outcome.found { Some(*found) } else { None })
+        .collect();
     let explained = |path: &str| survey.strays.iter().any(|stray| stray.place.as_str() == path);
     survey.unreadable.retain(|broken| !explained(&broken.path));
     survey.sort();

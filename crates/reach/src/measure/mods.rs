@@ -72,7 +72,12 @@ impl Contents for FolderContents<'_> {
 
 impl Job<'_> {
     /// Fetches what is remembered of units whose digests are known.
-    pub fn load_readings(&self, shelved: &Shelved<'_>, digests: &Digests, state: &State) -> Result<HashMap<Blake3, String>, ReachError> {
+    pub fn load_readings(
+        &self,
+        shelved: &Shelved<'_>,
+        digests: &Digests,
+        state: &State,
+    ) -> Result<HashMap<Blake3, String>, ReachError> {
         let mut readings = HashMap::new();
         for unit in &shelved.units {
             if let Ok((digest, _)) = unit_digest(unit, digests) {
@@ -86,14 +91,22 @@ impl Job<'_> {
     }
 
     /// Remembers what was read.
-    pub fn remember_readings<'o>(&self, outcomes: impl Iterator<Item = &'o Outcome>, state: &mut State) -> Result<(), ReachError> {
+    pub fn remember_readings<'o>(
+        &self,
+        outcomes: impl Iterator<Item = &'o Outcome>,
+        state: &mut State,
+    ) -> Result<(), ReachError> {
         let new: Vec<_> = outcomes.filter_map(|outcome| outcome.to_remember.clone()).collect();
         state.remember_readings(&new)
     }
 
     /// All that a reading depends on.
     fn key(&self, unit: &Unit<'_>, digest: Blake3) -> Blake3 {
-        let parts = [("rulebook", 0, self.request.rulebook_digest), (unit.shelf.name.as_str(), 1, digest), (unit.name.as_str(), 2, digest)];
+        let parts = [
+            ("rulebook", 0, self.request.rulebook_digest),
+            (unit.shelf.name.as_str(), 1, digest),
+            (unit.name.as_str(), 2, digest),
+        ];
         Blake3::of_files(parts)
     }
 
@@ -132,9 +145,14 @@ impl Job<'_> {
                 let mut archive = self.archive(&unit.path).map_err(NotRead::plain)?;
                 let reading = read(archive.as_mut());
                 let members = archive.members();
-                let still_packed = matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
+                let still_packed =
+                    matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
                 let reading = reading.map_err(|error| NotRead::of(&error, still_packed))?;
-                Ok(Known { reading, members: members.iter().take(limits::LISTED_MEMBERS).cloned().collect(), members_total: members.len() })
+                Ok(Known {
+                    reading,
+                    members: members.iter().take(limits::LISTED_MEMBERS).cloned().collect(),
+                    members_total: members.len(),
+                })
             }
             Holds::Folders => {
                 let mut contents = FolderContents { install: self.install, folder: &unit.path };
@@ -151,7 +169,8 @@ impl Job<'_> {
     fn archive(&self, path: &InstallPath) -> Result<Box<dyn Contents>, String> {
         let file = self.install.open_file(path).map_err(|error| error.to_string())?;
         let size = file.metadata().map_err(|error| error.to_string())?.len();
-        let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+        let archive =
+            Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
         Ok(Box::new(archive))
     }
 
@@ -163,7 +182,8 @@ impl Job<'_> {
             return Found::Nested;
         }
         if !start.starts_with(b"PK") {
-            let why = "it is an archive that Kanon can't look into; unpack it, and keep what the game wants of it".to_owned();
+            let why =
+                "it is an archive that Kanon can't look into; unpack it, and keep what the game wants of it".to_owned();
             return Found::Unreadable(unreadable(unit, why, true));
         }
         match self.archive(&unit.path) {
@@ -188,7 +208,11 @@ impl NotRead {
     }
 
     fn of(error: &ReadingError, still_packed: bool) -> Self {
-        let why = if still_packed { "it is a download with a mod in it; unpack it, and keep what the game wants of it".to_owned() } else { error.to_string() };
+        let why = if still_packed {
+            "it is a download with a mod in it; unpack it, and keep what the game wants of it".to_owned()
+        } else {
+            error.to_string()
+        };
         Self { why, still_packed }
     }
 }
@@ -198,7 +222,9 @@ fn holds_mods(shelf: &Shelf, members: &[Member]) -> bool {
     let documents: Vec<&str> = shelf.read.documents.iter().map(|document| document.member.as_str()).collect();
     let name = |member: &Member| member.path.rsplit('/').next().unwrap_or_default().to_owned();
     members.iter().any(|member| match shelf.holds {
-        Holds::Folders => documents.iter().any(|document| member.path == *document || member.path.ends_with(&format!("/{document}"))),
+        Holds::Folders => {
+            documents.iter().any(|document| member.path == *document || member.path.ends_with(&format!("/{document}")))
+        }
         _ => !shelf.matches.is_empty() && shelf.matches.iter().any(|pattern| pattern.fits(&name(member))),
     })
 }
@@ -207,7 +233,8 @@ fn unit_digest(unit: &Unit<'_>, digests: &Digests) -> Result<(Blake3, Vec<Survey
     let mut files = Vec::with_capacity(unit.files.len());
     for (path, _) in &unit.files {
         let measured = digests.get(path).ok_or("it was not measured")?;
-        let blake3 = measured.blake3.clone().map_err(|why| if unit.is_folder { format!("{path}: {why}") } else { why })?;
+        let blake3 =
+            measured.blake3.clone().map_err(|why| if unit.is_folder { format!("{path}: {why}") } else { why })?;
         files.push(SurveyedFile { path: path.clone(), size: measured.size, blake3 });
     }
     if !unit.is_folder {

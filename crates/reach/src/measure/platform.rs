@@ -51,7 +51,11 @@ impl Names<'_> {
     fn paths(&mut self) -> &[InstallPath] {
         self.paths.get_or_insert_with(|| {
             let entries = self.install.list(None, DEPTH, &self.skip).entries;
-            let mut paths: Vec<_> = entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_))).map(|entry| entry.path).collect();
+            let mut paths: Vec<_> = entries
+                .into_iter()
+                .filter(|entry| matches!(entry.kind, Kind::File(_)))
+                .map(|entry| entry.path)
+                .collect();
             paths.sort();
             paths
         })
@@ -60,9 +64,10 @@ impl Names<'_> {
 
 fn version(platform: &Platform, names: &mut Names<'_>) -> Option<String> {
     platform.version.iter().find_map(|place| match place {
-        PlatformVersion::FileName(regex) => {
-            names.paths().iter().find_map(|path| regex.captures(path.as_str())?.name("version").map(|found| found.as_str().to_owned()))
-        }
+        PlatformVersion::FileName(regex) => names
+            .paths()
+            .iter()
+            .find_map(|path| regex.captures(path.as_str())?.name("version").map(|found| found.as_str().to_owned())),
         PlatformVersion::Document { file, notation, at } => {
             let document = notation.read(&bytes(names.install, file)?).ok()?;
             at.query(&document).iter().find_map(|value| scalar(value))

@@ -14,7 +14,12 @@ use crate::install::{Entry, Kind, LocalInstall, Stamp};
 const DEPTH: usize = 32;
 
 /// Finds units near the shelves.
-pub fn near<'r>(install: &LocalInstall, request: Request<'r>, shelved: &Shelved<'_>, outcomes: &[Outcome]) -> Shelved<'r> {
+pub fn near<'r>(
+    install: &LocalInstall,
+    request: Request<'r>,
+    shelved: &Shelved<'_>,
+    outcomes: &[Outcome],
+) -> Shelved<'r> {
     let mut strays = Shelved::default();
     for shelf in &request.rulebook.shelves {
         let Some(place) = shelf.places(request.role).first() else { continue };
@@ -25,7 +30,10 @@ pub fn near<'r>(install: &LocalInstall, request: Request<'r>, shelved: &Shelved<
                 }
             }
             Holds::Folders => {
-                let hollow = outcomes.iter().filter_map(|outcome| outcome.hollow.as_ref()).filter(|folder| folder.below(place).is_some());
+                let hollow = outcomes
+                    .iter()
+                    .filter_map(|outcome| outcome.hollow.as_ref())
+                    .filter(|folder| folder.below(place).is_some());
                 strays.units.extend(hollow.flat_map(|folder| folders_in(install, shelf, folder)));
             }
             _ => {}
@@ -35,7 +43,12 @@ pub fn near<'r>(install: &LocalInstall, request: Request<'r>, shelved: &Shelved<
 }
 
 /// The root, folders on the shelf, and the places that the other side's shelf has.
-fn folders_near(install: &LocalInstall, request: Request<'_>, shelf: &Shelf, shelved: &Shelved<'_>) -> Vec<Option<InstallPath>> {
+fn folders_near(
+    install: &LocalInstall,
+    request: Request<'_>,
+    shelf: &Shelf,
+    shelved: &Shelved<'_>,
+) -> Vec<Option<InstallPath>> {
     let own: HashSet<&InstallPath> = shelf.places(request.role).iter().collect();
     let other = if request.role == Role::Server { Role::Client } else { Role::Server };
     let others = shelf.places(other).iter().filter(|place| !own.contains(place) && install.is_folder(place));
@@ -43,7 +56,12 @@ fn folders_near(install: &LocalInstall, request: Request<'_>, shelf: &Shelf, she
     std::iter::once(None).chain(others.chain(side).cloned().map(Some)).collect()
 }
 
-fn files_in<'r>(install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath, folder: Option<&InstallPath>) -> Vec<Unit<'r>> {
+fn files_in<'r>(
+    install: &LocalInstall,
+    shelf: &'r Shelf,
+    place: &InstallPath,
+    folder: Option<&InstallPath>,
+) -> Vec<Unit<'r>> {
     let listing = install.list(folder, 1, &HashSet::new());
     let named = |entry: &Entry| matches!(shelf.classify(entry.path.name()), Named::Enabled);
     let units = listing.entries.iter().filter(|entry| named(entry)).filter_map(|entry| match entry.kind {
@@ -56,7 +74,10 @@ fn files_in<'r>(install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath, f
 /// Each folder inside a hollow one, as if it stood on the shelf itself.
 fn folders_in<'r>(install: &LocalInstall, shelf: &'r Shelf, hollow: &InstallPath) -> Vec<Unit<'r>> {
     let listing = install.list(Some(hollow), DEPTH, &HashSet::new());
-    let inner = listing.entries.iter().filter(|entry| entry.kind == Kind::Folder && entry.path.parent().as_ref() == Some(hollow));
+    let inner = listing
+        .entries
+        .iter()
+        .filter(|entry| entry.kind == Kind::Folder && entry.path.parent().as_ref() == Some(hollow));
     inner
         .filter_map(|folder| {
             let files: Vec<(InstallPath, Stamp)> = listing

@@ -77,12 +77,24 @@ fn take_refused(shelf: &Shelf, listing: &Listing, shelved: &mut Shelved<'_>) {
         let known = shelved.unreadable.iter().any(|other| other.path == *path);
         if !known {
             let (path, why) = (path.clone(), why.clone());
-            shelved.unreadable.push(Unreadable { path, shelf: Some(shelf.name.clone()), why, is_file: false, still_packed: false });
+            shelved.unreadable.push(Unreadable {
+                path,
+                shelf: Some(shelf.name.clone()),
+                why,
+                is_file: false,
+                still_packed: false,
+            });
         }
     }
 }
 
-fn sort_out<'r>(install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath, listing: &Listing, shelved: &mut Shelved<'r>) {
+fn sort_out<'r>(
+    install: &LocalInstall,
+    shelf: &'r Shelf,
+    place: &InstallPath,
+    listing: &Listing,
+    shelved: &mut Shelved<'r>,
+) {
     let folders = shelf.holds == Holds::Folders;
     let mut inner: BTreeMap<&str, Vec<(InstallPath, Stamp)>> = BTreeMap::new();
     for entry in &listing.entries {
@@ -105,7 +117,13 @@ fn sort_out<'r>(install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath, l
 }
 
 /// A file on a shelf: a mod, or perhaps a download that was not unpacked.
-pub fn file_unit<'r>(install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath, entry: &Entry, stamp: Stamp) -> Option<Unit<'r>> {
+pub fn file_unit<'r>(
+    install: &LocalInstall,
+    shelf: &'r Shelf,
+    place: &InstallPath,
+    entry: &Entry,
+    stamp: Stamp,
+) -> Option<Unit<'r>> {
     let file_name = entry.path.name().to_owned();
     let packed = has_archive_name(&file_name);
     let (name, enabled, suspect) = match shelf.classify(&file_name) {
@@ -131,7 +149,12 @@ pub fn file_unit<'r>(install: &LocalInstall, shelf: &'r Shelf, place: &InstallPa
 }
 
 /// A folder on a shelf of folders.
-pub fn folder_unit<'r>(shelf: &'r Shelf, place: &InstallPath, name: &str, mut files: Vec<(InstallPath, Stamp)>) -> Option<Unit<'r>> {
+pub fn folder_unit<'r>(
+    shelf: &'r Shelf,
+    place: &InstallPath,
+    name: &str,
+    mut files: Vec<(InstallPath, Stamp)>,
+) -> Option<Unit<'r>> {
     let (enabled_name, enabled) = match shelf.classify(name) {
         Named::Enabled => (name.to_owned(), true),
         Named::Disabled { enabled } => (enabled, false),

@@ -1,0 +1,12 @@
+//! The built program, run as a user runs it, on files in a temporary folder.
+
+#![allow(clippy::unwrap_used, missing_docs, reason = "a test that unwraps nothing tells nothing")]
+
+mod aligning;
+mod bad_archives;
+mod bad_files;
+mod folders;
+mod interrupted;
+mod reports;
+mod stage;
+mod story;
