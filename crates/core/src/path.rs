@@ -73,6 +73,24 @@ impl InstallPath {
         Self::new(&format!("{}/{below}", self.0))
     }
 
+    /// This path and one name below it; only the name is looked at, which is all that a listing needs.
+    ///
+    /// # Errors
+    /// As [`InstallPath::new`], and when the name is more than one.
+    pub fn child(&self, name: &str) -> Result<Self, PathError> {
+        let refused = |reason| PathError { path: format!("{}/{name}", self.0).chars().take(200).collect(), reason };
+        if name.contains('/') {
+            return Err(refused("it is more than one name"));
+        }
+        if self.0.len() + 1 + name.len() > limits::PATH_BYTES {
+            return Err(refused("it is longer than 1024 bytes"));
+        }
+        match part_fault(name) {
+            Some(reason) => Err(refused(reason)),
+            None => Ok(Self([self.0.as_str(), "/", name].concat())),
+        }
+    }
+
     /// What is left of this path below `folder`.
     pub fn below(&self, folder: &Self) -> Option<&str> {
         self.0.strip_prefix(&folder.0)?.strip_prefix('/')
@@ -121,24 +139,29 @@ fn fault(path: &str) -> Option<&'static str> {
 }
 
 fn part_fault(part: &str) -> Option<&'static str> {
-    let stem = part.split('.').next().unwrap_or(part).trim_end();
+    const UNPORTABLE: &[u8] = b"<>:\"\\|?*";
     if part.is_empty() || part == "." {
         Some("it has an empty part")
     } else if part == ".." {
         Some("it leaves its folder with `..`")
-    } else if part.chars().any(char::is_control) {
+    } else if part.bytes().any(|byte| byte.is_ascii_control()) || part.chars().any(char::is_control) {
         Some("it holds a control character")
-    } else if part.contains(['<', '>', ':', '"', '\\', '|', '?', '*']) {
+    } else if part.bytes().any(|byte| UNPORTABLE.contains(&byte)) {
         Some("it holds a character that can't be in a file name on Windows")
     } else if part.ends_with(['.', ' ']) {
         Some("a part ends with a dot or a blank, which Windows drops")
     } else if part.len() > 255 {
         Some("a part is longer than 255 bytes")
-    } else if RESERVED.iter().any(|name| stem.eq_ignore_ascii_case(name)) {
+    } else if is_reserved(part) {
         Some("it uses a name that Windows keeps for a device")
     } else {
         None
     }
+}
+
+fn is_reserved(part: &str) -> bool {
+    let stem = part.split('.').next().unwrap_or(part).trim_end();
+    matches!(stem.len(), 3 | 4) && RESERVED.iter().any(|name| stem.eq_ignore_ascii_case(name))
 }
 
 /// Text from somebody else, made safe to print: control and direction-changing characters are shown, not obeyed.
@@ -199,6 +222,8 @@ mod tests {
         assert_eq!(path.below(&mods), Some("sub/a.psm"));
         assert_eq!(InstallPath::new("modsx/a").expect("good").below(&mods), None);
         assert!(mods.join("../x").is_err());
+        assert_eq!(mods.child("a.psm").expect("good").as_str(), "mods/a.psm");
+        assert!(mods.child("..").is_err() && mods.child("a/b").is_err() && mods.child("nul").is_err());
     }
 
     proptest! {

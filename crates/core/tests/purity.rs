@@ -1,5 +1,6 @@
 //! The core has no terminal, network, asynchronous or process code, not even by way of a dependency.
 
+#![expect(clippy::disallowed_methods, reason = "the test looks at the core from outside")]
 use std::process::Command;
 
 /// Crates that would bring in what the core must not have.

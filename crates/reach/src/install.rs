@@ -10,6 +10,7 @@ use cap_std::ambient_authority;
 use cap_std::fs::Dir;
 use kanon_core::path::InstallPath;
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
 
@@ -23,7 +24,7 @@ pub struct LocalInstall {
 }
 
 /// What makes a file the same file with the same bytes, without reading it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stamp {
     /// Its size in bytes.
     pub size: u64,
@@ -74,6 +75,13 @@ impl Stamp {
         #[cfg(not(unix))]
         let (changed, inode) = (0, 0);
         Self { size: metadata.len(), modified, changed, inode }
+    }
+}
+
+impl Stamp {
+    /// The later of its two times.
+    pub const fn newest(&self) -> i64 {
+        if self.modified > self.changed { self.modified } else { self.changed }
     }
 }
 
@@ -174,14 +182,17 @@ impl LocalInstall {
         listing: &mut Listing,
         folders: &mut Vec<InstallPath>,
     ) {
-        let text = shown(folder, &name.to_string_lossy());
-        let path = match name
-            .to_str()
-            .ok_or("its name is no Unicode text")
-            .and_then(|_| InstallPath::new(&text).map_err(|e| e.reason()))
-        {
+        let path = match (folder, name.to_str()) {
+            (_, None) => Err("its name is no Unicode text"),
+            (Some(folder), Some(name)) => folder.child(name).map_err(|error| error.reason()),
+            (None, Some(name)) => InstallPath::new(name).map_err(|error| error.reason()),
+        };
+        let text = || shown(folder, &name.to_string_lossy());
+        let path = match path {
             Ok(path) => path,
-            Err(reason) => return listing.refused.push((text, format!("its name can't be used everywhere: {reason}"))),
+            Err(reason) => {
+                return listing.refused.push((text(), format!("its name can't be used everywhere: {reason}")));
+            }
         };
         if kind.is_dir() {
             return folders.push(path);
@@ -195,8 +206,8 @@ impl LocalInstall {
             Ok(metadata) if metadata.is_file() => {
                 listing.entries.push(Entry { path, kind: Kind::File(Stamp::of(&metadata)) });
             }
-            Ok(_) => listing.refused.push((text, "it is neither a file nor a folder".to_owned())),
-            Err(reason) => listing.refused.push((text, reason)),
+            Ok(_) => listing.refused.push((text(), "it is neither a file nor a folder".to_owned())),
+            Err(reason) => listing.refused.push((text(), reason)),
         }
     }
 

@@ -5,7 +5,6 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use kanon_core::digest::Blake3;
-use kanon_core::path::InstallPath;
 use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 
@@ -13,9 +12,9 @@ use crate::error::{During, ReachError};
 use crate::install::Stamp;
 
 const SCHEMA: &str = "
-CREATE TABLE IF NOT EXISTS digest (
-  root TEXT NOT NULL, path TEXT NOT NULL, size INTEGER NOT NULL, modified INTEGER NOT NULL, changed INTEGER NOT NULL,
-  inode INTEGER NOT NULL, measured INTEGER NOT NULL, blake3 BLOB NOT NULL, PRIMARY KEY (root, path)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS memory (
+  root TEXT NOT NULL, folder TEXT NOT NULL, signature BLOB NOT NULL, measured INTEGER NOT NULL, digest BLOB NOT NULL,
+  digests BLOB NOT NULL, files BLOB NOT NULL, PRIMARY KEY (root, folder));
 CREATE TABLE IF NOT EXISTS reading (key BLOB PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS alignment (
   id INTEGER PRIMARY KEY AUTOINCREMENT, install TEXT NOT NULL, root TEXT NOT NULL, began INTEGER NOT NULL,
@@ -33,22 +32,48 @@ pub struct State {
     path: PathBuf,
 }
 
-/// A digest that was measured, with the stamp that the file had.
-#[derive(Debug, Clone, Copy)]
+/// What is remembered of the files of one folder: one row, since a folder's files seldom change one by one.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Memory {
+    /// A digest over the names and stamps of all its files: equal means that none has changed.
+    pub signature: Blake3,
+    /// When the one that was measured first was, in nanoseconds since 1970.
+    pub measured: i64,
+    /// One digest for all of it.
+    pub digest: Blake3,
+    /// The digests of its files, 32 bytes each, in the order of their names.
+    pub digests: Vec<u8>,
+}
+
+/// What is remembered of one file, for when others of its folder have changed.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Remembered {
-    /// The file's stamp when it was measured.
+    /// Its path inside the install.
+    pub path: String,
+    /// Its stamp when it was measured.
     pub stamp: Stamp,
     /// When it was measured, in nanoseconds since 1970.
     pub measured: i64,
-    /// The digest.
-    pub blake3: Blake3,
+    /// Its digest.
+    pub blake3: [u8; 32],
+}
+
+impl Memory {
+    /// Whether a folder with this signature, whose newest stamp is that, must still have those bytes.
+    pub fn vouches_for(&self, signature: Blake3, newest: i64) -> bool {
+        self.signature == signature && is_settled(newest, self.measured)
+    }
 }
 
 impl Remembered {
     /// Whether a file with this stamp must still have those bytes.
     pub fn vouches_for(&self, stamp: Stamp) -> bool {
-        self.stamp == stamp && stamp.modified.max(stamp.changed) < self.measured.saturating_sub(CLOCK_RESOLUTION)
+        self.stamp == stamp && is_settled(stamp.newest(), self.measured)
     }
+}
+
+const fn is_settled(newest: i64, measured: i64) -> bool {
+    newest < measured.saturating_sub(CLOCK_RESOLUTION)
 }
 
 /// How far an alignment came.
@@ -168,61 +193,67 @@ impl State {
         done.map_err(|source| ReachError::State { path, source })
     }
 
-    /// Every digest remembered of files under a root.
+    /// What is remembered of the folders under a root, without their single files.
     ///
     /// # Errors
     /// When the database can't be read.
-    pub fn digests(&self, root: &str) -> Result<HashMap<String, Remembered>, ReachError> {
+    pub fn memories(&self, root: &str) -> Result<HashMap<String, Memory>, ReachError> {
         self.run(|connection| {
-            let count: u32 =
-                connection.query_row("SELECT count(*) FROM digest WHERE root = ?1", [root], |row| row.get(0))?;
-            let mut digests = HashMap::with_capacity(count as usize);
-            let mut statement = connection.prepare_cached(
-                "SELECT path, size, modified, changed, inode, measured, blake3 FROM digest WHERE root = ?1",
-            )?;
-            let mut rows = statement.query([root])?;
-            while let Some(row) = rows.next()? {
-                digests.insert(row.get(0)?, remembered(row)?);
-            }
-            Ok(digests)
+            let mut statement = connection
+                .prepare("SELECT folder, signature, measured, digest, digests FROM memory WHERE root = ?1")?;
+            let rows = statement.query_map([root], |row| {
+                let signature = Blake3::from_bytes(row.get(1)?);
+                let digest = Blake3::from_bytes(row.get(3)?);
+                Ok((row.get(0)?, Memory { signature, measured: row.get(2)?, digest, digests: row.get(4)? }))
+            })?;
+            rows.collect()
         })
     }
 
-    /// Remembers digests of files under a root, and forgets those that are gone.
+    /// What is remembered of the single files of a folder. A record that can't be understood is none.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn remembered_files(&self, root: &str, folder: &str) -> Result<Vec<Remembered>, ReachError> {
+        let record: Option<Vec<u8>> = self.run(|connection| {
+            let mut statement =
+                connection.prepare_cached("SELECT files FROM memory WHERE root = ?1 AND folder = ?2")?;
+            statement.query_row([root, folder], |row| row.get(0)).optional()
+        })?;
+        Ok(record.and_then(|record| postcard::from_bytes(&record).ok()).unwrap_or_default())
+    }
+
+    /// Remembers folders under a root, and forgets those that are gone.
     ///
     /// # Errors
     /// When the database can't be written.
     pub fn remember(
         &mut self,
         root: &str,
-        new: &[(InstallPath, Remembered)],
-        gone: &[String],
+        new: &[(String, Memory, Vec<Remembered>)],
+        gone: &[&str],
     ) -> Result<(), ReachError> {
         if new.is_empty() && gone.is_empty() {
             return Ok(());
         }
         self.transact(|connection| {
-            let mut insert =
-                connection.prepare_cached("INSERT OR REPLACE INTO digest VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8)")?;
-            for (path, known) in new {
-                let Remembered { stamp, measured, blake3 } = known;
-                let (size, inode) = (stamp.size.cast_signed(), stamp.inode.cast_signed());
+            let mut insert = connection.prepare("INSERT OR REPLACE INTO memory VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7)")?;
+            for (folder, memory, files) in new {
+                let Memory { signature, measured, digest, digests } = memory;
+                let files = postcard::to_stdvec(files)
+                    .map_err(|error| rusqlite::Error::ToSqlConversionFailure(Box::new(error)))?;
                 insert.execute(params![
                     root,
-                    path.as_str(),
-                    size,
-                    stamp.modified,
-                    stamp.changed,
-                    inode,
+                    folder,
+                    signature.as_bytes(),
                     measured,
-                    blake3.as_bytes()
+                    digest.as_bytes(),
+                    digests,
+                    files
                 ])?;
             }
-            let mut delete = connection.prepare_cached("DELETE FROM digest WHERE root = ?1 AND path = ?2")?;
-            for path in gone {
-                delete.execute(params![root, path])?;
-            }
-            Ok(())
+            let mut delete = connection.prepare("DELETE FROM memory WHERE root = ?1 AND folder = ?2")?;
+            gone.iter().try_for_each(|folder| delete.execute(params![root, folder]).map(drop))
         })
     }
 
@@ -341,16 +372,6 @@ impl State {
     }
 }
 
-fn remembered(row: &rusqlite::Row<'_>) -> rusqlite::Result<Remembered> {
-    let stamp = Stamp {
-        size: row.get::<_, i64>(1)?.cast_unsigned(),
-        modified: row.get(2)?,
-        changed: row.get(3)?,
-        inode: row.get::<_, i64>(4)?.cast_unsigned(),
-    };
-    Ok(Remembered { stamp, measured: row.get(5)?, blake3: Blake3::from_bytes(row.get(6)?) })
-}
-
 fn from_json<T: serde::de::DeserializeOwned>(json: &str) -> rusqlite::Result<T> {
     serde_json::from_str(json)
         .map_err(|error| rusqlite::Error::FromSqlConversionFailure(0, rusqlite::types::Type::Text, Box::new(error)))
@@ -361,9 +382,9 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_digest_vouches_only_for_the_same_and_settled_file() {
+    fn a_memory_vouches_only_for_the_same_and_settled_file() {
         let stamp = Stamp { size: 1, modified: 10_000_000_000, changed: 10_000_000_000, inode: 7 };
-        let known = Remembered { stamp, measured: 13_000_000_000, blake3: Blake3::of(b"x") };
+        let known = Remembered { path: String::new(), stamp, measured: 13_000_000_000, blake3: [0; 32] };
         assert!(known.vouches_for(stamp));
         assert!(!known.vouches_for(Stamp { size: 2, ..stamp }));
         assert!(!known.vouches_for(Stamp { inode: 8, ..stamp }));
@@ -372,28 +393,27 @@ mod tests {
     }
 
     #[test]
-    fn digests_and_alignments_are_remembered() {
+    fn folders_and_alignments_are_remembered() {
         let temp = tempfile::tempdir().expect("a folder");
         let path = temp.path().join("sub/state.db");
-        let known = Remembered {
-            stamp: Stamp { size: 1, modified: -2, changed: 3, inode: u64::MAX },
-            measured: 5,
-            blake3: Blake3::of(b"x"),
-        };
-        let file = InstallPath::new("mods/a").expect("a path");
+        let digest = Blake3::of(b"x");
+        let memory = Memory { signature: digest, measured: -5, digest, digests: digest.as_bytes().to_vec() };
+        let stamp = Stamp { size: 1, modified: -2, changed: 3, inode: u64::MAX };
+        let file = Remembered { path: "mods/a".to_owned(), stamp, measured: 5, blake3: *digest.as_bytes() };
         let mut state = State::open(&path).expect("open");
-        state.remember("/r", &[(file.clone(), known)], &[]).expect("written");
+        state.remember("/r", &[("mods".to_owned(), memory.clone(), vec![file.clone()])], &[]).expect("written");
         let id = state.begin("mara", "/r", 9, "[]").expect("written");
         state.record_before(id, &[("mods/a".to_owned(), Before::Absent)]).expect("written");
         drop(state);
         let mut state = State::open(&path).expect("open again");
-        assert_eq!(state.digests("/r").expect("read")["mods/a"].stamp, known.stamp);
+        assert_eq!(state.memories("/r").expect("read")["mods"], memory);
+        assert_eq!(state.remembered_files("/r", "mods").expect("read"), [file]);
         assert_eq!(state.before(id).expect("read"), [("mods/a".to_owned(), Before::Absent)]);
         assert_eq!(state.alignments(Some("/r")).expect("read")[0].state, AlignmentState::Running);
         state.end(id, AlignmentState::Done).expect("written");
         assert_eq!(state.alignments(None).expect("read")[0].state, AlignmentState::Done);
-        state.remember("/r", &[], &["mods/a".to_owned()]).expect("written");
-        assert!(state.digests("/r").expect("read").is_empty());
+        state.remember("/r", &[], &["mods"]).expect("written");
+        assert!(state.memories("/r").expect("read").is_empty());
         std::fs::write(temp.path().join("bad.db"), "this is no database at all, not even nearly").expect("written");
         assert!(State::open(&temp.path().join("bad.db")).is_err());
     }

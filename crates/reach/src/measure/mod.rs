@@ -13,16 +13,15 @@ use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{FORMAT, InstallFacts, Survey, Unreadable};
-use rayon::prelude::*;
 
 use crate::error::ReachError;
 use crate::install::{LocalInstall, nanoseconds};
 use crate::progress::Progress;
-use crate::state::{Remembered, State};
+use crate::state::{Memory, State};
 
-use files::Measured;
+use files::MeasuredGroup;
 use mods::{Found, Outcome};
-use units::{Shelved, Unit};
+use units::{Form, Shelved, Unit};
 
 /// What is surveyed, and how.
 #[derive(Clone, Copy)]
@@ -66,8 +65,7 @@ struct Job<'a> {
     install: &'a LocalInstall,
     request: Request<'a>,
     root: String,
-    remembered: HashMap<String, Remembered>,
-    readings: HashMap<Blake3, String>,
+    memories: HashMap<String, Memory>,
     measured_at: i64,
     progress: &'a dyn Progress,
 }
@@ -85,39 +83,57 @@ pub fn survey(
 ) -> Result<Measurement, ReachError> {
     let root = install.root().to_string_lossy().into_owned();
     let shelved = units::shelve(install, request);
-    let mut job = Job {
-        install,
-        remembered: if request.trust == TrustMemory::Yes { state.digests(&root)? } else { HashMap::new() },
-        root,
-        request,
-        readings: HashMap::new(),
-        measured_at: nanoseconds(SystemTime::now()),
-        progress,
-    };
     let platform = platform::versions(install, request);
     refuse_other_game(install, request, &shelved, &platform)?;
-    let digests = job.measure_files(&shelved);
-    job.readings = job.load_readings(&shelved, &digests, state)?;
-    let outcomes: Vec<Outcome> = shelved.units.par_iter().map(|unit| job.read_unit(unit, &digests)).collect();
-    let stray_units = strays::near(install, request, &shelved, &outcomes);
-    let stray_digests = job.measure_files(&stray_units);
-    let stray_outcomes: Vec<Outcome> =
-        stray_units.units.par_iter().map(|unit| job.read_unit(unit, &stray_digests)).collect();
-    job.remember(&[&digests, &stray_digests], &shelved, state)?;
-    job.remember_readings(outcomes.iter().chain(&stray_outcomes), state)?;
-    let measured = [&digests, &stray_digests];
-    Ok(Measurement {
-        files: measured.iter().map(|all| all.len()).sum(),
-        files_read: measured.iter().flat_map(|all| all.values()).filter(|file| file.read).count(),
-        bytes_read: measured.iter().flat_map(|all| all.values()).filter(|file| file.read).map(|file| file.size).sum(),
-        survey: assemble(request, platform, shelved, outcomes, stray_outcomes),
-    })
+    let memories = if request.trust == TrustMemory::Yes { state.memories(&root)? } else { HashMap::new() };
+    let measured_at = nanoseconds(SystemTime::now());
+    let job = Job { install, request, root, memories, measured_at, progress };
+    let Shelved { mut groups, unreadable, side_folders, .. } = shelved;
+    let mut measured = job.measure_groups(&groups, state)?;
+    let mut counts = Counts::default();
+    counts.add(&measured);
+    let shelf_groups = groups.len();
+    let hollow = job.hollow(&groups, &measured);
+    let strays = strays::near(install, request, &side_folders, &hollow);
+    let stray_measured = job.measure_groups(&strays, state)?;
+    counts.add(&stray_measured);
+    groups.extend(strays);
+    measured.extend(stray_measured);
+    job.remember(&groups, &mut measured, unreadable.is_empty(), state)?;
+    let outcomes = job.read_groups(groups, measured, state)?;
+    let (outcomes, stray_outcomes) = split(outcomes, shelf_groups);
+    let survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
+    Ok(Measurement { survey, files: counts.files, files_read: counts.files_read, bytes_read: counts.bytes_read })
+}
+
+/// How many files were measured and read.
+#[derive(Default)]
+struct Counts {
+    files: usize,
+    files_read: usize,
+    bytes_read: u64,
+}
+
+impl Counts {
+    fn add(&mut self, groups: &[MeasuredGroup]) {
+        for file in groups.iter().flat_map(|group| &group.files) {
+            self.files += 1;
+            self.files_read += usize::from(file.read);
+            self.bytes_read += if file.read { file.size } else { 0 };
+        }
+    }
+}
+
+fn split(outcomes: Vec<Vec<Outcome>>, at: usize) -> (Vec<Outcome>, Vec<Outcome>) {
+    let mut shelf = outcomes;
+    let strays = shelf.split_off(at);
+    (shelf.into_iter().flatten().collect(), strays.into_iter().flatten().collect())
 }
 
 fn refuse_other_game(
     install: &LocalInstall,
     request: Request<'_>,
-    shelved: &Shelved,
+    shelved: &Shelved<'_>,
     platform: &platform::Versions,
 ) -> Result<(), ReachError> {
     if shelved.places_found > 0 || platform.game.is_some() || platform.loader.is_some() {
@@ -141,7 +157,7 @@ fn refuse_other_game(
 fn assemble(
     request: Request<'_>,
     platform: platform::Versions,
-    shelved: Shelved,
+    unreadable: Vec<Unreadable>,
     outcomes: Vec<Outcome>,
     stray_outcomes: Vec<Outcome>,
 ) -> Survey {
@@ -160,13 +176,13 @@ fn assemble(
         lists: Vec::new(),
         keys: Vec::new(),
         settings: Vec::new(),
-        unreadable: shelved.unreadable,
+        unreadable,
     };
     for outcome in outcomes {
         match outcome.found {
             Found::Mod(found) => survey.mods.push(*found),
             Found::Unreadable(broken) => survey.unreadable.push(broken),
-            Found::Nested => {}
+            Found::Nothing => {}
         }
     }
     survey.strays = stray_outcomes
@@ -184,9 +200,7 @@ fn unreadable(unit: &Unit<'_>, why: String, still_packed: bool) -> Unreadable {
         path: unit.path.to_string(),
         shelf: Some(unit.shelf.name.clone()),
         why,
-        is_file: !unit.is_folder && !unit.is_link,
+        is_file: matches!(unit.form, Form::File | Form::Suspect),
         still_packed,
     }
 }
-
-type Digests = HashMap<InstallPath, Measured>;

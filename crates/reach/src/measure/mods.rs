@@ -9,10 +9,12 @@ use kanon_core::path::InstallPath;
 use kanon_core::reading::{Archive, Contents, ContentsError, Named, NoContents, ReadingError, is_archive, read_mod};
 use kanon_core::rulebook::{Holds, Shelf};
 use kanon_core::survey::{Member, Reading, SurveyedFile, SurveyedMod, Unreadable};
+use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::units::{Shelved, Unit};
-use super::{Digests, Job, unreadable};
+use super::files::MeasuredGroup;
+use super::units::{Form, Group, Unit};
+use super::{Job, unreadable};
 use crate::error::ReachError;
 use crate::install::LocalInstall;
 use crate::state::State;
@@ -22,9 +24,7 @@ pub struct Outcome {
     /// What it is.
     pub found: Found,
     /// What is to be remembered of it.
-    pub to_remember: Option<(Blake3, String)>,
-    /// The folder of a unit that holds no mod itself.
-    pub hollow: Option<InstallPath>,
+    to_remember: Option<(Blake3, String)>,
 }
 
 /// What a unit is.
@@ -34,7 +34,7 @@ pub enum Found {
     /// Something that can't be read as one.
     Unreadable(Unreadable),
     /// Nothing of its own: no mod, and no harm.
-    Nested,
+    Nothing,
 }
 
 /// What is remembered of a mod: all that can be known without its place.
@@ -71,33 +71,46 @@ impl Contents for FolderContents<'_> {
 }
 
 impl Job<'_> {
-    /// Fetches what is remembered of units whose digests are known.
-    pub fn load_readings(
-        &self,
-        shelved: &Shelved<'_>,
-        digests: &Digests,
-        state: &State,
-    ) -> Result<HashMap<Blake3, String>, ReachError> {
-        let mut readings = HashMap::new();
-        for unit in &shelved.units {
-            if let Ok((digest, _)) = unit_digest(unit, digests) {
-                let key = self.key(unit, digest);
-                if let Some(json) = state.reading(&key)? {
-                    readings.insert(key, json);
-                }
-            }
-        }
-        Ok(readings)
+    /// Folders on shelves of folders that hold no mod themselves: one may lie a level deeper.
+    pub fn hollow(&self, groups: &[Group<'_>], measured: &[MeasuredGroup]) -> Vec<InstallPath> {
+        let folders =
+            groups.iter().zip(measured).filter(|(group, _)| group.units.iter().any(|unit| unit.form == Form::Folder));
+        let lacks = |(group, _): &(&Group<'_>, &MeasuredGroup)| {
+            let documents = &group.units[0].shelf.read.documents;
+            let has = |member: &str| group.files.iter().any(|(path, _)| path.below(&group.folder) == Some(member));
+            !documents.is_empty() && !documents.iter().any(|document| has(&document.member))
+        };
+        folders.filter(lacks).map(|(group, _)| group.folder.clone()).collect()
     }
 
-    /// Remembers what was read.
-    pub fn remember_readings<'o>(
+    /// Reads every unit of every group; what was read before is remembered by digest.
+    ///
+    /// # Errors
+    /// When the state database fails; a unit that can't be read is told in its place.
+    pub fn read_groups(
         &self,
-        outcomes: impl Iterator<Item = &'o Outcome>,
+        groups: Vec<Group<'_>>,
+        measured: Vec<MeasuredGroup>,
         state: &mut State,
-    ) -> Result<(), ReachError> {
-        let new: Vec<_> = outcomes.filter_map(|outcome| outcome.to_remember.clone()).collect();
-        state.remember_readings(&new)
+    ) -> Result<Vec<Vec<Outcome>>, ReachError> {
+        let taken: Vec<Vec<Taken<'_>>> =
+            groups.into_par_iter().zip(measured).map(|(group, files)| taken(group, files)).collect();
+        let mut known: HashMap<Blake3, String> = HashMap::new();
+        for unit in taken.iter().flatten() {
+            let Ok(digest) = unit.digest else { continue };
+            let key = self.key(&unit.unit, digest);
+            if let Some(json) = state.reading(&key)? {
+                known.insert(key, json);
+            }
+        }
+        let outcomes: Vec<Vec<Outcome>> = taken
+            .into_par_iter()
+            .map(|group| group.into_par_iter().map(|unit| self.read_unit(unit, &known)).collect())
+            .collect();
+        let new: Vec<(Blake3, String)> =
+            outcomes.iter().flatten().filter_map(|outcome| outcome.to_remember.clone()).collect();
+        state.remember_readings(&new)?;
+        Ok(outcomes)
     }
 
     /// All that a reading depends on.
@@ -110,30 +123,27 @@ impl Job<'_> {
         Blake3::of_files(parts)
     }
 
-    /// Reads one unit.
-    pub fn read_unit(&self, unit: &Unit<'_>, digests: &Digests) -> Outcome {
-        let plain = |found| Outcome { found, to_remember: None, hollow: None };
-        let (digest, files) = match unit_digest(unit, digests) {
-            Ok(known) => known,
-            Err(_) if unit.suspect => return plain(Found::Nested),
-            Err(why) => return plain(Found::Unreadable(unreadable(unit, why, false))),
+    fn read_unit(&self, taken: Taken<'_>, known: &HashMap<Blake3, String>) -> Outcome {
+        let plain = |found| Outcome { found, to_remember: None };
+        let Taken { unit, digest, files } = taken;
+        let digest = match digest {
+            Ok(digest) => digest,
+            Err(_) if unit.form == Form::Suspect => return plain(Found::Nothing),
+            Err(why) => return plain(Found::Unreadable(unreadable(&unit, why, false))),
         };
-        if unit.suspect {
-            return plain(self.suspect(unit));
+        if unit.form == Form::Suspect {
+            return plain(self.suspect(&unit));
         }
-        let key = self.key(unit, digest);
-        if let Some(known) = self.readings.get(&key).and_then(|json| serde_json::from_str::<Known>(json).ok()) {
+        let key = self.key(&unit, digest);
+        if let Some(known) = known.get(&key).and_then(|json| serde_json::from_str::<Known>(json).ok()) {
             return plain(Found::Mod(Box::new(surveyed(unit, digest, files, known))));
         }
-        match self.read(unit, digest) {
+        match self.read(&unit, digest) {
             Ok(known) => {
                 let to_remember = serde_json::to_string(&known).ok().map(|json| (key, json));
-                Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember, hollow: None }
+                Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember }
             }
-            Err(NotRead { why, still_packed }) => Outcome {
-                hollow: (unit.is_folder && !still_packed).then(|| unit.path.clone()),
-                ..plain(Found::Unreadable(unreadable(unit, why, still_packed)))
-            },
+            Err(NotRead { why, still_packed }) => plain(Found::Unreadable(unreadable(&unit, why, still_packed))),
         }
     }
 
@@ -179,7 +189,7 @@ impl Job<'_> {
         let mut start = [0; 8];
         let read = self.install.open_file(&unit.path).and_then(|mut file| file.read(&mut start));
         if !read.is_ok_and(|n| is_archive(&start[..n])) {
-            return Found::Nested;
+            return Found::Nothing;
         }
         if !start.starts_with(b"PK") {
             let why =
@@ -191,7 +201,7 @@ impl Job<'_> {
                 let why = "it is a download with a mod in it; unpack it, and keep what the game wants of it".to_owned();
                 Found::Unreadable(unreadable(unit, why, true))
             }
-            _ => Found::Nested,
+            _ => Found::Nothing,
         }
     }
 }
@@ -229,30 +239,48 @@ fn holds_mods(shelf: &Shelf, members: &[Member]) -> bool {
     })
 }
 
-fn unit_digest(unit: &Unit<'_>, digests: &Digests) -> Result<(Blake3, Vec<SurveyedFile>), String> {
-    let mut files = Vec::with_capacity(unit.files.len());
-    for (path, _) in &unit.files {
-        let measured = digests.get(path).ok_or("it was not measured")?;
-        let blake3 =
-            measured.blake3.clone().map_err(|why| if unit.is_folder { format!("{path}: {why}") } else { why })?;
-        files.push(SurveyedFile { path: path.clone(), size: measured.size, blake3 });
-    }
-    if !unit.is_folder {
-        let only = files.first().ok_or("it has no file")?.blake3;
-        return Ok((only, files));
-    }
-    let inner = files.iter().map(|file| (file.path.below(&unit.path).unwrap_or_default(), file.size, file.blake3));
-    Ok((Blake3::of_files(inner), files))
+/// A unit with what was measured of it.
+struct Taken<'r> {
+    unit: Unit<'r>,
+    digest: Result<Blake3, String>,
+    files: Vec<SurveyedFile>,
 }
 
-fn surveyed(unit: &Unit<'_>, digest: Blake3, files: Vec<SurveyedFile>, known: Known) -> SurveyedMod {
+/// Deals the measured files of a group out to its units.
+fn taken<'r>(group: Group<'r>, measured: MeasuredGroup) -> Vec<Taken<'r>> {
+    let is_folder = group.units.iter().any(|unit| unit.form == Form::Folder);
+    let files = group.files.into_iter().zip(measured.files).map(|((path, _), file)| match file.blake3 {
+        Ok(blake3) => Ok(SurveyedFile { path, size: file.size, blake3 }),
+        Err(why) => Err(if is_folder { format!("{path}: {why}") } else { why }),
+    });
+    if is_folder {
+        let files: Result<Vec<SurveyedFile>, String> = files.collect();
+        let digest = files.as_ref().map(|_| measured.digest).map_err(String::clone);
+        let files = files.unwrap_or_default();
+        return group
+            .units
+            .into_iter()
+            .take(1)
+            .zip([(digest, files)])
+            .map(|(unit, (digest, files))| Taken { unit, digest, files })
+            .collect();
+    }
+    let each = group.units.into_iter().zip(files).map(|(unit, file)| Taken {
+        unit,
+        digest: file.as_ref().map(|file| file.blake3).map_err(String::clone),
+        files: file.into_iter().collect(),
+    });
+    each.collect()
+}
+
+fn surveyed(unit: Unit<'_>, digest: Blake3, files: Vec<SurveyedFile>, known: Known) -> SurveyedMod {
     SurveyedMod {
         reading: known.reading,
         shelf: unit.shelf.name.clone(),
-        place: unit.place.clone(),
+        place: unit.place,
         enabled: unit.enabled,
-        path: unit.path.clone(),
-        name: unit.name.clone(),
+        path: unit.path,
+        name: unit.name,
         digest,
         files,
         members: known.members,

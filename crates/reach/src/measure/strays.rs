@@ -6,35 +6,30 @@ use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Holds, Named, Role, Shelf};
 
 use super::Request;
-use super::mods::Outcome;
-use super::units::{Shelved, Unit, file_unit, folder_unit};
-use crate::install::{Entry, Kind, LocalInstall, Stamp};
+use super::units::{Form, Group, file_group, folder_group};
+use crate::install::{Kind, LocalInstall, Stamp};
 
 /// How deep a folder that holds no mod is looked into for one.
 const DEPTH: usize = 32;
 
-/// Finds units near the shelves.
+/// Finds groups near the shelves.
 pub fn near<'r>(
     install: &LocalInstall,
     request: Request<'r>,
-    shelved: &Shelved<'_>,
-    outcomes: &[Outcome],
-) -> Shelved<'r> {
-    let mut strays = Shelved::default();
+    side_folders: &[InstallPath],
+    hollow: &[InstallPath],
+) -> Vec<Group<'r>> {
+    let mut strays = Vec::new();
     for shelf in &request.rulebook.shelves {
         let Some(place) = shelf.places(request.role).first() else { continue };
         match shelf.holds {
             Holds::Archives | Holds::Files if !shelf.matches.is_empty() => {
-                for folder in folders_near(install, request, shelf, shelved) {
-                    strays.units.extend(files_in(install, shelf, place, folder.as_ref()));
-                }
+                let folders = folders_near(install, request, shelf, side_folders);
+                strays.extend(folders.into_iter().filter_map(|folder| files_in(install, shelf, place, folder)));
             }
             Holds::Folders => {
-                let hollow = outcomes
-                    .iter()
-                    .filter_map(|outcome| outcome.hollow.as_ref())
-                    .filter(|folder| folder.below(place).is_some());
-                strays.units.extend(hollow.flat_map(|folder| folders_in(install, shelf, folder)));
+                let here = hollow.iter().filter(|folder| folder.below(place).is_some());
+                strays.extend(here.flat_map(|folder| folders_in(install, shelf, folder)));
             }
             _ => {}
         }
@@ -47,37 +42,36 @@ fn folders_near(
     install: &LocalInstall,
     request: Request<'_>,
     shelf: &Shelf,
-    shelved: &Shelved<'_>,
+    side_folders: &[InstallPath],
 ) -> Vec<Option<InstallPath>> {
     let own: HashSet<&InstallPath> = shelf.places(request.role).iter().collect();
     let other = if request.role == Role::Server { Role::Client } else { Role::Server };
     let others = shelf.places(other).iter().filter(|place| !own.contains(place) && install.is_folder(place));
-    let side = shelved.side_folders.iter().filter(|folder| folder.parent().is_some_and(|parent| own.contains(&parent)));
+    let side = side_folders.iter().filter(|folder| folder.parent().is_some_and(|parent| own.contains(&parent)));
     std::iter::once(None).chain(others.chain(side).cloned().map(Some)).collect()
 }
 
+/// Files with a mod's name in a folder. What only looks like a download is let be: it is not on the shelf.
 fn files_in<'r>(
     install: &LocalInstall,
     shelf: &'r Shelf,
     place: &InstallPath,
-    folder: Option<&InstallPath>,
-) -> Vec<Unit<'r>> {
-    let listing = install.list(folder, 1, &HashSet::new());
-    let named = |entry: &Entry| matches!(shelf.classify(entry.path.name()), Named::Enabled);
-    let units = listing.entries.iter().filter(|entry| named(entry)).filter_map(|entry| match entry.kind {
-        Kind::File(stamp) => file_unit(install, shelf, place, entry, stamp),
-        Kind::Folder => None,
-    });
-    units.collect()
+    folder: Option<InstallPath>,
+) -> Option<Group<'r>> {
+    let mut listing = install.list(folder.as_ref(), 1, &HashSet::new());
+    listing.entries.retain(|entry| shelf.classify(entry.path.name()) == Named::Enabled);
+    let named = folder.unwrap_or_else(|| place.clone());
+    let mut group = file_group(install, shelf, (&named, place), &listing)?;
+    group.key.push_str("\nstrays");
+    debug_assert!(group.units.iter().all(|unit| unit.form != Form::Suspect), "only enabled names were kept");
+    Some(group)
 }
 
 /// Each folder inside a hollow one, as if it stood on the shelf itself.
-fn folders_in<'r>(install: &LocalInstall, shelf: &'r Shelf, hollow: &InstallPath) -> Vec<Unit<'r>> {
+fn folders_in<'r>(install: &LocalInstall, shelf: &'r Shelf, hollow: &InstallPath) -> Vec<Group<'r>> {
     let listing = install.list(Some(hollow), DEPTH, &HashSet::new());
-    let inner = listing
-        .entries
-        .iter()
-        .filter(|entry| entry.kind == Kind::Folder && entry.path.parent().as_ref() == Some(hollow));
+    let is_inner = |path: &InstallPath| path.parent().as_ref() == Some(hollow);
+    let inner = listing.entries.iter().filter(|entry| entry.kind == Kind::Folder && is_inner(&entry.path));
     inner
         .filter_map(|folder| {
             let files: Vec<(InstallPath, Stamp)> = listing
@@ -88,7 +82,7 @@ fn folders_in<'r>(install: &LocalInstall, shelf: &'r Shelf, hollow: &InstallPath
                     _ => None,
                 })
                 .collect();
-            folder_unit(shelf, hollow, folder.path.name(), files)
+            folder_group(shelf, hollow, folder.path.clone(), files)
         })
         .collect()
 }

@@ -1,10 +1,13 @@
-//! From a listing to units: the files that belong to one mod, on which shelf, and what can't be one.
+//! From listings to units: the files that belong to one mod, on which shelf, and what can't be one.
+//!
+//! Units that lie in one folder make a group; what is remembered is remembered by group.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::HashSet;
 
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Holds, Named, Shelf};
 use kanon_core::survey::Unreadable;
+use rayon::prelude::*;
 
 use super::Request;
 use crate::install::{Entry, Kind, Listing, LocalInstall, Stamp};
@@ -12,7 +15,7 @@ use crate::install::{Entry, Kind, Listing, LocalInstall, Stamp};
 /// The depth to which a mod's folder is listed.
 const FOLDER_DEPTH: usize = 32;
 
-/// One mod-to-be: a file, or a folder with its files.
+/// One mod-to-be: a file, or a folder.
 pub struct Unit<'r> {
     /// The shelf it is on.
     pub shelf: &'r Shelf,
@@ -24,21 +27,40 @@ pub struct Unit<'r> {
     pub name: String,
     /// Whether the game will load it.
     pub enabled: bool,
-    /// Whether it is a folder.
-    pub is_folder: bool,
-    /// Whether it is a link.
-    pub is_link: bool,
-    /// Whether it is only looked at to see if it is a download that was not unpacked.
-    pub suspect: bool,
-    /// Its files.
-    pub files: Vec<(InstallPath, Stamp)>,
+    /// What it is on the disk.
+    pub form: Form,
 }
 
-/// All units of an install.
+/// What a unit is on the disk.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Form {
+    /// A folder with the files of its group.
+    Folder,
+    /// A file.
+    File,
+    /// A link to a file inside the install.
+    Link,
+    /// A file that is no mod by its name: only looked at to see if it is a download that was not unpacked.
+    Suspect,
+}
+
+/// The units of one folder: one that is the folder itself, or one for each file in it.
+pub struct Group<'r> {
+    /// What is remembered of it is remembered under this.
+    pub key: String,
+    /// The folder.
+    pub folder: InstallPath,
+    /// Its files, by path.
+    pub files: Vec<(InstallPath, Stamp)>,
+    /// Its units, in the order of the files where there is one for each.
+    pub units: Vec<Unit<'r>>,
+}
+
+/// All groups of an install.
 #[derive(Default)]
 pub struct Shelved<'r> {
-    /// The units.
-    pub units: Vec<Unit<'r>>,
+    /// The groups.
+    pub groups: Vec<Group<'r>>,
     /// What could not be looked at.
     pub unreadable: Vec<Unreadable>,
     /// Folders on shelves of single files: mods may have gone astray in them.
@@ -50,128 +72,125 @@ pub struct Shelved<'r> {
 /// Lists the shelves of an install and sorts what is there into units.
 pub fn shelve<'r>(install: &LocalInstall, request: Request<'r>) -> Shelved<'r> {
     let mut shelved = Shelved::default();
-    let mut listed: BTreeMap<InstallPath, Listing> = BTreeMap::new();
     for shelf in &request.rulebook.shelves {
-        let depth = match shelf.holds {
-            Holds::Archives | Holds::Files => 1,
-            Holds::Folders => FOLDER_DEPTH,
-            Holds::Overlays | Holds::Ids => continue,
-        };
-        for place in shelf.places(request.role) {
-            if !install.is_folder(place) {
-                continue;
+        for place in shelf.places(request.role).iter().filter(|place| install.is_folder(place)) {
+            match shelf.holds {
+                Holds::Archives | Holds::Files => shelved.files(install, shelf, place),
+                Holds::Folders => shelved.folders(install, shelf, place),
+                Holds::Overlays | Holds::Ids => continue,
             }
             shelved.places_found += 1;
-            let key = place.clone();
-            let listing = install.list(Some(place), depth, &HashSet::new());
-            take_refused(shelf, &listing, &mut shelved);
-            sort_out(install, shelf, place, &listing, &mut shelved);
-            listed.insert(key, listing);
         }
     }
     shelved
 }
 
-fn take_refused(shelf: &Shelf, listing: &Listing, shelved: &mut Shelved<'_>) {
-    for (path, why) in &listing.refused {
-        let known = shelved.unreadable.iter().any(|other| other.path == *path);
-        if !known {
-            let (path, why) = (path.clone(), why.clone());
-            shelved.unreadable.push(Unreadable {
-                path,
-                shelf: Some(shelf.name.clone()),
-                why,
-                is_file: false,
-                still_packed: false,
-            });
+impl<'r> Shelved<'r> {
+    fn files(&mut self, install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath) {
+        let listing = install.list(Some(place), 1, &HashSet::new());
+        self.refuse(shelf, &listing);
+        self.groups.extend(file_group(install, shelf, (place, place), &listing));
+        self.side_folders.extend(listing.entries.into_iter().filter(|e| e.kind == Kind::Folder).map(|e| e.path));
+    }
+
+    fn folders(&mut self, install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath) {
+        let top = install.list(Some(place), 1, &HashSet::new());
+        self.refuse(shelf, &top);
+        self.groups.extend(file_group(install, shelf, (place, place), &top));
+        let folders: Vec<InstallPath> =
+            top.entries.into_iter().filter(|entry| entry.kind == Kind::Folder).map(|entry| entry.path).collect();
+        let found: Vec<(Option<Group<'r>>, Listing)> = folders
+            .into_par_iter()
+            .filter(|folder| shelf.classify(folder.name()) != Named::NoMod)
+            .map(|folder| {
+                let mut listing = install.list(Some(&folder), FOLDER_DEPTH, &HashSet::new());
+                let files = files_of(std::mem::take(&mut listing.entries));
+                (folder_group(shelf, place, folder, files), listing)
+            })
+            .collect();
+        for (group, listing) in found {
+            self.groups.extend(group);
+            self.refuse(shelf, &listing);
+        }
+    }
+
+    fn refuse(&mut self, shelf: &Shelf, listing: &Listing) {
+        for (path, why) in &listing.refused {
+            if self.unreadable.iter().all(|other| other.path != *path) {
+                let (path, why, shelf) = (path.clone(), why.clone(), Some(shelf.name.clone()));
+                self.unreadable.push(Unreadable { path, shelf, why, is_file: false, still_packed: false });
+            }
         }
     }
 }
 
-fn sort_out<'r>(
+fn files_of(entries: Vec<Entry>) -> Vec<(InstallPath, Stamp)> {
+    let files = entries.into_iter().filter_map(|entry| match entry.kind {
+        Kind::File(stamp) => Some((entry.path, stamp)),
+        Kind::Folder => None,
+    });
+    files.collect()
+}
+
+/// The files of one folder that are mods, or may be downloads of mods. They count as lying in `place`.
+pub fn file_group<'r>(
     install: &LocalInstall,
     shelf: &'r Shelf,
-    place: &InstallPath,
+    (folder, place): (&InstallPath, &InstallPath),
     listing: &Listing,
-    shelved: &mut Shelved<'r>,
-) {
-    let folders = shelf.holds == Holds::Folders;
-    let mut inner: BTreeMap<&str, Vec<(InstallPath, Stamp)>> = BTreeMap::new();
-    for entry in &listing.entries {
-        let Some(below) = entry.path.below(place) else { continue };
-        match (entry.kind, below.split_once('/')) {
-            (Kind::File(stamp), Some((first, _))) => inner.entry(first).or_default().push((entry.path.clone(), stamp)),
-            (Kind::File(stamp), None) => {
-                shelved.units.extend(file_unit(install, shelf, place, entry, stamp));
-            }
-            (Kind::Folder, None) if !folders => shelved.side_folders.push(entry.path.clone()),
-            (Kind::Folder, None) => {
-                inner.entry(below).or_default();
-            }
-            (Kind::Folder, Some(_)) => {}
-        }
-    }
-    if folders {
-        shelved.units.extend(inner.into_iter().filter_map(|(name, files)| folder_unit(shelf, place, name, files)));
-    }
+) -> Option<Group<'r>> {
+    let mut found: Vec<(Unit<'r>, Stamp)> = listing
+        .entries
+        .iter()
+        .filter_map(|entry| match entry.kind {
+            Kind::File(stamp) => Some((file_unit(install, shelf, place, &entry.path)?, stamp)),
+            Kind::Folder => None,
+        })
+        .collect();
+    found.sort_by(|a, b| a.0.path.cmp(&b.0.path));
+    let files = found.iter().map(|(unit, stamp)| (unit.path.clone(), *stamp)).collect();
+    let units: Vec<Unit<'r>> = found.into_iter().map(|(unit, _)| unit).collect();
+    (!units.is_empty()).then(|| Group { key: key(shelf, folder), folder: folder.clone(), files, units })
 }
 
-/// A file on a shelf: a mod, or perhaps a download that was not unpacked.
-pub fn file_unit<'r>(
+fn key(shelf: &Shelf, folder: &InstallPath) -> String {
+    format!("{}\n{folder}", shelf.name)
+}
+
+fn file_unit<'r>(
     install: &LocalInstall,
     shelf: &'r Shelf,
     place: &InstallPath,
-    entry: &Entry,
-    stamp: Stamp,
+    path: &InstallPath,
 ) -> Option<Unit<'r>> {
-    let file_name = entry.path.name().to_owned();
-    let packed = has_archive_name(&file_name);
-    let (name, enabled, suspect) = match shelf.classify(&file_name) {
-        _ if shelf.holds == Holds::Folders => (file_name, true, true),
-        Named::Enabled => (file_name, true, false),
-        Named::Disabled { enabled } => (enabled, false, false),
-        Named::NoMod => (file_name, true, true),
+    let file_name = path.name().to_owned();
+    let is_link = || install.dir().symlink_metadata(path.as_str()).is_ok_and(|metadata| metadata.is_symlink());
+    let form = || if is_link() { Form::Link } else { Form::File };
+    let (name, enabled, form) = match shelf.classify(&file_name) {
+        _ if shelf.holds == Holds::Folders => (file_name, true, Form::Suspect),
+        Named::Enabled => (file_name, true, form()),
+        Named::Disabled { enabled } => (enabled, false, form()),
+        Named::NoMod => (file_name, true, Form::Suspect),
     };
-    if suspect && !packed {
-        return None;
-    }
-    Some(Unit {
-        shelf,
-        place: place.clone(),
-        path: entry.path.clone(),
-        name,
-        enabled,
-        is_folder: false,
-        is_link: install.dir().symlink_metadata(entry.path.as_str()).is_ok_and(|metadata| metadata.is_symlink()),
-        suspect,
-        files: vec![(entry.path.clone(), stamp)],
-    })
+    let wanted = form != Form::Suspect || has_archive_name(&name);
+    wanted.then(|| Unit { shelf, place: place.clone(), path: path.clone(), name, enabled, form })
 }
 
-/// A folder on a shelf of folders.
-pub fn folder_unit<'r>(
+/// A folder that is a mod, with its files.
+pub fn folder_group<'r>(
     shelf: &'r Shelf,
     place: &InstallPath,
-    name: &str,
+    folder: InstallPath,
     mut files: Vec<(InstallPath, Stamp)>,
-) -> Option<Unit<'r>> {
-    let (enabled_name, enabled) = match shelf.classify(name) {
-        Named::Enabled => (name.to_owned(), true),
+) -> Option<Group<'r>> {
+    let (name, enabled) = match shelf.classify(folder.name()) {
+        Named::Enabled => (folder.name().to_owned(), true),
         Named::Disabled { enabled } => (enabled, false),
         Named::NoMod => return None,
     };
-    files.sort_by(|a, b| a.0.cmp(&b.0));
-    Some(Unit {
-        shelf,
-        place: place.clone(),
-        path: place.join(name).ok()?,
-        name: enabled_name,
-        enabled,
-        is_folder: true,
-        is_link: false,
-        suspect: false,
-        files,
-    })
+    files.sort_unstable_by(|a, b| a.0.cmp(&b.0));
+    let unit = Unit { shelf, place: place.clone(), path: folder.clone(), name, enabled, form: Form::Folder };
+    Some(Group { key: key(shelf, &folder), folder, files, units: vec![unit] })
 }
 
 fn has_archive_name(name: &str) -> bool {

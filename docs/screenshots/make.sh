@@ -1,0 +1,51 @@
+#!/usr/bin/env bash
+# Makes the pictures in this folder: the demo's workspace as it was this morning, in a terminal window under Xvfb.
+#
+#   docs/screenshots/make.sh [NAME...]        all, or only those named
+#
+# Wants xvfb, xterm, imagemagick and fonts-dejavu-core (apt).
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+root=$here/../..
+for tool in Xvfb xterm import; do
+  command -v "$tool" >/dev/null || { echo "install first: apt-get install xvfb xterm imagemagick fonts-dejavu-core" >&2; exit 2; }
+done
+cargo build --quiet --release -p kanon --manifest-path "$root/Cargo.toml"
+bin=${CARGO_TARGET_DIR:-$root/target}/release
+work=$(mktemp -d)
+display=:$((90 + RANDOM % 9))
+Xvfb "$display" -screen 0 1280x800x24 >/dev/null 2>&1 &
+xvfb=$!
+trap 'kill $xvfb 2>/dev/null; rm -rf "$work"' EXIT
+export DISPLAY=$display PATH=$bin:$PATH
+sleep 1
+
+story=$work/longnight
+kanon demo --keep "$story" >/dev/null
+for name in station oskar wren tove; do kanon -C "$story" undo "$name" >/dev/null; done
+# A second look at the story is not to be told that it was told before.
+sed 's/holds = "archives"/holds = "archive"/; s/^match = /mach  = /' "$story/polarspur.rulebook.toml" >"$story/draft.rulebook.toml"
+
+shot() { # name, command
+  local name=$1 command=$2
+  if [ -n "$wanted" ] && ! grep -qw -- "$name" <<<"$wanted"; then return; fi
+  printf 'cd %q\nclear\nprintf "$ %%s\\n" %q\n%s\ntouch %q\nsleep 20\n' "$story" "$command" "$command" "$work/ready" >"$work/run"
+  rm -f "$work/ready"
+  xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 138x44+0+0 -bg '#fbfaf7' -fg '#22282d' -e bash "$work/run" 2>/dev/null &
+  local terminal=$!
+  for _ in $(seq 100); do [ -e "$work/ready" ] && break; sleep 0.1; done
+  sleep 0.7
+  import -window root "$here/$name.png"
+  kill "$terminal" 2>/dev/null || true
+  wait "$terminal" 2>/dev/null || true
+}
+
+wanted=$*
+shot survey "kanon survey station"
+shot check "kanon check oskar station wren"
+shot compare "kanon compare canon station mara oskar wren tove"
+shot diagnose "kanon diagnose --client mara --server-log station.log"
+shot align "kanon align oskar --yes"
+kanon -C "$story" undo oskar >/dev/null
+shot mistake "kanon survey station --rulebook draft.rulebook.toml"
+shot history "kanon history"
