@@ -31,7 +31,7 @@ shot() { # name, command
   if [ -n "$wanted" ] && ! grep -qw -- "$name" <<<"$wanted"; then return; fi
   printf 'cd %q\nclear\nprintf "$ %%s\\n" %q\n%s\ntouch %q\nsleep 20\n' "$story" "$command" "$command" "$work/ready" >"$work/run"
   rm -f "$work/ready"
-  xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 138x44+0+0 -bg '#fbfaf7' -fg '#22282d' -e bash "$work/run" 2>/dev/null &
+  xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 141x42+0+0 -bg '#fbfaf7' -fg '#22282d' -e bash "$work/run" 2>/dev/null &
   local terminal=$!
   for _ in $(seq 100); do [ -e "$work/ready" ] && break; sleep 0.1; done
   sleep 0.7
@@ -44,7 +44,7 @@ wanted=$*
 shot survey "kanon survey station"
 shot check "kanon check oskar station wren"
 shot compare "kanon compare canon station mara oskar wren tove"
-shot diagnose "kanon diagnose --client mara --server-log station.log"
+shot diagnose "kanon diagnose --client mara --server-log this-morning.log"
 shot align "kanon align oskar --yes"
 kanon -C "$story" undo oskar >/dev/null
 shot mistake "kanon survey station --rulebook draft.rulebook.toml"

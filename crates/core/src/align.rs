@@ -2,7 +2,7 @@
 //!
 //! A plan is made from a survey and nothing else, so that a preview shows just what would be carried out.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use serde::{Deserialize, Serialize};
 
@@ -109,10 +109,15 @@ pub enum RiskyExtras {
 pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
     let mut planner = Planner {
         survey,
+        by_id: by_id(survey),
+        by_digest: by_digest(survey),
         present: present(survey),
         targets: targets(measure, survey.install.role)?,
         kept: BTreeSet::new(),
         in_place: BTreeSet::new(),
+        moved: BTreeSet::new(),
+        parked: BTreeSet::new(),
+        written: BTreeSet::new(),
         parks: Vec::new(),
         renames: Vec::new(),
         puts: Vec::new(),
@@ -146,6 +151,22 @@ fn targets(measure: Measure<'_>, role: Role) -> Result<BTreeMap<String, String>,
     Ok(targets)
 }
 
+fn by_id(survey: &Survey) -> HashMap<String, Vec<&SurveyedMod>> {
+    let mut by_id: HashMap<String, Vec<&SurveyedMod>> = HashMap::new();
+    for found in survey.mods.iter().filter(|found| found.reading.made_for.is_none()) {
+        by_id.entry(found.folded_id()).or_default().push(found);
+    }
+    by_id
+}
+
+fn by_digest(survey: &Survey) -> HashMap<Blake3, Vec<&SurveyedMod>> {
+    let mut by_digest: HashMap<Blake3, Vec<&SurveyedMod>> = HashMap::new();
+    for found in survey.mods.iter().chain(&survey.strays) {
+        by_digest.entry(found.digest).or_default().push(found);
+    }
+    by_digest
+}
+
 /// Every file the survey knows of, by its path.
 fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
     let measured = survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files);
@@ -155,6 +176,10 @@ fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
 
 struct Planner<'a> {
     survey: &'a Survey,
+    /// The survey's mods of this loader, by folded id.
+    by_id: HashMap<String, Vec<&'a SurveyedMod>>,
+    /// The survey's mods and strays, by digest.
+    by_digest: HashMap<Blake3, Vec<&'a SurveyedMod>>,
     present: BTreeMap<InstallPath, Option<Blake3>>,
     /// Folded paths that the canon wants, and the folded id of the mod that wants each.
     targets: BTreeMap<String, String>,
@@ -162,6 +187,12 @@ struct Planner<'a> {
     kept: BTreeSet<String>,
     /// Files that are right although others of their folder are not.
     in_place: BTreeSet<InstallPath>,
+    /// Files that are moved away.
+    moved: BTreeSet<InstallPath>,
+    /// Files that are taken off.
+    parked: BTreeSet<InstallPath>,
+    /// Files that are put or moved into place.
+    written: BTreeSet<InstallPath>,
     parks: Vec<Step>,
     renames: Vec<Step>,
     puts: Vec<Step>,
@@ -188,10 +219,9 @@ impl Planner<'_> {
     }
 
     fn copies<'s>(&'s self, sealed: &SealedMod, place: &'s InstallPath) -> impl Iterator<Item = &'s SurveyedMod> {
-        let (id, shelf) = (sealed.folded_id(), sealed.shelf.clone());
-        self.survey.mods.iter().filter(move |found| {
-            found.reading.made_for.is_none() && found.folded_id() == id && found.shelf == shelf && found.place == *place
-        })
+        let shelf = sealed.shelf.clone();
+        let of_id = self.by_id.get(&sealed.folded_id()).into_iter().flatten();
+        of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
     }
 
     fn mod_in_place(&mut self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Result<(), PlanError> {
@@ -242,9 +272,11 @@ impl Planner<'_> {
             return;
         }
         let occupied = there.is_some();
+        self.written.insert(target.clone());
         match (occupied, self.movable(sealed, file, &target)) {
             (false, Some(from)) => {
                 let why = format!("{} {} is there under another name", sealed.reading.id, sealed.version_or_dash());
+                self.moved.insert(from.clone());
                 self.renames.push(Step { action: Action::Rename { from }, path: target, why, bytes: 0 });
             }
             (occupied, _) => {
@@ -261,12 +293,7 @@ impl Planner<'_> {
 
     fn why_put(&self, sealed: &SealedMod, occupied: bool) -> String {
         let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
-        let here = self
-            .survey
-            .mods
-            .iter()
-            .find(|found| found.folded_id() == sealed.folded_id() && found.reading.made_for.is_none());
-        match here {
+        match self.by_id.get(&sealed.folded_id()).and_then(|copies| copies.first()) {
             Some(found) if found.version_or_dash() != version => {
                 format!("{id} is {} here; the canon has {version}", found.version_or_dash())
             }
@@ -278,14 +305,13 @@ impl Planner<'_> {
 
     /// A file with the right bytes that stands under a wrong name: disabled, misnamed or misplaced.
     fn movable(&self, sealed: &SealedMod, file: &SealedFile, target: &InstallPath) -> Option<InstallPath> {
-        let mods = self.survey.mods.iter().chain(&self.survey.strays).filter(|found| found.digest == sealed.digest);
-        let mut files = mods.flat_map(|found| &found.files);
+        let mut files = self.by_digest.get(&sealed.digest).into_iter().flatten().flat_map(|found| &found.files);
         let free = |path: &InstallPath| path != target && !self.kept.contains(&path.folded()) && !self.is_moved(path);
         files.find(|other| other.blake3 == file.blake3 && free(&other.path)).map(|other| other.path.clone())
     }
 
     fn is_moved(&self, path: &InstallPath) -> bool {
-        self.renames.iter().any(|step| matches!(&step.action, Action::Rename { from } if from == path))
+        self.moved.contains(path)
     }
 
     /// Takes off the files of a copy, but for those that the canon wants in place or that are moved from there.
@@ -298,16 +324,14 @@ impl Planner<'_> {
     }
 
     fn park(&mut self, path: InstallPath, why: &str) {
-        if self.parks.iter().all(|step| step.path != path) {
+        if self.parked.insert(path.clone()) {
             self.parks.push(Step { action: Action::Park, path, why: why.to_owned(), bytes: 0 });
         }
     }
 
     /// Whether a right file is there, or will be put there.
     fn is_wanted(&self, path: &InstallPath) -> bool {
-        self.kept.contains(&path.folded())
-            || self.renames.iter().chain(&self.puts).any(|step| step.path == *path)
-            || self.in_place.contains(path)
+        self.kept.contains(&path.folded()) || self.written.contains(path) || self.in_place.contains(path)
     }
 
     fn park_extras(&mut self, measure: Measure<'_>, risky: RiskyExtras) {

@@ -119,7 +119,7 @@ pub fn render_problems(name: &str, text: &str, problems: &[Problem]) -> String {
             group = group.element(Level::HELP.message(help));
         }
         shown.push_str(&renderer.render(&[group]));
-        shown.push('\n');
+        shown.push_str("\n\n");
     }
     shown
 }

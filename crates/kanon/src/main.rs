@@ -17,6 +17,10 @@ use arguments::Arguments;
 use env::Env;
 use ui::Ui;
 
+/// A survey of 100,000 files is mostly small texts, made on several threads; this allocator is quicker at them.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 /// All is as it should be.
 const EXIT_IN_ORDER: u8 = 0;
 /// There are findings, a negative verdict, or an alignment still to do.

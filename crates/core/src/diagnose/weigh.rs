@@ -249,7 +249,17 @@ fn told_verdict(case: Case<'_>, event: &LogEvent, cause: Code) -> Verdict {
         evidence: vec![line(event)],
         remedy: Vec::new(),
     };
-    match case.client.and_then(|client| said_by_survey(client, event, cause)) {
+    let said = match who_is_left(case, event) {
+        Some(Left::Nobody) => {
+            Some((false, "both sides have now what the canon says; the log tells of before".to_owned()))
+        }
+        Some(Left::Only(side)) => {
+            verdict.side = Some(side);
+            None
+        }
+        None => case.client.and_then(|client| said_by_survey(client, event, cause)),
+    };
+    match said {
         Some((true, text)) => {
             verdict.confirmed_by.insert(0, "survey");
             verdict.evidence.push(Evidence { source: "survey", line: None, text });
@@ -263,6 +273,25 @@ fn told_verdict(case: Case<'_>, event: &LogEvent, cause: Code) -> Verdict {
     }
     verdict.remedy = vec![told_remedy(case, event, cause)];
     verdict
+}
+
+/// Who may be off in a mod of the canon, when no measured difference says so.
+enum Left {
+    /// Both sides were measured and are in line.
+    Nobody,
+    /// The other side was measured and is in line.
+    Only(Role),
+}
+
+fn who_is_left(case: Case<'_>, event: &LogEvent) -> Option<Left> {
+    let id = event.mod_id.as_ref()?.to_lowercase();
+    case.canon?.mods.iter().find(|sealed| sealed.folded_id() == id)?;
+    match (case.server, case.client) {
+        (Some(_), Some(_)) => Some(Left::Nobody),
+        (Some(_), None) => Some(Left::Only(Role::Client)),
+        (None, Some(_)) => Some(Left::Only(Role::Server)),
+        (None, None) => None,
+    }
 }
 
 /// What the client's survey says of a cause: whether it bears it out, and in which words.
@@ -460,6 +489,16 @@ mod tests {
         assert_eq!(diagnose(&there).unexplained.len(), 1);
         let alone = World { canon: false, server: None, client: None, log: OLD };
         assert_eq!(short(&alone), [("version-other", None, TOLD)]);
+    }
+
+    #[test]
+    fn a_side_that_is_in_line_is_not_blamed_for_what_the_log_says() {
+        let both = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: OLD };
+        assert_eq!(short(&both), [("version-other", None, SPOKEN_AGAINST)]);
+        let client = World { canon: true, server: None, client: Some(RIGHT), log: OLD };
+        assert_eq!(short(&client), [("version-other", Some(Role::Server), TOLD)]);
+        let server = World { canon: true, server: Some(RIGHT), client: None, log: OLD };
+        assert_eq!(short(&server), [("version-other", Some(Role::Client), TOLD)]);
     }
 
     #[test]

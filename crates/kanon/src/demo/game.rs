@@ -16,14 +16,14 @@ pub struct Station {
 
 impl Station {
     /// Starts the server and waits until it says its port.
-    pub fn start(stage: &Stage<'_>, world: &World) -> Result<Self, Failure> {
+    pub fn start(stage: &Stage<'_>, world: &World, log: &str) -> Result<Self, Failure> {
         let failed = |error| Failure::plain("could not start the simulated server").because(error);
         let mut command = stage.program();
         command
             .arg("standin")
             .arg("server")
             .arg(world.folder("station"))
-            .arg(stage.root().join("station.log"))
+            .arg(stage.root().join(log))
             .stdout(Stdio::piped());
         let mut process = command.spawn().map_err(failed)?;
         let mut port = String::new();
@@ -33,7 +33,7 @@ impl Station {
         let station = Self { process, port: port.trim().to_owned() };
         if station.port.is_empty() {
             return Err(
-                Failure::plain("the simulated server gave up").hint("its log is station.log in the demo's folder")
+                Failure::plain("the simulated server gave up").hint(format!("its log is {log} in the demo's folder"))
             );
         }
         Ok(station)

@@ -17,6 +17,9 @@ use crate::ui::Ui;
 use game::Station;
 use stage::{Stage, fingerprint};
 
+/// What the server's console said when nobody could join.
+const MORNING_LOG: &str = "this-morning.log";
+
 /// What each install is off the canon in, worst first: mod and code.
 const FAULTS: [(&str, &[(&str, &str)]); 5] = [
     ("station", &[("lantern-grid", "mod-disabled"), ("snowtrack", "version-older")]),
@@ -70,7 +73,7 @@ fn a_month_ago(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     stage.command(&["adopt", "station"], 0)?;
     stage.command(&["seal"], 0)?;
     stage.command(&["check"], 0)?;
-    let station = Station::start(stage, world)?;
+    let station = Station::start(stage, world, "a-month-ago.log")?;
     for player in PLAYERS {
         station.join(stage, world, player, true)?;
     }
@@ -83,7 +86,7 @@ fn this_morning(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         "Last night somebody changed the server by hand. Nobody can join, and the game does not say why.",
     );
     world.spoil().map_err(|error| Failure::plain("could not spoil the demo's world").because(error))?;
-    let station = Station::start(stage, world)?;
+    let station = Station::start(stage, world, MORNING_LOG)?;
     for player in PLAYERS {
         station.join(stage, world, player, false)?;
     }
@@ -96,7 +99,7 @@ fn what_is_wrong(stage: &mut Stage<'_>) -> Result<(), Failure> {
         "Ines looks at the server, asks why Mara was turned away, and holds everybody against the canon.",
     );
     stage.command(&["survey", "station"], 0)?;
-    stage.command(&["diagnose", "--client", "mara", "--server-log", "station.log"], 1)?;
+    stage.command(&["diagnose", "--client", "mara", "--server-log", MORNING_LOG], 1)?;
     stage.command(&["check"], 1)?;
     for (name, expected) in FAULTS {
         let found = stage.findings(name)?;
@@ -121,7 +124,7 @@ fn mending(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         stage.command(&["align", name, "--yes"], 0)?;
     }
     stage.command(&["check"], 0)?;
-    let station = Station::start(stage, world)?;
+    let station = Station::start(stage, world, "mended.log")?;
     for player in PLAYERS {
         station.join(stage, world, player, true)?;
     }

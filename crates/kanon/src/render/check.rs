@@ -117,7 +117,7 @@ fn summary(findings: &[Finding]) -> String {
     if parts.is_empty() { String::new() } else { format!(", {}", parts.join(", ")) }
 }
 
-/// Findings, those about one mod together, the worst mod first.
+/// Findings, those about one mod together, the worst mod first. What helps against all of them is told once.
 pub fn findings(out: &mut String, findings: &[Finding]) {
     let mut subjects: Vec<&Option<String>> = Vec::new();
     for finding in findings {
@@ -125,21 +125,37 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
             subjects.push(&finding.mod_id);
         }
     }
+    let for_all = same_remedy(&findings.iter().collect::<Vec<_>>()).filter(|_| findings.len() > 1);
     for subject in subjects {
         let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
         if let Some(id) = subject {
             let _ = writeln!(out, "  {}", styled(BOLD, &printable(id)));
         }
-        let remedies = of_subject.iter().map(|finding| finding.remedy.as_str());
-        let same_remedy = remedies.clone().all(|remedy| Some(remedy) == remedies.clone().next());
-        for (index, finding) in of_subject.iter().enumerate() {
-            let last = index + 1 == of_subject.len();
-            one(out, finding, !same_remedy || subject.is_none() || last);
+        let for_subject = same_remedy(&of_subject).filter(|_| for_all.is_none());
+        for finding in &of_subject {
+            one(out, finding);
+            if for_all.is_none() && for_subject.is_none() {
+                remedy(out, &finding.remedy);
+            }
         }
+        for_subject.into_iter().for_each(|words| remedy(out, words));
+    }
+    if let Some(words) = for_all {
+        out.push_str(&folded(&format!("do, for all of these: {words}"), "  "));
     }
 }
 
-fn one(out: &mut String, finding: &Finding, with_remedy: bool) {
+/// What helps against each of some findings, if it is one thing.
+fn same_remedy<'f>(findings: &[&'f Finding]) -> Option<&'f str> {
+    let first = findings.first()?.remedy.as_str();
+    findings.iter().all(|finding| finding.remedy == first).then_some(first)
+}
+
+fn remedy(out: &mut String, words: &str) {
+    out.push_str(&folded(&format!("do: {words}"), "      "));
+}
+
+fn one(out: &mut String, finding: &Finding) {
     let word = styled(of_severity(finding.severity), finding.severity.as_str());
     let path = finding.path.as_ref().map_or_else(String::new, |path| format!("  {}", styled(FAINT, &printable(path))));
     let _ = writeln!(out, "    {word} {}{path}", finding.code);
@@ -147,9 +163,6 @@ fn one(out: &mut String, finding: &Finding, with_remedy: bool) {
         out.push_str(&folded(&format!("expected {expected}; found {found}"), "      "));
     }
     entries(out, finding);
-    if with_remedy {
-        out.push_str(&folded(&format!("do: {}", finding.remedy), "      "));
-    }
 }
 
 /// The entries inside that differ; of many, the first few.

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use kanon_core::diagnose::{Diagnosis, Evidence, Verdict};
 use kanon_core::path::printable;
 
-use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
+use super::{BAD, BOLD, CARE, GOOD, count, folded, styled};
 
 /// A diagnosis as text; `looked_at` names what there was to go by.
 pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
@@ -48,10 +48,8 @@ fn verdict(out: &mut String, number: usize, verdict: &Verdict) {
 }
 
 fn evidence(out: &mut String, evidence: &Evidence) {
-    let place =
-        evidence.line.map_or_else(|| evidence.source.to_owned(), |line| format!("{} line {line}", evidence.source));
-    let _ = writeln!(out, "   {}", styled(FAINT, &place));
-    out.push_str(&folded(&evidence.text, "      "));
+    let place = evidence.line.map_or_else(String::new, |line| format!(" line {line}"));
+    out.push_str(&folded(&format!("{}{place}: {}", evidence.source, evidence.text), "   "));
 }
 
 /// Confidence in words that don't claim more than it is.

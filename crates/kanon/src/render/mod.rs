@@ -19,7 +19,8 @@ pub const BOLD: Style = Style::new().bold();
 pub const FAINT: Style = Style::new().dimmed();
 pub const GOOD: Style = AnsiColor::Green.on_default().bold();
 pub const BAD: Style = AnsiColor::Red.on_default().bold();
-pub const CARE: Style = AnsiColor::Yellow.on_default().bold();
+/// Magenta, not yellow: it can be read on a light ground too.
+pub const CARE: Style = AnsiColor::Magenta.on_default().bold();
 
 /// Text in a style.
 pub fn styled(style: Style, text: &str) -> String {

@@ -40,6 +40,37 @@ fn every_report_has_its_fields() {
     assert_eq!(history["format"], "kanon-history/1");
 }
 
+/// Everything that other programs read, against the schemas that docs/schemas promises.
+#[test]
+fn every_report_fits_its_schema() {
+    let stage = Stage::sealed();
+    stage.world.spoil().unwrap();
+    let json = |words: &[&str]| stage.kanon(words.iter().copied().chain(["--format", "json", "-q"])).json();
+    let file = |path: &str| serde_json::from_str::<Value>(&stage.read(path)).unwrap();
+    stage.write("station/mods/broken.psm", "x");
+    let reports = [
+        ("survey", json(&["survey", "station"])),
+        ("check", json(&["check"])),
+        ("comparison", json(&["compare", "canon", "station", "tove"])),
+        ("diagnosis", json(&["diagnose", "--client", "oskar"])),
+        ("seal", json(&["seal", "--changes"])),
+        ("canon", file("canon.json")),
+        ("alignment", json(&["align", "station", "--yes"])),
+        ("receipt", file("station/.kanon/receipt.json")),
+        ("undo", json(&["undo", "station"])),
+        ("history", json(&["history"])),
+        ("adopted", json(&["adopt", "tove"])),
+    ];
+    for (name, report) in reports {
+        let path = format!("{}/../../docs/schemas/{name}.schema.json", env!("CARGO_MANIFEST_DIR"));
+        let schema: Value = serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap();
+        let validator = jsonschema::validator_for(&schema).unwrap();
+        let errors: Vec<String> = validator.iter_errors(&report).map(|error| error.to_string()).collect();
+        assert!(errors.is_empty(), "{name}: {errors:?} in {report}");
+        assert_eq!(report["format"], format!("kanon-{name}/1"));
+    }
+}
+
 #[test]
 fn reports_keep_to_a_hundred_columns() {
     let stage = Stage::sealed();

@@ -92,7 +92,7 @@ fn a_diagnosis_from_logs_alone_and_from_nothing() {
         .kanon(["diagnose", "--server-log", "station.log"].into_iter().chain(lens))
         .ends_with(1)
         .says("mod-missing tide")
-        .says("server-log line 3");
+        .says("server-log line 3: 10:01 gate: mara lacks tide 2.0");
     stage.write("well.log", "10:01 gate: mara is at the door\n10:01 gate: mara came in\n");
     stage
         .kanon(["diagnose", "--client", "mara", "--server-log", "well.log"])

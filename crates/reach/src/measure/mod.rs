@@ -82,10 +82,10 @@ pub fn survey(
     progress: &dyn Progress,
 ) -> Result<Measurement, ReachError> {
     let root = install.root().to_string_lossy().into_owned();
-    let shelved = units::shelve(install, request);
+    let (shelved, memories) = rayon::join(|| units::shelve(install, request), || recalled(&root, request, state));
+    let memories = memories?;
     let platform = platform::versions(install, request);
     refuse_other_game(install, request, &shelved, &platform)?;
-    let memories = if request.trust == TrustMemory::Yes { state.memories(&root)? } else { HashMap::new() };
     let measured_at = nanoseconds(SystemTime::now());
     let job = Job { install, request, root, memories, measured_at, progress };
     let Shelved { mut groups, unreadable, side_folders, .. } = shelved;
@@ -104,6 +104,11 @@ pub fn survey(
     let (outcomes, stray_outcomes) = split(outcomes, shelf_groups);
     let survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
     Ok(Measurement { survey, files: counts.files, files_read: counts.files_read, bytes_read: counts.bytes_read })
+}
+
+/// What is remembered, read while the install is listed.
+fn recalled(root: &str, request: Request<'_>, state: &mut State) -> Result<HashMap<String, Memory>, ReachError> {
+    if request.trust == TrustMemory::Yes { state.memories(root) } else { Ok(HashMap::new()) }
 }
 
 /// How many files were measured and read.

@@ -1,6 +1,8 @@
 //! From wishes to the canon: which release of each mod counts, in which order, and whether all of it fits.
 
-use std::collections::{BTreeMap, BTreeSet};
+mod order;
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use crate::canon::{self, Canon, SealedMod};
 use crate::check::{FitSet, fit};
@@ -8,9 +10,10 @@ use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::problem::nearest;
 use crate::rulebook::Rulebook;
-use crate::survey::{RelationKind, SurveyedMod};
+use crate::survey::SurveyedMod;
 use crate::version::{Bare, Versions};
 use crate::wish::{ModWish, Wishes};
+use order::load_order;
 
 /// How far a place is trusted to hold what was meant, most first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -63,11 +66,16 @@ impl Choice {
 pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>], last: Option<&Canon>) -> Choice {
     let versions = Versions { bare: Bare::Exact, ..rulebook.versions };
     let mut choice = Choice::default();
+    let mut by_id: HashMap<String, Vec<&Candidate<'_>>> = HashMap::new();
+    for candidate in candidates.iter().filter(|candidate| candidate.found.reading.made_for.is_none()) {
+        by_id.entry(candidate.found.folded_id()).or_default().push(candidate);
+    }
     for wish in &wishes.mods {
-        let pick = meet(wish, versions, candidates).or_else(|finding| kept(wish, versions, last).ok_or(finding));
+        let same_id = by_id.get(&wish.id.to_lowercase()).map_or(&[][..], Vec::as_slice);
+        let pick = meet(wish, versions, same_id).or_else(|finding| kept(wish, versions, last).ok_or(finding));
         match pick {
             Ok(pick) => choice.picks.push(pick),
-            Err(finding) => choice.findings.push(*finding),
+            Err(finding) => choice.findings.push(with_near_id(*finding, &by_id)),
         }
     }
     choice.findings.extend(misfits(wishes, rulebook, &choice.picks));
@@ -98,15 +106,25 @@ pub fn assemble(wishes: &Wishes, rulebook: &Rulebook, rulebook_digest: Blake3, m
     }
 }
 
+/// A wish for an id that nothing has may be a slip of the pen.
+fn with_near_id(finding: Finding, by_id: &HashMap<String, Vec<&Candidate<'_>>>) -> Finding {
+    let id = finding.mod_id.clone().unwrap_or_default().to_lowercase();
+    if by_id.contains_key(&id) {
+        return finding;
+    }
+    let mut ids: Vec<&str> = by_id.keys().map(String::as_str).collect();
+    ids.sort_unstable();
+    match nearest(&id, ids) {
+        Some(near) => Finding { remedy: format!("did you mean `{near}`?"), ..finding },
+        None => finding,
+    }
+}
+
 fn wanted(wish: &ModWish) -> String {
     format!("{} {}", wish.id, wish.version.as_deref().unwrap_or("(any release)"))
 }
 
-fn meet(wish: &ModWish, versions: Versions, candidates: &[Candidate<'_>]) -> Result<Pick, Box<Finding>> {
-    let same_id: Vec<&Candidate<'_>> = candidates
-        .iter()
-        .filter(|c| c.found.folded_id() == wish.id.to_lowercase() && c.found.reading.made_for.is_none())
-        .collect();
+fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Result<Pick, Box<Finding>> {
     let from = |c: &&&Candidate<'_>| wish.from.as_deref().is_none_or(|from| from == c.place);
     let fitting: Vec<&Candidate<'_>> = same_id
         .iter()
@@ -114,7 +132,7 @@ fn meet(wish: &ModWish, versions: Versions, candidates: &[Candidate<'_>]) -> Res
         .filter(|c| admits(wish, c.found.reading.version.as_deref(), versions))
         .copied()
         .collect();
-    let Some(best) = best(&fitting, versions) else { return Err(Box::new(nothing_fits(wish, &same_id, candidates))) };
+    let Some(best) = best(&fitting, versions) else { return Err(Box::new(nothing_fits(wish, same_id))) };
     if let Some(rival) = rival(best, &fitting, versions) {
         return Err(Box::new(two_faces(wish, best, rival)));
     }
@@ -179,20 +197,15 @@ fn two_faces(wish: &ModWish, one: &Candidate<'_>, other: &Candidate<'_>) -> Find
         .found(format!("{} and {}", face(one), face(other)))
 }
 
-fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>], all: &[Candidate<'_>]) -> Finding {
+fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
     let expected = match &wish.from {
         Some(from) => format!("{} from {from}", wanted(wish)),
         None => wanted(wish),
     };
-    let finding = Finding::new(Code::ModMissing, "").about(&wish.id).expected(expected);
+    let remedy = "put its release into a source or an install";
+    let finding = Finding::new(Code::ModMissing, remedy).about(&wish.id).expected(expected);
     if same_id.is_empty() {
-        let ids: Vec<String> = all.iter().map(|c| c.found.folded_id()).collect();
-        let near = nearest(&wish.id, ids.iter().map(String::as_str));
-        let remedy = near.map_or_else(
-            || "put its release into a source or an install".to_owned(),
-            |near| format!("did you mean `{near}`?"),
-        );
-        return Finding { remedy, ..finding }.found("no release of it in any source or install");
+        return finding.found("no release of it in any source or install");
     }
     let there: BTreeSet<String> =
         same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
@@ -219,83 +232,6 @@ fn impossible(cycle: &[String]) -> Finding {
         .about(&cycle[0])
         .expected("an order in which each comes after what it asks for")
         .found(cycle.join(" before "))
-}
-
-/// Puts mods in load order: what a mod asks to come before it does; otherwise by id.
-///
-/// Kahn's algorithm. `load-before` and `load-after` are binding; dependencies give way when they go in a circle,
-/// since games load mods that need each other.
-///
-/// # Errors
-/// The ids of a circle that can't be broken, the first repeated at the end.
-fn load_order(picks: &[Pick]) -> Result<Vec<Pick>, Vec<String>> {
-    let mut waiting: BTreeMap<String, &Pick> = picks.iter().map(|pick| (pick.sealed.folded_id(), pick)).collect();
-    let edges = edges(picks);
-    let mut order = Vec::new();
-    while !waiting.is_empty() {
-        let free = |id: &String, binding: bool| {
-            !edges
-                .iter()
-                .any(|edge| edge.after == *id && waiting.contains_key(&edge.before) && (edge.binding || !binding))
-        };
-        let next =
-            waiting.keys().find(|id| free(id, false)).or_else(|| waiting.keys().find(|id| free(id, true))).cloned();
-        match next.and_then(|id| waiting.remove(&id)) {
-            Some(pick) => order.push(pick.clone()),
-            None => return Err(circle(&waiting.keys().cloned().collect(), &edges)),
-        }
-    }
-    Ok(order)
-}
-
-struct Edge {
-    before: String,
-    after: String,
-    binding: bool,
-}
-
-fn edges(picks: &[Pick]) -> Vec<Edge> {
-    let mut owner: BTreeMap<String, String> = BTreeMap::new();
-    for pick in picks {
-        for id in &pick.sealed.reading.provides {
-            owner.insert(id.to_lowercase(), pick.sealed.folded_id());
-        }
-    }
-    owner.extend(picks.iter().map(|pick| (pick.sealed.folded_id(), pick.sealed.folded_id())));
-    let mut edges = Vec::new();
-    for pick in picks {
-        for relation in &pick.sealed.reading.relations {
-            let (own, other) = (pick.sealed.folded_id(), owner.get(&relation.id.to_lowercase()));
-            let Some(other) = other.filter(|other| **other != own).cloned() else { continue };
-            edges.extend(match relation.kind {
-                RelationKind::Required | RelationKind::Optional => {
-                    Some(Edge { before: other, after: own, binding: false })
-                }
-                RelationKind::LoadAfter => Some(Edge { before: other, after: own, binding: true }),
-                RelationKind::LoadBefore => Some(Edge { before: own, after: other, binding: true }),
-                RelationKind::Conflicting => None,
-            });
-        }
-    }
-    edges
-}
-
-/// Walks binding edges backwards among what is left until a mod comes up again.
-fn circle(waiting: &BTreeSet<String>, edges: &[Edge]) -> Vec<String> {
-    let before = |id: &String| {
-        edges.iter().find(|e| e.binding && e.after == *id && waiting.contains(&e.before)).map(|e| e.before.clone())
-    };
-    let mut walk: Vec<String> = waiting.iter().take(1).cloned().collect();
-    while let Some(next) = walk.last().and_then(before) {
-        if let Some(start) = walk.iter().position(|id| *id == next) {
-            let mut circle = walk.split_off(start);
-            circle.push(next);
-            circle.reverse();
-            return circle;
-        }
-        walk.push(next);
-    }
-    walk
 }
 
 /// One line of what a new seal changes against the last.
@@ -341,7 +277,7 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
 mod tests {
     use super::*;
     use crate::path::InstallPath;
-    use crate::survey::{Reading, Relation};
+    use crate::survey::{Reading, Relation, RelationKind};
     use rstest::rstest;
 
     fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {
@@ -360,7 +296,7 @@ mod tests {
     }
 
     fn rulebook() -> Rulebook {
-        let text = include_str!("../../../demo/polarspur/polarspur.rulebook.toml");
+        let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
         crate::rulebook::parse("polarspur", text).expect("a rulebook").value
     }
 
@@ -455,6 +391,8 @@ mod tests {
         assert_eq!(ids(&[pick("a", &[(Required, "z")]), pick("m", &[]), pick("z", &[])]), Ok("m z a".to_owned()));
         assert_eq!(ids(&[pick("a", &[(Required, "b")]), pick("b", &[(Required, "a")])]), Ok("a b".to_owned()));
         assert_eq!(ids(&[pick("a", &[]), pick("z", &[(LoadBefore, "A")])]), Ok("z a".to_owned()));
+        let leaning = [pick("a", &[(Required, "b")]), pick("b", &[(Required, "c")]), pick("c", &[(Required, "b")])];
+        assert_eq!(ids(&leaning), Ok("b c a".to_owned()), "what leans on a circle comes after it");
         let circle =
             ids(&[pick("a", &[(LoadAfter, "b")]), pick("b", &[(LoadAfter, "c")]), pick("c", &[(LoadAfter, "a")])]);
         assert_eq!(circle, Err(["a", "c", "b", "a"].map(str::to_owned).to_vec()));
