@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::digest::{Blake3, Sha256};
 use crate::path::{InstallPath, printable};
-use crate::survey::{Member, NeededOn, Reading, Survey, SurveyError, SurveyedMod};
+use crate::survey::{Member, NeededOn, Reading, Survey, SurveyError, SurveyedMod, beside_reading};
 
 /// The first field of every canon.
 pub const FORMAT: &str = "kanon-canon/1";
@@ -37,8 +37,21 @@ pub struct Canon {
     pub settings: Vec<serde_json::Value>,
 }
 
+beside_reading!(FlatSealedMod => SealedMod {
+    shelf: String,
+    name: String,
+    position: usize,
+    digest: Blake3,
+    files: Vec<SealedFile>,
+    #[serde(default)]
+    members: Vec<Member>,
+    #[serde(default)]
+    members_total: usize,
+});
+
 /// One mod of the canon.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(from = "FlatSealedMod")]
 pub struct SealedMod {
     /// What was read from the mod itself; where it is needed is the wish's word, if it has one.
     #[serde(flatten)]

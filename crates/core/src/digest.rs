@@ -3,7 +3,8 @@
 use std::fmt;
 use std::str::FromStr;
 
-use serde::{Deserialize, Serialize};
+use serde::de::Visitor;
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
 use sha2::Digest as _;
 
 /// Why a text is no digest.
@@ -16,8 +17,7 @@ pub struct DigestError {
 macro_rules! digest_type {
     ($(#[$doc:meta])* $name:ident) => {
         $(#[$doc])*
-        #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-        #[serde(try_from = "String", into = "String")]
+        #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
         pub struct $name([u8; 32]);
 
         impl $name {
@@ -33,13 +33,13 @@ macro_rules! digest_type {
 
             /// The first twelve digits: enough for people to tell two apart.
             pub fn short(&self) -> String {
-                hex::encode(&self.0[..6])
+                const_hex::encode(&self.0[..6])
             }
         }
 
         impl fmt::Display for $name {
             fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-                f.write_str(&hex::encode(self.0))
+                f.write_str(&const_hex::encode(self.0))
             }
         }
 
@@ -54,22 +54,38 @@ macro_rules! digest_type {
 
             fn from_str(text: &str) -> Result<Self, DigestError> {
                 let mut bytes = [0; 32];
-                hex::decode_to_slice(text, &mut bytes).map_err(|_| DigestError { text: text.chars().take(80).collect() })?;
+                const_hex::decode_to_slice(text, &mut bytes).map_err(|_| DigestError { text: text.chars().take(80).collect() })?;
                 Ok(Self(bytes))
             }
         }
 
-        impl TryFrom<String> for $name {
-            type Error = DigestError;
-
-            fn try_from(text: String) -> Result<Self, DigestError> {
-                text.parse()
+        impl Serialize for $name {
+            fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+                let mut digits = [0; 64];
+                // 32 bytes are 64 digits, so this can't fail; if it could, the zeros would show it.
+                let _ = const_hex::encode_to_slice(self.0, &mut digits);
+                serializer.serialize_str(std::str::from_utf8(&digits).unwrap_or_default())
             }
         }
 
-        impl From<$name> for String {
-            fn from(digest: $name) -> String {
-                digest.to_string()
+        // By hand, so that no text is made on the way: a survey holds many thousands of these.
+        impl<'de> Deserialize<'de> for $name {
+            fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+                struct Digits;
+
+                impl Visitor<'_> for Digits {
+                    type Value = $name;
+
+                    fn expecting(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                        f.write_str("64 hexadecimal digits")
+                    }
+
+                    fn visit_str<E: serde::de::Error>(self, text: &str) -> Result<$name, E> {
+                        text.parse().map_err(E::custom)
+                    }
+                }
+
+                deserializer.deserialize_str(Digits)
             }
         }
     };

@@ -112,7 +112,7 @@ impl TryFrom<String> for InstallPath {
     type Error = PathError;
 
     fn try_from(path: String) -> Result<Self, PathError> {
-        Self::new(&path)
+        if path.ends_with('/') || fault(&path).is_some() { Self::new(&path) } else { Ok(Self(path)) }
     }
 }
 

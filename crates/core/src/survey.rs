@@ -154,8 +154,75 @@ pub struct Reading {
     pub doubts: Vec<String>,
 }
 
+/// Declares how a mod is read back whose JSON holds the fields of a [`Reading`] beside its own.
+///
+/// Serde's `flatten` would copy every field into a buffer first, which costs more than all the rest of a check.
+macro_rules! beside_reading {
+    ($flat:ident => $whole:ident { $($(#[$meta:meta])* $field:ident: $type:ty,)* }) => {
+        #[derive(serde::Deserialize)]
+        struct $flat {
+            id: String,
+            version: Option<String>,
+            title: Option<String>,
+            #[serde(default)]
+            needed_on: $crate::survey::NeededOn,
+            #[serde(default)]
+            game_range: Option<String>,
+            #[serde(default)]
+            loader_range: Option<String>,
+            #[serde(default)]
+            runtime_range: Option<String>,
+            #[serde(default)]
+            made_for: Option<String>,
+            #[serde(default)]
+            shapes_world: bool,
+            relations: Vec<$crate::survey::Relation>,
+            provides: Vec<String>,
+            #[serde(default)]
+            doubts: Vec<String>,
+            $($(#[$meta])* $field: $type,)*
+        }
+
+        impl From<$flat> for $whole {
+            fn from(flat: $flat) -> Self {
+                let reading = $crate::survey::Reading {
+                    id: flat.id,
+                    version: flat.version,
+                    title: flat.title,
+                    needed_on: flat.needed_on,
+                    game_range: flat.game_range,
+                    loader_range: flat.loader_range,
+                    runtime_range: flat.runtime_range,
+                    made_for: flat.made_for,
+                    shapes_world: flat.shapes_world,
+                    relations: flat.relations,
+                    provides: flat.provides,
+                    doubts: flat.doubts,
+                };
+                Self { reading, $($field: flat.$field,)* }
+            }
+        }
+    };
+}
+pub(crate) use beside_reading;
+
+beside_reading!(FlatSurveyedMod => SurveyedMod {
+    shelf: String,
+    place: InstallPath,
+    enabled: bool,
+    path: InstallPath,
+    name: String,
+    digest: Blake3,
+    files: Vec<SurveyedFile>,
+    #[serde(default)]
+    members: Vec<Member>,
+    #[serde(default)]
+    members_total: usize,
+});
+
 /// A mod as it was found on an install.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(from = "FlatSurveyedMod")]
 pub struct SurveyedMod {
     /// What was read from the mod itself.
     #[serde(flatten)]

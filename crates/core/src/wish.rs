@@ -1,5 +1,6 @@
 //! The wish: `kanon.toml`, read with every mistake told at its place, and edited without losing a comment.
 
+use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
 use toml_edit::{DocumentMut, Item, Table, value};
@@ -143,11 +144,10 @@ fn mod_wish(section: Section<'_>) -> ModWish {
 }
 
 fn check_twice(root: &Section<'_>, wishes: &Wishes) {
-    for (i, wish) in wishes.mods.iter().enumerate() {
-        if wishes.mods[..i].iter().any(|other| other.id.to_lowercase() == wish.id.to_lowercase()) {
-            let message = format!("`{}` is wished for twice", wish.id);
-            root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
-        }
+    let mut seen = HashSet::new();
+    for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.to_lowercase())) {
+        let message = format!("`{}` is wished for twice", wish.id);
+        root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
     }
 }
 
@@ -203,12 +203,11 @@ pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>
     let tables = tables
         .as_array_of_tables_mut()
         .ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
+    let id_of = |table: &Table| table.get("id").and_then(Item::as_str).map(str::to_lowercase);
+    let known: HashMap<String, usize> =
+        tables.iter().enumerate().filter_map(|(index, table)| Some((id_of(table)?, index))).collect();
     for wish in mods {
-        let id = wish.id.to_lowercase();
-        let known = tables
-            .iter_mut()
-            .find(|table| table.get("id").and_then(Item::as_str).is_some_and(|known| known.to_lowercase() == id));
-        match known {
+        match known.get(&wish.id.to_lowercase()).and_then(|index| tables.get_mut(*index)) {
             Some(table) => update(table, wish, &mut edited),
             None => {
                 tables.push(new_table(wish));
