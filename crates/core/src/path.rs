@@ -159,7 +159,12 @@ fn part_fault(part: &str) -> Option<&'static str> {
     }
 }
 
+/// Nearly all names are told apart by their first letter, and a listing asks this of each.
 fn is_reserved(part: &str) -> bool {
+    let may_be = part.as_bytes().first().is_some_and(|first| b"cpanlCPANL".contains(first));
+    if !may_be {
+        return false;
+    }
     let stem = part.split('.').next().unwrap_or(part).trim_end();
     matches!(stem.len(), 3 | 4) && RESERVED.iter().any(|name| stem.eq_ignore_ascii_case(name))
 }
