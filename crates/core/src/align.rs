@@ -260,12 +260,12 @@ impl Planner<'_> {
     fn bring_in(&mut self, sealed: &SealedMod, place: &InstallPath) -> Result<(), PlanError> {
         for file in &sealed.files {
             let target = place.join(file.path.as_str())?;
-            self.bring_file(sealed, file, target);
+            self.bring_file(sealed, file, (target, place));
         }
         Ok(())
     }
 
-    fn bring_file(&mut self, sealed: &SealedMod, file: &SealedFile, target: InstallPath) {
+    fn bring_file(&mut self, sealed: &SealedMod, file: &SealedFile, (target, place): (InstallPath, &InstallPath)) {
         let there = self.present.get(&target);
         if there == Some(&Some(file.blake3)) {
             self.in_place.insert(target);
@@ -280,7 +280,7 @@ impl Planner<'_> {
                 self.renames.push(Step { action: Action::Rename { from }, path: target, why, bytes: 0 });
             }
             (occupied, _) => {
-                let why = self.why_put(sealed, occupied);
+                let why = self.why_put(sealed, place, occupied);
                 let action = if occupied {
                     Action::Replace { blake3: file.blake3 }
                 } else {
@@ -291,9 +291,9 @@ impl Planner<'_> {
         }
     }
 
-    fn why_put(&self, sealed: &SealedMod, occupied: bool) -> String {
+    fn why_put(&self, sealed: &SealedMod, place: &InstallPath, occupied: bool) -> String {
         let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
-        match self.by_id.get(&sealed.folded_id()).and_then(|copies| copies.first()) {
+        match self.copies(sealed, place).next() {
             Some(found) if found.version_or_dash() != version => {
                 format!("{id} is {} here; the canon has {version}", found.version_or_dash())
             }

@@ -1,6 +1,6 @@
 //! A simulated game, so that Kanon can be tried and tested without one.
 //!
-//! [`station`] is a dedicated server and [`visitor`] a player's client of the invented game Polarspur: real
+//! `station` is a dedicated server and `visitor` a player's client of the invented game Polarspur: real
 //! processes that meet over loopback TCP. They have their own, independent idea of what a join needs and share no
 //! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs.
 

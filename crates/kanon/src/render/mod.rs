@@ -17,10 +17,11 @@ pub const WIDTH: usize = 100;
 
 pub const BOLD: Style = Style::new().bold();
 pub const FAINT: Style = Style::new().dimmed();
-pub const GOOD: Style = AnsiColor::Green.on_default().bold();
+// Not bold: terminals make bold colours bright, and bright green and magenta are hard to read on a light ground.
+pub const GOOD: Style = AnsiColor::Green.on_default();
 pub const BAD: Style = AnsiColor::Red.on_default().bold();
 /// Magenta, not yellow: it can be read on a light ground too.
-pub const CARE: Style = AnsiColor::Magenta.on_default().bold();
+pub const CARE: Style = AnsiColor::Magenta.on_default();
 
 /// Text in a style.
 pub fn styled(style: Style, text: &str) -> String {
@@ -69,9 +70,9 @@ pub fn fitting<'t>(texts: impl Iterator<Item = &'t str>, bounds: (usize, usize))
     texts.map(UnicodeWidthStr::width).max().unwrap_or(0).clamp(bounds.0, bounds.1)
 }
 
-/// Folds words into lines of a width, each with an indent.
+/// Folds words into lines of a width, each with an indent; lines after the first hang a little further in.
 pub fn folded(text: &str, indent: &str) -> String {
-    let room = WIDTH.saturating_sub(indent.len());
+    let room = WIDTH.saturating_sub(indent.len() + 2);
     let mut lines: Vec<String> = vec![String::new()];
     for word in printable(text).split(' ') {
         let line = lines.last_mut().map_or(0, |line| line.width());
@@ -85,7 +86,8 @@ pub fn folded(text: &str, indent: &str) -> String {
             line.push_str(word);
         }
     }
-    lines.iter().map(|line| format!("{indent}{line}\n")).collect()
+    let hang = |number: usize| if number > 0 && !indent.is_empty() { "  " } else { "" };
+    lines.iter().enumerate().map(|(number, line)| format!("{indent}{}{line}\n", hang(number))).collect()
 }
 
 #[cfg(test)]
