@@ -199,15 +199,26 @@ struct Planner<'a> {
 }
 
 impl Planner<'_> {
+    /// What is right is kept, in every place, before anything is brought in: no place is filled by robbing another.
     fn canon(&mut self, measure: Measure<'_>) -> Result<(), PlanError> {
         let role = self.survey.install.role;
+        let mut wrong = Vec::new();
         for sealed in &measure.canon.mods {
             let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
-            for place in shelf.places(role) {
-                if self.wanted(sealed, role, place) {
-                    self.mod_in_place(sealed, shelf, place)?;
+            for place in shelf.places(role).iter().filter(|place| self.wanted(sealed, role, place)).collect::<Vec<_>>()
+            {
+                match self.right_copy(sealed, shelf, place).cloned() {
+                    Some(right) => {
+                        self.kept.extend(right.files.iter().map(|file| file.path.folded()));
+                        self.park_other_copies(sealed, place, Some(&right.path))?;
+                    }
+                    None => wrong.push((sealed, place)),
                 }
             }
+        }
+        for (sealed, place) in wrong {
+            self.bring_in(sealed, place)?;
+            self.park_other_copies(sealed, place, None)?;
         }
         Ok(())
     }
@@ -224,15 +235,21 @@ impl Planner<'_> {
         of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
     }
 
-    fn mod_in_place(&mut self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Result<(), PlanError> {
-        let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
-        let right = copies.iter().find(|copy| self.is_right(copy, sealed, shelf)).map(|copy| copy.path.clone());
-        match &right {
-            Some(path) => self.keep(copies.iter().filter(|copy| copy.path == *path)),
-            None => self.bring_in(sealed, place)?,
-        }
+    fn right_copy(&self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Option<&SurveyedMod> {
+        let of_id = self.by_id.get(&sealed.folded_id()).into_iter().flatten().copied();
+        let here = of_id.filter(|found| found.shelf == sealed.shelf && found.place == *place);
+        here.into_iter().find(|copy| self.is_right(copy, sealed, shelf))
+    }
+
+    fn park_other_copies(
+        &mut self,
+        sealed: &SealedMod,
+        place: &InstallPath,
+        right: Option<&InstallPath>,
+    ) -> Result<(), PlanError> {
         let own = place.join(&sealed.name)?;
-        for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right.as_ref()) {
+        let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
+        for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right) {
             let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
             let why = if copy.path == own {
                 format!("not part of {id} {version}")
@@ -251,10 +268,6 @@ impl Planner<'_> {
             && copy.digest == sealed.digest
             && shelf.same_name(&copy.name, &sealed.name)
             && copy.files.iter().all(|file| free(&file.path))
-    }
-
-    fn keep<'c>(&mut self, copies: impl Iterator<Item = &'c SurveyedMod>) {
-        self.kept.extend(copies.flat_map(|copy| &copy.files).map(|file| file.path.folded()));
     }
 
     fn bring_in(&mut self, sealed: &SealedMod, place: &InstallPath) -> Result<(), PlanError> {

@@ -8,7 +8,8 @@ use std::collections::BTreeMap;
 
 fn rulebook() -> Rulebook {
     let text = "format = 'kanon-rulebook/1'\ngame = 'Polarspur'\n[[shelf]]\nname = 'mods'\nholds = 'archives'\nin = { client = 'mods' }\n\
-        off = '*.off'\nmod = { id = '$.id' }\n[[shelf]]\nname = 'kits'\nholds = 'folders'\nin = { client = 'kits' }\nmod = { id = '$.id' }\n";
+        off = '*.off'\nmod = { id = '$.id' }\n[[shelf]]\nname = 'kits'\nholds = 'folders'\nin = { client = 'kits' }\nmod = { id = '$.id' }\n\
+        [[shelf]]\nname = 'twice'\nholds = 'archives'\nin = { client = ['one', 'two'] }\nmod = { id = '$.id' }\n";
     rulebook::parse("test", text).expect("a rulebook").value
 }
 
@@ -135,6 +136,19 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
         still_packed: false,
     });
     assert_eq!(told(&planned(&cut)), ["replace mods/tide.psm"]);
+}
+
+#[test]
+fn a_place_is_not_filled_by_robbing_another() {
+    let both = |at: &str| SurveyedMod { shelf: "twice".to_owned(), ..found("buoy", "1", at, &[("", "buoy")]) };
+    let mut canon = canon();
+    canon.mods = vec![SealedMod::from_surveyed(&both("one/buoy.psm"), 1)];
+    let rulebook = rulebook();
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    for (there, lacking) in [("one/buoy.psm", "put two/buoy.psm"), ("two/other name.psm", "put one/buoy.psm")] {
+        let plan = plan(measure, &survey(vec![both(there)]), RiskyExtras::Stay).expect("a plan");
+        assert_eq!(told(&plan), [lacking]);
+    }
 }
 
 #[test]

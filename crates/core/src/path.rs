@@ -9,6 +9,9 @@ use serde::{Deserialize, Serialize};
 
 use crate::limits;
 
+/// How the install's root is written.
+const ROOT: &str = ".";
+
 /// Names that Windows keeps for devices, with any extension and in any letter case.
 const RESERVED: [&str; 22] = [
     "con", "prn", "aux", "nul", "com1", "com2", "com3", "com4", "com5", "com6", "com7", "com8", "com9", "lpt1", "lpt2",
@@ -50,6 +53,19 @@ impl InstallPath {
         }
     }
 
+    /// A folder, which may be the install's root itself, written `.`.
+    ///
+    /// # Errors
+    /// As [`InstallPath::new`].
+    pub fn folder(path: &str) -> Result<Self, PathError> {
+        if path == ROOT { Ok(Self(ROOT.to_owned())) } else { Self::new(path) }
+    }
+
+    /// Whether this is the install's root itself.
+    pub fn is_root(&self) -> bool {
+        self.0 == ROOT
+    }
+
     /// The path as text, with `/`.
     pub fn as_str(&self) -> &str {
         &self.0
@@ -70,7 +86,7 @@ impl InstallPath {
     /// # Errors
     /// As [`InstallPath::new`].
     pub fn join(&self, below: &str) -> Result<Self, PathError> {
-        Self::new(&format!("{}/{below}", self.0))
+        if self.is_root() { Self::new(below) } else { Self::new(&format!("{}/{below}", self.0)) }
     }
 
     /// This path and one name below it; only the name is looked at, which is all that a listing needs.
@@ -78,6 +94,9 @@ impl InstallPath {
     /// # Errors
     /// As [`InstallPath::new`], and when the name is more than one.
     pub fn child(&self, name: &str) -> Result<Self, PathError> {
+        if self.is_root() {
+            return Self::new(name);
+        }
         let refused = |reason| PathError { path: format!("{}/{name}", self.0).chars().take(200).collect(), reason };
         if name.contains('/') {
             return Err(refused("it is more than one name"));
@@ -93,6 +112,9 @@ impl InstallPath {
 
     /// What is left of this path below `folder`.
     pub fn below(&self, folder: &Self) -> Option<&str> {
+        if folder.is_root() {
+            return (!self.is_root()).then_some(self.0.as_str());
+        }
         self.0.strip_prefix(&folder.0)?.strip_prefix('/')
     }
 
@@ -112,7 +134,7 @@ impl TryFrom<String> for InstallPath {
     type Error = PathError;
 
     fn try_from(path: String) -> Result<Self, PathError> {
-        if path.ends_with('/') || fault(&path).is_some() { Self::new(&path) } else { Ok(Self(path)) }
+        if path.ends_with('/') || fault(&path).is_some() { Self::folder(&path) } else { Ok(Self(path)) }
     }
 }
 
@@ -227,6 +249,13 @@ mod tests {
         assert_eq!(path.below(&mods), Some("sub/a.psm"));
         assert_eq!(InstallPath::new("modsx/a").expect("good").below(&mods), None);
         assert!(mods.join("../x").is_err());
+        let root = InstallPath::folder(".").expect("the root");
+        assert_eq!(root.join("mods/a").expect("good").as_str(), "mods/a");
+        assert_eq!(
+            (path.below(&root), root.below(&root), root.child("..").is_err()),
+            (Some("mods/sub/a.psm"), None, true)
+        );
+        assert!(InstallPath::new(".").is_err() && InstallPath::folder("../x").is_err());
         assert_eq!(mods.child("a.psm").expect("good").as_str(), "mods/a.psm");
         assert!(mods.child("..").is_err() && mods.child("a/b").is_err() && mods.child("nul").is_err());
     }

@@ -70,7 +70,7 @@ fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         .filter(|sealed| sealed.needed_on().includes(role))
         .flat_map(|sealed| {
             let places = measure.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(role));
-            places.iter().map(|place| format!("{place}/{}", sealed.name)).collect::<Vec<_>>()
+            places.iter().filter_map(|place| place.join(&sealed.name).ok()).map(String::from).collect::<Vec<_>>()
         })
         .collect();
     survey

@@ -13,7 +13,7 @@ use crate::survey::Survey;
 use crate::wish::Extras;
 
 pub use extras::extra_severity;
-pub use fit::{FitSet, fit};
+pub use fit::{FitSet, Misfit, fit};
 pub use mods::changed_entries;
 
 /// What an install is held against, and how strictly.

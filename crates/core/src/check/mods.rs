@@ -70,7 +70,7 @@ impl Judgement<'_> {
     }
 
     fn target(&self) -> String {
-        format!("{}/{}", self.place, self.sealed.name)
+        self.place.join(&self.sealed.name).map_or_else(|_| self.sealed.name.clone(), String::from)
     }
 
     fn not_needed(&self, found: &SurveyedMod) -> Finding {

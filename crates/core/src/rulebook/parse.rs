@@ -12,7 +12,7 @@ use super::model::*;
 use super::names::{NamePattern, OffPattern};
 use crate::document::{NOTATION_WORDS, Notation};
 use crate::finding::Code;
-use crate::path::InstallPath;
+use crate::path::{InstallPath, PathError};
 use crate::problem::{BadFile, Parsed, Problems, nearest, settle};
 use crate::section::{Section, Spot, read_root};
 use crate::survey::RelationKind;
@@ -217,13 +217,23 @@ fn shelf(section: &Section<'_>) -> Shelf {
 fn places(section: &Section<'_>, key: &'static str) -> ByRole<Vec<InstallPath>> {
     let Some(inner) = section.section(key) else { return ByRole::default() };
     finish(inner, |inner| {
-        let of = |role| inner.texts(role).into_iter().filter_map(|spot| install_path(inner, spot)).collect();
+        let of = |role| {
+            inner.texts(role).into_iter().filter_map(|spot| checked_path(inner, spot, InstallPath::folder)).collect()
+        };
         ByRole { server: of("server"), client: of("client") }
     })
 }
 
-fn install_path(section: &Section<'_>, (text, span): Spot<&str>) -> Option<InstallPath> {
-    let path = InstallPath::new(text);
+fn install_path(section: &Section<'_>, spot: Spot<&str>) -> Option<InstallPath> {
+    checked_path(section, spot, InstallPath::new)
+}
+
+fn checked_path(
+    section: &Section<'_>,
+    (text, span): Spot<&str>,
+    make: impl Fn(&str) -> Result<InstallPath, PathError>,
+) -> Option<InstallPath> {
+    let path = make(text);
     if let Err(error) = &path {
         section.problems().error_with_help(span, error.to_string(), "write a path from the install's root, with `/`");
     }

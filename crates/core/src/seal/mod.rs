@@ -5,7 +5,7 @@ mod order;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use crate::canon::{self, Canon, SealedMod};
-use crate::check::{FitSet, fit};
+use crate::check::{FitSet, Misfit, fit};
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::problem::nearest;
@@ -78,7 +78,8 @@ pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>]
             Err(finding) => choice.findings.push(with_near_id(*finding, &by_id)),
         }
     }
-    choice.findings.extend(misfits(wishes, rulebook, &choice.picks));
+    let unmet = unmet(&choice.findings, &by_id);
+    choice.findings.extend(misfits(wishes, rulebook, &choice.picks, &unmet));
     match load_order(&choice.picks) {
         Ok(order) => choice.picks = order,
         Err(cycle) => choice.findings.push(impossible(&cycle)),
@@ -217,14 +218,25 @@ fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
     .found(there)
 }
 
-fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick]) -> Vec<Finding> {
+/// The ids that wishes without a release would have brought: their own, and what their releases provide.
+fn unmet(findings: &[Finding], by_id: &HashMap<String, Vec<&Candidate<'_>>>) -> BTreeSet<String> {
+    let own: Vec<String> =
+        findings.iter().filter_map(|finding| Some(finding.mod_id.as_ref()?.to_lowercase())).collect();
+    let releases = own.iter().filter_map(|id| by_id.get(id)).flatten();
+    let provided: Vec<String> = releases.flat_map(|c| &c.found.reading.provides).map(|id| id.to_lowercase()).collect();
+    own.into_iter().chain(provided).collect()
+}
+
+/// What does not fit, but for what only follows from a wish that is not met: that is told already.
+fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<String>) -> Vec<Finding> {
     let set = FitSet {
         mods: picks.iter().map(|pick| &pick.sealed.reading).collect(),
         role: None,
         game_version: wishes.game_version.as_deref(),
         loader_version: wishes.loader_version.as_deref(),
     };
-    fit(&set, rulebook.versions).into_iter().map(|misfit| misfit.finding).collect()
+    let follows = |misfit: &Misfit| unmet.contains(&misfit.object.to_lowercase());
+    fit(&set, rulebook.versions).into_iter().filter(|misfit| !follows(misfit)).map(|misfit| misfit.finding).collect()
 }
 
 fn impossible(cycle: &[String]) -> Finding {

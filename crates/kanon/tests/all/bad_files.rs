@@ -83,19 +83,22 @@ fn hostile_names_steer_no_terminal() {
 #[test]
 fn nothing_is_sealed_that_does_not_fit() {
     let stage = Stage::sealed();
-    let sealed = stage.read("canon.json");
-    let wishes = stage.read("kanon.toml");
-    stage.write(
-        "kanon.toml",
-        wishes.replace("id = \"aurora-core\"\nversion = \"1.4.0\"", "id = \"aurora-core\"\nversion = \"9.9\""),
+    let (sealed, wishes) = (stage.read("canon.json"), stage.read("kanon.toml"));
+    let core = "id = \"aurora-core\"\nversion = \"1.4.0\"";
+    assert!(wishes.contains(core));
+    stage.write("kanon.toml", wishes.replace(core, "id = \"aurora-core\"\nversion = \"9.9\""));
+    let report = stage.kanon(["seal", "--format", "json"]).ends_with(1).json();
+    let findings = report["findings"].as_array().unwrap();
+    assert_eq!(
+        (findings.len(), &findings[0]["code"]),
+        (1, &"mod-missing".into()),
+        "what follows from it is not told: {report}"
     );
-    stage
-        .kanon(["seal"])
-        .ends_with(1)
-        .says("mod-missing")
-        .says("1.4.0 in station")
-        .says("dependency-missing")
-        .says("not sealed");
+    stage.kanon(["seal"]).ends_with(1).says("1.4.0 in mara").says("not sealed");
+    let table = format!("[[mod]]\n{core}\nfrom = \"station\"\n");
+    assert!(wishes.contains(&table));
+    stage.write("kanon.toml", wishes.replace(&table, ""));
+    stage.kanon(["seal"]).ends_with(1).says("dependency-missing").says("add aurora-core to the set");
     stage.write("kanon.toml", wishes.replace("game-version = \"1.4.2\"", "game-version = \"1.5.0\""));
     stage.kanon(["seal"]).ends_with(1).says("game-differs").says("choose a release of it that fits game 1.5.0");
     assert_eq!(stage.read("canon.json"), sealed);

@@ -19,19 +19,37 @@ version = "$.version"
 
 /// A server and a client with two mods each, sealed.
 fn stage() -> Stage {
+    stage_with("holds/", RULEBOOK)
+}
+
+fn stage_with(shelf: &str, rulebook: &str) -> Stage {
     let stage = Stage::bare();
-    stage.write("ashmere.rulebook.toml", RULEBOOK);
+    stage.write("ashmere.rulebook.toml", rulebook);
     for side in ["reach", "pia"] {
         for (name, id) in [("@Breakwater", "breakwater"), ("@Ferry", "ferry")] {
-            stage.write(&format!("{side}/holds/{name}/hold.toml"), format!("id = '{id}'\nversion = '1.0'\n"));
-            stage.write(&format!("{side}/holds/{name}/stock/deep/{id}.hold"), format!("{id} payload"));
+            stage.write(&format!("{side}/{shelf}{name}/hold.toml"), format!("id = '{id}'\nversion = '1.0'\n"));
+            stage.write(&format!("{side}/{shelf}{name}/stock/deep/{id}.hold"), format!("{id} payload"));
         }
-        stage.write(&format!("{side}/holds/notes.txt"), "not a mod");
+        stage.write(&format!("{side}/{shelf}notes.txt"), "not a mod");
     }
     stage.kanon(["init", "--rulebook", "ashmere.rulebook.toml", "--server", "reach", "--client", "pia"]).ends_with(0);
     stage.kanon(["adopt", "reach"]).ends_with(0).says("2 mods new");
     stage.kanon(["seal"]).ends_with(0);
     stage
+}
+
+#[test]
+fn mods_may_stand_at_the_root_of_the_install() {
+    let rulebook = RULEBOOK.replace("server = \"holds\", client = \"holds\"", "server = \".\", client = \".\"");
+    let stage = stage_with("", &rulebook);
+    stage.write("pia/engine/engine.bin", "not a mod, not to be touched");
+    stage.write("pia/@Ferry/stock/deep/ferry.hold", "edited");
+    std::fs::remove_dir_all(stage.path("pia/@Breakwater")).unwrap();
+    let before = stage.fingerprint("pia");
+    assert_eq!(stage.codes("pia"), ["mod-missing", "content-differs"]);
+    stage.kanon(["align", "pia", "--yes"]).ends_with(0).says("put      @Breakwater/hold.toml");
+    stage.kanon(["undo", "pia"]).ends_with(0);
+    assert_eq!(stage.fingerprint("pia"), before);
 }
 
 fn rename(stage: &Stage, from: &str, to: &str) {

@@ -48,7 +48,8 @@ fn folders_near(
     let other = if request.role == Role::Server { Role::Client } else { Role::Server };
     let others = shelf.places(other).iter().filter(|place| !own.contains(place) && install.is_folder(place));
     let side = side_folders.iter().filter(|folder| folder.parent().is_some_and(|parent| own.contains(&parent)));
-    std::iter::once(None).chain(others.chain(side).cloned().map(Some)).collect()
+    let root = (!own.iter().any(|place| place.is_root())).then_some(None);
+    root.into_iter().chain(others.chain(side).cloned().map(Some)).collect()
 }
 
 /// Files with a mod's name in a folder. What only looks like a download is let be: it is not on the shelf.
