@@ -416,5 +416,5 @@ impl Plan {
 }
 
 #[cfg(test)]
-#[path = "align_tests.rs"]
+#[path = "tests/align.rs"]
 mod tests;

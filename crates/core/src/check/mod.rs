@@ -113,5 +113,5 @@ fn needs(role: Role, side: crate::survey::NeededOn) -> bool {
 }
 
 #[cfg(test)]
-#[path = "tests.rs"]
+#[path = "../tests/check.rs"]
 mod tests;

@@ -324,5 +324,5 @@ fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
 }
 
 #[cfg(test)]
-#[path = "facts_tests.rs"]
+#[path = "../tests/facts.rs"]
 mod tests;

@@ -515,5 +515,5 @@ fn event(section: &Section<'_>) -> Option<EventRule> {
 }
 
 #[cfg(test)]
-#[path = "parse_tests.rs"]
+#[path = "../tests/rulebook.rs"]
 mod tests;

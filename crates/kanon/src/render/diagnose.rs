@@ -9,14 +9,12 @@ use super::{BAD, BOLD, CARE, GOOD, count, folded, styled};
 
 /// A diagnosis as text; `looked_at` names what there was to go by.
 pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
-    let mut out = match diagnosis.verdicts.len() {
-        0 => format!(
-            "{}: no cause found in {}\n",
-            if diagnosis.unexplained.is_empty() { styled(GOOD, "nothing found") } else { styled(CARE, "unexplained") },
-            looked_at.join(", ")
-        ),
-        n => format!("{}, most likely first; from {}\n", styled(BAD, &count(n, "verdict")), looked_at.join(", ")),
+    let mut out = match (diagnosis.verdicts.len(), diagnosis.unexplained.is_empty()) {
+        (0, true) => format!("{}: no cause found\n", styled(GOOD, "nothing found")),
+        (0, false) => format!("{}: no cause found\n", styled(CARE, "unexplained")),
+        (n, _) => format!("{}, most likely first\n", styled(BAD, &count(n, "verdict"))),
     };
+    out.push_str(&folded(&format!("looked at: {}", looked_at.join(", ")), ""));
     for (number, found) in diagnosis.verdicts.iter().enumerate() {
         out.push('\n');
         verdict(&mut out, number + 1, found);
