@@ -2,6 +2,14 @@
 
 /// Bytes of one metadata document, inside an archive or beside it.
 pub const DOCUMENT_BYTES: u64 = 4 << 20;
+/// Levels of nesting in a document.
+pub const DEPTH: usize = 128;
+/// Levels of archives inside archives that are looked into.
+pub const NESTED_DEPTH: u64 = 4;
+/// Bytes of one archive inside another.
+pub const NESTED_BYTES: u64 = 32 << 20;
+/// Archives inside one archive that are looked into, on all levels.
+pub const NESTED_ARCHIVES: usize = 256;
 /// Members of one archive.
 pub const ARCHIVE_MEMBERS: usize = 200_000;
 /// Bytes that the members of one archive claim to unpack to.

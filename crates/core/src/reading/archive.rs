@@ -157,15 +157,15 @@ impl<R: Read + Seek> Contents for Archive<R> {
         &self.members
     }
 
-    fn read(&mut self, member: &str) -> Result<Option<Vec<u8>>, ContentsError> {
+    fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
         let failed = |reason: String| ContentsError { member: member.to_owned(), reason: printable(&reason) };
         let Some(index) = self.zip.index_for_name(member) else { return Ok(None) };
         let file = self.zip.by_index(index).map_err(|error| failed(error.to_string()))?;
         let mut bytes = Vec::new();
-        let mut bounded = file.take(limits::DOCUMENT_BYTES + 1);
+        let mut bounded = file.take(limit + 1);
         bounded.read_to_end(&mut bytes).map_err(|error| failed(error.to_string()))?;
-        if bytes.len() as u64 > limits::DOCUMENT_BYTES {
-            return Err(failed(format!("it is larger than {} MiB", limits::DOCUMENT_BYTES >> 20)));
+        if bytes.len() as u64 > limit {
+            return Err(failed(format!("it is larger than {} MiB", limit >> 20)));
         }
         Ok(Some(bytes))
     }

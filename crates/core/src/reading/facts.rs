@@ -1,17 +1,20 @@
 //! The facts about one mod: each by its chain of fallbacks, from the mod's own documents and name.
 
 use std::collections::HashMap;
+use std::io::Cursor;
 
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
+use super::archive::Archive;
 use super::contents::{Contents, ContentsError};
 use crate::digest::Blake3;
-use crate::document::{self, DocumentError, scalar};
+use crate::document::{self, DocumentError, Encoding, scalar};
 use crate::limits;
 use crate::path::printable;
 use crate::rulebook::{
-    DocumentRule, FactRule, FactStep, Foreign, ModRule, Origin, Platform, RelationForm, RelationRule, Rulebook, Shelf,
+    DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
+    RelationRule, Rulebook, Shelf,
 };
 use crate::survey::{NeededOn, Reading, Relation, RelationKind};
 
@@ -98,9 +101,19 @@ impl Reader<'_> {
     }
 
     fn document(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
-        let Some(bytes) = self.contents.read(&rule.member)? else { return Ok(None) };
-        let read = rule.notation.read(&bytes);
+        let Some(member) = self.located(&rule.member) else { return Ok(None) };
+        let Some(bytes) = self.contents.read(&member)? else { return Ok(None) };
+        let read = rule.notation.read(&bytes, rule.encoding);
         read.map(Some).map_err(|source| ReadingError::Document { member: rule.member.clone(), source })
+    }
+
+    /// The member that a rule names; with a `*` in it, the first that fits.
+    fn located(&self, member: &str) -> Option<String> {
+        if !member.contains('*') {
+            return Some(member.to_owned());
+        }
+        let pattern = NamePattern::new(member).ok()?;
+        self.contents.members().iter().find(|found| pattern.fits(&found.path)).map(|found| found.path.clone())
     }
 
     /// A mod without the game's document: one for another loader, if it bears that loader's sign.
@@ -125,6 +138,12 @@ impl Reader<'_> {
         }
         relations.sort();
         relations.dedup();
+        let mut provides = self.provides();
+        let depth = rule.nested.as_ref().map_or(0, |nested| nested.depth);
+        provides.extend(self.nested(depth, &mut { limits::NESTED_ARCHIVES }, &mut doubts));
+        provides.retain(|provided| *provided != id);
+        provides.sort();
+        provides.dedup();
         Ok(Reading {
             id,
             version: self.fact(&rule.version)?,
@@ -138,7 +157,7 @@ impl Reader<'_> {
                 .fact(&rule.shapes_world)?
                 .is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
             relations,
-            provides: self.provides(),
+            provides,
             doubts,
         })
     }
@@ -169,7 +188,9 @@ impl Reader<'_> {
                 self.other(rule)?.and_then(|value| first_scalar(&value, at))
             }
             Origin::Name(regex) => captured(regex, self.named.name),
-            Origin::Text { member, line } => self.text(member)?.and_then(|text| captured(line, &text)),
+            Origin::Text { member, encoding, line } => {
+                self.text(member, *encoding)?.and_then(|text| captured(line, &text))
+            }
             Origin::Is(value) => Some(value.clone()),
             Origin::Digest => Some(self.named.digest.to_string()),
         })
@@ -184,10 +205,11 @@ impl Reader<'_> {
         Ok(value)
     }
 
-    fn text(&mut self, member: &str) -> Result<Option<String>, ReadingError> {
-        let Some(bytes) = self.contents.read(member)? else { return Ok(None) };
-        let text = document::text(&bytes);
-        text.map(|text| Some(text.to_owned()))
+    fn text(&mut self, member: &str, encoding: Encoding) -> Result<Option<String>, ReadingError> {
+        let Some(located) = self.located(member) else { return Ok(None) };
+        let Some(bytes) = self.contents.read(&located)? else { return Ok(None) };
+        let text = document::text(&bytes, encoding);
+        text.map(|text| Some(text.into_owned()))
             .map_err(|source| ReadingError::Document { member: member.to_owned(), source })
     }
 
@@ -211,11 +233,65 @@ impl Reader<'_> {
 
     fn provides(&self) -> Vec<String> {
         let Some(at) = &self.rule.provides else { return Vec::new() };
-        let mut ids: Vec<_> =
-            at.query(&self.main).iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect();
-        ids.sort();
-        ids.dedup();
+        at.query(&self.main).iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect()
+    }
+
+    /// The ids of archives inside this one, and theirs: what it brings along, it stands for.
+    fn nested(&mut self, depth: usize, left: &mut usize, doubts: &mut Vec<String>) -> Vec<String> {
+        let Some(rule) = self.rule.nested.as_ref().filter(|_| depth > 0) else { return Vec::new() };
+        let is_inner = |path: &&str| rule.matches.iter().any(|pattern| pattern.fits(path));
+        let inner: Vec<String> = self
+            .contents
+            .members()
+            .iter()
+            .map(|member| member.path.as_str())
+            .filter(is_inner)
+            .map(str::to_owned)
+            .collect();
+        let mut ids = Vec::new();
+        for member in inner {
+            if *left == 0 {
+                doubts.push(format!(
+                    "holds more than {} archives; the others were not looked into",
+                    limits::NESTED_ARCHIVES
+                ));
+                break;
+            }
+            *left -= 1;
+            match self.inner_ids(&member, depth - 1, left, doubts) {
+                Ok(found) => ids.extend(found),
+                Err(reason) => {
+                    doubts.push(format!("holds `{}`, which can't be looked into: {reason}", printable(&member)));
+                }
+            }
+        }
         ids
+    }
+
+    fn inner_ids(
+        &mut self,
+        member: &str,
+        depth: usize,
+        left: &mut usize,
+        doubts: &mut Vec<String>,
+    ) -> Result<Vec<String>, String> {
+        let bytes = self
+            .contents
+            .read_up_to(member, limits::NESTED_BYTES)
+            .map_err(|error| error.to_string())?
+            .unwrap_or_default();
+        let size = bytes.len() as u64;
+        let mut archive = Archive::open(Cursor::new(bytes), size).map_err(|error| error.to_string())?;
+        let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest };
+        let mut reader =
+            Reader { rule: self.rule, named, contents: &mut archive, main: Value::Null, others: HashMap::new() };
+        if !reader.find_main().map_err(|error| error.to_string())? {
+            return Ok(Vec::new());
+        }
+        let id = reader.fact(&reader.rule.id).map_err(|error| error.to_string())?;
+        let mut ids: Vec<String> = id.into_iter().chain(reader.provides()).collect();
+        ids.extend(reader.nested(depth, left, doubts));
+        Ok(ids)
     }
 
     fn relations(&mut self, rule: &RelationRule, into: &mut Vec<Relation>) -> Result<(), ReadingError> {
@@ -264,24 +340,39 @@ fn captured(regex: &regex::Regex, text: &str) -> Option<String> {
     scalar(&Value::String(value.as_str().to_owned()))
 }
 
-fn entry_relations(form: &RelationForm, entry: &Value, kind: RelationKind, into: &mut Vec<Relation>) {
+fn entry_relations(form: &RelationForm, entry: &Value, own: RelationKind, into: &mut Vec<Relation>) {
     match form {
-        RelationForm::Objects { id, range } => {
-            if let Some(id) = first_scalar(entry, id) {
-                into.push(Relation {
-                    kind,
-                    id,
-                    range: range.as_ref().and_then(|at| range_text(&at.query(entry).all())),
-                });
+        RelationForm::Objects { id, range, kind } => {
+            let stated = kind.as_ref().and_then(|(at, words)| words.get(&first_scalar(entry, at)?)).copied();
+            if let (Some(id), Some(kind)) = (first_scalar(entry, id), stated.unwrap_or(Some(own))) {
+                let range = range.as_ref().and_then(|at| range_text(&at.query(entry).all()));
+                into.push(Relation { kind, id, range });
             }
         }
         RelationForm::IdToRange => {
             for (id, range) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
-                into.push(Relation { kind, id: id.clone(), range: range_text(&[range]) });
+                into.push(Relation { kind: own, id: id.clone(), range: range_text(&[range]) });
             }
         }
-        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind, id, range: None })),
+        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind: own, id, range: None })),
+        RelationForm::Text { between, line, signs } => {
+            let text = scalar(entry).unwrap_or_default();
+            let pieces = match between {
+                Some(between) => text.split(between.as_str()).map(str::trim).collect(),
+                None => vec![text.as_str()],
+            };
+            into.extend(pieces.into_iter().filter_map(|piece| text_relation(piece, line, signs, own)));
+        }
     }
+}
+
+/// One entry with a grammar of its own, such as `? fog >= 1.2`.
+fn text_relation(piece: &str, line: &regex::Regex, signs: &KindWords, own: RelationKind) -> Option<Relation> {
+    let captures = line.captures(piece)?;
+    let group =
+        |name| captures.name(name).map(|found| found.as_str().trim().to_owned()).filter(|found| !found.is_empty());
+    let kind = signs.get(&group("sign").unwrap_or_default()).copied().unwrap_or(Some(own))?;
+    Some(Relation { kind, id: group("id")?, range: group("range") })
 }
 
 /// A range as text; a list of ranges is a choice among them.

@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use regex::Regex;
 use serde_json_path::JsonPath;
 
-use crate::document::Notation;
+use super::names::NamePattern;
+use crate::document::{Encoding, Notation};
 use crate::survey::RelationKind;
 
 /// A document that belongs to a mod: a member of its archive or a file in its folder.
@@ -15,6 +16,8 @@ pub struct DocumentRule {
     pub member: String,
     /// How it is written.
     pub notation: Notation,
+    /// How its text is stored.
+    pub encoding: Encoding,
 }
 
 /// A fact: the first step that yields a value decides.
@@ -48,6 +51,8 @@ pub enum Origin {
     Text {
         /// The member's path inside the mod.
         member: String,
+        /// How its text is stored.
+        encoding: Encoding,
         /// The pattern.
         line: Regex,
     },
@@ -55,6 +60,18 @@ pub enum Origin {
     Is(String),
     /// The digest of the mod itself: for mods that carry no name and no version.
     Digest,
+}
+
+/// Words or signs for kinds of relations; nothing for those that are none.
+pub type KindWords = BTreeMap<String, Option<RelationKind>>;
+
+/// Archives inside the archive, whose ids it stands for too.
+#[derive(Debug, Clone)]
+pub struct NestedRule {
+    /// Which members they are.
+    pub matches: Vec<NamePattern>,
+    /// How many levels deep.
+    pub depth: usize,
 }
 
 /// A list of relations to other mods.
@@ -79,9 +96,20 @@ pub enum RelationForm {
         id: JsonPath,
         /// Where in the entry the range is.
         range: Option<JsonPath>,
+        /// Where in the entry its kind is, and what the words for it mean.
+        kind: Option<(JsonPath, KindWords)>,
     },
     /// An object whose keys are ids and whose values are ranges.
     IdToRange,
     /// A text that is the id.
     Ids,
+    /// A text with a small grammar of its own.
+    Text {
+        /// What stands between several entries of one text.
+        between: Option<String>,
+        /// The pattern; its groups `id`, `range` and `sign` are understood.
+        line: Regex,
+        /// What the signs mean; one that is not listed means the rule's own kind.
+        signs: KindWords,
+    },
 }

@@ -8,7 +8,7 @@ mod model;
 mod names;
 mod parse;
 
-pub use facts::{DocumentRule, FactRule, FactStep, Origin, RelationForm, RelationRule};
+pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
 pub use model::{ByRole, Named, PlatformVersion};
 pub use model::{
     Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, ListRule, ModRule, Names, Platform, Role,

@@ -6,8 +6,9 @@ use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 
-use super::facts::{DocumentRule, FactRule, RelationRule};
+use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule};
 use super::names::{NamePattern, OffPattern};
+use crate::document::{Encoding, Notation};
 use crate::finding::Code;
 use crate::path::InstallPath;
 use crate::version::Versions;
@@ -102,7 +103,9 @@ pub enum PlatformVersion {
         /// The file.
         file: InstallPath,
         /// How it is written.
-        notation: crate::document::Notation,
+        notation: Notation,
+        /// How its text is stored.
+        encoding: Encoding,
         /// The place, by RFC 9535.
         at: JsonPath,
     },
@@ -110,6 +113,8 @@ pub enum PlatformVersion {
     Text {
         /// The file.
         file: InstallPath,
+        /// How its text is stored.
+        encoding: Encoding,
         /// The pattern.
         line: Regex,
     },
@@ -189,6 +194,8 @@ pub struct ModRule {
     pub relations: Vec<RelationRule>,
     /// Further ids it stands for.
     pub provides: Option<JsonPath>,
+    /// Archives inside it.
+    pub nested: Option<NestedRule>,
     /// Signs of a mod for another loader.
     pub foreign: Vec<Foreign>,
 }
@@ -251,7 +258,7 @@ pub struct ListRule {
     /// The file that holds it.
     pub file: InstallPath,
     /// How the file is written, where it is a document.
-    pub notation: Option<crate::document::Notation>,
+    pub notation: Option<Notation>,
     /// Where in a document the entries are.
     pub at: Option<JsonPath>,
     /// The option of a launch line that takes the entries.
@@ -287,7 +294,7 @@ pub struct SettingRule {
     /// The file that holds it.
     pub file: InstallPath,
     /// How the file is written.
-    pub notation: crate::document::Notation,
+    pub notation: Notation,
     /// Where in it the value is.
     pub at: JsonPath,
     /// The value it must have; facts in braces are filled in.

@@ -7,11 +7,12 @@ use serde_json_path::JsonPath;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::facts::{DocumentRule, FactRule, FactStep, Origin, RelationForm, RelationRule};
+use super::facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
 use super::model::*;
 use super::names::{NamePattern, OffPattern};
-use crate::document::{NOTATION_WORDS, Notation};
+use crate::document::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation};
 use crate::finding::Code;
+use crate::limits;
 use crate::path::{InstallPath, PathError};
 use crate::problem::{BadFile, Parsed, Problems, nearest, settle};
 use crate::section::{Section, Spot, read_root};
@@ -21,6 +22,13 @@ use crate::version::{Bare, Ranges, Scheme, Versions};
 /// The first line of every rulebook.
 pub const FORMAT: &str = "kanon-rulebook/1";
 
+const KINDS: [(&str, RelationKind); 5] = [
+    ("required", RelationKind::Required),
+    ("optional", RelationKind::Optional),
+    ("conflicting", RelationKind::Conflicting),
+    ("load-before", RelationKind::LoadBefore),
+    ("load-after", RelationKind::LoadAfter),
+];
 const ROLES: [(&str, Role); 2] = [("server", Role::Server), ("client", Role::Client)];
 
 /// Reads a rulebook; `name` is how messages call the file.
@@ -147,6 +155,7 @@ fn platform_version(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option
     let file = section.text("file").and_then(|spot| install_path(&section, spot));
     let (at, line) = (json_path(&section, "at"), section.text("text"));
     let notation = section.one_of("notation", &NOTATION_WORDS);
+    let encoding = encoding(&section);
     let line = line.and_then(|spot| regex_with_group(&section, spot, "version"));
     let span = section.span();
     section.finish();
@@ -154,13 +163,14 @@ fn platform_version(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option
         (Some(regex), None, None, None) => Some(PlatformVersion::FileName(regex)),
         (None, Some(file), Some(at), None) => {
             let notation = notation.or_else(|| Notation::of_name(file.name()));
-            let found = notation.map(|notation| PlatformVersion::Document { file: file.clone(), notation, at });
+            let found =
+                notation.map(|notation| PlatformVersion::Document { file: file.clone(), notation, encoding, at });
             if found.is_none() {
                 no_notation(outer.problems(), span, file.name());
             }
             found
         }
-        (None, Some(file), None, Some(line)) => Some(PlatformVersion::Text { file, line }),
+        (None, Some(file), None, Some(line)) => Some(PlatformVersion::Text { file, encoding, line }),
         _ => {
             outer.problems().error_with_help(
                 span,
@@ -170,6 +180,10 @@ fn platform_version(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option
             None
         }
     }
+}
+
+fn encoding(section: &Section<'_>) -> Encoding {
+    section.one_of("encoding", &ENCODING_WORDS).unwrap_or_default()
 }
 
 fn no_notation(problems: &Problems, span: Range<usize>, name: &str) {
@@ -249,15 +263,9 @@ fn checked<T>(section: &Section<'_>, (text, span): Spot<&str>, make: impl Fn(&st
 }
 
 fn mod_rule(section: &Section<'_>) -> ModRule {
-    let kinds = [
-        ("required", RelationKind::Required),
-        ("optional", RelationKind::Optional),
-        ("conflicting", RelationKind::Conflicting),
-        ("load-before", RelationKind::LoadBefore),
-        ("load-after", RelationKind::LoadAfter),
-    ];
-    let relations = kinds.iter().flat_map(|(key, kind)| {
-        steps(section, key).into_iter().filter_map(|value| relation(section, value, (key, *kind))).collect::<Vec<_>>()
+    let kinds = KINDS.into_iter().chain([("relations", RelationKind::Required)]);
+    let relations = kinds.flat_map(|(key, kind)| {
+        steps(section, key).into_iter().filter_map(|value| relation(section, value, (key, kind))).collect::<Vec<_>>()
     });
     ModRule {
         documents: steps(section, "document").into_iter().filter_map(|value| document_step(section, value)).collect(),
@@ -272,6 +280,7 @@ fn mod_rule(section: &Section<'_>) -> ModRule {
         shapes_world: fact(section, "shapes-world"),
         relations: relations.collect(),
         provides: json_path(section, "provides"),
+        nested: section.section("nested").map(|inner| finish(inner, nested)),
         foreign: each(section.sections("foreign"), foreign).into_iter().flatten().collect(),
     }
 }
@@ -286,7 +295,7 @@ fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<Do
     document
 }
 
-/// The document that a table names with `member` and perhaps `notation`.
+/// The document that a table names with `member` and perhaps `notation` and `encoding`.
 fn document(section: &Section<'_>) -> Option<DocumentRule> {
     let notation = section.one_of("notation", &NOTATION_WORDS);
     let (member, span) = section.text("member")?;
@@ -294,7 +303,7 @@ fn document(section: &Section<'_>) -> Option<DocumentRule> {
     if notation.is_none() {
         no_notation(section.problems(), span, member);
     }
-    Some(DocumentRule { member: member.to_owned(), notation: notation? })
+    Some(DocumentRule { member: member.to_owned(), notation: notation?, encoding: encoding(section) })
 }
 
 fn fact(section: &Section<'_>, key: &'static str) -> FactRule {
@@ -345,7 +354,11 @@ fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
     if let Some(spot) = line {
         let line = regex_with_group(section, spot, fact)?;
         section.require("member");
-        return section.optional_text("member").map(|member| Origin::Text { member, line });
+        return section.optional_text("member").map(|member| Origin::Text {
+            member,
+            encoding: encoding(section),
+            line,
+        });
     }
     match (at, is, digest) {
         (Some(at), None, false) => Some(Origin::Document { document: document(section), at }),
@@ -411,21 +424,58 @@ fn relation(
     let section = inline(outer, value, key)?;
     section.require("each");
     let each = json_path(&section, "each");
-    let (id, range) = (json_path(&section, "id"), json_path(&section, "range"));
+    let form = relation_form(&section);
+    let document = document(&section);
+    section.finish();
+    Some(RelationRule { kind, document, each: each?, form: form? })
+}
+
+fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
+    let (id, range) = (json_path(section, "id"), json_path(section, "range"));
+    let (kind, kinds) = (json_path(section, "kind"), kind_words(section, "kinds"));
+    let (line, between) = (section.text("text"), section.optional_text("between"));
+    let signs = kind_words(section, "signs");
     let forms = [("objects", 0), ("id-to-range", 1), ("ids", 2)];
     let form = section.one_of("form", &forms).unwrap_or(if id.is_some() { 0 } else { 2 });
-    let form = match (form, id) {
-        (0, Some(id)) => Some(RelationForm::Objects { id, range }),
+    if let Some(spot) = line {
+        let line = regex_with_group(section, spot, "id")?;
+        return Some(RelationForm::Text { between, line, signs });
+    }
+    match (form, id) {
+        (0, Some(id)) => Some(RelationForm::Objects { id, range, kind: kind.map(|at| (at, kinds)) }),
         (0, None) => {
             section.require("id");
             None
         }
         (1, _) => Some(RelationForm::IdToRange),
         _ => Some(RelationForm::Ids),
-    };
-    let document = document(&section);
-    section.finish();
-    Some(RelationRule { kind, document, each: each?, form: form? })
+    }
+}
+
+/// Words or signs for kinds of relations.
+fn kind_words(section: &Section<'_>, key: &'static str) -> KindWords {
+    let right: Vec<&str> = KINDS.iter().map(|(word, _)| *word).chain(["none"]).collect();
+    let mut words = KindWords::new();
+    for ((sign, _), (word, span)) in section.text_map(key) {
+        let kind = KINDS.iter().find(|(known, _)| *known == word).map(|(_, kind)| *kind);
+        if kind.is_none() && word != "none" {
+            let message = format!("`{key}` can't mean `{word}`; expected one of: {}", right.join(", "));
+            let near = nearest(word, right.iter().copied());
+            section.problems().error_with_help(
+                span,
+                message,
+                near.map_or_else(String::new, |near| format!("did you mean `{near}`?")),
+            );
+        }
+        words.insert(sign.to_owned(), kind);
+    }
+    words
+}
+
+fn nested(section: &Section<'_>) -> NestedRule {
+    section.require("match");
+    let depth = section.number("depth").unwrap_or(1).min(limits::NESTED_DEPTH);
+    NestedRule { matches: patterns(section, "match"), depth: usize::try_from(depth).unwrap_or(1) }
 }
 
 fn foreign(section: &Section<'_>) -> Option<Foreign> {

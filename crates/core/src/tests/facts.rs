@@ -10,7 +10,7 @@ impl Contents for Held {
         &[]
     }
 
-    fn read(&mut self, member: &str) -> Result<Option<Vec<u8>>, ContentsError> {
+    fn read_up_to(&mut self, member: &str, _: u64) -> Result<Option<Vec<u8>>, ContentsError> {
         Ok(self.0.iter().find(|(name, _)| *name == member).map(|(_, text)| text.clone().into_bytes()))
     }
 }
@@ -113,4 +113,59 @@ fn a_mod_without_documents_is_known_by_name_or_digest() {
     let by_name = by_name.expect("read");
     assert_eq!((by_name.id.as_str(), by_name.version.as_deref()), ("rail", Some("1.4")));
     assert_eq!(read("id = { digest = true }", "x", &[]).expect("read").id, Blake3::of(b"x").to_string());
+}
+
+#[rstest]
+#[case("required = { each = '$.needs', between = ',', text = '^(?<id>[\\w-]+)$' }", r#""core, fog ,,rain""#, &["required core -", "required fog -", "required rain -"])]
+#[case("relations = { each = '$.needs[*]', text = '^(?<sign>[!?~]|\\(\\?\\))?\\s*(?<id>[\\w-]+)\\s*(?<range>[<>=].*)?$', signs = { '!' = 'conflicting', '?' = 'optional', '(?)' = 'optional', '~' = 'required' } }",
+    r#"["core >= 1.2", "? fog", "(?) mist = 1", "! rain", "~ tide <2", "not one"]"#,
+    &["required core >= 1.2", "required tide <2", "optional fog -", "optional mist = 1", "conflicting rain -"])]
+#[case("relations = { each = '$.needs[*]', id = '$.id', range = '$.v', kind = '$.type', kinds = { breaks = 'conflicting', suggests = 'optional', embedded = 'none' } }",
+    r#"[{"id": "core", "v": ">=1"}, {"id": "fog", "type": "breaks"}, {"id": "map", "type": "suggests"}, {"id": "inner", "type": "embedded"}, {"id": "odd", "type": "depends"}]"#,
+    &["required core >=1", "required odd -", "optional map -", "conflicting fog -"])]
+fn lists_with_a_grammar_of_their_own(#[case] rule: &str, #[case] needs: &str, #[case] expected: &[&str]) {
+    let rule = format!("document = {{ member = 'about.json' }}\nid = '$.id'\n{rule}\n");
+    let about = format!(r#"{{"id": "x", "needs": {needs}}}"#);
+    let reading = read(&rule, "x.psm", &[("about.json", &about)]).expect("read");
+    let word = |kind: RelationKind| serde_json::to_value(kind).expect("json").as_str().expect("a word").to_owned();
+    let found: Vec<String> = reading
+        .relations
+        .iter()
+        .map(|r| format!("{} {} {}", word(r.kind), r.id, r.range.as_deref().unwrap_or("-")))
+        .collect();
+    assert_eq!(found, expected);
+}
+
+fn archive(members: &[(&str, &[u8])]) -> Vec<u8> {
+    let mut writer = zip::write::ZipWriter::new(Cursor::new(Vec::new()));
+    for (name, bytes) in members {
+        writer.start_file(*name, zip::write::SimpleFileOptions::default()).expect("a member");
+        std::io::Write::write_all(&mut writer, bytes).expect("bytes");
+    }
+    writer.finish().expect("an archive").into_inner()
+}
+
+#[test]
+fn archives_inside_an_archive_give_further_ids_to_a_bounded_depth() {
+    let deepest = archive(&[("about.json", br#"{"id": "deepest"}"#)]);
+    let deep = archive(&[("about.json", br#"{"id": "deep"}"#), ("jars/deepest.psm", &deepest)]);
+    let inner = archive(&[("about.json", br#"{"id": "inner", "also": ["inner-api"]}"#), ("jars/deep.psm", &deep)]);
+    let outer = archive(&[
+        ("about.json", br#"{"id": "outer"}"#),
+        ("jars/inner.psm", &inner),
+        ("jars/broken.psm", b"x"),
+        ("jars/none.psm", &archive(&[("readme", b"x")])),
+        ("elsewhere/deep.psm", &deep),
+    ]);
+    let rule = "document = { member = 'about.json' }\nid = '$.id'\nprovides = '$.also[*]'\nnested = { match = 'jars/*.psm', depth = 2 }\n";
+    let text = format!(
+        "format = 'kanon-rulebook/1'\ngame = 'P'\n[[shelf]]\nname = 'mods'\nholds = 'archives'\nin = {{ server = 'mods' }}\n[shelf.mod]\n{rule}"
+    );
+    let rulebook = parse("test", &text).expect("a rulebook").value;
+    let mut contents = Archive::open(Cursor::new(outer.clone()), outer.len() as u64).expect("an archive");
+    let named = Named { name: "outer.psm", digest: Blake3::of(b"x") };
+    let reading = read_mod(&rulebook, &rulebook.shelves[0], named, &mut contents).expect("read");
+    assert_eq!(reading.provides, ["deep", "inner", "inner-api"]);
+    assert_eq!(reading.doubts.len(), 1, "{:?}", reading.doubts);
+    assert!(reading.doubts[0].contains("jars/broken.psm"));
 }

@@ -9,6 +9,7 @@ mod folders;
 mod help;
 mod interrupted;
 mod reports;
+mod shapes;
 mod snapshots;
 mod spoiling;
 mod stage;

@@ -56,7 +56,7 @@ impl Contents for FolderContents<'_> {
         &[]
     }
 
-    fn read(&mut self, member: &str) -> Result<Option<Vec<u8>>, ContentsError> {
+    fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
         let failed = |reason: String| ContentsError { member: member.to_owned(), reason };
         let path = self.folder.join(member).map_err(|error| failed(error.to_string()))?;
         let file = match self.install.open_file(&path) {
@@ -65,7 +65,7 @@ impl Contents for FolderContents<'_> {
             Err(error) => return Err(failed(error.to_string())),
         };
         let mut bytes = Vec::new();
-        file.take(limits::DOCUMENT_BYTES + 1).read_to_end(&mut bytes).map_err(|error| failed(error.to_string()))?;
+        file.take(limit + 1).read_to_end(&mut bytes).map_err(|error| failed(error.to_string()))?;
         Ok(Some(bytes))
     }
 }
@@ -77,7 +77,9 @@ impl Job<'_> {
             groups.iter().zip(measured).filter(|(group, _)| group.units.iter().any(|unit| unit.form == Form::Folder));
         let lacks = |(group, _): &(&Group<'_>, &MeasuredGroup)| {
             let documents = &group.units[0].shelf.read.documents;
-            let has = |member: &str| group.files.iter().any(|(path, _)| path.below(&group.folder) == Some(member));
+            let has = |member: &str| {
+                member.contains('*') || group.files.iter().any(|(path, _)| path.below(&group.folder) == Some(member))
+            };
             !documents.is_empty() && !documents.iter().any(|document| has(&document.member))
         };
         folders.filter(lacks).map(|(group, _)| group.folder.clone()).collect()

@@ -68,13 +68,13 @@ fn version(platform: &Platform, names: &mut Names<'_>) -> Option<String> {
             .paths()
             .iter()
             .find_map(|path| regex.captures(path.as_str())?.name("version").map(|found| found.as_str().to_owned())),
-        PlatformVersion::Document { file, notation, at } => {
-            let document = notation.read(&bytes(names.install, file)?).ok()?;
+        PlatformVersion::Document { file, notation, encoding, at } => {
+            let document = notation.read(&bytes(names.install, file)?, *encoding).ok()?;
             at.query(&document).iter().find_map(|value| scalar(value))
         }
-        PlatformVersion::Text { file, line } => {
+        PlatformVersion::Text { file, encoding, line } => {
             let bytes = bytes(names.install, file)?;
-            line.captures(text(&bytes).ok()?)?.name("version").map(|found| found.as_str().trim().to_owned())
+            line.captures(&text(&bytes, *encoding).ok()?)?.name("version").map(|found| found.as_str().trim().to_owned())
         }
     })
 }
