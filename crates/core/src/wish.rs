@@ -191,8 +191,12 @@ pub struct EditError(String);
 /// # Errors
 /// When the text is no TOML, or its `mod` is no list of tables.
 pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>)) -> Result<Edited, EditError> {
+    let (mark, plain) = match text.strip_prefix('\u{feff}') {
+        Some(plain) => ("\u{feff}", plain),
+        None => ("", text),
+    };
     let mut document: DocumentMut =
-        text.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
+        plain.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
     let mut edited = Edited::default();
     for (key, found) in [("game-version", versions.0), ("loader-version", versions.1)] {
         if let Some(found) = found.filter(|_| !document.contains_key(key)) {
@@ -215,7 +219,7 @@ pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>
             }
         }
     }
-    edited.text = with_line_ends_of(text, document.to_string());
+    edited.text = mark.to_owned() + &with_line_ends_of(text, document.to_string());
     Ok(edited)
 }
 
@@ -316,6 +320,8 @@ mod tests {
         assert_eq!(edited.text, expected);
         let windows = adopt(&SMALL.replace('\n', "\r\n"), &[wish("fog", "3")], (None, None)).expect("edited").text;
         assert_eq!(windows.matches('\n').count(), windows.matches("\r\n").count());
+        let marked = format!("\u{feff}{SMALL}");
+        assert!(adopt(&marked, &[wish("fog", "3")], (None, None)).expect("edited").text.starts_with("\u{feff}# ours"));
         assert_eq!(adopt(SMALL, &[wish("tide", "1.0")], (None, None)).expect("edited").text, SMALL);
     }
 

@@ -79,11 +79,8 @@ fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         .filter(|broken| !expected.contains(&broken.path))
         .map(|broken| {
             let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
-            let remedy = if broken.shelf.is_some() {
-                align(survey)
-            } else {
-                "see why, and mend or remove it by hand".to_owned()
-            };
+            let remedy =
+                if broken.is_file { align(survey) } else { "see why, and mend or remove it by hand".to_owned() };
             Finding::new(code, remedy).at(&broken.path).expected("a mod that can be read").found(&broken.why)
         })
         .collect()

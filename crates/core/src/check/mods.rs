@@ -17,7 +17,8 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     for sealed in &measure.canon.mods {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
         let everywhere = by_id.get(&sealed.folded_id()).map_or(&[][..], Vec::as_slice);
-        for place in shelf.places(survey.install.role) {
+        let seen = |place: &&InstallPath| !survey.unreadable.iter().any(|broken| broken.path == place.as_str());
+        for place in shelf.places(survey.install.role).iter().filter(seen) {
             let here: Vec<&SurveyedMod> =
                 everywhere.iter().filter(|m| m.shelf == shelf.name && m.place == *place).copied().collect();
             findings.extend(Judgement { measure, survey, sealed, shelf, place, here: &here }.findings());

@@ -73,7 +73,16 @@ pub struct Shelved<'r> {
 pub fn shelve<'r>(install: &LocalInstall, request: Request<'r>) -> Shelved<'r> {
     let mut shelved = Shelved::default();
     for shelf in &request.rulebook.shelves {
-        for place in shelf.places(request.role).iter().filter(|place| install.is_folder(place)) {
+        for place in shelf.places(request.role) {
+            match install.dir().symlink_metadata(place.as_str()) {
+                Err(_) => continue,
+                Ok(_) if install.dir().metadata(place.as_str()).is_ok_and(|metadata| metadata.is_dir()) => {}
+                Ok(_) => {
+                    shelved.places_found += 1;
+                    shelved.no_folder(shelf, place);
+                    continue;
+                }
+            }
             match shelf.holds {
                 Holds::Archives | Holds::Files => shelved.files(install, shelf, place),
                 Holds::Folders => shelved.folders(install, shelf, place),
@@ -86,6 +95,13 @@ pub fn shelve<'r>(install: &LocalInstall, request: Request<'r>) -> Shelved<'r> {
 }
 
 impl<'r> Shelved<'r> {
+    /// What stands where a shelf should be, and can't be looked into without leaving the install.
+    fn no_folder(&mut self, shelf: &Shelf, place: &InstallPath) {
+        let why = "it is no folder of this install, but a file, or a link that leads out of it or nowhere".to_owned();
+        let (path, shelf) = (place.to_string(), Some(shelf.name.clone()));
+        self.unreadable.push(Unreadable { path, shelf, why, is_file: false, still_packed: false });
+    }
+
     fn files(&mut self, install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath) {
         let listing = install.list(Some(place), 1, &HashSet::new());
         self.refuse(shelf, &listing);
