@@ -161,16 +161,22 @@ fn fault(path: &str) -> Option<&'static str> {
 }
 
 fn part_fault(part: &str) -> Option<&'static str> {
-    const UNPORTABLE: &[u8] = b"<>:\"\\|?*";
     if part.is_empty() || part == "." {
-        Some("it has an empty part")
-    } else if part == ".." {
-        Some("it leaves its folder with `..`")
-    } else if part.bytes().any(|byte| byte.is_ascii_control()) || part.chars().any(char::is_control) {
-        Some("it holds a control character")
-    } else if part.bytes().any(|byte| UNPORTABLE.contains(&byte)) {
-        Some("it holds a character that can't be in a file name on Windows")
-    } else if part.ends_with(['.', ' ']) {
+        return Some("it has an empty part");
+    }
+    if part == ".." {
+        return Some("it leaves its folder with `..`");
+    }
+    // One pass over the bytes settles nearly every name; a listing asks this a hundred thousand times.
+    if !part.bytes().all(|byte| PORTABLE[byte as usize]) {
+        if part.chars().any(char::is_control) {
+            return Some("it holds a control character");
+        }
+        if part.bytes().any(|byte| byte.is_ascii() && !PORTABLE[byte as usize]) {
+            return Some("it holds a character that can't be in a file name on Windows");
+        }
+    }
+    if part.ends_with(['.', ' ']) {
         Some("a part ends with a dot or a blank, which Windows drops")
     } else if part.len() > 255 {
         Some("a part is longer than 255 bytes")
@@ -180,6 +186,17 @@ fn part_fault(part: &str) -> Option<&'static str> {
         None
     }
 }
+
+/// The ASCII characters that may be in a file name everywhere.
+const PORTABLE: [bool; 256] = {
+    let mut portable = [false; 256];
+    let mut byte = 0x20;
+    while byte < 0x7f {
+        portable[byte] = !matches!(byte as u8, b'<' | b'>' | b':' | b'"' | b'\\' | b'|' | b'?' | b'*');
+        byte += 1;
+    }
+    portable
+};
 
 /// Nearly all names are told apart by their first letter, and a listing asks this of each.
 fn is_reserved(part: &str) -> bool {

@@ -12,7 +12,7 @@ use kanon_core::wish::Extras;
 use kanon_reach::bytes::Bytes;
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{self, Measurement, Request, TrustMemory};
+use kanon_reach::measure::{self, Counts, Measurement, Request, TrustMemory};
 use kanon_reach::progress::{Progress, Silent};
 use kanon_reach::state::{AlignmentState, State};
 use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
@@ -55,8 +55,8 @@ pub enum Target {
 pub struct Surveyed {
     /// The survey.
     pub survey: Survey,
-    /// How much was read; nothing for a survey out of a file.
-    pub measurement: Option<Measurement>,
+    /// How much was read for it; nothing for a survey out of a file.
+    pub counts: Option<Counts>,
 }
 
 impl<'a> Session<'a> {
@@ -188,8 +188,8 @@ impl<'a> Session<'a> {
                 let install = self.install(&name, &path)?;
                 self.warn_if_interrupted(&install, &name)?;
                 let bar = self.ui.progress("measuring");
-                let measurement = self.measured(&install, &name, role, &bar)?;
-                Ok(Surveyed { survey: measurement.survey.clone(), measurement: Some(measurement) })
+                let Measurement { survey, counts } = self.measured(&install, &name, role, &bar)?;
+                Ok(Surveyed { survey, counts: Some(counts) })
             }
         }
     }
@@ -215,7 +215,7 @@ impl<'a> Session<'a> {
             ))
             .hint("use the rulebook of that game: --rulebook FILE"));
         }
-        Ok(Surveyed { survey, measurement: None })
+        Ok(Surveyed { survey, counts: None })
     }
 
     fn warn_if_interrupted(&self, install: &LocalInstall, name: &str) -> Result<(), Failure> {

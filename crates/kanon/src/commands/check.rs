@@ -38,7 +38,7 @@ pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &
     let findings = hold(session.measure(canon), survey);
     Held {
         mods: survey.mods.len(),
-        from_file: surveyed.measurement.is_none(),
+        from_file: surveyed.counts.is_none(),
         ..Held::new(survey.install.name.clone(), survey.install.role, findings)
     }
 }

@@ -27,7 +27,7 @@ pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Format::Text => {
             let rulebook = &session.loaded.rulebook;
             let loader = rulebook.loader.as_ref().map(|loader| loader.name.as_str());
-            ui.report(&render::survey::text(&surveyed.survey, surveyed.measurement.as_ref(), &rulebook.game, loader));
+            ui.report(&render::survey::text(&surveyed.survey, surveyed.counts, &rulebook.game, loader));
         }
     }
     Ok(Outcome::of(surveyed.survey.unreadable.is_empty()))

@@ -3,12 +3,12 @@
 use std::fmt::Write;
 
 use kanon_core::survey::{Survey, SurveyedMod};
-use kanon_reach::measure::Measurement;
+use kanon_reach::measure::Counts;
 
 use super::{BAD, BOLD, CARE, FAINT, cell, count, fitting, folded, size, styled};
 
-/// A survey as text; `measurement` says how much was read for it.
-pub fn text(survey: &Survey, measurement: Option<&Measurement>, game: &str, loader: Option<&str>) -> String {
+/// A survey as text; `counts` says how much was read for it.
+pub fn text(survey: &Survey, counts: Option<Counts>, game: &str, loader: Option<&str>) -> String {
     let mut out = String::new();
     let facts = &survey.install;
     let _ = writeln!(
@@ -17,7 +17,7 @@ pub fn text(survey: &Survey, measurement: Option<&Measurement>, game: &str, load
         styled(BOLD, &facts.name),
         facts.role,
         count(survey.mods.len(), "mod"),
-        measured(survey, measurement)
+        measured(survey, counts)
     );
     let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "(version not found)".to_owned());
     let _ = write!(out, "{game} {}", version(&facts.game_version));
@@ -42,9 +42,9 @@ pub fn text(survey: &Survey, measurement: Option<&Measurement>, game: &str, load
     out
 }
 
-fn measured(survey: &Survey, measurement: Option<&Measurement>) -> String {
+fn measured(survey: &Survey, counts: Option<Counts>) -> String {
     let bytes = size(survey.measured_bytes());
-    match measurement {
+    match counts {
         None => format!(", {bytes} (a survey out of a file; nothing was measured now)"),
         Some(m) if m.files_read == m.files => format!(", {bytes}; {} read now", count(m.files, "file")),
         Some(m) => format!(

@@ -131,7 +131,11 @@ fn a_shelf_that_is_a_link_is_looked_into_only_inside_the_install() {
     std::fs::remove_file(stage.path("mara/mods")).unwrap();
     std::os::unix::fs::symlink("../outside", stage.path("mara/mods")).unwrap();
     assert_eq!(stage.codes("mara"), ["unreadable"], "the mods behind it are not told one by one");
-    stage.kanon(["check", "mara"]).ends_with(1).says("it is no folder of this install").says("mend or remove it by hand");
+    stage
+        .kanon(["check", "mara"])
+        .ends_with(1)
+        .says("it is no folder of this install")
+        .says("mend or remove it by hand");
     stage.kanon(["align", "mara", "--yes"]).ends_with(2).says("Kanon does not write over links");
     assert_eq!(std::fs::read_dir(stage.path("outside")).unwrap().count(), 7);
 }

@@ -52,12 +52,8 @@ pub enum TrustMemory {
 pub struct Measurement {
     /// The survey.
     pub survey: Survey,
-    /// Files that were measured, or vouched for by their stamp.
-    pub files: usize,
-    /// Files whose bytes were read.
-    pub files_read: usize,
-    /// Bytes that were read.
-    pub bytes_read: u64,
+    /// How much was read for it.
+    pub counts: Counts,
 }
 
 /// Everything that the measuring of one install shares.
@@ -103,7 +99,7 @@ pub fn survey(
     let outcomes = job.read_groups(groups, measured, state)?;
     let (outcomes, stray_outcomes) = split(outcomes, shelf_groups);
     let survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
-    Ok(Measurement { survey, files: counts.files, files_read: counts.files_read, bytes_read: counts.bytes_read })
+    Ok(Measurement { survey, counts })
 }
 
 /// What is remembered, read while the install is listed.
@@ -112,11 +108,12 @@ fn recalled(root: &str, request: Request<'_>, state: &mut State) -> Result<HashM
 }
 
 /// How many files were measured and read.
-#[derive(Default)]
-struct Counts {
-    files: usize,
-    files_read: usize,
-    bytes_read: u64,
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Counts {
+    /// Files that were measured, or vouched for by their stamp.
+    pub files: usize,
+    /// Files whose bytes were read.
+    pub files_read: usize,
 }
 
 impl Counts {
@@ -124,7 +121,6 @@ impl Counts {
         for file in groups.iter().flat_map(|group| &group.files) {
             self.files += 1;
             self.files_read += usize::from(file.read);
-            self.bytes_read += if file.read { file.size } else { 0 };
         }
     }
 }
