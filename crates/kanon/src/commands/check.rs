@@ -18,6 +18,10 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if names.is_empty() {
         names = session.workspace()?.wishes.installs.iter().map(|install| install.name.clone()).collect();
     }
+    if names.is_empty() {
+        return Err(Failure::plain("kanon.toml names no install, so there is nothing to check")
+            .hint("add an [install.NAME] table, or name a folder or a survey"));
+    }
     let mut installs = Vec::new();
     for name in &names {
         let target = session.target(name, arguments.lens.role.map(Role::from))?;

@@ -45,6 +45,11 @@ fn folders_and_rulebooks_that_do_not_go_together() {
     stage.kanon(["survey", "ftp://host/game"]).ends_with(2).says("can't be reached by this version");
     stage.kanon(["-C", "nowhere", "check"]).ends_with(2).says("there is no folder");
     std::fs::rename(stage.path("oskar"), stage.path("moved")).unwrap();
+    let wishes = stage.read("kanon.toml");
+    let without: String = wishes.split_inclusive("\n\n").filter(|table| !table.starts_with("[install")).collect();
+    stage.write("kanon.toml", without.replace("from = \"station\"\n", "").replace("from = \"mara\"\n", ""));
+    stage.kanon(["check"]).ends_with(2).says("kanon.toml names no install").says("name a folder or a survey");
+    stage.write("kanon.toml", wishes);
     stage.kanon(["check", "oskar"]).ends_with(2).says("the folder of oskar is not there");
     stage.kanon(["seal"]).ends_with(0).says("oskar is passed over");
     let other = stage.read("polarspur.rulebook.toml").replacen("\"Polarspur\"", "\"Tallowfen\"", 1);

@@ -31,8 +31,8 @@ const HEAD: &str = "format = 'kanon-rulebook/1'\ngame = 'Tallowfen'\n";
 #[test]
 fn zips_named_by_id_and_version_with_a_small_grammar_of_dependencies() {
     let stage = Stage::bare();
-    let info = br#"{"name": "bog-rail", "version": "1.2.0", "dependencies": ["base >= 1.1", "? reeds", "! drought", "(?) mist = 0.3.0", "~ lamps"]}"#;
-    stage.write("game/mods/bog-rail_1.2.0.zip", zip_of(&[("bog-rail_1.2.0/info.json", info)]));
+    let info = br#"{"name": "bog-rail", "version": "1.2.0", "wants": ["base >= 1.1", "? reeds", "! drought", "(?) mist = 0.3.0", "~ lamps"]}"#;
+    stage.write("game/mods/bog-rail_1.2.0.zip", zip_of(&[("bog-rail_1.2.0/leaflet.json", info)]));
     let rulebook = format!(
         r#"{HEAD}
         [base]
@@ -43,10 +43,10 @@ fn zips_named_by_id_and_version_with_a_small_grammar_of_dependencies() {
         in = {{ server = "mods" }}
         match = ["*.zip"]
         [shelf.mod]
-        document = {{ member = "*/info.json" }}
+        document = {{ member = "*/leaflet.json" }}
         id = "$.name"
         version = {{ file-name = '_(?<version>[0-9.]+)\.zip$' }}
-        relations = {{ each = "$.dependencies[*]", text = '^(?<sign>[!?~]|\(\?\))?\s*(?<id>[\w-]+)\s*(?<range>[<>=].*)?$', signs = {{ "!" = "conflicting", "?" = "optional", "(?)" = "optional" }} }}
+        relations = {{ each = "$.wants[*]", text = '^(?<sign>[!?~]|\(\?\))?\s*(?<id>[\w-]+)\s*(?<range>[<>=].*)?$', signs = {{ "!" = "conflicting", "?" = "optional", "(?)" = "optional" }} }}
         "#
     );
     let relations = "required lamps -, optional mist = 0.3.0, optional reeds -, conflicting drought -";
@@ -57,9 +57,9 @@ fn zips_named_by_id_and_version_with_a_small_grammar_of_dependencies() {
 #[test]
 fn folders_with_xml() {
     let stage = Stage::bare();
-    let about = "\u{feff}<?xml version=\"1.0\" encoding=\"utf-8\"?>\r\n<ModInfo>\r\n <packageId>Reed.Warbler</packageId><version>2.1</version>\r\n \
-        <side>Server</side>\r\n <needs><li>Core</li><li>Bog.Rail</li></needs><loadAfter><li>Core</li></loadAfter></ModInfo>";
-    stage.write("game/mods/Warbler/About/About.xml", about);
+    let card = "\u{feff}<?xml version=\"1.0\" encoding=\"utf-8\"?>\r\n<card>\r\n <key>Reed.Warbler</key><release>2.1</release>\r\n \
+        <where>Station</where>\r\n <wants><item>Core</item><item>Bog.Rail</item></wants><after><item>Core</item></after></card>";
+    stage.write("game/mods/Warbler/sheet/card.xml", card);
     let rulebook = format!(
         r#"{HEAD}
         [[shelf]]
@@ -67,12 +67,12 @@ fn folders_with_xml() {
         holds = "folders"
         in = {{ server = "mods" }}
         [shelf.mod]
-        document = {{ member = "About/About.xml" }}
-        id = "$.ModInfo.packageId[0]"
-        version = "$.ModInfo.version[0]"
-        needed_on = {{ at = "$.ModInfo.side[0]", means = {{ Server = "server", Client = "client" }} }}
-        required = {{ each = "$.ModInfo.needs[*].li[*]" }}
-        load-after = {{ each = "$.ModInfo.loadAfter[*].li[*]" }}
+        document = {{ member = "sheet/card.xml" }}
+        id = "$.card.key[0]"
+        version = "$.card.release[0]"
+        needed_on = {{ at = "$.card.where[0]", means = {{ Station = "server", Traveller = "client" }} }}
+        required = {{ each = "$.card.wants[*].item[*]" }}
+        load-after = {{ each = "$.card.after[*].item[*]" }}
         "#
     );
     let expected = "Reed.Warbler | 2.1 | server | required Bog.Rail -, required Core -, load-after Core - | ";
@@ -82,10 +82,7 @@ fn folders_with_xml() {
 #[test]
 fn folders_with_key_value_lines_and_comma_lists() {
     let stage = Stage::bare();
-    stage.write(
-        "game/mods/peat/mod.conf",
-        "name = peat\ndescription = M\u{f6}ss\ndepends = bog, reeds\noptional_depends = lamps\n",
-    );
+    stage.write("game/mods/peat/peat.cfg", "name = peat\ndescription = M\u{f6}ss\nwants = bog, reeds\nlikes = lamps\n");
     let rulebook = format!(
         r#"{HEAD}
         [[shelf]]
@@ -93,10 +90,10 @@ fn folders_with_key_value_lines_and_comma_lists() {
         holds = "folders"
         in = {{ server = "mods" }}
         [shelf.mod]
-        document = {{ member = "mod.conf" }}
+        document = {{ member = "peat.cfg" }}
         id = "$.name"
-        required = {{ each = "$.depends", between = ",", text = '^(?<id>\S+)$' }}
-        optional = {{ each = "$.optional_depends", between = ",", text = '^(?<id>\S+)$' }}
+        required = {{ each = "$.wants", between = ",", text = '^(?<id>\S+)$' }}
+        optional = {{ each = "$.likes", between = ",", text = '^(?<id>\S+)$' }}
         "#
     );
     assert_eq!(
@@ -109,7 +106,7 @@ fn folders_with_key_value_lines_and_comma_lists() {
 fn archives_with_a_manifest_inside_and_others_within() {
     let stage = Stage::bare();
     let inner = zip_of(&[("mod.yml", b"id: reed-lib\nprovides: [reed-api]\n")]);
-    let yaml = b"# ours\nid: reeds\nversion: 1.4\nside: client\nneeds:\n  - {id: bog, range: '[1.0,2.0)'}\n  - {id: drought, kind: breaks}\n";
+    let yaml = b"# ours\nid: reeds\nversion: 1.4\nside: client\nneeds:\n  - {id: bog, range: '[1.0,2.0)'}\n  - {id: drought, kind: bars}\n";
     stage.write("game/mods/reeds.fen", zip_of(&[("mod.yml", yaml), ("inner/reed-lib.fen", &inner)]));
     let rulebook = format!(
         r#"{HEAD}
@@ -125,7 +122,7 @@ fn archives_with_a_manifest_inside_and_others_within() {
         id = "$.id"
         version = "$.version"
         needed_on = {{ at = "$.side", means = {{ client = "client" }} }}
-        relations = {{ each = "$.needs[*]", id = "$.id", range = "$.range", kind = "$.kind", kinds = {{ breaks = "conflicting" }} }}
+        relations = {{ each = "$.needs[*]", id = "$.id", range = "$.range", kind = "$.kind", kinds = {{ bars = "conflicting" }} }}
         provides = "$.provides[*]"
         nested = {{ match = "inner/*.fen" }}
         "#
