@@ -148,16 +148,16 @@ fn archive(members: &[(&str, &[u8])]) -> Vec<u8> {
 #[test]
 fn archives_inside_an_archive_give_further_ids_to_a_bounded_depth() {
     let deepest = archive(&[("about.json", br#"{"id": "deepest"}"#)]);
-    let deep = archive(&[("about.json", br#"{"id": "deep"}"#), ("jars/deepest.psm", &deepest)]);
-    let inner = archive(&[("about.json", br#"{"id": "inner", "also": ["inner-api"]}"#), ("jars/deep.psm", &deep)]);
+    let deep = archive(&[("about.json", br#"{"id": "deep"}"#), ("inner/deepest.psm", &deepest)]);
+    let inner = archive(&[("about.json", br#"{"id": "inner", "also": ["inner-api"]}"#), ("inner/deep.psm", &deep)]);
     let outer = archive(&[
         ("about.json", br#"{"id": "outer"}"#),
-        ("jars/inner.psm", &inner),
-        ("jars/broken.psm", b"x"),
-        ("jars/none.psm", &archive(&[("readme", b"x")])),
+        ("inner/inner.psm", &inner),
+        ("inner/broken.psm", b"x"),
+        ("inner/none.psm", &archive(&[("readme", b"x")])),
         ("elsewhere/deep.psm", &deep),
     ]);
-    let rule = "document = { member = 'about.json' }\nid = '$.id'\nprovides = '$.also[*]'\nnested = { match = 'jars/*.psm', depth = 2 }\n";
+    let rule = "document = { member = 'about.json' }\nid = '$.id'\nprovides = '$.also[*]'\nnested = { match = 'inner/*.psm', depth = 2 }\n";
     let text = format!(
         "format = 'kanon-rulebook/1'\ngame = 'P'\n[[shelf]]\nname = 'mods'\nholds = 'archives'\nin = {{ server = 'mods' }}\n[shelf.mod]\n{rule}"
     );
@@ -167,5 +167,5 @@ fn archives_inside_an_archive_give_further_ids_to_a_bounded_depth() {
     let reading = read_mod(&rulebook, &rulebook.shelves[0], named, &mut contents).expect("read");
     assert_eq!(reading.provides, ["deep", "inner", "inner-api"]);
     assert_eq!(reading.doubts.len(), 1, "{:?}", reading.doubts);
-    assert!(reading.doubts[0].contains("jars/broken.psm"));
+    assert!(reading.doubts[0].contains("inner/broken.psm"));
 }
