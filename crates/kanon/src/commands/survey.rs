@@ -25,9 +25,7 @@ pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Format::Json if arguments.output.is_none() => ui.json(&surveyed.survey)?,
         Format::Json => {}
         Format::Text => {
-            let rulebook = &session.loaded.rulebook;
-            let loader = rulebook.loader.as_ref().map(|loader| loader.name.as_str());
-            ui.report(&render::survey::text(&surveyed.survey, surveyed.counts, &rulebook.game, loader));
+            ui.report(&render::survey::text(&surveyed.survey, surveyed.counts, &session.loaded.rulebook));
         }
     }
     Ok(Outcome::of(surveyed.survey.unreadable.is_empty()))

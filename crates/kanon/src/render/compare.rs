@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::compare::{Cell, Mark, Matrix, Row};
+use kanon_core::path::printable;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, WIDTH, cell, count, fitting, styled};
 
@@ -13,9 +14,14 @@ const COLUMN: (usize, usize) = (10, 20);
 pub fn text(matrix: &Matrix, all: bool) -> String {
     let differing: Vec<&Row> = matrix.rows.iter().filter(|row| all || !row.same).collect();
     let same = matrix.rows.iter().filter(|row| row.same).count();
-    let reference = matrix.columns.first().map_or("", String::as_str);
+    let reference = printable(matrix.columns.first().map_or("", String::as_str));
     let mut out = if matrix.same {
-        format!("{}: {} in all of {}\n", styled(GOOD, "the same"), count(same, "mod"), matrix.columns.join(", "))
+        format!(
+            "{}: {} in all of {}\n",
+            styled(GOOD, "the same"),
+            count(same, "mod"),
+            printable(&matrix.columns.join(", "))
+        )
     } else {
         let word = styled(BAD, "different");
         format!(

@@ -2,29 +2,28 @@
 
 use std::fmt::Write;
 
+use kanon_core::rulebook::{Platform, Rulebook};
 use kanon_core::survey::{Survey, SurveyedMod};
 use kanon_reach::measure::Counts;
 
 use super::{BAD, BOLD, CARE, FAINT, cell, count, fitting, folded, size, styled};
 
 /// A survey as text; `counts` says how much was read for it.
-pub fn text(survey: &Survey, counts: Option<Counts>, game: &str, loader: Option<&str>) -> String {
+pub fn text(survey: &Survey, counts: Option<Counts>, rulebook: &Rulebook) -> String {
     let mut out = String::new();
     let facts = &survey.install;
+    let mods = count(survey.mods.len(), "mod");
     let _ = writeln!(
         out,
-        "{}, a {}: {}{}",
-        styled(BOLD, &facts.name),
+        "{}, a {}: {mods}{}",
+        styled(BOLD, &kanon_core::path::printable(&facts.name)),
         facts.role,
-        count(survey.mods.len(), "mod"),
         measured(survey, counts)
     );
-    let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "(version not found)".to_owned());
-    let _ = write!(out, "{game} {}", version(&facts.game_version));
-    if let Some(loader) = loader {
-        let _ = write!(out, ", {loader} {}", version(&facts.loader_version));
-    }
-    out.push('\n');
+    let mut platforms = vec![platform(&rulebook.game, &rulebook.base, facts.game_version.as_deref())];
+    platforms
+        .extend(rulebook.loader.as_ref().map(|loader| platform(&loader.name, loader, facts.loader_version.as_deref())));
+    let _ = writeln!(out, "{}", platforms.join(", "));
     table(&mut out, &survey.mods);
     section(
         &mut out,
@@ -40,6 +39,15 @@ pub fn text(survey: &Survey, counts: Option<Counts>, game: &str, loader: Option<
         survey.mods.iter().flat_map(|m| m.reading.doubts.iter().map(|doubt| (m.path.to_string(), doubt.clone())));
     section(&mut out, "In doubt:", doubts);
     out
+}
+
+/// A name and a version, where the rulebook says how to find one.
+fn platform(name: &str, platform: &Platform, version: Option<&str>) -> String {
+    match version {
+        Some(version) => format!("{name} {}", kanon_core::path::printable(version)),
+        None if platform.version.is_empty() => name.to_owned(),
+        None => format!("{name} (version not found)"),
+    }
 }
 
 fn measured(survey: &Survey, counts: Option<Counts>) -> String {

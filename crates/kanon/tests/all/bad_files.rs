@@ -78,10 +78,15 @@ fn hostile_names_steer_no_terminal() {
     let stage = Stage::sealed();
     stage.kanon(["survey", "mara", "-o", "mara.json", "-q"]).ends_with(0);
     let text = stage.read("mara.json").replace("\"aurora-core\"", "\"aurora\\u001b[2Jcore\\u202e\"");
+    let text = text.replacen("\"name\": \"mara\"", "\"name\": \"ma\\u001b[31mra\"", 1);
     stage.write("mara.json", text);
     let said = stage.kanon(["survey", "mara.json", "--color", "never"]).ends_with(0);
     assert!(!said.out.contains('\u{1b}') && !said.out.contains('\u{202e}'), "{}", said.out);
     let said = stage.kanon(["compare", "mara", "mara.json", "--color", "never"]).ends_with(1);
+    assert!(!said.out.contains('\u{1b}'), "{}", said.out);
+    let said = stage.kanon(["check", "mara.json", "--color", "never"]).ends_with(1);
+    assert!(!said.out.contains('\u{1b}'), "{}", said.out);
+    let said = stage.kanon(["diagnose", "--client", "mara.json", "--color", "never"]).ends_with(1);
     assert!(!said.out.contains('\u{1b}'), "{}", said.out);
 }
 
