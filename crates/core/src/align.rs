@@ -109,7 +109,7 @@ pub enum RiskyExtras {
 pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
     let mut planner = Planner {
         survey,
-        by_id: by_id(survey),
+        by_id: survey.mods_by_id(),
         by_digest: by_digest(survey),
         present: present(survey),
         targets: targets(measure, survey.install.role)?,
@@ -149,14 +149,6 @@ fn targets(measure: Measure<'_>, role: Role) -> Result<BTreeMap<String, String>,
         }
     }
     Ok(targets)
-}
-
-fn by_id(survey: &Survey) -> HashMap<String, Vec<&SurveyedMod>> {
-    let mut by_id: HashMap<String, Vec<&SurveyedMod>> = HashMap::new();
-    for found in survey.mods.iter().filter(|found| found.reading.made_for.is_none()) {
-        by_id.entry(found.folded_id()).or_default().push(found);
-    }
-    by_id
 }
 
 fn by_digest(survey: &Survey) -> HashMap<Blake3, Vec<&SurveyedMod>> {
@@ -207,7 +199,7 @@ impl Planner<'_> {
             let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
             for place in shelf.places(role).iter().filter(|place| self.wanted(sealed, role, place)).collect::<Vec<_>>()
             {
-                match self.right_copy(sealed, shelf, place).cloned() {
+                match self.right_copy(sealed, shelf, place) {
                     Some(right) => {
                         self.kept.extend(right.files.iter().map(|file| file.path.folded()));
                         self.park_other_copies(sealed, place, Some(&right.path))?;
@@ -235,10 +227,8 @@ impl Planner<'_> {
         of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
     }
 
-    fn right_copy(&self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Option<&SurveyedMod> {
-        let of_id = self.by_id.get(&sealed.folded_id()).into_iter().flatten().copied();
-        let here = of_id.filter(|found| found.shelf == sealed.shelf && found.place == *place);
-        here.into_iter().find(|copy| self.is_right(copy, sealed, shelf))
+    fn right_copy(&self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Option<SurveyedMod> {
+        self.copies(sealed, place).find(|copy| self.is_right(copy, sealed, shelf)).cloned()
     }
 
     fn park_other_copies(

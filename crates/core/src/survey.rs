@@ -1,5 +1,7 @@
 //! The measured record of one install: what `kanon survey` writes and what a player can send.
 
+use std::collections::HashMap;
+
 use serde::{Deserialize, Serialize};
 
 use crate::digest::Blake3;
@@ -319,6 +321,29 @@ impl Survey {
             return Err(SurveyError::Format(crate::path::printable(&survey.format)));
         }
         Ok(survey)
+    }
+
+    /// A survey of an install in which nothing was found yet.
+    pub fn empty(install: InstallFacts) -> Self {
+        Self {
+            format: FORMAT.to_owned(),
+            install,
+            mods: Vec::new(),
+            strays: Vec::new(),
+            lists: Vec::new(),
+            keys: Vec::new(),
+            settings: Vec::new(),
+            unreadable: Vec::new(),
+        }
+    }
+
+    /// Its mods by folded id, without those of another loader: an id means something only among a loader's own.
+    pub fn mods_by_id(&self) -> HashMap<String, Vec<&SurveyedMod>> {
+        let mut by_id: HashMap<String, Vec<&SurveyedMod>> = HashMap::new();
+        for found in self.mods.iter().filter(|found| found.reading.made_for.is_none()) {
+            by_id.entry(found.folded_id()).or_default().push(found);
+        }
+        by_id
     }
 
     /// Puts everything in its stable order.

@@ -98,13 +98,19 @@ impl<'a> Session<'a> {
         self.workspace.as_ref().ok_or_else(|| ReachError::NoWorkspace(self.env.folder.clone()).into())
     }
 
-    /// The sealed canon, which must be there and made with this rulebook.
+    /// The sealed canon, which must be there and of this rulebook's game.
     pub fn canon(&self) -> Result<Canon, Failure> {
         let workspace = self.workspace()?;
-        let canon = workspace.canon()?.ok_or_else(|| {
+        self.canon_if_sealed()?.ok_or_else(|| {
             Failure::plain(format!("there is no canon yet in {}", workspace.root.display()))
                 .hint("make one: kanon adopt INSTALL, then kanon seal")
-        })?;
+        })
+    }
+
+    /// The sealed canon, if there is one; it must be of this rulebook's game.
+    pub fn canon_if_sealed(&self) -> Result<Option<Canon>, Failure> {
+        let Some(workspace) = &self.workspace else { return Ok(None) };
+        let Some(canon) = workspace.canon()? else { return Ok(None) };
         if canon.game != self.loaded.rulebook.game {
             return Err(Failure::plain(format!(
                 "the canon is of {}, the rulebook of {}",
@@ -115,7 +121,7 @@ impl<'a> Session<'a> {
         if canon.rulebook != self.loaded.digest {
             self.ui.notice("note: the rulebook has changed since the canon was sealed; kanon seal makes a new one");
         }
-        Ok(canon)
+        Ok(Some(canon))
     }
 
     /// What installs are held against.

@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 
 use crate::canon::Canon;
 use crate::finding::{Code, Finding, Severity};
-use crate::rulebook::{Role, Rulebook};
+use crate::rulebook::Rulebook;
 use crate::survey::Survey;
 use crate::wish::Extras;
 
@@ -105,11 +105,6 @@ fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]
         })
         .map(|misfit| misfit.finding)
         .collect()
-}
-
-/// Whether a finding is about a mod that the role needs.
-fn needs(role: Role, side: crate::survey::NeededOn) -> bool {
-    side.includes(role)
 }
 
 #[cfg(test)]

@@ -1,9 +1,9 @@
 //! Each mod of the canon, in each place where it belongs: is it there, once, switched on, the same release, the same bytes?
 
 use std::cmp::Ordering;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 
-use super::{Measure, align, needs};
+use super::{Measure, align};
 use crate::canon::SealedMod;
 use crate::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::path::InstallPath;
@@ -12,7 +12,7 @@ use crate::survey::{NeededOn, Survey, SurveyedMod};
 
 /// Findings about the mods of the canon.
 pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
-    let by_id = by_id(survey);
+    let by_id = survey.mods_by_id();
     let mut findings = Vec::new();
     for sealed in &measure.canon.mods {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
@@ -25,14 +25,6 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         }
     }
     findings
-}
-
-fn by_id(survey: &Survey) -> HashMap<String, Vec<&SurveyedMod>> {
-    let mut by_id: HashMap<String, Vec<&SurveyedMod>> = HashMap::new();
-    for found in survey.mods.iter().filter(|found| found.reading.made_for.is_none()) {
-        by_id.entry(found.folded_id()).or_default().push(found);
-    }
-    by_id
 }
 
 /// One mod of the canon against one place of one install.
@@ -49,7 +41,7 @@ impl Judgement<'_> {
     fn findings(&self) -> Vec<Finding> {
         let enabled: Vec<&SurveyedMod> = self.here.iter().filter(|found| found.enabled).copied().collect();
         let side = self.sealed.needed_on();
-        if !needs(self.survey.install.role, side) {
+        if !side.includes(self.survey.install.role) {
             return match side {
                 NeededOn::Optional => enabled
                     .iter()

@@ -388,23 +388,15 @@ mod tests {
             members: Vec::new(),
             members_total: 0,
         };
-        Survey {
-            format: crate::survey::FORMAT.to_owned(),
-            install: InstallFacts {
-                name: name.to_owned(),
-                role,
-                game: "Polarspur".to_owned(),
-                game_version: None,
-                loader_version: Some("0.9".to_owned()),
-                runtime_version: None,
-            },
-            mods: mods.iter().map(found).collect(),
-            strays: Vec::new(),
-            lists: Vec::new(),
-            keys: Vec::new(),
-            settings: Vec::new(),
-            unreadable: Vec::new(),
-        }
+        let install = InstallFacts {
+            name: name.to_owned(),
+            role,
+            game: "Polarspur".to_owned(),
+            game_version: None,
+            loader_version: Some("0.9".to_owned()),
+            runtime_version: None,
+        };
+        Survey { mods: mods.iter().map(found).collect(), ..Survey::empty(install) }
     }
 
     struct World {

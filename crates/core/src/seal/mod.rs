@@ -138,7 +138,6 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
         return Err(Box::new(two_faces(wish, best, rival)));
     }
     let mut sealed = SealedMod::from_surveyed(best.found, 0);
-    sealed.reading.id.clone_from(&best.found.reading.id);
     if let Some(side) = wish.needed_on {
         sealed.reading.needed_on = side;
     }

@@ -42,23 +42,15 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
 }
 
 fn survey(mods: Vec<SurveyedMod>) -> Survey {
-    Survey {
-        format: crate::survey::FORMAT.to_owned(),
-        install: InstallFacts {
-            name: "mara".to_owned(),
-            role: Role::Client,
-            game: "Polarspur".to_owned(),
-            game_version: None,
-            loader_version: None,
-            runtime_version: None,
-        },
-        mods,
-        strays: Vec::new(),
-        lists: Vec::new(),
-        keys: Vec::new(),
-        settings: Vec::new(),
-        unreadable: Vec::new(),
-    }
+    let install = InstallFacts {
+        name: "mara".to_owned(),
+        role: Role::Client,
+        game: "Polarspur".to_owned(),
+        game_version: None,
+        loader_version: None,
+        runtime_version: None,
+    };
+    Survey { mods, ..Survey::empty(install) }
 }
 
 fn canon() -> Canon {

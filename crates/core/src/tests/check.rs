@@ -3,7 +3,7 @@ use crate::canon::{Canon, SealedMod};
 use crate::digest::Blake3;
 use crate::finding::Change;
 use crate::path::InstallPath;
-use crate::rulebook;
+use crate::rulebook::{self, Role};
 use crate::survey::*;
 use rstest::rstest;
 
@@ -34,23 +34,15 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
 }
 
 fn survey(mods: Vec<SurveyedMod>) -> Survey {
-    Survey {
-        format: FORMAT.to_owned(),
-        install: InstallFacts {
-            name: "mara".to_owned(),
-            role: Role::Client,
-            game: "Polarspur".to_owned(),
-            game_version: Some("1.4.2".to_owned()),
-            loader_version: Some("0.9.1".to_owned()),
-            runtime_version: None,
-        },
-        mods,
-        strays: Vec::new(),
-        lists: Vec::new(),
-        keys: Vec::new(),
-        settings: Vec::new(),
-        unreadable: Vec::new(),
-    }
+    let install = InstallFacts {
+        name: "mara".to_owned(),
+        role: Role::Client,
+        game: "Polarspur".to_owned(),
+        game_version: Some("1.4.2".to_owned()),
+        loader_version: Some("0.9.1".to_owned()),
+        runtime_version: None,
+    };
+    Survey { mods, ..Survey::empty(install) }
 }
 
 fn canon() -> Canon {

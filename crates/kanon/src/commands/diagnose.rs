@@ -18,10 +18,7 @@ use crate::ui::Ui;
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.rulebook.as_deref(), arguments.thorough)?;
     let mut looked_at = Vec::new();
-    let canon = match session.workspace.as_ref().map(kanon_reach::workspace::Workspace::canon).transpose()?.flatten() {
-        Some(_) => Some(session.canon()?),
-        None => None,
-    };
+    let canon = session.canon_if_sealed()?;
     let server = server_name(arguments, &session);
     let server = surveyed(&mut session, server, Role::Server, &mut looked_at)?;
     let client = surveyed(&mut session, arguments.client.clone(), Role::Client, &mut looked_at)?;

@@ -12,7 +12,7 @@ use std::time::SystemTime;
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Role, Rulebook};
-use kanon_core::survey::{FORMAT, InstallFacts, Survey, Unreadable};
+use kanon_core::survey::{InstallFacts, Survey, Unreadable};
 
 use crate::error::ReachError;
 use crate::install::{LocalInstall, nanoseconds};
@@ -162,23 +162,15 @@ fn assemble(
     outcomes: Vec<Outcome>,
     stray_outcomes: Vec<Outcome>,
 ) -> Survey {
-    let mut survey = Survey {
-        format: FORMAT.to_owned(),
-        install: InstallFacts {
-            name: request.name.to_owned(),
-            role: request.role,
-            game: request.rulebook.game.clone(),
-            game_version: platform.game,
-            loader_version: platform.loader,
-            runtime_version: platform.runtime,
-        },
-        mods: Vec::new(),
-        strays: Vec::new(),
-        lists: Vec::new(),
-        keys: Vec::new(),
-        settings: Vec::new(),
-        unreadable,
+    let install = InstallFacts {
+        name: request.name.to_owned(),
+        role: request.role,
+        game: request.rulebook.game.clone(),
+        game_version: platform.game,
+        loader_version: platform.loader,
+        runtime_version: platform.runtime,
     };
+    let mut survey = Survey { unreadable, ..Survey::empty(install) };
     for outcome in outcomes {
         match outcome.found {
             Found::Mod(found) => survey.mods.push(*found),
