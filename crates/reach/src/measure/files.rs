@@ -1,6 +1,6 @@
 //! The digest of each file: remembered, or read. A file that changes while it is read is read again, then refused.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::{self, Seek};
 
 use kanon_core::digest::Blake3;
@@ -137,8 +137,8 @@ impl Job<'_> {
         whole: bool,
         state: &mut State,
     ) -> Result<(), ReachError> {
-        let seen: HashMap<&str, ()> = groups.iter().map(|group| (group.key.as_str(), ())).collect();
-        let is_gone = |key: &&String| whole && !seen.contains_key(key.as_str());
+        let seen: HashSet<&str> = groups.iter().map(|group| group.key.as_str()).collect();
+        let is_gone = |key: &&String| whole && !seen.contains(key.as_str());
         let gone: Vec<&str> = self.memories.keys().filter(is_gone).map(String::as_str).collect();
         let new: Vec<(String, Memory, Vec<Remembered>)> = groups
             .iter()
