@@ -112,7 +112,7 @@ pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result
         by_id: survey.mods_by_id(),
         by_digest: by_digest(survey),
         present: present(survey),
-        targets: targets(measure, survey.install.role)?,
+        targets: targets(measure, survey)?,
         kept: BTreeSet::new(),
         in_place: BTreeSet::new(),
         moved: BTreeSet::new(),
@@ -129,7 +129,8 @@ pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.
-fn targets(measure: Measure<'_>, role: Role) -> Result<BTreeMap<String, String>, PlanError> {
+fn targets(measure: Measure<'_>, survey: &Survey) -> Result<BTreeMap<String, String>, PlanError> {
+    let role = survey.install.role;
     let mut targets: BTreeMap<String, String> = BTreeMap::new();
     let here = measure
         .canon
@@ -137,8 +138,8 @@ fn targets(measure: Measure<'_>, role: Role) -> Result<BTreeMap<String, String>,
         .iter()
         .filter(|sealed| sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional);
     for sealed in here {
-        let places = measure.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(role));
-        for (place, file) in places.iter().flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+        let places = measure.rulebook.shelf(&sealed.shelf).into_iter().flat_map(|shelf| survey.places(shelf));
+        for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
             let path = place.join(file.path.as_str())?;
             match targets.insert(path.folded(), sealed.folded_id()) {
                 Some(first) if first != sealed.folded_id() => {
@@ -197,8 +198,8 @@ impl Planner<'_> {
         let mut wrong = Vec::new();
         for sealed in &measure.canon.mods {
             let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
-            for place in shelf.places(role).iter().filter(|place| self.wanted(sealed, role, place)).collect::<Vec<_>>()
-            {
+            let places = self.survey.places(shelf).filter(|place| self.wanted(sealed, role, place));
+            for place in places.collect::<Vec<_>>() {
                 match self.right_copy(sealed, shelf, place) {
                     Some(right) => {
                         self.kept.extend(right.files.iter().map(|file| file.path.folded()));

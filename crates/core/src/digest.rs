@@ -100,6 +100,62 @@ digest_type!(
     Sha256
 );
 
+/// The digests by which games name what they load.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+pub enum DigestKind {
+    /// BLAKE3.
+    Blake3,
+    /// SHA-256.
+    Sha256,
+    /// SHA-1: broken as a proof, and still what some games name their content by.
+    Sha1,
+    /// MD5: as SHA-1.
+    Md5,
+}
+
+/// The words for digests in a rulebook.
+pub const DIGEST_WORDS: [(&str, DigestKind); 4] = [
+    ("blake3", DigestKind::Blake3),
+    ("sha256", DigestKind::Sha256),
+    ("sha1", DigestKind::Sha1),
+    ("md5", DigestKind::Md5),
+];
+
+impl DigestKind {
+    /// The digest of what a reader yields, as hexadecimal digits.
+    ///
+    /// # Errors
+    /// When the reader fails.
+    pub fn of(self, reader: &mut dyn std::io::Read) -> std::io::Result<String> {
+        match self {
+            Self::Blake3 => {
+                let mut hasher = blake3::Hasher::new();
+                std::io::copy(reader, &mut hasher)?;
+                Ok(hasher.finalize().to_string())
+            }
+            Self::Sha256 => hex_digest::<sha2::Sha256>(reader),
+            Self::Sha1 => hex_digest::<sha1::Sha1>(reader),
+            Self::Md5 => hex_digest::<md5::Md5>(reader),
+        }
+    }
+
+    /// The digest of bytes in memory, as hexadecimal digits.
+    pub fn of_bytes(self, bytes: &[u8]) -> String {
+        self.of(&mut &bytes[..]).unwrap_or_default()
+    }
+}
+
+fn hex_digest<D: sha2::Digest>(reader: &mut dyn std::io::Read) -> std::io::Result<String> {
+    let mut hasher = D::new();
+    let mut buffer = vec![0; 64 << 10];
+    loop {
+        match reader.read(&mut buffer)? {
+            0 => return Ok(const_hex::encode(hasher.finalize())),
+            read => hasher.update(&buffer[..read]),
+        }
+    }
+}
+
 impl Blake3 {
     /// The digest of bytes in memory.
     pub fn of(bytes: &[u8]) -> Self {
@@ -137,6 +193,15 @@ mod tests {
         assert!(digest.to_string().starts_with(&digest.short()));
         assert!("12".parse::<Blake3>().is_err());
         assert!("zz".repeat(32).parse::<Sha256>().is_err());
+    }
+
+    #[test]
+    fn each_kind_is_the_digest_it_says() {
+        let of = |kind: DigestKind| kind.of_bytes(b"abc");
+        assert_eq!(of(DigestKind::Md5), "900150983cd24fb0d6963f7d28e17f72");
+        assert_eq!(of(DigestKind::Sha1), "a9993e364706816aba3e25717850c26c9cd0d89d");
+        assert_eq!(of(DigestKind::Sha256), Sha256::of(b"abc").to_string());
+        assert_eq!(of(DigestKind::Blake3), Blake3::of(b"abc").to_string());
     }
 
     #[test]

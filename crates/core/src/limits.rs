@@ -34,3 +34,5 @@ pub const PATH_BYTES: usize = 1_024;
 pub const VALUE_CHARS: usize = 512;
 /// Relations read from one mod.
 pub const RELATIONS: usize = 4_096;
+/// Entries read from one mod list.
+pub const LIST_ENTRIES: usize = 20_000;

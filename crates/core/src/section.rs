@@ -101,6 +101,21 @@ impl<'t> Section<'t> {
         found
     }
 
+    /// One word or a list of words out of a fixed set.
+    pub fn texts_of<T: Copy>(&self, key: &'static str, words: &[(&'static str, T)]) -> Vec<T> {
+        let mut found = Vec::new();
+        for (word, span) in self.texts(key) {
+            match words.iter().find(|(right, _)| *right == word) {
+                Some((_, value)) => found.push(*value),
+                None => {
+                    let right: Vec<_> = words.iter().map(|(right, _)| *right).collect();
+                    self.wrong_word(word, span, key, &right);
+                }
+            }
+        }
+        found
+    }
+
     /// A word out of a fixed set that must be there.
     pub fn required_one_of<T: Copy>(&self, key: &'static str, words: &[(&'static str, T)]) -> Option<T> {
         self.require(key);
@@ -188,6 +203,11 @@ impl<'t> Section<'t> {
         }
     }
 
+    /// Where a text stands somewhere in this table or below it; the table's header if nowhere.
+    pub fn find_text(&self, text: &str) -> Range<usize> {
+        find_in(self.table, text).unwrap_or_else(|| self.span())
+    }
+
     fn wrong_word(&self, word: &str, span: Range<usize>, key: &str, right: &[&'static str]) {
         let message = format!("`{key}` can't be `{word}`; expected one of: {}", right.join(", "));
         match nearest(word, right.iter().copied()) {
@@ -208,6 +228,19 @@ impl<'t> Section<'t> {
     fn below(&self, key: &str) -> String {
         let inner = self.name.trim_matches(['[', ']']);
         if self.name.starts_with('[') { format!("[{inner}.{key}]") } else { format!("[{key}]") }
+    }
+}
+
+fn find_in(table: &DeTable<'_>, text: &str) -> Option<Range<usize>> {
+    table.iter().find_map(|(_, value)| find_value(value, text))
+}
+
+fn find_value(value: &Spanned<DeValue<'_>>, text: &str) -> Option<Range<usize>> {
+    match value.get_ref() {
+        DeValue::String(found) if found.as_ref() == text => Some(value.span()),
+        DeValue::Array(items) => items.iter().find_map(|item| find_value(item, text)),
+        DeValue::Table(table) => find_in(table, text),
+        _ => None,
     }
 }
 

@@ -1,13 +1,13 @@
 //! The measured record of one install: what `kanon survey` writes and what a player can send.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
 
 use crate::digest::Blake3;
 use crate::limits;
 use crate::path::InstallPath;
-use crate::rulebook::Role;
+use crate::rulebook::{Role, Shelf};
 
 /// The first field of every survey.
 pub const FORMAT: &str = "kanon-survey/1";
@@ -24,15 +24,24 @@ pub struct Survey {
     /// Mods that lie near a shelf, where the game does not look.
     #[serde(default)]
     pub strays: Vec<SurveyedMod>,
-    /// Mod lists and launch lines. Not read by this version.
+    /// Mod lists and launch lines.
     #[serde(default)]
-    pub lists: Vec<serde_json::Value>,
-    /// Signing keys. Not read by this version.
+    pub lists: Vec<SurveyedList>,
+    /// Public keys: those in the key ring, and those that mods bring.
     #[serde(default)]
-    pub keys: Vec<serde_json::Value>,
-    /// Settings. Not read by this version.
+    pub keys: Vec<SurveyedKey>,
+    /// Settings that the rulebook speaks of.
     #[serde(default)]
-    pub settings: Vec<serde_json::Value>,
+    pub settings: Vec<SurveyedSetting>,
+    /// Archives into which overlays are laid.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub bases: Vec<SurveyedBase>,
+    /// Worlds.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub worlds: Vec<InstallPath>,
+    /// The places of shelves that are known only when an install is looked at.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub places: BTreeMap<String, Vec<InstallPath>>,
     /// What could not be read.
     #[serde(default)]
     pub unreadable: Vec<Unreadable>,
@@ -55,6 +64,131 @@ pub struct InstallFacts {
     /// The runtime's version, where it could be found.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub runtime_version: Option<String>,
+}
+
+/// A mod list or a launch line as it was found.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedList {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// The file that holds it.
+    pub file: InstallPath,
+    /// Whether the order of its entries matters.
+    #[serde(default)]
+    pub ordered: bool,
+    /// Its entries, in their order.
+    pub entries: Vec<ListEntry>,
+    /// Why it can't be read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+}
+
+/// One entry of a list.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ListEntry {
+    /// The id of the mod that it names; its own text when it names none that is known.
+    pub id: String,
+    /// The version it asks for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub version: Option<String>,
+    /// The digest it asks for.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub digest: Option<String>,
+    /// Whether it is switched on.
+    pub on: bool,
+    /// What it stands for.
+    pub stands_for: StandsFor,
+    /// Its text as it stands in the file.
+    pub text: String,
+}
+
+/// What an entry of a list stands for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum StandsFor {
+    /// A mod of this install.
+    Mod,
+    /// The game, or something else that the rulebook says is none.
+    Game,
+    /// Nothing that is here.
+    Nothing,
+}
+
+/// A public key.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedKey {
+    /// Its name, without its extension.
+    pub name: String,
+    /// Its file.
+    pub path: InstallPath,
+    /// Its size in bytes.
+    pub size: u64,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// The mod that brings it; none for one in the key ring.
+    #[serde(default, skip_serializing_if = "Option::is_none", rename = "mod")]
+    pub of_mod: Option<String>,
+    /// Whether it is the game's own.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub own: bool,
+}
+
+/// A signed file of a mod, and its signature.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedSignature {
+    /// The signed file.
+    pub payload: InstallPath,
+    /// The signature, where there is one.
+    pub signature: Option<InstallPath>,
+    /// The name of the key, as the signature's name tells it.
+    pub key: Option<String>,
+}
+
+/// A setting as it was found.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedSetting {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// The file that holds it.
+    pub file: InstallPath,
+    /// Its value; none when it is not there.
+    pub value: Option<String>,
+    /// Why it can't be read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+}
+
+/// A base archive, and what of the overlays is in it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedBase {
+    /// The archive.
+    pub path: InstallPath,
+    /// Its size in bytes.
+    pub size: u64,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// Each overlay of the shelf, in the order in which they are laid.
+    pub overlays: Vec<LaidOverlay>,
+    /// Members that this role must not have, and that are there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub not_stripped: Vec<String>,
+}
+
+/// How much of an overlay is in the base archive.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LaidOverlay {
+    /// The overlay's id.
+    pub id: String,
+    /// How many of its members belong into the base.
+    pub members: usize,
+    /// Members that are there with these bytes, or with those of an overlay laid later.
+    pub laid: usize,
+    /// Members that are not there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub missing: Vec<String>,
+    /// Members that are there with other bytes.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub other: Vec<String>,
 }
 
 /// Where a mod is needed.
@@ -220,6 +354,8 @@ beside_reading!(FlatSurveyedMod => SurveyedMod {
     members: Vec<Member>,
     #[serde(default)]
     members_total: usize,
+    #[serde(default)]
+    signatures: Vec<SurveyedSignature>,
 });
 
 /// A mod as it was found on an install.
@@ -249,6 +385,9 @@ pub struct SurveyedMod {
     /// How many members there are.
     #[serde(default)]
     pub members_total: usize,
+    /// Its signed files.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub signatures: Vec<SurveyedSignature>,
 }
 
 /// One measured file.
@@ -333,6 +472,9 @@ impl Survey {
             lists: Vec::new(),
             keys: Vec::new(),
             settings: Vec::new(),
+            bases: Vec::new(),
+            worlds: Vec::new(),
+            places: BTreeMap::new(),
             unreadable: Vec::new(),
         }
     }
@@ -344,6 +486,11 @@ impl Survey {
             by_id.entry(found.folded_id()).or_default().push(found);
         }
         by_id
+    }
+
+    /// Where a shelf is on this install.
+    pub fn places<'s>(&'s self, shelf: &'s Shelf) -> impl Iterator<Item = &'s InstallPath> {
+        shelf.places(self.install.role).iter().chain(self.places.get(&shelf.name).into_iter().flatten())
     }
 
     /// Puts everything in its stable order.
@@ -363,6 +510,11 @@ impl SurveyedMod {
     /// The id in the form in which ids are compared: games on Windows seldom mind letter case.
     pub fn folded_id(&self) -> String {
         self.reading.id.to_lowercase()
+    }
+
+    /// Whether only its id is here, and its bytes come from elsewhere.
+    pub fn is_id_alone(&self) -> bool {
+        self.files.is_empty() && self.place == self.path
     }
 
     /// The version, or a word for its absence.

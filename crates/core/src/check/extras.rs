@@ -46,6 +46,15 @@ fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding 
         (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
         (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),
     };
+    if found.is_id_alone() {
+        let remedy = "take it out of the list by hand, or add it to kanon.toml and seal";
+        return Finding::new(Code::ListEntryExtra, remedy)
+            .about(&found.reading.id)
+            .at(found.path.as_str())
+            .expected("not listed")
+            .found(what)
+            .severity(severity);
+    }
     let remedy = match (severity, measure.extras, role) {
         (Severity::Blocking, _, _) => align(survey),
         (Severity::Note, _, _) => "nothing; the server does not mind it".to_owned(),
@@ -69,8 +78,8 @@ fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         .iter()
         .filter(|sealed| sealed.needed_on().includes(role))
         .flat_map(|sealed| {
-            let places = measure.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(role));
-            places.iter().filter_map(|place| place.join(&sealed.name).ok()).map(String::from).collect::<Vec<_>>()
+            let places = measure.rulebook.shelf(&sealed.shelf).into_iter().flat_map(|shelf| survey.places(shelf));
+            places.filter_map(|place| place.join(&sealed.name).ok()).map(String::from).collect::<Vec<_>>()
         })
         .collect();
     survey

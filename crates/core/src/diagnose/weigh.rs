@@ -387,6 +387,7 @@ mod tests {
             files: Vec::new(),
             members: Vec::new(),
             members_total: 0,
+            signatures: Vec::new(),
         };
         let install = InstallFacts {
             name: name.to_owned(),

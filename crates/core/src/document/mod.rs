@@ -101,6 +101,11 @@ impl Notation {
         }
     }
 
+    /// The rulebook's word for it.
+    pub fn word(self) -> &'static str {
+        NOTATION_WORDS.iter().find(|(_, notation)| *notation == self).map_or("", |(word, _)| word)
+    }
+
     /// Reads a document.
     ///
     /// XML: the root element is the one key of the document. An element is an object with its attributes as `@name`,

@@ -1,5 +1,6 @@
 //! What a mod holds, whether it is an archive, a folder or one opaque file.
 
+use crate::digest::DigestKind;
 use crate::limits;
 use crate::survey::Member;
 
@@ -24,6 +25,14 @@ pub trait Contents {
     /// When it is there and can't be read, or is larger than `limit` bytes.
     fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError>;
 
+    /// The digest of the mod itself, where it is one file; `None` where it is not.
+    ///
+    /// # Errors
+    /// When it can't be read.
+    fn digest(&mut self, _: DigestKind) -> Result<Option<String>, ContentsError> {
+        Ok(None)
+    }
+
     /// The bytes of a document, at most [`limits::DOCUMENT_BYTES`] of them.
     ///
     /// # Errors
@@ -33,7 +42,10 @@ pub trait Contents {
     }
 }
 
-/// A mod that is one opaque file: nothing to look into.
+/// The member by which a rulebook names the mod's own file, where the mod is one.
+pub const ITSELF: &str = ".";
+
+/// Nothing to look into: the mod is an id, or is not at hand.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct NoContents;
 

@@ -2,13 +2,14 @@
 
 use std::collections::HashMap;
 use std::io::Cursor;
+use std::ops::Range;
 
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
 use super::archive::Archive;
-use super::contents::{Contents, ContentsError};
-use crate::digest::Blake3;
+use super::contents::{Contents, ContentsError, ITSELF};
+use crate::digest::{Blake3, DigestKind};
 use crate::document::{self, DocumentError, Encoding, scalar};
 use crate::limits;
 use crate::path::printable;
@@ -71,13 +72,36 @@ pub fn read_mod(
     named: Named<'_>,
     contents: &mut dyn Contents,
 ) -> Result<Reading, ReadingError> {
-    let mut reader = Reader { rule: &shelf.read, named, contents, main: Value::Null, others: HashMap::new() };
-    if !reader.find_main()? {
-        return reader.foreign();
-    }
-    let mut reading = reader.reading()?;
-    settle_platforms(rulebook, &mut reading);
-    Ok(reading)
+    Reader::new(&shelf.read, named, contents).all(rulebook)
+}
+
+/// One place that was looked at for a fact.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Looked {
+    /// The fact, as the rulebook calls it.
+    pub fact: &'static str,
+    /// Where in the rulebook the place is named.
+    pub span: Range<usize>,
+    /// The place, in words.
+    pub place: String,
+    /// What stands there.
+    pub found: Option<String>,
+    /// How many values stand there; for one fact it should be one.
+    pub matches: usize,
+    /// What it was taken for; nothing when the next place had to be asked.
+    pub answer: Option<String>,
+}
+
+/// Reads the facts about one mod and tells every place that was looked at, in order.
+pub fn explain_mod(
+    rulebook: &Rulebook,
+    shelf: &Shelf,
+    named: Named<'_>,
+    contents: &mut dyn Contents,
+) -> (Result<Reading, ReadingError>, Vec<Looked>) {
+    let mut reader = Reader { trace: Some(Vec::new()), ..Reader::new(&shelf.read, named, contents) };
+    let reading = reader.all(rulebook);
+    (reading, reader.trace.unwrap_or_default())
 }
 
 struct Reader<'a> {
@@ -86,18 +110,60 @@ struct Reader<'a> {
     contents: &'a mut dyn Contents,
     main: Value,
     others: HashMap<String, Option<Value>>,
+    trace: Option<Vec<Looked>>,
 }
 
-impl Reader<'_> {
+/// What stands at a place.
+struct Raw {
+    value: Option<String>,
+    matches: usize,
+}
+
+impl Raw {
+    fn one(value: Option<String>) -> Self {
+        Self { matches: usize::from(value.is_some()), value }
+    }
+}
+
+impl<'a> Reader<'a> {
+    fn new(rule: &'a ModRule, named: Named<'a>, contents: &'a mut dyn Contents) -> Self {
+        Self { rule, named, contents, main: Value::Null, others: HashMap::new(), trace: None }
+    }
+
+    fn all(&mut self, rulebook: &Rulebook) -> Result<Reading, ReadingError> {
+        if !self.find_main()? {
+            return self.foreign();
+        }
+        let mut reading = self.reading()?;
+        settle_platforms(rulebook, &mut reading);
+        Ok(reading)
+    }
+
     /// Reads the main document; says whether there is one, or none is wanted.
     fn find_main(&mut self) -> Result<bool, ReadingError> {
         for rule in &self.rule.documents {
-            if let Some(document) = self.document(rule)? {
+            let located = self.located(&rule.member);
+            let document = self.document(rule)?;
+            self.note(|| Looked {
+                fact: "document",
+                span: 0..0,
+                place: document_words(rule),
+                found: document.as_ref().and(located),
+                matches: usize::from(document.is_some()),
+                answer: document.as_ref().map(|_| "the main document".to_owned()),
+            });
+            if let Some(document) = document {
                 self.main = document;
                 return Ok(true);
             }
         }
         Ok(self.rule.documents.is_empty())
+    }
+
+    fn note(&mut self, looked: impl FnOnce() -> Looked) {
+        if let Some(trace) = &mut self.trace {
+            trace.push(looked());
+        }
     }
 
     fn document(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
@@ -129,13 +195,19 @@ impl Reader<'_> {
 
     fn reading(&mut self) -> Result<Reading, ReadingError> {
         let rule = self.rule;
-        let id = self.fact(&rule.id)?.ok_or_else(|| ReadingError::NoId { tried: tried(&rule.id) })?;
+        let id = self.fact("id", &rule.id)?.ok_or_else(|| ReadingError::NoId { tried: tried(&rule.id) })?;
         let mut doubts = Vec::new();
         let needed_on = self.needed_on(&mut doubts)?;
         let mut relations = Vec::new();
         for relation in &rule.relations {
             self.relations(relation, &mut relations)?;
         }
+        let all_need = rule.all_need.iter().filter(|other| !other.eq_ignore_ascii_case(&id));
+        relations.extend(all_need.map(|other| Relation {
+            kind: RelationKind::Required,
+            id: other.clone(),
+            range: None,
+        }));
         relations.sort();
         relations.dedup();
         let mut provides = self.provides();
@@ -146,15 +218,15 @@ impl Reader<'_> {
         provides.dedup();
         Ok(Reading {
             id,
-            version: self.fact(&rule.version)?,
-            title: self.fact(&rule.title)?,
+            version: self.fact("version", &rule.version)?,
+            title: self.fact("title", &rule.title)?,
             needed_on,
-            game_range: self.fact(&rule.game)?,
-            loader_range: self.fact(&rule.loader)?,
-            runtime_range: self.fact(&rule.runtime)?,
-            made_for: self.fact(&rule.made_for)?,
+            game_range: self.fact("game", &rule.game)?,
+            loader_range: self.fact("loader", &rule.loader)?,
+            runtime_range: self.fact("runtime", &rule.runtime)?,
+            made_for: self.fact("made-for", &rule.made_for)?,
             shapes_world: self
-                .fact(&rule.shapes_world)?
+                .fact("shapes-world", &rule.shapes_world)?
                 .is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
             relations,
             provides,
@@ -162,38 +234,54 @@ impl Reader<'_> {
         })
     }
 
-    fn fact(&mut self, rule: &FactRule) -> Result<Option<String>, ReadingError> {
+    fn fact(&mut self, name: &'static str, rule: &FactRule) -> Result<Option<String>, ReadingError> {
         for step in &rule.0 {
-            if let Some(value) = self.step(step)? {
+            if let Some(value) = self.step(name, step)? {
                 return Ok(Some(value));
             }
         }
         Ok(None)
     }
 
-    fn step(&mut self, step: &FactStep) -> Result<Option<String>, ReadingError> {
+    fn step(&mut self, name: &'static str, step: &FactStep) -> Result<Option<String>, ReadingError> {
         let raw = self.raw(&step.origin)?;
-        Ok(raw.filter(|value| step.except.as_ref().is_none_or(|except| !except.is_match(value))).and_then(|value| {
-            match &step.means {
-                Some(means) => means.get(&value).cloned(),
-                None => Some(value),
-            }
-        }))
+        let admitted = raw.value.as_ref().filter(|value| !step.except.as_ref().is_some_and(|e| e.is_match(value)));
+        let answer = admitted.and_then(|value| match &step.means {
+            Some(means) => means.get(value).cloned(),
+            None => Some(value.clone()),
+        });
+        self.note(|| Looked {
+            fact: name,
+            span: step.span.clone(),
+            place: origin_words(&step.origin),
+            found: raw.value,
+            matches: raw.matches,
+            answer: answer.clone(),
+        });
+        Ok(answer)
     }
 
-    fn raw(&mut self, origin: &Origin) -> Result<Option<String>, ReadingError> {
+    fn raw(&mut self, origin: &Origin) -> Result<Raw, ReadingError> {
         Ok(match origin {
-            Origin::Document { document: None, at } => first_scalar(&self.main, at),
+            Origin::Document { document: None, at } => scalars(&self.main, at),
             Origin::Document { document: Some(rule), at } => {
-                self.other(rule)?.and_then(|value| first_scalar(&value, at))
+                self.other(rule)?.map_or(Raw::one(None), |value| scalars(&value, at))
             }
-            Origin::Name(regex) => captured(regex, self.named.name),
+            Origin::Name(regex) => Raw::one(captured(regex, self.named.name)),
             Origin::Text { member, encoding, line } => {
-                self.text(member, *encoding)?.and_then(|text| captured(line, &text))
+                Raw::one(self.text(member, *encoding)?.and_then(|text| captured(line, &text)))
             }
-            Origin::Is(value) => Some(value.clone()),
-            Origin::Digest => Some(self.named.digest.to_string()),
+            Origin::Is(value) => Raw::one(Some(value.clone())),
+            Origin::Digest(kind) => Raw::one(self.digest(*kind)?),
         })
+    }
+
+    /// A folder has only the one digest that Kanon gives it.
+    fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ReadingError> {
+        if kind == DigestKind::Blake3 {
+            return Ok(Some(self.named.digest.to_string()));
+        }
+        Ok(self.contents.digest(kind)?)
     }
 
     fn other(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
@@ -216,11 +304,11 @@ impl Reader<'_> {
     /// An unknown word is told, and taken for `both`: the safe side, as it hides no difference.
     fn needed_on(&mut self, doubts: &mut Vec<String>) -> Result<NeededOn, ReadingError> {
         let rule = &self.rule.needed_on;
-        if let Some(known) = self.fact(rule)?.as_deref().and_then(NeededOn::of_word) {
+        if let Some(known) = self.fact("needed_on", rule)?.as_deref().and_then(NeededOn::of_word) {
             return Ok(known);
         }
         for step in &rule.0 {
-            if let Some(word) = self.raw(&step.origin)? {
+            if let Some(word) = self.raw(&step.origin)?.value {
                 doubts.push(format!(
                     "says it is needed on `{}`, which the rulebook does not know; taken for both",
                     printable(&word)
@@ -283,12 +371,11 @@ impl Reader<'_> {
         let size = bytes.len() as u64;
         let mut archive = Archive::open(Cursor::new(bytes), size).map_err(|error| error.to_string())?;
         let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest };
-        let mut reader =
-            Reader { rule: self.rule, named, contents: &mut archive, main: Value::Null, others: HashMap::new() };
+        let mut reader = Reader::new(self.rule, named, &mut archive);
         if !reader.find_main().map_err(|error| error.to_string())? {
             return Ok(Vec::new());
         }
-        let id = reader.fact(&reader.rule.id).map_err(|error| error.to_string())?;
+        let id = reader.fact("id", &self.rule.id).map_err(|error| error.to_string())?;
         let mut ids: Vec<String> = id.into_iter().chain(reader.provides()).collect();
         ids.extend(reader.nested(depth, left, doubts));
         Ok(ids)
@@ -301,10 +388,22 @@ impl Reader<'_> {
         };
         let document = if rule.document.is_some() { other.as_ref() } else { Some(&self.main) };
         let Some(document) = document else { return Ok(()) };
-        for entry in rule.each.query(document).iter().take(limits::RELATIONS) {
+        let before = into.len();
+        let entries = rule.each.query(document).all();
+        for entry in entries.iter().take(limits::RELATIONS) {
             entry_relations(&rule.form, entry, rule.kind, into);
         }
         into.truncate(limits::RELATIONS);
+        let found = into[before.min(into.len())..].iter().map(relation_words).collect::<Vec<_>>();
+        let matches = entries.len();
+        self.note(|| Looked {
+            fact: "relations",
+            span: rule.span.clone(),
+            place: place_words(rule.document.as_ref(), &rule.each),
+            found: (matches > 0).then(|| format!("{matches} {}", if matches == 1 { "entry" } else { "entries" })),
+            matches,
+            answer: (!found.is_empty()).then(|| found.join(", ")),
+        });
         Ok(())
     }
 }
@@ -325,9 +424,54 @@ fn tried(rule: &FactRule) -> String {
         Origin::Document { at, .. } => at.to_string(),
         Origin::Name(regex) => format!("its name by {regex}"),
         Origin::Text { member, .. } => member.clone(),
-        Origin::Is(_) | Origin::Digest => String::new(),
+        Origin::Is(_) | Origin::Digest(_) => String::new(),
     });
     tried.collect::<Vec<_>>().join(", ")
+}
+
+/// A relation in words.
+fn relation_words(relation: &Relation) -> String {
+    let kind = match relation.kind {
+        RelationKind::Required => "needs",
+        RelationKind::Optional => "can use",
+        RelationKind::Conflicting => "bars",
+        RelationKind::LoadBefore => "before",
+        RelationKind::LoadAfter => "after",
+    };
+    let range = relation.range.as_ref().map_or_else(String::new, |range| format!(" {range}"));
+    format!("{kind} {}{range}", relation.id)
+}
+
+fn document_words(rule: &DocumentRule) -> String {
+    format!("{} as {}", member_words(&rule.member), rule.notation.word())
+}
+
+fn member_words(member: &str) -> String {
+    if member == ITSELF { "the file itself".to_owned() } else { member.to_owned() }
+}
+
+fn place_words(document: Option<&DocumentRule>, at: &JsonPath) -> String {
+    match document {
+        Some(rule) => format!("{at} in {}", document_words(rule)),
+        None => at.to_string(),
+    }
+}
+
+fn origin_words(origin: &Origin) -> String {
+    match origin {
+        Origin::Document { document, at } => place_words(document.as_ref(), at),
+        Origin::Name(regex) => format!("its name by {regex}"),
+        Origin::Text { member, line, .. } => format!("the text of {} by {line}", member_words(member)),
+        Origin::Is(_) => "said by the rulebook".to_owned(),
+        Origin::Digest(_) => "its digest".to_owned(),
+    }
+}
+
+fn scalars(document: &Value, at: &JsonPath) -> Raw {
+    let nodes = at.query(document);
+    let mut values = nodes.iter().filter_map(|value| scalar(value));
+    let first = values.next();
+    Raw { matches: usize::from(first.is_some()) + values.count(), value: first }
 }
 
 fn first_scalar(document: &Value, at: &JsonPath) -> Option<String> {

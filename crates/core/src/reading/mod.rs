@@ -2,8 +2,16 @@
 
 mod archive;
 mod contents;
+mod entries;
 mod facts;
+mod launch;
+mod lists;
+mod signed;
 
 pub use archive::{Archive, ArchiveError, is_archive};
-pub use contents::{Contents, ContentsError, NoContents};
-pub use facts::{Named, ReadingError, read_mod};
+pub use contents::{Contents, ContentsError, ITSELF, NoContents};
+pub use entries::Known;
+pub use facts::{Looked, Named, ReadingError, explain_mod, read_mod};
+pub use launch::{LaunchError, OptionValue, option_values};
+pub use lists::{ListError, RawEntry, read_list};
+pub use signed::SignedNames;

@@ -1,11 +1,13 @@
 //! How one fact about a mod is found: where to look, in what order, and what the value found there means.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 use regex::Regex;
 use serde_json_path::JsonPath;
 
 use super::names::NamePattern;
+use crate::digest::DigestKind;
 use crate::document::{Encoding, Notation};
 use crate::survey::RelationKind;
 
@@ -33,6 +35,8 @@ pub struct FactStep {
     pub means: Option<BTreeMap<String, String>>,
     /// Values that are no answer, such as a placeholder.
     pub except: Option<Regex>,
+    /// Where in the rulebook it stands.
+    pub span: Range<usize>,
 }
 
 /// Where a value is.
@@ -59,7 +63,7 @@ pub enum Origin {
     /// Always this value.
     Is(String),
     /// The digest of the mod itself: for mods that carry no name and no version.
-    Digest,
+    Digest(DigestKind),
 }
 
 /// Words or signs for kinds of relations; nothing for those that are none.
@@ -85,6 +89,8 @@ pub struct RelationRule {
     pub each: JsonPath,
     /// How an entry is read.
     pub form: RelationForm,
+    /// Where in the rulebook it stands.
+    pub span: Range<usize>,
 }
 
 /// How an entry of a relation list is written.

@@ -4,15 +4,19 @@
 //! linear-time, and every mistake is told with its place. `docs/rulebook.md` is the reference for its authors.
 
 mod facts;
+mod lists;
 mod model;
 mod names;
 mod parse;
+mod places;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
+pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
 pub use model::{ByRole, Named, PlatformVersion};
 pub use model::{
-    Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, ListRule, ModRule, Names, Platform, Role,
+    Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, ModRule, Names, Platform, Role,
     Rulebook, RunningSigns, SettingRule, Shelf, SignedRule, WorldRule,
 };
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse};
+pub use places::{Part, PlacePattern};

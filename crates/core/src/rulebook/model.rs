@@ -7,7 +7,9 @@ use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 
 use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule};
+use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
+use super::places::PlacePattern;
 use crate::document::{Encoding, Notation};
 use crate::finding::Code;
 use crate::path::InstallPath;
@@ -39,6 +41,23 @@ pub struct ByRole<T> {
     pub server: T,
     /// On a client.
     pub client: T,
+}
+
+impl Holds {
+    /// Whether a single file can be a mod here.
+    pub const fn files(self) -> bool {
+        matches!(self, Self::Archives | Self::ArchivesOrFolders | Self::Files | Self::Overlays)
+    }
+
+    /// Whether a folder can be a mod here.
+    pub const fn folders(self) -> bool {
+        matches!(self, Self::Folders | Self::ArchivesOrFolders)
+    }
+
+    /// Whether a file here is an archive that is looked into.
+    pub const fn archives(self) -> bool {
+        matches!(self, Self::Archives | Self::ArchivesOrFolders | Self::Overlays)
+    }
 }
 
 impl<T> ByRole<T> {
@@ -127,9 +146,11 @@ pub enum Holds {
     Archives,
     /// One folder for each mod.
     Folders,
+    /// An archive or a folder for each mod.
+    ArchivesOrFolders,
     /// One opaque file for each mod.
     Files,
-    /// Files laid into a base archive.
+    /// Archives whose members are laid into a base archive.
     Overlays,
     /// Ids alone; the bytes come from elsewhere.
     Ids,
@@ -153,6 +174,10 @@ pub struct Shelf {
     pub holds: Holds,
     /// Where it is; the first is the main one, the others hold copies. Empty: that role has no such shelf.
     pub places: ByRole<Vec<InstallPath>>,
+    /// Further places, whose paths are known only when an install is looked at.
+    pub wild: ByRole<Vec<PlacePattern>>,
+    /// The list that names its mods, where the install has only their ids.
+    pub ids_from: ByRole<Option<String>>,
     /// Which names are mods; empty: all.
     pub matches: Vec<NamePattern>,
     /// Which names are not, although they match.
@@ -165,6 +190,19 @@ pub struct Shelf {
     pub read: ModRule,
     /// How its payload is signed.
     pub signed: Option<SignedRule>,
+    /// What its members are laid into.
+    pub laid_into: Option<LaidRule>,
+}
+
+/// The base archive into which overlays are laid.
+#[derive(Debug, Clone)]
+pub struct LaidRule {
+    /// The archive.
+    pub base: InstallPath,
+    /// The list that gives the order in which they are laid; by name when not said.
+    pub order: Option<String>,
+    /// Members that are left out on a role.
+    pub strip: ByRole<Vec<NamePattern>>,
 }
 
 /// How a mod on a shelf is read.
@@ -192,6 +230,8 @@ pub struct ModRule {
     pub shapes_world: FactRule,
     /// Its relations to other mods.
     pub relations: Vec<RelationRule>,
+    /// Ids that every mod here needs, but for itself.
+    pub all_need: Vec<String>,
     /// Further ids it stands for.
     pub provides: Option<JsonPath>,
     /// Archives inside it.
@@ -229,7 +269,7 @@ pub enum KeyScheme {
 /// How the payload of a mod is signed.
 #[derive(Debug, Clone)]
 pub struct SignedRule {
-    /// Which files of the mod are signed.
+    /// Which files of the mod are signed; for mods that are single files, which of those.
     pub payload: NamePattern,
     /// The signature's path, with `{payload}` and `{key}`.
     pub signature: String,
@@ -246,29 +286,6 @@ pub struct Keyring {
     pub places: ByRole<Vec<InstallPath>>,
     /// Keys of the game itself, never touched.
     pub own: Vec<NamePattern>,
-}
-
-/// A mod list or a launch line.
-#[derive(Debug, Clone)]
-pub struct ListRule {
-    /// What the rulebook calls it.
-    pub name: String,
-    /// Whose it is; both sides' when not said.
-    pub of: Option<Role>,
-    /// The file that holds it.
-    pub file: InstallPath,
-    /// How the file is written, where it is a document.
-    pub notation: Option<Notation>,
-    /// Where in a document the entries are.
-    pub at: Option<JsonPath>,
-    /// The option of a launch line that takes the entries.
-    pub option: Option<String>,
-    /// How one entry is written, with `{id}` and `{version}`.
-    pub entry: String,
-    /// What stands between entries.
-    pub between: Option<String>,
-    /// Whether their order matters.
-    pub ordered: bool,
 }
 
 /// Entries that mods merge into one of the game's own data files.
@@ -292,9 +309,11 @@ pub struct SettingRule {
     /// Whose it is; both sides' when not said.
     pub of: Option<Role>,
     /// The file that holds it.
-    pub file: InstallPath,
+    pub file: PlacePattern,
     /// How the file is written.
     pub notation: Notation,
+    /// How its text is stored.
+    pub encoding: Encoding,
     /// Where in it the value is.
     pub at: JsonPath,
     /// The value it must have; facts in braces are filled in.
@@ -304,8 +323,8 @@ pub struct SettingRule {
 /// A place where worlds are.
 #[derive(Debug, Clone)]
 pub struct WorldRule {
-    /// The folder of the world, or of each world with a `*` as its last part.
-    pub places: ByRole<Vec<InstallPath>>,
+    /// The folder or file of the world; of each world with a `*` in it.
+    pub places: ByRole<Vec<PlacePattern>>,
 }
 
 /// How a running server shows.
@@ -353,9 +372,13 @@ impl Rulebook {
         self.shelves.iter().find(|shelf| shelf.name == name)
     }
 
-    /// The parts of this rulebook that this version of Kanon reads but does not act on yet.
+    /// The list of that name.
+    pub fn list(&self, name: &str) -> Option<&ListRule> {
+        self.lists.iter().find(|list| list.name == name)
+    }
+
+    /// The parts of this rulebook that surveys tell of and that are not judged yet.
     pub fn not_acted_on(&self) -> Vec<&'static str> {
-        let shelves_of = |kinds: &[Holds]| self.shelves.iter().any(|shelf| kinds.contains(&shelf.holds));
         [
             ("signatures", self.shelves.iter().any(|shelf| shelf.signed.is_some())),
             ("the key ring", self.keyring.is_some()),
@@ -364,8 +387,7 @@ impl Rulebook {
             ("settings", !self.settings.is_empty()),
             ("worlds", !self.worlds.is_empty()),
             ("signs of a running server", !self.running.lock_files.is_empty() || self.running.port.is_some()),
-            ("overlays", shelves_of(&[Holds::Overlays])),
-            ("shelves of ids alone", shelves_of(&[Holds::Ids])),
+            ("what is laid into base archives", self.shelves.iter().any(|shelf| shelf.laid_into.is_some())),
         ]
         .into_iter()
         .filter_map(|(what, there)| there.then_some(what))
@@ -379,6 +401,11 @@ impl Shelf {
         self.places.of(role)
     }
 
+    /// The list that names this shelf's mods on an install of that role, where it has only their ids.
+    pub fn ids_from(&self, role: Role) -> Option<&str> {
+        self.ids_from.of(role).as_deref()
+    }
+
     /// How a name on this shelf is to be taken.
     pub fn classify(&self, name: &str) -> Named {
         if let Some(enabled) = self.off.iter().find_map(|off| off.enabled_name(name, &self.matches)) {
@@ -386,6 +413,17 @@ impl Shelf {
         }
         let matches = self.matches.is_empty() || self.matches.iter().any(|pattern| pattern.fits(name));
         if matches && !self.except.iter().any(|pattern| pattern.fits(name)) { Named::Enabled } else { Named::NoMod }
+    }
+
+    /// How the name of a folder on this shelf is to be taken; where archives are mods too, `match` is about those.
+    pub fn classify_folder(&self, name: &str) -> Named {
+        if self.holds != Holds::ArchivesOrFolders {
+            return self.classify(name);
+        }
+        if let Some(enabled) = self.off.iter().find_map(|off| off.enabled_name(name, &[])) {
+            return Named::Disabled { enabled };
+        }
+        if self.except.iter().any(|pattern| pattern.fits(name)) { Named::NoMod } else { Named::Enabled }
     }
 
     /// Whether two names are one to the game.

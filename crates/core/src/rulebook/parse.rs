@@ -8,8 +8,11 @@ use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
 use super::facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
+use super::lists::{EntryFields, EntryShape, ListForm, ListRule, Template};
 use super::model::*;
 use super::names::{NamePattern, OffPattern};
+use super::places::PlacePattern;
+use crate::digest::{DIGEST_WORDS, DigestKind};
 use crate::document::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation};
 use crate::finding::Code;
 use crate::limits;
@@ -54,11 +57,12 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         lists: each(root.sections("list"), list).into_iter().flatten().collect(),
         fragments: each(root.sections("fragment"), fragment).into_iter().flatten().collect(),
         settings: each(root.sections("setting"), setting).into_iter().flatten().collect(),
-        worlds: each(root.sections("world"), |section| WorldRule { places: places(section, "in") }),
+        worlds: each(root.sections("world"), |section| WorldRule { places: place_patterns(section, "in") }),
         running: finished(root.section("running"), running),
         events: each(root.sections("event"), event).into_iter().flatten().collect(),
     };
     check_shelves(root, &rulebook);
+    check_lists(root, &rulebook);
     rulebook
 }
 
@@ -86,6 +90,21 @@ fn check_shelves(root: &Section<'_>, rulebook: &Rulebook) {
             root.problems()
                 .error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
         }
+    }
+}
+
+/// Lists that shelves speak of must be there, and no two places may be claimed by two shelves.
+fn check_lists(root: &Section<'_>, rulebook: &Rulebook) {
+    let names: Vec<&str> = rulebook.lists.iter().map(|list| list.name.as_str()).collect();
+    let asked = rulebook.shelves.iter().flat_map(|shelf| {
+        let order = shelf.laid_into.as_ref().and_then(|laid| laid.order.as_ref());
+        [shelf.ids_from.server.as_ref(), shelf.ids_from.client.as_ref(), order].into_iter().flatten()
+    });
+    for name in asked.filter(|name| !names.contains(&name.as_str())) {
+        let message = format!("a shelf speaks of the list `{name}`, and no [[list]] is called so");
+        let help = nearest(name, names.iter().copied())
+            .map_or_else(|| "add that [[list]]".to_owned(), |near| format!("did you mean `{near}`?"));
+        root.problems().error_with_help(root.find_text(name), message, help);
     }
 }
 
@@ -196,6 +215,39 @@ fn no_notation(problems: &Problems, span: Range<usize>, name: &str) {
 }
 
 fn shelf(section: &Section<'_>) -> Shelf {
+    let holds = holds(section);
+    let names = [("exact", Names::Exact), ("free", Names::Free)];
+    let usual = if holds.archives() || holds == Holds::Ids { Names::Free } else { Names::Exact };
+    let read = section.section("mod").map(|inner| finish(inner, mod_rule));
+    let ids_from = ids_from(section);
+    let ids_alone = holds == Holds::Ids;
+    if !ids_alone && read.as_ref().is_none_or(|read| read.id.0.is_empty()) {
+        section.problems().error_with_help(
+            section.span(),
+            "the shelf does not say how a mod's id is found",
+            "add to its [shelf.mod]: id = \"$.id\", or id = { file-name = '(?<id>.+)\\.zip' }",
+        );
+    }
+    section.require(if ids_alone { "ids-from" } else { "in" });
+    let (places, wild) = split_places(place_patterns(section, "in"));
+    Shelf {
+        name: section.owned_text("name"),
+        holds,
+        places,
+        wild,
+        ids_from,
+        matches: patterns(section, "match"),
+        except: patterns(section, "except"),
+        off: section.texts("off").into_iter().filter_map(|spot| checked(section, spot, OffPattern::new)).collect(),
+        names: section.one_of("names", &names).unwrap_or(usual),
+        read: read.unwrap_or_default(),
+        signed: section.section("signed").and_then(|inner| finish(inner, signed)),
+        laid_into: section.section("laid-into").and_then(|inner| finish(inner, laid_into)),
+    }
+}
+
+/// One word, or both of archives and folders.
+fn holds(section: &Section<'_>) -> Holds {
     let kinds = [
         ("archives", Holds::Archives),
         ("folders", Holds::Folders),
@@ -203,50 +255,72 @@ fn shelf(section: &Section<'_>) -> Shelf {
         ("overlays", Holds::Overlays),
         ("ids", Holds::Ids),
     ];
-    let holds = section.required_one_of("holds", &kinds).unwrap_or(Holds::Archives);
-    let names = [("exact", Names::Exact), ("free", Names::Free)];
-    let usual = if matches!(holds, Holds::Archives | Holds::Ids) { Names::Free } else { Names::Exact };
-    let read = section.section("mod").map(|inner| finish(inner, mod_rule));
-    if read.as_ref().is_none_or(|read| read.id.0.is_empty()) {
-        section.problems().error_with_help(
-            section.span(),
-            "the shelf does not say how a mod's id is found",
-            "add to its [shelf.mod]: id = \"$.id\", or id = { file-name = '(?<id>.+)\\.zip' }",
-        );
-    }
-    section.require("in");
-    Shelf {
-        name: section.owned_text("name"),
-        holds,
-        places: places(section, "in"),
-        matches: patterns(section, "match"),
-        except: patterns(section, "except"),
-        off: section.texts("off").into_iter().filter_map(|spot| checked(section, spot, OffPattern::new)).collect(),
-        names: section.one_of("names", &names).unwrap_or(usual),
-        read: read.unwrap_or_default(),
-        signed: section.section("signed").and_then(|inner| finish(inner, signed)),
+    section.require("holds");
+    let words: Vec<Holds> = section.texts_of("holds", &kinds);
+    match words.as_slice() {
+        [one] => *one,
+        [Holds::Archives, Holds::Folders] | [Holds::Folders, Holds::Archives] => Holds::ArchivesOrFolders,
+        [] => Holds::Archives,
+        _ => {
+            section.problems().error_with_help(
+                section.value("holds").map_or_else(|| section.span(), Spanned::span),
+                "a shelf holds one kind of thing, or archives and folders alike",
+                "make a shelf for each kind, with its own `match`",
+            );
+            words[0]
+        }
     }
 }
 
-fn places(section: &Section<'_>, key: &'static str) -> ByRole<Vec<InstallPath>> {
+fn ids_from(section: &Section<'_>) -> ByRole<Option<String>> {
+    let Some(inner) = section.section("ids-from") else { return ByRole::default() };
+    finish(inner, |inner| ByRole { server: inner.optional_text("server"), client: inner.optional_text("client") })
+}
+
+fn laid_into(section: &Section<'_>) -> Option<LaidRule> {
+    let base = section.required_text("base").and_then(|spot| install_path(section, spot));
+    let order = section.optional_text("order");
+    let strip = section.section("strip").map(|inner| {
+        finish(inner, |inner| ByRole {
+            server: member_patterns(inner, "server"),
+            client: member_patterns(inner, "client"),
+        })
+    });
+    Some(LaidRule { base: base?, order, strip: strip.unwrap_or_default() })
+}
+
+/// The places of each role; a single text or list counts for both.
+fn place_patterns(section: &Section<'_>, key: &'static str) -> ByRole<Vec<PlacePattern>> {
+    let read = |section: &Section<'_>, key| -> Vec<PlacePattern> {
+        section.texts(key).into_iter().filter_map(|spot| checked_path(section, spot, PlacePattern::new)).collect()
+    };
+    if section.value(key).is_some_and(|value| !value.get_ref().is_table()) {
+        let both = read(section, key);
+        return ByRole { server: both.clone(), client: both };
+    }
     let Some(inner) = section.section(key) else { return ByRole::default() };
-    finish(inner, |inner| {
-        let of = |role| {
-            inner.texts(role).into_iter().filter_map(|spot| checked_path(inner, spot, InstallPath::folder)).collect()
-        };
-        ByRole { server: of("server"), client: of("client") }
-    })
+    finish(inner, |inner| ByRole { server: read(inner, "server"), client: read(inner, "client") })
+}
+
+fn split_places(places: ByRole<Vec<PlacePattern>>) -> (ByRole<Vec<InstallPath>>, ByRole<Vec<PlacePattern>>) {
+    let split = |places: Vec<PlacePattern>| -> (Vec<InstallPath>, Vec<PlacePattern>) {
+        let literal = places.iter().filter_map(PlacePattern::literal).collect();
+        (literal, places.into_iter().filter(|place| place.literal().is_none()).collect())
+    };
+    let (server, wild_server) = split(places.server);
+    let (client, wild_client) = split(places.client);
+    (ByRole { server, client }, ByRole { server: wild_server, client: wild_client })
 }
 
 fn install_path(section: &Section<'_>, spot: Spot<&str>) -> Option<InstallPath> {
     checked_path(section, spot, InstallPath::new)
 }
 
-fn checked_path(
+fn checked_path<T>(
     section: &Section<'_>,
     (text, span): Spot<&str>,
-    make: impl Fn(&str) -> Result<InstallPath, PathError>,
-) -> Option<InstallPath> {
+    make: impl Fn(&str) -> Result<T, PathError>,
+) -> Option<T> {
     let path = make(text);
     if let Err(error) = &path {
         section.problems().error_with_help(span, error.to_string(), "write a path from the install's root, with `/`");
@@ -256,6 +330,11 @@ fn checked_path(
 
 fn patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern> {
     section.texts(key).into_iter().filter_map(|spot| checked(section, spot, NamePattern::new)).collect()
+}
+
+/// Patterns over paths inside a mod: `*` does not cross a `/`, `**` does.
+fn member_patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern> {
+    patterns(section, key)
 }
 
 fn checked<T>(section: &Section<'_>, (text, span): Spot<&str>, make: impl Fn(&str) -> Result<T, String>) -> Option<T> {
@@ -279,6 +358,7 @@ fn mod_rule(section: &Section<'_>) -> ModRule {
         made_for: fact(section, "made-for"),
         shapes_world: fact(section, "shapes-world"),
         relations: relations.collect(),
+        all_need: section.texts("all-need").into_iter().map(|(id, _)| id.to_owned()).collect(),
         provides: json_path(section, "provides"),
         nested: section.section("nested").map(|inner| finish(inner, nested)),
         foreign: each(section.sections("foreign"), foreign).into_iter().flatten().collect(),
@@ -313,7 +393,8 @@ fn fact(section: &Section<'_>, key: &'static str) -> FactRule {
 fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact: &'static str) -> Option<FactStep> {
     if let Some(at) = value.get_ref().as_str() {
         let at = parsed_path(outer.problems(), (at, value.span()))?;
-        return Some(FactStep { origin: Origin::Document { document: None, at }, means: None, except: None });
+        let origin = Origin::Document { document: None, at };
+        return Some(FactStep { origin, means: None, except: None, span: value.span() });
     }
     let section = inline(outer, value, fact)?;
     let origin = origin(&section, fact);
@@ -322,7 +403,8 @@ fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact: &'static s
     let except = section.text("except").and_then(|spot| compiled(&section, spot));
     section.finish();
     let means = means.into_iter().map(|((from, _), (to, _))| (from.to_owned(), to.to_owned())).collect::<Vec<_>>();
-    Some(FactStep { origin: origin?, means: (!means.is_empty()).then(|| means.into_iter().collect()), except })
+    let means = (!means.is_empty()).then(|| means.into_iter().collect());
+    Some(FactStep { origin: origin?, means, except, span: value.span() })
 }
 
 /// The facts that Kanon must understand have a fixed set of words.
@@ -347,7 +429,7 @@ fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
     let name = section.text("file-name");
     let line = section.text("text");
     let is = section.optional_text("is");
-    let digest = section.flag("digest").unwrap_or(false);
+    let digest = digest_kind(section);
     if let Some(spot) = name {
         return regex_with_group(section, spot, fact).map(Origin::Name);
     }
@@ -361,10 +443,10 @@ fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
         });
     }
     match (at, is, digest) {
-        (Some(at), None, false) => Some(Origin::Document { document: document(section), at }),
-        (None, Some(is), false) => Some(Origin::Is(is)),
-        (None, None, true) => Some(Origin::Digest),
-        (None, None, false) if section.value("at").is_some() => None,
+        (Some(at), None, None) => Some(Origin::Document { document: document(section), at }),
+        (None, Some(is), None) => Some(Origin::Is(is)),
+        (None, None, Some(kind)) => Some(Origin::Digest(kind)),
+        (None, None, None) if section.value("at").is_some() => None,
         _ => {
             section.problems().error_with_help(
                 section.span(),
@@ -374,6 +456,15 @@ fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
             None
         }
     }
+}
+
+/// `true`, or the word for a digest.
+fn digest_kind(section: &Section<'_>) -> Option<DigestKind> {
+    let value = section.value("digest")?;
+    if value.get_ref().as_bool() == Some(true) {
+        return Some(DigestKind::Blake3);
+    }
+    section.one_of("digest", &DIGEST_WORDS)
 }
 
 fn json_path(section: &Section<'_>, key: &'static str) -> Option<JsonPath> {
@@ -427,7 +518,7 @@ fn relation(
     let form = relation_form(&section);
     let document = document(&section);
     section.finish();
-    Some(RelationRule { kind, document, each: each?, form: form? })
+    Some(RelationRule { kind, document, each: each?, form: form?, span: value.span() })
 }
 
 fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
@@ -502,22 +593,85 @@ fn signed(section: &Section<'_>) -> Option<SignedRule> {
 
 fn keyring(section: &Section<'_>) -> Keyring {
     section.require("in");
-    Keyring { places: places(section, "in"), own: patterns(section, "own") }
+    Keyring { places: split_places(place_patterns(section, "in")).0, own: patterns(section, "own") }
 }
 
 fn list(section: &Section<'_>) -> Option<ListRule> {
-    let file = section.required_text("file").and_then(|spot| install_path(section, spot));
-    Some(ListRule {
-        name: section.owned_text("name"),
-        of: section.one_of("of", &ROLES),
-        notation: section.one_of("notation", &NOTATION_WORDS),
-        at: json_path(section, "at"),
-        option: section.optional_text("option"),
-        entry: section.optional_text("entry").unwrap_or_else(|| "{id}".to_owned()),
-        between: section.optional_text("between"),
-        ordered: section.flag("ordered").unwrap_or(false),
-        file: file?,
-    })
+    let file = section.text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
+    let (name, of, encoding) = (section.owned_text("name"), section.one_of("of", &ROLES), encoding(section));
+    let template = |key| section.text(key).and_then(|spot| checked(section, spot, Template::new));
+    let (entry, off) = (template("entry"), template("off"));
+    let form = list_form(section, file.as_ref());
+    let (ordered, keep) = (section.flag("ordered").unwrap_or(false), patterns(section, "keep"));
+    if !matches!(form, Some(ListForm::Option { .. })) && section.value("file").is_none() {
+        section.require("file");
+    }
+    Some(ListRule { name, of, file, encoding, form: form?, entry: entry.unwrap_or_default(), off, ordered, keep })
+}
+
+fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> Option<ListForm> {
+    let words: Vec<(&'static str, Option<Notation>)> =
+        NOTATION_WORDS.iter().map(|(word, notation)| (*word, Some(*notation))).chain([("lines", None)]).collect();
+    let notation = section.one_of("notation", &words);
+    let (each, option, between) =
+        (json_path(section, "each"), section.optional_text("option"), section.optional_text("between"));
+    let shape = entry_shape(section, between.clone());
+    if let Some(option) = option {
+        return Some(ListForm::Option { option, between });
+    }
+    if notation == Some(None) {
+        return Some(ListForm::Lines);
+    }
+    let Some(each) = each else {
+        if section.value("each").is_none() {
+            section.problems().error_with_help(
+                section.span(),
+                format!("{} does not say where its entries are", "[[list]]"),
+                "write one of: each = \"$.mods[*]\", option = \"-mods=\", notation = \"lines\"",
+            );
+        }
+        return None;
+    };
+    let file = file.map(ToString::to_string).unwrap_or_default();
+    let notation = notation.flatten().or_else(|| Notation::of_name(&file));
+    if notation.is_none() {
+        no_notation(section.problems(), section.span(), &file);
+    }
+    Some(ListForm::Document { notation: notation?, each, shape })
+}
+
+fn entry_shape(section: &Section<'_>, between: Option<String>) -> EntryShape {
+    let forms = [("ids", 0), ("objects", 1), ("id-to-flag", 2), ("id-to-version", 3), ("id-to-fields", 4)];
+    let fields = EntryFields {
+        id: json_path(section, "id"),
+        version: json_path(section, "version"),
+        digest: json_path(section, "digest"),
+        on: json_path(section, "on"),
+        means: on_words(section),
+        text: section.text("text").and_then(|spot| compiled(section, spot)),
+    };
+    let usual = if fields.id.is_some() { 1 } else { 0 };
+    match section.one_of("form", &forms).unwrap_or(usual) {
+        1 => {
+            section.require("id");
+            EntryShape::Object(fields)
+        }
+        2 => EntryShape::KeyToFlag,
+        3 => EntryShape::KeyToVersion,
+        4 => EntryShape::KeyToFields(fields),
+        _ => EntryShape::Text { between },
+    }
+}
+
+fn on_words(section: &Section<'_>) -> std::collections::BTreeMap<String, bool> {
+    let mut words = std::collections::BTreeMap::new();
+    for ((word, _), (means, span)) in section.text_map("means") {
+        match means {
+            "on" | "off" => drop(words.insert(word.to_lowercase(), means == "on")),
+            _ => section.problems().error(span, format!("`means` can't mean `{means}`; expected one of: on, off")),
+        }
+    }
+    words
 }
 
 fn fragment(section: &Section<'_>) -> Option<FragmentRule> {
@@ -528,17 +682,17 @@ fn fragment(section: &Section<'_>) -> Option<FragmentRule> {
 }
 
 fn setting(section: &Section<'_>) -> Option<SettingRule> {
-    let file = section.required_text("file").and_then(|spot| install_path(section, spot));
+    let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
     let notation = section.one_of("notation", &NOTATION_WORDS);
     section.require("at");
     let (name, of, at) = (section.owned_text("name"), section.one_of("of", &ROLES), json_path(section, "at"));
-    let is = section.optional_text("is");
+    let (is, encoding) = (section.optional_text("is"), encoding(section));
     let file = file?;
-    let notation = notation.or_else(|| Notation::of_name(file.name()));
+    let notation = notation.or_else(|| Notation::of_name(&file.to_string()));
     if notation.is_none() {
-        no_notation(section.problems(), section.span(), file.name());
+        no_notation(section.problems(), section.span(), &file.to_string());
     }
-    Some(SettingRule { name, of, file, notation: notation?, at: at?, is })
+    Some(SettingRule { name, of, file, notation: notation?, encoding, at: at?, is })
 }
 
 fn running(section: &Section<'_>) -> RunningSigns {

@@ -133,6 +133,7 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
         .filter(|c| admits(wish, c.found.reading.version.as_deref(), versions))
         .copied()
         .collect();
+    let fitting = with_bytes(fitting, wish, versions, same_id);
     let Some(best) = best(&fitting, versions) else { return Err(Box::new(nothing_fits(wish, same_id))) };
     if let Some(rival) = rival(best, &fitting, versions) {
         return Err(Box::new(two_faces(wish, best, rival)));
@@ -142,6 +143,25 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
         sealed.reading.needed_on = side;
     }
     Ok(Pick { sealed, place: Some(best.place.to_owned()) })
+}
+
+/// Where only ids were found, any release with bytes that bears the id, and the version if one was stated, will do.
+fn with_bytes<'c>(
+    fitting: Vec<&'c Candidate<'c>>,
+    wish: &ModWish,
+    versions: Versions,
+    same_id: &[&'c Candidate<'c>],
+) -> Vec<&'c Candidate<'c>> {
+    if fitting.iter().any(|c| !c.found.is_id_alone()) {
+        return fitting.into_iter().filter(|c| !c.found.is_id_alone()).collect();
+    }
+    let Some(alone) = fitting.first() else { return fitting };
+    let stated = alone.found.reading.version.as_deref();
+    let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
+    let same = |c: &&&Candidate<'_>| stated.is_none_or(|stated| versions.same(stated, &version(c)));
+    let whole = same_id.iter().filter(|c| !c.found.is_id_alone()).filter(same).copied();
+    let whole: Vec<_> = whole.filter(|c| admits(wish, c.found.reading.version.as_deref(), versions)).collect();
+    if whole.is_empty() { fitting } else { whole }
 }
 
 /// What the last canon holds still meets the wish: its bytes are kept, wherever the copies have gone.
@@ -303,6 +323,7 @@ mod tests {
             files: Vec::new(),
             members: Vec::new(),
             members_total: 0,
+            signatures: Vec::new(),
         }
     }
 

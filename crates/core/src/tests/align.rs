@@ -38,6 +38,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         files,
         members: Vec::new(),
         members_total: 0,
+        signatures: Vec::new(),
     }
 }
 

@@ -30,6 +30,7 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
         path: file_path,
         members: vec![Member { path: "about.json".to_owned(), size: 3, crc32: 1 }],
         members_total: 1,
+        signatures: Vec::new(),
     }
 }
 

@@ -76,7 +76,7 @@ fn signatures_keys_lists_and_settings_are_understood() {
     )
     .replace("\\#", "#");
     let rulebook = parse("sketch", &text).expect("a rulebook").value;
-    assert_eq!(rulebook.lists[0].entry, "#{id}");
+    assert_eq!(rulebook.lists[0].entry.text(), "#{id}");
     assert_eq!(rulebook.running.port, Some(4100));
     assert_eq!(rulebook.not_acted_on().len(), 7);
 }

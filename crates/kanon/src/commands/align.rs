@@ -1,15 +1,18 @@
 //! `kanon align`: brings an install in line with the canon.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use kanon_core::align::{self, Plan, RiskyExtras};
 use kanon_core::canon::Canon;
 use kanon_core::digest::Blake3;
 use kanon_core::finding::{Finding, in_line};
+use kanon_core::path::InstallPath;
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_reach::carry_out::{Lock, Order, Receipt, ReceiptFile, carry_out};
 use kanon_reach::install::LocalInstall;
+use kanon_reach::measure::wild_places;
 use kanon_reach::state::AlignmentState;
 use kanon_reach::undo::take_back;
 
@@ -113,13 +116,20 @@ fn carry_through(
     let bytes = session.bytes(&plan.wanted())?;
     let install = LocalInstall::open(&subject.path)?;
     let backups = session.workspace()?.backups();
-    let shelves = &session.loaded.rulebook.shelves;
+    let rulebook = &session.loaded.rulebook;
+    let wild = wild_places(&install, rulebook, subject.role);
     let order = Order {
         install: &install,
         name: &subject.name,
         plan,
-        places: shelves.iter().flat_map(|shelf| shelf.places(subject.role)).cloned().collect(),
-        receipt: receipt(session, subject, canon)?,
+        places: rulebook
+            .shelves
+            .iter()
+            .flat_map(|shelf| shelf.places(subject.role))
+            .chain(wild.values().flatten())
+            .cloned()
+            .collect(),
+        receipt: receipt(session, subject, canon, &wild)?,
         bytes: &bytes,
         backups: &backups,
     };
@@ -131,11 +141,18 @@ fn carry_through(
     Ok((held(session, canon, &surveyed).findings, Some(id)))
 }
 
-fn receipt(session: &Session<'_>, subject: &Subject, canon: &Canon) -> Result<Receipt, Failure> {
+fn receipt(
+    session: &Session<'_>,
+    subject: &Subject,
+    canon: &Canon,
+    wild: &BTreeMap<String, Vec<InstallPath>>,
+) -> Result<Receipt, Failure> {
     let mut files = Vec::new();
     for sealed in canon.mods.iter().filter(|sealed| sealed.needed_on().includes(subject.role)) {
-        let places = session.loaded.rulebook.shelf(&sealed.shelf).map_or(&[][..], |shelf| shelf.places(subject.role));
-        for (place, file) in places.iter().flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+        let shelf = session.loaded.rulebook.shelf(&sealed.shelf);
+        let literal = shelf.map_or(&[][..], |shelf| shelf.places(subject.role));
+        let places = literal.iter().chain(wild.get(&sealed.shelf).into_iter().flatten());
+        for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
             let path =
                 place.join(file.path.as_str()).map_err(|error| kanon_reach::error::ReachError::Plan(error.into()))?;
             files.push(ReceiptFile { path, size: file.size, blake3: file.blake3 });

@@ -54,6 +54,15 @@ fn a_check() {
     let expected = r"
 off: 4 of 5 installs against the canon of Longnight
 
+station (server): off the canon, 2 blocking - 8 mods measured
+  lantern-grid
+    blocking mod-disabled  mods/lantern-grid-0.6.3.psm.off
+      expected 0.6.3; found 0.6.3, switched off
+  snowtrack
+    blocking version-older  mods/snowtrack-3.1.0.psm
+      expected 3.2.1; found 3.1.0
+  do, for all of these: kanon align station
+
 mara (client): in line, 1 note - 8 mods measured
   map-sketch
     note mod-extra  mods/map-sketch-0.4.0.psm
@@ -72,14 +81,12 @@ oskar (client): off the canon, 3 blocking - 6 mods measured
       expected 3.2.1; found 3.1.0
   do, for all of these: kanon align oskar
 
-station (server): off the canon, 2 blocking - 8 mods measured
-  lantern-grid
-    blocking mod-disabled  mods/lantern-grid-0.6.3.psm.off
-      expected 0.6.3; found 0.6.3, switched off
-  snowtrack
-    blocking version-older  mods/snowtrack-3.1.0.psm
-      expected 3.2.1; found 3.1.0
-  do, for all of these: kanon align station
+wren (client): off the canon, 1 blocking - 7 mods measured
+  halogen-lamps
+    blocking content-differs  mods/halogen-lamps-2.0.4.psm
+      expected 2.0.4; found 2.0.4 with other bytes
+      inside: settings/lamps.json changed
+      do: kanon align wren
 
 tove (client): off the canon, 2 blocking - 9 mods measured
   old-lantern
@@ -89,13 +96,6 @@ tove (client): off the canon, 2 blocking - 9 mods measured
     blocking mod-duplicate  mods/sled-dogs-1.1.0.psm
       expected 1.1.0; found also 1.0.0 in mods/sled-dogs-1.0.0.psm
   do, for all of these: kanon align tove
-
-wren (client): off the canon, 1 blocking - 7 mods measured
-  halogen-lamps
-    blocking content-differs  mods/halogen-lamps-2.0.4.psm
-      expected 2.0.4; found 2.0.4 with other bytes
-      inside: settings/lamps.json changed
-      do: kanon align wren
 ";
     reads(&morning(), &["check"], 1, expected);
 }
@@ -105,11 +105,11 @@ fn a_check_of_installs_that_are_in_line() {
     let expected = r"
 in line: 5 installs with the canon of Longnight
 
+station (server): in line - 8 mods measured
 mara (client): in line - 7 mods measured
 oskar (client): in line - 7 mods measured
-station (server): in line - 8 mods measured
-tove (client): in line - 7 mods measured
 wren (client): in line - 7 mods measured
+tove (client): in line - 7 mods measured
 ";
     reads(&Stage::sealed(), &["check"], 0, expected);
 }

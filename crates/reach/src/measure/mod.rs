@@ -1,7 +1,10 @@
 //! Measures an install: lists its shelves, hashes in parallel, reads each mod once, and remembers what did not change.
 
 mod files;
+mod keys;
+mod lists;
 mod mods;
+mod overlays;
 mod platform;
 mod strays;
 mod units;
@@ -22,6 +25,8 @@ use crate::state::{Memory, State};
 use files::MeasuredGroup;
 use mods::{Found, Outcome};
 use units::{Form, Shelved, Unit};
+
+pub use lists::{resolve, wild_places};
 
 /// What is surveyed, and how.
 #[derive(Clone, Copy)]
@@ -98,8 +103,23 @@ pub fn survey(
     job.remember(&groups, &mut measured, unreadable.is_empty(), state)?;
     let outcomes = job.read_groups(groups, measured, state)?;
     let (outcomes, stray_outcomes) = split(outcomes, shelf_groups);
-    let survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
+    let mut survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
+    beside_mods(install, request, &mut survey);
+    survey.sort();
     Ok(Measurement { survey, counts })
+}
+
+/// Lists, keys, settings, base archives and worlds; some of them name mods that have no bytes here.
+fn beside_mods(install: &LocalInstall, request: Request<'_>, survey: &mut Survey) {
+    let (rulebook, role) = (request.rulebook, request.role);
+    let lists = lists::lists(install, rulebook, role);
+    survey.mods.extend(lists::mods_by_id(rulebook, role, &lists));
+    survey.lists = lists::matched(rulebook, lists, &survey.mods);
+    survey.keys = keys::keys(install, rulebook, role, &mut survey.mods);
+    survey.settings = lists::settings(install, rulebook, role);
+    survey.worlds = lists::worlds(install, rulebook, role);
+    survey.places = wild_places(install, rulebook, role);
+    overlays::bases(install, rulebook, survey);
 }
 
 /// What is remembered, read while the install is listed.
@@ -137,7 +157,11 @@ fn refuse_other_game(
     shelved: &Shelved<'_>,
     platform: &platform::Versions,
 ) -> Result<(), ReachError> {
-    if shelved.places_found > 0 || platform.game.is_some() || platform.loader.is_some() {
+    let rulebook = request.rulebook;
+    let lists = || !lists::lists(install, rulebook, request.role).is_empty();
+    let by_list = rulebook.shelves.iter().any(|shelf| shelf.ids_from(request.role).is_some()) && lists();
+    let wild = rulebook.shelves.iter().any(|shelf| !shelf.wild.of(request.role).is_empty());
+    if shelved.places_found > 0 || platform.game.is_some() || platform.loader.is_some() || by_list || wild {
         return Ok(());
     }
     let places: HashSet<&str> =
@@ -184,7 +208,6 @@ fn assemble(
         .collect();
     let explained = |path: &str| survey.strays.iter().any(|stray| stray.place.as_str() == path);
     survey.unreadable.retain(|broken| !explained(&broken.path));
-    survey.sort();
     survey
 }
 

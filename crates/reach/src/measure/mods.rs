@@ -3,11 +3,11 @@
 use std::collections::HashMap;
 use std::io::{self, BufReader, Read};
 
-use kanon_core::digest::Blake3;
+use kanon_core::digest::{Blake3, DigestKind};
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
-use kanon_core::reading::{Archive, Contents, ContentsError, Named, NoContents, ReadingError, is_archive, read_mod};
-use kanon_core::rulebook::{Holds, Shelf};
+use kanon_core::reading::{Archive, Contents, ContentsError, ITSELF, Named, ReadingError, is_archive, read_mod};
+use kanon_core::rulebook::{NamePattern, Shelf};
 use kanon_core::survey::{Member, Reading, SurveyedFile, SurveyedMod, Unreadable};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -45,15 +45,60 @@ struct Known {
     members_total: usize,
 }
 
-/// A mod's folder, read file by file.
-struct FolderContents<'a> {
+/// A mod's folder, read file by file. Its members bear no checksum: a folder has none to tell.
+pub struct FolderContents<'a> {
     install: &'a LocalInstall,
     folder: &'a InstallPath,
+    members: Vec<Member>,
+}
+
+impl<'a> FolderContents<'a> {
+    /// A folder with these files in it.
+    pub fn new(
+        install: &'a LocalInstall,
+        folder: &'a InstallPath,
+        files: impl Iterator<Item = (&'a InstallPath, u64)>,
+    ) -> Self {
+        let inner = |(path, size): (&InstallPath, u64)| Some((path.below(folder)?.to_owned(), size));
+        let members = files.filter_map(inner).map(|(path, size)| Member { path, size, crc32: 0 }).collect();
+        Self { install, folder, members }
+    }
+}
+
+/// A mod that is one file, which is no archive.
+pub struct FileContents<'a> {
+    /// The install.
+    pub install: &'a LocalInstall,
+    /// The file.
+    pub path: &'a InstallPath,
+}
+
+impl Contents for FileContents<'_> {
+    fn members(&self) -> &[Member] {
+        &[]
+    }
+
+    fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
+        if member != ITSELF {
+            return Ok(None);
+        }
+        let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
+        let mut bytes = Vec::new();
+        let file = self.install.open_file(self.path).map_err(failed)?;
+        file.take(limit + 1).read_to_end(&mut bytes).map_err(failed)?;
+        Ok(Some(bytes))
+    }
+
+    fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ContentsError> {
+        let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
+        let mut file = self.install.open_file(self.path).map_err(failed)?;
+        kind.of(&mut file).map(Some).map_err(failed)
+    }
 }
 
 impl Contents for FolderContents<'_> {
     fn members(&self) -> &[Member] {
-        &[]
+        &self.members
     }
 
     fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
@@ -78,7 +123,9 @@ impl Job<'_> {
         let lacks = |(group, _): &(&Group<'_>, &MeasuredGroup)| {
             let documents = &group.units[0].shelf.read.documents;
             let has = |member: &str| {
-                member.contains('*') || group.files.iter().any(|(path, _)| path.below(&group.folder) == Some(member))
+                let pattern = NamePattern::new(member).ok();
+                let fits = |inner: &str| inner == member || pattern.as_ref().is_some_and(|pattern| pattern.fits(inner));
+                group.files.iter().any(|(path, _)| path.below(&group.folder).is_some_and(fits))
             };
             !documents.is_empty() && !documents.iter().any(|document| has(&document.member))
         };
@@ -140,7 +187,7 @@ impl Job<'_> {
         if let Some(known) = known.get(&key).and_then(|json| serde_json::from_str::<Known>(json).ok()) {
             return plain(Found::Mod(Box::new(surveyed(unit, digest, files, known))));
         }
-        match self.read(&unit, digest) {
+        match self.read(&unit, digest, &files) {
             Ok(known) => {
                 let to_remember = serde_json::to_string(&known).ok().map(|json| (key, json));
                 Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember }
@@ -149,33 +196,27 @@ impl Job<'_> {
         }
     }
 
-    fn read(&self, unit: &Unit<'_>, digest: Blake3) -> Result<Known, NotRead> {
+    fn read(&self, unit: &Unit<'_>, digest: Blake3, files: &[SurveyedFile]) -> Result<Known, NotRead> {
         let named = Named { name: &unit.name, digest };
         let read = |contents: &mut dyn Contents| read_mod(self.request.rulebook, unit.shelf, named, contents);
-        match unit.shelf.holds {
-            Holds::Archives => {
-                let mut archive = self.archive(&unit.path).map_err(NotRead::plain)?;
-                let reading = read(archive.as_mut());
-                let members = archive.members();
-                let still_packed =
-                    matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
-                let reading = reading.map_err(|error| NotRead::of(&error, still_packed))?;
-                Ok(Known {
-                    reading,
-                    members: members.iter().take(limits::LISTED_MEMBERS).cloned().collect(),
-                    members_total: members.len(),
-                })
-            }
-            Holds::Folders => {
-                let mut contents = FolderContents { install: self.install, folder: &unit.path };
-                let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
-                Ok(Known { reading, members: Vec::new(), members_total: 0 })
-            }
-            Holds::Files | Holds::Overlays | Holds::Ids => {
-                let reading = read(&mut NoContents).map_err(|error| NotRead::of(&error, false))?;
-                Ok(Known { reading, members: Vec::new(), members_total: 0 })
-            }
+        if unit.form == Form::Folder {
+            let sizes = files.iter().map(|file| (&file.path, file.size));
+            let mut contents = FolderContents::new(self.install, &unit.path, sizes);
+            let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
+            return Ok(Known { reading, members: Vec::new(), members_total: 0 });
         }
+        if !unit.shelf.holds.archives() {
+            let mut contents = FileContents { install: self.install, path: &unit.path };
+            let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
+            return Ok(Known { reading, members: Vec::new(), members_total: 0 });
+        }
+        let mut archive = self.archive(&unit.path).map_err(NotRead::plain)?;
+        let reading = read(archive.as_mut());
+        let members = archive.members();
+        let still_packed = matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
+        let reading = reading.map_err(|error| NotRead::of(&error, still_packed))?;
+        let listed = members.iter().take(limits::LISTED_MEMBERS).cloned().collect();
+        Ok(Known { reading, members: listed, members_total: members.len() })
     }
 
     fn archive(&self, path: &InstallPath) -> Result<Box<dyn Contents>, String> {
@@ -233,11 +274,11 @@ impl NotRead {
 fn holds_mods(shelf: &Shelf, members: &[Member]) -> bool {
     let documents: Vec<&str> = shelf.read.documents.iter().map(|document| document.member.as_str()).collect();
     let name = |member: &Member| member.path.rsplit('/').next().unwrap_or_default().to_owned();
-    members.iter().any(|member| match shelf.holds {
-        Holds::Folders => {
+    members.iter().any(|member| match shelf.holds.folders() {
+        true => {
             documents.iter().any(|document| member.path == *document || member.path.ends_with(&format!("/{document}")))
         }
-        _ => !shelf.matches.is_empty() && shelf.matches.iter().any(|pattern| pattern.fits(&name(member))),
+        false => !shelf.matches.is_empty() && shelf.matches.iter().any(|pattern| pattern.fits(&name(member))),
     })
 }
 
@@ -287,5 +328,6 @@ fn surveyed(unit: Unit<'_>, digest: Blake3, files: Vec<SurveyedFile>, known: Kno
         files,
         members: known.members,
         members_total: known.members_total,
+        signatures: Vec::new(),
     }
 }

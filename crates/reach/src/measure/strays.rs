@@ -23,7 +23,7 @@ pub fn near<'r>(
     for shelf in &request.rulebook.shelves {
         let Some(place) = shelf.places(request.role).first() else { continue };
         match shelf.holds {
-            Holds::Archives | Holds::Files if !shelf.matches.is_empty() => {
+            Holds::Archives | Holds::Files | Holds::Overlays if !shelf.matches.is_empty() => {
                 let folders = folders_near(install, request, shelf, side_folders);
                 strays.extend(folders.into_iter().filter_map(|folder| files_in(install, shelf, place, folder)));
             }

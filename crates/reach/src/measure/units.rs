@@ -10,6 +10,7 @@ use kanon_core::survey::Unreadable;
 use rayon::prelude::*;
 
 use super::Request;
+use super::lists::wild_places;
 use crate::install::{Entry, Kind, Listing, LocalInstall, Stamp};
 
 /// The depth to which a mod's folder is listed.
@@ -72,8 +73,9 @@ pub struct Shelved<'r> {
 /// Lists the shelves of an install and sorts what is there into units.
 pub fn shelve<'r>(install: &LocalInstall, request: Request<'r>) -> Shelved<'r> {
     let mut shelved = Shelved::default();
+    let wild = wild_places(install, request.rulebook, request.role);
     for shelf in &request.rulebook.shelves {
-        for place in shelf.places(request.role) {
+        for place in shelf.places(request.role).iter().chain(wild.get(&shelf.name).into_iter().flatten()) {
             match install.dir().symlink_metadata(place.as_str()) {
                 Err(_) => continue,
                 Ok(_) if install.dir().metadata(place.as_str()).is_ok_and(|metadata| metadata.is_dir()) => {}
@@ -84,9 +86,9 @@ pub fn shelve<'r>(install: &LocalInstall, request: Request<'r>) -> Shelved<'r> {
                 }
             }
             match shelf.holds {
-                Holds::Archives | Holds::Files => shelved.files(install, shelf, place),
-                Holds::Folders => shelved.folders(install, shelf, place),
-                Holds::Overlays | Holds::Ids => continue,
+                Holds::Archives | Holds::Files | Holds::Overlays => shelved.files(install, shelf, place),
+                Holds::Folders | Holds::ArchivesOrFolders => shelved.folders(install, shelf, place),
+                Holds::Ids => continue,
             }
             shelved.places_found += 1;
         }
@@ -117,7 +119,7 @@ impl<'r> Shelved<'r> {
             top.entries.into_iter().filter(|entry| entry.kind == Kind::Folder).map(|entry| entry.path).collect();
         let found: Vec<(Option<Group<'r>>, Listing)> = folders
             .into_par_iter()
-            .filter(|folder| shelf.classify(folder.name()) != Named::NoMod)
+            .filter(|folder| shelf.classify_folder(folder.name()) != Named::NoMod)
             .map(|folder| {
                 let mut listing = install.list(Some(&folder), FOLDER_DEPTH, &HashSet::new());
                 let files = files_of(std::mem::take(&mut listing.entries));
@@ -184,6 +186,9 @@ fn file_unit<'r>(
     let form = || if is_link() { Form::Link } else { Form::File };
     let (name, enabled, form) = match shelf.classify(&file_name) {
         _ if shelf.holds == Holds::Folders => (file_name, true, Form::Suspect),
+        Named::Enabled if shelf.holds.folders() && shelf.matches.is_empty() && !has_archive_name(&file_name) => {
+            (file_name, true, Form::Suspect)
+        }
         Named::Enabled => (file_name, true, form()),
         Named::Disabled { enabled } => (enabled, false, form()),
         Named::NoMod => (file_name, true, Form::Suspect),
@@ -199,7 +204,7 @@ pub fn folder_group<'r>(
     folder: InstallPath,
     mut files: Vec<(InstallPath, Stamp)>,
 ) -> Option<Group<'r>> {
-    let (name, enabled) = match shelf.classify(folder.name()) {
+    let (name, enabled) = match shelf.classify_folder(folder.name()) {
         Named::Enabled => (folder.name().to_owned(), true),
         Named::Disabled { enabled } => (enabled, false),
         Named::NoMod => return None,

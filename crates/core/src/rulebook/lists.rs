@@ -1,0 +1,196 @@
+//! How mod lists and launch lines are written: where the entries are, and what one entry looks like.
+
+use std::collections::BTreeMap;
+
+use regex::Regex;
+use serde_json_path::JsonPath;
+
+use super::model::Role;
+use super::names::NamePattern;
+use super::places::PlacePattern;
+use crate::document::{Encoding, Notation};
+
+/// A mod list or a launch line.
+#[derive(Debug, Clone)]
+pub struct ListRule {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// Whose it is; both sides' when not said.
+    pub of: Option<Role>,
+    /// The file that holds it; none for a launch line that is only printed.
+    pub file: Option<PlacePattern>,
+    /// How the file's text is stored.
+    pub encoding: Encoding,
+    /// Where in the file the entries are.
+    pub form: ListForm,
+    /// How the text of one entry is written.
+    pub entry: Template,
+    /// How the text of an entry is written that is switched off.
+    pub off: Option<Template>,
+    /// Whether their order matters.
+    pub ordered: bool,
+    /// Entries that stand for no mod: the game itself, things that are bought.
+    pub keep: Vec<NamePattern>,
+}
+
+/// Where in a file the entries of a list are.
+#[derive(Debug, Clone)]
+pub enum ListForm {
+    /// At places of a document.
+    Document {
+        /// How it is written.
+        notation: Notation,
+        /// The entries, or what holds them.
+        each: JsonPath,
+        /// How one entry is written.
+        shape: EntryShape,
+    },
+    /// After an option of a command line.
+    Option {
+        /// The option, with the sign that ends it.
+        option: String,
+        /// What stands between entries; none when the option is given once for each.
+        between: Option<String>,
+    },
+    /// One on each line.
+    Lines,
+}
+
+/// How one entry of a document is written.
+#[derive(Debug, Clone)]
+pub enum EntryShape {
+    /// A text.
+    Text {
+        /// What stands between several entries of one text.
+        between: Option<String>,
+    },
+    /// An object.
+    Object(EntryFields),
+    /// A key; its value says whether it is switched on.
+    KeyToFlag,
+    /// A key; its value is the version.
+    KeyToVersion,
+    /// A key; its value is an object, or a text that says more.
+    KeyToFields(EntryFields),
+}
+
+/// Where the facts of an entry are inside it.
+#[derive(Debug, Clone, Default)]
+pub struct EntryFields {
+    /// The text that names the mod.
+    pub id: Option<JsonPath>,
+    /// Its version.
+    pub version: Option<JsonPath>,
+    /// Its digest.
+    pub digest: Option<JsonPath>,
+    /// Whether it is switched on.
+    pub on: Option<JsonPath>,
+    /// What the words for `on` and `off` are, where they are not the usual ones.
+    pub means: BTreeMap<String, bool>,
+    /// For a value that is a text: its groups `version`, `digest` and `on` are understood.
+    pub text: Option<Regex>,
+}
+
+/// The text of an entry, with places for what it names.
+#[derive(Debug, Clone)]
+pub struct Template {
+    text: String,
+    regex: Regex,
+}
+
+/// What an entry's text names.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Filled {
+    /// The mod's id.
+    pub id: Option<String>,
+    /// The name of its file or folder.
+    pub name: Option<String>,
+    /// Its version.
+    pub version: Option<String>,
+}
+
+/// The places that a template may have, and what may stand there.
+const PLACES: [(&str, &str, &str); 3] = [
+    ("{id}", "(?<id>", r"[^\s].*?)"),
+    ("{name}", "(?<name>", r"[^\s].*?)"),
+    ("{version}", "(?<version>", r"[0-9A-Za-z][^\s;,]*?)"),
+];
+
+impl Template {
+    /// Reads a template such as `#{id}` or `{id}_{version}`.
+    ///
+    /// # Errors
+    /// When it names no mod, or has a place that is not known.
+    pub fn new(text: &str) -> Result<Self, String> {
+        let mut pattern = String::from(r"^\s*");
+        let mut rest = text;
+        while let Some(start) = rest.find('{') {
+            let end = rest[start..].find('}').ok_or("a `{` has no `}`")? + start + 1;
+            let place = &rest[start..end];
+            let known = PLACES.iter().find(|(known, ..)| *known == place);
+            let (_, open, inner) = known.ok_or_else(|| format!("`{place}` is not {{id}}, {{name}} or {{version}}"))?;
+            pattern.push_str(&regex::escape(&rest[..start]));
+            pattern.push_str(open);
+            pattern.push_str(inner);
+            rest = &rest[end..];
+        }
+        pattern.push_str(&regex::escape(rest));
+        pattern.push_str(r"\s*$");
+        if !text.contains("{id}") && !text.contains("{name}") {
+            return Err("it must hold {id} or {name}, the name of the mod's file or folder".to_owned());
+        }
+        let regex = Regex::new(&pattern).map_err(|_| "it has the same place twice".to_owned())?;
+        Ok(Self { text: text.to_owned(), regex })
+    }
+
+    /// What a text names, if it is written in this way.
+    pub fn read(&self, text: &str) -> Option<Filled> {
+        let captures = self.regex.captures(text)?;
+        let group = |name| captures.name(name).map(|found| found.as_str().to_owned());
+        Some(Filled { id: group("id"), name: group("name"), version: group("version") })
+    }
+
+    /// As it was written.
+    pub fn text(&self) -> &str {
+        &self.text
+    }
+}
+
+impl Default for Template {
+    fn default() -> Self {
+        #[expect(clippy::expect_used, reason = "the text is a constant, and a test reads it")]
+        Self::new("{id}").expect("the usual template")
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("{id}", " reed-lamps ", Some((Some("reed-lamps"), None, None)))]
+    #[case("#{id}", "#reed", Some((Some("reed"), None, None)))]
+    #[case("#{id}", "reed", None)]
+    #[case("{id}_{version}", "reed_lamps_1.2.0", Some((Some("reed"), None, Some("lamps_1.2.0"))))]
+    #[case("mods/{name}", "mods/Reed Lamps", Some((None, Some("Reed Lamps"), None)))]
+    #[case("{id}@{version}", "reed@1.2", Some((Some("reed"), None, Some("1.2"))))]
+    #[case("[{id}]", "[a.b]", Some((Some("a.b"), None, None)))]
+    fn templates_read(
+        #[case] template: &str,
+        #[case] text: &str,
+        #[case] expected: Option<(Option<&str>, Option<&str>, Option<&str>)>,
+    ) {
+        let owned = |text: Option<&str>| text.map(str::to_owned);
+        let expected = expected.map(|(id, name, v)| Filled { id: owned(id), name: owned(name), version: owned(v) });
+        assert_eq!(Template::new(template).expect("a template").read(text), expected);
+    }
+
+    #[test]
+    fn odd_templates_are_refused_and_the_usual_one_is_not() {
+        for bad in ["mods", "{id", "{ids}", "{id}{id}", "{version}"] {
+            assert!(Template::new(bad).is_err(), "{bad}");
+        }
+        assert_eq!(Template::default().text(), "{id}");
+    }
+}

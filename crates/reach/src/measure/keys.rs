@@ -1,0 +1,69 @@
+//! Keys and signatures: the public keys of the ring, those that mods bring, and what lies beside signed files.
+
+use std::collections::HashSet;
+use std::io::Read;
+
+use kanon_core::digest::Blake3;
+use kanon_core::limits;
+use kanon_core::path::InstallPath;
+use kanon_core::reading::SignedNames;
+use kanon_core::rulebook::{Keyring, Role, Rulebook, Shelf};
+use kanon_core::survey::{SurveyedKey, SurveyedMod};
+
+use crate::install::{Kind, LocalInstall};
+
+/// Notes the signatures of every mod on a signed shelf, and gives all public keys.
+pub fn keys(install: &LocalInstall, rulebook: &Rulebook, role: Role, mods: &mut [SurveyedMod]) -> Vec<SurveyedKey> {
+    let mut keys = Vec::new();
+    for shelf in &rulebook.shelves {
+        let Some(signed) = &shelf.signed else { continue };
+        let names = SignedNames::new(signed);
+        for found in mods.iter_mut().filter(|found| found.shelf == shelf.name) {
+            let there = beside(install, shelf, found);
+            found.signatures = names.signatures(found, &there);
+            let own = names.keys(found, &there);
+            keys.extend(own.into_iter().filter_map(|(name, path)| key(install, name, path, Some(found), false)));
+        }
+    }
+    keys.extend(rulebook.keyring.iter().flat_map(|ring| ring_keys(install, ring, role)));
+    keys.sort_by(|a, b| a.path.cmp(&b.path));
+    keys.dedup_by(|a, b| a.path == b.path);
+    keys
+}
+
+/// The files among which a mod's signatures and keys are: its own, or those beside it where it is one file.
+fn beside(install: &LocalInstall, shelf: &Shelf, found: &SurveyedMod) -> Vec<InstallPath> {
+    if !shelf.holds.files() {
+        return found.files.iter().map(|file| file.path.clone()).collect();
+    }
+    let listing = install.list(Some(&found.place).filter(|place| !place.is_root()), 3, &HashSet::new());
+    let files = listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)));
+    files.map(|entry| entry.path).collect()
+}
+
+fn ring_keys(install: &LocalInstall, ring: &Keyring, role: Role) -> Vec<SurveyedKey> {
+    let places = ring.places.of(role).iter().filter(|place| install.is_folder(place));
+    let files = places.flat_map(|place| install.list(Some(place), 1, &HashSet::new()).entries);
+    files
+        .filter(|entry| matches!(entry.kind, Kind::File(_)))
+        .filter_map(|entry| {
+            let own = ring.own.iter().any(|own| own.fits(entry.path.name()));
+            let name = entry.path.name().rsplit_once('.').map_or(entry.path.name(), |(stem, _)| stem).to_owned();
+            key(install, name, entry.path, None, own)
+        })
+        .collect()
+}
+
+/// One key; one that can't be read is passed over here and shows as unreadable where it belongs to a mod.
+fn key(
+    install: &LocalInstall,
+    name: String,
+    path: InstallPath,
+    of_mod: Option<&SurveyedMod>,
+    own: bool,
+) -> Option<SurveyedKey> {
+    let mut bytes = Vec::new();
+    install.open_file(&path).ok()?.take(limits::DOCUMENT_BYTES).read_to_end(&mut bytes).ok()?;
+    let of_mod = of_mod.map(|found| found.reading.id.clone());
+    Some(SurveyedKey { name, path, size: bytes.len() as u64, blake3: Blake3::of(&bytes), of_mod, own })
+}

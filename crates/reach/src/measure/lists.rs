@@ -1,0 +1,173 @@
+//! What an install says beside its mods: lists, settings, worlds, and where places with a `*` really are.
+
+use std::collections::{BTreeMap, HashSet};
+use std::io::{self, Read};
+
+use kanon_core::digest::Blake3;
+use kanon_core::document::scalar;
+use kanon_core::limits;
+use kanon_core::path::InstallPath;
+use kanon_core::reading::{Known, RawEntry, read_list};
+use kanon_core::rulebook::{ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf};
+use kanon_core::survey::{ListEntry, Reading, SurveyedList, SurveyedMod, SurveyedSetting};
+
+use crate::install::LocalInstall;
+
+/// How many paths one place with a `*` may stand for.
+const PLACES: usize = 1_000;
+
+/// The paths that a place stands for on an install, whatever is there.
+pub fn resolve(install: &LocalInstall, place: &PlacePattern) -> Vec<InstallPath> {
+    if let Some(path) = place.literal() {
+        return vec![path];
+    }
+    let mut found: Vec<Option<InstallPath>> = vec![None];
+    for part in place.parts() {
+        found = found.iter().flat_map(|above| below(install, above.as_ref(), part)).map(Some).take(PLACES).collect();
+    }
+    let mut paths: Vec<InstallPath> = found.into_iter().flatten().collect();
+    paths.sort();
+    paths
+}
+
+fn below(install: &LocalInstall, above: Option<&InstallPath>, part: &Part) -> Vec<InstallPath> {
+    match (part, above) {
+        (Part::Name(name), Some(above)) => {
+            above.child(name).into_iter().filter(|path| is_there(install, path)).collect()
+        }
+        (Part::Name(name), None) => InstallPath::new(name).into_iter().filter(|path| is_there(install, path)).collect(),
+        (Part::Any(pattern), above) => {
+            if above.is_some_and(|above| !install.is_folder(above)) {
+                return Vec::new();
+            }
+            let entries = install.list(above, 1, &HashSet::new()).entries;
+            entries.into_iter().map(|entry| entry.path).filter(|path| pattern.fits(path.name())).collect()
+        }
+    }
+}
+
+fn is_there(install: &LocalInstall, path: &InstallPath) -> bool {
+    install.dir().symlink_metadata(path.as_str()).is_ok()
+}
+
+/// The places of shelves that are known only now, by shelf.
+pub fn wild_places(install: &LocalInstall, rulebook: &Rulebook, role: Role) -> BTreeMap<String, Vec<InstallPath>> {
+    let of = |shelf: &Shelf| -> Vec<InstallPath> {
+        let wild = shelf.wild.of(role).iter().flat_map(|place| resolve(install, place));
+        wild.filter(|path| install.is_folder(path)).collect()
+    };
+    let shelves = rulebook.shelves.iter().filter(|shelf| !shelf.wild.of(role).is_empty());
+    shelves.map(|shelf| (shelf.name.clone(), of(shelf))).filter(|(_, places)| !places.is_empty()).collect()
+}
+
+/// A list before its entries are matched with mods.
+pub struct ReadList<'r> {
+    rule: &'r ListRule,
+    file: InstallPath,
+    entries: Result<Vec<RawEntry>, String>,
+}
+
+/// Reads the lists that an install of that role has. A file that is not there is no list, unless the rule names it outright.
+pub fn lists<'r>(install: &LocalInstall, rulebook: &'r Rulebook, role: Role) -> Vec<ReadList<'r>> {
+    let mut found = Vec::new();
+    for rule in rulebook.lists.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
+        let files = rule.file.iter().flat_map(|file| resolve(install, file));
+        for file in files {
+            let entries = match document(install, &file) {
+                Ok(bytes) => read_list(rule, &bytes).map_err(|error| error.to_string()),
+                Err(error) if error.kind() == io::ErrorKind::NotFound && rule.of.is_none() => continue,
+                Err(error) => Err(told(&error)),
+            };
+            found.push(ReadList { rule, file, entries });
+        }
+    }
+    found
+}
+
+fn told(error: &io::Error) -> String {
+    if error.kind() == io::ErrorKind::NotFound { "the file is not there".to_owned() } else { error.to_string() }
+}
+
+fn document(install: &LocalInstall, file: &InstallPath) -> io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    install.open_file(file)?.take(limits::DOCUMENT_BYTES + 1).read_to_end(&mut bytes)?;
+    Ok(bytes)
+}
+
+/// The mods of shelves that have only ids on this role, from the lists that name them.
+pub fn mods_by_id(rulebook: &Rulebook, role: Role, lists: &[ReadList<'_>]) -> Vec<SurveyedMod> {
+    let game = Known::new(rulebook, &[]);
+    let mut mods = Vec::new();
+    for shelf in &rulebook.shelves {
+        let Some(name) = shelf.ids_from(role) else { continue };
+        for list in lists.iter().filter(|list| list.rule.name == name) {
+            let entries = list.entries.as_deref().unwrap_or_default();
+            for entry in entries.iter().map(|raw| game.entry(list.rule, raw.clone())) {
+                if entry.stands_for == kanon_core::survey::StandsFor::Nothing {
+                    mods.push(listed_mod(shelf, &list.file, entry));
+                }
+            }
+        }
+    }
+    mods
+}
+
+fn listed_mod(shelf: &Shelf, file: &InstallPath, entry: ListEntry) -> SurveyedMod {
+    let digest =
+        Blake3::of_files([(entry.id.as_str(), 0, Blake3::of(entry.version.as_deref().unwrap_or("").as_bytes()))]);
+    SurveyedMod {
+        reading: Reading { id: entry.id.clone(), version: entry.version, ..Reading::default() },
+        shelf: shelf.name.clone(),
+        place: file.clone(),
+        enabled: entry.on,
+        path: file.clone(),
+        name: entry.id,
+        digest,
+        files: Vec::new(),
+        members: Vec::new(),
+        members_total: 0,
+        signatures: Vec::new(),
+    }
+}
+
+/// The lists with each entry matched to the mod that it names.
+pub fn matched(rulebook: &Rulebook, lists: Vec<ReadList<'_>>, mods: &[SurveyedMod]) -> Vec<SurveyedList> {
+    let known = Known::new(rulebook, mods);
+    let each = lists.into_iter().map(|list| {
+        let (entries, problem) = match list.entries {
+            Ok(raw) => (raw.into_iter().map(|raw| known.entry(list.rule, raw)).collect(), None),
+            Err(why) => (Vec::new(), Some(why)),
+        };
+        SurveyedList { name: list.rule.name.clone(), file: list.file, ordered: list.rule.ordered, entries, problem }
+    });
+    each.collect()
+}
+
+/// The settings that the rulebook speaks of, as they are.
+pub fn settings(install: &LocalInstall, rulebook: &Rulebook, role: Role) -> Vec<SurveyedSetting> {
+    let rules = rulebook.settings.iter().filter(|rule| rule.of.is_none_or(|of| of == role));
+    let each = rules.flat_map(|rule| resolve(install, &rule.file).into_iter().map(move |file| (rule, file)));
+    each.map(|(rule, file)| setting(install, rule, file)).collect()
+}
+
+fn setting(install: &LocalInstall, rule: &SettingRule, file: InstallPath) -> SurveyedSetting {
+    let read = document(install, &file).map_err(|error| told(&error)).and_then(|bytes| {
+        let document = rule.notation.read(&bytes, rule.encoding).map_err(|error| error.to_string())?;
+        Ok(rule.at.query(&document).iter().find_map(|value| scalar(value)))
+    });
+    let (value, problem) = match read {
+        Ok(value) => (value, None),
+        Err(why) => (None, Some(why)),
+    };
+    SurveyedSetting { name: rule.name.clone(), file, value, problem }
+}
+
+/// The worlds of an install.
+pub fn worlds(install: &LocalInstall, rulebook: &Rulebook, role: Role) -> Vec<InstallPath> {
+    let places = rulebook.worlds.iter().flat_map(|rule| rule.places.of(role));
+    let mut found: Vec<InstallPath> =
+        places.flat_map(|place| resolve(install, place)).filter(|path| is_there(install, path)).collect();
+    found.sort();
+    found.dedup();
+    found
+}
