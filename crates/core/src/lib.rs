@@ -3,7 +3,8 @@
 //! Bytes become facts ([`reading`]), facts become a [`survey`]; held against the [`canon`] it yields
 //! [`finding`]s ([`check`]), and those yield a plan ([`align`]). Log lines become events, and with
 //! surveys they become verdicts ([`diagnose`]). What one game looks like is data: the [`rulebook`].
-//! What the administrator wants is data too: the [`wish`], sealed into the canon by [`seal`].
+//! What the administrator wants is data too: the [`wish`], sealed into the canon by [`seal`]. A rulebook for a game
+//! that none was written for is drafted by [`learn`].
 
 pub mod align;
 pub mod canon;
@@ -13,6 +14,7 @@ pub mod diagnose;
 pub mod digest;
 pub mod document;
 pub mod finding;
+pub mod learn;
 pub mod limits;
 pub mod path;
 pub mod problem;

@@ -36,3 +36,9 @@ pub const VALUE_CHARS: usize = 512;
 pub const RELATIONS: usize = 4_096;
 /// Entries read from one mod list.
 pub const LIST_ENTRIES: usize = 20_000;
+/// Bytes of a text file that learning looks at.
+pub const LEARNED_TEXT_BYTES: u64 = 1 << 20;
+/// Values and lists of one document that learning looks at.
+pub const LEARNED_LEAVES: usize = 4_000;
+/// Files of an install that learning looks at.
+pub const LEARNED_FILES: usize = 300_000;

@@ -104,6 +104,15 @@ pub enum Command {
     ///
     /// What the options don't say is asked for on a terminal.
     Init(Init),
+    /// Draft a rulebook by looking at a server and a client
+    ///
+    /// Looks at folders, archives and text files, runs nothing and trusts nothing. Each line of the draft has what
+    /// speaks for it above it; what could not be told is marked LOOK AT THIS or FILL IN. Then the installs are surveyed by
+    /// the draft, to say how many mods it identifies. Without -o the draft goes to standard output.
+    Learn(Learn),
+    /// Look at a rulebook itself
+    #[command(subcommand)]
+    Rulebook(RulebookCommand),
     /// Measure an install: which mods, which releases, which bytes
     ///
     /// The survey is portable: with -o it goes to a file that a player can send. It holds no path outside the
@@ -203,6 +212,48 @@ pub struct Compare {
     pub installs: Vec<String>,
     #[command(flatten)]
     pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Learn {
+    /// The server's folder, or its name in kanon.toml
+    pub server: String,
+    /// A client's folder, or its name: tells where mods are needed, and what only clients have
+    #[arg(long, value_name = "CLIENT")]
+    pub client: Option<String>,
+    /// Write the draft to this file, which must not be there yet
+    #[arg(short, long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
+    /// Call the game so
+    #[arg(long, value_name = "NAME")]
+    pub game: Option<String>,
+    /// Ask on the terminal what could not be told
+    #[arg(long)]
+    pub ask: bool,
+}
+
+#[derive(Debug, Subcommand)]
+pub enum RulebookCommand {
+    /// Validate a rulebook, and explain for a mod how each fact about it was found
+    ///
+    /// Without --against only the file is read. With it, every mod of that folder is read, and one of them is
+    /// explained step by step: which document, which place, which value.
+    Check(RulebookCheck),
+}
+
+#[derive(Debug, Args)]
+pub struct RulebookCheck {
+    /// The rulebook
+    pub file: PathBuf,
+    /// Try it on this folder
+    #[arg(long, value_name = "FOLDER")]
+    pub against: Option<PathBuf>,
+    /// Say what that folder is
+    #[arg(long, value_enum, default_value = "server")]
+    pub role: RoleWord,
+    /// Explain this mod (its id, or its file's name); the first one when not given
+    #[arg(long = "mod", value_name = "MOD", requires = "against")]
+    pub mod_id: Option<String>,
 }
 
 #[derive(Debug, Args)]

@@ -59,7 +59,11 @@ pub fn load_rulebook(path: &Path) -> Result<LoadedRulebook, ReachError> {
     })
 }
 
-fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachError> {
+/// Reads a file that a person wrote.
+///
+/// # Errors
+/// When it can't be read, is too large, or is no UTF-8 text.
+pub fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachError> {
     let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
     let size = std::fs::metadata(path).during(attempt, path)?.len();
     if size > limits::TOML_BYTES {

@@ -2,10 +2,11 @@
 //!
 //! `station` is a dedicated server and `visitor` a player's client of the invented game Polarspur: real
 //! processes that meet over loopback TCP. They have their own, independent idea of what a join needs and share no
-//! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs.
+//! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs, [`tree`] those of other games.
 
 mod holdings;
 mod station;
+pub mod tree;
 mod visitor;
 mod wire;
 pub mod world;
@@ -16,7 +17,7 @@ use std::path::PathBuf;
 #[derive(Debug, thiserror::Error)]
 pub enum StandinError {
     /// It was called in a way that it does not know.
-    #[error("usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG]")]
+    #[error("usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | layout FILE FOLDER")]
     Usage,
     /// Something on the machine failed.
     #[error("the simulated game failed at {what}")]
@@ -46,6 +47,10 @@ pub fn run(arguments: &[String]) -> Result<bool, StandinError> {
         ["client", folder, player, port, log @ ..] if log.len() <= 1 => {
             let port = port.parse().map_err(|_| StandinError::Usage)?;
             visitor::run(&PathBuf::from(folder), player, port, log.first().map(PathBuf::from).as_deref())
+        }
+        ["layout", file, folder] => {
+            let text = std::fs::read_to_string(file).map_err(StandinError::io(*file))?;
+            tree::build(&text, &PathBuf::from(folder)).map(|()| true)
         }
         _ => Err(StandinError::Usage),
     }

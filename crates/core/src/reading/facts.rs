@@ -244,7 +244,7 @@ impl<'a> Reader<'a> {
     }
 
     fn step(&mut self, name: &'static str, step: &FactStep) -> Result<Option<String>, ReadingError> {
-        let raw = self.raw(&step.origin)?;
+        let raw = self.raw(name, &step.origin)?;
         let admitted = raw.value.as_ref().filter(|value| !step.except.as_ref().is_some_and(|e| e.is_match(value)));
         let answer = admitted.and_then(|value| match &step.means {
             Some(means) => means.get(value).cloned(),
@@ -261,15 +261,15 @@ impl<'a> Reader<'a> {
         Ok(answer)
     }
 
-    fn raw(&mut self, origin: &Origin) -> Result<Raw, ReadingError> {
+    fn raw(&mut self, name: &str, origin: &Origin) -> Result<Raw, ReadingError> {
         Ok(match origin {
             Origin::Document { document: None, at } => scalars(&self.main, at),
             Origin::Document { document: Some(rule), at } => {
                 self.other(rule)?.map_or(Raw::one(None), |value| scalars(&value, at))
             }
-            Origin::Name(regex) => Raw::one(captured(regex, self.named.name)),
+            Origin::Name(regex) => Raw::one(captured(regex, self.named.name, name)),
             Origin::Text { member, encoding, line } => {
-                Raw::one(self.text(member, *encoding)?.and_then(|text| captured(line, &text)))
+                Raw::one(self.text(member, *encoding)?.and_then(|text| captured(line, &text, name)))
             }
             Origin::Is(value) => Raw::one(Some(value.clone())),
             Origin::Digest(kind) => Raw::one(self.digest(*kind)?),
@@ -308,7 +308,7 @@ impl<'a> Reader<'a> {
             return Ok(known);
         }
         for step in &rule.0 {
-            if let Some(word) = self.raw(&step.origin)?.value {
+            if let Some(word) = self.raw("needed_on", &step.origin)?.value {
                 doubts.push(format!(
                     "says it is needed on `{}`, which the rulebook does not know; taken for both",
                     printable(&word)
@@ -478,9 +478,10 @@ fn first_scalar(document: &Value, at: &JsonPath) -> Option<String> {
     at.query(document).iter().find_map(|value| scalar(value))
 }
 
-fn captured(regex: &regex::Regex, text: &str) -> Option<String> {
+/// What the group holds that is named like the fact, with `_` for `-`.
+fn captured(regex: &regex::Regex, text: &str, fact: &str) -> Option<String> {
     let captures = regex.captures(text)?;
-    let value = regex.capture_names().flatten().find_map(|name| captures.name(name))?;
+    let value = captures.name(&fact.replace('-', "_"))?;
     scalar(&Value::String(value.as_str().to_owned()))
 }
 

@@ -12,6 +12,6 @@ pub use archive::{Archive, ArchiveError, is_archive};
 pub use contents::{Contents, ContentsError, ITSELF, NoContents};
 pub use entries::Known;
 pub use facts::{Looked, Named, ReadingError, explain_mod, read_mod};
-pub use launch::{LaunchError, OptionValue, option_values};
+pub use launch::{LaunchError, OptionValue, is_comment, option_values};
 pub use lists::{ListError, RawEntry, read_list};
 pub use signed::SignedNames;

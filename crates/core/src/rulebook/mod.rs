@@ -9,6 +9,7 @@ mod model;
 mod names;
 mod parse;
 mod places;
+mod spots;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
 pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
@@ -20,3 +21,4 @@ pub use model::{
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse};
 pub use places::{Part, PlacePattern};
+pub use spots::{key_of_section, named_table};

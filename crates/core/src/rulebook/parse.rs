@@ -90,7 +90,29 @@ fn check_shelves(root: &Section<'_>, rulebook: &Rulebook) {
             root.problems()
                 .error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
         }
+        if let Some((other, place)) = rulebook.shelves[..i].iter().find_map(|other| Some((other, claimed_twice(other, shelf)?))) {
+            let message = format!("the shelves `{}` and `{}` both claim all of {place}", other.name, shelf.name);
+            let help = "give each its own place, or its own `match`";
+            root.problems().error_with_help(root.find_text(&shelf.name), message, help);
+        }
     }
+}
+
+/// A place at which every mod would be on both shelves.
+fn claimed_twice(a: &Shelf, b: &Shelf) -> Option<String> {
+    let kinds = (a.holds.files() && b.holds.files()) || (a.holds.folders() && b.holds.folders());
+    let texts = |shelf: &Shelf| -> Vec<String> { shelf.matches.iter().map(|p| p.text().to_lowercase()).collect() };
+    let (own, other) = (texts(a), texts(b));
+    let overlap = own.is_empty() || other.is_empty() || own.iter().any(|pattern| other.contains(pattern));
+    let places = |shelf: &Shelf, role: Role| -> Vec<String> {
+        let literal = shelf.places(role).iter().map(ToString::to_string);
+        literal.chain(shelf.wild.of(role).iter().map(ToString::to_string)).collect()
+    };
+    let shared = [Role::Server, Role::Client].into_iter().find_map(|role| {
+        let others = places(b, role);
+        places(a, role).into_iter().find(|place| others.contains(place))
+    });
+    shared.filter(|_| kinds && overlap && a.except.is_empty() && b.except.is_empty())
 }
 
 /// Lists that shelves speak of must be there, and no two places may be claimed by two shelves.

@@ -7,13 +7,15 @@ mod compare;
 mod diagnose;
 mod history;
 mod init;
+pub mod learn;
+pub mod rulebook;
 mod seal;
 mod standin;
 mod survey;
 mod undo;
 
 use crate::Outcome;
-use crate::arguments::Command;
+use crate::arguments::{Command, RulebookCommand};
 use crate::demo;
 use crate::env::Env;
 use crate::failure::Failure;
@@ -24,6 +26,8 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     match command {
         Command::Demo(arguments) => demo::run(arguments, ui),
         Command::Init(arguments) => init::run(arguments, env, ui),
+        Command::Learn(arguments) => learn::run(&arguments, env, ui),
+        Command::Rulebook(RulebookCommand::Check(arguments)) => rulebook::check(&arguments, env, ui),
         Command::Survey(arguments) => survey::run(&arguments, env, ui),
         Command::Adopt(arguments) => adopt::run(&arguments, env, ui),
         Command::Seal(arguments) => seal::run(&arguments, env, ui),

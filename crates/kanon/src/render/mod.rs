@@ -4,6 +4,8 @@ pub mod align;
 pub mod check;
 pub mod compare;
 pub mod diagnose;
+pub mod learn;
+pub mod rulebook;
 pub mod seal;
 pub mod survey;
 

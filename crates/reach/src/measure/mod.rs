@@ -27,6 +27,7 @@ use mods::{Found, Outcome};
 use units::{Form, Shelved, Unit};
 
 pub use lists::{resolve, wild_places};
+pub use mods::{FileContents, FolderContents, open_archive};
 
 /// What is surveyed, and how.
 #[derive(Clone, Copy)]
@@ -167,6 +168,11 @@ fn refuse_other_game(
     let places: HashSet<&str> =
         request.rulebook.shelves.iter().flat_map(|shelf| shelf.places(request.role)).map(InstallPath::as_str).collect();
     let mut looked_for: Vec<&str> = places.into_iter().collect();
+    // A game may have nothing for this role to hold.
+    let by_ids = rulebook.shelves.iter().any(|shelf| shelf.ids_from(request.role).is_some());
+    if looked_for.is_empty() && !by_ids {
+        return Ok(());
+    }
     looked_for.sort_unstable();
     Err(ReachError::NotThisGame {
         path: install.root().to_owned(),

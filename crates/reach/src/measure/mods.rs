@@ -115,6 +115,17 @@ impl Contents for FolderContents<'_> {
     }
 }
 
+/// Opens a file as an archive.
+///
+/// # Errors
+/// When it can't be read, or is no harmless archive; the text says why.
+pub fn open_archive(install: &LocalInstall, path: &InstallPath) -> Result<Box<dyn Contents>, String> {
+    let file = install.open_file(path).map_err(|error| error.to_string())?;
+    let size = file.metadata().map_err(|error| error.to_string())?.len();
+    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+    Ok(Box::new(archive))
+}
+
 impl Job<'_> {
     /// Folders on shelves of folders that hold no mod themselves: one may lie a level deeper.
     pub fn hollow(&self, groups: &[Group<'_>], measured: &[MeasuredGroup]) -> Vec<InstallPath> {
@@ -210,21 +221,13 @@ impl Job<'_> {
             let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
             return Ok(Known { reading, members: Vec::new(), members_total: 0 });
         }
-        let mut archive = self.archive(&unit.path).map_err(NotRead::plain)?;
+        let mut archive = open_archive(self.install, &unit.path).map_err(NotRead::plain)?;
         let reading = read(archive.as_mut());
         let members = archive.members();
         let still_packed = matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
         let reading = reading.map_err(|error| NotRead::of(&error, still_packed))?;
         let listed = members.iter().take(limits::LISTED_MEMBERS).cloned().collect();
         Ok(Known { reading, members: listed, members_total: members.len() })
-    }
-
-    fn archive(&self, path: &InstallPath) -> Result<Box<dyn Contents>, String> {
-        let file = self.install.open_file(path).map_err(|error| error.to_string())?;
-        let size = file.metadata().map_err(|error| error.to_string())?.len();
-        let archive =
-            Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
-        Ok(Box::new(archive))
     }
 
     /// A file that is no mod by its name, yet an archive: harmless, unless there is a mod in it.
@@ -239,7 +242,7 @@ impl Job<'_> {
                 "it is an archive that Kanon can't look into; unpack it, and keep what the game wants of it".to_owned();
             return Found::Unreadable(unreadable(unit, why, true));
         }
-        match self.archive(&unit.path) {
+        match open_archive(self.install, &unit.path) {
             Ok(archive) if holds_mods(unit.shelf, archive.members()) => {
                 let why = "it is a download with a mod in it; unpack it, and keep what the game wants of it".to_owned();
                 Found::Unreadable(unreadable(unit, why, true))

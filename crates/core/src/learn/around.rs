@@ -1,0 +1,196 @@
+//! What stands around the shelves: versions of the game and its loader, settings that differ by role, worlds.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+use regex::Regex;
+
+use super::leaves::leaves;
+use super::sight::{Folders, Seen, Sight, guess, name, parent, small};
+use super::words::{hints, is_version, plain_regex};
+use crate::path::InstallPath;
+use crate::rulebook::Role;
+
+/// A version that stands in the name of a file: `engine/trellis-0.9.1.psb`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NamedVersion {
+    /// What the name says beside the version.
+    pub name: String,
+    /// The version.
+    pub version: String,
+    /// The regex over the file's path, as a rulebook writes it.
+    pub pattern: String,
+    /// The file.
+    pub file: InstallPath,
+}
+
+/// Files outside the shelves whose names tell a version, one for each name.
+pub fn named_versions(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<NamedVersion> {
+    let Ok(regex) = Regex::new(r"^(?<name>[A-Za-z][A-Za-z0-9]*(?:[-_ ][A-Za-z]+)*?)[-_ ]v?(?<version>\d+(?:\.\d+)+[\w.+-]*?)(?<end>\.[A-Za-z]\w{0,5})$") else {
+        return Vec::new();
+    };
+    let shallow = sight.files().iter().filter(|seen| seen.path.as_str().matches('/').count() <= 3);
+    let outside = shallow.filter(|seen| !inside.contains(seen.path.as_str()) && !inside.contains(parent(seen.path.as_str())));
+    let mut found: BTreeMap<String, Vec<NamedVersion>> = BTreeMap::new();
+    for seen in outside {
+        let Some(captures) = regex.captures(name(seen.path.as_str())) else { continue };
+        let folder = parent(seen.path.as_str());
+        let folder = if folder.is_empty() { String::new() } else { format!("{}/", plain_regex(folder)) };
+        let before = &name(seen.path.as_str())[..captures.name("version").map_or(0, |found| found.start())];
+        let pattern = format!("^{folder}{}(?<version>.+){}$", plain_regex(before), plain_regex(&captures["end"]));
+        found.entry(captures["name"].to_lowercase()).or_default().push(NamedVersion {
+            name: captures["name"].to_owned(),
+            version: captures["version"].to_owned(),
+            pattern,
+            file: seen.path.clone(),
+        });
+    }
+    found.into_values().filter(|same| same.len() == 1).flatten().collect()
+}
+
+/// A version that stands in a document near the root.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct StatedVersion {
+    /// The document.
+    pub file: InstallPath,
+    /// Its notation, where the name does not tell it.
+    pub notation: Option<&'static str>,
+    /// The JSONPath.
+    pub at: String,
+    /// The version.
+    pub version: String,
+}
+
+/// The document that states the game's own version, if one clearly does.
+pub fn stated_version(sight: &dyn Sight, texts: &[&Seen]) -> Option<StatedVersion> {
+    let mut best: Option<(usize, StatedVersion)> = None;
+    for seen in texts.iter().filter(|seen| seen.path.as_str().matches('/').count() <= 2).take(400) {
+        let Some(bytes) = small(sight, &seen.path) else { continue };
+        let Some(document) = guess(name(seen.path.as_str()), &bytes) else { continue };
+        for leaf in leaves(&document.value) {
+            let named = hints(&leaf.key, &["version", "build", "release"]);
+            if !named || !leaf.value.contains('.') || !is_version(&leaf.value) || hints(&leaf.path, &["format", "schema", "config", "api", "protocol"]) {
+                continue;
+            }
+            let told = hints(seen.path.as_str(), &["version", "build", "game", "engine", "release", "core", "base"]);
+            let score = usize::from(told) * 4 + usize::from(leaf.depth <= 2) + usize::from(leaf.key.to_lowercase().contains("version"));
+            let by_name = crate::document::Notation::of_name(name(seen.path.as_str()));
+            let notation = (by_name != Some(document.notation)).then(|| document.notation.word());
+            if told && best.as_ref().is_none_or(|(known, _)| score > *known) {
+                best = Some((score, StatedVersion { file: seen.path.clone(), notation, at: leaf.path, version: leaf.value }));
+            }
+        }
+    }
+    best.map(|(_, stated)| stated)
+}
+
+/// A setting that is worth watching.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundSetting {
+    /// What it is called: its key and its file.
+    pub name: String,
+    /// Its file.
+    pub file: InstallPath,
+    /// Its notation, where the name does not tell it.
+    pub notation: Option<&'static str>,
+    /// The JSONPath.
+    pub at: String,
+    /// Whose it is.
+    pub of: Option<Role>,
+    /// What speaks for it.
+    pub evidence: String,
+}
+
+/// The most settings that a draft names.
+const SETTINGS: usize = 12;
+
+/// Settings that differ by role, and switches that speak of mods.
+pub fn settings(
+    sights: &[(&dyn Sight, Vec<&Seen>)],
+    lists: &HashSet<String>,
+    shelf_words: &[String],
+) -> Vec<FoundSetting> {
+    let words: Vec<&str> =
+        ["mod", "addon", "plugin"].into_iter().chain(shelf_words.iter().map(String::as_str)).filter(|w| w.len() > 2).collect();
+    let mut by_place: BTreeMap<(String, String), Vec<(Role, String, bool, Option<&'static str>, String)>> = BTreeMap::new();
+    for (sight, texts) in sights {
+        for seen in texts.iter().filter(|seen| seen.size <= 64 << 10 && !lists.contains(seen.path.as_str())).take(300) {
+            let Some(bytes) = small(*sight, &seen.path) else { continue };
+            let Some(document) = guess(name(seen.path.as_str()), &bytes) else { continue };
+            let by_name = crate::document::Notation::of_name(name(seen.path.as_str()));
+            let notation = (by_name != Some(document.notation)).then(|| document.notation.word());
+            for leaf in leaves(&document.value).into_iter().take(200) {
+                let is_flag = leaf.is_flag || matches!(leaf.value.to_lowercase().as_str(), "true" | "false" | "on" | "off" | "0" | "1" | "yes" | "no");
+                let place = (seen.path.to_string(), leaf.path);
+                by_place.entry(place).or_default().push((sight.role(), leaf.value, is_flag, notation, leaf.key));
+            }
+        }
+    }
+    let mut found: Vec<FoundSetting> = Vec::new();
+    for ((file, at), values) in by_place {
+        let Ok(file) = InstallPath::new(&file) else { continue };
+        let (_, _, is_flag, notation, key) = &values[0];
+        let roles: BTreeSet<Role> = values.iter().map(|(role, ..)| *role).collect();
+        let differs = roles.len() == 2 && values.iter().any(|(_, value, ..)| *value != values[0].1);
+        let about_mods = *is_flag && hints(&at, &words) && !hints(&at, &["mode", "model", "modif"]);
+        let evidence = if differs {
+            let said: Vec<String> = values.iter().map(|(role, value, ..)| format!("`{value}` on the {role}")).collect();
+            said.join(", ")
+        } else if about_mods {
+            format!("a switch whose name speaks of mods; it is `{}`", values[0].1)
+        } else {
+            continue;
+        };
+        let of = if roles.len() == 1 { roles.into_iter().next() } else { None };
+        let name = format!("{key} in {}", name(file.as_str()));
+        found.push(FoundSetting { name, file, notation: *notation, at, of, evidence });
+    }
+    found.truncate(SETTINGS);
+    found
+}
+
+/// A place where worlds are.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundWorlds {
+    /// The place, with a `*` where each world is one of it.
+    pub place: String,
+    /// What speaks for it.
+    pub evidence: String,
+}
+
+/// Folders that are called as folders of worlds are, on the server.
+pub fn worlds(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<FoundWorlds> {
+    let folders = Folders::of(sight.files());
+    let all: BTreeSet<&str> = folders.files.keys().copied().chain(folders.folders.values().flatten().copied()).collect();
+    let mut found: Vec<FoundWorlds> = Vec::new();
+    for folder in all.into_iter().filter(|folder| !folder.is_empty() && !inside.contains(*folder)) {
+        let own = name(folder).to_lowercase();
+        let plural = matches!(own.as_str(), "worlds" | "saves" | "savegames" | "universes" | "maps-saved" | "saved");
+        let single = matches!(own.as_str(), "world" | "save" | "universe" | "savegame");
+        if !(plural || single) || found.iter().any(|known| folder.starts_with(known.place.trim_end_matches('*'))) {
+            continue;
+        }
+        let inner = folders.folders.get(folder).map_or(0, Vec::len);
+        let files = folders.files.get(folder).map_or(0, Vec::len);
+        let (place, evidence) = if plural && inner > 0 {
+            (format!("{folder}/*"), format!("{folder} is called so, and holds {inner} folder{}", if inner == 1 { "" } else { "s" }))
+        } else if plural && files > 0 {
+            (format!("{folder}/*"), format!("{folder} is called so, and holds {files} file{}", if files == 1 { "" } else { "s" }))
+        } else {
+            (folder.to_owned(), format!("{folder} is called so"))
+        };
+        found.push(FoundWorlds { place, evidence });
+    }
+    found
+}
+
+/// A path inside a world with the world's own name left open.
+pub fn in_any_world(path: &str, worlds: &[FoundWorlds]) -> String {
+    for found in worlds {
+        let Some(container) = found.place.strip_suffix("/*") else { continue };
+        let Some(rest) = path.strip_prefix(container).and_then(|rest| rest.strip_prefix('/')) else { continue };
+        if let Some((_, below)) = rest.split_once('/') {
+            return format!("{container}/*/{below}");
+        }
+    }
+    path.to_owned()
+}

@@ -1,0 +1,515 @@
+//! Which value in a mod's document is its id, its version, its title, its side: told from the values, not only the keys.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+use regex::Regex;
+
+use super::leaves::leaves;
+use super::sight::extension;
+use super::units::Unit;
+use super::words::{
+    folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, words as key_words,
+};
+
+/// One inference: how the rulebook says it, and why it was drawn.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Choice {
+    /// The right side of the rulebook's line.
+    pub rule: String,
+    /// How sure it is, from 0 to 1.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub evidence: Vec<String>,
+    /// The value for each unit, in their order.
+    pub values: Vec<Option<String>>,
+    /// The path in the main document, if it is one.
+    pub path: Option<String>,
+}
+
+/// The values at one place of the main documents of all units.
+#[derive(Debug, Clone)]
+pub struct Column {
+    /// The JSONPath.
+    pub path: String,
+    /// The last key of it.
+    pub key: String,
+    /// Whether the values are `true` and `false`.
+    pub is_flag: bool,
+    depth: usize,
+    /// The value for each unit.
+    pub values: Vec<Option<String>>,
+}
+
+impl Column {
+    fn present(&self) -> impl Iterator<Item = &str> {
+        self.values.iter().flatten().map(String::as_str)
+    }
+
+    fn coverage(&self) -> f64 {
+        self.present().count() as f64 / self.values.len().max(1) as f64
+    }
+
+    fn distinct(&self) -> BTreeSet<&str> {
+        self.present().collect()
+    }
+
+    fn share(&self, test: impl Fn(&str) -> bool) -> f64 {
+        let all = self.present().count().max(1) as f64;
+        self.present().filter(|value| test(value)).count() as f64 / all
+    }
+
+    /// How often a value stands in the name of its own unit.
+    fn in_name(&self, units: &[Unit]) -> f64 {
+        let pairs = self.values.iter().zip(units).filter_map(|(value, unit)| Some((value.as_deref()?, unit)));
+        let (mut hits, mut all) = (0usize, 0usize);
+        for (value, unit) in pairs {
+            all += 1;
+            let (value, name) = (folded(value), folded(unit.stem()));
+            hits += usize::from(!value.is_empty() && name.contains(&value));
+        }
+        hits as f64 / all.max(1) as f64
+    }
+
+    fn choice(&self, confidence: f64, evidence: Vec<String>) -> Choice {
+        Choice {
+            rule: quoted(&self.path),
+            confidence: (confidence.clamp(0.05, 0.99) * 100.0).round() / 100.0,
+            evidence,
+            values: self.values.clone(),
+            path: Some(self.path.clone()),
+        }
+    }
+}
+
+/// A text as TOML writes it, in the quotes that need no escapes where there are such.
+pub fn quoted(text: &str) -> String {
+    if !text.contains(['"', '\\']) && !text.chars().any(char::is_control) {
+        format!("\"{text}\"")
+    } else if !text.contains('\'') && !text.chars().any(char::is_control) {
+        format!("'{text}'")
+    } else {
+        toml_edit::Value::from(text).to_string().trim().to_owned()
+    }
+}
+
+/// The columns of the documents that a pattern finds.
+pub fn columns(units: &[Unit], pattern: &str) -> Vec<Column> {
+    let mut found: BTreeMap<String, Column> = BTreeMap::new();
+    for (at, unit) in units.iter().enumerate() {
+        let Some(document) = unit.documents.get(pattern) else { continue };
+        for leaf in leaves(&document.value) {
+            let column = found.entry(leaf.path.clone()).or_insert_with(|| Column {
+                path: leaf.path.clone(),
+                key: leaf.key.clone(),
+                is_flag: true,
+                depth: leaf.depth,
+                values: vec![None; units.len()],
+            });
+            column.is_flag &= leaf.is_flag;
+            column.values[at] = Some(leaf.value);
+        }
+    }
+    // What only one of many has tells nothing about the kind.
+    let enough = |column: &Column| column.present().count() >= 2 || units.len() < 4;
+    found.into_values().filter(enough).collect()
+}
+
+/// A name taken apart into id and version.
+#[derive(Debug, Clone)]
+pub struct NameRule {
+    /// The regex over the whole name, as a rulebook writes it.
+    pub pattern: String,
+    /// What it yields for each unit.
+    pub parts: Vec<Option<(String, Option<String>)>>,
+    /// Whether it yields versions.
+    pub with_version: bool,
+}
+
+/// How names of units tell id and version: `id_1.2.zip`, `id-1.2`, or the id alone.
+pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
+    let end = common_end(units);
+    for between in ["_", "-", " ", "@", "-v", "_v", " v"] {
+        let pattern = format!(r"^(?<id>.+?){}(?<version>[0-9][\w.+-]*?){end}$", plain_regex(between));
+        let regex = Regex::new(&pattern).ok()?;
+        let parts: Vec<Option<(String, Option<String>)>> = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
+        let told = |part: &&Option<(String, Option<String>)>| {
+            part.as_ref().and_then(|(_, version)| version.as_deref()).is_some_and(is_version)
+        };
+        let hits = parts.iter().filter(told).count();
+        if hits * 10 >= units.len() * 6 && hits > 0 {
+            return Some(NameRule { pattern, parts, with_version: true });
+        }
+    }
+    let pattern = format!(r"^(?<id>.+){end}$");
+    let regex = Regex::new(&pattern).ok()?;
+    let parts = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
+    Some(NameRule { pattern, parts, with_version: false })
+}
+
+fn taken_apart(regex: &Regex, unit: &Unit) -> Option<(String, Option<String>)> {
+    let captures = regex.captures(&unit.name)?;
+    let group = |name| captures.name(name).map(|found| found.as_str().to_owned());
+    Some((group("id")?, group("version")))
+}
+
+/// The ending of all names as a regex; nothing for folders.
+fn common_end(units: &[Unit]) -> String {
+    let files = units.iter().filter(|unit| !unit.is_folder);
+    let ends: BTreeSet<String> = files.map(|unit| extension(&unit.name)).filter(|end| !end.is_empty()).collect();
+    let escaped: Vec<String> = ends.iter().map(|end| plain_regex(end)).collect();
+    let end = match escaped.as_slice() {
+        [] => return String::new(),
+        [one] => format!(r"\.{one}"),
+        several => format!(r"\.(?:{})", several.join("|")),
+    };
+    if units.iter().any(|unit| unit.is_folder) { format!("(?:{end})?") } else { end }
+}
+
+/// What else is known while fields are chosen.
+pub struct Surroundings<'a> {
+    /// Folded texts that documents of mods mention in lists and maps.
+    pub mentioned: &'a HashSet<String>,
+    /// Folded words of text files outside the shelves, such as mod lists and launch lines.
+    pub listed: &'a HashSet<String>,
+}
+
+/// The id: unique, one word, like the name, and what others refer to.
+pub fn id(units: &[Unit], columns: &[Column], names: Option<&NameRule>, around: &Surroundings<'_>) -> Option<(Choice, f64)> {
+    let known = |set: &HashSet<String>, value: &str| set.contains(&value.to_lowercase());
+    let mut scored: Vec<(f64, Choice)> = Vec::new();
+    for column in columns.iter().filter(|column| !column.is_flag && column.coverage() >= 0.6) {
+        let count = column.present().count() as f64;
+        let unique = column.distinct().len() as f64 / count.max(1.0);
+        if unique < 0.9 {
+            continue;
+        }
+        let (in_name, slug) = (column.in_name(units), column.share(is_slug));
+        let version_like = column.share(|value| is_version(value) && value.contains('.'));
+        let mentioned = column.share(|value| known(around.mentioned, value));
+        let listed = column.share(|value| known(around.listed, value));
+        let hint = id_hint(&column.key);
+        let score = in_name * 2.5 + slug * 1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0 + hint
+            - version_like * 5.0
+            - column.depth as f64 * 0.15
+            - column.share(|value| value.len() > 60) * 3.0
+            + column.coverage();
+        let mut evidence = vec![format!("{} different values in {} mods", column.distinct().len(), count)];
+        note(&mut evidence, in_name, "stand in the name of the file or folder");
+        note(&mut evidence, mentioned, "are named by other mods");
+        note(&mut evidence, listed, "are named in text files outside the shelf");
+        scored.push((score, column.choice(0.0, evidence)));
+    }
+    if let Some(names) = names {
+        scored.extend(id_by_name(units, names, around));
+    }
+    scored.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let best = scored.first()?.clone();
+    let margin = best.0 - scored.get(1).map_or(0.0, |second| second.0);
+    let confidence = (0.55 + best.0 / 20.0 + margin / 20.0).clamp(0.3, 0.98);
+    let mut choice = best.1;
+    choice.confidence = (confidence * 100.0).round() / 100.0;
+    Some((choice, best.0))
+}
+
+fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Option<(f64, Choice)> {
+    let values: Vec<Option<String>> = names.parts.iter().map(|part| part.as_ref().map(|(id, _)| id.clone())).collect();
+    let present: Vec<&String> = values.iter().flatten().collect();
+    let all = present.len().max(1) as f64;
+    let share = |set: &HashSet<String>| present.iter().filter(|v| set.contains(&v.to_lowercase())).count() as f64 / all;
+    let distinct: BTreeSet<String> = present.iter().map(|value| value.to_lowercase()).collect();
+    if present.len() < units.len() || (distinct.len() as f64) < all * 0.8 {
+        return None;
+    }
+    let (mentioned, listed) = (share(around.mentioned), share(around.listed));
+    let mut evidence = vec!["the name of the file or folder".to_owned()];
+    note(&mut evidence, mentioned, "are named by other mods");
+    note(&mut evidence, listed, "are named in text files outside the shelf");
+    let rule = format!("{{ file-name = '{}' }}", names.pattern);
+    let choice = Choice { rule, confidence: 0.5, evidence, values, path: None };
+    Some((2.0 + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
+}
+
+fn note(evidence: &mut Vec<String>, share: f64, what: &str) {
+    if share > 0.0 {
+        evidence.push(format!("{:.0} % {what}", share * 100.0));
+    }
+}
+
+fn id_hint(key: &str) -> f64 {
+    let words = key_words(key);
+    let has = |word: &str| words.iter().any(|own| own == word);
+    if has("id") || has("identifier") || has("uid") || has("guid") || has("slug") || has("key") || has("modid") {
+        1.6
+    } else if has("code") || has("handle") || has("package") || has("internal") {
+        0.8
+    } else if has("name") {
+        0.4
+    } else if hints(key, &["title", "label", "display", "version", "release", "author", "desc", "url", "home", "summary"]) {
+        -2.5
+    } else {
+        0.0
+    }
+}
+
+/// The version: looks like one, and stands in the name where names have one.
+pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> Option<Choice> {
+    let mut scored: Vec<(f64, &Column)> = Vec::new();
+    for column in columns.iter().filter(|column| !column.is_flag && column.coverage() >= 0.3) {
+        let real = column.share(|value| !is_placeholder(value));
+        let versions = column.share(|value| is_version(value) || is_placeholder(value));
+        if versions < 0.8 || real == 0.0 {
+            continue;
+        }
+        let dotted = column.share(|value| value.contains('.') || value.len() >= 6);
+        let hint = version_hint(&column.path, &column.key);
+        let several = if column.distinct().len() > 1 || units.len() < 3 { 0.5 } else { -0.5 };
+        let named = if names.is_some_and(|names| names.with_version) { column.in_name(units) * 2.0 } else { 0.0 };
+        let score = named + hint + several + dotted * 0.6 + column.coverage() - column.depth as f64 * 0.15;
+        scored.push((score, column));
+    }
+    scored.sort_by(|a, b| b.0.total_cmp(&a.0));
+    let by_name = names.filter(|names| names.with_version);
+    let Some((score, column)) = scored.first().filter(|(score, _)| *score >= 1.2) else {
+        return by_name.map(version_by_name);
+    };
+    let mut evidence = vec![format!("{:.0} % look like versions", column.share(is_version) * 100.0)];
+    note(&mut evidence, column.in_name(units), "stand in the name of the file or folder");
+    let mut choice = column.choice(0.5 + score / 10.0, evidence);
+    let holes = column.share(is_placeholder) > 0.0;
+    if holes {
+        choice.evidence.push("some are placeholders that a build was to fill in; the next place counts for those".to_owned());
+        choice.rule = format!("{{ at = {}, except = '[$@%{{]' }}", quoted(&column.path));
+    }
+    let lacking: Vec<usize> = (0..units.len())
+        .filter(|at| choice.values[*at].as_deref().is_none_or(is_placeholder))
+        .collect();
+    if !lacking.is_empty() {
+        add_fallback(units, &lacking, by_name, &mut choice);
+    }
+    Some(choice)
+}
+
+/// A second place for the versions that the first does not tell: a text of the mod, or its name.
+fn add_fallback(units: &[Unit], lacking: &[usize], by_name: Option<&NameRule>, choice: &mut Choice) {
+    for at in lacking {
+        choice.values[*at] = None;
+    }
+    if let Some((member, pattern, values)) = in_texts(units, lacking) {
+        choice.rule = format!("[{}, {{ member = {}, text = '{pattern}' }}]", choice.rule, quoted(&member));
+        choice.evidence.push(format!("{} of the others are told by {member}", values.len()));
+        for (at, value) in values {
+            choice.values[at] = Some(value);
+        }
+    } else if let Some(names) = by_name {
+        let told = version_by_name(names);
+        choice.rule = format!("[{}, {}]", choice.rule, told.rule);
+        for at in lacking {
+            choice.values[*at] = told.values[*at].clone();
+        }
+    }
+}
+
+type Told = (String, String, Vec<(usize, String)>);
+
+/// A line such as `Build-Version: 1.2` in a text of the units that lack a version.
+fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
+    let members: BTreeSet<&String> = lacking.iter().flat_map(|at| units[*at].texts.keys()).collect();
+    let line = Regex::new(r"(?m)^\s*(?<key>[\w .-]*[Vv]ersion[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$").ok()?;
+    let mut best: Option<Told> = None;
+    for member in members {
+        let mut by_key: BTreeMap<String, Vec<(usize, String)>> = BTreeMap::new();
+        for at in lacking {
+            let Some(text) = units[*at].texts.get(member) else { continue };
+            for found in line.captures_iter(text) {
+                let value = found["version"].trim_matches(['"', '\'']).to_owned();
+                if is_version(&value) && value.contains('.') {
+                    by_key.entry(found["key"].to_owned()).or_default().push((*at, value));
+                }
+            }
+        }
+        // What every mod has alike is the format's version, not the mod's.
+        let rank = |key: &str| {
+            let words = key_words(key);
+            (!words.iter().any(|w| w.starts_with("impl") || w == "mod" || w == "build"), words.len() > 1 && words[0] == "manifest")
+        };
+        let mut keys: Vec<(String, Vec<(usize, String)>)> =
+            by_key.into_iter().filter(|(key, _)| !rank(key).1 || !hints(key, &["manifest", "schema", "format"])).collect();
+        keys.sort_by_key(|(key, values)| (usize::MAX - values.len(), rank(key)));
+        if let Some((key, values)) = keys.into_iter().next()
+            && best.as_ref().is_none_or(|(_, _, known)| known.len() < values.len())
+        {
+            let pattern = format!(r"(?m)^\s*{}\s*[:=]\s*(?<version>\S+)", plain_regex(&key));
+            best = Some((member.clone(), pattern, values));
+        }
+    }
+    best
+}
+
+fn version_by_name(names: &NameRule) -> Choice {
+    let values = names.parts.iter().map(|part| part.as_ref().and_then(|(_, version)| version.clone())).collect();
+    Choice {
+        rule: format!("{{ file-name = '{}' }}", names.pattern),
+        confidence: 0.85,
+        evidence: vec!["it stands in the name of the file or folder".to_owned()],
+        values,
+        path: None,
+    }
+}
+
+fn version_hint(path: &str, key: &str) -> f64 {
+    let foreign = ["game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "needs", "require", "depend", "support", "target", "for"];
+    let key_says = hints(key, &["version", "release", "ver", "rev", "build", "edition"]);
+    let own = if key_says { 1.5 } else { 0.0 };
+    if hints(path, &foreign) { own - 2.2 } else { own }
+}
+
+/// The title: words for people.
+pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
+    let id_path = id.path.as_deref();
+    // A title is often the id with capitals and blanks.
+    let like_id = |column: &Column| {
+        let pairs = column.values.iter().zip(&id.values).filter_map(|(value, id)| Some((folded(value.as_ref()?), folded(id.as_ref()?))));
+        let alike = |(value, id): &(String, String)| !id.is_empty() && value.contains(id.as_str()) && value.len() * 2 <= id.len() * 3;
+        pairs.filter(alike).count() as f64 / column.present().count().max(1) as f64
+    };
+    let mut best: Option<(f64, &Column)> = None;
+    for column in columns.iter().filter(|c| !c.is_flag && c.coverage() >= 0.5 && Some(c.path.as_str()) != id_path) {
+        if column.share(|value| value.len() > 80 || value.contains("://") || is_version(value)) > 0.1 {
+            continue;
+        }
+        let unique = column.distinct().len() as f64 / column.present().count().max(1) as f64;
+        let worded = column.share(|value| value.contains(' ') || value.starts_with(char::is_uppercase));
+        let hint = if hints(&column.key, &["title", "name", "label", "display"]) { 2.0 } else { 0.0 };
+        let other = hints(&column.path, &["desc", "author", "licen", "summary", "url", "home", "contact", "credit", "by", "maker", "publisher", "tag", "file", "needs", "depend", "requir"]);
+        let score = hint + unique + worded + like_id(column) * 1.5 - if other { 3.0 } else { 0.0 } - column.depth as f64 * 0.1;
+        if score >= 2.3 && best.is_none_or(|(known, _)| score > known) {
+            best = Some((score, column));
+        }
+    }
+    let (score, column) = best?;
+    let evidence = vec![format!("words for people, such as \"{}\"", column.present().next().unwrap_or_default())];
+    Some(column.choice(0.4 + score / 10.0, evidence))
+}
+
+/// Where each unit was seen.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct SeenOn {
+    /// On the server.
+    pub server: bool,
+    /// On the client.
+    pub client: bool,
+}
+
+/// The side: a word out of a few, which goes with where the mods were seen.
+pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<String>)> {
+    let mut best: Option<(f64, Choice, Vec<String>)> = None;
+    for column in columns.iter().filter(|column| column.coverage() >= 0.3) {
+        let words = column.distinct();
+        if words.len() > 6 || words.iter().any(|word| is_version(word) && !column.is_flag || word.len() > 30) {
+            continue;
+        }
+        let hinted = hints(&column.path, &["side", "env", "where", "run", "need", "server", "client", "on", "for", "place"]);
+        let mut means: BTreeMap<&str, &str> = BTreeMap::new();
+        let (mut score, mut unknown, mut evidence) = (0.0, Vec::new(), Vec::new());
+        for word in &words {
+            let by_place = seen.and_then(|seen| place_of(column, word, seen));
+            let by_word = if column.is_flag { flag_side(&column.key, word) } else { side_word(word) };
+            match by_word.or(by_place.filter(|_| words.len() > 1 || hinted)) {
+                Some(side) => {
+                    score += if by_word.is_some() && !column.is_flag { 1.0 } else { 0.5 };
+                    score += if by_place.is_some_and(|place| place == side) { 0.5 } else { 0.0 };
+                    evidence.push(match (by_word, by_place) {
+                        (Some(_), _) => format!("`{word}` is the everyday word for {side}"),
+                        _ => format!("mods that say `{word}` were seen {}", seen_words(side)),
+                    });
+                    means.insert(word, side);
+                }
+                None => unknown.push((*word).to_owned()),
+            }
+        }
+        let sides: BTreeSet<&&str> = means.values().collect();
+        let known = means.len() as f64 / words.len().max(1) as f64;
+        let telling = sides.len() >= 2 || (hinted && !column.is_flag && !means.is_empty());
+        if !telling || known < 0.5 || (column.is_flag && !hinted) {
+            continue;
+        }
+        let score = score / words.len() as f64 + if hinted { 0.6 } else { 0.0 } + column.coverage() * 0.5;
+        let table: Vec<String> = means.iter().map(|(word, side)| format!("{} = \"{side}\"", key(word))).collect();
+        let rule = format!("{{ at = {}, means = {{ {} }} }}", quoted(&column.path), table.join(", "));
+        let choice = Choice { rule, ..column.choice(0.35 + score / 4.0, evidence) };
+        if score > 1.0 && best.as_ref().is_none_or(|(known, ..)| score > *known) {
+            best = Some((score, choice, unknown));
+        }
+    }
+    best.map(|(_, choice, unknown)| (choice, unknown))
+}
+
+/// A word as a TOML key.
+fn key(word: &str) -> String {
+    let plain = !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '-');
+    if plain { word.to_owned() } else { quoted(word) }
+}
+
+fn seen_words(side: &str) -> &'static str {
+    match side {
+        "server" => "on the server alone",
+        "client" => "on the client alone",
+        _ => "on both sides",
+    }
+}
+
+/// Where the mods that say one word were seen, if all were seen in one way.
+fn place_of(column: &Column, word: &str, seen: &[SeenOn]) -> Option<&'static str> {
+    let own: Vec<SeenOn> = column
+        .values
+        .iter()
+        .zip(seen)
+        .filter(|(value, _)| value.as_deref() == Some(word))
+        .map(|(_, seen)| *seen)
+        .collect();
+    let all = |test: fn(&SeenOn) -> bool| own.iter().filter(|seen| test(seen)).count() * 10 >= own.len() * 8;
+    if own.is_empty() {
+        None
+    } else if all(|seen| seen.server && !seen.client) {
+        Some("server")
+    } else if all(|seen| !seen.server && seen.client) {
+        Some("client")
+    } else if all(|seen| seen.server && seen.client) {
+        Some("both")
+    } else {
+        None
+    }
+}
+
+/// `serverOnly = true` and its like.
+fn flag_side(key: &str, word: &str) -> Option<&'static str> {
+    let words = key_words(key);
+    let has = |word: &str| words.iter().any(|own| own == word);
+    let only = has("only") || has("side") || has("alone");
+    match (has("server"), has("client"), only, word) {
+        (true, false, true, "true") => Some("server"),
+        (false, true, true, "true") => Some("client"),
+        (true, false, true, "false") | (false, true, true, "false") => Some("both"),
+        _ => None,
+    }
+}
+
+/// A range of the game or the loader: a requirement whose key says so, or that names the platform.
+pub fn platform_range(columns: &[Column], starts: &[&str], taken: &[&str]) -> Option<Choice> {
+    let mut best: Option<(f64, &Column)> = None;
+    for column in columns.iter().filter(|column| !column.is_flag && !taken.contains(&column.path.as_str())) {
+        let inner: String = column.path.chars().skip(1).collect();
+        let hint = hints(&inner, starts);
+        let ranges = column.share(|value| range_look(value).is_some());
+        if !hint || ranges < 0.8 || hints(&column.key, &["format", "schema", "name"]) {
+            continue;
+        }
+        let score = ranges + column.coverage() + if hints(&column.key, starts) { 0.5 } else { 0.0 };
+        if best.is_none_or(|(known, _)| score > known) {
+            best = Some((score, column));
+        }
+    }
+    let (score, column) = best?;
+    let evidence = vec![format!("its key speaks of it, and its values are requirements, such as \"{}\"", column.present().next().unwrap_or_default())];
+    Some(column.choice(0.3 + score / 5.0, evidence))
+}

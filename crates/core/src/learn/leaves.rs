@@ -1,0 +1,198 @@
+//! A document taken apart: every scalar with the JSONPath that leads to it, and every list and map as a whole.
+
+use serde_json::Value;
+
+use crate::document::scalar;
+use crate::limits;
+
+/// A scalar and where it stands. Items of lists of one count as standing at `[0]`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Leaf {
+    /// The path, by RFC 9535.
+    pub path: String,
+    /// The last key on the way to it.
+    pub key: String,
+    /// The value as text.
+    pub value: String,
+    /// Whether it is `true` or `false` in the document.
+    pub is_flag: bool,
+    /// How many steps lead to it.
+    pub depth: usize,
+}
+
+/// A list or a map, and where it stands.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Holder<'v> {
+    /// The path of its entries: of the items for a list, of itself for a map.
+    pub path: String,
+    /// The keys on the way to it, joined by blanks.
+    pub words: String,
+    /// What it holds.
+    pub held: Held<'v>,
+}
+
+/// What a list or a map holds.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Held<'v> {
+    /// Texts.
+    Texts(Vec<String>),
+    /// Objects.
+    Objects(Vec<&'v Value>),
+    /// A map whose values are scalars, lists of scalars or objects.
+    Map(Vec<(&'v str, &'v Value)>),
+    /// One text, which may hold several entries.
+    Text(String),
+}
+
+/// A key as a step of a JSONPath.
+pub fn step(key: &str) -> String {
+    let plain = !key.is_empty()
+        && key.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
+        && !key.starts_with(|c: char| c.is_ascii_digit());
+    if plain {
+        return format!(".{key}");
+    }
+    let escaped: String = key.chars().flat_map(|c| if matches!(c, '\'' | '\\') { vec!['\\', c] } else { vec![c] }).collect();
+    format!("['{escaped}']")
+}
+
+/// Every scalar of a document.
+pub fn leaves(document: &Value) -> Vec<Leaf> {
+    let mut found = Vec::new();
+    walk_leaves(document, "$", "", 0, &mut found);
+    found
+}
+
+fn walk_leaves(value: &Value, path: &str, key: &str, depth: usize, found: &mut Vec<Leaf>) {
+    if depth > 8 || found.len() > limits::LEARNED_LEAVES {
+        return;
+    }
+    match value {
+        Value::Object(map) => {
+            for (name, inner) in map.iter().take(200) {
+                let key = if name == "#text" { key } else { name };
+                walk_leaves(inner, &format!("{path}{}", step(name)), key, depth + 1, found);
+            }
+        }
+        Value::Array(items) if items.len() == 1 => walk_leaves(&items[0], &format!("{path}[0]"), key, depth, found),
+        Value::Array(_) => {}
+        other => found.extend(scalar(other).map(|value| Leaf {
+            path: path.to_owned(),
+            key: key.to_owned(),
+            value,
+            is_flag: other.is_boolean(),
+            depth,
+        })),
+    }
+}
+
+/// Every list, map and text of a document that may hold entries.
+pub fn holders(document: &Value) -> Vec<Holder<'_>> {
+    let mut found = Vec::new();
+    walk_holders(document, "$", "", 0, &mut found);
+    found
+}
+
+fn walk_holders<'v>(value: &'v Value, path: &str, words: &str, depth: usize, found: &mut Vec<Holder<'v>>) {
+    if depth > 8 || found.len() > limits::LEARNED_LEAVES {
+        return;
+    }
+    match value {
+        Value::Object(map) => {
+            if depth > 0 || map.len() > 1 {
+                let entries = map.iter().take(limits::LIST_ENTRIES).map(|(key, inner)| (key.as_str(), inner)).collect();
+                found.push(Holder { path: path.to_owned(), words: words.to_owned(), held: Held::Map(entries) });
+            }
+            for (name, inner) in map.iter().take(500) {
+                let words = format!("{words} {name}");
+                walk_holders(inner, &format!("{path}{}", step(name)), words.trim(), depth + 1, found);
+            }
+        }
+        Value::Array(items) => {
+            let each = format!("{path}[*]");
+            let objects: Vec<&Value> = items.iter().filter(|item| item.is_object()).collect();
+            let texts: Vec<String> = items.iter().filter_map(scalar).collect();
+            if objects.is_empty() {
+                found.push(Holder { path: each, words: words.to_owned(), held: Held::Texts(texts) });
+                return;
+            }
+            found.push(Holder { path: each.clone(), words: words.to_owned(), held: Held::Objects(objects) });
+            walk_children(items, &each, words, depth, found);
+        }
+        Value::String(text) => {
+            found.push(Holder { path: path.to_owned(), words: words.to_owned(), held: Held::Text(text.clone()) });
+        }
+        _ => {}
+    }
+}
+
+/// Lists inside the items of a list, as XML has them: all items of one kind as one list.
+fn walk_children<'v>(items: &'v [Value], each: &str, words: &str, depth: usize, found: &mut Vec<Holder<'v>>) {
+    let mut keys: Vec<&str> = Vec::new();
+    for key in items.iter().filter_map(Value::as_object).flat_map(|map| map.keys()).take(2_000) {
+        if !keys.contains(&key.as_str()) && keys.len() < 50 {
+            keys.push(key);
+        }
+    }
+    for key in keys {
+        let inner: Vec<&'v Value> =
+            items.iter().filter_map(|item| item.get(key)?.as_array()).flatten().take(limits::LIST_ENTRIES).collect();
+        if inner.is_empty() {
+            continue;
+        }
+        let path = format!("{each}{}[*]", step(key));
+        let words = format!("{words} {key}").trim().to_owned();
+        let objects: Vec<&Value> = inner.iter().copied().filter(|value| value.is_object()).collect();
+        if objects.is_empty() {
+            let texts = inner.iter().filter_map(|value| scalar(value)).collect();
+            found.push(Holder { path, words, held: Held::Texts(texts) });
+        } else {
+            found.push(Holder { path: path.clone(), words: words.clone(), held: Held::Objects(objects) });
+            if depth < 6 {
+                for object in inner.iter().filter(|value| value.is_object()).take(1) {
+                    walk_nested(object, &path, &words, depth + 1, found);
+                }
+            }
+        }
+    }
+}
+
+fn walk_nested<'v>(object: &'v Value, path: &str, words: &str, depth: usize, found: &mut Vec<Holder<'v>>) {
+    for (name, inner) in object.as_object().into_iter().flatten().take(100) {
+        if inner.is_array() {
+            let words = format!("{words} {name}");
+            walk_holders(inner, &format!("{path}{}", step(name)), words.trim(), depth + 1, found);
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use serde_json::json;
+
+    #[test]
+    fn leaves_bear_paths_that_lead_back_to_them() {
+        let document = json!({"a b": {"it's": 1}, "list": [{"x": "y"}], "many": [1, 2], "flag": true});
+        let found = leaves(&document);
+        assert_eq!(found.len(), 3);
+        for leaf in &found {
+            let path = serde_json_path::JsonPath::parse(&leaf.path).unwrap_or_else(|e| panic!("{}: {e}", leaf.path));
+            assert_eq!(path.query(&document).iter().find_map(|v| scalar(v)).as_deref(), Some(leaf.value.as_str()));
+        }
+        assert!(found.iter().any(|leaf| leaf.key == "flag" && leaf.is_flag));
+    }
+
+    #[test]
+    fn holders_find_lists_maps_and_lists_inside_elements() {
+        let document = json!({"card": {"wants": [{"item": ["core", "bog"]}], "ranges": {"core": ">=1", "bog": "*"}}});
+        let found = holders(&document);
+        let at = |path: &str| found.iter().find(|holder| holder.path == path).map(|holder| &holder.held);
+        assert_eq!(
+            at("$.card.wants[*].item[*]"),
+            Some(&Held::Texts(vec!["core".to_owned(), "bog".to_owned()])),
+            "{found:#?}"
+        );
+        assert!(matches!(at("$.card.ranges"), Some(Held::Map(entries)) if entries.len() == 2));
+    }
+}

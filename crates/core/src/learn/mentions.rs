@@ -1,0 +1,613 @@
+//! Which files are mod lists and launch lines: those that mention most mods. Finds the notation, the place, how an
+//! entry is written, what stands between entries, whether their order matters and how one is switched off.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+
+use aho_corasick::{AhoCorasick, MatchKind};
+use serde_json::Value;
+
+use super::fields::quoted;
+use super::leaves::{Held, Holder, holders, leaves};
+use super::sight::{Guessed, Seen, Sight, extension, guess, name, small};
+use super::words::{hints, is_version};
+use crate::digest::DigestKind;
+use crate::document::{Encoding, text};
+use crate::path::InstallPath;
+use crate::reading::{is_comment, option_values};
+use crate::rulebook::Role;
+
+/// A mod as lists may call it.
+#[derive(Debug, Clone)]
+pub struct Called {
+    /// Its id.
+    pub id: String,
+    /// The name of its file or folder.
+    pub name: String,
+    /// Its version.
+    pub version: Option<String>,
+    /// Digests of its file by kind, where it is one small file.
+    pub digests: Vec<(DigestKind, String)>,
+}
+
+/// A list that was found.
+#[derive(Debug, Clone)]
+pub struct FoundList {
+    /// Whose install it was seen on.
+    pub role: Role,
+    /// Its file.
+    pub file: InstallPath,
+    /// The rulebook's lines for it, but for name and role.
+    pub lines: Vec<(String, String)>,
+    /// The kind of digest by which it asks for its mods.
+    pub digest: Option<DigestKind>,
+    /// Entries that name no mod.
+    pub strangers: Vec<String>,
+    /// Whether entries are ids that no mod of this install has: the list is all there is of them.
+    pub ids_alone: bool,
+    /// How sure it is.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub evidence: Vec<String>,
+}
+
+/// The most text files that are looked into.
+const FILES: usize = 4_000;
+
+/// Text files outside the shelves that may be lists or settings.
+pub fn text_files<'s>(sight: &'s dyn Sight, units: &HashSet<String>) -> Vec<&'s Seen> {
+    let inside = |path: &str| {
+        let mut outer = path;
+        loop {
+            if units.contains(outer) {
+                return true;
+            }
+            match outer.rsplit_once('/') {
+                Some((parent, _)) => outer = parent,
+                None => return false,
+            }
+        }
+    };
+    let small = sight.files().iter().filter(|seen| seen.size > 0 && seen.size <= crate::limits::LEARNED_TEXT_BYTES);
+    let texts = small.filter(|seen| is_texty(seen.path.as_str()) && !inside(seen.path.as_str()));
+    let mut files: Vec<&Seen> = texts.collect();
+    // Near the root first: that is where lists are.
+    files.sort_by_key(|seen| (seen.path.as_str().matches('/').count(), seen.path.as_str()));
+    files.truncate(FILES);
+    files
+}
+
+/// Whether a name may be that of a list or a script; a log mentions every mod, and is none.
+fn is_texty(path: &str) -> bool {
+    let lower = path.to_lowercase();
+    let in_logs = lower.split('/').any(|part| matches!(part, "log" | "logs" | "crash-reports" | "cache" | ".kanon"));
+    let end = extension(name(&lower));
+    !in_logs
+        && !matches!(
+            end.as_str(),
+            "log" | "md" | "html" | "htm" | "css" | "lua" | "py" | "js" | "cs" | "c" | "h" | "cpp" | "svg" | "png" | "jpg" | "exe" | "dll" | "so" | "zip" | "pub" | "pem"
+        )
+}
+
+/// The words of text files in lower case, as ids may stand there.
+pub fn words_of(sight: &dyn Sight, files: &[&Seen]) -> HashSet<String> {
+    let mut words = HashSet::new();
+    let mut left: u64 = 32 << 20;
+    for seen in files {
+        let Some(rest) = left.checked_sub(seen.size) else { break };
+        left = rest;
+        let Some(text) = readable(sight, &seen.path) else { continue };
+        for line in text.lines() {
+            let of_line = line.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '@' | ':' | '+')));
+            words.extend(of_line.filter(|word| word.len() > 1).map(|w| w.trim_matches(['.', ':', '-']).to_lowercase()));
+            let phrases = line.split(['"', '\'', ';', ',', '=', '<', '>', '#', '/', '\\']).map(str::trim);
+            words.extend(phrases.filter(|phrase| phrase.contains(' ') && phrase.len() < 80).map(str::to_lowercase));
+        }
+    }
+    words
+}
+
+fn readable(sight: &dyn Sight, path: &InstallPath) -> Option<String> {
+    let bytes = small(sight, path)?;
+    let encoding = super::sight::encoding_of(&bytes)?;
+    text(&bytes, encoding).ok().map(std::borrow::Cow::into_owned)
+}
+
+/// Every list among these files.
+pub fn lists(sight: &dyn Sight, files: &[&Seen], mods: &[Called]) -> Vec<FoundList> {
+    let names = Names::new(mods);
+    let mut found: Vec<FoundList> = files.iter().filter_map(|seen| list(sight, seen, &names)).collect();
+    found.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then_with(|| a.file.cmp(&b.file)));
+    found.truncate(12);
+    found
+}
+
+/// What mods may be called, and how often.
+struct Names<'m> {
+    mods: &'m [Called],
+    by_text: HashMap<String, (usize, Token)>,
+    finder: Option<AhoCorasick>,
+    needles: Vec<(usize, Token)>,
+}
+
+/// Which of a mod's names a list uses.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+enum Token {
+    Id,
+    Name,
+}
+
+impl Token {
+    const fn place(self) -> &'static str {
+        match self {
+            Self::Id => "{id}",
+            Self::Name => "{name}",
+        }
+    }
+}
+
+impl<'m> Names<'m> {
+    fn new(mods: &'m [Called]) -> Self {
+        let mut by_text = HashMap::new();
+        for (at, called) in mods.iter().enumerate() {
+            by_text.entry(called.name.to_lowercase()).or_insert((at, Token::Name));
+        }
+        for (at, called) in mods.iter().enumerate() {
+            by_text.insert(called.id.to_lowercase(), (at, Token::Id));
+        }
+        let mut pairs: Vec<(&String, &(usize, Token))> = by_text.iter().filter(|(text, _)| text.len() > 1).collect();
+        pairs.sort();
+        let needles: Vec<(usize, Token)> = pairs.iter().map(|(_, found)| **found).collect();
+        let finder = AhoCorasick::builder()
+            .ascii_case_insensitive(true)
+            .match_kind(MatchKind::LeftmostLongest)
+            .build(pairs.iter().map(|(text, _)| text))
+            .ok();
+        Self { mods, by_text, finder, needles }
+    }
+
+    /// A text that is one of a mod's names, perhaps with something before or after it.
+    fn entry(&self, text: &str) -> Option<(usize, String)> {
+        let whole = text.trim();
+        if let Some((at, token)) = self.by_text.get(&whole.to_lowercase()) {
+            return Some((*at, token.place().to_owned()));
+        }
+        let finder = self.finder.as_ref()?;
+        let hit = finder.find_iter(whole).max_by_key(|hit| hit.len())?;
+        let (at, token) = self.needles[hit.pattern().as_usize()];
+        let (before, after) = (&whole[..hit.start()], &whole[hit.end()..]);
+        // A name inside a longer word is another word.
+        let joined = before.ends_with(char::is_alphanumeric) || after.starts_with(char::is_alphanumeric);
+        let version = self.mods[at].version.as_deref().filter(|v| after.ends_with(v) && after.len() <= v.len() + 3);
+        let after = match version {
+            Some(version) => format!("{}{{version}}", &after[..after.len() - version.len()]),
+            None => after.to_owned(),
+        };
+        let short = before.len() + after.replace("{version}", "").len() <= 24;
+        (!joined && short).then(|| (at, format!("{before}{}{after}", token.place())))
+    }
+}
+
+fn list(sight: &dyn Sight, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
+    let bytes = small(sight, &seen.path)?;
+    let encoding = super::sight::encoding_of(&bytes)?;
+    let body = text(&bytes, encoding).ok()?;
+    let mentions = names.finder.as_ref().map_or(0, |finder| {
+        finder.find_iter(body.as_ref()).map(|hit| names.needles[hit.pattern().as_usize()].0).collect::<BTreeSet<_>>().len()
+    });
+    let hinted = hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"]) || body.to_lowercase().contains("mods");
+    if mentions == 0 && !hinted {
+        return None;
+    }
+    let document = guess(name(seen.path.as_str()), &bytes);
+    let by_document = document.as_ref().and_then(|document| in_document(document, seen, names));
+    let by_text = || if mentions == 0 { None } else { in_text(&body, seen, names) };
+    let mut found = by_document.or_else(by_text)?;
+    found.role = sight.role();
+    if encoding == Encoding::Windows1252 || (encoding == Encoding::Utf16 && !bytes.starts_with(b"\xff\xfe")) {
+        let word = if encoding == Encoding::Utf16 { "utf-16" } else { "windows-1252" };
+        found.lines.push(("encoding".to_owned(), quoted(word)));
+    }
+    Some(found)
+}
+
+/// How the entries of one holder fit the mods.
+struct Reading {
+    template: String,
+    /// For each entry the mod that it names.
+    named: Vec<Option<usize>>,
+    texts: Vec<String>,
+}
+
+impl Reading {
+    fn of(texts: Vec<String>, names: &Names<'_>) -> Self {
+        let hits: Vec<Option<(usize, String)>> = texts.iter().map(|text| names.entry(text)).collect();
+        let mut counts: BTreeMap<&String, usize> = BTreeMap::new();
+        for (_, template) in hits.iter().flatten() {
+            *counts.entry(template).or_default() += 1;
+        }
+        let template = counts.into_iter().max_by_key(|(t, count)| (*count, usize::MAX - t.len())).map(|(t, _)| t.clone());
+        let template = template.unwrap_or_else(|| "{id}".to_owned());
+        let named = hits.iter().map(|hit| hit.as_ref().filter(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
+        Self { template, named, texts }
+    }
+
+    fn mods(&self) -> BTreeSet<usize> {
+        self.named.iter().flatten().copied().collect()
+    }
+
+    fn share(&self) -> f64 {
+        self.named.iter().flatten().count() as f64 / self.named.len().max(1) as f64
+    }
+
+    fn strangers(&self) -> Vec<String> {
+        self.texts.iter().zip(&self.named).filter(|(_, named)| named.is_none()).map(|(text, _)| text.trim().to_owned()).collect()
+    }
+
+    /// Whether the entries stand in another order than that of the alphabet.
+    fn is_ordered(&self) -> bool {
+        let own: Vec<String> = self.texts.iter().map(|text| text.to_lowercase()).collect();
+        let mut sorted = own.clone();
+        sorted.sort();
+        own != sorted
+    }
+}
+
+/// What the list must name at least: most mods of the install, or all of its own entries.
+fn is_list(reading: &Reading, names: &Names<'_>, ids_hint: bool) -> bool {
+    let (mods, share) = (reading.mods().len(), reading.share());
+    let most = mods * 10 >= names.mods.len() * 4;
+    (mods >= 2 && share >= 0.5 && (most || share >= 0.8)) || (mods == 1 && names.mods.len() <= 2 && share >= 0.5) || ids_hint
+}
+
+fn in_document(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
+    let mut best: Option<(usize, FoundList)> = None;
+    for holder in holders(&document.value) {
+        let Some((score, found)) = of_holder(document, &holder, seen, names) else { continue };
+        if best.as_ref().is_none_or(|(known, _)| score > *known) {
+            best = Some((score, found));
+        }
+    }
+    best.map(|(_, found)| found)
+}
+
+fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names<'_>) -> Option<(usize, FoundList)> {
+    let path = quoted(&holder.path);
+    match &holder.held {
+        Held::Texts(texts) => {
+            let reading = Reading::of(texts.clone(), names);
+            let lines = vec![("each".to_owned(), path)];
+            conclude(document, holder, seen, (reading, lines, false), names)
+        }
+        Held::Text(text) => {
+            let between = [";", ",", "|", " "].into_iter().find(|between| text.matches(between).count() >= 1)?;
+            let pieces: Vec<String> =
+                text.split(between).map(str::trim).filter(|piece| !piece.is_empty()).map(str::to_owned).collect();
+            let reading = Reading::of(pieces, names);
+            let lines = vec![("each".to_owned(), path), ("between".to_owned(), quoted(between))];
+            conclude(document, holder, seen, (reading, lines, false), names)
+        }
+        Held::Objects(objects) => of_objects(document, holder, seen, objects, names),
+        Held::Map(entries) => of_map(document, holder, seen, entries, names),
+    }
+}
+
+fn of_objects(
+    document: &Guessed,
+    holder: &Holder<'_>,
+    seen: &Seen,
+    objects: &[&Value],
+    names: &Names<'_>,
+) -> Option<(usize, FoundList)> {
+    let rows: Vec<_> = objects.iter().map(|object| leaves(object)).collect();
+    let mut columns: BTreeMap<&str, Vec<Option<&str>>> = BTreeMap::new();
+    for (at, row) in rows.iter().enumerate() {
+        for leaf in row {
+            columns.entry(&leaf.path).or_insert_with(|| vec![None; rows.len()])[at] = Some(&leaf.value);
+        }
+    }
+    let full = columns.iter().filter(|(_, values)| values.iter().flatten().count() * 10 >= rows.len() * 9);
+    let (id, reading) = full
+        .map(|(path, values)| (*path, Reading::of(values.iter().map(|v| v.unwrap_or("").to_owned()).collect(), names)))
+        .max_by_key(|(path, reading)| (reading.mods().len(), hints(path, &["id", "ref", "mod"]), usize::MAX - path.len()))?;
+    let mut lines = vec![("each".to_owned(), quoted(&holder.path)), ("id".to_owned(), quoted(id))];
+    let others = || columns.iter().filter(|(path, _)| **path != id);
+    let flag = others().find(|(path, values)| is_switch(path, values));
+    if let Some((path, values)) = flag {
+        lines.push(("on".to_owned(), quoted(path)));
+        lines.extend(switch_words(values));
+    }
+    let version = others().find(|(_, values)| is_version_of(values, &reading, names));
+    lines.extend(version.map(|(path, _)| ("version".to_owned(), quoted(path))));
+    let digest = others().find_map(|(path, values)| Some((path, digest_of(values, &reading, names)?)));
+    lines.extend(digest.map(|(path, _)| ("digest".to_owned(), quoted(path))));
+    let kind = digest.map(|(_, kind)| kind);
+    let (score, found) = conclude(document, holder, seen, (reading, lines, flag.is_some()), names)?;
+    Some((score, FoundList { digest: kind, ..found }))
+}
+
+/// Two words of which one means off.
+fn is_switch(path: &str, values: &[Option<&str>]) -> bool {
+    let words: BTreeSet<String> = values.iter().flatten().map(|word| word.to_lowercase()).collect();
+    let usual = |word: &String| {
+        matches!(word.as_str(), "true" | "false" | "0" | "1" | "yes" | "no" | "on" | "off" | "enabled" | "disabled" | "active" | "inactive")
+    };
+    let hinted = hints(path, &["enable", "disable", "active", "on", "off", "state", "status", "running", "load", "use", "switch"]);
+    !words.is_empty() && words.len() <= 2 && words.iter().all(usual) && (hinted || words.iter().all(|word| word == "true" || word == "false"))
+}
+
+/// The words of a switch that are not the usual ones.
+fn switch_words(values: &[Option<&str>]) -> Option<(String, String)> {
+    let words: BTreeSet<String> = values.iter().flatten().map(|word| word.to_lowercase()).collect();
+    words.contains("inactive").then(|| ("means".to_owned(), "{ active = \"on\", inactive = \"off\" }".to_owned()))
+}
+
+fn is_version_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) -> bool {
+    let pairs = values.iter().zip(&reading.named).filter_map(|(value, named)| Some(((*value)?, (*named)?)));
+    let (mut hits, mut all) = (0, 0);
+    for (value, at) in pairs {
+        all += 1;
+        hits += usize::from(names.mods[at].version.as_deref() == Some(value));
+    }
+    all > 0 && hits * 10 >= all * 6 && values.iter().flatten().all(|value| is_version(value))
+}
+
+/// The kind of digest that stands in these values: that of the very mod which the entry names.
+fn digest_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) -> Option<DigestKind> {
+    let mut pairs = values.iter().zip(&reading.named).filter_map(|(value, named)| Some(((*value)?.to_lowercase(), (*named)?)));
+    pairs.find_map(|(value, at)| {
+        let digests = names.mods[at].digests.iter();
+        digests.clone().find(|(_, digest)| value.contains(digest.as_str())).map(|(kind, _)| *kind)
+    })
+}
+
+/// Keys that name mods, with a switch, a version or more behind each.
+fn of_map(
+    document: &Guessed,
+    holder: &Holder<'_>,
+    seen: &Seen,
+    entries: &[(&str, &Value)],
+    names: &Names<'_>,
+) -> Option<(usize, FoundList)> {
+    let hits: Vec<(&str, &Value)> = entries.iter().filter(|(key, _)| names.entry(key).is_some()).copied().collect();
+    let reading = Reading::of(hits.iter().map(|(key, _)| (*key).to_owned()).collect(), names);
+    // With a template of its own, a key in a file of settings is an entry or none; bare ids must be nearly all keys.
+    let bare = reading.template == "{id}" || reading.template == "{name}";
+    if hits.len() < 2 || (bare && hits.len() * 10 < entries.len() * 6) {
+        return None;
+    }
+    let scalars: Vec<Option<String>> = hits.iter().map(|(_, value)| crate::document::scalar(value)).collect();
+    let words: Vec<Option<&str>> = scalars.iter().map(Option::as_deref).collect();
+    let mut lines = vec![("each".to_owned(), quoted(&holder.path))];
+    let (mut flagged, mut kind) = (false, None);
+    if is_switch("on", &words) {
+        lines.push(("form".to_owned(), quoted("id-to-flag")));
+        flagged = true;
+    } else if words.iter().flatten().count() > 0 && words.iter().flatten().all(|word| is_version(word)) {
+        lines.push(("form".to_owned(), quoted("id-to-version")));
+    } else {
+        lines.push(("form".to_owned(), quoted("id-to-fields")));
+        kind = digest_of(&words, &reading, names);
+        if kind.is_some() {
+            lines.push(("text".to_owned(), r"'(?<digest>[0-9A-Fa-f]{32,64})'".to_owned()));
+        }
+        let on = hits.iter().find_map(|(_, value)| leaves(value).into_iter().find(|leaf| leaf.is_flag && is_switch(&leaf.path, &[Some(&leaf.value)])));
+        lines.extend(on.map(|leaf| ("on".to_owned(), quoted(&leaf.path))));
+    }
+    let (score, found) = conclude(document, holder, seen, (reading, lines, flagged), names)?;
+    Some((score, FoundList { digest: kind, ..found }))
+}
+
+fn conclude(
+    document: &Guessed,
+    holder: &Holder<'_>,
+    seen: &Seen,
+    (reading, mut lines, flagged): (Reading, Vec<(String, String)>, bool),
+    names: &Names<'_>,
+) -> Option<(usize, FoundList)> {
+    let mods = reading.mods().len();
+    let about_mods = hints(&holder.words, &["mod", "addon", "plugin"]);
+    let ids = reading.texts.len() >= 2 && reading.texts.iter().all(|text| super::words::is_slug(text));
+    let ids_alone = mods == 0 && about_mods && ids && names.mods.is_empty();
+    if !is_list(&reading, names, ids_alone) {
+        return None;
+    }
+    if crate::document::Notation::of_name(name(seen.path.as_str())) != Some(document.notation) {
+        lines.insert(0, ("notation".to_owned(), quoted(document.notation.word())));
+    }
+    if reading.template != "{id}" {
+        lines.push(("entry".to_owned(), quoted(&reading.template)));
+    }
+    let ordered = !flagged && reading.is_ordered();
+    if ordered {
+        lines.push(("ordered".to_owned(), "true".to_owned()));
+    }
+    let evidence = evidence(&reading, names, ordered);
+    let confidence = confidence(&reading, names, ids_alone);
+    let found = FoundList {
+        role: Role::Server,
+        file: seen.path.clone(),
+        lines,
+        digest: None,
+        strangers: reading.strangers(),
+        ids_alone,
+        confidence,
+        evidence,
+    };
+    Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
+}
+
+fn evidence(reading: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> {
+    let mut evidence = vec![format!(
+        "{} of its {} entries name mods, {} of {} mods that are there",
+        reading.named.iter().flatten().count(),
+        reading.named.len(),
+        reading.mods().len(),
+        names.mods.len()
+    )];
+    if ordered {
+        evidence.push("its entries do not stand in the order of the alphabet, so that the order may matter".to_owned());
+    }
+    evidence
+}
+
+fn confidence(reading: &Reading, names: &Names<'_>, ids_alone: bool) -> f64 {
+    if ids_alone {
+        return 0.5;
+    }
+    let most = reading.mods().len() as f64 / names.mods.len().max(1) as f64;
+    ((0.4 + reading.share() * 0.3 + most * 0.28) * 100.0).round() / 100.0
+}
+
+/// Launch lines, and texts with one entry on each line.
+fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
+    let finder = names.finder.as_ref()?;
+    let mut richest: Option<(usize, &str)> = None;
+    let mut lone = 0;
+    for line in body.lines().filter(|line| !is_comment(line) && line.len() < 64 << 10) {
+        let mods: BTreeSet<usize> =
+            finder.find_iter(line).map(|hit| names.needles[hit.pattern().as_usize()].0).collect();
+        lone += usize::from(mods.len() == 1);
+        if !mods.is_empty() && richest.is_none_or(|(known, _)| mods.len() > known) {
+            richest = Some((mods.len(), line));
+        }
+    }
+    let (count, line) = richest?;
+    if count >= 2 && count >= lone { launch_line(body, line, seen, names) } else { one_a_line(body, seen, names) }
+}
+
+fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
+    let hits: Vec<(usize, usize)> = mentions(line, names);
+    let (first, last) = (hits.first()?, hits.last()?);
+    let gaps: Vec<&str> = hits.windows(2).map(|pair| &line[pair[0].1..pair[1].0]).collect();
+    let gap = most_common(&gaps)?;
+    let head = &line[..first.0];
+    // What stands before every entry is part of it; a quote or a blank is not.
+    let before: String = common_end(head, gap);
+    let after = common_start(&line[last.1..], gap);
+    let between = gap.strip_prefix(after.as_str()).and_then(|rest| rest.strip_suffix(before.as_str())).unwrap_or(gap);
+    let option = option_of(head.strip_suffix(before.as_str()).unwrap_or(head))?;
+    let repeated = between.trim() == option.trim();
+    let mut lines = vec![("option".to_owned(), quoted(&option))];
+    if !repeated {
+        lines.push(("between".to_owned(), quoted(between)));
+    }
+    let values = option_values(body, &option).ok()?;
+    let texts: Vec<String> = values
+        .iter()
+        .flat_map(|found| if repeated { vec![found.value.as_str()] } else { found.value.split(between).collect() })
+        .map(|text| text.trim().to_owned())
+        .filter(|text| !text.is_empty())
+        .collect();
+    let reading = Reading::of(texts, names);
+    if !is_list(&reading, names, false) {
+        return None;
+    }
+    if reading.template != "{id}" {
+        lines.push(("entry".to_owned(), quoted(&reading.template)));
+    }
+    lines.push(("ordered".to_owned(), "true".to_owned()));
+    let mut evidence = evidence(&reading, names, false);
+    evidence.push(format!("they follow the option `{option}` on one line"));
+    Some(FoundList {
+        role: Role::Server,
+        file: seen.path.clone(),
+        lines,
+        digest: None,
+        strangers: reading.strangers(),
+        ids_alone: false,
+        confidence: confidence(&reading, names, false),
+        evidence,
+    })
+}
+
+fn mentions(line: &str, names: &Names<'_>) -> Vec<(usize, usize)> {
+    let Some(finder) = names.finder.as_ref() else { return Vec::new() };
+    let whole = |start: usize, end: usize| {
+        !line[..start].ends_with(char::is_alphanumeric) && !line[end..].starts_with(char::is_alphanumeric)
+    };
+    let hits = finder.find_iter(line).filter(|hit| whole(hit.start(), hit.end()));
+    hits.map(|hit| {
+        let version = names.mods[names.needles[hit.pattern().as_usize()].0].version.as_deref();
+        let after = &line[hit.end()..];
+        let tail = version.and_then(|version| after.find(version).filter(|at| *at <= 2).map(|at| at + version.len()));
+        (hit.start(), hit.end() + tail.unwrap_or(0))
+    })
+    .collect()
+}
+
+fn most_common<'t>(texts: &[&'t str]) -> Option<&'t str> {
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for text in texts {
+        *counts.entry(text).or_default() += 1;
+    }
+    counts.into_iter().max_by_key(|(text, count)| (*count, usize::MAX - text.len())).map(|(text, _)| text)
+}
+
+/// The longest end of both texts that has no quote, blank or sign of an option in it.
+fn common_end(a: &str, b: &str) -> String {
+    let stop = |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '=' | ';' | ',' | '|');
+    let shared = a.chars().rev().zip(b.chars().rev()).take_while(|(a, b)| a == b && !stop(*a)).map(|(c, _)| c);
+    shared.collect::<Vec<_>>().into_iter().rev().collect()
+}
+
+fn common_start(a: &str, b: &str) -> String {
+    let stop = |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '=' | ';' | ',' | '|');
+    a.chars().zip(b.chars()).take_while(|(a, b)| a == b && !stop(*a)).map(|(c, _)| c).collect()
+}
+
+/// The option that a line's value follows: `-mods=`, `--mods`, `set MODS=`.
+fn option_of(head: &str) -> Option<String> {
+    let head = head.trim_end_matches(['"', '\'']);
+    let trimmed = head.trim_end();
+    let word = trimmed.rsplit([' ', '\t', '"', '\'']).next().unwrap_or(trimmed);
+    if word.is_empty() {
+        return None;
+    }
+    let is_set = trimmed.to_lowercase().starts_with("set ") || trimmed.to_lowercase().starts_with("export ");
+    Some(if is_set { trimmed.to_owned() } else { word.to_owned() })
+}
+
+fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
+    let lines_of = |test: fn(&str) -> bool| -> Vec<String> {
+        body.lines().map(str::trim).filter(|line| !line.is_empty() && test(line)).map(str::to_owned).collect()
+    };
+    let reading = Reading::of(lines_of(|line| !is_comment(line)), names);
+    if !is_list(&reading, names, false) {
+        return None;
+    }
+    let mut lines = vec![("notation".to_owned(), quoted("lines"))];
+    if reading.template != "{id}" {
+        lines.push(("entry".to_owned(), quoted(&reading.template)));
+    }
+    let off = Reading::of(lines_of(is_comment), names);
+    if off.mods().len() * 2 >= off.texts.len() && !off.mods().is_empty() && off.template.len() <= 8 {
+        lines.push(("off".to_owned(), quoted(&off.template)));
+    }
+    let ordered = reading.is_ordered();
+    if ordered {
+        lines.push(("ordered".to_owned(), "true".to_owned()));
+    }
+    Some(FoundList {
+        role: Role::Server,
+        file: seen.path.clone(),
+        lines,
+        digest: None,
+        strangers: reading.strangers(),
+        ids_alone: false,
+        confidence: confidence(&reading, names, false),
+        evidence: evidence(&reading, names, ordered),
+    })
+}
+
+/// Whether two lists are one file on both sides.
+pub fn same_list(a: &FoundList, b: &FoundList) -> bool {
+    a.file == b.file && a.lines == b.lines
+}
+
+/// A name for a list, after its file.
+pub fn list_name(found: &FoundList) -> String {
+    let is_line = found.lines.iter().any(|(key, _)| key == "option");
+    let role = if found.role == Role::Server { "server" } else { "client" };
+    if is_line { format!("{role}'s launch line") } else { format!("list in {}", name(found.file.as_str())) }
+}
+

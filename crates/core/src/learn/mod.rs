@@ -1,0 +1,503 @@
+//! Drafts a rulebook by looking at installs: every inference has its evidence and a confidence, and nothing that is
+//! read is run or trusted.
+//!
+//! Values decide before keys do: an id is what is unique, stands in file names and is named by other mods; a
+//! dependency list is one that names mods which are there; a mod list is a file that mentions most of them. The
+//! everyday words for such keys only tip the scales.
+
+mod around;
+mod fields;
+mod keys;
+mod leaves;
+mod mentions;
+mod needs;
+mod overlays;
+mod shelves;
+mod sight;
+mod units;
+mod words;
+mod write;
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+use serde::Serialize;
+
+use crate::digest::DigestKind;
+use crate::rulebook::Role;
+use crate::survey::Survey;
+use around::{FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
+use fields::{Choice, Surroundings};
+use keys::{Ring, Signed};
+use mentions::{Called, FoundList};
+use needs::Entry;
+use overlays::Laid;
+use shelves::{Facts, Shelf, Stranger};
+pub use sight::{Seen, Sight};
+use units::Unit;
+
+/// The first field of what learning reports.
+pub const FORMAT: &str = "kanon-learned/1";
+
+/// One inference.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Fact {
+    /// What it is about.
+    pub about: String,
+    /// What was inferred.
+    pub value: String,
+    /// How sure it is, from 0 to 1.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub evidence: Vec<String>,
+}
+
+/// A rulebook as it was drafted.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Draft {
+    /// `kanon-learned/1`.
+    pub format: &'static str,
+    /// The rulebook's text.
+    pub rulebook: String,
+    /// What was inferred, in the order of the rulebook.
+    pub facts: Vec<Fact>,
+    /// What could not be told.
+    pub open_questions: Vec<String>,
+    /// Those of the questions that a person can answer in a word.
+    #[serde(skip)]
+    pub asks: Vec<Ask>,
+}
+
+/// A question that a person can answer in a word.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Ask {
+    /// What the game is called.
+    Game,
+    /// What a requirement without a sign means.
+    Bare,
+    /// What a word for the side means.
+    Side {
+        /// The word.
+        word: String,
+        /// The shelf whose mods say it.
+        shelf: String,
+    },
+}
+
+/// A mod that the draft does not tell everything about.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Unidentified {
+    /// From the install's root.
+    pub path: String,
+    /// What is lacking.
+    pub why: String,
+}
+
+/// What a survey by a draft could not identify fully: id, version, and every fact in words that the draft knows.
+pub fn unidentified(survey: &Survey) -> Vec<Unidentified> {
+    let mut found: Vec<Unidentified> = survey
+        .unreadable
+        .iter()
+        .map(|broken| Unidentified { path: broken.path.clone(), why: broken.why.clone() })
+        .collect();
+    for known in &survey.mods {
+        let path = known.path.to_string();
+        // Where no mod of a shelf states a version, that is how the game is; where some do, it is a gap.
+        let others_do = || survey.mods.iter().any(|m| m.shelf == known.shelf && m.reading.version.is_some());
+        if known.reading.version.is_none() && !known.is_id_alone() && others_do() {
+            found.push(Unidentified { path: path.clone(), why: "no version was found".to_owned() });
+        }
+        let doubts = known.reading.doubts.iter();
+        found.extend(doubts.map(|doubt| Unidentified { path: path.clone(), why: doubt.clone() }));
+    }
+    found
+}
+
+/// What a person was asked, or would have said.
+#[derive(Debug, Clone, Default)]
+pub struct Answers {
+    /// The game's name.
+    pub game: Option<String>,
+    /// What a requirement without a sign means: the rulebook's word.
+    pub bare: Option<String>,
+    /// What words for the side mean, by word.
+    pub sides: BTreeMap<String, String>,
+}
+
+/// Everything that was inferred, before it is written down.
+struct Learned {
+    game: String,
+    scheme: (&'static str, f64, Vec<String>),
+    ranges: (&'static str, f64, Vec<String>),
+    bare: Option<(&'static str, f64, Vec<String>)>,
+    base_ids: Vec<String>,
+    base: Option<StatedVersion>,
+    loader: Option<(NamedVersion, Vec<String>)>,
+    game_range: BTreeMap<String, Choice>,
+    loader_range: BTreeMap<String, Choice>,
+    shelves: Vec<(Shelf, Facts, Vec<Stranger>)>,
+    ids_from: Option<(String, bool)>,
+    lists: Vec<(FoundList, bool)>,
+    ring: Option<(Ring, Role)>,
+    signed: BTreeMap<String, Signed>,
+    laid: BTreeMap<String, Laid>,
+    settings: Vec<FoundSetting>,
+    worlds: Vec<FoundWorlds>,
+    questions: Vec<String>,
+    asks: Vec<Ask>,
+    has_client: bool,
+}
+
+/// Drafts a rulebook from a server, a client, or both; `name` is what the game is called when nobody says.
+pub fn draft(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Draft {
+    let learned = learn(name, sights, answers);
+    write::write(&learned, answers)
+}
+
+fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
+    let groups: Vec<_> = sights.iter().flat_map(|sight| units::groups(*sight)).collect();
+    let mut inside = unit_paths(groups.iter().filter(|g| holds_documents(g)).flat_map(|group| &group.units));
+    let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
+    let listed: HashSet<String> =
+        sights.iter().zip(&first_texts).flat_map(|(sight, texts)| mentions::words_of(*sight, texts)).collect();
+    let candidates = shelves::candidates(groups, &listed);
+    inside = unit_paths(candidates.iter().flat_map(|candidate| &candidate.group.units));
+    let shelves = shelves::pooled(candidates);
+    let mentioned: HashSet<String> = shelves.iter().flat_map(|shelf| needs::mentioned(&shelf.units)).collect();
+    let around = Surroundings { mentioned: &mentioned, listed: &listed };
+    let both_sides = sights.len() > 1;
+    let mut read: Vec<(Shelf, Facts, Vec<Stranger>)> = shelves
+        .into_iter()
+        .map(|shelf| {
+            let facts = shelves::read(&shelf, &around, both_sides);
+            let strangers = shelves::strangers(&shelf);
+            (shelf, facts, strangers)
+        })
+        .collect();
+    let ids = known_ids(&read);
+    for (shelf, facts, _) in &mut read {
+        relate(sights, shelf, facts, &ids);
+    }
+    let texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
+    let called = called(sights, &read);
+    let mut lists: Vec<FoundList> =
+        sights.iter().zip(&texts).flat_map(|(sight, texts)| mentions::lists(*sight, texts, &called)).collect();
+    let mut learned = Learned {
+        game: answers.game.clone().unwrap_or_else(|| name.to_owned()),
+        scheme: ("dotted", 0.5, Vec::new()),
+        ranges: ("comparators", 0.5, Vec::new()),
+        bare: None,
+        base_ids: Vec::new(),
+        base: sights.iter().zip(&texts).find_map(|(sight, texts)| around::stated_version(*sight, texts)),
+        loader: None,
+        game_range: BTreeMap::new(),
+        loader_range: BTreeMap::new(),
+        ids_from: ids_from(&read, &lists, both_sides),
+        ring: None,
+        signed: BTreeMap::new(),
+        laid: BTreeMap::new(),
+        settings: Vec::new(),
+        worlds: sights
+            .iter()
+            .filter(|sight| sight.role() == Role::Server)
+            .flat_map(|sight| around::worlds(*sight, &inside))
+            .collect(),
+        questions: Vec::new(),
+        asks: Vec::new(),
+        has_client: both_sides,
+        shelves: read,
+        lists: Vec::new(),
+    };
+    platforms(&mut learned, sights, &inside, &ids, &lists);
+    versions(&mut learned, answers);
+    signatures(&mut learned, sights, &inside);
+    keep_lists(&mut learned, &mut lists);
+    by_listed_digest(&mut learned);
+    for (shelf, ..) in &mut learned.shelves {
+        if let Some(found) = overlays::laid_into(sights, shelf, &inside) {
+            learned.laid.insert(shelf.name.clone(), found);
+        }
+    }
+    let list_files: HashSet<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();
+    let with_texts: Vec<_> = sights.iter().copied().zip(texts).collect();
+    let shelf_words: Vec<String> =
+        learned.shelves.iter().map(|(shelf, ..)| shelf.name.trim_end_matches('s').to_owned()).collect();
+    learned.settings = around::settings(&with_texts, &list_files, &shelf_words);
+    learned
+}
+
+fn holds_documents(group: &&units::Group) -> bool {
+    let with = group.units.iter().filter(|unit| !unit.documents.is_empty()).count();
+    with >= 2 && with * 10 >= group.units.len() * 5 || group.holds == crate::rulebook::Holds::Archives
+}
+
+/// Every unit's own path: what lies in or at one of them is inside a mod.
+fn unit_paths<'u>(units: impl Iterator<Item = &'u Unit>) -> HashSet<String> {
+    units.filter(|unit| !unit.documents.is_empty() || !unit.is_folder).map(|unit| unit.path.to_string()).collect()
+}
+
+fn known_ids(read: &[(Shelf, Facts, Vec<Stranger>)]) -> HashSet<String> {
+    let own = read.iter().flat_map(|(_, facts, _)| facts.id.values.iter().flatten());
+    let provided = read.iter().filter_map(|(_, facts, _)| facts.provides.as_ref()).flat_map(|(_, ids)| ids);
+    own.chain(provided).map(|id| id.to_lowercase()).collect()
+}
+
+fn relate(sights: &[&dyn Sight], shelf: &Shelf, facts: &mut Facts, ids: &HashSet<String>) {
+    if let Some(document) = shelf.documents.first() {
+        let side = facts.side.as_ref().and_then(|(choice, _)| choice.path.as_deref());
+        let taken: Vec<&str> = [facts.id.path.as_deref(), side].into_iter().flatten().collect();
+        facts.relations = needs::relations(&shelves::merged(shelf), document, ids, &taken);
+    }
+    facts.nested = sights.iter().find_map(|sight| shelves::nested(*sight, shelf));
+}
+
+/// The mods as lists may call them.
+fn called(sights: &[&dyn Sight], read: &[(Shelf, Facts, Vec<Stranger>)]) -> Vec<Called> {
+    let mut all = Vec::new();
+    for (shelf, facts, _) in read {
+        for (at, unit) in shelf.units.iter().enumerate() {
+            let Some(id) = facts.id.values.get(at).cloned().flatten() else { continue };
+            let version = facts.version.as_ref().and_then(|version| version.values.get(at).cloned().flatten());
+            let small = !unit.is_folder && unit.size <= crate::limits::LEARNED_TEXT_BYTES;
+            let sight = sights.iter().find(|sight| sight.role() == unit.role);
+            let bytes = sight.filter(|_| small).and_then(|sight| sight::small(*sight, &unit.path));
+            let kinds = [DigestKind::Sha256, DigestKind::Sha1, DigestKind::Md5, DigestKind::Blake3];
+            let digests = bytes.iter().flat_map(|bytes| kinds.map(|kind| (kind, kind.of_bytes(bytes)))).collect();
+            all.push(Called { id, name: unit.name.clone(), version, digests });
+        }
+    }
+    all
+}
+
+/// The list that is all a server has of mods whose bytes are on the client alone, or nowhere here.
+fn ids_from(read: &[(Shelf, Facts, Vec<Stranger>)], lists: &[FoundList], both_sides: bool) -> Option<(String, bool)> {
+    if read.is_empty() {
+        let alone = lists.iter().find(|list| list.ids_alone)?;
+        return Some((alone.file.to_string(), true));
+    }
+    let client_only = |shelf: &Shelf| shelf.places.server.is_empty() && !shelf.places.client.is_empty();
+    if !both_sides || !read.iter().all(|(shelf, ..)| client_only(shelf)) {
+        return None;
+    }
+    let on_server = lists.iter().find(|list| list.role == Role::Server)?;
+    Some((on_server.file.to_string(), false))
+}
+
+/// The game and its loader: what many mods ask for and no mod is.
+fn platforms(
+    learned: &mut Learned,
+    sights: &[&dyn Sight],
+    inside: &HashSet<String>,
+    ids: &HashSet<String>,
+    lists: &[FoundList],
+) {
+    let named: Vec<NamedVersion> = sights.iter().flat_map(|sight| around::named_versions(*sight, inside)).collect();
+    let mut askers: BTreeMap<String, usize> = BTreeMap::new();
+    let mut with_relations = 0;
+    for (_, facts, _) in &learned.shelves {
+        let count = facts.id.values.len();
+        for at in 0..count {
+            let own: BTreeSet<&String> =
+                facts.relations.iter().flat_map(|r| r.entries.get(at).into_iter().flatten()).map(|e| &e.id).collect();
+            with_relations += usize::from(!own.is_empty());
+            for id in own.into_iter().filter(|id| !ids.contains(&id.to_lowercase())) {
+                *askers.entry(id.clone()).or_default() += 1;
+            }
+        }
+    }
+    let in_lists: HashSet<String> =
+        lists.iter().flat_map(|list| &list.strangers).map(|stranger| stranger.to_lowercase()).collect();
+    let mut loader_ids = Vec::new();
+    for (id, count) in askers {
+        let wanted = count * 2 >= with_relations && count >= 2;
+        let listed = in_lists.contains(&id.to_lowercase());
+        if named.iter().any(|named| named.name.eq_ignore_ascii_case(&id)) && (wanted || count >= 1) {
+            loader_ids.push(id);
+        } else if wanted || listed {
+            learned.base_ids.push(id);
+        }
+    }
+    learned.loader = loader(learned, &named, loader_ids);
+    let loader_name = learned.loader.as_ref().map(|(named, _)| named.name.to_lowercase()).unwrap_or_default();
+    for (shelf, facts, _) in &learned.shelves {
+        let chosen = [Some(&facts.id), facts.version.as_ref(), facts.title.as_ref()];
+        // What stands in a map of relations is one of them.
+        let in_relations: Vec<String> = facts
+            .columns
+            .iter()
+            .map(|column| column.path.clone())
+            .filter(|path| facts.relations.iter().any(|relation| relation.covers(path)))
+            .collect();
+        let taken: Vec<&str> = chosen.into_iter().flatten().filter_map(|choice| choice.path.as_deref()).collect();
+        let taken: Vec<&str> = taken.into_iter().chain(in_relations.iter().map(String::as_str)).collect();
+        if !loader_name.is_empty() {
+            let range = fields::platform_range(&facts.columns, &[loader_name.as_str(), "loader"], &taken);
+            learned.loader_range.extend(range.map(|range| (shelf.name.clone(), range)));
+        }
+        let loader_path = learned.loader_range.get(&shelf.name).and_then(|choice| choice.path.clone());
+        let taken: Vec<&str> = taken.into_iter().chain(loader_path.as_deref()).collect();
+        let game = fields::platform_range(&facts.columns, &["game", "engine", "base", "core", "app", "supported"], &taken);
+        learned.game_range.extend(game.map(|range| (shelf.name.clone(), range)));
+    }
+}
+
+/// A file whose name tells a version is the loader's if mods ask for it by that name, or have a key called so.
+fn loader(learned: &Learned, named: &[NamedVersion], ids: Vec<String>) -> Option<(NamedVersion, Vec<String>)> {
+    if let Some(first) = ids.first() {
+        let found = named.iter().find(|named| named.name.eq_ignore_ascii_case(first))?;
+        return Some((found.clone(), ids));
+    }
+    let keys: HashSet<String> = learned
+        .shelves
+        .iter()
+        .flat_map(|(_, facts, _)| &facts.columns)
+        .map(|column| column.key.to_lowercase())
+        .collect();
+    let found = named.iter().find(|named| keys.contains(&named.name.to_lowercase()))?;
+    Some((found.clone(), Vec::new()))
+}
+
+/// The scheme of versions, the grammar of requirements, and what one without a sign means.
+fn versions(learned: &mut Learned, answers: &Answers) {
+    let all: Vec<String> = learned
+        .shelves
+        .iter()
+        .filter_map(|(_, facts, _)| facts.version.as_ref())
+        .flat_map(|version| version.values.iter().flatten().cloned())
+        .collect();
+    let count = |test: fn(&str) -> bool| all.iter().filter(|version| test(version)).count();
+    let (dates, strict) = (count(words::is_date), count(words::is_semver));
+    let tagged = all.iter().filter(|version| version.contains(['-', '+']) && words::is_semver(version)).count();
+    let of = |hits: usize, what: &str| vec![format!("{hits} of {} versions {what}", all.len())];
+    learned.scheme = if all.is_empty() {
+        ("dotted", 0.3, vec!["no versions were found; this is the usual scheme".to_owned()])
+    } else if dates == all.len() {
+        ("date", 0.85, of(dates, "are dates"))
+    } else if all.iter().filter(|version| words::is_version(version)).count() * 10 < all.len() * 6 {
+        ("opaque", 0.6, vec!["most versions have no numbers to put in order".to_owned()])
+    } else if strict == all.len() && tagged > 0 {
+        ("semver", 0.8, of(tagged, "have a pre-release or build part after three numbers"))
+    } else {
+        ("dotted", 0.85, of(all.len() - strict, "have other than three plain numbers; dotted takes both"))
+    };
+    let ranges: Vec<String> = all_ranges(learned);
+    let looks = needs::range_looks(ranges.iter().map(String::as_str));
+    let (intervals, comparators) = (looks.get("intervals").copied().unwrap_or(0), looks.get("comparators").copied().unwrap_or(0));
+    let bare = looks.get("bare").copied().unwrap_or(0);
+    let seen = format!("{intervals} requirements in brackets, {comparators} with signs, {bare} plain versions");
+    learned.ranges = if intervals > 0 && comparators == 0 {
+        ("intervals", 0.85, vec![seen])
+    } else {
+        ("comparators", if intervals + comparators + bare > 0 { 0.85 } else { 0.66 }, vec![seen])
+    };
+    if let Some(word) = &answers.bare {
+        let known = ["exact", "at-least", "compatible"].into_iter().find(|known| known == word);
+        learned.bare = known.map(|word| (word, 1.0, vec!["you said so".to_owned()]));
+    } else if bare > 0 {
+        learned.bare = Some(bare_meaning(learned));
+    }
+}
+
+fn all_ranges(learned: &Learned) -> Vec<String> {
+    let relations = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations);
+    let of_relations = relations.flat_map(|r| r.entries.iter().flatten()).filter_map(|entry| entry.range.clone());
+    let platforms = learned.game_range.values().chain(learned.loader_range.values());
+    of_relations.chain(platforms.flat_map(|choice| choice.values.iter().flatten().cloned())).collect()
+}
+
+/// Whether plain versions are met exactly or by newer ones, as far as what is installed tells.
+fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
+    let scheme = match learned.scheme.0 {
+        "semver" => crate::version::Scheme::SemVer,
+        "date" => crate::version::Scheme::Date,
+        "opaque" => crate::version::Scheme::Opaque,
+        _ => crate::version::Scheme::Dotted,
+    };
+    let installed: BTreeMap<String, String> = learned
+        .shelves
+        .iter()
+        .flat_map(|(_, facts, _)| {
+            let versions = facts.version.iter().flat_map(|version| &version.values);
+            facts.id.values.iter().zip(versions).filter_map(|(id, v)| Some((id.as_ref()?.to_lowercase(), v.clone()?)))
+        })
+        .collect();
+    let entries = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations).flat_map(|r| r.entries.iter().flatten());
+    let bare = |entry: &&Entry| entry.range.as_deref().and_then(words::range_look) == Some(words::RangeLook::Bare);
+    let (mut newer, mut same, mut older) = (0, 0, 0);
+    for entry in entries.filter(bare) {
+        let Some(version) = installed.get(&entry.id.to_lowercase()) else { continue };
+        match scheme.compare(version, entry.range.as_deref().unwrap_or_default()) {
+            Some(std::cmp::Ordering::Greater) => newer += 1,
+            Some(std::cmp::Ordering::Equal) => same += 1,
+            Some(std::cmp::Ordering::Less) => older += 1,
+            None => {}
+        }
+    }
+    let evidence = vec![format!("of the plain versions asked for, {same} are installed exactly, {newer} in a newer release, {older} in an older one")];
+    if newer > 0 {
+        return ("at-least", 0.8, evidence);
+    }
+    learned.asks.push(Ask::Bare);
+    learned.questions.push(
+        "Does a requirement without a sign, such as `1.2`, mean just that version, or that one and newer? Taken for that one and newer; see `bare`."
+            .to_owned(),
+    );
+    ("at-least", 0.5, evidence)
+}
+
+fn signatures(learned: &mut Learned, sights: &[&dyn Sight], inside: &HashSet<String>) {
+    let all: Vec<Unit> = learned.shelves.iter().flat_map(|(shelf, ..)| shelf.seen.clone()).collect();
+    for sight in sights {
+        if learned.ring.is_none() {
+            learned.ring = keys::ring(*sight, &all, inside).map(|ring| (ring, sight.role()));
+        }
+    }
+    let names = learned.ring.as_ref().map(|(ring, _)| ring.names.clone()).unwrap_or_default();
+    for (shelf, ..) in &learned.shelves {
+        for sight in sights {
+            let own: Vec<Unit> = shelf.seen.iter().filter(|unit| unit.role == sight.role()).cloned().collect();
+            let beside = keys::beside(*sight, &own);
+            if let Some(found) = keys::signed(&own, &beside, &names) {
+                learned.signed.insert(shelf.name.clone(), found);
+                break;
+            }
+        }
+    }
+}
+
+/// Mods that a list asks for by a digest have that digest as their version.
+fn by_listed_digest(learned: &mut Learned) {
+    let Some(kind) = learned.lists.iter().find_map(|(list, _)| list.digest) else { return };
+    let word = crate::digest::DIGEST_WORDS.iter().find(|(_, own)| *own == kind).map_or("", |(word, _)| word);
+    for (_, facts, _) in &mut learned.shelves {
+        if let Some(version) = &mut facts.version
+            && version.rule.contains("digest = true")
+        {
+            version.rule = version.rule.replace("digest = true", &format!("digest = \"{word}\""));
+            version.confidence = 0.85;
+            version.evidence = vec![format!("a list asks for them by their {word}")];
+        }
+    }
+}
+
+/// Lists that say the same on both sides are one; what no shelf's mod is in is the game's, or a question.
+fn keep_lists(learned: &mut Learned, lists: &mut Vec<FoundList>) {
+    let both: Vec<bool> = lists
+        .iter()
+        .map(|list| lists.iter().any(|other| other.role != list.role && mentions::same_list(other, list)))
+        .collect();
+    let mut kept: Vec<(FoundList, bool)> = Vec::new();
+    for (list, both) in lists.drain(..).zip(both) {
+        if !kept.iter().any(|(known, _)| mentions::same_list(known, &list)) {
+            kept.push((list, both));
+        }
+    }
+    // A list in each world is one rule.
+    let mut places: HashSet<(String, Vec<(String, String)>)> = HashSet::new();
+    let worlds = &learned.worlds;
+    kept.retain(|(list, _)| places.insert((around::in_any_world(list.file.as_str(), worlds), list.lines.clone())));
+    learned.lists = kept;
+}
+
+#[cfg(test)]
+#[path = "../tests/learn.rs"]
+mod tests;

@@ -1,0 +1,491 @@
+//! Which lists and maps of a mod's document are relations to other mods: those that name mods that are there.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+
+use regex::Regex;
+use serde_json::Value;
+
+use super::fields::quoted;
+use super::leaves::{Held, holders, leaves};
+use super::units::Unit;
+use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind};
+use crate::survey::RelationKind;
+
+/// A relation that a rule would read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Entry {
+    /// What it names.
+    pub id: String,
+    /// The requirement.
+    pub range: Option<String>,
+    /// Its kind, as far as the entry itself tells.
+    pub kind: Option<RelationKind>,
+}
+
+/// A list or map of relations.
+#[derive(Debug, Clone)]
+pub struct Relations {
+    /// The rulebook's key: `required`, `relations` and so on.
+    pub key: &'static str,
+    /// The right side of the rulebook's line.
+    pub rule: String,
+    /// How sure it is.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub evidence: Vec<String>,
+    /// The entries of each unit.
+    pub entries: Vec<Vec<Entry>>,
+    /// What could not be told.
+    pub question: Option<String>,
+}
+
+impl Relations {
+    /// Whether a scalar at this path is part of one of its entries.
+    pub fn covers(&self, path: &str) -> bool {
+        let each = self.rule.split(['"', '\'']).nth(1).unwrap_or_default().trim_end_matches("[*]");
+        path.strip_prefix(each).is_some_and(|rest| rest.starts_with(['.', '[']))
+    }
+}
+
+/// What is gathered of one place over all units.
+#[derive(Default)]
+struct Place {
+    words: String,
+    texts: Vec<(usize, Vec<String>)>,
+    objects: Vec<(usize, Vec<Value>)>,
+    maps: Vec<(usize, Vec<(String, Value)>)>,
+    single: Vec<(usize, String)>,
+}
+
+/// Every list and map that reads as relations; `known` are the folded ids of all mods, `platforms` those of the game itself.
+pub fn relations(units: &[Unit], pattern: &str, known: &HashSet<String>, taken: &[&str]) -> Vec<Relations> {
+    let mut found: Vec<Relations> = Vec::new();
+    for (path, place) in places(units, pattern) {
+        // XML has every element as a list: an id is then a list of one.
+        if taken.contains(&path.as_str()) || taken.contains(&path.replace("[*]", "[0]").as_str()) {
+            continue;
+        }
+        let read = objects(&path, &place, units.len(), known)
+            .or_else(|| texts(&path, &place, units.len(), known))
+            .or_else(|| single(&path, &place, units.len(), known))
+            .or_else(|| map(&path, &place, units.len(), known));
+        found.extend(read);
+    }
+    // A map of lists is seen as a whole and by its parts: the parts say more.
+    let paths: Vec<String> = found.iter().map(|r| r.rule.clone()).collect();
+    found.retain(|relation| !(relation.rule.contains("id-to-range") && paths.iter().any(|other| is_below(other, relation))));
+    found
+}
+
+fn is_below(other: &str, relation: &Relations) -> bool {
+    let own = relation.rule.split('"').nth(1).unwrap_or_default();
+    other != relation.rule && other.split('"').nth(1).is_some_and(|path| path.starts_with(&format!("{own}.")))
+}
+
+fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
+    let mut places: BTreeMap<String, Place> = BTreeMap::new();
+    for (at, unit) in units.iter().enumerate() {
+        let Some(document) = unit.documents.get(pattern) else { continue };
+        for holder in holders(&document.value) {
+            let place = places.entry(holder.path).or_default();
+            place.words = holder.words;
+            match holder.held {
+                Held::Texts(texts) => place.texts.push((at, texts)),
+                Held::Objects(objects) => place.objects.push((at, objects.into_iter().cloned().collect())),
+                Held::Map(map) => {
+                    let owned = map.into_iter().map(|(key, value)| (key.to_owned(), value.clone())).collect();
+                    place.maps.push((at, owned));
+                }
+                Held::Text(text) => place.single.push((at, text)),
+            }
+        }
+    }
+    places
+}
+
+/// How entries of a place fit what is known.
+struct Fit {
+    all: usize,
+    known: usize,
+    slugs: usize,
+}
+
+impl Fit {
+    fn of<'i>(ids: impl Iterator<Item = &'i str>, known: &HashSet<String>) -> Self {
+        let mut fit = Self { all: 0, known: 0, slugs: 0 };
+        for id in ids {
+            fit.all += 1;
+            fit.known += usize::from(known.contains(&id.to_lowercase()));
+            fit.slugs += usize::from(is_slug(id));
+        }
+        fit
+    }
+
+    /// Entries are ids when they name mods; or, by its key, when they at least look like ids.
+    fn is_relation(&self, words: &str) -> bool {
+        let hinted = relation_kind(words).is_some();
+        self.all > 0
+            && (self.known * 3 >= self.all || (hinted && (self.known * 8 >= self.all || self.slugs * 10 >= self.all * 9)))
+            && (hinted || self.known >= 2 || (self.known == self.all && self.known > 0))
+    }
+
+    fn words(&self) -> String {
+        format!("{} of {} entries name mods that are there", self.known, self.all)
+    }
+
+    fn confidence(&self, hinted: bool) -> f64 {
+        let share = self.known as f64 / self.all.max(1) as f64;
+        let sure = 0.45 + share * 0.35 + if hinted { 0.18 } else { 0.0 };
+        (sure * 100.0).round() / 100.0
+    }
+}
+
+fn is_not_relation(words: &str) -> bool {
+    hints(words, &["author", "tag", "categor", "credit", "file", "language", "locale", "keyword", "asset", "script"])
+}
+
+fn is_provided(words: &str) -> bool {
+    hints(words, &["provid", "also", "alias", "replac"])
+}
+
+/// The rule and key for entries whose kind is the place's own.
+fn settled(
+    words: &str,
+    rule: String,
+    fit: &Fit,
+    entries: Vec<Vec<Entry>>,
+) -> Relations {
+    let kind = relation_kind(words);
+    let by_presence = if fit.known == fit.all { RelationKind::Required } else { RelationKind::Optional };
+    let (chosen, question) = match kind {
+        Some(kind) => (kind, None),
+        None => (by_presence, Some(format!("is `{words}` what a mod requires, can use, or can't stand? taken by what is there"))),
+    };
+    let mut evidence = vec![fit.words()];
+    if kind.is_some() {
+        evidence.push(format!("its key is `{words}`"));
+    }
+    Relations { key: key_of(chosen), rule, confidence: fit.confidence(kind.is_some()), evidence, entries, question }
+}
+
+/// The rulebook's key for a kind.
+pub const fn key_of(kind: RelationKind) -> &'static str {
+    match kind {
+        RelationKind::Required => "required",
+        RelationKind::Optional => "optional",
+        RelationKind::Conflicting => "conflicting",
+        RelationKind::LoadBefore => "load-before",
+        RelationKind::LoadAfter => "load-after",
+    }
+}
+
+/// Lists of texts: ids as they stand, or with a small grammar of their own.
+fn texts(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Option<Relations> {
+    if place.texts.is_empty() || is_not_relation(&place.words) || is_provided(&place.words) {
+        return None;
+    }
+    grammar(path, &place.words, &place.texts, None, (units, known))
+}
+
+/// One text with several entries: `core, fog >= 1.2`.
+fn single(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Option<Relations> {
+    if place.single.is_empty() || is_not_relation(&place.words) || is_provided(&place.words) {
+        return None;
+    }
+    let ranges = place.single.iter().filter(|(_, text)| range_look(text).is_some()).count();
+    if ranges * 2 >= place.single.len() {
+        return None;
+    }
+    if relation_kind(&place.words).is_none() && !place.single.iter().any(|(_, text)| text.contains([',', ';', '|'])) {
+        return None;
+    }
+    let between = [",", ";", "|", " "].into_iter().find(|between| place.single.iter().any(|(_, text)| text.contains(between)));
+    let split = |text: &str| -> Vec<String> {
+        let pieces = text.split(between.unwrap_or(",")).map(str::trim).filter(|piece| !piece.is_empty());
+        pieces.map(str::to_owned).collect()
+    };
+    let lists: Vec<(usize, Vec<String>)> = place.single.iter().map(|(at, text)| (*at, split(text))).collect();
+    grammar(path, &place.words, &lists, Some(between.unwrap_or(",")), (units, known))
+}
+
+/// The grammars that entries are tried with, the plainest first.
+const GRAMMARS: [&str; 6] = [
+    r"^(?<id>[^\s,;|<>=~^]+)$",
+    VERSION_TAIL,
+    r"^(?<id>[\w@][\w.+/-]*)\s*[@:]\s*(?<range>\S.*)$",
+    r"^(?<id>[\w@][\w.+/:-]*)\s*(?<range>[<>=~^!\[(].*)?$",
+    r"^(?<sign>[^\w\s]|\([^\w\s]\))?\s*(?<id>[\w@][\w.+/:-]*)\s*(?<range>[<>=~^!\[(].*)?$",
+    r"^(?<sign>[^\w\s@\[(]{1,2}|\([^\w\s]{1,2}\))?\s*(?<id>[\w@][\w.+/-]*?(?: [A-Za-z][\w-]*)*?)\s*(?:[@:]\s*)?(?<range>(?:[<>=~^!]{1,2}|[\[(])\s*\d.*|\d[\w.+*-]*|\*)?$",
+];
+/// An id with a version after a `-`.
+const VERSION_TAIL: &str = r"^(?<id>.+?)-(?<range>\d+(?:\.\d+)+\S*)$";
+
+fn grammar(
+    path: &str,
+    words: &str,
+    lists: &[(usize, Vec<String>)],
+    between: Option<&str>,
+    (units, known): (usize, &HashSet<String>),
+) -> Option<Relations> {
+    let texts: Vec<&str> = lists.iter().flat_map(|(_, texts)| texts).map(String::as_str).collect();
+    let read = |pattern: &str| -> Option<(usize, usize, Vec<(Option<String>, String)>)> {
+        let regex = Regex::new(pattern).ok()?;
+        let hits: Vec<(Option<String>, String)> = texts
+            .iter()
+            .filter_map(|text| {
+                let captures = regex.captures(text)?;
+                // A part of a version is no id, unless a mod is called so.
+                let id = captures["id"].to_lowercase();
+                if is_version(&id) && !known.contains(&id) {
+                    return None;
+                }
+                Some((captures.name("sign").map(|sign| sign.as_str().to_owned()), captures["id"].to_owned()))
+            })
+            .collect();
+        let known = hits.iter().filter(|(_, id)| known.contains(&id.to_lowercase())).count();
+        Some((known, hits.len(), hits))
+    };
+    let best = GRAMMARS
+        .iter()
+        .filter_map(|pattern| Some((pattern, read(pattern)?)))
+        .fold(None, |best: Option<(&&str, (usize, usize, Vec<_>))>, next| match &best {
+            // A grammar that says more must read more.
+            Some((_, known)) if (next.1.0, next.1.1) <= (known.0, known.1) => best,
+            _ => Some(next),
+        });
+    let (pattern, (_, read_count, hits)) = best?;
+    if texts.is_empty() || read_count * 10 < texts.len() * 8 {
+        return None;
+    }
+    let fit = Fit::of(hits.iter().map(|(_, id)| id.as_str()), known);
+    if !fit.is_relation(words) {
+        return None;
+    }
+    let (signs, sign_evidence) = signs(&hits, known);
+    let between_words = between.map_or_else(String::new, |between| format!(", between = {}", quoted(between)));
+    let sign_words = if signs.is_empty() {
+        String::new()
+    } else {
+        let table: Vec<String> = signs.iter().map(|(sign, kind)| format!("{} = \"{}\"", quoted(sign), key_of(*kind))).collect();
+        format!(", signs = {{ {} }}", table.join(", "))
+    };
+    let plain = between.is_none() && *pattern == GRAMMARS[0];
+    let text_words = if plain { String::new() } else { format!(", text = '{pattern}'") };
+    let rule = format!("{{ each = {}{between_words}{text_words}{sign_words} }}", quoted(path));
+    let regex = Regex::new(pattern).ok()?;
+    let entry = |text: &String| {
+        let captures = regex.captures(text)?;
+        let sign = captures.name("sign").map(|sign| sign.as_str());
+        let range = captures.name("range").map(|range| range.as_str().to_owned()).filter(|range| !range.is_empty());
+        Some(Entry { id: captures["id"].to_owned(), range, kind: sign.and_then(|sign| signs.get(sign)).copied() })
+    };
+    let entries = spread(units, lists.iter().map(|(at, texts)| (*at, texts.iter().filter_map(entry).collect())));
+    let mut settled = settled(words, rule, &fit, entries);
+    if !signs.is_empty() {
+        settled.evidence.extend(sign_evidence);
+        settled.key = if settled.key == "required" { "relations" } else { settled.key };
+    }
+    Some(settled)
+}
+
+/// What the signs before entries mean: by what is there, and by the signs that are commonly used.
+fn signs(hits: &[(Option<String>, String)], known: &HashSet<String>) -> (BTreeMap<String, RelationKind>, Vec<String>) {
+    let mut by_sign: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
+    for (sign, id) in hits {
+        if let Some(sign) = sign {
+            let count = by_sign.entry(sign).or_default();
+            count.0 += 1;
+            count.1 += usize::from(known.contains(&id.to_lowercase()));
+        }
+    }
+    let mut evidence = Vec::new();
+    let meaning = by_sign.into_iter().map(|(sign, (all, there))| {
+        let kind = if sign.contains('!') {
+            RelationKind::Conflicting
+        } else if sign.contains('?') {
+            RelationKind::Optional
+        } else if there == all {
+            RelationKind::Required
+        } else if there == 0 && all >= 2 {
+            RelationKind::Conflicting
+        } else {
+            RelationKind::Optional
+        };
+        evidence.push(format!("`{sign}` stands before {all}, of which {there} are there"));
+        (sign.to_owned(), kind)
+    });
+    (meaning.collect(), evidence)
+}
+
+/// Lists of objects with an id, perhaps a range and a kind.
+fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Option<Relations> {
+    if place.objects.is_empty() || is_not_relation(&place.words) {
+        return None;
+    }
+    let rows: Vec<Vec<super::leaves::Leaf>> =
+        place.objects.iter().flat_map(|(_, objects)| objects).map(leaves).collect();
+    let mut columns: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for leaf in rows.iter().flatten() {
+        columns.entry(&leaf.path).or_default().push(&leaf.value);
+    }
+    let id = columns
+        .iter()
+        .filter(|(_, values)| values.len() * 10 >= rows.len() * 8)
+        .map(|(path, values)| {
+            let fit = Fit::of(values.iter().copied(), known);
+            let hint = usize::from(hints(path, &["id", "mod", "name", "key", "who", "slug"]));
+            (path, fit.known * 10 + fit.slugs + hint, fit)
+        })
+        .filter(|(_, _, fit)| fit.is_relation(&place.words))
+        .max_by_key(|(_, score, _)| *score)?;
+    let (id_path, _, fit) = id;
+    let range = columns.iter().find(|(path, values)| {
+        *path != id_path && values.iter().filter(|v| range_look(v).is_some()).count() * 10 >= values.len() * 8
+            && !hints(path, &["order", "count", "priority", "index"])
+    });
+    let kind = columns.iter().find(|(path, values)| *path != id_path && is_kind(path, values));
+    let mut rule = format!("{{ each = {}, id = {}", quoted(path), quoted(id_path));
+    if let Some((range, _)) = range {
+        rule.push_str(&format!(", range = {}", quoted(range)));
+    }
+    let words = kind.map(|(path, values)| (*path, kinds(path, values)));
+    if let Some((path, kinds)) = &words {
+        let table: Vec<String> = kinds.iter().map(|(word, kind)| format!("{} = \"{}\"", quoted(word), kind.map_or("none", key_of))).collect();
+        rule.push_str(&format!(", kind = {}, kinds = {{ {} }}", quoted(path), table.join(", ")));
+    }
+    rule.push_str(" }");
+    let value = |row: &[super::leaves::Leaf], path: &str| row.iter().find(|leaf| leaf.path == path).map(|leaf| leaf.value.clone());
+    let mut rows = rows.iter();
+    let entries = spread(
+        units,
+        place.objects.iter().map(|(at, objects)| {
+            let own: Vec<Entry> = rows
+                .by_ref()
+                .take(objects.len())
+                .filter_map(|row| {
+                    let word = words.as_ref().and_then(|(path, kinds)| Some((kinds, value(row, path)?)));
+                    let kind = word.and_then(|(kinds, word)| kinds.get(&word).copied()).flatten();
+                    Some(Entry { id: value(row, id_path)?, range: range.and_then(|(path, _)| value(row, path)), kind })
+                })
+                .collect();
+            (*at, own)
+        }),
+    );
+    let mut settled = settled(&place.words, rule, &fit, entries);
+    if let Some((path, _)) = words {
+        settled.key = "relations";
+        settled.question = None;
+        settled.evidence.push(format!("`{path}` tells the kinds apart"));
+    }
+    Some(settled)
+}
+
+fn is_kind(path: &str, values: &[&str]) -> bool {
+    let distinct: BTreeSet<&&str> = values.iter().collect();
+    let flags = distinct.iter().all(|value| matches!(**value, "true" | "false"));
+    if flags {
+        return hints(path, &["mandatory", "require", "optional", "must", "hard", "soft"]);
+    }
+    distinct.len() <= 8 && distinct.iter().all(|value| value.len() <= 24) && distinct.iter().filter(|v| kind_word(v).is_some()).count() * 2 >= distinct.len()
+}
+
+fn kinds(path: &str, values: &[&str]) -> BTreeMap<String, Option<RelationKind>> {
+    let optional_flag = hints(path, &["optional", "soft"]);
+    let of = |word: &&str| match *word {
+        "true" => Some(if optional_flag { RelationKind::Optional } else { RelationKind::Required }),
+        "false" => Some(if optional_flag { RelationKind::Required } else { RelationKind::Optional }),
+        word => kind_word(word).unwrap_or(Some(RelationKind::Required)),
+    };
+    values.iter().map(|word| ((*word).to_owned(), of(word))).collect()
+}
+
+/// Maps from ids to ranges.
+fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Option<Relations> {
+    if place.maps.is_empty() || is_not_relation(&place.words) {
+        return None;
+    }
+    let entries: Vec<&(String, Value)> = place.maps.iter().flat_map(|(_, map)| map).collect();
+    let range = |value: &Value| match value {
+        Value::Array(items) => items.iter().all(|item| item.as_str().is_some_and(|text| range_look(text).is_some())),
+        other => crate::document::scalar(other).is_some_and(|text| range_look(&text).is_some()),
+    };
+    let ranges = entries.iter().filter(|(_, value)| range(value)).count();
+    if entries.is_empty() || ranges * 10 < entries.len() * 9 {
+        return None;
+    }
+    let fit = Fit::of(entries.iter().map(|(id, _)| id.as_str()), known);
+    // The keys of a map of facts are the same in every mod; those of relations are other mods.
+    if fit.known == 0 && relation_kind(&place.words).is_none() || !fit.is_relation(&place.words) {
+        return None;
+    }
+    let entry = |(id, value): &(String, Value)| Entry {
+        id: id.clone(),
+        range: crate::document::scalar(value).or_else(|| crate::document::scalar(value.as_array()?.first()?)),
+        kind: None,
+    };
+    let spread = spread(units, place.maps.iter().map(|(at, map)| (*at, map.iter().map(entry).collect())));
+    Some(settled(&place.words, format!("{{ each = {}, form = \"id-to-range\" }}", quoted(path)), &fit, spread))
+}
+
+/// The list of further ids that mods stand for.
+pub fn provided(units: &[Unit], pattern: &str) -> Option<(String, Vec<String>)> {
+    places(units, pattern).into_iter().find_map(|(path, place)| {
+        let texts: Vec<String> = place.texts.iter().flat_map(|(_, texts)| texts.clone()).collect();
+        (!texts.is_empty() && is_provided(&place.words) && texts.iter().all(|t| is_slug(t))).then_some((path, texts))
+    })
+}
+
+/// Everything that lists and maps of a document mention, in lower case: ids with what may stand before and after them.
+pub fn mentioned(units: &[Unit]) -> HashSet<String> {
+    let mut found = HashSet::new();
+    let grammars: Vec<Regex> = GRAMMARS.iter().filter_map(|pattern| Regex::new(pattern).ok()).collect();
+    let mut take = |text: &str| {
+        if text.len() > 300 {
+            return;
+        }
+        for piece in text.split([',', ';']).map(str::trim).filter(|piece| !piece.is_empty()) {
+            found.insert(piece.to_lowercase());
+            for grammar in &grammars {
+                found.extend(grammar.captures(piece).map(|captures| captures["id"].to_lowercase()));
+            }
+        }
+    };
+    for document in units.iter().flat_map(|unit| unit.documents.values()) {
+        for holder in holders(&document.value) {
+            match holder.held {
+                Held::Texts(texts) => texts.iter().for_each(|text| take(text)),
+                Held::Objects(objects) => {
+                    objects.iter().flat_map(|object| leaves(object)).for_each(|leaf| take(&leaf.value));
+                }
+                Held::Map(map) if !holder.words.is_empty() => map.iter().for_each(|(key, _)| take(key)),
+                Held::Map(_) => {}
+                Held::Text(text) if relation_kind(&holder.words).is_some() && range_look(&text).is_none() => take(&text),
+                Held::Text(_) => {}
+            }
+        }
+    }
+    found
+}
+
+fn spread(units: usize, own: impl Iterator<Item = (usize, Vec<Entry>)>) -> Vec<Vec<Entry>> {
+    let mut all = vec![Vec::new(); units];
+    for (at, entries) in own {
+        all[at].extend(entries);
+    }
+    all
+}
+
+/// How requirements are written, counted over all relations.
+pub fn range_looks<'e>(ranges: impl Iterator<Item = &'e str>) -> BTreeMap<&'static str, usize> {
+    let mut counts = BTreeMap::new();
+    for look in ranges.filter_map(range_look) {
+        let word = match look {
+            RangeLook::Interval => "intervals",
+            RangeLook::Comparators => "comparators",
+            RangeLook::Bare => "bare",
+            RangeLook::Any => "any",
+        };
+        *counts.entry(word).or_default() += 1;
+    }
+    counts
+}

@@ -1,0 +1,517 @@
+//! From groups to shelves: which groups hold mods, which are one shelf on both sides, and what is read from a mod.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::io::Cursor;
+
+use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
+use super::needs::{self, Relations};
+use super::sight::{Sight, extension, name};
+use super::units::{Group, Unit, located, share};
+use super::words::{hints, is_slug, is_version, plain_regex};
+use crate::limits;
+use crate::reading::{Archive, Contents, ITSELF};
+use crate::rulebook::{ByRole, Holds, Role};
+
+/// A group that was found to hold mods.
+#[derive(Debug, Clone)]
+pub struct Candidate {
+    /// The group, with only the units that are mods.
+    pub group: Group,
+    /// The documents by which its mods are read, the most common first; none for opaque ones.
+    pub documents: Vec<String>,
+    /// Folded ids of its mods.
+    pub ids: BTreeSet<String>,
+    /// Names in the folder that are no mods.
+    pub others: Vec<String>,
+    score: f64,
+}
+
+/// A shelf as a draft has it.
+#[derive(Debug, Clone)]
+pub struct Shelf {
+    /// What the draft calls it.
+    pub name: String,
+    /// What it holds.
+    pub holds: Holds,
+    /// Where it was seen.
+    pub places: ByRole<Vec<String>>,
+    /// Extensions of its files.
+    pub extensions: BTreeSet<String>,
+    /// How disabled mods are named.
+    pub off: BTreeSet<String>,
+    /// Names in its folders that are no mods.
+    pub others: BTreeSet<String>,
+    /// The documents by which its mods are read.
+    pub documents: Vec<String>,
+    /// Every mod that was seen, copies and all.
+    pub seen: Vec<Unit>,
+    /// One unit for each mod.
+    pub units: Vec<Unit>,
+}
+
+/// What is read from the mods of a shelf.
+#[derive(Debug, Clone, Default)]
+pub struct Facts {
+    /// The id.
+    pub id: Choice,
+    /// The version.
+    pub version: Option<Choice>,
+    /// The title.
+    pub title: Option<Choice>,
+    /// The side, and words for it that could not be told.
+    pub side: Option<(Choice, Vec<String>)>,
+    /// Relations.
+    pub relations: Vec<Relations>,
+    /// The place of further ids, and those.
+    pub provides: Option<(String, Vec<String>)>,
+    /// The pattern of archives inside archives.
+    pub nested: Option<String>,
+    /// All columns, for what is told later.
+    pub columns: Vec<Column>,
+}
+
+/// Which groups hold mods. `listed` are the words of text files outside them.
+pub fn candidates(groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
+    let mentioned: HashSet<String> = groups.iter().flat_map(|group| needs::mentioned(&group.units)).collect();
+    let around = Surroundings { mentioned: &mentioned, listed };
+    let mut found: Vec<Candidate> = groups.into_iter().filter_map(|group| candidate(group, &around)).collect();
+    found.sort_by(|a, b| b.score.total_cmp(&a.score).then_with(|| a.group.place.cmp(&b.group.place)));
+    // What lies inside a mod of a better shelf belongs to that mod.
+    let mut kept: Vec<Candidate> = Vec::new();
+    for next in found {
+        let role = next.group.role;
+        let inside = kept.iter().filter(|other| other.group.role == role).flat_map(|other| &other.group.units);
+        let is_inside = inside.clone().any(|unit| unit.is_folder && is_below(&next.group.place, unit.path.as_str()));
+        let holds_one = kept.iter().filter(|other| other.group.role == role).any(|other| {
+            next.group.units.iter().any(|unit| unit.is_folder && is_below(&other.group.place, unit.path.as_str()))
+        });
+        if !is_inside && !holds_one {
+            kept.push(next);
+        }
+    }
+    kept
+}
+
+fn is_below(path: &str, folder: &str) -> bool {
+    path == folder || path.strip_prefix(folder).is_some_and(|rest| rest.starts_with('/'))
+}
+
+fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
+    if group.holds == Holds::Files && group.units.iter().all(|unit| unit.documents.is_empty()) {
+        return opaque(group, around);
+    }
+    let patterns: BTreeSet<String> = group.units.iter().flat_map(|unit| unit.documents.keys().cloned()).collect();
+    let judged = patterns.into_iter().filter_map(|pattern| {
+        let own: Vec<Unit> = group.units.iter().filter(|u| u.documents.contains_key(&pattern)).cloned().collect();
+        let (choice, score) = read_id(&own, &pattern, around)?;
+        let columns = columns(&own, &pattern);
+        let version = fields::version(&own, &columns, name_rule(&own).as_ref()).is_some();
+        let total = share(&group, &pattern) * 2.0 + score + f64::from(u8::from(version)) * 1.5
+            - if pattern.contains('*') { 0.3 } else { 0.0 }
+            - pattern.matches('/').count() as f64 * 0.1;
+        Some((total, score, version, pattern, choice))
+    });
+    let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));
+    let Some((total, score, version, pattern, _)) = best else { return opaque(group, around) };
+    let own = group.units.iter().filter(|unit| unit.documents.contains_key(&pattern)).count();
+    let relations = has_relations(&group.units, &pattern);
+    let hinted = hints(name(&group.place), &["mod", "plugin", "addon", "pack", "content", "overlay"]);
+    let told = usize::from(version) + usize::from(relations) + usize::from(hinted) + usize::from(listed_share(&group, around) >= 0.5);
+    // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
+    if is_world_folder(&group.place) {
+        return None;
+    }
+    let needed = match group.holds {
+        Holds::Folders if own == 1 => 3,
+        Holds::Archives if own == 1 => 2,
+        Holds::Archives => 1,
+        _ => 2,
+    };
+    if score < 3.0 || told < needed || (group.holds == Holds::Files && !version) {
+        return opaque(group, around);
+    }
+    let documents = with_second(&group, &pattern, around);
+    let (mods, others): (Vec<Unit>, Vec<Unit>) = group
+        .units
+        .iter()
+        .cloned()
+        .partition(|unit| group.holds == Holds::Archives || documents.iter().any(|d| unit.documents.contains_key(d)));
+    let others = others.iter().map(|unit| unit.name.clone()).collect();
+    let group = Group { units: mods, document: Some(pattern), ..group };
+    let ids = ids_of(&group, &documents, around);
+    Some(Candidate { group, documents, ids, others, score: total })
+}
+
+/// Folders of worlds hold worlds; mods inside one lie deeper.
+fn is_world_folder(place: &str) -> bool {
+    matches!(name(place).to_lowercase().as_str(), "worlds" | "world" | "saves" | "save" | "universes" | "universe")
+}
+
+fn has_relations(units: &[Unit], pattern: &str) -> bool {
+    let own: HashSet<String> = units.iter().map(|unit| unit.stem().to_lowercase()).collect();
+    !needs::relations(units, pattern, &own, &[]).is_empty()
+}
+
+/// A second document that mods have which lack the first, with the id at the same place.
+fn with_second(group: &Group, first: &str, around: &Surroundings<'_>) -> Vec<String> {
+    let mut documents = vec![first.to_owned()];
+    let lacking: Vec<Unit> = group.units.iter().filter(|u| !u.documents.contains_key(first)).cloned().collect();
+    let Some((main, _)) = read_id(&group.units, first, around) else { return documents };
+    let patterns: BTreeSet<&String> = lacking.iter().flat_map(|unit| unit.documents.keys()).collect();
+    for pattern in patterns {
+        let own: Vec<Unit> = lacking.iter().filter(|unit| unit.documents.contains_key(pattern)).cloned().collect();
+        let alike = read_id(&own, pattern, around).is_some_and(|(choice, _)| choice.path == main.path && main.path.is_some());
+        if alike {
+            documents.push(pattern.clone());
+        }
+    }
+    documents.truncate(3);
+    documents
+}
+
+fn read_id(units: &[Unit], pattern: &str, around: &Surroundings<'_>) -> Option<(Choice, f64)> {
+    let columns = columns(units, pattern);
+    fields::id(units, &columns, name_rule(units).as_ref(), around)
+}
+
+fn listed_share(group: &Group, around: &Surroundings<'_>) -> f64 {
+    let listed = |unit: &&Unit| {
+        around.listed.contains(&unit.stem().to_lowercase()) || around.listed.contains(&unit.name.to_lowercase())
+    };
+    group.units.iter().filter(listed).count() as f64 / group.units.len().max(1) as f64
+}
+
+/// Files that tell only by their names, or by their bytes alone.
+fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
+    if group.holds == Holds::Folders {
+        return None;
+    }
+    let names = name_rule(&group.units)?;
+    let ids: BTreeSet<String> = names.parts.iter().flatten().map(|(id, _)| id.to_lowercase()).collect();
+    let id_listed = ids.iter().filter(|id| around.listed.contains(*id)).count() as f64 / ids.len().max(1) as f64;
+    let listed = listed_share(&group, around).max(id_listed);
+    let place = &group.place;
+    let hinted = hints(name(place), &["mod", "plugin", "addon", "pack", "content", "overlay", "extra"]);
+    let own_parts = ["lib", "libs", "library", "libraries", "engine", "bin", "runtime", "jre", "system", "data", "assets", "resources", "textures", "sounds", "save", "saves", "world", "worlds", "backup", "backups", "logs"];
+    let of_game = place.split('/').any(|part| own_parts.contains(&part.to_lowercase().as_str())) || place.is_empty();
+    let sure = (listed >= 0.5 && group.units.len() >= 2) || (hinted && (names.with_version || group.units.len() >= 2));
+    if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
+        return None;
+    }
+    let group = Group { holds: Holds::Files, document: None, ..group };
+    let score = 1.0 + listed * 2.0 + if hinted { 1.0 } else { 0.0 } + if names.with_version { 1.0 } else { 0.0 };
+    Some(Candidate { group, documents: Vec::new(), ids, others: Vec::new(), score })
+}
+
+fn ids_of(group: &Group, documents: &[String], around: &Surroundings<'_>) -> BTreeSet<String> {
+    let Some((choice, _)) = documents.first().and_then(|first| read_id(&group.units, first, around)) else {
+        return BTreeSet::new();
+    };
+    choice.values.into_iter().flatten().map(|id| id.to_lowercase()).collect()
+}
+
+/// Groups that hold the same kind of mods become one shelf: at the same place, or copies of each other.
+pub fn pooled(candidates: Vec<Candidate>) -> Vec<Shelf> {
+    let mut shelves: Vec<(Shelf, BTreeSet<String>)> = Vec::new();
+    for next in candidates {
+        let found = shelves.iter_mut().find(|(shelf, ids)| belongs(shelf, ids, &next));
+        match found {
+            Some((shelf, ids)) => {
+                merge(shelf, &next);
+                ids.extend(next.ids);
+            }
+            None => {
+                let ids = next.ids.clone();
+                shelves.push((fresh(&next), ids));
+            }
+        }
+    }
+    let mut shelves: Vec<Shelf> = shelves.into_iter().map(|(shelf, _)| shelf).collect();
+    for shelf in &mut shelves {
+        shelf.units = one_of_each(&shelf.seen);
+    }
+    name_apart(&mut shelves);
+    shelves
+}
+
+fn belongs(shelf: &Shelf, ids: &BTreeSet<String>, next: &Candidate) -> bool {
+    let documents = shelf.documents.first() == next.documents.first();
+    let same_place = shelf.places.server.contains(&next.group.place) || shelf.places.client.contains(&next.group.place);
+    let ends = shelf.extensions.contains(&next.group.extension);
+    let shared = ids.intersection(&next.ids).count();
+    let copies = shared * 10 >= ids.len().min(next.ids.len()) * 6 && shared > 0;
+    let opaque = documents && !shelf.documents.is_empty() || documents && ends;
+    let kinds = shelf.holds == next.group.holds
+        || (same_place && !next.documents.is_empty() && shelf.holds.archives() | shelf.holds.folders());
+    kinds && opaque && (same_place || copies)
+}
+
+fn fresh(next: &Candidate) -> Shelf {
+    let mut shelf = Shelf {
+        name: shelf_name(&next.group.place),
+        holds: next.group.holds,
+        places: ByRole::default(),
+        extensions: BTreeSet::new(),
+        off: BTreeSet::new(),
+        others: BTreeSet::new(),
+        documents: next.documents.clone(),
+        seen: Vec::new(),
+        units: Vec::new(),
+    };
+    merge(&mut shelf, next);
+    shelf
+}
+
+fn merge(shelf: &mut Shelf, next: &Candidate) {
+    let places = match next.group.role {
+        Role::Server => &mut shelf.places.server,
+        Role::Client => &mut shelf.places.client,
+    };
+    if !places.contains(&next.group.place) {
+        places.push(next.group.place.clone());
+        places.sort_by_key(|place| (place.matches('/').count(), place.clone()));
+    }
+    if shelf.holds != next.group.holds {
+        shelf.holds = Holds::ArchivesOrFolders;
+    }
+    if !next.group.extension.is_empty() {
+        shelf.extensions.insert(next.group.extension.clone());
+    }
+    shelf.off.extend(next.group.off.clone());
+    shelf.others.extend(next.others.iter().cloned());
+    for document in &next.documents {
+        if !shelf.documents.contains(document) {
+            shelf.documents.push(document.clone());
+        }
+    }
+    shelf.seen.extend(next.group.units.iter().cloned());
+}
+
+fn shelf_name(place: &str) -> String {
+    let own = name(place);
+    if own.is_empty() { "mods".to_owned() } else { own.to_lowercase() }
+}
+
+fn name_apart(shelves: &mut [Shelf]) {
+    let mut known: BTreeMap<String, usize> = BTreeMap::new();
+    for shelf in shelves {
+        let count = known.entry(shelf.name.clone()).or_default();
+        *count += 1;
+        if *count > 1 {
+            shelf.name = format!("{} {count}", shelf.name);
+        }
+    }
+}
+
+/// Copies of a mod on both sides or in several places teach nothing new.
+fn one_of_each(seen: &[Unit]) -> Vec<Unit> {
+    let mut known: HashSet<(String, u64)> = HashSet::new();
+    let mut names: HashSet<String> = HashSet::new();
+    let mut units: Vec<Unit> = Vec::new();
+    for unit in seen {
+        let same_folder = unit.is_folder && !names.insert(unit.name.to_lowercase());
+        if known.insert((unit.name.to_lowercase(), unit.size)) && !same_folder {
+            units.push(unit.clone());
+        }
+    }
+    units.sort_by(|a, b| a.name.cmp(&b.name));
+    units
+}
+
+/// Where each unit of a shelf was seen.
+pub fn seen_on(shelf: &Shelf) -> Vec<SeenOn> {
+    let mut where_seen: BTreeMap<String, SeenOn> = BTreeMap::new();
+    // By the id part of the name: the sides may have different versions.
+    let key = |unit: &Unit| {
+        let stem = unit.stem().to_lowercase();
+        let cut = stem.find(|c: char| c.is_ascii_digit()).filter(|at| *at > 2).unwrap_or(stem.len());
+        stem[..cut].trim_end_matches(['-', '_', ' ', 'v']).to_owned()
+    };
+    for unit in &shelf.seen {
+        let seen = where_seen.entry(key(unit)).or_default();
+        match unit.role {
+            Role::Server => seen.server = true,
+            Role::Client => seen.client = true,
+        }
+    }
+    shelf.units.iter().map(|unit| where_seen.get(&key(unit)).copied().unwrap_or_default()).collect()
+}
+
+/// The id, version, title and side of the mods of a shelf.
+pub fn read(shelf: &Shelf, around: &Surroundings<'_>, both_sides: bool) -> Facts {
+    let units = merged(shelf);
+    let names = name_rule(&units);
+    let Some(document) = shelf.documents.first() else { return by_name(&units, names.as_ref()) };
+    let columns = columns(&units, document);
+    let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else { return by_name(&units, names.as_ref()) };
+    let id = with_name_fallback(id, &units, names.as_ref());
+    let version = fields::version(&units, &columns, names.as_ref());
+    let title = fields::title(&columns, &id);
+    let seen = seen_on(shelf);
+    let side = fields::side(&columns, both_sides.then_some(seen.as_slice()));
+    Facts { id, version, title, side, provides: needs::provided(&units, document), columns, ..Facts::default() }
+}
+
+/// The units with every document of the chain under the first one's name.
+pub fn merged(shelf: &Shelf) -> Vec<Unit> {
+    let mut units = shelf.units.clone();
+    if let [first, rest @ ..] = shelf.documents.as_slice() {
+        for unit in &mut units {
+            if !unit.documents.contains_key(first)
+                && let Some(found) = rest.iter().find_map(|other| unit.documents.get(other)).cloned()
+            {
+                unit.documents.insert(first.clone(), found);
+            }
+        }
+    }
+    units
+}
+
+/// A name without a version still has an id.
+fn with_name_fallback(mut id: Choice, units: &[Unit], names: Option<&NameRule>) -> Choice {
+    if id.path.is_none() && names.is_some_and(|names| names.with_version && names.parts.iter().any(Option::is_none)) {
+        id.rule = format!("[{}, {}]", id.rule, bare_name(units));
+    }
+    id
+}
+
+/// The whole name without its ending as the id.
+fn bare_name(units: &[Unit]) -> String {
+    let ends: BTreeSet<String> =
+        units.iter().filter(|unit| !unit.is_folder).map(|unit| plain_regex(&extension(&unit.name))).collect();
+    let end = match ends.len() {
+        0 => String::new(),
+        _ => format!(r"\.(?:{})", ends.into_iter().collect::<Vec<_>>().join("|")),
+    };
+    format!("{{ file-name = '^(?<id>.+){end}$' }}")
+}
+
+fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
+    let Some(names) = names else { return Facts::default() };
+    let values: Vec<Option<String>> = names
+        .parts
+        .iter()
+        .zip(units)
+        .map(|(part, unit)| Some(part.as_ref().map_or_else(|| unit.stem().to_owned(), |(id, _)| id.clone())))
+        .collect();
+    let told = names.parts.iter().filter(|part| part.is_some()).count();
+    let own = format!("{{ file-name = '{}' }}", names.pattern);
+    let rule = if told < units.len() { format!("[{own}, {}]", bare_name(units)) } else { own };
+    let evidence = vec![format!("nothing in the files tells more; {told} of {} names fit", units.len())];
+    let id = Choice { rule, confidence: 0.6, evidence, values, path: None };
+    let version = if names.with_version {
+        let values = names.parts.iter().map(|part| part.as_ref().and_then(|(_, version)| version.clone())).collect();
+        Some(Choice {
+            rule: format!("[{{ file-name = '{}' }}, {{ digest = true }}]", names.pattern),
+            confidence: 0.7,
+            evidence: vec!["it stands in the names; a mod without one is known by its digest".to_owned()],
+            values,
+            path: None,
+        })
+    } else {
+        Some(Choice {
+            rule: "{ digest = true }".to_owned(),
+            confidence: 0.6,
+            evidence: vec!["nothing tells a version, so that two releases differ in their digests alone".to_owned()],
+            values: vec![None; units.len()],
+            path: None,
+        })
+    };
+    Facts { id, version, ..Facts::default() }
+}
+
+/// Archives of the same kind inside the archives of a shelf.
+pub fn nested(sight: &dyn Sight, shelf: &Shelf) -> Option<String> {
+    if !shelf.holds.archives() {
+        return None;
+    }
+    let document = shelf.documents.first()?;
+    for unit in shelf.units.iter().filter(|unit| unit.role == sight.role() && !unit.is_folder) {
+        let inner = unit.inner.iter().filter(|(path, size)| {
+            shelf.extensions.contains(&extension(name(path))) && *size > 0 && *size <= limits::NESTED_BYTES
+        });
+        for (path, _) in inner.take(4) {
+            let bytes = sight.archive(&unit.path).and_then(|mut a| a.read_up_to(path, limits::NESTED_BYTES).ok().flatten());
+            let Some(bytes) = bytes else { continue };
+            let size = bytes.len() as u64;
+            let Ok(archive) = Archive::open(Cursor::new(bytes), size) else { continue };
+            let members: Vec<(String, u64)> = archive.members().iter().map(|m| (m.path.clone(), m.size)).collect();
+            if located(&members, document).is_some() {
+                let folder = super::sight::parent(path);
+                let end = extension(name(path));
+                return Some(if folder.is_empty() { format!("*.{end}") } else { format!("{folder}/*.{end}") });
+            }
+        }
+    }
+    None
+}
+
+/// Mods on a shelf that state themselves in another document: perhaps made for another loader.
+pub struct Stranger {
+    /// The document that only they have.
+    pub member: String,
+    /// The notation, where the name does not tell it.
+    pub notation: Option<&'static str>,
+    /// Where the id is.
+    pub id: Option<String>,
+    /// Where the version is.
+    pub version: Option<String>,
+    /// Their names.
+    pub names: Vec<String>,
+}
+
+/// Archives of a shelf that lack its documents and have another.
+pub fn strangers(shelf: &Shelf) -> Vec<Stranger> {
+    if shelf.documents.is_empty() || !shelf.holds.archives() {
+        return Vec::new();
+    }
+    let lacking: Vec<Unit> =
+        shelf.seen.iter().filter(|unit| !shelf.documents.iter().any(|d| unit.documents.contains_key(d))).cloned().collect();
+    let mut found: BTreeMap<String, Vec<Unit>> = BTreeMap::new();
+    for unit in lacking {
+        let own = unit.documents.keys().filter(|pattern| !pattern.contains('*')).min_by_key(|pattern| pattern.len());
+        if let Some(pattern) = own.cloned() {
+            found.entry(pattern).or_default().push(unit);
+        }
+    }
+    let each = found.into_iter().map(|(member, units)| {
+        let columns = columns(&units, &member);
+        let best = |test: &dyn Fn(&Column) -> bool| columns.iter().find(|column| test(column)).map(|c| c.path.clone());
+        let has = |column: &Column, words: &[&str]| hints(&column.key, words);
+        let value = |column: &Column, test: fn(&str) -> bool| column.values.iter().flatten().all(|v| test(v));
+        let notation = units[0].documents[&member].notation;
+        let by_name = crate::document::Notation::of_name(&member);
+        Stranger {
+            id: best(&|c| has(c, &["id", "name", "key", "slug"]) && value(c, is_slug) && !value(c, is_version)),
+            version: best(&|c| has(c, &["version", "release"]) && value(c, is_version)),
+            names: units.iter().map(|unit| unit.name.clone()).collect(),
+            notation: (by_name != Some(notation)).then(|| notation.word()),
+            member,
+        }
+    });
+    each.collect()
+}
+
+/// The rulebook's line for the documents of a shelf.
+pub fn document_line(shelf: &Shelf) -> Option<String> {
+    let each: Vec<String> = shelf
+        .documents
+        .iter()
+        .map(|pattern| {
+            let found = shelf.seen.iter().find_map(|unit| unit.documents.get(pattern));
+            let by_name = crate::document::Notation::of_name(pattern);
+            let notation = found.filter(|found| by_name != Some(found.notation)).map(|found| found.notation.word());
+            let notation = notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
+            let encoding = found.map(|found| found.encoding).unwrap_or_default();
+            let encoding = crate::document::ENCODING_WORDS.iter().find(|(_, own)| *own == encoding && *own != crate::document::Encoding::Utf8);
+            let encoding = encoding.map_or_else(String::new, |(word, _)| format!(", encoding = \"{word}\""));
+            let member = if pattern == ITSELF { ITSELF } else { pattern };
+            format!("{{ member = {}{notation}{encoding} }}", quoted(member))
+        })
+        .collect();
+    match each.as_slice() {
+        [] => None,
+        [one] => Some(one.clone()),
+        several => Some(format!("[{}]", several.join(", "))),
+    }
+}

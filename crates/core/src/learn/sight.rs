@@ -1,0 +1,164 @@
+//! What learning looks at: a listing of an install, and bounded looks into its files. Nothing is run and nothing is trusted.
+
+use std::collections::BTreeMap;
+
+use serde_json::Value;
+
+use crate::document::{self, Encoding, Notation};
+use crate::limits;
+use crate::path::InstallPath;
+use crate::reading::Contents;
+use crate::rulebook::Role;
+
+/// A file of an install.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Seen {
+    /// From the install's root.
+    pub path: InstallPath,
+    /// Its size in bytes.
+    pub size: u64,
+}
+
+/// An install as learning sees it.
+pub trait Sight {
+    /// Server or client.
+    fn role(&self) -> Role;
+
+    /// Its files, by path.
+    fn files(&self) -> &[Seen];
+
+    /// At most `limit` bytes from the start of a file; nothing when it can't be read.
+    fn start(&self, path: &InstallPath, limit: u64) -> Option<Vec<u8>>;
+
+    /// A file opened as an archive; nothing when it is none, or no harmless one.
+    fn archive(&self, path: &InstallPath) -> Option<Box<dyn Contents + '_>>;
+}
+
+/// A whole small text document; nothing when it is larger than metadata and lists are.
+pub fn small(sight: &dyn Sight, path: &InstallPath) -> Option<Vec<u8>> {
+    let bytes = sight.start(path, limits::LEARNED_TEXT_BYTES + 1)?;
+    (bytes.len() as u64 <= limits::LEARNED_TEXT_BYTES).then_some(bytes)
+}
+
+/// A document whose notation was told from its name, or else from its text.
+#[derive(Debug, Clone)]
+pub struct Guessed {
+    /// How it is written.
+    pub notation: Notation,
+    /// How its text is stored.
+    pub encoding: Encoding,
+    /// What it says.
+    pub value: Value,
+}
+
+/// Reads bytes as a document if they are one.
+pub fn guess(name: &str, bytes: &[u8]) -> Option<Guessed> {
+    let encoding = encoding_of(bytes)?;
+    let text = document::text(bytes, encoding).ok()?;
+    let notation = notation_of(name, &text)?;
+    let value = notation.read(bytes, encoding).ok()?;
+    (value.is_object() || value.is_array()).then_some(Guessed { notation, encoding, value })
+}
+
+/// The encoding that bytes are text in; none when they are no text.
+pub fn encoding_of(bytes: &[u8]) -> Option<Encoding> {
+    if bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff") {
+        return Some(Encoding::Utf16);
+    }
+    if std::str::from_utf8(bytes).is_ok() {
+        return (!bytes.contains(&0)).then_some(Encoding::Utf8);
+    }
+    let zeros = bytes.iter().skip(1).step_by(2).take(400).filter(|byte| **byte == 0).count();
+    if zeros * 10 > bytes.len().min(800) * 4 {
+        return Some(Encoding::Utf16);
+    }
+    let controls = bytes.iter().filter(|byte| **byte < 0x09 || (0x0e..0x20).contains(*byte)).count();
+    (controls == 0).then_some(Encoding::Windows1252)
+}
+
+/// The notation of a text: its name tells it for the strict ones, its first signs for the others.
+fn notation_of(name: &str, text: &str) -> Option<Notation> {
+    let first = text.trim_start().chars().next()?;
+    let by_name = Notation::of_name(name);
+    if let Some(strict @ (Notation::Json | Notation::Toml | Notation::Yaml | Notation::Xml)) = by_name {
+        return Some(strict);
+    }
+    if by_name == Some(Notation::Properties) {
+        return by_name;
+    }
+    match first {
+        '{' => return Some(Notation::Json),
+        '<' => return Some(Notation::Xml),
+        _ => {}
+    }
+    let lines: Vec<&str> = text.lines().map(str::trim).filter(|line| !line.is_empty() && !is_comment(line)).collect();
+    let section = |line: &&&str| line.starts_with('[') && line.ends_with(']') && line.len() > 2;
+    let pair = |line: &&&str| {
+        let key = line.find(['=', ':']).map(|at| &line[..at]);
+        key.is_some_and(|key| !key.is_empty() && key.len() < 64 && !key.trim_matches(['"', '\'']).contains(['"', '\'', ';', '%']))
+    };
+    let (sections, pairs) = (lines.iter().filter(section).count(), lines.iter().filter(pair).count());
+    if lines.is_empty() || (sections + pairs) * 10 < lines.len() * 8 {
+        return None;
+    }
+    Some(if sections > 0 { Notation::Ini } else { Notation::KeyValue })
+}
+
+fn is_comment(line: &str) -> bool {
+    line.starts_with('#') || line.starts_with(';') || line.starts_with("//")
+}
+
+/// The folders of an install, with the names of what is directly in each.
+#[derive(Debug, Default)]
+pub struct Folders<'s> {
+    /// Files of each folder; the install's root is the empty text.
+    pub files: BTreeMap<&'s str, Vec<&'s Seen>>,
+    /// Folders of each folder.
+    pub folders: BTreeMap<&'s str, Vec<&'s str>>,
+}
+
+impl<'s> Folders<'s> {
+    /// Sorts a listing by folder.
+    pub fn of(files: &'s [Seen]) -> Self {
+        let mut sorted = Self::default();
+        for seen in files {
+            let folder = parent(seen.path.as_str());
+            sorted.files.entry(folder).or_default().push(seen);
+            sorted.note_folder(folder);
+        }
+        sorted
+    }
+
+    fn note_folder(&mut self, folder: &'s str) {
+        let mut inner = folder;
+        while !inner.is_empty() {
+            let outer = parent(inner);
+            let known = self.folders.entry(outer).or_default();
+            if known.contains(&inner) {
+                return;
+            }
+            known.push(inner);
+            inner = outer;
+        }
+    }
+}
+
+/// The folder of a path; the empty text for the root.
+pub fn parent(path: &str) -> &str {
+    path.rsplit_once('/').map_or("", |(parent, _)| parent)
+}
+
+/// The last part of a path.
+pub fn name(path: &str) -> &str {
+    path.rsplit('/').next().unwrap_or(path)
+}
+
+/// The part of a name before its extension.
+pub fn stem(name: &str) -> &str {
+    name.rsplit_once('.').filter(|(stem, _)| !stem.is_empty()).map_or(name, |(stem, _)| stem)
+}
+
+/// The extension of a name in lower case, without its dot.
+pub fn extension(name: &str) -> String {
+    name.rsplit_once('.').filter(|(stem, _)| !stem.is_empty()).map_or_else(String::new, |(_, end)| end.to_lowercase())
+}

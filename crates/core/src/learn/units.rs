@@ -1,0 +1,354 @@
+//! Which folders are shelves: groups of alike archives, folders or files, and the document that each of them holds.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, stem};
+use crate::limits;
+use crate::path::InstallPath;
+use crate::reading::is_archive;
+use crate::rulebook::{Holds, NamePattern, Role};
+
+/// One mod-to-be.
+#[derive(Debug, Clone)]
+pub struct Unit {
+    /// Which install it was seen on.
+    pub role: Role,
+    /// Its file or folder.
+    pub path: InstallPath,
+    /// What it is called when it is switched on.
+    pub name: String,
+    /// Whether it is a folder.
+    pub is_folder: bool,
+    /// Whether its name says that it is switched off.
+    pub off: bool,
+    /// Its size in bytes, and for a folder that of all its files.
+    pub size: u64,
+    /// Its files or members: paths inside it, and sizes.
+    pub inner: Vec<(String, u64)>,
+    /// Documents that were read from it, by the pattern that found them.
+    pub documents: BTreeMap<String, Guessed>,
+    /// Small files that hold other files' versions and the like, as text.
+    pub texts: BTreeMap<String, String>,
+}
+
+impl Unit {
+    /// Its name without the ending of a file.
+    pub fn stem(&self) -> &str {
+        if self.is_folder { &self.name } else { stem(&self.name) }
+    }
+}
+
+/// A group of alike units in one folder.
+#[derive(Debug, Clone)]
+pub struct Group {
+    /// Which install it was seen on.
+    pub role: Role,
+    /// The folder; the empty text for the root.
+    pub place: String,
+    /// What it holds.
+    pub holds: Holds,
+    /// The extension of its files, without the dot.
+    pub extension: String,
+    /// How disabled units are named.
+    pub off: Option<String>,
+    /// The units.
+    pub units: Vec<Unit>,
+    /// The document that its units are read by; none for opaque ones.
+    pub document: Option<String>,
+}
+
+/// Every group of an install that may be a shelf.
+pub fn groups(sight: &dyn Sight) -> Vec<Group> {
+    let folders = Folders::of(sight.files());
+    let mut found = Vec::new();
+    for (folder, files) in &folders.files {
+        if !is_own(folder) {
+            found.extend(file_groups(sight, folder, files));
+        }
+    }
+    let mut below: HashMap<&str, Vec<&Seen>> = HashMap::new();
+    for seen in sight.files() {
+        let mut outer = parent(seen.path.as_str());
+        while !outer.is_empty() {
+            below.entry(outer).or_default().push(seen);
+            outer = parent(outer);
+        }
+    }
+    for (folder, inner) in &folders.folders {
+        if !is_own(folder) && !inner.is_empty() && inner.len() <= 5_000 {
+            found.extend(folder_group(sight, folder, inner, &below));
+        }
+    }
+    found
+}
+
+fn is_own(folder: &str) -> bool {
+    folder == ".kanon" || folder.starts_with(".kanon/")
+}
+
+/// Endings that mean a file was put out of use.
+fn is_off_ending(end: &str) -> bool {
+    matches!(end, "off" | "disabled" | "disable" | "old" | "bak" | "parked" | "unused" | "inactive")
+}
+
+/// Files of one folder by extension; disabled ones count with the others.
+fn file_groups(sight: &dyn Sight, folder: &str, files: &[&Seen]) -> Vec<Group> {
+    let mut by_extension: BTreeMap<String, Vec<(&Seen, Option<String>)>> = BTreeMap::new();
+    for seen in files {
+        let own = name(seen.path.as_str());
+        let end = extension(own);
+        let (end, off) = if is_off_ending(&end) { (extension(stem(own)), Some(format!(".{end}"))) } else { (end, None) };
+        if !end.is_empty() {
+            by_extension.entry(end).or_default().push((seen, off));
+        }
+    }
+    let groups = by_extension.into_iter().filter_map(|(end, seen)| file_group(sight, folder, end, &seen));
+    groups.collect()
+}
+
+fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Option<String>)]) -> Option<Group> {
+    let archives = seen.iter().take(20).filter(|(seen, _)| starts_as_archive(sight, seen)).count();
+    let is_zip = archives * 10 >= seen.len().min(20) * 8 && archives > 0;
+    let off = seen.iter().find_map(|(_, off)| off.clone()).map(|off| format!("*.{end}{off}"));
+    let unit = |(seen, off): &(&Seen, Option<String>)| {
+        let own = name(seen.path.as_str());
+        let shown = off.as_ref().map_or(own, |off| &own[..own.len() - off.len()]);
+        let inner = if is_zip {
+            let archive = sight.archive(&seen.path)?;
+            archive.members().iter().take(limits::LISTED_MEMBERS).map(|m| (m.path.clone(), m.size)).collect()
+        } else {
+            Vec::new()
+        };
+        Some(unit(sight.role(), (&seen.path, shown, false), (off.is_some(), seen.size), inner))
+    };
+    let units: Vec<Unit> = seen.iter().filter_map(unit).collect();
+    let mut group = Group {
+        role: sight.role(),
+        place: folder.to_owned(),
+        holds: if is_zip { Holds::Archives } else { Holds::Files },
+        extension: end,
+        off,
+        units,
+        document: None,
+    };
+    if is_zip {
+        read_documents(sight, &mut group);
+    } else {
+        read_files(sight, &mut group);
+    }
+    worth_a_look(&group).then_some(group)
+}
+
+fn unit(
+    role: Role,
+    (path, name, is_folder): (&InstallPath, &str, bool),
+    (off, size): (bool, u64),
+    inner: Vec<(String, u64)>,
+) -> Unit {
+    let name = name.to_owned();
+    let path = path.clone();
+    Unit { role, path, name, is_folder, off, size, inner, documents: BTreeMap::new(), texts: BTreeMap::new() }
+}
+
+fn starts_as_archive(sight: &dyn Sight, seen: &Seen) -> bool {
+    sight.start(&seen.path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK"))
+}
+
+/// A group of opaque files must tell something by its names; archives and folders by their documents.
+fn worth_a_look(group: &Group) -> bool {
+    match group.holds {
+        Holds::Files if group.document.is_none() => {
+            !is_everyday(&group.extension) && !group.units.is_empty() && group.units.len() <= 5_000
+        }
+        _ => !group.units.is_empty(),
+    }
+}
+
+/// Files that every program has: not opaque payloads of mods.
+fn is_everyday(end: &str) -> bool {
+    const EVERYDAY: [&str; 46] = [
+        "txt", "log", "md", "json", "toml", "yaml", "yml", "xml", "ini", "cfg", "conf", "properties", "bat", "cmd", "sh",
+        "ps1", "exe", "dll", "so", "dylib", "png", "jpg", "jpeg", "gif", "ico", "svg", "ogg", "wav", "mp3", "ttf", "otf",
+        "html", "htm", "css", "js", "pdf", "lock", "pid", "tmp", "bak", "db", "sqlite", "service", "sig", "pub", "key",
+    ];
+    EVERYDAY.contains(&end)
+}
+
+/// The folders in a folder, if a document stands at the same place in most of them.
+fn folder_group(
+    sight: &dyn Sight,
+    folder: &str,
+    inner: &[&str],
+    below: &HashMap<&str, Vec<&Seen>>,
+) -> Option<Group> {
+    let units: Vec<Unit> = inner
+        .iter()
+        .filter_map(|path| {
+            let files = below.get(path)?;
+            let inside = |seen: &&Seen| Some((seen.path.as_str().get(path.len() + 1..)?.to_owned(), seen.size));
+            let size = files.iter().map(|seen| seen.size).sum();
+            let inner = files.iter().filter_map(inside).take(limits::LISTED_MEMBERS).collect();
+            let at = InstallPath::new(path).ok()?;
+            Some(unit(sight.role(), (&at, name(path), true), (false, size), inner))
+        })
+        .collect();
+    let mut group = Group {
+        role: sight.role(),
+        place: folder.to_owned(),
+        holds: Holds::Folders,
+        extension: String::new(),
+        off: None,
+        units,
+        document: None,
+    };
+    if group.units.is_empty() {
+        return None;
+    }
+    note_off_folders(&mut group);
+    read_documents(sight, &mut group);
+    Some(group)
+}
+
+/// Folders whose names end or begin as those of disabled mods do.
+fn note_off_folders(group: &mut Group) {
+    for unit in &mut group.units {
+        let end = extension(&unit.name);
+        if is_off_ending(&end) {
+            group.off = Some(format!("*.{end}"));
+            unit.off = true;
+            unit.name = stem(&unit.name).to_owned();
+        }
+    }
+}
+
+/// Finds the places at which most units hold a document, and reads those.
+fn read_documents(sight: &dyn Sight, group: &mut Group) {
+    let patterns = document_patterns(&group.units);
+    let few_strangers = !patterns.is_empty() && group.holds == Holds::Archives;
+    for unit in &mut group.units {
+        let mut wanted: Vec<(String, String)> = patterns
+            .iter()
+            .filter_map(|pattern| Some((pattern.clone(), located(&unit.inner, pattern)?)))
+            .collect();
+        if wanted.is_empty() && few_strangers {
+            wanted = own_documents(&unit.inner);
+        }
+        for (pattern, member) in wanted {
+            let bytes = if unit.is_folder {
+                let path = unit.path.join(&member).ok();
+                path.and_then(|path| super::sight::small(sight, &path))
+            } else {
+                let archive = sight.archive(&unit.path);
+                archive.and_then(|mut a| a.read_up_to(&member, limits::LEARNED_TEXT_BYTES).ok().flatten())
+            };
+            let Some(bytes) = bytes else { continue };
+            if let Some(found) = guess(name(&member), &bytes) {
+                unit.documents.insert(pattern.clone(), found);
+            }
+            if let Ok(text) = std::str::from_utf8(&bytes) {
+                unit.texts.insert(pattern, text.chars().take(4_000).collect());
+            }
+        }
+    }
+}
+
+/// What an archive that has none of the common documents may state itself in.
+fn own_documents(inner: &[(String, u64)]) -> Vec<(String, String)> {
+    let small = |size: u64| size > 0 && size <= limits::LEARNED_TEXT_BYTES;
+    let near = inner.iter().filter(|(path, size)| path.matches('/').count() <= 1 && small(*size));
+    near.filter(|(path, _)| !unlike_metadata(path)).take(4).map(|(path, _)| (path.clone(), path.clone())).collect()
+}
+
+/// A group of single files that are documents themselves.
+fn read_files(sight: &dyn Sight, group: &mut Group) {
+    if !matches!(group.extension.as_str(), "json" | "toml" | "yaml" | "yml" | "xml") && is_everyday(&group.extension) {
+        return;
+    }
+    for unit in group.units.iter_mut().take(5_000) {
+        if unit.size > limits::LEARNED_TEXT_BYTES {
+            continue;
+        }
+        let Some(bytes) = super::sight::small(sight, &unit.path) else { continue };
+        if let Some(found) = guess(&unit.name, &bytes) {
+            unit.documents.insert(crate::reading::ITSELF.to_owned(), found);
+        }
+    }
+}
+
+/// The member that a pattern names.
+pub fn located(inner: &[(String, u64)], pattern: &str) -> Option<String> {
+    if !pattern.contains('*') {
+        return inner.iter().find(|(path, _)| path == pattern).map(|(path, _)| path.clone());
+    }
+    let pattern = NamePattern::new(pattern).ok()?;
+    inner.iter().find(|(path, _)| pattern.fits(path)).map(|(path, _)| path.clone())
+}
+
+/// Patterns over members that fit one in most units: a path as it is, its first folder or its stem left open.
+fn document_patterns(units: &[Unit]) -> Vec<String> {
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for unit in units {
+        let mut own = BTreeSet::new();
+        for (path, size) in unit.inner.iter().filter(|(path, _)| path.matches('/').count() <= 3) {
+            if *size == 0 || *size > limits::LEARNED_TEXT_BYTES || is_payload(path) {
+                continue;
+            }
+            own.insert(path.clone());
+            if let Some((first, rest)) = path.split_once('/') {
+                if !rest.contains('/') && unit.inner.iter().all(|(p, _)| p.starts_with(first)) {
+                    own.insert(format!("*/{rest}"));
+                }
+            } else if !extension(path).is_empty() {
+                own.insert(format!("*.{}", extension(path)));
+            }
+        }
+        for pattern in own {
+            *counts.entry(pattern).or_default() += 1;
+        }
+    }
+    let enough = |count: usize| count * 10 >= units.len() && (count >= 2 || units.len() <= 2);
+    let mut patterns: Vec<(String, usize)> = counts.into_iter().filter(|(_, count)| enough(*count)).collect();
+    // The most common first; of equals the one that leaves least open, and the one nearest to the root.
+    patterns.sort_by_key(|(pattern, count)| {
+        (usize::MAX - count, pattern.contains('*'), unlike_metadata(pattern), pattern.matches('/').count(), pattern.len())
+    });
+    let mut chosen: Vec<String> = Vec::new();
+    for (pattern, count) in patterns {
+        let open = pattern.contains('*');
+        // `*.ext` adds nothing where a plain name is as common.
+        let as_common = |other: &String| {
+            !other.contains('*')
+                && NamePattern::new(&pattern).is_ok_and(|pattern| pattern.fits(other))
+                && units.iter().filter(|unit| located(&unit.inner, other).is_some()).count() >= count
+        };
+        if open && chosen.iter().any(as_common) {
+            continue;
+        }
+        chosen.push(pattern);
+        if chosen.len() == 14 {
+            break;
+        }
+    }
+    chosen
+}
+
+fn is_payload(path: &str) -> bool {
+    matches!(
+        extension(path).as_str(),
+        "png" | "jpg" | "jpeg" | "ogg" | "wav" | "mp3" | "dll" | "so" | "exe" | "class" | "lua" | "js" | "py" | "cs" | "ttf" | "bin" | "zip"
+    )
+}
+
+/// Text for people comes after what is written for programs.
+fn unlike_metadata(pattern: &str) -> bool {
+    !matches!(
+        extension(pattern).as_str(),
+        "json" | "toml" | "yaml" | "yml" | "xml" | "ini" | "cfg" | "conf" | "properties" | "json5" | "jsonc" | ""
+    )
+}
+
+/// How many of a group's units hold a document that was read.
+pub fn share(group: &Group, pattern: &str) -> f64 {
+    let read = group.units.iter().filter(|unit| unit.documents.contains_key(pattern)).count();
+    read as f64 / group.units.len().max(1) as f64
+}

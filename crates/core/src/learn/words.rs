@@ -1,0 +1,224 @@
+//! What the look of a value or a key suggests: versions, ranges, ids, and the everyday words that games use for them.
+
+use std::sync::LazyLock;
+
+use regex::Regex;
+
+use crate::survey::RelationKind;
+
+fn regex(pattern: &str) -> Regex {
+    #[expect(clippy::expect_used, reason = "the patterns are constants, and the tests use every one")]
+    Regex::new(pattern).expect("a constant pattern")
+}
+
+static VERSION: LazyLock<Regex> =
+    LazyLock::new(|| regex(r"^[vV]?\d+(?:[._]\d+)*(?:[-+._ ]?[A-Za-z][\w.+-]*)?(?:[-+][\w.]+)*$"));
+static DATE: LazyLock<Regex> = LazyLock::new(|| {
+    regex(r"^(?:(?:19|20)\d\d[-./]?(?:0[1-9]|1[0-2])[-./]?(?:0[1-9]|[12]\d|3[01])|(?:0?[1-9]|[12]\d|3[01])[./](?:0?[1-9]|1[0-2])[./](?:19|20)\d\d)(?:[-._ ]\w+)*$")
+});
+static SEMVER: LazyLock<Regex> = LazyLock::new(|| regex(r"^\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?(?:\+[0-9A-Za-z.-]+)?$"));
+static INTERVAL: LazyLock<Regex> = LazyLock::new(|| regex(r"^\s*[\[(]\s*[^,\[\]()]*(?:,[^,\[\]()]*)?[\])]"));
+static COMPARATORS: LazyLock<Regex> = LazyLock::new(|| regex(r"^\s*(?:[<>]=?|==?|\^|~>?|!=)\s*v?\d"));
+static WILDCARD: LazyLock<Regex> = LazyLock::new(|| regex(r"^v?\d+(?:\.\d+)*\.[xX*]$"));
+static SLUG: LazyLock<Regex> = LazyLock::new(|| regex(r"^[\p{L}\p{N}@][\p{L}\p{N}_.:@/+\-]{0,119}$"));
+static PLACEHOLDER: LazyLock<Regex> = LazyLock::new(|| regex(r"^\s*(?:\$\{.*\}|@\w+@|%\w+%|\{\{.*\}\}|#\{.*\})\s*$"));
+
+/// A text as a regex that means just it, without escapes that a reader would stumble over.
+pub fn plain_regex(text: &str) -> String {
+    regex::escape(text).replace(r"\-", "-").replace(r"\ ", " ").replace(r"\#", "#").replace(r"\&", "&").replace(r"\~", "~")
+}
+
+/// Whether a text looks like a version.
+pub fn is_version(text: &str) -> bool {
+    text.len() <= 60 && (VERSION.is_match(text) || DATE.is_match(text))
+}
+
+/// Whether a text looks like a date.
+pub fn is_date(text: &str) -> bool {
+    DATE.is_match(text)
+}
+
+/// Whether a text follows Semantic Versioning to the letter.
+pub fn is_semver(text: &str) -> bool {
+    SEMVER.is_match(text)
+}
+
+/// How requirements are written, as far as one of them tells.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RangeLook {
+    /// In brackets.
+    Interval,
+    /// With signs or wildcards.
+    Comparators,
+    /// A version as it stands.
+    Bare,
+    /// Any.
+    Any,
+}
+
+/// What a text looks like as a requirement.
+pub fn range_look(text: &str) -> Option<RangeLook> {
+    let text = text.trim();
+    if INTERVAL.is_match(text) && text.chars().any(|c| c.is_ascii_digit()) {
+        Some(RangeLook::Interval)
+    } else if COMPARATORS.is_match(text) || WILDCARD.is_match(text) {
+        Some(RangeLook::Comparators)
+    } else if text == "*" || text.eq_ignore_ascii_case("any") {
+        Some(RangeLook::Any)
+    } else {
+        is_version(text).then_some(RangeLook::Bare)
+    }
+}
+
+/// Whether a text could be an id: one word, no address.
+pub fn is_slug(text: &str) -> bool {
+    SLUG.is_match(text) && !text.contains("//")
+}
+
+/// Whether a text stands for a value that the build was to fill in.
+pub fn is_placeholder(text: &str) -> bool {
+    PLACEHOLDER.is_match(text)
+}
+
+/// Letters and digits in lower case, for comparing names that are written differently.
+pub fn folded(text: &str) -> String {
+    text.chars().filter(|c| c.is_alphanumeric()).flat_map(char::to_lowercase).collect()
+}
+
+/// The words of a key: `minGameVersion`, `min_game_version` and `min-game-version` have three.
+pub fn words(key: &str) -> Vec<String> {
+    let mut words: Vec<String> = Vec::new();
+    let mut last_lower = false;
+    let mut fresh = true;
+    for c in key.chars() {
+        if !c.is_alphanumeric() {
+            fresh = true;
+            continue;
+        }
+        if fresh || (last_lower && c.is_uppercase()) {
+            words.push(String::new());
+        }
+        if let Some(word) = words.last_mut() {
+            word.extend(c.to_lowercase());
+        }
+        (fresh, last_lower) = (false, c.is_lowercase());
+    }
+    words
+}
+
+/// Whether any word of a key begins with one of these.
+pub fn hints(key: &str, starts: &[&str]) -> bool {
+    words(key).iter().any(|word| starts.iter().any(|start| word.starts_with(start)))
+}
+
+/// The kind of relation that a key speaks of, by everyday words.
+pub fn relation_kind(key: &str) -> Option<RelationKind> {
+    let own = words(key);
+    let has = |starts: &[&str], whole: &[&str]| {
+        own.iter().any(|word| starts.iter().any(|start| word.starts_with(start)) || whole.contains(&word.as_str()))
+    };
+    if has(&["conflict", "incompat", "breaks", "clash", "forbid", "exclude"], &["bar", "bars", "against", "not"]) {
+        Some(RelationKind::Conflicting)
+    } else if has(&["precede"], &["before"]) {
+        Some(RelationKind::LoadBefore)
+    } else if has(&["follow"], &["after"]) {
+        Some(RelationKind::LoadAfter)
+    } else if has(&["optional", "recommend", "suggest", "enhance"], &["opt", "like", "likes", "soft", "may"]) {
+        Some(RelationKind::Optional)
+    } else if has(
+        &["depend", "require", "relies"],
+        &["dep", "deps", "req", "reqs", "need", "needs", "needed", "want", "wants", "use", "uses", "must"],
+    ) {
+        Some(RelationKind::Required)
+    } else {
+        None
+    }
+}
+
+/// The kind of relation that a word inside an entry stands for; `Some(None)` for no relation at all.
+pub fn kind_word(word: &str) -> Option<Option<RelationKind>> {
+    let word = word.to_lowercase();
+    let starts = |all: &[&str]| all.iter().any(|start| word.starts_with(start));
+    if starts(&["embed", "hold", "bundle", "include", "contain", "ship"]) {
+        Some(None)
+    } else if starts(&["opt", "soft", "suggest", "recommend", "like", "may"]) {
+        Some(Some(RelationKind::Optional))
+    } else if starts(&["incompat", "conflict", "break", "bar", "forbid", "clash", "discourage"]) {
+        Some(Some(RelationKind::Conflicting))
+    } else if starts(&["before"]) {
+        Some(Some(RelationKind::LoadBefore))
+    } else if starts(&["after"]) {
+        Some(Some(RelationKind::LoadAfter))
+    } else if starts(&["req", "need", "want", "dep", "hard", "must", "mandatory"]) {
+        Some(Some(RelationKind::Required))
+    } else {
+        None
+    }
+}
+
+/// Where a mod is needed, by everyday words.
+pub fn side_word(word: &str) -> Option<&'static str> {
+    match word.to_lowercase().as_str() {
+        "both" | "all" | "*" | "universal" | "common" | "everywhere" | "shared" | "always" | "everyone" | "any" => {
+            Some("both")
+        }
+        "server" | "dedicated" | "dedicated_server" | "host" | "server-only" | "serverside" | "server_only" => {
+            Some("server")
+        }
+        "client" | "client-only" | "clientside" | "client_only" | "player" | "players" => Some("client"),
+        "optional" | "either" => Some("optional"),
+        _ => None,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("1.2.0", true)]
+    #[case("v3", true)]
+    #[case("0.9.1-rc2+build.5", true)]
+    #[case("2026-11-03", true)]
+    #[case("1.20.1_b", true)]
+    #[case("reed", false)]
+    #[case("12 reeds", false)]
+    #[case("", false)]
+    fn versions(#[case] text: &str, #[case] expected: bool) {
+        assert_eq!(is_version(text), expected);
+    }
+
+    #[rstest]
+    #[case("[1.0,2.0)", Some(RangeLook::Interval))]
+    #[case(">=1.2 <2", Some(RangeLook::Comparators))]
+    #[case("1.2.*", Some(RangeLook::Comparators))]
+    #[case("*", Some(RangeLook::Any))]
+    #[case("1.4", Some(RangeLook::Bare))]
+    #[case("[note]", None)]
+    #[case("reed", None)]
+    fn ranges(#[case] text: &str, #[case] expected: Option<RangeLook>) {
+        assert_eq!(range_look(text), expected);
+    }
+
+    #[rstest]
+    #[case("requiredMods", Some(RelationKind::Required))]
+    #[case("optional-deps", Some(RelationKind::Optional))]
+    #[case("load_after", Some(RelationKind::LoadAfter))]
+    #[case("incompatible", Some(RelationKind::Conflicting))]
+    #[case("authors", None)]
+    fn kinds_by_key(#[case] key: &str, #[case] expected: Option<RelationKind>) {
+        assert_eq!(relation_kind(key), expected);
+    }
+
+    #[test]
+    fn looks() {
+        assert!(is_placeholder("${version}") && is_placeholder("@VERSION@") && !is_placeholder("1.0"));
+        assert!(is_slug("reed-lamps") && !is_slug("Reed Lamps") && !is_slug("https://x"));
+        assert!(is_date("20261103") && is_semver("1.2.3-rc.1") && !is_semver("1.2"));
+        assert_eq!(words("minGame_version"), ["min", "game", "version"]);
+        assert_eq!(folded("Reed-Lamps 2"), "reedlamps2");
+        assert_eq!((side_word("Client"), side_word("bog")), (Some("client"), None));
+        assert_eq!(kind_word("embedded"), Some(None));
+    }
+}

@@ -1,0 +1,510 @@
+//! Writes what was learned as a rulebook: one idea a line, each inference with its evidence above it.
+
+use std::collections::BTreeSet;
+use std::fmt::Write;
+
+use super::around;
+use super::fields::{Choice, quoted};
+use super::mentions::{FoundList, list_name};
+use super::shelves::{Facts, Shelf, Stranger, document_line};
+use super::overlays::Laid;
+use super::{Answers, Ask, Draft, FORMAT, Fact, Learned};
+use crate::path::printable;
+
+use crate::rulebook::{Holds, Role};
+
+/// Below this a line is marked to be looked at.
+const DOUBT: f64 = 0.65;
+
+/// The draft while it is written.
+struct Pen<'l> {
+    learned: &'l Learned,
+    text: String,
+    facts: Vec<Fact>,
+    questions: Vec<String>,
+    asks: Vec<Ask>,
+}
+
+/// Writes the draft.
+pub fn write(learned: &Learned, answers: &Answers) -> Draft {
+    let mut pen = Pen { learned, text: String::new(), facts: Vec::new(), questions: learned.questions.clone(), asks: learned.asks.clone() };
+    pen.head(answers);
+    pen.platforms();
+    for (shelf, facts, strangers) in &learned.shelves {
+        pen.shelf(shelf, facts, strangers, answers);
+    }
+    if let Some((file, true)) = &learned.ids_from {
+        pen.ids_alone(file);
+    }
+    pen.keyring();
+    for (list, both) in &learned.lists {
+        pen.list(list, *both);
+    }
+    pen.settings();
+    pen.worlds();
+    if learned.shelves.is_empty() && learned.ids_from.is_none() {
+        pen.no_shelf();
+    }
+    Draft { format: FORMAT, rulebook: pen.text, facts: pen.facts, open_questions: pen.questions, asks: pen.asks }
+}
+
+impl Pen<'_> {
+    fn line(&mut self, text: &str) {
+        self.text.push_str(text);
+        self.text.push('\n');
+    }
+
+    /// A comment; evidence holds words out of files, so that nothing but plain text may pass.
+    fn comment(&mut self, text: &str) {
+        let _ = writeln!(self.text, "# {}", printable(text));
+    }
+
+    fn fact(&mut self, about: &str, value: &str, confidence: f64, evidence: &[String]) {
+        let evidence = evidence.iter().map(|words| printable(words)).collect();
+        self.facts.push(Fact { about: about.to_owned(), value: value.to_owned(), confidence, evidence });
+    }
+
+    /// A line with its evidence above it, marked when it is doubtful.
+    fn inferred(&mut self, about: &str, key: &str, value: &str, (confidence, evidence): (f64, &[String])) {
+        let mark = if confidence < DOUBT { "LOOK AT THIS: " } else { "" };
+        if !evidence.is_empty() {
+            self.comment(&format!("{mark}{} (sure to {:.0} %)", evidence.join("; "), confidence * 100.0));
+        }
+        self.line(&format!("{key} = {value}"));
+        self.fact(about, value, confidence, evidence);
+    }
+
+    fn chosen(&mut self, about: &str, key: &str, choice: &Choice) {
+        self.inferred(about, key, &choice.rule, (choice.confidence, &choice.evidence));
+    }
+
+    fn head(&mut self, answers: &Answers) {
+        self.line("format = \"kanon-rulebook/1\"");
+        self.line("# Drafted by kanon learn from what it saw. Above each line stands what speaks for it.");
+        if answers.game.is_none() {
+            self.comment("LOOK AT THIS: the name of the folder; write what the game is called");
+            self.asks.push(Ask::Game);
+            self.questions.push("What is the game called? The draft has the name of the folder.".to_owned());
+        }
+        self.line(&format!("game = {}", quoted(&self.learned.game)));
+        self.line("\n[versions]");
+        let (scheme, confidence, evidence) = &self.learned.scheme;
+        self.inferred("versions: scheme", "scheme", &quoted(scheme), (*confidence, evidence));
+        let (ranges, confidence, evidence) = &self.learned.ranges;
+        self.inferred("versions: ranges", "ranges", &quoted(ranges), (*confidence, evidence));
+        if let Some((bare, confidence, evidence)) = &self.learned.bare {
+            self.inferred("versions: bare", "bare", &quoted(bare), (*confidence, evidence));
+        }
+    }
+
+    fn platforms(&mut self) {
+        let learned = self.learned;
+        if learned.base.is_some() || !learned.base_ids.is_empty() {
+            self.line("\n[base]");
+            if !learned.base_ids.is_empty() {
+                let ids: Vec<String> = learned.base_ids.iter().map(|id| quoted(id)).collect();
+                let evidence = ["mods ask for it, or a list has it, and no mod is called so".to_owned()];
+                self.inferred("the game: ids", "ids", &format!("[{}]", ids.join(", ")), (0.75, &evidence));
+            }
+            if let Some(stated) = &learned.base {
+                let notation = stated.notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
+                let value = format!(
+                    "{{ file = {}, at = {}{notation} }}",
+                    quoted(stated.file.as_str()),
+                    quoted(&stated.at)
+                );
+                let evidence = [format!("{} stands there", stated.version)];
+                self.inferred("the game: version", "version", &value, (0.7, &evidence));
+            }
+        }
+        if let Some((named, ids)) = &learned.loader {
+            self.line("\n[loader]");
+            self.line(&format!("name = {}", quoted(&named.name)));
+            if !ids.is_empty() {
+                let ids: Vec<String> = ids.iter().map(|id| quoted(id)).collect();
+                self.line(&format!("ids = [{}]", ids.join(", ")));
+            }
+            let evidence = [format!("{} tells {}, and mods speak of {}", named.file, named.version, named.name)];
+            let value = format!("{{ file-name = '{}' }}", named.pattern);
+            self.inferred("the loader: version", "version", &value, (0.8, &evidence));
+        }
+    }
+
+    fn shelf(&mut self, shelf: &Shelf, facts: &Facts, strangers: &[Stranger], answers: &Answers) {
+        let about = |what: &str| format!("shelf {}: {what}", shelf.name);
+        self.line("\n[[shelf]]");
+        self.line(&format!("name = {}", quoted(&shelf.name)));
+        let laid = self.learned.laid.get(&shelf.name);
+        let holds = match shelf.holds {
+            _ if laid.is_some() => "\"overlays\"",
+            Holds::Folders => "\"folders\"",
+            Holds::ArchivesOrFolders => "[\"archives\", \"folders\"]",
+            Holds::Files => "\"files\"",
+            _ => "\"archives\"",
+        };
+        let evidence = [format!("{} alike, each with its own id", shelf.seen.len())];
+        self.inferred(&about("holds"), "holds", holds, (0.85, &evidence));
+        let (places, sure) = self.places(shelf);
+        let evidence = self.place_evidence(shelf);
+        self.inferred(&about("in"), "in", &places, (sure, &evidence));
+        if let Some((file, false)) = &self.learned.ids_from {
+            let value = format!("{{ server = {} }}", quoted(&self.list_of(file)));
+            let evidence = ["the server has only their ids".to_owned()];
+            self.inferred(&about("ids-from"), "ids-from", &value, (0.75, &evidence));
+        }
+        self.names(shelf);
+        if let Some(laid) = laid {
+            self.laid(shelf, laid);
+        }
+        self.line("\n[shelf.mod]");
+        self.mod_rule(shelf, facts, answers);
+        if let Some(pattern) = &facts.nested {
+            self.line("\n[shelf.mod.nested]");
+            let evidence = ["archives of the same kind lie inside".to_owned()];
+            self.inferred(&about("nested"), "match", &format!("[{}]", quoted(pattern)), (0.85, &evidence));
+            self.line("depth = 2");
+        }
+        for stranger in strangers {
+            self.stranger(shelf, stranger);
+        }
+        if let Some(signed) = self.learned.signed.get(&shelf.name) {
+            self.line("\n[shelf.signed]");
+            let sure = if signed.is_sure { 0.85 } else { 0.5 };
+            self.line(&format!("payload = {}", quoted(&signed.payload)));
+            self.inferred(&about("signature"), "signature", &quoted(&signed.signature), (0.85, &signed.evidence));
+            let key = self.learned.ring.as_ref().map_or_else(|| "keys/{key}.pub".to_owned(), |(ring, _)| ring.key.clone());
+            self.line(&format!("key = {}", quoted(&key)));
+            let evidence = ["told by the size of the signatures alone; nothing was verified".to_owned()];
+            self.inferred(&about("signature scheme"), "scheme", &quoted(signed.scheme), (sure, &evidence));
+        }
+    }
+
+    fn laid(&mut self, shelf: &Shelf, laid: &Laid) {
+        self.line("\n[shelf.laid-into]");
+        let about = format!("shelf {}: laid into", shelf.name);
+        self.inferred(&about, "base", &quoted(&laid.base), (0.85, &laid.evidence));
+        // A list that names the overlays gives their order.
+        if let Some((list, _)) = self.learned.lists.iter().find(|(list, _)| list.strangers.is_empty()) {
+            let name = self.unique_name(list);
+            self.line(&format!("order = {}", quoted(&name)));
+        }
+        if !laid.strip.is_empty() {
+            let each: Vec<String> = laid.strip.iter().map(|(role, pattern)| format!("{role} = {}", quoted(pattern))).collect();
+            let evidence = ["members there are in no base archive of that role".to_owned()];
+            let about = format!("shelf {}: strip", shelf.name);
+            self.inferred(&about, "strip", &format!("{{ {} }}", each.join(", ")), (0.6, &evidence));
+        }
+    }
+
+    /// Where a shelf is; without a client the same place is assumed there.
+    fn places(&mut self, shelf: &Shelf) -> (String, f64) {
+        let worlds = &self.learned.worlds;
+        let list = |places: &[String]| {
+            let each: BTreeSet<String> = places
+                .iter()
+                .map(|place| if place.is_empty() { ".".to_owned() } else { around::in_any_world(place, worlds) })
+                .collect();
+            let each: Vec<String> = each.iter().map(|place| quoted(place)).collect();
+            if each.len() == 1 { each[0].clone() } else { format!("[{}]", each.join(", ")) }
+        };
+        let (server, client) = (&shelf.places.server, &shelf.places.client);
+        let in_world = server.iter().any(|place| around::in_any_world(place, worlds) != *place);
+        let mut parts = Vec::new();
+        if !server.is_empty() {
+            parts.push(format!("server = {}", list(server)));
+        }
+        if !client.is_empty() {
+            parts.push(format!("client = {}", list(client)));
+        } else if !self.learned.has_client && !in_world {
+            parts.push(format!("client = {}", list(server)));
+            self.questions.push(format!(
+                "Where are the mods of the shelf `{}` on a client? No client was given, so the server's place was taken.",
+                shelf.name
+            ));
+            return (format!("{{ {} }}", parts.join(", ")), 0.6);
+        }
+        (format!("{{ {} }}", parts.join(", ")), 0.9)
+    }
+
+    fn place_evidence(&self, shelf: &Shelf) -> Vec<String> {
+        let mut evidence = Vec::new();
+        for (role, places) in [("server", &shelf.places.server), ("client", &shelf.places.client)] {
+            if places.len() > 1 {
+                evidence.push(format!("on the {role} the same mods lie in {} places", places.len()));
+            } else if !places.is_empty() {
+                evidence.push(format!("seen on the {role}"));
+            }
+        }
+        if !self.learned.has_client {
+            evidence.push("no client was looked at".to_owned());
+        }
+        evidence
+    }
+
+    fn names(&mut self, shelf: &Shelf) {
+        let patterns: Vec<String> = shelf.extensions.iter().map(|end| quoted(&format!("*.{end}"))).collect();
+        if !patterns.is_empty() {
+            self.line(&format!("match = [{}]", patterns.join(", ")));
+        }
+        if shelf.holds.folders() && !shelf.others.is_empty() {
+            let prefix = common_sign(shelf);
+            match prefix {
+                Some(prefix) => self.line(&format!("match = [{}]", quoted(&format!("{prefix}*")))),
+                None => {
+                    let others: Vec<String> = shelf.others.iter().map(|other| quoted(other)).collect();
+                    self.comment("folders beside the mods that are none");
+                    self.line(&format!("except = [{}]", others.join(", ")));
+                }
+            }
+        }
+        let off: Vec<String> = shelf.off.iter().map(|off| quoted(off)).collect();
+        if !off.is_empty() {
+            let evidence = ["files are named so that are mods like the others".to_owned()];
+            let about = format!("shelf {}: off", shelf.name);
+            self.inferred(&about, "off", &format!("[{}]", off.join(", ")), (0.8, &evidence));
+        }
+    }
+
+    fn mod_rule(&mut self, shelf: &Shelf, facts: &Facts, answers: &Answers) {
+        let about = |what: &str| format!("shelf {}: {what}", shelf.name);
+        if let Some(document) = document_line(shelf) {
+            let with = shelf.seen.iter().filter(|unit| shelf.documents.iter().any(|d| unit.documents.contains_key(d))).count();
+            let evidence = [format!("{with} of {} mods have it", shelf.seen.len())];
+            self.inferred(&about("document"), "document", &document, (0.9, &evidence));
+        }
+        self.chosen(&about("id"), "id", &facts.id);
+        match &facts.version {
+            Some(version) => self.chosen(&about("version"), "version", version),
+            None => self.ask(&format!("Where does a mod of the shelf `{}` state its version?", shelf.name), "version = \"$.\""),
+        }
+        if let Some(title) = &facts.title {
+            self.chosen(&about("title"), "title", title);
+        }
+        self.side(shelf, facts, answers);
+        if let Some(game) = self.learned.game_range.get(&shelf.name) {
+            self.chosen(&about("game"), "game", game);
+        }
+        if let Some(loader) = self.learned.loader_range.get(&shelf.name) {
+            self.chosen(&about("loader"), "loader", loader);
+        }
+        self.relations(shelf, facts);
+        if let Some((path, ids)) = &facts.provides {
+            let evidence = [format!("its key says so; {} ids", ids.len())];
+            self.inferred(&about("provides"), "provides", &quoted(path), (0.8, &evidence));
+        }
+    }
+
+    /// A line to be filled in.
+    fn ask(&mut self, question: &str, line: &str) {
+        self.comment(&format!("FILL IN: {question}"));
+        self.comment(line);
+        self.questions.push(question.to_owned());
+    }
+
+    fn side(&mut self, shelf: &Shelf, facts: &Facts, answers: &Answers) {
+        let Some((choice, unknown)) = &facts.side else {
+            let listed = self.learned.ids_from.is_some();
+            let alone = match (shelf.places.server.is_empty(), shelf.places.client.is_empty()) {
+                (false, true) => Some("server"),
+                (true, false) if !listed => Some("client"),
+                _ => None,
+            };
+            if let Some(side) = alone.filter(|_| self.learned.has_client) {
+                let evidence = [format!("the shelf is on the {side} alone")];
+                let about = format!("shelf {}: needed_on", shelf.name);
+                return self.inferred(&about, "needed_on", &format!("{{ is = \"{side}\" }}"), (0.8, &evidence));
+            }
+            let question = format!(
+                "Does a mod of the shelf `{}` say on which side it is needed? None was found, so that each is taken for both.",
+                shelf.name
+            );
+            if !shelf.documents.is_empty() {
+                self.ask(&question, "needed_on = { at = \"$.\", means = { everywhere = \"both\" } }");
+            }
+            return;
+        };
+        let mut rule = choice.rule.clone();
+        let mut open = Vec::new();
+        for word in unknown {
+            match answers.sides.get(word) {
+                Some(side) => {
+                    rule = rule.replacen("means = { ", &format!("means = {{ {} = \"{side}\", ", quoted(word)), 1);
+                }
+                None => open.push(word.clone()),
+            }
+        }
+        let about = format!("shelf {}: needed_on", shelf.name);
+        self.inferred(&about, "needed_on", &rule, (choice.confidence, &choice.evidence));
+        for word in open {
+            self.asks.push(Ask::Side { word: word.clone(), shelf: shelf.name.clone() });
+            self.questions.push(format!(
+                "What does `{}` mean at {} of the shelf `{}`: both, server, client or optional?",
+                printable(&word),
+                choice.path.as_deref().unwrap_or_default(),
+                shelf.name
+            ));
+        }
+    }
+
+    fn relations(&mut self, shelf: &Shelf, facts: &Facts) {
+        let mut keys: Vec<&str> = Vec::new();
+        for relation in &facts.relations {
+            if !keys.contains(&relation.key) {
+                keys.push(relation.key);
+            }
+        }
+        for key in keys {
+            let same: Vec<_> = facts.relations.iter().filter(|relation| relation.key == key).collect();
+            let rules: Vec<&str> = same.iter().map(|relation| relation.rule.as_str()).collect();
+            let value = if rules.len() == 1 { rules[0].to_owned() } else { format!("[\n    {},\n]", rules.join(",\n    ")) };
+            let evidence: Vec<String> = same.iter().flat_map(|relation| relation.evidence.clone()).collect();
+            let confidence = same.iter().map(|relation| relation.confidence).fold(1.0, f64::min);
+            self.inferred(&format!("shelf {}: {key}", shelf.name), key, &value, (confidence, &evidence));
+            self.questions.extend(same.iter().filter_map(|relation| relation.question.clone()));
+        }
+    }
+
+    fn stranger(&mut self, shelf: &Shelf, stranger: &Stranger) {
+        self.line("\n[[shelf.mod.foreign]]");
+        let shown: Vec<String> = stranger.names.iter().take(3).map(|name| printable(name)).collect();
+        self.comment(&format!("LOOK AT THIS: {} states itself in another document; perhaps for another loader", shown.join(", ")));
+        let loader = stranger.member.rsplit('/').next().and_then(|own| own.split('.').next()).unwrap_or("another");
+        self.line(&format!("loader = {}", quoted(loader)));
+        self.line(&format!("member = {}", quoted(&stranger.member)));
+        if let Some(notation) = stranger.notation {
+            self.line(&format!("notation = {}", quoted(notation)));
+        }
+        for (key, value) in [("id", &stranger.id), ("version", &stranger.version)] {
+            if let Some(value) = value {
+                self.line(&format!("{key} = {}", quoted(value)));
+            }
+        }
+        let evidence = [format!("{} mods lack the document of the others", stranger.names.len())];
+        self.fact(&format!("shelf {}: foreign", shelf.name), &stranger.member, 0.4, &evidence);
+        self.questions.push(format!("For which loader are mods with {}? The draft names it after the document.", stranger.member));
+    }
+
+    fn ids_alone(&mut self, file: &str) {
+        self.line("\n[[shelf]]");
+        self.line("name = \"mods\"");
+        let evidence = ["no shelf was found, and a list of ids was".to_owned()];
+        self.inferred("shelf mods: holds", "holds", "\"ids\"", (0.6, &evidence));
+        let name = self.list_of(file);
+        self.line(&format!("ids-from = {{ server = {} }}", quoted(&name)));
+        self.questions.push("Where are the mods on a client? Only a list of their ids was seen; give --client.".to_owned());
+    }
+
+    fn list_of(&self, file: &str) -> String {
+        let found = self.learned.lists.iter().find(|(list, _)| list.file.as_str() == file);
+        found.map_or_else(|| "mods".to_owned(), |(list, _)| self.unique_name(list))
+    }
+
+    /// Two lists in files of one name bear their whole paths.
+    fn unique_name(&self, list: &FoundList) -> String {
+        let own = list_name(list);
+        let twins = self.learned.lists.iter().filter(|(other, _)| list_name(other) == own).count();
+        if twins > 1 { format!("{own} ({})", list.file) } else { own }
+    }
+
+    fn keyring(&mut self) {
+        let Some((ring, role)) = &self.learned.ring else { return };
+        self.line("\n[keyring]");
+        let place = format!("{{ {role} = {} }}", quoted(&ring.place));
+        self.inferred("the key ring", "in", &place, (0.9, &ring.evidence));
+        if !ring.own.is_empty() {
+            let own: Vec<String> = ring.own.iter().map(|own| quoted(own)).collect();
+            let evidence = ["no mod brings these: the game's own, or left over".to_owned()];
+            self.inferred("the key ring: own", "own", &format!("[{}]", own.join(", ")), (0.5, &evidence));
+            let shown: Vec<String> = ring.own.iter().take(5).map(|own| printable(own)).collect();
+            self.questions.push(format!("Are these keys the game's own, or left over from mods that are gone: {}?", shown.join(", ")));
+        }
+    }
+
+    fn list(&mut self, list: &FoundList, both: bool) {
+        self.line("\n[[list]]");
+        let name = self.unique_name(list);
+        self.line(&format!("name = {}", quoted(&name)));
+        if !both {
+            self.line(&format!("of = \"{}\"", list.role));
+        }
+        let file = around::in_any_world(list.file.as_str(), &self.learned.worlds);
+        let evidence = list.evidence.clone();
+        self.inferred(&format!("list {name}: file"), "file", &quoted(&file), (list.confidence, &evidence));
+        for (key, value) in &list.lines {
+            self.line(&format!("{key} = {value}"));
+            self.fact(&format!("list {name}: {key}"), value, list.confidence, &[]);
+        }
+        self.strangers(list, &name);
+    }
+
+    /// Entries that name no mod: the game's own ids are known as such already.
+    fn strangers(&mut self, list: &FoundList, name: &str) {
+        if list.ids_alone || self.learned.ids_from.as_ref().is_some_and(|(file, _)| file == list.file.as_str()) {
+            return;
+        }
+        let is_game = |text: &&String| !self.learned.base_ids.iter().any(|id| id.eq_ignore_ascii_case(text));
+        let keep: Vec<String> = list.strangers.iter().filter(is_game).take(20).cloned().collect();
+        if keep.is_empty() {
+            return;
+        }
+        let shown: Vec<String> = keep.iter().map(|text| quoted(text)).collect();
+        let few = keep.iter().all(|text| !text.contains(['*', '?', '[', '{']));
+        if few {
+            let evidence = ["entries that no mod was found for: the game's own, or mods that are missing".to_owned()];
+            self.inferred(&format!("list {name}: keep"), "keep", &format!("[{}]", shown.join(", ")), (0.45, &evidence));
+        }
+        let shown: Vec<String> = keep.iter().take(5).map(|text| printable(text)).collect();
+        self.questions.push(format!("What are these entries of the list `{name}`, which no mod was found for: {}?", shown.join(", ")));
+    }
+
+    fn settings(&mut self) {
+        for setting in &self.learned.settings {
+            self.line("\n[[setting]]");
+            self.comment(&setting.evidence);
+            self.line(&format!("name = {}", quoted(&setting.name)));
+            if let Some(role) = setting.of {
+                self.line(&format!("of = \"{role}\""));
+            }
+            let file = around::in_any_world(setting.file.as_str(), &self.learned.worlds);
+            self.line(&format!("file = {}", quoted(&file)));
+            if let Some(notation) = setting.notation {
+                self.line(&format!("notation = {}", quoted(notation)));
+            }
+            self.line(&format!("at = {}", quoted(&setting.at)));
+            self.facts.push(Fact {
+                about: format!("setting {}", printable(&setting.name)),
+                value: setting.at.clone(),
+                confidence: 0.5,
+                evidence: vec![printable(&setting.evidence)],
+            });
+        }
+    }
+
+    fn worlds(&mut self) {
+        for found in &self.learned.worlds {
+            self.line("\n[[world]]");
+            let evidence = [found.evidence.clone()];
+            let value = format!("{{ {} = {} }}", Role::Server, quoted(&found.place));
+            self.inferred("worlds", "in", &value, (0.6, &evidence));
+        }
+    }
+
+    fn no_shelf(&mut self) {
+        self.questions.push(
+            "No folder was found that holds mods. Is this the folder of the game, with its mods installed? Write a [[shelf]] by hand."
+                .to_owned(),
+        );
+        self.line("\n# FILL IN: where are the mods?");
+        self.line("# [[shelf]]\n# name  = \"mods\"\n# holds = \"archives\"\n# in    = { server = \"mods\", client = \"mods\" }");
+        self.line("# [shelf.mod]\n# id = { file-name = '^(?<id>.+)$' }");
+    }
+}
+
+/// A sign that all mods' names begin with and no other name does, such as `@`.
+fn common_sign(shelf: &Shelf) -> Option<char> {
+    let first = |name: &str| name.chars().next().filter(|c| !c.is_alphanumeric() && !matches!(c, '*' | '?' | '[' | '{' | '.'));
+    let sign = first(&shelf.units.first()?.name)?;
+    let all = shelf.units.iter().all(|unit| first(&unit.name) == Some(sign));
+    (all && shelf.others.iter().all(|other| first(other) != Some(sign))).then_some(sign)
+}
+
