@@ -202,12 +202,13 @@ impl<'a> Reader<'a> {
         for relation in &rule.relations {
             self.relations(relation, &mut relations)?;
         }
-        let all_need = rule.all_need.iter().filter(|other| !other.eq_ignore_ascii_case(&id));
-        relations.extend(all_need.map(|other| Relation {
-            kind: RelationKind::Required,
-            id: other.clone(),
-            range: None,
-        }));
+        let said = |other: &&String| {
+            relations.iter().any(|r: &Relation| r.kind == RelationKind::Required && r.id.eq_ignore_ascii_case(other))
+        };
+        let unsaid = rule.all_need.iter().filter(|other| !other.eq_ignore_ascii_case(&id) && !said(other));
+        let all_need = |other: &String| Relation { kind: RelationKind::Required, id: other.clone(), range: None };
+        let all_need: Vec<Relation> = unsaid.map(all_need).collect();
+        relations.extend(all_need);
         relations.sort();
         relations.dedup();
         let mut provides = self.provides();

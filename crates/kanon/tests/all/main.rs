@@ -13,4 +13,5 @@ mod shapes;
 mod snapshots;
 mod spoiling;
 mod stage;
+mod worked_examples;
 mod story;
