@@ -87,11 +87,11 @@ fn hex(bytes: &[u8]) -> String {
 }
 
 fn derived(path: &str, made: &str, files: &mut Files) -> Option<()> {
-    let words: Vec<&str> = made.split(' ').collect();
-    match words.as_slice() {
-        ["copy" | "copies", from] => {
+    let (verb, rest) = made.split_once(' ')?;
+    match verb {
+        "copy" | "copies" => {
             let inside = |name: &str| {
-                let rest = name.strip_prefix(from)?;
+                let rest = name.strip_prefix(rest)?;
                 (rest.is_empty() || rest.starts_with(['/', '!'])).then(|| format!("{path}{rest}"))
             };
             let copies: Files =
@@ -101,9 +101,10 @@ fn derived(path: &str, made: &str, files: &mut Files) -> Option<()> {
             }
             files.extend(copies);
         }
-        ["key", name] => drop(files.insert(path.to_owned(), signing_key(name).verifying_key().to_bytes().to_vec())),
-        ["signature", "of", payload, "by", name] => {
-            let signature = signing_key(name).sign(files.get(*payload)?);
+        "key" => drop(files.insert(path.to_owned(), signing_key(rest).verifying_key().to_bytes().to_vec())),
+        "signature" => {
+            let (payload, name) = rest.strip_prefix("of ")?.rsplit_once(" by ")?;
+            let signature = signing_key(name).sign(files.get(payload)?);
             files.insert(path.to_owned(), signature.to_bytes().to_vec());
         }
         _ => return None,

@@ -280,7 +280,10 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         choice.evidence.push("some are placeholders that a build was to fill in; the next place counts for those".to_owned());
         choice.rule = format!("{{ at = {}, except = '[$@%{{]' }}", quoted(&column.path));
     }
+    // A unit with no value at all is read by another document, if by any.
+    let has_document = |at: &usize| columns.iter().any(|column| column.values[*at].is_some());
     let lacking: Vec<usize> = (0..units.len())
+        .filter(has_document)
         .filter(|at| choice.values[*at].as_deref().is_none_or(is_placeholder))
         .collect();
     if !lacking.is_empty() {
@@ -309,19 +312,20 @@ fn add_fallback(units: &[Unit], lacking: &[usize], by_name: Option<&NameRule>, c
     }
 }
 
-type Told = (String, String, Vec<(usize, String)>);
+/// A member, a regex over its text, and the version of each unit.
+pub type Told = (String, String, Vec<(usize, String)>);
 
 /// A line such as `Build-Version: 1.2` in a text of the units that lack a version.
-fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
+pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
     let members: BTreeSet<&String> = lacking.iter().flat_map(|at| units[*at].texts.keys()).collect();
-    let line = Regex::new(r"(?m)^\s*(?<key>[\w .-]*[Vv]ersion[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$").ok()?;
+    let line = Regex::new(r"(?m)^[\s/#;*@-]*(?<key>[\w .-]*(?:[Vv]ersion|[Rr]elease|VERSION)[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$").ok()?;
     let mut best: Option<Told> = None;
     for member in members {
         let mut by_key: BTreeMap<String, Vec<(usize, String)>> = BTreeMap::new();
         for at in lacking {
             let Some(text) = units[*at].texts.get(member) else { continue };
             for found in line.captures_iter(text) {
-                let value = found["version"].trim_matches(['"', '\'']).to_owned();
+                let value = found["version"].trim_matches(['"', '\'', ',', ';']).to_owned();
                 if is_version(&value) && value.contains('.') {
                     by_key.entry(found["key"].to_owned()).or_default().push((*at, value));
                 }
@@ -338,7 +342,7 @@ fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
         if let Some((key, values)) = keys.into_iter().next()
             && best.as_ref().is_none_or(|(_, _, known)| known.len() < values.len())
         {
-            let pattern = format!(r"(?m)^\s*{}\s*[:=]\s*(?<version>\S+)", plain_regex(&key));
+            let pattern = format!(r#"(?m)^[\s/#;*@-]*{}\s*[:=]\s*["]?(?<version>[^\s",;]+)"#, plain_regex(&key));
             best = Some((member.clone(), pattern, values));
         }
     }
@@ -374,7 +378,9 @@ pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
     };
     let mut best: Option<(f64, &Column)> = None;
     for column in columns.iter().filter(|c| !c.is_flag && c.coverage() >= 0.5 && Some(c.path.as_str()) != id_path) {
-        if column.share(|value| value.len() > 80 || value.contains("://") || is_version(value)) > 0.1 {
+        // A dotted word is a name in code, not one for people.
+        let dotted = |value: &str| value.contains('.') && !value.contains(' ');
+        if column.share(|value| value.len() > 80 || value.contains("://") || is_version(value) || dotted(value)) > 0.1 {
             continue;
         }
         let unique = column.distinct().len() as f64 / column.present().count().max(1) as f64;
@@ -510,6 +516,9 @@ pub fn platform_range(columns: &[Column], starts: &[&str], taken: &[&str]) -> Op
         }
     }
     let (score, column) = best?;
-    let evidence = vec![format!("its key speaks of it, and its values are requirements, such as \"{}\"", column.present().next().unwrap_or_default())];
-    Some(column.choice(0.3 + score / 5.0, evidence))
+    let shown = column.present().next().unwrap_or_default();
+    let evidence = vec![format!("its key speaks of it, and its values are requirements, such as \"{shown}\"")];
+    // A mod may name several.
+    let choice = column.choice(0.3 + score / 5.0, evidence);
+    Some(Choice { rule: quoted(&column.path.replace("[0]", "[*]")), ..choice })
 }

@@ -84,7 +84,7 @@ fn is_texty(path: &str) -> bool {
     !in_logs
         && !matches!(
             end.as_str(),
-            "log" | "md" | "html" | "htm" | "css" | "lua" | "py" | "js" | "cs" | "c" | "h" | "cpp" | "svg" | "png" | "jpg" | "exe" | "dll" | "so" | "zip" | "pub" | "pem"
+            "log" | "md" | "html" | "htm" | "css" | "py" | "js" | "cs" | "c" | "h" | "cpp" | "svg" | "png" | "jpg" | "exe" | "dll" | "so" | "zip" | "pub" | "pem"
         )
 }
 
@@ -98,7 +98,12 @@ pub fn words_of(sight: &dyn Sight, files: &[&Seen]) -> HashSet<String> {
         let Some(text) = readable(sight, &seen.path) else { continue };
         for line in text.lines() {
             let of_line = line.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '@' | ':' | '+')));
-            words.extend(of_line.filter(|word| word.len() > 1).map(|w| w.trim_matches(['.', ':', '-']).to_lowercase()));
+            for word in of_line.filter(|word| word.len() > 1) {
+                let word = word.trim_matches(['.', ':', '-']).to_lowercase();
+                // A switch may have words of its own before the id: `load_mod_reeds`.
+                words.extend(word.match_indices('_').map(|(at, _)| word[at + 1..].to_owned()));
+                words.insert(word);
+            }
             let phrases = line.split(['"', '\'', ';', ',', '=', '<', '>', '#', '/', '\\']).map(str::trim);
             words.extend(phrases.filter(|phrase| phrase.contains(' ') && phrase.len() < 80).map(str::to_lowercase));
         }
@@ -115,16 +120,17 @@ fn readable(sight: &dyn Sight, path: &InstallPath) -> Option<String> {
 /// Every list among these files.
 pub fn lists(sight: &dyn Sight, files: &[&Seen], mods: &[Called]) -> Vec<FoundList> {
     let names = Names::new(mods);
-    let mut found: Vec<FoundList> = files.iter().filter_map(|seen| list(sight, seen, &names)).collect();
+    let mut found: Vec<FoundList> = files.iter().flat_map(|seen| list(sight, seen, &names)).collect();
     found.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then_with(|| a.file.cmp(&b.file)));
     found.truncate(12);
     found
 }
 
-/// What mods may be called, and how often.
+/// What mods may be called.
 struct Names<'m> {
     mods: &'m [Called],
-    by_text: HashMap<String, (usize, Token)>,
+    ids: HashMap<String, usize>,
+    names: HashMap<String, usize>,
     finder: Option<AhoCorasick>,
     needles: Vec<(usize, Token)>,
 }
@@ -147,30 +153,36 @@ impl Token {
 
 impl<'m> Names<'m> {
     fn new(mods: &'m [Called]) -> Self {
-        let mut by_text = HashMap::new();
-        for (at, called) in mods.iter().enumerate() {
-            by_text.entry(called.name.to_lowercase()).or_insert((at, Token::Name));
-        }
-        for (at, called) in mods.iter().enumerate() {
-            by_text.insert(called.id.to_lowercase(), (at, Token::Id));
-        }
-        let mut pairs: Vec<(&String, &(usize, Token))> = by_text.iter().filter(|(text, _)| text.len() > 1).collect();
-        pairs.sort();
-        let needles: Vec<(usize, Token)> = pairs.iter().map(|(_, found)| **found).collect();
+        let by = |text: fn(&Called) -> &String| -> HashMap<String, usize> {
+            mods.iter().enumerate().rev().map(|(at, called)| (text(called).to_lowercase(), at)).collect()
+        };
+        let (ids, names) = (by(|called| &called.id), by(|called| &called.name));
+        let own_names = names.iter().filter(|(name, _)| !ids.contains_key(*name)).map(|(name, at)| (name, *at, Token::Name));
+        let mut all: Vec<(&String, usize, Token)> = ids.iter().map(|(id, at)| (id, *at, Token::Id)).chain(own_names).collect();
+        all.retain(|(text, ..)| text.len() > 1);
+        all.sort();
+        let needles: Vec<(usize, Token)> = all.iter().map(|(_, at, token)| (*at, *token)).collect();
         let finder = AhoCorasick::builder()
             .ascii_case_insensitive(true)
             .match_kind(MatchKind::LeftmostLongest)
-            .build(pairs.iter().map(|(text, _)| text))
+            .build(all.iter().map(|(text, ..)| text))
             .ok();
-        Self { mods, by_text, finder, needles }
+        Self { mods, ids, names, finder, needles }
     }
 
-    /// A text that is one of a mod's names, perhaps with something before or after it.
+    /// Every way in which a text names a mod: as its id, as the name of its file or folder.
+    fn entries(&self, text: &str) -> Vec<(usize, String)> {
+        let folded = text.trim().to_lowercase();
+        let id = self.ids.get(&folded).map(|at| (*at, Token::Id));
+        let name = self.names.get(&folded).map(|at| (*at, Token::Name));
+        let whole: Vec<(usize, String)> =
+            id.into_iter().chain(name).map(|(at, token)| (at, token.place().to_owned())).collect();
+        if whole.is_empty() { self.entry(text).into_iter().collect() } else { whole }
+    }
+
+    /// A text that holds one of a mod's names, with something before or after it.
     fn entry(&self, text: &str) -> Option<(usize, String)> {
         let whole = text.trim();
-        if let Some((at, token)) = self.by_text.get(&whole.to_lowercase()) {
-            return Some((*at, token.place().to_owned()));
-        }
         let finder = self.finder.as_ref()?;
         let hit = finder.find_iter(whole).max_by_key(|hit| hit.len())?;
         let (at, token) = self.needles[hit.pattern().as_usize()];
@@ -182,32 +194,55 @@ impl<'m> Names<'m> {
             Some(version) => format!("{}{{version}}", &after[..after.len() - version.len()]),
             None => after.to_owned(),
         };
-        let short = before.len() + after.replace("{version}", "").len() <= 24;
-        (!joined && short).then(|| (at, format!("{before}{}{after}", token.place())))
+        let short = before.len() + after.replace("{version}", "").len() <= 48;
+        if joined || !short || before.contains('|') || after.contains('|') {
+            return if joined { None } else { Some((at, pieces(before, token, &after)?)) };
+        }
+        Some((at, format!("{before}{}{after}", token.place())))
     }
 }
 
-fn list(sight: &dyn Sight, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
-    let bytes = small(sight, &seen.path)?;
-    let encoding = super::sight::encoding_of(&bytes)?;
-    let body = text(&bytes, encoding).ok()?;
+/// An entry of several pieces: `4D01|0A1B...|leaves/fen.leaf` has a digest in it, and what differs with each.
+fn pieces(before: &str, token: Token, after: &str) -> Option<String> {
+    let sign = ['|', ';', ','].into_iter().find(|sign| before.contains(*sign) || after.contains(*sign))?;
+    let piece = |text: &str| {
+        let hex = text.len() >= 32 && text.chars().all(|c| c.is_ascii_hexdigit());
+        if hex { "{digest}".to_owned() } else { "{any}".to_owned() }
+    };
+    let (head, own_before) = before.rsplit_once(sign).map_or((None, before), |(head, own)| (Some(head), own));
+    let (own_after, tail) = after.split_once(sign).map_or((after, None), |(own, tail)| (own, Some(tail)));
+    let own = format!("{own_before}{}{own_after}", token.place());
+    let each = |texts: Option<&str>| texts.into_iter().flat_map(|texts| texts.split(sign).map(piece)).collect::<Vec<_>>();
+    let all: Vec<String> = each(head).into_iter().chain([own]).chain(each(tail)).collect();
+    (own_before.len() + own_after.len() <= 24).then(|| all.join(&sign.to_string()))
+}
+
+fn list(sight: &dyn Sight, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
+    let Some(bytes) = small(sight, &seen.path) else { return Vec::new() };
+    let Some(encoding) = super::sight::encoding_of(&bytes) else { return Vec::new() };
+    let Ok(body) = text(&bytes, encoding) else { return Vec::new() };
     let mentions = names.finder.as_ref().map_or(0, |finder| {
         finder.find_iter(body.as_ref()).map(|hit| names.needles[hit.pattern().as_usize()].0).collect::<BTreeSet<_>>().len()
     });
     let hinted = hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"]) || body.to_lowercase().contains("mods");
     if mentions == 0 && !hinted {
-        return None;
+        return Vec::new();
     }
-    let document = guess(name(seen.path.as_str()), &bytes);
-    let by_document = document.as_ref().and_then(|document| in_document(document, seen, names));
-    let by_text = || if mentions == 0 { None } else { in_text(&body, seen, names) };
-    let mut found = by_document.or_else(by_text)?;
-    found.role = sight.role();
+    // A script may look like `key = value` lines; it is a script all the same.
+    let is_script = matches!(extension(name(seen.path.as_str())).as_str(), "sh" | "bat" | "cmd" | "ps1" | "service" | "args");
+    let document = if is_script { None } else { guess(name(seen.path.as_str()), &bytes) };
+    let mut found = document.as_ref().map_or_else(Vec::new, |document| in_document(document, seen, names));
+    if found.is_empty() && mentions > 0 {
+        found.extend(in_text(&body, seen, names));
+    }
+    for found in &mut found {
+        found.role = sight.role();
+    }
     if encoding == Encoding::Windows1252 || (encoding == Encoding::Utf16 && !bytes.starts_with(b"\xff\xfe")) {
         let word = if encoding == Encoding::Utf16 { "utf-16" } else { "windows-1252" };
-        found.lines.push(("encoding".to_owned(), quoted(word)));
+        found.iter_mut().for_each(|found| found.lines.push(("encoding".to_owned(), quoted(word))));
     }
-    Some(found)
+    found
 }
 
 /// How the entries of one holder fit the mods.
@@ -220,14 +255,14 @@ struct Reading {
 
 impl Reading {
     fn of(texts: Vec<String>, names: &Names<'_>) -> Self {
-        let hits: Vec<Option<(usize, String)>> = texts.iter().map(|text| names.entry(text)).collect();
+        let hits: Vec<Vec<(usize, String)>> = texts.iter().map(|text| names.entries(text)).collect();
         let mut counts: BTreeMap<&String, usize> = BTreeMap::new();
         for (_, template) in hits.iter().flatten() {
             *counts.entry(template).or_default() += 1;
         }
-        let template = counts.into_iter().max_by_key(|(t, count)| (*count, usize::MAX - t.len())).map(|(t, _)| t.clone());
+        let template = counts.into_iter().max_by_key(|(t, count)| (*count, usize::MAX - t.len(), t.contains("{id}"))).map(|(t, _)| t.clone());
         let template = template.unwrap_or_else(|| "{id}".to_owned());
-        let named = hits.iter().map(|hit| hit.as_ref().filter(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
+        let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
         Self { template, named, texts }
     }
 
@@ -259,15 +294,29 @@ fn is_list(reading: &Reading, names: &Names<'_>, ids_hint: bool) -> bool {
     (mods >= 2 && share >= 0.5 && (most || share >= 0.8)) || (mods == 1 && names.mods.len() <= 2 && share >= 0.5) || ids_hint
 }
 
-fn in_document(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
-    let mut best: Option<(usize, FoundList)> = None;
-    for holder in holders(&document.value) {
-        let Some((score, found)) = of_holder(document, &holder, seen, names) else { continue };
-        if best.as_ref().is_none_or(|(known, _)| score > *known) {
-            best = Some((score, found));
+/// The best list of a document, and others that are lists without doubt.
+fn in_document(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
+    let holders = holders(&document.value);
+    let mut all: Vec<(usize, String, FoundList)> = holders
+        .iter()
+        .filter_map(|holder| {
+            let (score, found) = of_holder(document, holder, seen, names)?;
+            Some((score, holder.path.clone(), found))
+        })
+        .collect();
+    all.sort_by(|a, b| b.0.cmp(&a.0).then_with(|| a.1.len().cmp(&b.1.len())));
+    let mut kept: Vec<(String, FoundList)> = Vec::new();
+    for (_, path, found) in all {
+        let own = path.trim_end_matches("[*]");
+        let apart = kept.iter().all(|(known, _)| {
+            let known = known.trim_end_matches("[*]");
+            !own.starts_with(known) && !known.starts_with(own)
+        });
+        if kept.is_empty() || (apart && found.strangers.is_empty() && found.confidence >= 0.8 && kept.len() < 3) {
+            kept.push((path, found));
         }
     }
-    best.map(|(_, found)| found)
+    kept.into_iter().map(|(_, found)| found).collect()
 }
 
 fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names<'_>) -> Option<(usize, FoundList)> {
@@ -368,7 +417,7 @@ fn of_map(
     entries: &[(&str, &Value)],
     names: &Names<'_>,
 ) -> Option<(usize, FoundList)> {
-    let hits: Vec<(&str, &Value)> = entries.iter().filter(|(key, _)| names.entry(key).is_some()).copied().collect();
+    let hits: Vec<(&str, &Value)> = entries.iter().filter(|(key, _)| !names.entries(key).is_empty()).copied().collect();
     let reading = Reading::of(hits.iter().map(|(key, _)| (*key).to_owned()).collect(), names);
     // With a template of its own, a key in a file of settings is an entry or none; bare ids must be nearly all keys.
     let bare = reading.template == "{id}" || reading.template == "{name}";
@@ -379,7 +428,9 @@ fn of_map(
     let words: Vec<Option<&str>> = scalars.iter().map(Option::as_deref).collect();
     let mut lines = vec![("each".to_owned(), quoted(&holder.path))];
     let (mut flagged, mut kind) = (false, None);
-    if is_switch("on", &words) {
+    let usual = |word: &&&str| is_switch("on", &[Some(word)]);
+    let switches = words.iter().flatten().filter(usual).count();
+    if is_switch("on", &words) || (!bare && switches * 10 >= words.len() * 6) {
         lines.push(("form".to_owned(), quoted("id-to-flag")));
         flagged = true;
     } else if words.iter().flatten().count() > 0 && words.iter().flatten().all(|word| is_version(word)) {
@@ -491,7 +542,10 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
     if !repeated {
         lines.push(("between".to_owned(), quoted(between)));
     }
-    let values = option_values(body, &option).ok()?;
+    let unescaped = between.replace('\\', "");
+    let values = option_values(body, &option, Some(between)).ok()?;
+    // A shell's `\;` is a `;` once the shell has read it.
+    let between = if values.iter().any(|found| found.value.contains(between)) { between } else { unescaped.as_str() };
     let texts: Vec<String> = values
         .iter()
         .flat_map(|found| if repeated { vec![found.value.as_str()] } else { found.value.split(between).collect() })

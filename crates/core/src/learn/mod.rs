@@ -132,6 +132,8 @@ struct Learned {
     base_ids: Vec<String>,
     base: Option<StatedVersion>,
     loader: Option<(NamedVersion, Vec<String>)>,
+    /// A loader that mods ask for, and of which no file tells a version.
+    loader_id: Option<String>,
     game_range: BTreeMap<String, Choice>,
     loader_range: BTreeMap<String, Choice>,
     shelves: Vec<(Shelf, Facts, Vec<Stranger>)>,
@@ -168,14 +170,15 @@ fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
     let mut read: Vec<(Shelf, Facts, Vec<Stranger>)> = shelves
         .into_iter()
         .map(|shelf| {
-            let facts = shelves::read(&shelf, &around, both_sides);
+            let mut facts = shelves::read(&shelf, &around);
+            facts.nested = sights.iter().find_map(|sight| shelves::nested(*sight, &shelf, &facts.id));
             let strangers = shelves::strangers(&shelf);
             (shelf, facts, strangers)
         })
         .collect();
     let ids = known_ids(&read);
     for (shelf, facts, _) in &mut read {
-        relate(sights, shelf, facts, &ids);
+        shelves::relate(shelf, facts, &ids, both_sides);
     }
     let texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let called = called(sights, &read);
@@ -189,6 +192,7 @@ fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
         base_ids: Vec::new(),
         base: sights.iter().zip(&texts).find_map(|(sight, texts)| around::stated_version(*sight, texts)),
         loader: None,
+        loader_id: None,
         game_range: BTreeMap::new(),
         loader_range: BTreeMap::new(),
         ids_from: ids_from(&read, &lists, both_sides),
@@ -225,9 +229,14 @@ fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
     learned
 }
 
+/// Most of its units hold a document at the same place, or they are archives.
 fn holds_documents(group: &&units::Group) -> bool {
-    let with = group.units.iter().filter(|unit| !unit.documents.is_empty()).count();
-    with >= 2 && with * 10 >= group.units.len() * 5 || group.holds == crate::rulebook::Holds::Archives
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for pattern in group.units.iter().flat_map(|unit| unit.documents.keys()) {
+        *counts.entry(pattern).or_default() += 1;
+    }
+    let most = counts.values().max().copied().unwrap_or(0);
+    group.holds == crate::rulebook::Holds::Archives || (most >= 2 && most * 2 >= group.units.len())
 }
 
 /// Every unit's own path: what lies in or at one of them is inside a mod.
@@ -238,16 +247,8 @@ fn unit_paths<'u>(units: impl Iterator<Item = &'u Unit>) -> HashSet<String> {
 fn known_ids(read: &[(Shelf, Facts, Vec<Stranger>)]) -> HashSet<String> {
     let own = read.iter().flat_map(|(_, facts, _)| facts.id.values.iter().flatten());
     let provided = read.iter().filter_map(|(_, facts, _)| facts.provides.as_ref()).flat_map(|(_, ids)| ids);
-    own.chain(provided).map(|id| id.to_lowercase()).collect()
-}
-
-fn relate(sights: &[&dyn Sight], shelf: &Shelf, facts: &mut Facts, ids: &HashSet<String>) {
-    if let Some(document) = shelf.documents.first() {
-        let side = facts.side.as_ref().and_then(|(choice, _)| choice.path.as_deref());
-        let taken: Vec<&str> = [facts.id.path.as_deref(), side].into_iter().flatten().collect();
-        facts.relations = needs::relations(&shelves::merged(shelf), document, ids, &taken);
-    }
-    facts.nested = sights.iter().find_map(|sight| shelves::nested(*sight, shelf));
+    let nested = read.iter().filter_map(|(_, facts, _)| facts.nested.as_ref()).flat_map(|(_, ids)| ids);
+    own.chain(provided).chain(nested).map(|id| id.to_lowercase()).collect()
 }
 
 /// The mods as lists may call them.
@@ -317,6 +318,16 @@ fn platforms(
         }
     }
     learned.loader = loader(learned, &named, loader_ids);
+    if learned.loader.is_none()
+        && let Some(at) = learned.base_ids.iter().position(|id| id.to_lowercase().contains("loader"))
+    {
+        learned.loader_id = Some(learned.base_ids.remove(at));
+    }
+    if learned.base_ids.len() > 1 {
+        let ids = learned.base_ids.join(", ");
+        learned.questions.push(format!("Which of these is the game, and what are the others, which many mods ask for: {ids}?"));
+    }
+    unknown_ids(learned, ids);
     let loader_name = learned.loader.as_ref().map(|(named, _)| named.name.to_lowercase()).unwrap_or_default();
     for (shelf, facts, _) in &learned.shelves {
         let chosen = [Some(&facts.id), facts.version.as_ref(), facts.title.as_ref()];
@@ -337,6 +348,26 @@ fn platforms(
         let taken: Vec<&str> = taken.into_iter().chain(loader_path.as_deref()).collect();
         let game = fields::platform_range(&facts.columns, &["game", "engine", "base", "core", "app", "supported"], &taken);
         learned.game_range.extend(game.map(|range| (shelf.name.clone(), range)));
+    }
+}
+
+/// What mods require and nothing here is: the game under another name, or mods that are missing.
+fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
+    let platforms = learned.base_ids.iter().chain(&learned.loader_id).chain(learned.loader.iter().flat_map(|(_, ids)| ids));
+    let known: HashSet<String> = platforms.map(|id| id.to_lowercase()).collect();
+    let required = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations);
+    let required = required.filter(|relation| matches!(relation.key, "required" | "relations"));
+    let is_required = |entry: &&Entry| entry.kind.is_none_or(|kind| kind == crate::survey::RelationKind::Required);
+    let entries = required.flat_map(|relation| relation.entries.iter().flatten()).filter(is_required);
+    let unknown: BTreeSet<&String> =
+        entries.map(|e| &e.id).filter(|id| !ids.contains(&id.to_lowercase()) && !known.contains(&id.to_lowercase())).collect();
+    if !unknown.is_empty() {
+        let shown: Vec<&str> = unknown.iter().take(6).map(|id| id.as_str()).collect();
+        let question = format!(
+            "What are these, which mods require and no mod here is: {}? If it is the game or the loader, add it to `ids` of [base] or [loader].",
+            shown.join(", ")
+        );
+        learned.questions.push(question);
     }
 }
 

@@ -8,7 +8,7 @@ use serde_json::Value;
 use super::fields::quoted;
 use super::leaves::{Held, holders, leaves};
 use super::units::Unit;
-use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind};
+use super::words::{RangeLook, folded, hints, is_slug, is_version, kind_word, range_look, relation_kind};
 use crate::survey::RelationKind;
 
 /// A relation that a rule would read.
@@ -29,6 +29,10 @@ pub struct Relations {
     pub key: &'static str,
     /// The right side of the rulebook's line.
     pub rule: String,
+    /// The path of its entries.
+    each: String,
+    /// How its entries are written.
+    form: Form,
     /// How sure it is.
     pub confidence: f64,
     /// What speaks for it.
@@ -39,10 +43,18 @@ pub struct Relations {
     pub question: Option<String>,
 }
 
+/// How entries are written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Form {
+    Texts,
+    Objects { is_wrapper: bool },
+    Map,
+}
+
 impl Relations {
     /// Whether a scalar at this path is part of one of its entries.
     pub fn covers(&self, path: &str) -> bool {
-        let each = self.rule.split(['"', '\'']).nth(1).unwrap_or_default().trim_end_matches("[*]");
+        let each = self.each.trim_end_matches("[*]").trim_end_matches(".*").trim_end_matches("[*]");
         path.strip_prefix(each).is_some_and(|rest| rest.starts_with(['.', '[']))
     }
 }
@@ -57,8 +69,14 @@ struct Place {
     single: Vec<(usize, String)>,
 }
 
-/// Every list and map that reads as relations; `known` are the folded ids of all mods, `platforms` those of the game itself.
-pub fn relations(units: &[Unit], pattern: &str, known: &HashSet<String>, taken: &[&str]) -> Vec<Relations> {
+/// Every list and map that reads as relations; `known` are the folded ids of all mods, `own` that of each unit.
+pub fn relations(
+    units: &[Unit],
+    pattern: &str,
+    known: &HashSet<String>,
+    own: &[Option<String>],
+    taken: &[&str],
+) -> Vec<Relations> {
     let mut found: Vec<Relations> = Vec::new();
     for (path, place) in places(units, pattern) {
         // XML has every element as a list: an id is then a list of one.
@@ -69,17 +87,39 @@ pub fn relations(units: &[Unit], pattern: &str, known: &HashSet<String>, taken: 
             .or_else(|| texts(&path, &place, units.len(), known))
             .or_else(|| single(&path, &place, units.len(), known))
             .or_else(|| map(&path, &place, units.len(), known));
-        found.extend(read);
+        found.extend(read.filter(|read| !is_about_itself(read, own)));
     }
-    // A map of lists is seen as a whole and by its parts: the parts say more.
-    let paths: Vec<String> = found.iter().map(|r| r.rule.clone()).collect();
-    found.retain(|relation| !(relation.rule.contains("id-to-range") && paths.iter().any(|other| is_below(other, relation))));
+    without_doubles(found)
+}
+
+/// What is seen as a whole and by its parts counts once: a map of lists by its lists, a list of objects as such, and
+/// an element that only wraps a list by that list.
+fn without_doubles(mut found: Vec<Relations>) -> Vec<Relations> {
+    let mut gone: BTreeSet<String> = BTreeSet::new();
+    for outer in &found {
+        for inner in found.iter().filter(|inner| is_below(&inner.each, &outer.each)) {
+            let outer_goes = match outer.form {
+                Form::Map => true,
+                // `$.li[0]` takes the first of a list that `li[*]` takes whole.
+                Form::Objects { is_wrapper } => is_wrapper || outer.rule.contains("[0]."),
+                Form::Texts => false,
+            };
+            gone.insert(if outer_goes { outer.rule.clone() } else { inner.rule.clone() });
+        }
+    }
+    found.retain(|relation| !gone.contains(&relation.rule));
     found
 }
 
-fn is_below(other: &str, relation: &Relations) -> bool {
-    let own = relation.rule.split('"').nth(1).unwrap_or_default();
-    other != relation.rule && other.split('"').nth(1).is_some_and(|path| path.starts_with(&format!("{own}.")))
+fn is_below(inner: &str, outer: &str) -> bool {
+    let outer = if outer.ends_with("[*]") { outer } else { outer.trim_end_matches("[*]") };
+    inner != outer && inner.strip_prefix(outer).is_some_and(|rest| rest.starts_with(['.', '[']))
+}
+
+/// What names nothing but the mod itself is no relation.
+fn is_about_itself(relations: &Relations, own: &[Option<String>]) -> bool {
+    let mut pairs = relations.entries.iter().zip(own).flat_map(|(entries, own)| entries.iter().map(move |e| (e, own)));
+    pairs.all(|(entry, own)| own.as_ref().is_some_and(|own| own.eq_ignore_ascii_case(&entry.id)))
 }
 
 fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
@@ -87,7 +127,7 @@ fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
     for (at, unit) in units.iter().enumerate() {
         let Some(document) = unit.documents.get(pattern) else { continue };
         for holder in holders(&document.value) {
-            let place = places.entry(holder.path).or_default();
+            let place = places.entry(without_own_name(&holder.path, unit)).or_default();
             place.words = holder.words;
             match holder.held {
                 Held::Texts(texts) => place.texts.push((at, texts)),
@@ -101,6 +141,36 @@ fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
         }
     }
     places
+}
+
+/// A key that is the mod's own id differs with each mod: `$.needs.tide[*]` is `$.needs.*[*]`.
+fn without_own_name(path: &str, unit: &Unit) -> String {
+    let name = folded(unit.stem());
+    let own = |key: &str| key.len() >= 3 && !matches!(key, "mods" | "mod") && name.starts_with(&folded(key));
+    let mut out = String::from("$");
+    for part in split_path(path) {
+        let key = part.trim_start_matches(['.', '[', '\'']).trim_end_matches(['\'', ']']);
+        if !part.starts_with("[*") && !part.starts_with("[0") && own(key) { out.push_str(".*") } else { out.push_str(part) }
+    }
+    out
+}
+
+/// The steps of a path as `step` writes them.
+fn split_path(path: &str) -> Vec<&str> {
+    let mut steps = Vec::new();
+    let (mut start, mut quoted) = (1, false);
+    for (at, c) in path.char_indices().skip(1) {
+        match c {
+            '\'' => quoted = !quoted,
+            '.' | '[' if !quoted && at > start => {
+                steps.push(&path[start..at]);
+                start = at;
+            }
+            _ => {}
+        }
+    }
+    steps.extend(path.get(start..).filter(|rest| !rest.is_empty()));
+    steps
 }
 
 /// How entries of a place fit what is known.
@@ -150,7 +220,7 @@ fn is_provided(words: &str) -> bool {
 
 /// The rule and key for entries whose kind is the place's own.
 fn settled(
-    words: &str,
+    (words, each, form): (&str, &str, Form),
     rule: String,
     fit: &Fit,
     entries: Vec<Vec<Entry>>,
@@ -165,7 +235,8 @@ fn settled(
     if kind.is_some() {
         evidence.push(format!("its key is `{words}`"));
     }
-    Relations { key: key_of(chosen), rule, confidence: fit.confidence(kind.is_some()), evidence, entries, question }
+    let each = each.to_owned();
+    Relations { key: key_of(chosen), rule, each, form, confidence: fit.confidence(kind.is_some()), evidence, entries, question }
 }
 
 /// The rulebook's key for a kind.
@@ -280,7 +351,7 @@ fn grammar(
         Some(Entry { id: captures["id"].to_owned(), range, kind: sign.and_then(|sign| signs.get(sign)).copied() })
     };
     let entries = spread(units, lists.iter().map(|(at, texts)| (*at, texts.iter().filter_map(entry).collect())));
-    let mut settled = settled(words, rule, &fit, entries);
+    let mut settled = settled((words, path, Form::Texts), rule, &fit, entries);
     if !signs.is_empty() {
         settled.evidence.extend(sign_evidence);
         settled.key = if settled.key == "required" { "relations" } else { settled.key };
@@ -371,7 +442,8 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
             (*at, own)
         }),
     );
-    let mut settled = settled(&place.words, rule, &fit, entries);
+    let form = Form::Objects { is_wrapper: columns.len() == 1 };
+    let mut settled = settled((&place.words, path, form), rule, &fit, entries);
     if let Some((path, _)) = words {
         settled.key = "relations";
         settled.question = None;
@@ -424,7 +496,8 @@ fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Opti
         kind: None,
     };
     let spread = spread(units, place.maps.iter().map(|(at, map)| (*at, map.iter().map(entry).collect())));
-    Some(settled(&place.words, format!("{{ each = {}, form = \"id-to-range\" }}", quoted(path)), &fit, spread))
+    let rule = format!("{{ each = {}, form = \"id-to-range\" }}", quoted(path));
+    Some(settled((&place.words, path, Form::Map), rule, &fit, spread))
 }
 
 /// The list of further ids that mods stand for.

@@ -5,7 +5,7 @@ use std::io::Cursor;
 
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::needs::{self, Relations};
-use super::sight::{Sight, extension, name};
+use super::sight::{Sight, extension, guess, name, parent};
 use super::units::{Group, Unit, located, share};
 use super::words::{hints, is_slug, is_version, plain_regex};
 use crate::limits;
@@ -64,8 +64,8 @@ pub struct Facts {
     pub relations: Vec<Relations>,
     /// The place of further ids, and those.
     pub provides: Option<(String, Vec<String>)>,
-    /// The pattern of archives inside archives.
-    pub nested: Option<String>,
+    /// The pattern of archives inside archives, and the ids that those state.
+    pub nested: Option<(String, Vec<String>)>,
     /// All columns, for what is told later.
     pub columns: Vec<Column>,
 }
@@ -81,10 +81,11 @@ pub fn candidates(groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate
     for next in found {
         let role = next.group.role;
         let inside = kept.iter().filter(|other| other.group.role == role).flat_map(|other| &other.group.units);
-        let is_inside = inside.clone().any(|unit| unit.is_folder && is_below(&next.group.place, unit.path.as_str()));
-        let holds_one = kept.iter().filter(|other| other.group.role == role).any(|other| {
-            next.group.units.iter().any(|unit| unit.is_folder && is_below(&other.group.place, unit.path.as_str()))
-        });
+        let lies_in = |inner: &Unit, outer: &Unit| {
+            outer.is_folder && inner.path != outer.path && is_below(inner.path.as_str(), outer.path.as_str())
+        };
+        let is_inside = inside.clone().any(|outer| next.group.units.iter().any(|unit| lies_in(unit, outer)));
+        let holds_one = inside.clone().any(|inner| next.group.units.iter().any(|unit| lies_in(inner, unit)));
         if !is_inside && !holds_one {
             kept.push(next);
         }
@@ -112,17 +113,20 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         Some((total, score, version, pattern, choice))
     });
     let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));
-    let Some((total, score, version, pattern, _)) = best else { return opaque(group, around) };
+    let Some((total, score, version, pattern, id)) = best else { return opaque(group, around) };
+    let ids: Vec<&String> = id.values.iter().flatten().collect();
+    let ids_listed = ids.iter().filter(|id| around.listed.contains(&id.to_lowercase())).count() * 2 >= ids.len();
     let own = group.units.iter().filter(|unit| unit.documents.contains_key(&pattern)).count();
     let relations = has_relations(&group.units, &pattern);
-    let hinted = hints(name(&group.place), &["mod", "plugin", "addon", "pack", "content", "overlay"]);
-    let told = usize::from(version) + usize::from(relations) + usize::from(hinted) + usize::from(listed_share(&group, around) >= 0.5);
+    let hinted = hints(&group.place, &["mod", "plugin", "addon", "pack", "content", "overlay"]);
+    let told = usize::from(version) + usize::from(relations) + usize::from(hinted) + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
     // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
     if is_world_folder(&group.place) {
         return None;
     }
     let needed = match group.holds {
         Holds::Folders if own == 1 => 3,
+        Holds::Files if own == 1 => 4,
         Holds::Archives if own == 1 => 2,
         Holds::Archives => 1,
         _ => 2,
@@ -149,7 +153,8 @@ fn is_world_folder(place: &str) -> bool {
 
 fn has_relations(units: &[Unit], pattern: &str) -> bool {
     let own: HashSet<String> = units.iter().map(|unit| unit.stem().to_lowercase()).collect();
-    !needs::relations(units, pattern, &own, &[]).is_empty()
+    let names: Vec<Option<String>> = units.iter().map(|unit| Some(unit.stem().to_owned())).collect();
+    !needs::relations(units, pattern, &own, &names, &[]).is_empty()
 }
 
 /// A second document that mods have which lack the first, with the id at the same place.
@@ -192,8 +197,10 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let listed = listed_share(&group, around).max(id_listed);
     let place = &group.place;
     let hinted = hints(name(place), &["mod", "plugin", "addon", "pack", "content", "overlay", "extra"]);
-    let own_parts = ["lib", "libs", "library", "libraries", "engine", "bin", "runtime", "jre", "system", "data", "assets", "resources", "textures", "sounds", "save", "saves", "world", "worlds", "backup", "backups", "logs"];
-    let of_game = place.split('/').any(|part| own_parts.contains(&part.to_lowercase().as_str())) || place.is_empty();
+    let game_parts = ["lib", "libs", "library", "libraries", "engine", "bin", "runtime", "jre", "system", "data", "assets", "resources", "textures", "sounds", "save", "saves", "world", "worlds", "backup", "backups", "logs"];
+    let is_zip = group.holds == Holds::Archives;
+    let of_game = place.is_empty()
+        || place.split('/').any(|part| game_parts.contains(&part.to_lowercase().as_str()) && !(is_zip && part == "data"));
     let sure = (listed >= 0.5 && group.units.len() >= 2) || (hinted && (names.with_version || group.units.len() >= 2));
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
         return None;
@@ -337,8 +344,8 @@ pub fn seen_on(shelf: &Shelf) -> Vec<SeenOn> {
     shelf.units.iter().map(|unit| where_seen.get(&key(unit)).copied().unwrap_or_default()).collect()
 }
 
-/// The id, version, title and side of the mods of a shelf.
-pub fn read(shelf: &Shelf, around: &Surroundings<'_>, both_sides: bool) -> Facts {
+/// The id and version of the mods of a shelf.
+pub fn read(shelf: &Shelf, around: &Surroundings<'_>) -> Facts {
     let units = merged(shelf);
     let names = name_rule(&units);
     let Some(document) = shelf.documents.first() else { return by_name(&units, names.as_ref()) };
@@ -346,10 +353,24 @@ pub fn read(shelf: &Shelf, around: &Surroundings<'_>, both_sides: bool) -> Facts
     let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else { return by_name(&units, names.as_ref()) };
     let id = with_name_fallback(id, &units, names.as_ref());
     let version = fields::version(&units, &columns, names.as_ref());
-    let title = fields::title(&columns, &id);
+    Facts { id, version, provides: needs::provided(&units, document), columns, ..Facts::default() }
+}
+
+/// The relations of the mods of a shelf; then their title and side, which are no part of a relation.
+pub fn relate(shelf: &Shelf, facts: &mut Facts, ids: &HashSet<String>, both_sides: bool) {
+    let Some(document) = shelf.documents.first() else { return };
+    let own = &facts.id.values;
+    let taken: Vec<&str> = facts.id.path.as_deref().into_iter().collect();
+    facts.relations = needs::relations(&merged(shelf), document, ids, own, &taken);
+    let free: Vec<Column> = facts
+        .columns
+        .iter()
+        .filter(|column| !facts.relations.iter().any(|relation| relation.covers(&column.path)))
+        .cloned()
+        .collect();
+    facts.title = fields::title(&free, &facts.id);
     let seen = seen_on(shelf);
-    let side = fields::side(&columns, both_sides.then_some(seen.as_slice()));
-    Facts { id, version, title, side, provides: needs::provided(&units, document), columns, ..Facts::default() }
+    facts.side = fields::side(&free, both_sides.then_some(seen.as_slice()));
 }
 
 /// The units with every document of the chain under the first one's name.
@@ -408,6 +429,8 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
             values,
             path: None,
         })
+    } else if let Some(told) = told_by_text(units) {
+        Some(told)
     } else {
         Some(Choice {
             rule: "{ digest = true }".to_owned(),
@@ -420,30 +443,54 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
     Facts { id, version, ..Facts::default() }
 }
 
-/// Archives of the same kind inside the archives of a shelf.
-pub fn nested(sight: &dyn Sight, shelf: &Shelf) -> Option<String> {
-    if !shelf.holds.archives() {
+/// A version that most files state in a line of their own text.
+fn told_by_text(units: &[Unit]) -> Option<Choice> {
+    let all: Vec<usize> = (0..units.len()).collect();
+    let (member, pattern, told) = fields::in_texts(units, &all)?;
+    if told.len() * 10 < units.len() * 6 {
         return None;
     }
-    let document = shelf.documents.first()?;
+    let mut values = vec![None; units.len()];
+    for (at, value) in &told {
+        values[*at] = Some(value.clone());
+    }
+    let evidence = vec![format!("{} of {} files state it in a line of their text", told.len(), units.len())];
+    let rule = format!("[{{ member = {}, text = '{pattern}' }}, {{ digest = true }}]", quoted(&member));
+    Some(Choice { rule, confidence: 0.75, evidence, values, path: None })
+}
+
+/// Inner archives that are looked into.
+const NESTED: usize = 64;
+
+/// Archives of the same kind inside the archives of a shelf: their pattern, and the ids that they state.
+pub fn nested(sight: &dyn Sight, shelf: &Shelf, id: &Choice) -> Option<(String, Vec<String>)> {
+    let document = shelf.documents.first().filter(|_| shelf.holds.archives())?;
+    let mut pattern: Option<String> = None;
+    let mut ids = Vec::new();
     for unit in shelf.units.iter().filter(|unit| unit.role == sight.role() && !unit.is_folder) {
         let inner = unit.inner.iter().filter(|(path, size)| {
             shelf.extensions.contains(&extension(name(path))) && *size > 0 && *size <= limits::NESTED_BYTES
         });
-        for (path, _) in inner.take(4) {
-            let bytes = sight.archive(&unit.path).and_then(|mut a| a.read_up_to(path, limits::NESTED_BYTES).ok().flatten());
-            let Some(bytes) = bytes else { continue };
-            let size = bytes.len() as u64;
-            let Ok(archive) = Archive::open(Cursor::new(bytes), size) else { continue };
-            let members: Vec<(String, u64)> = archive.members().iter().map(|m| (m.path.clone(), m.size)).collect();
-            if located(&members, document).is_some() {
-                let folder = super::sight::parent(path);
-                let end = extension(name(path));
-                return Some(if folder.is_empty() { format!("*.{end}") } else { format!("{folder}/*.{end}") });
-            }
+        for (path, _) in inner.take(NESTED - ids.len().min(NESTED)) {
+            let Some(document) = inner_document(sight, unit, path, document) else { continue };
+            let at = id.path.as_deref().and_then(|path| serde_json_path::JsonPath::parse(path).ok());
+            ids.extend(at.and_then(|at| at.query(&document).iter().find_map(|value| crate::document::scalar(value))));
+            let folder = parent(path);
+            let end = extension(name(path));
+            pattern = Some(if folder.is_empty() { format!("*.{end}") } else { format!("{folder}/*.{end}") });
         }
     }
-    None
+    Some((pattern?, ids))
+}
+
+fn inner_document(sight: &dyn Sight, unit: &Unit, path: &str, pattern: &str) -> Option<serde_json::Value> {
+    let bytes = sight.archive(&unit.path)?.read_up_to(path, limits::NESTED_BYTES).ok()??;
+    let size = bytes.len() as u64;
+    let mut archive = Archive::open(Cursor::new(bytes), size).ok()?;
+    let members: Vec<(String, u64)> = archive.members().iter().map(|m| (m.path.clone(), m.size)).collect();
+    let member = located(&members, pattern)?;
+    let bytes = archive.read_up_to(&member, limits::LEARNED_TEXT_BYTES).ok()??;
+    guess(name(&member), &bytes).map(|found| found.value)
 }
 
 /// Mods on a shelf that state themselves in another document: perhaps made for another loader.

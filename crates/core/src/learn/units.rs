@@ -79,7 +79,47 @@ pub fn groups(sight: &dyn Sight) -> Vec<Group> {
             found.extend(folder_group(sight, folder, inner, &below));
         }
     }
-    found
+    let mut merged = with_places_merged(found);
+    for group in merged.iter_mut().filter(|group| group.place.contains('*')) {
+        group.units.iter_mut().for_each(|unit| {
+            unit.documents.clear();
+            unit.texts.clear();
+        });
+        read_documents(sight, group);
+    }
+    merged
+}
+
+/// Folders that each hold a few mods at the same place below them: `content/*/mods` is one place of one shelf.
+fn with_places_merged(groups: Vec<Group>) -> Vec<Group> {
+    let mut alike: BTreeMap<(String, String), Vec<usize>> = BTreeMap::new();
+    for (at, group) in groups.iter().enumerate() {
+        let parts: Vec<&str> = group.place.split('/').collect();
+        if group.holds == Holds::Files || parts.len() < 2 || group.units.len() > 3 {
+            continue;
+        }
+        // The last part stays: what differs is whose folder it is.
+        for open in 0..parts.len() - 1 {
+            let mut pattern = parts.clone();
+            pattern[open] = "*";
+            let kind = format!("{:?} {}", group.holds, group.extension);
+            alike.entry((pattern.join("/"), kind)).or_default().push(at);
+        }
+    }
+    let mut gone: BTreeSet<usize> = BTreeSet::new();
+    let mut merged: Vec<Group> = Vec::new();
+    let mut by_size: Vec<((String, String), Vec<usize>)> = alike.into_iter().filter(|(_, own)| own.len() >= 3).collect();
+    by_size.sort_by_key(|(_, own)| std::cmp::Reverse(own.len()));
+    for ((pattern, _), own) in by_size {
+        if own.iter().any(|at| gone.contains(at)) {
+            continue;
+        }
+        gone.extend(&own);
+        let units = own.iter().flat_map(|at| groups[*at].units.clone()).collect();
+        merged.push(Group { place: pattern, units, ..groups[own[0]].clone() });
+    }
+    let rest = groups.into_iter().enumerate().filter(|(at, _)| !gone.contains(at)).map(|(_, group)| group);
+    rest.chain(merged).collect()
 }
 
 fn is_own(folder: &str) -> bool {
@@ -269,6 +309,9 @@ fn read_files(sight: &dyn Sight, group: &mut Group) {
             continue;
         }
         let Some(bytes) = super::sight::small(sight, &unit.path) else { continue };
+        if let Ok(text) = std::str::from_utf8(&bytes) {
+            unit.texts.insert(crate::reading::ITSELF.to_owned(), text.chars().take(4_000).collect());
+        }
         if let Some(found) = guess(&unit.name, &bytes) {
             unit.documents.insert(crate::reading::ITSELF.to_owned(), found);
         }

@@ -119,11 +119,11 @@ pub fn relation_kind(key: &str) -> Option<RelationKind> {
     };
     if has(&["conflict", "incompat", "breaks", "clash", "forbid", "exclude"], &["bar", "bars", "against", "not"]) {
         Some(RelationKind::Conflicting)
-    } else if has(&["precede"], &["before"]) {
+    } else if has(&["precede", "loadbefore"], &["before"]) {
         Some(RelationKind::LoadBefore)
-    } else if has(&["follow"], &["after"]) {
+    } else if has(&["follow", "loadafter"], &["after"]) {
         Some(RelationKind::LoadAfter)
-    } else if has(&["optional", "recommend", "suggest", "enhance"], &["opt", "like", "likes", "soft", "may"]) {
+    } else if has(&["optional", "recommend", "suggest", "enhance", "softdep", "optdep"], &["opt", "like", "likes", "soft", "may"]) {
         Some(RelationKind::Optional)
     } else if has(
         &["depend", "require", "relies"],

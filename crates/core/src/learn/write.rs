@@ -117,6 +117,13 @@ impl Pen<'_> {
                 self.inferred("the game: version", "version", &value, (0.7, &evidence));
             }
         }
+        if let Some(id) = &learned.loader_id {
+            self.line("\n[loader]");
+            self.line(&format!("name = {}", quoted(id)));
+            let evidence = ["many mods ask for it, and its name says so".to_owned()];
+            self.inferred("the loader: ids", "ids", &format!("[{}]", quoted(id)), (0.7, &evidence));
+            self.ask("Where does an install show the loader's version?", "version = { file-name = '(?<version>[0-9.]+)' }");
+        }
         if let Some((named, ids)) = &learned.loader {
             self.line("\n[loader]");
             self.line(&format!("name = {}", quoted(&named.name)));
@@ -158,7 +165,7 @@ impl Pen<'_> {
         }
         self.line("\n[shelf.mod]");
         self.mod_rule(shelf, facts, answers);
-        if let Some(pattern) = &facts.nested {
+        if let Some((pattern, _)) = &facts.nested {
             self.line("\n[shelf.mod.nested]");
             let evidence = ["archives of the same kind lie inside".to_owned()];
             self.inferred(&about("nested"), "match", &format!("[{}]", quoted(pattern)), (0.85, &evidence));

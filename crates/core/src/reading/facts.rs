@@ -264,9 +264,9 @@ impl<'a> Reader<'a> {
 
     fn raw(&mut self, name: &str, origin: &Origin) -> Result<Raw, ReadingError> {
         Ok(match origin {
-            Origin::Document { document: None, at } => scalars(&self.main, at),
+            Origin::Document { document: None, at } => scalars(name, &self.main, at),
             Origin::Document { document: Some(rule), at } => {
-                self.other(rule)?.map_or(Raw::one(None), |value| scalars(&value, at))
+                self.other(rule)?.map_or(Raw::one(None), |value| scalars(name, &value, at))
             }
             Origin::Name(regex) => Raw::one(captured(regex, self.named.name, name)),
             Origin::Text { member, encoding, line } => {
@@ -468,8 +468,12 @@ fn origin_words(origin: &Origin) -> String {
     }
 }
 
-fn scalars(document: &Value, at: &JsonPath) -> Raw {
-    let nodes = at.query(document);
+/// The values at a place. Of most facts the first counts; several ranges are a choice among them.
+fn scalars(fact: &str, document: &Value, at: &JsonPath) -> Raw {
+    let nodes = at.query(document).all();
+    if matches!(fact, "game" | "loader" | "runtime") {
+        return Raw::one(range_text(&nodes));
+    }
     let mut values = nodes.iter().filter_map(|value| scalar(value));
     let first = values.next();
     Raw { matches: usize::from(first.is_some()) + values.count(), value: first }

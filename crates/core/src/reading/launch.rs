@@ -28,14 +28,17 @@ pub struct OptionValue {
 /// The option is written as in the script, with the sign that ends it (`-mods=`, `--mod`, `set MODS=`). The value may
 /// be quoted, or the whole of option and value may; without quotes it ends at a blank, a `\` before a sign is taken off.
 ///
+/// Where blanks stand between entries, a value without quotes goes on to the next word that begins with `-`.
+///
 /// # Errors
 /// When a quote before or around the value is not closed on its line.
-pub fn option_values(text: &str, option: &str) -> Result<Vec<OptionValue>, LaunchError> {
+pub fn option_values(text: &str, option: &str, between: Option<&str>) -> Result<Vec<OptionValue>, LaunchError> {
+    let spread = between.is_some_and(|between| !between.is_empty() && between.trim().is_empty());
     let mut found = Vec::new();
     let mut start = 0;
     for (number, line) in text.split_inclusive('\n').enumerate() {
         if !is_comment(line) {
-            values_in(line, (number + 1, start), option, &mut found)?;
+            values_in(line, (number + 1, start), (option, spread), &mut found)?;
         }
         start += line.len();
     }
@@ -55,7 +58,7 @@ pub fn is_comment(line: &str) -> bool {
 fn values_in(
     line: &str,
     (number, start): (usize, usize),
-    option: &str,
+    (option, spread): (&str, bool),
     found: &mut Vec<OptionValue>,
 ) -> Result<(), LaunchError> {
     let line = line.trim_end_matches(['\r', '\n']);
@@ -78,7 +81,7 @@ fn values_in(
             Some(quote) => quoted(line, (value_at, option_at - 1), quote, number)?,
             None => match line[value_at..].chars().next() {
                 Some(quote @ ('"' | '\'')) => quoted(line, (value_at + 1, value_at), quote, number)?,
-                _ => plain(line, value_at),
+                _ => plain(line, value_at, spread),
             },
         };
         at = span.end;
@@ -99,9 +102,10 @@ fn quoted(
     Ok((line[value_at..end].to_owned(), value_at..end))
 }
 
-fn plain(line: &str, value_at: usize) -> (String, Range<usize>) {
+fn plain(line: &str, value_at: usize, spread: bool) -> (String, Range<usize>) {
     let rest = &line[value_at..];
-    let end = rest.find([' ', '\t']).map_or(line.len(), |offset| value_at + offset);
+    let next = if spread { rest.find(" -").or_else(|| rest.find("\t-")) } else { rest.find([' ', '\t']) };
+    let end = next.map_or(line.len(), |offset| value_at + offset);
     let mut value = String::new();
     let mut chars = line[value_at..end].chars().peekable();
     while let Some(c) = chars.next() {
@@ -134,21 +138,27 @@ mod tests {
     #[case("hall -holdsmore a -holds b", "-holds", &["b"])]
     #[case("hall -holds= -x", "-holds=", &[""])]
     fn options_are_found(#[case] text: &str, #[case] option: &str, #[case] expected: &[&str]) {
-        let found = option_values(text, option).expect("read");
+        let found = option_values(text, option, None).expect("read");
         assert_eq!(found.iter().map(|found| found.value.as_str()).collect::<Vec<_>>(), expected);
     }
 
     #[test]
+    fn blanks_between_entries_go_on_to_the_next_option() {
+        let found = option_values("./hall --holds tide reef --port 1\n", "--holds", Some(" ")).expect("read");
+        assert_eq!(found[0].value, "tide reef");
+    }
+
+    #[test]
     fn an_open_quote_is_told_with_its_place() {
-        let error = option_values("rem x\nhall \"-holds=a;b -x", "-holds=").expect_err("refused");
+        let error = option_values("rem x\nhall \"-holds=a;b -x", "-holds=", None).expect_err("refused");
         assert_eq!((error.line, error.column), (2, 6));
-        assert_eq!(option_values("hall -holds='a", "-holds=").expect_err("refused").column, 13);
+        assert_eq!(option_values("hall -holds='a", "-holds=", None).expect_err("refused").column, 13);
     }
 
     proptest! {
         #[test]
         fn any_text_is_taken_calmly_and_spans_are_in_it(text in "\\PC{0,80}\n?\\PC{0,40}", option in "-[a-z]{1,4}=?") {
-            for found in option_values(&text, &option).unwrap_or_default() {
+            for found in option_values(&text, &option, Some(" ")).unwrap_or_default() {
                 prop_assert!(text.get(found.span.clone()).is_some());
             }
         }

@@ -56,7 +56,7 @@ pub fn read_list(rule: &ListRule, bytes: &[u8]) -> Result<Vec<RawEntry>, ListErr
         }
         ListForm::Option { option, between } => {
             let text = document::text(bytes, rule.encoding)?;
-            let values = option_values(&text, option)?;
+            let values = option_values(&text, option, between.as_deref())?;
             if values.is_empty() {
                 return Err(ListError::NoOption(option.clone()));
             }
@@ -90,7 +90,7 @@ fn of_text(rule: &ListRule, text: &str) -> RawEntry {
         (names, on) = (Some(off), false);
     }
     let names = names.unwrap_or_default();
-    RawEntry { text: text.to_owned(), names, digest: None, on }
+    RawEntry { text: text.to_owned(), digest: names.digest.clone(), names, on }
 }
 
 /// A comment is no entry, unless that is how entries are switched off.
@@ -151,7 +151,7 @@ fn of_object(rule: &ListRule, node: &Value, fields: &EntryFields) -> Option<RawE
     let (on, version, digest) = of_fields(node, fields);
     entry.on &= on;
     entry.names.version = version.or(entry.names.version);
-    entry.digest = digest;
+    entry.digest = digest.or(entry.digest);
     Some(entry)
 }
 
@@ -189,7 +189,7 @@ fn of_keys(
         let (on, version, digest) = read(value, key);
         entry.on &= on;
         entry.names.version = version.or(entry.names.version);
-        entry.digest = digest;
+        entry.digest = digest.or(entry.digest);
         Some(entry)
     });
     entries.collect()

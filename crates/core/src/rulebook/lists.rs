@@ -107,13 +107,17 @@ pub struct Filled {
     pub name: Option<String>,
     /// Its version.
     pub version: Option<String>,
+    /// Its digest.
+    pub digest: Option<String>,
 }
 
 /// The places that a template may have, and what may stand there.
-const PLACES: [(&str, &str, &str); 3] = [
+const PLACES: [(&str, &str, &str); 5] = [
     ("{id}", "(?<id>", r"[^\s].*?)"),
     ("{name}", "(?<name>", r"[^\s].*?)"),
     ("{version}", "(?<version>", r"[0-9A-Za-z][^\s;,]*?)"),
+    ("{digest}", "(?<digest>", r"[0-9A-Fa-f]+)"),
+    ("{any}", "(?:", r".*?)"),
 ];
 
 impl Template {
@@ -128,7 +132,7 @@ impl Template {
             let end = rest[start..].find('}').ok_or("a `{` has no `}`")? + start + 1;
             let place = &rest[start..end];
             let known = PLACES.iter().find(|(known, ..)| *known == place);
-            let (_, open, inner) = known.ok_or_else(|| format!("`{place}` is not {{id}}, {{name}} or {{version}}"))?;
+            let (_, open, inner) = known.ok_or_else(|| format!("`{place}` is not {{id}}, {{name}}, {{version}}, {{digest}} or {{any}}"))?;
             pattern.push_str(&regex::escape(&rest[..start]));
             pattern.push_str(open);
             pattern.push_str(inner);
@@ -147,7 +151,7 @@ impl Template {
     pub fn read(&self, text: &str) -> Option<Filled> {
         let captures = self.regex.captures(text)?;
         let group = |name| captures.name(name).map(|found| found.as_str().to_owned());
-        Some(Filled { id: group("id"), name: group("name"), version: group("version") })
+        Some(Filled { id: group("id"), name: group("name"), version: group("version"), digest: group("digest") })
     }
 
     /// As it was written.
@@ -182,8 +186,15 @@ mod tests {
         #[case] expected: Option<(Option<&str>, Option<&str>, Option<&str>)>,
     ) {
         let owned = |text: Option<&str>| text.map(str::to_owned);
-        let expected = expected.map(|(id, name, v)| Filled { id: owned(id), name: owned(name), version: owned(v) });
+        let expected = expected.map(|(id, name, v)| Filled { id: owned(id), name: owned(name), version: owned(v), digest: None });
         assert_eq!(Template::new(template).expect("a template").read(text), expected);
+    }
+
+    #[test]
+    fn a_digest_and_what_does_not_matter_may_stand_in_a_template() {
+        let read = Template::new("{any}|{digest}|leaves/{name}").expect("a template").read("4D01|0a1B|leaves/fen.leaf");
+        let read = read.expect("it fits");
+        assert_eq!((read.digest.as_deref(), read.name.as_deref()), (Some("0a1B"), Some("fen.leaf")));
     }
 
     #[test]
