@@ -143,14 +143,20 @@ fn of_steps(read: &[Explained]) -> Vec<Problem> {
     let mut warnings: Vec<Problem> = several
         .into_values()
         .map(|(step, found)| {
-            let message = format!("`{}` finds {} values in {}, and only the first counts", step.place, step.matches, found.path);
+            let message =
+                format!("`{}` finds {} values in {}, and only the first counts", step.place, step.matches, found.path);
             warning(step.span.clone(), message, "name one place, such as `[0]` instead of `[*]`")
         })
         .collect();
     for ((shelf, fact, _), (span, tried, found)) in facts {
         if !found && tried > 0 {
-            let message = format!("no mod of the shelf `{shelf}` has anything there, so that `{fact}` is never told by it");
-            warnings.push(warning(span, message, "look at a mod's own document, then correct the place or take the line out"));
+            let message =
+                format!("no mod of the shelf `{shelf}` has anything there, so that `{fact}` is never told by it");
+            warnings.push(warning(
+                span,
+                message,
+                "look at a mod's own document, then correct the place or take the line out",
+            ));
         }
     }
     warnings
@@ -162,13 +168,10 @@ fn of_versions(request: Request<'_>, text: &str, survey: &Survey) -> Option<Prob
     let all: BTreeSet<&str> = survey.mods.iter().filter_map(|found| found.reading.version.as_deref()).collect();
     let misfits: Vec<&str> = all.iter().filter(|v| versions.scheme.parse(v).is_none()).copied().collect();
     let first = misfits.first()?;
-    let message = format!(
-        "{} of {} versions don't fit the scheme, such as `{}`",
-        misfits.len(),
-        all.len(),
-        printable(first)
-    );
-    let help = "choose the scheme by what versions look like: dotted takes most, opaque takes any and puts none in order";
+    let message =
+        format!("{} of {} versions don't fit the scheme, such as `{}`", misfits.len(), all.len(), printable(first));
+    let help =
+        "choose the scheme by what versions look like: dotted takes most, opaque takes any and puts none in order";
     Some(warning(key_of_section(text, "versions", "scheme"), message, help))
 }
 
@@ -185,8 +188,13 @@ fn of_claims(text: &str, survey: &Survey) -> Vec<Problem> {
         }
     }
     let told = pairs.into_iter().map(|((first, second), files)| {
-        let message = format!("the shelves `{first}` and `{second}` both claim {} files, such as {}", files.len(), files[0]);
-        warning(named_table(text, "shelf", second), message, "narrow the `match` of one, or add what is not its own to `except`")
+        let message =
+            format!("the shelves `{first}` and `{second}` both claim {} files, such as {}", files.len(), files[0]);
+        warning(
+            named_table(text, "shelf", second),
+            message,
+            "narrow the `match` of one, or add what is not its own to `except`",
+        )
     });
     told.collect()
 }

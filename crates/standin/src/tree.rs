@@ -94,8 +94,7 @@ fn derived(path: &str, made: &str, files: &mut Files) -> Option<()> {
                 let rest = name.strip_prefix(rest)?;
                 (rest.is_empty() || rest.starts_with(['/', '!'])).then(|| format!("{path}{rest}"))
             };
-            let copies: Files =
-                files.iter().filter_map(|(name, bytes)| Some((inside(name)?, bytes.clone()))).collect();
+            let copies: Files = files.iter().filter_map(|(name, bytes)| Some((inside(name)?, bytes.clone()))).collect();
             if copies.is_empty() {
                 return None;
             }
@@ -123,7 +122,12 @@ pub fn signing_key(name: &str) -> SigningKey {
 
 /// Packs members into their archives, innermost first, and fills in digests of files that came later.
 fn packed(mut files: Files) -> Result<Files, StandinError> {
-    while let Some(archive) = files.keys().filter_map(|path| path.rsplit_once('!')).max_by_key(|(outer, _)| outer.matches('!').count()).map(|(outer, _)| outer.to_owned()) {
+    while let Some(archive) = files
+        .keys()
+        .filter_map(|path| path.rsplit_once('!'))
+        .max_by_key(|(outer, _)| outer.matches('!').count())
+        .map(|(outer, _)| outer.to_owned())
+    {
         let prefix = format!("{archive}!");
         let members: Vec<(String, Vec<u8>)> = files
             .iter()
@@ -132,11 +136,15 @@ fn packed(mut files: Files) -> Result<Files, StandinError> {
         files.retain(|path, _| !path.starts_with(&prefix));
         files.insert(archive.clone(), pack(&members).map_err(StandinError::io(archive))?);
     }
-    let late: Vec<String> =
-        files.iter().filter(|(_, bytes)| bytes.windows(6).any(|w| w == b"{sha1 ")).map(|(path, _)| path.clone()).collect();
+    let late: Vec<String> = files
+        .iter()
+        .filter(|(_, bytes)| bytes.windows(6).any(|w| w == b"{sha1 "))
+        .map(|(path, _)| path.clone())
+        .collect();
     for path in late {
         let text = String::from_utf8_lossy(&files[&path]).into_owned();
-        let filled = with_digests(&text, &files).filter(|text| !text.contains("{sha1 ")).ok_or_else(|| mistake(&path))?;
+        let filled =
+            with_digests(&text, &files).filter(|text| !text.contains("{sha1 ")).ok_or_else(|| mistake(&path))?;
         files.insert(path, filled.into_bytes());
     }
     Ok(files)
@@ -179,7 +187,12 @@ mod tests {
 
     #[test]
     fn mistakes_are_told() {
-        for bad in ["\n=== a := copy gone\n", "\n=== a as ebcdic\nx\n", "\n=== a := signature of gone by x\n", "\n=== a\n{sha1 gone}\n"] {
+        for bad in [
+            "\n=== a := copy gone\n",
+            "\n=== a as ebcdic\nx\n",
+            "\n=== a := signature of gone by x\n",
+            "\n=== a\n{sha1 gone}\n",
+        ] {
             assert!(files(bad).is_err(), "{bad}");
         }
     }

@@ -25,11 +25,14 @@ pub struct NamedVersion {
 
 /// Files outside the shelves whose names tell a version, one for each name.
 pub fn named_versions(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<NamedVersion> {
-    let Ok(regex) = Regex::new(r"^(?<name>[A-Za-z][A-Za-z0-9]*(?:[-_ ][A-Za-z]+)*?)[-_ ]v?(?<version>\d+(?:\.\d+)+[\w.+-]*?)(?<end>\.[A-Za-z]\w{0,5})$") else {
+    let Ok(regex) = Regex::new(
+        r"^(?<name>[A-Za-z][A-Za-z0-9]*(?:[-_ ][A-Za-z]+)*?)[-_ ]v?(?<version>\d+(?:\.\d+)+[\w.+-]*?)(?<end>\.[A-Za-z]\w{0,5})$",
+    ) else {
         return Vec::new();
     };
     let shallow = sight.files().iter().filter(|seen| seen.path.as_str().matches('/').count() <= 3);
-    let outside = shallow.filter(|seen| !inside.contains(seen.path.as_str()) && !inside.contains(parent(seen.path.as_str())));
+    let outside =
+        shallow.filter(|seen| !inside.contains(seen.path.as_str()) && !inside.contains(parent(seen.path.as_str())));
     let mut found: BTreeMap<String, Vec<NamedVersion>> = BTreeMap::new();
     for seen in outside {
         let Some(captures) = regex.captures(name(seen.path.as_str())) else { continue };
@@ -68,15 +71,24 @@ pub fn stated_version(sight: &dyn Sight, texts: &[&Seen]) -> Option<StatedVersio
         let Some(document) = guess(name(seen.path.as_str()), &bytes) else { continue };
         for leaf in leaves(&document.value) {
             let named = hints(&leaf.key, &["version", "build", "release"]);
-            if !named || !leaf.value.contains('.') || !is_version(&leaf.value) || hints(&leaf.path, &["format", "schema", "config", "api", "protocol"]) {
+            if !named
+                || !leaf.value.contains('.')
+                || !is_version(&leaf.value)
+                || hints(&leaf.path, &["format", "schema", "config", "api", "protocol"])
+            {
                 continue;
             }
             let told = hints(seen.path.as_str(), &["version", "build", "game", "engine", "release", "core", "base"]);
-            let score = usize::from(told) * 4 + usize::from(leaf.depth <= 2) + usize::from(leaf.key.to_lowercase().contains("version"));
+            let score = usize::from(told) * 4
+                + usize::from(leaf.depth <= 2)
+                + usize::from(leaf.key.to_lowercase().contains("version"));
             let by_name = crate::document::Notation::of_name(name(seen.path.as_str()));
             let notation = (by_name != Some(document.notation)).then(|| document.notation.word());
             if told && best.as_ref().is_none_or(|(known, _)| score > *known) {
-                best = Some((score, StatedVersion { file: seen.path.clone(), notation, at: leaf.path, version: leaf.value }));
+                best = Some((
+                    score,
+                    StatedVersion { file: seen.path.clone(), notation, at: leaf.path, version: leaf.value },
+                ));
             }
         }
     }
@@ -109,9 +121,13 @@ pub fn settings(
     lists: &HashSet<String>,
     shelf_words: &[String],
 ) -> Vec<FoundSetting> {
-    let words: Vec<&str> =
-        ["mod", "addon", "plugin"].into_iter().chain(shelf_words.iter().map(String::as_str)).filter(|w| w.len() > 2).collect();
-    let mut by_place: BTreeMap<(String, String), Vec<(Role, String, bool, Option<&'static str>, String)>> = BTreeMap::new();
+    let words: Vec<&str> = ["mod", "addon", "plugin"]
+        .into_iter()
+        .chain(shelf_words.iter().map(String::as_str))
+        .filter(|w| w.len() > 2)
+        .collect();
+    let mut by_place: BTreeMap<(String, String), Vec<(Role, String, bool, Option<&'static str>, String)>> =
+        BTreeMap::new();
     for (sight, texts) in sights {
         for seen in texts.iter().filter(|seen| seen.size <= 64 << 10 && !lists.contains(seen.path.as_str())).take(300) {
             let Some(bytes) = small(*sight, &seen.path) else { continue };
@@ -119,7 +135,11 @@ pub fn settings(
             let by_name = crate::document::Notation::of_name(name(seen.path.as_str()));
             let notation = (by_name != Some(document.notation)).then(|| document.notation.word());
             for leaf in leaves(&document.value).into_iter().take(200) {
-                let is_flag = leaf.is_flag || matches!(leaf.value.to_lowercase().as_str(), "true" | "false" | "on" | "off" | "0" | "1" | "yes" | "no");
+                let is_flag = leaf.is_flag
+                    || matches!(
+                        leaf.value.to_lowercase().as_str(),
+                        "true" | "false" | "on" | "off" | "0" | "1" | "yes" | "no"
+                    );
                 let place = (seen.path.to_string(), leaf.path);
                 by_place.entry(place).or_default().push((sight.role(), leaf.value, is_flag, notation, leaf.key));
             }
@@ -160,7 +180,8 @@ pub struct FoundWorlds {
 /// Folders that are called as folders of worlds are, on the server.
 pub fn worlds(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<FoundWorlds> {
     let folders = Folders::of(sight.files());
-    let all: BTreeSet<&str> = folders.files.keys().copied().chain(folders.folders.values().flatten().copied()).collect();
+    let all: BTreeSet<&str> =
+        folders.files.keys().copied().chain(folders.folders.values().flatten().copied()).collect();
     let mut found: Vec<FoundWorlds> = Vec::new();
     for folder in all.into_iter().filter(|folder| !folder.is_empty() && !inside.contains(*folder)) {
         let own = name(folder).to_lowercase();
@@ -172,9 +193,15 @@ pub fn worlds(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<FoundWorlds> {
         let inner = folders.folders.get(folder).map_or(0, Vec::len);
         let files = folders.files.get(folder).map_or(0, Vec::len);
         let (place, evidence) = if plural && inner > 0 {
-            (format!("{folder}/*"), format!("{folder} is called so, and holds {inner} folder{}", if inner == 1 { "" } else { "s" }))
+            (
+                format!("{folder}/*"),
+                format!("{folder} is called so, and holds {inner} folder{}", if inner == 1 { "" } else { "s" }),
+            )
         } else if plural && files > 0 {
-            (format!("{folder}/*"), format!("{folder} is called so, and holds {files} file{}", if files == 1 { "" } else { "s" }))
+            (
+                format!("{folder}/*"),
+                format!("{folder} is called so, and holds {files} file{}", if files == 1 { "" } else { "s" }),
+            )
         } else {
             (folder.to_owned(), format!("{folder} is called so"))
         };

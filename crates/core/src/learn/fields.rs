@@ -174,7 +174,12 @@ pub struct Surroundings<'a> {
 }
 
 /// The id: unique, one word, like the name, and what others refer to.
-pub fn id(units: &[Unit], columns: &[Column], names: Option<&NameRule>, around: &Surroundings<'_>) -> Option<(Choice, f64)> {
+pub fn id(
+    units: &[Unit],
+    columns: &[Column],
+    names: Option<&NameRule>,
+    around: &Surroundings<'_>,
+) -> Option<(Choice, f64)> {
     let known = |set: &HashSet<String>, value: &str| set.contains(&value.to_lowercase());
     let mut scored: Vec<(f64, Choice)> = Vec::new();
     for column in columns.iter().filter(|column| !column.is_flag && column.coverage() >= 0.6) {
@@ -244,7 +249,10 @@ fn id_hint(key: &str) -> f64 {
         0.8
     } else if has("name") {
         0.4
-    } else if hints(key, &["title", "label", "display", "version", "release", "author", "desc", "url", "home", "summary"]) {
+    } else if hints(
+        key,
+        &["title", "label", "display", "version", "release", "author", "desc", "url", "home", "summary"],
+    ) {
         -2.5
     } else {
         0.0
@@ -277,7 +285,9 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
     let mut choice = column.choice(0.5 + score / 10.0, evidence);
     let holes = column.share(is_placeholder) > 0.0;
     if holes {
-        choice.evidence.push("some are placeholders that a build was to fill in; the next place counts for those".to_owned());
+        choice
+            .evidence
+            .push("some are placeholders that a build was to fill in; the next place counts for those".to_owned());
         choice.rule = format!("{{ at = {}, except = '[$@%{{]' }}", quoted(&column.path));
     }
     // A unit with no value at all is read by another document, if by any.
@@ -318,7 +328,10 @@ pub type Told = (String, String, Vec<(usize, String)>);
 /// A line such as `Build-Version: 1.2` in a text of the units that lack a version.
 pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
     let members: BTreeSet<&String> = lacking.iter().flat_map(|at| units[*at].texts.keys()).collect();
-    let line = Regex::new(r"(?m)^[\s/#;*@-]*(?<key>[\w .-]*(?:[Vv]ersion|[Rr]elease|VERSION)[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$").ok()?;
+    let line = Regex::new(
+        r"(?m)^[\s/#;*@-]*(?<key>[\w .-]*(?:[Vv]ersion|[Rr]elease|VERSION)[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$",
+    )
+    .ok()?;
     let mut best: Option<Told> = None;
     for member in members {
         let mut by_key: BTreeMap<String, Vec<(usize, String)>> = BTreeMap::new();
@@ -334,10 +347,15 @@ pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
         // What every mod has alike is the format's version, not the mod's.
         let rank = |key: &str| {
             let words = key_words(key);
-            (!words.iter().any(|w| w.starts_with("impl") || w == "mod" || w == "build"), words.len() > 1 && words[0] == "manifest")
+            (
+                !words.iter().any(|w| w.starts_with("impl") || w == "mod" || w == "build"),
+                words.len() > 1 && words[0] == "manifest",
+            )
         };
-        let mut keys: Vec<(String, Vec<(usize, String)>)> =
-            by_key.into_iter().filter(|(key, _)| !rank(key).1 || !hints(key, &["manifest", "schema", "format"])).collect();
+        let mut keys: Vec<(String, Vec<(usize, String)>)> = by_key
+            .into_iter()
+            .filter(|(key, _)| !rank(key).1 || !hints(key, &["manifest", "schema", "format"]))
+            .collect();
         keys.sort_by_key(|(key, values)| (usize::MAX - values.len(), rank(key)));
         if let Some((key, values)) = keys.into_iter().next()
             && best.as_ref().is_none_or(|(_, _, known)| known.len() < values.len())
@@ -361,7 +379,10 @@ fn version_by_name(names: &NameRule) -> Choice {
 }
 
 fn version_hint(path: &str, key: &str) -> f64 {
-    let foreign = ["game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "needs", "require", "depend", "support", "target", "for"];
+    let foreign = [
+        "game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "needs", "require",
+        "depend", "support", "target", "for",
+    ];
     let key_says = hints(key, &["version", "release", "ver", "rev", "build", "edition"]);
     let own = if key_says { 1.5 } else { 0.0 };
     if hints(path, &foreign) { own - 2.2 } else { own }
@@ -372,8 +393,14 @@ pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
     let id_path = id.path.as_deref();
     // A title is often the id with capitals and blanks.
     let like_id = |column: &Column| {
-        let pairs = column.values.iter().zip(&id.values).filter_map(|(value, id)| Some((folded(value.as_ref()?), folded(id.as_ref()?))));
-        let alike = |(value, id): &(String, String)| !id.is_empty() && value.contains(id.as_str()) && value.len() * 2 <= id.len() * 3;
+        let pairs = column
+            .values
+            .iter()
+            .zip(&id.values)
+            .filter_map(|(value, id)| Some((folded(value.as_ref()?), folded(id.as_ref()?))));
+        let alike = |(value, id): &(String, String)| {
+            !id.is_empty() && value.contains(id.as_str()) && value.len() * 2 <= id.len() * 3
+        };
         pairs.filter(alike).count() as f64 / column.present().count().max(1) as f64
     };
     let mut best: Option<(f64, &Column)> = None;
@@ -386,8 +413,29 @@ pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
         let unique = column.distinct().len() as f64 / column.present().count().max(1) as f64;
         let worded = column.share(|value| value.contains(' ') || value.starts_with(char::is_uppercase));
         let hint = if hints(&column.key, &["title", "name", "label", "display"]) { 2.0 } else { 0.0 };
-        let other = hints(&column.path, &["desc", "author", "licen", "summary", "url", "home", "contact", "credit", "by", "maker", "publisher", "tag", "file", "needs", "depend", "requir"]);
-        let score = hint + unique + worded + like_id(column) * 1.5 - if other { 3.0 } else { 0.0 } - column.depth as f64 * 0.1;
+        let other = hints(
+            &column.path,
+            &[
+                "desc",
+                "author",
+                "licen",
+                "summary",
+                "url",
+                "home",
+                "contact",
+                "credit",
+                "by",
+                "maker",
+                "publisher",
+                "tag",
+                "file",
+                "needs",
+                "depend",
+                "requir",
+            ],
+        );
+        let score =
+            hint + unique + worded + like_id(column) * 1.5 - if other { 3.0 } else { 0.0 } - column.depth as f64 * 0.1;
         if score >= 2.3 && best.is_none_or(|(known, _)| score > known) {
             best = Some((score, column));
         }
@@ -414,7 +462,8 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
         if words.len() > 6 || words.iter().any(|word| is_version(word) && !column.is_flag || word.len() > 30) {
             continue;
         }
-        let hinted = hints(&column.path, &["side", "env", "where", "run", "need", "server", "client", "on", "for", "place"]);
+        let hinted =
+            hints(&column.path, &["side", "env", "where", "run", "need", "server", "client", "on", "for", "place"]);
         let mut means: BTreeMap<&str, &str> = BTreeMap::new();
         let (mut score, mut unknown, mut evidence) = (0.0, Vec::new(), Vec::new());
         for word in &words {

@@ -6,7 +6,6 @@ use super::sight::{Seen, Sight, extension, name, parent, stem};
 use super::units::Unit;
 use crate::digest::Blake3;
 
-
 /// The largest file that is taken for a key or a signature.
 const KEY_BYTES: u64 = 16 << 10;
 /// Keys of a ring that are looked at.
@@ -71,7 +70,8 @@ pub fn ring(sight: &dyn Sight, units: &[Unit], inside: &HashSet<String>) -> Opti
         let matched: HashSet<&str> = hits.iter().map(|(seen, _)| seen.path.as_str()).collect();
         let unmatched = files.iter().filter(|seen| !matched.contains(seen.path.as_str()));
         let own = unmatched.map(|seen| name(seen.path.as_str()).to_owned()).collect();
-        let evidence = vec![format!("{} of the {} files in {folder} are byte for byte in mods too", hits.len(), files.len())];
+        let evidence =
+            vec![format!("{} of the {} files in {folder} are byte for byte in mods too", hits.len(), files.len())];
         let names = files.iter().map(|seen| stem(name(seen.path.as_str())).to_owned()).collect();
         let key = patterns.into_iter().next().unwrap_or_default();
         let ring = Ring { place: folder.to_owned(), key, own, evidence, names };
@@ -111,7 +111,10 @@ fn brought(sight: &dyn Sight, units: &[Unit]) -> HashMap<Blake3, Vec<(String, u6
 
 fn may_be_key(path: &str) -> bool {
     let end = extension(name(path));
-    !matches!(end.as_str(), "json" | "xml" | "txt" | "md" | "png" | "jpg" | "lua" | "toml" | "yaml" | "yml" | "ini" | "cfg")
+    !matches!(
+        end.as_str(),
+        "json" | "xml" | "txt" | "md" | "png" | "jpg" | "lua" | "toml" | "yaml" | "yml" | "ini" | "cfg"
+    )
 }
 
 fn digest(sight: &dyn Sight, seen: &Seen) -> Option<Blake3> {
@@ -175,7 +178,10 @@ pub fn signed(units: &[Unit], beside: &[Vec<(String, u64)>], keys: &[String]) ->
 
 /// What is put behind a name by other programs is no signature.
 fn looks_signed(rest: &str) -> bool {
-    !matches!(rest.to_lowercase().as_str(), ".off" | ".bak" | ".old" | ".disabled" | ".txt" | ".json" | ".xml" | ".meta")
+    !matches!(
+        rest.to_lowercase().as_str(),
+        ".off" | ".bak" | ".old" | ".disabled" | ".txt" | ".json" | ".xml" | ".meta"
+    )
 }
 
 fn template(rest: &str, keys: &[String]) -> String {
@@ -213,4 +219,3 @@ pub fn beside(sight: &dyn Sight, units: &[Unit]) -> Vec<Vec<(String, u64)>> {
         })
         .collect()
 }
-

@@ -52,8 +52,12 @@ pub fn step(key: &str) -> String {
     if plain {
         return format!(".{key}");
     }
-    let escaped: String = key.chars().flat_map(|c| if matches!(c, '\'' | '\\') { vec!['\\', c] } else { vec![c] }).collect();
-    format!("['{escaped}']")
+    let escape = |c: char| match c {
+        '\'' | '\\' => format!("\\{c}"),
+        c if c.is_control() => format!("\\u{:04x}", u32::from(c)),
+        c => c.to_string(),
+    };
+    format!("['{}']", key.chars().map(escape).collect::<String>())
 }
 
 /// Every scalar of a document.
@@ -173,9 +177,10 @@ mod tests {
 
     #[test]
     fn leaves_bear_paths_that_lead_back_to_them() {
-        let document = json!({"a b": {"it's": 1}, "list": [{"x": "y"}], "many": [1, 2], "flag": true});
+        let document =
+            json!({"a b": {"it's": 1}, "x\n\u{1b}\\y": 2, "list": [{"x": "y"}], "many": [1, 2], "flag": true});
         let found = leaves(&document);
-        assert_eq!(found.len(), 3);
+        assert_eq!(found.len(), 4);
         for leaf in &found {
             let path = serde_json_path::JsonPath::parse(&leaf.path).unwrap_or_else(|e| panic!("{}: {e}", leaf.path));
             assert_eq!(path.query(&document).iter().find_map(|v| scalar(v)).as_deref(), Some(leaf.value.as_str()));

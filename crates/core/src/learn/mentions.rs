@@ -84,7 +84,26 @@ fn is_texty(path: &str) -> bool {
     !in_logs
         && !matches!(
             end.as_str(),
-            "log" | "md" | "html" | "htm" | "css" | "py" | "js" | "cs" | "c" | "h" | "cpp" | "svg" | "png" | "jpg" | "exe" | "dll" | "so" | "zip" | "pub" | "pem"
+            "log"
+                | "md"
+                | "html"
+                | "htm"
+                | "css"
+                | "py"
+                | "js"
+                | "cs"
+                | "c"
+                | "h"
+                | "cpp"
+                | "svg"
+                | "png"
+                | "jpg"
+                | "exe"
+                | "dll"
+                | "so"
+                | "zip"
+                | "pub"
+                | "pem"
         )
 }
 
@@ -97,7 +116,8 @@ pub fn words_of(sight: &dyn Sight, files: &[&Seen]) -> HashSet<String> {
         left = rest;
         let Some(text) = readable(sight, &seen.path) else { continue };
         for line in text.lines() {
-            let of_line = line.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '@' | ':' | '+')));
+            let of_line =
+                line.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '@' | ':' | '+')));
             for word in of_line.filter(|word| word.len() > 1) {
                 let word = word.trim_matches(['.', ':', '-']).to_lowercase();
                 // A switch may have words of its own before the id: `load_mod_reeds`.
@@ -157,8 +177,10 @@ impl<'m> Names<'m> {
             mods.iter().enumerate().rev().map(|(at, called)| (text(called).to_lowercase(), at)).collect()
         };
         let (ids, names) = (by(|called| &called.id), by(|called| &called.name));
-        let own_names = names.iter().filter(|(name, _)| !ids.contains_key(*name)).map(|(name, at)| (name, *at, Token::Name));
-        let mut all: Vec<(&String, usize, Token)> = ids.iter().map(|(id, at)| (id, *at, Token::Id)).chain(own_names).collect();
+        let own_names =
+            names.iter().filter(|(name, _)| !ids.contains_key(*name)).map(|(name, at)| (name, *at, Token::Name));
+        let mut all: Vec<(&String, usize, Token)> =
+            ids.iter().map(|(id, at)| (id, *at, Token::Id)).chain(own_names).collect();
         all.retain(|(text, ..)| text.len() > 1);
         all.sort();
         let needles: Vec<(usize, Token)> = all.iter().map(|(_, at, token)| (*at, *token)).collect();
@@ -212,7 +234,8 @@ fn pieces(before: &str, token: Token, after: &str) -> Option<String> {
     let (head, own_before) = before.rsplit_once(sign).map_or((None, before), |(head, own)| (Some(head), own));
     let (own_after, tail) = after.split_once(sign).map_or((after, None), |(own, tail)| (own, Some(tail)));
     let own = format!("{own_before}{}{own_after}", token.place());
-    let each = |texts: Option<&str>| texts.into_iter().flat_map(|texts| texts.split(sign).map(piece)).collect::<Vec<_>>();
+    let each =
+        |texts: Option<&str>| texts.into_iter().flat_map(|texts| texts.split(sign).map(piece)).collect::<Vec<_>>();
     let all: Vec<String> = each(head).into_iter().chain([own]).chain(each(tail)).collect();
     (own_before.len() + own_after.len() <= 24).then(|| all.join(&sign.to_string()))
 }
@@ -222,14 +245,20 @@ fn list(sight: &dyn Sight, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
     let Some(encoding) = super::sight::encoding_of(&bytes) else { return Vec::new() };
     let Ok(body) = text(&bytes, encoding) else { return Vec::new() };
     let mentions = names.finder.as_ref().map_or(0, |finder| {
-        finder.find_iter(body.as_ref()).map(|hit| names.needles[hit.pattern().as_usize()].0).collect::<BTreeSet<_>>().len()
+        finder
+            .find_iter(body.as_ref())
+            .map(|hit| names.needles[hit.pattern().as_usize()].0)
+            .collect::<BTreeSet<_>>()
+            .len()
     });
-    let hinted = hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"]) || body.to_lowercase().contains("mods");
+    let hinted = hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"])
+        || body.to_lowercase().contains("mods");
     if mentions == 0 && !hinted {
         return Vec::new();
     }
     // A script may look like `key = value` lines; it is a script all the same.
-    let is_script = matches!(extension(name(seen.path.as_str())).as_str(), "sh" | "bat" | "cmd" | "ps1" | "service" | "args");
+    let is_script =
+        matches!(extension(name(seen.path.as_str())).as_str(), "sh" | "bat" | "cmd" | "ps1" | "service" | "args");
     let document = if is_script { None } else { guess(name(seen.path.as_str()), &bytes) };
     let mut found = document.as_ref().map_or_else(Vec::new, |document| in_document(document, seen, names));
     if found.is_empty() && mentions > 0 {
@@ -260,7 +289,10 @@ impl Reading {
         for (_, template) in hits.iter().flatten() {
             *counts.entry(template).or_default() += 1;
         }
-        let template = counts.into_iter().max_by_key(|(t, count)| (*count, usize::MAX - t.len(), t.contains("{id}"))).map(|(t, _)| t.clone());
+        let template = counts
+            .into_iter()
+            .max_by_key(|(t, count)| (*count, usize::MAX - t.len(), t.contains("{id}")))
+            .map(|(t, _)| t.clone());
         let template = template.unwrap_or_else(|| "{id}".to_owned());
         let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
         Self { template, named, texts }
@@ -275,7 +307,12 @@ impl Reading {
     }
 
     fn strangers(&self) -> Vec<String> {
-        self.texts.iter().zip(&self.named).filter(|(_, named)| named.is_none()).map(|(text, _)| text.trim().to_owned()).collect()
+        self.texts
+            .iter()
+            .zip(&self.named)
+            .filter(|(_, named)| named.is_none())
+            .map(|(text, _)| text.trim().to_owned())
+            .collect()
     }
 
     /// Whether the entries stand in another order than that of the alphabet.
@@ -291,7 +328,9 @@ impl Reading {
 fn is_list(reading: &Reading, names: &Names<'_>, ids_hint: bool) -> bool {
     let (mods, share) = (reading.mods().len(), reading.share());
     let most = mods * 10 >= names.mods.len() * 4;
-    (mods >= 2 && share >= 0.5 && (most || share >= 0.8)) || (mods == 1 && names.mods.len() <= 2 && share >= 0.5) || ids_hint
+    (mods >= 2 && share >= 0.5 && (most || share >= 0.8))
+        || (mods == 1 && names.mods.len() <= 2 && share >= 0.5)
+        || ids_hint
 }
 
 /// The best list of a document, and others that are lists without doubt.
@@ -357,7 +396,9 @@ fn of_objects(
     let full = columns.iter().filter(|(_, values)| values.iter().flatten().count() * 10 >= rows.len() * 9);
     let (id, reading) = full
         .map(|(path, values)| (*path, Reading::of(values.iter().map(|v| v.unwrap_or("").to_owned()).collect(), names)))
-        .max_by_key(|(path, reading)| (reading.mods().len(), hints(path, &["id", "ref", "mod"]), usize::MAX - path.len()))?;
+        .max_by_key(|(path, reading)| {
+            (reading.mods().len(), hints(path, &["id", "ref", "mod"]), usize::MAX - path.len())
+        })?;
     let mut lines = vec![("each".to_owned(), quoted(&holder.path)), ("id".to_owned(), quoted(id))];
     let others = || columns.iter().filter(|(path, _)| **path != id);
     let flag = others().find(|(path, values)| is_switch(path, values));
@@ -378,10 +419,19 @@ fn of_objects(
 fn is_switch(path: &str, values: &[Option<&str>]) -> bool {
     let words: BTreeSet<String> = values.iter().flatten().map(|word| word.to_lowercase()).collect();
     let usual = |word: &String| {
-        matches!(word.as_str(), "true" | "false" | "0" | "1" | "yes" | "no" | "on" | "off" | "enabled" | "disabled" | "active" | "inactive")
+        matches!(
+            word.as_str(),
+            "true" | "false" | "0" | "1" | "yes" | "no" | "on" | "off" | "enabled" | "disabled" | "active" | "inactive"
+        )
     };
-    let hinted = hints(path, &["enable", "disable", "active", "on", "off", "state", "status", "running", "load", "use", "switch"]);
-    !words.is_empty() && words.len() <= 2 && words.iter().all(usual) && (hinted || words.iter().all(|word| word == "true" || word == "false"))
+    let hinted = hints(
+        path,
+        &["enable", "disable", "active", "on", "off", "state", "status", "running", "load", "use", "switch"],
+    );
+    !words.is_empty()
+        && words.len() <= 2
+        && words.iter().all(usual)
+        && (hinted || words.iter().all(|word| word == "true" || word == "false"))
 }
 
 /// The words of a switch that are not the usual ones.
@@ -402,7 +452,8 @@ fn is_version_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) 
 
 /// The kind of digest that stands in these values: that of the very mod which the entry names.
 fn digest_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) -> Option<DigestKind> {
-    let mut pairs = values.iter().zip(&reading.named).filter_map(|(value, named)| Some(((*value)?.to_lowercase(), (*named)?)));
+    let mut pairs =
+        values.iter().zip(&reading.named).filter_map(|(value, named)| Some(((*value)?.to_lowercase(), (*named)?)));
     pairs.find_map(|(value, at)| {
         let digests = names.mods[at].digests.iter();
         digests.clone().find(|(_, digest)| value.contains(digest.as_str())).map(|(kind, _)| *kind)
@@ -441,7 +492,9 @@ fn of_map(
         if kind.is_some() {
             lines.push(("text".to_owned(), r"'(?<digest>[0-9A-Fa-f]{32,64})'".to_owned()));
         }
-        let on = hits.iter().find_map(|(_, value)| leaves(value).into_iter().find(|leaf| leaf.is_flag && is_switch(&leaf.path, &[Some(&leaf.value)])));
+        let on = hits.iter().find_map(|(_, value)| {
+            leaves(value).into_iter().find(|leaf| leaf.is_flag && is_switch(&leaf.path, &[Some(&leaf.value)]))
+        });
         lines.extend(on.map(|leaf| ("on".to_owned(), quoted(&leaf.path))));
     }
     let (score, found) = conclude(document, holder, seen, (reading, lines, flagged), names)?;
@@ -664,4 +717,3 @@ pub fn list_name(found: &FoundList) -> String {
     let role = if found.role == Role::Server { "server" } else { "client" };
     if is_line { format!("{role}'s launch line") } else { format!("list in {}", name(found.file.as_str())) }
 }
-

@@ -325,7 +325,9 @@ fn platforms(
     }
     if learned.base_ids.len() > 1 {
         let ids = learned.base_ids.join(", ");
-        learned.questions.push(format!("Which of these is the game, and what are the others, which many mods ask for: {ids}?"));
+        learned
+            .questions
+            .push(format!("Which of these is the game, and what are the others, which many mods ask for: {ids}?"));
     }
     unknown_ids(learned, ids);
     let loader_name = learned.loader.as_ref().map(|(named, _)| named.name.to_lowercase()).unwrap_or_default();
@@ -346,21 +348,25 @@ fn platforms(
         }
         let loader_path = learned.loader_range.get(&shelf.name).and_then(|choice| choice.path.clone());
         let taken: Vec<&str> = taken.into_iter().chain(loader_path.as_deref()).collect();
-        let game = fields::platform_range(&facts.columns, &["game", "engine", "base", "core", "app", "supported"], &taken);
+        let game =
+            fields::platform_range(&facts.columns, &["game", "engine", "base", "core", "app", "supported"], &taken);
         learned.game_range.extend(game.map(|range| (shelf.name.clone(), range)));
     }
 }
 
 /// What mods require and nothing here is: the game under another name, or mods that are missing.
 fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
-    let platforms = learned.base_ids.iter().chain(&learned.loader_id).chain(learned.loader.iter().flat_map(|(_, ids)| ids));
+    let platforms =
+        learned.base_ids.iter().chain(&learned.loader_id).chain(learned.loader.iter().flat_map(|(_, ids)| ids));
     let known: HashSet<String> = platforms.map(|id| id.to_lowercase()).collect();
     let required = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations);
     let required = required.filter(|relation| matches!(relation.key, "required" | "relations"));
     let is_required = |entry: &&Entry| entry.kind.is_none_or(|kind| kind == crate::survey::RelationKind::Required);
     let entries = required.flat_map(|relation| relation.entries.iter().flatten()).filter(is_required);
-    let unknown: BTreeSet<&String> =
-        entries.map(|e| &e.id).filter(|id| !ids.contains(&id.to_lowercase()) && !known.contains(&id.to_lowercase())).collect();
+    let unknown: BTreeSet<&String> = entries
+        .map(|e| &e.id)
+        .filter(|id| !ids.contains(&id.to_lowercase()) && !known.contains(&id.to_lowercase()))
+        .collect();
     if !unknown.is_empty() {
         let shown: Vec<&str> = unknown.iter().take(6).map(|id| id.as_str()).collect();
         let question = format!(
@@ -412,7 +418,8 @@ fn versions(learned: &mut Learned, answers: &Answers) {
     };
     let ranges: Vec<String> = all_ranges(learned);
     let looks = needs::range_looks(ranges.iter().map(String::as_str));
-    let (intervals, comparators) = (looks.get("intervals").copied().unwrap_or(0), looks.get("comparators").copied().unwrap_or(0));
+    let (intervals, comparators) =
+        (looks.get("intervals").copied().unwrap_or(0), looks.get("comparators").copied().unwrap_or(0));
     let bare = looks.get("bare").copied().unwrap_or(0);
     let seen = format!("{intervals} requirements in brackets, {comparators} with signs, {bare} plain versions");
     learned.ranges = if intervals > 0 && comparators == 0 {
@@ -451,7 +458,8 @@ fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
             facts.id.values.iter().zip(versions).filter_map(|(id, v)| Some((id.as_ref()?.to_lowercase(), v.clone()?)))
         })
         .collect();
-    let entries = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations).flat_map(|r| r.entries.iter().flatten());
+    let entries =
+        learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations).flat_map(|r| r.entries.iter().flatten());
     let bare = |entry: &&Entry| entry.range.as_deref().and_then(words::range_look) == Some(words::RangeLook::Bare);
     let (mut newer, mut same, mut older) = (0, 0, 0);
     for entry in entries.filter(bare) {
@@ -463,7 +471,9 @@ fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
             None => {}
         }
     }
-    let evidence = vec![format!("of the plain versions asked for, {same} are installed exactly, {newer} in a newer release, {older} in an older one")];
+    let evidence = vec![format!(
+        "of the plain versions asked for, {same} are installed exactly, {newer} in a newer release, {older} in an older one"
+    )];
     if newer > 0 {
         return ("at-least", 0.8, evidence);
     }

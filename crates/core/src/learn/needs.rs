@@ -150,7 +150,11 @@ fn without_own_name(path: &str, unit: &Unit) -> String {
     let mut out = String::from("$");
     for part in split_path(path) {
         let key = part.trim_start_matches(['.', '[', '\'']).trim_end_matches(['\'', ']']);
-        if !part.starts_with("[*") && !part.starts_with("[0") && own(key) { out.push_str(".*") } else { out.push_str(part) }
+        if !part.starts_with("[*") && !part.starts_with("[0") && own(key) {
+            out.push_str(".*")
+        } else {
+            out.push_str(part)
+        }
     }
     out
 }
@@ -195,7 +199,8 @@ impl Fit {
     fn is_relation(&self, words: &str) -> bool {
         let hinted = relation_kind(words).is_some();
         self.all > 0
-            && (self.known * 3 >= self.all || (hinted && (self.known * 8 >= self.all || self.slugs * 10 >= self.all * 9)))
+            && (self.known * 3 >= self.all
+                || (hinted && (self.known * 8 >= self.all || self.slugs * 10 >= self.all * 9)))
             && (hinted || self.known >= 2 || (self.known == self.all && self.known > 0))
     }
 
@@ -219,24 +224,31 @@ fn is_provided(words: &str) -> bool {
 }
 
 /// The rule and key for entries whose kind is the place's own.
-fn settled(
-    (words, each, form): (&str, &str, Form),
-    rule: String,
-    fit: &Fit,
-    entries: Vec<Vec<Entry>>,
-) -> Relations {
+fn settled((words, each, form): (&str, &str, Form), rule: String, fit: &Fit, entries: Vec<Vec<Entry>>) -> Relations {
     let kind = relation_kind(words);
     let by_presence = if fit.known == fit.all { RelationKind::Required } else { RelationKind::Optional };
     let (chosen, question) = match kind {
         Some(kind) => (kind, None),
-        None => (by_presence, Some(format!("is `{words}` what a mod requires, can use, or can't stand? taken by what is there"))),
+        None => (
+            by_presence,
+            Some(format!("is `{words}` what a mod requires, can use, or can't stand? taken by what is there")),
+        ),
     };
     let mut evidence = vec![fit.words()];
     if kind.is_some() {
         evidence.push(format!("its key is `{words}`"));
     }
     let each = each.to_owned();
-    Relations { key: key_of(chosen), rule, each, form, confidence: fit.confidence(kind.is_some()), evidence, entries, question }
+    Relations {
+        key: key_of(chosen),
+        rule,
+        each,
+        form,
+        confidence: fit.confidence(kind.is_some()),
+        evidence,
+        entries,
+        question,
+    }
 }
 
 /// The rulebook's key for a kind.
@@ -270,7 +282,8 @@ fn single(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> O
     if relation_kind(&place.words).is_none() && !place.single.iter().any(|(_, text)| text.contains([',', ';', '|'])) {
         return None;
     }
-    let between = [",", ";", "|", " "].into_iter().find(|between| place.single.iter().any(|(_, text)| text.contains(between)));
+    let between =
+        [",", ";", "|", " "].into_iter().find(|between| place.single.iter().any(|(_, text)| text.contains(between)));
     let split = |text: &str| -> Vec<String> {
         let pieces = text.split(between.unwrap_or(",")).map(str::trim).filter(|piece| !piece.is_empty());
         pieces.map(str::to_owned).collect()
@@ -316,14 +329,14 @@ fn grammar(
         let known = hits.iter().filter(|(_, id)| known.contains(&id.to_lowercase())).count();
         Some((known, hits.len(), hits))
     };
-    let best = GRAMMARS
-        .iter()
-        .filter_map(|pattern| Some((pattern, read(pattern)?)))
-        .fold(None, |best: Option<(&&str, (usize, usize, Vec<_>))>, next| match &best {
+    let best = GRAMMARS.iter().filter_map(|pattern| Some((pattern, read(pattern)?))).fold(
+        None,
+        |best: Option<(&&str, (usize, usize, Vec<_>))>, next| match &best {
             // A grammar that says more must read more.
             Some((_, known)) if (next.1.0, next.1.1) <= (known.0, known.1) => best,
             _ => Some(next),
-        });
+        },
+    );
     let (pattern, (_, read_count, hits)) = best?;
     if texts.is_empty() || read_count * 10 < texts.len() * 8 {
         return None;
@@ -337,7 +350,8 @@ fn grammar(
     let sign_words = if signs.is_empty() {
         String::new()
     } else {
-        let table: Vec<String> = signs.iter().map(|(sign, kind)| format!("{} = \"{}\"", quoted(sign), key_of(*kind))).collect();
+        let table: Vec<String> =
+            signs.iter().map(|(sign, kind)| format!("{} = \"{}\"", quoted(sign), key_of(*kind))).collect();
         format!(", signs = {{ {} }}", table.join(", "))
     };
     let plain = between.is_none() && *pattern == GRAMMARS[0];
@@ -411,7 +425,8 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
         .max_by_key(|(_, score, _)| *score)?;
     let (id_path, _, fit) = id;
     let range = columns.iter().find(|(path, values)| {
-        *path != id_path && values.iter().filter(|v| range_look(v).is_some()).count() * 10 >= values.len() * 8
+        *path != id_path
+            && values.iter().filter(|v| range_look(v).is_some()).count() * 10 >= values.len() * 8
             && !hints(path, &["order", "count", "priority", "index"])
     });
     let kind = columns.iter().find(|(path, values)| *path != id_path && is_kind(path, values));
@@ -421,11 +436,16 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
     }
     let words = kind.map(|(path, values)| (*path, kinds(path, values)));
     if let Some((path, kinds)) = &words {
-        let table: Vec<String> = kinds.iter().map(|(word, kind)| format!("{} = \"{}\"", quoted(word), kind.map_or("none", key_of))).collect();
+        let table: Vec<String> = kinds
+            .iter()
+            .map(|(word, kind)| format!("{} = \"{}\"", quoted(word), kind.map_or("none", key_of)))
+            .collect();
         rule.push_str(&format!(", kind = {}, kinds = {{ {} }}", quoted(path), table.join(", ")));
     }
     rule.push_str(" }");
-    let value = |row: &[super::leaves::Leaf], path: &str| row.iter().find(|leaf| leaf.path == path).map(|leaf| leaf.value.clone());
+    let value = |row: &[super::leaves::Leaf], path: &str| {
+        row.iter().find(|leaf| leaf.path == path).map(|leaf| leaf.value.clone())
+    };
     let mut rows = rows.iter();
     let entries = spread(
         units,
@@ -458,7 +478,9 @@ fn is_kind(path: &str, values: &[&str]) -> bool {
     if flags {
         return hints(path, &["mandatory", "require", "optional", "must", "hard", "soft"]);
     }
-    distinct.len() <= 8 && distinct.iter().all(|value| value.len() <= 24) && distinct.iter().filter(|v| kind_word(v).is_some()).count() * 2 >= distinct.len()
+    distinct.len() <= 8
+        && distinct.iter().all(|value| value.len() <= 24)
+        && distinct.iter().filter(|v| kind_word(v).is_some()).count() * 2 >= distinct.len()
 }
 
 fn kinds(path: &str, values: &[&str]) -> BTreeMap<String, Option<RelationKind>> {
@@ -532,7 +554,9 @@ pub fn mentioned(units: &[Unit]) -> HashSet<String> {
                 }
                 Held::Map(map) if !holder.words.is_empty() => map.iter().for_each(|(key, _)| take(key)),
                 Held::Map(_) => {}
-                Held::Text(text) if relation_kind(&holder.words).is_some() && range_look(&text).is_none() => take(&text),
+                Held::Text(text) if relation_kind(&holder.words).is_some() && range_look(&text).is_none() => {
+                    take(&text)
+                }
                 Held::Text(_) => {}
             }
         }

@@ -48,11 +48,13 @@ pub fn laid_into(sights: &[&dyn Sight], shelf: &Shelf, inside: &HashSet<String>)
 }
 
 fn bases(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<InstallPath> {
-    let mut files: Vec<_> = sight.files().iter().filter(|seen| seen.size > 100 && !inside.contains(seen.path.as_str())).collect();
+    let mut files: Vec<_> =
+        sight.files().iter().filter(|seen| seen.size > 100 && !inside.contains(seen.path.as_str())).collect();
     files.sort_by_key(|seen| (std::cmp::Reverse(seen.size), seen.path.as_str()));
-    let archives = files.into_iter().take(BASES * 4).filter(|seen| {
-        sight.start(&seen.path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK"))
-    });
+    let archives = files
+        .into_iter()
+        .take(BASES * 4)
+        .filter(|seen| sight.start(&seen.path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK")));
     archives.take(BASES).map(|seen| seen.path.clone()).collect()
 }
 
@@ -76,7 +78,9 @@ fn stripped(sights: &[&dyn Sight], members: &BTreeSet<&str>, base: &str) -> BTre
         if own.is_empty() {
             continue;
         }
-        if let Some(folder) = folders.iter().find(|folder| lacks(folder) && elsewhere(folder) && !name(folder).is_empty()) {
+        if let Some(folder) =
+            folders.iter().find(|folder| lacks(folder) && elsewhere(folder) && !name(folder).is_empty())
+        {
             strip.insert(sight.role(), format!("{folder}/*"));
         }
     }

@@ -107,9 +107,11 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         let (choice, score) = read_id(&own, &pattern, around)?;
         let columns = columns(&own, &pattern);
         let version = fields::version(&own, &columns, name_rule(&own).as_ref()).is_some();
-        let total = share(&group, &pattern) * 2.0 + score + f64::from(u8::from(version)) * 1.5
-            - if pattern.contains('*') { 0.3 } else { 0.0 }
-            - pattern.matches('/').count() as f64 * 0.1;
+        // More mods of a kind are a better sign than a few.
+        let total =
+            own.len().min(8) as f64 * 0.25 + share(&group, &pattern) * 2.0 + score + f64::from(u8::from(version)) * 1.5
+                - if pattern.contains('*') { 0.3 } else { 0.0 }
+                - pattern.matches('/').count() as f64 * 0.1;
         Some((total, score, version, pattern, choice))
     });
     let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));
@@ -118,8 +120,13 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let ids_listed = ids.iter().filter(|id| around.listed.contains(&id.to_lowercase())).count() * 2 >= ids.len();
     let own = group.units.iter().filter(|unit| unit.documents.contains_key(&pattern)).count();
     let relations = has_relations(&group.units, &pattern);
-    let hinted = hints(&group.place, &["mod", "plugin", "addon", "pack", "content", "overlay"]);
-    let told = usize::from(version) + usize::from(relations) + usize::from(hinted) + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
+    // One folder alone is more likely a part of a mod than a shelf, whatever the folders above are called.
+    let hinting = if own == 1 { name(&group.place) } else { group.place.as_str() };
+    let hinted = hints(hinting, &["mod", "plugin", "addon", "pack", "content", "overlay"]);
+    let told = usize::from(version)
+        + usize::from(relations)
+        + usize::from(hinted)
+        + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
     // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
     if is_world_folder(&group.place) {
         return None;
@@ -135,11 +142,10 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         return opaque(group, around);
     }
     let documents = with_second(&group, &pattern, around);
-    let (mods, others): (Vec<Unit>, Vec<Unit>) = group
-        .units
-        .iter()
-        .cloned()
-        .partition(|unit| group.holds == Holds::Archives || documents.iter().any(|d| unit.documents.contains_key(d)));
+    let (mods, others): (Vec<Unit>, Vec<Unit>) =
+        group.units.iter().cloned().partition(|unit| {
+            group.holds == Holds::Archives || documents.iter().any(|d| unit.documents.contains_key(d))
+        });
     let others = others.iter().map(|unit| unit.name.clone()).collect();
     let group = Group { units: mods, document: Some(pattern), ..group };
     let ids = ids_of(&group, &documents, around);
@@ -165,7 +171,8 @@ fn with_second(group: &Group, first: &str, around: &Surroundings<'_>) -> Vec<Str
     let patterns: BTreeSet<&String> = lacking.iter().flat_map(|unit| unit.documents.keys()).collect();
     for pattern in patterns {
         let own: Vec<Unit> = lacking.iter().filter(|unit| unit.documents.contains_key(pattern)).cloned().collect();
-        let alike = read_id(&own, pattern, around).is_some_and(|(choice, _)| choice.path == main.path && main.path.is_some());
+        let alike =
+            read_id(&own, pattern, around).is_some_and(|(choice, _)| choice.path == main.path && main.path.is_some());
         if alike {
             documents.push(pattern.clone());
         }
@@ -197,10 +204,34 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let listed = listed_share(&group, around).max(id_listed);
     let place = &group.place;
     let hinted = hints(name(place), &["mod", "plugin", "addon", "pack", "content", "overlay", "extra"]);
-    let game_parts = ["lib", "libs", "library", "libraries", "engine", "bin", "runtime", "jre", "system", "data", "assets", "resources", "textures", "sounds", "save", "saves", "world", "worlds", "backup", "backups", "logs"];
+    let game_parts = [
+        "lib",
+        "libs",
+        "library",
+        "libraries",
+        "engine",
+        "bin",
+        "runtime",
+        "jre",
+        "system",
+        "data",
+        "assets",
+        "resources",
+        "textures",
+        "sounds",
+        "save",
+        "saves",
+        "world",
+        "worlds",
+        "backup",
+        "backups",
+        "logs",
+    ];
     let is_zip = group.holds == Holds::Archives;
     let of_game = place.is_empty()
-        || place.split('/').any(|part| game_parts.contains(&part.to_lowercase().as_str()) && !(is_zip && part == "data"));
+        || place
+            .split('/')
+            .any(|part| game_parts.contains(&part.to_lowercase().as_str()) && !(is_zip && part == "data"));
     let sure = (listed >= 0.5 && group.units.len() >= 2) || (hinted && (names.with_version || group.units.len() >= 2));
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
         return None;
@@ -350,7 +381,9 @@ pub fn read(shelf: &Shelf, around: &Surroundings<'_>) -> Facts {
     let names = name_rule(&units);
     let Some(document) = shelf.documents.first() else { return by_name(&units, names.as_ref()) };
     let columns = columns(&units, document);
-    let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else { return by_name(&units, names.as_ref()) };
+    let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else {
+        return by_name(&units, names.as_ref());
+    };
     let id = with_name_fallback(id, &units, names.as_ref());
     let version = fields::version(&units, &columns, names.as_ref());
     Facts { id, version, provides: needs::provided(&units, document), columns, ..Facts::default() }
@@ -512,8 +545,12 @@ pub fn strangers(shelf: &Shelf) -> Vec<Stranger> {
     if shelf.documents.is_empty() || !shelf.holds.archives() {
         return Vec::new();
     }
-    let lacking: Vec<Unit> =
-        shelf.seen.iter().filter(|unit| !shelf.documents.iter().any(|d| unit.documents.contains_key(d))).cloned().collect();
+    let lacking: Vec<Unit> = shelf
+        .seen
+        .iter()
+        .filter(|unit| !shelf.documents.iter().any(|d| unit.documents.contains_key(d)))
+        .cloned()
+        .collect();
     let mut found: BTreeMap<String, Vec<Unit>> = BTreeMap::new();
     for unit in lacking {
         let own = unit.documents.keys().filter(|pattern| !pattern.contains('*')).min_by_key(|pattern| pattern.len());
@@ -550,7 +587,9 @@ pub fn document_line(shelf: &Shelf) -> Option<String> {
             let notation = found.filter(|found| by_name != Some(found.notation)).map(|found| found.notation.word());
             let notation = notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
             let encoding = found.map(|found| found.encoding).unwrap_or_default();
-            let encoding = crate::document::ENCODING_WORDS.iter().find(|(_, own)| *own == encoding && *own != crate::document::Encoding::Utf8);
+            let encoding = crate::document::ENCODING_WORDS
+                .iter()
+                .find(|(_, own)| *own == encoding && *own != crate::document::Encoding::Utf8);
             let encoding = encoding.map_or_else(String::new, |(word, _)| format!(", encoding = \"{word}\""));
             let member = if pattern == ITSELF { ITSELF } else { pattern };
             format!("{{ member = {}{notation}{encoding} }}", quoted(member))

@@ -95,7 +95,9 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
     let section = |line: &&&str| line.starts_with('[') && line.ends_with(']') && line.len() > 2;
     let pair = |line: &&&str| {
         let key = line.find(['=', ':']).map(|at| &line[..at]);
-        key.is_some_and(|key| !key.is_empty() && key.len() < 200 && !key.trim_matches(['"', '\'']).contains(['"', '\'', ';', '%']))
+        key.is_some_and(|key| {
+            !key.is_empty() && key.len() < 200 && !key.trim_matches(['"', '\'']).contains(['"', '\'', ';', '%'])
+        })
     };
     let (sections, pairs) = (lines.iter().filter(section).count(), lines.iter().filter(pair).count());
     if lines.is_empty() || (sections + pairs) * 10 < lines.len() * 8 {

@@ -8,6 +8,9 @@ use crate::path::InstallPath;
 use crate::reading::is_archive;
 use crate::rulebook::{Holds, NamePattern, Role};
 
+/// Documents of a mod that are read while its main one is looked for.
+const DOCUMENTS: usize = 10;
+
 /// One mod-to-be.
 #[derive(Debug, Clone)]
 pub struct Unit {
@@ -108,7 +111,8 @@ fn with_places_merged(groups: Vec<Group>) -> Vec<Group> {
     }
     let mut gone: BTreeSet<usize> = BTreeSet::new();
     let mut merged: Vec<Group> = Vec::new();
-    let mut by_size: Vec<((String, String), Vec<usize>)> = alike.into_iter().filter(|(_, own)| own.len() >= 3).collect();
+    let mut by_size: Vec<((String, String), Vec<usize>)> =
+        alike.into_iter().filter(|(_, own)| own.len() >= 3).collect();
     by_size.sort_by_key(|(_, own)| std::cmp::Reverse(own.len()));
     for ((pattern, _), own) in by_size {
         if own.iter().any(|at| gone.contains(at)) {
@@ -137,7 +141,8 @@ fn file_groups(sight: &dyn Sight, folder: &str, files: &[&Seen]) -> Vec<Group> {
     for seen in files {
         let own = name(seen.path.as_str());
         let end = extension(own);
-        let (end, off) = if is_off_ending(&end) { (extension(stem(own)), Some(format!(".{end}"))) } else { (end, None) };
+        let (end, off) =
+            if is_off_ending(&end) { (extension(stem(own)), Some(format!(".{end}"))) } else { (end, None) };
         if !end.is_empty() {
             by_extension.entry(end).or_default().push((seen, off));
         }
@@ -207,20 +212,58 @@ fn worth_a_look(group: &Group) -> bool {
 /// Files that every program has: not opaque payloads of mods.
 fn is_everyday(end: &str) -> bool {
     const EVERYDAY: [&str; 46] = [
-        "txt", "log", "md", "json", "toml", "yaml", "yml", "xml", "ini", "cfg", "conf", "properties", "bat", "cmd", "sh",
-        "ps1", "exe", "dll", "so", "dylib", "png", "jpg", "jpeg", "gif", "ico", "svg", "ogg", "wav", "mp3", "ttf", "otf",
-        "html", "htm", "css", "js", "pdf", "lock", "pid", "tmp", "bak", "db", "sqlite", "service", "sig", "pub", "key",
+        "txt",
+        "log",
+        "md",
+        "json",
+        "toml",
+        "yaml",
+        "yml",
+        "xml",
+        "ini",
+        "cfg",
+        "conf",
+        "properties",
+        "bat",
+        "cmd",
+        "sh",
+        "ps1",
+        "exe",
+        "dll",
+        "so",
+        "dylib",
+        "png",
+        "jpg",
+        "jpeg",
+        "gif",
+        "ico",
+        "svg",
+        "ogg",
+        "wav",
+        "mp3",
+        "ttf",
+        "otf",
+        "html",
+        "htm",
+        "css",
+        "js",
+        "pdf",
+        "lock",
+        "pid",
+        "tmp",
+        "bak",
+        "db",
+        "sqlite",
+        "service",
+        "sig",
+        "pub",
+        "key",
     ];
     EVERYDAY.contains(&end)
 }
 
 /// The folders in a folder, if a document stands at the same place in most of them.
-fn folder_group(
-    sight: &dyn Sight,
-    folder: &str,
-    inner: &[&str],
-    below: &HashMap<&str, Vec<&Seen>>,
-) -> Option<Group> {
+fn folder_group(sight: &dyn Sight, folder: &str, inner: &[&str], below: &HashMap<&str, Vec<&Seen>>) -> Option<Group> {
     let units: Vec<Unit> = inner
         .iter()
         .filter_map(|path| {
@@ -266,20 +309,16 @@ fn read_documents(sight: &dyn Sight, group: &mut Group) {
     let patterns = document_patterns(&group.units);
     let few_strangers = !patterns.is_empty() && group.holds == Holds::Archives;
     for unit in &mut group.units {
-        let mut wanted: Vec<(String, String)> = patterns
-            .iter()
-            .filter_map(|pattern| Some((pattern.clone(), located(&unit.inner, pattern)?)))
-            .collect();
+        let mut wanted: Vec<(String, String)> =
+            patterns.iter().filter_map(|pattern| Some((pattern.clone(), located(&unit.inner, pattern)?))).collect();
         if wanted.is_empty() && few_strangers {
             wanted = own_documents(&unit.inner);
         }
+        let mut archive = if unit.is_folder || wanted.is_empty() { None } else { sight.archive(&unit.path) };
         for (pattern, member) in wanted {
-            let bytes = if unit.is_folder {
-                let path = unit.path.join(&member).ok();
-                path.and_then(|path| super::sight::small(sight, &path))
-            } else {
-                let archive = sight.archive(&unit.path);
-                archive.and_then(|mut a| a.read_up_to(&member, limits::LEARNED_TEXT_BYTES).ok().flatten())
+            let bytes = match &mut archive {
+                Some(archive) => archive.read_up_to(&member, limits::LEARNED_TEXT_BYTES).ok().flatten(),
+                None => unit.path.join(&member).ok().and_then(|path| super::sight::small(sight, &path)),
             };
             let Some(bytes) = bytes else { continue };
             if let Some(found) = guess(name(&member), &bytes) {
@@ -353,7 +392,13 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
     let mut patterns: Vec<(String, usize)> = counts.into_iter().filter(|(_, count)| enough(*count)).collect();
     // The most common first; of equals the one that leaves least open, and the one nearest to the root.
     patterns.sort_by_key(|(pattern, count)| {
-        (usize::MAX - count, pattern.contains('*'), unlike_metadata(pattern), pattern.matches('/').count(), pattern.len())
+        (
+            usize::MAX - count,
+            pattern.contains('*'),
+            unlike_metadata(pattern),
+            pattern.matches('/').count(),
+            pattern.len(),
+        )
     });
     let mut chosen: Vec<String> = Vec::new();
     for (pattern, count) in patterns {
@@ -368,7 +413,7 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
             continue;
         }
         chosen.push(pattern);
-        if chosen.len() == 14 {
+        if chosen.len() == DOCUMENTS {
             break;
         }
     }
@@ -378,7 +423,23 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
 fn is_payload(path: &str) -> bool {
     matches!(
         extension(path).as_str(),
-        "png" | "jpg" | "jpeg" | "ogg" | "wav" | "mp3" | "dll" | "so" | "exe" | "class" | "lua" | "js" | "py" | "cs" | "ttf" | "bin" | "zip"
+        "png"
+            | "jpg"
+            | "jpeg"
+            | "ogg"
+            | "wav"
+            | "mp3"
+            | "dll"
+            | "so"
+            | "exe"
+            | "class"
+            | "lua"
+            | "js"
+            | "py"
+            | "cs"
+            | "ttf"
+            | "bin"
+            | "zip"
     )
 }
 

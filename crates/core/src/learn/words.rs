@@ -12,9 +12,11 @@ fn regex(pattern: &str) -> Regex {
 }
 
 static VERSION: LazyLock<Regex> =
-    LazyLock::new(|| regex(r"^[vV]?\d+(?:[._]\d+)*(?:[-+._ ]?[A-Za-z][\w.+-]*)?(?:[-+][\w.]+)*$"));
+    LazyLock::new(|| regex(r"^[vV]?\d+(?:[._]\d+)*(?:[-+._]?[A-Za-z][\w.+-]*)?(?:[-+][\w.]+)*$"));
 static DATE: LazyLock<Regex> = LazyLock::new(|| {
-    regex(r"^(?:(?:19|20)\d\d[-./]?(?:0[1-9]|1[0-2])[-./]?(?:0[1-9]|[12]\d|3[01])|(?:0?[1-9]|[12]\d|3[01])[./](?:0?[1-9]|1[0-2])[./](?:19|20)\d\d)(?:[-._ ]\w+)*$")
+    regex(
+        r"^(?:(?:19|20)\d\d[-./]?(?:0[1-9]|1[0-2])[-./]?(?:0[1-9]|[12]\d|3[01])|(?:0?[1-9]|[12]\d|3[01])[./](?:0?[1-9]|1[0-2])[./](?:19|20)\d\d)(?:[-._ ]\w+)*$",
+    )
 });
 static SEMVER: LazyLock<Regex> = LazyLock::new(|| regex(r"^\d+\.\d+\.\d+(?:-[0-9A-Za-z.-]+)?(?:\+[0-9A-Za-z.-]+)?$"));
 static INTERVAL: LazyLock<Regex> = LazyLock::new(|| regex(r"^\s*[\[(]\s*[^,\[\]()]*(?:,[^,\[\]()]*)?[\])]"));
@@ -25,7 +27,12 @@ static PLACEHOLDER: LazyLock<Regex> = LazyLock::new(|| regex(r"^\s*(?:\$\{.*\}|@
 
 /// A text as a regex that means just it, without escapes that a reader would stumble over.
 pub fn plain_regex(text: &str) -> String {
-    regex::escape(text).replace(r"\-", "-").replace(r"\ ", " ").replace(r"\#", "#").replace(r"\&", "&").replace(r"\~", "~")
+    regex::escape(text)
+        .replace(r"\-", "-")
+        .replace(r"\ ", " ")
+        .replace(r"\#", "#")
+        .replace(r"\&", "&")
+        .replace(r"\~", "~")
 }
 
 /// Whether a text looks like a version.
@@ -123,7 +130,10 @@ pub fn relation_kind(key: &str) -> Option<RelationKind> {
         Some(RelationKind::LoadBefore)
     } else if has(&["follow", "loadafter"], &["after"]) {
         Some(RelationKind::LoadAfter)
-    } else if has(&["optional", "recommend", "suggest", "enhance", "softdep", "optdep"], &["opt", "like", "likes", "soft", "may"]) {
+    } else if has(
+        &["optional", "recommend", "suggest", "enhance", "softdep", "optdep"],
+        &["opt", "like", "likes", "soft", "may"],
+    ) {
         Some(RelationKind::Optional)
     } else if has(
         &["depend", "require", "relies"],

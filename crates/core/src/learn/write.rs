@@ -6,8 +6,8 @@ use std::fmt::Write;
 use super::around;
 use super::fields::{Choice, quoted};
 use super::mentions::{FoundList, list_name};
-use super::shelves::{Facts, Shelf, Stranger, document_line};
 use super::overlays::Laid;
+use super::shelves::{Facts, Shelf, Stranger, document_line};
 use super::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use crate::path::printable;
 
@@ -27,7 +27,13 @@ struct Pen<'l> {
 
 /// Writes the draft.
 pub fn write(learned: &Learned, answers: &Answers) -> Draft {
-    let mut pen = Pen { learned, text: String::new(), facts: Vec::new(), questions: learned.questions.clone(), asks: learned.asks.clone() };
+    let mut pen = Pen {
+        learned,
+        text: String::new(),
+        facts: Vec::new(),
+        questions: learned.questions.clone(),
+        asks: learned.asks.clone(),
+    };
     pen.head(answers);
     pen.platforms();
     for (shelf, facts, strangers) in &learned.shelves {
@@ -108,11 +114,8 @@ impl Pen<'_> {
             }
             if let Some(stated) = &learned.base {
                 let notation = stated.notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
-                let value = format!(
-                    "{{ file = {}, at = {}{notation} }}",
-                    quoted(stated.file.as_str()),
-                    quoted(&stated.at)
-                );
+                let value =
+                    format!("{{ file = {}, at = {}{notation} }}", quoted(stated.file.as_str()), quoted(&stated.at));
                 let evidence = [format!("{} stands there", stated.version)];
                 self.inferred("the game: version", "version", &value, (0.7, &evidence));
             }
@@ -122,7 +125,10 @@ impl Pen<'_> {
             self.line(&format!("name = {}", quoted(id)));
             let evidence = ["many mods ask for it, and its name says so".to_owned()];
             self.inferred("the loader: ids", "ids", &format!("[{}]", quoted(id)), (0.7, &evidence));
-            self.ask("Where does an install show the loader's version?", "version = { file-name = '(?<version>[0-9.]+)' }");
+            self.ask(
+                "Where does an install show the loader's version?",
+                "version = { file-name = '(?<version>[0-9.]+)' }",
+            );
         }
         if let Some((named, ids)) = &learned.loader {
             self.line("\n[loader]");
@@ -179,7 +185,8 @@ impl Pen<'_> {
             let sure = if signed.is_sure { 0.85 } else { 0.5 };
             self.line(&format!("payload = {}", quoted(&signed.payload)));
             self.inferred(&about("signature"), "signature", &quoted(&signed.signature), (0.85, &signed.evidence));
-            let key = self.learned.ring.as_ref().map_or_else(|| "keys/{key}.pub".to_owned(), |(ring, _)| ring.key.clone());
+            let key =
+                self.learned.ring.as_ref().map_or_else(|| "keys/{key}.pub".to_owned(), |(ring, _)| ring.key.clone());
             self.line(&format!("key = {}", quoted(&key)));
             let evidence = ["told by the size of the signatures alone; nothing was verified".to_owned()];
             self.inferred(&about("signature scheme"), "scheme", &quoted(signed.scheme), (sure, &evidence));
@@ -196,7 +203,8 @@ impl Pen<'_> {
             self.line(&format!("order = {}", quoted(&name)));
         }
         if !laid.strip.is_empty() {
-            let each: Vec<String> = laid.strip.iter().map(|(role, pattern)| format!("{role} = {}", quoted(pattern))).collect();
+            let each: Vec<String> =
+                laid.strip.iter().map(|(role, pattern)| format!("{role} = {}", quoted(pattern))).collect();
             let evidence = ["members there are in no base archive of that role".to_owned()];
             let about = format!("shelf {}: strip", shelf.name);
             self.inferred(&about, "strip", &format!("{{ {} }}", each.join(", ")), (0.6, &evidence));
@@ -275,14 +283,16 @@ impl Pen<'_> {
     fn mod_rule(&mut self, shelf: &Shelf, facts: &Facts, answers: &Answers) {
         let about = |what: &str| format!("shelf {}: {what}", shelf.name);
         if let Some(document) = document_line(shelf) {
-            let with = shelf.seen.iter().filter(|unit| shelf.documents.iter().any(|d| unit.documents.contains_key(d))).count();
+            let with =
+                shelf.seen.iter().filter(|unit| shelf.documents.iter().any(|d| unit.documents.contains_key(d))).count();
             let evidence = [format!("{with} of {} mods have it", shelf.seen.len())];
             self.inferred(&about("document"), "document", &document, (0.9, &evidence));
         }
         self.chosen(&about("id"), "id", &facts.id);
         match &facts.version {
             Some(version) => self.chosen(&about("version"), "version", version),
-            None => self.ask(&format!("Where does a mod of the shelf `{}` state its version?", shelf.name), "version = \"$.\""),
+            None => self
+                .ask(&format!("Where does a mod of the shelf `{}` state its version?", shelf.name), "version = \"$.\""),
         }
         if let Some(title) = &facts.title {
             self.chosen(&about("title"), "title", title);
@@ -363,7 +373,8 @@ impl Pen<'_> {
         for key in keys {
             let same: Vec<_> = facts.relations.iter().filter(|relation| relation.key == key).collect();
             let rules: Vec<&str> = same.iter().map(|relation| relation.rule.as_str()).collect();
-            let value = if rules.len() == 1 { rules[0].to_owned() } else { format!("[\n    {},\n]", rules.join(",\n    ")) };
+            let value =
+                if rules.len() == 1 { rules[0].to_owned() } else { format!("[\n    {},\n]", rules.join(",\n    ")) };
             let evidence: Vec<String> = same.iter().flat_map(|relation| relation.evidence.clone()).collect();
             let confidence = same.iter().map(|relation| relation.confidence).fold(1.0, f64::min);
             self.inferred(&format!("shelf {}: {key}", shelf.name), key, &value, (confidence, &evidence));
@@ -374,7 +385,10 @@ impl Pen<'_> {
     fn stranger(&mut self, shelf: &Shelf, stranger: &Stranger) {
         self.line("\n[[shelf.mod.foreign]]");
         let shown: Vec<String> = stranger.names.iter().take(3).map(|name| printable(name)).collect();
-        self.comment(&format!("LOOK AT THIS: {} states itself in another document; perhaps for another loader", shown.join(", ")));
+        self.comment(&format!(
+            "LOOK AT THIS: {} states itself in another document; perhaps for another loader",
+            shown.join(", ")
+        ));
         let loader = stranger.member.rsplit('/').next().and_then(|own| own.split('.').next()).unwrap_or("another");
         self.line(&format!("loader = {}", quoted(loader)));
         self.line(&format!("member = {}", quoted(&stranger.member)));
@@ -388,7 +402,10 @@ impl Pen<'_> {
         }
         let evidence = [format!("{} mods lack the document of the others", stranger.names.len())];
         self.fact(&format!("shelf {}: foreign", shelf.name), &stranger.member, 0.4, &evidence);
-        self.questions.push(format!("For which loader are mods with {}? The draft names it after the document.", stranger.member));
+        self.questions.push(format!(
+            "For which loader are mods with {}? The draft names it after the document.",
+            stranger.member
+        ));
     }
 
     fn ids_alone(&mut self, file: &str) {
@@ -398,7 +415,8 @@ impl Pen<'_> {
         self.inferred("shelf mods: holds", "holds", "\"ids\"", (0.6, &evidence));
         let name = self.list_of(file);
         self.line(&format!("ids-from = {{ server = {} }}", quoted(&name)));
-        self.questions.push("Where are the mods on a client? Only a list of their ids was seen; give --client.".to_owned());
+        self.questions
+            .push("Where are the mods on a client? Only a list of their ids was seen; give --client.".to_owned());
     }
 
     fn list_of(&self, file: &str) -> String {
@@ -423,7 +441,10 @@ impl Pen<'_> {
             let evidence = ["no mod brings these: the game's own, or left over".to_owned()];
             self.inferred("the key ring: own", "own", &format!("[{}]", own.join(", ")), (0.5, &evidence));
             let shown: Vec<String> = ring.own.iter().take(5).map(|own| printable(own)).collect();
-            self.questions.push(format!("Are these keys the game's own, or left over from mods that are gone: {}?", shown.join(", ")));
+            self.questions.push(format!(
+                "Are these keys the game's own, or left over from mods that are gone: {}?",
+                shown.join(", ")
+            ));
         }
     }
 
@@ -461,7 +482,10 @@ impl Pen<'_> {
             self.inferred(&format!("list {name}: keep"), "keep", &format!("[{}]", shown.join(", ")), (0.45, &evidence));
         }
         let shown: Vec<String> = keep.iter().take(5).map(|text| printable(text)).collect();
-        self.questions.push(format!("What are these entries of the list `{name}`, which no mod was found for: {}?", shown.join(", ")));
+        self.questions.push(format!(
+            "What are these entries of the list `{name}`, which no mod was found for: {}?",
+            shown.join(", ")
+        ));
     }
 
     fn settings(&mut self) {
@@ -509,9 +533,9 @@ impl Pen<'_> {
 
 /// A sign that all mods' names begin with and no other name does, such as `@`.
 fn common_sign(shelf: &Shelf) -> Option<char> {
-    let first = |name: &str| name.chars().next().filter(|c| !c.is_alphanumeric() && !matches!(c, '*' | '?' | '[' | '{' | '.'));
+    let first =
+        |name: &str| name.chars().next().filter(|c| !c.is_alphanumeric() && !matches!(c, '*' | '?' | '[' | '{' | '.'));
     let sign = first(&shelf.units.first()?.name)?;
     let all = shelf.units.iter().all(|unit| first(&unit.name) == Some(sign));
     (all && shelf.others.iter().all(|other| first(other) != Some(sign))).then_some(sign)
 }
-

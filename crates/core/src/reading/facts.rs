@@ -150,7 +150,7 @@ impl<'a> Reader<'a> {
                 place: document_words(rule),
                 found: document.as_ref().and(located),
                 matches: usize::from(document.is_some()),
-                answer: document.as_ref().map(|_| "the main document".to_owned()),
+                answer: document.as_ref().map(|document| format!("the main document{}", keys_of(document))),
             });
             if let Some(document) = document {
                 self.main = document;
@@ -196,8 +196,10 @@ impl<'a> Reader<'a> {
     fn reading(&mut self) -> Result<Reading, ReadingError> {
         let rule = self.rule;
         let id = self.fact("id", &rule.id)?.ok_or_else(|| ReadingError::NoId { tried: tried(&rule.id) })?;
+        let (version, title) = (self.fact("version", &rule.version)?, self.fact("title", &rule.title)?);
         let mut doubts = Vec::new();
         let needed_on = self.needed_on(&mut doubts)?;
+        let (game_range, loader_range) = (self.fact("game", &rule.game)?, self.fact("loader", &rule.loader)?);
         let mut relations = Vec::new();
         for relation in &rule.relations {
             self.relations(relation, &mut relations)?;
@@ -219,11 +221,11 @@ impl<'a> Reader<'a> {
         provides.dedup();
         Ok(Reading {
             id,
-            version: self.fact("version", &rule.version)?,
-            title: self.fact("title", &rule.title)?,
+            version,
+            title,
             needed_on,
-            game_range: self.fact("game", &rule.game)?,
-            loader_range: self.fact("loader", &rule.loader)?,
+            game_range,
+            loader_range,
             runtime_range: self.fact("runtime", &rule.runtime)?,
             made_for: self.fact("made-for", &rule.made_for)?,
             shapes_world: self
@@ -441,6 +443,17 @@ fn relation_words(relation: &Relation) -> String {
     };
     let range = relation.range.as_ref().map_or_else(String::new, |range| format!(" {range}"));
     format!("{kind} {}{range}", relation.id)
+}
+
+/// What stands at the top of a document, for one who looks for the right place.
+fn keys_of(document: &Value) -> String {
+    let inner = match document.as_object() {
+        Some(map) if map.len() == 1 => map.values().next().unwrap_or(document),
+        _ => document,
+    };
+    let keys: Vec<&str> =
+        inner.as_object().into_iter().flat_map(|map| map.keys()).take(12).map(String::as_str).collect();
+    if keys.is_empty() { String::new() } else { format!(", with {}", keys.join(", ")) }
 }
 
 fn document_words(rule: &DocumentRule) -> String {

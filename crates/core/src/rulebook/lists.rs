@@ -132,7 +132,8 @@ impl Template {
             let end = rest[start..].find('}').ok_or("a `{` has no `}`")? + start + 1;
             let place = &rest[start..end];
             let known = PLACES.iter().find(|(known, ..)| *known == place);
-            let (_, open, inner) = known.ok_or_else(|| format!("`{place}` is not {{id}}, {{name}}, {{version}}, {{digest}} or {{any}}"))?;
+            let (_, open, inner) = known
+                .ok_or_else(|| format!("`{place}` is not {{id}}, {{name}}, {{version}}, {{digest}} or {{any}}"))?;
             pattern.push_str(&regex::escape(&rest[..start]));
             pattern.push_str(open);
             pattern.push_str(inner);
@@ -186,7 +187,8 @@ mod tests {
         #[case] expected: Option<(Option<&str>, Option<&str>, Option<&str>)>,
     ) {
         let owned = |text: Option<&str>| text.map(str::to_owned);
-        let expected = expected.map(|(id, name, v)| Filled { id: owned(id), name: owned(name), version: owned(v), digest: None });
+        let expected =
+            expected.map(|(id, name, v)| Filled { id: owned(id), name: owned(name), version: owned(v), digest: None });
         assert_eq!(Template::new(template).expect("a template").read(text), expected);
     }
 

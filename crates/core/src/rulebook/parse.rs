@@ -90,7 +90,9 @@ fn check_shelves(root: &Section<'_>, rulebook: &Rulebook) {
             root.problems()
                 .error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
         }
-        if let Some((other, place)) = rulebook.shelves[..i].iter().find_map(|other| Some((other, claimed_twice(other, shelf)?))) {
+        if let Some((other, place)) =
+            rulebook.shelves[..i].iter().find_map(|other| Some((other, claimed_twice(other, shelf)?)))
+        {
             let message = format!("the shelves `{}` and `{}` both claim all of {place}", other.name, shelf.name);
             let help = "give each its own place, or its own `match`";
             root.problems().error_with_help(root.find_text(&shelf.name), message, help);

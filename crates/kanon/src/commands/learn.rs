@@ -70,8 +70,9 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let server_look = Look::at(&server.1, Role::Server);
     let client_look = client.as_ref().map(|(_, install)| Look::at(install, Role::Client));
     tell_passed_over(ui, &server_look, client_look.as_ref());
-    let sights: Vec<&dyn Sight> =
-        std::iter::once(&server_look as &dyn Sight).chain(client_look.as_ref().map(|look| look as &dyn Sight)).collect();
+    let sights: Vec<&dyn Sight> = std::iter::once(&server_look as &dyn Sight)
+        .chain(client_look.as_ref().map(|look| look as &dyn Sight))
+        .collect();
     let mut answers = Answers { game: arguments.game.clone(), ..Answers::default() };
     let mut drafted = draft(&server.0, &sights, &answers);
     if arguments.ask && ask(env, ui, &drafted, &mut answers)? {
@@ -154,7 +155,8 @@ fn ask(env: &Env, ui: &Ui, drafted: &Draft, answers: &mut Answers) -> Result<boo
             }
             Ask::Side { word, shelf } => {
                 let words = ["both", "server", "client", "optional"];
-                let prompt = format!("Where is a mod of {shelf} needed that says `{}`?", kanon_core::path::printable(word));
+                let prompt =
+                    format!("Where is a mod of {shelf} needed that says `{}`?", kanon_core::path::printable(word));
                 let chosen = dialoguer::Select::new()
                     .with_prompt(prompt)
                     .items(["on both sides", "on the server alone", "on clients alone", "nowhere; it may be on either"])
@@ -177,7 +179,8 @@ fn try_out(
     // A draft without a shelf is a form to fill in, not a rulebook yet.
     let Ok(parsed) = rulebook::parse("the draft", &drafted.rulebook) else {
         if drafted.rulebook.contains("\n[[shelf]]") {
-            let bad = rulebook::parse("the draft", &drafted.rulebook).err().map(|bad| bad.to_string()).unwrap_or_default();
+            let bad =
+                rulebook::parse("the draft", &drafted.rulebook).err().map(|bad| bad.to_string()).unwrap_or_default();
             return Err(Failure::plain(format!("the draft has a mistake, which is Kanon's own: {bad}"))
                 .hint("please report it with the layout of the folder"));
         }

@@ -49,7 +49,9 @@ fn one(out: &mut String, tried: &Tried) {
     for list in &tried.lists {
         let said = match &list.problem {
             Some(problem) => format!("can't be read: {problem}"),
-            None => format!("{} of {} name mods", list.known, count(list.entries, "entry").replace("entrys", "entries")),
+            None => {
+                format!("{} of {} name mods", list.known, count(list.entries, "entry").replace("entrys", "entries"))
+            }
         };
         let _ = writeln!(out, "  {}: {}", printable(&list.name), printable(&said));
     }

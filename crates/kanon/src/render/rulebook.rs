@@ -70,10 +70,12 @@ fn explain(out: &mut String, source: &str, explained: &Explained) {
     let steps: Vec<[String; 4]> = explained.steps.iter().map(row).collect();
     let width = |at: usize, most: usize| fitting(steps.iter().map(|row| row[at].as_str()), (4, most));
     let (fact, place, found) = (width(0, 14), width(1, 44), width(2, 24));
-    let head = format!("  line  {}  {}  {}  taken for", cell("fact", fact), cell("looked at", place), cell("found", found));
+    let head =
+        format!("  line  {}  {}  {}  taken for", cell("fact", fact), cell("looked at", place), cell("found", found));
     let _ = writeln!(out, "{}", styled(FAINT, &head));
     for (row, step) in steps.iter().zip(&explained.steps) {
-        let line = if step.span.is_empty() { String::new() } else { line_and_column(source, step.span.start).0.to_string() };
+        let line =
+            if step.span.is_empty() { String::new() } else { line_and_column(source, step.span.start).0.to_string() };
         let cells = [cell(&row[0], fact), cell(&row[1], place), cell(&row[2], found)];
         let _ = writeln!(out, "  {line:>4}  {}  {}", cells.join("  "), printable(&row[3]));
     }

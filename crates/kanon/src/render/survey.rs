@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::rulebook::{Platform, Rulebook};
-use kanon_core::survey::{Survey, SurveyedMod};
+use kanon_core::survey::{ListEntry, StandsFor, Survey, SurveyedBase, SurveyedMod, SurveyedSetting};
 use kanon_reach::measure::Counts;
 
 use super::{BAD, BOLD, CARE, FAINT, cell, count, fitting, folded, size, styled};
@@ -25,6 +25,9 @@ pub fn text(survey: &Survey, counts: Option<Counts>, rulebook: &Rulebook) -> Str
         .extend(rulebook.loader.as_ref().map(|loader| platform(&loader.name, loader, facts.loader_version.as_deref())));
     let _ = writeln!(out, "{}", platforms.join(", "));
     table(&mut out, &survey.mods);
+    lists(&mut out, survey);
+    keys(&mut out, survey);
+    beside(&mut out, survey);
     section(
         &mut out,
         "Off its shelf, where the game does not look:",
@@ -86,6 +89,82 @@ fn table(out: &mut String, mods: &[SurveyedMod]) {
             cell(found.version_or_dash(), version),
             kanon_core::path::printable(found.path.as_str())
         );
+    }
+}
+
+/// Each list with its entries; what stands for no mod is marked.
+fn lists(out: &mut String, survey: &Survey) {
+    for list in &survey.lists {
+        let order = if list.ordered { ", in order" } else { "" };
+        let file = kanon_core::path::printable(list.file.as_str());
+        let _ = writeln!(out, "\n{} ({file}{order})", styled(BOLD, &kanon_core::path::printable(&list.name)));
+        if let Some(problem) = &list.problem {
+            out.push_str(&folded(&format!("can't be read: {problem}"), "  "));
+            continue;
+        }
+        let entry = |entry: &ListEntry| {
+            let off = if entry.on { "" } else { " (off)" };
+            let stranger = if entry.stands_for == StandsFor::Nothing { " (not here)" } else { "" };
+            format!("{}{off}{stranger}", entry.id)
+        };
+        let shown: Vec<String> = list.entries.iter().map(entry).collect();
+        let text = if shown.is_empty() { "empty".to_owned() } else { shown.join(", ") };
+        out.push_str(&folded(&text, "  "));
+    }
+}
+
+/// Keys by name: in the ring or not, and whose they are.
+fn keys(out: &mut String, survey: &Survey) {
+    if survey.keys.is_empty() {
+        return;
+    }
+    let mut names: Vec<&str> = survey.keys.iter().map(|key| key.name.as_str()).collect();
+    names.sort_unstable();
+    names.dedup();
+    let _ = writeln!(out, "\n{}", styled(BOLD, "keys"));
+    for name in names {
+        let same: Vec<_> = survey.keys.iter().filter(|key| key.name == name).collect();
+        let mods: Vec<&str> = same.iter().filter_map(|key| key.of_mod.as_deref()).collect();
+        let ring = same.iter().find(|key| key.of_mod.is_none());
+        let place = match ring {
+            Some(key) if key.own => "the game's own".to_owned(),
+            Some(_) => "in the ring".to_owned(),
+            None => "not in the ring".to_owned(),
+        };
+        let whose = if mods.is_empty() { String::new() } else { format!("; brought by {}", mods.join(", ")) };
+        out.push_str(&folded(&format!("{name}: {place}{whose}"), "  "));
+    }
+    let unsigned = survey.mods.iter().flat_map(|m| &m.signatures).filter(|s| s.signature.is_none());
+    for signature in unsigned {
+        out.push_str(&folded(&format!("no signature beside {}", signature.payload), "  "));
+    }
+}
+
+/// Settings, base archives and worlds.
+fn beside(out: &mut String, survey: &Survey) {
+    let setting = |setting: &SurveyedSetting| {
+        let said = setting.value.as_ref().map_or_else(|| "not set".to_owned(), |value| format!("is {value}"));
+        let said = setting.problem.as_ref().map_or(said, |problem| format!("can't be read: {problem}"));
+        format!("{} {said} ({})", setting.name, setting.file)
+    };
+    let base = |base: &SurveyedBase| {
+        let each: Vec<String> =
+            base.overlays.iter().map(|o| format!("{} {} of {} laid in", o.id, o.laid, o.members)).collect();
+        let left = if base.not_stripped.is_empty() {
+            String::new()
+        } else {
+            format!("; {} not stripped", count(base.not_stripped.len(), "member"))
+        };
+        format!("{}: {}{left}", base.path, each.join(", "))
+    };
+    let groups = [
+        ("settings", survey.settings.iter().map(setting).collect::<Vec<_>>()),
+        ("base archives", survey.bases.iter().map(base).collect()),
+        ("worlds", survey.worlds.iter().map(ToString::to_string).collect()),
+    ];
+    for (title, rows) in groups.iter().filter(|(_, rows)| !rows.is_empty()) {
+        let _ = writeln!(out, "\n{}", styled(BOLD, title));
+        rows.iter().for_each(|row| out.push_str(&folded(row, "  ")));
     }
 }
 

@@ -13,5 +13,7 @@ mod shapes;
 mod snapshots;
 mod spoiling;
 mod stage;
-mod worked_examples;
+
 mod story;
+mod unseen;
+mod worked_examples;

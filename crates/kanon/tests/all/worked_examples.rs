@@ -141,10 +141,8 @@ const J: Shape = Shape {
     example: "j.rulebook.toml",
     server: LEAVES,
     client: LEAVES,
-    server_lists: &[
-        "station.ini in order: fen-hymns d2c8b3195c70eaba8c94ddc74937247e0147aabf, \
-         almanac 2abf9fd56cb10e58568378d659e6737a10699b03, ferry-times ef8066bd780ec548e7a40006ca94adc2e0ebb604",
-    ],
+    server_lists: &["station.ini in order: fen-hymns d2c8b3195c70eaba8c94ddc74937247e0147aabf, \
+         almanac 2abf9fd56cb10e58568378d659e6737a10699b03, ferry-times ef8066bd780ec548e7a40006ca94adc2e0ebb604"],
     client_lists: &[],
 };
 const LEAVES: &[&str] = &[
@@ -158,7 +156,7 @@ fn text(value: &Value) -> &str {
 }
 
 /// A mod as one line.
-fn line(found: &Value) -> String {
+pub fn line(found: &Value) -> String {
     let mut line = format!("{} {}", text(&found["id"]), text(&found["version"]));
     if let Some(title) = found["title"].as_str() {
         line.push_str(&format!(" \"{title}\""));
@@ -167,7 +165,10 @@ fn line(found: &Value) -> String {
     line.push_str(&format!(" {on} {}", text(&found["needed_on"])));
     for (key, word) in [("game_range", "game"), ("loader_range", "loader"), ("made_for", "made for")] {
         if let Some(value) = found[key].as_str() {
-            line.push_str(&format!(" {word} {}", if key == "made_for" { value.to_lowercase() } else { value.to_owned() }));
+            line.push_str(&format!(
+                " {word} {}",
+                if key == "made_for" { value.to_lowercase() } else { value.to_owned() }
+            ));
         }
     }
     let relations = found["relations"].as_array().unwrap().iter();
@@ -188,7 +189,7 @@ fn line(found: &Value) -> String {
 }
 
 /// A list as one line.
-fn list_line(list: &Value) -> String {
+pub fn list_line(list: &Value) -> String {
     let entry = |entry: &Value| {
         let digest = entry["digest"].as_str().map_or_else(String::new, |digest| format!(" {digest}"));
         let on = if entry["on"] == true { "" } else { " off" };
@@ -314,7 +315,14 @@ fn a_signature_that_is_gone_is_seen() {
 fn a_base_archive_tells_what_is_laid_into_it_and_what_is_not() {
     let line = |overlay: &Value| {
         let names = |key: &str| overlay[key].as_array().map_or(0, Vec::len);
-        format!("{} {}/{} missing {} other {}", text(&overlay["id"]), overlay["laid"], overlay["members"], names("missing"), names("other"))
+        format!(
+            "{} {}/{} missing {} other {}",
+            text(&overlay["id"]),
+            overlay["laid"],
+            overlay["members"],
+            names("missing"),
+            names("other")
+        )
     };
     let lines = |survey: &Value| -> Vec<String> {
         survey["bases"][0]["overlays"].as_array().unwrap().iter().map(line).collect()

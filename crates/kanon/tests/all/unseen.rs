@@ -1,0 +1,131 @@
+//! Layouts that the worked examples do not have: what `learn` drafts of them alone must read every mod rightly.
+
+use crate::stage::Stage;
+use crate::worked_examples::{line, list_line};
+use rstest::rstest;
+
+/// Learns a tree, surveys by the draft, and gives mods (sorted) and lists as lines.
+fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
+    let stage = Stage::bare();
+    kanon_standin::tree::build(tree, &stage.path(".")).unwrap();
+    stage.kanon(["learn", "server", "-o", "draft.toml"]).ends_with(0).says("all identified");
+    let words = ["survey", "server", "--rulebook", "draft.toml", "--role", "server", "--format", "json"];
+    let survey = stage.kanon(words).ends_with(0).json();
+    let mut mods: Vec<String> = survey["mods"].as_array().unwrap().iter().map(line).collect();
+    mods.sort();
+    let lists = survey["lists"].as_array().unwrap().iter().map(list_line).collect();
+    (mods, lists, survey)
+}
+
+#[rstest]
+#[case::needs_under_the_mods_own_id(include_str!("../trees/jars.tree"), &[
+    "bogmap 0.9 \"Bog Map\" on both loader [47,): ",
+    "peatcore 3.1.0 \"Peat Core\" on both loader [47,): ",
+    "reedlamps 1.4.2 \"Reed Lamps\" on both loader [47,): required peatcore [3.0,4.0), optional bogmap [0.1,)",
+], &[])]
+#[case::folders_in_folders(include_str!("../trees/packs.tree"), &[
+    "clay - on both: ",
+    "kiln - on both: required clay, optional straw",
+    "mud - on both: required clay",
+    "oven - on both: required kiln",
+    "straw - on both: required clay, required mud",
+], &["worlds/hill/world.txt: kiln, mud, clay, straw off, oven"])]
+#[case::a_sign_before_the_name(include_str!("../trees/holds.tree"), &[
+    "Bells 2.0 on both: ; signed by founder",
+    "Reef 0.3 on both: ; signed by wright",
+    "Tide Gates 1.6 on both: ; signed by wright",
+], &["start.sh in order: Tide Gates, Reef, Bells"])]
+#[case::lists_wrapped_in_elements(include_str!("../trees/sheets.tree"), &[
+    "Tove.Core 3.0 \"Core of Tove\" on both game 1.5: ",
+    "Tove.Moths 0.2 \"Moths\" on both game 1.5: conflicting Wren.Butterflies",
+    "Wren.HeronCare 1.1 \"Heron Care\" on both game 1.4 || 1.5: required Tove.Core, load-after Tove.Core",
+], &["Settings/Running.xml in order: fen.base is the game's, Tove.Core, Wren.HeronCare, Tove.Moths"])]
+#[case::entries_of_several_pieces(include_str!("../trees/leaves.tree"), &[
+    "base 3c42e7652d79226fbb0ae87315b74e6f80c88d1afd563ce06113a7ec234eaad5 on both: ",
+    "fog 2.0 on both: ",
+    "herons 0.4.1 on both: ",
+    "reeds 1.2 on both: ",
+], &["fen.cfg: reeds 0123456789abcdef0123456789abcdef, herons 1123456789abcdef0123456789abcdef, \
+      fog 2123456789abcdef0123456789abcdef"])]
+#[case::scripts_with_headers(include_str!("../trees/scripts.tree"), &[
+    "bog 3.0.1 on both: ",
+    "reed 0.4 on both: ",
+    "tide 1.2.0 on both: ",
+], &["plugins.txt in order: tide, reed, bog off"])]
+#[case::a_numbered_folder_for_each_download(include_str!("../trees/items.tree"), &[
+    "FenLamps - \"Lamps\" on both: required PeatFires, required ReedBase",
+    "PeatFires - \"Peat\" on both: required ReedBase",
+    "ReedBase - \"Reeds\" on both: ",
+], &["Settings/fen.ini in order: ReedBase, PeatFires, FenLamps"])]
+fn every_mod_and_list_is_read(#[case] tree: &str, #[case] mods: &[&str], #[case] lists: &[&str]) {
+    let (found_mods, found_lists, _) = learned(tree);
+    assert_eq!(found_mods, mods);
+    assert_eq!(found_lists, lists);
+}
+
+#[test]
+fn the_key_ring_and_the_games_own_key_are_found() {
+    let (_, _, survey) = learned(include_str!("../trees/holds.tree"));
+    let ring: Vec<(&str, bool)> = survey["keys"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .filter(|key| key["mod"].is_null())
+        .map(|key| (key["path"].as_str().unwrap(), key["own"] == true))
+        .collect();
+    assert_eq!(ring, [("ring/founder.pub", false), ("ring/harbour.pub", true), ("ring/wright.pub", false)]);
+}
+
+#[test]
+fn an_install_without_mods_gives_a_form_and_says_so() {
+    let stage = Stage::bare();
+    stage.write("bare/engine/readme.txt", "nothing here");
+    stage.write("bare/data/a.json", "{\"a\": 1}");
+    let said = stage.kanon(["learn", "bare", "-o", "draft.toml"]).ends_with(1);
+    let said = said.says("no folder was found that holds mods");
+    assert!(!said.out.contains("all identified"));
+    assert!(stage.read("draft.toml").contains("# FILL IN: where are the mods?"));
+}
+
+#[test]
+fn a_draft_never_replaces_a_file_and_goes_to_standard_output_without_one() {
+    let stage = Stage::bare();
+    stage.write("draft.toml", "mine");
+    stage.kanon(["learn", "station", "-o", "draft.toml"]).ends_with(2).says("is there already");
+    assert_eq!(stage.read("draft.toml"), "mine");
+    let said = stage.kanon(["learn", "station", "--client", "mara", "--game", "Polarspur"]).ends_with(0);
+    assert!(said.out.starts_with("format = \"kanon-rulebook/1\"") && said.out.contains("game = \"Polarspur\""));
+    assert!(said.err.contains("all identified"));
+    stage.kanon(["learn", "nowhere"]).ends_with(2).says("no folder and no install");
+    stage.kanon(["learn", "ftp://host/game"]).ends_with(2).says("folders of this machine");
+}
+
+#[test]
+fn what_files_say_can_not_write_into_the_draft() {
+    let stage = Stage::bare();
+    for (id, title) in [("reed", "a\\nid = \\\"evil\\\"\\n[[shelf]]"), ("peat", "]]]''' \\\"\\\"\\\"")] {
+        let card =
+            format!("{{\"id\": \"{id}\", \"version\": \"1.0\", \"ti'tle\": \"{title}\", \"we\\nird\": \"{id}\"}}");
+        let card = crate::stage::zip_of(&[("card.json", card.as_bytes())]);
+        stage.write(&format!("game/mods/{id}-1.0.pak"), card);
+    }
+    stage.write("game/list.json", "{\"load\\u001b[31m\": [\"reed\", \"peat\", \"'''\\n[[list]]\"]}");
+    let said = stage.kanon(["learn", "game", "-o", "draft.toml"]);
+    assert_eq!(said.code, Some(0), "{}{}", said.out, said.err);
+    let draft = stage.read("draft.toml");
+    assert!(!draft.contains('\u{1b}') && !said.out.contains('\u{1b}'), "{draft}");
+    assert!(draft.lines().all(|line| !line.starts_with("id = \"evil\"")), "{draft}");
+    stage.kanon(["rulebook", "check", "draft.toml"]).ends_with(0);
+}
+
+#[test]
+fn a_learned_report_for_programs_bears_evidence_and_questions() {
+    let stage = Stage::bare();
+    let report = stage.kanon(["learn", "station", "--client", "mara", "--format", "json"]).ends_with(0).json();
+    assert_eq!(report["format"], "kanon-learned/1");
+    let facts = report["facts"].as_array().unwrap();
+    let id = facts.iter().find(|fact| fact["about"] == "shelf mods: id").unwrap();
+    assert!(id["confidence"].as_f64().unwrap() > 0.9 && !id["evidence"].as_array().unwrap().is_empty());
+    assert!(report["open_questions"].as_array().unwrap().iter().any(|q| q.as_str().unwrap().contains("called")));
+    assert_eq!(report["surveyed"][0]["mods"], report["surveyed"][0]["identified"]);
+}
