@@ -231,7 +231,7 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     note(&mut evidence, listed, "are named in text files outside the shelf");
     let rule = format!("{{ file-name = '{}' }}", names.pattern);
     let choice = Choice { rule, confidence: 0.5, evidence, values, path: None };
-    Some((2.0 + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
+    Some((1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
 }
 
 fn note(evidence: &mut Vec<String>, share: f64, what: &str) {
@@ -243,16 +243,13 @@ fn note(evidence: &mut Vec<String>, share: f64, what: &str) {
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);
     let has = |word: &str| words.iter().any(|own| own == word);
-    if has("id") || has("identifier") || has("uid") || has("guid") || has("slug") || has("key") || has("modid") {
+    if has("id") || has("identifier") || has("uid") || has("guid") || has("slug") || has("key") {
         1.6
-    } else if has("code") || has("handle") || has("package") || has("internal") {
+    } else if has("code") || has("handle") || has("package") {
         0.8
     } else if has("name") {
         0.4
-    } else if hints(
-        key,
-        &["title", "label", "display", "version", "release", "author", "desc", "url", "home", "summary"],
-    ) {
+    } else if hints(key, &["title", "label", "display", "author", "desc", "url", "home", "summary"]) {
         -2.5
     } else {
         0.0
@@ -459,7 +456,12 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
     let mut best: Option<(f64, Choice, Vec<String>)> = None;
     for column in columns.iter().filter(|column| column.coverage() >= 0.3) {
         let words = column.distinct();
-        if words.len() > 6 || words.iter().any(|word| is_version(word) && !column.is_flag || word.len() > 30) {
+        // A value that differs with each mod names it, and tells no side.
+        let names_mods = words.len() > 2 && words.len() == column.present().count();
+        if names_mods
+            || words.len() > 6
+            || words.iter().any(|word| is_version(word) && !column.is_flag || word.len() > 30)
+        {
             continue;
         }
         let hinted =

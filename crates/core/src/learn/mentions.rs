@@ -216,6 +216,10 @@ impl<'m> Names<'m> {
             Some(version) => format!("{}{{version}}", &after[..after.len() - version.len()]),
             None => after.to_owned(),
         };
+        // A brace would be taken for a place of the template.
+        if before.contains(['{', '}']) || after.replace("{version}", "").contains(['{', '}']) {
+            return None;
+        }
         let short = before.len() + after.replace("{version}", "").len() <= 48;
         if joined || !short || before.contains('|') || after.contains('|') {
             return if joined { None } else { Some((at, pieces(before, token, &after)?)) };

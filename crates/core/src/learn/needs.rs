@@ -1,6 +1,7 @@
 //! Which lists and maps of a mod's document are relations to other mods: those that name mods that are there.
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::sync::LazyLock;
 
 use regex::Regex;
 use serde_json::Value;
@@ -301,6 +302,9 @@ const GRAMMARS: [&str; 6] = [
     r"^(?<sign>[^\w\s]|\([^\w\s]\))?\s*(?<id>[\w@][\w.+/:-]*)\s*(?<range>[<>=~^!\[(].*)?$",
     r"^(?<sign>[^\w\s@\[(]{1,2}|\([^\w\s]{1,2}\))?\s*(?<id>[\w@][\w.+/-]*?(?: [A-Za-z][\w-]*)*?)\s*(?:[@:]\s*)?(?<range>(?:[<>=~^!]{1,2}|[\[(])\s*\d.*|\d[\w.+*-]*|\*)?$",
 ];
+/// The grammars, ready to read.
+static READERS: LazyLock<Vec<Regex>> =
+    LazyLock::new(|| GRAMMARS.iter().filter_map(|pattern| Regex::new(pattern).ok()).collect());
 /// An id with a version after a `-`.
 const VERSION_TAIL: &str = r"^(?<id>.+?)-(?<range>\d+(?:\.\d+)+\S*)$";
 
@@ -312,8 +316,7 @@ fn grammar(
     (units, known): (usize, &HashSet<String>),
 ) -> Option<Relations> {
     let texts: Vec<&str> = lists.iter().flat_map(|(_, texts)| texts).map(String::as_str).collect();
-    let read = |pattern: &str| -> Option<(usize, usize, Vec<(Option<String>, String)>)> {
-        let regex = Regex::new(pattern).ok()?;
+    let read = |regex: &Regex| -> (usize, usize, Vec<(Option<String>, String)>) {
         let hits: Vec<(Option<String>, String)> = texts
             .iter()
             .filter_map(|text| {
@@ -327,17 +330,20 @@ fn grammar(
             })
             .collect();
         let known = hits.iter().filter(|(_, id)| known.contains(&id.to_lowercase())).count();
-        Some((known, hits.len(), hits))
+        (known, hits.len(), hits)
     };
-    let best = GRAMMARS.iter().filter_map(|pattern| Some((pattern, read(pattern)?))).fold(
+    let best = READERS.iter().map(|regex| (regex, read(regex))).fold(
         None,
-        |best: Option<(&&str, (usize, usize, Vec<_>))>, next| match &best {
-            // A grammar that says more must read more.
-            Some((_, known)) if (next.1.0, next.1.1) <= (known.0, known.1) => best,
-            _ => Some(next),
+        |best: Option<(&Regex, (usize, usize, Vec<_>))>, next| {
+            match &best {
+                // A grammar that says more must read more.
+                Some((_, known)) if (next.1.0, next.1.1) <= (known.0, known.1) => best,
+                _ => Some(next),
+            }
         },
     );
-    let (pattern, (_, read_count, hits)) = best?;
+    let (regex, (_, read_count, hits)) = best?;
+    let pattern = regex.as_str();
     if texts.is_empty() || read_count * 10 < texts.len() * 8 {
         return None;
     }
@@ -354,10 +360,9 @@ fn grammar(
             signs.iter().map(|(sign, kind)| format!("{} = \"{}\"", quoted(sign), key_of(*kind))).collect();
         format!(", signs = {{ {} }}", table.join(", "))
     };
-    let plain = between.is_none() && *pattern == GRAMMARS[0];
+    let plain = between.is_none() && pattern == GRAMMARS[0];
     let text_words = if plain { String::new() } else { format!(", text = '{pattern}'") };
     let rule = format!("{{ each = {}{between_words}{text_words}{sign_words} }}", quoted(path));
-    let regex = Regex::new(pattern).ok()?;
     let entry = |text: &String| {
         let captures = regex.captures(text)?;
         let sign = captures.name("sign").map(|sign| sign.as_str());
@@ -533,14 +538,13 @@ pub fn provided(units: &[Unit], pattern: &str) -> Option<(String, Vec<String>)> 
 /// Everything that lists and maps of a document mention, in lower case: ids with what may stand before and after them.
 pub fn mentioned(units: &[Unit]) -> HashSet<String> {
     let mut found = HashSet::new();
-    let grammars: Vec<Regex> = GRAMMARS.iter().filter_map(|pattern| Regex::new(pattern).ok()).collect();
     let mut take = |text: &str| {
         if text.len() > 300 {
             return;
         }
         for piece in text.split([',', ';']).map(str::trim).filter(|piece| !piece.is_empty()) {
             found.insert(piece.to_lowercase());
-            for grammar in &grammars {
+            for grammar in READERS.iter() {
                 found.extend(grammar.captures(piece).map(|captures| captures["id"].to_lowercase()));
             }
         }

@@ -424,7 +424,7 @@ fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> Reading {
 
 fn tried(rule: &FactRule) -> String {
     let tried = rule.0.iter().map(|step| match &step.origin {
-        Origin::Document { at, .. } => at.to_string(),
+        Origin::Document { at, .. } => path_words(at),
         Origin::Name(regex) => format!("its name by {regex}"),
         Origin::Text { member, .. } => member.clone(),
         Origin::Is(_) | Origin::Digest(_) => String::new(),
@@ -466,9 +466,14 @@ fn member_words(member: &str) -> String {
 
 fn place_words(document: Option<&DocumentRule>, at: &JsonPath) -> String {
     match document {
-        Some(rule) => format!("{at} in {}", document_words(rule)),
-        None => at.to_string(),
+        Some(rule) => format!("{} in {}", path_words(at), document_words(rule)),
+        None => path_words(at),
     }
+}
+
+/// A path as it was written; the library writes one dot too many before a descendant step.
+pub fn path_words(at: &JsonPath) -> String {
+    at.to_string().replace("...", "..")
 }
 
 fn origin_words(origin: &Origin) -> String {

@@ -6,6 +6,7 @@ use regex::Regex;
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
+use super::facts::path_words;
 use super::launch::{LaunchError, is_comment, option_values};
 use crate::document::{self, DocumentError, scalar};
 use crate::limits;
@@ -110,7 +111,7 @@ fn document_entries(
     let nodes = each.query(document).all();
     // An empty list is one; a place that is not there, such as a misspelt key, is not.
     if nodes.is_empty() && !parent_is_there(document, each) {
-        return Err(ListError::Nothing(each.to_string()));
+        return Err(ListError::Nothing(path_words(each)));
     }
     let mut entries = Vec::new();
     for node in nodes {
@@ -133,7 +134,7 @@ fn document_entries(
 
 /// Whether the list itself is there, though without an entry: `$.mods[*]` on `{"mods": []}`.
 fn parent_is_there(document: &Value, each: &JsonPath) -> bool {
-    let text = each.to_string();
+    let text = path_words(each);
     let parent = text.trim_end_matches("[*]").trim_end_matches(".*");
     if let Ok(parent) = JsonPath::parse(parent) {
         if parent.query(document).iter().any(|node| node.is_array() || node.is_object() || node.is_null()) {

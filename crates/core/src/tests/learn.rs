@@ -1,1 +1,275 @@
+//! Learning from installs in memory: whatever is there, the draft is a rulebook, and nothing in it is made up.
 
+use std::io::{Cursor, Write};
+use std::path::Path;
+
+use super::*;
+use crate::path::InstallPath;
+use crate::reading::{Archive, Contents};
+use crate::rulebook::parse;
+use proptest::prelude::*;
+use rstest::rstest;
+
+/// An install in memory.
+struct Memory {
+    role: Role,
+    files: Vec<Seen>,
+    bytes: BTreeMap<InstallPath, Vec<u8>>,
+}
+
+impl Memory {
+    fn new(role: Role, files: &[(&str, Vec<u8>)]) -> Self {
+        let path = |text: &str| InstallPath::new(text).unwrap_or_else(|error| panic!("{error}"));
+        let bytes: BTreeMap<InstallPath, Vec<u8>> = files.iter().map(|(p, b)| (path(p), b.clone())).collect();
+        let files = bytes.iter().map(|(path, b)| Seen { path: path.clone(), size: b.len() as u64 }).collect();
+        Self { role, files, bytes }
+    }
+}
+
+impl Sight for Memory {
+    fn role(&self) -> Role {
+        self.role
+    }
+
+    fn files(&self) -> &[Seen] {
+        &self.files
+    }
+
+    fn start(&self, path: &InstallPath, limit: u64) -> Option<Vec<u8>> {
+        let bytes = self.bytes.get(path)?;
+        Some(bytes[..bytes.len().min(usize::try_from(limit).unwrap_or(usize::MAX))].to_vec())
+    }
+
+    fn archive(&self, path: &InstallPath) -> Option<Box<dyn Contents + '_>> {
+        let bytes = self.bytes.get(path)?;
+        let archive = Archive::open(Cursor::new(bytes.clone()), bytes.len() as u64).ok()?;
+        Some(Box::new(archive))
+    }
+}
+
+fn zip_of(members: &[(&str, &str)]) -> Vec<u8> {
+    let mut writer = zip::write::ZipWriter::new(Cursor::new(Vec::new()));
+    for (name, text) in members {
+        writer.start_file(*name, zip::write::SimpleFileOptions::default()).expect("a member");
+        writer.write_all(text.as_bytes()).expect("bytes");
+    }
+    writer.finish().expect("an archive").into_inner()
+}
+
+fn of(server: &[(&str, Vec<u8>)], client: Option<&[(&str, Vec<u8>)]>) -> Draft {
+    let server = Memory::new(Role::Server, server);
+    let client = client.map(|files| Memory::new(Role::Client, files));
+    let sights: Vec<&dyn Sight> =
+        std::iter::once(&server as &dyn Sight).chain(client.iter().map(|client| client as &dyn Sight)).collect();
+    draft("game", &sights, &Answers::default())
+}
+
+fn value<'d>(draft: &'d Draft, about: &str) -> Option<&'d str> {
+    draft.facts.iter().find(|fact| fact.about == about).map(|fact| fact.value.as_str())
+}
+
+/// Archives called `ID-VERSION.pak` with a card of these keys; `{id}` and `{version}` are filled in.
+fn mods(card: &str) -> Vec<(String, Vec<u8>)> {
+    let each = [("reed", "1.2"), ("peat", "0.4.1"), ("bog", "2.0")];
+    let card = |(id, version): (&str, &str)| card.replace("{id}", id).replace("{version}", version);
+    each.iter().map(|own| (format!("mods/{}-{}.pak", own.0, own.1), zip_of(&[("card.json", &card(*own))]))).collect()
+}
+
+fn by_card(card: &str) -> Draft {
+    let mods = mods(card);
+    let files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    of(&files, None)
+}
+
+#[rstest]
+#[case::everyday_keys(r#"{"id": "{id}", "version": "{version}"}"#, "\"$.id\"", "\"$.version\"")]
+#[case::other_languages(r#"{"kennung": "{id}", "stand": "{version}"}"#, "\"$.kennung\"", "\"$.stand\"")]
+#[case::misleading_keys(r#"{"version": "{id}", "id": "{version}"}"#, "\"$.version\"", "\"$.id\"")]
+#[case::deep_in(r#"{"a": {"b": [{"c": "{id}"}]}, "v": {"n": "{version}"}}"#, "\"$.a.b[0].c\"", "\"$.v.n\"")]
+#[case::beside_a_format(
+    r#"{"format": 3, "gameVersion": "1.0", "id": "{id}", "release": "{version}"}"#,
+    "\"$.id\"",
+    "\"$.release\""
+)]
+fn values_decide_which_key_is_id_and_version(#[case] card: &str, #[case] id: &str, #[case] version: &str) {
+    let draft = by_card(card);
+    assert_eq!(value(&draft, "shelf mods: id"), Some(id), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "shelf mods: version"), Some(version), "{}", draft.rulebook);
+}
+
+#[rstest]
+#[case::map(r#""needs": {"bog": ">=1"}"#, "required", r#"{ each = "$.needs", form = "id-to-range" }"#)]
+#[case::ids(r#""needs": ["bog"]"#, "required", r#"{ each = "$.needs[*]" }"#)]
+#[case::optional(r#""likes": ["bog"]"#, "optional", r#"{ each = "$.likes[*]" }"#)]
+#[case::objects(
+    r#""needs": [{"who": "bog", "which": "[1.0,2.0)"}]"#,
+    "required",
+    r#"{ each = "$.needs[*]", id = "$.who", range = "$.which" }"#
+)]
+#[case::kinds(
+    r#""bonds": [{"who": "bog", "how": "needs"}, {"who": "peat", "how": "optional"}]"#,
+    "relations",
+    r#"{ each = "$.bonds[*]", id = "$.who", kind = "$.how", kinds = { "needs" = "required", "optional" = "optional" } }"#
+)]
+#[case::commas(
+    r#""needs": "bog, peat""#,
+    "required",
+    r#"{ each = "$.needs", between = ",", text = '^(?<id>[^\s,;|<>=~^]+)$' }"#
+)]
+fn lists_that_name_mods_are_relations(#[case] needs: &str, #[case] key: &str, #[case] rule: &str) {
+    let draft = by_card(&format!(r#"{{"id": "{{id}}", "version": "{{version}}", {needs}}}"#));
+    assert_eq!(value(&draft, &format!("shelf mods: {key}")), Some(rule), "{}", draft.rulebook);
+}
+
+#[rstest]
+#[case(r#""by": ["bog", "peat"]"#)]
+#[case(r#""tags": ["reed", "peat"]"#)]
+#[case(r#""files": {"a": "1.0", "b": "2.0"}"#)]
+#[case(r#""range": ">=1.0 <2""#)]
+fn what_only_looks_like_relations_is_none(#[case] other: &str) {
+    let other = other.replace("\"by\"", "\"authors\"");
+    let draft = by_card(&format!(r#"{{"id": "{{id}}", "version": "{{version}}", {other}}}"#));
+    let about =
+        |fact: &&Fact| ["required", "optional", "conflicting", "relations"].iter().any(|k| fact.about.ends_with(k));
+    assert_eq!(draft.facts.iter().find(about), None, "{}", draft.rulebook);
+}
+
+#[test]
+fn a_side_is_told_by_where_mods_were_seen() {
+    let card = |id: &str, side: &str| {
+        zip_of(&[("card.json", &format!(r#"{{"id": "{id}", "version": "1.0", "ort": "{side}"}}"#))])
+    };
+    let server = [("mods/a1.pak", card("a1", "x")), ("mods/b2.pak", card("b2", "y")), ("mods/c3.pak", card("c3", "y"))];
+    let client = [("mods/b2.pak", card("b2", "y")), ("mods/c3.pak", card("c3", "y")), ("mods/d4.pak", card("d4", "z"))];
+    let learned = of(&server, Some(&client));
+    let expected = r#"{ at = "$.ort", means = { x = "server", y = "both", z = "client" } }"#;
+    assert_eq!(value(&learned, "shelf mods: needed_on"), Some(expected), "{}", learned.rulebook);
+    let alone = of(&server, None);
+    assert_eq!(value(&alone, "shelf mods: needed_on"), None, "one side alone tells nothing:\n{}", alone.rulebook);
+}
+
+#[rstest]
+#[case(&["1.2", "0.4", "2.0.1-rc2"], "\"dotted\"")]
+#[case(&["1.2.0", "0.4.0-beta.1", "2.0.1"], "\"semver\"")]
+#[case(&["2026-11-03", "2026-10-01", "2025-01-31"], "\"date\"")]
+#[case(&["20261103", "20261001", "20250131"], "\"date\"")]
+fn versions_tell_their_scheme(#[case] versions: &[&str], #[case] scheme: &str) {
+    let names = ["reed", "peat", "bog"];
+    let card = |id: &str, version: &str| format!(r#"{{"id": "{id}", "version": "{version}"}}"#);
+    let files: Vec<(String, Vec<u8>)> = names
+        .iter()
+        .zip(versions)
+        .map(|(id, version)| (format!("mods/{id}.pak"), zip_of(&[("card.json", &card(id, version))])))
+        .collect();
+    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let learned = of(&files, None);
+    assert_eq!(value(&learned, "versions: scheme"), Some(scheme), "{}", learned.rulebook);
+}
+
+#[rstest]
+#[case("launch.bat", "@echo off\r\nstart game -load=reed;peat;bog -x\r\n", "-load=", "\";\"")]
+#[case("start.sh", "exec ./game --load reed,peat,bog --port 1\n", "--load", "\",\"")]
+#[case("game.service", "[Service]\nExecStart=/srv/game '-load=reed|peat|bog'\n", "-load=", "\"|\"")]
+fn launch_lines_tell_option_and_separator(
+    #[case] file: &str,
+    #[case] text: &str,
+    #[case] option: &str,
+    #[case] between: &str,
+) {
+    let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
+    let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    files.push((file, text.as_bytes().to_vec()));
+    let learned = of(&files, None);
+    let name = "list server's launch line";
+    assert_eq!(
+        value(&learned, &format!("{name}: option")),
+        Some(format!("\"{option}\"").as_str()),
+        "{}",
+        learned.rulebook
+    );
+    assert_eq!(value(&learned, &format!("{name}: between")), Some(between));
+}
+
+#[test]
+fn a_log_that_mentions_every_mod_is_no_list() {
+    let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
+    let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    files.push(("logs/today.txt", b"reed\npeat\nbog\n".to_vec()));
+    files.push(("server.log", b"loading reed;peat;bog\n".to_vec()));
+    assert!(!of(&files, None).rulebook.contains("[[list]]"));
+}
+
+#[test]
+fn answers_are_written_down() {
+    let mods = mods(r#"{"id": "{id}", "version": "{version}", "side": "quay", "needs": {"bog": "2.0"}}"#);
+    let files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let memory = Memory::new(Role::Server, &files);
+    let open = draft("folder", &[&memory], &Answers::default());
+    assert!(open.asks.contains(&Ask::Game) && open.asks.contains(&Ask::Bare), "{:?}", open.asks);
+    let answers = Answers { game: Some("Low Water".to_owned()), bare: Some("exact".to_owned()), ..Answers::default() };
+    let told = draft("folder", &[&memory], &answers);
+    assert!(told.rulebook.contains("game = \"Low Water\"") && told.rulebook.contains("bare = \"exact\""));
+    assert!(!told.asks.contains(&Ask::Game) && !told.asks.contains(&Ask::Bare), "{:?}", told.asks);
+}
+
+fn any_card() -> impl Strategy<Value = String> {
+    let key = prop_oneof!["[a-z]{1,6}", "[\\PC]{1,4}", Just("id".to_owned()), Just("needs".to_owned())];
+    let leaf = prop_oneof![
+        "[a-z]{2,6}".prop_map(serde_json::Value::from),
+        "[0-9]\\.[0-9]{1,2}".prop_map(serde_json::Value::from),
+        "\\PC{0,10}".prop_map(serde_json::Value::from),
+        any::<bool>().prop_map(serde_json::Value::from),
+    ];
+    let value = leaf.prop_recursive(3, 20, 4, move |inner| {
+        prop_oneof![
+            prop::collection::vec(inner.clone(), 0..4).prop_map(serde_json::Value::from),
+            prop::collection::vec(("[a-z]{1,5}", inner), 0..4)
+                .prop_map(|pairs| serde_json::Value::Object(pairs.into_iter().collect())),
+        ]
+    });
+    prop::collection::vec((key, value), 1..6)
+        .prop_map(|pairs| serde_json::Value::Object(pairs.into_iter().collect()).to_string())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 48, ..ProptestConfig::default() })]
+
+    #[test]
+    fn whatever_is_there_the_draft_is_a_rulebook(
+        cards in prop::collection::vec(("[a-z]{2,5}", any_card()), 1..5),
+        list in "\\PC{0,60}\n?\\PC{0,60}",
+        raw in prop::collection::vec(any::<u8>(), 0..80),
+    ) {
+        let mut files: Vec<(String, Vec<u8>)> = Vec::new();
+        for (name, card) in &cards {
+            files.push((format!("mods/{name}.pak"), zip_of(&[("card.json", card)])));
+            files.push((format!("parts/{name}/card.json"), card.clone().into_bytes()));
+        }
+        files.push(("list.txt".to_owned(), list.clone().into_bytes()));
+        files.push(("list.ini".to_owned(), format!("{list}\nmods={}\n", cards[0].0).into_bytes()));
+        files.push(("parts/raw.bin".to_owned(), raw.clone()));
+        files.push(("start.bat".to_owned(), raw));
+        let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+        let learned = of(&files, Some(&files));
+        let parsed = parse("draft", &learned.rulebook);
+        if learned.rulebook.contains("\n[[shelf]]") {
+            prop_assert!(parsed.is_ok(), "{}\n{}", parsed.err().map(|e| e.to_string()).unwrap_or_default(), learned.rulebook);
+        }
+        for fact in &learned.facts {
+            prop_assert!((0.0..=1.0).contains(&fact.confidence), "{fact:?}");
+        }
+    }
+}
+
+#[test]
+fn the_worked_examples_of_the_documentation_are_valid() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks");
+    let mut read = 0;
+    for entry in std::fs::read_dir(folder).expect("the folder").flatten() {
+        let text = std::fs::read_to_string(entry.path()).expect("a text");
+        let parsed = parse(&entry.path().display().to_string(), &text).unwrap_or_else(|bad| panic!("{bad}"));
+        assert!(parsed.warnings.is_empty(), "{:?}", parsed.warnings);
+        read += 1;
+    }
+    assert_eq!(read, 9);
+}

@@ -9,6 +9,7 @@ mod folders;
 mod help;
 mod interrupted;
 mod reports;
+mod rulebooks;
 mod shapes;
 mod snapshots;
 mod spoiling;
