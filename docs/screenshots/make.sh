@@ -46,6 +46,9 @@ shot check "kanon check oskar station wren"
 shot compare "kanon compare canon station mara oskar wren tove"
 shot diagnose "kanon diagnose --client mara --server-log this-morning.log"
 shot align "kanon align oskar --yes"
-kanon -C "$story" undo oskar >/dev/null
+kanon -C "$story" undo oskar >/dev/null 2>&1 || true
 shot mistake "kanon survey station --rulebook draft.rulebook.toml"
 shot history "kanon history"
+rm "$story"/ashmere.rulebook.toml
+shot learn "kanon learn ashmere/server --client ashmere/client -o ashmere.rulebook.toml --game 'Ashmere Reach'"
+shot rulebook "kanon rulebook check railway.rulebook.toml --against railway/server --mod peat-works"

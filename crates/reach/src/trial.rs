@@ -123,10 +123,17 @@ fn warning(span: Range<usize>, message: String, help: &str) -> Problem {
     Problem { gravity: Gravity::Warning, span, message, help: Some(help.to_owned()) }
 }
 
+/// Where a fact is asked for, and whether any mod had it.
+#[derive(Default)]
+struct Tally {
+    span: Range<usize>,
+    found: bool,
+}
+
 /// Places that find several values, and facts that no mod has.
 fn of_steps(read: &[Explained]) -> Vec<Problem> {
     let mut several: BTreeMap<(usize, usize), (&Looked, &Explained)> = BTreeMap::new();
-    let mut facts: BTreeMap<(&str, &str, usize), (Range<usize>, usize, bool)> = BTreeMap::new();
+    let mut facts: BTreeMap<(&str, &str, usize), Tally> = BTreeMap::new();
     for found in read {
         for step in found.steps.iter().filter(|step| step.fact != "document") {
             let span = (step.span.start, step.span.end);
@@ -135,9 +142,11 @@ fn of_steps(read: &[Explained]) -> Vec<Problem> {
             }
             // The steps of a fact are one thing; each rule of relations stands for itself.
             let at = if step.fact == "relations" { step.span.start } else { 0 };
-            let known = facts.entry((&found.shelf, step.fact, at)).or_insert((step.span.clone(), 0, false));
-            known.1 += 1;
-            known.2 |= step.found.is_some();
+            let known = facts.entry((&found.shelf, step.fact, at)).or_default();
+            if known.span.is_empty() {
+                known.span = step.span.clone();
+            }
+            known.found |= step.found.is_some();
         }
     }
     let mut warnings: Vec<Problem> = several
@@ -148,8 +157,8 @@ fn of_steps(read: &[Explained]) -> Vec<Problem> {
             warning(step.span.clone(), message, "name one place, such as `[0]` instead of `[*]`")
         })
         .collect();
-    for ((shelf, fact, _), (span, tried, found)) in facts {
-        if !found && tried > 0 {
+    for ((shelf, fact, _), Tally { span, found }) in facts {
+        if !found {
             let message =
                 format!("no mod of the shelf `{shelf}` has anything there, so that `{fact}` is never told by it");
             warnings.push(warning(

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use include_dir::{Dir, include_dir};
 use zip::write::{SimpleFileOptions, ZipWriter};
 
-use crate::StandinError;
+use crate::{StandinError, tree};
 
 static SOURCES: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/polarspur");
 
@@ -28,6 +28,13 @@ const STATION: [&str; 9] = [
 /// Mods that only the station runs, and the one that only visitors do.
 const STATION_ALONE: [&str; 2] = ["night-watch-0.8.2", "logbook-2.0.0"];
 const VISITOR_ALONE: &str = "compass-hud-1.1.0";
+
+/// The demo's other games, each by the name of its folder and the text that describes it.
+pub const OTHER_GAMES: [(&str, &str); 3] = [
+    ("ashmere", include_str!("../../../demo/ashmere/ashmere.tree")),
+    ("railway", include_str!("../../../demo/tallowfen/railway.tree")),
+    ("convoy", include_str!("../../../demo/tallowfen/convoy.tree")),
+];
 
 /// The players, by the names of their folders.
 pub const PLAYERS: [&str; 4] = ["mara", "oskar", "wren", "tove"];
@@ -54,6 +61,14 @@ impl World {
         }
         world.settle()?;
         Ok(world)
+    }
+
+    /// Builds a server and a client of each of the other games, in folders of their names.
+    ///
+    /// # Errors
+    /// When the folders can't be written.
+    pub fn other_games(&self) -> Result<(), StandinError> {
+        OTHER_GAMES.iter().try_for_each(|(name, text)| tree::build(text, &self.root.join(name)))
     }
 
     /// Where an install is.

@@ -112,6 +112,15 @@ pub struct FoundSetting {
     pub evidence: String,
 }
 
+/// A value at one place on one side.
+struct Stated {
+    role: Role,
+    value: String,
+    is_flag: bool,
+    notation: Option<&'static str>,
+    key: String,
+}
+
 /// The most settings that a draft names.
 const SETTINGS: usize = 12;
 
@@ -126,8 +135,7 @@ pub fn settings(
         .chain(shelf_words.iter().map(String::as_str))
         .filter(|w| w.len() > 2)
         .collect();
-    let mut by_place: BTreeMap<(String, String), Vec<(Role, String, bool, Option<&'static str>, String)>> =
-        BTreeMap::new();
+    let mut by_place: BTreeMap<(String, String), Vec<Stated>> = BTreeMap::new();
     for (sight, texts) in sights {
         for seen in texts.iter().filter(|seen| seen.size <= 64 << 10 && !lists.contains(seen.path.as_str())).take(300) {
             let Some(bytes) = small(*sight, &seen.path) else { continue };
@@ -141,28 +149,30 @@ pub fn settings(
                         "true" | "false" | "on" | "off" | "0" | "1" | "yes" | "no"
                     );
                 let place = (seen.path.to_string(), leaf.path);
-                by_place.entry(place).or_default().push((sight.role(), leaf.value, is_flag, notation, leaf.key));
+                let stated = Stated { role: sight.role(), value: leaf.value, is_flag, notation, key: leaf.key };
+                by_place.entry(place).or_default().push(stated);
             }
         }
     }
     let mut found: Vec<FoundSetting> = Vec::new();
     for ((file, at), values) in by_place {
         let Ok(file) = InstallPath::new(&file) else { continue };
-        let (_, _, is_flag, notation, key) = &values[0];
-        let roles: BTreeSet<Role> = values.iter().map(|(role, ..)| *role).collect();
-        let differs = roles.len() == 2 && values.iter().any(|(_, value, ..)| *value != values[0].1);
-        let about_mods = *is_flag && hints(&at, &words) && !hints(&at, &["mode", "model", "modif"]);
+        let first = &values[0];
+        let roles: BTreeSet<Role> = values.iter().map(|stated| stated.role).collect();
+        let differs = roles.len() == 2 && values.iter().any(|stated| stated.value != first.value);
+        let about_mods = first.is_flag && hints(&at, &words) && !hints(&at, &["mode", "model", "modif"]);
         let evidence = if differs {
-            let said: Vec<String> = values.iter().map(|(role, value, ..)| format!("`{value}` on the {role}")).collect();
+            let said: Vec<String> =
+                values.iter().map(|stated| format!("`{}` on the {}", stated.value, stated.role)).collect();
             said.join(", ")
         } else if about_mods {
-            format!("a switch whose name speaks of mods; it is `{}`", values[0].1)
+            format!("a switch whose name speaks of mods; it is `{}`", first.value)
         } else {
             continue;
         };
         let of = if roles.len() == 1 { roles.into_iter().next() } else { None };
-        let name = format!("{key} in {}", name(file.as_str()));
-        found.push(FoundSetting { name, file, notation: *notation, at, of, evidence });
+        let name = format!("{} in {}", first.key, name(file.as_str()));
+        found.push(FoundSetting { name, file, notation: first.notation, at, of, evidence });
     }
     found.truncate(SETTINGS);
     found

@@ -206,7 +206,7 @@ impl<'m> Names<'m> {
     fn entry(&self, text: &str) -> Option<(usize, String)> {
         let whole = text.trim();
         let finder = self.finder.as_ref()?;
-        let hit = finder.find_iter(whole).max_by_key(|hit| hit.len())?;
+        let hit = finder.find_iter(whole).max_by_key(aho_corasick::Match::len)?;
         let (at, token) = self.needles[hit.pattern().as_usize()];
         let (before, after) = (&whole[..hit.start()], &whole[hit.end()..]);
         // A name inside a longer word is another word.

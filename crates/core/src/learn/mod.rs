@@ -157,7 +157,7 @@ pub fn draft(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Draft {
 
 fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
     let groups: Vec<_> = sights.iter().flat_map(|sight| units::groups(*sight)).collect();
-    let mut inside = unit_paths(groups.iter().filter(|g| holds_documents(g)).flat_map(|group| &group.units));
+    let mut inside = unit_paths(groups.iter().filter(holds_documents).flat_map(|group| &group.units));
     let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let listed: HashSet<String> =
         sights.iter().zip(&first_texts).flat_map(|(sight, texts)| mentions::words_of(*sight, texts)).collect();

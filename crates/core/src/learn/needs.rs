@@ -152,9 +152,9 @@ fn without_own_name(path: &str, unit: &Unit) -> String {
     for part in split_path(path) {
         let key = part.trim_start_matches(['.', '[', '\'']).trim_end_matches(['\'', ']']);
         if !part.starts_with("[*") && !part.starts_with("[0") && own(key) {
-            out.push_str(".*")
+            out.push_str(".*");
         } else {
-            out.push_str(part)
+            out.push_str(part);
         }
     }
     out
@@ -559,7 +559,7 @@ pub fn mentioned(units: &[Unit]) -> HashSet<String> {
                 Held::Map(map) if !holder.words.is_empty() => map.iter().for_each(|(key, _)| take(key)),
                 Held::Map(_) => {}
                 Held::Text(text) if relation_kind(&holder.words).is_some() && range_look(&text).is_none() => {
-                    take(&text)
+                    take(&text);
                 }
                 Held::Text(_) => {}
             }

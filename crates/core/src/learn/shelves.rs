@@ -278,10 +278,10 @@ fn belongs(shelf: &Shelf, ids: &BTreeSet<String>, next: &Candidate) -> bool {
     let ends = shelf.extensions.contains(&next.group.extension);
     let shared = ids.intersection(&next.ids).count();
     let copies = shared * 10 >= ids.len().min(next.ids.len()) * 6 && shared > 0;
-    let opaque = documents && !shelf.documents.is_empty() || documents && ends;
+    let alike = documents && (ends || !shelf.documents.is_empty());
     let kinds = shelf.holds == next.group.holds
         || (same_place && !next.documents.is_empty() && shelf.holds.archives() | shelf.holds.folders());
-    kinds && opaque && (same_place || copies)
+    kinds && alike && (same_place || copies)
 }
 
 fn fresh(next: &Candidate) -> Shelf {

@@ -457,10 +457,10 @@ impl Pen<'_> {
         }
         let file = around::in_any_world(list.file.as_str(), &self.learned.worlds);
         let evidence = list.evidence.clone();
-        self.inferred(&format!("list {name}: file"), "file", &quoted(&file), (list.confidence, &evidence));
+        self.inferred(&format!("{name}: file"), "file", &quoted(&file), (list.confidence, &evidence));
         for (key, value) in &list.lines {
             self.line(&format!("{key} = {value}"));
-            self.fact(&format!("list {name}: {key}"), value, list.confidence, &[]);
+            self.fact(&format!("{name}: {key}"), value, list.confidence, &[]);
         }
         self.strangers(list, &name);
     }
@@ -479,13 +479,11 @@ impl Pen<'_> {
         let few = keep.iter().all(|text| !text.contains(['*', '?', '[', '{']));
         if few {
             let evidence = ["entries that no mod was found for: the game's own, or mods that are missing".to_owned()];
-            self.inferred(&format!("list {name}: keep"), "keep", &format!("[{}]", shown.join(", ")), (0.45, &evidence));
+            self.inferred(&format!("{name}: keep"), "keep", &format!("[{}]", shown.join(", ")), (0.45, &evidence));
         }
         let shown: Vec<String> = keep.iter().take(5).map(|text| printable(text)).collect();
-        self.questions.push(format!(
-            "What are these entries of the list `{name}`, which no mod was found for: {}?",
-            shown.join(", ")
-        ));
+        self.questions
+            .push(format!("What are these entries of `{name}`, which no mod was found for: {}?", shown.join(", ")));
     }
 
     fn settings(&mut self) {

@@ -1,6 +1,6 @@
 //! `kanon learn`: drafts a rulebook by looking, then surveys by its own draft.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use kanon_core::digest::Blake3;
 use kanon_core::learn::{Answers, Ask, Draft, Sight, Unidentified, draft, unidentified};
@@ -74,9 +74,10 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         .chain(client_look.as_ref().map(|look| look as &dyn Sight))
         .collect();
     let mut answers = Answers { game: arguments.game.clone(), ..Answers::default() };
-    let mut drafted = draft(&server.0, &sights, &answers);
+    let folder = folder_name(&server.1, &arguments.server);
+    let mut drafted = draft(&folder, &sights, &answers);
     if arguments.ask && ask(env, ui, &drafted, &mut answers)? {
-        drafted = draft(&server.0, &sights, &answers);
+        drafted = draft(&folder, &sights, &answers);
     }
     let tried = try_out(&drafted, &server, client.as_ref())?;
     if let Some(file) = &output {
@@ -85,7 +86,7 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let good = tried.iter().any(|tried| tried.mods > 0) && tried.iter().all(|tried| tried.unidentified.is_empty());
     match (env.format, &output) {
         (Format::Json, _) => ui.json(&Report { draft: &drafted, surveyed: &tried })?,
-        (Format::Text, Some(file)) => ui.report(&render::learn::text(&drafted, &tried, Some(file))),
+        (Format::Text, Some(_)) => ui.report(&render::learn::text(&drafted, &tried, arguments.output.as_deref())),
         (Format::Text, None) => {
             ui.notice(render::learn::text(&drafted, &tried, None).trim_end());
             ui.report(&drafted.rulebook);
@@ -104,8 +105,11 @@ fn open(env: &Env, typed: &str) -> Result<(String, LocalInstall), Failure> {
             .hint("give the folder of the game, with its mods installed"));
     }
     let install = LocalInstall::open(&path)?;
-    let name = install.root().file_name().map_or_else(|| typed.to_owned(), |name| name.to_string_lossy().into_owned());
-    Ok((name, install))
+    Ok((typed.to_owned(), install))
+}
+
+fn folder_name(install: &LocalInstall, typed: &str) -> String {
+    install.root().file_name().map_or_else(|| typed.to_owned(), |name| name.to_string_lossy().into_owned())
 }
 
 /// A name in `kanon.toml` comes before a folder of that name.
@@ -216,9 +220,4 @@ fn lists(survey: &Survey) -> Vec<TriedList> {
         problem: list.problem.clone(),
     });
     each.collect()
-}
-
-/// What a command says it wrote.
-pub fn shown(file: &Path) -> String {
-    file.file_name().map_or_else(|| file.display().to_string(), |name| name.to_string_lossy().into_owned())
 }

@@ -57,6 +57,7 @@ fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
     what_is_wrong(&mut stage)?;
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
+    other_games(&mut stage, &world)?;
     Ok(Outcome::of(stage.conclude()))
 }
 
@@ -106,6 +107,42 @@ fn what_is_wrong(stage: &mut Stage<'_>) -> Result<(), Failure> {
         stage.expect(&format!("{name} is off in just this: {}", listed(expected)), found == owned(expected));
     }
     stage.command(&["compare", "canon", "station", "mara", "oskar", "wren", "tove"], 1)?;
+    Ok(())
+}
+
+/// What learning must find in each of the other games: mods on the server, on the client, and lists.
+const LEARNED: [(&str, &str, [usize; 3]); 3] = [
+    ("ashmere", "Ashmere Reach", [4, 4, 2]),
+    ("railway", "Tallowfen", [7, 7, 2]),
+    ("convoy", "Tallowfen in convoys", [3, 3, 1]),
+];
+
+fn other_games(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act(
+        "Other games",
+        "Friends of Ines run a drowned coast and a marsh railway, and nobody has written a rulebook for either. Kanon looks, and \
+         drafts one.",
+    );
+    world.other_games().map_err(|error| Failure::plain("could not build the other games").because(error))?;
+    for (folder, game, expected) in LEARNED {
+        let (server, client) = (format!("{folder}/server"), format!("{folder}/client"));
+        let (file, game) = (format!("{folder}.rulebook.toml"), ["--game", game]);
+        let learn = ["learn", &server, "--client", &client, "-o", &file, game[0], game[1]];
+        stage.command(&learn, 0)?;
+        let found = stage.learned(&server, &client)?;
+        stage.expect(
+            &format!(
+                "{folder}: {} mods on the server, {} on the client, lists: {}, all told",
+                expected[0], expected[1], expected[2]
+            ),
+            found == (expected, true),
+        );
+    }
+    stage.command(&["survey", "ashmere/server", "--rulebook", "ashmere.rulebook.toml", "--role", "server"], 0)?;
+    stage.command(
+        &["rulebook", "check", "railway.rulebook.toml", "--against", "railway/server", "--mod", "peat-works"],
+        0,
+    )?;
     Ok(())
 }
 

@@ -81,6 +81,20 @@ impl<'a> Stage<'a> {
         Ok(findings.iter().map(|finding| (text(&finding["mod"]), text(&finding["code"]))).collect())
     }
 
+    /// What learning finds: mods on the server and on the client, lists on both, and whether all of it is told.
+    pub fn learned(&self, server: &str, client: &str) -> Result<([usize; 3], bool), Failure> {
+        let output = self.program().args(["learn", server, "--client", client, "--format", "json", "--quiet"]).output();
+        let output = output.map_err(|error| Failure::plain("could not run kanon learn").because(error))?;
+        let report: Value = serde_json::from_slice(&output.stdout)
+            .map_err(|error| Failure::plain("could not read the report").because(error))?;
+        let sides = &report["surveyed"];
+        let number = |value: &Value| value.as_u64().and_then(|n| usize::try_from(n).ok()).unwrap_or(0);
+        let length = |value: &Value| value.as_array().map_or(0, Vec::len);
+        let (mods, lists) = ([0, 1].map(|at| number(&sides[at]["mods"])), [0, 1].map(|at| length(&sides[at]["lists"])));
+        let told = [0, 1].iter().all(|at| length(&sides[*at]["unidentified"]) == 0);
+        Ok(([mods[0], mods[1], lists[0] + lists[1]], told))
+    }
+
     /// Notes whether something came out as it should.
     pub fn expect(&mut self, what: &str, right: bool) {
         if right {

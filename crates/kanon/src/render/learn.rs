@@ -7,7 +7,7 @@ use kanon_core::learn::Draft;
 use kanon_core::path::printable;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
-use crate::commands::learn::{Tried, shown};
+use crate::commands::learn::Tried;
 
 /// How many mods that are lacking something are named.
 const NAMED: usize = 8;
@@ -24,23 +24,24 @@ pub fn text(draft: &Draft, tried: &[Tried], file: Option<&Path>) -> String {
     facts(&mut out, draft);
     questions(&mut out, draft);
     if let Some(file) = file {
-        let name = shown(file);
-        let _ = writeln!(out, "\nthe draft is in {}", styled(BOLD, &file.display().to_string()));
-        let _ = writeln!(out, "next: read it, then kanon rulebook check {name} --against FOLDER");
+        let name = file.display().to_string();
+        let folder = tried.first().map_or("FOLDER", |tried| tried.name.as_str());
+        let _ = writeln!(out, "\nthe draft is in {}", styled(BOLD, &name));
+        let _ = writeln!(out, "next: read it, then kanon rulebook check {name} --against {}", printable(folder));
     }
     out
 }
 
 fn one(out: &mut String, tried: &Tried) {
     if tried.mods == 0 && tried.unidentified.is_empty() {
-        let _ = writeln!(out, "{} ({}): no mods, by the draft", styled(BOLD, &printable(&tried.name)), tried.role);
+        let _ = writeln!(out, "{}, a {}: no mods, by the draft", styled(BOLD, &printable(&tried.name)), tried.role);
         return;
     }
     let all = tried.mods == tried.identified && tried.unidentified.is_empty() && tried.mods > 0;
     let word = if all { styled(GOOD, "all identified") } else { styled(CARE, "not all identified") };
     let _ = writeln!(
         out,
-        "{} ({}): {word} - {} of {} by the draft",
+        "{}, a {}: {word} - {} of {} by the draft",
         styled(BOLD, &printable(&tried.name)),
         tried.role,
         tried.identified,
