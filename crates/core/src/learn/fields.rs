@@ -94,24 +94,26 @@ pub fn quoted(text: &str) -> String {
 
 /// The columns of the documents that a pattern finds.
 pub fn columns(units: &[Unit], pattern: &str) -> Vec<Column> {
-    let mut found: BTreeMap<String, Column> = BTreeMap::new();
+    let mut found: BTreeMap<String, (Column, Vec<(usize, String)>)> = BTreeMap::new();
     for (at, unit) in units.iter().enumerate() {
         let Some(document) = unit.documents.get(pattern) else { continue };
         for leaf in leaves(&document.value) {
-            let column = found.entry(leaf.path.clone()).or_insert_with(|| Column {
-                path: leaf.path.clone(),
-                key: leaf.key.clone(),
-                is_flag: true,
-                depth: leaf.depth,
-                values: vec![None; units.len()],
+            let (column, values) = found.entry(leaf.path.clone()).or_insert_with(|| {
+                let (path, key) = (leaf.path.clone(), leaf.key.clone());
+                (Column { path, key, is_flag: true, depth: leaf.depth, values: Vec::new() }, Vec::new())
             });
             column.is_flag &= leaf.is_flag;
-            column.values[at] = Some(leaf.value);
+            values.push((at, leaf.value));
         }
     }
-    // What only one of many has tells nothing about the kind.
-    let enough = |column: &Column| column.present().count() >= 2 || units.len() < 4;
-    found.into_values().filter(enough).collect()
+    // What only few of many have tells nothing about the kind; the keys of maps are different in every mod.
+    let enough = if units.len() < 4 { 1 } else { 2.max(units.len() / 50) };
+    let dense = found.into_values().filter(|(_, values)| values.len() >= enough).map(|(mut column, values)| {
+        column.values = vec![None; units.len()];
+        values.into_iter().for_each(|(at, value)| column.values[at] = Some(value));
+        column
+    });
+    dense.collect()
 }
 
 /// A name taken apart into id and version.
@@ -491,8 +493,16 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
             continue;
         }
         let score = score / words.len() as f64 + if hinted { 0.6 } else { 0.0 } + column.coverage() * 0.5;
+        // A mod may name several sides in a list.
+        let is_list = column.path.ends_with("[0]");
+        if is_list {
+            for word in ["server", "client"].into_iter().filter(|word| side_word(word).is_some()) {
+                means.entry(word).or_insert(word);
+            }
+        }
+        let path = if is_list { format!("{}[*]", column.path.trim_end_matches("[0]")) } else { column.path.clone() };
         let table: Vec<String> = means.iter().map(|(word, side)| format!("{} = \"{side}\"", key(word))).collect();
-        let rule = format!("{{ at = {}, means = {{ {} }} }}", quoted(&column.path), table.join(", "));
+        let rule = format!("{{ at = {}, means = {{ {} }} }}", quoted(&path), table.join(", "));
         let choice = Choice { rule, ..column.choice(0.35 + score / 4.0, evidence) };
         if score > 1.0 && best.as_ref().is_none_or(|(known, ..)| score > *known) {
             best = Some((score, choice, unknown));

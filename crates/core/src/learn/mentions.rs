@@ -52,6 +52,8 @@ pub struct FoundList {
 
 /// The most text files that are looked into.
 const FILES: usize = 4_000;
+/// The most bytes of text that are looked into.
+const TEXT_BYTES: u64 = 64 << 20;
 
 /// Text files outside the shelves that may be lists or settings.
 pub fn text_files<'s>(sight: &'s dyn Sight, units: &HashSet<String>) -> Vec<&'s Seen> {
@@ -73,6 +75,12 @@ pub fn text_files<'s>(sight: &'s dyn Sight, units: &HashSet<String>) -> Vec<&'s 
     // Near the root first: that is where lists are.
     files.sort_by_key(|seen| (seen.path.as_str().matches('/').count(), seen.path.as_str()));
     files.truncate(FILES);
+    let mut left = TEXT_BYTES;
+    files.retain(|seen| {
+        let fits = seen.size <= left;
+        left -= if fits { seen.size } else { 0 };
+        fits
+    });
     files
 }
 
@@ -691,7 +699,7 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
         lines.push(("entry".to_owned(), quoted(&reading.template)));
     }
     let off = Reading::of(lines_of(is_comment), names);
-    if off.mods().len() * 2 >= off.texts.len() && !off.mods().is_empty() && off.template.len() <= 8 {
+    if off.mods().len() * 2 >= off.texts.len() && !off.mods().is_empty() && is_off(&off.template, &reading.template) {
         lines.push(("off".to_owned(), quoted(&off.template)));
     }
     let ordered = reading.is_ordered();
@@ -708,6 +716,11 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
         confidence: confidence(&reading, names, false),
         evidence: evidence(&reading, names, ordered),
     })
+}
+
+/// An entry with a sign of a comment before it.
+fn is_off(off: &str, on: &str) -> bool {
+    off.strip_suffix(on).is_some_and(|sign| !sign.is_empty() && sign.len() <= 4)
 }
 
 /// Whether two lists are one file on both sides.

@@ -161,7 +161,7 @@ fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
     let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let listed: HashSet<String> =
         sights.iter().zip(&first_texts).flat_map(|(sight, texts)| mentions::words_of(*sight, texts)).collect();
-    let candidates = shelves::candidates(groups, &listed);
+    let candidates = shelves::candidates(sights, groups, &listed);
     inside = unit_paths(candidates.iter().flat_map(|candidate| &candidate.group.units));
     let shelves = shelves::pooled(candidates);
     let mentioned: HashSet<String> = shelves.iter().flat_map(|shelf| needs::mentioned(&shelf.units)).collect();
@@ -258,7 +258,8 @@ fn called(sights: &[&dyn Sight], read: &[(Shelf, Facts, Vec<Stranger>)]) -> Vec<
         for (at, unit) in shelf.units.iter().enumerate() {
             let Some(id) = facts.id.values.get(at).cloned().flatten() else { continue };
             let version = facts.version.as_ref().and_then(|version| version.values.get(at).cloned().flatten());
-            let small = !unit.is_folder && unit.size <= crate::limits::LEARNED_TEXT_BYTES;
+            // Only what tells nothing else is asked for by its digest.
+            let small = !unit.is_folder && shelf.documents.is_empty() && unit.size <= crate::limits::LEARNED_TEXT_BYTES;
             let sight = sights.iter().find(|sight| sight.role() == unit.role);
             let bytes = sight.filter(|_| small).and_then(|sight| sight::small(*sight, &unit.path));
             let kinds = [DigestKind::Sha256, DigestKind::Sha1, DigestKind::Md5, DigestKind::Blake3];

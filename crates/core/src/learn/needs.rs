@@ -85,6 +85,7 @@ pub fn relations(
             continue;
         }
         let read = objects(&path, &place, units.len(), known)
+            .or_else(|| keyed_objects(&path, &place, units.len(), known))
             .or_else(|| texts(&path, &place, units.len(), known))
             .or_else(|| single(&path, &place, units.len(), known))
             .or_else(|| map(&path, &place, units.len(), known));
@@ -496,6 +497,16 @@ fn kinds(path: &str, values: &[&str]) -> BTreeMap<String, Option<RelationKind>> 
         word => kind_word(word).unwrap_or(Some(RelationKind::Required)),
     };
     values.iter().map(|word| ((*word).to_owned(), of(word))).collect()
+}
+
+/// Lists of objects of which each key is an id: `- core: "^1.2"`.
+fn keyed_objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Option<Relations> {
+    let maps = place.objects.iter().map(|(at, objects)| {
+        let pairs = objects.iter().filter_map(Value::as_object).flatten();
+        (*at, pairs.map(|(key, value)| (key.clone(), value.clone())).collect())
+    });
+    let as_maps = Place { words: place.words.clone(), maps: maps.collect(), ..Place::default() };
+    if place.objects.is_empty() { None } else { map(path, &as_maps, units, known) }
 }
 
 /// Maps from ids to ranges.

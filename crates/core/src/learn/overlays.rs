@@ -26,7 +26,7 @@ pub struct Laid {
 /// The base archive of a shelf, if one holds most of what its archives hold.
 pub fn laid_into(sights: &[&dyn Sight], shelf: &Shelf, inside: &HashSet<String>) -> Option<Laid> {
     let units: Vec<&Unit> = shelf.units.iter().filter(|unit| !unit.is_folder && !unit.inner.is_empty()).collect();
-    if units.len() * 2 < shelf.units.len() || units.is_empty() {
+    if units.is_empty() {
         return None;
     }
     let members: BTreeSet<&str> = units.iter().flat_map(|unit| &unit.inner).map(|(path, _)| path.as_str()).collect();

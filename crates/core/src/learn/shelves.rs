@@ -6,7 +6,7 @@ use std::io::Cursor;
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::needs::{self, Relations};
 use super::sight::{Sight, extension, guess, name, parent};
-use super::units::{Group, Unit, located, share};
+use super::units::{Group, Unit, complete, located, share};
 use super::words::{hints, is_slug, is_version, plain_regex};
 use crate::limits;
 use crate::reading::{Archive, Contents, ITSELF};
@@ -71,7 +71,7 @@ pub struct Facts {
 }
 
 /// Which groups hold mods. `listed` are the words of text files outside them.
-pub fn candidates(groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
+pub fn candidates(sights: &[&dyn Sight], groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
     let mentioned: HashSet<String> = groups.iter().flat_map(|group| needs::mentioned(&group.units)).collect();
     let around = Surroundings { mentioned: &mentioned, listed };
     let mut found: Vec<Candidate> = groups.into_iter().filter_map(|group| candidate(group, &around)).collect();
@@ -88,6 +88,11 @@ pub fn candidates(groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate
         let holds_one = inside.clone().any(|inner| next.group.units.iter().any(|unit| lies_in(inner, unit)));
         if !is_inside && !holds_one {
             kept.push(next);
+        }
+    }
+    for candidate in &mut kept {
+        if let Some(sight) = sights.iter().find(|sight| sight.role() == candidate.group.role) {
+            complete(*sight, &mut candidate.group, &candidate.documents);
         }
     }
     kept
@@ -107,11 +112,13 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         let (choice, score) = read_id(&own, &pattern, around)?;
         let columns = columns(&own, &pattern);
         let version = fields::version(&own, &columns, name_rule(&own).as_ref()).is_some();
-        // More mods of a kind are a better sign than a few.
-        let total =
-            own.len().min(8) as f64 * 0.25 + share(&group, &pattern) * 2.0 + score + f64::from(u8::from(version)) * 1.5
-                - if pattern.contains('*') { 0.3 } else { 0.0 }
-                - pattern.matches('/').count() as f64 * 0.1;
+        // More mods of a kind are a better sign than a few; a folder alone is seldom a mod.
+        let alone = if own.len() == 1 && group.holds == Holds::Folders { 5.0 } else { 0.0 };
+        let many = own.len().min(8) as f64 * 0.25;
+        let open = if pattern.contains('*') { 0.3 } else { 0.0 };
+        let deep = pattern.matches('/').count() as f64 * 0.1;
+        let told = f64::from(u8::from(version)) * 1.5;
+        let total = score + many + share(&group, &pattern) * 2.0 + told - alone - open - deep;
         Some((total, score, version, pattern, choice))
     });
     let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));

@@ -57,6 +57,9 @@ pub fn guess(name: &str, bytes: &[u8]) -> Option<Guessed> {
     let text = document::text(bytes, encoding).ok()?;
     let notation = notation_of(name, &text)?;
     let value = notation.read(bytes, encoding).ok()?;
+    // A byte-order mark says it by itself; only files without one need to be told.
+    let marked = bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff");
+    let encoding = if marked { Encoding::Utf8 } else { encoding };
     (value.is_object() || value.is_array()).then_some(Guessed { notation, encoding, value })
 }
 

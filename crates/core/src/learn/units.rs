@@ -1,13 +1,17 @@
 //! Which folders are shelves: groups of alike archives, folders or files, and the document that each of them holds.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::sync::Arc;
 
-use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, stem};
+use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, small, stem};
+use crate::digest::Blake3;
 use crate::limits;
 use crate::path::InstallPath;
 use crate::reading::is_archive;
 use crate::rulebook::{Holds, NamePattern, Role};
 
+/// Units of a group that are looked into before it is known which of their documents matters.
+const SAMPLE: usize = 200;
 /// Documents of a mod that are read while its main one is looked for.
 const DOCUMENTS: usize = 10;
 
@@ -29,7 +33,7 @@ pub struct Unit {
     /// Its files or members: paths inside it, and sizes.
     pub inner: Vec<(String, u64)>,
     /// Documents that were read from it, by the pattern that found them.
-    pub documents: BTreeMap<String, Guessed>,
+    pub documents: BTreeMap<String, Arc<Guessed>>,
     /// Small files that hold other files' versions and the like, as text.
     pub texts: BTreeMap<String, String>,
 }
@@ -54,8 +58,10 @@ pub struct Group {
     pub extension: String,
     /// How disabled units are named.
     pub off: Option<String>,
-    /// The units.
+    /// The units; of very many, those by which the group is judged.
     pub units: Vec<Unit>,
+    /// The other units, not looked into yet.
+    pub rest: Vec<Unit>,
     /// The document that its units are read by; none for opaque ones.
     pub document: Option<String>,
 }
@@ -158,15 +164,12 @@ fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Opti
     let unit = |(seen, off): &(&Seen, Option<String>)| {
         let own = name(seen.path.as_str());
         let shown = off.as_ref().map_or(own, |off| &own[..own.len() - off.len()]);
-        let inner = if is_zip {
-            let archive = sight.archive(&seen.path)?;
-            archive.members().iter().take(limits::LISTED_MEMBERS).map(|m| (m.path.clone(), m.size)).collect()
-        } else {
-            Vec::new()
-        };
-        Some(unit(sight.role(), (&seen.path, shown, false), (off.is_some(), seen.size), inner))
+        unit(sight.role(), (&seen.path, shown, false), (off.is_some(), seen.size), Vec::new())
     };
-    let units: Vec<Unit> = seen.iter().filter_map(unit).collect();
+    let (mut units, rest) = sample(seen.iter().map(unit).collect());
+    if is_zip {
+        units.retain_mut(|unit| list_members(sight, unit));
+    }
     let mut group = Group {
         role: sight.role(),
         place: folder.to_owned(),
@@ -174,6 +177,7 @@ fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Opti
         extension: end,
         off,
         units,
+        rest,
         document: None,
     };
     if is_zip {
@@ -182,6 +186,48 @@ fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Opti
         read_files(sight, &mut group);
     }
     worth_a_look(&group).then_some(group)
+}
+
+/// Some of very many units, the same by name on every side, and the others.
+fn sample(units: Vec<Unit>) -> (Vec<Unit>, Vec<Unit>) {
+    if units.len() <= SAMPLE {
+        return (units, Vec::new());
+    }
+    let mut order: Vec<(Blake3, Unit)> =
+        units.into_iter().map(|unit| (Blake3::of(unit.name.to_lowercase().as_bytes()), unit)).collect();
+    order.sort_by(|a, b| a.0.cmp(&b.0));
+    let mut units: Vec<Unit> = order.into_iter().map(|(_, unit)| unit).collect();
+    let rest = units.split_off(SAMPLE);
+    units.sort_by(|a, b| a.path.cmp(&b.path));
+    (units, rest)
+}
+
+/// Lists the members of an archive; says whether it is one.
+fn list_members(sight: &dyn Sight, unit: &mut Unit) -> bool {
+    let Some(archive) = sight.archive(&unit.path) else { return false };
+    unit.inner = archive.members().iter().take(limits::LISTED_MEMBERS).map(|m| (m.path.clone(), m.size)).collect();
+    true
+}
+
+/// Looks into the units that were left, for the documents that matter; of the others' documents only those are kept.
+pub fn complete(sight: &dyn Sight, group: &mut Group, documents: &[String]) {
+    for unit in &mut group.units {
+        if documents.iter().any(|document| unit.documents.contains_key(document)) {
+            unit.documents.retain(|pattern, _| documents.contains(pattern));
+        }
+    }
+    for mut unit in std::mem::take(&mut group.rest) {
+        if group.holds.archives() && !list_members(sight, &mut unit) {
+            continue;
+        }
+        read_members(sight, &mut unit, documents);
+        if group.holds.archives() {
+            let nested = |path: &str| extension(name(path)) == group.extension;
+            unit.inner.retain(|(path, _)| nested(path));
+        }
+        group.units.push(unit);
+    }
+    group.units.sort_by(|a, b| a.path.cmp(&b.path));
 }
 
 fn unit(
@@ -282,12 +328,14 @@ fn folder_group(sight: &dyn Sight, folder: &str, inner: &[&str], below: &HashMap
         extension: String::new(),
         off: None,
         units,
+        rest: Vec::new(),
         document: None,
     };
     if group.units.is_empty() {
         return None;
     }
     note_off_folders(&mut group);
+    (group.units, group.rest) = sample(std::mem::take(&mut group.units));
     read_documents(sight, &mut group);
     Some(group)
 }
@@ -309,33 +357,39 @@ fn read_documents(sight: &dyn Sight, group: &mut Group) {
     let patterns = document_patterns(&group.units);
     let few_strangers = !patterns.is_empty() && group.holds == Holds::Archives;
     for unit in &mut group.units {
-        let mut wanted: Vec<(String, String)> =
-            patterns.iter().filter_map(|pattern| Some((pattern.clone(), located(&unit.inner, pattern)?))).collect();
-        if wanted.is_empty() && few_strangers {
-            wanted = own_documents(&unit.inner);
+        read_members(sight, unit, &patterns);
+        if few_strangers && unit.documents.is_empty() && unit.texts.is_empty() {
+            let own = own_documents(&unit.inner);
+            read_members(sight, unit, &own);
         }
-        let mut archive = if unit.is_folder || wanted.is_empty() { None } else { sight.archive(&unit.path) };
-        for (pattern, member) in wanted {
-            let bytes = match &mut archive {
-                Some(archive) => archive.read_up_to(&member, limits::LEARNED_TEXT_BYTES).ok().flatten(),
-                None => unit.path.join(&member).ok().and_then(|path| super::sight::small(sight, &path)),
-            };
-            let Some(bytes) = bytes else { continue };
-            if let Some(found) = guess(name(&member), &bytes) {
-                unit.documents.insert(pattern.clone(), found);
-            }
-            if let Ok(text) = std::str::from_utf8(&bytes) {
-                unit.texts.insert(pattern, text.chars().take(4_000).collect());
-            }
+    }
+}
+
+/// Reads the members of a unit that these patterns find.
+fn read_members(sight: &dyn Sight, unit: &mut Unit, patterns: &[String]) {
+    let wanted: Vec<(&String, String)> =
+        patterns.iter().filter_map(|pattern| Some((pattern, located(&unit.inner, pattern)?))).collect();
+    let mut archive = if unit.is_folder || wanted.is_empty() { None } else { sight.archive(&unit.path) };
+    for (pattern, member) in wanted {
+        let bytes = match &mut archive {
+            Some(archive) => archive.read_up_to(&member, limits::LEARNED_TEXT_BYTES).ok().flatten(),
+            None => unit.path.join(&member).ok().and_then(|path| small(sight, &path)),
+        };
+        let Some(bytes) = bytes else { continue };
+        if let Some(found) = guess(name(&member), &bytes) {
+            unit.documents.insert(pattern.clone(), Arc::new(found));
+        }
+        if let Ok(text) = std::str::from_utf8(&bytes) {
+            unit.texts.insert(pattern.clone(), text.chars().take(4_000).collect());
         }
     }
 }
 
 /// What an archive that has none of the common documents may state itself in.
-fn own_documents(inner: &[(String, u64)]) -> Vec<(String, String)> {
+fn own_documents(inner: &[(String, u64)]) -> Vec<String> {
     let small = |size: u64| size > 0 && size <= limits::LEARNED_TEXT_BYTES;
     let near = inner.iter().filter(|(path, size)| path.matches('/').count() <= 1 && small(*size));
-    near.filter(|(path, _)| !unlike_metadata(path)).take(4).map(|(path, _)| (path.clone(), path.clone())).collect()
+    near.filter(|(path, _)| !unlike_metadata(path)).take(4).map(|(path, _)| path.clone()).collect()
 }
 
 /// A group of single files that are documents themselves.
@@ -347,12 +401,12 @@ fn read_files(sight: &dyn Sight, group: &mut Group) {
         if unit.size > limits::LEARNED_TEXT_BYTES {
             continue;
         }
-        let Some(bytes) = super::sight::small(sight, &unit.path) else { continue };
+        let Some(bytes) = small(sight, &unit.path) else { continue };
         if let Ok(text) = std::str::from_utf8(&bytes) {
             unit.texts.insert(crate::reading::ITSELF.to_owned(), text.chars().take(4_000).collect());
         }
         if let Some(found) = guess(&unit.name, &bytes) {
-            unit.documents.insert(crate::reading::ITSELF.to_owned(), found);
+            unit.documents.insert(crate::reading::ITSELF.to_owned(), Arc::new(found));
         }
     }
 }

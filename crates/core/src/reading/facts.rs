@@ -117,11 +117,13 @@ struct Reader<'a> {
 struct Raw {
     value: Option<String>,
     matches: usize,
+    /// All of them, where more than the first may count.
+    values: Vec<String>,
 }
 
 impl Raw {
     fn one(value: Option<String>) -> Self {
-        Self { matches: usize::from(value.is_some()), value }
+        Self { matches: usize::from(value.is_some()), value, values: Vec::new() }
     }
 }
 
@@ -248,6 +250,9 @@ impl<'a> Reader<'a> {
 
     fn step(&mut self, name: &'static str, step: &FactStep) -> Result<Option<String>, ReadingError> {
         let raw = self.raw(name, &step.origin)?;
+        if name == "needed_on" && raw.values.len() > 1 {
+            return Ok(self.several_sides(step, &raw.values));
+        }
         let admitted = raw.value.as_ref().filter(|value| !step.except.as_ref().is_some_and(|e| e.is_match(value)));
         let answer = admitted.and_then(|value| match &step.means {
             Some(means) => means.get(value).cloned(),
@@ -262,6 +267,27 @@ impl<'a> Reader<'a> {
             answer: answer.clone(),
         });
         Ok(answer)
+    }
+
+    /// A mod that names several sides is needed on all of them.
+    fn several_sides(&mut self, step: &FactStep, values: &[String]) -> Option<String> {
+        let meant = |value: &String| match &step.means {
+            Some(means) => means.get(value).cloned(),
+            None => Some(value.clone()),
+        };
+        let mut sides: Vec<String> = values.iter().filter_map(meant).collect();
+        sides.sort();
+        sides.dedup();
+        let answer = if sides.len() > 1 { Some("both".to_owned()) } else { sides.pop() };
+        self.note(|| Looked {
+            fact: "needed_on",
+            span: step.span.clone(),
+            place: origin_words(&step.origin),
+            found: Some(values.join(", ")),
+            matches: 1,
+            answer: answer.clone(),
+        });
+        answer
     }
 
     fn raw(&mut self, name: &str, origin: &Origin) -> Result<Raw, ReadingError> {
@@ -492,9 +518,8 @@ fn scalars(fact: &str, document: &Value, at: &JsonPath) -> Raw {
     if matches!(fact, "game" | "loader" | "runtime") {
         return Raw::one(range_text(&nodes));
     }
-    let mut values = nodes.iter().filter_map(|value| scalar(value));
-    let first = values.next();
-    Raw { matches: usize::from(first.is_some()) + values.count(), value: first }
+    let values: Vec<String> = nodes.iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect();
+    Raw { matches: values.len(), value: values.first().cloned(), values }
 }
 
 fn first_scalar(document: &Value, at: &JsonPath) -> Option<String> {

@@ -45,13 +45,14 @@ pub fn option_values(text: &str, option: &str, between: Option<&str>) -> Result<
     Ok(found)
 }
 
-/// Comments of batch files, shells, service files and files of arguments.
+/// Comments of batch files, shells, service files, Lua and files of arguments.
 pub fn is_comment(line: &str) -> bool {
     let line = line.trim_start().trim_start_matches('@').to_ascii_lowercase();
     line.starts_with("::")
         || line.starts_with('#')
         || line.starts_with("//")
         || line.starts_with(';')
+        || line.starts_with("-- ")
         || line.strip_prefix("rem").is_some_and(|rest| rest.is_empty() || rest.starts_with([' ', '\t', '\r', '\n']))
 }
 

@@ -211,6 +211,35 @@ fn answers_are_written_down() {
     assert!(!told.asks.contains(&Ask::Game) && !told.asks.contains(&Ask::Bare), "{:?}", told.asks);
 }
 
+#[test]
+fn settings_that_differ_by_role_and_switches_about_mods_are_named() {
+    let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
+    let own = |text: &str| {
+        let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+        files.push(("game.toml", text.as_bytes().to_vec()));
+        files
+    };
+    let server = own("port = 4100\nname = 'Low'\nallow_mods = true\n");
+    let learned = of(&server, Some(&own("port = 4100\nname = 'Mara'\nallow_mods = true\n")));
+    let settings: Vec<&str> = learned.facts.iter().filter_map(|fact| fact.about.strip_prefix("setting ")).collect();
+    assert_eq!(settings, ["allow_mods in game.toml", "name in game.toml"], "{}", learned.rulebook);
+}
+
+#[test]
+fn of_very_many_mods_all_are_read_though_few_are_studied() {
+    let card = |n: usize| format!(r#"{{"id": "reed-{n}", "version": "1.{n}", "needs": {{"reed-{}": ">=1"}}}}"#, n / 2);
+    let files: Vec<(String, Vec<u8>)> = (0..450)
+        .map(|n| (format!("mods/reed-{n}.pak"), zip_of(&[("card.json", &card(n)), ("a.json", "{}")])))
+        .collect();
+    let list: Vec<String> = (0..450).map(|n| format!("\"reed-{n}\"")).collect();
+    let mut files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    files.push(("list.json", format!("[{}]", list.join(",")).into_bytes()));
+    let learned = of(&files, None);
+    assert_eq!(value(&learned, "shelf mods: required"), Some(r#"{ each = "$.needs", form = "id-to-range" }"#));
+    let found = learned.facts.iter().find(|fact| fact.about == "list in list.json: file").expect("the list");
+    assert!(found.evidence[0].contains("450 of 450 mods"), "{:?}", found.evidence);
+}
+
 fn any_card() -> impl Strategy<Value = String> {
     let key = prop_oneof!["[a-z]{1,6}", "[\\PC]{1,4}", Just("id".to_owned()), Just("needs".to_owned())];
     let leaf = prop_oneof![

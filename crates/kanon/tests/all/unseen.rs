@@ -8,7 +8,9 @@ use rstest::rstest;
 fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
     let stage = Stage::bare();
     kanon_standin::tree::build(tree, &stage.path(".")).unwrap();
-    stage.kanon(["learn", "server", "-o", "draft.toml"]).ends_with(0).says("all identified");
+    let client = if stage.path("client").exists() { &["--client", "client"][..] } else { &[] };
+    let words = ["learn", "server", "-o", "draft.toml"].into_iter().chain(client.iter().copied());
+    stage.kanon(words).ends_with(0).says("all identified");
     let words = ["survey", "server", "--rulebook", "draft.toml", "--role", "server", "--format", "json"];
     let survey = stage.kanon(words).ends_with(0).json();
     let mut mods: Vec<String> = survey["mods"].as_array().unwrap().iter().map(line).collect();
@@ -57,6 +59,26 @@ fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
     "PeatFires - \"Peat\" on both: required ReedBase",
     "ReedBase - \"Reeds\" on both: ",
 ], &["Settings/fen.ini in order: ReedBase, PeatFires, FenLamps"])]
+#[case::lists_of_single_keys_and_sides_in_a_list(include_str!("../trees/packages.tree"), &[
+    "birds 0.3 \"Birds of Fen\" on client: required core ^1.2",
+    "boats 2.1 \"Small Boats\" on both: required birds *, required core ^1.0",
+    "core 1.4 \"The Core\" on both: ",
+], &["server.toml in order: core, birds, boats"])]
+#[case::calls_in_a_script(include_str!("../trees/addons.tree"), &[
+    "fen.base 12 \"Base\" on both game 0.8: ",
+    "fen.lamps 1 \"Lamps\" on both game 0.9: required fen.base",
+    "fen.reeds 3 \"Reeds\" on both game 0.9: required fen.base, required fen.lamps",
+], &["addons.lua: fen.base, fen.lamps, fen.reeds off"])]
+#[case::other_encodings_and_a_folder_put_away(include_str!("../trees/gear.tree"), &[
+    "tove:boat 0.9.0 off both game [2.0,2.5): required wren:rope 1.0.0",
+    "wren:lamp 1.0.0 on both game [2.0,3.0): conflicting tove:dark *",
+    "wren:rope 1.1.0 on both game [2.0,3.0): load-after wren:lamp",
+], &["run.cmd in order: wren:lamp, wren:rope"])]
+#[case::another_folder_on_the_client(include_str!("../trees/modules.tree"), &[
+    "core 1.0 on both: ",
+    "reeds 1.2 on both: required core 1.0",
+    "watch 0.1 on server: required core 1.0, required reeds 1.0",
+], &["srv/modules.json in order: reeds, core, watch off"])]
 fn every_mod_and_list_is_read(#[case] tree: &str, #[case] mods: &[&str], #[case] lists: &[&str]) {
     let (found_mods, found_lists, _) = learned(tree);
     assert_eq!(found_mods, mods);
@@ -98,6 +120,14 @@ fn a_draft_never_replaces_a_file_and_goes_to_standard_output_without_one() {
     assert!(said.err.contains("all identified"));
     stage.kanon(["learn", "nowhere"]).ends_with(2).says("no folder and no install");
     stage.kanon(["learn", "ftp://host/game"]).ends_with(2).says("folders of this machine");
+}
+
+#[test]
+fn nobody_is_asked_where_nobody_can_answer() {
+    let stage = Stage::bare();
+    let said = stage.kanon(["learn", "station", "--ask", "-o", "draft.toml"]);
+    assert!(said.err.contains("nobody can be asked here"), "{}", said.err);
+    assert!(stage.read("draft.toml").contains("LOOK AT THIS: the name of the folder"));
 }
 
 #[test]
