@@ -225,7 +225,8 @@ pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>
 
 fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
     let old = table.get("version").and_then(Item::as_str).unwrap_or("any").to_owned();
-    let new = wish.version.clone().unwrap_or_else(|| "any".to_owned());
+    // Where no version was found, the one that was wished for stays.
+    let new = wish.version.clone().unwrap_or_else(|| old.clone());
     for (key, wanted) in [("version", &wish.version), ("from", &wish.from)] {
         if let Some(wanted) = wanted.as_deref().filter(|wanted| table.get(key).and_then(Item::as_str) != Some(*wanted))
         {

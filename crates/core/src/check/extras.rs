@@ -99,7 +99,7 @@ fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 fn case_twins(survey: &Survey) -> Vec<Finding> {
     let mut seen: BTreeMap<String, &SurveyedMod> = BTreeMap::new();
     let mut findings = Vec::new();
-    for found in &survey.mods {
+    for found in survey.mods.iter().filter(|found| !found.is_id_alone()) {
         if let Some(first) = seen.insert(found.path.folded(), found) {
             let finding = Finding::new(Code::WrongName, "rename or remove one of the two")
                 .about(&found.reading.id)

@@ -195,7 +195,7 @@ fn sample(units: Vec<Unit>) -> (Vec<Unit>, Vec<Unit>) {
     }
     let mut order: Vec<(Blake3, Unit)> =
         units.into_iter().map(|unit| (Blake3::of(unit.name.to_lowercase().as_bytes()), unit)).collect();
-    order.sort_by(|a, b| a.0.cmp(&b.0));
+    order.sort_by_key(|(digest, _)| *digest);
     let mut units: Vec<Unit> = order.into_iter().map(|(_, unit)| unit).collect();
     let rest = units.split_off(SAMPLE);
     units.sort_by(|a, b| a.path.cmp(&b.path));

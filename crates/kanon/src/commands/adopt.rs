@@ -71,7 +71,8 @@ fn wishes(survey: &Survey, from: Option<&str>) -> (Vec<ModWish>, Vec<(String, St
             wishes.push(ModWish {
                 id: first.reading.id.clone(),
                 version: first.reading.version.clone(),
-                from: from.map(str::to_owned),
+                // A place that has only the id can't be where the bytes come from.
+                from: from.filter(|_| !first.is_id_alone()).map(str::to_owned),
                 ..ModWish::default()
             });
         } else {

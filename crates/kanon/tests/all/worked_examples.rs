@@ -351,3 +351,45 @@ fn each_copy_of_a_plugin_is_seen_in_its_own_place() {
     places.dedup();
     assert_eq!(places, ["data/plugins", "engine/plugins"]);
 }
+
+/// A server that has only ids is held against the canon by its list; the bytes are the client's.
+#[test]
+fn ids_in_a_saved_world_are_adopted_sealed_and_checked() {
+    let stage = lay_out(&F);
+    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks/f.rulebook.toml");
+    stage.write("f.toml", std::fs::read(example).unwrap());
+    stage.kanon(["init", "--rulebook", "f.toml", "--server", "server", "--client", "client"]).ends_with(0);
+    stage.kanon(["adopt", "client"]).ends_with(0);
+    stage.kanon(["adopt", "server"]).ends_with(0).says("0 changed");
+    stage.kanon(["seal"]).ends_with(0).says("3 mods");
+    stage.kanon(["check"]).ends_with(0).says("in line: 2 installs");
+    let world = stage.read("server/worlds/tallow/world.xml");
+    stage.write("server/worlds/tallow/world.xml", world.replace("88410452", "77"));
+    stage
+        .kanon(["check", "server"])
+        .ends_with(1)
+        .says("list-entry-missing  worlds/tallow/world.xml")
+        .says("list-entry-extra  worlds/tallow/world.xml");
+    std::fs::remove_dir_all(stage.path("client/loads/88410452")).unwrap();
+    assert_eq!(stage.codes("client"), ["mod-missing"]);
+    stage.kanon(["align", "client", "--yes"]).ends_with(0).says("in line");
+}
+
+#[test]
+fn packs_go_into_the_world_that_is_there_and_wait_where_there_is_none() {
+    let stage = lay_out(&G);
+    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks/g.rulebook.toml");
+    stage.write("g.toml", std::fs::read(example).unwrap());
+    stage.kanon(["init", "--rulebook", "g.toml", "--server", "server"]).ends_with(0);
+    stage.kanon(["adopt", "server"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["check"]).ends_with(0);
+    let floods = "server/worlds/saltmarsh/packs/floods.zip";
+    let bytes = std::fs::read(stage.path(floods)).unwrap();
+    std::fs::remove_file(stage.path(floods)).unwrap();
+    assert_eq!(stage.codes("server"), ["mod-missing"]);
+    stage.kanon(["align", "server", "--yes"]).ends_with(0);
+    assert_eq!(std::fs::read(stage.path(floods)).unwrap(), bytes);
+    std::fs::rename(stage.path("server/worlds/saltmarsh"), stage.path("elsewhere")).unwrap();
+    stage.kanon(["check"]).ends_with(1).says("start the game once so that worlds/*/packs is there");
+}
