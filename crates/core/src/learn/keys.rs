@@ -219,3 +219,7 @@ pub fn beside(sight: &dyn Sight, units: &[Unit]) -> Vec<Vec<(String, u64)>> {
         })
         .collect()
 }
+
+#[cfg(test)]
+#[path = "../tests/learn_keys.rs"]
+mod tests;

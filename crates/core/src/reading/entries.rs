@@ -38,3 +38,7 @@ impl<'m> Known<'m> {
         ListEntry { id, version: raw.names.version, digest: raw.digest, on: raw.on, stands_for, text: raw.text }
     }
 }
+
+#[cfg(test)]
+#[path = "../tests/entries.rs"]
+mod tests;

@@ -68,3 +68,7 @@ fn pattern(template: &str, payload: &str) -> Option<Regex> {
         .replace(r"\*", "[^/]*");
     Regex::new(&format!("(?i)^{escaped}$")).ok()
 }
+
+#[cfg(test)]
+#[path = "../tests/signed.rs"]
+mod tests;

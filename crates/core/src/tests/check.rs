@@ -215,3 +215,73 @@ fn a_sealed_mod_knows_its_enabled_paths() {
     off.name = "tide.psm".to_owned();
     assert_eq!(SealedMod::from_surveyed(&off, 1).files[0].path.as_str(), "tide.psm");
 }
+
+/// A rulebook whose server has only ids, and whose packs lie in worlds.
+fn of_ids() -> Rulebook {
+    let text = "format = 'kanon-rulebook/1'\ngame = 'Tallowfen'\n[[shelf]]\nname = 'mods'\nholds = 'folders'\nin = { client = 'mods' }\n\
+        ids-from = { server = 'board' }\n[shelf.mod]\nid = '$.id'\n[[list]]\nname = 'board'\nof = 'server'\nfile = 'board.json'\neach = '$[*]'\n\
+        [[shelf]]\nname = 'packs'\nholds = 'files'\nin = { server = 'worlds/*/packs' }\n[shelf.mod]\nid = { file-name = '(?<id>.+)' }\n";
+    rulebook::parse("test", text).unwrap_or_else(|bad| panic!("{bad}")).value
+}
+
+fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
+    let file = path("board.json");
+    SurveyedMod {
+        reading: Reading { id: id.to_owned(), version: version.map(str::to_owned), ..Reading::default() },
+        place: file.clone(),
+        path: file,
+        enabled: on,
+        name: id.to_owned(),
+        files: Vec::new(),
+        members: Vec::new(),
+        members_total: 0,
+        ..mod_at(id, "0", id)
+    }
+}
+
+/// A server that lists these ids, held against a canon of `core 1.0` and `tide 2.1`.
+fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
+    let (canon, rulebook) = (canon(), of_ids());
+    let mut server = survey(mods);
+    server.install.role = Role::Server;
+    server.lists.push(SurveyedList {
+        name: "board".to_owned(),
+        file: path("board.json"),
+        ordered: false,
+        entries: Vec::new(),
+        problem: None,
+    });
+    let found = hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, &server);
+    let line = |f: &Finding| format!("{} {}", f.code.as_str(), f.mod_id.clone().unwrap_or_default());
+    found.iter().map(line).collect()
+}
+
+#[rstest]
+#[case::right(vec![listed("core", None, true), listed("TIDE", None, true)], &[])]
+#[case::versions_right(vec![listed("core", Some("1.0"), true), listed("tide", Some("2.1.0"), true)], &[])]
+#[case::missing(vec![listed("core", None, true)], &["list-entry-missing tide"])]
+#[case::off(vec![listed("core", None, true), listed("tide", None, false)], &["list-entry-off tide"])]
+#[case::pinned(vec![listed("core", Some("0.9"), true), listed("tide", None, true)], &["list-version core"])]
+#[case::extra(vec![listed("core", None, true), listed("tide", None, true), listed("fog", None, true)], &["list-entry-extra fog"])]
+fn ids_alone_are_judged_by_the_list(#[case] mods: Vec<SurveyedMod>, #[case] expected: &[&str]) {
+    assert_eq!(of_listed(mods), expected);
+}
+
+#[test]
+fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
+    let rulebook = of_ids();
+    let pack =
+        SurveyedMod { shelf: "packs".to_owned(), place: path("worlds/fen/packs"), ..mod_at("pack", "1", "pack") };
+    let canon = Canon::from_survey(&survey(vec![pack.clone()]));
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    let mut server = survey(Vec::new());
+    server.install.role = Role::Server;
+    let nowhere = hold(measure, &server);
+    assert_eq!((nowhere.len(), nowhere[0].code), (1, Code::ModMissing));
+    assert!(nowhere[0].remedy.contains("worlds/*/packs"), "{}", nowhere[0].remedy);
+    server.places.insert("packs".to_owned(), vec![path("worlds/fen/packs"), path("worlds/tern/packs")]);
+    server.mods.push(pack);
+    let codes: Vec<_> = hold(measure, &server).iter().map(|f| (f.code, f.path.clone())).collect();
+    assert_eq!(codes.len(), 1, "each world wants it: {codes:?}");
+    assert!(codes[0].1.as_deref().is_some_and(|at| at.starts_with("worlds/tern/packs")), "{codes:?}");
+}

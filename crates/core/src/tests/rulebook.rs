@@ -109,6 +109,91 @@ fn a_mistake_is_told_with_its_place(#[case] right: &str, #[case] wrong: &str, #[
     assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{:#?}\n{told:#?}", bad.problems);
 }
 
+fn with(more: &str) -> Rulebook {
+    let text = format!("{SMALL}{more}");
+    parse("small", &text).unwrap_or_else(|bad| panic!("{bad}")).value
+}
+
+#[test]
+fn places_may_be_open_and_one_place_may_stand_for_both_roles() {
+    let more = "[[shelf]]\nname = 'packs'\nholds = ['archives', 'folders']\nin = { server = ['worlds/*/packs', 'packs'] }\n\
+        [shelf.mod]\nid = '$.id'\n[[shelf]]\nname = 'all'\nholds = 'files'\nin = 'both'\n[shelf.mod]\nid = { digest = 'sha1' }\n";
+    let rulebook = with(more);
+    let packs = rulebook.shelf("packs").expect("a shelf");
+    assert_eq!(packs.holds, Holds::ArchivesOrFolders);
+    assert_eq!(packs.places(Role::Server).iter().map(InstallPath::as_str).collect::<Vec<_>>(), ["packs"]);
+    assert_eq!(packs.wild.server[0].to_string(), "worlds/*/packs");
+    assert!(packs.places(Role::Client).is_empty() && packs.wild.client.is_empty());
+    let all = rulebook.shelf("all").expect("a shelf");
+    assert_eq!(
+        (all.places(Role::Server), all.places(Role::Client)),
+        (all.places(Role::Client), all.places(Role::Server))
+    );
+    assert!(matches!(all.read.id.0[0].origin, Origin::Digest(DigestKind::Sha1)));
+}
+
+#[test]
+fn on_a_shelf_of_archives_and_folders_the_patterns_are_about_files() {
+    let more = "[[shelf]]\nname = 'packs'\nholds = ['folders', 'archives']\nin = 'packs'\nmatch = ['*.zip']\nexcept = ['tmp']\n\
+        off = ['*.off']\n[shelf.mod]\nid = '$.id'\n";
+    let rulebook = with(more);
+    let packs = rulebook.shelf("packs").expect("a shelf");
+    assert_eq!(packs.classify_folder("herons"), Named::Enabled);
+    assert_eq!(packs.classify_folder("tmp"), Named::NoMod);
+    assert_eq!(packs.classify_folder("herons.off"), Named::Disabled { enabled: "herons".to_owned() });
+    assert_eq!((packs.classify("a.zip"), packs.classify("a.txt")), (Named::Enabled, Named::NoMod));
+    assert_eq!(rulebook.shelf("mods").expect("a shelf").classify_folder("a.txt"), Named::NoMod);
+}
+
+#[test]
+fn ids_come_from_a_list_and_overlays_go_into_a_base() {
+    let more = "[[shelf]]\nname = 'ids'\nholds = 'ids'\nids-from = { server = 'board' }\n\
+        [[shelf]]\nname = 'overlays'\nholds = 'overlays'\nin = 'overlays'\n[shelf.laid-into]\nbase = 'engine/base.vault'\norder = 'board'\n\
+        strip = { client = ['SEAL/**'] }\n[shelf.mod]\nid = { file-name = '(?<id>.+)' }\n\
+        [[list]]\nname = 'board'\nfile = 'worlds/*/board.json'\neach = '$.on[*]'\n";
+    let rulebook = with(more);
+    let ids = rulebook.shelf("ids").expect("a shelf");
+    assert_eq!((ids.ids_from(Role::Server), ids.ids_from(Role::Client)), (Some("board"), None));
+    let laid = rulebook.shelf("overlays").expect("a shelf").laid_into.clone().expect("a base");
+    assert_eq!((laid.base.as_str(), laid.order.as_deref()), ("engine/base.vault", Some("board")));
+    assert!(laid.strip.client[0].fits("SEAL/deep/a.txt") && laid.strip.server.is_empty());
+    let board = rulebook.list("board").expect("a list");
+    assert!(board.file.as_ref().is_some_and(|file| file.literal().is_none()));
+    assert_eq!(rulebook.not_acted_on(), ["mod lists and launch lines", "what is laid into base archives"]);
+}
+
+#[rstest]
+#[case("each = '$.a[*]'\nfile = 'a.json'", "Text")]
+#[case("each = '$.a[*]'\nid = '$.x'\nfile = 'a.json'", "Object")]
+#[case("each = '$.a'\nform = 'id-to-flag'\nfile = 'a.json'", "KeyToFlag")]
+#[case("each = '$.a'\nform = 'id-to-version'\nfile = 'a.json'", "KeyToVersion")]
+#[case("each = '$.a'\nform = 'id-to-fields'\nfile = 'a.json'", "KeyToFields")]
+#[case("option = '-a='", "Option")]
+#[case("notation = 'lines'\nfile = 'a'", "Lines")]
+fn a_list_has_the_form_that_it_says(#[case] keys: &str, #[case] form: &str) {
+    let rulebook = with(&format!("[[list]]\nname = 'list'\n{keys}\n"));
+    let shown = format!("{:?}", rulebook.lists[0].form);
+    assert!(shown.contains(&format!("{form} ")) || shown.contains(form), "{shown}");
+}
+
+#[rstest]
+#[case("[[list]]\nname = 'a'\neach = '$.x'\n", "lacks `file`")]
+#[case("[[list]]\nname = 'a'\nfile = 'x'\neach = '$.x'\n", "notation of `x` can't be told")]
+#[case("[[list]]\nname = 'a'\nfile = 'x.json'\neach = '$.x'\nform = 'objects'\n", "lacks `id`")]
+#[case("[[list]]\nname = 'a'\nfile = 'x.json'\neach = '$.x'\nmeans = { a = 'up' }\n", "`means` can't mean `up`")]
+#[case("[[list]]\nname = 'a'\nfile = '../x.json'\neach = '$.x'\n", "leaves its folder")]
+#[case("[[shelf]]\nname = 'b'\nholds = 'ids'\n", "lacks `ids-from`")]
+#[case(
+    "[[shelf]]\nname = 'b'\nholds = 'overlays'\nin = 'o'\n[shelf.laid-into]\n[shelf.mod]\nid = '$.a'\n",
+    "lacks `base`"
+)]
+#[case("[[world]]\nin = { server = '/w' }\n", "absolute")]
+#[case("[[setting]]\nname = 'a'\nfile = 'x.ini'\n", "lacks `at`")]
+fn a_section_that_lacks_something_is_told(#[case] more: &str, #[case] words: &str) {
+    let bad = parse("small", &format!("{SMALL}{more}")).expect_err("a mistake");
+    assert!(bad.to_string().contains(words), "{bad}");
+}
+
 proptest! {
     /// Lines of a good rulebook, some lost, some twice, some cut: never a panic, and an error says where.
     #[test]
