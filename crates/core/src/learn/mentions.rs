@@ -318,13 +318,16 @@ impl Reading {
         self.named.iter().flatten().count() as f64 / self.named.len().max(1) as f64
     }
 
+    /// What entries name that name no mod, without what all entries have around their names.
     fn strangers(&self) -> Vec<String> {
-        self.texts
-            .iter()
-            .zip(&self.named)
-            .filter(|(_, named)| named.is_none())
-            .map(|(text, _)| text.trim().to_owned())
-            .collect()
+        let (before, after) =
+            self.template.split_once("{id}").or_else(|| self.template.split_once("{name}")).unwrap_or(("", ""));
+        let bare = |text: &str| -> String {
+            let inner = text.trim().strip_prefix(before).and_then(|text| text.strip_suffix(after));
+            inner.unwrap_or(text.trim()).to_owned()
+        };
+        let strange = self.texts.iter().zip(&self.named).filter(|(_, named)| named.is_none());
+        strange.map(|(text, _)| bare(text)).collect()
     }
 
     /// Whether the entries stand in another order than that of the alphabet.

@@ -90,12 +90,29 @@ pub fn candidates(sights: &[&dyn Sight], groups: Vec<Group>, listed: &HashSet<St
             kept.push(next);
         }
     }
+    drop_parts(&mut kept);
     for candidate in &mut kept {
         if let Some(sight) = sights.iter().find(|sight| sight.role() == candidate.group.role) {
             complete(*sight, &mut candidate.group, &candidate.documents);
         }
     }
     kept
+}
+
+/// Files that tell nothing, below a shelf of folders, are parts of folders that no document tells of.
+fn drop_parts(kept: &mut Vec<Candidate>) {
+    let shelves: Vec<(Role, String)> = kept
+        .iter()
+        .filter(|candidate| candidate.group.holds == Holds::Folders && !candidate.documents.is_empty())
+        .map(|candidate| (candidate.group.role, candidate.group.place.clone()))
+        .collect();
+    kept.retain(|candidate| {
+        let place = &candidate.group.place;
+        let below = |(role, shelf): &(Role, String)| {
+            *role == candidate.group.role && place != shelf && !shelf.is_empty() && is_below(place, shelf)
+        };
+        !(candidate.documents.is_empty() && shelves.iter().any(below))
+    });
 }
 
 fn is_below(path: &str, folder: &str) -> bool {

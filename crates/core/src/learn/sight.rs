@@ -89,6 +89,9 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
     if by_name == Some(Notation::Properties) {
         return by_name;
     }
+    if is_other_text(name) {
+        return None;
+    }
     match first {
         '{' => return Some(Notation::Json),
         '<' => return Some(Notation::Xml),
@@ -107,6 +110,15 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
         return None;
     }
     Some(if sections > 0 { Notation::Ini } else { Notation::KeyValue })
+}
+
+/// Text that is written in a language of its own, whatever its lines look like.
+fn is_other_text(name: &str) -> bool {
+    const OTHERS: [&str; 24] = [
+        "html", "htm", "md", "rst", "css", "lua", "py", "js", "ts", "cs", "java", "c", "h", "cpp", "obj", "mtl", "svg",
+        "po", "pot", "tr", "csv", "tsv", "sql", "glsl",
+    ];
+    OTHERS.contains(&extension(name).as_str())
 }
 
 fn is_comment(line: &str) -> bool {

@@ -475,6 +475,11 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
 }
 
 fn is_payload(path: &str) -> bool {
+    let assets =
+        ["textures", "sounds", "models", "images", "img", "fonts", "shaders", "music", "locale", "locales", "media"];
+    if parent(path).split('/').any(|part| assets.contains(&part.to_lowercase().as_str())) {
+        return true;
+    }
     matches!(
         extension(path).as_str(),
         "png"

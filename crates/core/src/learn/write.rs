@@ -23,6 +23,8 @@ struct Pen<'l> {
     facts: Vec<Fact>,
     questions: Vec<String>,
     asks: Vec<Ask>,
+    /// Questions that may come up for several shelves, with those.
+    of_shelves: Vec<(&'static str, Vec<String>)>,
 }
 
 /// Writes the draft.
@@ -33,12 +35,14 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
         facts: Vec::new(),
         questions: learned.questions.clone(),
         asks: learned.asks.clone(),
+        of_shelves: Vec::new(),
     };
     pen.head(answers);
     pen.platforms();
     for (shelf, facts, strangers) in &learned.shelves {
         pen.shelf(shelf, facts, strangers, answers);
     }
+    pen.ask_of_shelves();
     if let Some((file, true)) = &learned.ids_from {
         pen.ids_alone(file);
     }
@@ -232,13 +236,28 @@ impl Pen<'_> {
             parts.push(format!("client = {}", list(client)));
         } else if !self.learned.has_client && !in_world {
             parts.push(format!("client = {}", list(server)));
-            self.questions.push(format!(
-                "Where are the mods of the shelf `{}` on a client? No client was given, so the server's place was taken.",
-                shelf.name
-            ));
+            let question =
+                "Where are the mods of {} on a client? No client was given, so the server's place was taken.";
+            self.about_shelf(question, shelf);
             return (format!("{{ {} }}", parts.join(", ")), 0.6);
         }
         (format!("{{ {} }}", parts.join(", ")), 0.9)
+    }
+
+    /// A question that may come up for several shelves is asked once, of all of them.
+    fn about_shelf(&mut self, question: &'static str, shelf: &Shelf) {
+        match self.of_shelves.iter_mut().find(|(asked, _)| *asked == question) {
+            Some((_, shelves)) => shelves.push(shelf.name.clone()),
+            None => self.of_shelves.push((question, vec![shelf.name.clone()])),
+        }
+    }
+
+    fn ask_of_shelves(&mut self) {
+        for (question, shelves) in std::mem::take(&mut self.of_shelves) {
+            let names: Vec<String> = shelves.iter().map(|name| format!("`{}`", printable(name))).collect();
+            let word = if names.len() == 1 { "the shelf" } else { "the shelves" };
+            self.questions.push(question.replace("{}", &format!("{word} {}", names.join(", "))));
+        }
     }
 
     fn place_evidence(&self, shelf: &Shelf) -> Vec<String> {
@@ -291,8 +310,11 @@ impl Pen<'_> {
         self.chosen(&about("id"), "id", &facts.id);
         match &facts.version {
             Some(version) => self.chosen(&about("version"), "version", version),
-            None => self
-                .ask(&format!("Where does a mod of the shelf `{}` state its version?", shelf.name), "version = \"$.\""),
+            None => {
+                self.comment("FILL IN: where does a mod here state its version?");
+                self.comment("version = \"$.\"");
+                self.about_shelf("Where does a mod of {} state its version?", shelf);
+            }
         }
         if let Some(title) = &facts.title {
             self.chosen(&about("title"), "title", title);
@@ -331,12 +353,14 @@ impl Pen<'_> {
                 let about = format!("shelf {}: needed_on", shelf.name);
                 return self.inferred(&about, "needed_on", &format!("{{ is = \"{side}\" }}"), (0.8, &evidence));
             }
-            let question = format!(
-                "Does a mod of the shelf `{}` say on which side it is needed? None was found, so that each is taken for both.",
-                shelf.name
-            );
             if !shelf.documents.is_empty() {
-                self.ask(&question, "needed_on = { at = \"$.\", means = { everywhere = \"both\" } }");
+                self.comment(
+                    "FILL IN: does a mod here say on which side it is needed? Until then each is taken for both.",
+                );
+                self.comment("needed_on = { at = \"$.\", means = { everywhere = \"both\" } }");
+                let question =
+                    "Does a mod of {} say on which side it is needed? None was found, so that each is taken for both.";
+                self.about_shelf(question, shelf);
             }
             return;
         };

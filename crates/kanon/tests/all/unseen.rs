@@ -79,6 +79,11 @@ fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
     "reeds 1.2 on both: required core 1.0",
     "watch 0.1 on server: required core 1.0, required reeds 1.0",
 ], &["srv/modules.json in order: reeds, core, watch off"])]
+#[case::clutter_around_real_mods(include_str!("../trees/clutter.tree"), &[
+    "clay - on both: ",
+    "kiln - on both: required clay",
+    "oven - on both: required clay, required kiln",
+], &["worlds/hill/world.txt: kiln, clay, oven"])]
 fn every_mod_and_list_is_read(#[case] tree: &str, #[case] mods: &[&str], #[case] lists: &[&str]) {
     let (found_mods, found_lists, _) = learned(tree);
     assert_eq!(found_mods, mods);
