@@ -79,6 +79,10 @@ fn walk_leaves(value: &Value, path: &str, key: &str, depth: usize, found: &mut V
             }
         }
         Value::Array(items) if items.len() == 1 => walk_leaves(&items[0], &format!("{path}[0]"), key, depth, found),
+        // The first of several at the root is what a file is about; elsewhere a list is a list.
+        Value::Array(items) if depth == 0 && !items.is_empty() => {
+            walk_leaves(&items[0], &format!("{path}[0]"), key, depth + 1, found);
+        }
         Value::Array(_) => {}
         other => found.extend(scalar(other).map(|value| Leaf {
             path: path.to_owned(),
@@ -186,6 +190,13 @@ mod tests {
             assert_eq!(path.query(&document).iter().find_map(|v| scalar(v)).as_deref(), Some(leaf.value.as_str()));
         }
         assert!(found.iter().any(|leaf| leaf.key == "flag" && leaf.is_flag));
+    }
+
+    #[test]
+    fn of_a_list_at_the_root_the_first_counts() {
+        let document = json!([{"id": "reed", "tags": ["a", "b"]}, {"id": "other"}]);
+        let found = leaves(&document);
+        assert_eq!(found.iter().map(|leaf| leaf.path.as_str()).collect::<Vec<_>>(), ["$[0].id"]);
     }
 
     #[test]

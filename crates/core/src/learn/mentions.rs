@@ -38,6 +38,8 @@ pub struct FoundList {
     pub file: InstallPath,
     /// The rulebook's lines for it, but for name and role.
     pub lines: Vec<(String, String)>,
+    /// The ids of the mods that it names.
+    pub named: Vec<String>,
     /// The kind of digest by which it asks for its mods.
     pub digest: Option<DigestKind>,
     /// Entries that name no mod.
@@ -263,9 +265,13 @@ fn list(sight: &dyn Sight, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
             .collect::<BTreeSet<_>>()
             .len()
     });
-    let hinted = hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"])
-        || body.to_lowercase().contains("mods");
-    if mentions == 0 && !hinted {
+    // Without a mod to look for, only what speaks of mods can be a list of their ids.
+    let speaks = || {
+        hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"])
+            || body.to_lowercase().contains("mods")
+    };
+    let enough = if names.mods.is_empty() { speaks() } else { mentions >= names.mods.len().min(2) };
+    if !enough {
         return Vec::new();
     }
     // A script may look like `key = value` lines; it is a script all the same.
@@ -316,6 +322,10 @@ impl Reading {
 
     fn share(&self) -> f64 {
         self.named.iter().flatten().count() as f64 / self.named.len().max(1) as f64
+    }
+
+    fn ids(&self, names: &Names<'_>) -> Vec<String> {
+        self.mods().into_iter().map(|at| names.mods[at].id.clone()).collect()
     }
 
     /// What entries name that name no mod, without what all entries have around their names.
@@ -546,6 +556,7 @@ fn conclude(
         role: Role::Server,
         file: seen.path.clone(),
         lines,
+        named: reading.ids(names),
         digest: None,
         strangers: reading.strangers(),
         ids_alone,
@@ -606,6 +617,10 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
     let between = gap.strip_prefix(after.as_str()).and_then(|rest| rest.strip_suffix(before.as_str())).unwrap_or(gap);
     let option = option_of(head.strip_suffix(before.as_str()).unwrap_or(head))?;
     let repeated = between.trim() == option.trim();
+    // Words between names are a sentence.
+    if !repeated && between.contains(char::is_alphanumeric) {
+        return None;
+    }
     let mut lines = vec![("option".to_owned(), quoted(&option))];
     if !repeated {
         lines.push(("between".to_owned(), quoted(between)));
@@ -634,6 +649,7 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
         role: Role::Server,
         file: seen.path.clone(),
         lines,
+        named: reading.ids(names),
         digest: None,
         strangers: reading.strangers(),
         ids_alone: false,
@@ -713,6 +729,7 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
         role: Role::Server,
         file: seen.path.clone(),
         lines,
+        named: reading.ids(names),
         digest: None,
         strangers: reading.strangers(),
         ids_alone: false,

@@ -184,6 +184,7 @@ fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
     let called = called(sights, &read);
     let mut lists: Vec<FoundList> =
         sights.iter().zip(&texts).flat_map(|(sight, texts)| mentions::lists(*sight, texts, &called)).collect();
+    read.retain(|(shelf, facts, _)| shelf.speaks_for_itself() || is_listed(facts, &lists));
     let mut learned = Learned {
         game: answers.game.clone().unwrap_or_else(|| name.to_owned()),
         scheme: ("dotted", 0.5, Vec::new()),
@@ -242,6 +243,12 @@ fn holds_documents(group: &&units::Group) -> bool {
 /// Every unit's own path: what lies in or at one of them is inside a mod.
 fn unit_paths<'u>(units: impl Iterator<Item = &'u Unit>) -> HashSet<String> {
     units.filter(|unit| !unit.documents.is_empty() || !unit.is_folder).map(|unit| unit.path.to_string()).collect()
+}
+
+/// Files that tell nothing are mods when a list names most of them.
+fn is_listed(facts: &Facts, lists: &[FoundList]) -> bool {
+    let ids: Vec<&String> = facts.id.values.iter().flatten().collect();
+    lists.iter().any(|list| ids.iter().filter(|id| list.named.contains(id)).count() * 2 >= ids.len())
 }
 
 fn known_ids(read: &[(Shelf, Facts, Vec<Stranger>)]) -> HashSet<String> {

@@ -12,6 +12,9 @@ use crate::limits;
 use crate::reading::{Archive, Contents, ITSELF};
 use crate::rulebook::{ByRole, Holds, Role};
 
+/// Everyday words for folders of mods.
+const MOD_WORDS: [&str; 6] = ["mod", "plugin", "addon", "pack", "content", "overlay"];
+
 /// A group that was found to hold mods.
 #[derive(Debug, Clone)]
 pub struct Candidate {
@@ -47,6 +50,16 @@ pub struct Shelf {
     pub seen: Vec<Unit>,
     /// One unit for each mod.
     pub units: Vec<Unit>,
+}
+
+impl Shelf {
+    /// Whether its documents, the names of its files or its own name tell that it holds mods.
+    pub fn speaks_for_itself(&self) -> bool {
+        let by_name = || name_rule(&self.units).is_some_and(|names| names.with_version);
+        let places = self.places.server.iter().chain(&self.places.client);
+        let hinted = places.map(|place| name(place)).any(|own| hints(own, &MOD_WORDS));
+        !self.documents.is_empty() || hinted || by_name()
+    }
 }
 
 /// What is read from the mods of a shelf.
@@ -146,7 +159,7 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let relations = has_relations(&group.units, &pattern);
     // One folder alone is more likely a part of a mod than a shelf, whatever the folders above are called.
     let hinting = if own == 1 { name(&group.place) } else { group.place.as_str() };
-    let hinted = hints(hinting, &["mod", "plugin", "addon", "pack", "content", "overlay"]);
+    let hinted = hints(hinting, &MOD_WORDS);
     let told = usize::from(version)
         + usize::from(relations)
         + usize::from(hinted)
@@ -227,7 +240,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let id_listed = ids.iter().filter(|id| around.listed.contains(*id)).count() as f64 / ids.len().max(1) as f64;
     let listed = listed_share(&group, around).max(id_listed);
     let place = &group.place;
-    let hinted = hints(name(place), &["mod", "plugin", "addon", "pack", "content", "overlay", "extra"]);
+    let hinted = hints(name(place), &MOD_WORDS);
     let game_parts = [
         "lib",
         "libs",

@@ -199,6 +199,20 @@ fn a_log_that_mentions_every_mod_is_no_list() {
 }
 
 #[test]
+fn pictures_and_pages_whose_names_stand_in_texts_are_no_mods() {
+    let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
+    let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    files.push(("title/en.alt", b"picture".to_vec()));
+    files.push(("title/ru.alt", b"picture".to_vec()));
+    files.push(("readme.txt", b"read it in en or in ru".to_vec()));
+    let learned = of(&files, None);
+    assert!(!learned.rulebook.contains("title"), "{}", learned.rulebook);
+    files.push(("order.txt", b"en\nru\n".to_vec()));
+    let listed = of(&files, None);
+    assert!(listed.rulebook.contains("name = \"title\""), "a list names them:\n{}", listed.rulebook);
+}
+
+#[test]
 fn answers_are_written_down() {
     let mods = mods(r#"{"id": "{id}", "version": "{version}", "side": "quay", "needs": {"bog": "2.0"}}"#);
     let files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
