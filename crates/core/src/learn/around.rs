@@ -231,3 +231,7 @@ pub fn in_any_world(path: &str, worlds: &[FoundWorlds]) -> String {
     }
     path.to_owned()
 }
+
+#[cfg(test)]
+#[path = "../tests/around.rs"]
+mod tests;

@@ -622,13 +622,13 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
         return None;
     }
     let mut lines = vec![("option".to_owned(), quoted(&option))];
-    if !repeated {
-        lines.push(("between".to_owned(), quoted(between)));
-    }
     let unescaped = between.replace('\\', "");
     let values = option_values(body, &option, Some(between)).ok()?;
     // A shell's `\;` is a `;` once the shell has read it.
     let between = if values.iter().any(|found| found.value.contains(between)) { between } else { unescaped.as_str() };
+    if !repeated {
+        lines.push(("between".to_owned(), quoted(between)));
+    }
     let texts: Vec<String> = values
         .iter()
         .flat_map(|found| if repeated { vec![found.value.as_str()] } else { found.value.split(between).collect() })
@@ -754,3 +754,7 @@ pub fn list_name(found: &FoundList) -> String {
     let role = if found.role == Role::Server { "server" } else { "client" };
     if is_line { format!("{role}'s launch line") } else { format!("list in {}", name(found.file.as_str())) }
 }
+
+#[cfg(test)]
+#[path = "../tests/mentions.rs"]
+mod tests;

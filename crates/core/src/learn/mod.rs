@@ -548,5 +548,9 @@ fn keep_lists(learned: &mut Learned, lists: &mut Vec<FoundList>) {
 }
 
 #[cfg(test)]
+#[path = "../tests/memory.rs"]
+mod memory;
+
+#[cfg(test)]
 #[path = "../tests/learn.rs"]
 mod tests;

@@ -11,7 +11,7 @@ use super::shelves::{Facts, Shelf, Stranger, document_line};
 use super::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use crate::path::printable;
 
-use crate::rulebook::{Holds, Role};
+use crate::rulebook::{Holds, NamePattern, Role};
 
 /// Below this a line is marked to be looked at.
 const DOUBT: f64 = 0.65;
@@ -285,7 +285,7 @@ impl Pen<'_> {
             match prefix {
                 Some(prefix) => self.line(&format!("match = [{}]", quoted(&format!("{prefix}*")))),
                 None => {
-                    let others: Vec<String> = shelf.others.iter().map(|other| quoted(other)).collect();
+                    let others: Vec<String> = shelf.others.iter().filter_map(|other| pattern_of(other)).collect();
                     self.comment("folders beside the mods that are none");
                     self.line(&format!("except = [{}]", others.join(", ")));
                 }
@@ -461,7 +461,7 @@ impl Pen<'_> {
         let place = format!("{{ {role} = {} }}", quoted(&ring.place));
         self.inferred("the key ring", "in", &place, (0.9, &ring.evidence));
         if !ring.own.is_empty() {
-            let own: Vec<String> = ring.own.iter().map(|own| quoted(own)).collect();
+            let own: Vec<String> = ring.own.iter().filter_map(|own| pattern_of(own)).collect();
             let evidence = ["no mod brings these: the game's own, or left over".to_owned()];
             self.inferred("the key ring: own", "own", &format!("[{}]", own.join(", ")), (0.5, &evidence));
             let shown: Vec<String> = ring.own.iter().take(5).map(|own| printable(own)).collect();
@@ -499,11 +499,11 @@ impl Pen<'_> {
         if keep.is_empty() {
             return;
         }
-        let shown: Vec<String> = keep.iter().map(|text| quoted(text)).collect();
-        let few = keep.iter().all(|text| !text.contains(['*', '?', '[', '{']));
-        if few {
+        let shown: Vec<String> = keep.iter().filter_map(|text| pattern_of(text)).collect();
+        if !shown.is_empty() {
             let evidence = ["entries that no mod was found for: the game's own, or mods that are missing".to_owned()];
-            self.inferred(&format!("{name}: keep"), "keep", &format!("[{}]", shown.join(", ")), (0.45, &evidence));
+            let value = format!("[{}]", shown.join(", "));
+            self.inferred(&format!("{name}: keep"), "keep", &value, (0.45, &evidence));
         }
         let shown: Vec<String> = keep.iter().take(5).map(|text| printable(text)).collect();
         self.questions
@@ -551,6 +551,14 @@ impl Pen<'_> {
         self.line("# [[shelf]]\n# name  = \"mods\"\n# holds = \"archives\"\n# in    = { server = \"mods\", client = \"mods\" }");
         self.line("# [shelf.mod]\n# id = { file-name = '^(?<id>.+)$' }");
     }
+}
+
+/// A pattern that means just this name, as TOML writes it; none for what no pattern can mean.
+fn pattern_of(name: &str) -> Option<String> {
+    let escape =
+        |c: char| if matches!(c, '[' | ']' | '{' | '}' | '*' | '?') { format!("[{c}]") } else { c.to_string() };
+    let text: String = name.chars().map(escape).collect();
+    NamePattern::new(&text).ok().filter(|pattern| pattern.fits(name)).map(|_| quoted(&text))
 }
 
 /// A sign that all mods' names begin with and no other name does, such as `@`.

@@ -1,50 +1,15 @@
 //! Key rings and signatures, told from what lies where.
 
+use super::super::memory::Memory;
 use super::*;
 use crate::digest::DigestKind;
-use crate::reading::Contents;
 use crate::rulebook::Role;
 use rstest::rstest;
 
-/// A server in memory.
-struct Server {
-    files: Vec<Seen>,
-    bytes: Vec<Vec<u8>>,
-}
-
-impl Server {
-    fn new(files: &[(&str, &[u8])]) -> Self {
-        let seen = |(path, bytes): &(&str, &[u8])| Seen {
-            path: crate::path::InstallPath::new(path).expect("a path"),
-            size: bytes.len() as u64,
-        };
-        Self { files: files.iter().map(seen).collect(), bytes: files.iter().map(|(_, bytes)| bytes.to_vec()).collect() }
-    }
-}
-
-impl Sight for Server {
-    fn role(&self) -> Role {
-        Role::Server
-    }
-
-    fn files(&self) -> &[Seen] {
-        &self.files
-    }
-
-    fn start(&self, path: &crate::path::InstallPath, limit: u64) -> Option<Vec<u8>> {
-        let at = self.files.iter().position(|seen| seen.path == *path)?;
-        Some(self.bytes[at].iter().copied().take(usize::try_from(limit).ok()?).collect())
-    }
-
-    fn archive(&self, _: &crate::path::InstallPath) -> Option<Box<dyn Contents + '_>> {
-        None
-    }
-}
-
 /// The mods in `mods`, a folder each.
-fn units(server: &Server) -> Vec<Unit> {
+fn units(server: &Memory) -> Vec<Unit> {
     let mut names: Vec<&str> =
-        server.files.iter().filter_map(|seen| seen.path.as_str().strip_prefix("mods/")?.split('/').next()).collect();
+        server.files().iter().filter_map(|seen| seen.path.as_str().strip_prefix("mods/")?.split('/').next()).collect();
     names.dedup();
     let unit = |name: &str| {
         let folder = format!("mods/{name}");
@@ -57,7 +22,7 @@ fn units(server: &Server) -> Vec<Unit> {
             is_folder: true,
             off: false,
             size: 0,
-            inner: server.files.iter().filter_map(inner).collect(),
+            inner: server.files().iter().filter_map(inner).collect(),
             documents: BTreeMap::new(),
             texts: BTreeMap::new(),
         }
@@ -71,7 +36,7 @@ fn inside(units: &[Unit]) -> HashSet<String> {
 
 #[test]
 fn the_folder_whose_files_mods_bring_is_the_ring() {
-    let server = Server::new(&[
+    let server = Memory::server(&[
         ("mods/a/keys/wright.pub", b"key of wright"),
         ("mods/b/keys/wright.pub", b"key of wright"),
         ("mods/c/keys/gull.pub", b"key of gull"),
@@ -89,7 +54,8 @@ fn the_folder_whose_files_mods_bring_is_the_ring() {
 
 #[test]
 fn the_same_text_in_a_mod_and_in_a_folder_is_no_key() {
-    let server = Server::new(&[("mods/a/licence.txt", b"do as you like"), ("licences/licence.txt", b"do as you like")]);
+    let server =
+        Memory::server(&[("mods/a/licence.txt", b"do as you like"), ("licences/licence.txt", b"do as you like")]);
     let units = units(&server);
     assert_eq!(ring(&server, &units, &inside(&units)), None);
 }
@@ -100,16 +66,16 @@ fn a_folder_with_many_files_of_its_own_is_no_ring() {
         (0..9).map(|n| (format!("data/{n}.bin"), format!("data {n}").into_bytes())).collect();
     files.push(("mods/a/x.bin".to_owned(), b"data 3".to_vec()));
     let files: Vec<(&str, &[u8])> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.as_slice())).collect();
-    let server = Server::new(&files);
+    let server = Memory::server(&files);
     let units = units(&server);
     assert_eq!(ring(&server, &units, &inside(&units)), None);
 }
 
 /// A mod with one payload, and a signature of a size beside it.
-fn with_signature(name: &str, size: usize) -> Server {
+fn with_signature(name: &str, size: usize) -> Memory {
     let signature = vec![7; size];
     let second = name.replacen("a.hold", "b.hold", 1);
-    Server::new(&[
+    Memory::server(&[
         ("mods/a/stock/a.hold", b"payload"),
         (&format!("mods/a/stock/{name}"), &signature),
         ("mods/b/stock/b.hold", b"payload"),
@@ -151,7 +117,7 @@ fn what_is_put_behind_a_name_for_other_reasons_is_none(#[case] name: &str, #[cas
 #[test]
 fn one_unsigned_mod_among_signed_ones_does_not_hide_them() {
     let mark = [7; 64];
-    let server = Server::new(&[
+    let server = Memory::server(&[
         ("mods/a/x.hold", b"1"),
         ("mods/a/x.hold.k.mark", &mark),
         ("mods/b/x.hold", b"2"),
@@ -165,7 +131,7 @@ fn one_unsigned_mod_among_signed_ones_does_not_hide_them() {
 
 #[test]
 fn the_digest_of_a_key_does_not_depend_on_how_it_is_read() {
-    let server = Server::new(&[("ring/a.pub", b"key")]);
+    let server = Memory::server(&[("ring/a.pub", b"key")]);
     let expected = DigestKind::Blake3.of_bytes(b"key");
-    assert_eq!(digest(&server, &server.files[0]).map(|digest| digest.to_string()), Some(expected));
+    assert_eq!(digest(&server, &server.files()[0]).map(|digest| digest.to_string()), Some(expected));
 }
