@@ -82,8 +82,7 @@ pub fn stated_version(sight: &dyn Sight, texts: &[&Seen]) -> Option<StatedVersio
             let score = usize::from(told) * 4
                 + usize::from(leaf.depth <= 2)
                 + usize::from(leaf.key.to_lowercase().contains("version"));
-            let by_name = crate::document::Notation::of_name(name(seen.path.as_str()));
-            let notation = (by_name != Some(document.notation)).then(|| document.notation.word());
+            let notation = document.untold_notation(name(seen.path.as_str()));
             if told && best.as_ref().is_none_or(|(known, _)| score > *known) {
                 best = Some((
                     score,
@@ -140,8 +139,7 @@ pub fn settings(
         for seen in texts.iter().filter(|seen| seen.size <= 64 << 10 && !lists.contains(seen.path.as_str())).take(300) {
             let Some(bytes) = small(*sight, &seen.path) else { continue };
             let Some(document) = guess(name(seen.path.as_str()), &bytes) else { continue };
-            let by_name = crate::document::Notation::of_name(name(seen.path.as_str()));
-            let notation = (by_name != Some(document.notation)).then(|| document.notation.word());
+            let notation = document.untold_notation(name(seen.path.as_str()));
             for leaf in leaves(&document.value).into_iter().take(200) {
                 let is_flag = leaf.is_flag
                     || matches!(

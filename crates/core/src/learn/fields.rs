@@ -496,7 +496,7 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
         // A mod may name several sides in a list.
         let is_list = column.path.ends_with("[0]");
         if is_list {
-            for word in ["server", "client"].into_iter().filter(|word| side_word(word).is_some()) {
+            for word in ["server", "client"] {
                 means.entry(word).or_insert(word);
             }
         }

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use super::sight::{Seen, Sight, extension, name, parent, stem};
+use super::sight::{Seen, Sight, extension, is_inside, name, parent, stem};
 use super::units::Unit;
 use crate::digest::Blake3;
 
@@ -80,19 +80,6 @@ pub fn ring(sight: &dyn Sight, units: &[Unit], inside: &HashSet<String>) -> Opti
         }
     }
     best.map(|(_, ring)| ring)
-}
-
-fn is_inside(folder: &str, inside: &HashSet<String>) -> bool {
-    let mut outer = folder;
-    loop {
-        if inside.contains(outer) {
-            return true;
-        }
-        match outer.rsplit_once('/') {
-            Some((parent, _)) => outer = parent,
-            None => return false,
-        }
-    }
 }
 
 /// Small files in mods that could be keys, by digest.

@@ -8,7 +8,7 @@ use serde_json::Value;
 
 use super::fields::quoted;
 use super::leaves::{Held, Holder, holders, leaves};
-use super::sight::{Guessed, Seen, Sight, extension, guess, name, small};
+use super::sight::{Guessed, Seen, Sight, extension, guess, is_inside, name, small};
 use super::words::{hints, is_version};
 use crate::digest::DigestKind;
 use crate::document::{Encoding, text};
@@ -52,6 +52,31 @@ pub struct FoundList {
     pub evidence: Vec<String>,
 }
 
+impl FoundList {
+    /// A list of which it is not known yet on whose install it was seen.
+    fn of(
+        seen: &Seen,
+        reading: &Reading,
+        names: &Names<'_>,
+        lines: Vec<(String, String)>,
+        evidence: Vec<String>,
+    ) -> Self {
+        Self {
+            role: Role::Server,
+            file: seen.path.clone(),
+            lines,
+            named: reading.ids(names),
+            digest: None,
+            strangers: reading.strangers(),
+            ids_alone: false,
+            confidence: confidence(reading, names),
+            evidence,
+        }
+    }
+}
+
+/// How sure a list is that nothing but its key speaks for.
+const IDS_ALONE: f64 = 0.5;
 /// The most text files that are looked into.
 const FILES: usize = 4_000;
 /// The most bytes of text that are looked into.
@@ -59,20 +84,8 @@ const TEXT_BYTES: u64 = 64 << 20;
 
 /// Text files outside the shelves that may be lists or settings.
 pub fn text_files<'s>(sight: &'s dyn Sight, units: &HashSet<String>) -> Vec<&'s Seen> {
-    let inside = |path: &str| {
-        let mut outer = path;
-        loop {
-            if units.contains(outer) {
-                return true;
-            }
-            match outer.rsplit_once('/') {
-                Some((parent, _)) => outer = parent,
-                None => return false,
-            }
-        }
-    };
     let small = sight.files().iter().filter(|seen| seen.size > 0 && seen.size <= crate::limits::LEARNED_TEXT_BYTES);
-    let texts = small.filter(|seen| is_texty(seen.path.as_str()) && !inside(seen.path.as_str()));
+    let texts = small.filter(|seen| is_texty(seen.path.as_str()) && !is_inside(seen.path.as_str(), units));
     let mut files: Vec<&Seen> = texts.collect();
     // Near the root first: that is where lists are.
     files.sort_by_key(|seen| (seen.path.as_str().matches('/').count(), seen.path.as_str()));
@@ -540,8 +553,8 @@ fn conclude(
     if !is_list(&reading, names, ids_alone) {
         return None;
     }
-    if crate::document::Notation::of_name(name(seen.path.as_str())) != Some(document.notation) {
-        lines.insert(0, ("notation".to_owned(), quoted(document.notation.word())));
+    if let Some(word) = document.untold_notation(name(seen.path.as_str())) {
+        lines.insert(0, ("notation".to_owned(), quoted(word)));
     }
     if reading.template != "{id}" {
         lines.push(("entry".to_owned(), quoted(&reading.template)));
@@ -551,18 +564,10 @@ fn conclude(
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
     let evidence = evidence(&reading, names, ordered);
-    let confidence = confidence(&reading, names, ids_alone);
-    let found = FoundList {
-        role: Role::Server,
-        file: seen.path.clone(),
-        lines,
-        named: reading.ids(names),
-        digest: None,
-        strangers: reading.strangers(),
-        ids_alone,
-        confidence,
-        evidence,
-    };
+    let mut found = FoundList::of(seen, &reading, names, lines, evidence);
+    if ids_alone {
+        (found.ids_alone, found.confidence) = (true, IDS_ALONE);
+    }
     Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
 }
 
@@ -580,10 +585,7 @@ fn evidence(reading: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> 
     evidence
 }
 
-fn confidence(reading: &Reading, names: &Names<'_>, ids_alone: bool) -> f64 {
-    if ids_alone {
-        return 0.5;
-    }
+fn confidence(reading: &Reading, names: &Names<'_>) -> f64 {
     let most = reading.mods().len() as f64 / names.mods.len().max(1) as f64;
     ((0.4 + reading.share() * 0.3 + most * 0.28) * 100.0).round() / 100.0
 }
@@ -645,17 +647,7 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
     lines.push(("ordered".to_owned(), "true".to_owned()));
     let mut evidence = evidence(&reading, names, false);
     evidence.push(format!("they follow the option `{option}` on one line"));
-    Some(FoundList {
-        role: Role::Server,
-        file: seen.path.clone(),
-        lines,
-        named: reading.ids(names),
-        digest: None,
-        strangers: reading.strangers(),
-        ids_alone: false,
-        confidence: confidence(&reading, names, false),
-        evidence,
-    })
+    Some(FoundList::of(seen, &reading, names, lines, evidence))
 }
 
 fn mentions(line: &str, names: &Names<'_>) -> Vec<(usize, usize)> {
@@ -725,17 +717,7 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
-    Some(FoundList {
-        role: Role::Server,
-        file: seen.path.clone(),
-        lines,
-        named: reading.ids(names),
-        digest: None,
-        strangers: reading.strangers(),
-        ids_alone: false,
-        confidence: confidence(&reading, names, false),
-        evidence: evidence(&reading, names, ordered),
-    })
+    Some(FoundList::of(seen, &reading, names, lines, evidence(&reading, names, ordered)))
 }
 
 /// An entry with a sign of a comment before it.

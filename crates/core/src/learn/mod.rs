@@ -99,11 +99,13 @@ pub fn unidentified(survey: &Survey) -> Vec<Unidentified> {
         .iter()
         .map(|broken| Unidentified { path: broken.path.clone(), why: broken.why.clone() })
         .collect();
+    // Where no mod of a shelf states a version, that is how the game is; where some do, it is a gap.
+    let stated = survey.mods.iter().filter(|known| known.reading.version.is_some());
+    let with_versions: HashSet<&str> = stated.map(|known| known.shelf.as_str()).collect();
     for known in &survey.mods {
         let path = known.path.to_string();
-        // Where no mod of a shelf states a version, that is how the game is; where some do, it is a gap.
-        let others_do = || survey.mods.iter().any(|m| m.shelf == known.shelf && m.reading.version.is_some());
-        if known.reading.version.is_none() && !known.is_id_alone() && others_do() {
+        let others_do = with_versions.contains(known.shelf.as_str());
+        if known.reading.version.is_none() && !known.is_id_alone() && others_do {
             found.push(Unidentified { path: path.clone(), why: "no version was found".to_owned() });
         }
         let doubts = known.reading.doubts.iter();
@@ -319,7 +321,7 @@ fn platforms(
     for (id, count) in askers {
         let wanted = count * 2 >= with_relations && count >= 2;
         let listed = in_lists.contains(&id.to_lowercase());
-        if named.iter().any(|named| named.name.eq_ignore_ascii_case(&id)) && (wanted || count >= 1) {
+        if named.iter().any(|named| named.name.eq_ignore_ascii_case(&id)) {
             loader_ids.push(id);
         } else if wanted || listed {
             learned.base_ids.push(id);

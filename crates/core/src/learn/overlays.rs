@@ -3,10 +3,9 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::shelves::Shelf;
-use super::sight::{Sight, name, parent};
+use super::sight::{Sight, name, parent, starts_as_zip};
 use super::units::Unit;
 use crate::path::InstallPath;
-use crate::reading::is_archive;
 use crate::rulebook::Role;
 
 /// Archives outside the shelves that are tried as a base.
@@ -51,10 +50,7 @@ fn bases(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<InstallPath> {
     let mut files: Vec<_> =
         sight.files().iter().filter(|seen| seen.size > 100 && !inside.contains(seen.path.as_str())).collect();
     files.sort_by_key(|seen| (std::cmp::Reverse(seen.size), seen.path.as_str()));
-    let archives = files
-        .into_iter()
-        .take(BASES * 4)
-        .filter(|seen| sight.start(&seen.path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK")));
+    let archives = files.into_iter().take(BASES * 4).filter(|seen| starts_as_zip(sight, &seen.path));
     archives.take(BASES).map(|seen| seen.path.clone()).collect()
 }
 

@@ -9,7 +9,7 @@ use super::sight::{Sight, extension, guess, name, parent};
 use super::units::{Group, Unit, complete, located, share};
 use super::words::{hints, is_slug, is_version, plain_regex};
 use crate::limits;
-use crate::reading::{Archive, Contents, ITSELF};
+use crate::reading::{Archive, Contents};
 use crate::rulebook::{ByRole, Holds, Role};
 
 /// Everyday words for folders of mods.
@@ -184,7 +184,7 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
             group.holds == Holds::Archives || documents.iter().any(|d| unit.documents.contains_key(d))
         });
     let others = others.iter().map(|unit| unit.name.clone()).collect();
-    let group = Group { units: mods, document: Some(pattern), ..group };
+    let group = Group { units: mods, ..group };
     let ids = ids_of(&group, &documents, around);
     Some(Candidate { group, documents, ids, others, score: total })
 }
@@ -273,7 +273,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
         return None;
     }
-    let group = Group { holds: Holds::Files, document: None, ..group };
+    let group = Group { holds: Holds::Files, ..group };
     let score = 1.0 + listed * 2.0 + if hinted { 1.0 } else { 0.0 } + if names.with_version { 1.0 } else { 0.0 };
     Some(Candidate { group, documents: Vec::new(), ids, others: Vec::new(), score })
 }
@@ -600,13 +600,11 @@ pub fn strangers(shelf: &Shelf) -> Vec<Stranger> {
         let best = |test: &dyn Fn(&Column) -> bool| columns.iter().find(|column| test(column)).map(|c| c.path.clone());
         let has = |column: &Column, words: &[&str]| hints(&column.key, words);
         let value = |column: &Column, test: fn(&str) -> bool| column.values.iter().flatten().all(|v| test(v));
-        let notation = units[0].documents[&member].notation;
-        let by_name = crate::document::Notation::of_name(&member);
         Stranger {
             id: best(&|c| has(c, &["id", "name", "key", "slug"]) && value(c, is_slug) && !value(c, is_version)),
             version: best(&|c| has(c, &["version", "release"]) && value(c, is_version)),
             names: units.iter().map(|unit| unit.name.clone()).collect(),
-            notation: (by_name != Some(notation)).then(|| notation.word()),
+            notation: units[0].documents[&member].untold_notation(&member),
             member,
         }
     });
@@ -620,16 +618,14 @@ pub fn document_line(shelf: &Shelf) -> Option<String> {
         .iter()
         .map(|pattern| {
             let found = shelf.seen.iter().find_map(|unit| unit.documents.get(pattern));
-            let by_name = crate::document::Notation::of_name(pattern);
-            let notation = found.filter(|found| by_name != Some(found.notation)).map(|found| found.notation.word());
+            let notation = found.and_then(|found| found.untold_notation(pattern));
             let notation = notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
             let encoding = found.map(|found| found.encoding).unwrap_or_default();
             let encoding = crate::document::ENCODING_WORDS
                 .iter()
                 .find(|(_, own)| *own == encoding && *own != crate::document::Encoding::Utf8);
             let encoding = encoding.map_or_else(String::new, |(word, _)| format!(", encoding = \"{word}\""));
-            let member = if pattern == ITSELF { ITSELF } else { pattern };
-            format!("{{ member = {}{notation}{encoding} }}", quoted(member))
+            format!("{{ member = {}{notation}{encoding} }}", quoted(pattern))
         })
         .collect();
     match each.as_slice() {

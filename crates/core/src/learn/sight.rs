@@ -1,13 +1,13 @@
 //! What learning looks at: a listing of an install, and bounded looks into its files. Nothing is run and nothing is trusted.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 
 use serde_json::Value;
 
 use crate::document::{self, Encoding, Notation};
 use crate::limits;
 use crate::path::InstallPath;
-use crate::reading::Contents;
+use crate::reading::{Contents, is_archive};
 use crate::rulebook::Role;
 
 /// A file of an install.
@@ -61,6 +61,23 @@ pub fn guess(name: &str, bytes: &[u8]) -> Option<Guessed> {
     let marked = bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff");
     let encoding = if marked { Encoding::Utf8 } else { encoding };
     (value.is_object() || value.is_array()).then_some(Guessed { notation, encoding, value })
+}
+
+impl Guessed {
+    /// The rulebook's word for the notation, where the file's name does not tell it.
+    pub fn untold_notation(&self, name: &str) -> Option<&'static str> {
+        (Notation::of_name(name) != Some(self.notation)).then(|| self.notation.word())
+    }
+}
+
+/// Whether a path is one of these folders and files, or lies in one.
+pub fn is_inside(path: &str, folders: &HashSet<String>) -> bool {
+    folders.contains(path) || path.rsplit_once('/').is_some_and(|(outer, _)| is_inside(outer, folders))
+}
+
+/// Whether a file begins as a zip does.
+pub fn starts_as_zip(sight: &dyn Sight, path: &InstallPath) -> bool {
+    sight.start(path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK"))
 }
 
 /// The encoding that bytes are text in; none when they are no text.

@@ -3,11 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
-use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, small, stem};
+use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, small, starts_as_zip, stem};
 use crate::digest::Blake3;
 use crate::limits;
 use crate::path::InstallPath;
-use crate::reading::is_archive;
 use crate::rulebook::{Holds, NamePattern, Role};
 
 /// Units of a group that are looked into before it is known which of their documents matters.
@@ -62,8 +61,6 @@ pub struct Group {
     pub units: Vec<Unit>,
     /// The other units, not looked into yet.
     pub rest: Vec<Unit>,
-    /// The document that its units are read by; none for opaque ones.
-    pub document: Option<String>,
 }
 
 /// Every group of an install that may be a shelf.
@@ -158,7 +155,7 @@ fn file_groups(sight: &dyn Sight, folder: &str, files: &[&Seen]) -> Vec<Group> {
 }
 
 fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Option<String>)]) -> Option<Group> {
-    let archives = seen.iter().take(20).filter(|(seen, _)| starts_as_archive(sight, seen)).count();
+    let archives = seen.iter().take(20).filter(|(seen, _)| starts_as_zip(sight, &seen.path)).count();
     let is_zip = archives * 10 >= seen.len().min(20) * 8 && archives > 0;
     let off = seen.iter().find_map(|(_, off)| off.clone()).map(|off| format!("*.{end}{off}"));
     let unit = |(seen, off): &(&Seen, Option<String>)| {
@@ -178,7 +175,6 @@ fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Opti
         off,
         units,
         rest,
-        document: None,
     };
     if is_zip {
         read_documents(sight, &mut group);
@@ -241,18 +237,10 @@ fn unit(
     Unit { role, path, name, is_folder, off, size, inner, documents: BTreeMap::new(), texts: BTreeMap::new() }
 }
 
-fn starts_as_archive(sight: &dyn Sight, seen: &Seen) -> bool {
-    sight.start(&seen.path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK"))
-}
-
 /// A group of opaque files must tell something by its names; archives and folders by their documents.
 fn worth_a_look(group: &Group) -> bool {
-    match group.holds {
-        Holds::Files if group.document.is_none() => {
-            !is_everyday(&group.extension) && !group.units.is_empty() && group.units.len() <= 5_000
-        }
-        _ => !group.units.is_empty(),
-    }
+    let opaque = group.holds == Holds::Files;
+    !group.units.is_empty() && !(opaque && (is_everyday(&group.extension) || group.units.len() > 5_000))
 }
 
 /// Files that every program has: not opaque payloads of mods.
@@ -329,7 +317,6 @@ fn folder_group(sight: &dyn Sight, folder: &str, inner: &[&str], below: &HashMap
         off: None,
         units,
         rest: Vec::new(),
-        document: None,
     };
     if group.units.is_empty() {
         return None;

@@ -6,7 +6,7 @@ use std::path::Path;
 use kanon_core::learn::Draft;
 use kanon_core::path::printable;
 
-use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
+use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled};
 use crate::commands::learn::Tried;
 
 /// How many mods that are lacking something are named.
@@ -51,7 +51,7 @@ fn one(out: &mut String, tried: &Tried) {
         let said = match &list.problem {
             Some(problem) => format!("can't be read: {problem}"),
             None => {
-                format!("{} of {} name mods", list.known, count(list.entries, "entry").replace("entrys", "entries"))
+                format!("{} of {} name mods", list.known, counted(list.entries, "entry", "entries"))
             }
         };
         let _ = writeln!(out, "  {}: {}", printable(&list.name), printable(&said));

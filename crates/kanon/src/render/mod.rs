@@ -41,7 +41,12 @@ pub const fn of_severity(severity: Severity) -> Style {
 
 /// `1 file`, `2 files`.
 pub fn count(number: usize, thing: &str) -> String {
-    format!("{number} {thing}{}", if number == 1 { "" } else { "s" })
+    counted(number, thing, &format!("{thing}s"))
+}
+
+/// `1 shelf`, `2 shelves`.
+pub fn counted(number: usize, one: &str, many: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { many })
 }
 
 /// Bytes as people read them.

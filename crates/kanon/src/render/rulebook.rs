@@ -8,7 +8,7 @@ use kanon_core::reading::Looked;
 use kanon_core::rulebook::Rulebook;
 use kanon_reach::trial::{Explained, Trial};
 
-use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, fitting, folded, styled};
+use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, counted, fitting, folded, styled};
 
 /// The last line about a rulebook that can't be used.
 pub fn invalid(shown: &str, problems: &[Problem]) -> String {
@@ -24,7 +24,7 @@ pub fn text(shown: &str, source: &str, rulebook: &Rulebook, problems: &[Problem]
         some => styled(CARE, &format!("valid, with {}", count(some, "warning"))),
     };
     let parts = [
-        count(rulebook.shelves.len(), "shelf").replace("shelfs", "shelves"),
+        counted(rulebook.shelves.len(), "shelf", "shelves"),
         count(rulebook.lists.len(), "list"),
         count(rulebook.settings.len(), "setting"),
         count(rulebook.events.len(), "event"),

@@ -211,6 +211,12 @@ fn lay_out(shape: &Shape) -> Stage {
     stage
 }
 
+/// Puts the worked example of a shape beside its tree.
+fn put_example(stage: &Stage, shape: &Shape) {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks");
+    stage.write("example.toml", std::fs::read(folder.join(shape.example)).unwrap());
+}
+
 /// Surveys both sides and gives mods, sorted, and lists.
 fn surveyed(stage: &Stage, rulebook: &str, role: &str) -> (Vec<String>, Vec<String>, Value) {
     if !stage.path(role).exists() {
@@ -245,8 +251,7 @@ fn holds(stage: &Stage, rulebook: &str, shape: &Shape) {
 #[case::j(&J)]
 fn every_fact_is_read_by_the_worked_example(#[case] shape: &Shape) {
     let stage = lay_out(shape);
-    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks").join(shape.example);
-    stage.write("example.toml", std::fs::read(example).unwrap());
+    put_example(&stage, shape);
     holds(&stage, "example.toml", shape);
     stage.kanon(["rulebook", "check", "example.toml", "--against", "server"]).ends_with(0).says("valid");
 }
@@ -279,8 +284,7 @@ fn each<'s>(survey: &'s Value, list: &str, field: &str) -> Vec<&'s str> {
 
 fn by_example(shape: &Shape, role: &str) -> Value {
     let stage = lay_out(shape);
-    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks").join(shape.example);
-    stage.write("example.toml", std::fs::read(example).unwrap());
+    put_example(&stage, shape);
     surveyed(&stage, "example.toml", role).2
 }
 
@@ -303,8 +307,7 @@ fn keys_of_the_ring_of_mods_and_of_the_game_are_told_apart() {
 fn a_signature_that_is_gone_is_seen() {
     let stage = lay_out(&B);
     std::fs::remove_file(stage.path("server/holds/tide-gates/stock/gates.hold.tidewright.mark")).unwrap();
-    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks/b.rulebook.toml");
-    stage.write("example.toml", std::fs::read(example).unwrap());
+    put_example(&stage, &B);
     let (_, _, survey) = surveyed(&stage, "example.toml", "server");
     let gates = survey["mods"].as_array().unwrap().iter().find(|found| found["id"] == "tide-gates").unwrap();
     assert_eq!(gates["signatures"][0]["signature"], Value::Null);
@@ -356,9 +359,8 @@ fn each_copy_of_a_plugin_is_seen_in_its_own_place() {
 #[test]
 fn ids_in_a_saved_world_are_adopted_sealed_and_checked() {
     let stage = lay_out(&F);
-    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks/f.rulebook.toml");
-    stage.write("f.toml", std::fs::read(example).unwrap());
-    stage.kanon(["init", "--rulebook", "f.toml", "--server", "server", "--client", "client"]).ends_with(0);
+    put_example(&stage, &F);
+    stage.kanon(["init", "--rulebook", "example.toml", "--server", "server", "--client", "client"]).ends_with(0);
     stage.kanon(["adopt", "client"]).ends_with(0);
     stage.kanon(["adopt", "server"]).ends_with(0).says("0 changed");
     stage.kanon(["seal"]).ends_with(0).says("3 mods");
@@ -378,9 +380,8 @@ fn ids_in_a_saved_world_are_adopted_sealed_and_checked() {
 #[test]
 fn packs_go_into_the_world_that_is_there_and_wait_where_there_is_none() {
     let stage = lay_out(&G);
-    let example = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../../docs/rulebooks/g.rulebook.toml");
-    stage.write("g.toml", std::fs::read(example).unwrap());
-    stage.kanon(["init", "--rulebook", "g.toml", "--server", "server"]).ends_with(0);
+    put_example(&stage, &G);
+    stage.kanon(["init", "--rulebook", "example.toml", "--server", "server"]).ends_with(0);
     stage.kanon(["adopt", "server"]).ends_with(0);
     stage.kanon(["seal"]).ends_with(0);
     stage.kanon(["check"]).ends_with(0);

@@ -1,13 +1,13 @@
 //! Keys and signatures: the public keys of the ring, those that mods bring, and what lies beside signed files.
 
-use std::collections::HashSet;
+use std::collections::{HashMap, HashSet};
 use std::io::Read;
 
 use kanon_core::digest::Blake3;
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
 use kanon_core::reading::SignedNames;
-use kanon_core::rulebook::{Keyring, Role, Rulebook, Shelf};
+use kanon_core::rulebook::{Keyring, Role, Rulebook};
 use kanon_core::survey::{SurveyedKey, SurveyedMod};
 
 use crate::install::{Kind, LocalInstall};
@@ -18,10 +18,18 @@ pub fn keys(install: &LocalInstall, rulebook: &Rulebook, role: Role, mods: &mut 
     for shelf in &rulebook.shelves {
         let Some(signed) = &shelf.signed else { continue };
         let names = SignedNames::new(signed);
+        let mut places: HashMap<InstallPath, Vec<InstallPath>> = HashMap::new();
         for found in mods.iter_mut().filter(|found| found.shelf == shelf.name) {
-            let there = beside(install, shelf, found);
-            found.signatures = names.signatures(found, &there);
-            let own = names.keys(found, &there);
+            // Mods that are single files share what lies beside them.
+            let inner: Vec<InstallPath>;
+            let there = if shelf.holds.files() {
+                &*places.entry(found.place.clone()).or_insert_with(|| files_in(install, &found.place))
+            } else {
+                inner = found.files.iter().map(|file| file.path.clone()).collect();
+                &inner
+            };
+            found.signatures = names.signatures(found, there);
+            let own = names.keys(found, there);
             keys.extend(own.into_iter().filter_map(|(name, path)| key(install, name, path, Some(found), false)));
         }
     }
@@ -31,12 +39,9 @@ pub fn keys(install: &LocalInstall, rulebook: &Rulebook, role: Role, mods: &mut 
     keys
 }
 
-/// The files among which a mod's signatures and keys are: its own, or those beside it where it is one file.
-fn beside(install: &LocalInstall, shelf: &Shelf, found: &SurveyedMod) -> Vec<InstallPath> {
-    if !shelf.holds.files() {
-        return found.files.iter().map(|file| file.path.clone()).collect();
-    }
-    let listing = install.list(Some(&found.place).filter(|place| !place.is_root()), 3, &HashSet::new());
+/// The files of a place, a few folders deep.
+fn files_in(install: &LocalInstall, place: &InstallPath) -> Vec<InstallPath> {
+    let listing = install.list(Some(place).filter(|place| !place.is_root()), 3, &HashSet::new());
     let files = listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)));
     files.map(|entry| entry.path).collect()
 }
