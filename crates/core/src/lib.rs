@@ -3,11 +3,12 @@
 //! Bytes become facts ([`reading`]), facts become a [`survey`]; held against the [`canon`] it yields
 //! [`finding`]s ([`check`]), and those yield a plan ([`align`]). Log lines become events, and with
 //! surveys they become verdicts ([`diagnose`]). What one game looks like is data: the [`rulebook`].
-//! What the administrator wants is data too: the [`wish`], sealed into the canon by [`seal`]. A rulebook for a game
-//! that none was written for is drafted by [`learn`].
+//! What the administrator wants is data too: the [`wish`]; releases that fit it are found by [`mod@solve`], and sealed
+//! into the canon by [`seal`]. A rulebook for a game that none was written for is drafted by [`learn`].
 
 pub mod align;
 pub mod canon;
+pub mod catalogue;
 pub mod check;
 pub mod compare;
 pub mod diagnose;
@@ -22,6 +23,9 @@ pub mod reading;
 pub mod rulebook;
 pub mod seal;
 pub mod section;
+pub mod seek;
+pub mod solve;
 pub mod survey;
+pub mod update;
 pub mod version;
 pub mod wish;

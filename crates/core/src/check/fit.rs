@@ -48,7 +48,7 @@ pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
             reading.loader_range.as_deref().zip(set.loader_version),
             versions,
         ));
-        for relation in &reading.relations {
+        for relation in reading.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(&reading.id)) {
             misfits.extend(relate(reading, relation, &there, set.role, versions));
         }
     }

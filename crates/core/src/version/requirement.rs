@@ -89,6 +89,22 @@ impl Requirement {
         self.any_of.iter().any(Vec::is_empty)
     }
 
+    /// Whether it speaks of a state before a release, and so asks for such states.
+    pub fn names_prerelease(&self) -> bool {
+        self.any_of.iter().flatten().any(|bound| bound.version.is_prerelease())
+    }
+
+    /// The one version that it admits, if it is written as just that.
+    pub fn exactly(&self) -> Option<&str> {
+        match self.any_of.as_slice() {
+            [all] => match all.as_slice() {
+                [Bound { sign: Sign::Equal, version }] => Some(version.text()),
+                _ => None,
+            },
+            _ => None,
+        }
+    }
+
     /// Whether a version will do.
     ///
     /// `<2.0` does not admit `2.0-rc1`: an upper bound that is a release shuts out its own pre-releases.
@@ -123,6 +139,10 @@ fn is_any_word(text: &str) -> bool {
 }
 
 fn bound(sign: Sign, version: &str, scheme: Scheme) -> Parsing<Bound> {
+    // `=>1.2` is a slip for `>=1.2`, and no version that begins with a sign.
+    if version.trim_start().starts_with(['<', '>', '=', '^', '~', '!']) {
+        return Err(format!("`{version}` is no version; signs are written as >=, <=, >, <, =, !="));
+    }
     let version = scheme.parse(version).ok_or_else(|| format!("`{version}` is no version in this game's scheme"))?;
     Ok(Bound { sign, version })
 }
@@ -248,7 +268,7 @@ fn intervals(text: &str, scheme: Scheme) -> Parsing<Vec<Vec<Bound>>> {
     while !rest.is_empty() {
         let end = rest[1..].find([']', ')']).map(|i| i + 1).ok_or("an interval is not closed")?;
         found.push(interval(&rest[..=end], scheme)?);
-        rest = rest[end + 1..].trim_start().trim_start_matches(',').trim_start();
+        rest = rest[end + 1..].trim_start().trim_start_matches([',', '|']).trim_start();
         if !rest.is_empty() && !rest.starts_with(['[', '(']) {
             return Err(format!("expected another interval at `{rest}`"));
         }
@@ -330,8 +350,12 @@ mod tests {
     #[case("[]")]
     #[case("(1.2)")]
     #[case("[1,2) or 3")]
+    #[case("[1,2) || 3")]
     #[case(">=")]
     #[case(">=new")]
+    #[case("=>1.2")]
+    #[case("=<1.2")]
+    #[case("^>1.2")]
     #[case("1 || ")]
     fn refused(#[case] text: &str) {
         assert!(dotted(Bare::Exact).requirement(text).is_err(), "{text}");
