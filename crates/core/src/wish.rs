@@ -3,12 +3,15 @@
 use std::collections::{HashMap, HashSet};
 use std::ops::Range;
 
-use toml_edit::{DocumentMut, Item, Table, value};
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
+use crate::digest::Blake3;
 use crate::problem::{BadFile, Parsed, Problems, settle};
 use crate::rulebook::Role;
 use crate::section::{Section, read_root};
+use crate::solve::accepts;
 use crate::survey::NeededOn;
+use crate::version::{Bare, Versions};
 
 /// The first line of every `kanon.toml`.
 pub const FORMAT: &str = "kanon/1";
@@ -57,28 +60,49 @@ pub struct InstallWish {
     pub at: String,
 }
 
-/// A folder of downloads.
+/// A folder of downloads, or a catalogue.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SourceWish {
     /// Its name.
     pub name: String,
-    /// The folder, relative to the workspace or absolute.
+    /// The folder, relative to the workspace or absolute; for a catalogue its address or its file.
     pub at: String,
 }
 
 /// One mod that is wished for.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ModWish {
     /// Its id.
     pub id: String,
     /// Which releases will do; a version without a sign is just that one. Any when not said.
     pub version: Option<String>,
+    /// Which releases an update may choose; any when not said.
+    pub accepts: Option<String>,
+    /// Whether states before a release will do.
+    pub prereleases: bool,
     /// Where it is needed, against what the mod says itself.
     pub needed_on: Option<NeededOn>,
     /// The install or source whose copy counts.
     pub from: Option<String>,
+    /// Whether somebody asked for it; otherwise another mod needs it.
+    pub asked: bool,
     /// Where it stands in the file.
     pub span: Range<usize>,
+}
+
+impl Default for ModWish {
+    fn default() -> Self {
+        Self {
+            id: String::new(),
+            version: None,
+            accepts: None,
+            prereleases: false,
+            needed_on: None,
+            from: None,
+            asked: true,
+            span: 0..0,
+        }
+    }
 }
 
 /// Reads a `kanon.toml`; `name` is how messages call the file.
@@ -135,8 +159,11 @@ fn mod_wish(section: Section<'_>) -> ModWish {
     let wish = ModWish {
         id: section.owned_text("id"),
         version: section.optional_text("version"),
+        accepts: section.optional_text("accepts"),
+        prereleases: section.flag("prereleases").unwrap_or(false),
         needed_on: section.one_of("needed_on", &sides),
         from: section.optional_text("from"),
+        asked: section.flag("asked").unwrap_or(true),
         span: section.span(),
     };
     section.finish();
@@ -164,10 +191,54 @@ fn check_places(root: &Section<'_>, wishes: &Wishes, places: &[&str]) {
 }
 
 impl Wishes {
+    /// A digest of all that decides what is sealed; comments, installs and what updates may choose don't.
+    pub fn digest(&self) -> Blake3 {
+        let mut mods: Vec<_> = self.mods.iter().collect();
+        mods.sort_by_key(|wish| wish.id.to_lowercase());
+        let mut text = format!("{:?} {:?} {:?}", self.name, self.game_version, self.loader_version);
+        for ModWish { id, version, needed_on, from, .. } in mods {
+            text.push_str(&format!("\n{id:?} {version:?} {needed_on:?} {from:?}"));
+        }
+        Blake3::of(text.as_bytes())
+    }
+
     /// The install of that name.
     pub fn install(&self, name: &str) -> Option<&InstallWish> {
         self.installs.iter().find(|install| install.name == name)
     }
+}
+
+impl ModWish {
+    /// The version, when the wish is for just one.
+    pub fn pinned(&self, versions: Versions) -> Option<&str> {
+        let text = self.version.as_deref()?;
+        let versions = Versions { bare: Bare::Exact, ..versions };
+        match versions.requirement(text) {
+            Ok(requirement) => requirement.exactly().is_some().then(|| text.trim_start_matches('=').trim()),
+            // What nobody can order is just what it says.
+            Err(_) => Some(text),
+        }
+    }
+
+    /// Whether a release will do.
+    pub fn admits(&self, version: Option<&str>, versions: Versions) -> bool {
+        let versions = Versions { bare: Bare::Exact, ..versions };
+        let admits = |wanted: &Option<String>| accepts(versions, wanted.as_deref(), version);
+        admits(&self.version) && admits(&self.accepts)
+    }
+}
+
+/// What is to be written into the wishes.
+#[derive(Debug, Clone, Default)]
+pub struct Edit<'a> {
+    /// Mods: known ones in place, new ones at the end. A version or place that is not said stays as it is.
+    pub put: &'a [ModWish],
+    /// Ids of mods to take out.
+    pub remove: &'a [String],
+    /// The game version to write.
+    pub game_version: Option<&'a str>,
+    /// The game and loader versions to write if none are there.
+    pub versions_found: (Option<&'a str>, Option<&'a str>),
 }
 
 /// What an edit of the wishes changed.
@@ -186,11 +257,11 @@ pub struct Edited {
 #[error("kanon.toml can't be edited: {0}")]
 pub struct EditError(String);
 
-/// Writes mods into the wishes: new ones at the end, known ones in place. Everything else keeps its bytes.
+/// Edits the wishes. Everything that is not meant keeps its bytes.
 ///
 /// # Errors
 /// When the text is no TOML, or its `mod` is no list of tables.
-pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>)) -> Result<Edited, EditError> {
+pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     let (mark, plain) = match text.strip_prefix('\u{feff}') {
         Some(plain) => ("\u{feff}", plain),
         None => ("", text),
@@ -198,29 +269,73 @@ pub fn adopt(text: &str, mods: &[ModWish], versions: (Option<&str>, Option<&str>
     let mut document: DocumentMut =
         plain.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
     let mut edited = Edited::default();
-    for (key, found) in [("game-version", versions.0), ("loader-version", versions.1)] {
+    for (key, found) in [("game-version", edit.versions_found.0), ("loader-version", edit.versions_found.1)] {
         if let Some(found) = found.filter(|_| !document.contains_key(key)) {
             document.insert(key, value(found));
         }
     }
-    let tables = document.entry("mod").or_insert_with(|| Item::ArrayOfTables(toml_edit::ArrayOfTables::new()));
-    let tables = tables
-        .as_array_of_tables_mut()
-        .ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
-    let id_of = |table: &Table| table.get("id").and_then(Item::as_str).map(str::to_lowercase);
+    if let Some(game) = edit.game_version {
+        set_text(document.as_table_mut(), "game-version", game);
+    }
+    let mut tail = String::new();
+    if !edit.put.is_empty() || document.contains_key("mod") {
+        let tables = document.entry("mod").or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
+        let tables = tables
+            .as_array_of_tables_mut()
+            .ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
+        put(tables, edit.put, &mut edited);
+        tail = remove(tables, edit.remove);
+    }
+    let written = document.to_string() + &tail;
+    edited.text = mark.to_owned() + &with_line_ends_of(text, written);
+    Ok(edited)
+}
+
+fn folded_id(table: &Table) -> Option<String> {
+    table.get("id").and_then(Item::as_str).map(str::to_lowercase)
+}
+
+fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
     let known: HashMap<String, usize> =
-        tables.iter().enumerate().filter_map(|(index, table)| Some((id_of(table)?, index))).collect();
-    for wish in mods {
+        tables.iter().enumerate().filter_map(|(index, table)| Some((folded_id(table)?, index))).collect();
+    for wish in wishes {
         match known.get(&wish.id.to_lowercase()).and_then(|index| tables.get_mut(*index)) {
-            Some(table) => update(table, wish, &mut edited),
+            Some(table) => update(table, wish, edited),
             None => {
-                tables.push(new_table(wish));
+                let mut table = Table::new();
+                table.insert("id", value(&wish.id));
+                update(&mut table, wish, &mut Edited::default());
+                table.decor_mut().set_prefix("\n");
+                tables.push(table);
                 edited.added.push(wish.id.clone());
             }
         }
     }
-    edited.text = mark.to_owned() + &with_line_ends_of(text, document.to_string());
-    Ok(edited)
+}
+
+/// Takes tables out, with the comment right above each. A comment with a blank line after it is about more than one
+/// mod: it goes to the next table, or is returned when there is none.
+fn remove(tables: &mut ArrayOfTables, ids: &[String]) -> String {
+    let gone = |table: &Table| folded_id(table).is_some_and(|id| ids.iter().any(|other| other.to_lowercase() == id));
+    let mut carried = String::new();
+    let mut index = 0;
+    while let Some(table) = tables.get_mut(index) {
+        let prefix = table.decor().prefix().and_then(|prefix| prefix.as_str()).unwrap_or_default().to_owned();
+        if gone(table) {
+            let shared = prefix.rfind("\n\n").map_or("", |end| &prefix[..end]);
+            if shared.contains('#') {
+                carried.push_str(shared);
+                carried.push('\n');
+            }
+            tables.remove(index);
+        } else {
+            if !carried.is_empty() {
+                table.decor_mut().set_prefix(std::mem::take(&mut carried) + &prefix);
+            }
+            index += 1;
+        }
+    }
+    carried
 }
 
 fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
@@ -228,11 +343,16 @@ fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
     // Where no version was found, the one that was wished for stays.
     let new = wish.version.clone().unwrap_or_else(|| old.clone());
     for (key, wanted) in [("version", &wish.version), ("from", &wish.from)] {
-        if let Some(wanted) = wanted.as_deref().filter(|wanted| table.get(key).and_then(Item::as_str) != Some(*wanted))
-        {
+        if let Some(wanted) = wanted {
             set_text(table, key, wanted);
         }
     }
+    match &wish.accepts {
+        Some(accepts) => set_text(table, "accepts", accepts),
+        None => drop(table.remove("accepts")),
+    }
+    set_flag(table, "prereleases", wish.prereleases, false);
+    set_flag(table, "asked", wish.asked, true);
     if old != new {
         edited.changed.push((wish.id.clone(), old, new));
     }
@@ -241,6 +361,7 @@ fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
 /// Puts a text in place of another, keeping the spaces and the comment around it.
 fn set_text(table: &mut Table, key: &str, text: &str) {
     match table.get_mut(key).and_then(Item::as_value_mut) {
+        Some(old) if old.as_str() == Some(text) => {}
         Some(old) => {
             let decor = old.decor().clone();
             *old = text.into();
@@ -252,16 +373,16 @@ fn set_text(table: &mut Table, key: &str, text: &str) {
     }
 }
 
-fn new_table(wish: &ModWish) -> Table {
-    let mut table = Table::new();
-    table.insert("id", value(&wish.id));
-    for (key, text) in [("version", &wish.version), ("from", &wish.from)] {
-        if let Some(text) = text {
-            table.insert(key, value(text));
+/// A flag that says what is usual is left out.
+fn set_flag(table: &mut Table, key: &str, flag: bool, usual: bool) {
+    if flag == usual {
+        // One that says so already stays.
+        if table.get(key).and_then(Item::as_bool) == Some(!usual) {
+            table.remove(key);
         }
+    } else if table.get(key).and_then(Item::as_bool) != Some(flag) {
+        table.insert(key, value(flag));
     }
-    table.decor_mut().set_prefix("\n");
-    table
 }
 
 /// The editor writes line feeds; a file from Windows keeps its line ends.
@@ -309,6 +430,10 @@ mod tests {
         assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{told:#?}");
     }
 
+    fn adopt(text: &str, put: &[ModWish], versions_found: (Option<&str>, Option<&str>)) -> Result<Edited, EditError> {
+        edit(text, &Edit { put, versions_found, ..Edit::default() })
+    }
+
     #[test]
     fn an_edit_keeps_comments_order_and_line_ends() {
         let edited = adopt(SMALL, &[wish("Tide", "1.1"), wish("fog", "3")], (Some("1.4"), None)).expect("edited");
@@ -324,6 +449,50 @@ mod tests {
         let marked = format!("\u{feff}{SMALL}");
         assert!(adopt(&marked, &[wish("fog", "3")], (None, None)).expect("edited").text.starts_with("\u{feff}# ours"));
         assert_eq!(adopt(SMALL, &[wish("tide", "1.0")], (None, None)).expect("edited").text, SMALL);
+    }
+
+    #[test]
+    fn what_is_taken_out_takes_its_own_comment_with_it_and_no_other() {
+        let text =
+            format!("{SMALL}\n# for everybody\n\n# loud\n[[mod]]\nid = \"fog\"\n\n# quiet\n[[mod]]\nid = \"horn\"\n");
+        let without = |ids: &[&str]| {
+            let ids: Vec<String> = ids.iter().map(|id| (*id).to_owned()).collect();
+            edit(&text, &Edit { remove: &ids, ..Edit::default() }).expect("edited").text
+        };
+        assert_eq!(without(&["FOG"]), text.replace("\n# loud\n[[mod]]\nid = \"fog\"\n", ""));
+        assert_eq!(without(&["horn"]), text.replace("\n# quiet\n[[mod]]\nid = \"horn\"\n", ""));
+        assert!(without(&["fog", "horn"]).ends_with("# for everybody\n"), "{}", without(&["fog", "horn"]));
+        assert_eq!(without(&["gone"]), text);
+    }
+
+    #[test]
+    fn what_an_update_may_choose_is_written_and_taken_out() {
+        let choosy = ModWish {
+            accepts: Some("^1".to_owned()),
+            prereleases: true,
+            asked: false,
+            version: Some("1.0".to_owned()),
+            ..wish("tide", "")
+        };
+        let put = [choosy.clone()];
+        let edited =
+            edit(SMALL, &Edit { put: &put, game_version: Some("1.5"), ..Edit::default() }).expect("edited").text;
+        assert!(edited.contains("version = \"1.0\" # not 1.1!\naccepts = \"^1\"\nprereleases = true\nasked = false\n"));
+        let read = parse("kanon.toml", &edited).expect("wishes").value;
+        assert_eq!(ModWish { span: 0..0, ..read.mods[0].clone() }, choosy);
+        assert_eq!(read.game_version.as_deref(), Some("1.5"));
+        let plain = [wish("tide", "1.0")];
+        let again = edit(&edited, &Edit { put: &plain, ..Edit::default() }).expect("edited").text;
+        assert_eq!(again.replace("game-version = \"1.5\"\n", ""), SMALL);
+    }
+
+    #[rstest]
+    #[case("1.0", Some("1.0"))]
+    #[case("=1.0", Some("1.0"))]
+    #[case(">=1.0", None)]
+    #[case("blue", Some("blue"))]
+    fn a_wish_for_just_one_release_is_known(#[case] version: &str, #[case] pinned: Option<&str>) {
+        assert_eq!(wish("tide", version).pinned(Versions::default()), pinned);
     }
 
     #[test]
