@@ -42,3 +42,13 @@ pub const LEARNED_TEXT_BYTES: u64 = 1 << 20;
 pub const LEARNED_LEAVES: usize = 4_000;
 /// Files of an install that learning looks at.
 pub const LEARNED_FILES: usize = 300_000;
+/// Bytes of a catalogue.
+pub const CATALOGUE_BYTES: u64 = 32 << 20;
+/// Mods of one catalogue.
+pub const CATALOGUED_MODS: usize = 50_000;
+/// Releases of all mods of one catalogue.
+pub const CATALOGUED_RELEASES: usize = 200_000;
+/// Characters of the notes of one release.
+pub const NOTES_CHARS: usize = 4_000;
+/// Bytes of one download.
+pub const DOWNLOAD_BYTES: u64 = 32 << 30;
