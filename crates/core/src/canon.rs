@@ -1,5 +1,7 @@
 //! The canon: the one agreed set, sealed by digest, as it is written to `canon.json`.
 
+use std::collections::BTreeSet;
+
 use serde::{Deserialize, Serialize};
 
 use crate::digest::{Blake3, Sha256};
@@ -24,11 +26,14 @@ pub struct Canon {
     pub game_version: Option<String>,
     /// The loader version that everybody must have.
     pub loader_version: Option<String>,
+    /// What was wished for when it was sealed, as a digest: whether the wishes have changed since.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub wishes: Option<Blake3>,
     /// The mods, by load position.
     pub mods: Vec<SealedMod>,
-    /// Signing keys. Not sealed by this version.
+    /// The public keys that the mods bring, by name.
     #[serde(default)]
-    pub keys: Vec<serde_json::Value>,
+    pub keys: Vec<SealedKey>,
     /// Mod lists. Not sealed by this version.
     #[serde(default)]
     pub lists: Vec<serde_json::Value>,
@@ -72,6 +77,19 @@ pub struct SealedMod {
     /// How many members there are.
     #[serde(default)]
     pub members_total: usize,
+}
+
+/// A public key of the canon.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct SealedKey {
+    /// Its name, without its extension.
+    pub name: String,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// Its size in bytes.
+    pub size: u64,
+    /// The mods that bring it.
+    pub mods: Vec<String>,
 }
 
 /// One file of a sealed mod.
@@ -128,11 +146,20 @@ impl Canon {
             rulebook: Blake3::of(b""),
             game_version: survey.install.game_version.clone(),
             loader_version: survey.install.loader_version.clone(),
+            wishes: None,
             mods,
             keys: Vec::new(),
             lists: Vec::new(),
             settings: Vec::new(),
         }
+    }
+}
+
+impl Canon {
+    /// The digests of the public keys that a mod brings.
+    pub fn keys_of(&self, id: &str) -> BTreeSet<Blake3> {
+        let brings = |key: &&SealedKey| key.mods.iter().any(|own| own.eq_ignore_ascii_case(id));
+        self.keys.iter().filter(brings).map(|key| key.blake3).collect()
     }
 }
 

@@ -488,6 +488,15 @@ impl Survey {
         by_id
     }
 
+    /// The public keys that a mod of this survey brings.
+    pub fn keys_of<'s>(&'s self, found: &'s SurveyedMod) -> impl Iterator<Item = &'s SurveyedKey> {
+        let is_one_file = found.files.iter().all(|file| file.path == found.path);
+        self.keys.iter().filter(move |key| {
+            key.of_mod.as_deref() == Some(found.reading.id.as_str())
+                && (is_one_file || key.path.below(&found.path).is_some())
+        })
+    }
+
     /// Where a shelf is on this install.
     pub fn places<'s>(&'s self, shelf: &'s Shelf) -> impl Iterator<Item = &'s InstallPath> {
         shelf.places(self.install.role).iter().chain(self.places.get(&shelf.name).into_iter().flatten())

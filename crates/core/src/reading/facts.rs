@@ -133,11 +133,9 @@ impl<'a> Reader<'a> {
     }
 
     fn all(&mut self, rulebook: &Rulebook) -> Result<Reading, ReadingError> {
-        if !self.find_main()? {
-            return self.foreign();
-        }
-        let mut reading = self.reading()?;
+        let mut reading = if self.find_main()? { self.reading()? } else { self.foreign()? };
         settle_platforms(rulebook, &mut reading);
+        settle_bridges(rulebook, &mut reading);
         Ok(reading)
     }
 
@@ -604,6 +602,26 @@ fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
     let own = rulebook.loader.as_ref().map(|loader| loader.name.to_lowercase());
     if reading.made_for.as_ref().map(|name| name.to_lowercase()) == own {
         reading.made_for = None;
+    }
+}
+
+/// Where a bridging mod lets another loader's mods run, such a mod is like any that needs the bridging mod.
+fn settle_bridges(rulebook: &Rulebook, reading: &mut Reading) {
+    for bridge in &rulebook.bridges {
+        let Some((first, others)) = bridge.mods.split_first() else { continue };
+        if reading.made_for.as_deref().is_some_and(|loader| loader.eq_ignore_ascii_case(&bridge.loader)) {
+            reading.made_for = None;
+            let needs = Relation { kind: RelationKind::Required, id: first.clone(), range: None };
+            if !reading.relations.contains(&needs) {
+                reading.relations.push(needs);
+                reading.relations.sort();
+            }
+        }
+        // Each of several bridging mods stands for the one that is asked for.
+        if others.iter().any(|id| id.eq_ignore_ascii_case(&reading.id)) && !reading.provides.contains(first) {
+            reading.provides.push(first.clone());
+            reading.provides.sort();
+        }
     }
 }
 

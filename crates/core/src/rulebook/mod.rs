@@ -13,7 +13,7 @@ mod spots;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
 pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
-pub use model::{ByRole, Named, PlatformVersion};
+pub use model::{Bridge, ByRole, Named, PlatformVersion};
 pub use model::{
     Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, ModRule, Names, Platform, Role,
     Rulebook, RunningSigns, SettingRule, Shelf, SignedRule, WorldRule,

@@ -83,6 +83,8 @@ pub struct Rulebook {
     pub loader: Option<Platform>,
     /// What both run on, where its version matters.
     pub runtime: Option<Platform>,
+    /// Mods that let another loader's mods run.
+    pub bridges: Vec<Bridge>,
     /// Where mods live.
     pub shelves: Vec<Shelf>,
     /// Where a server keeps the public keys it accepts.
@@ -99,6 +101,15 @@ pub struct Rulebook {
     pub running: RunningSigns,
     /// What log lines mean.
     pub events: Vec<EventRule>,
+}
+
+/// What lets the mods of another loader run.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Bridge {
+    /// That loader's name.
+    pub loader: String,
+    /// The ids of the mods that do it; any one of them will do.
+    pub mods: Vec<String>,
 }
 
 /// The game, the loader or the runtime: something with a version that mods make demands on.
@@ -186,6 +197,8 @@ pub struct Shelf {
     pub off: Vec<OffPattern>,
     /// Whether names matter.
     pub names: Names,
+    /// What a mod from a download is to be called, with `{id}` and `{version}`.
+    pub called: Option<String>,
     /// How a mod is read.
     pub read: ModRule,
     /// How its payload is signed.

@@ -52,6 +52,7 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         base: finished(root.section("base"), platform),
         loader: root.section("loader").map(|section| finish(section, named_platform)),
         runtime: root.section("runtime").map(|section| finish(section, named_platform)),
+        bridges: each(root.sections("bridge"), bridge).into_iter().flatten().collect(),
         shelves: each(root.sections("shelf"), shelf),
         keyring: root.section("keyring").map(|section| finish(section, keyring)),
         lists: each(root.sections("list"), list).into_iter().flatten().collect(),
@@ -264,6 +265,7 @@ fn shelf(section: &Section<'_>) -> Shelf {
         except: patterns(section, "except"),
         off: section.texts("off").into_iter().filter_map(|spot| checked(section, spot, OffPattern::new)).collect(),
         names: section.one_of("names", &names).unwrap_or(usual),
+        called: called(section),
         read: read.unwrap_or_default(),
         signed: section.section("signed").and_then(|inner| finish(inner, signed)),
         laid_into: section.section("laid-into").and_then(|inner| finish(inner, laid_into)),
@@ -600,6 +602,25 @@ fn foreign(section: &Section<'_>) -> Option<Foreign> {
         section.require("member");
     }
     Some(Foreign { loader, document: document?, id: json_path(section, "id"), version: json_path(section, "version") })
+}
+
+/// A name with `{id}`, `{version}` and nothing else in braces.
+fn called(section: &Section<'_>) -> Option<String> {
+    let (text, span) = section.text("called")?;
+    let plain = text.replace("{id}", "x").replace("{version}", "1");
+    if !text.contains("{id}") || plain.contains(['{', '}', '/']) || InstallPath::new(&plain).is_err() {
+        let help = "write it with `{id}`, and `{version}` if that is part of it: called = \"@{id}\"";
+        section.problems().error_with_help(span, "this can't be the name of a file or folder", help);
+        return None;
+    }
+    Some(text.to_owned())
+}
+
+fn bridge(section: &Section<'_>) -> Option<Bridge> {
+    section.require("mods");
+    let mods: Vec<String> = section.texts("mods").into_iter().map(|(id, _)| id.to_owned()).collect();
+    let loader = section.owned_text("loader");
+    (!mods.is_empty()).then_some(Bridge { loader, mods })
 }
 
 fn signed(section: &Section<'_>) -> Option<SignedRule> {

@@ -4,27 +4,17 @@ mod order;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use crate::canon::{self, Canon, SealedMod};
+use crate::canon::{self, Canon, SealedKey, SealedMod};
 use crate::check::{FitSet, Misfit, fit};
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::problem::nearest;
 use crate::rulebook::Rulebook;
-use crate::survey::SurveyedMod;
-use crate::version::{Bare, Versions};
+use crate::solve::{Ask, Keep, Trust};
+use crate::survey::{NeededOn, SurveyedKey, SurveyedMod};
+use crate::version::Versions;
 use crate::wish::{ModWish, Wishes};
 use order::load_order;
-
-/// How far a place is trusted to hold what was meant, most first.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Trust {
-    /// A source of releases.
-    Source,
-    /// A server.
-    Server,
-    /// A client.
-    Client,
-}
 
 /// A release that is at hand, and where.
 #[derive(Debug, Clone)]
@@ -35,6 +25,8 @@ pub struct Candidate<'a> {
     pub trust: Trust,
     /// The release.
     pub found: &'a SurveyedMod,
+    /// The public keys that it brings.
+    pub keys: Vec<&'a SurveyedKey>,
 }
 
 /// A wish met: the sealed mod, without SHA-256 digests yet, and where its bytes were found.
@@ -44,6 +36,10 @@ pub struct Pick {
     pub sealed: SealedMod,
     /// The install or source whose copy was taken; none for one kept from the last canon.
     pub place: Option<String>,
+    /// The public keys that it brings: name, digest, size.
+    pub keys: Vec<(String, Blake3, u64)>,
+    /// Where it says itself that it is needed.
+    pub says: NeededOn,
 }
 
 /// What sealing came to.
@@ -62,9 +58,35 @@ impl Choice {
     }
 }
 
+/// What the wishes ask for when they are sealed: what they pin, and of the rest the newest that fits.
+pub fn asks(wishes: &Wishes) -> Vec<Ask> {
+    let ask = |wish: &ModWish| Ask {
+        id: wish.id.clone(),
+        accepts: wish.version.clone().or_else(|| wish.accepts.clone()),
+        prereleases: wish.prereleases,
+        needed_on: wish.needed_on,
+        keep: Keep::Newest,
+        from: wish.from.clone(),
+        wanted: true,
+        ..Ask::default()
+    };
+    wishes.mods.iter().map(ask).collect()
+}
+
+/// The release that a solved set has of each mod, by folded id.
+pub type Pins = BTreeMap<String, String>;
+
 /// Chooses a release for each wish and checks that they fit each other, the game and the loader.
-pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>], last: Option<&Canon>) -> Choice {
-    let versions = Versions { bare: Bare::Exact, ..rulebook.versions };
+///
+/// Where a set was found that fits as a whole, `pins` says what it has of each mod; of the others the newest counts.
+pub fn choose(
+    wishes: &Wishes,
+    rulebook: &Rulebook,
+    candidates: &[Candidate<'_>],
+    last: Option<&Canon>,
+    pins: &Pins,
+) -> Choice {
+    let versions = rulebook.versions;
     let mut choice = Choice::default();
     let mut by_id: HashMap<String, Vec<&Candidate<'_>>> = HashMap::new();
     for candidate in candidates.iter().filter(|candidate| candidate.found.reading.made_for.is_none()) {
@@ -72,6 +94,8 @@ pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>]
     }
     for wish in &wishes.mods {
         let same_id = by_id.get(&wish.id.to_lowercase()).map_or(&[][..], Vec::as_slice);
+        let pinned = ModWish { version: pins.get(&wish.id.to_lowercase()).cloned(), ..wish.clone() };
+        let wish = if pinned.version.is_some() { &pinned } else { wish };
         let pick = meet(wish, versions, same_id).or_else(|finding| kept(wish, versions, last).ok_or(finding));
         match pick {
             Ok(pick) => choice.picks.push(pick),
@@ -80,6 +104,10 @@ pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>]
     }
     let unmet = unmet(&choice.findings, &by_id);
     choice.findings.extend(misfits(wishes, rulebook, &choice.picks, &unmet));
+    choice.findings.extend(doubles(&choice.picks));
+    choice.findings.extend(one_sided(wishes, rulebook, &choice.picks));
+    choice.findings.extend(key_clashes(&choice.picks));
+    choice.findings.extend(name_clashes(&choice.picks));
     match load_order(&choice.picks) {
         Ok(order) => choice.picks = order,
         Err(cycle) => choice.findings.push(impossible(&cycle)),
@@ -91,8 +119,29 @@ pub fn choose(wishes: &Wishes, rulebook: &Rulebook, candidates: &[Candidate<'_>]
     choice
 }
 
+/// The public keys of a choice, one entry for each that several mods share.
+pub fn keys(picks: &[Pick]) -> Vec<SealedKey> {
+    let mut by_key: BTreeMap<(&String, &Blake3, u64), Vec<String>> = BTreeMap::new();
+    for pick in picks {
+        for (name, blake3, size) in &pick.keys {
+            by_key.entry((name, blake3, *size)).or_default().push(pick.sealed.reading.id.clone());
+        }
+    }
+    let sealed = by_key.into_iter().map(|((name, blake3, size), mut mods)| {
+        mods.sort();
+        SealedKey { name: name.clone(), blake3: *blake3, size, mods }
+    });
+    sealed.collect()
+}
+
 /// The canon made of a choice.
-pub fn assemble(wishes: &Wishes, rulebook: &Rulebook, rulebook_digest: Blake3, mods: Vec<SealedMod>) -> Canon {
+pub fn assemble(
+    wishes: &Wishes,
+    rulebook: &Rulebook,
+    rulebook_digest: Blake3,
+    mods: Vec<SealedMod>,
+    keys: Vec<SealedKey>,
+) -> Canon {
     Canon {
         format: canon::FORMAT.to_owned(),
         name: wishes.name.clone(),
@@ -100,8 +149,9 @@ pub fn assemble(wishes: &Wishes, rulebook: &Rulebook, rulebook_digest: Blake3, m
         rulebook: rulebook_digest,
         game_version: wishes.game_version.clone(),
         loader_version: wishes.loader_version.clone(),
+        wishes: Some(wishes.digest()),
         mods,
-        keys: Vec::new(),
+        keys,
         lists: Vec::new(),
         settings: Vec::new(),
     }
@@ -130,7 +180,7 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
     let fitting: Vec<&Candidate<'_>> = same_id
         .iter()
         .filter(from)
-        .filter(|c| admits(wish, c.found.reading.version.as_deref(), versions))
+        .filter(|c| wish.admits(c.found.reading.version.as_deref(), versions))
         .copied()
         .collect();
     let fitting = with_bytes(fitting, wish, versions, same_id);
@@ -142,7 +192,8 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
     if let Some(side) = wish.needed_on {
         sealed.reading.needed_on = side;
     }
-    Ok(Pick { sealed, place: Some(best.place.to_owned()) })
+    let keys = best.keys.iter().map(|key| (key.name.clone(), key.blake3, key.size)).collect();
+    Ok(Pick { sealed, place: Some(best.place.to_owned()), keys, says: best.found.reading.needed_on })
 }
 
 /// Where only ids were found, any release with bytes that bears the id, and the version if one was stated, will do.
@@ -160,29 +211,24 @@ fn with_bytes<'c>(
     let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
     let same = |c: &&&Candidate<'_>| stated.is_none_or(|stated| versions.same(stated, &version(c)));
     let whole = same_id.iter().filter(|c| !c.found.is_id_alone()).filter(same).copied();
-    let whole: Vec<_> = whole.filter(|c| admits(wish, c.found.reading.version.as_deref(), versions)).collect();
+    let whole: Vec<_> = whole.filter(|c| wish.admits(c.found.reading.version.as_deref(), versions)).collect();
     if whole.is_empty() { fitting } else { whole }
 }
 
 /// What the last canon holds still meets the wish: its bytes are kept, wherever the copies have gone.
 fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick> {
-    let sealed = last?.mods.iter().find(|sealed| sealed.folded_id() == wish.id.to_lowercase())?;
-    if !admits(wish, sealed.reading.version.as_deref(), versions) {
+    let last = last?;
+    let sealed = last.mods.iter().find(|sealed| sealed.folded_id() == wish.id.to_lowercase())?;
+    if !wish.admits(sealed.reading.version.as_deref(), versions) {
         return None;
     }
     let mut sealed = sealed.clone();
     if let Some(side) = wish.needed_on {
         sealed.reading.needed_on = side;
     }
-    Some(Pick { sealed, place: None })
-}
-
-fn admits(wish: &ModWish, version: Option<&str>, versions: Versions) -> bool {
-    match (wish.version.as_deref(), version) {
-        (None, _) => true,
-        (Some(wanted), Some(version)) => wanted == version || versions.meets(version, wanted) == Some(true),
-        (Some(_), None) => false,
-    }
+    let own = |key: &&SealedKey| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&wish.id));
+    let keys = last.keys.iter().filter(own).map(|key| (key.name.clone(), key.blake3, key.size)).collect();
+    Some(Pick { says: sealed.reading.needed_on, sealed, place: None, keys })
 }
 
 /// The newest release; of equals, the one at the most trusted place; of those, the first by name.
@@ -258,6 +304,92 @@ fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSe
     fit(&set, rulebook.versions).into_iter().filter(|misfit| !follows(misfit)).map(|misfit| misfit.finding).collect()
 }
 
+/// Two mods that stand for one id: the game may load either, or both.
+fn doubles(picks: &[Pick]) -> Vec<Finding> {
+    let mut owners: BTreeMap<String, Vec<&Pick>> = BTreeMap::new();
+    for pick in picks {
+        let reading = &pick.sealed.reading;
+        let ids: BTreeSet<String> =
+            [&reading.id].into_iter().chain(&reading.provides).map(|id| id.to_lowercase()).collect();
+        ids.into_iter().for_each(|id| owners.entry(id).or_default().push(pick));
+    }
+    let shared = owners.into_iter().filter(|(_, owners)| owners.len() > 1);
+    shared
+        .map(|(id, owners)| {
+            let named: Vec<&str> = owners.iter().map(|pick| pick.sealed.reading.id.as_str()).collect();
+            let is_own = owners.iter().any(|pick| pick.sealed.folded_id() == id);
+            // Two that merely carry the same helper inside are common, and games take the newer one.
+            let severity = if is_own { Severity::Risky } else { Severity::Note };
+            Finding::new(Code::Conflict, "drop one of them, unless you know that the game takes both")
+                .about(named[0])
+                .expected(format!("one mod that stands for {id}"))
+                .found(named.join(" and "))
+                .severity(severity)
+        })
+        .collect()
+}
+
+/// Mods that say themselves they are needed on both sides, and that a wish gives to one.
+fn one_sided(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick]) -> Vec<Finding> {
+    let given = |pick: &&Pick| {
+        let given = pick.sealed.reading.needed_on;
+        let states = rulebook.shelf(&pick.sealed.shelf).is_some_and(|shelf| !shelf.read.needed_on.0.is_empty());
+        let wished = wishes
+            .mods
+            .iter()
+            .any(|wish| wish.needed_on.is_some() && wish.id.eq_ignore_ascii_case(&pick.sealed.reading.id));
+        states && wished && pick.says == NeededOn::Both && matches!(given, NeededOn::Server | NeededOn::Client)
+    };
+    let finding = |pick: &Pick| {
+        Finding::new(Code::ModMissing, "take `needed_on` out of its wish in kanon.toml, unless you know better")
+            .about(&pick.sealed.reading.id)
+            .expected("on the server and on clients, as the mod says itself")
+            .found(format!("on the {} alone, as kanon.toml says", pick.sealed.reading.needed_on.as_str()))
+            .severity(Severity::Risky)
+    };
+    picks.iter().filter(given).map(finding).collect()
+}
+
+/// Keys that bear one name and are two: a key folder has room for one of them.
+fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
+    let mut by_name: BTreeMap<String, BTreeMap<Blake3, Vec<String>>> = BTreeMap::new();
+    for key in keys(picks) {
+        by_name.entry(key.name).or_default().entry(key.blake3).or_default().extend(key.mods);
+    }
+    let clashing = by_name.into_iter().filter(|(_, keys)| keys.len() > 1);
+    clashing
+        .map(|(name, keys)| {
+            let said: Vec<String> =
+                keys.iter().map(|(digest, mods)| format!("{} of {}", digest.short(), mods.join(" and "))).collect();
+            let first = keys.values().flatten().next().cloned().unwrap_or_default();
+            Finding::new(Code::KeyChanged, "update these mods together, so that all are signed by one key")
+                .about(first)
+                .expected(format!("one key called {name}"))
+                .found(said.join(", "))
+                .severity(Severity::Risky)
+        })
+        .collect()
+}
+
+/// Mods that would have one place: only one of them can be there.
+fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
+    let mut by_name: BTreeMap<(&str, String), Vec<&SealedMod>> = BTreeMap::new();
+    for sealed in picks.iter().map(|pick| &pick.sealed).filter(|sealed| !sealed.files.is_empty()) {
+        by_name.entry((&sealed.shelf, sealed.name.to_lowercase())).or_default().push(sealed);
+    }
+    let clashing = by_name.into_values().filter(|mods| mods.len() > 1);
+    clashing
+        .map(|mods| {
+            let ids: Vec<&str> = mods.iter().map(|sealed| sealed.reading.id.as_str()).collect();
+            Finding::new(Code::WrongName, "drop one of them, or take a copy that is called otherwise")
+                .about(ids[0])
+                .expected("a name for each mod")
+                .found(format!("{} would all be called {}", ids.join(" and "), mods[0].name))
+                .severity(Severity::Blocking)
+        })
+        .collect()
+}
+
 fn impossible(cycle: &[String]) -> Finding {
     Finding::new(Code::OrderImpossible, "drop one of them, or choose a release that asks for less")
         .about(&cycle[0])
@@ -265,43 +397,58 @@ fn impossible(cycle: &[String]) -> Finding {
         .found(cycle.join(" before "))
 }
 
-/// One line of what a new seal changes against the last.
+/// What happened to one mod between two canons.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum SealChange {
-    /// The mod is new in the canon.
-    Added(String, String),
-    /// The mod left the canon.
-    Gone(String, String),
-    /// Another release: from, to.
-    Version(String, String, String),
-    /// The same release with other bytes.
-    Bytes(String, String),
+pub struct SealChange {
+    /// The mod.
+    pub id: String,
+    /// The release there was; none when the mod is new.
+    pub from: Option<String>,
+    /// The release there is; none when the mod is gone.
+    pub to: Option<String>,
+    /// Where it is needed.
+    pub needed_on: NeededOn,
+    /// Whether the public keys that it brings are others than before.
+    pub keys_changed: bool,
+    /// Whether it shapes the world, before or now.
+    pub shapes_world: bool,
+    /// How many bytes each install must get for it.
+    pub bytes: u64,
+    /// What changed besides: where it is needed.
+    pub was_needed_on: Option<NeededOn>,
 }
 
-/// What a new canon changes against the last.
+/// What a new canon changes against the last, by id. What only moved in the load order is no change of a mod.
 pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
-    let of = |canon: &Canon| -> BTreeMap<String, (String, String, Blake3)> {
-        let entry = |m: &SealedMod| (m.folded_id(), (m.reading.id.clone(), m.version_or_dash().to_owned(), m.digest));
-        canon.mods.iter().map(entry).collect()
+    let by_id = |canon: &'_ Canon| -> BTreeMap<String, SealedMod> {
+        canon.mods.iter().map(|sealed| (sealed.folded_id(), sealed.clone())).collect()
     };
-    let (old, new) = (of(last), of(new));
-    let mut changes = Vec::new();
-    for (key, (id, version, digest)) in &new {
-        match old.get(key) {
-            None => changes.push(SealChange::Added(id.clone(), version.clone())),
-            Some((_, before, _)) if before != version => {
-                changes.push(SealChange::Version(id.clone(), before.clone(), version.clone()));
-            }
-            Some((_, _, before)) if before != digest => changes.push(SealChange::Bytes(id.clone(), version.clone())),
-            Some(_) => {}
+    let (old, now) = (by_id(last), by_id(new));
+    let ids: BTreeSet<&String> = old.keys().chain(now.keys()).collect();
+    let changed = ids.into_iter().filter_map(|id| {
+        let (before, after) = (old.get(id), now.get(id));
+        let either = after.or(before)?;
+        let same = |a: &SealedMod, b: &SealedMod| {
+            a.digest == b.digest && a.needed_on() == b.needed_on() && a.version_or_dash() == b.version_or_dash()
+        };
+        if before.zip(after).is_some_and(|(a, b)| same(a, b)) {
+            return None;
         }
-    }
-    changes.extend(
-        old.iter()
-            .filter(|(key, _)| !new.contains_key(*key))
-            .map(|(_, (id, v, _))| SealChange::Gone(id.clone(), v.clone())),
-    );
-    changes
+        let version = |sealed: Option<&SealedMod>| sealed.map(|sealed| sealed.version_or_dash().to_owned());
+        let known: BTreeSet<Blake3> = before.iter().flat_map(|m| &m.files).map(|file| file.blake3).collect();
+        let fresh = after.iter().flat_map(|m| &m.files).filter(|file| !known.contains(&file.blake3));
+        Some(SealChange {
+            id: either.reading.id.clone(),
+            from: version(before),
+            to: version(after),
+            needed_on: either.needed_on(),
+            keys_changed: before.is_some() && after.is_some() && last.keys_of(id) != new.keys_of(id),
+            shapes_world: before.into_iter().chain(after).any(|sealed| sealed.reading.shapes_world),
+            bytes: fresh.map(|file| file.size).sum(),
+            was_needed_on: before.map(SealedMod::needed_on).filter(|was| after.is_some() && *was != either.needed_on()),
+        })
+    });
+    changed.collect()
 }
 
 #[cfg(test)]
@@ -320,7 +467,11 @@ mod tests {
             path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
             name: format!("{id}.psm"),
             digest: Blake3::of(bytes.as_bytes()),
-            files: Vec::new(),
+            files: vec![crate::survey::SurveyedFile {
+                path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
+                size: bytes.len() as u64,
+                blake3: Blake3::of(bytes.as_bytes()),
+            }],
             members: Vec::new(),
             members_total: 0,
             signatures: Vec::new(),
@@ -366,9 +517,12 @@ mod tests {
             ("mara", Trust::Client),
             ("mara", Trust::Client),
         ];
-        let candidates: Vec<_> =
-            releases.iter().zip(places).map(|(found, (place, trust))| Candidate { place, trust, found }).collect();
-        let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, None);
+        let candidates: Vec<_> = releases
+            .iter()
+            .zip(places)
+            .map(|(found, (place, trust))| Candidate { place, trust, found, keys: vec![] })
+            .collect();
+        let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, None, &Pins::new());
         let told = match choice.picks.first() {
             Some(pick) => Ok(format!("{} {}", pick.sealed.version_or_dash(), pick.place.as_deref().unwrap_or("last"))),
             None => Err(choice.findings[0].found.clone().unwrap_or_default()),
@@ -379,9 +533,14 @@ mod tests {
     #[test]
     fn two_files_of_one_release_are_a_question() {
         let (one, two) = (release("tide", "1.0", "a"), release("tide", "1.0", "b"));
-        let candidate = |place, found| Candidate { place, trust: Trust::Client, found };
-        let choice =
-            choose(&wish("tide", None, None), &rulebook(), &[candidate("mara", &one), candidate("wren", &two)], None);
+        let candidate = |place, found| Candidate { place, trust: Trust::Client, found, keys: vec![] };
+        let choice = choose(
+            &wish("tide", None, None),
+            &rulebook(),
+            &[candidate("mara", &one), candidate("wren", &two)],
+            None,
+            &Pins::new(),
+        );
         assert!(!choice.fits());
         assert_eq!(choice.findings[0].code, Code::ContentDiffers);
         assert!(choice.findings[0].remedy.contains("from = \"mara\" or from = \"wren\""));
@@ -390,27 +549,28 @@ mod tests {
     #[test]
     fn the_last_canon_keeps_what_is_gone() {
         let last = Canon { mods: vec![SealedMod::from_surveyed(&release("tide", "1.0", "a"), 1)], ..empty() };
-        let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Some(&last));
+        let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Some(&last), &Pins::new());
         assert_eq!(choice.picks[0].place, None);
-        assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Some(&last)).fits());
+        assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Some(&last), &Pins::new()).fits());
         let typo = choose(
             &wish("tied", None, None),
             &rulebook(),
-            &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a") }],
+            &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a"), keys: vec![] }],
             None,
+            &Pins::new(),
         );
         assert_eq!(typo.findings[0].remedy, "did you mean `tide`?");
     }
 
     fn empty() -> Canon {
-        assemble(&Wishes::default(), &rulebook(), Blake3::of(b""), Vec::new())
+        assemble(&Wishes::default(), &rulebook(), Blake3::of(b""), Vec::new(), Vec::new())
     }
 
     fn pick(id: &str, relations: &[(RelationKind, &str)]) -> Pick {
         let mut found = release(id, "1", id);
         found.reading.relations =
             relations.iter().map(|(kind, id)| Relation { kind: *kind, id: (*id).to_owned(), range: None }).collect();
-        Pick { sealed: SealedMod::from_surveyed(&found, 0), place: None }
+        Pick { sealed: SealedMod::from_surveyed(&found, 0), place: None, keys: vec![], says: NeededOn::Both }
     }
 
     #[test]
@@ -431,6 +591,60 @@ mod tests {
     }
 
     #[test]
+    fn two_mods_are_never_sealed_under_one_name() {
+        let (one, mut other) = (release("tide", "1", "a"), release("fog", "1", "b"));
+        other.name = "TIDE.psm".to_owned();
+        let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
+        let mut wishes = wish("tide", None, None);
+        wishes.mods.push(ModWish { id: "fog".to_owned(), ..ModWish::default() });
+        let choice = choose(&wishes, &rulebook(), &[candidate(&one), candidate(&other)], None, &Pins::new());
+        assert!(!choice.fits());
+        assert_eq!(choice.findings[0].code, Code::WrongName);
+    }
+
+    #[test]
+    fn a_pin_counts_before_the_newest() {
+        let releases = [release("tide", "1.0", "a"), release("tide", "1.2", "c")];
+        let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
+        let candidates: Vec<_> = releases.iter().map(candidate).collect();
+        let pins = Pins::from([("tide".to_owned(), "1.0".to_owned())]);
+        let choice = choose(&wish("tide", Some(">=1"), None), &rulebook(), &candidates, None, &pins);
+        assert_eq!(choice.picks[0].sealed.version_or_dash(), "1.0");
+    }
+
+    #[test]
+    fn doubles_one_sided_mods_and_keys_that_clash_are_told() {
+        let mut stand_in = release("old-tide", "1", "x");
+        stand_in.reading.provides = vec!["Tide".to_owned()];
+        let found = [release("tide", "1", "a"), stand_in];
+        let key = |bytes: &[u8]| SurveyedKey {
+            name: "wright".to_owned(),
+            path: InstallPath::new("mods/wright.pub").expect("a path"),
+            size: 3,
+            blake3: Blake3::of(bytes),
+            of_mod: None,
+            own: false,
+        };
+        let (one, other) = (key(b"one"), key(b"two"));
+        let candidate = |found, key| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![key] };
+        let mut wishes = wish("tide", None, None);
+        wishes.mods[0].needed_on = Some(NeededOn::Server);
+        wishes.mods.push(ModWish { id: "old-tide".to_owned(), ..ModWish::default() });
+        let candidates = [candidate(&found[0], &one), candidate(&found[1], &other)];
+        let choice = choose(&wishes, &rulebook(), &candidates, None, &Pins::new());
+        let codes: Vec<(Code, Severity)> = choice.findings.iter().map(|f| (f.code, f.severity)).collect();
+        assert_eq!(codes.len(), 3, "{:#?}", choice.findings);
+        for code in [Code::Conflict, Code::KeyChanged, Code::ModMissing] {
+            assert!(codes.contains(&(code, Severity::Risky)), "{code:?} in {codes:?}");
+        }
+        assert!(choice.fits(), "all of them may be meant");
+        assert_eq!(keys(&choice.picks).len(), 2);
+        let shared = [candidate(&found[0], &one), candidate(&found[1], &one)];
+        let choice = choose(&wishes, &rulebook(), &shared, None, &Pins::new());
+        assert_eq!(keys(&choice.picks)[0].mods, ["old-tide", "tide"]);
+    }
+
+    #[test]
     fn changes_against_the_last_seal() {
         let canon = |mods: &[SurveyedMod]| Canon {
             mods: mods.iter().map(|m| SealedMod::from_surveyed(m, 1)).collect(),
@@ -438,16 +652,12 @@ mod tests {
         };
         let last = canon(&[release("a", "1", "a"), release("b", "1", "b"), release("c", "1", "c")]);
         let new = canon(&[release("a", "2", "a2"), release("b", "1", "edited"), release("d", "1", "d")]);
-        let text = |word: &str| word.to_owned();
-        assert_eq!(
-            changes(&last, &new),
-            [
-                SealChange::Version(text("a"), text("1"), text("2")),
-                SealChange::Bytes(text("b"), text("1")),
-                SealChange::Added(text("d"), text("1")),
-                SealChange::Gone(text("c"), text("1")),
-            ]
-        );
+        let told = |change: &SealChange| {
+            let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
+            format!("{} {} {} {}", change.id, version(&change.from), version(&change.to), change.bytes)
+        };
+        let told: Vec<String> = changes(&last, &new).iter().map(told).collect();
+        assert_eq!(told, ["a 1 2 2", "b 1 1 6", "c 1 - 0", "d - 1 1"]);
         assert_eq!(changes(&new, &new), []);
     }
 }

@@ -169,3 +169,20 @@ fn archives_inside_an_archive_give_further_ids_to_a_bounded_depth() {
     assert_eq!(reading.doubts.len(), 1, "{:?}", reading.doubts);
     assert!(reading.doubts[0].contains("inner/broken.psm"));
 }
+
+#[test]
+fn a_bridging_mod_lets_another_loaders_mods_run() {
+    let bridged = format!("{RULE}[[bridge]]\nloader = 'gantry'\nmods = ['deck', 'span']\n");
+    let needs = |reading: &Reading| reading.relations.iter().map(|r| r.id.clone()).collect::<Vec<_>>();
+    let foreign = [("gantry.json", r#"{"name": "crane"}"#)];
+    assert_eq!(read(RULE, "crane.psm", &foreign).expect("read").made_for.as_deref(), Some("Gantry"));
+    let crane = read(&bridged, "crane.psm", &foreign).expect("read");
+    assert_eq!((crane.made_for.as_deref(), needs(&crane)), (None, vec!["deck".to_owned()]));
+    let own = read(&bridged, "x.psm", &[("about.json", r#"{"id": "x", "loader": "Gantry"}"#)]).expect("read");
+    assert_eq!((own.made_for.as_deref(), needs(&own)), (None, vec!["deck".to_owned()]));
+    let provides = |id: &str| {
+        let about = format!(r#"{{"id": "{id}"}}"#);
+        read(&bridged, "b.psm", &[("about.json", &about)]).expect("read").provides
+    };
+    assert_eq!((provides("Span"), provides("deck")), (vec!["deck".to_owned()], vec![]));
+}
