@@ -58,6 +58,14 @@ pub enum ReachError {
     /// The bytes of mods are nowhere to be found.
     #[error("the bytes of {} are in no source, install or store: {}", if .0.len() == 1 { "a mod" } else { "some mods" }, .0.join(", "))]
     BytesNowhere(Vec<String>),
+    /// A place that is reached by its address does not give what it should.
+    #[error("{address} can't be used: {reason}")]
+    Address {
+        /// The address, without secrets.
+        address: String,
+        /// Why not.
+        reason: String,
+    },
     /// Another alignment is at work.
     #[error("another alignment is at work in this workspace ({})", .0.display())]
     Busy(PathBuf),

@@ -6,7 +6,9 @@
 
 pub mod bytes;
 pub mod carry_out;
+pub mod downloads;
 pub mod error;
+pub mod fetch;
 pub mod hashing;
 pub mod install;
 pub mod logs;
@@ -16,4 +18,5 @@ pub mod progress;
 pub mod state;
 pub mod trial;
 pub mod undo;
+pub mod unpack;
 pub mod workspace;

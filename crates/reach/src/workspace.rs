@@ -7,7 +7,7 @@ use kanon_core::digest::Blake3;
 use kanon_core::limits;
 use kanon_core::problem::Problem;
 use kanon_core::rulebook::{self, Rulebook};
-use kanon_core::wish::{self, Wishes};
+use kanon_core::wish::{self, SourceWish, Wishes};
 
 use crate::error::{During, ReachError};
 use crate::state::State;
@@ -125,6 +125,21 @@ impl Workspace {
         self.root.join(".kanon").join("store")
     }
 
+    /// Where downloads are unpacked to.
+    pub fn unpacked(&self) -> PathBuf {
+        self.root.join(".kanon").join("unpacked")
+    }
+
+    /// Where what comes from a catalogue is kept.
+    pub fn downloads(&self, source: &SourceWish) -> PathBuf {
+        self.root.join(".kanon").join("downloads").join(own_name(source))
+    }
+
+    /// The copy of a catalogue as it last came.
+    pub fn catalogue_copy(&self, source: &SourceWish) -> PathBuf {
+        self.root.join(".kanon").join("catalogues").join(own_name(source) + ".json")
+    }
+
     /// The state database.
     ///
     /// # Errors
@@ -147,6 +162,11 @@ impl Workspace {
             Canon::from_json(&bytes).map_err(|error| ReachError::Unusable { path, reason: error.to_string() })?;
         Ok(Some(canon))
     }
+}
+
+/// A name for the files of one source: another address is another source, and any name can be a file's this way.
+fn own_name(source: &SourceWish) -> String {
+    Blake3::of(format!("{}\n{}", source.name, source.at).as_bytes()).to_string()[..16].to_owned()
 }
 
 /// Writes a file of the workspace whole or not at all.

@@ -2,9 +2,12 @@
 //!
 //! `station` is a dedicated server and `visitor` a player's client of the invented game Polarspur: real
 //! processes that meet over loopback TCP. They have their own, independent idea of what a join needs and share no
-//! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs, [`tree`] those of other games.
+//! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs, [`tree`] those of
+//! other games, and [`shop`] hosts a catalogue.
 
+mod bulk;
 mod holdings;
+pub mod shop;
 mod station;
 pub mod tree;
 mod visitor;
@@ -17,7 +20,9 @@ use std::path::PathBuf;
 #[derive(Debug, thiserror::Error)]
 pub enum StandinError {
     /// It was called in a way that it does not know.
-    #[error("usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | layout FILE FOLDER")]
+    #[error(
+        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE"
+    )]
     Usage,
     /// Something on the machine failed.
     #[error("the simulated game failed at {what}")]
@@ -52,6 +57,11 @@ pub fn run(arguments: &[String]) -> Result<bool, StandinError> {
             let text = std::fs::read_to_string(file).map_err(StandinError::io(*file))?;
             tree::build(&text, &PathBuf::from(folder)).map(|()| true)
         }
+        ["bulk", mods, releases, file] => {
+            let number = |text: &str| text.parse().map_err(|_| StandinError::Usage);
+            bulk::write(number(mods)?, number(releases)?, &PathBuf::from(file))
+        }
+        ["shop", folder, fault @ ..] if fault.len() <= 1 => shop::run(&PathBuf::from(folder), fault.first().copied()),
         _ => Err(StandinError::Usage),
     }
 }

@@ -36,6 +36,10 @@ pub const OTHER_GAMES: [(&str, &str); 3] = [
     ("convoy", include_str!("../../../demo/tallowfen/convoy.tree")),
 ];
 
+/// The demo's evening of an update: a hall, two players and a shop, and the rulebook of their game.
+const EVENING: &str = include_str!("../../../demo/ashmere/evening.tree");
+const EVENING_RULEBOOK: &str = include_str!("../../../demo/ashmere/evening.rulebook.toml");
+
 /// The players, by the names of their folders.
 pub const PLAYERS: [&str; 4] = ["mara", "oskar", "wren", "tove"];
 
@@ -69,6 +73,15 @@ impl World {
     /// When the folders can't be written.
     pub fn other_games(&self) -> Result<(), StandinError> {
         OTHER_GAMES.iter().try_for_each(|(name, text)| tree::build(text, &self.root.join(name)))
+    }
+
+    /// Builds a hall, two players and a shop with downloads in a folder, with the rulebook of their game.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn evening(&self, folder: &str) -> Result<(), StandinError> {
+        tree::build(EVENING, &self.root.join(folder))?;
+        self.write(&format!("{folder}/reach.rulebook.toml"), EVENING_RULEBOOK.as_bytes())
     }
 
     /// Where an install is.
