@@ -120,6 +120,26 @@ pub enum Command {
     Survey(Survey),
     /// Write the mods found on an install into kanon.toml as the wish
     Adopt(Adopt),
+    /// Add mods to the wishes, with what they need, in the newest releases that fit
+    ///
+    /// Looks through the sources of kanon.toml, the installs and the last canon. Mods that are there stay as they are where
+    /// they can. When nothing fits, says why in plain words, and what would fit; nothing is written then.
+    Take(Take),
+    /// Take mods out of the wishes, with what only they needed
+    Drop(Drop),
+    /// Move the wishes on to the newest releases that fit
+    ///
+    /// With --preview only says what could be renewed, what holds the rest back, which signing keys change and which mods
+    /// shape the world. With --game it does so for another version of the game: which mods are ready, and which block it.
+    Renew(Renew),
+    /// Say why a mod is in the set: who asked for it, who needs it
+    Why(Why),
+    /// Write a catalogue of a folder of downloads, so that others can take from it
+    ///
+    /// The catalogue and the downloads are plain files: any web server or bucket can host them. What is new in a release is
+    /// read from a file beside its download, called as the download with .notes.txt behind it; notes and dates that an earlier
+    /// catalogue of the folder has are kept.
+    Catalogue(Catalogue),
     /// Resolve the wishes to exact releases and digests, check that they fit, and write canon.json
     Seal(Seal),
     /// Hold installs (or surveys) against the canon
@@ -166,7 +186,7 @@ pub struct Init {
     /// A client's folder, or NAME=FOLDER; may be given again
     #[arg(long, value_name = "[NAME=]FOLDER")]
     pub client: Vec<String>,
-    /// A folder of downloads, or NAME=FOLDER; may be given again
+    /// A folder of downloads or the address of a catalogue, or NAME=FOLDER; may be given again
     #[arg(long, value_name = "[NAME=]FOLDER")]
     pub source: Vec<String>,
 }
@@ -188,6 +208,64 @@ pub struct Adopt {
     pub install: String,
     #[command(flatten)]
     pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Take {
+    /// Mods, each by its id or as ID@REQUIREMENT (in quotes where that has < or > in it); with --search, words
+    #[arg(required = true, value_name = "MOD[@REQ]")]
+    pub mods: Vec<String>,
+    /// States before a release will do too
+    #[arg(long)]
+    pub prereleases: bool,
+    /// Say what would change and write nothing
+    #[arg(long)]
+    pub preview: bool,
+    /// Find mods by words in their id, title and description, near spellings included; nothing is taken
+    #[arg(long, conflicts_with_all = ["prereleases", "preview"])]
+    pub search: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Drop {
+    /// Mods, by their ids
+    #[arg(required = true, value_name = "MOD")]
+    pub mods: Vec<String>,
+    /// Say what would change and write nothing
+    #[arg(long)]
+    pub preview: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Renew {
+    /// Mods, by their ids; all of them when none is given
+    #[arg(value_name = "MOD")]
+    pub mods: Vec<String>,
+    /// Say how each mod stands and write nothing
+    #[arg(long)]
+    pub preview: bool,
+    /// Renew for this version of the game
+    #[arg(long, value_name = "VERSION")]
+    pub game: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub struct Why {
+    /// A mod, by its id
+    #[arg(value_name = "MOD")]
+    pub mod_id: String,
+}
+
+#[derive(Debug, Args)]
+pub struct Catalogue {
+    /// The folder of downloads
+    pub folder: PathBuf,
+    /// Write the catalogue to this file of the folder
+    #[arg(short, long, value_name = "FILE", default_value = "catalogue.json")]
+    pub output: String,
+    /// Use this rulebook, not the workspace's
+    #[arg(long, value_name = "FILE")]
+    pub rulebook: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]

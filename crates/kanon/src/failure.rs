@@ -87,6 +87,7 @@ fn hint(error: &ReachError) -> Option<&'static str> {
         ReachError::BytesNowhere(_) => {
             Some("put the releases into a source or an install of kanon.toml, then seal again")
         }
+        ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
         ReachError::Busy(_) => Some("wait until it has ended"),
         ReachError::Link(_) => Some("put the real file in its place first"),
         ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),

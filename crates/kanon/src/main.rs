@@ -7,6 +7,7 @@ mod env;
 mod failure;
 mod render;
 mod session;
+mod stock;
 mod ui;
 
 use std::process::ExitCode;

@@ -1,19 +1,22 @@
 //! What most commands begin with: the workspace if there is one, the rulebook, and installs turned into surveys.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use kanon_core::canon::Canon;
+use kanon_core::catalogue::Catalogue;
 use kanon_core::check::Measure;
 use kanon_core::digest::Blake3;
-use kanon_core::rulebook::{Role, Rulebook};
+use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_core::wish::Extras;
 use kanon_reach::bytes::Bytes;
-use kanon_reach::error::{During, ReachError};
+use kanon_reach::downloads::{Downloads, Found};
+use kanon_reach::error::ReachError;
+use kanon_reach::fetch::{Patience, Remote, is_catalogue};
 use kanon_reach::install::LocalInstall;
 use kanon_reach::measure::{self, Counts, Measurement, Request, TrustMemory};
-use kanon_reach::progress::{Progress, Silent};
+use kanon_reach::progress::Progress;
 use kanon_reach::state::{AlignmentState, State};
 use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
 
@@ -50,6 +53,21 @@ pub enum Target {
     /// A survey that somebody made.
     Survey(Box<Survey>),
 }
+
+/// A catalogue of the workspace.
+pub struct Listed {
+    /// The source's name.
+    pub name: String,
+    /// Where its downloads go.
+    pub downloads: PathBuf,
+    /// Where it is fetched from.
+    pub remote: Remote,
+    /// What it lists.
+    pub catalogue: Catalogue,
+}
+
+/// What mods are called where they are installed, by shelf and folded id.
+pub type KnownNames = BTreeMap<(String, String), String>;
 
 /// A survey, and whether it was measured now.
 pub struct Surveyed {
@@ -121,7 +139,25 @@ impl<'a> Session<'a> {
         if canon.rulebook != self.loaded.digest {
             self.ui.notice("note: the rulebook has changed since the canon was sealed; kanon seal makes a new one");
         }
+        if self.is_stale(&canon) {
+            self.ui.notice("note: kanon.toml has changed since the canon was sealed; kanon seal --changes shows how");
+        }
         Ok(Some(canon))
+    }
+
+    /// Refuses to go on with a canon that is older than the wishes.
+    pub fn refuse_stale(&self, canon: &Canon) -> Result<(), Failure> {
+        if !self.is_stale(canon) {
+            return Ok(());
+        }
+        Err(Failure::plain("kanon.toml has changed since the canon was sealed, so the canon is not what is wished for")
+            .hint("kanon seal --changes shows what that means; then: kanon seal"))
+    }
+
+    /// Whether the wishes have changed since the canon was sealed.
+    pub fn is_stale(&self, canon: &Canon) -> bool {
+        let wishes = self.workspace.as_ref().map(|workspace| workspace.wishes.digest());
+        canon.wishes.is_some() && wishes != canon.wishes
     }
 
     /// What installs are held against.
@@ -253,32 +289,77 @@ impl<'a> Session<'a> {
         Ok(measure::survey(install, request, &mut self.state, progress)?)
     }
 
-    /// Surveys every source of the workspace: its name, the folder that paths are relative to, what is in it.
-    pub fn sources(&mut self) -> Result<Vec<(String, PathBuf, Survey)>, Failure> {
+    /// Looks through every source of the workspace, as far as it lies on this machine: folders of downloads, and what
+    /// was downloaded from catalogues before.
+    pub fn sources(&mut self, known_names: &KnownNames) -> Result<Vec<(String, Found)>, Failure> {
         let workspace = self.workspace()?;
-        let sources: Vec<(String, PathBuf)> =
-            workspace.wishes.sources.iter().map(|source| (source.name.clone(), workspace.place(&source.at))).collect();
-        sources.into_iter().map(|(name, folder)| self.source(name, &folder)).collect()
+        let sources: Vec<(String, PathBuf, bool)> = workspace
+            .wishes
+            .sources
+            .iter()
+            .map(|source| {
+                let remote = is_catalogue(&source.at);
+                let folder = if remote { workspace.downloads(source) } else { workspace.place(&source.at) };
+                (source.name.clone(), folder, remote)
+            })
+            .collect();
+        let mut found = Vec::new();
+        for (name, folder, remote) in sources {
+            let is_there = !remote || folder.is_dir();
+            let held = if is_there { self.downloads(&name, &folder, known_names)? } else { Found::default() };
+            found.push((name, held));
+        }
+        Ok(found)
     }
 
-    /// A source is surveyed from the folder above it, as an install whose every shelf is that one folder.
-    fn source(&mut self, name: String, folder: &Path) -> Result<(String, PathBuf, Survey), Failure> {
-        let folder = folder.canonicalize().during("open the source", folder)?;
-        let parent = folder.parent().unwrap_or(&folder).to_owned();
-        let inner = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-        let rulebook = as_source(&self.loaded.rulebook, &inner).map_err(|error| {
-            Failure::plain(format!("the source {name} can't be used: {error}")).hint("give its folder another name")
-        })?;
-        let install = self.install(&name, &parent)?;
-        let request = Request {
-            name: &name,
-            role: Role::Server,
-            rulebook: &rulebook,
+    /// Looks through one folder of downloads.
+    pub fn downloads(&mut self, name: &str, folder: &Path, known_names: &KnownNames) -> Result<Found, Failure> {
+        let unpacked = self.workspace()?.unpacked();
+        let mut downloads = Downloads {
+            name,
+            rulebook: &self.loaded.rulebook,
             rulebook_digest: self.loaded.digest,
             trust: self.trust,
+            state: &mut self.state,
+            unpacked: &unpacked,
+            known_names,
         };
-        let survey = measure::survey(&install, request, &mut self.state, &Silent)?.survey;
-        Ok((name, parent, survey))
+        downloads.look_through(folder).map_err(|error| {
+            let failure = Failure::from(error);
+            if folder.exists() {
+                failure
+            } else {
+                failure.hint(format!("correct the `at` of [source.{name}] in kanon.toml"))
+            }
+        })
+    }
+
+    /// Fetches the catalogues of the workspace. One that can't be reached serves as it was when it last could.
+    pub fn catalogues(&self) -> Result<Vec<Listed>, Failure> {
+        let workspace = self.workspace()?;
+        let mut listed = Vec::new();
+        for source in workspace.wishes.sources.iter().filter(|source| is_catalogue(&source.at)) {
+            let remote = Remote::open(&source.at, &workspace.root, Patience::default())?;
+            let fetched = remote.catalogue(&workspace.catalogue_copy(source))?;
+            if let Some(why) = fetched.stale {
+                self.ui.notice(&format!(
+                    "note: the catalogue {} can't be reached ({why}); what it said the last time counts",
+                    source.name
+                ));
+            }
+            let catalogue = Catalogue::from_json(&fetched.bytes, &self.loaded.rulebook.game).map_err(|error| {
+                Failure::plain(format!("the catalogue {} can't be used", source.name))
+                    .because(error)
+                    .hint("tell whoever keeps it, or take its [source.…] out of kanon.toml")
+            })?;
+            listed.push(Listed {
+                name: source.name.clone(),
+                downloads: workspace.downloads(source),
+                remote,
+                catalogue,
+            });
+        }
+        Ok(listed)
     }
 
     /// Surveys every install of the workspace that is a folder and can be read.
@@ -309,8 +390,10 @@ impl<'a> Session<'a> {
         let mut bytes = Bytes::default();
         bytes.look_into_store(&self.workspace()?.store(), wanted);
         if !bytes.lacking(wanted).is_empty() {
-            for (_, root, survey) in self.sources()? {
-                bytes.look_into_survey(&root, &survey, wanted);
+            for (_, found) in self.sources(&KnownNames::new())? {
+                for held in found.held {
+                    bytes.look_into_survey(&held.root, &held.survey, wanted);
+                }
             }
         }
         if !bytes.lacking(wanted).is_empty() {
@@ -320,17 +403,6 @@ impl<'a> Session<'a> {
         }
         Ok(bytes)
     }
-}
-
-/// The same rulebook for a folder of downloads: every shelf is that folder, on either side.
-fn as_source(rulebook: &Rulebook, folder: &str) -> Result<Rulebook, kanon_core::path::PathError> {
-    let place = kanon_core::path::InstallPath::new(folder)?;
-    let mut rulebook = rulebook.clone();
-    for shelf in &mut rulebook.shelves {
-        shelf.places.server = vec![place.clone()];
-        shelf.places.client = vec![place.clone()];
-    }
-    Ok(rulebook)
 }
 
 fn is_url(text: &str) -> bool {

@@ -3,16 +3,19 @@
 use std::collections::BTreeMap;
 
 use kanon_core::rulebook::Role;
+use kanon_core::solve::Trust;
 use kanon_core::survey::{Survey, SurveyedMod};
-use kanon_core::wish::{self, ModWish};
+use kanon_core::version::Versions;
+use kanon_core::wish::{self, Edit, ModWish, Wishes};
 use kanon_reach::workspace::write_whole;
 
 use crate::Outcome;
 use crate::arguments::{Adopt, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render::seal::Adopted;
+use crate::render::seal::{Adopted, Recognised};
 use crate::session::{Session, Target};
+use crate::stock::{Item, Stock};
 use crate::ui::Ui;
 
 pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -25,10 +28,17 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Target::Survey(_) => None,
     };
     let survey = session.survey(target)?.survey;
-    let (wishes, passed_over) = wishes(&survey, from.as_deref());
+    let (mut wishes, passed_over) = wishes(&survey, from.as_deref());
+    let recognised = if session.workspace()?.wishes.sources.is_empty() {
+        Vec::new()
+    } else {
+        recognise(&mut wishes, &survey, &Stock::gather(&mut session)?)
+    };
     let workspace = session.workspace()?;
+    keep_what_was_said(&mut wishes, &workspace.wishes, session.loaded.rulebook.versions);
     let versions = (survey.install.game_version.as_deref(), survey.install.loader_version.as_deref());
-    let edited = wish::adopt(&workspace.text, &wishes, versions).map_err(|error| Failure::plain(error.to_string()))?;
+    let edit = Edit { put: &wishes, versions_found: versions, ..Edit::default() };
+    let edited = wish::edit(&workspace.text, &edit).map_err(|error| Failure::plain(error.to_string()))?;
     if edited.text != workspace.text {
         write_whole(&workspace.wishes_path(), &edited.text)?;
     }
@@ -40,12 +50,57 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         .filter(|wish| !known.contains(&wish.id.to_lowercase()))
         .map(|wish| wish.id.clone())
         .collect();
-    let report = Adopted { passed_over, not_there, ..Adopted::new(survey.install.name.clone(), edited) };
+    let report = Adopted { passed_over, not_there, recognised, ..Adopted::new(survey.install.name.clone(), edited) };
     match env.format {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&report.text()),
     }
     Ok(Outcome::of(report.passed_over.is_empty()))
+}
+
+/// Finds the mods of an install among the sources: by their bytes, by what they say of themselves, by their names.
+fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Stock) -> Vec<Recognised> {
+    let mut recognised = Vec::new();
+    for wish in wishes {
+        let Some(found) = survey.mods.iter().find(|found| found.enabled && found.reading.id == wish.id) else {
+            continue;
+        };
+        let known = |by, item: &Item| Recognised {
+            mod_id: wish.id.clone(),
+            version: item.reading.version.clone(),
+            source: item.place.clone(),
+            by,
+        };
+        let mut in_sources = stock.items.iter().filter(|item| item.trust == Trust::Source);
+        let same_id = |item: &&Item| item.reading.id.eq_ignore_ascii_case(&wish.id);
+        let same_bytes = |item: &&Item| item.digest == found.digest && !found.files.is_empty();
+        if let Some(item) = in_sources.clone().find(|item| same_id(item) && same_bytes(item)) {
+            recognised.push(known("digest", item));
+            wish.version.clone_from(&item.reading.version);
+            wish.from = Some(item.place.clone());
+        } else if let Some(item) = in_sources
+            .clone()
+            .find(|item| same_id(item) && wish.version.is_some() && item.reading.version == wish.version)
+        {
+            recognised.push(known("metadata", item));
+        } else if wish.version.is_none()
+            && let Some(item) = in_sources.find(|item| same_id(item) && item.name == found.name)
+        {
+            recognised.push(known("name", item));
+        }
+    }
+    recognised
+}
+
+/// What the administrator said of a mod before counts on: who asked for it, and what an update may choose.
+fn keep_what_was_said(wishes: &mut [ModWish], before: &Wishes, versions: Versions) {
+    for wish in wishes {
+        let Some(said) = before.mods.iter().find(|said| said.id.eq_ignore_ascii_case(&wish.id)) else { continue };
+        let (prereleases, asked) = (said.prereleases, said.asked);
+        let accepted = ModWish { version: None, ..said.clone() }.admits(wish.version.as_deref(), versions);
+        wish.accepts = said.accepts.clone().filter(|_| accepted);
+        (wish.prereleases, wish.asked) = (prereleases, asked);
+    }
 }
 
 /// A wish for each mod that is there once, switched on and of this loader; the others with why not.

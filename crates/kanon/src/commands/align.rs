@@ -37,6 +37,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let canon = session.canon()?;
     let subject = subject(&session, arguments)?;
     if !arguments.preview {
+        session.refuse_stale(&canon)?;
         take_back_interrupted(&session, &subject)?;
     }
     let survey = survey(&mut session, &subject)?;

@@ -2,6 +2,7 @@
 
 mod adopt;
 mod align;
+mod catalogue;
 mod check;
 mod compare;
 mod diagnose;
@@ -13,6 +14,8 @@ mod seal;
 mod standin;
 mod survey;
 mod undo;
+mod why;
+mod wishes;
 
 use crate::Outcome;
 use crate::arguments::{Command, RulebookCommand};
@@ -30,6 +33,11 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Rulebook(RulebookCommand::Check(arguments)) => rulebook::check(&arguments, env, ui),
         Command::Survey(arguments) => survey::run(&arguments, env, ui),
         Command::Adopt(arguments) => adopt::run(&arguments, env, ui),
+        Command::Take(arguments) => wishes::take(&arguments, env, ui),
+        Command::Drop(arguments) => wishes::drop(&arguments, env, ui),
+        Command::Renew(arguments) => wishes::renew(&arguments, env, ui),
+        Command::Why(arguments) => why::run(&arguments, env, ui),
+        Command::Catalogue(arguments) => catalogue::run(&arguments, env, ui),
         Command::Seal(arguments) => seal::run(&arguments, env, ui),
         Command::Check(arguments) => check::run(&arguments, env, ui),
         Command::Compare(arguments) => compare::run(&arguments, env, ui),

@@ -4,9 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::canon::{Canon, SealedFile, SealedMod};
 use kanon_core::digest::{Blake3, Sha256};
-use kanon_core::rulebook::Role;
-use kanon_core::seal::{Candidate, Choice, Pick, Trust, assemble, changes, choose};
-use kanon_core::survey::{Survey, SurveyedMod};
+use kanon_core::seal::{Choice, assemble, changes, choose, keys};
 use kanon_reach::bytes;
 use kanon_reach::workspace::write_whole;
 
@@ -14,31 +12,31 @@ use crate::Outcome;
 use crate::arguments::{Format, Seal};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render::seal::{Ended, Report, text};
+use crate::render::seal::{ChangeLine, Ended, Report, text};
 use crate::session::Session;
+use crate::stock::Stock;
 use crate::ui::Ui;
 
 pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::in_workspace(env, ui, false)?;
-    let last = session.workspace()?.canon()?;
-    let choice = chosen(&mut session, last.as_ref())?;
+    let mut stock = Stock::gather(&mut session)?;
+    let wishes = session.workspace()?.wishes.clone();
+    let pins = stock.pins(&session, &wishes);
+    stock.fetch(&mut session, &wishes, &pins)?;
+    let last = stock.last().cloned();
+    let choice = choose(&wishes, &session.loaded.rulebook, &stock.candidates(&session).list(), last.as_ref(), &pins);
     if !choice.fits() {
         return refused(choice, env, ui);
     }
     let keep = !arguments.changes;
-    let canon = sealed(&mut session, &choice, last.as_ref(), keep)?;
+    let canon = sealed(&mut session, &choice, &stock, keep)?;
     let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
     let report = Report {
         format: "kanon-seal/1",
         sealed: keep,
         canon: Some(Blake3::of(json.as_bytes())),
         findings: choice.findings,
-        changes: last
-            .as_ref()
-            .map_or_else(Vec::new, |last| changes(last, &canon))
-            .into_iter()
-            .map(Into::into)
-            .collect(),
+        changes: change_lines(&stock, &canon),
     };
     let ended = match (keep, last.as_ref() == Some(&canon)) {
         (false, _) => Ended::OnlyShown,
@@ -55,6 +53,16 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::InOrder)
 }
 
+/// What changes against the last canon, with what each release says is new.
+fn change_lines(stock: &Stock, canon: &Canon) -> Vec<ChangeLine> {
+    let changes = stock.last().map_or_else(Vec::new, |last| changes(last, canon));
+    let with_notes = changes.into_iter().map(|change| {
+        let notes = stock.notes(&change.id, change.to.as_deref());
+        ChangeLine::new(change, notes)
+    });
+    with_notes.collect()
+}
+
 fn refused(choice: Choice, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let report =
         Report { format: "kanon-seal/1", sealed: false, canon: None, findings: choice.findings, changes: Vec::new() };
@@ -65,46 +73,22 @@ fn refused(choice: Choice, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::Findings)
 }
 
-/// Surveys every source and install, and chooses a release for each wish.
-fn chosen(session: &mut Session<'_>, last: Option<&Canon>) -> Result<Choice, Failure> {
-    let sources = session.sources()?;
-    let installs = session.installs()?;
-    let mut candidates: Vec<Candidate<'_>> = Vec::new();
-    for (name, _, survey) in &sources {
-        candidates.extend(survey.mods.iter().chain(&survey.strays).map(|found| Candidate {
-            place: name,
-            trust: Trust::Source,
-            found,
-        }));
-    }
-    for (role, _, survey) in &installs {
-        let trust = if *role == Role::Server { Trust::Server } else { Trust::Client };
-        candidates.extend(enabled(survey).map(|found| Candidate { place: &survey.install.name, trust, found }));
-    }
-    Ok(choose(&session.workspace()?.wishes, &session.loaded.rulebook, &candidates, last))
-}
-
-fn enabled(survey: &Survey) -> impl Iterator<Item = &SurveyedMod> {
-    survey.mods.iter().filter(|found| found.enabled)
-}
-
 /// Completes the picks with SHA-256 digests and keeps the bytes that no source vouches for.
-fn sealed(session: &mut Session<'_>, choice: &Choice, last: Option<&Canon>, keep: bool) -> Result<Canon, Failure> {
+fn sealed(session: &mut Session<'_>, choice: &Choice, stock: &Stock, keep: bool) -> Result<Canon, Failure> {
     let wanted: BTreeSet<Blake3> =
         choice.picks.iter().flat_map(|pick| &pick.sealed.files).map(|file| file.blake3).collect();
     let found = session.bytes(&wanted)?;
-    let known: BTreeMap<Blake3, Sha256> = last
+    let known: BTreeMap<Blake3, Sha256> = stock
+        .last()
         .iter()
         .flat_map(|last| &last.mods)
         .flat_map(|sealed| &sealed.files)
         .filter_map(|file| Some((file.blake3, file.sha256?)))
         .collect();
     let workspace = session.workspace()?;
-    let sources: BTreeSet<&str> = workspace.wishes.sources.iter().map(|source| source.name.as_str()).collect();
-    let store = workspace.store();
-    let digest_of = |pick: &Pick, file: &SealedFile| -> Result<Sha256, Failure> {
-        let vouched = pick.place.as_deref().is_some_and(|place| sources.contains(place))
-            || store.join(file.blake3.to_string()).is_file();
+    let (in_sources, store) = (stock.source_files(), workspace.store());
+    let digest_of = |file: &SealedFile| -> Result<Sha256, Failure> {
+        let vouched = in_sources.contains(&file.blake3) || store.join(file.blake3.to_string()).is_file();
         match known.get(&file.blake3) {
             Some(sha256) if vouched || !keep => Ok(*sha256),
             _ if vouched || !keep => Ok(bytes::sha256(&found, file.blake3)?),
@@ -115,9 +99,9 @@ fn sealed(session: &mut Session<'_>, choice: &Choice, last: Option<&Canon>, keep
     for pick in &choice.picks {
         let mut sealed = pick.sealed.clone();
         for file in &mut sealed.files {
-            file.sha256 = Some(digest_of(pick, file)?);
+            file.sha256 = Some(digest_of(file)?);
         }
         mods.push(sealed);
     }
-    Ok(assemble(&workspace.wishes, &session.loaded.rulebook, session.loaded.digest, mods))
+    Ok(assemble(&workspace.wishes, &session.loaded.rulebook, session.loaded.digest, mods, keys(&choice.picks)))
 }

@@ -1,6 +1,7 @@
 //! The simulated game of the demo, as processes of their own.
 
 use std::io::{BufRead, BufReader};
+use std::path::Path;
 use std::process::{Child, Stdio};
 
 use kanon_standin::world::World;
@@ -55,6 +56,40 @@ impl Station {
         let what = if welcome { format!("{player} is let in") } else { format!("{player} is turned away") };
         stage.expect(&what, output.status.code() == Some(i32::from(!welcome)));
         Ok(())
+    }
+}
+
+/// A running simulated host of a catalogue; it is closed when this is dropped.
+pub struct ShopOpen {
+    process: Child,
+    port: String,
+}
+
+impl ShopOpen {
+    /// Opens a folder to the world, as it were.
+    pub fn start(stage: &Stage<'_>, folder: &Path) -> Result<Self, Failure> {
+        let failed = |error| Failure::plain("could not start the simulated host").because(error);
+        let mut command = stage.program();
+        command.arg("standin").arg("shop").arg(folder).stdin(Stdio::piped()).stdout(Stdio::piped());
+        let mut process = command.spawn().map_err(failed)?;
+        let mut port = String::new();
+        if let Some(output) = process.stdout.take() {
+            BufReader::new(output).read_line(&mut port).map_err(failed)?;
+        }
+        Ok(Self { process, port: port.trim().to_owned() })
+    }
+
+    /// Where it is.
+    pub fn address(&self) -> String {
+        format!("http://127.0.0.1:{}/", self.port)
+    }
+}
+
+impl Drop for ShopOpen {
+    fn drop(&mut self) {
+        // It may have ended by itself; either way it is gone after this.
+        let _ = self.process.kill();
+        let _ = self.process.wait();
     }
 }
 

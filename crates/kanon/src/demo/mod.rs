@@ -14,7 +14,7 @@ use crate::Outcome;
 use crate::arguments::Demo;
 use crate::failure::Failure;
 use crate::ui::Ui;
-use game::Station;
+use game::{ShopOpen, Station};
 use stage::{Stage, fingerprint};
 
 /// What the server's console said when nobody could join.
@@ -57,6 +57,7 @@ fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
     what_is_wrong(&mut stage)?;
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
+    an_update(&mut stage, &world)?;
     other_games(&mut stage, &world)?;
     Ok(Outcome::of(stage.conclude()))
 }
@@ -143,6 +144,56 @@ fn other_games(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         &["rulebook", "check", "railway.rulebook.toml", "--against", "railway/server", "--mod", "peat-works"],
         0,
     )?;
+    Ok(())
+}
+
+fn an_update(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act(
+        "An update",
+        "Teal runs a hall on Ashmere Reach for Rowan and Alder. Their mods come from a shop: a folder of downloads on a web \
+         server, with a catalogue that its keeper makes. Tide Gates has a new release, and a new game is announced.",
+    );
+    world.evening("reach").map_err(|error| Failure::plain("could not build the demo's reach").because(error))?;
+    let in_reach = |words: &[&'static str]| -> Vec<&'static str> {
+        ["-C", "reach"].into_iter().chain(words.iter().copied()).collect()
+    };
+    stage.command(&in_reach(&["catalogue", "shop", "--rulebook", "reach.rulebook.toml"]), 1)?;
+    let shop = ShopOpen::start(stage, &world.folder("reach").join("shop"))?;
+    let source = format!("shop={}", shop.address());
+    let init = [
+        "init",
+        "--name",
+        "Low Water",
+        "--rulebook",
+        "reach.rulebook.toml",
+        "--server",
+        "hall",
+        "--client",
+        "rowan",
+        "--client",
+        "alder",
+    ];
+    let mut init = in_reach(&init);
+    init.extend(["--source", &source]);
+    stage.command(&init, 0)?;
+    stage.command(&in_reach(&["adopt", "hall"]), 0)?;
+    stage.command(&in_reach(&["seal"]), 0)?;
+    stage.command(&in_reach(&["renew", "--preview"]), 0)?;
+    stage.command(&in_reach(&["renew", "--game", "2.40.0", "--preview"]), 1)?;
+    stage.command(&in_reach(&["take", "--search", "reeds"]), 0)?;
+    stage.command(&in_reach(&["take", "reed-beds", "tide-gates@1.6"]), 0)?;
+    stage.command(&in_reach(&["why", "tide-gates"]), 0)?;
+    stage.command(&in_reach(&["take", "lantern-fish@>=0.9.3", "tide-gates@<1.7"]), 1)?;
+    stage.command(&in_reach(&["take", "tide-gates"]), 0)?;
+    stage.command(&in_reach(&["renew"]), 0)?;
+    stage.command(&in_reach(&["align", "hall", "--yes"]), 2)?;
+    stage.command(&in_reach(&["seal", "--changes"]), 0)?;
+    stage.command(&in_reach(&["seal"]), 0)?;
+    stage.command(&in_reach(&["align", "hall", "--yes"]), 0)?;
+    for player in ["rowan", "alder"] {
+        stage.command_in_brief(&in_reach(&["align", player, "--yes"]), 0)?;
+    }
+    stage.command(&in_reach(&["check"]), 0)?;
     Ok(())
 }
 

@@ -48,6 +48,15 @@ impl<'a> Stage<'a> {
 
     /// Runs a command and shows what it says.
     pub fn command(&mut self, arguments: &[&str], expected: i32) -> Result<(), Failure> {
+        self.command_showing(arguments, expected, usize::MAX)
+    }
+
+    /// Runs a command like one before, and shows only how it ends.
+    pub fn command_in_brief(&mut self, arguments: &[&str], expected: i32) -> Result<(), Failure> {
+        self.command_showing(arguments, expected, 3)
+    }
+
+    fn command_showing(&mut self, arguments: &[&str], expected: i32, last: usize) -> Result<(), Failure> {
         let shown: Vec<String> = arguments
             .iter()
             .map(|word| if word.contains(' ') { format!("\"{word}\"") } else { (*word).to_owned() })
@@ -58,14 +67,19 @@ impl<'a> Stage<'a> {
         let output = output.map_err(|error| Failure::plain(format!("could not run {shown}")).because(error))?;
         let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
         let text = text.replace(&self.root.display().to_string(), ".");
+        let cut = text.lines().count().saturating_sub(last);
+        if cut > 0 {
+            self.ui.report(&format!("  {}\n", styled(FAINT, &format!("(as above, {cut} lines)"))));
+        }
         self.ui.report(
             &text
                 .lines()
+                .skip(cut)
                 .map(|line| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") })
                 .collect::<String>(),
         );
         let code = output.status.code().unwrap_or(-1);
-        let name = arguments.first().copied().unwrap_or_default();
+        let name = arguments.get(if arguments.first() == Some(&"-C") { 2 } else { 0 }).copied().unwrap_or_default();
         self.expect(&format!("kanon {name} ends with {expected}"), code == expected);
         Ok(())
     }

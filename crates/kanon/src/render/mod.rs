@@ -5,9 +5,12 @@ pub mod check;
 pub mod compare;
 pub mod diagnose;
 pub mod learn;
+pub mod renewal;
 pub mod rulebook;
 pub mod seal;
+pub mod seek;
 pub mod survey;
+pub mod wishes;
 
 use anstyle::{AnsiColor, Style};
 use kanon_core::finding::Severity;
@@ -95,6 +98,17 @@ pub fn folded(text: &str, indent: &str) -> String {
     }
     let hang = |number: usize| if number > 0 && !indent.is_empty() { "  " } else { "" };
     lines.iter().enumerate().map(|(number, line)| format!("{indent}{}{line}\n", hang(number))).collect()
+}
+
+/// The first lines of what a release says is new.
+pub fn notes(text: Option<&str>, indent: &str) -> String {
+    const LINES: usize = 3;
+    let lines: Vec<&str> = text.unwrap_or_default().lines().filter(|line| !line.trim().is_empty()).collect();
+    let mut out: String = lines.iter().take(LINES).map(|line| folded(&format!("| {}", line.trim()), indent)).collect();
+    if lines.len() > LINES {
+        out.push_str(&format!("{indent}| ... and {} more\n", counted(lines.len() - LINES, "line", "lines")));
+    }
+    out
 }
 
 #[cfg(test)]

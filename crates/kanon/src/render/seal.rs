@@ -5,12 +5,15 @@ use std::fmt::Write;
 use kanon_core::canon::Canon;
 use kanon_core::digest::Blake3;
 use kanon_core::finding::Finding;
+use kanon_core::path::printable;
+use kanon_core::rulebook::Role;
 use kanon_core::seal::SealChange;
+use kanon_core::survey::NeededOn;
 use kanon_core::wish::Edited;
 use serde::Serialize;
 
 use super::check::findings;
-use super::{BAD, BOLD, CARE, GOOD, count, folded, size, styled};
+use super::{BAD, BOLD, CARE, GOOD, count, folded, notes, size, styled};
 
 /// The report of a seal.
 #[derive(Serialize)]
@@ -35,17 +38,34 @@ pub struct ChangeLine {
     mod_id: String,
     from: Option<String>,
     to: Option<String>,
+    needed_on: NeededOn,
+    bytes: u64,
+    key_changed: bool,
+    shapes_world: bool,
+    notes: Option<String>,
 }
 
-impl From<SealChange> for ChangeLine {
-    fn from(change: SealChange) -> Self {
-        let (change, mod_id, from, to) = match change {
-            SealChange::Added(id, to) => ("added", id, None, Some(to)),
-            SealChange::Gone(id, from) => ("gone", id, Some(from), None),
-            SealChange::Version(id, from, to) => ("version", id, Some(from), Some(to)),
-            SealChange::Bytes(id, version) => ("bytes", id, Some(version.clone()), Some(version)),
+impl ChangeLine {
+    /// A change, with what its release says is new.
+    pub fn new(change: SealChange, notes: Option<String>) -> Self {
+        let word = match (&change.from, &change.to) {
+            (None, _) => "added",
+            (_, None) => "gone",
+            (Some(from), Some(to)) if from != to => "version",
+            _ if change.was_needed_on.is_some() => "side",
+            _ => "bytes",
         };
-        Self { change, mod_id, from, to }
+        Self {
+            change: word,
+            mod_id: change.id,
+            from: change.from,
+            to: change.to,
+            needed_on: change.needed_on,
+            bytes: change.bytes,
+            key_changed: change.keys_changed,
+            shapes_world: change.shapes_world,
+            notes,
+        }
     }
 }
 
@@ -74,7 +94,9 @@ pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
     };
     for line in &report.changes {
         let _ = writeln!(out, "  {}", change(line));
+        out.push_str(&beside(line));
     }
+    out.push_str(&errands(&report.changes));
     if !report.findings.is_empty() {
         out.push('\n');
         findings(&mut out, &report.findings);
@@ -97,19 +119,58 @@ fn contents(canon: &Canon) -> String {
 }
 
 fn change(line: &ChangeLine) -> String {
-    let version = |version: &Option<String>| version.clone().unwrap_or_default();
+    let id = printable(&line.mod_id);
+    let version = |version: &Option<String>| printable(version.as_deref().unwrap_or_default());
     match line.change {
-        "added" => format!("{} {} {}", styled(GOOD, "new    "), line.mod_id, version(&line.to)),
-        "gone" => format!("{} {} {}", styled(CARE, "gone   "), line.mod_id, version(&line.from)),
+        "added" => format!("{} {id} {}", styled(GOOD, "new    "), version(&line.to)),
+        "gone" => format!("{} {id} {}", styled(CARE, "gone   "), version(&line.from)),
         "version" => {
-            format!("{} {} {} -> {}", styled(BOLD, "changed"), line.mod_id, version(&line.from), version(&line.to))
+            format!("{} {id} {} -> {}", styled(BOLD, "changed"), version(&line.from), version(&line.to))
         }
-        _ => format!(
-            "{} {} {}, the same release with other bytes",
-            styled(CARE, "changed"),
-            line.mod_id,
-            version(&line.to)
-        ),
+        "side" => {
+            format!("{} {id} {}, needed on {} now", styled(CARE, "changed"), version(&line.to), sides(line.needed_on))
+        }
+        _ => format!("{} {id} {}, the same release with other bytes", styled(CARE, "changed"), version(&line.to)),
+    }
+}
+
+/// What is to be known of a change before an evening's update.
+fn beside(line: &ChangeLine) -> String {
+    let mut out = String::new();
+    if line.key_changed {
+        let _ = writeln!(out, "          {}", styled(CARE, "it brings another signing key than before"));
+    }
+    if line.shapes_world {
+        let _ =
+            writeln!(out, "          {}", styled(CARE, "it shapes the world: back the world up, or begin a new one"));
+    }
+    if line.change != "gone" {
+        out.push_str(&notes(line.notes.as_deref(), "          "));
+    }
+    out
+}
+
+/// What each side has to get.
+fn errands(changes: &[ChangeLine]) -> String {
+    let of = |role: Role| {
+        let here = changes.iter().filter(|line| line.needed_on.includes(role) && line.to.is_some() && line.bytes > 0);
+        here.fold((0, 0), |(mods, bytes), line| (mods + 1, bytes + line.bytes))
+    };
+    let sides = [("the server", of(Role::Server)), ("each client", of(Role::Client))];
+    let told: Vec<String> = sides
+        .into_iter()
+        .filter(|(_, (mods, _))| *mods > 0)
+        .map(|(who, (mods, bytes))| format!("{who} {} ({})", count(mods, "mod"), size(bytes)))
+        .collect();
+    if told.is_empty() { String::new() } else { format!("to get: {}\n", told.join(", ")) }
+}
+
+fn sides(needed_on: NeededOn) -> &'static str {
+    match needed_on {
+        NeededOn::Both => "both sides",
+        NeededOn::Server => "the server alone",
+        NeededOn::Client => "clients alone",
+        NeededOn::Optional => "no side",
     }
 }
 
@@ -128,6 +189,22 @@ pub struct Adopted {
     pub passed_over: Vec<(String, String)>,
     /// Wishes that the install does not have.
     pub not_there: Vec<String>,
+    /// Releases that a source has too.
+    pub recognised: Vec<Recognised>,
+}
+
+/// A mod of the install that a source knows.
+#[derive(Serialize)]
+pub struct Recognised {
+    /// The mod.
+    #[serde(rename = "mod")]
+    pub mod_id: String,
+    /// The release.
+    pub version: Option<String>,
+    /// The source.
+    pub source: String,
+    /// How it was known: by its bytes (`digest`), by what it says of itself (`metadata`), by its name.
+    pub by: &'static str,
 }
 
 impl Adopted {
@@ -140,6 +217,32 @@ impl Adopted {
             changed: edited.changed,
             passed_over: Vec::new(),
             not_there: Vec::new(),
+            recognised: Vec::new(),
+        }
+    }
+
+    fn recognised_text(&self, out: &mut String) {
+        let by = |how: &'static str| self.recognised.iter().filter(move |known| known.by == how);
+        let mut sources: Vec<&str> = by("digest").map(|known| known.source.as_str()).collect();
+        sources.sort_unstable();
+        for same in sources.chunk_by(|a, b| a == b) {
+            let _ = writeln!(out, "  {} of them, byte for byte, are in the source {}", same.len(), printable(same[0]));
+        }
+        for known in by("metadata") {
+            let version = known.version.as_deref().unwrap_or("-");
+            let text = format!(
+                "{} {version} is in {} too, with other bytes; the copy of {} counts until its `from` says otherwise",
+                known.mod_id, known.source, self.install
+            );
+            out.push_str(&folded(&text, "  "));
+        }
+        for known in by("name") {
+            let version = known.version.as_deref().unwrap_or("-");
+            let text = format!(
+                "{} is called as {version} of {} is, which is all that tells its release",
+                known.mod_id, known.source
+            );
+            out.push_str(&folded(&text, "  "));
         }
     }
 
@@ -155,8 +258,9 @@ impl Adopted {
         for (id, from, to) in &self.changed {
             let _ = writeln!(out, "  {} {id} {from} -> {to}", styled(BOLD, "changed"));
         }
+        self.recognised_text(&mut out);
         for (what, why) in &self.passed_over {
-            let _ = writeln!(out, "  {} {}", styled(CARE, "passed over"), kanon_core::path::printable(what));
+            let _ = writeln!(out, "  {} {}", styled(CARE, "passed over"), printable(what));
             out.push_str(&folded(why, "      "));
         }
         if !self.not_there.is_empty() {

@@ -5,6 +5,8 @@
 mod aligning;
 mod bad_archives;
 mod bad_files;
+mod buckets;
+mod downloads;
 mod folders;
 mod help;
 mod interrupted;
@@ -17,4 +19,5 @@ mod stage;
 
 mod story;
 mod unseen;
+mod updating;
 mod worked_examples;

@@ -1,6 +1,6 @@
 //! What other programs lean on: the JSON of each report, exit codes, quietness and colour.
 
-use crate::stage::Stage;
+use crate::stage::{Stage, fits_its_schema};
 use serde_json::Value;
 
 fn has(value: &Value, keys: &[&str]) {
@@ -62,12 +62,7 @@ fn every_report_fits_its_schema() {
         ("adopted", json(&["adopt", "tove"])),
     ];
     for (name, report) in reports {
-        let path = format!("{}/../../docs/schemas/{name}.schema.json", env!("CARGO_MANIFEST_DIR"));
-        let schema: Value = serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap();
-        let validator = jsonschema::validator_for(&schema).unwrap();
-        let errors: Vec<String> = validator.iter_errors(&report).map(|error| error.to_string()).collect();
-        assert!(errors.is_empty(), "{name}: {errors:?} in {report}");
-        assert_eq!(report["format"], format!("kanon-{name}/1"));
+        fits_its_schema(name, &report);
     }
 }
 

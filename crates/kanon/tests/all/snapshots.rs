@@ -202,8 +202,9 @@ fn a_seal_and_what_it_changes() {
     stage.write("kanon.toml", wishes);
     let expected = r"
 sealed: Longnight, 9 mods (4.17 KiB), Polarspur 1.4.2, loader 0.9.1
-  new     map-sketch 0.4.0
   gone    logbook 2.0.0
+  new     map-sketch 0.4.0
+to get: each client 1 mod (395 B)
 ";
     reads(&stage, &["seal"], 0, expected);
 }

@@ -130,6 +130,17 @@ fn take(folder: &Path, below: &str, found: &mut Fingerprint) {
     }
 }
 
+/// Holds a report against the schema that docs/schemas promises for it.
+#[track_caller]
+pub fn fits_its_schema(name: &str, report: &Value) {
+    let path = format!("{}/../../docs/schemas/{name}.schema.json", env!("CARGO_MANIFEST_DIR"));
+    let schema: Value = serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap();
+    let validator = jsonschema::validator_for(&schema).unwrap();
+    let errors: Vec<String> = validator.iter_errors(report).map(|error| error.to_string()).collect();
+    assert!(errors.is_empty(), "{name}: {errors:?} in {report}");
+    assert_eq!(report["format"], format!("kanon-{name}/1"));
+}
+
 /// An archive of these members.
 pub fn zip_of(members: &[(&str, &[u8])]) -> Vec<u8> {
     let mut writer = ZipWriter::new(Cursor::new(Vec::new()));

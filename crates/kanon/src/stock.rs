@@ -1,0 +1,389 @@
+//! Everything on offer to a workspace: sources, catalogues, installs and the last canon, as one list to choose from.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::PathBuf;
+
+use kanon_core::canon::Canon;
+use kanon_core::catalogue::{CataloguedMod, CataloguedRelease};
+use kanon_core::digest::Blake3;
+use kanon_core::rulebook::{Named, Role};
+use kanon_core::seal::{Candidate, Pins, asks};
+use kanon_core::solve::{Offer, Puzzle, Trust, first_look};
+use kanon_core::survey::{Reading, Survey, SurveyedKey, SurveyedMod};
+use kanon_core::wish::{ModWish, Wishes};
+use kanon_reach::downloads::Found;
+
+use crate::failure::Failure;
+use crate::session::{KnownNames, Listed, Session};
+
+/// A release on offer, with what people ask about it.
+pub struct Item {
+    pub reading: Reading,
+    pub place: String,
+    pub trust: Trust,
+    pub date: Option<String>,
+    pub notes: Option<String>,
+    pub about: Option<String>,
+    /// The digest of the mod once it is installed.
+    pub digest: Blake3,
+    /// What its file or folder is called once it is installed.
+    pub name: String,
+    /// The public keys that it brings.
+    pub keys: BTreeSet<Blake3>,
+}
+
+/// Everything on offer.
+pub struct Stock {
+    /// Every release at every place.
+    pub items: Vec<Item>,
+    /// What lies on this machine, by source.
+    sources: Vec<(String, Found)>,
+    catalogues: Vec<Listed>,
+    installs: Vec<(Role, PathBuf, Survey)>,
+    last: Option<Canon>,
+    known_names: KnownNames,
+}
+
+impl Stock {
+    /// Surveys installs, looks through sources and fetches catalogues.
+    pub fn gather(session: &mut Session<'_>) -> Result<Self, Failure> {
+        let last = session.workspace()?.canon()?;
+        let installs = session.installs()?;
+        let catalogues = session.catalogues()?;
+        let known_names = known_names(&installs, last.as_ref());
+        let sources = session.sources(&known_names)?;
+        let mut stock = Self { items: Vec::new(), sources, catalogues, installs, last, known_names };
+        stock.items = stock.all_items();
+        stock.tell_refused(session);
+        Ok(stock)
+    }
+
+    fn all_items(&self) -> Vec<Item> {
+        let mut items = Vec::new();
+        let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
+        for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
+            items.extend(found.mods().map(|(held, mod_)| item(name, Trust::Source, mod_, held.survey.keys_of(mod_))));
+        }
+        for listed in &self.catalogues {
+            let releases = listed.catalogue.mods.iter().flat_map(|of| of.releases.iter().map(move |one| (of, one)));
+            items.extend(releases.map(|(of, release)| listed_item(&listed.name, of, release)));
+        }
+        for (role, _, survey) in &self.installs {
+            let enabled = survey.mods.iter().filter(|found| found.enabled);
+            items.extend(enabled.map(|found| item(&survey.install.name, trust(*role), found, survey.keys_of(found))));
+        }
+        for sealed in self.last.iter().flat_map(|last| &last.mods) {
+            items.push(Item {
+                reading: sealed.reading.clone(),
+                place: "canon".to_owned(),
+                trust: Trust::Canon,
+                date: None,
+                notes: None,
+                about: None,
+                digest: sealed.digest,
+                name: sealed.name.clone(),
+                keys: self.last.iter().flat_map(|last| last.keys_of(&sealed.reading.id)).collect(),
+            });
+        }
+        items
+    }
+
+    /// Downloads that are no mods of this game are told, so that nobody waits for them.
+    fn tell_refused(&self, session: &Session<'_>) {
+        for (name, found) in &self.sources {
+            for (file, why) in &found.refused {
+                let file = file.file_name().map(|file| file.to_string_lossy().into_owned()).unwrap_or_default();
+                let file = kanon_core::path::printable(&file);
+                session.ui.notice(&format!("note: {file} in {name} is passed over: {why}"));
+            }
+        }
+    }
+
+    /// A puzzle of all that is on offer, without anything asked.
+    pub fn puzzle<'s>(&'s self, session: &'s Session<'_>, wishes: &'s Wishes) -> Puzzle<'s> {
+        let offer = |item: &'s Item| Offer {
+            reading: &item.reading,
+            place: &item.place,
+            trust: item.trust,
+            date: item.date.as_deref(),
+        };
+        Puzzle {
+            versions: session.loaded.rulebook.versions,
+            game_version: wishes.game_version.as_deref(),
+            loader_version: wishes.loader_version.as_deref(),
+            asks: Vec::new(),
+            offers: self.items.iter().map(offer).collect(),
+            open: true,
+        }
+    }
+
+    /// The same for choosing anew: what only a player has counts just where nobody else has the mod, or where the wish is
+    /// for that very release.
+    pub fn puzzle_for_updates<'s>(&'s self, session: &'s Session<'_>, wishes: &'s Wishes) -> Puzzle<'s> {
+        let mut puzzle = self.puzzle(session, wishes);
+        let others: BTreeSet<String> = puzzle
+            .offers
+            .iter()
+            .filter(|offer| offer.trust < Trust::Client)
+            .map(|offer| offer.reading.id.to_lowercase())
+            .collect();
+        let versions = puzzle.versions;
+        puzzle.offers.retain(|offer| {
+            let id = offer.reading.id.to_lowercase();
+            let wished = || wishes.mods.iter().find(|wish| wish.id.to_lowercase() == id);
+            let is_wished = || wished().is_some_and(|wish| wish.pinned(versions) == offer.reading.version.as_deref());
+            offer.trust != Trust::Client || !others.contains(&id) || is_wished()
+        });
+        puzzle
+    }
+
+    /// A release of a mod: at a place if it is there, else where it is most trusted.
+    pub fn item(&self, id: &str, version: Option<&str>, place: Option<&str>) -> Option<&Item> {
+        let of = |item: &&Item| item.reading.id.eq_ignore_ascii_case(id) && item.reading.version.as_deref() == version;
+        self.items.iter().filter(of).min_by_key(|item| (Some(item.place.as_str()) != place, item.trust))
+    }
+
+    /// The release that each wish stands for now, by folded id: what fits as a whole, else the best for each.
+    pub fn current<'s>(&'s self, session: &'s Session<'_>, wishes: &'s Wishes) -> BTreeMap<String, &'s Item> {
+        let pins = self.pins(session, wishes);
+        let versions = session.loaded.rulebook.versions;
+        let current = wishes.mods.iter().filter_map(|wish| {
+            let id = wish.id.to_lowercase();
+            let from = wish.from.as_deref();
+            let found = match pins.get(&id) {
+                Some(version) => self.item(&wish.id, Some(version), from),
+                None => {
+                    let admitted = |item: &&Item| {
+                        item.reading.id.to_lowercase() == id && wish.admits(item.reading.version.as_deref(), versions)
+                    };
+                    self.items
+                        .iter()
+                        .filter(admitted)
+                        .min_by_key(|item| (Some(item.place.as_str()) != from, item.trust))
+                }
+            };
+            Some((id, found?))
+        });
+        current.collect()
+    }
+
+    /// The releases of a set of the wishes alone that fits as a whole; nothing when there is none.
+    pub fn pins(&self, session: &Session<'_>, wishes: &Wishes) -> Pins {
+        let puzzle = Puzzle { asks: asks(wishes), open: false, ..self.puzzle(session, wishes) };
+        let Some(set) = first_look(&puzzle) else { return Pins::new() };
+        let version = |reading: &Reading| reading.version.clone();
+        set.chosen.iter().filter_map(|(id, chosen)| Some((id.clone(), version(chosen.offer.reading)?))).collect()
+    }
+
+    /// Downloads from catalogues what the wishes stand for and nothing at hand has.
+    pub fn fetch(&mut self, session: &mut Session<'_>, wishes: &Wishes, pins: &Pins) -> Result<(), Failure> {
+        let progress = session.ui.progress("downloading");
+        let mut fetched = false;
+        for wish in &wishes.mods {
+            for listed in &self.catalogues {
+                let Some((of, release)) = self.wanted_of(listed, session, wish, pins) else { continue };
+                if self.at_hand(release.digest) || self.other_place_has(listed, wish, release) {
+                    continue;
+                }
+                let file = listed.remote.download(&release.download, &listed.downloads, &progress)?;
+                let found =
+                    session.downloads(&listed.name, file.parent().unwrap_or(&listed.downloads), &self.known_names)?;
+                verify(of, release, &found).map_err(|why| {
+                    Failure::plain(format!("{} {} of {} can't be used", of.id, wish_version(release), listed.name))
+                        .because(std::io::Error::other(why))
+                        .hint("tell whoever keeps the catalogue; nothing was sealed")
+                })?;
+                fetched = true;
+                break;
+            }
+        }
+        drop(progress);
+        if fetched {
+            self.sources = session.sources(&self.known_names)?;
+        }
+        Ok(())
+    }
+
+    /// What a catalogue has for a wish.
+    fn wanted_of<'l>(
+        &self,
+        listed: &'l Listed,
+        session: &Session<'_>,
+        wish: &ModWish,
+        pins: &Pins,
+    ) -> Option<(&'l CataloguedMod, &'l CataloguedRelease)> {
+        let of = listed.catalogue.mods.iter().find(|of| of.id.eq_ignore_ascii_case(&wish.id))?;
+        let versions = session.loaded.rulebook.versions;
+        let pinned = pins.get(&wish.id.to_lowercase()).map(String::as_str).or_else(|| wish.pinned(versions));
+        let release = match pinned {
+            Some(pin) => of.releases.iter().find(|release| release.version.as_deref() == Some(pin)),
+            None => {
+                of.releases.iter().filter(|release| wish.admits(release.version.as_deref(), versions)).max_by(|a, b| {
+                    versions.scheme.compare(wish_version(a), wish_version(b)).unwrap_or(std::cmp::Ordering::Equal)
+                })
+            }
+        }?;
+        // What is not yet sealed may be anywhere; a wish that names its place means just that one.
+        wish.from.as_deref().is_none_or(|from| from == listed.name).then_some((of, release))
+    }
+
+    fn at_hand(&self, digest: Blake3) -> bool {
+        self.sources.iter().any(|(_, found)| found.mods().any(|(_, mod_)| mod_.digest == digest))
+    }
+
+    /// Whether the very same mod can be had without a download: from an install, or, where any place will do, from a folder.
+    fn other_place_has(&self, listed: &Listed, wish: &ModWish, release: &CataloguedRelease) -> bool {
+        let others = self.items.iter().filter(|item| item.place != listed.name && item.trust != Trust::Canon);
+        let mut of = others.filter(|item| item.reading.id.eq_ignore_ascii_case(&wish.id));
+        of.any(|item| item.digest == release.digest || (wish.from.is_none() && item.reading.version == release.version))
+    }
+
+    /// What can be sealed: all that lies on this machine. What a catalogue promises, and some place has, counts as the
+    /// catalogue's, with what only the catalogue says of it.
+    pub fn candidates(&self, session: &Session<'_>) -> Candidates<'_> {
+        let mut whole: Vec<(&str, Trust, SurveyedMod, Vec<&SurveyedKey>)> = Vec::new();
+        for listed in &self.catalogues {
+            let here = self.sources.iter().filter(|(name, _)| *name == listed.name);
+            let downloaded = here.flat_map(|(_, found)| found.mods()).map(|(held, mod_)| (&held.survey, mod_));
+            let installed =
+                self.installs.iter().flat_map(|(_, _, survey)| survey.mods.iter().map(move |m| (survey, m)));
+            for (survey, found) in downloaded.chain(installed) {
+                let of = listed.catalogue.mods.iter().find(|of| of.id.eq_ignore_ascii_case(&found.reading.id));
+                let of = of.into_iter().flat_map(|of| of.releases.iter().map(move |one| (of, one)));
+                let mut promised = of.filter(|(of, release)| {
+                    release.digest == found.digest && release.holds_true(&of.id, &found.reading, found.digest).is_ok()
+                });
+                let Some((_, release)) = promised.next() else { continue };
+                let shelf = session.loaded.rulebook.shelf(&found.shelf);
+                let mut found_there = found.clone();
+                release
+                    .complete(&mut found_there.reading, shelf.is_some_and(|shelf| !shelf.read.needed_on.0.is_empty()));
+                // A name that the game would pass over is no name for it, whatever the catalogue says.
+                if shelf.is_some_and(|shelf| shelf.classify(&release.name) == Named::Enabled) {
+                    found_there.name.clone_from(&release.name);
+                }
+                whole.push((&listed.name, Trust::Source, found_there, survey.keys_of(found).collect()));
+            }
+        }
+        let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
+        for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
+            let mods = found.mods().map(|(held, mod_)| (mod_, held.survey.keys_of(mod_).collect()));
+            whole.extend(mods.map(|(mod_, keys)| (name.as_str(), Trust::Source, mod_.clone(), keys)));
+        }
+        for (role, _, survey) in &self.installs {
+            let enabled = survey.mods.iter().filter(|found| found.enabled);
+            let name = survey.install.name.as_str();
+            whole.extend(enabled.map(|found| (name, trust(*role), found.clone(), survey.keys_of(found).collect())));
+        }
+        Candidates(whole)
+    }
+
+    /// Whether a source on this machine has a file of that digest.
+    pub fn source_files(&self) -> BTreeSet<Blake3> {
+        let mods = self.sources.iter().flat_map(|(_, found)| found.mods());
+        mods.flat_map(|(_, found)| &found.files).map(|file| file.blake3).collect()
+    }
+
+    /// What a release says is new in it.
+    pub fn notes(&self, id: &str, version: Option<&str>) -> Option<String> {
+        let of = |item: &&Item| item.reading.id.eq_ignore_ascii_case(id) && item.reading.version.as_deref() == version;
+        self.items.iter().filter(of).find_map(|item| item.notes.clone())
+    }
+
+    /// The last canon.
+    pub const fn last(&self) -> Option<&Canon> {
+        self.last.as_ref()
+    }
+
+    /// The public keys that a mod brings as it is now: in the canon, or on the first install that has it.
+    pub fn keys_now(&self, id: &str) -> Option<BTreeSet<Blake3>> {
+        if let Some(last) =
+            self.last.as_ref().filter(|last| last.mods.iter().any(|m| m.reading.id.eq_ignore_ascii_case(id)))
+        {
+            return Some(last.keys_of(id));
+        }
+        let here = self.items.iter().find(|item| {
+            matches!(item.trust, Trust::Server | Trust::Client) && item.reading.id.eq_ignore_ascii_case(id)
+        });
+        here.map(|item| item.keys.clone())
+    }
+}
+
+/// What can be sealed.
+pub struct Candidates<'s>(Vec<(&'s str, Trust, SurveyedMod, Vec<&'s SurveyedKey>)>);
+
+impl Candidates<'_> {
+    /// As the core wants them.
+    pub fn list(&self) -> Vec<Candidate<'_>> {
+        let list = self.0.iter().map(|(place, trust, found, keys)| Candidate {
+            place,
+            trust: *trust,
+            found,
+            keys: keys.clone(),
+        });
+        list.collect()
+    }
+}
+
+/// Holds a download against what the catalogue promised.
+fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Result<(), String> {
+    let mut last = match found.refused.first() {
+        Some((_, why)) => why.clone(),
+        None => "there is no mod in the download".to_owned(),
+    };
+    for (_, mod_) in found.mods() {
+        match release.holds_true(&of.id, &mod_.reading, mod_.digest) {
+            Ok(()) => return Ok(()),
+            Err(why) => last = why,
+        }
+    }
+    Err(last)
+}
+
+fn wish_version(release: &CataloguedRelease) -> &str {
+    release.version.as_deref().unwrap_or("-")
+}
+
+const fn trust(role: Role) -> Trust {
+    match role {
+        Role::Server => Trust::Server,
+        Role::Client => Trust::Client,
+    }
+}
+
+fn known_names(installs: &[(Role, PathBuf, Survey)], last: Option<&Canon>) -> KnownNames {
+    let installed = installs.iter().flat_map(|(_, _, survey)| &survey.mods).filter(|found| found.enabled);
+    let mut names: KnownNames =
+        installed.map(|found| ((found.shelf.clone(), found.folded_id()), found.name.clone())).collect();
+    let sealed = last.iter().flat_map(|last| &last.mods);
+    names.extend(sealed.map(|sealed| ((sealed.shelf.clone(), sealed.folded_id()), sealed.name.clone())));
+    names
+}
+
+fn item<'k>(place: &str, trust: Trust, found: &SurveyedMod, keys: impl Iterator<Item = &'k SurveyedKey>) -> Item {
+    Item {
+        reading: found.reading.clone(),
+        place: place.to_owned(),
+        trust,
+        date: None,
+        notes: None,
+        about: None,
+        digest: found.digest,
+        name: found.name.clone(),
+        keys: keys.map(|key| key.blake3).collect(),
+    }
+}
+
+fn listed_item(place: &str, of: &CataloguedMod, release: &CataloguedRelease) -> Item {
+    Item {
+        reading: release.reading(of),
+        place: place.to_owned(),
+        trust: Trust::Source,
+        date: release.date.clone(),
+        notes: release.notes.clone(),
+        about: of.about.clone(),
+        digest: release.digest,
+        name: release.name.clone(),
+        keys: release.keys.iter().copied().collect(),
+    }
+}
