@@ -29,7 +29,7 @@ sed 's/holds = "archives"/holds = "archive"/; s/^match = /mach  = /' "$story/pol
 shot() { # name, command
   local name=$1 command=$2
   if [ -n "$wanted" ] && ! grep -qw -- "$name" <<<"$wanted"; then return; fi
-  printf 'cd %q\nclear\nprintf "$ %%s\\n" %q\n%s\ntouch %q\nsleep 20\n' "$story" "$command" "$command" "$work/ready" >"$work/run"
+  printf 'cd %q\nclear\nprintf "$ %%s\\n" %q\n%s\ntouch %q\nsleep 20\n' "$place" "$command" "$command" "$work/ready" >"$work/run"
   rm -f "$work/ready"
   xterm -fa 'DejaVu Sans Mono' -fs 11 -geometry 141x42+0+0 -bg '#fbfaf7' -fg '#22282d' -e bash "$work/run" 2>/dev/null &
   local terminal=$!
@@ -41,6 +41,7 @@ shot() { # name, command
 }
 
 wanted=$*
+place=$story
 shot survey "kanon survey station"
 shot check "kanon check oskar station wren"
 shot compare "kanon compare canon station mara oskar wren tove"
@@ -52,3 +53,19 @@ shot history "kanon history"
 rm "$story"/ashmere.rulebook.toml
 shot learn "kanon learn ashmere/server --client ashmere/client -o ashmere.rulebook.toml --game 'Ashmere Reach'"
 shot rulebook "kanon rulebook check railway.rulebook.toml --against railway/server --mod peat-works"
+
+# An evening on the reach, with its shop open.
+place=$work/reach
+kanon standin layout "$root/demo/ashmere/evening.tree" "$place"
+cp "$root/demo/ashmere/evening.rulebook.toml" "$place/reach.rulebook.toml"
+kanon -C "$place" catalogue shop --rulebook reach.rulebook.toml >/dev/null || true
+coproc shop { kanon standin shop "$place/shop"; }
+read -r port <&"${shop[0]}"
+kanon -C "$place" init --name "Low Water" --rulebook reach.rulebook.toml --server hall --client rowan --source "shop=http://127.0.0.1:$port/" >/dev/null
+kanon -C "$place" adopt hall >/dev/null
+kanon -C "$place" seal >/dev/null
+shot renew "kanon renew --preview; kanon renew --game 2.40.0 --preview"
+shot take "kanon take reed-beds 'tide-gates@<1.7'; kanon take 'lantern-fish@>=0.9.3'; kanon why tide-gates"
+kanon -C "$place" take tide-gates >/dev/null
+kanon -C "$place" renew >/dev/null
+shot seal "kanon seal --changes"
