@@ -1,7 +1,7 @@
 //! From what an administrator says (take this, drop that, renew it all) to new wishes: what is asked of the solver, and
 //! what its answer changes.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap};
 
 use crate::solve::{Ask, FittingSet, Keep, NoFit, Puzzle, Standing, Trust, first_look, solve, standing};
 use crate::survey::RelationKind;
@@ -148,9 +148,10 @@ fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_old
 
 fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSet<'_>) -> Update {
     let mut update = Update { passed_over_likes: set.passed_over_likes, ..Update::default() };
+    let wished: HashMap<String, &ModWish> = wishes.mods.iter().map(|wish| (wish.id.to_lowercase(), wish)).collect();
     for (id, chosen) in &set.chosen {
         let reading = chosen.offer.reading;
-        let known = wishes.mods.iter().find(|wish| wish.id.to_lowercase() == *id);
+        let known = wished.get(id).copied();
         let taken = match intent {
             Intent::Take(taken) => taken.iter().find(|taken| taken.id.to_lowercase() == *id),
             Intent::Drop(_) | Intent::Renew(_) => None,
@@ -159,7 +160,6 @@ fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSe
         let before =
             known.cloned().unwrap_or_else(|| ModWish { id: reading.id.clone(), asked: false, ..ModWish::default() });
         let is_range = before.version.is_some() && before.pinned(stock.versions).is_none();
-        let needed_by = needed_by(id, set);
         let dropped = matches!(intent, Intent::Drop(ids) if ids.iter().any(|other| other.to_lowercase() == *id));
         let mut wish = before.clone();
         if let Some(taken) = taken {
@@ -169,7 +169,7 @@ fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSe
         }
         if dropped {
             wish.asked = false;
-            update.still_needed.push((reading.id.clone(), needed_by.clone()));
+            update.still_needed.push((reading.id.clone(), needed_by(id, set)));
         }
         // Who wrote a range by hand meant the range; sealing finds the release.
         if (taken.is_some() || !is_range) && wish.version != reading.version {
@@ -185,7 +185,7 @@ fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSe
                 .as_deref()
                 .zip(reading.version.as_deref())
                 .is_some_and(|(was, is)| stock.versions.scheme.compare(is, was) == Some(std::cmp::Ordering::Less));
-            let needed_by = if chosen.brought_in { needed_by } else { Vec::new() };
+            let needed_by = if chosen.brought_in { needed_by(id, set) } else { Vec::new() };
             let to = Some(reading.version.clone().unwrap_or_else(|| "-".to_owned()));
             update.moves.push(Move { id: reading.id.clone(), from, to, place, needed_by, goes_back });
         }

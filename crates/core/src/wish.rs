@@ -231,7 +231,7 @@ impl ModWish {
 /// What is to be written into the wishes.
 #[derive(Debug, Clone, Default)]
 pub struct Edit<'a> {
-    /// Mods: known ones in place, new ones at the end. A version or place that is not said stays as it is.
+    /// Mods: known ones in place, new ones at the end.
     pub put: &'a [ModWish],
     /// Ids of mods to take out.
     pub remove: &'a [String],
@@ -340,16 +340,12 @@ fn remove(tables: &mut ArrayOfTables, ids: &[String]) -> String {
 
 fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
     let old = table.get("version").and_then(Item::as_str).unwrap_or("any").to_owned();
-    // Where no version was found, the one that was wished for stays.
-    let new = wish.version.clone().unwrap_or_else(|| old.clone());
-    for (key, wanted) in [("version", &wish.version), ("from", &wish.from)] {
-        if let Some(wanted) = wanted {
-            set_text(table, key, wanted);
+    let new = wish.version.clone().unwrap_or_else(|| "any".to_owned());
+    for (key, wanted) in [("version", &wish.version), ("from", &wish.from), ("accepts", &wish.accepts)] {
+        match wanted {
+            Some(wanted) => set_text(table, key, wanted),
+            None => drop(table.remove(key)),
         }
-    }
-    match &wish.accepts {
-        Some(accepts) => set_text(table, "accepts", accepts),
-        None => drop(table.remove("accepts")),
     }
     set_flag(table, "prereleases", wish.prereleases, false);
     set_flag(table, "asked", wish.asked, true);

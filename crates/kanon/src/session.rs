@@ -1,10 +1,10 @@
 //! What most commands begin with: the workspace if there is one, the rulebook, and installs turned into surveys.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 
 use kanon_core::canon::Canon;
-use kanon_core::catalogue::Catalogue;
+use kanon_core::catalogue::{Catalogue, CataloguedMod};
 use kanon_core::check::Measure;
 use kanon_core::digest::Blake3;
 use kanon_core::rulebook::Role;
@@ -64,6 +64,15 @@ pub struct Listed {
     pub remote: Remote,
     /// What it lists.
     pub catalogue: Catalogue,
+    /// Where each mod is in it, by folded id.
+    by_id: HashMap<String, usize>,
+}
+
+impl Listed {
+    /// A mod of the catalogue.
+    pub fn of(&self, id: &str) -> Option<&CataloguedMod> {
+        self.by_id.get(&id.to_lowercase()).map(|index| &self.catalogue.mods[*index])
+    }
 }
 
 /// What mods are called where they are installed, by shelf and folded id.
@@ -352,12 +361,9 @@ impl<'a> Session<'a> {
                     .because(error)
                     .hint("tell whoever keeps it, or take its [source.…] out of kanon.toml")
             })?;
-            listed.push(Listed {
-                name: source.name.clone(),
-                downloads: workspace.downloads(source),
-                remote,
-                catalogue,
-            });
+            let by_id = catalogue.mods.iter().enumerate().map(|(index, of)| (of.id.to_lowercase(), index)).collect();
+            let downloads = workspace.downloads(source);
+            listed.push(Listed { name: source.name.clone(), downloads, remote, catalogue, by_id });
         }
         Ok(listed)
     }

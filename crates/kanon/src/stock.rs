@@ -53,24 +53,28 @@ impl Stock {
         let known_names = known_names(&installs, last.as_ref());
         let sources = session.sources(&known_names)?;
         let mut stock = Self { items: Vec::new(), sources, catalogues, installs, last, known_names };
-        stock.items = stock.all_items();
+        stock.items = stock.all_items(session);
         stock.tell_refused(session);
         Ok(stock)
     }
 
-    fn all_items(&self) -> Vec<Item> {
+    fn all_items(&self, session: &Session<'_>) -> Vec<Item> {
         let mut items = Vec::new();
         let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
         for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
-            items.extend(found.mods().map(|(held, mod_)| item(name, Trust::Source, mod_, held.survey.keys_of(mod_))));
+            items.extend(found.mods().map(|(held, mod_)| {
+                item(name, Trust::Source, &self.completed(session, mod_), held.survey.keys_of(mod_))
+            }));
         }
         for listed in &self.catalogues {
             let releases = listed.catalogue.mods.iter().flat_map(|of| of.releases.iter().map(move |one| (of, one)));
             items.extend(releases.map(|(of, release)| listed_item(&listed.name, of, release)));
         }
         for (role, _, survey) in &self.installs {
-            let enabled = survey.mods.iter().filter(|found| found.enabled);
-            items.extend(enabled.map(|found| item(&survey.install.name, trust(*role), found, survey.keys_of(found))));
+            items.extend(survey.mods.iter().filter(|found| found.enabled).map(|found| {
+                let name = &survey.install.name;
+                item(name, trust(*role), &self.completed(session, found), survey.keys_of(found))
+            }));
         }
         for sealed in self.last.iter().flat_map(|last| &last.mods) {
             items.push(Item {
@@ -212,7 +216,7 @@ impl Stock {
         wish: &ModWish,
         pins: &Pins,
     ) -> Option<(&'l CataloguedMod, &'l CataloguedRelease)> {
-        let of = listed.catalogue.mods.iter().find(|of| of.id.eq_ignore_ascii_case(&wish.id))?;
+        let of = listed.of(&wish.id)?;
         let versions = session.loaded.rulebook.versions;
         let pinned = pins.get(&wish.id.to_lowercase()).map(String::as_str).or_else(|| wish.pinned(versions));
         let release = match pinned {
@@ -248,34 +252,37 @@ impl Stock {
             let installed =
                 self.installs.iter().flat_map(|(_, _, survey)| survey.mods.iter().map(move |m| (survey, m)));
             for (survey, found) in downloaded.chain(installed) {
-                let of = listed.catalogue.mods.iter().find(|of| of.id.eq_ignore_ascii_case(&found.reading.id));
-                let of = of.into_iter().flat_map(|of| of.releases.iter().map(move |one| (of, one)));
-                let mut promised = of.filter(|(of, release)| {
-                    release.digest == found.digest && release.holds_true(&of.id, &found.reading, found.digest).is_ok()
-                });
-                let Some((_, release)) = promised.next() else { continue };
-                let shelf = session.loaded.rulebook.shelf(&found.shelf);
-                let mut found_there = found.clone();
-                release
-                    .complete(&mut found_there.reading, shelf.is_some_and(|shelf| !shelf.read.needed_on.0.is_empty()));
-                // A name that the game would pass over is no name for it, whatever the catalogue says.
-                if shelf.is_some_and(|shelf| shelf.classify(&release.name) == Named::Enabled) {
-                    found_there.name.clone_from(&release.name);
+                if let Some(promised) = promised(listed, found) {
+                    let mut found_there = completed(session, found, promised);
+                    let shelf = session.loaded.rulebook.shelf(&found.shelf);
+                    // A name that the game would pass over is no name for it, whatever the catalogue says.
+                    if shelf.is_some_and(|shelf| shelf.classify(&promised.name) == Named::Enabled) {
+                        found_there.name.clone_from(&promised.name);
+                    }
+                    whole.push((&listed.name, Trust::Source, found_there, survey.keys_of(found).collect()));
                 }
-                whole.push((&listed.name, Trust::Source, found_there, survey.keys_of(found).collect()));
             }
         }
         let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
         for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
             let mods = found.mods().map(|(held, mod_)| (mod_, held.survey.keys_of(mod_).collect()));
-            whole.extend(mods.map(|(mod_, keys)| (name.as_str(), Trust::Source, mod_.clone(), keys)));
+            whole.extend(mods.map(|(mod_, keys)| (name.as_str(), Trust::Source, self.completed(session, mod_), keys)));
         }
         for (role, _, survey) in &self.installs {
             let enabled = survey.mods.iter().filter(|found| found.enabled);
             let name = survey.install.name.as_str();
-            whole.extend(enabled.map(|found| (name, trust(*role), found.clone(), survey.keys_of(found).collect())));
+            whole
+                .extend(enabled.map(|found| {
+                    (name, trust(*role), self.completed(session, found), survey.keys_of(found).collect())
+                }));
         }
         Candidates(whole)
+    }
+
+    /// A mod with what only a catalogue says of these very bytes.
+    fn completed(&self, session: &Session<'_>, found: &SurveyedMod) -> SurveyedMod {
+        let promised = self.catalogues.iter().find_map(|listed| promised(listed, found));
+        promised.map_or_else(|| found.clone(), |promised| completed(session, found, promised))
     }
 
     /// Whether a source on this machine has a file of that digest.
@@ -323,6 +330,20 @@ impl Candidates<'_> {
         });
         list.collect()
     }
+}
+
+/// The release that a catalogue promises to be these very bytes, if the mod is the one it says.
+fn promised<'l>(listed: &'l Listed, found: &SurveyedMod) -> Option<&'l CataloguedRelease> {
+    let of = listed.of(&found.reading.id)?;
+    let mut releases = of.releases.iter();
+    releases.find(|release| release.holds_true(&of.id, &found.reading, found.digest).is_ok())
+}
+
+fn completed(session: &Session<'_>, found: &SurveyedMod, promised: &CataloguedRelease) -> SurveyedMod {
+    let shelf = session.loaded.rulebook.shelf(&found.shelf);
+    let mut whole = found.clone();
+    promised.complete(&mut whole.reading, shelf.is_some_and(|shelf| !shelf.read.needed_on.0.is_empty()));
+    whole
 }
 
 /// Holds a download against what the catalogue promised.

@@ -96,6 +96,9 @@ fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Stock) -> Vec<Reco
 fn keep_what_was_said(wishes: &mut [ModWish], before: &Wishes, versions: Versions) {
     for wish in wishes {
         let Some(said) = before.mods.iter().find(|said| said.id.eq_ignore_ascii_case(&wish.id)) else { continue };
+        // Where no version was found, or no place that has the bytes, what was wished for stays.
+        wish.version = wish.version.take().or_else(|| said.version.clone());
+        wish.from = wish.from.take().or_else(|| said.from.clone());
         let (prereleases, asked) = (said.prereleases, said.asked);
         let accepted = ModWish { version: None, ..said.clone() }.admits(wish.version.as_deref(), versions);
         wish.accepts = said.accepts.clone().filter(|_| accepted);

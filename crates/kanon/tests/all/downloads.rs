@@ -155,3 +155,46 @@ fn a_bridging_mod_comes_with_what_it_lets_run() {
     assert!(found.contains(&"/mods/gantry-deck-1.0.psm".to_owned()) && found.contains(&"/mods/crane.psm".to_owned()));
     stage.kanon(["why", "gantry-deck"]).ends_with(0).says("crane 2 needs it");
 }
+
+/// Opaque files say nothing of themselves: the catalogue's word is all there is, and it goes by their bytes.
+#[test]
+fn a_catalogue_tells_the_releases_of_mods_that_state_none() {
+    let stage = Stage::bare();
+    let rulebook = "format = \"kanon-rulebook/1\"\ngame = \"Tallowfen\"\n[versions]\nranges = \"intervals\"\n[[shelf]]\nname = \"stock\"\n\
+        holds = \"files\"\nin = \"stock\"\nmatch = [\"*.stock\"]\n[shelf.mod]\nid = { file-name = '^(?<id>[a-z]+)' }\n";
+    stage.write("fen.toml", rulebook);
+    stage.write("server/stock/lamps.stock", "old lamps");
+    for (file, text) in [("lamps.stock", "old lamps"), ("new/lamps.stock", "new lamps"), ("reeds.stock", "reeds")] {
+        stage.write(&format!("shop/{file}"), text);
+    }
+    let entry = |id: &str, version: &str, file: &str, text: &str, needs: serde_json::Value| {
+        let (digest, sha256) =
+            (kanon_core::digest::Blake3::of(text.as_bytes()), kanon_core::digest::Sha256::of(text.as_bytes()));
+        let name = format!("{id}.stock");
+        let download = serde_json::json!({"file": file, "size": text.len(), "blake3": digest, "sha256": sha256});
+        serde_json::json!({"version": version, "relations": needs, "digest": digest, "name": name, "download": download})
+    };
+    let none = || serde_json::json!([]);
+    let lamps = [
+        entry("lamps", "1.0", "lamps.stock", "old lamps", none()),
+        entry("lamps", "1.1", "new/lamps.stock", "new lamps", none()),
+    ];
+    let needs = serde_json::json!([{"kind": "required", "id": "lamps", "range": "[1.1,2)"}]);
+    let reeds = [entry("reeds", "0.3", "reeds.stock", "reeds", needs)];
+    let mods = serde_json::json!([{"id": "lamps", "releases": lamps}, {"id": "reeds", "releases": reeds}]);
+    let catalogue = serde_json::json!({"format": "kanon-catalogue/1", "game": "Tallowfen", "mods": mods});
+    stage.write("shop/catalogue.json", catalogue.to_string());
+    let init =
+        ["init", "--name", "X", "--rulebook", "fen.toml", "--server", "server", "--source", "shop=shop/catalogue.json"];
+    stage.kanon(init).ends_with(0);
+    stage.kanon(["adopt", "server"]).ends_with(0);
+    assert!(stage.read("kanon.toml").contains("id = \"lamps\"\nversion = \"1.0\"\nfrom = \"shop\""));
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["check"]).ends_with(0);
+    stage.kanon(["take", "reeds"]).ends_with(0).says("changed lamps 1.0 -> 1.1, from shop").says("new     reeds 0.3");
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["align", "server", "--yes"]).ends_with(0);
+    assert_eq!(stage.read("server/stock/lamps.stock"), "new lamps");
+    stage.kanon(["check"]).ends_with(0).says("in line");
+    stage.kanon(["renew", "--preview"]).ends_with(0).says("up to date");
+}
