@@ -11,7 +11,7 @@ use pubgrub::{DerivationTree, External};
 
 use super::search::{Ease, Piece, Proof, Unfit};
 use super::universe::{Places, Universe};
-use super::{FittingSet, Offer};
+use super::{FittingSet, Keep, Offer};
 use crate::survey::{Reading, Relation, RelationKind};
 
 /// Clashes that are told one by one.
@@ -73,11 +73,11 @@ pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
         if cores.len() < CLASHES {
             let (core, proof) = universe.core(&named(&proof), proof, &strict);
             no_fit.clashes.push(universe.clash(&core, &proof));
-            removed.extend(core.last());
+            removed.extend(universe.newcomer(&core));
             cores.push(core);
         } else {
             // Further clashes are only got out of the way, to find a set that fits.
-            removed.extend(universe.index_of(&named(&proof)).last());
+            removed.extend(universe.newcomer(&universe.index_of(&named(&proof))));
             no_fit.further += 1;
         }
         match removed.last() {
@@ -152,6 +152,15 @@ impl<'a> Universe<'_, 'a> {
             proof = own;
         }
         (core, proof)
+    }
+
+    /// The wish of a clash that is best thought away: one that is being changed, else a new one, else the last.
+    fn newcomer(&self, core: &BTreeSet<usize>) -> Option<usize> {
+        let changing = |index: &&usize| {
+            let ask = &self.puzzle.asks[**index];
+            (ask.keep == Keep::Newest && ask.accepts.is_some(), ask.now.is_none(), **index)
+        };
+        core.iter().max_by_key(changing).copied()
     }
 
     fn clash(&self, core: &BTreeSet<usize>, proof: &Proof) -> Clash {
@@ -396,8 +405,11 @@ fn relation_words(universe: &Universe<'_, '_>, relation: &Relation) -> String {
         RelationKind::Conflicting => format!("can't be used with {of}"),
         RelationKind::Optional => format!("goes with {of} only"),
         _ => {
-            let others: Vec<&str> =
-                universe.stand_ins(&relation.id).iter().take(2).map(|other| universe.at(*other).id).collect();
+            let standing = |other: &u32| {
+                let places = universe.places(*other, false, |release| release.provides(&relation.id));
+                universe.span(*other, &places)
+            };
+            let others: Vec<String> = universe.stand_ins(&relation.id).iter().take(2).map(standing).collect();
             if others.is_empty() {
                 format!("needs {of}")
             } else {
@@ -447,8 +459,9 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
             universe.puzzle.asks[*index].accepts.is_some() && settles(&eased, core)
         });
         if let Some(index) = loosened {
-            ease.any_release.insert(index);
-            other.push(index);
+            if ease.any_release.insert(index) {
+                other.push(index);
+            }
             continue;
         }
         if let Some(index) = own.iter().rev().copied().find(|index| {
@@ -467,6 +480,13 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
         .map(|index| (Some(*index), None))
         .collect();
     tries.extend(last.iter().rev().map(|index| (None, Some(*index))));
+    tries.retain(|(loosen, leave)| {
+        !loosen.iter().chain(leave).any(|index| other.contains(index) || without.contains(index))
+    });
+    if tries.is_empty() && !cores.is_empty() {
+        // What settles the clashes before settles the last one too.
+        tries.push((None, None));
+    }
     for (loosen, leave) in tries {
         let (mut wanted, mut ease) = (wanted.clone(), ease.clone());
         ease.any_release.extend(loosen);

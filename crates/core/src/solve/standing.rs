@@ -128,7 +128,9 @@ impl<'a> Universe<'_, 'a> {
         let others: Vec<_> =
             set.filter(|chosen| !chosen.offer.reading.id.eq_ignore_ascii_case(self.at(own).id)).collect();
         let by_others = others.iter().find_map(|chosen| self.said_by(chosen.offer.reading, self.at(own), newest));
+        let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.reading, own, newest));
         by_others
+            .or_else(stood_for)
             .or_else(|| self.own_needs(newest))
             .or_else(|| {
                 newest.offer.reading.relations.iter().find_map(|relation| {
@@ -150,6 +152,17 @@ impl<'a> Universe<'_, 'a> {
                 })
             })
             .unwrap_or_else(|| "it does not fit with the others".to_owned())
+    }
+
+    /// An id that a chosen mod needs, for which older releases of another stand and its newest does not.
+    fn stood_for(&self, reading: &crate::survey::Reading, own: u32, newest: &Release<'a>) -> Option<String> {
+        let lost = reading.relations.iter().find(|relation| {
+            relation.kind == RelationKind::Required
+                && self.stand_ins(&relation.id).contains(&own)
+                && !newest.provides(&relation.id)
+        })?;
+        let version = version(reading.version.as_deref());
+        Some(format!("{} {version} needs {}, for which it does not stand", reading.id, lost.id))
     }
 
     /// What a chosen mod says against a release of another.

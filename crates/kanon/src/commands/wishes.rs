@@ -12,6 +12,7 @@ use crate::Outcome;
 use crate::arguments::{Drop, Format, Renew, Take};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::render::listed;
 use crate::render::renewal::{self, Row};
 use crate::render::seek::{Hit, Report as Search};
 use crate::render::wishes::{HeldBack, Report, clash_lines, no_fit, text, way_lines, ways_text};
@@ -216,7 +217,7 @@ fn ending(
     let others = update.moves.iter().filter(|change| change.from.is_none() || change.to.is_none());
     let mut out: String = others
         .map(|change| match &change.to {
-            Some(to) => format!("  new in the set: {} {to}, needed by {}\n", change.id, change.needed_by.join(" and ")),
+            Some(to) => format!("  new in the set: {} {to}, needed by {}\n", change.id, listed(&change.needed_by)),
             None => format!("  no longer needed: {}\n", change.id),
         })
         .collect();

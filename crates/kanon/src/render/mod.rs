@@ -100,6 +100,14 @@ pub fn folded(text: &str, indent: &str) -> String {
     lines.iter().enumerate().map(|(number, line)| format!("{indent}{}{line}\n", hang(number))).collect()
 }
 
+/// `a`, `a and b`, `a, b and c`.
+pub fn listed(names: &[String]) -> String {
+    match names {
+        [first @ .., last] if !first.is_empty() => format!("{} and {last}", first.join(", ")),
+        _ => names.concat(),
+    }
+}
+
 /// The first lines of what a release says is new.
 pub fn notes(text: Option<&str>, indent: &str) -> String {
     const LINES: usize = 3;
@@ -121,6 +129,7 @@ mod tests {
         assert_eq!(cell("tide-clock", 6), "tide-~");
         assert_eq!(cell("日本語", 4), "日~ ");
         assert_eq!(count(1, "mod") + &count(2, "mod"), "1 mod2 mods");
+        assert_eq!(listed(&["a", "b", "c"].map(str::to_owned)), "a, b and c");
         let text = folded(&"word ".repeat(60), "    ");
         assert!(text.lines().all(|line| line.len() <= WIDTH && line.starts_with("    ")), "{text}");
     }

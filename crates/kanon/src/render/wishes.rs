@@ -7,7 +7,7 @@ use kanon_core::solve::{NoFit, WayOut};
 use kanon_core::update::{Move, Update};
 use serde::Serialize;
 
-use super::{BAD, BOLD, CARE, GOOD, folded, styled};
+use super::{BAD, BOLD, CARE, GOOD, folded, listed, styled};
 
 /// An explanation keeps to this many lines.
 pub const LINES: usize = 15;
@@ -151,7 +151,14 @@ impl Report {
 
 /// A change of the wishes as text.
 pub fn text(report: &Report, update: &Update) -> String {
+    let nothing = update.put.is_empty() && update.remove.is_empty();
     let mut out = match (report.changes.is_empty(), report.written) {
+        (true, false) if !nothing => {
+            format!(
+                "{}; no release changes, and nothing was written\n",
+                styled(BOLD, "this would be written to kanon.toml")
+            )
+        }
         (true, true) => format!("{}; no release changes\n", styled(GOOD, "written to kanon.toml")),
         (true, false) => format!("{}: the wishes are as they should be\n", styled(GOOD, "nothing to change")),
         (false, true) => format!("{}:\n", styled(GOOD, "written to kanon.toml")),
@@ -171,7 +178,8 @@ pub fn text(report: &Report, update: &Update) -> String {
         out.push_str(&folded(&format!("{} {} is held back: {}", held.mod_id, held.newest, held.because), "  "));
     }
     for still in &report.still_needed {
-        let text = format!("{} stays: {} needs it", still.mod_id, still.needed_by.join(" and "));
+        let need = if still.needed_by.len() == 1 { "needs" } else { "need" };
+        let text = format!("{} stays: {} {need} it", still.mod_id, listed(&still.needed_by));
         out.push_str(&folded(&text, "  "));
     }
     if update.passed_over_likes {
@@ -193,7 +201,7 @@ fn change(line: &ChangeLine) -> String {
     let needed = if line.needed_by.is_empty() {
         String::new()
     } else {
-        format!(", needed by {}", printable(&line.needed_by.join(" and ")))
+        format!(", needed by {}", printable(&listed(&line.needed_by)))
     };
     match line.change {
         "added" => format!("{} {id} {}{place}", styled(GOOD, "new    "), version(&line.to)),
@@ -218,7 +226,7 @@ pub fn no_fit(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
     for clash in &no_fit.clashes {
         let words = match clash.wishes.as_slice() {
             [one] => format!("{one} can't be had:"),
-            several => format!("{} can't be together:", several.join(" and ")),
+            several => format!("{} can't be together:", listed(several)),
         };
         let first = folded(&words, "  ");
         out.push_str(&first);
@@ -249,7 +257,7 @@ pub fn ways_text(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
 fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
     let mut commands: Vec<String> = Vec::new();
     let wished: Vec<&str> = way.without.iter().map(String::as_str).filter(|id| is_wished(id)).collect();
-    let new: Vec<&str> = way.without.iter().map(String::as_str).filter(|id| !is_wished(id)).collect();
+    let new: Vec<String> = way.without.iter().filter(|id| !is_wished(id)).cloned().collect();
     if !way.other.is_empty() {
         let other: Vec<String> = way.other.iter().map(|(id, version)| format!("{id}@{version}")).collect();
         commands.push(format!("kanon take {}", other.join(" ")));
@@ -259,7 +267,7 @@ fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
     }
     let mut text = commands.join(", and ");
     if !new.is_empty() {
-        let without = format!("leave {} out", new.join(" and "));
+        let without = format!("leave {} out", listed(&new));
         text = if text.is_empty() { without } else { format!("{text}, and {without}") };
     }
     let moved: Vec<String> = way.moved.iter().take(3).map(|(id, from, to)| format!("{id} {from} -> {to}")).collect();
