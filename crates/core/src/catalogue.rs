@@ -435,6 +435,12 @@ mod tests {
         let entries = "{\"id\":\"a\",\"releases\":[]},".repeat(limits::CATALOGUED_MODS + 1);
         let endless = format!("{{\"format\":\"{FORMAT}\",\"game\":\"Polarspur\",\"mods\":[{entries}null]}}");
         assert!(read(&endless).expect_err("endless").contains("more than 50000 entries"));
+        let mut many = catalogue();
+        let one = many.mods[0].releases[0].clone();
+        let numbered = |number: usize| CataloguedRelease { version: Some(number.to_string()), ..one.clone() };
+        many.mods[0].releases = (0..=limits::CATALOGUED_RELEASES).map(numbered).collect();
+        let many = serde_json::to_string(&many).expect("JSON");
+        assert!(read(&many).is_err(), "too many releases, or too many bytes of them");
         let huge = vec![b' '; usize::try_from(limits::CATALOGUE_BYTES).expect("fits") + 1];
         assert!(matches!(Catalogue::from_json(&huge, "Polarspur"), Err(CatalogueError::TooLarge)));
     }

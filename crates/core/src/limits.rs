@@ -47,7 +47,7 @@ pub const CATALOGUE_BYTES: u64 = 32 << 20;
 /// Mods of one catalogue.
 pub const CATALOGUED_MODS: usize = 50_000;
 /// Releases of all mods of one catalogue.
-pub const CATALOGUED_RELEASES: usize = 200_000;
+pub const CATALOGUED_RELEASES: usize = 75_000;
 /// Characters of the notes of one release.
 pub const NOTES_CHARS: usize = 4_000;
 /// Bytes of one download.
