@@ -9,9 +9,8 @@ use crate::digest::Blake3;
 use crate::problem::{BadFile, Parsed, Problems, settle};
 use crate::rulebook::Role;
 use crate::section::{Section, read_root};
-use crate::solve::accepts;
 use crate::survey::NeededOn;
-use crate::version::{Bare, Versions};
+use crate::version::Versions;
 
 /// The first line of every `kanon.toml`.
 pub const FORMAT: &str = "kanon/1";
@@ -212,8 +211,7 @@ impl ModWish {
     /// The version, when the wish is for just one.
     pub fn pinned(&self, versions: Versions) -> Option<&str> {
         let text = self.version.as_deref()?;
-        let versions = Versions { bare: Bare::Exact, ..versions };
-        match versions.requirement(text) {
+        match versions.of_wishes().requirement(text) {
             Ok(requirement) => requirement.exactly().is_some().then(|| text.trim_start_matches('=').trim()),
             // What nobody can order is just what it says.
             Err(_) => Some(text),
@@ -222,8 +220,7 @@ impl ModWish {
 
     /// Whether a release will do.
     pub fn admits(&self, version: Option<&str>, versions: Versions) -> bool {
-        let versions = Versions { bare: Bare::Exact, ..versions };
-        let admits = |wanted: &Option<String>| accepts(versions, wanted.as_deref(), version);
+        let admits = |wanted: &Option<String>| versions.of_wishes().accepts(wanted.as_deref(), version);
         admits(&self.version) && admits(&self.accepts)
     }
 }

@@ -8,6 +8,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
 use pubgrub::{DerivationTree, External};
+use serde::Serialize;
 
 use super::search::{Ease, Piece, Proof, Unfit};
 use super::universe::{Places, Universe};
@@ -33,9 +34,10 @@ pub struct NoFit {
 }
 
 /// Wishes that can't be met together.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct Clash {
     /// The ids of the mods that are wished for.
+    #[serde(skip)]
     pub ids: Vec<String>,
     /// The wishes in words.
     pub wishes: Vec<String>,
@@ -44,9 +46,10 @@ pub struct Clash {
 }
 
 /// A set that would fit.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct WayOut {
     /// Wishes to loosen: the id, and the release that it would have then.
+    #[serde(rename = "other_release")]
     pub other: Vec<(String, String)>,
     /// Wishes to do without.
     pub without: Vec<String>,
@@ -248,7 +251,7 @@ impl<'a> Universe<'_, 'a> {
         for external in externals(proof) {
             match external {
                 External::Custom(Piece::Mod(package), places, unfit) => {
-                    add(*package, Saying::Unfit(in_general(unfit)), self.existing(*package, places));
+                    add(*package, Saying::Unfit(in_general(unfit)), places.clone());
                 }
                 External::FromDependencyOf(Piece::Mod(package), places, of, _) => {
                     for (place, release) in (1u32..).zip(&self.at(*package).releases) {
@@ -297,14 +300,6 @@ impl<'a> Universe<'_, 'a> {
             Saying::Unfit(unfit) => self.unfit_words(unfit),
             Saying::Relation(relation) => relation_words(self, relation),
         }
-    }
-
-    /// The places of a set at which there is a release.
-    fn existing(&self, package: u32, places: &Places) -> Places {
-        let count = u32::try_from(self.at(package).releases.len()).unwrap_or(0);
-        (1..=count)
-            .filter(|place| places.contains(place))
-            .fold(Places::empty(), |all, place| all.union(&Places::singleton(place)))
     }
 
     fn is_about(&self, relation: &Relation, piece: &Piece) -> bool {
@@ -450,28 +445,24 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
     let (mut other, mut without) = (Vec::new(), Vec::new());
     // Each clash but the last is settled in the first way that settles it.
     for core in before {
-        let own: Vec<usize> = core.iter().copied().collect();
-        let settles = |ease: &Ease, left: &BTreeSet<usize>| universe.search(left, ease).is_ok();
-        let mut among = core.clone();
-        let loosened = own.iter().copied().find(|index| {
+        let loosened = core.iter().copied().find(|index| {
             let mut eased = ease.clone();
             eased.any_release.insert(*index);
-            universe.puzzle.asks[*index].accepts.is_some() && settles(&eased, core)
+            universe.puzzle.asks[*index].accepts.is_some() && universe.search(core, &eased).is_ok()
         });
-        if let Some(index) = loosened {
-            if ease.any_release.insert(index) {
-                other.push(index);
+        match loosened {
+            Some(index) => {
+                if ease.any_release.insert(index) {
+                    other.push(index);
+                }
             }
-            continue;
-        }
-        if let Some(index) = own.iter().rev().copied().find(|index| {
-            among.remove(index);
-            let fits = settles(&ease, &among);
-            among.insert(*index);
-            fits
-        }) {
-            wanted.remove(&index);
-            without.push(index);
+            // A clash is told as small as it can be: without any one of its wishes it is none.
+            None => {
+                if let Some(last) = core.last() {
+                    wanted.remove(last);
+                    without.push(*last);
+                }
+            }
         }
     }
     let mut tries: Vec<(Option<usize>, Option<usize>)> = last

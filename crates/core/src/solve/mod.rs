@@ -135,15 +135,6 @@ fn everything(puzzle: &Puzzle<'_>) -> BTreeSet<usize> {
     (0..puzzle.asks.len()).collect()
 }
 
-/// Whether a version counts for someone who asks for `accepts`; a version that nobody can order counts by its text.
-pub fn accepts(versions: Versions, accepts: Option<&str>, version: Option<&str>) -> bool {
-    match (accepts, version) {
-        (None, _) => true,
-        (Some(wanted), Some(version)) => wanted == version || versions.meets(version, wanted) == Some(true),
-        (Some(_), None) => false,
-    }
-}
-
 #[cfg(test)]
 #[path = "../tests/solve.rs"]
 mod tests;

@@ -68,8 +68,6 @@ pub struct Ease {
     pub any_release: BTreeSet<usize>,
     /// Asks that may leave the release they are held at.
     pub not_held: BTreeSet<usize>,
-    /// An ask that must have just this version.
-    pub just: Option<(usize, String)>,
     /// Whether what mods say of mods that they merely like does not count.
     pub no_likes: bool,
 }
@@ -135,14 +133,8 @@ impl<'a> Universe<'_, 'a> {
     pub fn asked_with(&self, index: usize, ease: &Ease) -> Option<(u32, Places)> {
         let ask = &self.puzzle.asks[index];
         let package = self.package(&ask.id)?;
-        let just = ease.just.as_ref().filter(|(just, _)| *just == index);
-        let places = match just {
-            Some((_, version)) => self.places(package, false, |release| release.version() == version),
-            None => {
-                let held = !ease.not_held.contains(&index) && !ease.any_release.contains(&index);
-                self.asked(package, ask, held, !ease.any_release.contains(&index))
-            }
-        };
+        let narrow = !ease.any_release.contains(&index);
+        let places = self.asked(package, ask, narrow && !ease.not_held.contains(&index), narrow);
         Some((package, places))
     }
 

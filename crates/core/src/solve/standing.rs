@@ -5,9 +5,8 @@ use std::collections::BTreeSet;
 use super::explain::needed;
 use super::search::Ease;
 use super::universe::{Package, Release, Universe};
-use super::{FittingSet, Puzzle, accepts};
+use super::{FittingSet, Puzzle};
 use crate::survey::{Relation, RelationKind};
-use crate::version::{Bare, Versions};
 
 /// How one mod stands.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -118,9 +117,9 @@ impl<'a> Universe<'_, 'a> {
         if let Some(unfit) = self.unfit(newest) {
             return self.unfit_words(&unfit);
         }
-        let bare = Versions { bare: Bare::Exact, ..self.puzzle.versions };
+        let versions = self.puzzle.versions.of_wishes();
         if let Some(asked) = self.ask(own).and_then(|ask| ask.accepts.as_deref())
-            && !accepts(bare, Some(asked), newest.offer.reading.version.as_deref())
+            && !versions.accepts(Some(asked), newest.offer.reading.version.as_deref())
         {
             return format!("kanon.toml accepts {asked}");
         }

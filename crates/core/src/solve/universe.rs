@@ -6,9 +6,9 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use pubgrub::Ranges;
 
-use super::{Ask, Keep, Offer, Puzzle, accepts};
+use super::{Ask, Keep, Offer, Puzzle};
 use crate::survey::{NeededOn, Relation, RelationKind};
-use crate::version::{Bare, Requirement, Version};
+use crate::version::{Requirement, Version};
 
 /// Places in a mod's list of releases, from one; nought stands for its absence.
 pub type Places = Ranges<u32>;
@@ -190,8 +190,7 @@ impl<'p, 'a> Universe<'p, 'a> {
 
     /// The releases that an ask will have; with `narrow` none but those that it accepts.
     pub fn asked(&self, package: u32, ask: &Ask, held: bool, narrow: bool) -> Places {
-        // The administrator's own requirement: a version without a sign is just that one.
-        let versions = crate::version::Versions { bare: Bare::Exact, ..self.puzzle.versions };
+        let versions = self.puzzle.versions.of_wishes();
         let early = self.asks_for_early(ask);
         let is_now = |release: &Release<'_>| {
             let version = release.offer.reading.version.as_deref();
@@ -201,7 +200,7 @@ impl<'p, 'a> Universe<'p, 'a> {
         let floor = self.at(package).releases.iter().find(|release| ask.no_older && is_now(release));
         self.places(package, false, |release| {
             let accepted =
-                !narrow || accepts(versions, ask.accepts.as_deref(), release.offer.reading.version.as_deref());
+                !narrow || versions.accepts(ask.accepts.as_deref(), release.offer.reading.version.as_deref());
             let ripe = early || !release.is_early();
             let new_enough = floor.is_none_or(|floor| release.age(floor).is_ge());
             if held { is_now(release) } else { accepted && (is_now(release) || (ripe && new_enough)) }

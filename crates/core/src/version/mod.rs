@@ -38,6 +38,21 @@ impl Versions {
         Some(requirement.admits(&self.scheme.parse(version)?))
     }
 
+    /// The same for what an administrator wishes for: a version without a sign is just that one.
+    #[must_use]
+    pub fn of_wishes(self) -> Self {
+        Self { bare: Bare::Exact, ..self }
+    }
+
+    /// Whether a version will do for who accepts `wanted`; a version that nobody can order counts by its text.
+    pub fn accepts(&self, wanted: Option<&str>, version: Option<&str>) -> bool {
+        match (wanted, version) {
+            (None, _) => true,
+            (Some(wanted), Some(version)) => wanted == version || self.meets(version, wanted) == Some(true),
+            (Some(_), None) => false,
+        }
+    }
+
     /// Whether two texts name the same version.
     pub fn same(&self, a: &str, b: &str) -> bool {
         a == b || self.scheme.compare(a, b) == Some(std::cmp::Ordering::Equal)

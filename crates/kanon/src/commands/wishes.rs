@@ -15,7 +15,7 @@ use crate::failure::Failure;
 use crate::render::listed;
 use crate::render::renewal::{self, Row};
 use crate::render::seek::{Hit, Report as Search};
-use crate::render::wishes::{HeldBack, Report, clash_lines, no_fit, text, way_lines, ways_text};
+use crate::render::wishes::{HeldBack, Report, no_fit, text, ways_text};
 use crate::session::Session;
 use crate::stock::{Item, Stock};
 use crate::ui::Ui;
@@ -185,8 +185,8 @@ fn look_ahead(session: &Session<'_>, stock: &Stock, intent: &Intent, game: Optio
         game_version: wishes.game_version.clone(),
         fits: update.is_ok(),
         mods,
-        clashes: why.map_or_else(Vec::new, |why| clash_lines(why)),
-        ways: why.map_or_else(Vec::new, |why| way_lines(why)),
+        clashes: why.map_or_else(Vec::new, |why| why.clashes.clone()),
+        ways: why.map_or_else(Vec::new, |why| why.ways.clone()),
     };
     match session.env.format {
         Format::Json => session.ui.json(&report)?,

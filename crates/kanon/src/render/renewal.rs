@@ -3,9 +3,9 @@
 use std::fmt::Write;
 
 use kanon_core::path::printable;
+use kanon_core::solve::{Clash, WayOut};
 use serde::Serialize;
 
-use super::wishes::{ClashLine, WayLine};
 use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, counted, fitting, folded, notes, styled};
 
 /// The report of a renewal that is only looked at.
@@ -20,9 +20,9 @@ pub struct Report {
     /// How each mod stands.
     pub mods: Vec<Row>,
     /// What can't be together, when nothing fits.
-    pub clashes: Vec<ClashLine>,
+    pub clashes: Vec<Clash>,
     /// The nearest sets that would fit.
-    pub ways: Vec<WayLine>,
+    pub ways: Vec<WayOut>,
 }
 
 /// How one mod stands.

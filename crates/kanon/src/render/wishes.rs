@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::path::printable;
-use kanon_core::solve::{NoFit, WayOut};
+use kanon_core::solve::{Clash, NoFit, WayOut};
 use kanon_core::update::{Move, Update};
 use serde::Serialize;
 
@@ -28,9 +28,9 @@ pub struct Report {
     /// Mods that were to be dropped and that others still need.
     pub still_needed: Vec<StillNeeded>,
     /// What can't be together, when nothing fits.
-    pub clashes: Vec<ClashLine>,
+    pub clashes: Vec<Clash>,
     /// The nearest sets that would fit.
-    pub ways: Vec<WayLine>,
+    pub ways: Vec<WayOut>,
 }
 
 /// One change of the wishes.
@@ -66,21 +66,6 @@ pub struct StillNeeded {
     needed_by: Vec<String>,
 }
 
-/// Wishes that can't be met together.
-#[derive(Serialize)]
-pub struct ClashLine {
-    wishes: Vec<String>,
-    because: Vec<String>,
-}
-
-/// A set that would fit.
-#[derive(Serialize)]
-pub struct WayLine {
-    other_release: Vec<(String, String)>,
-    without: Vec<String>,
-    moved: Vec<(String, String, String)>,
-}
-
 impl From<&Move> for ChangeLine {
     fn from(change: &Move) -> Self {
         let word = match (&change.from, &change.to) {
@@ -99,23 +84,6 @@ impl From<&Move> for ChangeLine {
             goes_back: change.goes_back,
         }
     }
-}
-
-/// What clashes, for programs.
-pub fn clash_lines(no_fit: &NoFit) -> Vec<ClashLine> {
-    let line =
-        |clash: &kanon_core::solve::Clash| ClashLine { wishes: clash.wishes.clone(), because: clash.because.clone() };
-    no_fit.clashes.iter().map(line).collect()
-}
-
-/// What would fit, for programs.
-pub fn way_lines(no_fit: &NoFit) -> Vec<WayLine> {
-    let line = |way: &WayOut| WayLine {
-        other_release: way.other.clone(),
-        without: way.without.clone(),
-        moved: way.moved.clone(),
-    };
-    no_fit.ways.iter().map(line).collect()
 }
 
 impl Report {
@@ -143,8 +111,8 @@ impl Report {
             bounds: Vec::new(),
             held_back: Vec::new(),
             still_needed: Vec::new(),
-            clashes: clash_lines(no_fit),
-            ways: way_lines(no_fit),
+            clashes: no_fit.clashes.clone(),
+            ways: no_fit.ways.clone(),
         }
     }
 }
@@ -283,7 +251,6 @@ fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use kanon_core::solve::Clash;
 
     #[test]
     fn an_explanation_keeps_to_its_lines() {
