@@ -64,6 +64,14 @@ pub struct Found {
     pub refused: Vec<(PathBuf, String)>,
 }
 
+/// One walk through a folder of downloads, archives in it included.
+struct Walk {
+    /// The rulebook, as downloads are read by it.
+    rulebook: Rulebook,
+    /// How many folders were looked into.
+    folders: usize,
+}
+
 impl Found {
     /// Every mod, with the folder it is in.
     pub fn mods(&self) -> impl Iterator<Item = (&Held, &SurveyedMod)> {
@@ -78,9 +86,9 @@ impl Downloads<'_> {
     /// When the folder can't be read, or the state database fails; what is wrong with one download is told in its place.
     pub fn look_through(&mut self, folder: &Path) -> Result<Found, ReachError> {
         let folder = folder.canonicalize().during("open the folder of downloads", folder)?;
-        let rulebook = as_downloads(self.rulebook);
+        let mut walk = Walk { rulebook: as_downloads(self.rulebook), folders: 0 };
         let mut found = Found::default();
-        self.look(&folder, None, 0, &rulebook, &mut found)?;
+        self.look(&folder, None, 0, &mut walk, &mut found)?;
         found.held.sort_by(|a, b| a.root.cmp(&b.root));
         Ok(found)
     }
@@ -90,14 +98,17 @@ impl Downloads<'_> {
         folder: &Path,
         download: Option<&Path>,
         depth: usize,
-        rulebook: &Rulebook,
+        walk: &mut Walk,
         found: &mut Found,
     ) -> Result<(), ReachError> {
         let mut waiting = vec![(folder.to_owned(), 0)];
-        let mut looked = 0;
         while let Some((folder, level)) = waiting.pop() {
-            looked += 1;
-            let survey = self.survey(&folder, rulebook)?;
+            if walk.folders == FOLDERS {
+                found.refused.push((folder, format!("only {FOLDERS} folders are looked into; this is one more")));
+                return Ok(());
+            }
+            walk.folders += 1;
+            let survey = self.survey(&folder, &walk.rulebook)?;
             let (folders, files) = entries(&folder)?;
             let mods: BTreeSet<&str> = survey.mods.iter().map(|found| found.path.as_str()).collect();
             // A folder that is no mod may hold some; what stands in it is looked at there.
@@ -111,10 +122,10 @@ impl Downloads<'_> {
                 let file = folder.join(name);
                 match broken.get(name.as_str()) {
                     Some(why) => found.refused.push((file, (*why).to_owned())),
-                    None => self.sort_out(&file, download, depth, rulebook, found)?,
+                    None => self.sort_out(&file, download, depth, walk, found)?,
                 }
             }
-            if level < FOLDER_DEPTH && looked < FOLDERS {
+            if level < FOLDER_DEPTH {
                 let deeper = folders.iter().filter(|name| !mods.contains(name.as_str()));
                 waiting.extend(deeper.map(|name| (folder.join(name), level + 1)));
             }
@@ -166,7 +177,7 @@ impl Downloads<'_> {
         file: &Path,
         download: Option<&Path>,
         depth: usize,
-        rulebook: &Rulebook,
+        walk: &mut Walk,
         found: &mut Found,
     ) -> Result<(), ReachError> {
         let kind = sort(file).during("read", file)?;
@@ -188,9 +199,9 @@ impl Downloads<'_> {
                 };
                 let mut inner = Found::default();
                 let origin = download.unwrap_or(file);
-                self.look(&tree, Some(origin), depth + 1, rulebook, &mut inner)?;
+                self.look(&tree, Some(origin), depth + 1, walk, &mut inner)?;
                 if inner.held.is_empty() && kind == Sort::Zip {
-                    self.under_a_mods_name(file, origin, rulebook, &mut inner)?;
+                    self.under_a_mods_name(file, origin, &walk.rulebook, &mut inner)?;
                 }
                 let fitting = |found: &SurveyedMod| found.reading.made_for.is_none();
                 if inner.mods().any(|(_, found)| fitting(found)) {
