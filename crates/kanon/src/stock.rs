@@ -1,7 +1,8 @@
 //! Everything on offer to a workspace: sources, catalogues, installs and the last canon, as one list to choose from.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use kanon_core::canon::Canon;
 use kanon_core::catalogue::{CataloguedMod, CataloguedRelease};
@@ -11,6 +12,7 @@ use kanon_core::seal::{Candidate, Pins, asks};
 use kanon_core::solve::{Offer, Puzzle, Trust, first_look};
 use kanon_core::survey::{Reading, Survey, SurveyedKey, SurveyedMod};
 use kanon_core::wish::{ModWish, Wishes};
+use kanon_reach::bytes::Bytes;
 use kanon_reach::downloads::Found;
 
 use crate::failure::Failure;
@@ -182,7 +184,6 @@ impl Stock {
     /// Downloads from catalogues what the wishes stand for and nothing at hand has.
     pub fn fetch(&mut self, session: &mut Session<'_>, wishes: &Wishes, pins: &Pins) -> Result<(), Failure> {
         let progress = session.ui.progress("downloading");
-        let mut fetched = false;
         for wish in &wishes.mods {
             for listed in &self.catalogues {
                 let Some((of, release)) = self.wanted_of(listed, session, wish, pins) else { continue };
@@ -197,13 +198,10 @@ impl Stock {
                         .because(std::io::Error::other(why))
                         .hint("tell whoever keeps the catalogue; nothing was sealed")
                 })?;
-                fetched = true;
+                let own = self.sources.iter_mut().filter(|(name, _)| *name == listed.name);
+                own.for_each(|(_, known)| known.held.extend(found.held.iter().cloned()));
                 break;
             }
-        }
-        drop(progress);
-        if fetched {
-            self.sources = session.sources(&self.known_names)?;
         }
         Ok(())
     }
@@ -245,7 +243,7 @@ impl Stock {
     /// What can be sealed: all that lies on this machine. What a catalogue promises, and some place has, counts as the
     /// catalogue's, with what only the catalogue says of it.
     pub fn candidates(&self, session: &Session<'_>) -> Candidates<'_> {
-        let mut whole: Vec<(&str, Trust, SurveyedMod, Vec<&SurveyedKey>)> = Vec::new();
+        let mut whole: Vec<AtHand<'_>> = Vec::new();
         for listed in &self.catalogues {
             let here = self.sources.iter().filter(|(name, _)| *name == listed.name);
             let downloaded = here.flat_map(|(_, found)| found.mods()).map(|(held, mod_)| (&held.survey, mod_));
@@ -259,7 +257,7 @@ impl Stock {
                     if shelf.is_some_and(|shelf| shelf.classify(&promised.name) == Named::Enabled) {
                         found_there.name.clone_from(&promised.name);
                     }
-                    whole.push((&listed.name, Trust::Source, found_there, survey.keys_of(found).collect()));
+                    whole.push((&listed.name, Trust::Source, Cow::Owned(found_there), survey.keys_of(found).collect()));
                 }
             }
         }
@@ -280,9 +278,24 @@ impl Stock {
     }
 
     /// A mod with what only a catalogue says of these very bytes.
-    fn completed(&self, session: &Session<'_>, found: &SurveyedMod) -> SurveyedMod {
-        let promised = self.catalogues.iter().find_map(|listed| promised(listed, found));
-        promised.map_or_else(|| found.clone(), |promised| completed(session, found, promised))
+    fn completed<'s>(&self, session: &Session<'_>, found: &'s SurveyedMod) -> Cow<'s, SurveyedMod> {
+        match self.catalogues.iter().find_map(|listed| promised(listed, found)) {
+            Some(promised) => Cow::Owned(completed(session, found, promised)),
+            None => Cow::Borrowed(found),
+        }
+    }
+
+    /// Where the bytes of digests are, by what was surveyed already.
+    pub fn bytes(&self, store: &Path, wanted: &BTreeSet<Blake3>) -> Bytes {
+        let mut bytes = Bytes::default();
+        bytes.look_into_store(store, wanted);
+        for held in self.sources.iter().flat_map(|(_, found)| &found.held) {
+            bytes.look_into_survey(&held.root, &held.survey, wanted);
+        }
+        for (_, root, survey) in &self.installs {
+            bytes.look_into_survey(root, survey, wanted);
+        }
+        bytes
     }
 
     /// Whether a source on this machine has a file of that digest.
@@ -316,8 +329,11 @@ impl Stock {
     }
 }
 
+/// A mod that lies on this machine, where, and the keys that it brings.
+type AtHand<'s> = (&'s str, Trust, Cow<'s, SurveyedMod>, Vec<&'s SurveyedKey>);
+
 /// What can be sealed.
-pub struct Candidates<'s>(Vec<(&'s str, Trust, SurveyedMod, Vec<&'s SurveyedKey>)>);
+pub struct Candidates<'s>(Vec<AtHand<'s>>);
 
 impl Candidates<'_> {
     /// As the core wants them.

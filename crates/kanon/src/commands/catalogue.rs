@@ -90,8 +90,7 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
     let mut mods: BTreeMap<String, CataloguedMod> = BTreeMap::new();
     for (held, mod_) in found.mods() {
         match entry(held, mod_, folder, earlier.as_ref()) {
-            Ok(None) => {}
-            Ok(Some(release)) => {
+            Ok(release) => {
                 let id = mod_.reading.id.clone();
                 let of = mods.entry(id.to_lowercase()).or_insert_with(|| CataloguedMod {
                     about: earlier.iter().flat_map(|e| &e.mods).find(|of| of.id == id).and_then(|of| of.about.clone()),
@@ -124,13 +123,13 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
     Ok((Catalogue { format: FORMAT.to_owned(), game, mods }, passed_over))
 }
 
-/// The entry of a mod; none for one that can't be offered, such as one for another loader.
+/// The entry of a mod, or why it can't be offered.
 fn entry(
     held: &Held,
     found: &SurveyedMod,
     folder: &Path,
     earlier: Option<&Catalogue>,
-) -> Result<Option<CataloguedRelease>, String> {
+) -> Result<CataloguedRelease, String> {
     if let Some(loader) = &found.reading.made_for {
         return Err(format!("it was made for the loader {loader}"));
     }
@@ -140,7 +139,7 @@ fn entry(
         None if is_file => held.root.join(found.path.as_str()),
         None => return Err("it is a folder; pack it, so that it can be downloaded as one file".to_owned()),
     };
-    let Ok(below) = file.strip_prefix(folder) else { return Ok(None) };
+    let below = file.strip_prefix(folder).unwrap_or(&file);
     let path = InstallPath::new(&below.to_string_lossy().replace('\\', "/"))
         .map_err(|error| format!("it can't be named in a catalogue: {error}"))?;
     let unread = |error: std::io::Error| format!("it could not be read: {error}");
@@ -152,7 +151,7 @@ fn entry(
     let before = before.flat_map(|of| &of.releases).find(|release| release.digest == found.digest);
     let day = metadata.modified().ok().and_then(|time| jiff::Timestamp::try_from(time).ok());
     let day = day.map(|time| time.strftime("%Y-%m-%d").to_string());
-    Ok(Some(CataloguedRelease {
+    Ok(CataloguedRelease {
         version: reading.version.clone(),
         date: before.map_or(day, |before| before.date.clone()),
         notes: notes_beside(&file).or_else(|| before.and_then(|before| before.notes.clone())),
@@ -167,7 +166,7 @@ fn entry(
         digest: found.digest,
         name: found.name.clone(),
         download: Download { file: path, size: metadata.len(), blake3, sha256 },
-    }))
+    })
 }
 
 fn keys(survey: &Survey, found: &SurveyedMod) -> Vec<kanon_core::digest::Blake3> {

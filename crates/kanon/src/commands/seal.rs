@@ -29,7 +29,7 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         return refused(choice, env, ui);
     }
     let keep = !arguments.changes;
-    let canon = sealed(&mut session, &choice, &stock, keep)?;
+    let canon = sealed(&session, &choice, &stock, keep)?;
     let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
     let report = Report {
         format: "kanon-seal/1",
@@ -74,10 +74,9 @@ fn refused(choice: Choice, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 /// Completes the picks with SHA-256 digests and keeps the bytes that no source vouches for.
-fn sealed(session: &mut Session<'_>, choice: &Choice, stock: &Stock, keep: bool) -> Result<Canon, Failure> {
+fn sealed(session: &Session<'_>, choice: &Choice, stock: &Stock, keep: bool) -> Result<Canon, Failure> {
     let wanted: BTreeSet<Blake3> =
         choice.picks.iter().flat_map(|pick| &pick.sealed.files).map(|file| file.blake3).collect();
-    let found = session.bytes(&wanted)?;
     let known: BTreeMap<Blake3, Sha256> = stock
         .last()
         .iter()
@@ -87,6 +86,7 @@ fn sealed(session: &mut Session<'_>, choice: &Choice, stock: &Stock, keep: bool)
         .collect();
     let workspace = session.workspace()?;
     let (in_sources, store) = (stock.source_files(), workspace.store());
+    let found = stock.bytes(&store, &wanted);
     let digest_of = |file: &SealedFile| -> Result<Sha256, Failure> {
         let vouched = in_sources.contains(&file.blake3) || store.join(file.blake3.to_string()).is_file();
         match known.get(&file.blake3) {
