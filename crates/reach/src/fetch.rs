@@ -63,6 +63,34 @@ pub struct Remote {
     patience: Patience,
 }
 
+/// How often a place has failed us, and how long to wait.
+struct Tries {
+    patience: Patience,
+    attempts: u32,
+    failures: u32,
+}
+
+impl Tries {
+    const fn new(patience: Patience) -> Self {
+        Self { patience, attempts: 0, failures: 0 }
+    }
+
+    /// Whether to try again after a failure; waits before that. A line that drops now and then is no reason to wait, one
+    /// that gives nothing is.
+    fn again(&mut self, came_further: bool) -> bool {
+        self.attempts += 1;
+        self.failures = if came_further { 0 } else { self.failures + 1 };
+        if self.failures >= self.patience.tries || self.attempts >= ATTEMPTS {
+            return false;
+        }
+        if self.failures > 0 {
+            let pause = self.patience.pause.saturating_mul(1 << (self.failures - 1).min(16));
+            std::thread::sleep(pause.min(self.patience.silence));
+        }
+        true
+    }
+}
+
 /// Where files are asked for.
 enum Place {
     /// Any web server: it may know no ranges, and may not say how much will come.
@@ -159,31 +187,16 @@ impl Remote {
     /// Fetches a catalogue, going on where it broke off as long as it is still the same file.
     fn fetch_catalogue(&self, known: Option<&str>) -> Result<(Vec<u8>, Option<String>), Failed> {
         let (mut bytes, mut tag): (Vec<u8>, Option<String>) = (Vec::new(), None);
-        let (mut failures, mut pause) = (0, self.patience.pause);
-        for _ in 0..ATTEMPTS {
+        let mut tries = Tries::new(self.patience);
+        loop {
             let before = bytes.len();
             let known = known.filter(|_| bytes.is_empty());
             match self.runtime.block_on(self.fetch_more(known, &mut bytes, &mut tag)) {
                 Ok(()) => return Ok((bytes, tag)),
-                Err(Failed::MayPass(why)) => {
-                    if bytes.len() > before {
-                        (failures, pause) = (0, self.patience.pause);
-                    } else {
-                        failures += 1;
-                        pause = pause.saturating_mul(2).min(self.patience.silence);
-                    }
-                    if failures >= self.patience.tries {
-                        return Err(Failed::MayPass(why));
-                    }
-                }
-                Err(other) => return Err(other),
-            }
-            // A line that drops now and then is no reason to wait; one that gives nothing is.
-            if failures > 0 {
-                std::thread::sleep(pause);
+                Err(Failed::MayPass(_)) if tries.again(bytes.len() > before) => {}
+                Err(failed) => return Err(failed),
             }
         }
-        Err(Failed::MayPass("it broke off too often".to_owned()))
     }
 
     async fn fetch_more(
@@ -229,7 +242,7 @@ impl Remote {
         self.fetch_part(download, &part, progress)?;
         let lie = |why: String| {
             drop(std::fs::remove_file(&part));
-            ReachError::Address { address: format!("{} of {}", download.file, self.shown), reason: why }
+            self.refused(download, why)
         };
         let mut whole = File::open(&part).during("open", &part)?;
         let size = whole.metadata().during("look at", &part)?.len();
@@ -266,46 +279,26 @@ impl Remote {
         }
         file.seek(SeekFrom::Start(have)).during("go on with", part)?;
         progress.done(have);
-        let (mut failures, mut attempts, mut pause) = (0, 0, self.patience.pause);
+        let mut tries = Tries::new(self.patience);
         while have < download.size {
-            attempts += 1;
             let before = have;
             let fetched = self.runtime.block_on(self.fetch_range(download, &mut file, &mut have, progress));
-            let why = match fetched {
-                Ok(()) if have == before => "the connection was closed without a byte".to_owned(),
-                Ok(()) => continue,
+            let (why, may_pass) = match fetched {
+                Ok(()) if have == download.size => break,
+                Ok(()) => ("the connection was closed too early".to_owned(), true),
                 Err(Failed::TooLarge) => {
                     drop(std::fs::remove_file(part));
-                    return Err(ReachError::Address {
-                        address: format!("{} of {}", download.file, self.shown),
-                        reason: format!("the catalogue promises {} bytes, and more came", download.size),
-                    });
+                    return Err(self
+                        .refused(download, format!("the catalogue promises {} bytes, and more came", download.size)));
                 }
-                Err(Failed::NotModified) => "it answered that nothing changed".to_owned(),
-                Err(Failed::MayPass(why)) => why,
-                Err(Failed::Other(why)) => {
-                    failures = self.patience.tries;
-                    why
-                }
+                Err(Failed::NotModified) => ("it answered that nothing changed".to_owned(), true),
+                Err(Failed::MayPass(why)) => (why, true),
+                Err(Failed::Other(why)) => (why, false),
             };
-            if have > before && attempts < ATTEMPTS {
-                (failures, pause) = (0, self.patience.pause);
-                continue;
+            if !may_pass || !tries.again(have > before) {
+                let kept = format!("; {have} of {} bytes are kept for the next try", download.size);
+                return Err(self.refused(download, why + if have > 0 { &kept } else { "" }));
             }
-            failures += 1;
-            if failures >= self.patience.tries || attempts >= ATTEMPTS {
-                let kept = if have > 0 {
-                    format!("; {have} of {} bytes are kept for the next try", download.size)
-                } else {
-                    String::new()
-                };
-                return Err(ReachError::Address {
-                    address: format!("{} of {}", download.file, self.shown),
-                    reason: format!("{why}{kept}"),
-                });
-            }
-            std::thread::sleep(pause);
-            pause = pause.saturating_mul(2).min(self.patience.silence);
         }
         file.sync_all().during("write", part)
     }
@@ -334,6 +327,10 @@ impl Remote {
             progress.done(chunk.len() as u64);
         }
         Ok(())
+    }
+
+    fn refused(&self, download: &Download, reason: String) -> ReachError {
+        ReachError::Address { address: format!("{} of {}", download.file, self.shown), reason }
     }
 
     fn failed(&self, reason: String) -> ReachError {
