@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::canon::{SealedFile, SealedMod};
-use crate::check::{Measure, extra_severity};
+use crate::check::{Measure, extra_severity, is_left_over};
 use crate::digest::Blake3;
 use crate::finding::Severity;
 use crate::path::{InstallPath, PathError};
@@ -52,6 +52,8 @@ pub enum Action {
         /// The digest of the new bytes.
         blake3: Blake3,
     },
+    /// Copies a file into the backup and leaves it where it is.
+    BackUp,
 }
 
 impl Action {
@@ -62,6 +64,32 @@ impl Action {
             Self::Rename { .. } => "rename",
             Self::Put { .. } => "put",
             Self::Replace { .. } => "replace",
+            Self::BackUp => "back-up",
+        }
+    }
+
+    /// The digest of the bytes that it puts somewhere.
+    pub const fn puts(&self) -> Option<Blake3> {
+        match self {
+            Self::Put { blake3 } | Self::Replace { blake3 } => Some(*blake3),
+            Self::Park | Self::Rename { .. } | Self::BackUp => None,
+        }
+    }
+}
+
+impl Step {
+    /// The paths that it is about.
+    pub fn paths(&self) -> impl Iterator<Item = &InstallPath> {
+        let from = if let Action::Rename { from } = &self.action { Some(from) } else { None };
+        std::iter::once(&self.path).chain(from)
+    }
+
+    /// The path where nothing is any more once it is done.
+    pub const fn frees(&self) -> Option<&InstallPath> {
+        match &self.action {
+            Action::Park => Some(&self.path),
+            Action::Rename { from } => Some(from),
+            Action::Put { .. } | Action::Replace { .. } | Action::BackUp => None,
         }
     }
 }
@@ -347,6 +375,7 @@ impl Planner<'_> {
             .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
             .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
                 Severity::Blocking => true,
+                _ if is_left_over(measure, found) => true,
                 Severity::Risky => risky == RiskyExtras::Park,
                 Severity::Note => false,
             })
@@ -355,6 +384,9 @@ impl Planner<'_> {
         for extra in extras {
             let why = match &extra.reading.made_for {
                 Some(loader) => format!("{} was made for the loader {loader}", extra.reading.id),
+                None if is_left_over(measure, &extra) => {
+                    format!("{} was made for another version of the game or its loader", extra.reading.id)
+                }
                 None => format!("the canon does not have {}", extra.reading.id),
             };
             self.park_files(&extra, &why);
@@ -398,11 +430,7 @@ impl Plan {
 
     /// The digests whose bytes must be found.
     pub fn wanted(&self) -> BTreeSet<Blake3> {
-        let wanted = self.steps.iter().filter_map(|step| match &step.action {
-            Action::Put { blake3 } | Action::Replace { blake3 } => Some(*blake3),
-            Action::Park | Action::Rename { .. } => None,
-        });
-        wanted.collect()
+        self.steps.iter().filter_map(|step| step.action.puts()).collect()
     }
 }
 

@@ -29,3 +29,4 @@ pub mod survey;
 pub mod update;
 pub mod version;
 pub mod wish;
+pub mod world;

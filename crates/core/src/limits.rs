@@ -52,3 +52,7 @@ pub const CATALOGUED_RELEASES: usize = 75_000;
 pub const NOTES_CHARS: usize = 4_000;
 /// Bytes of one download.
 pub const DOWNLOAD_BYTES: u64 = 32 << 30;
+/// Bytes of a host's listing of one folder.
+pub const HOST_LISTING_BYTES: u64 = 64 << 20;
+/// Files and folders of an install on a host that are listed.
+pub const HOST_ENTRIES: usize = 500_000;

@@ -44,6 +44,8 @@ pub struct Wishes {
     pub installs: Vec<InstallWish>,
     /// Where releases of mods come from.
     pub sources: Vec<SourceWish>,
+    /// How long backups are kept; all of them, for ever, when not said.
+    pub backups: Keep,
     /// The mods.
     pub mods: Vec<ModWish>,
 }
@@ -55,8 +57,25 @@ pub struct InstallWish {
     pub name: String,
     /// Server or client.
     pub role: Role,
-    /// Its folder, relative to the workspace or absolute.
+    /// Its folder, relative to the workspace or absolute; or its address on a host.
     pub at: String,
+    /// The fingerprint of its host's key, so that nobody need be asked about it.
+    pub host_key: Option<String>,
+    /// The file of the private key that opens its host, relative to the workspace or absolute.
+    pub key: Option<String>,
+    /// The command that stops it, with its arguments.
+    pub stop: Vec<String>,
+    /// The command that starts it, with its arguments.
+    pub start: Vec<String>,
+}
+
+/// How long backups are kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Keep {
+    /// So many of each install, the newest.
+    pub number: Option<u32>,
+    /// So many days.
+    pub days: Option<u32>,
 }
 
 /// A folder of downloads, or a catalogue.
@@ -127,6 +146,7 @@ fn wishes(root: &Section<'_>) -> Wishes {
         extras: policy.as_ref().and_then(extras).unwrap_or_default(),
         installs: installs.into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),
         sources: sources.into_iter().map(|((name, _), section)| source(name, section)).collect(),
+        backups: root.section("backups").map(keep).unwrap_or_default(),
         mods: root.sections("mod").into_iter().map(mod_wish).collect(),
     };
     policy.into_iter().for_each(Section::finish);
@@ -141,9 +161,43 @@ fn extras(policy: &Section<'_>) -> Option<Extras> {
 
 fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
     let role = section.required_one_of("role", &[("server", Role::Server), ("client", Role::Client)]);
-    let at = section.owned_text("at");
+    let (at, span) = section.text("at").map_or_else(
+        || (section.owned_text("at"), section.span()),
+        |(at, span)| (at.to_owned(), span),
+    );
+    if has_password(&at) {
+        let message = "a password stands here, where everybody can read it";
+        let help = "take it out of the address; Kanon asks for it, or finds it in the key ring or the environment";
+        section.problems().error_with_help(span, message.to_owned(), help);
+    }
+    let words = |key| section.texts(key).into_iter().map(|(word, _)| word.to_owned()).collect();
+    let wish = InstallWish {
+        name: name.to_owned(),
+        role: role?,
+        at,
+        host_key: section.optional_text("host-key"),
+        key: section.optional_text("key"),
+        stop: words("stop"),
+        start: words("start"),
+    };
     section.finish();
-    Some(InstallWish { name: name.to_owned(), role: role?, at })
+    Some(wish)
+}
+
+/// Whether an address has a password in it.
+fn has_password(at: &str) -> bool {
+    let authority = at.split_once("://").and_then(|(_, rest)| rest.split('/').next());
+    authority.and_then(|authority| authority.rsplit_once('@')).is_some_and(|(user, _)| user.contains(':'))
+}
+
+fn whole(section: &Section<'_>, key: &'static str) -> Option<u32> {
+    section.number(key).and_then(|number| u32::try_from(number).ok())
+}
+
+fn keep(section: Section<'_>) -> Keep {
+    let keep = Keep { number: whole(&section, "keep"), days: whole(&section, "days") };
+    section.finish();
+    keep
 }
 
 fn source(name: &str, section: Section<'_>) -> SourceWish {

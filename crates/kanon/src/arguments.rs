@@ -277,8 +277,11 @@ pub struct Seal {
 
 #[derive(Debug, Args)]
 pub struct Check {
-    /// Names from kanon.toml, folders or surveys; all of kanon.toml's installs when none is given
+    /// Names from kanon.toml, folders, addresses or surveys; all of kanon.toml's installs when none is given
     pub installs: Vec<String>,
+    /// Check all installs of kanon.toml, which is what happens when none is given
+    #[arg(long, conflicts_with = "installs")]
+    pub all: bool,
     #[command(flatten)]
     pub lens: Lens,
 }
@@ -336,30 +339,52 @@ pub struct RulebookCheck {
 
 #[derive(Debug, Args)]
 pub struct Align {
-    /// A name from kanon.toml, or a folder
-    pub install: String,
+    /// A name from kanon.toml, a folder, or an address
+    #[arg(required_unless_present = "all")]
+    pub install: Option<String>,
+    /// Align all installs of kanon.toml, side by side
+    #[arg(long, conflicts_with = "install")]
+    pub all: bool,
     /// Say what would be done and do nothing
     #[arg(long)]
     pub preview: bool,
     /// Don't ask, do it
     #[arg(short, long, conflicts_with = "preview")]
     pub yes: bool,
+    /// What becomes of the world where mods reshape it: keep, new, or the file or folder of a prepared one
+    #[arg(long, value_name = "keep|new|FILE")]
+    pub world: Option<String>,
     /// Take off the extra mods too that the policy says to ask about
     #[arg(long)]
     pub park_extras: bool,
+    /// Write although the game is running there
+    #[arg(long)]
+    pub while_running: bool,
+    /// Go on although another workspace's alignment has claimed the install: you know that it is dead
+    #[arg(long)]
+    pub take_over: bool,
     #[command(flatten)]
     pub lens: Lens,
 }
 
 #[derive(Debug, Args)]
 pub struct Undo {
-    /// A name from kanon.toml, or a folder
+    /// A name from kanon.toml, a folder, or an address
     pub install: String,
+    /// Take back this alignment too, by its number in the history, and every newer one
+    #[arg(long, value_name = "ALIGNMENT")]
+    pub back_to: Option<i64>,
+    /// Write although the game is running there
+    #[arg(long)]
+    pub while_running: bool,
+    /// Go on although another workspace's alignment has claimed the install: you know that it is dead
+    #[arg(long)]
+    pub take_over: bool,
 }
 
 #[derive(Debug, Args)]
 pub struct History {
-    /// A name from kanon.toml, or a folder; all when none is given
+    /// A name from kanon.toml, a folder, or an address; all when none is given
     pub install: Option<String>,
 }
 

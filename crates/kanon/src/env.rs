@@ -1,13 +1,15 @@
 //! The world, read once: everything a command may know of the machine it runs on.
 
+use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::PathBuf;
+
+use kanon_reach::patience::Patience;
 
 use crate::arguments::{Format, Global};
 use crate::failure::Failure;
 
 /// What a command may know of the machine.
-#[derive(Debug)]
 pub struct Env {
     /// The folder that paths are relative to, and where the workspace is looked for.
     pub folder: PathBuf,
@@ -17,7 +19,17 @@ pub struct Env {
     pub format: Format,
     /// Whether more is told.
     pub verbose: bool,
+    /// The variables that Kanon heeds. Some hold passwords, so that this is never printed.
+    variables: BTreeMap<&'static str, String>,
+    now: jiff::Zoned,
+    passwords: BTreeMap<String, String>,
 }
+
+/// The variables that Kanon heeds, but for those that hold passwords.
+const HEEDED: [&str; 10] = [
+    "HOME", "USERPROFILE", "USER", "USERNAME", "HOSTNAME", "COMPUTERNAME", "XDG_CONFIG_HOME", "APPDATA", "SSH_AUTH_SOCK",
+    "KANON_PATIENCE",
+];
 
 impl Env {
     /// Reads the world.
@@ -30,6 +42,55 @@ impl Env {
                 .hint("give -C a folder that is there"));
         }
         let can_ask = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
-        Ok(Self { folder, can_ask, format: global.format, verbose: global.verbose })
+        let variables = HEEDED.into_iter().filter_map(|name| Some((name, std::env::var(name).ok()?))).collect();
+        let is_secret = |name: &str| {
+            name.starts_with("KANON_PASSWORD") || matches!(name, "KANON_PASSPHRASE" | "KANON_USER")
+        };
+        let passwords = std::env::vars_os().filter_map(|(name, value)| Some((name.into_string().ok()?, value)));
+        let passwords = passwords
+            .filter(|(name, _)| is_secret(name))
+            .filter_map(|(name, value)| Some((name, value.into_string().ok()?)))
+            .collect();
+        Ok(Self { folder, can_ask, format: global.format, verbose: global.verbose, variables, now: jiff::Zoned::now(), passwords })
+    }
+
+    /// A variable that Kanon heeds; an empty one is none.
+    pub fn variable(&self, name: &str) -> Option<&str> {
+        let found = self.variables.get(name).or_else(|| self.passwords.get(name));
+        found.map(String::as_str).filter(|value| !value.is_empty())
+    }
+
+    /// The user's own folder.
+    pub fn home(&self) -> Option<PathBuf> {
+        self.variable("HOME").or_else(|| self.variable("USERPROFILE")).map(PathBuf::from)
+    }
+
+    /// The user's name.
+    pub fn user(&self) -> Option<&str> {
+        self.variable("USER").or_else(|| self.variable("USERNAME"))
+    }
+
+    /// Where what belongs to the user and no workspace is kept.
+    pub fn config(&self) -> Option<PathBuf> {
+        let given = self.variable("XDG_CONFIG_HOME").or_else(|| self.variable("APPDATA")).map(PathBuf::from);
+        given.or_else(|| Some(self.home()?.join(".config"))).map(|folder| folder.join("kanon"))
+    }
+
+    /// How long a host that does not answer is waited for.
+    pub fn patience(&self) -> Patience {
+        let seconds = self.variable("KANON_PATIENCE").and_then(|text| text.parse::<u64>().ok()).filter(|s| *s > 0);
+        seconds.map_or_else(Patience::default, Patience::of_seconds)
+    }
+
+    /// What the clock says here and now.
+    pub fn now(&self) -> jiff::Zoned {
+        self.now.clone()
+    }
+
+    /// Whoever runs this, in words that another administrator understands.
+    pub fn person(&self) -> String {
+        let machine = self.variable("HOSTNAME").or_else(|| self.variable("COMPUTERNAME"));
+        let user = self.user().unwrap_or("somebody");
+        machine.map_or_else(|| user.to_owned(), |machine| format!("{user} on {machine}"))
     }
 }

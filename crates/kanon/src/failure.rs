@@ -6,6 +6,7 @@ use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use kanon_core::problem::{BadFile, Gravity, Problem};
 use kanon_reach::error::ReachError;
+use kanon_reach::install::{AddressError, HostError};
 
 /// Why a command could not do its work.
 #[derive(Debug)]
@@ -26,6 +27,18 @@ impl Failure {
     pub fn because(mut self, cause: impl Error) -> Self {
         self.causes.extend(chain(&cause));
         self
+    }
+
+    /// The same, with what it is about before it.
+    pub fn about(&self, what: &str) -> Self {
+        let message = format!("{}: {}", kanon_core::path::printable(what), self.message);
+        Self { message, causes: self.causes.clone(), hint: self.hint.clone(), bad_file: self.bad_file.clone() }
+    }
+
+    /// What happened and why, in one line.
+    pub fn in_short(&self) -> String {
+        let causes: String = self.causes.iter().map(|cause| format!(": {cause}")).collect();
+        format!("{}{causes}", self.message)
     }
 
     /// Adds what to do next.
@@ -88,11 +101,36 @@ fn hint(error: &ReachError) -> Option<&'static str> {
             Some("put the releases into a source or an install of kanon.toml, then seal again")
         }
         ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
-        ReachError::Busy(_) => Some("wait until it has ended"),
+        ReachError::Busy { .. } => {
+            Some("wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over")
+        }
+        ReachError::CutOff { .. } => {
+            Some("when the host can be reached again, kanon align finishes it, or kanon undo takes it back")
+        }
+        ReachError::Host(error) => host_hint(error),
         ReachError::Link(_) => Some("put the real file in its place first"),
         ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
         ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) => None,
     }
+}
+
+fn host_hint(error: &HostError) -> Option<&'static str> {
+    Some(match error {
+        HostError::Address { source: AddressError::Password, .. } => {
+            "leave the password out: Kanon asks for it, or finds it in the system's key ring or in KANON_PASSWORD"
+        }
+        HostError::Address { .. } => "write it like sftp://user@host/folder, or ftp:// or ftps://; /~ is where a login begins",
+        HostError::Unreachable { .. } => "check the address, and whether the host is up and lets you connect",
+        HostError::Login { .. } => {
+            "check the user's name; give the password when asked, or in KANON_PASSWORD, or name a key in kanon.toml"
+        }
+        HostError::UnknownKey { .. } => {
+            "if your hoster says that this is its key, write it into kanon.toml: host-key = \"SHA256:…\" in the [install]; on a terminal Kanon asks"
+        }
+        HostError::ChangedKey { .. } => {
+            "ask your hoster whether the key was changed; if so, take the old one out of where it is known, else somebody stands in between"
+        }
+    })
 }
 
 fn io_hint(kind: std::io::ErrorKind) -> Option<&'static str> {

@@ -1,10 +1,13 @@
 //! The `kanon` program: arguments in, a report out, and an exit code that scripts can lean on.
 
+mod alignment;
 mod arguments;
 mod commands;
 mod demo;
+mod doorkeeper;
 mod env;
 mod failure;
+mod places;
 mod render;
 mod session;
 mod stock;

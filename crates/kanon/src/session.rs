@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use kanon_core::canon::Canon;
 use kanon_core::catalogue::{Catalogue, CataloguedMod};
@@ -12,16 +13,18 @@ use kanon_core::survey::Survey;
 use kanon_core::wish::Extras;
 use kanon_reach::bytes::Bytes;
 use kanon_reach::downloads::{Downloads, Found};
-use kanon_reach::error::ReachError;
-use kanon_reach::fetch::{Patience, Remote, is_catalogue};
-use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{self, Counts, Measurement, Request, TrustMemory};
+use kanon_reach::error::{During, ReachError};
+use kanon_reach::fetch::{Remote, is_catalogue};
+use kanon_reach::patience::Patience;
+use kanon_reach::install::{Address, Install, KnownDigests, Receipt, Vouched};
+use kanon_reach::measure::{self, Counts, Measurement, Request, Sparing, TrustMemory};
 use kanon_reach::progress::Progress;
-use kanon_reach::state::{AlignmentState, State};
+use kanon_reach::state::{Alignment, AlignmentState, State};
 use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
 
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
+use crate::places::{self, Place, Placed};
 use crate::ui::Ui;
 
 /// The open workspace, if there is one, and what goes with it.
@@ -37,19 +40,14 @@ pub struct Session<'a> {
     /// The state database.
     pub state: State,
     trust: TrustMemory,
+    /// Installs that were opened, by what they are called: a host need not be dialled twice.
+    opened: BTreeMap<String, Arc<dyn Install>>,
 }
 
 /// What an INSTALL turned out to be.
 pub enum Target {
-    /// A folder on this machine.
-    Local {
-        /// Its name in `kanon.toml`, or the folder's.
-        name: String,
-        /// What it is.
-        role: Role,
-        /// The folder.
-        path: PathBuf,
-    },
+    /// A folder on this machine, or on a host.
+    Install(Placed),
     /// A survey that somebody made.
     Survey(Box<Survey>),
 }
@@ -109,7 +107,24 @@ impl<'a> Session<'a> {
             None => State::in_memory()?,
         };
         let trust = if thorough { TrustMemory::No } else { TrustMemory::Yes };
-        Ok(Self { env, ui, workspace, loaded, state, trust })
+        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new() })
+    }
+
+    /// Another session like this one, for work side by side.
+    pub fn another(&self) -> Result<Self, Failure> {
+        let workspace = self.workspace.as_ref().map(|_| Workspace::open(&self.env.folder)).transpose()?;
+        let state = match &workspace {
+            Some(workspace) => workspace.state()?,
+            None => State::in_memory()?,
+        };
+        let (env, ui, loaded, trust) = (self.env, self.ui, self.loaded.clone(), self.trust);
+        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new() })
+    }
+
+    /// Whether an INSTALL as it was typed is on a host.
+    pub fn is_remote(&self, typed: &str) -> bool {
+        let named = self.workspace.as_ref().and_then(|workspace| workspace.wishes.install(typed));
+        Address::is_meant(named.map_or(typed, |install| install.at.as_str()))
     }
 
     /// Opens a workspace that must be there.
@@ -127,11 +142,25 @@ impl<'a> Session<'a> {
 
     /// The sealed canon, which must be there and of this rulebook's game.
     pub fn canon(&self) -> Result<Canon, Failure> {
-        let workspace = self.workspace()?;
-        self.canon_if_sealed()?.ok_or_else(|| {
-            Failure::plain(format!("there is no canon yet in {}", workspace.root.display()))
-                .hint("make one: kanon adopt INSTALL, then kanon seal")
-        })
+        self.workspace()?;
+        self.canon_if_sealed()?.ok_or_else(|| self.no_canon())
+    }
+
+    /// What is told where there is no canon.
+    pub fn no_canon(&self) -> Failure {
+        let place = self.workspace.as_ref().map_or(&self.env.folder, |workspace| &workspace.root);
+        Failure::plain(format!("there is no canon yet in {}", place.display()))
+            .hint("make one: kanon adopt INSTALL, then kanon seal")
+    }
+
+    /// The names of the installs of `kanon.toml`, of which there must be one.
+    pub fn install_names(&self) -> Result<Vec<String>, Failure> {
+        let installs = &self.workspace()?.wishes.installs;
+        if installs.is_empty() {
+            return Err(Failure::plain("kanon.toml names no install, so there is nothing to do")
+                .hint("add an [install.NAME] table, or name a folder or a survey"));
+        }
+        Ok(installs.iter().map(|install| install.name.clone()).collect())
     }
 
     /// The sealed canon, if there is one; it must be of this rulebook's game.
@@ -181,18 +210,12 @@ impl<'a> Session<'a> {
 
     /// Turns an INSTALL as it was typed into what it is. The role is only needed for a folder.
     pub fn target(&self, typed: &str, role: Option<Role>) -> Result<Target, Failure> {
-        if let Some((workspace, install)) = self.workspace.as_ref().and_then(|w| Some((w, w.wishes.install(typed)?))) {
-            if is_url(&install.at) {
-                return Err(unreachable_scheme(&install.at));
-            }
-            return Ok(Target::Local {
-                name: install.name.clone(),
-                role: install.role,
-                path: workspace.place(&install.at),
-            });
+        if let Some(placed) = places::named(self.workspace.as_ref(), typed)? {
+            return Ok(Target::Install(placed));
         }
-        if is_url(typed) {
-            return Err(unreachable_scheme(typed));
+        if Address::is_meant(typed) {
+            let (address, role) = (places::address(typed)?, role.map_or_else(|| self.ask_role(typed), Ok)?);
+            return Ok(Target::Install(Placed { name: address.host.clone(), role, place: Place::Host(address) }));
         }
         let path = self.env.folder.join(typed);
         if path.is_file() {
@@ -203,7 +226,28 @@ impl<'a> Session<'a> {
         }
         let name = path.canonicalize().ok().and_then(|path| Some(path.file_name()?.to_string_lossy().into_owned()));
         let role = role.map_or_else(|| self.ask_role(typed), Ok)?;
-        Ok(Target::Local { name: name.unwrap_or_else(|| typed.to_owned()), role, path })
+        let name = name.unwrap_or_else(|| typed.to_owned());
+        Ok(Target::Install(Placed { name, role, place: Place::Folder(path) }))
+    }
+
+    /// Turns an INSTALL as it was typed into one that can be changed.
+    pub fn placed(&self, typed: &str, role: Option<Role>) -> Result<Placed, Failure> {
+        match self.target(typed, role)? {
+            Target::Install(placed) => Ok(placed),
+            Target::Survey(_) => Err(Failure::plain(format!("{typed} is a survey; only an install can be changed"))
+                .hint("run it where the install is, or give its address")),
+        }
+    }
+
+    /// Opens an install; a host is dialled once.
+    pub fn open_install(&mut self, placed: &Placed) -> Result<Arc<dyn Install>, Failure> {
+        let known = placed.place.to_string();
+        if let Some(install) = self.opened.get(&known) {
+            return Ok(Arc::clone(install));
+        }
+        let install = places::open(self.env, self.workspace.as_ref(), placed)?;
+        self.opened.insert(known, Arc::clone(&install));
+        Ok(install)
     }
 
     fn unknown(&self, typed: &str) -> Failure {
@@ -235,26 +279,14 @@ impl<'a> Session<'a> {
     pub fn survey(&mut self, target: Target) -> Result<Surveyed, Failure> {
         match target {
             Target::Survey(survey) => self.fitting(*survey),
-            Target::Local { name, role, path } => {
-                let install = self.install(&name, &path)?;
-                self.warn_if_interrupted(&install, &name)?;
+            Target::Install(placed) => {
+                let install = self.open_install(&placed)?;
+                self.warn_if_interrupted(install.as_ref(), &placed.name)?;
                 let bar = self.ui.progress("measuring");
-                let Measurement { survey, counts } = self.measured(&install, &name, role, &bar)?;
+                let Measurement { survey, counts } = self.measured(install.as_ref(), &placed, &bar)?;
                 Ok(Surveyed { survey, counts: Some(counts) })
             }
         }
-    }
-
-    fn install(&self, name: &str, path: &Path) -> Result<LocalInstall, Failure> {
-        LocalInstall::open(path).map_err(|error| {
-            let failure = Failure::from(error);
-            if path.exists() {
-                failure
-            } else {
-                Failure::plain(format!("the folder of {name} is not there: {}", path.display()))
-                    .hint("correct its `at` in kanon.toml, or the path")
-            }
-        })
     }
 
     fn fitting(&self, survey: Survey) -> Result<Surveyed, Failure> {
@@ -269,11 +301,17 @@ impl<'a> Session<'a> {
         Ok(Surveyed { survey, counts: None })
     }
 
-    fn warn_if_interrupted(&self, install: &LocalInstall, name: &str) -> Result<(), Failure> {
-        let last = self.state.alignments(Some(&install.root().to_string_lossy()))?.into_iter().next();
-        if let Some(last) = last.filter(|last| last.state == AlignmentState::Running) {
+    /// The alignment of an install that was begun and never ended.
+    pub fn interrupted(&self, install: &dyn Install) -> Result<Option<Alignment>, Failure> {
+        let last = self.state.alignments(Some(install.shown()))?.into_iter().next();
+        Ok(last.filter(|last| last.state == AlignmentState::Running))
+    }
+
+    fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), Failure> {
+        if let Some(last) = self.interrupted(install)? {
             self.ui.notice(&format!(
-                "note: an alignment of {name} was interrupted after {} of {} steps; kanon undo {name} takes it back, kanon align {name} does so first",
+                "note: alignment {} of {name} was interrupted after {} of {} steps; kanon align {name} finishes it, kanon undo {name} takes it back",
+                last.id,
                 last.steps_done,
                 last.steps.len()
             ));
@@ -283,19 +321,41 @@ impl<'a> Session<'a> {
 
     fn measured(
         &mut self,
-        install: &LocalInstall,
-        name: &str,
-        role: Role,
+        install: &dyn Install,
+        placed: &Placed,
         progress: &dyn Progress,
     ) -> Result<Measurement, Failure> {
+        let receipt = if install.is_remote() && self.trust == TrustMemory::Yes {
+            Receipt::read(install).during("read the receipt of", Path::new(install.shown()))?
+        } else {
+            None
+        };
+        let vouched = receipt.as_ref().map(Vouched::by);
+        let known = if install.is_remote() { self.known_digests()? } else { KnownDigests::default() };
         let request = Request {
-            name,
-            role,
+            name: &placed.name,
+            role: placed.role,
             rulebook: &self.loaded.rulebook,
             rulebook_digest: self.loaded.digest,
             trust: self.trust,
+            sparing: Sparing { vouched: vouched.as_ref(), known: Some(&known) },
         };
         Ok(measure::survey(install, request, &mut self.state, progress)?)
+    }
+
+    /// The files of the canon, by what a host may compute of them.
+    fn known_digests(&self) -> Result<KnownDigests, Failure> {
+        let mut known = KnownDigests::default();
+        let canon = match &self.workspace {
+            Some(workspace) => workspace.canon()?,
+            None => None,
+        };
+        for file in canon.iter().flat_map(|canon| &canon.mods).flat_map(|sealed| &sealed.files) {
+            if let Some(sha256) = file.sha256 {
+                known.add(file.size, sha256, file.blake3);
+            }
+        }
+        Ok(known)
     }
 
     /// Looks through every source of the workspace, as far as it lies on this machine: folders of downloads, and what
@@ -368,21 +428,22 @@ impl<'a> Session<'a> {
         Ok(listed)
     }
 
-    /// Surveys every install of the workspace that is a folder and can be read.
+    /// Surveys every install of the workspace that is a folder and can be read. Those on hosts are left alone: their
+    /// bytes would have to come over the line.
     pub fn installs(&mut self) -> Result<Vec<(Role, PathBuf, Survey)>, Failure> {
         let names: Vec<String> = self.workspace()?.wishes.installs.iter().map(|install| install.name.clone()).collect();
         let mut surveys = Vec::new();
         for name in names {
-            match self.target(&name, None) {
-                Ok(Target::Local { name, role, path }) => {
-                    match self.survey(Target::Local { name: name.clone(), role, path: path.clone() }) {
-                        Ok(surveyed) => surveys.push((role, path, surveyed.survey)),
-                        Err(failure) => {
-                            self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end()));
-                        }
-                    }
+            let surveyed = self.target(&name, None).and_then(|target| match target {
+                Target::Install(placed @ Placed { place: Place::Folder(_), .. }) => {
+                    let Place::Folder(path) = placed.place.clone() else { return Ok(None) };
+                    let role = placed.role;
+                    Ok(Some((role, path, self.survey(Target::Install(placed))?.survey)))
                 }
-                Ok(Target::Survey(_)) => {}
+                Target::Install(_) | Target::Survey(_) => Ok(None),
+            });
+            match surveyed {
+                Ok(surveyed) => surveys.extend(surveyed),
                 Err(failure) => {
                     self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end()));
                 }
@@ -409,16 +470,6 @@ impl<'a> Session<'a> {
         }
         Ok(bytes)
     }
-}
-
-fn is_url(text: &str) -> bool {
-    text.contains("://")
-}
-
-fn unreachable_scheme(url: &str) -> Failure {
-    let shown = url.split_once("://").map_or(url, |(scheme, _)| scheme);
-    Failure::plain(format!("installs behind {shown}:// can't be reached by this version of Kanon"))
-        .hint("survey it where it runs (kanon survey FOLDER -o FILE) and use the survey")
 }
 
 fn read_survey(path: &Path) -> Result<Survey, Failure> {

@@ -4,7 +4,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 use std::fs::File;
-use std::io::{self, Write};
+use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use kanon_core::digest::{Blake3, Sha256};
@@ -12,6 +12,7 @@ use kanon_core::survey::Survey;
 
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
+use crate::install::Seekable;
 
 /// Where the bytes of digests may be.
 #[derive(Debug, Clone, Default)]
@@ -42,30 +43,89 @@ impl Bytes {
         self.0.entry(digest).or_default().push(path);
     }
 
+    /// Takes note of all that is known elsewhere.
+    pub fn add_all(&mut self, other: &Self) {
+        for (digest, paths) in &other.0 {
+            self.0.entry(*digest).or_default().extend(paths.iter().cloned());
+        }
+    }
+
     /// Those of some digests that are nowhere.
     pub fn lacking(&self, wanted: &BTreeSet<Blake3>) -> BTreeSet<Blake3> {
         wanted.iter().filter(|digest| !self.0.contains_key(digest)).copied().collect()
     }
 
-    /// Writes the bytes of a digest; a copy that has changed since it was seen is passed over.
+    /// Hands the bytes of a digest to whoever writes them; a copy that has changed since it was seen is passed over.
     ///
     /// # Errors
     /// When no copy has those bytes any more, or writing fails. What was written by then is to be thrown away.
-    pub fn copy(
+    pub fn hand_over(
         &self,
         digest: Blake3,
-        mut target: impl FnMut() -> io::Result<File>,
-    ) -> Result<(File, Sha256), ReachError> {
+        mut write: impl FnMut(&mut dyn Seekable) -> io::Result<()>,
+    ) -> Result<(), Handing> {
         for path in self.0.get(&digest).into_iter().flatten() {
-            let Ok(mut source) = File::open(path) else { continue };
-            let size = source.metadata().map_or(0, |metadata| metadata.len());
-            let mut file = target().during("make a file for a copy of", path)?;
-            let (found, sha256) = both_of(&mut source, size, |chunk| file.write_all(chunk)).during("copy", path)?;
-            if found == digest {
-                return Ok((file, sha256));
+            let Ok(file) = File::open(path) else { continue };
+            let mut source = Checked { inner: file, at: 0, hashed: 0, hasher: blake3::Hasher::new() };
+            write(&mut source).map_err(Handing::Failed)?;
+            if source.is(digest).map_err(Handing::Failed)? {
+                return Ok(());
             }
         }
-        Err(ReachError::BytesNowhere(vec![digest.short()]))
+        Err(Handing::Nowhere)
+    }
+
+    /// The size of the bytes of a digest, if they are anywhere.
+    pub fn size(&self, digest: Blake3) -> Option<u64> {
+        let paths = self.0.get(&digest)?;
+        paths.iter().find_map(|path| std::fs::metadata(path).ok()).map(|metadata| metadata.len())
+    }
+}
+
+/// Why bytes could not be handed over.
+#[derive(Debug)]
+pub enum Handing {
+    /// No copy has them any more.
+    Nowhere,
+    /// Whoever should write them failed.
+    Failed(io::Error),
+}
+
+/// A file that is measured while it is read: from its start, and again where a reader steps back.
+struct Checked {
+    inner: File,
+    at: u64,
+    hashed: u64,
+    hasher: blake3::Hasher,
+}
+
+impl Checked {
+    /// Whether all of it, read to its end by now, has that digest.
+    fn is(mut self, digest: Blake3) -> io::Result<bool> {
+        self.seek(SeekFrom::Start(self.hashed))?;
+        io::copy(&mut self, &mut io::sink())?;
+        Ok(Blake3::from_bytes(*self.hasher.finalize().as_bytes()) == digest)
+    }
+}
+
+impl Read for Checked {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let n = self.inner.read(buffer)?;
+        let end = self.at + n as u64;
+        if self.at <= self.hashed && end > self.hashed {
+            let known = usize::try_from(self.hashed - self.at).unwrap_or(n);
+            self.hasher.update(&buffer[known..n]);
+            self.hashed = end;
+        }
+        self.at = end;
+        Ok(n)
+    }
+}
+
+impl Seek for Checked {
+    fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+        self.at = self.inner.seek(to)?;
+        Ok(self.at)
     }
 }
 
@@ -77,10 +137,20 @@ pub fn keep(bytes: &Bytes, digest: Blake3, store: &Path) -> Result<Sha256, Reach
     std::fs::create_dir_all(store).during("make the folder", store)?;
     let target = store.join(digest.to_string());
     let part = store.join(format!("{digest}.part"));
-    let (file, sha256) = bytes.copy(digest, || File::create(&part))?;
-    file.sync_all().during("write", &part)?;
-    std::fs::rename(&part, &target).during("put in place", &target)?;
-    Ok(sha256)
+    let mut sha256 = None;
+    let handed = bytes.hand_over(digest, |source| {
+        let mut file = File::create(&part)?;
+        sha256 = Some(both_of(source, 0, |chunk| file.write_all(chunk))?.1);
+        file.sync_all()
+    });
+    match (handed, sha256) {
+        (Ok(()), Some(sha256)) => {
+            std::fs::rename(&part, &target).during("put in place", &target)?;
+            Ok(sha256)
+        }
+        (Err(Handing::Failed(source)), _) => Err(ReachError::Io { attempt: "write", path: part, source }),
+        _ => Err(ReachError::BytesNowhere(vec![digest.short()])),
+    }
 }
 
 /// The SHA-256 of a digest's bytes, read where they are.

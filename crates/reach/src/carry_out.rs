@@ -1,135 +1,163 @@
-//! Carries a plan out: everything that it will touch is backed up and journalled first, then each step is done.
+//! Carries a plan out: everything that it will touch is copied and journalled first, then all is brought about.
 //!
-//! When a step fails, all is taken back at once. When the program is killed, the journal says so, and the next
-//! alignment or undo takes it back to the byte.
+//! When something fails, all is taken back at once. When the program is killed or the line drops, the journal says so,
+//! and the next alignment finishes what was begun, or an undo takes it back to the byte.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs::File;
-use std::io::{self, Write};
+use std::io::{self, Cursor, Write};
 use std::path::{Path, PathBuf};
-use std::time::{Duration, SystemTime, UNIX_EPOCH};
+use std::sync::Mutex;
 
-use cap_std::fs::OpenOptions;
 use kanon_core::align::{Action, Plan, Step};
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
-use serde::Serialize;
 
+use crate::bring::{self, Bringing, Facts, Now, Seen, Want};
 use crate::bytes::Bytes;
+use crate::claim::{Claim, Claimant, Others};
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
-use crate::install::{LocalInstall, OWN_FOLDER, nanoseconds};
+use crate::install::{Install, OWN_FOLDER, RECEIPT, Receipt, Stamp, There, is_lost, locked, side_by_side};
 use crate::progress::Progress;
-use crate::state::{AlignmentState, Before, State};
-use crate::undo::take_back;
+use crate::state::{After, AlignmentState, Before, State};
+use crate::undo::{finish_outermost, take_back};
 
-/// Where an install says what the last alignment put there.
-const RECEIPT: &str = ".kanon/receipt.json";
-
-/// What is carried out, and where.
-pub struct Order<'a> {
+/// Where an alignment takes place, and who makes it.
+#[derive(Clone, Copy)]
+pub struct Site<'a> {
     /// The install.
-    pub install: &'a LocalInstall,
+    pub install: &'a dyn Install,
     /// Its name.
     pub name: &'a str,
+    /// The folders of its shelves: a folder below them that an alignment empties is taken away, they are not.
+    pub places: &'a BTreeSet<InstallPath>,
+    /// Folders that go as a whole when an alignment empties them: worlds.
+    pub whole: &'a BTreeSet<InstallPath>,
+    /// Where backups are kept.
+    pub backups: &'a Path,
+    /// Who makes it.
+    pub claimant: &'a Claimant,
+    /// What to do about a claim that another workspace left on the install.
+    pub others: Others,
+}
+
+/// What is carried out.
+pub struct Order<'a> {
     /// The steps.
     pub plan: &'a Plan,
-    /// The folders of its shelves: a folder below them that an alignment empties is taken away, they are not.
-    pub places: BTreeSet<InstallPath>,
-    /// What the receipt will say is there: path, size and digest.
+    /// What the receipt will say is there.
     pub receipt: Receipt,
     /// Where the bytes of new files are.
     pub bytes: &'a Bytes,
-    /// Where backups are kept.
-    pub backups: &'a Path,
 }
 
-/// What the last alignment put on an install.
-#[derive(Debug, Clone, Serialize)]
-pub struct Receipt {
-    /// `kanon-receipt/1`.
-    pub format: &'static str,
-    /// The digest of the canon.
-    pub canon: Blake3,
-    /// The files of the canon on this install.
-    pub files: Vec<ReceiptFile>,
-}
+impl<'a> Site<'a> {
+    /// Claims the install, so that nobody else aligns it meanwhile.
+    ///
+    /// # Errors
+    /// When somebody else does already.
+    pub fn claim(&self) -> Result<Claim<'a>, ReachError> {
+        Claim::take(self.install, &self.backups.join("locks"), self.claimant, self.others)
+    }
 
-/// One file of a receipt.
-#[derive(Debug, Clone, Serialize)]
-pub struct ReceiptFile {
-    /// From the root of the install.
-    pub path: InstallPath,
-    /// Its size in bytes.
-    pub size: u64,
-    /// Its digest.
-    pub blake3: Blake3,
+    /// Where the copies of one alignment are.
+    pub fn backup(&self, id: i64) -> PathBuf {
+        self.backups.join(id.to_string())
+    }
 }
 
 /// Carries a plan out and returns the alignment's number in the journal.
 ///
 /// # Errors
 /// When anything fails; by then everything is taken back, unless the error says otherwise.
-pub fn carry_out(order: &Order<'_>, state: &mut State, progress: &dyn Progress) -> Result<i64, ReachError> {
-    let lock = Lock::take(order.backups)?;
-    let receipt = serde_json::to_string_pretty(&order.receipt).unwrap_or_default() + "\n";
-    refuse_links(order)?;
+pub fn carry_out(
+    site: Site<'_>,
+    order: &Order<'_>,
+    state: &mut State,
+    progress: &dyn Progress,
+) -> Result<i64, ReachError> {
+    site.install.look_anew();
+    let outermost = outermost(site.install)?;
+    refuse_links(site.install, order.plan)?;
     refuse_nowhere(order)?;
+    let claim = site.claim()?;
     progress.ahead(order.plan.bytes());
-    let id = journal(order, state)?;
-    let done = backed_up(order, state, id)
-        .and_then(|bytes| steps(order, state, (id, &bytes), progress))
-        .and_then(|()| write_receipt(order, id, &receipt));
-    if let Err(error) = done {
-        take_back(order.install, state, id, order.backups)?;
-        return Err(error);
-    }
-    state.end(id, AlignmentState::Done)?;
-    drop(lock);
-    Ok(id)
-}
-
-/// Holds off other alignments of the same workspace, until it is dropped.
-pub struct Lock(#[expect(dead_code, reason = "the lock lives as long as the file is open")] File);
-
-impl Lock {
-    /// Takes the lock beside the backups.
-    ///
-    /// # Errors
-    /// When another process holds it, or the folder can't be written.
-    pub fn take(backups: &Path) -> Result<Self, ReachError> {
-        std::fs::create_dir_all(backups).during("make the folder", backups)?;
-        let path = backups.join("lock");
-        let file = File::create(&path).during("make the lock", &path)?;
-        match file.try_lock() {
-            Ok(()) => Ok(Self(file)),
-            Err(std::fs::TryLockError::WouldBlock) => Err(ReachError::Busy(path)),
-            Err(std::fs::TryLockError::Error(source)) => Err(ReachError::Io { attempt: "take the lock", path, source }),
+    let id = begin(site, order.plan, state)?;
+    let done = back_up(site, order.plan, (id, outermost), state)
+        .and_then(|()| refuse_changed(site.install, order.plan, &state.before(id)?))
+        .and_then(|()| Journalled::read(state, id, &order.plan.steps))
+        .and_then(|journalled| {
+            let now = journalled.as_it_was();
+            forwards(site, (id, &order.plan.steps), (&journalled, now), order.bytes, (state, progress))
+        })
+        .and_then(|()| hand_in(site, (id, &order.plan.steps), order.receipt.clone(), state));
+    match done {
+        Ok(()) => {
+            state.end(id, AlignmentState::Done)?;
+            claim.release()?;
+            Ok(id)
         }
+        Err(error) if was_cut_off(&error) => cut_off(site, error),
+        Err(error) => match take_back(site, state, id) {
+            Ok(_) => {
+                claim.release()?;
+                finish_outermost(site, state, id)?;
+                Err(error)
+            }
+            // What went wrong first says more than that the way back is barred too.
+            Err(_) => cut_off(site, error),
+        },
     }
 }
 
-/// Where the copies of one alignment are.
-pub fn backup_of(backups: &Path, id: i64) -> PathBuf {
-    backups.join(id.to_string())
+fn cut_off<T>(site: Site<'_>, source: ReachError) -> Result<T, ReachError> {
+    Err(ReachError::CutOff { install: site.name.to_owned(), source: Box::new(source) })
+}
+
+fn was_cut_off(error: &ReachError) -> bool {
+    matches!(error, ReachError::Io { source, .. } if is_lost(source))
+}
+
+/// Finishes an alignment that was interrupted. Says whether there was anything to finish: one that was interrupted
+/// before its first step has touched nothing, and is only struck out.
+///
+/// # Errors
+/// When anything fails, such as that bytes are nowhere any more; what was done by then stays, and it can be run again.
+pub fn finish(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    order: (Receipt, &Bytes),
+    state: &mut State,
+    progress: &dyn Progress,
+) -> Result<bool, ReachError> {
+    let claim = site.claim()?;
+    site.install.look_anew();
+    let had_begun = !state.before(id)?.is_empty();
+    if had_begun {
+        progress.ahead(steps.iter().map(|step| step.bytes).sum());
+        let journalled = Journalled::read(state, id, steps)?;
+        let paths: Vec<InstallPath> = journalled.after.keys().cloned().collect();
+        let now = bring::look(site.install, &paths, &journalled.seen)?;
+        forwards(site, (id, steps), (&journalled, now), order.1, (state, progress))?;
+        hand_in(site, (id, steps), order.0, state)?;
+        state.end(id, AlignmentState::Done)?;
+    } else {
+        state.end(id, AlignmentState::Undone)?;
+    }
+    claim.release()?;
+    Ok(had_begun)
 }
 
 fn touched(plan: &Plan) -> BTreeSet<InstallPath> {
-    let mut paths: BTreeSet<InstallPath> = plan.steps.iter().map(|step| step.path.clone()).collect();
-    paths.extend(
-        plan.steps
-            .iter()
-            .filter_map(|step| if let Action::Rename { from } = &step.action { Some(from.clone()) } else { None }),
-    );
-    paths
+    plan.steps.iter().flat_map(Step::paths).cloned().collect()
 }
 
-fn refuse_links(order: &Order<'_>) -> Result<(), ReachError> {
-    for path in touched(order.plan) {
-        let through = std::iter::successors(Some(path.clone()), InstallPath::parent);
-        for part in through {
-            if order.install.dir().symlink_metadata(part.as_str()).is_ok_and(|metadata| metadata.is_symlink()) {
-                return Err(ReachError::Link(order.install.outside(&part)));
+fn refuse_links(install: &dyn Install, plan: &Plan) -> Result<(), ReachError> {
+    for path in touched(plan) {
+        for part in std::iter::successors(Some(path), InstallPath::parent) {
+            if matches!(install.look(&part), Ok(Some(There::Link))) {
+                return Err(ReachError::Link(install.outside(&part)));
             }
         }
     }
@@ -138,46 +166,74 @@ fn refuse_links(order: &Order<'_>) -> Result<(), ReachError> {
 
 fn refuse_nowhere(order: &Order<'_>) -> Result<(), ReachError> {
     let lacking = order.bytes.lacking(&order.plan.wanted());
-    let of = |step: &&Step| matches!(step.action, Action::Put { blake3 } | Action::Replace { blake3 } if lacking.contains(&blake3));
+    let of = |step: &&Step| step.action.puts().is_some_and(|blake3| lacking.contains(&blake3));
     let names: Vec<String> = order.plan.steps.iter().filter(of).map(|step| step.path.to_string()).collect();
     if names.is_empty() { Ok(()) } else { Err(ReachError::BytesNowhere(names)) }
 }
 
-fn journal(order: &Order<'_>, state: &mut State) -> Result<i64, ReachError> {
-    let steps = serde_json::to_string(&order.plan.steps).unwrap_or_default();
-    let began = SystemTime::now().duration_since(UNIX_EPOCH).unwrap_or(Duration::ZERO).as_secs();
-    state.begin(order.name, &order.install.root().to_string_lossy(), began.cast_signed(), &steps)
+/// A file that stands where the survey saw none was put there since; one that is gone was taken away.
+fn refuse_changed(install: &dyn Install, plan: &Plan, before: &[(String, Before)]) -> Result<(), ReachError> {
+    let freed: BTreeSet<&InstallPath> = plan.steps.iter().filter_map(Step::frees).collect();
+    let stands = |path: &InstallPath| {
+        before.iter().any(|(known, was)| known == path.as_str() && matches!(was, Before::File { .. }))
+    };
+    let into_the_void = plan.steps.iter().filter(|step| match &step.action {
+        Action::Put { .. } => true,
+        Action::Rename { from } => from.folded() != step.path.folded(),
+        Action::Park | Action::Replace { .. } | Action::BackUp => false,
+    });
+    let moved = plan.steps.iter().filter_map(|step| match &step.action {
+        Action::Rename { from } => Some(from),
+        _ => None,
+    });
+    if let Some(gone) = moved.into_iter().find(|from| !stands(from)) {
+        return Err(ReachError::Changed(install.outside(gone)));
+    }
+    match into_the_void.map(|step| &step.path).find(|path| stands(path) && !freed.contains(path)) {
+        Some(path) => Err(ReachError::Changed(install.outside(path))),
+        None => Ok(()),
+    }
+}
+
+fn begin(site: Site<'_>, plan: &Plan, state: &mut State) -> Result<i64, ReachError> {
+    let steps = serde_json::to_string(&plan.steps).unwrap_or_default();
+    state.begin(site.name, site.install.shown(), site.claimant.began, &steps)
+}
+
+/// The root and Kanon's own folder as they are before anybody claims the install.
+fn outermost(install: &dyn Install) -> Result<Vec<(String, Before)>, ReachError> {
+    let mut outermost = Vec::new();
+    for path in [".", OWN_FOLDER] {
+        let path = InstallPath::folder(path).map_err(|error| ReachError::Plan(error.into()))?;
+        outermost.push((path.to_string(), folder_before(install, &path)?));
+    }
+    Ok(outermost)
 }
 
 /// Copies everything that will be touched, and notes what is not there yet, before anything is touched.
-///
-/// Returns where bytes can be found now: two files that change places are each other's only source.
-fn backed_up(order: &Order<'_>, state: &mut State, id: i64) -> Result<Bytes, ReachError> {
-    let folder = backup_of(order.backups, id);
+fn back_up(
+    site: Site<'_>,
+    plan: &Plan,
+    (id, outermost): (i64, Vec<(String, Before)>),
+    state: &mut State,
+) -> Result<(), ReachError> {
+    let folder = site.backup(id);
     std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
-    let mut paths = touched(order.plan);
+    let mut paths = touched(plan);
     paths.extend(InstallPath::new(RECEIPT).ok());
-    let mut before: Vec<(String, Before)> = Vec::new();
-    let folders: BTreeSet<String> = paths
-        .iter()
-        .flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent))
-        .map(String::from)
-        .collect();
-    for path in folders.iter().map(String::as_str).chain(std::iter::once(".")) {
-        before.push((path.to_owned(), folder_before(order.install, path)?));
+    let folders: BTreeSet<InstallPath> =
+        paths.iter().flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent)).collect();
+    let mut before = outermost;
+    for path in folders.iter().filter(|path| path.as_str() != OWN_FOLDER) {
+        before.push((path.to_string(), folder_before(site.install, path)?));
     }
-    for (number, path) in paths.iter().enumerate() {
-        before.push((path.to_string(), file_before(order.install, path, &folder, number)?));
-    }
+    let numbered: Vec<(usize, InstallPath)> = paths.into_iter().enumerate().collect();
+    let copied = side_by_side(site.install.side_by_side(), &numbered, |(number, path)| {
+        Ok((path.to_string(), file_before(site.install, path, &folder, *number)?))
+    });
+    before.extend(copied.into_iter().collect::<Result<Vec<_>, ReachError>>()?);
     File::open(&folder).and_then(|folder| folder.sync_all()).or_else(ignore_unsupported).during("flush", &folder)?;
-    state.record_before(id, &before)?;
-    let mut bytes = order.bytes.clone();
-    for (_, was) in &before {
-        if let Before::File { copy, blake3, .. } = was {
-            bytes.add(*blake3, folder.join(copy));
-        }
-    }
-    Ok(bytes)
+    state.record_before(id, &before)
 }
 
 /// Some systems can't flush a folder; there it is not needed.
@@ -185,183 +241,191 @@ fn ignore_unsupported(error: io::Error) -> io::Result<()> {
     if cfg!(unix) { Err(error) } else { Ok(()) }
 }
 
-fn folder_before(install: &LocalInstall, path: &str) -> Result<Before, ReachError> {
-    match install.dir().metadata(path) {
-        Ok(metadata) => {
-            let modified = metadata
-                .modified()
-                .map(cap_std::time::SystemTime::into_std)
-                .during("read the time of", Path::new(path))?;
-            Ok(Before::Folder { modified: nanoseconds(modified), mode: mode(&metadata) })
-        }
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(Before::Absent),
-        Err(source) => Err(ReachError::Io { attempt: "look at", path: install.root().join(path), source }),
+fn folder_before(install: &dyn Install, path: &InstallPath) -> Result<Before, ReachError> {
+    match install.look(path).during("look at", &install.outside(path))? {
+        Some(There::Folder { modified, mode }) => Ok(Before::Folder { modified, mode }),
+        Some(_) => Err(ReachError::Link(install.outside(path))),
+        None => Ok(Before::Absent),
     }
 }
 
-/// The permission bits, where the system has them.
-#[cfg(unix)]
-fn mode(metadata: &cap_std::fs::Metadata) -> u32 {
-    use cap_std::fs::MetadataExt;
-    metadata.mode() & 0o7777
-}
-
-#[cfg(not(unix))]
-fn mode(_: &cap_std::fs::Metadata) -> u32 {
-    0
-}
-
-fn file_before(install: &LocalInstall, path: &InstallPath, folder: &Path, number: usize) -> Result<Before, ReachError> {
+fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number: usize) -> Result<Before, ReachError> {
     let outside = install.outside(path);
-    let mut source = match install.dir().open(path.as_str()) {
-        Ok(file) => file,
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Before::Absent),
-        Err(source) => return Err(ReachError::Io { attempt: "back up", path: outside, source }),
+    let (stamp, mode) = match install.look(path).during("back up", &outside)? {
+        Some(There::File { stamp, mode }) => (stamp, mode),
+        None => return Ok(Before::Absent),
+        Some(_) => return Err(ReachError::Changed(outside)),
     };
-    let metadata = source.metadata().during("look at", &outside)?;
-    let modified = metadata.modified().map(cap_std::time::SystemTime::into_std).during("read the time of", &outside)?;
+    let (mut source, Stamp { size, modified, .. }) = install.open_file(path).during("back up", &outside)?;
     let copy = number.to_string();
     let mut target = File::create(folder.join(&copy)).during("back up", &outside)?;
-    let (blake3, _) =
-        both_of(&mut source, metadata.len(), |chunk| target.write_all(chunk)).during("back up", &outside)?;
+    let (blake3, _) = both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
     target.sync_all().during("back up", &outside)?;
-    Ok(Before::File { copy, blake3, modified: nanoseconds(modified), mode: mode(&metadata) })
+    Ok(Before::File { copy, blake3, size: Some(size), modified, mode })
 }
 
-fn steps(
-    order: &Order<'_>,
-    state: &State,
-    (id, bytes): (i64, &Bytes),
-    progress: &dyn Progress,
-) -> Result<(), ReachError> {
-    for (number, step) in order.plan.steps.iter().enumerate() {
-        match &step.action {
-            Action::Park => remove(order, &step.path)?,
-            Action::Rename { from } => rename(order, from, &step.path)?,
-            Action::Put { blake3 } => put(order, &step.path, (*blake3, bytes), (id, Room::Free))?,
-            Action::Replace { blake3 } => put(order, &step.path, (*blake3, bytes), (id, Room::Taken))?,
+/// What is known of an alignment's paths from its journal.
+pub struct Journalled {
+    /// What they were.
+    pub before: Vec<(String, Before)>,
+    /// Files as the host told of them when their bytes were known.
+    pub seen: Seen,
+    /// The digests that are expected at each path.
+    pub expected: BTreeMap<InstallPath, BTreeSet<Blake3>>,
+    /// What each file will be once all steps are done; nothing for one that is then gone.
+    pub after: BTreeMap<InstallPath, Option<Blake3>>,
+}
+
+impl Journalled {
+    /// Reads what the journal says of an alignment.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn read(state: &State, id: i64, steps: &[Step]) -> Result<Self, ReachError> {
+        let before = state.before(id)?;
+        let (mut seen, mut expected) = (Seen::default(), BTreeMap::<InstallPath, BTreeSet<Blake3>>::new());
+        let mut after: BTreeMap<InstallPath, Option<Blake3>> = BTreeMap::new();
+        for (path, was) in &before {
+            let Ok(inside) = InstallPath::new(path) else { continue };
+            match was {
+                Before::File { blake3, size, modified, .. } => {
+                    if let Some(size) = size {
+                        seen.add(path, (*size, *modified), *blake3);
+                    }
+                    expected.entry(inside.clone()).or_default().insert(*blake3);
+                    after.insert(inside, Some(*blake3));
+                }
+                Before::Absent => drop(after.insert(inside, None)),
+                Before::Folder { .. } => {}
+            }
         }
-        state.step_done(id, u32::try_from(number).unwrap_or(u32::MAX))?;
-        progress.done(step.bytes);
-    }
-    Ok(())
-}
-
-/// Whether a file is expected to be where another is put.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-enum Room {
-    Free,
-    Taken,
-}
-
-fn remove(order: &Order<'_>, path: &InstallPath) -> Result<(), ReachError> {
-    order
-        .install
-        .dir()
-        .remove_file(path.as_str())
-        .during("take off (its copy is in the backup)", &order.install.outside(path))?;
-    remove_emptied(order, path);
-    Ok(())
-}
-
-fn rename(order: &Order<'_>, from: &InstallPath, to: &InstallPath) -> Result<(), ReachError> {
-    let dir = order.install.dir();
-    let only_case = from.folded() == to.folded();
-    if !only_case && dir.symlink_metadata(to.as_str()).is_ok() {
-        return Err(ReachError::Changed(order.install.outside(to)));
-    }
-    make_parents(order, to)?;
-    dir.rename(from.as_str(), dir, to.as_str()).during("rename", &order.install.outside(from))?;
-    remove_emptied(order, from);
-    Ok(())
-}
-
-/// A mod's folder that has no files any more is taken away, up to the shelf.
-fn remove_emptied(order: &Order<'_>, path: &InstallPath) {
-    let below_shelf = |folder: &InstallPath| order.places.iter().any(|place| folder.below(place).is_some());
-    let folders = std::iter::successors(path.parent(), InstallPath::parent).take_while(below_shelf);
-    for folder in folders {
-        if order.install.dir().remove_dir(folder.as_str()).is_err() {
-            return;
+        for After { path, size, modified, blake3 } in state.after(id)? {
+            seen.add(&path, (size, modified), blake3);
         }
+        for step in steps {
+            apply(step, &mut after);
+            if let Some(Some(blake3)) = after.get(&step.path) {
+                expected.entry(step.path.clone()).or_default().insert(*blake3);
+            }
+        }
+        let touched: BTreeSet<&InstallPath> = steps.iter().flat_map(Step::paths).collect();
+        after.retain(|path, _| touched.contains(path));
+        Ok(Self { before, seen, expected, after })
+    }
+
+    /// What is at each touched path before the first step.
+    fn as_it_was(&self) -> BTreeMap<InstallPath, Now> {
+        let files = self.before.iter().filter_map(|(path, was)| match was {
+            Before::File { blake3, .. } => Some((InstallPath::new(path).ok()?, Now::File(*blake3))),
+            Before::Absent | Before::Folder { .. } => None,
+        });
+        files.filter(|(path, _)| self.after.contains_key(path)).collect()
+    }
+
+    /// The backup's copies, added to where bytes are.
+    pub fn with_backup(&self, bytes: &Bytes, folder: &Path) -> Bytes {
+        let mut bytes = bytes.clone();
+        for (_, was) in &self.before {
+            if let Before::File { copy, blake3, .. } = was {
+                bytes.add(*blake3, folder.join(copy));
+            }
+        }
+        bytes
     }
 }
 
-fn make_parents(order: &Order<'_>, path: &InstallPath) -> Result<(), ReachError> {
-    match path.parent() {
-        Some(parent) => order
-            .install
-            .dir()
-            .create_dir_all(parent.as_str())
-            .during("make the folder", &order.install.outside(&parent)),
-        None => Ok(()),
+/// What one step makes of the files.
+fn apply(step: &Step, files: &mut BTreeMap<InstallPath, Option<Blake3>>) {
+    match &step.action {
+        Action::Park => drop(files.insert(step.path.clone(), None)),
+        Action::Put { blake3 } | Action::Replace { blake3 } => drop(files.insert(step.path.clone(), Some(*blake3))),
+        Action::Rename { from } => {
+            let moved = files.insert(from.clone(), None).flatten();
+            files.insert(step.path.clone(), moved);
+        }
+        Action::BackUp => {}
     }
 }
 
-fn put(
-    order: &Order<'_>,
-    path: &InstallPath,
-    (blake3, bytes): (Blake3, &Bytes),
-    (id, room): (i64, Room),
+/// Brings every file to what the steps make of it.
+fn forwards(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    (journalled, mut now): (&Journalled, BTreeMap<InstallPath, Now>),
+    bytes: &Bytes,
+    (state, progress): (&mut State, &dyn Progress),
 ) -> Result<(), ReachError> {
-    let dir = order.install.dir();
-    let outside = order.install.outside(path);
-    make_parents(order, path)?;
-    let old = dir.symlink_metadata(path.as_str()).ok();
-    if room == Room::Free && old.is_some() {
-        return Err(ReachError::Changed(outside));
-    }
-    let part = part_name(path, id)?;
-    let made = bytes.copy(blake3, || {
-        dir.open_with(part.as_str(), OpenOptions::new().write(true).create(true).truncate(true))
-            .map(cap_std::fs::File::into_std)
-    });
-    let finished = made.and_then(|(file, _)| {
-        keep_mode(&file, old.as_ref()).and_then(|()| file.sync_all()).during("write", &outside)?;
-        drop(file);
-        dir.rename(part.as_str(), dir, path.as_str()).during("put in place", &outside)
-    });
-    if finished.is_err() {
-        // Nothing more can be done about a part that can't be removed; undo looks for it by name.
-        let _ = dir.remove_file(part.as_str());
-    }
-    finished?;
-    flush_folder(order.install, path);
-    Ok(())
-}
-
-/// The name under which a file is written until it is whole.
-pub fn part_name(path: &InstallPath, id: i64) -> Result<InstallPath, ReachError> {
-    let name = format!(".kanon-{id}-{}.part", Blake3::of(path.as_str().as_bytes()).short());
-    let part = match path.parent() {
-        Some(parent) => parent.join(&name),
-        None => InstallPath::new(&name),
+    let folder = site.backup(id);
+    let bytes = journalled.with_backup(bytes, &folder);
+    let want = |blake3: &Option<Blake3>| match blake3 {
+        Some(blake3) => Want::File { blake3: *blake3, facts: Facts::default() },
+        None => Want::Absent,
     };
-    part.map_err(|error| ReachError::Plan(error.into()))
+    let wants: BTreeMap<InstallPath, Want> =
+        journalled.after.iter().map(|(path, blake3)| (path.clone(), want(blake3))).collect();
+    let journal = Mutex::new(&mut *state);
+    let numbers: BTreeMap<&InstallPath, (u32, u64)> =
+        (0..).zip(steps).map(|(number, step)| (&step.path, (number, step.bytes))).collect();
+    let done = |path: &InstallPath| match numbers.get(path) {
+        Some((number, bytes)) => {
+            progress.done(*bytes);
+            locked(&journal).step_done(id, *number)
+        }
+        None => Ok(()),
+    };
+    for (path, there) in &now {
+        let is_so = match (wants.get(path), there) {
+            (Some(Want::File { blake3, .. }), Now::File(digest)) => blake3 == digest,
+            (Some(Want::Absent), Now::Absent) => true,
+            _ => false,
+        };
+        if is_so {
+            done(path)?;
+        }
+    }
+    let Site { install, places, whole, .. } = site;
+    let (expected, emptied) = (&journalled.expected, (places, whole));
+    let bringing =
+        Bringing { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied, done: &done };
+    bringing.bring(&mut now).map(drop)
 }
 
-#[cfg(unix)]
-fn keep_mode(file: &File, old: Option<&cap_std::fs::Metadata>) -> io::Result<()> {
-    use std::os::unix::fs::PermissionsExt;
-    old.map_or(Ok(()), |old| file.set_permissions(std::fs::Permissions::from_mode(mode(old))))
-}
-
-#[cfg(not(unix))]
-fn keep_mode(_: &File, _: Option<&cap_std::fs::Metadata>) -> io::Result<()> {
-    Ok(())
-}
-
-/// Makes a rename last through a power cut, where folders can be flushed.
-pub fn flush_folder(install: &LocalInstall, path: &InstallPath) {
-    let folder = path.parent().map_or_else(|| install.root().to_owned(), |parent| install.outside(&parent));
-    // A folder that can't be opened to be flushed is no reason to fail: the rename itself was done.
-    let _ = File::open(folder).and_then(|folder| folder.sync_all());
-}
-
-fn write_receipt(order: &Order<'_>, id: i64, text: &str) -> Result<(), ReachError> {
-    let dir = order.install.dir();
-    let outside = order.install.root().join(RECEIPT);
-    let part = format!("{OWN_FOLDER}/receipt-{id}.part");
-    dir.create_dir_all(OWN_FOLDER).during("make the folder for", &outside)?;
-    dir.write(&part, text).and_then(|()| dir.rename(&part, dir, RECEIPT)).during("write", &outside)
+/// Writes the receipt, with the sizes and times that the install itself tells now.
+fn hand_in(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    mut receipt: Receipt,
+    state: &mut State,
+) -> Result<(), ReachError> {
+    let install = site.install;
+    install.look_anew();
+    let mut stamps: BTreeMap<InstallPath, Stamp> = BTreeMap::new();
+    let paths = receipt.files.iter().map(|file| &file.path).chain(steps.iter().map(|step| &step.path));
+    for path in paths.cloned().collect::<BTreeSet<_>>() {
+        if let Some(There::File { stamp, .. }) = install.look(&path).during("look at", &install.outside(&path))? {
+            stamps.insert(path, stamp);
+        }
+    }
+    for file in &mut receipt.files {
+        let stamp = stamps.get(&file.path).filter(|stamp| stamp.size == file.size && stamp.modified != i64::MIN);
+        file.modified = stamp.map(|stamp| stamp.modified);
+    }
+    let put: Vec<After> = steps
+        .iter()
+        .filter_map(|step| {
+            let (blake3, stamp) = (step.action.puts()?, stamps.get(&step.path)?);
+            Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified, blake3 })
+        })
+        .collect();
+    if let Some(wrong) = put.iter().find(|file| steps.iter().any(|s| s.path.as_str() == file.path && s.bytes != file.size))
+    {
+        let path = Path::new(install.shown()).join(&wrong.path);
+        return Err(ReachError::Unusable { path, reason: "it came out with another size than was sent".to_owned() });
+    }
+    state.record_after(id, &put)?;
+    let path = InstallPath::new(RECEIPT).map_err(|error| ReachError::Plan(error.into()))?;
+    let part = bring::part_name(&path, id)?;
+    let text = serde_json::to_string_pretty(&receipt).unwrap_or_default() + "\n";
+    let written = install.write(&part, &mut Cursor::new(text)).and_then(|()| install.rename(&part, &path));
+    written.during("write", &install.outside(&path))
 }

@@ -66,9 +66,27 @@ pub enum ReachError {
         /// Why not.
         reason: String,
     },
+    /// A host can't be worked with.
+    #[error(transparent)]
+    Host(#[from] crate::install::HostError),
     /// Another alignment is at work.
-    #[error("another alignment is at work in this workspace ({})", .0.display())]
-    Busy(PathBuf),
+    #[error("another alignment is at work on {install}: {by} began it")]
+    Busy {
+        /// The install.
+        install: String,
+        /// Who began it.
+        by: String,
+        /// When, in seconds since 1970, where that is known.
+        began: Option<i64>,
+    },
+    /// An alignment could neither be finished nor taken back: the host is not to be reached any more.
+    #[error("the alignment of {install} was cut off in the middle")]
+    CutOff {
+        /// The install.
+        install: String,
+        /// Why.
+        source: Box<ReachError>,
+    },
     /// Kanon does not write through or over links.
     #[error("{} is a link; Kanon does not write over links", .0.display())]
     Link(PathBuf),

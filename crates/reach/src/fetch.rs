@@ -7,7 +7,6 @@ use std::fs::{File, OpenOptions};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use std::time::Duration;
 
 use futures_util::stream::{BoxStream, StreamExt};
 use kanon_core::catalogue::{self, Download};
@@ -22,36 +21,11 @@ use reqwest::header::{CONTENT_RANGE, ETAG, HeaderMap, IF_NONE_MATCH, RANGE};
 use tokio::runtime::Runtime;
 use url::Url;
 
+use crate::patience::{Patience, Tries};
 use crate::error::{During, ReachError};
 use crate::hashing::{blake3_of, both_of};
 use crate::progress::Progress;
 
-/// However much comes each time, a place that breaks off so often is given up.
-const ATTEMPTS: u32 = 10_000;
-
-/// How patient fetching is.
-#[derive(Debug, Clone, Copy)]
-pub struct Patience {
-    /// How long a connection may take.
-    pub connect: Duration,
-    /// How long nothing may come.
-    pub silence: Duration,
-    /// How often in a row a download may break off without a byte more.
-    pub tries: u32,
-    /// How long to wait before the second try; each further one waits twice as long.
-    pub pause: Duration,
-}
-
-impl Default for Patience {
-    fn default() -> Self {
-        Self {
-            connect: Duration::from_secs(15),
-            silence: Duration::from_secs(30),
-            tries: 4,
-            pause: Duration::from_millis(400),
-        }
-    }
-}
 
 /// A place that has a catalogue and what it lists.
 pub struct Remote {
@@ -61,34 +35,6 @@ pub struct Remote {
     file: String,
     shown: String,
     patience: Patience,
-}
-
-/// How often a place has failed us, and how long to wait.
-struct Tries {
-    patience: Patience,
-    attempts: u32,
-    failures: u32,
-}
-
-impl Tries {
-    const fn new(patience: Patience) -> Self {
-        Self { patience, attempts: 0, failures: 0 }
-    }
-
-    /// Whether to try again after a failure; waits before that. A line that drops now and then is no reason to wait, one
-    /// that gives nothing is.
-    fn again(&mut self, came_further: bool) -> bool {
-        self.attempts += 1;
-        self.failures = if came_further { 0 } else { self.failures + 1 };
-        if self.failures >= self.patience.tries || self.attempts >= ATTEMPTS {
-            return false;
-        }
-        if self.failures > 0 {
-            let pause = self.patience.pause.saturating_mul(1 << (self.failures - 1).min(16));
-            std::thread::sleep(pause.min(self.patience.silence));
-        }
-        true
-    }
 }
 
 /// Where files are asked for.

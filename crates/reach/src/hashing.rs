@@ -15,7 +15,7 @@ const SMALL_BUFFER: usize = 256 << 10;
 ///
 /// # Errors
 /// When reading fails.
-pub fn blake3_of(reader: &mut impl Read, expected: u64) -> io::Result<(Blake3, u64)> {
+pub fn blake3_of(reader: &mut (impl Read + ?Sized), expected: u64) -> io::Result<(Blake3, u64)> {
     let mut hasher = blake3::Hasher::new();
     let mut total = 0;
     each_chunk(reader, expected, |chunk| {
@@ -35,7 +35,7 @@ pub fn blake3_of(reader: &mut impl Read, expected: u64) -> io::Result<(Blake3, u
 /// # Errors
 /// When reading or handing on fails.
 pub fn both_of(
-    reader: &mut impl Read,
+    reader: &mut (impl Read + ?Sized),
     expected: u64,
     mut hand_on: impl FnMut(&[u8]) -> io::Result<()>,
 ) -> io::Result<(Blake3, Sha256)> {
@@ -48,7 +48,7 @@ pub fn both_of(
     Ok((Blake3::from_bytes(*blake3.finalize().as_bytes()), Sha256::from_bytes(sha256.finalize().into())))
 }
 
-fn each_chunk(reader: &mut impl Read, expected: u64, mut take: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
+fn each_chunk(reader: &mut (impl Read + ?Sized), expected: u64, mut take: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
     let size = if expected > LARGE_BUFFER as u64 { LARGE_BUFFER } else { SMALL_BUFFER };
     let mut buffer = vec![0; size];
     loop {

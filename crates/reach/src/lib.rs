@@ -4,8 +4,10 @@
 //! backup and a journal ([`carry_out`], [`undo`]); [`state`] remembers digests and alignments; [`workspace`]
 //! knows where everything is and [`bytes`] finds the bytes of a digest.
 
+mod bring;
 pub mod bytes;
 pub mod carry_out;
+pub mod claim;
 pub mod downloads;
 pub mod error;
 pub mod fetch;
@@ -14,9 +16,14 @@ pub mod install;
 pub mod logs;
 pub mod look;
 pub mod measure;
+pub mod overlay;
+pub mod patience;
 pub mod progress;
+pub mod prune;
+pub mod running;
 pub mod state;
 pub mod trial;
 pub mod undo;
 pub mod unpack;
 pub mod workspace;
+pub mod worlds;

@@ -1,7 +1,7 @@
 //! An install as learning sees it: a bounded listing, and bounded reads below its root.
 
 use std::collections::HashSet;
-use std::io::{BufReader, Read};
+use std::io::BufReader;
 
 use kanon_core::learn::{Seen, Sight};
 use kanon_core::limits;
@@ -9,14 +9,14 @@ use kanon_core::path::InstallPath;
 use kanon_core::reading::{Archive, Contents};
 use kanon_core::rulebook::Role;
 
-use crate::install::{Kind, LocalInstall};
+use crate::install::{Install, Kind};
 
 /// How deep an install is looked into.
 const DEPTH: usize = 12;
 
 /// A local install that is looked at.
 pub struct Look<'i> {
-    install: &'i LocalInstall,
+    install: &'i dyn Install,
     role: Role,
     files: Vec<Seen>,
     /// How many files were passed over, past the bound.
@@ -25,7 +25,7 @@ pub struct Look<'i> {
 
 impl<'i> Look<'i> {
     /// Lists an install.
-    pub fn at(install: &'i LocalInstall, role: Role) -> Self {
+    pub fn at(install: &'i dyn Install, role: Role) -> Self {
         let entries = install.list(None, DEPTH, &HashSet::new()).entries;
         let mut files: Vec<Seen> = entries
             .into_iter()
@@ -51,15 +51,12 @@ impl Sight for Look<'_> {
     }
 
     fn start(&self, path: &InstallPath, limit: u64) -> Option<Vec<u8>> {
-        let mut bytes = Vec::new();
-        self.install.open_file(path).ok()?.take(limit).read_to_end(&mut bytes).ok()?;
-        Some(bytes)
+        self.install.document(path, limit).ok()
     }
 
     fn archive(&self, path: &InstallPath) -> Option<Box<dyn Contents + '_>> {
-        let file = self.install.open_file(path).ok()?;
-        let size = file.metadata().ok()?.len();
-        let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).ok()?;
+        let (file, stamp) = self.install.open_file(path).ok()?;
+        let archive = Archive::open(BufReader::with_capacity(64 << 10, file), stamp.size).ok()?;
         Some(Box::new(archive))
     }
 }

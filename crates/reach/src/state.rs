@@ -9,17 +9,23 @@ use rusqlite::{Connection, OptionalExtension, params};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
-use crate::install::Stamp;
+use crate::install::{KeptDocument, Stamp};
 
 const SCHEMA: &str = "
 CREATE TABLE IF NOT EXISTS memory (
   root TEXT NOT NULL, folder TEXT NOT NULL, signature BLOB NOT NULL, measured INTEGER NOT NULL, digest BLOB NOT NULL,
   digests BLOB NOT NULL, files BLOB NOT NULL, PRIMARY KEY (root, folder));
 CREATE TABLE IF NOT EXISTS reading (key BLOB PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS document (
+  root TEXT NOT NULL, path TEXT NOT NULL, stamp BLOB NOT NULL, bytes BLOB NOT NULL, PRIMARY KEY (root, path)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS base (root TEXT NOT NULL, path TEXT NOT NULL, original BLOB NOT NULL, recipe BLOB NOT NULL, built BLOB NOT NULL,
+  PRIMARY KEY (root, path)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS alignment (
   id INTEGER PRIMARY KEY AUTOINCREMENT, install TEXT NOT NULL, root TEXT NOT NULL, began INTEGER NOT NULL,
   state TEXT NOT NULL, steps TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS step_done (alignment INTEGER NOT NULL, step INTEGER NOT NULL, PRIMARY KEY (alignment, step)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS after (alignment INTEGER NOT NULL, path TEXT NOT NULL, size INTEGER NOT NULL, modified INTEGER NOT NULL,
+  blake3 BLOB NOT NULL, PRIMARY KEY (alignment, path)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS before (alignment INTEGER NOT NULL, path TEXT NOT NULL, json TEXT NOT NULL, PRIMARY KEY (alignment, path)) WITHOUT ROWID;
 ";
 
@@ -85,6 +91,8 @@ pub enum AlignmentState {
     Done,
     /// It was taken back.
     Undone,
+    /// It was carried out long ago, and its backup is gone by the administrator's rule.
+    Pruned,
 }
 
 impl AlignmentState {
@@ -94,11 +102,12 @@ impl AlignmentState {
             Self::Running => "running",
             Self::Done => "done",
             Self::Undone => "undone",
+            Self::Pruned => "pruned",
         }
     }
 
     fn of_word(word: &str) -> Self {
-        [Self::Done, Self::Undone].into_iter().find(|state| state.as_str() == word).unwrap_or(Self::Running)
+        [Self::Done, Self::Undone, Self::Pruned].into_iter().find(|state| state.as_str() == word).unwrap_or(Self::Running)
     }
 }
 
@@ -119,6 +128,30 @@ pub struct Alignment {
     pub steps_done: u32,
 }
 
+/// A base archive that was rebuilt.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Base {
+    /// The digest of the archive as the game brought it.
+    pub original: Blake3,
+    /// What it was rebuilt from.
+    pub recipe: Blake3,
+    /// The digest of what came of it.
+    pub built: Blake3,
+}
+
+/// What a host says of a file that an alignment put there.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct After {
+    /// From the root of the install.
+    pub path: String,
+    /// Its size in bytes.
+    pub size: u64,
+    /// When its bytes changed, in nanoseconds since 1970.
+    pub modified: i64,
+    /// Its digest.
+    pub blake3: Blake3,
+}
+
 /// What a path was before an alignment touched it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "was", rename_all = "kebab-case")]
@@ -131,17 +164,20 @@ pub enum Before {
         copy: String,
         /// Its digest.
         blake3: Blake3,
+        /// Its size in bytes, where the journal is new enough to say.
+        #[serde(default)]
+        size: Option<u64>,
         /// When its bytes changed, in nanoseconds since 1970.
         modified: i64,
         /// Its permission bits, where the system has them.
-        mode: u32,
+        mode: Option<u32>,
     },
     /// A folder.
     Folder {
-        /// When its entries changed, in nanoseconds since 1970.
-        modified: i64,
+        /// When its entries changed, in nanoseconds since 1970, where the system tells.
+        modified: Option<i64>,
         /// Its permission bits, where the system has them.
-        mode: u32,
+        mode: Option<u32>,
     },
 }
 
@@ -282,6 +318,71 @@ impl State {
         })
     }
 
+    /// The small files of an install on a host that were read before.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn documents(&self, root: &str) -> Result<Vec<KeptDocument>, ReachError> {
+        self.run(|connection| {
+            let mut statement = connection.prepare("SELECT path, stamp, bytes FROM document WHERE root = ?1")?;
+            let rows = statement.query_map([root], |row| {
+                Ok((row.get::<_, String>(0)?, row.get::<_, Vec<u8>>(1)?, row.get::<_, Vec<u8>>(2)?))
+            })?;
+            let kept = rows.map(|row| {
+                let (path, stamp, bytes) = row?;
+                Ok(postcard::from_bytes(&stamp).ok().map(|stamp| KeptDocument { path, stamp, bytes }))
+            });
+            kept.filter_map(Result::transpose).collect()
+        })
+    }
+
+    /// Remembers small files of an install on a host.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn remember_documents(&mut self, root: &str, documents: &[KeptDocument]) -> Result<(), ReachError> {
+        if documents.is_empty() {
+            return Ok(());
+        }
+        self.transact(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO document VALUES (?1, ?2, ?3, ?4)")?;
+            documents.iter().try_for_each(|kept| {
+                let stamp = postcard::to_stdvec(&kept.stamp)
+                    .map_err(|error| rusqlite::Error::ToSqlConversionFailure(Box::new(error)))?;
+                insert.execute(params![root, kept.path, stamp, kept.bytes]).map(drop)
+            })
+        })
+    }
+
+    /// What is known of a base archive that was rebuilt.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn base(&self, root: &str, path: &str) -> Result<Option<Base>, ReachError> {
+        self.run(|connection| {
+            let mut statement =
+                connection.prepare("SELECT original, recipe, built FROM base WHERE root = ?1 AND path = ?2")?;
+            let digest = |row: &rusqlite::Row<'_>, at| Ok::<_, rusqlite::Error>(Blake3::from_bytes(row.get(at)?));
+            statement
+                .query_row([root, path], |row| {
+                    Ok(Base { original: digest(row, 0)?, recipe: digest(row, 1)?, built: digest(row, 2)? })
+                })
+                .optional()
+        })
+    }
+
+    /// Remembers a base archive that was rebuilt.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn remember_base(&self, root: &str, path: &str, base: &Base) -> Result<(), ReachError> {
+        self.run(|connection| {
+            let Base { original, recipe, built } = base;
+            let values = params![root, path, original.as_bytes(), recipe.as_bytes(), built.as_bytes()];
+            connection.execute("INSERT OR REPLACE INTO base VALUES (?1, ?2, ?3, ?4, ?5)", values).map(drop)
+        })
+    }
+
     /// Journals an alignment before its first step.
     ///
     /// # Errors
@@ -325,13 +426,48 @@ impl State {
         })
     }
 
-    /// Journals that a step is done.
+    /// Journals what a host says of the files that an alignment put there.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn record_after(&mut self, alignment: i64, after: &[After]) -> Result<(), ReachError> {
+        self.transact(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO after VALUES (?1, ?2, ?3, ?4, ?5)")?;
+            after.iter().try_for_each(|file| {
+                let size = file.size.cast_signed();
+                insert.execute(params![alignment, file.path, size, file.modified, file.blake3.as_bytes()]).map(drop)
+            })
+        })
+    }
+
+    /// What a host said of the files that an alignment put there.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn after(&self, alignment: i64) -> Result<Vec<After>, ReachError> {
+        self.run(|connection| {
+            let mut statement =
+                connection.prepare("SELECT path, size, modified, blake3 FROM after WHERE alignment = ?1")?;
+            let rows = statement.query_map([alignment], |row| {
+                let size: i64 = row.get(1)?;
+                let blake3 = Blake3::from_bytes(row.get(3)?);
+                Ok(After { path: row.get(0)?, size: size.cast_unsigned(), modified: row.get(2)?, blake3 })
+            })?;
+            rows.collect()
+        })
+    }
+
+    /// Journals that a step is done. It may be lost in a power cut: what is there tells as well.
     ///
     /// # Errors
     /// When the database can't be written.
     pub fn step_done(&self, alignment: i64, step: u32) -> Result<(), ReachError> {
         self.run(|connection| {
-            connection.execute("INSERT OR REPLACE INTO step_done VALUES (?1, ?2)", params![alignment, step]).map(drop)
+            connection.pragma_update(None, "synchronous", "NORMAL")?;
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO step_done VALUES (?1, ?2)")?;
+            let done = insert.execute(params![alignment, step]).map(drop);
+            connection.pragma_update(None, "synchronous", "FULL")?;
+            done
         })
     }
 

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
+use std::path::PathBuf;
 
 use kanon_core::path::printable;
 use kanon_core::problem::{Gravity, Problem};
@@ -10,7 +11,7 @@ use kanon_core::rulebook::{Shelf, key_of_section, named_table};
 use kanon_core::survey::{Survey, SurveyedMod, Unreadable};
 
 use crate::error::ReachError;
-use crate::install::LocalInstall;
+use crate::install::Install;
 use crate::measure::{self, FileContents, FolderContents, Request, open_archive};
 use crate::progress::Silent;
 use crate::state::State;
@@ -44,7 +45,7 @@ pub struct Explained {
 /// # Errors
 /// When the install shows nothing of this game, or no mod is called so.
 pub fn try_out(
-    install: &LocalInstall,
+    install: &dyn Install,
     request: Request<'_>,
     text: &str,
     wanted: Option<&str>,
@@ -64,7 +65,7 @@ pub fn try_out(
     let explained = match wanted {
         None => read.into_iter().next(),
         Some(wanted) => Some(called(read, wanted).ok_or_else(|| ReachError::Unusable {
-            path: install.root().to_owned(),
+            path: PathBuf::from(install.shown()),
             reason: format!("it has no mod called `{}`", printable(wanted)),
         })?),
     };
@@ -79,7 +80,7 @@ fn called(read: Vec<Explained>, wanted: &str) -> Option<Explained> {
     read.into_iter().find(is)
 }
 
-fn explain(install: &LocalInstall, request: Request<'_>, found: &SurveyedMod) -> Option<Explained> {
+fn explain(install: &dyn Install, request: Request<'_>, found: &SurveyedMod) -> Option<Explained> {
     let shelf = request.rulebook.shelf(&found.shelf)?;
     let named = Named { name: &found.name, digest: found.digest };
     let sizes = found.files.iter().map(|file| (&file.path, file.size));
@@ -103,7 +104,7 @@ fn explain(install: &LocalInstall, request: Request<'_>, found: &SurveyedMod) ->
 }
 
 /// What the survey could not read has no steps to show beyond its reason.
-fn explain_broken(install: &LocalInstall, request: Request<'_>, broken: &Unreadable) -> Option<Explained> {
+fn explain_broken(install: &dyn Install, request: Request<'_>, broken: &Unreadable) -> Option<Explained> {
     let shelf: &Shelf = request.rulebook.shelf(broken.shelf.as_deref()?)?;
     let path = kanon_core::path::InstallPath::new(&broken.path).ok()?;
     let name = path.name().to_owned();

@@ -120,6 +120,26 @@ impl Workspace {
         self.root.join(".kanon").join("backups")
     }
 
+    /// What tells this workspace from every other, wherever they are; made up when first asked for.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn id(&self) -> Result<String, ReachError> {
+        let path = self.root.join(".kanon").join("id");
+        if let Ok(id) = std::fs::read_to_string(&path) {
+            return Ok(id.trim().to_owned());
+        }
+        if let Some(folder) = path.parent() {
+            std::fs::create_dir_all(folder).during("make the folder", folder)?;
+        }
+        let seed = tempfile::NamedTempFile::new_in(self.root.join(".kanon")).during("make a file beside", &path)?;
+        let place = self.root.canonicalize().during("find", &self.root)?;
+        let made = format!("{} {} {:?}", place.display(), seed.path().display(), std::time::SystemTime::now());
+        let id = Blake3::of(made.as_bytes()).short();
+        write_whole(&path, &format!("{id}\n"))?;
+        Ok(id)
+    }
+
     /// Where the bytes are kept that nothing else vouches for.
     pub fn store(&self) -> PathBuf {
         self.root.join(".kanon").join("store")

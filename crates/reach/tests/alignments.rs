@@ -10,12 +10,13 @@ use kanon_core::align::{Action, Plan, Step};
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 use kanon_reach::bytes::Bytes;
-use kanon_reach::carry_out::{Order, Receipt, carry_out};
+use kanon_reach::carry_out::{Order, Site, carry_out};
+use kanon_reach::claim::{Claimant, Others};
 use kanon_reach::error::ReachError;
-use kanon_reach::install::LocalInstall;
+use kanon_reach::install::{LocalInstall, RECEIPT_FORMAT, Receipt};
 use kanon_reach::progress::Silent;
 use kanon_reach::state::{AlignmentState, State};
-use kanon_reach::undo::take_back;
+use kanon_reach::undo::undo;
 use rstest::rstest;
 
 struct Stage {
@@ -30,7 +31,8 @@ fn path(text: &str) -> InstallPath {
 }
 
 fn step(action: Action, at: &str) -> Step {
-    Step { action, path: path(at), why: "a test".to_owned(), bytes: 1 }
+    let bytes = if action.puts().is_some() { 3 } else { 0 };
+    Step { action, path: path(at), why: "a test".to_owned(), bytes }
 }
 
 fn put(bytes: &[u8], at: &str) -> Step {
@@ -57,27 +59,42 @@ impl Stage {
         tree
     }
 
-    fn carry(&mut self, steps: Vec<Step>) -> Result<i64, ReachError> {
-        let install = LocalInstall::open(&self.temp.path().join("game")).unwrap();
+    fn bytes(&self) -> Bytes {
         let mut bytes = Bytes::default();
         bytes.add(Blake3::of(b"new"), self.temp.path().join("store/new"));
         bytes.add(Blake3::of(b"vanished"), self.temp.path().join("store/vanished"));
-        let order = Order {
-            install: &install,
-            name: "game",
-            plan: &Plan { steps },
-            places: BTreeSet::from([path("mods")]),
-            receipt: Receipt { format: "kanon-receipt/1", canon: Blake3::of(b""), files: Vec::new() },
-            bytes: &bytes,
-            backups: &self.temp.path().join("backups"),
-        };
-        carry_out(&order, &mut self.state, &Silent)
+        bytes
     }
 
-    fn undo(&self, id: i64) {
+    fn at_site<T>(&mut self, work: impl FnOnce(Site<'_>, &mut State) -> T) -> T {
         let install = LocalInstall::open(&self.temp.path().join("game")).unwrap();
-        take_back(&install, &self.state, id, &self.temp.path().join("backups")).unwrap();
+        let claimant = Claimant { workspace: "w".to_owned(), by: "a test".to_owned(), began: 9 };
+        let (places, whole) = (BTreeSet::from([path("mods")]), BTreeSet::new());
+        let site = Site {
+            install: &install,
+            name: "game",
+            places: &places,
+            whole: &whole,
+            backups: &self.temp.path().join("backups"),
+            claimant: &claimant,
+            others: Others::Respect,
+        };
+        work(site, &mut self.state)
     }
+
+    fn carry(&mut self, steps: Vec<Step>) -> Result<i64, ReachError> {
+        let (bytes, plan) = (self.bytes(), Plan { steps });
+        let order = Order { plan: &plan, receipt: receipt(), bytes: &bytes };
+        self.at_site(|site, state| carry_out(site, &order, state, &Silent))
+    }
+
+    fn undo(&mut self, id: i64) {
+        self.at_site(|site, state| undo(site, state, id).map(drop)).unwrap();
+    }
+}
+
+fn receipt() -> Receipt {
+    Receipt { format: RECEIPT_FORMAT.to_owned(), canon: Blake3::of(b""), files: Vec::new() }
 }
 
 fn take(folder: &Path, tree: &mut Tree) {
@@ -131,7 +148,7 @@ fn a_failure_takes_back_what_was_done(
     steps.push(match how {
         "vanished" => put(b"vanished", "mods/x"),
         "taken" => put(b"new", "mods/b"),
-        "gone" => step(Action::Park, "mods/never"),
+        "gone" => step(Action::Rename { from: path("mods/never") }, "mods/x"),
         _ => step(Action::Rename { from: path("mods/a") }, "mods/b"),
     });
     let before = stage.tree();
@@ -158,9 +175,8 @@ fn a_backup_that_was_tampered_with_is_not_put_back() {
     for entry in std::fs::read_dir(&backup).unwrap() {
         std::fs::write(entry.unwrap().path(), "tampered").unwrap();
     }
-    let install = LocalInstall::open(&stage.temp.path().join("game")).unwrap();
-    let error = take_back(&install, &stage.state, id, &stage.temp.path().join("backups")).unwrap_err();
-    assert!(error.to_string().contains("no longer the copy of mods/a"), "{error}");
+    let error = stage.at_site(|site, state| undo(site, state, id)).unwrap_err();
+    assert!(error.to_string().contains("no longer has the copy of mods/a"), "{error}");
     assert!(!stage.temp.path().join("game/mods/a").exists());
 }
 

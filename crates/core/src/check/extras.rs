@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Measure, align};
+use super::{FitSet, Measure, align, fit};
 use crate::canon::SealedMod;
 use crate::finding::{Code, Finding, Severity};
 use crate::rulebook::Role;
@@ -23,6 +23,19 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     findings
 }
 
+/// Whether a mod was made for another version of the game or the loader than the canon's: a leftover of an update.
+pub fn is_left_over(measure: Measure<'_>, found: &SurveyedMod) -> bool {
+    let canon = measure.canon;
+    let alone = FitSet {
+        mods: vec![&found.reading],
+        role: None,
+        game_version: canon.game_version.as_deref(),
+        loader_version: canon.loader_version.as_deref(),
+    };
+    let of_platform = |code| matches!(code, Code::GameDiffers | Code::LoaderDiffers);
+    fit(&alone, measure.rulebook.versions).iter().any(|misfit| of_platform(misfit.finding.code))
+}
+
 /// How bad an enabled mod is that the canon does not have.
 pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severity {
     match (role, found.reading.needed_on) {
@@ -39,9 +52,13 @@ pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severi
 
 fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding {
     let role = survey.install.role;
-    let severity = extra_severity(role, found, measure.extras);
+    let left_over = is_left_over(measure, found);
+    let severity = if left_over { Severity::Blocking } else { extra_severity(role, found, measure.extras) };
     let what = match (&found.reading.made_for, found.reading.needed_on) {
         (Some(loader), _) => format!("{}, made for the loader {loader}", found.version_or_dash()),
+        _ if left_over => {
+            format!("{}, made for another version of the game or its loader", found.version_or_dash())
+        }
         (None, NeededOn::Both) => format!("{}, needed on both sides", found.version_or_dash()),
         (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
         (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),

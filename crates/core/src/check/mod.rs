@@ -1,5 +1,6 @@
 //! Holds an install against the canon: every difference becomes a finding, every cause is told once.
 
+mod bases;
 mod extras;
 mod fit;
 mod mods;
@@ -11,8 +12,9 @@ use crate::finding::{Code, Finding, Severity};
 use crate::rulebook::Rulebook;
 use crate::survey::Survey;
 use crate::wish::Extras;
+use crate::world;
 
-pub use extras::extra_severity;
+pub use extras::{extra_severity, is_left_over};
 pub use fit::{FitSet, Misfit, fit};
 pub use mods::changed_entries;
 
@@ -32,6 +34,8 @@ pub fn hold(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = platforms(measure, survey);
     findings.extend(mods::judge(measure, survey));
     findings.extend(extras::judge(measure, survey));
+    findings.extend(bases::judge(measure, survey));
+    findings.extend(world::judge(measure, survey));
     let causes = findings.clone();
     findings.extend(unexplained_misfits(measure, survey, &causes));
     findings.sort_by(|a, b| (a.severity, &a.mod_id, a.code).cmp(&(b.severity, &b.mod_id, b.code)));

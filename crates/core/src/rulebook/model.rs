@@ -347,6 +347,8 @@ pub struct RunningSigns {
     pub lock_files: Vec<InstallPath>,
     /// A TCP port that is open only while it runs.
     pub port: Option<u16>,
+    /// Names of programs that run only then, without their extension.
+    pub processes: Vec<String>,
 }
 
 /// What a log line means.
@@ -398,9 +400,6 @@ impl Rulebook {
             ("mod lists and launch lines", !self.lists.is_empty()),
             ("merged entries", !self.fragments.is_empty()),
             ("settings", !self.settings.is_empty()),
-            ("worlds", !self.worlds.is_empty()),
-            ("signs of a running server", !self.running.lock_files.is_empty() || self.running.port.is_some()),
-            ("what is laid into base archives", self.shelves.iter().any(|shelf| shelf.laid_into.is_some())),
         ]
         .into_iter()
         .filter_map(|(what, there)| there.then_some(what))

@@ -742,7 +742,9 @@ fn setting(section: &Section<'_>) -> Option<SettingRule> {
 
 fn running(section: &Section<'_>) -> RunningSigns {
     let lock_files = section.texts("lock-file").into_iter().filter_map(|spot| install_path(section, spot)).collect();
-    RunningSigns { lock_files, port: section.number("port").and_then(|port| u16::try_from(port).ok()) }
+    let port = section.number("port").and_then(|port| u16::try_from(port).ok());
+    let processes = section.texts("process").into_iter().map(|(name, _)| name.to_owned()).collect();
+    RunningSigns { lock_files, port, processes }
 }
 
 fn event(section: &Section<'_>) -> Option<EventRule> {

@@ -168,6 +168,7 @@ fn a_second_plan_is_empty(#[values(0, 1, 2, 3, 4, 5, 6, 7)] mask: u8, #[values("
         before.mods.iter().flat_map(|m| &m.files).map(|f| (f.path.clone(), f.blake3)).collect();
     for step in planned(&before).steps {
         match step.action {
+            Action::BackUp => panic!("no world, no copy"),
             Action::Park => assert!(files.remove(&step.path).is_some(), "{} is parked twice", step.path),
             Action::Rename { from } => {
                 let bytes = files.remove(&from).expect("it is there");

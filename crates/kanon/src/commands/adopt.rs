@@ -22,8 +22,8 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let from = match &target {
-        Target::Local { name, .. } => {
-            Some(name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.wishes.install(name).is_some()))
+        Target::Install(placed) => {
+            Some(placed.name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.wishes.install(name).is_some()))
         }
         Target::Survey(_) => None,
     };

@@ -1,102 +1,215 @@
-//! `kanon align`: brings an install in line with the canon.
+//! `kanon align`: brings installs in line with the canon.
 
-use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
-
-use kanon_core::align::{self, Plan, RiskyExtras};
-use kanon_core::canon::Canon;
-use kanon_core::digest::Blake3;
-use kanon_core::finding::{Finding, in_line};
-use kanon_core::path::InstallPath;
+use kanon_core::align;
+use kanon_core::align::RiskyExtras;
+use kanon_core::finding::in_line;
 use kanon_core::rulebook::Role;
-use kanon_core::survey::Survey;
-use kanon_reach::carry_out::{Lock, Order, Receipt, ReceiptFile, carry_out};
-use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::wild_places;
-use kanon_reach::state::AlignmentState;
-use kanon_reach::undo::take_back;
+use kanon_reach::claim::Others;
 
 use super::check::held;
+use super::panicked;
 use crate::Outcome;
+use crate::alignment::{CarriedOut, Job, Wanted, backup_shown};
 use crate::arguments::{Align, Format};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
-use crate::session::{Session, Target};
+use crate::session::Session;
 use crate::ui::Ui;
 
-/// The install that is aligned.
-struct Subject {
-    name: String,
-    role: Role,
-    path: PathBuf,
+/// An install on its way, or what stopped it.
+struct Fleet<'e> {
+    jobs: Vec<(String, Result<Job<'e>, Failure>)>,
+    wanted: Wanted,
 }
 
 pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
-    let canon = session.canon()?;
-    let subject = subject(&session, arguments)?;
-    if !arguments.preview {
-        session.refuse_stale(&canon)?;
-        take_back_interrupted(&session, &subject)?;
+    let mut fleet = Fleet::open(arguments, env, ui)?;
+    if !arguments.preview && !fleet.finish_unfinished(arguments, env, ui)? {
+        return Ok(Outcome::Findings);
     }
-    let survey = survey(&mut session, &subject)?;
-    let risky = if arguments.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay };
-    let plan = align::plan(session.measure(&canon), &survey, risky).map_err(kanon_reach::error::ReachError::from)?;
+    fleet.each(|job, wanted| job.plan(wanted));
     if env.format == Format::Text {
-        ui.report(&render::align::plan(&subject.name, &plan));
-    }
-    let carry = !plan.steps.is_empty() && !arguments.preview && agreed(arguments, env, ui)?;
-    let (left, id) = if carry {
-        carry_through(&mut session, &subject, &plan, &canon)?
-    } else {
-        (kanon_core::check::hold(session.measure(&canon), &survey), None)
-    };
-    let done = carry || plan.steps.is_empty();
-    match env.format {
-        Format::Json => ui.json(&render::align::Report {
-            format: align::FORMAT,
-            install: &subject.name,
-            steps: &plan.steps,
-            done: carry,
-        })?,
-        Format::Text => ui.report(&conclusion(&subject, &left, id, done)),
-    }
-    Ok(Outcome::of(done && in_line(&left)))
-}
-
-fn subject(session: &Session<'_>, arguments: &Align) -> Result<Subject, Failure> {
-    match session.target(&arguments.install, arguments.lens.role.map(Role::from))? {
-        Target::Local { name, role, path } => Ok(Subject { name, role, path }),
-        Target::Survey(_) => {
-            Err(Failure::plain(format!("{} is a survey; only an install can be aligned", arguments.install))
-                .hint("run it where the install is"))
+        for job in fleet.good() {
+            ui.report(&render::align::plan(&job.placed.name, &job.planned.plan));
         }
     }
+    let undecided = fleet.tell_undecided(ui);
+    let has_work = fleet.good().any(|job| !job.planned.plan.steps.is_empty());
+    let carry = has_work && !arguments.preview && !undecided && agreed(arguments, env, ui, "Do this?")?;
+    let carried = if carry { fleet.carry_out() } else { fleet.jobs.iter().map(|_| None).collect() };
+    fleet.conclude(arguments, (env, ui), carried)
 }
 
-fn survey(session: &mut Session<'_>, subject: &Subject) -> Result<Survey, Failure> {
-    let target = Target::Local { name: subject.name.clone(), role: subject.role, path: subject.path.clone() };
-    Ok(session.survey(target)?.survey)
-}
-
-/// A half-done alignment is never built upon: it is taken back to the byte before a new plan is made.
-fn take_back_interrupted(session: &Session<'_>, subject: &Subject) -> Result<(), Failure> {
-    if !subject.path.is_dir() {
-        return Ok(());
+impl<'e> Fleet<'e> {
+    fn open(arguments: &Align, env: &'e Env, ui: &'e Ui) -> Result<Self, Failure> {
+        let lens = &arguments.lens;
+        let session = Session::open(env, ui, lens.rulebook.as_deref(), lens.thorough)?;
+        let canon = session.canon()?;
+        if !arguments.preview {
+            session.refuse_stale(&canon)?;
+        }
+        let names = match &arguments.install {
+            Some(name) => vec![name.clone()],
+            None => session.install_names()?,
+        };
+        let role = lens.role.map(Role::from);
+        let wanted = Wanted {
+            risky: if arguments.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
+            world: arguments.world.clone(),
+            while_running: arguments.while_running,
+            others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
+        };
+        let jobs = std::thread::scope(|scope| {
+            let opening: Vec<_> = names
+                .iter()
+                .map(|name| {
+                    let (another, canon) = (session.another(), canon.clone());
+                    scope.spawn(move || Job::open(another?, name, Some(canon), role))
+                })
+                .collect();
+            let opened = opening.into_iter().map(|job| job.join().unwrap_or_else(|_| Err(panicked())));
+            names.iter().cloned().zip(opened).collect::<Vec<_>>()
+        });
+        Ok(Self { jobs, wanted })
     }
-    let install = LocalInstall::open(&subject.path)?;
-    let backups = session.workspace()?.backups();
-    let last = session.state.alignments(Some(&install.root().to_string_lossy()))?.into_iter().next();
-    let Some(last) = last.filter(|last| last.state == AlignmentState::Running) else { return Ok(()) };
-    let _lock = Lock::take(&backups)?;
-    let taken = take_back(&install, &session.state, last.id, &backups)?;
-    session.ui.notice("an earlier alignment was interrupted; it is taken back first");
-    session.ui.notice(render::align::taken_back(&subject.name, last.id, &taken).trim_end());
-    Ok(())
+
+    fn good(&self) -> impl Iterator<Item = &Job<'e>> {
+        self.jobs.iter().filter_map(|(_, job)| job.as_ref().ok())
+    }
+
+    /// Does something for every install that is still on its way, side by side; one that fails drops out.
+    fn each(&mut self, work: impl Fn(&mut Job<'e>, &Wanted) -> Result<(), Failure> + Sync) {
+        let wanted = &self.wanted;
+        let failed: Vec<Option<Failure>> = std::thread::scope(|scope| {
+            let working: Vec<_> = self
+                .jobs
+                .iter_mut()
+                .map(|(_, job)| job.as_mut().ok().map(|job| scope.spawn(|| work(job, wanted).err())))
+                .collect();
+            working.into_iter().map(|job| job.and_then(|job| job.join().unwrap_or_else(|_| Some(panicked())))).collect()
+        });
+        for ((_, job), failure) in self.jobs.iter_mut().zip(failed) {
+            if let Some(failure) = failure {
+                *job = Err(failure);
+            }
+        }
+    }
+
+    /// Nothing is built upon a half-done alignment: what was begun is finished first. Says whether to go on.
+    fn finish_unfinished(&mut self, arguments: &Align, env: &Env, ui: &Ui) -> Result<bool, Failure> {
+        let mut any = false;
+        for job in self.good() {
+            if let Some(unfinished) = &job.unfinished {
+                any = true;
+                ui.notice(&format!(
+                    "alignment {} of {} was interrupted after {} of {} steps; it is finished first",
+                    unfinished.id,
+                    job.placed.name,
+                    unfinished.steps_done,
+                    unfinished.steps.len()
+                ));
+            }
+        }
+        if !any {
+            return Ok(true);
+        }
+        if !agreed(arguments, env, ui, "Finish it?")? {
+            return Ok(false);
+        }
+        self.each(|job, wanted| {
+            let Some(id) = job.unfinished.as_ref().map(|unfinished| unfinished.id) else { return Ok(()) };
+            let name = job.placed.name.clone();
+            let said = match job.finish(wanted)? {
+                true => format!("{}: alignment {id} of {name} is finished", styled(GOOD, "done")),
+                false => format!("alignment {id} of {name} had not come to its first step; it is struck out"),
+            };
+            job.session.ui.notice(&said);
+            Ok(())
+        });
+        Ok(true)
+    }
+
+    /// Where mods reshape the world, a person says what becomes of it.
+    fn tell_undecided(&self, ui: &Ui) -> bool {
+        let mut any = false;
+        for job in self.good().filter(|job| !job.planned.undecided.is_empty()) {
+            any = true;
+            ui.notice(&format!(
+                "{}: {} would reshape the world that is there. Say what becomes of it: --world new sets it aside and lets the game make a new one, --world FILE puts a prepared one in its place, --world keep leaves it (a copy goes into the backup)",
+                job.placed.name,
+                job.planned.undecided.join(", ")
+            ));
+        }
+        any
+    }
+
+    fn carry_out(&mut self) -> Vec<Option<CarriedOut>> {
+        let done: Vec<std::sync::Mutex<Option<CarriedOut>>> = self.jobs.iter().map(|_| None.into()).collect();
+        let names: Vec<String> = self.jobs.iter().map(|(name, _)| name.clone()).collect();
+        self.each(|job, wanted| {
+            if job.planned.plan.steps.is_empty() {
+                return Ok(());
+            }
+            let carried = job.carry_out(wanted)?;
+            let of_job = names.iter().zip(&done).find(|(name, _)| **name == job.typed);
+            if let Some((_, slot)) = of_job {
+                *kanon_reach::install::locked(slot) = Some(carried);
+            }
+            Ok(())
+        });
+        done.into_iter().map(|slot| slot.into_inner().unwrap_or(None)).collect()
+    }
+
+    fn conclude(
+        self,
+        arguments: &Align,
+        (env, ui): (&Env, &Ui),
+        carried: Vec<Option<CarriedOut>>,
+    ) -> Result<Outcome, Failure> {
+        let (mut reports, mut failures, mut text) = (Vec::new(), Vec::new(), String::new());
+        let mut good = true;
+        for ((name, job), carried) in self.jobs.into_iter().zip(carried) {
+            match job {
+                Ok(job) => {
+                    let (held, done) = outcome(&job, carried.as_ref());
+                    text.push_str(&conclusion(&job, held.as_ref(), carried.as_ref(), done));
+                    good &= done && held.as_ref().is_none_or(|held| in_line(&held.findings));
+                    reports.push(render::align::Report {
+                        format: align::FORMAT,
+                        install: job.placed.name.clone(),
+                        steps: job.planned.plan.steps,
+                        undecided: job.planned.undecided,
+                        done: carried.is_some(),
+                    });
+                }
+                Err(failure) => failures.push((name, failure)),
+            }
+        }
+        if !arguments.all
+            && let Some((_, failure)) = failures.pop()
+        {
+            return Err(failure);
+        }
+        match (env.format, arguments.all, reports.as_slice()) {
+            (Format::Json, false, [one]) => ui.json(one)?,
+            (Format::Json, ..) => {
+                let failed = failures.iter().map(|(install, failure)| render::align::Failed::new(install, failure));
+                ui.json(&render::align::Fleet {
+                    format: "kanon-alignments/1",
+                    done: good && failures.is_empty(),
+                    failed: failed.collect(),
+                    alignments: reports,
+                })?;
+            }
+            (Format::Text, ..) => ui.report(&text),
+        }
+        super::tell_failures(ui, failures, good)
+    }
 }
 
-fn agreed(arguments: &Align, env: &Env, ui: &Ui) -> Result<bool, Failure> {
+fn agreed(arguments: &Align, env: &Env, ui: &Ui, question: &str) -> Result<bool, Failure> {
     if arguments.yes {
         return Ok(true);
     }
@@ -104,88 +217,37 @@ fn agreed(arguments: &Align, env: &Env, ui: &Ui) -> Result<bool, Failure> {
         ui.notice("nothing was done, since nobody could be asked; add --yes to do it, or --preview to say that this was all you wanted");
         return Ok(false);
     }
-    let asked = dialoguer::Confirm::new().with_prompt("Do this?").default(false).interact();
+    let asked = dialoguer::Confirm::new().with_prompt(question).default(false).interact();
     asked.map_err(|error| Failure::plain("could not ask").because(error))
 }
 
-fn carry_through(
-    session: &mut Session<'_>,
-    subject: &Subject,
-    plan: &Plan,
-    canon: &Canon,
-) -> Result<(Vec<Finding>, Option<i64>), Failure> {
-    let bytes = session.bytes(&plan.wanted())?;
-    let install = LocalInstall::open(&subject.path)?;
-    let backups = session.workspace()?.backups();
-    let rulebook = &session.loaded.rulebook;
-    let wild = wild_places(&install, rulebook, subject.role);
-    let order = Order {
-        install: &install,
-        name: &subject.name,
-        plan,
-        places: rulebook
-            .shelves
-            .iter()
-            .flat_map(|shelf| shelf.places(subject.role))
-            .chain(wild.values().flatten())
-            .cloned()
-            .collect(),
-        receipt: receipt(session, subject, canon, &wild)?,
-        bytes: &bytes,
-        backups: &backups,
-    };
-    let bar = session.ui.progress("aligning");
-    let id = carry_out(&order, &mut session.state, &bar)?;
-    drop(bar);
-    let target = Target::Local { name: subject.name.clone(), role: subject.role, path: subject.path.clone() };
-    let surveyed = session.survey(target)?;
-    Ok((held(session, canon, &surveyed).findings, Some(id)))
+/// What is still off, and whether nothing is left to do.
+fn outcome(job: &Job<'_>, carried: Option<&CarriedOut>) -> (Option<Held>, bool) {
+    let surveyed = carried.map(|carried| &carried.surveyed).or(job.planned.surveyed.as_ref());
+    let held = surveyed.zip(job.canon().ok()).map(|(surveyed, canon)| held(&job.session, canon, surveyed));
+    (held, carried.is_some() || job.planned.plan.steps.is_empty())
 }
 
-fn receipt(
-    session: &Session<'_>,
-    subject: &Subject,
-    canon: &Canon,
-    wild: &BTreeMap<String, Vec<InstallPath>>,
-) -> Result<Receipt, Failure> {
-    let mut files = Vec::new();
-    for sealed in canon.mods.iter().filter(|sealed| sealed.needed_on().includes(subject.role)) {
-        let shelf = session.loaded.rulebook.shelf(&sealed.shelf);
-        let literal = shelf.map_or(&[][..], |shelf| shelf.places(subject.role));
-        let places = literal.iter().chain(wild.get(&sealed.shelf).into_iter().flatten());
-        for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
-            let path =
-                place.join(file.path.as_str()).map_err(|error| kanon_reach::error::ReachError::Plan(error.into()))?;
-            files.push(ReceiptFile { path, size: file.size, blake3: file.blake3 });
-        }
-    }
-    let canon = canon.to_json().map(|json| Blake3::of(json.as_bytes())).unwrap_or(canon.rulebook);
-    Ok(Receipt { format: "kanon-receipt/1", canon, files })
-}
-
-fn conclusion(subject: &Subject, left: &[Finding], id: Option<i64>, done: bool) -> String {
+fn conclusion(job: &Job<'_>, held: Option<&Held>, carried: Option<&CarriedOut>, done: bool) -> String {
+    let name = &job.placed.name;
     let mut out = String::new();
-    if let Some(id) = id {
-        let backup = Path::new(".kanon").join("backups").join(id.to_string());
+    if let Some(carried) = carried {
         out = format!(
-            "\n{}: alignment {id} of {}; copies of what was there are in {}\n",
+            "\n{}: alignment {} of {name}; copies of what was there are in {}\n",
             styled(GOOD, "done"),
-            subject.name,
-            backup.display()
+            carried.id,
+            backup_shown(carried.id).display()
         );
-        out.push_str(&format!("take it back with: kanon undo {}\n", subject.name));
+        out.push_str(&format!("take it back with: kanon undo {name}\n"));
+        out.push_str(&render::align::pruned(&carried.pruned));
     }
-    if !done {
+    let (Some(held), true) = (held, done) else { return out };
+    let how = if held.known_by == "receipt" { "by size and time" } else { "measured again" };
+    if in_line(&held.findings) {
+        out.push_str(&format!("{how}: {name} is {} with the canon\n", styled(GOOD, "in line")));
         return out;
     }
-    if in_line(left) {
-        out.push_str(&format!("measured again: {} is {} with the canon\n", subject.name, styled(GOOD, "in line")));
-        return out;
-    }
-    out.push_str(&format!(
-        "measured again: {} is still off the canon in what an alignment can't mend:\n",
-        subject.name
-    ));
-    render::check::findings(&mut out, left);
+    out.push_str(&format!("{how}: {name} is still off the canon in what an alignment can't mend:\n"));
+    render::check::findings(&mut out, &held.findings);
     out
 }

@@ -2,7 +2,7 @@
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
-use kanon_reach::install::LocalInstall;
+use kanon_core::rulebook::Role;
 use kanon_reach::state::Alignment;
 use serde::Serialize;
 
@@ -11,7 +11,7 @@ use crate::arguments::{Format, History};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render;
-use crate::session::{Session, Target};
+use crate::session::Session;
 use crate::ui::Ui;
 
 #[derive(Serialize)]
@@ -33,10 +33,7 @@ struct Line<'a> {
 pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let session = Session::in_workspace(env, ui, false)?;
     let root = match &arguments.install {
-        Some(install) => match session.target(install, Some(kanon_core::rulebook::Role::Client))? {
-            Target::Local { path, .. } => Some(LocalInstall::open(&path)?.root().to_string_lossy().into_owned()),
-            Target::Survey(_) => None,
-        },
+        Some(install) => Some(session.placed(install, Some(Role::Client))?.place.identity()),
         None => None,
     };
     let alignments = session.state.alignments(root.as_deref())?;

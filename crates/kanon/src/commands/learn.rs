@@ -1,14 +1,14 @@
 //! `kanon learn`: drafts a rulebook by looking, then surveys by its own draft.
 
-use std::path::PathBuf;
+use std::sync::Arc;
 
 use kanon_core::digest::Blake3;
 use kanon_core::learn::{Answers, Ask, Draft, Sight, Unidentified, draft, unidentified};
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_core::survey::Survey;
-use kanon_reach::install::LocalInstall;
+use kanon_reach::install::{Address, Install};
 use kanon_reach::look::Look;
-use kanon_reach::measure::{self, Request, TrustMemory};
+use kanon_reach::measure::{self, Request, Sparing, TrustMemory};
 use kanon_reach::state::State;
 use kanon_reach::workspace::{Workspace, write_whole};
 use serde::Serialize;
@@ -17,6 +17,7 @@ use crate::Outcome;
 use crate::arguments::{Format, Learn};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::places::{self, Place, Placed};
 use crate::render;
 use crate::ui::Ui;
 
@@ -65,16 +66,16 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         return Err(Failure::plain(format!("{} is there already", file.display()))
             .hint("give -o another name; a draft never replaces a file"));
     }
-    let server = open(env, &arguments.server)?;
-    let client = arguments.client.as_ref().map(|client| open(env, client)).transpose()?;
-    let server_look = Look::at(&server.1, Role::Server);
-    let client_look = client.as_ref().map(|(_, install)| Look::at(install, Role::Client));
+    let server = open(env, &arguments.server, Role::Server)?;
+    let client = arguments.client.as_ref().map(|client| open(env, client, Role::Client)).transpose()?;
+    let server_look = Look::at(server.1.as_ref(), Role::Server);
+    let client_look = client.as_ref().map(|(_, install)| Look::at(install.as_ref(), Role::Client));
     tell_passed_over(ui, &server_look, client_look.as_ref());
     let sights: Vec<&dyn Sight> = std::iter::once(&server_look as &dyn Sight)
         .chain(client_look.as_ref().map(|look| look as &dyn Sight))
         .collect();
     let mut answers = Answers { game: arguments.game.clone(), ..Answers::default() };
-    let folder = folder_name(&server.1, &arguments.server);
+    let folder = folder_name(server.1.as_ref(), &arguments.server);
     let mut drafted = draft(&folder, &sights, &answers);
     if arguments.ask && ask(env, ui, &drafted, &mut answers)? {
         drafted = draft(&folder, &sights, &answers);
@@ -95,32 +96,29 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::of(good))
 }
 
-fn open(env: &Env, typed: &str) -> Result<(String, LocalInstall), Failure> {
-    let path = place(env, typed)?;
-    if typed.contains("://") {
-        return Err(Failure::plain("learning looks at folders of this machine").hint("copy the install here first"));
-    }
-    if !path.is_dir() {
-        return Err(Failure::plain(format!("`{typed}` is no folder and no install of kanon.toml"))
-            .hint("give the folder of the game, with its mods installed"));
-    }
-    let install = LocalInstall::open(&path)?;
-    Ok((typed.to_owned(), install))
-}
-
-fn folder_name(install: &LocalInstall, typed: &str) -> String {
-    install.root().file_name().map_or_else(|| typed.to_owned(), |name| name.to_string_lossy().into_owned())
-}
-
 /// A name in `kanon.toml` comes before a folder of that name.
-fn place(env: &Env, typed: &str) -> Result<PathBuf, Failure> {
-    if Workspace::find(&env.folder).is_some() {
-        let workspace = Workspace::open(&env.folder)?;
-        if let Some(install) = workspace.wishes.install(typed) {
-            return Ok(workspace.place(&install.at));
+fn open(env: &Env, typed: &str, role: Role) -> Result<(String, Arc<dyn Install>), Failure> {
+    let workspace = Workspace::find(&env.folder).map(|_| Workspace::open(&env.folder)).transpose()?;
+    let placed = match places::named(workspace.as_ref(), typed)? {
+        Some(placed) => placed,
+        None if Address::is_meant(typed) => {
+            Placed { name: typed.to_owned(), role, place: Place::Host(places::address(typed)?) }
         }
-    }
-    Ok(env.folder.join(typed))
+        None => {
+            let path = env.folder.join(typed);
+            if !path.is_dir() {
+                return Err(Failure::plain(format!("`{typed}` is no folder and no install of kanon.toml"))
+                    .hint("give the folder of the game, with its mods installed, or its address on a host"));
+            }
+            Placed { name: typed.to_owned(), role, place: Place::Folder(path) }
+        }
+    };
+    Ok((typed.to_owned(), places::open(env, workspace.as_ref(), &placed)?))
+}
+
+fn folder_name(install: &dyn Install, typed: &str) -> String {
+    let last = install.shown().trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next();
+    last.filter(|name| !name.is_empty()).unwrap_or(typed).to_owned()
 }
 
 fn tell_passed_over(ui: &Ui, server: &Look<'_>, client: Option<&Look<'_>>) {
@@ -177,8 +175,8 @@ fn ask(env: &Env, ui: &Ui, drafted: &Draft, answers: &mut Answers) -> Result<boo
 /// Surveys what was looked at by the draft.
 fn try_out(
     drafted: &Draft,
-    server: &(String, LocalInstall),
-    client: Option<&(String, LocalInstall)>,
+    server: &(String, Arc<dyn Install>),
+    client: Option<&(String, Arc<dyn Install>)>,
 ) -> Result<Vec<Tried>, Failure> {
     // A draft without a shelf is a form to fill in, not a rulebook yet.
     let Ok(parsed) = rulebook::parse("the draft", &drafted.rulebook) else {
@@ -191,12 +189,12 @@ fn try_out(
         return Ok(Vec::new());
     };
     let installs = std::iter::once((server, Role::Server)).chain(client.map(|client| (client, Role::Client)));
-    installs.map(|((name, install), role)| tried(name, install, role, &parsed.value)).collect()
+    installs.map(|((name, install), role)| tried(name, install.as_ref(), role, &parsed.value)).collect()
 }
 
-fn tried(name: &str, install: &LocalInstall, role: Role, rulebook: &Rulebook) -> Result<Tried, Failure> {
+fn tried(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> Result<Tried, Failure> {
     let mut state = State::in_memory()?;
-    let request = Request { name, role, rulebook, rulebook_digest: Blake3::of(b"draft"), trust: TrustMemory::No };
+    let request = Request { name, role, rulebook, rulebook_digest: Blake3::of(b"draft"), trust: TrustMemory::No, sparing: Sparing::default() };
     let survey = match measure::survey(install, request, &mut state, &kanon_reach::progress::Silent) {
         Ok(measurement) => measurement.survey,
         Err(kanon_reach::error::ReachError::NotThisGame { .. }) => return Ok(nothing(name, role)),

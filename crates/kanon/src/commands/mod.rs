@@ -17,12 +17,31 @@ mod undo;
 mod why;
 mod wishes;
 
+use kanon_core::path::printable;
+
 use crate::Outcome;
 use crate::arguments::{Command, RulebookCommand};
 use crate::demo;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::ui::Ui;
+
+/// What is told of a thread that ended in the middle.
+fn panicked() -> Failure {
+    Failure::plain("the program failed at an unexpected place").hint("please report what you did")
+}
+
+/// Tells of installs that stopped a command short; the others were told of already.
+fn tell_failures(ui: &Ui, failures: Vec<(String, Failure)>, good: bool) -> Result<Outcome, Failure> {
+    let names: Vec<String> = failures.iter().map(|(name, _)| printable(name)).collect();
+    for (name, failure) in &failures {
+        ui.failure(&failure.about(name));
+    }
+    if names.is_empty() {
+        return Ok(Outcome::of(good));
+    }
+    Err(Failure::plain(format!("this could not be done for {}", names.join(", "))))
+}
 
 /// Runs a command.
 pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {

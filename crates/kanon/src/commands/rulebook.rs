@@ -3,9 +3,8 @@
 use kanon_core::digest::Blake3;
 use kanon_core::problem::{Gravity, Problem, line_and_column};
 use kanon_core::rulebook::{Role, parse};
-use kanon_reach::error::During;
-use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{Request, TrustMemory};
+use kanon_reach::install::Address;
+use kanon_reach::measure::{Request, Sparing, TrustMemory};
 use kanon_reach::trial::{Trial, try_out};
 use kanon_reach::workspace::read_text;
 use serde::Serialize;
@@ -14,6 +13,7 @@ use crate::Outcome;
 use crate::arguments::{Format, RulebookCheck};
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
+use crate::places::{self, Place, Placed};
 use crate::render;
 use crate::ui::Ui;
 
@@ -87,18 +87,28 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
     let trial = match &arguments.against {
         None => None,
         Some(folder) => {
-            let folder = env.folder.join(folder);
-            let install = LocalInstall::open(&folder)?;
-            let folder = folder.canonicalize().during("find the folder", &folder)?;
-            let name = folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+            let typed = folder.to_string_lossy();
+            let place = if Address::is_meant(&typed) {
+                Place::Host(places::address(&typed)?)
+            } else {
+                Place::Folder(env.folder.join(folder))
+            };
+            let shown = typed.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().unwrap_or_default();
+            let placed = Placed { name: shown.to_owned(), role: arguments.role.into(), place };
+            let install = places::open(env, None, &placed)?;
+            let name = match install.folder() {
+                Some(folder) => folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default(),
+                None => placed.name,
+            };
             let request = Request {
                 name: &name,
                 role: arguments.role.into(),
                 rulebook: &parsed.value,
                 rulebook_digest: Blake3::of(text.as_bytes()),
                 trust: TrustMemory::No,
+                sparing: Sparing::default(),
             };
-            Some(try_out(&install, request, &text, arguments.mod_id.as_deref())?)
+            Some(try_out(install.as_ref(), request, &text, arguments.mod_id.as_deref())?)
         }
     };
     let mut problems = parsed.warnings;

@@ -1,57 +1,57 @@
-//! `kanon undo`: takes back the last alignment.
+//! `kanon undo`: takes back the last alignment, or several.
 
-use kanon_reach::carry_out::Lock;
-use kanon_reach::install::LocalInstall;
-use kanon_reach::state::AlignmentState;
-use kanon_reach::undo::take_back;
+use kanon_core::align::RiskyExtras;
+use kanon_core::rulebook::Role;
+use kanon_reach::claim::Others;
 use serde::Serialize;
 
 use crate::Outcome;
+use crate::alignment::{Job, Wanted};
 use crate::arguments::{Format, Undo};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render;
-use crate::session::{Session, Target};
+use crate::session::Session;
 use crate::ui::Ui;
 
 #[derive(Serialize)]
 struct Report<'a> {
     format: &'static str,
     install: &'a str,
+    /// The last one that was taken back, the oldest.
     alignment: i64,
-    restored: &'a [String],
-    removed: &'a [String],
-    kept: &'a [(String, String)],
+    /// All that were, newest first.
+    alignments: Vec<i64>,
+    restored: Vec<&'a String>,
+    removed: Vec<&'a String>,
+    kept: Vec<&'a (String, String)>,
 }
 
 pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::in_workspace(env, ui, false)?;
-    // The role plays no part in taking back; any will do.
-    let Target::Local { name, path, .. } =
-        session.target(&arguments.install, Some(kanon_core::rulebook::Role::Client))?
-    else {
-        return Err(Failure::plain(format!("{} is a survey; only an install can be taken back", arguments.install)));
+    let wanted = Wanted {
+        risky: RiskyExtras::Stay,
+        world: None,
+        while_running: arguments.while_running,
+        others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
     };
-    let install = LocalInstall::open(&path)?;
-    let alignments = session.state.alignments(Some(&install.root().to_string_lossy()))?;
-    let last = alignments.into_iter().find(|alignment| alignment.state != AlignmentState::Undone);
-    let last = last.ok_or_else(|| {
-        Failure::plain(format!("there is no alignment of {name} to take back"))
-            .hint("see what was done with: kanon history")
-    })?;
-    let backups = session.workspace()?.backups();
-    let _lock = Lock::take(&backups)?;
-    let taken = take_back(&install, &session.state, last.id, &backups)?;
+    // The role plays no part in taking back; any will do. Nor does the canon.
+    let session = Session::in_workspace(env, ui, false)?;
+    let mut job = Job::open(session, &arguments.install, None, Some(Role::Client))?;
+    let taken = job.undo(arguments.back_to, &wanted)?;
+    let name = &job.placed.name;
     match env.format {
-        Format::Json => ui.json(&Report {
-            format: "kanon-undo/1",
-            install: &name,
-            alignment: last.id,
-            restored: &taken.restored,
-            removed: &taken.removed,
-            kept: &taken.kept,
-        })?,
-        Format::Text => ui.report(&render::align::taken_back(&name, last.id, &taken)),
+        Format::Json => {
+            ui.json(&Report {
+                format: "kanon-undo/1",
+                install: name,
+                alignment: taken.last().map_or(0, |(id, _)| *id),
+                alignments: taken.iter().map(|(id, _)| *id).collect(),
+                restored: taken.iter().flat_map(|(_, back)| &back.restored).collect(),
+                removed: taken.iter().flat_map(|(_, back)| &back.removed).collect(),
+                kept: taken.iter().flat_map(|(_, back)| &back.kept).collect(),
+            })?;
+        }
+        Format::Text => taken.iter().for_each(|(id, back)| ui.report(&render::align::taken_back(name, *id, back))),
     }
     Ok(Outcome::InOrder)
 }

@@ -5,22 +5,70 @@ use std::fmt::Write;
 use kanon_core::align::{Action, Plan, Step};
 use kanon_core::path::printable;
 use kanon_reach::state::{Alignment, AlignmentState};
+use kanon_reach::prune::Pruned;
 use kanon_reach::undo::TakenBack;
 use serde::Serialize;
+
+use crate::failure::Failure;
 
 use super::{BOLD, CARE, FAINT, GOOD, cell, count, size, styled};
 
 /// The report of an alignment, or of a preview.
 #[derive(Serialize)]
-pub struct Report<'a> {
+pub struct Report {
     /// `kanon-alignment/1`.
     pub format: &'static str,
     /// The install.
-    pub install: &'a str,
+    pub install: String,
     /// The steps.
-    pub steps: &'a [Step],
+    pub steps: Vec<Step>,
+    /// Mods that want a new world, while nobody has said what becomes of the one that is there.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub undecided: Vec<String>,
     /// Whether they were carried out.
     pub done: bool,
+}
+
+/// The report of several alignments.
+#[derive(Serialize)]
+pub struct Fleet {
+    /// `kanon-alignments/1`.
+    pub format: &'static str,
+    /// Whether every install is in line now.
+    pub done: bool,
+    /// Each alignment.
+    pub alignments: Vec<Report>,
+    /// Installs that could not be worked on.
+    pub failed: Vec<Failed>,
+}
+
+/// An install that could not be worked on.
+#[derive(Serialize)]
+pub struct Failed {
+    install: String,
+    why: String,
+}
+
+impl Failed {
+    /// With what stopped it.
+    pub fn new(install: &str, failure: &Failure) -> Self {
+        Self { install: install.to_owned(), why: failure.in_short() }
+    }
+}
+
+/// Backups that have served their time.
+pub fn pruned(pruned: &Pruned) -> String {
+    let numbers: Vec<String> = pruned.alignments.iter().map(ToString::to_string).collect();
+    match numbers.as_slice() {
+        [] => String::new(),
+        numbers => format!(
+            "by the rule of [backups], {} of {} {} gone: {} can't be taken back any more\n",
+            size(pruned.bytes),
+            if numbers.len() == 1 { "alignment" } else { "alignments" },
+            numbers.join(", "),
+            if numbers.len() == 1 { "it" } else { "they" },
+        ),
+    }
 }
 
 /// The steps that would be carried out.
@@ -77,6 +125,7 @@ pub fn history(alignments: &[Alignment], when: impl Fn(i64) -> String) -> String
             }
             AlignmentState::Done => styled(GOOD, "done"),
             AlignmentState::Undone => styled(FAINT, "taken back"),
+            AlignmentState::Pruned => styled(FAINT, "done; its backup is gone"),
         };
         let steps = count(alignment.steps.len(), "step");
         let _ = writeln!(

@@ -7,6 +7,7 @@ use kanon_core::path::printable;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 
+use super::align::Failed;
 use super::{BAD, BOLD, FAINT, GOOD, count, folded, of_severity, styled};
 
 /// The report of a check.
@@ -15,6 +16,9 @@ pub struct Report {
     format: &'static str,
     in_line: bool,
     installs: Vec<Held>,
+    /// Installs that could not be looked at.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    failed: Vec<Failed>,
 }
 
 /// One install, held against the canon.
@@ -26,7 +30,7 @@ pub struct Held {
     pub role: Role,
     /// Whether nothing is worse than a note.
     pub in_line: bool,
-    /// How it is known: by digests of its files.
+    /// How it is known: `digest`, of every file; or `receipt`, where sizes and times on a host had to do.
     pub known_by: &'static str,
     /// In what it is off.
     pub findings: Vec<Finding>,
@@ -47,8 +51,9 @@ impl Held {
 
 impl Report {
     /// The report of all.
-    pub fn new(installs: Vec<Held>) -> Self {
-        Self { format: "kanon-check/1", in_line: installs.iter().all(|held| held.in_line), installs }
+    pub fn new(installs: Vec<Held>, failed: Vec<Failed>) -> Self {
+        let in_line = installs.iter().all(|held| held.in_line) && failed.is_empty();
+        Self { format: "kanon-check/1", in_line, installs, failed }
     }
 
     /// Whether all are in line.
@@ -95,7 +100,11 @@ impl Report {
 
 fn install(out: &mut String, held: &Held) {
     let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
-    let how = if held.from_file { "by its survey" } else { "measured" };
+    let how = match (held.from_file, held.known_by) {
+        (true, _) => "by its survey",
+        (false, "receipt") => "known by size and time since they were last measured; --thorough reads them",
+        (false, _) => "measured",
+    };
     let _ = writeln!(
         out,
         "{} ({}): {state}{} - {} {how}",

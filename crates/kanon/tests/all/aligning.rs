@@ -182,12 +182,14 @@ fn wrong_places_are_found_and_put_right() {
 fn one_alignment_at_a_time() {
     let stage = Stage::sealed();
     stage.world.spoil().unwrap();
-    std::fs::create_dir_all(stage.path(".kanon/backups")).unwrap();
-    let lock = std::fs::File::create(stage.path(".kanon/backups/lock")).unwrap();
-    lock.lock().unwrap();
-    stage.kanon(["align", "oskar", "--yes"]).ends_with(2).says("another alignment is at work");
-    drop(lock);
-    stage.kanon(["align", "oskar", "--yes"]).ends_with(0);
+    let claim = json!({"format": "kanon-claim/1", "workspace": "elsewhere", "by": "Ines in her workspace", "began": 9});
+    stage.write("oskar/.kanon/aligning/claim.json", claim.to_string());
+    let before = stage.fingerprint("oskar");
+    let refused = stage.kanon(["align", "oskar", "--yes"]).ends_with(2);
+    refused.says("another alignment is at work").says("Ines in her workspace").says("--take-over");
+    assert_eq!(stage.fingerprint("oskar"), before);
+    stage.kanon(["align", "oskar", "--yes", "--take-over"]).ends_with(0);
+    assert!(!stage.path("oskar/.kanon/aligning").exists());
 }
 
 #[test]

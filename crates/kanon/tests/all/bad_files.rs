@@ -42,7 +42,7 @@ fn folders_and_rulebooks_that_do_not_go_together() {
         .says("does not look like an install of Polarspur")
         .says("has none of mods");
     stage.kanon(["survey", "staton"]).ends_with(2).says("did you mean `station`?");
-    stage.kanon(["survey", "ftp://host/game"]).ends_with(2).says("can't be reached by this version");
+    stage.kanon(["survey", "ftp://host/game"]).ends_with(2).says("add --role server");
     stage.kanon(["-C", "nowhere", "check"]).ends_with(2).says("there is no folder");
     std::fs::rename(stage.path("oskar"), stage.path("moved")).unwrap();
     let wishes = stage.read("kanon.toml");
@@ -117,12 +117,12 @@ fn nothing_is_sealed_that_does_not_fit() {
 #[test]
 fn a_rulebook_may_ask_for_what_this_version_does_not_judge_and_that_is_said() {
     let stage = Stage::sealed();
-    let text = stage.read("polarspur.rulebook.toml") + "\n[[world]]\nin = { server = \"world\" }\n";
+    let text = stage.read("polarspur.rulebook.toml") + "\n[[setting]]\nname = \"port\"\nfile = \"engine/port.json\"\nat = \"$.port\"\n";
     stage.write("polarspur.rulebook.toml", text);
     stage
         .kanon(["check", "mara"])
         .ends_with(0)
-        .says("names worlds; this version of Kanon does not judge them yet")
+        .says("names settings; this version of Kanon does not judge them yet")
         .says("the rulebook has changed");
 }
 

@@ -57,12 +57,13 @@ fn a_killed_alignment_is_told_then_taken_back_or_done_again(#[case] next: &str) 
     let killed = limited(&stage, "", "align mara --yes");
     assert_eq!(killed.code, None, "the signal ended it: {killed:?}");
     assert_ne!(stage.fingerprint("mara"), before, "it was in the middle of things");
-    stage.kanon(["check", "mara"]).ends_with(1).says("was interrupted after 2 of 3 steps");
+    stage.kanon(["check", "mara"]).ends_with(1).says("alignment 1 of mara was interrupted after");
     if next == "undo" {
         stage.kanon(["undo", "mara"]).ends_with(0);
         assert_eq!(stage.fingerprint("mara"), before);
     } else {
-        stage.kanon(["align", "mara", "--yes"]).ends_with(0).says("it is taken back first").says("in line");
+        stage.kanon(["align", "mara"]).ends_with(1).says("it is finished first").says("add --yes");
+        stage.kanon(["align", "mara", "--yes"]).ends_with(0).says("alignment 1 of mara is finished").says("in line");
         assert_eq!(stage.codes("mara"), [""; 0]);
         stage.kanon(["undo", "mara"]).ends_with(0);
         assert_eq!(stage.fingerprint("mara"), before);

@@ -9,14 +9,15 @@ mod buckets;
 mod downloads;
 mod folders;
 mod help;
+mod hosts;
 mod interrupted;
 mod reports;
 mod rulebooks;
 mod shapes;
 mod snapshots;
 mod spoiling;
+mod remote;
 mod stage;
-
 mod story;
 mod unseen;
 mod updating;

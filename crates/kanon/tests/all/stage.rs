@@ -14,6 +14,8 @@ use zip::write::{SimpleFileOptions, ZipWriter};
 pub struct Stage {
     temp: TempDir,
     pub world: World,
+    /// Variables that the program sees besides.
+    pub env: Vec<(String, String)>,
 }
 
 #[derive(Debug)]
@@ -37,6 +39,12 @@ impl Said {
         self
     }
 
+    #[track_caller]
+    pub fn hides(self, text: &str) -> Self {
+        assert!(!format!("{}{}", self.out, self.err).contains(text), "`{text}` is in:\n{}{}", self.out, self.err);
+        self
+    }
+
     pub fn json(&self) -> Value {
         serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}: {}", self.out))
     }
@@ -47,7 +55,7 @@ impl Stage {
     pub fn bare() -> Self {
         let temp = tempfile::tempdir().unwrap();
         let world = World::build(temp.path()).unwrap();
-        Self { temp, world }
+        Self { temp, world, env: Vec::new() }
     }
 
     /// A sealed workspace in which everybody is in line.
@@ -80,6 +88,10 @@ impl Stage {
     pub fn command(&self, words: impl IntoIterator<Item = impl AsRef<std::ffi::OsStr>>) -> Command {
         let mut command = Command::new(program());
         command.args(words).current_dir(self.temp.path()).env_remove("NO_COLOR").stdin(Stdio::null());
+        // Nothing of whoever runs the tests: no keys, no agent, no known hosts.
+        command.env("HOME", self.path("home")).env("USER", "ines").env("KANON_PATIENCE", "2");
+        ["SSH_AUTH_SOCK", "XDG_CONFIG_HOME", "APPDATA"].iter().for_each(|name| drop(command.env_remove(name)));
+        command.envs(self.env.iter().map(|(name, value)| (name, value)));
         command
     }
 

@@ -49,7 +49,7 @@ fn a_survey_in_a_file_serves_as_the_install_and_tells_nothing_private() {
     let text = stage.read("wren.json");
     assert!(!text.contains(stage.path("").to_str().unwrap()), "no path outside the install");
     stage.kanon(["check", "wren.json"]).ends_with(1).says("inside: settings/lamps.json changed").says("by its survey");
-    stage.kanon(["align", "wren.json", "--yes"]).ends_with(2).says("only an install can be aligned");
+    stage.kanon(["align", "wren.json", "--yes"]).ends_with(2).says("only an install can be changed");
     let alone = tempfile::tempdir().unwrap();
     std::fs::copy(stage.path("wren.json"), alone.path().join("wren.json")).unwrap();
     std::fs::copy(stage.path("polarspur.rulebook.toml"), alone.path().join("p.toml")).unwrap();

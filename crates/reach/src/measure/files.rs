@@ -1,7 +1,7 @@
 //! The digest of each file: remembered, or read. A file that changes while it is read is read again, then refused.
 
 use std::collections::{HashMap, HashSet};
-use std::io::{self, Seek};
+use std::io;
 
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
@@ -11,7 +11,7 @@ use super::Job;
 use super::units::{Form, Group};
 use crate::error::ReachError;
 use crate::hashing::blake3_of;
-use crate::install::Stamp;
+use crate::install::{Stamp, side_by_side};
 use crate::state::{Memory, Remembered, State};
 
 /// How often a file that changes is read before it is given up.
@@ -38,9 +38,25 @@ pub struct Measured {
     pub blake3: Result<Blake3, String>,
     /// When it was measured.
     measured: i64,
-    /// Whether its bytes were read, not remembered.
-    pub read: bool,
+    /// How its digest is known.
+    pub by: By,
 }
+
+/// How a file's digest is known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum By {
+    /// Its bytes were read now.
+    Reading,
+    /// Its host computed it now.
+    Host,
+    /// The system vouches that nothing has changed since they were.
+    Memory,
+    /// It is on a host, and has the size and the time that it had then.
+    SizeAndTime,
+}
+
+/// Files smaller than this are read sooner than their host is asked.
+const WORTH_ASKING: u64 = 16 << 10;
 
 impl Job<'_> {
     /// Measures every file of every group.
@@ -61,11 +77,12 @@ impl Job<'_> {
                 }
             });
         }
+        let beforehand = if self.install.is_remote() { self.beforehand(groups, &known) } else { HashMap::new() };
         let work = groups.par_iter().zip(&known).zip(&signatures);
         Ok(work
             .map(|((group, known), (signature, _))| match known {
                 None => self.recalled(group),
-                Some(known) => self.measured(group, known, *signature),
+                Some(known) => self.measured(group, (known, &beforehand), *signature),
             })
             .collect())
     }
@@ -79,15 +96,73 @@ impl Job<'_> {
             stamp: *stamp,
             blake3: Ok(Blake3::from_bytes(*digest)),
             measured: memory.measured,
-            read: false,
+            by: self.remembering(),
         });
         MeasuredGroup { files: files.collect(), digest: memory.digest, to_remember: None }
     }
 
-    fn measured(&self, group: &Group<'_>, known: &HashMap<String, Remembered>, signature: Blake3) -> MeasuredGroup {
+    /// The files of an install on a host that nothing is remembered of: vouched for by its receipt, told by the host, or
+    /// read over as many lines as there may be.
+    fn beforehand(
+        &self,
+        groups: &[Group<'_>],
+        known: &[Option<HashMap<String, Remembered>>],
+    ) -> HashMap<InstallPath, Measured> {
+        let unknown = groups.iter().zip(known).flat_map(|(group, known)| {
+            let is_known = |path: &InstallPath, stamp: Stamp| {
+                known.as_ref().is_none_or(|known| known.get(path.as_str()).is_some_and(|file| file.vouches_for(stamp)))
+            };
+            group.files.iter().filter(move |(path, stamp)| !is_known(path, *stamp))
+        });
+        let mut found = HashMap::new();
+        let mut unread: Vec<&(InstallPath, Stamp)> = Vec::new();
+        for file in unknown {
+            let vouched = self.request.sparing.vouched.and_then(|vouched| vouched.digest(&file.0, file.1));
+            match vouched {
+                Some(blake3) => drop(found.insert(file.0.clone(), self.known_as(file.1, blake3, By::SizeAndTime))),
+                None => unread.push(file),
+            }
+        }
+        self.told_by_host(&mut unread, &mut found);
+        self.progress.ahead(unread.iter().map(|(_, stamp)| stamp.size).sum());
+        let read = side_by_side(self.install.side_by_side(), &unread, |(path, stamp)| self.measure(path, *stamp));
+        found.extend(unread.into_iter().map(|(path, _)| path.clone()).zip(read));
+        found
+    }
+
+    /// Asks the host for the digests of files that may be known ones, and takes those off the list.
+    fn told_by_host(&self, unread: &mut Vec<&(InstallPath, Stamp)>, found: &mut HashMap<InstallPath, Measured>) {
+        let Some(known) = self.request.sparing.known else { return };
+        let worth = |stamp: Stamp| stamp.size >= WORTH_ASKING && known.has_size(stamp.size);
+        let asked: Vec<&(InstallPath, Stamp)> = unread.iter().filter(|(_, stamp)| worth(*stamp)).copied().collect();
+        let paths: Vec<InstallPath> = asked.iter().map(|(path, _)| path.clone()).collect();
+        for ((path, stamp), told) in asked.into_iter().zip(self.install.host_digests(&paths)) {
+            if let Some(blake3) = told.and_then(|sha256| known.of(stamp.size, sha256)) {
+                found.insert(path.clone(), self.known_as(*stamp, blake3, By::Host));
+            }
+        }
+        unread.retain(|(path, _)| !found.contains_key(path));
+    }
+
+    const fn known_as(&self, stamp: Stamp, blake3: Blake3, by: By) -> Measured {
+        Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured: self.measured_at, by }
+    }
+
+    /// What a memory of this install is worth: a host tells size and time, and nothing that can't be set at will.
+    fn remembering(&self) -> By {
+        if self.install.is_remote() { By::SizeAndTime } else { By::Memory }
+    }
+
+    fn measured(
+        &self,
+        group: &Group<'_>,
+        (known, beforehand): (&HashMap<String, Remembered>, &HashMap<InstallPath, Measured>),
+        signature: Blake3,
+    ) -> MeasuredGroup {
         let known =
             |(path, stamp): &(InstallPath, Stamp)| known.get(path.as_str()).filter(|file| file.vouches_for(*stamp));
-        self.progress.ahead(group.files.iter().filter(|file| known(file).is_none()).map(|(_, stamp)| stamp.size).sum());
+        let unknown = |file: &&(InstallPath, Stamp)| known(file).is_none() && !beforehand.contains_key(&file.0);
+        self.progress.ahead(group.files.iter().filter(unknown).map(|(_, stamp)| stamp.size).sum());
         let files: Vec<Measured> = group
             .files
             .par_iter()
@@ -98,9 +173,9 @@ impl Job<'_> {
                     stamp: file.1,
                     blake3: Ok(Blake3::from_bytes(known.blake3)),
                     measured: known.measured,
-                    read: false,
+                    by: self.remembering(),
                 },
-                None => self.measure(&file.0, file.1),
+                None => beforehand.get(&file.0).cloned().unwrap_or_else(|| self.measure(&file.0, file.1)),
             })
             .collect();
         let digest = folder_digest(group, &files);
@@ -110,21 +185,18 @@ impl Job<'_> {
 
     fn measure(&self, path: &InstallPath, stamp: Stamp) -> Measured {
         let measured = self.measured_at;
-        let settled = self.install.open_file(path).and_then(|mut file| {
-            settled(|| {
-                file.rewind()?;
-                let before = Stamp::of(&file.metadata()?);
-                let (blake3, read) = blake3_of(&mut file, before.size)?;
-                let after = Stamp::of(&file.metadata()?);
-                Ok((before == after && read == after.size).then_some((blake3, after)))
-            })
+        let settled = settled(|| {
+            let (mut file, before) = self.install.open_file(path)?;
+            let (blake3, read) = blake3_of(&mut file, before.size)?;
+            let (_, after) = self.install.open_file(path)?;
+            Ok((before == after && read == after.size).then_some((blake3, after)))
         });
         self.progress.done(stamp.size);
         match settled {
-            Ok((blake3, stamp)) => Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured, read: true },
+            Ok((blake3, stamp)) => Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured, by: By::Reading },
             Err(error) => {
                 let blake3 = Err(format!("it can't be read: {error}"));
-                Measured { size: stamp.size, stamp, blake3, measured, read: true }
+                Measured { size: stamp.size, stamp, blake3, measured, by: By::Reading }
             }
         }
     }
@@ -193,6 +265,10 @@ fn memory(
     let mut remembered = Vec::with_capacity(files.len());
     for ((path, _), file) in group.files.iter().zip(files) {
         let blake3 = *file.blake3.as_ref().ok()?.as_bytes();
+        // Without a time, size alone would have to vouch for a file.
+        if file.stamp.modified == i64::MIN {
+            return None;
+        }
         digests.extend_from_slice(&blake3);
         remembered.push(Remembered { path: path.to_string(), stamp: file.stamp, measured: file.measured, blake3 });
     }

@@ -1,7 +1,6 @@
 //! Keys and signatures: the public keys of the ring, those that mods bring, and what lies beside signed files.
 
 use std::collections::{HashMap, HashSet};
-use std::io::Read;
 
 use kanon_core::digest::Blake3;
 use kanon_core::limits;
@@ -10,10 +9,10 @@ use kanon_core::reading::SignedNames;
 use kanon_core::rulebook::{Keyring, Role, Rulebook};
 use kanon_core::survey::{SurveyedKey, SurveyedMod};
 
-use crate::install::{Kind, LocalInstall};
+use crate::install::{Install, Kind};
 
 /// Notes the signatures of every mod on a signed shelf, and gives all public keys.
-pub fn keys(install: &LocalInstall, rulebook: &Rulebook, role: Role, mods: &mut [SurveyedMod]) -> Vec<SurveyedKey> {
+pub fn keys(install: &dyn Install, rulebook: &Rulebook, role: Role, mods: &mut [SurveyedMod]) -> Vec<SurveyedKey> {
     let mut keys = Vec::new();
     for shelf in &rulebook.shelves {
         let Some(signed) = &shelf.signed else { continue };
@@ -40,13 +39,13 @@ pub fn keys(install: &LocalInstall, rulebook: &Rulebook, role: Role, mods: &mut 
 }
 
 /// The files of a place, a few folders deep.
-fn files_in(install: &LocalInstall, place: &InstallPath) -> Vec<InstallPath> {
+fn files_in(install: &dyn Install, place: &InstallPath) -> Vec<InstallPath> {
     let listing = install.list(Some(place).filter(|place| !place.is_root()), 3, &HashSet::new());
     let files = listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)));
     files.map(|entry| entry.path).collect()
 }
 
-fn ring_keys(install: &LocalInstall, ring: &Keyring, role: Role) -> Vec<SurveyedKey> {
+fn ring_keys(install: &dyn Install, ring: &Keyring, role: Role) -> Vec<SurveyedKey> {
     let places = ring.places.of(role).iter().filter(|place| install.is_folder(place));
     let files = places.flat_map(|place| install.list(Some(place), 1, &HashSet::new()).entries);
     files
@@ -61,14 +60,13 @@ fn ring_keys(install: &LocalInstall, ring: &Keyring, role: Role) -> Vec<Surveyed
 
 /// One key; one that can't be read is passed over here and shows as unreadable where it belongs to a mod.
 fn key(
-    install: &LocalInstall,
+    install: &dyn Install,
     name: String,
     path: InstallPath,
     of_mod: Option<&SurveyedMod>,
     own: bool,
 ) -> Option<SurveyedKey> {
-    let mut bytes = Vec::new();
-    install.open_file(&path).ok()?.take(limits::DOCUMENT_BYTES).read_to_end(&mut bytes).ok()?;
+    let bytes = install.document(&path, limits::DOCUMENT_BYTES).ok()?;
     let of_mod = of_mod.map(|found| found.reading.id.clone());
     Some(SurveyedKey { name, path, size: bytes.len() as u64, blake3: Blake3::of(&bytes), of_mod, own })
 }

@@ -1,7 +1,7 @@
 //! What an install says beside its mods: lists, settings, worlds, and where places with a `*` really are.
 
 use std::collections::{BTreeMap, HashSet};
-use std::io::{self, Read};
+use std::io;
 
 use kanon_core::digest::Blake3;
 use kanon_core::document::scalar;
@@ -11,13 +11,13 @@ use kanon_core::reading::{Known, RawEntry, read_list};
 use kanon_core::rulebook::{ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf};
 use kanon_core::survey::{ListEntry, Reading, SurveyedList, SurveyedMod, SurveyedSetting};
 
-use crate::install::LocalInstall;
+use crate::install::Install;
 
 /// How many paths one place with a `*` may stand for.
 const PLACES: usize = 1_000;
 
 /// The paths that a place stands for on an install, whatever is there.
-pub fn resolve(install: &LocalInstall, place: &PlacePattern) -> Vec<InstallPath> {
+pub fn resolve(install: &dyn Install, place: &PlacePattern) -> Vec<InstallPath> {
     if let Some(path) = place.literal() {
         return vec![path];
     }
@@ -30,12 +30,12 @@ pub fn resolve(install: &LocalInstall, place: &PlacePattern) -> Vec<InstallPath>
     paths
 }
 
-fn below(install: &LocalInstall, above: Option<&InstallPath>, part: &Part) -> Vec<InstallPath> {
+fn below(install: &dyn Install, above: Option<&InstallPath>, part: &Part) -> Vec<InstallPath> {
     match (part, above) {
         (Part::Name(name), Some(above)) => {
-            above.child(name).into_iter().filter(|path| is_there(install, path)).collect()
+            above.child(name).into_iter().filter(|path| install.is_there(path)).collect()
         }
-        (Part::Name(name), None) => InstallPath::new(name).into_iter().filter(|path| is_there(install, path)).collect(),
+        (Part::Name(name), None) => InstallPath::new(name).into_iter().filter(|path| install.is_there(path)).collect(),
         (Part::Any(pattern), above) => {
             if above.is_some_and(|above| !install.is_folder(above)) {
                 return Vec::new();
@@ -46,12 +46,8 @@ fn below(install: &LocalInstall, above: Option<&InstallPath>, part: &Part) -> Ve
     }
 }
 
-fn is_there(install: &LocalInstall, path: &InstallPath) -> bool {
-    install.dir().symlink_metadata(path.as_str()).is_ok()
-}
-
 /// The places of shelves that are known only now, by shelf.
-pub fn wild_places(install: &LocalInstall, rulebook: &Rulebook, role: Role) -> BTreeMap<String, Vec<InstallPath>> {
+pub fn wild_places(install: &dyn Install, rulebook: &Rulebook, role: Role) -> BTreeMap<String, Vec<InstallPath>> {
     let of = |shelf: &Shelf| -> Vec<InstallPath> {
         let wild = shelf.wild.of(role).iter().flat_map(|place| resolve(install, place));
         wild.filter(|path| install.is_folder(path)).collect()
@@ -68,7 +64,7 @@ pub struct ReadList<'r> {
 }
 
 /// Reads the lists that an install of that role has. A file that is not there is no list, unless the rule names it outright.
-pub fn lists<'r>(install: &LocalInstall, rulebook: &'r Rulebook, role: Role) -> Vec<ReadList<'r>> {
+pub fn lists<'r>(install: &dyn Install, rulebook: &'r Rulebook, role: Role) -> Vec<ReadList<'r>> {
     let mut found = Vec::new();
     for rule in rulebook.lists.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
         let files = rule.file.iter().flat_map(|file| resolve(install, file));
@@ -88,10 +84,8 @@ fn told(error: &io::Error) -> String {
     if error.kind() == io::ErrorKind::NotFound { "the file is not there".to_owned() } else { error.to_string() }
 }
 
-fn document(install: &LocalInstall, file: &InstallPath) -> io::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    install.open_file(file)?.take(limits::DOCUMENT_BYTES + 1).read_to_end(&mut bytes)?;
-    Ok(bytes)
+fn document(install: &dyn Install, file: &InstallPath) -> io::Result<Vec<u8>> {
+    install.document(file, limits::DOCUMENT_BYTES + 1)
 }
 
 /// The mods of shelves that have only ids on this role, from the lists that name them.
@@ -144,13 +138,13 @@ pub fn matched(rulebook: &Rulebook, lists: Vec<ReadList<'_>>, mods: &[SurveyedMo
 }
 
 /// The settings that the rulebook speaks of, as they are.
-pub fn settings(install: &LocalInstall, rulebook: &Rulebook, role: Role) -> Vec<SurveyedSetting> {
+pub fn settings(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<SurveyedSetting> {
     let rules = rulebook.settings.iter().filter(|rule| rule.of.is_none_or(|of| of == role));
     let each = rules.flat_map(|rule| resolve(install, &rule.file).into_iter().map(move |file| (rule, file)));
     each.map(|(rule, file)| setting(install, rule, file)).collect()
 }
 
-fn setting(install: &LocalInstall, rule: &SettingRule, file: InstallPath) -> SurveyedSetting {
+fn setting(install: &dyn Install, rule: &SettingRule, file: InstallPath) -> SurveyedSetting {
     let read = document(install, &file).map_err(|error| told(&error)).and_then(|bytes| {
         let document = rule.notation.read(&bytes, rule.encoding).map_err(|error| error.to_string())?;
         Ok(rule.at.query(&document).iter().find_map(|value| scalar(value)))
@@ -162,11 +156,15 @@ fn setting(install: &LocalInstall, rule: &SettingRule, file: InstallPath) -> Sur
     SurveyedSetting { name: rule.name.clone(), file, value, problem }
 }
 
+/// Where the rulebook says that worlds are.
+pub fn world_places(rulebook: &Rulebook, role: Role) -> impl Iterator<Item = &PlacePattern> {
+    rulebook.worlds.iter().flat_map(move |rule| rule.places.of(role))
+}
+
 /// The worlds of an install.
-pub fn worlds(install: &LocalInstall, rulebook: &Rulebook, role: Role) -> Vec<InstallPath> {
-    let places = rulebook.worlds.iter().flat_map(|rule| rule.places.of(role));
+pub fn worlds(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<InstallPath> {
     let mut found: Vec<InstallPath> =
-        places.flat_map(|place| resolve(install, place)).filter(|path| is_there(install, path)).collect();
+        world_places(rulebook, role).flat_map(|place| resolve(install, place)).filter(|path| install.is_there(path)).collect();
     found.sort();
     found.dedup();
     found

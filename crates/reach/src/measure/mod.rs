@@ -18,15 +18,15 @@ use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{InstallFacts, Survey, Unreadable};
 
 use crate::error::ReachError;
-use crate::install::{LocalInstall, nanoseconds};
+use crate::install::{Install, KnownDigests, Vouched, nanoseconds};
 use crate::progress::Progress;
 use crate::state::{Memory, State};
 
-use files::MeasuredGroup;
+use files::{By, MeasuredGroup};
 use mods::{Found, Outcome};
 use units::{Form, Shelved, Unit};
 
-pub use lists::{resolve, wild_places};
+pub use lists::{resolve, wild_places, world_places};
 pub use mods::{FileContents, FolderContents, open_archive};
 
 /// What is surveyed, and how.
@@ -42,6 +42,17 @@ pub struct Request<'a> {
     pub rulebook_digest: Blake3,
     /// Whether remembered digests count.
     pub trust: TrustMemory,
+    /// What spares the bytes of an install on a host the way here.
+    pub sparing: Sparing<'a>,
+}
+
+/// What is known of the files of an install on a host before any of them is read.
+#[derive(Clone, Copy, Default)]
+pub struct Sparing<'a> {
+    /// What the install's receipt vouches for.
+    pub vouched: Option<&'a Vouched>,
+    /// Files whose digests are known, so that a digest that the host computes is understood.
+    pub known: Option<&'a KnownDigests>,
 }
 
 /// Whether digests remembered from an earlier survey count.
@@ -64,7 +75,7 @@ pub struct Measurement {
 
 /// Everything that the measuring of one install shares.
 struct Job<'a> {
-    install: &'a LocalInstall,
+    install: &'a dyn Install,
     request: Request<'a>,
     root: String,
     memories: HashMap<String, Memory>,
@@ -78,12 +89,15 @@ struct Job<'a> {
 /// When its folder shows nothing of this game, or the state database fails. What can't be read in it is told in
 /// the survey, and the rest is surveyed all the same.
 pub fn survey(
-    install: &LocalInstall,
+    install: &dyn Install,
     request: Request<'_>,
     state: &mut State,
     progress: &dyn Progress,
 ) -> Result<Measurement, ReachError> {
-    let root = install.root().to_string_lossy().into_owned();
+    let root = install.shown().to_owned();
+    if install.is_remote() && request.trust == TrustMemory::Yes {
+        install.recall_documents(state.documents(&root)?);
+    }
     let (shelved, memories) = rayon::join(|| units::shelve(install, request), || recalled(&root, request, state));
     let memories = memories?;
     let platform = platform::versions(install, request);
@@ -107,11 +121,12 @@ pub fn survey(
     let mut survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
     beside_mods(install, request, &mut survey);
     survey.sort();
+    state.remember_documents(install.shown(), &install.new_documents())?;
     Ok(Measurement { survey, counts })
 }
 
 /// Lists, keys, settings, base archives and worlds; some of them name mods that have no bytes here.
-fn beside_mods(install: &LocalInstall, request: Request<'_>, survey: &mut Survey) {
+fn beside_mods(install: &dyn Install, request: Request<'_>, survey: &mut Survey) {
     let (rulebook, role) = (request.rulebook, request.role);
     let lists = lists::lists(install, rulebook, role);
     survey.mods.extend(lists::mods_by_id(rulebook, role, &lists));
@@ -135,13 +150,19 @@ pub struct Counts {
     pub files: usize,
     /// Files whose bytes were read.
     pub files_read: usize,
+    /// Files that the host itself computed the digest of.
+    pub files_told: usize,
+    /// Files on a host that are known by a receipt or an earlier measurement, by size and time alone.
+    pub files_vouched: usize,
 }
 
 impl Counts {
     fn add(&mut self, groups: &[MeasuredGroup]) {
         for file in groups.iter().flat_map(|group| &group.files) {
             self.files += 1;
-            self.files_read += usize::from(file.read);
+            self.files_read += usize::from(file.by == By::Reading);
+            self.files_told += usize::from(file.by == By::Host);
+            self.files_vouched += usize::from(file.by == By::SizeAndTime);
         }
     }
 }
@@ -153,7 +174,7 @@ fn split(outcomes: Vec<Vec<Outcome>>, at: usize) -> (Vec<Outcome>, Vec<Outcome>)
 }
 
 fn refuse_other_game(
-    install: &LocalInstall,
+    install: &dyn Install,
     request: Request<'_>,
     shelved: &Shelved<'_>,
     platform: &platform::Versions,
@@ -175,7 +196,7 @@ fn refuse_other_game(
     }
     looked_for.sort_unstable();
     Err(ReachError::NotThisGame {
-        path: install.root().to_owned(),
+        path: install.shown().into(),
         game: request.rulebook.game.clone(),
         looked_for: if looked_for.is_empty() {
             format!("the shelves of a {}", request.role)

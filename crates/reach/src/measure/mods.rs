@@ -16,7 +16,7 @@ use super::files::MeasuredGroup;
 use super::units::{Form, Group, Unit};
 use super::{Job, unreadable};
 use crate::error::ReachError;
-use crate::install::LocalInstall;
+use crate::install::{Install, Stamp};
 use crate::state::State;
 
 /// What became of a unit.
@@ -47,7 +47,7 @@ struct Known {
 
 /// A mod's folder, read file by file. Its members bear no checksum: a folder has none to tell.
 pub struct FolderContents<'a> {
-    install: &'a LocalInstall,
+    install: &'a dyn Install,
     folder: &'a InstallPath,
     members: Vec<Member>,
 }
@@ -55,7 +55,7 @@ pub struct FolderContents<'a> {
 impl<'a> FolderContents<'a> {
     /// A folder with these files in it.
     pub fn new(
-        install: &'a LocalInstall,
+        install: &'a dyn Install,
         folder: &'a InstallPath,
         files: impl Iterator<Item = (&'a InstallPath, u64)>,
     ) -> Self {
@@ -68,7 +68,7 @@ impl<'a> FolderContents<'a> {
 /// A mod that is one file, which is no archive.
 pub struct FileContents<'a> {
     /// The install.
-    pub install: &'a LocalInstall,
+    pub install: &'a dyn Install,
     /// The file.
     pub path: &'a InstallPath,
 }
@@ -83,15 +83,12 @@ impl Contents for FileContents<'_> {
             return Ok(None);
         }
         let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
-        let mut bytes = Vec::new();
-        let file = self.install.open_file(self.path).map_err(failed)?;
-        file.take(limit + 1).read_to_end(&mut bytes).map_err(failed)?;
-        Ok(Some(bytes))
+        self.install.document(self.path, limit + 1).map(Some).map_err(failed)
     }
 
     fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ContentsError> {
         let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
-        let mut file = self.install.open_file(self.path).map_err(failed)?;
+        let (mut file, _) = self.install.open_file(self.path).map_err(failed)?;
         kind.of(&mut file).map(Some).map_err(failed)
     }
 }
@@ -104,14 +101,11 @@ impl Contents for FolderContents<'_> {
     fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
         let failed = |reason: String| ContentsError { member: member.to_owned(), reason };
         let path = self.folder.join(member).map_err(|error| failed(error.to_string()))?;
-        let file = match self.install.open_file(&path) {
-            Ok(file) => file,
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
-            Err(error) => return Err(failed(error.to_string())),
-        };
-        let mut bytes = Vec::new();
-        file.take(limit + 1).read_to_end(&mut bytes).map_err(|error| failed(error.to_string()))?;
-        Ok(Some(bytes))
+        match self.install.document(&path, limit + 1) {
+            Ok(bytes) => Ok(Some(bytes)),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+            Err(error) => Err(failed(error.to_string())),
+        }
     }
 }
 
@@ -119,9 +113,8 @@ impl Contents for FolderContents<'_> {
 ///
 /// # Errors
 /// When it can't be read, or is no harmless archive; the text says why.
-pub fn open_archive(install: &LocalInstall, path: &InstallPath) -> Result<Box<dyn Contents>, String> {
-    let file = install.open_file(path).map_err(|error| error.to_string())?;
-    let size = file.metadata().map_err(|error| error.to_string())?.len();
+pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<Box<dyn Contents + 'i>, String> {
+    let (file, Stamp { size, .. }) = install.open_file(path).map_err(|error| error.to_string())?;
     let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
     Ok(Box::new(archive))
 }
@@ -233,7 +226,7 @@ impl Job<'_> {
     /// A file that is no mod by its name, yet an archive: harmless, unless there is a mod in it.
     fn suspect(&self, unit: &Unit<'_>) -> Found {
         let mut start = [0; 8];
-        let read = self.install.open_file(&unit.path).and_then(|mut file| file.read(&mut start));
+        let read = self.install.open_file(&unit.path).and_then(|(mut file, _)| file.read(&mut start));
         if !read.is_ok_and(|n| is_archive(&start[..n])) {
             return Found::Nothing;
         }

@@ -1,7 +1,7 @@
 //! Base archives, and how much of each overlay is in them.
 
 use std::collections::HashMap;
-use std::io::{BufReader, Seek};
+use std::io::{self, BufReader, Seek};
 
 use kanon_core::digest::Blake3;
 use kanon_core::reading::{Archive, Contents};
@@ -9,10 +9,10 @@ use kanon_core::rulebook::{LaidRule, Role, Rulebook, Shelf};
 use kanon_core::survey::{LaidOverlay, Member, Survey, SurveyedBase, SurveyedMod, Unreadable};
 
 use crate::hashing::blake3_of;
-use crate::install::LocalInstall;
+use crate::install::Install;
 
 /// Looks into every base archive of an install; one that can't be read is told.
-pub fn bases(install: &LocalInstall, rulebook: &Rulebook, survey: &mut Survey) {
+pub fn bases(install: &dyn Install, rulebook: &Rulebook, survey: &mut Survey) {
     for shelf in &rulebook.shelves {
         let Some(laid) = &shelf.laid_into else { continue };
         match open(install, laid) {
@@ -35,9 +35,12 @@ pub fn bases(install: &LocalInstall, rulebook: &Rulebook, survey: &mut Survey) {
 type Opened = (u64, Blake3, Vec<Member>);
 
 /// A base that is not there may be another role's.
-fn open(install: &LocalInstall, laid: &LaidRule) -> Result<Option<Opened>, String> {
-    let Ok(mut file) = install.open_file(&laid.base) else { return Ok(None) };
-    let size = file.metadata().map_err(|error| error.to_string())?.len();
+fn open(install: &dyn Install, laid: &LaidRule) -> Result<Option<Opened>, String> {
+    let (mut file, size) = match install.open_file(&laid.base) {
+        Ok((file, stamp)) => (file, stamp.size),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
+        Err(error) => return Err(error.to_string()),
+    };
     let (blake3, _) = blake3_of(&mut file, size).map_err(|error| error.to_string())?;
     file.rewind().map_err(|error| error.to_string())?;
     let archive = Archive::open(BufReader::new(file), size).map_err(|error| error.to_string())?;

@@ -1,7 +1,6 @@
 //! The versions of the game, the loader and the runtime, as an install shows them.
 
 use std::collections::HashSet;
-use std::io::Read;
 
 use kanon_core::document::{scalar, text};
 use kanon_core::limits;
@@ -9,7 +8,7 @@ use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Platform, PlatformVersion};
 
 use super::Request;
-use crate::install::{Kind, LocalInstall};
+use crate::install::{Install, Kind};
 
 /// How deep below the root a file is looked for by its name.
 const DEPTH: usize = 4;
@@ -26,7 +25,7 @@ pub struct Versions {
 }
 
 /// Finds the versions that an install shows.
-pub fn versions(install: &LocalInstall, request: Request<'_>) -> Versions {
+pub fn versions(install: &dyn Install, request: Request<'_>) -> Versions {
     let mut names = Names { install, skip: shelves(request), paths: None };
     let rulebook = request.rulebook;
     Versions {
@@ -42,7 +41,7 @@ fn shelves(request: Request<'_>) -> HashSet<InstallPath> {
 
 /// The names of an install's files, listed when first asked for.
 struct Names<'a> {
-    install: &'a LocalInstall,
+    install: &'a dyn Install,
     skip: HashSet<InstallPath>,
     paths: Option<Vec<InstallPath>>,
 }
@@ -79,8 +78,6 @@ fn version(platform: &Platform, names: &mut Names<'_>) -> Option<String> {
     })
 }
 
-fn bytes(install: &LocalInstall, file: &InstallPath) -> Option<Vec<u8>> {
-    let mut bytes = Vec::new();
-    install.open_file(file).ok()?.take(limits::DOCUMENT_BYTES + 1).read_to_end(&mut bytes).ok()?;
-    Some(bytes)
+fn bytes(install: &dyn Install, file: &InstallPath) -> Option<Vec<u8>> {
+    install.document(file, limits::DOCUMENT_BYTES + 1).ok()
 }

@@ -7,14 +7,14 @@ use kanon_core::rulebook::{Holds, Named, Role, Shelf};
 
 use super::Request;
 use super::units::{Form, Group, file_group, folder_group};
-use crate::install::{Kind, LocalInstall, Stamp};
+use crate::install::{Install, Kind, Stamp};
 
 /// How deep a folder that holds no mod is looked into for one.
 const DEPTH: usize = 32;
 
 /// Finds groups near the shelves.
 pub fn near<'r>(
-    install: &LocalInstall,
+    install: &dyn Install,
     request: Request<'r>,
     side_folders: &[InstallPath],
     hollow: &[InstallPath],
@@ -39,7 +39,7 @@ pub fn near<'r>(
 
 /// The root, folders on the shelf, and the places that the other side's shelf has.
 fn folders_near(
-    install: &LocalInstall,
+    install: &dyn Install,
     request: Request<'_>,
     shelf: &Shelf,
     side_folders: &[InstallPath],
@@ -54,7 +54,7 @@ fn folders_near(
 
 /// Files with a mod's name in a folder. What only looks like a download is let be: it is not on the shelf.
 fn files_in<'r>(
-    install: &LocalInstall,
+    install: &dyn Install,
     shelf: &'r Shelf,
     place: &InstallPath,
     folder: Option<InstallPath>,
@@ -69,7 +69,7 @@ fn files_in<'r>(
 }
 
 /// Each folder inside a hollow one, as if it stood on the shelf itself.
-fn folders_in<'r>(install: &LocalInstall, shelf: &'r Shelf, hollow: &InstallPath) -> Vec<Group<'r>> {
+fn folders_in<'r>(install: &dyn Install, shelf: &'r Shelf, hollow: &InstallPath) -> Vec<Group<'r>> {
     let listing = install.list(Some(hollow), DEPTH, &HashSet::new());
     let is_inner = |path: &InstallPath| path.parent().as_ref() == Some(hollow);
     let inner = listing.entries.iter().filter(|entry| entry.kind == Kind::Folder && is_inner(&entry.path));

@@ -11,7 +11,7 @@ use rayon::prelude::*;
 
 use super::Request;
 use super::lists::wild_places;
-use crate::install::{Entry, Kind, Listing, LocalInstall, Stamp};
+use crate::install::{Entry, Install, Kind, Listing, Stamp, There};
 
 /// The depth to which a mod's folder is listed.
 const FOLDER_DEPTH: usize = 32;
@@ -71,15 +71,15 @@ pub struct Shelved<'r> {
 }
 
 /// Lists the shelves of an install and sorts what is there into units.
-pub fn shelve<'r>(install: &LocalInstall, request: Request<'r>) -> Shelved<'r> {
+pub fn shelve<'r>(install: &dyn Install, request: Request<'r>) -> Shelved<'r> {
     let mut shelved = Shelved::default();
     let wild = wild_places(install, request.rulebook, request.role);
     for shelf in &request.rulebook.shelves {
         for place in shelf.places(request.role).iter().chain(wild.get(&shelf.name).into_iter().flatten()) {
-            match install.dir().symlink_metadata(place.as_str()) {
-                Err(_) => continue,
-                Ok(_) if install.dir().metadata(place.as_str()).is_ok_and(|metadata| metadata.is_dir()) => {}
-                Ok(_) => {
+            match install.is_there(place) {
+                false => continue,
+                true if install.is_folder(place) => {}
+                true => {
                     shelved.places_found += 1;
                     shelved.no_folder(shelf, place);
                     continue;
@@ -104,14 +104,14 @@ impl<'r> Shelved<'r> {
         self.unreadable.push(Unreadable { path, shelf, why, is_file: false, still_packed: false });
     }
 
-    fn files(&mut self, install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath) {
+    fn files(&mut self, install: &dyn Install, shelf: &'r Shelf, place: &InstallPath) {
         let listing = install.list(Some(place), 1, &HashSet::new());
         self.refuse(shelf, &listing);
         self.groups.extend(file_group(install, shelf, (place, place), &listing));
         self.side_folders.extend(listing.entries.into_iter().filter(|e| e.kind == Kind::Folder).map(|e| e.path));
     }
 
-    fn folders(&mut self, install: &LocalInstall, shelf: &'r Shelf, place: &InstallPath) {
+    fn folders(&mut self, install: &dyn Install, shelf: &'r Shelf, place: &InstallPath) {
         let top = install.list(Some(place), 1, &HashSet::new());
         self.refuse(shelf, &top);
         self.groups.extend(file_group(install, shelf, (place, place), &top));
@@ -152,7 +152,7 @@ fn files_of(entries: Vec<Entry>) -> Vec<(InstallPath, Stamp)> {
 
 /// The files of one folder that are mods, or may be downloads of mods. They count as lying in `place`.
 pub fn file_group<'r>(
-    install: &LocalInstall,
+    install: &dyn Install,
     shelf: &'r Shelf,
     (folder, place): (&InstallPath, &InstallPath),
     listing: &Listing,
@@ -176,13 +176,13 @@ fn key(shelf: &Shelf, folder: &InstallPath) -> String {
 }
 
 fn file_unit<'r>(
-    install: &LocalInstall,
+    install: &dyn Install,
     shelf: &'r Shelf,
     place: &InstallPath,
     path: &InstallPath,
 ) -> Option<Unit<'r>> {
     let file_name = path.name().to_owned();
-    let is_link = || install.dir().symlink_metadata(path.as_str()).is_ok_and(|metadata| metadata.is_symlink());
+    let is_link = || matches!(install.look(path), Ok(Some(There::Link)));
     let form = || if is_link() { Form::Link } else { Form::File };
     let (name, enabled, form) = match shelf.classify(&file_name) {
         _ if shelf.holds == Holds::Folders => (file_name, true, Form::Suspect),

@@ -4,67 +4,30 @@ use std::collections::HashSet;
 use std::fs::{File, FileType, Metadata};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::time::UNIX_EPOCH;
+use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
+use cap_fs_ext::{DirExt, SystemTimeSpec};
 use cap_std::ambient_authority;
-use cap_std::fs::Dir;
+use cap_std::fs::{Dir, OpenOptions};
+use kanon_core::digest::Sha256;
 use kanon_core::path::InstallPath;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
+use super::{Seekable, Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Stamp, There, named, nanoseconds, shown};
 use crate::error::{During, ReachError};
 
-/// The folder on an install that is Kanon's own.
-pub const OWN_FOLDER: &str = ".kanon";
+/// Files that are written at a time: each waits for the disk on its own.
+const SIDE_BY_SIDE: usize = 4;
 
 /// An open local install.
 pub struct LocalInstall {
     root: PathBuf,
+    shown: String,
     dir: Dir,
 }
 
-/// What makes a file the same file with the same bytes, without reading it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Stamp {
-    /// Its size in bytes.
-    pub size: u64,
-    /// When its bytes changed, in nanoseconds since 1970.
-    pub modified: i64,
-    /// When its record changed, where the system tells; else 0.
-    pub changed: i64,
-    /// Its number on the file system, where it has one; else 0.
-    pub inode: u64,
-}
-
-/// One thing that a listing found.
-#[derive(Debug, Clone)]
-pub struct Entry {
-    /// From the root of the install.
-    pub path: InstallPath,
-    /// What it is.
-    pub kind: Kind,
-}
-
-/// What an entry of a listing is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
-    /// A file.
-    File(Stamp),
-    /// A folder.
-    Folder,
-}
-
-/// A listing: what is there, and what could not be looked at.
-#[derive(Debug, Clone, Default)]
-pub struct Listing {
-    /// Files and folders.
-    pub entries: Vec<Entry>,
-    /// Paths as text, with the reason.
-    pub refused: Vec<(String, String)>,
-}
-
 impl Stamp {
-    /// The stamp of a file.
+    /// The stamp of a file on this machine.
     pub fn of(metadata: &Metadata) -> Self {
         let modified = metadata.modified().ok().map_or(0, nanoseconds);
         #[cfg(unix)]
@@ -78,21 +41,6 @@ impl Stamp {
     }
 }
 
-impl Stamp {
-    /// The later of its two times.
-    pub const fn newest(&self) -> i64 {
-        if self.modified > self.changed { self.modified } else { self.changed }
-    }
-}
-
-/// A time in nanoseconds since 1970, negative before.
-pub fn nanoseconds(time: std::time::SystemTime) -> i64 {
-    match time.duration_since(UNIX_EPOCH) {
-        Ok(since) => i64::try_from(since.as_nanos()).unwrap_or(i64::MAX),
-        Err(before) => i64::try_from(before.duration().as_nanos()).map_or(i64::MIN, i64::wrapping_neg),
-    }
-}
-
 impl LocalInstall {
     /// Opens an install by its folder.
     ///
@@ -101,29 +49,11 @@ impl LocalInstall {
     pub fn open(root: &Path) -> Result<Self, ReachError> {
         let dir = Dir::open_ambient_dir(root, ambient_authority()).during("open the install's folder", root)?;
         let root = root.canonicalize().during("find the install's folder", root)?;
-        Ok(Self { root, dir })
-    }
-
-    /// Its folder.
-    pub fn root(&self) -> &Path {
-        &self.root
-    }
-
-    /// The handle that can't leave it.
-    pub const fn dir(&self) -> &Dir {
-        &self.dir
-    }
-
-    /// A path of the install on this machine, for messages and listings; files are opened through [`LocalInstall::dir`].
-    pub fn outside(&self, path: &InstallPath) -> PathBuf {
-        self.root.join(path.as_str())
+        Ok(Self { shown: root.to_string_lossy().into_owned(), root, dir })
     }
 
     /// Opens a file to read. Links are followed only inside the install.
-    ///
-    /// # Errors
-    /// When it is not there, no file, outside, or can't be read.
-    pub fn open_file(&self, path: &InstallPath) -> io::Result<File> {
+    fn file(&self, path: &InstallPath) -> io::Result<File> {
         let file = self.dir.open(path.as_str())?.into_std();
         if file.metadata()?.is_dir() {
             return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
@@ -131,18 +61,8 @@ impl LocalInstall {
         Ok(file)
     }
 
-    /// Whether a path is a folder.
-    pub fn is_folder(&self, path: &InstallPath) -> bool {
-        self.dir.symlink_metadata(path.as_str()).is_ok_and(|metadata| metadata.is_dir())
-    }
-
-    /// Lists everything below a folder, down to `depth` levels; Kanon's own folder and those in `skip` are passed over.
-    pub fn list(&self, folder: Option<&InstallPath>, depth: usize, skip: &HashSet<InstallPath>) -> Listing {
-        self.list_folder(folder, depth, skip)
-    }
-
     fn list_folder(&self, folder: Option<&InstallPath>, depth: usize, skip: &HashSet<InstallPath>) -> Listing {
-        let outside = folder.map_or_else(|| self.root.clone(), |folder| self.outside(folder));
+        let outside = folder.map_or_else(|| self.root.clone(), |folder| self.root.join(folder.as_str()));
         let mut listing = Listing::default();
         let names = match std::fs::read_dir(&outside) {
             Ok(names) => names,
@@ -182,17 +102,11 @@ impl LocalInstall {
         listing: &mut Listing,
         folders: &mut Vec<InstallPath>,
     ) {
-        let path = match (folder, name.to_str()) {
-            (_, None) => Err("its name is no Unicode text"),
-            (Some(folder), Some(name)) => folder.child(name).map_err(|error| error.reason()),
-            (None, Some(name)) => InstallPath::new(name).map_err(|error| error.reason()),
-        };
         let text = || shown(folder, &name.to_string_lossy());
-        let path = match path {
+        let path = name.to_str().ok_or_else(|| "its name is no Unicode text".to_owned());
+        let path = match path.and_then(|name| named(folder, name)) {
             Ok(path) => path,
-            Err(reason) => {
-                return listing.refused.push((text(), format!("its name can't be used everywhere: {reason}")));
-            }
+            Err(why) => return listing.refused.push((text(), why)),
         };
         if kind.is_dir() {
             return folders.push(path);
@@ -213,7 +127,7 @@ impl LocalInstall {
 
     /// What a link points at, if that is a file inside the install.
     fn behind_link(&self, path: &InstallPath) -> Result<Metadata, String> {
-        match self.open_file(path) {
+        match self.file(path) {
             Ok(file) => file.metadata().map_err(|error| error.to_string()),
             Err(error) if error.kind() == io::ErrorKind::IsADirectory => {
                 Err("it is a link to a folder, which is not followed".to_owned())
@@ -223,12 +137,151 @@ impl LocalInstall {
     }
 }
 
-fn shown(folder: Option<&InstallPath>, name: &str) -> String {
-    match folder {
-        Some(folder) if name.is_empty() => folder.to_string(),
-        Some(folder) => format!("{folder}/{name}"),
-        None => name.to_owned(),
+impl Install for LocalInstall {
+    fn shown(&self) -> &str {
+        &self.shown
     }
+
+    fn folder(&self) -> Option<&Path> {
+        Some(&self.root)
+    }
+
+    fn side_by_side(&self) -> usize {
+        SIDE_BY_SIDE
+    }
+
+    fn list(&self, folder: Option<&InstallPath>, depth: usize, skip: &HashSet<InstallPath>) -> Listing {
+        self.list_folder(folder, depth, skip)
+    }
+
+    fn look(&self, path: &InstallPath) -> io::Result<Option<There>> {
+        let metadata = match self.dir.symlink_metadata(path.as_str()) {
+            Ok(metadata) => metadata,
+            Err(error) if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => {
+                return Ok(None);
+            }
+            Err(error) => return Err(error),
+        };
+        let modified = metadata.modified().ok().map(|time| nanoseconds(time.into_std()));
+        let mode = mode(&metadata);
+        Ok(Some(if metadata.is_symlink() {
+            There::Link
+        } else if metadata.is_dir() {
+            There::Folder { modified, mode }
+        } else if metadata.is_file() {
+            let file = self.file(path)?;
+            There::File { stamp: Stamp::of(&file.metadata()?), mode }
+        } else {
+            There::Other
+        }))
+    }
+
+    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, Stamp)> {
+        let file = self.file(path)?;
+        let stamp = Stamp::of(&file.metadata()?);
+        Ok((Box::new(file), stamp))
+    }
+
+    fn host_digests(&self, paths: &[InstallPath]) -> Vec<Option<Sha256>> {
+        vec![None; paths.len()]
+    }
+
+    fn write(&self, path: &InstallPath, source: &mut dyn Seekable) -> io::Result<()> {
+        if let Some(parent) = path.parent() {
+            self.make_folders(&parent)?;
+        }
+        let options = OpenOptions::new().write(true).create(true).truncate(true).clone();
+        let mut file = self.dir.open_with(path.as_str(), &options)?.into_std();
+        source.rewind()?;
+        io::copy(source, &mut file)?;
+        file.sync_all()
+    }
+
+    fn rename(&self, from: &InstallPath, to: &InstallPath) -> io::Result<()> {
+        if let Some(parent) = to.parent() {
+            self.make_folders(&parent)?;
+        }
+        self.dir.rename(from.as_str(), &self.dir, to.as_str())?;
+        self.flush_folder(to);
+        Ok(())
+    }
+
+    fn remove_file(&self, path: &InstallPath) -> io::Result<()> {
+        match self.dir.remove_file(path.as_str()) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            other => other,
+        }
+    }
+
+    fn make_folders(&self, path: &InstallPath) -> io::Result<()> {
+        if path.is_root() { Ok(()) } else { self.dir.create_dir_all(path.as_str()) }
+    }
+
+    fn claim_folder(&self, path: &InstallPath) -> io::Result<()> {
+        self.dir.create_dir(path.as_str())
+    }
+
+    fn remove_folder(&self, path: &InstallPath) -> io::Result<()> {
+        self.dir.remove_dir(path.as_str())
+    }
+
+    fn set_facts(&self, path: &InstallPath, modified: Option<i64>, mode: Option<u32>) -> io::Result<()> {
+        if let Some(mode) = mode {
+            set_mode(&self.dir, path, mode)?;
+        }
+        modified.map_or(Ok(()), |modified| self.dir.set_mtime(path.as_str(), time(modified)))
+    }
+
+    fn look_anew(&self) {}
+
+    fn recall_documents(&self, _: Vec<KeptDocument>) {}
+
+    fn new_documents(&self) -> Vec<KeptDocument> {
+        Vec::new()
+    }
+
+    /// A link to a folder inside the install is one too.
+    fn is_folder(&self, path: &InstallPath) -> bool {
+        self.dir.metadata(path.as_str()).is_ok_and(|metadata| metadata.is_dir())
+    }
+}
+
+impl LocalInstall {
+    /// Makes a rename last through a power cut, where folders can be flushed.
+    fn flush_folder(&self, path: &InstallPath) {
+        let folder = path.parent().map_or_else(|| self.root.clone(), |parent| self.root.join(parent.as_str()));
+        // A folder that can't be opened to be flushed is no reason to fail: the rename itself was done.
+        let _ = File::open(folder).and_then(|folder| folder.sync_all());
+    }
+}
+
+/// The permission bits, where the system has them.
+#[cfg(unix)]
+fn mode(metadata: &cap_std::fs::Metadata) -> Option<u32> {
+    use cap_std::fs::MetadataExt;
+    Some(metadata.mode() & 0o7777)
+}
+
+#[cfg(not(unix))]
+fn mode(_: &cap_std::fs::Metadata) -> Option<u32> {
+    None
+}
+
+#[cfg(unix)]
+fn set_mode(dir: &Dir, path: &InstallPath, mode: u32) -> io::Result<()> {
+    use cap_std::fs::PermissionsExt;
+    dir.set_permissions(path.as_str(), cap_std::fs::Permissions::from_mode(mode))
+}
+
+#[cfg(not(unix))]
+fn set_mode(_: &Dir, _: &InstallPath, _: u32) -> io::Result<()> {
+    Ok(())
+}
+
+fn time(nanoseconds: i64) -> SystemTimeSpec {
+    let since = Duration::from_nanos(nanoseconds.unsigned_abs());
+    let time: SystemTime = if nanoseconds >= 0 { UNIX_EPOCH + since } else { UNIX_EPOCH - since };
+    SystemTimeSpec::Absolute(cap_std::time::SystemTime::from_std(time))
 }
 
 #[cfg(test)]
@@ -264,10 +317,5 @@ mod tests {
             assert!(install.open_file(&InstallPath::new("mods/out").expect("a path")).is_err());
         }
         assert!(LocalInstall::open(&root.join("none")).is_err());
-    }
-
-    #[test]
-    fn times_before_1970_are_negative() {
-        assert_eq!(nanoseconds(UNIX_EPOCH - std::time::Duration::from_nanos(5)), -5);
     }
 }

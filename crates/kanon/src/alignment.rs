@@ -1,0 +1,456 @@
+//! The alignment of one install from its survey to its receipt: opened, finished if it was interrupted, planned, carried out.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::path::Path;
+use std::sync::Arc;
+
+use kanon_core::align::{self, Action, Plan, RiskyExtras, Step};
+use kanon_core::canon::Canon;
+use kanon_core::digest::Blake3;
+use kanon_core::path::InstallPath;
+use kanon_core::rulebook::{Role, RunningSigns, Shelf};
+use kanon_core::survey::{Survey, SurveyedBase};
+use kanon_core::world::{self, Choice, World};
+use kanon_reach::bytes::{self, Bytes};
+use kanon_reach::carry_out::{Order, Site, carry_out, finish};
+use kanon_reach::claim::{Claimant, Others};
+use kanon_reach::error::{During, ReachError};
+use kanon_reach::install::{Install, RECEIPT_FORMAT, Receipt, ReceiptFile};
+use kanon_reach::measure::{wild_places, world_places};
+use kanon_reach::overlay::{self, Overlay};
+use kanon_reach::prune::{Pruned, prune};
+use kanon_reach::running;
+use kanon_reach::state::{Alignment, Base};
+use kanon_reach::undo::{TakenBack, undo};
+use kanon_reach::worlds;
+
+use crate::failure::Failure;
+use crate::places::{Place, Placed};
+use crate::session::{Session, Surveyed, Target};
+
+/// What was asked for, beside the install.
+pub struct Wanted {
+    /// What is said of extra mods that may stay.
+    pub risky: RiskyExtras,
+    /// What is said of the world: `keep`, `new`, or a file.
+    pub world: Option<String>,
+    /// Whether a running game is no hindrance.
+    pub while_running: bool,
+    /// What to do about another workspace's claim.
+    pub others: Others,
+}
+
+/// One install that is aligned.
+pub struct Job<'e> {
+    /// The session it has to itself.
+    pub session: Session<'e>,
+    /// The install.
+    pub placed: Placed,
+    /// An alignment that was begun and never ended.
+    pub unfinished: Option<Alignment>,
+    /// What is to be done.
+    pub planned: Planned,
+    /// The install as it was typed.
+    pub typed: String,
+    install: Arc<dyn Install>,
+    canon: Option<Canon>,
+}
+
+/// What is to be done to one install.
+#[derive(Default)]
+pub struct Planned {
+    /// The steps.
+    pub plan: Plan,
+    /// The mods that want a new world, while nobody has said what becomes of the one that is there.
+    pub undecided: Vec<String>,
+    /// What was surveyed.
+    pub surveyed: Option<Surveyed>,
+    /// Bytes that are nowhere but here: rebuilt archives, prepared worlds.
+    own_bytes: Bytes,
+    /// Base archives that are rebuilt.
+    bases: Vec<(InstallPath, Base)>,
+}
+
+/// What carrying out came to.
+pub struct CarriedOut {
+    /// The alignment's number.
+    pub id: i64,
+    /// What was surveyed afterwards.
+    pub surveyed: Surveyed,
+    /// Backups that have served their time.
+    pub pruned: Pruned,
+}
+
+impl<'e> Job<'e> {
+    /// Opens an install to align it.
+    pub fn open(mut session: Session<'e>, name: &str, canon: Option<Canon>, role: Option<Role>) -> Result<Self, Failure> {
+        let placed = session.placed(name, role)?;
+        let install = session.open_install(&placed)?;
+        let unfinished = session.interrupted(install.as_ref())?;
+        let typed = name.to_owned();
+        Ok(Self { session, placed, unfinished, planned: Planned::default(), typed, install, canon })
+    }
+
+    /// The sealed canon, which must be there.
+    pub fn canon(&self) -> Result<&Canon, Failure> {
+        self.canon.as_ref().ok_or_else(|| self.session.no_canon())
+    }
+
+    /// Finishes what was interrupted. Says whether there was anything left to do.
+    pub fn finish(&mut self, wanted: &Wanted) -> Result<bool, Failure> {
+        let Some(unfinished) = self.unfinished.take() else { return Ok(false) };
+        let running = self.stopped(wanted)?;
+        let steps = unfinished.steps;
+        let plan = Plan { steps };
+        let bytes = self.session.bytes(&plan.wanted())?;
+        let receipt = self.receipt()?;
+        let finished = self.at_site(wanted.others, |site, session| {
+            let bar = session.ui.progress("finishing");
+            Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, &bar)?)
+        });
+        let finished = finished.map_err(|failure| {
+            failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name))
+        })?;
+        self.started_again(running)?;
+        Ok(finished)
+    }
+
+    /// Surveys the install and plans what brings it in line.
+    pub fn plan(&mut self, wanted: &Wanted) -> Result<(), Failure> {
+        let canon = self.canon()?.clone();
+        let surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
+        let survey = &surveyed.survey;
+        let measure = self.session.measure(&canon);
+        let changes = world::shaping(measure, survey);
+        let mut own_bytes = Bytes::default();
+        let choice = self.choice(wanted, survey, &mut own_bytes)?;
+        let without = match choice {
+            Choice::New(_) | Choice::Prepared { .. } => Some(world::without_worlds(survey)),
+            Choice::Keep | Choice::Undecided => None,
+        };
+        let mut plan =
+            align::plan(measure, without.as_ref().unwrap_or(survey), wanted.risky).map_err(ReachError::from)?;
+        let undecided = match choice {
+            Choice::Undecided => world::wanting_new(&changes).map(|shaping| shaping.id.clone()).collect(),
+            _ => Vec::new(),
+        };
+        let rulebook = &self.session.loaded.rulebook;
+        let all_stay = changes.is_empty() && without.is_none() && !touches(&plan, &survey.worlds);
+        let worlds: Vec<World> =
+            if all_stay { Vec::new() } else { worlds::listed(self.install.as_ref(), &survey.worlds)? };
+        plan = world::decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
+            .map_err(|error| ReachError::Plan(error.into()))?;
+        self.planned = Planned { plan, undecided, surveyed: Some(surveyed), own_bytes, bases: Vec::new() };
+        self.plan_bases()
+    }
+
+    fn choice(&self, wanted: &Wanted, survey: &Survey, own_bytes: &mut Bytes) -> Result<Choice, Failure> {
+        let Some(word) = wanted.world.as_deref() else { return Ok(Choice::Undecided) };
+        let mark = self.session.env.now().strftime("%Y%m%d-%H%M%S").to_string();
+        match word {
+            "keep" => return Ok(Choice::Keep),
+            "new" => return Ok(Choice::New(mark)),
+            _ => {}
+        }
+        let file = self.session.env.folder.join(word);
+        let place = world_places(&self.session.loaded.rulebook, self.placed.role).next().map(ToString::to_string);
+        let Some(place) = survey.worlds.first().map(ToString::to_string).or(place) else {
+            return Err(Failure::plain("the rulebook says of no place that a world is there")
+                .hint("add a [[world]] to it, or leave --world out"));
+        };
+        let is_folder = match survey.worlds.first() {
+            Some(world) => self.install.is_folder(world),
+            // A world that is one file has an extension, as far as anybody has seen.
+            None => !place.rsplit('/').next().unwrap_or_default().contains('.'),
+        };
+        let room = self.session.workspace()?.unpacked();
+        let files = worlds::prepared(&file, is_folder, &room, own_bytes).map_err(|error| {
+            Failure::from(error).hint("--world takes keep, new, or the file or folder of a prepared world")
+        })?;
+        let called = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+        Ok(Choice::Prepared { mark, called, files })
+    }
+
+    /// Rebuilds the base archives that are not what the overlays of the canon make of them.
+    fn plan_bases(&mut self) -> Result<(), Failure> {
+        let shelves: Vec<Shelf> = self.session.loaded.rulebook.shelves.clone();
+        let bases: Vec<SurveyedBase> =
+            self.planned.surveyed.iter().flat_map(|surveyed| surveyed.survey.bases.clone()).collect();
+        for shelf in shelves.iter().filter(|shelf| shelf.laid_into.is_some()) {
+            let of_shelf = |base: &&SurveyedBase| shelf.laid_into.as_ref().is_some_and(|laid| laid.base == base.path);
+            if let Some(base) = bases.iter().find(of_shelf) {
+                self.plan_base(shelf, base)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn plan_base(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<(), Failure> {
+        let Some(laid) = &shelf.laid_into else { return Ok(()) };
+        let role = self.placed.role;
+        let known = self.session.state.base(self.install.shown(), surveyed.path.as_str())?;
+        // An archive that we did not build is the game's own, as it came or after an update.
+        let known = known.filter(|known| known.built == surveyed.blake3);
+        let original = known.map_or(surveyed.blake3, |known| known.original);
+        let overlays = self.overlays(shelf, surveyed)?;
+        let strip = laid.strip.of(role);
+        let recipe = overlay::recipe(original, &overlays, strip);
+        let is_right = surveyed.not_stripped.is_empty()
+            && overlays.iter().all(|overlay| {
+                surveyed.overlays.iter().any(|laid| laid.id.eq_ignore_ascii_case(&overlay.id) && laid.laid == laid.members)
+            })
+            && surveyed.overlays.iter().all(|laid| overlays.iter().any(|o| o.id.eq_ignore_ascii_case(&laid.id)));
+        if known.map_or(is_right, |known| known.recipe == recipe) {
+            return Ok(());
+        }
+        let file = self.kept_original(original, &surveyed.path)?;
+        let workspace = self.session.workspace()?;
+        let room = workspace.unpacked();
+        std::fs::create_dir_all(&room).during("make the folder", &room)?;
+        let built_file = room.join(format!("base-{}", recipe.short()));
+        let built = overlay::build(&file, &overlays, strip, &built_file)?;
+        if built == surveyed.blake3 {
+            return Ok(());
+        }
+        let size = std::fs::metadata(&built_file).during("look at", &built_file)?.len();
+        let names: Vec<&str> = overlays.iter().map(|overlay| overlay.id.as_str()).collect();
+        let why = match names.is_empty() {
+            true => "the base archive as the game brought it".to_owned(),
+            false => format!("the base archive with {} laid in", names.join(", ")),
+        };
+        let action = Action::Replace { blake3: built };
+        self.planned.plan.steps.push(Step { action, path: surveyed.path.clone(), why, bytes: size });
+        self.planned.own_bytes.add(built, built_file);
+        self.planned.bases.push((surveyed.path.clone(), Base { original, recipe, built }));
+        Ok(())
+    }
+
+    /// The overlays of the canon, in the order in which they are laid: as the install's own list has them, then by the canon.
+    fn overlays(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
+        let role = self.placed.role;
+        let of_shelf = |sealed: &&kanon_core::canon::SealedMod| {
+            sealed.shelf == shelf.name && sealed.needed_on().includes(role)
+        };
+        let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
+        let listed = |id: &str| {
+            surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX)
+        };
+        sealed.sort_by_key(|sealed| (listed(&sealed.reading.id), sealed.position));
+        let wanted: BTreeSet<Blake3> = sealed.iter().flat_map(|sealed| &sealed.files).map(|file| file.blake3).collect();
+        let bytes = self.session.bytes(&wanted)?;
+        let store = self.session.workspace()?.store();
+        let mut overlays = Vec::new();
+        for sealed in sealed {
+            let Some(file) = sealed.files.first() else { continue };
+            bytes::keep(&bytes, file.blake3, &store)?;
+            let path = store.join(file.blake3.to_string());
+            overlays.push(Overlay { id: sealed.reading.id.clone(), digest: file.blake3, file: path });
+        }
+        Ok(overlays)
+    }
+
+    /// The base archive as the game brought it: kept from before, or taken from the install now.
+    fn kept_original(&self, original: Blake3, path: &InstallPath) -> Result<std::path::PathBuf, Failure> {
+        let store = self.session.workspace()?.store();
+        let kept = store.join(original.to_string());
+        if kept.is_file() {
+            return Ok(kept);
+        }
+        std::fs::create_dir_all(&store).during("make the folder", &store)?;
+        let outside = self.install.outside(path);
+        let part = store.join(format!("{original}.part"));
+        let (mut source, stamp) = self.install.open_file(path).during("keep the original of", &outside)?;
+        let mut target = std::fs::File::create(&part).during("make", &part)?;
+        let (digest, _) = kanon_reach::hashing::both_of(&mut source, stamp.size, |chunk| {
+            std::io::Write::write_all(&mut target, chunk)
+        })
+        .during("keep the original of", &outside)?;
+        if digest != original {
+            return Err(ReachError::Changed(outside).into());
+        }
+        target.sync_all().and_then(|()| std::fs::rename(&part, &kept)).during("keep the original of", &outside)?;
+        Ok(kept)
+    }
+
+    /// Carries the plan out, with the game stopped, and measures again.
+    pub fn carry_out(&mut self, wanted: &Wanted) -> Result<CarriedOut, Failure> {
+        let running = self.stopped(wanted)?;
+        let plan = std::mem::take(&mut self.planned.plan);
+        let mut bytes = self.session.bytes(&plan.wanted())?;
+        bytes.add_all(&self.planned.own_bytes);
+        let order = Order { plan: &plan, receipt: self.receipt()?, bytes: &bytes };
+        let carried = self.at_site(wanted.others, |site, session| {
+            let bar = session.ui.progress("aligning");
+            Ok(carry_out(site, &order, &mut session.state, &bar)?)
+        });
+        self.planned.plan = plan;
+        let id = carried?;
+        for (path, base) in &self.planned.bases {
+            self.session.state.remember_base(self.install.shown(), path.as_str(), base)?;
+        }
+        self.started_again(running)?;
+        let surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
+        let workspace = self.session.workspace()?;
+        let (keep, now) = (workspace.wishes.backups, self.session.env.now().timestamp().as_second());
+        let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;
+        Ok(CarriedOut { id, surveyed, pruned })
+    }
+
+    /// Takes alignments back, newest first, down to one of that number; only the newest when none is given.
+    pub fn undo(&mut self, back_to: Option<i64>, asked: &Wanted) -> Result<Vec<(i64, TakenBack)>, Failure> {
+        let name = self.placed.name.clone();
+        let alignments = self.session.state.alignments(Some(self.install.shown()))?;
+        let wanted = to_take_back(&alignments, back_to, &name)?;
+        let running = self.stopped(asked)?;
+        let mut taken = Vec::new();
+        for id in wanted {
+            let back = self.at_site(asked.others, |site, session| Ok(undo(site, &mut session.state, id)?))?;
+            taken.push((id, back));
+        }
+        self.started_again(running)?;
+        Ok(taken)
+    }
+
+    /// Does something at the install as the journal and the claim want to know it.
+    fn at_site<T>(
+        &mut self,
+        others: Others,
+        work: impl FnOnce(Site<'_>, &mut Session<'e>) -> Result<T, Failure>,
+    ) -> Result<T, Failure> {
+        let workspace = self.session.workspace()?;
+        let claimant = Claimant {
+            workspace: workspace.id()?,
+            by: format!("{} in {}", self.session.env.person(), workspace.root.display()),
+            began: self.session.env.now().timestamp().as_second(),
+        };
+        let backups = workspace.backups();
+        let rulebook = &self.session.loaded.rulebook;
+        let (role, install) = (self.placed.role, self.install.as_ref());
+        let wild = wild_places(install, rulebook, role);
+        let literal = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role));
+        let places: BTreeSet<InstallPath> = literal.chain(wild.values().flatten()).cloned().collect();
+        let surveyed = self.planned.surveyed.as_ref();
+        let whole: BTreeSet<InstallPath> =
+            surveyed.iter().flat_map(|surveyed| &surveyed.survey.worlds).cloned().collect();
+        let install = Arc::clone(&self.install);
+        let site = Site {
+            install: install.as_ref(),
+            name: &self.placed.name,
+            places: &places,
+            whole: &whole,
+            backups: &backups,
+            claimant: &claimant,
+            others,
+        };
+        work(site, &mut self.session)
+    }
+
+    /// What the receipt will say is there.
+    fn receipt(&self) -> Result<Receipt, Failure> {
+        let role = self.placed.role;
+        let wild: BTreeMap<String, Vec<InstallPath>> =
+            wild_places(self.install.as_ref(), &self.session.loaded.rulebook, role);
+        let (canon, mut files) = (self.canon()?, Vec::new());
+        for sealed in canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)) {
+            let shelf = self.session.loaded.rulebook.shelf(&sealed.shelf);
+            let literal = shelf.map_or(&[][..], |shelf| shelf.places(role));
+            let places = literal.iter().chain(wild.get(&sealed.shelf).into_iter().flatten());
+            for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+                let path = place.join(file.path.as_str()).map_err(|error| ReachError::Plan(error.into()))?;
+                files.push(ReceiptFile { path, size: file.size, modified: None, blake3: file.blake3 });
+            }
+        }
+        let canon = canon.to_json().map(|json| Blake3::of(json.as_bytes())).unwrap_or(canon.rulebook);
+        Ok(Receipt { format: RECEIPT_FORMAT.to_owned(), canon, files })
+    }
+
+    /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.
+    fn stopped(&self, wanted: &Wanted) -> Result<Option<String>, Failure> {
+        let (install, signs, host) = (self.install.as_ref(), self.signs(), self.host());
+        let Some(sign) = running::sign(install, &signs, host) else { return Ok(None) };
+        let name = &self.placed.name;
+        if wanted.while_running {
+            self.session.ui.notice(&format!("note: {name} is running ({sign}); it is written to all the same"));
+            return Ok(None);
+        }
+        let workspace = self.session.workspace()?;
+        let stop = workspace.wishes.install(name).map(|wish| wish.stop.clone()).unwrap_or_default();
+        if stop.is_empty() {
+            return Err(Failure::plain(format!("{name} is running ({sign}), and nothing was done to it")).hint(
+                "stop it first, or give its [install] a `stop` command in kanon.toml; --while-running does it all the same",
+            ));
+        }
+        self.session.ui.notice(&format!("{name} is running ({sign}); it is stopped by: {}", stop.join(" ")));
+        running::run(&stop, &workspace.root)?;
+        match running::wait_until_stopped(install, &signs, host) {
+            None => Ok(Some(sign)),
+            Some(sign) => Err(Failure::plain(format!("{name} did not stop ({sign}), and nothing was done to it"))
+                .hint("see what its `stop` command in kanon.toml does")),
+        }
+    }
+
+    /// Starts the game again that was stopped.
+    fn started_again(&self, was_running: Option<String>) -> Result<(), Failure> {
+        let name = &self.placed.name;
+        let workspace = self.session.workspace()?;
+        let start = workspace.wishes.install(name).map(|wish| wish.start.clone()).unwrap_or_default();
+        if was_running.is_none() {
+            return Ok(());
+        }
+        if start.is_empty() {
+            self.session.ui.notice(&format!("note: {name} was stopped, and kanon.toml has no `start` command for it"));
+            return Ok(());
+        }
+        self.session.ui.notice(&format!("{name} is started by: {}", start.join(" ")));
+        Ok(running::start(&start, &workspace.root)?)
+    }
+
+    /// The rulebook's signs are a server's; a game on a player's machine shows by its program alone.
+    fn signs(&self) -> RunningSigns {
+        let signs = self.session.loaded.rulebook.running.clone();
+        match self.placed.role {
+            Role::Server => signs,
+            Role::Client => RunningSigns { processes: signs.processes, ..RunningSigns::default() },
+        }
+    }
+
+    fn host(&self) -> Option<&str> {
+        match &self.placed.place {
+            Place::Host(address) => Some(&address.host),
+            Place::Folder(_) => None,
+        }
+    }
+}
+
+fn touches(plan: &Plan, worlds: &[InstallPath]) -> bool {
+    let inside = |path: &InstallPath| worlds.iter().any(|world| path == world || path.below(world).is_some());
+    plan.steps.iter().flat_map(Step::paths).any(inside)
+}
+
+/// The numbers of the alignments to take back, newest first.
+fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, Failure> {
+    use kanon_reach::state::AlignmentState::{Pruned, Undone};
+    let mut open = alignments.iter().filter(|alignment| alignment.state != Undone);
+    let failed = |text: String| Failure::plain(text).hint("see what was done with: kanon history");
+    let pruned = |id: i64| failed(format!("the backup of alignment {id} of {name} is gone by the rule of [backups]"));
+    let Some(back_to) = back_to else {
+        return match open.next() {
+            Some(last) if last.state == Pruned => Err(pruned(last.id)),
+            Some(last) => Ok(vec![last.id]),
+            None => Err(failed(format!("there is no alignment of {name} to take back"))),
+        };
+    };
+    let wanted: Vec<&Alignment> = open.filter(|alignment| alignment.id >= back_to).collect();
+    match wanted.last() {
+        Some(last) if last.id == back_to => match wanted.iter().find(|alignment| alignment.state == Pruned) {
+            Some(gone) => Err(pruned(gone.id)),
+            None => Ok(wanted.iter().map(|alignment| alignment.id).collect()),
+        },
+        _ => Err(failed(format!("{name} has no alignment {back_to} that could be taken back"))),
+    }
+}
+
+/// Where the copies of an alignment are, from the workspace.
+pub fn backup_shown(id: i64) -> std::path::PathBuf {
+    Path::new(".kanon").join("backups").join(id.to_string())
+}

@@ -1,0 +1,198 @@
+//! One alignment of an install at a time: a lock on this machine, and a folder on the install that only one can make.
+//!
+//! The lock here goes with the process that holds it. The folder there stays behind when that is killed, and is known
+//! again by what is written in it: our own is taken up again, another's is left alone.
+
+use std::fs::File;
+use std::io::{self, Cursor};
+use std::path::Path;
+use std::time::Duration;
+
+use kanon_core::digest::Blake3;
+use kanon_core::path::InstallPath;
+use serde::{Deserialize, Serialize};
+
+use crate::error::{During, ReachError};
+use crate::install::{Install, OWN_FOLDER};
+
+/// The folder on an install that is there while an alignment is at work.
+const CLAIM: &str = ".kanon/aligning";
+const NOTE: &str = ".kanon/aligning/claim.json";
+const FORMAT: &str = "kanon-claim/1";
+/// How long a claim may be without a note on a slow line.
+const JUST_MADE: Duration = Duration::from_secs(1);
+/// Bytes of a claim that are read.
+const NOTE_BYTES: u64 = 64 << 10;
+
+/// Who aligns, as the next one reads it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Claimant {
+    /// What tells workspaces apart, on whatever machine they are.
+    pub workspace: String,
+    /// Whose it is, in words.
+    pub by: String,
+    /// When it began, in seconds since 1970.
+    pub began: i64,
+}
+
+#[derive(Serialize, Deserialize)]
+struct Note {
+    format: String,
+    #[serde(flatten)]
+    claimant: Claimant,
+}
+
+/// What to do about a claim that another workspace left.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Others {
+    /// It is respected.
+    Respect,
+    /// It is known to be dead, and is put aside.
+    TakeOver,
+}
+
+/// A claim on an install, until it is released. One that is dropped stays on the install: the work was interrupted.
+#[must_use = "a claim that is not released stays on the install"]
+pub struct Claim<'i> {
+    install: &'i dyn Install,
+    lock: File,
+}
+
+impl<'i> Claim<'i> {
+    /// Claims an install.
+    ///
+    /// # Errors
+    /// When another alignment is at work on it, here or elsewhere; the error names it.
+    pub fn take(
+        install: &'i dyn Install,
+        locks: &Path,
+        claimant: &Claimant,
+        others: Others,
+    ) -> Result<Self, ReachError> {
+        let lock = lock(install, locks, claimant)?;
+        let claim = Self { install, lock };
+        claim.on_install(claimant, others)?;
+        Ok(claim)
+    }
+
+    fn on_install(&self, claimant: &Claimant, others: Others) -> Result<(), ReachError> {
+        let (folder, note) = (own(CLAIM)?, own(NOTE)?);
+        let outside = self.install.outside(&folder);
+        self.install.make_folders(&own(OWN_FOLDER)?).during("make the folder for", &outside)?;
+        match self.install.claim_folder(&folder) {
+            Ok(()) => {}
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => self.settle(claimant, others)?,
+            Err(source) => return Err(ReachError::Io { attempt: "claim the install by", path: outside, source }),
+        }
+        let text = Note { format: FORMAT.to_owned(), claimant: claimant.clone() };
+        let text = serde_json::to_vec_pretty(&text).unwrap_or_default();
+        self.install.write(&note, &mut Cursor::new(text)).during("claim the install by", &outside)
+    }
+
+    /// A claim that is there already: ours from before, since nobody else holds our lock; or another's.
+    fn settle(&self, claimant: &Claimant, others: Others) -> Result<(), ReachError> {
+        let note = own(NOTE)?;
+        self.install.look_anew();
+        if !self.install.is_there(&note) {
+            // One who has only just made the folder is about to say who it is.
+            std::thread::sleep(JUST_MADE);
+            self.install.look_anew();
+        }
+        match self.install.document(&note, NOTE_BYTES) {
+            Ok(bytes) => match serde_json::from_slice::<Note>(&bytes) {
+                Ok(note) if note.claimant.workspace == claimant.workspace || others == Others::TakeOver => Ok(()),
+                Ok(note) => Err(self.busy(note.claimant.by, Some(note.claimant.began))),
+                Err(_) if others == Others::TakeOver => Ok(()),
+                Err(_) => Err(self.busy("somebody whose note can't be read".to_owned(), None)),
+            },
+            // It was killed before it could say who it was: by then it had done nothing.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            Err(source) => {
+                Err(ReachError::Io { attempt: "read who claimed", path: self.install.shown().into(), source })
+            }
+        }
+    }
+
+    fn busy(&self, by: String, began: Option<i64>) -> ReachError {
+        ReachError::Busy { install: self.install.shown().to_owned(), by, began }
+    }
+
+    /// Gives the install free.
+    ///
+    /// # Errors
+    /// When the claim can't be taken off; the next alignment from here will.
+    pub fn release(self) -> Result<(), ReachError> {
+        let (folder, note) = (own(CLAIM)?, own(NOTE)?);
+        let outside = self.install.outside(&folder);
+        self.install.remove_file(&note).during("take off", &outside)?;
+        self.install.remove_folder(&folder).during("take off", &outside)?;
+        drop(self.lock);
+        Ok(())
+    }
+}
+
+fn own(path: &str) -> Result<InstallPath, ReachError> {
+    InstallPath::new(path).map_err(|error| ReachError::Plan(error.into()))
+}
+
+fn lock(install: &dyn Install, locks: &Path, claimant: &Claimant) -> Result<File, ReachError> {
+    std::fs::create_dir_all(locks).during("make the folder", locks)?;
+    let name = Blake3::of(install.shown().as_bytes()).short();
+    let path = locks.join(format!("{name}.lock"));
+    let said = locks.join(format!("{name}.json"));
+    let file = File::options().create(true).truncate(false).write(true).open(&path).during("make the lock", &path)?;
+    match file.try_lock() {
+        Ok(()) => {}
+        Err(std::fs::TryLockError::WouldBlock) => {
+            let holder = std::fs::read(&said).ok().and_then(|text| serde_json::from_slice::<Claimant>(&text).ok());
+            let began = holder.as_ref().map(|holder| holder.began);
+            let by = holder.map_or_else(|| "this workspace".to_owned(), |holder| holder.by);
+            return Err(ReachError::Busy { install: install.shown().to_owned(), by, began });
+        }
+        Err(std::fs::TryLockError::Error(source)) => {
+            return Err(ReachError::Io { attempt: "take the lock", path, source });
+        }
+    }
+    let text = serde_json::to_vec(claimant).unwrap_or_default();
+    std::fs::write(&said, text).during("write", &said)?;
+    Ok(file)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::install::LocalInstall;
+
+    fn claimant(workspace: &str) -> Claimant {
+        Claimant { workspace: workspace.to_owned(), by: format!("mara in {workspace}"), began: 9 }
+    }
+
+    #[test]
+    fn the_second_is_refused_and_told_who_the_first_is() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let install = LocalInstall::open(temp.path()).expect("open");
+        let (ours, theirs) = (temp.path().join("ours"), temp.path().join("theirs"));
+        let first = Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("free");
+        for (locks, who) in [(&ours, "reach"), (&theirs, "other")] {
+            let second = Claim::take(&install, locks, &claimant(who), Others::Respect);
+            let Some(ReachError::Busy { by, began, .. }) = second.err() else { panic!("{who} was not refused") };
+            assert_eq!((by.as_str(), began), ("mara in reach", Some(9)));
+        }
+        first.release().expect("released");
+        assert!(!temp.path().join(CLAIM).exists());
+        Claim::take(&install, &theirs, &claimant("other"), Others::Respect).expect("free again").release().expect("ok");
+    }
+
+    #[test]
+    fn what_a_killed_one_left_is_taken_up_by_its_own_workspace_or_by_whoever_is_told_to() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let install = LocalInstall::open(temp.path()).expect("open");
+        let (ours, theirs) = (temp.path().join("ours"), temp.path().join("theirs"));
+        drop(Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("free"));
+        drop(Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("our own"));
+        assert!(Claim::take(&install, &theirs, &claimant("other"), Others::Respect).is_err());
+        drop(Claim::take(&install, &theirs, &claimant("other"), Others::TakeOver).expect("taken over"));
+        std::fs::remove_file(temp.path().join(NOTE)).expect("removed");
+        Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("no note").release().expect("ok");
+    }
+}

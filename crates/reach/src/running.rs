@@ -1,0 +1,98 @@
+//! Whether a game runs in an install, by the signs that its rulebook names, and the commands that stop and start it.
+
+use std::net::{TcpStream, ToSocketAddrs};
+use std::path::Path;
+use std::process::{Command, Stdio};
+use std::time::{Duration, Instant};
+
+use kanon_core::rulebook::RunningSigns;
+use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
+
+use crate::error::{During, ReachError};
+use crate::install::{Install, There};
+
+/// How long a port may take to answer.
+const ANSWER: Duration = Duration::from_secs(2);
+/// How long a game may take to stop.
+const STOP: Duration = Duration::from_secs(120);
+/// How often it is looked whether it has.
+const LOOK: Duration = Duration::from_millis(250);
+
+/// The first sign that a game runs in an install, in words; `host` is where its port would be.
+pub fn sign(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
+    install.look_anew();
+    let lock = signs.lock_files.iter().find(|path| matches!(install.look(path), Ok(Some(There::File { .. }))));
+    if let Some(path) = lock {
+        return Some(format!("the file {path} is there"));
+    }
+    if let Some(port) = signs.port.filter(|port| is_open(host.unwrap_or("127.0.0.1"), *port)) {
+        return Some(format!("the port {port} is open"));
+    }
+    install.folder().and_then(|folder| process(folder, &signs.processes))
+}
+
+fn is_open(host: &str, port: u16) -> bool {
+    let Ok(addresses) = (host, port).to_socket_addrs() else { return false };
+    addresses.into_iter().any(|address| TcpStream::connect_timeout(&address, ANSWER).is_ok())
+}
+
+/// A program of one of these names that was started from the install, or whose place the system does not tell.
+fn process(folder: &Path, names: &[String]) -> Option<String> {
+    if names.is_empty() {
+        return None;
+    }
+    let wanted = ProcessRefreshKind::nothing().with_exe(UpdateKind::Always).with_cwd(UpdateKind::Always);
+    let mut system = System::new_with_specifics(RefreshKind::nothing());
+    system.refresh_processes_specifics(ProcessesToUpdate::All, true, wanted);
+    let found = system.processes().values().find(|process| {
+        let name = process.name().to_string_lossy();
+        let exe = process.exe();
+        let stem = |name: &str| name.strip_suffix(".exe").unwrap_or(name).to_lowercase();
+        let own = exe.and_then(Path::file_name).map_or_else(|| stem(&name), |name| stem(&name.to_string_lossy()));
+        // The system cuts long names short, the program's file does not.
+        let is_named = names.iter().any(|wanted| [own.as_str(), &stem(&name)].contains(&stem(wanted).as_str()));
+        let places: Vec<&Path> = exe.into_iter().chain(process.cwd()).collect();
+        is_named && (places.is_empty() || places.iter().any(|place| place.starts_with(folder)))
+    })?;
+    Some(format!("the program {} is running (process {})", found.name().to_string_lossy(), found.pid()))
+}
+
+/// Runs a command of the administrator's in a folder, and waits for its end.
+///
+/// # Errors
+/// When it can't be started, or ends with anything but success.
+pub fn run(command: &[String], folder: &Path) -> Result<(), ReachError> {
+    let Some((program, words)) = command.split_first() else { return Ok(()) };
+    let shown = Path::new(program);
+    let mut running = Command::new(program);
+    running.args(words).current_dir(folder).stdin(Stdio::null()).stdout(Stdio::null());
+    let status = running.status().during("run the command", shown)?;
+    if status.success() {
+        return Ok(());
+    }
+    let reason = format!("as a command of kanon.toml it ended with {status}");
+    Err(ReachError::Unusable { path: shown.to_owned(), reason })
+}
+
+/// Starts a command of the administrator's in a folder, and lets it be.
+///
+/// # Errors
+/// When it can't be started.
+pub fn start(command: &[String], folder: &Path) -> Result<(), ReachError> {
+    let Some((program, words)) = command.split_first() else { return Ok(()) };
+    let mut starting = Command::new(program);
+    starting.args(words).current_dir(folder).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+    starting.spawn().map(drop).during("run the command", Path::new(program))
+}
+
+/// Waits until no sign is left that a game runs; gives the last one if one stays.
+pub fn wait_until_stopped(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
+    let until = Instant::now() + STOP;
+    loop {
+        let sign = sign(install, signs, host)?;
+        if Instant::now() > until {
+            return Some(sign);
+        }
+        std::thread::sleep(LOOK);
+    }
+}
