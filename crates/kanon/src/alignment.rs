@@ -16,7 +16,7 @@ use kanon_reach::carry_out::{Order, Site, carry_out, finish};
 use kanon_reach::claim::{Claimant, Others};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::install::{Install, RECEIPT_FORMAT, Receipt, ReceiptFile};
-use kanon_reach::measure::{wild_places, world_places};
+use kanon_reach::measure::{self, wild_places, world_places};
 use kanon_reach::overlay::{self, Overlay};
 use kanon_reach::prune::{Pruned, prune};
 use kanon_reach::running;
@@ -52,6 +52,8 @@ pub struct Job<'e> {
     pub planned: Planned,
     /// The install as it was typed.
     pub typed: String,
+    /// Whether an interrupted alignment was finished just now; what was said of the world was said for that one.
+    has_finished: bool,
     install: Arc<dyn Install>,
     canon: Option<Canon>,
 }
@@ -88,7 +90,7 @@ impl<'e> Job<'e> {
         let install = session.open_install(&placed)?;
         let unfinished = session.interrupted(install.as_ref())?;
         let typed = name.to_owned();
-        Ok(Self { session, placed, unfinished, planned: Planned::default(), typed, install, canon })
+        Ok(Self { session, placed, unfinished, planned: Planned::default(), typed, has_finished: false, install, canon })
     }
 
     /// The sealed canon, which must be there.
@@ -111,6 +113,7 @@ impl<'e> Job<'e> {
         let finished = finished.map_err(|failure| {
             failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name))
         })?;
+        self.has_finished |= finished;
         self.started_again(running)?;
         Ok(finished)
     }
@@ -120,8 +123,8 @@ impl<'e> Job<'e> {
         let canon = self.canon()?.clone();
         let surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
         let survey = &surveyed.survey;
-        let measure = self.session.measure(&canon);
-        let changes = world::shaping(measure, survey);
+        let held_against = self.session.measure(&canon);
+        let changes = world::shaping(held_against, survey);
         let mut own_bytes = Bytes::default();
         let choice = self.choice(wanted, survey, &mut own_bytes)?;
         let without = match choice {
@@ -129,7 +132,7 @@ impl<'e> Job<'e> {
             Choice::Keep | Choice::Undecided => None,
         };
         let mut plan =
-            align::plan(measure, without.as_ref().unwrap_or(survey), wanted.risky).map_err(ReachError::from)?;
+            align::plan(held_against, without.as_ref().unwrap_or(survey), wanted.risky).map_err(ReachError::from)?;
         let undecided = match choice {
             Choice::Undecided => world::wanting_new(&changes).map(|shaping| shaping.id.clone()).collect(),
             _ => Vec::new(),
@@ -146,6 +149,9 @@ impl<'e> Job<'e> {
 
     fn choice(&self, wanted: &Wanted, survey: &Survey, own_bytes: &mut Bytes) -> Result<Choice, Failure> {
         let Some(word) = wanted.world.as_deref() else { return Ok(Choice::Undecided) };
+        if self.has_finished {
+            return Ok(Choice::Keep);
+        }
         let mark = self.session.env.now().strftime("%Y%m%d-%H%M%S").to_string();
         match word {
             "keep" => return Ok(Choice::Keep),
@@ -276,8 +282,12 @@ impl<'e> Job<'e> {
     pub fn carry_out(&mut self, wanted: &Wanted) -> Result<CarriedOut, Failure> {
         let running = self.stopped(wanted)?;
         let plan = std::mem::take(&mut self.planned.plan);
-        let mut bytes = self.session.bytes(&plan.wanted())?;
-        bytes.add_all(&self.planned.own_bytes);
+        // What only this run made is kept, so that a later one can finish what this one may not.
+        let store = self.session.workspace()?.store();
+        for blake3 in plan.wanted().into_iter().filter(|blake3| self.planned.own_bytes.has(*blake3)) {
+            bytes::keep(&self.planned.own_bytes, blake3, &store)?;
+        }
+        let bytes = self.session.bytes(&plan.wanted())?;
         let order = Order { plan: &plan, receipt: self.receipt()?, bytes: &bytes };
         let carried = self.at_site(wanted.others, |site, session| {
             let bar = session.ui.progress("aligning");
@@ -329,9 +339,7 @@ impl<'e> Job<'e> {
         let wild = wild_places(install, rulebook, role);
         let literal = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role));
         let places: BTreeSet<InstallPath> = literal.chain(wild.values().flatten()).cloned().collect();
-        let surveyed = self.planned.surveyed.as_ref();
-        let whole: BTreeSet<InstallPath> =
-            surveyed.iter().flat_map(|surveyed| &surveyed.survey.worlds).cloned().collect();
+        let whole: BTreeSet<InstallPath> = measure::worlds(install, rulebook, role).into_iter().collect();
         let install = Arc::clone(&self.install);
         let site = Site {
             install: install.as_ref(),

@@ -105,7 +105,7 @@ fn hint(error: &ReachError) -> Option<&'static str> {
             Some("wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over")
         }
         ReachError::CutOff { .. } => {
-            Some("when the host can be reached again, kanon align finishes it, or kanon undo takes it back")
+            Some("when that is mended, kanon align finishes it, or kanon undo takes it back")
         }
         ReachError::Host(error) => host_hint(error),
         ReachError::Link(_) => Some("put the real file in its place first"),

@@ -12,6 +12,8 @@ use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_core::wish::Extras;
 use kanon_reach::bytes::Bytes;
+use kanon_reach::carry_out::locks;
+use kanon_reach::claim::is_at_work;
 use kanon_reach::downloads::{Downloads, Found};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::fetch::{Remote, is_catalogue};
@@ -308,7 +310,10 @@ impl<'a> Session<'a> {
     }
 
     fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), Failure> {
-        if let Some(last) = self.interrupted(install)? {
+        let at_work = self.workspace.as_ref().is_some_and(|w| is_at_work(install.shown(), &locks(&w.backups())));
+        if at_work {
+            self.ui.notice(&format!("note: {name} is being aligned right now"));
+        } else if let Some(last) = self.interrupted(install)? {
             self.ui.notice(&format!(
                 "note: alignment {} of {name} was interrupted after {} of {} steps; kanon align {name} finishes it, kanon undo {name} takes it back",
                 last.id,

@@ -160,7 +160,8 @@ impl Bringing<'_> {
 
     /// Half-written files of an alignment that was cut off; almost never there.
     fn remove_parts(&self) {
-        for part in self.files().filter_map(|(path, ..)| part_name(path, self.id).ok()) {
+        let paths = self.wants.iter().filter(|(_, want)| !matches!(want, Want::Folder(_))).map(|(path, _)| path);
+        for part in paths.filter_map(|path| part_name(path, self.id).ok()) {
             if self.install.is_there(&part) {
                 // If it can't be removed, it harms nothing but tidiness.
                 let _ = self.install.remove_file(&part);
@@ -194,7 +195,6 @@ impl Bringing<'_> {
             self.install.rename(&from, to).during("rename", &self.install.outside(&from))?;
             now.insert(from.clone(), Now::Absent);
             now.insert(to.clone(), Now::File(blake3));
-            self.remove_emptied(&from);
             brought.written.push(to.clone());
             self.settled(&from, now)?;
             self.settled(to, now)?;
@@ -225,7 +225,6 @@ impl Bringing<'_> {
                         .remove_file(path)
                         .during("take off (its copy is in the backup)", &self.install.outside(path))?;
                     now.insert(path.clone(), Now::Absent);
-                    self.remove_emptied(path);
                     brought.removed.push(path.clone());
                     (self.done)(path)?;
                 }
@@ -234,6 +233,10 @@ impl Bringing<'_> {
         for folder in folders.into_iter().rev() {
             // One that is not empty holds what somebody else put there, and stays.
             let _ = self.install.remove_folder(folder);
+        }
+        // Whenever a file went, now or before this was cut off, the folder that it leaves empty may still be there.
+        for path in self.wants.iter().filter(|(_, want)| **want == Want::Absent).map(|(path, _)| path) {
+            self.remove_emptied(path);
         }
         Ok(())
     }
@@ -329,10 +332,15 @@ impl Bringing<'_> {
                 && !matches!(self.wants.get(folder), Some(Want::Folder(_)))
         };
         for folder in std::iter::successors(path.parent(), InstallPath::parent).take_while(below_shelf) {
-            if self.install.remove_folder(&folder).is_err() {
+            if !self.is_empty(&folder) || self.install.remove_folder(&folder).is_err() {
                 return;
             }
         }
+    }
+
+    fn is_empty(&self, folder: &InstallPath) -> bool {
+        let listing = self.install.list(Some(folder), 1, &std::collections::HashSet::new());
+        self.install.is_folder(folder) && listing.entries.is_empty() && listing.refused.is_empty()
     }
 
     /// Last of all, and folders after what is in them, since every change inside a folder moves its time.

@@ -43,11 +43,9 @@ impl Bytes {
         self.0.entry(digest).or_default().push(path);
     }
 
-    /// Takes note of all that is known elsewhere.
-    pub fn add_all(&mut self, other: &Self) {
-        for (digest, paths) in &other.0 {
-            self.0.entry(*digest).or_default().extend(paths.iter().cloned());
-        }
+    /// Whether a digest is known here.
+    pub fn has(&self, digest: Blake3) -> bool {
+        self.0.contains_key(&digest)
     }
 
     /// Those of some digests that are nowhere.

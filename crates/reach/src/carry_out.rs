@@ -15,13 +15,13 @@ use kanon_core::path::InstallPath;
 
 use crate::bring::{self, Bringing, Facts, Now, Seen, Want};
 use crate::bytes::Bytes;
-use crate::claim::{Claim, Claimant, Others};
+use crate::claim::{Claim, Claimant, Lock, Others, take_off};
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
 use crate::install::{Install, OWN_FOLDER, RECEIPT, Receipt, Stamp, There, is_lost, locked, side_by_side};
 use crate::progress::Progress;
 use crate::state::{After, AlignmentState, Before, State};
-use crate::undo::{finish_outermost, take_back};
+use crate::undo::{finish_outermost, give_up, take_back};
 
 /// Where an alignment takes place, and who makes it.
 #[derive(Clone, Copy)]
@@ -58,13 +58,22 @@ impl<'a> Site<'a> {
     /// # Errors
     /// When somebody else does already.
     pub fn claim(&self) -> Result<Claim<'a>, ReachError> {
-        Claim::take(self.install, &self.backups.join("locks"), self.claimant, self.others)
+        self.lock()?.claim(self.claimant, self.others)
+    }
+
+    fn lock(&self) -> Result<Lock<'a>, ReachError> {
+        Lock::take(self.install, &locks(self.backups), self.claimant)
     }
 
     /// Where the copies of one alignment are.
     pub fn backup(&self, id: i64) -> PathBuf {
         self.backups.join(id.to_string())
     }
+}
+
+/// Where the locks of installs are.
+pub fn locks(backups: &Path) -> PathBuf {
+    backups.join("locks")
 }
 
 /// Carries a plan out and returns the alignment's number in the journal.
@@ -81,10 +90,13 @@ pub fn carry_out(
     let outermost = outermost(site.install)?;
     refuse_links(site.install, order.plan)?;
     refuse_nowhere(order)?;
-    let claim = site.claim()?;
+    let lock = site.lock()?;
     progress.ahead(order.plan.bytes());
+    // The journal comes before the claim: whatever is left of a claim is then known to be ours.
     let id = begin(site, order.plan, state)?;
-    let done = back_up(site, order.plan, (id, outermost), state)
+    state.record_before(id, &outermost)?;
+    let claim = lock.claim(site.claimant, site.others).inspect_err(|error| strike_out(site, (id, error), state))?;
+    let done = back_up(site, order.plan, id, state)
         .and_then(|()| refuse_changed(site.install, order.plan, &state.before(id)?))
         .and_then(|()| Journalled::read(state, id, &order.plan.steps))
         .and_then(|journalled| {
@@ -93,22 +105,48 @@ pub fn carry_out(
         })
         .and_then(|()| hand_in(site, (id, &order.plan.steps), order.receipt.clone(), state));
     match done {
+        // The claim goes before the journal is closed: what is left of it would be nobody's.
         Ok(()) => {
-            state.end(id, AlignmentState::Done)?;
             claim.release()?;
+            state.end(id, AlignmentState::Done)?;
             Ok(id)
         }
         Err(error) if was_cut_off(&error) => cut_off(site, error),
         Err(error) => match take_back(site, state, id) {
             Ok(_) => {
-                claim.release()?;
-                finish_outermost(site, state, id)?;
+                give_up(site, &claim, state, id)?;
                 Err(error)
             }
             // What went wrong first says more than that the way back is barred too.
             Err(_) => cut_off(site, error),
         },
     }
+}
+
+/// After a claim that failed: nothing was done, and nothing is to stay of it. What can't be cleared away now is left to the
+/// next run, which finds the alignment begun and never ended.
+fn strike_out(site: Site<'_>, (id, error): (i64, &ReachError), state: &State) {
+    let is_clear = match error {
+        ReachError::Busy { .. } => true,
+        error if was_cut_off(error) => false,
+        _ => is_cleared(site, id, state).unwrap_or(false),
+    };
+    if is_clear {
+        // If the journal can't be written now, the next run does it.
+        let _ = state.end(id, AlignmentState::Undone);
+    }
+}
+
+/// Clears away what a failed claim of ours left, and looks whether it is gone.
+fn is_cleared(site: Site<'_>, id: i64, state: &State) -> Result<bool, ReachError> {
+    site.install.look_anew();
+    take_off(site.install)?;
+    finish_outermost(site, state, id)?;
+    site.install.look_anew();
+    let was_there = |before: &[(String, Before)]| {
+        before.iter().any(|(path, was)| path == OWN_FOLDER && matches!(was, Before::Folder { .. }))
+    };
+    Ok(was_there(&outermost(site.install)?) == was_there(&state.before(id)?))
 }
 
 fn cut_off<T>(site: Site<'_>, source: ReachError) -> Result<T, ReachError> {
@@ -133,7 +171,8 @@ pub fn finish(
 ) -> Result<bool, ReachError> {
     let claim = site.claim()?;
     site.install.look_anew();
-    let had_begun = !state.before(id)?.is_empty();
+    let is_outermost = |path: &String| [".", OWN_FOLDER].contains(&path.as_str());
+    let had_begun = state.before(id)?.iter().any(|(path, _)| !is_outermost(path));
     if had_begun {
         progress.ahead(steps.iter().map(|step| step.bytes).sum());
         let journalled = Journalled::read(state, id, steps)?;
@@ -141,11 +180,11 @@ pub fn finish(
         let now = bring::look(site.install, &paths, &journalled.seen)?;
         forwards(site, (id, steps), (&journalled, now), order.1, (state, progress))?;
         hand_in(site, (id, steps), order.0, state)?;
+        claim.release()?;
         state.end(id, AlignmentState::Done)?;
     } else {
-        state.end(id, AlignmentState::Undone)?;
+        give_up(site, &claim, state, id)?;
     }
-    claim.release()?;
     Ok(had_begun)
 }
 
@@ -214,7 +253,7 @@ fn outermost(install: &dyn Install) -> Result<Vec<(String, Before)>, ReachError>
 fn back_up(
     site: Site<'_>,
     plan: &Plan,
-    (id, outermost): (i64, Vec<(String, Before)>),
+    id: i64,
     state: &mut State,
 ) -> Result<(), ReachError> {
     let folder = site.backup(id);
@@ -223,7 +262,7 @@ fn back_up(
     paths.extend(InstallPath::new(RECEIPT).ok());
     let folders: BTreeSet<InstallPath> =
         paths.iter().flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent)).collect();
-    let mut before = outermost;
+    let mut before = Vec::new();
     for path in folders.iter().filter(|path| path.as_str() != OWN_FOLDER) {
         before.push((path.to_string(), folder_before(site.install, path)?));
     }

@@ -5,7 +5,7 @@
 
 use std::fs::File;
 use std::io::{self, Cursor};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use kanon_core::digest::Blake3;
@@ -51,30 +51,53 @@ pub enum Others {
     TakeOver,
 }
 
-/// A claim on an install, until it is released. One that is dropped stays on the install: the work was interrupted.
+/// The lock on this machine: nobody else here works on the install.
+pub struct Lock<'i> {
+    install: &'i dyn Install,
+    file: File,
+}
+
+/// A claim on an install, until it is released. One that is dropped before stays there: the work was interrupted. The lock
+/// on this machine goes with it.
 #[must_use = "a claim that is not released stays on the install"]
 pub struct Claim<'i> {
     install: &'i dyn Install,
+    #[expect(dead_code, reason = "the lock lives as long as the file is open")]
     lock: File,
 }
 
-impl<'i> Claim<'i> {
-    /// Claims an install.
+impl<'i> Lock<'i> {
+    /// Takes the lock.
     ///
     /// # Errors
-    /// When another alignment is at work on it, here or elsewhere; the error names it.
-    pub fn take(
-        install: &'i dyn Install,
-        locks: &Path,
-        claimant: &Claimant,
-        others: Others,
-    ) -> Result<Self, ReachError> {
-        let lock = lock(install, locks, claimant)?;
-        let claim = Self { install, lock };
+    /// When another process here has it; the error names it.
+    pub fn take(install: &'i dyn Install, locks: &Path, claimant: &Claimant) -> Result<Self, ReachError> {
+        lock(install, locks, claimant).map(|file| Self { install, file })
+    }
+
+    /// Claims the install itself.
+    ///
+    /// # Errors
+    /// When somebody elsewhere has claimed it; the error names them.
+    pub fn claim(self, claimant: &Claimant, others: Others) -> Result<Claim<'i>, ReachError> {
+        let claim = Claim { install: self.install, lock: self.file };
         claim.on_install(claimant, others)?;
         Ok(claim)
     }
+}
 
+/// Whether a process of this machine works on an install of this workspace.
+pub fn is_at_work(shown: &str, locks: &Path) -> bool {
+    let path = lock_file(shown, locks);
+    let file = File::options().write(true).open(path);
+    file.is_ok_and(|file| matches!(file.try_lock(), Err(std::fs::TryLockError::WouldBlock)))
+}
+
+fn lock_file(shown: &str, locks: &Path) -> PathBuf {
+    locks.join(format!("{}.lock", Blake3::of(shown.as_bytes()).short()))
+}
+
+impl Claim<'_> {
     fn on_install(&self, claimant: &Claimant, others: Others) -> Result<(), ReachError> {
         let (folder, note) = (own(CLAIM)?, own(NOTE)?);
         let outside = self.install.outside(&folder);
@@ -93,7 +116,8 @@ impl<'i> Claim<'i> {
     fn settle(&self, claimant: &Claimant, others: Others) -> Result<(), ReachError> {
         let note = own(NOTE)?;
         self.install.look_anew();
-        if !self.install.is_there(&note) {
+        let is_said = |install: &dyn Install| install.document(&note, NOTE_BYTES).is_ok_and(|bytes| !bytes.is_empty());
+        if !is_said(self.install) {
             // One who has only just made the folder is about to say who it is.
             std::thread::sleep(JUST_MADE);
             self.install.look_anew();
@@ -101,11 +125,10 @@ impl<'i> Claim<'i> {
         match self.install.document(&note, NOTE_BYTES) {
             Ok(bytes) => match serde_json::from_slice::<Note>(&bytes) {
                 Ok(note) if note.claimant.workspace == claimant.workspace || others == Others::TakeOver => Ok(()),
-                Ok(note) => Err(self.busy(note.claimant.by, Some(note.claimant.began))),
-                Err(_) if others == Others::TakeOver => Ok(()),
-                Err(_) => Err(self.busy("somebody whose note can't be read".to_owned(), None)),
+                Ok(note) => Err(self.busy(note.claimant)),
+                // It was cut off before it could say who it was: by then it had done nothing.
+                Err(_) => Ok(()),
             },
-            // It was killed before it could say who it was: by then it had done nothing.
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
             Err(source) => {
                 Err(ReachError::Io { attempt: "read who claimed", path: self.install.shown().into(), source })
@@ -113,22 +136,31 @@ impl<'i> Claim<'i> {
         }
     }
 
-    fn busy(&self, by: String, began: Option<i64>) -> ReachError {
-        ReachError::Busy { install: self.install.shown().to_owned(), by, began }
+    fn busy(&self, Claimant { by, began, .. }: Claimant) -> ReachError {
+        ReachError::Busy { install: self.install.shown().to_owned(), by, began: Some(began) }
     }
 
-    /// Gives the install free.
+    /// Takes the claim off the install; the lock stays until the claim is dropped.
     ///
     /// # Errors
     /// When the claim can't be taken off; the next alignment from here will.
-    pub fn release(self) -> Result<(), ReachError> {
-        let (folder, note) = (own(CLAIM)?, own(NOTE)?);
-        let outside = self.install.outside(&folder);
-        self.install.remove_file(&note).during("take off", &outside)?;
-        self.install.remove_folder(&folder).during("take off", &outside)?;
-        drop(self.lock);
-        Ok(())
+    pub fn release(&self) -> Result<(), ReachError> {
+        take_off(self.install)
     }
+}
+
+/// Takes off what there is of a claim, which is known to be ours.
+///
+/// # Errors
+/// When it can't be taken off.
+pub fn take_off(install: &dyn Install) -> Result<(), ReachError> {
+    let (folder, note) = (own(CLAIM)?, own(NOTE)?);
+    let outside = install.outside(&folder);
+    if install.is_there(&folder) {
+        install.remove_file(&note).during("take off", &outside)?;
+        install.remove_folder(&folder).during("take off", &outside)?;
+    }
+    Ok(())
 }
 
 fn own(path: &str) -> Result<InstallPath, ReachError> {
@@ -137,9 +169,8 @@ fn own(path: &str) -> Result<InstallPath, ReachError> {
 
 fn lock(install: &dyn Install, locks: &Path, claimant: &Claimant) -> Result<File, ReachError> {
     std::fs::create_dir_all(locks).during("make the folder", locks)?;
-    let name = Blake3::of(install.shown().as_bytes()).short();
-    let path = locks.join(format!("{name}.lock"));
-    let said = locks.join(format!("{name}.json"));
+    let path = lock_file(install.shown(), locks);
+    let said = path.with_extension("json");
     let file = File::options().create(true).truncate(false).write(true).open(&path).during("make the lock", &path)?;
     match file.try_lock() {
         Ok(()) => {}
@@ -163,6 +194,15 @@ mod tests {
     use super::*;
     use crate::install::LocalInstall;
 
+    fn take<'i>(
+        install: &'i LocalInstall,
+        locks: &Path,
+        claimant: &Claimant,
+        others: Others,
+    ) -> Result<Claim<'i>, ReachError> {
+        Lock::take(install, locks, claimant)?.claim(claimant, others)
+    }
+
     fn claimant(workspace: &str) -> Claimant {
         Claimant { workspace: workspace.to_owned(), by: format!("mara in {workspace}"), began: 9 }
     }
@@ -172,15 +212,15 @@ mod tests {
         let temp = tempfile::tempdir().expect("a folder");
         let install = LocalInstall::open(temp.path()).expect("open");
         let (ours, theirs) = (temp.path().join("ours"), temp.path().join("theirs"));
-        let first = Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("free");
+        let first = take(&install, &ours, &claimant("reach"), Others::Respect).expect("free");
         for (locks, who) in [(&ours, "reach"), (&theirs, "other")] {
-            let second = Claim::take(&install, locks, &claimant(who), Others::Respect);
+            let second = take(&install, locks, &claimant(who), Others::Respect);
             let Some(ReachError::Busy { by, began, .. }) = second.err() else { panic!("{who} was not refused") };
             assert_eq!((by.as_str(), began), ("mara in reach", Some(9)));
         }
         first.release().expect("released");
         assert!(!temp.path().join(CLAIM).exists());
-        Claim::take(&install, &theirs, &claimant("other"), Others::Respect).expect("free again").release().expect("ok");
+        take(&install, &theirs, &claimant("other"), Others::Respect).expect("free again").release().expect("ok");
     }
 
     #[test]
@@ -188,11 +228,11 @@ mod tests {
         let temp = tempfile::tempdir().expect("a folder");
         let install = LocalInstall::open(temp.path()).expect("open");
         let (ours, theirs) = (temp.path().join("ours"), temp.path().join("theirs"));
-        drop(Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("free"));
-        drop(Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("our own"));
-        assert!(Claim::take(&install, &theirs, &claimant("other"), Others::Respect).is_err());
-        drop(Claim::take(&install, &theirs, &claimant("other"), Others::TakeOver).expect("taken over"));
+        drop(take(&install, &ours, &claimant("reach"), Others::Respect).expect("free"));
+        drop(take(&install, &ours, &claimant("reach"), Others::Respect).expect("our own"));
+        assert!(take(&install, &theirs, &claimant("other"), Others::Respect).is_err());
+        drop(take(&install, &theirs, &claimant("other"), Others::TakeOver).expect("taken over"));
         std::fs::remove_file(temp.path().join(NOTE)).expect("removed");
-        Claim::take(&install, &ours, &claimant("reach"), Others::Respect).expect("no note").release().expect("ok");
+        take(&install, &ours, &claimant("reach"), Others::Respect).expect("no note").release().expect("ok");
     }
 }

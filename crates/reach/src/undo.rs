@@ -10,6 +10,7 @@ use kanon_core::path::InstallPath;
 use crate::bring::{self, Bringing, Facts, Want};
 use crate::bytes::Bytes;
 use crate::carry_out::{Journalled, Site};
+use crate::claim::Claim;
 use crate::error::ReachError;
 use crate::install::OWN_FOLDER;
 use crate::state::{AlignmentState, Before, State};
@@ -32,13 +33,22 @@ pub struct TakenBack {
 pub fn undo(site: Site<'_>, state: &mut State, id: i64) -> Result<TakenBack, ReachError> {
     let claim = site.claim()?;
     let taken = take_back(site, state, id)?;
-    claim.release()?;
-    // The claim was the last thing in Kanon's own folder, if the alignment brought that.
-    finish_outermost(site, state, id)?;
+    give_up(site, &claim, state, id)?;
     Ok(taken)
 }
 
-/// Takes one alignment back and journals that it is. The install is claimed already.
+/// Ends an alignment of which nothing is left but the claim.
+///
+/// # Errors
+/// When the claim can't be taken off, or the journal not be written.
+pub fn give_up(site: Site<'_>, claim: &Claim<'_>, state: &State, id: i64) -> Result<(), ReachError> {
+    claim.release()?;
+    // The claim was the last thing in Kanon's own folder, if the alignment brought that.
+    finish_outermost(site, state, id)?;
+    state.end(id, AlignmentState::Undone)
+}
+
+/// Takes one alignment back. The install is claimed already, and the journal is not closed yet.
 ///
 /// # Errors
 /// As [`undo`].
@@ -71,7 +81,6 @@ pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, Re
         }
         other => other,
     })?;
-    state.end(id, AlignmentState::Undone)?;
     let told = |paths: Vec<InstallPath>| {
         let plain = paths.into_iter().filter(|path| !path.as_str().starts_with(OWN_FOLDER));
         plain.map(String::from).collect()

@@ -6,6 +6,7 @@ mod aligning;
 mod bad_archives;
 mod bad_files;
 mod buckets;
+mod crash;
 mod downloads;
 mod folders;
 mod help;

@@ -18,8 +18,6 @@ use crate::patience::Patience;
 /// Decides about the certificates of one host.
 pub struct Trust {
     judge: Arc<Judge>,
-    /// One for all connections: hosts want a data connection to go on with the session of its control connection.
-    config: Mutex<Option<Arc<ClientConfig>>>,
 }
 
 #[derive(Debug)]
@@ -47,24 +45,19 @@ impl Trust {
             doubt: Mutex::default(),
             system: Mutex::default(),
         };
-        Self { judge: Arc::new(judge), config: Mutex::default() }
+        Self { judge: Arc::new(judge) }
     }
 
-    /// What a connection is made with.
+    /// What one control connection and its data connections are made with: hosts want the latter to go on with a session of
+    /// the former, and with that of no other.
     pub fn config(&self) -> Result<Arc<ClientConfig>, String> {
-        let mut config = self.config.lock().unwrap_or_else(PoisonError::into_inner);
-        if let Some(config) = &*config {
-            return Ok(Arc::clone(config));
-        }
         let provider = Arc::new(rustls::crypto::aws_lc_rs::default_provider());
         let system = Verifier::new(Arc::clone(&provider)).map_err(|error| error.to_string())?;
         *self.judge.system.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::new(system));
         let builder = ClientConfig::builder_with_provider(provider);
         let builder = builder.with_safe_default_protocol_versions().map_err(|error| error.to_string())?;
         let verifier: Arc<dyn ServerCertVerifier> = Arc::clone(&self.judge) as _;
-        let made = Arc::new(builder.dangerous().with_custom_certificate_verifier(verifier).with_no_client_auth());
-        *config = Some(Arc::clone(&made));
-        Ok(made)
+        Ok(Arc::new(builder.dangerous().with_custom_certificate_verifier(verifier).with_no_client_auth()))
     }
 
     /// What a person has to say about the last certificate that was refused.

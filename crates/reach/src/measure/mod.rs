@@ -26,7 +26,7 @@ use files::{By, MeasuredGroup};
 use mods::{Found, Outcome};
 use units::{Form, Shelved, Unit};
 
-pub use lists::{resolve, wild_places, world_places};
+pub use lists::{resolve, wild_places, world_places, worlds};
 pub use mods::{FileContents, FolderContents, open_archive};
 
 /// What is surveyed, and how.
@@ -133,7 +133,7 @@ fn beside_mods(install: &dyn Install, request: Request<'_>, survey: &mut Survey)
     survey.lists = lists::matched(rulebook, lists, &survey.mods);
     survey.keys = keys::keys(install, rulebook, role, &mut survey.mods);
     survey.settings = lists::settings(install, rulebook, role);
-    survey.worlds = lists::worlds(install, rulebook, role);
+    survey.worlds = worlds(install, rulebook, role);
     survey.places = wild_places(install, rulebook, role);
     overlays::bases(install, rulebook, survey);
 }

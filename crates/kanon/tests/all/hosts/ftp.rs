@@ -219,7 +219,16 @@ impl Guest {
         file.seek(SeekFrom::Start(offset))?;
         self.say("150 here it comes")?;
         let mut data = self.data()?;
-        let sent = std::io::copy(&mut file, &mut data);
+        let mut sent = Ok(());
+        let mut buffer = vec![0; 16 << 10];
+        while sent.is_ok() {
+            let n = file.read(&mut buffer)?;
+            if n == 0 {
+                break;
+            }
+            sent = data.write_all(&buffer[..n]);
+            self.mishap.handed_out(n);
+        }
         drop(data);
         self.say(if sent.is_ok() { "226 that is all" } else { "426 you hung up" })
     }

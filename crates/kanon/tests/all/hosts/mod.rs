@@ -53,6 +53,7 @@ pub struct Mishap {
     changes: AtomicUsize,
     listings: AtomicUsize,
     reads: AtomicUsize,
+    bytes: AtomicUsize,
     victim: AtomicU32,
     gone: AtomicBool,
 }
@@ -70,7 +71,7 @@ impl Mishap {
 
     fn plan(&self, plan: Option<(usize, What)>) {
         *self.plan.lock().unwrap() = plan;
-        for counter in [&self.changes, &self.listings, &self.reads] {
+        for counter in [&self.changes, &self.listings, &self.reads, &self.bytes] {
             counter.store(0, Ordering::SeqCst);
         }
         self.victim.store(0, Ordering::SeqCst);
@@ -85,6 +86,15 @@ impl Mishap {
     /// How many listings and reads there were since.
     pub fn looks(&self) -> (usize, usize) {
         (self.listings.load(Ordering::SeqCst), self.reads.load(Ordering::SeqCst))
+    }
+
+    /// How many bytes of files the host handed out since.
+    pub fn bytes_read(&self) -> usize {
+        self.bytes.load(Ordering::SeqCst)
+    }
+
+    fn handed_out(&self, bytes: usize) {
+        self.bytes.fetch_add(bytes, Ordering::SeqCst);
     }
 
     /// The process that is killed when it comes to that.

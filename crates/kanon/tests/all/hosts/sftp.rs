@@ -245,7 +245,10 @@ impl russh_sftp::server::Handler for Served {
         });
         match read {
             Ok(0) => Err(StatusCode::Eof),
-            Ok(_) => Ok(Data { id, data }),
+            Ok(n) => {
+                self.mishap.handed_out(n);
+                Ok(Data { id, data })
+            }
             Err(error) => Err(code(&error)),
         }
     }
