@@ -133,8 +133,9 @@ fn watched(stage: &Stage, mishap: &Mishap, plan: (usize, What)) -> Said {
 
 /// From a wreck, one way on and the way back both lead to a whole tree; and what went well all the same is whole too.
 #[track_caller]
-fn settle(stage: &Stage, (before, after): (&Tree, &Tree), what: &dyn std::fmt::Debug, is_whole: bool) {
-    if is_whole {
+fn settle(stage: &Stage, (before, after): (&Tree, &Tree), what: &dyn std::fmt::Debug) {
+    // It may have been cut off with all done but the telling.
+    if stage.kanon(["history", "--format", "json"]).json()["alignments"][0]["state"] == "done" {
         assert_eq!(tree(stage), *after, "{what:?}");
         stage.kanon(["undo", "server"]).ends_with(0);
         assert_eq!(tree(stage), *before, "{what:?}");
@@ -176,14 +177,14 @@ fn cut_off_at_every_change_on_a_host(#[case] what: What, #[values(Way::OldFtp, W
     let kinds = stage.kanon(["history", "--format", "json"]).json()["alignments"][0]["steps"].to_string();
     assert!(["park", "rename", "put", "replace"].iter().all(|kind| kinds.contains(&format!("\"{kind}\""))), "{kinds}");
     assert!(changes > 25, "{changes}");
-    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 12 };
+    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 4 };
     let mut cases = 0;
     for number in (0..changes).filter(|number| number % every == what as usize % 4) {
         copy(&stage, "start/", "");
         let cut = watched(&stage, &site.mishap, (number, what));
         // The last changes want no room; and whoever cuts the line once cuts off nothing.
         assert!(cut.code != Some(0) || matches!(what, What::Blip | What::Full), "{what:?} at {number}");
-        settle(&stage, (&before, &after), &(what, number, cut.code), cut.code == Some(0));
+        settle(&stage, (&before, &after), &(what, number, cut.code));
         cases += 1;
     }
     println!("crash matrix: {way:?} {what:?}: {cases} cases of {changes} changes, none lost");
@@ -215,7 +216,7 @@ fn cut_off_at_every_call_on_this_machine(#[case] how: &str, #[case] from_then_on
     strace(&stage, None).ends_with(0);
     let (after, all) = (tree(&stage), lines(&stage.path("trace")));
     assert!(all > 40, "{all}");
-    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 15 };
+    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 7 };
     let mut cases = 0;
     for number in (1..=all).step_by(every) {
         copy(&stage, "start/", "");
@@ -223,7 +224,7 @@ fn cut_off_at_every_call_on_this_machine(#[case] how: &str, #[case] from_then_on
         let cut = strace(&stage, Some(inject));
         // Each thread counts its own calls: none may have come so far.
         cases += usize::from(cut.code != Some(0));
-        settle(&stage, (&before, &after), &(how, number, cut.code), cut.code == Some(0));
+        settle(&stage, (&before, &after), &(how, number, cut.code));
     }
     println!("crash matrix: this machine, {how}: {cases} cases of {all} calls, none lost");
 }

@@ -23,3 +23,4 @@ mod story;
 mod unseen;
 mod updating;
 mod worked_examples;
+mod worlds;

@@ -47,6 +47,7 @@ impl FtpHost {
             for stream in listener.incoming().map_while(Result::ok).filter(|_| !shared.is_gone()) {
                 let (root, manners, mishap) = (root.clone(), manners.clone(), Arc::clone(&shared));
                 std::thread::spawn(move || {
+                    stream.set_nodelay(true).unwrap();
                     let guest = Guest { control: stream, root, manners, mishap, state: State::default() };
                     // A guest that hangs up is no failure of the host's.
                     drop(guest.attend());
@@ -165,7 +166,9 @@ impl Guest {
     }
 
     fn data(&mut self) -> std::io::Result<TcpStream> {
-        self.state.data.take().ok_or(std::io::ErrorKind::NotConnected)?.accept().map(|(stream, _)| stream)
+        let (stream, _) = self.state.data.take().ok_or(std::io::ErrorKind::NotConnected)?.accept()?;
+        stream.set_nodelay(true)?;
+        Ok(stream)
     }
 
     fn list(&mut self, command: &str, word: &str) -> Told {

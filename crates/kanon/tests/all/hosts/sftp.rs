@@ -52,6 +52,7 @@ impl SftpHost {
         std::thread::spawn(move || {
             let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build().unwrap();
             for stream in listener.incoming().map_while(Result::ok).filter(|_| !shared.is_gone()) {
+                stream.set_nodelay(true).unwrap();
                 let line = Arc::new(stream.try_clone().unwrap());
                 let guest = Guest {
                     root: root.clone(),
