@@ -161,10 +161,9 @@ fn extras(policy: &Section<'_>) -> Option<Extras> {
 
 fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
     let role = section.required_one_of("role", &[("server", Role::Server), ("client", Role::Client)]);
-    let (at, span) = section.text("at").map_or_else(
-        || (section.owned_text("at"), section.span()),
-        |(at, span)| (at.to_owned(), span),
-    );
+    let (at, span) = section
+        .text("at")
+        .map_or_else(|| (section.owned_text("at"), section.span()), |(at, span)| (at.to_owned(), span));
     if has_password(&at) {
         let message = "a password stands here, where everybody can read it";
         let help = "take it out of the address; Kanon asks for it, or finds it in the key ring or the environment";

@@ -96,12 +96,17 @@ pub fn shaping(measure: Measure<'_>, survey: &Survey) -> Vec<Shaping> {
             shapes.then(|| Shaping { id: sealed.reading.id.clone(), change })
         })
         .collect();
-    let in_canon = |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
+    let in_canon =
+        |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
     let goes = |found: &SurveyedMod| {
         is_left_over(measure, found) || extra_severity(role, found, measure.extras) == Severity::Blocking
     };
     let gone = survey.mods.iter().filter(|found| {
-        found.enabled && found.reading.shapes_world && found.reading.made_for.is_none() && !in_canon(found) && goes(found)
+        found.enabled
+            && found.reading.shapes_world
+            && found.reading.made_for.is_none()
+            && !in_canon(found)
+            && goes(found)
     });
     changes.extend(gone.map(|found| Shaping { id: found.reading.id.clone(), change: Change::Removed }));
     changes.sort_by(|a, b| a.id.cmp(&b.id));
@@ -214,9 +219,8 @@ fn aside(world: &InstallPath, mark: &str, rulebook: &Rulebook, role: Role) -> Re
         Some(parent) => parent.join(&name)?,
         None => InstallPath::new(&name)?,
     };
-    let is_world = |path: &InstallPath| {
-        rulebook.worlds.iter().flat_map(|rule| rule.places.of(role)).any(|place| place.fits(path))
-    };
+    let is_world =
+        |path: &InstallPath| rulebook.worlds.iter().flat_map(|rule| rule.places.of(role)).any(|place| place.fits(path));
     if !is_world(&beside) {
         return Ok(beside);
     }

@@ -85,12 +85,26 @@ pub struct CarriedOut {
 
 impl<'e> Job<'e> {
     /// Opens an install to align it.
-    pub fn open(mut session: Session<'e>, name: &str, canon: Option<Canon>, role: Option<Role>) -> Result<Self, Failure> {
+    pub fn open(
+        mut session: Session<'e>,
+        name: &str,
+        canon: Option<Canon>,
+        role: Option<Role>,
+    ) -> Result<Self, Failure> {
         let placed = session.placed(name, role)?;
         let install = session.open_install(&placed)?;
         let unfinished = session.interrupted(install.as_ref())?;
         let typed = name.to_owned();
-        Ok(Self { session, placed, unfinished, planned: Planned::default(), typed, has_finished: false, install, canon })
+        Ok(Self {
+            session,
+            placed,
+            unfinished,
+            planned: Planned::default(),
+            typed,
+            has_finished: false,
+            install,
+            canon,
+        })
     }
 
     /// The sealed canon, which must be there.
@@ -110,11 +124,10 @@ impl<'e> Job<'e> {
             let bar = session.ui.progress("finishing");
             Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, &bar)?)
         });
-        let finished = finished.map_err(|failure| {
-            failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name))
-        })?;
+        let finished = finished
+            .map_err(|failure| failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name)))?;
         self.has_finished |= finished;
-        self.started_again(running)?;
+        self.started_again(running.as_deref())?;
         Ok(finished)
     }
 
@@ -203,7 +216,10 @@ impl<'e> Job<'e> {
         let recipe = overlay::recipe(original, &overlays, strip);
         let is_right = surveyed.not_stripped.is_empty()
             && overlays.iter().all(|overlay| {
-                surveyed.overlays.iter().any(|laid| laid.id.eq_ignore_ascii_case(&overlay.id) && laid.laid == laid.members)
+                surveyed
+                    .overlays
+                    .iter()
+                    .any(|laid| laid.id.eq_ignore_ascii_case(&overlay.id) && laid.laid == laid.members)
             })
             && surveyed.overlays.iter().all(|laid| overlays.iter().any(|o| o.id.eq_ignore_ascii_case(&laid.id)));
         if known.map_or(is_right, |known| known.recipe == recipe) {
@@ -234,13 +250,11 @@ impl<'e> Job<'e> {
     /// The overlays of the canon, in the order in which they are laid: as the install's own list has them, then by the canon.
     fn overlays(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
         let role = self.placed.role;
-        let of_shelf = |sealed: &&kanon_core::canon::SealedMod| {
-            sealed.shelf == shelf.name && sealed.needed_on().includes(role)
-        };
+        let of_shelf =
+            |sealed: &&kanon_core::canon::SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
         let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
-        let listed = |id: &str| {
-            surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX)
-        };
+        let listed =
+            |id: &str| surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX);
         sealed.sort_by_key(|sealed| (listed(&sealed.reading.id), sealed.position));
         let wanted: BTreeSet<Blake3> = sealed.iter().flat_map(|sealed| &sealed.files).map(|file| file.blake3).collect();
         let bytes = self.session.bytes(&wanted)?;
@@ -298,7 +312,7 @@ impl<'e> Job<'e> {
         for (path, base) in &self.planned.bases {
             self.session.state.remember_base(self.install.shown(), path.as_str(), base)?;
         }
-        self.started_again(running)?;
+        self.started_again(running.as_deref())?;
         let surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
         let workspace = self.session.workspace()?;
         let (keep, now) = (workspace.wishes.backups, self.session.env.now().timestamp().as_second());
@@ -317,7 +331,7 @@ impl<'e> Job<'e> {
             let back = self.at_site(asked.others, |site, session| Ok(undo(site, &mut session.state, id)?))?;
             taken.push((id, back));
         }
-        self.started_again(running)?;
+        self.started_again(running.as_deref())?;
         Ok(taken)
     }
 
@@ -398,7 +412,7 @@ impl<'e> Job<'e> {
     }
 
     /// Starts the game again that was stopped.
-    fn started_again(&self, was_running: Option<String>) -> Result<(), Failure> {
+    fn started_again(&self, was_running: Option<&str>) -> Result<(), Failure> {
         let name = &self.placed.name;
         let workspace = self.session.workspace()?;
         let start = workspace.wishes.install(name).map(|wish| wish.start.clone()).unwrap_or_default();

@@ -204,7 +204,7 @@ pub struct Survey {
 
 #[derive(Debug, Args)]
 pub struct Adopt {
-    /// A name from kanon.toml, or a folder
+    /// A name from kanon.toml, a folder, or an address
     pub install: String,
     #[command(flatten)]
     pub lens: Lens,
@@ -288,7 +288,7 @@ pub struct Check {
 
 #[derive(Debug, Args)]
 pub struct Compare {
-    /// Names from kanon.toml, folders or surveys, or the word canon; the others are compared with the first
+    /// Names from kanon.toml, folders, addresses or surveys, or the word canon; the others are compared with the first
     #[arg(required = true, num_args = 2..)]
     pub installs: Vec<String>,
     #[command(flatten)]
@@ -390,10 +390,10 @@ pub struct History {
 
 #[derive(Debug, Args)]
 pub struct Diagnose {
-    /// The client: a name from kanon.toml, a folder or a survey
+    /// The client: a name from kanon.toml, a folder, an address or a survey
     #[arg(long, value_name = "INSTALL")]
     pub client: Option<String>,
-    /// The server: a name from kanon.toml, a folder or a survey
+    /// The server: a name from kanon.toml, a folder, an address or a survey
     #[arg(long, value_name = "INSTALL")]
     pub server: Option<String>,
     /// The server's log

@@ -116,7 +116,8 @@ impl Door for Doorkeeper {
             known.password.replace(password.clone()).is_none() && known.typed
         };
         if first && self.confirmed("Keep it in the system's key ring?") {
-            let kept = keyring::Entry::new(SERVICE, &self.account).and_then(|entry| entry.set_password(password.reveal()));
+            let kept =
+                keyring::Entry::new(SERVICE, &self.account).and_then(|entry| entry.set_password(password.reveal()));
             if kept.is_err() {
                 // Many machines have no key ring; the next run asks again, and that is all.
                 drop(kept);

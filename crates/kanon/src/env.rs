@@ -27,7 +27,15 @@ pub struct Env {
 
 /// The variables that Kanon heeds, but for those that hold passwords.
 const HEEDED: [&str; 10] = [
-    "HOME", "USERPROFILE", "USER", "USERNAME", "HOSTNAME", "COMPUTERNAME", "XDG_CONFIG_HOME", "APPDATA", "SSH_AUTH_SOCK",
+    "HOME",
+    "USERPROFILE",
+    "USER",
+    "USERNAME",
+    "HOSTNAME",
+    "COMPUTERNAME",
+    "XDG_CONFIG_HOME",
+    "APPDATA",
+    "SSH_AUTH_SOCK",
     "KANON_PATIENCE",
 ];
 
@@ -43,15 +51,22 @@ impl Env {
         }
         let can_ask = std::io::stdin().is_terminal() && std::io::stderr().is_terminal();
         let variables = HEEDED.into_iter().filter_map(|name| Some((name, std::env::var(name).ok()?))).collect();
-        let is_secret = |name: &str| {
-            name.starts_with("KANON_PASSWORD") || matches!(name, "KANON_PASSPHRASE" | "KANON_USER")
-        };
+        let is_secret =
+            |name: &str| name.starts_with("KANON_PASSWORD") || matches!(name, "KANON_PASSPHRASE" | "KANON_USER");
         let passwords = std::env::vars_os().filter_map(|(name, value)| Some((name.into_string().ok()?, value)));
         let passwords = passwords
             .filter(|(name, _)| is_secret(name))
             .filter_map(|(name, value)| Some((name, value.into_string().ok()?)))
             .collect();
-        Ok(Self { folder, can_ask, format: global.format, verbose: global.verbose, variables, now: jiff::Zoned::now(), passwords })
+        Ok(Self {
+            folder,
+            can_ask,
+            format: global.format,
+            verbose: global.verbose,
+            variables,
+            now: jiff::Zoned::now(),
+            passwords,
+        })
     }
 
     /// A variable that Kanon heeds; an empty one is none.

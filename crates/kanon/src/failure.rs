@@ -101,12 +101,10 @@ fn hint(error: &ReachError) -> Option<&'static str> {
             Some("put the releases into a source or an install of kanon.toml, then seal again")
         }
         ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
-        ReachError::Busy { .. } => {
-            Some("wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over")
-        }
-        ReachError::CutOff { .. } => {
-            Some("when that is mended, kanon align finishes it, or kanon undo takes it back")
-        }
+        ReachError::Busy { .. } => Some(
+            "wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over",
+        ),
+        ReachError::CutOff { .. } => Some("when that is mended, kanon align finishes it, or kanon undo takes it back"),
         ReachError::Host(error) => host_hint(error),
         ReachError::Link(_) => Some("put the real file in its place first"),
         ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
@@ -119,7 +117,9 @@ fn host_hint(error: &HostError) -> Option<&'static str> {
         HostError::Address { source: AddressError::Password, .. } => {
             "leave the password out: Kanon asks for it, or finds it in the system's key ring or in KANON_PASSWORD"
         }
-        HostError::Address { .. } => "write it like sftp://user@host/folder, or ftp:// or ftps://; /~ is where a login begins",
+        HostError::Address { .. } => {
+            "write it like sftp://user@host/folder, or ftp:// or ftps://; /~ is where a login begins"
+        }
         HostError::Unreachable { .. } => "check the address, and whether the host is up and lets you connect",
         HostError::Login { .. } => {
             "check the user's name; give the password when asked, or in KANON_PASSWORD, or name a key in kanon.toml"

@@ -73,17 +73,12 @@ pub fn open(env: &Env, workspace: Option<&Workspace>, placed: &Placed) -> Result
     })
 }
 
-fn dial(
-    env: &Env,
-    workspace: Option<&Workspace>,
-    name: &str,
-    address: &Address,
-) -> Result<RemoteInstall, Failure> {
-        let wish = workspace.and_then(|workspace| workspace.wishes.install(name));
-        let key = wish.and_then(|wish| wish.key.as_ref()).zip(workspace).map(|(key, workspace)| workspace.place(key));
-        let door = Doorkeeper::new(env, (name, address), key, wish.and_then(|wish| wish.host_key.clone()));
-        Ok(RemoteInstall::open(address, Arc::new(door), env.patience()).map_err(ReachError::from)?)
-    }
+fn dial(env: &Env, workspace: Option<&Workspace>, name: &str, address: &Address) -> Result<RemoteInstall, Failure> {
+    let wish = workspace.and_then(|workspace| workspace.wishes.install(name));
+    let key = wish.and_then(|wish| wish.key.as_ref()).zip(workspace).map(|(key, workspace)| workspace.place(key));
+    let door = Doorkeeper::new(env, (name, address), key, wish.and_then(|wish| wish.host_key.clone()));
+    Ok(RemoteInstall::open(address, Arc::new(door), env.patience()).map_err(ReachError::from)?)
+}
 
 /// Reads an address as it was typed.
 pub fn address(text: &str) -> Result<Address, Failure> {

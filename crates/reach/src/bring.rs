@@ -183,8 +183,11 @@ impl Bringing<'_> {
         brought: &mut Brought,
     ) -> Result<(), ReachError> {
         let surplus = |now: &BTreeMap<InstallPath, Now>, blake3: Blake3, to: &InstallPath| {
-            let is_right = |path: &InstallPath| matches!(self.wants.get(path), Some(Want::File { blake3: b, .. }) if *b == blake3);
-            now.iter().find(|(path, now)| **now == Now::File(blake3) && *path != to && !is_right(path)).map(|(p, _)| p.clone())
+            let is_right =
+                |path: &InstallPath| matches!(self.wants.get(path), Some(Want::File { blake3: b, .. }) if *b == blake3);
+            now.iter()
+                .find(|(path, now)| **now == Now::File(blake3) && *path != to && !is_right(path))
+                .map(|(p, _)| p.clone())
         };
         for (to, blake3, _) in self.files() {
             if self.now(now, to) == Now::File(blake3) {

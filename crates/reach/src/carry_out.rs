@@ -250,12 +250,7 @@ fn outermost(install: &dyn Install) -> Result<Vec<(String, Before)>, ReachError>
 }
 
 /// Copies everything that will be touched, and notes what is not there yet, before anything is touched.
-fn back_up(
-    site: Site<'_>,
-    plan: &Plan,
-    id: i64,
-    state: &mut State,
-) -> Result<(), ReachError> {
+fn back_up(site: Site<'_>, plan: &Plan, id: i64, state: &mut State) -> Result<(), ReachError> {
     let folder = site.backup(id);
     std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
     let mut paths = touched(plan);
@@ -456,7 +451,8 @@ fn hand_in(
             Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified, blake3 })
         })
         .collect();
-    if let Some(wrong) = put.iter().find(|file| steps.iter().any(|s| s.path.as_str() == file.path && s.bytes != file.size))
+    if let Some(wrong) =
+        put.iter().find(|file| steps.iter().any(|s| s.path.as_str() == file.path && s.bytes != file.size))
     {
         let path = Path::new(install.shown()).join(&wrong.path);
         return Err(ReachError::Unusable { path, reason: "it came out with another size than was sent".to_owned() });

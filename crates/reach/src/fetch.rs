@@ -21,11 +21,10 @@ use reqwest::header::{CONTENT_RANGE, ETAG, HeaderMap, IF_NONE_MATCH, RANGE};
 use tokio::runtime::Runtime;
 use url::Url;
 
-use crate::patience::{Patience, Tries};
 use crate::error::{During, ReachError};
 use crate::hashing::{blake3_of, both_of};
+use crate::patience::{Patience, Tries};
 use crate::progress::Progress;
-
 
 /// A place that has a catalogue and what it lists.
 pub struct Remote {

@@ -48,7 +48,11 @@ pub fn both_of(
     Ok((Blake3::from_bytes(*blake3.finalize().as_bytes()), Sha256::from_bytes(sha256.finalize().into())))
 }
 
-fn each_chunk(reader: &mut (impl Read + ?Sized), expected: u64, mut take: impl FnMut(&[u8]) -> io::Result<()>) -> io::Result<()> {
+fn each_chunk(
+    reader: &mut (impl Read + ?Sized),
+    expected: u64,
+    mut take: impl FnMut(&[u8]) -> io::Result<()>,
+) -> io::Result<()> {
     let size = if expected > LARGE_BUFFER as u64 { LARGE_BUFFER } else { SMALL_BUFFER };
     let mut buffer = vec![0; size];
     loop {

@@ -107,7 +107,10 @@ impl AlignmentState {
     }
 
     fn of_word(word: &str) -> Self {
-        [Self::Done, Self::Undone, Self::Pruned].into_iter().find(|state| state.as_str() == word).unwrap_or(Self::Running)
+        [Self::Done, Self::Undone, Self::Pruned]
+            .into_iter()
+            .find(|state| state.as_str() == word)
+            .unwrap_or(Self::Running)
     }
 }
 

@@ -64,16 +64,8 @@ pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, Re
     let bytes = journalled.with_backup(&Bytes::default(), &folder);
     let (install, expected) = (site.install, &journalled.expected);
     let (none, done) = (&BTreeSet::new(), &|_: &InstallPath| Ok(()));
-    let bringing = Bringing {
-        install,
-        id,
-        wants: &wants,
-        expected,
-        bytes: &bytes,
-        folder: &folder,
-        emptied: (none, none),
-        done,
-    };
+    let bringing =
+        Bringing { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied: (none, none), done };
     let brought = bringing.bring(&mut now).map_err(|error| match error {
         ReachError::BytesNowhere(paths) => {
             let reason = format!("it no longer has the copy of {} that was made", paths.join(", "));

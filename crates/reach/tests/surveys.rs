@@ -8,7 +8,7 @@ use std::time::{Duration, SystemTime};
 use kanon_core::digest::Blake3;
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{Sparing, Measurement, Request, TrustMemory, survey};
+use kanon_reach::measure::{Measurement, Request, Sparing, TrustMemory, survey};
 use kanon_reach::progress::Silent;
 use kanon_reach::state::State;
 
@@ -74,7 +74,14 @@ impl Stage {
     fn survey(&mut self, trust: TrustMemory) -> Measurement {
         let install = LocalInstall::open(&self.temp.path().join("game")).unwrap();
         let rulebook_digest = Blake3::of(self.text.as_bytes());
-        let request = Request { name: "reach", role: Role::Server, rulebook: &self.rulebook, rulebook_digest, trust, sparing: Sparing::default() };
+        let request = Request {
+            name: "reach",
+            role: Role::Server,
+            rulebook: &self.rulebook,
+            rulebook_digest,
+            trust,
+            sparing: Sparing::default(),
+        };
         survey(&install, request, &mut self.state, &Silent).unwrap()
     }
 

@@ -25,7 +25,12 @@ fn not_laid(survey: &Survey, base: &SurveyedBase, laid: &LaidOverlay) -> Option<
             .about(&laid.id)
             .at(base.path.as_str())
             .expected(format!("its {} members laid in", laid.members))
-            .found(format!("{} laid in, {} missing, {} with other bytes", laid.laid, laid.missing.len(), laid.other.len()))
+            .found(format!(
+                "{} laid in, {} missing, {} with other bytes",
+                laid.laid,
+                laid.missing.len(),
+                laid.other.len()
+            ))
     })
 }
 

@@ -66,7 +66,10 @@ fn a_change_of_a_mod_that_shapes_worlds_is_told(
     assert_eq!(changes.first().map(|shaping| shaping.change), change);
     let wants = changes.iter().any(|shaping| shaping.change != Change::Replaced);
     let findings = judge(measure, &with_world);
-    assert_eq!(findings.iter().map(|f| f.code.as_str()).collect::<Vec<_>>(), vec!["world-needs-new"; usize::from(wants)]);
+    assert_eq!(
+        findings.iter().map(|f| f.code.as_str()).collect::<Vec<_>>(),
+        vec!["world-needs-new"; usize::from(wants)]
+    );
     assert!(shaping(measure, &survey(there, &[])).is_empty(), "no world, no question");
 }
 
@@ -125,9 +128,8 @@ fn a_world_that_is_one_file_keeps_its_extension() {
 
 #[test]
 fn a_prepared_world_takes_the_place_and_the_name_that_the_game_wants() {
-    let files = |inner: Option<&str>| {
-        vec![PreparedFile { inner: inner.map(str::to_owned), size: 1, blake3: Blake3::of(b"w") }]
-    };
+    let files =
+        |inner: Option<&str>| vec![PreparedFile { inner: inner.map(str::to_owned), size: 1, blake3: Blake3::of(b"w") }];
     let choice = |inner| Choice::Prepared { mark: "T".to_owned(), called: "made".to_owned(), files: files(inner) };
     let steps = decided("worlds/*", &[fen("worlds/fen")], &[], &choice(Some("level")));
     assert_eq!(steps.last().expect("a step"), "put worlds/fen/level");

@@ -29,7 +29,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if !arguments.preview && !fleet.finish_unfinished(arguments, env, ui)? {
         return Ok(Outcome::Findings);
     }
-    fleet.each(|job, wanted| job.plan(wanted));
+    fleet.each(Job::plan);
     if env.format == Format::Text {
         for job in fleet.good() {
             ui.report(&render::align::plan(&job.placed.name, &job.planned.plan));
@@ -205,7 +205,7 @@ impl<'e> Fleet<'e> {
             }
             (Format::Text, ..) => ui.report(&text),
         }
-        super::tell_failures(ui, failures, good)
+        super::tell_failures(ui, &failures, good)
     }
 }
 

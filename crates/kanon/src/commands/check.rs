@@ -58,7 +58,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&report.text(&canon.name, &session.loaded.rulebook.not_acted_on())),
     }
-    super::tell_failures(ui, failures, report.in_line())
+    super::tell_failures(ui, &failures, report.in_line())
 }
 
 /// One survey against the canon.

@@ -194,7 +194,14 @@ fn try_out(
 
 fn tried(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> Result<Tried, Failure> {
     let mut state = State::in_memory()?;
-    let request = Request { name, role, rulebook, rulebook_digest: Blake3::of(b"draft"), trust: TrustMemory::No, sparing: Sparing::default() };
+    let request = Request {
+        name,
+        role,
+        rulebook,
+        rulebook_digest: Blake3::of(b"draft"),
+        trust: TrustMemory::No,
+        sparing: Sparing::default(),
+    };
     let survey = match measure::survey(install, request, &mut state, &kanon_reach::progress::Silent) {
         Ok(measurement) => measurement.survey,
         Err(kanon_reach::error::ReachError::NotThisGame { .. }) => return Ok(nothing(name, role)),

@@ -32,9 +32,9 @@ fn panicked() -> Failure {
 }
 
 /// Tells of installs that stopped a command short; the others were told of already.
-fn tell_failures(ui: &Ui, failures: Vec<(String, Failure)>, good: bool) -> Result<Outcome, Failure> {
+fn tell_failures(ui: &Ui, failures: &[(String, Failure)], good: bool) -> Result<Outcome, Failure> {
     let names: Vec<String> = failures.iter().map(|(name, _)| printable(name)).collect();
-    for (name, failure) in &failures {
+    for (name, failure) in failures {
         ui.failure(&failure.about(name));
     }
     if names.is_empty() {

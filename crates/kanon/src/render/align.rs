@@ -4,8 +4,8 @@ use std::fmt::Write;
 
 use kanon_core::align::{Action, Plan, Step};
 use kanon_core::path::printable;
-use kanon_reach::state::{Alignment, AlignmentState};
 use kanon_reach::prune::Pruned;
+use kanon_reach::state::{Alignment, AlignmentState};
 use kanon_reach::undo::TakenBack;
 use serde::Serialize;
 

@@ -113,7 +113,8 @@ fn copy(stage: &Stage, from: &str, to: &str) {
         let target = stage.path(&format!("{to}{part}"));
         drop(std::fs::remove_dir_all(&target));
         std::fs::create_dir_all(target.parent().unwrap()).unwrap();
-        let done = std::process::Command::new("cp").arg("-a").arg(stage.path(&format!("{from}{part}"))).arg(&target).status();
+        let done =
+            std::process::Command::new("cp").arg("-a").arg(stage.path(&format!("{from}{part}"))).arg(&target).status();
         assert!(done.unwrap().success());
     }
 }

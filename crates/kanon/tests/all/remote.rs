@@ -29,7 +29,14 @@ fn bytes(stage: &Stage, folder: &str) -> BTreeMap<String, Vec<u8>> {
 #[rstest]
 fn the_same_story_whichever_way(
     #[values(
-        Way::Folder, Way::Ftp, Way::OldFtp, Way::FtpDigests, Way::Sftp, Way::SftpShell, Way::RealSsh, Way::RealProftpd,
+        Way::Folder,
+        Way::Ftp,
+        Way::OldFtp,
+        Way::FtpDigests,
+        Way::Sftp,
+        Way::SftpShell,
+        Way::RealSsh,
+        Way::RealProftpd,
         Way::RealVsftpd
     )]
     way: Way,
@@ -82,7 +89,8 @@ fn a_survey_is_the_same_whichever_way(
 #[test]
 fn only_the_directory_of_a_large_archive_crosses_the_line() {
     let (stage, site) = served(Way::FtpDigests).unwrap();
-    let large: Vec<u8> = (0..1_500_000_u32).flat_map(|i| i.wrapping_mul(2_654_435_761).to_le_bytes()).take(6_000_000).collect();
+    let large: Vec<u8> =
+        (0..1_500_000_u32).flat_map(|i| i.wrapping_mul(2_654_435_761).to_le_bytes()).take(6_000_000).collect();
     let members: [(&str, &[u8]); 2] =
         [("about.json", br#"{"id": "zeppelin", "version": "1", "runs": "everywhere"}"#), ("hull", &large)];
     stage.write("station/mods/zeppelin.psm", crate::stage::zip_of(&members));
@@ -216,7 +224,9 @@ fn endless_listings_and_lies_about_size_end_with_a_clear_word() {
         format!("at = \"sftp://ines@127.0.0.1:{}/\"\nhost-key = \"{}\"", host.port, host.fingerprint)
     };
     check(at_sftp(sftp::Manners { endless: true, ..sftp::Manners::default() })).ends_with(2).says("has no end");
-    check(at_sftp(sftp::Manners { more_by: 5, ..sftp::Manners::default() })).ends_with(1).says("sends less than it said");
+    check(at_sftp(sftp::Manners { more_by: 5, ..sftp::Manners::default() }))
+        .ends_with(1)
+        .says("sends less than it said");
 }
 
 #[test]
@@ -240,8 +250,13 @@ fn every_command_takes_an_address() {
     let (stage, site) = served(Way::Sftp).unwrap();
     stage.kanon(["compare", "oskar", "mara"]).ends_with(1).says("snowtrack");
     stage.kanon(["adopt", "oskar"]).ends_with(0).says("adopted from oskar");
-    stage.kanon(["rulebook", "check", "polarspur.rulebook.toml", "--against", &site.address, "--role", "client"]).ends_with(2);
+    stage
+        .kanon(["rulebook", "check", "polarspur.rulebook.toml", "--against", &site.address, "--role", "client"])
+        .ends_with(2);
     stage.write("oskar/mods/fog.psm", psm("fog", "1", "everywhere"));
-    stage.kanon(["learn", "station", "--client", "oskar", "-o", "draft.toml", "--game", "P"]).ends_with(0).says("oskar, a client");
+    stage
+        .kanon(["learn", "station", "--client", "oskar", "-o", "draft.toml", "--game", "P"])
+        .ends_with(0)
+        .says("oskar, a client");
     stage.kanon(["diagnose", "--client", "oskar", "--server", "station"]).says("snowtrack");
 }

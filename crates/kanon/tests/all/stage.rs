@@ -90,7 +90,9 @@ impl Stage {
         command.args(words).current_dir(self.temp.path()).env_remove("NO_COLOR").stdin(Stdio::null());
         // Nothing of whoever runs the tests: no keys, no agent, no known hosts.
         command.env("HOME", self.path("home")).env("USER", "ines").env("KANON_PATIENCE", "2");
-        ["SSH_AUTH_SOCK", "XDG_CONFIG_HOME", "APPDATA"].iter().for_each(|name| drop(command.env_remove(name)));
+        for name in ["SSH_AUTH_SOCK", "XDG_CONFIG_HOME", "APPDATA"] {
+            command.env_remove(name);
+        }
         command.envs(self.env.iter().map(|(name, value)| (name, value)));
         command
     }

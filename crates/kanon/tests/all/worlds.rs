@@ -54,7 +54,10 @@ fn stage() -> Stage {
     for install in ["model", "fen"] {
         stage.write(&format!("{install}/loads/lamp.load"), load("lamp", "1", false));
         stage.write(&format!("{install}/worlds/moor/level"), format!("the world of {install}"));
-        stage.write(&format!("{install}/worlds/moor/packs/bog.pack"), zip_of(&[("leaflet.json", br#"{"called": "bog"}"#)]));
+        stage.write(
+            &format!("{install}/worlds/moor/packs/bog.pack"),
+            zip_of(&[("leaflet.json", br#"{"called": "bog"}"#)]),
+        );
     }
     stage.write("model/loads/peat.load", load("peat", "2", true));
     let wishes = "format = \"kanon/1\"\nname = \"Fen\"\nrulebook = \"fen.rulebook.toml\"\ngame-version = \"2\"\n\n[install.model]\nrole = \"server\"\nat = \"model\"\n\n\
@@ -124,7 +127,8 @@ fn a_running_server_is_not_written_to_unless_told_or_stopped_first() {
     stage.kanon(align).ends_with(2).says("fen is running (the file fen.lock is there)").says("--while-running");
     assert_eq!(stage.fingerprint("fen"), before);
     let wishes = stage.read("kanon.toml");
-    let with = |lines: &str| stage.write("kanon.toml", wishes.replace("at = \"fen\"", &format!("at = \"fen\"\n{lines}")));
+    let with =
+        |lines: &str| stage.write("kanon.toml", wishes.replace("at = \"fen\"", &format!("at = \"fen\"\n{lines}")));
     with("stop = [\"false\"]");
     stage.kanon(align).ends_with(2).says("as a command of kanon.toml it ended with");
     assert_eq!(stage.fingerprint("fen"), before);
@@ -168,7 +172,8 @@ fn what_an_update_of_the_game_left_behind_is_parked_and_comes_back() {
     stage.write("kanon.toml", wishes);
     for id in ["lamp", "peat"] {
         std::fs::create_dir_all(stage.path("mara-fen/loads")).unwrap();
-        std::fs::copy(stage.path(&format!("model/loads/{id}.load")), stage.path(&format!("mara-fen/loads/{id}.load"))).unwrap();
+        std::fs::copy(stage.path(&format!("model/loads/{id}.load")), stage.path(&format!("mara-fen/loads/{id}.load")))
+            .unwrap();
     }
     let mine = |fen: &str| {
         let leaflet = format!(r#"{{"called": "map", "version": "1", "side": "mine", "fen": "{fen}"}}"#);

@@ -41,30 +41,30 @@ impl FtpDialler {
         Self { address, door, patience, trust }
     }
 
-    fn unreachable(&self, reason: impl ToString) -> HostError {
+    fn unreachable(&self, reason: &dyn std::fmt::Display) -> HostError {
         HostError::Unreachable { address: self.address.to_string(), reason: reason.to_string() }
     }
 
     fn connect(&self) -> Result<RustlsFtpStream, HostError> {
         let host = self.address.host.as_str();
-        let stream = tcp(host, self.address.port, self.patience).map_err(|error| self.unreachable(error))?;
+        let stream = tcp(host, self.address.port, self.patience).map_err(|error| self.unreachable(&error))?;
         if self.address.scheme == Scheme::Ftp {
-            return RustlsFtpStream::connect_with_stream(stream).map_err(|error| self.unreachable(error));
+            return RustlsFtpStream::connect_with_stream(stream).map_err(|error| self.unreachable(&error));
         }
         let secured = if self.address.is_tls_at_once() {
-            let peer = stream.peer_addr().map_err(|error| self.unreachable(error))?;
+            let peer = stream.peer_addr().map_err(|error| self.unreachable(&error))?;
             drop(stream);
             RustlsFtpStream::connect_secure_implicit(peer, self.connector()?, host)
         } else {
-            let plain = RustlsFtpStream::connect_with_stream(stream).map_err(|error| self.unreachable(error))?;
+            let plain = RustlsFtpStream::connect_with_stream(stream).map_err(|error| self.unreachable(&error))?;
             plain.into_secure(self.connector()?, host)
         };
         // What a person has to say about a certificate says more than that the handshake failed.
-        secured.map_err(|error| self.trust.doubt().unwrap_or_else(|| self.unreachable(error)))
+        secured.map_err(|error| self.trust.doubt().unwrap_or_else(|| self.unreachable(&error)))
     }
 
     fn connector(&self) -> Result<Timed, HostError> {
-        let config = self.trust.config().map_err(|reason| self.unreachable(reason))?;
+        let config = self.trust.config().map_err(|reason| self.unreachable(&reason))?;
         Ok(Timed { inner: RustlsConnector::from(config), patience: self.patience })
     }
 
@@ -87,7 +87,7 @@ impl FtpDialler {
                     return Ok(());
                 }
                 Err(FtpError::UnexpectedResponse(answer)) if is_final_no(&answer) => attempt += 1,
-                Err(error) => return Err(self.unreachable(said(error))),
+                Err(error) => return Err(self.unreachable(&said(error))),
             }
         }
     }
@@ -123,10 +123,10 @@ impl Dialler for FtpDialler {
         let mut stream = self.connect()?;
         self.log_in(&mut stream)?;
         let patience = self.patience;
-        stream = stream
-            .passive_stream_builder(move |address| timed(&address, patience).map_err(FtpError::ConnectionError));
+        stream =
+            stream.passive_stream_builder(move |address| timed(&address, patience).map_err(FtpError::ConnectionError));
         stream.set_passive_nat_workaround(true);
-        stream.transfer_type(FileType::Binary).map_err(|error| self.unreachable(said(error)))?;
+        stream.transfer_type(FileType::Binary).map_err(|error| self.unreachable(&said(error)))?;
         let home = stream.pwd().unwrap_or_default();
         let can = Can::ask(&mut stream);
         stream.set_mode(if can.extended_passive { Mode::ExtendedPassive } else { Mode::Passive });
@@ -224,10 +224,8 @@ struct FtpLine {
 impl FtpLine {
     /// The lines that a listing command gives; bounded, since a host may never stop.
     fn lines(&mut self, command: String) -> Result<Vec<String>, Fault> {
-        let (_, mut data) = self
-            .stream
-            .custom_data_command(command, &[Status::AboutToSend, Status::AlreadyOpen])
-            .map_err(fault)?;
+        let (_, mut data) =
+            self.stream.custom_data_command(command, &[Status::AboutToSend, Status::AlreadyOpen]).map_err(fault)?;
         let mut bytes = Vec::new();
         let read = (&mut data).take(limits::HOST_LISTING_BYTES + 1).read_to_end(&mut bytes);
         if bytes.len() as u64 > limits::HOST_LISTING_BYTES {
@@ -329,10 +327,9 @@ impl Line for FtpLine {
             // We hung up in the middle, and the host remarks on it.
             Err(FtpError::UnexpectedResponse(_)) if left == 0 => Ok(()),
             Err(error) => Err(fault(error)),
-            Ok(()) if left > 0 => Err(Fault::Refused(io::Error::new(
-                io::ErrorKind::UnexpectedEof,
-                "the host sends less than it said",
-            ))),
+            Ok(()) if left > 0 => {
+                Err(Fault::Refused(io::Error::new(io::ErrorKind::UnexpectedEof, "the host sends less than it said")))
+            }
             Ok(()) => Ok(()),
         }
     }
@@ -397,7 +394,8 @@ impl Line for FtpLine {
     fn set_facts(&mut self, path: &str, modified: Option<i64>, _: Option<u32>) -> Result<(), Fault> {
         let Some(modified) = modified.filter(|_| self.can.set_time) else { return Ok(()) };
         let Some(text) = calendar(modified) else { return Ok(()) };
-        match self.stream.custom_command(format!("MFMT {text} {path}"), &[Status::File, Status::RequestedFileActionOk]) {
+        match self.stream.custom_command(format!("MFMT {text} {path}"), &[Status::File, Status::RequestedFileActionOk])
+        {
             // A time is a courtesy: hosts that refuse it for a folder, say, lose nothing by it.
             Ok(_) | Err(FtpError::UnexpectedResponse(_)) => Ok(()),
             Err(error) => Err(fault(error)),
@@ -408,9 +406,8 @@ impl Line for FtpLine {
         let Some(command) = self.can.digest else { return Ok(vec![None; paths.len()]) };
         let mut digests = Vec::new();
         for path in paths {
-            let answer = self
-                .stream
-                .custom_command(format!("{command} {path}"), &[Status::File, Status::RequestedFileActionOk]);
+            let answer =
+                self.stream.custom_command(format!("{command} {path}"), &[Status::File, Status::RequestedFileActionOk]);
             digests.push(match answer {
                 Ok(answer) => digest_in(&told(&answer)),
                 Err(FtpError::UnexpectedResponse(_)) => None,

@@ -40,7 +40,9 @@ pub enum HostError {
         fingerprint: String,
     },
     /// It is another host than before, or somebody stands in between.
-    #[error("the host {host} shows another key than before; nothing was sent to it\n  known: {known}\n  shown: {fingerprint}")]
+    #[error(
+        "the host {host} shows another key than before; nothing was sent to it\n  known: {known}\n  shown: {fingerprint}"
+    )]
     ChangedKey {
         /// The host.
         host: String,

@@ -13,7 +13,9 @@ use kanon_core::digest::Sha256;
 use kanon_core::path::InstallPath;
 use rayon::prelude::*;
 
-use super::{Seekable, Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Stamp, There, named, nanoseconds, shown};
+use super::{
+    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, named, nanoseconds, shown,
+};
 use crate::error::{During, ReachError};
 
 /// Files that are written at a time: each waits for the disk on its own.

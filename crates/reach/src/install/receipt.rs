@@ -52,7 +52,9 @@ impl Receipt {
     pub fn read(install: &dyn Install) -> io::Result<Option<Self>> {
         let Ok(path) = InstallPath::new(RECEIPT) else { return Ok(None) };
         match install.document(&path, limits::SURVEY_BYTES) {
-            Ok(bytes) => Ok(serde_json::from_slice(&bytes).ok().filter(|receipt: &Self| receipt.format == RECEIPT_FORMAT)),
+            Ok(bytes) => {
+                Ok(serde_json::from_slice(&bytes).ok().filter(|receipt: &Self| receipt.format == RECEIPT_FORMAT))
+            }
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
             Err(error) => Err(error),
         }

@@ -14,7 +14,8 @@ use super::address::{Address, Folder, Scheme};
 use super::door::Door;
 use super::host::HostError;
 use super::{
-    Seekable, Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Stamp, There, ftp, locked, named, sftp, shown, side_by_side,
+    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, ftp, locked, named, sftp, shown,
+    side_by_side,
 };
 use crate::patience::{Patience, Tries};
 
@@ -144,9 +145,10 @@ impl RemoteInstall {
         };
         match &*install.folder_listing("") {
             Ok(_) => Ok(install),
-            Err((_, reason)) => {
-                Err(HostError::Unreachable { address: install.shown, reason: format!("its folder can't be listed: {reason}") })
-            }
+            Err((_, reason)) => Err(HostError::Unreachable {
+                address: install.shown,
+                reason: format!("its folder can't be listed: {reason}"),
+            }),
         }
     }
 
@@ -365,9 +367,11 @@ impl Install for RemoteInstall {
             let mut below = Vec::new();
             for (folder, listed) in level.iter().zip(listed) {
                 match &*listed {
-                    Err((_, why)) => listing
-                        .refused
-                        .push((shown(folder.as_ref(), ""), format!("the folder can't be listed: {why}"))),
+                    Err((_, why)) => {
+                        listing
+                            .refused
+                            .push((shown(folder.as_ref(), ""), format!("the folder can't be listed: {why}")));
+                    }
                     Ok(entries) => {
                         for found in entries {
                             let inner = self.take(folder.as_ref(), found, &mut listing);
@@ -412,7 +416,15 @@ impl Install for RemoteInstall {
 
     fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, Stamp)> {
         let stamp = self.stamp_of(path)?;
-        let file = RemoteFile { install: self, path: path.clone(), size: stamp.size, at: 0, held: Vec::new(), held_at: 0, window: WINDOW };
+        let file = RemoteFile {
+            install: self,
+            path: path.clone(),
+            size: stamp.size,
+            at: 0,
+            held: Vec::new(),
+            held_at: 0,
+            window: WINDOW,
+        };
         Ok((Box::new(file), stamp))
     }
 

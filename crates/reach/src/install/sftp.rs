@@ -95,14 +95,14 @@ impl SftpDialler {
         Ok(Self { address, door, patience, runtime: Arc::new(runtime) })
     }
 
-    fn unreachable(&self, reason: impl ToString) -> HostError {
+    fn unreachable(&self, reason: &dyn std::fmt::Display) -> HostError {
         HostError::Unreachable { address: self.address.to_string(), reason: reason.to_string() }
     }
 
     async fn connect(&self) -> Result<Handle<Judge>, HostError> {
-        let stream = tcp(&self.address.host, self.address.port, self.patience).map_err(|e| self.unreachable(e))?;
+        let stream = tcp(&self.address.host, self.address.port, self.patience).map_err(|e| self.unreachable(&e))?;
         let stream = stream.set_nonblocking(true).and_then(|()| tokio::net::TcpStream::from_std(stream));
-        let stream = stream.map_err(|error| self.unreachable(error))?;
+        let stream = stream.map_err(|error| self.unreachable(&error))?;
         let config = client::Config {
             keepalive_interval: Some(self.patience.silence / 2),
             keepalive_max: 2,
@@ -117,7 +117,7 @@ impl SftpDialler {
         let connected = client::connect_stream(Arc::new(config), stream, judge).await;
         connected.map_err(|error| {
             let said = doubt.lock().unwrap_or_else(PoisonError::into_inner).take();
-            said.unwrap_or_else(|| self.unreachable(error))
+            said.unwrap_or_else(|| self.unreachable(&error))
         })
     }
 
@@ -173,7 +173,7 @@ impl SftpDialler {
             match handle.authenticate_publickey_with(login.user.as_str(), key, hash, &mut agent).await {
                 Ok(AuthResult::Success) => return Ok(true),
                 Ok(AuthResult::Failure { .. }) => {}
-                Err(error) => return Err(self.unreachable(error)),
+                Err(error) => return Err(self.unreachable(&error)),
             }
         }
         Ok(false)
@@ -210,26 +210,21 @@ impl SftpDialler {
         tried.push(format!("the key {}", path.display()));
         match handle.authenticate_publickey(login.user.as_str(), signed).await {
             Ok(result) => Ok(result.success()),
-            Err(error) => Err(self.unreachable(error)),
+            Err(error) => Err(self.unreachable(&error)),
         }
     }
 
     /// Hosts that ask questions instead of taking a password get it as the answer.
-    async fn by_password(
-        &self,
-        handle: &mut Handle<Judge>,
-        login: &Login,
-        password: &str,
-    ) -> Result<bool, HostError> {
+    async fn by_password(&self, handle: &mut Handle<Judge>, login: &Login, password: &str) -> Result<bool, HostError> {
         let user = login.user.as_str();
         match handle.authenticate_password(user, password).await {
             Ok(AuthResult::Success) => return Ok(true),
             Ok(AuthResult::Failure { .. }) => {}
-            Err(error) => return Err(self.unreachable(error)),
+            Err(error) => return Err(self.unreachable(&error)),
         }
         let mut answer = handle.authenticate_keyboard_interactive_start(user, None).await;
         loop {
-            match answer.map_err(|error| self.unreachable(error))? {
+            match answer.map_err(|error| self.unreachable(&error))? {
                 KeyboardInteractiveAuthResponse::Success => return Ok(true),
                 KeyboardInteractiveAuthResponse::Failure { .. } => return Ok(false),
                 KeyboardInteractiveAuthResponse::InfoRequest { prompts, .. } => {
@@ -241,11 +236,12 @@ impl SftpDialler {
     }
 
     async fn session(&self, handle: &Handle<Judge>) -> Result<RawSftpSession, HostError> {
-        let channel = handle.channel_open_session().await.map_err(|error| self.unreachable(error))?;
-        channel.request_subsystem(true, "sftp").await.map_err(|error| self.unreachable(error))?;
-        let config = SftpConfig { request_timeout_secs: self.patience.silence.as_secs().max(1), ..SftpConfig::default() };
+        let channel = handle.channel_open_session().await.map_err(|error| self.unreachable(&error))?;
+        channel.request_subsystem(true, "sftp").await.map_err(|error| self.unreachable(&error))?;
+        let config =
+            SftpConfig { request_timeout_secs: self.patience.silence.as_secs().max(1), ..SftpConfig::default() };
         let session = RawSftpSession::new_with_config(channel.into_stream(), config);
-        session.init().await.map_err(|error| self.unreachable(format!("no SFTP is spoken there: {error}")))?;
+        session.init().await.map_err(|error| self.unreachable(&format!("no SFTP is spoken there: {error}")))?;
         Ok(session)
     }
 }
@@ -258,7 +254,7 @@ impl Dialler for SftpDialler {
             let session = self.session(&handle).await?;
             let home = match session.realpath(".").await {
                 Ok(names) => names.files.into_iter().next().map(|file| file.filename).unwrap_or_default(),
-                Err(error) => return Err(self.unreachable(error)),
+                Err(error) => return Err(self.unreachable(&error)),
             };
             let line = SftpLine { runtime: Arc::clone(&self.runtime), handle, session, can_run: true };
             Ok((Box::new(line) as Box<dyn Line>, home))
@@ -296,7 +292,10 @@ fn refusal(code: StatusCode, message: &str) -> io::Error {
         _ => io::ErrorKind::Other,
     };
     let text: String = message.trim().chars().filter(|c| !c.is_control()).take(300).collect();
-    io::Error::new(kind, if text.is_empty() { format!("the host says: {code}") } else { format!("the host says: {text}") })
+    io::Error::new(
+        kind,
+        if text.is_empty() { format!("the host says: {code}") } else { format!("the host says: {text}") },
+    )
 }
 
 fn there(attributes: &FileAttributes) -> There {
@@ -319,10 +318,9 @@ impl SftpLine {
         let mut entries = Vec::new();
         let listed = loop {
             match self.session.readdir(handle.as_str()).await {
-                Ok(names) => entries.extend(names.files.into_iter().map(|file| HostEntry {
-                    there: there(&file.attrs),
-                    name: file.filename,
-                })),
+                Ok(names) => entries.extend(
+                    names.files.into_iter().map(|file| HostEntry { there: there(&file.attrs), name: file.filename }),
+                ),
                 Err(SftpError::Status(status)) if status.status_code == StatusCode::Eof => break Ok(()),
                 Err(error) => break Err(error),
             }
@@ -415,7 +413,9 @@ impl SftpLine {
         }
         match self.session.rename(from, to).await {
             // The plain rename never goes over a file; the journal covers the moment in which neither is there.
-            Err(SftpError::Status(_)) if self.session.lstat(to).await.is_ok() && self.session.lstat(from).await.is_ok() => {
+            Err(SftpError::Status(_))
+                if self.session.lstat(to).await.is_ok() && self.session.lstat(from).await.is_ok() =>
+            {
                 self.session.remove(to).await.map_err(fault)?;
                 self.session.rename(from, to).await.map(drop).map_err(fault)
             }

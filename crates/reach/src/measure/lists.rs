@@ -163,8 +163,10 @@ pub fn world_places(rulebook: &Rulebook, role: Role) -> impl Iterator<Item = &Pl
 
 /// The worlds of an install.
 pub fn worlds(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<InstallPath> {
-    let mut found: Vec<InstallPath> =
-        world_places(rulebook, role).flat_map(|place| resolve(install, place)).filter(|path| install.is_there(path)).collect();
+    let mut found: Vec<InstallPath> = world_places(rulebook, role)
+        .flat_map(|place| resolve(install, place))
+        .filter(|path| install.is_there(path))
+        .collect();
     found.sort();
     found.dedup();
     found

@@ -175,12 +175,7 @@ fn key(shelf: &Shelf, folder: &InstallPath) -> String {
     format!("{}\n{folder}", shelf.name)
 }
 
-fn file_unit<'r>(
-    install: &dyn Install,
-    shelf: &'r Shelf,
-    place: &InstallPath,
-    path: &InstallPath,
-) -> Option<Unit<'r>> {
+fn file_unit<'r>(install: &dyn Install, shelf: &'r Shelf, place: &InstallPath, path: &InstallPath) -> Option<Unit<'r>> {
     let file_name = path.name().to_owned();
     let is_link = || matches!(install.look(path), Ok(Some(There::Link)));
     let form = || if is_link() { Form::Link } else { Form::File };

@@ -187,9 +187,7 @@ impl Guest {
         for lie in &self.manners.lies {
             data.write_all(format!("{lie}\r\n").as_bytes())?;
         }
-        let mut number = 0_u64;
-        while self.manners.endless {
-            number += 1;
+        for number in (0_u64..).take_while(|_| self.manners.endless) {
             data.write_all(format!("type=file;size=1;modify=20261101000000; {number}\r\n").repeat(100).as_bytes())?;
         }
         drop(data);
@@ -197,9 +195,17 @@ impl Guest {
     }
 
     fn line(&self, command: &str, name: &str, metadata: &std::fs::Metadata) -> String {
-        let time = |format| jiff::Timestamp::from_second(seconds(metadata).cast_signed()).unwrap().strftime(format).to_string();
+        let time = |format| {
+            jiff::Timestamp::from_second(seconds(metadata).cast_signed()).unwrap().strftime(format).to_string()
+        };
         let size = metadata.len().saturating_add_signed(self.manners.off_by);
-        let kind = if metadata.is_symlink() { 'l' } else if metadata.is_dir() { 'd' } else { '-' };
+        let kind = if metadata.is_symlink() {
+            'l'
+        } else if metadata.is_dir() {
+            'd'
+        } else {
+            '-'
+        };
         if command == "LIST" {
             let target = if kind == 'l' { " -> /etc" } else { "" };
             return format!("{kind}rw-r--r--    1 ines     ines     {size:>8} {} {name}{target}\r\n", time("%b %d %Y"));
@@ -269,7 +275,11 @@ impl Guest {
         }
         let done = match command {
             "RNTO" if place.exists() && !self.manners.renames_over => Err(std::io::ErrorKind::AlreadyExists.into()),
-            "RNTO" => self.state.from.take().map_or(Err(std::io::ErrorKind::NotFound.into()), |from| std::fs::rename(from, &place)),
+            "RNTO" => self
+                .state
+                .from
+                .take()
+                .map_or(Err(std::io::ErrorKind::NotFound.into()), |from| std::fs::rename(from, &place)),
             "DELE" => std::fs::remove_file(&place),
             "MKD" => std::fs::create_dir(&place),
             "RMD" => std::fs::remove_dir(&place),
@@ -282,7 +292,16 @@ impl Guest {
             }
         };
         match done {
-            Ok(()) => self.close(fate, if command == "MKD" { "257 \"made\"" } else if command == "MFMT" { "213 set" } else { "250 done" }),
+            Ok(()) => self.close(
+                fate,
+                if command == "MKD" {
+                    "257 \"made\""
+                } else if command == "MFMT" {
+                    "213 set"
+                } else {
+                    "250 done"
+                },
+            ),
             Err(error) => {
                 self.say(&format!("550 {error}"))?;
                 Ok(true)

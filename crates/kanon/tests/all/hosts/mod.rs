@@ -123,7 +123,11 @@ impl Mishap {
             What::Full if number >= at => Fate::Full,
             What::Locked if number >= at => Fate::Locked,
             _ if number != at => {
-                if self.is_gone() || self.victim_is_dead() { Fate::Dropped } else { Fate::Done }
+                if self.is_gone() || self.victim_is_dead() {
+                    Fate::Dropped
+                } else {
+                    Fate::Done
+                }
             }
             What::KillBefore => {
                 self.kill();

@@ -100,7 +100,8 @@ impl russh::server::Handler for Guest {
         user: &str,
         key: russh::server::VerifiedPublicKey<'_>,
     ) -> Result<Auth, Self::Error> {
-        let known = self.manners.opens.as_ref().and_then(|line| russh::keys::ssh_key::PublicKey::from_openssh(line).ok());
+        let known =
+            self.manners.opens.as_ref().and_then(|line| russh::keys::ssh_key::PublicKey::from_openssh(line).ok());
         Ok(judged(user == "ines" && known.is_some_and(|known| known.key_data() == key.public_key.key_data())))
     }
 
@@ -165,7 +166,12 @@ impl Served {
     }
 
     /// Does something that changes something.
-    fn change(&self, id: u32, needs_room: bool, work: impl FnOnce() -> std::io::Result<()>) -> Result<Status, StatusCode> {
+    fn change(
+        &self,
+        id: u32,
+        needs_room: bool,
+        work: impl FnOnce() -> std::io::Result<()>,
+    ) -> Result<Status, StatusCode> {
         let fate = match self.mishap.fate() {
             Fate::Full if !needs_room => Fate::Done,
             fate => fate,
@@ -221,7 +227,13 @@ impl russh_sftp::server::Handler for Served {
         Ok(Name { id, files: vec![File::dummy("/")] })
     }
 
-    async fn open(&mut self, id: u32, path: String, flags: OpenFlags, _: FileAttributes) -> Result<Handle, Self::Error> {
+    async fn open(
+        &mut self,
+        id: u32,
+        path: String,
+        flags: OpenFlags,
+        _: FileAttributes,
+    ) -> Result<Handle, Self::Error> {
         let place = self.place(&path);
         if flags.contains(OpenFlags::WRITE) {
             let mut options = std::fs::OpenOptions::new();
