@@ -3,7 +3,7 @@
 use std::io::{IsTerminal, Write};
 
 use anstream::{AutoStream, ColorChoice};
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressStyle};
 use kanon_reach::progress::Progress;
 use serde::Serialize;
 
@@ -14,16 +14,20 @@ use crate::failure::Failure;
 pub struct Ui {
     choice: ColorChoice,
     quiet: bool,
+    /// Installs that are worked on side by side have a bar each.
+    bars: MultiProgress,
 }
 
 impl Ui {
-    pub const fn new(global: &Global) -> Self {
+    pub fn new(global: &Global) -> Self {
         let choice = match global.color {
             When::Auto => ColorChoice::Auto,
             When::Always => ColorChoice::Always,
             When::Never => ColorChoice::Never,
         };
-        Self { choice, quiet: global.quiet }
+        let visible = !global.quiet && std::io::stderr().is_terminal();
+        let target = if visible { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
+        Self { choice, quiet: global.quiet, bars: MultiProgress::with_draw_target(target) }
     }
 
     /// Prints a report.
@@ -54,15 +58,15 @@ impl Ui {
     }
 
     fn to_stderr(&self, text: &str) {
-        let mut err = AutoStream::new(std::io::stderr(), self.choice);
-        let _ = err.write_all(text.as_bytes());
+        self.bars.suspend(|| {
+            let mut err = AutoStream::new(std::io::stderr(), self.choice);
+            let _ = err.write_all(text.as_bytes());
+        });
     }
 
     /// A progress bar on a terminal; nothing elsewhere.
     pub fn progress(&self, title: &'static str) -> Bar {
-        let visible = !self.quiet && std::io::stderr().is_terminal();
-        let target = if visible { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
-        let bar = ProgressBar::with_draw_target(Some(0), target).with_message(title);
+        let bar = self.bars.add(ProgressBar::new(0).with_message(title));
         if let Ok(style) =
             ProgressStyle::with_template("{msg} {wide_bar} {bytes}/{total_bytes} {bytes_per_sec} {eta} left")
         {

@@ -266,6 +266,7 @@ impl Bringing<'_> {
         for (path, _) in &missing {
             self.keep_unexpected(path, self.now(now, path), brought)?;
         }
+        self.make_folders_of(missing.iter().map(|(path, _)| *path))?;
         let failed: Mutex<Option<ReachError>> = Mutex::default();
         let stop = AtomicBool::new(false);
         side_by_side(self.install.side_by_side(), &missing, |(path, blake3)| {
@@ -282,6 +283,22 @@ impl Bringing<'_> {
             return Err(error);
         }
         brought.written.extend(missing.into_iter().map(|(path, _)| path.clone()));
+        Ok(())
+    }
+
+    /// The folders of files, outermost first: made here, once, they are not fought for by those who write side by side.
+    fn make_folders_of<'p>(&self, paths: impl Iterator<Item = &'p InstallPath>) -> Result<(), ReachError> {
+        let mut by_depth: BTreeMap<usize, BTreeSet<InstallPath>> = BTreeMap::new();
+        for folder in paths.flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent)) {
+            by_depth.entry(folder.as_str().matches('/').count()).or_default().insert(folder);
+        }
+        for folders in by_depth.into_values() {
+            let folders: Vec<InstallPath> = folders.into_iter().collect();
+            let made = side_by_side(self.install.side_by_side(), &folders, |folder| {
+                self.install.make_folders(folder).during("make the folder", &self.install.outside(folder))
+            });
+            made.into_iter().collect::<Result<Vec<()>, _>>()?;
+        }
         Ok(())
     }
 

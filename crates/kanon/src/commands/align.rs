@@ -32,7 +32,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     fleet.each(Job::plan);
     if env.format == Format::Text {
         for job in fleet.good() {
-            ui.report(&render::align::plan(&job.placed.name, &job.planned.plan));
+            ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, env.verbose));
         }
     }
     let undecided = fleet.tell_undecided(ui);

@@ -71,26 +71,38 @@ pub fn pruned(pruned: &Pruned) -> String {
     }
 }
 
-/// The steps that would be carried out.
-pub fn plan(name: &str, plan: &Plan) -> String {
+/// How many steps of one kind and reason in a row are told one by one, unless all are asked for.
+const ALIKE: usize = 5;
+
+/// The steps that would be carried out; of many alike in a row, the first few, unless all are asked for.
+pub fn plan(name: &str, plan: &Plan, all: bool) -> String {
     if plan.steps.is_empty() {
         return format!("{}: nothing to do for {}\n", styled(GOOD, "in place"), styled(BOLD, name));
     }
     let mut out =
         format!("{}: {}, {} to write\n\n", styled(BOLD, name), count(plan.steps.len(), "step"), size(plan.bytes()));
-    for (number, step) in plan.steps.iter().enumerate() {
-        let from = if let Action::Rename { from } = &step.action { format!("{from} -> ") } else { String::new() };
-        let bytes = if step.bytes > 0 { format!("  {}", size(step.bytes)) } else { String::new() };
-        let _ = writeln!(
-            out,
-            "  {:>2}. {} {}{bytes}",
-            number + 1,
-            cell(step.action.as_str(), 8),
-            printable(&format!("{from}{}", step.path))
-        );
-        let _ = writeln!(out, "      {}", styled(FAINT, &printable(&step.why)));
+    let mut number = 0;
+    for alike in plan.steps.chunk_by(|a, b| (a.action.as_str(), &a.why) == (b.action.as_str(), &b.why)) {
+        let told = if all || alike.len() <= ALIKE { alike.len() } else { ALIKE - 2 };
+        for (index, one) in alike[..told].iter().enumerate() {
+            step(&mut out, number + index + 1, one);
+        }
+        if told < alike.len() {
+            let (left, bytes) = (alike.len() - told, alike[told..].iter().map(|step| step.bytes).sum());
+            let bytes = if bytes > 0 { format!(", {}", size(bytes)) } else { String::new() };
+            let _ = writeln!(out, "       and {left} more like these{bytes}; -v tells each");
+        }
+        let _ = writeln!(out, "      {}", styled(FAINT, &printable(&alike[0].why)));
+        number += alike.len();
     }
     out
+}
+
+fn step(out: &mut String, number: usize, step: &Step) {
+    let from = if let Action::Rename { from } = &step.action { format!("{from} -> ") } else { String::new() };
+    let bytes = if step.bytes > 0 { format!("  {}", size(step.bytes)) } else { String::new() };
+    let path = printable(&format!("{from}{}", step.path));
+    let _ = writeln!(out, "  {number:>2}. {} {path}{bytes}", cell(step.action.as_str(), 8));
 }
 
 /// What was taken back.

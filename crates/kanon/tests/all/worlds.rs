@@ -87,6 +87,18 @@ fn a_mod_that_reshapes_the_world_asks_what_becomes_of_it() {
 }
 
 #[test]
+fn of_many_steps_alike_the_first_few_are_told() {
+    let stage = stage();
+    for region in 0..20 {
+        stage.write(&format!("fen/worlds/moor/region/{region}"), "planks");
+    }
+    let preview = ["align", "fen", "--preview", "--world", "new"];
+    let said = stage.kanon(preview).ends_with(1).says("and 19 more like these; -v tells each").says("23. ");
+    drop(said.hides("region/19 ->"));
+    stage.kanon(preview.into_iter().chain(["-v"])).ends_with(1).says("region/19 ->").hides("more like these");
+}
+
+#[test]
 fn a_new_world_leaves_the_old_one_under_another_name_and_the_packs_come_into_the_new_place() {
     let stage = stage();
     let before = stage.fingerprint("fen");
