@@ -4,12 +4,12 @@
 //! is to be gone, and writes what is still missing; so it may be cut off anywhere and be run again, in either
 //! direction. Bytes that nobody expected are copied beside the backup before anything is done to them.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
-use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Mutex, OnceLock};
 
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
@@ -17,7 +17,7 @@ use kanon_core::path::InstallPath;
 use crate::bytes::{Bytes, Handing};
 use crate::error::{During, ReachError};
 use crate::hashing::{blake3_of, both_of};
-use crate::install::{Install, OWN_FOLDER, Stamp, There, locked, side_by_side};
+use crate::install::{Install, OWN_FOLDER, Stamp, There, locked, nanoseconds, side_by_side};
 
 /// What a path is to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -158,13 +158,19 @@ impl Bringing<'_> {
         })
     }
 
-    /// Half-written files of an alignment that was cut off; almost never there.
+    /// Half-written files of a run that was cut off; almost never there.
     fn remove_parts(&self) {
-        let paths = self.wants.iter().filter(|(_, want)| !matches!(want, Want::Folder(_))).map(|(path, _)| path);
-        for part in paths.filter_map(|path| part_name(path, self.id).ok()) {
-            if self.install.is_there(&part) {
+        let mut folders: BTreeSet<Option<InstallPath>> = self.wants.keys().map(InstallPath::parent).collect();
+        folders.insert(InstallPath::new(OWN_FOLDER).ok());
+        let begins = part_beginning(self.id);
+        for folder in
+            folders.iter().filter(|folder| folder.as_ref().is_none_or(|folder| self.install.is_folder(folder)))
+        {
+            let listing = self.install.list(folder.as_ref(), 1, &HashSet::new());
+            let is_part = |path: &InstallPath| path.name().starts_with(&begins) && path.name().ends_with(".part");
+            for entry in listing.entries.iter().filter(|entry| is_part(&entry.path)) {
                 // If it can't be removed, it harms nothing but tidiness.
-                let _ = self.install.remove_file(&part);
+                let _ = self.install.remove_file(&entry.path);
             }
         }
     }
@@ -250,7 +256,7 @@ impl Bringing<'_> {
         let mut twins = self.files().filter(|(other, ..)| *other != path && other.folded() == folded);
         twins.any(|(other, ..)| {
             let both = |listed: &InstallPath| {
-                let folder = self.install.list(listed.parent().as_ref(), 1, &std::collections::HashSet::new());
+                let folder = self.install.list(listed.parent().as_ref(), 1, &HashSet::new());
                 folder.entries.iter().filter(|entry| entry.path.folded() == folded).count() > 1
             };
             self.now(now, other) == self.now(now, path) && !both(path)
@@ -359,7 +365,7 @@ impl Bringing<'_> {
     }
 
     fn is_empty(&self, folder: &InstallPath) -> bool {
-        let listing = self.install.list(Some(folder), 1, &std::collections::HashSet::new());
+        let listing = self.install.list(Some(folder), 1, &HashSet::new());
         self.install.is_folder(folder) && listing.entries.is_empty() && listing.refused.is_empty()
     }
 
@@ -378,12 +384,25 @@ impl Bringing<'_> {
     }
 }
 
+fn part_beginning(id: i64) -> String {
+    format!(".kanon-{id}-")
+}
+
+/// What tells this run from every other: a host may still carry out what one asked that is dead by now.
+fn run() -> &'static str {
+    static RUN: OnceLock<String> = OnceLock::new();
+    RUN.get_or_init(|| {
+        let began = nanoseconds(std::time::SystemTime::now());
+        Blake3::of(format!("{} {began}", std::process::id()).as_bytes()).short()
+    })
+}
+
 /// The name under which a file is written until it is whole.
 ///
 /// # Errors
 /// When its folder's path is as long as a path may be.
 pub fn part_name(path: &InstallPath, id: i64) -> Result<InstallPath, ReachError> {
-    let name = format!(".kanon-{id}-{}.part", Blake3::of(path.as_str().as_bytes()).short());
+    let name = format!("{}{}-{}.part", part_beginning(id), run(), Blake3::of(path.as_str().as_bytes()).short());
     let part = match path.parent() {
         Some(parent) => parent.join(&name),
         None => InstallPath::new(&name),

@@ -112,7 +112,7 @@ impl Read for Checked {
         let end = self.at + n as u64;
         if self.at <= self.hashed && end > self.hashed {
             let known = usize::try_from(self.hashed - self.at).unwrap_or(n);
-            self.hasher.update(&buffer[known..n]);
+            self.hasher.update_rayon(&buffer[known..n]);
             self.hashed = end;
         }
         self.at = end;

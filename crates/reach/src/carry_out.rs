@@ -451,11 +451,10 @@ fn hand_in(
             Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified, blake3 })
         })
         .collect();
-    if let Some(wrong) =
-        put.iter().find(|file| steps.iter().any(|s| s.path.as_str() == file.path && s.bytes != file.size))
-    {
-        let path = Path::new(install.shown()).join(&wrong.path);
-        return Err(ReachError::Unusable { path, reason: "it came out with another size than was sent".to_owned() });
+    let arrived = |step: &&Step| stamps.get(&step.path).is_some_and(|stamp| stamp.size == step.bytes);
+    if let Some(step) = steps.iter().filter(|step| step.action.puts().is_some()).find(|step| !arrived(step)) {
+        let path = install.outside(&step.path);
+        return Err(ReachError::Unusable { path, reason: "it is not there as it was sent".to_owned() });
     }
     state.record_after(id, &put)?;
     let path = InstallPath::new(RECEIPT).map_err(|error| ReachError::Plan(error.into()))?;

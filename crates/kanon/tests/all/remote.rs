@@ -230,6 +230,18 @@ fn endless_listings_and_lies_about_size_end_with_a_clear_word() {
 }
 
 #[test]
+fn a_host_that_allows_two_connections_gets_no_more_and_all_is_done() {
+    let mut stage = Stage::sealed();
+    stage.world.spoil().unwrap();
+    let manners = ftp::Manners { most_guests: 2, ..ftp::Manners::default() };
+    let host = ftp::FtpHost::serve(&stage.path("oskar"), manners);
+    let at = format!("at = \"ftp://ines@127.0.0.1:{}\"", host.port);
+    stage.write("kanon.toml", stage.read("kanon.toml").replace("at = \"oskar\"", &at));
+    stage.env.push(("KANON_PASSWORD".to_owned(), PASSWORD.to_owned()));
+    stage.kanon(["align", "oskar", "--yes", "--thorough"]).ends_with(0).says("in line");
+}
+
+#[test]
 fn a_fleet_is_worked_on_side_by_side_and_one_that_fails_stops_no_other() {
     let (stage, _site) = served(Way::Sftp).unwrap();
     let wishes = stage.read("kanon.toml").replace("at = \"wren\"", "at = \"ftp://ines@127.0.0.1:1\"");

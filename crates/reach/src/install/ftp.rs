@@ -24,7 +24,7 @@ use super::{Stamp, There, nanoseconds};
 use crate::patience::Patience;
 
 /// Bytes that go over a line at a time.
-const CHUNK: usize = 256 << 10;
+const CHUNK: usize = 1 << 20;
 
 /// Opens FTP connections to one host.
 pub struct FtpDialler {

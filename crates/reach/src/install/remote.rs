@@ -104,16 +104,15 @@ pub struct RemoteInstall {
 /// A folder as it was listed, or why it could not be.
 type Listed = Result<Vec<HostEntry>, (io::ErrorKind, String)>;
 
-#[derive(Default)]
 struct Lines {
-    idle: Mutex<Pool>,
+    pool: Mutex<Pool>,
     freed: Condvar,
 }
 
-#[derive(Default)]
 struct Pool {
     idle: Vec<Box<dyn Line>>,
     open: usize,
+    limit: usize,
 }
 
 impl RemoteInstall {
@@ -132,7 +131,8 @@ impl RemoteInstall {
             Folder::Home(path) if path.is_empty() => home.trim_end_matches('/').to_owned(),
             Folder::Home(path) => format!("{}/{path}", home.trim_end_matches('/')),
         };
-        let lines = Lines { idle: Mutex::new(Pool { idle: vec![line], open: 1 }), freed: Condvar::new() };
+        let pool = Mutex::new(Pool { idle: vec![line], open: 1, limit: LINES });
+        let lines = Lines { pool, freed: Condvar::new() };
         let install = Self {
             shown: address.to_string(),
             root,
@@ -202,61 +202,47 @@ impl RemoteInstall {
 
     /// An idle line, a new one, or the next that is given back.
     fn line(&self) -> Result<Box<dyn Line>, HostError> {
-        let mut pool = locked(&self.lines.idle);
+        let mut pool = locked(&self.lines.pool);
         loop {
             if let Some(line) = pool.idle.pop() {
                 return Ok(line);
             }
-            if pool.open < LINES {
-                break;
+            if pool.open >= pool.limit {
+                pool = self.lines.freed.wait(pool).unwrap_or_else(PoisonError::into_inner);
+                continue;
             }
-            pool = self.lines.freed.wait(pool).unwrap_or_else(PoisonError::into_inner);
-        }
-        pool.open += 1;
-        let others = pool.open > 1;
-        drop(pool);
-        match self.dialler.dial() {
-            Ok((line, _)) => Ok(line),
-            // Many hosts allow few connections: those that are open will do.
-            Err(HostError::Unreachable { .. } | HostError::Login { .. }) if others => {
-                self.one_less();
-                self.wait_for_a_line()
+            pool.open += 1;
+            let others = pool.open > 1;
+            drop(pool);
+            let refused = match self.dialler.dial() {
+                Ok((line, _)) => return Ok(line),
+                Err(error) => error,
+            };
+            pool = locked(&self.lines.pool);
+            pool.open -= 1;
+            // Many hosts allow few connections: those that are open will do from now on.
+            match refused {
+                HostError::Unreachable { .. } | HostError::Login { .. } if others => pool.limit = pool.open.max(1),
+                error => {
+                    self.lines.freed.notify_all();
+                    return Err(error);
+                }
             }
-            Err(error) => {
-                self.one_less();
-                Err(error)
-            }
-        }
-    }
-
-    fn wait_for_a_line(&self) -> Result<Box<dyn Line>, HostError> {
-        let mut pool = locked(&self.lines.idle);
-        loop {
-            if let Some(line) = pool.idle.pop() {
-                return Ok(line);
-            }
-            if pool.open == 0 {
-                pool.open = 1;
-                drop(pool);
-                return match self.dialler.dial() {
-                    Ok((line, _)) => Ok(line),
-                    Err(error) => {
-                        self.one_less();
-                        Err(error)
-                    }
-                };
-            }
-            pool = self.lines.freed.wait(pool).unwrap_or_else(PoisonError::into_inner);
         }
     }
 
     fn give_back(&self, line: Box<dyn Line>) {
-        locked(&self.lines.idle).idle.push(line);
+        locked(&self.lines.pool).idle.push(line);
         self.lines.freed.notify_one();
     }
 
+    /// A line is gone. Those that lie idle have most likely gone with it, and would only fail one after the other.
     fn one_less(&self) {
-        locked(&self.lines.idle).open -= 1;
+        let mut pool = locked(&self.lines.pool);
+        pool.open -= 1 + pool.idle.len();
+        let idle = std::mem::take(&mut pool.idle);
+        drop(pool);
+        drop(idle);
         self.lines.freed.notify_all();
     }
 

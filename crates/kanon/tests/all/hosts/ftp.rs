@@ -5,6 +5,7 @@ use std::io::{BufRead, BufReader, Read, Seek, SeekFrom, Write};
 use std::net::{TcpListener, TcpStream};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicUsize, Ordering};
 
 use super::{Fate, Mishap, PASSWORD, inside, seconds, set_seconds};
 
@@ -23,11 +24,21 @@ pub struct Manners {
     pub endless: bool,
     /// How many bytes more (or fewer) a file is said to have than it has.
     pub off_by: i64,
+    /// How many guests it lets in at a time.
+    pub most_guests: usize,
 }
 
 impl Default for Manners {
     fn default() -> Self {
-        Self { machine_lists: true, digests: false, renames_over: false, lies: Vec::new(), endless: false, off_by: 0 }
+        Self {
+            machine_lists: true,
+            digests: false,
+            renames_over: false,
+            lies: Vec::new(),
+            endless: false,
+            off_by: 0,
+            most_guests: 100,
+        }
     }
 }
 
@@ -43,14 +54,22 @@ impl FtpHost {
         let port = listener.local_addr().unwrap().port();
         let mishap: Arc<Mishap> = Arc::default();
         let (root, shared) = (root.to_owned(), Arc::clone(&mishap));
+        let guests: Arc<AtomicUsize> = Arc::default();
         std::thread::spawn(move || {
             for stream in listener.incoming().map_while(Result::ok).filter(|_| !shared.is_gone()) {
                 let (root, manners, mishap) = (root.clone(), manners.clone(), Arc::clone(&shared));
+                let guests = Arc::clone(&guests);
                 std::thread::spawn(move || {
                     stream.set_nodelay(true).unwrap();
+                    if guests.fetch_add(1, Ordering::SeqCst) >= manners.most_guests {
+                        drop((&stream).write_all(b"421 too many guests\r\n"));
+                        guests.fetch_sub(1, Ordering::SeqCst);
+                        return;
+                    }
                     let guest = Guest { control: stream, root, manners, mishap, state: State::default() };
                     // A guest that hangs up is no failure of the host's.
                     drop(guest.attend());
+                    guests.fetch_sub(1, Ordering::SeqCst);
                 });
             }
         });
