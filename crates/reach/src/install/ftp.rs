@@ -372,7 +372,11 @@ impl Line for FtpLine {
         match self.stream.rename(from, to) {
             // Many hosts don't rename over a file; the journal covers the moment in which neither is there.
             Err(FtpError::UnexpectedResponse(_)) if self.size(to)?.is_some() && self.size(from)?.is_some() => {
-                self.stream.rm(to).map_err(fault)?;
+                match self.stream.rm(to) {
+                    // What a dead run had asked for may have taken it off just now.
+                    Err(FtpError::UnexpectedResponse(_)) if self.size(to)?.is_none() => {}
+                    other => other.map_err(fault)?,
+                }
                 self.stream.rename(from, to).map_err(fault)
             }
             other => other.map_err(fault),

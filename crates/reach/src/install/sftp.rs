@@ -416,7 +416,11 @@ impl SftpLine {
             Err(SftpError::Status(_))
                 if self.session.lstat(to).await.is_ok() && self.session.lstat(from).await.is_ok() =>
             {
-                self.session.remove(to).await.map_err(fault)?;
+                match self.session.remove(to).await {
+                    // What a dead run had asked for may have taken it off just now.
+                    Err(SftpError::Status(status)) if status.status_code == StatusCode::NoSuchFile => {}
+                    other => drop(other.map_err(fault)?),
+                }
                 self.session.rename(from, to).await.map(drop).map_err(fault)
             }
             other => other.map(drop).map_err(fault),

@@ -159,6 +159,13 @@ impl Mishap {
     }
 
     fn kill(&self) {
+        // Who started the program may not have come to say which it is.
+        for _ in 0..1_000 {
+            if self.victim.load(Ordering::SeqCst) != 0 {
+                break;
+            }
+            std::thread::sleep(std::time::Duration::from_millis(5));
+        }
         let process = self.victim.swap(u32::MAX, Ordering::SeqCst);
         if process != 0 && process != u32::MAX {
             std::process::Command::new("kill").args(["-9", &process.to_string()]).status().unwrap();
