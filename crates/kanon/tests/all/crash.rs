@@ -183,12 +183,12 @@ fn cut_off_at_every_change_on_a_host(#[case] what: What, #[values(Way::OldFtp, W
     for number in (0..changes).filter(|number| number % every == what as usize % every) {
         copy(&stage, "start/", "");
         let cut = watched(&stage, &site.mishap, (number, what));
+        // The last changes want no room; and whoever cuts the line once cuts off nothing.
+        assert!(cut.code != Some(0) || matches!(what, What::Blip | What::Full), "{what:?} at {number}");
         settle(&stage, (&before, &after), &(what, number, cut.code));
-        // The last changes want no room; whoever cuts the line once cuts off nothing; and on a busy machine a line may break
-        // by itself before it is cut.
-        cases += usize::from(cut.code != Some(0) || matches!(what, What::Blip | What::Full));
+        cases += 1;
     }
-    assert!(cases * 4 >= changes / every * 3, "{cases} of {changes}");
+    assert!(cases >= changes / every, "{cases} of {changes}");
     println!("crash matrix: {way:?} {what:?}: {cases} cases of {changes} changes, none lost");
 }
 

@@ -321,10 +321,12 @@ impl Guest {
                     "250 done"
                 },
             ),
-            Err(error) => {
+            Err(error) if fate == Fate::Done => {
                 self.say(&format!("550 {error}"))?;
                 Ok(true)
             }
+            // Nobody hears of a refusal either.
+            Err(_) => self.close(fate, ""),
         }
     }
 

@@ -312,7 +312,9 @@ impl russh_sftp::server::Handler for Served {
         self.listed.push(handle);
         let mut files: Vec<File> = Vec::new();
         for entry in entries.map_while(Result::ok) {
-            files.push(File::new(entry.file_name().to_string_lossy(), self.facts(&entry.path())?));
+            // What a dead run had asked for may still be under way: what is gone by now is not listed.
+            let facts = self.facts(&entry.path());
+            files.extend(facts.ok().map(|facts| File::new(entry.file_name().to_string_lossy(), facts)));
         }
         files.extend(self.manners.lies.iter().map(|name| File::new(name.clone(), FileAttributes::dummy())));
         Ok(Name { id, files })
