@@ -50,8 +50,8 @@ pub struct Job<'e> {
     pub unfinished: Option<Alignment>,
     /// What is to be done.
     pub planned: Planned,
-    /// The install as it was typed.
-    pub typed: String,
+    /// What carrying it out came to, once it was.
+    pub carried: Option<CarriedOut>,
     /// Whether an interrupted alignment was finished just now; what was said of the world was said for that one.
     has_finished: bool,
     install: Arc<dyn Install>,
@@ -94,13 +94,12 @@ impl<'e> Job<'e> {
         let placed = session.placed(name, role)?;
         let install = session.open_install(&placed)?;
         let unfinished = session.interrupted(install.as_ref())?;
-        let typed = name.to_owned();
         Ok(Self {
             session,
             placed,
             unfinished,
             planned: Planned::default(),
-            typed,
+            carried: None,
             has_finished: false,
             install,
             canon,
@@ -125,6 +124,7 @@ impl<'e> Job<'e> {
             Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, &bar)?)
         });
         let finished = finished
+            .inspect_err(|_| self.tell_stopped(running.as_deref()))
             .map_err(|failure| failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name)))?;
         self.has_finished |= finished;
         self.started_again(running.as_deref())?;
@@ -292,8 +292,12 @@ impl<'e> Job<'e> {
         Ok(kept)
     }
 
-    /// Carries the plan out, with the game stopped, and measures again.
-    pub fn carry_out(&mut self, wanted: &Wanted) -> Result<CarriedOut, Failure> {
+    /// Carries the plan out, with the game stopped, and measures again. Nothing is done where there is nothing to do, or where
+    /// nobody has said what becomes of the world.
+    pub fn carry_out(&mut self, wanted: &Wanted) -> Result<(), Failure> {
+        if !self.has_work() {
+            return Ok(());
+        }
         let running = self.stopped(wanted)?;
         let plan = std::mem::take(&mut self.planned.plan);
         // What only this run made is kept, so that a later one can finish what this one may not.
@@ -308,7 +312,7 @@ impl<'e> Job<'e> {
             Ok(carry_out(site, &order, &mut session.state, &bar)?)
         });
         self.planned.plan = plan;
-        let id = carried?;
+        let id = carried.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
         for (path, base) in &self.planned.bases {
             self.session.state.remember_base(self.install.shown(), path.as_str(), base)?;
         }
@@ -317,7 +321,13 @@ impl<'e> Job<'e> {
         let workspace = self.session.workspace()?;
         let (keep, now) = (workspace.wishes.backups, self.session.env.now().timestamp().as_second());
         let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;
-        Ok(CarriedOut { id, surveyed, pruned })
+        self.carried = Some(CarriedOut { id, surveyed, pruned });
+        Ok(())
+    }
+
+    /// Whether there are steps that may be carried out.
+    pub fn has_work(&self) -> bool {
+        !self.planned.plan.steps.is_empty() && self.planned.undecided.is_empty()
     }
 
     /// Takes alignments back, newest first, down to one of that number; only the newest when none is given.
@@ -328,7 +338,8 @@ impl<'e> Job<'e> {
         let running = self.stopped(asked)?;
         let mut taken = Vec::new();
         for id in wanted {
-            let back = self.at_site(asked.others, |site, session| Ok(undo(site, &mut session.state, id)?))?;
+            let back = self.at_site(asked.others, |site, session| Ok(undo(site, &mut session.state, id)?));
+            let back = back.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
             taken.push((id, back));
         }
         self.started_again(running.as_deref())?;
@@ -408,6 +419,13 @@ impl<'e> Job<'e> {
             None => Ok(Some(sign)),
             Some(sign) => Err(Failure::plain(format!("{name} did not stop ({sign}), and nothing was done to it"))
                 .hint("see what its `stop` command in kanon.toml does")),
+        }
+    }
+
+    /// After a failure: whoever reads it is to know that the game does not run.
+    fn tell_stopped(&self, was_running: Option<&str>) {
+        if was_running.is_some() {
+            self.session.ui.notice(&format!("note: {} was stopped, and is not started again now", self.placed.name));
         }
     }
 

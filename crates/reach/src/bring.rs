@@ -4,7 +4,7 @@
 //! is to be gone, and writes what is still missing; so it may be cut off anywhere and be run again, in either
 //! direction. Bytes that nobody expected are copied beside the backup before anything is done to them.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
@@ -33,6 +33,17 @@ pub enum Want {
     },
     /// A folder.
     Folder(Facts),
+}
+
+impl Want {
+    /// Whether what is there is what is wanted, as far as bytes go.
+    pub fn is(self, now: Now) -> bool {
+        match (self, now) {
+            (Self::File { blake3, .. }, Now::File(digest)) => blake3 == digest,
+            (Self::Absent, Now::Absent) => true,
+            _ => false,
+        }
+    }
 }
 
 /// The time and the permission bits of a file or folder, as far as they matter.
@@ -188,18 +199,23 @@ impl Bringing<'_> {
         now: &mut BTreeMap<InstallPath, Now>,
         brought: &mut Brought,
     ) -> Result<(), ReachError> {
-        let surplus = |now: &BTreeMap<InstallPath, Now>, blake3: Blake3, to: &InstallPath| {
-            let is_right =
-                |path: &InstallPath| matches!(self.wants.get(path), Some(Want::File { blake3: b, .. }) if *b == blake3);
-            now.iter()
-                .find(|(path, now)| **now == Now::File(blake3) && *path != to && !is_right(path))
-                .map(|(p, _)| p.clone())
-        };
+        let mut surplus: HashMap<Blake3, VecDeque<InstallPath>> = HashMap::new();
+        for (path, there) in now.iter() {
+            if let Now::File(digest) = there
+                && !self.wants.get(path).is_some_and(|want| want.is(*there))
+            {
+                surplus.entry(*digest).or_default().push_back(path.clone());
+            }
+        }
         for (to, blake3, _) in self.files() {
             if self.now(now, to) == Now::File(blake3) {
                 continue;
             }
-            let Some(from) = surplus(now, blake3, to) else { continue };
+            // One that another was renamed over has its bytes in the backup alone.
+            let candidates =
+                surplus.get_mut(&blake3).into_iter().flat_map(|paths| std::iter::from_fn(|| paths.pop_front()));
+            let is_still = |path: &InstallPath| self.now(now, path) == Now::File(blake3);
+            let Some(from) = candidates.into_iter().find(is_still) else { continue };
             self.keep_unexpected(to, self.now(now, to), brought)?;
             self.install.rename(&from, to).during("rename", &self.install.outside(&from))?;
             now.insert(from.clone(), Now::Absent);
@@ -212,11 +228,7 @@ impl Bringing<'_> {
     }
 
     fn settled(&self, path: &InstallPath, now: &BTreeMap<InstallPath, Now>) -> Result<(), ReachError> {
-        let is_so = match (self.wants.get(path), self.now(now, path)) {
-            (Some(Want::File { blake3, .. }), Now::File(digest)) => *blake3 == digest,
-            (Some(Want::Absent), Now::Absent) => true,
-            _ => false,
-        };
+        let is_so = self.wants.get(path).is_some_and(|want| want.is(self.now(now, path)));
         if is_so { (self.done)(path) } else { Ok(()) }
     }
 
@@ -279,12 +291,7 @@ impl Bringing<'_> {
             if stop.load(Ordering::Relaxed) {
                 return;
             }
-            let again = |error: ReachError| match &error {
-                // A host may carry out late what a dead run asked of it, under our hands: once more, from the start.
-                ReachError::Io { source, .. } if source.kind() == io::ErrorKind::NotFound => self.put(path, *blake3),
-                _ => Err(error),
-            };
-            let put = self.put(path, *blake3).or_else(again).and_then(|()| (self.done)(path));
+            let put = self.put(path, *blake3).and_then(|()| (self.done)(path));
             if let Err(error) = put {
                 stop.store(true, Ordering::Relaxed);
                 locked(&failed).get_or_insert(error);

@@ -408,12 +408,7 @@ fn forwards(
         None => Ok(()),
     };
     for (path, there) in &now {
-        let is_so = match (wants.get(path), there) {
-            (Some(Want::File { blake3, .. }), Now::File(digest)) => blake3 == digest,
-            (Some(Want::Absent), Now::Absent) => true,
-            _ => false,
-        };
-        if is_so {
+        if wants.get(path).is_some_and(|want| want.is(*there)) {
             done(path)?;
         }
     }

@@ -9,7 +9,7 @@ use kanon_reach::claim::Others;
 use super::check::held;
 use super::panicked;
 use crate::Outcome;
-use crate::alignment::{CarriedOut, Job, Wanted, backup_shown};
+use crate::alignment::{Job, Wanted, backup_shown};
 use crate::arguments::{Align, Format};
 use crate::env::Env;
 use crate::failure::Failure;
@@ -35,11 +35,11 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
             ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, env.verbose));
         }
     }
-    let undecided = fleet.tell_undecided(ui);
-    let has_work = fleet.good().any(|job| !job.planned.plan.steps.is_empty());
-    let carry = has_work && !arguments.preview && !undecided && agreed(arguments, env, ui, "Do this?")?;
-    let carried = if carry { fleet.carry_out() } else { fleet.jobs.iter().map(|_| None).collect() };
-    fleet.conclude(arguments, (env, ui), carried)
+    fleet.tell_undecided(ui);
+    if fleet.good().any(Job::has_work) && !arguments.preview && agreed(arguments, env, ui, "Do this?")? {
+        fleet.each(Job::carry_out);
+    }
+    fleet.conclude(arguments, env, ui)
 }
 
 impl<'e> Fleet<'e> {
@@ -132,56 +132,31 @@ impl<'e> Fleet<'e> {
     }
 
     /// Where mods reshape the world, a person says what becomes of it.
-    fn tell_undecided(&self, ui: &Ui) -> bool {
-        let mut any = false;
+    fn tell_undecided(&self, ui: &Ui) {
         for job in self.good().filter(|job| !job.planned.undecided.is_empty()) {
-            any = true;
             ui.notice(&format!(
                 "{}: {} would reshape the world that is there. Say what becomes of it: --world new sets it aside and lets the game make a new one, --world FILE puts a prepared one in its place, --world keep leaves it (a copy goes into the backup)",
                 job.placed.name,
                 job.planned.undecided.join(", ")
             ));
         }
-        any
     }
 
-    fn carry_out(&mut self) -> Vec<Option<CarriedOut>> {
-        let done: Vec<std::sync::Mutex<Option<CarriedOut>>> = self.jobs.iter().map(|_| None.into()).collect();
-        let names: Vec<String> = self.jobs.iter().map(|(name, _)| name.clone()).collect();
-        self.each(|job, wanted| {
-            if job.planned.plan.steps.is_empty() {
-                return Ok(());
-            }
-            let carried = job.carry_out(wanted)?;
-            let of_job = names.iter().zip(&done).find(|(name, _)| **name == job.typed);
-            if let Some((_, slot)) = of_job {
-                *kanon_reach::install::locked(slot) = Some(carried);
-            }
-            Ok(())
-        });
-        done.into_iter().map(|slot| slot.into_inner().unwrap_or(None)).collect()
-    }
-
-    fn conclude(
-        self,
-        arguments: &Align,
-        (env, ui): (&Env, &Ui),
-        carried: Vec<Option<CarriedOut>>,
-    ) -> Result<Outcome, Failure> {
+    fn conclude(self, arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         let (mut reports, mut failures, mut text) = (Vec::new(), Vec::new(), String::new());
         let mut good = true;
-        for ((name, job), carried) in self.jobs.into_iter().zip(carried) {
+        for (name, job) in self.jobs {
             match job {
                 Ok(job) => {
-                    let (held, done) = outcome(&job, carried.as_ref());
-                    text.push_str(&conclusion(&job, held.as_ref(), carried.as_ref(), done));
+                    let (held, done) = outcome(&job);
+                    text.push_str(&conclusion(&job, held.as_ref(), done));
                     good &= done && held.as_ref().is_none_or(|held| in_line(&held.findings));
                     reports.push(render::align::Report {
                         format: align::FORMAT,
                         install: job.placed.name.clone(),
                         steps: job.planned.plan.steps,
                         undecided: job.planned.undecided,
-                        done: carried.is_some(),
+                        done: job.carried.is_some(),
                     });
                 }
                 Err(failure) => failures.push((name, failure)),
@@ -222,16 +197,17 @@ fn agreed(arguments: &Align, env: &Env, ui: &Ui, question: &str) -> Result<bool,
 }
 
 /// What is still off, and whether nothing is left to do.
-fn outcome(job: &Job<'_>, carried: Option<&CarriedOut>) -> (Option<Held>, bool) {
+fn outcome(job: &Job<'_>) -> (Option<Held>, bool) {
+    let carried = job.carried.as_ref();
     let surveyed = carried.map(|carried| &carried.surveyed).or(job.planned.surveyed.as_ref());
     let held = surveyed.zip(job.canon().ok()).map(|(surveyed, canon)| held(&job.session, canon, surveyed));
     (held, carried.is_some() || job.planned.plan.steps.is_empty())
 }
 
-fn conclusion(job: &Job<'_>, held: Option<&Held>, carried: Option<&CarriedOut>, done: bool) -> String {
+fn conclusion(job: &Job<'_>, held: Option<&Held>, done: bool) -> String {
     let name = &job.placed.name;
     let mut out = String::new();
-    if let Some(carried) = carried {
+    if let Some(carried) = &job.carried {
         out = format!(
             "\n{}: alignment {} of {name}; copies of what was there are in {}\n",
             styled(GOOD, "done"),

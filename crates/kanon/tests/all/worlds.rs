@@ -87,6 +87,19 @@ fn a_mod_that_reshapes_the_world_asks_what_becomes_of_it() {
 }
 
 #[test]
+fn one_install_whose_world_is_undecided_stops_no_other() {
+    let stage = stage();
+    let wishes = stage.read("kanon.toml");
+    stage.write("kanon.toml", wishes + "\n[install.mara]\nrole = \"client\"\nat = \"mara-fen\"\n");
+    stage.write("mara-fen/loads/lamp.load", load("lamp", "1", false));
+    let before = stage.fingerprint("fen");
+    let said = stage.kanon(["align", "--all", "--yes"]).ends_with(1).says("fen: peat would reshape the world");
+    drop(said.says("alignment 1 of mara"));
+    assert!(stage.path("mara-fen/loads/peat.load").exists());
+    assert_eq!(stage.fingerprint("fen"), before);
+}
+
+#[test]
 fn of_many_steps_alike_the_first_few_are_told() {
     let stage = stage();
     for region in 0..20 {
