@@ -225,6 +225,7 @@ impl<'e> Job<'e> {
         if known.map_or(is_right, |known| known.recipe == recipe) {
             return Ok(());
         }
+        self.keep_overlays(&overlays)?;
         let file = self.kept_original(original, &surveyed.path)?;
         let workspace = self.session.workspace()?;
         let room = workspace.unpacked();
@@ -248,7 +249,7 @@ impl<'e> Job<'e> {
     }
 
     /// The overlays of the canon, in the order in which they are laid: as the install's own list has them, then by the canon.
-    fn overlays(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
+    fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
         let role = self.placed.role;
         let of_shelf =
             |sealed: &&kanon_core::canon::SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
@@ -256,17 +257,20 @@ impl<'e> Job<'e> {
         let listed =
             |id: &str| surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX);
         sealed.sort_by_key(|sealed| (listed(&sealed.reading.id), sealed.position));
-        let wanted: BTreeSet<Blake3> = sealed.iter().flat_map(|sealed| &sealed.files).map(|file| file.blake3).collect();
+        let store = self.session.workspace()?.store();
+        let overlay = |sealed: kanon_core::canon::SealedMod| {
+            let digest = sealed.files.first()?.blake3;
+            Some(Overlay { id: sealed.reading.id, digest, file: store.join(digest.to_string()) })
+        };
+        Ok(sealed.into_iter().filter_map(overlay).collect())
+    }
+
+    /// Takes the bytes of overlays over into the store, where they stand as they were measured.
+    fn keep_overlays(&mut self, overlays: &[Overlay]) -> Result<(), Failure> {
+        let wanted: BTreeSet<Blake3> = overlays.iter().map(|overlay| overlay.digest).collect();
         let bytes = self.session.bytes(&wanted)?;
         let store = self.session.workspace()?.store();
-        let mut overlays = Vec::new();
-        for sealed in sealed {
-            let Some(file) = sealed.files.first() else { continue };
-            bytes::keep(&bytes, file.blake3, &store)?;
-            let path = store.join(file.blake3.to_string());
-            overlays.push(Overlay { id: sealed.reading.id.clone(), digest: file.blake3, file: path });
-        }
-        Ok(overlays)
+        wanted.into_iter().try_for_each(|digest| Ok(bytes::keep(&bytes, digest, &store).map(drop)?))
     }
 
     /// The base archive as the game brought it: kept from before, or taken from the install now.
@@ -276,20 +280,10 @@ impl<'e> Job<'e> {
         if kept.is_file() {
             return Ok(kept);
         }
-        std::fs::create_dir_all(&store).during("make the folder", &store)?;
         let outside = self.install.outside(path);
-        let part = store.join(format!("{original}.part"));
-        let (mut source, stamp) = self.install.open_file(path).during("keep the original of", &outside)?;
-        let mut target = std::fs::File::create(&part).during("make", &part)?;
-        let (digest, _) = kanon_reach::hashing::both_of(&mut source, stamp.size, |chunk| {
-            std::io::Write::write_all(&mut target, chunk)
-        })
-        .during("keep the original of", &outside)?;
-        if digest != original {
-            return Err(ReachError::Changed(outside).into());
-        }
-        target.sync_all().and_then(|()| std::fs::rename(&part, &kept)).during("keep the original of", &outside)?;
-        Ok(kept)
+        let (mut source, _) = self.install.open_file(path).during("keep the original of", &outside)?;
+        let kept = bytes::keep_read(&mut source, original, &store)?;
+        Ok(kept.ok_or(ReachError::Changed(outside))?)
     }
 
     /// Carries the plan out, with the game stopped, and measures again. Nothing is done where there is nothing to do, or where

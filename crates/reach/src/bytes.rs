@@ -132,14 +132,11 @@ impl Seek for Checked {
 /// # Errors
 /// When they are nowhere, or can't be written.
 pub fn keep(bytes: &Bytes, digest: Blake3, store: &Path) -> Result<Sha256, ReachError> {
-    std::fs::create_dir_all(store).during("make the folder", store)?;
-    let target = store.join(digest.to_string());
-    let part = store.join(format!("{digest}.part"));
+    let (part, target) = kept_at(digest, store)?;
     let mut sha256 = None;
     let handed = bytes.hand_over(digest, |source| {
-        let mut file = File::create(&part)?;
-        sha256 = Some(both_of(source, 0, |chunk| file.write_all(chunk))?.1);
-        file.sync_all()
+        sha256 = Some(written(source, &part)?.1);
+        Ok(())
     });
     match (handed, sha256) {
         (Ok(()), Some(sha256)) => {
@@ -149,6 +146,38 @@ pub fn keep(bytes: &Bytes, digest: Blake3, store: &Path) -> Result<Sha256, Reach
         (Err(Handing::Failed(source)), _) => Err(ReachError::Io { attempt: "write", path: part, source }),
         _ => Err(ReachError::BytesNowhere(vec![digest.short()])),
     }
+}
+
+/// Keeps what a reader gives likewise; nothing if that is not of this digest.
+///
+/// # Errors
+/// When it can't be read or written.
+pub fn keep_read(
+    source: &mut (impl Read + ?Sized),
+    digest: Blake3,
+    store: &Path,
+) -> Result<Option<PathBuf>, ReachError> {
+    let (part, target) = kept_at(digest, store)?;
+    let (found, _) = written(source, &part).during("write", &part)?;
+    if found != digest {
+        std::fs::remove_file(&part).during("remove", &part)?;
+        return Ok(None);
+    }
+    std::fs::rename(&part, &target).during("put in place", &target)?;
+    Ok(Some(target))
+}
+
+/// Where the bytes of a digest are kept, and where they are written until they are whole.
+fn kept_at(digest: Blake3, store: &Path) -> Result<(PathBuf, PathBuf), ReachError> {
+    std::fs::create_dir_all(store).during("make the folder", store)?;
+    Ok((store.join(format!("{digest}.part")), store.join(digest.to_string())))
+}
+
+fn written(source: &mut (impl Read + ?Sized), part: &Path) -> io::Result<(Blake3, Sha256)> {
+    let mut file = File::create(part)?;
+    let digests = both_of(source, 0, |chunk| file.write_all(chunk))?;
+    file.sync_all()?;
+    Ok(digests)
 }
 
 /// The SHA-256 of a digest's bytes, read where they are.
