@@ -14,6 +14,7 @@ pub mod compare;
 pub mod diagnose;
 pub mod digest;
 pub mod document;
+pub mod edit;
 pub mod finding;
 pub mod learn;
 pub mod limits;

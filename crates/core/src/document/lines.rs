@@ -29,15 +29,30 @@ pub fn ini(text: &str) -> Result<Value, String> {
 pub fn key_value(text: &str) -> Value {
     let mut document = Map::new();
     for line in text.lines().map(str::trim).filter(|line| !is_comment(line)) {
-        let line = line.strip_suffix(';').unwrap_or(line);
         let (key, value) = line.split_once('=').or_else(|| line.split_once(':')).unwrap_or((line, ""));
-        add(&mut document, key.trim(), unquoted(value.trim()));
+        let key = if value.is_empty() { key.trim_end_matches(';') } else { key };
+        add(&mut document, key.trim(), unquoted(bare_value(value.trim())));
     }
     Value::Object(document)
 }
 
 fn is_comment(line: &str) -> bool {
     line.is_empty() || line.starts_with(['#', ';']) || line.starts_with("//")
+}
+
+/// A value with its quotes, without the semicolon that ends it and the comment behind that.
+pub fn bare_value(value: &str) -> &str {
+    let quote = value.chars().next().filter(|c| matches!(c, '"' | '\''));
+    let closed = quote.and_then(|quote| Some((value[1..].find(quote)? + 2, quote)));
+    if let Some((end, _)) = closed.filter(|(end, _)| value[*end..].trim_start().starts_with([';', '#', '/']) || value.len() == *end) {
+        return &value[..end];
+    }
+    let is_end = |at: usize| {
+        let rest = value[at + 1..].trim_start();
+        rest.is_empty() || rest.starts_with("//") || rest.starts_with('#')
+    };
+    let end = value.match_indices(';').map(|(at, _)| at).find(|at| is_end(*at));
+    end.map_or(value, |end| value[..end].trim_end())
 }
 
 fn unquoted(value: &str) -> &str {

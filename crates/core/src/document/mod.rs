@@ -3,6 +3,8 @@
 mod lines;
 mod xml;
 
+pub use lines::bare_value;
+
 use std::borrow::Cow;
 
 use jsonc_parser::ParseOptions;

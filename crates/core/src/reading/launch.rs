@@ -19,6 +19,10 @@ pub struct OptionValue {
     pub value: String,
     /// The bytes of the value in the text, without its quotes.
     pub span: Range<usize>,
+    /// Option and value, with the quotes around either.
+    pub whole: Range<usize>,
+    /// The quote around the value, or around option and value.
+    pub quote: Option<char>,
     /// From one.
     pub line: usize,
 }
@@ -78,15 +82,21 @@ fn values_in(
         }
         let value_at = if bare { at + blanks } else { at };
         let around = before.filter(|c| matches!(c, '"' | '\''));
-        let (value, span) = match around {
-            Some(quote) => quoted(line, (value_at, option_at - 1), quote, number)?,
-            None => match line[value_at..].chars().next() {
-                Some(quote @ ('"' | '\'')) => quoted(line, (value_at + 1, value_at), quote, number)?,
-                _ => plain(line, value_at, spread),
-            },
+        let inner = line[value_at..].chars().next().filter(|c| matches!(c, '"' | '\'') && around.is_none());
+        let (value, span) = match (around, inner) {
+            (Some(quote), _) => quoted(line, (value_at, option_at - 1), quote, number)?,
+            (None, Some(quote)) => quoted(line, (value_at + 1, value_at), quote, number)?,
+            (None, None) => plain(line, value_at, spread),
         };
         at = span.end;
-        found.push(OptionValue { value, span: start + span.start..start + span.end, line: number });
+        let quote = around.or(inner);
+        found.push(OptionValue {
+            value,
+            whole: start + option_at - usize::from(around.is_some())..start + span.end + usize::from(quote.is_some()),
+            quote,
+            span: start + span.start..start + span.end,
+            line: number,
+        });
     }
     Ok(())
 }

@@ -7,8 +7,8 @@ use serde_json::Value;
 use serde_json_path::JsonPath;
 
 use super::facts::path_words;
-use super::launch::{LaunchError, is_comment, option_values};
-use crate::document::{self, DocumentError, scalar};
+use super::launch::{LaunchError, OptionValue, is_comment, option_values};
+use crate::document::{self, DocumentError, Notation, scalar};
 use crate::limits;
 use crate::rulebook::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
 
@@ -53,7 +53,7 @@ pub fn read_list(rule: &ListRule, bytes: &[u8]) -> Result<Vec<RawEntry>, ListErr
     let entries = match &rule.form {
         ListForm::Document { notation, each, shape } => {
             let document = notation.read(bytes, rule.encoding)?;
-            document_entries(rule, &document, each, shape)?
+            document_entries(rule, (&document, *notation), each, shape)?
         }
         ListForm::Option { option, between } => {
             let text = document::text(bytes, rule.encoding)?;
@@ -61,7 +61,15 @@ pub fn read_list(rule: &ListRule, bytes: &[u8]) -> Result<Vec<RawEntry>, ListErr
             if values.is_empty() {
                 return Err(ListError::NoOption(option.clone()));
             }
-            values.iter().flat_map(|found| split(&found.value, between.as_deref())).map(|t| of_text(rule, t)).collect()
+            let pieces = |found: &OptionValue| {
+                split(&found.value, between.as_deref()).into_iter().map(str::to_owned).collect::<Vec<_>>()
+            };
+            let mut each: Vec<Vec<String>> = values.iter().map(pieces).collect();
+            // The same line twice, for two ways to start, is one list.
+            if between.is_some() && each.iter().all(|pieces| *pieces == each[0]) {
+                each.truncate(1);
+            }
+            each.iter().flatten().map(|text| of_text(rule, text)).collect()
         }
         ListForm::Lines => {
             let text = document::text(bytes, rule.encoding)?;
@@ -71,7 +79,8 @@ pub fn read_list(rule: &ListRule, bytes: &[u8]) -> Result<Vec<RawEntry>, ListErr
     if entries.len() > limits::LIST_ENTRIES { Err(ListError::TooMany) } else { Ok(entries) }
 }
 
-fn split<'t>(text: &'t str, between: Option<&str>) -> Vec<&'t str> {
+/// The pieces of a text between which something stands.
+pub fn split<'t>(text: &'t str, between: Option<&str>) -> Vec<&'t str> {
     let pieces: Vec<&str> = match between {
         // Blanks of any number, as a shell would take them.
         Some(blank) if blank.trim().is_empty() => text.split_whitespace().collect(),
@@ -82,7 +91,7 @@ fn split<'t>(text: &'t str, between: Option<&str>) -> Vec<&'t str> {
 }
 
 /// A text that names a mod, switched on or off by the way it is written.
-fn of_text(rule: &ListRule, text: &str) -> RawEntry {
+pub fn of_text(rule: &ListRule, text: &str) -> RawEntry {
     let text = text.trim();
     let (mut names, mut on) = (rule.entry.read(text), true);
     // Both may fit; the one that says more counts: `#{id}` is no `{id}`.
@@ -95,7 +104,7 @@ fn of_text(rule: &ListRule, text: &str) -> RawEntry {
 }
 
 /// A comment is no entry, unless that is how entries are switched off.
-fn of_line(rule: &ListRule, line: &str) -> Option<RawEntry> {
+pub fn of_line(rule: &ListRule, line: &str) -> Option<RawEntry> {
     let line = line.trim();
     let is_off = rule.off.as_ref().is_some_and(|off| off.read(line).is_some());
     let written_so = || rule.entry.text() != "{id}" && rule.entry.read(line).is_some();
@@ -104,13 +113,18 @@ fn of_line(rule: &ListRule, line: &str) -> Option<RawEntry> {
 
 fn document_entries(
     rule: &ListRule,
-    document: &Value,
+    (document, notation): (&Value, Notation),
     each: &JsonPath,
     shape: &EntryShape,
 ) -> Result<Vec<RawEntry>, ListError> {
-    let nodes = each.query(document).all();
+    let mut nodes = each.query(document).all();
+    // A key that stands once is no list to the notations made of lines, and yet one entry.
+    let alone = list_parent(each);
+    if let (true, true, Some(alone)) = (nodes.is_empty(), is_of_lines(notation), &alone) {
+        nodes.extend(alone.query(document).all().into_iter().filter(|node| scalar(node).is_some()));
+    }
     // An empty list is one; a place that is not there, such as a misspelt key, is not.
-    if nodes.is_empty() && !parent_is_there(document, each) {
+    if nodes.is_empty() && !parent_is_there((document, notation), each) {
         return Err(ListError::Nothing(path_words(each)));
     }
     let mut entries = Vec::new();
@@ -121,9 +135,9 @@ fn document_entries(
                 entries.extend(split(&text, between.as_deref()).into_iter().map(|piece| of_text(rule, piece)));
             }
             EntryShape::Object(fields) => entries.extend(of_object(rule, node, fields)),
-            EntryShape::KeyToFlag => entries.extend(of_keys(rule, node, |value, _| (flag(value, None), None, None))),
-            EntryShape::KeyToVersion => entries.extend(of_keys(rule, node, |value, _| (true, scalar(value), None))),
-            EntryShape::KeyToFields(fields) => entries.extend(of_keys(rule, node, |value, _| of_value(value, fields))),
+            EntryShape::KeyToFlag => entries.extend(of_keys(rule, node, |value| (flag(value, None), None, None))),
+            EntryShape::KeyToVersion => entries.extend(of_keys(rule, node, |value| (true, scalar(value), None))),
+            EntryShape::KeyToFields(fields) => entries.extend(of_keys(rule, node, |value| of_value(value, fields))),
         }
         if entries.len() > limits::LIST_ENTRIES {
             return Err(ListError::TooMany);
@@ -132,18 +146,40 @@ fn document_entries(
     Ok(entries)
 }
 
-/// Whether the list itself is there, though without an entry: `$.mods[*]` on `{"mods": []}`.
-fn parent_is_there(document: &Value, each: &JsonPath) -> bool {
+/// Where the list itself is, of which `each` is every entry; nothing when `each` is said otherwise.
+pub fn list_parent(each: &JsonPath) -> Option<JsonPath> {
     let text = path_words(each);
-    let parent = text.trim_end_matches("[*]").trim_end_matches(".*");
-    if let Ok(parent) = JsonPath::parse(parent) {
-        if parent.query(document).iter().any(|node| node.is_array() || node.is_object() || node.is_null()) {
-            return true;
-        }
-        // An element without children is its text: `<mods></mods>`.
-        return parent.query(document).iter().any(|node| node.as_str().is_some_and(str::is_empty));
+    let parent = text.strip_suffix("[*]").or_else(|| text.strip_suffix(".*"))?;
+    JsonPath::parse(parent).ok()
+}
+
+/// Whether a notation is one of `key = value` lines, where one value and a list of one are the same.
+pub const fn is_of_lines(notation: Notation) -> bool {
+    matches!(notation, Notation::Ini | Notation::KeyValue | Notation::Properties)
+}
+
+/// Whether the list itself is there, though without an entry: `$.mods[*]` on `{"mods": []}`, `$.mods[*].mod[*]` on
+/// `<mods/>`.
+fn parent_is_there((document, notation): (&Value, Notation), each: &JsonPath) -> bool {
+    let words = path_words(each);
+    let parent = list_parent(each).map_or_else(|| words.clone(), |parent| path_words(&parent));
+    let is_there = |path: &str| {
+        let Ok(path) = JsonPath::parse(path) else { return false };
+        path.query(document).iter().any(|node| {
+            node.is_array() || node.is_object() || node.is_null() || node.as_str().is_some_and(str::is_empty)
+        })
+    };
+    is_there(&parent) || notation == Notation::Xml && xml_list(each).is_some_and(|(element, _)| is_there(&element))
+}
+
+/// For a list of XML elements: the path of the element around them, and what each of them is called.
+pub fn xml_list(each: &JsonPath) -> Option<(String, String)> {
+    let words = path_words(list_parent(each).as_ref().unwrap_or(each));
+    if let Some((outer, name)) = words.rsplit_once('.').filter(|(_, name)| !name.contains(['[', ']', '\''])) {
+        return Some((outer.to_owned(), name.to_owned()));
     }
-    false
+    let (outer, name) = words.strip_suffix("']")?.rsplit_once("['")?;
+    Some((outer.to_owned(), name.to_owned()))
 }
 
 fn of_object(rule: &ListRule, node: &Value, fields: &EntryFields) -> Option<RawEntry> {
@@ -175,19 +211,20 @@ fn captured(regex: &Regex, text: &str, name: &str) -> Option<String> {
     regex.capture_names().flatten().any(|group| group == name).then(|| text.trim().to_owned())
 }
 
+/// The entry that a key names; in a file of settings, keys that are not written as entries are none.
+pub fn of_key(rule: &ListRule, key: &str) -> Option<RawEntry> {
+    Some(of_text(rule, key)).filter(|entry| entry.names != Filled::default())
+}
+
 /// Each key of an object as an entry; what the value says comes from `read`.
 fn of_keys(
     rule: &ListRule,
     node: &Value,
-    read: impl Fn(&Value, &str) -> (bool, Option<String>, Option<String>),
+    read: impl Fn(&Value) -> (bool, Option<String>, Option<String>),
 ) -> Vec<RawEntry> {
     let entries = node.as_object().into_iter().flatten().filter_map(|(key, value)| {
-        let mut entry = of_text(rule, key);
-        // In a file of settings, keys that are not written as entries are none.
-        if entry.names == Filled::default() {
-            return None;
-        }
-        let (on, version, digest) = read(value, key);
+        let mut entry = of_key(rule, key)?;
+        let (on, version, digest) = read(value);
         entry.on &= on;
         entry.names.version = version.or(entry.names.version);
         entry.digest = digest.or(entry.digest);
@@ -198,6 +235,11 @@ fn of_keys(
 
 fn first(node: &Value, at: Option<&JsonPath>) -> Option<String> {
     at?.query(node).iter().find_map(|value| scalar(value))
+}
+
+/// Whether a word means on.
+pub fn is_on(word: &str, means: &BTreeMap<String, bool>) -> bool {
+    flag(&Value::String(word.to_owned()), Some(means))
 }
 
 /// Whether a value means on.
