@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::canon::{SealedFile, SealedMod};
-use crate::check::{Measure, extra_severity, is_left_over};
+use crate::check::{Measure, extra_severity, is_left_over, placed_files, placed_left_over, ring, there};
 use crate::digest::Blake3;
 use crate::finding::Severity;
 use crate::path::{InstallPath, PathError};
@@ -153,7 +153,9 @@ pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result
     planner.canon(measure)?;
     planner.park_extras(measure, risky);
     planner.park_unreadable();
-    Ok(planner.finish())
+    let mut plan = planner.finish();
+    plan.beside_shelves(measure, survey);
+    Ok(plan)
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.
@@ -423,6 +425,40 @@ impl Planner<'_> {
 }
 
 impl Plan {
+    /// Keys in the key folder, and files that mods bring for places outside the shelves.
+    fn beside_shelves(&mut self, measure: Measure<'_>, survey: &Survey) {
+        let ring = ring(measure, survey);
+        let of = |mods: &[String]| mods.join(", ");
+        for key in &ring.left_over {
+            let why = format!("the key {} belongs to no mod any more", key.name);
+            self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0 });
+        }
+        for brought in placed_left_over(measure, survey) {
+            let why = format!("{} is gone, and with it what it brought", brought.of_mod);
+            self.steps.push(Step { action: Action::Park, path: brought.path.clone(), why, bytes: 0 });
+        }
+        for (key, there) in &ring.changed {
+            let why = format!("another key is called {}; this is the one of {}", key.name, of(&key.mods));
+            let action = Action::Replace { blake3: key.blake3 };
+            self.steps.push(Step { action, path: there.path.clone(), why, bytes: key.size });
+        }
+        for (key, path) in &ring.missing {
+            let why = format!("the key {} of {}", key.name, of(&key.mods));
+            let action = Action::Put { blake3: key.blake3 };
+            self.steps.push(Step { action, path: path.clone(), why, bytes: key.size });
+        }
+        for placed in placed_files(measure, survey.install.role) {
+            let action = match there(survey, &placed.path).map(|found| found.blake3) {
+                None => continue,
+                Some(None) => Action::Put { blake3: placed.blake3 },
+                Some(Some(digest)) if digest == placed.blake3 || placed.stays => continue,
+                Some(Some(_)) => Action::Replace { blake3: placed.blake3 },
+            };
+            let why = format!("what {} brings besides", placed.sealed.reading.id);
+            self.steps.push(Step { action, path: placed.path, why, bytes: placed.size });
+        }
+    }
+
     /// The bytes that will be written.
     pub fn bytes(&self) -> u64 {
         self.steps.iter().map(|step| step.bytes).sum()

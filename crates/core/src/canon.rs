@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::digest::{Blake3, Sha256};
 use crate::path::{InstallPath, printable};
+use crate::rulebook::Role;
 use crate::survey::{Member, NeededOn, Reading, Survey, SurveyError, SurveyedMod, beside_reading};
 
 /// The first field of every canon.
@@ -34,12 +35,15 @@ pub struct Canon {
     /// The public keys that the mods bring, by name.
     #[serde(default)]
     pub keys: Vec<SealedKey>,
-    /// Mod lists. Not sealed by this version.
+    /// What each mod list says, in its order, before anything optional.
     #[serde(default)]
-    pub lists: Vec<serde_json::Value>,
-    /// Settings. Not sealed by this version.
+    pub lists: Vec<SealedList>,
+    /// The settings that must have a value.
     #[serde(default)]
-    pub settings: Vec<serde_json::Value>,
+    pub settings: Vec<SealedSetting>,
+    /// So many bytes of memory a server must be given at least, by the administrator's word.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub memory: Option<u64>,
 }
 
 beside_reading!(FlatSealedMod => SealedMod {
@@ -88,8 +92,42 @@ pub struct SealedKey {
     pub blake3: Blake3,
     /// Its size in bytes.
     pub size: u64,
+    /// What its file is called.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub file: String,
     /// The mods that bring it.
     pub mods: Vec<String>,
+}
+
+impl SealedKey {
+    /// What its file is called in a key folder.
+    pub fn file_name(&self) -> &str {
+        if self.file.is_empty() { &self.name } else { &self.file }
+    }
+}
+
+/// What a mod list says by the canon.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedList {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// The side that it is for.
+    pub of: Role,
+    /// Its entries as they are written, without those that are no mods'.
+    pub entries: Vec<String>,
+}
+
+/// A setting that must have a value.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedSetting {
+    /// What the rulebook, or `kanon.toml`, calls it.
+    pub name: String,
+    /// Whose it is; both sides' when not said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub of: Option<Role>,
+    /// The value, with the facts of `kanon.toml` filled in. What still stands in braces is another setting, or what a place
+    /// with a `*` is called.
+    pub is: String,
 }
 
 /// One file of a sealed mod.
@@ -151,6 +189,7 @@ impl Canon {
             keys: Vec::new(),
             lists: Vec::new(),
             settings: Vec::new(),
+            memory: None,
         }
     }
 }

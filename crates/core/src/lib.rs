@@ -7,6 +7,7 @@
 //! into the canon by [`seal`]. A rulebook for a game that none was written for is drafted by [`learn`].
 
 pub mod align;
+pub mod amend;
 pub mod canon;
 pub mod catalogue;
 pub mod check;
@@ -25,6 +26,7 @@ pub mod rulebook;
 pub mod seal;
 pub mod section;
 pub mod seek;
+pub mod signature;
 pub mod solve;
 pub mod survey;
 pub mod update;

@@ -33,6 +33,21 @@ pub struct Survey {
     /// Settings that the rulebook speaks of.
     #[serde(default)]
     pub settings: Vec<SurveyedSetting>,
+    /// How much memory the launch lines give.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub memory: Vec<SurveyedMemory>,
+    /// What places that settings quote are called.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub quoted: BTreeMap<String, Vec<String>>,
+    /// The game's own data files into which mods merge entries.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub data: Vec<SurveyedData>,
+    /// Files outside the shelves that mods bring, or may bring.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub placed: Vec<PlacedFile>,
+    /// What the last alignment put into data files and places outside the shelves.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub brought: Option<Brought>,
     /// Archives into which overlays are laid.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub bases: Vec<SurveyedBase>,
@@ -131,6 +146,102 @@ pub struct SurveyedKey {
     /// Whether it is the game's own.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub own: bool,
+    /// Why it is no key of the scheme.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+}
+
+/// How much memory a launch line gives.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedMemory {
+    /// The file of the launch line.
+    pub file: InstallPath,
+    /// How many bytes it gives; nothing when it does not say.
+    pub bytes: Option<u64>,
+    /// Why it can't be read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+}
+
+/// A data file of the game into which mods merge entries.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SurveyedData {
+    /// The file.
+    pub file: InstallPath,
+    /// The entries that stand where those of mods do, in their order.
+    pub entries: Vec<DataEntry>,
+    /// Why it can't be read.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
+}
+
+/// An entry of a data file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct DataEntry {
+    /// What tells it apart, such as `good bell-small`.
+    pub key: String,
+    /// The digest of what it says.
+    pub blake3: Blake3,
+}
+
+/// A file outside the shelves that a mod brings, or may bring.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct PlacedFile {
+    /// Where it belongs.
+    pub path: InstallPath,
+    /// The digest of what is there; nothing when nothing is.
+    pub blake3: Option<Blake3>,
+}
+
+/// What the last alignment put beside the shelves.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct Brought {
+    /// Entries of data files.
+    #[serde(default)]
+    pub entries: Vec<BroughtEntry>,
+    /// Files outside the shelves.
+    #[serde(default)]
+    pub files: Vec<BroughtFile>,
+}
+
+/// An entry that an alignment put into a data file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BroughtEntry {
+    /// The data file.
+    pub file: InstallPath,
+    /// What tells it apart.
+    pub key: String,
+    /// The digest of what it said.
+    pub blake3: Blake3,
+    /// The mod that brings it.
+    #[serde(rename = "mod")]
+    pub of_mod: String,
+}
+
+/// A file that an alignment put outside the shelves.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct BroughtFile {
+    /// Where.
+    pub path: InstallPath,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// The mod that brings it.
+    #[serde(rename = "mod")]
+    pub of_mod: String,
+}
+
+/// Whether a signature fits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Verdict {
+    /// It was made over these bytes, with a key that is here.
+    Good,
+    /// It was not made over these bytes with the key of that name.
+    Bad,
+    /// No key that is here made it, and none bears the name of the one that did.
+    UnknownKey,
+    /// It is no signature of the scheme, or its key is no key.
+    NoSignature,
 }
 
 /// A signed file of a mod, and its signature.
@@ -142,6 +253,18 @@ pub struct SurveyedSignature {
     pub signature: Option<InstallPath>,
     /// The name of the key, as the signature's name tells it.
     pub key: Option<String>,
+    /// Whether it fits, where the scheme is open.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub verdict: Option<Verdict>,
+    /// The digest of the key that it was made with.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made_with: Option<Blake3>,
+    /// The digest of other bytes that it was made over, where those were seen before.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub made_over: Option<Blake3>,
+    /// Why it is none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub problem: Option<String>,
 }
 
 /// A setting as it was found.
@@ -288,6 +411,20 @@ pub struct Reading {
     /// Facts that it states in a way the rulebook does not know.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub doubts: Vec<String>,
+    /// The entries that it merges into the game's data files.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub entries: Vec<MergedEntry>,
+}
+
+/// An entry that a mod merges into a data file of the game.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct MergedEntry {
+    /// The data file.
+    pub into: InstallPath,
+    /// What tells it apart.
+    pub key: String,
+    /// The digest of what it says.
+    pub blake3: Blake3,
 }
 
 /// Declares how a mod is read back whose JSON holds the fields of a [`Reading`] beside its own.
@@ -316,6 +453,8 @@ macro_rules! beside_reading {
             provides: Vec<String>,
             #[serde(default)]
             doubts: Vec<String>,
+            #[serde(default)]
+            entries: Vec<$crate::survey::MergedEntry>,
             $($(#[$meta])* $field: $type,)*
         }
 
@@ -334,6 +473,7 @@ macro_rules! beside_reading {
                     relations: flat.relations,
                     provides: flat.provides,
                     doubts: flat.doubts,
+                    entries: flat.entries,
                 };
                 Self { reading, $($field: flat.$field,)* }
             }
@@ -472,6 +612,11 @@ impl Survey {
             lists: Vec::new(),
             keys: Vec::new(),
             settings: Vec::new(),
+            memory: Vec::new(),
+            quoted: BTreeMap::new(),
+            data: Vec::new(),
+            placed: Vec::new(),
+            brought: None,
             bases: Vec::new(),
             worlds: Vec::new(),
             places: BTreeMap::new(),

@@ -1,13 +1,13 @@
 //! The wish: `kanon.toml`, read with every mistake told at its place, and edited without losing a comment.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 use crate::digest::Blake3;
 use crate::problem::{BadFile, Parsed, Problems, settle};
-use crate::rulebook::Role;
+use crate::rulebook::{Role, SettingRule, memory_size, read_setting};
 use crate::section::{Section, read_root};
 use crate::survey::NeededOn;
 use crate::version::Versions;
@@ -27,6 +27,33 @@ pub enum Extras {
     Forbid,
 }
 
+/// What to do with merged entries that somebody edited by hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Edits {
+    /// They stay, and are told as something that is off.
+    #[default]
+    Ask,
+    /// They stay; a note says that they are there.
+    Keep,
+    /// The mod's own take their place.
+    Replace,
+}
+
+/// A value that a setting must have.
+#[derive(Debug, Clone)]
+pub struct SettingWish {
+    /// What the setting is called.
+    pub name: String,
+    /// The value; facts, other settings and places in braces are filled in.
+    pub is: String,
+    /// Whose it is; as the setting's rule says, when not said.
+    pub of: Option<Role>,
+    /// Where it is, when the rulebook does not know it.
+    pub rule: Option<SettingRule>,
+    /// Where it stands in the file.
+    pub span: Range<usize>,
+}
+
 /// What the administrator wishes for.
 #[derive(Debug, Clone, Default)]
 pub struct Wishes {
@@ -44,6 +71,14 @@ pub struct Wishes {
     pub installs: Vec<InstallWish>,
     /// Where releases of mods come from.
     pub sources: Vec<SourceWish>,
+    /// The policy for merged entries that were edited.
+    pub edits: Edits,
+    /// What is true of this server, for settings to quote.
+    pub facts: BTreeMap<String, String>,
+    /// Values that settings must have.
+    pub settings: Vec<SettingWish>,
+    /// So many bytes of memory a server must be given at least.
+    pub memory: Option<u64>,
     /// How long backups are kept; all of them, for ever, when not said.
     pub backups: Keep,
     /// The mods.
@@ -104,6 +139,12 @@ pub struct ModWish {
     pub from: Option<String>,
     /// Whether somebody asked for it; otherwise another mod needs it.
     pub asked: bool,
+    /// Its place in the load order, from one.
+    pub position: Option<u64>,
+    /// Mods that it must be loaded before.
+    pub load_before: Vec<String>,
+    /// Mods that it must be loaded after.
+    pub load_after: Vec<String>,
     /// Where it stands in the file.
     pub span: Range<usize>,
 }
@@ -118,6 +159,9 @@ impl Default for ModWish {
             needed_on: None,
             from: None,
             asked: true,
+            position: None,
+            load_before: Vec::new(),
+            load_after: Vec::new(),
             span: 0..0,
         }
     }
@@ -144,6 +188,10 @@ fn wishes(root: &Section<'_>) -> Wishes {
         game_version: root.optional_text("game-version"),
         loader_version: root.optional_text("loader-version"),
         extras: policy.as_ref().and_then(extras).unwrap_or_default(),
+        edits: policy.as_ref().and_then(edits).unwrap_or_default(),
+        facts: root.text_map("facts").into_iter().map(|((name, _), (is, _))| (name.to_owned(), is.to_owned())).collect(),
+        settings: root.sections("setting").into_iter().filter_map(setting_wish).collect(),
+        memory: memory(root),
         installs: installs.into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),
         sources: sources.into_iter().map(|((name, _), section)| source(name, section)).collect(),
         backups: root.section("backups").map(keep).unwrap_or_default(),
@@ -157,6 +205,36 @@ fn wishes(root: &Section<'_>) -> Wishes {
 
 fn extras(policy: &Section<'_>) -> Option<Extras> {
     policy.one_of("client-extras", &[("keep", Extras::Keep), ("ask", Extras::Ask), ("forbid", Extras::Forbid)])
+}
+
+fn edits(policy: &Section<'_>) -> Option<Edits> {
+    policy.one_of("edited-entries", &[("ask", Edits::Ask), ("keep", Edits::Keep), ("replace", Edits::Replace)])
+}
+
+fn memory(root: &Section<'_>) -> Option<u64> {
+    let (text, span) = root.text("memory")?;
+    let bytes = memory_size(text);
+    if bytes.is_none() {
+        let help = "write a number and its unit, such as 4GiB";
+        root.problems().error_with_help(span, format!("`{text}` is no amount of memory"), help);
+    }
+    bytes
+}
+
+/// A value for a setting of the rulebook, by its name; or for one of the administrator's own, with its file and place.
+fn setting_wish(section: Section<'_>) -> Option<SettingWish> {
+    section.require("is");
+    let own = section.value("file").is_some();
+    let rule = if own { read_setting(&section) } else { None };
+    let wish = SettingWish {
+        name: section.owned_text("name"),
+        is: section.owned_text("is"),
+        of: section.one_of("of", &[("server", Role::Server), ("client", Role::Client)]),
+        rule,
+        span: section.span(),
+    };
+    section.finish();
+    (!own || wish.rule.is_some()).then_some(wish)
 }
 
 fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
@@ -208,6 +286,7 @@ fn source(name: &str, section: Section<'_>) -> SourceWish {
 fn mod_wish(section: Section<'_>) -> ModWish {
     let sides =
         [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
+    let ids = |key| section.texts(key).into_iter().map(|(id, _)| id.to_owned()).collect();
     let wish = ModWish {
         id: section.owned_text("id"),
         version: section.optional_text("version"),
@@ -216,6 +295,9 @@ fn mod_wish(section: Section<'_>) -> ModWish {
         needed_on: section.one_of("needed_on", &sides),
         from: section.optional_text("from"),
         asked: section.flag("asked").unwrap_or(true),
+        position: section.number("position"),
+        load_before: ids("load-before"),
+        load_after: ids("load-after"),
         span: section.span(),
     };
     section.finish();
@@ -248,8 +330,19 @@ impl Wishes {
         let mut mods: Vec<_> = self.mods.iter().collect();
         mods.sort_by_key(|wish| wish.id.to_lowercase());
         let mut text = format!("{:?} {:?} {:?}", self.name, self.game_version, self.loader_version);
-        for ModWish { id, version, needed_on, from, .. } in mods {
+        for ModWish { id, version, needed_on, from, .. } in &mods {
             text.push_str(&format!("\n{id:?} {version:?} {needed_on:?} {from:?}"));
+        }
+        // What an older program did not know of changes no digest where it is not used.
+        for wish in mods.iter().filter(|wish| wish.has_order()) {
+            let order = (wish.position, &wish.load_before, &wish.load_after);
+            text.push_str(&format!("\n{:?} {order:?}", wish.id));
+        }
+        for wish in &self.settings {
+            text.push_str(&format!("\nsetting {:?} {:?} {:?}", wish.name, wish.is, wish.of));
+        }
+        if !self.facts.is_empty() || self.memory.is_some() {
+            text.push_str(&format!("\n{:?} {:?}", self.facts, self.memory));
         }
         Blake3::of(text.as_bytes())
     }
@@ -261,6 +354,11 @@ impl Wishes {
 }
 
 impl ModWish {
+    /// Whether it says anything of the load order.
+    pub fn has_order(&self) -> bool {
+        self.position.is_some() || !self.load_before.is_empty() || !self.load_after.is_empty()
+    }
+
     /// The version, when the wish is for just one.
     pub fn pinned(&self, versions: Versions) -> Option<&str> {
         let text = self.version.as_deref()?;

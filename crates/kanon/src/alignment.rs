@@ -5,11 +5,13 @@ use std::path::Path;
 use std::sync::Arc;
 
 use kanon_core::align::{self, Action, Plan, RiskyExtras, Step};
+use kanon_core::amend::Said;
 use kanon_core::canon::Canon;
+use kanon_core::check::{entries_of, placed_files};
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Role, RunningSigns, Shelf};
-use kanon_core::survey::{Survey, SurveyedBase};
+use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
 use kanon_core::world::{self, Choice, World};
 use kanon_reach::bytes::{self, Bytes};
 use kanon_reach::carry_out::{Order, Site, carry_out, finish};
@@ -24,6 +26,7 @@ use kanon_reach::state::{Alignment, Base};
 use kanon_reach::undo::{TakenBack, undo};
 use kanon_reach::worlds;
 
+use crate::amending::amend;
 use crate::failure::Failure;
 use crate::places::{Place, Placed};
 use crate::session::{Session, Surveyed, Target};
@@ -38,6 +41,8 @@ pub struct Wanted {
     pub while_running: bool,
     /// What to do about another workspace's claim.
     pub others: Others,
+    /// What is said of licences and edited entries.
+    pub said: Said,
 }
 
 /// One install that is aligned.
@@ -156,6 +161,7 @@ impl<'e> Job<'e> {
             if all_stay { Vec::new() } else { worlds::listed(self.install.as_ref(), &survey.worlds)? };
         plan = world::decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
             .map_err(|error| ReachError::Plan(error.into()))?;
+        amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
         self.planned = Planned { plan, undecided, surveyed: Some(surveyed), own_bytes, bases: Vec::new() };
         self.plan_bases()
     }
@@ -248,7 +254,7 @@ impl<'e> Job<'e> {
         Ok(())
     }
 
-    /// The overlays of the canon, in the order in which they are laid: as the install's own list has them, then by the canon.
+    /// The overlays of the canon, in the order in which they are laid: by the canon, or by name where no list gives an order.
     fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
         let role = self.placed.role;
         let of_shelf =
@@ -256,7 +262,9 @@ impl<'e> Job<'e> {
         let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
         let listed =
             |id: &str| surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX);
-        sealed.sort_by_key(|sealed| (listed(&sealed.reading.id), sealed.position));
+        // A list of their order says what the canon says, once this is done.
+        let by_canon = shelf.laid_into.as_ref().is_some_and(|laid| laid.order.is_some());
+        sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(&sealed.reading.id) }, sealed.position));
         let store = self.session.workspace()?.store();
         let overlay = |sealed: kanon_core::canon::SealedMod| {
             let digest = sealed.files.first()?.blake3;
@@ -388,7 +396,30 @@ impl<'e> Job<'e> {
             }
         }
         let canon = canon.to_json().map(|json| Blake3::of(json.as_bytes())).unwrap_or(canon.rulebook);
-        Ok(Receipt { format: RECEIPT_FORMAT.to_owned(), canon, files })
+        Ok(Receipt { format: RECEIPT_FORMAT.to_owned(), canon, files, brought: self.brought()? })
+    }
+
+    /// What mods bring for the game's own files and folders once this is done: all of it but what somebody edited and keeps.
+    fn brought(&self) -> Result<Option<Brought>, Failure> {
+        let (measure, role) = (self.session.measure(self.canon()?), self.placed.role);
+        let files = placed_files(measure, role).into_iter().map(|placed| BroughtFile {
+            path: placed.path,
+            blake3: placed.blake3,
+            of_mod: placed.sealed.reading.id.clone(),
+        });
+        let mut brought = Brought { files: files.collect(), entries: Vec::new() };
+        for rule in measure.rulebook.fragments.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
+            let entries = entries_of(measure, role, &rule.into).into_iter().map(|(sealed, entry)| BroughtEntry {
+                file: rule.into.clone(),
+                key: entry.key.clone(),
+                blake3: entry.blake3,
+                of_mod: sealed.reading.id.clone(),
+            });
+            brought.entries.extend(entries);
+        }
+        brought.entries.sort_by(|a, b| (&a.file, &a.key).cmp(&(&b.file, &b.key)));
+        brought.entries.dedup();
+        Ok(Some(brought).filter(|brought| *brought != Brought::default()))
     }
 
     /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.

@@ -151,6 +151,12 @@ pub enum Command {
     /// Nothing is overwritten or taken off without a copy in the workspace's .kanon/backups; kanon undo takes all
     /// of it back.
     Align(Align),
+    /// Say which key signs what, what verifies, and what is left over
+    ///
+    /// Without an INSTALL, of the server of kanon.toml.
+    Keys(Keys),
+    /// Print the launch line that the canon asks for, to paste
+    Line(Line),
     /// Take back the last alignment of an install, to the byte
     Undo(Undo),
     /// List the alignments that were carried out
@@ -357,12 +363,37 @@ pub struct Align {
     /// Take off the extra mods too that the policy says to ask about
     #[arg(long)]
     pub park_extras: bool,
+    /// You have read and accept the licence that this setting accepts; may be given several times
+    #[arg(long, value_name = "SETTING")]
+    pub accept_licence: Vec<String>,
+    /// Put the mods' own entries in place of those that somebody edited in the game's data files
+    #[arg(long)]
+    pub replace_edits: bool,
     /// Write although the game is running there
     #[arg(long)]
     pub while_running: bool,
     /// Go on although another workspace's alignment has claimed the install: you know that it is dead
     #[arg(long)]
     pub take_over: bool,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Keys {
+    /// A name from kanon.toml, a folder, an address, or a survey; the server of kanon.toml when left out
+    pub install: Option<String>,
+    #[command(flatten)]
+    pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Line {
+    /// A name from kanon.toml, a folder, an address, or a survey
+    pub install: String,
+    /// The side that the line is for, where it is not the install's own
+    #[arg(long = "for", value_enum, value_name = "SIDE")]
+    pub side: Option<RoleWord>,
     #[command(flatten)]
     pub lens: Lens,
 }

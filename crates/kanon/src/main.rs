@@ -1,6 +1,7 @@
 //! The `kanon` program: arguments in, a report out, and an exit code that scripts can lean on.
 
 mod alignment;
+mod amending;
 mod arguments;
 mod commands;
 mod demo;

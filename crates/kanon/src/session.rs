@@ -6,11 +6,12 @@ use std::sync::Arc;
 
 use kanon_core::canon::Canon;
 use kanon_core::catalogue::{Catalogue, CataloguedMod};
-use kanon_core::check::Measure;
+use kanon_core::check::{Measure, placed_files};
 use kanon_core::digest::Blake3;
+use kanon_core::path::InstallPath;
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
-use kanon_core::wish::Extras;
+use kanon_core::wish::{Edits, Extras};
 use kanon_reach::bytes::Bytes;
 use kanon_reach::carry_out::locks;
 use kanon_reach::claim::is_at_work;
@@ -18,7 +19,7 @@ use kanon_reach::downloads::{Downloads, Found};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::fetch::{Remote, is_catalogue};
 use kanon_reach::install::{Address, Install, KnownDigests, Receipt, Vouched};
-use kanon_reach::measure::{self, Counts, Measurement, Request, Sparing, TrustMemory};
+use kanon_reach::measure::{self, Beside, Counts, Measurement, Request, Sparing, TrustMemory};
 use kanon_reach::patience::Patience;
 use kanon_reach::progress::Progress;
 use kanon_reach::state::{Alignment, AlignmentState, State};
@@ -202,7 +203,8 @@ impl<'a> Session<'a> {
 
     /// What installs are held against.
     pub fn measure<'c>(&'c self, canon: &'c Canon) -> Measure<'c> {
-        Measure { canon, rulebook: &self.loaded.rulebook, extras: self.extras() }
+        let edits = self.workspace.as_ref().map_or_else(Edits::default, |workspace| workspace.wishes.edits);
+        Measure { canon, rulebook: &self.loaded.rulebook, extras: self.extras(), edits }
     }
 
     /// The policy for extra mods.
@@ -327,25 +329,36 @@ impl<'a> Session<'a> {
     fn measured(
         &mut self,
         install: &dyn Install,
-        placed: &Placed,
+        target: &Placed,
         progress: &dyn Progress,
     ) -> Result<Measurement, Failure> {
-        let receipt = if install.is_remote() && self.trust == TrustMemory::Yes {
-            Receipt::read(install).during("read the receipt of", Path::new(install.shown()))?
-        } else {
-            None
-        };
-        let vouched = receipt.as_ref().map(Vouched::by);
+        let receipt = Receipt::read(install).during("read the receipt of", Path::new(install.shown()))?;
+        let sparing = install.is_remote() && self.trust == TrustMemory::Yes;
+        let vouched = receipt.as_ref().filter(|_| sparing).map(Vouched::by);
+        let placed = self.placed_by_canon(target.role)?;
+        let beside = Beside { receipt: receipt.as_ref(), placed: &placed };
         let known = if install.is_remote() { self.known_digests()? } else { KnownDigests::default() };
         let request = Request {
-            name: &placed.name,
-            role: placed.role,
+            name: &target.name,
+            role: target.role,
             rulebook: &self.loaded.rulebook,
             rulebook_digest: self.loaded.digest,
             trust: self.trust,
             sparing: Sparing { vouched: vouched.as_ref(), known: Some(&known) },
+            beside,
         };
         Ok(measure::survey(install, request, &mut self.state, progress)?)
+    }
+
+    /// Where files belong that the canon's mods bring for places outside the shelves.
+    fn placed_by_canon(&self, role: Role) -> Result<Vec<InstallPath>, Failure> {
+        let brings = self.loaded.rulebook.shelves.iter().any(|shelf| !shelf.extras.is_empty());
+        let canon = match &self.workspace {
+            Some(workspace) if brings => workspace.canon()?,
+            _ => None,
+        };
+        let paths = |canon: &Canon| placed_files(self.measure(canon), role).into_iter().map(|placed| placed.path).collect();
+        Ok(canon.as_ref().map(paths).unwrap_or_default())
     }
 
     /// The files of the canon, by what a host may compute of them.

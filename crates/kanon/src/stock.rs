@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use kanon_core::canon::Canon;
 use kanon_core::catalogue::{CataloguedMod, CataloguedRelease};
 use kanon_core::digest::Blake3;
-use kanon_core::rulebook::{Named, Role};
+use kanon_core::rulebook::{Named, Role, Rulebook};
 use kanon_core::seal::{Candidate, Pins, asks};
 use kanon_core::solve::{Offer, Puzzle, Trust, first_look};
 use kanon_core::survey::{Reading, Survey, SurveyedKey, SurveyedMod};
@@ -308,6 +308,16 @@ impl Stock {
     pub fn notes(&self, id: &str, version: Option<&str>) -> Option<String> {
         let of = |item: &&Item| item.reading.id.eq_ignore_ascii_case(id) && item.reading.version.as_deref() == version;
         self.items.iter().filter(of).find_map(|item| item.notes.clone())
+    }
+
+    /// Ids in the order of the first server's own list, where it has one whose order matters.
+    pub fn listed(&self, rulebook: &Rulebook) -> Vec<String> {
+        let of_server = self.installs.iter().filter(|(role, ..)| *role == Role::Server);
+        let mut lists = of_server.flat_map(|(.., survey)| &survey.lists);
+        let ordered = lists.find(|list| {
+            rulebook.list(&list.name).is_some_and(|rule| rule.ordered) && !list.entries.is_empty()
+        });
+        ordered.into_iter().flat_map(|list| &list.entries).map(|entry| entry.id.clone()).collect()
     }
 
     /// The last canon.

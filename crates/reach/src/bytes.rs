@@ -31,9 +31,11 @@ impl Bytes {
 
     /// Takes note of the files of a survey of a local folder.
     pub fn look_into_survey(&mut self, root: &Path, survey: &Survey, wanted: &BTreeSet<Blake3>) {
-        for file in survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files) {
-            if wanted.contains(&file.blake3) {
-                self.add(file.blake3, root.join(file.path.as_str()));
+        let mods = survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files);
+        let files = mods.map(|file| (file.blake3, &file.path));
+        for (digest, path) in files.chain(survey.keys.iter().map(|key| (key.blake3, &key.path))) {
+            if wanted.contains(&digest) {
+                self.add(digest, root.join(path.as_str()));
             }
         }
     }
@@ -41,6 +43,11 @@ impl Bytes {
     /// Takes note of one file.
     pub fn add(&mut self, digest: Blake3, path: PathBuf) {
         self.0.entry(digest).or_default().push(path);
+    }
+
+    /// Files that may have the bytes of a digest, as they were seen; whoever reads them sees for himself.
+    pub fn paths(&self, digest: Blake3) -> &[PathBuf] {
+        self.0.get(&digest).map_or(&[], Vec::as_slice)
     }
 
     /// Whether a digest is known here.

@@ -11,7 +11,7 @@ use kanon_core::survey::{Survey, SurveyedMod};
 
 use crate::error::{During, ReachError};
 use crate::install::{LocalInstall, Stamp};
-use crate::measure::{self, Request, Sparing, TrustMemory};
+use crate::measure::{self, Request, Beside, Sparing, TrustMemory};
 use crate::progress::Silent;
 use crate::state::State;
 use crate::unpack::{Sort, sort, unpack};
@@ -145,7 +145,7 @@ impl Downloads<'_> {
             rulebook,
             rulebook_digest: self.rulebook_digest,
             trust: self.trust,
-            sparing: Sparing::default(),
+            sparing: Sparing::default(), beside: Beside::default(),
         };
         let mut survey = measure::survey(&install, request, self.state, &Silent)?.survey;
         survey.strays.clear();

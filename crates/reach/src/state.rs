@@ -20,6 +20,8 @@ CREATE TABLE IF NOT EXISTS document (
   root TEXT NOT NULL, path TEXT NOT NULL, stamp BLOB NOT NULL, bytes BLOB NOT NULL, PRIMARY KEY (root, path)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS base (root TEXT NOT NULL, path TEXT NOT NULL, original BLOB NOT NULL, recipe BLOB NOT NULL, built BLOB NOT NULL,
   PRIMARY KEY (root, path)) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS checked (scheme TEXT NOT NULL, key BLOB NOT NULL, signature BLOB NOT NULL, payload BLOB NOT NULL,
+  fits INTEGER NOT NULL, PRIMARY KEY (signature, payload, key, scheme)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS alignment (
   id INTEGER PRIMARY KEY AUTOINCREMENT, install TEXT NOT NULL, root TEXT NOT NULL, began INTEGER NOT NULL,
   state TEXT NOT NULL, steps TEXT NOT NULL);
@@ -129,6 +131,21 @@ pub struct Alignment {
     pub steps: Vec<kanon_core::align::Step>,
     /// How many steps were done.
     pub steps_done: u32,
+}
+
+/// Whether a signature was made over a payload with a key: a matter of their digests, and so true for good.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Checked {
+    /// The scheme's word.
+    pub scheme: &'static str,
+    /// The key.
+    pub key: Blake3,
+    /// The signature.
+    pub signature: Blake3,
+    /// The payload.
+    pub payload: Blake3,
+    /// Whether it fits.
+    pub fits: bool,
 }
 
 /// A base archive that was rebuilt.
@@ -383,6 +400,51 @@ impl State {
             let Base { original, recipe, built } = base;
             let values = params![root, path, original.as_bytes(), recipe.as_bytes(), built.as_bytes()];
             connection.execute("INSERT OR REPLACE INTO base VALUES (?1, ?2, ?3, ?4, ?5)", values).map(drop)
+        })
+    }
+
+    /// Whether a signature is known to fit, or not to.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn checked(&self, checked: &Checked) -> Result<Option<bool>, ReachError> {
+        self.run(|connection| {
+            let Checked { scheme, key, signature, payload, .. } = checked;
+            let mut select = connection.prepare_cached(
+                "SELECT fits FROM checked WHERE signature = ?1 AND payload = ?2 AND key = ?3 AND scheme = ?4",
+            )?;
+            let values = params![signature.as_bytes(), payload.as_bytes(), key.as_bytes(), scheme];
+            select.query_row(values, |row| row.get(0)).optional()
+        })
+    }
+
+    /// Remembers which signatures fit.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn remember_checked(&mut self, checked: &[Checked]) -> Result<(), ReachError> {
+        if checked.is_empty() {
+            return Ok(());
+        }
+        self.transact(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO checked VALUES (?1, ?2, ?3, ?4, ?5)")?;
+            checked.iter().try_for_each(|Checked { scheme, key, signature, payload, fits }| {
+                let values = params![scheme, key.as_bytes(), signature.as_bytes(), payload.as_bytes(), fits];
+                insert.execute(values).map(drop)
+            })
+        })
+    }
+
+    /// Other bytes than these that a signature was made over, if any were seen.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn made_over(&self, signature: Blake3, but: Blake3) -> Result<Option<Blake3>, ReachError> {
+        self.run(|connection| {
+            let mut select = connection
+                .prepare_cached("SELECT payload FROM checked WHERE signature = ?1 AND payload <> ?2 AND fits LIMIT 1")?;
+            let found = select.query_row(params![signature.as_bytes(), but.as_bytes()], |row| row.get::<_, Vec<u8>>(0));
+            Ok(found.optional()?.and_then(|bytes| <[u8; 32]>::try_from(bytes).ok()).map(Blake3::from_bytes))
         })
     }
 

@@ -97,7 +97,16 @@ impl Workspace {
     /// # Errors
     /// When that can't be read, or has mistakes.
     pub fn rulebook(&self) -> Result<LoadedRulebook, ReachError> {
-        load_rulebook(&self.root.join(&self.wishes.rulebook))
+        let mut loaded = load_rulebook(&self.root.join(&self.wishes.rulebook))?;
+        // Settings of the administrator's own are read and judged like those that the rulebook knows.
+        for wish in &self.wishes.settings {
+            match (&wish.rule, loaded.rulebook.settings.iter_mut().find(|rule| rule.name == wish.name)) {
+                (Some(rule), None) => loaded.rulebook.settings.push(rule.clone()),
+                (_, Some(rule)) => rule.is = Some(wish.is.clone()),
+                (None, None) => {}
+            }
+        }
+        Ok(loaded)
     }
 
     /// A path as `kanon.toml` writes it, on this machine.

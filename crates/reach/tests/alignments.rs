@@ -94,7 +94,7 @@ impl Stage {
 }
 
 fn receipt() -> Receipt {
-    Receipt { format: RECEIPT_FORMAT.to_owned(), canon: Blake3::of(b""), files: Vec::new() }
+    Receipt { format: RECEIPT_FORMAT.to_owned(), canon: Blake3::of(b""), files: Vec::new(), brought: None }
 }
 
 fn take(folder: &Path, tree: &mut Tree) {

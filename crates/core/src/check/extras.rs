@@ -15,7 +15,8 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings: Vec<Finding> = survey
         .mods
         .iter()
-        .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
+        .filter(|found| found.enabled && !found.is_id_alone())
+        .filter(|found| found.reading.made_for.is_some() || !canon.contains(&found.folded_id()))
         .map(|found| extra(measure, survey, found))
         .collect();
     findings.extend(unreadable(measure, survey));
@@ -63,15 +64,6 @@ fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding 
         (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
         (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),
     };
-    if found.is_id_alone() {
-        let remedy = "take it out of the list by hand, or add it to kanon.toml and seal";
-        return Finding::new(Code::ListEntryExtra, remedy)
-            .about(&found.reading.id)
-            .at(found.path.as_str())
-            .expected("not listed")
-            .found(what)
-            .severity(severity);
-    }
     let remedy = match (severity, measure.extras, role) {
         (Severity::Blocking, _, _) => align(survey),
         (Severity::Note, _, _) => "nothing; the server does not mind it".to_owned(),

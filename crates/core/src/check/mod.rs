@@ -3,7 +3,11 @@
 mod bases;
 mod extras;
 mod fit;
+mod keys;
+mod lists;
+mod merged;
 mod mods;
+mod settings;
 
 use std::collections::BTreeSet;
 
@@ -11,12 +15,16 @@ use crate::canon::Canon;
 use crate::finding::{Code, Finding, Severity};
 use crate::rulebook::Rulebook;
 use crate::survey::Survey;
-use crate::wish::Extras;
+use crate::wish::{Edits, Extras};
 use crate::world;
 
 pub use extras::{extra_severity, is_left_over};
 pub use fit::{FitSet, Misfit, fit};
+pub use keys::{Ring, ring, signers};
+pub use lists::{ListWanted, can_be_made, launch_lines, sealed_lists, target};
+pub use merged::{EntryState, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries, there};
 pub use mods::changed_entries;
+pub use settings::{SettingWanted, memory_floor, wanted_settings};
 
 /// What an install is held against, and how strictly.
 #[derive(Debug, Clone, Copy)]
@@ -27,6 +35,8 @@ pub struct Measure<'a> {
     pub rulebook: &'a Rulebook,
     /// What to do with a client's own mods.
     pub extras: Extras,
+    /// What to do with merged entries that somebody edited by hand.
+    pub edits: Edits,
 }
 
 /// Everything in which a survey is off the canon, worst first.
@@ -35,6 +45,10 @@ pub fn hold(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     findings.extend(mods::judge(measure, survey));
     findings.extend(extras::judge(measure, survey));
     findings.extend(bases::judge(measure, survey));
+    findings.extend(lists::judge(measure, survey));
+    findings.extend(keys::judge(measure, survey));
+    findings.extend(settings::judge(measure, survey));
+    findings.extend(merged::judge(measure, survey));
     findings.extend(world::judge(measure, survey));
     let causes = findings.clone();
     findings.extend(unexplained_misfits(measure, survey, &causes));

@@ -18,8 +18,8 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
         let everywhere = by_id.get(&sealed.folded_id()).map_or(&[][..], Vec::as_slice);
         let seen = |place: &&InstallPath| !survey.unreadable.iter().any(|broken| broken.path == place.as_str());
-        if let Some(list) = shelf.ids_from(survey.install.role) {
-            findings.extend(by_id_alone(measure, survey, sealed, list, everywhere));
+        // Of what has only ids here, the list tells.
+        if shelf.ids_from(survey.install.role).is_some() {
             continue;
         }
         findings.extend(nowhere_yet(survey, sealed, shelf));
@@ -30,38 +30,6 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         }
     }
     findings
-}
-
-/// A mod of which the install has only the id: listed or not, in which version.
-fn by_id_alone(
-    measure: Measure<'_>,
-    survey: &Survey,
-    sealed: &SealedMod,
-    list: &str,
-    listed: &[&SurveyedMod],
-) -> Option<Finding> {
-    let role = survey.install.role;
-    let file = survey.lists.iter().find(|found| found.name == list).map(|found| found.file.to_string());
-    let mend = |what: &str| format!("{what} the list `{list}` by hand; this version of Kanon does not write it");
-    let finding = |code, what: &str| {
-        let finding = Finding::new(code, mend(what)).about(&sealed.reading.id).expected(sealed.version_or_dash());
-        file.iter().fold(finding, Finding::at)
-    };
-    let on = listed.iter().find(|found| found.enabled);
-    match (sealed.needed_on().includes(role), on, listed.first()) {
-        (true, None, Some(_)) => Some(finding(Code::ListEntryOff, "switch it on in").found("switched off")),
-        (true, None, None) => Some(finding(Code::ListEntryMissing, "add it to").found("nothing")),
-        (true, Some(found), _) => match (&sealed.reading.version, &found.reading.version) {
-            (Some(wanted), Some(version)) if !measure.rulebook.versions.same(wanted, version) => {
-                Some(finding(Code::ListVersion, "correct its version in").found(version))
-            }
-            _ => None,
-        },
-        (false, Some(found), _) if sealed.needed_on() != NeededOn::Optional => Some(
-            finding(Code::NotNeededHere, "take it out of").found(found.version_or_dash()).severity(Severity::Risky),
-        ),
-        _ => None,
-    }
 }
 
 /// A mod whose shelf is inside a world, on an install that has no world yet.

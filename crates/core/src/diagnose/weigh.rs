@@ -135,7 +135,7 @@ fn measured(case: Case<'_>, events: &[&LogEvent]) -> Vec<Verdict> {
 /// Each side against the canon; without one, the client against the server.
 fn differences<'a>(case: Case<'a>) -> Vec<(&'a Survey, Finding)> {
     let against = |canon: &Canon, survey: &'a Survey| {
-        let measure = Measure { canon, rulebook: case.rulebook, extras: case.extras };
+        let measure = Measure { canon, rulebook: case.rulebook, extras: case.extras, edits: crate::wish::Edits::Ask };
         hold(measure, survey).into_iter().map(|finding| (survey, finding)).collect::<Vec<_>>()
     };
     match (case.canon, case.server, case.client) {

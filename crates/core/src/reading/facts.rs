@@ -11,13 +11,14 @@ use super::archive::Archive;
 use super::contents::{Contents, ContentsError, ITSELF};
 use crate::digest::{Blake3, DigestKind};
 use crate::document::{self, DocumentError, Encoding, scalar};
+use crate::edit;
 use crate::limits;
 use crate::path::printable;
 use crate::rulebook::{
     DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
     RelationRule, Rulebook, Shelf,
 };
-use crate::survey::{NeededOn, Reading, Relation, RelationKind};
+use crate::survey::{MergedEntry, NeededOn, Reading, Relation, RelationKind};
 
 /// A mod's own name and digest: facts may be made of either.
 #[derive(Debug, Clone, Copy)]
@@ -72,7 +73,30 @@ pub fn read_mod(
     named: Named<'_>,
     contents: &mut dyn Contents,
 ) -> Result<Reading, ReadingError> {
-    Reader::new(&shelf.read, named, contents).all(rulebook)
+    let mut reading = Reader::new(&shelf.read, named, contents).all(rulebook)?;
+    merged_entries(rulebook, contents, &mut reading);
+    Ok(reading)
+}
+
+/// The entries that a mod merges into the game's data files; a file of entries that can't be read is a doubt.
+fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, reading: &mut Reading) {
+    for rule in &rulebook.fragments {
+        let entries = match contents.read(&rule.from) {
+            Ok(None) => continue,
+            Ok(Some(bytes)) => document::text(&bytes, Encoding::Utf8)
+                .map_err(|error| error.to_string())
+                .and_then(|text| edit::brought(&text, rule)),
+            Err(error) => Err(error.to_string()),
+        };
+        match entries {
+            Ok(found) => reading.entries.extend(found.into_iter().take(limits::RELATIONS).map(|entry| MergedEntry {
+                into: rule.into.clone(),
+                key: entry.key,
+                blake3: entry.digest,
+            })),
+            Err(why) => reading.doubts.push(format!("its entries in {} can't be read: {why}", rule.from)),
+        }
+    }
 }
 
 /// One place that was looked at for a fact.
@@ -234,6 +258,7 @@ impl<'a> Reader<'a> {
             relations,
             provides,
             doubts,
+            entries: Vec::new(),
         })
     }
 

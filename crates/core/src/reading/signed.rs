@@ -35,7 +35,17 @@ impl<'r> SignedNames<'r> {
             payload: payload.clone(),
             signature: hit.as_ref().map(|(path, _)| (*path).clone()),
             key: hit.and_then(|(_, key)| Some(key?.as_str().to_owned())),
+            verdict: None,
+            made_with: None,
+            made_over: None,
+            problem: None,
         }
+    }
+
+    /// Whether a name is one that a key's file has.
+    pub fn is_key_name(rule: &SignedRule, name: &str) -> bool {
+        let own = rule.key.rsplit('/').next().unwrap_or(&rule.key);
+        pattern(own, "").is_some_and(|regex| regex.is_match(name))
     }
 
     /// The public keys among these files, by name.

@@ -9,6 +9,7 @@ use super::model::Role;
 use super::names::NamePattern;
 use super::places::PlacePattern;
 use crate::document::{Encoding, Notation};
+use crate::survey::NeededOn;
 
 /// A mod list or a launch line.
 #[derive(Debug, Clone)]
@@ -31,6 +32,10 @@ pub struct ListRule {
     pub ordered: bool,
     /// Entries that stand for no mod: the game itself, things that are bought.
     pub keep: Vec<NamePattern>,
+    /// The shelves whose mods it names; see [`super::Rulebook::shelves_of`] for when none is said.
+    pub shelves: Vec<String>,
+    /// Where the mods are needed that it names; those that its side needs, when not said.
+    pub needed_on: Vec<NeededOn>,
 }
 
 /// Where in a file the entries of a list are.

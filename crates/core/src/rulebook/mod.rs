@@ -9,6 +9,7 @@ mod model;
 mod names;
 mod parse;
 mod places;
+mod settings;
 mod spots;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
@@ -16,9 +17,10 @@ pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
 pub use model::{Bridge, ByRole, Named, PlatformVersion};
 pub use model::{
     Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, ModRule, Names, Platform, Role,
-    Rulebook, RunningSigns, SettingRule, Shelf, SignedRule, WorldRule,
+    Rulebook, RunningSigns, Shelf, SignedRule, WorldRule,
 };
 pub use names::{NamePattern, OffPattern};
-pub use parse::{check_format, parse};
+pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
+pub use settings::{Amount, ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
 pub use spots::{key_of_section, named_table};

@@ -10,6 +10,7 @@ use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule};
 use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
+use super::settings::{ExtraRule, MemoryRule, SettingRule};
 use crate::document::{Encoding, Notation};
 use crate::finding::Code;
 use crate::path::InstallPath;
@@ -95,6 +96,8 @@ pub struct Rulebook {
     pub fragments: Vec<FragmentRule>,
     /// Settings that mods or the administrator ask for.
     pub settings: Vec<SettingRule>,
+    /// How much memory the game is given.
+    pub memory: Vec<MemoryRule>,
     /// Where worlds are.
     pub worlds: Vec<WorldRule>,
     /// How a running server shows.
@@ -205,6 +208,8 @@ pub struct Shelf {
     pub signed: Option<SignedRule>,
     /// What its members are laid into.
     pub laid_into: Option<LaidRule>,
+    /// What its mods bring for places outside of it.
+    pub extras: Vec<ExtraRule>,
 }
 
 /// The base archive into which overlays are laid.
@@ -304,6 +309,8 @@ pub struct Keyring {
 /// Entries that mods merge into one of the game's own data files.
 #[derive(Debug, Clone)]
 pub struct FragmentRule {
+    /// Whose it is; both sides' when not said.
+    pub of: Option<Role>,
     /// The file in the mod.
     pub from: String,
     /// The game's file.
@@ -312,25 +319,6 @@ pub struct FragmentRule {
     pub before: String,
     /// The attribute or child by which an entry is known again.
     pub identity: String,
-}
-
-/// A setting.
-#[derive(Debug, Clone)]
-pub struct SettingRule {
-    /// What the rulebook calls it.
-    pub name: String,
-    /// Whose it is; both sides' when not said.
-    pub of: Option<Role>,
-    /// The file that holds it.
-    pub file: PlacePattern,
-    /// How the file is written.
-    pub notation: Notation,
-    /// How its text is stored.
-    pub encoding: Encoding,
-    /// Where in it the value is.
-    pub at: JsonPath,
-    /// The value it must have; facts in braces are filled in.
-    pub is: Option<String>,
 }
 
 /// A place where worlds are.
@@ -392,18 +380,17 @@ impl Rulebook {
         self.lists.iter().find(|list| list.name == name)
     }
 
-    /// The parts of this rulebook that surveys tell of and that are not judged yet.
-    pub fn not_acted_on(&self) -> Vec<&'static str> {
-        [
-            ("signatures", self.shelves.iter().any(|shelf| shelf.signed.is_some())),
-            ("the key ring", self.keyring.is_some()),
-            ("mod lists and launch lines", !self.lists.is_empty()),
-            ("merged entries", !self.fragments.is_empty()),
-            ("settings", !self.settings.is_empty()),
-        ]
-        .into_iter()
-        .filter_map(|(what, there)| there.then_some(what))
-        .collect()
+    /// The shelves whose mods a list names: those that it says, or that speak of it; else all.
+    pub fn shelves_of<'r>(&'r self, list: &'r ListRule) -> impl Iterator<Item = &'r Shelf> {
+        let speaks = |shelf: &Shelf| {
+            let order = shelf.laid_into.as_ref().and_then(|laid| laid.order.as_deref());
+            [shelf.ids_from.server.as_deref(), shelf.ids_from.client.as_deref(), order].contains(&Some(&list.name))
+        };
+        let any_speaks = self.shelves.iter().any(speaks);
+        self.shelves.iter().filter(move |shelf| match list.shelves.as_slice() {
+            [] => !any_speaks || speaks(shelf),
+            named => named.contains(&shelf.name),
+        })
     }
 }
 

@@ -12,6 +12,7 @@ use super::lists::{EntryFields, EntryShape, ListForm, ListRule, Template};
 use super::model::*;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
+use super::settings::{ExtraRule, FLAG_WORDS, MemoryRule, SettingRule, size};
 use crate::digest::{DIGEST_WORDS, DigestKind};
 use crate::document::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation};
 use crate::finding::Code;
@@ -19,7 +20,7 @@ use crate::limits;
 use crate::path::{InstallPath, PathError};
 use crate::problem::{BadFile, Parsed, Problems, nearest, settle};
 use crate::section::{Section, Spot, read_root};
-use crate::survey::RelationKind;
+use crate::survey::{NeededOn, RelationKind};
 use crate::version::{Bare, Ranges, Scheme, Versions};
 
 /// The first line of every rulebook.
@@ -58,12 +59,14 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         lists: each(root.sections("list"), list).into_iter().flatten().collect(),
         fragments: each(root.sections("fragment"), fragment).into_iter().flatten().collect(),
         settings: each(root.sections("setting"), setting).into_iter().flatten().collect(),
+        memory: each(root.sections("memory"), memory).into_iter().flatten().collect(),
         worlds: each(root.sections("world"), |section| WorldRule { places: place_patterns(section, "in") }),
         running: finished(root.section("running"), running),
         events: each(root.sections("event"), event).into_iter().flatten().collect(),
     };
     check_shelves(root, &rulebook);
     check_lists(root, &rulebook);
+    check_fragments(root, &rulebook);
     rulebook
 }
 
@@ -125,11 +128,30 @@ fn check_lists(root: &Section<'_>, rulebook: &Rulebook) {
         let order = shelf.laid_into.as_ref().and_then(|laid| laid.order.as_ref());
         [shelf.ids_from.server.as_ref(), shelf.ids_from.client.as_ref(), order].into_iter().flatten()
     });
+    let shelves: Vec<&str> = rulebook.shelves.iter().map(|shelf| shelf.name.as_str()).collect();
+    for name in rulebook.lists.iter().flat_map(|list| &list.shelves).filter(|name| !shelves.contains(&name.as_str())) {
+        let message = format!("a list names the mods of the shelf `{name}`, and no [[shelf]] is called so");
+        let help = nearest(name, shelves.iter().copied())
+            .map_or_else(|| "add that [[shelf]]".to_owned(), |near| format!("did you mean `{near}`?"));
+        root.problems().error_with_help(root.find_text(name), message, help);
+    }
     for name in asked.filter(|name| !names.contains(&name.as_str())) {
         let message = format!("a shelf speaks of the list `{name}`, and no [[list]] is called so");
         let help = nearest(name, names.iter().copied())
             .map_or_else(|| "add that [[list]]".to_owned(), |near| format!("did you mean `{near}`?"));
         root.problems().error_with_help(root.find_text(name), message, help);
+    }
+}
+
+/// Entries of one data file go to one place and are told apart in one way.
+fn check_fragments(root: &Section<'_>, rulebook: &Rulebook) {
+    for (i, rule) in rulebook.fragments.iter().enumerate() {
+        let other = rulebook.fragments[..i].iter().find(|other| other.into == rule.into);
+        if other.is_some_and(|other| (&other.before, &other.identity) != (&rule.before, &rule.identity)) {
+            let message = format!("two [[fragment]] tables put entries into {} in different ways", rule.into);
+            let help = "give both the same `before` and `identity`";
+            root.problems().error_with_help(root.find_text(rule.into.as_str()), message, help);
+        }
     }
 }
 
@@ -269,7 +291,17 @@ fn shelf(section: &Section<'_>) -> Shelf {
         read: read.unwrap_or_default(),
         signed: section.section("signed").and_then(|inner| finish(inner, signed)),
         laid_into: section.section("laid-into").and_then(|inner| finish(inner, laid_into)),
+        extras: extras(section, holds),
     }
+}
+
+/// Only the files of a folder are known one by one.
+fn extras(section: &Section<'_>, holds: Holds) -> Vec<ExtraRule> {
+    let extras: Vec<ExtraRule> = each(section.sections("extra"), extra).into_iter().flatten().collect();
+    if !extras.is_empty() && !holds.folders() {
+        section.problems().error(section.span(), "only mods that are folders can bring files for other places");
+    }
+    extras
 }
 
 /// One word, or both of archives and folders.
@@ -651,7 +683,11 @@ fn list(section: &Section<'_>) -> Option<ListRule> {
     if !matches!(form, Some(ListForm::Option { .. })) && section.value("file").is_none() {
         section.require("file");
     }
-    Some(ListRule { name, of, file, encoding, form: form?, entry: entry.unwrap_or_default(), off, ordered, keep })
+    let shelves = section.texts("shelves").into_iter().map(|(name, _)| name.to_owned()).collect();
+    let sides = [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
+    let needed_on = section.texts_of("needed_on", &sides);
+    let entry = entry.unwrap_or_default();
+    Some(ListRule { name, of, file, encoding, form: form?, entry, off, ordered, keep, shelves, needed_on })
 }
 
 fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> Option<ListForm> {
@@ -722,22 +758,78 @@ fn on_words(section: &Section<'_>) -> std::collections::BTreeMap<String, bool> {
 fn fragment(section: &Section<'_>) -> Option<FragmentRule> {
     let into = section.required_text("into").and_then(|spot| install_path(section, spot));
     let (from, before) = (section.owned_text("from"), section.owned_text("before"));
-    let identity = section.owned_text("identity");
-    Some(FragmentRule { from, into: into?, before, identity })
+    let (identity, of) = (section.owned_text("identity"), section.one_of("of", &ROLES));
+    Some(FragmentRule { of, from, into: into?, before, identity })
 }
 
-fn setting(section: &Section<'_>) -> Option<SettingRule> {
+/// Reads a setting; `kanon.toml` has settings of this kind too.
+pub fn setting(section: &Section<'_>) -> Option<SettingRule> {
     let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
     let notation = section.one_of("notation", &NOTATION_WORDS);
     section.require("at");
     let (name, of, at) = (section.owned_text("name"), section.one_of("of", &ROLES), json_path(section, "at"));
-    let (is, encoding) = (section.optional_text("is"), encoding(section));
+    let (is, encoding, licence) = (section.optional_text("is"), encoding(section), section.optional_text("licence"));
+    let with = section.texts("with").into_iter().map(|(id, _)| id.to_owned()).collect();
+    let same = same_values(section);
     let file = file?;
     let notation = notation.or_else(|| Notation::of_name(&file.to_string()));
     if notation.is_none() {
         no_notation(section.problems(), section.span(), &file.to_string());
     }
-    Some(SettingRule { name, of, file, notation: notation?, encoding, at: at?, is })
+    // A licence is accepted by a flag, unless the game says otherwise.
+    let is = is.or_else(|| licence.is_some().then(|| "true".to_owned()));
+    Some(SettingRule { name, of, file, notation: notation?, encoding, at: at?, is, with, same, licence })
+}
+
+/// Groups of values that mean the same; those of a flag are known.
+fn same_values(section: &Section<'_>) -> Vec<Vec<String>> {
+    let groups = section.value("same").and_then(|value| value.get_ref().as_array());
+    let texts = |group: &Spanned<DeValue<'_>>| -> Option<Vec<String>> {
+        let items = group.get_ref().as_array()?.iter();
+        items.map(|item| item.get_ref().as_str().map(str::to_owned)).collect()
+    };
+    let read: Option<Vec<Vec<String>>> = groups.map(|groups| groups.iter().map(texts).collect()).unwrap_or(Some(Vec::new()));
+    if read.is_none() || (section.value("same").is_some() && groups.is_none()) {
+        let span = section.value("same").map_or_else(|| section.span(), Spanned::span);
+        let help = "write groups of texts: same = [[\"1\", \"true\"], [\"0\", \"false\"]]";
+        section.problems().error_with_help(span, "`same` must be a list of lists of texts", help);
+    }
+    let flag = section.one_of("kind", &[("flag", true), ("text", false)]).unwrap_or(false);
+    let words = FLAG_WORDS.iter().filter(|_| flag).map(|group| group.iter().map(|word| (*word).to_owned()).collect());
+    read.unwrap_or_default().into_iter().chain(words).collect()
+}
+
+fn memory(section: &Section<'_>) -> Option<MemoryRule> {
+    let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
+    let option = section.required_text("option").and_then(|(text, span)| {
+        let pattern = MemoryRule::pattern(text);
+        pattern.map_err(|_| section.problems().error(span, format!("`{text}` can't be looked for"))).ok()
+    });
+    let amount = |key: &'static str| {
+        let (text, span) = section.text(key)?;
+        let bytes = size(text);
+        if bytes.is_none() {
+            let help = "write a number and its unit, such as 512MiB or 2GiB";
+            section.problems().error_with_help(span, format!("`{text}` is no amount of memory"), help);
+        }
+        bytes
+    };
+    let units = [("B", 1), ("KiB", 1 << 10), ("MiB", 1 << 20), ("GiB", 1 << 30)];
+    let (floor, each_mod) = (amount("floor").unwrap_or(0), amount("each-mod").unwrap_or(0));
+    let unit = section.one_of("unit", &units).unwrap_or(1 << 20);
+    let (of, encoding) = (section.one_of("of", &ROLES), encoding(section));
+    Some(MemoryRule { of, file: file?, encoding, option: option?, unit, floor, each_mod })
+}
+
+fn extra(section: &Section<'_>) -> Option<ExtraRule> {
+    let from = section.required_text("from").and_then(|spot| install_path(section, spot));
+    section.require("in");
+    let (places, wild) = split_places(place_patterns(section, "in"));
+    if !wild.server.is_empty() || !wild.client.is_empty() {
+        section.problems().error(section.span(), "what a mod brings goes into places that are known: no `*` here");
+    }
+    let stays = section.one_of("edits", &[("stay", true), ("go", false)]).unwrap_or(false);
+    Some(ExtraRule { from: from?, places, stays })
 }
 
 fn running(section: &Section<'_>) -> RunningSigns {

@@ -1,17 +1,18 @@
 //! From wishes to the canon: which release of each mod counts, in which order, and whether all of it fits.
 
 mod order;
+mod settings;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use crate::canon::{self, Canon, SealedKey, SealedMod};
-use crate::check::{FitSet, Misfit, fit};
+use crate::check::{FitSet, Misfit, fit, same_entries, sealed_lists};
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::problem::nearest;
 use crate::rulebook::Rulebook;
 use crate::solve::{Ask, Keep, Trust};
-use crate::survey::{NeededOn, SurveyedKey, SurveyedMod};
+use crate::survey::{NeededOn, Relation, RelationKind, SurveyedKey, SurveyedMod};
 use crate::version::Versions;
 use crate::wish::{ModWish, Wishes};
 use order::load_order;
@@ -36,10 +37,43 @@ pub struct Pick {
     pub sealed: SealedMod,
     /// The install or source whose copy was taken; none for one kept from the last canon.
     pub place: Option<String>,
-    /// The public keys that it brings: name, digest, size.
-    pub keys: Vec<(String, Blake3, u64)>,
+    /// The public keys that it brings.
+    pub keys: Vec<BroughtKey>,
     /// Where it says itself that it is needed.
     pub says: NeededOn,
+}
+
+/// A public key that a mod brings.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+pub struct BroughtKey {
+    /// Its name.
+    pub name: String,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// Their number.
+    pub size: u64,
+    /// What its file is called.
+    pub file: String,
+}
+
+impl BroughtKey {
+    fn of_survey(key: &SurveyedKey) -> Self {
+        let file = key.path.name().to_owned();
+        Self { name: key.name.clone(), blake3: key.blake3, size: key.size, file }
+    }
+
+    fn of_canon(key: &SealedKey) -> Self {
+        Self { name: key.name.clone(), blake3: key.blake3, size: key.size, file: key.file.clone() }
+    }
+}
+
+/// What there was before: the last canon, and the order in which the server's list has its mods.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Standing<'a> {
+    /// The last canon.
+    pub last: Option<&'a Canon>,
+    /// Ids in the order of the server's own list.
+    pub listed: &'a [String],
 }
 
 /// What sealing came to.
@@ -83,7 +117,7 @@ pub fn choose(
     wishes: &Wishes,
     rulebook: &Rulebook,
     candidates: &[Candidate<'_>],
-    last: Option<&Canon>,
+    standing: Standing<'_>,
     pins: &Pins,
 ) -> Choice {
     let versions = rulebook.versions;
@@ -96,7 +130,7 @@ pub fn choose(
         let same_id = by_id.get(&wish.id.to_lowercase()).map_or(&[][..], Vec::as_slice);
         let pinned = ModWish { version: pins.get(&wish.id.to_lowercase()).cloned(), ..wish.clone() };
         let wish = if pinned.version.is_some() { &pinned } else { wish };
-        let pick = meet(wish, versions, same_id).or_else(|finding| kept(wish, versions, last).ok_or(finding));
+        let pick = meet(wish, versions, same_id).or_else(|finding| kept(wish, versions, standing.last).ok_or(finding));
         match pick {
             Ok(pick) => choice.picks.push(pick),
             Err(finding) => choice.findings.push(with_near_id(*finding, &by_id)),
@@ -108,10 +142,17 @@ pub fn choose(
     choice.findings.extend(one_sided(wishes, rulebook, &choice.picks));
     choice.findings.extend(key_clashes(&choice.picks));
     choice.findings.extend(name_clashes(&choice.picks));
-    match load_order(&choice.picks) {
-        Ok(order) => choice.picks = order,
+    choice.findings.extend(same_entries(choice.picks.iter().map(|pick| &pick.sealed)));
+    ask_for_order(wishes, &mut choice.picks);
+    match load_order(&choice.picks, wishes, standing) {
+        Ok(order) => {
+            choice.findings.extend(out_of_position(wishes, &order));
+            choice.picks = order;
+        }
         Err(cycle) => choice.findings.push(impossible(&cycle)),
     }
+    let chosen: Vec<SealedMod> = choice.picks.iter().map(|pick| pick.sealed.clone()).collect();
+    choice.findings.extend(settings::seal(wishes, rulebook, &chosen).1);
     for (index, pick) in choice.picks.iter_mut().enumerate() {
         pick.sealed.position = index + 1;
     }
@@ -121,15 +162,16 @@ pub fn choose(
 
 /// The public keys of a choice, one entry for each that several mods share.
 pub fn keys(picks: &[Pick]) -> Vec<SealedKey> {
-    let mut by_key: BTreeMap<(&String, &Blake3, u64), Vec<String>> = BTreeMap::new();
+    let mut by_key: BTreeMap<&BroughtKey, Vec<String>> = BTreeMap::new();
     for pick in picks {
-        for (name, blake3, size) in &pick.keys {
-            by_key.entry((name, blake3, *size)).or_default().push(pick.sealed.reading.id.clone());
+        for key in &pick.keys {
+            by_key.entry(key).or_default().push(pick.sealed.reading.id.clone());
         }
     }
-    let sealed = by_key.into_iter().map(|((name, blake3, size), mut mods)| {
+    let sealed = by_key.into_iter().map(|(key, mut mods)| {
         mods.sort();
-        SealedKey { name: name.clone(), blake3: *blake3, size, mods }
+        let BroughtKey { name, blake3, size, file } = key.clone();
+        SealedKey { name, blake3, size, file, mods }
     });
     sealed.collect()
 }
@@ -142,7 +184,8 @@ pub fn assemble(
     mods: Vec<SealedMod>,
     keys: Vec<SealedKey>,
 ) -> Canon {
-    Canon {
+    let settings = settings::seal(wishes, rulebook, &mods).0;
+    let mut canon = Canon {
         format: canon::FORMAT.to_owned(),
         name: wishes.name.clone(),
         game: rulebook.game.clone(),
@@ -153,8 +196,11 @@ pub fn assemble(
         mods,
         keys,
         lists: Vec::new(),
-        settings: Vec::new(),
-    }
+        settings,
+        memory: wishes.memory,
+    };
+    canon.lists = sealed_lists(&canon, rulebook);
+    canon
 }
 
 /// A wish for an id that nothing has may be a slip of the pen.
@@ -192,7 +238,7 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
     if let Some(side) = wish.needed_on {
         sealed.reading.needed_on = side;
     }
-    let keys = best.keys.iter().map(|key| (key.name.clone(), key.blake3, key.size)).collect();
+    let keys = best.keys.iter().map(|key| BroughtKey::of_survey(key)).collect();
     Ok(Pick { sealed, place: Some(best.place.to_owned()), keys, says: best.found.reading.needed_on })
 }
 
@@ -227,7 +273,7 @@ fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick
         sealed.reading.needed_on = side;
     }
     let own = |key: &&SealedKey| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&wish.id));
-    let keys = last.keys.iter().filter(own).map(|key| (key.name.clone(), key.blake3, key.size)).collect();
+    let keys = last.keys.iter().filter(own).map(BroughtKey::of_canon).collect();
     Some(Pick { says: sealed.reading.needed_on, sealed, place: None, keys })
 }
 
@@ -390,6 +436,38 @@ fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
         .collect()
 }
 
+/// The administrator's word on the load order counts like the mods' own.
+fn ask_for_order(wishes: &Wishes, picks: &mut [Pick]) {
+    for pick in picks {
+        let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(&pick.sealed.reading.id));
+        let of = |kind, ids: &[String]| -> Vec<Relation> {
+            ids.iter().map(|id| Relation { kind, id: id.clone(), range: None }).collect()
+        };
+        if let Some(wish) = wish {
+            let own = &mut pick.sealed.reading.relations;
+            own.extend(of(RelationKind::LoadBefore, &wish.load_before));
+            own.extend(of(RelationKind::LoadAfter, &wish.load_after));
+            own.sort();
+            own.dedup();
+        }
+    }
+}
+
+/// Mods that can't have the place that they were given.
+fn out_of_position(wishes: &Wishes, order: &[Pick]) -> Vec<Finding> {
+    let place = |id: &str| order.iter().position(|pick| pick.sealed.reading.id.eq_ignore_ascii_case(id)).map(|at| at + 1);
+    let asked = wishes.mods.iter().filter_map(|wish| Some((wish, wish.position?, place(&wish.id)?)));
+    let off = asked.filter(|(_, wanted, found)| *wanted != *found as u64 && *wanted <= order.len() as u64);
+    off.map(|(wish, wanted, found)| {
+        Finding::new(Code::OrderImpossible, "change its `position` in kanon.toml")
+            .about(&wish.id)
+            .expected(format!("position {wanted} in the load order"))
+            .found(format!("position {found}: what it needs, or what has that place, comes first"))
+            .severity(Severity::Risky)
+    })
+    .collect()
+}
+
 fn impossible(cycle: &[String]) -> Finding {
     Finding::new(Code::OrderImpossible, "drop one of them, or choose a release that asks for less")
         .about(&cycle[0])
@@ -455,7 +533,7 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
 mod tests {
     use super::*;
     use crate::path::InstallPath;
-    use crate::survey::{Reading, Relation, RelationKind};
+    use crate::survey::Reading;
     use rstest::rstest;
 
     fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {
@@ -522,7 +600,7 @@ mod tests {
             .zip(places)
             .map(|(found, (place, trust))| Candidate { place, trust, found, keys: vec![] })
             .collect();
-        let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, None, &Pins::new());
+        let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, Standing::default(), &Pins::new());
         let told = match choice.picks.first() {
             Some(pick) => Ok(format!("{} {}", pick.sealed.version_or_dash(), pick.place.as_deref().unwrap_or("last"))),
             None => Err(choice.findings[0].found.clone().unwrap_or_default()),
@@ -538,7 +616,7 @@ mod tests {
             &wish("tide", None, None),
             &rulebook(),
             &[candidate("mara", &one), candidate("wren", &two)],
-            None,
+            Standing::default(),
             &Pins::new(),
         );
         assert!(!choice.fits());
@@ -549,14 +627,14 @@ mod tests {
     #[test]
     fn the_last_canon_keeps_what_is_gone() {
         let last = Canon { mods: vec![SealedMod::from_surveyed(&release("tide", "1.0", "a"), 1)], ..empty() };
-        let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Some(&last), &Pins::new());
+        let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Standing { last: Some(&last), listed: &[] }, &Pins::new());
         assert_eq!(choice.picks[0].place, None);
-        assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Some(&last), &Pins::new()).fits());
+        assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Standing { last: Some(&last), listed: &[] }, &Pins::new()).fits());
         let typo = choose(
             &wish("tied", None, None),
             &rulebook(),
             &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a"), keys: vec![] }],
-            None,
+            Standing::default(),
             &Pins::new(),
         );
         assert_eq!(typo.findings[0].remedy, "did you mean `tide`?");
@@ -577,7 +655,7 @@ mod tests {
     fn dependencies_come_first_and_circles_are_named() {
         use RelationKind::{LoadAfter, LoadBefore, Required};
         let ids = |picks: &[Pick]| {
-            load_order(picks)
+            load_order(picks, &Wishes::default(), Standing::default())
                 .map(|order| order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" "))
         };
         assert_eq!(ids(&[pick("a", &[(Required, "z")]), pick("m", &[]), pick("z", &[])]), Ok("m z a".to_owned()));
@@ -591,13 +669,48 @@ mod tests {
     }
 
     #[test]
+    fn positions_and_what_is_there_decide_where_nothing_else_does() {
+        let ids = |picks: &[Pick], wishes: &Wishes, standing: Standing<'_>| {
+            let order = load_order(picks, wishes, standing).expect("an order");
+            order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" ")
+        };
+        let picks = [pick("a", &[]), pick("b", &[]), pick("c", &[]), pick("d", &[(RelationKind::Required, "c")])];
+        let none = Wishes::default();
+        let listed = ["D", "b", "a"].map(str::to_owned);
+        assert_eq!(ids(&picks, &none, Standing { last: None, listed: &listed }), "b a c d");
+        let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
+        assert_eq!(ids(&picks, &none, Standing { last: Some(&last), listed: &listed }), "c a d b");
+        let wishes = |positions: &[(&str, u64)]| {
+            let wish = |(id, position): &(&str, u64)| ModWish { id: (*id).to_owned(), position: Some(*position), ..ModWish::default() };
+            Wishes { mods: positions.iter().map(wish).collect(), ..Wishes::default() }
+        };
+        assert_eq!(ids(&picks, &wishes(&[("c", 1), ("A", 3)]), Standing::default()), "c b a d");
+        let first = wishes(&[("d", 1)]);
+        let order = load_order(&picks, &first, Standing::default()).expect("an order");
+        assert_eq!(order[0].sealed.reading.id, "a", "what it needs comes first all the same");
+        assert_eq!(out_of_position(&first, &order)[0].severity, Severity::Risky);
+    }
+
+    #[test]
+    fn the_administrators_word_on_the_order_is_a_relation() {
+        let mut wishes = Wishes { mods: vec![ModWish { id: "a".to_owned(), load_after: vec!["b".to_owned()], ..ModWish::default() }], ..Wishes::default() };
+        wishes.mods.push(ModWish { id: "b".to_owned(), load_after: vec!["a".to_owned()], ..ModWish::default() });
+        let mut picks = [pick("a", &[]), pick("b", &[])];
+        ask_for_order(&wishes, &mut picks[..1]);
+        let order = load_order(&picks, &wishes, Standing::default()).expect("an order");
+        assert_eq!(order[0].sealed.reading.id, "b");
+        ask_for_order(&wishes, &mut picks);
+        assert!(load_order(&picks, &wishes, Standing::default()).is_err(), "a circle");
+    }
+
+    #[test]
     fn two_mods_are_never_sealed_under_one_name() {
         let (one, mut other) = (release("tide", "1", "a"), release("fog", "1", "b"));
         other.name = "TIDE.psm".to_owned();
         let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
         let mut wishes = wish("tide", None, None);
         wishes.mods.push(ModWish { id: "fog".to_owned(), ..ModWish::default() });
-        let choice = choose(&wishes, &rulebook(), &[candidate(&one), candidate(&other)], None, &Pins::new());
+        let choice = choose(&wishes, &rulebook(), &[candidate(&one), candidate(&other)], Standing::default(), &Pins::new());
         assert!(!choice.fits());
         assert_eq!(choice.findings[0].code, Code::WrongName);
     }
@@ -608,7 +721,7 @@ mod tests {
         let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
         let candidates: Vec<_> = releases.iter().map(candidate).collect();
         let pins = Pins::from([("tide".to_owned(), "1.0".to_owned())]);
-        let choice = choose(&wish("tide", Some(">=1"), None), &rulebook(), &candidates, None, &pins);
+        let choice = choose(&wish("tide", Some(">=1"), None), &rulebook(), &candidates, Standing::default(), &pins);
         assert_eq!(choice.picks[0].sealed.version_or_dash(), "1.0");
     }
 
@@ -624,6 +737,7 @@ mod tests {
             blake3: Blake3::of(bytes),
             of_mod: None,
             own: false,
+            problem: None,
         };
         let (one, other) = (key(b"one"), key(b"two"));
         let candidate = |found, key| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![key] };
@@ -631,7 +745,7 @@ mod tests {
         wishes.mods[0].needed_on = Some(NeededOn::Server);
         wishes.mods.push(ModWish { id: "old-tide".to_owned(), ..ModWish::default() });
         let candidates = [candidate(&found[0], &one), candidate(&found[1], &other)];
-        let choice = choose(&wishes, &rulebook(), &candidates, None, &Pins::new());
+        let choice = choose(&wishes, &rulebook(), &candidates, Standing::default(), &Pins::new());
         let codes: Vec<(Code, Severity)> = choice.findings.iter().map(|f| (f.code, f.severity)).collect();
         assert_eq!(codes.len(), 3, "{:#?}", choice.findings);
         for code in [Code::Conflict, Code::KeyChanged, Code::ModMissing] {
@@ -640,7 +754,7 @@ mod tests {
         assert!(choice.fits(), "all of them may be meant");
         assert_eq!(keys(&choice.picks).len(), 2);
         let shared = [candidate(&found[0], &one), candidate(&found[1], &one)];
-        let choice = choose(&wishes, &rulebook(), &shared, None, &Pins::new());
+        let choice = choose(&wishes, &rulebook(), &shared, Standing::default(), &Pins::new());
         assert_eq!(keys(&choice.picks)[0].mods, ["old-tide", "tide"]);
     }
 

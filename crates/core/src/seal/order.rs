@@ -1,4 +1,5 @@
-//! The load order of the chosen mods: what a mod asks to come before it does; otherwise by id.
+//! The load order of the chosen mods: what a mod asks to come before it does; a mod with a position has it where that can be;
+//! otherwise they stand as they stood in the last canon, then as the server's own list has them, then by id.
 //!
 //! Kahn's algorithm. `load-before` and `load-after` are binding. Dependencies give way when they go in a circle,
 //! since games load mods that need each other; only inside that circle (a strongly connected component, found by
@@ -9,8 +10,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use petgraph::algo::tarjan_scc;
 use petgraph::graphmap::DiGraphMap;
 
-use super::Pick;
+use super::{Pick, Standing};
+use crate::canon::SealedMod;
 use crate::survey::RelationKind;
+use crate::wish::Wishes;
 
 /// Whether an order must be kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -34,14 +37,20 @@ struct Bonds {
 ///
 /// # Errors
 /// The ids of a circle that can't be broken, the first repeated at the end.
-pub fn load_order(picks: &[Pick]) -> Result<Vec<Pick>, Vec<String>> {
+pub fn load_order(picks: &[Pick], wishes: &Wishes, standing: Standing<'_>) -> Result<Vec<Pick>, Vec<String>> {
     let by_id: BTreeMap<String, &Pick> = picks.iter().map(|pick| (pick.sealed.folded_id(), pick)).collect();
-    let mut bonds = Bonds::of(picks, by_id.keys().cloned().collect());
+    let mut ids: Vec<String> = by_id.keys().cloned().collect();
+    let ranks = ranks(standing);
+    ids.sort_by_key(|id| (ranks.get(id).copied().unwrap_or(usize::MAX), id.clone()));
+    let positions: BTreeMap<String, u64> =
+        wishes.mods.iter().filter_map(|wish| Some((wish.id.to_lowercase(), wish.position?))).collect();
+    let positions: Vec<Option<u64>> = ids.iter().map(|id| positions.get(id).copied()).collect();
+    let mut bonds = Bonds::of(picks, ids);
     let mut waiting: BTreeSet<usize> = (0..bonds.ids.len()).collect();
     let mut ready: BTreeSet<usize> = waiting.iter().copied().filter(|mod_| bonds.before[*mod_].is_empty()).collect();
     let mut order = Vec::with_capacity(picks.len());
     while !waiting.is_empty() {
-        let next = match ready.pop_first() {
+        let next = match next_of(&ready, &positions, order.len() as u64 + 1) {
             Some(next) => vec![next],
             None => bonds.first_circle(&waiting)?,
         };
@@ -53,6 +62,25 @@ pub fn load_order(picks: &[Pick]) -> Result<Vec<Pick>, Vec<String>> {
         }
     }
     Ok(order)
+}
+
+/// Where mods stood before: in the last canon, else in the server's own list behind those.
+fn ranks(standing: Standing<'_>) -> BTreeMap<String, usize> {
+    let sealed = standing.last.iter().flat_map(|last| &last.mods).map(SealedMod::folded_id);
+    let listed = standing.listed.iter().map(|id| id.to_lowercase());
+    let mut ranks = BTreeMap::new();
+    for (rank, id) in sealed.chain(listed).enumerate() {
+        ranks.entry(id).or_insert(rank);
+    }
+    ranks
+}
+
+/// Which of those that may come now does: the one whose place it is; one that has no place, or is late; else the one whose
+/// place comes soonest.
+fn next_of(ready: &BTreeSet<usize>, positions: &[Option<u64>], place: u64) -> Option<usize> {
+    let of_place = ready.iter().copied().find(|mod_| positions[*mod_].is_some_and(|position| position <= place));
+    let free = || ready.iter().copied().find(|mod_| positions[*mod_].is_none());
+    of_place.or_else(free).or_else(|| ready.iter().copied().min_by_key(|mod_| positions[*mod_]))
 }
 
 impl Bonds {

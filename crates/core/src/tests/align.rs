@@ -2,7 +2,7 @@ use super::*;
 use crate::canon::Canon;
 use crate::rulebook::{self, Rulebook};
 use crate::survey::{InstallFacts, Reading, SurveyedFile, Unreadable};
-use crate::wish::Extras;
+use crate::wish::{Edits, Extras};
 use rstest::rstest;
 use std::collections::BTreeMap;
 
@@ -72,7 +72,7 @@ fn right() -> Vec<SurveyedMod> {
 
 fn planned(survey: &Survey) -> Plan {
     let (canon, rulebook) = (canon(), rulebook());
-    plan(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, survey, RiskyExtras::Stay)
+    plan(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, survey, RiskyExtras::Stay)
         .expect("a plan")
 }
 
@@ -137,7 +137,7 @@ fn a_place_is_not_filled_by_robbing_another() {
     let mut canon = canon();
     canon.mods = vec![SealedMod::from_surveyed(&both("one/buoy.psm"), 1)];
     let rulebook = rulebook();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
     for (there, lacking) in [("one/buoy.psm", "put two/buoy.psm"), ("two/other name.psm", "put one/buoy.psm")] {
         let plan = plan(measure, &survey(vec![both(there)]), RiskyExtras::Stay).expect("a plan");
         assert_eq!(told(&plan), [lacking]);
@@ -148,7 +148,7 @@ fn a_place_is_not_filled_by_robbing_another() {
 fn two_files_for_one_name_are_refused() {
     let (mut canon, rulebook) = (canon(), rulebook());
     canon.mods[0].files[0].path = path("TIDE.psm");
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
     let error = plan(measure, &survey(Vec::new()), RiskyExtras::Stay).expect_err("refused").to_string();
     assert!(error.contains("`core` and `tide`") && error.contains("mods/tide.psm"), "{error}");
 }

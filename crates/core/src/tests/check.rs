@@ -1,4 +1,5 @@
 use super::*;
+use crate::wish::Edits;
 use crate::canon::{Canon, SealedMod};
 use crate::digest::Blake3;
 use crate::finding::Change;
@@ -52,7 +53,7 @@ fn canon() -> Canon {
 
 fn held(survey: &Survey) -> Vec<Finding> {
     let (canon, rulebook) = (canon(), rulebook());
-    hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, survey)
+    hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, survey)
 }
 
 fn codes(survey: &Survey) -> Vec<&'static str> {
@@ -152,7 +153,7 @@ fn sides_are_minded() {
     let mut canon = canon();
     canon.mods[1].reading.needed_on = NeededOn::Server;
     let rulebook = rulebook();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
     assert_eq!(
         hold(
             measure,
@@ -239,6 +240,11 @@ fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
     }
 }
 
+fn entry(found: &SurveyedMod) -> ListEntry {
+    let Reading { id, version, .. } = found.reading.clone();
+    ListEntry { text: id.clone(), id, version, digest: None, on: found.enabled, stands_for: StandsFor::Mod }
+}
+
 /// A server that lists these ids, held against a canon of `core 1.0` and `tide 2.1`.
 fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
     let (canon, rulebook) = (canon(), of_ids());
@@ -248,10 +254,10 @@ fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
         name: "board".to_owned(),
         file: path("board.json"),
         ordered: false,
-        entries: Vec::new(),
+        entries: server.mods.iter().map(entry).collect(),
         problem: None,
     });
-    let found = hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep }, &server);
+    let found = hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, &server);
     let line = |f: &Finding| format!("{} {}", f.code.as_str(), f.mod_id.clone().unwrap_or_default());
     found.iter().map(line).collect()
 }
@@ -273,7 +279,7 @@ fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
     let pack =
         SurveyedMod { shelf: "packs".to_owned(), place: path("worlds/fen/packs"), ..mod_at("pack", "1", "pack") };
     let canon = Canon::from_survey(&survey(vec![pack.clone()]));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
     let mut server = survey(Vec::new());
     server.install.role = Role::Server;
     let nowhere = hold(measure, &server);

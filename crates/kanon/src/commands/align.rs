@@ -2,7 +2,9 @@
 
 use kanon_core::align;
 use kanon_core::align::RiskyExtras;
+use kanon_core::amend::Said;
 use kanon_core::finding::in_line;
+use kanon_core::problem::nearest;
 use kanon_core::rulebook::Role;
 use kanon_reach::claim::Others;
 
@@ -60,7 +62,9 @@ impl<'e> Fleet<'e> {
             world: arguments.world.clone(),
             while_running: arguments.while_running,
             others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
+            said: Said { licences: arguments.accept_licence.clone(), replace_edits: arguments.replace_edits },
         };
+        refuse_unknown_licences(&session, &wanted.said)?;
         let jobs = std::thread::scope(|scope| {
             let opening: Vec<_> = names
                 .iter()
@@ -182,6 +186,25 @@ impl<'e> Fleet<'e> {
         }
         super::tell_failures(ui, &failures, good)
     }
+}
+
+/// A licence is accepted by the name of its setting; a slip of the pen accepts none.
+fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(), Failure> {
+    let known: Vec<&str> = session
+        .loaded
+        .rulebook
+        .settings
+        .iter()
+        .filter(|rule| rule.licence.is_some())
+        .map(|rule| rule.name.as_str())
+        .collect();
+    let Some(unknown) = said.licences.iter().find(|name| !known.contains(&name.as_str())) else { return Ok(()) };
+    let hint = match nearest(unknown, known.iter().copied()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None if known.is_empty() => "the rulebook knows of no licence".to_owned(),
+        None => format!("it is one of: {}", known.join(", ")),
+    };
+    Err(Failure::plain(format!("no setting called `{unknown}` accepts a licence")).hint(hint))
 }
 
 fn agreed(arguments: &Align, env: &Env, ui: &Ui, question: &str) -> Result<bool, Failure> {

@@ -56,7 +56,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let report = Report::new(installs.into_values().collect(), failed);
     match env.format {
         Format::Json => ui.json(&report)?,
-        Format::Text => ui.report(&report.text(&canon.name, &session.loaded.rulebook.not_acted_on())),
+        Format::Text => ui.report(&report.text(&canon.name)),
     }
     super::tell_failures(ui, &failures, report.in_line())
 }

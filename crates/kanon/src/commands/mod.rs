@@ -8,7 +8,9 @@ mod compare;
 mod diagnose;
 mod history;
 mod init;
+pub mod keys;
 pub mod learn;
+mod line;
 pub mod rulebook;
 mod seal;
 mod standin;
@@ -61,6 +63,8 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Check(arguments) => check::run(&arguments, env, ui),
         Command::Compare(arguments) => compare::run(&arguments, env, ui),
         Command::Align(arguments) => align::run(&arguments, env, ui),
+        Command::Keys(arguments) => keys::run(&arguments, env, ui),
+        Command::Line(arguments) => line::run(&arguments, env, ui),
         Command::Undo(arguments) => undo::run(&arguments, env, ui),
         Command::History(arguments) => history::run(&arguments, env, ui),
         Command::Diagnose(arguments) => diagnose::run(&arguments, env, ui),

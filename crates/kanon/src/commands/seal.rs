@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::canon::{Canon, SealedFile, SealedMod};
 use kanon_core::digest::{Blake3, Sha256};
-use kanon_core::seal::{Choice, assemble, changes, choose, keys};
+use kanon_core::seal::{Choice, Standing, assemble, changes, choose, keys};
 use kanon_reach::bytes;
 use kanon_reach::workspace::write_whole;
 
@@ -24,7 +24,9 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let pins = stock.pins(&session, &wishes);
     stock.fetch(&mut session, &wishes, &pins)?;
     let last = stock.last().cloned();
-    let choice = choose(&wishes, &session.loaded.rulebook, &stock.candidates(&session).list(), last.as_ref(), &pins);
+    let listed = stock.listed(&session.loaded.rulebook);
+    let standing = Standing { last: last.as_ref(), listed: &listed };
+    let choice = choose(&wishes, &session.loaded.rulebook, &stock.candidates(&session).list(), standing, &pins);
     if !choice.fits() {
         return refused(choice, env, ui);
     }
@@ -102,6 +104,14 @@ fn sealed(session: &Session<'_>, choice: &Choice, stock: &Stock, keep: bool) -> 
             file.sha256 = Some(digest_of(file)?);
         }
         mods.push(sealed);
+    }
+    // A key that lies beside its mod is in none of the mods' files.
+    let keys_alone: Vec<Blake3> = choice.picks.iter().flat_map(|pick| &pick.keys).map(|key| key.blake3).collect();
+    for digest in keys_alone.into_iter().filter(|digest| keep && !wanted.contains(digest)) {
+        let in_store = store.join(digest.to_string()).is_file();
+        if !in_store {
+            bytes::keep(&stock.bytes(&store, &[digest].into()), digest, &store)?;
+        }
     }
     Ok(assemble(&workspace.wishes, &session.loaded.rulebook, session.loaded.digest, mods, keys(&choice.picks)))
 }

@@ -1,5 +1,6 @@
 //! `kanon undo`: takes back the last alignment, or several.
 
+use kanon_core::amend::Said;
 use kanon_core::align::RiskyExtras;
 use kanon_core::rulebook::Role;
 use kanon_reach::claim::Others;
@@ -33,6 +34,7 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         world: None,
         while_running: arguments.while_running,
         others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
+        said: Said::default(),
     };
     // The role plays no part in taking back; any will do. Nor does the canon.
     let session = Session::in_workspace(env, ui, false)?;

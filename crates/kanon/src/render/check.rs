@@ -62,7 +62,7 @@ impl Report {
     }
 
     /// The report as text.
-    pub fn text(&self, canon: &str, not_judged: &[&str]) -> String {
+    pub fn text(&self, canon: &str) -> String {
         let off = self.installs.iter().filter(|held| !held.in_line).count();
         let mut out = match off {
             0 => format!(
@@ -83,16 +83,6 @@ impl Report {
             }
             install(&mut out, held);
             after_findings = !held.findings.is_empty();
-        }
-        if !not_judged.is_empty() {
-            out.push('\n');
-            out.push_str(&folded(
-                &format!(
-                    "The rulebook also names {}; this version of Kanon does not judge them yet.",
-                    not_judged.join(", ")
-                ),
-                "",
-            ));
         }
         out
     }

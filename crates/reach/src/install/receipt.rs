@@ -6,6 +6,7 @@ use std::io;
 use kanon_core::digest::Blake3;
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
+use kanon_core::survey::Brought;
 use serde::{Deserialize, Serialize};
 
 use super::{Install, Stamp};
@@ -24,6 +25,9 @@ pub struct Receipt {
     pub canon: Blake3,
     /// The files of the canon on this install.
     pub files: Vec<ReceiptFile>,
+    /// What mods brought for the game's own files and folders.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub brought: Option<Brought>,
 }
 
 /// One file of a receipt.
@@ -84,7 +88,7 @@ mod tests {
         let (path, blake3) = (InstallPath::new("mods/a").expect("a path"), Blake3::of(b"a"));
         let file = |modified| ReceiptFile { path: path.clone(), size: 1, modified, blake3 };
         let vouched = |modified| {
-            Vouched::by(&Receipt { format: RECEIPT_FORMAT.to_owned(), canon: blake3, files: vec![file(modified)] })
+            Vouched::by(&Receipt { format: RECEIPT_FORMAT.to_owned(), canon: blake3, files: vec![file(modified)], brought: None })
         };
         let stamp = Stamp { size: 1, modified: 7, changed: 0, inode: 0 };
         assert_eq!(vouched(Some(7)).digest(&path, stamp), Some(blake3));

@@ -32,7 +32,7 @@ pub fn keys(install: &dyn Install, rulebook: &Rulebook, role: Role, mods: &mut [
             keys.extend(own.into_iter().filter_map(|(name, path)| key(install, name, path, Some(found), false)));
         }
     }
-    keys.extend(rulebook.keyring.iter().flat_map(|ring| ring_keys(install, ring, role)));
+    keys.extend(rulebook.keyring.iter().flat_map(|ring| ring_keys(install, rulebook, ring, role)));
     keys.sort_by(|a, b| a.path.cmp(&b.path));
     keys.dedup_by(|a, b| a.path == b.path);
     keys
@@ -45,13 +45,18 @@ fn files_in(install: &dyn Install, place: &InstallPath) -> Vec<InstallPath> {
     files.map(|entry| entry.path).collect()
 }
 
-fn ring_keys(install: &dyn Install, ring: &Keyring, role: Role) -> Vec<SurveyedKey> {
+/// What is called like a key, and what the rulebook says is the game's own; other files in the folder are none of ours.
+fn ring_keys(install: &dyn Install, rulebook: &Rulebook, ring: &Keyring, role: Role) -> Vec<SurveyedKey> {
     let places = ring.places.of(role).iter().filter(|place| install.is_folder(place));
     let files = places.flat_map(|place| install.list(Some(place), 1, &HashSet::new()).entries);
     files
         .filter(|entry| matches!(entry.kind, Kind::File(_)))
         .filter_map(|entry| {
             let own = ring.own.iter().any(|own| own.fits(entry.path.name()));
+            let mut signed = rulebook.shelves.iter().filter_map(|shelf| shelf.signed.as_ref()).peekable();
+            if !own && signed.peek().is_some() && !signed.any(|rule| SignedNames::is_key_name(rule, entry.path.name())) {
+                return None;
+            }
             let name = entry.path.name().rsplit_once('.').map_or(entry.path.name(), |(stem, _)| stem).to_owned();
             key(install, name, entry.path, None, own)
         })
@@ -68,5 +73,5 @@ fn key(
 ) -> Option<SurveyedKey> {
     let bytes = install.document(&path, limits::DOCUMENT_BYTES).ok()?;
     let of_mod = of_mod.map(|found| found.reading.id.clone());
-    Some(SurveyedKey { name, path, size: bytes.len() as u64, blake3: Blake3::of(&bytes), of_mod, own })
+    Some(SurveyedKey { name, path, size: bytes.len() as u64, blake3: Blake3::of(&bytes), of_mod, own, problem: None })
 }

@@ -1,15 +1,16 @@
 //! What an install says beside its mods: lists, settings, worlds, and where places with a `*` really are.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashSet};
 use std::io;
 
 use kanon_core::digest::Blake3;
-use kanon_core::document::scalar;
+use kanon_core::document::{self, scalar};
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
 use kanon_core::reading::{Known, RawEntry, read_list};
-use kanon_core::rulebook::{ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf};
-use kanon_core::survey::{ListEntry, Reading, SurveyedList, SurveyedMod, SurveyedSetting};
+use kanon_core::rulebook::{ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
+use kanon_core::survey::{ListEntry, Reading, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting};
 
 use crate::install::Install;
 
@@ -80,7 +81,8 @@ pub fn lists<'r>(install: &dyn Install, rulebook: &'r Rulebook, role: Role) -> V
     found
 }
 
-fn told(error: &io::Error) -> String {
+/// Why a file could not be read.
+pub fn told(error: &io::Error) -> String {
     if error.kind() == io::ErrorKind::NotFound { "the file is not there".to_owned() } else { error.to_string() }
 }
 
@@ -154,6 +156,34 @@ fn setting(install: &dyn Install, rule: &SettingRule, file: InstallPath) -> Surv
         Err(why) => (None, Some(why)),
     };
     SurveyedSetting { name: rule.name.clone(), file, value, problem }
+}
+
+/// What the places are called that settings quote.
+pub fn quoted_names(install: &dyn Install, rulebook: &Rulebook, role: Role) -> BTreeMap<String, Vec<String>> {
+    let rules = rulebook.settings.iter().filter(|rule| rule.of.is_none_or(|of| of == role));
+    let texts = rules.filter_map(|rule| rule.is.as_deref()).flat_map(quoted);
+    let places = texts.filter(|text| text.contains(['*', '?']));
+    let names = |text: &String| {
+        let place = PlacePattern::new(text).ok()?;
+        Some(resolve(install, &place).iter().map(|path| path.name().to_owned()).collect())
+    };
+    places.filter_map(|text| names(&text).map(|names| (text, names))).collect()
+}
+
+/// How much memory the launch lines give.
+pub fn memory(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<SurveyedMemory> {
+    let rules = rulebook.memory.iter().filter(|rule| rule.of.is_none_or(|of| of == role));
+    let each = rules.flat_map(|rule| resolve(install, &rule.file).into_iter().map(move |file| (rule, file)));
+    each.map(|(rule, file)| {
+        let text = document(install, &file).map_err(|error| told(&error)).and_then(|bytes| {
+            document::text(&bytes, rule.encoding).map(Cow::into_owned).map_err(|error| error.to_string())
+        });
+        match text {
+            Ok(text) => SurveyedMemory { file, bytes: rule.amount(&text).map(|amount| amount.bytes), problem: None },
+            Err(why) => SurveyedMemory { file, bytes: None, problem: Some(why) },
+        }
+    })
+    .collect()
 }
 
 /// Where the rulebook says that worlds are.

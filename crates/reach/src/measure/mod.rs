@@ -3,9 +3,11 @@
 mod files;
 mod keys;
 mod lists;
+mod merged;
 mod mods;
 mod overlays;
 mod platform;
+mod signatures;
 mod strays;
 mod units;
 
@@ -18,7 +20,7 @@ use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{InstallFacts, Survey, Unreadable};
 
 use crate::error::ReachError;
-use crate::install::{Install, KnownDigests, Vouched, nanoseconds};
+use crate::install::{Install, KnownDigests, Receipt, Vouched, nanoseconds};
 use crate::progress::Progress;
 use crate::state::{Memory, State};
 
@@ -27,7 +29,7 @@ use mods::{Found, Outcome};
 use units::{Form, Shelved, Unit};
 
 pub use lists::{resolve, wild_places, world_places, worlds};
-pub use mods::{FileContents, FolderContents, open_archive};
+pub use mods::{FileContents, FolderContents, open_archive, open_archive_file};
 
 /// What is surveyed, and how.
 #[derive(Clone, Copy)]
@@ -44,6 +46,17 @@ pub struct Request<'a> {
     pub trust: TrustMemory,
     /// What spares the bytes of an install on a host the way here.
     pub sparing: Sparing<'a>,
+    /// What is to be looked at beside the shelves.
+    pub beside: Beside<'a>,
+}
+
+/// What is known of what mods bring for places outside the shelves.
+#[derive(Clone, Copy, Default)]
+pub struct Beside<'a> {
+    /// What the last alignment put there.
+    pub receipt: Option<&'a Receipt>,
+    /// Where files belong that the canon's mods bring.
+    pub placed: &'a [InstallPath],
 }
 
 /// What is known of the files of an install on a host before any of them is read.
@@ -120,6 +133,7 @@ pub fn survey(
     let (outcomes, stray_outcomes) = split(outcomes, shelf_groups);
     let mut survey = assemble(request, platform, unreadable, outcomes, stray_outcomes);
     beside_mods(install, request, &mut survey);
+    signatures::verify(install, request.rulebook, (&mut survey.mods, &mut survey.keys), state, progress)?;
     survey.sort();
     state.remember_documents(install.shown(), &install.new_documents())?;
     Ok(Measurement { survey, counts })
@@ -133,6 +147,11 @@ fn beside_mods(install: &dyn Install, request: Request<'_>, survey: &mut Survey)
     survey.lists = lists::matched(rulebook, lists, &survey.mods);
     survey.keys = keys::keys(install, rulebook, role, &mut survey.mods);
     survey.settings = lists::settings(install, rulebook, role);
+    survey.memory = lists::memory(install, rulebook, role);
+    survey.quoted = lists::quoted_names(install, rulebook, role);
+    survey.data = merged::data(install, rulebook, role);
+    survey.placed = merged::placed(install, rulebook, role, &survey.mods, request.beside);
+    survey.brought = merged::brought(request.beside);
     survey.worlds = worlds(install, rulebook, role);
     survey.places = wild_places(install, rulebook, role);
     overlays::bases(install, rulebook, survey);

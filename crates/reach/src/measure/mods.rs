@@ -119,6 +119,17 @@ pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<
     Ok(Box::new(archive))
 }
 
+/// Opens a file of this machine as an archive.
+///
+/// # Errors
+/// As [`open_archive`].
+pub fn open_archive_file(path: &std::path::Path) -> Result<Box<dyn Contents>, String> {
+    let file = std::fs::File::open(path).map_err(|error| error.to_string())?;
+    let size = file.metadata().map_err(|error| error.to_string())?.len();
+    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+    Ok(Box::new(archive))
+}
+
 impl Job<'_> {
     /// Folders on shelves of folders that hold no mod themselves: one may lie a level deeper.
     pub fn hollow(&self, groups: &[Group<'_>], measured: &[MeasuredGroup]) -> Vec<InstallPath> {
@@ -169,7 +180,7 @@ impl Job<'_> {
     /// All that a reading depends on.
     fn key(&self, unit: &Unit<'_>, digest: Blake3) -> Blake3 {
         let parts = [
-            ("rulebook", 0, self.request.rulebook_digest),
+            ("rulebook, and entries of mods", 0, self.request.rulebook_digest),
             (unit.shelf.name.as_str(), 1, digest),
             (unit.name.as_str(), 2, digest),
         ];

@@ -1,0 +1,170 @@
+//! Text files on their way through an alignment: read as they will be after the other steps, amended, and put in their place
+//! as steps like any other.
+
+use std::collections::BTreeMap;
+use std::fs::File;
+use std::io::{self, Read};
+use std::path::Path;
+
+use kanon_core::align::{Action, Plan, Step};
+use kanon_core::amend::{Amendment, NeededEntry, Said, amendments};
+use kanon_core::canon::{Canon, SealedMod};
+use kanon_core::check::Measure;
+use kanon_core::digest::Blake3;
+use kanon_core::document::{self, Encoding};
+use kanon_core::edit;
+use kanon_core::limits;
+use kanon_core::path::InstallPath;
+use kanon_core::rulebook::FragmentRule;
+use kanon_core::survey::Survey;
+use kanon_reach::bytes::{self, Bytes};
+use kanon_reach::error::{During, ReachError};
+use kanon_reach::install::Install;
+use kanon_reach::measure::open_archive_file;
+
+use crate::failure::Failure;
+use crate::session::Session;
+
+/// Adds to a plan what is to be changed inside text files. What can't be changed is told, and stays as it is.
+///
+/// `own_bytes` has the bytes that only this run knows, and takes up the new ones.
+pub fn amend(
+    session: &mut Session<'_>,
+    install: &dyn Install,
+    (canon, survey, said): (&Canon, &Survey, &Said),
+    plan: &mut Plan,
+    own_bytes: &mut Bytes,
+) -> Result<(), Failure> {
+    let rulebook = session.loaded.rulebook.clone();
+    let Measure { extras, edits, .. } = session.measure(canon);
+    let measure = Measure { canon, rulebook: &rulebook, extras, edits };
+    let amendments = amendments(measure, survey, said);
+    let texts = entry_texts(session, measure, &amendments)?;
+    for amendment in amendments {
+        let planned = plan.steps.iter().position(|step| step.path == amendment.path && step.action.puts().is_some());
+        // A file that goes, such as one in a world that is set aside, has no list any more.
+        if planned.is_none() && plan.steps.iter().any(|step| step.frees() == Some(&amendment.path)) {
+            continue;
+        }
+        let there = match planned {
+            Some(at) => Some(planned_bytes(&plan.steps[at], own_bytes)?),
+            None => present(install, &amendment.path)?,
+        };
+        let is_new = there.is_none();
+        let before = there.unwrap_or_default();
+        let after = match amendment.apply(&before, &texts) {
+            Ok(after) if after == before => continue,
+            Ok(after) => after,
+            Err(why) => {
+                session.ui.notice(&format!("note: {} is left as it is: {why}", amendment.path));
+                continue;
+            }
+        };
+        let blake3 = kept(session, &after, own_bytes)?;
+        let bytes = after.len() as u64;
+        match planned {
+            Some(at) => {
+                let step = &mut plan.steps[at];
+                step.bytes = bytes;
+                step.why = format!("{}; {}", step.why, amendment.why);
+                step.action = match step.action {
+                    Action::Replace { .. } => Action::Replace { blake3 },
+                    _ => Action::Put { blake3 },
+                };
+            }
+            None => {
+                let action = if is_new { Action::Put { blake3 } } else { Action::Replace { blake3 } };
+                plan.steps.push(Step { action, path: amendment.path.clone(), why: amendment.why.clone(), bytes });
+            }
+        }
+    }
+    Ok(())
+}
+
+fn present(install: &dyn Install, path: &InstallPath) -> Result<Option<Vec<u8>>, Failure> {
+    match install.document(path, limits::DOCUMENT_BYTES + 1) {
+        Ok(bytes) => Ok(Some(bytes)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error).during("read", &install.outside(path)).map_err(Failure::from),
+    }
+}
+
+/// The bytes that a step will put in place, of a prepared world.
+fn planned_bytes(step: &Step, own_bytes: &Bytes) -> Result<Vec<u8>, Failure> {
+    let digest = step.action.puts().unwrap_or_else(|| Blake3::of(b""));
+    for path in own_bytes.paths(digest) {
+        let read = std::fs::read(path).during("read", path)?;
+        if Blake3::of(&read) == digest {
+            return Ok(read);
+        }
+    }
+    Err(ReachError::BytesNowhere(vec![digest.short()]).into())
+}
+
+/// Keeps what a file will be, so that a later run can finish what this one may not.
+fn kept(session: &Session<'_>, after: &[u8], own_bytes: &mut Bytes) -> Result<Blake3, Failure> {
+    let blake3 = Blake3::of(after);
+    let store = session.workspace()?.store();
+    let kept = bytes::keep_read(&mut &*after, blake3, &store)?;
+    own_bytes.add(blake3, kept.unwrap_or_else(|| store.join(blake3.to_string())));
+    Ok(blake3)
+}
+
+/// A file of a mod that has entries: of its folder, or a member of its archive.
+struct Source<'a> {
+    sealed: &'a SealedMod,
+    rule: &'a FragmentRule,
+    digest: Blake3,
+    is_archive: bool,
+}
+
+/// The texts of the entries that amendments need, out of the mods that bring them, wherever their bytes are.
+fn entry_texts(
+    session: &mut Session<'_>,
+    measure: Measure<'_>,
+    amendments: &[Amendment<'_>],
+) -> Result<BTreeMap<NeededEntry, String>, Failure> {
+    let needs: Vec<_> = amendments.iter().flat_map(Amendment::needs).collect();
+    let mut texts = BTreeMap::new();
+    if needs.is_empty() {
+        return Ok(texts);
+    }
+    let is_needed = |sealed: &&SealedMod| needs.iter().any(|(_, needed)| needed.of_mod == sealed.folded_id());
+    let mods = measure.canon.mods.iter().filter(is_needed);
+    let sources: Vec<Source<'_>> =
+        mods.flat_map(|sealed| measure.rulebook.fragments.iter().filter_map(|rule| source(sealed, rule))).collect();
+    let bytes = session.bytes(&sources.iter().map(|source| source.digest).collect())?;
+    for source in &sources {
+        let read = bytes.paths(source.digest).iter().find_map(|path| source.read(path));
+        let Some(text) = read.as_deref().and_then(|bytes| document::text(bytes, Encoding::Utf8).ok()) else { continue };
+        // Where the bytes have changed since they were seen, the digests of the entries tell.
+        for entry in edit::brought(&text, source.rule).unwrap_or_default() {
+            let needed = NeededEntry { of_mod: source.sealed.folded_id(), key: entry.key, blake3: entry.digest };
+            texts.insert(needed, text[entry.span].to_owned());
+        }
+    }
+    Ok(texts)
+}
+
+fn source<'a>(sealed: &'a SealedMod, rule: &'a FragmentRule) -> Option<Source<'a>> {
+    let is_it = |inner: &str| inner == rule.from;
+    let own = sealed.files.iter().find(|file| file.path.as_str().split_once('/').is_some_and(|(_, inner)| is_it(inner)));
+    match (own, sealed.files.as_slice()) {
+        (Some(own), _) => Some(Source { sealed, rule, digest: own.blake3, is_archive: false }),
+        (None, [archive]) if sealed.members_total > 0 => {
+            Some(Source { sealed, rule, digest: archive.blake3, is_archive: true })
+        }
+        _ => None,
+    }
+}
+
+impl Source<'_> {
+    fn read(&self, path: &Path) -> Option<Vec<u8>> {
+        if self.is_archive {
+            return open_archive_file(path).ok()?.read(&self.rule.from).ok()?;
+        }
+        let mut bytes = Vec::new();
+        File::open(path).and_then(|file| file.take(limits::DOCUMENT_BYTES).read_to_end(&mut bytes)).ok()?;
+        Some(bytes)
+    }
+}
