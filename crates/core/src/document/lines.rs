@@ -7,7 +7,8 @@ use serde_json::{Map, Value};
 pub fn ini(text: &str) -> Result<Value, String> {
     // Backslashes are paths far more often than they are escapes.
     let options = ParseOption { enabled_quote: true, enabled_escape: false, ..ParseOption::default() };
-    let parsed = Ini::load_from_str_opt(text, options).map_err(|error| error.to_string())?;
+    let told = |error: ini::ParseError| format!("line {}, column {}: {}", error.line, error.col, error.msg);
+    let parsed = Ini::load_from_str_opt(text, options).map_err(told)?;
     let mut document = Map::new();
     for (section, properties) in &parsed {
         let target = match section {

@@ -12,6 +12,7 @@ use serde_json::Value;
 
 use crate::limits;
 use crate::path::printable;
+use crate::problem::place;
 
 /// How a document is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -124,7 +125,7 @@ impl Notation {
         match self {
             Self::Json => json(&text),
             Self::Toml => toml::from_str::<toml::Table>(&text)
-                .map_err(|error| invalid("TOML", error.message()))
+                .map_err(|error| invalid("TOML", &toml_reason(&text, &error)))
                 .and_then(|table| serde_json::to_value(table).map_err(|error| invalid("TOML", &error.to_string()))),
             Self::Yaml => yaml(&text),
             Self::Xml => xml::read(&text).map_err(|reason| invalid("XML", &reason)),
@@ -132,6 +133,13 @@ impl Notation {
             Self::KeyValue => Ok(lines::key_value(&text)),
             Self::Properties => lines::properties(&text).map_err(|reason| invalid("properties", &reason)),
         }
+    }
+}
+
+fn toml_reason(text: &str, error: &toml::de::Error) -> String {
+    match error.span() {
+        Some(span) => format!("{}: {}", place(text, span.start), error.message()),
+        None => error.message().to_owned(),
     }
 }
 

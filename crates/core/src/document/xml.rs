@@ -5,9 +5,12 @@ use quick_xml::events::{BytesStart, Event};
 use serde_json::{Map, Value};
 
 use crate::limits;
+use crate::problem::place;
 
 /// An element that is being read.
 struct Open {
+    /// Where it begins.
+    at: usize,
     name: String,
     object: Map<String, Value>,
     text: String,
@@ -18,15 +21,15 @@ pub fn read(text: &str) -> Result<Value, String> {
     let mut reader = Reader::from_str(text);
     let mut open: Vec<Open> = Vec::new();
     loop {
-        let at = reader.buffer_position();
-        let placed = |reason: String| format!("{reason} (near byte {at})");
+        let at = usize::try_from(reader.buffer_position()).unwrap_or(usize::MAX);
+        let placed = |reason: String| format!("{}: {reason}", place(text, at));
         match reader.read_event().map_err(|error| placed(error.to_string()))? {
             Event::Start(start) if open.len() >= limits::DEPTH => {
                 return Err(placed(format!("`{}` is nested too deep", start.name().as_ref().to_owned())));
             }
-            Event::Start(start) => open.push(element(&start).map_err(placed)?),
+            Event::Start(start) => open.push(element(&start, at).map_err(placed)?),
             Event::Empty(start) => {
-                let element = element(&start).map_err(placed)?;
+                let element = element(&start, at).map_err(placed)?;
                 if let Some(document) = close(element, open.last_mut()) {
                     return Ok(document);
                 }
@@ -40,20 +43,25 @@ pub fn read(text: &str) -> Result<Value, String> {
             Event::Text(piece) => add_text(&mut open, &piece),
             Event::CData(piece) => add_text(&mut open, &piece),
             Event::GeneralRef(reference) => add_text(&mut open, &entity(&reference).map_err(placed)?),
-            Event::Eof => return Err("it ends before its root element does".to_owned()),
+            Event::Eof => {
+                return Err(match open.last() {
+                    Some(last) => format!("{}: the element `{}` is never closed", place(text, last.at), last.name),
+                    None => "it has no root element".to_owned(),
+                });
+            }
             Event::Decl(_) | Event::PI(_) | Event::DocType(_) | Event::Comment(_) => {}
         }
     }
 }
 
-fn element(start: &BytesStart<'_>) -> Result<Open, String> {
+fn element(start: &BytesStart<'_>, at: usize) -> Result<Open, String> {
     let mut object = Map::new();
     for attribute in start.attributes() {
         let attribute = attribute.map_err(|error| error.to_string())?;
         let value = quick_xml::escape::unescape(&attribute.value).map_err(|error| error.to_string())?;
         object.insert(format!("@{}", attribute.key.as_ref()), Value::String(value.into_owned()));
     }
-    Ok(Open { name: start.name().as_ref().to_owned(), object, text: String::new() })
+    Ok(Open { at, name: start.name().as_ref().to_owned(), object, text: String::new() })
 }
 
 /// XML's own five entities and character references; any other is left as it is written.
@@ -73,7 +81,7 @@ fn add_text(open: &mut [Open], text: &str) {
 
 /// Puts a finished element into its parent; the root becomes the document.
 fn close(element: Open, parent: Option<&mut Open>) -> Option<Value> {
-    let Open { name, mut object, text } = element;
+    let Open { name, mut object, text, .. } = element;
     let text = text.trim().to_owned();
     let value = if object.is_empty() {
         Value::String(text)

@@ -74,7 +74,7 @@ pub fn write_list(
         }
     };
     let text = spliced(&file.text, splices);
-    let text = if file.text.ends_with('\n') { &text } else { text.strip_suffix(line_end(&file.text)).unwrap_or(&text) };
+    let text = if file.text.is_empty() || file.text.ends_with('\n') { &text } else { text.strip_suffix(line_end(&file.text)).unwrap_or(&text) };
     let edited = file.bytes(text)?;
     let read = read_list(rule, &edited).map_err(|error| EditError::Unsafe(error.to_string()))?;
     writer.hold(&read)?;
@@ -186,22 +186,34 @@ impl Writer<'_> {
             let texts = self.texts();
             return Ok(values.iter().map(|value| joined_option(self.text, value, between, &texts)).collect());
         }
-        let stretch = |value: &OptionValue| {
-            let before = &self.text[..value.whole.start];
-            before.trim_end_matches([' ', '\t']).len()..value.whole.end
+        // Where one goes, the blanks before it go too; where others come into its place, they stay.
+        let is_kept = |at: usize| {
+            self.changes.iter().any(|change| matches!(change, Change::Keep(kept) | Change::Set(kept, _) if *kept == at))
         };
-        let stretches: Vec<Range<usize>> = values.iter().map(stretch).collect();
+        let stretch = |(at, value): (usize, &OptionValue)| {
+            let before = self.text[..value.whole.start].trim_end_matches([' ', '\t']).len();
+            if is_kept(at) { value.whole.clone() } else { before..value.whole.end }
+        };
+        let stretches: Vec<Range<usize>> = values.iter().enumerate().map(stretch).collect();
         let piece = |at: usize, text: &str| {
-            let (value, stretch) = (&values[at], &stretches[at]);
-            let with = Splice { at: value.span.start - stretch.start..value.span.end - stretch.start, with: text.to_owned() };
-            spliced(&self.text[stretch.clone()], vec![quoted_if_needed(value, with)])
+            let (value, whole) = (&values[at], &values[at].whole);
+            let inner = value.span.start - whole.start..value.span.end - whole.start;
+            let with = Splice { at: inner, with: text.to_owned() };
+            spliced(&self.text[whole.clone()], vec![quoted_if_needed(value, with)])
         };
         let like = self.neighbour();
-        let rows = self.rows(
-            |at| self.text[stretches[at].clone()].to_owned(),
+        let any_kept = (0..values.len()).any(is_kept);
+        let mut rows = self.rows(
+            |at| self.text[values[at].whole.clone()].to_owned(),
             |at, entry| piece(at, &self.set_text(at, entry)),
             |entry| piece(like.unwrap_or(0), &self.named(entry, like)),
         );
+        let first_kept = rows.iter().position(|row| matches!(row, Row::Kept { .. })).unwrap_or(0);
+        for (at, row) in rows.iter_mut().enumerate() {
+            if let Row::New(text) = row {
+                *text = if any_kept && at < first_kept { format!("{text} ") } else { format!(" {text}") };
+            }
+        }
         Ok(stretched(self.text, &stretches, &rows, self.text.len()))
     }
 

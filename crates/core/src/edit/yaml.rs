@@ -47,9 +47,8 @@ impl<'t> Reader<'t> {
         let node = match event {
             Event::SequenceStart(..) => self.list(span),
             Event::MappingStart(..) => self.table(span),
-            // A plain value may be followed by blanks up to its comment.
             Event::Scalar(..) => {
-                let length = self.text[span.clone()].trim_end().len();
+                let length = scalar_length(&self.text[span.clone()]);
                 Ok(Node::scalar(span.start..span.start + length))
             }
             _ => Ok(Node::scalar(span)),
@@ -108,4 +107,23 @@ impl<'t> Reader<'t> {
             (_, Some(last)) => last,
         }
     }
+}
+
+/// The length of a value at the beginning of a text; the parser's own end may lie behind blanks and a comment.
+fn scalar_length(text: &str) -> usize {
+    let end = match text.chars().next() {
+        Some('\'') => text[1..].replace("''", "xx").find('\'').map(|at| at + 2),
+        Some('"') => {
+            let mut escaped = false;
+            let closes = |(_, c): &(usize, char)| {
+                let is_end = *c == '"' && !escaped;
+                escaped = *c == '\\' && !escaped;
+                is_end
+            };
+            text[1..].char_indices().find(closes).map(|(at, _)| at + 2)
+        }
+        Some('|' | '>') => None,
+        _ => text.find(" #"),
+    };
+    text[..end.unwrap_or(text.len())].trim_end().len()
 }

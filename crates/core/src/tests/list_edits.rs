@@ -89,7 +89,7 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
     "name = \"x\";\nbring_a = on; // low\nbring_b = on;\nport = 1;\n"
 )]
 #[case::one_a_line("file = \"m.txt\"\nnotation = \"lines\"\noff = \"#{id}\"", "# mods of ours\r\na\r\n#b\r\n\r\ngone", &["b", "a", "c"], "# mods of ours\r\nb\r\na\r\nc\r\n")]
-#[case::an_empty_file("file = \"m.txt\"\nnotation = \"lines\"", "", &["a", "b"], "a\nb")]
+#[case::an_empty_file("file = \"m.txt\"\nnotation = \"lines\"", "", &["a", "b"], "a\nb\n")]
 #[case::launch_line(
     "file = \"s.bat\"\noption = \"-holds=\"\nentry = \"#{id}\"\nbetween = \";\"",
     "@echo off\r\nrem -holds=#x\r\nstart \"\" hall.exe -port=1 \"-holds=#b;#gone\" -quiet\r\n",

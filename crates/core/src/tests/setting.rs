@@ -19,6 +19,8 @@ fn setting(notation: Notation, text: &str, at: &str, value: &str) -> Result<Stri
 #[case(Notation::Yaml, "net:\n  port: 41   # y\n  host: 'x'\n", "$.net.port", "4100", "net:\n  port: 4100   # y\n  host: 'x'\n")]
 #[case(Notation::Yaml, "net:\n  host: 'x'\n", "$.net.host", "it's", "net:\n  host: 'it''s'\n")]
 #[case(Notation::Yaml, "net:\n  host: x\nz: 1\n", "$.net.port", "41", "net:\n  host: x\n  port: 41\nz: 1\n")]
+#[case(Notation::Yaml, "a: 'it''s'  # x\nb: \"q \\\" r\" # y\n", "$.a", "z", "a: 'z'  # x\nb: \"q \\\" r\" # y\n")]
+#[case(Notation::Yaml, "a: \"q \\\" r\" # y\n", "$.a", "z", "a: \"z\" # y\n")]
 #[case(Notation::Yaml, "a: 1\n", "$.net.port", "41", "a: 1\nnet:\n  port: 41\n")]
 #[case(Notation::Yaml, "a:\n", "$.a", "x: y", "a: \"x: y\"\n")]
 #[case(Notation::Xml, "<s a='1'>\n  <port> 41 </port>\n</s>", "$.s.port[0]", "4100", "<s a='1'>\n  <port> 4100 </port>\n</s>")]

@@ -114,8 +114,12 @@ fn report(session: &Session<'_>, surveyed: &crate::session::Surveyed) -> Result<
     }
     if let Some(canon) = &canon {
         let ring = ring(session.measure(canon), survey);
-        ring.left_over.iter().for_each(|key| drop(states.insert((key.blake3, key.name.clone()), "left-over")));
-        ring.missing.iter().for_each(|(key, _)| drop(states.insert((key.blake3, key.name.clone()), "missing")));
+        for key in &ring.left_over {
+            states.insert((key.blake3, key.name.clone()), "left-over");
+        }
+        for (key, _) in &ring.missing {
+            states.insert((key.blake3, key.name.clone()), "missing");
+        }
         for (key, there) in &ring.changed {
             states.insert((there.blake3, there.name.clone()), "changed");
             states.insert((key.blake3, key.name.clone()), "missing");

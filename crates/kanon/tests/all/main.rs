@@ -20,6 +20,7 @@ mod snapshots;
 mod spoiling;
 mod stage;
 mod story;
+mod text_files;
 mod unseen;
 mod updating;
 mod worked_examples;
