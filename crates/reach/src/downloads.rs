@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use kanon_core::digest::Blake3;
 use kanon_core::path::{InstallPath, printable};
-use kanon_core::rulebook::{ByRole, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
+use kanon_core::rulebook::{FragmentRule, ByRole, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
 use kanon_core::survey::{Survey, SurveyedMod};
 
 use crate::error::{During, ReachError};
@@ -336,6 +336,7 @@ fn as_downloads(rulebook: &Rulebook) -> Rulebook {
             wild: ByRole::default(),
             ids_from: ByRole::default(),
             laid_into: None,
+            extras: Vec::new(),
             ..shelf.clone()
         };
     }
@@ -346,8 +347,10 @@ fn as_downloads(rulebook: &Rulebook) -> Rulebook {
         runtime: rulebook.runtime.as_ref().map(unversioned),
         keyring: None,
         lists: Vec::new(),
-        fragments: Vec::new(),
+        // What a mod brings is read from the mod, wherever it lies.
+        fragments: rulebook.fragments.iter().map(|rule| FragmentRule { of: None, ..rule.clone() }).collect(),
         settings: Vec::new(),
+        memory: Vec::new(),
         worlds: Vec::new(),
         ..rulebook
     }

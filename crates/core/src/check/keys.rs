@@ -222,9 +222,9 @@ fn why_bad(
     };
     let is_as_sealed = |path: &InstallPath| Some(digest(path)? == wanted(path)?);
     match (is_as_sealed(&signature.payload), is_as_sealed(file), signature.made_over) {
+        (Some(true), Some(false), _) => "an outdated signature: the payload is the canon's, the signature is not".to_owned(),
+        (Some(false), Some(true), _) => "an altered payload: the signature is the canon's, the payload is not".to_owned(),
         (_, _, Some(_)) => "an outdated signature: it was made over other bytes, of another release".to_owned(),
-        (Some(true), Some(false), None) => "an outdated signature: the payload is the canon's, the signature is not".to_owned(),
-        (Some(false), Some(true), None) => "an altered payload: the signature is the canon's, the payload is not".to_owned(),
         (Some(true), Some(true), None) => "a signature that was never made over these bytes, in the canon too".to_owned(),
         _ => "a signature that was made over other bytes".to_owned(),
     }

@@ -20,6 +20,7 @@ mod snapshots;
 mod spoiling;
 mod stage;
 mod story;
+mod signed_mods;
 mod text_files;
 mod unseen;
 mod updating;
