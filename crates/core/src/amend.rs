@@ -3,9 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::check::{
-    EntryState, ListWanted, Measure, can_be_made, entry_states, memory_floor, target, wanted_settings,
-};
+use crate::check::{EntryState, ListWanted, Measure, can_be_made, entry_states, memory_floor, target, wanted_settings};
 use crate::digest::Blake3;
 use crate::edit::{self, EditError, Wanted};
 use crate::path::InstallPath;
@@ -55,7 +53,8 @@ enum Change<'a> {
 /// Everything that is to be changed inside the text files of an install, by file.
 pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> Vec<Amendment<'a>> {
     let mut by_file: BTreeMap<InstallPath, Vec<(String, Change<'a>)>> = BTreeMap::new();
-    let mut add = |file: &InstallPath, why: String, change| by_file.entry(file.clone()).or_default().push((why, change));
+    let mut add =
+        |file: &InstallPath, why: String, change| by_file.entry(file.clone()).or_default().push((why, change));
     for list in &survey.lists {
         let Some(rule) = measure.rulebook.list(&list.name) else { continue };
         let makeable = list.problem.as_deref().is_none_or(|problem| problem.contains("not there") && can_be_made(rule));
@@ -98,7 +97,8 @@ pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> 
         let kept = |state: &EntryState| *state == EntryState::Edited && !replace_edits;
         let wanted = states.iter().filter(|(.., state)| !kept(state)).map(|(sealed, entry, state)| {
             let needed = NeededEntry { of_mod: sealed.folded_id(), key: entry.key.clone(), blake3: entry.blake3 };
-            let replaces = matches!(state, EntryState::OtherRelease | EntryState::Edited | EntryState::Twice { differs: true });
+            let replaces =
+                matches!(state, EntryState::OtherRelease | EntryState::Edited | EntryState::Twice { differs: true });
             (needed, replaces)
         });
         let gone = gone.iter().map(|(key, _)| key.clone()).collect();
@@ -157,7 +157,8 @@ impl Change<'_> {
             Self::Entries { rule, wanted, gone } => {
                 let text = |(needed, replaces): &(NeededEntry, bool)| {
                     let text = texts.get(needed).cloned();
-                    let missing = || EditError::NoPlace(format!("the entry {} of {} is nowhere", needed.key, needed.of_mod));
+                    let missing =
+                        || EditError::NoPlace(format!("the entry {} of {} is nowhere", needed.key, needed.of_mod));
                     Ok(Wanted { key: needed.key.clone(), text: text.ok_or_else(missing)?, replaces: *replaces })
                 };
                 let wanted: Vec<Wanted> = wanted.iter().map(text).collect::<Result<_, EditError>>()?;

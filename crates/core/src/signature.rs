@@ -58,13 +58,16 @@ fn rsa_key(bytes: &[u8], text: Option<&str>) -> Result<RsaPublicKey, String> {
     let of_text = text.and_then(|text| {
         RsaPublicKey::from_public_key_pem(text).ok().or_else(|| RsaPublicKey::from_pkcs1_pem(text).ok())
     });
-    let of_bytes = || RsaPublicKey::from_public_key_der(bytes).ok().or_else(|| RsaPublicKey::from_pkcs1_der(bytes).ok());
+    let of_bytes =
+        || RsaPublicKey::from_public_key_der(bytes).ok().or_else(|| RsaPublicKey::from_pkcs1_der(bytes).ok());
     of_text.or_else(of_bytes).ok_or_else(|| no_key(bytes, text, "RSA"))
 }
 
 fn no_key(bytes: &[u8], text: Option<&str>, scheme: &str) -> String {
     match text {
-        Some(text) if text.contains("PRIVATE KEY") => "it is a private key, which nobody else should ever see".to_owned(),
+        Some(text) if text.contains("PRIVATE KEY") => {
+            "it is a private key, which nobody else should ever see".to_owned()
+        }
         Some(text) if text.contains("CERTIFICATE") => "it is a certificate, not a public key".to_owned(),
         _ => format!("its {} bytes are no public key for {scheme} (PEM, DER)", bytes.len()),
     }

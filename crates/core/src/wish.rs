@@ -189,7 +189,11 @@ fn wishes(root: &Section<'_>) -> Wishes {
         loader_version: root.optional_text("loader-version"),
         extras: policy.as_ref().and_then(extras).unwrap_or_default(),
         edits: policy.as_ref().and_then(edits).unwrap_or_default(),
-        facts: root.text_map("facts").into_iter().map(|((name, _), (is, _))| (name.to_owned(), is.to_owned())).collect(),
+        facts: root
+            .text_map("facts")
+            .into_iter()
+            .map(|((name, _), (is, _))| (name.to_owned(), is.to_owned()))
+            .collect(),
         settings: root.sections("setting").into_iter().filter_map(setting_wish).collect(),
         memory: memory(root),
         installs: installs.into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),

@@ -148,7 +148,8 @@ fn entry_texts(
 
 fn source<'a>(sealed: &'a SealedMod, rule: &'a FragmentRule) -> Option<Source<'a>> {
     let is_it = |inner: &str| inner == rule.from;
-    let own = sealed.files.iter().find(|file| file.path.as_str().split_once('/').is_some_and(|(_, inner)| is_it(inner)));
+    let own =
+        sealed.files.iter().find(|file| file.path.as_str().split_once('/').is_some_and(|(_, inner)| is_it(inner)));
     match (own, sealed.files.as_slice()) {
         (Some(own), _) => Some(Source { sealed, rule, digest: own.blake3, is_archive: false }),
         (None, [archive]) if sealed.members_total > 0 => {

@@ -357,7 +357,8 @@ impl<'a> Session<'a> {
             Some(workspace) if brings => workspace.canon()?,
             _ => None,
         };
-        let paths = |canon: &Canon| placed_files(self.measure(canon), role).into_iter().map(|placed| placed.path).collect();
+        let paths =
+            |canon: &Canon| placed_files(self.measure(canon), role).into_iter().map(|placed| placed.path).collect();
         Ok(canon.as_ref().map(paths).unwrap_or_default())
     }
 

@@ -314,9 +314,8 @@ impl Stock {
     pub fn listed(&self, rulebook: &Rulebook) -> Vec<String> {
         let of_server = self.installs.iter().filter(|(role, ..)| *role == Role::Server);
         let mut lists = of_server.flat_map(|(.., survey)| &survey.lists);
-        let ordered = lists.find(|list| {
-            rulebook.list(&list.name).is_some_and(|rule| rule.ordered) && !list.entries.is_empty()
-        });
+        let ordered =
+            lists.find(|list| rulebook.list(&list.name).is_some_and(|rule| rule.ordered) && !list.entries.is_empty());
         ordered.into_iter().flat_map(|list| &list.entries).map(|entry| entry.id.clone()).collect()
     }
 

@@ -6,12 +6,12 @@ use std::path::{Path, PathBuf};
 
 use kanon_core::digest::Blake3;
 use kanon_core::path::{InstallPath, printable};
-use kanon_core::rulebook::{FragmentRule, ByRole, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
+use kanon_core::rulebook::{ByRole, FragmentRule, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
 use kanon_core::survey::{Survey, SurveyedMod};
 
 use crate::error::{During, ReachError};
 use crate::install::{LocalInstall, Stamp};
-use crate::measure::{self, Request, Beside, Sparing, TrustMemory};
+use crate::measure::{self, Beside, Request, Sparing, TrustMemory};
 use crate::progress::Silent;
 use crate::state::State;
 use crate::unpack::{Sort, sort, unpack};
@@ -145,7 +145,8 @@ impl Downloads<'_> {
             rulebook,
             rulebook_digest: self.rulebook_digest,
             trust: self.trust,
-            sparing: Sparing::default(), beside: Beside::default(),
+            sparing: Sparing::default(),
+            beside: Beside::default(),
         };
         let mut survey = measure::survey(&install, request, self.state, &Silent)?.survey;
         survey.strays.clear();

@@ -441,8 +441,9 @@ impl State {
     /// When the database can't be read.
     pub fn made_over(&self, signature: Blake3, but: Blake3) -> Result<Option<Blake3>, ReachError> {
         self.run(|connection| {
-            let mut select = connection
-                .prepare_cached("SELECT payload FROM checked WHERE signature = ?1 AND payload <> ?2 AND fits LIMIT 1")?;
+            let mut select = connection.prepare_cached(
+                "SELECT payload FROM checked WHERE signature = ?1 AND payload <> ?2 AND fits LIMIT 1",
+            )?;
             let found = select.query_row(params![signature.as_bytes(), but.as_bytes()], |row| row.get::<_, Vec<u8>>(0));
             Ok(found.optional()?.and_then(|bytes| <[u8; 32]>::try_from(bytes).ok()).map(Blake3::from_bytes))
         })

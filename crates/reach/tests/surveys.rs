@@ -8,7 +8,7 @@ use std::time::{Duration, SystemTime};
 use kanon_core::digest::Blake3;
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{Measurement, Request, Beside, Sparing, TrustMemory, survey};
+use kanon_reach::measure::{Beside, Measurement, Request, Sparing, TrustMemory, survey};
 use kanon_reach::progress::Silent;
 use kanon_reach::state::State;
 
@@ -80,7 +80,8 @@ impl Stage {
             rulebook: &self.rulebook,
             rulebook_digest,
             trust,
-            sparing: Sparing::default(), beside: Beside::default(),
+            sparing: Sparing::default(),
+            beside: Beside::default(),
         };
         survey(&install, request, &mut self.state, &Silent).unwrap()
     }
@@ -211,7 +212,8 @@ fn a_folder_of_another_game_is_refused() {
         rulebook: &stage.rulebook,
         rulebook_digest: Blake3::of(b""),
         trust: TrustMemory::Yes,
-        sparing: Sparing::default(), beside: Beside::default(),
+        sparing: Sparing::default(),
+        beside: Beside::default(),
     };
     let error = survey(&install, request, &mut stage.state, &Silent).unwrap_err().to_string();
     assert!(

@@ -2,11 +2,13 @@
 //!
 //! `station` is a dedicated server and `visitor` a player's client of the invented game Polarspur: real
 //! processes that meet over loopback TCP. They have their own, independent idea of what a join needs and share no
-//! code with Kanon, so that they are honest judges of it. [`world`] builds the demo's installs, [`tree`] those of
+//! code with Kanon, so that they are honest judges of it. `hall` and `boat` are the same of Ashmere Reach, where launch
+//! lines, keys and signatures count. [`world`] builds the demo's installs, [`tree`] those of
 //! other games, and [`shop`] hosts a catalogue.
 
 mod bulk;
 mod holdings;
+mod reach;
 pub mod shop;
 mod station;
 pub mod tree;
@@ -21,7 +23,7 @@ use std::path::PathBuf;
 pub enum StandinError {
     /// It was called in a way that it does not know.
     #[error(
-        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE"
+        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | hall FOLDER LOG | boat FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE"
     )]
     Usage,
     /// Something on the machine failed.
@@ -52,6 +54,11 @@ pub fn run(arguments: &[String]) -> Result<bool, StandinError> {
         ["client", folder, player, port, log @ ..] if log.len() <= 1 => {
             let port = port.parse().map_err(|_| StandinError::Usage)?;
             visitor::run(&PathBuf::from(folder), player, port, log.first().map(PathBuf::from).as_deref())
+        }
+        ["hall", folder, log] => reach::hall(&PathBuf::from(folder), &PathBuf::from(log)),
+        ["boat", folder, player, port, log @ ..] if log.len() <= 1 => {
+            let port = port.parse().map_err(|_| StandinError::Usage)?;
+            reach::boat(&PathBuf::from(folder), player, port, log.first().map(PathBuf::from).as_deref())
         }
         ["layout", file, folder] => {
             let text = std::fs::read_to_string(file).map_err(StandinError::io(*file))?;

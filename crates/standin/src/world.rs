@@ -84,6 +84,24 @@ impl World {
         self.write(&format!("{folder}/reach.rulebook.toml"), EVENING_RULEBOOK.as_bytes())
     }
 
+    /// Somebody was at the hall of that folder by hand: an old key is back, the launch line has a slip of the pen, the goods of a mod
+    /// were pasted in once more, and the mission is called as it once was.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn spoil_hall(&self, hall: &str) -> Result<(), StandinError> {
+        let edit = |path: &str, from: &str, to: &str| {
+            let file = self.root.join(hall).join(path);
+            let text = std::fs::read_to_string(&file).map_err(StandinError::io(path))?;
+            self.write(&format!("{hall}/{path}"), text.replacen(from, to, 1).as_bytes())
+        };
+        edit("start.bat", "\"-holds=#tide-gates", "\"-holds=#tide-gaets")?;
+        edit("hall.cfg", "\"ashmere.low\"", "\"ashmere.high\"")?;
+        let bell = "  <good name=\"bell-small\"><weight>40</weight></good>\r\n";
+        edit("world/goods.xml", "</goods>", &format!("{bell}</goods>"))?;
+        self.write(&format!("{hall}/keys/tidewright.pub"), &tree::signing_key("tidewright").verifying_key().to_bytes())
+    }
+
     /// Where an install is.
     pub fn folder(&self, name: &str) -> PathBuf {
         self.root.join(name)

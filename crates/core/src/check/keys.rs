@@ -129,7 +129,9 @@ fn signatures(measure: Measure<'_>, survey: &Survey, ring: &Ring<'_>) -> Vec<Fin
     let accepted = accepted(measure, survey, ring);
     let mut findings = Vec::new();
     for found in survey.mods.iter().filter(|found| found.enabled) {
-        let Some(signed) = measure.rulebook.shelf(&found.shelf).and_then(|shelf| shelf.signed.as_ref()) else { continue };
+        let Some(signed) = measure.rulebook.shelf(&found.shelf).and_then(|shelf| shelf.signed.as_ref()) else {
+            continue;
+        };
         let sealed = measure.canon.mods.iter().find(|sealed| sealed.folded_id() == found.folded_id());
         // What the canon does not have is told as such, and of what this side does not need nobody reads a signature.
         let Some(sealed) = sealed.filter(|sealed| {
@@ -153,7 +155,8 @@ struct Accepted {
 
 fn accepted(measure: Measure<'_>, survey: &Survey, ring: &Ring<'_>) -> Accepted {
     let gone = |key: &SurveyedKey| {
-        ring.left_over.iter().any(|other| other.path == key.path) || ring.changed.iter().any(|(_, other)| other.path == key.path)
+        ring.left_over.iter().any(|other| other.path == key.path)
+            || ring.changed.iter().any(|(_, other)| other.path == key.path)
     };
     let in_ring = survey.keys.iter().filter(|key| key.of_mod.is_none() && !gone(key));
     let of_canon = measure.canon.keys.iter().map(|key| (key.blake3, key.name.to_lowercase()));
@@ -196,7 +199,9 @@ fn signature_of(
             })
         }
         Verdict::UnknownKey => Some(
-            finding(Code::SignatureUnknownKey).expected("a key that the server holds").found(format!("signed by {key}")),
+            finding(Code::SignatureUnknownKey)
+                .expected("a key that the server holds")
+                .found(format!("signed by {key}")),
         ),
         Verdict::NoSignature => {
             let why = signature.problem.clone().unwrap_or_else(|| "it is no signature".to_owned());
@@ -210,11 +215,7 @@ fn signature_of(
 }
 
 /// Which of the two is the wrong one: the payload, or its signature.
-fn why_bad(
-    (found, sealed): (&SurveyedMod, &SealedMod),
-    signature: &SurveyedSignature,
-    file: &InstallPath,
-) -> String {
+fn why_bad((found, sealed): (&SurveyedMod, &SealedMod), signature: &SurveyedSignature, file: &InstallPath) -> String {
     let digest = |path: &InstallPath| found.files.iter().find(|own| own.path == *path).map(|own| own.blake3);
     let wanted = |path: &InstallPath| {
         let below = path.below(&found.place)?;
@@ -222,10 +223,16 @@ fn why_bad(
     };
     let is_as_sealed = |path: &InstallPath| Some(digest(path)? == wanted(path)?);
     match (is_as_sealed(&signature.payload), is_as_sealed(file), signature.made_over) {
-        (Some(true), Some(false), _) => "an outdated signature: the payload is the canon's, the signature is not".to_owned(),
-        (Some(false), Some(true), _) => "an altered payload: the signature is the canon's, the payload is not".to_owned(),
+        (Some(true), Some(false), _) => {
+            "an outdated signature: the payload is the canon's, the signature is not".to_owned()
+        }
+        (Some(false), Some(true), _) => {
+            "an altered payload: the signature is the canon's, the payload is not".to_owned()
+        }
         (_, _, Some(_)) => "an outdated signature: it was made over other bytes, of another release".to_owned(),
-        (Some(true), Some(true), None) => "a signature that was never made over these bytes, in the canon too".to_owned(),
+        (Some(true), Some(true), None) => {
+            "a signature that was never made over these bytes, in the canon too".to_owned()
+        }
         _ => "a signature that was made over other bytes".to_owned(),
     }
 }
@@ -235,7 +242,8 @@ pub fn signers(survey: &Survey) -> BTreeMap<Blake3, BTreeSet<&str>> {
     let mut signers: BTreeMap<Blake3, BTreeSet<&str>> = BTreeMap::new();
     for key in survey.keys.iter() {
         let by_name = |signature: &SurveyedSignature| {
-            signature.verdict.is_none() && signature.key.as_deref().is_some_and(|name| name.eq_ignore_ascii_case(&key.name))
+            signature.verdict.is_none()
+                && signature.key.as_deref().is_some_and(|name| name.eq_ignore_ascii_case(&key.name))
         };
         let signed = survey.mods.iter().filter(|found| {
             found.signatures.iter().any(|signature| signature.made_with == Some(key.blake3) || by_name(signature))

@@ -43,12 +43,7 @@ pub fn entry_of(sealed: &SealedMod) -> Entry {
     let sums = sealed.files.iter().take(1).flat_map(|file| {
         [file.sha256.map(|digest| digest.to_string()), Some(file.blake3.to_string())].into_iter().flatten()
     });
-    Entry {
-        id: sealed.reading.id.clone(),
-        name: sealed.name.clone(),
-        digests: own.chain(sums).collect(),
-        version,
-    }
+    Entry { id: sealed.reading.id.clone(), name: sealed.name.clone(), digests: own.chain(sums).collect(), version }
 }
 
 fn entry_of_found(found: &SurveyedMod) -> Entry {
@@ -99,7 +94,11 @@ pub fn target(measure: Measure<'_>, survey: &Survey, rule: &ListRule, entries: &
         let change = match sealed {
             _ if entry.stands_for == StandsFor::Game => Ok(Change::Keep(at)),
             Some(sealed) if wanted.remove(&sealed.position).is_some() => {
-                Ok(if is_right(measure, rule, sealed, entry) { Change::Keep(at) } else { Change::Set(at, entry_of(sealed)) })
+                Ok(if is_right(measure, rule, sealed, entry) {
+                    Change::Keep(at)
+                } else {
+                    Change::Set(at, entry_of(sealed))
+                })
             }
             Some(sealed) if names(measure.rulebook, rule, role, sealed) => Err(Gone::Twice),
             _ if !entry.on => Ok(Change::Keep(at)),
@@ -116,22 +115,18 @@ pub fn target(measure: Measure<'_>, survey: &Survey, rule: &ListRule, entries: &
         }
     }
     let new = wanted.into_values().map(|sealed| (Some(sealed.position), Change::New(entry_of(sealed))));
-    let changes = if rule.ordered { in_order(placed, new) } else { placed.into_iter().chain(new).map(|(_, c)| c).collect() };
+    let changes =
+        if rule.ordered { in_order(placed, new) } else { placed.into_iter().chain(new).map(|(_, c)| c).collect() };
     ListWanted { changes, known, gone }
 }
 
 /// Whether a mod that the canon does not have may stay on an install.
 fn stays(measure: Measure<'_>, role: Role, found: &SurveyedMod) -> bool {
-    found.enabled
-        && extra_severity(role, found, measure.extras) != Severity::Blocking
-        && !is_left_over(measure, found)
+    found.enabled && extra_severity(role, found, measure.extras) != Severity::Blocking && !is_left_over(measure, found)
 }
 
 /// Mods in the canon's order. What is no mod of the canon stays behind the one that it stands behind now, or in front.
-fn in_order(
-    placed: Vec<(Option<usize>, Change)>,
-    new: impl Iterator<Item = (Option<usize>, Change)>,
-) -> Vec<Change> {
+fn in_order(placed: Vec<(Option<usize>, Change)>, new: impl Iterator<Item = (Option<usize>, Change)>) -> Vec<Change> {
     let mut groups: Vec<(usize, Vec<Change>)> = vec![(0, Vec::new())];
     for (position, change) in placed {
         match (position, groups.last_mut()) {
@@ -149,7 +144,10 @@ fn in_order(
 }
 
 fn is_right(measure: Measure<'_>, rule: &ListRule, sealed: &SealedMod, entry: &ListEntry) -> bool {
-    entry.on && has_version(measure, sealed, entry) && has_digest(sealed, entry) && has_name(measure, rule, sealed, entry)
+    entry.on
+        && has_version(measure, sealed, entry)
+        && has_digest(sealed, entry)
+        && has_name(measure, rule, sealed, entry)
 }
 
 fn has_version(measure: Measure<'_>, sealed: &SealedMod, entry: &ListEntry) -> bool {
@@ -208,7 +206,8 @@ fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWant
     let remedy = match &rule.form {
         ListForm::Option { option, between } => {
             expected = option_text(rule, option, between.as_deref(), &all_new(wanted));
-            let by_hand = format!("write it into the launch line by hand; kanon line {} prints it", survey.install.name);
+            let by_hand =
+                format!("write it into the launch line by hand; kanon line {} prints it", survey.install.name);
             if !is_there {
                 // Who starts the game in another way has the line elsewhere, where nobody can read it.
                 let remedy = format!("if the game is started in another way, see to it there; {by_hand}");
@@ -256,8 +255,12 @@ fn launch_line(
     let code = if same { Code::ListOrder } else { Code::LaunchLineDiffers };
     let mut finding = Finding::new(code, align(survey));
     let change = |path: &String, change| EntryChange { path: path.clone(), change };
-    finding.entries.extend(found.iter().filter(|text| !expected.contains(text)).map(|text| change(text, Changed::Added)));
-    finding.entries.extend(expected.iter().filter(|text| !found.contains(text)).map(|text| change(text, Changed::Gone)));
+    finding
+        .entries
+        .extend(found.iter().filter(|text| !expected.contains(text)).map(|text| change(text, Changed::Added)));
+    finding
+        .entries
+        .extend(expected.iter().filter(|text| !found.contains(text)).map(|text| change(text, Changed::Gone)));
     let between = between.filter(|between| !between.trim().is_empty()).unwrap_or(" ");
     let said = |texts: &[String]| if texts.is_empty() { "no mod".to_owned() } else { texts.join(between) };
     finding.expected(said(&expected)).found(said(&found))
@@ -278,7 +281,9 @@ fn entries(
         findings.push(match why {
             Gone::Extra => finding.found(&entry.text),
             Gone::Twice => finding.expected("listed once").found(format!("{} twice", entry.text)),
-            Gone::OtherSide => finding.found(format!("{}, which a {} does not need", entry.text, survey.install.role)).severity(Severity::Risky),
+            Gone::OtherSide => finding
+                .found(format!("{}, which a {} does not need", entry.text, survey.install.role))
+                .severity(Severity::Risky),
         });
     }
     for change in &wanted.changes {
@@ -340,7 +345,11 @@ pub fn sealed_lists(canon: &Canon, rulebook: &Rulebook) -> Vec<SealedList> {
 
 /// The launch lines of a side by the canon: what each list is called, the file that holds it, its entries, and the option
 /// as it is pasted.
-pub fn launch_lines(canon: &Canon, rulebook: &Rulebook, role: Role) -> Vec<(String, Option<String>, Vec<String>, String)> {
+pub fn launch_lines(
+    canon: &Canon,
+    rulebook: &Rulebook,
+    role: Role,
+) -> Vec<(String, Option<String>, Vec<String>, String)> {
     let of_side = rulebook.lists.iter().filter(|rule| rule.of.is_none_or(|of| of == role));
     let line = |rule: &ListRule| {
         let ListForm::Option { option, between } = &rule.form else { return None };

@@ -65,7 +65,11 @@ pub fn entry_states<'a>(
             [_] => EntryState::Edited,
             several => {
                 let all_known = several.iter().all(|found| found.blake3 == entry.blake3 || is_known(found));
-                if all_known { EntryState::Twice { differs: several[0].blake3 != entry.blake3 } } else { EntryState::Edited }
+                if all_known {
+                    EntryState::Twice { differs: several[0].blake3 != entry.blake3 }
+                } else {
+                    EntryState::Edited
+                }
             }
         }
     };
@@ -107,7 +111,8 @@ fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str,
     let mut entries: BTreeMap<&str, (String, BTreeSet<Blake3>)> = BTreeMap::new();
     for found in &survey.mods {
         for entry in found.reading.entries.iter().filter(|entry| entry.into == *file) {
-            let known = entries.entry(entry.key.as_str()).or_insert_with(|| (found.reading.id.clone(), BTreeSet::new()));
+            let known =
+                entries.entry(entry.key.as_str()).or_insert_with(|| (found.reading.id.clone(), BTreeSet::new()));
             known.1.insert(entry.blake3);
         }
     }
@@ -172,7 +177,8 @@ pub fn inner_of<'p>(rule: &ExtraRule, own: &'p str) -> Option<&'p str> {
 pub fn placed_left_over<'s>(measure: Measure<'_>, survey: &'s Survey) -> Vec<&'s BroughtFile> {
     let wanted: BTreeSet<String> =
         placed_files(measure, survey.install.role).iter().map(|placed| placed.path.folded()).collect();
-    let is_same = |brought: &&BroughtFile| there(survey, &brought.path).is_some_and(|found| found.blake3 == Some(brought.blake3));
+    let is_same =
+        |brought: &&BroughtFile| there(survey, &brought.path).is_some_and(|found| found.blake3 == Some(brought.blake3));
     let brought = survey.brought.iter().flat_map(|brought| &brought.files);
     brought.filter(|brought| !wanted.contains(&brought.path.folded())).filter(is_same).collect()
 }
@@ -215,7 +221,9 @@ fn data_file(measure: Measure<'_>, survey: &Survey, data: &SurveyedData) -> Vec<
                 let times = data.entries.iter().filter(|found| found.key == entry.key).count();
                 Some(expected(Code::FragmentDiffers).found(format!("it is there {times} times")))
             }
-            EntryState::OtherRelease => Some(expected(Code::FragmentDiffers).found("as another release of the mod has it")),
+            EntryState::OtherRelease => {
+                Some(expected(Code::FragmentDiffers).found("as another release of the mod has it"))
+            }
             EntryState::Edited => Some(edited(measure, survey, expected(Code::FragmentDiffers))),
         }
     };
@@ -236,7 +244,9 @@ fn edited(measure: Measure<'_>, survey: &Survey, finding: Finding) -> Finding {
             ),
             ..finding
         },
-        Edits::Keep => Finding { remedy: "nothing; kanon.toml says that it stays".to_owned(), ..finding }.severity(Severity::Note),
+        Edits::Keep => {
+            Finding { remedy: "nothing; kanon.toml says that it stays".to_owned(), ..finding }.severity(Severity::Note)
+        }
         Edits::Replace => finding,
     }
 }
@@ -245,13 +255,18 @@ fn files(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for placed in placed_files(measure, survey.install.role) {
         let Some(found) = there(survey, &placed.path) else { continue };
-        let finding = |code| Finding::new(code, align(survey)).about(&placed.sealed.reading.id).at(placed.path.as_str());
+        let finding =
+            |code| Finding::new(code, align(survey)).about(&placed.sealed.reading.id).at(placed.path.as_str());
         match found.blake3 {
             Some(digest) if digest == placed.blake3 || placed.stays => {}
             Some(_) => findings.push(
-                finding(Code::FragmentDiffers).expected("the file that the mod brings").found("a file with other bytes"),
+                finding(Code::FragmentDiffers)
+                    .expected("the file that the mod brings")
+                    .found("a file with other bytes"),
             ),
-            None => findings.push(finding(Code::FragmentMissing).expected("the file that the mod brings").found("nothing")),
+            None => {
+                findings.push(finding(Code::FragmentMissing).expected("the file that the mod brings").found("nothing"))
+            }
         }
     }
     for brought in placed_left_over(measure, survey) {

@@ -61,9 +61,11 @@ fn value_of(
                 [one] => Some(one.clone()),
                 [] => told(&why, format!("nothing is there that {name} stands for")),
                 // Of several, the one that is set already is as good as any.
-                several => found.value.clone().filter(|value| several.contains(value)).or_else(|| {
-                    told(&why, format!("{name} stands for several: {}", several.join(", ")))
-                }),
+                several => found
+                    .value
+                    .clone()
+                    .filter(|value| several.contains(value))
+                    .or_else(|| told(&why, format!("{name} stands for several: {}", several.join(", ")))),
             };
         }
         let other = measure.canon.settings.iter().find(|other| other.name == name);
@@ -113,16 +115,15 @@ fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
     let name = &survey.install.name;
     let (code, remedy) = match (&rule.licence, &found.problem, value) {
         (Some(licence), None, _) => {
-            let remedy = format!("read {licence}; if you accept it: kanon align {name} --accept-licence \"{}\"", rule.name);
+            let remedy =
+                format!("read {licence}; if you accept it: kanon align {name} --accept-licence \"{}\"", rule.name);
             (Code::LicenceNotAccepted, remedy)
         }
         (_, Some(problem), _) if problem.contains("not there") => {
             (Code::SettingMissing, "start the game once, so that it makes the file".to_owned())
         }
         (_, Some(_), _) => (Code::SettingMissing, "mend the file by hand; it is left as it is".to_owned()),
-        (None, None, Err(_)) => {
-            (Code::SettingDiffers, format!("say in kanon.toml what `{}` is to be", rule.name))
-        }
+        (None, None, Err(_)) => (Code::SettingDiffers, format!("say in kanon.toml what `{}` is to be", rule.name)),
         (None, None, Ok(_)) if found.value.is_none() => (Code::SettingMissing, align(survey)),
         (None, None, Ok(_)) => (Code::SettingDiffers, align(survey)),
     };

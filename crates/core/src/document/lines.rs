@@ -45,7 +45,9 @@ fn is_comment(line: &str) -> bool {
 pub fn bare_value(value: &str) -> &str {
     let quote = value.chars().next().filter(|c| matches!(c, '"' | '\''));
     let closed = quote.and_then(|quote| Some((value[1..].find(quote)? + 2, quote)));
-    if let Some((end, _)) = closed.filter(|(end, _)| value[*end..].trim_start().starts_with([';', '#', '/']) || value.len() == *end) {
+    if let Some((end, _)) =
+        closed.filter(|(end, _)| value[*end..].trim_start().starts_with([';', '#', '/']) || value.len() == *end)
+    {
         return &value[..end];
     }
     let is_end = |at: usize| {

@@ -109,12 +109,7 @@ fn identity(text: &str, element: &Element, name: &str) -> Option<String> {
 ///
 /// # Errors
 /// When the file can't be read as the rule says, or would not be well-formed afterwards.
-pub fn merge(
-    bytes: &[u8],
-    rule: &FragmentRule,
-    wanted: &[Wanted],
-    gone: &[String],
-) -> Result<Vec<u8>, EditError> {
+pub fn merge(bytes: &[u8], rule: &FragmentRule, wanted: &[Wanted], gone: &[String]) -> Result<Vec<u8>, EditError> {
     let file = TextFile::read(bytes, Encoding::Utf8)?;
     let text = &file.text;
     let there = anchored(text, rule).map_err(EditError::Unreadable)?;
@@ -146,12 +141,7 @@ pub fn merge(
 
 /// Where a new entry goes: before the first of those that come after it, else before the anchor. Also whether it gets lines
 /// to itself there.
-fn place_for(
-    text: &str,
-    rule: &FragmentRule,
-    there: &[Placing],
-    later: &[Wanted],
-) -> Result<(usize, bool), EditError> {
+fn place_for(text: &str, rule: &FragmentRule, there: &[Placing], later: &[Wanted]) -> Result<(usize, bool), EditError> {
     let next = later.iter().find_map(|entry| there.iter().find(|placing| placing.key == entry.key));
     let roots = xml::elements(text).map_err(EditError::Unreadable)?;
     let (anchor, _) = anchor(text, &roots, rule).map_err(EditError::Unreadable)?;

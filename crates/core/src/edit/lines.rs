@@ -19,7 +19,8 @@ pub fn ini(text: &str) -> Node {
         let inner = line.trim();
         if let Some(name) = inner.strip_prefix('[').and_then(|rest| rest.split(']').next()) {
             sections.push((Some(name.trim().to_owned()), at..at + line.len(), Vec::new()));
-        } else if !inner.is_empty() && !inner.starts_with([';', '#'])
+        } else if !inner.is_empty()
+            && !inner.starts_with([';', '#'])
             && let (Some(given), Some((_, span, lines))) = (given(at, line, &['=', ':']), sections.last_mut())
         {
             span.end = at + line.len();

@@ -12,8 +12,8 @@ use super::tree::{Field, Form, Kind, Node, tree};
 use super::{EditError, lines, xml};
 use crate::document::{Notation, scalar};
 use crate::reading::{
-    OptionValue, RawEntry, is_of_lines, is_on, list_parent, of_key, of_line, option_values, path_words,
-    read_list, split, xml_list,
+    OptionValue, RawEntry, is_of_lines, is_on, list_parent, of_key, of_line, option_values, path_words, read_list,
+    split, xml_list,
 };
 use crate::rulebook::{EntryFields, EntryShape, ListForm, ListRule};
 
@@ -74,7 +74,11 @@ pub fn write_list(
         }
     };
     let text = spliced(&file.text, splices);
-    let text = if file.text.is_empty() || file.text.ends_with('\n') { &text } else { text.strip_suffix(line_end(&file.text)).unwrap_or(&text) };
+    let text = if file.text.is_empty() || file.text.ends_with('\n') {
+        &text
+    } else {
+        text.strip_suffix(line_end(&file.text)).unwrap_or(&text)
+    };
     let edited = file.bytes(text)?;
     let read = read_list(rule, &edited).map_err(|error| EditError::Unsafe(error.to_string()))?;
     writer.hold(&read)?;
@@ -143,7 +147,12 @@ impl Writer<'_> {
         self.changes.iter().map(text).collect()
     }
 
-    fn rows(&self, kept: impl Fn(usize) -> String, set: impl Fn(usize, &Entry) -> String, new: impl Fn(&Entry) -> String) -> Vec<Row> {
+    fn rows(
+        &self,
+        kept: impl Fn(usize) -> String,
+        set: impl Fn(usize, &Entry) -> String,
+        new: impl Fn(&Entry) -> String,
+    ) -> Vec<Row> {
         let row = |change: &Change| match change {
             Change::Keep(index) => Row::Kept { index: *index, text: kept(*index) },
             Change::Set(index, entry) => Row::Kept { index: *index, text: set(*index, entry) },
@@ -234,7 +243,9 @@ impl Writer<'_> {
         if let (true, true, Some(found)) =
             (items.is_empty(), is_of_lines(notation), parents.as_ref().and_then(|found| found.first()))
         {
-            items.extend(tree.at(found.location()).filter(|_| scalar(found.node()).is_some()).map(|node| (found.node(), node)));
+            items.extend(
+                tree.at(found.location()).filter(|_| scalar(found.node()).is_some()).map(|node| (found.node(), node)),
+            );
         }
         match shape {
             EntryShape::Text { between: Some(between) } => {
@@ -244,7 +255,9 @@ impl Writer<'_> {
                 let joined = joined(inner, between, &self.texts());
                 Ok(vec![Splice { at: node.span.clone(), with: written(notation, old, &joined) }])
             }
-            EntryShape::Text { between: None } => self.items(notation, &items, (holder, tree, each), None).ok_or_else(nowhere),
+            EntryShape::Text { between: None } => {
+                self.items(notation, &items, (holder, tree, each), None).ok_or_else(nowhere)
+            }
             EntryShape::Object(fields) => {
                 self.items(notation, &items, (holder, tree, each), Some(fields)).ok_or_else(nowhere)
             }
@@ -307,8 +320,10 @@ impl Writer<'_> {
     ) -> Option<Vec<Splice>> {
         let roots = xml::elements(self.text).ok()?;
         let (outer, name) = xml_list(each)?;
-        let spans: Vec<Range<usize>> =
-            items.iter().map(|(_, node)| holding(&roots, node).map(|element| element.span.clone())).collect::<Option<_>>()?;
+        let spans: Vec<Range<usize>> = items
+            .iter()
+            .map(|(_, node)| holding(&roots, node).map(|element| element.span.clone()))
+            .collect::<Option<_>>()?;
         let wrapped = |inner: String| if inner.starts_with('<') { inner } else { format!("<{name}>{inner}</{name}>") };
         if spans.is_empty() {
             let parent = JsonPath::parse(&outer).ok()?;
@@ -366,7 +381,10 @@ impl Writer<'_> {
         if items.is_empty() {
             let key = plain(&path_words(&list_parent(each)?))?;
             let Some(Part::Name(name)) = key.last() else { return None };
-            let news = self.changes.iter().filter_map(|change| if let Change::New(entry) = change { Some(fresh(entry)) } else { None });
+            let news = self
+                .changes
+                .iter()
+                .filter_map(|change| if let Change::New(entry) = change { Some(fresh(entry)) } else { None });
             let node = holder?;
             let (lead, joint) = match notation {
                 Notation::Yaml => {
@@ -417,7 +435,8 @@ impl Writer<'_> {
 
     /// Entries that are the keys of a table.
     fn keys(&self, notation: Notation, value: &Value, node: &Node, shape: &EntryShape) -> Option<Vec<Splice>> {
-        let fields: Vec<&Field> = node.fields().iter().filter(|field| of_key(self.rule, &field.name).is_some()).collect();
+        let fields: Vec<&Field> =
+            node.fields().iter().filter(|field| of_key(self.rule, &field.name).is_some()).collect();
         if fields.len() != self.raws.len() {
             return None;
         }
@@ -464,13 +483,15 @@ impl Writer<'_> {
         if *form == Form::Brackets {
             // Keys that are no entries keep their places: all keys are rows.
             let spans: Vec<Range<usize>> = node.fields().iter().map(|field| field.whole.clone()).collect();
-            let index = |at: usize| node.fields().iter().position(|field| field.whole == fields[at].whole).unwrap_or(at);
+            let index =
+                |at: usize| node.fields().iter().position(|field| field.whole == fields[at].whole).unwrap_or(at);
             let rows = self.rows(kept, set, new).into_iter().map(|row| match row {
                 Row::Kept { index: at, text } => Row::Kept { index: index(at), text },
                 new => new,
             });
             let others = node.fields().iter().enumerate().filter(|(_, field)| of_key(self.rule, &field.name).is_none());
-            let others = others.map(|(index, field)| Row::Kept { index, text: self.text[field.whole.clone()].to_owned() });
+            let others =
+                others.map(|(index, field)| Row::Kept { index, text: self.text[field.whole.clone()].to_owned() });
             return Some(vec![bracketed(self.text, &node.span, &spans, &others.chain(rows).collect::<Vec<_>>())]);
         }
         let end = line_end(self.text);
@@ -490,7 +511,9 @@ impl Writer<'_> {
             if line.ends_with('\n') { line } else { line + end }
         };
         let nowhere = match node.fields().last() {
-            Some(field) => self.text[field.whole.end..].find('\n').map_or(self.text.len(), |at| field.whole.end + at + 1),
+            Some(field) => {
+                self.text[field.whole.end..].find('\n').map_or(self.text.len(), |at| field.whole.end + at + 1)
+            }
             None => self.text[node.span.start..].find('\n').map_or(self.text.len(), |at| node.span.start + at + 1),
         };
         let rows = self.rows(
@@ -521,7 +544,9 @@ impl Writer<'_> {
 
     /// A value that is a text of which a regex takes the facts, with other facts in it.
     fn text_with(&self, text: &str, at: usize, entry: &Entry, fields: &EntryFields, is_new: bool) -> String {
-        let Some(captures) = fields.text.as_ref().and_then(|regex| regex.captures(text)) else { return text.to_owned() };
+        let Some(captures) = fields.text.as_ref().and_then(|regex| regex.captures(text)) else {
+            return text.to_owned();
+        };
         let mut splices = Vec::new();
         let mut put = |name: &str, with: Option<String>| {
             if let (Some(found), Some(with)) = (captures.name(name), with) {
@@ -556,7 +581,9 @@ impl Writer<'_> {
         let mut splices = Vec::new();
         let mut known: Vec<Range<usize>> = Vec::new();
         let mut put = |place: Option<&JsonPath>, with: &dyn Fn(&str) -> Option<String>| {
-            let Some(found) = place.and_then(|place| place.query_located(value).first().map(|found| found.location().clone())) else {
+            let Some(found) =
+                place.and_then(|place| place.query_located(value).first().map(|found| found.location().clone()))
+            else {
                 return;
             };
             let Some(inner) = node.at(&found) else { return };
@@ -721,7 +748,11 @@ fn joined_option(text: &str, value: &OptionValue, between: &str, texts: &[String
     let splice = Splice { at: value.span.clone(), with };
     // Unquoted, what stood between the entries did no harm, or was made harmless.
     let harmless = escaped || between.trim().is_empty() || raw.contains(between);
-    if harmless && !texts.iter().any(|text| text.contains([' ', '\t'])) { splice } else { quoted_if_needed(value, splice) }
+    if harmless && !texts.iter().any(|text| text.contains([' ', '\t'])) {
+        splice
+    } else {
+        quoted_if_needed(value, splice)
+    }
 }
 
 /// Signs that a shell or a batch file would take for its own.

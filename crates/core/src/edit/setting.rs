@@ -34,7 +34,11 @@ pub fn set(
     let edited = file.bytes(&spliced(&file.text, splices))?;
     let read = notation.read(&edited, encoding).map_err(|error| EditError::Unsafe(error.to_string()))?;
     let found = at.query(&read).first().and_then(scalar).unwrap_or_default();
-    if found == value.trim() { Ok(edited) } else { Err(EditError::Unsafe(format!("{} would be {found}", path_words(at)))) }
+    if found == value.trim() {
+        Ok(edited)
+    } else {
+        Err(EditError::Unsafe(format!("{} would be {found}", path_words(at))))
+    }
 }
 
 /// Sets what stands in one group of a regex, wherever the regex fits first.
@@ -162,8 +166,10 @@ fn put(notation: Notation, text: &str, tree: &Node, at: &JsonPath, value: &str) 
         }
         (node, deep) = (next, deep + 1);
     }
-    let names: Vec<&str> =
-        parts[deep..].iter().filter_map(|part| if let Part::Name(name) = part { Some(name.as_str()) } else { None }).collect();
+    let names: Vec<&str> = parts[deep..]
+        .iter()
+        .filter_map(|part| if let Part::Name(name) = part { Some(name.as_str()) } else { None })
+        .collect();
     if names.is_empty() {
         return Err(nowhere());
     }
@@ -174,7 +180,9 @@ fn put(notation: Notation, text: &str, tree: &Node, at: &JsonPath, value: &str) 
             Ok(put_bracketed(notation, text, node, fields, &names, value))
         }
         (Notation::Xml, _) => Err(nowhere()),
-        (_, Kind::Table(fields, _)) => put_line(notation, text, (node, fields, deep), &names, value).ok_or_else(nowhere),
+        (_, Kind::Table(fields, _)) => {
+            put_line(notation, text, (node, fields, deep), &names, value).ok_or_else(nowhere)
+        }
         _ => Err(nowhere()),
     }
 }
@@ -320,7 +328,11 @@ pub fn last_child(text: &str, parent: &xml::Element, child: &str) -> Splice {
             let before = &text[..last.span.start];
             let blank = &before[before.trim_end().len()..];
             let blank = blank.rfind('\n').map_or(blank, |at| &blank[at..]);
-            let lead = if blank.contains('\n') { format!("{end}{}", blank.trim_start_matches(['\r', '\n'])) } else { blank.to_owned() };
+            let lead = if blank.contains('\n') {
+                format!("{end}{}", blank.trim_start_matches(['\r', '\n']))
+            } else {
+                blank.to_owned()
+            };
             Splice { at: last.span.end..last.span.end, with: format!("{lead}{child}") }
         }
         None => {

@@ -50,8 +50,7 @@ pub fn elements(text: &str) -> Result<Vec<Element>, String> {
             }),
             Event::Empty(tag) => {
                 let name = tag.name().as_ref().to_owned();
-                let element =
-                    Element { name, span: start..end, open: start..end, content: None, children: Vec::new() };
+                let element = Element { name, span: start..end, open: start..end, content: None, children: Vec::new() };
                 close(element, &mut open, &mut done);
             }
             Event::End(_) => {
@@ -144,11 +143,7 @@ pub fn attributes(text: &str, element: &Element) -> Vec<(String, Range<usize>, R
         let Some(length) = tag[quote_at + 1..].find(quote) else { break };
         let value = quote_at + 1..quote_at + 1 + length;
         let base = element.open.start;
-        found.push((
-            name.to_owned(),
-            base + name_at..base + value.end + 1,
-            base + value.start..base + value.end,
-        ));
+        found.push((name.to_owned(), base + name_at..base + value.end + 1, base + value.start..base + value.end));
         at = value.end + 1;
     }
     found

@@ -684,7 +684,8 @@ fn list(section: &Section<'_>) -> Option<ListRule> {
         section.require("file");
     }
     let shelves = section.texts("shelves").into_iter().map(|(name, _)| name.to_owned()).collect();
-    let sides = [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
+    let sides =
+        [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
     let needed_on = section.texts_of("needed_on", &sides);
     let entry = entry.unwrap_or_default();
     Some(ListRule { name, of, file, encoding, form: form?, entry, off, ordered, keep, shelves, needed_on })
@@ -788,7 +789,8 @@ fn same_values(section: &Section<'_>) -> Vec<Vec<String>> {
         let items = group.get_ref().as_array()?.iter();
         items.map(|item| item.get_ref().as_str().map(str::to_owned)).collect()
     };
-    let read: Option<Vec<Vec<String>>> = groups.map(|groups| groups.iter().map(texts).collect()).unwrap_or(Some(Vec::new()));
+    let read: Option<Vec<Vec<String>>> =
+        groups.map(|groups| groups.iter().map(texts).collect()).unwrap_or(Some(Vec::new()));
     if read.is_none() || (section.value("same").is_some() && groups.is_none()) {
         let span = section.value("same").map_or_else(|| section.span(), Spanned::span);
         let help = "write groups of texts: same = [[\"1\", \"true\"], [\"0\", \"false\"]]";

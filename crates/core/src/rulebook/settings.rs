@@ -110,9 +110,10 @@ impl MemoryRule {
             let start = text[..at].rfind('\n').map_or(0, |end| end + 1);
             crate::reading::is_comment(&text[start..])
         };
-        let captures = self.option.captures_iter(text).find(|captures| {
-            captures.name("amount").is_some_and(|found| !is_comment(found.start()))
-        })?;
+        let captures = self
+            .option
+            .captures_iter(text)
+            .find(|captures| captures.name("amount").is_some_and(|found| !is_comment(found.start())))?;
         let (number, unit) = (captures.name("number")?.as_str(), captures.name("unit")?.as_str());
         let each = if unit.is_empty() { self.unit } else { unit_bytes(unit)? };
         Some(Amount {
@@ -266,7 +267,8 @@ mod tests {
 
     #[test]
     fn values_mean_the_same_by_the_rulebooks_word() {
-        let words = |groups: &[&[&str]]| groups.iter().map(|group| group.iter().map(|w| (*w).to_owned()).collect()).collect();
+        let words =
+            |groups: &[&[&str]]| groups.iter().map(|group| group.iter().map(|w| (*w).to_owned()).collect()).collect();
         let mut setting = SettingRule {
             name: "x".to_owned(),
             of: None,

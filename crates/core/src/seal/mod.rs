@@ -455,7 +455,8 @@ fn ask_for_order(wishes: &Wishes, picks: &mut [Pick]) {
 
 /// Mods that can't have the place that they were given.
 fn out_of_position(wishes: &Wishes, order: &[Pick]) -> Vec<Finding> {
-    let place = |id: &str| order.iter().position(|pick| pick.sealed.reading.id.eq_ignore_ascii_case(id)).map(|at| at + 1);
+    let place =
+        |id: &str| order.iter().position(|pick| pick.sealed.reading.id.eq_ignore_ascii_case(id)).map(|at| at + 1);
     let asked = wishes.mods.iter().filter_map(|wish| Some((wish, wish.position?, place(&wish.id)?)));
     let off = asked.filter(|(_, wanted, found)| *wanted != *found as u64 && *wanted <= order.len() as u64);
     off.map(|(wish, wanted, found)| {
@@ -627,9 +628,24 @@ mod tests {
     #[test]
     fn the_last_canon_keeps_what_is_gone() {
         let last = Canon { mods: vec![SealedMod::from_surveyed(&release("tide", "1.0", "a"), 1)], ..empty() };
-        let choice = choose(&wish("tide", Some("1.0"), None), &rulebook(), &[], Standing { last: Some(&last), listed: &[] }, &Pins::new());
+        let choice = choose(
+            &wish("tide", Some("1.0"), None),
+            &rulebook(),
+            &[],
+            Standing { last: Some(&last), listed: &[] },
+            &Pins::new(),
+        );
         assert_eq!(choice.picks[0].place, None);
-        assert!(!choose(&wish("tide", Some("2"), None), &rulebook(), &[], Standing { last: Some(&last), listed: &[] }, &Pins::new()).fits());
+        assert!(
+            !choose(
+                &wish("tide", Some("2"), None),
+                &rulebook(),
+                &[],
+                Standing { last: Some(&last), listed: &[] },
+                &Pins::new()
+            )
+            .fits()
+        );
         let typo = choose(
             &wish("tied", None, None),
             &rulebook(),
@@ -681,7 +697,11 @@ mod tests {
         let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
         assert_eq!(ids(&picks, &none, Standing { last: Some(&last), listed: &listed }), "c a d b");
         let wishes = |positions: &[(&str, u64)]| {
-            let wish = |(id, position): &(&str, u64)| ModWish { id: (*id).to_owned(), position: Some(*position), ..ModWish::default() };
+            let wish = |(id, position): &(&str, u64)| ModWish {
+                id: (*id).to_owned(),
+                position: Some(*position),
+                ..ModWish::default()
+            };
             Wishes { mods: positions.iter().map(wish).collect(), ..Wishes::default() }
         };
         assert_eq!(ids(&picks, &wishes(&[("c", 1), ("A", 3)]), Standing::default()), "c b a d");
@@ -693,7 +713,10 @@ mod tests {
 
     #[test]
     fn the_administrators_word_on_the_order_is_a_relation() {
-        let mut wishes = Wishes { mods: vec![ModWish { id: "a".to_owned(), load_after: vec!["b".to_owned()], ..ModWish::default() }], ..Wishes::default() };
+        let mut wishes = Wishes {
+            mods: vec![ModWish { id: "a".to_owned(), load_after: vec!["b".to_owned()], ..ModWish::default() }],
+            ..Wishes::default()
+        };
         wishes.mods.push(ModWish { id: "b".to_owned(), load_after: vec!["a".to_owned()], ..ModWish::default() });
         let mut picks = [pick("a", &[]), pick("b", &[])];
         ask_for_order(&wishes, &mut picks[..1]);
@@ -710,7 +733,8 @@ mod tests {
         let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
         let mut wishes = wish("tide", None, None);
         wishes.mods.push(ModWish { id: "fog".to_owned(), ..ModWish::default() });
-        let choice = choose(&wishes, &rulebook(), &[candidate(&one), candidate(&other)], Standing::default(), &Pins::new());
+        let choice =
+            choose(&wishes, &rulebook(), &[candidate(&one), candidate(&other)], Standing::default(), &Pins::new());
         assert!(!choice.fits());
         assert_eq!(choice.findings[0].code, Code::WrongName);
     }

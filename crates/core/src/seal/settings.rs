@@ -98,7 +98,8 @@ mod tests {
     fn facts_are_filled_in_and_the_rest_is_left_for_the_install() {
         let (sealed, findings) = seal(&wishes("[facts]\nport = \"41{00}\"\n"), &rulebook(), &[]);
         assert_eq!(findings, []);
-        let told: Vec<(&str, &str)> = sealed.iter().map(|setting| (setting.name.as_str(), setting.is.as_str())).collect();
+        let told: Vec<(&str, &str)> =
+            sealed.iter().map(|setting| (setting.name.as_str(), setting.is.as_str())).collect();
         assert_eq!(told, [("port", "41{{00}}"), ("template", "{missions/*}-41{{00}}-{{x}}-{radio}")]);
         assert_eq!(sealed[0].of, Some(Role::Server));
     }
@@ -111,7 +112,11 @@ mod tests {
         assert_eq!((own.is.as_str(), own.of), ("2", Some(Role::Client)));
         assert_eq!((findings.len(), findings[0].remedy.as_str()), (1, "did you mean `port`?"));
         let (_, findings) = seal(&wishes(""), &rulebook(), &[]);
-        assert!(findings.iter().all(|finding| finding.expected.as_deref().is_some_and(|text| text.contains("the fact `port`"))));
+        assert!(
+            findings
+                .iter()
+                .all(|finding| finding.expected.as_deref().is_some_and(|text| text.contains("the fact `port`")))
+        );
         assert_eq!(findings.len(), 1, "the template may take the port as it is found");
     }
 }

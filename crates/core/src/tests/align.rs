@@ -72,8 +72,12 @@ fn right() -> Vec<SurveyedMod> {
 
 fn planned(survey: &Survey) -> Plan {
     let (canon, rulebook) = (canon(), rulebook());
-    plan(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, survey, RiskyExtras::Stay)
-        .expect("a plan")
+    plan(
+        Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask },
+        survey,
+        RiskyExtras::Stay,
+    )
+    .expect("a plan")
 }
 
 fn told(plan: &Plan) -> Vec<String> {

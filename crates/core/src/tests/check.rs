@@ -1,11 +1,11 @@
 use super::*;
-use crate::wish::Edits;
 use crate::canon::{Canon, SealedMod};
 use crate::digest::Blake3;
 use crate::finding::Change;
 use crate::path::InstallPath;
 use crate::rulebook::{self, Role};
 use crate::survey::*;
+use crate::wish::Edits;
 use rstest::rstest;
 
 fn rulebook() -> Rulebook {

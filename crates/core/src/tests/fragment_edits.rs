@@ -30,7 +30,11 @@ fn entries_go_in_once_in_order_and_out_again() {
     let both = merged(&one, &[bell.clone(), net.clone()], &[]).expect("merged");
     let bell_text = "\t<good name=\"bell\">\r\n\t  <weight>40</weight>\r\n\t</good>\r\n";
     assert_eq!(both, one.replace("\t<good name=\"net\"/>", &format!("{bell_text}\t<good name=\"net\"/>")));
-    assert_eq!(merged(&both, &[bell.clone(), net.clone()], &[]).expect("merged"), both, "a second time changes nothing");
+    assert_eq!(
+        merged(&both, &[bell.clone(), net.clone()], &[]).expect("merged"),
+        both,
+        "a second time changes nothing"
+    );
     assert_eq!(merged(&both, &[], &["good bell", "good net"]).expect("merged"), GOODS);
     let twice = both.replace("</goods>", &format!("{bell_text}</goods>"));
     assert_eq!(merged(&twice, &[bell, net], &[]).expect("merged"), both, "pasted twice, it stays once");
@@ -72,7 +76,11 @@ fn blanks_and_comments_are_no_difference() {
 fn what_is_not_well_formed_is_told_with_its_place_and_not_touched() {
     let rule = rule("</goods>", "name");
     let told = |text: &str| anchored(text, &rule).expect_err("refused");
-    assert!(told("<goods>\n  <good name='a'>\n</goods>").starts_with("line "), "{}", told("<goods>\n  <good name='a'>\n</goods>"));
+    assert!(
+        told("<goods>\n  <good name='a'>\n</goods>").starts_with("line "),
+        "{}",
+        told("<goods>\n  <good name='a'>\n</goods>")
+    );
     assert!(told("<other/>").contains("</goods>"));
     assert!(brought("<goods>\n<good/></goods>", &rule).expect_err("refused").starts_with("line 2, column 1"));
     let bad = wanted("good x", "<good name='x'>", false);

@@ -22,7 +22,8 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
         let name = raw.names.name.as_ref().map(|name| name.trim_end_matches(".mod").to_owned());
         raw.names.id.clone().or(name).unwrap_or_default()
     };
-    let known: Vec<Option<Entry>> = raws.iter().map(|raw| Some(entry(&named(raw))).filter(|entry| entry.id != "gone")).collect();
+    let known: Vec<Option<Entry>> =
+        raws.iter().map(|raw| Some(entry(&named(raw))).filter(|entry| entry.id != "gone")).collect();
     let change = |id: &&str| match raws.iter().position(|raw| named(raw) == **id) {
         Some(at) if raws[at].on && raws[at].names.version.is_none() => Change::Keep(at),
         Some(at) => Change::Set(at, entry(id)),
@@ -148,10 +149,16 @@ fn a_line_to_paste_is_quoted_where_it_must_be() {
 
 const FORMS: [(&str, &str); 8] = [
     ("file = \"b.json\"\neach = \"$.mods[*]\"", "{\n  \"mods\": [\n    \"p\", // p\n    \"q\"\n  ]\n}\n"),
-    ("file = \"b.json\"\neach = \"$.mods[*]\"\nid = \"$.id\"\non = \"$.on\"", "{\"mods\": [{\"id\": \"p\", \"on\": 0}, {\"id\": \"q\", \"on\": 1}]}"),
+    (
+        "file = \"b.json\"\neach = \"$.mods[*]\"\nid = \"$.id\"\non = \"$.on\"",
+        "{\"mods\": [{\"id\": \"p\", \"on\": 0}, {\"id\": \"q\", \"on\": 1}]}",
+    ),
     ("file = \"b.yaml\"\neach = \"$.mods[*]\"", "x: 1\nmods:\n- p\n- q\ny: 2\n"),
     ("file = \"b.toml\"\neach = \"$.mod[*]\"\nid = \"$.id\"", "[[mod]]\nid = 'p'\n\n[[mod]]\nid = 'q'\n"),
-    ("file = \"w.xml\"\neach = \"$.w.m[*].i[*]\"\nid = \"$['@id']\"", "<w>\n  <m>\n    <i id='p'/>\n    <i id='q'></i>\n  </m>\n</w>\n"),
+    (
+        "file = \"w.xml\"\neach = \"$.w.m[*].i[*]\"\nid = \"$['@id']\"",
+        "<w>\n  <m>\n    <i id='p'/>\n    <i id='q'></i>\n  </m>\n</w>\n",
+    ),
     ("file = \"s.ini\"\neach = \"$.M\"\nform = \"id-to-flag\"", "[M]\np=1\n; q\nq=0\n[N]\nz=1\n"),
     ("file = \"m.txt\"\nnotation = \"lines\"", "# x\np\n\nq"),
     ("file = \"s.sh\"\noption = \"-m=\"\nbetween = \";\"", "hall '-m=p;q' -x\n"),

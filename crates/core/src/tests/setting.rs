@@ -10,28 +10,64 @@ fn setting(notation: Notation, text: &str, at: &str, value: &str) -> Result<Stri
 #[rstest]
 #[case(Notation::Json, "{ // x\n  \"port\" : 41,\n}", "$.port", "4100", "{ // x\n  \"port\" : 4100,\n}")]
 #[case(Notation::Json, "{\"name\":\"a\"}", "$.name", "say \"hi\"", "{\"name\":\"say \\\"hi\\\"\"}")]
-#[case(Notation::Json, "{\n    \"a\": 1\n}\n", "$.net.port", "41", "{\n    \"a\": 1,\n    \"net\": { \"port\": 41 }\n}\n")]
+#[case(
+    Notation::Json,
+    "{\n    \"a\": 1\n}\n",
+    "$.net.port",
+    "41",
+    "{\n    \"a\": 1,\n    \"net\": { \"port\": 41 }\n}\n"
+)]
 #[case(Notation::Json, "{}", "$.on", "true", "{\"on\": true}")]
-#[case(Notation::Toml, "a = 1\n[net] # x\nport = 41 # y\n", "$.net.port", "4100", "a = 1\n[net] # x\nport = 4100 # y\n")]
+#[case(
+    Notation::Toml,
+    "a = 1\n[net] # x\nport = 41 # y\n",
+    "$.net.port",
+    "4100",
+    "a = 1\n[net] # x\nport = 4100 # y\n"
+)]
 #[case(Notation::Toml, "name = 'a'\n\n[net]\nport = 1\n", "$.name", "b", "name = 'b'\n\n[net]\nport = 1\n")]
 #[case(Notation::Toml, "name = 'a'\n[net]\nport = 1\n", "$.on", "true", "name = 'a'\non = true\n[net]\nport = 1\n")]
 #[case(Notation::Toml, "name = 'a'\n", "$.net.host", "x", "name = 'a'\n\n[net]\nhost = \"x\"\n")]
-#[case(Notation::Yaml, "net:\n  port: 41   # y\n  host: 'x'\n", "$.net.port", "4100", "net:\n  port: 4100   # y\n  host: 'x'\n")]
+#[case(
+    Notation::Yaml,
+    "net:\n  port: 41   # y\n  host: 'x'\n",
+    "$.net.port",
+    "4100",
+    "net:\n  port: 4100   # y\n  host: 'x'\n"
+)]
 #[case(Notation::Yaml, "net:\n  host: 'x'\n", "$.net.host", "it's", "net:\n  host: 'it''s'\n")]
 #[case(Notation::Yaml, "net:\n  host: x\nz: 1\n", "$.net.port", "41", "net:\n  host: x\n  port: 41\nz: 1\n")]
 #[case(Notation::Yaml, "a: 'it''s'  # x\nb: \"q \\\" r\" # y\n", "$.a", "z", "a: 'z'  # x\nb: \"q \\\" r\" # y\n")]
 #[case(Notation::Yaml, "a: \"q \\\" r\" # y\n", "$.a", "z", "a: \"z\" # y\n")]
 #[case(Notation::Yaml, "a: 1\n", "$.net.port", "41", "a: 1\nnet:\n  port: 41\n")]
 #[case(Notation::Yaml, "a:\n", "$.a", "x: y", "a: \"x: y\"\n")]
-#[case(Notation::Xml, "<s a='1'>\n  <port> 41 </port>\n</s>", "$.s.port[0]", "4100", "<s a='1'>\n  <port> 4100 </port>\n</s>")]
+#[case(
+    Notation::Xml,
+    "<s a='1'>\n  <port> 41 </port>\n</s>",
+    "$.s.port[0]",
+    "4100",
+    "<s a='1'>\n  <port> 4100 </port>\n</s>"
+)]
 #[case(Notation::Xml, "<s a='1'/>", "$.s['@a']", "<2>", "<s a='&lt;2&gt;'/>")]
 #[case(Notation::Xml, "<s>\n  <b>1</b>\n</s>\n", "$.s.port[0]", "41", "<s>\n  <b>1</b>\n  <port>41</port>\n</s>\n")]
 #[case(Notation::Xml, "<s b='1' />", "$.s['@on']", "true", "<s b='1' on=\"true\" />")]
-#[case(Notation::Ini, "; x\r\n[Net]\r\nport = 41 \r\n[Z]\r\n", "$.Net.port", "4100", "; x\r\n[Net]\r\nport = 4100 \r\n[Z]\r\n")]
+#[case(
+    Notation::Ini,
+    "; x\r\n[Net]\r\nport = 41 \r\n[Z]\r\n",
+    "$.Net.port",
+    "4100",
+    "; x\r\n[Net]\r\nport = 4100 \r\n[Z]\r\n"
+)]
 #[case(Notation::Ini, "[Net]\nport=41\n[Z]\na=1", "$.Net.host", "x", "[Net]\nport=41\nhost=x\n[Z]\na=1")]
 #[case(Notation::Ini, "[Z]\na=1", "$.Net.host", "x", "[Z]\na=1\n\n[Net]\nhost=x")]
 #[case(Notation::Ini, "[Z]\na=1\n", "$.top", "x", "top=x\n[Z]\na=1\n")]
-#[case(Notation::KeyValue, "// x\nname = \"a\"; // ours\nport = 41;\n", "$.port", "4100", "// x\nname = \"a\"; // ours\nport = 4100;\n")]
+#[case(
+    Notation::KeyValue,
+    "// x\nname = \"a\"; // ours\nport = 41;\n",
+    "$.port",
+    "4100",
+    "// x\nname = \"a\"; // ours\nport = 4100;\n"
+)]
 #[case(Notation::KeyValue, "name = \"a\";\nport=41\n", "$.name", "b c", "name = \"b c\";\nport=41\n")]
 #[case(Notation::KeyValue, "port = 41;\n", "$.on", "1", "port = 41;\non = 1;\n")]
 #[case(Notation::Properties, "# x\nport=41\nmotd=a \\\n  b\n", "$.port", "4100", "# x\nport=4100\nmotd=a \\\n  b\n")]
@@ -64,7 +100,8 @@ fn what_has_no_place_is_refused(#[case] notation: Notation, #[case] text: &str, 
 
 #[test]
 fn the_value_of_an_option_is_set() {
-    let edited = set_in_option(b"hall -room=512M -x\r\n", Encoding::Utf8, |text| text.find("512M").map(|at| at..at + 4), "2G");
+    let edited =
+        set_in_option(b"hall -room=512M -x\r\n", Encoding::Utf8, |text| text.find("512M").map(|at| at..at + 4), "2G");
     assert_eq!(edited.expect("set"), b"hall -room=2G -x\r\n");
     assert!(set_in_option(b"hall", Encoding::Utf8, |_| None, "2G").is_err());
 }

@@ -156,7 +156,8 @@ fn signed(survey: &Survey) -> Vec<Signed> {
     let of_mod = |found: &kanon_core::survey::SurveyedMod| {
         let with = |signature: &&kanon_core::survey::SurveyedSignature| signature.signature.is_some();
         let by_name = found.signatures.iter().filter(with).all(|signature| signature.verdict.is_none());
-        let good = found.signatures.iter().filter(with).filter(|s| matches!(s.verdict, None | Some(Verdict::Good))).count();
+        let good =
+            found.signatures.iter().filter(with).filter(|s| matches!(s.verdict, None | Some(Verdict::Good))).count();
         let state = match (good == found.signatures.len(), by_name) {
             _ if found.signatures.iter().any(|signature| signature.signature.is_none()) => "unsigned",
             (true, true) => "by-name",

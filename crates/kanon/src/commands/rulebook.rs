@@ -4,7 +4,7 @@ use kanon_core::digest::Blake3;
 use kanon_core::problem::{Gravity, Problem, line_and_column};
 use kanon_core::rulebook::{Role, parse};
 use kanon_reach::install::Address;
-use kanon_reach::measure::{Request, Beside, Sparing, TrustMemory};
+use kanon_reach::measure::{Beside, Request, Sparing, TrustMemory};
 use kanon_reach::trial::{Trial, try_out};
 use kanon_reach::workspace::read_text;
 use serde::Serialize;
@@ -106,7 +106,8 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
                 rulebook: &parsed.value,
                 rulebook_digest: Blake3::of(text.as_bytes()),
                 trust: TrustMemory::No,
-                sparing: Sparing::default(), beside: Beside::default(),
+                sparing: Sparing::default(),
+                beside: Beside::default(),
             };
             Some(try_out(install.as_ref(), request, &text, arguments.mod_id.as_deref())?)
         }

@@ -1,7 +1,7 @@
 //! `kanon undo`: takes back the last alignment, or several.
 
-use kanon_core::amend::Said;
 use kanon_core::align::RiskyExtras;
+use kanon_core::amend::Said;
 use kanon_core::rulebook::Role;
 use kanon_reach::claim::Others;
 use serde::Serialize;

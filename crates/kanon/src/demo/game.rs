@@ -18,14 +18,18 @@ pub struct Station {
 impl Station {
     /// Starts the server and waits until it says its port.
     pub fn start(stage: &Stage<'_>, world: &World, log: &str) -> Result<Self, Failure> {
+        Self::start_as(stage, "server", &world.folder("station"), log)
+    }
+
+    /// Starts a hall of the other game likewise.
+    pub fn hall(stage: &Stage<'_>, folder: &Path, log: &str) -> Result<Self, Failure> {
+        Self::start_as(stage, "hall", folder, log)
+    }
+
+    fn start_as(stage: &Stage<'_>, what: &str, folder: &Path, log: &str) -> Result<Self, Failure> {
         let failed = |error| Failure::plain("could not start the simulated server").because(error);
         let mut command = stage.program();
-        command
-            .arg("standin")
-            .arg("server")
-            .arg(world.folder("station"))
-            .arg(stage.root().join(log))
-            .stdout(Stdio::piped());
+        command.arg("standin").arg(what).arg(folder).arg(stage.root().join(log)).stdout(Stdio::piped());
         let mut process = command.spawn().map_err(failed)?;
         let mut port = String::new();
         if let Some(output) = process.stdout.take() {
@@ -42,14 +46,24 @@ impl Station {
 
     /// Lets a player join and notes whether the door was as it should be.
     pub fn join(&self, stage: &mut Stage<'_>, world: &World, player: &str, welcome: bool) -> Result<(), Failure> {
+        self.join_as(stage, ("client", &world.folder(player)), player, welcome)
+    }
+
+    /// Lets a boat come to a hall likewise.
+    pub fn land(&self, stage: &mut Stage<'_>, folder: &Path, player: &str, welcome: bool) -> Result<(), Failure> {
+        self.join_as(stage, ("boat", folder), player, welcome)
+    }
+
+    fn join_as(
+        &self,
+        stage: &mut Stage<'_>,
+        (what, folder): (&str, &Path),
+        player: &str,
+        welcome: bool,
+    ) -> Result<(), Failure> {
         let mut command = stage.program();
-        command
-            .arg("standin")
-            .arg("client")
-            .arg(world.folder(player))
-            .arg(player)
-            .arg(&self.port)
-            .arg(stage.root().join(format!("{player}.log")));
+        let log = stage.root().join(format!("{player}.log"));
+        command.arg("standin").arg(what).arg(folder).arg(player).arg(&self.port).arg(log);
         let output =
             command.output().map_err(|error| Failure::plain("could not start the simulated client").because(error))?;
         stage.quote(&format!("{player}'s screen"), &String::from_utf8_lossy(&output.stdout));

@@ -58,6 +58,7 @@ fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
     an_update(&mut stage, &world)?;
+    by_hand(&mut stage, &world)?;
     other_games(&mut stage, &world)?;
     Ok(Outcome::of(stage.conclude()))
 }
@@ -154,9 +155,6 @@ fn an_update(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
          server, with a catalogue that its keeper makes. Tide Gates has a new release, and a new game is announced.",
     );
     world.evening("reach").map_err(|error| Failure::plain("could not build the demo's reach").because(error))?;
-    let in_reach = |words: &[&'static str]| -> Vec<&'static str> {
-        ["-C", "reach"].into_iter().chain(words.iter().copied()).collect()
-    };
     stage.command(&in_reach(&["catalogue", "shop", "--rulebook", "reach.rulebook.toml"]), 1)?;
     let shop = ShopOpen::start(stage, &world.folder("reach").join("shop"))?;
     let source = format!("shop={}", shop.address());
@@ -194,6 +192,40 @@ fn an_update(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         stage.command_in_brief(&in_reach(&["align", player, "--yes"]), 0)?;
     }
     stage.command(&in_reach(&["check"]), 0)?;
+    Ok(())
+}
+
+/// A command in the other workspace of the story.
+fn in_reach<'w>(words: &[&'w str]) -> Vec<&'w str> {
+    ["-C", "reach"].into_iter().chain(words.iter().copied()).collect()
+}
+
+/// What each thing that was changed by hand at the hall is told as.
+const BY_HAND: [&str; 4] = ["fragment-differs", "key-changed", "launch-line-differs", "setting-differs"];
+
+fn by_hand(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act(
+        "Changed by hand",
+        "The next day somebody helps out at the hall: an old key from a backup, a slip of the pen in the launch line, the bells' goods pasted in once more, a mission by its old name. Rowan can't land.",
+    );
+    let failed = |error: kanon_standin::StandinError| Failure::plain("could not spoil the demo's hall").because(error);
+    let hall = Station::hall(stage, &world.folder("reach/hall"), "hall.log")?;
+    hall.land(stage, &world.folder("reach/rowan"), "rowan", true)?;
+    drop(hall);
+    world.spoil_hall("reach/hall").map_err(failed)?;
+    let hall = Station::hall(stage, &world.folder("reach/hall"), "spoilt-hall.log")?;
+    hall.land(stage, &world.folder("reach/rowan"), "rowan", false)?;
+    drop(hall);
+    stage.command(&in_reach(&["check", "hall"]), 1)?;
+    let mut codes: Vec<String> = stage.findings_in("reach", "hall")?.into_iter().map(|(_, code)| code).collect();
+    codes.sort();
+    stage.expect(&format!("the hall is off in just this: {}", BY_HAND.join(", ")), codes == BY_HAND);
+    stage.command(&in_reach(&["keys"]), 1)?;
+    stage.command(&in_reach(&["line", "hall"]), 0)?;
+    stage.command(&in_reach(&["align", "hall", "--yes"]), 0)?;
+    let hall = Station::hall(stage, &world.folder("reach/hall"), "mended-hall.log")?;
+    hall.land(stage, &world.folder("reach/rowan"), "rowan", true)?;
+    hall.land(stage, &world.folder("reach/alder"), "alder", true)?;
     Ok(())
 }
 

@@ -86,7 +86,12 @@ impl<'a> Stage<'a> {
 
     /// What an install is off in, by the JSON report.
     pub fn findings(&self, install: &str) -> Result<Vec<(String, String)>, Failure> {
-        let output = self.program().args(["check", install, "--format", "json", "--quiet"]).output();
+        self.findings_in(".", install)
+    }
+
+    /// The same in another workspace.
+    pub fn findings_in(&self, workspace: &str, install: &str) -> Result<Vec<(String, String)>, Failure> {
+        let output = self.program().args(["-C", workspace, "check", install, "--format", "json", "--quiet"]).output();
         let output = output.map_err(|error| Failure::plain("could not run kanon check").because(error))?;
         let report: Value = serde_json::from_slice(&output.stdout)
             .map_err(|error| Failure::plain("could not read the report").because(error))?;

@@ -23,7 +23,13 @@ pub fn text(report: &Report) -> String {
     for key in &report.keys {
         let digest: String = key.blake3.to_string().chars().take(8).collect();
         let signs = if key.signs.is_empty() { "-".to_owned() } else { key.signs.join(", ") };
-        let _ = writeln!(out, "  {}  {digest}  {}  {}", cell(&key.name, name), state_words(key, state), kanon_core::path::printable(&signs));
+        let _ = writeln!(
+            out,
+            "  {}  {digest}  {}  {}",
+            cell(&key.name, name),
+            state_words(key, state),
+            kanon_core::path::printable(&signs)
+        );
     }
     if !report.mods.is_empty() {
         out.push('\n');

@@ -66,7 +66,10 @@ fn stage() -> Stage {
         put_mod(&stage, install, "gates", "1.6", ("wright", "wright"), "");
         put_mod(&stage, install, "fish", "0.9", ("wright", "wright"), "\"gates\"");
         put_mod(&stage, install, "bells", "2.0", ("founder", "founder"), "");
-        stage.write(&format!("{install}/holds/bells/extra/goods.xml"), "<goods>\n\t<good name=\"bell\">\n\t\t<weight>40</weight>\n\t</good>\n</goods>\n");
+        stage.write(
+            &format!("{install}/holds/bells/extra/goods.xml"),
+            "<goods>\n\t<good name=\"bell\">\n\t\t<weight>40</weight>\n\t</good>\n</goods>\n",
+        );
         stage.write(&format!("{install}/holds/fish/extra/goods.xml"), "<good name=\"net\"/>\n<good name=\"line\"/>\n");
         stage.write(&format!("{install}/holds/bells/profile/tunes/one.txt"), "ding\n");
         stage.write(&format!("{install}/holds/bells/start.cfg"), "loud = 1\n");
@@ -76,7 +79,8 @@ fn stage() -> Stage {
     put_key(&stage, "wright", "wright");
     put_key(&stage, "founder", "founder");
     stage.write("hall/world/goods.xml", GOODS);
-    let init = ["init", "--name", "Low Water", "--rulebook", "reach.rulebook.toml", "--server", "hall", "--client", "rowan"];
+    let init =
+        ["init", "--name", "Low Water", "--rulebook", "reach.rulebook.toml", "--server", "hall", "--client", "rowan"];
     stage.kanon(init).ends_with(0);
     stage.kanon(["adopt", "hall"]).ends_with(0);
     stage.kanon(["seal"]).ends_with(0);
@@ -99,13 +103,28 @@ fn keys_are_put_replaced_and_taken_out_and_others_are_not_touched() {
     put_key(&stage, "gone", "gone");
     stage.write("hall/keys/torn.pub", "no key at all");
     assert_eq!(codes(&stage, "hall"), ["key-changed", "key-left-over", "key-missing", "unreadable"]);
-    let said = stage.kanon(["check", "hall"]).ends_with(1).says("the key wright of fish, gates").says("hall/keys/torn.pub".trim_start_matches("hall/"));
+    let said = stage
+        .kanon(["check", "hall"])
+        .ends_with(1)
+        .says("the key wright of fish, gates")
+        .says("hall/keys/torn.pub".trim_start_matches("hall/"));
     said.says("its 13 bytes are no public key");
     let report = stage.kanon(["keys", "hall", "--format", "json"]).ends_with(1).json();
     fits_its_schema("keys", &report);
-    let states: Vec<(&str, &str)> =
-        report["keys"].as_array().unwrap().iter().map(|key| (key["name"].as_str().unwrap(), key["state"].as_str().unwrap())).collect();
-    let expected = [("founder", "missing"), ("gone", "left-over"), ("harbour", "own"), ("torn", "no-key"), ("wright", "changed"), ("wright", "missing")];
+    let states: Vec<(&str, &str)> = report["keys"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|key| (key["name"].as_str().unwrap(), key["state"].as_str().unwrap()))
+        .collect();
+    let expected = [
+        ("founder", "missing"),
+        ("gone", "left-over"),
+        ("harbour", "own"),
+        ("torn", "no-key"),
+        ("wright", "changed"),
+        ("wright", "missing"),
+    ];
     assert_eq!(states, expected);
     let spoilt = stage.fingerprint("hall");
     stage.kanon(["align", "hall", "--yes"]).ends_with(1).says("torn.pub");
@@ -201,7 +220,11 @@ fn entries_are_merged_once_updated_kept_when_edited_and_taken_out_with_their_mod
     stage.kanon(["align", "hall", "--yes"]).ends_with(1);
     assert_eq!(stage.read("hall/world/goods.xml"), edited);
     let wishes = stage.read("kanon.toml");
-    stage.write("kanon.toml", wishes.replace("[policy]\n", "[policy]\nedited-entries = \"keep\"\n") + if wishes.contains("[policy]") { "" } else { "\n[policy]\nedited-entries = \"keep\"\n" });
+    stage.write(
+        "kanon.toml",
+        wishes.replace("[policy]\n", "[policy]\nedited-entries = \"keep\"\n")
+            + if wishes.contains("[policy]") { "" } else { "\n[policy]\nedited-entries = \"keep\"\n" },
+    );
     stage.kanon(["check", "hall"]).ends_with(0).says("note fragment-differs");
     stage.kanon(["align", "hall", "--yes", "--replace-edits"]).ends_with(0);
     assert_eq!(stage.read("hall/world/goods.xml"), merged);
@@ -219,7 +242,11 @@ fn entries_are_merged_once_updated_kept_when_edited_and_taken_out_with_their_mod
     stage.kanon(["renew"]).ends_with(0);
     stage.kanon(["seal"]).ends_with(0);
     stage.kanon(["align", "hall", "--yes"]).ends_with(0);
-    assert!(stage.read("hall/world/goods.xml").contains("<weight>44</weight>"), "{}", stage.read("hall/world/goods.xml"));
+    assert!(
+        stage.read("hall/world/goods.xml").contains("<weight>44</weight>"),
+        "{}",
+        stage.read("hall/world/goods.xml")
+    );
     // It goes with its mod, and the rest stays as it was.
     stage.kanon(["drop", "bells"]).ends_with(0);
     stage.kanon(["seal"]).ends_with(0);
@@ -265,5 +292,9 @@ fn a_data_file_that_is_not_well_formed_is_not_touched_and_two_mods_with_one_entr
     stage.kanon(["align", "hall", "--yes"]).ends_with(1);
     assert_eq!(stage.read("hall/world/goods.xml"), torn);
     stage.write("hall/holds/fish/extra/goods.xml", "<good name=\"bell\"/>");
-    stage.kanon(["seal"]).ends_with(0).says("brings the entry good bell").says("fish and bells".split(' ').next().unwrap());
+    stage
+        .kanon(["seal"])
+        .ends_with(0)
+        .says("brings the entry good bell")
+        .says("fish and bells".split(' ').next().unwrap());
 }

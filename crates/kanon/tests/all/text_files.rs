@@ -159,13 +159,23 @@ fn a_list_is_judged_written_and_taken_back(
 }
 
 #[rstest]
-#[case::json("file = \"b.json\"\neach = \"$.loads[*]\"", "b.json", "{\n \"loads\": [\"reed\",,]\n}", "line 2 column 19")]
+#[case::json(
+    "file = \"b.json\"\neach = \"$.loads[*]\"",
+    "b.json",
+    "{\n \"loads\": [\"reed\",,]\n}",
+    "line 2 column 19"
+)]
 #[case::xml("file = \"w.xml\"\neach = \"$.w.l[*]\"", "w.xml", "<w>\n  <l>reed\n</w>", "line 3, column 1")]
 #[case::xml_cut("file = \"w.xml\"\neach = \"$.w.l[*]\"", "w.xml", "<w>\n  <l>reed</l>\n", "line 1, column 1")]
 #[case::toml("file = \"b.toml\"\neach = \"$.loads[*]\"", "b.toml", "a = 1\nloads = [\"reed\"", "line 2")]
 #[case::yaml("file = \"b.yaml\"\neach = \"$.loads[*]\"", "b.yaml", "loads:\n  - reed\n - fog: [\n", "3 column 2")]
 #[case::ini("file = \"b.ini\"\neach = \"$.L\"\nform = \"id-to-flag\"", "b.ini", "[L]\nreed=1\n[X\n", "line ")]
-#[case::quotes("file = \"s.bat\"\noption = \"-m=\"\nbetween = \";\"", "s.bat", "rem\r\nfen \"-m=reed;fog -x\r\n", "line 2, column 5")]
+#[case::quotes(
+    "file = \"s.bat\"\noption = \"-m=\"\nbetween = \";\"",
+    "s.bat",
+    "rem\r\nfen \"-m=reed;fog -x\r\n",
+    "line 2, column 5"
+)]
 fn what_is_broken_is_told_with_its_place_and_left_alone(
     #[case] rule: &str,
     #[case] file: &str,
@@ -173,7 +183,10 @@ fn what_is_broken_is_told_with_its_place_and_left_alone(
     #[case] place: &str,
 ) {
     let path = format!("fen/{file}");
-    let stage = stage(&format!("[[list]]\nname = \"the list\"\nof = \"server\"\n{rule}\n"), &[(path.as_str(), text.as_bytes())]);
+    let stage = stage(
+        &format!("[[list]]\nname = \"the list\"\nof = \"server\"\n{rule}\n"),
+        &[(path.as_str(), text.as_bytes())],
+    );
     let before = stage.fingerprint("fen");
     stage.kanon(["check", "fen"]).ends_with(1).says("list-unreadable").says(place).says("do:");
     aligned(&stage, "fen", &[]).ends_with(1);
@@ -229,7 +242,12 @@ fn the_order_of_the_canon_is_the_servers_own_until_somebody_says_otherwise() {
     stage.write("kanon.toml", wishes.replace("id = \"owl\"", "id = \"owl\"\nload-after = [\"fog\"]"));
     stage.kanon(["seal"]).ends_with(0);
     stage.kanon(["check", "fen"]).ends_with(1).says("list-order").says("reed, fog, owl");
-    stage.write("kanon.toml", wishes.replace("id = \"fog\"", "id = \"fog\"\nload-before = [\"reed\"]").replace("id = \"reed\"", "id = \"reed\"\nload-before = [\"fog\"]"));
+    stage.write(
+        "kanon.toml",
+        wishes
+            .replace("id = \"fog\"", "id = \"fog\"\nload-before = [\"reed\"]")
+            .replace("id = \"reed\"", "id = \"reed\"\nload-before = [\"fog\"]"),
+    );
     stage.kanon(["seal"]).ends_with(1).says("order-impossible").says("reed before fog before");
     stage.write("kanon.toml", wishes.replace("id = \"fog\"", "id = \"fog\"\nposition = 1"));
     stage.kanon(["seal"]).ends_with(0).says("order-impossible").says("position 1");
@@ -307,7 +325,8 @@ fn a_setting_quotes_facts_other_settings_and_what_places_are_called() {
     stage.kanon(["seal"]).ends_with(1).says("the fact `port`").says("did you mean `prot`?");
     stage.write("kanon.toml", wishes);
     let before = stage.fingerprint("fen");
-    let said = stage.kanon(["check", "fen"]).ends_with(1).says("the port: 4100; found 4000").says("the mission: low.moor");
+    let said =
+        stage.kanon(["check", "fen"]).ends_with(1).says("the port: 4100; found 4000").says("the mission: low.moor");
     let said = said.says("licence-not-accepted").says("read LICENCE.md").says("--accept-licence \"the licence\"");
     said.says("memory-low").says("at least 1324MiB; found 1024MiB").says("0.0.0.0:4100");
     aligned(&stage, "fen", &["--accept-licence", "the license"]).ends_with(2).says("did you mean `the licence`?");
@@ -330,7 +349,11 @@ fn a_setting_quotes_facts_other_settings_and_what_places_are_called() {
 fn what_can_not_be_known_or_set_is_told_and_nothing_is_guessed() {
     let stage = with_settings();
     let wishes = stage.read("kanon.toml");
-    stage.write("kanon.toml", wishes.clone() + "\n[[setting]]\nname = \"snow\"\nfile = \"snow.toml\"\nat = \"$.depth\"\nis = \"7\"\nof = \"server\"\n");
+    stage.write(
+        "kanon.toml",
+        wishes.clone()
+            + "\n[[setting]]\nname = \"snow\"\nfile = \"snow.toml\"\nat = \"$.depth\"\nis = \"7\"\nof = \"server\"\n",
+    );
     stage.kanon(["seal"]).ends_with(0);
     stage.write("fen/missions/high.moor/init", "x");
     stage.write("fen/fen.properties", "motd = x\n");

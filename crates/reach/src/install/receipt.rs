@@ -88,7 +88,12 @@ mod tests {
         let (path, blake3) = (InstallPath::new("mods/a").expect("a path"), Blake3::of(b"a"));
         let file = |modified| ReceiptFile { path: path.clone(), size: 1, modified, blake3 };
         let vouched = |modified| {
-            Vouched::by(&Receipt { format: RECEIPT_FORMAT.to_owned(), canon: blake3, files: vec![file(modified)], brought: None })
+            Vouched::by(&Receipt {
+                format: RECEIPT_FORMAT.to_owned(),
+                canon: blake3,
+                files: vec![file(modified)],
+                brought: None,
+            })
         };
         let stamp = Stamp { size: 1, modified: 7, changed: 0, inode: 0 };
         assert_eq!(vouched(Some(7)).digest(&path, stamp), Some(blake3));

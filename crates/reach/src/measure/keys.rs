@@ -54,7 +54,8 @@ fn ring_keys(install: &dyn Install, rulebook: &Rulebook, ring: &Keyring, role: R
         .filter_map(|entry| {
             let own = ring.own.iter().any(|own| own.fits(entry.path.name()));
             let mut signed = rulebook.shelves.iter().filter_map(|shelf| shelf.signed.as_ref()).peekable();
-            if !own && signed.peek().is_some() && !signed.any(|rule| SignedNames::is_key_name(rule, entry.path.name())) {
+            if !own && signed.peek().is_some() && !signed.any(|rule| SignedNames::is_key_name(rule, entry.path.name()))
+            {
                 return None;
             }
             let name = entry.path.name().rsplit_once('.').map_or(entry.path.name(), |(stem, _)| stem).to_owned();

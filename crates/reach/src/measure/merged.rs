@@ -32,7 +32,9 @@ pub fn data(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<Surve
             Err(error) => Err(super::lists::told(&error)),
         };
         let (entries, problem) = match read {
-            Ok(found) => (found.into_iter().map(|entry| DataEntry { key: entry.key, blake3: entry.digest }).collect(), None),
+            Ok(found) => {
+                (found.into_iter().map(|entry| DataEntry { key: entry.key, blake3: entry.digest }).collect(), None)
+            }
             Err(why) => (Vec::new(), Some(why)),
         };
         files.push(SurveyedData { file: rule.into.clone(), entries, problem });

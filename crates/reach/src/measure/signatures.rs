@@ -70,9 +70,12 @@ pub fn verify(
         }
     }
     let unknown = |pending: &&Pending<'_>| pending.keys.iter().any(|(_, fits)| fits.is_none());
-    let bytes = |pending: &Pending<'_>| mods[pending.at.0].files.iter().find(|file| file.path == pending.payload.0).map_or(0, |file| file.size);
+    let bytes = |pending: &Pending<'_>| {
+        mods[pending.at.0].files.iter().find(|file| file.path == pending.payload.0).map_or(0, |file| file.size)
+    };
     progress.ahead(pending.iter().filter(unknown).map(bytes).sum());
-    let found: Vec<(Fits, Vec<Checked>)> = pending.par_iter().map(|pending| pending.verdict(install, progress)).collect();
+    let found: Vec<(Fits, Vec<Checked>)> =
+        pending.par_iter().map(|pending| pending.verdict(install, progress)).collect();
     let new: Vec<Checked> = found.iter().flat_map(|(_, checked)| checked.clone()).collect();
     state.remember_checked(&new)?;
     for (pending, (fits, _)) in pending.iter().zip(found) {
@@ -81,7 +84,8 @@ pub fn verify(
             _ => None,
         };
         let own = &mut mods[pending.at.0].signatures[pending.at.1];
-        (own.verdict, own.made_with, own.problem, own.made_over) = (Some(fits.verdict), fits.with, fits.problem, made_over);
+        (own.verdict, own.made_with, own.problem, own.made_over) =
+            (Some(fits.verdict), fits.with, fits.problem, made_over);
     }
     Ok(())
 }
@@ -119,7 +123,8 @@ fn looked_at<'k>(
     let signature = Blake3::of(&bytes);
     let name = own.key.as_ref().map(|name| name.to_lowercase());
     // A mod's own key before those of the folder, each once.
-    let mut of_name: Vec<&Known> = known.iter().filter(|key| name.as_ref().is_none_or(|name| key.name == *name)).collect();
+    let mut of_name: Vec<&Known> =
+        known.iter().filter(|key| name.as_ref().is_none_or(|name| key.name == *name)).collect();
     let named = !of_name.is_empty() && name.is_some();
     if of_name.is_empty() {
         of_name = known.iter().collect();
@@ -171,7 +176,9 @@ impl Pending<'_> {
         let mut problem = None;
         for (key, _) in self.keys.iter().filter(|(_, fits)| fits.is_none()) {
             let begun = key.key.as_ref().map_err(|why| format!("its key {} is no key: {why}", key.name));
-            match begun.and_then(|key| Verifier::new(key, self.scheme, &self.signature.0).map_err(|why| format!("{}: {why}", self.file.name()))) {
+            match begun.and_then(|key| {
+                Verifier::new(key, self.scheme, &self.signature.0).map_err(|why| format!("{}: {why}", self.file.name()))
+            }) {
                 Ok(verifier) => verifiers.push((key, verifier)),
                 Err(why) => problem = Some(why),
             }
@@ -200,7 +207,12 @@ impl Pending<'_> {
         (Fits { with, ..Fits::plain(verdict) }, checked)
     }
 
-    fn feed(&self, install: &dyn Install, verifiers: &mut [(&Known, Verifier)], progress: &dyn Progress) -> io::Result<()> {
+    fn feed(
+        &self,
+        install: &dyn Install,
+        verifiers: &mut [(&Known, Verifier)],
+        progress: &dyn Progress,
+    ) -> io::Result<()> {
         if verifiers.is_empty() {
             return Ok(());
         }
