@@ -3,7 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use crate::check::{EntryState, ListWanted, Measure, can_be_made, entry_states, memory_floor, target, wanted_settings};
+use crate::check::{
+    EntryState, EntryStates, ListWanted, Measure, can_be_made, entry_states, memory_floor, target, wanted_settings,
+};
 use crate::digest::Blake3;
 use crate::edit::{self, EditError, Wanted};
 use crate::path::InstallPath;
@@ -80,7 +82,7 @@ pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> 
     }
     for data in survey.data.iter().filter(|data| data.problem.is_none()) {
         let Some(rule) = measure.rulebook.fragments.iter().find(|rule| rule.into == data.file) else { continue };
-        let (states, gone) = entry_states(measure, survey, data);
+        let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
         let replace_edits = said.replace_edits || measure.edits == Edits::Replace;
         let is_off = |state: EntryState| match state {
             EntryState::Right => false,

@@ -43,12 +43,17 @@ pub fn entries_of<'a>(measure: Measure<'a>, role: Role, file: &InstallPath) -> V
     entries
 }
 
+/// The entries of mods in a data file.
+#[derive(Debug, Clone, Default)]
+pub struct EntryStates<'a> {
+    /// Those of the canon, in its order, and how each is there.
+    pub wanted: Vec<(&'a SealedMod, &'a MergedEntry, EntryState)>,
+    /// Those of mods that are gone, each with the mod's id.
+    pub gone: Vec<(String, String)>,
+}
+
 /// How each entry of the canon is in a data file, and the entries of mods that are gone.
-pub fn entry_states<'a>(
-    measure: Measure<'a>,
-    survey: &Survey,
-    data: &SurveyedData,
-) -> (Vec<(&'a SealedMod, &'a MergedEntry, EntryState)>, Vec<(String, String)>) {
+pub fn entry_states<'a>(measure: Measure<'a>, survey: &Survey, data: &SurveyedData) -> EntryStates<'a> {
     let wanted = entries_of(measure, survey.install.role, &data.file);
     let of_mods = of_installed(survey, &data.file);
     let state = |entry: &MergedEntry| {
@@ -73,7 +78,7 @@ pub fn entry_states<'a>(
             }
         }
     };
-    let states = wanted.iter().map(|(sealed, entry)| (*sealed, *entry, state(entry))).collect();
+    let states = wanted.iter().map(|(sealed, entry)| (*sealed, *entry, state(entry))).collect::<Vec<_>>();
     let is_wanted = |key: &str| wanted.iter().any(|(_, entry)| entry.key == key);
     let mut gone: BTreeMap<String, String> = BTreeMap::new();
     for found in data.entries.iter().filter(|found| !is_wanted(&found.key)) {
@@ -87,7 +92,7 @@ pub fn entry_states<'a>(
             gone.insert(found.key.clone(), id);
         }
     }
-    (states, gone.into_iter().collect())
+    EntryStates { wanted: states, gone: gone.into_iter().collect() }
 }
 
 fn is_staying(measure: Measure<'_>, survey: &Survey, id: &str) -> bool {
@@ -210,7 +215,7 @@ fn data_file(measure: Measure<'_>, survey: &Survey, data: &SurveyedData) -> Vec<
         let finding = Finding::new(Code::FragmentMissing, remedy).at(data.file.as_str());
         return if wanted.is_empty() { Vec::new() } else { vec![finding.expected(expected).found(problem)] };
     }
-    let (states, gone) = entry_states(measure, survey, data);
+    let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
     let at = |code, id: &str| Finding::new(code, align(survey)).about(id).at(data.file.as_str());
     let one = |(sealed, entry, state): &(&SealedMod, &MergedEntry, EntryState)| {
         let expected = |code| at(code, &sealed.reading.id).expected(format!("the entry {}", entry.key));
@@ -265,7 +270,7 @@ fn files(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
                     .found("a file with other bytes"),
             ),
             None => {
-                findings.push(finding(Code::FragmentMissing).expected("the file that the mod brings").found("nothing"))
+                findings.push(finding(Code::FragmentMissing).expected("the file that the mod brings").found("nothing"));
             }
         }
     }

@@ -23,7 +23,8 @@ pub use fit::{FitSet, Misfit, fit};
 pub use keys::{Ring, ring, signers};
 pub use lists::{ListWanted, can_be_made, launch_lines, sealed_lists, target};
 pub use merged::{
-    EntryState, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries, there,
+    EntryState, EntryStates, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries,
+    there,
 };
 pub use mods::changed_entries;
 pub use settings::{SettingWanted, memory_floor, wanted_settings};

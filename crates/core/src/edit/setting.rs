@@ -231,7 +231,7 @@ fn put_line(
 ) -> Option<Splice> {
     let end = line_end(text);
     let is_line = |field: &&Field| !matches!(field.node.kind, Kind::Table(_, Form::Lines));
-    let last = fields.iter().filter(|field| is_line(field) || notation == Notation::Yaml).next_back();
+    let last = fields.iter().rfind(|field| is_line(field) || notation == Notation::Yaml);
     let sample = fields.iter().rfind(|field| is_line(field) && field.node.kind == Kind::Scalar);
     let sign = sample.map_or_else(|| usual_sign(notation).to_owned(), |field| between(text, field));
     let sample_value = sample.map_or("", |field| &text[field.node.span.clone()]);

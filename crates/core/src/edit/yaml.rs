@@ -15,7 +15,7 @@ pub fn tree(text: &str) -> Result<Node, String> {
         match reader.next()? {
             (Event::StreamStart | Event::DocumentStart(_) | Event::Nothing, _) => {}
             (Event::StreamEnd | Event::DocumentEnd, _) => return Err("it is empty".to_owned()),
-            (event, span) => return reader.node(event, span),
+            (event, span) => return reader.node(&event, span),
         }
     }
 }
@@ -39,7 +39,7 @@ impl<'t> Reader<'t> {
         of(span.start.index())..of(span.end.index())
     }
 
-    fn node(&mut self, event: Event<'t>, span: Range<usize>) -> Result<Node, String> {
+    fn node(&mut self, event: &Event<'t>, span: Range<usize>) -> Result<Node, String> {
         if self.depth > limits::DEPTH {
             return Err("it is nested too deep".to_owned());
         }
@@ -70,7 +70,7 @@ impl<'t> Reader<'t> {
                     let end = self.end_of(form, items.last().map(|node: &Node| node.span.end), &end);
                     return Ok(Node { span: start.start..end.max(start.start), kind: Kind::List(items, form) });
                 }
-                (event, span) => items.push(self.node(event, span)?),
+                (event, span) => items.push(self.node(&event, span)?),
             }
         }
     }
@@ -86,7 +86,7 @@ impl<'t> Reader<'t> {
                 }
                 (Event::Scalar(name, ..), key) => {
                     let (event, span) = self.next()?;
-                    let mut node = self.node(event, span)?;
+                    let mut node = self.node(&event, span)?;
                     // Nothing stands where the colon leaves off.
                     if node.span.is_empty() && node.kind == Kind::Scalar {
                         let colon = self.text[key.end..].find(':').map_or(key.end, |at| key.end + at + 1);

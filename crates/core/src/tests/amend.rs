@@ -1,1 +1,96 @@
 use super::*;
+use crate::canon::{Canon, SealedSetting};
+use crate::rulebook::{self, Role, Rulebook};
+use crate::survey::{DataEntry, InstallFacts, MergedEntry, Reading, SurveyedData, SurveyedMod, SurveyedSetting};
+use crate::wish::Extras;
+
+fn path(text: &str) -> InstallPath {
+    InstallPath::new(text).expect("a path")
+}
+
+fn rules() -> Rulebook {
+    let text = "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"s\"\nholds = \"folders\"\nin = \"s\"\n[shelf.mod]\nid = \"$.id\"\n\
+        [[setting]]\nname = \"port\"\nfile = \"a.cfg\"\nat = \"$.port\"\n[[setting]]\nname = \"licence\"\nfile = \"a.cfg\"\nat = \"$.accept\"\nlicence = \"L.txt\"\n\
+        [[fragment]]\nfrom = \"goods.xml\"\ninto = \"goods.xml\"\nbefore = \"</goods>\"\nidentity = \"name\"\n";
+    rulebook::parse("rulebook", text).expect("a rulebook").value
+}
+
+fn survey() -> Survey {
+    let install = InstallFacts {
+        name: "hall".to_owned(),
+        role: Role::Server,
+        game: "g".to_owned(),
+        game_version: None,
+        loader_version: None,
+        runtime_version: None,
+    };
+    let setting = |name: &str, value: &str| SurveyedSetting {
+        name: name.to_owned(),
+        file: path("a.cfg"),
+        value: Some(value.to_owned()),
+        problem: None,
+    };
+    let edited = DataEntry { key: "good bell".to_owned(), blake3: Blake3::of(b"mine") };
+    Survey {
+        settings: vec![setting("port", "1"), setting("licence", "false")],
+        data: vec![SurveyedData { file: path("goods.xml"), entries: vec![edited], problem: None }],
+        ..Survey::empty(install)
+    }
+}
+
+fn canon() -> Canon {
+    let mut bells = SurveyedMod {
+        reading: Reading { id: "Bells".to_owned(), ..Reading::default() },
+        shelf: "s".to_owned(),
+        place: path("s"),
+        enabled: true,
+        path: path("s/bells"),
+        name: "bells".to_owned(),
+        digest: Blake3::of(b"bells"),
+        files: Vec::new(),
+        members: Vec::new(),
+        members_total: 0,
+        signatures: Vec::new(),
+    };
+    let entry =
+        |key: &str| MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(key.as_bytes()) };
+    bells.reading.entries = vec![entry("good bell"), entry("good gong")];
+    let mut canon = Canon::from_survey(&Survey { mods: vec![bells], ..survey() });
+    let sealed = |name: &str, is: &str| SealedSetting { name: name.to_owned(), of: None, is: is.to_owned() };
+    canon.settings = vec![sealed("port", "2"), sealed("licence", "true")];
+    canon
+}
+
+#[test]
+fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
+    let (canon, rulebook, survey) = (canon(), rules(), survey());
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let told = |said: &Said| -> Vec<String> {
+        let all = amendments(measure, &survey, said);
+        all.iter().map(|one| format!("{} ({}) needs {}", one.path, one.why, one.needs().len())).collect()
+    };
+    let plain = told(&Said::default());
+    assert_eq!(plain, ["a.cfg (port: 2) needs 0", "goods.xml (entries of Bells) needs 1"]);
+    let all = told(&Said { licences: vec!["licence".to_owned()], replace_edits: true });
+    assert_eq!(all, ["a.cfg (port: 2; licence: true) needs 0", "goods.xml (entries of Bells) needs 2"]);
+}
+
+#[test]
+fn an_amendment_is_made_on_the_files_own_bytes_or_not_at_all() {
+    let (canon, rulebook, survey) = (canon(), rules(), survey());
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let all = amendments(measure, &survey, &Said::default());
+    let none = BTreeMap::new();
+    assert_eq!(
+        all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none).expect("amended"),
+        b"# x\r\nport = 2\r\naccept=false\r\n"
+    );
+    let goods = b"<goods>\n  <good name='bell'/>\n</goods>\n";
+    let lacking = all[1].apply(goods, &none).expect_err("no text");
+    assert!(lacking.to_string().contains("the entry good gong of bells is nowhere"), "{lacking}");
+    let (_, needed) = all[1].needs()[0];
+    let texts = BTreeMap::from([(needed.clone(), "<good name=\"gong\"/>".to_owned())]);
+    let amended = all[1].apply(goods, &texts).expect("amended");
+    assert_eq!(amended, b"<goods>\n  <good name='bell'/>\n  <good name=\"gong\"/>\n</goods>\n");
+    assert!(all[1].apply(b"<goods>", &texts).is_err());
+}

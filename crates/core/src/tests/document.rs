@@ -24,7 +24,7 @@ fn reads(#[case] notation: Notation, #[case] text: &str, #[case] expected: Value
 #[case(Notation::Toml, b"id = = 1", "not valid TOML")]
 #[case(Notation::Yaml, b"a: [1", "not valid YAML")]
 #[case(Notation::Xml, b"<a><b></a>", "not valid XML")]
-#[case(Notation::Xml, b"<a>", "ends before its root")]
+#[case(Notation::Xml, b"<a>", "`a` is never closed")]
 #[case(Notation::Ini, b"a = 1\n[a]\nb = 2\n", "both a key and a section")]
 #[case(Notation::Json, b"{\"id\": \"\xff\"}", "not UTF-8 text (the byte at offset 8")]
 fn refuses(#[case] notation: Notation, #[case] bytes: &[u8], #[case] expected: &str) {

@@ -115,19 +115,6 @@ fn nothing_is_sealed_that_does_not_fit() {
 }
 
 #[test]
-fn a_rulebook_may_ask_for_what_this_version_does_not_judge_and_that_is_said() {
-    let stage = Stage::sealed();
-    let text = stage.read("polarspur.rulebook.toml")
-        + "\n[[setting]]\nname = \"port\"\nfile = \"engine/port.json\"\nat = \"$.port\"\n";
-    stage.write("polarspur.rulebook.toml", text);
-    stage
-        .kanon(["check", "mara"])
-        .ends_with(0)
-        .says("names settings; this version of Kanon does not judge them yet")
-        .says("the rulebook has changed");
-}
-
-#[test]
 fn start_again_and_start_without_answers() {
     let stage = Stage::sealed();
     stage

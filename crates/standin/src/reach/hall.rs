@@ -153,7 +153,7 @@ impl Hall {
             }
         }
         if reasons.is_empty() {
-            reasons.extend(self.marks(hold))
+            reasons.extend(self.marks(hold));
         }
         reasons
     }
