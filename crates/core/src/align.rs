@@ -29,6 +29,20 @@ pub struct Step {
     pub why: String,
     /// The bytes that are written for it.
     pub bytes: u64,
+    /// Of a text file that is changed inside: the lines that are others afterwards.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub lines: Vec<LineChange>,
+}
+
+/// A line of a text file that goes or comes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LineChange {
+    /// Its number, from one: before the change where it goes, after it where it comes.
+    pub line: usize,
+    /// Whether it comes.
+    pub comes: bool,
+    /// What it says.
+    pub text: String,
 }
 
 /// What a step does.
@@ -311,7 +325,13 @@ impl Planner<'_> {
             (false, Some(from)) => {
                 let why = format!("{} {} is there under another name", sealed.reading.id, sealed.version_or_dash());
                 self.moved.insert(from.clone());
-                self.renames.push(Step { action: Action::Rename { from }, path: target, why, bytes: 0 });
+                self.renames.push(Step {
+                    action: Action::Rename { from },
+                    path: target,
+                    why,
+                    bytes: 0,
+                    lines: Vec::new(),
+                });
             }
             (occupied, _) => {
                 let why = self.why_put(sealed, place, occupied);
@@ -320,7 +340,7 @@ impl Planner<'_> {
                 } else {
                     Action::Put { blake3: file.blake3 }
                 };
-                self.puts.push(Step { action, path: target, why, bytes: file.size });
+                self.puts.push(Step { action, path: target, why, bytes: file.size, lines: Vec::new() });
             }
         }
     }
@@ -359,7 +379,7 @@ impl Planner<'_> {
 
     fn park(&mut self, path: InstallPath, why: &str) {
         if self.parked.insert(path.clone()) {
-            self.parks.push(Step { action: Action::Park, path, why: why.to_owned(), bytes: 0 });
+            self.parks.push(Step { action: Action::Park, path, why: why.to_owned(), bytes: 0, lines: Vec::new() });
         }
     }
 
@@ -431,21 +451,27 @@ impl Plan {
         let of = |mods: &[String]| mods.join(", ");
         for key in &ring.left_over {
             let why = format!("the key {} belongs to no mod any more", key.name);
-            self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0 });
+            self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0, lines: Vec::new() });
         }
         for brought in placed_left_over(measure, survey) {
             let why = format!("{} is gone, and with it what it brought", brought.of_mod);
-            self.steps.push(Step { action: Action::Park, path: brought.path.clone(), why, bytes: 0 });
+            self.steps.push(Step {
+                action: Action::Park,
+                path: brought.path.clone(),
+                why,
+                bytes: 0,
+                lines: Vec::new(),
+            });
         }
         for (key, there) in &ring.changed {
             let why = format!("another key is called {}; this is the one of {}", key.name, of(&key.mods));
             let action = Action::Replace { blake3: key.blake3 };
-            self.steps.push(Step { action, path: there.path.clone(), why, bytes: key.size });
+            self.steps.push(Step { action, path: there.path.clone(), why, bytes: key.size, lines: Vec::new() });
         }
         for (key, path) in &ring.missing {
             let why = format!("the key {} of {}", key.name, of(&key.mods));
             let action = Action::Put { blake3: key.blake3 };
-            self.steps.push(Step { action, path: path.clone(), why, bytes: key.size });
+            self.steps.push(Step { action, path: path.clone(), why, bytes: key.size, lines: Vec::new() });
         }
         for placed in placed_files(measure, survey.install.role) {
             let action = match there(survey, &placed.path).map(|found| found.blake3) {
@@ -455,7 +481,7 @@ impl Plan {
                 Some(Some(_)) => Action::Replace { blake3: placed.blake3 },
             };
             let why = format!("what {} brings besides", placed.sealed.reading.id);
-            self.steps.push(Step { action, path: placed.path, why, bytes: placed.size });
+            self.steps.push(Step { action, path: placed.path, why, bytes: placed.size, lines: Vec::new() });
         }
     }
 

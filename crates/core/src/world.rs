@@ -183,6 +183,7 @@ pub fn decide(
                     path: path.clone(),
                     why: why.clone(),
                     bytes: 0,
+                    lines: Vec::new(),
                 };
                 first.extend(world.files.iter().map(step));
             }
@@ -203,7 +204,13 @@ fn set_aside(worlds: &[World], mark: &str, rulebook: &Rulebook, role: Role) -> R
                 None => aside.clone(),
             };
             let why = "the old world is set aside, not deleted".to_owned();
-            steps.push(Step { action: Action::Rename { from: path.clone() }, path: to, why, bytes: 0 });
+            steps.push(Step {
+                action: Action::Rename { from: path.clone() },
+                path: to,
+                why,
+                bytes: 0,
+                lines: Vec::new(),
+            });
         }
     }
     Ok(steps)
@@ -253,7 +260,13 @@ fn put(
             None => place.clone(),
         };
         let why = "the prepared world".to_owned();
-        steps.push(Step { action: Action::Put { blake3: file.blake3 }, path, why, bytes: file.size });
+        steps.push(Step {
+            action: Action::Put { blake3: file.blake3 },
+            path,
+            why,
+            bytes: file.size,
+            lines: Vec::new(),
+        });
     }
     Ok(steps)
 }

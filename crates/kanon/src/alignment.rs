@@ -248,7 +248,7 @@ impl<'e> Job<'e> {
             false => format!("the base archive with {} laid in", names.join(", ")),
         };
         let action = Action::Replace { blake3: built };
-        self.planned.plan.steps.push(Step { action, path: surveyed.path.clone(), why, bytes: size });
+        self.planned.plan.steps.push(Step { action, path: surveyed.path.clone(), why, bytes: size, lines: Vec::new() });
         self.planned.own_bytes.add(built, built_file);
         self.planned.bases.push((surveyed.path.clone(), Base { original, recipe, built }));
         Ok(())

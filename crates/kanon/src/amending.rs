@@ -1,12 +1,13 @@
 //! Text files on their way through an alignment: read as they will be after the other steps, amended, and put in their place
 //! as steps like any other.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 
-use kanon_core::align::{Action, Plan, Step};
+use kanon_core::align::{Action, LineChange, Plan, Step};
 use kanon_core::amend::{Amendment, NeededEntry, Said, amendments};
 use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::check::Measure;
@@ -61,11 +62,11 @@ pub fn amend(
             }
         };
         let blake3 = kept(session, &after, own_bytes)?;
-        let bytes = after.len() as u64;
+        let (bytes, lines) = (after.len() as u64, changed_lines(&before, &after));
         match planned {
             Some(at) => {
                 let step = &mut plan.steps[at];
-                step.bytes = bytes;
+                (step.bytes, step.lines) = (bytes, lines);
                 step.why = format!("{}; {}", step.why, amendment.why);
                 step.action = match step.action {
                     Action::Replace { .. } => Action::Replace { blake3 },
@@ -74,11 +75,42 @@ pub fn amend(
             }
             None => {
                 let action = if is_new { Action::Put { blake3 } } else { Action::Replace { blake3 } };
-                plan.steps.push(Step { action, path: amendment.path.clone(), why: amendment.why.clone(), bytes });
+                plan.steps.push(Step {
+                    action,
+                    path: amendment.path.clone(),
+                    why: amendment.why.clone(),
+                    bytes,
+                    lines,
+                });
             }
         }
     }
     Ok(())
+}
+
+/// At most so many changed lines of one file are told.
+const LINES: usize = 60;
+/// So many characters of each.
+const LINE_CHARS: usize = 500;
+
+/// The lines in which two states of a text file differ.
+fn changed_lines(before: &[u8], after: &[u8]) -> Vec<LineChange> {
+    let text = |bytes| {
+        let utf8 = document::text(bytes, Encoding::Utf8).or_else(|_| document::text(bytes, Encoding::Windows1252));
+        utf8.map(Cow::into_owned).unwrap_or_default()
+    };
+    let (before, after) = (text(before), text(after));
+    let diff = similar::TextDiff::from_lines(&before, &after);
+    let changes = diff.iter_all_changes().filter_map(|change| {
+        let (line, comes) = match change.tag() {
+            similar::ChangeTag::Equal => return None,
+            similar::ChangeTag::Delete => (change.old_index()?, false),
+            similar::ChangeTag::Insert => (change.new_index()?, true),
+        };
+        let text = change.value().trim_end_matches(['\r', '\n']).chars().take(LINE_CHARS).collect();
+        Some(LineChange { line: line + 1, comes, text })
+    });
+    changes.take(LINES).collect()
 }
 
 fn present(install: &dyn Install, path: &InstallPath) -> Result<Option<Vec<u8>>, Failure> {

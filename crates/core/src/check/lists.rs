@@ -6,7 +6,7 @@ use super::{Measure, align, extra_severity, is_left_over};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edit::{Change, Entry, digest_like, entry_text, option_text};
 use crate::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
-use crate::rulebook::{ListForm, ListRule, Names, Role, Rulebook};
+use crate::rulebook::{EntryShape, ListForm, ListRule, Names, Role, Rulebook};
 use crate::survey::{ListEntry, NeededOn, StandsFor, Survey, SurveyedMod};
 
 /// What a list is to say, as changes of what it says.
@@ -330,6 +330,45 @@ fn order(survey: &Survey, entries: &[ListEntry], wanted: &ListWanted) -> Option<
     found.sort_unstable();
     let told = |order: &[usize]| order.iter().map(|at| entries[*at].id.as_str()).collect::<Vec<_>>().join(", ");
     Some(Finding::new(Code::ListOrder, align(survey)).expected(told(&expected)).found(told(&found)))
+}
+
+/// The mods of an install that a list keeps out of play, by folded id, each with why: switched off there, or not in a list
+/// that says of every mod in play that it is.
+pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, String> {
+    let mut out = BTreeMap::new();
+    for list in survey.lists.iter().filter(|list| list.problem.is_none()) {
+        let Some(rule) = rulebook.list(&list.name) else { continue };
+        let named: HashMap<String, bool> = list
+            .entries
+            .iter()
+            .filter(|e| e.stands_for == StandsFor::Mod)
+            .map(|e| (e.id.to_lowercase(), e.on))
+            .collect();
+        // Where entries have switches, a mod without one is in play for all that is known.
+        let tells_all = match &rule.form {
+            ListForm::Option { .. } | ListForm::Lines => true,
+            ListForm::Document { shape, .. } => matches!(shape, EntryShape::Text { .. }),
+        };
+        for found in survey.mods.iter().filter(|found| found.enabled && !found.is_id_alone()) {
+            let on_shelf = rulebook.shelves_of(rule).any(|shelf| shelf.name == found.shelf);
+            let side = found.reading.needed_on;
+            let is_for = match rule.needed_on.is_empty() {
+                true => side.includes(survey.install.role),
+                false => rule.needed_on.contains(&side),
+            };
+            let id = &found.reading.id;
+            let why = match named.get(&found.folded_id()) {
+                Some(true) => continue,
+                Some(false) => format!("{id} is switched off in {}", list.file),
+                None if tells_all && !named.is_empty() => format!("{id} is not in `{}` ({})", list.name, list.file),
+                None => continue,
+            };
+            if on_shelf && is_for {
+                out.insert(found.folded_id(), why);
+            }
+        }
+    }
+    out
 }
 
 /// What the lists of both sides say by the canon, as it is sealed.

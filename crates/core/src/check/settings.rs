@@ -140,6 +140,8 @@ fn memory(
     let said = match (found.bytes, &found.problem) {
         (Some(bytes), _) if bytes >= floor => return None,
         (None, None) => return None,
+        // Who starts the game in another way gives it memory elsewhere; the launch line tells of the file.
+        (None, Some(problem)) if problem.contains("not there") => return None,
         (Some(bytes), _) => rule.written(bytes, "MiB"),
         (None, Some(problem)) => problem.clone(),
     };

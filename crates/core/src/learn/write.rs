@@ -485,7 +485,25 @@ impl Pen<'_> {
             self.line(&format!("{key} = {value}"));
             self.fact(&format!("{name}: {key}"), value, list.confidence, &[]);
         }
+        self.shelves_of(list, &name);
         self.strangers(list, &name);
+    }
+
+    /// Of several shelves, a list may be about some: it is not to be filled with the mods of the others.
+    fn shelves_of(&mut self, list: &FoundList, name: &str) {
+        let names_any = |facts: &Facts| facts.id.values.iter().flatten().any(|id| list.named.contains(id));
+        let all = self.learned.shelves.len();
+        let named: Vec<String> = self
+            .learned
+            .shelves
+            .iter()
+            .filter(|(_, facts, _)| names_any(facts))
+            .map(|(shelf, ..)| quoted(&shelf.name))
+            .collect();
+        if !named.is_empty() && named.len() < all {
+            let evidence = ["it names no mod of the other shelves".to_owned()];
+            self.inferred(&format!("{name}: shelves"), "shelves", &format!("[{}]", named.join(", ")), (0.7, &evidence));
+        }
     }
 
     /// Entries that name no mod: the game's own ids are known as such already.

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use kanon_core::check::out_of_play;
 use kanon_core::rulebook::Role;
 use kanon_core::solve::Trust;
 use kanon_core::survey::{Survey, SurveyedMod};
@@ -28,7 +29,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Target::Survey(_) => None,
     };
     let survey = session.survey(target)?.survey;
-    let (mut wishes, passed_over) = wishes(&survey, from.as_deref());
+    let (mut wishes, passed_over) = wishes(&survey, from.as_deref(), &out_of_play(&session.loaded.rulebook, &survey));
     let recognised = if session.workspace()?.wishes.sources.is_empty() {
         Vec::new()
     } else {
@@ -106,8 +107,12 @@ fn keep_what_was_said(wishes: &mut [ModWish], before: &Wishes, versions: Version
     }
 }
 
-/// A wish for each mod that is there once, switched on and of this loader; the others with why not.
-fn wishes(survey: &Survey, from: Option<&str>) -> (Vec<ModWish>, Vec<(String, String)>) {
+/// A wish for each mod that is there once, in play and of this loader; the others with why not.
+fn wishes(
+    survey: &Survey,
+    from: Option<&str>,
+    out_of_play: &BTreeMap<String, String>,
+) -> (Vec<ModWish>, Vec<(String, String)>) {
     let mut by_id: BTreeMap<String, Vec<&SurveyedMod>> = BTreeMap::new();
     let mut passed_over: Vec<(String, String)> =
         survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
@@ -117,6 +122,9 @@ fn wishes(survey: &Survey, from: Option<&str>) -> (Vec<ModWish>, Vec<(String, St
                 .push((found.path.to_string(), format!("{} was made for the loader {loader}", found.reading.id))),
             (None, false) => {
                 passed_over.push((found.path.to_string(), format!("{} is switched off", found.reading.id)));
+            }
+            (None, true) if out_of_play.contains_key(&found.folded_id()) => {
+                passed_over.push((found.path.to_string(), out_of_play[&found.folded_id()].clone()));
             }
             (None, true) => by_id.entry(found.folded_id()).or_default().push(found),
         }

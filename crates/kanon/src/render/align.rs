@@ -11,7 +11,7 @@ use serde::Serialize;
 
 use crate::failure::Failure;
 
-use super::{BOLD, CARE, FAINT, GOOD, cell, count, size, styled};
+use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, size, styled};
 
 /// The report of an alignment, or of a preview.
 #[derive(Serialize)]
@@ -103,6 +103,11 @@ fn step(out: &mut String, number: usize, step: &Step) {
     let bytes = if step.bytes > 0 { format!("  {}", size(step.bytes)) } else { String::new() };
     let path = printable(&format!("{from}{}", step.path));
     let _ = writeln!(out, "  {number:>2}. {} {path}{bytes}", cell(step.action.as_str(), 8));
+    for line in &step.lines {
+        let (style, sign) = if line.comes { (GOOD, '+') } else { (BAD, '-') };
+        let text = printable(&line.text.replace('\t', "    "));
+        let _ = writeln!(out, "      {}", styled(style, &format!("{sign} {:>3}  {text}", line.line)));
+    }
 }
 
 /// What was taken back.

@@ -125,11 +125,15 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
         }
     }
     let for_all = same_remedy(&findings.iter().collect::<Vec<_>>()).filter(|_| findings.len() > 1);
+    let mut after_a_mod = false;
     for subject in subjects {
         let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
-        if let Some(id) = subject {
-            let _ = writeln!(out, "  {}", styled(BOLD, &printable(id)));
+        match subject {
+            Some(id) => out.push_str(&format!("  {}\n", styled(BOLD, &printable(id)))),
+            None if after_a_mod => out.push_str(&format!("  {}\n", styled(FAINT, "beside the mods"))),
+            None => {}
         }
+        after_a_mod = subject.is_some();
         let for_subject = same_remedy(&of_subject).filter(|_| for_all.is_none());
         for finding in &of_subject {
             one(out, finding);

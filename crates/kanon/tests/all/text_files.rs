@@ -253,6 +253,20 @@ fn the_order_of_the_canon_is_the_servers_own_until_somebody_says_otherwise() {
     stage.kanon(["seal"]).ends_with(0).says("order-impossible").says("position 1");
 }
 
+#[test]
+fn a_mod_that_a_list_keeps_out_of_play_is_not_adopted() {
+    let rules = "[[list]]\nname = \"the board\"\nfile = \"board.json\"\neach = \"$.loads\"\nform = \"id-to-flag\"\n\n\
+        [[list]]\nname = \"the line\"\nof = \"server\"\nfile = \"start.sh\"\noption = \"-own=\"\nneeded_on = [\"server\"]\n";
+    let stage = stage(rules, &[]);
+    stage.write("fen/loads/elk.load", load("elk", &[], "server"));
+    stage.write("fen/loads/mist.load", load("mist", &[], "all"));
+    stage.write("fen/board.json", "{\"loads\": {\"reed\": true, \"mist\": false}}");
+    stage.write("fen/start.sh", "./fen -own=owl\n");
+    let said = stage.kanon(["adopt", "fen"]).ends_with(1).says("mist is switched off in board.json");
+    said.says("elk is not in `the line` (start.sh)");
+    assert!(!stage.read("kanon.toml").contains("mist") && stage.read("kanon.toml").contains("owl"));
+}
+
 const SETTINGS: &str = r#"
 [[setting]]
 name = "the port"
