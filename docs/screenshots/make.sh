@@ -54,6 +54,13 @@ rm "$story"/ashmere.rulebook.toml
 shot learn "kanon learn ashmere/server --client ashmere/client -o ashmere.rulebook.toml --game 'Ashmere Reach'"
 shot rulebook "kanon rulebook check railway.rulebook.toml --against railway/server --mod peat-works"
 
+# The hall on the reach, as it was when somebody had been at it by hand.
+place=$story/reach
+kanon -C "$place" undo hall >/dev/null
+shot hall "kanon check hall"
+shot hall-align "kanon align hall --preview"
+shot keys "kanon keys; kanon line hall; kanon line rowan"
+
 # An evening on the reach, with its shop open.
 place=$work/reach
 kanon standin layout "$root/demo/ashmere/evening.tree" "$place"

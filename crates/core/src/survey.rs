@@ -81,6 +81,15 @@ pub struct InstallFacts {
     pub runtime_version: Option<String>,
 }
 
+#[cfg(test)]
+impl InstallFacts {
+    /// An install of the game `g` of which nothing else is known.
+    pub fn bare(name: &str, role: Role) -> Self {
+        let (name, game) = (name.to_owned(), "g".to_owned());
+        Self { name, role, game, game_version: None, loader_version: None, runtime_version: None }
+    }
+}
+
 /// A mod list or a launch line as it was found.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedList {

@@ -131,3 +131,70 @@ fn wrong_words_are_told() {
     assert_eq!(said.status.code(), Some(2));
     assert!(String::from_utf8(said.stderr).unwrap().contains("usage: server FOLDER LOG"));
 }
+
+/// A hall and a boat of the other game, as they are on a good evening.
+fn reach() -> (tempfile::TempDir, World) {
+    let temp = tempfile::tempdir().unwrap();
+    let world = World::build(temp.path()).unwrap();
+    world.evening("reach").unwrap();
+    (temp, world)
+}
+
+fn hall(world: &World, log: PathBuf) -> Station {
+    let mut command = Command::new(PROGRAM);
+    let folder = world.folder("reach/hall");
+    let mut process = command.arg("hall").arg(folder).arg(&log).stdout(Stdio::piped()).spawn().unwrap();
+    let mut port = String::new();
+    BufReader::new(process.stdout.take().unwrap()).read_line(&mut port).unwrap();
+    Station { process, port: port.trim().to_owned(), log }
+}
+
+fn lands(hall: &Station, world: &World, player: &str) -> bool {
+    let folder = world.folder(&format!("reach/{player}"));
+    let said = Command::new(PROGRAM).arg("boat").arg(folder).arg(player).arg(&hall.port).output().unwrap();
+    let message = String::from_utf8(said.stdout).unwrap();
+    assert!(message == "You step ashore.\n" || message == "The tide is against you. (17)\n", "{message}");
+    said.status.success()
+}
+
+#[test]
+fn a_boat_lands_when_its_launch_line_its_payloads_and_its_marks_are_the_halls() {
+    let (temp, world) = reach();
+    let log = temp.path().join("hall.log");
+    let open = hall(&world, log.clone());
+    assert!(lands(&open, &world, "rowan"));
+    let rowan = world.folder("reach/rowan");
+    let line = std::fs::read_to_string(rowan.join("launch.txt")).unwrap();
+    let faults: [(&str, String, &str); 4] = [
+        ("launch.txt", line.replace("#tide-gates;#lantern-fish", "#lantern-fish;#tide-gates"), "another order"),
+        ("launch.txt", line.replace(";#salt-maps", ""), "lacks salt-maps 1.0"),
+        ("holds/tide-gates/stock/gates.hold", "ajar\n".to_owned(), "gates.hold of tide-gates with other contents"),
+        ("holds/tide-gates/stock/gates.hold.tidewright.mark", "no mark".to_owned(), "that tidewright never made"),
+    ];
+    for (path, spoilt, reason) in faults {
+        let before = std::fs::read(rowan.join(path)).unwrap();
+        std::fs::write(rowan.join(path), spoilt).unwrap();
+        assert!(!lands(&open, &world, "rowan"), "{reason}");
+        assert!(open.console().contains(reason), "{reason} in {}", open.console());
+        std::fs::write(rowan.join(path), before).unwrap();
+    }
+    std::fs::rename(
+        rowan.join("holds/salt-maps/stock/maps.hold.bellfounder.mark"),
+        rowan.join("holds/salt-maps/stock/maps.hold.stranger.mark"),
+    )
+    .unwrap();
+    assert!(!lands(&open, &world, "rowan"));
+    assert!(open.console().contains("has a mark by stranger, whom nobody here knows"));
+    assert!(lands(&open, &world, "alder"));
+}
+
+#[test]
+fn a_hall_that_was_changed_by_hand_lets_nobody_land() {
+    let (temp, world) = reach();
+    world.spoil_hall("reach/hall").unwrap();
+    let open = hall(&world, temp.path().join("hall.log"));
+    assert!(!lands(&open, &world, "rowan"));
+    for reason in ["no hold is called tide-gaets", "bell-small is there twice", "there is no folder ashmere.high"] {
+        assert!(open.console().contains(reason), "{reason} in {}", open.console());
+    }
+}

@@ -43,13 +43,21 @@ pub fn entry_of(sealed: &SealedMod) -> Entry {
     let sums = sealed.files.iter().take(1).flat_map(|file| {
         [file.sha256.map(|digest| digest.to_string()), Some(file.blake3.to_string())].into_iter().flatten()
     });
-    Entry { id: sealed.reading.id.clone(), name: sealed.name.clone(), digests: own.chain(sums).collect(), version }
+    let title = sealed.reading.title.clone();
+    Entry {
+        id: sealed.reading.id.clone(),
+        name: sealed.name.clone(),
+        title,
+        digests: own.chain(sums).collect(),
+        version,
+    }
 }
 
 fn entry_of_found(found: &SurveyedMod) -> Entry {
     Entry {
         id: found.reading.id.clone(),
         name: found.name.clone(),
+        title: found.reading.title.clone(),
         version: found.reading.version.clone(),
         digests: found.reading.version.iter().filter(|version| version.len() >= 32).cloned().collect(),
     }

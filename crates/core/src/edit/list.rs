@@ -26,6 +26,8 @@ pub struct Entry {
     pub name: String,
     /// Its version.
     pub version: Option<String>,
+    /// What people call it.
+    pub title: Option<String>,
     /// Digests by which it may be named.
     pub digests: Vec<String>,
 }
@@ -287,16 +289,18 @@ impl Writer<'_> {
             _ => Form::Lines,
         };
         let like = self.neighbour();
+        let others: Vec<&Value> = items.iter().map(|(value, _)| *value).collect();
+        let item = |at: usize| (items[at].0, items[at].1, others.as_slice());
         let core = |at: usize, entry: &Entry| match fields {
             None => written(notation, &self.text[items[at].1.span.clone()], &self.set_text(at, entry)),
-            Some(fields) => self.object_with(notation, items[at], at, entry, fields, false),
+            Some(fields) => self.object_with(notation, item(at), at, entry, fields, false),
         };
         let fresh = |entry: &Entry| match (fields, like) {
             (None, _) => {
                 let old = like.map_or("", |at| &self.text[items[at].1.span.clone()]);
                 written(notation, old, &self.named(entry, like))
             }
-            (Some(fields), Some(at)) => self.object_with(notation, items[at], at, entry, fields, true),
+            (Some(fields), Some(at)) => self.object_with(notation, item(at), at, entry, fields, true),
             (Some(fields), None) => self.plain_object(notation, entry, fields),
         };
         match form {
@@ -420,6 +424,7 @@ impl Writer<'_> {
         };
         let new = |at: usize, inner: String| {
             let (node, stretch) = (items[at].1, &stretches[at]);
+            let inner = inner.trim_end_matches(['\r', '\n']);
             let blank = if notation == Notation::Toml { end } else { "" };
             let gap = self.text[..stretch.end].ends_with(&format!("{end}{end}")) || items.len() == 1;
             format!("{}{inner}{end}{}", &self.text[stretch.start..node.span.start], if gap { blank } else { "" })
@@ -451,7 +456,8 @@ impl Writer<'_> {
                     Some(_) => written(notation, old, &self.text_with(&text, at, entry, inner, is_new)),
                     None => {
                         let empty = Value::Null;
-                        let item = (value.get(&field.name).unwrap_or(&empty), &field.node);
+                        let others: Vec<&Value> = fields.iter().filter_map(|field| value.get(&field.name)).collect();
+                        let item = (value.get(&field.name).unwrap_or(&empty), &field.node, others.as_slice());
                         self.object_with(notation, item, at, entry, inner, is_new)
                     }
                 },
@@ -569,7 +575,7 @@ impl Writer<'_> {
     fn object_with(
         &self,
         notation: Notation,
-        (value, node): (&Value, &Node),
+        (value, node, others): (&Value, &Node, &[&Value]),
         at: usize,
         entry: &Entry,
         fields: &EntryFields,
@@ -600,14 +606,59 @@ impl Writer<'_> {
         put(fields.version.as_ref(), &|_| entry.version.clone());
         put(fields.digest.as_ref(), &|old| digest_like(entry, old));
         put(fields.on.as_ref(), &|old| Some(on_word(old, Some(fields), None)));
-        if is_new && let Some(Some(other)) = self.known.get(at) {
-            for field in node.fields().iter().filter(|field| field.node.kind == Kind::Scalar) {
-                let old = &self.text[field.node.span.clone()];
-                if !known.contains(&field.node.span) {
-                    let at = field.node.span.start - base..field.node.span.end - base;
-                    splices.push(Splice { at, with: alike(old, other, entry) });
-                }
+        if !is_new {
+            return spliced(text, splices);
+        }
+        let mut dropped = Vec::new();
+        for (field, leaf) in leaves(node).filter(|(_, leaf)| !known.contains(&leaf.span)) {
+            let old = &self.text[leaf.span.clone()];
+            let said =
+                self.known.get(at).cloned().flatten().map_or_else(|| old.to_owned(), |other| alike(old, &other, entry));
+            let own = value.get(&field.name);
+            if said != *old {
+                splices.push(Splice { at: leaf.span.start - base..leaf.span.end - base, with: said });
+            } else if others.iter().any(|other| other.get(&field.name) != own) {
+                dropped.push(field.whole.clone());
             }
+        }
+        self.without(node, &dropped, (text, splices))
+    }
+
+    /// A row without some of its fields, and with splices in the others.
+    fn without(&self, node: &Node, dropped: &[Range<usize>], (text, mut splices): (&str, Vec<Splice>)) -> String {
+        let base = node.span.start;
+        let Kind::Table(fields, form) = &node.kind else { return spliced(text, splices) };
+        if *form == Form::Brackets && !dropped.is_empty() {
+            let spans: Vec<Range<usize>> = fields.iter().map(|field| field.whole.clone()).collect();
+            let row = |(index, span): (usize, &Range<usize>)| {
+                let inside =
+                    |splice: &&Splice| span.start - base <= splice.at.start && splice.at.end <= span.end - base;
+                let moved = |splice: &Splice| Splice {
+                    at: splice.at.start + base - span.start..splice.at.end + base - span.start,
+                    with: splice.with.clone(),
+                };
+                let own = splices.iter().filter(inside).map(moved).collect();
+                Row::Kept { index, text: spliced(&self.text[span.clone()], own) }
+            };
+            let kept = spans.iter().enumerate().filter(|(_, span)| !dropped.contains(span));
+            let rows: Vec<Row> = kept.map(row).collect();
+            let inner = bracketed(self.text, &node.span, &spans, &rows);
+            return format!(
+                "{}{}{}",
+                &self.text[base..inner.at.start],
+                inner.with,
+                &self.text[inner.at.end..node.span.end]
+            );
+        }
+        for field in dropped {
+            let before = &self.text[..field.start];
+            let lines = whole_lines(self.text, field);
+            // An attribute goes with the blanks before it.
+            let at = if lines == *field { before.trim_end().len()..field.end } else { lines };
+            splices.push(Splice {
+                at: at.start.max(base) - base..at.end.min(base + text.len()) - base,
+                with: String::new(),
+            });
         }
         spliced(text, splices)
     }
@@ -669,6 +720,15 @@ fn without_comment(line: String) -> String {
     }
 }
 
+/// The fields of a row that have one value each; of XML, children too.
+fn leaves(node: &Node) -> impl Iterator<Item = (&Field, &Node)> {
+    node.fields().iter().filter_map(|field| match (&field.node.kind, field.node.items()) {
+        (Kind::Scalar, _) => Some((field, &field.node)),
+        (_, [only]) if only.kind == Kind::Scalar => Some((field, only)),
+        _ => None,
+    })
+}
+
 /// The end of the last value inside a node.
 fn last_of(node: &Node) -> usize {
     let inner = node.fields().iter().map(|field| last_of(&field.node)).chain(node.items().iter().map(last_of));
@@ -679,6 +739,10 @@ fn last_of(node: &Node) -> usize {
 fn alike(text: &str, of: &Entry, entry: &Entry) -> String {
     let mut out = text.to_owned();
     let versions = of.version.clone().zip(entry.version.clone());
+    let bare = text.trim_matches(['"', '\'']);
+    if let Some(title) = of.title.as_ref().filter(|title| bare == title.as_str()) {
+        return text.replace(title.as_str(), entry.title.as_ref().unwrap_or(&entry.id));
+    }
     for digest in &of.digests {
         if let Some(with) = digest_like(entry, digest) {
             out = out.replace(digest.as_str(), &with);

@@ -16,14 +16,7 @@ fn rules() -> Rulebook {
 }
 
 fn survey() -> Survey {
-    let install = InstallFacts {
-        name: "hall".to_owned(),
-        role: Role::Server,
-        game: "g".to_owned(),
-        game_version: None,
-        loader_version: None,
-        runtime_version: None,
-    };
+    let install = InstallFacts::bare("hall", Role::Server);
     let setting = |name: &str, value: &str| SurveyedSetting {
         name: name.to_owned(),
         file: path("a.cfg"),

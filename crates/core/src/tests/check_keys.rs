@@ -58,14 +58,7 @@ fn hold(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
 }
 
 fn survey(role: Role, mods: Vec<SurveyedMod>, keys: Vec<SurveyedKey>) -> Survey {
-    let install = InstallFacts {
-        name: "hall".to_owned(),
-        role,
-        game: "g".to_owned(),
-        game_version: None,
-        loader_version: None,
-        runtime_version: None,
-    };
+    let install = InstallFacts::bare("hall", role);
     Survey { mods, keys, ..Survey::empty(install) }
 }
 

@@ -60,14 +60,7 @@ fn canon() -> Canon {
 }
 
 fn facts(role: Role) -> InstallFacts {
-    InstallFacts {
-        name: "x".to_owned(),
-        role,
-        game: "g".to_owned(),
-        game_version: None,
-        loader_version: None,
-        runtime_version: None,
-    }
+    InstallFacts::bare("x", role)
 }
 
 fn codes(rulebook: &Rulebook, survey: &Survey) -> Vec<String> {

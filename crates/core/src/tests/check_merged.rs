@@ -40,14 +40,7 @@ fn hold(id: &str, key: &str, text: &str) -> SurveyedMod {
 }
 
 fn survey(mods: Vec<SurveyedMod>, entries: &[(&str, &str)]) -> Survey {
-    let install = InstallFacts {
-        name: "hall".to_owned(),
-        role: Role::Server,
-        game: "g".to_owned(),
-        game_version: None,
-        loader_version: None,
-        runtime_version: None,
-    };
+    let install = InstallFacts::bare("hall", Role::Server);
     let entry = |(key, text): &(&str, &str)| DataEntry { key: (*key).to_owned(), blake3: Blake3::of(text.as_bytes()) };
     let data = SurveyedData { file: path("goods.xml"), entries: entries.iter().map(entry).collect(), problem: None };
     Survey { mods, data: vec![data], ..Survey::empty(install) }

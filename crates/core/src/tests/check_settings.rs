@@ -17,14 +17,7 @@ fn rules(names: &[&str]) -> Rulebook {
 }
 
 fn survey(values: &[(&str, Option<&str>)]) -> Survey {
-    let install = InstallFacts {
-        name: "hall".to_owned(),
-        role: Role::Server,
-        game: "g".to_owned(),
-        game_version: None,
-        loader_version: None,
-        runtime_version: None,
-    };
+    let install = InstallFacts::bare("hall", Role::Server);
     let mut survey = Survey::empty(install);
     survey.settings = values
         .iter()

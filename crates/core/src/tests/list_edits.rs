@@ -12,7 +12,13 @@ fn rule(keys: &str) -> ListRule {
 
 fn entry(id: &str) -> Entry {
     let digest = format!("{:0<40}", id.bytes().map(|byte| format!("{byte:x}")).collect::<String>());
-    Entry { id: id.to_owned(), name: format!("{id}.mod"), version: Some("2.0".to_owned()), digests: vec![digest] }
+    Entry {
+        id: id.to_owned(),
+        name: format!("{id}.mod"),
+        version: Some("2.0".to_owned()),
+        title: Some(format!("The {id}")),
+        digests: vec![digest],
+    }
 }
 
 /// The list with these ids switched on, in this order; those that are there are set, others are new.
@@ -55,6 +61,24 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
     "{\"mods\": {\r\n  \"a\": false,\r\n  \"gone\": true\r\n}}",
     &["a", "b"],
     "{\"mods\": {\r\n  \"a\": true,\r\n  \"b\": true\r\n}}"
+)]
+#[case::what_else_they_say(
+    "file = \"b.json\"\neach = \"$[*]\"\nid = \"$.id\"",
+    "[\n  {\"id\": \"a\", \"from\": \"shop\", \"note\": \"loud\", \"title\": \"The a\", \"at\": \"mods/a.mod\"},\n  {\"id\": \"b\", \"from\": \"shop\", \"note\": \"mine\", \"title\": \"The b\", \"at\": \"mods/b.mod\"}\n]\n",
+    &["a", "b", "c"],
+    "[\n  {\"id\": \"a\", \"from\": \"shop\", \"note\": \"loud\", \"title\": \"The a\", \"at\": \"mods/a.mod\"},\n  {\"id\": \"b\", \"from\": \"shop\", \"note\": \"mine\", \"title\": \"The b\", \"at\": \"mods/b.mod\"},\n  {\"id\": \"c\", \"from\": \"shop\", \"title\": \"The c\", \"at\": \"mods/c.mod\"}\n]\n"
+)]
+#[case::what_else_elements_say(
+    "file = \"w.xml\"\neach = \"$.w.m[*].i[*]\"\nid = \"$.id[0]\"",
+    "<w>\n  <m>\n    <i note=\"x\" n='1'>\n      <file>a.mod</file>\n      <id>a</id>\n      <own>7</own>\n    </i>\n    <i note=\"y\" n='1'>\n      <file>b.mod</file>\n      <id>b</id>\n      <own>8</own>\n    </i>\n  </m>\n</w>\n",
+    &["a", "b", "c"],
+    "<w>\n  <m>\n    <i note=\"x\" n='1'>\n      <file>a.mod</file>\n      <id>a</id>\n      <own>7</own>\n    </i>\n    <i note=\"y\" n='1'>\n      <file>b.mod</file>\n      <id>b</id>\n      <own>8</own>\n    </i>\n    <i n='1'>\n      <file>c.mod</file>\n      <id>c</id>\n    </i>\n  </m>\n</w>\n"
+)]
+#[case::what_else_tables_say(
+    "file = \"b.yaml\"\neach = \"$.mods[*]\"\nid = \"$.id\"\non = \"$.on\"",
+    "mods:\n  - id: a\n    on: yes\n    note: x\n  - id: b   # second\n    on: no\n    note: y\n",
+    &["a", "b", "c"],
+    "mods:\n  - id: a\n    on: yes\n    note: x\n  - id: b   # second\n    on: yes\n    note: y\n  - id: c\n    on: yes\n"
 )]
 #[case::toml_array("file = \"b.toml\"\neach = \"$.mods[*]\"", "# ours\nmods = [\n  'a', # first\n  'z',\n]\nport = 1\n", &["a", "b"], "# ours\nmods = [\n  'a', # first\n  'b',\n]\nport = 1\n")]
 #[case::toml_tables(
