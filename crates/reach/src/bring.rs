@@ -68,16 +68,17 @@ pub enum Now {
 
 /// Files as a host told of them when their bytes were known: for one of the same size and time, they still are.
 #[derive(Debug, Default)]
-pub struct Seen(HashMap<(String, u64, i64), Blake3>);
+pub struct Seen(HashMap<(String, u64, i64), Option<Blake3>>);
 
 impl Seen {
-    /// Takes note of a file.
+    /// Takes note of a file. Where two states of it look alike, as within one second of a host's clock, neither is known.
     pub fn add(&mut self, path: &str, (size, modified): (u64, i64), blake3: Blake3) {
-        self.0.insert((path.to_owned(), size, modified), blake3);
+        let known = self.0.entry((path.to_owned(), size, modified)).or_insert(Some(blake3));
+        *known = known.filter(|known| *known == blake3);
     }
 
     fn digest(&self, path: &str, stamp: Stamp) -> Option<Blake3> {
-        self.0.get(&(path.to_owned(), stamp.size, stamp.modified)).copied()
+        self.0.get(&(path.to_owned(), stamp.size, stamp.modified)).copied().flatten()
     }
 }
 

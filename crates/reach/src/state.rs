@@ -374,6 +374,20 @@ impl State {
         })
     }
 
+    /// Forgets small files of an install on a host.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn forget_documents(&mut self, root: &str, paths: &[String]) -> Result<(), ReachError> {
+        if paths.is_empty() {
+            return Ok(());
+        }
+        self.transact(|connection| {
+            let mut delete = connection.prepare_cached("DELETE FROM document WHERE root = ?1 AND path = ?2")?;
+            paths.iter().try_for_each(|path| delete.execute(params![root, path]).map(drop))
+        })
+    }
+
     /// What is known of a base archive that was rebuilt.
     ///
     /// # Errors

@@ -201,6 +201,25 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         };
         findings.extend(of_list.into_iter().map(at));
     }
+    findings.extend(nowhere_yet(measure, survey));
+    findings
+}
+
+/// Lists that this side must have, in places where nothing is yet: a world that was never made.
+fn nowhere_yet(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let role = survey.install.role;
+    let is_all_there_is =
+        |rule: &ListRule| measure.rulebook.shelves.iter().any(|shelf| shelf.ids_from(role) == Some(rule.name.as_str()));
+    let mut findings = Vec::new();
+    for rule in measure.rulebook.lists.iter().filter(|rule| rule.of == Some(role) || is_all_there_is(rule)) {
+        let Some(file) = &rule.file else { continue };
+        let is_there = survey.lists.iter().any(|list| list.name == rule.name);
+        let wanted = target(measure, survey, rule, &[]);
+        if !is_there && !wanted.changes.is_empty() {
+            let problem = "the file is not there: nothing is called so yet";
+            findings.push(unreadable(survey, rule, problem, &wanted).at(file.to_string()));
+        }
+    }
     findings
 }
 

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::{Measure, align};
 use crate::canon::SealedSetting;
 use crate::finding::{Code, Finding};
-use crate::rulebook::{MemoryRule, SettingRule, filled};
+use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
 use crate::survey::{Survey, SurveyedSetting};
 
 /// A setting that must have a value.
@@ -17,6 +17,8 @@ pub struct SettingWanted<'a> {
     pub found: &'a SurveyedSetting,
     /// The value, in the words of the one that is there; or what it quotes and nobody knows.
     pub value: Result<String, String>,
+    /// Whose it is, where that was said.
+    of: Option<Role>,
 }
 
 impl SettingWanted<'_> {
@@ -36,7 +38,7 @@ pub fn wanted_settings<'a>(measure: Measure<'a>, survey: &'a Survey) -> Vec<Sett
         for found in survey.settings.iter().filter(|found| found.name == sealed.name) {
             let value = value_of(measure, survey, sealed, found, &mut BTreeSet::new());
             let value = value.map(|value| rule.in_words_of(&value, found.value.as_deref()));
-            wanted.push(SettingWanted { rule, found, value });
+            wanted.push(SettingWanted { rule, found, value, of: sealed.of.or(rule.of) });
         }
     }
     wanted
@@ -95,8 +97,14 @@ pub fn memory_floor(measure: Measure<'_>, survey: &Survey, rule: &MemoryRule) ->
 /// Findings about settings and memory.
 pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let off = wanted_settings(measure, survey);
-    let mut findings: Vec<Finding> =
-        off.iter().filter(|wanted| !wanted.is_said()).map(|wanted| setting(survey, wanted)).collect();
+    // A file that is not there may be the other side's, unless somebody says whose it is.
+    let may_be_elsewhere = |wanted: &&SettingWanted<'_>| {
+        let is_nowhere = wanted.found.problem.as_ref().is_some_and(|problem| problem.contains("not there"));
+        is_nowhere && wanted.of.is_none()
+    };
+    let off = off.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
+    let mut findings: Vec<Finding> = off.map(|wanted| setting(survey, wanted)).collect();
+    findings.extend(nowhere_yet(measure, survey));
     for found in &survey.memory {
         let rule = measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file));
         findings.extend(rule.and_then(|rule| memory(measure, survey, rule, found)));
@@ -104,8 +112,24 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     findings
 }
 
+/// Settings that this side must have, in places where nothing is yet.
+fn nowhere_yet(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let is_missed = |sealed: &&SealedSetting| {
+        sealed.of == Some(survey.install.role) && !survey.settings.iter().any(|found| found.name == sealed.name)
+    };
+    let missed = measure.canon.settings.iter().filter(is_missed);
+    let rule = |sealed: &SealedSetting| measure.rulebook.settings.iter().find(|rule| rule.name == sealed.name);
+    let finding = |(rule, sealed): (&SettingRule, &SealedSetting)| {
+        Finding::new(Code::SettingMissing, "start the game once, so that it makes the file")
+            .at(rule.file.to_string())
+            .expected(format!("{}: {}", sealed.name, sealed.is))
+            .found("nothing is called so yet")
+    };
+    missed.filter_map(|sealed| Some(finding((rule(sealed)?, sealed)))).collect()
+}
+
 fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
-    let SettingWanted { rule, found, value } = wanted;
+    let SettingWanted { rule, found, value, .. } = wanted;
     let said = match (&found.value, &found.problem) {
         (_, Some(problem)) => problem.clone(),
         (Some(value), None) => value.clone(),

@@ -153,6 +153,16 @@ fn lists_are_sealed_for_both_sides_and_lines_are_printed() {
 }
 
 #[test]
+fn a_list_in_a_world_that_is_not_there_yet_is_missed() {
+    let list = "of = \"server\"\nfile = \"worlds/*/list.txt\"\nnotation = \"lines\"";
+    let mut survey = listing(Role::Server, &[]);
+    survey.lists.clear();
+    assert_eq!(codes(&rules(list), &survey), ["list-unreadable"]);
+    survey.install.role = Role::Client;
+    assert!(codes(&rules(list), &survey).is_empty(), "it is the server's");
+}
+
+#[test]
 fn a_launch_line_in_no_file_here_is_no_fault_of_this_install() {
     let rulebook = rules("file = \"start.bat\"\noption = \"-m=\"\nentry = \"#{id}\"\nbetween = \";\"");
     let canon = canon();

@@ -81,6 +81,20 @@ fn a_setting_that_another_quotes_counts_as_it_is_to_be() {
     );
 }
 
+#[test]
+fn a_file_that_is_not_there_is_missed_only_where_it_belongs() {
+    let (rulebook, mut canon) = (rules(&["a"]), canon(&[("a", "on")]));
+    let mut here = survey(&[("a", None)]);
+    here.settings[0].problem = Some("the file is not there".to_owned());
+    assert!(told(&canon, &rulebook, &here).is_empty(), "it may be the players'");
+    canon.settings[0].of = Some(Role::Server);
+    assert_eq!(told(&canon, &rulebook, &here), ["setting-missing a: on / the file is not there"]);
+    here.settings.clear();
+    assert_eq!(told(&canon, &rulebook, &here), ["setting-missing a: on / nothing is called so yet"]);
+    here.install.role = Role::Client;
+    assert!(told(&canon, &rulebook, &here).is_empty());
+}
+
 #[rstest]
 #[case(Some(1 << 30), None, &[])]
 #[case(Some(512 << 20), None, &["memory-low at least 1024MiB / 512MiB"])]

@@ -11,7 +11,7 @@ use serde::Serialize;
 
 use crate::failure::Failure;
 
-use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, size, styled};
+use super::{BOLD, CARE, FAINT, GONE, GOOD, cell, count, size, styled};
 
 /// The report of an alignment, or of a preview.
 #[derive(Serialize)]
@@ -93,6 +93,7 @@ pub fn plan(name: &str, plan: &Plan, all: bool) -> String {
             let _ = writeln!(out, "       and {left} more like these{bytes}; -v tells each");
         }
         let _ = writeln!(out, "      {}", styled(FAINT, &printable(&alike[0].why)));
+        alike.iter().for_each(|step| lines(&mut out, step));
         number += alike.len();
     }
     out
@@ -103,8 +104,12 @@ fn step(out: &mut String, number: usize, step: &Step) {
     let bytes = if step.bytes > 0 { format!("  {}", size(step.bytes)) } else { String::new() };
     let path = printable(&format!("{from}{}", step.path));
     let _ = writeln!(out, "  {number:>2}. {} {path}{bytes}", cell(step.action.as_str(), 8));
+}
+
+/// The lines of a text file that go and come.
+fn lines(out: &mut String, step: &Step) {
     for line in &step.lines {
-        let (style, sign) = if line.comes { (GOOD, '+') } else { (BAD, '-') };
+        let (style, sign) = if line.comes { (GOOD, '+') } else { (GONE, '-') };
         let text = printable(&line.text.replace('\t', "    "));
         let _ = writeln!(out, "      {}", styled(style, &format!("{sign} {:>3}  {text}", line.line)));
     }

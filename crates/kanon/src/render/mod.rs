@@ -26,6 +26,8 @@ pub const FAINT: Style = Style::new().dimmed();
 // Not bold: terminals make bold colours bright, and bright green and magenta are hard to read on a light ground.
 pub const GOOD: Style = AnsiColor::Green.on_default();
 pub const BAD: Style = AnsiColor::Red.on_default().bold();
+/// What goes, without being bad.
+pub const GONE: Style = AnsiColor::Red.on_default();
 /// Magenta, not yellow: it can be read on a light ground too.
 pub const CARE: Style = AnsiColor::Magenta.on_default();
 

@@ -4,6 +4,7 @@ use ed25519_dalek::Signer;
 use kanon_standin::tree::signing_key;
 use rstest::rstest;
 
+use crate::hosts::site::{Site, Way};
 use crate::stage::{Stage, fits_its_schema};
 
 const RULES: &str = r#"format = "kanon-rulebook/1"
@@ -297,4 +298,39 @@ fn a_data_file_that_is_not_well_formed_is_not_touched_and_two_mods_with_one_entr
         .ends_with(0)
         .says("brings the entry good bell")
         .says("fish and bells".split(' ').next().unwrap());
+}
+
+#[rstest]
+fn keys_entries_and_files_are_mended_on_a_host_too(#[values(Way::Ftp, Way::OldFtp, Way::Sftp)] way: Way) {
+    let mut stage = stage();
+    let good = stage.read("hall/world/goods.xml");
+    let site = Site::serve(way, &stage.path("hall")).unwrap();
+    site.take(&mut stage, "hall");
+    put_key(&stage, "wright", "wright-of-old");
+    put_key(&stage, "gone", "gone");
+    stage.write("hall/world/goods.xml", GOODS);
+    std::fs::remove_file(stage.path("hall/profiles/hall/tunes/one.txt")).unwrap();
+    let bytes = |stage: &Stage| -> Vec<(String, Vec<u8>)> {
+        stage.fingerprint("hall").into_iter().map(|(name, (bytes, ..))| (name, bytes)).collect()
+    };
+    let spoilt = bytes(&stage);
+    let expected = [
+        "fragment-missing",
+        "fragment-missing",
+        "fragment-missing",
+        "fragment-missing",
+        "key-changed",
+        "key-left-over",
+    ];
+    assert_eq!(codes(&stage, "hall"), expected, "{way:?}");
+    stage.kanon(["align", "hall", "--yes"]).ends_with(0).says("is in line");
+    assert_eq!(stage.read("hall/world/goods.xml"), good);
+    stage.kanon(["check", "hall"]).ends_with(0).says("known by size and time");
+    stage.kanon(["undo", "hall"]).ends_with(0);
+    let differs = |now: &[(String, Vec<u8>)]| {
+        let others =
+            now.iter().filter(|file| !spoilt.contains(file)).chain(spoilt.iter().filter(|file| !now.contains(file)));
+        others.map(|(name, _)| name.clone()).collect::<Vec<_>>()
+    };
+    assert_eq!(differs(&bytes(&stage)), [""; 0], "{way:?}");
 }

@@ -216,6 +216,11 @@ pub trait Install: Send + Sync {
         self.folder().is_none()
     }
 
+    /// Paths that were changed from here, of which nothing that was kept counts any more.
+    fn changed_documents(&self) -> Vec<String> {
+        Vec::new()
+    }
+
     /// A path of the install, for messages.
     fn outside(&self, path: &InstallPath) -> PathBuf {
         Path::new(self.shown()).join(path.as_str())

@@ -99,6 +99,8 @@ pub struct RemoteInstall {
     listed: Mutex<HashMap<String, Arc<Listed>>>,
     documents: Mutex<HashMap<String, KeptDocument>>,
     new_documents: Mutex<Vec<KeptDocument>>,
+    /// Paths that were changed from here: what was kept of them is not so any more, whatever their size and time.
+    changed: Mutex<HashSet<String>>,
 }
 
 /// A folder as it was listed, or why it could not be.
@@ -142,6 +144,7 @@ impl RemoteInstall {
             listed: Mutex::default(),
             documents: Mutex::default(),
             new_documents: Mutex::default(),
+            changed: Mutex::default(),
         };
         match &*install.folder_listing("") {
             Ok(_) => Ok(install),
@@ -260,6 +263,9 @@ impl RemoteInstall {
 
     /// A change of our own: what was listed is put right without asking again.
     fn now_there(&self, path: &InstallPath, there: Option<There>) {
+        locked(&self.documents).remove(path.as_str());
+        locked(&self.new_documents).retain(|kept| kept.path != path.as_str());
+        locked(&self.changed).insert(path.to_string());
         let folder = path.parent().map(String::from).unwrap_or_default();
         let mut listed = locked(&self.listed);
         let Some(known) = listed.get_mut(&folder) else { return };
@@ -556,11 +562,17 @@ impl Install for RemoteInstall {
     }
 
     fn recall_documents(&self, documents: Vec<KeptDocument>) {
-        locked(&self.documents).extend(documents.into_iter().map(|kept| (kept.path.clone(), kept)));
+        let changed = locked(&self.changed);
+        let kept = documents.into_iter().filter(|kept| !changed.contains(&kept.path));
+        locked(&self.documents).extend(kept.map(|kept| (kept.path.clone(), kept)));
     }
 
     fn new_documents(&self) -> Vec<KeptDocument> {
         std::mem::take(&mut *locked(&self.new_documents))
+    }
+
+    fn changed_documents(&self) -> Vec<String> {
+        locked(&self.changed).iter().cloned().collect()
     }
 }
 
