@@ -499,6 +499,10 @@ fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
             None => drop(table.remove(key)),
         }
     }
+    // Where a mod is needed is the administrator's word, once it is there.
+    if let Some(side) = wish.needed_on.filter(|_| !table.contains_key("needed_on")) {
+        set_text(table, "needed_on", side.as_str());
+    }
     set_flag(table, "prereleases", wish.prereleases, false);
     set_flag(table, "asked", wish.asked, true);
     if old != new {

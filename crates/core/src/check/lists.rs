@@ -363,6 +363,8 @@ fn order(survey: &Survey, entries: &[ListEntry], wanted: &ListWanted) -> Option<
 /// that says of every mod in play that it is.
 pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, String> {
     let mut out = BTreeMap::new();
+    let on_anywhere: BTreeSet<String> =
+        survey.lists.iter().flat_map(|list| &list.entries).filter(|e| e.on).map(|e| e.id.to_lowercase()).collect();
     for list in survey.lists.iter().filter(|list| list.problem.is_none()) {
         let Some(rule) = rulebook.list(&list.name) else { continue };
         let named: HashMap<String, bool> = list
@@ -376,7 +378,9 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, Str
             ListForm::Option { .. } | ListForm::Lines => true,
             ListForm::Document { shape, .. } => matches!(shape, EntryShape::Text { .. }),
         };
-        for found in survey.mods.iter().filter(|found| found.enabled && !found.is_id_alone()) {
+        let in_question =
+            |found: &&SurveyedMod| found.enabled && !found.is_id_alone() && !on_anywhere.contains(&found.folded_id());
+        for found in survey.mods.iter().filter(in_question) {
             let on_shelf = rulebook.shelves_of(rule).any(|shelf| shelf.name == found.shelf);
             let side = found.reading.needed_on;
             let is_for = match rule.needed_on.is_empty() {
@@ -396,6 +400,23 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, Str
         }
     }
     out
+}
+
+/// Where mods are needed by the lists that name them, by folded id: a line for the server's own mods says that of each in it.
+pub fn sides_by_list(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, NeededOn> {
+    let mut sides: BTreeMap<String, Option<NeededOn>> = BTreeMap::new();
+    for list in &survey.lists {
+        let side = match rulebook.list(&list.name).map(|rule| rule.needed_on.as_slice()) {
+            Some([side]) => Some(*side),
+            _ => None,
+        };
+        for entry in list.entries.iter().filter(|entry| entry.on && entry.stands_for == StandsFor::Mod) {
+            let known = sides.entry(entry.id.to_lowercase()).or_insert(side);
+            // Named in lists that say otherwise, it is needed where it says itself.
+            *known = known.filter(|known| Some(*known) == side);
+        }
+    }
+    sides.into_iter().filter_map(|(id, side)| Some((id, side?))).collect()
 }
 
 /// What the lists of both sides say by the canon, as it is sealed.

@@ -21,7 +21,7 @@ use crate::world;
 pub use extras::{extra_severity, is_left_over};
 pub use fit::{FitSet, Misfit, fit};
 pub use keys::{Ring, ring, signers};
-pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, target};
+pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
 pub use merged::{
     EntryState, EntryStates, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries,
     there,

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use kanon_core::check::out_of_play;
-use kanon_core::rulebook::Role;
+use kanon_core::check::{out_of_play, sides_by_list};
+use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::solve::Trust;
 use kanon_core::survey::{Survey, SurveyedMod};
 use kanon_core::version::Versions;
@@ -29,7 +29,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Target::Survey(_) => None,
     };
     let survey = session.survey(target)?.survey;
-    let (mut wishes, passed_over) = wishes(&survey, from.as_deref(), &out_of_play(&session.loaded.rulebook, &survey));
+    let (mut wishes, passed_over) = wishes(&survey, from.as_deref(), &session.loaded.rulebook);
     let recognised = if session.workspace()?.wishes.sources.is_empty() {
         Vec::new()
     } else {
@@ -108,11 +108,8 @@ fn keep_what_was_said(wishes: &mut [ModWish], before: &Wishes, versions: Version
 }
 
 /// A wish for each mod that is there once, in play and of this loader; the others with why not.
-fn wishes(
-    survey: &Survey,
-    from: Option<&str>,
-    out_of_play: &BTreeMap<String, String>,
-) -> (Vec<ModWish>, Vec<(String, String)>) {
+fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>) {
+    let (out_of_play, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
     let mut by_id: BTreeMap<String, Vec<&SurveyedMod>> = BTreeMap::new();
     let mut passed_over: Vec<(String, String)> =
         survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
@@ -139,6 +136,7 @@ fn wishes(
                 version: first.reading.version.clone(),
                 // A place that has only the id can't be where the bytes come from.
                 from: from.filter(|_| !first.is_id_alone()).map(str::to_owned),
+                needed_on: sides.get(&first.folded_id()).copied().filter(|side| *side != first.reading.needed_on),
                 ..ModWish::default()
             });
         } else {
