@@ -771,7 +771,9 @@ pub fn setting(section: &Section<'_>) -> Option<SettingRule> {
     let (name, of, at) = (section.owned_text("name"), section.one_of("of", &ROLES), json_path(section, "at"));
     let (is, encoding, licence) = (section.optional_text("is"), encoding(section), section.optional_text("licence"));
     let with = section.texts("with").into_iter().map(|(id, _)| id.to_owned()).collect();
-    let same = same_values(section);
+    let kind = section.one_of("kind", &[("flag", Kind::Flag), ("number", Kind::Number), ("text", Kind::Text)]);
+    let kind = kind.unwrap_or(Kind::Text);
+    let same = same_values(section, kind);
     let file = file?;
     let notation = notation.or_else(|| Notation::of_name(&file.to_string()));
     if notation.is_none() {
@@ -779,11 +781,31 @@ pub fn setting(section: &Section<'_>) -> Option<SettingRule> {
     }
     // A licence is accepted by a flag, unless the game says otherwise.
     let is = is.or_else(|| licence.is_some().then(|| "true".to_owned()));
-    Some(SettingRule { name, of, file, notation: notation?, encoding, at: at?, is, with, same, licence })
+    Some(SettingRule {
+        name,
+        of,
+        file,
+        notation: notation?,
+        encoding,
+        at: at?,
+        is,
+        with,
+        same,
+        is_number: kind == Kind::Number,
+        licence,
+    })
+}
+
+/// What the values of a setting are.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Kind {
+    Flag,
+    Number,
+    Text,
 }
 
 /// Groups of values that mean the same; those of a flag are known.
-fn same_values(section: &Section<'_>) -> Vec<Vec<String>> {
+fn same_values(section: &Section<'_>, kind: Kind) -> Vec<Vec<String>> {
     let groups = section.value("same").and_then(|value| value.get_ref().as_array());
     let texts = |group: &Spanned<DeValue<'_>>| -> Option<Vec<String>> {
         let items = group.get_ref().as_array()?.iter();
@@ -796,8 +818,10 @@ fn same_values(section: &Section<'_>) -> Vec<Vec<String>> {
         let help = "write groups of texts: same = [[\"1\", \"true\"], [\"0\", \"false\"]]";
         section.problems().error_with_help(span, "`same` must be a list of lists of texts", help);
     }
-    let flag = section.one_of("kind", &[("flag", true), ("text", false)]).unwrap_or(false);
-    let words = FLAG_WORDS.iter().filter(|_| flag).map(|group| group.iter().map(|word| (*word).to_owned()).collect());
+    let words = FLAG_WORDS
+        .iter()
+        .filter(|_| kind == Kind::Flag)
+        .map(|group| group.iter().map(|word| (*word).to_owned()).collect());
     read.unwrap_or_default().into_iter().chain(words).collect()
 }
 

@@ -30,6 +30,8 @@ pub struct SettingRule {
     pub with: Vec<String>,
     /// Values that mean the same, group by group.
     pub same: Vec<Vec<String>>,
+    /// Whether values are numbers, so that `4.0` is `4`.
+    pub is_number: bool,
     /// What to read before the licence that it accepts is accepted.
     pub licence: Option<String>,
 }
@@ -41,7 +43,7 @@ impl SettingRule {
     /// Whether two values mean the same.
     pub fn means_same(&self, a: &str, b: &str) -> bool {
         let (a, b) = (a.trim(), b.trim());
-        let as_number = || Some((a.parse::<f64>().ok()?, b.parse::<f64>().ok()?));
+        let as_number = || Some((a.parse::<f64>().ok()?, b.parse::<f64>().ok()?)).filter(|_| self.is_number);
         a == b
             || self.group(a).is_some_and(|(group, _)| self.group(b).is_some_and(|(other, _)| group == other))
             || as_number().is_some_and(|(a, b)| a == b && a.is_finite())
@@ -279,10 +281,13 @@ mod tests {
             is: None,
             with: Vec::new(),
             same: words(&[&["1", "true", "on"], &["0", "false", "off"]]),
+            is_number: false,
             licence: None,
         };
         assert!(setting.means_same("TRUE", "1") && !setting.means_same("0", "1"));
-        assert!(setting.means_same("4100", "4100.0") && !setting.means_same("a", "A"));
+        assert!(!setting.means_same("1.10", "1.1") && !setting.means_same("a", "A"));
+        setting.is_number = true;
+        assert!(setting.means_same("4100", "4100.0"));
         assert_eq!(setting.in_words_of("true", Some("0")), "1");
         assert_eq!(setting.in_words_of("1", Some("off")), "on");
         assert_eq!(setting.in_words_of("1", None), "1");

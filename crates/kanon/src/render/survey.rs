@@ -3,10 +3,12 @@
 use std::fmt::Write;
 
 use kanon_core::rulebook::{Platform, Rulebook};
-use kanon_core::survey::{ListEntry, StandsFor, Survey, SurveyedBase, SurveyedMod, SurveyedSetting};
+use kanon_core::survey::{
+    ListEntry, StandsFor, Survey, SurveyedBase, SurveyedData, SurveyedMemory, SurveyedMod, SurveyedSetting, Verdict,
+};
 use kanon_reach::measure::Counts;
 
-use super::{BAD, BOLD, CARE, FAINT, cell, count, fitting, folded, size, styled};
+use super::{BAD, BOLD, CARE, FAINT, cell, count, counted, fitting, folded, size, styled};
 
 /// A survey as text; `counts` says how much was read for it.
 pub fn text(survey: &Survey, counts: Option<Counts>, rulebook: &Rulebook) -> String {
@@ -138,6 +140,15 @@ fn keys(out: &mut String, survey: &Survey) {
     for signature in unsigned {
         out.push_str(&folded(&format!("no signature beside {}", signature.payload), "  "));
     }
+    let all = survey.mods.iter().flat_map(|m| &m.signatures);
+    let off = all.filter(|signature| !matches!(signature.verdict, None | Some(Verdict::Good)));
+    for signature in off {
+        let why = signature.problem.clone().unwrap_or_else(|| match signature.verdict {
+            Some(Verdict::UnknownKey) => "no key here made it".to_owned(),
+            _ => "it was made over other bytes".to_owned(),
+        });
+        out.push_str(&folded(&format!("the signature of {} does not fit: {why}", signature.payload), "  "));
+    }
 }
 
 /// Settings, base archives and worlds.
@@ -157,8 +168,19 @@ fn beside(out: &mut String, survey: &Survey) {
         };
         format!("{}: {}{left}", base.path, each.join(", "))
     };
+    let memory = |memory: &SurveyedMemory| match (memory.bytes, &memory.problem) {
+        (Some(bytes), _) => format!("{} ({})", size(bytes), memory.file),
+        (None, Some(problem)) => format!("can't be read: {problem} ({})", memory.file),
+        (None, None) => format!("{} does not say", memory.file),
+    };
+    let data = |data: &SurveyedData| match &data.problem {
+        Some(problem) => format!("{} can't be read: {problem}", data.file),
+        None => format!("{}: {}", data.file, counted(data.entries.len(), "entry", "entries")),
+    };
     let groups = [
-        ("settings", survey.settings.iter().map(setting).collect::<Vec<_>>()),
+        ("memory", survey.memory.iter().map(memory).collect::<Vec<_>>()),
+        ("data files that mods merge entries into", survey.data.iter().map(data).collect()),
+        ("settings", survey.settings.iter().map(setting).collect()),
         ("base archives", survey.bases.iter().map(base).collect()),
         ("worlds", survey.worlds.iter().map(ToString::to_string).collect()),
     ];
