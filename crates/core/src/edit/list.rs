@@ -9,11 +9,12 @@ use super::rows::{Row, bracketed, indentation, stretched, unit, whole_lines};
 use super::setting::{Part, holding, last_child, opened, plain, written};
 use super::text::{Splice, TextFile, line_end, spliced};
 use super::tree::{Field, Form, Kind, Node, tree};
+use super::wording::{SIGNS, alike, digest_like, joined, joined_option, on_word, quoted_if_needed};
 use super::{EditError, lines, xml};
 use crate::document::{Notation, scalar};
 use crate::reading::{
     OptionValue, RawEntry, is_of_lines, is_on, list_parent, of_key, of_line, option_values, path_words, read_list,
-    split, xml_list,
+    xml_list,
 };
 use crate::rulebook::{EntryFields, EntryShape, ListForm, ListRule};
 
@@ -44,12 +45,12 @@ pub enum Change {
 }
 
 /// A list as it stands in a file, while it is changed.
-struct Writer<'a> {
-    rule: &'a ListRule,
-    text: &'a str,
+pub struct Writer<'a> {
+    pub rule: &'a ListRule,
+    pub text: &'a str,
     raws: &'a [RawEntry],
     /// The mods that the entries name, as far as they are known.
-    known: &'a [Option<Entry>],
+    pub known: &'a [Option<Entry>],
     changes: &'a [Change],
 }
 
@@ -117,7 +118,7 @@ impl Writer<'_> {
     }
 
     /// The text of a new entry, or of one that is switched on or named anew.
-    fn named(&self, entry: &Entry, like: Option<usize>) -> String {
+    pub fn named(&self, entry: &Entry, like: Option<usize>) -> String {
         let template = self.rule.entry.text();
         if template.contains("{any}")
             && let Some(at) = like
@@ -132,7 +133,7 @@ impl Writer<'_> {
     }
 
     /// The text of an entry that stays and is to say something.
-    fn set_text(&self, at: usize, entry: &Entry) -> String {
+    pub fn set_text(&self, at: usize, entry: &Entry) -> String {
         let raw = &self.raws[at];
         let has_version = raw.names.version.is_some() && raw.names.version != entry.version;
         if raw.on && !has_version { raw.text.clone() } else { self.named(entry, Some(at)) }
@@ -569,137 +570,6 @@ impl Writer<'_> {
             _ => set,
         }
     }
-
-    /// An object that says what an entry is to say, written like one that is there. In a new one, what else that one says
-    /// stays only where it speaks of the mod, or where all say the same.
-    fn object_with(
-        &self,
-        notation: Notation,
-        (value, node, others): (&Value, &Node, &[&Value]),
-        at: usize,
-        entry: &Entry,
-        fields: &EntryFields,
-        is_new: bool,
-    ) -> String {
-        let base = node.span.start;
-        let stop = if node.kind == Kind::Scalar { node.span.end } else { last_of(node).max(node.span.end) };
-        let text = &self.text[base..stop];
-        let mut splices = Vec::new();
-        let mut known: Vec<Range<usize>> = Vec::new();
-        let mut put = |place: Option<&JsonPath>, with: &dyn Fn(&str) -> Option<String>| {
-            let Some(found) =
-                place.and_then(|place| place.query_located(value).first().map(|found| found.location().clone()))
-            else {
-                return;
-            };
-            let Some(inner) = node.at(&found) else { return };
-            known.push(inner.span.clone());
-            let old = place.and_then(|place| place.query(value).first()).and_then(scalar).unwrap_or_default();
-            if let Some(with) = with(&old).filter(|with| *with != old) {
-                let old = &self.text[inner.span.clone()];
-                let at = inner.span.start - base..inner.span.end - base;
-                splices.push(Splice { at, with: written(notation, old, &with) });
-            }
-        };
-        let name = if is_new { self.named(entry, Some(at)) } else { self.set_text(at, entry) };
-        put(fields.id.as_ref(), &|_| Some(name.clone()));
-        put(fields.version.as_ref(), &|_| entry.version.clone());
-        put(fields.digest.as_ref(), &|old| digest_like(entry, old));
-        put(fields.on.as_ref(), &|old| Some(on_word(old, Some(fields), None)));
-        if !is_new {
-            return spliced(text, splices);
-        }
-        let mut dropped = Vec::new();
-        for (field, leaf) in leaves(node).filter(|(_, leaf)| !known.contains(&leaf.span)) {
-            let old = &self.text[leaf.span.clone()];
-            let said =
-                self.known.get(at).cloned().flatten().map_or_else(|| old.to_owned(), |other| alike(old, &other, entry));
-            let own = value.get(&field.name);
-            if said != *old {
-                splices.push(Splice { at: leaf.span.start - base..leaf.span.end - base, with: said });
-            } else if others.iter().any(|other| other.get(&field.name) != own) {
-                dropped.push(field.whole.clone());
-            }
-        }
-        self.without(node, &dropped, (text, splices))
-    }
-
-    /// A row without some of its fields, and with splices in the others.
-    fn without(&self, node: &Node, dropped: &[Range<usize>], (text, mut splices): (&str, Vec<Splice>)) -> String {
-        let base = node.span.start;
-        let Kind::Table(fields, form) = &node.kind else { return spliced(text, splices) };
-        if *form == Form::Brackets && !dropped.is_empty() {
-            let spans: Vec<Range<usize>> = fields.iter().map(|field| field.whole.clone()).collect();
-            let row = |(index, span): (usize, &Range<usize>)| {
-                let inside =
-                    |splice: &&Splice| span.start - base <= splice.at.start && splice.at.end <= span.end - base;
-                let moved = |splice: &Splice| Splice {
-                    at: splice.at.start + base - span.start..splice.at.end + base - span.start,
-                    with: splice.with.clone(),
-                };
-                let own = splices.iter().filter(inside).map(moved).collect();
-                Row::Kept { index, text: spliced(&self.text[span.clone()], own) }
-            };
-            let kept = spans.iter().enumerate().filter(|(_, span)| !dropped.contains(span));
-            let rows: Vec<Row> = kept.map(row).collect();
-            let inner = bracketed(self.text, &node.span, &spans, &rows);
-            return format!(
-                "{}{}{}",
-                &self.text[base..inner.at.start],
-                inner.with,
-                &self.text[inner.at.end..node.span.end]
-            );
-        }
-        for field in dropped {
-            let before = &self.text[..field.start];
-            let lines = whole_lines(self.text, field);
-            // An attribute goes with the blanks before it.
-            let at = if lines == *field { before.trim_end().len()..field.end } else { lines };
-            splices.push(Splice {
-                at: at.start.max(base) - base..at.end.min(base + text.len()) - base,
-                with: String::new(),
-            });
-        }
-        spliced(text, splices)
-    }
-
-    /// An object where there is none to be like.
-    fn plain_object(&self, notation: Notation, entry: &Entry, fields: &EntryFields) -> String {
-        let on = || Some(on_word("", Some(fields), None));
-        let said = [
-            (fields.id.as_ref(), Some(self.named(entry, None))),
-            (fields.version.as_ref(), entry.version.clone()),
-            (fields.on.as_ref(), on()),
-        ];
-        let said = said.into_iter().filter_map(|(place, value)| {
-            let parts = plain(&path_words(place?))?;
-            let Some(Part::Name(name)) = parts.first() else { return None };
-            Some((name.clone(), value?))
-        });
-        let said: Vec<(String, String)> = said.collect();
-        if notation == Notation::Xml {
-            let name = match &self.rule.form {
-                ListForm::Document { each, .. } => xml_list(each).map(|(_, name)| name).unwrap_or_default(),
-                _ => String::new(),
-            };
-            let (mut attributes, mut inner) = (String::new(), String::new());
-            for (key, value) in said {
-                let value = written(notation, "", &value);
-                match key.strip_prefix('@') {
-                    Some(key) => attributes.push_str(&format!(" {key}=\"{value}\"")),
-                    None if key == "#text" => inner.push_str(&value),
-                    None => inner.push_str(&format!("<{key}>{value}</{key}>")),
-                }
-            }
-            let end = if inner.is_empty() { " />".to_owned() } else { format!(">{inner}</{name}>") };
-            return format!("<{name}{attributes}{end}");
-        }
-        let sign = if notation == Notation::Toml { " = " } else { ": " };
-        let key = |key: &str| if notation == Notation::Json { written(notation, "\"\"", key) } else { key.to_owned() };
-        let pairs: Vec<String> =
-            said.iter().map(|(name, value)| format!("{}{sign}{}", key(name), written(notation, "", value))).collect();
-        format!("{{ {} }}", pairs.join(", "))
-    }
 }
 
 /// The lines of an element, with a comment that stands behind it; just the element where it shares them.
@@ -720,113 +590,10 @@ fn without_comment(line: String) -> String {
     }
 }
 
-/// The fields of a row that have one value each; of XML, children too.
-fn leaves(node: &Node) -> impl Iterator<Item = (&Field, &Node)> {
-    node.fields().iter().filter_map(|field| match (&field.node.kind, field.node.items()) {
-        (Kind::Scalar, _) => Some((field, &field.node)),
-        (_, [only]) if only.kind == Kind::Scalar => Some((field, only)),
-        _ => None,
-    })
-}
-
 /// The end of the last value inside a node.
-fn last_of(node: &Node) -> usize {
+pub fn last_of(node: &Node) -> usize {
     let inner = node.fields().iter().map(|field| last_of(&field.node)).chain(node.items().iter().map(last_of));
     inner.max().unwrap_or(node.span.end).max(node.span.end)
-}
-
-/// What is said of one mod, said of another.
-fn alike(text: &str, of: &Entry, entry: &Entry) -> String {
-    let mut out = text.to_owned();
-    let versions = of.version.clone().zip(entry.version.clone());
-    let bare = text.trim_matches(['"', '\'']);
-    if let Some(title) = of.title.as_ref().filter(|title| bare == title.as_str()) {
-        return text.replace(title.as_str(), entry.title.as_ref().unwrap_or(&entry.id));
-    }
-    for digest in &of.digests {
-        if let Some(with) = digest_like(entry, digest) {
-            out = out.replace(digest.as_str(), &with);
-        }
-    }
-    // The name first: the id may be a part of it.
-    for (from, to) in [(&of.name, &entry.name), (&of.id, &entry.id)] {
-        if !from.is_empty() && !out.contains(to.as_str()) {
-            out = out.replace(from.as_str(), to);
-        }
-    }
-    match versions {
-        Some((from, to)) if !from.is_empty() && !out.contains(&to) => out.replace(&from, &to),
-        _ => out,
-    }
-}
-
-/// The digest of the kind that another one is of.
-pub fn digest_like(entry: &Entry, other: &str) -> Option<String> {
-    entry.digests.iter().find(|digest| digest.len() == other.len()).cloned()
-}
-
-/// The word for on, in the manner of the one that is there.
-fn on_word(old: &str, fields: Option<&EntryFields>, example: Option<&str>) -> String {
-    let empty = Default::default();
-    let means = fields.map_or(&empty, |fields| &fields.means);
-    if !old.is_empty() && is_on(old, means) {
-        return old.to_owned();
-    }
-    if let Some(word) = means.iter().find(|(_, on)| **on).map(|(word, _)| word) {
-        return word.clone();
-    }
-    if let Some(example) = example {
-        return example.to_owned();
-    }
-    let pairs = [("0", "1"), ("no", "yes"), ("off", "on"), ("n", "y"), ("disabled", "enabled"), ("false", "true")];
-    let pair = pairs.iter().find(|(off, _)| old.eq_ignore_ascii_case(off)).map_or("true", |(_, on)| on);
-    if old.chars().next().is_some_and(char::is_uppercase) {
-        let rest = if old.chars().all(char::is_uppercase) { pair[1..].to_uppercase() } else { pair[1..].to_owned() };
-        return pair[..1].to_uppercase() + &rest;
-    }
-    pair.to_owned()
-}
-
-/// Entries with what stands between them, in the manner of the text that is there.
-fn joined(old: &str, between: &str, texts: &[String]) -> String {
-    let pieces = split(old, Some(between));
-    let glue = match pieces.as_slice() {
-        [first, second, ..] => {
-            let start = old.find(first).map_or(0, |at| at + first.len());
-            let end = old[start..].find(second).map_or(start, |at| start + at);
-            old[start..end].to_owned()
-        }
-        _ => between.to_owned(),
-    };
-    let tail = if !between.trim().is_empty() && old.trim_end().ends_with(between) { between } else { "" };
-    texts.join(&glue) + if texts.is_empty() { "" } else { tail }
-}
-
-fn joined_option(text: &str, value: &OptionValue, between: &str, texts: &[String]) -> Splice {
-    let raw = &text[value.span.clone()];
-    let escaped = value.quote.is_none() && raw.contains('\\') && raw != value.value;
-    let mut with = joined(&value.value, between, texts);
-    if escaped && !between.trim().is_empty() {
-        with = with.replace(between, &format!("\\{between}"));
-    }
-    let splice = Splice { at: value.span.clone(), with };
-    // Unquoted, what stood between the entries did no harm, or was made harmless.
-    let harmless = escaped || between.trim().is_empty() || raw.contains(between);
-    if harmless && !texts.iter().any(|text| text.contains([' ', '\t'])) {
-        splice
-    } else {
-        quoted_if_needed(value, splice)
-    }
-}
-
-/// Signs that a shell or a batch file would take for its own.
-const SIGNS: [char; 11] = [' ', '\t', ';', '&', '|', '<', '>', '(', ')', '^', '$'];
-
-fn quoted_if_needed(value: &OptionValue, splice: Splice) -> Splice {
-    if value.quote.is_some() || !splice.with.contains(SIGNS) {
-        return splice;
-    }
-    Splice { with: format!("\"{}\"", splice.with), ..splice }
 }
 
 /// The option with its value as it is written where there is no line yet.

@@ -3,17 +3,20 @@
 mod fragment;
 mod lines;
 mod list;
+mod objects;
 mod rows;
 mod setting;
 mod text;
 mod tree;
+mod wording;
 pub mod xml;
 mod yaml;
 
 pub use fragment::{Placing, Wanted, anchored, brought, merge};
-pub use list::{Change, Entry, digest_like, entry_text, option_text, write_list};
+pub use list::{Change, Entry, entry_text, option_text, write_list};
 pub use setting::{set, set_in_option};
 pub use text::{Splice, TextFile, line_end, spliced};
+pub use wording::digest_like;
 
 use crate::document::DocumentError;
 

@@ -1,0 +1,158 @@
+//! Entries that are objects: one written like another, with its own facts and without what is the other's alone.
+
+use std::ops::Range;
+
+use serde_json::Value;
+use serde_json_path::JsonPath;
+
+use super::list::{Entry, Writer, last_of};
+use super::rows::{Row, bracketed, whole_lines};
+use super::setting::{Part, plain, written};
+use super::text::{Splice, spliced};
+use super::tree::{Field, Form, Kind, Node};
+use super::wording::{alike, digest_like, on_word};
+use crate::document::{Notation, scalar};
+use crate::reading::{path_words, xml_list};
+use crate::rulebook::{EntryFields, ListForm};
+
+impl Writer<'_> {
+    /// An object that says what an entry is to say, written like one that is there. In a new one, what else that one says
+    /// stays only where it speaks of the mod, or where all say the same.
+    pub fn object_with(
+        &self,
+        notation: Notation,
+        (value, node, others): (&Value, &Node, &[&Value]),
+        at: usize,
+        entry: &Entry,
+        fields: &EntryFields,
+        is_new: bool,
+    ) -> String {
+        let base = node.span.start;
+        let stop = if node.kind == Kind::Scalar { node.span.end } else { last_of(node).max(node.span.end) };
+        let text = &self.text[base..stop];
+        let mut splices = Vec::new();
+        let mut known: Vec<Range<usize>> = Vec::new();
+        let mut put = |place: Option<&JsonPath>, with: &dyn Fn(&str) -> Option<String>| {
+            let Some(found) =
+                place.and_then(|place| place.query_located(value).first().map(|found| found.location().clone()))
+            else {
+                return;
+            };
+            let Some(inner) = node.at(&found) else { return };
+            known.push(inner.span.clone());
+            let old = place.and_then(|place| place.query(value).first()).and_then(scalar).unwrap_or_default();
+            if let Some(with) = with(&old).filter(|with| *with != old) {
+                let old = &self.text[inner.span.clone()];
+                let at = inner.span.start - base..inner.span.end - base;
+                splices.push(Splice { at, with: written(notation, old, &with) });
+            }
+        };
+        let name = if is_new { self.named(entry, Some(at)) } else { self.set_text(at, entry) };
+        put(fields.id.as_ref(), &|_| Some(name.clone()));
+        put(fields.version.as_ref(), &|_| entry.version.clone());
+        put(fields.digest.as_ref(), &|old| digest_like(entry, old));
+        put(fields.on.as_ref(), &|old| Some(on_word(old, Some(fields), None)));
+        if !is_new {
+            return spliced(text, splices);
+        }
+        let mut dropped = Vec::new();
+        for (field, leaf) in leaves(node).filter(|(_, leaf)| !known.contains(&leaf.span)) {
+            let old = &self.text[leaf.span.clone()];
+            let said =
+                self.known.get(at).cloned().flatten().map_or_else(|| old.to_owned(), |other| alike(old, &other, entry));
+            let own = value.get(&field.name);
+            if said != *old {
+                splices.push(Splice { at: leaf.span.start - base..leaf.span.end - base, with: said });
+            } else if others.iter().any(|other| other.get(&field.name) != own) {
+                dropped.push(field.whole.clone());
+            }
+        }
+        self.without(node, &dropped, (text, splices))
+    }
+
+    /// A row without some of its fields, and with splices in the others.
+    fn without(&self, node: &Node, dropped: &[Range<usize>], (text, mut splices): (&str, Vec<Splice>)) -> String {
+        let base = node.span.start;
+        let Kind::Table(fields, form) = &node.kind else { return spliced(text, splices) };
+        if *form == Form::Brackets && !dropped.is_empty() {
+            let spans: Vec<Range<usize>> = fields.iter().map(|field| field.whole.clone()).collect();
+            let row = |(index, span): (usize, &Range<usize>)| {
+                let inside =
+                    |splice: &&Splice| span.start - base <= splice.at.start && splice.at.end <= span.end - base;
+                let moved = |splice: &Splice| Splice {
+                    at: splice.at.start + base - span.start..splice.at.end + base - span.start,
+                    with: splice.with.clone(),
+                };
+                let own = splices.iter().filter(inside).map(moved).collect();
+                Row::Kept { index, text: spliced(&self.text[span.clone()], own) }
+            };
+            let kept = spans.iter().enumerate().filter(|(_, span)| !dropped.contains(span));
+            let rows: Vec<Row> = kept.map(row).collect();
+            let inner = bracketed(self.text, &node.span, &spans, &rows);
+            return format!(
+                "{}{}{}",
+                &self.text[base..inner.at.start],
+                inner.with,
+                &self.text[inner.at.end..node.span.end]
+            );
+        }
+        for field in dropped {
+            let before = &self.text[..field.start];
+            let lines = whole_lines(self.text, field);
+            // An attribute goes with the blanks before it.
+            let at = if lines == *field { before.trim_end().len()..field.end } else { lines };
+            splices.push(Splice {
+                at: at.start.max(base) - base..at.end.min(base + text.len()) - base,
+                with: String::new(),
+            });
+        }
+        spliced(text, splices)
+    }
+
+    /// An object where there is none to be like.
+    pub fn plain_object(&self, notation: Notation, entry: &Entry, fields: &EntryFields) -> String {
+        let on = || Some(on_word("", Some(fields), None));
+        let said = [
+            (fields.id.as_ref(), Some(self.named(entry, None))),
+            (fields.version.as_ref(), entry.version.clone()),
+            (fields.on.as_ref(), on()),
+        ];
+        let said = said.into_iter().filter_map(|(place, value)| {
+            let parts = plain(&path_words(place?))?;
+            let Some(Part::Name(name)) = parts.first() else { return None };
+            Some((name.clone(), value?))
+        });
+        let said: Vec<(String, String)> = said.collect();
+        if notation == Notation::Xml {
+            let name = match &self.rule.form {
+                ListForm::Document { each, .. } => xml_list(each).map(|(_, name)| name).unwrap_or_default(),
+                _ => String::new(),
+            };
+            let (mut attributes, mut inner) = (String::new(), String::new());
+            for (key, value) in said {
+                let value = written(notation, "", &value);
+                match key.strip_prefix('@') {
+                    Some(key) => attributes.push_str(&format!(" {key}=\"{value}\"")),
+                    None if key == "#text" => inner.push_str(&value),
+                    None => inner.push_str(&format!("<{key}>{value}</{key}>")),
+                }
+            }
+            let end = if inner.is_empty() { " />".to_owned() } else { format!(">{inner}</{name}>") };
+            return format!("<{name}{attributes}{end}");
+        }
+        let sign = if notation == Notation::Toml { " = " } else { ": " };
+        let key = |key: &str| if notation == Notation::Json { written(notation, "\"\"", key) } else { key.to_owned() };
+        let pairs: Vec<String> =
+            said.iter().map(|(name, value)| format!("{}{sign}{}", key(name), written(notation, "", value))).collect();
+        format!("{{ {} }}", pairs.join(", "))
+    }
+}
+
+/// The fields of a row that have one value each; of XML, children too.
+fn leaves(node: &Node) -> impl Iterator<Item = (&Field, &Node)> {
+    node.fields().iter().filter_map(|field| match (&field.node.kind, field.node.items()) {
+        (Kind::Scalar, _) => Some((field, &field.node)),
+        (_, [only]) if only.kind == Kind::Scalar => Some((field, only)),
+        _ => None,
+    })
+}
