@@ -61,7 +61,7 @@ pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> 
         let Some(rule) = measure.rulebook.list(&list.name) else { continue };
         let makeable = list.problem.as_deref().is_none_or(|problem| problem.contains("not there") && can_be_made(rule));
         let wanted = target(measure, survey, rule, &list.entries);
-        if makeable && !wanted.is_said() {
+        if makeable && (!wanted.is_said() || list.near.is_some()) {
             add(&list.file, list.name.clone(), Change::List(rule, list, Box::new(wanted)));
         }
     }
@@ -141,6 +141,8 @@ impl Change<'_> {
     fn apply(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Result<Vec<u8>, EditError> {
         match self {
             Self::List(rule, list, wanted) => {
+                let respelt = list.near.as_ref().map(|near| edit::respell_option(rule, bytes, near)).transpose()?;
+                let bytes = respelt.as_deref().unwrap_or(bytes);
                 let raws = read_list(rule, bytes).map_err(|error| EditError::Unreadable(error.to_string()))?;
                 let same = raws.len() == list.entries.len()
                     && raws.iter().zip(&list.entries).all(|(raw, entry)| raw.text == entry.text);

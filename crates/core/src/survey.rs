@@ -102,6 +102,9 @@ pub struct SurveyedList {
     pub ordered: bool,
     /// Its entries, in their order.
     pub entries: Vec<ListEntry>,
+    /// Of a launch line: the option that they stand behind, where it is not spelt as the rulebook says.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub near: Option<String>,
     /// Why it can't be read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub problem: Option<String>,

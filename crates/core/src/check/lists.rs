@@ -7,7 +7,7 @@ use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edit::{Change, Entry, digest_like, entry_text, option_text};
 use crate::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::rulebook::{EntryShape, ListForm, ListRule, Names, Role, Rulebook};
-use crate::survey::{ListEntry, NeededOn, StandsFor, Survey, SurveyedMod};
+use crate::survey::{ListEntry, NeededOn, StandsFor, Survey, SurveyedList, SurveyedMod};
 
 /// What a list is to say, as changes of what it says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -190,12 +190,12 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
             findings.extend(is_missed.then(|| at(unreadable(survey, rule, problem, &wanted))));
             continue;
         }
-        if wanted.is_said() {
+        if wanted.is_said() && list.near.is_none() {
             continue;
         }
         let of_list = match &rule.form {
             ListForm::Option { option, between } => {
-                vec![launch_line(survey, rule, (option, between.as_deref()), &list.entries, &wanted)]
+                vec![launch_line(survey, rule, (option, between.as_deref()), list, &wanted)]
             }
             _ => entries(measure, survey, rule, &list.entries, &wanted),
         };
@@ -267,10 +267,11 @@ fn all_new(wanted: &ListWanted) -> Vec<Entry> {
 fn launch_line(
     survey: &Survey,
     rule: &ListRule,
-    (_, between): (&str, Option<&str>),
-    entries: &[ListEntry],
+    (option, between): (&str, Option<&str>),
+    list: &SurveyedList,
     wanted: &ListWanted,
 ) -> Finding {
+    let entries = &list.entries;
     let text = |change: &Change| match change {
         Change::Keep(at) => entries.get(*at).map(|entry| entry.text.clone()).unwrap_or_default(),
         Change::Set(_, entry) | Change::New(entry) => entry_text(rule, entry),
@@ -279,7 +280,7 @@ fn launch_line(
     let found: Vec<String> = entries.iter().map(|entry| entry.text.clone()).collect();
     let sorted = |texts: &[String]| texts.iter().cloned().collect::<BTreeSet<_>>();
     let same = expected.len() == found.len() && sorted(&expected) == sorted(&found);
-    let code = if same { Code::ListOrder } else { Code::LaunchLineDiffers };
+    let code = if same && list.near.is_none() { Code::ListOrder } else { Code::LaunchLineDiffers };
     let mut finding = Finding::new(code, align(survey));
     let change = |path: &String, change| EntryChange { path: path.clone(), change };
     finding
@@ -290,7 +291,10 @@ fn launch_line(
         .extend(expected.iter().filter(|text| !found.contains(text)).map(|text| change(text, Changed::Gone)));
     let between = between.filter(|between| !between.trim().is_empty()).unwrap_or(" ");
     let said = |texts: &[String]| if texts.is_empty() { "no mod".to_owned() } else { texts.join(between) };
-    finding.expected(said(&expected)).found(said(&found))
+    match &list.near {
+        Some(near) => finding.expected(format!("{option}{}", said(&expected))).found(format!("{near}{}", said(&found))),
+        None => finding.expected(said(&expected)).found(said(&found)),
+    }
 }
 
 fn entries(

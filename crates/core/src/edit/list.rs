@@ -596,6 +596,22 @@ pub fn last_of(node: &Node) -> usize {
     inner.max().unwrap_or(node.span.end).max(node.span.end)
 }
 
+/// A launch line with the rule's option in place of one that is spelt nearly so.
+///
+/// # Errors
+/// When the line can't be read.
+pub fn respell_option(rule: &ListRule, bytes: &[u8], near: &str) -> Result<Vec<u8>, EditError> {
+    let file = TextFile::read(bytes, rule.encoding)?;
+    let ListForm::Option { option, between } = &rule.form else { return Ok(bytes.to_vec()) };
+    let values = option_values(&file.text, near, between.as_deref());
+    let values = values.map_err(|error| EditError::Unreadable(error.to_string()))?;
+    let respelt = |value: &OptionValue| {
+        let start = file.text[value.whole.clone()].find(near).map_or(value.whole.start, |at| value.whole.start + at);
+        Splice { at: start..start + near.len(), with: option.clone() }
+    };
+    file.bytes(&spliced(&file.text, values.iter().map(respelt).collect()))
+}
+
 /// The option with its value as it is written where there is no line yet.
 pub fn option_text(rule: &ListRule, option: &str, between: Option<&str>, entries: &[Entry]) -> String {
     let writer = Writer { rule, text: "", raws: &[], known: &[], changes: &[] };

@@ -13,7 +13,7 @@ pub mod xml;
 mod yaml;
 
 pub use fragment::{Placing, Wanted, anchored, brought, merge};
-pub use list::{Change, Entry, entry_text, option_text, write_list};
+pub use list::{Change, Entry, entry_text, option_text, respell_option, write_list};
 pub use setting::{set, set_in_option};
 pub use text::{Splice, TextFile, line_end, spliced};
 pub use wording::digest_like;

@@ -49,6 +49,26 @@ pub fn option_values(text: &str, option: &str, between: Option<&str>) -> Result<
     Ok(found)
 }
 
+/// An option of a script that is spelt nearly like one that no line gives: a slip of the pen, perhaps.
+pub fn near_option(text: &str, option: &str) -> Option<String> {
+    const SLIPS: usize = 2;
+    let sign = option.ends_with('=');
+    let head = |word: &str| match (sign, word.find('=')) {
+        (true, at) => at.map(|at| word[..=at].to_owned()),
+        (false, _) => Some(word.to_owned()),
+    };
+    let lines = text.lines().filter(|line| !is_comment(line));
+    let words = lines.flat_map(|line| line.split([' ', '\t', '"', '\'']));
+    let near = words
+        .filter_map(head)
+        .filter(|word| word.len() > SLIPS * 2 && *word != option)
+        .map(|word| (strsim::damerau_levenshtein(&word.to_lowercase(), &option.to_lowercase()), word));
+    let near: std::collections::BTreeSet<(usize, String)> = near.filter(|(slips, _)| *slips <= SLIPS).collect();
+    let best = near.first()?;
+    let is_alone = near.iter().filter(|(slips, _)| *slips == best.0).count() == 1;
+    is_alone.then(|| best.1.clone())
+}
+
 /// Comments of batch files, shells, service files, Lua and files of arguments.
 pub fn is_comment(line: &str) -> bool {
     let line = line.trim_start().trim_start_matches('@').to_ascii_lowercase();
@@ -157,6 +177,16 @@ mod tests {
     fn blanks_between_entries_go_on_to_the_next_option() {
         let found = option_values("./hall --holds tide reef --port 1\n", "--holds", Some(" ")).expect("read");
         assert_eq!(found[0].value, "tide reef");
+    }
+
+    #[rstest]
+    #[case("hall -hold=#a;#b -x", "-holds=", Some("-hold="))]
+    #[case("hall \"-Holds=#a\"", "-holds=", Some("-Holds="))]
+    #[case("rem -hold=#a\nhall -x=1", "-holds=", None)]
+    #[case("hall -hods=a -hold=b", "-holds=", None)]
+    #[case("hall --hlods a", "--holds", Some("--hlods"))]
+    fn an_option_with_a_slip_in_it_is_known(#[case] text: &str, #[case] option: &str, #[case] expected: Option<&str>) {
+        assert_eq!(near_option(text, option).as_deref(), expected);
     }
 
     #[test]

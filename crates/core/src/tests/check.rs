@@ -255,6 +255,7 @@ fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
         file: path("board.json"),
         ordered: false,
         entries: server.mods.iter().map(entry).collect(),
+        near: None,
         problem: None,
     });
     let found = hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, &server);

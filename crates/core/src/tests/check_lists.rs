@@ -79,6 +79,7 @@ fn listing(role: Role, entries: &[&str]) -> Survey {
         file: path("l.txt"),
         ordered: true,
         entries: entries.iter().map(|text| entry(text)).collect(),
+        near: None,
         problem: None,
     });
     survey

@@ -117,6 +117,13 @@ fn aligned(stage: &Stage, install: &str, more: &[&str]) -> Said {
     b"@echo off\r\nREM -loads=loads\\old.load\r\nset PORT=4100\r\nstart \"\" fen.exe -port=%PORT% \"-loads=loads\\owl.load;loads\\reed.load;loads\\fog.load\" -quiet\r\n",
     &["launch-line-differs"]
 )]
+#[case::a_slip_in_the_option(
+    "of = \"server\"\nfile = \"start.sh\"\noption = \"-loads=\"\nbetween = \";\"\nordered = true",
+    "start.sh",
+    b"#!/bin/sh\n./fen -level=reed '-laods=owl;reed;fog' --quiet\n",
+    b"#!/bin/sh\n./fen -level=reed '-loads=owl;reed;fog' --quiet\n",
+    &["launch-line-differs"]
+)]
 #[case::shell_each(
     "of = \"server\"\nfile = \"start.sh\"\noption = \"--load\"\nordered = true\nneeded_on = [\"both\"]",
     "start.sh",

@@ -8,9 +8,9 @@ use kanon_core::digest::Blake3;
 use kanon_core::document::{self, scalar};
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
-use kanon_core::reading::{Known, RawEntry, read_list};
-use kanon_core::rulebook::{ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
-use kanon_core::survey::{ListEntry, Reading, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting};
+use kanon_core::reading::{Known, RawEntry, near_option, read_list};
+use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
+use kanon_core::survey::{ListEntry, Reading, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting};
 
 use crate::install::Install;
 
@@ -62,6 +62,8 @@ pub struct ReadList<'r> {
     rule: &'r ListRule,
     file: InstallPath,
     entries: Result<Vec<RawEntry>, String>,
+    /// What stands behind an option that is spelt nearly like the rule's, where no line gives that.
+    near: Option<(String, Vec<RawEntry>)>,
 }
 
 /// Reads the lists that an install of that role has. A file that is not there is no list, unless the rule names it outright.
@@ -70,15 +72,33 @@ pub fn lists<'r>(install: &dyn Install, rulebook: &'r Rulebook, role: Role) -> V
     for rule in rulebook.lists.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
         let files = rule.file.iter().flat_map(|file| resolve(install, file));
         for file in files {
+            let mut near = None;
             let entries = match document(install, &file) {
-                Ok(bytes) => read_list(rule, &bytes).map_err(|error| error.to_string()),
+                Ok(bytes) => read_list(rule, &bytes).map_err(|error| {
+                    near = nearly(rulebook, rule, &bytes);
+                    error.to_string()
+                }),
                 Err(error) if error.kind() == io::ErrorKind::NotFound && rule.of.is_none() => continue,
                 Err(error) => Err(told(&error)),
             };
-            found.push(ReadList { rule, file, entries });
+            found.push(ReadList { rule, file, entries, near });
         }
     }
     found
+}
+
+/// What stands behind an option that may be the rule's with a slip of the pen, and is no other list's.
+fn nearly(rulebook: &Rulebook, rule: &ListRule, bytes: &[u8]) -> Option<(String, Vec<RawEntry>)> {
+    let ListForm::Option { option, between } = &rule.form else { return None };
+    let text = document::text(bytes, rule.encoding).ok()?;
+    let near = near_option(&text, option)?;
+    let is_anothers = |other: &ListRule| matches!(&other.form, ListForm::Option { option, .. } if *option == near);
+    if rulebook.lists.iter().any(is_anothers) {
+        return None;
+    }
+    let form = ListForm::Option { option: near.clone(), between: between.clone() };
+    let entries = read_list(&ListRule { form, ..rule.clone() }, bytes).ok()?;
+    Some((near, entries))
 }
 
 /// Why a file could not be read.
@@ -99,7 +119,7 @@ pub fn mods_by_id(rulebook: &Rulebook, role: Role, lists: &[ReadList<'_>]) -> Ve
         for list in lists.iter().filter(|list| list.rule.name == name) {
             let entries = list.entries.as_deref().unwrap_or_default();
             for entry in entries.iter().map(|raw| game.entry(list.rule, raw.clone())) {
-                if entry.stands_for == kanon_core::survey::StandsFor::Nothing {
+                if entry.stands_for == StandsFor::Nothing {
                     mods.push(listed_mod(shelf, &list.file, entry));
                 }
             }
@@ -130,11 +150,17 @@ fn listed_mod(shelf: &Shelf, file: &InstallPath, entry: ListEntry) -> SurveyedMo
 pub fn matched(rulebook: &Rulebook, lists: Vec<ReadList<'_>>, mods: &[SurveyedMod]) -> Vec<SurveyedList> {
     let known = Known::new(rulebook, mods);
     let each = lists.into_iter().map(|list| {
-        let (entries, problem) = match list.entries {
-            Ok(raw) => (raw.into_iter().map(|raw| known.entry(list.rule, raw)).collect(), None),
-            Err(why) => (Vec::new(), Some(why)),
+        let of = |raws: Vec<RawEntry>| raws.into_iter().map(|raw| known.entry(list.rule, raw)).collect::<Vec<_>>();
+        // Only what names mods is the list: another option may be spelt as nearly.
+        let near = list.near.map(|(near, raws)| (near, of(raws)));
+        let near = near.filter(|(_, entries)| entries.iter().any(|entry| entry.stands_for == StandsFor::Mod));
+        let (entries, near, problem) = match (list.entries, near) {
+            (Ok(raws), _) => (of(raws), None, None),
+            (Err(_), Some((near, entries))) => (entries, Some(near), None),
+            (Err(why), None) => (Vec::new(), None, Some(why)),
         };
-        SurveyedList { name: list.rule.name.clone(), file: list.file, ordered: list.rule.ordered, entries, problem }
+        let (name, ordered) = (list.rule.name.clone(), list.rule.ordered);
+        SurveyedList { name, file: list.file, ordered, entries, near, problem }
     });
     each.collect()
 }
