@@ -5,12 +5,12 @@ mod settings;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use crate::canon::{self, Canon, SealedKey, SealedMod};
+use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
 use crate::check::{FitSet, Misfit, fit, same_entries, sealed_lists};
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::problem::nearest;
-use crate::rulebook::Rulebook;
+use crate::rulebook::{Role, Rulebook};
 use crate::solve::{Ask, Keep, Trust};
 use crate::survey::{NeededOn, Relation, RelationKind, SurveyedKey, SurveyedMod};
 use crate::version::Versions;
@@ -530,6 +530,38 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
     changed.collect()
 }
 
+/// What a new canon changes against the last beside its mods, in words: the load order, settings, memory.
+pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
+    let ids = |canon: &Canon| canon.mods.iter().map(SealedMod::folded_id).collect::<Vec<_>>();
+    let (before, after) = (ids(last), ids(new));
+    let shared = |ids: &[String], other: &[String]| -> Vec<String> {
+        ids.iter().filter(|id| other.contains(id)).cloned().collect()
+    };
+    let mut said = Vec::new();
+    if shared(&before, &after) != shared(&after, &before) {
+        let order: Vec<&str> = new.mods.iter().map(|sealed| sealed.reading.id.as_str()).collect();
+        said.push(format!("the load order is another: {}", order.join(", ")));
+    }
+    let side = |of: Option<Role>| of.map_or_else(String::new, |of| format!(" (of a {of})"));
+    for setting in &new.settings {
+        let was = last.settings.iter().find(|was| was.name == setting.name && was.of == setting.of);
+        match was {
+            Some(was) if was.is == setting.is => {}
+            Some(was) => said.push(format!("{}{}: {} -> {}", setting.name, side(setting.of), was.is, setting.is)),
+            None => said.push(format!("{}{}: {} from now on", setting.name, side(setting.of), setting.is)),
+        }
+    }
+    let stays = |was: &&SealedSetting| new.settings.iter().any(|is| is.name == was.name && is.of == was.of);
+    let gone = last.settings.iter().filter(|was| !stays(was));
+    said.extend(gone.map(|was| format!("{}{}: no value is asked for any more", was.name, side(was.of))));
+    if last.memory != new.memory {
+        let amount =
+            |memory: Option<u64>| memory.map_or_else(|| "none".to_owned(), |bytes| format!("{} MiB", bytes >> 20));
+        said.push(format!("floor of memory: {} -> {}", amount(last.memory), amount(new.memory)));
+    }
+    said
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -780,6 +812,31 @@ mod tests {
         let shared = [candidate(&found[0], &one), candidate(&found[1], &one)];
         let choice = choose(&wishes, &rulebook(), &shared, Standing::default(), &Pins::new());
         assert_eq!(keys(&choice.picks)[0].mods, ["old-tide", "tide"]);
+    }
+
+    #[test]
+    fn changes_beside_the_mods_are_told_in_words() {
+        let canon = |ids: &[&str], port: Option<&str>, memory| {
+            let setting =
+                |is: &str| SealedSetting { name: "port".to_owned(), of: Some(Role::Server), is: is.to_owned() };
+            let mods = ids.iter().map(|id| SealedMod::from_surveyed(&release(id, "1", id), 1)).collect();
+            Canon { mods, settings: port.into_iter().map(setting).collect(), memory, ..empty() }
+        };
+        let last = canon(&["a", "b", "c"], Some("1"), None);
+        assert_eq!(
+            changes_beside(&last, &canon(&["a", "d", "b"], Some("1"), None)),
+            [""; 0],
+            "what comes and goes is no order"
+        );
+        let said = changes_beside(&last, &canon(&["c", "a", "b"], Some("2"), Some(2 << 30)));
+        let expected =
+            ["the load order is another: c, a, b", "port (of a server): 1 -> 2", "floor of memory: none -> 2048 MiB"];
+        assert_eq!(said, expected);
+        assert_eq!(
+            changes_beside(&last, &canon(&["a"], None, None)),
+            ["port (of a server): no value is asked for any more"]
+        );
+        assert_eq!(changes_beside(&canon(&["a"], None, None), &last), ["port (of a server): 1 from now on"]);
     }
 
     #[test]

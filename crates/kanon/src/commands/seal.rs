@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::canon::{Canon, SealedFile, SealedMod};
 use kanon_core::digest::{Blake3, Sha256};
-use kanon_core::seal::{Choice, Standing, assemble, changes, choose, keys};
+use kanon_core::seal::{Choice, Standing, assemble, changes, changes_beside, choose, keys};
 use kanon_reach::bytes;
 use kanon_reach::workspace::write_whole;
 
@@ -39,6 +39,7 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         canon: Some(Blake3::of(json.as_bytes())),
         findings: choice.findings,
         changes: change_lines(&stock, &canon),
+        beside: last.as_ref().map_or_else(Vec::new, |last| changes_beside(last, &canon)),
     };
     let ended = match (keep, last.as_ref() == Some(&canon)) {
         (false, _) => Ended::OnlyShown,
@@ -66,8 +67,14 @@ fn change_lines(stock: &Stock, canon: &Canon) -> Vec<ChangeLine> {
 }
 
 fn refused(choice: Choice, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let report =
-        Report { format: "kanon-seal/1", sealed: false, canon: None, findings: choice.findings, changes: Vec::new() };
+    let report = Report {
+        format: "kanon-seal/1",
+        sealed: false,
+        canon: None,
+        findings: choice.findings,
+        changes: Vec::new(),
+        beside: Vec::new(),
+    };
     match env.format {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&text(&report, Ended::Refused, None)),

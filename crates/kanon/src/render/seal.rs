@@ -28,6 +28,9 @@ pub struct Report {
     pub findings: Vec<Finding>,
     /// What changes against the last canon.
     pub changes: Vec<ChangeLine>,
+    /// What changes beside the mods, in words: the load order, settings, memory.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub beside: Vec<String>,
 }
 
 /// One change against the last canon.
@@ -96,6 +99,7 @@ pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
         let _ = writeln!(out, "  {}", change(line));
         out.push_str(&beside(line));
     }
+    report.beside.iter().for_each(|words| out.push_str(&folded(words, "  ")));
     out.push_str(&errands(&report.changes));
     if !report.findings.is_empty() {
         out.push('\n');

@@ -247,7 +247,7 @@ fn the_order_of_the_canon_is_the_servers_own_until_somebody_says_otherwise() {
     stage.kanon(["check", "fen"]).ends_with(0);
     let wishes = stage.read("kanon.toml");
     stage.write("kanon.toml", wishes.replace("id = \"owl\"", "id = \"owl\"\nload-after = [\"fog\"]"));
-    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0).says("the load order is another: reed, fog, owl");
     stage.kanon(["check", "fen"]).ends_with(1).says("list-order").says("reed, fog, owl");
     stage.write(
         "kanon.toml",
