@@ -11,7 +11,7 @@ use crate::edit::{self, EditError, Wanted};
 use crate::path::InstallPath;
 use crate::reading::read_list;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
-use crate::survey::{Survey, SurveyedList};
+use crate::survey::{Survey, SurveyedList, is_not_there};
 use crate::wish::Edits;
 
 /// What a person said, without which some things are not changed.
@@ -59,7 +59,7 @@ pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> 
         |file: &InstallPath, why: String, change| by_file.entry(file.clone()).or_default().push((why, change));
     for list in &survey.lists {
         let Some(rule) = measure.rulebook.list(&list.name) else { continue };
-        let makeable = list.problem.as_deref().is_none_or(|problem| problem.contains("not there") && can_be_made(rule));
+        let makeable = list.problem.as_deref().is_none_or(|problem| is_not_there(problem) && can_be_made(rule));
         let wanted = target(measure, survey, rule, &list.entries);
         if makeable && (!wanted.is_said() || list.near.is_some()) {
             add(&list.file, list.name.clone(), Change::List(rule, list, Box::new(wanted)));

@@ -582,6 +582,14 @@ pub struct Unreadable {
     pub still_packed: bool,
 }
 
+/// What a survey says of a file that is not there, at the beginning of a `problem`.
+pub const NOT_THERE: &str = "the file is not there";
+
+/// Whether a problem with a file is that it is not there.
+pub fn is_not_there(problem: &str) -> bool {
+    problem.starts_with(NOT_THERE)
+}
+
 /// Why a file is no survey.
 #[derive(Debug, thiserror::Error)]
 pub enum SurveyError {

@@ -1,9 +1,9 @@
 //! Worlds: when a change of mods wants a new one, and the steps that keep, set aside or replace the one that is there.
 
 use crate::align::{Action, Plan, Step};
-use crate::check::{Measure, extra_severity, is_left_over};
+use crate::check::{Measure, may_stay};
 use crate::digest::Blake3;
-use crate::finding::{Code, Finding, Severity};
+use crate::finding::{Code, Finding};
 use crate::path::{InstallPath, PathError};
 use crate::rulebook::{Role, Rulebook};
 use crate::survey::{Survey, SurveyedMod};
@@ -98,15 +98,12 @@ pub fn shaping(measure: Measure<'_>, survey: &Survey) -> Vec<Shaping> {
         .collect();
     let in_canon =
         |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
-    let goes = |found: &SurveyedMod| {
-        is_left_over(measure, found) || extra_severity(role, found, measure.extras) == Severity::Blocking
-    };
     let gone = survey.mods.iter().filter(|found| {
         found.enabled
             && found.reading.shapes_world
             && found.reading.made_for.is_none()
             && !in_canon(found)
-            && goes(found)
+            && !may_stay(measure, role, found)
     });
     changes.extend(gone.map(|found| Shaping { id: found.reading.id.clone(), change: Change::Removed }));
     changes.sort_by(|a, b| a.id.cmp(&b.id));

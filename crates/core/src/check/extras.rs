@@ -37,6 +37,11 @@ pub fn is_left_over(measure: Measure<'_>, found: &SurveyedMod) -> bool {
     fit(&alone, measure.rulebook.versions).iter().any(|misfit| of_platform(misfit.finding.code))
 }
 
+/// Whether a mod that the canon does not have may stay on an install: an alignment leaves it where it is.
+pub fn may_stay(measure: Measure<'_>, role: Role, found: &SurveyedMod) -> bool {
+    extra_severity(role, found, measure.extras) != Severity::Blocking && !is_left_over(measure, found)
+}
+
 /// How bad an enabled mod is that the canon does not have.
 pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severity {
     match (role, found.reading.needed_on) {

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Measure, align, extra_severity, is_left_over};
+use super::{Measure, align, may_stay};
 use crate::canon::{SealedKey, SealedMod};
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
@@ -83,12 +83,8 @@ fn own_path(place: &InstallPath, sealed: &SealedKey, taken: &BTreeSet<String>) -
 fn kept(measure: Measure<'_>, survey: &Survey) -> BTreeSet<Blake3> {
     let in_canon =
         |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
-    let stays = |found: &&SurveyedMod| {
-        found.enabled
-            && !in_canon(found)
-            && !is_left_over(measure, found)
-            && extra_severity(survey.install.role, found, measure.extras) != Severity::Blocking
-    };
+    let stays =
+        |found: &&SurveyedMod| found.enabled && !in_canon(found) && may_stay(measure, survey.install.role, found);
     survey.mods.iter().filter(stays).flat_map(|found| survey.keys_of(found)).map(|key| key.blake3).collect()
 }
 

@@ -2,12 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::{Measure, align, extra_severity, is_left_over};
+use super::{Measure, align, may_stay};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edit::{Change, Entry, digest_like, entry_text, option_text};
 use crate::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::rulebook::{EntryShape, ListForm, ListRule, Names, Role, Rulebook};
-use crate::survey::{ListEntry, NeededOn, StandsFor, Survey, SurveyedList, SurveyedMod};
+use crate::survey::{ListEntry, NOT_THERE, NeededOn, StandsFor, Survey, SurveyedList, SurveyedMod, is_not_there};
 
 /// What a list is to say, as changes of what it says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -114,7 +114,7 @@ pub fn target(measure: Measure<'_>, survey: &Survey, rule: &ListRule, entries: &
                 Ok(Change::Keep(at))
             }
             Some(_) => Err(Gone::OtherSide),
-            None if copies.is_some_and(|found| stays(measure, role, found)) => Ok(Change::Keep(at)),
+            None if copies.is_some_and(|found| found.enabled && may_stay(measure, role, found)) => Ok(Change::Keep(at)),
             None => Err(Gone::Extra),
         };
         match change {
@@ -126,11 +126,6 @@ pub fn target(measure: Measure<'_>, survey: &Survey, rule: &ListRule, entries: &
     let changes =
         if rule.ordered { in_order(placed, new) } else { placed.into_iter().chain(new).map(|(_, c)| c).collect() };
     ListWanted { changes, known, gone }
-}
-
-/// Whether a mod that the canon does not have may stay on an install.
-fn stays(measure: Measure<'_>, role: Role, found: &SurveyedMod) -> bool {
-    found.enabled && extra_severity(role, found, measure.extras) != Severity::Blocking && !is_left_over(measure, found)
 }
 
 /// Mods in the canon's order. What is no mod of the canon stays behind the one that it stands behind now, or in front.
@@ -186,7 +181,7 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         let wanted = target(measure, survey, rule, &list.entries);
         if let Some(problem) = &list.problem {
             // A list that is not there and is to name nothing is none that is missed.
-            let is_missed = !wanted.changes.is_empty() || !problem.contains("not there");
+            let is_missed = !wanted.changes.is_empty() || !is_not_there(problem);
             findings.extend(is_missed.then(|| at(unreadable(survey, rule, problem, &wanted))));
             continue;
         }
@@ -216,8 +211,8 @@ fn nowhere_yet(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         let is_there = survey.lists.iter().any(|list| list.name == rule.name);
         let wanted = target(measure, survey, rule, &[]);
         if !is_there && !wanted.changes.is_empty() {
-            let problem = "the file is not there: nothing is called so yet";
-            findings.push(unreadable(survey, rule, problem, &wanted).at(file.to_string()));
+            let problem = format!("{NOT_THERE}: nothing is called so yet");
+            findings.push(unreadable(survey, rule, &problem, &wanted).at(file.to_string()));
         }
     }
     findings
@@ -229,7 +224,7 @@ fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWant
         _ => "the list",
     };
     let mut expected = format!("{what} `{}`", rule.name);
-    let is_there = !problem.contains("not there");
+    let is_there = !is_not_there(problem);
     let remedy = match &rule.form {
         ListForm::Option { option, between } => {
             expected = option_text(rule, option, between.as_deref(), &all_new(wanted));

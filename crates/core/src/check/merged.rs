@@ -3,13 +3,13 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Measure, align};
+use super::{Measure, align, may_stay};
 use crate::canon::SealedMod;
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::path::InstallPath;
 use crate::rulebook::{ExtraRule, Role, Shelf};
-use crate::survey::{BroughtFile, DataEntry, MergedEntry, NeededOn, PlacedFile, Survey, SurveyedData};
+use crate::survey::{BroughtFile, DataEntry, MergedEntry, NeededOn, PlacedFile, Survey, SurveyedData, is_not_there};
 use crate::wish::Edits;
 
 /// An entry of the canon in a data file of an install.
@@ -98,11 +98,7 @@ pub fn entry_states<'a>(measure: Measure<'a>, survey: &Survey, data: &SurveyedDa
 fn is_staying(measure: Measure<'_>, survey: &Survey, id: &str) -> bool {
     let in_canon = measure.canon.mods.iter().any(|sealed| sealed.reading.id.eq_ignore_ascii_case(id));
     let found = survey.mods.iter().find(|found| found.reading.id.eq_ignore_ascii_case(id));
-    !in_canon
-        && found.is_some_and(|found| {
-            super::extra_severity(survey.install.role, found, measure.extras) != Severity::Blocking
-                && !super::is_left_over(measure, found)
-        })
+    !in_canon && found.is_some_and(|found| may_stay(measure, survey.install.role, found))
 }
 
 fn brought_entry<'s>(survey: &'s Survey, file: &InstallPath, key: &str) -> Option<(&'s str, Blake3)> {
@@ -206,7 +202,7 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 fn data_file(measure: Measure<'_>, survey: &Survey, data: &SurveyedData) -> Vec<Finding> {
     let wanted = entries_of(measure, survey.install.role, &data.file);
     if let Some(problem) = &data.problem {
-        let remedy = match problem.contains("not there") {
+        let remedy = match is_not_there(problem) {
             true => "start the game once, so that it makes the file",
             false => "mend the file by hand; it is left as it is",
         };

@@ -18,7 +18,7 @@ use crate::survey::Survey;
 use crate::wish::{Edits, Extras};
 use crate::world;
 
-pub use extras::{extra_severity, is_left_over};
+pub use extras::{extra_severity, is_left_over, may_stay};
 pub use fit::{FitSet, Misfit, fit};
 pub use keys::{Ring, ring, signers};
 pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};

@@ -6,7 +6,7 @@ use super::{Measure, align};
 use crate::canon::SealedSetting;
 use crate::finding::{Code, Finding};
 use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
-use crate::survey::{Survey, SurveyedSetting};
+use crate::survey::{Survey, SurveyedSetting, is_not_there};
 
 /// A setting that must have a value.
 #[derive(Debug, Clone)]
@@ -99,7 +99,7 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let off = wanted_settings(measure, survey);
     // A file that is not there may be the other side's, unless somebody says whose it is.
     let may_be_elsewhere = |wanted: &&SettingWanted<'_>| {
-        let is_nowhere = wanted.found.problem.as_ref().is_some_and(|problem| problem.contains("not there"));
+        let is_nowhere = wanted.found.problem.as_ref().is_some_and(|problem| is_not_there(problem));
         is_nowhere && wanted.of.is_none()
     };
     let off = off.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
@@ -143,7 +143,7 @@ fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
                 format!("read {licence}; if you accept it: kanon align {name} --accept-licence \"{}\"", rule.name);
             (Code::LicenceNotAccepted, remedy)
         }
-        (_, Some(problem), _) if problem.contains("not there") => {
+        (_, Some(problem), _) if is_not_there(problem) => {
             (Code::SettingMissing, "start the game once, so that it makes the file".to_owned())
         }
         (_, Some(_), _) => (Code::SettingMissing, "mend the file by hand; it is left as it is".to_owned()),
@@ -165,7 +165,7 @@ fn memory(
         (Some(bytes), _) if bytes >= floor => return None,
         (None, None) => return None,
         // Who starts the game in another way gives it memory elsewhere; the launch line tells of the file.
-        (None, Some(problem)) if problem.contains("not there") => return None,
+        (None, Some(problem)) if is_not_there(problem) => return None,
         (Some(bytes), _) => rule.written(bytes, "MiB"),
         (None, Some(problem)) => problem.clone(),
     };

@@ -56,7 +56,10 @@ pub fn brought(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String> 
 /// When it is not well-formed, or the place before which entries go is not in it.
 pub fn anchored(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
     let roots = xml::elements(text)?;
-    let (_, holder) = anchor(text, &roots, rule)?;
+    inside(text, anchor(text, &roots, rule)?.1, rule)
+}
+
+fn inside(text: &str, holder: &Element, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
     // What tells no other entry apart is none of them.
     let known = holder.children.iter().filter(|child| identity(text, child, &rule.identity).is_some());
     placings(text, &known.cloned().collect::<Vec<_>>(), rule)
@@ -112,15 +115,17 @@ fn identity(text: &str, element: &Element, name: &str) -> Option<String> {
 pub fn merge(bytes: &[u8], rule: &FragmentRule, wanted: &[Wanted], gone: &[String]) -> Result<Vec<u8>, EditError> {
     let file = TextFile::read(bytes, Encoding::Utf8)?;
     let text = &file.text;
-    let there = anchored(text, rule).map_err(EditError::Unreadable)?;
+    let roots = xml::elements(text).map_err(EditError::Unreadable)?;
+    let (anchor, holder) = anchor(text, &roots, rule).map_err(EditError::Unreadable)?;
+    let there = inside(text, holder, rule).map_err(EditError::Unreadable)?;
     let mut splices = Vec::new();
     let take_out = |placing: &Placing| Splice { at: whole_lines(text, &placing.span), with: String::new() };
     splices.extend(there.iter().filter(|placing| gone.contains(&placing.key)).map(take_out));
     for (order, entry) in wanted.iter().enumerate() {
         let mut placings = there.iter().filter(|placing| placing.key == entry.key);
         let Some(first) = placings.next() else {
-            let (at, is_line) = place_for(text, rule, &there, &wanted[order + 1..])?;
-            let with = if is_line { lined(text, rule, &there, &entry.text) } else { entry.text.trim().to_owned() };
+            let (at, is_line) = place_for(text, anchor, &there, &wanted[order + 1..]);
+            let with = if is_line { lined(text, anchor, &there, &entry.text) } else { entry.text.trim().to_owned() };
             splices.push(Splice { at: at..at, with });
             continue;
         };
@@ -141,24 +146,19 @@ pub fn merge(bytes: &[u8], rule: &FragmentRule, wanted: &[Wanted], gone: &[Strin
 
 /// Where a new entry goes: before the first of those that come after it, else before the anchor. Also whether it gets lines
 /// to itself there.
-fn place_for(text: &str, rule: &FragmentRule, there: &[Placing], later: &[Wanted]) -> Result<(usize, bool), EditError> {
+fn place_for(text: &str, anchor: usize, there: &[Placing], later: &[Wanted]) -> (usize, bool) {
     let next = later.iter().find_map(|entry| there.iter().find(|placing| placing.key == entry.key));
-    let roots = xml::elements(text).map_err(EditError::Unreadable)?;
-    let (anchor, _) = anchor(text, &roots, rule).map_err(EditError::Unreadable)?;
     let at = next.map_or(anchor, |placing| placing.span.start);
     let start = text[..at].rfind('\n').map_or(0, |end| end + 1);
     let is_line = start > 0 && text[start..at].trim().is_empty();
-    Ok((if is_line { start } else { at }, is_line))
+    (if is_line { start } else { at }, is_line)
 }
 
 /// An entry on lines of its own, moved in like its neighbours.
-fn lined(text: &str, rule: &FragmentRule, there: &[Placing], entry: &str) -> String {
+fn lined(text: &str, anchor: usize, there: &[Placing], entry: &str) -> String {
     let margin = match there.last() {
         Some(neighbour) => indentation(text, neighbour.span.start).to_owned(),
-        None => {
-            let anchor = text.rfind(rule.before.trim()).unwrap_or(0);
-            format!("{}{}", indentation(text, anchor), unit(text))
-        }
+        None => format!("{}{}", indentation(text, anchor), unit(text)),
     };
     let end = line_end(text);
     format!("{margin}{}{end}", moved_in(entry, &margin, end))

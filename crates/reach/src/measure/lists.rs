@@ -10,7 +10,9 @@ use kanon_core::limits;
 use kanon_core::path::InstallPath;
 use kanon_core::reading::{Known, RawEntry, near_option, read_list};
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
-use kanon_core::survey::{ListEntry, Reading, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting};
+use kanon_core::survey::{
+    ListEntry, NOT_THERE, Reading, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting,
+};
 
 use crate::install::Install;
 
@@ -103,7 +105,7 @@ fn nearly(rulebook: &Rulebook, rule: &ListRule, bytes: &[u8]) -> Option<(String,
 
 /// Why a file could not be read.
 pub fn told(error: &io::Error) -> String {
-    if error.kind() == io::ErrorKind::NotFound { "the file is not there".to_owned() } else { error.to_string() }
+    if error.kind() == io::ErrorKind::NotFound { NOT_THERE.to_owned() } else { error.to_string() }
 }
 
 fn document(install: &dyn Install, file: &InstallPath) -> io::Result<Vec<u8>> {
