@@ -332,8 +332,14 @@ impl<'a> Session<'a> {
         target: &Placed,
         progress: &dyn Progress,
     ) -> Result<Measurement, Failure> {
-        let receipt = Receipt::read(install).during("read the receipt of", Path::new(install.shown()))?;
         let sparing = install.is_remote() && self.trust == TrustMemory::Yes;
+        // A receipt names every file of the canon: it is read only where it spares more, or mods bring things besides.
+        let rulebook = &self.loaded.rulebook;
+        let brings = !rulebook.fragments.is_empty() || rulebook.shelves.iter().any(|shelf| !shelf.extras.is_empty());
+        let receipt = match sparing || brings {
+            true => Receipt::read(install).during("read the receipt of", Path::new(install.shown()))?,
+            false => None,
+        };
         let vouched = receipt.as_ref().filter(|_| sparing).map(Vouched::by);
         let placed = self.placed_by_canon(target.role)?;
         let beside = Beside { receipt: receipt.as_ref(), placed: &placed };
