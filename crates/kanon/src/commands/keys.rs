@@ -30,6 +30,9 @@ pub struct Report {
     pub mods: Vec<Signed>,
     /// In what keys and signatures are off the canon, if there is one.
     pub findings: Vec<Finding>,
+    /// Whether there is a canon to hold them against.
+    #[serde(skip)]
+    pub held: bool,
 }
 
 #[derive(Serialize)]
@@ -136,6 +139,7 @@ fn report(session: &Session<'_>, surveyed: &crate::session::Surveyed) -> Result<
         keys: keys(survey, states),
         mods,
         findings,
+        held: canon.is_some(),
     })
 }
 

@@ -50,7 +50,18 @@ pub fn text(report: &Report) -> String {
         out.push('\n');
         super::check::findings(&mut out, &report.findings);
     } else if report.in_line {
-        out.push_str(&folded("Every payload has a signature that a key accepts, and no key is left over.", ""));
+        let by_name = report.mods.iter().any(|signed| signed.state == "by-name");
+        let signed = match by_name {
+            true => {
+                "Every payload has a signature, as far as names tell: the scheme is closed, and nothing was verified"
+            }
+            false => "Every signature was verified and fits",
+        };
+        let keys = match report.held {
+            true => "the keys are the canon's, and none is left over",
+            false => "there is no canon here to tell which keys are missing or left over",
+        };
+        out.push_str(&folded(&format!("{signed}; {keys}."), ""));
     }
     out
 }

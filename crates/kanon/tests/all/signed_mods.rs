@@ -99,6 +99,9 @@ fn codes(stage: &Stage, install: &str) -> Vec<String> {
 fn keys_are_put_replaced_and_taken_out_and_others_are_not_touched() {
     let stage = stage();
     let good = stage.fingerprint("hall");
+    stage.kanon(["keys"]).ends_with(0).says("Every signature was verified and fits; the keys are the canon's");
+    let alone = ["keys", "rowan", "--rulebook", "reach.rulebook.toml", "--role", "client"];
+    stage.kanon(alone).ends_with(0).says("was verified");
     std::fs::remove_file(stage.path("hall/keys/founder.pub")).unwrap();
     put_key(&stage, "wright", "wright-of-old");
     put_key(&stage, "gone", "gone");
