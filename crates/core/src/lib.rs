@@ -4,7 +4,7 @@
 //! [`finding`]s ([`check`]), and those yield a plan ([`align`]). Log lines become events, and with
 //! surveys they become verdicts ([`diagnose`]). What one game looks like is data: the [`rulebook`].
 //! What the administrator wants is data too: the [`wish`]; releases that fit it are found by [`mod@solve`], and sealed
-//! into the canon by [`seal`]. A rulebook for a game that none was written for is drafted by [`learn`].
+//! into the canon by [`seal`]; players get it as a [`release`]. A rulebook for a game that none was written for is drafted by [`learn`].
 
 pub mod align;
 pub mod amend;
@@ -17,11 +17,13 @@ pub mod digest;
 pub mod document;
 pub mod edit;
 pub mod finding;
+pub mod handout;
 pub mod learn;
 pub mod limits;
 pub mod path;
 pub mod problem;
 pub mod reading;
+pub mod release;
 pub mod rulebook;
 pub mod seal;
 pub mod section;

@@ -56,3 +56,11 @@ pub const DOWNLOAD_BYTES: u64 = 32 << 30;
 pub const HOST_LISTING_BYTES: u64 = 64 << 20;
 /// Files and folders of an install on a host that are listed.
 pub const HOST_ENTRIES: usize = 500_000;
+/// Bytes of one signed file of a release, but for its canon.
+pub const SIGNED_BYTES: u64 = 8 << 20;
+/// Bytes of a recipe, unpacked.
+pub const RECIPE_BYTES: u64 = 32 << 20;
+/// Bytes that a compressed piece may have more than its own: what can't be compressed grows a little.
+pub const PIECE_OVERHEAD: u32 = 1 << 10;
+/// Bytes that are fetched in one go when pieces lie side by side: a broken line costs no more than this.
+pub const STRETCH_BYTES: u64 = 4 << 20;

@@ -81,6 +81,8 @@ pub struct Wishes {
     pub memory: Option<u64>,
     /// How long backups are kept; all of them, for ever, when not said.
     pub backups: Keep,
+    /// How releases for players are published.
+    pub release: ReleaseWish,
     /// The mods.
     pub mods: Vec<ModWish>,
 }
@@ -111,6 +113,19 @@ pub struct Keep {
     pub number: Option<u32>,
     /// So many days.
     pub days: Option<u32>,
+}
+
+/// How releases for players are published.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ReleaseWish {
+    /// The folder or bucket that they are published to; a folder is relative to the workspace or absolute.
+    pub to: Option<String>,
+    /// The address at which players find it.
+    pub address: Option<String>,
+    /// So many days its signatures are good for.
+    pub days: Option<u32>,
+    /// So many releases keep their files.
+    pub keep: Option<u32>,
 }
 
 /// A folder of downloads, or a catalogue.
@@ -199,6 +214,7 @@ fn wishes(root: &Section<'_>) -> Wishes {
         installs: installs.into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),
         sources: sources.into_iter().map(|((name, _), section)| source(name, section)).collect(),
         backups: root.section("backups").map(keep).unwrap_or_default(),
+        release: root.section("release").map(release).unwrap_or_default(),
         mods: root.sections("mod").into_iter().map(mod_wish).collect(),
     };
     policy.into_iter().for_each(Section::finish);
@@ -279,6 +295,23 @@ fn keep(section: Section<'_>) -> Keep {
     let keep = Keep { number: whole(&section, "keep"), days: whole(&section, "days") };
     section.finish();
     keep
+}
+
+fn release(section: Section<'_>) -> ReleaseWish {
+    let wish = ReleaseWish {
+        to: section.optional_text("to"),
+        address: section.optional_text("address"),
+        days: whole(&section, "days").filter(|days| *days > 0),
+        keep: whole(&section, "keep").filter(|keep| *keep > 0),
+    };
+    for place in [&wish.to, &wish.address].into_iter().flatten().filter(|place| has_password(place)) {
+        let message =
+            format!("a password stands in `{}`, where everybody can read it", place.split("://").next().unwrap_or(""));
+        let help = "take it out; credentials for a bucket come from the environment";
+        section.problems().error_with_help(section.span(), message, help);
+    }
+    section.finish();
+    wish
 }
 
 fn source(name: &str, section: Section<'_>) -> SourceWish {
@@ -387,6 +420,8 @@ pub struct Edit<'a> {
     pub put: &'a [ModWish],
     /// Ids of mods to take out.
     pub remove: &'a [String],
+    /// Where releases go and are found, to write.
+    pub release: &'a [(&'static str, String)],
     /// The game version to write.
     pub game_version: Option<&'a str>,
     /// The game and loader versions to write if none are there.
@@ -428,6 +463,13 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     }
     if let Some(game) = edit.game_version {
         set_text(document.as_table_mut(), "game-version", game);
+    }
+    if !edit.release.is_empty() {
+        let table = document.entry("release").or_insert_with(|| Item::Table(Table::new()));
+        let table = table
+            .as_table_mut()
+            .ok_or_else(|| EditError("`release` must be written as a [release] table".to_owned()))?;
+        edit.release.iter().for_each(|(key, text)| set_text(table, key, text));
     }
     let mut tail = String::new();
     if !edit.put.is_empty() || document.contains_key("mod") {

@@ -1,0 +1,91 @@
+//! What players' checks need to know of `kanon.toml`: nothing of where the administrator's installs and sources are, no facts,
+//! no comments.
+
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
+
+use super::RULEBOOK;
+use crate::canon::Canon;
+use crate::problem::BadFile;
+use crate::rulebook::Role;
+use crate::wish::{self, Wishes};
+
+/// Writes the wishes that go into a release. `text` is the administrator's `kanon.toml`, from which `wishes` were read, and
+/// `canon` the one for players.
+///
+/// # Errors
+/// When the text is no TOML; in words.
+pub fn wishes_for_players(text: &str, wishes: &Wishes, canon: &Canon) -> Result<String, String> {
+    let plain = text.strip_prefix('\u{feff}').unwrap_or(text);
+    let from: DocumentMut = plain.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let mut document = DocumentMut::new();
+    document.insert("format", value(wish::FORMAT));
+    document.insert("name", value(&canon.name));
+    document.insert("rulebook", value(RULEBOOK));
+    for (key, version) in [("game-version", &canon.game_version), ("loader-version", &canon.loader_version)] {
+        if let Some(version) = version {
+            document.insert(key, value(version));
+        }
+    }
+    if let Some(policy) = from.get("policy").and_then(Item::as_table_like) {
+        let mut table = Table::new();
+        for (key, item) in policy.iter() {
+            table.insert(key, bare(item));
+        }
+        document.insert("policy", Item::Table(table));
+    }
+    let settings = from.get("setting").and_then(Item::as_array_of_tables).into_iter().flatten();
+    let own = settings.zip(&wishes.settings).filter(|(_, wish)| wish.rule.is_some());
+    let tables = own.filter_map(|(table, wish)| {
+        let of = wish.of.or_else(|| wish.rule.as_ref().and_then(|rule| rule.of));
+        let sealed = canon.settings.iter().find(|sealed| sealed.name == wish.name && sealed.of == of)?;
+        let mut table: Table = table.iter().map(|(key, item)| (key.to_owned(), bare(item))).collect();
+        // What it quotes of the facts is filled in by now.
+        table.insert("is", value(&sealed.is));
+        Some(table).filter(|_| of != Some(Role::Server))
+    });
+    let tables: ArrayOfTables = tables.collect();
+    if !tables.is_empty() {
+        document.insert("setting", Item::ArrayOfTables(tables));
+    }
+    Ok(document.to_string())
+}
+
+/// A value without the comments around it.
+fn bare(item: &Item) -> Item {
+    let mut item = item.clone();
+    if let Some(value) = item.as_value_mut() {
+        value.decor_mut().clear();
+    }
+    item
+}
+
+/// Makes the workspace of one player's game of the wishes of a release.
+///
+/// # Errors
+/// When the wishes have mistakes, or speak of installs and sources: those are the player's own business.
+pub fn wishes_of_player(published: &str, install: &str, at: &str) -> Result<String, PlayerWishesError> {
+    let wishes = wish::parse(super::WISHES, published)?.value;
+    if !wishes.installs.is_empty() || !wishes.sources.is_empty() || wishes.rulebook != RULEBOOK {
+        return Err(PlayerWishesError::NotForPlayers);
+    }
+    let mut document: DocumentMut = published.parse().map_err(|_| PlayerWishesError::NotForPlayers)?;
+    let mut table = Table::new();
+    table.insert("role", value(Role::Client.to_string()));
+    table.insert("at", value(at));
+    let mut installs = Table::new();
+    installs.set_implicit(true);
+    installs.insert(install, Item::Table(table));
+    document.insert("install", Item::Table(installs));
+    Ok(document.to_string())
+}
+
+/// Why no workspace can be made of the wishes of a release.
+#[derive(Debug, thiserror::Error)]
+pub enum PlayerWishesError {
+    /// They have mistakes.
+    #[error(transparent)]
+    BadFile(#[from] BadFile),
+    /// They are not such as are made for players.
+    #[error("the kanon.toml of the release speaks of what is the player's own business")]
+    NotForPlayers,
+}
