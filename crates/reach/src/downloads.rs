@@ -11,7 +11,7 @@ use kanon_core::survey::{Survey, SurveyedMod};
 
 use crate::error::{During, ReachError};
 use crate::install::{LocalInstall, Stamp};
-use crate::measure::{self, Beside, Request, Sparing, TrustMemory};
+use crate::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory};
 use crate::progress::Silent;
 use crate::state::State;
 use crate::unpack::{Sort, sort, unpack};
@@ -147,6 +147,7 @@ impl Downloads<'_> {
             trust: self.trust,
             sparing: Sparing::default(),
             beside: Beside::default(),
+            doubt: Doubt::WithoutSigns,
         };
         let mut survey = measure::survey(&install, request, self.state, &Silent)?.survey;
         survey.strays.clear();

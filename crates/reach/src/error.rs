@@ -66,6 +66,22 @@ pub enum ReachError {
         /// Why not.
         reason: String,
     },
+    /// A place does not answer.
+    #[error("{address} can't be reached: {reason}")]
+    Unreachable {
+        /// The address, without secrets.
+        address: String,
+        /// Why not.
+        reason: String,
+    },
+    /// A release is not believed.
+    #[error("the release at {address} is refused, and nothing was changed")]
+    Refused {
+        /// The address, without secrets.
+        address: String,
+        /// Why.
+        source: crate::release::Refusal,
+    },
     /// A host can't be worked with.
     #[error(transparent)]
     Host(#[from] crate::install::HostError),

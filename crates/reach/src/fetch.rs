@@ -1,56 +1,26 @@
-//! Catalogues and downloads from elsewhere: over HTTP(S) from any web server, from an S3 bucket, or from a folder.
-//!
-//! Whatever comes is bounded by what was promised and verified by digest. A download that breaks off is gone on with
-//! where it stopped, also in a later run.
+//! Catalogues and the downloads that they list.
 
-use std::fs::{File, OpenOptions};
-use std::io::{self, Seek, SeekFrom, Write};
+use std::fs::File;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 
-use futures_util::stream::{BoxStream, StreamExt};
+use futures_util::stream::StreamExt;
 use kanon_core::catalogue::{self, Download};
-use kanon_core::digest::Blake3;
 use kanon_core::limits;
-use kanon_core::path::printable;
-use object_store::aws::AmazonS3Builder;
-use object_store::path::Path as StorePath;
-use object_store::{BackoffConfig, ClientOptions, Error as StoreError, GetOptions, GetRange, ObjectStore, RetryConfig};
-use reqwest::StatusCode;
-use reqwest::header::{CONTENT_RANGE, ETAG, HeaderMap, IF_NONE_MATCH, RANGE};
 use tokio::runtime::Runtime;
-use url::Url;
 
 use crate::error::{During, ReachError};
-use crate::hashing::{blake3_of, both_of};
+use crate::hashing::both_of;
+use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::patience::{Patience, Tries};
 use crate::progress::Progress;
 
 /// A place that has a catalogue and what it lists.
 pub struct Remote {
-    place: Place,
+    origin: Origin,
     runtime: Runtime,
     /// The name of the catalogue's file.
     file: String,
     shown: String,
-    patience: Patience,
-}
-
-/// Where files are asked for.
-enum Place {
-    /// Any web server: it may know no ranges, and may not say how much will come.
-    Web(reqwest::Client, Url),
-    /// A bucket or a folder, with what goes before every path.
-    Store(Arc<dyn ObjectStore>, String),
-}
-
-/// An answer that is being received.
-struct Answer {
-    /// The place of its first byte in the file.
-    start: u64,
-    /// What the file is known again by.
-    tag: Option<String>,
-    chunks: BoxStream<'static, Result<Vec<u8>, Failed>>,
 }
 
 /// A catalogue as it came.
@@ -73,23 +43,13 @@ impl Remote {
     /// # Errors
     /// When the address can't be one, or asks for what Kanon can't do.
     pub fn open(at: &str, root: &Path, patience: Patience) -> Result<Self, ReachError> {
-        let shown = without_password(at);
-        let refused = |reason: String| ReachError::Address { address: shown.clone(), reason };
-        let runtime = tokio::runtime::Builder::new_current_thread()
-            .enable_all()
-            .build()
-            .map_err(|error| refused(format!("no connection could be prepared ({error})")))?;
-        let (place, file) = if at.contains("://") {
-            from_address(at, patience).map_err(refused)?
-        } else {
-            let path = root.join(at);
-            let folder = path.parent().unwrap_or(root);
-            let file = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-            let store = object_store::local::LocalFileSystem::new_with_prefix(folder)
-                .map_err(|error| refused(printable(&error.to_string())))?;
-            (Place::Store(Arc::new(store), String::new()), file)
+        let (folder, file) = place_of(at, root);
+        let origin = Origin::open(&folder, root, patience)?;
+        let shown = match at.contains("://") {
+            true => origin.shown().to_owned(),
+            false => kanon_core::path::printable(at),
         };
-        Ok(Self { place, runtime, file, shown, patience })
+        Ok(Self { origin, runtime: runtime()?, file, shown })
     }
 
     /// Fetches the catalogue, unless the copy of an earlier time is still what is there. Where the place can't be
@@ -122,9 +82,9 @@ impl Remote {
                 let most = limits::CATALOGUE_BYTES >> 20;
                 Err(self.failed(format!("its catalogue is larger than {most} MiB")))
             }
-            Err(Failed::Other(why) | Failed::MayPass(why)) => match earlier {
-                Some(bytes) => Ok(Fetched { bytes, stale: Some(why) }),
-                None => Err(self.failed(why)),
+            Err(failed) => match earlier {
+                Some(bytes) => Ok(Fetched { bytes, stale: Some(failed.why()) }),
+                None => Err(self.failed(failed.why())),
             },
         }
     }
@@ -132,7 +92,7 @@ impl Remote {
     /// Fetches a catalogue, going on where it broke off as long as it is still the same file.
     fn fetch_catalogue(&self, known: Option<&str>) -> Result<(Vec<u8>, Option<String>), Failed> {
         let (mut bytes, mut tag): (Vec<u8>, Option<String>) = (Vec::new(), None);
-        let mut tries = Tries::new(self.patience);
+        let mut tries = Tries::new(self.origin.patience());
         loop {
             let before = bytes.len();
             let known = known.filter(|_| bytes.is_empty());
@@ -150,7 +110,7 @@ impl Remote {
         bytes: &mut Vec<u8>,
         tag: &mut Option<String>,
     ) -> Result<(), Failed> {
-        let mut answer = self.place.ask(&self.file, bytes.len() as u64..u64::MAX, known).await?;
+        let mut answer = self.origin.ask(&self.file, bytes.len() as u64..u64::MAX, known).await?;
         if answer.start != bytes.len() as u64 || answer.tag != *tag || tag.is_none() {
             if answer.start > 0 {
                 // Another file by now: what came of the first is worth nothing.
@@ -184,7 +144,8 @@ impl Remote {
         // Names that begin with a dot are passed over when downloads are looked through.
         let part = folder.join(".part");
         progress.ahead(download.size);
-        self.fetch_part(download, &part, progress)?;
+        let promised = Promised { file: download.file.as_str(), size: download.size, blake3: download.blake3 };
+        self.runtime.block_on(self.origin.fill(promised, &part, progress))?;
         let lie = |why: String| {
             drop(std::fs::remove_file(&part));
             self.refused(download, why)
@@ -202,80 +163,13 @@ impl Remote {
                 blake3.short()
             )));
         }
+        whole.sync_all().during("write", &part)?;
         std::fs::rename(&part, &file).during("put in place", &file)?;
         Ok(file)
     }
 
-    /// Fills a part file up to the promised size, going on where it stopped.
-    fn fetch_part(&self, download: &Download, part: &Path, progress: &dyn Progress) -> Result<(), ReachError> {
-        let mut file = OpenOptions::new()
-            .create(true)
-            .truncate(false)
-            .read(true)
-            .write(true)
-            .open(part)
-            .during("make the file", part)?;
-        let mut have = file.metadata().during("look at", part)?.len();
-        if have > download.size
-            || (have == download.size && !is_whole(&mut file, download.blake3).during("read", part)?)
-        {
-            file.set_len(0).during("empty", part)?;
-            have = 0;
-        }
-        file.seek(SeekFrom::Start(have)).during("go on with", part)?;
-        progress.done(have);
-        let mut tries = Tries::new(self.patience);
-        while have < download.size {
-            let before = have;
-            let fetched = self.runtime.block_on(self.fetch_range(download, &mut file, &mut have, progress));
-            let (why, may_pass) = match fetched {
-                Ok(()) if have == download.size => break,
-                Ok(()) => ("the connection was closed too early".to_owned(), true),
-                Err(Failed::TooLarge) => {
-                    drop(std::fs::remove_file(part));
-                    return Err(self
-                        .refused(download, format!("the catalogue promises {} bytes, and more came", download.size)));
-                }
-                Err(Failed::NotModified) => ("it answered that nothing changed".to_owned(), true),
-                Err(Failed::MayPass(why)) => (why, true),
-                Err(Failed::Other(why)) => (why, false),
-            };
-            if !may_pass || !tries.again(have > before) {
-                let kept = format!("; {have} of {} bytes are kept for the next try", download.size);
-                return Err(self.refused(download, why + if have > 0 { &kept } else { "" }));
-            }
-        }
-        file.sync_all().during("write", part)
-    }
-
-    async fn fetch_range(
-        &self,
-        download: &Download,
-        file: &mut File,
-        have: &mut u64,
-        progress: &dyn Progress,
-    ) -> Result<(), Failed> {
-        let mut answer = self.place.ask(download.file.as_str(), *have..download.size, None).await?;
-        // A server that knows no ranges sends all of it again.
-        if answer.start != *have {
-            let emptied = file.seek(SeekFrom::Start(0)).and_then(|_| file.set_len(0));
-            emptied.map_err(|error| Failed::Other(format!("it could not be written: {error}")))?;
-            *have = 0;
-        }
-        while let Some(chunk) = answer.chunks.next().await {
-            let chunk = chunk?;
-            if *have + chunk.len() as u64 > download.size {
-                return Err(Failed::TooLarge);
-            }
-            file.write_all(&chunk).map_err(|error| Failed::Other(format!("it could not be written: {error}")))?;
-            *have += chunk.len() as u64;
-            progress.done(chunk.len() as u64);
-        }
-        Ok(())
-    }
-
     fn refused(&self, download: &Download, reason: String) -> ReachError {
-        ReachError::Address { address: format!("{} of {}", download.file, self.shown), reason }
+        self.origin.refused(download.file.as_str(), reason)
     }
 
     fn failed(&self, reason: String) -> ReachError {
@@ -283,170 +177,19 @@ impl Remote {
     }
 }
 
-impl Place {
-    /// Asks for bytes of a file, unless it is still the one that a tag is of.
-    async fn ask(&self, file: &str, bytes: std::ops::Range<u64>, tag: Option<&str>) -> Result<Answer, Failed> {
-        match self {
-            Self::Web(client, folder) => ask_web(client, folder, file, bytes.start, tag).await,
-            Self::Store(store, prefix) => {
-                let path =
-                    StorePath::parse(format!("{prefix}{file}")).map_err(|error| Failed::Other(error.to_string()))?;
-                let range = (bytes.start > 0).then_some(GetRange::Bounded(bytes));
-                let options = GetOptions { range, if_none_match: tag.map(str::to_owned), ..GetOptions::default() };
-                let answer = store.get_opts(&path, options).await?;
-                Ok(Answer {
-                    start: answer.range.start,
-                    tag: answer.meta.e_tag.clone(),
-                    chunks: answer.into_stream().map(|chunk| Ok(chunk?.to_vec())).boxed(),
-                })
-            }
+/// The folder that a catalogue is in, and its file's name there.
+fn place_of(at: &str, root: &Path) -> (String, String) {
+    if !at.contains("://") {
+        let path = root.join(at);
+        let file = path.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
+        return (path.parent().unwrap_or(root).to_string_lossy().into_owned(), file);
+    }
+    match at.rsplit_once('/') {
+        Some((folder, file)) if file.to_lowercase().ends_with(".json") && !folder.ends_with('/') => {
+            (folder.to_owned(), file.to_owned())
         }
+        _ => (at.to_owned(), catalogue::FILE.to_owned()),
     }
-}
-
-async fn ask_web(
-    client: &reqwest::Client,
-    folder: &Url,
-    file: &str,
-    start: u64,
-    tag: Option<&str>,
-) -> Result<Answer, Failed> {
-    let mut url = folder.clone();
-    if let Ok(mut segments) = url.path_segments_mut() {
-        segments.pop_if_empty().extend(file.split('/'));
-    }
-    let mut request = client.get(url);
-    if start > 0 {
-        request = request.header(RANGE, format!("bytes={start}-"));
-    }
-    if let Some(tag) = tag {
-        request = request.header(IF_NONE_MATCH, tag);
-    }
-    let answer = request.send().await?;
-    let header = |headers: &HeaderMap, name| headers.get(name).and_then(|value| value.to_str().ok().map(str::to_owned));
-    let start = match answer.status() {
-        StatusCode::OK => 0,
-        StatusCode::PARTIAL_CONTENT => {
-            let range = header(answer.headers(), CONTENT_RANGE);
-            let first = range.as_deref().and_then(|range| range.strip_prefix("bytes ")?.split_once('-'));
-            first.and_then(|(first, _)| first.parse().ok()).unwrap_or(start)
-        }
-        StatusCode::NOT_MODIFIED => return Err(Failed::NotModified),
-        StatusCode::NOT_FOUND | StatusCode::GONE => return Err(Failed::Other("there is no such file".to_owned())),
-        StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => {
-            return Err(Failed::Other("the server does not let us in".to_owned()));
-        }
-        other if other.is_server_error() || other == StatusCode::TOO_MANY_REQUESTS => {
-            return Err(Failed::MayPass(format!("the server answered {other}")));
-        }
-        other => return Err(Failed::Other(format!("the server answered {other}"))),
-    };
-    let tag = header(answer.headers(), ETAG);
-    Ok(Answer { start, tag, chunks: answer.bytes_stream().map(|chunk| Ok(chunk?.to_vec())).boxed() })
-}
-
-fn is_whole(file: &mut File, digest: Blake3) -> io::Result<bool> {
-    file.seek(SeekFrom::Start(0))?;
-    let size = file.metadata()?.len();
-    Ok(blake3_of(file, size)?.0 == digest)
-}
-
-/// Why nothing came.
-enum Failed {
-    NotModified,
-    TooLarge,
-    /// Trying again may help.
-    MayPass(String),
-    Other(String),
-}
-
-impl From<StoreError> for Failed {
-    fn from(error: StoreError) -> Self {
-        match error {
-            StoreError::NotModified { .. } => Self::NotModified,
-            StoreError::NotFound { .. } => Self::Other("there is no such file".to_owned()),
-            StoreError::PermissionDenied { .. } | StoreError::Unauthenticated { .. } => {
-                Self::Other("it does not let us in; credentials come from the environment".to_owned())
-            }
-            other => Self::MayPass(innermost(&other)),
-        }
-    }
-}
-
-impl From<reqwest::Error> for Failed {
-    fn from(error: reqwest::Error) -> Self {
-        if error.is_timeout() {
-            return Self::MayPass("nothing came for too long".to_owned());
-        }
-        Self::MayPass(innermost(&error))
-    }
-}
-
-/// The innermost cause: the one that a person can do something about.
-fn innermost(error: &dyn std::error::Error) -> String {
-    let mut cause = error;
-    while let Some(inner) = cause.source() {
-        cause = inner;
-    }
-    printable(&cause.to_string())
-}
-
-fn from_address(at: &str, patience: Patience) -> Result<(Place, String), String> {
-    let mut url = Url::parse(at).map_err(|error| format!("it is no address ({error})"))?;
-    if url.password().is_some() {
-        return Err("it holds a password; credentials come from the environment, never from kanon.toml".to_owned());
-    }
-    let path = url.path().to_owned();
-    let (folder, file) = match path.rsplit_once('/') {
-        Some((folder, file)) if file.to_lowercase().ends_with(".json") => (folder.to_owned(), file.to_owned()),
-        _ => (path.trim_end_matches('/').to_owned(), catalogue::FILE.to_owned()),
-    };
-    match url.scheme() {
-        "http" | "https" => {
-            url.set_path(&folder);
-            let client = reqwest::Client::builder()
-                .connect_timeout(patience.connect)
-                .read_timeout(patience.silence)
-                .user_agent(concat!("kanon/", env!("CARGO_PKG_VERSION")));
-            let client = client.build().map_err(|error| innermost(&error))?;
-            Ok((Place::Web(client, url), file))
-        }
-        "s3" => {
-            let bucket = url.host_str().ok_or("it names no bucket")?;
-            let prefix = folder.trim_start_matches('/').to_owned();
-            let prefix = if prefix.is_empty() { prefix } else { format!("{prefix}/") };
-            Ok((Place::Store(Arc::new(open_bucket(bucket, patience)?), prefix), file))
-        }
-        other => Err(format!("{other}:// is no place for a catalogue; use http://, https:// or s3://")),
-    }
-}
-
-/// Opens a bucket by what the environment says of where it is and who asks.
-fn open_bucket(bucket: &str, patience: Patience) -> Result<impl ObjectStore + use<>, String> {
-    let options = ClientOptions::new()
-        .with_timeout_disabled()
-        .with_connect_timeout(patience.connect)
-        .with_read_timeout(patience.silence)
-        .with_allow_http(std::env::var("AWS_ALLOW_HTTP").is_ok_and(|word| word == "true"));
-    // Trying again is this module's own business.
-    let retry = RetryConfig { backoff: BackoffConfig::default(), max_retries: 0, retry_timeout: patience.silence };
-    let mut builder =
-        AmazonS3Builder::from_env().with_bucket_name(bucket).with_client_options(options).with_retry(retry);
-    let known = ["AWS_ACCESS_KEY_ID", "AWS_WEB_IDENTITY_TOKEN_FILE", "AWS_CONTAINER_CREDENTIALS_RELATIVE_URI"];
-    if !known.iter().any(|name| std::env::var_os(name).is_some()) {
-        // Without credentials only public buckets can be read; nobody is asked for any.
-        builder = builder.with_skip_signature(true);
-    }
-    builder.build().map_err(|error| innermost(&error))
-}
-
-/// An address for messages: whatever stands before an `@` in it may be a secret.
-fn without_password(at: &str) -> String {
-    let shown = match (at.split_once("://"), at.rfind('@')) {
-        (Some((scheme, _)), Some(end)) => format!("{scheme}://{}", &at[end + 1..]),
-        _ => at.to_owned(),
-    };
-    printable(&shown)
 }
 
 #[cfg(test)]

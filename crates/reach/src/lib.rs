@@ -2,7 +2,8 @@
 //!
 //! An [`install`] is listed and measured ([`measure`]) into a survey; a plan of the core is carried out with a
 //! backup and a journal ([`carry_out`], [`undo`]); [`state`] remembers digests and alignments; [`workspace`]
-//! knows where everything is and [`bytes`] finds the bytes of a digest.
+//! knows where everything is and [`bytes`] finds the bytes of a digest. A [`mod@release`] is published for players, whose
+//! games are [`following`] it; both ask an [`origin`].
 
 mod bring;
 pub mod bytes;
@@ -11,15 +12,18 @@ pub mod claim;
 pub mod downloads;
 pub mod error;
 pub mod fetch;
+pub mod following;
 pub mod hashing;
 pub mod install;
 pub mod logs;
 pub mod look;
 pub mod measure;
+pub mod origin;
 pub mod overlay;
 pub mod patience;
 pub mod progress;
 pub mod prune;
+pub mod release;
 pub mod running;
 pub mod state;
 pub mod trial;

@@ -10,6 +10,7 @@ use kanon_core::rulebook::{self, Rulebook};
 use kanon_core::wish::{self, SourceWish, Wishes};
 
 use crate::error::{During, ReachError};
+use crate::following::{Following, workspace_of};
 use crate::state::State;
 
 /// The name of the wishes' file.
@@ -75,9 +76,10 @@ pub fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachErro
 }
 
 impl Workspace {
-    /// Finds the workspace that a folder is in.
+    /// Finds the workspace that a folder is in: an administrator's, or that of a game which follows a release.
     pub fn find(from: &Path) -> Option<PathBuf> {
-        from.ancestors().find(|folder| folder.join(WISHES).is_file()).map(Path::to_owned)
+        let candidates = from.ancestors().flat_map(|folder| [folder.to_owned(), workspace_of(folder)]);
+        candidates.into_iter().find(|folder| folder.join(WISHES).is_file())
     }
 
     /// Opens the workspace that a folder is in.
@@ -147,6 +149,19 @@ impl Workspace {
         let id = Blake3::of(made.as_bytes()).short();
         write_whole(&path, &format!("{id}\n"))?;
         Ok(id)
+    }
+
+    /// What it follows; nothing for an administrator's.
+    ///
+    /// # Errors
+    /// When what says so can't be read.
+    pub fn following(&self) -> Result<Option<Following>, ReachError> {
+        Following::read(&self.root)
+    }
+
+    /// Where the keys that sign releases are, and what is remembered of those.
+    pub fn release_folder(&self) -> PathBuf {
+        self.root.join(".kanon").join("release")
     }
 
     /// Where the bytes are kept that nothing else vouches for.

@@ -8,7 +8,7 @@ use std::time::{Duration, SystemTime};
 use kanon_core::digest::Blake3;
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{Beside, Measurement, Request, Sparing, TrustMemory, survey};
+use kanon_reach::measure::{Beside, Doubt, Measurement, Request, Sparing, TrustMemory, survey};
 use kanon_reach::progress::Silent;
 use kanon_reach::state::State;
 
@@ -82,6 +82,7 @@ impl Stage {
             trust,
             sparing: Sparing::default(),
             beside: Beside::default(),
+            doubt: Doubt::WithoutSigns,
         };
         survey(&install, request, &mut self.state, &Silent).unwrap()
     }
@@ -214,6 +215,7 @@ fn a_folder_of_another_game_is_refused() {
         trust: TrustMemory::Yes,
         sparing: Sparing::default(),
         beside: Beside::default(),
+        doubt: Doubt::WithoutSigns,
     };
     let error = survey(&install, request, &mut stage.state, &Silent).unwrap_err().to_string();
     assert!(

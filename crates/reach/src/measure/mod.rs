@@ -48,6 +48,17 @@ pub struct Request<'a> {
     pub sparing: Sparing<'a>,
     /// What is to be looked at beside the shelves.
     pub beside: Beside<'a>,
+    /// Whether the folder must show that it is of this game.
+    pub doubt: Doubt,
+}
+
+/// Whether a folder without a sign of the game is taken for one of its installs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Doubt {
+    /// It is not: a slip of the pen would pass for an install without mods.
+    WithoutSigns,
+    /// Somebody said that it is one.
+    Never,
 }
 
 /// What is known of what mods bring for places outside the shelves.
@@ -198,6 +209,9 @@ fn refuse_other_game(
     shelved: &Shelved<'_>,
     platform: &platform::Versions,
 ) -> Result<(), ReachError> {
+    if request.doubt == Doubt::Never {
+        return Ok(());
+    }
     let rulebook = request.rulebook;
     let lists = || !lists::lists(install, rulebook, request.role).is_empty();
     let by_list = rulebook.shelves.iter().any(|shelf| shelf.ids_from(request.role).is_some()) && lists();
