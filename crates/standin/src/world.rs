@@ -102,6 +102,40 @@ impl World {
         self.write(&format!("{hall}/keys/tidewright.pub"), &tree::signing_key("tidewright").verifying_key().to_bytes())
     }
 
+    /// Somebody new has bought the game, and has not put a single mod into it.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn new_player(&self, name: &str) -> Result<(), StandinError> {
+        self.install(name, &[])?;
+        settle(&self.folder(name))
+    }
+
+    /// The station runs another release of a mod from now on.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn next_snowtrack(&self) -> Result<(), StandinError> {
+        self.remove("station/mods/snowtrack-3.2.1.psm")?;
+        self.put("station", "snowtrack-3.3.0", "snowtrack-3.3.0.psm")
+    }
+
+    /// Whoever keeps the web space sends a mod of their own, under a name that was published.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn spoil_release(&self, site: &str) -> Result<(), StandinError> {
+        let targets = self.root.join(site).join("targets");
+        for entry in std::fs::read_dir(&targets).map_err(StandinError::io(site))? {
+            let path = entry.map_err(StandinError::io(site))?.path();
+            if path.to_string_lossy().ends_with(".canon.json") {
+                let text = std::fs::read_to_string(&path).map_err(StandinError::io(site))?;
+                std::fs::write(&path, text.replace("drift-radio", "drift-trick")).map_err(StandinError::io(site))?;
+            }
+        }
+        Ok(())
+    }
+
     /// Where an install is.
     pub fn folder(&self, name: &str) -> PathBuf {
         self.root.join(name)

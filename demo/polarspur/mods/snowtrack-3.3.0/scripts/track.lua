@@ -1,0 +1,2 @@
+-- footprints that the wind takes away
+fade_minutes = 40
