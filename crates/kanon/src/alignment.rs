@@ -1,7 +1,6 @@
 //! The alignment of one install from its survey to its receipt: opened, finished if it was interrupted, planned, carried out.
 
 use std::collections::{BTreeMap, BTreeSet};
-use std::path::Path;
 use std::sync::Arc;
 
 use kanon_core::align::{self, Action, Plan, RiskyExtras, Step};
@@ -332,6 +331,14 @@ impl<'e> Job<'e> {
         !self.planned.plan.steps.is_empty() && self.planned.undecided.is_empty()
     }
 
+    /// Where the copies of an alignment are, from where the command works.
+    pub fn backup_shown(&self, id: i64) -> String {
+        let backups = self.session.workspace().map(|workspace| workspace.backups()).unwrap_or_default();
+        let folder = backups.join(id.to_string());
+        let shown = folder.strip_prefix(&self.session.env.folder).unwrap_or(&folder);
+        shown.display().to_string()
+    }
+
     /// Takes alignments back, newest first, down to one of that number; only the newest when none is given.
     pub fn undo(&mut self, back_to: Option<i64>, asked: &Wanted) -> Result<Vec<(i64, TakenBack)>, Failure> {
         let name = self.placed.name.clone();
@@ -516,9 +523,4 @@ fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> R
         },
         _ => Err(failed(format!("{name} has no alignment {back_to} that could be taken back"))),
     }
-}
-
-/// Where the copies of an alignment are, from the workspace.
-pub fn backup_shown(id: i64) -> std::path::PathBuf {
-    Path::new(".kanon").join("backups").join(id.to_string())
 }

@@ -157,6 +157,26 @@ pub enum Command {
     Keys(Keys),
     /// Print the launch line that the canon asks for, to paste
     Line(Line),
+    /// Publish the sealed canon, signed, for players to follow
+    ///
+    /// To a folder that any web server can serve, or to a bucket (s3://). The keys that sign are made the first time and stay in the
+    /// workspace, in .kanon/release: keep a copy. Only what is new is uploaded, and readers hear of it when all of it is there.
+    Publish(Publish),
+    /// Print the invite: one line that says where the release is, and who must have signed it
+    Invite(InviteArguments),
+    /// Have the mods that a server wants: verify the release, fetch what differs, put it in place
+    ///
+    /// The first time with the invite, in the game's folder or with the folder behind it; later without either. Copies of all
+    /// that is changed are kept, and kanon undo takes it back. Mods of your own that the server does not mind stay.
+    Follow(Follow),
+    /// Serve a published release over HTTP
+    ///
+    /// For those who have no web server. Only what belongs to the release is served.
+    Serve(Serve),
+    /// Write the page for players: what to install, where, in which order, and how to follow
+    ///
+    /// One HTML file that needs nothing else; or Markdown, CSV or a CycloneDX bill of materials, by the file's extension.
+    Handout(HandoutArguments),
     /// Take back the last alignment of an install, to the byte
     Undo(Undo),
     /// List the alignments that were carried out
@@ -396,6 +416,92 @@ pub struct Line {
     pub side: Option<RoleWord>,
     #[command(flatten)]
     pub lens: Lens,
+}
+
+#[derive(Debug, Args)]
+pub struct Publish {
+    /// The folder or bucket (s3://bucket/folder) to publish to; the one of kanon.toml when left out
+    pub dest: Option<String>,
+    /// The address at which players find it; written into kanon.toml
+    #[arg(long, value_name = "URL")]
+    pub address: Option<String>,
+    /// Take new keys: what the old ones sign from now on counts nowhere
+    #[arg(long)]
+    pub new_key: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct InviteArguments {
+    /// The address at which players find the release; the one of kanon.toml when left out
+    #[arg(long, value_name = "URL")]
+    pub address: Option<String>,
+    /// Draw the QR code too where the output is no terminal
+    #[arg(long)]
+    pub qr: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Follow {
+    /// The invite, in quotes; later, nothing, or the game's folder
+    pub invite: Option<String>,
+    /// The game's folder; the current one when left out
+    pub folder: Option<PathBuf>,
+    /// Only say what is off, and change nothing in the game's folder
+    #[arg(long)]
+    pub check: bool,
+    /// Don't ask, do it
+    #[arg(short, long, conflicts_with = "check")]
+    pub yes: bool,
+    /// It is the game's folder, although nothing in it looks like that
+    #[arg(long)]
+    pub anyway: bool,
+    /// Take off the extra mods too that the policy says to ask about
+    #[arg(long)]
+    pub park_extras: bool,
+    /// You have read and accept the licence that this setting accepts; may be given several times
+    #[arg(long, value_name = "SETTING")]
+    pub accept_licence: Vec<String>,
+    /// Put the mods' own entries in place of those that you edited in the game's data files
+    #[arg(long)]
+    pub replace_edits: bool,
+    /// Write although the game is running
+    #[arg(long)]
+    pub while_running: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Serve {
+    /// The folder of the release
+    pub dest: PathBuf,
+    /// Listen at this address and port
+    #[arg(long, value_name = "ADDR", default_value = "0.0.0.0:8640")]
+    pub listen: String,
+}
+
+#[derive(Debug, Args)]
+pub struct HandoutArguments {
+    /// Write it to this file; - is standard output
+    #[arg(short, long, value_name = "FILE", default_value = "handout.html")]
+    pub output: PathBuf,
+    /// What to write, where the file's extension does not say
+    #[arg(long, value_enum)]
+    pub form: Option<HandoutForm>,
+    /// The address at which players find the release; the one of kanon.toml when left out
+    #[arg(long, value_name = "URL")]
+    pub address: Option<String>,
+}
+
+/// The forms of a handout.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum HandoutForm {
+    /// A page for a browser
+    Html,
+    /// Text for a forum or a repository
+    Markdown,
+    /// A table of every file, for a spreadsheet
+    Csv,
+    /// A CycloneDX bill of materials
+    Cyclonedx,
 }
 
 #[derive(Debug, Args)]

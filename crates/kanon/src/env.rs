@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::io::IsTerminal;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use kanon_reach::patience::Patience;
 
@@ -10,6 +10,7 @@ use crate::arguments::{Format, Global};
 use crate::failure::Failure;
 
 /// What a command may know of the machine.
+#[derive(Clone)]
 pub struct Env {
     /// The folder that paths are relative to, and where the workspace is looked for.
     pub folder: PathBuf,
@@ -19,6 +20,10 @@ pub struct Env {
     pub format: Format,
     /// Whether more is told.
     pub verbose: bool,
+    /// Whether the report goes to a terminal.
+    pub shows: bool,
+    /// What is typed behind `kanon` to work here again.
+    typed_folder: String,
     /// The variables that Kanon heeds. Some hold passwords, so that this is never printed.
     variables: BTreeMap<&'static str, String>,
     now: jiff::Zoned,
@@ -63,10 +68,26 @@ impl Env {
             can_ask,
             format: global.format,
             verbose: global.verbose,
+            shows: std::io::stdout().is_terminal(),
+            typed_folder: global.directory.as_ref().map_or_else(String::new, |typed| in_folder(typed)),
             variables,
             now: jiff::Zoned::now(),
             passwords,
         })
+    }
+
+    /// The same machine, working in another folder.
+    pub fn working_in(&self, folder: &Path) -> Self {
+        // Whoever stands in that folder, or has typed it, types nothing more.
+        let here = self.folder.canonicalize().ok().zip(folder.canonicalize().ok());
+        let is_inside = here.is_some_and(|(here, folder)| here.starts_with(folder));
+        let typed_folder = if is_inside { self.typed_folder.clone() } else { in_folder(folder) };
+        Self { folder: folder.to_owned(), typed_folder, ..self.clone() }
+    }
+
+    /// A command as it is to be typed where this one was.
+    pub fn command(&self, words: &str) -> String {
+        format!("kanon {}{words}", self.typed_folder)
     }
 
     /// A variable that Kanon heeds; an empty one is none.
@@ -107,5 +128,13 @@ impl Env {
         let machine = self.variable("HOSTNAME").or_else(|| self.variable("COMPUTERNAME"));
         let user = self.user().unwrap_or("somebody");
         machine.map_or_else(|| user.to_owned(), |machine| format!("{user} on {machine}"))
+    }
+}
+
+fn in_folder(folder: &Path) -> String {
+    let folder = folder.display().to_string();
+    match folder.contains(' ') {
+        true => format!("-C \"{folder}\" "),
+        false => format!("-C {folder} "),
     }
 }

@@ -7,6 +7,7 @@ use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use kanon_core::problem::{BadFile, Gravity, Problem};
 use kanon_reach::error::ReachError;
 use kanon_reach::install::{AddressError, HostError};
+use kanon_reach::release::Refusal;
 
 /// Why a command could not do its work.
 #[derive(Debug)]
@@ -21,6 +22,11 @@ impl Failure {
     /// A failure with a message of its own.
     pub fn plain(message: impl Into<String>) -> Self {
         Self { message: message.into(), causes: Vec::new(), hint: None, bad_file: None }
+    }
+
+    /// A failure whose message is an error's own.
+    pub fn from_words(error: &dyn Error) -> Self {
+        Self::plain(error.to_string())
     }
 
     /// Adds what it came of.
@@ -101,6 +107,8 @@ fn hint(error: &ReachError) -> Option<&'static str> {
             Some("put the releases into a source or an install of kanon.toml, then seal again")
         }
         ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
+        ReachError::Unreachable { .. } => Some("check the connection, and try again later"),
+        ReachError::Refused { source, .. } => Some(refusal_hint(source)),
         ReachError::Busy { .. } => Some(
             "wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over",
         ),
@@ -109,6 +117,21 @@ fn hint(error: &ReachError) -> Option<&'static str> {
         ReachError::Link(_) => Some("put the real file in its place first"),
         ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
         ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) => None,
+    }
+}
+
+fn refusal_hint(refusal: &Refusal) -> &'static str {
+    match refusal {
+        Refusal::Nothing => "see that the invite is whole, and ask whoever sent it whether the release is still there",
+        Refusal::NotInvited(_) => {
+            "don't go on: ask whoever invited you for a new invite, by another way than this place"
+        }
+        Refusal::WrongSignature(_) | Refusal::OtherFile(_) | Refusal::Mixed(_) | Refusal::Garbled { .. } => {
+            "try again in a while, in case it is being published right now; if it stays so, tell whoever invited you"
+        }
+        Refusal::Older(_) | Refusal::Endless(_) => "tell whoever invited you: the place may be in wrong hands",
+        Refusal::Ended(_) => "tell whoever invited you; kanon publish signs it anew",
+        Refusal::Clock => "set the clock right, then try again",
     }
 }
 

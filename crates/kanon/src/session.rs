@@ -9,6 +9,7 @@ use kanon_core::catalogue::{Catalogue, CataloguedMod};
 use kanon_core::check::{Measure, placed_files};
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
+use kanon_core::release::is_cut;
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_core::wish::{Edits, Extras};
@@ -18,10 +19,13 @@ use kanon_reach::claim::is_at_work;
 use kanon_reach::downloads::{Downloads, Found};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::fetch::{Remote, is_catalogue};
+use kanon_reach::following::Following;
 use kanon_reach::install::{Address, Install, KnownDigests, Receipt, Vouched};
-use kanon_reach::measure::{self, Beside, Counts, Measurement, Request, Sparing, TrustMemory};
+use kanon_reach::measure::{self, Beside, Counts, Doubt, Measurement, Request, Sparing, TrustMemory};
+use kanon_reach::origin::Origin;
 use kanon_reach::patience::Patience;
 use kanon_reach::progress::Progress;
+use kanon_reach::release::{Fetched, Record, ReleaseContents, WantedFile, days_until};
 use kanon_reach::state::{Alignment, AlignmentState, State};
 use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
 
@@ -45,6 +49,8 @@ pub struct Session<'a> {
     trust: TrustMemory,
     /// Installs that were opened, by what they are called: a host need not be dialled twice.
     opened: BTreeMap<String, Arc<dyn Install>>,
+    /// What came from the release that is followed.
+    pub fetched: Fetched,
 }
 
 /// What an INSTALL turned out to be.
@@ -74,6 +80,14 @@ impl Listed {
     pub fn of(&self, id: &str) -> Option<&CataloguedMod> {
         self.by_id.get(&id.to_lowercase()).map(|index| &self.catalogue.mods[*index])
     }
+}
+
+/// So many days before the end of a release's signatures, people are told.
+pub const SOON_DAYS: i64 = 60;
+
+/// The day of a time, in UTC.
+pub fn day_of(time: jiff::Timestamp) -> String {
+    time.to_zoned(jiff::tz::TimeZone::UTC).strftime("%Y-%m-%d").to_string()
 }
 
 /// What mods are called where they are installed, by shelf and folded id.
@@ -110,7 +124,7 @@ impl<'a> Session<'a> {
             None => State::in_memory()?,
         };
         let trust = if thorough { TrustMemory::No } else { TrustMemory::Yes };
-        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new() })
+        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new(), fetched: Fetched::default() })
     }
 
     /// Another session like this one, for work side by side.
@@ -121,7 +135,7 @@ impl<'a> Session<'a> {
             None => State::in_memory()?,
         };
         let (env, ui, loaded, trust) = (self.env, self.ui, self.loaded.clone(), self.trust);
-        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new() })
+        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new(), fetched: Fetched::default() })
     }
 
     /// Whether an INSTALL as it was typed is on a host.
@@ -183,7 +197,22 @@ impl<'a> Session<'a> {
         if self.is_stale(&canon) {
             self.ui.notice("note: kanon.toml has changed since the canon was sealed; kanon seal --changes shows how");
         }
+        self.tell_end_of_release(workspace)?;
         Ok(Some(canon))
+    }
+
+    /// Players can't follow a release whose signatures have ended: that is told long before.
+    fn tell_end_of_release(&self, workspace: &Workspace) -> Result<(), Failure> {
+        let record = Record::read(&workspace.release_folder())?;
+        let Some(last) = record.last() else { return Ok(()) };
+        if days_until(last.ends, self.env.now().timestamp()) < SOON_DAYS {
+            let ends = day_of(last.ends);
+            let number = last.release.number;
+            self.ui.notice(&format!(
+                "note: the signatures of release {number} end on {ends}; kanon publish makes them new"
+            ));
+        }
+        Ok(())
     }
 
     /// Refuses to go on with a canon that is older than the wishes.
@@ -352,6 +381,8 @@ impl<'a> Session<'a> {
             trust: self.trust,
             sparing: Sparing { vouched: vouched.as_ref(), known: Some(&known) },
             beside,
+            // Whoever follows a release has said that this is the game, and it may have no mods yet.
+            doubt: if self.follows()? { Doubt::Never } else { Doubt::WithoutSigns },
         };
         Ok(measure::survey(install, request, &mut self.state, progress)?)
     }
@@ -488,13 +519,66 @@ impl<'a> Session<'a> {
                 }
             }
         }
-        if !bytes.lacking(wanted).is_empty() {
-            for (_, root, survey) in self.installs()? {
-                bytes.look_into_survey(&root, &survey, wanted);
-            }
+        if bytes.lacking(wanted).is_empty() {
+            return Ok(bytes);
+        }
+        let installs = self.installs()?;
+        for (_, root, survey) in &installs {
+            bytes.look_into_survey(root, survey, wanted);
+        }
+        let lacking = bytes.lacking(wanted);
+        if !lacking.is_empty() && self.follows()? {
+            self.fetch(&lacking, &installs)?;
+            bytes.look_into_store(&self.workspace()?.store(), &lacking);
         }
         Ok(bytes)
     }
+
+    /// Whether the workspace is that of a game which follows a release.
+    fn follows(&self) -> Result<bool, Failure> {
+        Ok(self.workspace.as_ref().map(Workspace::following).transpose()?.flatten().is_some())
+    }
+
+    /// Fetches what is lacking from the release that is followed.
+    fn fetch(&mut self, lacking: &BTreeSet<Blake3>, installs: &[(Role, PathBuf, Survey)]) -> Result<(), Failure> {
+        let workspace = self.workspace()?;
+        let (Some(following), Some(canon)) = (workspace.following()?, workspace.canon()?) else { return Ok(()) };
+        let release = Following::release(&workspace.root)?;
+        let invite = following.invite(&workspace.root)?;
+        let origin = Origin::open(&invite.address, &workspace.root, self.env.patience())?;
+        let wanted = wanted_files(&canon, lacking, installs);
+        let bar = self.ui.progress("fetching");
+        let contents = ReleaseContents::new(&origin, &release);
+        let fetched = contents.fetch(&wanted, &workspace.store(), &bar).map_err(|error| {
+            Failure::from(error).hint("run kanon follow again: what came is kept, and it goes on where it stopped")
+        })?;
+        drop(bar);
+        self.fetched = self.fetched + fetched;
+        Ok(())
+    }
+}
+
+/// The files of a canon that are lacking, each with those of the installed mod: an update shares much with what it replaces.
+fn wanted_files(canon: &Canon, lacking: &BTreeSet<Blake3>, installs: &[(Role, PathBuf, Survey)]) -> Vec<WantedFile> {
+    let mut wanted: BTreeMap<Blake3, WantedFile> = BTreeMap::new();
+    for key in canon.keys.iter().filter(|key| lacking.contains(&key.blake3)) {
+        wanted.insert(key.blake3, WantedFile { blake3: key.blake3, size: key.size, like: Vec::new() });
+    }
+    for sealed in &canon.mods {
+        let like = || {
+            let of_id = |(_, root, survey): &(Role, PathBuf, Survey)| {
+                let alike = survey.mods.iter().filter(|found| found.folded_id() == sealed.folded_id());
+                let files = alike.flat_map(|found| &found.files).filter(|file| is_cut(file.size));
+                files.map(|file| root.join(file.path.as_str())).collect::<Vec<_>>()
+            };
+            installs.iter().flat_map(of_id).collect::<Vec<_>>()
+        };
+        for file in sealed.files.iter().filter(|file| lacking.contains(&file.blake3)) {
+            let like = if is_cut(file.size) { like() } else { Vec::new() };
+            wanted.insert(file.blake3, WantedFile { blake3: file.blake3, size: file.size, like });
+        }
+    }
+    wanted.into_values().collect()
 }
 
 fn read_survey(path: &Path) -> Result<Survey, Failure> {

@@ -11,7 +11,7 @@ use kanon_reach::claim::Others;
 use super::check::held;
 use super::panicked;
 use crate::Outcome;
-use crate::alignment::{Job, Wanted, backup_shown};
+use crate::alignment::{Job, Wanted};
 use crate::arguments::{Align, Format};
 use crate::env::Env;
 use crate::failure::Failure;
@@ -38,7 +38,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         }
     }
     fleet.tell_undecided(ui);
-    if fleet.good().any(Job::has_work) && !arguments.preview && agreed(arguments, env, ui, "Do this?")? {
+    if fleet.good().any(Job::has_work) && !arguments.preview && agreed(arguments.yes, env, ui, "Do this?")? {
         fleet.each(Job::carry_out);
     }
     fleet.conclude(arguments, env, ui)
@@ -119,7 +119,7 @@ impl<'e> Fleet<'e> {
         if !any {
             return Ok(true);
         }
-        if !agreed(arguments, env, ui, "Finish it?")? {
+        if !agreed(arguments.yes, env, ui, "Finish it?")? {
             return Ok(false);
         }
         self.each(|job, wanted| {
@@ -189,7 +189,7 @@ impl<'e> Fleet<'e> {
 }
 
 /// A licence is accepted by the name of its setting; a slip of the pen accepts none.
-fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(), Failure> {
+pub fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(), Failure> {
     let known: Vec<&str> = session
         .loaded
         .rulebook
@@ -207,8 +207,9 @@ fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(), Fai
     Err(Failure::plain(format!("no setting called `{unknown}` accepts a licence")).hint(hint))
 }
 
-fn agreed(arguments: &Align, env: &Env, ui: &Ui, question: &str) -> Result<bool, Failure> {
-    if arguments.yes {
+/// Whether somebody agreed: by an option, or when asked.
+pub fn agreed(yes: bool, env: &Env, ui: &Ui, question: &str) -> Result<bool, Failure> {
+    if yes {
         return Ok(true);
     }
     if !env.can_ask {
@@ -220,14 +221,15 @@ fn agreed(arguments: &Align, env: &Env, ui: &Ui, question: &str) -> Result<bool,
 }
 
 /// What is still off, and whether nothing is left to do.
-fn outcome(job: &Job<'_>) -> (Option<Held>, bool) {
+pub fn outcome(job: &Job<'_>) -> (Option<Held>, bool) {
     let carried = job.carried.as_ref();
     let surveyed = carried.map(|carried| &carried.surveyed).or(job.planned.surveyed.as_ref());
     let held = surveyed.zip(job.canon().ok()).map(|(surveyed, canon)| held(&job.session, canon, surveyed));
     (held, carried.is_some() || job.planned.plan.steps.is_empty())
 }
 
-fn conclusion(job: &Job<'_>, held: Option<&Held>, done: bool) -> String {
+/// What an alignment came to, as text.
+pub fn conclusion(job: &Job<'_>, held: Option<&Held>, done: bool) -> String {
     let name = &job.placed.name;
     let mut out = String::new();
     if let Some(carried) = &job.carried {
@@ -235,9 +237,10 @@ fn conclusion(job: &Job<'_>, held: Option<&Held>, done: bool) -> String {
             "\n{}: alignment {} of {name}; copies of what was there are in {}\n",
             styled(GOOD, "done"),
             carried.id,
-            backup_shown(carried.id).display()
+            job.backup_shown(carried.id)
         );
-        out.push_str(&format!("take it back with: kanon undo {name}\n"));
+        let undo = job.session.env.command(&format!("undo {name}"));
+        out.push_str(&format!("take it back with: {undo}\n"));
         out.push_str(&render::align::pruned(&carried.pruned));
     }
     let (Some(held), true) = (held, done) else { return out };

@@ -8,7 +8,7 @@ use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_core::survey::Survey;
 use kanon_reach::install::{Address, Install};
 use kanon_reach::look::Look;
-use kanon_reach::measure::{self, Beside, Request, Sparing, TrustMemory};
+use kanon_reach::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory};
 use kanon_reach::state::State;
 use kanon_reach::workspace::{Workspace, write_whole};
 use serde::Serialize;
@@ -202,6 +202,7 @@ fn tried(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> 
         trust: TrustMemory::No,
         sparing: Sparing::default(),
         beside: Beside::default(),
+        doubt: Doubt::WithoutSigns,
     };
     let survey = match measure::survey(install, request, &mut state, &kanon_reach::progress::Silent) {
         Ok(measurement) => measurement.survey,

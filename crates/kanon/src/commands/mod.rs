@@ -6,13 +6,18 @@ mod catalogue;
 mod check;
 mod compare;
 mod diagnose;
+mod follow;
+mod handout;
 mod history;
 mod init;
+mod invite;
 pub mod keys;
 pub mod learn;
 mod line;
+mod publish;
 pub mod rulebook;
 mod seal;
+mod serve;
 mod standin;
 mod survey;
 mod undo;
@@ -65,6 +70,11 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Align(arguments) => align::run(&arguments, env, ui),
         Command::Keys(arguments) => keys::run(&arguments, env, ui),
         Command::Line(arguments) => line::run(&arguments, env, ui),
+        Command::Publish(arguments) => publish::run(&arguments, env, ui),
+        Command::Invite(arguments) => invite::run(&arguments, env, ui),
+        Command::Follow(arguments) => follow::run(&arguments, env, ui),
+        Command::Serve(arguments) => serve::run(&arguments, env, ui),
+        Command::Handout(arguments) => handout::run(&arguments, env, ui),
         Command::Undo(arguments) => undo::run(&arguments, env, ui),
         Command::History(arguments) => history::run(&arguments, env, ui),
         Command::Diagnose(arguments) => diagnose::run(&arguments, env, ui),

@@ -4,7 +4,7 @@ use kanon_core::digest::Blake3;
 use kanon_core::problem::{Gravity, Problem, line_and_column};
 use kanon_core::rulebook::{Role, parse};
 use kanon_reach::install::Address;
-use kanon_reach::measure::{Beside, Request, Sparing, TrustMemory};
+use kanon_reach::measure::{Beside, Doubt, Request, Sparing, TrustMemory};
 use kanon_reach::trial::{Trial, try_out};
 use kanon_reach::workspace::read_text;
 use serde::Serialize;
@@ -108,6 +108,7 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
                 trust: TrustMemory::No,
                 sparing: Sparing::default(),
                 beside: Beside::default(),
+                doubt: Doubt::WithoutSigns,
             };
             Some(try_out(install.as_ref(), request, &text, arguments.mod_id.as_deref())?)
         }

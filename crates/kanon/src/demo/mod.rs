@@ -57,6 +57,7 @@ fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
     what_is_wrong(&mut stage)?;
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
+    for_players(&mut stage, &world)?;
     an_update(&mut stage, &world)?;
     by_hand(&mut stage, &world)?;
     other_games(&mut stage, &world)?;
@@ -109,6 +110,44 @@ fn what_is_wrong(stage: &mut Stage<'_>) -> Result<(), Failure> {
         stage.expect(&format!("{name} is off in just this: {}", listed(expected)), found == owned(expected));
     }
     stage.command(&["compare", "canon", "station", "mara", "oskar", "wren", "tove"], 1)?;
+    Ok(())
+}
+
+fn for_players(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act(
+        "For players",
+        "Ines is tired of sending archives around. She publishes the set, and posts one line. Oskar follows it, and so does Juno, who has just bought the game. A week later Snowtrack has a new release.",
+    );
+    let failed =
+        |error: kanon_standin::StandinError| Failure::plain("could not change the demo's world").because(error);
+    world.new_player("juno").map_err(failed)?;
+    let site = world.folder("site");
+    std::fs::create_dir_all(&site).map_err(|error| Failure::plain("could not make a folder").because(error))?;
+    let web = ShopOpen::start(stage, &site)?;
+    stage.command(&["publish", "site", "--address", &web.address()], 0)?;
+    let invite = stage.invite()?;
+    stage.command(&["follow", &invite, "juno"], 0)?;
+    stage.command(&["follow", &invite, "oskar"], 0)?;
+    world.next_snowtrack().map_err(failed)?;
+    stage.command_in_brief(&["adopt", "station"], 0)?;
+    stage.command_in_brief(&["seal"], 0)?;
+    stage.command(&["publish"], 0)?;
+    let station = Station::start(stage, world, "a-week-later.log")?;
+    station.join(stage, world, "juno", false)?;
+    stage.command(&["follow", "juno", "--check"], 1)?;
+    for player in ["juno", "oskar"] {
+        stage.command(&["follow", player], 0)?;
+        stage.command_in_brief(&["-C", player, "check"], 0)?;
+        station.join(stage, world, player, true)?;
+    }
+    stage.command(&["handout"], 0)?;
+    world.spoil_release("site").map_err(failed)?;
+    let before = fingerprint(&world.folder("juno").join("mods"))?;
+    stage.command(&["follow", "juno"], 2)?;
+    stage.expect(
+        "what somebody put into the release is refused, and nothing of juno's is changed",
+        fingerprint(&world.folder("juno").join("mods"))? == before,
+    );
     Ok(())
 }
 

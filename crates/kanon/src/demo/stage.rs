@@ -38,6 +38,8 @@ impl<'a> Stage<'a> {
     pub fn program(&self) -> Command {
         let mut command = Command::new(&self.program);
         command.current_dir(self.root).env_remove("NO_COLOR").stdin(std::process::Stdio::null());
+        // What players follow is remembered for them, not for whoever watches.
+        command.env("XDG_CONFIG_HOME", self.root.join("config"));
         command
     }
 
@@ -98,6 +100,13 @@ impl<'a> Stage<'a> {
         let findings = report["installs"][0]["findings"].as_array().cloned().unwrap_or_default();
         let text = |value: &Value| value.as_str().unwrap_or_default().to_owned();
         Ok(findings.iter().map(|finding| (text(&finding["mod"]), text(&finding["code"]))).collect())
+    }
+
+    /// The invite, as players get it.
+    pub fn invite(&self) -> Result<String, Failure> {
+        let output = self.program().args(["invite", "--quiet"]).output();
+        let output = output.map_err(|error| Failure::plain("could not run kanon invite").because(error))?;
+        Ok(String::from_utf8_lossy(&output.stdout).trim().to_owned())
     }
 
     /// What learning finds: mods on the server and on the client, lists on both, and whether all of it is told.

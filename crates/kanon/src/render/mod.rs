@@ -4,6 +4,7 @@ pub mod align;
 pub mod check;
 pub mod compare;
 pub mod diagnose;
+pub mod handout;
 pub mod keys;
 pub mod learn;
 pub mod renewal;

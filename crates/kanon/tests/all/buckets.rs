@@ -8,7 +8,7 @@ use s3s::service::S3ServiceBuilder;
 use s3s_fs::FileSystem;
 
 /// Serves the folders of a root as buckets, on a free port, until the test ends.
-fn serve(root: &std::path::Path) -> u16 {
+pub fn serve(root: &std::path::Path) -> u16 {
     let mut builder = S3ServiceBuilder::new(FileSystem::new(root).unwrap());
     builder.set_auth(SimpleAuth::from_single("teal", "low-water"));
     let service = builder.build();

@@ -3,15 +3,19 @@
 #![allow(clippy::unwrap_used, missing_docs, reason = "a test that unwraps nothing tells nothing")]
 
 mod aligning;
+mod attacks;
 mod bad_archives;
 mod bad_files;
 mod buckets;
 mod crash;
 mod downloads;
 mod folders;
+mod following;
+mod handouts;
 mod help;
 mod hosts;
 mod interrupted;
+mod releases;
 mod remote;
 mod reports;
 mod rulebooks;

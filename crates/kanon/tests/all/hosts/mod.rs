@@ -1,9 +1,10 @@
 //! Hosts inside the test: an FTP and an SFTP server over a folder, and the mishaps that may befall them.
 
 pub mod ftp;
-mod real;
+pub mod real;
 pub mod sftp;
 pub mod site;
+pub mod web;
 
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;

@@ -170,3 +170,28 @@ pub fn vsftpd(folder: &Path) -> Option<Server> {
         room: Some(room),
     })
 }
+
+/// A web server of another maker, serving a folder.
+pub fn nginx(folder: &Path) -> Option<Server> {
+    let nginx = program("nginx")?;
+    let room = tempfile::tempdir().unwrap();
+    let at = |name: &str| room.path().join(name).display().to_string();
+    let port = free_port();
+    let config = format!(
+        "daemon off;\nuser root;\npid {};\nerror_log {};\nevents {{}}\nhttp {{ access_log off; server {{ listen 127.0.0.1:{port}; root {}; }} }}\n",
+        at("pid"),
+        at("log"),
+        folder.display()
+    );
+    std::fs::write(room.path().join("config"), config).unwrap();
+    let mut command = Command::new(nginx);
+    command.args(["-c", &at("config"), "-p", &at(".")]);
+    let child = started(command, port);
+    Some(Server {
+        address: format!("http://127.0.0.1:{port}/"),
+        host_key: None,
+        key: None,
+        child: Some(child),
+        room: Some(room),
+    })
+}

@@ -1,0 +1,325 @@
+//! The player's way: what is fetched and changed, what stays, and what happens when it is cut off.
+
+use std::process::Stdio;
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+
+use rstest::rstest;
+
+use crate::hosts::web::Web;
+use crate::releases::{invite, new_game, update};
+use crate::stage::{Fingerprint, Stage, psm, said};
+
+/// A station that has published its set, and the invite.
+fn stage() -> (Stage, String) {
+    let stage = Stage::sealed();
+    stage.kanon(["publish", "site"]).ends_with(0);
+    let invite = invite(&stage);
+    (stage, invite)
+}
+
+fn mods(stage: &Stage, player: &str) -> Vec<String> {
+    let names = std::fs::read_dir(stage.path(&format!("{player}/mods"))).unwrap();
+    let mut names: Vec<String> = names.map(|name| name.unwrap().file_name().to_string_lossy().into_owned()).collect();
+    names.sort();
+    names
+}
+
+fn game(stage: &Stage, player: &str) -> Fingerprint {
+    let all = stage.fingerprint(player).into_iter();
+    all.filter(|(name, _)| name != "/" && !name.starts_with("/.kanon")).collect()
+}
+
+#[test]
+fn leftovers_go_and_a_players_own_mods_stay() {
+    let (stage, invite) = stage();
+    stage.world.spoil().unwrap();
+    let before = game(&stage, "tove");
+    stage.kanon(["follow", &invite, "tove", "--check"]).ends_with(1).says("old-lantern").says("kanon -C ");
+    assert_eq!(game(&stage, "tove"), before, "it only said so");
+    stage
+        .kanon(["follow", "tove"])
+        .ends_with(0)
+        .says("park")
+        .says("in line with the canon")
+        .says("take it back with: kanon -C ");
+    assert!(!mods(&stage, "tove").iter().any(|name| name.contains("old-lantern")));
+    stage.kanon(["-C", "tove", "undo", "tove"]).ends_with(0);
+    assert_eq!(game(&stage, "tove"), before);
+    stage.kanon(["follow", &invite, "mara"]).ends_with(0).says("nothing to do");
+    assert!(mods(&stage, "mara").contains(&"map-sketch-0.4.0.psm".to_owned()), "hers, and nobody minds");
+}
+
+#[test]
+fn later_runs_need_no_argument() {
+    let (stage, invite) = stage();
+    stage.kanon(["follow"]).ends_with(2).says("nothing is followed yet");
+    stage.kanon(["follow", "oskar"]).ends_with(2).says("oskar follows no release yet");
+    stage.kanon(["follow", &invite, "oskar"]).ends_with(0);
+    update(&stage, "3.9.0");
+    stage.kanon(["publish"]).ends_with(0);
+    stage.kanon(["follow"]).ends_with(0).says("snowtrack-3.9.0.psm").says("release 2");
+    new_game(&stage, "fresh");
+    stage.kanon(["-C", "fresh", "follow", &invite]).ends_with(0).says("take it back with: kanon -C fresh undo fresh");
+    stage.kanon(["follow"]).ends_with(2).says("several games follow releases").says("fresh");
+    stage.kanon(["-C", "fresh/mods", "follow"]).ends_with(0).says("nothing to do for fresh");
+}
+
+#[test]
+fn a_folder_of_something_else_is_not_filled_with_mods() {
+    let (stage, invite) = stage();
+    stage.write("letters/dear.txt", "you");
+    stage
+        .kanon(["follow", &invite, "letters"])
+        .ends_with(2)
+        .says("does not look like an install of Polarspur")
+        .says("--anyway");
+    assert!(!stage.path("letters/.kanon").exists());
+    stage.kanon(["follow", &invite, "nowhere"]).ends_with(2).says("is no folder");
+    std::fs::create_dir(stage.path("empty")).unwrap();
+    stage.kanon(["follow", &invite, "empty"]).says("note: nothing of Polarspur is in this folder yet");
+    assert_eq!(mods(&stage, "empty"), mods(&stage, "mara"), "an empty one may be a new game's");
+}
+
+#[rstest]
+#[case::cut("#kanon-1-00ff", "the invite is cut off: 4 of 64 signs")]
+#[case::nothing_there("/nowhere/site#kanon-1-{}", "nowhere/site can't be used")]
+#[case::no_release("{site}/blobs#kanon-1-{}", "there is no release at this address")]
+#[case::another("{site}#kanon-1-{}", "it is not the release of your invite")]
+#[case::unreachable("http://127.0.0.1:1/#kanon-1-{}", "can't be reached")]
+fn what_is_wrong_with_an_invite_is_told(#[case] text: &str, #[case] told: &str) {
+    let (mut stage, _) = stage();
+    stage.env.push(("KANON_PATIENCE".to_owned(), "1".to_owned()));
+    let text = text.replace("{}", &"ab".repeat(32)).replace("{site}", &stage.path("site").display().to_string());
+    let text = if text.starts_with('#') { format!("https://mods.example/{text}") } else { text };
+    stage.kanon(["follow", &text, "oskar"]).ends_with(2).says(told).says("do:");
+    assert!(!stage.path("oskar/.kanon").exists());
+}
+
+#[test]
+fn off_line_the_last_release_counts() {
+    let (mut stage, _) = stage();
+    stage.env.push(("KANON_PATIENCE".to_owned(), "1".to_owned()));
+    let web = Web::serve(&stage.path("site"));
+    stage.kanon(["publish", "--address", &web.address()]).ends_with(0);
+    let invite = invite(&stage);
+    stage.kanon(["follow", &invite, "oskar"]).ends_with(0);
+    web.manners.budget.store(0, Ordering::SeqCst);
+    stage
+        .kanon(["follow", "oskar"])
+        .ends_with(0)
+        .says("can't be reached")
+        .says("what it said the last time counts")
+        .says("in line");
+    std::fs::rename(stage.path("oskar/mods/drift-radio-1.1.0.psm"), stage.path("radio")).unwrap();
+    let report = stage.kanon(["follow", "oskar", "--check", "--format", "json"]).ends_with(1).json();
+    assert_eq!((report["stale"].as_bool(), report["findings"][0]["code"].as_str()), (Some(true), Some("mod-missing")));
+    let before = game(&stage, "oskar");
+    stage.kanon(["follow", "oskar"]).ends_with(2).says("run kanon follow again");
+    assert_eq!(game(&stage, "oskar"), before);
+    web.manners.budget.store(-1, Ordering::SeqCst);
+    stage.kanon(["follow", "oskar"]).ends_with(0).says("in line");
+}
+
+const FEN: &str = r#"format = "kanon-rulebook/1"
+game   = "Tallowfen"
+[[shelf]]
+name  = "loads"
+holds = "files"
+in    = { server = "loads", client = "loads" }
+match = ["*.load"]
+[shelf.mod]
+id      = { file-name = '^(?<id>[a-z]+)' }
+version = { file-name = '-(?<version>[0-9]+)\.load$' }
+"#;
+
+/// Bytes without any pattern, the same for the same seed.
+fn noise(seed: u64, bytes: usize) -> Vec<u8> {
+    let mut state = seed.wrapping_mul(0x9E37_79B9_7F4A_7C15) | 1;
+    let mut next = || {
+        state ^= state << 13;
+        state ^= state >> 7;
+        state ^= state << 17;
+        state.to_le_bytes()
+    };
+    std::iter::repeat_with(&mut next).flatten().take(bytes).collect()
+}
+
+const LARGE: usize = 6 << 20;
+const EDIT: usize = 40 << 10;
+
+/// A mod of some MiB, with runs of it replaced and others put in between.
+fn edited(seed: u64) -> Vec<u8> {
+    let mut bytes = noise(1, LARGE);
+    for (index, at) in [1 << 20, 3 << 20, 5 << 20].into_iter().enumerate() {
+        let run = noise(seed + index as u64, EDIT);
+        let end = if index == 1 { at } else { at + EDIT };
+        bytes.splice(at..end, run);
+    }
+    bytes
+}
+
+/// A publisher of one large mod and a small one, behind a web server that counts.
+fn fen() -> (Stage, Web, String) {
+    let mut stage = Stage::bare();
+    stage.env.push(("KANON_PATIENCE".to_owned(), "1".to_owned()));
+    stage.write("fen.rulebook.toml", FEN);
+    stage.write("server/loads/peat-1.load", noise(1, LARGE));
+    stage.write("server/loads/rope-1.load", "rope");
+    stage.kanon(["init", "--name", "Fen", "--rulebook", "fen.rulebook.toml", "--server", "server"]).ends_with(0);
+    stage.kanon(["adopt", "server"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    std::fs::create_dir(stage.path("site")).unwrap();
+    std::fs::create_dir(stage.path("game")).unwrap();
+    let web = Web::serve(&stage.path("site"));
+    stage.kanon(["publish", "site", "--address", &web.address()]).ends_with(0);
+    let invite = invite(&stage);
+    (stage, web, invite)
+}
+
+fn release(stage: &Stage, number: u64) {
+    std::fs::remove_file(stage.path(&format!("server/loads/peat-{}.load", number - 1))).unwrap();
+    stage.write(&format!("server/loads/peat-{number}.load"), edited(number * 10));
+    stage.kanon(["adopt", "server"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["publish"]).ends_with(0);
+}
+
+#[test]
+fn an_update_fetches_only_what_changed_of_a_large_mod() {
+    let (stage, web, invite) = fen();
+    stage.kanon(["follow", &invite, "game"]).ends_with(0).says("fetched: 6.00 MiB for 2 files");
+    let edits = 3 * EDIT as u64;
+    for number in [2, 3] {
+        release(&stage, number);
+        let before = web.manners.sent.load(Ordering::SeqCst);
+        let report = stage.kanon(["follow", "game", "--format", "json"]).ends_with(0).json();
+        let (told, sent) =
+            (report["fetched"]["bytes"].as_u64().unwrap(), web.manners.sent.load(Ordering::SeqCst) - before);
+        assert!(
+            told <= sent && sent < told + (64 << 10),
+            "what is told is what came, but for what is signed: {told} of {sent}"
+        );
+        // The edits of both releases are at the same places: each takes the pieces around it along.
+        assert!(told > edits && told < 6 * edits, "{told} bytes for {edits} that changed: {report}");
+        assert!(report["fetched"]["reused"].as_u64().unwrap() > 5 << 20, "{report}");
+        assert_eq!(std::fs::read(stage.path(&format!("game/loads/peat-{number}.load"))).unwrap(), edited(number * 10));
+    }
+    let packs = stage.fingerprint("site/packs").into_iter().filter(|(name, _)| !name.ends_with('/'));
+    let sizes: Vec<usize> = packs.map(|(_, (bytes, ..))| bytes.len()).collect();
+    assert!(
+        sizes.len() == 3 && sizes.iter().filter(|size| **size < 1 << 20).count() == 2,
+        "new packs are small: {sizes:?}"
+    );
+    web.manners.ranges.store(false, Ordering::SeqCst);
+    release(&stage, 4);
+    let report = stage.kanon(["follow", "game", "--format", "json"]).ends_with(0).json();
+    assert!(report["fetched"]["bytes"].as_u64().unwrap() > LARGE as u64, "without ranges it comes whole: {report}");
+    assert_eq!(std::fs::read(stage.path("game/loads/peat-4.load")).unwrap(), edited(40));
+}
+
+/// The line is cut after so many bytes, again and again; each run goes on where the last one stopped.
+#[rstest]
+#[case::a_new_game(false)]
+#[case::an_update(true)]
+fn a_line_that_is_cut_again_and_again(#[case] update: bool) {
+    let (stage, web, invite) = fen();
+    let (mut words, mut expected) = (vec!["follow", &invite, "game"], noise(1, LARGE));
+    if update {
+        stage.kanon(words).ends_with(0);
+        release(&stage, 2);
+        (words, expected) = (vec!["follow", "game"], edited(20));
+    }
+    let budget = if update { 60 << 10 } else { 700 << 10 };
+    let (mut runs, begun) = (0, web.manners.sent.load(Ordering::SeqCst));
+    loop {
+        web.manners.budget.store(budget, Ordering::SeqCst);
+        let said = stage.kanon(words.clone());
+        runs += 1;
+        if said.code == Some(0) {
+            break;
+        }
+        assert_eq!(said.code, Some(2), "{said:?}");
+        let loads: Vec<String> = game(&stage, "game").into_keys().filter(|name| name.ends_with(".load")).collect();
+        assert_eq!(loads.len(), if update { 2 } else { 0 }, "nothing is changed until all is here: {loads:?}");
+        assert!(runs < 60, "it gets further each time: {said:?}");
+    }
+    assert!(runs > 1, "it was cut");
+    let name = if update { "game/loads/peat-2.load" } else { "game/loads/peat-1.load" };
+    assert_eq!(std::fs::read(stage.path(name)).unwrap(), expected);
+    let sent = web.manners.sent.load(Ordering::SeqCst) - begun;
+    assert!(sent < if update { 3 << 20 } else { (LARGE + (1 << 20)) as u64 }, "little came twice: {sent}");
+    let store = stage.fingerprint("game/.kanon/follow/.kanon/store").len();
+    assert_eq!(store, 1, "what was fetched is not kept twice");
+}
+
+/// At so many moments it is killed.
+const STEPS: u32 = 12;
+
+/// Killed at many moments: the next run says so and finishes, and each file is the old one or the new one.
+#[cfg(unix)]
+#[test]
+fn killed_at_any_moment_the_next_run_finishes() {
+    let (stage, web, invite) = fen();
+    stage.kanon(["follow", &invite, "game"]).ends_with(0);
+    release(&stage, 2);
+    let copy = |from: &str, to: &str| {
+        drop(std::fs::remove_dir_all(stage.path(to)));
+        assert!(
+            std::process::Command::new("cp")
+                .arg("-a")
+                .arg(stage.path(from))
+                .arg(stage.path(to))
+                .status()
+                .unwrap()
+                .success()
+        );
+    };
+    copy("game", "wreck-0");
+    let begun = std::time::Instant::now();
+    stage.kanon(["follow", "game"]).ends_with(0);
+    let whole = begun.elapsed();
+    let good = game(&stage, "game").into_iter().map(|(name, (bytes, ..))| (name, bytes)).collect::<Vec<_>>();
+    let (mut mixed, mut killed) = (0, 0);
+    for step in 1..=STEPS {
+        copy("wreck-0", "wreck");
+        let mut child = stage.command(["follow", "wreck"]).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        std::thread::sleep(whole * step / STEPS);
+        drop(child.kill());
+        killed += u32::from(!child.wait().unwrap().success());
+        let loads = game(&stage, "wreck");
+        for (name, (bytes, ..)) in loads.iter().filter(|(name, _)| name.ends_with("1.load") || name.ends_with("2.load"))
+        {
+            let is_whole = *bytes == noise(1, LARGE) || *bytes == edited(20) || bytes == b"rope";
+            assert!(is_whole, "{name} is half of something");
+        }
+        let is_between = loads.contains_key("/loads/peat-1.load") == loads.contains_key("/loads/peat-2.load");
+        if is_between {
+            mixed += 1;
+            stage.kanon(["follow", "wreck", "--check"]).says("was interrupted after");
+        }
+        stage.kanon(["follow", "wreck"]).ends_with(0).says("in line");
+        let now = game(&stage, "wreck").into_iter().map(|(name, (bytes, ..))| (name, bytes)).collect::<Vec<_>>();
+        assert_eq!(now.len(), good.len(), "killed after {step}/{STEPS} ({mixed} mixed)");
+        assert!(now == good);
+    }
+    assert!(killed > 3, "it was killed on its way: {killed}");
+    assert!(web.manners.sent.load(Ordering::SeqCst) > 0 && whole > Duration::ZERO);
+}
+
+#[test]
+fn what_lies_in_the_way_is_kept_and_what_is_not_right_is_never_taken() {
+    let (stage, invite) = stage();
+    new_game(&stage, "fresh");
+    stage.write("fresh/mods/snowtrack-3.2.1.psm", psm("snowtrack", "3.2.1", "everywhere"));
+    stage.kanon(["follow", &invite, "fresh"]).ends_with(0).says("replace");
+    let mine = std::fs::read(stage.path("mara/mods/snowtrack-3.2.1.psm")).unwrap();
+    assert_eq!(std::fs::read(stage.path("fresh/mods/snowtrack-3.2.1.psm")).unwrap(), mine);
+    stage.kanon(["-C", "fresh", "undo", "fresh"]).ends_with(0);
+    assert_eq!(
+        std::fs::read(stage.path("fresh/mods/snowtrack-3.2.1.psm")).unwrap(),
+        psm("snowtrack", "3.2.1", "everywhere")
+    );
+    let tool = said(stage.command(["-C", "fresh", "publish", "x"])).ends_with(2);
+    assert!(tool.err.contains("follows somebody's release"), "{}", tool.err);
+}
