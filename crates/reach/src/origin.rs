@@ -187,7 +187,8 @@ impl Origin {
         have: &mut u64,
         progress: &dyn Progress,
     ) -> Result<(), Failed> {
-        let mut answer = self.ask(promised.file, *have..promised.size, None).await?;
+        // Up to its end, wherever that is: a file that is longer than promised is told as such.
+        let mut answer = self.ask(promised.file, *have..u64::MAX, None).await?;
         // A server that knows no ranges sends all of it again.
         if answer.start != *have {
             let emptied = file.seek(SeekFrom::Start(0)).and_then(|_| file.set_len(0));

@@ -169,7 +169,7 @@ fn mods_are_found_by_words(#[case] words: &[&str], #[case] first: &str) {
 /// What a catalogue says wrongly, and what is told of it.
 #[rstest]
 #[case::digest(|c: &mut Value| release(c, "tide-gates", "1.7")["download"]["blake3"] = "0".repeat(64).into(), "the catalogue promises the digest 0000")]
-#[case::size(|c: &mut Value| release(c, "tide-gates", "1.7")["download"]["size"] = 7.into(), "promises 7 bytes, and more came")]
+#[case::size(|c: &mut Value| release(c, "tide-gates", "1.7")["download"]["size"] = 7.into(), "7 bytes are promised, and more came")]
 #[case::other_mod(|c: &mut Value| { let other = release(c, "salt-maps", "1.0")["download"].clone(); release(c, "tide-gates", "1.7")["download"] = other; }, "the catalogue promises tide-gates 1.7, and the download is salt-maps 1.0")]
 #[case::other_version(|c: &mut Value| release(c, "tide-gates", "1.7")["version"] = "1.8".into(), "promises tide-gates 1.8, and the download is tide-gates 1.7")]
 #[case::other_bytes(|c: &mut Value| release(c, "tide-gates", "1.7")["digest"] = "1".repeat(64).into(), "the download unpacks to")]
