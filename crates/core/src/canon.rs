@@ -202,6 +202,17 @@ impl Canon {
     }
 }
 
+impl Canon {
+    /// The canon with some of its mods alone, by their ids: what they bring goes along, and what only others bring does not.
+    pub fn only(&self, ids: &BTreeSet<String>) -> Self {
+        let mut canon = self.clone();
+        let stays = |id: &String| ids.iter().any(|wanted| wanted.eq_ignore_ascii_case(id));
+        canon.mods.retain(|sealed| stays(&sealed.reading.id));
+        canon.keys.retain(|key| key.mods.iter().any(stays));
+        canon
+    }
+}
+
 impl SealedMod {
     /// Takes a mod as it was found, at a position in the load order, without SHA-256 digests.
     pub fn from_surveyed(found: &SurveyedMod, position: usize) -> Self {

@@ -18,6 +18,8 @@ pub mod document;
 pub mod edit;
 pub mod finding;
 pub mod handout;
+pub mod health;
+pub mod isolate;
 pub mod learn;
 pub mod limits;
 pub mod path;

@@ -39,6 +39,16 @@ pub enum Edits {
     Replace,
 }
 
+/// What to do about a canon that was never rehearsed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Unrehearsed {
+    /// Say so.
+    #[default]
+    Tell,
+    /// Align no server with it that is not there for rehearsals.
+    Refuse,
+}
+
 /// A value that a setting must have.
 #[derive(Debug, Clone)]
 pub struct SettingWish {
@@ -73,6 +83,8 @@ pub struct Wishes {
     pub sources: Vec<SourceWish>,
     /// The policy for merged entries that were edited.
     pub edits: Edits,
+    /// The policy for canons that were never rehearsed.
+    pub unrehearsed: Unrehearsed,
     /// What is true of this server, for settings to quote.
     pub facts: BTreeMap<String, String>,
     /// Values that settings must have.
@@ -104,6 +116,10 @@ pub struct InstallWish {
     pub stop: Vec<String>,
     /// The command that starts it, with its arguments.
     pub start: Vec<String>,
+    /// Whether it is there to be tried: mods may be taken off it and put back.
+    pub is_rehearsal: bool,
+    /// Its log, from its own folder; what its command prints, when not said.
+    pub log: Option<String>,
 }
 
 /// How long backups are kept.
@@ -204,6 +220,7 @@ fn wishes(root: &Section<'_>) -> Wishes {
         loader_version: root.optional_text("loader-version"),
         extras: policy.as_ref().and_then(extras).unwrap_or_default(),
         edits: policy.as_ref().and_then(edits).unwrap_or_default(),
+        unrehearsed: policy.as_ref().and_then(unrehearsed).unwrap_or_default(),
         facts: root
             .text_map("facts")
             .into_iter()
@@ -229,6 +246,10 @@ fn extras(policy: &Section<'_>) -> Option<Extras> {
 
 fn edits(policy: &Section<'_>) -> Option<Edits> {
     policy.one_of("edited-entries", &[("ask", Edits::Ask), ("keep", Edits::Keep), ("replace", Edits::Replace)])
+}
+
+fn unrehearsed(policy: &Section<'_>) -> Option<Unrehearsed> {
+    policy.one_of("unrehearsed", &[("tell", Unrehearsed::Tell), ("refuse", Unrehearsed::Refuse)])
 }
 
 fn memory(root: &Section<'_>) -> Option<u64> {
@@ -276,6 +297,8 @@ fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
         key: section.optional_text("key"),
         stop: words("stop"),
         start: words("start"),
+        is_rehearsal: section.flag("rehearsal").unwrap_or(false),
+        log: section.optional_text("log"),
     };
     section.finish();
     Some(wish)

@@ -23,6 +23,7 @@ pub mod overlay;
 pub mod patience;
 pub mod progress;
 pub mod prune;
+pub mod rehearsal;
 pub mod release;
 pub mod running;
 pub mod state;

@@ -25,6 +25,8 @@ CREATE TABLE IF NOT EXISTS checked (scheme TEXT NOT NULL, key BLOB NOT NULL, sig
 CREATE TABLE IF NOT EXISTS alignment (
   id INTEGER PRIMARY KEY AUTOINCREMENT, install TEXT NOT NULL, root TEXT NOT NULL, began INTEGER NOT NULL,
   state TEXT NOT NULL, steps TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS rehearsal (canon BLOB NOT NULL, install TEXT NOT NULL, at INTEGER NOT NULL, seconds REAL NOT NULL,
+  memory INTEGER NOT NULL, PRIMARY KEY (canon, install)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS step_done (alignment INTEGER NOT NULL, step INTEGER NOT NULL, PRIMARY KEY (alignment, step)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS after (alignment INTEGER NOT NULL, path TEXT NOT NULL, size INTEGER NOT NULL, modified INTEGER NOT NULL,
   blake3 BLOB NOT NULL, PRIMARY KEY (alignment, path)) WITHOUT ROWID;
@@ -157,6 +159,19 @@ pub struct Base {
     pub recipe: Blake3,
     /// The digest of what came of it.
     pub built: Blake3,
+}
+
+/// A rehearsal that was passed.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Rehearsed {
+    /// The install that was started.
+    pub install: String,
+    /// When, in seconds since 1970.
+    pub at: i64,
+    /// So many seconds it took to be up.
+    pub seconds: f64,
+    /// So many bytes of memory it used at most.
+    pub memory: u64,
 }
 
 /// What a host says of a file that an alignment put there.
@@ -460,6 +475,33 @@ impl State {
             )?;
             let found = select.query_row(params![signature.as_bytes(), but.as_bytes()], |row| row.get::<_, Vec<u8>>(0));
             Ok(found.optional()?.and_then(|bytes| <[u8; 32]>::try_from(bytes).ok()).map(Blake3::from_bytes))
+        })
+    }
+
+    /// Remembers that a canon passed its rehearsal.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn record_rehearsal(&self, canon: Blake3, passed: &Rehearsed) -> Result<(), ReachError> {
+        self.run(|connection| {
+            let values = params![canon.as_bytes(), passed.install, passed.at, passed.seconds, passed.memory.cast_signed()];
+            connection.execute("INSERT OR REPLACE INTO rehearsal VALUES (?1, ?2, ?3, ?4, ?5)", values).map(drop)
+        })
+    }
+
+    /// The last rehearsal that a canon passed, if it passed any.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn rehearsal(&self, canon: Blake3) -> Result<Option<Rehearsed>, ReachError> {
+        self.run(|connection| {
+            let mut select = connection
+                .prepare("SELECT install, at, seconds, memory FROM rehearsal WHERE canon = ?1 ORDER BY at DESC LIMIT 1")?;
+            let found = select.query_row(params![canon.as_bytes()], |row| {
+                let memory: i64 = row.get(3)?;
+                Ok(Rehearsed { install: row.get(0)?, at: row.get(1)?, seconds: row.get(2)?, memory: memory.cast_unsigned() })
+            });
+            found.optional()
         })
     }
 

@@ -1,14 +1,22 @@
 //! Hypotheses and their evidence. What was measured outranks what a text says; two independent faults give two verdicts.
 //!
-//! Each blocking difference of a survey is a hypothesis, and so is each cause that a log names. A log line about
-//! the same mod as a measured difference supports it; a log line that a survey speaks against is told as such.
+//! Each measured difference is a hypothesis, and so is each cause that a log or a message names and no difference accounts
+//! for. A hypothesis begins with the log-odds of what it rests on, and every independent piece of evidence adds to them (Good,
+//! "Probability and the Weighing of Evidence", 1950). The weights stand below; docs/diagnosis.md tells how they were tried.
+
+use std::collections::BTreeMap;
 
 use serde::Serialize;
 
-use super::events::{LogEvent, of_last_join};
+use super::attempt::{Join, of_last_join};
+use super::event::{LogEvent, Source, family};
+use super::hints::{Hint, Needles};
+use super::likeness::{Likened, likened};
+use super::measured::{Measured, differences};
+use super::words;
 use crate::canon::Canon;
-use crate::check::{Measure, hold};
 use crate::finding::{Code, Finding, Severity};
+use crate::limits;
 use crate::rulebook::{Event, Role, Rulebook};
 use crate::survey::{Survey, SurveyedMod};
 use crate::wish::Extras;
@@ -29,8 +37,18 @@ pub struct Case<'a> {
     pub server: Option<&'a Survey>,
     /// The client, measured.
     pub client: Option<&'a Survey>,
-    /// What the logs say.
+    /// What the logs say, each log in its order.
     pub events: &'a [LogEvent],
+    /// What lines may tell that no pattern knows.
+    pub hints: &'a [Hint],
+    /// What the player saw.
+    pub message: Option<&'a str>,
+    /// The player whose join it is.
+    pub player: Option<&'a str>,
+    /// Whether the client is an install of the workspace, so that it can be aligned from here.
+    pub client_is_here: bool,
+    /// Whether players follow a release.
+    pub is_released: bool,
 }
 
 /// What came of it, most likely first.
@@ -42,6 +60,11 @@ pub struct Diagnosis {
     pub verdicts: Vec<Verdict>,
     /// Lines that tell of a failure that no verdict explains.
     pub unexplained: Vec<Evidence>,
+    /// What would tell more, in words.
+    pub next: Vec<String>,
+    /// Patterns for the rulebook that would have known the lines which were only guessed at.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub proposals: Vec<String>,
 }
 
 /// A cause of a failed join.
@@ -56,7 +79,7 @@ pub struct Verdict {
     pub side: Option<Role>,
     /// How sure this is, from 0 to 1.
     pub confidence: f64,
-    /// What speaks for it: `survey`, `server-log`, `client-log`.
+    /// What speaks for it: `survey`, `server-log`, `client-log`, `message`.
     pub confirmed_by: Vec<&'static str>,
     /// The evidence itself.
     pub evidence: Vec<Evidence>,
@@ -67,7 +90,7 @@ pub struct Verdict {
 /// One piece of evidence.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Evidence {
-    /// `survey`, `server-log` or `client-log`.
+    /// `survey`, `server-log`, `client-log` or `message`.
     pub source: &'static str,
     /// The line of the log.
     pub line: Option<u64>,
@@ -86,211 +109,345 @@ pub struct Remedy {
     pub words: String,
 }
 
-/// Confidence when a survey and a log agree, a survey alone speaks, a log alone speaks, and a survey speaks against the log.
-const AGREED: f64 = 0.97;
-const MEASURED: f64 = 0.88;
-const TOLD: f64 = 0.7;
-const SPOKEN_AGAINST: f64 = 0.25;
+// Log-odds. A blocking difference that was measured, a risky one, and a risky one beside a blocking one.
+const BLOCKING: f64 = 2.0;
+const RISKY: f64 = -0.4;
+const RISKY_BESIDE: f64 = -1.6;
+// A line that names the same thing and such a cause, the same thing alone, such a cause alone, such a cause among several.
+const SAME_CAUSE: f64 = 1.5;
+const SAME_THING: f64 = 0.6;
+const ONLY_ONE_SUCH: f64 = 1.3;
+const ONE_OF_SUCH: f64 = 0.4;
+// What a line alone tells: a cause and a mod, a cause, that something is wrong with a mod.
+const TOLD_WITH_MOD: f64 = 1.2;
+const TOLD: f64 = 0.8;
+const TOLD_VAGUELY: f64 = 0.2;
+// The other log tells it too; the other side was measured and is in line; a survey speaks against it.
+const TOLD_TWICE: f64 = 0.6;
+const OTHER_IN_LINE: f64 = 0.2;
+const SPOKEN_AGAINST: f64 = -2.4;
+// Words near a name, and each further line of the kind.
+const HINTED: f64 = -0.3;
+const HINTED_AGAIN: f64 = 0.2;
+// A message that is shown for such a cause, wholly alike; and as the only thing there is, its first meaning and each later one.
+const MESSAGE: f64 = 0.8;
+const MESSAGE_ALONE: f64 = -0.6;
+const MESSAGE_NEXT: f64 = -0.5;
+/// Without a measurement nobody is surer than this.
+const MOST_UNMEASURED: f64 = 0.89;
+/// A refusal is explained by a verdict that is surer than this.
+const EXPLAINS: f64 = 0.3;
+
+/// A cause that may be it.
+struct Hypothesis<'a> {
+    cause: Code,
+    mod_id: Option<String>,
+    side: Option<Role>,
+    odds: f64,
+    by: Vec<Source>,
+    evidence: Vec<Evidence>,
+    measured: Option<Measured<'a>>,
+    told: Option<&'a LogEvent>,
+    /// What each source has added.
+    weights: BTreeMap<Source, f64>,
+}
 
 /// Weighs everything there is.
 pub fn weigh(case: Case<'_>) -> Diagnosis {
+    let message_events = message_events(&case);
     let player = player(&case);
-    let events = of_last_join(case.events, player.as_deref());
-    let mut verdicts = measured(case, &events);
-    for event in &events {
-        told(case, event, &mut verdicts);
+    let of = |source: Source| {
+        let events: Vec<LogEvent> = case.events.iter().filter(|event| event.source == source).cloned().collect();
+        events
+    };
+    let (server_log, client_log) = (of(Source::ServerLog), of(Source::ClientLog));
+    let server_join = of_last_join(&server_log, player.as_deref());
+    let client_join = of_last_join(&client_log, None);
+    let likened = case.message.and_then(|message| likened(case.rulebook, message));
+    // Somebody who got in was kept out by nothing, whatever stands in the log before.
+    let got_in = server_join.was_let_in && !client_join.has_failed && case.message.is_none();
+    let mut events: Vec<&LogEvent> = message_events.iter().collect();
+    if !got_in {
+        events.extend(server_join.events.iter().chain(&client_join.events));
     }
+    let mut hypotheses = measured(&case);
+    let left = support_measured(&mut hypotheses, &events);
+    told(&case, &left, &mut hypotheses);
+    if let Some(likened) = &likened {
+        liken(likened, case.message.unwrap_or_default(), &mut hypotheses, &case);
+    }
+    let proposals = hinted(&case, &mut hypotheses, got_in);
+    temper(&mut hypotheses);
+    let mut verdicts: Vec<Verdict> = hypotheses.into_iter().map(|hypothesis| verdict(&case, hypothesis)).collect();
     verdicts.sort_by(|a, b| {
         b.confidence.total_cmp(&a.confidence).then_with(|| (a.cause, &a.mod_id).cmp(&(b.cause, &b.mod_id)))
     });
-    Diagnosis { format: FORMAT, unexplained: unexplained(&events, &verdicts), verdicts }
+    verdicts.truncate(limits::LOG_EVENTS);
+    let unexplained = if got_in { Vec::new() } else { unexplained(&case, [&server_join, &client_join], &verdicts, likened.as_ref()) };
+    let next = words::next(&case, &verdicts, got_in, !unexplained.is_empty());
+    Diagnosis { format: FORMAT, verdicts, unexplained, next, proposals }
 }
 
-/// The player whose join it is: the one that the client's install is called after, if the log knows such a one.
+/// What a message says by the patterns of the logs.
+fn message_events(case: &Case<'_>) -> Vec<LogEvent> {
+    let Some(message) = case.message else { return Vec::new() };
+    let mut events = Vec::new();
+    for side in [Role::Client, Role::Server] {
+        let Ok(mut reader) = super::scan::LogReader::new(&case.rulebook.events, side, Source::Message) else { continue };
+        message.lines().enumerate().for_each(|(at, line)| reader.line(at as u64 + 1, line.as_bytes()));
+        for event in reader.finish() {
+            if !events.iter().any(|known: &LogEvent| known.line == event.line) {
+                events.push(event);
+            }
+        }
+    }
+    events
+}
+
+/// The player whose join it is: as somebody says, or the one that the client's install is called after, if the log knows such a one.
 fn player(case: &Case<'_>) -> Option<String> {
+    if let Some(player) = case.player {
+        return Some(player.to_owned());
+    }
     let name = &case.client?.install.name;
-    case.events
-        .iter()
-        .filter_map(|event| event.player.as_ref())
-        .find(|player| player.eq_ignore_ascii_case(name))
-        .cloned()
+    let players = case.events.iter().filter_map(|event| event.player.as_ref());
+    players.into_iter().find(|player| player.eq_ignore_ascii_case(name)).cloned()
 }
 
-/// One verdict for each blocking difference; a risky one needs a log line beside it.
-fn measured(case: Case<'_>, events: &[&LogEvent]) -> Vec<Verdict> {
-    let mut verdicts = Vec::new();
-    for (survey, finding) in differences(case) {
-        let lines: Vec<&&LogEvent> = events.iter().filter(|event| is_about(event, &finding)).collect();
-        let counts =
-            finding.severity == Severity::Blocking || (finding.severity == Severity::Risky && !lines.is_empty());
-        if counts {
-            let mut verdict = measured_verdict(survey, &finding, case.canon.is_some());
-            lines.into_iter().for_each(|event| support(&mut verdict, event));
-            verdicts.push(verdict);
+fn measured<'a>(case: &Case<'a>) -> Vec<Hypothesis<'a>> {
+    let found = differences((case.rulebook, case.extras), case.canon, case.server, case.client);
+    let counts = found.into_iter().filter(|measured| measured.finding.severity != Severity::Note);
+    let hypothesis = |measured: Measured<'a>| {
+        let finding = &measured.finding;
+        let text = words::difference(measured.survey, finding, case.canon.is_some());
+        Hypothesis {
+            cause: finding.code,
+            mod_id: finding.mod_id.clone(),
+            side: measured.side,
+            odds: if finding.severity == Severity::Blocking { BLOCKING } else { RISKY },
+            by: vec![Source::Survey],
+            evidence: vec![Evidence { source: Source::Survey.as_str(), line: None, text }],
+            told: None,
+            weights: BTreeMap::new(),
+            measured: Some(measured),
+        }
+    };
+    counts.map(hypothesis).collect()
+}
+
+/// Lets what logs say support what was measured; gives back what supports none of it.
+fn support_measured<'e>(hypotheses: &mut [Hypothesis<'_>], events: &[&'e LogEvent]) -> Vec<&'e LogEvent> {
+    let mut left = Vec::new();
+    for event in events.iter().filter(|event| event.cause().is_some()) {
+        let strengths: Vec<f64> = hypotheses.iter().map(|hypothesis| strength(event, hypothesis)).collect();
+        let such = strengths.iter().filter(|strength| **strength == ONE_OF_SUCH).count();
+        let best = strengths.iter().copied().fold(0.0, f64::max);
+        if best == 0.0 {
+            left.push(*event);
+        }
+        for (hypothesis, strength) in hypotheses.iter_mut().zip(strengths).filter(|(_, strength)| *strength > 0.0) {
+            let is_only = strength == ONE_OF_SUCH && such == 1 && best == ONE_OF_SUCH;
+            // A line that is surely about another one is no evidence for this one.
+            if is_only || strength == best {
+                support(hypothesis, event, if is_only { ONLY_ONE_SUCH } else { strength });
+            }
         }
     }
-    verdicts
+    left
 }
 
-/// Each side against the canon; without one, the client against the server.
-fn differences<'a>(case: Case<'a>) -> Vec<(&'a Survey, Finding)> {
-    let against = |canon: &Canon, survey: &'a Survey| {
-        let measure = Measure { canon, rulebook: case.rulebook, extras: case.extras, edits: crate::wish::Edits::Ask };
-        hold(measure, survey).into_iter().map(|finding| (survey, finding)).collect::<Vec<_>>()
+/// How much a line speaks for a measured difference.
+fn strength(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> f64 {
+    let Some(measured) = &hypothesis.measured else { return 0.0 };
+    if event.own_side().is_some_and(|own| own != measured.survey.install.role) {
+        return 0.0;
+    }
+    let finding = &measured.finding;
+    let is_such = family(event.means).contains(&finding.code);
+    let has_names = event.names().next().is_some();
+    match (event.names().any(|name| is_about(finding, name)), is_such) {
+        (true, true) => SAME_CAUSE,
+        (true, false) => SAME_THING,
+        (false, true) if !has_names || is_platform(finding.code) => ONE_OF_SUCH,
+        (false, _) => 0.0,
+    }
+}
+
+const fn is_platform(code: Code) -> bool {
+    matches!(code, Code::GameDiffers | Code::LoaderDiffers | Code::RuntimeDiffers | Code::MemoryLow)
+}
+
+/// Whether a finding is about what a line names: its mod, its file, or an entry in what it tells.
+fn is_about(finding: &Finding, name: &str) -> bool {
+    let same = |text: &String| text.eq_ignore_ascii_case(name);
+    let ends_so = |path: &String| {
+        let name = name.replace('\\', "/");
+        path.eq_ignore_ascii_case(&name) || path.to_lowercase().ends_with(&format!("/{}", name.rsplit('/').next().unwrap_or_default().to_lowercase()))
     };
-    match (case.canon, case.server, case.client) {
-        (Some(canon), server, client) => {
-            [server, client].into_iter().flatten().flat_map(|survey| against(canon, survey)).collect()
+    finding.mod_id.as_ref().is_some_and(same)
+        || finding.path.as_ref().is_some_and(ends_so)
+        || finding.entries.iter().any(|entry| has_word(&entry.path, name))
+        || (finding.mod_id.is_none() || matches!(finding.code, Code::KeyMissing | Code::KeyChanged))
+            && [&finding.expected, &finding.found].into_iter().flatten().any(|text| has_word(text, name))
+}
+
+/// Whether a text has a name as a word of its own.
+fn has_word(text: &str, name: &str) -> bool {
+    let (text, name) = (text.to_lowercase(), name.to_lowercase());
+    let inside = |c: char| c.is_alphanumeric() || c == '-' || c == '_';
+    text.match_indices(&name).any(|(at, _)| {
+        text[..at].chars().next_back().is_none_or(|before| !inside(before))
+            && text[at + name.len()..].chars().next().is_none_or(|after| !inside(after))
+    })
+}
+
+/// Adds a line to a hypothesis. Of one log the strongest line counts, since one mistake makes many lines.
+fn support(hypothesis: &mut Hypothesis<'_>, event: &LogEvent, strength: f64) {
+    add(hypothesis, event.source, strength, Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() });
+}
+
+fn add(hypothesis: &mut Hypothesis<'_>, source: Source, strength: f64, evidence: Evidence) {
+    if !hypothesis.by.contains(&source) {
+        hypothesis.by.push(source);
+    }
+    let weight = hypothesis.weights.entry(source).or_default();
+    *weight = weight.max(strength);
+    if !hypothesis.evidence.contains(&evidence) {
+        hypothesis.evidence.push(evidence);
+    }
+}
+
+/// Causes that lines name and no measured difference accounts for. What tells most comes first: the rest may mean the same.
+fn told<'a>(case: &Case<'_>, events: &[&'a LogEvent], hypotheses: &mut Vec<Hypothesis<'a>>) {
+    let from = hypotheses.len();
+    let mut events: Vec<&LogEvent> = events.to_vec();
+    events.sort_by_key(|event| (vagueness(event), event.source, event.line));
+    for event in events {
+        let Some(cause) = event.cause() else { continue };
+        let same = hypotheses[from..].iter_mut().find(|known| {
+            let is_such = family(event.means).contains(&known.cause) || known.cause == cause;
+            let told = known.told.into_iter().flat_map(LogEvent::names);
+            let names: Vec<&str> = told.collect();
+            let is_same_thing = event.names().any(|name| names.iter().any(|other| is_same_name(name, other)));
+            is_such && (is_same_thing || (names.is_empty() && event.names().next().is_none()))
+        });
+        match same {
+            Some(known) => support(known, event, if known.by.contains(&event.source) { 0.0 } else { TOLD_TWICE }),
+            None => hypotheses.push(told_alone(case, event, cause)),
         }
-        (None, Some(server), Some(client)) => against(&Canon::from_survey(server), client),
-        (None, _, _) => Vec::new(),
     }
 }
 
-fn is_about(event: &LogEvent, finding: &Finding) -> bool {
-    let Some(cause) = event.cause() else { return false };
-    match (&event.mod_id, &finding.mod_id) {
-        (Some(told), Some(measured)) => told.eq_ignore_ascii_case(measured),
-        _ => names_file(event, finding) || (cause == finding.code && event.mod_id.is_none() && event.file.is_none()),
-    }
-}
-
-fn names_file(event: &LogEvent, finding: &Finding) -> bool {
-    event.file.as_ref().zip(finding.path.as_ref()).is_some_and(|(file, path)| path.ends_with(file.as_str()))
-}
-
-fn measured_verdict(survey: &Survey, finding: &Finding, has_canon: bool) -> Verdict {
-    let role = survey.install.role;
-    let measure = if has_canon { "the canon" } else { "the server" };
-    let text = format!(
-        "{}: {}; {measure} has {}, {} has {}",
-        finding.mod_id.as_deref().or(finding.path.as_deref()).unwrap_or("the install"),
-        finding.code.about(),
-        finding.expected.as_deref().unwrap_or("-"),
-        survey.install.name,
-        finding.found.as_deref().unwrap_or("-"),
-    );
-    Verdict {
-        cause: finding.code,
-        mod_id: finding.mod_id.clone(),
-        side: has_canon.then_some(role),
-        confidence: MEASURED,
-        confirmed_by: vec!["survey"],
-        evidence: vec![Evidence { source: "survey", line: None, text }],
-        remedy: remedies(survey, finding, has_canon),
-    }
-}
-
-fn remedies(survey: &Survey, finding: &Finding, has_canon: bool) -> Vec<Remedy> {
-    let who = if survey.install.role == Role::Server { "administrator" } else { "player" };
-    if !has_canon {
-        let words =
-            "Say which side is right: make it the canon (kanon init, kanon adopt, kanon seal), then align the other."
-                .to_owned();
-        return vec![Remedy { who: "administrator", command: None, words }];
-    }
-    let subject = finding.mod_id.clone().or_else(|| finding.path.clone()).unwrap_or_default();
-    if finding.remedy.starts_with("kanon ") {
-        let words = format!("{}: bring {} in line with the canon.", survey.install.name, subject);
-        return vec![Remedy { who, command: Some(finding.remedy.clone()), words }];
-    }
-    vec![Remedy { who, command: None, words: format!("On {}: {}.", survey.install.name, finding.remedy) }]
-}
-
-const fn log_of(side: Role) -> &'static str {
-    match side {
-        Role::Server => "server-log",
-        Role::Client => "client-log",
-    }
-}
-
-fn line(event: &LogEvent) -> Evidence {
-    Evidence { source: log_of(event.side), line: Some(event.line), text: event.text.clone() }
-}
-
-fn support(verdict: &mut Verdict, event: &LogEvent) {
-    let evidence = line(event);
-    if !verdict.confirmed_by.contains(&evidence.source) {
-        verdict.confirmed_by.push(evidence.source);
-    }
-    if !verdict.evidence.contains(&evidence) {
-        verdict.evidence.push(evidence);
-    }
-    if verdict.confirmed_by.contains(&"survey") {
-        verdict.confidence = AGREED;
-    }
-}
-
-/// A cause that a log names and no measured difference accounts for yet.
-fn told(case: Case<'_>, event: &LogEvent, verdicts: &mut Vec<Verdict>) {
-    let Some(cause) = event.cause() else { return };
-    let known = |verdict: &&mut Verdict| match (&verdict.mod_id, &event.mod_id) {
-        (Some(a), Some(b)) => a.eq_ignore_ascii_case(b),
-        (None, None) => verdict.cause == cause,
-        _ => false,
+/// A file is called after its mod, most often.
+fn is_same_name(a: &str, b: &str) -> bool {
+    let stem = |name: &str| {
+        let file = name.rsplit(['/', '\\']).next().unwrap_or(name).to_lowercase();
+        let end = file.find(|c: char| c == '.' || c == '_').unwrap_or(file.len());
+        let version = file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
+        file[..version].to_owned()
     };
-    let already = verdicts.iter().any(|verdict| verdict.evidence.contains(&line(event)));
-    if already {
-        return;
-    }
-    match verdicts.iter_mut().find(known) {
-        Some(verdict) => support(verdict, event),
-        None => verdicts.push(told_verdict(case, event, cause)),
+    a.eq_ignore_ascii_case(b) || stem(a) == stem(b)
+}
+
+/// How little a line tells: the cause itself, that one is missing, that something failed.
+fn vagueness(event: &LogEvent) -> u8 {
+    match event.means {
+        Event::Cause(Code::ModMissing) => 1,
+        Event::Cause(_) => 0,
+        _ => 2,
     }
 }
 
-fn told_verdict(case: Case<'_>, event: &LogEvent, cause: Code) -> Verdict {
-    let mut verdict = Verdict {
+fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) -> Hypothesis<'a> {
+    let base = match (vagueness(event), event.names().next()) {
+        (2, Some(_)) | (2, None) if !matches!(event.means, Event::OutOfMemory | Event::ConfigError) => TOLD_VAGUELY,
+        (_, Some(_)) => TOLD_WITH_MOD,
+        _ => TOLD,
+    };
+    let mut hypothesis = Hypothesis {
         cause,
         mod_id: event.mod_id.clone(),
-        side: None,
-        confidence: TOLD,
-        confirmed_by: vec![log_of(event.side)],
-        evidence: vec![line(event)],
-        remedy: Vec::new(),
+        side: event.own_side(),
+        odds: base,
+        by: vec![event.source],
+        evidence: vec![Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() }],
+        measured: None,
+        told: Some(event),
+        weights: BTreeMap::new(),
     };
-    let said = match who_is_left(case, event) {
-        Some(Left::Nobody) => {
-            Some((false, "both sides have now what the canon says; the log tells of before".to_owned()))
-        }
-        Some(Left::Only(side)) => {
-            verdict.side = Some(side);
-            None
-        }
-        None => case.client.and_then(|client| said_by_survey(client, event, cause)),
-    };
-    match said {
-        Some((true, text)) => {
-            verdict.confirmed_by.insert(0, "survey");
-            verdict.evidence.push(Evidence { source: "survey", line: None, text });
-            verdict.confidence = AGREED;
-        }
-        Some((false, text)) => {
-            verdict.evidence.push(Evidence { source: "survey", line: None, text });
-            verdict.confidence = SPOKEN_AGAINST;
-        }
-        None => {}
-    }
-    verdict.remedy = vec![told_remedy(case, event, cause)];
-    verdict
+    held_against_surveys(case, event, cause, &mut hypothesis);
+    hypothesis
 }
 
-/// Who may be off in a mod of the canon, when no measured difference says so.
+/// What surveys say of a cause that only a line tells.
+fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Code, hypothesis: &mut Hypothesis<'_>) {
+    let survey = |text: String| Evidence { source: Source::Survey.as_str(), line: None, text };
+    match who_is_left(case, event, cause) {
+        Some(Left::Nobody(text)) => {
+            hypothesis.odds += SPOKEN_AGAINST;
+            hypothesis.evidence.push(survey(text));
+        }
+        Some(Left::Only(side)) => {
+            hypothesis.odds += OTHER_IN_LINE;
+            hypothesis.side = hypothesis.side.or(Some(side));
+        }
+        None => match case.client.and_then(|client| said_by_survey(client, event, cause)) {
+            Some((true, text)) => {
+                hypothesis.by.insert(0, Source::Survey);
+                hypothesis.evidence.push(survey(text));
+                hypothesis.odds = BLOCKING + SAME_CAUSE;
+            }
+            Some((false, text)) => {
+                hypothesis.evidence.push(survey(text));
+                hypothesis.odds += SPOKEN_AGAINST;
+            }
+            None => {}
+        },
+    }
+}
+
+/// Who may be off in what a line names, when no measured difference says so.
 enum Left {
-    /// Both sides were measured and are in line.
-    Nobody,
+    /// Both sides were measured, and have what the line says they have not.
+    Nobody(String),
     /// The other side was measured and is in line.
     Only(Role),
 }
 
-fn who_is_left(case: Case<'_>, event: &LogEvent) -> Option<Left> {
+fn who_is_left(case: &Case<'_>, event: &LogEvent, cause: Code) -> Option<Left> {
+    use Code::*;
+    let is_measured = matches!(
+        cause,
+        ModMissing | ModDisabled | ModExtra | ModDuplicate | VersionOlder | VersionNewer | VersionOther | ContentDiffers | GameDiffers | LoaderDiffers
+    );
+    if !is_measured {
+        return None;
+    }
+    if matches!(cause, GameDiffers | LoaderDiffers) {
+        let version = |survey: &Survey| {
+            if cause == GameDiffers { survey.install.game_version.clone() } else { survey.install.loader_version.clone() }
+        };
+        let (server, client) = (version(case.server?)?, version(case.client?)?);
+        return case.rulebook.versions.same(&server, &client).then(|| Left::Nobody(format!("both sides have {client} now; the line tells of before")));
+    }
     let id = event.mod_id.as_ref()?.to_lowercase();
-    case.canon?.mods.iter().find(|sealed| sealed.folded_id() == id)?;
-    match (case.server, case.client) {
-        (Some(_), Some(_)) => Some(Left::Nobody),
-        (Some(_), None) => Some(Left::Only(Role::Client)),
-        (None, Some(_)) => Some(Left::Only(Role::Server)),
-        (None, None) => None,
+    let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.folded_id() == id);
+    match (case.canon, case.server, case.client) {
+        (Some(canon), server, client) => {
+            canon.mods.iter().find(|sealed| sealed.folded_id() == id)?;
+            match (server, client) {
+                (Some(_), Some(_)) => {
+                    Some(Left::Nobody("both sides have now what the canon says; the line tells of before".to_owned()))
+                }
+                (Some(_), None) => Some(Left::Only(Role::Client)),
+                (None, Some(_)) => Some(Left::Only(Role::Server)),
+                (None, None) => None,
+            }
+        }
+        (None, Some(server), Some(client)) if copies(server) && copies(client) => {
+            Some(Left::Nobody("both sides have the same of it now; the line tells of before".to_owned()))
+        }
+        _ => None,
     }
 }
 
@@ -306,14 +463,13 @@ fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(boo
     let id = event.mod_id.as_ref()?.to_lowercase();
     let copies: Vec<&SurveyedMod> = client.mods.iter().filter(|found| found.folded_id() == id).collect();
     let enabled: Vec<&&SurveyedMod> = copies.iter().filter(|copy| copy.enabled).collect();
-    let shown = copies
+    let shown: Vec<String> = copies
         .iter()
         .map(|c| format!("{} in {}{}", c.version_or_dash(), c.path, if c.enabled { "" } else { ", switched off" }))
-        .collect::<Vec<_>>();
-    let text = if copies.is_empty() {
-        format!("{name} does not have it")
-    } else {
-        format!("{name} has {}", shown.join(" and "))
+        .collect();
+    let text = match shown.is_empty() {
+        true => format!("{name} does not have it"),
+        false => format!("{name} has {}", shown.join(" and ")),
     };
     let has = |version: &Option<String>| {
         version.as_ref().is_some_and(|v| enabled.iter().any(|copy| copy.version_or_dash() == v))
@@ -329,203 +485,169 @@ fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(boo
     Some((bears_out, text))
 }
 
-fn told_remedy(case: Case<'_>, event: &LogEvent, cause: Code) -> Remedy {
-    let subject = event.mod_id.clone().or_else(|| event.file.clone()).unwrap_or_else(|| "it".to_owned());
-    let wanted = event.expected.as_ref().map_or_else(String::new, |expected| format!(" {expected}"));
-    let words = match cause {
-        Code::ModMissing => format!("Install {subject}{wanted} on the client, or take it off the server."),
-        Code::ModExtra => format!("Take {subject} off the client, or put it on the server too."),
-        Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
-            format!("Give both sides the same release of {subject} (the server wants{wanted}).")
-        }
-        Code::ContentDiffers => format!("Give both sides the same file of {subject}: one of the two was changed."),
-        Code::LoaderDiffers => format!("Give both sides the same loader version (the server wants{wanted})."),
-        Code::GameDiffers => format!("Give both sides the same game version (the server wants{wanted})."),
-        _ => format!("Mend {subject}: {}.", cause.about()),
+/// A message that is like a known one speaks for each cause that it is shown for; alone, for its meanings in their order.
+fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypothesis<'_>>, case: &Case<'_>) {
+    let how = match likened.likeness >= 0.999 {
+        true => "as the game shows it".to_owned(),
+        false => format!("{:.0} % like \"{}\"", likened.likeness * 100.0, likened.known),
     };
-    match (case.canon, case.client) {
-        (Some(_), Some(client)) => {
-            Remedy { who: "administrator", command: Some(format!("kanon check {}", client.install.name)), words }
-        }
-        _ => Remedy {
-            who: "administrator",
-            command: None,
-            words: words + " A survey of both sides (kanon survey) will tell which is off.",
-        },
+    let text = format!("{} ({how})", super::scan::shown(&message.replace('\n', " ")));
+    let evidence = || Evidence { source: Source::Message.as_str(), line: None, text: text.clone() };
+    let speaks_for = |cause: Code| likened.means.iter().any(|means| family(*means).contains(&cause));
+    let such = hypotheses.iter().filter(|hypothesis| speaks_for(hypothesis.cause)).count().max(1);
+    for hypothesis in hypotheses.iter_mut().filter(|hypothesis| speaks_for(hypothesis.cause)) {
+        add(hypothesis, Source::Message, MESSAGE * likened.likeness / (such as f64).sqrt(), evidence());
+    }
+    if hypotheses.iter().any(|hypothesis| !hypothesis.by.is_empty() && hypothesis.odds > MESSAGE_ALONE) {
+        return;
+    }
+    let named = Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok();
+    let mod_id = named.as_ref().and_then(|needles| needles.named(message).first().map(|id| (*id).to_owned()));
+    let meanings = likened.means.iter().filter_map(|means| match means {
+        Event::Cause(code) => Some(*code),
+        Event::ModFailed => Some(Code::Unreadable),
+        Event::OutOfMemory => Some(Code::MemoryLow),
+        Event::DataRefused => Some(Code::ContentDiffers),
+        Event::ConfigError => Some(Code::SettingDiffers),
+        _ => None,
+    });
+    let certainty = (likened.likeness - 1.0) * 2.0 + if mod_id.is_some() { 0.9 } else { 0.0 };
+    for (rank, cause) in meanings.enumerate() {
+        hypotheses.push(Hypothesis {
+            cause,
+            mod_id: mod_id.clone(),
+            side: None,
+            odds: MESSAGE_ALONE + MESSAGE_NEXT * rank as f64 + certainty,
+            by: vec![Source::Message],
+            evidence: vec![evidence()],
+            measured: None,
+            told: None,
+            weights: BTreeMap::new(),
+        });
     }
 }
 
-/// A refusal that nothing explains is told plainly.
-fn unexplained(events: &[&LogEvent], verdicts: &[Verdict]) -> Vec<Evidence> {
-    let refused = events.iter().rfind(|event| event.means == Event::JoinRefused);
-    let explained = verdicts.iter().any(|verdict| verdict.confidence > SPOKEN_AGAINST);
-    refused.filter(|_| !explained).map(|event| line(event)).into_iter().collect()
+fn surveys<'a>(case: &Case<'a>) -> Vec<&'a Survey> {
+    [case.server, case.client].into_iter().flatten().collect()
+}
+
+/// Lines that no pattern knows support what there is; where there is nothing, they are hypotheses of their own.
+fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_in: bool) -> Vec<String> {
+    let mut proposals: Vec<String> = Vec::new();
+    let known = hypotheses.len();
+    let is_explained = hypotheses.iter().any(|hypothesis| hypothesis.odds + added(hypothesis) > 0.5);
+    for hint in case.hints {
+        let means = hint.means;
+        let cause = match means {
+            Event::Cause(code) => code,
+            _ => Code::Unreadable,
+        };
+        let evidence = Evidence { source: hint.source.as_str(), line: Some(hint.line), text: hint.text.clone() };
+        let names_it = |hypothesis: &Hypothesis<'_>| match (&hint.mod_id, &hypothesis.measured) {
+            (Some(id), Some(measured)) => is_about(&measured.finding, id),
+            (Some(id), None) => hypothesis.mod_id.as_ref().is_some_and(|known| known.eq_ignore_ascii_case(id)),
+            (None, _) => hypothesis.cause == cause,
+        };
+        let speaks = |hypothesis: &Hypothesis<'_>| {
+            names_it(hypothesis) && (family(means).contains(&hypothesis.cause) || hypothesis.measured.is_some())
+        };
+        let mut is_used = false;
+        if let Some(hypothesis) = hypotheses[..known].iter_mut().find(|hypothesis| speaks(hypothesis)) {
+            let strength = if family(means).contains(&hypothesis.cause) { SAME_THING + 0.2 } else { HINTED_AGAIN };
+            add(hypothesis, hint.source, strength, evidence);
+            is_used = true;
+        } else if !is_explained && !got_in {
+            match hypotheses[known..].iter_mut().find(|hypothesis| speaks(hypothesis)) {
+                Some(hypothesis) => {
+                    let twice = hypothesis.evidence.len() as f64 * HINTED_AGAIN;
+                    add(hypothesis, hint.source, twice.min(2.0 * HINTED_AGAIN), evidence);
+                }
+                None => hypotheses.push(Hypothesis {
+                    cause,
+                    mod_id: hint.mod_id.clone(),
+                    side: None,
+                    odds: if means == Event::ModFailed { HINTED - 0.4 } else { HINTED },
+                    by: vec![hint.source],
+                    evidence: vec![evidence],
+                    measured: None,
+                    told: None,
+                    weights: BTreeMap::new(),
+                }),
+            }
+            is_used = true;
+        }
+        let proposal = words::proposal(hint);
+        if is_used && proposals.len() < 3 && !proposals.contains(&proposal) {
+            proposals.push(proposal);
+        }
+    }
+    // What surveys say of a cause is no less true where only words tell it.
+    for hypothesis in &mut hypotheses[known..] {
+        contradict_hint(case, hypothesis);
+    }
+    proposals
+}
+
+fn contradict_hint(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>) {
+    let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
+    let is_there = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id));
+    if surveys(case).into_iter().all(is_there) {
+        hypothesis.odds += SPOKEN_AGAINST / 2.0;
+    }
+}
+
+fn added(hypothesis: &Hypothesis<'_>) -> f64 {
+    hypothesis.weights.values().sum()
+}
+
+/// Beside a blocking difference a risky one that nothing else tells of is hardly the cause.
+fn temper(hypotheses: &mut [Hypothesis<'_>]) {
+    let any_blocking = hypotheses.iter().any(|hypothesis| hypothesis.odds >= BLOCKING);
+    for hypothesis in hypotheses.iter_mut().filter(|hypothesis| hypothesis.odds == RISKY && any_blocking) {
+        hypothesis.odds = RISKY_BESIDE;
+    }
+}
+
+fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
+    let odds = hypothesis.odds + added(&hypothesis);
+    let confidence = 1.0 / (1.0 + (-odds).exp());
+    let is_measured = hypothesis.by.contains(&Source::Survey);
+    let confidence = if is_measured { confidence } else { confidence.min(MOST_UNMEASURED) };
+    let remedy = match (&hypothesis.measured, hypothesis.told) {
+        (Some(measured), _) => words::remedies(case, measured),
+        (None, told) => words::told_remedies(case, (hypothesis.cause, hypothesis.mod_id.as_deref(), hypothesis.side), told),
+    };
+    Verdict {
+        cause: hypothesis.cause,
+        mod_id: hypothesis.mod_id,
+        side: hypothesis.side,
+        // Two digits are more than anybody can calibrate.
+        confidence: (confidence * 100.0).round() / 100.0,
+        confirmed_by: hypothesis.by.iter().map(|source| source.as_str()).collect(),
+        evidence: hypothesis.evidence,
+        remedy,
+    }
+}
+
+/// A refusal that nothing explains is told plainly, and so is a message that nobody knows.
+fn unexplained(case: &Case<'_>, joins: [&Join<'_>; 2], verdicts: &[Verdict], likened: Option<&Likened>) -> Vec<Evidence> {
+    if verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS) {
+        return Vec::new();
+    }
+    let is_failure = |event: &&&LogEvent| {
+        matches!(event.means, Event::JoinRefused | Event::Crash | Event::TimeOut) || event.cause().is_some()
+    };
+    let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
+    let mut unexplained: Vec<Evidence> = told
+        .map(|event| Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() })
+        .collect();
+    if let Some(message) = case.message.filter(|_| likened.is_none()) {
+        let text = super::scan::shown(&message.replace('\n', " "));
+        unexplained.push(Evidence { source: Source::Message.as_str(), line: None, text });
+    }
+    unexplained
 }
 
 #[cfg(test)]
-mod tests {
-    use super::super::events::LogReader;
-    use super::*;
-    use crate::digest::Blake3;
-    use crate::path::InstallPath;
-    use crate::survey::{InstallFacts, Reading};
-
-    fn rulebook() -> Rulebook {
-        let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
-        crate::rulebook::parse("polarspur", text).expect("a rulebook").value
-    }
-
-    fn survey(name: &str, role: Role, mods: &[(&str, &str, bool)]) -> Survey {
-        let found = |(id, version, enabled): &(&str, &str, bool)| SurveyedMod {
-            reading: Reading { id: (*id).to_owned(), version: Some((*version).to_owned()), ..Reading::default() },
-            shelf: "mods".to_owned(),
-            place: InstallPath::new("mods").expect("a path"),
-            enabled: *enabled,
-            path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
-            name: format!("{id}.psm"),
-            digest: Blake3::of(format!("{id} {version}").as_bytes()),
-            files: Vec::new(),
-            members: Vec::new(),
-            members_total: 0,
-            signatures: Vec::new(),
-        };
-        let install = InstallFacts {
-            name: name.to_owned(),
-            role,
-            game: "Polarspur".to_owned(),
-            game_version: None,
-            loader_version: Some("0.9".to_owned()),
-            runtime_version: None,
-        };
-        Survey { mods: mods.iter().map(found).collect(), ..Survey::empty(install) }
-    }
-
-    struct World {
-        canon: bool,
-        server: Option<&'static [(&'static str, &'static str, bool)]>,
-        client: Option<&'static [(&'static str, &'static str, bool)]>,
-        log: &'static str,
-    }
-
-    const RIGHT: &[(&str, &str, bool)] = &[("core", "1", true), ("tide", "2.1", true)];
-
-    fn diagnose(world: &World) -> Diagnosis {
-        let rulebook = rulebook();
-        let mut reader = LogReader::new(&rulebook.events, Role::Server).expect("patterns");
-        world.log.lines().for_each(|line| reader.line(line.as_bytes()));
-        let events = reader.finish();
-        let right = survey("station", Role::Server, RIGHT);
-        let canon = Canon::from_survey(&right);
-        let server = world.server.map(|mods| survey("station", Role::Server, mods));
-        let client = world.client.map(|mods| survey("mara", Role::Client, mods));
-        weigh(Case {
-            rulebook: &rulebook,
-            canon: world.canon.then_some(&canon),
-            extras: Extras::Keep,
-            server: server.as_ref(),
-            client: client.as_ref(),
-            events: &events,
-        })
-    }
-
-    fn short(world: &World) -> Vec<(&'static str, Option<Role>, f64)> {
-        diagnose(world).verdicts.iter().map(|v| (v.cause.as_str(), v.side, v.confidence)).collect()
-    }
-
-    const LACKS: &str = "gate: Mara is at the door\ngate: Mara lacks tide 2.1\ngate: turned Mara away";
-    const OLD: &str =
-        "gate: Mara is at the door\ngate: Mara has tide 2.0, this station has 2.1\ngate: turned Mara away";
-
-    #[test]
-    fn the_log_says_missing_and_the_survey_says_switched_off() {
-        let world = World {
-            canon: true,
-            server: None,
-            client: Some(&[("core", "1", true), ("tide", "2.1", false)]),
-            log: LACKS,
-        };
-        assert_eq!(short(&world), [("mod-disabled", Some(Role::Client), AGREED)]);
-        let verdict = &diagnose(&world).verdicts[0];
-        assert_eq!(verdict.confirmed_by, ["survey", "server-log"]);
-        assert_eq!(verdict.evidence[1].line, Some(2));
-        assert_eq!(verdict.remedy[0].command.as_deref(), Some("kanon align mara"));
-    }
-
-    #[test]
-    fn the_server_may_be_the_side_that_is_off() {
-        let world = World {
-            canon: true,
-            server: Some(&[("core", "1", true), ("tide", "2.2", true)]),
-            client: Some(RIGHT),
-            log: "",
-        };
-        assert_eq!(short(&world), [("version-newer", Some(Role::Server), MEASURED)]);
-    }
-
-    #[test]
-    fn without_a_canon_the_sides_are_held_against_each_other_and_neither_is_blamed() {
-        let world = World {
-            canon: false,
-            server: Some(RIGHT),
-            client: Some(&[("core", "1", true), ("tide", "2.0", true)]),
-            log: OLD,
-        };
-        assert_eq!(short(&world), [("version-older", None, AGREED)]);
-    }
-
-    #[test]
-    fn a_log_and_a_client_without_anything_else() {
-        let gone = World { canon: false, server: None, client: Some(&[("core", "1", true)]), log: LACKS };
-        assert_eq!(short(&gone), [("mod-missing", None, AGREED)]);
-        let there = World { canon: false, server: None, client: Some(RIGHT), log: LACKS };
-        assert_eq!(short(&there), [("mod-missing", None, SPOKEN_AGAINST)]);
-        assert_eq!(diagnose(&there).unexplained.len(), 1);
-        let alone = World { canon: false, server: None, client: None, log: OLD };
-        assert_eq!(short(&alone), [("version-other", None, TOLD)]);
-    }
-
-    #[test]
-    fn a_side_that_is_in_line_is_not_blamed_for_what_the_log_says() {
-        let both = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: OLD };
-        assert_eq!(short(&both), [("version-other", None, SPOKEN_AGAINST)]);
-        let client = World { canon: true, server: None, client: Some(RIGHT), log: OLD };
-        assert_eq!(short(&client), [("version-other", Some(Role::Server), TOLD)]);
-        let server = World { canon: true, server: Some(RIGHT), client: None, log: OLD };
-        assert_eq!(short(&server), [("version-other", Some(Role::Client), TOLD)]);
-    }
-
-    #[test]
-    fn two_faults_are_two_verdicts_and_the_agreed_one_comes_first() {
-        let world = World { canon: true, server: None, client: Some(&[("tide", "2.0", true)]), log: OLD };
-        assert_eq!(
-            short(&world),
-            [("version-older", Some(Role::Client), AGREED), ("mod-missing", Some(Role::Client), MEASURED)]
-        );
-    }
-
-    #[test]
-    fn nothing_found_is_nothing_said() {
-        let well = World {
-            canon: true,
-            server: Some(RIGHT),
-            client: Some(RIGHT),
-            log: "gate: Mara is at the door\ngate: Mara came in",
-        };
-        assert_eq!((short(&well), diagnose(&well).unexplained), (vec![], vec![]));
-        let odd = World {
-            canon: true,
-            server: Some(RIGHT),
-            client: Some(RIGHT),
-            log: "gate: Mara is at the door\ngate: turned Mara away",
-        };
-        assert_eq!((short(&odd).len(), diagnose(&odd).unexplained[0].line), (0, Some(2)));
-    }
-
-    #[test]
-    fn the_log_of_another_player_is_not_this_ones() {
-        let log =
-            "gate: Mara is at the door\ngate: Mara came in\ngate: Wren is at the door\ngate: Wren lacks tide 2.1\n";
-        let world = World { canon: true, server: None, client: Some(RIGHT), log };
-        assert_eq!(short(&world), []);
-    }
-}
+#[path = "../tests/weigh.rs"]
+mod tests;

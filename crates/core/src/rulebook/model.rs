@@ -104,6 +104,8 @@ pub struct Rulebook {
     pub running: RunningSigns,
     /// What log lines mean.
     pub events: Vec<EventRule>,
+    /// What the game shows to players, and what it means.
+    pub messages: Vec<MessageRule>,
 }
 
 /// What lets the mods of another loader run.
@@ -337,10 +339,12 @@ pub struct RunningSigns {
     pub port: Option<u16>,
     /// Names of programs that run only then, without their extension.
     pub processes: Vec<String>,
+    /// So many seconds without a word of loading, and it is up.
+    pub settle: Option<u64>,
 }
 
 /// What a log line means.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Event {
     /// A player tries to join.
@@ -349,13 +353,58 @@ pub enum Event {
     JoinAccepted,
     /// A player was turned away.
     JoinRefused,
+    /// The program starts: what stood before is of an earlier run.
+    Starting,
     /// The server is up.
     Ready,
+    /// The server goes on loading, whatever it said before.
+    StillLoading,
     /// A mod was loaded.
     ModLoaded,
+    /// A mod could not be loaded, for a reason that the line does not give.
+    ModFailed,
+    /// Data of a player were refused.
+    DataRefused,
+    /// There was not enough memory.
+    OutOfMemory,
+    /// How much memory is used.
+    MemoryUsed,
+    /// The server falls behind.
+    Lag,
+    /// One side waited for the other in vain.
+    TimeOut,
+    /// The program ended unexpectedly.
+    Crash,
+    /// A setting can't be right.
+    ConfigError,
     /// A cause, by the code of the finding it speaks for.
     #[serde(untagged)]
     Cause(Code),
+}
+
+impl Event {
+    /// The words for what is no cause of its own, and everyday words for some causes; each code is a word too.
+    pub const WORDS: [(&'static str, Self); 19] = [
+        ("join-tried", Self::JoinTried),
+        ("join-accepted", Self::JoinAccepted),
+        ("join-refused", Self::JoinRefused),
+        ("starting", Self::Starting),
+        ("ready", Self::Ready),
+        ("still-loading", Self::StillLoading),
+        ("mod-loaded", Self::ModLoaded),
+        ("mod-failed", Self::ModFailed),
+        ("data-refused", Self::DataRefused),
+        ("out-of-memory", Self::OutOfMemory),
+        ("memory-used", Self::MemoryUsed),
+        ("lag", Self::Lag),
+        ("time-out", Self::TimeOut),
+        ("crash", Self::Crash),
+        ("config-error", Self::ConfigError),
+        ("version-differs", Self::Cause(Code::VersionOther)),
+        ("order-differs", Self::Cause(Code::ListOrder)),
+        ("signature-refused", Self::Cause(Code::SignatureBad)),
+        ("key-unknown", Self::Cause(Code::SignatureUnknownKey)),
+    ];
 }
 
 /// A pattern over log lines.
@@ -365,8 +414,24 @@ pub struct EventRule {
     pub means: Event,
     /// Which side's log it is found in; both when not said.
     pub side: Option<Role>,
-    /// The pattern; its groups `mod`, `expected`, `found`, `player` and `file` are understood.
+    /// The pattern; its groups are those of [`EVENT_GROUPS`].
     pub line: Regex,
+    /// The lines below one that fits, as long as they fit this: each is an event of the same meaning.
+    pub then: Option<Regex>,
+    /// What stands between the mods of a group `mods`.
+    pub between: String,
+}
+
+/// The groups of a log pattern that are understood.
+pub const EVENT_GROUPS: [&str; 8] = ["mod", "mods", "expected", "found", "player", "file", "key", "amount"];
+
+/// A text that the game shows to players, and what it may mean.
+#[derive(Debug, Clone)]
+pub struct MessageRule {
+    /// The text; in braces, names of the groups of log patterns.
+    pub shown: String,
+    /// What it is shown for, the most frequent first.
+    pub means: Vec<Event>,
 }
 
 impl Rulebook {

@@ -63,6 +63,7 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         worlds: each(root.sections("world"), |section| WorldRule { places: place_patterns(section, "in") }),
         running: finished(root.section("running"), running),
         events: each(root.sections("event"), event).into_iter().flatten().collect(),
+        messages: each(root.sections("message"), message).into_iter().flatten().collect(),
     };
     check_shelves(root, &rulebook);
     check_lists(root, &rulebook);
@@ -862,25 +863,42 @@ fn running(section: &Section<'_>) -> RunningSigns {
     let lock_files = section.texts("lock-file").into_iter().filter_map(|spot| install_path(section, spot)).collect();
     let port = section.number("port").and_then(|port| u16::try_from(port).ok());
     let processes = section.texts("process").into_iter().map(|(name, _)| name.to_owned()).collect();
-    RunningSigns { lock_files, port, processes }
+    RunningSigns { lock_files, port, processes, settle: section.number("settle") }
+}
+
+/// Every word for what a line may mean.
+fn event_words() -> Vec<(&'static str, Event)> {
+    Event::WORDS.into_iter().chain(Code::ALL.iter().map(|code| (code.as_str(), Event::Cause(*code)))).collect()
 }
 
 fn event(section: &Section<'_>) -> Option<EventRule> {
-    let words: Vec<(&'static str, Event)> = [
-        ("join-tried", Event::JoinTried),
-        ("join-accepted", Event::JoinAccepted),
-        ("join-refused", Event::JoinRefused),
-        ("ready", Event::Ready),
-        ("mod-loaded", Event::ModLoaded),
-    ]
-    .into_iter()
-    .chain(Code::ALL.iter().map(|code| (code.as_str(), Event::Cause(*code))))
-    .collect();
     let sides = [("server-log", Some(Role::Server)), ("client-log", Some(Role::Client)), ("any-log", None)];
-    let means = section.required_one_of("means", &words);
+    let means = section.required_one_of("means", &event_words());
     let side = section.one_of("in", &sides).flatten();
-    let line = section.required_text("line").and_then(|spot| compiled(section, spot));
-    Some(EventRule { means: means?, side, line: line? })
+    let line = section.required_text("line").and_then(|spot| event_pattern(section, spot));
+    let then = section.text("then").and_then(|spot| event_pattern(section, spot));
+    let between = section.text("between").map_or_else(|| ",".to_owned(), |(text, _)| text.to_owned());
+    Some(EventRule { means: means?, side, line: line?, then, between })
+}
+
+/// A pattern over log lines; a group that nobody understands is most likely a slip of the pen.
+fn event_pattern(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
+    let regex = compiled(section, (text, span.clone()))?;
+    for unknown in regex.capture_names().flatten().filter(|name| !EVENT_GROUPS.contains(name)) {
+        let help = match nearest(unknown, EVENT_GROUPS) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("these are understood: {}", EVENT_GROUPS.join(", ")),
+        };
+        section.problems().warning(span.clone(), format!("the group `{unknown}` says nothing"), help);
+    }
+    Some(regex)
+}
+
+fn message(section: &Section<'_>) -> Option<MessageRule> {
+    section.require("means");
+    let means = section.texts_of("means", &event_words());
+    let (shown, _) = section.required_text("shown")?;
+    Some(MessageRule { shown: shown.to_owned(), means })
 }
 
 #[cfg(test)]

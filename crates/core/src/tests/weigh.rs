@@ -1,0 +1,223 @@
+use super::*;
+use crate::digest::Blake3;
+use crate::path::InstallPath;
+use crate::survey::{InstallFacts, Reading};
+
+fn rulebook() -> Rulebook {
+    let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
+    crate::rulebook::parse("polarspur", text).expect("a rulebook").value
+}
+
+fn survey(name: &str, role: Role, mods: &[(&str, &str, bool)]) -> Survey {
+    let found = |(id, version, enabled): &(&str, &str, bool)| SurveyedMod {
+        reading: Reading { id: (*id).to_owned(), version: Some((*version).to_owned()), ..Reading::default() },
+        shelf: "mods".to_owned(),
+        place: InstallPath::new("mods").expect("a path"),
+        enabled: *enabled,
+        path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
+        name: format!("{id}.psm"),
+        digest: Blake3::of(format!("{id} {version}").as_bytes()),
+        files: Vec::new(),
+        members: Vec::new(),
+        members_total: 0,
+        signatures: Vec::new(),
+    };
+    let install = InstallFacts {
+        name: name.to_owned(),
+        role,
+        game: "Polarspur".to_owned(),
+        game_version: None,
+        loader_version: Some("0.9".to_owned()),
+        runtime_version: None,
+    };
+    Survey { mods: mods.iter().map(found).collect(), ..Survey::empty(install) }
+}
+
+type Mods = &'static [(&'static str, &'static str, bool)];
+
+#[derive(Default)]
+struct World {
+    canon: bool,
+    server: Option<Mods>,
+    client: Option<Mods>,
+    log: &'static str,
+    client_log: &'static str,
+    message: Option<&'static str>,
+}
+
+const RIGHT: Mods = &[("core", "1", true), ("tide", "2.1", true)];
+
+fn diagnose(world: &World) -> Diagnosis {
+    let rulebook = rulebook();
+    let mut events = Vec::new();
+    for (log, side) in [(world.log, Role::Server), (world.client_log, Role::Client)] {
+        let mut reader =
+            super::super::scan::LogReader::new(&rulebook.events, side, Source::log_of(side)).expect("patterns");
+        log.lines().enumerate().for_each(|(at, line)| reader.line(at as u64 + 1, line.as_bytes()));
+        events.extend(reader.finish());
+    }
+    let right = survey("station", Role::Server, RIGHT);
+    let canon = Canon::from_survey(&right);
+    let server = world.server.map(|mods| survey("station", Role::Server, mods));
+    let client = world.client.map(|mods| survey("mara", Role::Client, mods));
+    let surveys: Vec<&Survey> = [&server, &client].into_iter().flatten().collect();
+    let canon = world.canon.then_some(&canon);
+    let needles = Needles::new(&rulebook, &surveys, canon, &events).expect("needles");
+    let mut hints = Vec::new();
+    for (source, log) in [(Source::ServerLog, world.log), (Source::ClientLog, world.client_log)] {
+        for (at, line) in log.lines().enumerate().filter(|(_, line)| line.starts_with('?')) {
+            hints.extend(needles.hint(source, at as u64 + 1, line.as_bytes(), ""));
+        }
+    }
+    weigh(Case {
+        rulebook: &rulebook,
+        canon,
+        extras: Extras::Keep,
+        server: server.as_ref(),
+        client: client.as_ref(),
+        events: &events,
+        hints: &hints,
+        message: world.message,
+        player: None,
+        client_is_here: true,
+        is_released: false,
+    })
+}
+
+/// Each verdict: its cause, the side to mend, and how sure it is, in tenths.
+fn short(world: &World) -> Vec<(&'static str, Option<Role>, u32)> {
+    let tenths = |confidence: f64| (confidence * 10.0).round() as u32;
+    diagnose(world).verdicts.iter().map(|v| (v.cause.as_str(), v.side, tenths(v.confidence))).collect()
+}
+
+const LACKS: &str = "gate: Mara is at the door\ngate: Mara lacks tide 2.1\ngate: turned Mara away";
+const OLD: &str = "gate: Mara is at the door\ngate: Mara has tide 2.0, this station has 2.1\ngate: turned Mara away";
+const AWAY: &str = "gate: Mara is at the door\ngate: turned Mara away";
+const CLIENT: Option<Role> = Some(Role::Client);
+const SERVER: Option<Role> = Some(Role::Server);
+
+#[test]
+fn the_log_says_missing_and_the_survey_says_switched_off() {
+    let client = Some(&[("core", "1", true), ("tide", "2.1", false)] as Mods);
+    let world = World { canon: true, client, log: LACKS, ..World::default() };
+    assert_eq!(short(&world), [("mod-disabled", CLIENT, 10)]);
+    let verdict = &diagnose(&world).verdicts[0];
+    assert_eq!(verdict.confirmed_by, ["survey", "server-log"]);
+    assert_eq!(verdict.evidence[1].line, Some(2));
+    let told: Vec<_> = verdict.remedy.iter().map(|remedy| (remedy.who, remedy.command.as_deref())).collect();
+    assert_eq!(told, [("player", None), ("administrator", Some("kanon align mara"))]);
+}
+
+#[test]
+fn the_server_may_be_the_side_that_is_off() {
+    let server = Some(&[("core", "1", true), ("tide", "2.2", true)] as Mods);
+    let world = World { canon: true, server, client: Some(RIGHT), ..World::default() };
+    assert_eq!(short(&world), [("version-newer", SERVER, 9)]);
+}
+
+#[test]
+fn without_a_canon_the_sides_are_held_against_each_other_and_neither_is_blamed() {
+    let client = Some(&[("core", "1", true), ("tide", "2.0", true)] as Mods);
+    let world = World { server: Some(RIGHT), client, log: OLD, ..World::default() };
+    assert_eq!(short(&world), [("version-older", None, 10)]);
+    let words = &diagnose(&world).verdicts[0].remedy[0].words;
+    assert!(words.contains("Say which side is right") && words.contains("For the server: its 2.1 is the newer one"), "{words}");
+    let broken = Some(&[("core", "1", true), ("tide", "2.1", true), ("tide", "2.0", true)] as Mods);
+    let world = World { server: Some(RIGHT), client: broken, ..World::default() };
+    assert_eq!(short(&world)[0], ("mod-duplicate", CLIENT, 9), "that is its own defect, whoever is right");
+}
+
+#[test]
+fn a_log_and_a_client_without_anything_else() {
+    let gone = World { client: Some(&[("core", "1", true)]), log: LACKS, ..World::default() };
+    assert_eq!(short(&gone), [("mod-missing", None, 10)]);
+    let there = World { client: Some(RIGHT), log: LACKS, ..World::default() };
+    assert_eq!(short(&there), [("mod-missing", None, 2)]);
+    assert_eq!(diagnose(&there).unexplained.len(), 1);
+    assert_eq!(short(&World { log: OLD, ..World::default() }), [("version-other", None, 8)]);
+}
+
+#[test]
+fn a_side_that_is_in_line_is_not_blamed_for_what_the_log_says() {
+    let both = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: OLD, ..World::default() };
+    assert_eq!(short(&both), [("version-other", None, 2)]);
+    let client = World { canon: true, client: Some(RIGHT), log: OLD, ..World::default() };
+    assert_eq!(short(&client), [("version-other", SERVER, 8)]);
+    let server = World { canon: true, server: Some(RIGHT), log: OLD, ..World::default() };
+    assert_eq!(short(&server), [("version-other", CLIENT, 8)]);
+}
+
+#[test]
+fn two_faults_are_two_verdicts_and_the_agreed_one_comes_first() {
+    let world = World { canon: true, client: Some(&[("tide", "2.0", true)]), log: OLD, ..World::default() };
+    assert_eq!(short(&world), [("version-older", CLIENT, 10), ("mod-missing", CLIENT, 9)]);
+}
+
+#[test]
+fn nothing_found_is_nothing_said() {
+    let log = "gate: Mara is at the door\ngate: Mara came in";
+    let well = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log, ..World::default() };
+    assert_eq!((short(&well), diagnose(&well).unexplained), (vec![], vec![]));
+    let odd = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: AWAY, ..World::default() };
+    assert_eq!((short(&odd).len(), diagnose(&odd).unexplained[0].line), (0, Some(2)));
+    assert!(diagnose(&odd).next.iter().any(|next| next.contains("--client-log")));
+}
+
+#[test]
+fn the_log_of_another_player_is_not_this_ones() {
+    let log = "gate: Mara is at the door\ngate: Mara came in\ngate: Wren is at the door\ngate: Wren lacks tide 2.1\n";
+    let world = World { canon: true, client: Some(RIGHT), log, ..World::default() };
+    assert_eq!(short(&world), []);
+}
+
+#[test]
+fn both_logs_of_one_fault_give_one_verdict() {
+    let world = World { log: LACKS, client_log: "mods: could not open tide.psm", ..World::default() };
+    assert_eq!(short(&world), [("unreadable", CLIENT, 9)], "the client's log says why the server misses it");
+    assert_eq!(diagnose(&world).verdicts[0].confirmed_by, ["client-log", "server-log"]);
+}
+
+#[test]
+fn a_line_about_another_mod_is_no_evidence() {
+    let client = Some(&[("core", "2", true), ("tide", "2.0", true)] as Mods);
+    let world = World { canon: true, client, log: OLD, ..World::default() };
+    let told: Vec<_> = diagnose(&world).verdicts.iter().map(|v| (v.mod_id.clone(), v.confirmed_by.len())).collect();
+    assert_eq!(told, [(Some("tide".to_owned()), 2), (Some("core".to_owned()), 1)]);
+}
+
+#[test]
+fn lines_that_no_pattern_knows_are_weak_evidence_and_a_pattern_is_proposed() {
+    let log = "gate: Mara is at the door\n?? mod tide was not found\ngate: turned Mara away";
+    let world = World { canon: true, log, ..World::default() };
+    assert_eq!(short(&world), [("mod-missing", None, 4)]);
+    assert_eq!(
+        diagnose(&world).proposals,
+        ["[[event]]\nmeans = \"mod-missing\"\nin    = \"server-log\"\nline  = '\\?\\?\\s+mod\\s+(?<mod>\\S+)\\s+was\\s+not\\s+found'\n"]
+    );
+    let client = Some(&[("core", "1", true)] as Mods);
+    let measured = World { canon: true, client, log, ..World::default() };
+    assert_eq!(short(&measured), [("mod-missing", CLIENT, 9)], "it supports what was measured");
+    assert_eq!(diagnose(&measured).verdicts[0].confirmed_by, ["survey", "server-log"]);
+}
+
+#[test]
+fn a_message_speaks_by_pattern_and_by_likeness() {
+    let exact = World { message: Some("gate: Mara lacks tide 2.1"), ..World::default() };
+    assert_eq!(short(&exact)[0], ("mod-missing", None, 8));
+    assert_eq!(diagnose(&exact).verdicts[0].confirmed_by, ["message"]);
+    let unknown = World { message: Some("the dog ate it"), ..World::default() };
+    assert_eq!(short(&unknown), []);
+    assert_eq!(diagnose(&unknown).unexplained[0].source, "message");
+}
+
+#[test]
+fn a_reply_is_for_somebody_who_knows_nothing_of_this() {
+    let client = Some(&[("core", "1", true), ("tide", "2.0", true)] as Mods);
+    let world = World { canon: true, client, log: OLD, ..World::default() };
+    let reply = words::reply(&diagnose(&world), false);
+    assert_eq!(reply, "This is why you could not join:\n- tide is too old in your game\nWhat to do:\n- Replace tide 2.0 by 2.1 (mods/tide.psm).\n");
+    assert!(words::reply(&diagnose(&world), true).contains("run: kanon follow"));
+    let server = World { canon: true, server: client, client: Some(RIGHT), ..World::default() };
+    assert!(words::reply(&diagnose(&server), true).contains("It is not your fault"));
+    assert!(words::reply(&diagnose(&World::default()), false).contains("mine.json"));
+}

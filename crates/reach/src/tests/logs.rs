@@ -1,0 +1,149 @@
+use std::io::Write;
+
+use rstest::rstest;
+
+use super::*;
+
+const RULES: &str = r#"format = "kanon-rulebook/1"
+game = "g"
+[[shelf]]
+name = "mods"
+holds = "files"
+in = "mods"
+[shelf.mod]
+id = { file-name = '(?<id>.+)' }
+[[event]]
+means = "join-tried"
+line = '(?<player>\S+) knocks'
+[[event]]
+means = "mod-missing"
+line = 'lacks (?<mod>\S+)$'
+"#;
+
+fn rules() -> Vec<EventRule> {
+    kanon_core::rulebook::parse("g", RULES).expect("a rulebook").value.events
+}
+
+fn told(path: &Path) -> Vec<(u64, Option<String>)> {
+    let log = read(path, (Role::Server, &rules()), (None, None)).expect("read");
+    log.events.into_iter().map(|event| (event.line, event.mod_id.or(event.player))).collect()
+}
+
+fn kept(folder: &Path, name: &str, bytes: &[u8]) -> PathBuf {
+    let path = folder.join(name);
+    std::fs::write(&path, bytes).expect("written");
+    path
+}
+
+fn gzip(bytes: &[u8]) -> Vec<u8> {
+    let mut writer = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    writer.write_all(bytes).expect("packed");
+    writer.finish().expect("packed")
+}
+
+#[test]
+fn lines_are_split_bounded_and_the_last_may_be_torn() {
+    let long = vec![b'x'; LOG_LINE_BYTES * 3];
+    let log = [b"one\r\n\n", long.as_slice(), b"\ntorn"].concat();
+    let mut lines = Vec::new();
+    each_line(BufReader::with_capacity(7, log.as_slice()), |number, line| lines.push((number, line.to_vec()))).expect("read");
+    let expected = [b"one".to_vec(), Vec::new(), long[..LOG_LINE_BYTES].to_vec(), b"torn".to_vec()];
+    assert_eq!(lines, (1..).zip(expected).collect::<Vec<_>>());
+}
+
+/// A log of many stretches, with known lines at their borders, and a line that is longer than a stretch.
+fn large() -> (Vec<u8>, Vec<(u64, Option<String>)>) {
+    let (mut log, mut expected, mut number) = (Vec::new(), Vec::new(), 1);
+    let mut line = |log: &mut Vec<u8>, text: &[u8]| {
+        log.extend_from_slice(text);
+        log.push(b'\n');
+        number += 1;
+        number - 1
+    };
+    while log.len() < 3 * STRETCH as usize {
+        let left = STRETCH as usize - log.len() % STRETCH as usize;
+        if left < 200 || left > STRETCH as usize - 200 {
+            let at = line(&mut log, b"lacks fog");
+            expected.push((at, Some("fog".to_owned())));
+        } else {
+            line(&mut log, &vec![b'.'; left.saturating_sub(100).clamp(1, 3_000)]);
+        }
+    }
+    line(&mut log, &vec![b'y'; STRETCH as usize * 2 + 77]);
+    let at = line(&mut log, b"Mara knocks");
+    expected.push((at, Some("Mara".to_owned())));
+    log.extend_from_slice(b"lacks torn");
+    expected.push((at + 1, Some("torn".to_owned())));
+    (log, expected)
+}
+
+#[rstest]
+#[case::plain(|log: &[u8]| log.to_vec())]
+#[case::gzip(gzip)]
+#[case::gzip_in_parts(|log: &[u8]| [gzip(&log[..5_000_001]), gzip(&log[5_000_001..])].concat())]
+#[case::zstd(|log: &[u8]| zstd::bulk::compress(log, 1).expect("packed"))]
+#[case::utf_16(|log: &[u8]| log.iter().flat_map(|byte| [*byte, 0]).collect())]
+#[case::utf_16_with_a_mark(|log: &[u8]| [0xfe, 0xff].into_iter().chain(log.iter().flat_map(|byte| [0, *byte])).collect())]
+#[case::with_a_mark(|log: &[u8]| [b"\xef\xbb\xbf", log].concat())]
+fn a_large_log_however_it_is_stored(#[case] stored: fn(&[u8]) -> Vec<u8>) {
+    let temp = tempfile::tempdir().expect("a folder");
+    let (log, expected) = large();
+    assert!(expected.len() > 5, "there are lines at the borders");
+    assert_eq!(told(&kept(temp.path(), "server.log", &stored(&log))), expected);
+}
+
+#[test]
+fn letters_of_old_code_pages_are_read() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let path = kept(temp.path(), "a.log", b"J\xf6rg knocks\r\n\xff\xfe\x00\x01\r\nlacks m\xfchle\r\n");
+    assert_eq!(told(&path), [(1, Some("Jörg".to_owned())), (3, Some("mühle".to_owned()))]);
+}
+
+#[test]
+fn older_files_of_a_set_are_read_where_the_join_is_not_in_the_newest() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let old = |name: &str, bytes: &[u8], hours: u64| {
+        let path = kept(temp.path(), name, bytes);
+        let file = File::options().append(true).open(path).expect("there");
+        file.set_modified(std::time::SystemTime::now() - std::time::Duration::from_secs(hours * 3_600)).expect("set");
+    };
+    old("server.log.2.gz", &gzip(b"Mara knocks\nlacks older\n"), 2);
+    old("server.log.1", b"chatter\nWren knocks\nlacks fog\n", 1);
+    old("client.log", b"lacks nothing\n", 0);
+    let path = kept(temp.path(), "server.log", b"lacks tide\n");
+    let names: Vec<String> = set_of(&path).expect("a set").iter().map(|path| name_of(path)).collect();
+    assert_eq!(names, ["server.log", "server.log.1", "server.log.2.gz"]);
+    let of = |player: Option<&str>| {
+        let log = read(&path, (Role::Server, &rules()), (player, None)).expect("read");
+        (log.files.len(), log.events.iter().map(|event| event.text.clone()).collect::<Vec<_>>())
+    };
+    let (files, events) = of(None);
+    assert_eq!((files, events.len(), events[0].as_str()), (2, 3, "(server.log.1) Wren knocks"));
+    assert_eq!(of(Some("mara")).0, 3, "her join is further back");
+    let names: Vec<String> = set_of(temp.path()).expect("a folder").iter().map(|path| name_of(path)).collect();
+    assert_eq!(names.len(), 4, "of a folder all logs count: {names:?}");
+}
+
+#[rstest]
+#[case("server.log", "server.log.1", true)]
+#[case("server.log", "server.log.2.gz", true)]
+#[case("server.log", "server-2026-11-26.log", true)]
+#[case("server.log", "server.log.gz", true)]
+#[case("latest.log", "2026-11-26-1.log.gz", true)]
+#[case("server.log", "server-client.log", false)]
+#[case("server.log", "server2.log", false)]
+#[case("server.log", "server.log.bak", false)]
+#[case("console", "console.1", true)]
+fn names_of_rotated_logs(#[case] own: &str, #[case] name: &str, #[case] expected: bool) {
+    assert_eq!(is_rotated(own, name), expected);
+}
+
+#[test]
+fn only_what_is_not_before_a_moment_counts() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let path = kept(temp.path(), "a.log", b"09:00:00 Mara knocks\n09:00:01 lacks fog\n10:00:00 Mara knocks\nlacks tide\n");
+    let log = read(&path, (Role::Server, &rules()), (None, Stamp::typed("09:30"))).expect("read");
+    assert_eq!(log.events.iter().map(|event| event.line).collect::<Vec<_>>(), [3, 4]);
+    let late = read(&path, (Role::Server, &rules()), (None, Stamp::typed("11:00"))).expect("read");
+    assert_eq!(late.events.len(), 1, "a line without a time is taken as of the one before it: {:?}", late.events);
+}
