@@ -186,6 +186,18 @@ pub enum Command {
     /// With a workspace and nothing else, its server is held against the canon. A client's folder or survey and a
     /// server's log are the usual things to have.
     Diagnose(Diagnose),
+    /// Start a server and prove that it loads: every mod said so, and it is really up
+    ///
+    /// A rehearsal install (rehearsal = true in kanon.toml) is aligned first, and a passed rehearsal is remembered of the sealed canon, so
+    /// that kanon align can ask for it. The server is started and stopped by the commands of its [install].
+    Rehearse(Rehearse),
+    /// Find the smallest set of mods that makes a rehearsal fail
+    ///
+    /// Takes mods off a rehearsal install and puts them back, start by start, each set with what its mods need; at the end all of them
+    /// are back.
+    Isolate(Isolate),
+    /// Tell a server's health from its logs: starts, memory, where it falls behind and which mods it names
+    Health(Health),
     /// One of the demo's simulated programs
     #[command(hide = true)]
     Standin(Standin),
@@ -533,18 +545,85 @@ pub struct Diagnose {
     /// The server: a name from kanon.toml, a folder, an address or a survey
     #[arg(long, value_name = "INSTALL")]
     pub server: Option<String>,
-    /// The server's log
+    /// The server's log, plain or compressed, or the folder of its logs; older files of its set are read where the join is not in it
     #[arg(long, value_name = "FILE")]
     pub server_log: Option<PathBuf>,
-    /// The client's log
+    /// The client's log, likewise
     #[arg(long, value_name = "FILE")]
     pub client_log: Option<PathBuf>,
+    /// What the player saw, typed as well as they remember it
+    #[arg(long, value_name = "TEXT")]
+    pub message: Option<String>,
+    /// The player, as the server's log calls them
+    #[arg(long, value_name = "NAME")]
+    pub player: Option<String>,
+    /// Pass over what logs say of before: 2026-11-27T06:00, 2026-11-27, or a time of day
+    #[arg(long, value_name = "TIME")]
+    pub since: Option<String>,
+    /// Write a short text to send to the player instead
+    #[arg(long)]
+    pub reply: bool,
     /// Use this rulebook, not the workspace's
     #[arg(long, value_name = "FILE")]
     pub rulebook: Option<PathBuf>,
     /// Read every byte again, whatever is remembered of unchanged files
     #[arg(long)]
     pub thorough: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Rehearse {
+    /// A server of kanon.toml
+    pub install: String,
+    /// Prove these mods first, with what they need; may be given again for the next stage, and the rest comes last
+    #[arg(long, value_name = "MOD,…")]
+    pub stage: Vec<String>,
+    /// Give up on a start after so many seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 600)]
+    pub patience: u64,
+    /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when left out
+    #[arg(long, value_name = "SECONDS")]
+    pub settle: Option<f64>,
+}
+
+#[derive(Debug, Args)]
+pub struct Isolate {
+    /// A rehearsal server of kanon.toml
+    pub install: String,
+    /// Start it yourself: Kanon says which set to try, and you say what came of it
+    #[arg(long)]
+    pub ask: bool,
+    /// What came of the set that you were told to try
+    #[arg(long, value_enum, value_name = "WORD", requires = "ask")]
+    pub was: Option<Was>,
+    /// Forget what was tried by hand, and begin anew
+    #[arg(long, requires = "ask")]
+    pub anew: bool,
+    /// Give up on a start after so many seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 600)]
+    pub patience: u64,
+    /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when left out
+    #[arg(long, value_name = "SECONDS")]
+    pub settle: Option<f64>,
+}
+
+/// What came of a try.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Was {
+    /// It started as it should
+    Good,
+    /// It did not
+    Bad,
+}
+
+#[derive(Debug, Args)]
+pub struct Health {
+    /// Logs of one server, oldest first
+    #[arg(required = true, value_name = "LOG")]
+    pub logs: Vec<PathBuf>,
+    /// Use this rulebook, not the workspace's
+    #[arg(long, value_name = "FILE")]
+    pub rulebook: Option<PathBuf>,
 }
 
 #[derive(Debug, Args)]

@@ -9,6 +9,7 @@ mod doorkeeper;
 mod env;
 mod failure;
 mod places;
+mod rehearsing;
 mod render;
 mod session;
 mod stock;

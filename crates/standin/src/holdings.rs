@@ -1,5 +1,6 @@
 //! What a game folder holds, as the simulated game itself reads it.
 
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{Read, Seek};
 use std::path::Path;
@@ -26,6 +27,8 @@ pub struct Holdings {
     pub mods: Vec<Carried>,
     /// Complaints of the loader; any of them stops the game.
     pub complaints: Vec<String>,
+    /// What lies there and is switched off.
+    pub passed_over: Vec<String>,
 }
 
 #[derive(Deserialize)]
@@ -33,6 +36,10 @@ struct About {
     id: String,
     version: String,
     runs: Option<String>,
+    #[serde(default)]
+    needs: BTreeMap<String, String>,
+    #[serde(default)]
+    also: Vec<String>,
 }
 
 /// Reads a game folder.
@@ -42,15 +49,26 @@ pub fn read(folder: &Path) -> Result<Holdings, StandinError> {
     let listing = std::fs::read_dir(&mods).map_err(StandinError::io(mods.display().to_string()))?;
     let mut names: Vec<String> = listing.filter_map(|entry| entry.ok()?.file_name().into_string().ok()).collect();
     names.sort();
+    let (mut wants, mut also) = (Vec::new(), Vec::new());
     for name in names.iter().filter(|name| name.ends_with(".psm")) {
         match carried(&mods.join(name)) {
-            Ok(Some(carried)) if holdings.mods.iter().any(|known| known.id == carried.id) => {
+            Ok(Some((carried, _))) if holdings.mods.iter().any(|known| known.id == carried.id) => {
                 holdings.complaints.push(format!("{} is here twice", carried.id));
             }
-            Ok(Some(carried)) => holdings.mods.push(carried),
+            Ok(Some((carried, about))) => {
+                wants.push((carried.id.clone(), about.needs));
+                also.extend(about.also);
+                holdings.mods.push(carried);
+            }
             Ok(None) | Err(_) => holdings.complaints.push(format!("could not open {name}")),
         }
     }
+    let is_here = |id: &String| holdings.mods.iter().any(|known| known.id == *id) || also.contains(id);
+    for (id, needs) in &wants {
+        let missing = needs.keys().filter(|need| !["polarspur", "trellis"].contains(&need.as_str()) && !is_here(need));
+        holdings.complaints.extend(missing.map(|need| format!("{id} needs {need}, which is not here")));
+    }
+    holdings.passed_over = names.iter().filter_map(|name| name.strip_suffix(".psm.off")).map(str::to_owned).collect();
     Ok(holdings)
 }
 
@@ -70,7 +88,7 @@ fn trellis(folder: &Path) -> Result<String, StandinError> {
 }
 
 /// A mod, or nothing when the file is none of this game's.
-fn carried(path: &Path) -> std::io::Result<Option<Carried>> {
+fn carried(path: &Path) -> std::io::Result<Option<(Carried, About)>> {
     let mut file = File::open(path)?;
     let mut bytes = Vec::new();
     file.read_to_end(&mut bytes)?;
@@ -82,11 +100,9 @@ fn carried(path: &Path) -> std::io::Result<Option<Carried>> {
         (None, Some(text)) => toml::from_str(&text).ok(),
         (None, None) => None,
     };
-    Ok(about.map(|about| Carried {
-        id: about.id,
-        version: about.version,
-        runs: about.runs.unwrap_or_else(|| "everywhere".to_owned()),
-        fingerprint,
+    Ok(about.map(|about| {
+        let runs = about.runs.clone().unwrap_or_else(|| "everywhere".to_owned());
+        (Carried { id: about.id.clone(), version: about.version.clone(), runs, fingerprint }, about)
     }))
 }
 

@@ -7,6 +7,8 @@
 //! other games, and [`shop`] hosts a catalogue.
 
 mod bulk;
+pub mod cases;
+mod fen;
 mod holdings;
 mod reach;
 pub mod shop;
@@ -23,7 +25,7 @@ use std::path::PathBuf;
 pub enum StandinError {
     /// It was called in a way that it does not know.
     #[error(
-        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | hall FOLDER LOG | boat FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE"
+        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | hall FOLDER LOG | boat FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE | game NAME FOLDER | case SEED FOLDER [healthy]"
     )]
     Usage,
     /// Something on the machine failed.
@@ -67,6 +69,11 @@ pub fn run(arguments: &[String]) -> Result<bool, StandinError> {
         ["bulk", mods, releases, file] => {
             let number = |text: &str| text.parse().map_err(|_| StandinError::Usage);
             bulk::write(number(mods)?, number(releases)?, &PathBuf::from(file))
+        }
+        ["game", name, folder] => cases::lay_game(name, &PathBuf::from(folder)).map(|()| true),
+        ["case", seed, folder, healthy @ ..] if healthy.len() <= 1 => {
+            let seed = seed.parse().map_err(|_| StandinError::Usage)?;
+            cases::lay(seed, &PathBuf::from(folder), healthy.first() == Some(&"healthy")).map(|_| true)
         }
         ["shop", folder, fault @ ..] if fault.len() <= 1 => shop::run(&PathBuf::from(folder), fault.first().copied()),
         _ => Err(StandinError::Usage),

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::holdings::Carried;
 
 /// What a visitor says of itself.
-#[derive(Serialize, Deserialize)]
+#[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Knock {
     pub player: String,
     pub build: String,

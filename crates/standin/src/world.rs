@@ -37,8 +37,8 @@ pub const OTHER_GAMES: [(&str, &str); 3] = [
 ];
 
 /// The demo's evening of an update: a hall, two players and a shop, and the rulebook of their game.
-const EVENING: &str = include_str!("../../../demo/ashmere/evening.tree");
-const EVENING_RULEBOOK: &str = include_str!("../../../demo/ashmere/evening.rulebook.toml");
+pub(crate) const EVENING: &str = include_str!("../../../demo/ashmere/evening.tree");
+pub(crate) const EVENING_RULEBOOK: &str = include_str!("../../../demo/ashmere/evening.rulebook.toml");
 
 /// The players, by the names of their folders.
 pub const PLAYERS: [&str; 4] = ["mara", "oskar", "wren", "tove"];
@@ -65,6 +65,22 @@ impl World {
         }
         world.settle()?;
         Ok(world)
+    }
+
+    /// The world in a folder, whatever is there.
+    pub fn at(root: &Path) -> Self {
+        Self { root: root.to_owned() }
+    }
+
+    /// Builds a server and one client of the station's game, as they should be.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn pair(root: &Path) -> Result<(), StandinError> {
+        let world = Self { root: root.to_owned() };
+        world.write("rulebook.toml", &source("polarspur.rulebook.toml"))?;
+        world.install("server", &STATION.iter().copied().filter(|name| *name != VISITOR_ALONE).collect::<Vec<_>>())?;
+        world.install("client", &STATION.iter().copied().filter(|name| !STATION_ALONE.contains(name)).collect::<Vec<_>>())
     }
 
     /// Builds a server and a client of each of the other games, in folders of their names.

@@ -6,6 +6,7 @@ use kanon_core::amend::Said;
 use kanon_core::finding::in_line;
 use kanon_core::problem::nearest;
 use kanon_core::rulebook::Role;
+use kanon_core::wish::Unrehearsed;
 use kanon_reach::claim::Others;
 
 use super::check::held;
@@ -17,7 +18,8 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
-use crate::session::Session;
+use crate::rehearsing::sealed_digest;
+use crate::session::{Session, day_of};
 use crate::ui::Ui;
 
 /// An install on its way, or what stopped it.
@@ -38,6 +40,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         }
     }
     fleet.tell_undecided(ui);
+    fleet.tell_unrehearsed(arguments, ui)?;
     if fleet.good().any(Job::has_work) && !arguments.preview && agreed(arguments.yes, env, ui, "Do this?")? {
         fleet.each(Job::carry_out);
     }
@@ -144,6 +147,39 @@ impl<'e> Fleet<'e> {
                 job.planned.undecided.join(", ")
             ));
         }
+    }
+
+    /// Whether the canon was rehearsed, where there is a server for that: told, or asked for by the policy.
+    fn tell_unrehearsed(&self, arguments: &Align, ui: &Ui) -> Result<(), Failure> {
+        for job in self.good().filter(|job| job.placed.role == Role::Server && job.has_work()) {
+            let wishes = &job.session.workspace()?.wishes;
+            let is_rehearsal = wishes.install(&job.placed.name).is_some_and(|install| install.is_rehearsal);
+            let must = wishes.unrehearsed == Unrehearsed::Refuse;
+            let rehearsals: Vec<&str> =
+                wishes.installs.iter().filter(|install| install.is_rehearsal).map(|install| install.name.as_str()).collect();
+            if is_rehearsal || (rehearsals.is_empty() && !must) {
+                continue;
+            }
+            let hint = rehearsals.first().map_or_else(
+                || "add a server for it to kanon.toml: rehearsal = true under its [install]; then kanon rehearse it".to_owned(),
+                |name| format!("kanon rehearse {name}"),
+            );
+            match job.session.state.rehearsal(sealed_digest(job.canon()?)?)? {
+                Some(passed) => {
+                    let day = jiff::Timestamp::from_second(passed.at).map(day_of).unwrap_or_default();
+                    ui.notice(&format!("this canon passed its rehearsal on {} ({day}, up after {:.0} s)", passed.install, passed.seconds));
+                }
+                None if must && !arguments.preview => {
+                    return Err(Failure::plain(format!(
+                        "this canon was never rehearsed, and kanon.toml asks for it before {} is aligned",
+                        job.placed.name
+                    ))
+                    .hint(hint));
+                }
+                None => ui.notice(&format!("note: this canon was never rehearsed: {hint}")),
+            }
+        }
+        Ok(())
     }
 
     fn conclude(self, arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {

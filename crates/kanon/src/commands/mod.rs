@@ -8,13 +8,16 @@ mod compare;
 mod diagnose;
 mod follow;
 mod handout;
+mod health;
 mod history;
 mod init;
 mod invite;
+mod isolate;
 pub mod keys;
 pub mod learn;
 mod line;
 mod publish;
+mod rehearse;
 pub mod rulebook;
 mod seal;
 mod serve;
@@ -78,6 +81,9 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Undo(arguments) => undo::run(&arguments, env, ui),
         Command::History(arguments) => history::run(&arguments, env, ui),
         Command::Diagnose(arguments) => diagnose::run(&arguments, env, ui),
+        Command::Rehearse(arguments) => rehearse::run(&arguments, env, ui),
+        Command::Isolate(arguments) => isolate::run(&arguments, env, ui),
+        Command::Health(arguments) => health::run(&arguments, env, ui),
         Command::Standin(arguments) => standin::run(&arguments),
     }
 }

@@ -5,7 +5,12 @@ use std::fmt::Write;
 use kanon_core::diagnose::{Diagnosis, Evidence, Verdict};
 use kanon_core::path::printable;
 
-use super::{BAD, BOLD, CARE, GOOD, count, folded, styled};
+use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
+
+/// So many verdicts are told at length; of more, the first line each.
+const AT_LENGTH: usize = 6;
+/// So many pieces of evidence are told of one verdict.
+const PIECES: usize = 6;
 
 /// A diagnosis as text; `looked_at` names what there was to go by.
 pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
@@ -16,13 +21,27 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
     };
     out.push_str(&folded(&format!("looked at: {}", looked_at.join(", ")), ""));
     for (number, found) in diagnosis.verdicts.iter().enumerate() {
-        out.push('\n');
+        if number < AT_LENGTH {
+            out.push('\n');
+        }
+        if number == AT_LENGTH {
+            out.push_str("\nless likely, or told in full by --format json:\n");
+        }
         verdict(&mut out, number + 1, found);
     }
     if !diagnosis.unexplained.is_empty() {
-        let _ = writeln!(out, "\n{}", styled(CARE, "The log tells of a refusal that nothing here explains:"));
+        let _ = writeln!(out, "\n{}", styled(CARE, "This tells of a failure that nothing here explains:"));
         diagnosis.unexplained.iter().for_each(|piece| evidence(&mut out, piece));
-        out.push_str("  do: send a survey of both sides (kanon survey INSTALL -o FILE) and the client's log\n");
+    }
+    if !diagnosis.next.is_empty() {
+        let _ = writeln!(out, "\n{}", styled(FAINT, "What would tell more:"));
+        diagnosis.next.iter().for_each(|next| out.push_str(&folded(next, "   ")));
+    }
+    if !diagnosis.proposals.is_empty() {
+        out.push_str("\nThe rulebook has no pattern for such lines. These would know them; look at each before you add it:\n");
+        for line in diagnosis.proposals.iter().flat_map(|proposal| proposal.lines().chain([""])) {
+            let _ = writeln!(out, "{}", if line.is_empty() { String::new() } else { format!("   {}", printable(line)) });
+        }
     }
     out
 }
@@ -31,16 +50,23 @@ fn verdict(out: &mut String, number: usize, verdict: &Verdict) {
     let subject = verdict.mod_id.as_ref().map_or_else(String::new, |id| format!(" {}", styled(BOLD, &printable(id))));
     let side =
         verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
-    let _ = writeln!(out, "{number}. {}{subject} - {side}", styled(BAD, verdict.cause.as_str()));
-    let _ = writeln!(out, "   {} sure, by {}", percent(verdict.confidence), verdict.confirmed_by.join(" and "));
-    verdict.evidence.iter().for_each(|piece| evidence(out, piece));
+    let cause = styled(BAD, verdict.cause.as_str());
+    let sure = format!("{} sure, by {}", percent(verdict.confidence), verdict.confirmed_by.join(" and "));
+    if number > AT_LENGTH {
+        let _ = writeln!(out, "{number}. {cause}{subject} - {side}; {sure}");
+        return;
+    }
+    let _ = writeln!(out, "{number}. {cause}{subject} - {side}\n   {sure}");
+    verdict.evidence.iter().take(PIECES).for_each(|piece| evidence(out, piece));
+    if verdict.evidence.len() > PIECES {
+        let _ = writeln!(out, "   ... and {} more", count(verdict.evidence.len() - PIECES, "line"));
+    }
     for remedy in &verdict.remedy {
-        let command =
-            remedy.command.as_ref().map_or_else(String::new, |command| format!("{command}  ({})", remedy.who));
-        if command.is_empty() {
-            out.push_str(&folded(&format!("do: {} ({})", remedy.words, remedy.who), "   "));
-        } else {
-            let _ = writeln!(out, "   do: {command}");
+        match &remedy.command {
+            Some(command) => {
+                let _ = writeln!(out, "   do: {command}  ({})", remedy.who);
+            }
+            None => out.push_str(&folded(&format!("do: {} ({})", remedy.words, remedy.who), "   ")),
         }
     }
 }

@@ -58,6 +58,13 @@ impl Stage {
         Self { temp, world, env: Vec::new() }
     }
 
+    /// An empty folder.
+    pub fn empty() -> Self {
+        let temp = tempfile::tempdir().unwrap();
+        let world = World::at(temp.path());
+        Self { temp, world, env: Vec::new() }
+    }
+
     /// A sealed workspace in which everybody is in line.
     pub fn sealed() -> Self {
         let stage = Self::bare();

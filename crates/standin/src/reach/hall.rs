@@ -15,7 +15,7 @@ use crate::StandinError;
 use crate::wire::{Answer, receive, send};
 
 /// What a hall knows once it is up.
-struct Hall {
+pub struct Hall {
     root: std::path::PathBuf,
     holds: Vec<Hold>,
     keys: BTreeMap<String, VerifyingKey>,
@@ -24,29 +24,38 @@ struct Hall {
     log: File,
 }
 
+impl Hall {
+    /// Takes in the holds of a folder.
+    pub fn open(root: &Path, log: &Path) -> Result<Self, StandinError> {
+        let log = File::create(log).map_err(StandinError::io(log.display().to_string()))?;
+        let mut hall = Self { root: root.to_owned(), holds: Vec::new(), keys: keys(root), closed: Vec::new(), log };
+        let start = std::fs::read_to_string(root.join("start.bat")).map_err(StandinError::io("its launch line"))?;
+        hall.say("hall: lights on")?;
+        for name in launched(&start) {
+            match open(root, &name) {
+                Ok(hold) => {
+                    hall.say(&format!("holds: took in {} {}", hold.id, hold.release))?;
+                    hall.holds.push(hold);
+                }
+                Err(why) => hall.say(&format!("holds: {why}; going on without it"))?,
+            }
+        }
+        for hold in &hall.holds.clone() {
+            for why in hall.marks(hold) {
+                hall.say(&format!("marks: {} {why}", hold.id))?;
+            }
+        }
+        hall.closed = goods(root).into_iter().chain(mission(root)).chain(room(&start, hall.holds.len())).collect();
+        for why in &hall.closed.clone() {
+            hall.say(why)?;
+        }
+        Ok(hall)
+    }
+}
+
 /// Runs the hall until it is stopped. Prints its port on standard output once it is ready.
 pub fn run(root: &Path, log: &Path) -> Result<bool, StandinError> {
-    let log = File::create(log).map_err(StandinError::io(log.display().to_string()))?;
-    let mut hall = Hall { root: root.to_owned(), holds: Vec::new(), keys: keys(root), closed: Vec::new(), log };
-    let start = std::fs::read_to_string(root.join("start.bat")).map_err(StandinError::io("its launch line"))?;
-    for name in launched(&start) {
-        match open(root, &name) {
-            Ok(hold) => {
-                hall.say(&format!("holds: took in {} {}", hold.id, hold.release))?;
-                hall.holds.push(hold);
-            }
-            Err(why) => hall.say(&format!("holds: {why}; going on without it"))?,
-        }
-    }
-    for hold in &hall.holds.clone() {
-        for why in hall.marks(hold) {
-            hall.say(&format!("marks: {} {why}", hold.id))?;
-        }
-    }
-    hall.closed = goods(root).into_iter().chain(mission(root)).collect();
-    for why in &hall.closed.clone() {
-        hall.say(why)?;
-    }
+    let mut hall = Hall::open(root, log)?;
     let listener = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).map_err(StandinError::io("its port"))?;
     let port = listener.local_addr().map_err(StandinError::io("its port"))?.port();
     hall.say(&format!("quay: open on port {port}"))?;
@@ -56,6 +65,14 @@ pub fn run(root: &Path, log: &Path) -> Result<bool, StandinError> {
         hall.serve(boat)?;
     }
     Ok(true)
+}
+
+/// A hall that is given little room takes nobody in.
+fn room(start: &str, holds: usize) -> Option<String> {
+    let line = start.lines().find(|line| !line.trim_start().to_lowercase().starts_with("rem") && line.contains("-room="))?;
+    let said: String = line.split("-room=").nth(1)?.chars().take_while(char::is_ascii_digit).collect();
+    let (said, wanted): (usize, usize) = (said.parse().ok()?, 512 + 32 * holds);
+    (said < wanted).then(|| format!("hall: out of room with {said} of {wanted}"))
 }
 
 /// The keys of the folder that are keys, by name.
@@ -93,7 +110,8 @@ fn mission(root: &Path) -> Option<String> {
 }
 
 impl Hall {
-    fn say(&mut self, line: &str) -> Result<(), StandinError> {
+    /// Writes a line of its own.
+    pub fn say(&mut self, line: &str) -> Result<(), StandinError> {
         self.log
             .write_all(format!("{line}\n").as_bytes())
             .and_then(|()| self.log.flush())
@@ -105,15 +123,22 @@ impl Hall {
         let papers: std::io::Result<Papers> =
             boat.set_read_timeout(Some(Duration::from_secs(1))).and_then(|()| receive(&boat));
         let Ok(papers) = papers else { return self.say("quay: somebody shouted something and left") };
-        let reasons = self.reasons(&papers);
+        let open = self.judge(&papers)?;
+        // The boat may be gone already; the log has what matters.
+        let _ = send(&mut boat, &Answer { open });
+        Ok(())
+    }
+
+    /// Judges a boat, and says so in the log.
+    pub fn judge(&mut self, papers: &Papers) -> Result<bool, StandinError> {
+        self.say(&format!("quay: {} is in sight", papers.player))?;
+        let reasons = self.reasons(papers);
         for reason in &reasons {
             self.say(&format!("quay: {} {reason}", papers.player))?;
         }
         let open = reasons.is_empty();
         self.say(&format!("quay: {} {}", papers.player, if open { "landed" } else { "was waved off" }))?;
-        // The boat may be gone already; the log has what matters.
-        let _ = send(&mut boat, &Answer { open });
-        Ok(())
+        Ok(open)
     }
 
     /// Everything that keeps a boat off.

@@ -4,8 +4,8 @@ mod boat;
 mod hall;
 mod holds;
 
-pub use boat::run as boat;
-pub use hall::run as hall;
+pub use boat::{Boat, run as boat};
+pub use hall::{Hall, run as hall};
 
 use serde::{Deserialize, Serialize};
 
@@ -13,8 +13,9 @@ use holds::Hold;
 
 /// What a boat shows at the quay.
 #[derive(Serialize, Deserialize)]
-struct Papers {
-    player: String,
+pub struct Papers {
+    /// Who comes.
+    pub player: String,
     /// Its holds, in the order of its launch line.
-    holds: Vec<Hold>,
+    pub holds: Vec<Hold>,
 }
