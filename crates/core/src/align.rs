@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::canon::{SealedFile, SealedMod};
-use crate::check::{Measure, extra_severity, is_left_over, placed_files, placed_left_over, ring, there};
+use crate::check::{Measure, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there};
 use crate::digest::Blake3;
 use crate::finding::Severity;
 use crate::path::{InstallPath, PathError};
@@ -390,10 +390,12 @@ impl Planner<'_> {
 
     fn park_extras(&mut self, measure: Measure<'_>, risky: RiskyExtras) {
         let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+        let off = switched_off(self.survey);
         let extras: Vec<SurveyedMod> = self
             .survey
             .mods
             .iter()
+            .filter(|found| !off.contains_key(&found.folded_id()))
             .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
             .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
                 Severity::Blocking => true,

@@ -91,7 +91,10 @@ pub struct Part {
 impl Health {
     /// Whether nothing speaks against it.
     pub fn is_good(&self) -> bool {
-        self.out_of_memory == 0 && self.lag_lines == 0 && self.crashes == 0 && self.starts.iter().all(|start| start.came_up)
+        self.out_of_memory == 0
+            && self.lag_lines == 0
+            && self.crashes == 0
+            && self.starts.iter().all(|start| start.came_up)
     }
 }
 
@@ -205,7 +208,8 @@ impl Recorder {
     /// What it all came to.
     pub fn finish(self, by_everyday_words: bool) -> Health {
         let count = |means: Event| self.counts.get(&means).copied().unwrap_or(0);
-        let mut mods: Vec<NamedMod> = self.mods.iter().map(|(id, lines)| NamedMod { id: id.clone(), lines: *lines }).collect();
+        let mut mods: Vec<NamedMod> =
+            self.mods.iter().map(|(id, lines)| NamedMod { id: id.clone(), lines: *lines }).collect();
         mods.sort_by(|a, b| b.lines.cmp(&a.lines).then_with(|| a.id.cmp(&b.id)));
         let start = |open: &Open| {
             let since = |stamp: Option<Stamp>| Some(stamp?.seconds_since(open.from?)).filter(|seconds| *seconds >= 0.0);
@@ -332,9 +336,13 @@ line = 'gave up'
         let health = health(log);
         let starts: Vec<_> = health.starts.iter().map(|s| (s.seconds, s.settled, s.mods, s.came_up)).collect();
         assert_eq!(starts, [(Some(30.0), Some(35.0), 2, true), (None, None, 0, false)]);
-        assert_eq!(health.memory, Some(Memory { first: 536_870_912.0, last: 1_073_741_824.0, most: 1_073_741_824.0, percent: false }));
+        assert_eq!(
+            health.memory,
+            Some(Memory { first: 536_870_912.0, last: 1_073_741_824.0, most: 1_073_741_824.0, percent: false })
+        );
         assert_eq!((health.lag_lines, health.worst_lag, health.out_of_memory, health.crashes), (2, Some(2.4), 1, 1));
-        let busy: Vec<&str> = health.over_time.iter().filter(|part| part.lag_lines > 0).map(|part| part.from.as_str()).collect();
+        let busy: Vec<&str> =
+            health.over_time.iter().filter(|part| part.lag_lines > 0).map(|part| part.from.as_str()).collect();
         assert_eq!((health.over_time.len(), busy.len(), health.is_good()), (48, 2, false), "{busy:?}");
     }
 

@@ -55,7 +55,8 @@ pub enum Ending {
 impl Search {
     /// A search among mods, each with the ids of those that it needs; what is no mod of these is passed over.
     pub fn new(mods: &[(String, Vec<String>)]) -> Self {
-        let place: HashMap<String, usize> = mods.iter().enumerate().map(|(at, (id, _))| (id.to_lowercase(), at)).collect();
+        let place: HashMap<String, usize> =
+            mods.iter().enumerate().map(|(at, (id, _))| (id.to_lowercase(), at)).collect();
         let direct: Vec<Set> = mods
             .iter()
             .map(|(_, needs)| needs.iter().filter_map(|id| place.get(&id.to_lowercase()).copied()).collect())
@@ -192,7 +193,10 @@ impl Search {
         let is_leant_on = |at: &usize| self.failing.iter().any(|other| leans(other, at));
         let name = |at: &usize| self.ids[*at].clone();
         let (needed, culprits): (Vec<&usize>, Vec<&usize>) = self.failing.iter().partition(|at| is_leant_on(at));
-        Ending::Found { culprits: culprits.into_iter().map(name).collect(), needed: needed.into_iter().map(name).collect() }
+        Ending::Found {
+            culprits: culprits.into_iter().map(name).collect(),
+            needed: needed.into_iter().map(name).collect(),
+        }
     }
 }
 
@@ -212,7 +216,9 @@ pub fn mods_of(canon: &Canon, role: Role) -> Vec<(String, Vec<String>)> {
     let stands_for: BTreeMap<String, &str> = canon
         .mods
         .iter()
-        .flat_map(|sealed| sealed.reading.provides.iter().map(move |id| (id.to_lowercase(), sealed.reading.id.as_str())))
+        .flat_map(|sealed| {
+            sealed.reading.provides.iter().map(move |id| (id.to_lowercase(), sealed.reading.id.as_str()))
+        })
         .collect();
     let of = |id: &str| stands_for.get(&id.to_lowercase()).map_or_else(|| id.to_owned(), |own| (*own).to_owned());
     canon
@@ -294,6 +300,8 @@ mod tests {
     }
 
     proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
         /// Mods that lean on earlier ones, and any set of one to three that fails together.
         #[test]
         fn what_is_found_fails_and_nothing_less_does(

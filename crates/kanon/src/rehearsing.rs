@@ -10,7 +10,7 @@ use kanon_core::canon::Canon;
 use kanon_core::check::hold;
 use kanon_core::diagnose::{Case, LogEvent, Verdict, weigh};
 use kanon_core::digest::Blake3;
-use kanon_core::finding::in_line;
+use kanon_core::finding::{Code, in_line};
 use kanon_core::path::printable;
 use kanon_core::rulebook::{Event, Role, Rulebook};
 use kanon_core::survey::Survey;
@@ -97,7 +97,9 @@ impl<'e> Rehearsal<'e> {
                 .hint("add it there, with its `start` command: [install.NAME]")
         })?;
         if wish.role != Role::Server {
-            return Err(Failure::plain(format!("{name} is a client, and only a server is started")).hint("name a server"));
+            return Err(
+                Failure::plain(format!("{name} is a client, and only a server is started")).hint("name a server")
+            );
         }
         if wish.start.is_empty() {
             return Err(Failure::plain(format!("nothing says how {name} is started"))
@@ -163,9 +165,11 @@ impl<'e> Rehearsal<'e> {
         let kept = self.root.join(".kanon").join("rehearsals");
         std::fs::create_dir_all(&kept).during("make the folder", &kept)?;
         let printed = kept.join(format!("{}.log", Blake3::of(self.placed.name.as_bytes()).short()));
-        let settle = self.waiting.settle.or(self.rulebook.running.settle.map(|seconds| seconds as f64)).unwrap_or(SETTLE);
+        let settle =
+            self.waiting.settle.or(self.rulebook.running.settle.map(|seconds| seconds as f64)).unwrap_or(SETTLE);
         if !(0.0..=86_400.0).contains(&settle) {
-            return Err(Failure::plain(format!("{settle} seconds are no time to wait")).hint("give --settle a number of seconds"));
+            return Err(Failure::plain(format!("{settle} seconds are no time to wait"))
+                .hint("give --settle a number of seconds"));
         }
         let order = Order {
             start: &self.wish.start,
@@ -189,7 +193,10 @@ impl<'e> Rehearsal<'e> {
         let mods: Vec<String> = wanted.map(|sealed| sealed.reading.id.clone()).collect();
         let tells = self.rulebook.events.iter().any(|rule| rule.means == Event::ModLoaded);
         let not_loaded = tells.then(|| not_loaded(canon, &mods, &watched.events));
-        let failed = |event: &LogEvent| event.own_side() == Some(Role::Server) && event.player.is_none();
+        // What is switched off is meant to be, unless the canon has it: then it is not loaded.
+        let is_off = |event: &LogEvent| event.means == Event::Cause(Code::ModDisabled);
+        let failed =
+            |event: &LogEvent| event.own_side() == Some(Role::Server) && event.player.is_none() && !is_off(event);
         let passed = watched.trouble.is_none()
             && not_loaded.as_ref().is_none_or(Vec::is_empty)
             && !watched.events.iter().any(failed);

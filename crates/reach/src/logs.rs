@@ -65,7 +65,9 @@ pub fn read(
         log.files.push(name_of(file));
         events.append(&mut log.events);
         log.events = events;
-        if has_a_join(&log.events, player) || since.is_some_and(|since| log.events.iter().any(|event| !is_from(event, since))) {
+        if has_a_join(&log.events, player)
+            || since.is_some_and(|since| log.events.iter().any(|event| !is_from(event, since)))
+        {
             break;
         }
     }
@@ -129,7 +131,8 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
 
 /// The events of one file, and how many lines it has.
 fn events_of(path: &Path, (side, rules): (Role, &[EventRule])) -> Result<(Vec<LogEvent>, u64), ReachError> {
-    let too_large = |error: &dyn std::fmt::Display| ReachError::Unusable { path: path.to_owned(), reason: error.to_string() };
+    let too_large =
+        |error: &dyn std::fmt::Display| ReachError::Unusable { path: path.to_owned(), reason: error.to_string() };
     let scanner = Scanner::new(rules, side).map_err(|error| too_large(&error))?;
     let mut reader = LogReader::new(rules, side, Source::log_of(side)).map_err(|error| too_large(&error))?;
     // Of very many lines the last ones are kept: what is asked for is the last join.
@@ -183,7 +186,10 @@ pub fn ends(path: &Path) -> Result<(String, String), ReachError> {
         };
         let first = end(0).during("read the log", path)?;
         let last = end(size.saturating_sub(LOG_LINE_BYTES as u64)).during("read the log", path)?;
-        let (first, last) = (first.split(|byte| *byte == b'\n').find(|line| says(line)), last.rsplit(|byte| *byte == b'\n').find(|line| says(line)));
+        let (first, last) = (
+            first.split(|byte| *byte == b'\n').find(|line| says(line)),
+            last.rsplit(|byte| *byte == b'\n').find(|line| says(line)),
+        );
         return Ok((first.map(text).unwrap_or_default(), last.map(text).unwrap_or_default()));
     }
     let (mut first, mut last) = (None, String::new());
@@ -222,8 +228,10 @@ fn scan(scanner: &Scanner, text: &[u8]) -> Vec<(u64, Vec<u8>)> {
 fn scan_plain(path: &Path, size: u64, scanner: &Scanner, hand_on: &mut impl FnMut(Found)) -> io::Result<()> {
     let stretches: Vec<u64> = (0..size.div_ceil(STRETCH)).map(|number| number * STRETCH).collect();
     for together in stretches.chunks(2 * rayon::current_num_threads()) {
-        let found: Vec<io::Result<Found>> =
-            together.par_iter().map(|begin| scan_stretch(path, (*begin, (begin + STRETCH).min(size)), scanner)).collect();
+        let found: Vec<io::Result<Found>> = together
+            .par_iter()
+            .map(|begin| scan_stretch(path, (*begin, (begin + STRETCH).min(size)), scanner))
+            .collect();
         for found in found {
             hand_on(found?);
         }
@@ -255,7 +263,9 @@ fn scan_stretch(path: &Path, (begin, end): (u64, u64), scanner: &Scanner) -> io:
         0 => Some(if bytes.starts_with(b"\xef\xbb\xbf") { 3 } else { 0 }),
         _ => memchr(b'\n', &bytes[..(end - from) as usize]).map(|at| at + 1),
     };
-    let Some(first) = first.filter(|first| *first < bytes.len()) else { return Ok(Found { lines: Vec::new(), line_ends }) };
+    let Some(first) = first.filter(|first| *first < bytes.len()) else {
+        return Ok(Found { lines: Vec::new(), line_ends });
+    };
     // What stands before the first line that begins here is counted, since numbers are of the whole stretch.
     let skipped = memchr::memchr_iter(b'\n', &bytes[own.min(first)..first]).count() as u64;
     let mut lines = scan(scanner, &bytes[first..]);
@@ -279,7 +289,10 @@ fn scan_stream(mut reader: Box<dyn BufRead>, scanner: &Scanner, hand_on: &mut im
         }
         let found: Vec<Found> = together
             .par_iter()
-            .map(|text| Found { lines: scan(scanner, text), line_ends: memchr::memchr_iter(b'\n', text).count() as u64 })
+            .map(|text| Found {
+                lines: scan(scanner, text),
+                line_ends: memchr::memchr_iter(b'\n', text).count() as u64,
+            })
             .collect();
         found.into_iter().for_each(&mut *hand_on);
     }
@@ -346,7 +359,9 @@ impl Kind {
             [0x1f, 0x8b, ..] => Box::new(BufReader::with_capacity(1 << 20, flate2::read::MultiGzDecoder::new(file))),
             [0x28, 0xb5, 0x2f, 0xfd, ..] => Box::new(BufReader::with_capacity(1 << 20, zstd::Decoder::new(file)?)),
             _ => match wide(&head) {
-                Some(encoding) => return Ok(Self::Other(Box::new(BufReader::with_capacity(1 << 20, Wide::new(file, encoding))))),
+                Some(encoding) => {
+                    return Ok(Self::Other(Box::new(BufReader::with_capacity(1 << 20, Wide::new(file, encoding)))));
+                }
                 None => return Ok(Self::Plain(file.metadata()?.len())),
             },
         };

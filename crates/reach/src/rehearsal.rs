@@ -7,7 +7,7 @@ use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
-use std::time::{Duration, Instant};
+use std::time::{Duration, Instant, SystemTime};
 
 use kanon_core::diagnose::{LogEvent, LogReader, Source};
 use kanon_core::limits::LOG_LINE_BYTES;
@@ -143,7 +143,11 @@ impl Watch {
             return;
         }
         self.weighed = Some(Instant::now());
-        self.system.refresh_processes_specifics(ProcessesToUpdate::All, true, ProcessRefreshKind::nothing().with_memory());
+        self.system.refresh_processes_specifics(
+            ProcessesToUpdate::All,
+            true,
+            ProcessRefreshKind::nothing().with_memory(),
+        );
         let family = family(&self.system, Pid::from_u32(child.id()));
         let processes = family.iter().filter_map(|pid| self.system.process(*pid));
         watched.memory = watched.memory.max(processes.map(sysinfo::Process::memory).sum());
@@ -188,7 +192,10 @@ fn family(system: &System, first: Pid) -> Vec<Pid> {
     let mut at = 0;
     while at < family.len() {
         let parent = family[at];
-        let children = system.processes().iter().filter(|(_, process)| process.parent() == Some(parent) && process.thread_kind().is_none());
+        let children = system
+            .processes()
+            .iter()
+            .filter(|(_, process)| process.parent() == Some(parent) && process.thread_kind().is_none());
         for (pid, _) in children {
             if !family.contains(pid) {
                 family.push(*pid);
@@ -220,7 +227,8 @@ impl Running {
         let mut system = System::new();
         if order.stop.is_empty() {
             system.refresh_processes_specifics(ProcessesToUpdate::All, true, ProcessRefreshKind::nothing());
-            for process in family(&system, Pid::from_u32(self.child.id())).iter().filter_map(|pid| system.process(*pid)) {
+            for process in family(&system, Pid::from_u32(self.child.id())).iter().filter_map(|pid| system.process(*pid))
+            {
                 // Where there is no such signal, the kill below has to do.
                 let _ = process.kill_with(Signal::Term);
             }
@@ -265,24 +273,46 @@ impl Drop for Running {
 struct Tail {
     path: PathBuf,
     at: u64,
+    /// When it was written last, as far as is known, and what stood right before the place that was read up to.
+    written: Option<SystemTime>,
+    before: Vec<u8>,
     torn: Vec<u8>,
     lines: u64,
 }
 
+/// So many bytes before the place that was read up to tell whether it is still the same log.
+const SAME: usize = 256;
+
 impl Tail {
     /// Behind what a log has now.
     fn behind(path: &Path) -> Self {
-        let at = std::fs::metadata(path).map_or(0, |metadata| metadata.len());
-        Self { path: path.to_owned(), at, torn: Vec::new(), lines: 0 }
+        let mut tail =
+            Self { path: path.to_owned(), at: 0, written: None, before: Vec::new(), torn: Vec::new(), lines: 0 };
+        if let Ok(mut file) = File::open(path) {
+            let metadata = file.metadata().ok();
+            tail.at = metadata.as_ref().map_or(0, std::fs::Metadata::len);
+            tail.written = metadata.and_then(|metadata| metadata.modified().ok());
+            tail.before = before(&mut file, tail.at).unwrap_or_default();
+        }
+        tail
     }
 
-    /// Hands on the lines that came. A log that is shorter than it was has begun anew. Says whether any came.
+    /// Whether a log has begun anew: it is shorter than it was, or was written to and what was there is not there any more, or nothing
+    /// came of that.
+    fn has_begun_anew(&self, file: &mut File) -> io::Result<bool> {
+        let metadata = file.metadata()?;
+        let is_written = metadata.modified().ok() != self.written;
+        let is_other = is_written && (metadata.len() == self.at || before(file, self.at)? != self.before);
+        Ok(self.at > 0 && (metadata.len() < self.at || is_other))
+    }
+
+    /// Hands on the lines that came. Says whether any came.
     fn lines(&mut self, mut take: impl FnMut(u64, &[u8])) -> io::Result<bool> {
         let mut file = match File::open(&self.path) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
             opened => opened?,
         };
-        if file.metadata()?.len() < self.at {
+        if self.has_begun_anew(&mut file)? {
             self.at = 0;
             self.torn.clear();
         }
@@ -291,6 +321,9 @@ impl Tail {
         loop {
             let count = file.read(&mut chunk)?;
             if count == 0 {
+                self.before = before(&mut file, self.at)?;
+                // Only now: what is written from here on makes the log longer, too.
+                self.written = file.metadata()?.modified().ok();
                 return Ok(any);
             }
             self.at += count as u64;
@@ -306,6 +339,15 @@ impl Tail {
             }
         }
     }
+}
+
+/// The bytes before a place.
+fn before(file: &mut File, at: u64) -> io::Result<Vec<u8>> {
+    let from = at.saturating_sub(SAME as u64);
+    file.seek(SeekFrom::Start(from))?;
+    let mut bytes = Vec::new();
+    Read::by_ref(file).take(at - from).read_to_end(&mut bytes)?;
+    Ok(bytes)
 }
 
 #[cfg(all(test, unix))]
@@ -330,6 +372,8 @@ line = 'open'
 
     fn watched(script: &str, log: Option<&str>, patience: f64) -> Watched {
         let temp = tempfile::tempdir().expect("a folder");
+        // What an earlier run has left is the same, to the byte.
+        std::fs::write(temp.path().join("log"), "woke a\nopen\n").expect("written");
         let start = ["sh", "-c", script].map(str::to_owned);
         let order = Order {
             start: &start,
@@ -367,8 +411,10 @@ line = 'open'
 
     #[test]
     fn a_log_of_its_own_is_followed_from_where_it_was() {
-        let seen = watched("echo 'woke old' > log; echo open >> log; sleep 30", Some("log"), 10.0);
+        let seen = watched("echo 'woke new' >> log; echo open >> log; sleep 30", Some("log"), 10.0);
         assert_eq!((seen.trouble, seen.events.len()), (None, 2));
+        let again = watched("sleep 0.2; echo 'woke a' > log; echo open >> log; sleep 30", Some("log"), 10.0);
+        assert_eq!((again.trouble, again.events.len()), (None, 2));
         let forked = watched("(sleep 0.3; echo open >> log) & exit 0", Some("log"), 10.0);
         assert_eq!((forked.trouble, forked.ready.is_some()), (None, true));
     }

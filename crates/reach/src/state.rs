@@ -484,7 +484,8 @@ impl State {
     /// When the database can't be written.
     pub fn record_rehearsal(&self, canon: Blake3, passed: &Rehearsed) -> Result<(), ReachError> {
         self.run(|connection| {
-            let values = params![canon.as_bytes(), passed.install, passed.at, passed.seconds, passed.memory.cast_signed()];
+            let values =
+                params![canon.as_bytes(), passed.install, passed.at, passed.seconds, passed.memory.cast_signed()];
             connection.execute("INSERT OR REPLACE INTO rehearsal VALUES (?1, ?2, ?3, ?4, ?5)", values).map(drop)
         })
     }
@@ -495,11 +496,17 @@ impl State {
     /// When the database can't be read.
     pub fn rehearsal(&self, canon: Blake3) -> Result<Option<Rehearsed>, ReachError> {
         self.run(|connection| {
-            let mut select = connection
-                .prepare("SELECT install, at, seconds, memory FROM rehearsal WHERE canon = ?1 ORDER BY at DESC LIMIT 1")?;
+            let mut select = connection.prepare(
+                "SELECT install, at, seconds, memory FROM rehearsal WHERE canon = ?1 ORDER BY at DESC LIMIT 1",
+            )?;
             let found = select.query_row(params![canon.as_bytes()], |row| {
                 let memory: i64 = row.get(3)?;
-                Ok(Rehearsed { install: row.get(0)?, at: row.get(1)?, seconds: row.get(2)?, memory: memory.cast_unsigned() })
+                Ok(Rehearsed {
+                    install: row.get(0)?,
+                    at: row.get(1)?,
+                    seconds: row.get(2)?,
+                    memory: memory.cast_unsigned(),
+                })
             });
             found.optional()
         })

@@ -62,7 +62,12 @@ impl Yard {
     fn read(root: &Path, player: &str) -> Result<Self, StandinError> {
         let build = std::fs::read_to_string(root.join("fen/build.toml")).map_err(StandinError::io("fen/build.toml"))?;
         let build: toml::Table = build.parse().unwrap_or_default();
-        let build = build.get("fen").and_then(|fen| fen.get("version")).and_then(toml::Value::as_str).unwrap_or("none").to_owned();
+        let build = build
+            .get("fen")
+            .and_then(|fen| fen.get("version"))
+            .and_then(toml::Value::as_str)
+            .unwrap_or("none")
+            .to_owned();
         let (mut complaints, mut standing) = (Vec::new(), Vec::new());
         let mut there: BTreeMap<String, (Load, Vec<String>)> = BTreeMap::new();
         for name in names(&root.join("loads")).into_iter().filter(|name| name.ends_with(".zip")) {
@@ -85,11 +90,15 @@ impl Yard {
                 Some((load, wants)) => {
                     let wanted = wants.iter().filter(|want| !want.starts_with(['!', '?', '(']));
                     let wanted = wanted.filter_map(|want| want.trim_start_matches(['~', ' ']).split(' ').next());
-                    let missing = wanted.filter(|id| *id != "fen" && !on.iter().any(|other| other.called == *id && there.contains_key(*id)));
+                    let missing = wanted.filter(|id| {
+                        *id != "fen" && !on.iter().any(|other| other.called == *id && there.contains_key(*id))
+                    });
                     complaints.extend(missing.map(|id| format!("{} can't go without {id}", entry.called)));
                     loads.push(load.clone());
                 }
-                None => complaints.push(format!("the board names {}, and nothing in the yard is called so", entry.called)),
+                None => {
+                    complaints.push(format!("the board names {}, and nothing in the yard is called so", entry.called))
+                }
             }
         }
         standing.extend(there.keys().filter(|id| !on.iter().any(|entry| entry.called == **id)).cloned());

@@ -65,8 +65,11 @@ impl Station {
             self.say(&format!("gate: {} {reason}", knock.player))?;
         }
         let open = reasons.is_empty();
-        let end =
-            if open { format!("gate: {} came in", knock.player) } else { format!("gate: turned {} away", knock.player) };
+        let end = if open {
+            format!("gate: {} came in", knock.player)
+        } else {
+            format!("gate: turned {} away", knock.player)
+        };
         self.say(&end)?;
         Ok(open)
     }
@@ -95,7 +98,9 @@ impl Temper {
 pub fn run(folder: &Path, log: &Path) -> Result<bool, StandinError> {
     let Some(mut station) = Station::open(folder, log)? else { return Ok(false) };
     let temper = Temper::read(folder);
-    if !temper.breaks_with.is_empty() && temper.breaks_with.iter().all(|id| station.own.mods.iter().any(|own| own.id == *id)) {
+    if !temper.breaks_with.is_empty()
+        && temper.breaks_with.iter().all(|id| station.own.mods.iter().any(|own| own.id == *id))
+    {
         station.say("boot: something is wrong, and nobody knows what")?;
         station.say("boot: gave up")?;
         return Ok(false);
@@ -179,7 +184,13 @@ mod tests {
             carried("c", "1", "everywhere", "x"),
             carried("s", "1", "station", "x"),
         ];
-        let own = Holdings { build: "1".to_owned(), trellis: "0.9".to_owned(), mods: ours, complaints: Vec::new(), passed_over: Vec::new() };
+        let own = Holdings {
+            build: "1".to_owned(),
+            trellis: "0.9".to_owned(),
+            mods: ours,
+            complaints: Vec::new(),
+            passed_over: Vec::new(),
+        };
         let theirs = vec![
             carried("a", "2", "everywhere", "y"),
             carried("b", "1", "everywhere", "y"),

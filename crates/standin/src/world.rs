@@ -80,7 +80,10 @@ impl World {
         let world = Self { root: root.to_owned() };
         world.write("rulebook.toml", &source("polarspur.rulebook.toml"))?;
         world.install("server", &STATION.iter().copied().filter(|name| *name != VISITOR_ALONE).collect::<Vec<_>>())?;
-        world.install("client", &STATION.iter().copied().filter(|name| !STATION_ALONE.contains(name)).collect::<Vec<_>>())
+        world.install(
+            "client",
+            &STATION.iter().copied().filter(|name| !STATION_ALONE.contains(name)).collect::<Vec<_>>(),
+        )
     }
 
     /// Builds a server and a client of each of the other games, in folders of their names.

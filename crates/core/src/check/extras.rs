@@ -6,22 +6,41 @@ use super::{FitSet, Measure, align, fit};
 use crate::canon::SealedMod;
 use crate::finding::{Code, Finding, Severity};
 use crate::rulebook::Role;
-use crate::survey::{NeededOn, Survey, SurveyedMod};
+use crate::survey::{NeededOn, StandsFor, Survey, SurveyedMod};
 use crate::wish::Extras;
 
 /// Findings about what the canon does not have.
 pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+    let off = switched_off(survey);
     let mut findings: Vec<Finding> = survey
         .mods
         .iter()
         .filter(|found| found.enabled && !found.is_id_alone())
         .filter(|found| found.reading.made_for.is_some() || !canon.contains(&found.folded_id()))
-        .map(|found| extra(measure, survey, found))
+        .map(|found| match off.get(&found.folded_id()) {
+            Some(file) => Finding::new(Code::ModExtra, "nothing; the game does not load it")
+                .about(&found.reading.id)
+                .at(found.path.as_str())
+                .expected("not there")
+                .found(format!("{}, switched off in {file}", found.version_or_dash()))
+                .severity(Severity::Note),
+            None => extra(measure, survey, found),
+        })
         .collect();
     findings.extend(unreadable(measure, survey));
     findings.extend(case_twins(survey));
     findings
+}
+
+/// Mods that are there and that a list switches off, by folded id, each with the list's file: the game does not load them.
+pub fn switched_off(survey: &Survey) -> BTreeMap<String, String> {
+    let entries = || survey.lists.iter().flat_map(|list| list.entries.iter().map(move |entry| (list, entry)));
+    let on: BTreeSet<String> =
+        entries().filter(|(_, entry)| entry.on).map(|(_, entry)| entry.id.to_lowercase()).collect();
+    let off = entries().filter(|(_, entry)| !entry.on && entry.stands_for == StandsFor::Mod);
+    let off = off.map(|(list, entry)| (entry.id.to_lowercase(), list.file.to_string()));
+    off.filter(|(id, _)| !on.contains(id)).collect()
 }
 
 /// Whether a mod was made for another version of the game or the loader than the canon's: a leftover of an update.

@@ -18,7 +18,7 @@ use crate::survey::Survey;
 use crate::wish::{Edits, Extras};
 use crate::world;
 
-pub use extras::{extra_severity, is_left_over, may_stay};
+pub use extras::{extra_severity, is_left_over, may_stay, switched_off};
 pub use fit::{FitSet, Misfit, fit};
 pub use keys::{Ring, ring, signers};
 pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
@@ -104,8 +104,13 @@ fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 
 /// Misfits among the mods that no other finding accounts for.
 fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
-    let named: BTreeSet<String> =
+    let mut named: BTreeSet<String> =
         causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
+    // Whoever needs what a missing mod stands for needs that mod.
+    let stands_for = measure.canon.mods.iter().filter(|sealed| named.contains(&sealed.folded_id()));
+    let provided: Vec<String> =
+        stands_for.flat_map(|sealed| &sealed.reading.provides).map(|id| id.to_lowercase()).collect();
+    named.extend(provided);
     let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
     let set = FitSet {
         mods: survey

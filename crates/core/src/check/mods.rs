@@ -153,6 +153,8 @@ impl Judgement<'_> {
         let (expected, version) = (self.sealed.version_or_dash(), found.version_or_dash());
         let code = match self.order(expected, version) {
             _ if expected == version => Code::ContentDiffers,
+            // Of two digests neither is the newer one.
+            _ if is_digest(expected) || is_digest(version) => Code::VersionOther,
             Some(Ordering::Equal) => Code::ContentDiffers,
             Some(Ordering::Less) => Code::VersionOlder,
             Some(Ordering::Greater) => Code::VersionNewer,
@@ -165,6 +167,11 @@ impl Judgement<'_> {
         }
         Some(finding)
     }
+}
+
+/// Whether a version is no more than a digest of the bytes.
+fn is_digest(version: &str) -> bool {
+    version.len() >= 32 && version.chars().all(|c| c.is_ascii_hexdigit())
 }
 
 /// Which entries inside a mod differ: members of an archive by size and checksum, files of a folder by digest.

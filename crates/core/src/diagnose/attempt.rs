@@ -89,7 +89,8 @@ fn last_run(events: &[LogEvent]) -> (usize, usize) {
     // Loading that begins anew behind the last try is a start that came to nothing yet.
     let behind = events[ready + 1..].iter().rposition(is_of_a_running_one).map_or(ready, |last| ready + 1 + last);
     let begins_anew = events[behind + 1..].iter().any(|event| {
-        matches!(event.means, Event::ModLoaded | Event::ModFailed) || (event.player.is_none() && event.own_side().is_some())
+        matches!(event.means, Event::ModLoaded | Event::ModFailed)
+            || (event.player.is_none() && event.own_side().is_some())
     });
     if begins_anew && behind > ready {
         return (behind + 1, end);
@@ -135,7 +136,9 @@ mod tests {
 
     #[test]
     fn what_an_earlier_run_said_is_of_before() {
-        let again = format!("mods: could not open fog.psm\n{LOG}mods: fog is here twice\ngate: open on port 1\ngate: Mara is at the door\ngate: turned Mara away\n");
+        let again = format!(
+            "mods: could not open fog.psm\n{LOG}mods: fog is here twice\ngate: open on port 1\ngate: Mara is at the door\ngate: turned Mara away\n"
+        );
         assert_eq!(causes(&again, None), [(Code::ModDuplicate, 11)]);
         let up_again = format!("{LOG}mods: woke fog 1\ngate: open on port 1\n");
         assert_eq!(causes(&up_again, Some("mara")), [(Code::VersionOther, 8)], "nobody has tried since");

@@ -83,7 +83,7 @@ impl LogEvent {
     pub const fn own_side(&self) -> Option<Role> {
         let own = match self.means {
             Event::ModFailed | Event::OutOfMemory | Event::ConfigError | Event::Crash => true,
-            Event::Cause(code) => is_own_defect(code),
+            Event::Cause(code) => is_own_defect(code) || self.player.is_none() && is_of_own_list(code),
             _ => false,
         };
         match (own, self.source) {
@@ -98,6 +98,12 @@ impl LogEvent {
         let first_of_expected = self.expected.as_deref().and_then(|text| text.split_whitespace().next());
         [self.mod_id.as_deref(), self.file.as_deref(), self.key.as_deref(), first_of_expected].into_iter().flatten()
     }
+}
+
+/// Whether a defect is in a list or launch line: only its owner reads it.
+const fn is_of_own_list(code: Code) -> bool {
+    use Code::*;
+    matches!(code, ListEntryMissing | ListEntryExtra | ListEntryOff | LaunchLineDiffers)
 }
 
 /// Whether a defect is of the side it is on, whatever the other side has.
@@ -127,15 +133,39 @@ pub fn family(means: Event) -> &'static [Code] {
     match means {
         Event::Cause(code) => family_of(code),
         Event::ModFailed => &[
-            Unreadable, StillPacked, ContentDiffers, DependencyMissing, DependencyVersion, Conflict, ModDuplicate, ModMissing,
-            ModDisabled, WrongName, WrongPlace, VersionOlder, VersionNewer, VersionOther, GameDiffers, LoaderDiffers,
-            ListEntryMissing, ListEntryOff, LaunchLineDiffers,
+            Unreadable,
+            StillPacked,
+            ContentDiffers,
+            DependencyMissing,
+            DependencyVersion,
+            Conflict,
+            ModDuplicate,
+            ModMissing,
+            ModDisabled,
+            WrongName,
+            WrongPlace,
+            VersionOlder,
+            VersionNewer,
+            VersionOther,
+            GameDiffers,
+            LoaderDiffers,
+            ListEntryMissing,
+            ListEntryOff,
+            LaunchLineDiffers,
         ],
-        Event::DataRefused => {
-            &[ContentDiffers, FragmentDiffers, FragmentMissing, FragmentLeftOver, ModExtra, SignatureBad, SignatureMissing]
-        }
+        Event::DataRefused => &[
+            ContentDiffers,
+            FragmentDiffers,
+            FragmentMissing,
+            FragmentLeftOver,
+            ModExtra,
+            SignatureBad,
+            SignatureMissing,
+        ],
         Event::OutOfMemory => &[MemoryLow],
-        Event::ConfigError => &[SettingDiffers, SettingMissing, LicenceNotAccepted, ListUnreadable, FragmentLeftOver, FragmentDiffers],
+        Event::ConfigError => {
+            &[SettingDiffers, SettingMissing, LicenceNotAccepted, ListUnreadable, FragmentLeftOver, FragmentDiffers]
+        }
         _ => &[],
     }
 }
@@ -144,11 +174,28 @@ fn family_of(code: Code) -> &'static [Code] {
     use Code::*;
     match code {
         ModMissing => &[
-            ModMissing, ModDisabled, WrongPlace, WrongName, StillPacked, Unreadable, ListEntryMissing, ListEntryOff,
-            LaunchLineDiffers, DependencyMissing,
+            ModMissing,
+            ModDisabled,
+            WrongPlace,
+            WrongName,
+            StillPacked,
+            Unreadable,
+            ListEntryMissing,
+            ListEntryOff,
+            LaunchLineDiffers,
+            DependencyMissing,
         ],
         ModDisabled => &[ModDisabled, ListEntryOff, ModMissing],
-        ModExtra => &[ModExtra, ListEntryExtra, LaunchLineDiffers, ModDuplicate, NotNeededHere],
+        ModExtra => &[
+            ModExtra,
+            ListEntryExtra,
+            LaunchLineDiffers,
+            ModDuplicate,
+            NotNeededHere,
+            ModDisabled,
+            ListEntryOff,
+            ModMissing,
+        ],
         ModDuplicate => &[ModDuplicate, ModExtra, ListEntryExtra, FragmentLeftOver],
         VersionOlder | VersionNewer | VersionOther => {
             &[VersionOlder, VersionNewer, VersionOther, ModDuplicate, ListVersion, DependencyVersion]
@@ -157,24 +204,44 @@ fn family_of(code: Code) -> &'static [Code] {
             &[ContentDiffers, VersionOlder, VersionNewer, VersionOther, SignatureBad, ModDuplicate, FragmentDiffers]
         }
         Unreadable => &[Unreadable, StillPacked, ContentDiffers, ListUnreadable],
-        WrongPlace | WrongName | StillPacked => &[WrongPlace, WrongName, StillPacked, ModMissing, Unreadable, LaunchLineDiffers],
+        WrongPlace | WrongName | StillPacked => {
+            &[WrongPlace, WrongName, StillPacked, ModMissing, Unreadable, LaunchLineDiffers]
+        }
         DependencyMissing => &[
-            DependencyMissing, ModMissing, ModDisabled, WrongName, WrongPlace, ListEntryMissing, ListEntryOff, LaunchLineDiffers,
+            DependencyMissing,
+            ModMissing,
+            ModDisabled,
+            WrongName,
+            WrongPlace,
+            ListEntryMissing,
+            ListEntryOff,
+            LaunchLineDiffers,
             Unreadable,
         ],
         DependencyVersion => &[DependencyVersion, VersionOlder, VersionNewer, VersionOther],
         Conflict => &[Conflict, ModExtra],
         OrderImpossible | ListOrder => &[ListOrder, LaunchLineDiffers, OrderImpossible],
-        ListEntryMissing | ListEntryOff => &[ListEntryMissing, ListEntryOff, LaunchLineDiffers, ModMissing, ModDisabled],
+        ListEntryMissing | ListEntryOff => {
+            &[ListEntryMissing, ListEntryOff, LaunchLineDiffers, ModMissing, ModDisabled]
+        }
         ListEntryExtra => &[ListEntryExtra, LaunchLineDiffers, ModExtra],
         LaunchLineDiffers => &[LaunchLineDiffers, ListOrder, ListEntryMissing, ListEntryExtra, ListUnreadable],
         SignatureBad | SignatureMissing | SignatureUnknownKey | KeyMissing | KeyChanged => &[
-            SignatureBad, SignatureMissing, SignatureUnknownKey, KeyMissing, KeyChanged, ContentDiffers, VersionOlder,
-            VersionNewer, VersionOther,
+            SignatureBad,
+            SignatureMissing,
+            SignatureUnknownKey,
+            KeyMissing,
+            KeyChanged,
+            ContentDiffers,
+            VersionOlder,
+            VersionNewer,
+            VersionOther,
         ],
         SettingMissing | SettingDiffers => &[SettingMissing, SettingDiffers, LicenceNotAccepted],
         LicenceNotAccepted => &[LicenceNotAccepted, SettingMissing, SettingDiffers],
-        FragmentMissing | FragmentDiffers | FragmentLeftOver => &[FragmentMissing, FragmentDiffers, FragmentLeftOver, ModDuplicate],
+        FragmentMissing | FragmentDiffers | FragmentLeftOver => {
+            &[FragmentMissing, FragmentDiffers, FragmentLeftOver, ModDuplicate]
+        }
         GameDiffers => &[GameDiffers],
         LoaderDiffers => &[LoaderDiffers],
         RuntimeDiffers => &[RuntimeDiffers],

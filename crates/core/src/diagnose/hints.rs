@@ -22,39 +22,160 @@ const NEEDLES: usize = 100_000;
 
 /// Words of failure, and what each means when a mod is named near it; the most telling first.
 const CLASSES: [(Event, &[&str]); 9] = [
-    (Event::Cause(Code::ModDuplicate), &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"]),
+    (
+        Event::Cause(Code::ModDuplicate),
+        &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"],
+    ),
     (
         Event::Cause(Code::DependencyMissing),
-        &["depends on", "dependency", "dependencies", "prerequisite", "needs mod", "requires mod", "required by", "which it needs"],
+        &[
+            "depends on",
+            "dependency",
+            "dependencies",
+            "prerequisite",
+            "needs mod",
+            "requires mod",
+            "required by",
+            "which it needs",
+        ],
     ),
-    (Event::Cause(Code::ListOrder), &["load order", "loaded before", "loaded after", "must come before", "must come after", "wrong order", "out of order", "another order", "different order"]),
-    (Event::Cause(Code::SignatureBad), &["signature", "unsigned", "not signed", "signed by", "unknown key", "untrusted", "not trusted"]),
+    (
+        Event::Cause(Code::ListOrder),
+        &[
+            "load order",
+            "loaded before",
+            "loaded after",
+            "must come before",
+            "must come after",
+            "wrong order",
+            "out of order",
+            "another order",
+            "different order",
+        ],
+    ),
+    (
+        Event::Cause(Code::SignatureBad),
+        &["signature", "unsigned", "not signed", "signed by", "unknown key", "untrusted", "not trusted"],
+    ),
     (
         Event::Cause(Code::ContentDiffers),
-        &["checksum", "hash", "crc", "corrupt", "modified", "tampered", "altered", "integrity", "digest", "fingerprint", "other contents", "contents differ", "size mismatch", "not identical"],
+        &[
+            "checksum",
+            "hash",
+            "crc",
+            "corrupt",
+            "modified",
+            "tampered",
+            "altered",
+            "integrity",
+            "digest",
+            "fingerprint",
+            "other contents",
+            "contents differ",
+            "size mismatch",
+            "not identical",
+        ],
     ),
     (
         Event::Cause(Code::VersionOther),
-        &["version mismatch", "wrong version", "different version", "other version", "another version", "outdated", "out of date", "too old", "too new", "older", "newer", "incompatible", "mismatch", "does not match", "doesn't match", "differs", "but server has", "but client has", "expected"],
+        &[
+            "version mismatch",
+            "wrong version",
+            "different version",
+            "other version",
+            "another version",
+            "outdated",
+            "out of date",
+            "too old",
+            "too new",
+            "older",
+            "newer",
+            "incompatible",
+            "mismatch",
+            "does not match",
+            "doesn't match",
+            "differs",
+            "but server has",
+            "but client has",
+            "expected",
+        ],
     ),
     (
         Event::Cause(Code::ModMissing),
-        &["missing", "not found", "not installed", "not present", "could not find", "couldn't find", "cannot find", "can't find", "unable to find", "does not have", "doesn't have", "lacks", "lacking", "absent", "not loaded", "no such", "unavailable", "not available", "not enabled", "is disabled", "switched off"],
+        &[
+            "missing",
+            "not found",
+            "not installed",
+            "not present",
+            "could not find",
+            "couldn't find",
+            "cannot find",
+            "can't find",
+            "unable to find",
+            "does not have",
+            "doesn't have",
+            "lacks",
+            "lacking",
+            "absent",
+            "not loaded",
+            "no such",
+            "unavailable",
+            "not available",
+            "not enabled",
+            "is disabled",
+            "switched off",
+        ],
     ),
     (
         Event::Cause(Code::ModExtra),
-        &["not allowed", "unknown mod", "unexpected", "not permitted", "not on the server", "does not know", "doesn't know", "unrecognised", "unrecognized", "forbidden", "surplus"],
+        &[
+            "not allowed",
+            "unknown mod",
+            "unexpected",
+            "not permitted",
+            "not on the server",
+            "does not know",
+            "doesn't know",
+            "unrecognised",
+            "unrecognized",
+            "forbidden",
+            "surplus",
+        ],
     ),
     (
         Event::ModFailed,
-        &["error", "fail", "exception", "could not", "couldn't", "cannot", "can't", "unable", "invalid", "broken", "crash", "refused", "rejected", "denied", "fatal", "panic", "abort", "gave up", "giving up", "malformed", "truncated", "unreadable"],
+        &[
+            "error",
+            "fail",
+            "exception",
+            "could not",
+            "couldn't",
+            "cannot",
+            "can't",
+            "unable",
+            "invalid",
+            "broken",
+            "crash",
+            "refused",
+            "rejected",
+            "denied",
+            "fatal",
+            "panic",
+            "abort",
+            "gave up",
+            "giving up",
+            "malformed",
+            "truncated",
+            "unreadable",
+        ],
     ),
 ];
 
 /// Words that are no failure by themselves: a line that only reports needs another one.
 const TAME: [&str; 4] = ["older", "newer", "expected", "hash"];
 /// Words of both sides of a version.
-const GAME_WORDS: [&str; 6] = ["game version", "client version", "server version", "game build", "protocol", "wrong build"];
+const GAME_WORDS: [&str; 6] =
+    ["game version", "client version", "server version", "game build", "protocol", "wrong build"];
 
 /// What the mods of a join are called anywhere.
 pub struct Needles {
@@ -110,7 +231,9 @@ impl Needles {
             survey.mods.iter().chain(&survey.strays).for_each(|found| add(&found.reading, &found.name));
         }
         canon.iter().flat_map(|canon| &canon.mods).for_each(|sealed| add(&sealed.reading, &sealed.name));
-        for id in events.iter().filter(|event| event.means == Event::ModLoaded).filter_map(|event| event.mod_id.as_ref()) {
+        for id in
+            events.iter().filter(|event| event.means == Event::ModLoaded).filter_map(|event| event.mod_id.as_ref())
+        {
             if id.chars().count() >= SHORTEST && names.len() < NEEDLES {
                 names.entry(id.to_lowercase()).or_insert_with(|| id.clone());
             }
@@ -154,7 +277,8 @@ impl Needles {
         let (means, mod_id) = match named.first() {
             Some(first) => {
                 // A header with a word of failure and no mod of its own tells of what stands below it.
-                let means = self.failure(text).or_else(|| self.failure(above).filter(|_| self.named(above).is_empty()))?;
+                let means =
+                    self.failure(text).or_else(|| self.failure(above).filter(|_| self.named(above).is_empty()))?;
                 (means, Some((*first).to_owned()))
             }
             None => (self.platform(text)?, None),
@@ -231,7 +355,11 @@ fn proposal(text: &str, named: Option<(usize, usize)>) -> String {
             // A version glued to a file's name belongs to the name.
             let glued = behind.find(char::is_whitespace).unwrap_or(behind.len());
             let behind = if behind.starts_with(['-', '_']) { &behind[glued..] } else { behind };
-            format!(r"{}(?<mod>\S+){}", generalised(before.trim_start(), &mut std::iter::empty()), generalised(behind.trim_end(), &mut versions))
+            format!(
+                r"{}(?<mod>\S+){}",
+                generalised(before.trim_start(), &mut std::iter::empty()),
+                generalised(behind.trim_end(), &mut versions)
+            )
         }
     }
 }
@@ -335,7 +463,10 @@ mod tests {
     }
 
     #[rstest]
-    #[case("[06:12:01] [main/ERROR]: mod snowtrack 3.1.0 is outdated, server wants 3.2.1", r"mod\s+(?<mod>\S+)\s+(?<found>\S+)\s+is\s+outdated,\s+server\s+wants\s+(?<expected>\S+)")]
+    #[case(
+        "[06:12:01] [main/ERROR]: mod snowtrack 3.1.0 is outdated, server wants 3.2.1",
+        r"mod\s+(?<mod>\S+)\s+(?<found>\S+)\s+is\s+outdated,\s+server\s+wants\s+(?<expected>\S+)"
+    )]
     #[case("2026-11-27 06:12:01 could not open fog.psm (5)", r"could\s+not\s+open\s+(?<mod>\S+)\s+\(\d+\)")]
     #[case("fog: missing", r"(?<mod>\S+):\s+missing")]
     fn the_pattern_that_is_proposed_knows_the_line(#[case] line: &str, #[case] pattern: &str) {

@@ -30,10 +30,15 @@ pub fn likened(rulebook: &Rulebook, text: &str) -> Option<Likened> {
     }
     let shown = rulebook.messages.iter().map(|message| (without_braces(&message.shown), message.means.clone(), 0.0));
     // A line of a log is seldom what a player sees: it must be more alike.
-    let logged = rulebook.events.iter().filter_map(|rule| Some((skeleton(rule.line.as_str())?, vec![rule.means], 0.08)));
+    let logged =
+        rulebook.events.iter().filter_map(|rule| Some((skeleton(rule.line.as_str())?, vec![rule.means], 0.08)));
     let mut all: Vec<Likened> = shown
         .chain(logged)
-        .map(|(known, means, handicap)| Likened { likeness: likeness(&words, &self::words(&known)) - handicap, known, means })
+        .map(|(known, means, handicap)| Likened {
+            likeness: likeness(&words, &self::words(&known)) - handicap,
+            known,
+            means,
+        })
         .collect();
     all.sort_by(|a, b| b.likeness.total_cmp(&a.likeness));
     let best = all.first().filter(|best| best.likeness >= LIKE)?;
@@ -51,7 +56,8 @@ fn likeness(typed: &[String], known: &[String]) -> f64 {
     let cut: String = b.chars().take(a.chars().count()).collect();
     let share = a.chars().count() as f64 / b.chars().count().max(1) as f64;
     // Of a message of which little is there, little can be told.
-    let as_cut = if (0.35..1.0).contains(&share) { 0.96 * strsim::normalized_damerau_levenshtein(&a, &cut) } else { 0.0 };
+    let as_cut =
+        if (0.35..1.0).contains(&share) { 0.96 * strsim::normalized_damerau_levenshtein(&a, &cut) } else { 0.0 };
     let whole = strsim::normalized_damerau_levenshtein(&a, &b);
     whole.max(as_cut).max(0.92 * by_words(typed, known))
 }

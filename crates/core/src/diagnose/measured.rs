@@ -65,8 +65,19 @@ const fn is_of_one_side(code: Code) -> bool {
     is_own_defect(code)
         || matches!(
             code,
-            ListEntryMissing | ListEntryExtra | LaunchLineDiffers | KeyMissing | KeyChanged | SignatureMissing | SignatureBad
-                | SignatureUnknownKey | FragmentMissing | FragmentDiffers | WrongName | SettingDiffers | SettingMissing
+            ListEntryMissing
+                | ListEntryExtra
+                | LaunchLineDiffers
+                | KeyMissing
+                | KeyChanged
+                | SignatureMissing
+                | SignatureBad
+                | SignatureUnknownKey
+                | FragmentMissing
+                | FragmentDiffers
+                | WrongName
+                | SettingDiffers
+                | SettingMissing
         )
 }
 
@@ -96,7 +107,8 @@ pub fn reference(survey: &Survey, rulebook: &Rulebook) -> Canon {
 fn keys(survey: &Survey) -> Vec<SealedKey> {
     let mut keys: Vec<SealedKey> = Vec::new();
     for key in &survey.keys {
-        let Some(of_mod) = key.of_mod.as_ref().filter(|id| survey.mods.iter().any(|found| found.reading.id == **id)) else {
+        let Some(of_mod) = key.of_mod.as_ref().filter(|id| survey.mods.iter().any(|found| found.reading.id == **id))
+        else {
             continue;
         };
         match keys.iter_mut().find(|known| known.blake3 == key.blake3) {

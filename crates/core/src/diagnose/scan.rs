@@ -3,10 +3,10 @@
 use std::collections::VecDeque;
 
 use regex::{Captures, Regex, RegexSet};
-use regex_automata::meta::{self, BuildError};
-use regex_automata::util::syntax;
 use regex_automata::Input;
+use regex_automata::meta::{self, BuildError};
 use regex_automata::nfa::thompson::WhichCaptures;
+use regex_automata::util::syntax;
 
 use super::event::{LogEvent, Source};
 use super::stamp::Stamp;
@@ -107,7 +107,12 @@ impl<'r> LogReader<'r> {
         }
         match mods {
             Some(mods) => {
-                for named in mods.split(rule.between.as_str()).map(str::trim).filter(|named| !named.is_empty()).take(limits::LIST_ENTRIES) {
+                for named in mods
+                    .split(rule.between.as_str())
+                    .map(str::trim)
+                    .filter(|named| !named.is_empty())
+                    .take(limits::LIST_ENTRIES)
+                {
                     self.push(LogEvent { mod_id: Some(value(named)), ..event.clone() });
                 }
             }
@@ -204,7 +209,9 @@ mod tests {
     }
 
     fn rulebook(events: &str) -> Rulebook {
-        let text = format!("format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"mods\"\nholds = \"files\"\nin = \"mods\"\n[shelf.mod]\nid = {{ file-name = '(?<id>.+)' }}\n{events}");
+        let text = format!(
+            "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"mods\"\nholds = \"files\"\nin = \"mods\"\n[shelf.mod]\nid = {{ file-name = '(?<id>.+)' }}\n{events}"
+        );
         crate::rulebook::parse("g", &text).expect("a rulebook").value
     }
 
@@ -263,7 +270,11 @@ between = ";"
 
     #[test]
     fn a_pattern_that_could_reach_over_lines_stays_in_its_own() {
-        let events = read(&rulebook("[[event]]\nmeans = \"crash\"\nline = 'stopped\\s+(?<mod>\\w+)'\n"), Role::Server, "stopped\nfog\nstopped fog");
+        let events = read(
+            &rulebook("[[event]]\nmeans = \"crash\"\nline = 'stopped\\s+(?<mod>\\w+)'\n"),
+            Role::Server,
+            "stopped\nfog\nstopped fog",
+        );
         assert_eq!(events.iter().map(|event| event.line).collect::<Vec<_>>(), [3]);
     }
 
@@ -274,6 +285,8 @@ between = ";"
     }
 
     proptest! {
+        #![proptest_config(ProptestConfig { failure_persistence: None, ..ProptestConfig::default() })]
+
         #[test]
         fn any_bytes_are_taken_calmly(bytes in proptest::collection::vec(any::<u8>(), 0..300)) {
             let rulebook = polarspur();

@@ -45,7 +45,9 @@ impl Stamp {
     /// A moment that somebody typed: a date, a date and a time, or a time of day.
     pub fn typed(text: &str) -> Option<Self> {
         let text = text.trim();
-        Self::of(text).or_else(|| Self::of(&format!("{text} 00:00:00")))
+        let is_time = |text: &str| text.chars().next().is_some_and(|first| first.is_ascii_digit());
+        let whole_day = || Self::of(&format!("{text} 00:00:00")).filter(|stamp| stamp.day.is_some());
+        if is_time(text) { Self::of(text).or_else(whole_day) } else { None }
     }
 
     /// Seconds from another time to this one. Times without a date are taken as of one day, or past one midnight.

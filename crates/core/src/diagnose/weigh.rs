@@ -126,6 +126,9 @@ const TOLD_VAGUELY: f64 = 0.2;
 const TOLD_TWICE: f64 = 0.6;
 const OTHER_IN_LINE: f64 = 0.2;
 const SPOKEN_AGAINST: f64 = -2.4;
+// The line is of a side that never came up; it is of a join, and the client did not get so far the last time.
+const NEVER_UP: f64 = 0.5;
+const OF_BEFORE: f64 = -0.7;
 // Words near a name, and each further line of the kind.
 const HINTED: f64 = -0.3;
 const HINTED_AGAIN: f64 = 0.2;
@@ -172,7 +175,8 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     }
     let mut hypotheses = measured(&case);
     let left = support_measured(&mut hypotheses, &events);
-    told(&case, &left, &mut hypotheses);
+    let stopped = stopped(&client_join, &server_join);
+    told(&case, &left, stopped, &mut hypotheses);
     if let Some(likened) = &likened {
         liken(likened, case.message.unwrap_or_default(), &mut hypotheses, &case);
     }
@@ -183,7 +187,8 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
         b.confidence.total_cmp(&a.confidence).then_with(|| (a.cause, &a.mod_id).cmp(&(b.cause, &b.mod_id)))
     });
     verdicts.truncate(limits::LOG_EVENTS);
-    let unexplained = if got_in { Vec::new() } else { unexplained(&case, [&server_join, &client_join], &verdicts, likened.as_ref()) };
+    let unexplained =
+        if got_in { Vec::new() } else { unexplained(&case, [&server_join, &client_join], &verdicts, likened.as_ref()) };
     let next = words::next(&case, &verdicts, got_in, !unexplained.is_empty());
     Diagnosis { format: FORMAT, verdicts, unexplained, next, proposals }
 }
@@ -193,7 +198,9 @@ fn message_events(case: &Case<'_>) -> Vec<LogEvent> {
     let Some(message) = case.message else { return Vec::new() };
     let mut events = Vec::new();
     for side in [Role::Client, Role::Server] {
-        let Ok(mut reader) = super::scan::LogReader::new(&case.rulebook.events, side, Source::Message) else { continue };
+        let Ok(mut reader) = super::scan::LogReader::new(&case.rulebook.events, side, Source::Message) else {
+            continue;
+        };
         message.lines().enumerate().for_each(|(at, line)| reader.line(at as u64 + 1, line.as_bytes()));
         for event in reader.finish() {
             if !events.iter().any(|known: &LogEvent| known.line == event.line) {
@@ -282,7 +289,10 @@ fn is_about(finding: &Finding, name: &str) -> bool {
     let same = |text: &String| text.eq_ignore_ascii_case(name);
     let ends_so = |path: &String| {
         let name = name.replace('\\', "/");
-        path.eq_ignore_ascii_case(&name) || path.to_lowercase().ends_with(&format!("/{}", name.rsplit('/').next().unwrap_or_default().to_lowercase()))
+        path.eq_ignore_ascii_case(&name)
+            || path
+                .to_lowercase()
+                .ends_with(&format!("/{}", name.rsplit('/').next().unwrap_or_default().to_lowercase()))
     };
     finding.mod_id.as_ref().is_some_and(same)
         || finding.path.as_ref().is_some_and(ends_so)
@@ -303,7 +313,12 @@ fn has_word(text: &str, name: &str) -> bool {
 
 /// Adds a line to a hypothesis. Of one log the strongest line counts, since one mistake makes many lines.
 fn support(hypothesis: &mut Hypothesis<'_>, event: &LogEvent, strength: f64) {
-    add(hypothesis, event.source, strength, Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() });
+    add(
+        hypothesis,
+        event.source,
+        strength,
+        Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() },
+    );
 }
 
 fn add(hypothesis: &mut Hypothesis<'_>, source: Source, strength: f64, evidence: Evidence) {
@@ -317,13 +332,32 @@ fn add(hypothesis: &mut Hypothesis<'_>, source: Source, strength: f64, evidence:
     }
 }
 
+/// The side whose program stopped by itself before there could be a join, if one did.
+fn stopped(client: &Join<'_>, server: &Join<'_>) -> Option<Role> {
+    let stops = |event: &&&LogEvent| {
+        let is_defect = event.own_side().is_some() && event.means != Event::Cause(Code::ModDisabled);
+        is_defect && event.player.is_none()
+    };
+    let came_up = |join: &Join<'_>| {
+        join.events.iter().any(|event| {
+            matches!(event.means, Event::Ready | Event::JoinTried | Event::JoinRefused | Event::JoinAccepted)
+        })
+    };
+    let has_stopped = |join: &Join<'_>| join.events.iter().any(|event| stops(&event)) && !came_up(join);
+    if has_stopped(server) {
+        return Some(Role::Server);
+    }
+    has_stopped(client).then_some(Role::Client)
+}
+
 /// Causes that lines name and no measured difference accounts for. What tells most comes first: the rest may mean the same.
-fn told<'a>(case: &Case<'_>, events: &[&'a LogEvent], hypotheses: &mut Vec<Hypothesis<'a>>) {
+fn told<'a>(case: &Case<'_>, events: &[&'a LogEvent], stopped: Option<Role>, hypotheses: &mut Vec<Hypothesis<'a>>) {
     let from = hypotheses.len();
-    let mut events: Vec<&LogEvent> = events.to_vec();
+    let mut events: Vec<&LogEvent> = events.iter().copied().filter(|event| is_telling(case, event, events)).collect();
     events.sort_by_key(|event| (vagueness(event), event.source, event.line));
     for event in events {
         let Some(cause) = event.cause() else { continue };
+        let is_of_stop = stopped.is_some() && event.own_side() == stopped;
         let same = hypotheses[from..].iter_mut().find(|known| {
             let is_such = family(event.means).contains(&known.cause) || known.cause == cause;
             let told = known.told.into_iter().flat_map(LogEvent::names);
@@ -333,9 +367,32 @@ fn told<'a>(case: &Case<'_>, events: &[&'a LogEvent], hypotheses: &mut Vec<Hypot
         });
         match same {
             Some(known) => support(known, event, if known.by.contains(&event.source) { 0.0 } else { TOLD_TWICE }),
-            None => hypotheses.push(told_alone(case, event, cause)),
+            None => {
+                let mut alone = told_alone(case, event, cause);
+                if is_of_stop {
+                    alone.odds += NEVER_UP;
+                } else if stopped == Some(Role::Client) && event.player.is_some() {
+                    alone.odds += OF_BEFORE;
+                }
+                hypotheses.push(alone);
+            }
         }
     }
+}
+
+/// That a mod is switched off is what its owner wants, unless somebody asks for it: another line, or the canon.
+fn is_telling(case: &Case<'_>, event: &LogEvent, events: &[&LogEvent]) -> bool {
+    if event.means != Event::Cause(Code::ModDisabled) {
+        return true;
+    }
+    let is_asked_for = |other: &&LogEvent| {
+        let is_such = family(other.means).contains(&Code::ModDisabled) && other.means != event.means;
+        is_such && other.names().any(|name| event.names().any(|own| is_same_name(own, name)))
+    };
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods);
+    let mut of_canon = of_canon.flat_map(|sealed| [sealed.reading.id.as_str(), sealed.name.as_str()]);
+    events.iter().any(|other| is_asked_for(other))
+        || of_canon.any(|name| event.names().any(|own| is_same_name(own, name)))
 }
 
 /// A file is called after its mod, most often.
@@ -343,7 +400,8 @@ fn is_same_name(a: &str, b: &str) -> bool {
     let stem = |name: &str| {
         let file = name.rsplit(['/', '\\']).next().unwrap_or(name).to_lowercase();
         let end = file.find(|c: char| c == '.' || c == '_').unwrap_or(file.len());
-        let version = file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
+        let version =
+            file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
         file[..version].to_owned()
     };
     a.eq_ignore_ascii_case(b) || stem(a) == stem(b)
@@ -418,17 +476,34 @@ fn who_is_left(case: &Case<'_>, event: &LogEvent, cause: Code) -> Option<Left> {
     use Code::*;
     let is_measured = matches!(
         cause,
-        ModMissing | ModDisabled | ModExtra | ModDuplicate | VersionOlder | VersionNewer | VersionOther | ContentDiffers | GameDiffers | LoaderDiffers
+        ModMissing
+            | ModDisabled
+            | ModExtra
+            | ModDuplicate
+            | VersionOlder
+            | VersionNewer
+            | VersionOther
+            | ContentDiffers
+            | GameDiffers
+            | LoaderDiffers
     );
     if !is_measured {
         return None;
     }
     if matches!(cause, GameDiffers | LoaderDiffers) {
         let version = |survey: &Survey| {
-            if cause == GameDiffers { survey.install.game_version.clone() } else { survey.install.loader_version.clone() }
+            if cause == GameDiffers {
+                survey.install.game_version.clone()
+            } else {
+                survey.install.loader_version.clone()
+            }
         };
         let (server, client) = (version(case.server?)?, version(case.client?)?);
-        return case.rulebook.versions.same(&server, &client).then(|| Left::Nobody(format!("both sides have {client} now; the line tells of before")));
+        return case
+            .rulebook
+            .versions
+            .same(&server, &client)
+            .then(|| Left::Nobody(format!("both sides have {client} now; the line tells of before")));
     }
     let id = event.mod_id.as_ref()?.to_lowercase();
     let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.folded_id() == id);
@@ -590,7 +665,8 @@ fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_in: bool) -
 
 fn contradict_hint(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>) {
     let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
-    let is_there = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id));
+    let is_there =
+        |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id));
     if surveys(case).into_iter().all(is_there) {
         hypothesis.odds += SPOKEN_AGAINST / 2.0;
     }
@@ -615,7 +691,9 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
     let confidence = if is_measured { confidence } else { confidence.min(MOST_UNMEASURED) };
     let remedy = match (&hypothesis.measured, hypothesis.told) {
         (Some(measured), _) => words::remedies(case, measured),
-        (None, told) => words::told_remedies(case, (hypothesis.cause, hypothesis.mod_id.as_deref(), hypothesis.side), told),
+        (None, told) => {
+            words::told_remedies(case, (hypothesis.cause, hypothesis.mod_id.as_deref(), hypothesis.side), told)
+        }
     };
     Verdict {
         cause: hypothesis.cause,
@@ -630,12 +708,17 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
 }
 
 /// A refusal that nothing explains is told plainly, and so is a message that nobody knows.
-fn unexplained(case: &Case<'_>, joins: [&Join<'_>; 2], verdicts: &[Verdict], likened: Option<&Likened>) -> Vec<Evidence> {
+fn unexplained(
+    case: &Case<'_>,
+    joins: [&Join<'_>; 2],
+    verdicts: &[Verdict],
+    likened: Option<&Likened>,
+) -> Vec<Evidence> {
     if verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS) {
         return Vec::new();
     }
     let is_failure = |event: &&&LogEvent| {
-        matches!(event.means, Event::JoinRefused | Event::Crash | Event::TimeOut) || event.cause().is_some()
+        matches!(event.means, Event::JoinRefused | Event::Crash | Event::TimeOut | Event::DataRefused)
     };
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
     let mut unexplained: Vec<Evidence> = told

@@ -66,7 +66,8 @@ fn choice(case: &Case<'_>, measured: &Measured<'_>) -> Remedy {
         (!reasons.is_empty()).then(|| format!("For the {side}: {}.", reasons.join("; ")))
     });
     let speaks: Vec<String> = speaks.collect();
-    let speaks = if speaks.is_empty() { "Nothing that was measured speaks for either.".to_owned() } else { speaks.join(" ") };
+    let speaks =
+        if speaks.is_empty() { "Nothing that was measured speaks for either.".to_owned() } else { speaks.join(" ") };
     let words = format!(
         "Say which side is right. {speaks} Make that one the canon (kanon init, kanon adopt, kanon seal), then align the other; or by hand: {}",
         by_hand(finding, &measured.survey.install.name)
@@ -90,11 +91,15 @@ fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> V
         reasons.push(format!("its {mine} is the newer one"));
     }
     for leaning in survey.mods.iter().filter(|found| found.enabled) {
-        let needs = leaning.reading.relations.iter().find(|relation| {
-            relation.kind == RelationKind::Required && relation.id.eq_ignore_ascii_case(id)
-        });
+        let needs = leaning
+            .reading
+            .relations
+            .iter()
+            .find(|relation| relation.kind == RelationKind::Required && relation.id.eq_ignore_ascii_case(id));
         let Some(range) = needs.and_then(|relation| relation.range.as_deref()) else { continue };
-        let meets = |version: &Option<String>| version.as_deref().and_then(|version| case.rulebook.versions.meets(version, range));
+        let meets = |version: &Option<String>| {
+            version.as_deref().and_then(|version| case.rulebook.versions.meets(version, range))
+        };
         if meets(&version(&mine)) == Some(true) && meets(&version(&theirs)) == Some(false) {
             reasons.push(format!("{} there needs {id} {range}", leaning.reading.id));
         }
@@ -111,7 +116,9 @@ fn by_hand(finding: &Finding, name: &str) -> String {
     let text = match finding.code {
         Code::ModMissing => format!("Install {subject} {expected}."),
         Code::ModExtra | Code::NotNeededHere => format!("Take {subject} out{place}."),
-        Code::ModDuplicate => format!("{subject} is there more than once: keep {expected}, and take the other out{place}."),
+        Code::ModDuplicate => {
+            format!("{subject} is there more than once: keep {expected}, and take the other out{place}.")
+        }
         Code::ModDisabled => format!("Switch {subject} on again{place}."),
         Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
             format!("Replace {subject} {found} by {expected}{place}.")
@@ -119,11 +126,15 @@ fn by_hand(finding: &Finding, name: &str) -> String {
         Code::ContentDiffers => format!("Get {subject} again, and put it in the place of the changed one{place}."),
         Code::WrongPlace => format!("Move {subject} to where the game looks{place}: {expected}."),
         Code::WrongName => format!("Call {subject} just so: {expected}{place}."),
-        Code::Unreadable => format!("{} can't be read: get it again{place}.", if subject == "it" { "A file" } else { subject }),
+        Code::Unreadable => {
+            format!("{} can't be read: get it again{place}.", if subject == "it" { "A file" } else { subject })
+        }
         Code::StillPacked => format!("Unpack the download{place}: the game wants what is in it."),
         Code::DependencyMissing => format!("{subject} needs {expected}: install that too."),
         Code::DependencyVersion => format!("{subject} needs {expected}, and {found} is there: change one of the two."),
-        Code::Conflict => format!("{subject} can't be used like this ({expected}; {found} is there): take one of the two out."),
+        Code::Conflict => {
+            format!("{subject} can't be used like this ({expected}; {found} is there): take one of the two out.")
+        }
         Code::GameDiffers => format!("Bring the game to {expected}; {found} is there."),
         Code::LoaderDiffers => format!("Install {expected}; {found} is there."),
         Code::ListOrder => format!("Put the list in this order: {expected}{place}."),
@@ -135,7 +146,9 @@ fn by_hand(finding: &Finding, name: &str) -> String {
         Code::SignatureMissing | Code::SignatureBad | Code::SignatureUnknownKey => {
             format!("Get {subject} again with its signature{place}: {found}.")
         }
-        Code::SettingMissing | Code::SettingDiffers | Code::LicenceNotAccepted => format!("Set it to {expected}{place}."),
+        Code::SettingMissing | Code::SettingDiffers | Code::LicenceNotAccepted => {
+            format!("Set it to {expected}{place}.")
+        }
         Code::MemoryLow => format!("Give it more memory: {expected}{place}."),
         _ => format!("{}{place}: {expected} is expected, {found} is there.", capital(finding.code.about())),
     };
@@ -174,7 +187,11 @@ pub fn told_remedies(
         Code::ModDuplicate => format!("Look on {on} for a second copy of {subject}, and take one out."),
         Code::DependencyMissing => format!("Look what {subject} needs{and_wanted}, and install it on {on}."),
         Code::ListOrder => "Give both sides the same order of mods in their launch lines and lists.".to_owned(),
-        Code::SignatureBad | Code::SignatureMissing | Code::SignatureUnknownKey | Code::KeyMissing | Code::KeyChanged => {
+        Code::SignatureBad
+        | Code::SignatureMissing
+        | Code::SignatureUnknownKey
+        | Code::KeyMissing
+        | Code::KeyChanged => {
             format!("Get {subject} again with its signature, and put its public key into the server's key folder.")
         }
         Code::MemoryLow => format!("Give {on} more memory."),
@@ -223,7 +240,11 @@ pub fn proposal(hint: &Hint) -> String {
         other => Event::WORDS.into_iter().find(|(_, event)| *event == other).map_or("mod-failed", |(word, _)| word),
     };
     let quote = if hint.pattern.contains('\'') { "'''" } else { "'" };
-    format!("[[event]]\nmeans = \"{means}\"\nin    = \"{}\"\nline  = {quote}{}{quote}\n", hint.source.as_str(), hint.pattern)
+    format!(
+        "[[event]]\nmeans = \"{means}\"\nin    = \"{}\"\nline  = {quote}{}{quote}\n",
+        hint.source.as_str(),
+        hint.pattern
+    )
 }
 
 /// A short text to send to the player, in plain words.
@@ -243,7 +264,8 @@ pub fn reply(diagnosis: &Diagnosis, is_released: bool) -> String {
     for verdict in &likely {
         text.push_str(&format!("- {}\n", plain(verdict)));
     }
-    let (yours, ours): (Vec<&&Verdict>, Vec<&&Verdict>) = likely.iter().partition(|verdict| verdict.side != Some(Role::Server));
+    let (yours, ours): (Vec<&&Verdict>, Vec<&&Verdict>) =
+        likely.iter().partition(|verdict| verdict.side != Some(Role::Server));
     if !yours.is_empty() {
         text.push_str("What to do:\n");
         if is_released {
@@ -280,7 +302,9 @@ fn plain(verdict: &Verdict) -> String {
     };
     match verdict.cause {
         Code::ModMissing => format!("{subject} is not there {whose}"),
-        Code::ModExtra | Code::NotNeededHere => format!("{subject} is there {whose}, and the other side does not have it"),
+        Code::ModExtra | Code::NotNeededHere => {
+            format!("{subject} is there {whose}, and the other side does not have it")
+        }
         Code::ModDisabled => format!("{subject} is switched off {whose}"),
         Code::VersionOlder => format!("{subject} is too old {whose}"),
         Code::VersionNewer => format!("{subject} is too new {whose}"),

@@ -88,7 +88,8 @@ pub fn quoted(text: &str) -> String {
     } else if !text.contains('\'') && !text.chars().any(char::is_control) {
         format!("'{text}'")
     } else {
-        toml_edit::Value::from(text).to_string().trim().to_owned()
+        // On one line, since a key may have no other form. JSON's escapes are TOML's too, but for one sign.
+        serde_json::Value::from(text).to_string().replace('\u{7f}', "\\u007F")
     }
 }
 

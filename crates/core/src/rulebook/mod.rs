@@ -16,8 +16,8 @@ pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin,
 pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
 pub use model::{Bridge, ByRole, Named, PlatformVersion};
 pub use model::{
-    EVENT_GROUPS, Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, MessageRule, ModRule, Names, Platform,
-    Role, Rulebook, RunningSigns, Shelf, SignedRule, WorldRule,
+    EVENT_GROUPS, Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, MessageRule, ModRule,
+    Names, Platform, Role, Rulebook, RunningSigns, Shelf, SignedRule, WorldRule,
 };
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse, setting as read_setting};

@@ -121,7 +121,10 @@ fn without_a_canon_the_sides_are_held_against_each_other_and_neither_is_blamed()
     let world = World { server: Some(RIGHT), client, log: OLD, ..World::default() };
     assert_eq!(short(&world), [("version-older", None, 10)]);
     let words = &diagnose(&world).verdicts[0].remedy[0].words;
-    assert!(words.contains("Say which side is right") && words.contains("For the server: its 2.1 is the newer one"), "{words}");
+    assert!(
+        words.contains("Say which side is right") && words.contains("For the server: its 2.1 is the newer one"),
+        "{words}"
+    );
     let broken = Some(&[("core", "1", true), ("tide", "2.1", true), ("tide", "2.0", true)] as Mods);
     let world = World { server: Some(RIGHT), client: broken, ..World::default() };
     assert_eq!(short(&world)[0], ("mod-duplicate", CLIENT, 9), "that is its own defect, whoever is right");
@@ -192,7 +195,9 @@ fn lines_that_no_pattern_knows_are_weak_evidence_and_a_pattern_is_proposed() {
     assert_eq!(short(&world), [("mod-missing", None, 4)]);
     assert_eq!(
         diagnose(&world).proposals,
-        ["[[event]]\nmeans = \"mod-missing\"\nin    = \"server-log\"\nline  = '\\?\\?\\s+mod\\s+(?<mod>\\S+)\\s+was\\s+not\\s+found'\n"]
+        [
+            "[[event]]\nmeans = \"mod-missing\"\nin    = \"server-log\"\nline  = '\\?\\?\\s+mod\\s+(?<mod>\\S+)\\s+was\\s+not\\s+found'\n"
+        ]
     );
     let client = Some(&[("core", "1", true)] as Mods);
     let measured = World { canon: true, client, log, ..World::default() };
@@ -215,7 +220,10 @@ fn a_reply_is_for_somebody_who_knows_nothing_of_this() {
     let client = Some(&[("core", "1", true), ("tide", "2.0", true)] as Mods);
     let world = World { canon: true, client, log: OLD, ..World::default() };
     let reply = words::reply(&diagnose(&world), false);
-    assert_eq!(reply, "This is why you could not join:\n- tide is too old in your game\nWhat to do:\n- Replace tide 2.0 by 2.1 (mods/tide.psm).\n");
+    assert_eq!(
+        reply,
+        "This is why you could not join:\n- tide is too old in your game\nWhat to do:\n- Replace tide 2.0 by 2.1 (mods/tide.psm).\n"
+    );
     assert!(words::reply(&diagnose(&world), true).contains("run: kanon follow"));
     let server = World { canon: true, server: client, client: Some(RIGHT), ..World::default() };
     assert!(words::reply(&diagnose(&server), true).contains("It is not your fault"));

@@ -16,9 +16,9 @@ use crate::alignment::{Job, Wanted};
 use crate::arguments::{Align, Format};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::rehearsing::sealed_digest;
 use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
-use crate::rehearsing::sealed_digest;
 use crate::session::{Session, day_of};
 use crate::ui::Ui;
 
@@ -155,19 +155,29 @@ impl<'e> Fleet<'e> {
             let wishes = &job.session.workspace()?.wishes;
             let is_rehearsal = wishes.install(&job.placed.name).is_some_and(|install| install.is_rehearsal);
             let must = wishes.unrehearsed == Unrehearsed::Refuse;
-            let rehearsals: Vec<&str> =
-                wishes.installs.iter().filter(|install| install.is_rehearsal).map(|install| install.name.as_str()).collect();
+            let rehearsals: Vec<&str> = wishes
+                .installs
+                .iter()
+                .filter(|install| install.is_rehearsal)
+                .map(|install| install.name.as_str())
+                .collect();
             if is_rehearsal || (rehearsals.is_empty() && !must) {
                 continue;
             }
             let hint = rehearsals.first().map_or_else(
-                || "add a server for it to kanon.toml: rehearsal = true under its [install]; then kanon rehearse it".to_owned(),
+                || {
+                    "add a server for it to kanon.toml: rehearsal = true under its [install]; then kanon rehearse it"
+                        .to_owned()
+                },
                 |name| format!("kanon rehearse {name}"),
             );
             match job.session.state.rehearsal(sealed_digest(job.canon()?)?)? {
                 Some(passed) => {
                     let day = jiff::Timestamp::from_second(passed.at).map(day_of).unwrap_or_default();
-                    ui.notice(&format!("this canon passed its rehearsal on {} ({day}, up after {:.0} s)", passed.install, passed.seconds));
+                    ui.notice(&format!(
+                        "this canon passed its rehearsal on {} ({day}, up after {:.0} s)",
+                        passed.install, passed.seconds
+                    ));
                 }
                 None if must && !arguments.preview => {
                     return Err(Failure::plain(format!(

@@ -101,7 +101,8 @@ impl Evidence {
         let client_is_here = arguments.client.as_deref().is_some_and(|client| {
             places::named(session.workspace.as_ref(), client).is_ok_and(|placed| placed.is_some())
         });
-        let record = session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
+        let record =
+            session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
         let is_released = record.is_some_and(|record| record.last().is_some());
         let events = logs.iter().flat_map(|(_, log): &(Source, ReadLog)| log.events.clone()).collect();
         Ok(Self { canon, server, client, logs, events, player, client_is_here, is_released, looked_at })

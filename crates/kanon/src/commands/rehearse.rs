@@ -70,7 +70,8 @@ fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTre
     let mut stages = Vec::new();
     let mut so_far: BTreeSet<String> = BTreeSet::new();
     for stage in asked {
-        let mut next: Vec<String> = stage.split(',').map(|id| id.trim().to_owned()).filter(|id| !id.is_empty()).collect();
+        let mut next: Vec<String> =
+            stage.split(',').map(|id| id.trim().to_owned()).filter(|id| !id.is_empty()).collect();
         while let Some(id) = next.pop() {
             match find(&id) {
                 Some((known, needs)) => {

@@ -38,9 +38,12 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
         diagnosis.next.iter().for_each(|next| out.push_str(&folded(next, "   ")));
     }
     if !diagnosis.proposals.is_empty() {
-        out.push_str("\nThe rulebook has no pattern for such lines. These would know them; look at each before you add it:\n");
+        out.push_str(
+            "\nThe rulebook has no pattern for such lines. These would know them; look at each before you add it:\n",
+        );
         for line in diagnosis.proposals.iter().flat_map(|proposal| proposal.lines().chain([""])) {
-            let _ = writeln!(out, "{}", if line.is_empty() { String::new() } else { format!("   {}", printable(line)) });
+            let _ =
+                writeln!(out, "{}", if line.is_empty() { String::new() } else { format!("   {}", printable(line)) });
         }
     }
     out

@@ -54,15 +54,25 @@ fn summary(health: &Health) -> String {
     told(health.lag_lines, "line of falling behind");
     told(health.out_of_memory, "line of memory running out");
     told(health.crashes, "unexpected end");
-    parts.join(", ").replace("line of falling behinds", "lines of falling behind").replace("line of memory running outs", "lines of memory running out")
+    parts
+        .join(", ")
+        .replace("line of falling behinds", "lines of falling behind")
+        .replace("line of memory running outs", "lines of memory running out")
 }
 
 fn told(start: &Start) -> String {
     let at = start.at.as_deref().unwrap_or("--:--:--");
     if !start.came_up {
-        return format!("  {at}  {} after {}\n", styled(BAD, "never came up"), count(usize::try_from(start.mods).unwrap_or(0), "mod"));
+        return format!(
+            "  {at}  {} after {}\n",
+            styled(BAD, "never came up"),
+            count(usize::try_from(start.mods).unwrap_or(0), "mod")
+        );
     }
-    let seconds = start.seconds.map_or_else(|| "up, in a time that its log does not tell".to_owned(), |seconds| format!("up after {seconds:.1} s"));
+    let seconds = start.seconds.map_or_else(
+        || "up, in a time that its log does not tell".to_owned(),
+        |seconds| format!("up after {seconds:.1} s"),
+    );
     let settled = start.settled.filter(|settled| start.seconds.is_some_and(|seconds| *settled > seconds));
     let went_on = settled.map_or_else(String::new, |settled| format!(", went on loading until {settled:.1} s"));
     format!("  {at}  {seconds}{went_on}, {}\n", count(usize::try_from(start.mods).unwrap_or(0), "mod"))
@@ -75,7 +85,12 @@ fn memory_told(memory: &Memory) -> String {
     };
     let grows = memory.last > memory.first * 1.5;
     let trend = if grows { format!(" {}", styled(CARE, "- it grows")) } else { String::new() };
-    format!("at first {}, at last {}, at most {}{trend}", amount(memory.first), amount(memory.last), amount(memory.most))
+    format!(
+        "at first {}, at last {}, at most {}{trend}",
+        amount(memory.first),
+        amount(memory.last),
+        amount(memory.most)
+    )
 }
 
 fn chart(health: &Health) -> String {

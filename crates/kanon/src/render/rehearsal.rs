@@ -30,11 +30,17 @@ pub fn text(install: &str, stages: &[Tried], (passed, recorded): (bool, bool)) -
 
 fn stage(out: &mut String, title: &str, tried: &Tried) {
     let loaded = match &tried.not_loaded {
-        Some(missing) => format!("{} of {} said that they were loaded", tried.mods.len() - missing.len(), count(tried.mods.len(), "mod")),
+        Some(missing) => format!(
+            "{} of {} said that they were loaded",
+            tried.mods.len() - missing.len(),
+            count(tried.mods.len(), "mod")
+        ),
         None => format!("{}; the rulebook has no pattern for a mod that is loaded", count(tried.mods.len(), "mod")),
     };
     let time = match (tried.ready, tried.settled) {
-        (Some(ready), Some(settled)) if settled > ready + 0.05 => format!("up after {ready:.1} s, and done loading after {settled:.1} s"),
+        (Some(ready), Some(settled)) if settled > ready + 0.05 => {
+            format!("up after {ready:.1} s, and done loading after {settled:.1} s")
+        }
         (Some(ready), _) => format!("up after {ready:.1} s"),
         (None, Some(settled)) if tried.by_quiet && tried.trouble.is_none() => {
             format!("quiet after {settled:.1} s, which has to do: the rulebook has no pattern for being up")
@@ -52,13 +58,19 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
     }
     for verdict in &tried.verdicts {
         let subject = verdict.mod_id.as_deref().map(printable).unwrap_or_default();
-        let _ = writeln!(out, "    {} {subject} - {:.0} % sure", styled(BAD, verdict.cause.as_str()), verdict.confidence * 100.0);
+        let _ = writeln!(
+            out,
+            "    {} {subject} - {:.0} % sure",
+            styled(BAD, verdict.cause.as_str()),
+            verdict.confidence * 100.0
+        );
         for piece in verdict.evidence.iter().take(2) {
             out.push_str(&folded(&format!("{}: {}", piece.source, piece.text), "      "));
         }
     }
     if !tried.stopped_well {
-        let _ = writeln!(out, "    {}", styled(FAINT, "it did not end when it was asked to; see to its `stop` command"));
+        let _ =
+            writeln!(out, "    {}", styled(FAINT, "it did not end when it was asked to; see to its `stop` command"));
     }
 }
 
@@ -67,7 +79,10 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[String]>) -> Str
     let starts = count(search.asked(), "start");
     match search.ending() {
         Some(Ending::AllStart) => {
-            format!("{}: {install} starts with all mods of the canon, by {starts}; nothing is to be found\n", styled(GOOD, "it starts"))
+            format!(
+                "{}: {install} starts with all mods of the canon, by {starts}; nothing is to be found\n",
+                styled(GOOD, "it starts")
+            )
         }
         Some(Ending::NoneFails) => format!(
             "{}: {install} fails without any mod too, by {starts}: the mods are not to blame. Look at the game, its settings and its world\n",
@@ -76,21 +91,38 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[String]>) -> Str
         Some(Ending::Found { culprits, needed }) => {
             let names = |ids: &[String]| ids.iter().map(|id| printable(id)).collect::<Vec<_>>().join(", ");
             let found = styled(BAD, &names(culprits));
-            let together = if culprits.len() > 1 { " together: without any one of them it starts" } else { ": without it, it starts" };
+            let together = if culprits.len() > 1 {
+                " together: without any one of them it starts"
+            } else {
+                ": without it, it starts"
+            };
             let mut out = format!("{}: {found}{together}. {starts}\n", styled(BOLD, "found"));
             if !needed.is_empty() {
                 let _ = writeln!(out, "with what that needs: {}", names(needed));
             }
-            out.push_str("do: kanon drop MOD, or another release of it with kanon take MOD@REQ; then seal and rehearse again\n");
+            out.push_str(
+                "do: kanon drop MOD, or another release of it with kanon take MOD@REQ; then seal and rehearse again\n",
+            );
             out
         }
         None => {
             let mods = next.unwrap_or_default();
-            let shown = if mods.is_empty() { "no mod".to_owned() } else { mods.iter().map(|id| printable(id)).collect::<Vec<_>>().join(", ") };
+            let shown = if mods.is_empty() {
+                "no mod".to_owned()
+            } else {
+                mods.iter().map(|id| printable(id)).collect::<Vec<_>>().join(", ")
+            };
             let mut out = format!("{}: {install} has now {}\n", styled(BOLD, "try this"), count(mods.len(), "mod"));
             out.push_str(&folded(&shown, "  "));
-            let _ = writeln!(out, "start it, and say what came of it:\n  kanon isolate {install} --ask --was good\n  kanon isolate {install} --ask --was bad");
-            let _ = writeln!(out, "{starts} so far; if one mod is to blame, {} at most", count(search.likely_left(), "start"));
+            let _ = writeln!(
+                out,
+                "start it, and say what came of it:\n  kanon isolate {install} --ask --was good\n  kanon isolate {install} --ask --was bad"
+            );
+            let _ = writeln!(
+                out,
+                "{starts} so far; if one mod is to blame, {} at most",
+                count(search.likely_left(), "start")
+            );
             out
         }
     }

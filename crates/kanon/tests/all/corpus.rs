@@ -49,7 +49,8 @@ impl Games {
         let lay = |game: &'static str| {
             let stage = Stage::empty();
             cases::lay_game(game, &stage.path("")).unwrap();
-            let init = ["init", "--name", "Right", "--rulebook", "rulebook.toml", "--server", "server", "--client", "client"];
+            let init =
+                ["init", "--name", "Right", "--rulebook", "rulebook.toml", "--server", "server", "--client", "client"];
             stage.kanon(init).ends_with(0);
             for words in [["adopt", "client"], ["adopt", "server"]] {
                 // A mod that is switched off on the board is passed over, and told.
@@ -101,10 +102,21 @@ fn diagnose(stage: &Stage, case: &Case, folder: &Path, by: By) -> Said {
 fn is_right(verdict: &Value, truth: &Truth, by: By) -> bool {
     let cause = verdict["cause"].as_str().unwrap();
     let told = !by.is_measured() || by == By::ClientSurveyAndServerLog || by == By::SurveysWithoutACanon;
-    let is_cause = truth.codes.contains(&cause) || told && truth.told.contains(&cause) || told && is_mirrored(cause, truth);
+    let is_cause =
+        truth.codes.contains(&cause) || told && truth.told.contains(&cause) || told && is_mirrored(cause, truth);
     let is_mod = match (&truth.mod_id, verdict["mod"].as_str(), by) {
         (_, _, By::Message) | (None, _, _) | (Some(_), None, _) => true,
-        (Some(wanted), Some(named), _) => wanted.eq_ignore_ascii_case(named),
+        // A line may say who lacks it, and only then what.
+        (Some(wanted), Some(named), _) => {
+            let evidence = || {
+                verdict["evidence"]
+                    .as_array()
+                    .unwrap()
+                    .iter()
+                    .any(|piece| piece["text"].as_str().unwrap().contains(wanted.as_str()))
+            };
+            wanted.eq_ignore_ascii_case(named) || told && cause == "dependency-missing" && evidence()
+        }
     };
     let is_side = verdict["side"].as_str().is_none_or(|side| side == truth.side || told && by != By::BothLogs);
     is_cause && is_mod && is_side
@@ -172,11 +184,16 @@ fn verdicts_are_right_as_often_as_they_say() {
             let mut tallies = tallies.lock().unwrap();
             let tally = tallies.entry(by).or_default();
             tally.cases += 1;
-            let told = |verdict: &Value| format!("{} {} {} {}", verdict["cause"], verdict["mod"], verdict["side"], verdict["confidence"]);
+            let told = |verdict: &Value| {
+                format!("{} {} {} {}", verdict["cause"], verdict["mod"], verdict["side"], verdict["confidence"])
+            };
             let kinds = case.truth.iter().map(|truth| format!("{} {:?}", truth.kind, truth.mod_id)).collect::<Vec<_>>();
             match verdicts.first() {
                 Some(first) if right(first) => tally.first_right += 1,
-                first => tally.wrong.push(format!("seed {seed} {by:?}: {kinds:?}; first {}", first.map_or_else(|| "none".to_owned(), told))),
+                first => tally.wrong.push(format!(
+                    "seed {seed} {by:?}: {kinds:?}; first {}",
+                    first.map_or_else(|| "none".to_owned(), told)
+                )),
             }
             for verdict in verdicts.iter().filter(|verdict| verdict["confidence"].as_f64().unwrap() >= 0.9) {
                 tally.sure += 1;
@@ -226,7 +243,13 @@ fn healthy_pairs_give_no_verdict() {
     each(90_000..90_050, |seed| {
         let temp = tempfile::tempdir().unwrap();
         let case = cases::lay(seed, temp.path(), true).unwrap();
-        for by in [By::BothSurveys, By::BothSurveysAndLogs, By::SurveysWithoutACanon, By::ClientSurveyAndServerLog, By::BothLogs] {
+        for by in [
+            By::BothSurveys,
+            By::BothSurveysAndLogs,
+            By::SurveysWithoutACanon,
+            By::ClientSurveyAndServerLog,
+            By::BothLogs,
+        ] {
             let said = diagnose(&games.0[case.game], &case, temp.path(), by);
             if said.code != Some(0) {
                 alarms.lock().unwrap().push(format!("{seed} {} {by:?}: {}{}", case.game, said.out, said.err));

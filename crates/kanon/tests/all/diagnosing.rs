@@ -63,7 +63,11 @@ fn a_server_a_client_and_nothing_else() {
     assert_eq!(all, ["mod-disabled rope client 0.88", "version-older reed - 0.88"]);
     let said = stage.kanon(["diagnose", "--rulebook", "fen.rulebook.toml"].iter().chain(&BOTH).copied()).ends_with(1);
     said.says("which side is off is not known").says("For the server: its 2.0 is the newer one");
-    stage.kanon(["diagnose", "--rulebook", "fen.rulebook.toml"]).ends_with(2).says("there is nothing to go by").says("--message");
+    stage
+        .kanon(["diagnose", "--rulebook", "fen.rulebook.toml"])
+        .ends_with(2)
+        .says("there is nothing to go by")
+        .says("--message");
 }
 
 /// The same log, however it is stored; its last join is torn off in the middle of a line.
@@ -105,12 +109,18 @@ fn lines_that_no_pattern_knows_and_a_pattern_for_them() {
     stage.write("client.log", "12:00:01 [net] fine\n12:00:02 [net] FATAL: checksum of reed-2.0.load is wrong (7)\n");
     let words = ["--client-log", "client.log", "--client", "client"];
     let report = stage.kanon(BASE.iter().chain(&words).copied()).ends_with(1).json();
-    assert_eq!((report["verdicts"][0]["cause"].as_str(), report["verdicts"][0]["mod"].as_str()), (Some("content-differs"), Some("reed")));
+    assert_eq!(
+        (report["verdicts"][0]["cause"].as_str(), report["verdicts"][0]["mod"].as_str()),
+        (Some("content-differs"), Some("reed"))
+    );
     assert!(report["verdicts"][0]["confidence"].as_f64().unwrap() < 0.6, "that is only a hint: {report}");
     let proposal = report["proposals"][0].as_str().unwrap().to_owned();
     stage.write("fen.rulebook.toml", format!("{RULES}\n{proposal}"));
     let told = verdicts(&stage, &words);
-    assert!(told[0].starts_with("content-differs") && told[0].ends_with("0.77"), "the rulebook knows it now: {told:?} {proposal}");
+    assert!(
+        told[0].starts_with("content-differs") && told[0].ends_with("0.77"),
+        "the rulebook knows it now: {told:?} {proposal}"
+    );
 }
 
 #[rstest]
@@ -134,8 +144,15 @@ fn a_reply_for_the_player() {
     assert_eq!(said.code, Some(2), "there is no such server");
     stage.kanon(["align", "station", "--yes"]).ends_with(0);
     let said = stage.kanon(["diagnose", "--client", "oskar", "--reply"]).ends_with(1);
-    let said = said.says("This is why you could not join:").says("drift-radio is not there in your game").says("Replace snowtrack 3.1.0 by 3.2.1");
-    assert!(!said.out.contains("canon") && !said.out.contains("kanon "), "those are no words for players: {}", said.out);
+    let said = said
+        .says("This is why you could not join:")
+        .says("drift-radio is not there in your game")
+        .says("Replace snowtrack 3.1.0 by 3.2.1");
+    assert!(
+        !said.out.contains("canon") && !said.out.contains("kanon "),
+        "those are no words for players: {}",
+        said.out
+    );
     stage.kanon(["publish", "site"]).ends_with(0);
     stage.kanon(["diagnose", "--client", "oskar", "--reply"]).ends_with(1).says("run: kanon follow");
     stage.kanon(["diagnose", "--client", "mara", "--server", "station", "--reply"]).says("can't tell yet");
@@ -146,7 +163,11 @@ fn with_nothing_named_the_server_of_the_workspace_is_held_against_its_canon() {
     let stage = Stage::sealed();
     stage.kanon(["diagnose"]).ends_with(0).says("nothing found").says("looked at: the server station, the canon");
     stage.world.spoil().unwrap();
-    stage.kanon(["diagnose"]).ends_with(1).says("mod-disabled lantern-grid - mend the server").says("kanon align station");
+    stage
+        .kanon(["diagnose"])
+        .ends_with(1)
+        .says("mod-disabled lantern-grid - mend the server")
+        .says("kanon align station");
 }
 
 #[test]
@@ -166,7 +187,9 @@ fn hostile_logs_and_surveys() {
     let stage = stage(SERVER, &["peat-1.0.load"]);
     let long: Vec<u8> = b"these are not with you: ".iter().chain(vec![b'x'; 40 << 20].iter()).copied().collect();
     let noise: Vec<u8> = (0..3_u32 << 20).map(|at| (at.wrapping_mul(2_654_435_761) >> 24) as u8).collect();
-    let clever = b"HELLO Ida\n\x1b[2J\x1b]0;owned\x07 these are not with Ida:\n * \x1b[31mpeat\xe2\x80\xae\x08\x08\nBYE Ida\n".to_vec();
+    let clever =
+        b"HELLO Ida\n\x1b[2J\x1b]0;owned\x07 these are not with Ida:\n * \x1b[31mpeat\xe2\x80\xae\x08\x08\nBYE Ida\n"
+            .to_vec();
     let bomb = gzip(&vec![b'\n'; 30 << 20]);
     for (name, bytes) in [("long", long), ("noise", noise), ("clever", clever), ("bomb", bomb), ("empty", Vec::new())] {
         stage.write("server.log", bytes);
@@ -186,7 +209,9 @@ fn hostile_logs_and_surveys() {
 fn a_survey_that_players_send_tells_nothing_else() {
     let stage = stage(SERVER, &["peat-1.0.load"]);
     let folder = stage.path("client").canonicalize().unwrap();
-    stage.kanon(["survey", "client", "--rulebook", "fen.rulebook.toml", "--role", "client", "-o", "mine.json"]).ends_with(0);
+    stage
+        .kanon(["survey", "client", "--rulebook", "fen.rulebook.toml", "--role", "client", "-o", "mine.json"])
+        .ends_with(0);
     let survey = stage.read("mine.json");
     let parent = folder.parent().unwrap().display().to_string();
     assert!(!survey.contains(&parent) && !survey.contains("ines"), "{survey}");
@@ -196,14 +221,20 @@ fn a_survey_that_players_send_tells_nothing_else() {
 #[test]
 fn a_servers_health() {
     let stage = Stage::sealed();
-    let mut log = "06:00:00 boot: Polarspur station\n06:00:04 mods: woke snowtrack 3.2.1\n06:00:30 gate: open on port 1\n".to_owned();
+    let mut log =
+        "06:00:00 boot: Polarspur station\n06:00:04 mods: woke snowtrack 3.2.1\n06:00:30 gate: open on port 1\n"
+            .to_owned();
     for minute in 0..50 {
-        log += &format!("07:{minute:02}:00 clock: {} ms behind{}\n", 100 + minute, if minute % 2 == 0 { ", waiting for snowtrack" } else { "" });
+        log += &format!(
+            "07:{minute:02}:00 clock: {} ms behind{}\n",
+            100 + minute,
+            if minute % 2 == 0 { ", waiting for snowtrack" } else { "" }
+        );
         log += &format!("07:{minute:02}:30 stove: burns {} MiB\n", 600 + 10 * minute);
     }
     stage.write("station.log", &log);
     let said = stage.kanon(["health", "station.log"]).ends_with(1);
-    said.says("up after 30.0 s").says("50 lines of falling behind").says("it grows").says("snowtrack").says("▁");
+    said.says("up after 30.0 s").says("50 lines of falling behind").says("it grows").says("snowtrack").says("▃");
     let report = stage.kanon(["health", "station.log", "--format", "json"]).ends_with(1).json();
     fits_its_schema("health", &report);
     assert_eq!((report["lag_lines"].as_u64(), report["mods"][0]["lines"].as_u64()), (Some(50), Some(25)));

@@ -12,9 +12,12 @@ fn stage(temper: &str) -> Stage {
     let done = std::process::Command::new("cp").arg("-a").arg(stage.path("station")).arg(stage.path("attic")).status();
     assert!(done.unwrap().success());
     stage.write("attic/engine/temper.toml", temper);
-    let start = format!("[{:?}, \"standin\", \"server\", \"attic\", \"attic/console.log\"]", program().display().to_string());
+    let start =
+        format!("[{:?}, \"standin\", \"server\", \"attic\", \"attic/console.log\"]", program().display().to_string());
     let wishes = stage.read("kanon.toml")
-        + &format!("\n[install.attic]\nrole = \"server\"\nat = \"attic\"\nrehearsal = true\nlog = \"console.log\"\nstart = {start}\n");
+        + &format!(
+            "\n[install.attic]\nrole = \"server\"\nat = \"attic\"\nrehearsal = true\nlog = \"console.log\"\nstart = {start}\n"
+        );
     stage.write("kanon.toml", wishes);
     stage
 }
@@ -40,13 +43,20 @@ fn a_server_that_goes_on_loading_after_it_says_that_it_is_up() {
     assert_eq!(report["recorded"], true);
     let left = std::process::Command::new("pgrep").arg("-f").arg(stage.path("attic").display().to_string()).output();
     assert!(left.is_ok_and(|left| left.stdout.is_empty()), "nothing of it runs on");
-    stage.kanon(["rehearse", "attic", "--settle", "0.5"]).ends_with(0).says("passed").says("remembered: this canon has passed");
+    stage
+        .kanon(["rehearse", "attic", "--settle", "0.5"])
+        .ends_with(0)
+        .says("passed")
+        .says("remembered: this canon has passed");
 }
 
 #[test]
 fn what_does_not_load_is_told_and_not_remembered() {
     let stage = stage("");
-    stage.kanon(["rehearse", "attic", "--patience", "1", "--settle", "60"]).ends_with(1).says("after 1 seconds it was still loading");
+    stage
+        .kanon(["rehearse", "attic", "--patience", "1", "--settle", "60"])
+        .ends_with(1)
+        .says("after 1 seconds it was still loading");
     stage.write("attic/engine/temper.toml", "breaks-with = [\"snowtrack\"]\n");
     let said = stage.kanon(["rehearse", "attic", "--settle", "0.5"]).ends_with(1);
     said.says("failed").says("boot: gave up").says("kanon isolate attic");
@@ -61,7 +71,7 @@ fn the_rehearsal_server_is_aligned_first_and_the_real_one_asks_for_it() {
     stage.write("attic/mods/fog-bank.psm", psm("fog-bank", "1", "everywhere"));
     std::fs::remove_file(stage.path("attic/mods/drift-radio-1.1.0.psm")).unwrap();
     std::fs::remove_file(stage.path("station/mods/drift-radio-1.1.0.psm")).unwrap();
-    let policy = stage.read("kanon.toml").replace("[install.attic]", "[policy]\nunrehearsed = \"refuse\"\n\n[install.attic]");
+    let policy = stage.read("kanon.toml").replace("[policy]\n", "[policy]\nunrehearsed = \"refuse\"\n");
     stage.write("kanon.toml", policy);
     let before = stage.fingerprint("station");
     stage.kanon(["align", "station", "--yes"]).ends_with(2).says("never rehearsed").says("kanon rehearse attic");
@@ -75,7 +85,8 @@ fn the_rehearsal_server_is_aligned_first_and_the_real_one_asks_for_it() {
 fn stage_by_stage_each_with_what_it_needs() {
     let stage = stage("");
     let report = rehearsed(&stage, &["--stage", "drift-radio", "--stage", "snowtrack,sled-dogs"], 0);
-    let mods: Vec<usize> = report["stages"].as_array().unwrap().iter().map(|one| one["mods"].as_array().unwrap().len()).collect();
+    let mods: Vec<usize> =
+        report["stages"].as_array().unwrap().iter().map(|one| one["mods"].as_array().unwrap().len()).collect();
     assert_eq!((mods.len(), mods[0], mods[2]), (3, 2, 8), "drift-radio needs aurora-core; at last all: {report}");
     assert!(mods[1] > mods[0] && report["recorded"] == true);
     stage.write("attic/engine/temper.toml", "breaks-with = [\"snowtrack\"]\n");
@@ -117,7 +128,11 @@ fn the_search_by_hand() {
     let mut runs = 0;
     while now["ending"] == "open" {
         let bad = is_there("halogen-lamps-2.0.4");
-        assert_eq!(bad, now["next"].as_array().unwrap().iter().any(|id| id == "halogen-lamps"), "what is there is what is told");
+        assert_eq!(
+            bad,
+            now["next"].as_array().unwrap().iter().any(|id| id == "halogen-lamps"),
+            "what is there is what is told"
+        );
         now = report(&["--was", if bad { "bad" } else { "good" }]);
         runs += 1;
         assert!(runs < 30, "{now}");

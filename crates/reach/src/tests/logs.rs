@@ -46,7 +46,8 @@ fn lines_are_split_bounded_and_the_last_may_be_torn() {
     let long = vec![b'x'; LOG_LINE_BYTES * 3];
     let log = [b"one\r\n\n", long.as_slice(), b"\ntorn"].concat();
     let mut lines = Vec::new();
-    each_line(BufReader::with_capacity(7, log.as_slice()), |number, line| lines.push((number, line.to_vec()))).expect("read");
+    each_line(BufReader::with_capacity(7, log.as_slice()), |number, line| lines.push((number, line.to_vec())))
+        .expect("read");
     let expected = [b"one".to_vec(), Vec::new(), long[..LOG_LINE_BYTES].to_vec(), b"torn".to_vec()];
     assert_eq!(lines, (1..).zip(expected).collect::<Vec<_>>());
 }
@@ -141,7 +142,8 @@ fn names_of_rotated_logs(#[case] own: &str, #[case] name: &str, #[case] expected
 #[test]
 fn only_what_is_not_before_a_moment_counts() {
     let temp = tempfile::tempdir().expect("a folder");
-    let path = kept(temp.path(), "a.log", b"09:00:00 Mara knocks\n09:00:01 lacks fog\n10:00:00 Mara knocks\nlacks tide\n");
+    let path =
+        kept(temp.path(), "a.log", b"09:00:00 Mara knocks\n09:00:01 lacks fog\n10:00:00 Mara knocks\nlacks tide\n");
     let log = read(&path, (Role::Server, &rules()), (None, Stamp::typed("09:30"))).expect("read");
     assert_eq!(log.events.iter().map(|event| event.line).collect::<Vec<_>>(), [3, 4]);
     let late = read(&path, (Role::Server, &rules()), (None, Stamp::typed("11:00"))).expect("read");

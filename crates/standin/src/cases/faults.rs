@@ -125,23 +125,23 @@ macro_rules! faults {
 }
 
 faults! {
-    Polarspur "client" "p-client missing" ["mod-missing"] [] p_missing;
+    Polarspur "client" "p-client missing" ["mod-missing"] ["dependency-missing"] p_missing;
     Polarspur "client" "p-client older" ["version-older"] ["version-other"] p_older;
     Polarspur "client" "p-client newer" ["version-newer"] ["version-other"] p_newer;
     Polarspur "client" "p-client altered" ["content-differs"] [] p_altered;
     Polarspur "client" "p-client extra" ["mod-extra"] [] p_extra;
     Polarspur "client" "p-client mod twice" ["mod-duplicate"] [] p_twice;
-    Polarspur "client" "p-client switched off" ["mod-disabled"] ["mod-missing"] p_off;
+    Polarspur "client" "p-client switched off" ["mod-disabled"] ["mod-missing" "dependency-missing"] p_off;
     Polarspur "client" "p-client torn mod" ["unreadable" "content-differs" "mod-missing"] ["unreadable"] p_torn;
     Polarspur "client" "p-client mod of another loader" ["mod-extra"] ["unreadable"] p_foreign;
     Polarspur "client" "p-client loader" ["loader-differs"] [] p_loader;
     Polarspur "client" "p-client game" ["game-differs"] [] p_game;
-    Polarspur "client" "p-client wrong place" ["wrong-place"] ["mod-missing"] p_stray;
+    Polarspur "client" "p-client wrong place" ["wrong-place"] ["mod-missing" "dependency-missing"] p_stray;
     Polarspur "client" "p-client still packed" ["still-packed"] ["unreadable"] p_packed;
-    Polarspur "server" "p-server missing" ["mod-missing"] ["mod-extra"] p_leaf_missing;
+    Polarspur "server" "p-server missing" ["mod-missing"] ["mod-extra" "dependency-missing"] p_missing;
     Polarspur "server" "p-server older" ["version-older"] ["version-other"] p_older;
     Polarspur "server" "p-server altered" ["content-differs"] [] p_altered;
-    Polarspur "server" "p-server switched off" ["mod-disabled"] ["mod-extra"] p_leaf_off;
+    Polarspur "server" "p-server switched off" ["mod-disabled"] ["mod-extra" "dependency-missing"] p_off;
     Polarspur "server" "p-server mod twice" ["mod-duplicate"] [] p_twice;
     Polarspur "server" "p-server torn mod" ["unreadable" "content-differs" "mod-missing"] ["unreadable"] p_torn;
     Polarspur "server" "p-server extra" ["mod-extra"] ["mod-missing"] p_extra;
@@ -199,10 +199,6 @@ fn p_missing(hand: &mut Hand<'_>) -> Done {
     about(id)
 }
 
-fn p_leaf_missing(hand: &mut Hand<'_>) -> Done {
-    p_missing(hand)
-}
-
 fn p_core_gone(hand: &mut Hand<'_>) -> Done {
     if hand.taken.iter().any(|id| id == "aurora-core") {
         return NOBODY;
@@ -239,7 +235,9 @@ fn p_altered(hand: &mut Hand<'_>) -> Done {
 fn hand_source(name: &str, member: &str) -> Result<Vec<u8>, StandinError> {
     use std::io::Read as _;
     let packed = world::archive(name, &[])?;
-    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(packed)).map_err(std::io::Error::other).map_err(StandinError::io(name))?;
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(packed))
+        .map_err(std::io::Error::other)
+        .map_err(StandinError::io(name))?;
     let mut bytes = Vec::new();
     let mut file = zip.by_name(member).map_err(std::io::Error::other).map_err(StandinError::io(name))?;
     file.read_to_end(&mut bytes).map_err(StandinError::io(name))?;
@@ -260,7 +258,8 @@ fn packed(members: &[(&str, &[u8])]) -> Result<Vec<u8>, StandinError> {
 
 fn p_extra(hand: &mut Hand<'_>) -> Done {
     let Some(id) = hand.pick(&["fog-bank", "ice-saw", "tin-kettle"]) else { return NOBODY };
-    let about_file = format!("{{\"id\": \"{id}\", \"version\": \"0.{}\", \"runs\": \"everywhere\"}}", hand.dice.roll(9));
+    let about_file =
+        format!("{{\"id\": \"{id}\", \"version\": \"0.{}\", \"runs\": \"everywhere\"}}", hand.dice.roll(9));
     hand.write(&format!("mods/{id}.psm"), &packed(&[("about.json", about_file.as_bytes())])?)?;
     about(id)
 }
@@ -276,10 +275,6 @@ fn p_off(hand: &mut Hand<'_>) -> Done {
     let Some((id, file)) = leaf(hand) else { return NOBODY };
     hand.rename(&file, &format!("{file}.off"))?;
     about(id)
-}
-
-fn p_leaf_off(hand: &mut Hand<'_>) -> Done {
-    p_off(hand)
 }
 
 fn p_torn(hand: &mut Hand<'_>) -> Done {
@@ -391,7 +386,12 @@ fn a_client_line_slip(hand: &mut Hand<'_>) -> Done {
 }
 
 fn a_server_line_slip(hand: &mut Hand<'_>) -> Done {
-    line(hand, "start.bat", "-room=900M \"-holds=#tide-gates;#lantern-fish", "-room=900M \"-holds=#tide-gates;#lantern-fsh")
+    line(
+        hand,
+        "start.bat",
+        "-room=900M \"-holds=#tide-gates;#lantern-fish",
+        "-room=900M \"-holds=#tide-gates;#lantern-fsh",
+    )
 }
 
 fn a_server_line_order(hand: &mut Hand<'_>) -> Done {
@@ -453,10 +453,16 @@ fn t_missing(hand: &mut Hand<'_>) -> Done {
     about(id)
 }
 
-fn t_repacked(hand: &Hand<'_>, (id, version): (&str, &str), change: impl Fn(String) -> String) -> Result<Vec<u8>, StandinError> {
+fn t_repacked(
+    hand: &Hand<'_>,
+    (id, version): (&str, &str),
+    change: impl Fn(String) -> String,
+) -> Result<Vec<u8>, StandinError> {
     use std::io::Read as _;
     let bytes = hand.read(&format!("loads/{id}_{version}.zip"))?;
-    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes)).map_err(std::io::Error::other).map_err(StandinError::io(id))?;
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(bytes))
+        .map_err(std::io::Error::other)
+        .map_err(StandinError::io(id))?;
     let member = format!("{id}_{version}/leaflet.json");
     let mut text = String::new();
     let mut file = zip.by_name(&member).map_err(std::io::Error::other).map_err(StandinError::io(id))?;

@@ -125,7 +125,9 @@ pub fn lay(seed: u64, root: &Path, is_healthy: bool) -> Result<Case, StandinErro
     while truth.len() < count {
         let fault = dice.pick(&of_game);
         let others: Vec<String> = truth.iter().filter_map(|known| known.mod_id.clone()).collect();
-        let is_like = truth.iter().any(|known| known.kind == fault.kind || faults::topic(known.kind) == faults::topic(fault.kind));
+        let is_like = truth
+            .iter()
+            .any(|known| known.kind == fault.kind || faults::topic(known.kind) == faults::topic(fault.kind));
         if is_like {
             continue;
         }

@@ -69,7 +69,8 @@ pub fn run(root: &Path, log: &Path) -> Result<bool, StandinError> {
 
 /// A hall that is given little room takes nobody in.
 fn room(start: &str, holds: usize) -> Option<String> {
-    let line = start.lines().find(|line| !line.trim_start().to_lowercase().starts_with("rem") && line.contains("-room="))?;
+    let line =
+        start.lines().find(|line| !line.trim_start().to_lowercase().starts_with("rem") && line.contains("-room="))?;
     let said: String = line.split("-room=").nth(1)?.chars().take_while(char::is_ascii_digit).collect();
     let (said, wanted): (usize, usize) = (said.parse().ok()?, 512 + 32 * holds);
     (said < wanted).then(|| format!("hall: out of room with {said} of {wanted}"))
