@@ -77,7 +77,7 @@ impl Search {
     }
 
     /// The next set to try, by the ids of its mods; nothing once the search is over.
-    pub fn next(&mut self) -> Option<Vec<String>> {
+    pub fn next_set(&mut self) -> Option<Vec<String>> {
         loop {
             let set = match &mut self.phase {
                 Phase::All => self.failing.clone(),
@@ -244,7 +244,7 @@ mod tests {
     /// Lets a search run against a judge of sets; every set must have what its mods need.
     fn run(mods: &[(String, Vec<String>)], starts: impl Fn(&BTreeSet<String>) -> bool) -> (Ending, usize) {
         let mut search = Search::new(mods);
-        while let Some(set) = search.next() {
+        while let Some(set) = search.next_set() {
             let set: BTreeSet<String> = set.into_iter().collect();
             for (id, needs) in mods.iter().filter(|(id, _)| set.contains(id)) {
                 assert!(needs.iter().all(|need| set.contains(need)), "{id} lacks what it needs in {set:?}");
@@ -291,7 +291,7 @@ mod tests {
         for culprit in ["m0", "m77", "m199"] {
             let mut search = Search::new(&many);
             let likely = search.likely_left();
-            while let Some(set) = search.next() {
+            while let Some(set) = search.next_set() {
                 search.answer(!set.iter().any(|id| id == culprit));
             }
             assert_eq!(search.ending(), Some(&found(&[culprit], &[])));

@@ -333,7 +333,7 @@ impl<'e> Job<'e> {
 
     /// Where the copies of an alignment are, from where the command works.
     pub fn backup_shown(&self, id: i64) -> String {
-        let backups = self.session.workspace().map(|workspace| workspace.backups()).unwrap_or_default();
+        let backups = self.session.workspace().map(kanon_reach::workspace::Workspace::backups).unwrap_or_default();
         let folder = backups.join(id.to_string());
         let shown = folder.strip_prefix(&self.session.env.folder).unwrap_or(&folder);
         shown.display().to_string()

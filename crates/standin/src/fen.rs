@@ -97,7 +97,7 @@ impl Yard {
                     loads.push(load.clone());
                 }
                 None => {
-                    complaints.push(format!("the board names {}, and nothing in the yard is called so", entry.called))
+                    complaints.push(format!("the board names {}, and nothing in the yard is called so", entry.called));
                 }
             }
         }

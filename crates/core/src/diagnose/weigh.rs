@@ -391,15 +391,14 @@ fn is_telling(case: &Case<'_>, event: &LogEvent, events: &[&LogEvent]) -> bool {
     };
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods);
     let mut of_canon = of_canon.flat_map(|sealed| [sealed.reading.id.as_str(), sealed.name.as_str()]);
-    events.iter().any(|other| is_asked_for(other))
-        || of_canon.any(|name| event.names().any(|own| is_same_name(own, name)))
+    events.iter().any(is_asked_for) || of_canon.any(|name| event.names().any(|own| is_same_name(own, name)))
 }
 
 /// A file is called after its mod, most often.
 fn is_same_name(a: &str, b: &str) -> bool {
     let stem = |name: &str| {
         let file = name.rsplit(['/', '\\']).next().unwrap_or(name).to_lowercase();
-        let end = file.find(|c: char| c == '.' || c == '_').unwrap_or(file.len());
+        let end = file.find(['.', '_']).unwrap_or(file.len());
         let version =
             file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
         file[..version].to_owned()

@@ -74,7 +74,7 @@ pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
 
 fn by_starting(rehearsal: &Rehearsal<'_>, search: &mut Search, ui: &Ui) -> Result<Vec<Answer>, Failure> {
     let mut tried = Vec::new();
-    while let Some(mods) = search.next() {
+    while let Some(mods) = search.next_set() {
         let left = search.likely_left();
         ui.notice(&format!(
             "start {}: {}; if one mod is to blame, {} at most",
@@ -102,13 +102,12 @@ fn by_hand(
     let canon = sealed_digest(&rehearsal.canon)?;
     let mut answers = if arguments.anew { Vec::new() } else { kept(&path, canon, ui)? };
     for answer in &answers {
-        if search.next().as_ref() == Some(&answer.mods) {
+        if search.next_set().as_ref() == Some(&answer.mods) {
             search.answer(answer.good);
         }
     }
     let mut was = arguments.was;
-    loop {
-        let Some(mods) = search.next() else { break };
+    while let Some(mods) = search.next_set() {
         let said = match was.take() {
             Some(was) => Some(was == Was::Good),
             None => {
@@ -173,7 +172,7 @@ fn conclude(
     tried: &[Answer],
     (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {
-    let next = search.next();
+    let next = search.next_set();
     let none = Vec::new();
     let (ending, culprits, needed) = match search.ending() {
         None => ("open", &none, &none),
