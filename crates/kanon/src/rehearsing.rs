@@ -55,6 +55,8 @@ pub struct Rehearsal<'e> {
     root: PathBuf,
     folder: Option<PathBuf>,
     waiting: Waiting,
+    /// Whether each start is told in detail while it goes on.
+    tells: bool,
 }
 
 /// What one start came to.
@@ -114,7 +116,13 @@ impl<'e> Rehearsal<'e> {
                 .hint("rehearse on a server of this machine (rehearsal = true), then align the real one"));
         }
         let (root, rulebook) = (workspace.root.clone(), session.loaded.rulebook.clone());
-        Ok(Self { env, ui, canon, rulebook, placed, wish, root, folder, waiting })
+        Ok(Self { env, ui, canon, rulebook, placed, wish, root, folder, waiting, tells: true })
+    }
+
+    /// The same, without a word while a start goes on: many follow each other.
+    pub fn tersely(mut self) -> Self {
+        self.tells = false;
+        self
     }
 
     /// Whether mods may be taken off it and put back.
@@ -180,8 +188,13 @@ impl<'e> Rehearsal<'e> {
             patience: Duration::from_secs(self.waiting.patience),
             settle: Duration::from_secs_f64(settle),
         };
-        let watched = watch(&order, &self.rulebook.events, &mut |text| self.ui.notice(&format!("  {text}")))?;
-        if watched.trouble.is_some() {
+        let mut tell = |text: &str| {
+            if self.tells {
+                self.ui.notice(&format!("  {text}"));
+            }
+        };
+        let watched = watch(&order, &self.rulebook.events, &mut tell)?;
+        if watched.trouble.is_some() && self.tells {
             let shown = printed.strip_prefix(&self.env.folder).unwrap_or(&printed).display().to_string();
             self.ui.notice(&format!("  what it printed is in {shown}"));
         }

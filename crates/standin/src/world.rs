@@ -139,6 +139,23 @@ impl World {
         self.put("station", "snowtrack-3.3.0", "snowtrack-3.3.0.psm")
     }
 
+    /// A server at home, like the station in all but its world, with a temper as that text says.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn attic(&self, temper: &str) -> Result<(), StandinError> {
+        for part in ["mods", "engine"] {
+            let from = self.folder("station").join(part);
+            for entry in std::fs::read_dir(&from).map_err(StandinError::io(part))? {
+                let path = entry.map_err(StandinError::io(part))?.path();
+                let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+                let bytes = std::fs::read(&path).map_err(StandinError::io(&name))?;
+                self.write(&format!("attic/{part}/{name}"), &bytes)?;
+            }
+        }
+        self.write("attic/engine/temper.toml", temper.as_bytes())
+    }
+
     /// Whoever keeps the web space sends a mod of their own, under a name that was published.
     ///
     /// # Errors

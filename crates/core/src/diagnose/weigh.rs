@@ -272,12 +272,21 @@ fn strength(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> f64 {
     let finding = &measured.finding;
     let is_such = family(event.means).contains(&finding.code);
     let has_names = event.names().next().is_some();
-    match (event.names().any(|name| is_about(finding, name)), is_such) {
+    let names_it = event.names().any(|name| is_about(finding, name));
+    match (names_it || (is_such && tells_value(event, finding)), is_such) {
         (true, true) => SAME_CAUSE,
         (true, false) => SAME_THING,
         (false, true) if !has_names || is_platform(finding.code) => ONE_OF_SUCH,
         (false, _) => 0.0,
     }
+}
+
+/// Whether a line tells the value that was found where another one should be.
+fn tells_value(event: &LogEvent, finding: &Finding) -> bool {
+    let has = |text: &Option<String>, value: &String| {
+        value.chars().count() > 2 && text.as_ref().is_some_and(|text| has_word(text, value))
+    };
+    event.found.as_ref().is_some_and(|value| has(&finding.found, value))
 }
 
 const fn is_platform(code: Code) -> bool {
@@ -297,8 +306,10 @@ fn is_about(finding: &Finding, name: &str) -> bool {
     finding.mod_id.as_ref().is_some_and(same)
         || finding.path.as_ref().is_some_and(ends_so)
         || finding.entries.iter().any(|entry| has_word(&entry.path, name))
-        || (finding.mod_id.is_none() || matches!(finding.code, Code::KeyMissing | Code::KeyChanged))
-            && [&finding.expected, &finding.found].into_iter().flatten().any(|text| has_word(text, name))
+        || [&finding.expected, &finding.found]
+            .into_iter()
+            .flatten()
+            .any(|text| name.chars().count() > 2 && has_word(text, name))
 }
 
 /// Whether a text has a name as a word of its own.
@@ -678,7 +689,8 @@ fn added(hypothesis: &Hypothesis<'_>) -> f64 {
 /// Beside a blocking difference a risky one that nothing else tells of is hardly the cause.
 fn temper(hypotheses: &mut [Hypothesis<'_>]) {
     let any_blocking = hypotheses.iter().any(|hypothesis| hypothesis.odds >= BLOCKING);
-    for hypothesis in hypotheses.iter_mut().filter(|hypothesis| hypothesis.odds == RISKY && any_blocking) {
+    let is_alone = |hypothesis: &&mut Hypothesis<'_>| hypothesis.odds == RISKY && hypothesis.weights.is_empty();
+    for hypothesis in hypotheses.iter_mut().filter(|hypothesis| is_alone(hypothesis) && any_blocking) {
         hypothesis.odds = RISKY_BESIDE;
     }
 }

@@ -198,7 +198,11 @@ pub fn told_remedies(
         _ => format!("Look after {subject} on {on}: {}.", cause.about()),
     };
     let name = |survey: Option<&Survey>| survey.map(|survey| survey.install.name.clone());
-    let known = name(case.client).or(name(case.server)).filter(|_| case.canon.is_some());
+    let known = match side {
+        Some(Role::Server) => name(case.server),
+        _ => name(case.client).or(name(case.server)),
+    };
+    let known = known.filter(|_| case.canon.is_some());
     match known {
         Some(name) => vec![Remedy { who: ADMINISTRATOR, command: Some(format!("kanon check {name}")), words }],
         None => {

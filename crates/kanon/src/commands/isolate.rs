@@ -55,7 +55,7 @@ const KEPT: &str = "kanon-isolating/1";
 
 pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let waiting = Waiting { patience: arguments.patience, settle: arguments.settle };
-    let rehearsal = Rehearsal::open(env, ui, &arguments.install, waiting)?;
+    let rehearsal = Rehearsal::open(env, ui, &arguments.install, waiting)?.tersely();
     if !rehearsal.may_change() {
         return Err(Failure::plain(format!("{} is no rehearsal install, and this takes mods off", arguments.install))
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));

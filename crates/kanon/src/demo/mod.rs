@@ -58,6 +58,7 @@ fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
     for_players(&mut stage, &world)?;
+    in_the_attic(&mut stage, &world)?;
     an_update(&mut stage, &world)?;
     by_hand(&mut stage, &world)?;
     other_games(&mut stage, &world)?;
@@ -104,6 +105,11 @@ fn what_is_wrong(stage: &mut Stage<'_>) -> Result<(), Failure> {
     );
     stage.command(&["survey", "station"], 0)?;
     stage.command(&["diagnose", "--client", "mara", "--server-log", MORNING_LOG], 1)?;
+    stage.command(&["diagnose", "--message", "teh station didnt open the dor"], 1)?;
+    stage.command(
+        &["diagnose", "--client", "oskar", "--server-log", MORNING_LOG, "--client-log", "oskar.log", "--reply"],
+        1,
+    )?;
     stage.command(&["check"], 1)?;
     for (name, expected) in FAULTS {
         let found = stage.findings(name)?;
@@ -148,6 +154,26 @@ fn for_players(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         "what somebody put into the release is refused, and nothing of juno's is changed",
         fingerprint(&world.folder("juno").join("mods"))? == before,
     );
+    Ok(())
+}
+
+fn in_the_attic(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act(
+        "In the attic",
+        "The next change is tried at home first, on a server in Ines's attic. It says that it is up, and goes on loading. One evening it does not come up at all, and does not say which mod it is.",
+    );
+    let failed =
+        |error: kanon_standin::StandinError| Failure::plain("could not furnish the demo's attic").because(error);
+    world.attic("thaws-ms = 300\nthaws-on-ms = 700\n").map_err(failed)?;
+    stage.add_rehearsal("attic")?;
+    stage.command(&["rehearse", "attic", "--settle", "1", "--stage", "aurora-core,snowtrack"], 0)?;
+    stage.command(&["health", "attic/console.log"], 0)?;
+    world.attic("breaks-with = [\"drift-radio\", \"sled-dogs\"]\n").map_err(failed)?;
+    stage.command(&["rehearse", "attic", "--settle", "0.2"], 1)?;
+    stage.command(&["isolate", "attic", "--settle", "0.2"], 1)?;
+    let found = stage.isolated("attic")?;
+    stage.expect("just the two that don't get on are found", found == ["drift-radio", "sled-dogs"]);
+    stage.command_in_brief(&["check", "attic"], 0)?;
     Ok(())
 }
 
@@ -255,6 +281,18 @@ fn by_hand(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     let hall = Station::hall(stage, &world.folder("reach/hall"), "spoilt-hall.log")?;
     hall.land(stage, &world.folder("reach/rowan"), "rowan", false)?;
     drop(hall);
+    let told = [
+        "diagnose",
+        "--client",
+        "rowan",
+        "--player",
+        "rowan",
+        "--server-log",
+        "../spoilt-hall.log",
+        "--client-log",
+        "../rowan.log",
+    ];
+    stage.command(&in_reach(&told), 1)?;
     stage.command(&in_reach(&["check", "hall"]), 1)?;
     let mut codes: Vec<String> = stage.findings_in("reach", "hall")?.into_iter().map(|(_, code)| code).collect();
     codes.sort();

@@ -109,6 +109,31 @@ impl<'a> Stage<'a> {
         Ok(String::from_utf8_lossy(&output.stdout).trim().to_owned())
     }
 
+    /// Writes a server for rehearsals into the workspace, which is started by this very program.
+    pub fn add_rehearsal(&self, name: &str) -> Result<(), Failure> {
+        let failed = |error| Failure::plain("could not write the demo's kanon.toml").because(error);
+        let path = self.root.join("kanon.toml");
+        let text = std::fs::read_to_string(&path).map_err(failed)?;
+        let program = self.program.display().to_string();
+        let start = [program.as_str(), "standin", "server", name, &format!("{name}/console.log")]
+            .map(|word| format!("{word:?}"))
+            .join(", ");
+        let install = format!(
+            "\n[install.{name}]\nrole = \"server\"\nat = \"{name}\"\nrehearsal = true\nlog = \"console.log\"\nstart = [{start}]\n"
+        );
+        std::fs::write(&path, text + &install).map_err(failed)
+    }
+
+    /// The mods that a search finds to break a rehearsal.
+    pub fn isolated(&self, name: &str) -> Result<Vec<String>, Failure> {
+        let output = self.program().args(["isolate", name, "--settle", "0.2", "--format", "json", "--quiet"]).output();
+        let output = output.map_err(|error| Failure::plain("could not run kanon isolate").because(error))?;
+        let report: Value = serde_json::from_slice(&output.stdout)
+            .map_err(|error| Failure::plain("could not read the report").because(error))?;
+        let culprits = report["culprits"].as_array().cloned().unwrap_or_default();
+        Ok(culprits.iter().filter_map(|id| id.as_str().map(str::to_owned)).collect())
+    }
+
     /// What learning finds: mods on the server and on the client, lists on both, and whether all of it is told.
     pub fn learned(&self, server: &str, client: &str) -> Result<([usize; 3], bool), Failure> {
         let output = self.program().args(["learn", server, "--client", client, "--format", "json", "--quiet"]).output();

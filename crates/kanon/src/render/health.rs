@@ -69,12 +69,13 @@ fn told(start: &Start) -> String {
             count(usize::try_from(start.mods).unwrap_or(0), "mod")
         );
     }
-    let seconds = start.seconds.map_or_else(
-        || "up, in a time that its log does not tell".to_owned(),
-        |seconds| format!("up after {seconds:.1} s"),
-    );
+    let seconds = match start.seconds {
+        None => "up, in a time that its log does not tell".to_owned(),
+        Some(seconds) if seconds < 1.0 => "up within a second".to_owned(),
+        Some(seconds) => format!("up after {seconds:.0} s"),
+    };
     let settled = start.settled.filter(|settled| start.seconds.is_some_and(|seconds| *settled > seconds));
-    let went_on = settled.map_or_else(String::new, |settled| format!(", went on loading until {settled:.1} s"));
+    let went_on = settled.map_or_else(String::new, |settled| format!(", went on loading until {settled:.0} s"));
     format!("  {at}  {seconds}{went_on}, {}\n", count(usize::try_from(start.mods).unwrap_or(0), "mod"))
 }
 

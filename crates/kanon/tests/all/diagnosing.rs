@@ -234,7 +234,7 @@ fn a_servers_health() {
     }
     stage.write("station.log", &log);
     let said = stage.kanon(["health", "station.log"]).ends_with(1);
-    said.says("up after 30.0 s").says("50 lines of falling behind").says("it grows").says("snowtrack").says("▃");
+    said.says("up after 30 s").says("50 lines of falling behind").says("it grows").says("snowtrack").says("▃");
     let report = stage.kanon(["health", "station.log", "--format", "json"]).ends_with(1).json();
     fits_its_schema("health", &report);
     assert_eq!((report["lag_lines"].as_u64(), report["mods"][0]["lines"].as_u64()), (Some(50), Some(25)));
