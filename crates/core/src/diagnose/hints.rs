@@ -116,6 +116,8 @@ const CLASSES: [(Event, &[&str]); 9] = [
             "doesn't have",
             "lacks",
             "lacking",
+            "is not in",
+            "not in it",
             "absent",
             "not loaded",
             "no such",

@@ -132,6 +132,8 @@ const OF_BEFORE: f64 = -0.7;
 // Words near a name, and each further line of the kind.
 const HINTED: f64 = -0.3;
 const HINTED_AGAIN: f64 = 0.2;
+// The last hint of all is of the last try; the first may be of any.
+const HINTED_LAST: f64 = 0.3;
 // A message that is shown for such a cause, wholly alike; and as the only thing there is, its first meaning and each later one.
 const MESSAGE: f64 = 0.8;
 const MESSAGE_ALONE: f64 = -0.6;
@@ -621,7 +623,8 @@ fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_in: bool) -
     let mut proposals: Vec<String> = Vec::new();
     let known = hypotheses.len();
     let is_explained = hypotheses.iter().any(|hypothesis| hypothesis.odds + added(hypothesis) > 0.5);
-    for hint in case.hints {
+    for (place, hint) in case.hints.iter().enumerate() {
+        let lateness = HINTED_LAST * (place + 1) as f64 / case.hints.len() as f64;
         let means = hint.means;
         let cause = match means {
             Event::Cause(code) => code,
@@ -651,7 +654,7 @@ fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_in: bool) -
                     cause,
                     mod_id: hint.mod_id.clone(),
                     side: None,
-                    odds: if means == Event::ModFailed { HINTED - 0.4 } else { HINTED },
+                    odds: lateness + if means == Event::ModFailed { HINTED - 0.4 } else { HINTED },
                     by: vec![hint.source],
                     evidence: vec![evidence],
                     measured: None,

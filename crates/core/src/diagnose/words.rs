@@ -1,6 +1,6 @@
 //! What a diagnosis says to people: a difference in words, what each person must do, what to send next, and a reply for the player.
 
-use super::event::LogEvent;
+use super::event::{LogEvent, is_own_defect};
 use super::hints::Hint;
 use super::measured::Measured;
 use super::weigh::{Case, Diagnosis, Remedy, Verdict};
@@ -16,12 +16,13 @@ const PLAYER: &str = "player";
 pub fn difference(survey: &Survey, finding: &Finding, has_canon: bool) -> String {
     let measure = match (has_canon, survey.install.role) {
         (true, _) => "the canon",
-        (false, Role::Client) => "the server",
-        (false, Role::Server) => "what its mods ask for",
+        (false, Role::Client) if !is_own_defect(finding.code) => "the server",
+        (false, _) => "what is there asks for",
     };
     let subject = finding.mod_id.as_deref().or(finding.path.as_deref()).unwrap_or("the install");
+    let has = if measure.ends_with("for") { "" } else { " has" };
     let mut told = format!(
-        "{subject}: {}; {measure} has {}, {} has {}",
+        "{subject}: {}; {measure}{has} {}, {} has {}",
         finding.code.about(),
         finding.expected.as_deref().unwrap_or("-"),
         survey.install.name,
