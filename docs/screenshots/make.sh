@@ -3,12 +3,12 @@
 #
 #   docs/screenshots/make.sh [NAME...]        all, or only those named
 #
-# Wants xvfb, xterm, imagemagick and fonts-dejavu-core (apt).
+# Wants xvfb, xterm, imagemagick, chromium and fonts-dejavu-core (apt).
 set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd)
 root=$here/../..
-for tool in Xvfb xterm import; do
-  command -v "$tool" >/dev/null || { echo "install first: apt-get install xvfb xterm imagemagick fonts-dejavu-core" >&2; exit 2; }
+for tool in Xvfb xterm import chromium; do
+  command -v "$tool" >/dev/null || { echo "install first: apt-get install xvfb xterm imagemagick chromium fonts-dejavu-core" >&2; exit 2; }
 done
 cargo build --quiet --release -p kanon --manifest-path "$root/Cargo.toml"
 bin=${CARGO_TARGET_DIR:-$root/target}/release
@@ -17,14 +17,26 @@ display=:$((90 + RANDOM % 9))
 Xvfb "$display" -screen 0 1280x800x24 >/dev/null 2>&1 &
 xvfb=$!
 trap 'kill $xvfb 2>/dev/null; rm -rf "$work"' EXIT
-export DISPLAY=$display PATH=$bin:$PATH
+export DISPLAY=$display PATH=$bin:$PATH XDG_CONFIG_HOME=$work/config
 sleep 1
 
+# The station as it was this morning: sealed when all was well, changed by hand last night.
 story=$work/longnight
-kanon demo --keep "$story" >/dev/null
-for name in station oskar wren tove; do kanon -C "$story" undo "$name" >/dev/null; done
+kanon standin world "$story"
+cd "$story"
+kanon init --name "Longnight Station" --rulebook polarspur.rulebook.toml --server station --client mara --client oskar --client wren --client tove >/dev/null
+for name in mara station; do kanon adopt "$name" >/dev/null; done
+kanon seal >/dev/null
+kanon standin morning "$story"
+coproc station { kanon standin server station this-morning.log; }
+read -r port <&"${station[0]}"
+for name in mara oskar wren tove; do kanon standin client "$name" "$name" "$port" "$name.log" >/dev/null || true; done
+kill "$station_PID"
+# The whole story, for what comes later in it.
+demo=$work/demo
+kanon demo --keep "$demo" >/dev/null
 # A second look at the story is not to be told that it was told before.
-sed 's/holds = "archives"/holds = "archive"/; s/^match = /mach  = /' "$story/polarspur.rulebook.toml" >"$story/draft.rulebook.toml"
+sed 's/holds = "archives"/holds = "archive"/; s/^match = /mach  = /' polarspur.rulebook.toml >draft.rulebook.toml
 
 shot() { # name, command
   local name=$1 command=$2
@@ -45,17 +57,39 @@ place=$story
 shot survey "kanon survey station"
 shot check "kanon check oskar station wren"
 shot compare "kanon compare canon station mara oskar wren tove"
-shot diagnose "kanon diagnose --client mara --server-log this-morning.log"
+shot diagnose "kanon diagnose --client oskar --server-log this-morning.log --client-log oskar.log"
 shot align "kanon align oskar --yes"
 kanon -C "$story" undo oskar >/dev/null 2>&1 || true
 shot mistake "kanon survey station --rulebook draft.rulebook.toml"
+kanon align wren --yes >/dev/null
+kanon align tove --yes >/dev/null
 shot history "kanon history"
-rm "$story"/ashmere.rulebook.toml
+
+# For the players: a release on a web server, a new player who follows it, and the page.
+kanon align station --yes >/dev/null
+coproc web { kanon standin shop "$story/site"; }
+read -r port <&"${web[0]}"
+mkdir -p site juno/engine
+cp mara/engine/* juno/engine/
+kanon publish site --address "http://127.0.0.1:$port/" >/dev/null
+shot follow "kanon invite --qr; kanon follow \"$(kanon invite -q)\" juno"
+page() { # name, width, height
+  if [ -n "$wanted" ] && ! grep -qw -- "$1" <<<"$wanted"; then return; fi
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --hide-scrollbars \
+    --user-data-dir="$work/chromium" --window-size="$2,$3" --screenshot="$here/$1.png" "file://$story/handout.html" >/dev/null 2>&1
+}
+kanon handout --address https://mods.example/longnight/ >/dev/null
+page handout 1280 800
+page handout-phone 500 1000
+
+place=$demo
+shot rehearse "kanon rehearse attic --settle 0.2; kanon isolate attic --settle 0.2 -q; kanon health attic/console.log"
+rm "$demo/ashmere.rulebook.toml"
 shot learn "kanon learn ashmere/server --client ashmere/client -o ashmere.rulebook.toml --game 'Ashmere Reach'"
 shot rulebook "kanon rulebook check railway.rulebook.toml --against railway/server --mod peat-works"
 
 # The hall on the reach, as it was when somebody had been at it by hand.
-place=$story/reach
+place=$demo/reach
 kanon -C "$place" undo hall >/dev/null
 shot hall "kanon check hall"
 shot hall-align "kanon align hall --preview"

@@ -319,7 +319,7 @@ line = 'gave up'
         let mut rules = crate::rulebook::parse("g", RULES).expect("a rulebook").value.events;
         let everyday = everyday_rules(&rules);
         rules.extend(everyday);
-        let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog).expect("patterns");
+        let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
         let mut recorder = Recorder::default();
         for (at, line) in log.lines().enumerate() {
             recorder.time(Stamp::of(line));

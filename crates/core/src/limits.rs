@@ -27,11 +27,11 @@ pub const TOML_BYTES: u64 = 4 << 20;
 /// Bytes of one log line that are looked at.
 pub const LOG_LINE_BYTES: usize = 64 << 10;
 /// Events kept of one log, the last ones, and verdicts given: past it the log repeats itself.
-pub const LOG_EVENTS: usize = 50_000;
+pub const LOG_EVENTS: usize = 20_000;
 /// Lines of one log that are looked at closely, the last ones ...
-pub const LOG_LINES: usize = 200_000;
+pub const LOG_LINES: usize = 100_000;
 /// ... and their bytes.
-pub const LOG_LINES_BYTES: usize = 40 << 20;
+pub const LOG_LINES_BYTES: usize = 24 << 20;
 /// Bytes that a compressed log may unpack to.
 pub const LOG_UNPACKED_BYTES: u64 = 64 << 30;
 /// Bytes of a path inside an install.

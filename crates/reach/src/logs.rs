@@ -134,7 +134,7 @@ fn events_of(path: &Path, (side, rules): (Role, &[EventRule])) -> Result<(Vec<Lo
     let too_large =
         |error: &dyn std::fmt::Display| ReachError::Unusable { path: path.to_owned(), reason: error.to_string() };
     let scanner = Scanner::new(rules, side).map_err(|error| too_large(&error))?;
-    let mut reader = LogReader::new(rules, side, Source::log_of(side)).map_err(|error| too_large(&error))?;
+    let mut reader = LogReader::new(rules, side, Source::log_of(side));
     // Of very many lines the last ones are kept: what is asked for is the last join.
     let (mut kept, mut bytes): (VecDeque<(u64, Vec<u8>)>, usize) = (VecDeque::new(), 0);
     let lines = known_lines(path, &scanner, |number, line| {

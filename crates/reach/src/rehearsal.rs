@@ -81,8 +81,7 @@ pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str))
     command.args(words).current_dir(order.folder).stdin(Stdio::piped()).stdout(printed).stderr(also);
     let child = command.spawn().during("run the command", Path::new(program))?;
     let mut server = Running { child, is_over: false, is_elsewhere: false };
-    let mut reader = LogReader::new(rules, Role::Server, Source::ServerLog)
-        .map_err(|error| ReachError::Unusable { path: log.to_owned(), reason: error.to_string() })?;
+    let mut reader = LogReader::new(rules, Role::Server, Source::ServerLog);
     let mut watched = Watched { by_quiet: !rules.iter().any(|rule| rule.means == Event::Ready), ..Watched::default() };
     let mut watch = Watch { begun: Instant::now(), last_word: Instant::now(), weighed: None, system: System::new() };
     loop {

@@ -25,7 +25,7 @@ use std::path::PathBuf;
 pub enum StandinError {
     /// It was called in a way that it does not know.
     #[error(
-        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | hall FOLDER LOG | boat FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE | game NAME FOLDER | case SEED FOLDER [healthy]"
+        "usage: server FOLDER LOG | client FOLDER PLAYER PORT [LOG] | hall FOLDER LOG | boat FOLDER PLAYER PORT [LOG] | layout FILE FOLDER | shop FOLDER [cut=BYTES|no-ranges|endless] | bulk MODS RELEASES FILE | world FOLDER | morning FOLDER | game NAME FOLDER | case SEED FOLDER [healthy]"
     )]
     Usage,
     /// Something on the machine failed.
@@ -70,6 +70,8 @@ pub fn run(arguments: &[String]) -> Result<bool, StandinError> {
             let number = |text: &str| text.parse().map_err(|_| StandinError::Usage);
             bulk::write(number(mods)?, number(releases)?, &PathBuf::from(file))
         }
+        ["world", folder] => world::World::build(&PathBuf::from(folder)).map(|_| true),
+        ["morning", folder] => world::World::at(&PathBuf::from(folder)).spoil().map(|()| true),
         ["game", name, folder] => cases::lay_game(name, &PathBuf::from(folder)).map(|()| true),
         ["case", seed, folder, healthy @ ..] if healthy.len() <= 1 => {
             let seed = seed.parse().map_err(|_| StandinError::Usage)?;

@@ -110,7 +110,7 @@ mod tests {
     fn read(log: &str) -> Vec<LogEvent> {
         let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
         let rulebook: Rulebook = crate::rulebook::parse("polarspur", text).expect("a rulebook").value;
-        let mut reader = LogReader::new(&rulebook.events, Role::Server, Source::ServerLog).expect("patterns");
+        let mut reader = LogReader::new(&rulebook.events, Role::Server, Source::ServerLog);
         log.lines().enumerate().for_each(|(at, line)| reader.line(at as u64 + 1, line.as_bytes()));
         reader.finish()
     }

@@ -8,6 +8,7 @@
 mod attempt;
 mod event;
 mod hints;
+mod index;
 mod likeness;
 mod measured;
 mod scan;

@@ -2,13 +2,14 @@
 
 use std::collections::VecDeque;
 
-use regex::{Captures, Regex, RegexSet};
+use regex::{Captures, Regex};
 use regex_automata::Input;
 use regex_automata::meta::{self, BuildError};
 use regex_automata::nfa::thompson::WhichCaptures;
 use regex_automata::util::syntax;
 
 use super::event::{LogEvent, Source};
+use super::index::Index;
 use super::stamp::Stamp;
 use crate::limits;
 use crate::path::printable;
@@ -18,7 +19,10 @@ use crate::rulebook::{EventRule, Role};
 /// side by side.
 #[derive(Debug, Clone)]
 pub struct Scanner {
-    any: Option<meta::Regex>,
+    patterns: Vec<Regex>,
+    index: Index,
+    /// Patterns that always say nothing in particular are looked for all at once.
+    loose: Option<meta::Regex>,
 }
 
 impl Scanner {
@@ -27,35 +31,75 @@ impl Scanner {
     /// # Errors
     /// When the patterns are too large together.
     pub fn new(rules: &[EventRule], side: Role) -> Result<Self, Box<BuildError>> {
-        let patterns: Vec<&str> = of_side(rules, side).flat_map(patterns).map(Regex::as_str).collect();
-        if patterns.is_empty() {
-            return Ok(Self { any: None });
-        }
-        // One search for all of them: which of them it was is asked only of the lines that are found.
+        let patterns: Vec<Regex> = of_side(rules, side).flat_map(patterns).cloned().collect();
+        let index = Index::new(&patterns.iter().collect::<Vec<_>>());
+        let loose: Vec<&str> = index.loose().iter().map(|place| patterns[*place].as_str()).collect();
         let config = meta::Config::new()
             .which_captures(WhichCaptures::Implicit)
             .utf8_empty(false)
             .nfa_size_limit(Some(64 << 20))
-            .hybrid_cache_capacity(16 << 20);
+            .hybrid_cache_capacity(8 << 20);
         let syntax = syntax::Config::new().multi_line(true).crlf(true).utf8(false);
-        let any = meta::Builder::new().configure(config).syntax(syntax).build_many(&patterns)?;
-        Ok(Self { any: Some(any) })
+        let build = || meta::Builder::new().configure(config).syntax(syntax).build_many(&loose);
+        let loose = if loose.is_empty() { None } else { Some(build()?) };
+        Ok(Self { patterns, index, loose })
     }
 
-    /// Hands on the places of the lines that may be known, in their order.
+    /// Hands on the places of the lines that are known, in their order.
     pub fn scan(&self, text: &[u8], mut take: impl FnMut(std::ops::Range<usize>)) {
-        let Some(any) = &self.any else { return };
-        let mut from = 0;
-        while from < text.len() {
-            // Where a match ends is all that is asked: that costs half of finding where it begins.
-            let Some(found) = any.search_half(&Input::new(text).range(from..).earliest(true)) else { return };
-            let at = found.offset().max(from + 1) - 1;
-            let start = text[from..at].iter().rposition(|byte| *byte == b'\n').map_or(from, |end| from + end + 1);
-            let end = memchr::memchr(b'\n', &text[at..]).map_or(text.len(), |end| at + end);
-            take(start..end);
-            from = end + 1;
+        let (mut by_literal, mut by_pattern) = (self.next_literal(text, 0), self.next_loose(text, 0));
+        loop {
+            let line = match (&by_literal, &by_pattern) {
+                (None, None) => return,
+                (Some(line), None) | (None, Some(line)) => line.clone(),
+                (Some(a), Some(b)) => {
+                    if a.start <= b.start {
+                        a.clone()
+                    } else {
+                        b.clone()
+                    }
+                }
+            };
+            if self.knows(&text[line.clone()]) {
+                take(line.clone());
+            }
+            let from = line.end + 1;
+            if by_literal.as_ref().is_some_and(|found| found.start < from) {
+                by_literal = self.next_literal(text, from);
+            }
+            if by_pattern.as_ref().is_some_and(|found| found.start < from) {
+                by_pattern = self.next_loose(text, from);
+            }
         }
     }
+
+    /// The next line that has a literal of some pattern.
+    fn next_literal(&self, text: &[u8], from: usize) -> Option<std::ops::Range<usize>> {
+        let end = if from < text.len() { self.index.next_literal(text, from)? } else { return None };
+        Some(line_around(text, from, end))
+    }
+
+    /// The next line in which a pattern without a literal may fit.
+    fn next_loose(&self, text: &[u8], from: usize) -> Option<std::ops::Range<usize>> {
+        let loose = self.loose.as_ref().filter(|_| from < text.len())?;
+        // Where a match ends is all that is asked: that costs half of finding where it begins.
+        let found = loose.search_half(&Input::new(text).range(from..).earliest(true))?;
+        Some(line_around(text, from, found.offset()))
+    }
+
+    fn knows(&self, line: &[u8]) -> bool {
+        let text = String::from_utf8_lossy(&line[..line.len().min(limits::LOG_LINE_BYTES)]);
+        let text = text.trim_end_matches('\r');
+        self.index.worth_trying(line).into_iter().any(|place| self.patterns[place].is_match(text))
+    }
+}
+
+/// The line, from a place on, in which something ends.
+fn line_around(text: &[u8], from: usize, end: usize) -> std::ops::Range<usize> {
+    let at = end.max(from + 1) - 1;
+    let start = memchr::memrchr(b'\n', &text[from..at]).map_or(from, |found| from + found + 1);
+    let end = memchr::memchr(b'\n', &text[at..]).map_or(text.len(), |found| at + found);
+    start..end
 }
 
 fn of_side(rules: &[EventRule], side: Role) -> impl Iterator<Item = &EventRule> {
@@ -69,7 +113,7 @@ fn patterns(rule: &EventRule) -> impl Iterator<Item = &Regex> {
 /// Makes events of the lines of one log that are known, in their order.
 pub struct LogReader<'r> {
     rules: Vec<&'r EventRule>,
-    all: RegexSet,
+    index: Index,
     source: Source,
     /// An event whose list of mods may go on in the line with this number.
     open: Option<(u64, usize, LogEvent)>,
@@ -78,13 +122,10 @@ pub struct LogReader<'r> {
 
 impl<'r> LogReader<'r> {
     /// Starts on a log of one side, or on a message that is read like one.
-    ///
-    /// # Errors
-    /// When the patterns are too large together.
-    pub fn new(rules: &'r [EventRule], side: Role, source: Source) -> Result<Self, regex::Error> {
+    pub fn new(rules: &'r [EventRule], side: Role, source: Source) -> Self {
         let rules: Vec<&EventRule> = of_side(rules, side).collect();
-        let all = RegexSet::new(rules.iter().map(|rule| rule.line.as_str()))?;
-        Ok(Self { rules, all, source, open: None, events: VecDeque::new() })
+        let index = Index::new(&rules.iter().map(|rule| &rule.line).collect::<Vec<_>>());
+        Self { rules, index, source, open: None, events: VecDeque::new() }
     }
 
     /// Takes a line, without its end, and its number from one. Of a long one the start is looked at; of very many events the last
@@ -96,10 +137,10 @@ impl<'r> LogReader<'r> {
             return;
         }
         self.open = None;
-        let Some((place, rule)) = self.all.matches(text).iter().next().map(|index| (index, self.rules[index])) else {
-            return;
-        };
-        let Some(captures) = rule.line.captures(text) else { return };
+        let worth = self.index.worth_trying(text.as_bytes());
+        let fits = |place: usize| self.rules[place].line.captures(text).map(|captures| (place, captures));
+        let Some((place, captures)) = worth.into_iter().find_map(fits) else { return };
+        let rule = self.rules[place];
         let event = self.event(rule, (number, text), &captures);
         let mods = captures.name("mods").map(|mods| mods.as_str().to_owned());
         if rule.then.is_some() {
@@ -217,7 +258,7 @@ mod tests {
 
     fn read(rulebook: &Rulebook, side: Role, log: &str) -> Vec<LogEvent> {
         let scanner = Scanner::new(&rulebook.events, side).expect("patterns");
-        let mut reader = LogReader::new(&rulebook.events, side, Source::log_of(side)).expect("patterns");
+        let mut reader = LogReader::new(&rulebook.events, side, Source::log_of(side));
         scanner.scan(log.as_bytes(), |line| {
             let number = log[..line.start].matches('\n').count() as u64 + 1;
             reader.line(number, &log.as_bytes()[line]);
@@ -291,7 +332,7 @@ between = ";"
         fn any_bytes_are_taken_calmly(bytes in proptest::collection::vec(any::<u8>(), 0..300)) {
             let rulebook = polarspur();
             let scanner = Scanner::new(&rulebook.events, Role::Client).expect("patterns");
-            let mut reader = LogReader::new(&rulebook.events, Role::Client, Source::ClientLog).expect("patterns");
+            let mut reader = LogReader::new(&rulebook.events, Role::Client, Source::ClientLog);
             scanner.scan(&bytes, |line| assert!(line.end <= bytes.len()));
             reader.line(1, &bytes);
             prop_assert!(reader.finish().iter().all(|event| event.text.chars().all(|c| !c.is_control())));

@@ -27,8 +27,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         let path = env.folder.join(log);
         let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
         let scanner = Scanner::new(&rules, Role::Server).map_err(|error| unusable(error.to_string()))?;
-        let mut reader =
-            LogReader::new(&rules, Role::Server, Source::ServerLog).map_err(|error| unusable(error.to_string()))?;
+        let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
         let (first, last) = logs::ends(&path)?;
         recorder.time(Stamp::of(&first));
         logs::known_lines(&path, &scanner, |number, line| {
