@@ -149,13 +149,14 @@ looked at: the server station, the client mara, the server's log console.log, th
 1. version-older snowtrack - mend the server
    97 % sure, by survey and server-log
    survey: snowtrack: an older release than the canon's; the canon has 3.2.1, station has 3.1.0
+     (mods/snowtrack-3.1.0.psm)
    server-log line 3: 08:00:02 gate: mara has snowtrack 3.2.1, this station has 3.1.0
    do: kanon align station  (administrator)
 
 2. mod-disabled lantern-grid - mend the server
    88 % sure, by survey
    survey: lantern-grid: a mod of the canon is there but switched off; the canon has 0.6.3,
-     station has 0.6.3, switched off
+     station has 0.6.3, switched off (mods/lantern-grid-0.6.3.psm.off)
    do: kanon align station  (administrator)
 ";
     reads(&stage, &["diagnose", "--client", "mara", "--server-log", "console.log"], 1, expected);
