@@ -290,15 +290,7 @@ mod tests {
     use crate::diagnose::{LogReader, Source};
     use crate::rulebook::Role;
 
-    const RULES: &str = r#"format = "kanon-rulebook/1"
-game = "g"
-[[shelf]]
-name = "mods"
-holds = "files"
-in = "mods"
-[shelf.mod]
-id = { file-name = '(?<id>.+)' }
-[[event]]
+    const RULES: &str = r#"[[event]]
 means = "starting"
 line = 'boot'
 [[event]]
@@ -316,7 +308,7 @@ line = 'gave up'
 "#;
 
     fn health(log: &str) -> Health {
-        let mut rules = crate::rulebook::parse("g", RULES).expect("a rulebook").value.events;
+        let mut rules = crate::rulebook::of_logs(RULES).events;
         let everyday = everyday_rules(&rules);
         rules.extend(everyday);
         let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);

@@ -189,7 +189,7 @@ pub enum Command {
     /// Start a server and prove that it loads: every mod said so, and it is really up
     ///
     /// A rehearsal install (rehearsal = true in kanon.toml) is aligned first, and a passed rehearsal is remembered of the sealed canon, so
-    /// that kanon align can ask for it. The server is started and stopped by the commands of its [install].
+    /// that kanon align can ask for it. The server is started and stopped by the commands of its install in kanon.toml.
     Rehearse(Rehearse),
     /// Find the smallest set of mods that makes a rehearsal fail
     ///
@@ -571,6 +571,17 @@ pub struct Diagnose {
     pub thorough: bool,
 }
 
+/// How long a start is waited for.
+#[derive(Debug, Clone, Copy, Args)]
+pub struct Waiting {
+    /// Give up on a start after so many seconds
+    #[arg(long, value_name = "SECONDS", default_value_t = 600)]
+    pub patience: u64,
+    /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when left out
+    #[arg(long, value_name = "SECONDS")]
+    pub settle: Option<f64>,
+}
+
 #[derive(Debug, Args)]
 pub struct Rehearse {
     /// A server of kanon.toml
@@ -578,12 +589,8 @@ pub struct Rehearse {
     /// Prove these mods first, with what they need; may be given again for the next stage, and the rest comes last
     #[arg(long, value_name = "MOD,…")]
     pub stage: Vec<String>,
-    /// Give up on a start after so many seconds
-    #[arg(long, value_name = "SECONDS", default_value_t = 600)]
-    pub patience: u64,
-    /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when left out
-    #[arg(long, value_name = "SECONDS")]
-    pub settle: Option<f64>,
+    #[command(flatten)]
+    pub waiting: Waiting,
 }
 
 #[derive(Debug, Args)]
@@ -599,12 +606,8 @@ pub struct Isolate {
     /// Forget what was tried by hand, and begin anew
     #[arg(long, requires = "ask")]
     pub anew: bool,
-    /// Give up on a start after so many seconds
-    #[arg(long, value_name = "SECONDS", default_value_t = 600)]
-    pub patience: u64,
-    /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when left out
-    #[arg(long, value_name = "SECONDS")]
-    pub settle: Option<f64>,
+    #[command(flatten)]
+    pub waiting: Waiting,
 }
 
 /// What came of a try.

@@ -23,6 +23,7 @@ use kanon_reach::state::Rehearsed;
 use serde::Serialize;
 
 use crate::alignment::{Job, Wanted};
+use crate::arguments::Waiting;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::places::{Place, Placed};
@@ -33,15 +34,6 @@ use crate::ui::Ui;
 const SETTLE: f64 = 10.0;
 /// Verdicts that are less sure than this are not worth telling of a start.
 const WORTH_TELLING: f64 = 0.3;
-
-/// How long to wait.
-#[derive(Debug, Clone, Copy)]
-pub struct Waiting {
-    /// Seconds until a start is given up.
-    pub patience: u64,
-    /// Seconds of quiet, if they were said.
-    pub settle: Option<f64>,
-}
 
 /// A server that can be rehearsed.
 pub struct Rehearsal<'e> {

@@ -32,3 +32,12 @@ pub mod undo;
 pub mod unpack;
 pub mod workspace;
 pub mod worlds;
+
+/// What rulebooks say of logs, for tests.
+#[cfg(test)]
+fn rules_of(events: &str) -> Vec<kanon_core::rulebook::EventRule> {
+    let shelf =
+        "[[shelf]]\nname = \"mods\"\nholds = \"files\"\nin = \"mods\"\n[shelf.mod]\nid = { file-name = '(?<id>.+)' }\n";
+    let text = format!("format = \"kanon-rulebook/1\"\ngame = \"g\"\n{shelf}{events}");
+    kanon_core::rulebook::parse("g", &text).expect("a rulebook").value.events
+}

@@ -353,15 +353,7 @@ fn before(file: &mut File, at: u64) -> io::Result<Vec<u8>> {
 mod tests {
     use super::*;
 
-    const RULES: &str = r#"format = "kanon-rulebook/1"
-game = "g"
-[[shelf]]
-name = "mods"
-holds = "files"
-in = "mods"
-[shelf.mod]
-id = { file-name = '(?<id>.+)' }
-[[event]]
+    const RULES: &str = r#"[[event]]
 means = "mod-loaded"
 line = 'woke (?<mod>\S+)'
 [[event]]
@@ -383,7 +375,7 @@ line = 'open'
             patience: Duration::from_secs_f64(patience),
             settle: Duration::from_millis(400),
         };
-        let rules = kanon_core::rulebook::parse("g", RULES).expect("a rulebook").value.events;
+        let rules = crate::rules_of(RULES);
         watch(&order, &rules, &mut |_| ()).expect("watched")
     }
 

@@ -131,14 +131,6 @@ mod tests {
 
     fn rulebook() -> Rulebook {
         let text = r#"
-format = "kanon-rulebook/1"
-game = "g"
-[[shelf]]
-name = "mods"
-holds = "files"
-in = "mods"
-[shelf.mod]
-id = { file-name = '(?<id>.+)' }
 [[message]]
 shown = "The station did not open the door. (E-7)"
 means = ["mod-missing", "version-other"]
@@ -153,7 +145,7 @@ means = "signature-bad"
 in = "server-log"
 line = 'gate: (?<player>\S+) carries a forged seal on (?<mod>\S+)'
 "#;
-        crate::rulebook::parse("g", text).expect("a rulebook").value
+        crate::rulebook::of_logs(text)
     }
 
     #[rstest]

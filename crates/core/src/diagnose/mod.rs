@@ -2,17 +2,19 @@
 //!
 //! [`Scanner`] finds the lines of a log that its rulebook knows, [`LogReader`] makes events of them, and [`of_last_join`] takes those
 //! that bear on the join in question. Lines that no pattern knows become [`Hint`]s when they name a mod near a word of failure, and a
-//! message that somebody typed is likened to the known ones ([`likened`]). [`weigh`] holds all of it against what was measured.
+//! message that somebody typed is likened to the known ones ([`likened`]). [`weigh()`] holds all of it against what was measured.
 //! The model is told in docs/diagnosis.md.
 
 mod attempt;
 mod event;
 mod hints;
+mod hypothesis;
 mod index;
 mod likeness;
 mod measured;
 mod scan;
 mod stamp;
+mod told;
 mod weigh;
 mod words;
 

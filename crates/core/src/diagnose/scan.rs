@@ -40,8 +40,10 @@ impl Scanner {
             .nfa_size_limit(Some(64 << 20))
             .hybrid_cache_capacity(8 << 20);
         let syntax = syntax::Config::new().multi_line(true).crlf(true).utf8(false);
-        let build = || meta::Builder::new().configure(config).syntax(syntax).build_many(&loose);
-        let loose = if loose.is_empty() { None } else { Some(build()?) };
+        let loose = match loose.is_empty() {
+            true => None,
+            false => Some(meta::Builder::new().configure(config).syntax(syntax).build_many(&loose)?),
+        };
         Ok(Self { patterns, index, loose })
     }
 
@@ -241,19 +243,12 @@ pub fn shown(text: &str) -> String {
 mod tests {
     use super::*;
     use crate::finding::Code;
-    use crate::rulebook::Rulebook;
+    use crate::rulebook::{Rulebook, of_logs};
     use proptest::prelude::*;
 
     fn polarspur() -> Rulebook {
         let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
         crate::rulebook::parse("polarspur", text).expect("a rulebook").value
-    }
-
-    fn rulebook(events: &str) -> Rulebook {
-        let text = format!(
-            "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"mods\"\nholds = \"files\"\nin = \"mods\"\n[shelf.mod]\nid = {{ file-name = '(?<id>.+)' }}\n{events}"
-        );
-        crate::rulebook::parse("g", &text).expect("a rulebook").value
     }
 
     fn read(rulebook: &Rulebook, side: Role, log: &str) -> Vec<LogEvent> {
@@ -292,7 +287,7 @@ between = ";"
     #[test]
     fn a_header_and_its_list_and_a_list_in_a_line() {
         let log = "Mara lacks these:\n  - fog 1.0\n  - tide\nwell\n  - no more of it\ntoo many: a; b ;\nMara lacks these:\nnothing";
-        let told: Vec<_> = read(&rulebook(LIST), Role::Client, log)
+        let told: Vec<_> = read(&of_logs(LIST), Role::Client, log)
             .into_iter()
             .map(|event| (event.line, event.mod_id, event.expected, event.player))
             .collect();
@@ -312,7 +307,7 @@ between = ";"
     #[test]
     fn a_pattern_that_could_reach_over_lines_stays_in_its_own() {
         let events = read(
-            &rulebook("[[event]]\nmeans = \"crash\"\nline = 'stopped\\s+(?<mod>\\w+)'\n"),
+            &of_logs("[[event]]\nmeans = \"crash\"\nline = 'stopped\\s+(?<mod>\\w+)'\n"),
             Role::Server,
             "stopped\nfog\nstopped fog",
         );

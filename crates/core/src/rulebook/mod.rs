@@ -24,3 +24,12 @@ pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
 pub use settings::{Amount, ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
 pub use spots::{key_of_section, named_table};
+
+/// A rulebook of the game `g` that says just this of its logs and messages, with the loader Trellis.
+#[cfg(test)]
+pub fn of_logs(text: &str) -> Rulebook {
+    let shelf =
+        "[[shelf]]\nname = \"mods\"\nholds = \"files\"\nin = \"mods\"\n[shelf.mod]\nid = { file-name = '(?<id>.+)' }\n";
+    let whole = format!("format = \"kanon-rulebook/1\"\ngame = \"g\"\n[loader]\nname = \"Trellis\"\n{shelf}{text}");
+    parse("g", &whole).expect("a rulebook").value
+}

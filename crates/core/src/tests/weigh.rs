@@ -1,7 +1,8 @@
+use super::super::hints::Needles;
 use super::*;
 use crate::digest::Blake3;
 use crate::path::InstallPath;
-use crate::survey::{InstallFacts, Reading};
+use crate::survey::{InstallFacts, Reading, SurveyedMod};
 
 fn rulebook() -> Rulebook {
     let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");

@@ -14,7 +14,7 @@ use crate::Outcome;
 use crate::arguments::{Format, Isolate, Was};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::rehearsing::{Rehearsal, Waiting, sealed_digest};
+use crate::rehearsing::{Rehearsal, sealed_digest};
 use crate::render;
 use crate::session::Session;
 use crate::ui::Ui;
@@ -54,8 +54,7 @@ struct Kept {
 const KEPT: &str = "kanon-isolating/1";
 
 pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let waiting = Waiting { patience: arguments.patience, settle: arguments.settle };
-    let rehearsal = Rehearsal::open(env, ui, &arguments.install, waiting)?.tersely();
+    let rehearsal = Rehearsal::open(env, ui, &arguments.install, arguments.waiting)?.tersely();
     if !rehearsal.may_change() {
         return Err(Failure::plain(format!("{} is no rehearsal install, and this takes mods off", arguments.install))
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));

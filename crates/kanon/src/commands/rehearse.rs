@@ -11,7 +11,7 @@ use crate::Outcome;
 use crate::arguments::{Format, Rehearse};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::rehearsing::{Rehearsal, Tried, Waiting};
+use crate::rehearsing::{Rehearsal, Tried};
 use crate::render;
 use crate::ui::Ui;
 
@@ -26,8 +26,7 @@ struct Report<'a> {
 }
 
 pub fn run(arguments: &Rehearse, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let waiting = Waiting { patience: arguments.patience, settle: arguments.settle };
-    let rehearsal = Rehearsal::open(env, ui, &arguments.install, waiting)?;
+    let rehearsal = Rehearsal::open(env, ui, &arguments.install, arguments.waiting)?;
     if !arguments.stage.is_empty() && !rehearsal.may_change() {
         return Err(Failure::plain(format!("{} is no rehearsal install, and stages take mods off", arguments.install))
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));

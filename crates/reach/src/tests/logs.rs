@@ -4,15 +4,7 @@ use rstest::rstest;
 
 use super::*;
 
-const RULES: &str = r#"format = "kanon-rulebook/1"
-game = "g"
-[[shelf]]
-name = "mods"
-holds = "files"
-in = "mods"
-[shelf.mod]
-id = { file-name = '(?<id>.+)' }
-[[event]]
+const RULES: &str = r#"[[event]]
 means = "join-tried"
 line = '(?<player>\S+) knocks'
 [[event]]
@@ -21,7 +13,7 @@ line = 'lacks (?<mod>\S+)$'
 "#;
 
 fn rules() -> Vec<EventRule> {
-    kanon_core::rulebook::parse("g", RULES).expect("a rulebook").value.events
+    crate::rules_of(RULES)
 }
 
 fn told(path: &Path) -> Vec<(u64, Option<String>)> {

@@ -1,0 +1,123 @@
+//! A cause that may be it, with what speaks for it, in log-odds.
+
+use std::collections::BTreeMap;
+
+use super::event::{LogEvent, Source};
+use super::measured::Measured;
+use super::weigh::Evidence;
+use crate::finding::{Code, Finding};
+use crate::rulebook::Role;
+
+// Log-odds. A blocking difference that was measured, a risky one, and a risky one beside a blocking one.
+pub(super) const BLOCKING: f64 = 2.0;
+pub(super) const RISKY: f64 = -0.4;
+pub(super) const RISKY_BESIDE: f64 = -1.6;
+// A line that names the same thing and such a cause, the same thing alone, such a cause alone, such a cause among several.
+pub(super) const SAME_CAUSE: f64 = 1.5;
+pub(super) const SAME_THING: f64 = 0.6;
+pub(super) const ONLY_ONE_SUCH: f64 = 1.3;
+pub(super) const ONE_OF_SUCH: f64 = 0.4;
+// What a line alone tells: a cause and a mod, a cause, that something is wrong with a mod.
+pub(super) const TOLD_WITH_MOD: f64 = 1.2;
+pub(super) const TOLD: f64 = 0.8;
+pub(super) const TOLD_VAGUELY: f64 = 0.2;
+// The other log tells it too; the other side was measured and is in line; a survey speaks against it.
+pub(super) const TOLD_TWICE: f64 = 0.6;
+pub(super) const OTHER_IN_LINE: f64 = 0.2;
+pub(super) const SPOKEN_AGAINST: f64 = -2.4;
+// The line is of a side that never came up; it is of a join, and the client did not get so far the last time.
+pub(super) const NEVER_UP: f64 = 0.5;
+pub(super) const OF_BEFORE: f64 = -0.7;
+// Words near a name, and each further line of the kind.
+pub(super) const HINTED: f64 = -0.3;
+pub(super) const HINTED_AGAIN: f64 = 0.2;
+// The last hint of all is of the last try; the first may be of any.
+pub(super) const HINTED_LAST: f64 = 0.3;
+// A message that is shown for such a cause, wholly alike; and as the only thing there is, its first meaning and each later one.
+pub(super) const MESSAGE: f64 = 0.8;
+pub(super) const MESSAGE_ALONE: f64 = -0.6;
+pub(super) const MESSAGE_NEXT: f64 = -0.5;
+/// Without a measurement nobody is surer than this.
+pub(super) const MOST_UNMEASURED: f64 = 0.89;
+/// A refusal is explained by a verdict that is surer than this.
+pub(super) const EXPLAINS: f64 = 0.3;
+
+/// A cause that may be it.
+pub(super) struct Hypothesis<'a> {
+    pub(super) cause: Code,
+    pub(super) mod_id: Option<String>,
+    pub(super) side: Option<Role>,
+    pub(super) odds: f64,
+    pub(super) by: Vec<Source>,
+    pub(super) evidence: Vec<Evidence>,
+    pub(super) measured: Option<Measured<'a>>,
+    pub(super) told: Option<&'a LogEvent>,
+    /// What each source has added.
+    pub(super) weights: BTreeMap<Source, f64>,
+}
+
+/// Adds a line to a hypothesis. Of one log the strongest line counts, since one mistake makes many lines.
+pub(super) fn support(hypothesis: &mut Hypothesis<'_>, event: &LogEvent, strength: f64) {
+    add(
+        hypothesis,
+        event.source,
+        strength,
+        Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() },
+    );
+}
+
+pub(super) fn add(hypothesis: &mut Hypothesis<'_>, source: Source, strength: f64, evidence: Evidence) {
+    if !hypothesis.by.contains(&source) {
+        hypothesis.by.push(source);
+    }
+    let weight = hypothesis.weights.entry(source).or_default();
+    *weight = weight.max(strength);
+    if !hypothesis.evidence.contains(&evidence) {
+        hypothesis.evidence.push(evidence);
+    }
+}
+
+pub(super) fn added(hypothesis: &Hypothesis<'_>) -> f64 {
+    hypothesis.weights.values().sum()
+}
+
+/// Whether a line tells the value that was found where another one should be.
+pub(super) fn tells_value(event: &LogEvent, finding: &Finding) -> bool {
+    let has = |text: &Option<String>, value: &String| {
+        value.chars().count() > 2 && text.as_ref().is_some_and(|text| has_word(text, value))
+    };
+    event.found.as_ref().is_some_and(|value| has(&finding.found, value))
+}
+
+pub(super) const fn is_platform(code: Code) -> bool {
+    matches!(code, Code::GameDiffers | Code::LoaderDiffers | Code::RuntimeDiffers | Code::MemoryLow)
+}
+
+/// Whether a finding is about what a line names: its mod, its file, or an entry in what it tells.
+pub(super) fn is_about(finding: &Finding, name: &str) -> bool {
+    let same = |text: &String| text.eq_ignore_ascii_case(name);
+    let ends_so = |path: &String| {
+        let name = name.replace('\\', "/");
+        path.eq_ignore_ascii_case(&name)
+            || path
+                .to_lowercase()
+                .ends_with(&format!("/{}", name.rsplit('/').next().unwrap_or_default().to_lowercase()))
+    };
+    finding.mod_id.as_ref().is_some_and(same)
+        || finding.path.as_ref().is_some_and(ends_so)
+        || finding.entries.iter().any(|entry| has_word(&entry.path, name))
+        || [&finding.expected, &finding.found]
+            .into_iter()
+            .flatten()
+            .any(|text| name.chars().count() > 2 && has_word(text, name))
+}
+
+/// Whether a text has a name as a word of its own.
+pub(super) fn has_word(text: &str, name: &str) -> bool {
+    let (text, name) = (text.to_lowercase(), name.to_lowercase());
+    let inside = |c: char| c.is_alphanumeric() || c == '-' || c == '_';
+    text.match_indices(&name).any(|(at, _)| {
+        text[..at].chars().next_back().is_none_or(|before| !inside(before))
+            && text[at + name.len()..].chars().next().is_none_or(|after| !inside(after))
+    })
+}

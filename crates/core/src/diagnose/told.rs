@@ -1,0 +1,359 @@
+//! Causes that lines, words and messages tell, and that no measured difference accounts for.
+
+use std::collections::BTreeMap;
+
+use super::attempt::Join;
+use super::event::{LogEvent, Source, family};
+use super::hints::Needles;
+use super::hypothesis::*;
+use super::likeness::Likened;
+use super::weigh::{Case, Evidence};
+use super::words;
+use crate::finding::Code;
+use crate::rulebook::{Event, Role};
+use crate::survey::{Survey, SurveyedMod};
+
+/// The side whose program stopped by itself before there could be a join, if one did.
+pub(super) fn stopped(client: &Join<'_>, server: &Join<'_>) -> Option<Role> {
+    let stops = |event: &&&LogEvent| {
+        let is_defect = event.own_side().is_some() && event.means != Event::Cause(Code::ModDisabled);
+        is_defect && event.player.is_none()
+    };
+    let came_up = |join: &Join<'_>| {
+        join.events.iter().any(|event| {
+            matches!(event.means, Event::Ready | Event::JoinTried | Event::JoinRefused | Event::JoinAccepted)
+        })
+    };
+    let has_stopped = |join: &Join<'_>| join.events.iter().any(|event| stops(&event)) && !came_up(join);
+    if has_stopped(server) {
+        return Some(Role::Server);
+    }
+    has_stopped(client).then_some(Role::Client)
+}
+
+/// Causes that lines name and no measured difference accounts for. What tells most comes first: the rest may mean the same.
+pub(super) fn told<'a>(
+    case: &Case<'_>,
+    events: &[&'a LogEvent],
+    stopped: Option<Role>,
+    hypotheses: &mut Vec<Hypothesis<'a>>,
+) {
+    let from = hypotheses.len();
+    let mut events: Vec<&LogEvent> = events.iter().copied().filter(|event| is_telling(case, event, events)).collect();
+    events.sort_by_key(|event| (vagueness(event), event.source, event.line));
+    for event in events {
+        let Some(cause) = event.cause() else { continue };
+        let is_of_stop = stopped.is_some() && event.own_side() == stopped;
+        let same = hypotheses[from..].iter_mut().find(|known| {
+            let is_such = family(event.means).contains(&known.cause) || known.cause == cause;
+            let told = known.told.into_iter().flat_map(LogEvent::names);
+            let names: Vec<&str> = told.collect();
+            let is_same_thing = event.names().any(|name| names.iter().any(|other| is_same_name(name, other)));
+            is_such && (is_same_thing || (names.is_empty() && event.names().next().is_none()))
+        });
+        match same {
+            Some(known) => support(known, event, if known.by.contains(&event.source) { 0.0 } else { TOLD_TWICE }),
+            None => {
+                let mut alone = told_alone(case, event, cause);
+                if is_of_stop {
+                    alone.odds += NEVER_UP;
+                } else if stopped == Some(Role::Client) && event.player.is_some() {
+                    alone.odds += OF_BEFORE;
+                }
+                hypotheses.push(alone);
+            }
+        }
+    }
+}
+
+/// That a mod is switched off is what its owner wants, unless somebody asks for it: another line, or the canon.
+pub(super) fn is_telling(case: &Case<'_>, event: &LogEvent, events: &[&LogEvent]) -> bool {
+    if event.means != Event::Cause(Code::ModDisabled) {
+        return true;
+    }
+    let is_asked_for = |other: &&LogEvent| {
+        let is_such = family(other.means).contains(&Code::ModDisabled) && other.means != event.means;
+        is_such && other.names().any(|name| event.names().any(|own| is_same_name(own, name)))
+    };
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods);
+    let mut of_canon = of_canon.flat_map(|sealed| [sealed.reading.id.as_str(), sealed.name.as_str()]);
+    events.iter().any(is_asked_for) || of_canon.any(|name| event.names().any(|own| is_same_name(own, name)))
+}
+
+/// A file is called after its mod, most often.
+pub(super) fn is_same_name(a: &str, b: &str) -> bool {
+    let stem = |name: &str| {
+        let file = name.rsplit(['/', '\\']).next().unwrap_or(name).to_lowercase();
+        let end = file.find(['.', '_']).unwrap_or(file.len());
+        let version =
+            file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
+        file[..version].to_owned()
+    };
+    a.eq_ignore_ascii_case(b) || stem(a) == stem(b)
+}
+
+/// How little a line tells: the cause itself, that one is missing, that something failed.
+pub(super) fn vagueness(event: &LogEvent) -> u8 {
+    match event.means {
+        Event::Cause(Code::ModMissing) => 1,
+        Event::Cause(_) => 0,
+        _ => 2,
+    }
+}
+
+pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) -> Hypothesis<'a> {
+    let base = match (vagueness(event), event.names().next()) {
+        (2, Some(_)) | (2, None) if !matches!(event.means, Event::OutOfMemory | Event::ConfigError) => TOLD_VAGUELY,
+        (_, Some(_)) => TOLD_WITH_MOD,
+        _ => TOLD,
+    };
+    let mut hypothesis = Hypothesis {
+        cause,
+        mod_id: event.mod_id.clone(),
+        side: event.own_side(),
+        odds: base,
+        by: vec![event.source],
+        evidence: vec![Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() }],
+        measured: None,
+        told: Some(event),
+        weights: BTreeMap::new(),
+    };
+    held_against_surveys(case, event, cause, &mut hypothesis);
+    hypothesis
+}
+
+/// What surveys say of a cause that only a line tells.
+pub(super) fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Code, hypothesis: &mut Hypothesis<'_>) {
+    let survey = |text: String| Evidence { source: Source::Survey.as_str(), line: None, text };
+    match who_is_left(case, event, cause) {
+        Some(Left::Nobody(text)) => {
+            hypothesis.odds += SPOKEN_AGAINST;
+            hypothesis.evidence.push(survey(text));
+        }
+        Some(Left::Only(side)) => {
+            hypothesis.odds += OTHER_IN_LINE;
+            hypothesis.side = hypothesis.side.or(Some(side));
+        }
+        None => match case.client.and_then(|client| said_by_survey(client, event, cause)) {
+            Some((true, text)) => {
+                hypothesis.by.insert(0, Source::Survey);
+                hypothesis.evidence.push(survey(text));
+                hypothesis.odds = BLOCKING + SAME_CAUSE;
+            }
+            Some((false, text)) => {
+                hypothesis.evidence.push(survey(text));
+                hypothesis.odds += SPOKEN_AGAINST;
+            }
+            None => {}
+        },
+    }
+}
+
+/// Who may be off in what a line names, when no measured difference says so.
+pub(super) enum Left {
+    /// Both sides were measured, and have what the line says they have not.
+    Nobody(String),
+    /// The other side was measured and is in line.
+    Only(Role),
+}
+
+pub(super) fn who_is_left(case: &Case<'_>, event: &LogEvent, cause: Code) -> Option<Left> {
+    use Code::*;
+    let is_measured = matches!(
+        cause,
+        ModMissing
+            | ModDisabled
+            | ModExtra
+            | ModDuplicate
+            | VersionOlder
+            | VersionNewer
+            | VersionOther
+            | ContentDiffers
+            | GameDiffers
+            | LoaderDiffers
+    );
+    if !is_measured {
+        return None;
+    }
+    if matches!(cause, GameDiffers | LoaderDiffers) {
+        let version = |survey: &Survey| {
+            if cause == GameDiffers {
+                survey.install.game_version.clone()
+            } else {
+                survey.install.loader_version.clone()
+            }
+        };
+        let (server, client) = (version(case.server?)?, version(case.client?)?);
+        return case
+            .rulebook
+            .versions
+            .same(&server, &client)
+            .then(|| Left::Nobody(format!("both sides have {client} now; the line tells of before")));
+    }
+    let id = event.mod_id.as_ref()?.to_lowercase();
+    let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.folded_id() == id);
+    match (case.canon, case.server, case.client) {
+        (Some(canon), server, client) => {
+            canon.mods.iter().find(|sealed| sealed.folded_id() == id)?;
+            match (server, client) {
+                (Some(_), Some(_)) => {
+                    Some(Left::Nobody("both sides have now what the canon says; the line tells of before".to_owned()))
+                }
+                (Some(_), None) => Some(Left::Only(Role::Client)),
+                (None, Some(_)) => Some(Left::Only(Role::Server)),
+                (None, None) => None,
+            }
+        }
+        (None, Some(server), Some(client)) if copies(server) && copies(client) => {
+            Some(Left::Nobody("both sides have the same of it now; the line tells of before".to_owned()))
+        }
+        _ => None,
+    }
+}
+
+/// What the client's survey says of a cause: whether it bears it out, and in which words.
+pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(bool, String)> {
+    let name = &client.install.name;
+    if matches!(cause, Code::LoaderDiffers | Code::GameDiffers) {
+        let version =
+            if cause == Code::LoaderDiffers { &client.install.loader_version } else { &client.install.game_version };
+        let (version, found) = (version.as_ref()?, event.found.as_ref()?);
+        return Some((version == found, format!("{name} has {version}")));
+    }
+    let id = event.mod_id.as_ref()?.to_lowercase();
+    let copies: Vec<&SurveyedMod> = client.mods.iter().filter(|found| found.folded_id() == id).collect();
+    let enabled: Vec<&&SurveyedMod> = copies.iter().filter(|copy| copy.enabled).collect();
+    let shown: Vec<String> = copies
+        .iter()
+        .map(|c| format!("{} in {}{}", c.version_or_dash(), c.path, if c.enabled { "" } else { ", switched off" }))
+        .collect();
+    let text = match shown.is_empty() {
+        true => format!("{name} does not have it"),
+        false => format!("{name} has {}", shown.join(" and ")),
+    };
+    let has = |version: &Option<String>| {
+        version.as_ref().is_some_and(|v| enabled.iter().any(|copy| copy.version_or_dash() == v))
+    };
+    let bears_out = match cause {
+        Code::ModMissing => enabled.is_empty(),
+        Code::ModExtra => !enabled.is_empty(),
+        Code::ModDuplicate => enabled.len() > 1,
+        Code::VersionOlder | Code::VersionNewer | Code::VersionOther => has(&event.found) && !has(&event.expected),
+        Code::ContentDiffers if event.found.is_none() || has(&event.found) => return None,
+        _ => return None,
+    };
+    Some((bears_out, text))
+}
+
+/// A message that is like a known one speaks for each cause that it is shown for; alone, for its meanings in their order.
+pub(super) fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypothesis<'_>>, case: &Case<'_>) {
+    let how = match likened.likeness >= 0.999 {
+        true => "as the game shows it".to_owned(),
+        false => format!("{:.0} % like \"{}\"", likened.likeness * 100.0, likened.known),
+    };
+    let text = format!("{} ({how})", super::scan::shown(&message.replace('\n', " ")));
+    let evidence = || Evidence { source: Source::Message.as_str(), line: None, text: text.clone() };
+    let speaks_for = |cause: Code| likened.means.iter().any(|means| family(*means).contains(&cause));
+    let such = hypotheses.iter().filter(|hypothesis| speaks_for(hypothesis.cause)).count().max(1);
+    for hypothesis in hypotheses.iter_mut().filter(|hypothesis| speaks_for(hypothesis.cause)) {
+        add(hypothesis, Source::Message, MESSAGE * likened.likeness / (such as f64).sqrt(), evidence());
+    }
+    if hypotheses.iter().any(|hypothesis| !hypothesis.by.is_empty() && hypothesis.odds > MESSAGE_ALONE) {
+        return;
+    }
+    let named = Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok();
+    let mod_id = named.as_ref().and_then(|needles| needles.named(message).first().map(|id| (*id).to_owned()));
+    let meanings = likened.means.iter().filter_map(|means| match means {
+        Event::Cause(code) => Some(*code),
+        Event::ModFailed => Some(Code::Unreadable),
+        Event::OutOfMemory => Some(Code::MemoryLow),
+        Event::DataRefused => Some(Code::ContentDiffers),
+        Event::ConfigError => Some(Code::SettingDiffers),
+        _ => None,
+    });
+    let certainty = (likened.likeness - 1.0) * 2.0 + if mod_id.is_some() { 0.9 } else { 0.0 };
+    for (rank, cause) in meanings.enumerate() {
+        hypotheses.push(Hypothesis {
+            cause,
+            mod_id: mod_id.clone(),
+            side: None,
+            odds: MESSAGE_ALONE + MESSAGE_NEXT * rank as f64 + certainty,
+            by: vec![Source::Message],
+            evidence: vec![evidence()],
+            measured: None,
+            told: None,
+            weights: BTreeMap::new(),
+        });
+    }
+}
+
+pub(super) fn surveys<'a>(case: &Case<'a>) -> Vec<&'a Survey> {
+    [case.server, case.client].into_iter().flatten().collect()
+}
+
+/// Lines that no pattern knows support what there is; where there is nothing, they are hypotheses of their own.
+pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_in: bool) -> Vec<String> {
+    let mut proposals: Vec<String> = Vec::new();
+    let known = hypotheses.len();
+    let is_explained = hypotheses.iter().any(|hypothesis| hypothesis.odds + added(hypothesis) > 0.5);
+    for (place, hint) in case.hints.iter().enumerate() {
+        let lateness = HINTED_LAST * (place + 1) as f64 / case.hints.len() as f64;
+        let means = hint.means;
+        let cause = match means {
+            Event::Cause(code) => code,
+            _ => Code::Unreadable,
+        };
+        let evidence = Evidence { source: hint.source.as_str(), line: Some(hint.line), text: hint.text.clone() };
+        let names_it = |hypothesis: &Hypothesis<'_>| match (&hint.mod_id, &hypothesis.measured) {
+            (Some(id), Some(measured)) => is_about(&measured.finding, id),
+            (Some(id), None) => hypothesis.mod_id.as_ref().is_some_and(|known| known.eq_ignore_ascii_case(id)),
+            (None, _) => hypothesis.cause == cause,
+        };
+        let speaks = |hypothesis: &Hypothesis<'_>| {
+            names_it(hypothesis) && (family(means).contains(&hypothesis.cause) || hypothesis.measured.is_some())
+        };
+        let mut is_used = false;
+        if let Some(hypothesis) = hypotheses[..known].iter_mut().find(|hypothesis| speaks(hypothesis)) {
+            let strength = if family(means).contains(&hypothesis.cause) { SAME_THING + 0.2 } else { HINTED_AGAIN };
+            add(hypothesis, hint.source, strength, evidence);
+            is_used = true;
+        } else if !is_explained && !got_in {
+            match hypotheses[known..].iter_mut().find(|hypothesis| speaks(hypothesis)) {
+                Some(hypothesis) => {
+                    let twice = hypothesis.evidence.len() as f64 * HINTED_AGAIN;
+                    add(hypothesis, hint.source, twice.min(2.0 * HINTED_AGAIN), evidence);
+                }
+                None => hypotheses.push(Hypothesis {
+                    cause,
+                    mod_id: hint.mod_id.clone(),
+                    side: None,
+                    odds: lateness + if means == Event::ModFailed { HINTED - 0.4 } else { HINTED },
+                    by: vec![hint.source],
+                    evidence: vec![evidence],
+                    measured: None,
+                    told: None,
+                    weights: BTreeMap::new(),
+                }),
+            }
+            is_used = true;
+        }
+        let proposal = words::proposal(hint);
+        if is_used && proposals.len() < 3 && !proposals.contains(&proposal) {
+            proposals.push(proposal);
+        }
+    }
+    // What surveys say of a cause is no less true where only words tell it.
+    for hypothesis in &mut hypotheses[known..] {
+        contradict_hint(case, hypothesis);
+    }
+    proposals
+}
+
+pub(super) fn contradict_hint(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>) {
+    let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
+    let is_there =
+        |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id));
+    if surveys(case).into_iter().all(is_there) {
+        hypothesis.odds += SPOKEN_AGAINST / 2.0;
+    }
+}
