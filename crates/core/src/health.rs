@@ -145,14 +145,14 @@ impl Recorder {
 
     /// Takes an event, with the mods that its line names.
     pub fn event(&mut self, event: &LogEvent, named: &[&str]) {
-        self.time(event.stamp);
+        self.time(event.stamp());
         match event.means {
-            Event::Starting => self.starts.push(Open { from: event.stamp, ..Open::default() }),
+            Event::Starting => self.starts.push(Open { from: event.stamp(), ..Open::default() }),
             Event::ModLoaded | Event::ModFailed | Event::StillLoading => self.loading(event),
             Event::Ready => {
                 let first = self.first;
                 let open = self.open(first);
-                (open.ready, open.is_up) = (event.stamp.or(open.ready), true);
+                (open.ready, open.is_up) = (event.stamp().or(open.ready), true);
             }
             Event::MemoryUsed => self.memory_used(event),
             Event::Lag | Event::OutOfMemory | Event::Crash => self.trouble(event, named),
@@ -173,7 +173,7 @@ impl Recorder {
         let first = self.first;
         let open = self.open(first);
         if open.is_up {
-            open.settled = event.stamp.or(open.settled);
+            open.settled = event.stamp().or(open.settled);
         }
         if event.means == Event::ModLoaded {
             open.mods += 1;
@@ -201,7 +201,7 @@ impl Recorder {
                 (Some(worst), Some(seconds)) => Some(worst.max(seconds)),
                 (worst, seconds) => worst.or(seconds),
             };
-            self.moments.extend(event.stamp.filter(|_| self.moments.len() < MOMENTS));
+            self.moments.extend(event.stamp().filter(|_| self.moments.len() < MOMENTS));
         }
     }
 

@@ -335,7 +335,9 @@ impl<'e> Job<'e> {
     pub fn backup_shown(&self, id: i64) -> String {
         let backups = self.session.workspace().map(kanon_reach::workspace::Workspace::backups).unwrap_or_default();
         let folder = backups.join(id.to_string());
-        let shown = folder.strip_prefix(&self.session.env.folder).unwrap_or(&folder);
+        // From elsewhere only the whole path leads there.
+        let here = Some(&self.session.env.folder).filter(|_| !self.session.env.is_elsewhere());
+        let shown = here.and_then(|here| folder.strip_prefix(here).ok()).unwrap_or(&folder);
         shown.display().to_string()
     }
 

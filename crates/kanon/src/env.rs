@@ -85,6 +85,11 @@ impl Env {
         Self { folder: folder.to_owned(), typed_folder, ..self.clone() }
     }
 
+    /// Whether whoever typed the command stands in another folder than the one it works in.
+    pub const fn is_elsewhere(&self) -> bool {
+        !self.typed_folder.is_empty()
+    }
+
     /// A command as it is to be typed where this one was.
     pub fn command(&self, words: &str) -> String {
         format!("kanon {}{words}", self.typed_folder)

@@ -90,12 +90,12 @@ fn has_a_join(events: &[LogEvent], player: Option<&str>) -> bool {
 }
 
 fn is_from(event: &LogEvent, since: Stamp) -> bool {
-    event.stamp.is_none_or(|stamp| stamp.is_from(since))
+    event.stamp().is_none_or(|stamp| stamp.is_from(since))
 }
 
 /// The place of the first event that is not before a moment; where logs tell times of day alone, on the last day of them.
 fn first_from(events: &[LogEvent], since: Stamp) -> usize {
-    let before = events.iter().rposition(|event| event.stamp.is_some_and(|stamp| !stamp.is_from(since)));
+    let before = events.iter().rposition(|event| event.stamp().is_some_and(|stamp| !stamp.is_from(since)));
     before.map_or(0, |last| last + 1)
 }
 
@@ -135,17 +135,68 @@ fn events_of(path: &Path, (side, rules): (Role, &[EventRule])) -> Result<(Vec<Lo
         |error: &dyn std::fmt::Display| ReachError::Unusable { path: path.to_owned(), reason: error.to_string() };
     let scanner = Scanner::new(rules, side).map_err(|error| too_large(&error))?;
     let mut reader = LogReader::new(rules, side, Source::log_of(side));
-    // Of very many lines the last ones are kept: what is asked for is the last join.
-    let (mut kept, mut bytes): (VecDeque<(u64, Vec<u8>)>, usize) = (VecDeque::new(), 0);
-    let lines = known_lines(path, &scanner, |number, line| {
+    let (lines, count) = match Kind::of(path).during("open the log", path)? {
+        Kind::Plain(size) => last_of_plain(path, size, &scanner).during("read the log", path)?,
+        Kind::Other(_) => last_of_stream(path, &scanner)?,
+    };
+    lines.iter().for_each(|(number, line)| reader.line(*number, line));
+    Ok((reader.finish(), count))
+}
+
+/// Known lines of a log, each with its number.
+type Lines = VecDeque<(u64, Vec<u8>)>;
+
+/// Whether as many lines are kept as are looked at closely.
+fn is_full(lines: usize, bytes: usize) -> bool {
+    lines > LOG_LINES || bytes > LOG_LINES_BYTES
+}
+
+/// The last known lines of a plain log, from its end: what lies before them is only counted. Also how many lines there are.
+fn last_of_plain(path: &Path, size: u64, scanner: &Scanner) -> io::Result<(Lines, u64)> {
+    let mut stretches = stretches_of(size);
+    let (mut found, mut kept, mut bytes): (Vec<Found>, usize, usize) = (Vec::new(), 0, 0);
+    while !stretches.is_empty() && !is_full(kept, bytes) {
+        let together = stretches.split_off(stretches.len().saturating_sub(2 * rayon::current_num_threads()));
+        let scanned: io::Result<Vec<Found>> =
+            together.into_par_iter().map(|stretch| scan_stretch(path, stretch, scanner)).collect();
+        for one in scanned?.into_iter().rev() {
+            kept += one.lines.len();
+            bytes += one.lines.iter().map(|(_, line)| line.len()).sum::<usize>();
+            found.push(one);
+        }
+    }
+    let ends: io::Result<Vec<u64>> = stretches.into_par_iter().map(|stretch| line_ends(path, stretch)).collect();
+    let mut before: u64 = ends?.into_iter().sum();
+    let mut lines = Lines::new();
+    for one in found.into_iter().rev() {
+        lines.extend(one.lines.into_iter().map(|(number, line)| (before + number, line)));
+        before += one.line_ends;
+    }
+    while is_full(lines.len(), bytes) {
+        bytes -= lines.pop_front().map_or(0, |(_, line)| line.len());
+    }
+    Ok((lines, before + 1))
+}
+
+fn line_ends(path: &Path, (begin, end): (u64, u64)) -> io::Result<u64> {
+    let mut file = File::open(path)?;
+    file.seek(SeekFrom::Start(begin))?;
+    let mut bytes = Vec::with_capacity((end - begin) as usize);
+    file.take(end - begin).read_to_end(&mut bytes)?;
+    Ok(memchr::memchr_iter(b'\n', &bytes).count() as u64)
+}
+
+/// The last known lines of a log that can only be read from its beginning, and how many lines there are.
+fn last_of_stream(path: &Path, scanner: &Scanner) -> Result<(Lines, u64), ReachError> {
+    let (mut lines, mut bytes) = (Lines::new(), 0);
+    let count = known_lines(path, scanner, |number, line| {
         bytes += line.len();
-        kept.push_back((number, line));
-        while kept.len() > LOG_LINES || bytes > LOG_LINES_BYTES {
-            bytes -= kept.pop_front().map_or(0, |(_, line)| line.len());
+        lines.push_back((number, line));
+        while is_full(lines.len(), bytes) {
+            bytes -= lines.pop_front().map_or(0, |(_, line)| line.len());
         }
     })?;
-    kept.into_iter().for_each(|(number, line)| reader.line(number, &line));
-    Ok((reader.finish(), lines))
+    Ok((lines, count))
 }
 
 /// Hands on the lines of a log that a scanner may know, each with its number, in their order; says how many lines there are.
@@ -226,17 +277,19 @@ fn scan(scanner: &Scanner, text: &[u8]) -> Vec<(u64, Vec<u8>)> {
 
 /// Stretches of a file, each with the lines that begin in it, side by side.
 fn scan_plain(path: &Path, size: u64, scanner: &Scanner, hand_on: &mut impl FnMut(Found)) -> io::Result<()> {
-    let stretches: Vec<u64> = (0..size.div_ceil(STRETCH)).map(|number| number * STRETCH).collect();
-    for together in stretches.chunks(2 * rayon::current_num_threads()) {
-        let found: Vec<io::Result<Found>> = together
-            .par_iter()
-            .map(|begin| scan_stretch(path, (*begin, (begin + STRETCH).min(size)), scanner))
-            .collect();
+    for together in stretches_of(size).chunks(2 * rayon::current_num_threads()) {
+        let found: Vec<io::Result<Found>> =
+            together.par_iter().map(|stretch| scan_stretch(path, *stretch, scanner)).collect();
         for found in found {
             hand_on(found?);
         }
     }
     Ok(())
+}
+
+/// Where the stretches of a file begin and end.
+fn stretches_of(size: u64) -> Vec<(u64, u64)> {
+    (0..size.div_ceil(STRETCH)).map(|number| (number * STRETCH, ((number + 1) * STRETCH).min(size))).collect()
 }
 
 fn scan_stretch(path: &Path, (begin, end): (u64, u64), scanner: &Scanner) -> io::Result<Found> {
@@ -326,11 +379,13 @@ fn whole_lines(reader: &mut impl BufRead) -> io::Result<Vec<u8>> {
     }
 }
 
-/// Text as UTF-8: a line that is none is taken as Windows-1252.
+/// Text as UTF-8, without what colours it on a terminal: a line that is none is taken as Windows-1252.
 fn as_utf8(text: &[u8]) -> std::borrow::Cow<'_, [u8]> {
-    if std::str::from_utf8(text).is_ok() {
+    let plain = memchr(0x1b, text).map(|_| without_colours(text));
+    if plain.is_none() && std::str::from_utf8(text).is_ok() {
         return text.into();
     }
+    let text = plain.as_deref().unwrap_or(text);
     let mut decoded = Vec::with_capacity(text.len() + text.len() / 8);
     for line in text.split_inclusive(|byte| *byte == b'\n') {
         match std::str::from_utf8(line) {
@@ -339,6 +394,24 @@ fn as_utf8(text: &[u8]) -> std::borrow::Cow<'_, [u8]> {
         }
     }
     decoded.into()
+}
+
+/// A text without the control sequences of terminals (ECMA-48): an escape, a bracket, parameters and a letter.
+fn without_colours(text: &[u8]) -> Vec<u8> {
+    let mut plain = Vec::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = memchr(0x1b, rest) {
+        plain.extend_from_slice(&rest[..at]);
+        rest = &rest[at + 1..];
+        if let Some(sequence) = rest.strip_prefix(b"[") {
+            let parameters = sequence.iter().take_while(|byte| (0x20..0x40).contains(*byte)).count();
+            if sequence.get(parameters).is_some_and(|byte| (0x40..0x7f).contains(byte)) {
+                rest = &sequence[parameters + 1..];
+            }
+        }
+    }
+    plain.extend_from_slice(rest);
+    plain
 }
 
 /// How a log is stored.

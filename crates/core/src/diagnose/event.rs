@@ -48,8 +48,6 @@ pub struct LogEvent {
     pub line: u64,
     /// The line, made printable.
     pub text: String,
-    /// When it was written.
-    pub stamp: Option<Stamp>,
     /// The mod it names.
     pub mod_id: Option<String>,
     /// What was expected.
@@ -67,6 +65,11 @@ pub struct LogEvent {
 }
 
 impl LogEvent {
+    /// When the line was written, as far as it tells.
+    pub fn stamp(&self) -> Option<Stamp> {
+        Stamp::of(&self.text)
+    }
+
     /// The cause it speaks for where nothing was measured.
     pub const fn cause(&self) -> Option<Code> {
         match self.means {

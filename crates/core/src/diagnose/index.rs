@@ -15,6 +15,8 @@ const SHORTEST: usize = 3;
 const WAYS: usize = 16;
 /// Up to so many literals the quickest way is taken.
 const FAST: usize = 2_000;
+/// Up to so many it may be large.
+const FEW: usize = 500;
 
 /// An index over patterns.
 #[derive(Debug, Clone)]
@@ -49,7 +51,12 @@ impl Index {
         }
         // A table of all steps is quickest, and large.
         let kind = if texts.len() <= FAST { AhoCorasickKind::DFA } else { AhoCorasickKind::ContiguousNFA };
-        let literals = AhoCorasick::builder().ascii_case_insensitive(true).kind(Some(kind)).build(&texts);
+        // One look-up a byte instead of two, where the table can afford it.
+        let literals = AhoCorasick::builder()
+            .ascii_case_insensitive(true)
+            .kind(Some(kind))
+            .byte_classes(texts.len() > FEW)
+            .build(&texts);
         match literals {
             Ok(literals) if !texts.is_empty() => Self { literals: Some(literals), of_literal, loose },
             // Without an index every pattern is tried.

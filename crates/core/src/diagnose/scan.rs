@@ -10,7 +10,6 @@ use regex_automata::util::syntax;
 
 use super::event::{LogEvent, Source};
 use super::index::Index;
-use super::stamp::Stamp;
 use crate::limits;
 use crate::path::printable;
 use crate::rulebook::{EventRule, Role};
@@ -171,7 +170,6 @@ impl<'r> LogReader<'r> {
         let Some(captures) = captures else { return false };
         let own = self.event(rule, (number, text), &captures);
         let event = LogEvent {
-            stamp: own.stamp.or(header.stamp),
             mod_id: own.mod_id.or(header.mod_id.clone()),
             expected: own.expected.or(header.expected.clone()),
             found: own.found.or(header.found.clone()),
@@ -206,7 +204,6 @@ impl<'r> LogReader<'r> {
             source: self.source,
             line,
             text: shown(text),
-            stamp: Stamp::of(text),
             mod_id: group("mod"),
             expected: group("expected"),
             found: group("found"),
@@ -269,7 +266,7 @@ mod tests {
         assert_eq!((events.len(), last.cause(), last.line), (2, Some(Code::VersionOther), 3));
         let groups = [&last.mod_id, &last.found, &last.expected, &last.player].map(|group| group.as_deref());
         assert_eq!(groups, [Some("tide"), Some("2.0"), Some("2.1"), Some("Mara")]);
-        assert_eq!(last.stamp.map(|stamp| stamp.second), Some(22_381.0));
+        assert_eq!(last.stamp().map(|stamp| stamp.second), Some(22_381.0));
         assert!(read(&polarspur(), Role::Client, log).is_empty(), "that is what servers say");
     }
 

@@ -93,6 +93,29 @@ fn letters_of_old_code_pages_are_read() {
 }
 
 #[test]
+fn what_colours_a_line_on_a_terminal_is_no_part_of_it() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let path =
+        kept(temp.path(), "a.log", b"\x1b[1;32mMara\x1b[0m knocks\r\nlacks \x1b[31mtide\x1b[0m\n\x1b lacks fog\n");
+    let named = |name: &str| Some(name.to_owned());
+    assert_eq!(told(&path), [(1, named("Mara")), (2, named("tide")), (3, named("fog"))]);
+}
+
+#[test]
+fn of_very_many_lines_the_last_are_looked_at_and_keep_their_numbers() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let all = LOG_LINES as u64 * 12 / 10;
+    let log: String =
+        (1..=all).map(|number| format!("{number} of very many lines, of which each lacks mod-{number}\n")).collect();
+    let path = kept(temp.path(), "a.log", log.as_bytes());
+    let events = read(&path, (Role::Server, &rules()), (None, None)).expect("read").events;
+    assert!(events.iter().all(|event| event.mod_id == Some(format!("mod-{}", event.line))));
+    assert_eq!(events.last().map(|event| event.line), Some(all));
+    let packed = kept(temp.path(), "b.log", &gzip(log.as_bytes()));
+    assert_eq!(read(&packed, (Role::Server, &rules()), (None, None)).expect("read").events, events);
+}
+
+#[test]
 fn older_files_of_a_set_are_read_where_the_join_is_not_in_the_newest() {
     let temp = tempfile::tempdir().expect("a folder");
     let old = |name: &str, bytes: &[u8], hours: u64| {
