@@ -72,7 +72,7 @@ read -r port <&"${web[0]}"
 mkdir -p site juno/engine
 cp mara/engine/* juno/engine/
 kanon publish site --address "http://127.0.0.1:$port/" >/dev/null
-shot follow "kanon invite --qr; kanon follow \"$(kanon invite -q)\" juno"
+shot follow "kanon invite --qr -q; kanon follow \"$(kanon invite -q)\" juno --yes | tail -n 8"
 page() { # name, width, height
   if [ -n "$wanted" ] && ! grep -qw -- "$1" <<<"$wanted"; then return; fi
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --hide-scrollbars \
@@ -83,7 +83,14 @@ page handout 1280 800
 page handout-phone 500 1000
 
 place=$demo
-shot rehearse "kanon rehearse attic --settle 0.2; kanon isolate attic --settle 0.2 -q; kanon health attic/console.log"
+{
+  printf '06:00:00 boot: Polarspur station\n06:00:04 mods: woke snowtrack 3.2.1\n06:00:30 gate: open on port 4100\n06:00:41 world: thawing\n'
+  for minute in $(seq 10 58); do
+    printf '07:%s:00 stove: burns %s MiB\n' "$minute" $((600 + 6 * minute))
+    for beat in $(seq $((minute % 13))); do printf '07:%s:%02d clock: %s ms behind, waiting for snowtrack\n' "$minute" "$beat" $((90 + 7 * minute)); done
+  done
+} >"$demo/last-night.log"
+shot rehearse "kanon rehearse attic --settle 0.2; kanon isolate attic --settle 0.2 -q; kanon health last-night.log"
 rm "$demo/ashmere.rulebook.toml"
 shot learn "kanon learn ashmere/server --client ashmere/client -o ashmere.rulebook.toml --game 'Ashmere Reach'"
 shot rulebook "kanon rulebook check railway.rulebook.toml --against railway/server --mod peat-works"

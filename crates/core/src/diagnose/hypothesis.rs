@@ -103,7 +103,7 @@ pub(super) fn is_about(finding: &Finding, name: &str) -> bool {
                 .to_lowercase()
                 .ends_with(&format!("/{}", name.rsplit('/').next().unwrap_or_default().to_lowercase()))
     };
-    finding.mod_id.as_ref().is_some_and(same)
+    finding.mod_id.as_ref().is_some_and(|id| same(id) || is_same_name(name, id))
         || finding.path.as_ref().is_some_and(ends_so)
         || finding.entries.iter().any(|entry| has_word(&entry.path, name))
         || [&finding.expected, &finding.found]
@@ -120,4 +120,16 @@ pub(super) fn has_word(text: &str, name: &str) -> bool {
         text[..at].chars().next_back().is_none_or(|before| !inside(before))
             && text[at + name.len()..].chars().next().is_none_or(|after| !inside(after))
     })
+}
+
+/// A file is called after its mod, most often.
+pub(super) fn is_same_name(a: &str, b: &str) -> bool {
+    let stem = |name: &str| {
+        let file = name.rsplit(['/', '\\']).next().unwrap_or(name).to_lowercase();
+        let end = file.find(['.', '_']).unwrap_or(file.len());
+        let version =
+            file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
+        file[..version].to_owned()
+    };
+    a.eq_ignore_ascii_case(b) || stem(a) == stem(b)
 }

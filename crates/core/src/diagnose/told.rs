@@ -80,18 +80,6 @@ pub(super) fn is_telling(case: &Case<'_>, event: &LogEvent, events: &[&LogEvent]
     events.iter().any(is_asked_for) || of_canon.any(|name| event.names().any(|own| is_same_name(own, name)))
 }
 
-/// A file is called after its mod, most often.
-pub(super) fn is_same_name(a: &str, b: &str) -> bool {
-    let stem = |name: &str| {
-        let file = name.rsplit(['/', '\\']).next().unwrap_or(name).to_lowercase();
-        let end = file.find(['.', '_']).unwrap_or(file.len());
-        let version =
-            file[..end].rfind('-').filter(|at| file[at + 1..end].chars().all(|c| c.is_ascii_digit())).unwrap_or(end);
-        file[..version].to_owned()
-    };
-    a.eq_ignore_ascii_case(b) || stem(a) == stem(b)
-}
-
 /// How little a line tells: the cause itself, that one is missing, that something failed.
 pub(super) fn vagueness(event: &LogEvent) -> u8 {
     match event.means {
@@ -109,7 +97,7 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
     };
     let mut hypothesis = Hypothesis {
         cause,
-        mod_id: event.mod_id.clone(),
+        mod_id: event.mod_id.clone().or_else(|| mod_of_file(case, event.file.as_deref()?)),
         side: event.own_side(),
         odds: base,
         by: vec![event.source],
@@ -120,6 +108,13 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
     };
     held_against_surveys(case, event, cause, &mut hypothesis);
     hypothesis
+}
+
+/// The mod that a file is called after, where the canon or a survey has one.
+fn mod_of_file(case: &Case<'_>, file: &str) -> Option<String> {
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.reading.id);
+    let of_surveys = surveys(case).into_iter().flat_map(|survey| &survey.mods).map(|found| &found.reading.id);
+    of_canon.chain(of_surveys).find(|id| is_same_name(file, id)).cloned()
 }
 
 /// What surveys say of a cause that only a line tells.

@@ -61,6 +61,6 @@ fn qr(text: &str) -> Result<String, Failure> {
     let code =
         QrCode::new(text).map_err(|error| Failure::plain("the invite is too long for a QR code").because(error))?;
     let drawn = code.render::<Dense1x2>().dark_color(Dense1x2::Dark).light_color(Dense1x2::Light).build();
-    let colours = anstyle::AnsiColor::White.on(anstyle::AnsiColor::Black);
+    let colours = anstyle::AnsiColor::Black.on(anstyle::AnsiColor::BrightWhite);
     Ok(drawn.lines().map(|line| styled(colours, line) + "\n").collect())
 }
