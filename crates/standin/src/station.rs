@@ -122,9 +122,9 @@ pub fn run(folder: &Path, log: &Path) -> Result<bool, StandinError> {
     Ok(true)
 }
 
-/// One visitor. Whoever says nothing understandable within a second is left standing.
+/// One visitor. Whoever says nothing understandable within three seconds is left standing.
 fn serve(station: &mut Station, mut stream: TcpStream) -> Result<(), StandinError> {
-    let patience = stream.set_read_timeout(Some(Duration::from_secs(1)));
+    let patience = stream.set_read_timeout(Some(Duration::from_secs(3)));
     let knock: std::io::Result<Knock> = patience.and_then(|()| receive(&stream));
     let Ok(knock) = knock else { return station.say("gate: somebody mumbled and went away") };
     let open = station.judge(&knock)?;

@@ -169,8 +169,8 @@ fn in_the_attic(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     stage.command(&["rehearse", "attic", "--settle", "1", "--stage", "aurora-core,snowtrack"], 0)?;
     stage.command(&["health", "attic/console.log"], 0)?;
     world.attic("breaks-with = [\"drift-radio\", \"sled-dogs\"]\n").map_err(failed)?;
-    stage.command(&["rehearse", "attic", "--settle", "0.2"], 1)?;
-    stage.command(&["isolate", "attic", "--settle", "0.2"], 1)?;
+    stage.command(&["rehearse", "attic", "--settle", "0.4"], 1)?;
+    stage.command(&["isolate", "attic", "--settle", "0.4"], 1)?;
     let found = stage.isolated("attic")?;
     stage.expect("just the two that don't get on are found", found == ["drift-radio", "sled-dogs"]);
     stage.command_in_brief(&["check", "attic"], 0)?;

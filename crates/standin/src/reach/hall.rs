@@ -119,10 +119,10 @@ impl Hall {
             .map_err(StandinError::io("its log"))
     }
 
-    /// One boat. Whoever says nothing understandable within a second is left standing.
+    /// One boat. Whoever says nothing understandable within three seconds is left standing.
     fn serve(&mut self, mut boat: TcpStream) -> Result<(), StandinError> {
         let papers: std::io::Result<Papers> =
-            boat.set_read_timeout(Some(Duration::from_secs(1))).and_then(|()| receive(&boat));
+            boat.set_read_timeout(Some(Duration::from_secs(3))).and_then(|()| receive(&boat));
         let Ok(papers) = papers else { return self.say("quay: somebody shouted something and left") };
         let open = self.judge(&papers)?;
         // The boat may be gone already; the log has what matters.
