@@ -33,11 +33,17 @@ pub mod unpack;
 pub mod workspace;
 pub mod worlds;
 
-/// What rulebooks say of logs, for tests.
+/// What a rulebook says of logs, for tests.
 #[cfg(test)]
 fn rules_of(events: &str) -> Vec<kanon_core::rulebook::EventRule> {
+    rulebook_of(events).events
+}
+
+/// A rulebook that says just this of logs, for tests.
+#[cfg(test)]
+fn rulebook_of(events: &str) -> kanon_core::rulebook::Rulebook {
     let shelf =
         "[[shelf]]\nname = \"mods\"\nholds = \"files\"\nin = \"mods\"\n[shelf.mod]\nid = { file-name = '(?<id>.+)' }\n";
     let text = format!("format = \"kanon-rulebook/1\"\ngame = \"g\"\n{shelf}{events}");
-    kanon_core::rulebook::parse("g", &text).expect("a rulebook").value.events
+    kanon_core::rulebook::parse("g", &text).expect("a rulebook").value
 }

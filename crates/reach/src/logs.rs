@@ -33,7 +33,9 @@ pub struct ReadLog {
     newest: PathBuf,
     /// How many lines that has.
     lines: u64,
-    /// The line of it before which nothing counts.
+    /// How many of the events are of older files.
+    older: usize,
+    /// The line of the newest file before which nothing counts.
     from_line: u64,
     /// The files that were read, by name.
     pub files: Vec<String>,
@@ -61,6 +63,7 @@ pub fn read(
             for event in &mut events {
                 event.text = format!("({}) {}", name_of(file), event.text);
             }
+            log.older += events.len();
         }
         log.files.push(name_of(file));
         events.append(&mut log.events);
@@ -73,7 +76,9 @@ pub fn read(
     }
     if let Some(since) = since {
         let first = first_from(&log.events, since);
-        log.from_line = log.events[..first].last().map_or(0, |event| event.line + 1);
+        let last_before = log.events[..first].last().filter(|_| first > log.older);
+        log.from_line = last_before.map_or(0, |event| event.line + 1);
+        log.older = log.older.saturating_sub(first);
         log.events.drain(..first);
     }
     Ok(log)
@@ -104,8 +109,10 @@ fn first_from(events: &[LogEvent], since: Stamp) -> usize {
 /// # Errors
 /// When the log can't be read.
 pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Needles) -> Result<Vec<Hint>, ReachError> {
-    let join = of_last_join(&log.events, player);
-    let known: Vec<u64> = log.events.iter().map(|event| event.line).collect();
+    // Lines of older files have numbers of their own.
+    let own = &log.events[log.older..];
+    let join = of_last_join(own, player);
+    let known: Vec<u64> = own.iter().map(|event| event.line).collect();
     let from = join.from_line.max(log.from_line).max(log.lines.saturating_sub(HINTED_LINES));
     let (mut hints, mut above) = (VecDeque::new(), String::new());
     let path = &log.newest;

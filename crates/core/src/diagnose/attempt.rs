@@ -63,7 +63,12 @@ pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Join<'e
             || never_up
             || bearing.iter().any(|event| is_failure(event)),
         was_let_in,
-        from_line: last_try.and_then(|start| run.get(start)).or(run.first()).map_or(0, |event| event.line),
+        // What stands before the first line that is known may be of the same run, where no earlier one is known.
+        from_line: match last_try.and_then(|start| run.get(start)) {
+            Some(start) => start.line,
+            None if begin == 0 => 0,
+            None => run.first().map_or(0, |event| event.line),
+        },
         events: bearing,
     }
 }

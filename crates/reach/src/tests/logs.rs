@@ -140,6 +140,21 @@ fn older_files_of_a_set_are_read_where_the_join_is_not_in_the_newest() {
     assert_eq!(names.len(), 4, "of a folder all logs count: {names:?}");
 }
 
+/// A line of an older file that has the same number is another line.
+#[test]
+fn hints_are_of_the_newest_file_whatever_older_ones_say_in_their_lines() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let rulebook =
+        crate::rulebook_of(&format!("{RULES}[[event]]\nmeans = \"mod-loaded\"\nline = 'woke (?<mod>\\S+)'\n"));
+    kept(temp.path(), "server.log.1", b"woke fog\nchatter\nMara knocks\nlacks fog\n");
+    let path = kept(temp.path(), "server.log", b"one\nerror in fog\nfog is missing\nlacks tide\n");
+    let log = read(&path, (Role::Server, &rulebook.events), (None, None)).expect("read");
+    assert_eq!((log.files.len(), log.older), (2, 3));
+    let needles = Needles::new(&rulebook, &[], None, &log.events).expect("needles");
+    let found = hints(&log, Source::ServerLog, None, &needles).expect("read");
+    assert_eq!(found.iter().map(|hint| hint.line).collect::<Vec<_>>(), [2, 3]);
+}
+
 #[rstest]
 #[case("server.log", "server.log.1", true)]
 #[case("server.log", "server.log.2.gz", true)]
