@@ -27,7 +27,7 @@ use crate::arguments::Waiting;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::places::{Place, Placed};
-use crate::session::{Session, Target};
+use crate::session::{Session, Target, digest_of};
 use crate::ui::Ui;
 
 /// Seconds of quiet when nothing else is said.
@@ -253,14 +253,8 @@ impl<'e> Rehearsal<'e> {
             seconds: tried.settled.into_iter().chain(tried.ready).fold(0.0, f64::max),
             memory: tried.memory,
         };
-        Ok(state.record_rehearsal(sealed_digest(&self.canon)?, &passed)?)
+        Ok(state.record_rehearsal(digest_of(&self.canon)?, &passed)?)
     }
-}
-
-/// What a sealed canon is known again by.
-pub fn sealed_digest(canon: &Canon) -> Result<Blake3, Failure> {
-    let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
-    Ok(Blake3::of(json.as_bytes()))
 }
 
 /// The mods that did not say that they were loaded: by their ids, titles or files.

@@ -90,6 +90,12 @@ pub fn day_of(time: jiff::Timestamp) -> String {
     time.to_zoned(jiff::tz::TimeZone::UTC).strftime("%Y-%m-%d").to_string()
 }
 
+/// What a canon is known again by: the digest of its text.
+pub fn digest_of(canon: &Canon) -> Result<Blake3, Failure> {
+    let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
+    Ok(Blake3::of(json.as_bytes()))
+}
+
 /// What mods are called where they are installed, by shelf and folded id.
 pub type KnownNames = BTreeMap<(String, String), String>;
 

@@ -72,14 +72,7 @@ impl LogEvent {
 
     /// The cause it speaks for where nothing was measured.
     pub const fn cause(&self) -> Option<Code> {
-        match self.means {
-            Event::Cause(code) => Some(code),
-            Event::ModFailed => Some(Code::Unreadable),
-            Event::DataRefused => Some(Code::ContentDiffers),
-            Event::OutOfMemory => Some(Code::MemoryLow),
-            Event::ConfigError => Some(Code::SettingDiffers),
-            _ => None,
-        }
+        cause_of(self.means)
     }
 
     /// The side on which it must be, where the line can only be about the one whose log it is in.
@@ -100,6 +93,18 @@ impl LogEvent {
     pub fn names(&self) -> impl Iterator<Item = &str> {
         let first_of_expected = self.expected.as_deref().and_then(|text| text.split_whitespace().next());
         [self.mod_id.as_deref(), self.file.as_deref(), self.key.as_deref(), first_of_expected].into_iter().flatten()
+    }
+}
+
+/// The cause that a meaning speaks for where nothing was measured.
+pub const fn cause_of(means: Event) -> Option<Code> {
+    match means {
+        Event::Cause(code) => Some(code),
+        Event::ModFailed => Some(Code::Unreadable),
+        Event::DataRefused => Some(Code::ContentDiffers),
+        Event::OutOfMemory => Some(Code::MemoryLow),
+        Event::ConfigError => Some(Code::SettingDiffers),
+        _ => None,
     }
 }
 

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::attempt::Join;
-use super::event::{LogEvent, Source, family};
+use super::event::{LogEvent, Source, cause_of, family};
 use super::hints::Needles;
 use super::hypothesis::*;
 use super::likeness::Likened;
@@ -258,14 +258,7 @@ pub(super) fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypot
     }
     let named = Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok();
     let mod_id = named.as_ref().and_then(|needles| needles.named(message).first().map(|id| (*id).to_owned()));
-    let meanings = likened.means.iter().filter_map(|means| match means {
-        Event::Cause(code) => Some(*code),
-        Event::ModFailed => Some(Code::Unreadable),
-        Event::OutOfMemory => Some(Code::MemoryLow),
-        Event::DataRefused => Some(Code::ContentDiffers),
-        Event::ConfigError => Some(Code::SettingDiffers),
-        _ => None,
-    });
+    let meanings = likened.means.iter().filter_map(|means| cause_of(*means));
     let certainty = (likened.likeness - 1.0) * 2.0 + if mod_id.is_some() { 0.9 } else { 0.0 };
     for (rank, cause) in meanings.enumerate() {
         hypotheses.push(Hypothesis {
@@ -294,10 +287,7 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
     for (place, hint) in case.hints.iter().enumerate() {
         let lateness = HINTED_LAST * (place + 1) as f64 / case.hints.len() as f64;
         let means = hint.means;
-        let cause = match means {
-            Event::Cause(code) => code,
-            _ => Code::Unreadable,
-        };
+        let cause = cause_of(means).unwrap_or(Code::Unreadable);
         let evidence = Evidence { source: hint.source.as_str(), line: Some(hint.line), text: hint.text.clone() };
         let names_it = |hypothesis: &Hypothesis<'_>| match (&hint.mod_id, &hypothesis.measured) {
             (Some(id), Some(measured)) => is_about(&measured.finding, id),

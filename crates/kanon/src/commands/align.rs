@@ -16,10 +16,9 @@ use crate::alignment::{Job, Wanted};
 use crate::arguments::{Align, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::rehearsing::sealed_digest;
 use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
-use crate::session::{Session, day_of};
+use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
 
 /// An install on its way, or what stopped it.
@@ -171,7 +170,7 @@ impl<'e> Fleet<'e> {
                 },
                 |name| format!("kanon rehearse {name}"),
             );
-            match job.session.state.rehearsal(sealed_digest(job.canon()?)?)? {
+            match job.session.state.rehearsal(digest_of(job.canon()?)?)? {
                 Some(passed) => {
                     let day = jiff::Timestamp::from_second(passed.at).map(day_of).unwrap_or_default();
                     ui.notice(&format!(

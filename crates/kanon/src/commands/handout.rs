@@ -3,7 +3,6 @@
 use std::path::Path;
 
 use kanon_core::canon::Canon;
-use kanon_core::digest::Blake3;
 use kanon_core::handout::{self, Handout};
 use kanon_core::path::printable;
 use kanon_core::release::{Invite, for_players};
@@ -17,7 +16,7 @@ use crate::arguments::{Format, HandoutArguments, HandoutForm};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
-use crate::session::Session;
+use crate::session::{Session, digest_of};
 use crate::ui::Ui;
 
 #[derive(Serialize)]
@@ -110,12 +109,6 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
         day: session.env.now().strftime("%-d %B %Y").to_string(),
         digest,
     })
-}
-
-/// The digest of a canon as it is published.
-pub fn digest_of(canon: &Canon) -> Result<Blake3, Failure> {
-    let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
-    Ok(Blake3::of(json.as_bytes()))
 }
 
 /// What players need to know of a canon, and what of it is new: against the last release that said something else.

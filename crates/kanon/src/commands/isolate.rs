@@ -14,9 +14,9 @@ use crate::Outcome;
 use crate::arguments::{Format, Isolate, Was};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::rehearsing::{Rehearsal, sealed_digest};
+use crate::rehearsing::Rehearsal;
 use crate::render;
-use crate::session::Session;
+use crate::session::{Session, digest_of};
 use crate::ui::Ui;
 
 #[derive(Serialize)]
@@ -98,7 +98,7 @@ fn by_hand(
     (env, ui): (&Env, &Ui),
 ) -> Result<Vec<Answer>, Failure> {
     let path = kept_in(env, ui, &arguments.install)?;
-    let canon = sealed_digest(&rehearsal.canon)?;
+    let canon = digest_of(&rehearsal.canon)?;
     let mut answers = if arguments.anew { Vec::new() } else { kept(&path, canon, ui)? };
     for answer in &answers {
         if search.next_set().as_ref() == Some(&answer.mods) {

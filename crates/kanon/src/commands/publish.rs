@@ -14,14 +14,14 @@ use kanon_reach::release::{Lasting, Outgoing, Page, Published, Record, RootMark,
 use kanon_reach::workspace::{Workspace, write_whole};
 use serde::Serialize;
 
-use super::handout::{digest_of, set};
+use super::handout::set;
 use crate::Outcome;
 use crate::arguments::{Format, Publish};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
 use crate::render::{BOLD, FAINT, GOOD, count, size, styled};
-use crate::session::{Session, day_of};
+use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
 
 /// How long a release lasts when nothing is said: longer than a winter without a word from the administrator.
