@@ -62,8 +62,8 @@ pub struct Tried {
     pub ready: Option<f64>,
     /// Seconds until it last spoke of loading.
     pub settled: Option<f64>,
-    /// The most memory it used, in bytes.
-    pub memory: u64,
+    /// The most memory it used, in bytes; none when it was over before anybody could look.
+    pub memory: Option<u64>,
     /// Mods that did not say that they were loaded; nothing where the rulebook has no pattern for that.
     pub not_loaded: Option<Vec<String>>,
     /// Why it did not come up.
@@ -251,7 +251,7 @@ impl<'e> Rehearsal<'e> {
             install: self.placed.name.clone(),
             at: self.env.now().timestamp().as_second(),
             seconds: tried.settled.into_iter().chain(tried.ready).fold(0.0, f64::max),
-            memory: tried.memory,
+            memory: tried.memory.unwrap_or_default(),
         };
         Ok(state.record_rehearsal(digest_of(&self.canon)?, &passed)?)
     }

@@ -6,7 +6,7 @@
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, Stdio};
+use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant, SystemTime};
 
 use kanon_core::diagnose::{LogEvent, LogReader, Source};
@@ -52,8 +52,8 @@ pub struct Watched {
     pub ready: Option<f64>,
     /// Seconds until it last spoke of loading.
     pub settled: Option<f64>,
-    /// The most memory that it and what it started used, in bytes.
-    pub memory: u64,
+    /// The most memory that it and what it started used, in bytes; none when it was over before anybody could look.
+    pub memory: Option<u64>,
     /// Why it did not come up, in words.
     pub trouble: Option<String>,
     /// Whether it ended when it was asked to.
@@ -85,10 +85,15 @@ pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str))
     let mut watched = Watched { by_quiet: !rules.iter().any(|rule| rule.means == Event::Ready), ..Watched::default() };
     let mut watch = Watch { begun: Instant::now(), last_word: Instant::now(), weighed: None, system: System::new() };
     loop {
-        let came = tail.lines(|number, line| reader.line(number, line)).during("read the log", log)?;
-        watch.take(reader.take(), came, &mut watched, tell);
         watch.weigh(&server.child, &mut watched);
-        if watch.is_over(order, &mut server, &mut watched).during("look after", Path::new(program))? {
+        // Before its log is read: what it said last is then among what is read, and tells more than how it ended.
+        let ended = server.ended_by_itself(order.log.is_some()).during("look after", Path::new(program))?;
+        let mut came = tail.lines(|number, line| reader.line(number, line)).during("read the log", log)?;
+        if ended.is_some() {
+            came |= tail.unfinished(|number, line| reader.line(number, line));
+        }
+        watch.take(reader.take(), came, &mut watched, tell);
+        if watch.is_over(order, ended, &mut watched) {
             break;
         }
         std::thread::sleep(LOOK);
@@ -96,6 +101,7 @@ pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str))
     watched.stopped_well = server.stop(order)?;
     // What it said last is still to be read.
     tail.lines(|number, line| reader.line(number, line)).during("read the log", log)?;
+    tail.unfinished(|number, line| reader.line(number, line));
     watched.events.extend(reader.take());
     Ok(watched)
 }
@@ -149,39 +155,30 @@ impl Watch {
         );
         let family = family(&self.system, Pid::from_u32(child.id()));
         let processes = family.iter().filter_map(|pid| self.system.process(*pid));
-        watched.memory = watched.memory.max(processes.map(sysinfo::Process::memory).sum());
+        let used = processes.map(sysinfo::Process::memory).sum();
+        watched.memory = watched.memory.max(Some(used).filter(|used| *used > 0));
     }
 
-    fn is_over(&self, order: &Order<'_>, server: &mut Running, watched: &mut Watched) -> io::Result<bool> {
+    fn is_over(&self, order: &Order<'_>, ended: Option<ExitStatus>, watched: &mut Watched) -> bool {
         if watched.trouble.is_some() {
-            return Ok(true);
+            return true;
         }
         let settle = if watched.by_quiet { order.settle * QUIET } else { order.settle };
         let is_up = watched.ready.is_some() || watched.by_quiet && watched.settled.is_some();
-        if is_up && self.last_word.elapsed() >= settle {
-            return Ok(true);
-        }
-        if let Some(status) = server.child.try_wait()? {
-            server.is_over = true;
-            // A command that only has something else start the server ends at once, and well.
-            server.is_elsewhere = order.log.is_some() && status.success();
-            if !server.is_elsewhere {
-                watched.trouble = Some(match is_up {
-                    true => format!("it ended by itself after it had come up ({status})"),
-                    false => format!("it ended before it was up ({status})"),
-                });
-                return Ok(true);
+        watched.trouble = match ended {
+            Some(status) if is_up => Some(format!("it ended by itself after it had come up ({status})")),
+            Some(status) => Some(format!("it ended before it was up ({status})")),
+            None if is_up && self.last_word.elapsed() >= settle => return true,
+            None if self.begun.elapsed() <= order.patience => None,
+            None => {
+                let waited = order.patience.as_secs();
+                Some(match is_up {
+                    true => format!("after {waited} seconds it was still loading"),
+                    false => format!("it was not up after {waited} seconds"),
+                })
             }
-        }
-        if self.begun.elapsed() > order.patience {
-            let waited = order.patience.as_secs();
-            watched.trouble = Some(match is_up {
-                true => format!("after {waited} seconds it was still loading"),
-                false => format!("it was not up after {waited} seconds"),
-            });
-            return Ok(true);
-        }
-        Ok(false)
+        };
+        watched.trouble.is_some()
     }
 }
 
@@ -241,6 +238,14 @@ impl Running {
         }
         self.kill();
         Ok(false)
+    }
+
+    /// How it ended, when it did. A command that only has something else start the server ends at once, and well: that says nothing.
+    fn ended_by_itself(&mut self, has_a_log: bool) -> io::Result<Option<ExitStatus>> {
+        let Some(status) = self.child.try_wait()? else { return Ok(None) };
+        self.is_over = true;
+        self.is_elsewhere = has_a_log && status.success();
+        Ok((!self.is_elsewhere).then_some(status))
     }
 
     fn has_ended(&mut self) -> bool {
@@ -338,6 +343,16 @@ impl Tail {
             }
         }
     }
+
+    /// Hands on a last line whose end never came. Says whether there was one.
+    fn unfinished(&mut self, mut take: impl FnMut(u64, &[u8])) -> bool {
+        let torn = std::mem::take(&mut self.torn);
+        if !torn.is_empty() {
+            self.lines += 1;
+            take(self.lines, &torn);
+        }
+        !torn.is_empty()
+    }
 }
 
 /// The bytes before a place.
@@ -359,6 +374,9 @@ line = 'woke (?<mod>\S+)'
 [[event]]
 means = "ready"
 line = 'open'
+[[event]]
+means = "crash"
+line = 'gave up'
 "#;
 
     fn watched(script: &str, log: Option<&str>, patience: f64) -> Watched {
@@ -385,13 +403,15 @@ line = 'open'
         assert_eq!((seen.trouble, seen.stopped_well, seen.events.len()), (None, true, 3));
         let (ready, settled) = (seen.ready.expect("ready"), seen.settled.expect("settled"));
         assert!(ready >= 0.2 && settled > ready, "{ready} {settled}");
-        assert!(seen.memory > 0);
+        assert!(seen.memory.is_some_and(|memory| memory > 0));
     }
 
     #[test]
     fn one_that_never_comes_up_is_told() {
         let ended = watched("echo woke a; exit 3", None, 10.0);
         assert!(ended.trouble.is_some_and(|trouble| trouble.contains("ended before it was up")));
+        let last_words = watched("echo woke a; printf 'gave up'; exit 3", None, 10.0);
+        assert_eq!(last_words.trouble.as_deref(), Some("it said: gave up"), "with no end of a line");
         let slow = watched("echo woke a; sleep 30", None, 0.6);
         assert!(slow.trouble.is_some_and(|trouble| trouble.contains("was not up after")));
         let busy = watched("echo open; while true; do echo woke a; sleep 0.1; done", None, 1.5);

@@ -48,7 +48,11 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
         _ => "never up".to_owned(),
     };
     let verdict = if tried.passed { styled(GOOD, "passed") } else { styled(BAD, "failed") };
-    let _ = writeln!(out, "\n  {title}{verdict} - {time}; at most {} of memory", size(tried.memory));
+    let memory = match tried.memory {
+        Some(memory) => format!("at most {} of memory", size(memory)),
+        None => "over before its memory could be looked at".to_owned(),
+    };
+    let _ = writeln!(out, "\n  {title}{verdict} - {time}; {memory}");
     let _ = writeln!(out, "    {loaded}");
     if let Some(trouble) = &tried.trouble {
         out.push_str(&folded(trouble, "    "));
