@@ -205,19 +205,22 @@ fn steps<'t>(section: &Section<'t>, key: &'static str) -> Vec<&'t Spanned<DeValu
     }
 }
 
-fn inline<'t>(outer: &Section<'t>, value: &'t Spanned<DeValue<'t>>, name: &str) -> Option<Section<'t>> {
+/// A table inside a section, such as the sample.
+fn inline<'t>(
+    outer: &Section<'t>,
+    value: &'t Spanned<DeValue<'t>>,
+    (name, sample): (&str, &str),
+) -> Option<Section<'t>> {
     let table: Option<&'t DeTable<'t>> = value.get_ref().as_table();
     if table.is_none() {
         let kind = value.get_ref().type_str();
-        outer
-            .problems()
-            .error(value.span(), format!("`{name}` must be a table such as {{ at = \"$.{name}\" }}, not a {kind}"));
+        outer.problems().error(value.span(), format!("`{name}` must be a table such as {sample}, not a {kind}"));
     }
     table.map(|table| Section::new(table, value.span(), format!("`{name}`"), outer.problems()))
 }
 
 fn platform_version(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<PlatformVersion> {
-    let section = inline(outer, value, "version")?;
+    let section = inline(outer, value, ("version", r#"{ file = "build.json", at = "$.version" }"#))?;
     let name = section.text("file-name").and_then(|spot| regex_with_group(&section, spot, "version"));
     let file = section.text("file").and_then(|spot| install_path(&section, spot));
     let (at, line) = (json_path(&section, "at"), section.text("text"));
@@ -425,7 +428,7 @@ fn mod_rule(section: &Section<'_>) -> ModRule {
 }
 
 fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<DocumentRule> {
-    let section = inline(outer, value, "document")?;
+    let section = inline(outer, value, ("document", r#"{ member = "about.json" }"#))?;
     let document = document(&section);
     if document.is_none() {
         section.require("member");
@@ -455,7 +458,7 @@ fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact: &'static s
         let origin = Origin::Document { document: None, at };
         return Some(FactStep { origin, means: None, except: None, span: value.span() });
     }
-    let section = inline(outer, value, fact)?;
+    let section = inline(outer, value, (fact, &format!("{{ at = \"$.{fact}\" }}")))?;
     let origin = origin(&section, fact);
     let means = section.text_map("means");
     check_words(&section, fact, &means);
@@ -571,7 +574,7 @@ fn relation(
     value: &Spanned<DeValue<'_>>,
     (key, kind): (&str, RelationKind),
 ) -> Option<RelationRule> {
-    let section = inline(outer, value, key)?;
+    let section = inline(outer, value, (key, r#"{ each = "$.needs[*]" }"#))?;
     section.require("each");
     let each = json_path(&section, "each");
     let form = relation_form(&section);
