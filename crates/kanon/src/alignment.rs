@@ -26,8 +26,9 @@ use kanon_reach::undo::{TakenBack, undo};
 use kanon_reach::worlds;
 
 use crate::amending::amend;
+use crate::arguments::Consent;
 use crate::failure::Failure;
-use crate::places::{Place, Placed};
+use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Surveyed, Target};
 
 /// What was asked for, beside the install.
@@ -42,6 +43,19 @@ pub struct Wanted {
     pub others: Others,
     /// What is said of licences and edited entries.
     pub said: Said,
+}
+
+impl Wanted {
+    /// What the options of both sides say; the world is as the policy has it, and another's claim holds.
+    pub fn by(consent: &Consent) -> Self {
+        Self {
+            risky: if consent.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
+            world: None,
+            while_running: consent.while_running,
+            others: Others::Respect,
+            said: Said { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },
+        }
+    }
 }
 
 /// One install that is aligned.

@@ -375,6 +375,23 @@ pub struct RulebookCheck {
     pub mod_id: Option<String>,
 }
 
+/// What an alignment does only when it is told to, on either side.
+#[derive(Debug, Args)]
+pub struct Consent {
+    /// Take off the extra mods too that the policy says to ask about
+    #[arg(long)]
+    pub park_extras: bool,
+    /// You have read and accept the licence that this setting accepts; may be given several times
+    #[arg(long, value_name = "SETTING")]
+    pub accept_licence: Vec<String>,
+    /// Put the mods' own entries in place of those that somebody edited in the game's data files
+    #[arg(long)]
+    pub replace_edits: bool,
+    /// Write although the game is running there
+    #[arg(long)]
+    pub while_running: bool,
+}
+
 #[derive(Debug, Args)]
 pub struct Align {
     /// A name from kanon.toml, a folder, or an address
@@ -392,18 +409,8 @@ pub struct Align {
     /// What becomes of the world where mods reshape it: keep, new, or the file or folder of a prepared one
     #[arg(long, value_name = "keep|new|FILE")]
     pub world: Option<String>,
-    /// Take off the extra mods too that the policy says to ask about
-    #[arg(long)]
-    pub park_extras: bool,
-    /// You have read and accept the licence that this setting accepts; may be given several times
-    #[arg(long, value_name = "SETTING")]
-    pub accept_licence: Vec<String>,
-    /// Put the mods' own entries in place of those that somebody edited in the game's data files
-    #[arg(long)]
-    pub replace_edits: bool,
-    /// Write although the game is running there
-    #[arg(long)]
-    pub while_running: bool,
+    #[command(flatten)]
+    pub consent: Consent,
     /// Go on although another workspace's alignment has claimed the install: you know that it is dead
     #[arg(long)]
     pub take_over: bool,
@@ -467,18 +474,8 @@ pub struct Follow {
     /// It is the game's folder, although nothing in it looks like that
     #[arg(long)]
     pub anyway: bool,
-    /// Take off the extra mods too that the policy says to ask about
-    #[arg(long)]
-    pub park_extras: bool,
-    /// You have read and accept the licence that this setting accepts; may be given several times
-    #[arg(long, value_name = "SETTING")]
-    pub accept_licence: Vec<String>,
-    /// Put the mods' own entries in place of those that you edited in the game's data files
-    #[arg(long)]
-    pub replace_edits: bool,
-    /// Write although the game is running
-    #[arg(long)]
-    pub while_running: bool,
+    #[command(flatten)]
+    pub consent: Consent,
 }
 
 #[derive(Debug, Args)]

@@ -1,7 +1,6 @@
 //! `kanon align`: brings installs in line with the canon.
 
 use kanon_core::align;
-use kanon_core::align::RiskyExtras;
 use kanon_core::amend::Said;
 use kanon_core::finding::in_line;
 use kanon_core::problem::nearest;
@@ -60,11 +59,9 @@ impl<'e> Fleet<'e> {
         };
         let role = lens.role.map(Role::from);
         let wanted = Wanted {
-            risky: if arguments.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
             world: arguments.world.clone(),
-            while_running: arguments.while_running,
             others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
-            said: Said { licences: arguments.accept_licence.clone(), replace_edits: arguments.replace_edits },
+            ..Wanted::by(&arguments.consent)
         };
         refuse_unknown_licences(&session, &wanted.said)?;
         let jobs = std::thread::scope(|scope| {

@@ -2,14 +2,12 @@
 
 use std::path::{Path, PathBuf};
 
-use kanon_core::align::{RiskyExtras, Step};
-use kanon_core::amend::Said;
+use kanon_core::align::Step;
 use kanon_core::digest::Blake3;
 use kanon_core::finding::{Finding, in_line};
 use kanon_core::path::printable;
 use kanon_core::release::Invite;
 use kanon_core::rulebook::{self, Role};
-use kanon_reach::claim::Others;
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::following::{Following, trusted, workspace_of};
 use kanon_reach::install::LocalInstall;
@@ -65,7 +63,7 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let session = Session::in_workspace(&env, ui, false)?;
     let canon = session.canon()?;
     let name = session.install_names()?.remove(0);
-    let wanted = wanted(arguments);
+    let wanted = Wanted::by(&arguments.consent);
     refuse_unknown_licences(&session, &wanted.said)?;
     tell_release(&following, &canon.name, &env, ui);
     let mut job = Job::open(session, &name, Some(canon), None)?;
@@ -81,16 +79,6 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         forget_fetched(&job)?;
     }
     conclude(&job, &following, stale, (&env, ui))
-}
-
-fn wanted(arguments: &Follow) -> Wanted {
-    Wanted {
-        risky: if arguments.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
-        world: None,
-        while_running: arguments.while_running,
-        others: Others::Respect,
-        said: Said { licences: arguments.accept_licence.clone(), replace_edits: arguments.replace_edits },
-    }
 }
 
 /// On a terminal a player is asked; elsewhere, having called this is the answer.
