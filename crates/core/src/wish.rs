@@ -116,6 +116,8 @@ pub struct InstallWish {
     pub stop: Vec<String>,
     /// The command that starts it, with its arguments.
     pub start: Vec<String>,
+    /// The folder in which both are run, relative to the workspace or absolute; the workspace's own, when not said.
+    pub run_in: Option<String>,
     /// Whether it is there to be tried: mods may be taken off it and put back.
     pub is_rehearsal: bool,
     /// Its log, from its own folder; what its command prints, when not said.
@@ -297,6 +299,7 @@ fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
         key: section.optional_text("key"),
         stop: words("stop"),
         start: words("start"),
+        run_in: section.optional_text("run-in"),
         is_rehearsal: section.flag("rehearsal").unwrap_or(false),
         log: section.optional_text("log"),
     };

@@ -458,14 +458,15 @@ impl<'e> Job<'e> {
             return Ok(None);
         }
         let workspace = self.session.workspace()?;
-        let stop = workspace.wishes.install(name).map(|wish| wish.stop.clone()).unwrap_or_default();
+        let wish = workspace.wishes.install(name);
+        let stop = wish.map(|wish| wish.stop.clone()).unwrap_or_default();
         if stop.is_empty() {
             return Err(Failure::plain(format!("{name} is running ({sign}), and nothing was done to it")).hint(
                 "stop it first, or give its [install] a `stop` command in kanon.toml; --while-running does it all the same",
             ));
         }
         self.session.ui.notice(&format!("{name} is running ({sign}); it is stopped by: {}", stop.join(" ")));
-        running::run(&stop, &workspace.root)?;
+        running::run(&stop, &folder_of_commands(&workspace.root, wish))?;
         match running::wait_until_stopped(install, &signs, host) {
             None => Ok(Some(sign)),
             Some(sign) => Err(Failure::plain(format!("{name} did not stop ({sign}), and nothing was done to it"))
@@ -484,7 +485,8 @@ impl<'e> Job<'e> {
     fn started_again(&self, was_running: Option<&str>) -> Result<(), Failure> {
         let name = &self.placed.name;
         let workspace = self.session.workspace()?;
-        let start = workspace.wishes.install(name).map(|wish| wish.start.clone()).unwrap_or_default();
+        let wish = workspace.wishes.install(name);
+        let start = wish.map(|wish| wish.start.clone()).unwrap_or_default();
         if was_running.is_none() {
             return Ok(());
         }
@@ -493,7 +495,7 @@ impl<'e> Job<'e> {
             return Ok(());
         }
         self.session.ui.notice(&format!("{name} is started by: {}", start.join(" ")));
-        Ok(running::start(&start, &workspace.root)?)
+        Ok(running::start(&start, &folder_of_commands(&workspace.root, wish))?)
     }
 
     /// The rulebook's signs are a server's; a game on a player's machine shows by its program alone.

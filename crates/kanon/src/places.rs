@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::rulebook::Role;
+use kanon_core::wish::InstallWish;
 use kanon_reach::error::ReachError;
 use kanon_reach::install::{Address, HostError, Install, LocalInstall, RemoteInstall};
 use kanon_reach::workspace::Workspace;
@@ -78,6 +79,11 @@ fn dial(env: &Env, workspace: Option<&Workspace>, name: &str, address: &Address)
     let key = wish.and_then(|wish| wish.key.as_ref()).zip(workspace).map(|(key, workspace)| workspace.place(key));
     let door = Doorkeeper::new(env, (name, address), key, wish.and_then(|wish| wish.host_key.clone()));
     Ok(RemoteInstall::open(address, Arc::new(door), env.patience()).map_err(ReachError::from)?)
+}
+
+/// The folder in which the commands of an install are run.
+pub fn folder_of_commands(root: &Path, wish: Option<&InstallWish>) -> PathBuf {
+    wish.and_then(|wish| wish.run_in.as_ref()).map_or_else(|| root.to_owned(), |folder| root.join(folder))
 }
 
 /// Reads an address as it was typed.

@@ -26,7 +26,7 @@ use crate::alignment::{Job, Wanted};
 use crate::arguments::Waiting;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::places::{Place, Placed};
+use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Target, digest_of};
 use crate::ui::Ui;
 
@@ -174,7 +174,7 @@ impl<'e> Rehearsal<'e> {
         let order = Order {
             start: &self.wish.start,
             stop: &self.wish.stop,
-            folder: &self.root,
+            folder: &folder_of_commands(&self.root, Some(&self.wish)),
             log: self.wish.log.as_ref().zip(self.folder.as_ref()).map(|(log, folder)| folder.join(log)),
             printed: &printed,
             patience: Duration::from_secs(self.waiting.patience),

@@ -1,7 +1,7 @@
 //! Whether a game runs in an install, by the signs that its rulebook names, and the commands that stop and start it.
 
 use std::net::{TcpStream, ToSocketAddrs};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
@@ -57,21 +57,35 @@ fn process(folder: &Path, names: &[String]) -> Option<String> {
     Some(format!("the program {} is running (process {})", found.name().to_string_lossy(), found.pid()))
 }
 
+/// A command of the administrator's, to be run in a folder; a path to its program is from there too, on every system.
+///
+/// # Errors
+/// When there is no such folder.
+pub(crate) fn command(words: &[String], folder: &Path) -> Result<Option<(Command, PathBuf)>, ReachError> {
+    let Some((program, words)) = words.split_first() else { return Ok(None) };
+    if !folder.is_dir() {
+        let reason = "there is no such folder to run commands in; see `run-in` in kanon.toml".to_owned();
+        return Err(ReachError::Unusable { path: folder.to_owned(), reason });
+    }
+    let is_path = Path::new(program).components().count() > 1 || program.starts_with("./");
+    let program = if is_path { folder.join(program.trim_start_matches("./")) } else { PathBuf::from(program) };
+    let mut command = Command::new(&program);
+    command.args(words).current_dir(folder).stdin(Stdio::null()).stdout(Stdio::null());
+    Ok(Some((command, program)))
+}
+
 /// Runs a command of the administrator's in a folder, and waits for its end.
 ///
 /// # Errors
 /// When it can't be started, or ends with anything but success.
 pub fn run(command: &[String], folder: &Path) -> Result<(), ReachError> {
-    let Some((program, words)) = command.split_first() else { return Ok(()) };
-    let shown = Path::new(program);
-    let mut running = Command::new(program);
-    running.args(words).current_dir(folder).stdin(Stdio::null()).stdout(Stdio::null());
-    let status = running.status().during("run the command", shown)?;
+    let Some((mut running, program)) = self::command(command, folder)? else { return Ok(()) };
+    let status = running.status().during("run the command", &program)?;
     if status.success() {
         return Ok(());
     }
     let reason = format!("as a command of kanon.toml it ended with {status}");
-    Err(ReachError::Unusable { path: shown.to_owned(), reason })
+    Err(ReachError::Unusable { path: program, reason })
 }
 
 /// Starts a command of the administrator's in a folder, and lets it be.
@@ -79,10 +93,8 @@ pub fn run(command: &[String], folder: &Path) -> Result<(), ReachError> {
 /// # Errors
 /// When it can't be started.
 pub fn start(command: &[String], folder: &Path) -> Result<(), ReachError> {
-    let Some((program, words)) = command.split_first() else { return Ok(()) };
-    let mut starting = Command::new(program);
-    starting.args(words).current_dir(folder).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
-    starting.spawn().map(drop).during("run the command", Path::new(program))
+    let Some((mut starting, program)) = self::command(command, folder)? else { return Ok(()) };
+    starting.stderr(Stdio::null()).spawn().map(drop).during("run the command", &program)
 }
 
 /// Waits until no sign is left that a game runs; gives the last one if one stays.
