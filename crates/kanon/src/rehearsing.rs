@@ -8,7 +8,7 @@ use kanon_core::align::RiskyExtras;
 use kanon_core::amend::Said;
 use kanon_core::canon::Canon;
 use kanon_core::check::hold;
-use kanon_core::diagnose::{Case, LogEvent, Verdict, weigh};
+use kanon_core::diagnose::{Case, HintReader, LogEvent, Needles, Source, Verdict, weigh};
 use kanon_core::digest::Blake3;
 use kanon_core::finding::{Code, in_line};
 use kanon_core::path::printable;
@@ -68,6 +68,8 @@ pub struct Tried {
     pub not_loaded: Option<Vec<String>>,
     /// Why it did not come up.
     pub trouble: Option<String>,
+    /// The last line of its log, where that may tell more of why.
+    pub last_said: Option<String>,
     /// Whether it ended when it was asked to.
     pub stopped_well: bool,
     /// Whether its being quiet had to do, since the rulebook has no pattern for being up.
@@ -211,7 +213,9 @@ impl<'e> Rehearsal<'e> {
             extras: kanon_core::wish::Extras::Keep,
             edits: kanon_core::wish::Edits::Keep,
         };
-        let verdicts = if passed { Vec::new() } else { self.verdicts(canon, survey, &watched.events) };
+        let verdicts = if passed { Vec::new() } else { self.verdicts(canon, survey, &watched) };
+        let said = watched.last_lines.iter().rev().map(|(_, line)| line.trim()).find(|line| !line.is_empty());
+        let last_said = said.filter(|_| watched.trouble.is_some()).map(printable);
         Tried {
             mods,
             passed,
@@ -220,6 +224,7 @@ impl<'e> Rehearsal<'e> {
             memory: watched.memory,
             not_loaded,
             trouble: watched.trouble,
+            last_said,
             stopped_well: watched.stopped_well,
             by_quiet: watched.by_quiet,
             verdicts,
@@ -227,7 +232,16 @@ impl<'e> Rehearsal<'e> {
         }
     }
 
-    fn verdicts(&self, canon: &Canon, survey: &Survey, events: &[LogEvent]) -> Vec<Verdict> {
+    fn verdicts(&self, canon: &Canon, survey: &Survey, watched: &Watched) -> Vec<Verdict> {
+        let events = watched.events.as_slice();
+        // A server that does not come up often names the mod in words that no pattern knows.
+        let needles = Needles::new(&self.rulebook, &[survey], Some(canon), events).ok();
+        let hints = needles.filter(|_| watched.trouble.is_some()).map_or_else(Vec::new, |needles| {
+            let mut reader = HintReader::new(&needles, Source::ServerLog, None, events);
+            let is_known = |number| events.iter().any(|event| event.line == number);
+            let lines = watched.last_lines.iter();
+            lines.filter_map(|(number, line)| reader.line(*number, line.as_bytes(), is_known(*number))).collect()
+        });
         let diagnosis = weigh(Case {
             rulebook: &self.rulebook,
             canon: Some(canon),
@@ -235,7 +249,7 @@ impl<'e> Rehearsal<'e> {
             server: Some(survey),
             client: None,
             events,
-            hints: &[],
+            hints: &hints,
             message: None,
             player: None,
             client_is_here: false,

@@ -3,10 +3,11 @@
 //! Some servers say that they are up and go on loading. So it counts as up only when it has said so, and has then said nothing of
 //! loading for a while.
 
+use std::collections::VecDeque;
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
-use std::process::{Child, Command, ExitStatus, Stdio};
+use std::process::{Child, ExitStatus, Stdio};
 use std::time::{Duration, Instant, SystemTime};
 
 use kanon_core::diagnose::{LogEvent, LogReader, Source};
@@ -25,6 +26,10 @@ const WEIGH: Duration = Duration::from_millis(250);
 const END: Duration = Duration::from_secs(30);
 /// How long a server whose rulebook has no pattern for it must be quiet to count as up, in times of the usual.
 const QUIET: u32 = 3;
+
+/// Lines that are kept, and so many bytes of each.
+const LAST_LINES: usize = 200;
+const LAST_LINE_BYTES: usize = 2_000;
 
 /// How a server is started, watched and stopped.
 #[derive(Debug, Clone)]
@@ -62,6 +67,8 @@ pub struct Watched {
     pub by_quiet: bool,
     /// What its log says.
     pub events: Vec<LogEvent>,
+    /// The last lines of its log before it was stopped, with their numbers.
+    pub last_lines: VecDeque<(u64, String)>,
 }
 
 /// Starts a server, watches it until it is up or never will be, and stops it.
@@ -69,7 +76,7 @@ pub struct Watched {
 /// # Errors
 /// When it can't be started, or its log can't be read.
 pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str)) -> Result<Watched, ReachError> {
-    let Some((program, words)) = order.start.split_first() else {
+    let Some((mut command, program)) = running::command(order.start, order.folder)? else {
         let reason = "it has no `start` command in kanon.toml".to_owned();
         return Err(ReachError::Unusable { path: order.folder.to_owned(), reason });
     };
@@ -77,20 +84,28 @@ pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str))
     let also = printed.try_clone().during("open", order.printed)?;
     let log = order.log.as_deref().unwrap_or(order.printed);
     let mut tail = Tail::behind(log);
-    let mut command = Command::new(program);
-    command.args(words).current_dir(order.folder).stdin(Stdio::piped()).stdout(printed).stderr(also);
-    let child = command.spawn().during("run the command", Path::new(program))?;
+    command.stdin(Stdio::piped()).stdout(printed).stderr(also);
+    let child = command.spawn().during("run the command", &program)?;
     let mut server = Running { child, is_over: false, is_elsewhere: false };
     let mut reader = LogReader::new(rules, Role::Server, Source::ServerLog);
+    let mut last_lines = VecDeque::new();
     let mut watched = Watched { by_quiet: !rules.iter().any(|rule| rule.means == Event::Ready), ..Watched::default() };
     let mut watch = Watch { begun: Instant::now(), last_word: Instant::now(), weighed: None, system: System::new() };
     loop {
         watch.weigh(&server.child, &mut watched);
         // Before its log is read: what it said last is then among what is read, and tells more than how it ended.
-        let ended = server.ended_by_itself(order.log.is_some()).during("look after", Path::new(program))?;
-        let mut came = tail.lines(|number, line| reader.line(number, line)).during("read the log", log)?;
+        let ended = server.ended_by_itself(order.log.is_some()).during("look after", &program)?;
+        let mut read = |number, line: &[u8]| {
+            reader.line(number, line);
+            if last_lines.len() >= LAST_LINES {
+                last_lines.pop_front();
+            }
+            let line = &line[..line.len().min(LAST_LINE_BYTES)];
+            last_lines.push_back((number, String::from_utf8_lossy(line).trim_end().to_owned()));
+        };
+        let mut came = tail.lines(&mut read).during("read the log", log)?;
         if ended.is_some() {
-            came |= tail.unfinished(|number, line| reader.line(number, line));
+            came |= tail.unfinished(&mut read);
         }
         watch.take(reader.take(), came, &mut watched, tell);
         if watch.is_over(order, ended, &mut watched) {
@@ -98,6 +113,7 @@ pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str))
         }
         std::thread::sleep(LOOK);
     }
+    watched.last_lines = last_lines;
     watched.stopped_well = server.stop(order)?;
     // What it said last is still to be read.
     tail.lines(|number, line| reader.line(number, line)).during("read the log", log)?;
@@ -412,6 +428,8 @@ line = 'gave up'
         assert!(ended.trouble.is_some_and(|trouble| trouble.contains("ended before it was up")));
         let last_words = watched("echo woke a; printf 'gave up'; exit 3", None, 10.0);
         assert_eq!(last_words.trouble.as_deref(), Some("it said: gave up"), "with no end of a line");
+        let last = watched("printf 'woke a\nNo b!\n\n'; exit 3", None, 10.0).last_lines;
+        assert_eq!(last, [(1, "woke a".to_owned()), (2, "No b!".to_owned()), (3, String::new())]);
         let slow = watched("echo woke a; sleep 30", None, 0.6);
         assert!(slow.trouble.is_some_and(|trouble| trouble.contains("was not up after")));
         let busy = watched("echo open; while true; do echo woke a; sleep 0.1; done", None, 1.5);

@@ -56,6 +56,9 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
     let _ = writeln!(out, "    {loaded}");
     if let Some(trouble) = &tried.trouble {
         out.push_str(&folded(trouble, "    "));
+        if let Some(said) = tried.last_said.as_ref().filter(|said| !trouble.contains(said.as_str())) {
+            out.push_str(&folded(&format!("the last it said: {said}"), "    "));
+        }
     }
     if let Some(missing) = tried.not_loaded.as_ref().filter(|missing| !missing.is_empty()) {
         out.push_str(&folded(&format!("not loaded: {}", missing.join(", ")), "    "));

@@ -66,6 +66,26 @@ fn what_does_not_load_is_told_and_not_remembered() {
 }
 
 #[test]
+fn the_last_words_of_a_server_are_told_and_it_is_run_in_its_own_folder() {
+    let stage = stage("");
+    stage.write("attic/start.sh", "echo boot: odd words; printf 'fatal: null thing in snowtrack' >&2; exit 3\n");
+    let wishes = stage.read("kanon.toml");
+    let start = wishes.lines().find(|line| line.starts_with("start = ")).unwrap();
+    stage.write(
+        "kanon.toml",
+        wishes
+            .replace(start, "start = [\"sh\", \"start.sh\"]\nrun-in = \"attic\"")
+            .replace("log = \"console.log\"\n", ""),
+    );
+    let one = &rehearsed(&stage, &[], 1)["stages"][0];
+    assert_eq!(one["last_said"], "fatal: null thing in snowtrack");
+    assert_eq!((one["verdicts"][0]["mod"].as_str(), one["ready"].as_f64()), (Some("snowtrack"), None), "{one}");
+    stage.kanon(["rehearse", "attic"]).ends_with(1).says("the last it said: fatal: null thing").says("exit status: 3");
+    stage.write("kanon.toml", stage.read("kanon.toml").replace("run-in = \"attic\"", "run-in = \"atic\""));
+    stage.kanon(["rehearse", "attic"]).ends_with(2).says("no such folder to run commands in").says("run-in");
+}
+
+#[test]
 fn the_rehearsal_server_is_aligned_first_and_the_real_one_asks_for_it() {
     let stage = stage("");
     stage.write("attic/mods/fog-bank.psm", psm("fog-bank", "1", "everywhere"));
