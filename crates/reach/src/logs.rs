@@ -7,7 +7,7 @@ use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
 use encoding_rs::{Encoding, UTF_16BE, UTF_16LE, WINDOWS_1252};
-use kanon_core::diagnose::{Hint, LogEvent, LogReader, Needles, Scanner, Source, Stamp, of_last_join};
+use kanon_core::diagnose::{Hint, HintReader, LogEvent, LogReader, Needles, Scanner, Source, Stamp, of_last_join};
 use kanon_core::limits::{LOG_LINE_BYTES, LOG_LINES, LOG_LINES_BYTES, LOG_UNPACKED_BYTES};
 use kanon_core::path::printable;
 use kanon_core::rulebook::{Event, EventRule, Role};
@@ -114,23 +114,19 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
     let join = of_last_join(own, player);
     let known: Vec<u64> = own.iter().map(|event| event.line).collect();
     let from = join.from_line.max(log.from_line).max(log.lines.saturating_sub(HINTED_LINES));
-    let (mut hints, mut above) = (VecDeque::new(), String::new());
+    let (mut hints, mut reader) = (VecDeque::new(), HintReader::new(needles, source, player.or(join.player), own));
     let path = &log.newest;
-    let reader = opened(path).during("open the log", path)?;
-    each_line(reader, |number, line| {
+    let lines = opened(path).during("open the log", path)?;
+    each_line(lines, |number, line| {
         if number < from {
             return;
         }
-        let line = as_utf8(line);
-        if known.binary_search(&number).is_err()
-            && let Some(hint) = needles.hint(source, number, &line, &above)
-        {
+        if let Some(hint) = reader.line(number, &as_utf8(line), known.binary_search(&number).is_ok()) {
             if hints.len() >= HINTS {
                 hints.pop_front();
             }
             hints.push_back(hint);
         }
-        above = String::from_utf8_lossy(&line[..line.len().min(1_000)]).into_owned();
     })
     .during("read the log", path)?;
     Ok(hints.into())

@@ -17,6 +17,8 @@ pub struct Join<'e> {
     pub has_failed: bool,
     /// The line from which on it is about this join.
     pub from_line: u64,
+    /// The player whose try it is, as far as is known.
+    pub player: Option<&'e str>,
 }
 
 /// The events that bear on the last join of a player, or of anybody, out of the events of one log.
@@ -47,11 +49,19 @@ pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Join<'e
     let ready = run.iter().position(|event| event.means == Event::Ready);
     let first_try = run.iter().position(|event| event.means == Event::JoinTried);
     let booted = ready.or(first_try).or(last_try).unwrap_or(run.len());
+    let whose = last_try.and_then(|last| run[last..].iter().find(|event| is_try(event))?.player.as_deref());
+    // A player may be called otherwise in other lines: of others is what is of somebody who tried.
+    let is_of_another = |event: &LogEvent| match (player, whose, &event.player) {
+        (None, Some(whose), Some(named)) if !whose.eq_ignore_ascii_case(named) => run.iter().any(|other| {
+            other.means == Event::JoinTried && other.player.as_ref().is_some_and(|one| one.eq_ignore_ascii_case(named))
+        }),
+        _ => !of_player(event),
+    };
     let bears = |(place, event): &(usize, &LogEvent)| {
         let is_of_start = *place <= booted && event.player.is_none();
         let is_of_try = last_try.is_none_or(|start| *place >= start);
         // What a running server says beside the try of somebody may still be about it.
-        of_player(event) && (is_of_start || is_of_try)
+        !is_of_another(event) && (is_of_start || is_of_try)
     };
     let bearing: Vec<&LogEvent> = run.iter().enumerate().filter(bears).map(|(_, event)| event).collect();
     let verdict = bearing.iter().rfind(|event| is_end(event));
@@ -63,6 +73,7 @@ pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Join<'e
             || never_up
             || bearing.iter().any(|event| is_failure(event)),
         was_let_in,
+        player: whose,
         // What stands before the first line that is known may be of the same run, where no earlier one is known.
         from_line: match last_try.and_then(|start| run.get(start)) {
             Some(start) => start.line,

@@ -135,6 +135,22 @@ pub const fn is_own_defect(code: Code) -> bool {
     )
 }
 
+/// Whether a cause is a difference in the mods that both sides have.
+pub const fn is_of_mods(code: Code) -> bool {
+    use Code::*;
+    matches!(
+        code,
+        ModMissing
+            | ModDisabled
+            | ModExtra
+            | ModDuplicate
+            | VersionOlder
+            | VersionNewer
+            | VersionOther
+            | ContentDiffers
+    )
+}
+
 /// The causes that may stand behind a line which speaks for this one: a mod that a log calls missing may be there, switched off.
 pub fn family(means: Event) -> &'static [Code] {
     use Code::*;

@@ -4,15 +4,16 @@ use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 use aho_corasick::{AhoCorasick, MatchKind};
-use regex::{Captures, Regex};
+use regex::Regex;
 
-use super::event::{LogEvent, Source};
+use super::event::{LogEvent, Source, is_own_defect};
+use super::failure::{self, begins_word};
+use super::pattern::{compares_versions, message_start, proposal};
 use super::scan::shown;
-use super::stamp::Stamp;
 use crate::canon::Canon;
 use crate::finding::Code;
 use crate::limits;
-use crate::rulebook::{Event, Rulebook};
+use crate::rulebook::{Event, Role, Rulebook};
 use crate::survey::{Reading, Survey};
 
 /// Needles shorter than this name too much.
@@ -20,173 +21,27 @@ const SHORTEST: usize = 3;
 /// Needles that are looked for at most.
 const NEEDLES: usize = 100_000;
 
-/// Words of failure, and what each means when a mod is named near it; the most telling first.
-const CLASSES: [(Event, &[&str]); 9] = [
-    (
-        Event::Cause(Code::ModDuplicate),
-        &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"],
-    ),
-    (
-        Event::Cause(Code::DependencyMissing),
-        &[
-            "depends on",
-            "dependency",
-            "dependencies",
-            "prerequisite",
-            "needs mod",
-            "requires mod",
-            "required by",
-            "which it needs",
-        ],
-    ),
-    (
-        Event::Cause(Code::ListOrder),
-        &[
-            "load order",
-            "loaded before",
-            "loaded after",
-            "must come before",
-            "must come after",
-            "wrong order",
-            "out of order",
-            "another order",
-            "different order",
-        ],
-    ),
-    (
-        Event::Cause(Code::SignatureBad),
-        &["signature", "unsigned", "not signed", "signed by", "unknown key", "untrusted", "not trusted"],
-    ),
-    (
-        Event::Cause(Code::ContentDiffers),
-        &[
-            "checksum",
-            "hash",
-            "crc",
-            "corrupt",
-            "modified",
-            "tampered",
-            "altered",
-            "integrity",
-            "digest",
-            "fingerprint",
-            "other contents",
-            "contents differ",
-            "size mismatch",
-            "not identical",
-        ],
-    ),
-    (
-        Event::Cause(Code::VersionOther),
-        &[
-            "version mismatch",
-            "wrong version",
-            "different version",
-            "other version",
-            "another version",
-            "outdated",
-            "out of date",
-            "too old",
-            "too new",
-            "older",
-            "newer",
-            "incompatible",
-            "mismatch",
-            "does not match",
-            "doesn't match",
-            "differs",
-            "but server has",
-            "but client has",
-            "expected",
-        ],
-    ),
-    (
-        Event::Cause(Code::ModMissing),
-        &[
-            "missing",
-            "not found",
-            "not installed",
-            "not present",
-            "could not find",
-            "couldn't find",
-            "cannot find",
-            "can't find",
-            "unable to find",
-            "does not have",
-            "doesn't have",
-            "lacks",
-            "lacking",
-            "is not in",
-            "not in it",
-            "absent",
-            "not loaded",
-            "no such",
-            "unavailable",
-            "not available",
-            "not enabled",
-            "is disabled",
-            "switched off",
-        ],
-    ),
-    (
-        Event::Cause(Code::ModExtra),
-        &[
-            "not allowed",
-            "unknown mod",
-            "unexpected",
-            "not permitted",
-            "not on the server",
-            "does not know",
-            "doesn't know",
-            "unrecognised",
-            "unrecognized",
-            "forbidden",
-            "surplus",
-        ],
-    ),
-    (
-        Event::ModFailed,
-        &[
-            "error",
-            "fail",
-            "exception",
-            "could not",
-            "couldn't",
-            "cannot",
-            "can't",
-            "unable",
-            "invalid",
-            "broken",
-            "crash",
-            "refused",
-            "rejected",
-            "denied",
-            "fatal",
-            "panic",
-            "abort",
-            "gave up",
-            "giving up",
-            "malformed",
-            "truncated",
-            "unreadable",
-        ],
-    ),
-];
-
-/// Words that are no failure by themselves: a line that only reports needs another one.
-const TAME: [&str; 4] = ["older", "newer", "expected", "hash"];
-/// Words of both sides of a version.
-const GAME_WORDS: [&str; 6] =
-    ["game version", "client version", "server version", "game build", "protocol", "wrong build"];
+/// Misspelt names that are shorter may be any word.
+const SHORTEST_MISSPELT: usize = 5;
+/// How alike a misspelt name must be.
+const NEAR: f64 = 0.8;
+/// Other players whose lines are told from those of the one in question.
+const OTHERS: usize = 500;
+/// So many characters of a header are kept.
+const HEADER: usize = 1_000;
+/// So many runs of words are held against so many names, at most.
+const NEAR_RUNS: usize = 200;
+const NEAR_NAMES: usize = 20_000;
 
 /// What the mods of a join are called anywhere.
 pub struct Needles {
     search: AhoCorasick,
-    /// The mod of each needle.
+    /// What is looked for, in lower case.
+    names: Vec<String>,
+    /// The mod of each name.
     ids: Vec<String>,
-    failure: AhoCorasick,
-    /// For each word of failure, its class.
-    classes: Vec<usize>,
+    /// What the game and its loader are called.
+    game: String,
     loader: Option<String>,
 }
 
@@ -205,6 +60,20 @@ pub struct Hint {
     pub mod_id: Option<String>,
     /// A pattern that would know such lines, for the rulebook.
     pub pattern: String,
+    /// Whether there is such a mod, as far as is known.
+    pub is_known: bool,
+}
+
+impl Hint {
+    /// A player's log tells of its own failures; a server's may tell of any player's.
+    pub const fn own_side(&self) -> Option<Role> {
+        let is_own = match self.means {
+            Event::ModFailed => true,
+            Event::Cause(code) => is_own_defect(code),
+            _ => false,
+        };
+        if is_own && matches!(self.source, Source::ClientLog) { Some(Role::Client) } else { None }
+    }
 }
 
 impl Needles {
@@ -240,21 +109,14 @@ impl Needles {
                 names.entry(id.to_lowercase()).or_insert_with(|| id.clone());
             }
         }
-        let (needles, ids): (Vec<String>, Vec<String>) = names.into_iter().unzip();
-        let build = |words: &[String]| {
-            AhoCorasick::builder().ascii_case_insensitive(true).match_kind(MatchKind::LeftmostLongest).build(words)
-        };
-        let words: Vec<(usize, String)> = CLASSES
-            .iter()
-            .enumerate()
-            .flat_map(|(class, (_, words))| words.iter().map(move |word| (class, (*word).to_owned())))
-            .collect();
-        let (classes, words): (Vec<usize>, Vec<String>) = words.into_iter().unzip();
+        let (names, ids): (Vec<String>, Vec<String>) = names.into_iter().unzip();
+        let search =
+            AhoCorasick::builder().ascii_case_insensitive(true).match_kind(MatchKind::LeftmostLongest).build(&names)?;
         Ok(Self {
-            search: build(&needles)?,
+            search,
+            names,
             ids,
-            failure: AhoCorasick::builder().ascii_case_insensitive(true).build(&words)?,
-            classes,
+            game: rulebook.game.to_lowercase(),
             loader: rulebook.loader.as_ref().map(|loader| loader.name.to_lowercase()),
         })
     }
@@ -271,58 +133,150 @@ impl Needles {
         named
     }
 
-    /// What a line may tell; `above` is the line before it, which may be the header of this one.
-    pub fn hint(&self, source: Source, number: u64, bytes: &[u8], above: &str) -> Option<Hint> {
-        let text = String::from_utf8_lossy(&bytes[..bytes.len().min(limits::LOG_LINE_BYTES)]);
+    /// The mod that a text names with a slip of the pen, where it is clear which one: people type from memory.
+    pub fn nearly_named(&self, text: &str) -> Option<&str> {
+        let lower = text.to_lowercase();
+        let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
+        let runs = (1..=3).flat_map(|many| words.windows(many)).map(|run| run.concat());
+        let runs: Vec<String> = runs.filter(|run| run.chars().count() >= SHORTEST_MISSPELT).take(NEAR_RUNS).collect();
+        let mut near: BTreeMap<&str, f64> = BTreeMap::new();
+        for (name, id) in self.names.iter().zip(&self.ids).take(NEAR_NAMES) {
+            let name: String = name.chars().filter(|c| c.is_alphanumeric()).collect();
+            let alike = |run: &String| match run.len().abs_diff(name.len()) {
+                0..=3 => strsim::normalized_damerau_levenshtein(run, &name),
+                _ => 0.0,
+            };
+            let best = runs.iter().map(alike).fold(0.0, f64::max);
+            let known = near.entry(id).or_default();
+            *known = known.max(best);
+        }
+        let mut near: Vec<(&str, f64)> = near.into_iter().filter(|(_, alike)| *alike >= NEAR).collect();
+        near.sort_by(|a, b| b.1.total_cmp(&a.1));
+        match near[..] {
+            [(id, _)] => Some(id),
+            [(id, first), (_, second), ..] if first > second => Some(id),
+            _ => None,
+        }
+    }
+
+    /// What a text may mean by its words alone, the most frequent first; nothing where it does not speak of mods or versions.
+    pub fn meanings(&self, text: &str) -> Vec<Event> {
+        match failure::meaning(text) {
+            Some(Event::ModFailed) if !self.named(text).is_empty() => vec![Event::ModFailed],
+            _ => failure::meanings(text, self.loader.as_deref()),
+        }
+    }
+
+    /// What a line may tell; `header` stands above it, and may say what is below it.
+    pub fn hint(&self, (source, line): (Source, u64), text: &str, header: &str) -> Option<Hint> {
         let text = text.trim_end();
-        let named = self.named(text);
-        let (means, mod_id) = match named.first() {
-            Some(first) => {
-                // A header with a word of failure and no mod of its own tells of what stands below it.
-                let means =
-                    self.failure(text).or_else(|| self.failure(above).filter(|_| self.named(above).is_empty()))?;
-                (means, Some((*first).to_owned()))
-            }
-            None => (self.platform(text)?, None),
+        let told = |means, mod_id, place, is_known| {
+            let is_missing = means == Event::Cause(Code::ModMissing);
+            let pattern = proposal(text, place, is_missing);
+            Some(Hint { means, source, line, text: shown(text), mod_id, pattern, is_known })
         };
-        let pattern = proposal(text, named.first().and_then(|_| self.first_place(text)));
-        Some(Hint { means, source, line: number, text: shown(text), mod_id, pattern })
+        // A header with a word of failure and no mod of its own tells of what stands below it.
+        let above = || failure::meaning(header).filter(|_| self.named(header).is_empty());
+        let own = failure::meaning(text);
+        if let Some((start, end)) = self.first_place(text) {
+            let differing = Some(Event::Cause(Code::VersionOther)).filter(|_| compares_versions(text));
+            let means = own.filter(|means| *means != Event::ModFailed).or(differing).or(own).or_else(above)?;
+            let mod_id = self.named(text).first().map(|id| (*id).to_owned());
+            return told(means, mod_id, Some((start, end)), true);
+        }
+        if let Some(means) = failure::of_platform(text, self.loader.as_deref()) {
+            return told(means, None, None, true);
+        }
+        let differing = Some(Event::Cause(Code::VersionOther)).filter(|_| compares_versions(text));
+        let means = own.or_else(above).filter(|means| *means != Event::ModFailed).or(differing)?;
+        let (start, end) = unknown_name(text, own.is_none())?;
+        let name = &text[start..end];
+        match name.to_lowercase() {
+            lower if lower == self.game => told(Event::Cause(Code::GameDiffers), None, None, true),
+            lower if Some(&lower) == self.loader.as_ref() => told(Event::Cause(Code::LoaderDiffers), None, None, true),
+            _ => told(means, Some(name.to_owned()), Some((start, end)), false),
+        }
     }
 
     fn first_place(&self, text: &str) -> Option<(usize, usize)> {
         let places = self.search.find_iter(text).map(|found| (found.start(), found.end()));
         places.into_iter().find(|(start, end)| is_word(text, *start, *end))
     }
-
-    /// What the words of failure in a text mean; nothing where there are none.
-    pub fn failure(&self, text: &str) -> Option<Event> {
-        let mut classes: Vec<(usize, bool)> = Vec::new();
-        for found in self.failure.find_overlapping_iter(text).filter(|found| begins_word(text, found.start())) {
-            let word = &text[found.start()..found.end()];
-            let is_tame = TAME.iter().any(|tame| tame.eq_ignore_ascii_case(word));
-            classes.push((self.classes[found.pattern().as_usize()], is_tame));
-        }
-        if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
-            return None;
-        }
-        classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
-    }
-
-    /// A line that names no mod, but the game or its loader, and tells that two versions are not one.
-    fn platform(&self, text: &str) -> Option<Event> {
-        if self.failure(text)? != Event::Cause(Code::VersionOther) {
-            return None;
-        }
-        let lower = text.to_lowercase();
-        if self.loader.as_ref().is_some_and(|loader| lower.contains(loader.as_str())) {
-            return Some(Event::Cause(Code::LoaderDiffers));
-        }
-        GAME_WORDS.iter().any(|word| lower.contains(word)).then_some(Event::Cause(Code::GameDiffers))
-    }
 }
 
-fn begins_word(text: &str, start: usize) -> bool {
-    text[..start].chars().next_back().is_none_or(|before| !before.is_alphanumeric())
+/// Where the name of a mod may stand that nobody knows: as an item of a list, in quotes behind the word for a mod, before a version.
+static NAMES: LazyLock<[Regex; 5]> = LazyLock::new(|| {
+    let of = |pattern: &str| Regex::new(pattern).expect("a pattern that is written here");
+    let word = r"(?i)\b(?:mods?|plug-?ins?|add-?ons?|packages?|packs?|modules?)";
+    [
+        of(r"^\s*(?:[-*+>\u{2022}]|\d+[.)])\s*(?<mod>[A-Za-z][\w.+-]{2,60})"),
+        of(&(word.to_owned() + r#"\s*(?:id\s*)?[:=]?\s*["'`(\[](?<mod>[A-Za-z][\w .+-]{2,60}?)["'`)\]]"#)),
+        of(&(word.to_owned() + r"\s*(?:id\s*)?[:=]?\s*(?<mod>[A-Za-z]\w*[-_][\w.-]{1,60})")),
+        of(r#"[:=]\s*["'`]?(?<mod>[A-Za-z][\w+-]{2,60})["'`]?[\s@(\[]*v?\d+(?:\.\d+)+"#),
+        of(r"\b(?<mod>[A-Za-z]\w*[-_][\w-]{1,60})\s+v?\d+(?:\.\d+)+"),
+    ]
+});
+
+/// The place of a name that may be a mod's; as an item of a list only where a header says what the list is of.
+fn unknown_name(text: &str, has_header: bool) -> Option<(usize, usize)> {
+    let from = message_start(text);
+    let such = NAMES.iter().skip(usize::from(!has_header));
+    let found = such.filter_map(|pattern| pattern.captures(&text[from..])?.name("mod"));
+    found.map(|name| (from + name.start(), from + name.end())).next()
+}
+
+/// Reads the lines of a log that no pattern knows, in their order, for what they may tell of one player's join.
+pub struct HintReader<'n> {
+    needles: &'n Needles,
+    source: Source,
+    player: Option<String>,
+    /// The other players that the log knows.
+    others: Vec<String>,
+    /// The last line that named no mod: it may say what those below it are.
+    header: String,
+    /// Whether what is read is about another player.
+    is_of_another: bool,
+}
+
+impl<'n> HintReader<'n> {
+    /// Lines of a log with these events, for the join of a player.
+    pub fn new(needles: &'n Needles, source: Source, player: Option<&str>, events: &[LogEvent]) -> Self {
+        let player = player.map(str::to_lowercase);
+        let named = events.iter().filter_map(|event| Some(event.player.as_ref()?.to_lowercase()));
+        let others: std::collections::BTreeSet<String> = named.filter(|name| Some(name) != player.as_ref()).collect();
+        let others = if player.is_some() { others.into_iter().take(OTHERS).collect() } else { Vec::new() };
+        Self { needles, source, player, others, header: String::new(), is_of_another: false }
+    }
+
+    /// What a line may tell; what a line tells that a pattern knows is told already.
+    pub fn line(&mut self, number: u64, bytes: &[u8], is_known: bool) -> Option<Hint> {
+        let text = String::from_utf8_lossy(&bytes[..bytes.len().min(limits::LOG_LINE_BYTES)]);
+        let names_a_mod = self.needles.first_place(&text).is_some() || unknown_name(&text, true).is_some();
+        match self.is_about_another(&text) {
+            Some(is_of_another) => self.is_of_another = is_of_another,
+            // Below what is said of a player stands what it is about.
+            None if !names_a_mod => self.is_of_another = false,
+            None => {}
+        }
+        let is_told = is_known || self.is_of_another;
+        let hint = if is_told { None } else { self.needles.hint((self.source, number), &text, &self.header) };
+        if !names_a_mod && hint.is_none() {
+            self.header = text.chars().take(HEADER).collect();
+        }
+        hint
+    }
+
+    /// Whether a line names another player, and not the one in question.
+    fn is_about_another(&self, text: &str) -> Option<bool> {
+        let lower = text.to_lowercase();
+        let names = |player: &String| {
+            lower.match_indices(player.as_str()).any(|(at, found)| is_word(&lower, at, at + found.len()))
+        };
+        if self.player.as_ref().is_some_and(names) {
+            return Some(false);
+        }
+        self.others.iter().any(names).then_some(true)
+    }
 }
 
 /// Whether what stands around a name shows that it is all of it; an ending behind it may be a version.
@@ -334,75 +288,11 @@ fn is_word(text: &str, start: usize, end: usize) -> bool {
         && !text[end..].strip_prefix(['-', '_']).is_some_and(|rest| rest.starts_with(|c: char| c.is_alphabetic()))
 }
 
-/// What differs from line to line: times, versions, numbers.
-static VARYING: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?<version>\bv?\d+(?:\.\d+)+[\w.+-]*)|(?<hex>\b[0-9a-fA-F]{12,}\b)|(?<number>\d+)|(?<blank>\s+)";
-    Regex::new(pattern).expect("a pattern that is written here")
-});
-
-/// A pattern that would know a line like this, without its time, with the mod and the versions as groups.
-fn proposal(text: &str, named: Option<(usize, usize)>) -> String {
-    let text: String = text.chars().take(300).collect();
-    let begin = message_start(&text);
-    let named = named.filter(|(start, end)| *start >= begin && *end <= text.len());
-    let (before, behind) = match named {
-        Some((start, end)) => (&text[begin..start], Some(&text[end..])),
-        None => (&text[begin..], None),
-    };
-    // Versions behind the mod are what it is; the second one is what it should be.
-    let mut versions = ["found", "expected"].into_iter();
-    match behind {
-        None => generalised(before.trim(), &mut versions),
-        Some(behind) => {
-            // A version glued to a file's name belongs to the name.
-            let glued = behind.find(char::is_whitespace).unwrap_or(behind.len());
-            let behind = if behind.starts_with(['-', '_']) { &behind[glued..] } else { behind };
-            format!(
-                r"{}(?<mod>\S+){}",
-                generalised(before.trim_start(), &mut std::iter::empty()),
-                generalised(behind.trim_end(), &mut versions)
-            )
-        }
-    }
-}
-
-/// Where a line begins to say something: behind its time and what stands in brackets with it.
-fn message_start(text: &str) -> usize {
-    static HEAD: LazyLock<Regex> = LazyLock::new(|| {
-        Regex::new(r"^(?:\s|\[[^\]]{0,80}\]|[\d:.,TZ/+-]{5,}\s|:)+").expect("a pattern that is written here")
-    });
-    match HEAD.find(text) {
-        Some(head) if Stamp::of(text).is_some() || text.starts_with('[') => head.end(),
-        _ => 0,
-    }
-}
-
-fn generalised(text: &str, versions: &mut dyn Iterator<Item = &'static str>) -> String {
-    let (mut out, mut from) = (String::new(), 0);
-    for found in VARYING.captures_iter(text) {
-        let all = found.get_match();
-        out.push_str(&regex::escape(&text[from..all.start()]));
-        from = all.end();
-        out.push_str(&replacement(&found, versions));
-    }
-    out + &regex::escape(&text[from..])
-}
-
-fn replacement(found: &Captures<'_>, versions: &mut dyn Iterator<Item = &'static str>) -> String {
-    match (found.name("version"), found.name("blank"), found.name("number")) {
-        (Some(_), ..) => versions.next().map_or_else(|| r"\S+".to_owned(), |group| format!(r"(?<{group}>\S+)")),
-        (_, Some(_), _) => r"\s+".to_owned(),
-        (_, _, Some(_)) => r"\d+".to_owned(),
-        _ => r"\S+".to_owned(),
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::digest::Blake3;
     use crate::path::InstallPath;
-    use crate::rulebook::Role;
     use crate::survey::{InstallFacts, SurveyedMod};
     use rstest::rstest;
 
@@ -441,7 +331,7 @@ mod tests {
     #[case("Trellis version mismatch: 0.8 and 0.9", "loader-differs", None)]
     #[case("wrong version: server version is 1.4", "game-differs", None)]
     fn lines_near_words_of_failure(#[case] line: &str, #[case] means: &str, #[case] named: Option<&str>) {
-        let hint = needles().hint(Source::ClientLog, 7, line.as_bytes(), "").expect("a hint");
+        let hint = needles().hint((Source::ClientLog, 7), line, "").expect("a hint");
         let said = serde_json::to_value(hint.means).expect("a word");
         assert_eq!((said.as_str(), hint.mod_id.as_deref(), hint.line), (Some(means), named, 7));
     }
@@ -453,14 +343,73 @@ mod tests {
     #[case("foggy error")]
     #[case("error in foghorn")]
     fn lines_that_tell_nothing(#[case] line: &str) {
-        assert_eq!(needles().hint(Source::ClientLog, 1, line.as_bytes(), ""), None);
+        assert_eq!(needles().hint((Source::ClientLog, 1), line, ""), None);
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn a_pattern_that_is_proposed_always_knows_its_line(before in "[ -~äß·]{0,40}", behind in "[ -~äß·]{0,40}") {
+            for name in ["fog", "Snow Track", "snowtrack-3.2.1.psm"] {
+                let line = format!("{before} {name} {behind} error");
+                if let Some(hint) = needles().hint((Source::ServerLog, 1), &line, "") {
+                    assert!(Regex::new(&hint.pattern).expect("a regex").is_match(&line), "{line:?} {}", hint.pattern);
+                }
+            }
+        }
+    }
+
+    #[rstest]
+    #[case("it says missing snowtrak", Some("snowtrack"))]
+    #[case("no SNOW TRCK???", Some("snowtrack"))]
+    #[case("foghrn is bad", Some("fog-horn"))]
+    #[case("the server is full", None)]
+    fn names_typed_from_memory(#[case] typed: &str, #[case] named: Option<&str>) {
+        assert_eq!(needles().nearly_named(typed), named);
+    }
+
+    #[rstest]
+    #[case("fog: client has 1.0.9, server has 1.1.0", "version-other", "fog", true)]
+    #[case("[WARN] unexpected on the client: sea-shanties (4.2)", "mod-extra", "sea-shanties", false)]
+    #[case("mod 'Sea Shanties' not found", "mod-missing", "Sea Shanties", false)]
+    #[case("quay: Ida has lantern-fish 0.9.2, this hall has 0.1", "version-other", "lantern-fish", false)]
+    #[case("checksum mismatch in plugin kelp_nets", "content-differs", "kelp_nets", false)]
+    fn names_that_nobody_knows(#[case] line: &str, #[case] means: &str, #[case] named: &str, #[case] is_known: bool) {
+        let hint = needles().hint((Source::ServerLog, 1), line, "").expect("a hint");
+        let said = serde_json::to_value(hint.means).expect("a word");
+        assert_eq!((said.as_str(), hint.mod_id.as_deref(), hint.is_known), (Some(means), Some(named), is_known));
+        assert_eq!(&Regex::new(&hint.pattern).expect("a regex").captures(line).expect("known")["mod"], named);
+    }
+
+    #[test]
+    fn what_is_said_of_another_player_is_not_of_this_one() {
+        let log = "Handshake with Osier: incompatible mods\n  missing: fog\n  fog-horn 1.0 here, 1.1 on the server\nWarm today\n  missing: snowtrack\nHandshake with Juniper: these are missing\n  - fog-horn\n  - kelp-nets";
+        let rules = crate::rulebook::of_logs(
+            "[[event]]\nmeans = \"join-tried\"\nin = \"server-log\"\nline = '(?<player>\\S+) knocks'",
+        )
+        .events;
+        let mut reader = super::super::scan::LogReader::new(&rules, Role::Server, Source::ServerLog);
+        ["osier knocks", "juniper knocks"].into_iter().for_each(|line| reader.line(1, line.as_bytes()));
+        let events = reader.finish();
+        let told = |player: Option<&str>| -> Vec<(u64, String)> {
+            let needles = needles();
+            let mut reader = HintReader::new(&needles, Source::ServerLog, player, &events);
+            let lines = log.lines().zip(1..);
+            lines.filter_map(|(line, n)| Some((n, reader.line(n, line.as_bytes(), false)?.mod_id?))).collect()
+        };
+        let own = |told: &[(u64, &str)]| -> Vec<(u64, String)> {
+            told.iter().map(|(n, id)| (*n, (*id).to_owned())).collect()
+        };
+        assert_eq!(told(Some("JUNIPER")), own(&[(5, "snowtrack"), (7, "fog-horn"), (8, "kelp-nets")]));
+        assert_eq!(told(Some("osier")), own(&[(2, "fog"), (3, "fog-horn"), (5, "snowtrack")]));
+        assert_eq!(told(None).len(), 5);
     }
 
     #[test]
     fn a_header_tells_of_the_lines_below_it() {
-        let hint = needles().hint(Source::ClientLog, 2, b"  - fog", "The following mods are missing:").expect("a hint");
+        let hint =
+            needles().hint((Source::ClientLog, 2), "  - fog", "The following mods are missing:").expect("a hint");
         assert_eq!((hint.means, hint.mod_id.as_deref()), (Event::Cause(Code::ModMissing), Some("fog")));
-        assert_eq!(needles().hint(Source::ClientLog, 2, b"  - fog", "fog-horn is missing"), None);
+        assert_eq!(needles().hint((Source::ClientLog, 2), "  - fog", "fog-horn is missing"), None);
     }
 
     #[rstest]
@@ -470,9 +419,17 @@ mod tests {
     )]
     #[case("2026-11-27 06:12:01 could not open fog.psm (5)", r"could\s+not\s+open\s+(?<mod>\S+)\s+\(\d+\)")]
     #[case("fog: missing", r"(?<mod>\S+):\s+missing")]
+    #[case("Snow Track checksum 5f3a21 is not 77ab01", r"(?<mod>.+?)\s+checksum\s+\w+\s+is\s+not\s+\w+")]
+    #[case("could not open Snow Track", r"could\s+not\s+open\s+(?<mod>.+)")]
+    #[case(
+        "fog: server wants 2.0, mismatch with 1.9",
+        r"(?<mod>\S+):\s+server\s+wants\s+(?<expected>\S+),\s+mismatch\s+with\s+(?<found>\S+)"
+    )]
     fn the_pattern_that_is_proposed_knows_the_line(#[case] line: &str, #[case] pattern: &str) {
-        let hint = needles().hint(Source::ServerLog, 1, line.as_bytes(), "").expect("a hint");
+        let hint = needles().hint((Source::ServerLog, 1), line, "").expect("a hint");
         assert_eq!(hint.pattern, pattern);
-        assert!(Regex::new(&hint.pattern).expect("a regex").is_match(line));
+        let found = Regex::new(&hint.pattern).expect("a regex").captures(line).expect("the line is known");
+        let named = needles();
+        assert_eq!(named.named(&found["mod"]), [hint.mod_id.expect("a mod")]);
     }
 }

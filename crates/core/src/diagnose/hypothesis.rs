@@ -28,8 +28,10 @@ pub(super) const SPOKEN_AGAINST: f64 = -2.4;
 // The line is of a side that never came up; it is of a join, and the client did not get so far the last time.
 pub(super) const NEVER_UP: f64 = 0.5;
 pub(super) const OF_BEFORE: f64 = -0.7;
-// Words near a name, and each further line of the kind.
+// Words near a name; words that only say that something failed; where nobody knows such a mod; each further line of the kind.
 pub(super) const HINTED: f64 = -0.3;
+pub(super) const HINTED_VAGUELY: f64 = -0.7;
+pub(super) const HINTED_UNKNOWN: f64 = -0.4;
 pub(super) const HINTED_AGAIN: f64 = 0.2;
 // The last hint of all is of the last try; the first may be of any.
 pub(super) const HINTED_LAST: f64 = 0.3;
@@ -37,6 +39,8 @@ pub(super) const HINTED_LAST: f64 = 0.3;
 pub(super) const MESSAGE: f64 = 0.8;
 pub(super) const MESSAGE_ALONE: f64 = -0.6;
 pub(super) const MESSAGE_NEXT: f64 = -0.5;
+// Words of a refusal or a message that nothing knows.
+pub(super) const GUESSED: f64 = -1.4;
 /// Without a measurement nobody is surer than this.
 pub(super) const MOST_UNMEASURED: f64 = 0.89;
 /// A refusal is explained by a verdict that is surer than this.

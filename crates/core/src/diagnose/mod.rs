@@ -7,11 +7,14 @@
 
 mod attempt;
 mod event;
+mod failure;
 mod hints;
 mod hypothesis;
 mod index;
 mod likeness;
 mod measured;
+mod pattern;
+mod remedies;
 mod scan;
 mod stamp;
 mod told;
@@ -20,7 +23,7 @@ mod words;
 
 pub use attempt::{Join, of_last_join};
 pub use event::{LogEvent, Source};
-pub use hints::{Hint, Needles};
+pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
 pub use scan::{LogReader, Scanner};

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::attempt::Join;
-use super::event::{LogEvent, Source, cause_of, family};
+use super::event::{LogEvent, Source, cause_of, family, is_of_mods};
 use super::hints::Needles;
 use super::hypothesis::*;
 use super::likeness::Likened;
@@ -120,7 +120,7 @@ fn mod_of_file(case: &Case<'_>, file: &str) -> Option<String> {
 /// What surveys say of a cause that only a line tells.
 pub(super) fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Code, hypothesis: &mut Hypothesis<'_>) {
     let survey = |text: String| Evidence { source: Source::Survey.as_str(), line: None, text };
-    match who_is_left(case, event, cause) {
+    match who_is_left(case, event.mod_id.as_deref(), cause) {
         Some(Left::Nobody(text)) => {
             hypothesis.odds += SPOKEN_AGAINST;
             hypothesis.evidence.push(survey(text));
@@ -152,21 +152,9 @@ pub(super) enum Left {
     Only(Role),
 }
 
-pub(super) fn who_is_left(case: &Case<'_>, event: &LogEvent, cause: Code) -> Option<Left> {
+pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&str>, cause: Code) -> Option<Left> {
     use Code::*;
-    let is_measured = matches!(
-        cause,
-        ModMissing
-            | ModDisabled
-            | ModExtra
-            | ModDuplicate
-            | VersionOlder
-            | VersionNewer
-            | VersionOther
-            | ContentDiffers
-            | GameDiffers
-            | LoaderDiffers
-    );
+    let is_measured = is_of_mods(cause) || matches!(cause, GameDiffers | LoaderDiffers);
     if !is_measured {
         return None;
     }
@@ -185,11 +173,14 @@ pub(super) fn who_is_left(case: &Case<'_>, event: &LogEvent, cause: Code) -> Opt
             .same(&server, &client)
             .then(|| Left::Nobody(format!("both sides have {client} now; the line tells of before")));
     }
-    let id = event.mod_id.as_ref()?.to_lowercase();
+    let id = mod_id?.to_lowercase();
     let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.folded_id() == id);
     match (case.canon, case.server, case.client) {
         (Some(canon), server, client) => {
-            canon.mods.iter().find(|sealed| sealed.folded_id() == id)?;
+            let is_sealed = canon.mods.iter().any(|sealed| sealed.folded_id() == id);
+            if !is_sealed && (cause != ModExtra || [server, client].into_iter().flatten().any(copies)) {
+                return None;
+            }
             match (server, client) {
                 (Some(_), Some(_)) => {
                     Some(Left::Nobody("both sides have now what the canon says; the line tells of before".to_owned()))
@@ -257,11 +248,14 @@ pub(super) fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypot
         return;
     }
     let named = Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok();
-    let mod_id = named.as_ref().and_then(|needles| needles.named(message).first().map(|id| (*id).to_owned()));
+    let mod_id = named.as_ref().and_then(|needles| {
+        needles.named(message).first().copied().or_else(|| needles.nearly_named(message)).map(str::to_owned)
+    });
     let meanings = likened.means.iter().filter_map(|means| cause_of(*means));
     let certainty = (likened.likeness - 1.0) * 2.0 + if mod_id.is_some() { 0.9 } else { 0.0 };
+    let is_in_line = hypotheses.iter().all(|hypothesis| hypothesis.measured.is_none());
     for (rank, cause) in meanings.enumerate() {
-        hypotheses.push(Hypothesis {
+        let mut hypothesis = Hypothesis {
             cause,
             mod_id: mod_id.clone(),
             side: None,
@@ -271,8 +265,54 @@ pub(super) fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypot
             measured: None,
             told: None,
             weights: BTreeMap::new(),
-        });
+        };
+        hold_against_surveys(case, &mut hypothesis, is_in_line);
+        hypotheses.push(hypothesis);
     }
+}
+
+/// A text that tells of a failure, and that nothing explains.
+#[derive(Clone)]
+pub(super) struct Unknown {
+    pub(super) source: Source,
+    pub(super) line: Option<u64>,
+    pub(super) text: String,
+}
+
+impl Unknown {
+    pub(super) fn evidence(self) -> Evidence {
+        Evidence { source: self.source.as_str(), line: self.line, text: self.text }
+    }
+}
+
+/// A refusal or a message that nothing knows may still speak of mods: the causes that such words most often mean, each hardly likely.
+pub(super) fn guessed(case: &Case<'_>, unknown: &[Unknown]) -> Vec<Hypothesis<'static>> {
+    // Where both sides were measured and are in line, guesses are refuted.
+    if case.server.is_some() && case.client.is_some() {
+        return Vec::new();
+    }
+    let Ok(needles) = Needles::new(case.rulebook, &surveys(case), case.canon, case.events) else { return Vec::new() };
+    let guess = unknown.iter().map(|unknown| (unknown, needles.meanings(&unknown.text)));
+    let Some((unknown, means)) = guess.into_iter().find(|(_, means)| !means.is_empty()) else { return Vec::new() };
+    let named = needles.named(&unknown.text).first().copied().or_else(|| needles.nearly_named(&unknown.text));
+    let certainty = if named.is_some() { 0.9 } else { 0.0 };
+    let causes = means.into_iter().filter_map(cause_of).enumerate();
+    let guess = |(rank, cause)| {
+        let mut hypothesis = Hypothesis {
+            cause,
+            mod_id: named.map(str::to_owned),
+            side: None,
+            odds: GUESSED + MESSAGE_NEXT * rank as f64 + certainty,
+            by: vec![unknown.source],
+            evidence: vec![unknown.clone().evidence()],
+            measured: None,
+            told: None,
+            weights: BTreeMap::new(),
+        };
+        hold_against_surveys(case, &mut hypothesis, true);
+        hypothesis
+    };
+    causes.map(guess).collect()
 }
 
 pub(super) fn surveys<'a>(case: &Case<'a>) -> Vec<&'a Survey> {
@@ -311,8 +351,10 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
                 None => hypotheses.push(Hypothesis {
                     cause,
                     mod_id: hint.mod_id.clone(),
-                    side: None,
-                    odds: lateness + if means == Event::ModFailed { HINTED - 0.4 } else { HINTED },
+                    side: hint.own_side(),
+                    odds: lateness
+                        + if means == Event::ModFailed { HINTED_VAGUELY } else { HINTED }
+                        + if hint.is_known { 0.0 } else { HINTED_UNKNOWN },
                     by: vec![hint.source],
                     evidence: vec![evidence],
                     measured: None,
@@ -328,13 +370,24 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
         }
     }
     // What surveys say of a cause is no less true where only words tell it.
+    let is_in_line = hypotheses.iter().all(|hypothesis| hypothesis.measured.is_none());
     for hypothesis in &mut hypotheses[known..] {
-        contradict_hint(case, hypothesis);
+        hold_against_surveys(case, hypothesis, is_in_line);
     }
     proposals
 }
 
-pub(super) fn contradict_hint(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>) {
+/// What only words tell is about the side that nobody measured, where the other one is in line: in all, or with the mod.
+fn hold_against_surveys(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>, is_in_line: bool) {
+    let left = match (&hypothesis.mod_id, case.server, case.client) {
+        (None, Some(_), None) if is_in_line && case.canon.is_some() => Some(Role::Client),
+        (None, None, Some(_)) if is_in_line && case.canon.is_some() => Some(Role::Server),
+        (id, ..) => match who_is_left(case, id.as_deref(), hypothesis.cause) {
+            Some(Left::Only(side)) => Some(side),
+            _ => None,
+        },
+    };
+    hypothesis.side = hypothesis.side.or(left);
     let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
     let is_there =
         |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id));

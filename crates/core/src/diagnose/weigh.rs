@@ -12,10 +12,10 @@ use super::attempt::{Join, of_last_join};
 use super::event::{LogEvent, Source, family};
 use super::hints::Hint;
 use super::hypothesis::*;
-use super::likeness::{Likened, likened};
+use super::likeness::likened;
 use super::measured::{Measured, differences};
-use super::told::{hinted, liken, stopped, told};
-use super::words;
+use super::told::{Unknown, guessed, hinted, liken, stopped, told};
+use super::{remedies, words};
 use crate::canon::Canon;
 use crate::finding::{Code, Severity};
 use crate::limits;
@@ -138,14 +138,16 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     }
     let proposals = hinted(&case, &mut hypotheses, got_in);
     temper(&mut hypotheses);
-    let mut verdicts: Vec<Verdict> = hypotheses.into_iter().map(|hypothesis| verdict(&case, hypothesis)).collect();
-    verdicts.sort_by(|a, b| {
-        b.confidence.total_cmp(&a.confidence).then_with(|| (a.cause, &a.mod_id).cmp(&(b.cause, &b.mod_id)))
-    });
-    verdicts.truncate(limits::LOG_EVENTS);
-    let unexplained =
-        if got_in { Vec::new() } else { unexplained(&case, [&server_join, &client_join], &verdicts, likened.as_ref()) };
-    let next = words::next(&case, &verdicts, got_in, !unexplained.is_empty());
+    let mut verdicts = verdicts(&case, hypotheses);
+    let mut unknown = Vec::new();
+    if !got_in && !verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS) {
+        unknown = unexplained([&server_join, &client_join], case.message.filter(|_| likened.is_none()));
+    }
+    if verdicts.is_empty() {
+        verdicts = self::verdicts(&case, guessed(&case, &unknown));
+    }
+    let unexplained: Vec<Evidence> = unknown.into_iter().map(Unknown::evidence).collect();
+    let next = words::next(&case, &verdicts, got_in, &unexplained);
     Diagnosis { format: FORMAT, verdicts, unexplained, next, proposals }
 }
 
@@ -244,15 +246,25 @@ fn temper(hypotheses: &mut [Hypothesis<'_>]) {
     }
 }
 
+/// Verdicts, most likely first.
+fn verdicts(case: &Case<'_>, hypotheses: Vec<Hypothesis<'_>>) -> Vec<Verdict> {
+    let mut verdicts: Vec<Verdict> = hypotheses.into_iter().map(|hypothesis| verdict(case, hypothesis)).collect();
+    verdicts.sort_by(|a, b| {
+        b.confidence.total_cmp(&a.confidence).then_with(|| (a.cause, &a.mod_id).cmp(&(b.cause, &b.mod_id)))
+    });
+    verdicts.truncate(limits::LOG_EVENTS);
+    verdicts
+}
+
 fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
     let odds = hypothesis.odds + added(&hypothesis);
     let confidence = 1.0 / (1.0 + (-odds).exp());
     let is_measured = hypothesis.by.contains(&Source::Survey);
     let confidence = if is_measured { confidence } else { confidence.min(MOST_UNMEASURED) };
     let remedy = match (&hypothesis.measured, hypothesis.told) {
-        (Some(measured), _) => words::remedies(case, measured),
+        (Some(measured), _) => remedies::about_difference(case, measured),
         (None, told) => {
-            words::told_remedies(case, (hypothesis.cause, hypothesis.mod_id.as_deref(), hypothesis.side), told)
+            remedies::about_text(case, (hypothesis.cause, hypothesis.mod_id.as_deref(), hypothesis.side), told)
         }
     };
     Verdict {
@@ -268,27 +280,17 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
 }
 
 /// A refusal that nothing explains is told plainly, and so is a message that nobody knows.
-fn unexplained(
-    case: &Case<'_>,
-    joins: [&Join<'_>; 2],
-    verdicts: &[Verdict],
-    likened: Option<&Likened>,
-) -> Vec<Evidence> {
-    if verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS) {
-        return Vec::new();
-    }
+fn unexplained(joins: [&Join<'_>; 2], message: Option<&str>) -> Vec<Unknown> {
     let is_failure = |event: &&&LogEvent| {
         matches!(event.means, Event::JoinRefused | Event::Crash | Event::TimeOut | Event::DataRefused)
     };
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
-    let mut unexplained: Vec<Evidence> = told
-        .map(|event| Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() })
-        .collect();
-    if let Some(message) = case.message.filter(|_| likened.is_none()) {
+    let of_logs = told.map(|event| Unknown { source: event.source, line: Some(event.line), text: event.text.clone() });
+    let of_player = message.map(|message| {
         let text = super::scan::shown(&message.replace('\n', " "));
-        unexplained.push(Evidence { source: Source::Message.as_str(), line: None, text });
-    }
-    unexplained
+        Unknown { source: Source::Message, line: None, text }
+    });
+    of_logs.chain(of_player).collect()
 }
 
 #[cfg(test)]

@@ -66,7 +66,7 @@ fn diagnose(world: &World) -> Diagnosis {
     let mut hints = Vec::new();
     for (source, log) in [(Source::ServerLog, world.log), (Source::ClientLog, world.client_log)] {
         for (at, line) in log.lines().enumerate().filter(|(_, line)| line.starts_with('?')) {
-            hints.extend(needles.hint(source, at as u64 + 1, line.as_bytes(), ""));
+            hints.extend(needles.hint((source, at as u64 + 1), line, ""));
         }
     }
     weigh(Case {
@@ -213,6 +213,32 @@ fn a_message_speaks_by_pattern_and_by_likeness() {
     let unknown = World { message: Some("the dog ate it"), ..World::default() };
     assert_eq!(short(&unknown), []);
     assert_eq!(diagnose(&unknown).unexplained[0].source, "message");
+}
+
+#[test]
+fn words_that_nothing_knows_are_guessed_at_and_said_to_be_unexplained() {
+    let vague = World { canon: true, message: Some("mod mismtch, mismatch with tyde!"), ..World::default() };
+    assert_eq!(short(&vague)[0], ("mod-missing", None, 2));
+    assert_eq!(diagnose(&vague).verdicts[0].mod_id, None, "four letters may be any word");
+    let server = World { server: Some(RIGHT), ..vague };
+    assert_eq!(short(&server)[0], ("mod-missing", CLIENT, 2), "the server is in line");
+    assert_eq!(diagnose(&vague).unexplained.len(), 1);
+    let both = World { client: Some(RIGHT), ..server };
+    assert_eq!(short(&both), [], "what was measured refutes it");
+    let full = World { message: Some("Sorry, the server is full"), ..World::default() };
+    assert!(diagnose(&full).next[0].contains("a full server rather than of mods"), "{:?}", diagnose(&full).next);
+}
+
+#[test]
+fn a_player_is_told_what_to_install_although_only_a_line_tells_of_it() {
+    let world = World { canon: true, server: Some(RIGHT), log: "gate: Mara lacks tide ?", ..World::default() };
+    let told: Vec<_> = diagnose(&world).verdicts.remove(0).remedy;
+    let told: Vec<_> = told.iter().map(|remedy| (remedy.who, remedy.words.as_str())).collect();
+    assert_eq!(told[0], ("player", "On the client: Install tide 2.1 (mods)."));
+    let reply = words::reply(&diagnose(&world), false);
+    assert!(reply.ends_with("What to do:\n- Install tide 2.1 (mods).\n"), "{reply}");
+    let extra = World { log: "gate: Mara brings fog 1, which this station does not have", ..world };
+    assert_eq!(short(&extra), [("mod-extra", CLIENT, 8)], "the server was measured, and has no such mod");
 }
 
 #[test]

@@ -7,8 +7,9 @@ use kanon_core::path::printable;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
 
-/// So many verdicts are told at length; of more, the first line each.
+/// So many verdicts are told at length; of more, and of later ones that are less sure than this, the first line each.
 const AT_LENGTH: usize = 6;
+const HARDLY: f64 = 0.3;
 /// So many pieces of evidence are told of one verdict.
 const PIECES: usize = 6;
 
@@ -20,18 +21,27 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
         (n, _) => format!("{}, most likely first\n", styled(BAD, &count(n, "verdict"))),
     };
     out.push_str(&folded(&format!("looked at: {}", looked_at.join(", ")), ""));
-    for (number, found) in diagnosis.verdicts.iter().enumerate() {
-        if number < AT_LENGTH {
-            out.push('\n');
+    let hardly = diagnosis.verdicts.iter().skip(1).position(|found| found.confidence < HARDLY);
+    let at_length = hardly.map_or(AT_LENGTH, |place| (place + 1).min(AT_LENGTH));
+    for (at, found) in diagnosis.verdicts.iter().enumerate() {
+        match at {
+            _ if at < at_length => verdict(&mut out, at + 1, found),
+            _ => {
+                if at == at_length {
+                    out.push_str("\nless likely; told in full by --format json:\n");
+                }
+                let _ = writeln!(out, "{}; {}", headline(at + 1, found), sureness(found));
+            }
         }
-        if number == AT_LENGTH {
-            out.push_str("\nless likely, or told in full by --format json:\n");
-        }
-        verdict(&mut out, number + 1, found);
     }
     if !diagnosis.unexplained.is_empty() {
         let _ = writeln!(out, "\n{}", styled(CARE, "This tells of a failure that nothing here explains:"));
         diagnosis.unexplained.iter().for_each(|piece| evidence(&mut out, piece));
+    }
+    let is_for_player =
+        |found: &Verdict| found.confidence >= 0.5 && found.remedy.iter().any(|does| does.who == "player");
+    if diagnosis.verdicts.iter().any(is_for_player) {
+        let _ = writeln!(out, "\n{}", styled(FAINT, "In plain words, to send to the player: the same with --reply"));
     }
     if !diagnosis.next.is_empty() {
         let _ = writeln!(out, "\n{}", styled(FAINT, "What would tell more:"));
@@ -49,17 +59,20 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
     out
 }
 
-fn verdict(out: &mut String, number: usize, verdict: &Verdict) {
+/// What it is, of what, and whom to mend.
+fn headline(number: usize, verdict: &Verdict) -> String {
     let subject = verdict.mod_id.as_ref().map_or_else(String::new, |id| format!(" {}", styled(BOLD, &printable(id))));
     let side =
         verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
-    let cause = styled(BAD, verdict.cause.as_str());
-    let sure = format!("{} sure, by {}", percent(verdict.confidence), verdict.confirmed_by.join(" and "));
-    if number > AT_LENGTH {
-        let _ = writeln!(out, "{number}. {cause}{subject} - {side}; {sure}");
-        return;
-    }
-    let _ = writeln!(out, "{number}. {cause}{subject} - {side}\n   {sure}");
+    format!("{number}. {}{subject} - {side}", styled(BAD, verdict.cause.as_str()))
+}
+
+fn sureness(verdict: &Verdict) -> String {
+    format!("{} sure, by {}", percent(verdict.confidence), verdict.confirmed_by.join(" and "))
+}
+
+fn verdict(out: &mut String, number: usize, verdict: &Verdict) {
+    let _ = writeln!(out, "\n{}\n   {}", headline(number, verdict), sureness(verdict));
     verdict.evidence.iter().take(PIECES).for_each(|piece| evidence(out, piece));
     if verdict.evidence.len() > PIECES {
         let _ = writeln!(out, "   ... and {} more", count(verdict.evidence.len() - PIECES, "line"));

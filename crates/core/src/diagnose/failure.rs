@@ -1,0 +1,244 @@
+//! Words of failure, and what they mean when nothing else tells: of a mod that is named near them, or by themselves.
+
+use std::sync::LazyLock;
+
+use aho_corasick::AhoCorasick;
+
+use crate::finding::Code;
+use crate::rulebook::Event;
+
+/// What each means when a mod is named near it; the most telling first.
+const CLASSES: [(Event, &[&str]); 9] = [
+    (
+        Event::Cause(Code::ModDuplicate),
+        &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"],
+    ),
+    (
+        Event::Cause(Code::DependencyMissing),
+        &[
+            "depends on",
+            "dependency",
+            "dependencies",
+            "prerequisite",
+            "needs mod",
+            "requires mod",
+            "required by",
+            "which it needs",
+        ],
+    ),
+    (
+        Event::Cause(Code::ListOrder),
+        &[
+            "load order",
+            "loaded before",
+            "loaded after",
+            "must come before",
+            "must come after",
+            "wrong order",
+            "out of order",
+            "another order",
+            "different order",
+        ],
+    ),
+    (
+        Event::Cause(Code::SignatureBad),
+        &["signature", "unsigned", "not signed", "signed by", "unknown key", "untrusted", "not trusted"],
+    ),
+    (
+        Event::Cause(Code::ContentDiffers),
+        &[
+            "checksum",
+            "hash",
+            "crc",
+            "corrupt",
+            "modified",
+            "tampered",
+            "altered",
+            "integrity",
+            "digest",
+            "fingerprint",
+            "other contents",
+            "contents differ",
+            "size mismatch",
+            "not identical",
+        ],
+    ),
+    (
+        Event::Cause(Code::VersionOther),
+        &[
+            "version mismatch",
+            "wrong version",
+            "different version",
+            "other version",
+            "another version",
+            "outdated",
+            "out of date",
+            "too old",
+            "too new",
+            "older",
+            "newer",
+            "incompatible",
+            "mismatch",
+            "does not match",
+            "doesn't match",
+            "differs",
+            "but server has",
+            "but client has",
+            "expected",
+        ],
+    ),
+    (
+        Event::Cause(Code::ModMissing),
+        &[
+            "missing",
+            "not found",
+            "not installed",
+            "not present",
+            "could not find",
+            "couldn't find",
+            "cannot find",
+            "can't find",
+            "unable to find",
+            "does not have",
+            "doesn't have",
+            "lacks",
+            "lacking",
+            "is not in",
+            "not in it",
+            "absent",
+            "not loaded",
+            "no such",
+            "unavailable",
+            "not available",
+            "not enabled",
+            "is disabled",
+            "switched off",
+        ],
+    ),
+    (
+        Event::Cause(Code::ModExtra),
+        &[
+            "not allowed",
+            "unknown mod",
+            "unexpected",
+            "not permitted",
+            "not on the server",
+            "does not know",
+            "doesn't know",
+            "unrecognised",
+            "unrecognized",
+            "forbidden",
+            "surplus",
+        ],
+    ),
+    (
+        Event::ModFailed,
+        &[
+            "error",
+            "fail",
+            "exception",
+            "could not",
+            "couldn't",
+            "cannot",
+            "can't",
+            "unable",
+            "invalid",
+            "broken",
+            "crash",
+            "refused",
+            "rejected",
+            "denied",
+            "fatal",
+            "panic",
+            "abort",
+            "gave up",
+            "giving up",
+            "malformed",
+            "truncated",
+            "unreadable",
+        ],
+    ),
+];
+
+/// Words that are no failure by themselves: a line that only reports needs another one.
+const TAME: [&str; 4] = ["older", "newer", "expected", "hash"];
+/// Words of both sides of a version.
+const GAME_WORDS: [&str; 6] =
+    ["game version", "client version", "server version", "game build", "protocol", "wrong build"];
+
+static WORDS: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
+    let words = CLASSES.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
+    let (classes, words): (Vec<usize>, Vec<&str>) = words.unzip();
+    let search = AhoCorasick::builder().ascii_case_insensitive(true).build(&words);
+    (search.expect("words that are written here"), classes)
+});
+
+/// What the words of failure in a text mean; nothing where there are none.
+pub fn meaning(text: &str) -> Option<Event> {
+    let (search, of) = &*WORDS;
+    let mut classes: Vec<(usize, bool)> = Vec::new();
+    for found in search.find_overlapping_iter(text).filter(|found| begins_word(text, found.start())) {
+        let word = &text[found.start()..found.end()];
+        let is_tame = TAME.iter().any(|tame| tame.eq_ignore_ascii_case(word));
+        classes.push((of[found.pattern().as_usize()], is_tame));
+    }
+    if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
+        return None;
+    }
+    classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
+}
+
+/// What a text means that tells that two versions of the game are not one, or of its loader, which is called so.
+pub fn of_platform(text: &str, loader: Option<&str>) -> Option<Event> {
+    if meaning(text)? != Event::Cause(Code::VersionOther) {
+        return None;
+    }
+    let lower = text.to_lowercase();
+    if loader.is_some_and(|loader| lower.contains(loader)) {
+        return Some(Event::Cause(Code::LoaderDiffers));
+    }
+    GAME_WORDS.iter().any(|word| lower.contains(word)).then_some(Event::Cause(Code::GameDiffers))
+}
+
+/// What a text may mean that names no mod, the most frequent first; nothing where it speaks neither of mods nor of versions.
+pub fn meanings(text: &str, loader: Option<&str>) -> Vec<Event> {
+    use Code::*;
+    if let Some(platform) = of_platform(text, loader) {
+        return vec![platform];
+    }
+    let causes: &[Code] = match meaning(text) {
+        Some(Event::Cause(VersionOther)) => {
+            let lower = text.to_lowercase();
+            match ["version", "older", "newer", "date", "old"].iter().any(|word| lower.contains(word)) {
+                true => &[VersionOther, ModMissing, ContentDiffers],
+                false => &[ModMissing, VersionOther, ContentDiffers, ModExtra],
+            }
+        }
+        Some(Event::Cause(code)) => return vec![Event::Cause(code)],
+        // That something failed says nothing yet.
+        _ => &[],
+    };
+    causes.iter().copied().map(Event::Cause).collect()
+}
+
+/// Whether a word begins at a place.
+pub fn begins_word(text: &str, start: usize) -> bool {
+    text[..start].chars().next_back().is_none_or(|before| !before.is_alphanumeric())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("Mod mismatch", &["mod-missing", "version-other", "content-differs", "mod-extra"])]
+    #[case("You have the wrong version of a mod", &["version-other", "mod-missing", "content-differs"])]
+    #[case("client version differs", &["game-differs"])]
+    #[case("a mod is not signed", &["signature-bad"])]
+    #[case("an error occurred", &[])]
+    #[case("the server is full", &[])]
+    fn what_words_alone_may_mean(#[case] text: &str, #[case] means: &[&str]) {
+        assert_eq!(serde_json::to_value(meanings(text, None)).expect("words"), serde_json::json!(means));
+    }
+}
