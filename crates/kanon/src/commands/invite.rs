@@ -6,7 +6,7 @@ use qrcode::QrCode;
 use qrcode::render::unicode::Dense1x2;
 use serde::Serialize;
 
-use super::publish::{Place, address_of};
+use super::publish::{Place, address_of, warn_of_folder};
 use crate::Outcome;
 use crate::arguments::{Format, InviteArguments};
 use crate::env::Env;
@@ -48,6 +48,7 @@ pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, F
         })?,
         Format::Text => {
             ui.report(&format!("{invite}\n"));
+            warn_of_folder(&invite.to_string(), ui);
             if env.shows || arguments.qr {
                 ui.report(&qr(&invite.to_string())?);
             }

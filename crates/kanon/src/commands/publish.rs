@@ -271,5 +271,15 @@ fn tell(
     text.push_str(&format!("its signatures are good until {ends}; publishing again makes them new\n"));
     text.push_str(&format!("\n{}\n{invite}\n", styled(FAINT, "the invite for players:")));
     ui.report(&text);
+    warn_of_folder(invite, ui);
     Ok(Outcome::InOrder)
+}
+
+/// An invite to a folder is good where that folder can be reached, and seldom is that so for players.
+pub fn warn_of_folder(invite: &str, ui: &Ui) {
+    if !invite.contains("://") {
+        ui.notice(
+            "note: it names a folder. Players elsewhere need an address: put the folder on a web server, or serve it (kanon serve DEST), and say it: kanon invite --address URL, or address = \"URL\" under [release] in kanon.toml",
+        );
+    }
 }
