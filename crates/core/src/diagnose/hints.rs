@@ -137,7 +137,7 @@ impl Needles {
     pub fn nearly_named(&self, text: &str) -> Option<&str> {
         let lower = text.to_lowercase();
         let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
-        let runs = (1..=3).flat_map(|many| words.windows(many)).map(|run| run.concat());
+        let runs = (1..=3).flat_map(|many| words.windows(many)).map(<[&str]>::concat);
         let runs: Vec<String> = runs.filter(|run| run.chars().count() >= SHORTEST_MISSPELT).take(NEAR_RUNS).collect();
         let mut near: BTreeMap<&str, f64> = BTreeMap::new();
         for (name, id) in self.names.iter().zip(&self.ids).take(NEAR_NAMES) {
