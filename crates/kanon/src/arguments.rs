@@ -618,8 +618,9 @@ pub enum Was {
 
 #[derive(Debug, Args)]
 pub struct Health {
-    /// Logs of one server, oldest first
-    #[arg(required = true, value_name = "LOG")]
+    /// Logs of one server, oldest first; folders of them; or a server's name, for the log that kanon.toml says. The workspace's server when
+    /// left out
+    #[arg(value_name = "LOG")]
     pub logs: Vec<PathBuf>,
     /// Use this rulebook, not the workspace's
     #[arg(long, value_name = "FILE")]

@@ -566,7 +566,13 @@ fn unpacked_name(name: &str) -> &str {
     [".gz", ".zst"].iter().find_map(|end| name.strip_suffix(end)).unwrap_or(name)
 }
 
-fn is_log(name: &str) -> bool {
+/// Whether a name is one of a packed log.
+pub(crate) fn is_packed(name: &str) -> bool {
+    unpacked_name(name).len() < name.len()
+}
+
+/// Whether a name, in lower case, is one of a log.
+pub(crate) fn is_log(name: &str) -> bool {
     let plain = unpacked_name(name).trim_end_matches(|c: char| c.is_ascii_digit()).trim_end_matches('.');
     plain.ends_with(".log") || plain.ends_with(".txt")
 }

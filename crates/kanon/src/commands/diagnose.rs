@@ -5,16 +5,19 @@ use kanon_core::diagnose::{Case, Diagnosis, Hint, LogEvent, Needles, Source, Sta
 use kanon_core::path::printable;
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
+use kanon_reach::error::During;
 use kanon_reach::logs::{self, ReadLog};
 use kanon_reach::release::Record;
 use serde::Serialize;
+use tempfile::TempDir;
 
 use crate::Outcome;
 use crate::arguments::{Diagnose, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::places::{self, Place};
+use crate::places;
 use crate::render;
+use crate::server_log;
 use crate::session::Session;
 use crate::ui::Ui;
 
@@ -43,6 +46,8 @@ struct Evidence {
     client_is_here: bool,
     is_released: bool,
     looked_at: Vec<String>,
+    /// Holds what was fetched from a host until all is told.
+    _fetched: TempDir,
 }
 
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -72,13 +77,18 @@ impl Evidence {
         let since = arguments.since.as_deref().map(moment).transpose()?;
         let mut looked_at = Vec::new();
         let canon = session.canon_if_sealed()?;
-        let server_name = server_name(arguments, session);
+        let server_name = arguments.server.clone().or_else(|| server_log::only_server(session));
         let server = surveyed(session, server_name.clone(), Role::Server, &mut looked_at)?;
         let client = surveyed(session, arguments.client.clone(), Role::Client, &mut looked_at)?;
         let player = arguments.player.clone();
         let mut logs = Vec::new();
-        let own_log = own_log(session, server_name.as_deref());
-        let server_log = arguments.server_log.as_ref().map(|log| env.folder.join(log)).or(own_log);
+        let fetched = TempDir::new().during("make a folder for logs in", &std::env::temp_dir())?;
+        let server_log = match &arguments.server_log {
+            Some(log) => Some(env.folder.join(log)),
+            None => {
+                server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name, fetched.path()))?
+            }
+        };
         let client_log = arguments.client_log.as_ref().map(|log| env.folder.join(log));
         for (log, side) in [(server_log, Role::Server), (client_log, Role::Client)] {
             let Some(log) = log else { continue };
@@ -105,7 +115,18 @@ impl Evidence {
             session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
         let is_released = record.is_some_and(|record| record.last().is_some());
         let events = logs.iter().flat_map(|(_, log): &(Source, ReadLog)| log.events.clone()).collect();
-        Ok(Self { canon, server, client, logs, events, player, client_is_here, is_released, looked_at })
+        Ok(Self {
+            canon,
+            server,
+            client,
+            logs,
+            events,
+            player,
+            client_is_here,
+            is_released,
+            looked_at,
+            _fetched: fetched,
+        })
     }
 
     fn case<'a>(&'a self, session: &'a Session<'_>, arguments: &'a Diagnose, hints: &'a [Hint]) -> Case<'a> {
@@ -146,29 +167,6 @@ fn moment(text: &str) -> Result<Stamp, Failure> {
         Failure::plain(format!("`{}` is no time", printable(text)))
             .hint("write it like 2026-11-27T06:00, 2026-11-27, or 06:00")
     })
-}
-
-/// The server that was named; in a workspace with just one that is no rehearsal's, that one.
-fn server_name(arguments: &Diagnose, session: &Session<'_>) -> Option<String> {
-    if arguments.server.is_some() {
-        return arguments.server.clone();
-    }
-    let installs = session.workspace.iter().flat_map(|workspace| &workspace.wishes.installs);
-    let mut servers = installs.filter(|install| install.role == Role::Server && !install.is_rehearsal);
-    match (servers.next(), servers.next()) {
-        (Some(only), None) => Some(only.name.clone()),
-        _ => None,
-    }
-}
-
-/// The log that kanon.toml names for a server on this machine, if it is there.
-fn own_log(session: &Session<'_>, server: Option<&str>) -> Option<std::path::PathBuf> {
-    let placed = places::named(session.workspace.as_ref(), server?).ok()??;
-    let log = session.workspace.as_ref()?.wishes.install(&placed.name)?.log.clone()?;
-    match placed.place {
-        Place::Folder(folder) => Some(folder.join(log)).filter(|log| log.exists()),
-        Place::Host(_) => None,
-    }
 }
 
 fn surveyed(

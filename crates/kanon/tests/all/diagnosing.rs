@@ -241,4 +241,16 @@ fn a_servers_health() {
     stage.write("quiet.log.gz", gzip(log.lines().take(3).collect::<Vec<_>>().join("\n").as_bytes()));
     stage.kanon(["health", "quiet.log.gz"]).ends_with(0).says("in good health");
     stage.kanon(["health", "gone.log"]).ends_with(2).says("gone.log");
+    stage.kanon(["health"]).ends_with(2).says("no log of station").says("`log` under its [install]");
+    let server = "[install.station]\n";
+    stage.write("kanon.toml", stage.read("kanon.toml").replace(server, &format!("{server}log = \"logs/now.log\"\n")));
+    stage.write("station/logs/now.log", log.lines().take(3).collect::<Vec<_>>().join("\n"));
+    stage.write("station/logs/now.log.1", &log);
+    let before = filetime::FileTime::from_unix_time(1_700_000_000, 0);
+    filetime::set_file_mtime(stage.path("station/logs/now.log.1"), before).unwrap();
+    let set = stage.kanon(["health", "--format", "json"]).ends_with(1).json();
+    assert_eq!((set["lag_lines"].as_u64(), set["starts"].as_array().map(Vec::len)), (Some(50), Some(2)), "{set}");
+    for log in ["station", "station/logs"] {
+        assert_eq!(stage.kanon(["health", log, "--format", "json"]).ends_with(1).json(), set);
+    }
 }

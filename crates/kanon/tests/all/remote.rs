@@ -86,6 +86,41 @@ fn a_survey_is_the_same_whichever_way(
     assert_eq!(far, survey(&["survey", &folder, "--role", "client", "--format", "json"]));
 }
 
+#[rstest]
+fn the_log_of_a_server_on_a_host_is_fetched(
+    #[values(Way::Ftp, Way::OldFtp, Way::Sftp, Way::RealSsh, Way::RealProftpd, Way::RealVsftpd)] way: Way,
+) {
+    let mut stage = Stage::sealed();
+    let Some(site) = Site::serve(way, &stage.path("station")) else { return };
+    site.take(&mut stage, "station");
+    let server = "[install.station]\n";
+    stage.write("kanon.toml", stage.read("kanon.toml").replace(server, &format!("{server}log = \"logs\"\n")));
+    stage.write(
+        "station/logs/older.log",
+        "gate: Wren is at the door\ngate: Wren lacks sled-dogs 1\ngate: turned Wren away\n",
+    );
+    filetime::set_file_mtime(
+        stage.path("station/logs/older.log"),
+        filetime::FileTime::from_unix_time(1_700_000_000, 0),
+    )
+    .unwrap();
+    // More than is fetched, and torn where it begins.
+    let idle = "world: nothing to tell, and nobody at the door\n".repeat(if way == Way::Ftp { 400_000 } else { 10 });
+    stage.write(
+        "station/logs/now.log",
+        idle + "gate: Mara is at the door\ngate: Mara lacks snowtrack 3.2.1\ngate: turned Mara away\n",
+    );
+    let ran = stage.kanon(["diagnose", "--format", "json"]).ends_with(1);
+    let ran =
+        ran.says(if way == Way::Ftp { "fetched the end of the log of station" } else { "fetched the log of station" });
+    let report = ran.json();
+    let first = &report["verdicts"][0];
+    assert_eq!((first["cause"].as_str(), first["mod"].as_str()), (Some("mod-missing"), Some("snowtrack")), "{report}");
+    assert!(report["looked_at"].to_string().contains("now.log"), "{report}");
+    stage.write("kanon.toml", stage.read("kanon.toml").replace("log = \"logs\"", "log = \"nowhere.log\""));
+    stage.kanon(["diagnose"]).ends_with(0).says("could not be fetched: there is none");
+}
+
 #[test]
 fn only_the_directory_of_a_large_archive_crosses_the_line() {
     let (stage, site) = served(Way::FtpDigests).unwrap();
