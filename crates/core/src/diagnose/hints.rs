@@ -1,6 +1,6 @@
 //! Lines that no pattern knows: one that names a mod near a word of failure is weak evidence, and a pattern for it can be proposed.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::LazyLock;
 
 use aho_corasick::{AhoCorasick, MatchKind};
@@ -179,16 +179,16 @@ impl Needles {
         let above = || failure::meaning(header).filter(|_| self.named(header).is_empty());
         let own = failure::meaning(text);
         if let Some((start, end)) = self.first_place(text) {
-            let differing = Some(Event::Cause(Code::VersionOther)).filter(|_| compares_versions(text));
-            let means = own.filter(|means| *means != Event::ModFailed).or(differing).or(own).or_else(above)?;
+            let differing = || compares_versions(text).then_some(Event::Cause(Code::VersionOther));
+            let means = own.filter(|means| *means != Event::ModFailed).or_else(differing).or(own).or_else(above)?;
             let mod_id = self.named(text).first().map(|id| (*id).to_owned());
             return told(means, mod_id, Some((start, end)), true);
         }
         if let Some(means) = failure::of_platform(text, self.loader.as_deref()) {
             return told(means, None, None, true);
         }
-        let differing = Some(Event::Cause(Code::VersionOther)).filter(|_| compares_versions(text));
-        let means = own.or_else(above).filter(|means| *means != Event::ModFailed).or(differing)?;
+        let differing = || compares_versions(text).then_some(Event::Cause(Code::VersionOther));
+        let means = own.or_else(above).filter(|means| *means != Event::ModFailed).or_else(differing)?;
         let (start, end) = unknown_name(text, own.is_none())?;
         let name = &text[start..end];
         match name.to_lowercase() {
@@ -229,9 +229,8 @@ fn unknown_name(text: &str, has_header: bool) -> Option<(usize, usize)> {
 pub struct HintReader<'n> {
     needles: &'n Needles,
     source: Source,
-    player: Option<String>,
-    /// The other players that the log knows.
-    others: Vec<String>,
+    /// The players that the log knows, the one in question first; none where nobody is in question.
+    players: Option<AhoCorasick>,
     /// The last line that named no mod: it may say what those below it are.
     header: String,
     /// Whether what is read is about another player.
@@ -241,22 +240,26 @@ pub struct HintReader<'n> {
 impl<'n> HintReader<'n> {
     /// Lines of a log with these events, for the join of a player.
     pub fn new(needles: &'n Needles, source: Source, player: Option<&str>, events: &[LogEvent]) -> Self {
-        let player = player.map(str::to_lowercase);
         let named = events.iter().filter_map(|event| Some(event.player.as_ref()?.to_lowercase()));
-        let others: std::collections::BTreeSet<String> = named.filter(|name| Some(name) != player.as_ref()).collect();
-        let others = if player.is_some() { others.into_iter().take(OTHERS).collect() } else { Vec::new() };
-        Self { needles, source, player, others, header: String::new(), is_of_another: false }
+        let others: BTreeSet<String> = named.filter(|name| name.chars().count() >= SHORTEST).collect();
+        let players = player.and_then(|player| {
+            let player = player.to_lowercase();
+            let others = others.into_iter().filter(|other| *other != player).take(OTHERS);
+            let names: Vec<String> = std::iter::once(player.clone()).chain(others).collect();
+            AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(&names).ok()
+        });
+        Self { needles, source, players, header: String::new(), is_of_another: false }
     }
 
     /// What a line may tell; what a line tells that a pattern knows is told already.
     pub fn line(&mut self, number: u64, bytes: &[u8], is_known: bool) -> Option<Hint> {
         let text = String::from_utf8_lossy(&bytes[..bytes.len().min(limits::LOG_LINE_BYTES)]);
-        let names_a_mod = self.needles.first_place(&text).is_some() || unknown_name(&text, true).is_some();
+        let names_a_mod = self.needles.first_place(&text).is_some();
         match self.is_about_another(&text) {
             Some(is_of_another) => self.is_of_another = is_of_another,
             // Below what is said of a player stands what it is about.
-            None if !names_a_mod => self.is_of_another = false,
-            None => {}
+            None if !self.is_of_another || names_a_mod || unknown_name(&text, true).is_some() => {}
+            None => self.is_of_another = false,
         }
         let is_told = is_known || self.is_of_another;
         let hint = if is_told { None } else { self.needles.hint((self.source, number), &text, &self.header) };
@@ -268,14 +271,10 @@ impl<'n> HintReader<'n> {
 
     /// Whether a line names another player, and not the one in question.
     fn is_about_another(&self, text: &str) -> Option<bool> {
+        let players = self.players.as_ref()?;
         let lower = text.to_lowercase();
-        let names = |player: &String| {
-            lower.match_indices(player.as_str()).any(|(at, found)| is_word(&lower, at, at + found.len()))
-        };
-        if self.player.as_ref().is_some_and(names) {
-            return Some(false);
-        }
-        self.others.iter().any(names).then_some(true)
+        let found = players.find_iter(&lower).filter(|found| is_word(&lower, found.start(), found.end()));
+        found.map(|found| found.pattern().as_usize() != 0).min()
     }
 }
 
