@@ -240,7 +240,7 @@ impl<'e> Rehearsal<'e> {
             let mut reader = HintReader::new(&needles, Source::ServerLog, None, events);
             let is_known = |number| events.iter().any(|event| event.line == number);
             let lines = watched.last_lines.iter();
-            lines.filter_map(|(number, line)| reader.line(*number, line.as_bytes(), is_known(*number))).collect()
+            lines.flat_map(|(number, line)| reader.line(*number, line.as_bytes(), is_known(*number))).collect()
         });
         let diagnosis = weigh(Case {
             rulebook: &self.rulebook,

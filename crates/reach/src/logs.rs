@@ -121,7 +121,7 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
         if number < from {
             return;
         }
-        if let Some(hint) = reader.line(number, &as_utf8(line), known.binary_search(&number).is_ok()) {
+        for hint in reader.line(number, &as_utf8(line), known.binary_search(&number).is_ok()) {
             if hints.len() >= HINTS {
                 hints.pop_front();
             }

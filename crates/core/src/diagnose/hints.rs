@@ -8,7 +8,7 @@ use regex::Regex;
 
 use super::event::{LogEvent, Source, is_own_defect};
 use super::failure::{self, begins_word};
-use super::pattern::{compares_versions, message_start, proposal};
+use super::pattern::{Pattern, compares_versions, message_start, separator};
 use super::scan::shown;
 use crate::canon::Canon;
 use crate::finding::Code;
@@ -25,6 +25,8 @@ const NEEDLES: usize = 100_000;
 const SHORTEST_MISSPELT: usize = 5;
 /// How alike a misspelt name must be.
 const NEAR: f64 = 0.8;
+/// Mods of a list in one line that are told.
+const LISTED: usize = 50;
 /// Other players whose lines are told from those of the one in question.
 const OTHERS: usize = 500;
 /// So many characters of a header are kept.
@@ -59,7 +61,7 @@ pub struct Hint {
     /// The mod it names.
     pub mod_id: Option<String>,
     /// A pattern that would know such lines, for the rulebook.
-    pub pattern: String,
+    pub pattern: Pattern,
     /// Whether there is such a mod, as far as is known.
     pub is_known: bool,
 }
@@ -124,13 +126,29 @@ impl Needles {
     /// The mods that a text names, each once, in their order.
     pub fn named(&self, text: &str) -> Vec<&str> {
         let mut named: Vec<&str> = Vec::new();
-        for found in self.search.find_iter(text).filter(|found| is_word(text, found.start(), found.end())) {
-            let id = self.ids[found.pattern().as_usize()].as_str();
+        for (_, id) in self.places(text) {
             if !named.contains(&id) {
                 named.push(id);
             }
         }
         named
+    }
+
+    /// Where a text names mods: by a word of its own; or else by the end of a file's name.
+    fn places(&self, text: &str) -> Vec<((usize, usize), &str)> {
+        let found: Vec<_> = self.search.find_iter(text).collect();
+        let place =
+            |found: &aho_corasick::Match| ((found.start(), found.end()), self.ids[found.pattern().as_usize()].as_str());
+        let words: Vec<_> = found.iter().filter(|one| is_word(text, one.start(), one.end())).map(place).collect();
+        if !words.is_empty() {
+            return words;
+        }
+        let ends_a_name = |one: &&aho_corasick::Match| {
+            let extension =
+                text[one.end()..].strip_prefix('.').is_some_and(|rest| rest.starts_with(char::is_alphabetic));
+            extension && one.len() >= SHORTEST_MISSPELT && text[..one.start()].ends_with(['-', '_'])
+        };
+        found.iter().filter(ends_a_name).map(place).collect()
     }
 
     /// The mod that a text names with a slip of the pen, where it is clear which one: people type from memory.
@@ -167,41 +185,76 @@ impl Needles {
         }
     }
 
-    /// What a line may tell; `header` stands above it, and may say what is below it.
-    pub fn hint(&self, (source, line): (Source, u64), text: &str, header: &str) -> Option<Hint> {
+    /// What a line may tell; `header` stands above it, and may say what is below it. Of a list in one line, each mod.
+    pub fn hints(&self, (source, line): (Source, u64), text: &str, header: &str) -> Vec<Hint> {
         let text = text.trim_end();
-        let told = |means, mod_id, place, is_known| {
-            let is_missing = means == Event::Cause(Code::ModMissing);
-            let pattern = proposal(text, place, is_missing);
-            Some(Hint { means, source, line, text: shown(text), mod_id, pattern, is_known })
+        let places = self.places(text);
+        let Some(told) = self.told(text, header, places.first().copied()) else { return Vec::new() };
+        let named: Vec<(usize, usize)> = match places.len() {
+            0 => told.named.into_iter().collect(),
+            _ => places.iter().map(|(place, _)| *place).collect(),
         };
+        let mut pattern = Pattern::of(text, &named, told.means == Event::Cause(Code::ModMissing));
+        if told.is_by_header {
+            pattern = pattern.below(header);
+        }
+        let is_list = separator(text, &named).is_some();
+        let mut ids: Vec<Option<String>> = places.iter().map(|(_, id)| Some((*id).to_owned())).collect();
+        ids.dedup();
+        if ids.is_empty() {
+            ids.push(told.named.map(|(start, end)| text[start..end].to_owned()));
+        }
+        ids.truncate(if is_list { LISTED } else { 1 });
+        let hint = |mod_id| Hint {
+            means: told.means,
+            source,
+            line,
+            text: shown(text),
+            mod_id,
+            pattern: pattern.clone(),
+            is_known: told.is_known,
+        };
+        ids.into_iter().map(hint).collect()
+    }
+
+    fn told(&self, text: &str, header: &str, known: Option<((usize, usize), &str)>) -> Option<Told> {
         // A header with a word of failure and no mod of its own tells of what stands below it.
         let above = || failure::meaning(header).filter(|_| self.named(header).is_empty());
-        let own = failure::meaning(text);
-        if let Some((start, end)) = self.first_place(text) {
-            let differing = || compares_versions(text).then_some(Event::Cause(Code::VersionOther));
-            let means = own.filter(|means| *means != Event::ModFailed).or_else(differing).or(own).or_else(above)?;
-            let mod_id = self.named(text).first().map(|id| (*id).to_owned());
-            return told(means, mod_id, Some((start, end)), true);
-        }
-        if let Some(means) = failure::of_platform(text, self.loader.as_deref()) {
-            return told(means, None, None, true);
-        }
+        let is_clear = |means: &Event| *means != Event::ModFailed;
         let differing = || compares_versions(text).then_some(Event::Cause(Code::VersionOther));
-        let means = own.or_else(above).filter(|means| *means != Event::ModFailed).or_else(differing)?;
-        let (start, end) = unknown_name(text, own.is_none())?;
-        let name = &text[start..end];
-        match name.to_lowercase() {
-            lower if lower == self.game => told(Event::Cause(Code::GameDiffers), None, None, true),
-            lower if Some(&lower) == self.loader.as_ref() => told(Event::Cause(Code::LoaderDiffers), None, None, true),
-            _ => told(means, Some(name.to_owned()), Some((start, end)), false),
+        let own = failure::meaning(text);
+        let here = own.filter(is_clear).or_else(differing);
+        if let Some((place, _)) = known {
+            let here = here.or(own);
+            let means = here.or_else(above)?;
+            return Some(Told { means, named: Some(place), is_known: true, is_by_header: here.is_none() });
+        }
+        let of_platform = |means| Some(Told { means, named: None, is_known: true, is_by_header: false });
+        if let Some(means) = failure::of_platform(text, self.loader.as_deref()) {
+            return of_platform(means);
+        }
+        // That something failed says nothing of a name that nobody knows.
+        let means = here.or_else(|| above().filter(|means| own.is_none() && is_clear(means)))?;
+        let (start, end) = unknown_name(text, here.is_none())?;
+        match text[start..end].to_lowercase() {
+            name if name == self.game => of_platform(Event::Cause(Code::GameDiffers)),
+            name if Some(&name) == self.loader.as_ref() => of_platform(Event::Cause(Code::LoaderDiffers)),
+            _ => Some(Told { means, named: Some((start, end)), is_known: false, is_by_header: here.is_none() }),
         }
     }
 
     fn first_place(&self, text: &str) -> Option<(usize, usize)> {
-        let places = self.search.find_iter(text).map(|found| (found.start(), found.end()));
-        places.into_iter().find(|(start, end)| is_word(text, *start, *end))
+        self.places(text).first().map(|(place, _)| *place)
     }
+}
+
+/// What a line tells of which name.
+struct Told {
+    means: Event,
+    named: Option<(usize, usize)>,
+    is_known: bool,
+    /// Whether the header says what it means.
+    is_by_header: bool,
 }
 
 /// Where the name of a mod may stand that nobody knows: as an item of a list, in quotes behind the word for a mod, before a version.
@@ -246,13 +299,17 @@ impl<'n> HintReader<'n> {
             let player = player.to_lowercase();
             let others = others.into_iter().filter(|other| *other != player).take(OTHERS);
             let names: Vec<String> = std::iter::once(player.clone()).chain(others).collect();
-            AhoCorasick::builder().match_kind(MatchKind::LeftmostLongest).build(&names).ok()
+            AhoCorasick::builder()
+                .ascii_case_insensitive(true)
+                .match_kind(MatchKind::LeftmostLongest)
+                .build(&names)
+                .ok()
         });
         Self { needles, source, players, header: String::new(), is_of_another: false }
     }
 
     /// What a line may tell; what a line tells that a pattern knows is told already.
-    pub fn line(&mut self, number: u64, bytes: &[u8], is_known: bool) -> Option<Hint> {
+    pub fn line(&mut self, number: u64, bytes: &[u8], is_known: bool) -> Vec<Hint> {
         let text = String::from_utf8_lossy(&bytes[..bytes.len().min(limits::LOG_LINE_BYTES)]);
         let names_a_mod = self.needles.first_place(&text).is_some();
         match self.is_about_another(&text) {
@@ -262,11 +319,24 @@ impl<'n> HintReader<'n> {
             None => self.is_of_another = false,
         }
         let is_told = is_known || self.is_of_another;
-        let hint = if is_told { None } else { self.needles.hint((self.source, number), &text, &self.header) };
-        if !names_a_mod && hint.is_none() {
+        let mut hints =
+            if is_told { Vec::new() } else { self.needles.hints((self.source, number), &text, &self.header) };
+        for hint in &mut hints {
+            let text = if hint.pattern.then.is_some() { &self.header } else { text.as_ref() };
+            if let Some(name) = self.player_in(text) {
+                hint.pattern.line = without_player(&hint.pattern.line, text, &name);
+            }
+        }
+        if !names_a_mod && hints.is_empty() {
             self.header = text.chars().take(HEADER).collect();
         }
-        hint
+        hints
+    }
+
+    /// The player in question as a line names him, where nothing of a name could be meant by it but him.
+    fn player_in(&self, text: &str) -> Option<String> {
+        let found = self.players.as_ref()?.find_iter(text).find(|found| is_word(text, found.start(), found.end()))?;
+        (!found.is_empty() && found.pattern().as_usize() == 0).then(|| text[found.range()].to_owned())
     }
 
     /// Whether a line names another player, and not the one in question.
@@ -276,6 +346,17 @@ impl<'n> HintReader<'n> {
         let found = players.find_iter(&lower).filter(|found| is_word(&lower, found.start(), found.end()));
         found.map(|found| found.pattern().as_usize() != 0).min()
     }
+}
+
+/// A pattern with a group for a player instead of his name, where it still knows the line.
+fn without_player(pattern: &str, text: &str, name: &str) -> String {
+    let with = pattern.replacen(&regex::escape(name), r"(?<player>\S+)", 1);
+    // A player may be called like a part of the pattern.
+    let knows_him = |pattern: &Regex| {
+        let found = pattern.captures(text);
+        found.is_some_and(|found| found.name("player").is_some_and(|player| player.as_str() == name))
+    };
+    if Regex::new(&with).is_ok_and(|with| knows_him(&with)) { with } else { pattern.to_owned() }
 }
 
 /// Whether what stands around a name shows that it is all of it; an ending behind it may be a version.
@@ -330,7 +411,7 @@ mod tests {
     #[case("Trellis version mismatch: 0.8 and 0.9", "loader-differs", None)]
     #[case("wrong version: server version is 1.4", "game-differs", None)]
     fn lines_near_words_of_failure(#[case] line: &str, #[case] means: &str, #[case] named: Option<&str>) {
-        let hint = needles().hint((Source::ClientLog, 7), line, "").expect("a hint");
+        let hint = needles().hints((Source::ClientLog, 7), line, "").remove(0);
         let said = serde_json::to_value(hint.means).expect("a word");
         assert_eq!((said.as_str(), hint.mod_id.as_deref(), hint.line), (Some(means), named, 7));
     }
@@ -342,7 +423,7 @@ mod tests {
     #[case("foggy error")]
     #[case("error in foghorn")]
     fn lines_that_tell_nothing(#[case] line: &str) {
-        assert_eq!(needles().hint((Source::ClientLog, 1), line, ""), None);
+        assert_eq!(needles().hints((Source::ClientLog, 1), line, ""), []);
     }
 
     proptest::proptest! {
@@ -350,8 +431,8 @@ mod tests {
         fn a_pattern_that_is_proposed_always_knows_its_line(before in "[ -~äß·]{0,40}", behind in "[ -~äß·]{0,40}") {
             for name in ["fog", "Snow Track", "snowtrack-3.2.1.psm"] {
                 let line = format!("{before} {name} {behind} error");
-                if let Some(hint) = needles().hint((Source::ServerLog, 1), &line, "") {
-                    assert!(Regex::new(&hint.pattern).expect("a regex").is_match(&line), "{line:?} {}", hint.pattern);
+                for hint in needles().hints((Source::ServerLog, 1), &line, "") {
+                    assert!(Regex::new(&hint.pattern.line).expect("a regex").is_match(&line), "{line:?} {}", hint.pattern.line);
                 }
             }
         }
@@ -368,15 +449,28 @@ mod tests {
 
     #[rstest]
     #[case("fog: client has 1.0.9, server has 1.1.0", "version-other", "fog", true)]
+    #[case("Ida's version of fog (1.0.9) is older than the server's (1.1.0)", "version-other", "fog", true)]
+    #[case("hash mismatch for chunk0-snowtrack.pak", "content-differs", "snowtrack", true)]
     #[case("[WARN] unexpected on the client: sea-shanties (4.2)", "mod-extra", "sea-shanties", false)]
     #[case("mod 'Sea Shanties' not found", "mod-missing", "Sea Shanties", false)]
     #[case("quay: Ida has lantern-fish 0.9.2, this hall has 0.1", "version-other", "lantern-fish", false)]
     #[case("checksum mismatch in plugin kelp_nets", "content-differs", "kelp_nets", false)]
     fn names_that_nobody_knows(#[case] line: &str, #[case] means: &str, #[case] named: &str, #[case] is_known: bool) {
-        let hint = needles().hint((Source::ServerLog, 1), line, "").expect("a hint");
+        let hint = needles().hints((Source::ServerLog, 1), line, "").remove(0);
         let said = serde_json::to_value(hint.means).expect("a word");
         assert_eq!((said.as_str(), hint.mod_id.as_deref(), hint.is_known), (Some(means), Some(named), is_known));
-        assert_eq!(&Regex::new(&hint.pattern).expect("a regex").captures(line).expect("known")["mod"], named);
+        assert_eq!(&Regex::new(&hint.pattern.line).expect("a regex").captures(line).expect("known")["mod"], named);
+    }
+
+    #[rstest]
+    #[case("Osier", "kicked Osier: fog is outdated", r"kicked\s+(?<player>\S+):\s+(?<mod>\S+)\s+is\s+outdated")]
+    #[case("mod", "kicked mod: fog is outdated", r"kicked\s+(?<player>\S+):\s+(?<mod>\S+)\s+is\s+outdated")]
+    #[case("s", "fog is outdated", r"(?<mod>\S+)\s+is\s+outdated")]
+    #[case("found", "fog 1.2 is outdated for found", r"(?<mod>\S+)\s+(?<found>\S+)\s+is\s+outdated\s+for\s+found")]
+    fn a_pattern_does_not_hold_the_players_name(#[case] player: &str, #[case] line: &str, #[case] pattern: &str) {
+        let needles = needles();
+        let mut reader = HintReader::new(&needles, Source::ServerLog, Some(player), &[]);
+        assert_eq!(reader.line(1, line.as_bytes(), false).remove(0).pattern.line, pattern);
     }
 
     #[test]
@@ -393,11 +487,20 @@ mod tests {
             let needles = needles();
             let mut reader = HintReader::new(&needles, Source::ServerLog, player, &events);
             let lines = log.lines().zip(1..);
-            lines.filter_map(|(line, n)| Some((n, reader.line(n, line.as_bytes(), false)?.mod_id?))).collect()
+            lines
+                .flat_map(|(line, n)| reader.line(n, line.as_bytes(), false))
+                .filter_map(|hint| Some((hint.line, hint.mod_id?)))
+                .collect()
         };
         let own = |told: &[(u64, &str)]| -> Vec<(u64, String)> {
             told.iter().map(|(n, id)| (*n, (*id).to_owned())).collect()
         };
+        let needles = needles();
+        let mut reader = HintReader::new(&needles, Source::ServerLog, Some("juniper"), &events);
+        let hints: Vec<Hint> =
+            log.lines().zip(1..).flat_map(|(line, n)| reader.line(n, line.as_bytes(), false)).collect();
+        let below = &hints.last().expect("a hint").pattern;
+        assert_eq!(below.line, r"Handshake\s+with\s+(?<player>\S+):\s+these\s+are\s+missing");
         assert_eq!(told(Some("JUNIPER")), own(&[(5, "snowtrack"), (7, "fog-horn"), (8, "kelp-nets")]));
         assert_eq!(told(Some("osier")), own(&[(2, "fog"), (3, "fog-horn"), (5, "snowtrack")]));
         assert_eq!(told(None).len(), 5);
@@ -405,10 +508,23 @@ mod tests {
 
     #[test]
     fn a_header_tells_of_the_lines_below_it() {
-        let hint =
-            needles().hint((Source::ClientLog, 2), "  - fog", "The following mods are missing:").expect("a hint");
+        let of = |header: &str| needles().hints((Source::ClientLog, 2), "  - fog 1.2", header);
+        let hint = of("12:00:01 The following 2 mods are missing:").remove(0);
         assert_eq!((hint.means, hint.mod_id.as_deref()), (Event::Cause(Code::ModMissing), Some("fog")));
-        assert_eq!(needles().hint((Source::ClientLog, 2), "  - fog", "fog-horn is missing"), None);
+        assert_eq!(hint.pattern.line, r"The\s+following\s+\d+\s+mods\s+are\s+missing:");
+        assert_eq!(hint.pattern.then.as_deref(), Some(r"\-\s+(?<mod>\S+)\s+(?<expected>\S+)"));
+        assert_eq!(of("fog-horn is missing"), []);
+    }
+
+    #[rstest]
+    #[case("lacks required mods: fog, Snow Track", r"lacks\s+required\s+mods:\s+(?<mods>.+)", ",")]
+    #[case("missing [fog@1.2; fog-horn@1.0] here", r"missing\s+\[(?<mods>.+?)\s+here", ";")]
+    fn a_list_in_one_line_is_each_of_its_mods(#[case] line: &str, #[case] pattern: &str, #[case] between: &str) {
+        let hints = needles().hints((Source::ServerLog, 1), line, "");
+        assert_eq!((hints.len(), hints[0].mod_id.as_deref()), (2, Some("fog")));
+        assert_eq!((hints[1].pattern.line.as_str(), hints[0].pattern.between), (pattern, Some(between)));
+        let one = needles().hints((Source::ServerLog, 1), "fog is missing, says fog-horn", "");
+        assert_eq!(one.len(), 1, "that is no list");
     }
 
     #[rstest]
@@ -418,16 +534,21 @@ mod tests {
     )]
     #[case("2026-11-27 06:12:01 could not open fog.psm (5)", r"could\s+not\s+open\s+(?<mod>\S+)\s+\(\d+\)")]
     #[case("fog: missing", r"(?<mod>\S+):\s+missing")]
-    #[case("Snow Track checksum 5f3a21 is not 77ab01", r"(?<mod>.+?)\s+checksum\s+\w+\s+is\s+not\s+\w+")]
+    #[case(
+        "Snow Track checksum 5f3a21 is not 77ab01",
+        r"^\s*(?<mod>[^\s\[\]:|][^\[\]:|]*?)\s+checksum\s+\w+\s+is\s+not\s+\w+"
+    )]
+    #[case("18:00:01 Snow Track is outdated", r"\d\s+(?<mod>[^\s\[\]:|][^\[\]:|]*?)\s+is\s+outdated")]
+    #[case("[18:00] [io #2] Snow Track is outdated", r"\]\s+(?<mod>[^\s\[\]:|][^\[\]:|]*?)\s+is\s+outdated")]
     #[case("could not open Snow Track", r"could\s+not\s+open\s+(?<mod>.+)")]
     #[case(
         "fog: server wants 2.0, mismatch with 1.9",
         r"(?<mod>\S+):\s+server\s+wants\s+(?<expected>\S+),\s+mismatch\s+with\s+(?<found>\S+)"
     )]
     fn the_pattern_that_is_proposed_knows_the_line(#[case] line: &str, #[case] pattern: &str) {
-        let hint = needles().hint((Source::ServerLog, 1), line, "").expect("a hint");
-        assert_eq!(hint.pattern, pattern);
-        let found = Regex::new(&hint.pattern).expect("a regex").captures(line).expect("the line is known");
+        let hint = needles().hints((Source::ServerLog, 1), line, "").remove(0);
+        assert_eq!(hint.pattern.line, pattern);
+        let found = Regex::new(&hint.pattern.line).expect("a regex").captures(line).expect("the line is known");
         let named = needles();
         assert_eq!(named.named(&found["mod"]), [hint.mod_id.expect("a mod")]);
     }

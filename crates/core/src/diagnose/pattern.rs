@@ -18,26 +18,92 @@ static WANTING: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
-/// A pattern that would know a line like this, which names a mod from one place to another, without its time, with the mod and the versions as groups.
-pub fn proposal(text: &str, named: Option<(usize, usize)>, is_missing: bool) -> String {
-    let text: String = text.chars().take(300).collect();
-    let begin = message_start(&text);
-    let named = named.filter(|(start, end)| *start >= begin && *end <= text.len());
-    let Some((start, end)) = named else {
-        return generalised(text[begin..].trim(), &mut order(&text[begin..], is_missing));
-    };
-    let behind = &text[end..];
-    // A version glued to a file's name belongs to the name.
-    let glued = behind.find(char::is_whitespace).unwrap_or(behind.len());
-    let behind = if behind.starts_with(['-', '_']) { &behind[glued..] } else { behind }.trim_end();
-    let group = match (text[start..end].contains(char::is_whitespace), behind.is_empty()) {
-        (false, _) => r"(?<mod>\S+)",
-        (true, false) => "(?<mod>.+?)",
-        (true, true) => "(?<mod>.+)",
-    };
-    let before = generalised(text[begin..start].trim_start(), &mut std::iter::empty());
-    format!("{before}{group}{}", generalised(behind, &mut order(behind, is_missing)))
+/// What would know a line: the keys of an `[[event]]`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Pattern {
+    /// The line; the header above it, where that says what it means.
+    pub line: String,
+    /// The line itself, below a header.
+    pub then: Option<String>,
+    /// What stands between the mods of a list.
+    pub between: Option<&'static str>,
 }
+
+impl Pattern {
+    /// Of a line that stands below a header, which says what it means.
+    #[must_use]
+    pub fn below(self, header: &str) -> Self {
+        let Self { line: header, .. } = Self::of(header, &[], false);
+        Self { line: header, then: Some(self.line), between: None }
+    }
+
+    /// Of a line that names mods at these places, without its time, with the mods and the versions as groups.
+    pub fn of(text: &str, named: &[(usize, usize)], is_missing: bool) -> Self {
+        let text: String = text.chars().take(300).collect();
+        let begin = message_start(&text);
+        let mut named = named.iter().copied().filter(|(start, end)| *start >= begin && *end <= text.len());
+        let plain = |line| Self { line, then: None, between: None };
+        let Some((start, end)) = named.next() else {
+            return plain(generalised(text[begin..].trim(), &mut order(&text[begin..], is_missing)));
+        };
+        let before = generalised(text[begin..start].trim_start(), &mut std::iter::empty());
+        let places: Vec<(usize, usize)> = std::iter::once((start, end)).chain(named).collect();
+        if let Some(between) = separator(&text, &places) {
+            let end = places.last().map_or(end, |(_, end)| *end);
+            let rest = LIST_END.find(&text[end..]).map_or(&text[end..], |last| &text[end + last.end()..]).trim_end();
+            let group = if rest.is_empty() { "(?<mods>.+)" } else { "(?<mods>.+?)" };
+            let rest = generalised(rest, &mut std::iter::empty());
+            return Self { line: format!("{before}{group}{rest}"), then: None, between: Some(between) };
+        }
+        let behind = &text[end..];
+        // A version glued to a file's name belongs to the name.
+        let glued = behind.find(char::is_whitespace).unwrap_or(behind.len());
+        let behind = if behind.starts_with(['-', '_']) { &behind[glued..] } else { behind }.trim_end();
+        let name = &text[start..end];
+        let group = match (name.contains(char::is_whitespace), behind.is_empty()) {
+            (false, _) => r"(?<mod>\S+)",
+            (true, true) => "(?<mod>.+)",
+            (true, false) if name.contains(['[', ']', ':', '|']) => "(?<mod>.+?)",
+            (true, false) => r"(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
+        };
+        // A name with blanks in it needs something before it, or all before it is taken for a part of it.
+        let before = match before.is_empty() && name.contains(char::is_whitespace) {
+            true => end_of_head(&text[..begin]),
+            false => before,
+        };
+        plain(format!("{before}{group}{}", generalised(behind, &mut order(behind, is_missing))))
+    }
+}
+
+/// A pattern for the end of what stands before a message.
+fn end_of_head(head: &str) -> String {
+    match head.trim_end().chars().next_back() {
+        None => r"^\s*".to_owned(),
+        Some(last) if last.is_ascii_digit() => r"\d\s+".to_owned(),
+        Some(last) => format!(r"{}\s+", regex::escape(&last.to_string())),
+    }
+}
+
+/// What stands between the mods of a list in one line, each perhaps with its version; nothing where they are no list.
+pub fn separator(text: &str, places: &[(usize, usize)]) -> Option<&'static str> {
+    static GAP: LazyLock<Regex> = LazyLock::new(|| {
+        let gap = format!(r#"^["'`]?{VERSION_OF}["'`\]]*\s*(?<between>[,;|])\s*["'`\[]*$"#);
+        Regex::new(&gap).expect("a pattern that is written here")
+    });
+    let gaps = places.windows(2).map(|two| GAP.captures(text.get(two[0].1..two[1].0)?)?.name("between"));
+    let between: Option<Vec<&str>> = gaps.map(|gap| gap.map(|found| found.as_str())).collect();
+    let between = between?;
+    let first = between.first()?;
+    let known = [",", ";", "|"].into_iter().find(|known| known == first)?;
+    between.iter().all(|other| other == first).then_some(known)
+}
+
+/// A version behind a name.
+pub const VERSION_OF: &str = r"(?:[\s(@=:-]+v?\d+(?:\.\d+)+[\w.+-]*\)?)?";
+
+/// What ends a list's last item.
+static LIST_END: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new(&format!(r#"^["'`]?{VERSION_OF}["'`\]]*"#)).expect("a pattern that is written here"));
 
 /// Which version is which: what is, and what should be, unless the words before the first one say that it should be, or nothing is.
 fn order(text: &str, is_missing: bool) -> std::array::IntoIter<&'static str, 2> {
@@ -87,10 +153,17 @@ static SIDES: LazyLock<[Regex; 2]> = LazyLock::new(|| {
     [side(here), side(there)]
 });
 
-/// Whether a text tells two versions, one of each side.
+/// Words that tell one version from another by their order.
+static ORDERING: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(r"(?i)\b(?:older|newer|behind|ahead|differs?|instead|but|not)\b")
+        .expect("a pattern that is written here")
+});
+
+/// Whether a text tells two versions, one of each side, or one that is not that of the other side.
 pub fn compares_versions(text: &str) -> bool {
     let mut versions: Vec<&str> =
         VARYING.captures_iter(text).filter_map(|found| Some(found.name("version")?.as_str())).collect();
     versions.dedup();
-    versions.len() == 2 && SIDES.iter().all(|side| side.is_match(text))
+    let [here, there] = &*SIDES;
+    versions.len() == 2 && there.is_match(text) && (here.is_match(text) || ORDERING.is_match(text))
 }

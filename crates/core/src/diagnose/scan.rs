@@ -1,6 +1,7 @@
 //! Log lines to events, by the patterns of a rulebook. Logs come from other people: lines are bounded and made printable.
 
 use std::collections::VecDeque;
+use std::sync::LazyLock;
 
 use regex::{Captures, Regex};
 use regex_automata::Input;
@@ -10,6 +11,7 @@ use regex_automata::util::syntax;
 
 use super::event::{LogEvent, Source};
 use super::index::Index;
+use super::pattern::VERSION_OF;
 use crate::limits;
 use crate::path::printable;
 use crate::rulebook::{EventRule, Role};
@@ -151,7 +153,7 @@ impl<'r> LogReader<'r> {
             Some(mods) => {
                 for named in mods
                     .split(rule.between.as_str())
-                    .map(str::trim)
+                    .map(|named| without_version(named.trim()))
                     .filter(|named| !named.is_empty())
                     .take(limits::LIST_ENTRIES)
                 {
@@ -234,6 +236,15 @@ fn value(text: &str) -> String {
 /// A line as it is told.
 pub fn shown(text: &str) -> String {
     printable(&text.trim_end().chars().take(500).collect::<String>())
+}
+
+/// An item of a list without the version behind its name.
+fn without_version(item: &str) -> &str {
+    static BEHIND: LazyLock<Regex> = LazyLock::new(|| {
+        let behind = format!("(?:{VERSION_OF})$");
+        Regex::new(&behind).expect("a pattern that is written here")
+    });
+    BEHIND.find(item).filter(|version| version.start() > 0).map_or(item, |version| &item[..version.start()])
 }
 
 #[cfg(test)]

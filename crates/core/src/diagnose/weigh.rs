@@ -4,7 +4,7 @@
 //! for. A hypothesis begins with the log-odds of what it rests on, and every independent piece of evidence adds to them (Good,
 //! "Probability and the Weighing of Evidence", 1950). The weights stand in `hypothesis`; docs/diagnosis.md tells how they were tried.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use serde::Serialize;
 
@@ -20,7 +20,7 @@ use crate::canon::Canon;
 use crate::finding::{Code, Severity};
 use crate::limits;
 use crate::rulebook::{Event, Role, Rulebook};
-use crate::survey::Survey;
+use crate::survey::{Reading, Survey};
 use crate::wish::Extras;
 
 /// The first field of every diagnosis.
@@ -113,12 +113,13 @@ pub struct Remedy {
 
 /// Weighs everything there is.
 pub fn weigh(case: Case<'_>) -> Diagnosis {
-    let message_events = message_events(&case);
     let player = player(&case);
-    let of = |source: Source| {
-        let events: Vec<LogEvent> = case.events.iter().filter(|event| event.source == source).cloned().collect();
-        events
+    let titles = titles(&case);
+    let of = |source: Source| -> Vec<LogEvent> {
+        let events = case.events.iter().filter(|event| event.source == source).cloned();
+        events.map(|event| by_id(event, &titles)).collect()
     };
+    let message_events: Vec<LogEvent> = message_events(&case).into_iter().map(|event| by_id(event, &titles)).collect();
     let (server_log, client_log) = (of(Source::ServerLog), of(Source::ClientLog));
     let server_join = of_last_join(&server_log, player.as_deref());
     let client_join = of_last_join(&client_log, None);
@@ -149,6 +150,35 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     let unexplained: Vec<Evidence> = unknown.into_iter().map(Unknown::evidence).collect();
     let next = words::next(&case, &verdicts, got_in, &unexplained);
     Diagnosis { format: FORMAT, verdicts, unexplained, next, proposals }
+}
+
+/// The ids of mods by their titles, in lower case, where a title is of one alone and nobody's id.
+fn titles(case: &Case<'_>) -> HashMap<String, String> {
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.reading);
+    let of_surveys = [case.server, case.client].into_iter().flatten().flat_map(|survey| &survey.mods);
+    let readings: Vec<&Reading> = of_canon.chain(of_surveys.map(|found| &found.reading)).collect();
+    let ids: HashSet<String> = readings.iter().map(|reading| reading.id.to_lowercase()).collect();
+    let mut titles: HashMap<String, String> = HashMap::new();
+    let mut shared: HashSet<String> = HashSet::new();
+    for reading in readings {
+        let Some(title) = reading.title.as_ref().map(|title| title.to_lowercase()) else { continue };
+        match titles.get(&title) {
+            _ if ids.contains(&title) => {}
+            Some(known) if !known.eq_ignore_ascii_case(&reading.id) => drop(shared.insert(title)),
+            Some(_) => {}
+            None => drop(titles.insert(title, reading.id.clone())),
+        }
+    }
+    titles.retain(|title, _| !shared.contains(title));
+    titles
+}
+
+/// An event that names a mod by its title, as many logs do, names it by its id.
+fn by_id(mut event: LogEvent, titles: &HashMap<String, String>) -> LogEvent {
+    if let Some(id) = event.mod_id.as_ref().and_then(|named| titles.get(&named.trim().to_lowercase())) {
+        event.mod_id = Some(id.clone());
+    }
+    event
 }
 
 /// What a message says by the patterns of the logs.

@@ -99,12 +99,23 @@ pub fn proposal(hint: &Hint) -> String {
         Event::Cause(code) => code.as_str(),
         other => Event::WORDS.into_iter().find(|(_, event)| *event == other).map_or("mod-failed", |(word, _)| word),
     };
-    let quote = if hint.pattern.contains('\'') { "'''" } else { "'" };
-    format!(
-        "[[event]]\nmeans = \"{means}\"\nin    = \"{}\"\nline  = {quote}{}{quote}\n",
+    let quoted = |pattern: &str| {
+        let quote = if pattern.contains('\'') { "'''" } else { "'" };
+        format!("{quote}{pattern}{quote}")
+    };
+    let pattern = &hint.pattern;
+    let mut out = format!(
+        "[[event]]\nmeans = \"{means}\"\nin    = \"{}\"\nline  = {}\n",
         hint.source.as_str(),
-        hint.pattern
-    )
+        quoted(&pattern.line)
+    );
+    if let Some(then) = &pattern.then {
+        out.push_str(&format!("then  = {}\n", quoted(then)));
+    }
+    if let Some(between) = pattern.between.filter(|between| *between != ",") {
+        out.push_str(&format!("between = \"{between}\"\n"));
+    }
+    out
 }
 
 /// A short text to send to the player, in plain words.

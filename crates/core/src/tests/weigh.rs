@@ -66,7 +66,7 @@ fn diagnose(world: &World) -> Diagnosis {
     let mut hints = Vec::new();
     for (source, log) in [(Source::ServerLog, world.log), (Source::ClientLog, world.client_log)] {
         for (at, line) in log.lines().enumerate().filter(|(_, line)| line.starts_with('?')) {
-            hints.extend(needles.hint((source, at as u64 + 1), line, ""));
+            hints.extend(needles.hints((source, at as u64 + 1), line, ""));
         }
     }
     weigh(Case {

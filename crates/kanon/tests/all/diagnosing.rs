@@ -218,6 +218,39 @@ fn a_survey_that_players_send_tells_nothing_else() {
     assert_eq!(verdicts(&stage, &["--server", "server", "--client", "mine.json"]).len(), 2);
 }
 
+#[rstest::rstest]
+#[case::a_line("18:00:02 WARN [net] kicking juniper: snowtrack client=3.1.0 server=3.2.1", &["snowtrack"], "version-other")]
+#[case::a_title_with_blanks("[18:00] [io #2/ERROR] Drift Radio checksum 5f3a21 is not the server's 77ab01", &["drift-radio"], "content-differs")]
+#[case::a_list("18:00:02 juniper lacks required mods: snowtrack (3.2.1), drift-radio (1.1.0)", &["drift-radio", "snowtrack"], "mod-missing")]
+#[case::a_header("18:00:02 Login of juniper refused\n18:00:02 These plugins are out of sync:\n18:00:02  * snowtrack\n18:00:02  * drift-radio", &["drift-radio", "snowtrack"], "version-other")]
+#[case::a_name_that_nobody_knows("18:00:02 unexpected on client: sea-shanties (4.2)", &["sea-shanties"], "mod-extra")]
+fn a_pattern_that_is_proposed_is_one_that_will_do(#[case] lines: &str, #[case] mods: &[&str], #[case] cause: &str) {
+    let stage = Stage::sealed();
+    stage.write("odd.log", format!("18:00:01 gate: open on port 4000\n{lines}\n18:00:03 bye\n"));
+    let told = || stage.kanon(["diagnose", "--server-log", "odd.log", "--format", "json"]).ends_with(1).json();
+    let found = |report: &serde_json::Value| -> Vec<(String, String)> {
+        let of = |verdict: &serde_json::Value, key: &str| verdict[key].as_str().unwrap_or_default().to_owned();
+        let mut found: Vec<_> =
+            report["verdicts"].as_array().unwrap().iter().map(|one| (of(one, "mod"), of(one, "cause"))).collect();
+        found.sort();
+        found
+    };
+    let wanted: Vec<(String, String)> = mods.iter().map(|id| ((*id).to_owned(), cause.to_owned())).collect();
+    let guessed = told();
+    assert_eq!(found(&guessed), wanted);
+    assert!(guessed["verdicts"][0]["confidence"].as_f64().unwrap() <= 0.5, "{guessed}");
+    let proposals: Vec<&str> =
+        guessed["proposals"].as_array().unwrap().iter().map(|proposal| proposal.as_str().unwrap()).collect();
+    assert!(!proposals.is_empty());
+    stage.write("polarspur.rulebook.toml", stage.read("polarspur.rulebook.toml") + "\n" + &proposals.join("\n"));
+    stage.kanon(["rulebook", "check", "polarspur.rulebook.toml"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    let known = told();
+    assert_eq!(found(&known), wanted, "{proposals:?}");
+    assert!(known["verdicts"][0]["confidence"].as_f64().unwrap() > 0.7, "{known}");
+    assert!(known["proposals"].is_null(), "{known}");
+}
+
 #[test]
 fn a_servers_health() {
     let stage = Stage::sealed();
