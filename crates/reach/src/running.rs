@@ -108,3 +108,42 @@ pub fn wait_until_stopped(install: &dyn Install, signs: &RunningSigns, host: Opt
         std::thread::sleep(LOOK);
     }
 }
+
+#[cfg(all(test, unix))]
+mod tests {
+    use super::*;
+
+    fn words(words: &[&str]) -> Vec<String> {
+        words.iter().map(|word| (*word).to_owned()).collect()
+    }
+
+    #[test]
+    fn a_command_is_run_in_its_folder_and_found_from_there() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let folder = temp.path().join("server");
+        std::fs::create_dir_all(folder.join("bin")).expect("a folder");
+        let program = folder.join("bin/stop.sh");
+        std::fs::write(&program, "#!/bin/sh\npwd > was-run\nexit $1\n").expect("written");
+        std::fs::set_permissions(&program, std::os::unix::fs::PermissionsExt::from_mode(0o755)).expect("made to run");
+        for typed in ["bin/stop.sh", "./bin/stop.sh"] {
+            run(&words(&[typed, "0"]), &folder).expect("it ends well");
+            let was_run = std::fs::read_to_string(folder.join("was-run")).expect("it has run there");
+            assert_eq!(Path::new(was_run.trim()).canonicalize().ok(), folder.canonicalize().ok());
+            std::fs::remove_file(folder.join("was-run")).expect("removed");
+        }
+        run(&words(&["sh", "-c", "echo > by-name"]), &folder).expect("programs are found by name too");
+        assert!(folder.join("by-name").exists());
+        let ended = run(&words(&["bin/stop.sh", "3"]), &folder).expect_err("it ends badly").to_string();
+        assert!(ended.contains("stop.sh"), "{ended}");
+        run(&words(&[]), &folder).expect("no command is nothing to do");
+    }
+
+    #[test]
+    fn a_folder_that_is_not_there_is_told_as_such() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let told = run(&words(&["true"]), &temp.path().join("atic")).expect_err("there is no such folder");
+        assert!(format!("{told:?}").contains("run-in"), "{told:?}");
+        let told = start(&words(&["./nothing"]), temp.path()).expect_err("there is no such program");
+        assert!(format!("{told:?}").contains("nothing"), "{told:?}");
+    }
+}

@@ -162,4 +162,17 @@ mod tests {
         assert_eq!(causes(&not_up, Some("mara")), [(Code::ModDuplicate, 11)], "it does not even start");
         assert!(of_last_join(&read(&not_up), None).has_failed);
     }
+
+    #[test]
+    fn tries_that_go_on_side_by_side_are_told_apart() {
+        let log = "gate: open on port 1\ngate: Wren is at the door\ngate: Mara is at the door\ngate: Wren lacks fog 1.0\n\
+            gate: Mara has tide 2.0, this station has 2.1\ngate: turned Wren away\ngate: turned Mara away\n";
+        assert_eq!(causes(log, None), [(Code::VersionOther, 5)], "it is the last try that counts");
+        assert_eq!(causes(log, Some("wren")), [(Code::ModMissing, 4)]);
+        assert_eq!(of_last_join(&read(log), None).player, Some("Mara"));
+        // Somebody who never tried may be the same player, called otherwise.
+        let renamed = "gate: Mara is at the door\ngate: mara_7 lacks fog 1.0\ngate: turned Mara away\n";
+        assert_eq!(causes(renamed, None), [(Code::ModMissing, 2)]);
+        assert_eq!(causes(renamed, Some("Mara")), []);
+    }
 }

@@ -268,6 +268,30 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
+    #[case("fog is out of sync", Some("version-other"))]
+    #[case("please update fog", Some("version-other"))]
+    #[case("you must install fog", Some("mod-missing"))]
+    #[case("fog is not authorised here", Some("mod-extra"))]
+    #[case("MD5 of fog is wrong", Some("content-differs"))]
+    #[case("fog conflicts with rain", Some("conflict"))]
+    #[case("fog was loaded before rain: error", Some("list-order"))]
+    #[case("could not read fog", Some("mod-failed"))]
+    #[case("fog was found and is newer", None)]
+    #[case("a refailed thing", None)]
+    #[case("expected: older", Some("version-other"))]
+    fn words_of_failure(#[case] text: &str, #[case] means: Option<&str>) {
+        let said = serde_json::to_value(meaning(text)).expect("a word");
+        assert_eq!(said.as_str(), means);
+    }
+
+    #[test]
+    fn the_loader_and_the_game_have_versions_too() {
+        assert_eq!(of_platform("Trellis is too old", Some("trellis")), Some(Event::Cause(Code::LoaderDiffers)));
+        assert_eq!(of_platform("wrong protocol: outdated", None), Some(Event::Cause(Code::GameDiffers)));
+        assert_eq!(of_platform("Trellis is not installed", Some("trellis")), None);
+    }
+
+    #[rstest]
     #[case("Mod mismatch", &["mod-missing", "version-other", "content-differs", "mod-extra"])]
     #[case("You have the wrong version of a mod", &["version-other", "mod-missing", "content-differs"])]
     #[case("client version differs", &["game-differs"])]

@@ -295,7 +295,7 @@ impl<'n> HintReader<'n> {
     pub fn new(needles: &'n Needles, source: Source, player: Option<&str>, events: &[LogEvent]) -> Self {
         let named = events.iter().filter_map(|event| Some(event.player.as_ref()?.to_lowercase()));
         let others: BTreeSet<String> = named.filter(|name| name.chars().count() >= SHORTEST).collect();
-        let players = player.and_then(|player| {
+        let players = player.filter(|player| !player.is_empty()).and_then(|player| {
             let player = player.to_lowercase();
             let others = others.into_iter().filter(|other| *other != player).take(OTHERS);
             let names: Vec<String> = std::iter::once(player.clone()).chain(others).collect();
@@ -336,7 +336,7 @@ impl<'n> HintReader<'n> {
     /// The player in question as a line names him, where nothing of a name could be meant by it but him.
     fn player_in(&self, text: &str) -> Option<String> {
         let found = self.players.as_ref()?.find_iter(text).find(|found| is_word(text, found.start(), found.end()))?;
-        (!found.is_empty() && found.pattern().as_usize() == 0).then(|| text[found.range()].to_owned())
+        (found.pattern().as_usize() == 0).then(|| text[found.range()].to_owned())
     }
 
     /// Whether a line names another player, and not the one in question.
@@ -435,6 +435,27 @@ mod tests {
                     assert!(Regex::new(&hint.pattern.line).expect("a regex").is_match(&line), "{line:?} {}", hint.pattern.line);
                 }
             }
+        }
+    }
+
+    proptest::proptest! {
+        #[test]
+        fn whatever_stands_in_a_log_is_read(
+            lines in proptest::collection::vec(proptest::collection::vec(proptest::num::u8::ANY, 0..120), 0..8),
+            text in "(\\PC{0,30}|fog|Snow Track|missing: |1.2.3|Mara|[-*] |, ){0,12}",
+            player in "\\PC{0,8}",
+        ) {
+            let needles = needles();
+            let mut reader = HintReader::new(&needles, Source::ServerLog, Some(&player), &[]);
+            for (line, number) in lines.iter().map(Vec::as_slice).chain([text.as_bytes(), text.as_bytes()]).zip(1..) {
+                for hint in reader.line(number, line, false) {
+                    assert!(Regex::new(&hint.pattern.line).is_ok(), "{hint:?}");
+                    assert!(hint.pattern.then.as_ref().is_none_or(|then| Regex::new(then).is_ok()), "{hint:?}");
+                    assert!(hint.text.chars().all(|c| !c.is_control()), "{hint:?}");
+                }
+            }
+            needles.nearly_named(&text);
+            needles.meanings(&text);
         }
     }
 

@@ -167,3 +167,64 @@ pub fn compares_versions(text: &str) -> bool {
     let [here, there] = &*SIDES;
     versions.len() == 2 && there.is_match(text) && (here.is_match(text) || ORDERING.is_match(text))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    /// Where names stand in a text.
+    fn places(text: &str, names: &[&str]) -> Vec<(usize, usize)> {
+        let place = |name: &&str| text.find(*name).map(|start| (start, start + name.len()));
+        names.iter().filter_map(place).collect()
+    }
+
+    #[rstest]
+    #[case("fog, rain, mist", Some(","))]
+    #[case("fog 1.2; rain (2.0); mist", Some(";"))]
+    #[case("'fog' | 'rain'=2.0 | 'mist'", Some("|"))]
+    #[case("[fog@1.0, rain@1.1, mist@1.2]", Some(","))]
+    #[case("fog, rain; mist", None)]
+    #[case("fog needs rain, mist", None)]
+    #[case("fog rain mist", None)]
+    fn lists_in_one_line(#[case] text: &str, #[case] between: Option<&str>) {
+        assert_eq!(separator(text, &places(text, &["fog", "rain", "mist"])), between);
+        assert_eq!(separator(text, &places(text, &["fog"])), None, "one is no list");
+    }
+
+    #[rstest]
+    #[case("fog client=1.0 server=1.1", true)]
+    #[case("you have fog 1.0, the host wants 1.1", true)]
+    #[case("fog 1.0 is older than the server's 1.1", true)]
+    #[case("the server's fog is 1.1, not 1.0", true)]
+    #[case("fog 1.0, required by mist 1.0", false)]
+    #[case("loaded fog 1.0 for the game 0.44", false)]
+    #[case("updating fog from 1.0 to 1.1", false)]
+    #[case("fog client=1.0 server=1.1 proxy=1.2", false)]
+    fn two_versions_of_two_sides(#[case] text: &str, #[case] does: bool) {
+        assert_eq!(compares_versions(text), does);
+    }
+
+    #[rstest]
+    #[case("2026-11-25 18:00:01 WARN  fog", "fog")]
+    #[case("[18:00:01] [main/ERROR]: fog", "fog")]
+    #[case("18:00:01 | INFO | fog", "fog")]
+    #[case("fog: 18:00:01", "fog: 18:00:01")]
+    fn where_a_message_begins(#[case] text: &str, #[case] message: &str) {
+        assert_eq!(&text[message_start(text)..], message);
+    }
+
+    #[rstest]
+    #[case("fog has 1.0, the server 1.1", r"(?<mod>\S+)\s+has\s+(?<found>\S+),\s+the\s+server\s+(?<expected>\S+)")]
+    #[case(
+        "fog: server wants 1.1, not 1.0",
+        r"(?<mod>\S+):\s+server\s+wants\s+(?<expected>\S+),\s+not\s+(?<found>\S+)"
+    )]
+    #[case("fog a1b2c3d4 at 0x1f, try 3", r"(?<mod>\S+)\s+\w+\s+at\s+\w+,\s+try\s+\d+")]
+    #[case("mods/fog-1.2.psm is torn", r"mods/(?<mod>\S+)\s+is\s+torn")]
+    fn what_varies_is_left_open(#[case] text: &str, #[case] pattern: &str) {
+        let made = Pattern::of(text, &places(text, &["fog"]), false);
+        assert_eq!((made.line.as_str(), made.then, made.between), (pattern, None, None));
+        assert!(Regex::new(pattern).expect("a regex").is_match(text));
+    }
+}

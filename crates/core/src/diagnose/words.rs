@@ -189,3 +189,23 @@ fn plain(verdict: &Verdict) -> String {
         },
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("You are banned from this server", Some("a ban"))]
+    #[case("You are not whitelisted!", Some("a list of who may join"))]
+    #[case("Server is full (32/32)", Some("a full server"))]
+    #[case("Wrong PASSWORD", Some("a password"))]
+    #[case("Failed to authenticate: invalid session", Some("the player's account"))]
+    #[case("Connection timed out: no further information", Some("the line between the two (address, port, firewall)"))]
+    #[case("io: connection reset by peer", Some("the line between the two (address, port, firewall)"))]
+    #[case("mod mismatch", None)]
+    #[case("urban-sprawl is missing", None)]
+    fn what_no_mod_has_to_do_with(#[case] text: &str, #[case] what: Option<&str>) {
+        assert_eq!(elsewhere(text), what);
+    }
+}

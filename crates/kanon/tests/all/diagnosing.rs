@@ -252,6 +252,39 @@ fn a_pattern_that_is_proposed_is_one_that_will_do(#[case] lines: &str, #[case] m
 }
 
 #[test]
+fn tries_of_two_players_side_by_side() {
+    let stage = stage(SERVER, SERVER);
+    let log = "HELLO osier\nHELLO juniper\nHandshake with osier: loads do not match\n  missing: reed (2.0)\n\
+        Handshake with juniper: loads do not match\n  not allowed: sea-shanties (4.2)\nBYE osier\nBYE juniper\n";
+    stage.write("server.log", log);
+    let told = |words: &[&str]| {
+        let words = ["--server", "server", "--server-log", "server.log"].iter().chain(words);
+        verdicts(&stage, &words.copied().collect::<Vec<_>>())
+    };
+    assert_eq!(told(&["--player", "osier"]), ["mod-missing reed - 0.5"]);
+    assert_eq!(told(&["--player", "Juniper"]), ["mod-extra sea-shanties - 0.4"]);
+    assert_eq!(told(&[]), ["mod-extra sea-shanties - 0.4"], "the last try is meant");
+}
+
+#[test]
+fn what_players_type_and_nobody_knows() {
+    let stage = stage(SERVER, &[]);
+    let told = |message: &str| verdicts(&stage, &["--server", "server", "--message", message]);
+    assert_eq!(told("it says MISSING: reeed"), ["mod-missing reed - 0.38"]);
+    assert_eq!(told("it says MISSING: rede"), ["mod-missing - - 0.2"], "four letters may be any word");
+    assert_eq!(told("it says: reed is missing!!"), ["mod-missing reed - 0.38"]);
+    assert_eq!(
+        told("Mod mismatch"),
+        ["mod-missing - - 0.2", "version-other - - 0.13", "content-differs - - 0.08", "mod-extra - - 0.05"]
+    );
+    let text = ["diagnose", "--rulebook", "fen.rulebook.toml", "--server", "server", "--message"];
+    let said = stage.kanon(text.iter().copied().chain(["Mod mismatch"])).ends_with(1);
+    said.says("less likely; told in full by --format json").says("a failure that nothing here explains");
+    let said = stage.kanon(text.iter().copied().chain(["You are banned"])).ends_with(1);
+    said.says("speak of a ban rather than of mods").hides("less likely");
+}
+
+#[test]
 fn a_servers_health() {
     let stage = Stage::sealed();
     let mut log =

@@ -125,6 +125,11 @@ fn two_players_follow_and_join(#[values(Place::Folder, Place::OwnServer, Place::
         stage.kanon(["publish", &standing.dest, "--address", &standing.address, "--format", "json"]).ends_with(0);
     fits_its_schema("publication", &first.json());
     let invite = invite(&stage);
+    let by_folder = stage.kanon(["invite"]).ends_with(0);
+    let by_folder =
+        if invite.contains("://") { by_folder.hides("names a folder") } else { by_folder.says("names a folder") };
+    by_folder.says(&invite);
+    stage.kanon(["invite", "--address", "https://mods.example/"]).ends_with(0).hides("names a folder");
     stage.kanon(["follow", &invite, "oskar"]).ends_with(0).says("in place").says("in line with the canon");
     new_game(&stage, "fresh");
     update(&stage, "3.9.0");
