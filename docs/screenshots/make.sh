@@ -28,7 +28,7 @@ kanon init --name "Longnight Station" --rulebook polarspur.rulebook.toml --serve
 for name in mara station; do kanon adopt "$name" >/dev/null; done
 kanon seal >/dev/null
 kanon standin morning "$story"
-coproc station { kanon standin server station this-morning.log; }
+coproc station { exec kanon standin server station this-morning.log; }
 read -r port <&"${station[0]}"
 for name in mara oskar wren tove; do kanon standin client "$name" "$name" "$port" "$name.log" >/dev/null || true; done
 kill "$station_PID"
@@ -57,7 +57,7 @@ place=$story
 shot survey "kanon survey station"
 shot check "kanon check oskar station wren"
 shot compare "kanon compare canon station mara oskar wren tove"
-shot diagnose "kanon diagnose --client oskar --server-log this-morning.log --client-log oskar.log"
+shot diagnose "kanon diagnose --client mara --server-log this-morning.log; kanon diagnose --client oskar --server-log this-morning.log --client-log oskar.log --reply"
 shot align "kanon align oskar --yes"
 kanon -C "$story" undo oskar >/dev/null 2>&1 || true
 shot mistake "kanon survey station --rulebook draft.rulebook.toml"
