@@ -92,6 +92,7 @@ fn by_hand(finding: &Finding, name: &str) -> String {
     let subject = finding.mod_id.as_deref().unwrap_or("it");
     let (expected, found) = (finding.expected.as_deref().unwrap_or(""), finding.found.as_deref().unwrap_or(""));
     let place = finding.path.as_deref().map_or_else(String::new, |path| format!(" ({path})"));
+    let but_found = if found.is_empty() { String::new() } else { format!("; {found} is there") };
     let text = match finding.code {
         Code::ModMissing => format!("Install {subject} {expected}{place}."),
         Code::ModExtra | Code::NotNeededHere => format!("Take {subject} out{place}."),
@@ -114,8 +115,8 @@ fn by_hand(finding: &Finding, name: &str) -> String {
         Code::Conflict => {
             format!("{subject} can't be used like this ({expected}; {found} is there): take one of the two out.")
         }
-        Code::GameDiffers => format!("Bring the game to {expected}; {found} is there."),
-        Code::LoaderDiffers => format!("Install {expected}; {found} is there."),
+        Code::GameDiffers => format!("Bring the game to {expected}{but_found}."),
+        Code::LoaderDiffers => format!("Install {expected}{but_found}."),
         Code::ListOrder => format!("Put the list in this order: {expected}{place}."),
         Code::LaunchLineDiffers => format!("Write into the launch line: {expected}{place}."),
         Code::ListEntryMissing => format!("Add {subject} to the list{place}."),
@@ -151,13 +152,13 @@ pub fn about_text(
             let finding = told_finding(case, (cause, mod_id), event);
             let follow = case.is_released.then(|| "kanon follow".to_owned());
             let name = case.client.map_or("the client", |client| &client.install.name);
-            let is_nameless = is_of_mods(cause) && event.is_none_or(|event| event.names().next().is_none());
+            let names_nothing = mod_id.is_none() && event.is_none_or(|event| event.names().next().is_none());
             let words = match finding {
                 Some(finding) => by_hand(&finding, name),
-                None if mod_id.is_none() && is_nameless => format!(
-                    "On {name}: hold every mod against the server's list (kanon handout writes it): which one it is, is not told."
+                None if names_nothing && is_of_mods(cause) => format!(
+                    "On {name}: Hold every mod against the server's list (kanon handout writes it): which one it is, is not told."
                 ),
-                None => format!("On {name}: {}", told_by_hand((cause, mod_id, side), event)),
+                None => format!("On {name}: {}", told_by_hand((cause, mod_id), "", event)),
             };
             let mut remedies = vec![Remedy { who: PLAYER, command: follow, words }];
             if case.client_is_here && case.canon.is_some() {
@@ -168,10 +169,11 @@ pub fn about_text(
         }
         Some(Role::Server) => {
             let command = server.map(|name| format!("kanon check {name}"));
-            vec![Remedy { who: ADMINISTRATOR, command, words: told_by_hand((cause, mod_id, side), event) }]
+            let words = told_by_hand((cause, mod_id), " on the server", event);
+            vec![Remedy { who: ADMINISTRATOR, command, words }]
         }
         None => {
-            let words = told_by_hand((cause, mod_id, side), event)
+            let words = told_by_hand((cause, mod_id), " on both sides", event)
                 + " A survey of both sides (kanon survey) will tell which is off.";
             vec![Remedy { who: ADMINISTRATOR, command: None, words }]
         }
@@ -181,15 +183,22 @@ pub fn about_text(
 /// What a survey of the client would have told, as far as a line and the canon tell it.
 fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: Option<&LogEvent>) -> Option<Finding> {
     use Code::*;
-    let id = mod_id?;
-    let mut canon = case.canon.into_iter().flat_map(|canon| &canon.mods);
-    let sealed = canon.find(|sealed| sealed.reading.id.eq_ignore_ascii_case(id));
-    let version = sealed.and_then(|sealed| sealed.reading.version.clone());
-    let expected = version.or_else(|| event?.expected.clone());
+    let is = |id: &str| mod_id.is_some_and(|named| named.eq_ignore_ascii_case(id));
+    let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.reading.id)));
+    let of_canon = match cause {
+        GameDiffers => case.canon.and_then(|canon| canon.game_version.clone()),
+        LoaderDiffers => case.canon.and_then(|canon| {
+            let name = case.rulebook.loader.as_ref().map_or("the loader", |loader| &loader.name);
+            Some(format!("{name} {}", canon.loader_version.as_ref()?))
+        }),
+        _ => sealed.and_then(|sealed| sealed.reading.version.clone()),
+    };
+    let expected = of_canon.or_else(|| event?.expected.clone().filter(|_| cause != LoaderDiffers));
     let found = event.and_then(|event| event.found.clone());
     let is_whole = match cause {
-        ModMissing | ModExtra | ContentDiffers | ModDisabled | Unreadable => true,
-        VersionOlder | VersionNewer | VersionOther => expected.is_some(),
+        ModMissing | ModExtra | ContentDiffers | ModDisabled | Unreadable => mod_id.is_some(),
+        VersionOlder | VersionNewer | VersionOther => mod_id.is_some() && expected.is_some(),
+        GameDiffers | LoaderDiffers => expected.is_some(),
         _ => false,
     };
     // Where it is already, nobody has measured; where it is to be, the rulebook says.
@@ -197,7 +206,7 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: O
     let place = shelf.and_then(|shelf| shelf.places(Role::Client).first().map(ToString::to_string));
     let wants_place = matches!(cause, ModMissing | ContentDiffers | Unreadable);
     is_whole.then(|| Finding {
-        mod_id: Some(id.to_owned()),
+        mod_id: mod_id.map(str::to_owned),
         path: place.filter(|_| wants_place),
         expected,
         found,
@@ -205,29 +214,42 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: O
     })
 }
 
-/// What to do by hand about a cause that only a text tells.
-fn told_by_hand((cause, mod_id, side): (Code, Option<&str>, Option<Role>), event: Option<&LogEvent>) -> String {
+/// What to do by hand about a cause that only a text tells; `on` says on which side, where nothing before it does.
+fn told_by_hand((cause, mod_id): (Code, Option<&str>), on: &str, event: Option<&LogEvent>) -> String {
     let file = event.and_then(|event| event.file.as_deref());
     let subject = mod_id.or(file).unwrap_or("the mod");
     let wanted = event.and_then(|event| event.expected.as_ref());
     let and_wanted = wanted.map_or_else(String::new, |wanted| format!(" (wanted: {wanted})"));
-    let on = side.map_or_else(|| "both sides".to_owned(), |side| format!("the {side}"));
     match cause {
         Code::ModMissing => {
             let wanted = wanted.map_or_else(String::new, |wanted| format!(" {wanted}"));
             format!("Install {subject}{wanted} on the client, or take it off the server.")
         }
         Code::ModExtra => format!("Take {subject} off the client, or put it on the server too."),
+        Code::ModDisabled => format!("Switch {subject} on again{on}."),
         Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
             format!("Give both sides the same release of {subject}{and_wanted}.")
         }
         Code::ContentDiffers => format!("Give both sides the same file of {subject}: one of the two was changed."),
         Code::LoaderDiffers => format!("Give both sides the same loader version{and_wanted}."),
         Code::GameDiffers => format!("Give both sides the same game version{and_wanted}."),
-        Code::Unreadable | Code::StillPacked => format!("Get {subject} again for {on}: it could not be loaded."),
-        Code::ModDuplicate => format!("Look on {on} for a second copy of {subject}, and take one out."),
-        Code::DependencyMissing => format!("Look what {subject} needs{and_wanted}, and install it on {on}."),
+        Code::RuntimeDiffers => format!("Give both sides the same version of what the game runs on{and_wanted}."),
+        Code::WrongPlace => format!("Move {subject} to where the game looks for mods{on}."),
+        Code::WrongName => format!("Call {subject} as the game wants it{on}{and_wanted}."),
+        Code::Unreadable => format!("Get {subject} again{on}: it could not be loaded."),
+        Code::StillPacked => format!("Unpack {subject}{on}: the game wants what is in it."),
+        Code::ModDuplicate => format!("Look for a second copy of {subject}{on}, and take one out."),
+        Code::DependencyMissing => format!("Look what {subject} needs{and_wanted}, and install it{on}."),
+        Code::DependencyVersion => format!("Look which release {subject} needs{and_wanted}, and install that{on}."),
+        Code::Conflict => {
+            format!("Look what {subject} can't be used with{and_wanted}, and take one of the two out{on}.")
+        }
         Code::ListOrder => "Give both sides the same order of mods in their launch lines and lists.".to_owned(),
+        Code::ListEntryMissing => format!("Add {subject} to the mod list{on}."),
+        Code::ListEntryExtra => format!("Take {subject} off the mod list{on}."),
+        Code::ListEntryOff => format!("Switch {subject} on in the mod list{on}."),
+        Code::LaunchLineDiffers => format!("Look for {subject} in the launch line{on}."),
+        Code::SettingMissing | Code::SettingDiffers => format!("Look at the settings{on}: one can't be right."),
         Code::SignatureBad
         | Code::SignatureMissing
         | Code::SignatureUnknownKey
@@ -235,7 +257,7 @@ fn told_by_hand((cause, mod_id, side): (Code, Option<&str>, Option<Role>), event
         | Code::KeyChanged => {
             format!("Get {subject} again with its signature, and put its public key into the server's key folder.")
         }
-        Code::MemoryLow => format!("Give {on} more memory."),
-        _ => format!("Look after {} on {on}: {}.", mod_id.or(file).unwrap_or("it"), cause.about()),
+        Code::MemoryLow => format!("Give it more memory{on}."),
+        _ => format!("Look after {}{on}: {}.", mod_id.or(file).unwrap_or("it"), cause.about()),
     }
 }

@@ -255,3 +255,56 @@ fn a_reply_is_for_somebody_who_knows_nothing_of_this() {
     assert!(words::reply(&diagnose(&server), true).contains("It is not your fault"));
     assert!(words::reply(&diagnose(&World::default()), false).contains("mine.json"));
 }
+
+/// What is said to each person about a cause that only a line tells, without a survey of the client.
+fn told_of(cause: Code, side: Option<Role>, mod_id: Option<&str>) -> Vec<String> {
+    let rulebook = rulebook();
+    let server = survey("station", Role::Server, RIGHT);
+    let canon = Canon::from_survey(&server);
+    let case = Case {
+        rulebook: &rulebook,
+        canon: Some(&canon),
+        extras: Extras::Keep,
+        server: Some(&server),
+        client: None,
+        events: &[],
+        hints: &[],
+        message: None,
+        player: None,
+        client_is_here: false,
+        is_released: false,
+    };
+    let remedies = remedies::about_text(&case, (cause, mod_id, side), None);
+    remedies.into_iter().map(|remedy| remedy.words).collect()
+}
+
+#[test]
+fn whatever_a_line_tells_there_is_something_to_do() {
+    for cause in Code::ALL {
+        for (side, mod_id) in
+            [(CLIENT, Some("tide")), (CLIENT, None), (SERVER, Some("tide")), (None, Some("fog")), (None, None)]
+        {
+            for words in told_of(*cause, side, mod_id) {
+                assert!(words.ends_with('.') && !words.contains("  ") && !words.contains(" ."), "{cause:?}: {words}");
+                assert!(
+                    !words.contains("()") && !words.contains(" by (") && !words.contains(": ."),
+                    "{cause:?}: {words}"
+                );
+            }
+        }
+    }
+}
+
+#[test]
+fn a_player_is_told_in_full_sentences() {
+    let told = |cause, mod_id| told_of(cause, CLIENT, mod_id).remove(0);
+    assert_eq!(told(Code::LoaderDiffers, None), "On the client: Install Trellis 0.9.");
+    assert_eq!(told(Code::VersionOlder, Some("tide")), "On the client: Replace tide by 2.1.");
+    assert_eq!(told(Code::ModDisabled, Some("tide")), "On the client: Switch tide on again.");
+    assert_eq!(told(Code::ListEntryMissing, Some("tide")), "On the client: Add tide to the mod list.");
+    assert_eq!(told(Code::StillPacked, Some("tide")), "On the client: Unpack tide: the game wants what is in it.");
+    let which = "On the client: Hold every mod against the server's list (kanon handout writes it): which one it is, is not told.";
+    assert_eq!(told(Code::VersionOther, None), which);
+    let server = told_of(Code::ModDuplicate, SERVER, Some("tide")).remove(0);
+    assert_eq!(server, "Look for a second copy of tide on the server, and take one out.");
+}
