@@ -102,7 +102,7 @@ impl Health {
 pub fn everyday_rules(rules: &[EventRule]) -> Vec<EventRule> {
     const AMOUNT: &str = r"(?:.*?(?<amount>\d+(?:[.,]\d+)?\s*(?:ms|milliseconds?|s|sec|seconds?)\b))?";
     let lag = r"(?i)(?:can'?t keep up|cannot keep up|overloaded|(?:running|falling|fell|is) behind|\blagg?(?:ing|ed|s)?\b|took too long|\bstall(?:ed|ing|s)?\b|\bhitch|slow tick|tick took|low (?:fps|tps))";
-    let memory = r"(?i)(?:out of memory|memory exhausted|cannot allocate memory|not enough memory|bad_alloc)";
+    let memory = r"(?i)(?:out of memory|memory exhausted|cannot allocate memory|not enough memory|bad_alloc|OutOfMemory|heap space)";
     let rule = |means: Event, pattern: String| {
         let line = Regex::new(&pattern).expect("a pattern that is written here");
         EventRule { means, side: None, line, then: None, between: ",".to_owned() }

@@ -8,7 +8,19 @@ use crate::finding::Code;
 use crate::rulebook::Event;
 
 /// What each means when a mod is named near it; the most telling first.
-const CLASSES: [(Event, &[&str]); 10] = [
+const CLASSES: [(Event, &[&str]); 11] = [
+    (
+        Event::OutOfMemory,
+        &[
+            "out of memory",
+            "outofmemory",
+            "memory exhausted",
+            "cannot allocate memory",
+            "not enough memory",
+            "bad_alloc",
+            "heap space",
+        ],
+    ),
     (
         Event::Cause(Code::ModDuplicate),
         &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"],
@@ -250,7 +262,7 @@ pub fn meanings(text: &str, loader: Option<&str>) -> Vec<Event> {
                 false => &[ModMissing, VersionOther, ContentDiffers, ModExtra],
             }
         }
-        Some(Event::Cause(code)) => return vec![Event::Cause(code)],
+        Some(means @ (Event::Cause(_) | Event::OutOfMemory)) => return vec![means],
         // That something failed says nothing yet.
         _ => &[],
     };

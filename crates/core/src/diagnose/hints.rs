@@ -69,12 +69,12 @@ pub struct Hint {
 impl Hint {
     /// A player's log tells of its own failures; a server's may tell of any player's.
     pub const fn own_side(&self) -> Option<Role> {
-        let is_own = match self.means {
-            Event::ModFailed => true,
-            Event::Cause(code) => is_own_defect(code),
-            _ => false,
-        };
-        if is_own && matches!(self.source, Source::ClientLog) { Some(Role::Client) } else { None }
+        match (self.means, self.source) {
+            (Event::OutOfMemory, Source::ServerLog) => Some(Role::Server),
+            (Event::ModFailed | Event::OutOfMemory, Source::ClientLog) => Some(Role::Client),
+            (Event::Cause(code), Source::ClientLog) if is_own_defect(code) => Some(Role::Client),
+            _ => None,
+        }
     }
 }
 
@@ -189,22 +189,25 @@ impl Needles {
     pub fn hints(&self, (source, line): (Source, u64), text: &str, header: &str) -> Vec<Hint> {
         let text = text.trim_end();
         let places = self.places(text);
-        let Some(told) = self.told(text, header, places.first().copied()) else { return Vec::new() };
-        let named: Vec<(usize, usize)> = match places.len() {
-            0 => told.named.into_iter().collect(),
-            _ => places.iter().map(|(place, _)| *place).collect(),
+        let Some(told) = self.told(text, header, &places) else { return Vec::new() };
+        let all: Vec<(usize, usize)> = places.iter().map(|(place, _)| *place).collect();
+        let named = match separator(text, &all) {
+            Some(_) if told.named.is_some() => all,
+            _ => told.named.into_iter().collect(),
         };
         let mut pattern = Pattern::of(text, &named, told.means == Event::Cause(Code::ModMissing));
         if told.is_by_header {
             pattern = pattern.below(header);
         }
-        let is_list = separator(text, &named).is_some();
-        let mut ids: Vec<Option<String>> = places.iter().map(|(_, id)| Some((*id).to_owned())).collect();
+        let id = |place: &(usize, usize)| {
+            let known = places.iter().find(|(known, _)| known == place);
+            known.map_or_else(|| text[place.0..place.1].to_owned(), |(_, id)| (*id).to_owned())
+        };
+        let mut ids: Vec<Option<String>> = named.iter().take(LISTED).map(|place| Some(id(place))).collect();
         ids.dedup();
         if ids.is_empty() {
-            ids.push(told.named.map(|(start, end)| text[start..end].to_owned()));
+            ids.push(None);
         }
-        ids.truncate(if is_list { LISTED } else { 1 });
         let hint = |mod_id| Hint {
             means: told.means,
             source,
@@ -217,28 +220,34 @@ impl Needles {
         ids.into_iter().map(hint).collect()
     }
 
-    fn told(&self, text: &str, header: &str, known: Option<((usize, usize), &str)>) -> Option<Told> {
+    fn told(&self, text: &str, header: &str, places: &[((usize, usize), &str)]) -> Option<Told> {
         // A header with a word of failure and no mod of its own tells of what stands below it.
         let above = || failure::meaning(header).filter(|_| self.named(header).is_empty());
         let is_clear = |means: &Event| *means != Event::ModFailed;
         let differing = || compares_versions(text).then_some(Event::Cause(Code::VersionOther));
+        let of_no_mod = |means| Some(Told { means, named: None, is_known: true, is_by_header: false });
         let own = failure::meaning(text);
-        let here = own.filter(is_clear).or_else(differing);
-        if let Some((place, _)) = known {
-            let here = here.or(own);
-            let means = here.or_else(above)?;
-            return Some(Told { means, named: Some(place), is_known: true, is_by_header: here.is_none() });
+        if own == Some(Event::OutOfMemory) {
+            return of_no_mod(Event::OutOfMemory);
         }
-        let of_platform = |means| Some(Told { means, named: None, is_known: true, is_by_header: false });
+        let here = own.filter(is_clear).or_else(differing);
+        if let Some((place, _)) = places.first() {
+            let here = here.or(own);
+            if let Some((means, place)) = here.and_then(|means| dependency(text, places, means)) {
+                return Some(Told { means, named: Some(place), is_known: true, is_by_header: false });
+            }
+            let means = here.or_else(above)?;
+            return Some(Told { means, named: Some(*place), is_known: true, is_by_header: here.is_none() });
+        }
         if let Some(means) = failure::of_platform(text, self.loader.as_deref()) {
-            return of_platform(means);
+            return of_no_mod(means);
         }
         // That something failed says nothing of a name that nobody knows.
         let means = here.or_else(|| above().filter(|means| own.is_none() && is_clear(means)))?;
         let (start, end) = unknown_name(text, here.is_none())?;
         match text[start..end].to_lowercase() {
-            name if name == self.game => of_platform(Event::Cause(Code::GameDiffers)),
-            name if Some(&name) == self.loader.as_ref() => of_platform(Event::Cause(Code::LoaderDiffers)),
+            name if name == self.game => of_no_mod(Event::Cause(Code::GameDiffers)),
+            name if Some(&name) == self.loader.as_ref() => of_no_mod(Event::Cause(Code::LoaderDiffers)),
             _ => Some(Told { means, named: Some((start, end)), is_known: false, is_by_header: here.is_none() }),
         }
     }
@@ -246,6 +255,19 @@ impl Needles {
     fn first_place(&self, text: &str) -> Option<(usize, usize)> {
         self.places(text).first().map(|(place, _)| *place)
     }
+}
+
+/// Where a line says that one mod needs another, which is not there or not as it is needed: the one that needs it.
+fn dependency(text: &str, places: &[((usize, usize), &str)], means: Event) -> Option<(Event, (usize, usize))> {
+    static NEEDS: LazyLock<Regex> = LazyLock::new(|| {
+        let needs = r"(?i)\b(?:(?<by>(?:required|needed|wanted) by)|requires?|needs?|wants?|depends? on)\b";
+        Regex::new(needs).expect("a pattern that is written here")
+    });
+    let [(first, id), (second, other), ..] = places else { return None };
+    let needs = NEEDS.captures(text.get(first.1..second.0)?).filter(|_| id != other)?;
+    let is_there = compares_versions(text) || means == Event::Cause(Code::VersionOther);
+    let code = if is_there { Code::DependencyVersion } else { Code::DependencyMissing };
+    Some((Event::Cause(code), if needs.name("by").is_some() { *second } else { *first }))
 }
 
 /// What a line tells of which name.
@@ -407,6 +429,10 @@ mod tests {
     #[case("checksum of fog.psm is wrong", "content-differs", Some("fog"))]
     #[case("fog-horn: could not find dependency fog", "dependency-missing", Some("fog-horn"))]
     #[case("Fog was loaded twice", "mod-duplicate", Some("fog"))]
+    #[case("fog requires snowtrack >= 1.4, but 1.3.0 is present", "dependency-version", Some("fog"))]
+    #[case("snowtrack 1.4, needed by fog, was not found", "dependency-missing", Some("fog"))]
+    #[case("java.lang.OutOfMemoryError: Java heap space", "out-of-memory", None)]
+    #[case("could not load fog: out of memory", "out-of-memory", None)]
     #[case("signature of FOG rejected", "signature-bad", Some("fog"))]
     #[case("Trellis version mismatch: 0.8 and 0.9", "loader-differs", None)]
     #[case("wrong version: server version is 1.4", "game-differs", None)]
@@ -422,6 +448,7 @@ mod tests {
     #[case("frogs failed to load")]
     #[case("foggy error")]
     #[case("error in foghorn")]
+    #[case("fog requires snowtrack >= 1.4")]
     fn lines_that_tell_nothing(#[case] line: &str) {
         assert_eq!(needles().hints((Source::ClientLog, 1), line, ""), []);
     }

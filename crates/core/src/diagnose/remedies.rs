@@ -1,6 +1,7 @@
 //! What each person must do: about a measured difference, and about a cause that only a text tells.
 
 use super::event::{LogEvent, is_of_mods};
+use super::hypothesis::is_platform;
 use super::measured::Measured;
 use super::weigh::{Case, Remedy};
 use crate::finding::{Code, Finding};
@@ -26,7 +27,7 @@ pub fn about_difference(case: &Case<'_>, measured: &Measured<'_>) -> Vec<Remedy>
             vec![Remedy { who: ADMINISTRATOR, command: command.filter(|_| case.canon.is_some()), words }]
         }
         Some(Role::Client) => {
-            let follow = case.is_released.then(|| "kanon follow".to_owned());
+            let follow = follow(case, finding.code);
             let mut remedies = vec![Remedy { who: PLAYER, command: follow, words: by_hand(finding, name) }];
             if case.client_is_here && case.canon.is_some() {
                 let words = format!("Or bring {name} in line with the canon from here.");
@@ -35,6 +36,11 @@ pub fn about_difference(case: &Case<'_>, measured: &Measured<'_>) -> Vec<Remedy>
             remedies
         }
     }
+}
+
+/// Following a release mends whatever is of mods; it brings no game, loader or memory.
+fn follow(case: &Case<'_>, cause: Code) -> Option<String> {
+    (case.is_released && !is_platform(cause)).then(|| "kanon follow".to_owned())
 }
 
 /// Without a canon somebody must say which side is right: this is what speaks for each.
@@ -150,7 +156,7 @@ pub fn about_text(
     match side {
         Some(Role::Client) => {
             let finding = told_finding(case, (cause, mod_id), event);
-            let follow = case.is_released.then(|| "kanon follow".to_owned());
+            let follow = follow(case, cause);
             let name = case.client.map_or("the client", |client| &client.install.name);
             let names_nothing = mod_id.is_none() && event.is_none_or(|event| event.names().next().is_none());
             let words = match finding {
@@ -220,6 +226,22 @@ fn told_by_hand((cause, mod_id): (Code, Option<&str>), on: &str, event: Option<&
     let subject = mod_id.or(file).unwrap_or("the mod");
     let wanted = event.and_then(|event| event.expected.as_ref());
     let and_wanted = wanted.map_or_else(String::new, |wanted| format!(" (wanted: {wanted})"));
+    // To a player it is the server that is right.
+    match cause {
+        Code::VersionOlder | Code::VersionNewer | Code::VersionOther if on.is_empty() => {
+            return format!("Install the release of {subject} that the server has{and_wanted}.");
+        }
+        Code::LoaderDiffers if on.is_empty() => {
+            return format!("Install the version of the loader that the server has{and_wanted}.");
+        }
+        Code::GameDiffers if on.is_empty() => {
+            return format!("Bring the game to the version that the server has{and_wanted}.");
+        }
+        Code::ListOrder if on.is_empty() => {
+            return "Put the mods in the order that the server has, in the launch line and in lists.".to_owned();
+        }
+        _ => {}
+    }
     match cause {
         Code::ModMissing => {
             let wanted = wanted.map_or_else(String::new, |wanted| format!(" {wanted}"));

@@ -11,7 +11,7 @@ use super::weigh::{Case, Evidence};
 use super::words;
 use crate::finding::Code;
 use crate::rulebook::{Event, Role};
-use crate::survey::{Survey, SurveyedMod};
+use crate::survey::{InstallFacts, Survey, SurveyedMod};
 
 /// The side whose program stopped by itself before there could be a join, if one did.
 pub(super) fn stopped(client: &Join<'_>, server: &Join<'_>) -> Option<Role> {
@@ -159,19 +159,27 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&str>, cause: Code) ->
         return None;
     }
     if matches!(cause, GameDiffers | LoaderDiffers) {
-        let version = |survey: &Survey| {
-            if cause == GameDiffers {
-                survey.install.game_version.clone()
-            } else {
-                survey.install.loader_version.clone()
-            }
+        let of = |install: &InstallFacts| match cause {
+            GameDiffers => install.game_version.clone(),
+            _ => install.loader_version.clone(),
         };
-        let (server, client) = (version(case.server?)?, version(case.client?)?);
-        return case
-            .rulebook
-            .versions
-            .same(&server, &client)
-            .then(|| Left::Nobody(format!("both sides have {client} now; the line tells of before")));
+        let of_canon = case.canon.and_then(|canon| match cause {
+            GameDiffers => canon.game_version.clone(),
+            _ => canon.loader_version.clone(),
+        });
+        let same = |a: &str, b: &str| case.rulebook.versions.same(a, b);
+        return match (case.server, case.client) {
+            (Some(server), Some(client)) => {
+                let (server, client) = (of(&server.install)?, of(&client.install)?);
+                let text = || format!("both sides have {client} now; the line tells of before");
+                same(&server, &client).then(|| Left::Nobody(text()))
+            }
+            (Some(one), None) | (None, Some(one)) => {
+                let is_right = same(&of(&one.install)?, &of_canon?);
+                is_right.then(|| Left::Only(if one.install.role == Role::Server { Role::Client } else { Role::Server }))
+            }
+            (None, None) => None,
+        };
     }
     let id = mod_id?.to_lowercase();
     let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.folded_id() == id);

@@ -3,7 +3,7 @@
 use super::event::is_own_defect;
 use super::hints::Hint;
 use super::remedies::PLAYER;
-use super::weigh::{Case, Diagnosis, Evidence, Verdict};
+use super::weigh::{Case, Diagnosis, Evidence, Remedy, Verdict};
 use crate::finding::{Code, Finding};
 use crate::path::printable;
 use crate::rulebook::{Event, Role};
@@ -139,19 +139,16 @@ pub fn reply(diagnosis: &Diagnosis, is_released: bool) -> String {
         likely.iter().partition(|verdict| verdict.side != Some(Role::Server));
     if !yours.is_empty() {
         text.push_str("What to do:\n");
-        if is_released {
-            text.push_str("- close the game and run: kanon follow\n");
-        } else {
-            let steps = yours.iter().flat_map(|verdict| verdict.remedy.iter().find(|remedy| remedy.who == PLAYER));
-            let mut any = false;
-            for step in steps {
-                any = true;
-                let words = step.words.split_once(": ").map_or(step.words.as_str(), |(_, words)| words);
-                text.push_str(&format!("- {}\n", printable(words)));
-            }
-            if !any {
-                text.push_str("- wait: I have to look first which of us has the right one\n");
-            }
+        let steps = yours.iter().flat_map(|verdict| verdict.remedy.iter().find(|remedy| remedy.who == PLAYER));
+        let (by_following, by_hand): (Vec<&Remedy>, Vec<&Remedy>) = steps.partition(|step| step.command.is_some());
+        for step in &by_hand {
+            let words = step.words.split_once(": ").map_or(step.words.as_str(), |(_, words)| words);
+            text.push_str(&format!("- {}\n", printable(words)));
+        }
+        if !by_following.is_empty() || is_released && by_hand.is_empty() {
+            text.push_str("- Close the game and run: kanon follow (the first time, with the invite)\n");
+        } else if by_hand.is_empty() {
+            text.push_str("- Wait: I have to look first which of us has the right one.\n");
         }
     }
     if !ours.is_empty() {

@@ -49,6 +49,10 @@ struct World {
 const RIGHT: Mods = &[("core", "1", true), ("tide", "2.1", true)];
 
 fn diagnose(world: &World) -> Diagnosis {
+    diagnose_for(world, false)
+}
+
+fn diagnose_for(world: &World, is_released: bool) -> Diagnosis {
     let rulebook = rulebook();
     let mut events = Vec::new();
     for (log, side) in [(world.log, Role::Server), (world.client_log, Role::Client)] {
@@ -80,7 +84,7 @@ fn diagnose(world: &World) -> Diagnosis {
         message: world.message,
         player: None,
         client_is_here: true,
-        is_released: false,
+        is_released,
     })
 }
 
@@ -250,7 +254,12 @@ fn a_reply_is_for_somebody_who_knows_nothing_of_this() {
         reply,
         "This is why you could not join:\n- tide is too old in your game\nWhat to do:\n- Replace tide 2.0 by 2.1 (mods/tide.psm).\n"
     );
-    assert!(words::reply(&diagnose(&world), true).contains("run: kanon follow"));
+    let released = words::reply(&diagnose_for(&world, true), true);
+    assert!(released.contains("run: kanon follow") && !released.contains("Replace"), "{released}");
+    let loader = "gate: Mara runs Trellis 0.8, this station runs 0.9";
+    let old_loader = World { canon: true, server: Some(RIGHT), log: loader, ..World::default() };
+    let by_hand = words::reply(&diagnose_for(&old_loader, true), true);
+    assert!(by_hand.ends_with("What to do:\n- Install Trellis 0.9; 0.8 is there.\n"), "{by_hand}");
     let server = World { canon: true, server: client, client: Some(RIGHT), ..World::default() };
     assert!(words::reply(&diagnose(&server), true).contains("It is not your fault"));
     assert!(words::reply(&diagnose(&World::default()), false).contains("mine.json"));
@@ -305,6 +314,8 @@ fn a_player_is_told_in_full_sentences() {
     assert_eq!(told(Code::StillPacked, Some("tide")), "On the client: Unpack tide: the game wants what is in it.");
     let which = "On the client: Hold every mod against the server's list (kanon handout writes it): which one it is, is not told.";
     assert_eq!(told(Code::VersionOther, None), which);
+    assert_eq!(told(Code::GameDiffers, None), "On the client: Bring the game to the version that the server has.");
+    assert_eq!(told(Code::VersionOther, Some("fog")), "On the client: Install the release of fog that the server has.");
     let server = told_of(Code::ModDuplicate, SERVER, Some("tide")).remove(0);
     assert_eq!(server, "Look for a second copy of tide on the server, and take one out.");
 }
