@@ -274,7 +274,7 @@ pub(super) fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypot
             told: None,
             weights: BTreeMap::new(),
         };
-        hold_against_surveys(case, &mut hypothesis, is_in_line);
+        hold_words_against_surveys(case, &mut hypothesis, is_in_line);
         hypotheses.push(hypothesis);
     }
 }
@@ -317,7 +317,7 @@ pub(super) fn guessed(case: &Case<'_>, unknown: &[Unknown]) -> Vec<Hypothesis<'s
             told: None,
             weights: BTreeMap::new(),
         };
-        hold_against_surveys(case, &mut hypothesis, true);
+        hold_words_against_surveys(case, &mut hypothesis, true);
         hypothesis
     };
     causes.map(guess).collect()
@@ -380,13 +380,13 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
     // What surveys say of a cause is no less true where only words tell it.
     let is_in_line = hypotheses.iter().all(|hypothesis| hypothesis.measured.is_none());
     for hypothesis in &mut hypotheses[known..] {
-        hold_against_surveys(case, hypothesis, is_in_line);
+        hold_words_against_surveys(case, hypothesis, is_in_line);
     }
     proposals
 }
 
 /// What only words tell is about the side that nobody measured, where the other one is in line: in all, or with the mod.
-fn hold_against_surveys(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>, is_in_line: bool) {
+fn hold_words_against_surveys(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>, is_in_line: bool) {
     let left = match (&hypothesis.mod_id, case.server, case.client) {
         (None, Some(_), None) if is_in_line && case.canon.is_some() => Some(Role::Client),
         (None, None, Some(_)) if is_in_line && case.canon.is_some() => Some(Role::Server),

@@ -131,13 +131,18 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
         events.extend(server_join.events.iter().chain(&client_join.events));
     }
     let mut hypotheses = measured(&case);
+    let is_in_line = hypotheses.is_empty();
     let left = support_measured(&mut hypotheses, &events);
     let stopped = stopped(&client_join, &server_join);
     told(&case, &left, stopped, &mut hypotheses);
     if let Some(likened) = &likened {
         liken(likened, case.message.unwrap_or_default(), &mut hypotheses, &case);
     }
-    let proposals = hinted(&case, &mut hypotheses, got_in);
+    // Where both sides are in line and nothing tells of a failure, there is nothing that words could explain.
+    let has_failed = server_join.has_failed || client_join.has_failed || case.message.is_some();
+    let would_tell = case.rulebook.events.iter().any(|rule| rule.means == Event::JoinRefused);
+    let is_well = case.server.is_some() && case.client.is_some() && is_in_line && would_tell && !has_failed;
+    let proposals = hinted(&case, &mut hypotheses, got_in || is_well);
     temper(&mut hypotheses);
     let mut verdicts = verdicts(&case, hypotheses);
     let mut unknown = Vec::new();

@@ -171,6 +171,16 @@ fn nothing_found_is_nothing_said() {
 }
 
 #[test]
+fn a_warning_in_the_log_of_a_healthy_server_is_no_verdict() {
+    let log = "gate: open on port 1\n?? tide: texture of the pier is missing, using another";
+    let well = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log, ..World::default() };
+    assert_eq!((short(&well), diagnose(&well).proposals), (vec![], vec![]));
+    let log = "gate: open on port 1\n?? tide: texture of the pier is missing, using another\ngate: turned Mara away";
+    let refused = World { log, ..well };
+    assert_eq!(short(&refused), [("mod-missing", None, 2)], "hardly, since both have it");
+}
+
+#[test]
 fn the_log_of_another_player_is_not_this_ones() {
     let log = "gate: Mara is at the door\ngate: Mara came in\ngate: Wren is at the door\ngate: Wren lacks tide 2.1\n";
     let world = World { canon: true, client: Some(RIGHT), log, ..World::default() };
