@@ -3,6 +3,8 @@
 //! Logs go on from run to run, and people mend things in between. What an earlier run said of its mods, and what an earlier
 //! try came to, is no evidence.
 
+use std::collections::HashSet;
+
 use super::event::LogEvent;
 use crate::rulebook::Event;
 
@@ -51,10 +53,12 @@ pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Join<'e
     let booted = ready.or(first_try).or(last_try).unwrap_or(run.len());
     let whose = last_try.and_then(|last| run[last..].iter().find(|event| is_try(event))?.player.as_deref());
     // A player may be called otherwise in other lines: of others is what is of somebody who tried.
+    let tries = run.iter().filter(|event| event.means == Event::JoinTried);
+    let triers: HashSet<String> = tries.filter_map(|event| Some(event.player.as_ref()?.to_ascii_lowercase())).collect();
     let is_of_another = |event: &LogEvent| match (player, whose, &event.player) {
-        (None, Some(whose), Some(named)) if !whose.eq_ignore_ascii_case(named) => run.iter().any(|other| {
-            other.means == Event::JoinTried && other.player.as_ref().is_some_and(|one| one.eq_ignore_ascii_case(named))
-        }),
+        (None, Some(whose), Some(named)) if !whose.eq_ignore_ascii_case(named) => {
+            triers.contains(&named.to_ascii_lowercase())
+        }
         _ => !of_player(event),
     };
     let bears = |(place, event): &(usize, &LogEvent)| {
