@@ -1,6 +1,6 @@
 //! The log of a server of the workspace, wherever that is.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use kanon_core::path::{InstallPath, printable};
 use kanon_core::rulebook::Role;
@@ -25,7 +25,7 @@ pub fn only_server(session: &Session<'_>) -> Option<String> {
 ///
 /// # Errors
 /// When its host can't be reached, or the log is to be no place inside it.
-pub fn of_install(session: &mut Session<'_>, name: &str, into: &Path) -> Result<Option<PathBuf>, Failure> {
+pub fn of_install(session: &mut Session<'_>, name: &str) -> Result<Option<PathBuf>, Failure> {
     let Some(placed) = places::named(session.workspace.as_ref(), name)? else { return Ok(None) };
     let wish = session.workspace.as_ref().and_then(|workspace| workspace.wishes.install(&placed.name));
     let Some(log) = wish.and_then(|wish| wish.log.clone()) else { return Ok(None) };
@@ -36,7 +36,7 @@ pub fn of_install(session: &mut Session<'_>, name: &str, into: &Path) -> Result<
         Failure::plain(format!("`{}` is no place of a log in {}", printable(&log), placed.name)).because(reason)
     })?;
     let install = session.open_install(&placed)?;
-    let told = match far_log::fetch(install.as_ref(), &place, into) {
+    let told = match far_log::fetch(install.as_ref(), &place, &session.temporary_folder()?) {
         Ok(Some(fetched)) => {
             let part = if fetched.is_whole { "" } else { "the end of " };
             session.ui.notice(&format!("fetched {part}the log of {}: {}", placed.name, size(fetched.bytes)));

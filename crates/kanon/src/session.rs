@@ -28,6 +28,7 @@ use kanon_reach::progress::Progress;
 use kanon_reach::release::{Fetched, Record, ReleaseContents, WantedFile, days_until};
 use kanon_reach::state::{Alignment, AlignmentState, State};
 use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
+use tempfile::TempDir;
 
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
@@ -51,6 +52,8 @@ pub struct Session<'a> {
     opened: BTreeMap<String, Arc<dyn Install>>,
     /// What came from the release that is followed.
     pub fetched: Fetched,
+    /// Folders for what is only looked at.
+    temporary: Vec<TempDir>,
 }
 
 /// What an INSTALL turned out to be.
@@ -130,7 +133,17 @@ impl<'a> Session<'a> {
             None => State::in_memory()?,
         };
         let trust = if thorough { TrustMemory::No } else { TrustMemory::Yes };
-        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new(), fetched: Fetched::default() })
+        Ok(Self {
+            env,
+            ui,
+            workspace,
+            loaded,
+            state,
+            trust,
+            opened: BTreeMap::new(),
+            fetched: Fetched::default(),
+            temporary: Vec::new(),
+        })
     }
 
     /// Another session like this one, for work side by side.
@@ -141,7 +154,17 @@ impl<'a> Session<'a> {
             None => State::in_memory()?,
         };
         let (env, ui, loaded, trust) = (self.env, self.ui, self.loaded.clone(), self.trust);
-        Ok(Self { env, ui, workspace, loaded, state, trust, opened: BTreeMap::new(), fetched: Fetched::default() })
+        Ok(Self {
+            env,
+            ui,
+            workspace,
+            loaded,
+            state,
+            trust,
+            opened: BTreeMap::new(),
+            fetched: Fetched::default(),
+            temporary: Vec::new(),
+        })
     }
 
     /// Whether an INSTALL as it was typed is on a host.
@@ -276,6 +299,14 @@ impl<'a> Session<'a> {
             Target::Survey(_) => Err(Failure::plain(format!("{typed} is a survey; only an install can be changed"))
                 .hint("run it where the install is, or give its address")),
         }
+    }
+
+    /// A folder for what is only looked at; it goes with the session.
+    pub fn temporary_folder(&mut self) -> Result<PathBuf, Failure> {
+        let folder = TempDir::new().during("make a folder in", &std::env::temp_dir())?;
+        let path = folder.path().to_owned();
+        self.temporary.push(folder);
+        Ok(path)
     }
 
     /// Opens an install; a host is dialled once.

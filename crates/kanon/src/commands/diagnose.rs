@@ -5,11 +5,9 @@ use kanon_core::diagnose::{Case, Diagnosis, Hint, LogEvent, Needles, Source, Sta
 use kanon_core::path::printable;
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
-use kanon_reach::error::During;
 use kanon_reach::logs::{self, ReadLog};
 use kanon_reach::release::Record;
 use serde::Serialize;
-use tempfile::TempDir;
 
 use crate::Outcome;
 use crate::arguments::{Diagnose, Format};
@@ -46,8 +44,6 @@ struct Evidence {
     client_is_here: bool,
     is_released: bool,
     looked_at: Vec<String>,
-    /// Holds what was fetched from a host until all is told.
-    _fetched: TempDir,
 }
 
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -82,12 +78,9 @@ impl Evidence {
         let client = surveyed(session, arguments.client.clone(), Role::Client, &mut looked_at)?;
         let player = arguments.player.clone();
         let mut logs = Vec::new();
-        let fetched = TempDir::new().during("make a folder for logs in", &std::env::temp_dir())?;
         let server_log = match &arguments.server_log {
             Some(log) => Some(env.folder.join(log)),
-            None => {
-                server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name, fetched.path()))?
-            }
+            None => server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name))?,
         };
         let client_log = arguments.client_log.as_ref().map(|log| env.folder.join(log));
         for (log, side) in [(server_log, Role::Server), (client_log, Role::Client)] {
@@ -115,18 +108,7 @@ impl Evidence {
             session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
         let is_released = record.is_some_and(|record| record.last().is_some());
         let events = logs.iter().flat_map(|(_, log): &(Source, ReadLog)| log.events.clone()).collect();
-        Ok(Self {
-            canon,
-            server,
-            client,
-            logs,
-            events,
-            player,
-            client_is_here,
-            is_released,
-            looked_at,
-            _fetched: fetched,
-        })
+        Ok(Self { canon, server, client, logs, events, player, client_is_here, is_released, looked_at })
     }
 
     fn case<'a>(&'a self, session: &'a Session<'_>, arguments: &'a Diagnose, hints: &'a [Hint]) -> Case<'a> {

@@ -1,14 +1,13 @@
 //! `kanon health`: a server's health, by its logs.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use kanon_core::diagnose::{LogReader, Needles, Scanner, Source, Stamp};
 use kanon_core::health::{Recorder, everyday_rules};
 use kanon_core::path::printable;
 use kanon_core::rulebook::{Event, EventRule, Role};
-use kanon_reach::error::{During, ReachError};
+use kanon_reach::error::ReachError;
 use kanon_reach::logs;
-use tempfile::TempDir;
 
 use crate::Outcome;
 use crate::arguments::{Format, Health};
@@ -28,8 +27,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let needles = Needles::new(&session.loaded.rulebook, &[], canon.as_ref(), &[])
         .map_err(|error| Failure::plain("the names of the mods can't be looked for").because(error))?;
     let mut recorder = Recorder::default();
-    let fetched = TempDir::new().during("make a folder for logs in", &std::env::temp_dir())?;
-    for path in logs_of(arguments, &mut session, fetched.path())? {
+    for path in logs_of(arguments, &mut session)? {
         let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
         let scanner = Scanner::new(&rules, Role::Server).map_err(|error| unusable(error.to_string()))?;
         let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
@@ -54,7 +52,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 /// The logs that are meant, oldest first: files, those in folders, and those of installs with what was rotated out of them.
-fn logs_of(arguments: &Health, session: &mut Session<'_>, into: &Path) -> Result<Vec<PathBuf>, Failure> {
+fn logs_of(arguments: &Health, session: &mut Session<'_>) -> Result<Vec<PathBuf>, Failure> {
     let named = match arguments.logs.is_empty() {
         true => server_log::only_server(session).map(PathBuf::from).into_iter().collect(),
         false => arguments.logs.clone(),
@@ -65,7 +63,7 @@ fn logs_of(arguments: &Health, session: &mut Session<'_>, into: &Path) -> Result
         let set = match session.workspace.as_ref().and_then(|workspace| workspace.wishes.install(&name)) {
             Some(wish) if !path.is_file() => {
                 let name = printable(&wish.name);
-                let log = server_log::of_install(session, &name, into)?.ok_or_else(|| {
+                let log = server_log::of_install(session, &name)?.ok_or_else(|| {
                     Failure::plain(format!("there is no log of {name}"))
                         .hint("say where it is, by `log` under its [install] in kanon.toml, or name the log itself")
                 })?;
