@@ -9,6 +9,7 @@ use kanon_core::path::printable;
 use kanon_core::release::{Invite, for_players, is_for_players, wishes_for_players};
 use kanon_core::wish::{Edit, edit};
 use kanon_reach::error::During;
+use kanon_reach::install::Address;
 use kanon_reach::origin::Origin;
 use kanon_reach::release::{Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes};
 use kanon_reach::workspace::{Workspace, write_whole};
@@ -277,7 +278,7 @@ fn tell(
 
 /// An invite to a folder is good where that folder can be reached, and seldom is that so for players.
 pub fn warn_of_folder(invite: &str, ui: &Ui) {
-    if !invite.contains("://") {
+    if !Address::is_meant(invite) {
         ui.notice(
             "note: it names a folder. Players elsewhere need an address: put the folder on a web server, or serve it (kanon serve DEST), and say it: kanon invite --address URL, or address = \"URL\" under [release] in kanon.toml",
         );
