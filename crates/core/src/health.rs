@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 use serde::Serialize;
 
-use crate::diagnose::{LogEvent, Stamp};
+use crate::diagnose::{LogEvent, MEMORY, Stamp};
 use crate::rulebook::{Event, EventRule};
 
 /// The first field of every report.
@@ -102,14 +102,14 @@ impl Health {
 pub fn everyday_rules(rules: &[EventRule]) -> Vec<EventRule> {
     const AMOUNT: &str = r"(?:.*?(?<amount>\d+(?:[.,]\d+)?\s*(?:ms|milliseconds?|s|sec|seconds?)\b))?";
     let lag = r"(?i)(?:can'?t keep up|cannot keep up|overloaded|(?:running|falling|fell|is) behind|\blagg?(?:ing|ed|s)?\b|took too long|\bstall(?:ed|ing|s)?\b|\bhitch|slow tick|tick took|low (?:fps|tps))";
-    let memory = r"(?i)(?:out of memory|memory exhausted|cannot allocate memory|not enough memory|bad_alloc|OutOfMemory|heap space)";
+    let memory = format!("(?i)(?:{})", MEMORY.join("|"));
     let rule = |means: Event, pattern: String| {
         let line = Regex::new(&pattern).expect("a pattern that is written here");
         EventRule { means, side: None, line, then: None, between: ",".to_owned() }
     };
     let lacks = |means: Event| !rules.iter().any(|rule| rule.means == means);
     let lag = lacks(Event::Lag).then(|| rule(Event::Lag, format!("{lag}{AMOUNT}")));
-    let memory = lacks(Event::OutOfMemory).then(|| rule(Event::OutOfMemory, memory.to_owned()));
+    let memory = lacks(Event::OutOfMemory).then(|| rule(Event::OutOfMemory, memory));
     lag.into_iter().chain(memory).collect()
 }
 

@@ -1,11 +1,16 @@
 //! What a log line says, and which causes it can speak for.
 
+use std::fmt;
+
+use serde::Serialize;
+
 use super::stamp::Stamp;
 use crate::finding::Code;
 use crate::rulebook::{Event, Role};
 
 /// Where evidence comes from.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Source {
     /// What was measured.
     Survey,
@@ -34,6 +39,12 @@ impl Source {
             Self::ClientLog => "client-log",
             Self::Message => "message",
         }
+    }
+}
+
+impl fmt::Display for Source {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str(self.as_str())
     }
 }
 

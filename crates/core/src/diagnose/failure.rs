@@ -7,20 +7,20 @@ use aho_corasick::AhoCorasick;
 use crate::finding::Code;
 use crate::rulebook::Event;
 
+/// Words of memory that ran out.
+pub const MEMORY: &[&str] = &[
+    "out of memory",
+    "outofmemory",
+    "memory exhausted",
+    "cannot allocate memory",
+    "not enough memory",
+    "bad_alloc",
+    "heap space",
+];
+
 /// What each means when a mod is named near it; the most telling first.
 const CLASSES: [(Event, &[&str]); 11] = [
-    (
-        Event::OutOfMemory,
-        &[
-            "out of memory",
-            "outofmemory",
-            "memory exhausted",
-            "cannot allocate memory",
-            "not enough memory",
-            "bad_alloc",
-            "heap space",
-        ],
-    ),
+    (Event::OutOfMemory, MEMORY),
     (
         Event::Cause(Code::ModDuplicate),
         &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"],
@@ -236,9 +236,9 @@ pub fn meaning(text: &str) -> Option<Event> {
     classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
 }
 
-/// What a text means that tells that two versions of the game are not one, or of its loader, which is called so.
-pub fn of_platform(text: &str, loader: Option<&str>) -> Option<Event> {
-    if meaning(text)? != Event::Cause(Code::VersionOther) {
+/// What a text whose words mean this tells of the game's version, or of that of its loader, which is called so.
+pub fn of_platform(meaning: Option<Event>, text: &str, loader: Option<&str>) -> Option<Event> {
+    if meaning? != Event::Cause(Code::VersionOther) {
         return None;
     }
     let lower = text.to_lowercase();
@@ -249,12 +249,12 @@ pub fn of_platform(text: &str, loader: Option<&str>) -> Option<Event> {
 }
 
 /// What a text may mean that names no mod, the most frequent first; nothing where it speaks neither of mods nor of versions.
-pub fn meanings(text: &str, loader: Option<&str>) -> Vec<Event> {
+pub fn meanings(meaning: Option<Event>, text: &str, loader: Option<&str>) -> Vec<Event> {
     use Code::*;
-    if let Some(platform) = of_platform(text, loader) {
+    if let Some(platform) = of_platform(meaning, text, loader) {
         return vec![platform];
     }
-    let causes: &[Code] = match meaning(text) {
+    let causes: &[Code] = match meaning {
         Some(Event::Cause(VersionOther)) => {
             let lower = text.to_lowercase();
             match ["version", "older", "newer", "date", "old"].iter().any(|word| lower.contains(word)) {
@@ -298,6 +298,7 @@ mod tests {
 
     #[test]
     fn the_loader_and_the_game_have_versions_too() {
+        let of_platform = |text, loader| of_platform(meaning(text), text, loader);
         assert_eq!(of_platform("Trellis is too old", Some("trellis")), Some(Event::Cause(Code::LoaderDiffers)));
         assert_eq!(of_platform("wrong protocol: outdated", None), Some(Event::Cause(Code::GameDiffers)));
         assert_eq!(of_platform("Trellis is not installed", Some("trellis")), None);
@@ -311,6 +312,6 @@ mod tests {
     #[case("an error occurred", &[])]
     #[case("the server is full", &[])]
     fn what_words_alone_may_mean(#[case] text: &str, #[case] means: &[&str]) {
-        assert_eq!(serde_json::to_value(meanings(text, None)).expect("words"), serde_json::json!(means));
+        assert_eq!(serde_json::to_value(meanings(meaning(text), text, None)).expect("words"), serde_json::json!(means));
     }
 }

@@ -47,6 +47,9 @@ pub struct Needles {
     loader: Option<String>,
 }
 
+/// Where a text names a mod, and which.
+type Named<'n> = ((usize, usize), &'n str);
+
 /// A line that may tell something.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Hint {
@@ -135,7 +138,7 @@ impl Needles {
     }
 
     /// Where a text names mods: by a word of its own; or else by the end of a file's name.
-    fn places(&self, text: &str) -> Vec<((usize, usize), &str)> {
+    fn places(&self, text: &str) -> Vec<Named<'_>> {
         let found: Vec<_> = self.search.find_iter(text).collect();
         let place =
             |found: &aho_corasick::Match| ((found.start(), found.end()), self.ids[found.pattern().as_usize()].as_str());
@@ -180,16 +183,19 @@ impl Needles {
     /// What a text may mean by its words alone, the most frequent first; nothing where it does not speak of mods or versions.
     pub fn meanings(&self, text: &str) -> Vec<Event> {
         match failure::meaning(text) {
-            Some(Event::ModFailed) if !self.named(text).is_empty() => vec![Event::ModFailed],
-            _ => failure::meanings(text, self.loader.as_deref()),
+            Some(Event::ModFailed) if !self.places(text).is_empty() => vec![Event::ModFailed],
+            meaning => failure::meanings(meaning, text, self.loader.as_deref()),
         }
     }
 
     /// What a line may tell; `header` stands above it, and may say what is below it. Of a list in one line, each mod.
-    pub fn hints(&self, (source, line): (Source, u64), text: &str, header: &str) -> Vec<Hint> {
+    pub fn hints(&self, at: (Source, u64), text: &str, header: &str) -> Vec<Hint> {
+        self.hints_of(at, text, &self.places(text), header)
+    }
+
+    fn hints_of(&self, (source, line): (Source, u64), text: &str, places: &[Named<'_>], header: &str) -> Vec<Hint> {
         let text = text.trim_end();
-        let places = self.places(text);
-        let Some(told) = self.told(text, header, &places) else { return Vec::new() };
+        let Some(told) = self.told(text, header, places) else { return Vec::new() };
         let all: Vec<(usize, usize)> = places.iter().map(|(place, _)| *place).collect();
         let named = match separator(text, &all) {
             Some(_) if told.named.is_some() => all,
@@ -220,7 +226,7 @@ impl Needles {
         ids.into_iter().map(hint).collect()
     }
 
-    fn told(&self, text: &str, header: &str, places: &[((usize, usize), &str)]) -> Option<Told> {
+    fn told(&self, text: &str, header: &str, places: &[Named<'_>]) -> Option<Told> {
         // A header with a word of failure and no mod of its own tells of what stands below it.
         let above = || failure::meaning(header).filter(|_| self.named(header).is_empty());
         let is_clear = |means: &Event| *means != Event::ModFailed;
@@ -239,7 +245,7 @@ impl Needles {
             let means = here.or_else(above)?;
             return Some(Told { means, named: Some(*place), is_known: true, is_by_header: here.is_none() });
         }
-        if let Some(means) = failure::of_platform(text, self.loader.as_deref()) {
+        if let Some(means) = failure::of_platform(own, text, self.loader.as_deref()) {
             return of_no_mod(means);
         }
         // That something failed says nothing of a name that nobody knows.
@@ -251,14 +257,10 @@ impl Needles {
             _ => Some(Told { means, named: Some((start, end)), is_known: false, is_by_header: here.is_none() }),
         }
     }
-
-    fn first_place(&self, text: &str) -> Option<(usize, usize)> {
-        self.places(text).first().map(|(place, _)| *place)
-    }
 }
 
 /// Where a line says that one mod needs another, which is not there or not as it is needed: the one that needs it.
-fn dependency(text: &str, places: &[((usize, usize), &str)], means: Event) -> Option<(Event, (usize, usize))> {
+fn dependency(text: &str, places: &[Named<'_>], means: Event) -> Option<(Event, (usize, usize))> {
     static NEEDS: LazyLock<Regex> = LazyLock::new(|| {
         let needs = r"(?i)\b(?:(?<by>(?:required|needed|wanted) by)|requires?|needs?|wants?|depends? on)\b";
         Regex::new(needs).expect("a pattern that is written here")
@@ -333,23 +335,26 @@ impl<'n> HintReader<'n> {
     /// What a line may tell; what a line tells that a pattern knows is told already.
     pub fn line(&mut self, number: u64, bytes: &[u8], is_known: bool) -> Vec<Hint> {
         let text = String::from_utf8_lossy(&bytes[..bytes.len().min(limits::LOG_LINE_BYTES)]);
-        let names_a_mod = self.needles.first_place(&text).is_some();
+        let places = self.needles.places(&text);
         match self.is_about_another(&text) {
             Some(is_of_another) => self.is_of_another = is_of_another,
             // Below what is said of a player stands what it is about.
-            None if !self.is_of_another || names_a_mod || unknown_name(&text, true).is_some() => {}
+            None if !self.is_of_another || !places.is_empty() || unknown_name(&text, true).is_some() => {}
             None => self.is_of_another = false,
         }
         let is_told = is_known || self.is_of_another;
-        let mut hints =
-            if is_told { Vec::new() } else { self.needles.hints((self.source, number), &text, &self.header) };
+        let mut hints = if is_told {
+            Vec::new()
+        } else {
+            self.needles.hints_of((self.source, number), &text, &places, &self.header)
+        };
         for hint in &mut hints {
             let text = if hint.pattern.then.is_some() { &self.header } else { text.as_ref() };
             if let Some(name) = self.player_in(text) {
                 hint.pattern.line = without_player(&hint.pattern.line, text, &name);
             }
         }
-        if !names_a_mod && hints.is_empty() {
+        if places.is_empty() && hints.is_empty() {
             self.header = text.chars().take(HEADER).collect();
         }
         hints

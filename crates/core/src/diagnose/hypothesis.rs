@@ -41,6 +41,8 @@ pub(super) const MESSAGE_ALONE: f64 = -0.6;
 pub(super) const MESSAGE_NEXT: f64 = -0.5;
 // Words of a refusal or a message that nothing knows.
 pub(super) const GUESSED: f64 = -1.4;
+// Such a text, or one that is like a known one, names a mod.
+pub(super) const NAMES_ONE: f64 = 0.9;
 /// Without a measurement nobody is surer than this.
 pub(super) const MOST_UNMEASURED: f64 = 0.89;
 /// A refusal is explained by a verdict that is surer than this.
@@ -60,17 +62,30 @@ pub(super) struct Hypothesis<'a> {
     pub(super) weights: BTreeMap<Source, f64>,
 }
 
-/// Adds a line to a hypothesis. Of one log the strongest line counts, since one mistake makes many lines.
-pub(super) fn support(hypothesis: &mut Hypothesis<'_>, event: &LogEvent, strength: f64) {
-    add(
-        hypothesis,
-        event.source,
-        strength,
-        Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() },
-    );
+impl Hypothesis<'_> {
+    /// One that rests on a text alone.
+    pub(super) fn of_text(cause: Code, mod_id: Option<String>, odds: f64, evidence: Evidence) -> Self {
+        Self {
+            cause,
+            mod_id,
+            side: None,
+            odds,
+            by: vec![evidence.source],
+            evidence: vec![evidence],
+            measured: None,
+            told: None,
+            weights: BTreeMap::new(),
+        }
+    }
 }
 
-pub(super) fn add(hypothesis: &mut Hypothesis<'_>, source: Source, strength: f64, evidence: Evidence) {
+/// Adds a line to a hypothesis. Of one log the strongest line counts, since one mistake makes many lines.
+pub(super) fn support(hypothesis: &mut Hypothesis<'_>, event: &LogEvent, strength: f64) {
+    add(hypothesis, strength, Evidence::of_line(event.source, event.line, &event.text));
+}
+
+pub(super) fn add(hypothesis: &mut Hypothesis<'_>, strength: f64, evidence: Evidence) {
+    let source = evidence.source;
     if !hypothesis.by.contains(&source) {
         hypothesis.by.push(source);
     }
@@ -95,6 +110,11 @@ pub(super) fn tells_value(event: &LogEvent, finding: &Finding) -> bool {
 
 pub(super) const fn is_platform(code: Code) -> bool {
     matches!(code, Code::GameDiffers | Code::LoaderDiffers | Code::RuntimeDiffers | Code::MemoryLow)
+}
+
+/// Of the versions of the game and its loader, the one that such a cause is about.
+pub(super) fn version_of<'v>(cause: Code, game: &'v Option<String>, loader: &'v Option<String>) -> Option<&'v String> {
+    if cause == Code::LoaderDiffers { loader.as_ref() } else { game.as_ref() }
 }
 
 /// Whether a finding is about what a line names: its mod, its file, or an entry in what it tells.

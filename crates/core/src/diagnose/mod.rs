@@ -23,6 +23,7 @@ mod words;
 
 pub use attempt::{Join, of_last_join};
 pub use event::{LogEvent, Source};
+pub(crate) use failure::MEMORY;
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;

@@ -33,8 +33,7 @@ impl Pattern {
     /// Of a line that stands below a header, which says what it means.
     #[must_use]
     pub fn below(self, header: &str) -> Self {
-        let Self { line: header, .. } = Self::of(header, &[], false);
-        Self { line: header, then: Some(self.line), between: None }
+        Self { line: Self::of(header, &[], false).line, then: Some(self.line), between: None }
     }
 
     /// Of a line that names mods at these places, without its time, with the mods and the versions as groups.

@@ -1,7 +1,7 @@
 //! What each person must do: about a measured difference, and about a cause that only a text tells.
 
 use super::event::{LogEvent, is_of_mods};
-use super::hypothesis::is_platform;
+use super::hypothesis::{is_platform, version_of};
 use super::measured::Measured;
 use super::weigh::{Case, Remedy};
 use crate::finding::{Code, Finding};
@@ -164,7 +164,7 @@ pub fn about_text(
                 None if names_nothing && is_of_mods(cause) => format!(
                     "On {name}: Hold every mod against the server's list (kanon handout writes it): which one it is, is not told."
                 ),
-                None => format!("On {name}: {}", told_by_hand((cause, mod_id), "", event)),
+                None => format!("On {name}: {}", told_by_hand((cause, mod_id, side), event)),
             };
             let mut remedies = vec![Remedy { who: PLAYER, command: follow, words }];
             if case.client_is_here && case.canon.is_some() {
@@ -175,11 +175,11 @@ pub fn about_text(
         }
         Some(Role::Server) => {
             let command = server.map(|name| format!("kanon check {name}"));
-            let words = told_by_hand((cause, mod_id), " on the server", event);
+            let words = told_by_hand((cause, mod_id, side), event);
             vec![Remedy { who: ADMINISTRATOR, command, words }]
         }
         None => {
-            let words = told_by_hand((cause, mod_id), " on both sides", event)
+            let words = told_by_hand((cause, mod_id, side), event)
                 + " A survey of both sides (kanon survey) will tell which is off.";
             vec![Remedy { who: ADMINISTRATOR, command: None, words }]
         }
@@ -192,10 +192,10 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: O
     let is = |id: &str| mod_id.is_some_and(|named| named.eq_ignore_ascii_case(id));
     let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.reading.id)));
     let of_canon = match cause {
-        GameDiffers => case.canon.and_then(|canon| canon.game_version.clone()),
-        LoaderDiffers => case.canon.and_then(|canon| {
+        GameDiffers | LoaderDiffers => case.canon.and_then(|canon| {
+            let version = version_of(cause, &canon.game_version, &canon.loader_version)?;
             let name = case.rulebook.loader.as_ref().map_or("the loader", |loader| &loader.name);
-            Some(format!("{name} {}", canon.loader_version.as_ref()?))
+            Some(if cause == LoaderDiffers { format!("{name} {version}") } else { version.clone() })
         }),
         _ => sealed.and_then(|sealed| sealed.reading.version.clone()),
     };
@@ -220,28 +220,18 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: O
     })
 }
 
-/// What to do by hand about a cause that only a text tells; `on` says on which side, where nothing before it does.
-fn told_by_hand((cause, mod_id): (Code, Option<&str>), on: &str, event: Option<&LogEvent>) -> String {
+/// What to do by hand about a cause that only a text tells. A player is told so on his own side, where the server is right.
+fn told_by_hand((cause, mod_id, side): (Code, Option<&str>, Option<Role>), event: Option<&LogEvent>) -> String {
     let file = event.and_then(|event| event.file.as_deref());
     let subject = mod_id.or(file).unwrap_or("the mod");
     let wanted = event.and_then(|event| event.expected.as_ref());
     let and_wanted = wanted.map_or_else(String::new, |wanted| format!(" (wanted: {wanted})"));
-    // To a player it is the server that is right.
-    match cause {
-        Code::VersionOlder | Code::VersionNewer | Code::VersionOther if on.is_empty() => {
-            return format!("Install the release of {subject} that the server has{and_wanted}.");
-        }
-        Code::LoaderDiffers if on.is_empty() => {
-            return format!("Install the version of the loader that the server has{and_wanted}.");
-        }
-        Code::GameDiffers if on.is_empty() => {
-            return format!("Bring the game to the version that the server has{and_wanted}.");
-        }
-        Code::ListOrder if on.is_empty() => {
-            return "Put the mods in the order that the server has, in the launch line and in lists.".to_owned();
-        }
-        _ => {}
-    }
+    let is_player = side == Some(Role::Client);
+    let on = match side {
+        Some(Role::Client) => "",
+        Some(Role::Server) => " on the server",
+        None => " on both sides",
+    };
     match cause {
         Code::ModMissing => {
             let wanted = wanted.map_or_else(String::new, |wanted| format!(" {wanted}"));
@@ -249,11 +239,18 @@ fn told_by_hand((cause, mod_id): (Code, Option<&str>), on: &str, event: Option<&
         }
         Code::ModExtra => format!("Take {subject} off the client, or put it on the server too."),
         Code::ModDisabled => format!("Switch {subject} on again{on}."),
+        Code::VersionOlder | Code::VersionNewer | Code::VersionOther if is_player => {
+            format!("Install the release of {subject} that the server has{and_wanted}.")
+        }
         Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
             format!("Give both sides the same release of {subject}{and_wanted}.")
         }
         Code::ContentDiffers => format!("Give both sides the same file of {subject}: one of the two was changed."),
+        Code::LoaderDiffers if is_player => {
+            format!("Install the version of the loader that the server has{and_wanted}.")
+        }
         Code::LoaderDiffers => format!("Give both sides the same loader version{and_wanted}."),
+        Code::GameDiffers if is_player => format!("Bring the game to the version that the server has{and_wanted}."),
         Code::GameDiffers => format!("Give both sides the same game version{and_wanted}."),
         Code::RuntimeDiffers => format!("Give both sides the same version of what the game runs on{and_wanted}."),
         Code::WrongPlace => format!("Move {subject} to where the game looks for mods{on}."),
@@ -265,6 +262,9 @@ fn told_by_hand((cause, mod_id): (Code, Option<&str>), on: &str, event: Option<&
         Code::DependencyVersion => format!("Look which release {subject} needs{and_wanted}, and install that{on}."),
         Code::Conflict => {
             format!("Look what {subject} can't be used with{and_wanted}, and take one of the two out{on}.")
+        }
+        Code::ListOrder if is_player => {
+            "Put the mods in the order that the server has, in the launch line and in lists.".to_owned()
         }
         Code::ListOrder => "Give both sides the same order of mods in their launch lines and lists.".to_owned(),
         Code::ListEntryMissing => format!("Add {subject} to the mod list{on}."),

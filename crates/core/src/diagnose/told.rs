@@ -1,7 +1,5 @@
 //! Causes that lines, words and messages tell, and that no measured difference accounts for.
 
-use std::collections::BTreeMap;
-
 use super::attempt::Join;
 use super::event::{LogEvent, Source, cause_of, family, is_of_mods};
 use super::hints::Needles;
@@ -11,7 +9,7 @@ use super::weigh::{Case, Evidence};
 use super::words;
 use crate::finding::Code;
 use crate::rulebook::{Event, Role};
-use crate::survey::{InstallFacts, Survey, SurveyedMod};
+use crate::survey::{Survey, SurveyedMod};
 
 /// The side whose program stopped by itself before there could be a join, if one did.
 pub(super) fn stopped(client: &Join<'_>, server: &Join<'_>) -> Option<Role> {
@@ -95,17 +93,10 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
         (_, Some(_)) => TOLD_WITH_MOD,
         _ => TOLD,
     };
-    let mut hypothesis = Hypothesis {
-        cause,
-        mod_id: event.mod_id.clone().or_else(|| mod_of_file(case, event.file.as_deref()?)),
-        side: event.own_side(),
-        odds: base,
-        by: vec![event.source],
-        evidence: vec![Evidence { source: event.source.as_str(), line: Some(event.line), text: event.text.clone() }],
-        measured: None,
-        told: Some(event),
-        weights: BTreeMap::new(),
-    };
+    let mod_id = event.mod_id.clone().or_else(|| mod_of_file(case, event.file.as_deref()?));
+    let evidence = Evidence::of_line(event.source, event.line, &event.text);
+    let mut hypothesis =
+        Hypothesis { side: event.own_side(), told: Some(event), ..Hypothesis::of_text(cause, mod_id, base, evidence) };
     held_against_surveys(case, event, cause, &mut hypothesis);
     hypothesis
 }
@@ -119,7 +110,7 @@ fn mod_of_file(case: &Case<'_>, file: &str) -> Option<String> {
 
 /// What surveys say of a cause that only a line tells.
 pub(super) fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Code, hypothesis: &mut Hypothesis<'_>) {
-    let survey = |text: String| Evidence { source: Source::Survey.as_str(), line: None, text };
+    let survey = |text| Evidence::of_no_line(Source::Survey, text);
     match who_is_left(case, event.mod_id.as_deref(), cause) {
         Some(Left::Nobody(text)) => {
             hypothesis.odds += SPOKEN_AGAINST;
@@ -159,23 +150,18 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&str>, cause: Code) ->
         return None;
     }
     if matches!(cause, GameDiffers | LoaderDiffers) {
-        let of = |install: &InstallFacts| match cause {
-            GameDiffers => install.game_version.clone(),
-            _ => install.loader_version.clone(),
-        };
-        let of_canon = case.canon.and_then(|canon| match cause {
-            GameDiffers => canon.game_version.clone(),
-            _ => canon.loader_version.clone(),
-        });
+        let of =
+            |survey: &Survey| version_of(cause, &survey.install.game_version, &survey.install.loader_version).cloned();
+        let of_canon = case.canon.and_then(|canon| version_of(cause, &canon.game_version, &canon.loader_version));
         let same = |a: &str, b: &str| case.rulebook.versions.same(a, b);
         return match (case.server, case.client) {
             (Some(server), Some(client)) => {
-                let (server, client) = (of(&server.install)?, of(&client.install)?);
+                let (server, client) = (of(server)?, of(client)?);
                 let text = || format!("both sides have {client} now; the line tells of before");
                 same(&server, &client).then(|| Left::Nobody(text()))
             }
             (Some(one), None) | (None, Some(one)) => {
-                let is_right = same(&of(&one.install)?, &of_canon?);
+                let is_right = same(&of(one)?, of_canon?);
                 is_right.then(|| Left::Only(if one.install.role == Role::Server { Role::Client } else { Role::Server }))
             }
             (None, None) => None,
@@ -209,9 +195,8 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&str>, cause: Code) ->
 pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(bool, String)> {
     let name = &client.install.name;
     if matches!(cause, Code::LoaderDiffers | Code::GameDiffers) {
-        let version =
-            if cause == Code::LoaderDiffers { &client.install.loader_version } else { &client.install.game_version };
-        let (version, found) = (version.as_ref()?, event.found.as_ref()?);
+        let version = version_of(cause, &client.install.game_version, &client.install.loader_version);
+        let (version, found) = (version?, event.found.as_ref()?);
         return Some((version == found, format!("{name} has {version}")));
     }
     let id = event.mod_id.as_ref()?.to_lowercase();
@@ -240,87 +225,68 @@ pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> 
 }
 
 /// A message that is like a known one speaks for each cause that it is shown for; alone, for its meanings in their order.
-pub(super) fn liken(likened: &Likened, message: &str, hypotheses: &mut Vec<Hypothesis<'_>>, case: &Case<'_>) {
+pub(super) fn liken(
+    likened: &Likened,
+    message: &str,
+    hypotheses: &mut Vec<Hypothesis<'_>>,
+    (case, is_in_line): (&Case<'_>, bool),
+) {
     let how = match likened.likeness >= 0.999 {
         true => "as the game shows it".to_owned(),
         false => format!("{:.0} % like \"{}\"", likened.likeness * 100.0, likened.known),
     };
     let text = format!("{} ({how})", super::scan::shown(&message.replace('\n', " ")));
-    let evidence = || Evidence { source: Source::Message.as_str(), line: None, text: text.clone() };
+    let evidence = Evidence::of_no_line(Source::Message, text);
     let speaks_for = |cause: Code| likened.means.iter().any(|means| family(*means).contains(&cause));
     let such = hypotheses.iter().filter(|hypothesis| speaks_for(hypothesis.cause)).count().max(1);
     for hypothesis in hypotheses.iter_mut().filter(|hypothesis| speaks_for(hypothesis.cause)) {
-        add(hypothesis, Source::Message, MESSAGE * likened.likeness / (such as f64).sqrt(), evidence());
+        add(hypothesis, MESSAGE * likened.likeness / (such as f64).sqrt(), evidence.clone());
     }
     if hypotheses.iter().any(|hypothesis| !hypothesis.by.is_empty() && hypothesis.odds > MESSAGE_ALONE) {
         return;
     }
-    let named = Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok();
-    let mod_id = named.as_ref().and_then(|needles| {
-        needles.named(message).first().copied().or_else(|| needles.nearly_named(message)).map(str::to_owned)
-    });
-    let meanings = likened.means.iter().filter_map(|means| cause_of(*means));
-    let certainty = (likened.likeness - 1.0) * 2.0 + if mod_id.is_some() { 0.9 } else { 0.0 };
-    let is_in_line = hypotheses.iter().all(|hypothesis| hypothesis.measured.is_none());
-    for (rank, cause) in meanings.enumerate() {
-        let mut hypothesis = Hypothesis {
-            cause,
-            mod_id: mod_id.clone(),
-            side: None,
-            odds: MESSAGE_ALONE + MESSAGE_NEXT * rank as f64 + certainty,
-            by: vec![Source::Message],
-            evidence: vec![evidence()],
-            measured: None,
-            told: None,
-            weights: BTreeMap::new(),
-        };
-        hold_words_against_surveys(case, &mut hypothesis, is_in_line);
-        hypotheses.push(hypothesis);
-    }
-}
-
-/// A text that tells of a failure, and that nothing explains.
-#[derive(Clone)]
-pub(super) struct Unknown {
-    pub(super) source: Source,
-    pub(super) line: Option<u64>,
-    pub(super) text: String,
-}
-
-impl Unknown {
-    pub(super) fn evidence(self) -> Evidence {
-        Evidence { source: self.source.as_str(), line: self.line, text: self.text }
-    }
+    let needles = needles(case);
+    let named = needles.as_ref().and_then(|needles| named_or_nearly(needles, message));
+    let odds = MESSAGE_ALONE + (likened.likeness - 1.0) * 2.0;
+    hypotheses.extend(by_meanings((case, is_in_line), &likened.means, named, (odds, &evidence)));
 }
 
 /// A refusal or a message that nothing knows may still speak of mods: the causes that such words most often mean, each hardly likely.
-pub(super) fn guessed(case: &Case<'_>, unknown: &[Unknown]) -> Vec<Hypothesis<'static>> {
+pub(super) fn guessed(case: &Case<'_>, unexplained: &[Evidence]) -> Vec<Hypothesis<'static>> {
     // Where both sides were measured and are in line, guesses are refuted.
     if case.server.is_some() && case.client.is_some() {
         return Vec::new();
     }
-    let Ok(needles) = Needles::new(case.rulebook, &surveys(case), case.canon, case.events) else { return Vec::new() };
-    let guess = unknown.iter().map(|unknown| (unknown, needles.meanings(&unknown.text)));
-    let Some((unknown, means)) = guess.into_iter().find(|(_, means)| !means.is_empty()) else { return Vec::new() };
-    let named = needles.named(&unknown.text).first().copied().or_else(|| needles.nearly_named(&unknown.text));
-    let certainty = if named.is_some() { 0.9 } else { 0.0 };
-    let causes = means.into_iter().filter_map(cause_of).enumerate();
-    let guess = |(rank, cause)| {
-        let mut hypothesis = Hypothesis {
-            cause,
-            mod_id: named.map(str::to_owned),
-            side: None,
-            odds: GUESSED + MESSAGE_NEXT * rank as f64 + certainty,
-            by: vec![unknown.source],
-            evidence: vec![unknown.clone().evidence()],
-            measured: None,
-            told: None,
-            weights: BTreeMap::new(),
-        };
-        hold_words_against_surveys(case, &mut hypothesis, true);
+    let Some(needles) = needles(case) else { return Vec::new() };
+    let guess = unexplained.iter().map(|evidence| (evidence, needles.meanings(&evidence.text)));
+    let Some((evidence, means)) = guess.into_iter().find(|(_, means)| !means.is_empty()) else { return Vec::new() };
+    // Where something measured is off, that is the verdict, and nobody guesses.
+    by_meanings((case, true), &means, named_or_nearly(&needles, &evidence.text), (GUESSED, evidence))
+}
+
+/// What a text may mean, the most frequent first: each meaning a hypothesis, less likely than the one before.
+fn by_meanings(
+    (case, is_in_line): (&Case<'_>, bool),
+    means: &[Event],
+    named: Option<&str>,
+    (odds, evidence): (f64, &Evidence),
+) -> Vec<Hypothesis<'static>> {
+    let certainty = if named.is_some() { NAMES_ONE } else { 0.0 };
+    let hypothesis = |(rank, cause)| {
+        let odds = odds + MESSAGE_NEXT * rank as f64 + certainty;
+        let mut hypothesis = Hypothesis::of_text(cause, named.map(str::to_owned), odds, evidence.clone());
+        hold_words_against_surveys(case, &mut hypothesis, is_in_line);
         hypothesis
     };
-    causes.map(guess).collect()
+    means.iter().filter_map(|means| cause_of(*means)).enumerate().map(hypothesis).collect()
+}
+
+fn needles(case: &Case<'_>) -> Option<Needles> {
+    Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok()
+}
+
+fn named_or_nearly<'n>(needles: &'n Needles, text: &str) -> Option<&'n str> {
+    needles.named(text).first().copied().or_else(|| needles.nearly_named(text))
 }
 
 pub(super) fn surveys<'a>(case: &Case<'a>) -> Vec<&'a Survey> {
@@ -328,7 +294,11 @@ pub(super) fn surveys<'a>(case: &Case<'a>) -> Vec<&'a Survey> {
 }
 
 /// Lines that no pattern knows support what there is; where there is nothing, they are hypotheses of their own.
-pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_in: bool) -> Vec<String> {
+pub(super) fn hinted(
+    (case, is_in_line): (&Case<'_>, bool),
+    hypotheses: &mut Vec<Hypothesis<'_>>,
+    nothing_failed: bool,
+) -> Vec<String> {
     let mut proposals: Vec<String> = Vec::new();
     let known = hypotheses.len();
     let is_explained = hypotheses.iter().any(|hypothesis| hypothesis.odds + added(hypothesis) > 0.5);
@@ -336,7 +306,7 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
         let lateness = HINTED_LAST * (place + 1) as f64 / case.hints.len() as f64;
         let means = hint.means;
         let cause = cause_of(means).unwrap_or(Code::Unreadable);
-        let evidence = Evidence { source: hint.source.as_str(), line: Some(hint.line), text: hint.text.clone() };
+        let evidence = Evidence::of_line(hint.source, hint.line, &hint.text);
         let names_it = |hypothesis: &Hypothesis<'_>| match (&hint.mod_id, &hypothesis.measured) {
             (Some(id), Some(measured)) => is_about(&measured.finding, id),
             (Some(id), None) => hypothesis.mod_id.as_ref().is_some_and(|known| known.eq_ignore_ascii_case(id)),
@@ -348,27 +318,23 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
         let mut is_used = false;
         if let Some(hypothesis) = hypotheses[..known].iter_mut().find(|hypothesis| speaks(hypothesis)) {
             let strength = if family(means).contains(&hypothesis.cause) { SAME_THING + 0.2 } else { HINTED_AGAIN };
-            add(hypothesis, hint.source, strength, evidence);
+            add(hypothesis, strength, evidence);
             is_used = true;
-        } else if !is_explained && !got_in {
+        } else if !is_explained && !nothing_failed {
             match hypotheses[known..].iter_mut().find(|hypothesis| speaks(hypothesis)) {
                 Some(hypothesis) => {
                     let twice = hypothesis.evidence.len() as f64 * HINTED_AGAIN;
-                    add(hypothesis, hint.source, twice.min(2.0 * HINTED_AGAIN), evidence);
+                    add(hypothesis, twice.min(2.0 * HINTED_AGAIN), evidence);
                 }
-                None => hypotheses.push(Hypothesis {
-                    cause,
-                    mod_id: hint.mod_id.clone(),
-                    side: hint.own_side(),
-                    odds: lateness
+                None => {
+                    let odds = lateness
                         + if means == Event::ModFailed { HINTED_VAGUELY } else { HINTED }
-                        + if hint.is_known { 0.0 } else { HINTED_UNKNOWN },
-                    by: vec![hint.source],
-                    evidence: vec![evidence],
-                    measured: None,
-                    told: None,
-                    weights: BTreeMap::new(),
-                }),
+                        + if hint.is_known { 0.0 } else { HINTED_UNKNOWN };
+                    hypotheses.push(Hypothesis {
+                        side: hint.own_side(),
+                        ..Hypothesis::of_text(cause, hint.mod_id.clone(), odds, evidence)
+                    });
+                }
             }
             is_used = true;
         }
@@ -378,7 +344,6 @@ pub(super) fn hinted(case: &Case<'_>, hypotheses: &mut Vec<Hypothesis<'_>>, got_
         }
     }
     // What surveys say of a cause is no less true where only words tell it.
-    let is_in_line = hypotheses.iter().all(|hypothesis| hypothesis.measured.is_none());
     for hypothesis in &mut hypotheses[known..] {
         hold_words_against_surveys(case, hypothesis, is_in_line);
     }

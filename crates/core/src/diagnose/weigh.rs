@@ -14,7 +14,7 @@ use super::hints::Hint;
 use super::hypothesis::*;
 use super::likeness::likened;
 use super::measured::{Measured, differences};
-use super::told::{Unknown, guessed, hinted, liken, stopped, told};
+use super::told::{guessed, hinted, liken, stopped, told};
 use super::{remedies, words};
 use crate::canon::Canon;
 use crate::finding::{Code, Severity};
@@ -92,12 +92,24 @@ pub struct Verdict {
 /// One piece of evidence.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Evidence {
-    /// `survey`, `server-log`, `client-log` or `message`.
-    pub source: &'static str,
+    /// Where it comes from.
+    pub source: Source,
     /// The line of the log.
     pub line: Option<u64>,
     /// The line, or the measured difference in words.
     pub text: String,
+}
+
+impl Evidence {
+    /// A line of a log.
+    pub(super) fn of_line(source: Source, line: u64, text: &str) -> Self {
+        Self { source, line: Some(line), text: text.to_owned() }
+    }
+
+    /// What no line of a log tells, but a survey or a message.
+    pub(super) const fn of_no_line(source: Source, text: String) -> Self {
+        Self { source, line: None, text }
+    }
 }
 
 /// What one person must do.
@@ -136,23 +148,22 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     let stopped = stopped(&client_join, &server_join);
     told(&case, &left, stopped, &mut hypotheses);
     if let Some(likened) = &likened {
-        liken(likened, case.message.unwrap_or_default(), &mut hypotheses, &case);
+        liken(likened, case.message.unwrap_or_default(), &mut hypotheses, (&case, is_in_line));
     }
     // Where both sides are in line and nothing tells of a failure, there is nothing that words could explain.
     let has_failed = server_join.has_failed || client_join.has_failed || case.message.is_some();
     let would_tell = case.rulebook.events.iter().any(|rule| rule.means == Event::JoinRefused);
     let is_well = case.server.is_some() && case.client.is_some() && is_in_line && would_tell && !has_failed;
-    let proposals = hinted(&case, &mut hypotheses, got_in || is_well);
+    let proposals = hinted((&case, is_in_line), &mut hypotheses, got_in || is_well);
     temper(&mut hypotheses);
     let mut verdicts = verdicts(&case, hypotheses);
-    let mut unknown = Vec::new();
+    let mut unexplained = Vec::new();
     if !got_in && !verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS) {
-        unknown = unexplained([&server_join, &client_join], case.message.filter(|_| likened.is_none()));
+        unexplained = self::unexplained([&server_join, &client_join], case.message.filter(|_| likened.is_none()));
     }
     if verdicts.is_empty() {
-        verdicts = self::verdicts(&case, guessed(&case, &unknown));
+        verdicts = self::verdicts(&case, guessed(&case, &unexplained));
     }
-    let unexplained: Vec<Evidence> = unknown.into_iter().map(Unknown::evidence).collect();
     let next = words::next(&case, &verdicts, got_in, &unexplained);
     Diagnosis { format: FORMAT, verdicts, unexplained, next, proposals }
 }
@@ -224,7 +235,7 @@ fn measured<'a>(case: &Case<'a>) -> Vec<Hypothesis<'a>> {
             side: measured.side,
             odds: if finding.severity == Severity::Blocking { BLOCKING } else { RISKY },
             by: vec![Source::Survey],
-            evidence: vec![Evidence { source: Source::Survey.as_str(), line: None, text }],
+            evidence: vec![Evidence::of_no_line(Source::Survey, text)],
             told: None,
             weights: BTreeMap::new(),
             measured: Some(measured),
@@ -315,16 +326,14 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
 }
 
 /// A refusal that nothing explains is told plainly, and so is a message that nobody knows.
-fn unexplained(joins: [&Join<'_>; 2], message: Option<&str>) -> Vec<Unknown> {
+fn unexplained(joins: [&Join<'_>; 2], message: Option<&str>) -> Vec<Evidence> {
     let is_failure = |event: &&&LogEvent| {
         matches!(event.means, Event::JoinRefused | Event::Crash | Event::TimeOut | Event::DataRefused)
     };
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
-    let of_logs = told.map(|event| Unknown { source: event.source, line: Some(event.line), text: event.text.clone() });
-    let of_player = message.map(|message| {
-        let text = super::scan::shown(&message.replace('\n', " "));
-        Unknown { source: Source::Message, line: None, text }
-    });
+    let of_logs = told.map(|event| Evidence::of_line(event.source, event.line, &event.text));
+    let of_player =
+        message.map(|message| Evidence::of_no_line(Source::Message, super::scan::shown(&message.replace('\n', " "))));
     of_logs.chain(of_player).collect()
 }
 

@@ -226,7 +226,7 @@ fn a_message_speaks_by_pattern_and_by_likeness() {
     assert_eq!(diagnose(&exact).verdicts[0].confirmed_by, ["message"]);
     let unknown = World { message: Some("the dog ate it"), ..World::default() };
     assert_eq!(short(&unknown), []);
-    assert_eq!(diagnose(&unknown).unexplained[0].source, "message");
+    assert_eq!(diagnose(&unknown).unexplained[0].source.as_str(), "message");
 }
 
 #[test]
