@@ -9,7 +9,7 @@ use kanon_core::digest::Blake3;
 use serde_json::Value;
 
 use crate::failure::Failure;
-use crate::render::{BAD, BOLD, FAINT, GOOD, folded, styled};
+use crate::render::{BAD, BOLD, FAINT, GOOD, count, folded, styled};
 use crate::ui::Ui;
 
 /// Where the demo plays.
@@ -71,7 +71,7 @@ impl<'a> Stage<'a> {
         let text = text.replace(&self.root.display().to_string(), ".");
         let cut = text.lines().count().saturating_sub(last);
         if cut > 0 {
-            self.ui.report(&format!("  {}\n", styled(FAINT, &format!("(as above, {cut} lines)"))));
+            self.ui.report(&format!("  {}\n", styled(FAINT, &format!("(as above, {})", count(cut, "line")))));
         }
         self.ui.report(
             &text
