@@ -169,7 +169,18 @@ pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result
     planner.park_unreadable();
     let mut plan = planner.finish();
     plan.beside_shelves(measure, survey);
+    plan.refuse_off_limits()?;
     Ok(plan)
+}
+
+impl Plan {
+    /// Refuses a plan with a step that touches what is Kanon's own, whatever made the plan.
+    ///
+    /// # Errors
+    /// With the first such path.
+    pub fn refuse_off_limits(&self) -> Result<(), PlanError> {
+        self.steps.iter().flat_map(Step::paths).try_for_each(|path| Ok(path.clone().of_game().map(drop)?))
+    }
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.

@@ -122,6 +122,68 @@ impl InstallPath {
     pub fn folded(&self) -> String {
         self.0.to_lowercase()
     }
+
+    /// Refuses a path that no rulebook, mod or step may name, whoever wrote it: Kanon's own folder, and what would be taken
+    /// for a workspace.
+    ///
+    /// # Errors
+    /// When it is one.
+    pub fn of_game(self) -> Result<Self, PathError> {
+        match off_limits(&self.0) {
+            Some(reason) => Err(PathError { path: self.0, reason }),
+            None => Ok(self),
+        }
+    }
+}
+
+/// Kanon's own folder in a game's.
+const OWN: &str = ".kanon";
+/// How it begins, in either letter case.
+const OWN_LETTERS: [&str; 2] = [".k", ".K"];
+/// The files that make a folder a workspace, and the short names that Windows would give them.
+const WORKSPACE: [(&str, &str, &str); 2] = [("kanon.toml", "kanon", ".tom"), ("canon.json", "canon", ".jso")];
+
+/// Why mods and rulebooks may not name a path, if they may not.
+pub fn off_limits(path: &str) -> Option<&'static str> {
+    // A listing asks this a hundred thousand times, and nearly no name comes near.
+    let is_near = !path.is_ascii()
+        || path.contains('~')
+        || OWN_LETTERS.iter().any(|own| path.contains(own))
+        || (!path.contains('/') && path.starts_with(['k', 'K', 'c', 'C']));
+    if !is_near {
+        return None;
+    }
+    let mut parts = path.split('/').map(as_systems_take_it);
+    let first = parts.next().unwrap_or_default();
+    let is_alone = !path.contains('/');
+    if std::iter::once(&first).cloned().chain(parts).any(|part| is_own(&part)) {
+        return Some("`.kanon` is Kanon's own folder");
+    }
+    let is_workspace = |(name, stem, extension): &(&str, &str, &str)| {
+        first == *name || (first.ends_with(extension) && is_short_name(first.trim_end_matches(extension), stem))
+    };
+    (is_alone && WORKSPACE.iter().any(is_workspace)).then_some("a file of this name would be taken for a workspace of Kanon")
+}
+
+fn is_own(part: &str) -> bool {
+    part == OWN || is_short_name(part, OWN.trim_start_matches('.'))
+}
+
+/// Whether a name is one of those that Windows gives to long names for old programs: `KANON~1`, or `KA01AB~1` where there are many.
+fn is_short_name(part: &str, of: &str) -> bool {
+    let Some((stem, number)) = part.split_once('~') else { return false };
+    let is_hashed = || stem.len() == 6 && stem.is_ascii() && stem[..2] == of[..2] && stem[2..].bytes().all(|b| b.is_ascii_hexdigit());
+    !number.is_empty() && number.bytes().all(|b| b.is_ascii_digit()) && (stem == of || is_hashed())
+}
+
+/// A name as some file system takes it: without what one drops or passes over, and without letter case. A canonical form of
+/// Unicode changes nothing more about ASCII names: the one letter that it makes ASCII of, the Kelvin sign, folds to `k`.
+fn as_systems_take_it(part: &str) -> String {
+    let is_passed_over = |c: &char| {
+        matches!(c, '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}')
+    };
+    let seen: String = part.chars().filter(|c| !is_passed_over(c)).flat_map(char::to_uppercase).flat_map(char::to_lowercase).collect();
+    seen.trim_end_matches(['.', ' ']).trim_start_matches(' ').to_owned()
 }
 
 impl fmt::Display for InstallPath {
@@ -210,13 +272,15 @@ fn is_reserved(part: &str) -> bool {
 
 /// Text from somebody else, made safe to print: control and direction-changing characters are shown, not obeyed.
 pub fn printable(text: &str) -> String {
-    text.chars()
-        .flat_map(|c| {
-            let steers = c.is_control()
-                || matches!(c, '\u{200e}' | '\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}' | '\u{feff}');
-            if steers { c.escape_unicode().collect::<Vec<_>>() } else { vec![c] }
-        })
-        .collect()
+    text.chars().flat_map(|c| if steers(c) { c.escape_unicode().collect::<Vec<_>>() } else { vec![c] }).collect()
+}
+
+/// Whether a character would move a terminal's cursor, turn its text around, end its line or hide: C0, C1, marks of
+/// direction, separators of lines, and characters that are none.
+pub fn steers(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{61c}' | '\u{200b}' | '\u{200e}' | '\u{200f}' | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{206f}')
+        || matches!(c, '\u{fdd0}'..='\u{fdef}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e007f}')
 }
 
 #[cfg(test)]
@@ -255,6 +319,39 @@ mod tests {
         let error = InstallPath::new(path).expect_err("refused");
         assert!(error.to_string().contains(reason), "{error}");
         assert!(!error.to_string().contains('\u{1b}'));
+    }
+
+    #[rstest]
+    #[case(".kanon")]
+    #[case("mods/.KANON/follow/kanon.toml")]
+    #[case("mods/.kanon")]
+    #[case(".Kanon/receipt.json")]
+    #[case("\u{212a}anon.toml")]
+    #[case(".\u{212a}anon/x")]
+    #[case(".ka\u{200c}non/x")]
+    #[case("KANON~1/follow")]
+    #[case("kanon~12/follow")]
+    #[case("KA3F9C~1/follow")]
+    #[case("Kanon.TOML")]
+    #[case("CANON.json")]
+    #[case("canon.j\u{17f}on")]
+    #[case("KANON~1.TOM")]
+    #[case("canon~2.jso")]
+    fn off_limits_for_mods_and_rulebooks(#[case] path: &str) {
+        let path = InstallPath::new(path).expect("inside the install");
+        assert!(path.clone().of_game().is_err(), "{path}");
+    }
+
+    #[rstest]
+    #[case("mods/kanon.toml")]
+    #[case("kanon")]
+    #[case("mods/canon.json")]
+    #[case("kanon~1x/a")]
+    #[case("kanonade/a.psm")]
+    #[case(".kanonade/a.psm")]
+    #[case("canon.jso")]
+    fn not_off_limits(#[case] path: &str) {
+        assert!(InstallPath::new(path).expect("a path").of_game().is_ok(), "{path}");
     }
 
     #[test]

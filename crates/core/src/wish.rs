@@ -124,6 +124,24 @@ pub struct InstallWish {
     pub log: Option<String>,
 }
 
+impl InstallWish {
+    /// An install of which nothing is said but what and where it is.
+    pub fn bare(name: &str, role: Role, at: &str) -> Self {
+        Self {
+            name: name.to_owned(),
+            role,
+            at: at.to_owned(),
+            host_key: None,
+            key: None,
+            stop: Vec::new(),
+            start: Vec::new(),
+            run_in: None,
+            is_rehearsal: false,
+            log: None,
+        }
+    }
+}
+
 /// How long backups are kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Keep {
@@ -313,12 +331,28 @@ fn has_password(at: &str) -> bool {
     authority.and_then(|authority| authority.rsplit_once('@')).is_some_and(|(user, _)| user.contains(':'))
 }
 
-fn whole(section: &Section<'_>, key: &'static str) -> Option<u32> {
-    section.number(key).and_then(|number| u32::try_from(number).ok())
+/// So many days signatures may be good for: longer, and nobody notices when releases are held back.
+const RELEASE_DAYS: (u64, u64) = (1, 3_650);
+/// So many releases may keep their files.
+const RELEASES_KEPT: (u64, u64) = (1, 10_000);
+/// So many backups, or days of them.
+const BACKUPS_KEPT: (u64, u64) = (0, 1_000_000);
+
+/// A number that must lie within bounds.
+fn within(section: &Section<'_>, key: &'static str, (least, most): (u64, u64)) -> Option<u32> {
+    let number = section.number(key)?;
+    if number < least || number > most {
+        let span = section.value(key).map_or_else(|| section.span(), toml::Spanned::span);
+        let help = format!("write a number from {least} to {most}, or leave it out");
+        section.problems().error_with_help(span, format!("`{key}` can't be {number}"), help);
+        return None;
+    }
+    u32::try_from(number).ok()
 }
 
 fn keep(section: Section<'_>) -> Keep {
-    let keep = Keep { number: whole(&section, "keep"), days: whole(&section, "days") };
+    let keep =
+        Keep { number: within(&section, "keep", BACKUPS_KEPT), days: within(&section, "days", BACKUPS_KEPT) };
     section.finish();
     keep
 }
@@ -327,8 +361,8 @@ fn release(section: Section<'_>) -> ReleaseWish {
     let wish = ReleaseWish {
         to: section.optional_text("to"),
         address: section.optional_text("address"),
-        days: whole(&section, "days").filter(|days| *days > 0),
-        keep: whole(&section, "keep").filter(|keep| *keep > 0),
+        days: within(&section, "days", RELEASE_DAYS),
+        keep: within(&section, "keep", RELEASES_KEPT),
     };
     for place in [&wish.to, &wish.address].into_iter().flatten().filter(|place| has_password(place)) {
         let message =

@@ -1,6 +1,6 @@
 //! The alignment of one install from its survey to its receipt: opened, finished if it was interrupted, planned, carried out.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
 use kanon_core::align::{self, Action, Plan, RiskyExtras, Step};
@@ -8,20 +8,22 @@ use kanon_core::amend::Said;
 use kanon_core::canon::Canon;
 use kanon_core::check::{entries_of, placed_files};
 use kanon_core::digest::Blake3;
-use kanon_core::path::InstallPath;
+use kanon_core::path::{InstallPath, printable};
+use kanon_core::release::scope::{is_mod_of, is_program, shelf_of};
 use kanon_core::rulebook::{Role, RunningSigns, Shelf};
 use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
 use kanon_core::world::{self, Choice, World};
+use kanon_reach::backup::Manifest;
 use kanon_reach::bytes::{self, Bytes};
 use kanon_reach::carry_out::{Order, Site, carry_out, finish};
-use kanon_reach::claim::{Claimant, Others};
+use kanon_reach::claim::{self, Others};
 use kanon_reach::error::{During, ReachError};
-use kanon_reach::install::{Install, RECEIPT_FORMAT, Receipt, ReceiptFile};
+use kanon_reach::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
 use kanon_reach::measure::{self, wild_places, world_places};
 use kanon_reach::overlay::{self, Overlay};
 use kanon_reach::prune::{Pruned, prune};
 use kanon_reach::running;
-use kanon_reach::state::{Alignment, Base};
+use kanon_reach::state::{Alignment, AlignmentState, Base};
 use kanon_reach::undo::{TakenBack, undo};
 use kanon_reach::worlds;
 
@@ -30,6 +32,9 @@ use crate::arguments::Consent;
 use crate::failure::Failure;
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Surveyed, Target};
+
+/// So many bytes tell whether a file is a program.
+const HEAD_BYTES: u64 = 16;
 
 /// What was asked for, beside the install.
 pub struct Wanted {
@@ -89,6 +94,8 @@ pub struct Planned {
     own_bytes: Bytes,
     /// Base archives that are rebuilt.
     bases: Vec<(InstallPath, Base)>,
+    /// The bytes of all that is put, once they were looked for.
+    bytes: Option<Bytes>,
 }
 
 /// What carrying out came to.
@@ -129,10 +136,24 @@ impl<'e> Job<'e> {
         self.canon.as_ref().ok_or_else(|| self.session.no_canon())
     }
 
-    /// Finishes what was interrupted. Says whether there was anything left to do.
+    /// Refuses to begin anything while somebody works on it from this workspace.
+    pub fn refuse_busy(&self) -> Result<(), Failure> {
+        match self.session.at_work(self.install.as_ref()) {
+            Some(holder) => Err(claim::busy(self.install.shown(), &holder).into()),
+            None => Ok(()),
+        }
+    }
+
+    /// Finishes what was interrupted: an alignment, or taking one back. Says whether there was anything left to do.
     pub fn finish(&mut self, wanted: &Wanted) -> Result<bool, Failure> {
         let Some(unfinished) = self.unfinished.take() else { return Ok(false) };
         let running = self.stopped(wanted)?;
+        if unfinished.state == AlignmentState::Undoing {
+            let back = self.at_site(wanted.others, |site, session| Ok(undo(site, &mut session.state, unfinished.id)?));
+            back.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
+            self.started_again(running.as_deref())?;
+            return Ok(true);
+        }
         let steps = unfinished.steps;
         let plan = Plan { steps };
         let bytes = self.session.bytes(&plan.wanted())?;
@@ -175,7 +196,8 @@ impl<'e> Job<'e> {
         plan = world::decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
             .map_err(|error| ReachError::Plan(error.into()))?;
         amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
-        self.planned = Planned { plan, undecided, surveyed: Some(surveyed), own_bytes, bases: Vec::new() };
+        plan.refuse_off_limits().map_err(ReachError::from)?;
+        self.planned = Planned { plan, undecided, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
         self.plan_bases()
     }
 
@@ -307,20 +329,72 @@ impl<'e> Job<'e> {
         Ok(kept.ok_or(ReachError::Changed(outside))?)
     }
 
+    /// Looks for the bytes of all that is to be put, and fetches what has to be.
+    pub fn fetch(&mut self) -> Result<(), Failure> {
+        if self.planned.bytes.is_some() {
+            return Ok(());
+        }
+        let wanted = self.planned.plan.wanted();
+        // What only this run made is kept, so that a later one can finish what this one may not.
+        let store = self.session.workspace()?.store();
+        for blake3 in wanted.iter().filter(|blake3| self.planned.own_bytes.has(**blake3)) {
+            bytes::keep(&self.planned.own_bytes, *blake3, &store)?;
+        }
+        self.planned.bytes = Some(self.session.bytes(&wanted)?);
+        Ok(())
+    }
+
+    /// The files outside the folders of mods that the plan would put or change, and that are programs. A folder that holds
+    /// programs which are no mods is no folder of mods, whatever the rulebook calls it.
+    pub fn programs_beyond_mods(&self) -> Result<Vec<InstallPath>, Failure> {
+        let (rulebook, role) = (&self.session.loaded.rulebook, self.placed.role);
+        let nowhere = Bytes::default();
+        let bytes = self.planned.bytes.as_ref().unwrap_or(&nowhere);
+        let mut found = Vec::new();
+        let mut of_mods: BTreeMap<InstallPath, bool> = BTreeMap::new();
+        for step in &self.planned.plan.steps {
+            let head = match &step.action {
+                Action::Put { blake3 } | Action::Replace { blake3 } => bytes.head(*blake3)?,
+                Action::Rename { from } => self.install.document(from, HEAD_BYTES).unwrap_or_default(),
+                Action::Park | Action::BackUp => continue,
+            };
+            if !is_program(step.path.name(), &head) {
+                continue;
+            }
+            let is_in_order = match shelf_of(rulebook, role, &step.path) {
+                Some((shelf, place)) if !place.is_root() => *of_mods
+                    .entry(place.clone())
+                    .or_insert_with(|| !self.has_programs_of_its_own(shelf, &place)),
+                _ => false,
+            };
+            if !is_in_order {
+                found.push(step.path.clone());
+            }
+        }
+        Ok(found)
+    }
+
+    /// Whether a folder of a shelf holds programs that are no mods of it.
+    fn has_programs_of_its_own(&self, shelf: &Shelf, place: &InstallPath) -> bool {
+        let listing = self.install.list(Some(place), 1, &HashSet::new());
+        let files = listing.entries.iter().filter(|entry| matches!(entry.kind, Kind::File(_)));
+        let mut strangers = files.filter(|entry| !is_mod_of(shelf, entry.path.name()));
+        strangers.any(|entry| {
+            let head = self.install.document(&entry.path, HEAD_BYTES).unwrap_or_default();
+            is_program(entry.path.name(), &head)
+        })
+    }
+
     /// Carries the plan out, with the game stopped, and measures again. Nothing is done where there is nothing to do, or where
     /// nobody has said what becomes of the world.
     pub fn carry_out(&mut self, wanted: &Wanted) -> Result<(), Failure> {
         if !self.has_work() {
             return Ok(());
         }
+        self.fetch()?;
         let running = self.stopped(wanted)?;
         let plan = std::mem::take(&mut self.planned.plan);
-        // What only this run made is kept, so that a later one can finish what this one may not.
-        let store = self.session.workspace()?.store();
-        for blake3 in plan.wanted().into_iter().filter(|blake3| self.planned.own_bytes.has(*blake3)) {
-            bytes::keep(&self.planned.own_bytes, blake3, &store)?;
-        }
-        let bytes = self.session.bytes(&plan.wanted())?;
+        let bytes = self.planned.bytes.take().unwrap_or_default();
         let order = Order { plan: &plan, receipt: self.receipt()?, bytes: &bytes };
         let carried = self.at_site(wanted.others, |site, session| {
             let bar = session.ui.progress("aligning");
@@ -355,8 +429,30 @@ impl<'e> Job<'e> {
         shown.display().to_string()
     }
 
+    /// Takes the manifest of a backup into the journal where that does not know the alignment any more, so that it can be taken
+    /// back like any other.
+    pub fn know_from_backup(&mut self, id: i64) -> Result<(), Failure> {
+        let folder = self.session.workspace()?.backups().join(id.to_string());
+        let (alignment, manifest) = Manifest::read(&folder).map(|read| (read.alignment().0, read)).map_err(|error| {
+            Failure::from(error).hint("backups are the numbered folders in .kanon/backups; name one that has a manifest.json")
+        })?;
+        if alignment.root != self.install.shown() {
+            return Err(Failure::plain(format!(
+                "backup {id} is of {}, not of {}",
+                printable(&alignment.root),
+                printable(self.install.shown())
+            ))
+            .hint(format!("name that install: kanon undo INSTALL --from-backup {id}")));
+        }
+        if self.session.state.alignments(None)?.iter().all(|known| known.id != id) {
+            self.session.state.restore(&alignment, manifest.alignment().1)?;
+        }
+        Ok(())
+    }
+
     /// Takes alignments back, newest first, down to one of that number; only the newest when none is given.
     pub fn undo(&mut self, back_to: Option<i64>, asked: &Wanted) -> Result<Vec<(i64, TakenBack)>, Failure> {
+        self.refuse_busy()?;
         let name = self.placed.name.clone();
         let alignments = self.session.state.alignments(Some(self.install.shown()))?;
         let wanted = to_take_back(&alignments, back_to, &name)?;
@@ -378,18 +474,18 @@ impl<'e> Job<'e> {
         work: impl FnOnce(Site<'_>, &mut Session<'e>) -> Result<T, Failure>,
     ) -> Result<T, Failure> {
         let workspace = self.session.workspace()?;
-        let claimant = Claimant {
-            workspace: workspace.id()?,
-            by: format!("{} in {}", self.session.env.person(), workspace.root.display()),
-            began: self.session.env.now().timestamp().as_second(),
-        };
+        let claimant = self.session.claimant()?;
         let backups = workspace.backups();
         let rulebook = &self.session.loaded.rulebook;
         let (role, install) = (self.placed.role, self.install.as_ref());
         let wild = wild_places(install, rulebook, role);
         let literal = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role));
         let places: BTreeSet<InstallPath> = literal.chain(wild.values().flatten()).cloned().collect();
-        let whole: BTreeSet<InstallPath> = measure::worlds(install, rulebook, role).into_iter().collect();
+        // Taking back asks nobody for a role: worlds of both sides count.
+        let whole: BTreeSet<InstallPath> = [Role::Server, Role::Client]
+            .into_iter()
+            .flat_map(|role| measure::worlds(install, rulebook, role))
+            .collect();
         let install = Arc::clone(&self.install);
         let site = Site {
             install: install.as_ref(),
@@ -458,7 +554,7 @@ impl<'e> Job<'e> {
             return Ok(None);
         }
         let workspace = self.session.workspace()?;
-        let wish = workspace.wishes.install(name);
+        let wish = workspace.commands(name);
         let stop = wish.map(|wish| wish.stop.clone()).unwrap_or_default();
         if stop.is_empty() {
             return Err(Failure::plain(format!("{name} is running ({sign}), and nothing was done to it")).hint(
@@ -485,7 +581,7 @@ impl<'e> Job<'e> {
     fn started_again(&self, was_running: Option<&str>) -> Result<(), Failure> {
         let name = &self.placed.name;
         let workspace = self.session.workspace()?;
-        let wish = workspace.wishes.install(name);
+        let wish = workspace.commands(name);
         let start = wish.map(|wish| wish.start.clone()).unwrap_or_default();
         if was_running.is_none() {
             return Ok(());
@@ -522,20 +618,19 @@ fn touches(plan: &Plan, worlds: &[InstallPath]) -> bool {
 
 /// The numbers of the alignments to take back, newest first.
 fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, Failure> {
-    use kanon_reach::state::AlignmentState::{Pruned, Undone};
-    let mut open = alignments.iter().filter(|alignment| alignment.state != Undone);
+    let mut open = alignments.iter().filter(|alignment| alignment.state != AlignmentState::Undone);
     let failed = |text: String| Failure::plain(text).hint("see what was done with: kanon history");
     let pruned = |id: i64| failed(format!("the backup of alignment {id} of {name} is gone by the rule of [backups]"));
     let Some(back_to) = back_to else {
         return match open.next() {
-            Some(last) if last.state == Pruned => Err(pruned(last.id)),
+            Some(last) if last.pruned => Err(pruned(last.id)),
             Some(last) => Ok(vec![last.id]),
             None => Err(failed(format!("there is no alignment of {name} to take back"))),
         };
     };
     let wanted: Vec<&Alignment> = open.filter(|alignment| alignment.id >= back_to).collect();
     match wanted.last() {
-        Some(last) if last.id == back_to => match wanted.iter().find(|alignment| alignment.state == Pruned) {
+        Some(last) if last.id == back_to => match wanted.iter().find(|alignment| alignment.pruned) {
             Some(gone) => Err(pruned(gone.id)),
             None => Ok(wanted.iter().map(|alignment| alignment.id).collect()),
         },

@@ -474,6 +474,9 @@ pub struct Follow {
     /// It is the game's folder, although nothing in it looks like that
     #[arg(long)]
     pub anyway: bool,
+    /// Let the release govern the game's own folder, and bring programs to other places than the mods' folders
+    #[arg(long)]
+    pub beyond_mods: bool,
     #[command(flatten)]
     pub consent: Consent,
 }
@@ -520,6 +523,9 @@ pub struct Undo {
     /// Take back this alignment too, by its number in the history, and every newer one
     #[arg(long, value_name = "ALIGNMENT")]
     pub back_to: Option<i64>,
+    /// Take back by what a backup says of itself: its number under .kanon/backups. For when the journal is gone
+    #[arg(long, value_name = "BACKUP", conflicts_with = "back_to")]
+    pub from_backup: Option<i64>,
     /// Write although the game is running there
     #[arg(long)]
     pub while_running: bool,

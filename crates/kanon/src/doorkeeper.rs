@@ -7,6 +7,7 @@ use std::sync::Mutex;
 use kanon_reach::install::{Address, Door, HostKey, KnownHosts, Login, Secret, Standing, locked};
 
 use crate::env::Env;
+use crate::screen;
 
 /// What the key ring calls what Kanon keeps in it.
 const SERVICE: &str = "kanon";
@@ -76,11 +77,11 @@ impl Doorkeeper {
         if !self.can_ask {
             return None;
         }
-        dialoguer::Password::new().with_prompt(question).interact().ok().map(Secret::new)
+        dialoguer::Password::new().with_prompt(screen::plain(&question)).interact().ok().map(Secret::new)
     }
 
     fn confirmed(&self, question: &str) -> bool {
-        self.can_ask && dialoguer::Confirm::new().with_prompt(question).default(false).interact().unwrap_or(false)
+        self.can_ask && dialoguer::Confirm::new().with_prompt(screen::plain(question)).default(false).interact().unwrap_or(false)
     }
 }
 

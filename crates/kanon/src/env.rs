@@ -128,12 +128,22 @@ impl Env {
         self.now.clone()
     }
 
-    /// Whoever runs this, in words that another administrator understands.
+    /// Whoever runs this.
     pub fn person(&self) -> String {
-        let machine = self.variable("HOSTNAME").or_else(|| self.variable("COMPUTERNAME"));
-        let user = self.user().unwrap_or("somebody");
-        machine.map_or_else(|| user.to_owned(), |machine| format!("{user} on {machine}"))
+        self.user().unwrap_or("somebody").to_owned()
     }
+
+    /// What this machine is called.
+    pub fn machine(&self) -> Option<String> {
+        let said = self.variable("HOSTNAME").or_else(|| self.variable("COMPUTERNAME")).map(str::to_owned);
+        said.or_else(kanon_reach::running::machine)
+    }
+}
+
+/// A time as the clock here shows it.
+pub fn time_of_day(seconds: i64) -> String {
+    let time = jiff::Timestamp::from_second(seconds).map(|time| time.to_zoned(jiff::tz::TimeZone::system()));
+    time.map(|time| time.strftime("%Y-%m-%d %H:%M:%S").to_string()).unwrap_or_else(|_| "an unknown time".to_owned())
 }
 
 fn in_folder(folder: &Path) -> String {

@@ -9,6 +9,9 @@ use kanon_reach::error::ReachError;
 use kanon_reach::install::{AddressError, HostError};
 use kanon_reach::release::Refusal;
 
+use crate::render::{BAD, styled};
+use crate::screen;
+
 /// Why a command could not do its work.
 #[derive(Debug)]
 pub struct Failure {
@@ -58,8 +61,7 @@ impl Failure {
         if let Some(bad) = &self.bad_file {
             return render_problems(&bad.name, &bad.text, &bad.problems);
         }
-        let error = anstyle::AnsiColor::Red.on_default().bold();
-        let mut text = format!("{error}error{error:#}: {}\n", self.message);
+        let mut text = format!("{}: {}\n", styled(BAD, "error"), self.message);
         for cause in &self.causes {
             text.push_str(&format!("  because: {cause}\n"));
         }
@@ -87,7 +89,12 @@ impl From<ReachError> for Failure {
             return Self { message: bad.to_string(), causes: Vec::new(), hint, bad_file: Some(bad) };
         }
         let mut causes = chain(&error);
-        let message = causes.remove(0);
+        let mut message = causes.remove(0);
+        if let ReachError::Busy { began: Some(began), .. } = &error
+            && *began > 0
+        {
+            message.push_str(&format!(", since {}", crate::env::time_of_day(*began)));
+        }
         Self { message, causes, hint, bad_file: None }
     }
 }
@@ -95,11 +102,13 @@ impl From<ReachError> for Failure {
 /// Every kind of error says what to do, or is asked here why not.
 fn hint(error: &ReachError) -> Option<&'static str> {
     match error {
-        ReachError::Io { source, .. } => io_hint(source.kind()),
-        ReachError::State { .. } => Some(
-            "see that the disk is not full and the file is Kanon's own; moved away, it is made anew, and only its memory is lost",
+        ReachError::Io { source, .. } => io_hint(source),
+        ReachError::State { what: "the journal", .. } => Some(
+            "see that the disk is not full and the file may be written; if it is damaged, put a copy of it back. Each backup also knows by itself what it is of: kanon undo INSTALL --from-backup N",
         ),
+        ReachError::State { .. } => Some("see that the disk is not full and the file may be written"),
         ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
+        ReachError::OfPlayer(_) => Some("go to the folder of your own workspace, or name it with -C; here it is: kanon follow"),
         ReachError::NotThisGame { .. } => {
             Some("check the folder, the role and the rulebook: one of the three is another's")
         }
@@ -109,6 +118,9 @@ fn hint(error: &ReachError) -> Option<&'static str> {
         ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
         ReachError::Unreachable { .. } => Some("check the connection, and try again later"),
         ReachError::Refused { source, .. } => Some(refusal_hint(source)),
+        ReachError::Busy { alive: true, .. } => Some("wait until it has ended, then run the command again"),
+        ReachError::TakenBack { source, .. } => hint(source),
+        ReachError::NoRoom { .. } => Some("make room, then run the command again; nothing was begun"),
         ReachError::Busy { .. } => Some(
             "wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over",
         ),
@@ -156,14 +168,23 @@ fn host_hint(error: &HostError) -> Option<&'static str> {
     })
 }
 
-fn io_hint(kind: std::io::ErrorKind) -> Option<&'static str> {
+/// What systems call it when no more files may be open, in this process or on the whole machine.
+#[cfg(unix)]
+const NO_FILE_NUMBERS: [i32; 2] = [24, 23];
+#[cfg(not(unix))]
+const NO_FILE_NUMBERS: [i32; 2] = [4, 4];
+
+fn io_hint(error: &std::io::Error) -> Option<&'static str> {
     use std::io::ErrorKind as Kind;
-    match kind {
+    if error.raw_os_error().is_some_and(|code| NO_FILE_NUMBERS.contains(&code)) {
+        return Some("no more files may be open at once: close other programs, or raise the limit, then run the command again");
+    }
+    match error.kind() {
         Kind::NotFound => Some("check the path"),
-        Kind::PermissionDenied | Kind::ReadOnlyFilesystem => Some("see who owns it and whether it may be written"),
-        Kind::StorageFull | Kind::QuotaExceeded => {
-            Some("make room on the disk, then run the command again; what was begun was taken back")
+        Kind::PermissionDenied | Kind::ReadOnlyFilesystem => {
+            Some("see who owns it, whether it may be written, and whether it is marked as not to be changed")
         }
+        Kind::StorageFull | Kind::QuotaExceeded => Some("make room on the disk, then run the command again"),
         _ => None,
     }
 }
@@ -172,6 +193,8 @@ fn io_hint(kind: std::io::ErrorKind) -> Option<&'static str> {
 pub fn render_problems(name: &str, text: &str, problems: &[Problem]) -> String {
     let renderer = Renderer::styled().decor_style(DecorStyle::Ascii).term_width(100);
     let mut shown = String::new();
+    let quotable = screen::quotable(text);
+    let text = quotable.as_str();
     for problem in problems {
         let level = if problem.gravity == Gravity::Error { Level::ERROR } else { Level::WARNING };
         let span = problem.span.start.min(text.len())..problem.span.end.min(text.len());
@@ -180,7 +203,7 @@ pub fn render_problems(name: &str, text: &str, problems: &[Problem]) -> String {
         if let Some(help) = &problem.help {
             group = group.element(Level::HELP.message(help));
         }
-        shown.push_str(&renderer.render(&[group]));
+        shown.push_str(&screen::of_renderer(&renderer.render(&[group])));
         shown.push_str("\n\n");
     }
     shown

@@ -11,6 +11,7 @@ mod failure;
 mod places;
 mod rehearsing;
 mod render;
+mod screen;
 mod server_log;
 mod session;
 mod stock;

@@ -83,7 +83,7 @@ pub struct Tried {
 impl<'e> Rehearsal<'e> {
     /// Opens a server of `kanon.toml`.
     pub fn open(env: &'e Env, ui: &'e Ui, name: &str, waiting: Waiting) -> Result<Self, Failure> {
-        let session = Session::in_workspace(env, ui, false)?;
+        let session = Session::of_administrator(env, ui)?;
         let canon = session.canon()?;
         session.refuse_stale(&canon)?;
         let placed = session.placed(name, Some(Role::Server))?;
@@ -135,7 +135,7 @@ impl<'e> Rehearsal<'e> {
             others: Others::Respect,
             said: Said::default(),
         };
-        let session = Session::in_workspace(self.env, self.ui, false)?;
+        let session = Session::of_administrator(self.env, self.ui)?;
         let mut job = Job::open(session, &self.placed.name, Some(canon), Some(Role::Server))?;
         job.finish(&wanted)?;
         job.plan(&wanted)?;
@@ -154,7 +154,7 @@ impl<'e> Rehearsal<'e> {
     }
 
     fn survey(&self) -> Result<Survey, Failure> {
-        let mut session = Session::in_workspace(self.env, self.ui, false)?;
+        let mut session = Session::of_administrator(self.env, self.ui)?;
         let install = session.open_install(&self.placed)?;
         if let Some(sign) = running::sign(install.as_ref(), &self.rulebook.running, None) {
             return Err(Failure::plain(format!("{} is running already ({sign})", self.placed.name))
@@ -260,7 +260,7 @@ impl<'e> Rehearsal<'e> {
 
     /// Remembers that the canon passed.
     pub fn record(&self, tried: &Tried) -> Result<(), Failure> {
-        let state = Session::in_workspace(self.env, self.ui, false)?.workspace()?.state()?;
+        let state = Session::of_administrator(self.env, self.ui)?.workspace()?.state()?;
         let passed = Rehearsed {
             install: self.placed.name.clone(),
             at: self.env.now().timestamp().as_second(),

@@ -15,11 +15,10 @@ use kanon_core::survey::Survey;
 use kanon_core::wish::{Edits, Extras};
 use kanon_reach::bytes::Bytes;
 use kanon_reach::carry_out::locks;
-use kanon_reach::claim::is_at_work;
+use kanon_reach::claim::{self, Claimant};
 use kanon_reach::downloads::{Downloads, Found};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::fetch::{Remote, is_catalogue};
-use kanon_reach::following::Following;
 use kanon_reach::install::{Address, Install, KnownDigests, Receipt, Vouched};
 use kanon_reach::measure::{self, Beside, Counts, Doubt, Measurement, Request, Sparing, TrustMemory};
 use kanon_reach::origin::Origin;
@@ -33,6 +32,7 @@ use tempfile::TempDir;
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
 use crate::places::{self, Place, Placed};
+use crate::screen;
 use crate::ui::Ui;
 
 /// The open workspace, if there is one, and what goes with it.
@@ -114,7 +114,7 @@ impl<'a> Session<'a> {
     /// Opens what is there. `rulebook` is the option; without it the workspace's counts.
     pub fn open(env: &'a Env, ui: &'a Ui, rulebook: Option<&Path>, thorough: bool) -> Result<Self, Failure> {
         let workspace = match Workspace::find(&env.folder) {
-            Some(_) => Some(Workspace::open(&env.folder)?),
+            Some(root) => Some(Workspace::open_at(&root)?),
             None => None,
         };
         let loaded = match (rulebook, &workspace) {
@@ -125,6 +125,21 @@ impl<'a> Session<'a> {
                     .hint("start one with: kanon init; or look without one: --rulebook FILE --role server|client"));
             }
         };
+        Self::with(env, ui, (workspace, loaded), thorough)
+    }
+
+    /// Opens the workspace of a game that follows a release, and no other.
+    pub fn of_game(env: &'a Env, ui: &'a Ui, workspace: Workspace) -> Result<Self, Failure> {
+        let loaded = workspace.rulebook()?;
+        Self::with(env, ui, (Some(workspace), loaded), false)
+    }
+
+    fn with(
+        env: &'a Env,
+        ui: &'a Ui,
+        (workspace, loaded): (Option<Workspace>, LoadedRulebook),
+        thorough: bool,
+    ) -> Result<Self, Failure> {
         if !loaded.warnings.is_empty() {
             ui.notice(&render_problems(&loaded.path.display().to_string(), &loaded.text, &loaded.warnings));
         }
@@ -148,23 +163,29 @@ impl<'a> Session<'a> {
 
     /// Another session like this one, for work side by side.
     pub fn another(&self) -> Result<Self, Failure> {
-        let workspace = self.workspace.as_ref().map(|_| Workspace::open(&self.env.folder)).transpose()?;
+        let (workspace, loaded) = (self.workspace.clone(), self.loaded.clone());
         let state = match &workspace {
             Some(workspace) => workspace.state()?,
             None => State::in_memory()?,
         };
-        let (env, ui, loaded, trust) = (self.env, self.ui, self.loaded.clone(), self.trust);
         Ok(Self {
-            env,
-            ui,
+            env: self.env,
+            ui: self.ui,
             workspace,
             loaded,
             state,
-            trust,
+            trust: self.trust,
             opened: BTreeMap::new(),
             fetched: Fetched::default(),
             temporary: Vec::new(),
         })
+    }
+
+    /// Writes what was only prepared until now, since somebody has agreed to it.
+    pub fn settle(&mut self) -> Result<(), Failure> {
+        let workspace = self.workspace()?.clone();
+        workspace.settle()?;
+        Ok(self.state.settle(&workspace.own())?)
     }
 
     /// Whether an INSTALL as it was typed is on a host.
@@ -179,6 +200,13 @@ impl<'a> Session<'a> {
             return Err(ReachError::NoWorkspace(env.folder.clone()).into());
         }
         Self::open(env, ui, None, thorough)
+    }
+
+    /// Opens a workspace that must be there, and be an administrator's.
+    pub fn of_administrator(env: &'a Env, ui: &'a Ui) -> Result<Self, Failure> {
+        let session = Self::in_workspace(env, ui, false)?;
+        session.workspace()?.clone().of_administrator()?;
+        Ok(session)
     }
 
     /// The workspace, which must be there.
@@ -337,7 +365,7 @@ impl<'a> Session<'a> {
                 .hint("add --role server or --role client"));
         }
         let chosen = dialoguer::Select::new()
-            .with_prompt(format!("What is {typed}?"))
+            .with_prompt(screen::plain(&format!("What is {typed}?")))
             .items(["a server", "a client"])
             .default(1)
             .interact();
@@ -373,21 +401,40 @@ impl<'a> Session<'a> {
 
     /// The alignment of an install that was begun and never ended.
     pub fn interrupted(&self, install: &dyn Install) -> Result<Option<Alignment>, Failure> {
-        let last = self.state.alignments(Some(install.shown()))?.into_iter().next();
-        Ok(last.filter(|last| last.state == AlignmentState::Running))
+        let last = self.state.alignments(Some(install.shown()))?.into_iter().find(|one| one.state.is_open());
+        Ok(last.filter(|_| self.at_work(install).is_none()))
+    }
+
+    /// Who works on an install from this workspace right now.
+    pub fn at_work(&self, install: &dyn Install) -> Option<Claimant> {
+        let workspace = self.workspace.as_ref()?;
+        claim::at_work(install.shown(), &locks(&workspace.backups()))
+    }
+
+    /// Whoever runs this, as others are told.
+    pub fn claimant(&self) -> Result<Claimant, Failure> {
+        let workspace = self.workspace()?;
+        Ok(Claimant {
+            workspace: workspace.id()?,
+            by: format!("{} in {}", self.env.person(), workspace.root.display()),
+            began: self.env.now().timestamp().as_second(),
+            process: Some(std::process::id()),
+            machine: self.env.machine(),
+        })
     }
 
     fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), Failure> {
-        let at_work = self.workspace.as_ref().is_some_and(|w| is_at_work(install.shown(), &locks(&w.backups())));
-        if at_work {
-            self.ui.notice(&format!("note: {name} is being aligned right now"));
+        if let Some(holder) = self.at_work(install) {
+            let since = crate::env::time_of_day(holder.began);
+            self.ui.notice(&format!("note: {name} is being aligned right now by {}, since {since}", holder.told()));
         } else if let Some(last) = self.interrupted(install)? {
-            self.ui.notice(&format!(
-                "note: alignment {} of {name} was interrupted after {} of {} steps; kanon align {name} finishes it, kanon undo {name} takes it back",
-                last.id,
-                last.steps_done,
-                last.steps.len()
-            ));
+            let (what, ways) = match last.state {
+                AlignmentState::Undoing => ("taking back", format!("kanon undo {name} goes on with it")),
+                _ => ("alignment", format!("kanon align {name} finishes it, kanon undo {name} takes it back")),
+            };
+            let steps = format!("{} of {} steps", last.steps_done, last.steps.len());
+            let how_far = if last.state == AlignmentState::Undoing { String::new() } else { format!(" after {steps}") };
+            self.ui.notice(&format!("note: {what} {} of {name} was interrupted{how_far}; {ways}", last.id));
         }
         Ok(())
     }
@@ -419,7 +466,7 @@ impl<'a> Session<'a> {
             sparing: Sparing { vouched: vouched.as_ref(), known: Some(&known) },
             beside,
             // Whoever follows a release has said that this is the game, and it may have no mods yet.
-            doubt: if self.follows()? { Doubt::Never } else { Doubt::WithoutSigns },
+            doubt: if self.follows() { Doubt::Never } else { Doubt::WithoutSigns },
         };
         Ok(measure::survey(install, request, &mut self.state, progress)?)
     }
@@ -564,7 +611,7 @@ impl<'a> Session<'a> {
             bytes.look_into_survey(root, survey, wanted);
         }
         let lacking = bytes.lacking(wanted);
-        if !lacking.is_empty() && self.follows()? {
+        if !lacking.is_empty() && self.follows() {
             self.fetch(&lacking, &installs)?;
             bytes.look_into_store(&self.workspace()?.store(), &lacking);
         }
@@ -572,15 +619,15 @@ impl<'a> Session<'a> {
     }
 
     /// Whether the workspace is that of a game which follows a release.
-    fn follows(&self) -> Result<bool, Failure> {
-        Ok(self.workspace.as_ref().map(Workspace::following).transpose()?.flatten().is_some())
+    fn follows(&self) -> bool {
+        self.workspace.as_ref().is_some_and(|workspace| workspace.following().is_some())
     }
 
     /// Fetches what is lacking from the release that is followed.
     fn fetch(&mut self, lacking: &BTreeSet<Blake3>, installs: &[(Role, PathBuf, Survey)]) -> Result<(), Failure> {
         let workspace = self.workspace()?;
-        let (Some(following), Some(canon)) = (workspace.following()?, workspace.canon()?) else { return Ok(()) };
-        let release = Following::release(&workspace.root)?;
+        let (Some(following), Some(canon)) = (workspace.following(), workspace.canon()?) else { return Ok(()) };
+        let release = workspace.release()?;
         let invite = following.invite(&workspace.root)?;
         let origin = Origin::open(&invite.address, &workspace.root, self.env.patience())?;
         let wanted = wanted_files(&canon, lacking, installs);

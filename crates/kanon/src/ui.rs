@@ -9,6 +9,7 @@ use serde::Serialize;
 
 use crate::arguments::{Global, When};
 use crate::failure::Failure;
+use crate::screen;
 
 /// Where reports, notices and progress go.
 pub struct Ui {
@@ -34,14 +35,15 @@ impl Ui {
     pub fn report(&self, text: &str) {
         let mut out = AutoStream::new(std::io::stdout(), self.choice);
         // A reader that has seen enough closes the pipe; there is nobody left to tell.
-        let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+        let _ = out.write_all(screen::shown(text).as_bytes()).and_then(|()| out.flush());
     }
 
     /// Prints a report for programs.
     pub fn json(&self, report: &impl Serialize) -> Result<(), Failure> {
         let text = serde_json::to_string_pretty(report)
             .map_err(|error| Failure::plain("could not write the report as JSON").because(error))?;
-        self.report(&(text + "\n"));
+        let mut out = std::io::stdout();
+        let _ = out.write_all((screen::shown_json(&text) + "\n").as_bytes()).and_then(|()| out.flush());
         Ok(())
     }
 
@@ -60,7 +62,7 @@ impl Ui {
     fn to_stderr(&self, text: &str) {
         self.bars.suspend(|| {
             let mut err = AutoStream::new(std::io::stderr(), self.choice);
-            let _ = err.write_all(text.as_bytes());
+            let _ = err.write_all(screen::shown(text).as_bytes());
         });
     }
 

@@ -401,6 +401,11 @@ impl Bringing<'_> {
     }
 }
 
+/// Whether a file is a part of some alignment that was cut off.
+pub fn is_part(path: &InstallPath) -> bool {
+    path.name().starts_with(".kanon-") && path.name().ends_with(".part")
+}
+
 fn part_beginning(id: i64) -> String {
     format!(".kanon-{id}-")
 }

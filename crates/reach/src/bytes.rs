@@ -14,6 +14,9 @@ use crate::error::{During, ReachError};
 use crate::hashing::both_of;
 use crate::install::Seekable;
 
+/// So many bytes tell what a file is.
+const HEAD_BYTES: u64 = 16;
+
 /// Where the bytes of digests may be.
 #[derive(Debug, Clone, Default)]
 pub struct Bytes(HashMap<Blake3, Vec<PathBuf>>);
@@ -78,6 +81,19 @@ impl Bytes {
             }
         }
         Err(Handing::Nowhere)
+    }
+
+    /// How the bytes of a digest begin, as far as tells what they are.
+    ///
+    /// # Errors
+    /// When no copy has those bytes any more.
+    pub fn head(&self, digest: Blake3) -> Result<Vec<u8>, ReachError> {
+        let mut head = Vec::new();
+        let handed = self.hand_over(digest, |source| {
+            head.clear();
+            source.take(HEAD_BYTES).read_to_end(&mut head).map(drop)
+        });
+        handed.map(|()| head).map_err(|_| ReachError::BytesNowhere(vec![digest.short()]))
     }
 
     /// The size of the bytes of a digest, if they are anywhere.

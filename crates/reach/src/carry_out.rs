@@ -13,14 +13,16 @@ use kanon_core::align::{Action, Plan, Step};
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 
+use crate::backup::{self, Manifest};
 use crate::bring::{self, Bringing, Facts, Now, Seen, Want};
 use crate::bytes::Bytes;
-use crate::claim::{Claim, Claimant, Lock, Others, take_off};
+use crate::claim::{Claim, Claimant, Lock, Others, Reserve, take_off};
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
 use crate::install::{Install, OWN_FOLDER, RECEIPT, Receipt, Stamp, There, is_lost, locked, side_by_side};
 use crate::progress::Progress;
-use crate::state::{After, AlignmentState, Before, State};
+use crate::room::{Need, refuse_lack};
+use crate::state::{After, Alignment, AlignmentState, Before, State};
 use crate::undo::{finish_outermost, give_up, take_back};
 
 /// Where an alignment takes place, and who makes it.
@@ -87,15 +89,18 @@ pub fn carry_out(
     progress: &dyn Progress,
 ) -> Result<i64, ReachError> {
     site.install.look_anew();
+    order.plan.refuse_off_limits()?;
     let outermost = outermost(site.install)?;
     refuse_links(site.install, order.plan)?;
     refuse_nowhere(order)?;
     let lock = site.lock()?;
+    refuse_lack_of_room(site, order.plan)?;
     progress.ahead(order.plan.bytes());
     // The journal comes before the claim: whatever is left of a claim is then known to be ours.
     let id = begin(site, order.plan, state)?;
     state.record_before(id, &outermost)?;
     let claim = lock.claim(site.claimant, site.others).inspect_err(|error| strike_out(site, (id, error), state))?;
+    let reserve = reserve(site, order.plan);
     let done = back_up(site, order.plan, id, state)
         .and_then(|()| refuse_changed(site.install, order.plan, &state.before(id)?))
         .and_then(|()| Journalled::read(state, id, &order.plan.steps))
@@ -104,6 +109,7 @@ pub fn carry_out(
             forwards(site, (id, &order.plan.steps), (&journalled, now), order.bytes, (state, progress))
         })
         .and_then(|()| hand_in(site, (id, &order.plan.steps), (order.receipt.clone(), Untouched::AsSurveyed), state));
+    drop(reserve);
     match done {
         // The claim goes before the journal is closed: what is left of it would be nobody's.
         Ok(()) => {
@@ -112,11 +118,9 @@ pub fn carry_out(
             Ok(id)
         }
         Err(error) if was_cut_off(&error) => cut_off(site, error),
-        Err(error) => match take_back(site, state, id) {
-            Ok(_) => {
-                give_up(site, &claim, state, id)?;
-                Err(error)
-            }
+        Err(error) => match take_back(site, state, id).and_then(|_| give_up(site, &claim, state, id)) {
+            Ok(()) if matches!(error, ReachError::Changed(_) | ReachError::Link(_)) => Err(error),
+            Ok(()) => Err(ReachError::TakenBack { install: site.name.to_owned(), source: Box::new(error) }),
             // What went wrong first says more than that the way back is barred too.
             Err(_) => cut_off(site, error),
         },
@@ -236,7 +240,34 @@ fn refuse_changed(install: &dyn Install, plan: &Plan, before: &[(String, Before)
 
 fn begin(site: Site<'_>, plan: &Plan, state: &mut State) -> Result<i64, ReachError> {
     let steps = serde_json::to_string(&plan.steps).unwrap_or_default();
-    state.begin(site.name, site.install.shown(), site.claimant.began, &steps)
+    state.begin((site.name, site.install.shown()), site.claimant.began, &steps, backup::newest(site.backups))
+}
+
+/// Looks whether there is room for what will be written and for the copies, before anything is. What replaces a file is
+/// written beside it first, so that nothing that goes counts as room.
+fn refuse_lack_of_room(site: Site<'_>, plan: &Plan) -> Result<(), ReachError> {
+    let (mut copies, mut largest) = (Need { bytes: 1 << 20, files: 4 }, 0);
+    for path in touched(plan) {
+        if let Ok(Some(There::File { stamp, .. })) = site.install.look(&path) {
+            copies = copies + Need { bytes: stamp.size, files: 1 };
+            largest = stamp.size.max(largest);
+        }
+    }
+    let puts = plan.steps.iter().filter(|step| step.action.puts().is_some());
+    let puts = puts.fold(Need { bytes: largest + (1 << 20), files: 4 }, |sum, step| sum + Need { bytes: step.bytes, files: 1 });
+    let install = site.install.folder().map(|folder| (folder, puts));
+    let needs: Vec<(&Path, Need)> = std::iter::once((site.backups, copies)).chain(install).collect();
+    refuse_lack("align", &needs)
+}
+
+/// Keeps room for the way back: on a disk that others fill meanwhile, so many bytes are what the largest file that is taken off
+/// or replaced needs to be written beside its place again. Files are put back one after another where there is no more.
+fn reserve(site: Site<'_>, plan: &Plan) -> Option<Reserve> {
+    let sizes = touched(plan).into_iter().filter_map(|path| match site.install.look(&path) {
+        Ok(Some(There::File { stamp, .. })) => Some(stamp.size),
+        _ => None,
+    });
+    Reserve::take(site.install.folder()?, sizes.max().unwrap_or(0))
 }
 
 /// The root and Kanon's own folder as they are before anybody claims the install.
@@ -266,6 +297,18 @@ fn back_up(site: Site<'_>, plan: &Plan, id: i64, state: &mut State) -> Result<()
         Ok((path.to_string(), file_before(site.install, path, &folder, *number)?))
     });
     before.extend(copied.into_iter().collect::<Result<Vec<_>, ReachError>>()?);
+    let began = Alignment {
+        id,
+        install: site.name.to_owned(),
+        root: site.install.shown().to_owned(),
+        began: site.claimant.began,
+        state: AlignmentState::Running,
+        pruned: false,
+        steps: plan.steps.clone(),
+        steps_done: 0,
+    };
+    let outermost = state.before(id)?;
+    Manifest::new(&began, outermost.into_iter().chain(before.iter().cloned()).collect()).write(&folder)?;
     File::open(&folder).and_then(|folder| folder.sync_all()).or_else(ignore_unsupported).during("flush", &folder)?;
     state.record_before(id, &before)
 }
@@ -390,6 +433,8 @@ fn forwards(
     bytes: &Bytes,
     (state, progress): (&mut State, &dyn Progress),
 ) -> Result<(), ReachError> {
+    // The last place before anything is touched, for plans of today and for those that a journal brings back.
+    Plan { steps: steps.to_vec() }.refuse_off_limits()?;
     let folder = site.backup(id);
     let bytes = journalled.with_backup(bytes, &folder);
     let want = |blake3: &Option<Blake3>| match blake3 {

@@ -18,6 +18,10 @@ use crate::install::{Install, OWN_FOLDER};
 /// The folder on an install that is there while an alignment is at work.
 const CLAIM: &str = ".kanon/aligning";
 const NOTE: &str = ".kanon/aligning/claim.json";
+/// Room that is kept for the way back, while an alignment is at work.
+const RESERVE: &str = ".kanon/aligning/reserve";
+/// What small files and folders take besides.
+const RESERVE_LEAST: u64 = 1 << 20;
 const FORMAT: &str = "kanon-claim/1";
 /// How long a claim may be without a note on a slow line.
 const JUST_MADE: Duration = Duration::from_secs(1);
@@ -33,6 +37,24 @@ pub struct Claimant {
     pub by: String,
     /// When it began, in seconds since 1970.
     pub began: i64,
+    /// The number of its process.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub process: Option<u32>,
+    /// The machine that it runs on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub machine: Option<String>,
+}
+
+impl Claimant {
+    /// Who it is, in words.
+    pub fn told(&self) -> String {
+        let process = self.process.map(|process| format!("process {process}"));
+        let machine = self.machine.as_ref().map(|machine| format!("on {machine}"));
+        match [process, machine].into_iter().flatten().collect::<Vec<_>>().join(" ") {
+            at if at.is_empty() => self.by.clone(),
+            at => format!("{} ({at})", self.by),
+        }
+    }
 }
 
 #[derive(Serialize, Deserialize)]
@@ -86,11 +108,47 @@ impl<'i> Lock<'i> {
     }
 }
 
-/// Whether a process of this machine works on an install of this workspace.
-pub fn is_at_work(shown: &str, locks: &Path) -> bool {
+/// Who works on an install of this workspace right now, if a process of this machine does.
+pub fn at_work(shown: &str, locks: &Path) -> Option<Claimant> {
     let path = lock_file(shown, locks);
-    let file = File::options().write(true).open(path);
-    file.is_ok_and(|file| matches!(file.try_lock(), Err(std::fs::TryLockError::WouldBlock)))
+    let file = File::options().write(true).open(&path).ok()?;
+    matches!(file.try_lock(), Err(std::fs::TryLockError::WouldBlock)).then(|| holder(&path))
+}
+
+/// What is told where somebody works on an install right now.
+pub fn busy(shown: &str, holder: &Claimant) -> ReachError {
+    ReachError::Busy { install: shown.to_owned(), by: holder.told(), began: Some(holder.began), alive: true }
+}
+
+/// Who holds a lock, as far as it said so.
+fn holder(lock: &Path) -> Claimant {
+    let said = std::fs::read(lock.with_extension("json")).ok();
+    said.and_then(|text| serde_json::from_slice(&text).ok()).unwrap_or_else(|| Claimant {
+        workspace: String::new(),
+        by: "another process of this workspace".to_owned(),
+        began: 0,
+        process: None,
+        machine: None,
+    })
+}
+
+/// Takes a lock of a file that lies beside its holder's name, for as long as the file is open.
+///
+/// # Errors
+/// When another process here has it; the error names it.
+pub fn take_lock(path: &Path, what: &str, claimant: &Claimant) -> Result<File, ReachError> {
+    let said = path.with_extension("json");
+    let file = File::options().create(true).truncate(false).write(true).open(path).during("make the lock", path)?;
+    match file.try_lock() {
+        Ok(()) => {}
+        Err(std::fs::TryLockError::WouldBlock) => return Err(busy(what, &holder(path))),
+        Err(std::fs::TryLockError::Error(source)) => {
+            return Err(ReachError::Io { attempt: "lock", path: path.to_owned(), source });
+        }
+    }
+    let text = serde_json::to_string(claimant).unwrap_or_default();
+    crate::workspace::write_whole(&said, &text)?;
+    Ok(file)
 }
 
 fn lock_file(shown: &str, locks: &Path) -> PathBuf {
@@ -125,7 +183,7 @@ impl Claim<'_> {
         match self.install.document(&note, NOTE_BYTES) {
             Ok(bytes) => match serde_json::from_slice::<Note>(&bytes) {
                 Ok(note) if note.claimant.workspace == claimant.workspace || others == Others::TakeOver => Ok(()),
-                Ok(note) => Err(self.busy(note.claimant)),
+                Ok(note) => Err(self.busy(&note.claimant)),
                 // It was cut off before it could say who it was: by then it had done nothing.
                 Err(_) => Ok(()),
             },
@@ -136,8 +194,9 @@ impl Claim<'_> {
         }
     }
 
-    fn busy(&self, Claimant { by, began, .. }: Claimant) -> ReachError {
-        ReachError::Busy { install: self.install.shown().to_owned(), by, began: Some(began) }
+    fn busy(&self, holder: &Claimant) -> ReachError {
+        let (install, by) = (self.install.shown().to_owned(), holder.told());
+        ReachError::Busy { install, by, began: Some(holder.began), alive: false }
     }
 
     /// Takes the claim off the install; the lock stays until the claim is dropped.
@@ -149,6 +208,36 @@ impl Claim<'_> {
     }
 }
 
+/// A file that keeps room on the disk of an install, until it is dropped. One that a kill left goes with the claim.
+pub struct Reserve(PathBuf);
+
+impl Reserve {
+    /// Keeps room for so many bytes and a little more; nothing where the file system can't promise any.
+    pub fn take(install: &Path, bytes: u64) -> Option<Self> {
+        let path = install.join(RESERVE);
+        let file = File::create(&path).ok()?;
+        let kept = Self(path);
+        fill(&file, bytes.saturating_add(RESERVE_LEAST)).ok().map(|()| kept)
+    }
+}
+
+impl Drop for Reserve {
+    fn drop(&mut self) {
+        // What can't be removed now goes with the claim.
+        let _ = std::fs::remove_file(&self.0);
+    }
+}
+
+#[cfg(unix)]
+fn fill(file: &File, bytes: u64) -> io::Result<()> {
+    Ok(rustix::fs::fallocate(file, rustix::fs::FallocateFlags::empty(), 0, bytes)?)
+}
+
+#[cfg(not(unix))]
+fn fill(file: &File, bytes: u64) -> io::Result<()> {
+    file.set_len(bytes)
+}
+
 /// Takes off what there is of a claim, which is known to be ours.
 ///
 /// # Errors
@@ -158,6 +247,9 @@ pub fn take_off(install: &dyn Install) -> Result<(), ReachError> {
     let outside = install.outside(&folder);
     if install.is_there(&folder) {
         install.remove_file(&note).during("take off", &outside)?;
+        if !install.is_remote() {
+            install.remove_file(&own(RESERVE)?).during("take off", &outside)?;
+        }
         install.remove_folder(&folder).during("take off", &outside)?;
     }
     Ok(())
@@ -169,24 +261,7 @@ fn own(path: &str) -> Result<InstallPath, ReachError> {
 
 fn lock(install: &dyn Install, locks: &Path, claimant: &Claimant) -> Result<File, ReachError> {
     std::fs::create_dir_all(locks).during("make the folder", locks)?;
-    let path = lock_file(install.shown(), locks);
-    let said = path.with_extension("json");
-    let file = File::options().create(true).truncate(false).write(true).open(&path).during("make the lock", &path)?;
-    match file.try_lock() {
-        Ok(()) => {}
-        Err(std::fs::TryLockError::WouldBlock) => {
-            let holder = std::fs::read(&said).ok().and_then(|text| serde_json::from_slice::<Claimant>(&text).ok());
-            let began = holder.as_ref().map(|holder| holder.began);
-            let by = holder.map_or_else(|| "this workspace".to_owned(), |holder| holder.by);
-            return Err(ReachError::Busy { install: install.shown().to_owned(), by, began });
-        }
-        Err(std::fs::TryLockError::Error(source)) => {
-            return Err(ReachError::Io { attempt: "take the lock", path, source });
-        }
-    }
-    let text = serde_json::to_vec(claimant).unwrap_or_default();
-    std::fs::write(&said, text).during("write", &said)?;
-    Ok(file)
+    take_lock(&lock_file(install.shown(), locks), install.shown(), claimant)
 }
 
 #[cfg(test)]
@@ -204,7 +279,7 @@ mod tests {
     }
 
     fn claimant(workspace: &str) -> Claimant {
-        Claimant { workspace: workspace.to_owned(), by: format!("mara in {workspace}"), began: 9 }
+        Claimant { workspace: workspace.to_owned(), by: format!("mara in {workspace}"), began: 9, process: None, machine: None }
     }
 
     #[test]

@@ -20,9 +20,11 @@ pub enum ReachError {
         /// Why not.
         source: io::Error,
     },
-    /// The state database failed.
-    #[error("could not use the state database {}", .path.display())]
+    /// A database of the workspace failed.
+    #[error("could not use {what} {}", printable(&.path.display().to_string()))]
     State {
+        /// Which one.
+        what: &'static str,
         /// The database.
         path: PathBuf,
         /// Why not.
@@ -45,6 +47,9 @@ pub enum ReachError {
     /// There is no workspace.
     #[error("there is no kanon.toml in {} or above it", .0.display())]
     NoWorkspace(PathBuf),
+    /// What is asked for is an administrator's, and the workspace is a game's that follows a release.
+    #[error("{} belongs to a game that follows a release; this is for whoever publishes it", .0.display())]
+    OfPlayer(PathBuf),
     /// Nothing of what the rulebook names is in the folder.
     #[error("{} does not look like an install of {game}: it has none of {looked_for}", .path.display())]
     NotThisGame {
@@ -85,8 +90,8 @@ pub enum ReachError {
     /// A host can't be worked with.
     #[error(transparent)]
     Host(#[from] crate::install::HostError),
-    /// Another alignment is at work.
-    #[error("another alignment is at work on {install}: {by} began it")]
+    /// Somebody else is at work.
+    #[error("somebody is at work on {}: {}", printable(.install), printable(.by))]
     Busy {
         /// The install.
         install: String,
@@ -94,9 +99,29 @@ pub enum ReachError {
         by: String,
         /// When, in seconds since 1970, where that is known.
         began: Option<i64>,
+        /// Whether it is known to be alive: a process of this machine that holds the lock.
+        alive: bool,
     },
-    /// An alignment could neither be finished nor taken back: the host is not to be reached any more.
-    #[error("the alignment of {install} was cut off in the middle")]
+    /// An alignment failed, and nothing of it is left.
+    #[error("the alignment of {} failed, and all that was begun of it was taken back", printable(.install))]
+    TakenBack {
+        /// The install.
+        install: String,
+        /// Why.
+        source: Box<ReachError>,
+    },
+    /// There is not enough room.
+    #[error("there is not enough room in {} to {attempt}: {}", printable(&.path.display().to_string()), lack.told())]
+    NoRoom {
+        /// For what.
+        attempt: &'static str,
+        /// A folder of the disk that is too full.
+        path: PathBuf,
+        /// How much is missing.
+        lack: crate::room::Lack,
+    },
+    /// An alignment could neither be finished nor taken back.
+    #[error("the alignment of {} was cut off in the middle", printable(.install))]
     CutOff {
         /// The install.
         install: String,

@@ -33,11 +33,19 @@ pub struct Following {
     pub published: String,
     /// When its signatures end.
     pub ends: Timestamp,
+    /// The rulebook whose places in the game were told and agreed to.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    told: Option<Blake3>,
 }
 
 /// The workspace of a game folder.
 pub fn workspace_of(game: &Path) -> PathBuf {
     game.join(FOLDER[0]).join(FOLDER[1])
+}
+
+/// The game folder that a folder is in or is, if that follows a release.
+pub fn followed_game(from: &Path) -> Option<&Path> {
+    from.ancestors().find(|folder| workspace_of(folder).join(FOLLOWING).is_file())
 }
 
 /// Where what was verified is kept.
@@ -81,37 +89,74 @@ impl Following {
         Release::from_json(&text).map_err(|why| unusable(&path, why))
     }
 
-    /// Makes the workspace say what a release says. Its rulebook is tried first: one that this program can't read must not
-    /// take the place of one that it can.
+    /// The rulebook that whoever plays here was told about, if it was told.
+    pub const fn told_rulebook(&self) -> Option<Blake3> {
+        self.told
+    }
+}
+
+/// A release that was verified, as the workspace of one game will have it. Nothing is written until [`Prepared::write`].
+#[derive(Debug, Clone)]
+pub struct Prepared {
+    /// What the game will follow.
+    pub following: Following,
+    /// What was verified.
+    pub verified: Verified,
+    /// The `kanon.toml` that is made of it.
+    pub wishes: String,
+}
+
+impl Prepared {
+    /// Tries all of a release before anything is written: a rulebook that this program can't read must not take the place of one
+    /// that it can, and what is not for players is refused.
     ///
     /// # Errors
-    /// When the rulebook or the wishes have mistakes, or nothing can be written.
-    pub fn write(workspace: &Path, verified: &Verified, invite: &Invite, install: &str) -> Result<Self, ReachError> {
+    /// When the rulebook or the wishes have mistakes, or hold what is not for players.
+    pub fn new(verified: Verified, invite: &Invite, install: &str) -> Result<Self, ReachError> {
         rulebook::parse(RULEBOOK, &verified.rulebook)?;
-        let at = FOLDER.map(|_| "..").join("/");
-        let wishes = wishes_of_player(&verified.wishes, install, &at).map_err(|error| match error {
-            PlayerWishesError::BadFile(bad) => ReachError::from(bad),
-            PlayerWishesError::NotForPlayers => unusable(Path::new(WISHES), error.to_string()),
-        })?;
-        if verified.canon.rulebook != Blake3::of(verified.rulebook.as_bytes()) {
+        let wishes = wishes_of_player(&verified.wishes, install, &home()).map_err(refused_wishes)?;
+        let told = Blake3::of(verified.rulebook.as_bytes());
+        if verified.canon.rulebook != told {
             return Err(unusable(Path::new(RULEBOOK), "it is another one than the canon was sealed with".to_owned()));
         }
-        std::fs::create_dir_all(workspace).during("make the folder", workspace)?;
-        let following = Self {
+        let following = Following {
             format: FORMAT.to_owned(),
             invite: invite.to_string(),
             release: verified.release.number,
             published: verified.release.published.clone(),
             ends: verified.ends,
+            told: Some(told),
         };
-        let told = serde_json::to_string_pretty(&following).map_err(|error| unusable(workspace, error.to_string()))?;
-        write_whole(&workspace.join(RULEBOOK), &verified.rulebook)?;
-        write_whole(&workspace.join(CANON), &verified.canon_text)?;
-        write_whole(&workspace.join(WISHES), &wishes)?;
-        write_whole(&workspace.join(RELEASE), &verified.release_text)?;
+        Ok(Self { following, verified, wishes })
+    }
+
+    /// Makes the workspace say what the release says.
+    ///
+    /// # Errors
+    /// When nothing can be written.
+    pub fn write(&self, workspace: &Path) -> Result<(), ReachError> {
+        std::fs::create_dir_all(workspace).during("make the folder", workspace)?;
+        let told =
+            serde_json::to_string_pretty(&self.following).map_err(|error| unusable(workspace, error.to_string()))?;
+        write_whole(&workspace.join(RULEBOOK), &self.verified.rulebook)?;
+        write_whole(&workspace.join(CANON), &self.verified.canon_text)?;
+        write_whole(&workspace.join(WISHES), &self.wishes)?;
+        write_whole(&workspace.join(RELEASE), &self.verified.release_text)?;
         // Last: whoever reads it finds all the rest.
-        write_whole(&workspace.join(FOLLOWING), &told)?;
-        Ok(following)
+        write_whole(&workspace.join(FOLLOWING), &told)
+    }
+}
+
+/// Where the game lies from its workspace.
+pub fn home() -> String {
+    FOLDER.map(|_| "..").join("/")
+}
+
+/// What is told of wishes that are not for players.
+pub fn refused_wishes(error: PlayerWishesError) -> ReachError {
+    match error {
+        PlayerWishesError::BadFile(bad) => ReachError::from(bad),
+        PlayerWishesError::NotForPlayers { .. } => unusable(Path::new(WISHES), error.to_string()),
     }
 }
 

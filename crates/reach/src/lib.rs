@@ -5,6 +5,7 @@
 //! knows where everything is and [`bytes`] finds the bytes of a digest. A [`mod@release`] is published for players, whose
 //! games are [`following`] it; both ask an [`origin`].
 
+pub mod backup;
 mod bring;
 pub mod bytes;
 pub mod carry_out;
@@ -26,6 +27,7 @@ pub mod progress;
 pub mod prune;
 pub mod rehearsal;
 pub mod release;
+pub mod room;
 pub mod running;
 pub mod state;
 pub mod trial;

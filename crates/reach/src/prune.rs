@@ -28,7 +28,7 @@ pub fn prune(state: &State, root: &str, backups: &Path, keep: Keep, now: i64) ->
     for alignment in outlived(&state.alignments(Some(root))?, keep, now) {
         let folder = backups.join(alignment.id.to_string());
         // First the journal: a backup that nobody counts on may go, the other way round would be a promise broken.
-        state.end(alignment.id, AlignmentState::Pruned)?;
+        state.prune(alignment.id)?;
         if folder.is_dir() {
             pruned.bytes += size_of(&folder).during("look at", &folder)?;
             std::fs::remove_dir_all(&folder).during("remove", &folder)?;
@@ -39,14 +39,20 @@ pub fn prune(state: &State, root: &str, backups: &Path, keep: Keep, now: i64) ->
     Ok(pruned)
 }
 
-/// Alignments, newest first, that a rule does not keep.
+/// Alignments, newest first, that a rule does not keep. Only what can still be taken back counts; what was taken back already
+/// goes with those that are older than all that are kept.
 fn outlived(alignments: &[Alignment], keep: Keep, now: i64) -> Vec<&Alignment> {
-    let kept = |alignment: &&Alignment| !matches!(alignment.state, AlignmentState::Pruned);
     let is_old = |alignment: &Alignment| keep.days.is_some_and(|days| alignment.began < now - i64::from(days) * DAY);
     let number = keep.number.map_or(usize::MAX, |number| number as usize);
-    let counted = alignments.iter().filter(kept).enumerate();
-    let outlived = counted.filter(|(index, alignment)| *index >= number || is_old(alignment));
-    outlived.map(|(_, alignment)| alignment).filter(|a| a.state != AlignmentState::Running).collect()
+    let (mut kept, mut outlived) = (0, Vec::new());
+    for alignment in alignments.iter().filter(|alignment| !alignment.pruned && !alignment.state.is_open()) {
+        if kept >= number || is_old(alignment) {
+            outlived.push(alignment);
+        } else if alignment.state == AlignmentState::Done {
+            kept += 1;
+        }
+    }
+    outlived
 }
 
 fn size_of(folder: &Path) -> std::io::Result<u64> {
@@ -59,20 +65,29 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    fn alignment(id: i64, days_ago: i64, state: AlignmentState) -> Alignment {
+    fn alignment(id: i64, days_ago: i64, (state, pruned): (AlignmentState, bool)) -> Alignment {
         let began = 1_000 * DAY - days_ago * DAY;
-        Alignment { id, install: String::new(), began, state, steps: Vec::new(), steps_done: 0 }
+        let (install, root, steps) = (String::new(), String::new(), Vec::new());
+        Alignment { id, install, root, began, state, pruned, steps, steps_done: 0 }
     }
 
     #[rstest]
     #[case(Keep { number: None, days: None }, &[])]
-    #[case(Keep { number: Some(2), days: None }, &[2])]
-    #[case(Keep { number: Some(0), days: None }, &[5, 3, 2])]
+    #[case(Keep { number: Some(2), days: None }, &[])]
+    #[case(Keep { number: Some(1), days: None }, &[3, 2])]
+    #[case(Keep { number: Some(0), days: None }, &[5, 4, 3, 2])]
     #[case(Keep { number: None, days: Some(30) }, &[2])]
     #[case(Keep { number: Some(9), days: Some(5) }, &[3, 2])]
-    fn a_rule_keeps_so_many_or_so_long_and_never_drops_what_was_interrupted(#[case] keep: Keep, #[case] gone: &[i64]) {
-        use AlignmentState::{Done, Pruned, Running, Undone};
-        let all = [(5, 1, Done), (3, 10, Undone), (2, 40, Done), (1, 50, Running), (0, 60, Pruned)];
+    fn a_rule_keeps_so_many_that_can_be_taken_back(#[case] keep: Keep, #[case] gone: &[i64]) {
+        use AlignmentState::{Done, Running, Undone};
+        let all = [
+            (5, 1, (Undone, false)),
+            (4, 2, (Done, false)),
+            (3, 10, (Undone, false)),
+            (2, 40, (Done, false)),
+            (1, 50, (Running, false)),
+            (0, 60, (Done, true)),
+        ];
         let all = all.map(|(id, days, state)| alignment(id, days, state));
         let found: Vec<i64> = outlived(&all, keep, 1_000 * DAY).iter().map(|alignment| alignment.id).collect();
         assert_eq!(found, gone);

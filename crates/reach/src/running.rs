@@ -18,6 +18,11 @@ const STOP: Duration = Duration::from_secs(120);
 /// How often it is looked whether it has.
 const LOOK: Duration = Duration::from_millis(250);
 
+/// What this machine is called, where the system tells.
+pub fn machine() -> Option<String> {
+    System::host_name()
+}
+
 /// The first sign that a game runs in an install, in words; `host` is where its port would be.
 pub fn sign(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
     install.look_anew();

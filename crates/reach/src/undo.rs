@@ -3,16 +3,20 @@
 //! It looks at nothing but the journal and what is there now, so it works after a kill at any moment and may be
 //! run twice. What was changed after the alignment is kept beside the backup, never lost.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
+use kanon_core::align::{Action, Step};
+use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 
-use crate::bring::{self, Bringing, Facts, Want};
+use crate::backup;
+use crate::bring::{self, Bringing, Facts, Now, Want};
 use crate::bytes::Bytes;
 use crate::carry_out::{Journalled, Site};
 use crate::claim::Claim;
-use crate::error::ReachError;
-use crate::install::OWN_FOLDER;
+use crate::error::{During, ReachError};
+use crate::install::{Install, Kind, OWN_FOLDER, There};
+use crate::room::{Need, refuse_lack};
 use crate::state::{AlignmentState, Before, State};
 
 /// What taking back came to.
@@ -24,17 +28,62 @@ pub struct TakenBack {
     pub removed: Vec<String>,
     /// Files that were changed after the alignment, with the copy that was kept of each.
     pub kept: Vec<(String, String)>,
+    /// Worlds that the game has made since, and what they are called now.
+    pub set_aside: Vec<(String, String)>,
 }
 
-/// Claims the install, takes one alignment back and journals that it is.
+/// How deep a world is listed.
+const WORLD_DEPTH: usize = 32;
+
+/// Claims the install, takes one alignment back and journals that it is. Cut off anywhere, it is known to have begun, and run
+/// again it goes on.
 ///
 /// # Errors
-/// When something can't be restored; what was restored by then stays, and it can be run again.
+/// When a copy that it needs is missing, altered or a link: then nothing is touched. When something can't be restored; what was
+/// restored by then stays, and it can be run again.
 pub fn undo(site: Site<'_>, state: &mut State, id: i64) -> Result<TakenBack, ReachError> {
     let claim = site.claim()?;
+    site.install.look_anew();
+    let alignment = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id);
+    let had_begun = alignment.as_ref().is_some_and(|alignment| alignment.state == AlignmentState::Undoing);
+    let refused = refuse_unsound(site, state, id);
+    if let Err(error) = refused {
+        // Nothing was done to it, so nobody is to think that it is claimed.
+        if !had_begun {
+            claim.release()?;
+        }
+        return Err(error);
+    }
+    state.end(id, AlignmentState::Undoing)?;
     let taken = take_back(site, state, id)?;
     give_up(site, &claim, state, id)?;
     Ok(taken)
+}
+
+/// Every copy that will be put back must be what it was made as, and there must be room for it.
+fn refuse_unsound(site: Site<'_>, state: &State, id: i64) -> Result<(), ReachError> {
+    let alignment = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id);
+    let journalled = Journalled::read(state, id, &alignment.map(|alignment| alignment.steps).unwrap_or_default())?;
+    let wants = wants(&journalled.before);
+    let paths: Vec<InstallPath> = wants.keys().cloned().collect();
+    let now = bring::look(site.install, &paths, &journalled.seen)?;
+    let there: BTreeSet<Blake3> =
+        now.values().filter_map(|now| if let Now::File(digest) = now { Some(*digest) } else { None }).collect();
+    let (folder, mut need) = (site.backup(id), Need { bytes: 1 << 20, files: 4 });
+    for (path, was) in &journalled.before {
+        let Before::File { copy, blake3, size, .. } = was else { continue };
+        let is_as_it_was = InstallPath::new(path).is_ok_and(|path| now.get(&path) == Some(&Now::File(*blake3)));
+        if is_as_it_was {
+            continue;
+        }
+        // What is there under another name is renamed.
+        if !there.contains(blake3) {
+            backup::sound_copy(&folder, (copy, *blake3), path)?;
+            need = need + Need { bytes: size.unwrap_or(0), files: 1 };
+        }
+    }
+    let install = site.install.folder().map(|folder| (folder, need));
+    refuse_lack("take it back", &install.into_iter().collect::<Vec<_>>())
 }
 
 /// Ends an alignment of which nothing is left but the claim.
@@ -57,6 +106,7 @@ pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, Re
     let alignment = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id);
     let steps = alignment.map(|alignment| alignment.steps).unwrap_or_default();
     let journalled = Journalled::read(state, id, &steps)?;
+    let set_aside = set_new_worlds_aside(site, (id, &steps), &journalled)?;
     let wants = wants(&journalled.before);
     let paths: Vec<InstallPath> = wants.keys().cloned().collect();
     let mut now = bring::look(site.install, &paths, &journalled.seen)?;
@@ -77,7 +127,67 @@ pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, Re
         let plain = paths.into_iter().filter(|path| !path.as_str().starts_with(OWN_FOLDER));
         plain.map(String::from).collect()
     };
-    Ok(TakenBack { restored: told(brought.written), removed: told(brought.removed), kept: brought.kept })
+    Ok(TakenBack { restored: told(brought.written), removed: told(brought.removed), kept: brought.kept, set_aside })
+}
+
+/// Where an alignment put a world aside and the game has made a new one since, that goes aside as a whole: the two are never
+/// mixed. One in which all is as the alignment left it is no new one.
+fn set_new_worlds_aside(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    journalled: &Journalled,
+) -> Result<Vec<(String, String)>, ReachError> {
+    let mut aside = Vec::new();
+    let inside = |path: &InstallPath, world: &InstallPath| path == world || path.below(world).is_some();
+    let left = |step: &Step, world: &InstallPath| {
+        matches!(&step.action, Action::Rename { from } if inside(from, world) && !inside(&step.path, world))
+    };
+    for world in site.whole.iter().filter(|world| steps.iter().any(|step| left(step, world))) {
+        let files = match site.install.look(world).during("look at", &site.install.outside(world))? {
+            None => continue,
+            Some(There::File { .. }) => vec![world.clone()],
+            Some(_) => files_below(site.install, world)?,
+        };
+        let is_known = |path: &InstallPath, now: Now| {
+            let Now::File(digest) = now else { return true };
+            journalled.expected.get(path).is_some_and(|expected| expected.contains(&digest))
+        };
+        let now = bring::look(site.install, &files, &journalled.seen)?;
+        if now.iter().all(|(path, now)| is_known(path, *now)) {
+            continue;
+        }
+        let to = free_name(site.install, world, id)?;
+        site.install.rename(world, &to).during("set aside", &site.install.outside(world))?;
+        site.install.look_anew();
+        aside.push((world.to_string(), to.to_string()));
+    }
+    Ok(aside)
+}
+
+fn files_below(install: &dyn Install, folder: &InstallPath) -> Result<Vec<InstallPath>, ReachError> {
+    let listing = install.list(Some(folder), WORLD_DEPTH, &HashSet::new());
+    if let Some((what, why)) = listing.refused.first() {
+        let reason = format!("{what} in it can't be looked at: {why}");
+        return Err(ReachError::Unusable { path: install.outside(folder), reason });
+    }
+    // A part that was cut off is nobody's world.
+    let is_whole = |path: &InstallPath| !bring::is_part(path);
+    let files = listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)) && is_whole(&entry.path));
+    Ok(files.map(|entry| entry.path).collect())
+}
+
+/// A name beside a world that nothing has.
+fn free_name(install: &dyn Install, world: &InstallPath, id: i64) -> Result<InstallPath, ReachError> {
+    let named = |end: String| -> Result<InstallPath, ReachError> {
+        InstallPath::new(&format!("{world}{end}")).map_err(|error| ReachError::Plan(error.into()))
+    };
+    let mut names = std::iter::once(format!("-made-after-{id}")).chain((2..).map(|n| format!("-made-after-{id}-{n}")));
+    loop {
+        let name = named(names.next().unwrap_or_default())?;
+        if !install.is_there(&name) {
+            return Ok(name);
+        }
+    }
 }
 
 /// What each path was. Kanon's own folder is in use until the end.

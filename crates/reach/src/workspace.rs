@@ -6,11 +6,12 @@ use kanon_core::canon::Canon;
 use kanon_core::digest::Blake3;
 use kanon_core::limits;
 use kanon_core::problem::Problem;
+use kanon_core::release::{Release, followed_wishes};
 use kanon_core::rulebook::{self, Rulebook};
-use kanon_core::wish::{self, SourceWish, Wishes};
+use kanon_core::wish::{self, InstallWish, SourceWish, Wishes};
 
 use crate::error::{During, ReachError};
-use crate::following::{Following, workspace_of};
+use crate::following::{Following, Prepared, followed_game, home, refused_wishes, workspace_of};
 use crate::state::State;
 
 /// The name of the wishes' file.
@@ -34,7 +35,7 @@ pub struct LoadedRulebook {
 }
 
 /// An open workspace.
-#[derive(Debug)]
+#[derive(Debug, Clone)]
 pub struct Workspace {
     /// Its folder.
     pub root: PathBuf,
@@ -42,6 +43,10 @@ pub struct Workspace {
     pub text: String,
     /// What it says.
     pub wishes: Wishes,
+    /// What it follows; nothing for an administrator's.
+    following: Option<Following>,
+    /// The release that it will hold, before that is written.
+    prepared: Option<Box<Prepared>>,
 }
 
 /// Reads a rulebook's file.
@@ -49,7 +54,10 @@ pub struct Workspace {
 /// # Errors
 /// When it can't be read, or has mistakes.
 pub fn load_rulebook(path: &Path) -> Result<LoadedRulebook, ReachError> {
-    let text = read_text(path, "read the rulebook")?;
+    loaded_rulebook(path, read_text(path, "read the rulebook")?)
+}
+
+fn loaded_rulebook(path: &Path, text: String) -> Result<LoadedRulebook, ReachError> {
     let parsed = rulebook::parse(&path.display().to_string(), &text)?;
     Ok(LoadedRulebook {
         rulebook: parsed.value,
@@ -76,10 +84,12 @@ pub fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachErro
 }
 
 impl Workspace {
-    /// Finds the workspace that a folder is in: an administrator's, or that of a game which follows a release.
+    /// Finds the workspace that a folder is in. In a game that follows a release it is that game's own, whatever lies there
+    /// besides: a `kanon.toml` among its files may have come with a mod.
     pub fn find(from: &Path) -> Option<PathBuf> {
-        let candidates = from.ancestors().flat_map(|folder| [folder.to_owned(), workspace_of(folder)]);
-        candidates.into_iter().find(|folder| folder.join(WISHES).is_file())
+        followed_game(from).map(workspace_of).or_else(|| {
+            from.ancestors().find(|folder| folder.join(WISHES).is_file()).map(Path::to_owned)
+        })
     }
 
     /// Opens the workspace that a folder is in.
@@ -87,11 +97,68 @@ impl Workspace {
     /// # Errors
     /// When there is none, or its `kanon.toml` has mistakes.
     pub fn open(from: &Path) -> Result<Self, ReachError> {
-        let root = Self::find(from).ok_or_else(|| ReachError::NoWorkspace(from.to_owned()))?;
+        Self::open_at(&Self::find(from).ok_or_else(|| ReachError::NoWorkspace(from.to_owned()))?)
+    }
+
+    /// Opens the workspace that is in this very folder.
+    ///
+    /// # Errors
+    /// When its `kanon.toml` has mistakes, or is that of a game which follows a release and holds what no release may bring.
+    pub fn open_at(root: &Path) -> Result<Self, ReachError> {
         let path = root.join(WISHES);
         let text = read_text(&path, "read")?;
-        let wishes = wish::parse(&path.display().to_string(), &text)?.value;
-        Ok(Self { root, text, wishes })
+        let following = Following::read(root)?;
+        let wishes = match following {
+            Some(_) => followed_wishes(&text, &home()).map_err(refused_wishes)?,
+            None => wish::parse(&path.display().to_string(), &text)?.value,
+        };
+        Ok(Self { root: root.to_owned(), text, wishes, following, prepared: None })
+    }
+
+    /// The workspace of a game as a release would have it, with nothing written yet.
+    ///
+    /// # Errors
+    /// When what is prepared has mistakes.
+    pub fn prepared(game: &Path, prepared: Prepared) -> Result<Self, ReachError> {
+        let mut wishes = followed_wishes(&prepared.wishes, &home()).map_err(refused_wishes)?;
+        // The folder from which the game is found may not be there yet.
+        wishes.installs.iter_mut().for_each(|install| install.at = game.display().to_string());
+        let (root, text) = (workspace_of(game), prepared.wishes.clone());
+        let following = Some(prepared.following.clone());
+        Ok(Self { root, text, wishes, following, prepared: Some(Box::new(prepared)) })
+    }
+
+    /// The same with another text of its `kanon.toml`, which is not written yet.
+    ///
+    /// # Errors
+    /// When the text has mistakes.
+    pub fn edited(&self, text: String) -> Result<Self, ReachError> {
+        let wishes = wish::parse(&self.wishes_path().display().to_string(), &text)?.value;
+        Ok(Self { text, wishes, ..self.clone() })
+    }
+
+    /// Writes what was prepared; nothing to do for one that is written.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn settle(&self) -> Result<(), ReachError> {
+        self.prepared.as_ref().map_or(Ok(()), |prepared| prepared.write(&self.root))
+    }
+
+    /// Refuses what is an administrator's where a release is followed.
+    ///
+    /// # Errors
+    /// When one is.
+    pub fn of_administrator(self) -> Result<Self, ReachError> {
+        match self.following {
+            Some(_) => Err(ReachError::OfPlayer(self.root)),
+            None => Ok(self),
+        }
+    }
+
+    /// What is run for an install, and where; nothing is ever run from a workspace that came with a release.
+    pub fn commands(&self, install: &str) -> Option<&InstallWish> {
+        self.wishes.install(install).filter(|_| self.following.is_none())
     }
 
     /// The rulebook it names.
@@ -99,7 +166,11 @@ impl Workspace {
     /// # Errors
     /// When that can't be read, or has mistakes.
     pub fn rulebook(&self) -> Result<LoadedRulebook, ReachError> {
-        let mut loaded = load_rulebook(&self.root.join(&self.wishes.rulebook))?;
+        let path = self.root.join(&self.wishes.rulebook);
+        let mut loaded = match &self.prepared {
+            Some(prepared) => loaded_rulebook(&path, prepared.verified.rulebook.clone())?,
+            None => load_rulebook(&path)?,
+        };
         // Settings of the administrator's own are read and judged like those that the rulebook knows.
         for wish in &self.wishes.settings {
             match (&wish.rule, loaded.rulebook.settings.iter_mut().find(|rule| rule.name == wish.name)) {
@@ -152,11 +223,16 @@ impl Workspace {
     }
 
     /// What it follows; nothing for an administrator's.
+    pub const fn following(&self) -> Option<&Following> {
+        self.following.as_ref()
+    }
+
+    /// What the release that it follows says of itself, as it was verified.
     ///
     /// # Errors
-    /// When what says so can't be read.
-    pub fn following(&self) -> Result<Option<Following>, ReachError> {
-        Following::read(&self.root)
+    /// When it can't be read.
+    pub fn release(&self) -> Result<Release, ReachError> {
+        self.prepared.as_ref().map_or_else(|| Following::release(&self.root), |prepared| Ok(prepared.verified.release.clone()))
     }
 
     /// Where the keys that sign releases are, and what is remembered of those.
@@ -189,7 +265,16 @@ impl Workspace {
     /// # Errors
     /// When it can't be opened or made.
     pub fn state(&self) -> Result<State, ReachError> {
-        State::open(&self.root.join(".kanon").join("state.db"))
+        // A game that never followed anything is touched only once somebody has agreed.
+        match &self.prepared {
+            Some(_) if !self.root.join(WISHES).is_file() => State::in_memory(),
+            _ => State::open(&self.own()),
+        }
+    }
+
+    /// Where everything is that Kanon keeps for itself.
+    pub fn own(&self) -> PathBuf {
+        self.root.join(".kanon")
     }
 
     /// The sealed canon, if there is one.
@@ -197,6 +282,9 @@ impl Workspace {
     /// # Errors
     /// When the file is there and is no canon.
     pub fn canon(&self) -> Result<Option<Canon>, ReachError> {
+        if let Some(prepared) = &self.prepared {
+            return Ok(Some(prepared.verified.canon.clone()));
+        }
         let path = self.canon_path();
         if !path.exists() {
             return Ok(None);

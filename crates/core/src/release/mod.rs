@@ -2,6 +2,7 @@
 
 mod invite;
 mod recipe;
+pub mod scope;
 mod wishes;
 
 use std::collections::BTreeMap;
@@ -10,7 +11,7 @@ use serde::{Deserialize, Serialize};
 
 pub use self::invite::{Invite, InviteError};
 pub use self::recipe::{FORMAT as RECIPE_FORMAT, Piece, Recipe, RecipeError, Stretch, average_piece, cut_from, is_cut};
-pub use self::wishes::{PlayerWishesError, wishes_for_players, wishes_of_player};
+pub use self::wishes::{PlayerWishesError, followed_wishes, wishes_for_players, wishes_of_player};
 use crate::canon::{Canon, SealedMod, SealedSetting};
 use crate::digest::Blake3;
 use crate::path::printable;

@@ -354,7 +354,7 @@ fn laid_into(section: &Section<'_>) -> Option<LaidRule> {
 /// The places of each role; a single text or list counts for both.
 fn place_patterns(section: &Section<'_>, key: &'static str) -> ByRole<Vec<PlacePattern>> {
     let read = |section: &Section<'_>, key| -> Vec<PlacePattern> {
-        section.texts(key).into_iter().filter_map(|spot| checked_path(section, spot, PlacePattern::new)).collect()
+        section.texts(key).into_iter().filter_map(|spot| checked_path(section, spot, PlacePattern::of_game)).collect()
     };
     if section.value(key).is_some_and(|value| !value.get_ref().is_table()) {
         let both = read(section, key);
@@ -375,7 +375,7 @@ fn split_places(places: ByRole<Vec<PlacePattern>>) -> (ByRole<Vec<InstallPath>>,
 }
 
 fn install_path(section: &Section<'_>, spot: Spot<&str>) -> Option<InstallPath> {
-    checked_path(section, spot, InstallPath::new)
+    checked_path(section, spot, |path| InstallPath::new(path).and_then(InstallPath::of_game))
 }
 
 fn checked_path<T>(
@@ -678,7 +678,7 @@ fn keyring(section: &Section<'_>) -> Keyring {
 }
 
 fn list(section: &Section<'_>) -> Option<ListRule> {
-    let file = section.text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
+    let file = section.text("file").and_then(|spot| checked_path(section, spot, PlacePattern::of_game));
     let (name, of, encoding) = (section.owned_text("name"), section.one_of("of", &ROLES), encoding(section));
     let template = |key| section.text(key).and_then(|spot| checked(section, spot, Template::new));
     let (entry, off) = (template("entry"), template("off"));
@@ -769,7 +769,7 @@ fn fragment(section: &Section<'_>) -> Option<FragmentRule> {
 
 /// Reads a setting; `kanon.toml` has settings of this kind too.
 pub fn setting(section: &Section<'_>) -> Option<SettingRule> {
-    let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
+    let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::of_game));
     let notation = section.one_of("notation", &NOTATION_WORDS);
     section.require("at");
     let (name, of, at) = (section.owned_text("name"), section.one_of("of", &ROLES), json_path(section, "at"));
@@ -830,7 +830,7 @@ fn same_values(section: &Section<'_>, kind: Kind) -> Vec<Vec<String>> {
 }
 
 fn memory(section: &Section<'_>) -> Option<MemoryRule> {
-    let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::new));
+    let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::of_game));
     let option = section.required_text("option").and_then(|(text, span)| {
         let pattern = MemoryRule::pattern(text);
         pattern.map_err(|_| section.problems().error(span, format!("`{text}` can't be looked for"))).ok()

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::names::NamePattern;
-use crate::path::{InstallPath, PathError};
+use crate::path::{InstallPath, PathError, off_limits};
 
 /// A path inside an install, some parts of which may be patterns.
 #[derive(Debug, Clone)]
@@ -37,6 +37,18 @@ impl PlacePattern {
         Ok(Self { text: text.trim_end_matches('/').to_owned(), parts })
     }
 
+    /// The same, for a place of the game's own: nothing that is Kanon's.
+    ///
+    /// # Errors
+    /// As [`PlacePattern::new`], and when it names Kanon's own folder or a workspace.
+    pub fn of_game(text: &str) -> Result<Self, PathError> {
+        let place = Self::new(text)?;
+        match place.literal() {
+            Some(path) => path.of_game().map(|_| place),
+            None => InstallPath::new(&text.replace(['*', '?'], "x")).and_then(InstallPath::of_game).map(|_| place),
+        }
+    }
+
     /// Its parts, outermost first; none for the install's root.
     pub fn parts(&self) -> &[Part] {
         &self.parts
@@ -52,6 +64,9 @@ impl PlacePattern {
     pub fn fits(&self, path: &InstallPath) -> bool {
         if path.is_root() {
             return self.parts.is_empty();
+        }
+        if off_limits(path.as_str()).is_some() {
+            return false;
         }
         let names: Vec<&str> = path.as_str().split('/').collect();
         names.len() == self.parts.len()

@@ -246,6 +246,6 @@ fn a_player_has_one_install_and_takes_no_other_from_anybody() {
     let install = read.install("wren's game").expect("the install");
     assert_eq!((install.role, install.at.as_str(), install.start.len()), (Role::Client, "../..", 0));
     let error = wishes_of_player(&own, "another", "../..").expect_err("it has an install");
-    assert!(matches!(error, PlayerWishesError::NotForPlayers), "{error}");
+    assert!(matches!(error, PlayerWishesError::NotForPlayers { .. }), "{error}");
     assert!(matches!(wishes_of_player("format = 3", "x", "y"), Err(PlayerWishesError::BadFile(_))));
 }

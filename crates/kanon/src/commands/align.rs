@@ -17,6 +17,7 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
+use crate::screen;
 use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
 
@@ -258,7 +259,7 @@ pub fn agreed(yes: bool, env: &Env, ui: &Ui, question: &str) -> Result<bool, Fai
         ui.notice("nothing was done, since nobody could be asked; add --yes to do it, or --preview to say that this was all you wanted");
         return Ok(false);
     }
-    let asked = dialoguer::Confirm::new().with_prompt(question).default(false).interact();
+    let asked = dialoguer::Confirm::new().with_prompt(screen::plain(question)).default(false).interact();
     asked.map_err(|error| Failure::plain("could not ask").because(error))
 }
 

@@ -7,17 +7,20 @@ use kanon_core::digest::Blake3;
 use kanon_core::finding::{Finding, in_line};
 use kanon_core::path::printable;
 use kanon_core::release::Invite;
+use kanon_core::release::scope::scope;
 use kanon_core::rulebook::{self, Role};
+use kanon_reach::claim::{Claimant, take_lock};
 use kanon_reach::error::{During, ReachError};
-use kanon_reach::following::{Following, trusted, workspace_of};
+use kanon_reach::following::{Following, Prepared, followed_game, trusted, workspace_of};
 use kanon_reach::install::LocalInstall;
 use kanon_reach::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory};
 use kanon_reach::origin::Origin;
 use kanon_reach::progress::Silent;
 use kanon_reach::release::{Fetched, Verified, days_until, verify};
 use kanon_reach::state::State;
-use kanon_reach::workspace::write_whole;
+use kanon_reach::workspace::{WISHES, Workspace, write_whole};
 use serde::Serialize;
+use tempfile::TempDir;
 
 use super::align::{agreed, conclusion, outcome, refuse_unknown_licences};
 use crate::Outcome;
@@ -55,35 +58,58 @@ struct Game {
     before: Option<Following>,
 }
 
+/// What is known of the release now.
+struct News {
+    /// The game's workspace as it will be.
+    workspace: Workspace,
+    /// Whether the place could not be reached, so that the last release seen counts.
+    stale: bool,
+    /// Where what was verified lies until somebody has agreed, for a game that did not follow this release before.
+    unsettled: Option<TempDir>,
+}
+
 pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let game = Game::find(arguments, env)?;
-    let (following, stale) = game.refresh(arguments, env, ui)?;
-    remember(env, &game.folder);
+    let lock = if arguments.check { None } else { game.lock(env)? };
+    let news = game.refresh(arguments, env, ui)?;
     let env = env.working_in(&game.folder);
-    let session = Session::in_workspace(&env, ui, false)?;
+    let following = news.workspace.following().cloned().ok_or_else(|| Failure::plain("nothing is followed"))?;
+    let session = Session::of_game(&env, ui, news.workspace.clone())?;
     let canon = session.canon()?;
     let name = session.install_names()?.remove(0);
     let wanted = Wanted::by(&arguments.consent);
     refuse_unknown_licences(&session, &wanted.said)?;
     tell_release(&following, &canon.name, &env, ui);
-    let mut job = Job::open(session, &name, Some(canon), None)?;
-    if !arguments.check && !finish(&mut job, arguments, &wanted, (&env, ui))? {
+    if !game.may_reach(&session, arguments, (&env, ui))? {
         return Ok(Outcome::Findings);
+    }
+    let mut job = Job::open(session, &name, Some(canon), None)?;
+    if !arguments.check {
+        job.refuse_busy()?;
+        if !finish(&mut job, arguments, &wanted, (&env, ui))? {
+            return Ok(Outcome::Findings);
+        }
     }
     job.plan(&wanted)?;
     if env.format == Format::Text && !arguments.check {
         ui.report(&render::align::plan(&name, &job.planned.plan, env.verbose));
     }
-    if job.has_work() && !arguments.check && goes_on(arguments, &env, ui, "Do this?")? {
-        job.carry_out(&wanted)?;
-        forget_fetched(&job)?;
+    let goes_on = !arguments.check && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
+    if goes_on {
+        let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
+        game.settle(&news, &mut job)?;
+        remember(&env, &game.folder);
+        if job.has_work() {
+            job.fetch()?;
+            if !may_bring_programs(&job, arguments, (&env, ui))? {
+                return Ok(Outcome::Findings);
+            }
+            job.carry_out(&wanted)?;
+            forget_fetched(&job)?;
+        }
+        drop(lock);
     }
-    conclude(&job, &following, stale, (&env, ui))
-}
-
-/// On a terminal a player is asked; elsewhere, having called this is the answer.
-fn goes_on(arguments: &Follow, env: &Env, ui: &Ui, question: &str) -> Result<bool, Failure> {
-    agreed(arguments.yes || !env.can_ask, env, ui, question)
+    conclude(&job, &following, news.stale, (&env, ui))
 }
 
 /// What was cut off is finished first. Says whether to go on.
@@ -94,10 +120,43 @@ fn finish(job: &mut Job<'_>, arguments: &Follow, wanted: &Wanted, (env, ui): (&E
         unfinished.steps_done,
         unfinished.steps.len()
     ));
-    if !goes_on(arguments, env, ui, "Finish it?")? {
+    if !agreed(arguments.yes, env, ui, "Finish it?")? {
         return Ok(false);
     }
     job.finish(wanted).map(|_| true)
+}
+
+/// A question of its own, for what a player would not expect of mods. Off a terminal an option is the only answer.
+fn agreed_beyond(arguments: &Follow, (env, ui): (&Env, &Ui), what: &str, question: &str) -> Result<bool, Failure> {
+    if arguments.beyond_mods {
+        return Ok(true);
+    }
+    ui.notice(what);
+    if arguments.check {
+        ui.notice("note: that will be asked about by itself; off a terminal it needs --beyond-mods");
+        return Ok(true);
+    }
+    if !env.can_ask {
+        ui.notice("nothing was done, since nobody could be asked about that; if you trust whoever invited you so far, add --beyond-mods");
+        return Ok(false);
+    }
+    agreed(false, env, ui, question)
+}
+
+/// Files that an alignment would write or change outside the folders of mods, and that are programs by what is in them or by
+/// name. They are only known once they are here.
+fn may_bring_programs(job: &Job<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+    let programs = job.programs_beyond_mods()?;
+    if programs.is_empty() {
+        return Ok(true);
+    }
+    let named: Vec<String> = programs.iter().map(|path| format!("  {}", printable(path.as_str()))).collect();
+    let what = format!(
+        "note: it would put or change {} outside the folders of mods:\n{}",
+        render::count(programs.len(), "program or script"),
+        named.join("\n")
+    );
+    agreed_beyond(arguments, (env, ui), &what, "Do you trust whoever invited you so far?")
 }
 
 impl Game {
@@ -121,6 +180,7 @@ impl Game {
         let folder =
             folder.canonicalize().map_err(|error| Failure::plain("could not find the folder").because(error))?;
         let before = Following::read(&workspace_of(&folder))?;
+        refuse_foreign_folders(&folder, before.is_some())?;
         let invite = match (invite, &before) {
             (Some(invite), _) => invite,
             (None, Some(before)) => before.invite(&workspace_of(&folder))?,
@@ -133,34 +193,103 @@ impl Game {
         Ok(Self { folder, invite, before })
     }
 
-    /// Verifies what is published now. Where the place can't be reached, what was verified the last time counts.
-    fn refresh(&self, arguments: &Follow, env: &Env, ui: &Ui) -> Result<(Following, bool), Failure> {
-        let workspace = workspace_of(&self.folder);
+    /// Verifies what is published now, and writes nothing of it yet. Where the place can't be reached, what was verified the
+    /// last time counts.
+    fn refresh(&self, arguments: &Follow, env: &Env, ui: &Ui) -> Result<News, Failure> {
+        let root = workspace_of(&self.folder);
         let origin = Origin::open(&self.invite.address, &env.folder, env.patience())?;
-        let same = self.before.as_ref().filter(|before| before.invite == self.invite.to_string());
-        // A folder that never followed anything is touched only once everything is known to be right.
-        let first =
-            tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
-        let kept = if self.before.is_some() { trusted(&workspace) } else { first.path().to_owned() };
-        let verified = match (verify(&origin, &self.invite, &kept), same) {
-            (Ok(verified), _) => verified,
-            (Err(ReachError::Unreachable { address, reason }), Some(same)) => {
+        let is_same = self.before.as_ref().is_some_and(|before| before.invite == self.invite.to_string());
+        // What never was followed here is remembered only once everything is known to be right and somebody has agreed.
+        let unsettled = if is_same { None } else { Some(self.seen_before()?) };
+        let kept = unsettled.as_ref().map_or_else(|| trusted(&root), |folder| folder.path().to_owned());
+        let verified = match verify(&origin, &self.invite, &kept) {
+            Ok(verified) => verified,
+            Err(ReachError::Unreachable { address, reason }) if is_same => {
                 ui.notice(&format!("note: {address} can't be reached ({reason}); what it said the last time counts"));
-                return Ok((same.clone(), true));
+                return Ok(News { workspace: Workspace::open_at(&root)?, stale: true, unsettled: None });
             }
-            (Err(error), _) => return Err(error.into()),
+            Err(error) => return Err(error.into()),
         };
+        let prepared = Prepared::new(verified, &self.invite, &self.install_name())?;
         if self.before.is_none() {
-            self.refuse_other_folders(&verified, arguments, (env, ui))?;
+            self.refuse_other_folders(&prepared.verified, arguments, (env, ui))?;
         }
-        let following = Following::write(&workspace, &verified, &self.invite, &self.install_name())?;
-        if self.before.is_none() {
-            take_over(first.path(), &trusted(&workspace))?;
+        let workspace = Workspace::prepared(&self.folder, prepared)?;
+        Ok(News { workspace, stale: false, unsettled })
+    }
+
+    /// A folder with what was verified of this invite before, should the game have followed it once.
+    fn seen_before(&self) -> Result<TempDir, Failure> {
+        let made = tempfile::tempdir();
+        let folder = made.map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+        let seen = self.trusted_of(&self.invite.to_string());
+        if seen.is_dir() {
+            take_over(&seen, folder.path())?;
         }
-        if let Some(before) = self.before.as_ref().filter(|_| same.is_none()) {
-            ui.notice(&format!("note: until now it followed {}", printable(&before.invite)));
+        Ok(folder)
+    }
+
+    /// Where what was verified of a release is kept while the game follows another.
+    fn trusted_of(&self, invite: &str) -> PathBuf {
+        let name = format!("trusted-{}", Blake3::of(invite.as_bytes()).short());
+        workspace_of(&self.folder).join(name)
+    }
+
+    /// Remembers the release: what was verified, and what the game follows from now on.
+    fn settle(&self, news: &News, job: &mut Job<'_>) -> Result<(), Failure> {
+        let root = workspace_of(&self.folder);
+        if let Some(unsettled) = &news.unsettled {
+            std::fs::create_dir_all(&root).during("make the folder", &root)?;
+            if let Some(before) = &self.before {
+                take_over(&trusted(&root), &self.trusted_of(&before.invite))?;
+                std::fs::remove_dir_all(trusted(&root)).during("clear", &trusted(&root))?;
+            }
+            take_over(unsettled.path(), &trusted(&root))?;
         }
-        Ok((following, false))
+        job.session.settle()
+    }
+
+    /// Whether the game may follow this release, where it followed another, and whether its rulebook may govern what it does:
+    /// told at first, and whenever the rulebook is another.
+    fn may_reach(&self, session: &Session<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+        let is_other = self.before.as_ref().filter(|before| before.invite != self.invite.to_string());
+        if let Some(before) = is_other {
+            ui.notice(&format!("note: until now this game followed {}", printable(&before.invite)));
+            let question = "Follow the new one from now on, and no longer that?";
+            if !arguments.check && !agreed(arguments.yes, env, ui, question)? {
+                return Ok(false);
+            }
+        }
+        let was_told = self.before.as_ref().and_then(Following::told_rulebook) == Some(session.loaded.digest);
+        if was_told {
+            return Ok(true);
+        }
+        let scope = scope(&session.loaded.rulebook, Role::Client);
+        ui.notice(&render::follow::places(&scope));
+        if !scope.has_root {
+            return Ok(true);
+        }
+        let what = "note: among them is the game's own folder, where its programs are, and not only folders of mods";
+        agreed_beyond(arguments, (env, ui), what, "Let it govern that folder too?")
+    }
+
+    /// One run at a time: the lock of a game that follows already.
+    fn lock(&self, env: &Env) -> Result<Option<std::fs::File>, Failure> {
+        if self.before.is_some() { self.lock_of(env) } else { Ok(None) }
+    }
+
+    fn lock_of(&self, env: &Env) -> Result<Option<std::fs::File>, Failure> {
+        let folder = workspace_of(&self.folder);
+        std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
+        let claimant = Claimant {
+            workspace: String::new(),
+            by: format!("{} with kanon follow", env.person()),
+            began: env.now().timestamp().as_second(),
+            process: Some(std::process::id()),
+            machine: env.machine(),
+        };
+        let shown = self.folder.display().to_string();
+        Ok(Some(take_lock(&folder.join("at-work.lock"), &shown, &claimant)?))
     }
 
     /// A folder of something else must not get a game's mods by a slip of the pen; an empty one may be a new game's.
@@ -211,6 +340,24 @@ impl Game {
     }
 }
 
+/// A game that begins to follow has its own root, and no administrator's workspace in it.
+fn refuse_foreign_folders(folder: &Path, follows: bool) -> Result<(), Failure> {
+    if follows {
+        return Ok(());
+    }
+    let shown = printable(&folder.display().to_string());
+    if let Some(game) = folder.parent().and_then(followed_game) {
+        let game = printable(&game.display().to_string());
+        return Err(Failure::plain(format!("{shown} lies in a game that follows a release already"))
+            .hint(format!("name the game's own folder: {game}")));
+    }
+    if folder.join(WISHES).is_file() {
+        return Err(Failure::plain(format!("{shown} is an administrator's workspace: there is a kanon.toml in it"))
+            .hint("name the game's own folder; if this is it, move the kanon.toml elsewhere first"));
+    }
+    Ok(())
+}
+
 fn take_over(from: &Path, to: &Path) -> Result<(), ReachError> {
     std::fs::create_dir_all(to).during("make the folder", to)?;
     for entry in std::fs::read_dir(from).during("read", from)?.flatten().filter(|entry| entry.path().is_file()) {
@@ -244,8 +391,7 @@ fn remember(env: &Env, folder: &Path) {
 
 /// The game folder that is meant where none is named: the one we are in, or the only one that follows anything.
 fn followed_folder(env: &Env) -> Result<PathBuf, Failure> {
-    let here = env.folder.ancestors().find(|folder| workspace_of(folder).join("following.json").is_file());
-    if let Some(here) = here {
+    if let Some(here) = followed_game(&env.folder) {
         return Ok(here.to_owned());
     }
     match followed(env).as_slice() {

@@ -33,7 +33,7 @@ struct Report<'a> {
 }
 
 pub fn run(arguments: &HandoutArguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::in_workspace(env, ui, false)?;
+    let session = Session::of_administrator(env, ui)?;
     let canon = for_players(&session.canon()?);
     let form = form(arguments)?;
     let sheet = sheet(&session, &canon, arguments.address.as_deref())?;

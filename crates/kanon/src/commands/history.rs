@@ -26,6 +26,8 @@ struct Line<'a> {
     install: &'a str,
     began: String,
     state: &'static str,
+    /// Whether its backup is gone, so that it can't be taken back any more.
+    pruned: bool,
     steps_done: u32,
     steps: &'a [kanon_core::align::Step],
 }
@@ -52,6 +54,7 @@ fn line(alignment: &Alignment) -> Line<'_> {
         install: &alignment.install,
         began: Timestamp::from_second(alignment.began).map(|time| time.to_string()).unwrap_or_default(),
         state: alignment.state.as_str(),
+        pruned: alignment.pruned,
         steps_done: alignment.steps_done,
         steps: &alignment.steps,
     }

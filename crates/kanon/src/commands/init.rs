@@ -10,6 +10,7 @@ use crate::Outcome;
 use crate::arguments::Init;
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::screen;
 use crate::render::{GOOD, styled};
 use crate::ui::Ui;
 
@@ -85,7 +86,7 @@ fn ask(env: &Env, question: &str, usual: Option<&str>, option: &str) -> Result<S
             Failure::plain("not enough is known to start, and nobody can be asked").hint(format!("add {option}"))
         });
     }
-    let mut input = dialoguer::Input::<String>::new().with_prompt(question);
+    let mut input = dialoguer::Input::<String>::new().with_prompt(screen::plain(question));
     if let Some(usual) = usual {
         input = input.default(usual.to_owned());
     }

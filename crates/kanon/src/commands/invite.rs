@@ -25,7 +25,7 @@ struct Report {
 }
 
 pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::in_workspace(env, ui, false)?;
+    let session = Session::of_administrator(env, ui)?;
     let workspace = session.workspace()?;
     let keys = SigningKeys::open(&workspace.release_folder())?.ok_or_else(|| {
         Failure::plain("nothing was published from this workspace yet").hint("publish first: kanon publish DEST")

@@ -145,7 +145,7 @@ fn asked(mods: &[String]) -> Result<Option<bool>, Failure> {
 }
 
 fn kept_in(env: &Env, ui: &Ui, install: &str) -> Result<PathBuf, Failure> {
-    let session = Session::in_workspace(env, ui, false)?;
+    let session = Session::of_administrator(env, ui)?;
     let name = Blake3::of(install.as_bytes()).short();
     Ok(session.workspace()?.root.join(".kanon").join(format!("isolating-{name}.json")))
 }

@@ -82,12 +82,15 @@ pub fn address_of(workspace: &Workspace, place: Option<&Place>) -> Option<String
 }
 
 pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::in_workspace(env, ui, false)?;
+    let mut session = Session::of_administrator(env, ui)?;
     let canon = session.canon()?;
     session.refuse_stale(&canon)?;
     refuse_unfit(&session, &canon)?;
     let place = place(arguments, &session)?;
-    note_place(arguments, &mut session, &place)?;
+    let edited = with_place(arguments, &session, &place)?;
+    if let Some(workspace) = &edited {
+        session.workspace = Some(workspace.clone());
+    }
     let players = for_players(&canon);
     let bytes = session.bytes(&wanted_bytes(&players))?;
     refuse_lacking(&players, &bytes)?;
@@ -113,6 +116,10 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let pages = pages(&session, &players, &invite)?;
     let published = publish(&origin, (&keys, &folder), &outgoing, &pages, &bar)?;
     drop(bar);
+    // Only what has worked is remembered, and both of it.
+    if let Some(workspace) = edited {
+        write_whole(&workspace.wishes_path(), &workspace.text)?;
+    }
     if is_first {
         let folder = folder.strip_prefix(&env.folder).unwrap_or(&folder).display().to_string();
         ui.notice(&format!("note: the keys that sign releases were made in {folder}; keep a copy of that folder where nobody else reads it. Without it, players can't be given another release"));
@@ -122,10 +129,6 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
 
 /// What is published must be what the rulebook and the canon of the same moment say.
 fn refuse_unfit(session: &Session<'_>, canon: &Canon) -> Result<(), Failure> {
-    if session.workspace()?.following()?.is_some() {
-        return Err(Failure::plain("this is a game that follows somebody's release; it can't be published again")
-            .hint("publish where the canon is sealed"));
-    }
     if canon.rulebook != session.loaded.digest {
         return Err(
             Failure::plain("the rulebook has changed since the canon was sealed").hint("seal again: kanon seal")
@@ -158,8 +161,9 @@ fn place(arguments: &Publish, session: &Session<'_>) -> Result<Place, Failure> {
     Ok(Place::Folder(found))
 }
 
-/// Writes the place into `kanon.toml` where it is not said yet, and the address when it was given.
-fn note_place(arguments: &Publish, session: &mut Session<'_>, place: &Place) -> Result<(), Failure> {
+/// The workspace with the place in `kanon.toml` where it is not said yet, and the address when it was given; nothing where
+/// all of it is said.
+fn with_place(arguments: &Publish, session: &Session<'_>, place: &Place) -> Result<Option<Workspace>, Failure> {
     let workspace = session.workspace()?;
     let wish = &workspace.wishes.release;
     let mut said: Vec<(&'static str, String)> = Vec::new();
@@ -172,13 +176,12 @@ fn note_place(arguments: &Publish, session: &mut Session<'_>, place: &Place) -> 
         said.push(("address", address.clone()));
     }
     if said.is_empty() {
-        return Ok(());
+        return Ok(None);
     }
     let edited = edit(&workspace.text, &Edit { release: &said, ..Edit::default() })
         .map_err(|error| Failure::plain("could not write where releases go").because(error))?;
-    write_whole(&workspace.wishes_path(), &edited.text)?;
-    session.workspace = Some(Workspace::open(&session.env.folder)?);
-    Ok(())
+    let edited = workspace.edited(edited.text);
+    Ok(Some(edited.map_err(|error| Failure::from(error).hint("give another address, or correct kanon.toml"))?))
 }
 
 fn refuse_lacking(canon: &Canon, bytes: &kanon_reach::bytes::Bytes) -> Result<(), Failure> {

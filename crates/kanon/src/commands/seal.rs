@@ -18,7 +18,7 @@ use crate::stock::Stock;
 use crate::ui::Ui;
 
 pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::in_workspace(env, ui, false)?;
+    let mut session = Session::of_administrator(env, ui)?;
     let mut stock = Stock::gather(&mut session)?;
     let wishes = session.workspace()?.wishes.clone();
     let pins = stock.pins(&session, &wishes);

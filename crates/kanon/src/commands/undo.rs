@@ -26,6 +26,8 @@ struct Report<'a> {
     restored: Vec<&'a String>,
     removed: Vec<&'a String>,
     kept: Vec<&'a (String, String)>,
+    /// Worlds that the game had made since, and what they are called now.
+    set_aside: Vec<&'a (String, String)>,
 }
 
 pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -39,7 +41,10 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     // The role plays no part in taking back; any will do. Nor does the canon.
     let session = Session::in_workspace(env, ui, false)?;
     let mut job = Job::open(session, &arguments.install, None, Some(Role::Client))?;
-    let taken = job.undo(arguments.back_to, &wanted)?;
+    if let Some(id) = arguments.from_backup {
+        job.know_from_backup(id)?;
+    }
+    let taken = job.undo(arguments.from_backup.or(arguments.back_to), &wanted)?;
     let name = &job.placed.name;
     match env.format {
         Format::Json => {
@@ -51,6 +56,7 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 restored: taken.iter().flat_map(|(_, back)| &back.restored).collect(),
                 removed: taken.iter().flat_map(|(_, back)| &back.removed).collect(),
                 kept: taken.iter().flat_map(|(_, back)| &back.kept).collect(),
+                set_aside: taken.iter().flat_map(|(_, back)| &back.set_aside).collect(),
             })?;
         }
         Format::Text => taken.iter().for_each(|(id, back)| ui.report(&render::align::taken_back(name, *id, back))),

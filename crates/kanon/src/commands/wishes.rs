@@ -24,7 +24,7 @@ use crate::ui::Ui;
 const HITS: usize = 20;
 
 pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::in_workspace(env, ui, false)?;
+    let mut session = Session::of_administrator(env, ui)?;
     let stock = Stock::gather(&mut session)?;
     if arguments.search {
         return search(&arguments.mods, &session, &stock);
@@ -59,14 +59,14 @@ fn id_and_requirement(text: &str) -> (&str, Option<&str>) {
 }
 
 pub fn drop(arguments: &Drop, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::in_workspace(env, ui, false)?;
+    let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Stock::gather(&mut session)?;
     change(&session, &stock, &Intent::Drop(arguments.mods.clone()), None, arguments.preview)
 }
 
 pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::in_workspace(env, ui, false)?;
+    let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Stock::gather(&mut session)?;
     let intent = Intent::Renew(arguments.mods.clone());

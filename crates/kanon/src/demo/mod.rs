@@ -132,8 +132,8 @@ fn for_players(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     let web = ShopOpen::start(stage, &site)?;
     stage.command(&["publish", "site", "--address", &web.address()], 0)?;
     let invite = stage.invite()?;
-    stage.command(&["follow", &invite, "juno"], 0)?;
-    stage.command(&["follow", &invite, "oskar"], 0)?;
+    stage.command(&["follow", "--yes", &invite, "juno"], 0)?;
+    stage.command(&["follow", "--yes", &invite, "oskar"], 0)?;
     world.next_snowtrack().map_err(failed)?;
     stage.command_in_brief(&["adopt", "station"], 0)?;
     stage.command_in_brief(&["seal"], 0)?;
@@ -142,14 +142,14 @@ fn for_players(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     station.join(stage, world, "juno", false)?;
     stage.command(&["follow", "juno", "--check"], 1)?;
     for player in ["juno", "oskar"] {
-        stage.command(&["follow", player], 0)?;
+        stage.command(&["follow", "--yes", player], 0)?;
         stage.command_in_brief(&["-C", player, "check"], 0)?;
         station.join(stage, world, player, true)?;
     }
     stage.command(&["handout"], 0)?;
     world.spoil_release("site").map_err(failed)?;
     let before = fingerprint(&world.folder("juno").join("mods"))?;
-    stage.command(&["follow", "juno"], 2)?;
+    stage.command(&["follow", "--yes", "juno"], 2)?;
     stage.expect(
         "what somebody put into the release is refused, and nothing of juno's is changed",
         fingerprint(&world.folder("juno").join("mods"))? == before,

@@ -123,6 +123,15 @@ pub fn taken_back(name: &str, id: i64, taken: &TakenBack) -> String {
         styled(GOOD, "taken back"),
         styled(BOLD, name)
     );
+    for (world, aside) in &taken.set_aside {
+        let _ = writeln!(
+            out,
+            "  {} the game had made a new world in {} since; it lies whole in {}",
+            styled(CARE, "set aside"),
+            printable(world),
+            printable(aside)
+        );
+    }
     for (path, copy) in &taken.kept {
         let _ = writeln!(
             out,
@@ -142,12 +151,15 @@ pub fn history(alignments: &[Alignment], when: impl Fn(i64) -> String) -> String
     let mut out = format!("{}, newest first\n\n", count(alignments.len(), "alignment"));
     for alignment in alignments {
         let state = match alignment.state {
+            AlignmentState::Undoing => styled(CARE, "taking it back was interrupted"),
+            AlignmentState::Done if alignment.pruned => {
+                format!("{}{}", styled(GOOD, "done"), styled(FAINT, "; its backup is gone"))
+            }
             AlignmentState::Running => {
                 styled(CARE, &format!("interrupted after {} of {}", alignment.steps_done, alignment.steps.len()))
             }
             AlignmentState::Done => styled(GOOD, "done"),
             AlignmentState::Undone => styled(FAINT, "taken back"),
-            AlignmentState::Pruned => styled(FAINT, "done; its backup is gone"),
         };
         let steps = count(alignment.steps.len(), "step");
         let _ = writeln!(

@@ -4,6 +4,7 @@ pub mod align;
 pub mod check;
 pub mod compare;
 pub mod diagnose;
+pub mod follow;
 pub mod handout;
 pub mod health;
 pub mod keys;
@@ -21,6 +22,8 @@ use kanon_core::finding::Severity;
 use kanon_core::path::printable;
 use unicode_width::UnicodeWidthStr;
 
+use crate::screen;
+
 /// The columns that reports keep to.
 pub const WIDTH: usize = 100;
 
@@ -36,7 +39,7 @@ pub const CARE: Style = AnsiColor::Magenta.on_default();
 
 /// Text in a style.
 pub fn styled(style: Style, text: &str) -> String {
-    format!("{style}{text}{style:#}")
+    screen::marked(style, text)
 }
 
 /// The style of a severity; its word is always there too.

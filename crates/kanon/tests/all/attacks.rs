@@ -18,26 +18,26 @@ use crate::releases::{invite, update};
 use crate::stage::{Fingerprint, Said, Stage};
 
 /// A station, and oskar who follows its first release.
-struct Scene {
-    stage: Stage,
-    invite: String,
+pub struct Scene {
+    pub stage: Stage,
+    pub invite: String,
     /// The game as it is before the attack.
     before: Fingerprint,
 }
 
 impl Scene {
-    fn set() -> Self {
+    pub fn set() -> Self {
         let stage = Stage::sealed();
         stage.kanon(["publish", "site"]).ends_with(0);
         let invite = invite(&stage);
-        stage.kanon(["follow", &invite, "oskar"]).ends_with(0);
+        stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0);
         let mut scene = Self { stage, invite, before: Fingerprint::new() };
         scene.before = scene.game("oskar");
         scene
     }
 
     /// A player's game without what Kanon keeps of its own.
-    fn game(&self, player: &str) -> Fingerprint {
+    pub fn game(&self, player: &str) -> Fingerprint {
         let all = self.stage.fingerprint(player).into_iter();
         all.filter(|(name, _)| name != "/" && !name.starts_with("/.kanon")).collect()
     }
@@ -47,7 +47,7 @@ impl Scene {
     fn is_refused(&self, told: &str) {
         self.is_refused_by_oskar(told);
         let tove = self.game("tove");
-        self.stage.kanon(["follow", &self.invite, "tove"]).ends_with(2).says(told);
+        self.stage.kanon(["follow", "--yes", &self.invite, "tove"]).ends_with(2).says(told);
         assert_eq!(self.game("tove"), tove);
         assert!(!self.stage.path("tove/.kanon/follow/canon.json").exists(), "it follows nothing");
     }
@@ -55,14 +55,14 @@ impl Scene {
     #[track_caller]
     fn is_refused_by_oskar(&self, told: &str) -> Said {
         let said =
-            self.stage.kanon(["follow", "oskar"]).ends_with(2).says(told).says("nothing was changed").says("do:");
+            self.stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says(told).says("nothing was changed").says("do:");
         assert_eq!(self.game("oskar"), self.before);
         said
     }
 
     #[track_caller]
     fn is_followed(&self, release: u64) {
-        let report = self.stage.kanon(["follow", "oskar", "--format", "json"]).ends_with(0).json();
+        let report = self.stage.kanon(["follow", "--yes", "oskar", "--format", "json"]).ends_with(0).json();
         assert_eq!((report["release"].as_u64(), report["in_line"].as_bool()), (Some(release), Some(true)));
     }
 
@@ -80,7 +80,7 @@ impl Scene {
     }
 
     /// The file of a target, as it is called in the release.
-    fn target(&self, name: &str) -> String {
+    pub fn target(&self, name: &str) -> String {
         let targets: Signed<Targets> = self.signed(&format!("metadata/{}.targets.json", self.number()));
         let known = tough::TargetName::new(name).unwrap();
         let sha256 = &targets.signed.targets[&known].hashes.sha256;
@@ -118,6 +118,28 @@ impl Scene {
         let bytes = serde_json::to_vec(&signed).unwrap();
         self.stage.write(&format!("site/{file}"), &bytes);
         bytes
+    }
+
+    /// Signs a release with other files than the publisher's program would make, by keys that are good: the publisher is the
+    /// attacker.
+    pub fn sign(&self, files: &[(&str, String)]) {
+        for (name, text) in files {
+            self.stage.write(&format!("site/targets/{}.{name}", Sha256::of(text.as_bytes())), text);
+        }
+        self.forge(&self.stolen(), self.number() + 1, in_days(100), |targets| {
+            for (name, text) in files {
+                let target = targets.targets.get_mut(&tough::TargetName::new(*name).unwrap()).unwrap();
+                (target.length, target.hashes) = (text.len() as u64, hashes(text.as_bytes()));
+            }
+        });
+    }
+
+    /// Signs a release with another rulebook, and a canon that was changed to fit.
+    pub fn sign_rulebook(&self, rulebook: &str, change: impl Fn(&mut serde_json::Value)) {
+        let mut canon: serde_json::Value = serde_json::from_str(&self.stage.read(&self.target("canon.json"))).unwrap();
+        canon["rulebook"] = kanon_core::digest::Blake3::of(rulebook.as_bytes()).to_string().into();
+        change(&mut canon);
+        self.sign(&[("game.rulebook.toml", rulebook.to_owned()), ("canon.json", canon.to_string())]);
     }
 
     /// Signs a release like the one that is there, changed by somebody who has these keys.
@@ -179,7 +201,7 @@ fn arbitrary_software_in_the_place_of_a_mod() {
         scene.stage.write(&path, vec![b'x'; size]);
     }
     let said =
-        scene.stage.kanon(["follow", "oskar"]).ends_with(2).says("and another one was signed; nothing of it was kept");
+        scene.stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says("and another one was signed; nothing of it was kept");
     assert!(said.err.contains("do: run kanon follow again"), "{}", said.err);
     assert_eq!(scene.game("oskar"), scene.before);
 }
@@ -194,7 +216,7 @@ fn another_root_than_the_invites() {
     let tove = scene.game("tove");
     scene
         .stage
-        .kanon(["follow", &scene.invite, "tove"])
+        .kanon(["follow", "--yes", &scene.invite, "tove"])
         .ends_with(2)
         .says("it is not the release of your invite")
         .says("ask whoever invited you");
@@ -233,7 +255,7 @@ fn rollback_of_the_snapshot_alone_by_who_has_the_keys_for_timestamps() {
 fn fast_forward_is_recovered_from_by_new_keys() {
     let scene = Scene::set();
     scene.forge(&scene.stolen(), 1 << 40, in_days(100), |_| ());
-    let report = scene.stage.kanon(["follow", "oskar", "--format", "json"]).ends_with(0).json();
+    let report = scene.stage.kanon(["follow", "--yes", "oskar", "--format", "json"]).ends_with(0).json();
     assert_eq!(report["in_line"], true, "the numbers alone do no harm: {report}");
     scene.stage.kanon(["publish", "--new-key"]).ends_with(0).says("release 2");
     scene.is_followed(2);
@@ -262,7 +284,7 @@ fn endless_data(#[case] what: &str, #[case] told: &str) {
     let scene = Scene::set();
     let web = Web::serve(&scene.stage.path("site"));
     let there = scene.invite.replace(&scene.stage.path("site").display().to_string(), &web.address());
-    scene.stage.kanon(["follow", &there, "oskar"]).ends_with(0);
+    scene.stage.kanon(["follow", "--yes", &there, "oskar"]).ends_with(0);
     scene.publish("3.9.0");
     let files: Vec<String> = match what {
         "canon.json" => vec![scene.target(what).trim_start_matches("site/").to_owned()],
@@ -273,7 +295,7 @@ fn endless_data(#[case] what: &str, #[case] told: &str) {
         let begin = std::fs::read(scene.stage.path(&format!("site/{file}"))).unwrap_or_default();
         web.manners.endless.lock().unwrap().insert(file, begin);
     }
-    scene.stage.kanon(["follow", "oskar"]).ends_with(2).says(told).says("do:");
+    scene.stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says(told).says("do:");
     assert_eq!(scene.game("oskar"), scene.before);
     web.manners.endless.lock().unwrap().clear();
     scene.is_followed(2);
@@ -337,8 +359,8 @@ fn keys_that_were_stolen_are_worth_nothing_once_there_are_new_ones() {
     scene.write("metadata/3.root.json", root, &stolen);
     scene.is_refused("the signature of its root is wrong");
     std::fs::remove_file(scene.stage.path("site/metadata/3.root.json")).unwrap();
-    scene.stage.kanon(["follow", &newer, "tove"]).ends_with(0);
-    scene.stage.kanon(["follow", &scene.invite, "wren"]).ends_with(0).says("release 2");
+    scene.stage.kanon(["follow", "--yes", &newer, "tove"]).ends_with(0);
+    scene.stage.kanon(["follow", "--yes", &scene.invite, "wren"]).ends_with(0).says("release 2");
     scene.is_followed(2);
 }
 
@@ -362,11 +384,7 @@ fn a_release_cannot_bring_installs_or_commands() {
     let scene = Scene::set();
     let wishes = scene.stage.read(&scene.target("kanon.toml"))
         + "\n[install.oskar]\nrole = \"client\"\nat = \"/tmp\"\nstop = [\"touch\", \"/tmp/x\"]\n";
-    scene.stage.write(&format!("site/targets/{}.kanon.toml", Sha256::of(wishes.as_bytes())), &wishes);
-    scene.forge(&scene.stolen(), 2, in_days(100), |targets| {
-        let target = targets.targets.get_mut(&tough::TargetName::new("kanon.toml").unwrap()).unwrap();
-        (target.length, target.hashes) = (wishes.len() as u64, hashes(wishes.as_bytes()));
-    });
-    scene.stage.kanon(["follow", "oskar"]).ends_with(2).says("speaks of what is the player's own business");
+    scene.sign(&[("kanon.toml", wishes)]);
+    scene.stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says("speaks of what is the player's own business");
     assert_eq!(scene.game("oskar"), scene.before);
 }

@@ -37,8 +37,11 @@ fn leftovers_go_and_a_players_own_mods_stay() {
     let before = game(&stage, "tove");
     stage.kanon(["follow", &invite, "tove", "--check"]).ends_with(1).says("old-lantern").says("kanon -C ");
     assert_eq!(game(&stage, "tove"), before, "it only said so");
+    assert!(!stage.path("tove/.kanon").exists(), "and nothing was remembered");
+    stage.kanon(["follow", &invite, "tove"]).ends_with(1).says("add --yes");
+    assert!(!stage.path("tove/.kanon").exists(), "nobody has agreed");
     stage
-        .kanon(["follow", "tove"])
+        .kanon(["follow", "--yes", &invite, "tove"])
         .ends_with(0)
         .says("park")
         .says("in line with the canon")
@@ -46,23 +49,23 @@ fn leftovers_go_and_a_players_own_mods_stay() {
     assert!(!mods(&stage, "tove").iter().any(|name| name.contains("old-lantern")));
     stage.kanon(["-C", "tove", "undo", "tove"]).ends_with(0);
     assert_eq!(game(&stage, "tove"), before);
-    stage.kanon(["follow", &invite, "mara"]).ends_with(0).says("nothing to do");
+    stage.kanon(["follow", "--yes", &invite, "mara"]).ends_with(0).says("nothing to do");
     assert!(mods(&stage, "mara").contains(&"map-sketch-0.4.0.psm".to_owned()), "hers, and nobody minds");
 }
 
 #[test]
 fn later_runs_need_no_argument() {
     let (stage, invite) = stage();
-    stage.kanon(["follow"]).ends_with(2).says("nothing is followed yet");
-    stage.kanon(["follow", "oskar"]).ends_with(2).says("oskar follows no release yet");
-    stage.kanon(["follow", &invite, "oskar"]).ends_with(0);
+    stage.kanon(["follow", "--yes"]).ends_with(2).says("nothing is followed yet");
+    stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says("oskar follows no release yet");
+    stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0);
     update(&stage, "3.9.0");
     stage.kanon(["publish"]).ends_with(0);
-    stage.kanon(["follow"]).ends_with(0).says("snowtrack-3.9.0.psm").says("release 2");
+    stage.kanon(["follow", "--yes"]).ends_with(0).says("snowtrack-3.9.0.psm").says("release 2");
     new_game(&stage, "fresh");
-    stage.kanon(["-C", "fresh", "follow", &invite]).ends_with(0).says("take it back with: kanon -C fresh undo fresh");
-    stage.kanon(["follow"]).ends_with(2).says("several games follow releases").says("fresh");
-    stage.kanon(["-C", "fresh/mods", "follow"]).ends_with(0).says("nothing to do for fresh");
+    stage.kanon(["-C", "fresh", "follow", "--yes", &invite]).ends_with(0).says("take it back with: kanon -C fresh undo fresh");
+    stage.kanon(["follow", "--yes"]).ends_with(2).says("several games follow releases").says("fresh");
+    stage.kanon(["-C", "fresh/mods", "follow", "--yes"]).ends_with(0).says("nothing to do for fresh");
 }
 
 #[test]
@@ -70,14 +73,14 @@ fn a_folder_of_something_else_is_not_filled_with_mods() {
     let (stage, invite) = stage();
     stage.write("letters/dear.txt", "you");
     stage
-        .kanon(["follow", &invite, "letters"])
+        .kanon(["follow", "--yes", &invite, "letters"])
         .ends_with(2)
         .says("does not look like an install of Polarspur")
         .says("--anyway");
     assert!(!stage.path("letters/.kanon").exists());
-    stage.kanon(["follow", &invite, "nowhere"]).ends_with(2).says("is no folder");
+    stage.kanon(["follow", "--yes", &invite, "nowhere"]).ends_with(2).says("is no folder");
     std::fs::create_dir(stage.path("empty")).unwrap();
-    stage.kanon(["follow", &invite, "empty"]).says("note: nothing of Polarspur is in this folder yet");
+    stage.kanon(["follow", "--yes", &invite, "empty"]).says("note: nothing of Polarspur is in this folder yet");
     assert_eq!(mods(&stage, "empty"), mods(&stage, "mara"), "an empty one may be a new game's");
 }
 
@@ -92,7 +95,7 @@ fn what_is_wrong_with_an_invite_is_told(#[case] text: &str, #[case] told: &str) 
     stage.env.push(("KANON_PATIENCE".to_owned(), "1".to_owned()));
     let text = text.replace("{}", &"ab".repeat(32)).replace("{site}", &stage.path("site").display().to_string());
     let text = if text.starts_with('#') { format!("https://mods.example/{text}") } else { text };
-    stage.kanon(["follow", &text, "oskar"]).ends_with(2).says(told).says("do:");
+    stage.kanon(["follow", "--yes", &text, "oskar"]).ends_with(2).says(told).says("do:");
     assert!(!stage.path("oskar/.kanon").exists());
 }
 
@@ -103,10 +106,10 @@ fn off_line_the_last_release_counts() {
     let web = Web::serve(&stage.path("site"));
     stage.kanon(["publish", "--address", &web.address()]).ends_with(0);
     let invite = invite(&stage);
-    stage.kanon(["follow", &invite, "oskar"]).ends_with(0);
+    stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0);
     web.manners.budget.store(0, Ordering::SeqCst);
     stage
-        .kanon(["follow", "oskar"])
+        .kanon(["follow", "--yes", "oskar"])
         .ends_with(0)
         .says("can't be reached")
         .says("what it said the last time counts")
@@ -115,10 +118,10 @@ fn off_line_the_last_release_counts() {
     let report = stage.kanon(["follow", "oskar", "--check", "--format", "json"]).ends_with(1).json();
     assert_eq!((report["stale"].as_bool(), report["findings"][0]["code"].as_str()), (Some(true), Some("mod-missing")));
     let before = game(&stage, "oskar");
-    stage.kanon(["follow", "oskar"]).ends_with(2).says("run kanon follow again");
+    stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says("run kanon follow again");
     assert_eq!(game(&stage, "oskar"), before);
     web.manners.budget.store(-1, Ordering::SeqCst);
-    stage.kanon(["follow", "oskar"]).ends_with(0).says("in line");
+    stage.kanon(["follow", "--yes", "oskar"]).ends_with(0).says("in line");
 }
 
 const FEN: &str = r#"format = "kanon-rulebook/1"
@@ -188,12 +191,12 @@ fn release(stage: &Stage, number: u64) {
 #[test]
 fn an_update_fetches_only_what_changed_of_a_large_mod() {
     let (stage, web, invite) = fen();
-    stage.kanon(["follow", &invite, "game"]).ends_with(0).says("fetched: 6.00 MiB for 2 files");
+    stage.kanon(["follow", "--yes", &invite, "game"]).ends_with(0).says("fetched: 6.00 MiB for 2 files");
     let edits = 3 * EDIT as u64;
     for number in [2, 3] {
         release(&stage, number);
         let before = web.manners.sent.load(Ordering::SeqCst);
-        let report = stage.kanon(["follow", "game", "--format", "json"]).ends_with(0).json();
+        let report = stage.kanon(["follow", "--yes", "game", "--format", "json"]).ends_with(0).json();
         let (told, sent) =
             (report["fetched"]["bytes"].as_u64().unwrap(), web.manners.sent.load(Ordering::SeqCst) - before);
         assert!(
@@ -213,7 +216,7 @@ fn an_update_fetches_only_what_changed_of_a_large_mod() {
     );
     web.manners.ranges.store(false, Ordering::SeqCst);
     release(&stage, 4);
-    let report = stage.kanon(["follow", "game", "--format", "json"]).ends_with(0).json();
+    let report = stage.kanon(["follow", "--yes", "game", "--format", "json"]).ends_with(0).json();
     assert!(report["fetched"]["bytes"].as_u64().unwrap() > LARGE as u64, "without ranges it comes whole: {report}");
     assert_eq!(std::fs::read(stage.path("game/loads/peat-4.load")).unwrap(), edited(40));
 }
@@ -224,11 +227,11 @@ fn an_update_fetches_only_what_changed_of_a_large_mod() {
 #[case::an_update(true)]
 fn a_line_that_is_cut_again_and_again(#[case] update: bool) {
     let (stage, web, invite) = fen();
-    let (mut words, mut expected) = (vec!["follow", &invite, "game"], noise(1, LARGE));
+    let (mut words, mut expected) = (vec!["follow", "--yes", &invite, "game"], noise(1, LARGE));
     if update {
         stage.kanon(words).ends_with(0);
         release(&stage, 2);
-        (words, expected) = (vec!["follow", "game"], edited(20));
+        (words, expected) = (vec!["follow", "--yes", "game"], edited(20));
     }
     let budget = if update { 60 << 10 } else { 700 << 10 };
     let (mut runs, begun) = (0, web.manners.sent.load(Ordering::SeqCst));
@@ -261,7 +264,7 @@ const STEPS: u32 = 12;
 #[test]
 fn killed_at_any_moment_the_next_run_finishes() {
     let (stage, web, invite) = fen();
-    stage.kanon(["follow", &invite, "game"]).ends_with(0);
+    stage.kanon(["follow", "--yes", &invite, "game"]).ends_with(0);
     release(&stage, 2);
     let copy = |from: &str, to: &str| {
         drop(std::fs::remove_dir_all(stage.path(to)));
@@ -277,13 +280,13 @@ fn killed_at_any_moment_the_next_run_finishes() {
     };
     copy("game", "wreck-0");
     let begun = std::time::Instant::now();
-    stage.kanon(["follow", "game"]).ends_with(0);
+    stage.kanon(["follow", "--yes", "game"]).ends_with(0);
     let whole = begun.elapsed();
     let good = game(&stage, "game").into_iter().map(|(name, (bytes, ..))| (name, bytes)).collect::<Vec<_>>();
     let (mut mixed, mut killed) = (0, 0);
     for step in 1..=STEPS {
         copy("wreck-0", "wreck");
-        let mut child = stage.command(["follow", "wreck"]).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        let mut child = stage.command(["follow", "--yes", "wreck"]).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
         std::thread::sleep(whole * step / STEPS);
         drop(child.kill());
         killed += u32::from(!child.wait().unwrap().success());
@@ -298,7 +301,7 @@ fn killed_at_any_moment_the_next_run_finishes() {
             mixed += 1;
             stage.kanon(["follow", "wreck", "--check"]).says("was interrupted after");
         }
-        stage.kanon(["follow", "wreck"]).ends_with(0).says("in line");
+        stage.kanon(["follow", "--yes", "wreck"]).ends_with(0).says("in line");
         let now = game(&stage, "wreck").into_iter().map(|(name, (bytes, ..))| (name, bytes)).collect::<Vec<_>>();
         assert_eq!(now.len(), good.len(), "killed after {step}/{STEPS} ({mixed} mixed)");
         assert!(now == good);
@@ -312,7 +315,7 @@ fn what_lies_in_the_way_is_kept_and_what_is_not_right_is_never_taken() {
     let (stage, invite) = stage();
     new_game(&stage, "fresh");
     stage.write("fresh/mods/snowtrack-3.2.1.psm", psm("snowtrack", "3.2.1", "everywhere"));
-    stage.kanon(["follow", &invite, "fresh"]).ends_with(0).says("replace");
+    stage.kanon(["follow", "--yes", &invite, "fresh"]).ends_with(0).says("replace");
     let mine = std::fs::read(stage.path("mara/mods/snowtrack-3.2.1.psm")).unwrap();
     assert_eq!(std::fs::read(stage.path("fresh/mods/snowtrack-3.2.1.psm")).unwrap(), mine);
     stage.kanon(["-C", "fresh", "undo", "fresh"]).ends_with(0);
@@ -321,5 +324,5 @@ fn what_lies_in_the_way_is_kept_and_what_is_not_right_is_never_taken() {
         psm("snowtrack", "3.2.1", "everywhere")
     );
     let tool = said(stage.command(["-C", "fresh", "publish", "x"])).ends_with(2);
-    assert!(tool.err.contains("follows somebody's release"), "{}", tool.err);
+    assert!(tool.err.contains("belongs to a game that follows a release"), "{}", tool.err);
 }

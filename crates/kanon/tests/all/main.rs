@@ -7,6 +7,7 @@ mod attacks;
 mod bad_archives;
 mod bad_files;
 mod buckets;
+mod confinement;
 mod corpus;
 mod crash;
 mod diagnosing;

@@ -130,13 +130,13 @@ fn two_players_follow_and_join(#[values(Place::Folder, Place::OwnServer, Place::
         if invite.contains("://") { by_folder.hides("names a folder") } else { by_folder.says("names a folder") };
     by_folder.says(&invite);
     stage.kanon(["invite", "--address", "https://mods.example/"]).ends_with(0).hides("names a folder");
-    stage.kanon(["follow", &invite, "oskar"]).ends_with(0).says("in place").says("in line with the canon");
+    stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0).says("in place").says("in line with the canon");
     new_game(&stage, "fresh");
     update(&stage, "3.9.0");
     let again = stage.kanon(["publish", "--format", "json"]).ends_with(0).json();
     assert_eq!((again["release"].as_u64(), again["uploaded_files"].as_u64()), (Some(2), Some(1)), "{again}");
     for (player, files) in [("oskar", 1), ("fresh", 7)] {
-        let mut words = vec!["follow", "--format", "json"];
+        let mut words = vec!["follow", "--yes", "--format", "json"];
         words.extend(if player == "fresh" { vec![invite.as_str(), player] } else { vec![player] });
         let report = stage.kanon(words).ends_with(0).json();
         fits_its_schema("following", &report);
@@ -235,7 +235,7 @@ fn a_publication_that_was_killed_is_heard_of_by_nobody() {
     let stage = Stage::sealed();
     stage.kanon(["publish", "site"]).ends_with(0);
     let invite = invite(&stage);
-    stage.kanon(["follow", &invite, "oskar"]).ends_with(0);
+    stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0);
     let noise: Vec<u8> = (0..5_u32 << 20).map(|i| (i.wrapping_mul(i) % 251) as u8 ^ (i / 977) as u8).collect();
     let mut hull = psm("zeppelin", "1", "everywhere");
     hull.splice(0..0, noise);
@@ -246,10 +246,10 @@ fn a_publication_that_was_killed_is_heard_of_by_nobody() {
     let program = crate::stage::program().display();
     shell.arg("-c").arg(format!("ulimit -f 4096; exec '{program}' publish")).current_dir(stage.path(""));
     assert_eq!(said(shell).code, None, "the signal ended it");
-    let report = stage.kanon(["follow", "oskar", "--format", "json"]).ends_with(0).json();
+    let report = stage.kanon(["follow", "--yes", "oskar", "--format", "json"]).ends_with(0).json();
     assert_eq!((report["release"].as_u64(), report["in_line"].as_bool()), (Some(1), Some(true)));
     stage.kanon(["publish"]).ends_with(0).says("published");
-    stage.kanon(["follow", "oskar"]).ends_with(0).says("zeppelin 1 is missing").says("in line");
+    stage.kanon(["follow", "--yes", "oskar"]).ends_with(0).says("zeppelin 1 is missing").says("in line");
     let left: Vec<String> = stage.fingerprint("site").into_keys().filter(|name| name.contains('#')).collect();
     assert_eq!(left, [""; 0], "nothing of the broken upload stays");
 }
@@ -303,10 +303,10 @@ fn the_end_of_the_signatures_is_told_long_before() {
     stage.write("kanon.toml", stage.read("kanon.toml") + "\n[release]\nto = \"site\"\ndays = 30\n");
     stage.kanon(["publish"]).ends_with(0);
     let invite = invite(&stage);
-    stage.kanon(["follow", &invite, "oskar"]).ends_with(0).says("note: its signatures end on");
+    stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0).says("note: its signatures end on");
     stage.kanon(["check", "oskar"]).ends_with(0).says("the signatures of release 1 end on");
     stage.write("kanon.toml", stage.read("kanon.toml").replace("days = 30", "days = 500"));
     stage.kanon(["publish"]).ends_with(0).says("release 2");
-    stage.kanon(["follow", "oskar"]).ends_with(0).hides("signatures end on");
+    stage.kanon(["follow", "--yes", "oskar"]).ends_with(0).hides("signatures end on");
     stage.kanon(["check", "oskar"]).ends_with(0).hides("end on");
 }

@@ -7,7 +7,7 @@ use std::io;
 use kanon_core::digest::Blake3;
 use kanon_core::document::{self, scalar};
 use kanon_core::limits;
-use kanon_core::path::InstallPath;
+use kanon_core::path::{InstallPath, off_limits};
 use kanon_core::reading::{Known, RawEntry, near_option, read_list};
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
 use kanon_core::survey::{
@@ -44,7 +44,8 @@ fn below(install: &dyn Install, above: Option<&InstallPath>, part: &Part) -> Vec
                 return Vec::new();
             }
             let entries = install.list(above, 1, &HashSet::new()).entries;
-            entries.into_iter().map(|entry| entry.path).filter(|path| pattern.fits(path.name())).collect()
+            let paths = entries.into_iter().map(|entry| entry.path);
+            paths.filter(|path| pattern.fits(path.name()) && off_limits(path.as_str()).is_none()).collect()
         }
     }
 }

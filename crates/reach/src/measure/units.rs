@@ -4,7 +4,7 @@
 
 use std::collections::HashSet;
 
-use kanon_core::path::InstallPath;
+use kanon_core::path::{InstallPath, off_limits};
 use kanon_core::rulebook::{Holds, Named, Shelf};
 use kanon_core::survey::Unreadable;
 use rayon::prelude::*;
@@ -105,14 +105,14 @@ impl<'r> Shelved<'r> {
     }
 
     fn files(&mut self, install: &dyn Install, shelf: &'r Shelf, place: &InstallPath) {
-        let listing = install.list(Some(place), 1, &HashSet::new());
+        let listing = listed(install, place, 1);
         self.refuse(shelf, &listing);
         self.groups.extend(file_group(install, shelf, (place, place), &listing));
         self.side_folders.extend(listing.entries.into_iter().filter(|e| e.kind == Kind::Folder).map(|e| e.path));
     }
 
     fn folders(&mut self, install: &dyn Install, shelf: &'r Shelf, place: &InstallPath) {
-        let top = install.list(Some(place), 1, &HashSet::new());
+        let top = listed(install, place, 1);
         self.refuse(shelf, &top);
         self.groups.extend(file_group(install, shelf, (place, place), &top));
         let folders: Vec<InstallPath> =
@@ -121,7 +121,7 @@ impl<'r> Shelved<'r> {
             .into_par_iter()
             .filter(|folder| shelf.classify_folder(folder.name()) != Named::NoMod)
             .map(|folder| {
-                let mut listing = install.list(Some(&folder), FOLDER_DEPTH, &HashSet::new());
+                let mut listing = listed(install, &folder, FOLDER_DEPTH);
                 let files = files_of(std::mem::take(&mut listing.entries));
                 (folder_group(shelf, place, folder, files), listing)
             })
@@ -140,6 +140,13 @@ impl<'r> Shelved<'r> {
             }
         }
     }
+}
+
+/// What is in a place, but for what is Kanon's own: that is no mod, whatever a shelf says.
+fn listed(install: &dyn Install, place: &InstallPath, depth: usize) -> Listing {
+    let mut listing = install.list(Some(place), depth, &HashSet::new());
+    listing.entries.retain(|entry| off_limits(entry.path.as_str()).is_none());
+    listing
 }
 
 fn files_of(entries: Vec<Entry>) -> Vec<(InstallPath, Stamp)> {

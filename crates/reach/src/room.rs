@@ -1,0 +1,139 @@
+//! Room on disks: looked at before anything is written, so that nothing stops in the middle for want of it.
+
+use std::path::Path;
+
+use crate::error::ReachError;
+
+/// What is free on the disk that a folder is on.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Room {
+    /// Bytes for whoever runs this.
+    pub bytes: u64,
+    /// File numbers, where the file system counts them.
+    pub files: Option<u64>,
+    /// What tells this disk from others.
+    disk: u64,
+}
+
+/// How much room something takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Need {
+    /// Bytes.
+    pub bytes: u64,
+    /// Files.
+    pub files: u64,
+}
+
+/// How much room is missing.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Lack {
+    /// So many bytes of so many.
+    Bytes {
+        /// What is needed.
+        needed: u64,
+        /// What is free.
+        free: u64,
+    },
+    /// So many file numbers of so many.
+    Files {
+        /// What is needed.
+        needed: u64,
+        /// What is free.
+        free: u64,
+    },
+}
+
+impl Lack {
+    /// In words.
+    pub fn told(&self) -> String {
+        let mib = |bytes: u64| format!("{:.1} MiB", bytes as f64 / f64::from(1 << 20));
+        match *self {
+            Self::Bytes { needed, free } => {
+                format!("{} are needed and {} are free, so {} are missing", mib(needed), mib(free), mib(needed.saturating_sub(free)))
+            }
+            Self::Files { needed, free } => {
+                format!("the disk can take {free} more files and {needed} are needed, so {} file numbers are missing", needed.saturating_sub(free))
+            }
+        }
+    }
+}
+
+impl std::ops::Add for Need {
+    type Output = Self;
+
+    fn add(self, other: Self) -> Self {
+        Self { bytes: self.bytes.saturating_add(other.bytes), files: self.files.saturating_add(other.files) }
+    }
+}
+
+/// What is free on the disk of a folder, or of the nearest one above it that is there; nothing where the system does not tell.
+#[cfg(unix)]
+pub fn free(folder: &Path) -> Option<Room> {
+    use std::os::unix::fs::MetadataExt;
+    let there = folder.ancestors().find(|folder| folder.is_dir())?;
+    let stat = rustix::fs::statvfs(there).ok()?;
+    let disk = std::fs::metadata(there).ok()?.dev();
+    let files = Some(stat.f_favail).filter(|_| stat.f_files > 0);
+    Some(Room { bytes: stat.f_bavail.saturating_mul(stat.f_frsize), files, disk })
+}
+
+/// What is free on the disk of a folder, or of the nearest one above it that is there; nothing where the system does not tell.
+#[cfg(not(unix))]
+pub fn free(folder: &Path) -> Option<Room> {
+    let there = folder.ancestors().find(|folder| folder.is_dir())?.canonicalize().ok()?;
+    let disks = sysinfo::Disks::new_with_refreshed_list();
+    let of = |disk: &&sysinfo::Disk| there.starts_with(disk.mount_point());
+    let (number, disk) = disks.list().iter().enumerate().filter(|(_, disk)| of(disk)).max_by_key(|(_, disk)| disk.mount_point().as_os_str().len())?;
+    Some(Room { bytes: disk.available_space(), files: None, disk: number as u64 })
+}
+
+/// Refuses to begin what there is no room for; needs on one disk are added up.
+///
+/// # Errors
+/// With how much is missing, and where.
+pub fn refuse_lack(attempt: &'static str, needs: &[(&Path, Need)]) -> Result<(), ReachError> {
+    let rooms: Vec<(&Path, Need, Room)> =
+        needs.iter().filter_map(|(folder, need)| Some((*folder, *need, free(folder)?))).collect();
+    for (folder, _, room) in &rooms {
+        let on_it = rooms.iter().filter(|(_, _, other)| other.disk == room.disk);
+        let need = on_it.fold(Need::default(), |sum, (_, need, _)| sum + *need);
+        if let Some(lack) = lack(need, *room) {
+            return Err(ReachError::NoRoom { attempt, path: (*folder).to_owned(), lack });
+        }
+    }
+    Ok(())
+}
+
+fn lack(need: Need, room: Room) -> Option<Lack> {
+    if need.bytes > room.bytes {
+        return Some(Lack::Bytes { needed: need.bytes, free: room.bytes });
+    }
+    let free = room.files.filter(|free| need.files > *free)?;
+    Some(Lack::Files { needed: need.files, free })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case((10, 1), (10, Some(1)), None)]
+    #[case((11, 1), (10, Some(1)), Some(Lack::Bytes { needed: 11, free: 10 }))]
+    #[case((0, 2), (10, Some(1)), Some(Lack::Files { needed: 2, free: 1 }))]
+    #[case((0, 2), (10, None), None)]
+    fn what_is_missing_is_told(#[case] need: (u64, u64), #[case] room: (u64, Option<u64>), #[case] lacks: Option<Lack>) {
+        let need = Need { bytes: need.0, files: need.1 };
+        assert_eq!(lack(need, Room { bytes: room.0, files: room.1, disk: 1 }), lacks);
+    }
+
+    #[test]
+    fn needs_on_one_disk_add_up_and_a_folder_may_be_still_to_come() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let room = free(&temp.path().join("not/there/yet")).expect("the system tells");
+        let half = Need { bytes: room.bytes / 2 + (64 << 20), files: 0 };
+        refuse_lack("try", &[(temp.path(), half)]).expect("half of it is there");
+        let told = refuse_lack("try", &[(temp.path(), half), (&temp.path().join("x"), half)]).expect_err("all of it twice");
+        assert!(told.to_string().contains("are missing"), "{told}");
+    }
+}
