@@ -12,7 +12,7 @@ use crate::digest::Blake3;
 use crate::finding::Severity;
 use crate::path::{InstallPath, PathError};
 use crate::rulebook::{Role, Shelf};
-use crate::survey::{NeededOn, Survey, SurveyedMod};
+use crate::survey::{NeededOn, Reading, RelationKind, Survey, SurveyedMod};
 
 /// The first field of every alignment.
 pub const FORMAT: &str = "kanon-alignment/1";
@@ -173,6 +173,43 @@ pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result
     Ok(plan)
 }
 
+/// A mod that a plan takes off although another needs it that stays.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Orphan {
+    /// The mod that is taken off.
+    pub taken: String,
+    /// The mod that needs it.
+    pub needed_by: String,
+}
+
+/// What a plan would leave without what it needs. Only mods that are switched on and of this loader count, and what the canon
+/// brings is there afterwards.
+pub fn orphans(plan: &Plan, measure: Measure<'_>, survey: &Survey) -> Vec<Orphan> {
+    let parked: BTreeSet<&InstallPath> =
+        plan.steps.iter().filter(|step| step.action == Action::Park).map(|step| &step.path).collect();
+    let is_on = |found: &&SurveyedMod| found.enabled && found.reading.made_for.is_none();
+    let goes = |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
+    let (gone, stays): (Vec<&SurveyedMod>, Vec<&SurveyedMod>) = survey.mods.iter().filter(is_on).partition(goes);
+    let ids = |reading: &Reading| -> Vec<String> {
+        std::iter::once(&reading.id).chain(&reading.provides).map(|id| id.to_lowercase()).collect()
+    };
+    let role = survey.install.role;
+    let of_canon = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.reading);
+    let there: BTreeSet<String> = stays.iter().map(|found| &found.reading).chain(of_canon).flat_map(ids).collect();
+    let mut orphans = Vec::new();
+    for taken in gone {
+        let lost: Vec<String> = ids(&taken.reading).into_iter().filter(|id| !there.contains(id)).collect();
+        let needs = |found: &&&SurveyedMod| {
+            let required = found.reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+            required.into_iter().any(|relation| lost.contains(&relation.id.to_lowercase()))
+        };
+        let needed = stays.iter().filter(needs);
+        orphans.extend(needed.map(|by| Orphan { taken: taken.reading.id.clone(), needed_by: by.reading.id.clone() }));
+    }
+    orphans.dedup();
+    orphans
+}
+
 impl Plan {
     /// Refuses a plan with a step that touches what is Kanon's own, whatever made the plan.
     ///
@@ -283,8 +320,10 @@ impl Planner<'_> {
         of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
     }
 
+    /// Of equal copies the one that is called as the canon calls it stays.
     fn right_copy(&self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Option<SurveyedMod> {
-        self.copies(sealed, place).find(|copy| self.is_right(copy, sealed, shelf)).cloned()
+        let right = self.copies(sealed, place).filter(|copy| self.is_right(copy, sealed, shelf));
+        right.min_by_key(|copy| copy.name != sealed.name).cloned()
     }
 
     fn park_other_copies(

@@ -12,6 +12,16 @@ use crate::survey::{Member, NeededOn, Reading, Survey, SurveyError, SurveyedMod,
 /// The first field of every canon.
 pub const FORMAT: &str = "kanon-canon/1";
 
+/// The last field of every canon: the digest of what stands before it.
+const SEAL: &str = "seal";
+
+/// What a canon says that it is known again by.
+#[derive(Deserialize)]
+struct Sealed {
+    #[serde(default)]
+    seal: Option<Blake3>,
+}
+
 /// The agreed set.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Canon {
@@ -144,13 +154,30 @@ pub struct SealedFile {
     pub sha256: Option<Sha256>,
 }
 
+/// Hashes what is written, so that none of it has to be kept.
+struct Hashing(blake3::Hasher);
+
+impl std::io::Write for Hashing {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.update(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
 impl Canon {
     /// The canon as it is written: the same bytes for the same set.
     ///
     /// # Errors
     /// Never for a canon made by this program.
     pub fn to_json(&self) -> Result<String, serde_json::Error> {
-        serde_json::to_string_pretty(self).map(|json| json + "\n")
+        let json = serde_json::to_string_pretty(self)?;
+        // Last stands what the rest is known again by: a canon that was edited or cut since says so itself.
+        let (body, seal) = (json.trim_end_matches("\n}"), Blake3::of(json.as_bytes()));
+        Ok(format!("{body},\n  \"{SEAL}\": \"{seal}\"\n}}\n"))
     }
 
     /// Reads a canon. Paths and digests are checked on the way in.
@@ -162,11 +189,23 @@ impl Canon {
             return Err(SurveyError::TooLarge);
         }
         let canon: Self =
-            serde_json::from_slice(bytes).map_err(|error| SurveyError::Shape(printable(&error.to_string())))?;
+            serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
+        let Sealed { seal } =
+            serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
         if canon.format != FORMAT {
             return Err(SurveyError::Format(printable(&canon.format)));
         }
-        Ok(canon)
+        // Canons of older programs have no seal.
+        match seal {
+            Some(seal) if seal != canon.own_seal()? => Err(SurveyError::Altered),
+            _ => Ok(canon),
+        }
+    }
+
+    fn own_seal(&self) -> Result<Blake3, SurveyError> {
+        let mut hasher = Hashing(blake3::Hasher::new());
+        serde_json::to_writer_pretty(&mut hasher, self).map_err(|error| SurveyError::NoCanon(error.to_string()))?;
+        Ok(Blake3::from_bytes(*hasher.0.finalize().as_bytes()))
     }
 
     /// Takes an install as the measure of another, where there is no canon.

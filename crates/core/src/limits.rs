@@ -2,6 +2,8 @@
 
 /// Bytes of one metadata document, inside an archive or beside it.
 pub const DOCUMENT_BYTES: u64 = 4 << 20;
+/// Values, names and texts of one document: small ones take far more room read than written.
+pub const DOCUMENT_NODES: usize = 200_000;
 /// Levels of nesting in a document.
 pub const DEPTH: usize = 128;
 /// Levels of archives inside archives that are looked into.
@@ -11,7 +13,11 @@ pub const NESTED_BYTES: u64 = 32 << 20;
 /// Archives inside one archive that are looked into, on all levels.
 pub const NESTED_ARCHIVES: usize = 256;
 /// Members of one archive.
-pub const ARCHIVE_MEMBERS: usize = 200_000;
+pub const ARCHIVE_MEMBERS: usize = 100_000;
+/// Bytes that an unpacker may need for its dictionary.
+pub const DICTIONARY_BYTES: u64 = 64 << 20;
+/// Bytes of what a tar archive says of one member beside its header.
+pub const TAR_NAME_BYTES: u64 = 8 << 10;
 /// Bytes that the members of one archive claim to unpack to.
 pub const ARCHIVE_UNPACKED_BYTES: u64 = 64 << 30;
 /// How many times larger than the archive its unpacked members may be ...
@@ -21,7 +27,7 @@ pub const ARCHIVE_RATIO_FROM_BYTES: u64 = 256 << 20;
 /// Members of an archive that a survey lists by name; past it, a difference is told without its place.
 pub const LISTED_MEMBERS: usize = 2_000;
 /// Bytes of a survey or a canon read back from a file.
-pub const SURVEY_BYTES: u64 = 512 << 20;
+pub const SURVEY_BYTES: u64 = 40 << 20;
 /// Bytes of a rulebook or a `kanon.toml`.
 pub const TOML_BYTES: u64 = 4 << 20;
 /// Bytes of one log line that are looked at.

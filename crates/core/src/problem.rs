@@ -1,6 +1,6 @@
 //! What is wrong in a file that a person wrote, tied to the spot, collected so that one round of mending is enough.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::ops::Range;
 
 /// How bad a problem is: an error stops the work, a warning is only told.
@@ -25,9 +25,17 @@ pub struct Problem {
     pub help: Option<String>,
 }
 
-/// A collector of problems that many readers share.
+/// So many problems are told of one file: nobody mends more in one round.
+const TOLD: usize = 50;
+
+/// A collector of problems that many readers share, and what patterns of the same file may still cost.
 #[derive(Debug, Default)]
-pub struct Problems(RefCell<Vec<Problem>>);
+pub struct Problems {
+    found: RefCell<Vec<Problem>>,
+    /// How many more there were.
+    more: Cell<usize>,
+    spent: Cell<usize>,
+}
 
 impl Problems {
     /// Notes an error.
@@ -45,14 +53,31 @@ impl Problems {
         self.push(Problem { gravity: Gravity::Warning, span, message: message.into(), help: Some(help.into()) });
     }
 
-    fn push(&self, problem: Problem) {
-        self.0.borrow_mut().push(problem);
+    /// Spends some of a budget that all of a file shares. Says whether there was as much left.
+    pub fn spend(&self, amount: usize, budget: usize) -> bool {
+        self.spent.set(self.spent.get().saturating_add(amount));
+        self.spent.get() <= budget
     }
 
-    /// All problems, in the order of the text.
+    fn push(&self, problem: Problem) {
+        let mut found = self.found.borrow_mut();
+        if found.len() < TOLD {
+            found.push(problem);
+        } else {
+            self.more.set(self.more.get() + 1);
+        }
+    }
+
+    /// The problems, in the order of the text; of very many, the first ones and how many more there are.
     pub fn into_sorted(self) -> Vec<Problem> {
-        let mut problems = self.0.into_inner();
+        let mut problems = self.found.into_inner();
         problems.sort_by_key(|p| (p.span.start, p.span.end));
+        if let Some(last) = problems.last_mut().filter(|_| self.more.get() > 0) {
+            let more = format!("there are {} more problems of this kind in the file", self.more.get());
+            last.help = Some(last.help.take().map_or_else(|| more.clone(), |help| format!("{help}; {more}")));
+            // One of those that are not told may be the error.
+            last.gravity = Gravity::Error;
+        }
         problems
     }
 }

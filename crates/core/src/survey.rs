@@ -599,6 +599,12 @@ pub enum SurveyError {
     /// It is not what a survey looks like.
     #[error("it is no survey: {0}")]
     Shape(String),
+    /// It is not what a canon looks like.
+    #[error("it is no canon: {0}")]
+    NoCanon(String),
+    /// It is not what it was when it was sealed.
+    #[error("it was changed by hand or cut after it was sealed: it does not fit its own seal any more")]
+    Altered,
     /// It is of another format.
     #[error("its format is `{0}`; this version of Kanon reads `{FORMAT}`")]
     Format(String),

@@ -149,6 +149,8 @@ pub struct Keep {
     pub number: Option<u32>,
     /// So many days.
     pub days: Option<u32>,
+    /// So many canons that were sealed before.
+    pub canons: Option<u32>,
 }
 
 /// How releases for players are published.
@@ -335,6 +337,8 @@ fn has_password(at: &str) -> bool {
 const RELEASE_DAYS: (u64, u64) = (1, 3_650);
 /// So many releases may keep their files.
 const RELEASES_KEPT: (u64, u64) = (1, 10_000);
+/// So many canons that were sealed before.
+const CANONS_KEPT: (u64, u64) = (1, 100_000);
 /// So many backups, or days of them.
 const BACKUPS_KEPT: (u64, u64) = (0, 1_000_000);
 
@@ -352,7 +356,11 @@ fn within(section: &Section<'_>, key: &'static str, (least, most): (u64, u64)) -
 
 fn keep(section: Section<'_>) -> Keep {
     let keep =
-        Keep { number: within(&section, "keep", BACKUPS_KEPT), days: within(&section, "days", BACKUPS_KEPT) };
+        Keep {
+            number: within(&section, "keep", BACKUPS_KEPT),
+            days: within(&section, "days", BACKUPS_KEPT),
+            canons: within(&section, "canons", CANONS_KEPT),
+        };
     section.finish();
     keep
 }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
-use kanon_core::align::{self, Action, Plan, RiskyExtras, Step};
+use kanon_core::align::{self, Action, Orphan, Plan, RiskyExtras, Step};
 use kanon_core::amend::Said;
 use kanon_core::canon::Canon;
 use kanon_core::check::{entries_of, placed_files};
@@ -29,6 +29,7 @@ use kanon_reach::worlds;
 
 use crate::amending::amend;
 use crate::arguments::Consent;
+use crate::commands::agreed;
 use crate::failure::Failure;
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Surveyed, Target};
@@ -88,6 +89,8 @@ pub struct Planned {
     pub plan: Plan,
     /// The mods that want a new world, while nobody has said what becomes of the one that is there.
     pub undecided: Vec<String>,
+    /// The mods that would be taken off although others need them that stay, while nobody has said that they may.
+    pub orphans: Vec<Orphan>,
     /// What was surveyed.
     pub surveyed: Option<Surveyed>,
     /// Bytes that are nowhere but here: rebuilt archives, prepared worlds.
@@ -197,7 +200,11 @@ impl<'e> Job<'e> {
             .map_err(|error| ReachError::Plan(error.into()))?;
         amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
         plan.refuse_off_limits().map_err(ReachError::from)?;
-        self.planned = Planned { plan, undecided, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
+        let orphans = match wanted.risky {
+            RiskyExtras::Stay => align::orphans(&plan, self.session.measure(&canon), survey),
+            RiskyExtras::Park => Vec::new(),
+        };
+        self.planned = Planned { plan, undecided, orphans, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
         self.plan_bases()
     }
 
@@ -416,7 +423,28 @@ impl<'e> Job<'e> {
 
     /// Whether there are steps that may be carried out.
     pub fn has_work(&self) -> bool {
-        !self.planned.plan.steps.is_empty() && self.planned.undecided.is_empty()
+        !self.planned.plan.steps.is_empty() && self.planned.undecided.is_empty() && self.planned.orphans.is_empty()
+    }
+
+    /// Tells of mods that would be taken off although others need them that stay, and asks about it; an answer for all the rest
+    /// is none for this.
+    pub fn settle_orphans(&mut self, may_ask: bool) -> Result<(), Failure> {
+        if self.planned.orphans.is_empty() {
+            return Ok(());
+        }
+        let (env, ui, name) = (self.session.env, self.session.ui, printable(&self.placed.name));
+        for Orphan { taken, needed_by } in &self.planned.orphans {
+            let (taken, needed_by) = (printable(taken), printable(needed_by));
+            ui.notice(&format!("note: {taken} would be taken off {name}, and {needed_by}, which stays there, needs it"));
+        }
+        if may_ask && env.can_ask && agreed(false, env, ui, "Take them off all the same?")? {
+            self.planned.orphans.clear();
+        } else {
+            ui.notice(&format!(
+                "nothing is done to {name} before somebody decides: wish for them in kanon.toml, take off what needs them, or add --park-extras"
+            ));
+        }
+        Ok(())
     }
 
     /// Where the copies of an alignment are, from where the command works.
@@ -497,6 +525,13 @@ impl<'e> Job<'e> {
             others,
         };
         let done = work(site, &mut self.session);
+        let lost = install.lost_modes();
+        if !lost.is_empty() {
+            self.session.ui.notice(&format!(
+                "note: this host keeps no permissions (it has no SITE CHMOD): see that what must be run still can be, in {}",
+                lost.join(", ")
+            ));
+        }
         // Sizes and times of a host are coarse: what was written just now may look like what was there before.
         self.session.state.forget_documents(install.shown(), &install.changed_documents())?;
         done

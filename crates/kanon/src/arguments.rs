@@ -244,6 +244,12 @@ pub struct Survey {
 pub struct Adopt {
     /// A name from kanon.toml, a folder, or an address
     pub install: String,
+    /// Adopt just this mod of it; may be given several times. One that only a client has is then wished for on every client
+    #[arg(long, value_name = "MOD")]
+    pub only: Vec<String>,
+    /// Leave this mod out; may be given several times
+    #[arg(long, value_name = "MOD", conflicts_with = "only")]
+    pub except: Vec<String>,
     #[command(flatten)]
     pub lens: Lens,
 }
@@ -311,6 +317,12 @@ pub struct Seal {
     /// Say what would change and write nothing
     #[arg(long)]
     pub changes: bool,
+    /// The other bytes of this mod are meant, although its release was sealed with others; may be given several times
+    #[arg(long, value_name = "MOD")]
+    pub accept: Vec<String>,
+    /// Make a canon count again that was sealed before, by its number in `kanon history --canons`
+    #[arg(long, value_name = "N", conflicts_with_all = ["changes", "accept"])]
+    pub back_to: Option<u64>,
 }
 
 #[derive(Debug, Args)]
@@ -538,6 +550,9 @@ pub struct Undo {
 pub struct History {
     /// A name from kanon.toml, a folder, or an address; all when none is given
     pub install: Option<String>,
+    /// List the canons that were sealed here instead
+    #[arg(long, conflicts_with = "install")]
+    pub canons: bool,
 }
 
 #[derive(Debug, Args)]

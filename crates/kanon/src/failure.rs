@@ -107,6 +107,9 @@ fn hint(error: &ReachError) -> Option<&'static str> {
             "see that the disk is not full and the file may be written; if it is damaged, put a copy of it back. Each backup also knows by itself what it is of: kanon undo INSTALL --from-backup N",
         ),
         ReachError::State { .. } => Some("see that the disk is not full and the file may be written"),
+        ReachError::BadCanon { .. } => Some(
+            "kanon seal makes it anew of kanon.toml; kanon seal --back-to N puts one back that was sealed here (kanon history --canons)",
+        ),
         ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
         ReachError::OfPlayer(_) => Some("go to the folder of your own workspace, or name it with -C; here it is: kanon follow"),
         ReachError::NotThisGame { .. } => {

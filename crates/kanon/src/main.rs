@@ -16,6 +16,7 @@ mod server_log;
 mod session;
 mod stock;
 mod ui;
+mod wholeness;
 
 use std::process::ExitCode;
 

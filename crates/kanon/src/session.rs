@@ -14,6 +14,7 @@ use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_core::wish::{Edits, Extras};
 use kanon_reach::bytes::Bytes;
+use kanon_reach::canons;
 use kanon_reach::carry_out::locks;
 use kanon_reach::claim::{self, Claimant};
 use kanon_reach::downloads::{Downloads, Found};
@@ -256,6 +257,20 @@ impl<'a> Session<'a> {
         }
         self.tell_end_of_release(workspace)?;
         Ok(Some(canon))
+    }
+
+    /// The last canon that was sealed here, whatever became of `canon.json` since.
+    pub fn last_canon(&self) -> Result<Option<Canon>, Failure> {
+        let workspace = self.workspace()?;
+        match workspace.canon() {
+            Err(error @ ReachError::BadCanon { .. }) => {
+                let kept = canons::newest(&workspace.canons())?.map(|kept| kept.canon);
+                let instead = if kept.is_some() { "the last one that was sealed here" } else { "nothing" };
+                self.ui.notice(&format!("note: {error}; {instead} counts in its place"));
+                Ok(kept)
+            }
+            canon => Ok(canon?),
+        }
     }
 
     /// Players can't follow a release whose signatures have ended: that is told long before.

@@ -3,20 +3,29 @@
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use kanon_core::canon::Canon;
 use kanon_core::catalogue::{CataloguedMod, CataloguedRelease};
 use kanon_core::digest::Blake3;
+use kanon_core::path::{InstallPath, printable};
 use kanon_core::rulebook::{Named, Role, Rulebook};
-use kanon_core::seal::{Candidate, Pins, asks};
+use kanon_core::seal::{Candidate, Choice, Damaged, Pins, asks};
 use kanon_core::solve::{Offer, Puzzle, Trust, first_look};
 use kanon_core::survey::{Reading, Survey, SurveyedKey, SurveyedMod};
 use kanon_core::wish::{ModWish, Wishes};
-use kanon_reach::bytes::Bytes;
+use kanon_reach::bytes::{self, Bytes};
 use kanon_reach::downloads::Found;
+use kanon_reach::error::{During, ReachError};
+use kanon_reach::install::Install;
+use kanon_reach::progress::Progress;
+use kanon_reach::room::{Need, refuse_lack};
+use kanon_reach::whole;
 
 use crate::failure::Failure;
-use crate::session::{KnownNames, Listed, Session};
+use crate::render::{count, size};
+use crate::session::{KnownNames, Listed, Session, Target};
+use crate::wholeness;
 
 /// A release on offer, with what people ask about it.
 pub struct Item {
@@ -42,6 +51,10 @@ pub struct Stock {
     sources: Vec<(String, Found)>,
     catalogues: Vec<Listed>,
     installs: Vec<(Role, PathBuf, Survey)>,
+    /// Installs on hosts, that were looked at because something is nowhere else.
+    hosts: Vec<(Role, Arc<dyn Install>, Survey)>,
+    /// Copies that are no whole mods.
+    damaged: Vec<Damaged>,
     last: Option<Canon>,
     known_names: KnownNames,
 }
@@ -49,15 +62,114 @@ pub struct Stock {
 impl Stock {
     /// Surveys installs, looks through sources and fetches catalogues.
     pub fn gather(session: &mut Session<'_>) -> Result<Self, Failure> {
-        let last = session.workspace()?.canon()?;
-        let installs = session.installs()?;
+        let last = session.last_canon()?;
+        let mut installs = session.installs()?;
         let catalogues = session.catalogues()?;
         let known_names = known_names(&installs, last.as_ref());
-        let sources = session.sources(&known_names)?;
-        let mut stock = Self { items: Vec::new(), sources, catalogues, installs, last, known_names };
+        let mut sources = session.sources(&known_names)?;
+        let mut damaged = Vec::new();
+        for (_, root, survey) in &mut installs {
+            damaged.extend(wholeness::take_out(session, root, survey, last.as_ref())?);
+        }
+        for held in sources.iter_mut().flat_map(|(_, found)| &mut found.held) {
+            damaged.extend(wholeness::take_out(session, &held.root, &mut held.survey, last.as_ref())?);
+        }
+        let mut stock = Self {
+            items: Vec::new(),
+            sources,
+            catalogues,
+            installs,
+            hosts: Vec::new(),
+            damaged,
+            last,
+            known_names,
+        };
         stock.items = stock.all_items(session);
         stock.tell_refused(session);
         Ok(stock)
+    }
+
+    /// Looks at installs on hosts too, where a wish is for what one of them has, or for what nothing on this machine has.
+    pub fn look_at_hosts(&mut self, session: &mut Session<'_>, wishes: &Wishes) -> Result<(), Failure> {
+        let versions = session.loaded.rulebook.versions;
+        let is_here = |wish: &ModWish| {
+            self.items.iter().any(|item| {
+                item.trust != Trust::Canon
+                    && item.reading.id.to_lowercase() == wish.id.to_lowercase()
+                    && wish.admits(item.reading.version.as_deref(), versions)
+                    && wish.from.as_deref().is_none_or(|from| from == item.place)
+            })
+        };
+        let lacking: Vec<&ModWish> = wishes.mods.iter().filter(|wish| !is_here(wish)).collect();
+        for install in &wishes.installs {
+            let may_have = |wish: &&&ModWish| wish.from.as_deref().is_none_or(|from| from == install.name);
+            if !session.is_remote(&install.name) || !lacking.iter().any(|wish| may_have(&wish)) {
+                continue;
+            }
+            let Target::Install(placed) = session.target(&install.name, None)? else { continue };
+            let opened = session.open_install(&placed)?;
+            let survey = session.survey(Target::Install(placed))?.survey;
+            self.hosts.push((install.role, opened, survey));
+        }
+        Ok(())
+    }
+
+    /// Fetches the bytes of a choice that only hosts have into the workspace's store. Gives what came damaged.
+    pub fn fetch_from_hosts(&self, session: &Session<'_>, choice: &Choice) -> Result<Vec<Damaged>, Failure> {
+        let store = session.workspace()?.store();
+        let files = choice.picks.iter().flat_map(|pick| &pick.sealed.files).map(|file| (file.blake3, file.size));
+        let keys = choice.picks.iter().flat_map(|pick| &pick.keys).map(|key| (key.blake3, key.size));
+        let sizes: BTreeMap<Blake3, u64> = files.chain(keys).collect();
+        let lacking = self.bytes(&store, &sizes.keys().copied().collect()).lacking(&sizes.keys().copied().collect());
+        let on_hosts: Vec<(Blake3, &Arc<dyn Install>, InstallPath, &Survey)> =
+            lacking.iter().filter_map(|digest| self.on_host(*digest)).collect();
+        if on_hosts.is_empty() {
+            return Ok(Vec::new());
+        }
+        let bytes: u64 = on_hosts.iter().filter_map(|(digest, ..)| sizes.get(digest)).sum();
+        let places: BTreeSet<&str> = on_hosts.iter().map(|(.., survey)| survey.install.name.as_str()).collect();
+        session.ui.notice(&format!(
+            "note: {} ({}) of these mods are on {} alone; they are fetched now, and kept in the workspace",
+            count(on_hosts.len(), "file"),
+            size(bytes),
+            places.into_iter().map(printable).collect::<Vec<_>>().join(" and ")
+        ));
+        refuse_lack("fetch what is on a host", &[(&store, Need { bytes, files: on_hosts.len() as u64 })])?;
+        let bar = session.ui.progress("fetching");
+        bar.ahead(bytes);
+        let mut damaged = Vec::new();
+        for (digest, install, path, survey) in on_hosts {
+            let outside = install.outside(&path);
+            let (mut source, _) = install.open_file(&path).during("fetch", &outside)?;
+            let kept = bytes::keep_read(&mut source, digest, &store)?.ok_or(ReachError::Changed(outside))?;
+            bar.done(sizes.get(&digest).copied().unwrap_or(0));
+            if let Some(why) = whole::fault(&kept).during("read", &kept)? {
+                std::fs::remove_file(&kept).during("remove", &kept)?;
+                let of = survey.mods.iter().find(|found| found.files.iter().any(|file| file.blake3 == digest));
+                damaged.push(Damaged {
+                    id: of.map_or_else(|| path.to_string(), |found| found.reading.id.clone()),
+                    version: of.and_then(|found| found.reading.version.clone()),
+                    place: survey.install.name.clone(),
+                    path: path.to_string(),
+                    why,
+                });
+            }
+        }
+        Ok(damaged)
+    }
+
+    fn on_host(&self, digest: Blake3) -> Option<(Blake3, &Arc<dyn Install>, InstallPath, &Survey)> {
+        self.hosts.iter().find_map(|(_, install, survey)| {
+            let mut files = survey.mods.iter().flat_map(|found| &found.files);
+            let file = files.find(|file| file.blake3 == digest).map(|file| &file.path);
+            let key = || survey.keys.iter().find(|key| key.blake3 == digest).map(|key| &key.path);
+            Some((digest, install, file.or_else(key)?.clone(), survey))
+        })
+    }
+
+    /// Copies that are no whole mods.
+    pub fn damaged(&self) -> &[Damaged] {
+        &self.damaged
     }
 
     fn all_items(&self, session: &Session<'_>) -> Vec<Item> {
@@ -99,9 +211,13 @@ impl Stock {
         for (name, found) in &self.sources {
             for (file, why) in &found.refused {
                 let file = file.file_name().map(|file| file.to_string_lossy().into_owned()).unwrap_or_default();
-                let file = kanon_core::path::printable(&file);
+                let file = printable(&file);
                 session.ui.notice(&format!("note: {file} in {name} is passed over: {why}"));
             }
+        }
+        for Damaged { path, place, why, .. } in &self.damaged {
+            let (path, place) = (printable(path), printable(place));
+            session.ui.notice(&format!("note: {path} in {place} is passed over, since it is no whole mod: {why}"));
         }
     }
 
@@ -266,7 +382,8 @@ impl Stock {
             let mods = found.mods().map(|(held, mod_)| (mod_, held.survey.keys_of(mod_).collect()));
             whole.extend(mods.map(|(mod_, keys)| (name.as_str(), Trust::Source, self.completed(session, mod_), keys)));
         }
-        for (role, _, survey) in &self.installs {
+        let hosts = self.hosts.iter().map(|(role, _, survey)| (role, survey));
+        for (role, survey) in self.installs.iter().map(|(role, _, survey)| (role, survey)).chain(hosts) {
             let enabled = survey.mods.iter().filter(|found| found.enabled);
             let name = survey.install.name.as_str();
             whole

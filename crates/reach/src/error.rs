@@ -41,6 +41,14 @@ pub enum ReachError {
         /// Why not.
         reason: String,
     },
+    /// The canon of the workspace is not what was sealed.
+    #[error("the canon in {} can't be used: {reason}", printable(&.path.display().to_string()))]
+    BadCanon {
+        /// Its file.
+        path: PathBuf,
+        /// Why not.
+        reason: String,
+    },
     /// No plan can be made.
     #[error(transparent)]
     Plan(#[from] PlanError),

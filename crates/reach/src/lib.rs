@@ -8,6 +8,7 @@
 pub mod backup;
 mod bring;
 pub mod bytes;
+pub mod canons;
 pub mod carry_out;
 pub mod claim;
 pub mod downloads;
@@ -20,6 +21,7 @@ pub mod install;
 pub mod logs;
 pub mod look;
 pub mod measure;
+pub mod open;
 pub mod origin;
 pub mod overlay;
 pub mod patience;
@@ -33,6 +35,7 @@ pub mod state;
 pub mod trial;
 pub mod undo;
 pub mod unpack;
+pub mod whole;
 pub mod workspace;
 pub mod worlds;
 

@@ -2,10 +2,12 @@
 //! promised, and a download that breaks off is gone on with where it stopped, also in a later run.
 
 use std::fs::{File, OpenOptions};
+use std::net::{IpAddr, ToSocketAddrs};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::time::Instant;
 
 use futures_util::stream::{BoxStream, StreamExt};
 use kanon_core::digest::Blake3;
@@ -270,6 +272,11 @@ impl Origin {
 
     /// Asks for bytes of a file, unless it is still the one that a tag is of.
     pub(crate) async fn ask(&self, file: &str, bytes: Range<u64>, tag: Option<&str>) -> Result<Answer, Failed> {
+        let answer = self.ask_place(file, bytes, tag).await?;
+        Ok(Answer { chunks: paced(answer.chunks, self.patience), ..answer })
+    }
+
+    async fn ask_place(&self, file: &str, bytes: Range<u64>, tag: Option<&str>) -> Result<Answer, Failed> {
         match &self.place {
             Place::Web(client, folder) => ask_web(client, folder, file, bytes, tag).await,
             Place::Store(store, prefix) => {
@@ -290,6 +297,78 @@ impl Origin {
             }
         }
     }
+}
+
+/// Bytes a second that a place must give on the whole: one that drips is as good as none, and would hold us up for ever.
+const SLOWEST: u64 = 256;
+
+/// What comes, as long as it comes fast enough: looked at whenever twice the time has passed in which nothing may come.
+fn paced(
+    chunks: BoxStream<'static, Result<Vec<u8>, Failed>>,
+    patience: Patience,
+) -> BoxStream<'static, Result<Vec<u8>, Failed>> {
+    let window = patience.silence.saturating_mul(2);
+    let (mut since, mut came) = (Instant::now(), 0u64);
+    let watched = chunks.map(move |chunk| {
+        let chunk = chunk?;
+        came += chunk.len() as u64;
+        let passed = since.elapsed();
+        if passed >= window {
+            let least = SLOWEST.saturating_mul(passed.as_secs().max(1));
+            if came < least {
+                return Err(Failed::Other(format!("it sends so little at a time that it would never end: {came} bytes in {} s", passed.as_secs())));
+            }
+            (since, came) = (Instant::now(), 0);
+        }
+        Ok(chunk)
+    });
+    watched.boxed()
+}
+
+/// Whether an address leads to this machine or a network of one's own. A name is looked up: what it stands for is what counts.
+fn is_private(url: &Url) -> bool {
+    let Some(host) = url.host_str() else { return true };
+    let port = url.port_or_known_default().unwrap_or(80);
+    let host = host.trim_start_matches('[').trim_end_matches(']');
+    // A name that nobody knows leads nowhere.
+    (host, port).to_socket_addrs().is_ok_and(|mut addresses| addresses.any(|address| is_private_address(address.ip())))
+}
+
+fn is_private_address(address: IpAddr) -> bool {
+    match address.to_canonical() {
+        IpAddr::V4(v4) => {
+            let [a, b, ..] = v4.octets();
+            v4.is_private()
+                || v4.is_loopback()
+                || v4.is_link_local()
+                || v4.is_unspecified()
+                || v4.is_broadcast()
+                || v4.is_multicast()
+                // Behind a provider's own translation.
+                || (a == 100 && (64..128).contains(&b))
+        }
+        IpAddr::V6(v6) => {
+            let first = v6.segments()[0];
+            v6.is_loopback() || v6.is_unspecified() || v6.is_multicast() || first & 0xfe00 == 0xfc00 || first & 0xffc0 == 0xfe80
+        }
+    }
+}
+
+/// Redirects that are followed at most.
+const REDIRECTS: usize = 5;
+
+/// A place on the open network can't send us to this machine or a network of ours: what answers there trusts whoever is near.
+fn redirects(at: &Url) -> reqwest::redirect::Policy {
+    let begins_private = is_private(at);
+    reqwest::redirect::Policy::custom(move |attempt| {
+        if attempt.previous().len() > REDIRECTS {
+            return attempt.error("it sends on and on");
+        }
+        if !matches!(attempt.url().scheme(), "http" | "https") || (!begins_private && is_private(attempt.url())) {
+            return attempt.error("it sends on to this machine or a private network, which no place out there may");
+        }
+        attempt.follow()
+    })
 }
 
 async fn ask_web(
@@ -352,6 +431,9 @@ impl From<StoreError> for Failed {
 
 impl From<reqwest::Error> for Failed {
     fn from(error: reqwest::Error) -> Self {
+        if error.is_redirect() {
+            return Self::Other(innermost(&error));
+        }
         if error.is_timeout() {
             return Self::MayPass("nothing came for too long".to_owned());
         }
@@ -401,6 +483,7 @@ fn from_address(at: &str, patience: Patience) -> Result<Place, String> {
             let client = reqwest::Client::builder()
                 .connect_timeout(patience.connect)
                 .read_timeout(patience.silence)
+                .redirect(redirects(&url))
                 .user_agent(concat!("kanon/", env!("CARGO_PKG_VERSION")));
             let client = client.build().map_err(|error| innermost(&error))?;
             Ok(Place::Web(client, url))
@@ -441,4 +524,30 @@ fn without_password(at: &str) -> String {
         _ => at.to_owned(),
     };
     printable(&shown)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("http://127.0.0.1/", true)]
+    #[case("http://[::1]:80/", true)]
+    #[case("http://[::ffff:127.0.0.1]/", true)]
+    #[case("http://10.1.2.3/", true)]
+    #[case("http://172.20.0.1/", true)]
+    #[case("http://192.168.178.1/", true)]
+    #[case("http://169.254.169.254/", true)]
+    #[case("http://100.64.0.1/", true)]
+    #[case("http://[fd00::1]/", true)]
+    #[case("http://[fe80::1]/", true)]
+    #[case("http://0.0.0.0/", true)]
+    #[case("http://localhost/", true)]
+    #[case("http://8.8.8.8/", false)]
+    #[case("http://172.32.0.1/", false)]
+    #[case("http://[2001:db8::1]/", false)]
+    fn addresses_of_ones_own_are_told_from_others(#[case] url: &str, #[case] private: bool) {
+        assert_eq!(is_private(&Url::parse(url).expect("an address")), private);
+    }
 }

@@ -72,12 +72,12 @@ mod tests {
     }
 
     #[rstest]
-    #[case(Keep { number: None, days: None }, &[])]
-    #[case(Keep { number: Some(2), days: None }, &[])]
-    #[case(Keep { number: Some(1), days: None }, &[3, 2])]
-    #[case(Keep { number: Some(0), days: None }, &[5, 4, 3, 2])]
-    #[case(Keep { number: None, days: Some(30) }, &[2])]
-    #[case(Keep { number: Some(9), days: Some(5) }, &[3, 2])]
+    #[case(Keep { number: None, days: None, canons: None }, &[])]
+    #[case(Keep { number: Some(2), days: None, canons: None }, &[])]
+    #[case(Keep { number: Some(1), days: None, canons: None }, &[3, 2])]
+    #[case(Keep { number: Some(0), days: None, canons: None }, &[5, 4, 3, 2])]
+    #[case(Keep { number: None, days: Some(30), canons: None }, &[2])]
+    #[case(Keep { number: Some(9), days: Some(5), canons: None }, &[3, 2])]
     fn a_rule_keeps_so_many_that_can_be_taken_back(#[case] keep: Keep, #[case] gone: &[i64]) {
         use AlignmentState::{Done, Running, Undone};
         let all = [

@@ -142,6 +142,12 @@ fn set_new_worlds_aside(
     let left = |step: &Step, world: &InstallPath| {
         matches!(&step.action, Action::Rename { from } if inside(from, world) && !inside(&step.path, world))
     };
+    // One that came not so far as to know what was there has moved nothing.
+    let is_known = |step: &&Step| {
+        let from = if let Action::Rename { from } = &step.action { from.as_str() } else { return false };
+        journalled.before.iter().any(|(path, was)| path == from && matches!(was, Before::File { .. }))
+    };
+    let steps: Vec<&Step> = steps.iter().filter(is_known).collect();
     for world in site.whole.iter().filter(|world| steps.iter().any(|step| left(step, world))) {
         let files = match site.install.look(world).during("look at", &site.install.outside(world))? {
             None => continue,

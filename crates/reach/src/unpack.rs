@@ -84,6 +84,25 @@ pub fn unpack(path: &Path, sort: Sort, into: &Path) -> Result<(), String> {
     }
 }
 
+/// The bytes of memory that a packer's properties ask for: those of LZMA and PPMd have them in four bytes behind the first, LZMA2 in
+/// one, as an exponent with a half step.
+fn dictionary(properties: &[u8]) -> u64 {
+    match properties {
+        [exponent] => match *exponent {
+            40.. => u64::from(u32::MAX),
+            exponent => (2 | u64::from(exponent) & 1) << (exponent / 2 + 11),
+        },
+        [_, a, b, c, d, ..] => u64::from(u32::from_le_bytes([*a, *b, *c, *d])),
+        _ => 0,
+    }
+}
+
+/// The name in the records of a pax header, each `LENGTH KEY=VALUE`.
+fn pax_path(records: &[u8]) -> Option<Vec<u8>> {
+    let lines = records.split(|byte| *byte == b'\n');
+    lines.filter_map(|line| line.splitn(2, |byte| *byte == b' ').nth(1)?.strip_prefix(b"path=")).next_back().map(<[u8]>::to_vec)
+}
+
 /// How many bytes an archive of `size` bytes may unpack to.
 fn bound(size: u64) -> u64 {
     size.saturating_mul(limits::ARCHIVE_RATIO).clamp(limits::ARCHIVE_RATIO_FROM_BYTES, limits::ARCHIVE_UNPACKED_BYTES)
@@ -117,6 +136,11 @@ impl Room {
         let broken = |error: sevenz_rust2::Error| printable(&format!("it is no whole 7z archive ({error})"));
         let password = sevenz_rust2::Password::empty();
         let mut reader = sevenz_rust2::ArchiveReader::open(path, password).map_err(broken)?;
+        let coders = reader.archive().blocks.iter().flat_map(|block| &block.coders);
+        if coders.clone().any(|coder| dictionary(coder.properties()) > limits::DICTIONARY_BYTES) {
+            let most = limits::DICTIONARY_BYTES >> 20;
+            return Err(format!("it needs more than {most} MiB of memory to be unpacked; pack it again with a smaller dictionary"));
+        }
         let mut failed = None;
         let unpacked =
             reader.for_each_entries(|entry, bytes| match self.put(entry.name(), entry.is_directory(), bytes) {
@@ -135,10 +159,24 @@ impl Room {
     fn tar(&mut self, reader: impl Read) -> Result<(), String> {
         let broken = |error: io::Error| printable(&format!("it is no whole tar archive ({error})"));
         let mut archive = tar::Archive::new(reader);
-        for entry in archive.entries().map_err(broken)? {
+        // What stands before a member and tells its name is read here, bounded: the library would take all of it.
+        let mut said: Option<String> = None;
+        for entry in archive.entries().map_err(broken)?.raw(true) {
             let mut entry = entry.map_err(broken)?;
             let kind = entry.header().entry_type();
-            let name = String::from_utf8_lossy(&entry.path_bytes()).into_owned();
+            if kind.is_gnu_longname() || kind.is_pax_local_extensions() {
+                let mut text = Vec::new();
+                entry.by_ref().take(limits::TAR_NAME_BYTES + 1).read_to_end(&mut text).map_err(broken)?;
+                if text.len() as u64 > limits::TAR_NAME_BYTES {
+                    return Err("what it says of a member is far longer than any name".to_owned());
+                }
+                let name = if kind.is_gnu_longname() { Some(text) } else { pax_path(&text) };
+                let name = name.map(|name| String::from_utf8_lossy(&name).trim_end_matches('\0').to_owned());
+                said = name.or(said);
+                continue;
+            }
+            let own = String::from_utf8_lossy(&entry.path_bytes()).into_owned();
+            let name = said.take().unwrap_or(own);
             if kind.is_file() || kind.is_dir() {
                 self.put(name.trim_start_matches("./"), kind.is_dir(), &mut entry)?;
             }
@@ -257,6 +295,41 @@ mod tests {
         std::fs::write(folder.join("read.me"), "hello").expect("written");
         sevenz_rust2::compress_to_path(&folder, &file).expect("an archive");
         assert_eq!(unpacked(&std::fs::read(&file).expect("read")), Ok(vec!["read.me=hello".to_owned()]));
+    }
+
+    #[rstest]
+    #[case(&[24], 16 << 20)]
+    #[case(&[25], 24 << 20)]
+    #[case(&[40], 0xffff_ffff)]
+    #[case(&[255], 0xffff_ffff)]
+    #[case(&[0x5d, 0, 0, 0, 0x40], 1 << 30)]
+    #[case(&[], 0)]
+    fn dictionaries_are_known_before_they_are_made(#[case] properties: &[u8], #[case] bytes: u64) {
+        assert_eq!(dictionary(properties), bytes);
+    }
+
+    #[test]
+    fn long_names_of_tar_are_read_and_endless_ones_are_not() {
+        let long = format!("{}/x", "deep/".repeat(30).trim_end_matches('/'));
+        let mut builder = tar::Builder::new(Vec::new());
+        let mut header = tar::Header::new_gnu();
+        header.set_size(1);
+        header.set_mode(0o644);
+        builder.append_data(&mut header, &long, &b"x"[..]).expect("a member");
+        let bytes = builder.into_inner().expect("an archive");
+        assert_eq!(unpacked(&bytes), Ok(vec![format!("{long}=x")]));
+        let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
+        let mut header = tar::Header::new_gnu();
+        header.set_entry_type(tar::EntryType::GNULongName);
+        header.set_size(1 << 30);
+        header.as_old_mut().name[..1].copy_from_slice(b"x");
+        header.set_cksum();
+        encoder.write_all(header.as_bytes()).expect("written");
+        for _ in 0..64 {
+            encoder.write_all(&vec![b'n'; 1 << 20]).expect("written");
+        }
+        let told = unpacked(&encoder.finish().expect("an archive")).expect_err("refused");
+        assert!(told.contains("far longer than any name"), "{told}");
     }
 
     #[test]

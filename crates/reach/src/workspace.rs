@@ -12,6 +12,7 @@ use kanon_core::wish::{self, InstallWish, SourceWish, Wishes};
 
 use crate::error::{During, ReachError};
 use crate::following::{Following, Prepared, followed_game, home, refused_wishes, workspace_of};
+use crate::open::read_bounded;
 use crate::state::State;
 
 /// The name of the wishes' file.
@@ -74,11 +75,12 @@ fn loaded_rulebook(path: &Path, text: String) -> Result<LoadedRulebook, ReachErr
 /// When it can't be read, is too large, or is no UTF-8 text.
 pub fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachError> {
     let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
-    let size = std::fs::metadata(path).during(attempt, path)?.len();
-    if size > limits::TOML_BYTES {
-        return Err(unusable(format!("it is larger than {} MiB", limits::TOML_BYTES >> 20)));
-    }
-    let bytes = std::fs::read(path).during(attempt, path)?;
+    let bytes = match read_bounded(path, limits::TOML_BYTES) {
+        Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
+            return Err(unusable(format!("it is larger than {} MiB", limits::TOML_BYTES >> 20)));
+        }
+        read => read.during(attempt, path)?,
+    };
     String::from_utf8(bytes)
         .map_err(|error| unusable(format!("it is not UTF-8 text (at byte {})", error.utf8_error().valid_up_to())))
 }
@@ -197,6 +199,11 @@ impl Workspace {
         self.root.join(CANON)
     }
 
+    /// Where every canon is kept that was sealed here.
+    pub fn canons(&self) -> PathBuf {
+        self.own().join("canons")
+    }
+
     /// Where backups are kept.
     pub fn backups(&self) -> PathBuf {
         self.root.join(".kanon").join("backups")
@@ -289,10 +296,11 @@ impl Workspace {
         if !path.exists() {
             return Ok(None);
         }
-        let bytes = std::fs::read(&path).during("read the canon", &path)?;
-        let canon =
-            Canon::from_json(&bytes).map_err(|error| ReachError::Unusable { path, reason: error.to_string() })?;
-        Ok(Some(canon))
+        let bytes = read_bounded(&path, limits::SURVEY_BYTES).during("read the canon", &path)?;
+        match Canon::from_json(&bytes) {
+            Ok(canon) => Ok(Some(canon)),
+            Err(error) => Err(ReachError::BadCanon { path, reason: error.to_string() }),
+        }
     }
 }
 

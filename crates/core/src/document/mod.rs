@@ -6,6 +6,7 @@ mod xml;
 pub use lines::bare_value;
 
 use std::borrow::Cow;
+use std::collections::HashMap;
 
 use jsonc_parser::ParseOptions;
 use serde_json::Value;
@@ -66,6 +67,9 @@ pub enum DocumentError {
     /// It is larger than any metadata should be.
     #[error("it is larger than {} MiB", limits::DOCUMENT_BYTES >> 20)]
     TooLarge,
+    /// It holds more values than any metadata should.
+    #[error("it holds more than {} values", limits::DOCUMENT_NODES)]
+    TooMany,
     /// It is not UTF-8.
     #[error("it is not UTF-8 text (the byte at offset {offset} is not); if it never is, say encoding in the rulebook")]
     NotUtf8 {
@@ -122,6 +126,7 @@ impl Notation {
     /// When it is too large or too deep, not text in its encoding, or does not follow the notation.
     pub fn read(self, bytes: &[u8], encoding: Encoding) -> Result<Value, DocumentError> {
         let text = text(bytes, encoding)?;
+        self.refuse_many(&text)?;
         match self {
             Self::Json => json(&text),
             Self::Toml => toml::from_str::<toml::Table>(&text)
@@ -133,6 +138,21 @@ impl Notation {
             Self::KeyValue => Ok(lines::key_value(&text)),
             Self::Properties => lines::properties(&text).map_err(|reason| invalid("properties", &reason)),
         }
+    }
+}
+
+impl Notation {
+    /// Counts what begins or parts values, before any of it is read: read, each takes many times the room that it takes written.
+    fn refuse_many(self, text: &str) -> Result<(), DocumentError> {
+        let counts = |signs: &[u8]| text.bytes().filter(|byte| signs.contains(byte)).count();
+        let count = match self {
+            Self::Json => counts(b",:[{"),
+            Self::Toml => counts(b",=[{"),
+            Self::Xml => counts(b"<="),
+            Self::Yaml => counts(b",[{\n") + counts(b":"),
+            Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),
+        };
+        if count > 2 * limits::DOCUMENT_NODES { Err(DocumentError::TooMany) } else { Ok(()) }
     }
 }
 
@@ -178,14 +198,57 @@ fn brackets_deep(text: &str) -> usize {
     deepest
 }
 
-/// The parser bounds depth and the repetition of aliases.
+/// The parser bounds depth; what aliases stand for is counted before anything is made of it.
 fn yaml(text: &str) -> Result<Value, DocumentError> {
     use serde::Deserialize;
     let failed = |error: &serde_yaml_ng::Error| invalid("YAML", &error.to_string());
+    refuse_expansion(text)?;
     let first = serde_yaml_ng::Deserializer::from_str(text).next();
     let document = first.ok_or_else(|| invalid("YAML", "it is empty"))?;
     let value = serde_yaml_ng::Value::deserialize(document).map_err(|error| failed(&error))?;
     serde_json::to_value(value).map_err(|error| invalid("YAML", &error.to_string()))
+}
+
+/// Refuses a YAML document whose aliases, written out, make more of it than any document has.
+fn refuse_expansion(text: &str) -> Result<(), DocumentError> {
+    use saphyr_parser::{Event, Parser};
+    if !text.contains('*') {
+        return Ok(());
+    }
+    // How many values each anchor stands for, and those that are open, with how many they have so far.
+    let mut sizes: HashMap<usize, usize> = HashMap::new();
+    let mut open: Vec<(usize, usize)> = Vec::new();
+    let mut total = 0usize;
+    for event in Parser::new_from_str(text) {
+        // What is wrong with it, the reader tells.
+        let Ok((event, _)) = event else { return Ok(()) };
+        let values = match event {
+            Event::Scalar(_, _, anchor, _) => {
+                sizes.insert(anchor, 1);
+                1
+            }
+            Event::Alias(anchor) => sizes.get(&anchor).copied().unwrap_or(1),
+            Event::SequenceStart(anchor, _) | Event::MappingStart(anchor, _) => {
+                open.push((anchor, 1));
+                continue;
+            }
+            Event::SequenceEnd | Event::MappingEnd => {
+                let (anchor, values) = open.pop().unwrap_or_default();
+                sizes.insert(anchor, values);
+                values
+            }
+            _ => continue,
+        };
+        match open.last_mut() {
+            Some((_, inner)) => *inner = inner.saturating_add(values),
+            None => total = total.saturating_add(values),
+        }
+        let most = open.iter().map(|(_, values)| *values).max().unwrap_or(0).max(total);
+        if most > limits::DOCUMENT_NODES || open.len() > limits::DEPTH {
+            return Err(DocumentError::TooMany);
+        }
+    }
+    Ok(())
 }
 
 /// The text of a document, without its byte-order mark.

@@ -2,7 +2,7 @@
 //! member's name could leave the folder it would be unpacked to.
 
 use std::collections::HashSet;
-use std::io::{Read, Seek};
+use std::io::{Read, Seek, SeekFrom};
 
 use zip::ZipArchive;
 use zip::read::Config;
@@ -76,6 +76,10 @@ impl<R: Read + Seek> Archive<R> {
         if size == 0 {
             return Err(ArchiveError::Empty);
         }
+        let mut reader = reader;
+        if let Some(claimed) = claimed_members(&mut reader, size).filter(|claimed| *claimed > limits::ARCHIVE_MEMBERS as u64) {
+            return Err(bomb(format!("{claimed} members"), limits::ARCHIVE_MEMBERS.to_string()));
+        }
         let mut zip = ZipArchive::new(reader).map_err(|error| broken(&error))?;
         if zip.len() > limits::ARCHIVE_MEMBERS {
             return Err(bomb(format!("{} members", zip.len()), limits::ARCHIVE_MEMBERS.to_string()));
@@ -89,6 +93,33 @@ impl<R: Read + Seek> Archive<R> {
         check_size(&members, size)?;
         Ok(Self { zip, members })
     }
+}
+
+/// How many members an archive claims at its end, before its directory is read; nothing where its end can't be found.
+///
+/// By the layout of the end of the directory, and of its 64-bit form (APPNOTE 6.3.10, sections 4.3.14 to 4.3.16).
+fn claimed_members<R: Read + Seek>(reader: &mut R, size: u64) -> Option<u64> {
+    const END: &[u8] = b"PK\x05\x06";
+    const LARGE_END: &[u8] = b"PK\x06\x06";
+    /// The longest comment, and what stands before it.
+    const TAIL: u64 = (1 << 16) + 22 + 20;
+    let start = size.saturating_sub(TAIL);
+    reader.seek(SeekFrom::Start(start)).ok()?;
+    let mut tail = Vec::new();
+    reader.take(TAIL).read_to_end(&mut tail).ok()?;
+    let at = tail.windows(END.len()).rposition(|window| window == END)?;
+    let number = |bytes: &[u8]| bytes.iter().rev().fold(0u64, |number, byte| number << 8 | u64::from(*byte));
+    let claimed = number(tail.get(at + 10..at + 12)?);
+    let directory = number(tail.get(at + 12..at + 16)?);
+    if claimed != 0xffff && directory != 0xffff_ffff {
+        return Some(claimed);
+    }
+    let place = number(tail.get(at.checked_sub(12)?..at.checked_sub(4)?)?);
+    reader.seek(SeekFrom::Start(place)).ok()?;
+    let mut large = Vec::new();
+    reader.take(56).read_to_end(&mut large).ok()?;
+    let claims = large.starts_with(LARGE_END).then(|| large.get(32..40).map(number)).flatten();
+    claims.or(Some(claimed))
 }
 
 fn broken(error: &ZipError) -> ArchiveError {
@@ -251,6 +282,25 @@ mod tests {
         assert!(matches!(check_size(&huge, 1 << 40), Err(ArchiveError::Bomb { .. })));
         let mut archive = open(&zip_of(&[("a", &vec![0; limits::DOCUMENT_BYTES as usize + 1])])).expect("an archive");
         assert!(archive.read("a").is_err());
+    }
+
+    #[test]
+    fn members_are_counted_before_the_directory_is_read() {
+        let bytes = zip_of(&[("a", b"1"), ("b", b"2")]);
+        let count = |bytes: &[u8]| claimed_members(&mut Cursor::new(bytes), bytes.len() as u64);
+        assert_eq!(count(&bytes), Some(2));
+        assert_eq!(count(b"no archive"), None);
+        let mut claims = bytes.clone();
+        let end = claims.len() - 22;
+        claims[end + 8..end + 12].copy_from_slice(&[0xfe, 0xff, 0xfe, 0xff]);
+        assert_eq!(count(&claims), Some(0xfffe), "as it claims");
+        let mut writer = ZipWriter::new(Cursor::new(Vec::new()));
+        for number in 0..limits::ARCHIVE_MEMBERS + 1 {
+            writer.start_file(number.to_string(), SimpleFileOptions::default()).expect("a member");
+        }
+        let many = writer.finish().expect("an archive").into_inner();
+        assert_eq!(count(&many), Some(limits::ARCHIVE_MEMBERS as u64 + 1), "by its 64-bit end");
+        assert!(matches!(open(&many), Err(ArchiveError::Bomb { .. })));
     }
 
     #[test]

@@ -2,6 +2,10 @@
 
 use globset::{GlobBuilder, GlobMatcher};
 
+/// Bytes of one pattern, and groups of alternatives in it.
+const PATTERN_BYTES: usize = 512;
+const PATTERN_ALTERNATIVES: usize = 16;
+
 /// A name with `*` and `?`, in any letter case.
 #[derive(Debug, Clone)]
 pub struct NamePattern {
@@ -15,6 +19,10 @@ impl NamePattern {
     /// # Errors
     /// When it is no pattern; the text says why.
     pub fn new(text: &str) -> Result<Self, String> {
+        let depth = text.bytes().filter(|byte| *byte == b'{').count();
+        if text.len() > PATTERN_BYTES || depth > PATTERN_ALTERNATIVES {
+            return Err("it is too long or has too many alternatives".to_owned());
+        }
         let glob = GlobBuilder::new(text).case_insensitive(true).literal_separator(true).build();
         let glob = glob.map_err(|error| error.kind().to_string())?;
         Ok(Self { text: text.to_owned(), matcher: glob.compile_matcher() })

@@ -533,7 +533,46 @@ fn json_path(section: &Section<'_>, key: &'static str) -> Option<JsonPath> {
     parsed_path(section.problems(), section.text(key)?)
 }
 
+/// Bytes of one JSONPath.
+const PATH_BYTES: usize = 1_000;
+/// Levels of brackets in one: the parser goes down with each.
+const PATH_DEPTH: usize = 16;
+/// Selectors in the unions of one, all together: each multiplies what is visited.
+const PATH_UNIONS: usize = 8;
+/// Steps into all that is below, in one: two of them visit every pair of values.
+const PATH_DESCENTS: usize = 1;
+
+/// Why a JSONPath would cost too much, on whatever document. What stands in quotes or in a filter's texts counts too: no path that
+/// a person writes comes near.
+fn too_costly(text: &str) -> Option<&'static str> {
+    let (mut depth, mut deepest) = (0usize, 0);
+    for byte in text.bytes() {
+        match byte {
+            b'[' | b'(' => depth += 1,
+            b']' | b')' => depth = depth.saturating_sub(1),
+            _ => {}
+        }
+        deepest = deepest.max(depth);
+    }
+    if text.len() > PATH_BYTES {
+        Some("it is too long")
+    } else if deepest > PATH_DEPTH {
+        Some("its brackets are nested too deep")
+    } else if text.matches(',').count() > PATH_UNIONS {
+        Some("it selects too many at once")
+    } else if text.matches("..").count() > PATH_DESCENTS {
+        Some("`..` may stand in it once")
+    } else {
+        None
+    }
+}
+
 fn parsed_path(problems: &Problems, (text, span): Spot<&str>) -> Option<JsonPath> {
+    if let Some(why) = too_costly(text) {
+        let shown: String = text.chars().take(60).collect();
+        problems.error_with_help(span, format!("`{shown}` can't be used as a JSONPath: {why}"), "name the place more closely");
+        return None;
+    }
     JsonPath::parse(text)
         .map_err(|error| {
             let message = format!("`{text}` is no JSONPath: {}", error.message());
@@ -547,14 +586,33 @@ fn parsed_path(problems: &Problems, (text, span): Spot<&str>) -> Option<JsonPath
 }
 
 fn compiled(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
+    if !section.problems().spend(cost(text), PATTERNS_BUDGET) {
+        let help = "write fewer of them, or shorter ones; repetitions such as {1,500} are what costs most";
+        section.problems().error_with_help(span, "the patterns of this file are too costly together", help);
+        return None;
+    }
     RegexBuilder::new(text)
-        .size_limit(1 << 20)
+        .size_limit(PATTERN_BYTES)
+        .dfa_size_limit(PATTERN_BYTES)
         .build()
         .map_err(|error| {
             let reason = error.to_string().lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
             section.problems().error(span, format!("`{text}` is no regex: {reason}"));
         })
         .ok()
+}
+
+/// Bytes that one compiled pattern may take.
+const PATTERN_BYTES: usize = 1 << 20;
+/// Bytes that the compiled patterns of one file may take in all.
+const PATTERNS_BUDGET: usize = 24 << 20;
+
+/// About what a pattern takes once it is compiled; one that is none costs nothing.
+fn cost(text: &str) -> usize {
+    let config = regex_automata::nfa::thompson::Config::new().nfa_size_limit(Some(PATTERN_BYTES));
+    let compiled = regex_automata::nfa::thompson::Compiler::new().configure(config).build(text);
+    // What it is searched with takes about as much again.
+    compiled.map_or(0, |nfa| 2 * nfa.memory_usage())
 }
 
 /// A regex that says by a named group where the value is.

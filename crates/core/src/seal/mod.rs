@@ -6,7 +6,7 @@ mod settings;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
-use crate::check::{FitSet, Misfit, fit, same_entries, sealed_lists};
+use crate::check::{FitSet, Misfit, changed_entries, fit, same_entries, sealed_lists};
 use crate::digest::Blake3;
 use crate::finding::{Code, Finding, Severity};
 use crate::problem::nearest;
@@ -74,6 +74,25 @@ pub struct Standing<'a> {
     pub last: Option<&'a Canon>,
     /// Ids in the order of the server's own list.
     pub listed: &'a [String],
+    /// Ids of mods whose other bytes under the release that was sealed are meant.
+    pub accepted: &'a [String],
+    /// Copies that are no whole mods, and so no candidates.
+    pub damaged: &'a [Damaged],
+}
+
+/// A copy of a mod that is torn, altered or wrongly signed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Damaged {
+    /// The mod.
+    pub id: String,
+    /// Its version, as it says.
+    pub version: Option<String>,
+    /// The install or source that has it.
+    pub place: String,
+    /// Where it lies there.
+    pub path: String,
+    /// What is wrong with it.
+    pub why: String,
 }
 
 /// What sealing came to.
@@ -131,6 +150,7 @@ pub fn choose(
         let pinned = ModWish { version: pins.get(&wish.id.to_lowercase()).cloned(), ..wish.clone() };
         let wish = if pinned.version.is_some() { &pinned } else { wish };
         let pick = meet(wish, versions, same_id).or_else(|finding| kept(wish, versions, standing.last).ok_or(finding));
+        let pick = pick.map_err(|finding| damaged(wish, versions, standing.damaged).map_or(finding, Box::new));
         match pick {
             Ok(pick) => choice.picks.push(pick),
             Err(finding) => choice.findings.push(with_near_id(*finding, &by_id)),
@@ -138,6 +158,7 @@ pub fn choose(
     }
     let unmet = unmet(&choice.findings, &by_id);
     choice.findings.extend(misfits(wishes, rulebook, &choice.picks, &unmet));
+    choice.findings.extend(other_bytes(&choice.picks, candidates, standing, versions));
     choice.findings.extend(doubles(&choice.picks));
     choice.findings.extend(one_sided(wishes, rulebook, &choice.picks));
     choice.findings.extend(key_clashes(&choice.picks));
@@ -348,6 +369,68 @@ fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSe
     };
     let follows = |misfit: &Misfit| unmet.contains(&misfit.object.to_lowercase());
     fit(&set, rulebook.versions).into_iter().filter(|misfit| !follows(misfit)).map(|misfit| misfit.finding).collect()
+}
+
+/// The release that was sealed, with other bytes now: damage looks just so, and only somebody who knows can tell.
+fn other_bytes(picks: &[Pick], candidates: &[Candidate<'_>], standing: Standing<'_>, versions: Versions) -> Vec<Finding> {
+    let last = |pick: &Pick| {
+        let sealed = standing.last?.mods.iter().find(|sealed| sealed.folded_id() == pick.sealed.folded_id())?;
+        let (before, now) = (&sealed.reading.version, &pick.sealed.reading.version);
+        let is_same = match (before, now) {
+            (Some(before), Some(now)) => versions.same(before, now),
+            (before, now) => before == now,
+        };
+        // What a survey only listed has no bytes to compare.
+        let has_bytes = !sealed.files.is_empty() && !pick.sealed.files.is_empty();
+        (is_same && has_bytes && sealed.digest != pick.sealed.digest).then_some(sealed)
+    };
+    let is_meant = |pick: &Pick| standing.accepted.iter().any(|id| id.to_lowercase() == pick.sealed.folded_id());
+    let changed = picks.iter().filter(|pick| pick.place.is_some() && !is_meant(pick));
+    changed.filter_map(|pick| Some((pick, last(pick)?))).map(|(pick, sealed)| changed_bytes(pick, sealed, candidates)).collect()
+}
+
+fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) -> Finding {
+    let id = &pick.sealed.reading.id;
+    let places = |digest: Blake3| -> String {
+        let of_id = candidates.iter().filter(|c| c.found.folded_id() == pick.sealed.folded_id() && c.found.digest == digest);
+        let places: BTreeSet<&str> = of_id.map(|c| c.place).collect();
+        places.into_iter().collect::<Vec<_>>().join(", ")
+    };
+    let still = match places(sealed.digest) {
+        places if places.is_empty() => "no copy of those is at hand any more".to_owned(),
+        places => format!("{places} still has those"),
+    };
+    let found = candidates.iter().find(|c| c.found.digest == pick.sealed.digest && c.found.folded_id() == pick.sealed.folded_id());
+    let remedy = format!(
+        "if the new bytes are meant: kanon seal --accept {id}; if they are damage, put the sealed ones back: kanon align {}",
+        pick.place.as_deref().unwrap_or("INSTALL")
+    );
+    let finding = Finding::new(Code::ContentDiffers, remedy)
+        .about(id)
+        .expected(format!("{id} {} as it was sealed ({}); {still}", sealed.version_or_dash(), sealed.digest.short()))
+        .found(format!("the same release with other bytes in {} ({})", places(pick.sealed.digest), pick.sealed.digest.short()))
+        .severity(Severity::Blocking);
+    Finding { entries: found.map(|c| changed_entries(sealed, c.found)).unwrap_or_default(), ..finding }
+}
+
+/// A wish for which there are only copies that are no whole mods.
+fn damaged(wish: &ModWish, versions: Versions, copies: &[Damaged]) -> Option<Finding> {
+    let copy = copies.iter().find(|copy| {
+        copy.id.to_lowercase() == wish.id.to_lowercase() && wish.admits(copy.version.as_deref(), versions)
+    })?;
+    Some(copy.finding())
+}
+
+impl Damaged {
+    /// What is told of it.
+    pub fn finding(&self) -> Finding {
+        Finding::new(Code::Unreadable, "put a whole copy of it there, or take its release from elsewhere")
+            .about(&self.id)
+            .at(&self.path)
+            .expected(format!("{} as it was made", self.id))
+            .found(format!("in {}: {}", self.place, self.why))
+            .severity(Severity::Blocking)
+    }
 }
 
 /// Two mods that stand for one id: the game may load either, or both.
@@ -664,7 +747,7 @@ mod tests {
             &wish("tide", Some("1.0"), None),
             &rulebook(),
             &[],
-            Standing { last: Some(&last), listed: &[] },
+            Standing { last: Some(&last), ..Standing::default() },
             &Pins::new(),
         );
         assert_eq!(choice.picks[0].place, None);
@@ -673,7 +756,7 @@ mod tests {
                 &wish("tide", Some("2"), None),
                 &rulebook(),
                 &[],
-                Standing { last: Some(&last), listed: &[] },
+                Standing { last: Some(&last), ..Standing::default() },
                 &Pins::new()
             )
             .fits()
@@ -725,9 +808,9 @@ mod tests {
         let picks = [pick("a", &[]), pick("b", &[]), pick("c", &[]), pick("d", &[(RelationKind::Required, "c")])];
         let none = Wishes::default();
         let listed = ["D", "b", "a"].map(str::to_owned);
-        assert_eq!(ids(&picks, &none, Standing { last: None, listed: &listed }), "b a c d");
+        assert_eq!(ids(&picks, &none, Standing { listed: &listed, ..Standing::default() }), "b a c d");
         let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
-        assert_eq!(ids(&picks, &none, Standing { last: Some(&last), listed: &listed }), "c a d b");
+        assert_eq!(ids(&picks, &none, Standing { last: Some(&last), listed: &listed, ..Standing::default() }), "c a d b");
         let wishes = |positions: &[(&str, u64)]| {
             let wish = |(id, position): &(&str, u64)| ModWish {
                 id: (*id).to_owned(),

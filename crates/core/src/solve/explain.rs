@@ -31,6 +31,8 @@ pub struct NoFit {
     pub further: usize,
     /// The nearest sets that would fit, each with all that it takes.
     pub ways: Vec<WayOut>,
+    /// Whether the search was given up: then nobody knows whether a set fits.
+    pub given_up: bool,
 }
 
 /// Wishes that can't be met together.
@@ -73,6 +75,9 @@ pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
     }
     let strict = Ease { no_likes: true, ..Ease::default() };
     while let Err(proof) = universe.search(&left, &strict) {
+        if universe.is_spent() {
+            return NoFit { given_up: no_fit.clashes.is_empty(), ..no_fit };
+        }
         if cores.len() < CLASHES {
             let (core, proof) = universe.core(&named(&proof), proof, &strict);
             no_fit.clashes.push(universe.clash(&core, &proof));

@@ -123,7 +123,10 @@ pub struct FittingSet<'a> {
 /// With an explanation, when no set fits.
 pub fn solve<'a>(puzzle: &Puzzle<'a>) -> Result<FittingSet<'a>, Box<NoFit>> {
     let universe = Universe::new(puzzle);
-    universe.search(&everything(puzzle), &Ease::default()).map_err(|_| Box::new(explain::explain(&universe)))
+    universe.search(&everything(puzzle), &Ease::default()).map_err(|_| {
+        let given_up = universe.is_spent();
+        Box::new(if given_up { NoFit { given_up, ..NoFit::default() } } else { explain::explain(&universe) })
+    })
 }
 
 /// Finds the set, if there is one; for whom an explanation would come too early.

@@ -7,12 +7,11 @@
 use std::cell::RefCell;
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::convert::Infallible;
 use std::fmt;
 
 use pubgrub::{
-    Dependencies, DependencyConstraints, DependencyProvider, DerivationTree, PackageResolutionStatistics, PubGrubError,
-    resolve,
+    Dependencies, DependencyConstraints, DependencyProvider, DerivationTree, External, PackageResolutionStatistics,
+    PubGrubError, resolve,
 };
 
 use super::universe::{ABSENT, Package, Places, Release, Universe};
@@ -72,6 +71,11 @@ pub struct Ease {
     pub no_likes: bool,
 }
 
+/// The search has tried as much as it may.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
+#[error("too many sets were tried")]
+pub struct Spent;
+
 /// How a search that failed came to that.
 pub type Proof = DerivationTree<Piece, Places, Unfit>;
 
@@ -124,8 +128,8 @@ impl<'a> Universe<'_, 'a> {
                 Ok(set)
             }
             Err(PubGrubError::NoSolution(proof)) => Err(Box::new(proof)),
-            // The other errors are those of a provider that can fail; this one can't.
-            Err(_) => Ok(FittingSet::default()),
+            // The search was stopped, since it had tried enough: see `Universe::is_spent`.
+            Err(_) => Err(Box::new(DerivationTree::External(External::NotRoot(Piece::Wishes, ABSENT)))),
         }
     }
 
@@ -297,7 +301,11 @@ impl DependencyProvider for Search<'_, '_, '_> {
     type VS = Places;
     type M = Unfit;
     type Priority = Priority;
-    type Err = Infallible;
+    type Err = Spent;
+
+    fn should_cancel(&self) -> Result<(), Spent> {
+        if self.universe.may_go_on() { Ok(()) } else { Err(Spent) }
+    }
 
     fn prioritize(&self, piece: &Piece, left: &Places, conflicts: &PackageResolutionStatistics) -> Priority {
         let trouble = conflicts.conflict_count();
@@ -312,7 +320,7 @@ impl DependencyProvider for Search<'_, '_, '_> {
         }
     }
 
-    fn choose_version(&self, piece: &Piece, left: &Places) -> Result<Option<u32>, Infallible> {
+    fn choose_version(&self, piece: &Piece, left: &Places) -> Result<Option<u32>, Spent> {
         Ok(match piece {
             Piece::Wishes => Some(ABSENT),
             Piece::Mod(package) => self.best(*package, left),
@@ -323,7 +331,7 @@ impl DependencyProvider for Search<'_, '_, '_> {
         })
     }
 
-    fn get_dependencies(&self, piece: &Piece, place: &u32) -> Result<Dependencies<Piece, Places, Unfit>, Infallible> {
+    fn get_dependencies(&self, piece: &Piece, place: &u32) -> Result<Dependencies<Piece, Places, Unfit>, Spent> {
         let constraints = match piece {
             Piece::Wishes => self.wishes(),
             Piece::Mod(package) => match self.universe.release(*package, *place) {

@@ -1,6 +1,6 @@
 //! Everything on offer, put in order: mods by id, their releases from the oldest to the newest, and who stands in for whom.
 
-use std::cell::RefCell;
+use std::cell::{Cell, RefCell};
 use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
@@ -45,9 +45,25 @@ pub struct Universe<'p, 'a> {
     /// For an id: the mods of other ids that stand in for it in some release.
     stand_ins: HashMap<String, Vec<u32>>,
     requirements: RefCell<HashMap<String, Option<Requirement>>>,
+    /// How many more decisions may be tried, over all searches.
+    left: Cell<u64>,
 }
 
+/// Decisions that are tried for one puzzle and its explanation. The largest honest ones take a hundredth of it.
+const DECISIONS: u64 = 400_000;
+
 impl<'p, 'a> Universe<'p, 'a> {
+    /// Takes note of one more decision. Says whether it may be made.
+    pub fn may_go_on(&self) -> bool {
+        self.left.set(self.left.get().saturating_sub(1));
+        self.left.get() > 0
+    }
+
+    /// Whether more was tried than may be: what a search says then is not the last word.
+    pub fn is_spent(&self) -> bool {
+        self.left.get() == 0
+    }
+
     /// Puts a puzzle's offers in order.
     pub fn new(puzzle: &'p Puzzle<'a>) -> Self {
         let asks: HashMap<String, usize> =
@@ -65,6 +81,7 @@ impl<'p, 'a> Universe<'p, 'a> {
             by_id: HashMap::with_capacity(grouped.len()),
             stand_ins: HashMap::new(),
             requirements: RefCell::default(),
+            left: Cell::new(DECISIONS),
         };
         for (id, offers) in grouped {
             let ask = asks.get(&id).copied();

@@ -91,3 +91,27 @@ proptest! {
         }
     }
 }
+
+#[rstest]
+#[case::laughs(Notation::Yaml, (0..9).fold("a0: &a0 [x, x, x, x, x, x, x, x, x]\n".to_owned(), |text, n| text + &format!("a{}: &a{} [{}]\n", n + 1, n + 1, vec![format!("*a{n}"); 9].join(", "))))]
+#[case::maps_of_aliases(Notation::Yaml, format!("a: &a [{}]\nb: &b [{}]\nc: [{}]\n", "x, ".repeat(900), "*a, ".repeat(900), "*b, ".repeat(900)))]
+#[case::empty_lists(Notation::Json, format!("[{}[]]", "[],".repeat(900_000)))]
+#[case::flags(Notation::Json, format!("{{\"a\":[{}1]}}", "1,".repeat(900_000)))]
+#[case::tables(Notation::Toml, (0..220_000).map(|n| format!("a{n}=1\nb{n}=[]\n")).collect())]
+#[case::elements(Notation::Xml, format!("<a>{}</a>", "<b/>".repeat(900_000)))]
+#[case::attributes(Notation::Xml, format!("<a>{}</a>", "<b c='' d=''/>".repeat(280_000)))]
+#[case::blocks(Notation::Yaml, "- a\n".repeat(900_000))]
+#[case::keys(Notation::Properties, (0..500_000).map(|n| format!("{n}=\n")).collect())]
+#[case::sections(Notation::Ini, "[a]\n".repeat(900_000))]
+#[case::lines(Notation::KeyValue, "a=1\n".repeat(900_000))]
+fn what_would_fill_the_memory_is_refused_before_it_is_read(#[case] notation: Notation, #[case] text: String) {
+    assert!((text.len() as u64) < limits::DOCUMENT_BYTES, "{}", text.len());
+    assert_eq!(notation.read(text.as_bytes(), Encoding::Utf8), Err(DocumentError::TooMany));
+}
+
+#[test]
+fn aliases_that_stand_for_little_are_read() {
+    let text = "common: &c {side: both}\none: *c\ntwo: [*c, *c]\n";
+    let read = Notation::Yaml.read(text.as_bytes(), Encoding::Utf8).expect("it is read");
+    assert_eq!(read["two"][1]["side"], "both");
+}

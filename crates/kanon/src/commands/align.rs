@@ -7,6 +7,7 @@ use kanon_core::problem::nearest;
 use kanon_core::rulebook::Role;
 use kanon_core::wish::Unrehearsed;
 use kanon_reach::claim::Others;
+use kanon_reach::state::AlignmentState;
 
 use super::check::held;
 use super::panicked;
@@ -29,6 +30,9 @@ struct Fleet<'e> {
 
 pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut fleet = Fleet::open(arguments, env, ui)?;
+    if !arguments.preview {
+        fleet.each(|job, _| job.refuse_busy());
+    }
     if !arguments.preview && !fleet.finish_unfinished(arguments, env, ui)? {
         return Ok(Outcome::Findings);
     }
@@ -39,6 +43,9 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         }
     }
     fleet.tell_undecided(ui);
+    for (_, job) in &mut fleet.jobs {
+        job.as_mut().map_or(Ok(()), |job| job.settle_orphans(!arguments.preview))?;
+    }
     fleet.tell_unrehearsed(arguments, ui)?;
     if fleet.good().any(Job::has_work) && !arguments.preview && agreed(arguments.yes, env, ui, "Do this?")? {
         fleet.each(Job::carry_out);
@@ -107,13 +114,12 @@ impl<'e> Fleet<'e> {
         for job in self.good() {
             if let Some(unfinished) = &job.unfinished {
                 any = true;
-                ui.notice(&format!(
-                    "alignment {} of {} was interrupted after {} of {} steps; it is finished first",
-                    unfinished.id,
-                    job.placed.name,
-                    unfinished.steps_done,
-                    unfinished.steps.len()
-                ));
+                let (id, name) = (unfinished.id, &job.placed.name);
+                let (done, all) = (unfinished.steps_done, unfinished.steps.len());
+                ui.notice(&match unfinished.state {
+                    AlignmentState::Undoing => format!("taking back {id} of {name} was interrupted; that is finished first"),
+                    _ => format!("alignment {id} of {name} was interrupted after {done} of {all} steps; it is finished first"),
+                });
             }
         }
         if !any {
@@ -123,9 +129,14 @@ impl<'e> Fleet<'e> {
             return Ok(false);
         }
         self.each(|job, wanted| {
-            let Some(id) = job.unfinished.as_ref().map(|unfinished| unfinished.id) else { return Ok(()) };
+            let Some((id, state)) = job.unfinished.as_ref().map(|unfinished| (unfinished.id, unfinished.state)) else {
+                return Ok(());
+            };
             let name = job.placed.name.clone();
             let said = match job.finish(wanted)? {
+                _ if state == AlignmentState::Undoing => {
+                    format!("{}: alignment {id} of {name} is taken back", styled(GOOD, "done"))
+                }
                 true => format!("{}: alignment {id} of {name} is finished", styled(GOOD, "done")),
                 false => format!("alignment {id} of {name} had not come to its first step; it is struck out"),
             };

@@ -94,7 +94,8 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if env.format == Format::Text && !arguments.check {
         ui.report(&render::align::plan(&name, &job.planned.plan, env.verbose));
     }
-    let goes_on = !arguments.check && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
+    job.settle_orphans(!arguments.check)?;
+    let goes_on = !arguments.check && job.planned.orphans.is_empty() && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
     if goes_on {
         let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
         game.settle(&news, &mut job)?;

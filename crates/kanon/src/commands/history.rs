@@ -2,7 +2,9 @@
 
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
+use kanon_core::digest::Blake3;
 use kanon_core::rulebook::Role;
+use kanon_reach::canons;
 use kanon_reach::state::Alignment;
 use serde::Serialize;
 
@@ -34,6 +36,9 @@ struct Line<'a> {
 
 pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let session = Session::in_workspace(env, ui, false)?;
+    if arguments.canons {
+        return canons(&session, env, ui);
+    }
     let root = match &arguments.install {
         Some(install) => Some(session.placed(install, Some(Role::Client))?.place.identity()),
         None => None,
@@ -45,6 +50,56 @@ pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         }
         Format::Text => ui.report(&render::align::history(&alignments, local)),
     }
+    Ok(Outcome::InOrder)
+}
+
+#[derive(Serialize)]
+struct CanonReport {
+    format: &'static str,
+    canons: Vec<CanonLine>,
+}
+
+#[derive(Serialize)]
+struct CanonLine {
+    number: u64,
+    sealed: String,
+    why: String,
+    canon: Blake3,
+    mods: usize,
+    /// Whether it is the one that counts now.
+    counts: bool,
+}
+
+/// The canons that were sealed here, newest first.
+fn canons(session: &Session<'_>, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let workspace = session.workspace()?;
+    let folder = workspace.canons();
+    let now = workspace.canon().ok().flatten();
+    let mut lines = Vec::new();
+    for number in canons::numbers(&folder)?.into_iter().rev() {
+        let kept = canons::read(&folder, number)?;
+        let counts = now.as_ref() == Some(&kept.canon) && !lines.iter().any(|line: &CanonLine| line.counts);
+        let sealed = Timestamp::from_second(kept.sealed).map(|time| time.to_string()).unwrap_or_default();
+        let (why, canon, mods) = (kept.why, Blake3::of(kept.text.as_bytes()), kept.canon.mods.len());
+        lines.push(CanonLine { number, sealed, why, canon, mods, counts });
+    }
+    if env.format == Format::Json {
+        ui.json(&CanonReport { format: "kanon-canons/1", canons: lines })?;
+        return Ok(Outcome::InOrder);
+    }
+    if lines.is_empty() {
+        ui.report("no canon was sealed here yet\n");
+        return Ok(Outcome::InOrder);
+    }
+    let mut out = format!("{}, newest first\n\n", render::count(lines.len(), "canon"));
+    for line in lines {
+        let when = line.sealed.parse::<Timestamp>().map(|time| local(time.as_second())).unwrap_or_default();
+        let mods = render::cell(&render::count(line.mods, "mod"), 9);
+        let counts = if line.counts { "  <- counts now" } else { "" };
+        out.push_str(&format!("  {:>3}  {when}  {mods}  {}  {}{counts}\n", line.number, line.canon.short(), render::cell(&line.why, 32)));
+    }
+    out.push_str("\none counts again with: kanon seal --back-to N\n");
+    ui.report(&out);
     Ok(Outcome::InOrder)
 }
 

@@ -29,6 +29,8 @@ mod wishes;
 
 use kanon_core::path::printable;
 
+pub use align::agreed;
+
 use crate::Outcome;
 use crate::arguments::{Command, RulebookCommand};
 use crate::demo;

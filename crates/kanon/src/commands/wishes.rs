@@ -138,6 +138,12 @@ fn held_back(intent: &Intent, standings: Vec<Standing>) -> Vec<HeldBack> {
 }
 
 fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> {
+    if why.given_up {
+        return Err(Failure::plain(
+            "no set was found that fits, and not all could be tried: what these mods ask of each other is too entangled",
+        )
+        .hint("ask for fewer mods at a time, or for one release of some: kanon take MOD@VERSION"));
+    }
     let wishes = &session.workspace()?.wishes;
     let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id.eq_ignore_ascii_case(id));
     match session.env.format {

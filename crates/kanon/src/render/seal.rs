@@ -191,6 +191,8 @@ pub struct Adopted {
     pub changed: Vec<(String, String, String)>,
     /// What was passed over, and why.
     pub passed_over: Vec<(String, String)>,
+    /// What only this client has and nobody said that every player is to have.
+    pub left_out: Vec<String>,
     /// Wishes that the install does not have.
     pub not_there: Vec<String>,
     /// Releases that a source has too.
@@ -220,6 +222,7 @@ impl Adopted {
             added: edited.added,
             changed: edited.changed,
             passed_over: Vec::new(),
+            left_out: Vec::new(),
             not_there: Vec::new(),
             recognised: Vec::new(),
         }
@@ -266,6 +269,15 @@ impl Adopted {
         for (what, why) in &self.passed_over {
             let _ = writeln!(out, "  {} {}", styled(CARE, "passed over"), printable(what));
             out.push_str(&folded(why, "      "));
+        }
+        if !self.left_out.is_empty() {
+            let text = format!(
+                "left out, since no server has {}: {}; if every player is to have one, name it: --only {}",
+                if self.left_out.len() == 1 { "it" } else { "them" },
+                self.left_out.join(", "),
+                self.left_out[0]
+            );
+            out.push_str(&folded(&text, "  "));
         }
         if !self.not_there.is_empty() {
             out.push_str(&folded(

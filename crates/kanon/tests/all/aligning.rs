@@ -186,7 +186,7 @@ fn one_alignment_at_a_time() {
     stage.write("oskar/.kanon/aligning/claim.json", claim.to_string());
     let before = stage.fingerprint("oskar");
     let refused = stage.kanon(["align", "oskar", "--yes"]).ends_with(2);
-    refused.says("another alignment is at work").says("Ines in her workspace").says("--take-over");
+    refused.says("somebody is at work on").says("Ines in her workspace").says("--take-over");
     assert_eq!(stage.fingerprint("oskar"), before);
     stage.kanon(["align", "oskar", "--yes", "--take-over"]).ends_with(0);
     assert!(!stage.path("oskar/.kanon/aligning").exists());

@@ -7,7 +7,6 @@ use std::io::{self, Read, Write};
 use std::net::{SocketAddr, TcpStream, ToSocketAddrs};
 use std::ops::Range;
 use std::sync::Arc;
-use std::time::SystemTime;
 
 use kanon_core::digest::Sha256;
 use kanon_core::limits;
@@ -20,7 +19,7 @@ use super::door::{Door, Secret};
 use super::host::HostError;
 use super::remote::{Dialler, Fault, HostEntry, Line, Sink};
 use super::tls::{Timed, Trust};
-use super::{Stamp, There, nanoseconds};
+use super::{Stamp, There, nanoseconds, seconds_of};
 use crate::patience::Patience;
 
 /// Bytes that go over a line at a time.
@@ -143,6 +142,8 @@ struct Can {
     digest: Option<&'static str>,
     /// Hosts that take the option of `LIST` for a name are asked without it.
     plain_lists: bool,
+    /// Hosts that said that they know no `SITE CHMOD` are not asked again.
+    no_modes: bool,
 }
 
 impl Can {
@@ -163,7 +164,7 @@ impl Can {
             has("XSHA256").then_some("XSHA256")
         };
         let machine_lists = has("MLST") || has("MLSD");
-        Self { machine_lists, extended_passive: has("EPSV"), set_time: has("MFMT"), digest, plain_lists: false }
+        Self { machine_lists, extended_passive: has("EPSV"), set_time: has("MFMT"), digest, plain_lists: false, no_modes: false }
     }
 }
 
@@ -258,7 +259,7 @@ impl FtpLine {
                 let shown = kanon_core::path::printable(line);
                 return Err(Fault::Refused(io::Error::other(format!("its listing can't be understood: {shown}"))));
             };
-            entries.push(entry_of(&found, None));
+            entries.push(entry_of(&found, mode_of(line)));
         }
         Ok(entries)
     }
@@ -293,6 +294,48 @@ fn machine_entry(line: &str) -> Option<HostEntry> {
         }
         Err(_) => Some(HostEntry { name: name.to_owned(), there: There::Other }),
     }
+}
+
+impl FtpLine {
+    /// Sets permission bits. Says whether the host could, or nothing is lost by it: new files can be read and written, not run.
+    fn set_mode(&mut self, path: &str, mode: u32) -> Result<bool, Fault> {
+        let matters = mode & 0o111 != 0;
+        if self.can.no_modes {
+            return Ok(!matters);
+        }
+        let command = format!("SITE CHMOD {:o} {path}", mode & 0o7777);
+        match self.stream.custom_command(command, &[Status::CommandOk, Status::File, Status::RequestedFileActionOk]) {
+            Ok(_) => Ok(true),
+            Err(FtpError::UnexpectedResponse(_)) => {
+                self.can.no_modes = true;
+                Ok(!matters)
+            }
+            Err(error) => Err(fault(error)),
+        }
+    }
+
+    fn set_time(&mut self, path: &str, modified: Option<i64>) -> Result<(), Fault> {
+        let Some(modified) = modified.filter(|_| self.can.set_time) else { return Ok(()) };
+        let Some(text) = calendar(modified) else { return Ok(()) };
+        match self.stream.custom_command(format!("MFMT {text} {path}"), &[Status::File, Status::RequestedFileActionOk])
+        {
+            // A time is a courtesy: hosts that refuse it for a folder, say, lose nothing by it.
+            Ok(_) | Err(FtpError::UnexpectedResponse(_)) => Ok(()),
+            Err(error) => Err(fault(error)),
+        }
+    }
+}
+
+/// The permission bits that a customary listing begins with, such as `-rwxr-xr-x`.
+fn mode_of(line: &str) -> Option<u32> {
+    let signs = line.as_bytes().get(1..10)?;
+    let bits = signs.iter().zip("rwxrwxrwx".bytes()).try_fold(0, |bits, (sign, wanted)| match *sign {
+        b'-' => Some(bits << 1),
+        sign if sign == wanted || matches!(sign, b's' | b't') => Some(bits << 1 | 1),
+        b'S' | b'T' => Some(bits << 1),
+        _ => None,
+    });
+    bits.filter(|_| line.starts_with(['-', 'd', 'l']))
 }
 
 impl Line for FtpLine {
@@ -395,15 +438,10 @@ impl Line for FtpLine {
         self.stream.rmdir(path).map_err(fault)
     }
 
-    fn set_facts(&mut self, path: &str, modified: Option<i64>, _: Option<u32>) -> Result<(), Fault> {
-        let Some(modified) = modified.filter(|_| self.can.set_time) else { return Ok(()) };
-        let Some(text) = calendar(modified) else { return Ok(()) };
-        match self.stream.custom_command(format!("MFMT {text} {path}"), &[Status::File, Status::RequestedFileActionOk])
-        {
-            // A time is a courtesy: hosts that refuse it for a folder, say, lose nothing by it.
-            Ok(_) | Err(FtpError::UnexpectedResponse(_)) => Ok(()),
-            Err(error) => Err(fault(error)),
-        }
+    fn set_facts(&mut self, path: &str, modified: Option<i64>, mode: Option<u32>) -> Result<(), Fault> {
+        let is_kept = mode.map_or(Ok(true), |mode| self.set_mode(path, mode))?;
+        self.set_time(path, modified)?;
+        if is_kept { Ok(()) } else { Err(Fault::Refused(io::ErrorKind::Unsupported.into())) }
     }
 
     fn digests(&mut self, paths: &[String]) -> Result<Vec<Option<Sha256>>, Fault> {
@@ -432,11 +470,11 @@ pub fn digest_in(text: &str) -> Option<Sha256> {
 }
 
 /// A time as FTP writes it, in whole seconds of UTC.
-fn calendar(nanoseconds: i64) -> Option<String> {
-    let seconds = u64::try_from(nanoseconds).ok()? / 1_000_000_000;
-    let time = SystemTime::UNIX_EPOCH + std::time::Duration::from_secs(seconds);
-    let time = jiff::Timestamp::try_from(time).ok()?;
-    Some(time.strftime("%Y%m%d%H%M%S").to_string())
+fn calendar(moment: i64) -> Option<String> {
+    let time = jiff::Timestamp::from_second(seconds_of(moment).0).ok()?;
+    // Four digits is what the year has there.
+    let text = time.strftime("%Y%m%d%H%M%S").to_string();
+    (text.len() == 14 && !text.starts_with('-')).then_some(text)
 }
 
 #[cfg(test)]
@@ -468,7 +506,10 @@ mod tests {
     #[test]
     fn times_and_digests_as_hosts_write_them() {
         assert_eq!(calendar(1_793_527_200_000_000_000).as_deref(), Some("20261101100000"));
-        assert_eq!(calendar(-1), None);
+        assert_eq!(calendar(-1).as_deref(), Some("19691231235959"));
+        assert_eq!(calendar(i64::MAX).as_deref(), None, "nobody writes such a year");
+        let modes = ["-rwxr-x---", "drwxr-xr-t", "-rw-r--r-- 1 a b", "09-11-26", "lrwxrwxrwx"].map(mode_of);
+        assert_eq!(modes, [Some(0o750), Some(0o755), Some(0o644), None, Some(0o777)]);
         let digest = Sha256::of(b"tide");
         assert_eq!(digest_in(&format!("SHA-256 0-4 {digest} a b.psm")), Some(digest));
         assert_eq!(digest_in(&digest.to_string().to_uppercase()), Some(digest));

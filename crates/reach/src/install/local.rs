@@ -14,7 +14,7 @@ use kanon_core::path::InstallPath;
 use rayon::prelude::*;
 
 use super::{
-    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, named, nanoseconds, shown,
+    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, named, nanoseconds, seconds_of, shown,
 };
 use crate::error::{During, ReachError};
 
@@ -56,11 +56,11 @@ impl LocalInstall {
 
     /// Opens a file to read. Links are followed only inside the install.
     fn file(&self, path: &InstallPath) -> io::Result<File> {
-        let file = self.dir.open(path.as_str())?.into_std();
-        if file.metadata()?.is_dir() {
-            return Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder"));
-        }
-        Ok(file)
+        let mut options = OpenOptions::new();
+        options.read(true);
+        #[cfg(unix)]
+        cap_std::fs::OpenOptionsExt::custom_flags(&mut options, crate::open::WITHOUT_WAITING);
+        crate::open::refuse_others(self.dir.open_with(path.as_str(), &options)?.into_std())
     }
 
     fn list_folder(&self, folder: Option<&InstallPath>, depth: usize, skip: &HashSet<InstallPath>) -> Listing {
@@ -231,7 +231,7 @@ impl Install for LocalInstall {
         if let Some(mode) = mode {
             set_mode(&self.dir, path, mode)?;
         }
-        modified.map_or(Ok(()), |modified| self.dir.set_mtime(path.as_str(), time(modified)))
+        modified.map_or(Ok(()), |modified| set_time(&self.dir, path, modified))
     }
 
     fn look_anew(&self) {}
@@ -280,10 +280,30 @@ fn set_mode(_: &Dir, _: &InstallPath, _: u32) -> io::Result<()> {
     Ok(())
 }
 
-fn time(nanoseconds: i64) -> SystemTimeSpec {
-    let since = Duration::from_nanos(nanoseconds.unsigned_abs());
-    let time: SystemTime = if nanoseconds >= 0 { UNIX_EPOCH + since } else { UNIX_EPOCH - since };
-    SystemTimeSpec::Absolute(cap_std::time::SystemTime::from_std(time))
+/// Through a handle of its folder, so that no link on the way leads elsewhere; and by the system itself, which knows times before
+/// 1970.
+#[cfg(unix)]
+fn set_time(dir: &Dir, path: &InstallPath, moment: i64) -> io::Result<()> {
+    use rustix::fs::{AtFlags, Timespec, Timestamps, UTIME_OMIT, utimensat};
+    let (seconds, nanos) = seconds_of(moment);
+    let times = Timestamps {
+        last_access: Timespec { tv_sec: 0, tv_nsec: UTIME_OMIT },
+        last_modification: Timespec { tv_sec: seconds, tv_nsec: nanos.into() },
+    };
+    let set = |dir: &Dir, name: &str| Ok(utimensat(dir, name, &times, AtFlags::SYMLINK_NOFOLLOW)?);
+    match path.parent() {
+        Some(parent) => set(&dir.open_dir(parent.as_str())?, path.name()),
+        None => set(dir, path.as_str()),
+    }
+}
+
+#[cfg(not(unix))]
+fn set_time(dir: &Dir, path: &InstallPath, moment: i64) -> io::Result<()> {
+    let (seconds, nanos) = seconds_of(moment);
+    // What this system's library can't say is as good as 1970.
+    let since = Duration::new(seconds.try_into().unwrap_or(0), nanos);
+    let time = UNIX_EPOCH.checked_add(since).unwrap_or(UNIX_EPOCH);
+    dir.set_mtime(path.as_str(), SystemTimeSpec::Absolute(cap_std::time::SystemTime::from_std(time)))
 }
 
 #[cfg(test)]

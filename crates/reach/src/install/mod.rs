@@ -216,6 +216,11 @@ pub trait Install: Send + Sync {
         self.folder().is_none()
     }
 
+    /// Paths whose permissions could not be kept, although they matter: the host has no way to set them.
+    fn lost_modes(&self) -> Vec<String> {
+        Vec::new()
+    }
+
     /// Paths that were changed from here, of which nothing that was kept counts any more.
     fn changed_documents(&self) -> Vec<String> {
         Vec::new()
@@ -259,13 +264,36 @@ impl KnownDigests {
     }
 }
 
-/// A time in nanoseconds since 1970, negative before.
+/// A time in nanoseconds since 1970, negative before. What is too far away for that (before 1677, after 2262) is in whole seconds,
+/// in a range of its own at either end of the numbers, so that every time is kept and their order stays: see [`seconds_of`].
 pub fn nanoseconds(time: SystemTime) -> i64 {
-    match time.duration_since(UNIX_EPOCH) {
-        Ok(since) => i64::try_from(since.as_nanos()).unwrap_or(i64::MAX),
-        Err(before) => i64::try_from(before.duration().as_nanos()).map_or(i64::MIN, i64::wrapping_neg),
+    let (since, sign) = match time.duration_since(UNIX_EPOCH) {
+        Ok(since) => (since, 1),
+        Err(before) => (before.duration(), -1),
+    };
+    match i64::try_from(since.as_nanos()) {
+        Ok(nanoseconds) if nanoseconds < FAR => sign * nanoseconds,
+        _ => sign * (FAR + i64::try_from(since.as_secs()).unwrap_or(i64::MAX).min(FAR_SECONDS)),
     }
 }
+
+/// Numbers from here on are seconds.
+const FAR: i64 = i64::MAX - FAR_SECONDS - 1;
+/// So many of them: 34,000 years.
+const FAR_SECONDS: i64 = 1 << 40;
+
+/// The seconds since 1970 and the nanoseconds of them that [`nanoseconds`] stands for.
+pub const fn seconds_of(moment: i64) -> (i64, u32) {
+    if moment >= FAR {
+        (moment - FAR, 0)
+    } else if moment <= -FAR {
+        (moment.saturating_add(FAR), 0)
+    } else {
+        (moment.div_euclid(NANOS), moment.rem_euclid(NANOS) as u32)
+    }
+}
+
+const NANOS: i64 = 1_000_000_000;
 
 /// A path or a name in a listing, as text.
 fn shown(folder: Option<&InstallPath>, name: &str) -> String {
@@ -319,6 +347,21 @@ mod tests {
     #[test]
     fn times_before_1970_are_negative() {
         assert_eq!(nanoseconds(UNIX_EPOCH - std::time::Duration::from_nanos(5)), -5);
+    }
+
+    #[test]
+    fn every_time_is_kept_and_in_order() {
+        let seconds = [-(1_i64 << 39), -99_999_999_999, -9_223_372_036, -1, 0, 9_223_370_000, 9_223_372_037, 99_999_999_999, 1 << 39];
+        let moments = seconds.map(|seconds| {
+            let since = std::time::Duration::from_secs(seconds.unsigned_abs());
+            nanoseconds(if seconds < 0 { UNIX_EPOCH - since } else { UNIX_EPOCH + since })
+        });
+        assert!(moments.is_sorted(), "{moments:?}");
+        assert_eq!(moments.map(|moment| seconds_of(moment).0), seconds);
+        assert_eq!(seconds_of(-5), (-1, 999_999_995));
+        for odd in [i64::MIN, i64::MAX] {
+            assert_eq!(seconds_of(odd).1, 0);
+        }
     }
 
     #[test]

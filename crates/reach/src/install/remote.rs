@@ -1,7 +1,7 @@
 //! An install on a host: a few connections, each used by one at a time; what was listed is remembered; a line that
 //! drops is dialled again, and what it was doing goes on where it stopped.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::{Arc, Condvar, Mutex, PoisonError};
@@ -101,6 +101,8 @@ pub struct RemoteInstall {
     new_documents: Mutex<Vec<KeptDocument>>,
     /// Paths that were changed from here: what was kept of them is not so any more, whatever their size and time.
     changed: Mutex<HashSet<String>>,
+    /// Paths whose permissions matter and could not be set.
+    lost_modes: Mutex<BTreeSet<String>>,
 }
 
 /// A folder as it was listed, or why it could not be.
@@ -145,6 +147,7 @@ impl RemoteInstall {
             documents: Mutex::default(),
             new_documents: Mutex::default(),
             changed: Mutex::default(),
+            lost_modes: Mutex::default(),
         };
         match &*install.folder_listing("") {
             Ok(_) => Ok(install),
@@ -548,10 +551,21 @@ impl Install for RemoteInstall {
         Ok(())
     }
 
+    fn lost_modes(&self) -> Vec<String> {
+        std::mem::take(&mut *locked(&self.lost_modes)).into_iter().collect()
+    }
+
     fn set_facts(&self, path: &InstallPath, modified: Option<i64>, mode: Option<u32>) -> io::Result<()> {
         let modified = modified.filter(|modified| *modified != i64::MIN);
         let on_host = self.on_host(path.as_str());
-        self.over(|line| line.set_facts(&on_host, modified, mode))?;
+        match self.over(|line| line.set_facts(&on_host, modified, mode)) {
+            Err(error) if error.kind() == io::ErrorKind::Unsupported => {
+                // A part gets its name later; whoever reads of it knows the folder.
+                let named = path.parent().filter(|_| crate::bring::is_part(path)).unwrap_or_else(|| path.clone());
+                locked(&self.lost_modes).insert(named.to_string());
+            }
+            set => set?,
+        }
         // How finely the host keeps it is the host's affair: the next look tells.
         locked(&self.listed).remove(&path.parent().map(String::from).unwrap_or_default());
         Ok(())

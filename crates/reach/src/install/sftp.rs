@@ -521,7 +521,8 @@ impl Line for SftpLine {
     }
 
     fn set_facts(&mut self, path: &str, modified: Option<i64>, mode: Option<u32>) -> Result<(), Fault> {
-        let seconds = modified.and_then(|modified| u32::try_from(modified / 1_000_000_000).ok());
+        // The protocol has whole seconds from 1970 to 2106, and no others.
+        let seconds = modified.and_then(|modified| u32::try_from(super::seconds_of(modified).0).ok());
         let facts = FileAttributes { mtime: seconds, atime: seconds, permissions: mode, ..FileAttributes::empty() };
         if seconds.is_none() && mode.is_none() {
             return Ok(());

@@ -155,6 +155,13 @@ impl Guest {
                 self.state.from = Some(self.place(word)).filter(|path| path.exists());
                 self.say(if self.state.from.is_some() { "350 and to?" } else { "550 No such file" })?;
             }
+            // Hosts of old know no such word.
+            "SITE" if self.manners.machine_lists => {
+                let (mode, path) = word.trim_start_matches("CHMOD ").split_once(' ').unwrap_or_default();
+                let mode = std::os::unix::fs::PermissionsExt::from_mode(u32::from_str_radix(mode, 8).unwrap_or(0o644));
+                std::fs::set_permissions(self.place(path), mode)?;
+                self.say("200 so be it")?;
+            }
             "STOR" => return self.store(word),
             "RNTO" | "DELE" | "MKD" | "RMD" | "MFMT" => return self.change(command, word),
             "QUIT" => {
@@ -225,16 +232,19 @@ impl Guest {
         } else {
             '-'
         };
+        let mode = std::os::unix::fs::PermissionsExt::mode(&metadata.permissions()) & 0o777;
         if command == "LIST" {
             let target = if kind == 'l' { " -> /etc" } else { "" };
-            return format!("{kind}rw-r--r--    1 ines     ines     {size:>8} {} {name}{target}\r\n", time("%b %d %Y"));
+            let sign = |(at, sign)| if mode >> (8 - at) & 1 == 1 { sign } else { '-' };
+            let signs: String = "rwxrwxrwx".chars().enumerate().map(sign).collect();
+            return format!("{kind}{signs}    1 ines     ines     {size:>8} {} {name}{target}\r\n", time("%b %d %Y"));
         }
         let kind = match kind {
             'l' => "OS.unix=slink:/etc",
             'd' => "dir",
             _ => "file",
         };
-        format!("type={kind};size={size};modify={}; {name}\r\n", time("%Y%m%d%H%M%S"))
+        format!("type={kind};size={size};modify={};UNIX.mode=0{mode:o}; {name}\r\n", time("%Y%m%d%H%M%S"))
     }
 
     fn retrieve(&mut self, word: &str) -> Told {
