@@ -29,6 +29,7 @@ use kanon_reach::worlds;
 
 use crate::amending::amend;
 use crate::arguments::Consent;
+use crate::breaking;
 use crate::commands::agreed;
 use crate::failure::Failure;
 use crate::places::{Place, Placed, folder_of_commands};
@@ -524,7 +525,15 @@ impl<'e> Job<'e> {
             claimant: &claimant,
             others,
         };
+        let follows = self.session.workspace()?.following().is_some();
+        let again = if follows { "follow".to_owned() } else { format!("align {name}", name = self.placed.name) };
+        breaking::advise(format!(
+            "stopped in the middle of it, and nothing is lost: {} finishes it, {} takes it back",
+            self.session.env.command(&again),
+            self.session.env.command(&format!("undo {}", self.placed.name))
+        ));
         let done = work(site, &mut self.session);
+        breaking::advise("stopped; what was done by then stays as it is");
         let lost = install.lost_modes();
         if !lost.is_empty() {
             self.session.ui.notice(&format!(

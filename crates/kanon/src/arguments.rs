@@ -459,6 +459,9 @@ pub struct Publish {
     /// Take new keys: what the old ones sign from now on counts nowhere
     #[arg(long)]
     pub new_key: bool,
+    /// Read back what lies there, hold it against its digests, and put up anew what is damaged
+    #[arg(long)]
+    pub verify: bool,
 }
 
 #[derive(Debug, Args)]
@@ -489,6 +492,9 @@ pub struct Follow {
     /// Let the release govern the game's own folder, and bring programs to other places than the mods' folders
     #[arg(long)]
     pub beyond_mods: bool,
+    /// This machine's clock is right now: it was wrong when it was last here
+    #[arg(long)]
+    pub clock_is_right: bool,
     #[command(flatten)]
     pub consent: Consent,
 }

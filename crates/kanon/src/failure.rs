@@ -146,7 +146,9 @@ fn refusal_hint(refusal: &Refusal) -> &'static str {
         }
         Refusal::Older(_) | Refusal::Endless(_) => "tell whoever invited you: the place may be in wrong hands",
         Refusal::Ended(_) => "tell whoever invited you; kanon publish signs it anew",
-        Refusal::Clock => "set the clock right, then try again",
+        Refusal::Clock => {
+            "set the clock right, then try again; if it is right now and was wrong then, add --clock-is-right"
+        }
     }
 }
 

@@ -3,6 +3,7 @@
 mod alignment;
 mod amending;
 mod arguments;
+mod breaking;
 mod commands;
 mod demo;
 mod doorkeeper;
@@ -53,6 +54,7 @@ impl Outcome {
 fn main() -> ExitCode {
     let arguments = Arguments::parse();
     let ui = Ui::new(&arguments.global);
+    breaking::listen();
     let done = Env::read(&arguments.global).and_then(|env| commands::run(arguments.command, &env, &ui));
     ExitCode::from(match done {
         Ok(Outcome::InOrder) => EXIT_IN_ORDER,

@@ -25,6 +25,7 @@ use serde::Serialize;
 use crate::alignment::{Job, Wanted};
 use crate::arguments::Waiting;
 use crate::env::Env;
+use crate::breaking;
 use crate::failure::Failure;
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Target, digest_of};
@@ -149,7 +150,15 @@ impl<'e> Rehearsal<'e> {
         }
         let canon = mods.map_or_else(|| self.canon.clone(), |mods| self.canon.only(mods));
         let survey = self.survey()?;
-        let watched = self.watched()?;
+        let watched = {
+            // The server does not outlive this, and a break stops it first.
+            let _orderly = breaking::Orderly::begin();
+            self.watched()?
+        };
+        if breaking::is_asked() {
+            return Err(Failure::plain(format!("stopped; {} was stopped too", self.placed.name))
+                .hint("run the command again to try it anew"));
+        }
         Ok(self.judged(&canon, &survey, watched))
     }
 
@@ -187,7 +196,7 @@ impl<'e> Rehearsal<'e> {
                 self.ui.notice(&format!("  {text}"));
             }
         };
-        let watched = watch(&order, &self.rulebook.events, &mut tell)?;
+        let watched = watch(&order, &self.rulebook.events, (&mut tell, &breaking::is_asked))?;
         if watched.trouble.is_some() && self.tells {
             let shown = printed.strip_prefix(&self.env.folder).unwrap_or(&printed).display().to_string();
             self.ui.notice(&format!("  what it printed is in {shown}"));

@@ -75,7 +75,11 @@ pub struct Watched {
 ///
 /// # Errors
 /// When it can't be started, or its log can't be read.
-pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str)) -> Result<Watched, ReachError> {
+pub fn watch(
+    order: &Order<'_>,
+    rules: &[EventRule],
+    (tell, is_asked_to_end): (&mut dyn FnMut(&str), &dyn Fn() -> bool),
+) -> Result<Watched, ReachError> {
     let Some((mut command, program)) = running::command(order.start, order.folder)? else {
         let reason = "it has no `start` command in kanon.toml".to_owned();
         return Err(ReachError::Unusable { path: order.folder.to_owned(), reason });
@@ -109,6 +113,10 @@ pub fn watch(order: &Order<'_>, rules: &[EventRule], tell: &mut dyn FnMut(&str))
         }
         watch.take(reader.take(), came, &mut watched, tell);
         if watch.is_over(order, ended, &mut watched) {
+            break;
+        }
+        if is_asked_to_end() {
+            watched.trouble = Some("it was stopped before it was over".to_owned());
             break;
         }
         std::thread::sleep(LOOK);
@@ -410,7 +418,7 @@ line = 'gave up'
             settle: Duration::from_millis(400),
         };
         let rules = crate::rules_of(RULES);
-        watch(&order, &rules, &mut |_| ()).expect("watched")
+        watch(&order, &rules, (&mut |_| (), &|| false)).expect("watched")
     }
 
     #[test]

@@ -5,18 +5,18 @@ use std::path::{Path, PathBuf};
 use kanon_core::align::Step;
 use kanon_core::digest::Blake3;
 use kanon_core::finding::{Finding, in_line};
-use kanon_core::path::printable;
+use kanon_core::path::{InstallPath, printable};
 use kanon_core::release::Invite;
 use kanon_core::release::scope::scope;
-use kanon_core::rulebook::{self, Role};
+use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_reach::claim::{Claimant, take_lock};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::following::{Following, Prepared, followed_game, trusted, workspace_of};
 use kanon_reach::install::LocalInstall;
-use kanon_reach::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory};
+use kanon_reach::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory, is_game_around};
 use kanon_reach::origin::Origin;
 use kanon_reach::progress::Silent;
-use kanon_reach::release::{Fetched, Verified, days_until, verify};
+use kanon_reach::release::{Fetched, Verified, days_until, forget_time, verify};
 use kanon_reach::state::State;
 use kanon_reach::workspace::{WISHES, Workspace, write_whole};
 use serde::Serialize;
@@ -95,6 +95,7 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         ui.report(&render::align::plan(&name, &job.planned.plan, env.verbose));
     }
     job.settle_orphans(!arguments.check)?;
+    tell_other_game(&job, ui)?;
     let goes_on = !arguments.check && job.planned.orphans.is_empty() && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
     if goes_on {
         let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
@@ -125,6 +126,30 @@ fn finish(job: &mut Job<'_>, arguments: &Follow, wanted: &Wanted, (env, ui): (&E
         return Ok(false);
     }
     job.finish(wanted).map(|_| true)
+}
+
+/// So many folders above one are looked at for the game that it may lie in.
+const GAME_ABOVE: usize = 4;
+
+/// What no mod can mend is told before anything is fetched: another version of the game, or of what loads its mods.
+fn tell_other_game(job: &Job<'_>, ui: &Ui) -> Result<(), Failure> {
+    let (Some(surveyed), canon) = (&job.planned.surveyed, job.canon()?) else { return Ok(()) };
+    let install = &surveyed.survey.install;
+    let others = [
+        ("the game", &canon.game_version, &install.game_version),
+        ("the loader of its mods", &canon.loader_version, &install.loader_version),
+    ];
+    for (what, wanted, found) in others {
+        let (Some(wanted), Some(found)) = (wanted, found) else { continue };
+        if !job.session.loaded.rulebook.versions.same(wanted, found) {
+            ui.notice(&format!(
+                "note: {what} is {} here and {} on the server: until that is the same, you can't join, whatever mods you have",
+                printable(found),
+                printable(wanted)
+            ));
+        }
+    }
+    Ok(())
 }
 
 /// A question of its own, for what a player would not expect of mods. Off a terminal an option is the only answer.
@@ -203,6 +228,9 @@ impl Game {
         // What never was followed here is remembered only once everything is known to be right and somebody has agreed.
         let unsettled = if is_same { None } else { Some(self.seen_before()?) };
         let kept = unsettled.as_ref().map_or_else(|| trusted(&root), |folder| folder.path().to_owned());
+        if arguments.clock_is_right {
+            forget_time(&kept)?;
+        }
         let verified = match verify(&origin, &self.invite, &kept) {
             Ok(verified) => verified,
             Err(ReachError::Unreachable { address, reason }) if is_same => {
@@ -316,9 +344,16 @@ impl Game {
             beside: Beside::default(),
             doubt: Doubt::WithoutSigns,
         };
-        match measure::survey(&install, request, &mut State::in_memory()?, &Silent) {
+        let measured = measure::survey(&install, request, &mut State::in_memory()?, &Silent);
+        let is_nothing = matches!(measured, Err(ReachError::NotThisGame { .. }));
+        if let Some(root) = self.game_around(&rulebook).filter(|_| is_nothing && !arguments.anyway) {
+            let (folder, root) = (printable(&self.folder.display().to_string()), printable(&root.display().to_string()));
+            return Err(Failure::plain(format!("{folder} lies inside of the game, whose own folder is {root}"))
+                .hint(format!("name that one: kanon follow \"INVITE\" \"{root}\"")));
+        }
+        match measured {
             Err(ReachError::NotThisGame { .. }) if is_empty || !would_show || arguments.anyway => {
-                ui.notice(&format!("note: nothing of {} is in this folder yet", rulebook.game));
+                ui.notice(&format!("note: nothing of {} is in this folder yet", printable(&rulebook.game)));
                 Ok(())
             }
             Err(error @ ReachError::NotThisGame { .. }) => {
@@ -333,6 +368,17 @@ impl Game {
             }
             measured => Ok(measured.map(drop)?),
         }
+    }
+
+    /// A folder above this one that is the game's, by what its rulebook names: then this one is only a part of it.
+    fn game_around(&self, rulebook: &Rulebook) -> Option<PathBuf> {
+        let holds = |above: &&Path| {
+            let below = self.folder.strip_prefix(above).ok().map(|below| below.to_string_lossy().replace('\\', "/"));
+            let part = below.and_then(|below| InstallPath::new(&below).ok());
+            let install = LocalInstall::open(above).ok();
+            part.zip(install).is_some_and(|(part, install)| is_game_around(&install, rulebook, Role::Client, &part))
+        };
+        self.folder.ancestors().skip(1).take(GAME_ABOVE).find(holds).map(Path::to_owned)
     }
 
     fn install_name(&self) -> String {

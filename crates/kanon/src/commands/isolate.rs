@@ -12,6 +12,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::Outcome;
 use crate::arguments::{Format, Isolate, Was};
+use crate::breaking::{self, Orderly};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::rehearsing::Rehearsal;
@@ -60,10 +61,19 @@ pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));
     }
     let mut search = Search::in_canon(&rehearsal.canon, Role::Server);
+    let orderly = Orderly::begin();
     let tried = match arguments.ask {
-        true => by_hand(arguments, &rehearsal, &mut search, (env, ui))?,
-        false => by_starting(&rehearsal, &mut search, ui)?,
+        true => by_hand(arguments, &rehearsal, &mut search, (env, ui)),
+        false => by_starting(&rehearsal, &mut search, ui),
     };
+    if let Err(failure) = tried {
+        // However it ended: what was taken off for a try is put back.
+        ui.notice("all mods of the canon are put back");
+        rehearsal.align(None)?;
+        return Err(failure);
+    }
+    drop(orderly);
+    let tried = tried?;
     if search.ending().is_some() {
         ui.notice("all mods of the canon are put back");
         rehearsal.align(None)?;
@@ -74,6 +84,9 @@ pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
 fn by_starting(rehearsal: &Rehearsal<'_>, search: &mut Search, ui: &Ui) -> Result<Vec<Answer>, Failure> {
     let mut tried = Vec::new();
     while let Some(mods) = search.next_set() {
+        if breaking::is_asked() {
+            return Err(Failure::plain("stopped before it was found").hint("run kanon isolate again to begin anew"));
+        }
         let left = search.likely_left();
         ui.notice(&format!(
             "start {}: {}; if one mod is to blame, {} at most",

@@ -21,7 +21,7 @@ use crate::arguments::{Format, Publish};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
-use crate::render::{BOLD, FAINT, GOOD, count, size, styled};
+use crate::render::{BOLD, CARE, FAINT, GOOD, count, counted, size, styled};
 use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
 
@@ -40,6 +40,11 @@ struct Report<'a> {
     uploaded_bytes: u64,
     were_there: usize,
     pruned: usize,
+    /// How many files were read back, and how many of those were damaged and put up anew; with `--verify` alone.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    verified: Option<usize>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    damaged: Option<usize>,
     to: &'a str,
     root: u64,
     invite: &'a str,
@@ -114,7 +119,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let origin = Origin::open(&place.as_typed(), &env.folder, env.patience())?;
     let bar = ui.progress("publishing");
     let pages = pages(&session, &players, &invite)?;
-    let published = publish(&origin, (&keys, &folder), &outgoing, &pages, &bar)?;
+    let published = publish(&origin, (&keys, &folder), (&outgoing, arguments.verify), &pages, &bar)?;
     drop(bar);
     // Only what has worked is remembered, and both of it.
     if let Some(workspace) = edited {
@@ -250,6 +255,8 @@ fn tell(
             uploaded_bytes: published.bytes,
             were_there: published.were_there,
             pruned: published.pruned,
+            verified: published.verified.map(|(checked, _)| checked),
+            damaged: published.verified.map(|(_, damaged)| damaged),
             to,
             root: mark.version,
             invite,
@@ -265,10 +272,21 @@ fn tell(
             printable(to),
             size(published.bytes),
             count(published.uploaded, "file"),
-            crate::render::counted(published.were_there, "file was", "files were"),
+            counted(published.were_there, "file was", "files were"),
         ),
         false => format!("{}: {release} in {} says all of this already\n", styled(GOOD, "in place"), printable(to)),
     };
+    if let Some((checked, damaged)) = published.verified {
+        text.push_str(&match damaged {
+            0 => format!("{}: {} read back, each as it was signed\n", styled(GOOD, "verified"), count(checked, "file")),
+            _ => format!(
+                "{}: {} of {} read back, and put up anew\n",
+                styled(CARE, "mended"),
+                counted(damaged, "damaged file", "damaged files"),
+                checked
+            ),
+        });
+    }
     if published.pruned > 0 {
         text.push_str(&format!("{} of older releases taken off\n", count(published.pruned, "file")));
     }

@@ -4,8 +4,10 @@ use std::collections::HashSet;
 use std::fs::{File, FileType, Metadata};
 use std::io;
 use std::path::{Path, PathBuf};
-use std::time::{Duration, SystemTime, UNIX_EPOCH};
+#[cfg(not(unix))]
+use std::time::{Duration, UNIX_EPOCH};
 
+#[cfg(not(unix))]
 use cap_fs_ext::{DirExt, SystemTimeSpec};
 use cap_std::ambient_authority;
 use cap_std::fs::{Dir, OpenOptions};

@@ -16,7 +16,7 @@ use std::time::SystemTime;
 
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
-use kanon_core::rulebook::{Role, Rulebook};
+use kanon_core::rulebook::{PlatformVersion, Role, Rulebook};
 use kanon_core::survey::{InstallFacts, Survey, Unreadable};
 
 use crate::error::ReachError;
@@ -201,6 +201,19 @@ fn split(outcomes: Vec<Vec<Outcome>>, at: usize) -> (Vec<Outcome>, Vec<Outcome>)
     let mut shelf = outcomes;
     let strays = shelf.split_off(at);
     (shelf.into_iter().flatten().collect(), strays.into_iter().flatten().collect())
+}
+
+/// Whether a folder is the game's that another one is a part of: that one is where its mods live, or the files are there that tell
+/// the game's version.
+pub fn is_game_around(install: &dyn Install, rulebook: &Rulebook, role: Role, part: &InstallPath) -> bool {
+    let mut places = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role)).filter(|place| !place.is_root());
+    let is_of_mods = places.any(|place| part == place || part.below(place).is_some() || place.below(part).is_some());
+    let platforms = std::iter::once(&rulebook.base).chain(&rulebook.loader).chain(&rulebook.runtime);
+    let tells = |version: &PlatformVersion| match version {
+        PlatformVersion::Document { file, .. } | PlatformVersion::Text { file, .. } => install.is_there(file),
+        PlatformVersion::FileName(_) => false,
+    };
+    is_of_mods || platforms.flat_map(|platform| &platform.version).any(tells)
 }
 
 fn refuse_other_game(

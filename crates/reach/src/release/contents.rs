@@ -15,7 +15,7 @@ use serde::Serialize;
 
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
-use crate::origin::{Origin, Promised, runtime};
+use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::progress::Progress;
 
 /// Files that are fetched side by side, and stretches of one file.
@@ -103,11 +103,16 @@ impl<'a> ReleaseContents<'a> {
             return Ok(None);
         }
         let path = recipe_path(stored.blake3);
-        let packed = self.origin.whole(&path, stored.size).await.map_err(|e| self.origin.refused(&path, e.why()))?;
-        if Blake3::of(&packed) != stored.blake3 {
-            return Err(self.origin.refused(&path, "it is another file than the one that was signed".to_owned()));
-        }
-        let recipe = unpacked_recipe(&packed, file.size).map_err(|why| self.origin.refused(&path, why))?;
+        // A recipe only spares bytes: where it is gone or damaged, the whole file is what was signed.
+        let packed = match self.origin.whole(&path, stored.size).await {
+            Ok(packed) => packed,
+            Err(failed @ (Failed::MayPass(_) | Failed::NotModified)) => {
+                return Err(self.origin.refused(&path, failed.why()));
+            }
+            Err(_) => return Ok(None),
+        };
+        let whole = Some(&packed).filter(|packed| Blake3::of(packed) == stored.blake3);
+        let Some(recipe) = whole.and_then(|packed| unpacked_recipe(packed, file.size).ok()) else { return Ok(None) };
         let mut assembly = Assembly::begin(&recipe, file, &part).during("put together", &part)?;
         let missing = assembly.missing();
         let stretches = recipe.stretches(&missing);
@@ -125,15 +130,20 @@ impl<'a> ReleaseContents<'a> {
                 (stretch, bytes, came)
             })
             .buffer_unordered(SIDE_BY_SIDE);
-        let (mut broken, mut knows_ranges) = (None, true);
+        let (mut broken, mut knows_ranges, mut is_damaged) = (None, true, false);
         while let Some((stretch, bytes, came)) = coming.next().await {
             let pack = pack_path(stretch.pack);
             // What came before a break is kept: the next run goes on from there.
-            let added = assembly.add(stretch, &bytes).map_err(|why| self.origin.refused(&pack, why))?;
-            progress.done(added);
+            match assembly.add(stretch, &bytes) {
+                Ok(added) => progress.done(added),
+                Err(_) => is_damaged = true,
+            }
             match came {
                 Ok(in_range) => knows_ranges &= in_range,
-                Err(failed) => broken = Some(self.origin.refused(&pack, failed.why())),
+                Err(failed @ (Failed::MayPass(_) | Failed::NotModified)) => {
+                    broken = Some(self.origin.refused(&pack, failed.why()));
+                }
+                Err(_) => is_damaged = true,
             }
         }
         drop(coming);
@@ -141,8 +151,8 @@ impl<'a> ReleaseContents<'a> {
         if let Some(broken) = broken {
             return Err(broken);
         }
-        if !knows_ranges {
-            // It would send a whole pack for every stretch.
+        if !knows_ranges || is_damaged {
+            // It would send a whole pack for every stretch; or a pack is gone or damaged, and the whole file is what was signed.
             drop(std::fs::remove_file(&part));
             return Ok(None);
         }

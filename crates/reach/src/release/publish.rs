@@ -26,6 +26,7 @@ use super::{SPEC, days};
 use crate::bytes::Bytes;
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
+use crate::patience::Tries;
 use crate::origin::{Failed, Origin, runtime};
 use crate::progress::Progress;
 
@@ -91,6 +92,9 @@ pub struct Published {
     pub were_there: usize,
     /// How many files of older releases were taken off.
     pub pruned: usize,
+    /// How many files were read back and held against their digests, and how many of those were damaged; nothing where nobody
+    /// asked for it.
+    pub verified: Option<(usize, usize)>,
 }
 
 /// Something that is put up.
@@ -110,6 +114,25 @@ struct Destination<'o> {
     there: BTreeMap<String, u64>,
 }
 
+/// The digest that a file of a release bears in its name.
+#[derive(Clone, Copy)]
+enum Named {
+    Blake3(Blake3),
+    Sha256(Sha256),
+}
+
+impl Named {
+    fn of(file: &str) -> Option<Self> {
+        let (folder, name) = (file.split('/').next()?, file.rsplit('/').next()?);
+        let stem = name.split('.').next()?;
+        match folder {
+            "blobs" | "packs" | "recipes" => stem.parse().ok().map(Self::Blake3),
+            "targets" => stem.parse().ok().map(Self::Sha256),
+            _ => None,
+        }
+    }
+}
+
 /// Publishes a release, with keys and the record from `folder`; `pages` are made of the release's number and written last.
 ///
 /// # Errors
@@ -117,15 +140,16 @@ struct Destination<'o> {
 pub fn publish(
     origin: &Origin,
     (keys, folder): (&SigningKeys, &Path),
-    outgoing: &Outgoing<'_>,
+    (outgoing, verify): (&Outgoing<'_>, bool),
     pages: &dyn Fn(u64) -> Vec<Page>,
     progress: &dyn Progress,
 ) -> Result<Published, ReachError> {
     let _alone = alone(folder)?;
     origin.folder().map_or(Ok(()), clear_away)?;
     runtime()?.block_on(async {
-        let destination = Destination::look_at(origin).await?;
+        let mut destination = Destination::look_at(origin).await?;
         destination.refuse_others(keys).await?;
+        let verified = if verify { Some(destination.verify(keys, progress).await?) } else { None };
         let mut record = Record::read(folder)?;
         let canon = canon_text(outgoing.canon, folder)?;
         let says = Blake3::of_files([
@@ -145,7 +169,7 @@ pub fn publish(
             destination.put_page(&page).await?;
         }
         let pruned = destination.prune(&record).await?;
-        Ok(Published { pruned, ..published })
+        Ok(Published { pruned, verified, ..published })
     })
 }
 
@@ -229,6 +253,77 @@ impl<'o> Destination<'o> {
         Err(ReachError::Address { address: self.origin.shown().to_owned(), reason })
     }
 
+    /// Reads everything back that bears its digest in its name, and forgets what does not fit it: that is then put up anew.
+    async fn verify(&mut self, keys: &SigningKeys, progress: &dyn Progress) -> Result<(usize, usize), ReachError> {
+        let named = self.there.iter().filter(|(file, _)| Named::of(file).is_some());
+        progress.ahead(named.map(|(_, size)| size).sum());
+        let (mut checked, mut damaged) = (0, self.damaged_metadata(keys).await);
+        for (file, size) in &self.there {
+            let Some(named) = Named::of(file) else { continue };
+            checked += 1;
+            if !self.is_whole(file, *size, named).await? {
+                damaged.push(file.clone());
+            }
+            progress.done(*size);
+        }
+        for file in &damaged {
+            self.there.remove(file);
+        }
+        Ok((checked, damaged.len()))
+    }
+
+    /// The signed lists of the last release that are not what the one before them says.
+    async fn damaged_metadata(&self, keys: &SigningKeys) -> Vec<String> {
+        let Some(timestamp) = self.timestamp(keys).await else { return Vec::new() };
+        let number = timestamp.version;
+        let mut wanted = timestamp.meta.get("snapshot.json").and_then(|meta| meta.hashes.clone());
+        let mut damaged = Vec::new();
+        for file in ["snapshot", "targets"].map(|name| format!("metadata/{number}.{name}.json")) {
+            let Some(hashes) = wanted.take() else { break };
+            let bytes = self.origin.whole(&file, kanon_core::limits::SIGNED_BYTES).await.unwrap_or_default();
+            if Sha256::of(&bytes).as_bytes().as_slice() != hashes.sha256.as_ref() {
+                damaged.push(file);
+                break;
+            }
+            let snapshot: Option<Signed<Snapshot>> = serde_json::from_slice(&bytes).ok();
+            wanted = snapshot.and_then(|snapshot| snapshot.signed.meta.get("targets.json")?.hashes.clone());
+        }
+        damaged
+    }
+
+    async fn is_whole(&self, file: &str, size: u64, named: Named) -> Result<bool, ReachError> {
+        let mut tries = Tries::new(self.origin.patience());
+        loop {
+            match self.digest_is(file, size, named).await {
+                Err(Failed::MayPass(_)) if tries.again(false) => {}
+                Err(failed @ Failed::MayPass(_)) => return Err(self.origin.refused(file, failed.why())),
+                Ok(is) => return Ok(is),
+                Err(_) => return Ok(false),
+            }
+        }
+    }
+
+    async fn digest_is(&self, file: &str, size: u64, named: Named) -> Result<bool, Failed> {
+        let mut answer = self.origin.ask(file, 0..u64::MAX, None).await?;
+        let (mut blake3, mut sha256, mut came) = (blake3::Hasher::new(), sha2::Sha256::default(), 0u64);
+        while let Some(chunk) = answer.chunks.next().await {
+            let chunk = chunk?;
+            came += chunk.len() as u64;
+            if came > size {
+                return Ok(false);
+            }
+            match named {
+                Named::Blake3(_) => drop(blake3.update(&chunk)),
+                Named::Sha256(_) => sha2::Digest::update(&mut sha256, &chunk),
+            }
+        }
+        Ok(came == size
+            && match named {
+                Named::Blake3(digest) => Blake3::from_bytes(*blake3.finalize().as_bytes()) == digest,
+                Named::Sha256(digest) => sha2::Digest::finalize(sha256).as_slice() == digest.as_bytes(),
+            })
+    }
+
     /// The timestamp that is there, if it was signed with these keys.
     async fn timestamp(&self, keys: &SigningKeys) -> Option<TimestampRole> {
         let bytes = self.origin.whole(TIMESTAMP, kanon_core::limits::SIGNED_BYTES).await.ok()?;
@@ -258,6 +353,7 @@ impl<'o> Destination<'o> {
             bytes: 0,
             were_there: last.needs.len(),
             pruned: 0,
+            verified: None,
         })
     }
 
@@ -422,7 +518,7 @@ impl Next<'_> {
         // pruned under them.
         record.add(self.folder, recorded, self.canon, self.outgoing.lasting.keep)?;
         destination.put(TIMESTAMP, Upload::Whole(timestamp), progress).await?;
-        Ok(Published { number, is_new: true, ends, uploaded, bytes, were_there, pruned: 0 })
+        Ok(Published { number, is_new: true, ends, uploaded, bytes, were_there, pruned: 0, verified: None })
     }
 
     /// What of mods and keys is to be uploaded, and what is needed in all.

@@ -30,6 +30,19 @@ use crate::workspace::write_whole;
 
 /// What is kept of what was verified.
 const KEPT: [&str; 5] = ["root.json", "timestamp.json", "snapshot.json", "targets.json", "latest_known_time.json"];
+/// The time when it was last here; a clock that shows an earlier one may have been set back by somebody who wants old
+/// signatures to be good.
+const KNOWN_TIME: &str = "latest_known_time.json";
+
+/// Forgets what the clock showed when it was last here: somebody says that it was wrong then.
+///
+/// # Errors
+/// When that can't be removed.
+pub fn forget_time(kept: &Path) -> Result<(), ReachError> {
+    let path = kept.join(KNOWN_TIME);
+    if path.is_file() { std::fs::remove_file(&path).during("forget the time in", &path) } else { Ok(()) }
+}
+
 /// Which root was pinned.
 const PINNED: &str = "pinned";
 
@@ -80,7 +93,7 @@ pub enum Refusal {
     #[error("{0} is no honest file: more came than was promised, or than any release has")]
     Endless(String),
     /// The clock of this machine went back.
-    #[error("the clock of this machine shows an earlier time than when it was last here")]
+    #[error("the clock of this machine shows an earlier time than when it was last here, so it is wrong now, or was wrong then")]
     Clock,
     /// Something in it can't be read.
     #[error("its {what} can't be read: {why}")]
@@ -165,8 +178,9 @@ impl<'a> Visit<'a> {
             .limits(Limits { max_targets_size: limits::SIGNED_BYTES, ..Limits::default() })
             .datastore(self.copy.path());
         let loaded = loader.load().await;
-        // What was verified on the way counts from now on, also where the next step was refused.
-        self.keep().map_err(Distrust::Here)?;
+        // What was verified on the way counts from now on, also where the next step was refused. The time counts only if all
+        // that was signed says that it may be right: a clock that is far off finds that the signatures have ended.
+        self.keep(loaded.is_ok()).map_err(Distrust::Here)?;
         let repository = loaded.map_err(|error| distrust(&error, "metadata"))?;
         let release_text = target(&repository, RELEASE).await?;
         let release = Release::from_json(release_text.as_bytes()).map_err(|why| garbled(RELEASE, why))?;
@@ -189,8 +203,8 @@ impl<'a> Visit<'a> {
         })
     }
 
-    fn keep(&self) -> Result<(), ReachError> {
-        for name in KEPT {
+    fn keep(&self, clock_may_be_right: bool) -> Result<(), ReachError> {
+        for name in KEPT.into_iter().filter(|name| *name != KNOWN_TIME || clock_may_be_right) {
             let (from, to) = (self.copy.path().join(name), self.kept.join(name));
             match std::fs::read_to_string(&from) {
                 Ok(text) => write_whole(&to, &text)?,
