@@ -188,13 +188,15 @@ pub fn orphans(plan: &Plan, measure: Measure<'_>, survey: &Survey) -> Vec<Orphan
     let parked: BTreeSet<&InstallPath> =
         plan.steps.iter().filter(|step| step.action == Action::Park).map(|step| &step.path).collect();
     let is_on = |found: &&SurveyedMod| found.enabled && found.reading.made_for.is_none();
-    let goes = |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
+    let goes =
+        |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
     let (gone, stays): (Vec<&SurveyedMod>, Vec<&SurveyedMod>) = survey.mods.iter().filter(is_on).partition(goes);
     let ids = |reading: &Reading| -> Vec<String> {
         std::iter::once(&reading.id).chain(&reading.provides).map(|id| id.to_lowercase()).collect()
     };
     let role = survey.install.role;
-    let of_canon = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.reading);
+    let of_canon =
+        measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.reading);
     let there: BTreeSet<String> = stays.iter().map(|found| &found.reading).chain(of_canon).flat_map(ids).collect();
     let mut orphans = Vec::new();
     for taken in gone {

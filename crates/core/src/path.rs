@@ -162,7 +162,8 @@ pub fn off_limits(path: &str) -> Option<&'static str> {
     let is_workspace = |(name, stem, extension): &(&str, &str, &str)| {
         first == *name || (first.ends_with(extension) && is_short_name(first.trim_end_matches(extension), stem))
     };
-    (is_alone && WORKSPACE.iter().any(is_workspace)).then_some("a file of this name would be taken for a workspace of Kanon")
+    (is_alone && WORKSPACE.iter().any(is_workspace))
+        .then_some("a file of this name would be taken for a workspace of Kanon")
 }
 
 fn is_own(part: &str) -> bool {
@@ -172,17 +173,18 @@ fn is_own(part: &str) -> bool {
 /// Whether a name is one of those that Windows gives to long names for old programs: `KANON~1`, or `KA01AB~1` where there are many.
 fn is_short_name(part: &str, of: &str) -> bool {
     let Some((stem, number)) = part.split_once('~') else { return false };
-    let is_hashed = || stem.len() == 6 && stem.is_ascii() && stem[..2] == of[..2] && stem[2..].bytes().all(|b| b.is_ascii_hexdigit());
+    let is_hashed = || {
+        stem.len() == 6 && stem.is_ascii() && stem[..2] == of[..2] && stem[2..].bytes().all(|b| b.is_ascii_hexdigit())
+    };
     !number.is_empty() && number.bytes().all(|b| b.is_ascii_digit()) && (stem == of || is_hashed())
 }
 
 /// A name as some file system takes it: without what one drops or passes over, and without letter case. A canonical form of
 /// Unicode changes nothing more about ASCII names: the one letter that it makes ASCII of, the Kelvin sign, folds to `k`.
 fn as_systems_take_it(part: &str) -> String {
-    let is_passed_over = |c: &char| {
-        matches!(c, '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}')
-    };
-    let seen: String = part.chars().filter(|c| !is_passed_over(c)).flat_map(char::to_uppercase).flat_map(char::to_lowercase).collect();
+    let is_passed_over = |c: &char| matches!(c, '\u{ad}' | '\u{200b}'..='\u{200f}' | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{206f}' | '\u{fe00}'..='\u{fe0f}' | '\u{feff}');
+    let seen: String =
+        part.chars().filter(|c| !is_passed_over(c)).flat_map(char::to_uppercase).flat_map(char::to_lowercase).collect();
     seen.trim_end_matches(['.', ' ']).trim_start_matches(' ').to_owned()
 }
 

@@ -355,12 +355,11 @@ fn within(section: &Section<'_>, key: &'static str, (least, most): (u64, u64)) -
 }
 
 fn keep(section: Section<'_>) -> Keep {
-    let keep =
-        Keep {
-            number: within(&section, "keep", BACKUPS_KEPT),
-            days: within(&section, "days", BACKUPS_KEPT),
-            canons: within(&section, "canons", CANONS_KEPT),
-        };
+    let keep = Keep {
+        number: within(&section, "keep", BACKUPS_KEPT),
+        days: within(&section, "days", BACKUPS_KEPT),
+        canons: within(&section, "canons", CANONS_KEPT),
+    };
     section.finish();
     keep
 }

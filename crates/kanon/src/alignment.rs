@@ -205,7 +205,8 @@ impl<'e> Job<'e> {
             RiskyExtras::Stay => align::orphans(&plan, self.session.measure(&canon), survey),
             RiskyExtras::Park => Vec::new(),
         };
-        self.planned = Planned { plan, undecided, orphans, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
+        self.planned =
+            Planned { plan, undecided, orphans, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
         self.plan_bases()
     }
 
@@ -370,9 +371,9 @@ impl<'e> Job<'e> {
                 continue;
             }
             let is_in_order = match shelf_of(rulebook, role, &step.path) {
-                Some((shelf, place)) if !place.is_root() => *of_mods
-                    .entry(place.clone())
-                    .or_insert_with(|| !self.has_programs_of_its_own(shelf, &place)),
+                Some((shelf, place)) if !place.is_root() => {
+                    *of_mods.entry(place.clone()).or_insert_with(|| !self.has_programs_of_its_own(shelf, &place))
+                }
                 _ => false,
             };
             if !is_in_order {
@@ -436,7 +437,9 @@ impl<'e> Job<'e> {
         let (env, ui, name) = (self.session.env, self.session.ui, printable(&self.placed.name));
         for Orphan { taken, needed_by } in &self.planned.orphans {
             let (taken, needed_by) = (printable(taken), printable(needed_by));
-            ui.notice(&format!("note: {taken} would be taken off {name}, and {needed_by}, which stays there, needs it"));
+            ui.notice(&format!(
+                "note: {taken} would be taken off {name}, and {needed_by}, which stays there, needs it"
+            ));
         }
         if may_ask && env.can_ask && agreed(false, env, ui, "Take them off all the same?")? {
             self.planned.orphans.clear();
@@ -462,9 +465,11 @@ impl<'e> Job<'e> {
     /// back like any other.
     pub fn know_from_backup(&mut self, id: i64) -> Result<(), Failure> {
         let folder = self.session.workspace()?.backups().join(id.to_string());
-        let (alignment, manifest) = Manifest::read(&folder).map(|read| (read.alignment().0, read)).map_err(|error| {
-            Failure::from(error).hint("backups are the numbered folders in .kanon/backups; name one that has a manifest.json")
-        })?;
+        let (alignment, manifest) =
+            Manifest::read(&folder).map(|read| (read.alignment().0, read)).map_err(|error| {
+                Failure::from(error)
+                    .hint("backups are the numbered folders in .kanon/backups; name one that has a manifest.json")
+            })?;
         if alignment.root != self.install.shown() {
             return Err(Failure::plain(format!(
                 "backup {id} is of {}, not of {}",

@@ -3,7 +3,6 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-use std::fs::File;
 use std::io::{self, Read};
 use std::path::Path;
 
@@ -22,6 +21,7 @@ use kanon_reach::bytes::{self, Bytes};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::install::Install;
 use kanon_reach::measure::open_archive_file;
+use kanon_reach::open::{read_bounded, regular};
 
 use crate::failure::Failure;
 use crate::session::Session;
@@ -125,7 +125,7 @@ fn present(install: &dyn Install, path: &InstallPath) -> Result<Option<Vec<u8>>,
 fn planned_bytes(step: &Step, own_bytes: &Bytes) -> Result<Vec<u8>, Failure> {
     let digest = step.action.puts().unwrap_or_else(|| Blake3::of(b""));
     for path in own_bytes.paths(digest) {
-        let read = std::fs::read(path).during("read", path)?;
+        let read = read_bounded(path, limits::DOCUMENT_BYTES + 1).during("read", path)?;
         if Blake3::of(&read) == digest {
             return Ok(read);
         }
@@ -197,7 +197,7 @@ impl Source<'_> {
             return open_archive_file(path).ok()?.read(&self.rule.from).ok()?;
         }
         let mut bytes = Vec::new();
-        File::open(path).and_then(|file| file.take(limits::DOCUMENT_BYTES).read_to_end(&mut bytes)).ok()?;
+        regular(path).and_then(|file| file.take(limits::DOCUMENT_BYTES).read_to_end(&mut bytes)).ok()?;
         Some(bytes)
     }
 }

@@ -81,7 +81,8 @@ impl Doorkeeper {
     }
 
     fn confirmed(&self, question: &str) -> bool {
-        self.can_ask && dialoguer::Confirm::new().with_prompt(screen::plain(question)).default(false).interact().unwrap_or(false)
+        self.can_ask
+            && dialoguer::Confirm::new().with_prompt(screen::plain(question)).default(false).interact().unwrap_or(false)
     }
 }
 

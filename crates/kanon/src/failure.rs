@@ -111,7 +111,9 @@ fn hint(error: &ReachError) -> Option<&'static str> {
             "kanon seal makes it anew of kanon.toml; kanon seal --back-to N puts one back that was sealed here (kanon history --canons)",
         ),
         ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
-        ReachError::OfPlayer(_) => Some("go to the folder of your own workspace, or name it with -C; here it is: kanon follow"),
+        ReachError::OfPlayer(_) => {
+            Some("go to the folder of your own workspace, or name it with -C; here it is: kanon follow")
+        }
         ReachError::NotThisGame { .. } => {
             Some("check the folder, the role and the rulebook: one of the three is another's")
         }
@@ -182,7 +184,9 @@ const NO_FILE_NUMBERS: [i32; 2] = [4, 4];
 fn io_hint(error: &std::io::Error) -> Option<&'static str> {
     use std::io::ErrorKind as Kind;
     if error.raw_os_error().is_some_and(|code| NO_FILE_NUMBERS.contains(&code)) {
-        return Some("no more files may be open at once: close other programs, or raise the limit, then run the command again");
+        return Some(
+            "no more files may be open at once: close other programs, or raise the limit, then run the command again",
+        );
     }
     match error.kind() {
         Kind::NotFound => Some("check the path"),

@@ -24,8 +24,8 @@ use serde::Serialize;
 
 use crate::alignment::{Job, Wanted};
 use crate::arguments::Waiting;
-use crate::env::Env;
 use crate::breaking;
+use crate::env::Env;
 use crate::failure::Failure;
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Target, digest_of};

@@ -22,6 +22,7 @@ use kanon_reach::error::{During, ReachError};
 use kanon_reach::fetch::{Remote, is_catalogue};
 use kanon_reach::install::{Address, Install, KnownDigests, Receipt, Vouched};
 use kanon_reach::measure::{self, Beside, Counts, Doubt, Measurement, Request, Sparing, TrustMemory};
+use kanon_reach::open::read_bounded;
 use kanon_reach::origin::Origin;
 use kanon_reach::patience::Patience;
 use kanon_reach::progress::Progress;
@@ -686,10 +687,11 @@ fn read_survey(path: &Path) -> Result<Survey, Failure> {
         Failure::plain(format!("{shown} can't be used as a survey: {error}"))
             .hint("a survey is made with: kanon survey INSTALL -o FILE")
     };
-    let size = std::fs::metadata(path).map_err(|error| unusable(&error))?.len();
-    if size > kanon_core::limits::SURVEY_BYTES {
-        return Err(unusable(&kanon_core::survey::SurveyError::TooLarge));
-    }
-    let bytes = std::fs::read(path).map_err(|error| unusable(&error))?;
+    let bytes = match read_bounded(path, kanon_core::limits::SURVEY_BYTES) {
+        Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
+            return Err(unusable(&kanon_core::survey::SurveyError::TooLarge));
+        }
+        read => read.map_err(|error| unusable(&error))?,
+    };
     Survey::from_json(&bytes).map_err(|error| unusable(&error))
 }

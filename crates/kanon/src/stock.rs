@@ -74,16 +74,8 @@ impl Stock {
         for held in sources.iter_mut().flat_map(|(_, found)| &mut found.held) {
             damaged.extend(wholeness::take_out(session, &held.root, &mut held.survey, last.as_ref())?);
         }
-        let mut stock = Self {
-            items: Vec::new(),
-            sources,
-            catalogues,
-            installs,
-            hosts: Vec::new(),
-            damaged,
-            last,
-            known_names,
-        };
+        let mut stock =
+            Self { items: Vec::new(), sources, catalogues, installs, hosts: Vec::new(), damaged, last, known_names };
         stock.items = stock.all_items(session);
         stock.tell_refused(session);
         Ok(stock)

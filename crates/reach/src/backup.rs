@@ -1,7 +1,7 @@
 //! The backup of one alignment: copies of what was touched, and a manifest that says of what. With the journal gone, the manifest
 //! is enough to take the alignment back.
 
-use std::fs::{File, Metadata};
+use std::fs::Metadata;
 use std::path::{Path, PathBuf};
 
 use kanon_core::align::Step;
@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
+use crate::open::{read_bounded, regular};
 use crate::state::{Alignment, AlignmentState, Before};
 use crate::workspace::write_whole;
 
@@ -57,11 +58,14 @@ impl Manifest {
     /// When there is none, or it can't be understood.
     pub fn read(folder: &Path) -> Result<Self, ReachError> {
         let path = folder.join(MANIFEST);
-        let text = std::fs::read(&path).during("read the manifest of the backup", &path)?;
+        let text =
+            read_bounded(&path, kanon_core::limits::SURVEY_BYTES).during("read the manifest of the backup", &path)?;
         let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
-        let manifest: Self = serde_json::from_slice(&text)
-            .map_err(|error| unusable(format!("it is no manifest of a backup: {}", kanon_core::path::printable(&error.to_string()))))?;
-        let is_sound = manifest.format == FORMAT && manifest.before.iter().all(|(path, _)| InstallPath::folder(path).is_ok());
+        let manifest: Self = serde_json::from_slice(&text).map_err(|error| {
+            unusable(format!("it is no manifest of a backup: {}", kanon_core::path::printable(&error.to_string())))
+        })?;
+        let is_sound =
+            manifest.format == FORMAT && manifest.before.iter().all(|(path, _)| InstallPath::folder(path).is_ok());
         if is_sound { Ok(manifest) } else { Err(unusable("it is no manifest of a backup".to_owned())) }
     }
 
@@ -88,7 +92,10 @@ pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Re
     let path = folder.join(copy);
     let unusable = |what: &str| ReachError::Unusable {
         path: path.clone(),
-        reason: format!("it is the copy of {} that would be put back, and it {what}; nothing was taken back", kanon_core::path::printable(of)),
+        reason: format!(
+            "it is the copy of {} that would be put back, and it {what}; nothing was taken back",
+            kanon_core::path::printable(of)
+        ),
     };
     let is_plain = copy.parse::<usize>().is_ok();
     let metadata: Metadata = match std::fs::symlink_metadata(&path) {
@@ -98,7 +105,7 @@ pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Re
     if !is_plain || !metadata.is_file() {
         return Err(unusable("is no file of its own"));
     }
-    let mut file = File::open(&path).during("read", &path)?;
+    let mut file = regular(&path).during("read", &path)?;
     let found = blake3_of(&mut file, metadata.len()).during("read", &path)?.0;
     if found == blake3 { Ok(path) } else { Err(unusable("has other bytes than when it was made")) }
 }

@@ -13,6 +13,7 @@ use kanon_core::survey::Survey;
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
 use crate::install::Seekable;
+use crate::open::regular;
 
 /// So many bytes tell what a file is.
 const HEAD_BYTES: u64 = 16;
@@ -73,7 +74,7 @@ impl Bytes {
         mut write: impl FnMut(&mut dyn Seekable) -> io::Result<()>,
     ) -> Result<(), Handing> {
         for path in self.0.get(&digest).into_iter().flatten() {
-            let Ok(file) = File::open(path) else { continue };
+            let Ok(file) = regular(path) else { continue };
             let mut source = Checked { inner: file, at: 0, hashed: 0, hasher: blake3::Hasher::new() };
             write(&mut source).map_err(Handing::Failed)?;
             if source.is(digest).map_err(Handing::Failed)? {
@@ -209,7 +210,7 @@ fn written(source: &mut (impl Read + ?Sized), part: &Path) -> io::Result<(Blake3
 /// When they are nowhere, or have changed.
 pub fn sha256(bytes: &Bytes, digest: Blake3) -> Result<Sha256, ReachError> {
     for path in bytes.0.get(&digest).into_iter().flatten() {
-        let Ok(mut source) = File::open(path) else { continue };
+        let Ok(mut source) = regular(path) else { continue };
         let size = source.metadata().map_or(0, |metadata| metadata.len());
         let (found, sha256) = both_of(&mut source, size, |_| Ok(())).during("read", path)?;
         if found == digest {

@@ -9,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 
 use crate::error::{During, ReachError};
+use crate::open::read_bounded;
 use crate::workspace::write_whole;
 
 const FORMAT: &str = "kanon-kept-canon/1";
@@ -58,7 +59,7 @@ pub fn numbers(folder: &Path) -> Result<Vec<u64>, ReachError> {
 /// When there is none of that number, or it can't be read.
 pub fn read(folder: &Path, number: u64) -> Result<KeptCanon, ReachError> {
     let path = file(folder, number);
-    let bytes = std::fs::read(&path).during("read the canon", &path)?;
+    let bytes = read_bounded(&path, kanon_core::limits::SURVEY_BYTES + (1 << 20)).during("read the canon", &path)?;
     let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
     let record: Record = serde_json::from_slice(&bytes).map_err(|error| unusable(error.to_string()))?;
     if record.format != FORMAT {

@@ -254,7 +254,8 @@ fn refuse_lack_of_room(site: Site<'_>, plan: &Plan) -> Result<(), ReachError> {
         }
     }
     let puts = plan.steps.iter().filter(|step| step.action.puts().is_some());
-    let puts = puts.fold(Need { bytes: largest + (1 << 20), files: 4 }, |sum, step| sum + Need { bytes: step.bytes, files: 1 });
+    let puts = puts
+        .fold(Need { bytes: largest + (1 << 20), files: 4 }, |sum, step| sum + Need { bytes: step.bytes, files: 1 });
     let install = site.install.folder().map(|folder| (folder, puts));
     let needs: Vec<(&Path, Need)> = std::iter::once((site.backups, copies)).chain(install).collect();
     refuse_lack("align", &needs)

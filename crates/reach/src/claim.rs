@@ -279,7 +279,13 @@ mod tests {
     }
 
     fn claimant(workspace: &str) -> Claimant {
-        Claimant { workspace: workspace.to_owned(), by: format!("mara in {workspace}"), began: 9, process: None, machine: None }
+        Claimant {
+            workspace: workspace.to_owned(),
+            by: format!("mara in {workspace}"),
+            began: 9,
+            process: None,
+            machine: None,
+        }
     }
 
     #[test]

@@ -1,6 +1,5 @@
 //! Catalogues and the downloads that they list.
 
-use std::fs::File;
 use std::path::{Path, PathBuf};
 
 use futures_util::stream::StreamExt;
@@ -10,6 +9,7 @@ use tokio::runtime::Runtime;
 
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
+use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::patience::{Patience, Tries};
 use crate::progress::Progress;
@@ -150,7 +150,7 @@ impl Remote {
             drop(std::fs::remove_file(&part));
             self.refused(download, why)
         };
-        let mut whole = File::open(&part).during("open", &part)?;
+        let mut whole = regular(&part).during("open", &part)?;
         let size = whole.metadata().during("look at", &part)?.len();
         if size != download.size {
             return Err(lie(format!("the catalogue promises {} bytes, and {size} came", download.size)));

@@ -12,6 +12,7 @@ use kanon_core::rulebook;
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
+use crate::open::read_bounded;
 use crate::release::Verified;
 use crate::workspace::{CANON, WISHES, write_whole};
 
@@ -60,7 +61,7 @@ impl Following {
     /// When it is there and can't be read.
     pub fn read(workspace: &Path) -> Result<Option<Self>, ReachError> {
         let path = workspace.join(FOLLOWING);
-        let text = match std::fs::read(&path) {
+        let text = match read_bounded(&path, 64 << 10) {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
             read => read.during("read", &path)?,
         };
@@ -85,7 +86,7 @@ impl Following {
     /// When it can't be read.
     pub fn release(workspace: &Path) -> Result<Release, ReachError> {
         let path = workspace.join(RELEASE);
-        let text = std::fs::read(&path).during("read", &path)?;
+        let text = read_bounded(&path, kanon_core::limits::SIGNED_BYTES).during("read", &path)?;
         Release::from_json(&text).map_err(|why| unusable(&path, why))
     }
 

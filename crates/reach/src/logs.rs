@@ -2,7 +2,6 @@
 //! last lines. Stretches of a log are scanned side by side for lines that the rulebook knows; only those are looked at closely.
 
 use std::collections::VecDeque;
-use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
 
@@ -15,6 +14,7 @@ use memchr::memchr;
 use rayon::prelude::*;
 
 use crate::error::{During, ReachError};
+use crate::open::regular;
 
 /// Bytes that are scanned in one go.
 const STRETCH: u64 = 4 << 20;
@@ -182,7 +182,7 @@ fn last_of_plain(path: &Path, size: u64, scanner: &Scanner) -> io::Result<(Lines
 }
 
 fn line_ends(path: &Path, (begin, end): (u64, u64)) -> io::Result<u64> {
-    let mut file = File::open(path)?;
+    let mut file = regular(path)?;
     file.seek(SeekFrom::Start(begin))?;
     let mut bytes = Vec::with_capacity((end - begin) as usize);
     file.take(end - begin).read_to_end(&mut bytes)?;
@@ -232,7 +232,7 @@ pub fn ends(path: &Path) -> Result<(String, String), ReachError> {
     if let Kind::Plain(size) = Kind::of(path).during("open the log", path)? {
         // Of a plain one nothing between need be read.
         let end = |from: u64| -> io::Result<Vec<u8>> {
-            let mut file = File::open(path)?;
+            let mut file = regular(path)?;
             file.seek(SeekFrom::Start(from))?;
             let mut bytes = Vec::new();
             file.take(LOG_LINE_BYTES as u64).read_to_end(&mut bytes)?;
@@ -296,7 +296,7 @@ fn stretches_of(size: u64) -> Vec<(u64, u64)> {
 }
 
 fn scan_stretch(path: &Path, (begin, end): (u64, u64), scanner: &Scanner) -> io::Result<Found> {
-    let mut file = File::open(path)?;
+    let mut file = regular(path)?;
     // One byte more in front tells whether a line begins here.
     let from = begin.saturating_sub(1);
     file.seek(SeekFrom::Start(from))?;
@@ -427,13 +427,17 @@ enum Kind {
 
 impl Kind {
     fn of(path: &Path) -> io::Result<Self> {
-        let mut file = File::open(path)?;
+        let mut file = regular(path)?;
         let mut head = Vec::new();
         Read::by_ref(&mut file).take(512).read_to_end(&mut head)?;
         file.rewind()?;
         let unpacked: Box<dyn BufRead> = match head.as_slice() {
-            [0x1f, 0x8b, ..] => Box::new(BufReader::with_capacity(1 << 20, flate2::read::MultiGzDecoder::new(file))),
-            [0x28, 0xb5, 0x2f, 0xfd, ..] => Box::new(BufReader::with_capacity(1 << 20, zstd::Decoder::new(file)?)),
+            [0x1f, 0x8b, ..] => {
+                Box::new(BufReader::with_capacity(1 << 20, UntilTorn::new(flate2::read::MultiGzDecoder::new(file))))
+            }
+            [0x28, 0xb5, 0x2f, 0xfd, ..] => {
+                Box::new(BufReader::with_capacity(1 << 20, UntilTorn::new(zstd::Decoder::new(file)?)))
+            }
             _ => match wide(&head) {
                 Some(encoding) => {
                     return Ok(Self::Other(Box::new(BufReader::with_capacity(1 << 20, Wide::new(file, encoding)))));
@@ -451,9 +455,38 @@ impl Kind {
     }
 }
 
+/// What is packed, as far as it goes: a log that was torn off while it was packed or sent says all the same what it says by then.
+struct UntilTorn<R> {
+    packed: R,
+    has_come: bool,
+}
+
+impl<R> UntilTorn<R> {
+    const fn new(packed: R) -> Self {
+        Self { packed, has_come: false }
+    }
+}
+
+impl<R: Read> Read for UntilTorn<R> {
+    fn read(&mut self, out: &mut [u8]) -> io::Result<usize> {
+        use io::ErrorKind::{InvalidData, InvalidInput, Other, UnexpectedEof};
+        match self.packed.read(out) {
+            Err(error)
+                if self.has_come && matches!(error.kind(), InvalidData | InvalidInput | Other | UnexpectedEof) =>
+            {
+                Ok(0)
+            }
+            came => {
+                self.has_come |= came.as_ref().is_ok_and(|came| *came > 0);
+                came
+            }
+        }
+    }
+}
+
 fn opened(path: &Path) -> io::Result<Box<dyn BufRead>> {
     Ok(match Kind::of(path)? {
-        Kind::Plain(_) => Box::new(BufReader::with_capacity(1 << 20, File::open(path)?)),
+        Kind::Plain(_) => Box::new(BufReader::with_capacity(1 << 20, regular(path)?)),
         Kind::Other(reader) => reader,
     })
 }

@@ -2,8 +2,8 @@
 //! promised, and a download that breaks off is gone on with where it stopped, also in a later run.
 
 use std::fs::{File, OpenOptions};
-use std::net::{IpAddr, ToSocketAddrs};
 use std::io::{self, Seek, SeekFrom, Write};
+use std::net::{IpAddr, ToSocketAddrs};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -316,7 +316,10 @@ fn paced(
         if passed >= window {
             let least = SLOWEST.saturating_mul(passed.as_secs().max(1));
             if came < least {
-                return Err(Failed::Other(format!("it sends so little at a time that it would never end: {came} bytes in {} s", passed.as_secs())));
+                return Err(Failed::Other(format!(
+                    "it sends so little at a time that it would never end: {came} bytes in {} s",
+                    passed.as_secs()
+                )));
             }
             (since, came) = (Instant::now(), 0);
         }
@@ -349,7 +352,11 @@ fn is_private_address(address: IpAddr) -> bool {
         }
         IpAddr::V6(v6) => {
             let first = v6.segments()[0];
-            v6.is_loopback() || v6.is_unspecified() || v6.is_multicast() || first & 0xfe00 == 0xfc00 || first & 0xffc0 == 0xfe80
+            v6.is_loopback()
+                || v6.is_unspecified()
+                || v6.is_multicast()
+                || first & 0xfe00 == 0xfc00
+                || first & 0xffc0 == 0xfe80
         }
     }
 }

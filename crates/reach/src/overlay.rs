@@ -12,6 +12,7 @@ use zip::{ZipArchive, ZipWriter};
 
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
+use crate::open::regular;
 
 /// An overlay that is laid in.
 #[derive(Debug, Clone)]
@@ -85,7 +86,7 @@ fn io_error(error: ZipError) -> io::Error {
 }
 
 fn opened(path: &Path) -> Result<ZipArchive<File>, ReachError> {
-    let file = File::open(path).during("open", path)?;
+    let file = regular(path).during("open", path)?;
     ZipArchive::new(file).map_err(io_error).during("read the archive", path)
 }
 

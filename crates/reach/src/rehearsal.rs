@@ -16,6 +16,7 @@ use kanon_core::rulebook::{Event, EventRule, Role};
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, Signal, System};
 
 use crate::error::{During, ReachError};
+use crate::open::regular;
 use crate::running;
 
 /// How often it is looked.
@@ -316,7 +317,7 @@ impl Tail {
     fn behind(path: &Path) -> Self {
         let mut tail =
             Self { path: path.to_owned(), at: 0, written: None, before: Vec::new(), torn: Vec::new(), lines: 0 };
-        if let Ok(mut file) = File::open(path) {
+        if let Ok(mut file) = regular(path) {
             let metadata = file.metadata().ok();
             tail.at = metadata.as_ref().map_or(0, std::fs::Metadata::len);
             tail.written = metadata.and_then(|metadata| metadata.modified().ok());
@@ -336,7 +337,7 @@ impl Tail {
 
     /// Hands on the lines that came. Says whether any came.
     fn lines(&mut self, mut take: impl FnMut(u64, &[u8])) -> io::Result<bool> {
-        let mut file = match File::open(&self.path) {
+        let mut file = match regular(&self.path) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
             opened => opened?,
         };

@@ -49,10 +49,18 @@ impl Lack {
         let mib = |bytes: u64| format!("{:.1} MiB", bytes as f64 / f64::from(1 << 20));
         match *self {
             Self::Bytes { needed, free } => {
-                format!("{} are needed and {} are free, so {} are missing", mib(needed), mib(free), mib(needed.saturating_sub(free)))
+                format!(
+                    "{} are needed and {} are free, so {} are missing",
+                    mib(needed),
+                    mib(free),
+                    mib(needed.saturating_sub(free))
+                )
             }
             Self::Files { needed, free } => {
-                format!("the disk can take {free} more files and {needed} are needed, so {} file numbers are missing", needed.saturating_sub(free))
+                format!(
+                    "the disk can take {free} more files and {needed} are needed, so {} file numbers are missing",
+                    needed.saturating_sub(free)
+                )
             }
         }
     }
@@ -83,7 +91,12 @@ pub fn free(folder: &Path) -> Option<Room> {
     let there = folder.ancestors().find(|folder| folder.is_dir())?.canonicalize().ok()?;
     let disks = sysinfo::Disks::new_with_refreshed_list();
     let of = |disk: &&sysinfo::Disk| there.starts_with(disk.mount_point());
-    let (number, disk) = disks.list().iter().enumerate().filter(|(_, disk)| of(disk)).max_by_key(|(_, disk)| disk.mount_point().as_os_str().len())?;
+    let (number, disk) = disks
+        .list()
+        .iter()
+        .enumerate()
+        .filter(|(_, disk)| of(disk))
+        .max_by_key(|(_, disk)| disk.mount_point().as_os_str().len())?;
     Some(Room { bytes: disk.available_space(), files: None, disk: number as u64 })
 }
 
@@ -122,7 +135,11 @@ mod tests {
     #[case((11, 1), (10, Some(1)), Some(Lack::Bytes { needed: 11, free: 10 }))]
     #[case((0, 2), (10, Some(1)), Some(Lack::Files { needed: 2, free: 1 }))]
     #[case((0, 2), (10, None), None)]
-    fn what_is_missing_is_told(#[case] need: (u64, u64), #[case] room: (u64, Option<u64>), #[case] lacks: Option<Lack>) {
+    fn what_is_missing_is_told(
+        #[case] need: (u64, u64),
+        #[case] room: (u64, Option<u64>),
+        #[case] lacks: Option<Lack>,
+    ) {
         let need = Need { bytes: need.0, files: need.1 };
         assert_eq!(lack(need, Room { bytes: room.0, files: room.1, disk: 1 }), lacks);
     }
@@ -133,7 +150,8 @@ mod tests {
         let room = free(&temp.path().join("not/there/yet")).expect("the system tells");
         let half = Need { bytes: room.bytes / 2 + (64 << 20), files: 0 };
         refuse_lack("try", &[(temp.path(), half)]).expect("half of it is there");
-        let told = refuse_lack("try", &[(temp.path(), half), (&temp.path().join("x"), half)]).expect_err("all of it twice");
+        let told =
+            refuse_lack("try", &[(temp.path(), half), (&temp.path().join("x"), half)]).expect_err("all of it twice");
         assert!(told.to_string().contains("are missing"), "{told}");
     }
 }

@@ -251,8 +251,8 @@ impl Database {
 
     fn in_memory(what: &'static str) -> Result<Self, ReachError> {
         let path = PathBuf::from(":memory:");
-        let connection = Connection::open_in_memory()
-            .map_err(|source| ReachError::State { what, path: path.clone(), source })?;
+        let connection =
+            Connection::open_in_memory().map_err(|source| ReachError::State { what, path: path.clone(), source })?;
         Self { connection, path, what }.prepared()
     }
 
@@ -281,8 +281,7 @@ impl Database {
         let (what, path) = (self.what, self.path.clone());
         let failed = |source| ReachError::State { what, path: path.clone(), source };
         // What reads first and writes then must not find that another wrote between.
-        let transaction =
-            self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
+        let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate).map_err(failed)?;
         let done = work(&transaction).and_then(|value| transaction.commit().map(|()| value));
         done.map_err(failed)
     }
@@ -680,7 +679,13 @@ impl State {
     ///
     /// # Errors
     /// When the database can't be written.
-    pub fn begin(&mut self, (install, root): (&str, &str), began: i64, steps: &str, floor: i64) -> Result<i64, ReachError> {
+    pub fn begin(
+        &mut self,
+        (install, root): (&str, &str),
+        began: i64,
+        steps: &str,
+        floor: i64,
+    ) -> Result<i64, ReachError> {
         self.journal.transact(|connection| {
             let next: i64 = connection.query_row(
                 "SELECT max(ifnull((SELECT seq FROM sqlite_sequence WHERE name = 'alignment'), 0), ?1) + 1",
@@ -931,7 +936,10 @@ mod tests {
         let own = temp.path();
         let old = Connection::open(own.join(OLD_FILE)).expect("made");
         old.execute_batch(JOURNAL[0]).expect("the tables of old");
-        old.execute_batch("INSERT INTO alignment VALUES (7, 'mara', '/r', 9, 'pruned', '[]'), (8, 'mara', '/r', 10, 'running', '[]')").expect("written");
+        old.execute_batch(
+            "INSERT INTO alignment VALUES (7, 'mara', '/r', 9, 'pruned', '[]'), (8, 'mara', '/r', 10, 'running', '[]')",
+        )
+        .expect("written");
         drop(old);
         let mut state = State::open(own).expect("taken over");
         let told: Vec<_> = state.alignments(None).expect("read").iter().map(|a| (a.id, a.state, a.pruned)).collect();
@@ -951,6 +959,9 @@ mod tests {
         state.remember_whole(Blake3::of(b"x"), "torn").expect("written");
         state.settle(&own).expect("kept");
         drop(state);
-        assert_eq!(State::open(&own).and_then(|state| state.whole(Blake3::of(b"x"))).expect("read").as_deref(), Some("torn"));
+        assert_eq!(
+            State::open(&own).and_then(|state| state.whole(Blake3::of(b"x"))).expect("read").as_deref(),
+            Some("torn")
+        );
     }
 }

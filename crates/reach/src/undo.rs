@@ -139,9 +139,7 @@ fn set_new_worlds_aside(
 ) -> Result<Vec<(String, String)>, ReachError> {
     let mut aside = Vec::new();
     let inside = |path: &InstallPath, world: &InstallPath| path == world || path.below(world).is_some();
-    let left = |step: &Step, world: &InstallPath| {
-        matches!(&step.action, Action::Rename { from } if inside(from, world) && !inside(&step.path, world))
-    };
+    let left = |step: &Step, world: &InstallPath| matches!(&step.action, Action::Rename { from } if inside(from, world) && !inside(&step.path, world));
     // One that came not so far as to know what was there has moved nothing.
     let is_known = |step: &&Step| {
         let from = if let Action::Rename { from } = &step.action { from.as_str() } else { return false };
@@ -178,7 +176,8 @@ fn files_below(install: &dyn Install, folder: &InstallPath) -> Result<Vec<Instal
     }
     // A part that was cut off is nobody's world.
     let is_whole = |path: &InstallPath| !bring::is_part(path);
-    let files = listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)) && is_whole(&entry.path));
+    let files =
+        listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)) && is_whole(&entry.path));
     Ok(files.map(|entry| entry.path).collect())
 }
 

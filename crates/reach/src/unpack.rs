@@ -11,6 +11,8 @@ use kanon_core::limits;
 use kanon_core::path::{InstallPath, printable};
 use kanon_core::reading::Archive;
 
+use crate::open::regular;
+
 /// What a downloaded file is, by its first bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Sort {
@@ -36,7 +38,7 @@ pub enum Sort {
 /// When it can't be read.
 pub fn sort(path: &Path) -> io::Result<Sort> {
     let mut start = Vec::new();
-    File::open(path)?.take(512).read_to_end(&mut start)?;
+    regular(path)?.take(512).read_to_end(&mut start)?;
     let begins = |sign: &[u8]| start.starts_with(sign);
     Ok(if begins(b"PK\x03\x04") || begins(b"PK\x05\x06") {
         Sort::Zip
@@ -71,7 +73,7 @@ pub fn sort(path: &Path) -> io::Result<Sort> {
 /// With what is wrong with it, in words; what was written by then is to be thrown away.
 pub fn unpack(path: &Path, sort: Sort, into: &Path) -> Result<(), String> {
     let io = |error: io::Error| format!("it could not be unpacked: {error}");
-    let file = File::open(path).map_err(io)?;
+    let file = regular(path).map_err(io)?;
     let size = file.metadata().map_err(io)?.len();
     let folder = Dir::open_ambient_dir(into, ambient_authority()).map_err(io)?;
     let mut room = Room { folder, members: 0, left: bound(size) };
@@ -100,7 +102,10 @@ fn dictionary(properties: &[u8]) -> u64 {
 /// The name in the records of a pax header, each `LENGTH KEY=VALUE`.
 fn pax_path(records: &[u8]) -> Option<Vec<u8>> {
     let lines = records.split(|byte| *byte == b'\n');
-    lines.filter_map(|line| line.splitn(2, |byte| *byte == b' ').nth(1)?.strip_prefix(b"path=")).next_back().map(<[u8]>::to_vec)
+    lines
+        .filter_map(|line| line.splitn(2, |byte| *byte == b' ').nth(1)?.strip_prefix(b"path="))
+        .next_back()
+        .map(<[u8]>::to_vec)
 }
 
 /// How many bytes an archive of `size` bytes may unpack to.
@@ -139,7 +144,9 @@ impl Room {
         let coders = reader.archive().blocks.iter().flat_map(|block| &block.coders);
         if coders.clone().any(|coder| dictionary(coder.properties()) > limits::DICTIONARY_BYTES) {
             let most = limits::DICTIONARY_BYTES >> 20;
-            return Err(format!("it needs more than {most} MiB of memory to be unpacked; pack it again with a smaller dictionary"));
+            return Err(format!(
+                "it needs more than {most} MiB of memory to be unpacked; pack it again with a smaller dictionary"
+            ));
         }
         let mut failed = None;
         let unpacked =

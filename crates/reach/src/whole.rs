@@ -31,7 +31,10 @@ pub fn fault(path: &Path) -> io::Result<Option<String>> {
         return Ok(fault_of_zip(file));
     }
     if head.starts_with(GZIP) {
-        let unpacked = io::copy(&mut flate2::read::MultiGzDecoder::new(BufReader::new(file)).take(limits::ARCHIVE_UNPACKED_BYTES), &mut io::sink());
+        let unpacked = io::copy(
+            &mut flate2::read::MultiGzDecoder::new(BufReader::new(file)).take(limits::ARCHIVE_UNPACKED_BYTES),
+            &mut io::sink(),
+        );
         return Ok(unpacked.err().map(|error| format!("it is torn or altered: {error}")));
     }
     Ok(None)

@@ -89,9 +89,9 @@ impl Workspace {
     /// Finds the workspace that a folder is in. In a game that follows a release it is that game's own, whatever lies there
     /// besides: a `kanon.toml` among its files may have come with a mod.
     pub fn find(from: &Path) -> Option<PathBuf> {
-        followed_game(from).map(workspace_of).or_else(|| {
-            from.ancestors().find(|folder| folder.join(WISHES).is_file()).map(Path::to_owned)
-        })
+        followed_game(from)
+            .map(workspace_of)
+            .or_else(|| from.ancestors().find(|folder| folder.join(WISHES).is_file()).map(Path::to_owned))
     }
 
     /// Opens the workspace that a folder is in.
@@ -239,7 +239,9 @@ impl Workspace {
     /// # Errors
     /// When it can't be read.
     pub fn release(&self) -> Result<Release, ReachError> {
-        self.prepared.as_ref().map_or_else(|| Following::release(&self.root), |prepared| Ok(prepared.verified.release.clone()))
+        self.prepared
+            .as_ref()
+            .map_or_else(|| Following::release(&self.root), |prepared| Ok(prepared.verified.release.clone()))
     }
 
     /// Where the keys that sign releases are, and what is remembered of those.

@@ -1,7 +1,6 @@
 //! The worlds of an install as files, and worlds that were prepared elsewhere.
 
 use std::collections::HashSet;
-use std::fs::File;
 use std::path::Path;
 
 use kanon_core::path::InstallPath;
@@ -11,6 +10,7 @@ use crate::bytes::Bytes;
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
 use crate::install::{Install, Kind, LocalInstall, There};
+use crate::open::regular;
 use crate::unpack::{self, Sort};
 
 /// How deep a world is listed.
@@ -100,7 +100,7 @@ fn files_of(folder: &Path, bytes: &mut Bytes) -> Result<Vec<PreparedFile>, Reach
 }
 
 fn digest(path: &Path) -> Result<(kanon_core::digest::Blake3, u64), ReachError> {
-    let mut file = File::open(path).during("read the prepared world", path)?;
+    let mut file = regular(path).during("read the prepared world", path)?;
     let size = file.metadata().during("read the prepared world", path)?.len();
     blake3_of(&mut file, size).during("read the prepared world", path)
 }
@@ -108,6 +108,7 @@ fn digest(path: &Path) -> Result<(kanon_core::digest::Blake3, u64), ReachError> 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use std::fs::File;
 
     #[test]
     fn a_prepared_world_may_be_a_folder_in_a_folder_or_an_archive_of_one_or_a_file() {

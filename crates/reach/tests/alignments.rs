@@ -68,7 +68,8 @@ impl Stage {
 
     fn at_site<T>(&mut self, work: impl FnOnce(Site<'_>, &mut State) -> T) -> T {
         let install = LocalInstall::open(&self.temp.path().join("game")).unwrap();
-        let claimant = Claimant { workspace: "w".to_owned(), by: "a test".to_owned(), began: 9, process: None, machine: None };
+        let claimant =
+            Claimant { workspace: "w".to_owned(), by: "a test".to_owned(), began: 9, process: None, machine: None };
         let (places, whole) = (BTreeSet::from([path("mods")]), BTreeSet::new());
         let site = Site {
             install: &install,

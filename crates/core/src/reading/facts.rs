@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::ops::Range;
+use std::sync::{Mutex, PoisonError};
 
 use serde_json::Value;
 use serde_json_path::JsonPath;
@@ -151,6 +152,24 @@ impl Raw {
     }
 }
 
+/// What archives inside of one mod may still cost.
+struct Inner {
+    /// How many more are looked into.
+    archives: usize,
+    /// Bytes of those that are open now.
+    held: u64,
+}
+
+impl Default for Inner {
+    fn default() -> Self {
+        Self { archives: limits::NESTED_ARCHIVES, held: 0 }
+    }
+}
+
+/// Archives inside of mods that are larger than this are looked into one mod at a time, however many are read side by side.
+const LARGE_BYTES: u64 = 4 << 20;
+static LARGE_ONES: Mutex<()> = Mutex::new(());
+
 impl<'a> Reader<'a> {
     fn new(rule: &'a ModRule, named: Named<'a>, contents: &'a mut dyn Contents) -> Self {
         Self { rule, named, contents, main: Value::Null, others: HashMap::new(), trace: None }
@@ -239,7 +258,7 @@ impl<'a> Reader<'a> {
         relations.dedup();
         let mut provides = self.provides();
         let depth = rule.nested.as_ref().map_or(0, |nested| nested.depth);
-        provides.extend(self.nested(depth, &mut { limits::NESTED_ARCHIVES }, &mut doubts));
+        provides.extend(self.nested(depth, &mut Inner::default(), &mut doubts));
         provides.retain(|provided| *provided != id);
         provides.sort();
         provides.dedup();
@@ -377,27 +396,24 @@ impl<'a> Reader<'a> {
     }
 
     /// The ids of archives inside this one, and theirs: what it brings along, it stands for.
-    fn nested(&mut self, depth: usize, left: &mut usize, doubts: &mut Vec<String>) -> Vec<String> {
+    fn nested(&mut self, depth: usize, left: &mut Inner, doubts: &mut Vec<String>) -> Vec<String> {
         let Some(rule) = self.rule.nested.as_ref().filter(|_| depth > 0) else { return Vec::new() };
         let is_inner = |path: &&str| rule.matches.iter().any(|pattern| pattern.fits(path));
-        let inner: Vec<String> = self
-            .contents
-            .members()
-            .iter()
-            .map(|member| member.path.as_str())
-            .filter(is_inner)
-            .map(str::to_owned)
-            .collect();
+        let members = self.contents.members().iter().filter(|member| is_inner(&member.path.as_str()));
+        let inner: Vec<(String, u64)> = members.map(|member| (member.path.clone(), member.size)).collect();
+        let is_large = inner.iter().any(|(_, size)| *size > LARGE_BYTES) && left.held == 0;
+        // What a thread that panicked left behind is nothing.
+        let _alone = is_large.then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
         let mut ids = Vec::new();
-        for member in inner {
-            if *left == 0 {
+        for (member, _) in inner {
+            if left.archives == 0 {
                 doubts.push(format!(
                     "holds more than {} archives; the others were not looked into",
                     limits::NESTED_ARCHIVES
                 ));
                 break;
             }
-            *left -= 1;
+            left.archives -= 1;
             match self.inner_ids(&member, depth - 1, left, doubts) {
                 Ok(found) => ids.extend(found),
                 Err(reason) => {
@@ -412,14 +428,26 @@ impl<'a> Reader<'a> {
         &mut self,
         member: &str,
         depth: usize,
-        left: &mut usize,
+        left: &mut Inner,
         doubts: &mut Vec<String>,
     ) -> Result<Vec<String>, String> {
-        let bytes = self
-            .contents
-            .read_up_to(member, limits::NESTED_BYTES)
-            .map_err(|error| error.to_string())?
-            .unwrap_or_default();
+        // An archive stays in memory while those in it are looked into: all of them together have the room of one.
+        let most = limits::NESTED_BYTES.saturating_sub(left.held);
+        let bytes = self.contents.read_up_to(member, most).map_err(|error| error.to_string())?.unwrap_or_default();
+        let size = bytes.len() as u64;
+        left.held += size;
+        let ids = self.ids_of_archive((member, bytes), depth, left, doubts);
+        left.held -= size;
+        ids
+    }
+
+    fn ids_of_archive(
+        &self,
+        (member, bytes): (&str, Vec<u8>),
+        depth: usize,
+        left: &mut Inner,
+        doubts: &mut Vec<String>,
+    ) -> Result<Vec<String>, String> {
         let size = bytes.len() as u64;
         let mut archive = Archive::open(Cursor::new(bytes), size).map_err(|error| error.to_string())?;
         let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest };

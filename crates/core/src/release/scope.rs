@@ -61,9 +61,9 @@ pub fn is_mod_of(shelf: &Shelf, name: &str) -> bool {
 
 /// How programs, libraries and scripts are called.
 const PROGRAM_NAMES: [&str; 35] = [
-    "exe", "dll", "com", "scr", "msi", "sys", "cpl", "ocx", "drv", "bat", "cmd", "ps1", "psm1", "vbs", "vbe", "js", "jse", "wsf",
-    "wsh", "hta", "lnk", "url", "reg", "jar", "so", "dylib", "sh", "command", "desktop", "service", "app", "py", "pl", "appimage",
-    "run",
+    "exe", "dll", "com", "scr", "msi", "sys", "cpl", "ocx", "drv", "bat", "cmd", "ps1", "psm1", "vbs", "vbe", "js",
+    "jse", "wsf", "wsh", "hta", "lnk", "url", "reg", "jar", "so", "dylib", "sh", "command", "desktop", "service",
+    "app", "py", "pl", "appimage", "run",
 ];
 /// How programs begin: of Linux, Windows, macOS (five ways), Java, a script; and a compiled module.
 const PROGRAM_HEADS: [&[u8]; 9] = [
@@ -124,11 +124,15 @@ mod tests {
     #[case("in = { client = [\"mods\", \"*\"] }", true)]
     #[case("in = \"mods\"\n[[shelf.extra]]\nfrom = \"stock\"\nin = { client = \".\" }", true)]
     fn the_games_own_folder_is_told_from_others(#[case] lines: &str, #[case] has_root: bool) {
-        let text = format!("format = \"kanon-rulebook/1\"\ngame = \"Ebbmoor\"\n[[shelf]]\nname = \"a\"\nholds = \"folders\"\n{lines}\n[shelf.mod]\nid = {{ file-name = '^(?<id>.+)$' }}\n");
+        let text = format!(
+            "format = \"kanon-rulebook/1\"\ngame = \"Ebbmoor\"\n[[shelf]]\nname = \"a\"\nholds = \"folders\"\n{lines}\n[shelf.mod]\nid = {{ file-name = '^(?<id>.+)$' }}\n"
+        );
         let text = if lines.contains("[[") {
             // What is the mod's own stands before what it brings.
             let (first, rest) = lines.split_once('\n').expect("two parts");
-            format!("format = \"kanon-rulebook/1\"\ngame = \"Ebbmoor\"\n[[shelf]]\nname = \"a\"\nholds = \"folders\"\n{first}\n[shelf.mod]\nid = {{ file-name = '^(?<id>.+)$' }}\n{rest}\n")
+            format!(
+                "format = \"kanon-rulebook/1\"\ngame = \"Ebbmoor\"\n[[shelf]]\nname = \"a\"\nholds = \"folders\"\n{first}\n[shelf.mod]\nid = {{ file-name = '^(?<id>.+)$' }}\n{rest}\n"
+            )
         } else {
             text
         };

@@ -570,7 +570,11 @@ fn too_costly(text: &str) -> Option<&'static str> {
 fn parsed_path(problems: &Problems, (text, span): Spot<&str>) -> Option<JsonPath> {
     if let Some(why) = too_costly(text) {
         let shown: String = text.chars().take(60).collect();
-        problems.error_with_help(span, format!("`{shown}` can't be used as a JSONPath: {why}"), "name the place more closely");
+        problems.error_with_help(
+            span,
+            format!("`{shown}` can't be used as a JSONPath: {why}"),
+            "name the place more closely",
+        );
         return None;
     }
     JsonPath::parse(text)

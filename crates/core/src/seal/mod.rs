@@ -372,7 +372,12 @@ fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSe
 }
 
 /// The release that was sealed, with other bytes now: damage looks just so, and only somebody who knows can tell.
-fn other_bytes(picks: &[Pick], candidates: &[Candidate<'_>], standing: Standing<'_>, versions: Versions) -> Vec<Finding> {
+fn other_bytes(
+    picks: &[Pick],
+    candidates: &[Candidate<'_>],
+    standing: Standing<'_>,
+    versions: Versions,
+) -> Vec<Finding> {
     let last = |pick: &Pick| {
         let sealed = standing.last?.mods.iter().find(|sealed| sealed.folded_id() == pick.sealed.folded_id())?;
         let (before, now) = (&sealed.reading.version, &pick.sealed.reading.version);
@@ -386,13 +391,17 @@ fn other_bytes(picks: &[Pick], candidates: &[Candidate<'_>], standing: Standing<
     };
     let is_meant = |pick: &Pick| standing.accepted.iter().any(|id| id.to_lowercase() == pick.sealed.folded_id());
     let changed = picks.iter().filter(|pick| pick.place.is_some() && !is_meant(pick));
-    changed.filter_map(|pick| Some((pick, last(pick)?))).map(|(pick, sealed)| changed_bytes(pick, sealed, candidates)).collect()
+    changed
+        .filter_map(|pick| Some((pick, last(pick)?)))
+        .map(|(pick, sealed)| changed_bytes(pick, sealed, candidates))
+        .collect()
 }
 
 fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) -> Finding {
     let id = &pick.sealed.reading.id;
     let places = |digest: Blake3| -> String {
-        let of_id = candidates.iter().filter(|c| c.found.folded_id() == pick.sealed.folded_id() && c.found.digest == digest);
+        let of_id =
+            candidates.iter().filter(|c| c.found.folded_id() == pick.sealed.folded_id() && c.found.digest == digest);
         let places: BTreeSet<&str> = of_id.map(|c| c.place).collect();
         places.into_iter().collect::<Vec<_>>().join(", ")
     };
@@ -400,7 +409,9 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
         places if places.is_empty() => "no copy of those is at hand any more".to_owned(),
         places => format!("{places} still has those"),
     };
-    let found = candidates.iter().find(|c| c.found.digest == pick.sealed.digest && c.found.folded_id() == pick.sealed.folded_id());
+    let found = candidates
+        .iter()
+        .find(|c| c.found.digest == pick.sealed.digest && c.found.folded_id() == pick.sealed.folded_id());
     let remedy = format!(
         "if the new bytes are meant: kanon seal --accept {id}; if they are damage, put the sealed ones back: kanon align {}",
         pick.place.as_deref().unwrap_or("INSTALL")
@@ -408,7 +419,11 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
     let finding = Finding::new(Code::ContentDiffers, remedy)
         .about(id)
         .expected(format!("{id} {} as it was sealed ({}); {still}", sealed.version_or_dash(), sealed.digest.short()))
-        .found(format!("the same release with other bytes in {} ({})", places(pick.sealed.digest), pick.sealed.digest.short()))
+        .found(format!(
+            "the same release with other bytes in {} ({})",
+            places(pick.sealed.digest),
+            pick.sealed.digest.short()
+        ))
         .severity(Severity::Blocking);
     Finding { entries: found.map(|c| changed_entries(sealed, c.found)).unwrap_or_default(), ..finding }
 }
@@ -810,7 +825,10 @@ mod tests {
         let listed = ["D", "b", "a"].map(str::to_owned);
         assert_eq!(ids(&picks, &none, Standing { listed: &listed, ..Standing::default() }), "b a c d");
         let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
-        assert_eq!(ids(&picks, &none, Standing { last: Some(&last), listed: &listed, ..Standing::default() }), "c a d b");
+        assert_eq!(
+            ids(&picks, &none, Standing { last: Some(&last), listed: &listed, ..Standing::default() }),
+            "c a d b"
+        );
         let wishes = |positions: &[(&str, u64)]| {
             let wish = |(id, position): &(&str, u64)| ModWish {
                 id: (*id).to_owned(),

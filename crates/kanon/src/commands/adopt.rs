@@ -45,10 +45,13 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         None => Vec::new(),
     };
     let (mut wishes, mut passed_over) = wishes(&survey, from.as_deref(), &session.loaded.rulebook);
-    passed_over.extend(damaged.into_iter().map(|copy| (copy.path, format!("{} is no whole mod: {}", copy.id, copy.why))));
+    passed_over
+        .extend(damaged.into_iter().map(|copy| (copy.path, format!("{} is no whole mod: {}", copy.id, copy.why))));
     refuse_unknown(&arguments.only, &arguments.except, &survey)?;
     let named = |ids: &[String], id: &str| ids.iter().any(|one| one.to_lowercase() == id.to_lowercase());
-    wishes.retain(|wish| !named(&arguments.except, &wish.id) && (arguments.only.is_empty() || named(&arguments.only, &wish.id)));
+    wishes.retain(|wish| {
+        !named(&arguments.except, &wish.id) && (arguments.only.is_empty() || named(&arguments.only, &wish.id))
+    });
     let left_out = if survey.install.role == Role::Client {
         let own = own_mods(&mut session, &survey, &wishes)?;
         settle_own(&mut wishes, &own, arguments, (env, ui))?
@@ -76,7 +79,8 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         .filter(|wish| !known.contains(&wish.id.to_lowercase()))
         .map(|wish| wish.id.clone())
         .collect();
-    let report = Adopted { passed_over, left_out, not_there, recognised, ..Adopted::new(survey.install.name.clone(), edited) };
+    let report =
+        Adopted { passed_over, left_out, not_there, recognised, ..Adopted::new(survey.install.name.clone(), edited) };
     match env.format {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&report.text()),
@@ -109,7 +113,9 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
                     on_servers.extend(found.reading.provides.iter().map(|id| id.to_lowercase()));
                     on_servers.insert(found.folded_id());
                 }
-                on_servers.extend(surveyed.survey.lists.iter().flat_map(|list| &list.entries).map(|entry| entry.id.to_lowercase()));
+                on_servers.extend(
+                    surveyed.survey.lists.iter().flat_map(|list| &list.entries).map(|entry| entry.id.to_lowercase()),
+                );
             }
             Err(failure) => session.ui.notice(&format!(
                 "note: what {} has can't be told, so mods of {} may be adopted that it lacks: {}",

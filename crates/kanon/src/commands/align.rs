@@ -117,8 +117,12 @@ impl<'e> Fleet<'e> {
                 let (id, name) = (unfinished.id, &job.placed.name);
                 let (done, all) = (unfinished.steps_done, unfinished.steps.len());
                 ui.notice(&match unfinished.state {
-                    AlignmentState::Undoing => format!("taking back {id} of {name} was interrupted; that is finished first"),
-                    _ => format!("alignment {id} of {name} was interrupted after {done} of {all} steps; it is finished first"),
+                    AlignmentState::Undoing => {
+                        format!("taking back {id} of {name} was interrupted; that is finished first")
+                    }
+                    _ => format!(
+                        "alignment {id} of {name} was interrupted after {done} of {all} steps; it is finished first"
+                    ),
                 });
             }
         }

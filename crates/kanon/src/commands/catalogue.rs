@@ -1,7 +1,6 @@
 //! `kanon catalogue`: an index of a folder of downloads.
 
 use std::collections::BTreeMap;
-use std::fs::File;
 use std::path::{Path, PathBuf};
 
 use kanon_core::catalogue::{Catalogue, CataloguedMod, CataloguedRelease, Download, FORMAT};
@@ -11,6 +10,7 @@ use kanon_core::survey::{Survey, SurveyedMod};
 use kanon_reach::downloads::{Downloads, Held};
 use kanon_reach::hashing::both_of;
 use kanon_reach::measure::TrustMemory;
+use kanon_reach::open::regular;
 use kanon_reach::workspace::write_whole;
 use serde::Serialize;
 
@@ -143,7 +143,7 @@ fn entry(
     let path = InstallPath::new(&below.to_string_lossy().replace('\\', "/"))
         .map_err(|error| format!("it can't be named in a catalogue: {error}"))?;
     let unread = |error: std::io::Error| format!("it could not be read: {error}");
-    let mut reader = File::open(&file).map_err(unread)?;
+    let mut reader = regular(&file).map_err(unread)?;
     let metadata = reader.metadata().map_err(unread)?;
     let (blake3, sha256) = both_of(&mut reader, metadata.len(), |_| Ok(())).map_err(unread)?;
     let reading = &found.reading;

@@ -96,7 +96,9 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     }
     job.settle_orphans(!arguments.check)?;
     tell_other_game(&job, ui)?;
-    let goes_on = !arguments.check && job.planned.orphans.is_empty() && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
+    let goes_on = !arguments.check
+        && job.planned.orphans.is_empty()
+        && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
     if goes_on {
         let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
         game.settle(&news, &mut job)?;
@@ -347,7 +349,8 @@ impl Game {
         let measured = measure::survey(&install, request, &mut State::in_memory()?, &Silent);
         let is_nothing = matches!(measured, Err(ReachError::NotThisGame { .. }));
         if let Some(root) = self.game_around(&rulebook).filter(|_| is_nothing && !arguments.anyway) {
-            let (folder, root) = (printable(&self.folder.display().to_string()), printable(&root.display().to_string()));
+            let (folder, root) =
+                (printable(&self.folder.display().to_string()), printable(&root.display().to_string()));
             return Err(Failure::plain(format!("{folder} lies inside of the game, whose own folder is {root}"))
                 .hint(format!("name that one: kanon follow \"INVITE\" \"{root}\"")));
         }

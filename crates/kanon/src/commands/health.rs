@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use kanon_core::diagnose::{LogReader, Needles, Scanner, Source, Stamp};
+use kanon_core::diagnose::{LogEvent, LogReader, Needles, Scanner, Source, Stamp};
 use kanon_core::health::{Recorder, everyday_rules};
 use kanon_core::path::printable;
 use kanon_core::rulebook::{Event, EventRule, Role};
@@ -33,12 +33,23 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
         let (first, last) = logs::ends(&path)?;
         recorder.time(Stamp::of(&first));
+        // A server that says one thing over and over is listened to once, as long as no line depends on the one before it.
+        let stands_alone = rules.iter().all(|rule| rule.then.is_none());
+        let (mut last_line, mut last_events): (Vec<u8>, Vec<(LogEvent, Vec<String>)>) = (Vec::new(), Vec::new());
         logs::known_lines(&path, &scanner, |number, line| {
-            reader.line(number, &line);
-            for event in reader.take() {
-                let is_trouble = matches!(event.means, Event::Lag | Event::OutOfMemory | Event::Crash);
-                let named = if is_trouble { needles.named(&event.text) } else { Vec::new() };
-                recorder.event(&event, &named);
+            if !stands_alone || line != last_line {
+                reader.line(number, &line);
+                let with_names = |event: LogEvent| {
+                    let is_trouble = matches!(event.means, Event::Lag | Event::OutOfMemory | Event::Crash);
+                    let named = if is_trouble { needles.named(&event.text) } else { Vec::new() };
+                    let named = named.into_iter().map(str::to_owned).collect();
+                    (event, named)
+                };
+                last_events = reader.take().into_iter().map(with_names).collect();
+                last_line = line;
+            }
+            for (event, named) in &last_events {
+                recorder.event(event, &named.iter().map(String::as_str).collect::<Vec<_>>());
             }
         })?;
         recorder.time(Stamp::of(&last));

@@ -96,7 +96,12 @@ fn canons(session: &Session<'_>, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         let when = line.sealed.parse::<Timestamp>().map(|time| local(time.as_second())).unwrap_or_default();
         let mods = render::cell(&render::count(line.mods, "mod"), 9);
         let counts = if line.counts { "  <- counts now" } else { "" };
-        out.push_str(&format!("  {:>3}  {when}  {mods}  {}  {}{counts}\n", line.number, line.canon.short(), render::cell(&line.why, 32)));
+        out.push_str(&format!(
+            "  {:>3}  {when}  {mods}  {}  {}{counts}\n",
+            line.number,
+            line.canon.short(),
+            render::cell(&line.why, 32)
+        ));
     }
     out.push_str("\none counts again with: kanon seal --back-to N\n");
     ui.report(&out);

@@ -10,8 +10,8 @@ use crate::Outcome;
 use crate::arguments::Init;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::screen;
 use crate::render::{GOOD, styled};
+use crate::screen;
 use crate::ui::Ui;
 
 /// The comments that a new `kanon.toml` begins with.

@@ -44,7 +44,11 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if keep {
         let came_damaged = stock.fetch_from_hosts(&session, &choice)?;
         if !came_damaged.is_empty() {
-            return refused(Choice { findings: came_damaged.iter().map(Damaged::finding).collect(), ..choice }, env, ui);
+            return refused(
+                Choice { findings: came_damaged.iter().map(Damaged::finding).collect(), ..choice },
+                env,
+                ui,
+            );
         }
     }
     let canon = sealed(&session, &choice, &stock, keep)?;
@@ -101,9 +105,8 @@ fn write_canon(session: &Session<'_>, json: &str, why: &str) -> Result<u64, Fail
 /// Makes a canon count again that was sealed here before.
 fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
     let workspace = session.workspace()?;
-    let kept = canons::read(&workspace.canons(), number).map_err(|error| {
-        Failure::from(error).hint("see which are kept: kanon history --canons")
-    })?;
+    let kept = canons::read(&workspace.canons(), number)
+        .map_err(|error| Failure::from(error).hint("see which are kept: kanon history --canons"))?;
     let last = session.last_canon()?;
     // It is what is wanted now, whatever is wished for beside it.
     let canon = Canon { wishes: Some(workspace.wishes.digest()), ..kept.canon };

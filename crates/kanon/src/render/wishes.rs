@@ -268,7 +268,12 @@ mod tests {
         };
         for clashes in 1..=3 {
             let told = no_fit(
-                &NoFit { clashes: (0..clashes).map(clash).collect(), further: 2, ways: vec![way.clone(); 3], given_up: false },
+                &NoFit {
+                    clashes: (0..clashes).map(clash).collect(),
+                    further: 2,
+                    ways: vec![way.clone(); 3],
+                    given_up: false,
+                },
                 |id| id != "new",
             );
             assert!(told.lines().count() <= LINES, "{} lines:\n{told}", told.lines().count());

@@ -54,8 +54,13 @@ impl Scene {
 
     #[track_caller]
     fn is_refused_by_oskar(&self, told: &str) -> Said {
-        let said =
-            self.stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says(told).says("nothing was changed").says("do:");
+        let said = self
+            .stage
+            .kanon(["follow", "--yes", "oskar"])
+            .ends_with(2)
+            .says(told)
+            .says("nothing was changed")
+            .says("do:");
         assert_eq!(self.game("oskar"), self.before);
         said
     }
@@ -202,8 +207,11 @@ fn arbitrary_software_in_the_place_of_a_mod() {
         let size = std::fs::read(scene.stage.path(&path)).unwrap().len();
         scene.stage.write(&path, vec![b'x'; size]);
     }
-    let said =
-        scene.stage.kanon(["follow", "--yes", "oskar"]).ends_with(2).says("and another one was signed; nothing of it was kept");
+    let said = scene
+        .stage
+        .kanon(["follow", "--yes", "oskar"])
+        .ends_with(2)
+        .says("and another one was signed; nothing of it was kept");
     assert!(said.err.contains("do: run kanon follow again"), "{}", said.err);
     assert_eq!(scene.game("oskar"), scene.before);
 }

@@ -50,7 +50,9 @@ fn a_shelf_in_kanons_own_folder(#[case] place: &str) {
 }
 
 #[rstest]
-#[case::extra("[[shelf]]\nname = \"w\"\nholds = \"folders\"\nin = \"mods\"\nmatch=[\"w*\"]\n[shelf.mod]\nid = { file-name = '^(?<id>.+)$' }\n[[shelf.extra]]\nfrom = \"x\"\nin = \".kanon/follow\"\n")]
+#[case::extra(
+    "[[shelf]]\nname = \"w\"\nholds = \"folders\"\nin = \"mods\"\nmatch=[\"w*\"]\n[shelf.mod]\nid = { file-name = '^(?<id>.+)$' }\n[[shelf.extra]]\nfrom = \"x\"\nin = \".kanon/follow\"\n"
+)]
 #[case::setting("[[setting]]\nname = \"s\"\nfile = \".kanon/follow/kanon.toml\"\nat = \"$.name\"\nis = \"x\"\n")]
 #[case::wild_setting("[[setting]]\nname = \"s\"\nfile = \".kanon/*/kanon.toml\"\nat = \"$.name\"\nis = \"x\"\n")]
 #[case::list("[[list]]\nname = \"l\"\nfile = \".kanon/follow/canon.json\"\nat = \"$.mods\"\nentry = \"id\"\n")]
@@ -94,8 +96,14 @@ fn a_mod_that_would_be_a_workspace(#[case] name: &str, #[case] told: &str) {
 #[case::install("[install.oskar]\nrole = \"client\"\nat = \"../..\"\nstop = [\"touch\", \"ran\"]\n", "[install]")]
 #[case::mods("[[mod]]\nid = \"worm\"\n", "[mod]")]
 #[case::memory("memory = \"1GiB\"\n", "[memory]")]
-#[case::setting("[[setting]]\nname = \"worm\"\nfile = \"x.json\"\nat = \"$.a\"\nis = \"1\"\nof = \"server\"\n", "the server's setting worm")]
-#[case::own_setting("[[setting]]\nname = \"worm\"\nfile = \".kanon/follow/kanon.toml\"\nat = \"$.a\"\nis = \"1\"\n", "Kanon's own folder")]
+#[case::setting(
+    "[[setting]]\nname = \"worm\"\nfile = \"x.json\"\nat = \"$.a\"\nis = \"1\"\nof = \"server\"\n",
+    "the server's setting worm"
+)]
+#[case::own_setting(
+    "[[setting]]\nname = \"worm\"\nfile = \".kanon/follow/kanon.toml\"\nat = \"$.a\"\nis = \"1\"\n",
+    "Kanon's own folder"
+)]
 fn a_workspace_file_that_says_more_than_is_for_players(#[case] lines: &str, #[case] told: &str) {
     let scene = Scene::set();
     let text = scene.stage.read(&scene.target("kanon.toml"));
@@ -116,12 +124,28 @@ fn a_kanon_toml_among_a_games_files_is_never_its_workspace(#[case] folder: &str)
     scene.stage.write(&format!("{folder}/p.rulebook.toml"), rulebook);
     scene.stage.write("oskar/lock", "");
     scene.stage.write(&format!("{folder}/lock"), "");
-    let of = |role: &str, name: &str| format!("[install.{name}]\nrole = \"{role}\"\nat = \"{}\"\n{commands}", scene.stage.path("oskar").display());
-    let text = format!("format = \"kanon/1\"\nname = \"worm\"\nrulebook = \"p.rulebook.toml\"\n{}{}", of("server", "oskar"), of("client", "x"));
+    let of = |role: &str, name: &str| {
+        format!("[install.{name}]\nrole = \"{role}\"\nat = \"{}\"\n{commands}", scene.stage.path("oskar").display())
+    };
+    let text = format!(
+        "format = \"kanon/1\"\nname = \"worm\"\nrulebook = \"p.rulebook.toml\"\n{}{}",
+        of("server", "oskar"),
+        of("client", "x")
+    );
     scene.stage.write(&format!("{folder}/kanon.toml"), text);
     std::fs::copy(scene.stage.path("canon.json"), scene.stage.path(&format!("{folder}/canon.json"))).unwrap();
     std::fs::remove_file(scene.stage.path("oskar/mods/drift-radio-1.1.0.psm")).unwrap();
-    for words in [vec!["align", "oskar", "--yes"], vec!["undo", "oskar"], vec!["align", "x", "--yes"], vec!["rehearse", "oskar"], vec!["isolate", "oskar"], vec!["seal"], vec!["follow", "--yes"], vec!["follow", "--check"], vec!["undo", "oskar"]] {
+    for words in [
+        vec!["align", "oskar", "--yes"],
+        vec!["undo", "oskar"],
+        vec!["align", "x", "--yes"],
+        vec!["rehearse", "oskar"],
+        vec!["isolate", "oskar"],
+        vec!["seal"],
+        vec!["follow", "--yes"],
+        vec!["follow", "--check"],
+        vec!["undo", "oskar"],
+    ] {
         let said = scene.stage.kanon(["-C", folder].into_iter().chain(words.iter().copied()));
         assert!(!scene.stage.path("ran").exists(), "{words:?}: {said:?}");
         assert!(!said.out.contains("worm"), "{words:?}: {said:?}");
@@ -133,8 +157,17 @@ fn a_kanon_toml_among_a_games_files_is_never_its_workspace(#[case] folder: &str)
 fn a_game_with_an_administrators_workspace_does_not_begin_to_follow() {
     let scene = Scene::set();
     scene.stage.write("tove/kanon.toml", scene.stage.read("kanon.toml"));
-    scene.stage.kanon(["follow", &scene.invite, "tove", "--yes"]).ends_with(2).says("administrator's workspace").says("do:");
-    scene.stage.kanon(["follow", &scene.invite, "oskar/mods", "--yes", "--anyway"]).ends_with(2).says("name the game's own folder");
+    scene
+        .stage
+        .kanon(["follow", &scene.invite, "tove", "--yes"])
+        .ends_with(2)
+        .says("administrator's workspace")
+        .says("do:");
+    scene
+        .stage
+        .kanon(["follow", &scene.invite, "oskar/mods", "--yes", "--anyway"])
+        .ends_with(2)
+        .says("name the game's own folder");
 }
 
 #[test]
@@ -168,14 +201,20 @@ fn the_games_own_folder_is_governed_only_by_a_yes_of_its_own() {
 #[case::by_content("stock/sounds.pak", b"MZ\x90\x00 and more of it".as_slice(), true)]
 #[case::by_name("stock/tide.dll", b"anything".as_slice(), true)]
 #[case::no_program("stock/sounds.pak", b"only sounds".as_slice(), false)]
-fn programs_outside_the_folders_of_mods_need_a_yes_of_their_own(#[case] file: &str, #[case] bytes: &[u8], #[case] asks: bool) {
+fn programs_outside_the_folders_of_mods_need_a_yes_of_their_own(
+    #[case] file: &str,
+    #[case] bytes: &[u8],
+    #[case] asks: bool,
+) {
     let stage = Stage::empty();
     stage.write("g.rulebook.toml", "format = \"kanon-rulebook/1\"\ngame = \"Ebbmoor\"\n[[shelf]]\nname = \"holds\"\nholds = \"folders\"\nin = \"holds\"\n[shelf.mod]\nid = { file-name = '^(?<id>.+)$' }\n[[shelf.extra]]\nfrom = \"stock\"\nin = { client = \"bin\" }\n");
     for side in ["hall", "boat"] {
         stage.write(&format!("{side}/holds/reed/{file}"), bytes);
         stage.write(&format!("{side}/holds/reed/own.dll"), b"MZ of a mod");
     }
-    stage.kanon(["init", "--name", "Ebb", "--rulebook", "g.rulebook.toml", "--server", "hall", "--client", "boat"]).ends_with(0);
+    stage
+        .kanon(["init", "--name", "Ebb", "--rulebook", "g.rulebook.toml", "--server", "hall", "--client", "boat"])
+        .ends_with(0);
     stage.kanon(["adopt", "hall"]).ends_with(0);
     stage.kanon(["seal"]).ends_with(0);
     stage.kanon(["publish", "site"]).ends_with(0);
@@ -202,7 +241,12 @@ fn another_release_is_looked_at_without_a_trace_and_followed_only_by_a_yes() {
     let before = scene.stage.fingerprint("oskar");
     scene.stage.kanon(["follow", &theirs, "oskar", "--check"]).says("until now this game followed");
     scene.stage.kanon(["follow", &theirs, "oskar"]).ends_with(1).says("until now this game followed").says("add --yes");
-    let bytes = |all: crate::stage::Fingerprint| all.into_iter().filter(|(name, _)| !name.contains(".db") && !name.ends_with('/') && !name.contains("at-work")).map(|(name, (bytes, ..))| (name, bytes)).collect::<Vec<_>>();
+    let bytes = |all: crate::stage::Fingerprint| {
+        all.into_iter()
+            .filter(|(name, _)| !name.contains(".db") && !name.ends_with('/') && !name.contains("at-work"))
+            .map(|(name, (bytes, ..))| (name, bytes))
+            .collect::<Vec<_>>()
+    };
     assert_eq!(bytes(scene.stage.fingerprint("oskar")), bytes(before));
     scene.stage.kanon(["follow", &theirs, "oskar", "--yes"]).ends_with(0);
     let now = scene.stage.read("oskar/.kanon/follow/following.json");

@@ -63,7 +63,10 @@ fn later_runs_need_no_argument() {
     stage.kanon(["publish"]).ends_with(0);
     stage.kanon(["follow", "--yes"]).ends_with(0).says("snowtrack-3.9.0.psm").says("release 2");
     new_game(&stage, "fresh");
-    stage.kanon(["-C", "fresh", "follow", "--yes", &invite]).ends_with(0).says("take it back with: kanon -C fresh undo fresh");
+    stage
+        .kanon(["-C", "fresh", "follow", "--yes", &invite])
+        .ends_with(0)
+        .says("take it back with: kanon -C fresh undo fresh");
     stage.kanon(["follow", "--yes"]).ends_with(2).says("several games follow releases").says("fresh");
     stage.kanon(["-C", "fresh/mods", "follow", "--yes"]).ends_with(0).says("nothing to do for fresh");
 }
@@ -286,7 +289,8 @@ fn killed_at_any_moment_the_next_run_finishes() {
     let (mut mixed, mut killed) = (0, 0);
     for step in 1..=STEPS {
         copy("wreck-0", "wreck");
-        let mut child = stage.command(["follow", "--yes", "wreck"]).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
+        let mut child =
+            stage.command(["follow", "--yes", "wreck"]).stdout(Stdio::null()).stderr(Stdio::null()).spawn().unwrap();
         std::thread::sleep(whole * step / STEPS);
         drop(child.kill());
         killed += u32::from(!child.wait().unwrap().success());

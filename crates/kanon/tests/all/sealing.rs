@@ -21,7 +21,8 @@ fn a_sealed_release_with_other_bytes_is_refused_until_somebody_says_that_they_ar
         stage.write(&format!("{player}/{SNOWTRACK}"), other_snowtrack(b"edited last night"));
     }
     let refused = stage.kanon(["seal"]).ends_with(1);
-    let refused = refused.says("content-differs").says("as it was sealed").says("oskar, tove, wren").says("still has those");
+    let refused =
+        refused.says("content-differs").says("as it was sealed").says("oskar, tove, wren").says("still has those");
     refused.says("the same release with other bytes in").says("kanon seal --accept snowtrack").says("kanon align");
     assert_eq!(stage.read("canon.json"), sealed);
     stage.kanon(["seal", "--changes"]).ends_with(1).says("content-differs");
@@ -120,7 +121,9 @@ fn from_a_rented_server_to_a_canon_and_back(
     #[values(Way::Ftp, Way::OldFtp, Way::Sftp, Way::RealSsh, Way::RealProftpd, Way::RealVsftpd)] way: Way,
 ) {
     let mut stage = Stage::bare();
-    stage.kanon(["init", "--name", "Longnight", "--rulebook", "polarspur.rulebook.toml", "--server", "station"]).ends_with(0);
+    stage
+        .kanon(["init", "--name", "Longnight", "--rulebook", "polarspur.rulebook.toml", "--server", "station"])
+        .ends_with(0);
     let Some(site) = Site::serve(way, &stage.path("station")) else { return };
     site.take(&mut stage, "station");
     stage.kanon(["adopt", "station"]).ends_with(0);
@@ -150,7 +153,11 @@ fn a_players_own_mods_are_not_wished_onto_the_server() {
     stage.write("wren/mods/star-chart-1.0.psm", psm("star-chart", "1.0", "everywhere"));
     stage.write("wren/mods/star-song-1.0.psm", psm("star-song", "1.0", "everywhere"));
     let before = stage.read("kanon.toml");
-    stage.kanon(["adopt", "wren"]).ends_with(0).says("left out, since no server has them: star-chart, star-song").says("--only star-chart");
+    stage
+        .kanon(["adopt", "wren"])
+        .ends_with(0)
+        .says("left out, since no server has them: star-chart, star-song")
+        .says("--only star-chart");
     assert!(!stage.read("kanon.toml").contains("star-"));
     stage.kanon(["seal"]).ends_with(0);
     stage.kanon(["check", "station"]).ends_with(0);

@@ -201,7 +201,15 @@ fn a_release_that_its_makers_signed_wrongly_is_never_sealed() {
     let wishes = stage.read("kanon.toml").replace("from = \"hall\"\n", "");
     stage.write("kanon.toml", &wishes);
     stage.kanon(["seal"]).says("holds/gates in hall is passed over").says("does not fit it");
-    let gates = |text: &str| serde_json::from_str::<serde_json::Value>(text).unwrap()["mods"].as_array().unwrap().iter().find(|m| m["id"] == "gates").unwrap()["digest"].clone();
+    let gates = |text: &str| {
+        serde_json::from_str::<serde_json::Value>(text).unwrap()["mods"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .find(|m| m["id"] == "gates")
+            .unwrap()["digest"]
+            .clone()
+    };
     assert_eq!(gates(&stage.read("canon.json")), gates(&sealed), "what was sealed stays");
     stage.kanon(["adopt", "hall"]).ends_with(1).says("gates is no whole mod");
     // A newer one that is signed as wrongly has nothing to fall back on.

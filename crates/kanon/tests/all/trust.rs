@@ -21,7 +21,9 @@ fn a_clock_that_was_wrong_once_does_not_lock_a_player_out() {
     let honest = scene.stage.read(known);
     clock_was(&scene, "2041-01-01T00:00:00Z");
     let said = scene.stage.kanon(["follow", "oskar", "--yes"]).ends_with(2);
-    said.says("the clock of this machine shows an earlier time").says("wrong now, or was wrong then").says("--clock-is-right");
+    said.says("the clock of this machine shows an earlier time")
+        .says("wrong now, or was wrong then")
+        .says("--clock-is-right");
     scene.stage.kanon(["follow", "oskar", "--yes", "--clock-is-right"]).ends_with(0);
     scene.stage.kanon(["follow", "oskar", "--yes"]).ends_with(0);
     assert!(scene.stage.read(known) >= honest);
@@ -66,7 +68,10 @@ fn another_version_of_the_game_is_told_before_anything_is_fetched() {
     let invite = invite(&stage);
     new_game(&stage, "fresh");
     let build = stage.read("fresh/engine/build.json");
-    let wanted = serde_json::from_str::<serde_json::Value>(&stage.read("canon.json")).unwrap()["game_version"].as_str().unwrap().to_owned();
+    let wanted = serde_json::from_str::<serde_json::Value>(&stage.read("canon.json")).unwrap()["game_version"]
+        .as_str()
+        .unwrap()
+        .to_owned();
     stage.write("fresh/engine/build.json", build.replace(&wanted, "0.0.1"));
     let said = stage.kanon(["follow", &invite, "fresh"]).ends_with(1);
     said.says("the game is 0.0.1 here").says("you can't join");
@@ -160,11 +165,18 @@ fn whoever_breaks_off_an_alignment_is_told_what_to_do() {
     stage.write("slow.sh", "#!/bin/sh\ntouch slowed\nsleep 30\n");
     std::fs::set_permissions(stage.path("slow.sh"), std::os::unix::fs::PermissionsExt::from_mode(0o755)).unwrap();
     let rules = stage.read("polarspur.rulebook.toml");
-    let rules = if rules.contains("[running]") { rules.replacen("[running]", "[running]\nlock-file = \"night.lock\"", 1) } else { rules + "\n[running]\nlock-file = \"night.lock\"\n" };
+    let rules = if rules.contains("[running]") {
+        rules.replacen("[running]", "[running]\nlock-file = \"night.lock\"", 1)
+    } else {
+        rules + "\n[running]\nlock-file = \"night.lock\"\n"
+    };
     stage.write("polarspur.rulebook.toml", rules);
     stage.kanon(["seal"]).ends_with(0);
     stage.write("station/night.lock", "");
-    stage.write("kanon.toml", stage.read("kanon.toml").replacen("[install.station]\n", "[install.station]\nstop = [\"./slow.sh\"]\n", 1));
+    stage.write(
+        "kanon.toml",
+        stage.read("kanon.toml").replacen("[install.station]\n", "[install.station]\nstop = [\"./slow.sh\"]\n", 1),
+    );
     std::fs::remove_file(stage.path("station/mods/snowtrack-3.2.1.psm")).unwrap();
     let mut command = stage.command(["align", "station", "--yes"]);
     let child = command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();

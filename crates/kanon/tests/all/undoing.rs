@@ -86,7 +86,10 @@ fn the_old_world_comes_back_whole_and_the_new_one_is_set_aside_whole(
     assert_eq!(aside.len(), new.len(), "{aside:?}");
     for (name, text) in new {
         let tail = name.split_once('/').filter(|_| world.ends_with('*')).map_or(*name, |(_, tail)| tail);
-        assert!(aside.iter().any(|(path, bytes)| path.ends_with(tail) && bytes == text.as_bytes()), "{name} of {aside:?}");
+        assert!(
+            aside.iter().any(|(path, bytes)| path.ends_with(tail) && bytes == text.as_bytes()),
+            "{name} of {aside:?}"
+        );
     }
 }
 
@@ -114,7 +117,11 @@ fn an_undo_whose_copies_are_not_sound_touches_nothing(#[case] harm: fn(&std::pat
     let aligned = bytes(stage.fingerprint("fen"));
     let backup = stage.path(".kanon/backups/1");
     let old = load("lamp", "0.9", false);
-    let copy = std::fs::read_dir(&backup).unwrap().map(|entry| entry.unwrap().path()).find(|path| std::fs::read(path).unwrap() == old).unwrap();
+    let copy = std::fs::read_dir(&backup)
+        .unwrap()
+        .map(|entry| entry.unwrap().path())
+        .find(|path| std::fs::read(path).unwrap() == old)
+        .unwrap();
     harm(&copy);
     stage.kanon(["undo", "fen"]).ends_with(2).says(told).says("nothing was taken back").says("loads/lamp.load");
     assert_eq!(bytes(stage.fingerprint("fen")), aligned);
@@ -142,7 +149,11 @@ fn an_undo_that_was_killed_is_known_and_finished() {
         for part in ["fen", ".kanon"] {
             drop(std::fs::remove_dir_all(stage.path(&format!("{to}{part}"))));
             std::fs::create_dir_all(stage.path(to)).unwrap();
-            let done = std::process::Command::new("cp").arg("-a").arg(stage.path(&format!("{from}{part}"))).arg(stage.path(&format!("{to}{part}"))).status();
+            let done = std::process::Command::new("cp")
+                .arg("-a")
+                .arg(stage.path(&format!("{from}{part}")))
+                .arg(stage.path(&format!("{to}{part}")))
+                .status();
             assert!(done.unwrap().success());
         }
     };
@@ -151,15 +162,30 @@ fn an_undo_that_was_killed_is_known_and_finished() {
     for number in 1..60 {
         copy("start/", "");
         let mut command = std::process::Command::new("strace");
-        command.args(["-f", "-qq", "-o", "/dev/null", "-e", &format!("trace={calls}"), "-e", &format!("inject={calls}:signal=SIGKILL:when={number}")]);
-        command.arg(crate::stage::program()).args(["undo", "fen"]).current_dir(stage.path("")).env("HOME", stage.path("home")).stdin(std::process::Stdio::null());
+        command.args([
+            "-f",
+            "-qq",
+            "-o",
+            "/dev/null",
+            "-e",
+            &format!("trace={calls}"),
+            "-e",
+            &format!("inject={calls}:signal=SIGKILL:when={number}"),
+        ]);
+        command
+            .arg(crate::stage::program())
+            .args(["undo", "fen"])
+            .current_dir(stage.path(""))
+            .env("HOME", stage.path("home"))
+            .stdin(std::process::Stdio::null());
         let killed = said(command);
         if killed.code == Some(0) {
             continue;
         }
         cut += 1;
         let check = stage.kanon(["check", "fen"]);
-        known += usize::from(check.err.contains("taking back 1 of fen was interrupted; kanon undo fen goes on with it"));
+        known +=
+            usize::from(check.err.contains("taking back 1 of fen was interrupted; kanon undo fen goes on with it"));
         let again = stage.kanon(["undo", "fen"]);
         let is_over = again.code == Some(2) && again.err.contains("no alignment of fen to take back");
         assert!(again.code == Some(0) || is_over, "{number}: {again:?}");
@@ -213,7 +239,12 @@ fn dates_of_any_time_survive(#[case] seconds: i64) {
     for path in ["fen/loads/lamp.load", "fen/start.sh", "fen/loads"] {
         filetime::set_file_mtime(stage.path(path), time).unwrap();
     }
-    let seen = || ["fen/loads/lamp.load", "fen/start.sh"].map(|path| filetime::FileTime::from_last_modification_time(&std::fs::metadata(stage.path(path)).unwrap()).unix_seconds());
+    let seen = || {
+        ["fen/loads/lamp.load", "fen/start.sh"].map(|path| {
+            filetime::FileTime::from_last_modification_time(&std::fs::metadata(stage.path(path)).unwrap())
+                .unix_seconds()
+        })
+    };
     let before = seen();
     stage.kanon(["survey", "fen"]).ends_with(0);
     stage.kanon(["align", "fen", "--yes", "--world", "keep"]).ends_with(0);
@@ -260,7 +291,12 @@ fn backups_are_counted_by_what_can_still_be_taken_back() {
     }
     stage.kanon(align).ends_with(0);
     let rows = stage.kanon(["history", "--format", "json"]).ends_with(0).json();
-    let told: Vec<(String, bool)> = rows["alignments"].as_array().unwrap().iter().map(|row| (row["state"].as_str().unwrap().to_owned(), row["pruned"].as_bool().unwrap())).collect();
+    let told: Vec<(String, bool)> = rows["alignments"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|row| (row["state"].as_str().unwrap().to_owned(), row["pruned"].as_bool().unwrap()))
+        .collect();
     let expected = [("done", false), ("undone", false), ("undone", false), ("undone", false), ("done", false)];
     assert_eq!(told, expected.map(|(state, pruned)| (state.to_owned(), pruned)));
     stage.kanon(["undo", "fen", "--back-to", "1"]).ends_with(0);
@@ -278,7 +314,8 @@ fn whoever_comes_second_is_told_who_is_first_and_nothing_else() {
     let name = kanon_core::digest::Blake3::of(shown.as_bytes()).short();
     let lock = std::fs::File::create(folder.join(format!("{name}.lock"))).unwrap();
     lock.lock().unwrap();
-    let holder = r#"{"workspace":"w","by":"Ines in her workspace","began":1764331200,"process":4242,"machine":"attic"}"#;
+    let holder =
+        r#"{"workspace":"w","by":"Ines in her workspace","began":1764331200,"process":4242,"machine":"attic"}"#;
     std::fs::write(folder.join(format!("{name}.json")), holder).unwrap();
     let first = ["Ines in her workspace", "process 4242", "on attic", "since 2025-11-28"];
     for words in [vec!["align", "fen", "--yes"], vec!["undo", "fen"]] {

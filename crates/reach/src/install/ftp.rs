@@ -164,7 +164,14 @@ impl Can {
             has("XSHA256").then_some("XSHA256")
         };
         let machine_lists = has("MLST") || has("MLSD");
-        Self { machine_lists, extended_passive: has("EPSV"), set_time: has("MFMT"), digest, plain_lists: false, no_modes: false }
+        Self {
+            machine_lists,
+            extended_passive: has("EPSV"),
+            set_time: has("MFMT"),
+            digest,
+            plain_lists: false,
+            no_modes: false,
+        }
     }
 }
 

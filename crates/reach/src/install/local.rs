@@ -16,7 +16,8 @@ use kanon_core::path::InstallPath;
 use rayon::prelude::*;
 
 use super::{
-    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, named, nanoseconds, seconds_of, shown,
+    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, named, nanoseconds, seconds_of,
+    shown,
 };
 use crate::error::{During, ReachError};
 

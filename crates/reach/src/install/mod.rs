@@ -351,7 +351,17 @@ mod tests {
 
     #[test]
     fn every_time_is_kept_and_in_order() {
-        let seconds = [-(1_i64 << 39), -99_999_999_999, -9_223_372_036, -1, 0, 9_223_370_000, 9_223_372_037, 99_999_999_999, 1 << 39];
+        let seconds = [
+            -(1_i64 << 39),
+            -99_999_999_999,
+            -9_223_372_036,
+            -1,
+            0,
+            9_223_370_000,
+            9_223_372_037,
+            99_999_999_999,
+            1 << 39,
+        ];
         let moments = seconds.map(|seconds| {
             let since = std::time::Duration::from_secs(seconds.unsigned_abs());
             nanoseconds(if seconds < 0 { UNIX_EPOCH - since } else { UNIX_EPOCH + since })

@@ -124,7 +124,7 @@ pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<
 /// # Errors
 /// As [`open_archive`].
 pub fn open_archive_file(path: &std::path::Path) -> Result<Box<dyn Contents>, String> {
-    let file = std::fs::File::open(path).map_err(|error| error.to_string())?;
+    let file = crate::open::regular(path).map_err(|error| error.to_string())?;
     let size = file.metadata().map_err(|error| error.to_string())?.len();
     let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
     Ok(Box::new(archive))

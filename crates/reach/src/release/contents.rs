@@ -15,6 +15,7 @@ use serde::Serialize;
 
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
+use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::progress::Progress;
 
@@ -162,7 +163,7 @@ impl<'a> ReleaseContents<'a> {
 
     /// A file counts only with the bytes that were signed.
     fn put_in_place(&self, file: &WantedFile, (part, target): (&Path, &Path), path: &str) -> Result<(), ReachError> {
-        let found = File::open(part).and_then(|mut whole| blake3_of(&mut whole, file.size)).during("read", part)?;
+        let found = regular(part).and_then(|mut whole| blake3_of(&mut whole, file.size)).during("read", part)?;
         if found.0 != file.blake3 {
             std::fs::remove_file(part).during("remove", part)?;
             let why = format!(
@@ -216,7 +217,7 @@ impl<'r> Assembly<'r> {
             let piece = &self.recipe.pieces[index];
             let Some((path, cut)) = known.find(piece.blake3).filter(|_| !self.have[index]) else { continue };
             let mut bytes = vec![0; piece.size as usize];
-            let read = File::open(path).and_then(|mut file| {
+            let read = regular(path).and_then(|mut file| {
                 file.seek(SeekFrom::Start(cut.at))?;
                 file.read_exact(&mut bytes)
             });

@@ -11,6 +11,7 @@ use rayon::prelude::*;
 
 use super::pieces::{Cut, cut};
 use crate::error::{During, ReachError};
+use crate::open::regular;
 
 /// Pieces that are compressed side by side.
 const BATCH: usize = 64;
@@ -34,7 +35,7 @@ pub fn make_recipe(
     room: &Path,
 ) -> Result<Made, ReachError> {
     let mut cuts: Vec<Cut> = Vec::new();
-    let mut file = File::open(source).during("open", source)?;
+    let mut file = regular(source).during("open", source)?;
     let note = |piece: Cut, _: &[u8]| {
         cuts.push(piece);
         Ok(())

@@ -1,13 +1,14 @@
 //! Cuts files into pieces that their content decides on.
 
 use std::collections::HashMap;
-use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 
 use fastcdc::v2020::StreamCDC;
 use kanon_core::digest::Blake3;
 use kanon_core::release::cut_from;
+
+use crate::open::regular;
 
 /// A piece of a file on this machine.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -46,7 +47,7 @@ impl Known {
             pieces.entry(piece.blake3).or_insert((index, piece));
             Ok(())
         };
-        drop(File::open(path).and_then(|file| cut(file, average, note)));
+        drop(regular(path).and_then(|file| cut(file, average, note)));
         self.1.push(path.to_owned());
     }
 

@@ -26,8 +26,9 @@ use super::{SPEC, days};
 use crate::bytes::Bytes;
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
-use crate::patience::Tries;
+use crate::open::regular;
 use crate::origin::{Failed, Origin, runtime};
+use crate::patience::Tries;
 use crate::progress::Progress;
 
 /// Files that are uploaded side by side.
@@ -386,7 +387,7 @@ impl<'o> Destination<'o> {
         digest: Blake3,
         progress: &dyn Progress,
     ) -> Result<Option<u64>, ReachError> {
-        let Ok(mut reader) = File::open(source) else { return Ok(None) };
+        let Ok(mut reader) = regular(source) else { return Ok(None) };
         let (mut hasher, mut size) = (blake3::Hasher::new(), 0);
         let mut upload: Option<Box<dyn MultipartUpload>> = None;
         loop {
@@ -604,7 +605,7 @@ impl Next<'_> {
     /// A file of this machine that has the bytes of a digest now.
     fn source(&self, digest: Blake3) -> Result<PathBuf, ReachError> {
         for path in self.outgoing.bytes.paths(digest) {
-            let Ok(mut file) = File::open(path) else { continue };
+            let Ok(mut file) = regular(path) else { continue };
             let size = file.metadata().map_or(0, |metadata| metadata.len());
             if blake3_of(&mut file, size).during("read", path)?.0 == digest {
                 return Ok(path.clone());

@@ -139,7 +139,9 @@ fn is_file_inside(root: &Path, path: &str) -> bool {
     let below = plain.trim_start_matches('/');
     let below = if below.is_empty() { "index.html" } else { below };
     let found = root.join(below).canonicalize();
-    found.is_ok_and(|found| found.starts_with(root) && std::fs::metadata(&found).is_ok_and(|metadata| metadata.is_file()))
+    found.is_ok_and(|found| {
+        found.starts_with(root) && std::fs::metadata(&found).is_ok_and(|metadata| metadata.is_file())
+    })
 }
 
 /// Lets only what belongs to a release be asked for, and says how long it may be kept.
@@ -169,13 +171,15 @@ mod tests {
     #[test]
     fn one_address_leaves_room_for_others_and_gives_it_back() {
         let doors = Doors::default();
-        let (one, other): (IpAddr, IpAddr) = ("203.0.113.7".parse().expect("an address"), "203.0.113.8".parse().expect("an address"));
+        let (one, other): (IpAddr, IpAddr) =
+            ("203.0.113.7".parse().expect("an address"), "203.0.113.8".parse().expect("an address"));
         let guests: Vec<Guest> = std::iter::from_fn(|| doors.let_in(one)).collect();
         assert_eq!(guests.len(), GUESTS_OF_ONE);
         assert!(doors.let_in(other).is_some());
         drop(guests);
         assert!(doors.let_in(one).is_some());
-        let network = (0..).map_while(|n: u16| doors.let_in(IpAddr::V6(Ipv6Addr::new(0x2001, 0xdb8, 0, 1, n, n, n, n))));
+        let network =
+            (0..).map_while(|n: u16| doors.let_in(IpAddr::V6(Ipv6Addr::new(0x2001, 0xdb8, 0, 1, n, n, n, n))));
         assert_eq!(network.collect::<Vec<_>>().len(), GUESTS_OF_ONE, "a network of one counts once");
     }
 
@@ -190,7 +194,8 @@ mod tests {
         std::os::unix::fs::symlink(temp.path().join("secret"), root.join("blobs/b")).expect("linked");
         std::os::unix::fs::symlink(root.join("blobs/a"), root.join("blobs/c")).expect("linked");
         assert!(std::process::Command::new("mkfifo").arg(root.join("blobs/d")).status().expect("run").success());
-        let inside = ["/blobs/a", "/blobs/b", "/blobs/c", "/blobs/d", "/blobs/../../secret", "/blobs/%2e%2e/%2e%2e/secret"];
+        let inside =
+            ["/blobs/a", "/blobs/b", "/blobs/c", "/blobs/d", "/blobs/../../secret", "/blobs/%2e%2e/%2e%2e/secret"];
         assert_eq!(inside.map(|path| is_file_inside(&root, path)), [true, false, true, false, false, false]);
     }
 }

@@ -93,7 +93,9 @@ pub enum Refusal {
     #[error("{0} is no honest file: more came than was promised, or than any release has")]
     Endless(String),
     /// The clock of this machine went back.
-    #[error("the clock of this machine shows an earlier time than when it was last here, so it is wrong now, or was wrong then")]
+    #[error(
+        "the clock of this machine shows an earlier time than when it was last here, so it is wrong now, or was wrong then"
+    )]
     Clock,
     /// Something in it can't be read.
     #[error("its {what} can't be read: {why}")]

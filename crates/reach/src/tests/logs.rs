@@ -3,6 +3,7 @@ use std::io::Write;
 use rstest::rstest;
 
 use super::*;
+use std::fs::File;
 
 const RULES: &str = r#"[[event]]
 means = "join-tried"
