@@ -73,11 +73,11 @@ impl Doorkeeper {
         keyring::Entry::new(SERVICE, &self.account).ok()?.get_password().ok().map(Secret::new)
     }
 
-    fn asked(&self, question: String) -> Option<Secret> {
+    fn asked(&self, question: &str) -> Option<Secret> {
         if !self.can_ask {
             return None;
         }
-        dialoguer::Password::new().with_prompt(screen::plain(&question)).interact().ok().map(Secret::new)
+        dialoguer::Password::new().with_prompt(screen::plain(question)).interact().ok().map(Secret::new)
     }
 
     fn confirmed(&self, question: &str) -> bool {
@@ -105,11 +105,11 @@ impl Door for Doorkeeper {
             return None;
         }
         locked(&self.known).typed = true;
-        self.asked(format!("Password for {}", self.account))
+        self.asked(&format!("Password for {}", self.account))
     }
 
     fn passphrase(&self, key: &Path) -> Option<Secret> {
-        self.passphrase.clone().or_else(|| self.asked(format!("Passphrase of the key {}", key.display())))
+        self.passphrase.clone().or_else(|| self.asked(&format!("Passphrase of the key {}", key.display())))
     }
 
     fn welcomed(&self, password: &Secret) {

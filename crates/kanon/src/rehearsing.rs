@@ -196,7 +196,7 @@ impl<'e> Rehearsal<'e> {
                 self.ui.notice(&format!("  {text}"));
             }
         };
-        let watched = watch(&order, &self.rulebook.events, (&mut tell, &breaking::is_asked))?;
+        let watched = watch(&order, &self.rulebook.events, &mut tell, &breaking::is_asked)?;
         if watched.trouble.is_some() && self.tells {
             let shown = printed.strip_prefix(&self.env.folder).unwrap_or(&printed).display().to_string();
             self.ui.notice(&format!("  what it printed is in {shown}"));

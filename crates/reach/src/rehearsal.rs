@@ -79,7 +79,8 @@ pub struct Watched {
 pub fn watch(
     order: &Order<'_>,
     rules: &[EventRule],
-    (tell, is_asked_to_end): (&mut dyn FnMut(&str), &dyn Fn() -> bool),
+    tell: &mut dyn FnMut(&str),
+    is_asked_to_end: &dyn Fn() -> bool,
 ) -> Result<Watched, ReachError> {
     let Some((mut command, program)) = running::command(order.start, order.folder)? else {
         let reason = "it has no `start` command in kanon.toml".to_owned();
@@ -419,7 +420,7 @@ line = 'gave up'
             settle: Duration::from_millis(400),
         };
         let rules = crate::rules_of(RULES);
-        watch(&order, &rules, (&mut |_| (), &|| false)).expect("watched")
+        watch(&order, &rules, &mut |_| (), &|| false).expect("watched")
     }
 
     #[test]
