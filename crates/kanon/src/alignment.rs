@@ -367,7 +367,12 @@ impl<'e> Job<'e> {
                 Action::Rename { from } => self.install.document(from, HEAD_BYTES).unwrap_or_default(),
                 Action::Park | Action::BackUp => continue,
             };
-            if !is_program(step.path.name(), &head) {
+            // What takes a program's place is as good as one.
+            let replaced = match &step.action {
+                Action::Replace { .. } => self.install.document(&step.path, HEAD_BYTES).unwrap_or_default(),
+                _ => Vec::new(),
+            };
+            if !is_program(step.path.name(), &head) && !is_program(step.path.name(), &replaced) {
                 continue;
             }
             let is_in_order = match shelf_of(rulebook, role, &step.path) {

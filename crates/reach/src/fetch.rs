@@ -13,6 +13,7 @@ use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::patience::{Patience, Tries};
 use crate::progress::Progress;
+use crate::room::{Need, refuse_lack};
 
 /// A place that has a catalogue and what it lists.
 pub struct Remote {
@@ -143,6 +144,8 @@ impl Remote {
         std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
         // Names that begin with a dot are passed over when downloads are looked through.
         let part = folder.join(".part");
+        let had = std::fs::metadata(&part).map_or(0, |metadata| metadata.len());
+        refuse_lack("fetch a download", &[(&folder, Need { bytes: download.size.saturating_sub(had), files: 2 })])?;
         progress.ahead(download.size);
         let promised = Promised { file: download.file.as_str(), size: download.size, blake3: download.blake3 };
         self.runtime.block_on(self.origin.fill(promised, &part, progress))?;

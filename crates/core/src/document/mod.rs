@@ -169,7 +169,7 @@ fn json(text: &str) -> Result<Value, DocumentError> {
         Ok(value) => return Ok(value),
         Err(error) => invalid("JSON", &error.to_string()),
     };
-    if brackets_deep(text) > limits::DEPTH {
+    if brackets_deep(text, (b"[{", b"]}")) > limits::DEPTH {
         return Err(strict);
     }
     let options = ParseOptions {
@@ -184,14 +184,14 @@ fn json(text: &str) -> Result<Value, DocumentError> {
     jsonc_parser::parse_to_serde_value::<Value>(text, &options).map_err(|_| strict)
 }
 
-/// At least the depth of nesting; brackets in texts count too.
-fn brackets_deep(text: &str) -> usize {
+/// At least the depth of nesting, by the brackets that open and close; those in texts count too.
+pub(crate) fn brackets_deep(text: &str, (opening, closing): (&[u8], &[u8])) -> usize {
     let (mut depth, mut deepest) = (0usize, 0);
     for byte in text.bytes() {
-        match byte {
-            b'[' | b'{' => depth += 1,
-            b']' | b'}' => depth = depth.saturating_sub(1),
-            _ => {}
+        if opening.contains(&byte) {
+            depth += 1;
+        } else if closing.contains(&byte) {
+            depth = depth.saturating_sub(1);
         }
         deepest = deepest.max(depth);
     }

@@ -14,7 +14,7 @@ use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, FLAG_WORDS, MemoryRule, SettingRule, size};
 use crate::digest::{DIGEST_WORDS, DigestKind};
-use crate::document::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation};
+use crate::document::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation, brackets_deep};
 use crate::finding::Code;
 use crate::limits;
 use crate::path::{InstallPath, PathError};
@@ -545,18 +545,9 @@ const PATH_DESCENTS: usize = 1;
 /// Why a JSONPath would cost too much, on whatever document. What stands in quotes or in a filter's texts counts too: no path that
 /// a person writes comes near.
 fn too_costly(text: &str) -> Option<&'static str> {
-    let (mut depth, mut deepest) = (0usize, 0);
-    for byte in text.bytes() {
-        match byte {
-            b'[' | b'(' => depth += 1,
-            b']' | b')' => depth = depth.saturating_sub(1),
-            _ => {}
-        }
-        deepest = deepest.max(depth);
-    }
     if text.len() > PATH_BYTES {
         Some("it is too long")
-    } else if deepest > PATH_DEPTH {
+    } else if brackets_deep(text, (b"[(", b"])")) > PATH_DEPTH {
         Some("its brackets are nested too deep")
     } else if text.matches(',').count() > PATH_UNIONS {
         Some("it selects too many at once")

@@ -115,6 +115,7 @@ impl<'a> Universe<'_, 'a> {
 
     fn search_once(&self, wanted: &BTreeSet<usize>, ease: &Ease) -> Result<FittingSet<'a>, Box<Proof>> {
         let (questions, known_questions) = (RefCell::default(), RefCell::default());
+        self.begin();
         let search = Search { universe: self, wanted, ease, questions, known_questions };
         match resolve(&search, Piece::Wishes, ABSENT) {
             Ok(decided) => {

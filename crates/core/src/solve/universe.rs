@@ -45,17 +45,28 @@ pub struct Universe<'p, 'a> {
     /// For an id: the mods of other ids that stand in for it in some release.
     stand_ins: HashMap<String, Vec<u32>>,
     requirements: RefCell<HashMap<String, Option<Requirement>>>,
-    /// How many more decisions may be tried, over all searches.
+    /// How many more decisions may be taken back and tried anew, over all searches.
     left: Cell<u64>,
+    /// How many the search that goes on may still make that cost none of those: each mod is decided once, as a rule.
+    free: Cell<u64>,
 }
 
-/// Decisions that are tried for one puzzle and its explanation. The largest honest ones take a hundredth of it.
-const DECISIONS: u64 = 400_000;
+/// Decisions that are taken back for one puzzle and its explanation. Each costs more than the one before it, since all that was
+/// learnt is looked at; the largest honest puzzles take a few hundred.
+const TAKEN_BACK: u64 = 4_000;
 
 impl<'p, 'a> Universe<'p, 'a> {
+    /// A search begins: it decides on each mod once before anything of it counts.
+    pub fn begin(&self) {
+        self.free.set(2 * self.packages.len() as u64 + 100);
+    }
+
     /// Takes note of one more decision. Says whether it may be made.
     pub fn may_go_on(&self) -> bool {
-        self.left.set(self.left.get().saturating_sub(1));
+        match self.free.get().checked_sub(1) {
+            Some(free) => self.free.set(free),
+            None => self.left.set(self.left.get().saturating_sub(1)),
+        }
         self.left.get() > 0
     }
 
@@ -81,7 +92,8 @@ impl<'p, 'a> Universe<'p, 'a> {
             by_id: HashMap::with_capacity(grouped.len()),
             stand_ins: HashMap::new(),
             requirements: RefCell::default(),
-            left: Cell::new(DECISIONS),
+            left: Cell::new(TAKEN_BACK),
+            free: Cell::default(),
         };
         for (id, offers) in grouped {
             let ask = asks.get(&id).copied();

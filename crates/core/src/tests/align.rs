@@ -191,3 +191,55 @@ fn a_second_plan_is_empty(#[values(0, 1, 2, 3, 4, 5, 6, 7)] mask: u8, #[values("
     expected.sort();
     assert_eq!(there, expected);
 }
+
+#[test]
+fn of_equal_copies_the_one_that_is_called_as_the_canon_calls_it_stays() {
+    for others in [["mods/a.psm", "mods/tide.psm"], ["mods/tide.psm", "mods/z.psm"], ["mods/a.psm", "mods/z.psm"]] {
+        let mut mods = right();
+        mods.retain(|found| found.reading.id != "tide");
+        mods.extend(others.map(|at| found("tide", "2", at, &[("", "tide 2")])));
+        let plan = planned(&survey(mods));
+        let parked: Vec<&str> = plan.steps.iter().map(|step| step.path.as_str()).collect();
+        let expected = others.into_iter().filter(|at| *at != "mods/tide.psm").next_back().expect("one");
+        assert_eq!(parked, [expected], "{others:?}");
+    }
+}
+
+/// What a mod that stays needs: by its id, or by one that it stands for; unless something else there stands for it.
+#[rstest]
+#[case::needed("lib", &[], &[("lib", "star-map")])]
+#[case::not_needed("other", &[], &[])]
+#[case::stood_for("helper", &["helper"], &[("lib", "star-map")])]
+#[case::in_the_canon("tide", &["tide"], &[])]
+fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
+    #[case] needs: &str,
+    #[case] provides: &[&str],
+    #[case] orphaned: &[(&str, &str)],
+) {
+    let mut library = found("lib", "1", "mods/lib.psm", &[("", "lib")]);
+    library.reading.provides = provides.iter().map(|id| (*id).to_owned()).collect();
+    let mut own = found("star-map", "1", "mods/star-map.psm", &[("", "map")]);
+    own.reading.needed_on = NeededOn::Client;
+    own.reading.relations =
+        vec![crate::survey::Relation { kind: RelationKind::Required, id: needs.to_owned(), range: None }];
+    let survey = survey(right().into_iter().chain([library, own]).collect());
+    let (canon, rulebook) = (canon(), rulebook());
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
+    assert_eq!(told(&plan), ["park mods/lib.psm"]);
+    let found: Vec<(String, String)> =
+        orphans(&plan, measure, &survey).into_iter().map(|orphan| (orphan.taken, orphan.needed_by)).collect();
+    let expected: Vec<(String, String)> = orphaned.iter().map(|(a, b)| ((*a).to_owned(), (*b).to_owned())).collect();
+    assert_eq!(found, expected);
+}
+
+#[test]
+fn no_plan_touches_what_is_kanons_own_whatever_made_it() {
+    for at in [".kanon/receipt.json", "mods/.KANON/x", "kanon.toml"] {
+        let step = Step { action: Action::Park, path: path(at), why: String::new(), bytes: 0, lines: Vec::new() };
+        assert!(matches!(Plan { steps: vec![step] }.refuse_off_limits(), Err(PlanError::Path(_))), "{at}");
+        let action = Action::Rename { from: path(at) };
+        let step = Step { action, path: path("mods/x"), why: String::new(), bytes: 0, lines: Vec::new() };
+        assert!(Plan { steps: vec![step] }.refuse_off_limits().is_err(), "from {at}");
+    }
+}

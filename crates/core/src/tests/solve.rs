@@ -577,3 +577,23 @@ proptest! {
         }
     }
 }
+
+/// Ten mods for nine places, no two of which go to one place: every way is wrong, and each has to be tried. The search says that it
+/// gave up, and not that nothing fits.
+#[test]
+fn a_puzzle_that_can_not_be_searched_is_given_up_honestly() {
+    const MODS: usize = 10;
+    let lines: Vec<String> = (0..MODS)
+        .flat_map(|own| {
+            (1..MODS).map(move |place| {
+                let others = (0..MODS).filter(|other| *other != own);
+                let shuns: String = others.map(|other| format!("; shuns p{other} ={place}.0")).collect();
+                format!("p{own} {place}.0{shuns}")
+            })
+        })
+        .collect();
+    let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
+    let asks = (0..MODS).map(|own| ask(&format!("p{own}"))).collect();
+    let no_fit = solved(asks, &lines).expect_err("there is none");
+    assert!(no_fit.given_up && no_fit.clashes.is_empty() && no_fit.ways.is_empty(), "{no_fit:?}");
+}

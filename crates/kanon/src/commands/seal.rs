@@ -109,7 +109,7 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
         .map_err(|error| Failure::from(error).hint("see which are kept: kanon history --canons"))?;
     let last = session.last_canon()?;
     // It is what is wanted now, whatever is wished for beside it.
-    let canon = Canon { wishes: Some(workspace.wishes.digest()), ..kept.canon };
+    let canon = Canon { wishes: Some(workspace.wishes.digest()), ..kept.canon.clone() };
     let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
     write_canon(session, &json, &format!("kanon seal --back-to {number}"))?;
     let changes = last.as_ref().map_or_else(Vec::new, |last| changes(last, &canon));
@@ -122,7 +122,11 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
         beside: last.as_ref().map_or_else(Vec::new, |last| changes_beside(last, &canon)),
     };
     let ended = if last.as_ref() == Some(&canon) { Ended::Unchanged } else { Ended::Written };
-    ui.notice("note: kanon.toml wishes for what it did; the next kanon seal goes there again, unless you change it");
+    if kept.canon.wishes != canon.wishes {
+        ui.notice(
+            "note: kanon.toml wishes for what it did; the next kanon seal goes there again, unless you change it",
+        );
+    }
     match env.format {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&text(&report, ended, Some(&canon))),

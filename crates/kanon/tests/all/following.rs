@@ -224,6 +224,49 @@ fn an_update_fetches_only_what_changed_of_a_large_mod() {
     assert_eq!(std::fs::read(stage.path("game/loads/peat-4.load")).unwrap(), edited(40));
 }
 
+/// What spares bytes may be gone or damaged at a place: then the whole file comes, which is what was signed.
+#[rstest]
+#[case::recipe_gone("recipes", None)]
+#[case::recipe_damaged("recipes", Some(b"not a recipe".as_slice()))]
+#[case::pack_gone("packs", None)]
+#[case::pack_damaged("packs", Some(b"x".as_slice()))]
+fn without_its_pieces_a_large_mod_comes_whole(#[case] folder: &str, #[case] instead: Option<&[u8]>) {
+    let (stage, _web, invite) = fen();
+    stage.kanon(["follow", "--yes", &invite, "game"]).ends_with(0);
+    release(&stage, 2);
+    for name in stage.fingerprint(&format!("site/{folder}")).into_keys().filter(|name| !name.ends_with('/')) {
+        let path = stage.path(&format!("site/{folder}{name}"));
+        let size = usize::try_from(std::fs::metadata(&path).unwrap().len()).unwrap();
+        match instead {
+            Some(bytes) => std::fs::write(path, bytes.iter().copied().cycle().take(size).collect::<Vec<u8>>()).unwrap(),
+            None => std::fs::remove_file(path).unwrap(),
+        }
+    }
+    stage.kanon(["follow", "--yes", "game"]).ends_with(0).says("in line");
+    assert_eq!(std::fs::read(stage.path("game/loads/peat-2.load")).unwrap(), edited(20));
+}
+
+/// A second run while one is at work is told so, and does nothing.
+#[test]
+fn two_follows_of_one_game_at_once() {
+    let (stage, _web, invite) = fen();
+    stage.kanon(["follow", "--yes", &invite, "game"]).ends_with(0);
+    release(&stage, 2);
+    let before = game(&stage, "game");
+    let lock = std::fs::File::create(stage.path("game/.kanon/follow/at-work.lock")).unwrap();
+    lock.lock().unwrap();
+    stage
+        .kanon(["follow", "--yes", "game"])
+        .ends_with(2)
+        .says("somebody is at work on")
+        .says("with kanon follow")
+        .says("wait until it has ended");
+    stage.kanon(["follow", "--check", "game"]).ends_with(1);
+    assert_eq!(game(&stage, "game"), before);
+    drop(lock);
+    stage.kanon(["follow", "--yes", "game"]).ends_with(0);
+}
+
 /// The line is cut after so many bytes, again and again; each run goes on where the last one stopped.
 #[rstest]
 #[case::a_new_game(false)]

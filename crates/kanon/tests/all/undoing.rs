@@ -1,5 +1,7 @@
 //! The way back: whole, known again when it was cut off, refused when it can't be whole, and told.
 
+use std::process::Command;
+
 use rstest::rstest;
 
 use crate::hosts::site::{Site, Way};
@@ -332,4 +334,49 @@ fn whoever_comes_second_is_told_who_is_first_and_nothing_else() {
     told.hides("interrupted");
     drop(lock);
     stage.kanon(["align", "fen", "--yes", "--world", "keep"]).ends_with(0);
+}
+
+/// A disk that is too small, where this system lets one be made.
+#[test]
+fn room_is_looked_at_before_anything_is_begun() {
+    let stage = stage("save");
+    std::fs::remove_dir_all(stage.path("fen")).unwrap();
+    std::fs::create_dir(stage.path("fen")).unwrap();
+    let mount = Command::new("mount")
+        .args(["-t", "tmpfs", "-o", "size=3m,nr_inodes=40", "tmpfs"])
+        .arg(stage.path("fen"))
+        .output();
+    if !mount.is_ok_and(|output| output.status.success()) {
+        eprintln!("skipped: no small disk can be made here");
+        return;
+    }
+    let unmount = || Command::new("umount").arg(stage.path("fen")).status().is_ok_and(|status| status.success());
+    stage.write("fen/loads/lamp.load", load("lamp", "1", false));
+    stage.write("fen/start.sh", "#!/bin/sh\nexec ./fen -loads=lamp\n");
+    stage.write(
+        "model/loads/peat.load",
+        zip_of(&[
+            ("leaflet.json", br#"{"called": "peat", "version": "3", "reshapes": false}"#),
+            ("pad", &noise(5 << 20)),
+        ]),
+    );
+    stage.write(
+        "kanon.toml",
+        stage.read("kanon.toml").replace("id = \"peat\"\nversion = \"2\"", "id = \"peat\"\nversion = \"3\""),
+    );
+    let sealed = stage.kanon(["seal"]);
+    let before = bytes(stage.fingerprint("fen"));
+    let said = stage.kanon(["align", "fen", "--yes", "--world", "keep"]);
+    let after = bytes(stage.fingerprint("fen"));
+    assert!(unmount());
+    assert_eq!(sealed.code, Some(0), "{sealed:?}");
+    said.ends_with(2).says("there is not enough room").says("are missing").says("nothing was begun");
+    assert_eq!(after, before);
+    stage.kanon(["history"]).ends_with(0).says("no alignment");
+}
+
+/// Bytes that can't be packed.
+fn noise(bytes: usize) -> Vec<u8> {
+    let blocks = (0_u64..).flat_map(|n| *kanon_core::digest::Blake3::of(&n.to_le_bytes()).as_bytes());
+    blocks.take(bytes).collect()
 }

@@ -18,6 +18,7 @@ use crate::hashing::blake3_of;
 use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::progress::Progress;
+use crate::room::{Need, refuse_lack};
 
 /// Files that are fetched side by side, and stretches of one file.
 const SIDE_BY_SIDE: usize = 8;
@@ -70,6 +71,12 @@ impl<'a> ReleaseContents<'a> {
     /// When one can't be fetched, or is not what was signed: then nothing of it is kept.
     pub fn fetch(&self, wanted: &[WantedFile], into: &Path, progress: &dyn Progress) -> Result<Fetched, ReachError> {
         std::fs::create_dir_all(into).during("make the folder", into)?;
+        let have = |file: &WantedFile| {
+            let part = into.join(format!("{}.part", file.blake3));
+            std::fs::metadata(part).map_or(0, |metadata| metadata.len()).min(file.size)
+        };
+        let bytes = wanted.iter().map(|file| file.size - have(file)).sum();
+        refuse_lack("fetch what is missing", &[(into, Need { bytes, files: wanted.len() as u64 })])?;
         progress.ahead(wanted.iter().map(|file| file.size).sum());
         let each = stream::iter(wanted).map(|file| self.one(file, into, progress)).buffer_unordered(SIDE_BY_SIDE);
         runtime()?.block_on(each.try_fold(Fetched::default(), |sum, one| async move { Ok(sum + one) }))
