@@ -10,6 +10,7 @@ use serde_json::Value;
 
 use crate::failure::Failure;
 use crate::render::{BAD, BOLD, FAINT, GOOD, count, folded, styled};
+use crate::screen;
 use crate::ui::Ui;
 
 /// Where the demo plays.
@@ -68,7 +69,8 @@ impl<'a> Stage<'a> {
         let output = self.program().args(["--color", "always"]).args(arguments).output();
         let output = output.map_err(|error| Failure::plain(format!("could not run {shown}")).because(error))?;
         let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
-        let text = text.replace(&self.root.display().to_string(), ".");
+        // What this very program has printed has gone through its filter there.
+        let text = screen::of_renderer(&text.replace(&self.root.display().to_string(), "."));
         let cut = text.lines().count().saturating_sub(last);
         if cut > 0 {
             self.ui.report(&format!("  {}\n", styled(FAINT, &format!("(as above, {})", count(cut, "line")))));
