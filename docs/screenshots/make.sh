@@ -63,7 +63,7 @@ kanon -C "$story" undo oskar >/dev/null 2>&1 || true
 shot mistake "kanon survey station --rulebook draft.rulebook.toml"
 kanon align wren --yes >/dev/null
 kanon align tove --yes >/dev/null
-shot history "kanon history"
+shot history "kanon history; kanon history --canons"
 
 # For the players: a release on a web server, a new player who follows it, and the page.
 kanon align station --yes >/dev/null
@@ -72,7 +72,7 @@ read -r port <&"${web[0]}"
 mkdir -p site juno/engine
 cp mara/engine/* juno/engine/
 kanon publish site --address "http://127.0.0.1:$port/" >/dev/null
-shot follow "kanon invite --qr -q; kanon follow \"$(kanon invite -q)\" juno --yes | tail -n 8"
+shot follow "kanon invite --qr -q; kanon follow \"$(kanon invite -q)\" juno --yes 2>&1 | tail -n 9"
 page() { # name, width, height
   if [ -n "$wanted" ] && ! grep -qw -- "$1" <<<"$wanted"; then return; fi
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --hide-scrollbars \
