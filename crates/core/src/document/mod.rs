@@ -147,7 +147,8 @@ impl Notation {
         let counts = |signs: &[u8]| text.bytes().filter(|byte| signs.contains(byte)).count();
         let count = match self {
             Self::Json => counts(b",:[{"),
-            Self::Toml => counts(b",=[{"),
+            // A table of TOML takes several times the room of a value.
+            Self::Toml => counts(b",=[{") + 2 * counts(b"["),
             Self::Xml => counts(b"<="),
             Self::Yaml => counts(b",[{\n") + counts(b":"),
             Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),

@@ -3,8 +3,8 @@
 use std::collections::HashMap;
 use std::io::Cursor;
 use std::ops::Range;
-use std::sync::{Mutex, PoisonError};
 
+use parking_lot::{ReentrantMutex, ReentrantMutexGuard};
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
@@ -136,6 +136,8 @@ struct Reader<'a> {
     main: Value,
     others: HashMap<String, Option<Value>>,
     trace: Option<Vec<Looked>>,
+    /// Held while a large mod is read.
+    alone: Option<ReentrantMutexGuard<'static, ()>>,
 }
 
 /// What stands at a place.
@@ -166,13 +168,15 @@ impl Default for Inner {
     }
 }
 
-/// Archives inside of mods that are larger than this are looked into one mod at a time, however many are read side by side.
+/// Mods with archives inside that are larger than this are read one at a time, however many are read side by side.
 const LARGE_BYTES: u64 = 4 << 20;
-static LARGE_ONES: Mutex<()> = Mutex::new(());
+/// Likewise those with a larger document than this, which read takes a hundred times the room that it takes written.
+const LARGE_DOCUMENT_BYTES: usize = 64 << 10;
+static LARGE_ONES: ReentrantMutex<()> = ReentrantMutex::new(());
 
 impl<'a> Reader<'a> {
     fn new(rule: &'a ModRule, named: Named<'a>, contents: &'a mut dyn Contents) -> Self {
-        Self { rule, named, contents, main: Value::Null, others: HashMap::new(), trace: None }
+        Self { rule, named, contents, main: Value::Null, others: HashMap::new(), trace: None, alone: None }
     }
 
     fn all(&mut self, rulebook: &Rulebook) -> Result<Reading, ReadingError> {
@@ -203,6 +207,11 @@ impl<'a> Reader<'a> {
         Ok(self.rule.documents.is_empty())
     }
 
+    /// Waits until no other large mod is being read; the others then wait for this one.
+    fn read_alone(&mut self) {
+        self.alone.get_or_insert_with(|| LARGE_ONES.lock());
+    }
+
     fn note(&mut self, looked: impl FnOnce() -> Looked) {
         if let Some(trace) = &mut self.trace {
             trace.push(looked());
@@ -212,6 +221,9 @@ impl<'a> Reader<'a> {
     fn document(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
         let Some(member) = self.located(&rule.member) else { return Ok(None) };
         let Some(bytes) = self.contents.read(&member)? else { return Ok(None) };
+        if bytes.len() > LARGE_DOCUMENT_BYTES {
+            self.read_alone();
+        }
         let read = rule.notation.read(&bytes, rule.encoding);
         read.map(Some).map_err(|source| ReadingError::Document { member: rule.member.clone(), source })
     }
@@ -401,9 +413,9 @@ impl<'a> Reader<'a> {
         let is_inner = |path: &&str| rule.matches.iter().any(|pattern| pattern.fits(path));
         let members = self.contents.members().iter().filter(|member| is_inner(&member.path.as_str()));
         let inner: Vec<(String, u64)> = members.map(|member| (member.path.clone(), member.size)).collect();
-        let is_large = inner.iter().any(|(_, size)| *size > LARGE_BYTES) && left.held == 0;
-        // What a thread that panicked left behind is nothing.
-        let _alone = is_large.then(|| LARGE_ONES.lock().unwrap_or_else(PoisonError::into_inner));
+        if inner.iter().any(|(_, size)| *size > LARGE_BYTES) {
+            self.read_alone();
+        }
         let mut ids = Vec::new();
         for (member, _) in inner {
             if left.archives == 0 {

@@ -200,7 +200,7 @@ fn of_equal_copies_the_one_that_is_called_as_the_canon_calls_it_stays() {
         mods.extend(others.map(|at| found("tide", "2", at, &[("", "tide 2")])));
         let plan = planned(&survey(mods));
         let parked: Vec<&str> = plan.steps.iter().map(|step| step.path.as_str()).collect();
-        let expected = others.into_iter().filter(|at| *at != "mods/tide.psm").next_back().expect("one");
+        let expected = others.into_iter().rfind(|at| *at != "mods/tide.psm").expect("one");
         assert_eq!(parked, [expected], "{others:?}");
     }
 }

@@ -98,6 +98,7 @@ proptest! {
 #[case::empty_lists(Notation::Json, format!("[{}[]]", "[],".repeat(900_000)))]
 #[case::flags(Notation::Json, format!("{{\"a\":[{}1]}}", "1,".repeat(900_000)))]
 #[case::tables(Notation::Toml, (0..150_000).map(|n| format!("a{n}=1\nb{n}=[]\n")).collect())]
+#[case::headers(Notation::Toml, (0..180_000).map(|n| format!("[a.b{n}]\n")).collect())]
 #[case::elements(Notation::Xml, format!("<a>{}</a>", "<b/>".repeat(900_000)))]
 #[case::attributes(Notation::Xml, format!("<a>{}</a>", "<b c='' d=''/>".repeat(280_000)))]
 #[case::blocks(Notation::Yaml, "- a\n".repeat(900_000))]

@@ -106,6 +106,8 @@ fn laughs() -> String {
 #[rstest]
 #[case::aliases("hold.yaml", laughs())]
 #[case::lists("hold.json", format!("[{}[]]", "[],".repeat(1_300_000)))]
+#[case::headers("hold.toml", (0..130_000).map(|n| format!("[a.b{n}]\n")).collect())]
+#[case::blocks_in_blocks("hold.yaml", "- ".repeat(100_000))]
 #[case::tables("hold.toml", (0..300_000).map(|n| format!("a{n}={{}}\n")).collect())]
 #[case::elements("hold.xml", format!("<a>{}</a>", "<b/>".repeat(1_000_000)))]
 #[case::blocks("hold.yaml", "- a\n".repeat(1_000_000))]

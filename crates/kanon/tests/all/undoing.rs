@@ -111,7 +111,7 @@ fn a_world_that_nobody_played_in_is_no_new_one() {
 #[case::gone(|copy: &std::path::Path| std::fs::remove_file(copy).unwrap(), "is gone")]
 #[case::altered(|copy: &std::path::Path| std::fs::write(copy, "other bytes").unwrap(), "has other bytes")]
 #[case::link(|copy: &std::path::Path| { let kept = copy.with_extension("kept"); std::fs::rename(copy, &kept).unwrap(); std::os::unix::fs::symlink(&kept, copy).unwrap() }, "is no file of its own")]
-#[case::pipe(|copy: &std::path::Path| { std::fs::remove_file(copy).unwrap(); assert!(std::process::Command::new("mkfifo").arg(copy).status().unwrap().success()) }, "is no file of its own")]
+#[case::pipe(|copy: &std::path::Path| { std::fs::remove_file(copy).unwrap(); assert!(Command::new("mkfifo").arg(copy).status().unwrap().success()) }, "is no file of its own")]
 fn an_undo_whose_copies_are_not_sound_touches_nothing(#[case] harm: fn(&std::path::Path), #[case] told: &str) {
     let stage = stage("save");
     stage.write("fen/loads/lamp.load", load("lamp", "0.9", false));
@@ -135,7 +135,7 @@ fn an_undo_whose_copies_are_not_sound_touches_nothing(#[case] harm: fn(&std::pat
 #[test]
 fn an_undo_that_was_killed_is_known_and_finished() {
     let calls = "rename,renameat,renameat2,unlinkat,mkdir,mkdirat,fsync,utimensat";
-    let can_trace = std::process::Command::new("strace").args(["-qq", "-o", "/dev/null", "true"]).status();
+    let can_trace = Command::new("strace").args(["-qq", "-o", "/dev/null", "true"]).status();
     if !can_trace.is_ok_and(|status| status.success()) {
         eprintln!("skipped: strace is not installed, or may not trace here");
         return;
@@ -151,7 +151,7 @@ fn an_undo_that_was_killed_is_known_and_finished() {
         for part in ["fen", ".kanon"] {
             drop(std::fs::remove_dir_all(stage.path(&format!("{to}{part}"))));
             std::fs::create_dir_all(stage.path(to)).unwrap();
-            let done = std::process::Command::new("cp")
+            let done = Command::new("cp")
                 .arg("-a")
                 .arg(stage.path(&format!("{from}{part}")))
                 .arg(stage.path(&format!("{to}{part}")))
@@ -163,7 +163,7 @@ fn an_undo_that_was_killed_is_known_and_finished() {
     let (mut cut, mut known) = (0, 0);
     for number in 1..60 {
         copy("start/", "");
-        let mut command = std::process::Command::new("strace");
+        let mut command = Command::new("strace");
         command.args([
             "-f",
             "-qq",
