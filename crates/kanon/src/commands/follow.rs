@@ -113,7 +113,8 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         }
         drop(lock);
     }
-    conclude(&job, &following, news.stale, (&env, ui))
+    let again = game.again(goes_on, &env);
+    conclude(&job, (&following, news.stale, &again), (&env, ui))
 }
 
 /// What was cut off is finished first. Says whether to go on.
@@ -258,6 +259,16 @@ impl Game {
             take_over(&seen, folder.path())?;
         }
         Ok(folder)
+    }
+
+    /// The command that goes on from here: what is not remembered needs its invite once more.
+    fn again(&self, is_remembered: bool, env: &Env) -> String {
+        let command = env.command("follow");
+        let invite = self.invite.to_string();
+        if is_remembered || self.before.as_ref().is_some_and(|before| before.invite == invite) {
+            return command;
+        }
+        format!("{command} \"{invite}\"")
     }
 
     /// Where what was verified of a release is kept while the game follows another.
@@ -491,12 +502,16 @@ fn forget_fetched(job: &Job<'_>) -> Result<(), Failure> {
     Ok(())
 }
 
-fn conclude(job: &Job<'_>, following: &Following, stale: bool, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
+fn conclude(
+    job: &Job<'_>,
+    (following, stale, again): (&Following, bool, &str),
+    (env, ui): (&Env, &Ui),
+) -> Result<Outcome, Failure> {
     let (held, done) = outcome(job);
     let mut held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
     for finding in &mut held.findings {
         if finding.remedy.starts_with("kanon align") {
-            finding.remedy = env.command("follow");
+            again.clone_into(&mut finding.remedy);
         }
     }
     let good = in_line(&held.findings) && done;
@@ -522,7 +537,7 @@ fn conclude(job: &Job<'_>, following: &Following, stale: bool, (env, ui): (&Env,
                 false => render::check::Report::new(vec![held], Vec::new()).text(&job.canon()?.name),
             });
             if good && job.carried.is_some() {
-                text.push_str(&format!("after the next update: {}\n", env.command("follow")));
+                text.push_str(&format!("after the next update: {again}\n"));
             }
             ui.report(&text);
         }

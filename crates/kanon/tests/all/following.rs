@@ -38,7 +38,7 @@ fn leftovers_go_and_a_players_own_mods_stay() {
     stage.kanon(["follow", &invite, "tove", "--check"]).ends_with(1).says("old-lantern").says("kanon -C ");
     assert_eq!(game(&stage, "tove"), before, "it only said so");
     assert!(!stage.path("tove/.kanon").exists(), "and nothing was remembered");
-    stage.kanon(["follow", &invite, "tove"]).ends_with(1).says("add --yes");
+    stage.kanon(["follow", &invite, "tove"]).ends_with(1).says("add --yes").says(&format!("\"{invite}\""));
     assert!(!stage.path("tove/.kanon").exists(), "nobody has agreed");
     stage
         .kanon(["follow", "--yes", &invite, "tove"])
