@@ -32,8 +32,8 @@ const TOLD: usize = 50;
 #[derive(Debug, Default)]
 pub struct Problems {
     found: RefCell<Vec<Problem>>,
-    /// How many more there were.
-    more: Cell<usize>,
+    /// How many more there were, and whether one of them is an error.
+    more: Cell<(usize, bool)>,
     spent: Cell<usize>,
 }
 
@@ -64,7 +64,8 @@ impl Problems {
         if found.len() < TOLD {
             found.push(problem);
         } else {
-            self.more.set(self.more.get() + 1);
+            let (more, has_error) = self.more.get();
+            self.more.set((more + 1, has_error || problem.gravity == Gravity::Error));
         }
     }
 
@@ -72,11 +73,13 @@ impl Problems {
     pub fn into_sorted(self) -> Vec<Problem> {
         let mut problems = self.found.into_inner();
         problems.sort_by_key(|p| (p.span.start, p.span.end));
-        if let Some(last) = problems.last_mut().filter(|_| self.more.get() > 0) {
-            let more = format!("there are {} more problems of this kind in the file", self.more.get());
+        let (more, has_error) = self.more.get();
+        if let Some(last) = problems.last_mut().filter(|_| more > 0) {
+            let more = format!("there are {more} more problems in the file");
             last.help = Some(last.help.take().map_or_else(|| more.clone(), |help| format!("{help}; {more}")));
-            // One of those that are not told may be the error.
-            last.gravity = Gravity::Error;
+            if has_error {
+                last.gravity = Gravity::Error;
+            }
         }
         problems
     }
@@ -173,5 +176,23 @@ mod tests {
         problems.error(0..1, "bad");
         let bad = settle("x.toml", "t", Some(1), problems).expect_err("unusable");
         assert_eq!(bad.to_string(), "x.toml can't be used: line 1, column 1: bad");
+    }
+
+    #[test]
+    fn of_very_many_warnings_none_becomes_an_error() {
+        let problems = Problems::default();
+        (0..TOLD + 3).for_each(|at| problems.warning(at..at, "odd", "mend it"));
+        let told = problems.into_sorted();
+        assert_eq!(told.len(), TOLD);
+        assert!(told.iter().all(|problem| problem.gravity == Gravity::Warning));
+        assert_eq!(told[TOLD - 1].help.as_deref(), Some("mend it; there are 3 more problems in the file"));
+    }
+
+    #[test]
+    fn an_error_among_those_that_are_not_told_counts() {
+        let problems = Problems::default();
+        (0..TOLD).for_each(|at| problems.warning(at..at, "odd", "mend it"));
+        problems.error(TOLD..TOLD, "wrong");
+        assert!(problems.into_sorted().iter().any(|problem| problem.gravity == Gravity::Error));
     }
 }
