@@ -63,9 +63,9 @@ fn signatures_keys_lists_and_settings_are_understood() {
         file = "server.toml"
         at = "$.port"
         [[fragment]]
-        from = "extra/types.xml"
-        into = "world/types.xml"
-        before = "</types>"
+        from = "extra/wares.xml"
+        into = "world/wares.xml"
+        before = "</wares>"
         identity = "name"
         [[world]]
         in = {{ server = "worlds" }}
