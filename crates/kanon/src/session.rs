@@ -444,12 +444,14 @@ impl<'a> Session<'a> {
             let since = crate::env::time_of_day(holder.began);
             self.ui.notice(&format!("note: {name} is being aligned right now by {}, since {since}", holder.told()));
         } else if let Some(last) = self.interrupted(install)? {
-            let (what, ways) = match last.state {
-                AlignmentState::Undoing => ("taking back", format!("kanon undo {name} goes on with it")),
-                _ => ("alignment", format!("kanon align {name} finishes it, kanon undo {name} takes it back")),
+            let (what, how_far, ways) = match last.state {
+                AlignmentState::Undoing => ("taking back", String::new(), format!("kanon undo {name} goes on with it")),
+                _ => (
+                    "alignment",
+                    format!(" after {} of {} steps", last.steps_done, last.steps.len()),
+                    format!("kanon align {name} finishes it, kanon undo {name} takes it back"),
+                ),
             };
-            let steps = format!("{} of {} steps", last.steps_done, last.steps.len());
-            let how_far = if last.state == AlignmentState::Undoing { String::new() } else { format!(" after {steps}") };
             self.ui.notice(&format!("note: {what} {} of {name} was interrupted{how_far}; {ways}", last.id));
         }
         Ok(())

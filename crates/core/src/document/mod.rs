@@ -139,9 +139,7 @@ impl Notation {
             Self::Properties => lines::properties(&text).map_err(|reason| invalid("properties", &reason)),
         }
     }
-}
 
-impl Notation {
     /// Counts what begins or parts values, before any of it is read: read, each takes many times the room that it takes written.
     fn refuse_many(self, text: &str) -> Result<(), DocumentError> {
         let counts = |signs: &[u8]| text.bytes().filter(|byte| signs.contains(byte)).count();
@@ -150,7 +148,7 @@ impl Notation {
             // A table of TOML takes several times the room of a value.
             Self::Toml => counts(b",=[{") + 2 * counts(b"["),
             Self::Xml => counts(b"<="),
-            Self::Yaml => counts(b",[{\n") + counts(b":"),
+            Self::Yaml => counts(b",[{\n:"),
             Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),
         };
         if count > 2 * limits::DOCUMENT_NODES { Err(DocumentError::TooMany) } else { Ok(()) }
