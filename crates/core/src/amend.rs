@@ -7,11 +7,11 @@ use crate::check::{
     EntryState, EntryStates, ListWanted, Measure, can_be_made, entry_states, memory_floor, target, wanted_settings,
 };
 use crate::digest::Blake3;
-use crate::edit::{self, EditError, Wanted};
 use crate::path::InstallPath;
 use crate::reading::read_list;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
 use crate::survey::{Survey, SurveyedList, is_not_there};
+use crate::text::{self, EditError, Wanted};
 use crate::wish::Edits;
 
 /// What a person said, without which some things are not changed.
@@ -141,7 +141,7 @@ impl Change<'_> {
     fn apply(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Result<Vec<u8>, EditError> {
         match self {
             Self::List(rule, list, wanted) => {
-                let respelt = list.near.as_ref().map(|near| edit::respell_option(rule, bytes, near)).transpose()?;
+                let respelt = list.near.as_ref().map(|near| text::respell_option(rule, bytes, near)).transpose()?;
                 let bytes = respelt.as_deref().unwrap_or(bytes);
                 let raws = read_list(rule, bytes).map_err(|error| EditError::Unreadable(error.to_string()))?;
                 let same = raws.len() == list.entries.len()
@@ -149,14 +149,12 @@ impl Change<'_> {
                 if !same {
                     return Err(EditError::Unreadable("it was changed while it was looked at".to_owned()));
                 }
-                edit::write_list(rule, bytes, &wanted.known, &wanted.changes)
+                text::write_list(rule, bytes, &wanted.known, &wanted.changes)
             }
-            Self::Setting(rule, value) => edit::set(bytes, (rule.notation, rule.encoding), &rule.at, value),
+            Self::Setting(rule, value) => text::set(bytes, (rule.notation, rule.encoding), &rule.at, value),
             Self::Memory(rule, floor) => {
-                let found = |text: &str| rule.amount(text);
-                let unit = edit::TextFile::read(bytes, rule.encoding)?;
-                let unit = found(&unit.text).map(|amount| amount.unit).unwrap_or_default();
-                edit::set_in_option(bytes, rule.encoding, |text| Some(found(text)?.at), &rule.written(*floor, &unit))
+                let option = (|text: &str| rule.dialect(text), rule.option.as_str(), rule.unit);
+                text::command::raise(bytes, rule.encoding, option, (*floor, |unit: &str| rule.written(*floor, unit)))
             }
             Self::Entries { rule, wanted, gone } => {
                 let text = |(needed, replaces): &(NeededEntry, bool)| {
@@ -166,7 +164,7 @@ impl Change<'_> {
                     Ok(Wanted { key: needed.key.clone(), text: text.ok_or_else(missing)?, replaces: *replaces })
                 };
                 let wanted: Vec<Wanted> = wanted.iter().map(text).collect::<Result<_, EditError>>()?;
-                edit::merge(bytes, rule, &wanted, gone)
+                text::merge(bytes, rule, &wanted, gone)
             }
         }
     }

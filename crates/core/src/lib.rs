@@ -14,8 +14,7 @@ pub mod check;
 pub mod compare;
 pub mod diagnose;
 pub mod digest;
-pub mod document;
-pub mod edit;
+
 pub mod finding;
 pub mod handout;
 pub mod health;
@@ -33,6 +32,7 @@ pub mod seek;
 pub mod signature;
 pub mod solve;
 pub mod survey;
+pub mod text;
 pub mod update;
 pub mod version;
 pub mod wish;

@@ -11,12 +11,11 @@ use kanon_core::amend::{Amendment, NeededEntry, Said, amendments};
 use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::check::Measure;
 use kanon_core::digest::Blake3;
-use kanon_core::document::{self, Encoding};
-use kanon_core::edit;
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::FragmentRule;
 use kanon_core::survey::Survey;
+use kanon_core::text::{self, Encoding};
 use kanon_reach::bytes::{self, Bytes};
 use kanon_reach::error::{During, ReachError};
 use kanon_reach::install::Install;
@@ -96,7 +95,7 @@ const LINE_CHARS: usize = 500;
 /// The lines in which two states of a text file differ.
 fn changed_lines(before: &[u8], after: &[u8]) -> Vec<LineChange> {
     let text = |bytes| {
-        let utf8 = document::text(bytes, Encoding::Utf8).or_else(|_| document::text(bytes, Encoding::Windows1252));
+        let utf8 = text::text(bytes, Encoding::Utf8).or_else(|_| text::text(bytes, Encoding::Windows1252));
         utf8.map(Cow::into_owned).unwrap_or_default()
     };
     let (before, after) = (text(before), text(after));
@@ -168,9 +167,9 @@ fn entry_texts(
     let bytes = session.bytes(&sources.iter().map(|source| source.digest).collect())?;
     for source in &sources {
         let read = bytes.paths(source.digest).iter().find_map(|path| source.read(path));
-        let Some(text) = read.as_deref().and_then(|bytes| document::text(bytes, Encoding::Utf8).ok()) else { continue };
+        let Some(text) = read.as_deref().and_then(|bytes| text::text(bytes, Encoding::Utf8).ok()) else { continue };
         // Where the bytes have changed since they were seen, the digests of the entries tell.
-        for entry in edit::brought(&text, source.rule).unwrap_or_default() {
+        for entry in text::brought(&text, source.rule).unwrap_or_default() {
             let needed = NeededEntry { of_mod: source.sealed.folded_id(), key: entry.key, blake3: entry.digest };
             texts.insert(needed, text[entry.span].to_owned());
         }

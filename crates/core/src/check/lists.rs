@@ -4,10 +4,10 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::{Measure, align, may_stay};
 use crate::canon::{Canon, SealedList, SealedMod};
-use crate::edit::{Change, Entry, digest_like, entry_text, option_text};
 use crate::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::rulebook::{EntryShape, ListForm, ListRule, Names, Role, Rulebook};
 use crate::survey::{ListEntry, NOT_THERE, NeededOn, StandsFor, Survey, SurveyedList, SurveyedMod, is_not_there};
+use crate::text::{Change, Entry, digest_like, entry_text, option_text};
 
 /// What a list is to say, as changes of what it says.
 #[derive(Debug, Clone, PartialEq, Eq)]

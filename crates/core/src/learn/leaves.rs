@@ -2,8 +2,8 @@
 
 use serde_json::Value;
 
-use crate::document::scalar;
 use crate::limits;
+use crate::text::scalar;
 
 /// A scalar and where it stands. Items of lists of one count as standing at `[0]`.
 #[derive(Debug, Clone, PartialEq, Eq)]

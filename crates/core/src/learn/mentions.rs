@@ -11,10 +11,10 @@ use super::leaves::{Held, Holder, holders, leaves};
 use super::sight::{Guessed, Seen, Sight, extension, guess, is_inside, name, small};
 use super::words::{hints, is_version};
 use crate::digest::DigestKind;
-use crate::document::{Encoding, text};
 use crate::path::InstallPath;
-use crate::reading::{is_comment, option_values};
 use crate::rulebook::Role;
+use crate::text::command::{Dialect, is_comment, options};
+use crate::text::{Encoding, text};
 
 /// A mod as lists may call it.
 #[derive(Debug, Clone)]
@@ -513,7 +513,7 @@ fn of_map(
     if hits.len() < 2 || (bare && hits.len() * 10 < entries.len() * 6) {
         return None;
     }
-    let scalars: Vec<Option<String>> = hits.iter().map(|(_, value)| crate::document::scalar(value)).collect();
+    let scalars: Vec<Option<String>> = hits.iter().map(|(_, value)| crate::text::scalar(value)).collect();
     let words: Vec<Option<&str>> = scalars.iter().map(Option::as_deref).collect();
     let mut lines = vec![("each".to_owned(), quoted(&holder.path))];
     let (mut flagged, mut kind) = (false, None);
@@ -625,7 +625,8 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
     }
     let mut lines = vec![("option".to_owned(), quoted(&option))];
     let unescaped = between.replace('\\', "");
-    let values = option_values(body, &option, Some(between)).ok()?;
+    let dialect = Dialect::of(seen.path.name(), body);
+    let values = options(body, dialect, &option, Some(between).filter(|_| !repeated)).ok()?;
     // A shell's `\;` is a `;` once the shell has read it.
     let between = if values.iter().any(|found| found.value.contains(between)) { between } else { unescaped.as_str() };
     if !repeated {

@@ -517,7 +517,7 @@ fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Opti
     let entries: Vec<&(String, Value)> = place.maps.iter().flat_map(|(_, map)| map).collect();
     let range = |value: &Value| match value {
         Value::Array(items) => items.iter().all(|item| item.as_str().is_some_and(|text| range_look(text).is_some())),
-        other => crate::document::scalar(other).is_some_and(|text| range_look(&text).is_some()),
+        other => crate::text::scalar(other).is_some_and(|text| range_look(&text).is_some()),
     };
     let ranges = entries.iter().filter(|(_, value)| range(value)).count();
     if entries.is_empty() || ranges * 10 < entries.len() * 9 {
@@ -530,7 +530,7 @@ fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Opti
     }
     let entry = |(id, value): &(String, Value)| Entry {
         id: id.clone(),
-        range: crate::document::scalar(value).or_else(|| crate::document::scalar(value.as_array()?.first()?)),
+        range: crate::text::scalar(value).or_else(|| crate::text::scalar(value.as_array()?.first()?)),
         kind: None,
     };
     let spread = spread(units, place.maps.iter().map(|(at, map)| (*at, map.iter().map(entry).collect())));

@@ -544,7 +544,7 @@ pub fn nested(sight: &dyn Sight, shelf: &Shelf, id: &Choice) -> Option<(String, 
         for (path, _) in inner.take(NESTED - ids.len().min(NESTED)) {
             let Some(document) = inner_document(sight, unit, path, document) else { continue };
             let at = id.path.as_deref().and_then(|path| serde_json_path::JsonPath::parse(path).ok());
-            ids.extend(at.and_then(|at| at.query(&document).iter().find_map(|value| crate::document::scalar(value))));
+            ids.extend(at.and_then(|at| at.query(&document).iter().find_map(|value| crate::text::scalar(value))));
             let folder = parent(path);
             let end = extension(name(path));
             pattern = Some(if folder.is_empty() { format!("*.{end}") } else { format!("{folder}/*.{end}") });
@@ -621,9 +621,9 @@ pub fn document_line(shelf: &Shelf) -> Option<String> {
             let notation = found.and_then(|found| found.untold_notation(pattern));
             let notation = notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
             let encoding = found.map(|found| found.encoding).unwrap_or_default();
-            let encoding = crate::document::ENCODING_WORDS
+            let encoding = crate::text::ENCODING_WORDS
                 .iter()
-                .find(|(_, own)| *own == encoding && *own != crate::document::Encoding::Utf8);
+                .find(|(_, own)| *own == encoding && *own != crate::text::Encoding::Utf8);
             let encoding = encoding.map_or_else(String::new, |(word, _)| format!(", encoding = \"{word}\""));
             format!("{{ member = {}{notation}{encoding} }}", quoted(pattern))
         })

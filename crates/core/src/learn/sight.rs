@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, HashSet};
 
 use serde_json::Value;
 
-use crate::document::{self, Encoding, Notation};
 use crate::limits;
 use crate::path::InstallPath;
 use crate::reading::{Contents, is_archive};
 use crate::rulebook::Role;
+use crate::text::{self, Encoding, Notation};
 
 /// A file of an install.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -54,7 +54,7 @@ pub struct Guessed {
 /// Reads bytes as a document if they are one.
 pub fn guess(name: &str, bytes: &[u8]) -> Option<Guessed> {
     let encoding = encoding_of(bytes)?;
-    let text = document::text(bytes, encoding).ok()?;
+    let text = text::text(bytes, encoding).ok()?;
     let notation = notation_of(name, &text)?;
     let value = notation.read(bytes, encoding).ok()?;
     // A byte-order mark says it by itself; only files without one need to be told.

@@ -11,8 +11,8 @@ use serde_json_path::JsonPath;
 use super::archive::Archive;
 use super::contents::{Contents, ContentsError, ITSELF};
 use crate::digest::{Blake3, DigestKind};
-use crate::document::{self, DocumentError, Encoding, scalar};
-use crate::edit;
+use crate::text::{self, DocumentError, Encoding, scalar};
+
 use crate::limits;
 use crate::path::printable;
 use crate::rulebook::{
@@ -84,9 +84,9 @@ fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, reading: &mu
     for rule in &rulebook.fragments {
         let entries = match contents.read(&rule.from) {
             Ok(None) => continue,
-            Ok(Some(bytes)) => document::text(&bytes, Encoding::Utf8)
+            Ok(Some(bytes)) => text::text(&bytes, Encoding::Utf8)
                 .map_err(|error| error.to_string())
-                .and_then(|text| edit::brought(&text, rule)),
+                .and_then(|text| text::brought(&text, rule)),
             Err(error) => Err(error.to_string()),
         };
         match entries {
@@ -379,7 +379,7 @@ impl<'a> Reader<'a> {
     fn text(&mut self, member: &str, encoding: Encoding) -> Result<Option<String>, ReadingError> {
         let Some(located) = self.located(member) else { return Ok(None) };
         let Some(bytes) = self.contents.read(&located)? else { return Ok(None) };
-        let text = document::text(&bytes, encoding);
+        let text = text::text(&bytes, encoding);
         text.map(|text| Some(text.into_owned()))
             .map_err(|source| ReadingError::Document { member: member.to_owned(), source })
     }

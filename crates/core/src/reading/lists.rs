@@ -7,10 +7,10 @@ use serde_json::Value;
 use serde_json_path::JsonPath;
 
 use super::facts::path_words;
-use super::launch::{LaunchError, OptionValue, is_comment, option_values};
-use crate::document::{self, DocumentError, Notation, scalar};
 use crate::limits;
 use crate::rulebook::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
+use crate::text::command::{LaunchError, is_comment, options};
+use crate::text::{self, DocumentError, Notation, scalar};
 
 /// One entry, before anybody looked which mod it names.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -56,23 +56,27 @@ pub fn read_list(rule: &ListRule, bytes: &[u8]) -> Result<Vec<RawEntry>, ListErr
             document_entries(rule, (&document, *notation), each, shape)?
         }
         ListForm::Option { option, between } => {
-            let text = document::text(bytes, rule.encoding)?;
-            let values = option_values(&text, option, between.as_deref())?;
+            let text = text::text(bytes, rule.encoding)?;
+            let values = options(&text, rule.dialect(&text), option, between.as_deref())?;
             if values.is_empty() {
                 return Err(ListError::NoOption(option.clone()));
             }
-            let pieces = |found: &OptionValue| {
-                split(&found.value, between.as_deref()).into_iter().map(str::to_owned).collect::<Vec<_>>()
-            };
-            let mut each: Vec<Vec<String>> = values.iter().map(pieces).collect();
-            // The same line twice, for two ways to start, is one list.
-            if between.is_some() && each.iter().all(|pieces| *pieces == each[0]) {
+            // What is given in one command is one list.
+            let mut each: Vec<(usize, Vec<String>)> = Vec::new();
+            for found in values {
+                match each.last_mut() {
+                    Some((group, entries)) if *group == found.group => entries.extend(found.entries),
+                    _ => each.push((found.group, found.entries)),
+                }
+            }
+            // The same list twice, for two ways to start, is one.
+            if each.iter().all(|(_, entries)| *entries == each[0].1) {
                 each.truncate(1);
             }
-            each.iter().flatten().map(|text| of_text(rule, text)).collect()
+            each.iter().flat_map(|(_, entries)| entries).map(|text| of_text(rule, text)).collect()
         }
         ListForm::Lines => {
-            let text = document::text(bytes, rule.encoding)?;
+            let text = text::text(bytes, rule.encoding)?;
             text.lines().filter_map(|line| of_line(rule, line)).collect()
         }
     };
@@ -111,7 +115,11 @@ pub fn of_line(rule: &ListRule, line: &str) -> Option<RawEntry> {
     (!line.is_empty() && (is_off || written_so() || !is_comment(line))).then(|| of_text(rule, line))
 }
 
-fn document_entries(
+/// The entries that a document holds.
+///
+/// # Errors
+/// When nothing stands where they are to be.
+pub fn document_entries(
     rule: &ListRule,
     (document, notation): (&Value, Notation),
     each: &JsonPath,
@@ -124,7 +132,9 @@ fn document_entries(
         nodes.extend(alone.query(document).all().into_iter().filter(|node| scalar(node).is_some()));
     }
     // An empty list is one; a place that is not there, such as a misspelt key, is not.
-    if nodes.is_empty() && !parent_is_there((document, notation), each) {
+    // The tables of TOML that make a list are not there either, when it has none.
+    let may_be_none = notation == Notation::Toml && matches!(shape, EntryShape::Object(_));
+    if nodes.is_empty() && !may_be_none && !parent_is_there((document, notation), each) {
         return Err(ListError::Nothing(path_words(each)));
     }
     let mut entries = Vec::new();
@@ -169,7 +179,14 @@ fn parent_is_there((document, notation): (&Value, Notation), each: &JsonPath) ->
             node.is_array() || node.is_object() || node.is_null() || node.as_str().is_some_and(str::is_empty)
         })
     };
-    is_there(&parent) || notation == Notation::Xml && xml_list(each).is_some_and(|(element, _)| is_there(&element))
+    // A key that may stand several times need not stand at all, where its section does.
+    let section = || {
+        let (section, _) = parent.rsplit_once('.')?;
+        (is_of_lines(notation) && section != "$").then(|| is_there(section))
+    };
+    is_there(&parent)
+        || section().unwrap_or(false)
+        || notation == Notation::Xml && xml_list(each).is_some_and(|(element, _)| is_there(&element))
 }
 
 /// For a list of XML elements: the path of the element around them, and what each of them is called.

@@ -4,7 +4,6 @@ mod archive;
 mod contents;
 mod entries;
 mod facts;
-mod launch;
 mod lists;
 mod signed;
 
@@ -12,8 +11,8 @@ pub use archive::{Archive, ArchiveError, is_archive};
 pub use contents::{Contents, ContentsError, ITSELF, NoContents};
 pub use entries::Known;
 pub use facts::{Looked, Named, ReadingError, explain_mod, path_words, read_mod};
-pub use launch::{LaunchError, OptionValue, is_comment, near_option, option_values};
 pub use lists::{
-    ListError, RawEntry, is_of_lines, is_on, list_parent, of_key, of_line, of_text, read_list, split, xml_list,
+    ListError, RawEntry, document_entries, is_of_lines, is_on, list_parent, of_key, of_line, of_text, read_list, split,
+    xml_list,
 };
 pub use signed::SignedNames;

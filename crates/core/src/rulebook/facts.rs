@@ -8,8 +8,8 @@ use serde_json_path::JsonPath;
 
 use super::names::NamePattern;
 use crate::digest::DigestKind;
-use crate::document::{Encoding, Notation};
 use crate::survey::RelationKind;
+use crate::text::{Encoding, Notation};
 
 /// A document that belongs to a mod: a member of its archive or a file in its folder.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -8,8 +8,8 @@ use serde_json_path::JsonPath;
 use super::model::Role;
 use super::names::NamePattern;
 use super::places::PlacePattern;
-use crate::document::{Encoding, Notation};
 use crate::survey::NeededOn;
+use crate::text::{Dialect, Encoding, Notation};
 
 /// A mod list or a launch line.
 #[derive(Debug, Clone)]
@@ -36,6 +36,13 @@ pub struct ListRule {
     pub shelves: Vec<String>,
     /// Where the mods are needed that it names; those that its side needs, when not said.
     pub needed_on: Vec<NeededOn>,
+}
+
+impl ListRule {
+    /// What the command line stands in that this is a list of.
+    pub fn dialect(&self, text: &str) -> Dialect {
+        Dialect::of(&self.file.as_ref().map(ToString::to_string).unwrap_or_default(), text)
+    }
 }
 
 /// Where in a file the entries of a list are.

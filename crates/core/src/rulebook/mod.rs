@@ -22,7 +22,7 @@ pub use model::{
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
-pub use settings::{Amount, ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
+pub use settings::{ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size, unit_bytes};
 pub use spots::{key_of_section, named_table};
 
 /// A rulebook of the game `g` that says just this of its logs and messages, with the loader Trellis.

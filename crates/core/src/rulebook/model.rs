@@ -11,9 +11,9 @@ use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, MemoryRule, SettingRule};
-use crate::document::{Encoding, Notation};
 use crate::finding::Code;
 use crate::path::InstallPath;
+use crate::text::{Encoding, Notation};
 use crate::version::Versions;
 
 /// Which side of the game an install is.

@@ -14,13 +14,13 @@ use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, FLAG_WORDS, MemoryRule, SettingRule, size};
 use crate::digest::{DIGEST_WORDS, DigestKind};
-use crate::document::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation, brackets_deep};
 use crate::finding::Code;
 use crate::limits;
 use crate::path::{InstallPath, PathError};
 use crate::problem::{BadFile, Parsed, Problems, nearest, settle};
 use crate::section::{Section, Spot, read_root};
 use crate::survey::{NeededOn, RelationKind};
+use crate::text::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation, brackets_deep};
 use crate::version::{Bare, Ranges, Scheme, Versions};
 
 /// The first line of every rulebook.
@@ -885,8 +885,11 @@ fn same_values(section: &Section<'_>, kind: Kind) -> Vec<Vec<String>> {
 fn memory(section: &Section<'_>) -> Option<MemoryRule> {
     let file = section.required_text("file").and_then(|spot| checked_path(section, spot, PlacePattern::of_game));
     let option = section.required_text("option").and_then(|(text, span)| {
-        let pattern = MemoryRule::pattern(text);
-        pattern.map_err(|_| section.problems().error(span, format!("`{text}` can't be looked for"))).ok()
+        let option = text.trim_end();
+        if option.is_empty() {
+            section.problems().error(span, format!("`{text}` can't be looked for"));
+        }
+        (!option.is_empty()).then(|| option.to_owned())
     });
     let amount = |key: &'static str| {
         let (text, span) = section.text(key)?;

@@ -1,12 +1,12 @@
 //! Settings and memory: what a rulebook says of them, which values mean the same, and texts that quote other things.
 
-use crate::document::{Encoding, Notation};
 use crate::path::InstallPath;
+use crate::text::command::{Amount, amounts};
+use crate::text::{Dialect, Encoding, LaunchError, Notation};
 
 use super::model::Role;
 use super::places::PlacePattern;
 
-use regex::Regex;
 use serde_json_path::JsonPath;
 
 /// A setting.
@@ -73,8 +73,8 @@ pub struct MemoryRule {
     pub file: PlacePattern,
     /// How its text is stored.
     pub encoding: Encoding,
-    /// The option, found with the number and its unit as groups.
-    pub option: Regex,
+    /// The option, before the number and its unit.
+    pub option: String,
     /// How many bytes a number without a unit stands for.
     pub unit: u64,
     /// So many bytes at least.
@@ -83,46 +83,18 @@ pub struct MemoryRule {
     pub each_mod: u64,
 }
 
-/// An amount of memory in a launch line.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Amount {
-    /// Its bytes.
-    pub bytes: u64,
-    /// Where number and unit stand.
-    pub at: std::ops::Range<usize>,
-    /// The unit as it is written.
-    pub unit: String,
-}
-
 impl MemoryRule {
-    /// The pattern that finds an option with an amount behind it.
+    /// The amounts that a launch line gives, each time that it gives one.
     ///
     /// # Errors
-    /// When the option is nothing that can be looked for.
-    pub fn pattern(option: &str) -> Result<Regex, regex::Error> {
-        Regex::new(&format!(
-            r#"(?m)(?:^|[\s"']){}[=:]?[ \t]*["']?(?<amount>(?<number>[0-9]+)(?<unit>[kKmMgGtT]?(?:i?[bB])?))(?:$|[\s"'])"#,
-            regex::escape(option.trim_end())
-        ))
+    /// When the line can't be read.
+    pub fn amounts(&self, text: &str) -> Result<Vec<Amount>, LaunchError> {
+        amounts(text, self.dialect(text), &self.option, self.unit)
     }
 
-    /// The amount that a launch line gives; a line that is a comment gives none.
-    pub fn amount(&self, text: &str) -> Option<Amount> {
-        let is_comment = |at: usize| {
-            let start = text[..at].rfind('\n').map_or(0, |end| end + 1);
-            crate::reading::is_comment(&text[start..])
-        };
-        let captures = self
-            .option
-            .captures_iter(text)
-            .find(|captures| captures.name("amount").is_some_and(|found| !is_comment(found.start())))?;
-        let (number, unit) = (captures.name("number")?.as_str(), captures.name("unit")?.as_str());
-        let each = if unit.is_empty() { self.unit } else { unit_bytes(unit)? };
-        Some(Amount {
-            bytes: number.parse::<u64>().ok()?.checked_mul(each)?,
-            at: captures.name("amount")?.range(),
-            unit: unit.to_owned(),
-        })
+    /// What the launch line stands in.
+    pub fn dialect(&self, text: &str) -> Dialect {
+        Dialect::of(&self.file.to_string(), text)
     }
 
     /// At least so many bytes, written in a unit.
@@ -141,7 +113,8 @@ impl MemoryRule {
     }
 }
 
-fn unit_bytes(unit: &str) -> Option<u64> {
+/// How many bytes a unit stands for, such as `k`, `MiB`, `G`.
+pub fn unit_bytes(unit: &str) -> Option<u64> {
     match unit.chars().next()?.to_ascii_lowercase() {
         'k' => Some(1 << 10),
         'm' => Some(1 << 20),
@@ -218,7 +191,7 @@ mod tests {
             of: None,
             file: PlacePattern::new("start.sh").expect("a place"),
             encoding: Encoding::Utf8,
-            option: MemoryRule::pattern(option).expect("a pattern"),
+            option: option.to_owned(),
             unit,
             floor: 0,
             each_mod: 0,
@@ -226,15 +199,26 @@ mod tests {
     }
 
     #[rstest]
-    #[case("-room", "hall -room2G -x", Some((2 << 30, "G")))]
-    #[case("-room=", "hall -room=512M", Some((512 << 20, "M")))]
-    #[case("--room", "hall --room 3 -x", Some((3 << 20, "")))]
-    #[case("-room=", "hall \"-room=4GiB\"", Some((4 << 30, "GiB")))]
-    #[case("-room=", "rem -room=1G\nhall -room=2G", Some((2 << 30, "G")))]
-    #[case("-room=", "hall -broom=2G -room=much", None)]
-    fn amounts_are_found(#[case] option: &str, #[case] line: &str, #[case] expected: Option<(u64, &str)>) {
-        let found = rule(option, 1 << 20).amount(line);
-        assert_eq!(found.as_ref().map(|found| (found.bytes, found.unit.as_str())), expected);
+    #[case("-room", "hall -room2G -x", &[(2 << 30, "G")])]
+    #[case("-room=", "hall -room=512M", &[(512 << 20, "M")])]
+    #[case("--room", "hall --room 3 -x", &[(3 << 20, "")])]
+    #[case("-room=", "hall \"-room=4GiB\"", &[(4 << 30, "GiB")])]
+    #[case("-room=", "# hall -room=1G\nhall -room=2G\nhall -room=1.5G; sleep 5", &[(2 << 30, "G"), (3 << 29, "G")])]
+    #[case("-room=", "ROOM=2G\nhall -room=$ROOM -x", &[(2 << 30, "G")])]
+    #[case("-room=", "ARGS='-port=1 -room=1G'\nhall $ARGS", &[(1 << 30, "G")])]
+    #[case("-room=", "hall -broom=2G", &[])]
+    #[case("-room", "hall -roommate=2G", &[])]
+    fn amounts_are_found(#[case] option: &str, #[case] line: &str, #[case] expected: &[(u64, &str)]) {
+        let found = rule(option, 1 << 20).amounts(line).expect("read");
+        let found: Vec<(u64, &str)> =
+            found.iter().map(|found| (found.bytes.expect("an amount"), found.unit.as_str())).collect();
+        assert_eq!(found, expected);
+    }
+
+    #[test]
+    fn what_is_no_amount_is_told() {
+        let found = rule("-room=", 1 << 20).amounts("hall -room=much\n").expect("read");
+        assert_eq!((found[0].bytes, found[0].text.as_str(), found[0].line), (None, "much", 1));
     }
 
     #[rstest]

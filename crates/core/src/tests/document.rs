@@ -1,4 +1,5 @@
 use super::*;
+use crate::text::ENCODING_WORDS;
 use proptest::prelude::*;
 use rstest::rstest;
 use serde_json::json;
@@ -8,7 +9,7 @@ use serde_json::json;
 #[case(Notation::Json, "// ours\n{\"id\": \"tide\", /* and */ \"n\": [1, 2,],}", json!({"id": "tide", "n": [1, 2]}))]
 #[case(Notation::Toml, "id = 'tide'\r\n", json!({"id": "tide"}))]
 #[case(Notation::Yaml, "id: tide\nneeds:\n  - core\n  - {id: fog, range: '>=1'}\n---\nsecond: x\n", json!({"id": "tide", "needs": ["core", {"id": "fog", "range": ">=1"}]}))]
-#[case(Notation::Ini, "top = 1\n[Mod]\nName = Tide Clock\nPath = a\\b\nneeds = core\nneeds = fog ; both\n", json!({"top": "1", "Mod": {"Name": "Tide Clock", "Path": "a\\b", "needs": ["core", "fog ; both"]}}))]
+#[case(Notation::Ini, "top = 1\n[Mod]\nName = Tide Clock\nPath = a\\b\nneeds = core\nneeds = fog ; both\n", json!({"top": "1", "Mod": {"Name": "Tide Clock", "Path": "a\\b", "needs": ["core", "fog"]}}))]
 #[case(Notation::KeyValue, "# ours\nname = tide;\ntitle = \"Tide = Clock\"\n// more\nflag\nneeds: core\n", json!({"name": "tide", "title": "Tide = Clock", "flag": "", "needs": "core"}))]
 #[case(Notation::Properties, "# ours\nname: tide\nlong = one \\\n  two\ngreek = \\u03b1\n", json!({"name": "tide", "long": "one two", "greek": "α"}))]
 #[case(Notation::Xml, "<?xml version='1.0'?><!DOCTYPE mod><mod id='tide'><name>Tide &amp; &#x43;o</name><li>1</li><li v='2'/>x<!-- c --></mod>",

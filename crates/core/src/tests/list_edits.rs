@@ -89,7 +89,7 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
 )]
 #[case::yaml("file = \"b.yaml\"\neach = \"$.mods[*]\"", "mods:\n  - b   # second\n  - \"gone\"\n  - a\nport: 1\n", &["a", "b", "c"], "mods:\n  - a\n  - b   # second\n  - c\nport: 1\n")]
 #[case::yaml_flow("file = \"b.yaml\"\neach = \"$.mods[*]\"", "mods: [b]\n", &["b", "c"], "mods: [b, c]\n")]
-#[case::yaml_nothing("file = \"b.yaml\"\neach = \"$.mods[*]\"", "a: 1\nmods: []\n", &["b"], "a: 1\nmods: [\n  b\n]\n")]
+#[case::yaml_nothing("file = \"b.yaml\"\neach = \"$.mods[*]\"", "a: 1\nmods: []\n", &["b"], "a: 1\nmods: [b]\n")]
 #[case::elements(
     "file = \"w.xml\"\neach = \"$.world.loads[*].load[*]\"\nid = \"$['@ref']\"",
     "<world>\r\n  <loads>\r\n    <load ref='b'/> <!-- kept -->\r\n    <load ref='gone' />\r\n  </loads>\r\n</world>",
@@ -113,7 +113,7 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
     &["a", "b"],
     "name = \"x\";\nbring_a = on; // low\nbring_b = on;\nport = 1;\n"
 )]
-#[case::one_a_line("file = \"m.txt\"\nnotation = \"lines\"\noff = \"#{id}\"", "# mods of ours\r\na\r\n#b\r\n\r\ngone", &["b", "a", "c"], "# mods of ours\r\nb\r\na\r\nc\r\n")]
+#[case::one_a_line("file = \"m.txt\"\nnotation = \"lines\"\noff = \"#{id}\"", "# mods of ours\r\na\r\n#b\r\n\r\ngone", &["b", "a", "c"], "# mods of ours\r\nb\r\na\r\nc")]
 #[case::an_empty_file("file = \"m.txt\"\nnotation = \"lines\"", "", &["a", "b"], "a\nb\n")]
 #[case::launch_line(
     "file = \"s.bat\"\noption = \"-holds=\"\nentry = \"#{id}\"\nbetween = \";\"",

@@ -1,4 +1,5 @@
 use super::*;
+use crate::text::scalar;
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -98,18 +99,10 @@ fn what_has_no_place_is_refused(#[case] notation: Notation, #[case] text: &str, 
     assert!(setting(notation, text, at, value).is_err());
 }
 
-#[test]
-fn the_value_of_an_option_is_set() {
-    let edited =
-        set_in_option(b"hall -room=512M -x\r\n", Encoding::Utf8, |text| text.find("512M").map(|at| at..at + 4), "2G");
-    assert_eq!(edited.expect("set"), b"hall -room=2G -x\r\n");
-    assert!(set_in_option(b"hall", Encoding::Utf8, |_| None, "2G").is_err());
-}
-
 proptest! {
     #[test]
     fn what_is_set_is_read_back(notation in 0usize..7, value in "[a-zA-Z0-9 äß_.:/\\\\#;<>&'\"-]{1,20}") {
-        let (_, notation) = crate::document::NOTATION_WORDS[notation];
+        let (_, notation) = crate::text::NOTATION_WORDS[notation];
         let (text, at) = match notation {
             Notation::Json => ("{\"a\": 1, \"k\": \"v\"}", "$.k"),
             Notation::Toml => ("k = \"v\"\n[t]\na = 1\n", "$.k"),

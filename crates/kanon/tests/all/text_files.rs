@@ -86,7 +86,7 @@ fn aligned(stage: &Stage, install: &str, more: &[&str]) -> Said {
     "file = \"fen.ini\"\nencoding = \"windows-1252\"\neach = \"$.Loads\"\nform = \"id-to-fields\"\ntext = '^(?<on>yes|no),'\nordered = true",
     "fen.ini",
     b"; f\xfcr uns\r\n[Loads]\r\nfog = yes,weight=2\r\n; the reeds\r\nreed  =  no,weight=7\r\n\r\n[Snow]\r\ndeep=yes\r\n",
-    b"; f\xfcr uns\r\n[Loads]\r\nowl = yes,weight=2\r\nreed  =  yes,weight=7\r\n; the reeds\r\nfog = yes,weight=2\r\n\r\n[Snow]\r\ndeep=yes\r\n",
+    b"; f\xfcr uns\r\n[Loads]\r\nowl = yes,weight=2\r\n; the reeds\r\nreed  =  yes,weight=7\r\nfog = yes,weight=2\r\n\r\n[Snow]\r\ndeep=yes\r\n",
     &["list-entry-missing", "list-entry-off", "list-order"]
 )]
 #[case::switches(

@@ -5,14 +5,15 @@ use std::collections::{BTreeMap, HashSet};
 use std::io;
 
 use kanon_core::digest::Blake3;
-use kanon_core::document::{self, scalar};
 use kanon_core::limits;
 use kanon_core::path::{InstallPath, off_limits};
-use kanon_core::reading::{Known, RawEntry, near_option, read_list};
+use kanon_core::reading::{Known, RawEntry, read_list};
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
 use kanon_core::survey::{
     ListEntry, NOT_THERE, Reading, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting,
 };
+use kanon_core::text::command::near_option;
+use kanon_core::text::{self, scalar};
 
 use crate::install::Install;
 
@@ -93,8 +94,8 @@ pub fn lists<'r>(install: &dyn Install, rulebook: &'r Rulebook, role: Role) -> V
 /// What stands behind an option that may be the rule's with a slip of the pen, and is no other list's.
 fn nearly(rulebook: &Rulebook, rule: &ListRule, bytes: &[u8]) -> Option<(String, Vec<RawEntry>)> {
     let ListForm::Option { option, between } = &rule.form else { return None };
-    let text = document::text(bytes, rule.encoding).ok()?;
-    let near = near_option(&text, option)?;
+    let text = text::text(bytes, rule.encoding).ok()?;
+    let near = near_option(&text, rule.dialect(&text), option)?;
     let is_anothers = |other: &ListRule| matches!(&other.form, ListForm::Option { option, .. } if *option == near);
     if rulebook.lists.iter().any(is_anothers) {
         return None;
@@ -205,10 +206,18 @@ pub fn memory(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<Sur
     let each = rules.flat_map(|rule| resolve(install, &rule.file).into_iter().map(move |file| (rule, file)));
     each.map(|(rule, file)| {
         let text = document(install, &file).map_err(|error| told(&error)).and_then(|bytes| {
-            document::text(&bytes, rule.encoding).map(Cow::into_owned).map_err(|error| error.to_string())
+            text::text(&bytes, rule.encoding).map(Cow::into_owned).map_err(|error| error.to_string())
         });
-        match text {
-            Ok(text) => SurveyedMemory { file, bytes: rule.amount(&text).map(|amount| amount.bytes), problem: None },
+        let found = text.and_then(|text| rule.amounts(&text).map_err(|error| error.to_string()));
+        match found {
+            Ok(found) => {
+                // The least that it is started with counts.
+                let unread = found.iter().find(|amount| amount.bytes.is_none());
+                let problem =
+                    unread.map(|amount| format!("line {}: `{}` is no amount of memory", amount.line, amount.text));
+                let bytes = found.iter().filter_map(|amount| amount.bytes).min().filter(|_| problem.is_none());
+                SurveyedMemory { file, bytes, problem }
+            }
             Err(why) => SurveyedMemory { file, bytes: None, problem: Some(why) },
         }
     })

@@ -5,12 +5,11 @@ use std::collections::BTreeSet;
 use std::io;
 
 use kanon_core::check::inner_of;
-use kanon_core::document::{self, Encoding};
-use kanon_core::edit;
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{Brought, DataEntry, PlacedFile, SurveyedData, SurveyedMod};
+use kanon_core::text::{self, Encoding};
 
 use super::Beside;
 use crate::hashing::blake3_of;
@@ -24,9 +23,9 @@ pub fn data(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<Surve
             continue;
         }
         let read = match install.document(&rule.into, limits::DOCUMENT_BYTES + 1) {
-            Ok(bytes) => document::text(&bytes, Encoding::Utf8)
+            Ok(bytes) => text::text(&bytes, Encoding::Utf8)
                 .map_err(|error| error.to_string())
-                .and_then(|text| edit::anchored(&text, rule)),
+                .and_then(|text| text::anchored(&text, rule)),
             // A file that is not there may be another side's, unless the rule says whose it is.
             Err(error) if error.kind() == io::ErrorKind::NotFound && rule.of.is_none() => continue,
             Err(error) => Err(super::lists::told(&error)),

@@ -2,10 +2,10 @@
 
 use std::collections::HashSet;
 
-use kanon_core::document::{scalar, text};
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
 use kanon_core::rulebook::{Platform, PlatformVersion};
+use kanon_core::text::{scalar, text};
 
 use super::Request;
 use crate::install::{Install, Kind};

@@ -1,18 +1,26 @@
-//! A text file as its bytes say: decoded, and encoded again just so.
+//! How a text is stored: decoded, and encoded again just so.
 
-use std::ops::Range;
+use std::borrow::Cow;
 
 use super::EditError;
-use crate::document::{self, Encoding};
+use super::notation::DocumentError;
+use crate::limits;
 
-/// A text in place of a part of another.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Splice {
-    /// The part, in bytes of the text.
-    pub at: Range<usize>,
-    /// What comes in its place.
-    pub with: String,
+/// How the text of a document is stored. A byte-order mark outranks it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Encoding {
+    /// UTF-8.
+    #[default]
+    Utf8,
+    /// UTF-16, little-endian unless a byte-order mark says otherwise.
+    Utf16,
+    /// Windows code page 1252, which holds Latin-1.
+    Windows1252,
 }
+
+/// The words for encodings in a rulebook.
+pub const ENCODING_WORDS: [(&str, Encoding); 3] =
+    [("utf-8", Encoding::Utf8), ("utf-16", Encoding::Utf16), ("windows-1252", Encoding::Windows1252)];
 
 /// How the text of a file is stored.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -38,7 +46,7 @@ impl TextFile {
     /// # Errors
     /// When it is too large, not text in its encoding, or would not come out again as it is.
     pub fn read(bytes: &[u8], encoding: Encoding) -> Result<Self, EditError> {
-        let text = document::text(bytes, encoding)?.into_owned();
+        let text = text(bytes, encoding)?.into_owned();
         let marked = encoding_rs::Encoding::for_bom(bytes);
         let store = match (marked, encoding) {
             (Some((found, _)), _) if found == encoding_rs::UTF_16LE => Store::Utf16Le,
@@ -53,6 +61,14 @@ impl TextFile {
             return Err(EditError::Unsafe("some of its bytes are no text".to_owned()));
         }
         Ok(file)
+    }
+
+    /// A text made of this one, without a line end at its end where this one has none.
+    pub fn edited(&self, text: &str) -> String {
+        if self.text.is_empty() || self.text.ends_with('\n') || !text.ends_with('\n') {
+            return text.to_owned();
+        }
+        text.strip_suffix("\r\n").or_else(|| text.strip_suffix('\n')).unwrap_or(text).to_owned()
     }
 
     /// Another text as the bytes of this file.
@@ -79,23 +95,27 @@ impl TextFile {
     }
 }
 
-/// How lines end in a text.
-pub fn line_end(text: &str) -> &'static str {
-    if text.contains("\r\n") { "\r\n" } else { "\n" }
-}
-
-/// A text with its splices made; they may come in any order and don't overlap.
-pub fn spliced(text: &str, mut splices: Vec<Splice>) -> String {
-    splices.sort_by_key(|splice| (splice.at.start, splice.at.end));
-    let mut out = String::with_capacity(text.len());
-    let mut at = 0;
-    for splice in splices {
-        out.push_str(text.get(at..splice.at.start).unwrap_or_default());
-        out.push_str(&splice.with);
-        at = splice.at.end.max(at);
+/// The text of a document, without its byte-order mark.
+///
+/// # Errors
+/// When it is too large or not text in its encoding.
+pub fn text(bytes: &[u8], encoding: Encoding) -> Result<Cow<'_, str>, DocumentError> {
+    if bytes.len() as u64 > limits::DOCUMENT_BYTES {
+        return Err(DocumentError::TooLarge);
     }
-    out.push_str(text.get(at..).unwrap_or_default());
-    out
+    let marked = encoding_rs::Encoding::for_bom(bytes);
+    let (encoding, bytes) = match (marked, encoding) {
+        (Some((encoding, length)), _) => (encoding, &bytes[length..]),
+        (None, Encoding::Utf8) => (encoding_rs::UTF_8, bytes),
+        (None, Encoding::Utf16) => (encoding_rs::UTF_16LE, bytes),
+        (None, Encoding::Windows1252) => (encoding_rs::WINDOWS_1252, bytes),
+    };
+    if encoding == encoding_rs::UTF_8 {
+        let text = std::str::from_utf8(bytes);
+        return text.map(Cow::Borrowed).map_err(|error| DocumentError::NotUtf8 { offset: error.valid_up_to() });
+    }
+    let decoded = encoding.decode_without_bom_handling_and_without_replacement(bytes);
+    decoded.ok_or(DocumentError::NotEncoded { encoding: encoding.name() })
 }
 
 #[cfg(test)]
@@ -120,11 +140,5 @@ mod tests {
     fn what_an_encoding_can_not_say_is_refused() {
         let file = TextFile::read(b"x", Encoding::Windows1252).expect("text");
         assert_eq!(file.bytes("x\n \u{2603} y\n"), Err(EditError::NotEncodable("\u{2603} y".to_owned())));
-    }
-
-    #[test]
-    fn splices_are_made_in_any_order() {
-        let splice = |at: Range<usize>, with: &str| Splice { at, with: with.to_owned() };
-        assert_eq!(spliced("abcdef", vec![splice(4..5, "E"), splice(0..2, ""), splice(6..6, "!")]), "cdEf!");
     }
 }

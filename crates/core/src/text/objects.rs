@@ -5,13 +5,14 @@ use std::ops::Range;
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
-use super::list::{Entry, Writer, last_of};
-use super::rows::{Row, bracketed, whole_lines};
-use super::setting::{Part, plain, written};
-use super::text::{Splice, spliced};
+use super::list::{Entry, Writer};
+use super::notation::{Notation, scalar};
+use super::rows::{Row, bracketed, line_start, line_stop, whole_lines};
+use super::scalars::{Meant, written};
+use super::setting::{Part, key_text, plain, usual_sign};
+use super::splice::{Splice, spliced};
 use super::tree::{Field, Form, Kind, Node};
 use super::wording::{alike, digest_like, on_word};
-use crate::document::{Notation, scalar};
 use crate::reading::{path_words, xml_list};
 use crate::rulebook::{EntryFields, ListForm};
 
@@ -28,7 +29,9 @@ impl Writer<'_> {
         is_new: bool,
     ) -> String {
         let base = node.span.start;
-        let stop = if node.kind == Kind::Scalar { node.span.end } else { last_of(node).max(node.span.end) };
+        let base_span = node.tag.as_deref().map_or_else(|| node.span.clone(), |tag| tag.span.clone());
+        let base = base_span.start.min(base);
+        let stop = if node.is_scalar() { base_span.end } else { node.last().max(base_span.end) };
         let text = &self.text[base..stop];
         let mut splices = Vec::new();
         let mut known: Vec<Range<usize>> = Vec::new();
@@ -38,13 +41,13 @@ impl Writer<'_> {
             else {
                 return;
             };
-            let Some(inner) = node.at(&found) else { return };
+            let Some(inner) = node.at(&found).filter(|inner| inner.is_scalar()) else { return };
             known.push(inner.span.clone());
             let old = place.and_then(|place| place.query(value).first()).and_then(scalar).unwrap_or_default();
             if let Some(with) = with(&old).filter(|with| *with != old) {
                 let old = &self.text[inner.span.clone()];
                 let at = inner.span.start - base..inner.span.end - base;
-                splices.push(Splice { at, with: written(notation, old, &with) });
+                splices.push(Splice { at, with: written(notation, Some(old), Meant::Value, &with) });
             }
         };
         let name = if is_new { self.named(entry, Some(at)) } else { self.set_text(at, entry) };
@@ -67,11 +70,20 @@ impl Writer<'_> {
                 dropped.push(field.whole.clone());
             }
         }
-        self.without(node, &dropped, (text, splices))
+        let whole = self.without(notation, node, &dropped, (text, splices));
+        // What was remarked is about the one that this is like.
+        let column = self.text[line_start(self.text, base)..base].chars().count();
+        without_comments(notation, &whole, column)
     }
 
     /// A row without some of its fields, and with splices in the others.
-    fn without(&self, node: &Node, dropped: &[Range<usize>], (text, mut splices): (&str, Vec<Splice>)) -> String {
+    fn without(
+        &self,
+        notation: Notation,
+        node: &Node,
+        dropped: &[Range<usize>],
+        (text, mut splices): (&str, Vec<Splice>),
+    ) -> String {
         let base = node.span.start;
         let Kind::Table(fields, form) = &node.kind else { return spliced(text, splices) };
         if *form == Form::Brackets && !dropped.is_empty() {
@@ -88,7 +100,7 @@ impl Writer<'_> {
             };
             let kept = spans.iter().enumerate().filter(|(_, span)| !dropped.contains(span));
             let rows: Vec<Row> = kept.map(row).collect();
-            let inner = bracketed(self.text, &node.span, &spans, &rows);
+            let inner = bracketed(notation, self.text, (&node.span, &[]), &spans, &rows);
             return format!(
                 "{}{}{}",
                 &self.text[base..inner.at.start],
@@ -130,7 +142,7 @@ impl Writer<'_> {
             };
             let (mut attributes, mut inner) = (String::new(), String::new());
             for (key, value) in said {
-                let value = written(notation, "", &value);
+                let value = written(notation, None, Meant::Text, &value);
                 match key.strip_prefix('@') {
                     Some(key) => attributes.push_str(&format!(" {key}=\"{value}\"")),
                     None if key == "#text" => inner.push_str(&value),
@@ -140,19 +152,42 @@ impl Writer<'_> {
             let end = if inner.is_empty() { " />".to_owned() } else { format!(">{inner}</{name}>") };
             return format!("<{name}{attributes}{end}");
         }
-        let sign = if notation == Notation::Toml { " = " } else { ": " };
-        let key = |key: &str| if notation == Notation::Json { written(notation, "\"\"", key) } else { key.to_owned() };
-        let pairs: Vec<String> =
-            said.iter().map(|(name, value)| format!("{}{sign}{}", key(name), written(notation, "", value))).collect();
+        let on = fields.on.as_ref().and_then(|at| plain(&path_words(at))).and_then(|parts| parts.first().cloned());
+        let pair = |(name, value): &(String, String)| {
+            let meant = if on == Some(Part::Name(name.clone())) { Meant::Value } else { Meant::Text };
+            format!(
+                "{}{}{}",
+                key_text(notation, None, name),
+                usual_sign(notation),
+                written(notation, None, meant, value)
+            )
+        };
+        let pairs: Vec<String> = said.iter().map(pair).collect();
         format!("{{ {} }}", pairs.join(", "))
     }
+}
+
+/// An object without comments; it begins at that column of its line.
+fn without_comments(notation: Notation, object: &str, column: usize) -> String {
+    let text = format!("{}{object}", " ".repeat(column));
+    let Ok(tree) = notation.tree(&text) else { return object.to_owned() };
+    let comments = tree.comments(notation, &text);
+    let out = |comment: &Range<usize>| {
+        let start = text[..comment.start].trim_end_matches([' ', '\t']).len().max(column);
+        let alone =
+            start == line_start(&text, start) && text[comment.end..line_stop(&text, comment.end)].trim().is_empty();
+        let end = if alone { line_stop(&text, comment.end) } else { comment.end };
+        Splice { at: start..end, with: String::new() }
+    };
+    let bare = spliced(&text, comments.iter().map(out).collect());
+    bare.get(column..).unwrap_or_default().to_owned()
 }
 
 /// The fields of a row that have one value each; of XML, children too.
 fn leaves(node: &Node) -> impl Iterator<Item = (&Field, &Node)> {
     node.fields().iter().filter_map(|field| match (&field.node.kind, field.node.items()) {
-        (Kind::Scalar, _) => Some((field, &field.node)),
-        (_, [only]) if only.kind == Kind::Scalar => Some((field, only)),
+        (Kind::Scalar(_), _) => Some((field, &field.node)),
+        (_, [only]) if only.is_scalar() => Some((field, only)),
         _ => None,
     })
 }

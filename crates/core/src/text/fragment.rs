@@ -3,12 +3,14 @@
 
 use std::ops::Range;
 
-use super::rows::{indentation, unit, whole_lines};
-use super::text::{Splice, TextFile, line_end};
+use super::encoding::{Encoding, TextFile};
+use super::notation::Notation;
+use super::rows::{Block, end_of_line, indentation, unit};
+use super::splice::{Splice, line_end, spliced};
+use super::tree::comments_in;
 use super::xml::{self, Element};
-use super::{EditError, text};
+use super::{EditError, second};
 use crate::digest::Blake3;
-use crate::document::{Encoding, Notation};
 use crate::problem::place;
 use crate::rulebook::FragmentRule;
 
@@ -41,9 +43,8 @@ pub struct Wanted {
 /// When it is not well-formed, or an entry has nothing that tells it apart; with the place.
 pub fn brought(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
     let roots = xml::elements(text)?;
-    let is_wrapping = |root: &Element| {
-        rule.before.trim() == format!("</{}>", root.name) || identity(text, root, &rule.identity).is_none()
-    };
+    let is_wrapping =
+        |root: &Element| rule.before.trim() == format!("</{}>", root.name) || identity(root, &rule.identity).is_none();
     match roots.as_slice() {
         [root] if is_wrapping(root) => placings(text, &root.children, rule),
         roots => placings(text, roots, rule),
@@ -61,13 +62,22 @@ pub fn anchored(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String>
 
 fn inside(text: &str, holder: &Element, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
     // What tells no other entry apart is none of them.
-    let known = holder.children.iter().filter(|child| identity(text, child, &rule.identity).is_some());
+    let known = holder.children.iter().filter(|child| identity(child, &rule.identity).is_some());
     placings(text, &known.cloned().collect::<Vec<_>>(), rule)
 }
 
+/// Where the rule's place is: before the last end tag of that name, or before the last text that reads so and is no comment's.
 fn anchor<'e>(text: &str, roots: &'e [Element], rule: &FragmentRule) -> Result<(usize, &'e Element), String> {
+    let before = rule.before.trim();
     let missing = || format!("`{}` is not in it, before which entries go", rule.before);
-    let at = text.rfind(rule.before.trim()).ok_or_else(missing)?;
+    if let Some(name) = before.strip_prefix("</").and_then(|rest| rest.strip_suffix('>')) {
+        let holder = last_named(roots, name.trim()).ok_or_else(missing)?;
+        return holder.content.as_ref().map(|content| (content.end, holder)).ok_or_else(missing);
+    }
+    let mut comments = Vec::new();
+    comments_in(Notation::Xml, text, 0..text.len(), &mut comments);
+    let inside = |at: usize| comments.iter().any(|comment| comment.start < at && at < comment.end);
+    let at = text.rmatch_indices(before).map(|(at, _)| at).find(|at| !inside(*at)).ok_or_else(missing)?;
     let mut level = roots;
     let mut holder = None;
     while let Some(inner) =
@@ -78,34 +88,36 @@ fn anchor<'e>(text: &str, roots: &'e [Element], rule: &FragmentRule) -> Result<(
     holder.map(|holder| (at, holder)).ok_or_else(missing)
 }
 
+/// The element of that name, with an end tag, that ends last.
+fn last_named<'e>(level: &'e [Element], name: &str) -> Option<&'e Element> {
+    level.iter().rev().find_map(|element| {
+        let own = Some(element).filter(|element| element.name == name && element.content.is_some());
+        own.or_else(|| last_named(&element.children, name))
+    })
+}
+
 fn placings(text: &str, elements: &[Element], rule: &FragmentRule) -> Result<Vec<Placing>, String> {
     let placing = |element: &Element| {
-        let identity = identity(text, element, &rule.identity).ok_or_else(|| {
+        let identity = identity(element, &rule.identity).ok_or_else(|| {
             let at = place(text, element.span.start);
             format!("{at}: the entry `{}` has no `{}`, which tells entries apart", element.name, rule.identity)
         })?;
-        let value = Notation::Xml.read(text[element.span.clone()].as_bytes(), Encoding::Utf8);
-        let value = value.map_err(|error| error.to_string())?;
-        Ok(Placing {
-            key: format!("{} {identity}", element.name),
-            digest: Blake3::of(value.to_string().as_bytes()),
-            span: element.span.clone(),
-        })
+        Ok(Placing { key: format!("{} {identity}", element.name), digest: digest(element), span: element.span.clone() })
     };
     elements.iter().map(placing).collect()
 }
 
+/// The digest of what an element says, whatever blanks and comments are in it.
+fn digest(element: &Element) -> Blake3 {
+    let value = serde_json::Value::Object([(element.name.clone(), element.node().into_value())].into_iter().collect());
+    Blake3::of(value.to_string().as_bytes())
+}
+
 /// What tells an entry apart: an attribute, or the text of a child.
-fn identity(text: &str, element: &Element, name: &str) -> Option<String> {
-    let bare = name.trim_start_matches('@');
-    let attributes = xml::attributes(text, element);
-    let attribute = attributes.iter().find(|(key, ..)| key == bare).map(|(_, _, value)| &text[value.clone()]);
-    let child = || {
-        let child = element.children.iter().find(|child| child.name == name)?;
-        child.content.clone().map(|content| text[content].trim())
-    };
-    let found = attribute.or_else(child).filter(|found| !found.is_empty())?;
-    quick_xml::escape::unescape(found).ok().map(std::borrow::Cow::into_owned)
+fn identity(element: &Element, name: &str) -> Option<String> {
+    let attribute = element.attribute(name.trim_start_matches('@')).map(|attribute| attribute.value.trim());
+    let child = || Some(element.children.iter().find(|child| child.name == name)?.text.as_str());
+    attribute.or_else(child).filter(|found| !found.is_empty()).map(str::to_owned)
 }
 
 /// Brings a file to what it is to be: each wanted entry once, none of those that go.
@@ -119,36 +131,56 @@ pub fn merge(bytes: &[u8], rule: &FragmentRule, wanted: &[Wanted], gone: &[Strin
     let (anchor, holder) = anchor(text, &roots, rule).map_err(EditError::Unreadable)?;
     let there = inside(text, holder, rule).map_err(EditError::Unreadable)?;
     let mut splices = Vec::new();
-    let take_out = |placing: &Placing| Splice { at: whole_lines(text, &placing.span), with: String::new() };
+    let take_out = |placing: &Placing| taken_out(text, &placing.span);
     splices.extend(there.iter().filter(|placing| gone.contains(&placing.key)).map(take_out));
     for (order, entry) in wanted.iter().enumerate() {
         let mut placings = there.iter().filter(|placing| placing.key == entry.key);
         let Some(first) = placings.next() else {
             let (at, is_line) = place_for(text, anchor, &there, &wanted[order + 1..]);
-            let with = if is_line { lined(text, anchor, &there, &entry.text) } else { entry.text.trim().to_owned() };
+            let with = if is_line {
+                lined(text, anchor, &there, &entry.text)
+            } else {
+                moved_in(&entry.text, "", line_end(text))
+            };
             splices.push(Splice { at: at..at, with });
             continue;
         };
         splices.extend(placings.map(take_out));
         if entry.replaces {
             let margin = indentation(text, first.span.start);
-            splices.push(Splice { at: first.span.clone(), with: moved_in(&entry.text, margin, line_end(text)) });
+            let end = end_of_line(text, first.span.start);
+            splices.push(Splice { at: first.span.clone(), with: moved_in(&entry.text, margin, end) });
         }
     }
-    let edited = text::spliced(text, splices);
+    let edited = file.edited(&spliced(text, splices));
     let read = anchored(&edited, rule).map_err(EditError::Unsafe)?;
     let is_there_once = |entry: &Wanted| read.iter().filter(|placing| placing.key == entry.key).count() == 1;
     if let Some(entry) = wanted.iter().find(|entry| !is_there_once(entry)) {
         return Err(EditError::Unsafe(format!("{} would not be there just once", entry.key)));
     }
+    second::confirm_entries(rule, (text, &edited), wanted, gone).map_err(EditError::Unsafe)?;
     file.bytes(&edited)
+}
+
+/// An element taken out with its lines; a comment behind it stays.
+fn taken_out(text: &str, span: &Range<usize>) -> Splice {
+    match Block::around(Notation::Xml, text, span) {
+        Some(Block { body, tail: Some(tail), .. }) => {
+            let margin = indentation(text, body.start);
+            Splice { at: body.clone(), with: format!("{margin}{}", &text[tail.start..body.end]) }
+        }
+        Some(Block { body, .. }) => Splice { at: body, with: String::new() },
+        None => Splice { at: span.clone(), with: String::new() },
+    }
 }
 
 /// Where a new entry goes: before the first of those that come after it, else before the anchor. Also whether it gets lines
 /// to itself there.
 fn place_for(text: &str, anchor: usize, there: &[Placing], later: &[Wanted]) -> (usize, bool) {
     let next = later.iter().find_map(|entry| there.iter().find(|placing| placing.key == entry.key));
-    let at = next.map_or(anchor, |placing| placing.span.start);
+    let block = next.and_then(|placing| Block::around(Notation::Xml, text, &placing.span));
+    // What is said above an entry stays above it.
+    let at = block.map_or_else(|| next.map_or(anchor, |placing| placing.span.start), |block| block.lead.start);
     let start = text[..at].rfind('\n').map_or(0, |end| end + 1);
     let is_line = start > 0 && text[start..at].trim().is_empty();
     (if is_line { start } else { at }, is_line)
@@ -164,9 +196,10 @@ fn lined(text: &str, anchor: usize, there: &[Placing], entry: &str) -> String {
     format!("{margin}{}{end}", moved_in(entry, &margin, end))
 }
 
-/// A text of several lines with another margin and other line ends; its first line begins where it is put.
+/// An entry with another margin and other line ends; its first line begins where it is put. Lines of a text keep their blanks.
 fn moved_in(entry: &str, margin: &str, end: &str) -> String {
-    let mut lines = entry.trim().lines();
+    let entry = entry.trim().replace("\r\n", "\n");
+    let mut lines = entry.split('\n');
     let mut out = lines.next().unwrap_or_default().trim_end().to_owned();
     let rest: Vec<&str> = lines.collect();
     let blanks = |line: &&str| line.len() - line.trim_start().len();
@@ -180,7 +213,8 @@ fn moved_in(entry: &str, margin: &str, end: &str) -> String {
             out.push_str(inner);
         }
     }
-    out
+    let said = |text: &str| xml::elements(text).ok().and_then(|found| found.first().map(digest));
+    if said(&out) == said(&entry) { out } else { entry.replace('\n', end) }
 }
 
 #[cfg(test)]

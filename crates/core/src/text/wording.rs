@@ -1,8 +1,7 @@
 //! How an entry is worded: like its neighbour, in the words that are there, quoted where a shell would need it.
 
 use super::list::Entry;
-use super::text::Splice;
-use crate::reading::{OptionValue, is_on, split};
+use crate::reading::is_on;
 use crate::rulebook::EntryFields;
 
 /// What is said of one mod, said of another.
@@ -57,44 +56,5 @@ pub fn on_word(old: &str, fields: Option<&EntryFields>, example: Option<&str>) -
     pair.to_owned()
 }
 
-/// Entries with what stands between them, in the manner of the text that is there.
-pub fn joined(old: &str, between: &str, texts: &[String]) -> String {
-    let pieces = split(old, Some(between));
-    let glue = match pieces.as_slice() {
-        [first, second, ..] => {
-            let start = old.find(first).map_or(0, |at| at + first.len());
-            let end = old[start..].find(second).map_or(start, |at| start + at);
-            old[start..end].to_owned()
-        }
-        _ => between.to_owned(),
-    };
-    let tail = if !between.trim().is_empty() && old.trim_end().ends_with(between) { between } else { "" };
-    texts.join(&glue) + if texts.is_empty() { "" } else { tail }
-}
-
-pub fn joined_option(text: &str, value: &OptionValue, between: &str, texts: &[String]) -> Splice {
-    let raw = &text[value.span.clone()];
-    let escaped = value.quote.is_none() && raw.contains('\\') && raw != value.value;
-    let mut with = joined(&value.value, between, texts);
-    if escaped && !between.trim().is_empty() {
-        with = with.replace(between, &format!("\\{between}"));
-    }
-    let splice = Splice { at: value.span.clone(), with };
-    // Unquoted, what stood between the entries did no harm, or was made harmless.
-    let harmless = escaped || between.trim().is_empty() || raw.contains(between);
-    if harmless && !texts.iter().any(|text| text.contains([' ', '\t'])) {
-        splice
-    } else {
-        quoted_if_needed(value, splice)
-    }
-}
-
 /// Signs that a shell or a batch file would take for its own.
 pub const SIGNS: [char; 11] = [' ', '\t', ';', '&', '|', '<', '>', '(', ')', '^', '$'];
-
-pub fn quoted_if_needed(value: &OptionValue, splice: Splice) -> Splice {
-    if value.quote.is_some() || !splice.with.contains(SIGNS) {
-        return splice;
-    }
-    Splice { with: format!("\"{}\"", splice.with), ..splice }
-}

@@ -1,0 +1,159 @@
+//! Documents inside mods and installs, whatever their notation: read once, by a grammar of its own, into a tree whose values
+//! know their places.
+
+use serde_json::Value;
+
+use super::encoding::{Encoding, text};
+use super::tree::Node;
+use super::{ini, json, key_value, properties, toml, xml, yaml};
+use crate::limits;
+use crate::path::printable;
+
+/// How a document is written.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Notation {
+    /// JSON, also with comments and trailing commas.
+    Json,
+    /// TOML.
+    Toml,
+    /// YAML, its first document.
+    Yaml,
+    /// XML; see [`Notation::read`] for how elements become values.
+    Xml,
+    /// Sections of `key = value` lines.
+    Ini,
+    /// `key = value` lines, perhaps with a semicolon at the end.
+    KeyValue,
+    /// Java-style properties.
+    Properties,
+}
+
+/// The words for notations in a rulebook.
+pub const NOTATION_WORDS: [(&str, Notation); 7] = [
+    ("json", Notation::Json),
+    ("toml", Notation::Toml),
+    ("yaml", Notation::Yaml),
+    ("xml", Notation::Xml),
+    ("ini", Notation::Ini),
+    ("key-value", Notation::KeyValue),
+    ("properties", Notation::Properties),
+];
+
+/// Why a document can't be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum DocumentError {
+    /// It is larger than any metadata should be.
+    #[error("it is larger than {} MiB", limits::DOCUMENT_BYTES >> 20)]
+    TooLarge,
+    /// It holds more values than any metadata should.
+    #[error("it holds more than {} values", limits::DOCUMENT_NODES)]
+    TooMany,
+    /// It is not UTF-8.
+    #[error("it is not UTF-8 text (the byte at offset {offset} is not); if it never is, say encoding in the rulebook")]
+    NotUtf8 {
+        /// Where the first wrong byte is.
+        offset: usize,
+    },
+    /// It is not in the encoding that the rulebook says.
+    #[error("it is not text in {encoding}")]
+    NotEncoded {
+        /// The encoding.
+        encoding: &'static str,
+    },
+    /// It does not follow its notation.
+    #[error("it is not valid {notation}: {reason}")]
+    Invalid {
+        /// The notation's name.
+        notation: &'static str,
+        /// What the parser says, with the place.
+        reason: String,
+    },
+}
+
+impl Notation {
+    /// The notation that a file's extension stands for.
+    pub fn of_name(name: &str) -> Option<Self> {
+        let extension = name.rsplit_once('.')?.1.to_lowercase();
+        match extension.as_str() {
+            "json" | "jsonc" | "json5" => Some(Self::Json),
+            "toml" => Some(Self::Toml),
+            "yaml" | "yml" => Some(Self::Yaml),
+            "xml" => Some(Self::Xml),
+            "ini" => Some(Self::Ini),
+            "conf" | "cfg" => Some(Self::KeyValue),
+            "properties" => Some(Self::Properties),
+            _ => None,
+        }
+    }
+
+    /// The rulebook's word for it.
+    pub fn word(self) -> &'static str {
+        NOTATION_WORDS.iter().find(|(_, notation)| *notation == self).map_or("", |(word, _)| word)
+    }
+
+    /// Reads a document.
+    ///
+    /// XML: the root element is the one key of the document. An element is an object with its attributes as `@name`,
+    /// its child elements as lists by name (always lists), and its text as `#text`; one that has neither attributes
+    /// nor children is just its text. Entities other than XML's own five are not expanded.
+    ///
+    /// INI: a section is an object; keys before the first section are at the top. A key that stands several times
+    /// is a list. `key = value` lines and properties are one object.
+    ///
+    /// # Errors
+    /// When it is too large or too deep, not text in its encoding, or does not follow the notation.
+    pub fn read(self, bytes: &[u8], encoding: Encoding) -> Result<Value, DocumentError> {
+        Ok(self.tree(&text(bytes, encoding)?)?.into_value())
+    }
+
+    /// Reads a text as a tree, in which every value knows where it stands.
+    ///
+    /// # Errors
+    /// When it is too deep or holds too much, or does not follow the notation.
+    pub fn tree(self, text: &str) -> Result<Node, DocumentError> {
+        self.refuse_many(text)?;
+        match self {
+            Self::Json => json::tree(text),
+            Self::Toml => toml::tree(text),
+            Self::Yaml => yaml::tree(text),
+            Self::Xml => xml::tree(text).map_err(|reason| invalid("XML", &reason)),
+            Self::Ini => ini::tree(text).map_err(|reason| invalid("INI", &reason)),
+            Self::KeyValue => Ok(key_value::tree(text)),
+            Self::Properties => properties::tree(text).map_err(|reason| invalid("properties", &reason)),
+        }
+    }
+
+    /// Counts what begins or parts values, before any of it is read: read, each takes many times the room that it takes written.
+    fn refuse_many(self, text: &str) -> Result<(), DocumentError> {
+        let counts = |signs: &[u8]| text.bytes().filter(|byte| signs.contains(byte)).count();
+        let count = match self {
+            Self::Json => counts(b",:[{"),
+            // A table of TOML takes many times the room of a value.
+            Self::Toml => counts(b",=[{") + 5 * counts(b"["),
+            Self::Xml => counts(b"<="),
+            Self::Yaml => counts(b",[{\n:"),
+            Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),
+        };
+        if count > 2 * limits::DOCUMENT_NODES { Err(DocumentError::TooMany) } else { Ok(()) }
+    }
+}
+
+pub(super) fn invalid(notation: &'static str, reason: &str) -> DocumentError {
+    DocumentError::Invalid { notation, reason: printable(reason) }
+}
+
+/// A value as the text that a fact is made of; objects, lists and null are no text.
+pub fn scalar(value: &Value) -> Option<String> {
+    let text = match value {
+        Value::String(text) => text.trim().to_owned(),
+        Value::Number(number) => number.to_string(),
+        Value::Bool(flag) => flag.to_string(),
+        Value::Null | Value::Array(_) | Value::Object(_) => return None,
+    };
+    let bounded: String = text.chars().take(limits::VALUE_CHARS).collect();
+    (!bounded.is_empty()).then_some(bounded)
+}
+
+#[cfg(test)]
+#[path = "../tests/document.rs"]
+mod tests;
