@@ -4,7 +4,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::check::{
-    EntryState, EntryStates, ListWanted, Measure, can_be_made, entry_states, memory_floor, target, wanted_settings,
+    EntryState, EntryStates, LeftAlone, ListWanted, MEMORY, Measure, can_be_made, entry_states, memory_floor, target,
+    wanted_settings,
 };
 use crate::digest::Blake3;
 use crate::path::InstallPath;
@@ -28,9 +29,8 @@ pub struct Said {
 pub struct Amendment<'a> {
     /// The file.
     pub path: InstallPath,
-    /// What is changed, in words.
-    pub why: String,
-    changes: Vec<Change<'a>>,
+    /// Each change, and what it is in words.
+    changes: Vec<(String, Change<'a>)>,
 }
 
 /// An entry whose text is needed from the mod that brings it.
@@ -42,6 +42,17 @@ pub struct NeededEntry {
     pub key: String,
     /// The digest of what it says.
     pub blake3: Blake3,
+}
+
+/// A text file with all that could be changed in it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Amended {
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+    /// What was changed, in words.
+    pub why: String,
+    /// What could not be.
+    pub left: Vec<LeftAlone>,
 }
 
 #[derive(Debug, Clone)]
@@ -106,20 +117,14 @@ pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> 
         let gone = gone.iter().map(|(key, _)| key.clone()).collect();
         add(&data.file, why, Change::Entries { rule, wanted: wanted.collect(), gone });
     }
-    by_file
-        .into_iter()
-        .map(|(path, changes)| {
-            let (words, changes): (Vec<String>, Vec<Change<'a>>) = changes.into_iter().unzip();
-            Amendment { path, why: words.join("; "), changes }
-        })
-        .collect()
+    by_file.into_iter().map(|(path, changes)| Amendment { path, changes }).collect()
 }
 
 impl Amendment<'_> {
     /// The entries whose texts must be found in the mods that bring them, and the rule by which they are read there.
     pub fn needs(&self) -> Vec<(&FragmentRule, &NeededEntry)> {
         let mut needs = Vec::new();
-        for change in &self.changes {
+        for (_, change) in &self.changes {
             if let Change::Entries { rule, wanted, .. } = change {
                 needs.extend(wanted.iter().map(|(needed, _)| (*rule, needed)));
             }
@@ -127,17 +132,63 @@ impl Amendment<'_> {
         needs
     }
 
-    /// The file's bytes with all of it changed; `bytes` are empty where the file is not there yet.
-    ///
-    /// # Errors
-    /// When the file can't be read, is another than was surveyed, or would not say afterwards what is meant. Nothing of it
-    /// is changed then.
-    pub fn apply(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Result<Vec<u8>, EditError> {
-        self.changes.iter().try_fold(bytes.to_vec(), |bytes, change| change.apply(&bytes, texts))
+    /// The file's bytes with all of it changed that can be; `bytes` are empty where the file is not there yet. What can't be
+    /// read, is another than was surveyed, or would not say afterwards what is meant, is left alone; the rest is not.
+    pub fn apply(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Amended {
+        let mut amended = Amended { bytes: bytes.to_vec(), why: String::new(), left: Vec::new() };
+        let mut made: Vec<&str> = Vec::new();
+        for (why, change) in &self.changes {
+            let before = amended.left.len();
+            for change in change.alone(&amended.bytes, texts) {
+                match change.apply(&amended.bytes, texts) {
+                    Ok(bytes) => amended.bytes = bytes,
+                    Err(why) => {
+                        let part = change.part();
+                        amended.left.push(LeftAlone { file: self.path.clone(), part, why });
+                    }
+                }
+            }
+            if amended.left.len() == before || matches!(change, Change::Entries { .. }) {
+                made.push(why);
+            }
+        }
+        amended.why = made.join("; ");
+        amended
+    }
+
+    /// What of it can't be changed in a file with these bytes, as far as no mod has to be looked into for it.
+    pub fn tried(&self, bytes: &[u8]) -> Vec<LeftAlone> {
+        let changes = self.changes.iter().filter(|(_, change)| !matches!(change, Change::Entries { .. }));
+        let tried = Amendment { path: self.path.clone(), changes: changes.cloned().collect() };
+        tried.apply(bytes, &BTreeMap::new()).left
     }
 }
 
 impl Change<'_> {
+    /// What it changes.
+    fn part(&self) -> String {
+        match self {
+            Self::List(rule, ..) => rule.name.clone(),
+            Self::Setting(rule, _) => rule.name.clone(),
+            Self::Memory(..) => MEMORY.to_owned(),
+            Self::Entries { wanted, gone, .. } => {
+                let keys = wanted.iter().map(|(needed, _)| needed.key.as_str()).chain(gone.iter().map(String::as_str));
+                keys.collect::<Vec<_>>().join(", ")
+            }
+        }
+    }
+
+    /// The change; entries that can't all be merged, each for itself.
+    fn alone(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Vec<Self> {
+        let Self::Entries { rule, wanted, gone } = self else { return vec![self.clone()] };
+        if wanted.len() + gone.len() < 2 || self.apply(bytes, texts).is_ok() {
+            return vec![self.clone()];
+        }
+        let coming = wanted.iter().map(|one| (vec![one.clone()], Vec::new()));
+        let going = gone.iter().map(|key| (Vec::new(), vec![key.clone()]));
+        coming.chain(going).map(|(wanted, gone)| Self::Entries { rule, wanted, gone }).collect()
+    }
+
     fn apply(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Result<Vec<u8>, EditError> {
         match self {
             Self::List(rule, list, wanted) => {

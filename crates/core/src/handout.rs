@@ -285,7 +285,7 @@ fn settings(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutSetting> {
 }
 
 fn measure<'a>(canon: &'a Canon, rulebook: &'a Rulebook) -> Measure<'a> {
-    Measure { canon, rulebook, extras: Extras::default(), edits: crate::wish::Edits::default() }
+    Measure { canon, rulebook, extras: Extras::default(), edits: crate::wish::Edits::default(), left: &[] }
 }
 
 fn copies(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutCopy> {

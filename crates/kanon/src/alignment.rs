@@ -177,7 +177,7 @@ impl<'e> Job<'e> {
     /// Surveys the install and plans what brings it in line.
     pub fn plan(&mut self, wanted: &Wanted) -> Result<(), Failure> {
         let canon = self.canon()?.clone();
-        let surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
+        let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
         let survey = &surveyed.survey;
         let held_against = self.session.measure(&canon);
         let changes = world::shaping(held_against, survey);
@@ -420,7 +420,8 @@ impl<'e> Job<'e> {
             self.session.state.remember_base(self.install.shown(), path.as_str(), base)?;
         }
         self.started_again(running.as_deref())?;
-        let surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
+        let canon = self.canon()?.clone();
+        let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
         let workspace = self.session.workspace()?;
         let (keep, now) = (workspace.wishes.backups, self.session.env.now().timestamp().as_second());
         let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;

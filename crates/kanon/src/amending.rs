@@ -9,7 +9,7 @@ use std::path::Path;
 use kanon_core::align::{Action, LineChange, Plan, Step};
 use kanon_core::amend::{Amendment, NeededEntry, Said, amendments};
 use kanon_core::canon::{Canon, SealedMod};
-use kanon_core::check::Measure;
+use kanon_core::check::{LeftAlone, Measure};
 use kanon_core::digest::Blake3;
 use kanon_core::limits;
 use kanon_core::path::InstallPath;
@@ -37,7 +37,7 @@ pub fn amend(
 ) -> Result<(), Failure> {
     let rulebook = session.loaded.rulebook.clone();
     let Measure { extras, edits, .. } = session.measure(canon);
-    let measure = Measure { canon, rulebook: &rulebook, extras, edits };
+    let measure = Measure { canon, rulebook: &rulebook, extras, edits, left: &[] };
     let amendments = amendments(measure, survey, said);
     let texts = entry_texts(session, measure, &amendments)?;
     for amendment in amendments {
@@ -52,21 +52,21 @@ pub fn amend(
         };
         let is_new = there.is_none();
         let before = there.unwrap_or_default();
-        let after = match amendment.apply(&before, &texts) {
-            Ok(after) if after == before => continue,
-            Ok(after) => after,
-            Err(why) => {
-                session.ui.notice(&format!("note: {} is left as it is: {why}", amendment.path));
-                continue;
-            }
-        };
+        let amended = amendment.apply(&before, &texts);
+        for LeftAlone { file, part, why } in &amended.left {
+            session.ui.notice(&format!("note: {file}: `{part}` is left as it is: {why}"));
+        }
+        let after = amended.bytes;
+        if after == before {
+            continue;
+        }
         let blake3 = kept(session, &after, own_bytes)?;
         let (bytes, lines) = (after.len() as u64, changed_lines(&before, &after));
         match planned {
             Some(at) => {
                 let step = &mut plan.steps[at];
                 (step.bytes, step.lines) = (bytes, lines);
-                step.why = format!("{}; {}", step.why, amendment.why);
+                step.why = format!("{}; {}", step.why, amended.why);
                 step.action = match step.action {
                     Action::Replace { .. } => Action::Replace { blake3 },
                     _ => Action::Put { blake3 },
@@ -74,17 +74,21 @@ pub fn amend(
             }
             None => {
                 let action = if is_new { Action::Put { blake3 } } else { Action::Replace { blake3 } };
-                plan.steps.push(Step {
-                    action,
-                    path: amendment.path.clone(),
-                    why: amendment.why.clone(),
-                    bytes,
-                    lines,
-                });
+                plan.steps.push(Step { action, path: amendment.path.clone(), why: amended.why.clone(), bytes, lines });
             }
         }
     }
     Ok(())
+}
+
+/// What in the text files of an install an alignment can't change, as far as no mod has to be looked into for it.
+pub fn left_alone(measure: Measure<'_>, install: &dyn Install, survey: &Survey) -> Result<Vec<LeftAlone>, Failure> {
+    let mut left = Vec::new();
+    for amendment in amendments(measure, survey, &Said::default()) {
+        let bytes = present(install, &amendment.path)?.unwrap_or_default();
+        left.extend(amendment.tried(&bytes));
+    }
+    Ok(left)
 }
 
 /// At most so many changed lines of one file are told.

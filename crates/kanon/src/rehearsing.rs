@@ -221,6 +221,7 @@ impl<'e> Rehearsal<'e> {
             rulebook: &self.rulebook,
             extras: kanon_core::wish::Extras::Keep,
             edits: kanon_core::wish::Edits::Keep,
+            left: &[],
         };
         let verdicts = if passed { Vec::new() } else { self.verdicts(canon, survey, &watched) };
         let said = watched.last_lines.iter().rev().map(|(_, line)| line.trim()).find(|line| !line.is_empty());

@@ -4,9 +4,10 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use kanon_core::amend::{Said, amendments};
 use kanon_core::canon::Canon;
 use kanon_core::catalogue::{Catalogue, CataloguedMod};
-use kanon_core::check::{Measure, placed_files};
+use kanon_core::check::{LeftAlone, Measure, placed_files};
 use kanon_core::digest::Blake3;
 use kanon_core::path::InstallPath;
 use kanon_core::release::is_cut;
@@ -31,6 +32,7 @@ use kanon_reach::state::{Alignment, AlignmentState, State};
 use kanon_reach::workspace::{LoadedRulebook, Workspace, load_rulebook};
 use tempfile::TempDir;
 
+use crate::amending::left_alone;
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
 use crate::places::{self, Place, Placed};
@@ -110,6 +112,8 @@ pub struct Surveyed {
     pub survey: Survey,
     /// How much was read for it; nothing for a survey out of a file.
     pub counts: Option<Counts>,
+    /// What in text files an alignment can't change; known when the install was held against a canon.
+    pub left: Vec<LeftAlone>,
 }
 
 impl<'a> Session<'a> {
@@ -306,7 +310,7 @@ impl<'a> Session<'a> {
     /// What installs are held against.
     pub fn measure<'c>(&'c self, canon: &'c Canon) -> Measure<'c> {
         let edits = self.workspace.as_ref().map_or_else(Edits::default, |workspace| workspace.wishes.edits);
-        Measure { canon, rulebook: &self.loaded.rulebook, extras: self.extras(), edits }
+        Measure { canon, rulebook: &self.loaded.rulebook, extras: self.extras(), edits, left: &[] }
     }
 
     /// The policy for extra mods.
@@ -398,9 +402,24 @@ impl<'a> Session<'a> {
                 self.warn_if_interrupted(install.as_ref(), &placed.name)?;
                 let bar = self.ui.progress("measuring");
                 let Measurement { survey, counts } = self.measured(install.as_ref(), &placed, &bar)?;
-                Ok(Surveyed { survey, counts: Some(counts) })
+                Ok(Surveyed { survey, counts: Some(counts), left: Vec::new() })
             }
         }
+    }
+
+    /// Surveys what is to be held against a canon.
+    ///
+    /// # Errors
+    /// As for [`Session::survey`].
+    pub fn survey_for(&mut self, target: Target, canon: &Canon) -> Result<Surveyed, Failure> {
+        let placed = if let Target::Install(placed) = &target { Some(placed.clone()) } else { None };
+        let surveyed = self.survey(target)?;
+        // Where nothing in text files is off, no file is opened again.
+        let is_off = !amendments(self.measure(canon), &surveyed.survey, &Said::default()).is_empty();
+        let Some(placed) = placed.filter(|_| is_off) else { return Ok(surveyed) };
+        let install = self.open_install(&placed)?;
+        let left = left_alone(self.measure(canon), install.as_ref(), &surveyed.survey)?;
+        Ok(Surveyed { left, ..surveyed })
     }
 
     fn fitting(&self, survey: Survey) -> Result<Surveyed, Failure> {
@@ -412,7 +431,7 @@ impl<'a> Session<'a> {
             ))
             .hint("use the rulebook of that game: --rulebook FILE"));
         }
-        Ok(Surveyed { survey, counts: None })
+        Ok(Surveyed { survey, counts: None, left: Vec::new() })
     }
 
     /// The alignment of an install that was begun and never ended.

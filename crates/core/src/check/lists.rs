@@ -194,7 +194,8 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
             }
             _ => entries(measure, survey, rule, &list.entries, &wanted),
         };
-        findings.extend(of_list.into_iter().map(at));
+        let part = |finding| measure.of_part(&list.file, &list.name, finding);
+        findings.extend(of_list.into_iter().map(at).map(part));
     }
     findings.extend(nowhere_yet(measure, survey));
     findings

@@ -13,8 +13,10 @@ use std::collections::BTreeSet;
 
 use crate::canon::Canon;
 use crate::finding::{Code, Finding, Severity};
+use crate::path::InstallPath;
 use crate::rulebook::Rulebook;
 use crate::survey::Survey;
+use crate::text::EditError;
 use crate::wish::{Edits, Extras};
 use crate::world;
 
@@ -29,6 +31,20 @@ pub use merged::{
 pub use mods::changed_entries;
 pub use settings::{SettingWanted, memory_floor, wanted_settings};
 
+/// What in a text file can't be changed, and is left as it is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LeftAlone {
+    /// The file.
+    pub file: InstallPath,
+    /// The list, the setting, the entry of a mod; or [`MEMORY`].
+    pub part: String,
+    /// Why.
+    pub why: EditError,
+}
+
+/// What the amount of memory in a launch line is called.
+pub const MEMORY: &str = "memory";
+
 /// What an install is held against, and how strictly.
 #[derive(Debug, Clone, Copy)]
 pub struct Measure<'a> {
@@ -40,6 +56,20 @@ pub struct Measure<'a> {
     pub extras: Extras,
     /// What to do with merged entries that somebody edited by hand.
     pub edits: Edits,
+    /// What in text files an alignment can't change, as far as that was tried.
+    pub left: &'a [LeftAlone],
+}
+
+impl Measure<'_> {
+    /// A finding about a part of a text file; what can't be changed there is to be changed by hand.
+    fn of_part(&self, file: &InstallPath, part: &str, finding: Finding) -> Finding {
+        match self.left.iter().find(|left| left.file == *file && left.part == part) {
+            Some(left) if finding.remedy.starts_with("kanon align") => {
+                Finding { remedy: format!("change it by hand; kanon leaves it as it is: {}", left.why), ..finding }
+            }
+            _ => finding,
+        }
+    }
 }
 
 /// Everything in which a survey is off the canon, worst first.

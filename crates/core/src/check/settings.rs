@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{Measure, align};
+use super::{MEMORY, Measure, align};
 use crate::canon::SealedSetting;
 use crate::finding::{Code, Finding};
 use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
@@ -103,11 +103,14 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
         is_nowhere && wanted.of.is_none()
     };
     let off = off.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
-    let mut findings: Vec<Finding> = off.map(|wanted| setting(survey, wanted)).collect();
+    let part =
+        |wanted: &SettingWanted<'_>| measure.of_part(&wanted.found.file, &wanted.rule.name, setting(survey, wanted));
+    let mut findings: Vec<Finding> = off.map(part).collect();
     findings.extend(nowhere_yet(measure, survey));
     for found in &survey.memory {
         let rule = measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file));
-        findings.extend(rule.and_then(|rule| memory(measure, survey, rule, found)));
+        let low = rule.and_then(|rule| memory(measure, survey, rule, found));
+        findings.extend(low.map(|finding| measure.of_part(&found.file, MEMORY, finding)));
     }
     findings
 }

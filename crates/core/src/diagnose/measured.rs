@@ -30,7 +30,7 @@ pub fn differences<'a>(
     client: Option<&'a Survey>,
 ) -> Vec<Measured<'a>> {
     let against = |canon: &Canon, survey: &'a Survey| {
-        let measure = Measure { canon, rulebook, extras, edits: Edits::Ask };
+        let measure = Measure { canon, rulebook, extras, edits: Edits::Ask, left: &[] };
         hold(measure, survey).into_iter().map(move |finding| (survey, finding)).collect::<Vec<_>>()
     };
     let of = |survey: &'a Survey, finding, side| Measured { survey, finding, side };

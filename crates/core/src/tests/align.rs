@@ -73,7 +73,7 @@ fn right() -> Vec<SurveyedMod> {
 fn planned(survey: &Survey) -> Plan {
     let (canon, rulebook) = (canon(), rulebook());
     plan(
-        Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask },
+        Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
         survey,
         RiskyExtras::Stay,
     )
@@ -141,7 +141,7 @@ fn a_place_is_not_filled_by_robbing_another() {
     let mut canon = canon();
     canon.mods = vec![SealedMod::from_surveyed(&both("one/buoy.psm"), 1)];
     let rulebook = rulebook();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     for (there, lacking) in [("one/buoy.psm", "put two/buoy.psm"), ("two/other name.psm", "put one/buoy.psm")] {
         let plan = plan(measure, &survey(vec![both(there)]), RiskyExtras::Stay).expect("a plan");
         assert_eq!(told(&plan), [lacking]);
@@ -152,7 +152,7 @@ fn a_place_is_not_filled_by_robbing_another() {
 fn two_files_for_one_name_are_refused() {
     let (mut canon, rulebook) = (canon(), rulebook());
     canon.mods[0].files[0].path = path("TIDE.psm");
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let error = plan(measure, &survey(Vec::new()), RiskyExtras::Stay).expect_err("refused").to_string();
     assert!(error.contains("`core` and `tide`") && error.contains("mods/tide.psm"), "{error}");
 }
@@ -224,7 +224,7 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
         vec![crate::survey::Relation { kind: RelationKind::Required, id: needs.to_owned(), range: None }];
     let survey = survey(right().into_iter().chain([library, own]).collect());
     let (canon, rulebook) = (canon(), rulebook());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
     assert_eq!(told(&plan), ["park mods/lib.psm"]);
     let found: Vec<(String, String)> =

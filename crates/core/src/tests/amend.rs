@@ -57,7 +57,7 @@ fn canon() -> Canon {
 #[test]
 fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |said: &Said| -> Vec<String> {
         let all = amendments(measure, &survey, said);
         all.iter().map(|one| format!("{} ({}) needs {}", one.path, one.why, one.needs().len())).collect()
@@ -71,7 +71,7 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
 #[test]
 fn an_amendment_is_made_on_the_files_own_bytes_or_not_at_all() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let all = amendments(measure, &survey, &Said::default());
     let none = BTreeMap::new();
     assert_eq!(

@@ -53,7 +53,7 @@ fn canon() -> Canon {
 
 fn held(survey: &Survey) -> Vec<Finding> {
     let (canon, rulebook) = (canon(), rulebook());
-    hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, survey)
+    hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] }, survey)
 }
 
 fn codes(survey: &Survey) -> Vec<&'static str> {
@@ -153,7 +153,7 @@ fn sides_are_minded() {
     let mut canon = canon();
     canon.mods[1].reading.needed_on = NeededOn::Server;
     let rulebook = rulebook();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     assert_eq!(
         hold(
             measure,
@@ -258,7 +258,10 @@ fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
         near: None,
         problem: None,
     });
-    let found = hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask }, &server);
+    let found = hold(
+        Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
+        &server,
+    );
     let line = |f: &Finding| format!("{} {}", f.code.as_str(), f.mod_id.clone().unwrap_or_default());
     found.iter().map(line).collect()
 }
@@ -280,7 +283,7 @@ fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
     let pack =
         SurveyedMod { shelf: "packs".to_owned(), place: path("worlds/fen/packs"), ..mod_at("pack", "1", "pack") };
     let canon = Canon::from_survey(&survey(vec![pack.clone()]));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut server = survey(Vec::new());
     server.install.role = Role::Server;
     let nowhere = hold(measure, &server);

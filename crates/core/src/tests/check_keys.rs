@@ -77,7 +77,7 @@ fn canon(mods: &[SurveyedMod], keys: Vec<SealedKey>) -> Canon {
 }
 
 fn codes(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
-    let measure = Measure { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| format!("{} {}", finding.code, finding.path.clone().unwrap_or_default());
     judge(measure, survey).iter().map(told).collect()
 }

@@ -65,7 +65,7 @@ fn facts(role: Role) -> InstallFacts {
 
 fn codes(rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
     let canon = canon();
-    let measure = Measure { canon: &canon, rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| format!("{} {}", finding.code, finding.mod_id.clone().unwrap_or_default());
     judge(measure, survey).iter().map(|finding| told(finding).trim().to_owned()).collect()
 }
@@ -129,7 +129,8 @@ fn what_is_no_mods_keeps_its_place_among_the_others() {
     let changes = |entries: &[&str]| {
         let (canon, rulebook) = (canon(), rules(LINES));
         let survey = listing(Role::Client, entries);
-        let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+        let measure =
+            Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
         let wanted = target(measure, &survey, &rulebook.lists[0], &survey.lists[0].entries);
         let told = |change: &Change| match change {
             Change::Keep(at) | Change::Set(at, _) => entries[*at].to_owned(),
@@ -167,7 +168,7 @@ fn a_list_in_a_world_that_is_not_there_yet_is_missed() {
 fn a_launch_line_in_no_file_here_is_no_fault_of_this_install() {
     let rulebook = rules("file = \"start.bat\"\noption = \"-m=\"\nentry = \"#{id}\"\nbetween = \";\"");
     let canon = canon();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut survey = listing(Role::Client, &[]);
     survey.lists[0].problem = Some("the file is not there".to_owned());
     let note = judge(measure, &survey).remove(0);

@@ -74,7 +74,7 @@ fn entries_are_held_against_the_canon(
     let mut here = survey(vec![hold("bells", "good bell", installed)], entries);
     here.brought = brought.map(|(key, text, id)| put(key, text, id));
     let rulebook = rules();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| {
         let found = finding.found.clone().unwrap_or_default();
         let short = ["other release", "edited", "2 times"]
@@ -90,7 +90,7 @@ fn entries_are_held_against_the_canon(
 fn entries_of_an_extra_mod_go_with_it_and_those_of_one_that_stays_stay() {
     let rulebook = rules();
     let canon = Canon::from_survey(&survey(Vec::new(), &[]));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut extra = hold("bells", "good bell", "new");
     let gone = |extra: &SurveyedMod| {
         let here = survey(vec![extra.clone()], &[("good bell", "new")]);
@@ -104,7 +104,7 @@ fn entries_of_an_extra_mod_go_with_it_and_those_of_one_that_stays_stay() {
 #[test]
 fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
     let (rulebook, canon) = (rules(), Canon::from_survey(&survey(vec![hold("bells", "good bell", "new")], &[])));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let placed: Vec<String> =
         placed_files(measure, Role::Server).iter().map(|placed| placed.path.to_string()).collect();
     assert_eq!(placed, ["cfg/start.cfg", "profiles/tune"]);
@@ -133,7 +133,7 @@ fn of_two_mods_with_one_entry_the_later_counts_and_both_are_told() {
     let canon =
         Canon::from_survey(&survey(vec![hold("bells", "good bell", "a"), hold("gongs", "good bell", "b")], &[]));
     let rulebook = rules();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let entries = entries_of(measure, Role::Server, &path("goods.xml"));
     assert_eq!((entries.len(), entries[0].0.reading.id.as_str()), (1, "gongs"));
     let told = same_entries(canon.mods.iter());

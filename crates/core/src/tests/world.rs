@@ -60,7 +60,7 @@ fn a_change_of_a_mod_that_shapes_worlds_is_told(
 ) {
     let canon = Canon::from_survey(&survey(wanted, &[]));
     let rulebook = rulebook("world");
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask };
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let with_world = survey(there.clone(), &["world"]);
     let changes = shaping(measure, &with_world);
     assert_eq!(changes.first().map(|shaping| shaping.change), change);

@@ -53,6 +53,6 @@ pub enum EditError {
     #[error("`{0}` can't be written in the encoding of the file")]
     NotEncodable(String),
     /// Written, it would not say what is meant; so it is not written.
-    #[error("edited, it would not say what is meant ({0}), so it is left as it is")]
+    #[error("edited, it would not say what is meant: {0}")]
     Unsafe(String),
 }

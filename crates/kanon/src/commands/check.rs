@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use kanon_core::check::hold;
+use kanon_core::check::{Measure, hold};
 use kanon_core::rulebook::Role;
 
 use crate::Outcome;
@@ -20,7 +20,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let names = if arguments.installs.is_empty() { session.install_names()? } else { arguments.installs.clone() };
     let role = arguments.lens.role.map(Role::from);
     let of_one = |session: &mut Session<'_>, name: &str| {
-        let surveyed = session.target(name, role).and_then(|target| session.survey(target))?;
+        let surveyed = session.target(name, role).and_then(|target| session.survey_for(target, &canon))?;
         Ok(held(session, &canon, &surveyed))
     };
     // Installs on hosts are waited for side by side; folders share this machine's disk, and its memory of them.
@@ -64,7 +64,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 /// One survey against the canon.
 pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> Held {
     let survey = &surveyed.survey;
-    let findings = hold(session.measure(canon), survey);
+    let findings = hold(Measure { left: &surveyed.left, ..session.measure(canon) }, survey);
     Held {
         mods: survey.mods.len(),
         from_file: surveyed.counts.is_none(),

@@ -395,3 +395,35 @@ fn what_can_not_be_known_or_set_is_told_and_nothing_is_guessed() {
     stage.write("kanon.toml", format!("memory = \"lots\"\n{wishes}"));
     stage.kanon(["seal"]).ends_with(2);
 }
+
+/// A list that can't say what is meant where it stands keeps nothing else from being changed, and nobody is told to align again
+/// for it.
+#[test]
+fn what_can_not_be_changed_is_left_alone_and_only_that() {
+    let rules = "[[list]]\nname = \"start line\"\nof = \"server\"\nfile = \"start.sh\"\noption = \"-loads=\"\nbetween = \",\"\nentry = \"loads/{name}\"\n\
+        [[setting]]\nname = \"port\"\nfile = \"fen.ini\"\nnotation = \"ini\"\nat = \"$.Net.port\"\nis = \"4100\"\n\
+        [[setting]]\nname = \"door\"\nfile = \"start.sh\"\nnotation = \"key-value\"\nat = \"$.DOOR\"\nis = \"open\"\n";
+    let start: &[u8] = b"#!/bin/sh\nDOOR=shut # for now\nARGS=\"-loads=loads/reed.load -x\"\n./fen $ARGS\n";
+    let ini: &[u8] = b"[Net] ; the net\nport = 1 ; was 2\n";
+    let stage = stage(rules, &[]);
+    std::fs::rename(stage.path("fen/loads/fog.load"), stage.path("fen/loads/thick fog.load")).unwrap();
+    std::fs::rename(stage.path("mara-fen/loads/fog.load"), stage.path("mara-fen/loads/thick fog.load")).unwrap();
+    stage.kanon(["seal"]).ends_with(0);
+    stage.write("fen/start.sh", start);
+    stage.write("fen/fen.ini", ini);
+    let told = "`loads/thick fog.load` has a blank in it, and blanks part what a variable holds";
+    let said = stage.kanon(["check", "fen"]).ends_with(1);
+    let flat = said.out.split_whitespace().collect::<Vec<_>>().join(" ");
+    assert!(flat.contains(&format!("change it by hand; kanon leaves it as it is: line 3: {told}")), "{flat}");
+    let said = aligned(&stage, "fen", &[]).ends_with(1);
+    assert!(said.err.contains("note: start.sh: `start line` is left as it is: line 3"), "{}", said.err);
+    assert_eq!(stage.read("fen/fen.ini"), "[Net] ; the net\nport = 4100 ; was 2\n");
+    assert_eq!(stage.read("fen/start.sh"), String::from_utf8_lossy(start).replace("shut", "open"));
+    let again = stage.kanon(["check", "fen"]).ends_with(1);
+    assert!(!again.out.contains("kanon align"), "{}", again.out);
+    // In the command itself there is a place for it.
+    stage.write("fen/start.sh", "#!/bin/sh\nDOOR=open # for now\n./fen -loads=loads/reed.load -x; sleep 5\n");
+    aligned(&stage, "fen", &[]).ends_with(0).says("is in line");
+    let now = stage.read("fen/start.sh");
+    assert!(now.ends_with(" -x; sleep 5\n") && now.contains("\"loads/reed.load,"), "{now}");
+}

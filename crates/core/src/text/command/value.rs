@@ -249,12 +249,7 @@ pub fn rewritten(given: &Given, between: &str, parts: &[Part]) -> Result<Splice,
         Part::New(text) => text.clone(),
     };
     let wanted: Vec<String> = parts.iter().map(texts).collect();
-    let refused = || {
-        EditError::Unsafe(format!(
-            "on line {}, the value can't be written in the quotes that stand around it",
-            given.line
-        ))
-    };
+    let refused = || given.refused(&wanted);
     let splice = if given.spread && !given.is_one_quoted() {
         given.as_words(parts, &wanted)
     } else {
@@ -278,6 +273,18 @@ struct Glued<'g> {
 }
 
 impl Given {
+    /// Why entries can't be written where the value stands.
+    fn refused(&self, wanted: &[String]) -> EditError {
+        let blank = wanted.iter().find(|text| text.contains(char::is_whitespace));
+        EditError::NoPlace(match (blank, self.layer.grammar) {
+            (Some(text), Grammar::Value) => format!(
+                "line {}: `{text}` has a blank in it, and blanks part what a variable holds; give the option where the game is started",
+                self.line
+            ),
+            _ => format!("line {}: it can't be written within the quotes that stand there", self.line),
+        })
+    }
+
     fn is_one_quoted(&self) -> bool {
         self.words.len() == 1 && self.glued().is_some_and(|glued| glued.quote.is_some())
     }
@@ -571,7 +578,9 @@ impl Layer {
 pub fn each_once(given: &[&Given], parts: &[Part], like: Option<&str>) -> Result<Vec<Splice>, EditError> {
     let like = given.iter().rfind(|one| Some(one.value.as_str()) == like).or_else(|| given.last());
     let Some(like) = like else { return Ok(Vec::new()) };
-    let refused = || EditError::Unsafe(format!("on line {}, the option can't be written where it stands", like.line));
+    let wanted: Vec<String> =
+        parts.iter().filter_map(|part| if let Part::New(text) = part { Some(text.clone()) } else { None }).collect();
+    let refused = || like.refused(&wanted);
     let text = &like.layer.text;
     let blank = |gap: &str| {
         let bare: String = gap.replace("\\\n", " ").replace("\\\r\n", " ").replace("^\n", " ").replace("^\r\n", " ");

@@ -31,7 +31,7 @@ pub fn confirm_amount(
     amounts: &BTreeSet<String>,
 ) -> Result<(), String> {
     let words = |text: &str| {
-        let mut words = words(dialect, text)?;
+        let mut words = words(dialect, text, option)?;
         words.iter_mut().for_each(|word| {
             for amount in amounts {
                 for sign in ["", "=", ":"] {
@@ -63,7 +63,7 @@ fn same(
     let mut values: Vec<&str> = values.into_iter().collect::<BTreeSet<_>>().into_iter().collect();
     values.sort_by_key(|value| std::cmp::Reverse(value.len()));
     let rest = |text: &str| {
-        let words = words(dialect, text)?;
+        let words = words(dialect, text, option)?;
         let bare = words.into_iter().filter_map(|word| {
             if word == option || entries.contains(word.as_str()) {
                 return None;
@@ -97,8 +97,9 @@ fn compared(old: Option<Vec<String>>, new: Option<Vec<String>>) -> Result<(), St
     }
 }
 
-/// The words of a text, and of those of its words in which several stand; nothing when a quote is left open.
-fn words(dialect: Dialect, text: &str) -> Option<Vec<String>> {
+/// The words of a text, and of those of its words in which several stand, but for the option's own; nothing when a quote is
+/// left open.
+fn words(dialect: Dialect, text: &str, option: &str) -> Option<Vec<String>> {
     let read = match dialect {
         Dialect::Shell => shlex::split(&spaced(text))?,
         Dialect::Unit => text
@@ -111,7 +112,9 @@ fn words(dialect: Dialect, text: &str) -> Option<Vec<String>> {
     };
     let mut words = Vec::new();
     for word in read {
-        if word.trim().contains(char::is_whitespace) && matches!(dialect, Dialect::Batch | Dialect::Arguments) {
+        if word.starts_with(option) {
+            words.push(word);
+        } else if word.trim().contains(char::is_whitespace) && matches!(dialect, Dialect::Batch | Dialect::Arguments) {
             words.extend(plain(&word));
         } else if word.trim().contains(char::is_whitespace) {
             let inner =

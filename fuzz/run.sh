@@ -1,0 +1,19 @@
+#!/bin/bash
+# Fuzzes each target for so many seconds (600 when not said): fuzz/run.sh [SECONDS] [TARGET…]
+# Wants a C++ compiler, and no other Rust than the usual one.
+set -euo pipefail
+cd "$(dirname "$0")"
+seconds=${1:-600}
+shift || true
+targets=("$@")
+[ ${#targets[@]} -gt 0 ] || mapfile -t targets < <(basename -s .rs targets/*.rs)
+coverage="-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 -Cllvm-args=-sanitizer-coverage-inline-8bit-counters"
+coverage+=" -Cllvm-args=-sanitizer-coverage-pc-table -Cllvm-args=-sanitizer-coverage-trace-compares --cfg fuzzing"
+host=$(rustc -vV | sed -n 's/^host: //p')
+# With a target said, what is built to build the rest needs no coverage.
+RUSTFLAGS="$coverage" cargo build --release --locked --target "$host" --bins
+for target in "${targets[@]}"; do
+    mkdir -p "corpus/$target" "artifacts/$target"
+    "target/$host/release/$target" "corpus/$target" "seeds/$target" -max_total_time="$seconds" -max_len=400 -timeout=10 \
+        -artifact_prefix="artifacts/$target/" -print_final_stats=1
+done

@@ -1,0 +1,90 @@
+//! What every edit must hold, whatever text it is made in: it ends, it is read back as what was meant, a second time it changes
+//! nothing, and what was not meant keeps its value.
+
+use kanon_core::reading::{RawEntry, read_list};
+use kanon_core::rulebook::{self, ListRule};
+use kanon_core::text::command::raise;
+use kanon_core::text::{self, Change, Dialect, Encoding, Entry, Notation, write_list};
+use serde_json_path::JsonPath;
+
+fn list_rule(keys: &str) -> ListRule {
+    let text = format!(
+        "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"s\"\nholds = \"files\"\nin = \"s\"\n[shelf.mod]\nid = \"$.id\"\n[[list]]\nname = \"l\"\n{keys}\n"
+    );
+    rulebook::parse("rulebook", &text).expect("a rulebook").value.lists.remove(0)
+}
+
+fn entry(id: &str) -> Entry {
+    Entry { id: id.to_owned(), name: format!("{id}.pak"), version: Some("2.0".to_owned()), ..Entry::default() }
+}
+
+/// A list is to name the first mod that it names now, and two others.
+fn list(keys: &str, text: &str) {
+    let rule = list_rule(keys);
+    let named = |raw: &RawEntry| raw.names.id.clone().unwrap_or_else(|| raw.text.clone());
+    let edited = |bytes: &[u8]| {
+        let raws = read_list(&rule, bytes).ok()?;
+        let known: Vec<Option<Entry>> = raws.iter().map(|raw| Some(entry(&named(raw)))).collect();
+        let mut changes: Vec<Change> = Vec::new();
+        for id in ["b", "new-one"] {
+            changes.push(match raws.iter().position(|raw| named(raw) == id) {
+                Some(at) if raws[at].on => Change::Keep(at),
+                Some(at) => Change::Set(at, entry(id)),
+                None => Change::New(entry(id)),
+            });
+        }
+        write_list(&rule, bytes, &known, &changes).ok()
+    };
+    if let Some(once) = edited(text.as_bytes()) {
+        let read = read_list(&rule, &once).expect("what was written is read");
+        assert_eq!(read.iter().map(named).collect::<Vec<_>>(), ["b", "new-one"], "{text:?} {:?}", String::from_utf8_lossy(&once));
+        let again = edited(&once);
+        assert!(again.is_some_and(|again| again == once), "a second time: {text:?} {:?}", String::from_utf8_lossy(&once));
+    }
+}
+
+/// Lists and settings in a document.
+pub fn document(text: &str, notation: Notation) {
+    let word = notation.word();
+    for keys in [
+        format!("file = \"f.txt\"\nnotation = \"{word}\"\neach = \"$.a[*]\""),
+        format!("file = \"f.txt\"\nnotation = \"{word}\"\neach = \"$.a.b[*]\"\nid = \"$.id\"\non = \"$.on\""),
+        format!("file = \"f.txt\"\nnotation = \"{word}\"\neach = \"$.a\"\nform = \"id-to-flag\""),
+        format!("file = \"f.txt\"\nnotation = \"{word}\"\neach = \"$.a\"\nbetween = \",\""),
+    ] {
+        list(&keys, text);
+    }
+    for (at, value) in [("$.a", "4100"), ("$.a.c", "x # y"), ("$.a[0].d", "no"), ("$.a['@e']", "it's")] {
+        let at = JsonPath::parse(at).expect("a path");
+        let set = |bytes: &[u8]| text::set(bytes, (notation, Encoding::Utf8), &at, value).ok();
+        if let Some(once) = set(text.as_bytes()) {
+            let said = notation.read(&once, Encoding::Utf8).expect("what was written is read");
+            let found = at.query(&said).first().and_then(text::scalar);
+            assert_eq!(found.as_deref(), Some(value), "{text:?} {:?}", String::from_utf8_lossy(&once));
+            assert_eq!(set(&once).as_deref(), Some(once.as_slice()), "a second time: {text:?}");
+        }
+    }
+}
+
+/// A file with one mod on each line.
+pub fn lines(text: &str) {
+    list("file = \"f.txt\"\nnotation = \"lines\"", text);
+    list("file = \"f.txt\"\nnotation = \"lines\"\noff = \"#{id}\"", text);
+}
+
+/// Options of command lines.
+pub fn command_line(text: &str, file: &str) {
+    for keys in [
+        format!("file = \"{file}\"\noption = \"-m=\"\nbetween = \",\"\nordered = true"),
+        format!("file = \"{file}\"\noption = \"-m\"\nbetween = \" \"\nordered = true"),
+        format!("file = \"{file}\"\noption = \"-m\"\nordered = true"),
+    ] {
+        list(&keys, text);
+    }
+    let _ = raise(
+        text.as_bytes(),
+        Encoding::Utf8,
+        (|text: &str| Dialect::of(file, text), "-m=", 1 << 20),
+        (1 << 30, |unit: &str| if unit.is_empty() { "1024".to_owned() } else { "1G".to_owned() }),
+    );
+}
