@@ -1,13 +1,23 @@
 //! What every edit must hold, whatever text it is made in: it ends, it is read back as what was meant, a second time it changes
 //! nothing, and what was not meant keeps its value.
 
+use std::collections::BTreeMap;
+use std::sync::Mutex;
+
 use kanon_core::reading::{RawEntry, read_list};
 use kanon_core::rulebook::{self, ListRule};
 use kanon_core::text::command::raise;
 use kanon_core::text::{self, Change, Dialect, Encoding, Entry, Notation, write_list};
 use serde_json_path::JsonPath;
 
+/// A rule, read once.
 fn list_rule(keys: &str) -> ListRule {
+    static KNOWN: Mutex<BTreeMap<String, ListRule>> = Mutex::new(BTreeMap::new());
+    let mut known = KNOWN.lock().expect("rules");
+    known.entry(keys.to_owned()).or_insert_with(|| read_rule(keys)).clone()
+}
+
+fn read_rule(keys: &str) -> ListRule {
     let text = format!(
         "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"s\"\nholds = \"files\"\nin = \"s\"\n[shelf.mod]\nid = \"$.id\"\n[[list]]\nname = \"l\"\n{keys}\n"
     );
@@ -37,9 +47,18 @@ fn list(keys: &str, text: &str) {
     };
     if let Some(once) = edited(text.as_bytes()) {
         let read = read_list(&rule, &once).expect("what was written is read");
-        assert_eq!(read.iter().map(named).collect::<Vec<_>>(), ["b", "new-one"], "{text:?} {:?}", String::from_utf8_lossy(&once));
+        assert_eq!(
+            read.iter().map(named).collect::<Vec<_>>(),
+            ["b", "new-one"],
+            "{text:?} {:?}",
+            String::from_utf8_lossy(&once)
+        );
         let again = edited(&once);
-        assert!(again.is_some_and(|again| again == once), "a second time: {text:?} {:?}", String::from_utf8_lossy(&once));
+        assert!(
+            again.is_some_and(|again| again == once),
+            "a second time: {text:?} {:?}",
+            String::from_utf8_lossy(&once)
+        );
     }
 }
 

@@ -60,7 +60,8 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
     let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |said: &Said| -> Vec<String> {
         let all = amendments(measure, &survey, said);
-        all.iter().map(|one| format!("{} ({}) needs {}", one.path, one.why, one.needs().len())).collect()
+        let why = |one: &Amendment<'_>| one.changes.iter().map(|(why, _)| why.as_str()).collect::<Vec<_>>().join("; ");
+        all.iter().map(|one| format!("{} ({}) needs {}", one.path, why(one), one.needs().len())).collect()
     };
     let plain = told(&Said::default());
     assert_eq!(plain, ["a.cfg (port: 2) needs 0", "goods.xml (entries of Bells) needs 1"]);
@@ -69,21 +70,36 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
 }
 
 #[test]
-fn an_amendment_is_made_on_the_files_own_bytes_or_not_at_all() {
+fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
     let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let all = amendments(measure, &survey, &Said::default());
     let none = BTreeMap::new();
-    assert_eq!(
-        all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none).expect("amended"),
-        b"# x\r\nport = 2\r\naccept=false\r\n"
-    );
+    let amended = all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none);
+    assert_eq!((amended.why.as_str(), amended.left.len()), ("port: 2", 0));
+    assert_eq!(amended.bytes, b"# x\r\nport = 2\r\naccept=false\r\n");
     let goods = b"<goods>\n  <good name='bell'/>\n</goods>\n";
-    let lacking = all[1].apply(goods, &none).expect_err("no text");
-    assert!(lacking.to_string().contains("the entry good gong of bells is nowhere"), "{lacking}");
+    let lacking = all[1].apply(goods, &none);
+    assert_eq!(lacking.bytes, goods, "nothing of it can be made");
+    assert_eq!(lacking.left[0].part, "good gong");
+    assert!(lacking.left[0].why.to_string().contains("the entry good gong of bells is nowhere"), "{lacking:?}");
     let (_, needed) = all[1].needs()[0];
     let texts = BTreeMap::from([(needed.clone(), "<good name=\"gong\"/>".to_owned())]);
-    let amended = all[1].apply(goods, &texts).expect("amended");
-    assert_eq!(amended, b"<goods>\n  <good name='bell'/>\n  <good name=\"gong\"/>\n</goods>\n");
-    assert!(all[1].apply(b"<goods>", &texts).is_err());
+    let amended = all[1].apply(goods, &texts);
+    assert_eq!(amended.bytes, b"<goods>\n  <good name='bell'/>\n  <good name=\"gong\"/>\n</goods>\n");
+    let torn = all[1].apply(b"<goods>", &texts);
+    assert_eq!((torn.bytes.as_slice(), torn.left.len()), (b"<goods>".as_slice(), 1));
+}
+
+/// Of two changes of one file, the one that is possible is made.
+#[test]
+fn what_is_impossible_keeps_nothing_else_from_being_changed() {
+    let (canon, rulebook, survey) = (canon(), rules(), survey());
+    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let all = amendments(measure, &survey, &Said { licences: vec!["licence".to_owned()], replace_edits: false });
+    // The licence is no single value here.
+    let amended = all[0].apply(b"accept = a\nport = 1\naccept = b\n", &BTreeMap::new());
+    assert_eq!(amended.bytes, b"accept = a\nport = 2\naccept = b\n");
+    assert_eq!((amended.why.as_str(), amended.left[0].part.as_str()), ("port: 2", "licence"));
+    assert_eq!(all[0].tried(b"accept = a\nport = 1\naccept = b\n"), amended.left);
 }

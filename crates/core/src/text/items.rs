@@ -120,7 +120,7 @@ impl Writer<'_> {
                 |at, entry| changed(at, core(at, entry)),
                 |entry| changed(like, fresh(entry)),
             );
-            return Some(side_by_side(self.text, &spans, &rows));
+            return Some(side_by_side(self.text, &comments, &spans, &rows));
         };
         let lined = |at: usize, element: &str| {
             let (span, body) = (&spans[at], &blocks[at].body);

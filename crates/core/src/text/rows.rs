@@ -506,13 +506,17 @@ pub fn whole_lines(text: &str, part: &Range<usize>) -> Range<usize> {
     if alone { start..end } else { part.clone() }
 }
 
-/// Splices that bring rows which stand side by side, with nothing that parts them but blanks, into another order.
-pub fn side_by_side(text: &str, items: &[Range<usize>], rows: &[Row]) -> Vec<Splice> {
+/// Splices that bring rows which stand side by side, with nothing that parts them but blanks, into another order. Of one that
+/// goes, the comments inside of it stay.
+pub fn side_by_side(text: &str, comments: &[Range<usize>], items: &[Range<usize>], rows: &[Row]) -> Vec<Splice> {
     let mut slots: Vec<String> = vec![String::new(); items.len()];
     let mut next = 0usize;
     for placed in arranged(items.len(), rows) {
         match placed {
-            Placed::Left(index) => next = index + 1,
+            Placed::Left(index) => {
+                within(comments, &items[index]).for_each(|comment| slots[index].push_str(&text[comment.clone()]));
+                next = index + 1;
+            }
             Placed::Row(row) => {
                 next += usize::from(matches!(row, Row::Kept { .. }));
                 slots[next.saturating_sub(1)].push_str(row.text());

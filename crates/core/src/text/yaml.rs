@@ -60,6 +60,10 @@ impl<'t> Reader<'t> {
         let (node, anchor) = match event {
             Event::SequenceStart(anchor, tag) => (self.list(span)?, (*anchor, tag.is_some())),
             Event::MappingStart(anchor, tag) => (self.table(span)?, (*anchor, tag.is_some())),
+            // Where nothing is written, the parser's own place is that of something else.
+            Event::Scalar(text, ScalarStyle::Plain, anchor, tag) if text.is_empty() => {
+                (Node::new(span.start..span.start, Kind::Scalar(Value::Null)), (*anchor, tag.is_some()))
+            }
             Event::Scalar(text, style, anchor, tag) => {
                 let length = scalar_length(&self.text[span.clone()], *style);
                 let value = match tag {
@@ -139,8 +143,13 @@ impl<'t> Reader<'t> {
                     let mut node = self.node(&event, span)?;
                     // Nothing stands where the colon leaves off.
                     if node.span.is_empty() && node.is_scalar() {
-                        let colon = self.text[key.end..].find(':').map_or(key.end, |at| key.end + at + 1);
-                        node.span = colon..colon;
+                        let behind = self.text[key.end..].trim_start();
+                        let colon = self.text.len() - behind.len() + 1;
+                        node = match behind.starts_with(':') {
+                            true => Node::new(colon..colon, Kind::Scalar(Value::Null)),
+                            // A key without a colon has no place for a value.
+                            false => Node::new(key.end..key.end, Kind::Elsewhere(Value::Null)),
+                        };
                     }
                     let whole = key.start..node.last().max(key.end);
                     fields.push(Field { name: name.into_owned(), key, whole, node });

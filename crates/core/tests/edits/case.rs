@@ -2,6 +2,7 @@
 
 use kanon_core::reading::{RawEntry, read_list};
 use kanon_core::rulebook::{self, ListRule};
+use kanon_core::text::command::raise;
 use kanon_core::text::{self, Change, Encoding, Entry, Notation, TextFile, Wanted, write_list};
 use serde_json_path::JsonPath;
 
@@ -13,6 +14,8 @@ pub enum Job {
     List { keys: String, wanted: Vec<String> },
     /// A setting is to have a value.
     Set { notation: Notation, at: String, value: String },
+    /// An amount of memory is to be at least that of `floor`, in mebibytes.
+    Memory { file: String, option: String, floor: u64 },
     /// Entries are to be merged: key, text, replaces; and keys that go.
     Merge { before: String, identity: String, wanted: Vec<(String, String, bool)>, gone: Vec<String> },
 }
@@ -71,6 +74,20 @@ fn edited(job: &Job, bytes: &[u8]) -> Result<Vec<u8>, String> {
         Job::Set { notation, at, value } => {
             let at = JsonPath::parse(at).expect("a path");
             text::set(bytes, (*notation, Encoding::Utf8), &at, value).map_err(|error| error.to_string())
+        }
+        Job::Memory { file, option, floor } => {
+            let text = format!(
+                "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"s\"\nholds = \"files\"\nin = \"s\"\n[shelf.mod]\nid = \"$.id\"\n[[memory]]\nfile = \"{file}\"\noption = \"{option}\"\nfloor = \"{floor}MiB\"\n"
+            );
+            let rule = rulebook::parse("rulebook", &text).expect("a rulebook").value.memory.remove(0);
+            let read = TextFile::read(bytes, Encoding::Utf8).map_err(|error| error.to_string())?;
+            let amounts = rule.amounts(&read.text).map_err(|error| error.to_string())?;
+            if amounts.iter().all(|amount| amount.bytes.is_some_and(|bytes| bytes >= rule.floor)) {
+                return if amounts.is_empty() { Err("nothing gives any".to_owned()) } else { Ok(bytes.to_vec()) };
+            }
+            let option = (|text: &str| rule.dialect(text), rule.option.as_str(), rule.unit);
+            raise(bytes, Encoding::Utf8, option, (rule.floor, |unit: &str| rule.written(rule.floor, unit)))
+                .map_err(|error| error.to_string())
         }
         Job::Merge { before, identity, wanted, gone } => {
             let text = format!(

@@ -153,6 +153,48 @@ pub fn each(dice: &mut Dice) -> Case {
     Case { kind: "shell", text, job: Job::List { keys, wanted }, judge: Box::new(judged), any_ends: false }
 }
 
+const ODD: [&str; 8] = ["Anna's boat", "tide clock", "reed", "50% off", "a;b", "Möwe", "back`tick", "x$y"];
+
+/// Scripts in which there is room for quotes.
+const ROOMY: [&str; 8] = [
+    "#!/bin/sh\n./hall -port=1 -loads=reed -quiet\n",
+    "#!/bin/sh\n./hall -loads=\"reed\" -quiet; sleep 1\n",
+    "#!/bin/sh\n./hall '-loads=reed' -quiet\n",
+    "#!/bin/sh\n./hall \"-loads=reed\" >log.txt 2>&1\n",
+    "#!/bin/bash\n./hall -loads=$'reed' &\nwait\n",
+    "#!/bin/sh\nsh -c './hall -loads=reed -x; sleep 1'\n",
+    "#!/bin/sh\nsh -c \"./hall -loads=reed -x\"\n",
+    "#!/bin/sh\nLOADS='reed'\n./hall -loads=\"$LOADS\"\n",
+];
+
+/// Names with blanks and signs that mean something to a shell.
+pub fn odd(dice: &mut Dice) -> Case {
+    let mut pool = ODD.to_vec();
+    dice.shuffle(&mut pool);
+    let script = *dice.pick(&ROOMY);
+    let is_fit = |id: &&&str| !script.contains("sh -c") || !id.contains(['\'', '`', '$']);
+    let count = 1 + dice.below(3);
+    let wanted: Vec<String> = pool.iter().filter(is_fit).take(count).map(|id| (*id).to_owned()).collect();
+    let (before, value) = (script.to_owned(), wanted.join("|"));
+    let text = script.to_owned();
+    let shown = text.clone();
+    let judged = move |after: &str| {
+        let halls = |script: &str| -> Result<Vec<Vec<String>>, String> {
+            Ok(started(script)?.into_iter().filter(|words| words[0] == "hall").collect())
+        };
+        let mut meant = halls(&shown)?;
+        for word in meant.iter_mut().flatten() {
+            if *word == "-loads=reed" {
+                *word = format!("-loads={value}");
+            }
+        }
+        let found = halls(after)?;
+        if meant == found { Ok(()) } else { Err(format!("it would start {found:?}\nin place of {meant:?}\n{before}")) }
+    };
+    let keys = "file = \"start.sh\"\noption = \"-loads=\"\nbetween = \"|\"\nordered = true".to_owned();
+    Case { kind: "shell", text, job: Job::List { keys, wanted }, judge: Box::new(judged), any_ends: false }
+}
+
 /// Blanks between entries.
 pub fn spread(dice: &mut Dice) -> Case {
     let (there, wanted) = ids(dice);
@@ -263,4 +305,38 @@ pub fn other(dice: &mut Dice) -> Case {
     let entry = if kind == "batch" { "\nentry = \"#{id}\"" } else { "" };
     let keys = format!("file = \"{file}\"\noption = \"-holds=\"\nbetween = \"{between}\"\nordered = true{entry}");
     Case { kind, text, job: Job::List { keys, wanted }, judge: Box::new(judged), any_ends: kind == "batch" }
+}
+
+/// Scripts in which `@` is an amount of memory: low, or enough.
+const ROOMS: [&str; 9] = [
+    "#!/bin/sh\n./hall -room=@ -x\n",
+    "#!/bin/sh\nif [ -n \"$1\" ]; then ./hall -room=@; else ./hall -b -room=@; fi\n",
+    "#!/bin/sh\nARGS=\"-port=1 -room=@\"\n./hall $ARGS\n",
+    "#!/bin/sh\nROOM=@\n./hall -room=$ROOM -x # -room=1M\n",
+    "#!/bin/sh\nsh -c './hall -room=@; sleep 1'\n",
+    "#!/bin/sh\n./hall -room=@>log.txt 2>&1\n",
+    "#!/bin/sh\n./hall \"-room=@\" -broom=1M\n",
+    "#!/bin/sh\necho \"with -room=1M\"\n./hall \\\n  -room=@ \\\n  -x\n",
+    "#!/bin/bash\nX=$(./hall -room=@ | cat)\n",
+];
+
+pub fn memory(dice: &mut Dice) -> Case {
+    let script = *dice.pick(&ROOMS);
+    let (amount, enough) = *dice.pick(&[
+        ("512M", "3072M"),
+        ("1G", "3G"),
+        ("1.5G", "3G"),
+        ("4G", "4G"),
+        ("3072m", "3072m"),
+        ("900", "3072"),
+        ("2GiB", "3GiB"),
+        ("0.5g", "3g"),
+    ]);
+    let (text, should) = (script.replace('@', amount), script.replace('@', enough));
+    let judged = move |after: &str| {
+        let (meant, found) = (started(&should)?, started(after)?);
+        if meant == found { Ok(()) } else { Err(format!("it would start {found:?}\nin place of {meant:?}")) }
+    };
+    let job = Job::Memory { file: "start.sh".to_owned(), option: "-room=".to_owned(), floor: 3072 };
+    Case { kind: "memory", text, job, judge: Box::new(judged), any_ends: false }
 }

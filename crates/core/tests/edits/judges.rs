@@ -79,7 +79,8 @@ pub fn judge_xml(text: &str) -> Result<Value, String> {
         let text: String = node.children().filter(roxmltree::Node::is_text).filter_map(|child| child.text()).collect();
         json!({"name": node.tag_name().name(), "attributes": attributes, "text": text.trim(), "children": children})
     }
-    let document = roxmltree::Document::parse(text).map_err(|error| error.to_string())?;
+    let options = roxmltree::ParsingOptions { allow_dtd: true, ..Default::default() };
+    let document = roxmltree::Document::parse_with_options(text, options).map_err(|error| error.to_string())?;
     Ok(of(document.root_element()))
 }
 

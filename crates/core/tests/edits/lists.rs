@@ -4,7 +4,7 @@ use kanon_core::text::Notation;
 
 use crate::case::{Case, Job};
 use crate::dice::Dice;
-use crate::drawn::{IDS, draw, remark};
+use crate::drawn::{Drawn, IDS, draw, remark};
 use crate::judges::{holds, is_flag, judge, judge_remarks, leaves, names, sorted};
 
 struct Shape {
@@ -303,61 +303,287 @@ pub fn list(dice: &mut Dice) -> Case {
     let (before, flags) = (text.clone(), shape.words);
     let keys = shape.keys;
     let job = Job::List { keys: keys.to_owned(), wanted: wanted.clone() };
+    let judged = move |after: &str| judge_list(notation, (&before, after), flags, &entries, &wanted);
+    Case { kind: shape.kind, text, job, judge: Box::new(judged), any_ends: true }
+}
+
+/// Whether a list names those that are wanted, and nothing else is changed.
+fn judge_list(
+    notation: Notation,
+    (before, after): (&str, &str),
+    flags: (&str, &str),
+    entries: &[Drawn],
+    wanted: &[String],
+) -> Result<(), String> {
+    let (old, new) = (judge(notation, before)?, judge(notation, after)?);
+    // What names no mod is the same, and what names one names those that are wanted.
+    let (mut was, mut is) = (Vec::new(), Vec::new());
+    leaves("", &old, &mut was);
+    leaves("", &new, &mut is);
+    let ids: Vec<&str> = IDS.to_vec();
+    let of_mod = |leaf: &String| {
+        ids.iter().any(|id| {
+            holds(leaf, id) && *id != "no"
+                || leaf.ends_with(&format!("={id}"))
+                || leaf.contains(&format!("_{id}="))
+                || leaf.contains(&format!("/{id}="))
+        })
+    };
+    let others =
+        |leaves: &[String]| leaves.iter().filter(|leaf| !of_mod(leaf) && !is_flag(leaf)).cloned().collect::<Vec<_>>();
+    let (others_was, others_is) = (sorted(others(&was)), sorted(others(&is)));
+    let own = |text: &str| {
+        text.contains("more")
+            || text.contains("x=")
+            || text.ends_with("/name=load")
+            || text.ends_with("/name=id")
+            || text.ends_with("/text=")
+            || text.ends_with("loads=null")
+    };
+    let drop = |list: Vec<String>| list.into_iter().filter(|leaf| !own(leaf)).collect::<Vec<_>>();
+    if drop(others_was.clone()) != drop(others_is.clone()) {
+        return Err(format!("another value is changed: {others_was:?} {others_is:?}"));
+    }
+    for id in &ids {
+        let named = is.iter().filter(|leaf| names(leaf, id)).collect::<Vec<_>>();
+        let should = wanted.iter().any(|wanted| wanted == id);
+        if should && named.len() != 1 {
+            return Err(format!("{id} is named {} times", named.len()));
+        }
+        let off = |leaf: &&&String| leaf.ends_with(&format!("={}", flags.1)) && !flags.1.is_empty() && flags.1 != *id;
+        if !should && named.iter().any(|leaf| !off(&leaf)) && !named.is_empty() {
+            return Err(format!("{id} is still named: {named:?}"));
+        }
+        if should && named.iter().any(|leaf| off(&leaf)) {
+            return Err(format!("{id} is off: {named:?}"));
+        }
+    }
+    judge_remarks(notation, after, entries, wanted)?;
+    for fixed in ["~top~", "~net~", "~x~", "~n~", "~p~", "~was port = 3000~", "<?keep me?>"] {
+        if before.matches(fixed).count() != after.matches(fixed).count() {
+            return Err(format!("{fixed} is lost"));
+        }
+    }
+    Ok(())
+}
+
+/// Texts in other manners: their rules, the texts, the words for on and off.
+type Layout = (&'static str, Notation, &'static str, &'static str, (&'static str, &'static str));
+
+const LAYOUTS: &[Layout] = &[
+    (
+        "json",
+        Notation::Json,
+        "file = \"b.json\"\neach = \"$.loads[*]\"",
+        "{\"loads\":[\"mere\",\"eel\",\"fogbell\"],\"x\":[]}",
+        ("", ""),
+    ),
+    (
+        "json",
+        Notation::Json,
+        "file = \"b.json\"\neach = \"$.loads[*]\"",
+        "{ \"loads\": [ \"mere\" /* ~a~ */, \"eel\" /* ~b~ */ ] }\n",
+        ("", ""),
+    ),
+    (
+        "json",
+        Notation::Json,
+        "file = \"b.json\"\neach = \"$.loads[*]\"",
+        "{\n  \"loads\": [ // ~a~\n    \"mere\", \"eel\", // ~b~\n    \"fogbell\"\n    // ~c~\n  ]\n}\n",
+        ("", ""),
+    ),
+    (
+        "json",
+        Notation::Json,
+        "file = \"b.json\"\neach = \"$.loads[*]\"",
+        "{\n  \"loads\": [\n    \"mere\"\n    , \"eel\" // ~b~\n    , \"fogbell\"\n  ]\n}\n",
+        ("", ""),
+    ),
+    (
+        "json",
+        Notation::Json,
+        "file = \"b.json\"\neach = \"$[*]\"\nid = \"$.of.id\"\nversion = \"$.v\"",
+        "[\n  {\"of\": {\"id\": \"mere\"}, \"v\": \"1.0\"}, // ~a~\n  {\n    // ~b~\n    \"v\": \"2.0\",\n    \"of\": {\"id\": \"eel\"}\n  }\n]\n",
+        ("", ""),
+    ),
+    (
+        "json",
+        Notation::Json,
+        "file = \"b.json\"\neach = \"$\"\nform = \"id-to-version\"",
+        "{\"mere\": \"1.0\", \"eel\": \"2.0\"}",
+        ("", ""),
+    ),
+    (
+        "toml",
+        Notation::Toml,
+        "file = \"b.toml\"\neach = \"$.hall.loads[*]\"",
+        "hall.loads = [\"mere\", 'eel'] # ~a~\nhall.port = 1\n",
+        ("", ""),
+    ),
+    (
+        "toml",
+        Notation::Toml,
+        "file = \"b.toml\"\neach = \"$.loads[*]\"",
+        "# ~t~\nloads = [ # ~a~\n    \"mere\", # ~b~\n    \"eel\"\n    # ~c~\n]\n",
+        ("", ""),
+    ),
+    (
+        "toml",
+        Notation::Toml,
+        "file = \"b.toml\"\neach = \"$.load[*]\"\nid = \"$.called\"\nversion = \"$.v\"",
+        "[[load]]\ncalled = \"mere\" # ~a~\nv = \"1.0\"\n[net]\nx = 1 # ~n~\n[[load]]\n# ~b~\ncalled = \"eel\"\nv = \"2.0\"",
+        ("", ""),
+    ),
+    (
+        "toml",
+        Notation::Toml,
+        "file = \"b.toml\"\neach = \"$.load[*]\"\nid = \"$.called\"\non = \"$.on\"",
+        "load = [ { called = \"mere\", on = false }, { called = \"eel\", on = true } ] # ~a~\n",
+        ("true", "false"),
+    ),
+    (
+        "toml",
+        Notation::Toml,
+        "file = \"b.toml\"\neach = \"$.loads\"\nform = \"id-to-flag\"",
+        "loads = { mere = false, eel = true }\n[net]\nx = 1\n",
+        ("true", "false"),
+    ),
+    (
+        "toml",
+        Notation::Toml,
+        "file = \"b.toml\"\neach = \"$.loads\"\nform = \"id-to-version\"",
+        "[loads] # ~a~\nmere = \"1.0\" # ~b~\n# ~c~\neel = '2.0'\n",
+        ("", ""),
+    ),
+    ("yaml", Notation::Yaml, "file = \"b.yaml\"\neach = \"$.loads[*]\"", "loads: [ mere, eel ] # ~a~\n", ("", "")),
+    (
+        "yaml",
+        Notation::Yaml,
+        "file = \"b.yaml\"\neach = \"$.loads[*]\"",
+        "loads: [ # ~a~\n  mere, # ~b~\n  eel,\n]\nz: 1\n",
+        ("", ""),
+    ),
+    (
+        "yaml",
+        Notation::Yaml,
+        "file = \"b.yaml\"\neach = \"$[*]\"\nid = \"$.called\"\nversion = \"$.v\"",
+        "# ~t~\n- called: mere # ~a~\n  v: '1.0'\n\n-   called: eel\n    v: \"2.0\" # ~b~\n    more:\n    - x\n    - 'y # z'\n",
+        ("", ""),
+    ),
+    (
+        "yaml",
+        Notation::Yaml,
+        "file = \"b.yaml\"\neach = \"$.a.loads[*]\"\nid = \"$.called\"",
+        "a:\n  loads:\n  - called: mere\n    text: |\n      one # two\n\n      three\n  # ~e~\n  - called: eel\n    text: >\n      more\n  x: 1 # ~x~\n",
+        ("", ""),
+    ),
+    (
+        "yaml",
+        Notation::Yaml,
+        "file = \"b.yaml\"\neach = \"$.loads\"\nform = \"id-to-version\"",
+        "---\nloads:\n    mere: '1.0' # ~a~\n    # ~b~\n    eel: \"2.0\"\n...\n",
+        ("", ""),
+    ),
+    (
+        "yaml",
+        Notation::Yaml,
+        "file = \"b.yaml\"\neach = \"$.loads\"\nform = \"id-to-flag\"",
+        "loads: {mere: true, eel: false} # ~a~\n",
+        ("true", "false"),
+    ),
+    (
+        "xml",
+        Notation::Xml,
+        "file = \"w.xml\"\neach = \"$.hall.load[*]\"\nid = \"$['@id']\"\nversion = \"$['@v']\"",
+        "<hall><load id='mere' v='1.0'/><load\n   id=\"eel\"\n   v=\"2.0\"><!-- ~a~ --></load><!-- ~b~ --></hall>",
+        ("", ""),
+    ),
+    (
+        "xml",
+        Notation::Xml,
+        "file = \"w.xml\"\neach = \"$.hall.loads[*].load[*]\"\nid = \"$['#text']\"\non = \"$['@on']\"",
+        "<!DOCTYPE hall>\n<hall>\n <loads>\n  <!-- ~a~ -->\n  <!-- ~b~ --> <load on=\"true\">mere</load>\n  <load on='false'>eel</load> <!-- ~c~\n       ~d~ -->\n </loads>\n</hall>\n",
+        ("true", "false"),
+    ),
+    (
+        "ini",
+        Notation::Ini,
+        "file = \"s.ini\"\neach = \"$.Loads\"\nform = \"id-to-version\"",
+        "[Other]\nx = 1\n[Loads]   # ~a~\nmere = 1.0   ; ~b~\n\n; ~c~\neel = 2.0\n[Last]\n",
+        ("", ""),
+    ),
+    (
+        "ini",
+        Notation::Ini,
+        "file = \"s.ini\"\neach = \"$.load[*]\"",
+        "load=mere\nload = eel # ~b~\nport=1\n[X]\ny=1\n",
+        ("", ""),
+    ),
+    (
+        "ini",
+        Notation::Ini,
+        "file = \"s.ini\"\neach = \"$.Loads\"\nform = \"id-to-fields\"\ntext = '^(?<version>[0-9.]+),(?<on>yes|no)$'",
+        "[Loads]\nmere = 1.0,yes ; ~a~\neel=2.0,no\n",
+        ("", ""),
+    ),
+    (
+        "key-value",
+        Notation::KeyValue,
+        "file = \"w.cfg\"\neach = \"$\"\nform = \"id-to-flag\"\nentry = \"bring_{id}\"",
+        "# ~t~\n  bring_mere=1;# ~a~\n  bring_eel   =   0 // ~b~\nport = 1;\n",
+        ("1", "0"),
+    ),
+    (
+        "key-value",
+        Notation::KeyValue,
+        "file = \"w.cfg\"\neach = \"$.load[*]\"",
+        "load = \"mere\"; // ~a~\nload = \"eel\";\nport = 1;\n",
+        ("", ""),
+    ),
+    (
+        "properties",
+        Notation::Properties,
+        "file = \"s.properties\"\neach = \"$.load[*]\"",
+        "load=mere\n! ~a~\nload : eel\nx=1",
+        ("", ""),
+    ),
+];
+
+/// A list in a text of another manner.
+pub fn layout(dice: &mut Dice) -> Case {
+    let (kind, notation, keys, text, flags) = *dice.pick(LAYOUTS);
+    let mut pool: Vec<&str> = ["mere", "eel", "fogbell", "reed-lamps", "tideclock"].to_vec();
+    dice.shuffle(&mut pool);
+    let count = 1 + dice.below(4);
+    let wanted: Vec<String> = pool[..count].iter().map(|id| (*id).to_owned()).collect();
+    let list = wanted.clone();
     let judged = move |after: &str| {
-        let (old, new) = (judge(notation, &before)?, judge(notation, after)?);
-        // What names no mod is the same, and what names one names those that are wanted.
-        let (mut was, mut is) = (Vec::new(), Vec::new());
-        leaves("", &old, &mut was);
-        leaves("", &new, &mut is);
-        let ids: Vec<&str> = IDS.to_vec();
-        let of_mod = |leaf: &String| {
-            ids.iter().any(|id| {
-                holds(leaf, id) && *id != "no"
-                    || leaf.ends_with(&format!("={id}"))
-                    || leaf.contains(&format!("_{id}="))
-                    || leaf.contains(&format!("/{id}="))
-            })
-        };
-        let others = |leaves: &[String]| {
-            leaves.iter().filter(|leaf| !of_mod(leaf) && !is_flag(leaf)).cloned().collect::<Vec<_>>()
-        };
-        let (others_was, others_is) = (sorted(others(&was)), sorted(others(&is)));
-        let own = |text: &str| {
-            text.contains("more")
-                || text.contains("x=")
-                || text.ends_with("/name=load")
-                || text.ends_with("/name=id")
-                || text.ends_with("/text=")
-                || text.ends_with("loads=null")
-        };
-        let drop = |list: Vec<String>| list.into_iter().filter(|leaf| !own(leaf)).collect::<Vec<_>>();
-        if drop(others_was.clone()) != drop(others_is.clone()) {
-            return Err(format!("another value is changed: {others_was:?} {others_is:?}"));
+        let is_fact = keys.contains("version") || text.contains("text: |");
+        if is_fact {
+            // Versions come and go with their entries: what else there is, is judged by the remarks and by who is named.
+            let (mut found, read) = (Vec::new(), judge(notation, after)?);
+            leaves("", &read, &mut found);
+            for id in ["mere", "eel", "fogbell", "reed-lamps", "tideclock"] {
+                let times = found.iter().filter(|leaf| names(leaf, id)).count();
+                if times != usize::from(list.iter().any(|wanted| wanted == id)) {
+                    return Err(format!("{id} is named {times} times"));
+                }
+            }
+        } else {
+            judge_list(notation, (text, after), flags, &[], &list)?;
         }
-        for id in &ids {
-            let named = is.iter().filter(|leaf| names(leaf, id)).collect::<Vec<_>>();
-            let should = wanted.iter().any(|wanted| wanted == id);
-            if should && named.len() != 1 {
-                return Err(format!("{id} is named {} times", named.len()));
-            }
-            let off =
-                |leaf: &&&String| leaf.ends_with(&format!("={}", flags.1)) && !flags.1.is_empty() && flags.1 != *id;
-            if !should && named.iter().any(|leaf| !off(&leaf)) && !named.is_empty() {
-                return Err(format!("{id} is still named: {named:?}"));
-            }
-            if should && named.iter().any(|leaf| off(&leaf)) {
-                return Err(format!("{id} is off: {named:?}"));
-            }
-        }
-        judge_remarks(notation, after, &entries, &wanted)?;
-        for fixed in ["~top~", "~net~", "~x~", "~n~", "~p~", "~was port = 3000~", "<?keep me?>"] {
-            if before.matches(fixed).count() != after.matches(fixed).count() {
-                return Err(format!("{fixed} is lost"));
-            }
+        let remarks = |text: &str| {
+            let mut found: Vec<String> = text.split('~').skip(1).step_by(2).map(str::to_owned).collect();
+            found.sort();
+            found
+        };
+        if remarks(text) != remarks(after) {
+            return Err(format!("remarks: {:?} {:?}", remarks(text), remarks(after)));
         }
         Ok(())
     };
-    Case { kind: shape.kind, text, job, judge: Box::new(judged), any_ends: true }
+    let job = Job::List { keys: keys.to_owned(), wanted };
+    Case { kind, text: text.to_owned(), job, judge: Box::new(judged), any_ends: true }
 }
 
 /// Rules, texts in which `@` is the entries, and what stands between them.

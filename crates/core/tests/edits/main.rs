@@ -74,6 +74,11 @@ fn lists_in_documents() {
 }
 
 #[test]
+fn lists_in_other_manners() {
+    judged(lists::layout, seeds(0..400));
+}
+
+#[test]
 fn settings_in_documents() {
     judged(settings::setting, seeds(0..600));
 }
@@ -96,6 +101,16 @@ fn one_mod_on_each_line() {
 #[test]
 fn scripts_that_a_shell_runs() {
     judged(commands::shell, seeds(0..160));
+}
+
+#[test]
+fn names_that_mean_something_to_a_shell() {
+    judged(commands::odd, seeds(0..80));
+}
+
+#[test]
+fn amounts_of_memory() {
+    judged(commands::memory, seeds(0..80));
 }
 
 #[test]

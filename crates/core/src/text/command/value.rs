@@ -549,7 +549,7 @@ impl Layer {
         let doubled = |text: &str| text.replace('%', "%%").replace('$', "$$");
         match (self.grammar, quote) {
             (_, None) if self.is_harmless(text) => Some(text.to_owned()),
-            (Grammar::File(Dialect::Shell), Some(Quote::Single)) => (!text.contains('\'')).then(|| text.to_owned()),
+            (Grammar::File(Dialect::Shell), Some(Quote::Single)) => Some(text.replace('\'', "'\\''")),
             (Grammar::File(Dialect::Shell), Some(Quote::Double)) => Some(escape("\\\"$`", '\\')),
             (Grammar::File(Dialect::Shell), Some(Quote::Dollar)) => Some(escape("\\'", '\\')),
             (Grammar::File(Dialect::Shell), None) => Some(escape(" \t;&|<>()$`\\\"'*?[]{}~!^", '\\')),
@@ -619,7 +619,7 @@ pub fn each_once(given: &[&Given], parts: &[Part], like: Option<&str>) -> Result
             Part::New(one) => Row::New(one),
         };
         let rows: Vec<Row> = written.into_iter().enumerate().map(row).collect();
-        side_by_side(text, &items, &rows)
+        side_by_side(text, &[], &items, &rows)
     };
     splices.iter().map(|splice| like.outward(splice).ok_or_else(refused)).collect()
 }

@@ -31,7 +31,7 @@ pub fn confirm_amount(
     amounts: &BTreeSet<String>,
 ) -> Result<(), String> {
     let words = |text: &str| {
-        let mut words = words(dialect, text, option)?;
+        let mut words = words(dialect, text, &|word| word.starts_with(option))?;
         words.iter_mut().for_each(|word| {
             for amount in amounts {
                 for sign in ["", "=", ":"] {
@@ -40,8 +40,10 @@ pub fn confirm_amount(
                         *word = word.replace(&own, &bare);
                     }
                 }
-                if word == amount {
-                    word.clear();
+                // On its own, or what a variable is set to.
+                let head = word.strip_suffix(amount.as_str()).filter(|head| head.is_empty() || head.ends_with('='));
+                if let Some(head) = head {
+                    *word = head.to_owned();
                 }
             }
         });
@@ -63,7 +65,11 @@ fn same(
     let mut values: Vec<&str> = values.into_iter().collect::<BTreeSet<_>>().into_iter().collect();
     values.sort_by_key(|value| std::cmp::Reverse(value.len()));
     let rest = |text: &str| {
-        let words = words(dialect, text, option)?;
+        let is_own = |word: &str| {
+            let sets = |value: &&str| word.strip_suffix(*value).is_some_and(|head| head.ends_with('='));
+            word.starts_with(option) || values.iter().any(sets)
+        };
+        let words = words(dialect, text, &is_own)?;
         let bare = words.into_iter().filter_map(|word| {
             if word == option || entries.contains(word.as_str()) {
                 return None;
@@ -97,9 +103,9 @@ fn compared(old: Option<Vec<String>>, new: Option<Vec<String>>) -> Result<(), St
     }
 }
 
-/// The words of a text, and of those of its words in which several stand, but for the option's own; nothing when a quote is
+/// The words of a text, and of those of its words in which several stand, but for an option's own; nothing when a quote is
 /// left open.
-fn words(dialect: Dialect, text: &str, option: &str) -> Option<Vec<String>> {
+fn words(dialect: Dialect, text: &str, is_own: &dyn Fn(&str) -> bool) -> Option<Vec<String>> {
     let read = match dialect {
         Dialect::Shell => shlex::split(&spaced(text))?,
         Dialect::Unit => text
@@ -112,7 +118,7 @@ fn words(dialect: Dialect, text: &str, option: &str) -> Option<Vec<String>> {
     };
     let mut words = Vec::new();
     for word in read {
-        if word.starts_with(option) {
+        if is_own(&word) {
             words.push(word);
         } else if word.trim().contains(char::is_whitespace) && matches!(dialect, Dialect::Batch | Dialect::Arguments) {
             words.extend(plain(&word));
@@ -134,8 +140,16 @@ fn spaced(text: &str) -> String {
     let mut comment = false;
     let mut chars = text.chars().peekable();
     while let Some(c) = chars.next() {
-        // The `$` of `$'…'` belongs to the quote.
-        if c == '$' && quote.is_none() && !escaped && chars.peek() == Some(&'\'') {
+        // What `$'…'` says, in other quotes.
+        if c == '$' && quote.is_none() && !escaped && !comment && chars.peek() == Some(&'\'') {
+            chars.next();
+            out.push('"');
+            while let Some(c) = chars.next().filter(|c| *c != '\'') {
+                let c = if c == '\\' { chars.next().unwrap_or(c) } else { c };
+                out.extend(matches!(c, '"' | '\\' | '$' | '`').then_some('\\'));
+                out.push(c);
+            }
+            out.push('"');
             continue;
         }
         // A line that goes on.

@@ -8,7 +8,7 @@ pub fn comments(notation: Notation, text: &str) -> Vec<String> {
         Notation::Json => walked(text, &["\""], &[("//", "\n"), ("/*", "*/")]),
         Notation::Toml => walked(text, &["\"\"\"", "'''", "\"", "'"], &[("#", "\n")]),
         Notation::Xml => xml(text),
-        Notation::Yaml => behind(text, &["#"], false),
+        Notation::Yaml => behind(&without_blocks(text), &["#"], false),
         Notation::Ini => behind(text, &["#", ";"], true),
         Notation::KeyValue => behind(text, &["#", "//"], true),
         Notation::Properties => {
@@ -58,6 +58,26 @@ fn xml(text: &str) -> Vec<String> {
     let is_kept = |token: &Token<'_>| matches!(token, Token::Comment { .. } | Token::ProcessingInstruction { .. });
     let tokens = xmlparser::Tokenizer::from(text).map_while(Result::ok);
     tokens.filter(is_kept).map(|token| token.span().as_str().to_owned()).collect()
+}
+
+/// A text of YAML without the lines of texts that stand on lines of their own: a `#` in them begins no comment.
+fn without_blocks(text: &str) -> String {
+    let margin = |line: &str| line.len() - line.trim_start_matches(' ').len();
+    let mut out = String::new();
+    let mut block: Option<usize> = None;
+    for line in text.lines() {
+        if block.is_some_and(|deep| line.trim().is_empty() || margin(line) > deep) {
+            continue;
+        }
+        let bare = line.find(" #").map_or(line, |at| &line[..at]).trim_end();
+        let last = bare.rsplit(' ').next().unwrap_or_default();
+        let is_head =
+            last.starts_with(['|', '>']) && last[1..].chars().all(|c| matches!(c, '+' | '-') || c.is_ascii_digit());
+        block = (is_head && bare.len() > last.len()).then(|| margin(line));
+        out.push_str(line);
+        out.push('\n');
+    }
+    out
 }
 
 /// What stands behind a mark on a line that begins with it, or has a blank before it.
