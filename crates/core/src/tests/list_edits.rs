@@ -137,6 +137,59 @@ fn lists_are_written(#[case] keys: &str, #[case] text: &str, #[case] ids: &[&str
     assert!(read.iter().all(|raw| raw.on) && read.len() == ids.len(), "{read:?}");
 }
 
+/// What stands around entries, and what stands behind them, is nobody's to change.
+#[rstest]
+#[case::behind_in_a_variable("file = \"s.sh\"\noption = \"-m=\"\nbetween = \",\"", "A=\"-p=1 -m=b,gone\"\n", &["b"], "A=\"-p=1 -m=b\"\n")]
+#[case::behind_in_a_service("file = \"s.service\"\noption = \"-m=\"\nbetween = \",\"", "[Unit]\nDescription=h -m=b\n[Service]\nEnvironment=\"A=-p=1 -m=b,gone\"\nExecStart=/h $A\n", &["b"], "[Unit]\nDescription=h -m=b\n[Service]\nEnvironment=\"A=-p=1 -m=b\"\nExecStart=/h $A\n")]
+#[case::the_end_of_a_command("file = \"s.sh\"\noption = \"-m=\"\nbetween = \",\"", "while :; do ./h -m=b,gone; sleep 5; done\n", &["b", "c"], "while :; do ./h -m=b,c; sleep 5; done\n")]
+#[case::two_ways_to_start("file = \"s.sh\"\noption = \"--m\"", "./h --m b --m gone -x\n./h -y --m b --m gone\n", &["b", "c"], "./h --m b --m c -x\n./h -y --m b --m c\n")]
+#[case::arguments_by_lines("file = \"s.args\"\noption = \"--m\"", "--m gone\n--m b\n-port=1\n", &["b", "c"], "--m b\n--m c\n-port=1\n")]
+#[case::quotes_within("file = \"s.sh\"\noption = \"-m=\"\nbetween = \",\"", "./h -m=\"gone\",b -x\n", &["b"], "./h -m=b -x\n")]
+#[case::told_and_remarked("file = \"s.bat\"\noption = \"-m=\"\nbetween = \",\"", "echo h -m=old\r\nh -m=gone & rem -m=old\r\n", &["b"], "echo h -m=old\r\nh -m=b & rem -m=old\r\n")]
+#[case::tables_between_tables(
+    "file = \"b.toml\"\neach = \"$.mod[*]\"\nid = \"$.id\"",
+    "[[mod]]\nid = \"gone\"\n# about the net\n[net]\nx = 1\n\n# about b\n[[mod]]\nid = \"b\" # b\n",
+    &["b", "c"],
+    "# about the net\n[net]\nx = 1\n\n# about b\n[[mod]]\nid = \"b\" # b\n\n[[mod]]\nid = \"c\"\n"
+)]
+#[case::an_id_of_digits("file = \"b.toml\"\neach = \"$.mods[*]\"", "mods = []\n", &["2077"], "mods = [\n  \"2077\"\n]\n")]
+#[case::off_with_a_remark(
+    "file = \"w.cfg\"\neach = \"$\"\nform = \"id-to-flag\"\nentry = \"bring_{id}\"",
+    "bring_a = 0 // not now\nport = 1\n",
+    &["a", "b"],
+    "bring_a = 1 // not now\nbring_b = 1\nport = 1\n"
+)]
+#[case::remarks_behind_a_section(
+    "file = \"s.ini\"\neach = \"$.Mods.mod[*]\"",
+    "[Mods] ; ours\nmod = gone ; low\nmod = b ; high\n[X]\n",
+    &["b"],
+    "[Mods] ; ours\n; low\nmod = b ; high\n[X]\n"
+)]
+#[case::remarks_that_move("file = \"b.yaml\"\neach = \"$.m[*]\"", "m:\n  # of b\n  - b\n  # of a\n  - a\n", &["a", "b"], "m:\n  # of a\n  - a\n  # of b\n  - b\n")]
+#[case::words_that_are_flags("file = \"b.yaml\"\neach = \"$.m[*]\"", "m:\n  - b\n", &["b", "no", "2026-11-28"], "m:\n  - b\n  - \"no\"\n  - \"2026-11-28\"\n")]
+#[case::none_left("file = \"b.yaml\"\neach = \"$.m[*]\"", "m:\n  - gone # low\nx: 1\n", &[], "m: []\n  # low\nx: 1\n")]
+#[case::escapes_stay("file = \"s.properties\"\neach = \"$.m\"\nbetween = \",\"", "m=b\\u00fc,gone\n", &["bü"], "m=b\\u00fc\n")]
+#[case::line_ends_stay("file = \"m.txt\"\nnotation = \"lines\"", "a\r\nb\nc", &["b", "c", "d"], "b\nc\nd")]
+fn what_stands_around_entries_stays(
+    #[case] keys: &str,
+    #[case] text: &str,
+    #[case] ids: &[&str],
+    #[case] expected: &str,
+) {
+    let rule = rule(keys);
+    let once = written(&rule, text, ids).expect("written");
+    assert_eq!(once, expected);
+    assert_eq!(written(&rule, &once, ids).expect("written"), once, "a second edit changes nothing");
+}
+
+/// Every way to start is written, and says the same.
+#[test]
+fn a_line_that_says_it_already_is_left_as_it_is() {
+    let rule = rule("file = \"s.sh\"\noption = \"-m=\"\nbetween = \",\"");
+    let text = "A=\"-p=1 -m=a,b\" # -m=x\nsh -c './h -m=a,b; sleep 1' # ours\n";
+    assert_eq!(written(&rule, text, &["a", "b"]).expect("written"), text);
+}
+
 #[test]
 fn encodings_and_marks_stay() {
     let rule = rule("file = \"m.txt\"\nnotation = \"lines\"\nencoding = \"windows-1252\"");

@@ -53,6 +53,7 @@ fn what_is_made_to_hold_a_value_goes_with_it() {
 #[case(Notation::Properties, "a=1\nb : x \\\n  y\nc\\ d=\\u00fc\n! x\n")]
 fn both_readers_agree(#[case] notation: Notation, #[case] text: &str) {
     let first = notation.tree(text).expect("read").into_value();
+    assert_eq!(notation.read(text.as_bytes(), crate::text::Encoding::Utf8).expect("read"), first);
     let second = values::read(notation, text).expect("read");
     let (first, second) = match notation {
         Notation::Xml => (without_empty(&first), without_empty(&second)),

@@ -74,6 +74,25 @@ fn setting(notation: Notation, text: &str, at: &str, value: &str) -> Result<Stri
 #[case(Notation::Properties, "# x\nport=41\nmotd=a \\\n  b\n", "$.port", "4100", "# x\nport=4100\nmotd=a \\\n  b\n")]
 #[case(Notation::Properties, "port=41\nmotd=a \\\n  b\n", "$.motd", "c:\\d", "port=41\nmotd=c:\\\\d\n")]
 #[case(Notation::Properties, "port: 41", "$.on", "true", "port: 41\non: true")]
+#[case(Notation::Toml, "x = 1\nnet = {}\n", "$.net.port", "41", "x = 1\nnet = {port = 41}\n")]
+#[case(Notation::Toml, "x = 1\n# of the net\n[net]\n", "$.y", "2", "x = 1\ny = 2\n# of the net\n[net]\n")]
+#[case(Notation::Yaml, "a:\n  b: |\n    one\n    # two\n", "$.a.c", "x", "a:\n  b: |\n    one\n    # two\n  c: x\n")]
+#[case(Notation::Yaml, "a: x\n", "$.a", "no", "a: \"no\"\n")]
+#[case(Notation::Yaml, "a: yes\n", "$.a", "no", "a: no\n")]
+#[case(Notation::Yaml, "a: 1\n---\na: 2\n", "$.b", "3", "a: 1\nb: 3\n---\na: 2\n")]
+#[case(
+    Notation::Xml,
+    "<s>\n  <b>1</b> <!-- b -->\n</s>\n",
+    "$.s.c[0]",
+    "2",
+    "<s>\n  <b>1</b> <!-- b -->\n  <c>2</c>\n</s>\n"
+)]
+#[case(Notation::Xml, "<s><!-- why --><?go?></s>", "$.s.c[0]", "2", "<s><!-- why --><?go?>\n  <c>2</c>\n</s>")]
+#[case(Notation::Xml, "<s><p><!-- why -->1</p></s>", "$.s.p[0]", "2", "<s><p><!-- why -->2</p></s>")]
+#[case(Notation::Ini, "[Net] ; x\nport = 41 ; y\n", "$.Net.port", "4100", "[Net] ; x\nport = 4100 ; y\n")]
+#[case(Notation::KeyValue, "port: 41 # was port = 3\n", "$.port", "4100", "port: 4100 # was port = 3\n")]
+#[case(Notation::KeyValue, "on = 0 // not now\n", "$.on", "1", "on = 1 // not now\n")]
+#[case(Notation::Properties, "a=\\u00fc\nb=1\n", "$.b", "ü", "a=\\u00fc\nb=\\u00fc\n")]
 fn values_are_set_where_they_stand(
     #[case] notation: Notation,
     #[case] text: &str,

@@ -109,7 +109,7 @@ fn placings(text: &str, elements: &[Element], rule: &FragmentRule) -> Result<Vec
 
 /// The digest of what an element says, whatever blanks and comments are in it.
 fn digest(element: &Element) -> Blake3 {
-    let value = serde_json::Value::Object([(element.name.clone(), element.node().into_value())].into_iter().collect());
+    let value = serde_json::Value::Object([(element.name.clone(), element.clone().into_value())].into_iter().collect());
     Blake3::of(value.to_string().as_bytes())
 }
 

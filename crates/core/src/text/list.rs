@@ -68,6 +68,12 @@ pub fn write_list(
 ) -> Result<Vec<u8>, EditError> {
     let raws = read_list(rule, bytes).map_err(|error| EditError::Unreadable(error.to_string()))?;
     let file = TextFile::read(bytes, rule.encoding)?;
+    // What is right already is not touched; but of several ways to start, another may be wrong.
+    let is_right =
+        raws.len() == changes.len() && changes.iter().enumerate().all(|(at, change)| *change == Change::Keep(at));
+    if is_right && !matches!(rule.form, ListForm::Option { .. }) {
+        return Ok(bytes.to_vec());
+    }
     let writer = Writer { rule, text: &file.text, raws: &raws, known, changes };
     let splices = match &rule.form {
         ListForm::Lines => writer.lines(),

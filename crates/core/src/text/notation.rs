@@ -103,7 +103,12 @@ impl Notation {
     /// # Errors
     /// When it is too large or too deep, not text in its encoding, or does not follow the notation.
     pub fn read(self, bytes: &[u8], encoding: Encoding) -> Result<Value, DocumentError> {
-        Ok(self.tree(&text(bytes, encoding)?)?.into_value())
+        let text = text(bytes, encoding)?;
+        if self == Self::Xml {
+            self.refuse_many(&text)?;
+            return xml::value(&text).map_err(|reason| invalid("XML", &reason));
+        }
+        Ok(self.tree(&text)?.into_value())
     }
 
     /// Reads a text as a tree, in which every value knows where it stands.
@@ -128,9 +133,9 @@ impl Notation {
         let counts = |signs: &[u8]| text.bytes().filter(|byte| signs.contains(byte)).count();
         let count = match self {
             Self::Json => counts(b",:[{"),
-            // A table of TOML takes many times the room of a value.
-            Self::Toml => counts(b",=[{") + 5 * counts(b"["),
-            Self::Xml => counts(b"<="),
+            // A value of TOML takes several times the room of others, and a table more.
+            Self::Toml => 5 * counts(b",={") + 7 * counts(b"["),
+            Self::Xml => 3 * counts(b"<") + counts(b"="),
             Self::Yaml => counts(b",[{\n:"),
             Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),
         };

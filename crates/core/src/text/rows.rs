@@ -182,6 +182,8 @@ pub fn line_stop(text: &str, at: usize) -> usize {
 /// How the line of a place ends, or else lines of the text.
 pub fn end_of_line(text: &str, at: usize) -> &'static str {
     let line = &text[line_start(text, at)..line_stop(text, at)];
+    // A last line without an end is to have that of the one before.
+    let line = if line.ends_with('\n') { line } else { &text[..line_start(text, at)] };
     match (line.ends_with("\r\n"), line.ends_with('\n')) {
         (true, _) => "\r\n",
         (_, true) => "\n",
@@ -466,8 +468,12 @@ pub fn by_blocks(text: &str, blocks: &[Block], rows: &[Row], nowhere: usize) -> 
         }
     }
     let mut splices = Vec::new();
-    for (block, with) in blocks.iter().zip(slots) {
+    for (block, mut with) in blocks.iter().zip(slots) {
         let mut at = block.lead.start..block.body.end;
+        // A text without a line end at its end gets none.
+        if at.end == text.len() && !text.ends_with('\n') {
+            with = with.strip_suffix(end_of_line(text, block.body.start)).map(str::to_owned).unwrap_or(with);
+        }
         // Of two blank lines around what goes, one goes too.
         let blank_above = text[..at.start].ends_with("\n\n") || text[..at.start].ends_with("\n\r\n") || at.start == 0;
         let below = line_stop(text, at.end);

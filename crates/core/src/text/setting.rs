@@ -5,7 +5,7 @@ use std::ops::Range;
 use serde_json_path::JsonPath;
 
 use super::encoding::{Encoding, TextFile};
-use super::notation::Notation;
+use super::notation::{Notation, scalar};
 use super::rows::{Block, Row, bracketed, end_of_line, indentation, line_start, line_stop, unit};
 use super::scalars::{Meant, written};
 use super::splice::{Splice, line_end, spliced};
@@ -39,6 +39,11 @@ pub fn set(
         None => vec![put(notation, &file.text, &tree, at, value)?],
     };
     let edited = file.edited(&spliced(&file.text, splices));
+    let read = notation.tree(&edited).map_err(|error| EditError::Unsafe(error.to_string()))?.into_value();
+    let found = at.query(&read).first().and_then(scalar).unwrap_or_default();
+    if found != value.trim() {
+        return Err(EditError::Unsafe(format!("{} would be {found}", path_words(at))));
+    }
     second::confirm_setting(notation, (&file.text, &edited), at, value).map_err(EditError::Unsafe)?;
     file.bytes(&edited)
 }

@@ -6,7 +6,7 @@ use std::ops::Range;
 
 use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
-use serde_json::Value;
+use serde_json::{Map, Value};
 
 use super::tree::{Field, Form, Kind, Node, Tag};
 use crate::limits;
@@ -210,6 +210,30 @@ impl Element {
         }
     }
 
+    /// As the value that its part of the tree stands for.
+    pub fn into_value(self) -> Value {
+        if self.attributes.is_empty() && self.children.is_empty() {
+            return Value::String(self.text);
+        }
+        let mut object = Map::new();
+        for attribute in self.attributes {
+            object.insert(format!("@{}", attribute.name), Value::String(attribute.value));
+        }
+        for child in self.children {
+            match object.get_mut(&child.name) {
+                Some(Value::Array(list)) => list.push(child.into_value()),
+                _ => {
+                    let name = child.name.clone();
+                    object.insert(name, Value::Array(vec![child.into_value()]));
+                }
+            }
+        }
+        if !self.text.is_empty() {
+            object.insert("#text".to_owned(), Value::String(self.text));
+        }
+        Value::Object(object)
+    }
+
     /// As a value of the tree.
     pub fn node(&self) -> Node {
         let tag = Some(Box::new(self.tag()));
@@ -252,15 +276,24 @@ impl Element {
     }
 }
 
+/// The root element of a document.
+fn root(text: &str) -> Result<Element, String> {
+    let mut roots = elements(text)?;
+    match roots.get(1) {
+        Some(second) => Err(format!("{}: a second root element", place(text, second.span.start))),
+        None => roots.pop().ok_or_else(|| "it has no root element".to_owned()),
+    }
+}
+
+/// Reads a whole document as the value that its tree stands for; large ones take less room so.
+pub fn value(text: &str) -> Result<Value, String> {
+    let root = root(text)?;
+    Ok(Value::Object(Map::from_iter([(root.name.clone(), root.into_value())])))
+}
+
 /// Reads a whole document as a tree.
 pub fn tree(text: &str) -> Result<Node, String> {
-    let roots = elements(text)?;
-    let [root] = roots.as_slice() else {
-        return Err(match roots.get(1) {
-            Some(second) => format!("{}: a second root element", place(text, second.span.start)),
-            None => "it has no root element".to_owned(),
-        });
-    };
+    let root = root(text)?;
     let key = root.open.start + 1..root.open.start + 1 + root.name.len();
     let field = Field { name: root.name.clone(), key, whole: root.span.clone(), node: root.node() };
     Ok(Node::new(0..text.len(), Kind::Table(vec![field], Form::Elements)))

@@ -214,6 +214,15 @@ pub fn spread(dice: &mut Dice) -> Case {
     Case { kind: "shell", text, job: Job::List { keys, wanted }, judge: Box::new(judged), any_ends: false }
 }
 
+/// Whether a service file is one to the program that starts services; nothing where that is not installed.
+fn is_unit(text: &str) -> Option<bool> {
+    let folder = tempfile::tempdir().ok()?;
+    let file = folder.path().join("hall.service");
+    std::fs::write(&file, text.replace("/opt/hall", "/bin/true")).ok()?;
+    let verified = Command::new("systemd-analyze").arg("verify").arg(file).output().ok()?;
+    Some(verified.status.success())
+}
+
 /// Files in which all is known but what the option is given; `¤` is that. Other quotes around it are as good.
 pub fn other(dice: &mut Dice) -> Case {
     let files: &[(&'static str, &str, &str, &[&str])] = &[
@@ -255,6 +264,9 @@ pub fn other(dice: &mut Dice) -> Case {
                 "-port=1 -holds=¤ -quiet\n",
                 "-holds=\"¤\"\n// -holds=old\n-x\n",
                 "ARGS=\"-port=1 -holds=¤\"\nOTHER=1\n",
+                "args = -port=1 -holds=¤;\nother = 1;\n",
+                "{\n  \"args\": \"-port=1 -holds=¤ -x\",\n  \"other\": 1\n}\n",
+                "command: [\"./hall\", \"-holds=¤\"] # -holds=old\n",
             ],
         ),
     ];
@@ -295,6 +307,9 @@ pub fn other(dice: &mut Dice) -> Case {
             if !head_fits || !was.ends_with(tail_bare) {
                 return Err(format!("around the value, line {at_line} is changed: {was:?} {is:?}"));
             }
+        }
+        if kind == "service file" && is_unit(&before) == Some(true) && is_unit(after) == Some(false) {
+            return Err("the service would not start any more".to_owned());
         }
         let quotes = |text: &str| text.matches('"').count() % 2;
         if quotes(after) != 0 {

@@ -48,7 +48,9 @@ fn word(text: &str, start: usize, stop: usize, is_break: &dyn Fn(&str) -> bool) 
     while at < stop {
         let rest = &text[at..stop];
         let Some(c) = rest.chars().next() else { break };
-        if c.is_whitespace() || is_break(rest) {
+        // A semicolon at the end ends what is said, and is no part of it.
+        let ends = c == ';' && at > start && rest[1..].chars().next().is_none_or(char::is_whitespace);
+        if c.is_whitespace() || is_break(rest) || ends {
             break;
         }
         let may_open = at == start || text[start..at].ends_with(['=', ':', ',', '(', '[', '{', ';']);
