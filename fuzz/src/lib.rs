@@ -43,7 +43,7 @@ fn list(keys: &str, text: &str) {
                 None => Change::New(entry(id)),
             });
         }
-        write_list(&rule, bytes, &known, &changes).ok()
+        write_list(&rule, bytes, (&known, None), &changes).ok()
     };
     if let Some(once) = edited(text.as_bytes()) {
         let read = read_list(&rule, &once).expect("what was written is read");

@@ -9,7 +9,6 @@ use crate::check::{
 };
 use crate::digest::Blake3;
 use crate::path::InstallPath;
-use crate::reading::read_list;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
 use crate::survey::{Survey, SurveyedList, is_not_there};
 use crate::text::{self, EditError, Wanted};
@@ -194,13 +193,8 @@ impl Change<'_> {
             Self::List(rule, list, wanted) => {
                 let respelt = list.near.as_ref().map(|near| text::respell_option(rule, bytes, near)).transpose()?;
                 let bytes = respelt.as_deref().unwrap_or(bytes);
-                let raws = read_list(rule, bytes).map_err(|error| EditError::Unreadable(error.to_string()))?;
-                let same = raws.len() == list.entries.len()
-                    && raws.iter().zip(&list.entries).all(|(raw, entry)| raw.text == entry.text);
-                if !same {
-                    return Err(EditError::Unreadable("it was changed while it was looked at".to_owned()));
-                }
-                text::write_list(rule, bytes, &wanted.known, &wanted.changes)
+                let seen: Vec<&str> = list.entries.iter().map(|entry| entry.text.as_str()).collect();
+                text::write_list(rule, bytes, (&wanted.known, Some(&seen)), &wanted.changes)
             }
             Self::Setting(rule, value) => text::set(bytes, (rule.notation, rule.encoding), &rule.at, value),
             Self::Memory(rule, floor) => {

@@ -177,7 +177,7 @@ impl<'e> Job<'e> {
     /// Surveys the install and plans what brings it in line.
     pub fn plan(&mut self, wanted: &Wanted) -> Result<(), Failure> {
         let canon = self.canon()?.clone();
-        let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
+        let mut surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
         let survey = &surveyed.survey;
         let held_against = self.session.measure(&canon);
         let changes = world::shaping(held_against, survey);
@@ -199,12 +199,14 @@ impl<'e> Job<'e> {
             if all_stay { Vec::new() } else { worlds::listed(self.install.as_ref(), &survey.worlds)? };
         plan = world::decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
             .map_err(|error| ReachError::Plan(error.into()))?;
-        amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
+        let left =
+            amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
         plan.refuse_off_limits().map_err(ReachError::from)?;
         let orphans = match wanted.risky {
             RiskyExtras::Stay => align::orphans(&plan, self.session.measure(&canon), survey),
             RiskyExtras::Park => Vec::new(),
         };
+        surveyed.left = left;
         self.planned =
             Planned { plan, undecided, orphans, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
         self.plan_bases()

@@ -27,19 +27,20 @@ use crate::session::Session;
 
 /// Adds to a plan what is to be changed inside text files. What can't be changed is told, and stays as it is.
 ///
-/// `own_bytes` has the bytes that only this run knows, and takes up the new ones.
+/// `own_bytes` has the bytes that only this run knows, and takes up the new ones. Returned is what can't be changed.
 pub fn amend(
     session: &mut Session<'_>,
     install: &dyn Install,
     (canon, survey, said): (&Canon, &Survey, &Said),
     plan: &mut Plan,
     own_bytes: &mut Bytes,
-) -> Result<(), Failure> {
+) -> Result<Vec<LeftAlone>, Failure> {
     let rulebook = session.loaded.rulebook.clone();
     let Measure { extras, edits, .. } = session.measure(canon);
     let measure = Measure { canon, rulebook: &rulebook, extras, edits, left: &[] };
     let amendments = amendments(measure, survey, said);
     let texts = entry_texts(session, measure, &amendments)?;
+    let mut left = Vec::new();
     for amendment in amendments {
         let planned = plan.steps.iter().position(|step| step.path == amendment.path && step.action.puts().is_some());
         // A file that goes, such as one in a world that is set aside, has no list any more.
@@ -56,6 +57,7 @@ pub fn amend(
         for LeftAlone { file, part, why } in &amended.left {
             session.ui.notice(&format!("note: {file}: `{part}` is left as it is: {why}"));
         }
+        left.extend(amended.left);
         let after = amended.bytes;
         if after == before {
             continue;
@@ -78,7 +80,7 @@ pub fn amend(
             }
         }
     }
-    Ok(())
+    Ok(left)
 }
 
 /// What in the text files of an install an alignment can't change, as far as no mod has to be looked into for it.

@@ -36,7 +36,7 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
         None => Change::New(entry(id)),
     };
     let changes: Vec<Change> = ids.iter().map(change).collect();
-    write_list(rule, text.as_bytes(), &known, &changes).map(|bytes| String::from_utf8(bytes).expect("text"))
+    write_list(rule, text.as_bytes(), (&known, None), &changes).map(|bytes| String::from_utf8(bytes).expect("text"))
 }
 
 /// Each form: what stands there, what is to be in it, and the one text that says so.
@@ -194,12 +194,13 @@ fn a_line_that_says_it_already_is_left_as_it_is() {
 fn encodings_and_marks_stay() {
     let rule = rule("file = \"m.txt\"\nnotation = \"lines\"\nencoding = \"windows-1252\"");
     let bytes = b"\xfcber\r\n";
-    let edited = write_list(&rule, bytes, &[None], &[Change::Keep(0), Change::New(entry("a"))]).expect("written");
+    let edited =
+        write_list(&rule, bytes, (&[None], None), &[Change::Keep(0), Change::New(entry("a"))]).expect("written");
     assert_eq!(edited, b"\xfcber\r\na\r\n");
     let marked = b"\xef\xbb\xbfa\n";
-    assert_eq!(write_list(&rule, marked, &[None], &[]).expect("written"), b"\xef\xbb\xbf");
+    assert_eq!(write_list(&rule, marked, (&[None], None), &[]).expect("written"), b"\xef\xbb\xbf");
     let snow = Entry { id: "\u{2603}".to_owned(), ..Entry::default() };
-    assert!(matches!(write_list(&rule, bytes, &[None], &[Change::New(snow)]), Err(EditError::NotEncodable(_))));
+    assert!(matches!(write_list(&rule, bytes, (&[None], None), &[Change::New(snow)]), Err(EditError::NotEncodable(_))));
 }
 
 #[rstest]
@@ -209,7 +210,7 @@ fn encodings_and_marks_stay() {
 #[case("file = \"s.bat\"\noption = \"-m=\"\nbetween = \";\"", "hall -x\r\n")]
 fn what_can_not_be_read_is_not_written(#[case] keys: &str, #[case] text: &str) {
     let rule = rule(keys);
-    assert!(write_list(&rule, text.as_bytes(), &[], &[Change::New(entry("a"))]).is_err());
+    assert!(write_list(&rule, text.as_bytes(), (&[], None), &[Change::New(entry("a"))]).is_err());
 }
 
 #[test]

@@ -17,7 +17,7 @@ use super::splice::{Splice, spliced};
 use super::tree::{Kind, Node};
 use super::wording::{SIGNS, alike};
 use super::{EditError, second};
-use crate::reading::{RawEntry, is_of_lines, list_parent, of_line, path_words, read_list};
+use crate::reading::{ListError, RawEntry, document_entries, is_of_lines, list_parent, of_line, path_words, read_list};
 use crate::rulebook::{EntryShape, ListForm, ListRule};
 
 /// What an entry is to say.
@@ -56,18 +56,33 @@ pub struct Writer<'a> {
     pub changes: &'a [Change],
 }
 
-/// Writes a list; `known` says which mods the entries name that are there.
+/// Writes a list; `known` says which mods the entries name that are there. Where `seen` says how they were written when they were
+/// looked at, they must be so still.
 ///
 /// # Errors
 /// When the file can't be read as the rule says, or would not say afterwards what is meant.
 pub fn write_list(
     rule: &ListRule,
     bytes: &[u8],
-    known: &[Option<Entry>],
+    (known, seen): (&[Option<Entry>], Option<&[&str]>),
     changes: &[Change],
 ) -> Result<Vec<u8>, EditError> {
-    let raws = read_list(rule, bytes).map_err(|error| EditError::Unreadable(error.to_string()))?;
+    let unreadable = |error: ListError| EditError::Unreadable(error.to_string());
     let file = TextFile::read(bytes, rule.encoding)?;
+    let tree = match &rule.form {
+        ListForm::Document { notation, .. } => Some(notation.tree(&file.text)?),
+        _ => None,
+    };
+    let raws = match (&rule.form, &tree) {
+        (ListForm::Document { notation, each, shape }, Some(tree)) => {
+            document_entries(rule, (&tree.value(), *notation), each, shape).map_err(unreadable)?
+        }
+        _ => read_list(rule, bytes).map_err(unreadable)?,
+    };
+    let is_seen = |seen: &[&str]| raws.iter().map(|raw| raw.text.as_str()).eq(seen.iter().copied());
+    if raws.len() != known.len() || !seen.is_none_or(is_seen) {
+        return Err(EditError::Unreadable("it was changed while it was looked at".to_owned()));
+    }
     // What is right already is not touched; but of several ways to start, another may be wrong.
     let is_right =
         raws.len() == changes.len() && changes.iter().enumerate().all(|(at, change)| *change == Change::Keep(at));
@@ -78,10 +93,10 @@ pub fn write_list(
     let splices = match &rule.form {
         ListForm::Lines => writer.lines(),
         ListForm::Option { option, between } => writer.options(option, between.as_deref())?,
-        ListForm::Document { notation, each, shape } => {
-            let tree = notation.tree(&file.text)?;
-            writer.document(*notation, &tree, each, shape)?
-        }
+        ListForm::Document { notation, each, shape } => match &tree {
+            Some(tree) => writer.document(*notation, tree, each, shape)?,
+            None => Vec::new(),
+        },
     };
     let edited = file.edited(&spliced(&file.text, splices));
     let bytes = file.bytes(&edited)?;

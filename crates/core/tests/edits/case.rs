@@ -69,7 +69,7 @@ fn edited(job: &Job, bytes: &[u8]) -> Result<Vec<u8>, String> {
                 None => Change::New(entry(id)),
             };
             let changes: Vec<Change> = wanted.iter().map(change).collect();
-            write_list(&rule, bytes, &known, &changes).map_err(|error| error.to_string())
+            write_list(&rule, bytes, (&known, None), &changes).map_err(|error| error.to_string())
         }
         Job::Set { notation, at, value } => {
             let at = JsonPath::parse(at).expect("a path");

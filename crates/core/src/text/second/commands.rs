@@ -66,7 +66,11 @@ fn same(
     values.sort_by_key(|value| std::cmp::Reverse(value.len()));
     let rest = |text: &str| {
         let is_own = |word: &str| {
-            let sets = |value: &&str| word.strip_suffix(*value).is_some_and(|head| head.ends_with('='));
+            let is_name = |head: &str| {
+                let name = head.strip_suffix('=');
+                name.is_some_and(|name| name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_'))
+            };
+            let sets = |value: &&str| word.strip_suffix(*value).is_some_and(is_name);
             word.starts_with(option) || values.iter().any(sets)
         };
         let words = words(dialect, text, &is_own)?;

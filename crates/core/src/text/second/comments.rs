@@ -47,7 +47,9 @@ fn walked(text: &str, quotes: &[&str], marks: &[(&str, &str)]) -> Vec<String> {
             found.push(rest[..length].trim().to_owned());
             at += length;
         } else {
-            at += rest.chars().next().map_or(1, char::len_utf8);
+            // On to the next sign that may begin a text or a comment.
+            let first = rest.chars().next().map_or(1, char::len_utf8);
+            at += first + rest[first..].find(['"', '\'', '#', '/']).unwrap_or(rest.len() - first);
         }
     }
     found
@@ -89,16 +91,20 @@ fn behind(text: &str, marks: &[&str], lines_of_values: bool) -> Vec<String> {
             places.filter(|at| line[..*at].is_empty() || line[..*at].ends_with([' ', '\t', ';'])).collect();
         places.sort_unstable();
         let is_quoted = |at: usize| {
-            let (mut open, mut escaped) = (None, false);
-            for (place, c) in line[..at].char_indices() {
-                let may_open = line[..place].trim_end().ends_with(['=', ':', '-', '[', '{', ','])
-                    || line[..place].trim().is_empty();
+            let before = &line[..at];
+            if !before.contains(['"', '\'']) {
+                return false;
+            }
+            let (mut open, mut escaped, mut last) = (None, false, None);
+            for c in before.chars() {
+                let may_open = last.is_none_or(|last| matches!(last, '=' | ':' | '-' | '[' | '{' | ','));
                 match open {
                     None if matches!(c, '"' | '\'') && may_open => open = Some(c),
                     Some(quote) if c == quote && !(escaped && quote == '"') => open = None,
                     _ => {}
                 }
                 escaped = c == '\\' && !escaped;
+                last = if c.is_whitespace() { last } else { Some(c) };
             }
             open.is_some()
         };
