@@ -44,7 +44,7 @@ pub struct NeededEntry {
 }
 
 /// A text file with all that could be changed in it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Amended {
     /// Its bytes.
     pub bytes: Vec<u8>,

@@ -7,7 +7,7 @@ use std::io::{self, Read};
 use std::path::Path;
 
 use kanon_core::align::{Action, LineChange, Plan, Step};
-use kanon_core::amend::{Amendment, NeededEntry, Said, amendments};
+use kanon_core::amend::{Amended, Amendment, NeededEntry, Said, amendments};
 use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::check::{LeftAlone, Measure};
 use kanon_core::digest::Blake3;
@@ -21,6 +21,7 @@ use kanon_reach::error::{During, ReachError};
 use kanon_reach::install::Install;
 use kanon_reach::measure::open_archive_file;
 use kanon_reach::open::{read_bounded, regular};
+use rayon::prelude::*;
 
 use crate::failure::Failure;
 use crate::session::Session;
@@ -41,46 +42,89 @@ pub fn amend(
     let amendments = amendments(measure, survey, said);
     let texts = entry_texts(session, measure, &amendments)?;
     let mut left = Vec::new();
-    for amendment in amendments {
+    for several in amendments.chunks(rayon::current_num_threads().max(1)) {
+        let mut drafts = Vec::new();
+        for amendment in several {
+            drafts.extend(Draft::of(amendment, install, plan, own_bytes)?);
+        }
+        // Large texts take much room while they are read, and so wait for each other.
+        let small = drafts.iter().all(|draft| draft.before.len() <= SIDE_BY_SIDE_BYTES);
+        match small {
+            true => drafts.par_iter_mut().for_each(|draft| draft.make(&texts)),
+            false => drafts.iter_mut().for_each(|draft| draft.make(&texts)),
+        }
+        for draft in drafts {
+            for LeftAlone { file, part, why } in &draft.amended.left {
+                session.ui.notice(&format!("note: {file}: `{part}` is left as it is: {why}"));
+            }
+            if draft.amended.bytes != draft.before {
+                let blake3 = kept(session, &draft.amended.bytes, own_bytes)?;
+                draft.put_into(plan, blake3);
+            }
+            left.extend(draft.amended.left);
+        }
+    }
+    Ok(left)
+}
+
+/// Texts of at most so many bytes are edited side by side.
+const SIDE_BY_SIDE_BYTES: usize = 5 << 18;
+
+/// A text file on its way from what it is to what it is to be.
+struct Draft<'a> {
+    amendment: &'a Amendment<'a>,
+    /// The step that puts the file in place, where another reason has planned one.
+    planned: Option<usize>,
+    is_new: bool,
+    before: Vec<u8>,
+    amended: Amended,
+    lines: Vec<LineChange>,
+}
+
+impl<'a> Draft<'a> {
+    fn of(
+        amendment: &'a Amendment<'a>,
+        install: &dyn Install,
+        plan: &Plan,
+        own_bytes: &Bytes,
+    ) -> Result<Option<Self>, Failure> {
         let planned = plan.steps.iter().position(|step| step.path == amendment.path && step.action.puts().is_some());
         // A file that goes, such as one in a world that is set aside, has no list any more.
         if planned.is_none() && plan.steps.iter().any(|step| step.frees() == Some(&amendment.path)) {
-            continue;
+            return Ok(None);
         }
         let there = match planned {
             Some(at) => Some(planned_bytes(&plan.steps[at], own_bytes)?),
             None => present(install, &amendment.path)?,
         };
-        let is_new = there.is_none();
-        let before = there.unwrap_or_default();
-        let amended = amendment.apply(&before, &texts);
-        for LeftAlone { file, part, why } in &amended.left {
-            session.ui.notice(&format!("note: {file}: `{part}` is left as it is: {why}"));
-        }
-        left.extend(amended.left);
-        let after = amended.bytes;
-        if after == before {
-            continue;
-        }
-        let blake3 = kept(session, &after, own_bytes)?;
-        let (bytes, lines) = (after.len() as u64, changed_lines(&before, &after));
-        match planned {
+        let (is_new, before) = (there.is_none(), there.unwrap_or_default());
+        Ok(Some(Self { amendment, planned, is_new, before, amended: Amended::default(), lines: Vec::new() }))
+    }
+
+    fn make(&mut self, texts: &BTreeMap<NeededEntry, String>) {
+        self.amended = self.amendment.apply(&self.before, texts);
+        self.lines = changed_lines(&self.before, &self.amended.bytes);
+    }
+
+    fn put_into(&self, plan: &mut Plan, blake3: Blake3) {
+        let (bytes, lines, why) = (self.amended.bytes.len() as u64, self.lines.clone(), &self.amended.why);
+        match self.planned {
             Some(at) => {
                 let step = &mut plan.steps[at];
                 (step.bytes, step.lines) = (bytes, lines);
-                step.why = format!("{}; {}", step.why, amended.why);
+                step.why = format!("{}; {why}", step.why);
                 step.action = match step.action {
                     Action::Replace { .. } => Action::Replace { blake3 },
                     _ => Action::Put { blake3 },
                 };
             }
             None => {
-                let action = if is_new { Action::Put { blake3 } } else { Action::Replace { blake3 } };
-                plan.steps.push(Step { action, path: amendment.path.clone(), why: amended.why.clone(), bytes, lines });
+                let action = if self.is_new { Action::Put { blake3 } } else { Action::Replace { blake3 } };
+                let path = self.amendment.path.clone();
+                plan.steps.push(Step { action, path, why: why.clone(), bytes, lines });
             }
         }
     }
-    Ok(left)
 }
 
 /// What in the text files of an install an alignment can't change, as far as no mod has to be looked into for it.

@@ -158,40 +158,32 @@ fn add(target: &mut Map<String, Value>, key: &str, value: &str) {
     }
 }
 
-/// A value without the comment behind it, and without quotes around all of it. `ends` are the signs that end one.
+/// A value without the comment behind it, and without quotes around all of it. `ends` is a sign that ends one.
 fn behind_sign(text: &str, marks: &[&str], ends: Option<char>) -> String {
     let text = text.trim();
-    let mut quote = None;
-    let mut end = text.len();
-    for (at, c) in text.char_indices() {
-        let rest = &text[at..];
-        let length = if rest.starts_with("//") { 2 } else { 1 };
-        let spaced = at == 0 && rest.chars().nth(length).is_none_or(char::is_whitespace)
-            || text[..at].ends_with(char::is_whitespace);
-        let is_comment = |rest: &str| marks.iter().any(|mark| rest.starts_with(mark));
-        match quote {
-            Some(open) => {
-                let after = rest[c.len_utf8()..].trim_start();
-                let is_end = after.is_empty() || is_comment(after) || after.starts_with(';');
-                let escaped = text[..at].ends_with('\\') && !text[..at].ends_with("\\\\");
-                if c == open && is_end && !(open == '"' && escaped) {
-                    return text[1..at].to_owned();
-                }
-            }
-            None if at == 0 && matches!(c, '"' | '\'') && has_end(text, c, marks) => quote = Some(c),
-            None if spaced && is_comment(rest) => {
-                end = at;
-                break;
-            }
-            None if Some(c) == ends => {
-                let after = rest[1..].trim_start();
-                if after.is_empty() || is_comment(after) {
-                    end = at;
-                    break;
-                }
-            }
-            None => {}
+    let is_comment = |rest: &str| marks.iter().any(|mark| rest.starts_with(mark));
+    if let Some(quote) = text.chars().next().filter(|c| matches!(c, '"' | '\'') && has_end(text, *c, marks)) {
+        let closes = |at: &usize| {
+            let after = text[at + 1..].trim_start();
+            let escaped = text[..*at].ends_with('\\') && !text[..*at].ends_with("\\\\");
+            (after.is_empty() || is_comment(after) || after.starts_with(';')) && !(quote == '"' && escaped)
+        };
+        if let Some(end) = text.match_indices(quote).map(|(at, _)| at).skip(1).find(closes) {
+            return text[1..end].to_owned();
         }
+    }
+    let spaced = |(at, mark): &(usize, &str)| match at {
+        0 => text[mark.len()..].chars().next().is_none_or(char::is_whitespace),
+        at => text[..*at].ends_with(char::is_whitespace),
+    };
+    let comments = marks.iter().filter_map(|mark| text.match_indices(mark).find(spaced)).map(|(at, _)| at);
+    let mut end = comments.min().unwrap_or(text.len());
+    if let Some(sign) = ends {
+        let closes = |at: &usize| {
+            let after = text[at + 1..].trim_start();
+            after.is_empty() || is_comment(after)
+        };
+        end = text.match_indices(sign).map(|(at, _)| at).find(closes).map_or(end, |at| at.min(end));
     }
     text[..end].trim_end().to_owned()
 }
