@@ -28,6 +28,9 @@ fn values(dialect: Dialect, text: &str, option: &str, between: Option<&str>) -> 
 #[case(Dialect::Shell, "./hall -holds=tide,reef>log.txt 2>&1 &", "-holds=", &["tide,reef"])]
 #[case(Dialect::Shell, "cat <<END\nhall -holds=old\nEND\nhall -holds=new\n", "-holds=", &["new"])]
 #[case(Dialect::Shell, "echo \"hall -holds=old\"\nhall -holds=new\n", "-holds=", &["new"])]
+#[case(Dialect::Shell, "/bin/echo -holds=old\nhall -holds=new\n", "-holds=", &["new"])]
+#[case(Dialect::Shell, "screen -S x -X stuff \"./hall -holds=tide,reef^M\"", "-holds=", &["tide,reef"])]
+#[case(Dialect::Batch, "hall -holds=%~dp0tide,reef", "-holds=", &["%~dp0tide,reef"])]
 #[case(Dialect::Shell, "hall -holds=\"gone\",reed", "-holds=", &["gone,reed"])]
 #[case(Dialect::Shell, "hall -holds=tide,\\\nreef \\\n  -x", "-holds=", &["tide,reef"])]
 #[case(Dialect::Unit, "[Unit]\nDescription=hall -holds=x\n[Service]\nExecStart=/hall -holds=tide,reef\n", "-holds=", &["tide,reef"])]
@@ -67,6 +70,8 @@ fn what_can_not_be_told_is_told_with_its_place() {
     assert!(refused(Dialect::Shell, "\nhall -holds=$1").starts_with("line 2: what the option is given is in `$1`"));
     assert!(refused(Dialect::Shell, "hall -holds=$BASE,reed").contains("put together from `$BASE`"));
     assert!(refused(Dialect::Shell, "A=x\nA+=,reed\nhall -holds=$A").contains("put together"));
+    assert!(refused(Dialect::Shell, "A=x\nA=\"$A,reed\"\nhall -holds=$A").contains("put together"));
+    assert!(refused(Dialect::Batch, "set A=x;\nhall -holds=%A%reed").contains("put together"));
 }
 
 #[rstest]

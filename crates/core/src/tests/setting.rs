@@ -93,6 +93,10 @@ fn setting(notation: Notation, text: &str, at: &str, value: &str) -> Result<Stri
 #[case(Notation::KeyValue, "port: 41 # was port = 3\n", "$.port", "4100", "port: 4100 # was port = 3\n")]
 #[case(Notation::KeyValue, "on = 0 // not now\n", "$.on", "1", "on = 1 // not now\n")]
 #[case(Notation::Properties, "a=\\u00fc\nb=1\n", "$.b", "ü", "a=\\u00fc\nb=\\u00fc\n")]
+#[case(Notation::Toml, "d = 2026-11-28 # x\n", "$.d", "2026-12-01", "d = 2026-12-01 # x\n")]
+#[case(Notation::Yaml, "d: 2026-11-28\n", "$.d", "2026-12-01", "d: 2026-12-01\n")]
+#[case(Notation::Yaml, "v: 1.2.0\n", "$.v", "1.10.0", "v: 1.10.0\n")]
+#[case(Notation::Yaml, "v: 1.2\n", "$.v", "1.10", "v: \"1.10\"\n")]
 fn values_are_set_where_they_stand(
     #[case] notation: Notation,
     #[case] text: &str,

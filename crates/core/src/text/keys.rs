@@ -28,7 +28,10 @@ impl Writer<'_> {
         let fields: Vec<&Field> =
             node.fields().iter().filter(|field| of_key(self.rule, &field.name).is_some()).collect();
         let once = fields.iter().all(|field| !matches!(field.node.kind, Kind::List(_, Form::Lines)));
-        if fields.len() != self.raws.len() || !once {
+        // Tables of TOML that have heads of their own are no lines of this one.
+        let headed =
+            |field: &&&Field| notation == Notation::Toml && matches!(field.node.kind, Kind::Table(_, Form::Lines));
+        if fields.len() != self.raws.len() || !once || fields.iter().any(|field| headed(&field)) {
             return None;
         }
         let table = Keys { writer: self, notation, value, node, shape, fields };

@@ -231,6 +231,9 @@ impl Writer<'_> {
 
     fn options(&self, option: &str, between: Option<&str>) -> Result<Vec<Splice>, EditError> {
         let dialect = self.rule.dialect(self.text);
+        if self.text.match_indices('\r').any(|(at, _)| !self.text[at + 1..].starts_with('\n')) {
+            return Err(EditError::NoPlace("a line in it ends in a way that no two programs read alike".to_owned()));
+        }
         let values = command::options(self.text, dialect, option, between);
         let values = values.map_err(|error| EditError::Unreadable(error.to_string()))?;
         let mut groups: Vec<Vec<&Given>> = Vec::new();
@@ -351,6 +354,7 @@ impl Writer<'_> {
         };
         let fits = items.len() == self.raws.len()
             && !old.starts_with(['|', '>'])
+            && !raw.contains('<')
             && node.tag.as_ref().is_none_or(|tag| tag.content.is_some());
         let by_entry: Option<Vec<Piece>> = if fits { pieces.iter().map(piece).collect() } else { None };
         if let Some(pieces) = by_entry {

@@ -27,6 +27,10 @@ pub fn written(notation: Notation, old: Option<&str>, meant: Meant, value: &str)
         _ => false,
     };
     let was_bare = !old_text.is_empty() && quote.is_none();
+    let is_date = |text: &str| text.parse::<toml_edit::Datetime>().is_ok();
+    if notation == Notation::Toml && was_bare && is_date(old_text) && is_date(value) {
+        return value.to_owned();
+    }
     let bare = looks_bare && if old_text.is_empty() { meant == Meant::Value } else { was_bare };
     match (notation, quote) {
         (Notation::Json | Notation::Toml | Notation::Yaml, None) if bare => value.to_owned(),
@@ -54,8 +58,18 @@ pub fn written(notation: Notation, old: Option<&str>, meant: Meant, value: &str)
     }
 }
 
-/// Whether two words without quotes are flags to those readers of YAML to which `yes` is one.
+/// Whether two words without quotes are the same to all readers of YAML: flags to those to which `yes` is one, or both dates,
+/// or versions of as many parts.
 fn same_kind(old: &str, new: &str) -> bool {
+    let shape = |text: &str| {
+        let mut shape: Vec<char> = text.chars().map(|c| if c.is_ascii_digit() { '0' } else { c }).collect();
+        shape.dedup_by(|a, b| *a == '0' && a == b);
+        shape
+    };
+    let digits = new.starts_with(|c: char| c.is_ascii_digit()) && new.parse::<f64>().is_err();
+    if digits && shape(old) == shape(new) {
+        return true;
+    }
     const WORDS: [&str; 10] = ["yes", "no", "on", "off", "true", "false", "y", "n", "Yes", "No"];
     WORDS.contains(&old) && WORDS.contains(&new)
 }

@@ -73,6 +73,8 @@ impl<'t> Reader<'t> {
                 };
                 let end = span.start + length;
                 let node = match style {
+                    // What says its own kind is changed by those who know why.
+                    _ if tag.is_some() => Node::new(span.start..end, Kind::Elsewhere(value)),
                     ScalarStyle::Literal | ScalarStyle::Folded => self.block(span.start, end, value),
                     _ => Node::new(span.start..end, Kind::Scalar(value)),
                 };

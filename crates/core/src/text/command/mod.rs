@@ -173,7 +173,8 @@ fn is_talk(command: &Command) -> bool {
     const TALKS: [&str; 9] = ["echo", "printf", "title", "logger", "wall", "say", "msg", "notify-send", "write-host"];
     let first = command.words.iter().map(Word::text).find(|word| !BEFORE.contains(&word.as_str()));
     let first = first.unwrap_or_default();
-    let first = first.strip_suffix('.').unwrap_or(&first);
+    let first = first.trim_start_matches('@').rsplit(['/', '\\']).next().unwrap_or_default();
+    let first = first.strip_suffix(".exe").or_else(|| first.strip_suffix('.')).unwrap_or(first);
     TALKS.iter().any(|talk| first.eq_ignore_ascii_case(talk))
 }
 
@@ -232,7 +233,13 @@ fn inner_layer(layer: &Rc<Layer>, command: &Command, at: usize, needle: &str) ->
         }
         pieces.push(piece);
     }
-    let said: String = pieces.iter().map(|piece| piece.text.as_str()).collect();
+    let mut said: String = pieces.iter().map(|piece| piece.text.as_str()).collect();
+    // A key that is pressed behind what is typed into a window is no part of it.
+    for key in ["^M", "\\n", "\\r", "\\015"] {
+        if let Some(typed) = said.strip_suffix(key).filter(|_| bare_name.is_none()) {
+            said = format!("{typed}{}", " ".repeat(key.len()));
+        }
+    }
     // The quotes in which what is looked for stands.
     let place = said.find(needle)?;
     let mut reached = 0;
@@ -278,6 +285,12 @@ pub fn options(text: &str, dialect: Dialect, option: &str, between: Option<&str>
     }
     let mut resolved: Vec<Given> = Vec::new();
     for one in given {
+        // What is put together here from what is set here says more than is written.
+        if one.variable().is_none()
+            && let Some(name) = one.quotes().find(|name| value::is_set(&found, name))
+        {
+            return Err(LaunchError::Composed { line: one.line, name });
+        }
         match one.variable() {
             None => resolved.push(one),
             Some(name) => {

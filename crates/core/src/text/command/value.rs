@@ -100,6 +100,12 @@ fn is_apart(found: &Found, first: &Word, second: &Word) -> bool {
     found.layer.grammar != Grammar::File(Dialect::Arguments) && second.span.start < first.span.end
 }
 
+/// Whether anything sets a variable.
+pub fn is_set(found: &[Found], name: &str) -> bool {
+    let words = found.iter().flat_map(|one| &one.command.words).map(Word::text);
+    words.into_iter().any(|said| assigned(&said).is_some_and(|head| head.trim_end_matches(['+', '=']) == name))
+}
+
 /// What a variable is set to, wherever that is.
 pub fn set_to(
     found: &[Found],
@@ -115,7 +121,12 @@ pub fn set_to(
             if head.trim_end_matches('=') == name.trim_matches(['{', '}']) {
                 let spread = between.is_some_and(|between| !between.is_empty() && between.trim().is_empty());
                 let (words, option) = (vec![word.clone()], (word, head.len(), word.span.start));
-                set.push(Given::new(one, text, option, words, (head.len(), spread, between), first_group + at));
+                let given = Given::new(one, text, option, words, (head.len(), spread, between), first_group + at);
+                // What is added to itself is not all written in one place.
+                if given.quotes().any(|quoted| quoted == name) {
+                    return Err(LaunchError::Composed { line: given.line, name: name.to_owned() });
+                }
+                set.push(given);
             } else if head == format!("{name}+=") {
                 return Err(LaunchError::Composed {
                     line: line_of(text, word.span.start.min(text.len())),
@@ -197,6 +208,13 @@ impl Given {
             [Piece { how: How::Variable(name), .. }] if self.words.len() == 1 => Some(name.clone()),
             _ => None,
         }
+    }
+
+    /// The variables that stand in the value.
+    pub(super) fn quotes(&self) -> impl Iterator<Item = String> + use<> {
+        let mut pieces = self.pieces();
+        pieces.extend(self.words.iter().skip(1).flat_map(|word| word.pieces.clone()));
+        pieces.into_iter().filter_map(|piece| if let How::Variable(name) = piece.how { Some(name) } else { None })
     }
 
     /// The pieces of the first word that belong to the value.

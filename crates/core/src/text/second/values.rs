@@ -13,9 +13,7 @@ use crate::text::notation::Notation;
 pub fn read(notation: Notation, text: &str) -> Result<Value, String> {
     match notation {
         Notation::Json => serde_json::from_str(&strict(text)).map_err(|error| error.to_string()),
-        Notation::Toml => toml_05::from_str::<toml_05::Value>(text)
-            .map_err(|error| error.to_string())
-            .and_then(|value| serde_json::to_value(value).map_err(|error| error.to_string())),
+        Notation::Toml => toml_05::from_str::<toml_05::Value>(text).map(toml).map_err(|error| error.to_string()),
         Notation::Yaml => yaml(text),
         Notation::Xml => xml(text),
         Notation::Ini => Ok(ini(text)),
@@ -65,6 +63,19 @@ fn strict(text: &str) -> String {
         }
     }
     String::from_utf8(out).unwrap_or_default()
+}
+
+fn toml(value: toml_05::Value) -> Value {
+    use toml_05::Value as Read;
+    match value {
+        Read::String(text) => Value::String(text),
+        Read::Integer(number) => Value::from(number),
+        Read::Float(number) => Value::from(number),
+        Read::Boolean(flag) => Value::Bool(flag),
+        Read::Datetime(time) => Value::String(time.to_string()),
+        Read::Array(items) => items.into_iter().map(toml).collect(),
+        Read::Table(table) => table.into_iter().map(|(name, value)| (name, toml(value))).collect(),
+    }
 }
 
 fn yaml(text: &str) -> Result<Value, String> {
