@@ -47,6 +47,7 @@ fn options_are_found(#[case] dialect: Dialect, #[case] text: &str, #[case] optio
 #[case(Dialect::Shell, "./hall --holds tide reef --port 1\n", "tide reef")]
 #[case(Dialect::Shell, "./hall --holds tide \\\n  reef; sleep 1\n", "tide reef")]
 #[case(Dialect::Arguments, "--holds\ntide\nreef\n--port\n1\n", "tide reef")]
+#[case(Dialect::Batch, "hall.exe --holds \"tide reef\" more 1", "tide reef")]
 fn blanks_between_entries_go_on_to_the_next_option(#[case] dialect: Dialect, #[case] text: &str, #[case] value: &str) {
     assert_eq!(values(dialect, text, "--holds", Some(" ")), [value]);
 }

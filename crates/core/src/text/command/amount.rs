@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
-use super::value::{self, Given};
+use super::value::Given;
 use super::word::Word;
-use super::{Dialect, Found, LaunchError, commands};
+use super::{Dialect, Found, LaunchError, commands, resolved};
 use crate::rulebook::unit_bytes;
 use crate::text::splice::{Splice, spliced};
 use crate::text::{EditError, Encoding, TextFile, second};
@@ -37,25 +37,8 @@ pub fn amounts(text: &str, dialect: Dialect, option: &str, plain: u64) -> Result
             given.extend(behind(one, text, option, at, group));
         }
     }
-    let mut resolved: Vec<Given> = Vec::new();
-    for one in given {
-        match one.variable() {
-            None => resolved.push(one),
-            Some(name) => {
-                let set = value::set_to(&found, (text, None), &name, found.len())?;
-                if set.is_empty() {
-                    return Err(LaunchError::Unset { line: one.line, name: one.value });
-                }
-                resolved.extend(set);
-            }
-        }
-    }
-    if resolved.iter().any(|one| !one.talks) {
-        resolved.retain(|one| !one.talks);
-    }
-    let mut seen = BTreeSet::new();
-    let amounts = resolved.iter().map(|one| amount(one, plain));
-    Ok(amounts.filter(|amount| seen.insert((amount.at.start, amount.at.end))).collect())
+    let resolved = resolved(given, &found, (text, None))?;
+    Ok(resolved.iter().map(|one| amount(one, plain)).collect())
 }
 
 /// What stands behind an option that a word begins with.

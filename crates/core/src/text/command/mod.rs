@@ -283,26 +283,34 @@ pub fn options(text: &str, dialect: Dialect, option: &str, between: Option<&str>
     for (group, command) in found.iter().enumerate() {
         value::given(command, (text, option, between), group, &mut given)?;
     }
+    let resolved = resolved(given, &found, (text, between))?;
+    resolved.iter().try_for_each(|one| one.refuse_composed(between))?;
+    Ok(resolved)
+}
+
+/// Values of which those that are all of a variable are what it is set to; each place once, in their order, and what only people
+/// are told only where there is nothing else.
+fn resolved(
+    given: Vec<Given>,
+    found: &[Found],
+    (text, between): (&str, Option<&str>),
+) -> Result<Vec<Given>, LaunchError> {
     let mut resolved: Vec<Given> = Vec::new();
     for one in given {
-        // What is put together here from what is set here says more than is written.
-        if one.variable().is_none()
-            && let Some(name) = one.quotes().find(|name| value::is_set(&found, name))
-        {
-            return Err(LaunchError::Composed { line: one.line, name });
-        }
-        match one.variable() {
-            None => resolved.push(one),
-            Some(name) => {
-                let set = value::set_to(&found, (text, between), &name, found.len())?;
-                if set.is_empty() {
-                    return Err(LaunchError::Unset { line: one.line, name: one.value });
-                }
-                resolved.extend(set);
+        let Some(name) = one.variable() else {
+            // What is put together here from what is set here says more than is written.
+            if let Some(name) = one.quotes().find(|name| value::is_set(found, name)) {
+                return Err(LaunchError::Composed { line: one.line, name });
             }
+            resolved.push(one);
+            continue;
+        };
+        let set = value::set_to(found, (text, between), &name, found.len())?;
+        if set.is_empty() {
+            return Err(LaunchError::Unset { line: one.line, name: one.value });
         }
+        resolved.extend(set);
     }
-    resolved.iter().try_for_each(|one| one.refuse_composed(between))?;
     let mut seen = BTreeSet::new();
     resolved.retain(|one| seen.insert((one.at.start, one.at.end)));
     if resolved.iter().any(|one| !one.talks) {

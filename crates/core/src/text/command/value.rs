@@ -79,7 +79,7 @@ pub fn given(
         while own.len() - usize::from(!bare) < more && at < words.len() {
             let next = &words[at];
             // The next option begins, in the way in which this one does.
-            let sign = last.chars().next().filter(|c| !c.is_alphanumeric()).unwrap_or('-');
+            let sign = parts[0].chars().next().filter(|c| !c.is_alphanumeric()).unwrap_or('-');
             if next.text().starts_with(['-', sign]) || bare && own.is_empty() && is_apart(found, &words[at - 1], next) {
                 break;
             }
@@ -88,6 +88,10 @@ pub fn given(
             }
             own.push(next.clone());
             at += 1;
+            // Several entries in one pair of quotes are all that there are.
+            if next.text().trim().contains(char::is_whitespace) {
+                break;
+            }
         }
         let behind = (index.checked_sub(1)).map_or(word.span.start, |before| words[before].span.end);
         given.push(Given::new(found, text, (word, last.len(), behind), own, (skip, spread, between), group));
