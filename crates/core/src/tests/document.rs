@@ -26,6 +26,7 @@ fn reads(#[case] notation: Notation, #[case] text: &str, #[case] expected: Value
 #[case(Notation::Yaml, b"a: [1", "not valid YAML")]
 #[case(Notation::Xml, b"<a><b></a>", "not valid XML")]
 #[case(Notation::Xml, b"<a>", "`a` is never closed")]
+#[case(Notation::Xml, b"\xef\xbb\xbf\xef\xbb\xbf<a/>", "a byte-order mark inside")]
 #[case(Notation::Ini, b"a = 1\n[a]\nb = 2\n", "both a key and a section")]
 #[case(Notation::Json, b"{\"id\": \"\xff\"}", "not UTF-8 text (the byte at offset 8")]
 fn refuses(#[case] notation: Notation, #[case] bytes: &[u8], #[case] expected: &str) {

@@ -51,6 +51,10 @@ pub struct Attribute {
 /// # Errors
 /// When it is not well-formed; with the line and the column.
 pub fn elements(text: &str) -> Result<Vec<Element>, String> {
+    // The parser passes over a mark without counting it, and every place would be wrong.
+    if text.starts_with('\u{feff}') {
+        return Err("line 1, column 1: a byte-order mark inside of the text".to_owned());
+    }
     let mut reader = Reader::from_str(text);
     let mut open: Vec<Element> = Vec::new();
     let mut done = Vec::new();
