@@ -134,9 +134,9 @@ impl Notation {
         let count = match self {
             Self::Json => counts(b",:[{"),
             // A value of TOML takes several times the room of others, and a table more.
-            Self::Toml => 5 * counts(b",={") + 7 * counts(b"["),
+            Self::Toml => 6 * counts(b",={") + 8 * counts(b"["),
             Self::Xml => 3 * counts(b"<") + counts(b"="),
-            Self::Yaml => counts(b",[{\n:"),
+            Self::Yaml => counts(b",[{\n:") * 3 / 2,
             Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),
         };
         if count > 2 * limits::DOCUMENT_NODES { Err(DocumentError::TooMany) } else { Ok(()) }
