@@ -55,10 +55,8 @@ impl Writer<'_> {
             Form::Brackets => {
                 let spans: Vec<Range<usize>> = items.iter().map(|(_, node)| node.span.clone()).collect();
                 let rows = self.rows(|at| self.text[spans[at].clone()].to_owned(), core, fresh);
-                {
-                    let comments = tree.comments(notation, self.text);
-                    Some(vec![bracketed(notation, self.text, (&holder?.span, &comments), &spans, &rows)])
-                }
+                let comments = tree.comments(notation, self.text);
+                Some(vec![bracketed(notation, self.text, (&holder?.span, &comments), &spans, &rows)])
             }
             Form::Elements => self.elements(items, (tree, each, fields), core, fresh),
             Form::Lines => self.line_items(notation, items, (holder, tree, each), core, fresh),

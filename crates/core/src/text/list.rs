@@ -11,7 +11,7 @@ use super::joined;
 use super::lines::placed_lines;
 use super::notation::{Notation, scalar};
 use super::rows::{Block, Row, by_blocks, indentation, line_start, line_stop};
-use super::scalars::{Meant, written};
+use super::scalars::{Meant, quote_of, written};
 use super::setting::opened;
 use super::splice::{Splice, spliced};
 use super::tree::{Kind, Node};
@@ -171,6 +171,15 @@ impl Writer<'_> {
         self.changes.iter().map(piece).collect()
     }
 
+    /// What entries of one text say.
+    fn said(&self, pieces: &[Piece]) -> Vec<String> {
+        let said = |piece: &Piece| match piece {
+            Piece::Kept(at) => self.raws[*at].text.clone(),
+            Piece::New(text) => text.clone(),
+        };
+        pieces.iter().map(said).collect()
+    }
+
     pub fn rows(
         &self,
         kept: impl Fn(usize) -> String,
@@ -245,11 +254,7 @@ impl Writer<'_> {
         }
         // What each way to start is to be given: its own entries as they are written there, and the others.
         let pieces = self.pieces();
-        let said = |piece: &Piece| match piece {
-            Piece::Kept(at) => self.raws[*at].text.clone(),
-            Piece::New(text) => text.clone(),
-        };
-        let wanted: Vec<String> = pieces.iter().map(said).collect();
+        let wanted = self.said(&pieces);
         let own = |entries: &[String]| -> Vec<Piece> {
             let mut used = vec![false; entries.len()];
             let piece = |text: &String| {
@@ -333,7 +338,7 @@ impl Writer<'_> {
     /// Entries of one text: those that stay keep their writing.
     fn joined(&self, notation: Notation, node: &Node, between: &str) -> Result<Vec<Splice>, EditError> {
         let old = &self.text[node.span.clone()];
-        let quote = old.chars().next().filter(|c| matches!(c, '"' | '\'') && old.len() > 1 && old.ends_with(*c));
+        let quote = quote_of(old);
         let at = match quote {
             Some(_) => node.span.start + 1..node.span.end - 1,
             None => node.span.clone(),
@@ -375,11 +380,7 @@ impl Writer<'_> {
                 return Ok(vec![Splice { at, with: format!("{glue}{with}") }]);
             }
         }
-        let said = |piece: &Piece| match piece {
-            Piece::Kept(at) => self.raws[*at].text.clone(),
-            Piece::New(text) => text.clone(),
-        };
-        let joined: Vec<String> = pieces.iter().map(said).collect();
+        let joined = self.said(&pieces);
         let all =
             written(notation, Some(old).filter(|old| !old.starts_with(['|', '>'])), Meant::Text, &joined.join(between));
         if let Some(tag) = node.tag.as_deref().filter(|tag| tag.content.is_none()) {

@@ -303,7 +303,7 @@ fn over_lines(
         (with_comma, closing) = (comma.is_some(), next);
         arounds.push(Around { before: next.to_owned(), ..Around::default() });
     }
-    let margin = blanks_at_end(&arounds[0].before).to_owned();
+    let margin = indentation(&arounds[0].before, arounds[0].before.len()).to_owned();
     let fresh = |end: &str| Around { before: margin.clone(), after: end.to_owned(), ..Around::default() };
     let mut out = opening.to_owned();
     let mut told = 0;
@@ -337,7 +337,7 @@ fn over_lines(
 fn left(notation: Notation, around: &Around, inside: &[&str], end: &str) -> String {
     let above = around.before.rfind('\n').map_or("", |at| &around.before[..=at]);
     let mut out = if above.trim().is_empty() { String::new() } else { above.to_owned() };
-    let margin = blanks_at_end(&around.before);
+    let margin = indentation(&around.before, around.before.len());
     let own = around.before.rfind('\n').map_or(around.before.as_str(), |at| &around.before[at + 1..]);
     for (order, part) in [own, &around.inner, &around.after].into_iter().enumerate() {
         if order == 1 {
@@ -350,11 +350,6 @@ fn left(notation: Notation, around: &Around, inside: &[&str], end: &str) -> Stri
         }
     }
     out
-}
-
-fn blanks_at_end(before: &str) -> &str {
-    let line = before.rfind('\n').map_or(before, |end| &before[end + 1..]);
-    &line[..line.len() - line.trim_start_matches([' ', '\t']).len()]
 }
 
 /// The rest of a line with its end, and what follows.

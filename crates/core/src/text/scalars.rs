@@ -14,11 +14,15 @@ pub enum Meant {
     Value,
 }
 
+/// The quotes around a value as it is written.
+pub fn quote_of(written: &str) -> Option<char> {
+    written.chars().next().filter(|c| matches!(c, '"' | '\'') && written.len() > 1 && written.ends_with(*c))
+}
+
 /// A value in the way in which the notation, and the value that was there, write it.
 pub fn written(notation: Notation, old: Option<&str>, meant: Meant, value: &str) -> String {
     let old_text = old.unwrap_or_default();
-    let quote =
-        old_text.chars().next().filter(|c| matches!(c, '"' | '\'') && old_text.len() > 1 && old_text.ends_with(*c));
+    let quote = quote_of(old_text);
     let json = || serde_json::to_string(value).unwrap_or_default();
     // A number that is not written as it is would be read as another: `1.10`.
     let looks_bare = match serde_json::from_str::<Value>(value) {

@@ -1,6 +1,7 @@
 //! The commands of a service file: what it runs, and the variables that it sets.
 
 use super::word::{Command, How, Quote, Word};
+use crate::text::rows::line_stop;
 
 /// Reads the commands of a service file: each `Exec…` is one, or several with a `;` between, and each `Environment`.
 pub fn commands(text: &str) -> Vec<Command> {
@@ -32,10 +33,6 @@ pub fn commands(text: &str) -> Vec<Command> {
     }
     found.retain(|command| !command.words.is_empty());
     found
-}
-
-fn line_stop(text: &str, at: usize) -> usize {
-    text[at..].find('\n').map_or(text.len(), |end| at + end + 1)
 }
 
 /// The end of a line with those in which it goes on.

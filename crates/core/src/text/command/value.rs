@@ -7,8 +7,8 @@ use super::word::{Command, How, Piece, Places, Quote, Word};
 use super::{Dialect, Found, Grammar, LaunchError, Layer, arguments, assigned, batch, line_of, shell, unit};
 use crate::text::EditError;
 use crate::text::joined::{self, rejoined};
-use crate::text::rows::{Row, side_by_side};
-use crate::text::splice::Splice;
+use crate::text::rows::{Row, end_of_line, side_by_side, whole_lines};
+use crate::text::splice::{Splice, spliced};
 
 pub use crate::text::joined::Part;
 
@@ -72,7 +72,7 @@ pub fn given(
         if let Some(open) = word.open {
             return Err(LaunchError::open_quote(text, found.layer.places.written(&(open..open + 1)).start));
         }
-        let spread = between.is_some_and(|between| !between.is_empty() && between.trim().is_empty());
+        let spread = is_spread(between);
         let skip = if bare { 0 } else { last.len() };
         let mut own: Vec<Word> = if bare { Vec::new() } else { vec![word.clone()] };
         let more = if spread { usize::MAX } else { usize::from(bare) };
@@ -80,7 +80,7 @@ pub fn given(
             let next = &words[at];
             // The next option begins, in the way in which this one does.
             let sign = parts[0].chars().next().filter(|c| !c.is_alphanumeric()).unwrap_or('-');
-            if next.text().starts_with(['-', sign]) || bare && own.is_empty() && is_apart(found, &words[at - 1], next) {
+            if next.text().starts_with(['-', sign]) {
                 break;
             }
             if let Some(open) = next.open {
@@ -94,14 +94,14 @@ pub fn given(
             }
         }
         let behind = (index.checked_sub(1)).map_or(word.span.start, |before| words[before].span.end);
-        given.push(Given::new(found, text, (word, last.len(), behind), own, (skip, spread, between), group));
+        given.push(Given::new(found, text, (word, last.len(), behind), own, (skip, between), group));
     }
     Ok(())
 }
 
-/// Whether two words stand on lines of their own without the first going on; in a file of arguments that means nothing.
-fn is_apart(found: &Found, first: &Word, second: &Word) -> bool {
-    found.layer.grammar != Grammar::File(Dialect::Arguments) && second.span.start < first.span.end
+/// Whether blanks stand between entries, which are words of their own then.
+fn is_spread(between: Option<&str>) -> bool {
+    between.is_some_and(|between| !between.is_empty() && between.trim().is_empty())
 }
 
 /// Whether anything sets a variable.
@@ -123,9 +123,8 @@ pub fn set_to(
             let said = word.text();
             let Some(head) = assigned(&said) else { continue };
             if head.trim_end_matches('=') == name.trim_matches(['{', '}']) {
-                let spread = between.is_some_and(|between| !between.is_empty() && between.trim().is_empty());
                 let (words, option) = (vec![word.clone()], (word, head.len(), word.span.start));
-                let given = Given::new(one, text, option, words, (head.len(), spread, between), first_group + at);
+                let given = Given::new(one, text, option, words, (head.len(), between), first_group + at);
                 // What is added to itself is not all written in one place.
                 if given.quotes().any(|quoted| quoted == name) {
                     return Err(LaunchError::Composed { line: given.line, name: name.to_owned() });
@@ -148,7 +147,7 @@ impl Given {
         text: &str,
         (option, length, behind): (&Word, usize, usize),
         words: Vec<Word>,
-        (skip, spread, between): (usize, bool, Option<&str>),
+        (skip, between): (usize, Option<&str>),
         group: usize,
     ) -> Self {
         let layer = Rc::clone(&found.layer);
@@ -166,7 +165,7 @@ impl Given {
             words,
             skip,
             option: (option.span.clone(), behind),
-            spread,
+            spread: is_spread(between),
         };
         one.value = one.said();
         one.entries = split(&one.value, between);
@@ -184,7 +183,7 @@ impl Given {
         group: usize,
     ) -> Self {
         let behind = option.span.start;
-        Self::new(found, text, (option, length, behind), vec![word], (skip, false, None), group)
+        Self::new(found, text, (option, length, behind), vec![word], (skip, None), group)
     }
 
     /// Where in the file a part of the value is written.
@@ -216,9 +215,16 @@ impl Given {
 
     /// The variables that stand in the value.
     pub(super) fn quotes(&self) -> impl Iterator<Item = String> + use<> {
+        self.all_pieces()
+            .into_iter()
+            .filter_map(|piece| if let How::Variable(name) = piece.how { Some(name) } else { None })
+    }
+
+    /// The pieces of the value.
+    fn all_pieces(&self) -> Vec<Piece> {
         let mut pieces = self.pieces();
         pieces.extend(self.words.iter().skip(1).flat_map(|word| word.pieces.clone()));
-        pieces.into_iter().filter_map(|piece| if let How::Variable(name) = piece.how { Some(name) } else { None })
+        pieces
     }
 
     /// The pieces of the first word that belong to the value.
@@ -240,8 +246,7 @@ impl Given {
 
     /// Refuses a value of which an entry is all a variable's.
     pub(super) fn refuse_composed(&self, between: Option<&str>) -> Result<(), LaunchError> {
-        let mut pieces = self.pieces();
-        pieces.extend(self.words.iter().skip(1).flat_map(|word| word.pieces.clone()));
+        let pieces = self.all_pieces();
         let computed = |piece: &&Piece| matches!(piece.how, How::Variable(_) | How::Computed);
         let alone = |piece: &&Piece| match between {
             Some(between) if !between.trim().is_empty() => split(&self.value, Some(between)).contains(&piece.text),
@@ -255,10 +260,7 @@ impl Given {
 }
 
 fn split(text: &str, between: Option<&str>) -> Vec<String> {
-    match between {
-        Some(between) => joined::parts(text, between).into_iter().map(|at| text[at].to_owned()).collect(),
-        None => Some(text.trim().to_owned()).filter(|text| !text.is_empty()).into_iter().collect(),
-    }
+    crate::reading::split(text, between).into_iter().map(str::to_owned).collect()
 }
 
 /// The change of a file that gives an option other entries.
@@ -285,9 +287,8 @@ pub fn rewritten(given: &Given, between: &str, parts: &[Part]) -> Result<Splice,
 /// A value that is one word, or the end of one.
 struct Glued<'g> {
     given: &'g Given,
-    word: Word,
-    /// How much of what the word says is no part of the value.
-    skip: usize,
+    /// The word.
+    word: &'g Word,
     /// Where the value is written, within the quotes around it.
     at: Range<usize>,
     /// The quotes around all of it.
@@ -330,7 +331,7 @@ impl Given {
             let closes = inside.is_some_and(|quote| text[last.at.end..word.span.end].starts_with(quote.sign()));
             if closes {
                 let at = first.at.start..last.at.end;
-                return Some(Glued { given: self, word: word.clone(), skip: self.skip, at, quote: inside });
+                return Some(Glued { given: self, word, at, quote: inside });
             }
         }
         // What is quoted up to the sign of the option, and no further, is another matter.
@@ -346,17 +347,11 @@ impl Given {
         {
             // Nothing stands in the quotes behind the option.
             if pieces.is_empty() && text[start..word.span.end].starts_with(quote.sign()) {
-                return Some(Glued {
-                    given: self,
-                    word: word.clone(),
-                    skip: self.skip,
-                    at: start..start,
-                    quote: Some(quote),
-                });
+                return Some(Glued { given: self, word, at: start..start, quote: Some(quote) });
             }
             return None;
         }
-        Some(Glued { given: self, word: word.clone(), skip: self.skip, at: start..word.span.end, quote: None })
+        Some(Glued { given: self, word, at: start..word.span.end, quote: None })
     }
 
     /// A value of several words.
@@ -412,10 +407,10 @@ impl Glued<'_> {
         let raw = &layer.text[self.at.clone()];
         let places = Places::of(&self.word.pieces, self.word.span.start);
         let said = self.word.text();
-        let value = &said[self.skip..];
+        let value = &said[self.given.skip..];
         let items: Vec<Range<usize>> = joined::parts(value, between)
             .into_iter()
-            .map(|item| places.written(&(self.skip + item.start..self.skip + item.end)))
+            .map(|item| places.written(&(self.given.skip + item.start..self.given.skip + item.end)))
             .map(|item| item.start.max(self.at.start) - self.at.start..item.end.max(self.at.start) - self.at.start)
             .collect();
         // First as it is written, entry by entry; then as one text in quotes.
@@ -436,11 +431,11 @@ impl Glued<'_> {
         if let Some(quote) = self.quote {
             return layer.encoded(Some(quote), &all).filter(fits).map(splice);
         }
-        let is_whole_word = layer.grammar == Grammar::File(Dialect::Unit) && self.skip > 0;
+        let is_whole_word = layer.grammar == Grammar::File(Dialect::Unit) && self.given.skip > 0;
         if is_whole_word {
-            let with = layer.one_word(&said[..self.skip], &all)?;
+            let with = layer.one_word(&said[..self.given.skip], &all)?;
             let read = layer.words_of(&with)?;
-            let right = read.len() == 1 && split(read[0].text().get(self.skip..)?, Some(between)) == wanted;
+            let right = read.len() == 1 && split(read[0].text().get(self.given.skip..)?, Some(between)) == wanted;
             return right.then(|| Splice { at: self.word.span.clone(), with });
         }
         layer.one_word(&all, raw).filter(fits).map(splice)
@@ -473,7 +468,7 @@ impl Glued<'_> {
         let [word] = read.as_slice() else {
             return read.is_empty() && wanted.is_empty();
         };
-        word.text().get(self.skip..).is_some_and(|value| split(value, Some(between)) == wanted)
+        word.text().get(self.given.skip..).is_some_and(|value| split(value, Some(between)) == wanted)
     }
 }
 
@@ -614,7 +609,9 @@ pub fn each_once(given: &[&Given], parts: &[Part], like: Option<&str>) -> Result
         if blank(gap) && !gap.is_empty() { gap.to_owned() } else { " ".to_owned() }
     };
     let usual = given.iter().skip(1).map(|one| gap(one)).next().unwrap_or_else(|| match like.layer.grammar {
-        Grammar::File(Dialect::Arguments) if is_line(text, &like.whole()) => line_end_at(text, like.whole().end),
+        Grammar::File(Dialect::Arguments) if is_line(text, &like.whole()) => {
+            end_of_line(text, like.whole().end).to_owned()
+        }
         _ => " ".to_owned(),
     });
     let written = |part: &Part| match part {
@@ -648,12 +645,7 @@ pub fn each_once(given: &[&Given], parts: &[Part], like: Option<&str>) -> Result
 
 /// Whether a part of a text has its line to itself.
 fn is_line(text: &str, part: &Range<usize>) -> bool {
-    crate::text::rows::whole_lines(text, part) != *part
-        || text[..part.start].trim().is_empty() && text[part.end..].trim().is_empty()
-}
-
-fn line_end_at(text: &str, at: usize) -> String {
-    crate::text::rows::end_of_line(text, at).to_owned()
+    whole_lines(text, part) != *part || text[..part.start].trim().is_empty() && text[part.end..].trim().is_empty()
 }
 
 impl Given {
@@ -669,6 +661,6 @@ impl Given {
             None => return None,
         };
         let at = splice.at.start.checked_sub(whole.start)?..splice.at.end.checked_sub(whole.start)?;
-        Some(crate::text::splice::spliced(&text[whole], vec![Splice { at, with: splice.with }]))
+        Some(spliced(&text[whole], vec![Splice { at, with: splice.with }]))
     }
 }

@@ -138,8 +138,11 @@ fn both(notation: Notation, before: &str, after: &str) -> Result<(Value, Value),
 }
 
 fn same_rest(notation: Notation, old: &Value, new: &Value) -> Result<(), String> {
-    let bare = |value: &Value| if notation == Notation::Xml { without_empty(value) } else { value.clone() };
-    if bare(old) == bare(new) { Ok(()) } else { Err(format!("{OTHER}: not only that is changed")) }
+    let same = match notation {
+        Notation::Xml => without_empty(old) == without_empty(new),
+        _ => old == new,
+    };
+    if same { Ok(()) } else { Err(format!("{OTHER}: not only that is changed")) }
 }
 
 fn same_comments(notation: Notation, before: &str, after: &str, in_order: bool) -> Result<(), String> {
@@ -179,13 +182,16 @@ fn get<'v>(value: &'v Value, steps: &[Step]) -> Option<&'v Value> {
     })
 }
 
-fn take_out(value: &mut Value, steps: &[Step]) {
-    let Some((last, above)) = steps.split_last() else { return };
-    let holder = above.iter().try_fold(value, |value, step| match step {
+fn get_mut<'v>(value: &'v mut Value, steps: &[Step]) -> Option<&'v mut Value> {
+    steps.iter().try_fold(value, |value, step| match step {
         Step::Name(name) => value.get_mut(name.as_str()),
         Step::Index(index) => value.get_mut(index),
-    });
-    match (holder, last) {
+    })
+}
+
+fn take_out(value: &mut Value, steps: &[Step]) {
+    let Some((last, above)) = steps.split_last() else { return };
+    match (get_mut(value, above), last) {
         (Some(Value::Object(map)), Step::Name(name)) => {
             map.shift_remove(name);
         }
@@ -271,11 +277,7 @@ fn confirm_document(
                 let places: Vec<Vec<Step>> =
                     each.query_located(&document).iter().map(|found| steps(found.location())).collect();
                 for place in places {
-                    let holder = place.iter().try_fold(&mut document, |value, step| match step {
-                        Step::Name(name) => value.get_mut(name.as_str()),
-                        Step::Index(index) => value.get_mut(index),
-                    });
-                    if let Some(holder) = holder
+                    if let Some(holder) = get_mut(&mut document, &place)
                         && let Some(map) = holder.as_object_mut()
                     {
                         map.retain(|key, _| of_key(rule, key).is_none());
