@@ -4,10 +4,11 @@
 use std::collections::BTreeMap;
 use std::sync::Mutex;
 
-use kanon_core::reading::{RawEntry, read_list};
+use kanon_core::edits::{RawEntry, read_list};
 use kanon_core::rulebook::{self, ListRule};
 use kanon_core::text::command::raise;
-use kanon_core::text::{self, Change, Dialect, Encoding, Entry, Notation, write_list};
+use kanon_core::edits::{Change, Entry, write_list};
+use kanon_core::text::{self, Dialect, Encoding, Notation};
 use serde_json_path::JsonPath;
 
 /// A rule, read once.

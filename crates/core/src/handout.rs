@@ -3,13 +3,14 @@
 
 use serde::Serialize;
 
+use crate::canon::release::is_for_players;
 use crate::canon::{Canon, SealedFile, SealedMod};
-use crate::check::{Measure, entries_of, launch_lines, placed_files};
-use crate::release::is_for_players;
+use crate::config::Extras;
+use crate::delta::launch_lines;
+use crate::delta::{Measure, entries_of, placed_files};
 use crate::rulebook::{Holds, ListForm, Role, Rulebook, filled};
+use crate::rulebook::{NeededOn, RelationKind};
 use crate::seal::{SealChange, changes, changes_beside};
-use crate::survey::{NeededOn, RelationKind};
-use crate::wish::Extras;
 
 /// The first field of every handout that is data.
 pub const FORMAT: &str = "kanon-handout/1";
@@ -285,7 +286,7 @@ fn settings(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutSetting> {
 }
 
 fn measure<'a>(canon: &'a Canon, rulebook: &'a Rulebook) -> Measure<'a> {
-    Measure { canon, rulebook, extras: Extras::default(), edits: crate::wish::Edits::default(), left: &[] }
+    Measure { canon, rulebook, extras: Extras::default(), edits: crate::config::Edits::default(), left: &[] }
 }
 
 fn copies(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutCopy> {

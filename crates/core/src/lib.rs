@@ -1,39 +1,26 @@
 //! The job itself, as values and pure functions: no terminal, network, clock, process or file system.
 //!
-//! Bytes become facts ([`reading`]), facts become a [`survey`]; held against the [`canon`] it yields
-//! [`finding`]s ([`check`]), and those yield a plan ([`align`]). Log lines become events, and with
-//! surveys they become verdicts ([`diagnose`]). What one game looks like is data: the [`rulebook`].
-//! What the administrator wants is data too: the [`wish`]; releases that fit it are found by [`mod@solve`], and sealed
-//! into the canon by [`seal`]; players get it as a [`release`]. A rulebook for a game that none was written for is drafted by [`learn`].
+//! The rooms, each of which uses only those above it (a test holds them to that): [`base`] and [`text`] know nothing of mods; a
+//! [`rulebook`] says how one game arranges its own, and [`edits`] reads and changes the game's text files by it; the bytes of a
+//! mod become a [`manifest`], an install becomes a [`survey`]. What the administrator wants is in [`config`], which releases meet
+//! that is found by [`resolve`], and what was agreed is the [`canon`]. In what an install is off it says [`delta`]; [`seal`]
+//! makes a new canon, [`findings`] compares installs, [`plan`] brings one in line, [`handout`] is for players who do it by
+//! hand. [`logs`] become events, and with surveys verdicts ([`diagnose`]). [`learn`] drafts a rulebook by looking.
 
-pub mod align;
-pub mod amend;
+pub mod base;
 pub mod canon;
-pub mod catalogue;
-pub mod check;
-pub mod compare;
+pub mod config;
+pub mod delta;
 pub mod diagnose;
-pub mod digest;
-
-pub mod finding;
+pub mod edits;
+pub mod findings;
 pub mod handout;
-pub mod health;
-pub mod isolate;
 pub mod learn;
-pub mod limits;
-pub mod path;
-pub mod problem;
-pub mod reading;
-pub mod release;
+pub mod logs;
+pub mod manifest;
+pub mod plan;
+pub mod resolve;
 pub mod rulebook;
 pub mod seal;
-pub mod section;
-pub mod seek;
-pub mod signature;
-pub mod solve;
 pub mod survey;
 pub mod text;
-pub mod update;
-pub mod version;
-pub mod wish;
-pub mod world;

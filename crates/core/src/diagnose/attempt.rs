@@ -5,7 +5,7 @@
 
 use std::collections::HashSet;
 
-use super::event::LogEvent;
+use crate::logs::LogEvent;
 use crate::rulebook::Event;
 
 /// The events of one log that bear on a join.
@@ -121,10 +121,10 @@ fn last_run(events: &[LogEvent]) -> (usize, usize) {
 
 #[cfg(test)]
 mod tests {
-    use super::super::event::Source;
-    use super::super::scan::LogReader;
     use super::*;
-    use crate::finding::Code;
+    use crate::base::finding::Code;
+    use crate::logs::LogReader;
+    use crate::logs::Source;
     use crate::rulebook::{Role, Rulebook};
 
     fn read(log: &str) -> Vec<LogEvent> {

@@ -4,23 +4,13 @@ use std::sync::LazyLock;
 
 use aho_corasick::AhoCorasick;
 
-use crate::finding::Code;
+use crate::base::finding::Code;
+use crate::logs::health::OUT_OF_MEMORY;
 use crate::rulebook::Event;
-
-/// Words of memory that ran out.
-pub const MEMORY: &[&str] = &[
-    "out of memory",
-    "outofmemory",
-    "memory exhausted",
-    "cannot allocate memory",
-    "not enough memory",
-    "bad_alloc",
-    "heap space",
-];
 
 /// What each means when a mod is named near it; the most telling first.
 const CLASSES: [(Event, &[&str]); 11] = [
-    (Event::OutOfMemory, MEMORY),
+    (Event::OutOfMemory, OUT_OF_MEMORY),
     (
         Event::Cause(Code::ModDuplicate),
         &["duplicate", "twice", "already loaded", "already registered", "more than once", "two copies", "second copy"],

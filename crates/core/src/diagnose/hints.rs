@@ -6,15 +6,16 @@ use std::sync::LazyLock;
 use aho_corasick::{AhoCorasick, MatchKind};
 use regex::Regex;
 
-use super::event::{LogEvent, Source, is_own_defect};
 use super::failure::{self, begins_word};
-use super::pattern::{Pattern, compares_versions, message_start, separator};
-use super::scan::shown;
+use crate::base::finding::Code;
+use crate::base::limits;
 use crate::canon::Canon;
-use crate::finding::Code;
-use crate::limits;
+use crate::logs::shown;
+use crate::logs::{LogEvent, Source, is_own_defect};
+use crate::logs::{Pattern, compares_versions, message_start, separator};
+use crate::manifest::Reading;
 use crate::rulebook::{Event, Role, Rulebook};
-use crate::survey::{Reading, Survey};
+use crate::survey::Survey;
 
 /// Needles shorter than this name too much.
 const SHORTEST: usize = 3;
@@ -398,8 +399,8 @@ fn is_word(text: &str, start: usize, end: usize) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::digest::Blake3;
-    use crate::path::InstallPath;
+    use crate::base::digest::Blake3;
+    use crate::base::path::InstallPath;
     use crate::survey::{InstallFacts, SurveyedMod};
     use rstest::rstest;
 
@@ -533,7 +534,7 @@ mod tests {
             "[[event]]\nmeans = \"join-tried\"\nin = \"server-log\"\nline = '(?<player>\\S+) knocks'",
         )
         .events;
-        let mut reader = super::super::scan::LogReader::new(&rules, Role::Server, Source::ServerLog);
+        let mut reader = crate::logs::LogReader::new(&rules, Role::Server, Source::ServerLog);
         ["osier knocks", "juniper knocks"].into_iter().for_each(|line| reader.line(1, line.as_bytes()));
         let events = reader.finish();
         let told = |player: Option<&str>| -> Vec<(u64, String)> {

@@ -2,10 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use super::event::{LogEvent, Source};
 use super::measured::Measured;
 use super::weigh::Evidence;
-use crate::finding::{Code, Finding};
+use crate::base::finding::{Code, Finding};
+use crate::logs::{LogEvent, Source};
 use crate::rulebook::Role;
 
 // Log-odds. A blocking difference that was measured, a risky one, and a risky one beside a blocking one.

@@ -126,7 +126,7 @@ fn is_literal(hir: &Hir) -> bool {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::finding::Code;
+    use crate::base::finding::Code;
     use rstest::rstest;
 
     fn rulebook() -> Rulebook {

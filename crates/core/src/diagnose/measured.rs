@@ -3,13 +3,13 @@
 
 use std::collections::BTreeMap;
 
-use super::event::is_own_defect;
+use crate::base::finding::{Code, Finding};
 use crate::canon::{Canon, SealedKey};
-use crate::check::{Measure, hold, out_of_play, sides_by_list};
-use crate::finding::{Code, Finding};
+use crate::config::{Edits, Extras};
+use crate::delta::{Measure, hold, out_of_play, sides_by_list};
+use crate::logs::is_own_defect;
 use crate::rulebook::{Role, Rulebook};
 use crate::survey::{StandsFor, Survey};
-use crate::wish::{Edits, Extras};
 
 /// A difference of one side.
 #[derive(Debug, Clone)]

@@ -1,33 +1,25 @@
 //! Why a join failed: log lines become events, events and measured differences become verdicts with their evidence.
 //!
-//! [`Scanner`] finds the lines of a log that its rulebook knows, [`LogReader`] makes events of them, and [`of_last_join`] takes those
+//! [`Scanner`](crate::logs::Scanner) finds the lines of a log that its rulebook knows, [`LogReader`](crate::logs::LogReader) makes events of them, and [`of_last_join`] takes those
 //! that bear on the join in question. Lines that no pattern knows become [`Hint`]s when they name a mod near a word of failure, and a
 //! message that somebody typed is likened to the known ones ([`likened`]). [`weigh()`] holds all of it against what was measured.
 //! The model is told in docs/diagnosis.md.
 
 mod attempt;
-mod event;
 mod failure;
 mod hints;
 mod hypothesis;
-mod index;
+pub mod isolate;
 mod likeness;
 mod measured;
-mod pattern;
 mod remedies;
-mod scan;
-mod stamp;
 mod told;
 mod weigh;
 mod words;
 
 pub use attempt::{Join, of_last_join};
-pub use event::{LogEvent, Source};
-pub(crate) use failure::MEMORY;
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
-pub use scan::{LogReader, Scanner};
-pub use stamp::Stamp;
 pub use weigh::{Case, Diagnosis, Evidence, Remedy, Verdict, weigh};
 pub use words::reply;

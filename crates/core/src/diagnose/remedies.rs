@@ -1,12 +1,13 @@
 //! What each person must do: about a measured difference, and about a cause that only a text tells.
 
-use super::event::{LogEvent, is_of_mods};
 use super::hypothesis::{is_platform, version_of};
 use super::measured::Measured;
 use super::weigh::{Case, Remedy};
-use crate::finding::{Code, Finding};
+use crate::base::finding::{Code, Finding};
+use crate::logs::{LogEvent, is_of_mods};
+use crate::rulebook::RelationKind;
 use crate::rulebook::Role;
-use crate::survey::{RelationKind, Survey, SurveyedMod};
+use crate::survey::{Survey, SurveyedMod};
 
 /// Who keeps the server.
 pub const ADMINISTRATOR: &str = "administrator";

@@ -1,13 +1,13 @@
 //! Causes that lines, words and messages tell, and that no measured difference accounts for.
 
 use super::attempt::Join;
-use super::event::{LogEvent, Source, cause_of, family, is_of_mods};
 use super::hints::Needles;
 use super::hypothesis::*;
 use super::likeness::Likened;
 use super::weigh::{Case, Evidence};
 use super::words;
-use crate::finding::Code;
+use crate::base::finding::Code;
+use crate::logs::{LogEvent, Source, cause_of, family, is_of_mods};
 use crate::rulebook::{Event, Role};
 use crate::survey::{Survey, SurveyedMod};
 
@@ -235,7 +235,7 @@ pub(super) fn liken(
         true => "as the game shows it".to_owned(),
         false => format!("{:.0} % like \"{}\"", likened.likeness * 100.0, likened.known),
     };
-    let text = format!("{} ({how})", super::scan::shown(&message.replace('\n', " ")));
+    let text = format!("{} ({how})", crate::logs::shown(&message.replace('\n', " ")));
     let evidence = Evidence::of_no_line(Source::Message, text);
     let speaks_for = |cause: Code| likened.means.iter().any(|means| family(*means).contains(&cause));
     let such = hypotheses.iter().filter(|hypothesis| speaks_for(hypothesis.cause)).count().max(1);

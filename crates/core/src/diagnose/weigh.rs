@@ -9,19 +9,20 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use serde::Serialize;
 
 use super::attempt::{Join, of_last_join};
-use super::event::{LogEvent, Source, family};
 use super::hints::Hint;
 use super::hypothesis::*;
 use super::likeness::likened;
 use super::measured::{Measured, differences};
 use super::told::{guessed, hinted, liken, stopped, told};
 use super::{remedies, words};
+use crate::base::finding::{Code, Severity};
+use crate::base::limits;
 use crate::canon::Canon;
-use crate::finding::{Code, Severity};
-use crate::limits;
+use crate::config::Extras;
+use crate::logs::{LogEvent, Source, family};
+use crate::manifest::Reading;
 use crate::rulebook::{Event, Role, Rulebook};
-use crate::survey::{Reading, Survey};
-use crate::wish::Extras;
+use crate::survey::Survey;
 
 /// The first field of every diagnosis.
 pub const FORMAT: &str = "kanon-diagnosis/1";
@@ -202,7 +203,7 @@ fn message_events(case: &Case<'_>) -> Vec<LogEvent> {
     let Some(message) = case.message else { return Vec::new() };
     let mut events = Vec::new();
     for side in [Role::Client, Role::Server] {
-        let mut reader = super::scan::LogReader::new(&case.rulebook.events, side, Source::Message);
+        let mut reader = crate::logs::LogReader::new(&case.rulebook.events, side, Source::Message);
         message.lines().enumerate().for_each(|(at, line)| reader.line(at as u64 + 1, line.as_bytes()));
         for event in reader.finish() {
             if !events.iter().any(|known: &LogEvent| known.line == event.line) {
@@ -333,7 +334,7 @@ fn unexplained(joins: [&Join<'_>; 2], message: Option<&str>) -> Vec<Evidence> {
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
     let of_logs = told.map(|event| Evidence::of_line(event.source, event.line, &event.text));
     let of_player =
-        message.map(|message| Evidence::of_no_line(Source::Message, super::scan::shown(&message.replace('\n', " "))));
+        message.map(|message| Evidence::of_no_line(Source::Message, crate::logs::shown(&message.replace('\n', " "))));
     of_logs.chain(of_player).collect()
 }
 

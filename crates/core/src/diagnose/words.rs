@@ -1,11 +1,11 @@
 //! What a diagnosis says to people: a difference in words, what to send next, a pattern to add, and a reply for the player.
 
-use super::event::is_own_defect;
 use super::hints::Hint;
 use super::remedies::PLAYER;
 use super::weigh::{Case, Diagnosis, Evidence, Remedy, Verdict};
-use crate::finding::{Code, Finding};
-use crate::path::printable;
+use crate::base::finding::{Code, Finding};
+use crate::base::path::printable;
+use crate::logs::{Source, is_own_defect};
 use crate::rulebook::{Event, Role};
 use crate::survey::Survey;
 
@@ -50,10 +50,10 @@ pub fn next(case: &Case<'_>, verdicts: &[Verdict], got_in: bool, unexplained: &[
     if case.server.is_none() {
         next.push("a survey of the server: --server INSTALL".to_owned());
     }
-    if !has_log(super::Source::ServerLog) {
+    if !has_log(Source::ServerLog) {
         next.push("the server's log from the time of the join: --server-log FILE".to_owned());
     }
-    if !has_log(super::Source::ClientLog) && (!unexplained.is_empty() || verdicts.is_empty()) {
+    if !has_log(Source::ClientLog) && (!unexplained.is_empty() || verdicts.is_empty()) {
         next.push("the client's log: --client-log FILE".to_owned());
     }
     next

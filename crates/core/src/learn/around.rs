@@ -7,7 +7,7 @@ use regex::Regex;
 use super::leaves::leaves;
 use super::sight::{Folders, Seen, Sight, guess, name, parent, small};
 use super::words::{hints, is_version, plain_regex};
-use crate::path::InstallPath;
+use crate::base::path::InstallPath;
 use crate::rulebook::Role;
 
 /// A version that stands in the name of a file: `engine/trellis-0.9.1.psb`.

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use super::sight::{Seen, Sight, extension, is_inside, name, parent, stem};
 use super::units::Unit;
-use crate::digest::Blake3;
+use crate::base::digest::Blake3;
 
 /// The largest file that is taken for a key or a signature.
 const KEY_BYTES: u64 = 16 << 10;

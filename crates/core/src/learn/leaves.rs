@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use crate::limits;
+use crate::base::limits;
 use crate::text::scalar;
 
 /// A scalar and where it stands. Items of lists of one count as standing at `[0]`.

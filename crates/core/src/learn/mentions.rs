@@ -10,8 +10,8 @@ use super::fields::quoted;
 use super::leaves::{Held, Holder, holders, leaves};
 use super::sight::{Guessed, Seen, Sight, extension, guess, is_inside, name, small};
 use super::words::{hints, is_version};
-use crate::digest::DigestKind;
-use crate::path::InstallPath;
+use crate::base::digest::DigestKind;
+use crate::base::path::InstallPath;
 use crate::rulebook::Role;
 use crate::text::command::{Dialect, is_comment, options};
 use crate::text::{Encoding, text};
@@ -84,7 +84,8 @@ const TEXT_BYTES: u64 = 64 << 20;
 
 /// Text files outside the shelves that may be lists or settings.
 pub fn text_files<'s>(sight: &'s dyn Sight, units: &HashSet<String>) -> Vec<&'s Seen> {
-    let small = sight.files().iter().filter(|seen| seen.size > 0 && seen.size <= crate::limits::LEARNED_TEXT_BYTES);
+    let small =
+        sight.files().iter().filter(|seen| seen.size > 0 && seen.size <= crate::base::limits::LEARNED_TEXT_BYTES);
     let texts = small.filter(|seen| is_texty(seen.path.as_str()) && !is_inside(seen.path.as_str(), units));
     let mut files: Vec<&Seen> = texts.collect();
     // Near the root first: that is where lists are.

@@ -22,7 +22,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use serde::Serialize;
 
-use crate::digest::DigestKind;
+use crate::base::digest::DigestKind;
 use crate::rulebook::Role;
 use crate::survey::Survey;
 use around::{FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
@@ -268,7 +268,8 @@ fn called(sights: &[&dyn Sight], read: &[(Shelf, Facts, Vec<Stranger>)]) -> Vec<
             let Some(id) = facts.id.values.get(at).cloned().flatten() else { continue };
             let version = facts.version.as_ref().and_then(|version| version.values.get(at).cloned().flatten());
             // Only what tells nothing else is asked for by its digest.
-            let small = !unit.is_folder && shelf.documents.is_empty() && unit.size <= crate::limits::LEARNED_TEXT_BYTES;
+            let small =
+                !unit.is_folder && shelf.documents.is_empty() && unit.size <= crate::base::limits::LEARNED_TEXT_BYTES;
             let sight = sights.iter().find(|sight| sight.role() == unit.role);
             let bytes = sight.filter(|_| small).and_then(|sight| sight::small(*sight, &unit.path));
             let kinds = [DigestKind::Sha256, DigestKind::Sha1, DigestKind::Md5, DigestKind::Blake3];
@@ -371,7 +372,7 @@ fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
     let known: HashSet<String> = platforms.map(|id| id.to_lowercase()).collect();
     let required = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations);
     let required = required.filter(|relation| matches!(relation.key, "required" | "relations"));
-    let is_required = |entry: &&Entry| entry.kind.is_none_or(|kind| kind == crate::survey::RelationKind::Required);
+    let is_required = |entry: &&Entry| entry.kind.is_none_or(|kind| kind == crate::rulebook::RelationKind::Required);
     let entries = required.flat_map(|relation| relation.entries.iter().flatten()).filter(is_required);
     let unknown: BTreeSet<&String> = entries
         .map(|e| &e.id)
@@ -455,10 +456,10 @@ fn all_ranges(learned: &Learned) -> Vec<String> {
 /// Whether plain versions are met exactly or by newer ones, as far as what is installed tells.
 fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
     let scheme = match learned.scheme.0 {
-        "semver" => crate::version::Scheme::SemVer,
-        "date" => crate::version::Scheme::Date,
-        "opaque" => crate::version::Scheme::Opaque,
-        _ => crate::version::Scheme::Dotted,
+        "semver" => crate::base::version::Scheme::SemVer,
+        "date" => crate::base::version::Scheme::Date,
+        "opaque" => crate::base::version::Scheme::Opaque,
+        _ => crate::base::version::Scheme::Dotted,
     };
     let installed: BTreeMap<String, String> = learned
         .shelves
@@ -518,7 +519,7 @@ fn signatures(learned: &mut Learned, sights: &[&dyn Sight], inside: &HashSet<Str
 /// Mods that a list asks for by a digest have that digest as their version.
 fn by_listed_digest(learned: &mut Learned) {
     let Some(kind) = learned.lists.iter().find_map(|(list, _)| list.digest) else { return };
-    let word = crate::digest::DIGEST_WORDS.iter().find(|(_, own)| *own == kind).map_or("", |(word, _)| word);
+    let word = crate::base::digest::DIGEST_WORDS.iter().find(|(_, own)| *own == kind).map_or("", |(word, _)| word);
     for (_, facts, _) in &mut learned.shelves {
         if let Some(version) = &mut facts.version
             && version.rule.contains("digest = true")

@@ -10,7 +10,7 @@ use super::fields::quoted;
 use super::leaves::{Held, holders, leaves};
 use super::units::Unit;
 use super::words::{RangeLook, folded, hints, is_slug, is_version, kind_word, range_look, relation_kind};
-use crate::survey::RelationKind;
+use crate::rulebook::RelationKind;
 
 /// A relation that a rule would read.
 #[derive(Debug, Clone, PartialEq, Eq)]

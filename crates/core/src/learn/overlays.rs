@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use super::shelves::Shelf;
 use super::sight::{Sight, name, parent, starts_as_zip};
 use super::units::Unit;
-use crate::path::InstallPath;
+use crate::base::path::InstallPath;
 use crate::rulebook::Role;
 
 /// Archives outside the shelves that are tried as a base.

@@ -8,8 +8,8 @@ use super::needs::{self, Relations};
 use super::sight::{Sight, extension, guess, name, parent};
 use super::units::{Group, Unit, complete, located, share};
 use super::words::{hints, is_slug, is_version, plain_regex};
-use crate::limits;
-use crate::reading::{Archive, Contents};
+use crate::base::limits;
+use crate::manifest::{Archive, Contents};
 use crate::rulebook::{ByRole, Holds, Role};
 
 /// Everyday words for folders of mods.

@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, HashSet};
 
 use serde_json::Value;
 
-use crate::limits;
-use crate::path::InstallPath;
-use crate::reading::{Contents, is_archive};
+use crate::base::limits;
+use crate::base::path::InstallPath;
+use crate::manifest::{Contents, is_archive};
 use crate::rulebook::Role;
 use crate::text::{self, Encoding, Notation};
 

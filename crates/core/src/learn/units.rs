@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, small, starts_as_zip, stem};
-use crate::digest::Blake3;
-use crate::limits;
-use crate::path::InstallPath;
+use crate::base::digest::Blake3;
+use crate::base::limits;
+use crate::base::path::InstallPath;
 use crate::rulebook::{Holds, NamePattern, Role};
 
 /// Units of a group that are looked into before it is known which of their documents matters.
@@ -390,10 +390,10 @@ fn read_files(sight: &dyn Sight, group: &mut Group) {
         }
         let Some(bytes) = small(sight, &unit.path) else { continue };
         if let Ok(text) = std::str::from_utf8(&bytes) {
-            unit.texts.insert(crate::reading::ITSELF.to_owned(), text.chars().take(4_000).collect());
+            unit.texts.insert(crate::manifest::ITSELF.to_owned(), text.chars().take(4_000).collect());
         }
         if let Some(found) = guess(&unit.name, &bytes) {
-            unit.documents.insert(crate::reading::ITSELF.to_owned(), Arc::new(found));
+            unit.documents.insert(crate::manifest::ITSELF.to_owned(), Arc::new(found));
         }
     }
 }

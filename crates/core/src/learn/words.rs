@@ -4,7 +4,7 @@ use std::sync::LazyLock;
 
 use regex::Regex;
 
-use crate::survey::RelationKind;
+use crate::rulebook::RelationKind;
 
 fn regex(pattern: &str) -> Regex {
     #[expect(clippy::expect_used, reason = "the patterns are constants, and the tests use every one")]

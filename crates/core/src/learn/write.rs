@@ -9,7 +9,7 @@ use super::mentions::{FoundList, list_name};
 use super::overlays::Laid;
 use super::shelves::{Facts, Shelf, Stranger, document_line};
 use super::{Answers, Ask, Draft, FORMAT, Fact, Learned};
-use crate::path::printable;
+use crate::base::path::printable;
 use crate::rulebook::{Holds, NamePattern, Role};
 
 /// Below this a line is marked to be looked at.

@@ -7,8 +7,8 @@ use regex::Regex;
 use serde_json_path::JsonPath;
 
 use super::names::NamePattern;
-use crate::digest::DigestKind;
-use crate::survey::RelationKind;
+use crate::base::digest::DigestKind;
+use crate::rulebook::RelationKind;
 use crate::text::{Encoding, Notation};
 
 /// A document that belongs to a mod: a member of its archive or a file in its folder.

@@ -8,7 +8,7 @@ use serde_json_path::JsonPath;
 use super::model::Role;
 use super::names::NamePattern;
 use super::places::PlacePattern;
-use crate::survey::NeededOn;
+use crate::rulebook::NeededOn;
 use crate::text::{Dialect, Encoding, Notation};
 
 /// A mod list or a launch line.

@@ -9,7 +9,9 @@ mod model;
 mod names;
 mod parse;
 mod places;
+pub mod section;
 mod settings;
+mod sides;
 mod spots;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
@@ -22,7 +24,8 @@ pub use model::{
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
-pub use settings::{ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size, unit_bytes};
+pub use settings::{ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
+pub use sides::{NeededOn, RelationKind};
 pub use spots::{key_of_section, named_table};
 
 /// A rulebook of the game `g` that says just this of its logs and messages, with the loader Trellis.

@@ -11,10 +11,10 @@ use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, MemoryRule, SettingRule};
-use crate::finding::Code;
-use crate::path::InstallPath;
+use crate::base::finding::Code;
+use crate::base::path::InstallPath;
+use crate::base::version::Versions;
 use crate::text::{Encoding, Notation};
-use crate::version::Versions;
 
 /// Which side of the game an install is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]

@@ -13,15 +13,15 @@ use super::model::*;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, FLAG_WORDS, MemoryRule, SettingRule, size};
-use crate::digest::{DIGEST_WORDS, DigestKind};
-use crate::finding::Code;
-use crate::limits;
-use crate::path::{InstallPath, PathError};
-use crate::problem::{BadFile, Parsed, Problems, nearest, settle};
-use crate::section::{Section, Spot, read_root};
-use crate::survey::{NeededOn, RelationKind};
+use crate::base::digest::{DIGEST_WORDS, DigestKind};
+use crate::base::finding::Code;
+use crate::base::limits;
+use crate::base::path::{InstallPath, PathError};
+use crate::base::problem::{BadFile, Parsed, Problems, nearest, settle};
+use crate::base::version::{Bare, Ranges, Scheme, Versions};
+use crate::rulebook::section::{Section, Spot, read_root};
+use crate::rulebook::{NeededOn, RelationKind};
 use crate::text::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation, brackets_deep};
-use crate::version::{Bare, Ranges, Scheme, Versions};
 
 /// The first line of every rulebook.
 pub const FORMAT: &str = "kanon-rulebook/1";

@@ -3,7 +3,7 @@
 use std::fmt;
 
 use super::names::NamePattern;
-use crate::path::{InstallPath, PathError, off_limits};
+use crate::base::path::{InstallPath, PathError, off_limits};
 
 /// A path inside an install, some parts of which may be patterns.
 #[derive(Debug, Clone)]

@@ -1,7 +1,7 @@
 //! Settings and memory: what a rulebook says of them, which values mean the same, and texts that quote other things.
 
-use crate::path::InstallPath;
-use crate::text::command::{Amount, amounts};
+use crate::base::path::InstallPath;
+use crate::text::command::{Amount, amounts, unit_bytes};
 use crate::text::{Dialect, Encoding, LaunchError, Notation};
 
 use super::model::Role;
@@ -110,18 +110,6 @@ impl MemoryRule {
             _ => (each, unit.to_owned()),
         };
         format!("{}{unit}", bytes.div_ceil(each))
-    }
-}
-
-/// How many bytes a unit stands for, such as `k`, `MiB`, `G`.
-pub fn unit_bytes(unit: &str) -> Option<u64> {
-    match unit.chars().next()?.to_ascii_lowercase() {
-        'k' => Some(1 << 10),
-        'm' => Some(1 << 20),
-        'g' => Some(1 << 30),
-        't' => Some(1 << 40),
-        'b' | 'i' => Some(1),
-        _ => None,
     }
 }
 

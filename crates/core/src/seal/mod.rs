@@ -5,16 +5,20 @@ mod settings;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
+use crate::base::digest::Blake3;
+use crate::base::finding::{Code, Finding, Severity};
+use crate::base::problem::nearest;
+use crate::base::version::Versions;
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
-use crate::check::{FitSet, Misfit, changed_entries, fit, same_entries, sealed_lists};
-use crate::digest::Blake3;
-use crate::finding::{Code, Finding, Severity};
-use crate::problem::nearest;
+use crate::config::{ModWish, Wishes};
+use crate::delta::sealed_lists;
+use crate::delta::{changed_entries, same_entries};
+use crate::manifest::Relation;
+use crate::resolve::fit::{FitSet, Misfit, fit};
+use crate::resolve::solve::{Ask, Keep, Trust};
+use crate::rulebook::{NeededOn, RelationKind};
 use crate::rulebook::{Role, Rulebook};
-use crate::solve::{Ask, Keep, Trust};
-use crate::survey::{NeededOn, Relation, RelationKind, SurveyedKey, SurveyedMod};
-use crate::version::Versions;
-use crate::wish::{ModWish, Wishes};
+use crate::survey::{SurveyedKey, SurveyedMod};
 use order::load_order;
 
 /// A release that is at hand, and where.
@@ -663,8 +667,8 @@ pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::path::InstallPath;
-    use crate::survey::Reading;
+    use crate::base::path::InstallPath;
+    use crate::manifest::Reading;
     use rstest::rstest;
 
     fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {

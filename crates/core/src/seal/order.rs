@@ -12,8 +12,8 @@ use petgraph::graphmap::DiGraphMap;
 
 use super::{Pick, Standing};
 use crate::canon::SealedMod;
-use crate::survey::RelationKind;
-use crate::wish::Wishes;
+use crate::config::Wishes;
+use crate::rulebook::RelationKind;
 
 /// Whether an order must be kept.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]

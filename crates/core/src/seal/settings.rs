@@ -1,10 +1,10 @@
 //! The settings of the canon: what the rulebook and `kanon.toml` ask for, with the facts filled in.
 
+use crate::base::finding::{Code, Finding, Severity};
+use crate::base::problem::nearest;
 use crate::canon::{SealedMod, SealedSetting};
-use crate::finding::{Code, Finding, Severity};
-use crate::problem::nearest;
+use crate::config::{SettingWish, Wishes};
 use crate::rulebook::{Rulebook, SettingRule, filled, quoted};
-use crate::wish::{SettingWish, Wishes};
 
 /// The settings that must have a value, by name; and what is wrong with those that were asked for.
 pub fn seal(wishes: &Wishes, rulebook: &Rulebook, mods: &[SealedMod]) -> (Vec<SealedSetting>, Vec<Finding>) {
@@ -91,7 +91,7 @@ mod tests {
 
     fn wishes(text: &str) -> Wishes {
         let text = format!("format = \"kanon/1\"\nname = \"n\"\nrulebook = \"r\"\n{text}");
-        crate::wish::parse("kanon.toml", &text).expect("wishes").value
+        crate::config::parse("kanon.toml", &text).expect("wishes").value
     }
 
     #[test]

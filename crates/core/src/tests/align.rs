@@ -1,8 +1,9 @@
 use super::*;
 use crate::canon::Canon;
+use crate::config::{Edits, Extras};
+use crate::manifest::Reading;
 use crate::rulebook::{self, Rulebook};
-use crate::survey::{InstallFacts, Reading, SurveyedFile, Unreadable};
-use crate::wish::{Edits, Extras};
+use crate::survey::{InstallFacts, SurveyedFile, Unreadable};
 use rstest::rstest;
 use std::collections::BTreeMap;
 
@@ -221,7 +222,7 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
     let mut own = found("star-map", "1", "mods/star-map.psm", &[("", "map")]);
     own.reading.needed_on = NeededOn::Client;
     own.reading.relations =
-        vec![crate::survey::Relation { kind: RelationKind::Required, id: needs.to_owned(), range: None }];
+        vec![crate::manifest::Relation { kind: RelationKind::Required, id: needs.to_owned(), range: None }];
     let survey = survey(right().into_iter().chain([library, own]).collect());
     let (canon, rulebook) = (canon(), rulebook());
     let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };

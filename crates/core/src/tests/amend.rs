@@ -1,8 +1,9 @@
 use super::*;
 use crate::canon::{Canon, SealedSetting};
+use crate::config::Extras;
+use crate::manifest::{MergedEntry, Reading};
 use crate::rulebook::{self, Role, Rulebook};
-use crate::survey::{DataEntry, InstallFacts, MergedEntry, Reading, SurveyedData, SurveyedMod, SurveyedSetting};
-use crate::wish::Extras;
+use crate::survey::{DataEntry, InstallFacts, SurveyedData, SurveyedMod, SurveyedSetting};
 
 fn path(text: &str) -> InstallPath {
     InstallPath::new(text).expect("a path")

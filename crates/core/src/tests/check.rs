@@ -1,11 +1,16 @@
 use super::*;
+use crate::base::digest::Blake3;
+use crate::base::finding::Change;
+use crate::base::path::InstallPath;
 use crate::canon::{Canon, SealedMod};
-use crate::digest::Blake3;
-use crate::finding::Change;
-use crate::path::InstallPath;
+use crate::config::Edits;
+use crate::manifest::Member;
+use crate::manifest::Reading;
+use crate::manifest::Relation;
+use crate::rulebook::NeededOn;
+use crate::rulebook::RelationKind;
 use crate::rulebook::{self, Role};
 use crate::survey::*;
-use crate::wish::Edits;
 use rstest::rstest;
 
 fn rulebook() -> Rulebook {

@@ -1,8 +1,9 @@
 use super::*;
 use crate::canon::Canon;
+use crate::config::{Edits, Extras};
+use crate::manifest::Reading;
 use crate::rulebook::{self, Rulebook};
-use crate::survey::{InstallFacts, Reading, SurveyedFile};
-use crate::wish::{Edits, Extras};
+use crate::survey::{InstallFacts, SurveyedFile};
 use rstest::rstest;
 
 fn path(text: &str) -> InstallPath {

@@ -1,10 +1,11 @@
 use super::*;
+use crate::base::digest::Blake3;
+use crate::base::path::InstallPath;
 use crate::canon::Canon;
-use crate::digest::Blake3;
-use crate::path::InstallPath;
+use crate::config::{Edits, Extras};
+use crate::manifest::Reading;
 use crate::rulebook;
-use crate::survey::{InstallFacts, Reading, SurveyedList};
-use crate::wish::{Edits, Extras};
+use crate::survey::{InstallFacts, SurveyedList};
 use rstest::rstest;
 
 fn path(text: &str) -> InstallPath {

@@ -1,8 +1,9 @@
 use super::*;
 use crate::canon::Canon;
+use crate::config::Extras;
+use crate::manifest::Reading;
 use crate::rulebook::{self, Rulebook};
-use crate::survey::{Brought, BroughtEntry, InstallFacts, Reading, SurveyedFile, SurveyedMod};
-use crate::wish::Extras;
+use crate::survey::{Brought, BroughtEntry, InstallFacts, SurveyedFile, SurveyedMod};
 use rstest::rstest;
 
 fn path(text: &str) -> InstallPath {

@@ -1,9 +1,9 @@
 use super::*;
+use crate::base::path::InstallPath;
 use crate::canon::Canon;
-use crate::path::InstallPath;
+use crate::config::{Edits, Extras};
 use crate::rulebook::{self, Role, Rulebook};
 use crate::survey::{InstallFacts, SurveyedMemory};
-use crate::wish::{Edits, Extras};
 use rstest::rstest;
 
 const HEAD: &str = "format = \"kanon-rulebook/1\"\ngame = \"g\"\n[[shelf]]\nname = \"s\"\nholds = \"files\"\nin = \"s\"\n[shelf.mod]\nid = \"$.id\"\n";

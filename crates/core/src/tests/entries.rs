@@ -1,10 +1,10 @@
 //! Which mod an entry of a list names.
 
 use super::*;
-use crate::digest::Blake3;
-use crate::path::InstallPath;
+use crate::base::digest::Blake3;
+use crate::base::path::InstallPath;
+use crate::manifest::Reading;
 use crate::rulebook::{Filled, parse};
-use crate::survey::Reading;
 use rstest::rstest;
 
 fn rulebook() -> Rulebook {

@@ -1,6 +1,6 @@
 use super::*;
+use crate::manifest::Member;
 use crate::rulebook::parse;
-use crate::survey::Member;
 use rstest::rstest;
 
 struct Held(Vec<(&'static str, String)>);

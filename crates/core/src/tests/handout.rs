@@ -3,11 +3,12 @@
 use rstest::rstest;
 
 use super::*;
+use crate::base::digest::Blake3;
+use crate::base::path::InstallPath;
 use crate::canon::{SealedList, SealedSetting};
-use crate::digest::Blake3;
-use crate::path::InstallPath;
+use crate::manifest::{MergedEntry, Reading, Relation};
 use crate::rulebook;
-use crate::survey::{InstallFacts, MergedEntry, Reading, Relation, Survey, SurveyedFile, SurveyedMod};
+use crate::survey::{InstallFacts, Survey, SurveyedFile, SurveyedMod};
 
 const RULES: &str = r##"
 format = "kanon-rulebook/1"

@@ -176,7 +176,7 @@ fn odd_names_in_lists_and_folders_make_no_bad_pattern(#[case] odd: &str) {
     for id in ["reed", "peat"] {
         files.push((format!("mods/{id}/card.json"), card(id).into_bytes()));
     }
-    if crate::path::InstallPath::new(odd).is_ok() {
+    if crate::base::path::InstallPath::new(odd).is_ok() {
         files.push((format!("mods/{odd}/other.bin"), b"x".to_vec()));
     }
     let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();

@@ -2,7 +2,7 @@
 
 use super::super::memory::Memory;
 use super::*;
-use crate::digest::DigestKind;
+use crate::base::digest::DigestKind;
 use crate::rulebook::Role;
 use rstest::rstest;
 
@@ -17,7 +17,7 @@ fn units(server: &Memory) -> Vec<Unit> {
             |seen: &Seen| Some((seen.path.as_str().strip_prefix(&folder)?.strip_prefix('/')?.to_owned(), seen.size));
         Unit {
             role: Role::Server,
-            path: crate::path::InstallPath::new(&folder).expect("a path"),
+            path: crate::base::path::InstallPath::new(&folder).expect("a path"),
             name: name.to_owned(),
             is_folder: true,
             off: false,

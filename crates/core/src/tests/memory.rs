@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 use std::io::{Cursor, Write};
 
 use super::{Seen, Sight};
-use crate::path::InstallPath;
-use crate::reading::{Archive, Contents};
+use crate::base::path::InstallPath;
+use crate::manifest::{Archive, Contents};
 use crate::rulebook::Role;
 
 /// An install in memory.

@@ -120,7 +120,7 @@ fn a_list_that_asks_by_digest_tells_its_kind() {
 
 #[test]
 fn files_inside_mods_and_very_large_ones_are_passed_over() {
-    let large = vec![b'x'; usize::try_from(crate::limits::LEARNED_TEXT_BYTES).expect("a size") + 1];
+    let large = vec![b'x'; usize::try_from(crate::base::limits::LEARNED_TEXT_BYTES).expect("a size") + 1];
     let server = Memory::server(&[("mods/a/list.txt", b"reed"), ("list.txt", b"reed"), ("large.txt", &large)]);
     let inside = HashSet::from(["mods/a".to_owned()]);
     let files: Vec<&str> = text_files(&server, &inside).iter().map(|seen| seen.path.as_str()).collect();

@@ -4,10 +4,10 @@ use proptest::prelude::*;
 use rstest::rstest;
 
 use super::*;
+use crate::base::limits;
 use crate::canon::{SealedList, SealedSetting};
-use crate::limits;
+use crate::config;
 use crate::survey::{InstallFacts, Survey};
-use crate::wish;
 
 fn digest(text: &str) -> Blake3 {
     Blake3::of(text.as_bytes())
@@ -211,13 +211,13 @@ fn what_is_the_servers_alone_stays_with_the_administrator() {
     assert_eq!(players.settings.iter().map(|setting| setting.name.as_str()).collect::<Vec<_>>(), ["station port"]);
     assert_eq!(players.lists.iter().map(|list| list.of).collect::<Vec<_>>(), [Role::Client]);
     assert_eq!((players.memory, players.wishes), (None, None));
-    let wishes = wish::parse("kanon.toml", WISHES_TEXT).expect("wishes").value;
+    let wishes = config::parse("kanon.toml", WISHES_TEXT).expect("wishes").value;
     let text = wishes_for_players(WISHES_TEXT, &wishes, &players).expect("written");
     for secret in ["tell-nobody", "ines", "systemctl", "downloads", "hoster", "cheat", "facts", "station.toml"] {
         assert!(!text.contains(secret), "{secret} is in\n{text}");
     }
-    let read = wish::parse("kanon.toml", &text).expect("still wishes").value;
-    assert_eq!((read.extras, read.rulebook.as_str()), (wish::Extras::Forbid, RULEBOOK));
+    let read = config::parse("kanon.toml", &text).expect("still wishes").value;
+    assert_eq!((read.extras, read.rulebook.as_str()), (config::Extras::Forbid, RULEBOOK));
     assert_eq!(read.settings.iter().map(|wish| wish.is.as_str()).collect::<Vec<_>>(), ["7100"]);
 }
 
@@ -239,10 +239,10 @@ fn what_a_players_setting_quotes_goes_along() {
 
 #[test]
 fn a_player_has_one_install_and_takes_no_other_from_anybody() {
-    let wishes = wish::parse("kanon.toml", WISHES_TEXT).expect("wishes").value;
+    let wishes = config::parse("kanon.toml", WISHES_TEXT).expect("wishes").value;
     let text = wishes_for_players(WISHES_TEXT, &wishes, &for_players(&canon())).expect("written");
     let own = wishes_of_player(&text, "wren's game", "../..").expect("made");
-    let read = wish::parse("kanon.toml", &own).expect("wishes").value;
+    let read = config::parse("kanon.toml", &own).expect("wishes").value;
     let install = read.install("wren's game").expect("the install");
     assert_eq!((install.role, install.at.as_str(), install.start.len()), (Role::Client, "../..", 0));
     let error = wishes_of_player(&own, "another", "../..").expect_err("it has an install");

@@ -1,5 +1,5 @@
 use super::*;
-use crate::problem::place;
+use crate::base::problem::place;
 use proptest::prelude::*;
 use rstest::rstest;
 

@@ -1,9 +1,10 @@
 //! Names of signatures and keys, in folders and beside single files.
 
 use super::*;
-use crate::digest::Blake3;
+use crate::base::digest::Blake3;
+use crate::manifest::Reading;
 use crate::rulebook::{KeyScheme, NamePattern};
-use crate::survey::{Reading, SurveyedFile};
+use crate::survey::SurveyedFile;
 use rstest::rstest;
 
 fn rule(payload: &str, signature: &str, key: &str) -> SignedRule {

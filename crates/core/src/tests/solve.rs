@@ -1,6 +1,7 @@
 use super::*;
-use crate::survey::{Relation, RelationKind};
-use crate::version::{Bare, Ranges, Scheme};
+use crate::base::version::{Bare, Ranges, Scheme};
+use crate::manifest::Relation;
+use crate::rulebook::RelationKind;
 use proptest::prelude::*;
 use rstest::rstest;
 

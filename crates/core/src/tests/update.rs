@@ -1,7 +1,7 @@
 use super::*;
-use crate::solve::Offer;
-use crate::survey::{Reading, Relation};
-use crate::version::Versions;
+use crate::base::version::Versions;
+use crate::manifest::{Reading, Relation};
+use crate::resolve::solve::Offer;
 use rstest::rstest;
 
 /// `id version`, then `id range` for each mod that it needs.

@@ -1,8 +1,9 @@
 use super::super::hints::Needles;
 use super::*;
-use crate::digest::Blake3;
-use crate::path::InstallPath;
-use crate::survey::{InstallFacts, Reading, SurveyedMod};
+use crate::base::digest::Blake3;
+use crate::base::path::InstallPath;
+use crate::manifest::Reading;
+use crate::survey::{InstallFacts, SurveyedMod};
 
 fn rulebook() -> Rulebook {
     let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
@@ -56,7 +57,7 @@ fn diagnose_for(world: &World, is_released: bool) -> Diagnosis {
     let rulebook = rulebook();
     let mut events = Vec::new();
     for (log, side) in [(world.log, Role::Server), (world.client_log, Role::Client)] {
-        let mut reader = super::super::scan::LogReader::new(&rulebook.events, side, Source::log_of(side));
+        let mut reader = crate::logs::LogReader::new(&rulebook.events, side, Source::log_of(side));
         log.lines().enumerate().for_each(|(at, line)| reader.line(at as u64 + 1, line.as_bytes()));
         events.extend(reader.finish());
     }

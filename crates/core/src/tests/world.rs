@@ -1,8 +1,16 @@
 use super::*;
 use crate::canon::Canon;
+use crate::config::{Edits, Extras};
+use crate::delta::Measure;
+use crate::delta::worlds::shaping;
+use crate::delta::worlds::without_worlds;
+use crate::delta::worlds::{Change, judge};
+use crate::manifest::Reading;
 use crate::rulebook;
-use crate::survey::{InstallFacts, NeededOn, Reading, SurveyedFile};
-use crate::wish::{Edits, Extras};
+use crate::rulebook::NeededOn;
+use crate::survey::Survey;
+use crate::survey::SurveyedMod;
+use crate::survey::{InstallFacts, SurveyedFile};
 use rstest::rstest;
 
 fn rulebook(place: &str) -> Rulebook {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 
 use super::EditError;
 use super::notation::DocumentError;
-use crate::limits;
+use crate::base::limits;
 
 /// How the text of a document is stored. A byte-order mark outranks it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

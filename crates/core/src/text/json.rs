@@ -7,7 +7,7 @@ use serde_json::Value;
 
 use super::notation::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
-use crate::limits;
+use crate::base::limits;
 
 /// Reads a text as a tree.
 pub fn tree(text: &str) -> Result<Node, DocumentError> {

@@ -2,40 +2,30 @@
 //! keeps its bytes, and what was edited counts only when another reader finds in it just what was meant.
 
 pub mod command;
-mod encoding;
-mod fragment;
+pub(crate) mod encoding;
 mod ini;
-mod items;
-mod joined;
+pub(crate) mod joined;
 mod json;
 mod key_value;
-mod keys;
-mod lines;
-mod list;
-mod notation;
-mod objects;
+pub(crate) mod lines;
+pub(crate) mod notation;
 mod properties;
-mod rows;
-mod scalars;
-mod second;
-mod setting;
-mod splice;
+pub(crate) mod rows;
+pub(crate) mod scalars;
+pub(crate) mod splice;
 mod toml;
-mod tree;
-mod wording;
-mod xml;
-mod yaml;
+pub(crate) mod tree;
+pub(crate) mod xml;
+pub(crate) mod yaml;
 
 pub use command::{Dialect, LaunchError};
 pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
-pub use fragment::{Placing, Wanted, anchored, brought, merge};
 pub use json::brackets_deep;
-pub use list::{Change, Entry, entry_text, option_text, respell_option, write_list};
 pub use notation::{DocumentError, NOTATION_WORDS, Notation, scalar};
-pub use setting::set;
 pub use splice::{Splice, line_end, spliced};
 pub use tree::{Field, Form, Kind, Node};
-pub use wording::digest_like;
+
+use serde_json_path::JsonPath;
 
 /// Why a file can't be edited. It is left as it is then.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -55,4 +45,20 @@ pub enum EditError {
     /// Written, it would not say what is meant; so it is not written.
     #[error("edited, it would not say what is meant: {0}")]
     Unsafe(String),
+}
+
+/// A path as it was written; the library writes one dot too many before a descendant step.
+pub fn path_words(at: &JsonPath) -> String {
+    at.to_string().replace("...", "..")
+}
+
+/// The pieces of a text between which something stands.
+pub fn split<'t>(text: &'t str, between: Option<&str>) -> Vec<&'t str> {
+    let pieces: Vec<&str> = match between {
+        // Blanks of any number, as a shell would take them.
+        Some(blank) if blank.trim().is_empty() => text.split_whitespace().collect(),
+        Some(between) => text.split(between).collect(),
+        None => vec![text],
+    };
+    pieces.into_iter().map(str::trim).filter(|piece| !piece.is_empty()).collect()
 }

@@ -6,8 +6,8 @@ use serde_json::Value;
 use super::encoding::{Encoding, text};
 use super::tree::Node;
 use super::{ini, json, key_value, properties, toml, xml, yaml};
-use crate::limits;
-use crate::path::printable;
+use crate::base::limits;
+use crate::base::path::printable;
 
 /// How a document is written.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

@@ -5,7 +5,7 @@ use toml::de::{DeTable, DeValue};
 
 use super::notation::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
-use crate::problem::place;
+use crate::base::problem::place;
 
 /// Reads a text as a tree.
 pub fn tree(text: &str) -> Result<Node, DocumentError> {

@@ -9,8 +9,8 @@ use quick_xml::events::{BytesStart, Event};
 use serde_json::{Map, Value};
 
 use super::tree::{Field, Form, Kind, Node, Tag};
-use crate::limits;
-use crate::problem::place;
+use crate::base::limits;
+use crate::base::problem::place;
 
 /// An element, and where its parts stand.
 #[derive(Debug, Clone, PartialEq, Eq)]

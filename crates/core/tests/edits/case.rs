@@ -1,9 +1,10 @@
 //! A file, what is to be changed in it, and who judges it.
 
-use kanon_core::reading::{RawEntry, read_list};
+use kanon_core::edits::{self, raise};
+use kanon_core::edits::{Change, Entry, Wanted, write_list};
+use kanon_core::edits::{RawEntry, read_list};
 use kanon_core::rulebook::{self, ListRule};
-use kanon_core::text::command::raise;
-use kanon_core::text::{self, Change, Encoding, Entry, Notation, TextFile, Wanted, write_list};
+use kanon_core::text::{Encoding, Notation, TextFile};
 use serde_json_path::JsonPath;
 
 use crate::dice::Dice;
@@ -73,7 +74,7 @@ fn edited(job: &Job, bytes: &[u8]) -> Result<Vec<u8>, String> {
         }
         Job::Set { notation, at, value } => {
             let at = JsonPath::parse(at).expect("a path");
-            text::set(bytes, (*notation, Encoding::Utf8), &at, value).map_err(|error| error.to_string())
+            edits::set(bytes, (*notation, Encoding::Utf8), &at, value).map_err(|error| error.to_string())
         }
         Job::Memory { file, option, floor } => {
             let text = format!(
@@ -99,7 +100,7 @@ fn edited(job: &Job, bytes: &[u8]) -> Result<Vec<u8>, String> {
                 .iter()
                 .map(|(key, text, replaces)| Wanted { key: key.clone(), text: text.clone(), replaces: *replaces })
                 .collect();
-            text::merge(bytes, &rule, &wanted, gone).map_err(|error| error.to_string())
+            edits::merge(bytes, &rule, &wanted, gone).map_err(|error| error.to_string())
         }
     }
 }

@@ -1,14 +1,10 @@
 //! Amounts of memory that an option is given.
 
-use std::collections::BTreeSet;
 use std::ops::Range;
 
 use super::value::Given;
 use super::word::Word;
 use super::{Dialect, Found, LaunchError, commands, resolved};
-use crate::rulebook::unit_bytes;
-use crate::text::splice::{Splice, spliced};
-use crate::text::{EditError, Encoding, TextFile, second};
 
 /// An amount of memory in a launch line.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -95,36 +91,14 @@ fn times(number: &str, each: u64) -> Option<u64> {
     whole.checked_add(part)
 }
 
-/// A file in which every amount that is below a floor is another.
-///
-/// # Errors
-/// When the file can't be read, or another reader would find something else in it.
-pub fn raise(
-    bytes: &[u8],
-    encoding: Encoding,
-    (dialect, option, plain): (impl Fn(&str) -> Dialect, &str, u64),
-    (floor, written): (u64, impl Fn(&str) -> String),
-) -> Result<Vec<u8>, EditError> {
-    let file = TextFile::read(bytes, encoding)?;
-    let dialect = dialect(&file.text);
-    let read =
-        |text: &str| amounts(text, dialect, option, plain).map_err(|error| EditError::Unreadable(error.to_string()));
-    let found = read(&file.text)?;
-    let low = found.iter().filter(|amount| amount.bytes.is_some_and(|bytes| bytes < floor));
-    let splices: Vec<Splice> =
-        low.clone().map(|amount| Splice { at: amount.at.clone(), with: written(&amount.unit) }).collect();
-    if splices.is_empty() {
-        return Err(EditError::NoPlace("the option is not in it".to_owned()));
+/// How many bytes a unit stands for, such as `k`, `MiB`, `G`.
+pub fn unit_bytes(unit: &str) -> Option<u64> {
+    match unit.chars().next()?.to_ascii_lowercase() {
+        'k' => Some(1 << 10),
+        'm' => Some(1 << 20),
+        'g' => Some(1 << 30),
+        't' => Some(1 << 40),
+        'b' | 'i' => Some(1),
+        _ => None,
     }
-    let mut meant: BTreeSet<String> = low.map(|amount| amount.text.clone()).collect();
-    meant.extend(splices.iter().map(|splice| splice.with.clone()));
-    let edited = spliced(&file.text, splices);
-    let after = read(&edited)?;
-    let is_right =
-        after.len() == found.len() && after.iter().all(|amount| amount.bytes.is_none_or(|bytes| bytes >= floor));
-    if !is_right {
-        return Err(EditError::Unsafe("an amount would be read as another".to_owned()));
-    }
-    second::confirm_amount(dialect, (&file.text, &edited), option, &meant).map_err(EditError::Unsafe)?;
-    file.bytes(&edited)
 }

@@ -12,7 +12,7 @@ mod word;
 use std::collections::BTreeSet;
 use std::rc::Rc;
 
-pub use amount::{Amount, amounts, raise};
+pub use amount::{Amount, amounts, unit_bytes};
 pub use value::{Given, Part, each_once, rewritten};
 use word::{Command, How, Places, Quote, Word};
 

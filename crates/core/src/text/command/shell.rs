@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::LaunchError;
 use super::word::{Command, How, Quote, Word};
-use crate::limits;
+use crate::base::limits;
 
 /// Reads the commands of a script.
 ///

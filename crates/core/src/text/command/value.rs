@@ -260,7 +260,7 @@ impl Given {
 }
 
 fn split(text: &str, between: Option<&str>) -> Vec<String> {
-    crate::reading::split(text, between).into_iter().map(str::to_owned).collect()
+    crate::text::split(text, between).into_iter().map(str::to_owned).collect()
 }
 
 /// The change of a file that gives an option other entries.

@@ -1,0 +1,697 @@
+//! The alignment of one install from its survey to its receipt: opened, finished if it was interrupted, planned, carried out.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::sync::Arc;
+
+use kanon_core::base::digest::Blake3;
+use kanon_core::base::path::{InstallPath, printable};
+use kanon_core::canon::Canon;
+use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
+use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
+use kanon_core::delta::{entries_of, placed_files};
+use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::worlds::{Choice, World, decide};
+use kanon_core::plan::{self, Action, Orphan, Plan, RiskyExtras, Step};
+use kanon_core::rulebook::{Role, RunningSigns, Shelf};
+use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
+use kanon_io::backup::Manifest;
+use kanon_io::bytes::{self, Bytes};
+use kanon_io::carry_out::{Order, Site, carry_out, finish};
+use kanon_io::claim::{self, Others};
+use kanon_io::error::{During, ReachError};
+use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
+use kanon_io::measure::{self, wild_places, world_places};
+use kanon_io::overlay::{self, Overlay};
+use kanon_io::prune::{Pruned, prune};
+use kanon_io::running;
+use kanon_io::state::{Alignment, AlignmentState, Base};
+use kanon_io::undo::{TakenBack, undo};
+use kanon_io::worlds;
+
+use crate::amending::amend;
+use crate::arguments::Consent;
+use crate::breaking;
+use crate::commands::agreed;
+use crate::failure::Failure;
+use crate::places::{Place, Placed, folder_of_commands};
+use crate::session::{Session, Surveyed, Target};
+
+/// So many bytes tell whether a file is a program.
+const HEAD_BYTES: u64 = 16;
+
+/// What was asked for, beside the install.
+pub struct Wanted {
+    /// What is said of extra mods that may stay.
+    pub risky: RiskyExtras,
+    /// What is said of the world: `keep`, `new`, or a file.
+    pub world: Option<String>,
+    /// Whether a running game is no hindrance.
+    pub while_running: bool,
+    /// What to do about another workspace's claim.
+    pub others: Others,
+    /// What is said of licences and edited entries.
+    pub said: Said,
+}
+
+impl Wanted {
+    /// What the options of both sides say; the world is as the policy has it, and another's claim holds.
+    pub fn by(consent: &Consent) -> Self {
+        Self {
+            risky: if consent.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
+            world: None,
+            while_running: consent.while_running,
+            others: Others::Respect,
+            said: Said { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },
+        }
+    }
+}
+
+/// One install that is aligned.
+pub struct Job<'e> {
+    /// The session it has to itself.
+    pub session: Session<'e>,
+    /// The install.
+    pub placed: Placed,
+    /// An alignment that was begun and never ended.
+    pub unfinished: Option<Alignment>,
+    /// What is to be done.
+    pub planned: Planned,
+    /// What carrying it out came to, once it was.
+    pub carried: Option<CarriedOut>,
+    /// Whether an interrupted alignment was finished just now; what was said of the world was said for that one.
+    has_finished: bool,
+    install: Arc<dyn Install>,
+    canon: Option<Canon>,
+}
+
+/// What is to be done to one install.
+#[derive(Default)]
+pub struct Planned {
+    /// The steps.
+    pub plan: Plan,
+    /// The mods that want a new world, while nobody has said what becomes of the one that is there.
+    pub undecided: Vec<String>,
+    /// The mods that would be taken off although others need them that stay, while nobody has said that they may.
+    pub orphans: Vec<Orphan>,
+    /// What was surveyed.
+    pub surveyed: Option<Surveyed>,
+    /// Bytes that are nowhere but here: rebuilt archives, prepared worlds.
+    own_bytes: Bytes,
+    /// Base archives that are rebuilt.
+    bases: Vec<(InstallPath, Base)>,
+    /// The bytes of all that is put, once they were looked for.
+    bytes: Option<Bytes>,
+}
+
+/// What carrying out came to.
+pub struct CarriedOut {
+    /// The alignment's number.
+    pub id: i64,
+    /// What was surveyed afterwards.
+    pub surveyed: Surveyed,
+    /// Backups that have served their time.
+    pub pruned: Pruned,
+}
+
+impl<'e> Job<'e> {
+    /// Opens an install to align it.
+    pub fn open(
+        mut session: Session<'e>,
+        name: &str,
+        canon: Option<Canon>,
+        role: Option<Role>,
+    ) -> Result<Self, Failure> {
+        let placed = session.placed(name, role)?;
+        let install = session.open_install(&placed)?;
+        let unfinished = session.interrupted(install.as_ref())?;
+        Ok(Self {
+            session,
+            placed,
+            unfinished,
+            planned: Planned::default(),
+            carried: None,
+            has_finished: false,
+            install,
+            canon,
+        })
+    }
+
+    /// The sealed canon, which must be there.
+    pub fn canon(&self) -> Result<&Canon, Failure> {
+        self.canon.as_ref().ok_or_else(|| self.session.no_canon())
+    }
+
+    /// Refuses to begin anything while somebody works on it from this workspace.
+    pub fn refuse_busy(&self) -> Result<(), Failure> {
+        match self.session.at_work(self.install.as_ref()) {
+            Some(holder) => Err(claim::busy(self.install.shown(), &holder).into()),
+            None => Ok(()),
+        }
+    }
+
+    /// Finishes what was interrupted: an alignment, or taking one back. Says whether there was anything left to do.
+    pub fn finish(&mut self, wanted: &Wanted) -> Result<bool, Failure> {
+        let Some(unfinished) = self.unfinished.take() else { return Ok(false) };
+        let running = self.stopped(wanted)?;
+        if unfinished.state == AlignmentState::Undoing {
+            let back = self.at_site(wanted.others, |site, session| Ok(undo(site, &mut session.state, unfinished.id)?));
+            back.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
+            self.started_again(running.as_deref())?;
+            return Ok(true);
+        }
+        let steps = unfinished.steps;
+        let plan = Plan { steps };
+        let bytes = self.session.bytes(&plan.wanted())?;
+        let receipt = self.receipt()?;
+        let finished = self.at_site(wanted.others, |site, session| {
+            let bar = session.ui.progress("finishing");
+            Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, &bar)?)
+        });
+        let finished = finished
+            .inspect_err(|_| self.tell_stopped(running.as_deref()))
+            .map_err(|failure| failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name)))?;
+        self.has_finished |= finished;
+        self.started_again(running.as_deref())?;
+        Ok(finished)
+    }
+
+    /// Surveys the install and plans what brings it in line.
+    pub fn plan(&mut self, wanted: &Wanted) -> Result<(), Failure> {
+        let canon = self.canon()?.clone();
+        let mut surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
+        let survey = &surveyed.survey;
+        let held_against = self.session.measure(&canon);
+        let changes = shaping(held_against, survey);
+        let mut own_bytes = Bytes::default();
+        let choice = self.choice(wanted, survey, &mut own_bytes)?;
+        let without = match choice {
+            Choice::New(_) | Choice::Prepared { .. } => Some(without_worlds(survey)),
+            Choice::Keep | Choice::Undecided => None,
+        };
+        let mut plan =
+            plan::plan(held_against, without.as_ref().unwrap_or(survey), wanted.risky).map_err(ReachError::from)?;
+        let undecided = match choice {
+            Choice::Undecided => wanting_new(&changes).map(|change| change.id.clone()).collect(),
+            _ => Vec::new(),
+        };
+        let rulebook = &self.session.loaded.rulebook;
+        let all_stay = changes.is_empty() && without.is_none() && !touches(&plan, &survey.worlds);
+        let worlds: Vec<World> =
+            if all_stay { Vec::new() } else { worlds::listed(self.install.as_ref(), &survey.worlds)? };
+        plan = decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
+            .map_err(|error| ReachError::Plan(error.into()))?;
+        let left =
+            amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
+        plan.refuse_off_limits().map_err(ReachError::from)?;
+        let orphans = match wanted.risky {
+            RiskyExtras::Stay => plan::orphans(&plan, self.session.measure(&canon), survey),
+            RiskyExtras::Park => Vec::new(),
+        };
+        surveyed.left = left;
+        self.planned =
+            Planned { plan, undecided, orphans, surveyed: Some(surveyed), own_bytes, bases: Vec::new(), bytes: None };
+        self.plan_bases()
+    }
+
+    fn choice(&self, wanted: &Wanted, survey: &Survey, own_bytes: &mut Bytes) -> Result<Choice, Failure> {
+        let Some(word) = wanted.world.as_deref() else { return Ok(Choice::Undecided) };
+        if self.has_finished {
+            return Ok(Choice::Keep);
+        }
+        let mark = self.session.env.now().strftime("%Y%m%d-%H%M%S").to_string();
+        match word {
+            "keep" => return Ok(Choice::Keep),
+            "new" => return Ok(Choice::New(mark)),
+            _ => {}
+        }
+        let file = self.session.env.folder.join(word);
+        let place = world_places(&self.session.loaded.rulebook, self.placed.role).next().map(ToString::to_string);
+        let Some(place) = survey.worlds.first().map(ToString::to_string).or(place) else {
+            return Err(Failure::plain("the rulebook says of no place that a world is there")
+                .hint("add a [[world]] to it, or leave --world out"));
+        };
+        let is_folder = match survey.worlds.first() {
+            Some(world) => self.install.is_folder(world),
+            // A world that is one file has an extension, as far as anybody has seen.
+            None => !place.rsplit('/').next().unwrap_or_default().contains('.'),
+        };
+        let room = self.session.workspace()?.unpacked();
+        let files = worlds::prepared(&file, is_folder, &room, own_bytes).map_err(|error| {
+            Failure::from(error).hint("--world takes keep, new, or the file or folder of a prepared world")
+        })?;
+        let called = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+        Ok(Choice::Prepared { mark, called, files })
+    }
+
+    /// Rebuilds the base archives that are not what the overlays of the canon make of them.
+    fn plan_bases(&mut self) -> Result<(), Failure> {
+        let shelves: Vec<Shelf> = self.session.loaded.rulebook.shelves.clone();
+        let bases: Vec<SurveyedBase> =
+            self.planned.surveyed.iter().flat_map(|surveyed| surveyed.survey.bases.clone()).collect();
+        for shelf in shelves.iter().filter(|shelf| shelf.laid_into.is_some()) {
+            let of_shelf = |base: &&SurveyedBase| shelf.laid_into.as_ref().is_some_and(|laid| laid.base == base.path);
+            if let Some(base) = bases.iter().find(of_shelf) {
+                self.plan_base(shelf, base)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn plan_base(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<(), Failure> {
+        let Some(laid) = &shelf.laid_into else { return Ok(()) };
+        let role = self.placed.role;
+        let known = self.session.state.base(self.install.shown(), surveyed.path.as_str())?;
+        // An archive that we did not build is the game's own, as it came or after an update.
+        let known = known.filter(|known| known.built == surveyed.blake3);
+        let original = known.map_or(surveyed.blake3, |known| known.original);
+        let overlays = self.overlays(shelf, surveyed)?;
+        let strip = laid.strip.of(role);
+        let recipe = overlay::recipe(original, &overlays, strip);
+        let is_right = surveyed.not_stripped.is_empty()
+            && overlays.iter().all(|overlay| {
+                surveyed
+                    .overlays
+                    .iter()
+                    .any(|laid| laid.id.eq_ignore_ascii_case(&overlay.id) && laid.laid == laid.members)
+            })
+            && surveyed.overlays.iter().all(|laid| overlays.iter().any(|o| o.id.eq_ignore_ascii_case(&laid.id)));
+        if known.map_or(is_right, |known| known.recipe == recipe) {
+            return Ok(());
+        }
+        self.keep_overlays(&overlays)?;
+        let file = self.kept_original(original, &surveyed.path)?;
+        let workspace = self.session.workspace()?;
+        let room = workspace.unpacked();
+        std::fs::create_dir_all(&room).during("make the folder", &room)?;
+        let built_file = room.join(format!("base-{}", recipe.short()));
+        let built = overlay::build(&file, &overlays, strip, &built_file)?;
+        if built == surveyed.blake3 {
+            return Ok(());
+        }
+        let size = std::fs::metadata(&built_file).during("look at", &built_file)?.len();
+        let names: Vec<&str> = overlays.iter().map(|overlay| overlay.id.as_str()).collect();
+        let why = match names.is_empty() {
+            true => "the base archive as the game brought it".to_owned(),
+            false => format!("the base archive with {} laid in", names.join(", ")),
+        };
+        let action = Action::Replace { blake3: built };
+        self.planned.plan.steps.push(Step { action, path: surveyed.path.clone(), why, bytes: size, lines: Vec::new() });
+        self.planned.own_bytes.add(built, built_file);
+        self.planned.bases.push((surveyed.path.clone(), Base { original, recipe, built }));
+        Ok(())
+    }
+
+    /// The overlays of the canon, in the order in which they are laid: by the canon, or by name where no list gives an order.
+    fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
+        let role = self.placed.role;
+        let of_shelf =
+            |sealed: &&kanon_core::canon::SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
+        let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
+        let listed =
+            |id: &str| surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX);
+        // A list of their order says what the canon says, once this is done.
+        let by_canon = shelf.laid_into.as_ref().is_some_and(|laid| laid.order.is_some());
+        sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(&sealed.reading.id) }, sealed.position));
+        let store = self.session.workspace()?.store();
+        let overlay = |sealed: kanon_core::canon::SealedMod| {
+            let digest = sealed.files.first()?.blake3;
+            Some(Overlay { id: sealed.reading.id, digest, file: store.join(digest.to_string()) })
+        };
+        Ok(sealed.into_iter().filter_map(overlay).collect())
+    }
+
+    /// Takes the bytes of overlays over into the store, where they stand as they were measured.
+    fn keep_overlays(&mut self, overlays: &[Overlay]) -> Result<(), Failure> {
+        let wanted: BTreeSet<Blake3> = overlays.iter().map(|overlay| overlay.digest).collect();
+        let bytes = self.session.bytes(&wanted)?;
+        let store = self.session.workspace()?.store();
+        wanted.into_iter().try_for_each(|digest| Ok(bytes::keep(&bytes, digest, &store).map(drop)?))
+    }
+
+    /// The base archive as the game brought it: kept from before, or taken from the install now.
+    fn kept_original(&self, original: Blake3, path: &InstallPath) -> Result<std::path::PathBuf, Failure> {
+        let store = self.session.workspace()?.store();
+        let kept = store.join(original.to_string());
+        if kept.is_file() {
+            return Ok(kept);
+        }
+        let outside = self.install.outside(path);
+        let (mut source, _) = self.install.open_file(path).during("keep the original of", &outside)?;
+        let kept = bytes::keep_read(&mut source, original, &store)?;
+        Ok(kept.ok_or(ReachError::Changed(outside))?)
+    }
+
+    /// Looks for the bytes of all that is to be put, and fetches what has to be.
+    pub fn fetch(&mut self) -> Result<(), Failure> {
+        if self.planned.bytes.is_some() {
+            return Ok(());
+        }
+        let wanted = self.planned.plan.wanted();
+        // What only this run made is kept, so that a later one can finish what this one may not.
+        let store = self.session.workspace()?.store();
+        for blake3 in wanted.iter().filter(|blake3| self.planned.own_bytes.has(**blake3)) {
+            bytes::keep(&self.planned.own_bytes, *blake3, &store)?;
+        }
+        self.planned.bytes = Some(self.session.bytes(&wanted)?);
+        Ok(())
+    }
+
+    /// The files outside the folders of mods that the plan would put or change, and that are programs. A folder that holds
+    /// programs which are no mods is no folder of mods, whatever the rulebook calls it.
+    pub fn programs_beyond_mods(&self) -> Result<Vec<InstallPath>, Failure> {
+        let (rulebook, role) = (&self.session.loaded.rulebook, self.placed.role);
+        let nowhere = Bytes::default();
+        let bytes = self.planned.bytes.as_ref().unwrap_or(&nowhere);
+        let mut found = Vec::new();
+        let mut of_mods: BTreeMap<InstallPath, bool> = BTreeMap::new();
+        for step in &self.planned.plan.steps {
+            let head = match &step.action {
+                Action::Put { blake3 } | Action::Replace { blake3 } => bytes.head(*blake3)?,
+                Action::Rename { from } => self.install.document(from, HEAD_BYTES).unwrap_or_default(),
+                Action::Park | Action::BackUp => continue,
+            };
+            // What takes a program's place is as good as one.
+            let replaced = match &step.action {
+                Action::Replace { .. } => self.install.document(&step.path, HEAD_BYTES).unwrap_or_default(),
+                _ => Vec::new(),
+            };
+            if !is_program(step.path.name(), &head) && !is_program(step.path.name(), &replaced) {
+                continue;
+            }
+            let is_in_order = match shelf_of(rulebook, role, &step.path) {
+                Some((shelf, place)) if !place.is_root() => {
+                    *of_mods.entry(place.clone()).or_insert_with(|| !self.has_programs_of_its_own(shelf, &place))
+                }
+                _ => false,
+            };
+            if !is_in_order {
+                found.push(step.path.clone());
+            }
+        }
+        Ok(found)
+    }
+
+    /// Whether a folder of a shelf holds programs that are no mods of it.
+    fn has_programs_of_its_own(&self, shelf: &Shelf, place: &InstallPath) -> bool {
+        let listing = self.install.list(Some(place), 1, &HashSet::new());
+        let files = listing.entries.iter().filter(|entry| matches!(entry.kind, Kind::File(_)));
+        let mut strangers = files.filter(|entry| !is_mod_of(shelf, entry.path.name()));
+        strangers.any(|entry| {
+            let head = self.install.document(&entry.path, HEAD_BYTES).unwrap_or_default();
+            is_program(entry.path.name(), &head)
+        })
+    }
+
+    /// Carries the plan out, with the game stopped, and measures again. Nothing is done where there is nothing to do, or where
+    /// nobody has said what becomes of the world.
+    pub fn carry_out(&mut self, wanted: &Wanted) -> Result<(), Failure> {
+        if !self.has_work() {
+            return Ok(());
+        }
+        self.fetch()?;
+        let running = self.stopped(wanted)?;
+        let plan = std::mem::take(&mut self.planned.plan);
+        let bytes = self.planned.bytes.take().unwrap_or_default();
+        let order = Order { plan: &plan, receipt: self.receipt()?, bytes: &bytes };
+        let carried = self.at_site(wanted.others, |site, session| {
+            let bar = session.ui.progress("aligning");
+            Ok(carry_out(site, &order, &mut session.state, &bar)?)
+        });
+        self.planned.plan = plan;
+        let id = carried.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
+        for (path, base) in &self.planned.bases {
+            self.session.state.remember_base(self.install.shown(), path.as_str(), base)?;
+        }
+        self.started_again(running.as_deref())?;
+        let canon = self.canon()?.clone();
+        let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
+        let workspace = self.session.workspace()?;
+        let (keep, now) = (workspace.wishes.backups, self.session.env.now().timestamp().as_second());
+        let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;
+        self.carried = Some(CarriedOut { id, surveyed, pruned });
+        Ok(())
+    }
+
+    /// Whether there are steps that may be carried out.
+    pub fn has_work(&self) -> bool {
+        !self.planned.plan.steps.is_empty() && self.planned.undecided.is_empty() && self.planned.orphans.is_empty()
+    }
+
+    /// Tells of mods that would be taken off although others need them that stay, and asks about it; an answer for all the rest
+    /// is none for this.
+    pub fn settle_orphans(&mut self, may_ask: bool) -> Result<(), Failure> {
+        if self.planned.orphans.is_empty() {
+            return Ok(());
+        }
+        let (env, ui, name) = (self.session.env, self.session.ui, printable(&self.placed.name));
+        for Orphan { taken, needed_by } in &self.planned.orphans {
+            let (taken, needed_by) = (printable(taken), printable(needed_by));
+            ui.notice(&format!(
+                "note: {taken} would be taken off {name}, and {needed_by}, which stays there, needs it"
+            ));
+        }
+        if may_ask && env.can_ask && agreed(false, env, ui, "Take them off all the same?")? {
+            self.planned.orphans.clear();
+        } else {
+            ui.notice(&format!(
+                "nothing is done to {name} before somebody decides: wish for them in kanon.toml, take off what needs them, or add --park-extras"
+            ));
+        }
+        Ok(())
+    }
+
+    /// Where the copies of an alignment are, from where the command works.
+    pub fn backup_shown(&self, id: i64) -> String {
+        let backups = self.session.workspace().map(kanon_io::workspace::Workspace::backups).unwrap_or_default();
+        let folder = backups.join(id.to_string());
+        // From elsewhere only the whole path leads there.
+        let here = Some(&self.session.env.folder).filter(|_| !self.session.env.is_elsewhere());
+        let shown = here.and_then(|here| folder.strip_prefix(here).ok()).unwrap_or(&folder);
+        shown.display().to_string()
+    }
+
+    /// Takes the manifest of a backup into the journal where that does not know the alignment any more, so that it can be taken
+    /// back like any other.
+    pub fn know_from_backup(&mut self, id: i64) -> Result<(), Failure> {
+        let folder = self.session.workspace()?.backups().join(id.to_string());
+        let (alignment, manifest) =
+            Manifest::read(&folder).map(|read| (read.alignment().0, read)).map_err(|error| {
+                Failure::from(error)
+                    .hint("backups are the numbered folders in .kanon/backups; name one that has a manifest.json")
+            })?;
+        if alignment.root != self.install.shown() {
+            return Err(Failure::plain(format!(
+                "backup {id} is of {}, not of {}",
+                printable(&alignment.root),
+                printable(self.install.shown())
+            ))
+            .hint(format!("name that install: kanon undo INSTALL --from-backup {id}")));
+        }
+        if self.session.state.alignments(None)?.iter().all(|known| known.id != id) {
+            self.session.state.restore(&alignment, manifest.alignment().1)?;
+        }
+        Ok(())
+    }
+
+    /// Takes alignments back, newest first, down to one of that number; only the newest when none is given.
+    pub fn undo(&mut self, back_to: Option<i64>, asked: &Wanted) -> Result<Vec<(i64, TakenBack)>, Failure> {
+        self.refuse_busy()?;
+        let name = self.placed.name.clone();
+        let alignments = self.session.state.alignments(Some(self.install.shown()))?;
+        let wanted = to_take_back(&alignments, back_to, &name)?;
+        let running = self.stopped(asked)?;
+        let mut taken = Vec::new();
+        for id in wanted {
+            let back = self.at_site(asked.others, |site, session| Ok(undo(site, &mut session.state, id)?));
+            let back = back.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
+            taken.push((id, back));
+        }
+        self.started_again(running.as_deref())?;
+        Ok(taken)
+    }
+
+    /// Does something at the install as the journal and the claim want to know it.
+    fn at_site<T>(
+        &mut self,
+        others: Others,
+        work: impl FnOnce(Site<'_>, &mut Session<'e>) -> Result<T, Failure>,
+    ) -> Result<T, Failure> {
+        let workspace = self.session.workspace()?;
+        let claimant = self.session.claimant()?;
+        let backups = workspace.backups();
+        let rulebook = &self.session.loaded.rulebook;
+        let (role, install) = (self.placed.role, self.install.as_ref());
+        let wild = wild_places(install, rulebook, role);
+        let literal = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role));
+        let places: BTreeSet<InstallPath> = literal.chain(wild.values().flatten()).cloned().collect();
+        // Taking back asks nobody for a role: worlds of both sides count.
+        let whole: BTreeSet<InstallPath> = [Role::Server, Role::Client]
+            .into_iter()
+            .flat_map(|role| measure::worlds(install, rulebook, role))
+            .collect();
+        let install = Arc::clone(&self.install);
+        let site = Site {
+            install: install.as_ref(),
+            name: &self.placed.name,
+            places: &places,
+            whole: &whole,
+            backups: &backups,
+            claimant: &claimant,
+            others,
+        };
+        let follows = self.session.workspace()?.following().is_some();
+        let again = if follows { "follow".to_owned() } else { format!("align {name}", name = self.placed.name) };
+        breaking::advise(format!(
+            "stopped in the middle of it, and nothing is lost: {} finishes it, {} takes it back",
+            self.session.env.command(&again),
+            self.session.env.command(&format!("undo {}", self.placed.name))
+        ));
+        let done = work(site, &mut self.session);
+        breaking::advise("stopped; what was done by then stays as it is");
+        let lost = install.lost_modes();
+        if !lost.is_empty() {
+            self.session.ui.notice(&format!(
+                "note: this host keeps no permissions (it has no SITE CHMOD): see that what must be run still can be, in {}",
+                lost.join(", ")
+            ));
+        }
+        // Sizes and times of a host are coarse: what was written just now may look like what was there before.
+        self.session.state.forget_documents(install.shown(), &install.changed_documents())?;
+        done
+    }
+
+    /// What the receipt will say is there.
+    fn receipt(&self) -> Result<Receipt, Failure> {
+        let role = self.placed.role;
+        let wild: BTreeMap<String, Vec<InstallPath>> =
+            wild_places(self.install.as_ref(), &self.session.loaded.rulebook, role);
+        let (canon, mut files) = (self.canon()?, Vec::new());
+        for sealed in canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)) {
+            let shelf = self.session.loaded.rulebook.shelf(&sealed.shelf);
+            let literal = shelf.map_or(&[][..], |shelf| shelf.places(role));
+            let places = literal.iter().chain(wild.get(&sealed.shelf).into_iter().flatten());
+            for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+                let path = place.join(file.path.as_str()).map_err(|error| ReachError::Plan(error.into()))?;
+                files.push(ReceiptFile { path, size: file.size, modified: None, blake3: file.blake3 });
+            }
+        }
+        let canon = canon.to_json().map(|json| Blake3::of(json.as_bytes())).unwrap_or(canon.rulebook);
+        Ok(Receipt { format: RECEIPT_FORMAT.to_owned(), canon, files, brought: self.brought()? })
+    }
+
+    /// What mods bring for the game's own files and folders once this is done: all of it but what somebody edited and keeps.
+    fn brought(&self) -> Result<Option<Brought>, Failure> {
+        let (measure, role) = (self.session.measure(self.canon()?), self.placed.role);
+        let files = placed_files(measure, role).into_iter().map(|placed| BroughtFile {
+            path: placed.path,
+            blake3: placed.blake3,
+            of_mod: placed.sealed.reading.id.clone(),
+        });
+        let mut brought = Brought { files: files.collect(), entries: Vec::new() };
+        for rule in measure.rulebook.fragments.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
+            let entries = entries_of(measure, role, &rule.into).into_iter().map(|(sealed, entry)| BroughtEntry {
+                file: rule.into.clone(),
+                key: entry.key.clone(),
+                blake3: entry.blake3,
+                of_mod: sealed.reading.id.clone(),
+            });
+            brought.entries.extend(entries);
+        }
+        brought.entries.sort_by(|a, b| (&a.file, &a.key).cmp(&(&b.file, &b.key)));
+        brought.entries.dedup();
+        Ok(Some(brought).filter(|brought| *brought != Brought::default()))
+    }
+
+    /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.
+    fn stopped(&self, wanted: &Wanted) -> Result<Option<String>, Failure> {
+        let (install, signs, host) = (self.install.as_ref(), self.signs(), self.host());
+        let Some(sign) = running::sign(install, &signs, host) else { return Ok(None) };
+        let name = &self.placed.name;
+        if wanted.while_running {
+            self.session.ui.notice(&format!("note: {name} is running ({sign}); it is written to all the same"));
+            return Ok(None);
+        }
+        let workspace = self.session.workspace()?;
+        let wish = workspace.commands(name);
+        let stop = wish.map(|wish| wish.stop.clone()).unwrap_or_default();
+        if stop.is_empty() {
+            return Err(Failure::plain(format!("{name} is running ({sign}), and nothing was done to it")).hint(
+                "stop it first, or give its [install] a `stop` command in kanon.toml; --while-running does it all the same",
+            ));
+        }
+        self.session.ui.notice(&format!("{name} is running ({sign}); it is stopped by: {}", stop.join(" ")));
+        running::run(&stop, &folder_of_commands(&workspace.root, wish))?;
+        match running::wait_until_stopped(install, &signs, host) {
+            None => Ok(Some(sign)),
+            Some(sign) => Err(Failure::plain(format!("{name} did not stop ({sign}), and nothing was done to it"))
+                .hint("see what its `stop` command in kanon.toml does")),
+        }
+    }
+
+    /// After a failure: whoever reads it is to know that the game does not run.
+    fn tell_stopped(&self, was_running: Option<&str>) {
+        if was_running.is_some() {
+            self.session.ui.notice(&format!("note: {} was stopped, and is not started again now", self.placed.name));
+        }
+    }
+
+    /// Starts the game again that was stopped.
+    fn started_again(&self, was_running: Option<&str>) -> Result<(), Failure> {
+        let name = &self.placed.name;
+        let workspace = self.session.workspace()?;
+        let wish = workspace.commands(name);
+        let start = wish.map(|wish| wish.start.clone()).unwrap_or_default();
+        if was_running.is_none() {
+            return Ok(());
+        }
+        if start.is_empty() {
+            self.session.ui.notice(&format!("note: {name} was stopped, and kanon.toml has no `start` command for it"));
+            return Ok(());
+        }
+        self.session.ui.notice(&format!("{name} is started by: {}", start.join(" ")));
+        Ok(running::start(&start, &folder_of_commands(&workspace.root, wish))?)
+    }
+
+    /// The rulebook's signs are a server's; a game on a player's machine shows by its program alone.
+    fn signs(&self) -> RunningSigns {
+        let signs = self.session.loaded.rulebook.running.clone();
+        match self.placed.role {
+            Role::Server => signs,
+            Role::Client => RunningSigns { processes: signs.processes, ..RunningSigns::default() },
+        }
+    }
+
+    fn host(&self) -> Option<&str> {
+        match &self.placed.place {
+            Place::Host(address) => Some(&address.host),
+            Place::Folder(_) => None,
+        }
+    }
+}
+
+fn touches(plan: &Plan, worlds: &[InstallPath]) -> bool {
+    let inside = |path: &InstallPath| worlds.iter().any(|world| path == world || path.below(world).is_some());
+    plan.steps.iter().flat_map(Step::paths).any(inside)
+}
+
+/// The numbers of the alignments to take back, newest first.
+fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, Failure> {
+    let mut open = alignments.iter().filter(|alignment| alignment.state != AlignmentState::Undone);
+    let failed = |text: String| Failure::plain(text).hint("see what was done with: kanon history");
+    let pruned = |id: i64| failed(format!("the backup of alignment {id} of {name} is gone by the rule of [backups]"));
+    let Some(back_to) = back_to else {
+        return match open.next() {
+            Some(last) if last.pruned => Err(pruned(last.id)),
+            Some(last) => Ok(vec![last.id]),
+            None => Err(failed(format!("there is no alignment of {name} to take back"))),
+        };
+    };
+    let wanted: Vec<&Alignment> = open.filter(|alignment| alignment.id >= back_to).collect();
+    match wanted.last() {
+        Some(last) if last.id == back_to => match wanted.iter().find(|alignment| alignment.pruned) {
+            Some(gone) => Err(pruned(gone.id)),
+            None => Ok(wanted.iter().map(|alignment| alignment.id).collect()),
+        },
+        _ => Err(failed(format!("{name} has no alignment {back_to} that could be taken back"))),
+    }
+}

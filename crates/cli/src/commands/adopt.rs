@@ -1,0 +1,254 @@
+//! `kanon adopt`: what is on an install becomes the wish.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use kanon_core::base::path::printable;
+use kanon_core::base::problem::nearest;
+use kanon_core::base::version::Versions;
+use kanon_core::config::{self, Edit, ModWish, Wishes};
+use kanon_core::delta::{out_of_play, sides_by_list};
+use kanon_core::resolve::solve::Trust;
+use kanon_core::rulebook::NeededOn;
+use kanon_core::rulebook::{Role, Rulebook};
+use kanon_core::survey::{Survey, SurveyedMod};
+use kanon_io::workspace::write_whole;
+
+use super::align::agreed;
+use crate::Outcome;
+use crate::arguments::{Adopt, Format};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::places::{Place, Placed};
+use crate::render::seal::{Adopted, Recognised};
+use crate::session::{Session, Target};
+use crate::stock::{Item, Stock};
+use crate::ui::Ui;
+use crate::wholeness;
+
+pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    session.workspace()?.clone().of_administrator()?;
+    let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
+    let from = match &target {
+        Target::Install(placed) => {
+            Some(placed.name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.wishes.install(name).is_some()))
+        }
+        Target::Survey(_) => None,
+    };
+    let root = match &target {
+        Target::Install(Placed { place: Place::Folder(folder), .. }) => Some(folder.clone()),
+        Target::Install(_) | Target::Survey(_) => None,
+    };
+    let mut survey = session.survey(target)?.survey;
+    let last = session.last_canon()?;
+    let damaged = match &root {
+        Some(root) => wholeness::take_out(&session, root, &mut survey, last.as_ref())?,
+        None => Vec::new(),
+    };
+    let (mut wishes, mut passed_over) = wishes(&survey, from.as_deref(), &session.loaded.rulebook);
+    passed_over
+        .extend(damaged.into_iter().map(|copy| (copy.path, format!("{} is no whole mod: {}", copy.id, copy.why))));
+    refuse_unknown(&arguments.only, &arguments.except, &survey)?;
+    let named = |ids: &[String], id: &str| ids.iter().any(|one| one.to_lowercase() == id.to_lowercase());
+    wishes.retain(|wish| {
+        !named(&arguments.except, &wish.id) && (arguments.only.is_empty() || named(&arguments.only, &wish.id))
+    });
+    let left_out = if survey.install.role == Role::Client {
+        let own = own_mods(&mut session, &survey, &wishes)?;
+        settle_own(&mut wishes, &own, arguments, (env, ui))?
+    } else {
+        Vec::new()
+    };
+    let recognised = if session.workspace()?.wishes.sources.is_empty() {
+        Vec::new()
+    } else {
+        recognise(&mut wishes, &survey, &Stock::gather(&mut session)?)
+    };
+    let workspace = session.workspace()?;
+    keep_what_was_said(&mut wishes, &workspace.wishes, session.loaded.rulebook.versions);
+    let versions = (survey.install.game_version.as_deref(), survey.install.loader_version.as_deref());
+    let edit = Edit { put: &wishes, versions_found: versions, ..Edit::default() };
+    let edited = config::edit(&workspace.text, &edit).map_err(|error| Failure::plain(error.to_string()))?;
+    if edited.text != workspace.text {
+        write_whole(&workspace.wishes_path(), &edited.text)?;
+    }
+    let known: Vec<String> = wishes.iter().map(|wish| wish.id.to_lowercase()).collect();
+    let not_there = workspace
+        .wishes
+        .mods
+        .iter()
+        .filter(|wish| !known.contains(&wish.id.to_lowercase()))
+        .map(|wish| wish.id.clone())
+        .collect();
+    let report =
+        Adopted { passed_over, left_out, not_there, recognised, ..Adopted::new(survey.install.name.clone(), edited) };
+    match env.format {
+        Format::Json => ui.json(&report)?,
+        Format::Text => ui.report(&report.text()),
+    }
+    Ok(Outcome::of(report.passed_over.is_empty()))
+}
+
+/// An id that the install does not have names nothing: it is a slip of the pen.
+fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result<(), Failure> {
+    let is_there = |id: &&String| survey.mods.iter().any(|found| found.folded_id() == id.to_lowercase());
+    let Some(id) = only.iter().chain(except).find(|id| !is_there(id)) else { return Ok(()) };
+    let failure = Failure::plain(format!("{} has no mod `{}`", printable(&survey.install.name), printable(id)));
+    Err(match nearest(id, survey.mods.iter().map(|found| found.reading.id.as_str())) {
+        Some(near) => failure.hint(format!("did you mean `{near}`?")),
+        None => failure.hint(format!("see what is there: kanon survey {}", survey.install.name)),
+    })
+}
+
+/// What a client has and no server of the workspace, although it would be needed there: a player's own mods, as a rule. Without
+/// a server that can be looked at, nothing is known of that.
+fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<String>, Failure> {
+    let installs = session.workspace()?.wishes.installs.clone();
+    let (mut on_servers, mut looked) = (BTreeSet::new(), false);
+    for server in installs.iter().filter(|install| install.role == Role::Server) {
+        let target = session.target(&server.name, None);
+        match target.and_then(|target| session.survey(target)) {
+            Ok(surveyed) => {
+                looked = true;
+                for found in &surveyed.survey.mods {
+                    on_servers.extend(found.reading.provides.iter().map(|id| id.to_lowercase()));
+                    on_servers.insert(found.folded_id());
+                }
+                on_servers.extend(
+                    surveyed.survey.lists.iter().flat_map(|list| &list.entries).map(|entry| entry.id.to_lowercase()),
+                );
+            }
+            Err(failure) => session.ui.notice(&format!(
+                "note: what {} has can't be told, so mods of {} may be adopted that it lacks: {}",
+                printable(&server.name),
+                printable(&survey.install.name),
+                failure.in_short()
+            )),
+        }
+    }
+    if !looked {
+        return Ok(Vec::new());
+    }
+    let before = &session.workspace()?.wishes.mods;
+    let is_wished = |id: &str| before.iter().any(|wish| wish.id.to_lowercase() == id.to_lowercase());
+    let needed_on = |wish: &ModWish| {
+        let found = survey.mods.iter().find(|found| found.reading.id == wish.id);
+        wish.needed_on.or_else(|| found.map(|found| found.reading.needed_on)).unwrap_or_default()
+    };
+    let own = wishes.iter().filter(|wish| {
+        needed_on(wish).includes(Role::Server) && !on_servers.contains(&wish.id.to_lowercase()) && !is_wished(&wish.id)
+    });
+    Ok(own.map(|wish| wish.id.clone()).collect())
+}
+
+/// What becomes of mods that only a client has: wished for on clients where somebody says so, and otherwise left out.
+fn settle_own(
+    wishes: &mut Vec<ModWish>,
+    own: &[String],
+    arguments: &Adopt,
+    (env, ui): (&Env, &Ui),
+) -> Result<Vec<String>, Failure> {
+    let mut left_out = Vec::new();
+    for id in own {
+        let is_named = arguments.only.iter().any(|only| only.to_lowercase() == id.to_lowercase());
+        let question = format!("No server has {}. Is every player to have it?", printable(id));
+        if is_named || (env.can_ask && agreed(false, env, ui, &question)?) {
+            wishes.iter_mut().filter(|wish| wish.id == *id).for_each(|wish| wish.needed_on = Some(NeededOn::Client));
+        } else {
+            wishes.retain(|wish| wish.id != *id);
+            left_out.push(id.clone());
+        }
+    }
+    Ok(left_out)
+}
+
+/// Finds the mods of an install among the sources: by their bytes, by what they say of themselves, by their names.
+fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Stock) -> Vec<Recognised> {
+    let mut recognised = Vec::new();
+    for wish in wishes {
+        let Some(found) = survey.mods.iter().find(|found| found.enabled && found.reading.id == wish.id) else {
+            continue;
+        };
+        let known = |by, item: &Item| Recognised {
+            mod_id: wish.id.clone(),
+            version: item.reading.version.clone(),
+            source: item.place.clone(),
+            by,
+        };
+        let mut in_sources = stock.items.iter().filter(|item| item.trust == Trust::Source);
+        let same_id = |item: &&Item| item.reading.id.eq_ignore_ascii_case(&wish.id);
+        let same_bytes = |item: &&Item| item.digest == found.digest && !found.files.is_empty();
+        if let Some(item) = in_sources.clone().find(|item| same_id(item) && same_bytes(item)) {
+            recognised.push(known("digest", item));
+            wish.version.clone_from(&item.reading.version);
+            wish.from = Some(item.place.clone());
+        } else if let Some(item) = in_sources
+            .clone()
+            .find(|item| same_id(item) && wish.version.is_some() && item.reading.version == wish.version)
+        {
+            recognised.push(known("metadata", item));
+        } else if wish.version.is_none()
+            && let Some(item) = in_sources.find(|item| same_id(item) && item.name == found.name)
+        {
+            recognised.push(known("name", item));
+        }
+    }
+    recognised
+}
+
+/// What the administrator said of a mod before counts on: who asked for it, and what an update may choose.
+fn keep_what_was_said(wishes: &mut [ModWish], before: &Wishes, versions: Versions) {
+    for wish in wishes {
+        let Some(said) = before.mods.iter().find(|said| said.id.eq_ignore_ascii_case(&wish.id)) else { continue };
+        // Where no version was found, or no place that has the bytes, what was wished for stays.
+        wish.version = wish.version.take().or_else(|| said.version.clone());
+        wish.from = wish.from.take().or_else(|| said.from.clone());
+        let (prereleases, asked) = (said.prereleases, said.asked);
+        let accepted = ModWish { version: None, ..said.clone() }.admits(wish.version.as_deref(), versions);
+        wish.accepts = said.accepts.clone().filter(|_| accepted);
+        (wish.prereleases, wish.asked) = (prereleases, asked);
+    }
+}
+
+/// A wish for each mod that is there once, in play and of this loader; the others with why not.
+fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>) {
+    let (out_of_play, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
+    let mut by_id: BTreeMap<String, Vec<&SurveyedMod>> = BTreeMap::new();
+    let mut passed_over: Vec<(String, String)> =
+        survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
+    for found in &survey.mods {
+        match (&found.reading.made_for, found.enabled) {
+            (Some(loader), _) => passed_over
+                .push((found.path.to_string(), format!("{} was made for the loader {loader}", found.reading.id))),
+            (None, false) => {
+                passed_over.push((found.path.to_string(), format!("{} is switched off", found.reading.id)));
+            }
+            (None, true) if out_of_play.contains_key(&found.folded_id()) => {
+                passed_over.push((found.path.to_string(), out_of_play[&found.folded_id()].clone()));
+            }
+            (None, true) => by_id.entry(found.folded_id()).or_default().push(found),
+        }
+    }
+    let mut wishes = Vec::new();
+    for copies in by_id.values() {
+        let first = copies[0];
+        let all_same = copies.iter().all(|copy| copy.digest == first.digest);
+        if all_same {
+            wishes.push(ModWish {
+                id: first.reading.id.clone(),
+                version: first.reading.version.clone(),
+                // A place that has only the id can't be where the bytes come from.
+                from: from.filter(|_| !first.is_id_alone()).map(str::to_owned),
+                needed_on: sides.get(&first.folded_id()).copied().filter(|side| *side != first.reading.needed_on),
+                ..ModWish::default()
+            });
+        } else {
+            let paths: Vec<&str> = copies.iter().map(|copy| copy.path.as_str()).collect();
+            passed_over.push((
+                paths.join(", "),
+                format!("{} is there more than once; keep one of them and adopt again", first.reading.id),
+            ));
+        }
+    }
+    (wishes, passed_over)
+}

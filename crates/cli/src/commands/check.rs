@@ -1,0 +1,74 @@
+//! `kanon check`: holds installs against the canon.
+
+use std::collections::BTreeMap;
+
+use kanon_core::delta::{Measure, hold};
+use kanon_core::rulebook::Role;
+
+use crate::Outcome;
+use crate::arguments::{Check, Format};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render;
+use crate::render::check::{Held, Report};
+use crate::session::{Session, Surveyed};
+use crate::ui::Ui;
+
+pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let canon = session.canon()?;
+    let names = if arguments.installs.is_empty() { session.install_names()? } else { arguments.installs.clone() };
+    let role = arguments.lens.role.map(Role::from);
+    let of_one = |session: &mut Session<'_>, name: &str| {
+        let surveyed = session.target(name, role).and_then(|target| session.survey_for(target, &canon))?;
+        Ok(held(session, &canon, &surveyed))
+    };
+    // Installs on hosts are waited for side by side; folders share this machine's disk, and its memory of them.
+    let (mut installs, mut failures) = (BTreeMap::new(), Vec::new());
+    let is_remote = |name: &&String| session.is_remote(name);
+    let remote: Vec<&String> = names.iter().filter(is_remote).collect();
+    let over_lines: Vec<(&String, Result<Held, Failure>)> = std::thread::scope(|scope| {
+        let working: Vec<_> = remote
+            .iter()
+            .map(|name| {
+                let another = session.another();
+                scope.spawn(|| of_one(&mut another?, name))
+            })
+            .collect();
+        let done = working.into_iter().map(|job| job.join().unwrap_or_else(|_| Err(super::panicked())));
+        remote.iter().copied().zip(done).collect()
+    });
+    let here: Vec<&String> = names.iter().filter(|name| !remote.contains(name)).collect();
+    let here: Vec<(&String, Result<Held, Failure>)> =
+        here.into_iter().map(|name| (name, of_one(&mut session, name))).collect();
+    for (name, result) in over_lines.into_iter().chain(here) {
+        match result {
+            Ok(held) => drop(installs.insert(names.iter().position(|other| other == name), held)),
+            Err(failure) => failures.push((name.clone(), failure)),
+        }
+    }
+    if names.len() == 1
+        && let Some((_, failure)) = failures.pop()
+    {
+        return Err(failure);
+    }
+    let failed = failures.iter().map(|(name, failure)| render::align::Failed::new(name, failure)).collect();
+    let report = Report::new(installs.into_values().collect(), failed);
+    match env.format {
+        Format::Json => ui.json(&report)?,
+        Format::Text => ui.report(&report.text(&canon.name)),
+    }
+    super::tell_failures(ui, &failures, report.in_line())
+}
+
+/// One survey against the canon.
+pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> Held {
+    let survey = &surveyed.survey;
+    let findings = hold(Measure { left: &surveyed.left, ..session.measure(canon) }, survey);
+    Held {
+        mods: survey.mods.len(),
+        from_file: surveyed.counts.is_none(),
+        known_by: if surveyed.counts.is_some_and(|counts| counts.files_vouched > 0) { "receipt" } else { "digest" },
+        ..Held::new(survey.install.name.clone(), survey.install.role, findings)
+    }
+}

@@ -1,0 +1,51 @@
+//! `kanon compare`: installs beside each other.
+
+use std::collections::HashMap;
+
+use kanon_core::findings::compare::{Column, matrix};
+use kanon_core::rulebook::NeededOn;
+use kanon_core::rulebook::Role;
+
+use crate::Outcome;
+use crate::arguments::{Compare, Format};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render;
+use crate::session::Session;
+use crate::ui::Ui;
+
+/// The word that stands for the sealed canon among installs.
+const CANON: &str = "canon";
+
+pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let mut columns = Vec::new();
+    let mut roles: Vec<Option<Role>> = Vec::new();
+    let mut sides: HashMap<String, NeededOn> = HashMap::new();
+    for name in &arguments.installs {
+        if name == CANON {
+            let canon = session.canon()?;
+            sides.extend(canon.mods.iter().map(|sealed| (sealed.folded_id(), sealed.needed_on())));
+            columns.push(Column::of_canon(&canon));
+            roles.push(None);
+            continue;
+        }
+        let target = session.target(name, arguments.lens.role.map(Role::from))?;
+        let survey = session.survey(target)?.survey;
+        for found in &survey.mods {
+            sides.entry(found.folded_id()).or_insert(found.reading.needed_on);
+        }
+        roles.push(Some(survey.install.role));
+        columns.push(Column::of_survey(&survey));
+    }
+    let needed = |id: &str, column: usize| match (roles[column], sides.get(id)) {
+        (Some(role), Some(side)) => side.includes(role),
+        _ => true,
+    };
+    let matrix = matrix(&columns, session.loaded.rulebook.versions, needed);
+    match env.format {
+        Format::Json => ui.json(&matrix)?,
+        Format::Text => ui.report(&render::compare::text(&matrix, env.verbose)),
+    }
+    Ok(Outcome::of(matrix.same))
+}

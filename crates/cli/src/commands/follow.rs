@@ -1,0 +1,558 @@
+//! `kanon follow`: the player's one command. Verifies the release, and aligns the game with it.
+
+use std::path::{Path, PathBuf};
+
+use kanon_core::base::digest::Blake3;
+use kanon_core::base::finding::{Finding, in_line};
+use kanon_core::base::path::{InstallPath, printable};
+use kanon_core::canon::release::Invite;
+use kanon_core::canon::release::scope::scope;
+use kanon_core::plan::Step;
+use kanon_core::rulebook::{self, Role, Rulebook};
+use kanon_io::claim::{Claimant, take_lock};
+use kanon_io::error::{During, ReachError};
+use kanon_io::following::{Following, Prepared, followed_game, trusted, workspace_of};
+use kanon_io::install::LocalInstall;
+use kanon_io::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory, is_game_around};
+use kanon_io::origin::Origin;
+use kanon_io::progress::Silent;
+use kanon_io::release::{Fetched, Verified, days_until, forget_time, verify};
+use kanon_io::state::State;
+use kanon_io::workspace::{WISHES, Workspace, write_whole};
+use serde::Serialize;
+use tempfile::TempDir;
+
+use super::align::{agreed, conclusion, outcome, refuse_unknown_licences};
+use crate::Outcome;
+use crate::alignment::{Job, Wanted};
+use crate::arguments::{Follow, Format};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render::{self, BOLD, GOOD, size, styled};
+use crate::session::{SOON_DAYS, Session, day_of};
+use crate::ui::Ui;
+
+#[derive(Serialize)]
+struct Report<'a> {
+    format: &'static str,
+    install: &'a str,
+    folder: String,
+    release: u64,
+    published: &'a str,
+    ends: String,
+    /// Whether the place could not be reached, so that the last release seen counts.
+    stale: bool,
+    fetched: Fetched,
+    steps: &'a [Step],
+    /// Whether they were carried out.
+    done: bool,
+    in_line: bool,
+    findings: &'a [Finding],
+}
+
+/// A game folder and what it follows.
+struct Game {
+    folder: PathBuf,
+    invite: Invite,
+    /// What it followed before.
+    before: Option<Following>,
+}
+
+/// What is known of the release now.
+struct News {
+    /// The game's workspace as it will be.
+    workspace: Workspace,
+    /// Whether the place could not be reached, so that the last release seen counts.
+    stale: bool,
+    /// Where what was verified lies until somebody has agreed, for a game that did not follow this release before.
+    unsettled: Option<TempDir>,
+}
+
+pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let game = Game::find(arguments, env)?;
+    let lock = if arguments.check { None } else { game.lock(env)? };
+    let news = game.refresh(arguments, env, ui)?;
+    let env = env.working_in(&game.folder);
+    let following = news.workspace.following().cloned().ok_or_else(|| Failure::plain("nothing is followed"))?;
+    let session = Session::of_game(&env, ui, news.workspace.clone())?;
+    let canon = session.canon()?;
+    let name = session.install_names()?.remove(0);
+    let wanted = Wanted::by(&arguments.consent);
+    refuse_unknown_licences(&session, &wanted.said)?;
+    tell_release(&following, &canon.name, &env, ui);
+    if !game.may_reach(&session, arguments, (&env, ui))? {
+        return Ok(Outcome::Findings);
+    }
+    let mut job = Job::open(session, &name, Some(canon), None)?;
+    if !arguments.check {
+        job.refuse_busy()?;
+        if !finish(&mut job, arguments, &wanted, (&env, ui))? {
+            return Ok(Outcome::Findings);
+        }
+    }
+    job.plan(&wanted)?;
+    if env.format == Format::Text && !arguments.check {
+        ui.report(&render::align::plan(&name, &job.planned.plan, env.verbose));
+    }
+    job.settle_orphans(!arguments.check)?;
+    tell_other_game(&job, ui)?;
+    let goes_on = !arguments.check
+        && job.planned.orphans.is_empty()
+        && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
+    if goes_on {
+        let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
+        game.settle(&news, &mut job)?;
+        remember(&env, &game.folder);
+        if job.has_work() {
+            job.fetch()?;
+            if !may_bring_programs(&job, arguments, (&env, ui))? {
+                return Ok(Outcome::Findings);
+            }
+            job.carry_out(&wanted)?;
+            forget_fetched(&job)?;
+        }
+        drop(lock);
+    }
+    let again = game.again(goes_on, &env);
+    conclude(&job, (&following, news.stale, &again), (&env, ui))
+}
+
+/// What was cut off is finished first. Says whether to go on.
+fn finish(job: &mut Job<'_>, arguments: &Follow, wanted: &Wanted, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+    let Some(unfinished) = &job.unfinished else { return Ok(true) };
+    ui.notice(&format!(
+        "the last run was interrupted after {} of {} steps; it is finished first",
+        unfinished.steps_done,
+        unfinished.steps.len()
+    ));
+    if !agreed(arguments.yes, env, ui, "Finish it?")? {
+        return Ok(false);
+    }
+    job.finish(wanted).map(|_| true)
+}
+
+/// So many folders above one are looked at for the game that it may lie in.
+const GAME_ABOVE: usize = 4;
+
+/// What no mod can mend is told before anything is fetched: another version of the game, or of what loads its mods.
+fn tell_other_game(job: &Job<'_>, ui: &Ui) -> Result<(), Failure> {
+    let (Some(surveyed), canon) = (&job.planned.surveyed, job.canon()?) else { return Ok(()) };
+    let install = &surveyed.survey.install;
+    let others = [
+        ("the game", &canon.game_version, &install.game_version),
+        ("the loader of its mods", &canon.loader_version, &install.loader_version),
+    ];
+    for (what, wanted, found) in others {
+        let (Some(wanted), Some(found)) = (wanted, found) else { continue };
+        if !job.session.loaded.rulebook.versions.same(wanted, found) {
+            ui.notice(&format!(
+                "note: {what} is {} here and {} on the server: until that is the same, you can't join, whatever mods you have",
+                printable(found),
+                printable(wanted)
+            ));
+        }
+    }
+    Ok(())
+}
+
+/// A question of its own, for what a player would not expect of mods. Off a terminal an option is the only answer.
+fn agreed_beyond(arguments: &Follow, (env, ui): (&Env, &Ui), what: &str, question: &str) -> Result<bool, Failure> {
+    if arguments.beyond_mods {
+        return Ok(true);
+    }
+    ui.notice(what);
+    if arguments.check {
+        ui.notice("note: that will be asked about by itself; off a terminal it needs --beyond-mods");
+        return Ok(true);
+    }
+    if !env.can_ask {
+        ui.notice("nothing was done, since nobody could be asked about that; if you trust whoever invited you so far, add --beyond-mods");
+        return Ok(false);
+    }
+    agreed(false, env, ui, question)
+}
+
+/// Files that an alignment would write or change outside the folders of mods, and that are programs by what is in them or by
+/// name. They are only known once they are here.
+fn may_bring_programs(job: &Job<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+    let programs = job.programs_beyond_mods()?;
+    if programs.is_empty() {
+        return Ok(true);
+    }
+    let named: Vec<String> = programs.iter().map(|path| format!("  {}", printable(path.as_str()))).collect();
+    let what = format!(
+        "note: it would put or change {} outside the folders of mods:\n{}",
+        render::count(programs.len(), "program or script"),
+        named.join("\n")
+    );
+    agreed_beyond(arguments, (env, ui), &what, "Do you trust whoever invited you so far?")
+}
+
+impl Game {
+    fn find(arguments: &Follow, env: &Env) -> Result<Self, Failure> {
+        let (invite, folder) = match (&arguments.invite, &arguments.folder) {
+            (Some(invite), folder) if Invite::is_meant(invite) || folder.is_some() => {
+                let invite = Invite::parse(invite)
+                    .map_err(|error| Failure::from_words(&error).hint("ask whoever invited you for the whole line"))?;
+                (Some(invite), Some(folder.clone().unwrap_or_else(|| PathBuf::from("."))))
+            }
+            (folder, _) => (None, folder.clone().map(PathBuf::from)),
+        };
+        let folder = match folder {
+            Some(folder) => env.folder.join(folder),
+            None => followed_folder(env)?,
+        };
+        if !folder.is_dir() {
+            return Err(Failure::plain(format!("{} is no folder", printable(&folder.display().to_string())))
+                .hint("name the game's folder; or give the invite whole, in quotes: kanon follow \"…#kanon-1-…\""));
+        }
+        let folder =
+            folder.canonicalize().map_err(|error| Failure::plain("could not find the folder").because(error))?;
+        let before = Following::read(&workspace_of(&folder))?;
+        refuse_foreign_folders(&folder, before.is_some())?;
+        let invite = match (invite, &before) {
+            (Some(invite), _) => invite,
+            (None, Some(before)) => before.invite(&workspace_of(&folder))?,
+            (None, None) => {
+                let folder = printable(&folder.display().to_string());
+                return Err(Failure::plain(format!("{folder} follows no release yet"))
+                    .hint("the first time, the invite is needed: kanon follow \"INVITE\" FOLDER"));
+            }
+        };
+        Ok(Self { folder, invite, before })
+    }
+
+    /// Verifies what is published now, and writes nothing of it yet. Where the place can't be reached, what was verified the
+    /// last time counts.
+    fn refresh(&self, arguments: &Follow, env: &Env, ui: &Ui) -> Result<News, Failure> {
+        let root = workspace_of(&self.folder);
+        let origin = Origin::open(&self.invite.address, &env.folder, env.patience())?;
+        let is_same = self.before.as_ref().is_some_and(|before| before.invite == self.invite.to_string());
+        // What never was followed here is remembered only once everything is known to be right and somebody has agreed.
+        let unsettled = if is_same { None } else { Some(self.seen_before()?) };
+        let kept = unsettled.as_ref().map_or_else(|| trusted(&root), |folder| folder.path().to_owned());
+        if arguments.clock_is_right {
+            forget_time(&kept)?;
+        }
+        let verified = match verify(&origin, &self.invite, &kept) {
+            Ok(verified) => verified,
+            Err(ReachError::Unreachable { address, reason }) if is_same => {
+                ui.notice(&format!("note: {address} can't be reached ({reason}); what it said the last time counts"));
+                return Ok(News { workspace: Workspace::open_at(&root)?, stale: true, unsettled: None });
+            }
+            Err(error) => return Err(error.into()),
+        };
+        let prepared = Prepared::new(verified, &self.invite, &self.install_name())?;
+        if self.before.is_none() {
+            self.refuse_other_folders(&prepared.verified, arguments, (env, ui))?;
+        }
+        let workspace = Workspace::prepared(&self.folder, prepared)?;
+        Ok(News { workspace, stale: false, unsettled })
+    }
+
+    /// A folder with what was verified of this invite before, should the game have followed it once.
+    fn seen_before(&self) -> Result<TempDir, Failure> {
+        let made = tempfile::tempdir();
+        let folder = made.map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+        let seen = self.trusted_of(&self.invite.to_string());
+        if seen.is_dir() {
+            take_over(&seen, folder.path())?;
+        }
+        Ok(folder)
+    }
+
+    /// The command that goes on from here: what is not remembered needs its invite once more.
+    fn again(&self, is_remembered: bool, env: &Env) -> String {
+        let command = env.command("follow");
+        let invite = self.invite.to_string();
+        if is_remembered || self.before.as_ref().is_some_and(|before| before.invite == invite) {
+            return command;
+        }
+        format!("{command} \"{invite}\"")
+    }
+
+    /// Where what was verified of a release is kept while the game follows another.
+    fn trusted_of(&self, invite: &str) -> PathBuf {
+        let name = format!("trusted-{}", Blake3::of(invite.as_bytes()).short());
+        workspace_of(&self.folder).join(name)
+    }
+
+    /// Remembers the release: what was verified, and what the game follows from now on.
+    fn settle(&self, news: &News, job: &mut Job<'_>) -> Result<(), Failure> {
+        let root = workspace_of(&self.folder);
+        if let Some(unsettled) = &news.unsettled {
+            std::fs::create_dir_all(&root).during("make the folder", &root)?;
+            if let Some(before) = &self.before {
+                take_over(&trusted(&root), &self.trusted_of(&before.invite))?;
+                std::fs::remove_dir_all(trusted(&root)).during("clear", &trusted(&root))?;
+            }
+            take_over(unsettled.path(), &trusted(&root))?;
+        }
+        job.session.settle()
+    }
+
+    /// Whether the game may follow this release, where it followed another, and whether its rulebook may govern what it does:
+    /// told at first, and whenever the rulebook is another.
+    fn may_reach(&self, session: &Session<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+        let is_other = self.before.as_ref().filter(|before| before.invite != self.invite.to_string());
+        if let Some(before) = is_other {
+            ui.notice(&format!("note: until now this game followed {}", printable(&before.invite)));
+            let question = "Follow the new one from now on, and no longer that?";
+            if !arguments.check && !agreed(arguments.yes, env, ui, question)? {
+                return Ok(false);
+            }
+        }
+        let was_told = self.before.as_ref().and_then(Following::told_rulebook) == Some(session.loaded.digest);
+        if was_told {
+            return Ok(true);
+        }
+        let scope = scope(&session.loaded.rulebook, Role::Client);
+        ui.notice(&render::follow::places(&scope));
+        if !scope.has_root {
+            return Ok(true);
+        }
+        let what = "note: among them is the game's own folder, where its programs are, and not only folders of mods";
+        agreed_beyond(arguments, (env, ui), what, "Let it govern that folder too?")
+    }
+
+    /// One run at a time: the lock of a game that follows already.
+    fn lock(&self, env: &Env) -> Result<Option<std::fs::File>, Failure> {
+        if self.before.is_some() { self.lock_of(env) } else { Ok(None) }
+    }
+
+    fn lock_of(&self, env: &Env) -> Result<Option<std::fs::File>, Failure> {
+        let folder = workspace_of(&self.folder);
+        std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
+        let claimant = Claimant {
+            workspace: String::new(),
+            by: format!("{} with kanon follow", env.person()),
+            began: env.now().timestamp().as_second(),
+            process: Some(std::process::id()),
+            machine: env.machine(),
+        };
+        let shown = self.folder.display().to_string();
+        Ok(Some(take_lock(&folder.join("at-work.lock"), &shown, &claimant)?))
+    }
+
+    /// A folder of something else must not get a game's mods by a slip of the pen; an empty one may be a new game's.
+    fn refuse_other_folders(
+        &self,
+        verified: &Verified,
+        arguments: &Follow,
+        (env, ui): (&Env, &Ui),
+    ) -> Result<(), Failure> {
+        let rulebook = rulebook::parse("game.rulebook.toml", &verified.rulebook).map_err(ReachError::from)?.value;
+        let install = LocalInstall::open(&self.folder)?;
+        let is_empty = std::fs::read_dir(&self.folder).is_ok_and(|mut entries| entries.next().is_none());
+        // Where only the mods' own folders would show the game, a new game shows nothing yet.
+        let loader = rulebook.loader.iter().flat_map(|loader| &loader.version);
+        let would_show = rulebook.base.version.iter().chain(loader).next().is_some();
+        let request = Request {
+            name: "",
+            role: Role::Client,
+            rulebook: &rulebook,
+            rulebook_digest: Blake3::of(verified.rulebook.as_bytes()),
+            trust: TrustMemory::Yes,
+            sparing: Sparing::default(),
+            beside: Beside::default(),
+            doubt: Doubt::WithoutSigns,
+        };
+        let measured = measure::survey(&install, request, &mut State::in_memory()?, &Silent);
+        let is_nothing = matches!(measured, Err(ReachError::NotThisGame { .. }));
+        if let Some(root) = self.game_around(&rulebook).filter(|_| is_nothing && !arguments.anyway) {
+            let (folder, root) =
+                (printable(&self.folder.display().to_string()), printable(&root.display().to_string()));
+            return Err(Failure::plain(format!("{folder} lies inside of the game, whose own folder is {root}"))
+                .hint(format!("name that one: kanon follow \"INVITE\" \"{root}\"")));
+        }
+        match measured {
+            Err(ReachError::NotThisGame { .. }) if is_empty || !would_show || arguments.anyway => {
+                ui.notice(&format!("note: nothing of {} is in this folder yet", printable(&rulebook.game)));
+                Ok(())
+            }
+            Err(error @ ReachError::NotThisGame { .. }) => {
+                if env.can_ask
+                    && !arguments.yes
+                    && agreed(false, env, ui, &format!("{error}. Is it the game's folder all the same?"))?
+                {
+                    return Ok(());
+                }
+                Err(Failure::from(error)
+                    .hint("name the game's folder behind the invite; if this is it all the same, add --anyway"))
+            }
+            measured => Ok(measured.map(drop)?),
+        }
+    }
+
+    /// A folder above this one that is the game's, by what its rulebook names: then this one is only a part of it.
+    fn game_around(&self, rulebook: &Rulebook) -> Option<PathBuf> {
+        let holds = |above: &&Path| {
+            let below = self.folder.strip_prefix(above).ok().map(|below| below.to_string_lossy().replace('\\', "/"));
+            let part = below.and_then(|below| InstallPath::new(&below).ok());
+            let install = LocalInstall::open(above).ok();
+            part.zip(install).is_some_and(|(part, install)| is_game_around(&install, rulebook, Role::Client, &part))
+        };
+        self.folder.ancestors().skip(1).take(GAME_ABOVE).find(holds).map(Path::to_owned)
+    }
+
+    fn install_name(&self) -> String {
+        let name = self.folder.file_name().map(|name| name.to_string_lossy().into_owned());
+        name.unwrap_or_else(|| "game".to_owned())
+    }
+}
+
+/// A game that begins to follow has its own root, and no administrator's workspace in it.
+fn refuse_foreign_folders(folder: &Path, follows: bool) -> Result<(), Failure> {
+    if follows {
+        return Ok(());
+    }
+    let shown = printable(&folder.display().to_string());
+    if let Some(game) = folder.parent().and_then(followed_game) {
+        let game = printable(&game.display().to_string());
+        return Err(Failure::plain(format!("{shown} lies in a game that follows a release already"))
+            .hint(format!("name the game's own folder: {game}")));
+    }
+    if folder.join(WISHES).is_file() {
+        return Err(Failure::plain(format!("{shown} is an administrator's workspace: there is a kanon.toml in it"))
+            .hint("name the game's own folder; if this is it, move the kanon.toml elsewhere first"));
+    }
+    Ok(())
+}
+
+fn take_over(from: &Path, to: &Path) -> Result<(), ReachError> {
+    std::fs::create_dir_all(to).during("make the folder", to)?;
+    for entry in std::fs::read_dir(from).during("read", from)?.flatten().filter(|entry| entry.path().is_file()) {
+        let text = std::fs::read_to_string(entry.path()).during("read", &entry.path())?;
+        write_whole(&to.join(entry.file_name()), &text)?;
+    }
+    Ok(())
+}
+
+/// The file that lists the folders that follow something, one on each line.
+fn followed_list(env: &Env) -> Option<PathBuf> {
+    Some(env.config()?.join("followed"))
+}
+
+fn followed(env: &Env) -> Vec<PathBuf> {
+    let text = followed_list(env).and_then(|list| std::fs::read_to_string(list).ok()).unwrap_or_default();
+    let folders = text.lines().map(PathBuf::from);
+    folders.filter(|folder| Following::read(&workspace_of(folder)).is_ok_and(|following| following.is_some())).collect()
+}
+
+/// Later runs need no argument. Where nothing can be remembered, they need the folder.
+fn remember(env: &Env, folder: &Path) {
+    let known = followed(env);
+    let Some(list) = followed_list(env).filter(|_| !known.iter().any(|other| other == folder)) else { return };
+    let lines = known.iter().map(PathBuf::as_path).chain([folder]).map(|folder| format!("{}\n", folder.display()));
+    let made = list.parent().is_some_and(|parent| std::fs::create_dir_all(parent).is_ok());
+    if made {
+        drop(write_whole(&list, &lines.collect::<String>()));
+    }
+}
+
+/// The game folder that is meant where none is named: the one we are in, or the only one that follows anything.
+fn followed_folder(env: &Env) -> Result<PathBuf, Failure> {
+    if let Some(here) = followed_game(&env.folder) {
+        return Ok(here.to_owned());
+    }
+    match followed(env).as_slice() {
+        [only] => Ok(only.clone()),
+        [] => Err(Failure::plain("nothing is followed yet")
+            .hint("the first time, the invite is needed: kanon follow \"INVITE\" FOLDER")),
+        several => {
+            let several: Vec<String> = several.iter().map(|folder| folder.display().to_string()).collect();
+            Err(Failure::plain("several games follow releases")
+                .hint(format!("name the folder of one: {}", several.join(", "))))
+        }
+    }
+}
+
+fn tell_release(following: &Following, name: &str, env: &Env, ui: &Ui) {
+    let day = |time: &str| time.split('T').next().unwrap_or(time).to_owned();
+    if env.format == Format::Text {
+        ui.report(&format!(
+            "{} of {}, published on {}\n",
+            styled(BOLD, &format!("release {}", following.release)),
+            printable(name),
+            printable(&day(&following.published))
+        ));
+    }
+    let left = days_until(following.ends, env.now().timestamp());
+    if left < SOON_DAYS {
+        let ends = day_of(following.ends);
+        ui.notice(&format!(
+            "note: its signatures end on {ends}; tell whoever invited you that it must be published anew"
+        ));
+    }
+}
+
+/// What was fetched is in the game by now: the copies that it was fetched into are not needed twice.
+fn forget_fetched(job: &Job<'_>) -> Result<(), Failure> {
+    let canon = job.canon()?;
+    let rulebook = &job.session.loaded.rulebook;
+    let stays = |shelf: &str| rulebook.shelf(shelf).is_some_and(|shelf| shelf.laid_into.is_some());
+    let store = job.session.workspace()?.store();
+    let files = canon.mods.iter().filter(|sealed| !stays(&sealed.shelf)).flat_map(|sealed| &sealed.files);
+    for digest in files.map(|file| file.blake3).chain(canon.keys.iter().map(|key| key.blake3)) {
+        let file = store.join(digest.to_string());
+        if file.is_file() {
+            std::fs::remove_file(&file).during("remove", &file)?;
+        }
+    }
+    Ok(())
+}
+
+fn conclude(
+    job: &Job<'_>,
+    (following, stale, again): (&Following, bool, &str),
+    (env, ui): (&Env, &Ui),
+) -> Result<Outcome, Failure> {
+    let (held, done) = outcome(job);
+    let mut held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
+    for finding in &mut held.findings {
+        if finding.remedy.starts_with("kanon align") {
+            again.clone_into(&mut finding.remedy);
+        }
+    }
+    let good = in_line(&held.findings) && done;
+    match env.format {
+        Format::Json => ui.json(&Report {
+            format: "kanon-following/1",
+            install: &job.placed.name,
+            folder: env.folder.display().to_string(),
+            release: following.release,
+            published: &following.published,
+            ends: following.ends.to_string(),
+            stale,
+            fetched: job.session.fetched,
+            steps: &job.planned.plan.steps,
+            done: job.carried.is_some(),
+            in_line: in_line(&held.findings),
+            findings: &held.findings,
+        })?,
+        Format::Text => {
+            let mut text = fetched(job.session.fetched);
+            text.push_str(&match job.carried.is_some() || good {
+                true => conclusion(job, Some(&held), done),
+                false => render::check::Report::new(vec![held], Vec::new()).text(&job.canon()?.name),
+            });
+            if good && job.carried.is_some() {
+                text.push_str(&format!("after the next update: {again}\n"));
+            }
+            ui.report(&text);
+        }
+    }
+    Ok(Outcome::of(good))
+}
+
+fn fetched(fetched: Fetched) -> String {
+    if fetched == Fetched::default() {
+        return String::new();
+    }
+    let reused = match fetched.reused {
+        0 => String::new(),
+        bytes => format!("; {} of pieces were here already", size(bytes)),
+    };
+    let files = render::count(fetched.files, "file");
+    format!("\n{}: {} for {files}{reused}", styled(GOOD, "fetched"), size(fetched.bytes))
+}

@@ -1,0 +1,127 @@
+//! `kanon history`: lists the alignments.
+
+use jiff::Timestamp;
+use jiff::tz::TimeZone;
+use kanon_core::base::digest::Blake3;
+use kanon_core::rulebook::Role;
+use kanon_io::canons;
+use kanon_io::state::Alignment;
+use serde::Serialize;
+
+use crate::Outcome;
+use crate::arguments::{Format, History};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render;
+use crate::session::Session;
+use crate::ui::Ui;
+
+#[derive(Serialize)]
+struct Report<'a> {
+    format: &'static str,
+    alignments: Vec<Line<'a>>,
+}
+
+#[derive(Serialize)]
+struct Line<'a> {
+    alignment: i64,
+    install: &'a str,
+    began: String,
+    state: &'static str,
+    /// Whether its backup is gone, so that it can't be taken back any more.
+    pruned: bool,
+    steps_done: u32,
+    steps: &'a [kanon_core::plan::Step],
+}
+
+pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let session = Session::in_workspace(env, ui, false)?;
+    if arguments.canons {
+        return canons(&session, env, ui);
+    }
+    let root = match &arguments.install {
+        Some(install) => Some(session.placed(install, Some(Role::Client))?.place.identity()),
+        None => None,
+    };
+    let alignments = session.state.alignments(root.as_deref())?;
+    match env.format {
+        Format::Json => {
+            ui.json(&Report { format: "kanon-history/1", alignments: alignments.iter().map(line).collect() })?;
+        }
+        Format::Text => ui.report(&render::align::history(&alignments, local)),
+    }
+    Ok(Outcome::InOrder)
+}
+
+#[derive(Serialize)]
+struct CanonReport {
+    format: &'static str,
+    canons: Vec<CanonLine>,
+}
+
+#[derive(Serialize)]
+struct CanonLine {
+    number: u64,
+    sealed: String,
+    why: String,
+    canon: Blake3,
+    mods: usize,
+    /// Whether it is the one that counts now.
+    counts: bool,
+}
+
+/// The canons that were sealed here, newest first.
+fn canons(session: &Session<'_>, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let workspace = session.workspace()?;
+    let folder = workspace.canons();
+    let now = workspace.canon().ok().flatten();
+    let mut lines = Vec::new();
+    for number in canons::numbers(&folder)?.into_iter().rev() {
+        let kept = canons::read(&folder, number)?;
+        let counts = now.as_ref() == Some(&kept.canon) && !lines.iter().any(|line: &CanonLine| line.counts);
+        let sealed = Timestamp::from_second(kept.sealed).map(|time| time.to_string()).unwrap_or_default();
+        let (why, canon, mods) = (kept.why, Blake3::of(kept.text.as_bytes()), kept.canon.mods.len());
+        lines.push(CanonLine { number, sealed, why, canon, mods, counts });
+    }
+    if env.format == Format::Json {
+        ui.json(&CanonReport { format: "kanon-canons/1", canons: lines })?;
+        return Ok(Outcome::InOrder);
+    }
+    if lines.is_empty() {
+        ui.report("no canon was sealed here yet\n");
+        return Ok(Outcome::InOrder);
+    }
+    let mut out = format!("{}, newest first\n\n", render::count(lines.len(), "canon"));
+    for line in lines {
+        let when = line.sealed.parse::<Timestamp>().map(|time| local(time.as_second())).unwrap_or_default();
+        let mods = render::cell(&render::count(line.mods, "mod"), 9);
+        let counts = if line.counts { "  <- counts now" } else { "" };
+        out.push_str(&format!(
+            "  {:>3}  {when}  {mods}  {}  {}{counts}\n",
+            line.number,
+            line.canon.short(),
+            render::cell(&line.why, 32)
+        ));
+    }
+    out.push_str("\none counts again with: kanon seal --back-to N\n");
+    ui.report(&out);
+    Ok(Outcome::InOrder)
+}
+
+fn line(alignment: &Alignment) -> Line<'_> {
+    Line {
+        alignment: alignment.id,
+        install: &alignment.install,
+        began: Timestamp::from_second(alignment.began).map(|time| time.to_string()).unwrap_or_default(),
+        state: alignment.state.as_str(),
+        pruned: alignment.pruned,
+        steps_done: alignment.steps_done,
+        steps: &alignment.steps,
+    }
+}
+
+/// A time as the administrator's clock shows it.
+fn local(seconds: i64) -> String {
+    let time = Timestamp::from_second(seconds).map(|time| time.to_zoned(TimeZone::system()));
+    time.map(|time| time.strftime("%Y-%m-%d %H:%M").to_string()).unwrap_or_default()
+}

@@ -1,0 +1,139 @@
+//! `kanon init`: starts a workspace.
+
+use std::path::Path;
+
+use kanon_core::config;
+use kanon_io::workspace::{WISHES, load_rulebook, write_whole};
+use toml_edit::{DocumentMut, Item, Table, value};
+
+use crate::Outcome;
+use crate::arguments::Init;
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render::{GOOD, styled};
+use crate::screen;
+use crate::ui::Ui;
+
+/// The comments that a new `kanon.toml` begins with.
+const HEAD: &str = "\
+# The wish for this server and its players. Kanon edits it without touching comments or order.
+# A path is relative to this file. Passwords never belong in here.
+";
+
+pub fn run(arguments: Init, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let path = env.folder.join(WISHES);
+    if path.exists() {
+        return Err(Failure::plain(format!("{} is there already", path.display()))
+            .hint("edit it, or start elsewhere with: kanon -C DIR init"));
+    }
+    let answers = answers(arguments, env)?;
+    let text = document(&answers)?;
+    config::parse(WISHES, &text).map_err(|bad| Failure::from(kanon_io::error::ReachError::from(bad)))?;
+    write_whole(&path, &text)?;
+    let first = answers.installs.first().map_or("INSTALL", |(_, name, _)| name.as_str());
+    ui.report(&format!(
+        "{}: {}\nnext: kanon survey {first}, then kanon adopt {first} and kanon seal\n",
+        styled(GOOD, "started"),
+        path.display()
+    ));
+    Ok(Outcome::InOrder)
+}
+
+/// Everything that a workspace starts with.
+struct Answers {
+    name: String,
+    rulebook: String,
+    installs: Vec<(&'static str, String, String)>,
+    sources: Vec<(String, String)>,
+}
+
+fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
+    let folder_name =
+        env.folder.canonicalize().ok().and_then(|folder| Some(folder.file_name()?.to_string_lossy().into_owned()));
+    let rulebook = match arguments.rulebook {
+        Some(file) => file.display().to_string(),
+        None => ask(env, "Which rulebook? (a file)", only_rulebook(&env.folder).as_deref(), "--rulebook FILE")?,
+    };
+    load_rulebook(&env.folder.join(&rulebook))?;
+    let server = match arguments.server {
+        Some(server) => server,
+        None => ask(env, "Where is the server? (a folder)", None, "--server FOLDER")?,
+    };
+    let mut installs = vec![named("server", &server)];
+    installs.extend(arguments.client.iter().map(|client| named("client", client)));
+    for (_, name, at) in &installs {
+        if !at.contains("://") && !env.folder.join(at).is_dir() {
+            return Err(Failure::plain(format!("the folder of {name} is not there: {at}")).hint("check the path"));
+        }
+    }
+    let name = arguments.name.or(folder_name).unwrap_or_else(|| "our server".to_owned());
+    let sources =
+        arguments.source.iter().map(|source| named("source", source)).map(|(_, name, at)| (name, at)).collect();
+    Ok(Answers { name, rulebook, installs, sources })
+}
+
+/// The one rulebook that lies in a folder.
+fn only_rulebook(folder: &Path) -> Option<String> {
+    let names = std::fs::read_dir(folder).ok()?.filter_map(|entry| entry.ok()?.file_name().into_string().ok());
+    let mut rulebooks = names.filter(|name| name.ends_with(".rulebook.toml"));
+    let first = rulebooks.next()?;
+    rulebooks.next().is_none().then_some(first)
+}
+
+fn ask(env: &Env, question: &str, usual: Option<&str>, option: &str) -> Result<String, Failure> {
+    if !env.can_ask {
+        return usual.map(str::to_owned).ok_or_else(|| {
+            Failure::plain("not enough is known to start, and nobody can be asked").hint(format!("add {option}"))
+        });
+    }
+    let mut input = dialoguer::Input::<String>::new().with_prompt(screen::plain(question));
+    if let Some(usual) = usual {
+        input = input.default(usual.to_owned());
+    }
+    input.interact_text().map_err(|error| Failure::plain("could not ask").because(error))
+}
+
+/// `NAME=FOLDER`, or a folder that is called by its own name.
+fn named(role: &'static str, text: &str) -> (&'static str, String, String) {
+    let own_name = |at: &str| at.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().unwrap_or(role).to_owned();
+    match text.split_once('=') {
+        Some((name, at)) if !name.is_empty() && !name.contains(['/', '\\']) => (role, name.to_owned(), at.to_owned()),
+        _ => (role, own_name(text), text.to_owned()),
+    }
+}
+
+fn document(answers: &Answers) -> Result<String, Failure> {
+    let mut document = DocumentMut::new();
+    document.insert("format", value(config::FORMAT));
+    document.insert("name", value(&answers.name));
+    document.insert("rulebook", value(&answers.rulebook));
+    let mut policy = Table::new();
+    policy.insert("client-extras", value("keep"));
+    policy.key_mut("client-extras").into_iter().for_each(|mut key| {
+        key.leaf_decor_mut().set_prefix("# A player's own client-only mods: keep, ask or forbid.\n");
+    });
+    document.insert("policy", Item::Table(policy));
+    let mut installs = Table::new();
+    installs.set_implicit(true);
+    for (role, name, at) in &answers.installs {
+        if installs.contains_key(name) {
+            return Err(
+                Failure::plain(format!("two installs are called {name}")).hint("name them: --client NAME=FOLDER")
+            );
+        }
+        let mut table = Table::new();
+        table.insert("role", value(*role));
+        table.insert("at", value(at));
+        installs.insert(name, Item::Table(table));
+    }
+    document.insert("install", Item::Table(installs));
+    let mut sources = Table::new();
+    sources.set_implicit(true);
+    for (name, at) in &answers.sources {
+        let mut table = Table::new();
+        table.insert("at", value(at));
+        sources.insert(name, Item::Table(table));
+    }
+    document.insert("source", Item::Table(sources));
+    Ok(format!("{HEAD}{document}"))
+}

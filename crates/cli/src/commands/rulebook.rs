@@ -1,0 +1,165 @@
+//! `kanon rulebook check`: validates a rulebook and shows how it reads a mod, step by step.
+
+use kanon_core::base::digest::Blake3;
+use kanon_core::base::problem::{Gravity, Problem, line_and_column};
+use kanon_core::rulebook::{Role, parse};
+use kanon_io::install::Address;
+use kanon_io::measure::{Beside, Doubt, Request, Sparing, TrustMemory};
+use kanon_io::trial::{Trial, try_out};
+use kanon_io::workspace::read_text;
+use serde::Serialize;
+
+use crate::Outcome;
+use crate::arguments::{Format, RulebookCheck};
+use crate::env::Env;
+use crate::failure::{Failure, render_problems};
+use crate::places::{self, Place, Placed};
+use crate::render;
+use crate::ui::Ui;
+
+/// The first field of the report for programs.
+const FORMAT: &str = "kanon-rulebook-check/1";
+
+#[derive(Serialize)]
+struct Report<'r> {
+    format: &'static str,
+    rulebook: String,
+    valid: bool,
+    problems: Vec<Told<'r>>,
+    against: Option<Against<'r>>,
+    explained: Option<Explained<'r>>,
+}
+
+#[derive(Serialize)]
+struct Told<'r> {
+    gravity: &'static str,
+    line: usize,
+    column: usize,
+    message: &'r str,
+    help: Option<&'r str>,
+}
+
+#[derive(Serialize)]
+struct Against<'r> {
+    name: &'r str,
+    role: Role,
+    mods: usize,
+    unreadable: usize,
+}
+
+#[derive(Serialize)]
+struct Explained<'r> {
+    #[serde(rename = "mod")]
+    id: &'r str,
+    path: &'r str,
+    shelf: &'r str,
+    steps: Vec<Step<'r>>,
+    failure: Option<&'r str>,
+}
+
+#[derive(Serialize)]
+struct Step<'r> {
+    fact: &'r str,
+    line: Option<usize>,
+    place: &'r str,
+    found: Option<&'r str>,
+    matches: usize,
+    answer: Option<&'r str>,
+}
+
+pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let path = env.folder.join(&arguments.file);
+    let text = read_text(&path, "read the rulebook")?;
+    let shown = arguments.file.display().to_string();
+    let parsed = match parse(&shown, &text) {
+        Ok(parsed) => parsed,
+        Err(bad) => {
+            match env.format {
+                Format::Json => ui.json(&report(&shown, &text, (false, &bad.problems), None))?,
+                Format::Text => {
+                    ui.report(&render_problems(&shown, &text, &bad.problems));
+                    ui.report(&render::rulebook::invalid(&shown, &bad.problems));
+                }
+            }
+            return Ok(Outcome::Findings);
+        }
+    };
+    let trial = match &arguments.against {
+        None => None,
+        Some(folder) => {
+            let typed = folder.to_string_lossy();
+            let place = if Address::is_meant(&typed) {
+                Place::Host(places::address(&typed)?)
+            } else {
+                Place::Folder(env.folder.join(folder))
+            };
+            let shown = typed.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().unwrap_or_default();
+            let placed = Placed { name: shown.to_owned(), role: arguments.role.into(), place };
+            let install = places::open(env, None, &placed)?;
+            let name = match install.folder() {
+                Some(folder) => folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default(),
+                None => placed.name,
+            };
+            let request = Request {
+                name: &name,
+                role: arguments.role.into(),
+                rulebook: &parsed.value,
+                rulebook_digest: Blake3::of(text.as_bytes()),
+                trust: TrustMemory::No,
+                sparing: Sparing::default(),
+                beside: Beside::default(),
+                doubt: Doubt::WithoutSigns,
+            };
+            Some(try_out(install.as_ref(), request, &text, arguments.mod_id.as_deref())?)
+        }
+    };
+    let mut problems = parsed.warnings;
+    problems.extend(trial.iter().flat_map(|trial| trial.warnings.clone()));
+    match env.format {
+        Format::Json => ui.json(&report(&shown, &text, (true, &problems), trial.as_ref()))?,
+        Format::Text => {
+            ui.report(&render_problems(&shown, &text, &problems));
+            ui.report(&render::rulebook::text(&shown, &text, &parsed.value, &problems, trial.as_ref()));
+        }
+    }
+    let all_read = trial.as_ref().is_none_or(|trial| trial.survey.unreadable.is_empty());
+    Ok(Outcome::of(problems.is_empty() && all_read))
+}
+
+fn report<'r>(
+    shown: &str,
+    text: &str,
+    (valid, problems): (bool, &'r [Problem]),
+    trial: Option<&'r Trial>,
+) -> Report<'r> {
+    let told = problems.iter().map(|problem| {
+        let (line, column) = line_and_column(text, problem.span.start);
+        let gravity = if problem.gravity == Gravity::Error { "error" } else { "warning" };
+        Told { gravity, line, column, message: &problem.message, help: problem.help.as_deref() }
+    });
+    let against = trial.map(|trial| Against {
+        name: &trial.survey.install.name,
+        role: trial.survey.install.role,
+        mods: trial.survey.mods.len(),
+        unreadable: trial.survey.unreadable.len(),
+    });
+    let explained = trial.and_then(|trial| trial.explained.as_ref()).map(|explained| Explained {
+        id: &explained.id,
+        path: &explained.path,
+        shelf: &explained.shelf,
+        steps: explained
+            .steps
+            .iter()
+            .map(|step| Step {
+                fact: step.fact,
+                line: (!step.span.is_empty()).then(|| line_and_column(text, step.span.start).0),
+                place: &step.place,
+                found: step.found.as_deref(),
+                matches: step.matches,
+                answer: step.answer.as_deref(),
+            })
+            .collect(),
+        failure: explained.failure.as_deref(),
+    });
+    Report { format: FORMAT, rulebook: shown.to_owned(), valid, problems: told.collect(), against, explained }
+}

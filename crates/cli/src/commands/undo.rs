@@ -1,0 +1,65 @@
+//! `kanon undo`: takes back the last alignment, or several.
+
+use kanon_core::plan::RiskyExtras;
+use kanon_core::plan::text_edits::Said;
+use kanon_core::rulebook::Role;
+use kanon_io::claim::Others;
+use serde::Serialize;
+
+use crate::Outcome;
+use crate::alignment::{Job, Wanted};
+use crate::arguments::{Format, Undo};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render;
+use crate::session::Session;
+use crate::ui::Ui;
+
+#[derive(Serialize)]
+struct Report<'a> {
+    format: &'static str,
+    install: &'a str,
+    /// The last one that was taken back, the oldest.
+    alignment: i64,
+    /// All that were, newest first.
+    alignments: Vec<i64>,
+    restored: Vec<&'a String>,
+    removed: Vec<&'a String>,
+    kept: Vec<&'a (String, String)>,
+    /// Worlds that the game had made since, and what they are called now.
+    set_aside: Vec<&'a (String, String)>,
+}
+
+pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let wanted = Wanted {
+        risky: RiskyExtras::Stay,
+        world: None,
+        while_running: arguments.while_running,
+        others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
+        said: Said::default(),
+    };
+    // The role plays no part in taking back; any will do. Nor does the canon.
+    let session = Session::in_workspace(env, ui, false)?;
+    let mut job = Job::open(session, &arguments.install, None, Some(Role::Client))?;
+    if let Some(id) = arguments.from_backup {
+        job.know_from_backup(id)?;
+    }
+    let taken = job.undo(arguments.from_backup.or(arguments.back_to), &wanted)?;
+    let name = &job.placed.name;
+    match env.format {
+        Format::Json => {
+            ui.json(&Report {
+                format: "kanon-undo/1",
+                install: name,
+                alignment: taken.last().map_or(0, |(id, _)| *id),
+                alignments: taken.iter().map(|(id, _)| *id).collect(),
+                restored: taken.iter().flat_map(|(_, back)| &back.restored).collect(),
+                removed: taken.iter().flat_map(|(_, back)| &back.removed).collect(),
+                kept: taken.iter().flat_map(|(_, back)| &back.kept).collect(),
+                set_aside: taken.iter().flat_map(|(_, back)| &back.set_aside).collect(),
+            })?;
+        }
+        Format::Text => taken.iter().for_each(|(id, back)| ui.report(&render::align::taken_back(name, *id, back))),
+    }
+    Ok(Outcome::InOrder)
+}

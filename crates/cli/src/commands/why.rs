@@ -1,0 +1,163 @@
+//! `kanon why`: who asked for a mod, and who needs it.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write;
+
+use kanon_core::base::path::printable;
+use kanon_core::config::Wishes;
+use kanon_core::manifest::Reading;
+use kanon_core::rulebook::RelationKind;
+use serde::Serialize;
+
+use crate::Outcome;
+use crate::arguments::{Format, Why};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::render::{BOLD, CARE, styled};
+use crate::session::Session;
+use crate::stock::{Item, Stock};
+use crate::ui::Ui;
+
+/// The report.
+#[derive(Serialize)]
+struct Report {
+    format: &'static str,
+    #[serde(rename = "mod")]
+    mod_id: String,
+    version: Option<String>,
+    /// Whether it is among the wishes.
+    wished: bool,
+    /// Whether somebody asked for it, and not only another mod.
+    asked: bool,
+    /// What the mods of the set say of it.
+    said_by: Vec<Said>,
+    /// From a mod that somebody asked for down to this one.
+    chains: Vec<Vec<String>>,
+}
+
+/// What one mod says of it.
+#[derive(Serialize)]
+struct Said {
+    #[serde(rename = "mod")]
+    mod_id: String,
+    version: Option<String>,
+    kind: RelationKind,
+    range: Option<String>,
+}
+
+pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let mut session = Session::in_workspace(env, ui, false)?;
+    let stock = Stock::gather(&mut session)?;
+    let wishes = session.workspace()?.wishes.clone();
+    let current = stock.current(&session, &wishes);
+    let report = report(&arguments.mod_id, &wishes, &current);
+    if !report.wished && report.said_by.is_empty() && stock.items.iter().all(|item| !is(item, &arguments.mod_id)) {
+        let ids = stock.items.iter().map(|item| item.reading.id.as_str());
+        let failure = Failure::plain(format!("nothing is known of a mod `{}`", arguments.mod_id));
+        return Err(match kanon_core::base::problem::nearest(&arguments.mod_id, ids) {
+            Some(near) => failure.hint(format!("did you mean `{near}`?")),
+            None => failure.hint("find mods by words: kanon take --search WORDS"),
+        });
+    }
+    match env.format {
+        Format::Json => ui.json(&report)?,
+        Format::Text => ui.report(&text(&report)),
+    }
+    Ok(Outcome::of(report.wished))
+}
+
+fn is(item: &Item, id: &str) -> bool {
+    item.reading.id.eq_ignore_ascii_case(id)
+}
+
+fn report(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Report {
+    let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(id));
+    let own = current.get(&id.to_lowercase()).copied();
+    let others = current.values().filter(|item| !is(item, id));
+    let said_by: Vec<Said> = others
+        .flat_map(|item| {
+            let about = item.reading.relations.iter().filter(|relation| stands_for(own, id, &relation.id));
+            about.map(|relation| Said {
+                mod_id: item.reading.id.clone(),
+                version: item.reading.version.clone(),
+                kind: relation.kind,
+                range: relation.range.clone(),
+            })
+        })
+        .collect();
+    Report {
+        format: "kanon-why/1",
+        mod_id: wish.map_or_else(|| id.to_owned(), |wish| wish.id.clone()),
+        version: own.and_then(|own| own.reading.version.clone()),
+        wished: wish.is_some(),
+        asked: wish.is_some_and(|wish| wish.asked),
+        said_by,
+        chains: chains(id, wishes, current),
+    }
+}
+
+/// Whether a mod is what another means by an id.
+fn stands_for(own: Option<&Item>, own_id: &str, meant: &str) -> bool {
+    meant.eq_ignore_ascii_case(own_id)
+        || own.is_some_and(|own| own.reading.provides.iter().any(|id| id.eq_ignore_ascii_case(meant)))
+}
+
+/// The shortest way to the mod from each mod that was asked for and leads to it.
+fn chains(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Vec<Vec<String>> {
+    let asked = |id: &str| wishes.mods.iter().any(|wish| wish.asked && wish.id.eq_ignore_ascii_case(id));
+    let needs = |reading: &Reading, id: &str| {
+        let own = current.get(&id.to_lowercase()).copied();
+        let required = reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+        required.into_iter().any(|relation| stands_for(own, id, &relation.id))
+    };
+    let mut chains = Vec::new();
+    let mut seen = BTreeSet::from([id.to_lowercase()]);
+    let mut reached = vec![vec![id.to_owned()]];
+    while !reached.is_empty() {
+        let mut further = Vec::new();
+        for chain in reached {
+            for item in current.values().filter(|item| needs(&item.reading, &chain[0])) {
+                if !seen.insert(item.reading.id.to_lowercase()) {
+                    continue;
+                }
+                let longer: Vec<String> = [item.reading.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
+                if asked(&item.reading.id) {
+                    chains.push(longer.clone());
+                }
+                further.push(longer);
+            }
+        }
+        reached = further;
+    }
+    chains
+}
+
+fn text(report: &Report) -> String {
+    let version = report.version.as_ref().map_or_else(String::new, |version| format!(" {version}"));
+    let name = styled(BOLD, &printable(&format!("{}{version}", report.mod_id)));
+    let mut out = match (report.wished, report.asked) {
+        (false, _) => format!("{name} {} in the set\n", styled(CARE, "is not")),
+        (true, true) => format!("{name} is in the set because somebody asked for it\n"),
+        (true, false) => format!("{name} is in the set because others need it\n"),
+    };
+    for said in &report.said_by {
+        let verb = match said.kind {
+            RelationKind::Required => "needs it",
+            RelationKind::Optional => "can use it",
+            RelationKind::Conflicting => "can't be used with it",
+            RelationKind::LoadBefore => "must be loaded before it",
+            RelationKind::LoadAfter => "must be loaded after it",
+        };
+        let range =
+            said.range.as_deref().filter(|range| *range != "*").map_or_else(String::new, |range| format!(" ({range})"));
+        let version = said.version.as_deref().unwrap_or("-");
+        let _ = writeln!(out, "  {}", printable(&format!("{} {version} {verb}{range}", said.mod_id)));
+    }
+    for chain in report.chains.iter().filter(|chain| chain.len() > 2) {
+        let _ = writeln!(out, "  {}", printable(&format!("asked for: {}", chain.join(", which needs "))));
+    }
+    if report.wished && !report.asked && report.chains.is_empty() {
+        out.push_str("  nobody needs it any more; take it out with: kanon drop\n");
+    }
+    out
+}

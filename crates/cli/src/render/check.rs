@@ -1,0 +1,185 @@
+//! Findings as text and JSON: a line for each install, then its findings by mod with what to do.
+
+use std::fmt::Write;
+
+use kanon_core::base::finding::{Change, Finding, Severity, in_line};
+use kanon_core::base::path::printable;
+use kanon_core::rulebook::Role;
+use serde::Serialize;
+
+use super::align::Failed;
+use super::{BAD, BOLD, FAINT, GOOD, count, folded, of_severity, styled};
+
+/// The report of a check.
+#[derive(Serialize)]
+pub struct Report {
+    format: &'static str,
+    in_line: bool,
+    installs: Vec<Held>,
+    /// Installs that could not be looked at.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    failed: Vec<Failed>,
+}
+
+/// One install, held against the canon.
+#[derive(Serialize)]
+pub struct Held {
+    /// Its name.
+    pub name: String,
+    /// What it is.
+    pub role: Role,
+    /// Whether nothing is worse than a note.
+    pub in_line: bool,
+    /// How it is known: `digest`, of every file; or `receipt`, where sizes and times on a host had to do.
+    pub known_by: &'static str,
+    /// In what it is off.
+    pub findings: Vec<Finding>,
+    /// How many mods were looked at.
+    #[serde(skip)]
+    pub mods: usize,
+    /// Whether it is a survey out of a file, not measured now.
+    #[serde(skip)]
+    pub from_file: bool,
+}
+
+impl Held {
+    /// An install and its findings.
+    pub fn new(name: String, role: Role, findings: Vec<Finding>) -> Self {
+        Self { name, role, in_line: in_line(&findings), known_by: "digest", findings, mods: 0, from_file: false }
+    }
+}
+
+impl Report {
+    /// The report of all.
+    pub fn new(installs: Vec<Held>, failed: Vec<Failed>) -> Self {
+        let in_line = installs.iter().all(|held| held.in_line) && failed.is_empty();
+        Self { format: "kanon-check/1", in_line, installs, failed }
+    }
+
+    /// Whether all are in line.
+    pub const fn in_line(&self) -> bool {
+        self.in_line
+    }
+
+    /// The report as text.
+    pub fn text(&self, canon: &str) -> String {
+        let off = self.installs.iter().filter(|held| !held.in_line).count();
+        let mut out = match off {
+            0 => format!(
+                "{}: {} with the canon of {canon}\n",
+                styled(GOOD, "in line"),
+                count(self.installs.len(), "install")
+            ),
+            _ => format!(
+                "{}: {off} of {} against the canon of {canon}\n",
+                styled(BAD, "off"),
+                count(self.installs.len(), "install")
+            ),
+        };
+        let mut after_findings = true;
+        for held in &self.installs {
+            if after_findings || !held.findings.is_empty() {
+                out.push('\n');
+            }
+            install(&mut out, held);
+            after_findings = !held.findings.is_empty();
+        }
+        out
+    }
+}
+
+fn install(out: &mut String, held: &Held) {
+    let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
+    let how = match (held.from_file, held.known_by) {
+        (true, _) => "by its survey",
+        (false, "receipt") => "known by size and time since they were last measured; --thorough reads them",
+        (false, _) => "measured",
+    };
+    let _ = writeln!(
+        out,
+        "{} ({}): {state}{} - {} {how}",
+        styled(BOLD, &printable(&held.name)),
+        held.role,
+        summary(&held.findings),
+        count(held.mods, "mod")
+    );
+    findings(out, &held.findings);
+}
+
+fn summary(findings: &[Finding]) -> String {
+    let of = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
+    let parts: Vec<String> = [Severity::Blocking, Severity::Risky, Severity::Note]
+        .into_iter()
+        .filter(|severity| of(*severity) > 0)
+        .map(|severity| format!("{} {}", of(severity), severity.as_str()))
+        .collect();
+    if parts.is_empty() { String::new() } else { format!(", {}", parts.join(", ")) }
+}
+
+/// Findings, those about one mod together, the worst mod first. What helps against all of them is told once.
+pub fn findings(out: &mut String, findings: &[Finding]) {
+    let mut subjects: Vec<&Option<String>> = Vec::new();
+    for finding in findings {
+        if !subjects.contains(&&finding.mod_id) {
+            subjects.push(&finding.mod_id);
+        }
+    }
+    let for_all = same_remedy(&findings.iter().collect::<Vec<_>>()).filter(|_| findings.len() > 1);
+    let mut after_a_mod = false;
+    for subject in subjects {
+        let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
+        match subject {
+            Some(id) => out.push_str(&format!("  {}\n", styled(BOLD, &printable(id)))),
+            None if after_a_mod => out.push_str(&format!("  {}\n", styled(FAINT, "beside the mods"))),
+            None => {}
+        }
+        after_a_mod = subject.is_some();
+        let for_subject = same_remedy(&of_subject).filter(|_| for_all.is_none());
+        for finding in &of_subject {
+            one(out, finding);
+            if for_all.is_none() && for_subject.is_none() {
+                remedy(out, &finding.remedy);
+            }
+        }
+        for_subject.into_iter().for_each(|words| remedy(out, words));
+    }
+    if let Some(words) = for_all {
+        out.push_str(&folded(&format!("do, for all of these: {words}"), "  "));
+    }
+}
+
+/// What helps against each of some findings, if it is one thing.
+fn same_remedy<'f>(findings: &[&'f Finding]) -> Option<&'f str> {
+    let first = findings.first()?.remedy.as_str();
+    findings.iter().all(|finding| finding.remedy == first).then_some(first)
+}
+
+fn remedy(out: &mut String, words: &str) {
+    out.push_str(&folded(&format!("do: {words}"), "      "));
+}
+
+fn one(out: &mut String, finding: &Finding) {
+    let word = styled(of_severity(finding.severity), finding.severity.as_str());
+    let path = finding.path.as_ref().map_or_else(String::new, |path| format!("  {}", styled(FAINT, &printable(path))));
+    let _ = writeln!(out, "    {word} {}{path}", finding.code);
+    if let (Some(expected), Some(found)) = (&finding.expected, &finding.found) {
+        out.push_str(&folded(&format!("expected {expected}; found {found}"), "      "));
+    }
+    entries(out, finding);
+}
+
+/// The entries inside that differ; of many, the first few.
+fn entries(out: &mut String, finding: &Finding) {
+    const SHOWN: usize = 6;
+    for entry in finding.entries.iter().take(SHOWN) {
+        let word = match entry.change {
+            Change::Changed => "changed",
+            Change::Added => "added",
+            Change::Gone => "gone",
+        };
+        let _ = writeln!(out, "      inside: {} {word}", printable(&entry.path));
+    }
+    if finding.entries.len() > SHOWN {
+        let _ = writeln!(out, "      inside: and {} more", finding.entries.len() - SHOWN);
+    }
+}

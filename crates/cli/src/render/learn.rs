@@ -1,0 +1,91 @@
+//! What learning came to, as text: what was found first, then what to look at, then what to do.
+
+use std::fmt::Write;
+use std::path::Path;
+
+use kanon_core::base::path::printable;
+use kanon_core::learn::Draft;
+
+use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled};
+use crate::commands::learn::Tried;
+
+/// How many mods that are lacking something are named.
+const NAMED: usize = 8;
+
+/// The report; `file` is where the draft was written.
+pub fn text(draft: &Draft, tried: &[Tried], file: Option<&Path>) -> String {
+    let mut out = String::new();
+    if tried.is_empty() {
+        let _ = writeln!(out, "{}: no folder was found that holds mods", styled(BAD, "nothing learned"));
+    }
+    for tried in tried {
+        one(&mut out, tried);
+    }
+    facts(&mut out, draft);
+    questions(&mut out, draft);
+    if let Some(file) = file {
+        let name = file.display().to_string();
+        let folder = tried.first().map_or("FOLDER", |tried| tried.name.as_str());
+        let _ = writeln!(out, "\nthe draft is in {}", styled(BOLD, &name));
+        let _ = writeln!(out, "next: read it, then kanon rulebook check {name} --against {}", printable(folder));
+    }
+    out
+}
+
+fn one(out: &mut String, tried: &Tried) {
+    if tried.mods == 0 && tried.unidentified.is_empty() {
+        let _ = writeln!(out, "{}, a {}: no mods, by the draft", styled(BOLD, &printable(&tried.name)), tried.role);
+        return;
+    }
+    let all = tried.mods == tried.identified && tried.unidentified.is_empty() && tried.mods > 0;
+    let word = if all { styled(GOOD, "all identified") } else { styled(CARE, "not all identified") };
+    let _ = writeln!(
+        out,
+        "{}, a {}: {word} - {} of {} by the draft",
+        styled(BOLD, &printable(&tried.name)),
+        tried.role,
+        tried.identified,
+        count(tried.mods, "mod")
+    );
+    for list in &tried.lists {
+        let said = match &list.problem {
+            Some(problem) => format!("can't be read: {problem}"),
+            None => {
+                format!("{} of {} name mods", list.known, counted(list.entries, "entry", "entries"))
+            }
+        };
+        let _ = writeln!(out, "  {}: {}", printable(&list.name), printable(&said));
+    }
+    for lacking in tried.unidentified.iter().take(NAMED) {
+        let _ = writeln!(out, "  {}", printable(&lacking.path));
+        out.push_str(&folded(&lacking.why, "      "));
+    }
+    if tried.unidentified.len() > NAMED {
+        let _ = writeln!(out, "  and {} more", tried.unidentified.len() - NAMED);
+    }
+}
+
+fn facts(out: &mut String, draft: &Draft) {
+    let _ = writeln!(out, "\n{}", styled(FAINT, "  sure   what was inferred"));
+    for fact in &draft.facts {
+        if fact.evidence.is_empty() {
+            continue;
+        }
+        let sure = format!("{:3.0} %", fact.confidence * 100.0);
+        let sure = if fact.confidence < 0.65 { styled(CARE, &sure) } else { sure };
+        let line = format!("{} = {}", printable(&fact.about), printable(&fact.value.replace('\n', " ")));
+        let cut: String = line.chars().take(88).collect();
+        let mark = if cut.len() < line.len() { "~" } else { "" };
+        let _ = writeln!(out, "  {sure}  {cut}{mark}");
+    }
+}
+
+fn questions(out: &mut String, draft: &Draft) {
+    if draft.open_questions.is_empty() {
+        return;
+    }
+    let _ = writeln!(out, "\n{}", styled(CARE, "Could not be told; the draft marks the lines:"));
+    for question in &draft.open_questions {
+        out.push_str(&folded(&format!("- {question}"), "  "));
+    }
+}

@@ -1,0 +1,151 @@
+//! What an update would bring, mod by mod: have, fits, newest, and what holds it back.
+
+use std::fmt::Write;
+
+use kanon_core::base::path::printable;
+use kanon_core::resolve::solve::{Clash, WayOut};
+use serde::Serialize;
+
+use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, counted, fitting, folded, notes, styled};
+
+/// The report of a renewal that is only looked at.
+#[derive(Serialize)]
+pub struct Report {
+    /// `kanon-renewal/1`.
+    pub format: &'static str,
+    /// The game version that it is for.
+    pub game_version: Option<String>,
+    /// Whether there is a set that fits.
+    pub fits: bool,
+    /// How each mod stands.
+    pub mods: Vec<Row>,
+    /// What can't be together, when nothing fits.
+    pub clashes: Vec<Clash>,
+    /// The nearest sets that would fit.
+    pub ways: Vec<WayOut>,
+}
+
+/// How one mod stands.
+#[derive(Serialize)]
+pub struct Row {
+    /// Its id.
+    #[serde(rename = "mod")]
+    pub mod_id: String,
+    /// The release that is wished for now.
+    pub have: Option<String>,
+    /// The release in the newest set that fits.
+    pub fits: Option<String>,
+    /// The newest of all.
+    pub newest: Option<String>,
+    /// What holds the newest back.
+    pub held_back: Option<String>,
+    /// Whether it can be had for this game by itself.
+    pub ready: bool,
+    /// Why not.
+    pub blocked_by: Option<String>,
+    /// Whether it only waits for another mod that is not.
+    pub waits: bool,
+    /// Whether the release that fits brings other signing keys than now; unknown without a canon or install that has it.
+    pub key_changed: Option<bool>,
+    /// Whether the release that fits shapes the world.
+    pub shapes_world: bool,
+    /// What is new in it.
+    pub notes: Option<String>,
+}
+
+impl Row {
+    fn moves(&self) -> bool {
+        self.fits.is_some() && self.fits != self.have
+    }
+}
+
+/// The renewal as text; `asked` when another game version was asked for.
+pub fn text(report: &Report, asked: bool) -> String {
+    let mut out = head(report, asked);
+    let (mut blocked, ready): (Vec<&Row>, Vec<&Row>) = report.mods.iter().partition(|row| !row.ready);
+    blocked.sort_by_key(|row| row.waits);
+    for row in &blocked {
+        let why = row.blocked_by.as_deref().unwrap_or("it can't be had");
+        let have = row.have.as_deref().unwrap_or("-");
+        let verb = if row.waits { "waits" } else { "blocks" };
+        out.push_str(&folded(&format!("{verb}: {} {have}: {why}", row.mod_id), "  "));
+    }
+    let told: Vec<&Row> = ready.iter().copied().filter(|row| row.moves() || row.held_back.is_some()).collect();
+    table(&mut out, &told);
+    let same: Vec<&str> =
+        ready.iter().filter(|row| !row.moves() && row.held_back.is_none()).map(|row| row.mod_id.as_str()).collect();
+    if !same.is_empty() {
+        let what = if report.fits { "the newest already" } else { "ready as they are" };
+        out.push_str(&folded(&format!("{what}: {}", same.join(", ")), ""));
+    }
+    out
+}
+
+fn head(report: &Report, asked: bool) -> String {
+    let moving = report.mods.iter().filter(|row| row.moves()).count();
+    let game = report.game_version.as_deref().unwrap_or("unknown");
+    let waiting = report.mods.iter().filter(|row| row.waits).count();
+    let blocking = report.mods.iter().filter(|row| !row.ready).count() - waiting;
+    let mods = |number: usize| counted(number, "mod", "mods");
+    match (report.fits, asked) {
+        (true, true) => format!(
+            "{}: all {} fit it, {} with another release\n",
+            styled(GOOD, &format!("ready for game {game}")),
+            mods(report.mods.len()),
+            moving
+        ),
+        (true, false) if moving == 0 => format!("{}: nothing newer fits\n", styled(GOOD, "up to date")),
+        (true, false) => format!("{} of {} can be renewed\n", styled(BOLD, &mods(moving)), report.mods.len()),
+        (false, true) if blocking > 0 => format!(
+            "{}: {} of {} {} it{}\n",
+            styled(BAD, &format!("not ready for game {game}")),
+            blocking,
+            mods(report.mods.len()),
+            if blocking == 1 { "blocks" } else { "block" },
+            if waiting > 0 { format!(", {waiting} more can't do without what blocks it") } else { String::new() }
+        ),
+        (false, _) => format!("{}: no set of releases fits as a whole\n", styled(BAD, "nothing fits")),
+    }
+}
+
+fn table(out: &mut String, rows: &[&Row]) {
+    if rows.is_empty() {
+        return;
+    }
+    let text = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
+    let columns: [(&str, Vec<String>, (usize, usize)); 4] = [
+        ("mod", rows.iter().map(|row| row.mod_id.clone()).collect(), (3, 28)),
+        ("have", rows.iter().map(|row| text(&row.have)).collect(), (4, 14)),
+        ("fits", rows.iter().map(|row| text(&row.fits)).collect(), (4, 14)),
+        ("newest", rows.iter().map(|row| text(&row.newest)).collect(), (6, 14)),
+    ];
+    let widths: Vec<usize> =
+        columns.iter().map(|(_, cells, bounds)| fitting(cells.iter().map(String::as_str), *bounds)).collect();
+    let heads: Vec<String> = columns.iter().zip(&widths).map(|((head, _, _), width)| cell(head, *width)).collect();
+    let _ = writeln!(out, "  {}", styled(FAINT, heads.join("  ").trim_end()));
+    for (index, row) in rows.iter().enumerate() {
+        let mut cells: Vec<String> =
+            columns.iter().zip(&widths).map(|((_, cells, _), width)| cell(&cells[index], *width)).collect();
+        if row.moves() {
+            cells[2] = styled(GOOD, &cells[2]);
+        }
+        let _ = writeln!(out, "  {}", cells.join("  ").trim_end());
+        if let Some(why) = &row.held_back {
+            let newest = row.newest.as_deref().unwrap_or("the newest");
+            out.push_str(&folded(&format!("{newest} is held back: {why}"), "    "));
+        }
+        if row.moves() && row.key_changed == Some(true) {
+            let _ = writeln!(out, "    {}", styled(CARE, "it brings another signing key than now"));
+        }
+        if row.moves() && row.shapes_world {
+            let _ = writeln!(out, "    {}", styled(CARE, "it shapes the world"));
+        }
+        if row.moves() {
+            out.push_str(&notes(row.notes.as_deref().map(printable_lines).as_deref(), "    "));
+        }
+    }
+}
+
+fn printable_lines(text: &str) -> String {
+    text.lines().map(printable).collect::<Vec<_>>().join("\n")
+}

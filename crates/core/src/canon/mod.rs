@@ -1,0 +1,306 @@
+//! The canon: the one agreed set, sealed by digest, as it is written to `canon.json`.
+
+pub mod release;
+
+use std::collections::BTreeSet;
+
+use serde::{Deserialize, Serialize};
+
+use crate::base::digest::{Blake3, Sha256};
+use crate::base::path::{InstallPath, printable};
+use crate::manifest::beside_reading;
+use crate::manifest::{Member, Reading};
+use crate::rulebook::NeededOn;
+use crate::rulebook::Role;
+use crate::survey::{Survey, SurveyError, SurveyedMod};
+
+/// The first field of every canon.
+pub const FORMAT: &str = "kanon-canon/1";
+
+/// The last field of every canon: the digest of what stands before it.
+const SEAL: &str = "seal";
+
+/// What a canon says that it is known again by.
+#[derive(Deserialize)]
+struct Sealed {
+    #[serde(default)]
+    seal: Option<Blake3>,
+}
+
+/// The agreed set.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Canon {
+    /// `kanon-canon/1`.
+    pub format: String,
+    /// What the administrator calls it.
+    pub name: String,
+    /// The game.
+    pub game: String,
+    /// The rulebook it was sealed with, by the digest of its file.
+    pub rulebook: Blake3,
+    /// The game version that everybody must have.
+    pub game_version: Option<String>,
+    /// The loader version that everybody must have.
+    pub loader_version: Option<String>,
+    /// What was wished for when it was sealed, as a digest: whether the wishes have changed since.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub wishes: Option<Blake3>,
+    /// The mods, by load position.
+    pub mods: Vec<SealedMod>,
+    /// The public keys that the mods bring, by name.
+    #[serde(default)]
+    pub keys: Vec<SealedKey>,
+    /// What each mod list says, in its order, before anything optional.
+    #[serde(default)]
+    pub lists: Vec<SealedList>,
+    /// The settings that must have a value.
+    #[serde(default)]
+    pub settings: Vec<SealedSetting>,
+    /// So many bytes of memory a server must be given at least, by the administrator's word.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub memory: Option<u64>,
+}
+
+beside_reading!(FlatSealedMod => SealedMod {
+    shelf: String,
+    name: String,
+    position: usize,
+    digest: Blake3,
+    files: Vec<SealedFile>,
+    #[serde(default)]
+    members: Vec<Member>,
+    #[serde(default)]
+    members_total: usize,
+});
+
+/// One mod of the canon.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(from = "FlatSealedMod")]
+pub struct SealedMod {
+    /// What was read from the mod itself; where it is needed is the wish's word, if it has one.
+    #[serde(flatten)]
+    pub reading: Reading,
+    /// The shelf it belongs on.
+    pub shelf: String,
+    /// What its file or folder is called.
+    pub name: String,
+    /// Its place in the load order, from one.
+    pub position: usize,
+    /// One digest for all of it.
+    pub digest: Blake3,
+    /// Its files, from the shelf's folder.
+    pub files: Vec<SealedFile>,
+    /// For an archive: its members, as its directory tells.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub members: Vec<Member>,
+    /// How many members there are.
+    #[serde(default)]
+    pub members_total: usize,
+}
+
+/// A public key of the canon.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+pub struct SealedKey {
+    /// Its name, without its extension.
+    pub name: String,
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// Its size in bytes.
+    pub size: u64,
+    /// What its file is called.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub file: String,
+    /// The mods that bring it.
+    pub mods: Vec<String>,
+}
+
+impl SealedKey {
+    /// What its file is called in a key folder.
+    pub fn file_name(&self) -> &str {
+        if self.file.is_empty() { &self.name } else { &self.file }
+    }
+}
+
+/// What a mod list says by the canon.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedList {
+    /// What the rulebook calls it.
+    pub name: String,
+    /// The side that it is for.
+    pub of: Role,
+    /// Its entries as they are written, without those that are no mods'.
+    pub entries: Vec<String>,
+}
+
+/// A setting that must have a value.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedSetting {
+    /// What the rulebook, or `kanon.toml`, calls it.
+    pub name: String,
+    /// Whose it is; both sides' when not said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub of: Option<Role>,
+    /// The value, with the facts of `kanon.toml` filled in. What still stands in braces is another setting, or what a place
+    /// with a `*` is called.
+    pub is: String,
+}
+
+/// One file of a sealed mod.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct SealedFile {
+    /// From the shelf's folder.
+    pub path: InstallPath,
+    /// Its size in bytes.
+    pub size: u64,
+    /// What Kanon compares by.
+    pub blake3: Blake3,
+    /// What other programs compare by; absent only in a reference made of a survey.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sha256: Option<Sha256>,
+}
+
+/// Hashes what is written, so that none of it has to be kept.
+struct Hashing(blake3::Hasher);
+
+impl std::io::Write for Hashing {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.update(bytes);
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+impl Canon {
+    /// The canon as it is written: the same bytes for the same set.
+    ///
+    /// # Errors
+    /// Never for a canon made by this program.
+    pub fn to_json(&self) -> Result<String, serde_json::Error> {
+        let json = serde_json::to_string_pretty(self)?;
+        // Last stands what the rest is known again by: a canon that was edited or cut since says so itself.
+        let (body, seal) = (json.trim_end_matches("\n}"), Blake3::of(json.as_bytes()));
+        Ok(format!("{body},\n  \"{SEAL}\": \"{seal}\"\n}}\n"))
+    }
+
+    /// Reads a canon. Paths and digests are checked on the way in.
+    ///
+    /// # Errors
+    /// When it is too large, of another format, or holds anything that a canon can't.
+    pub fn from_json(bytes: &[u8]) -> Result<Self, SurveyError> {
+        if bytes.len() as u64 > crate::base::limits::SURVEY_BYTES {
+            return Err(SurveyError::TooLarge);
+        }
+        let canon: Self =
+            serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
+        let Sealed { seal } =
+            serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
+        if canon.format != FORMAT {
+            return Err(SurveyError::Format(printable(&canon.format)));
+        }
+        // Canons of older programs have no seal.
+        match seal {
+            Some(seal) if seal != canon.own_seal()? => Err(SurveyError::Altered),
+            _ => Ok(canon),
+        }
+    }
+
+    fn own_seal(&self) -> Result<Blake3, SurveyError> {
+        let mut hasher = Hashing(blake3::Hasher::new());
+        serde_json::to_writer_pretty(&mut hasher, self).map_err(|error| SurveyError::NoCanon(error.to_string()))?;
+        Ok(Blake3::from_bytes(*hasher.0.finalize().as_bytes()))
+    }
+
+    /// Takes an install as the measure of another, where there is no canon.
+    pub fn from_survey(survey: &Survey) -> Self {
+        let mut mods: Vec<SealedMod> = Vec::new();
+        for found in survey.mods.iter().filter(|found| found.enabled && found.reading.made_for.is_none()) {
+            if !mods.iter().any(|known| known.folded_id() == found.folded_id()) {
+                mods.push(SealedMod::from_surveyed(found, mods.len() + 1));
+            }
+        }
+        Self {
+            format: FORMAT.to_owned(),
+            name: survey.install.name.clone(),
+            game: survey.install.game.clone(),
+            rulebook: Blake3::of(b""),
+            game_version: survey.install.game_version.clone(),
+            loader_version: survey.install.loader_version.clone(),
+            wishes: None,
+            mods,
+            keys: Vec::new(),
+            lists: Vec::new(),
+            settings: Vec::new(),
+            memory: None,
+        }
+    }
+}
+
+impl Canon {
+    /// The digests of the public keys that a mod brings.
+    pub fn keys_of(&self, id: &str) -> BTreeSet<Blake3> {
+        let brings = |key: &&SealedKey| key.mods.iter().any(|own| own.eq_ignore_ascii_case(id));
+        self.keys.iter().filter(brings).map(|key| key.blake3).collect()
+    }
+}
+
+impl Canon {
+    /// The canon with some of its mods alone, by their ids: what they bring goes along, and what only others bring does not.
+    pub fn only(&self, ids: &BTreeSet<String>) -> Self {
+        let mut canon = self.clone();
+        let stays = |id: &String| ids.iter().any(|wanted| wanted.eq_ignore_ascii_case(id));
+        canon.mods.retain(|sealed| stays(&sealed.reading.id));
+        canon.keys.retain(|key| key.mods.iter().any(stays));
+        canon
+    }
+}
+
+impl SealedMod {
+    /// Takes a mod as it was found, at a position in the load order, without SHA-256 digests.
+    pub fn from_surveyed(found: &SurveyedMod, position: usize) -> Self {
+        let below = |path: &InstallPath| path.below(&found.place).and_then(|below| InstallPath::new(below).ok());
+        let files = found.files.iter().filter_map(|file| {
+            let path = enabled_path(found, &below(&file.path)?)?;
+            Some(SealedFile { path, size: file.size, blake3: file.blake3, sha256: None })
+        });
+        Self {
+            reading: found.reading.clone(),
+            shelf: found.shelf.clone(),
+            name: found.name.clone(),
+            position,
+            digest: found.digest,
+            files: files.collect(),
+            members: found.members.clone(),
+            members_total: found.members_total,
+        }
+    }
+
+    /// The id in the form in which ids are compared.
+    pub fn folded_id(&self) -> String {
+        self.reading.id.to_lowercase()
+    }
+
+    /// The version, or a word for its absence.
+    pub fn version_or_dash(&self) -> &str {
+        self.reading.version.as_deref().unwrap_or("-")
+    }
+
+    /// Where it is needed.
+    pub const fn needed_on(&self) -> NeededOn {
+        self.reading.needed_on
+    }
+
+    /// The bytes of its files.
+    pub fn bytes(&self) -> u64 {
+        self.files.iter().map(|file| file.size).sum()
+    }
+}
+
+/// A file's path below the shelf's folder, with the name that the mod has when enabled.
+fn enabled_path(found: &SurveyedMod, below: &InstallPath) -> Option<InstallPath> {
+    let own = found.path.below(&found.place)?;
+    let rest = below.as_str().strip_prefix(own)?;
+    InstallPath::new(&format!("{}{rest}", found.name)).ok()
+}

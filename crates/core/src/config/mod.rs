@@ -1,0 +1,764 @@
+//! The wish: `kanon.toml`, read with every mistake told at its place, and edited without losing a comment.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::ops::Range;
+
+use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
+
+use crate::base::digest::Blake3;
+use crate::base::problem::{BadFile, Parsed, Problems, settle};
+use crate::base::version::Versions;
+use crate::rulebook::NeededOn;
+use crate::rulebook::section::{Section, read_root};
+use crate::rulebook::{Role, SettingRule, memory_size, read_setting};
+
+/// The first line of every `kanon.toml`.
+pub const FORMAT: &str = "kanon/1";
+
+/// What to do with a client's mods that the canon does not have and that the server does not mind.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Extras {
+    /// Leave them; a note says they are there.
+    #[default]
+    Keep,
+    /// Ask before each alignment; until then they are risky.
+    Ask,
+    /// They block, and an alignment parks them.
+    Forbid,
+}
+
+/// What to do with merged entries that somebody edited by hand.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Edits {
+    /// They stay, and are told as something that is off.
+    #[default]
+    Ask,
+    /// They stay; a note says that they are there.
+    Keep,
+    /// The mod's own take their place.
+    Replace,
+}
+
+/// What to do about a canon that was never rehearsed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Unrehearsed {
+    /// Say so.
+    #[default]
+    Tell,
+    /// Align no server with it that is not there for rehearsals.
+    Refuse,
+}
+
+/// A value that a setting must have.
+#[derive(Debug, Clone)]
+pub struct SettingWish {
+    /// What the setting is called.
+    pub name: String,
+    /// The value; facts, other settings and places in braces are filled in.
+    pub is: String,
+    /// Whose it is; as the setting's rule says, when not said.
+    pub of: Option<Role>,
+    /// Where it is, when the rulebook does not know it.
+    pub rule: Option<SettingRule>,
+    /// Where it stands in the file.
+    pub span: Range<usize>,
+}
+
+/// What the administrator wishes for.
+#[derive(Debug, Clone, Default)]
+pub struct Wishes {
+    /// The canon's name.
+    pub name: String,
+    /// The rulebook's file, relative to the workspace.
+    pub rulebook: String,
+    /// The game version that everybody must have.
+    pub game_version: Option<String>,
+    /// The loader version that everybody must have.
+    pub loader_version: Option<String>,
+    /// The policy for a client's extra mods.
+    pub extras: Extras,
+    /// The installs it is about.
+    pub installs: Vec<InstallWish>,
+    /// Where releases of mods come from.
+    pub sources: Vec<SourceWish>,
+    /// The policy for merged entries that were edited.
+    pub edits: Edits,
+    /// The policy for canons that were never rehearsed.
+    pub unrehearsed: Unrehearsed,
+    /// What is true of this server, for settings to quote.
+    pub facts: BTreeMap<String, String>,
+    /// Values that settings must have.
+    pub settings: Vec<SettingWish>,
+    /// So many bytes of memory a server must be given at least.
+    pub memory: Option<u64>,
+    /// How long backups are kept; all of them, for ever, when not said.
+    pub backups: Keep,
+    /// How releases for players are published.
+    pub release: ReleaseWish,
+    /// The mods.
+    pub mods: Vec<ModWish>,
+}
+
+/// An install that the workspace knows by name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct InstallWish {
+    /// Its name.
+    pub name: String,
+    /// Server or client.
+    pub role: Role,
+    /// Its folder, relative to the workspace or absolute; or its address on a host.
+    pub at: String,
+    /// The fingerprint of its host's key, so that nobody need be asked about it.
+    pub host_key: Option<String>,
+    /// The file of the private key that opens its host, relative to the workspace or absolute.
+    pub key: Option<String>,
+    /// The command that stops it, with its arguments.
+    pub stop: Vec<String>,
+    /// The command that starts it, with its arguments.
+    pub start: Vec<String>,
+    /// The folder in which both are run, relative to the workspace or absolute; the workspace's own, when not said.
+    pub run_in: Option<String>,
+    /// Whether it is there to be tried: mods may be taken off it and put back.
+    pub is_rehearsal: bool,
+    /// Its log, from its own folder; what its command prints, when not said.
+    pub log: Option<String>,
+}
+
+impl InstallWish {
+    /// An install of which nothing is said but what and where it is.
+    pub fn bare(name: &str, role: Role, at: &str) -> Self {
+        Self {
+            name: name.to_owned(),
+            role,
+            at: at.to_owned(),
+            host_key: None,
+            key: None,
+            stop: Vec::new(),
+            start: Vec::new(),
+            run_in: None,
+            is_rehearsal: false,
+            log: None,
+        }
+    }
+}
+
+/// How long backups are kept.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Keep {
+    /// So many of each install, the newest.
+    pub number: Option<u32>,
+    /// So many days.
+    pub days: Option<u32>,
+    /// So many canons that were sealed before.
+    pub canons: Option<u32>,
+}
+
+/// How releases for players are published.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ReleaseWish {
+    /// The folder or bucket that they are published to; a folder is relative to the workspace or absolute.
+    pub to: Option<String>,
+    /// The address at which players find it.
+    pub address: Option<String>,
+    /// So many days its signatures are good for.
+    pub days: Option<u32>,
+    /// So many releases keep their files.
+    pub keep: Option<u32>,
+}
+
+/// A folder of downloads, or a catalogue.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct SourceWish {
+    /// Its name.
+    pub name: String,
+    /// The folder, relative to the workspace or absolute; for a catalogue its address or its file.
+    pub at: String,
+}
+
+/// One mod that is wished for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct ModWish {
+    /// Its id.
+    pub id: String,
+    /// Which releases will do; a version without a sign is just that one. Any when not said.
+    pub version: Option<String>,
+    /// Which releases an update may choose; any when not said.
+    pub accepts: Option<String>,
+    /// Whether states before a release will do.
+    pub prereleases: bool,
+    /// Where it is needed, against what the mod says itself.
+    pub needed_on: Option<NeededOn>,
+    /// The install or source whose copy counts.
+    pub from: Option<String>,
+    /// Whether somebody asked for it; otherwise another mod needs it.
+    pub asked: bool,
+    /// Its place in the load order, from one.
+    pub position: Option<u64>,
+    /// Mods that it must be loaded before.
+    pub load_before: Vec<String>,
+    /// Mods that it must be loaded after.
+    pub load_after: Vec<String>,
+    /// Where it stands in the file.
+    pub span: Range<usize>,
+}
+
+impl Default for ModWish {
+    fn default() -> Self {
+        Self {
+            id: String::new(),
+            version: None,
+            accepts: None,
+            prereleases: false,
+            needed_on: None,
+            from: None,
+            asked: true,
+            position: None,
+            load_before: Vec::new(),
+            load_after: Vec::new(),
+            span: 0..0,
+        }
+    }
+}
+
+/// Reads a `kanon.toml`; `name` is how messages call the file.
+///
+/// # Errors
+/// With every mistake that was found, each tied to its place.
+pub fn parse(name: &str, text: &str) -> Result<Parsed<Wishes>, BadFile> {
+    let problems = Problems::default();
+    let wishes = read_root(text, "kanon.toml", &problems, wishes);
+    settle(name, text, wishes, problems)
+}
+
+fn wishes(root: &Section<'_>) -> Wishes {
+    crate::rulebook::check_format(root, FORMAT);
+    let policy = root.section("policy");
+    let (installs, sources) = (root.named_sections("install"), root.named_sections("source"));
+    let places: Vec<&str> = installs.iter().chain(&sources).map(|((name, _), _)| *name).collect();
+    let wishes = Wishes {
+        name: root.owned_text("name"),
+        rulebook: root.owned_text("rulebook"),
+        game_version: root.optional_text("game-version"),
+        loader_version: root.optional_text("loader-version"),
+        extras: policy.as_ref().and_then(extras).unwrap_or_default(),
+        edits: policy.as_ref().and_then(edits).unwrap_or_default(),
+        unrehearsed: policy.as_ref().and_then(unrehearsed).unwrap_or_default(),
+        facts: root
+            .text_map("facts")
+            .into_iter()
+            .map(|((name, _), (is, _))| (name.to_owned(), is.to_owned()))
+            .collect(),
+        settings: root.sections("setting").into_iter().filter_map(setting_wish).collect(),
+        memory: memory(root),
+        installs: installs.into_iter().filter_map(|((name, _), section)| install(name, section)).collect(),
+        sources: sources.into_iter().map(|((name, _), section)| source(name, section)).collect(),
+        backups: root.section("backups").map(keep).unwrap_or_default(),
+        release: root.section("release").map(release).unwrap_or_default(),
+        mods: root.sections("mod").into_iter().map(mod_wish).collect(),
+    };
+    policy.into_iter().for_each(Section::finish);
+    check_twice(root, &wishes);
+    check_places(root, &wishes, &places);
+    wishes
+}
+
+fn extras(policy: &Section<'_>) -> Option<Extras> {
+    policy.one_of("client-extras", &[("keep", Extras::Keep), ("ask", Extras::Ask), ("forbid", Extras::Forbid)])
+}
+
+fn edits(policy: &Section<'_>) -> Option<Edits> {
+    policy.one_of("edited-entries", &[("ask", Edits::Ask), ("keep", Edits::Keep), ("replace", Edits::Replace)])
+}
+
+fn unrehearsed(policy: &Section<'_>) -> Option<Unrehearsed> {
+    policy.one_of("unrehearsed", &[("tell", Unrehearsed::Tell), ("refuse", Unrehearsed::Refuse)])
+}
+
+fn memory(root: &Section<'_>) -> Option<u64> {
+    let (text, span) = root.text("memory")?;
+    let bytes = memory_size(text);
+    if bytes.is_none() {
+        let help = "write a number and its unit, such as 4GiB";
+        root.problems().error_with_help(span, format!("`{text}` is no amount of memory"), help);
+    }
+    bytes
+}
+
+/// A value for a setting of the rulebook, by its name; or for one of the administrator's own, with its file and place.
+fn setting_wish(section: Section<'_>) -> Option<SettingWish> {
+    section.require("is");
+    let own = section.value("file").is_some();
+    let rule = if own { read_setting(&section) } else { None };
+    let wish = SettingWish {
+        name: section.owned_text("name"),
+        is: section.owned_text("is"),
+        of: section.one_of("of", &[("server", Role::Server), ("client", Role::Client)]),
+        rule,
+        span: section.span(),
+    };
+    section.finish();
+    (!own || wish.rule.is_some()).then_some(wish)
+}
+
+fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
+    let role = section.required_one_of("role", &[("server", Role::Server), ("client", Role::Client)]);
+    let (at, span) = section
+        .text("at")
+        .map_or_else(|| (section.owned_text("at"), section.span()), |(at, span)| (at.to_owned(), span));
+    if has_password(&at) {
+        let message = "a password stands here, where everybody can read it";
+        let help = "take it out of the address; Kanon asks for it, or finds it in the key ring or the environment";
+        section.problems().error_with_help(span, message.to_owned(), help);
+    }
+    let words = |key| section.texts(key).into_iter().map(|(word, _)| word.to_owned()).collect();
+    let wish = InstallWish {
+        name: name.to_owned(),
+        role: role?,
+        at,
+        host_key: section.optional_text("host-key"),
+        key: section.optional_text("key"),
+        stop: words("stop"),
+        start: words("start"),
+        run_in: section.optional_text("run-in"),
+        is_rehearsal: section.flag("rehearsal").unwrap_or(false),
+        log: section.optional_text("log"),
+    };
+    section.finish();
+    Some(wish)
+}
+
+/// Whether an address has a password in it.
+fn has_password(at: &str) -> bool {
+    let authority = at.split_once("://").and_then(|(_, rest)| rest.split('/').next());
+    authority.and_then(|authority| authority.rsplit_once('@')).is_some_and(|(user, _)| user.contains(':'))
+}
+
+/// So many days signatures may be good for: longer, and nobody notices when releases are held back.
+const RELEASE_DAYS: (u64, u64) = (1, 3_650);
+/// So many releases may keep their files.
+const RELEASES_KEPT: (u64, u64) = (1, 10_000);
+/// So many canons that were sealed before.
+const CANONS_KEPT: (u64, u64) = (1, 100_000);
+/// So many backups, or days of them.
+const BACKUPS_KEPT: (u64, u64) = (0, 1_000_000);
+
+/// A number that must lie within bounds.
+fn within(section: &Section<'_>, key: &'static str, (least, most): (u64, u64)) -> Option<u32> {
+    let number = section.number(key)?;
+    if number < least || number > most {
+        let span = section.value(key).map_or_else(|| section.span(), toml::Spanned::span);
+        let help = format!("write a number from {least} to {most}, or leave it out");
+        section.problems().error_with_help(span, format!("`{key}` can't be {number}"), help);
+        return None;
+    }
+    u32::try_from(number).ok()
+}
+
+fn keep(section: Section<'_>) -> Keep {
+    let keep = Keep {
+        number: within(&section, "keep", BACKUPS_KEPT),
+        days: within(&section, "days", BACKUPS_KEPT),
+        canons: within(&section, "canons", CANONS_KEPT),
+    };
+    section.finish();
+    keep
+}
+
+fn release(section: Section<'_>) -> ReleaseWish {
+    let wish = ReleaseWish {
+        to: section.optional_text("to"),
+        address: section.optional_text("address"),
+        days: within(&section, "days", RELEASE_DAYS),
+        keep: within(&section, "keep", RELEASES_KEPT),
+    };
+    for place in [&wish.to, &wish.address].into_iter().flatten().filter(|place| has_password(place)) {
+        let message =
+            format!("a password stands in `{}`, where everybody can read it", place.split("://").next().unwrap_or(""));
+        let help = "take it out; credentials for a bucket come from the environment";
+        section.problems().error_with_help(section.span(), message, help);
+    }
+    section.finish();
+    wish
+}
+
+fn source(name: &str, section: Section<'_>) -> SourceWish {
+    let at = section.owned_text("at");
+    section.finish();
+    SourceWish { name: name.to_owned(), at }
+}
+
+fn mod_wish(section: Section<'_>) -> ModWish {
+    let sides =
+        [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
+    let ids = |key| section.texts(key).into_iter().map(|(id, _)| id.to_owned()).collect();
+    let wish = ModWish {
+        id: section.owned_text("id"),
+        version: section.optional_text("version"),
+        accepts: section.optional_text("accepts"),
+        prereleases: section.flag("prereleases").unwrap_or(false),
+        needed_on: section.one_of("needed_on", &sides),
+        from: section.optional_text("from"),
+        asked: section.flag("asked").unwrap_or(true),
+        position: section.number("position"),
+        load_before: ids("load-before"),
+        load_after: ids("load-after"),
+        span: section.span(),
+    };
+    section.finish();
+    wish
+}
+
+fn check_twice(root: &Section<'_>, wishes: &Wishes) {
+    let mut seen = HashSet::new();
+    for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.to_lowercase())) {
+        let message = format!("`{}` is wished for twice", wish.id);
+        root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
+    }
+}
+
+fn check_places(root: &Section<'_>, wishes: &Wishes, places: &[&str]) {
+    for wish in &wishes.mods {
+        let Some(from) = wish.from.as_deref().filter(|from| !places.contains(from)) else { continue };
+        let help = match crate::base::problem::nearest(from, places.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => "name an [install.…] or a [source.…] of this file".to_owned(),
+        };
+        let message = format!("`{}` is to come from `{from}`, which is neither an install nor a source", wish.id);
+        root.problems().error_with_help(wish.span.clone(), message, help);
+    }
+}
+
+impl Wishes {
+    /// A digest of all that decides what is sealed; comments, installs and what updates may choose don't.
+    pub fn digest(&self) -> Blake3 {
+        let mut mods: Vec<_> = self.mods.iter().collect();
+        mods.sort_by_key(|wish| wish.id.to_lowercase());
+        let mut text = format!("{:?} {:?} {:?}", self.name, self.game_version, self.loader_version);
+        for ModWish { id, version, needed_on, from, .. } in &mods {
+            text.push_str(&format!("\n{id:?} {version:?} {needed_on:?} {from:?}"));
+        }
+        // What an older program did not know of changes no digest where it is not used.
+        for wish in mods.iter().filter(|wish| wish.has_order()) {
+            let order = (wish.position, &wish.load_before, &wish.load_after);
+            text.push_str(&format!("\n{:?} {order:?}", wish.id));
+        }
+        for wish in &self.settings {
+            text.push_str(&format!("\nsetting {:?} {:?} {:?}", wish.name, wish.is, wish.of));
+        }
+        if !self.facts.is_empty() || self.memory.is_some() {
+            text.push_str(&format!("\n{:?} {:?}", self.facts, self.memory));
+        }
+        Blake3::of(text.as_bytes())
+    }
+
+    /// The install of that name.
+    pub fn install(&self, name: &str) -> Option<&InstallWish> {
+        self.installs.iter().find(|install| install.name == name)
+    }
+}
+
+impl ModWish {
+    /// Whether it says anything of the load order.
+    pub fn has_order(&self) -> bool {
+        self.position.is_some() || !self.load_before.is_empty() || !self.load_after.is_empty()
+    }
+
+    /// The version, when the wish is for just one.
+    pub fn pinned(&self, versions: Versions) -> Option<&str> {
+        let text = self.version.as_deref()?;
+        match versions.of_wishes().requirement(text) {
+            Ok(requirement) => requirement.exactly().is_some().then(|| text.trim_start_matches('=').trim()),
+            // What nobody can order is just what it says.
+            Err(_) => Some(text),
+        }
+    }
+
+    /// Whether a release will do.
+    pub fn admits(&self, version: Option<&str>, versions: Versions) -> bool {
+        let admits = |wanted: &Option<String>| versions.of_wishes().accepts(wanted.as_deref(), version);
+        admits(&self.version) && admits(&self.accepts)
+    }
+}
+
+/// What is to be written into the wishes.
+#[derive(Debug, Clone, Default)]
+pub struct Edit<'a> {
+    /// Mods: known ones in place, new ones at the end.
+    pub put: &'a [ModWish],
+    /// Ids of mods to take out.
+    pub remove: &'a [String],
+    /// Where releases go and are found, to write.
+    pub release: &'a [(&'static str, String)],
+    /// The game version to write.
+    pub game_version: Option<&'a str>,
+    /// The game and loader versions to write if none are there.
+    pub versions_found: (Option<&'a str>, Option<&'a str>),
+}
+
+/// What an edit of the wishes changed.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Edited {
+    /// The new text.
+    pub text: String,
+    /// Ids that were not wished for before.
+    pub added: Vec<String>,
+    /// Ids whose wish was changed, with the old and the new version.
+    pub changed: Vec<(String, String, String)>,
+}
+
+/// Why an edit could not be made.
+#[derive(Debug, thiserror::Error)]
+#[error("kanon.toml can't be edited: {0}")]
+pub struct EditError(String);
+
+/// Edits the wishes. Everything that is not meant keeps its bytes.
+///
+/// # Errors
+/// When the text is no TOML, or its `mod` is no list of tables.
+pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
+    let (mark, plain) = match text.strip_prefix('\u{feff}') {
+        Some(plain) => ("\u{feff}", plain),
+        None => ("", text),
+    };
+    let mut document: DocumentMut =
+        plain.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
+    let mut edited = Edited::default();
+    for (key, found) in [("game-version", edit.versions_found.0), ("loader-version", edit.versions_found.1)] {
+        if let Some(found) = found.filter(|_| !document.contains_key(key)) {
+            document.insert(key, value(found));
+        }
+    }
+    if let Some(game) = edit.game_version {
+        set_text(document.as_table_mut(), "game-version", game);
+    }
+    if !edit.release.is_empty() {
+        let table = document.entry("release").or_insert_with(|| Item::Table(Table::new()));
+        let table = table
+            .as_table_mut()
+            .ok_or_else(|| EditError("`release` must be written as a [release] table".to_owned()))?;
+        edit.release.iter().for_each(|(key, text)| set_text(table, key, text));
+    }
+    let mut tail = String::new();
+    if !edit.put.is_empty() || document.contains_key("mod") {
+        let tables = document.entry("mod").or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
+        let tables = tables
+            .as_array_of_tables_mut()
+            .ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
+        put(tables, edit.put, &mut edited);
+        tail = remove(tables, edit.remove);
+    }
+    let written = document.to_string() + &tail;
+    edited.text = mark.to_owned() + &with_line_ends_of(text, written);
+    Ok(edited)
+}
+
+fn folded_id(table: &Table) -> Option<String> {
+    table.get("id").and_then(Item::as_str).map(str::to_lowercase)
+}
+
+fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
+    let known: HashMap<String, usize> =
+        tables.iter().enumerate().filter_map(|(index, table)| Some((folded_id(table)?, index))).collect();
+    for wish in wishes {
+        match known.get(&wish.id.to_lowercase()).and_then(|index| tables.get_mut(*index)) {
+            Some(table) => update(table, wish, edited),
+            None => {
+                let mut table = Table::new();
+                table.insert("id", value(&wish.id));
+                update(&mut table, wish, &mut Edited::default());
+                table.decor_mut().set_prefix("\n");
+                tables.push(table);
+                edited.added.push(wish.id.clone());
+            }
+        }
+    }
+}
+
+/// Takes tables out, with the comment right above each. A comment with a blank line after it is about more than one
+/// mod: it goes to the next table, or is returned when there is none.
+fn remove(tables: &mut ArrayOfTables, ids: &[String]) -> String {
+    let gone = |table: &Table| folded_id(table).is_some_and(|id| ids.iter().any(|other| other.to_lowercase() == id));
+    let mut carried = String::new();
+    let mut index = 0;
+    while let Some(table) = tables.get_mut(index) {
+        let prefix = table.decor().prefix().and_then(|prefix| prefix.as_str()).unwrap_or_default().to_owned();
+        if gone(table) {
+            let shared = prefix.rfind("\n\n").map_or("", |end| &prefix[..end]);
+            if shared.contains('#') {
+                carried.push_str(shared);
+                carried.push('\n');
+            }
+            tables.remove(index);
+        } else {
+            if !carried.is_empty() {
+                table.decor_mut().set_prefix(std::mem::take(&mut carried) + &prefix);
+            }
+            index += 1;
+        }
+    }
+    carried
+}
+
+fn update(table: &mut Table, wish: &ModWish, edited: &mut Edited) {
+    let old = table.get("version").and_then(Item::as_str).unwrap_or("any").to_owned();
+    let new = wish.version.clone().unwrap_or_else(|| "any".to_owned());
+    for (key, wanted) in [("version", &wish.version), ("from", &wish.from), ("accepts", &wish.accepts)] {
+        match wanted {
+            Some(wanted) => set_text(table, key, wanted),
+            None => drop(table.remove(key)),
+        }
+    }
+    // Where a mod is needed is the administrator's word, once it is there.
+    if let Some(side) = wish.needed_on.filter(|_| !table.contains_key("needed_on")) {
+        set_text(table, "needed_on", side.as_str());
+    }
+    set_flag(table, "prereleases", wish.prereleases, false);
+    set_flag(table, "asked", wish.asked, true);
+    if old != new {
+        edited.changed.push((wish.id.clone(), old, new));
+    }
+}
+
+/// Puts a text in place of another, keeping the spaces and the comment around it.
+fn set_text(table: &mut Table, key: &str, text: &str) {
+    match table.get_mut(key).and_then(Item::as_value_mut) {
+        Some(old) if old.as_str() == Some(text) => {}
+        Some(old) => {
+            let decor = old.decor().clone();
+            *old = text.into();
+            *old.decor_mut() = decor;
+        }
+        None => {
+            table.insert(key, value(text));
+        }
+    }
+}
+
+/// A flag that says what is usual is left out.
+fn set_flag(table: &mut Table, key: &str, flag: bool, usual: bool) {
+    if flag == usual {
+        // One that says so already stays.
+        if table.get(key).and_then(Item::as_bool) == Some(!usual) {
+            table.remove(key);
+        }
+    } else if table.get(key).and_then(Item::as_bool) != Some(flag) {
+        table.insert(key, value(flag));
+    }
+}
+
+/// The editor writes line feeds; a file from Windows keeps its line ends.
+fn with_line_ends_of(original: &str, edited: String) -> String {
+    if original.contains("\r\n") { edited.replace("\r\n", "\n").replace('\n', "\r\n") } else { edited }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::base::problem::place;
+    use rstest::rstest;
+
+    const SMALL: &str = "# ours\nformat = \"kanon/1\"\nname = \"Longnight Station\"\nrulebook = \"p.rulebook.toml\"\n\n[policy]\nclient-extras = \"ask\"\n\n\
+        [install.station]\nrole = \"server\"\nat = \"server\"\n\n[[mod]] # the heart\nid = \"tide\"\nversion = \"1.0\" # not 1.1!\n";
+
+    fn wish(id: &str, version: &str) -> ModWish {
+        ModWish { id: id.to_owned(), version: Some(version.to_owned()), ..ModWish::default() }
+    }
+
+    #[test]
+    fn reads() {
+        let wishes = parse("kanon.toml", SMALL).expect("wishes").value;
+        assert_eq!(wishes.install("station").map(|install| install.role), Some(Role::Server));
+        assert_eq!((wishes.extras, wishes.mods.len()), (Extras::Ask, 1));
+    }
+
+    #[rstest]
+    #[case("role = \"server\"", "role = \"sever\"", "line 10, column 8", "did you mean `server`?")]
+    #[case("client-extras", "client-extra", "line 7, column 1", "did you mean `client-extras`?")]
+    #[case("version = \"1.0\"", "from = \"staton\"", "line 13, column 1", "did you mean `station`?")]
+    #[case("[[mod]]", "[[mod]]\nid = \"Tide\"\n[[mod]]", "line 15, column 1", "keep one of the two")]
+    #[case("kanon/1", "kanon/2", "line 2, column 10", "")]
+    #[case("at = \"server\"", "at = 3", "line 11, column 6", "")]
+    fn a_mistake_is_told_with_its_place(
+        #[case] right: &str,
+        #[case] wrong: &str,
+        #[case] at: &str,
+        #[case] help: &str,
+    ) {
+        let text = SMALL.replacen(right, wrong, 1);
+        let bad = parse("kanon.toml", &text).expect_err("a mistake");
+        let told: Vec<_> =
+            bad.problems.iter().map(|p| (place(&text, p.span.start), p.help.clone().unwrap_or_default())).collect();
+        assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{told:#?}");
+    }
+
+    fn adopt(text: &str, put: &[ModWish], versions_found: (Option<&str>, Option<&str>)) -> Result<Edited, EditError> {
+        edit(text, &Edit { put, versions_found, ..Edit::default() })
+    }
+
+    #[test]
+    fn an_edit_keeps_comments_order_and_line_ends() {
+        let edited = adopt(SMALL, &[wish("Tide", "1.1"), wish("fog", "3")], (Some("1.4"), None)).expect("edited");
+        assert_eq!(edited.added, ["fog"]);
+        assert_eq!(edited.changed, [("Tide".to_owned(), "1.0".to_owned(), "1.1".to_owned())]);
+        let expected = SMALL
+            .replace("\"1.0\"", "\"1.1\"")
+            .replace("p.rulebook.toml\"\n", "p.rulebook.toml\"\ngame-version = \"1.4\"\n")
+            + "\n[[mod]]\nid = \"fog\"\nversion = \"3\"\n";
+        assert_eq!(edited.text, expected);
+        let windows = adopt(&SMALL.replace('\n', "\r\n"), &[wish("fog", "3")], (None, None)).expect("edited").text;
+        assert_eq!(windows.matches('\n').count(), windows.matches("\r\n").count());
+        let marked = format!("\u{feff}{SMALL}");
+        assert!(adopt(&marked, &[wish("fog", "3")], (None, None)).expect("edited").text.starts_with("\u{feff}# ours"));
+        assert_eq!(adopt(SMALL, &[wish("tide", "1.0")], (None, None)).expect("edited").text, SMALL);
+    }
+
+    #[test]
+    fn what_is_taken_out_takes_its_own_comment_with_it_and_no_other() {
+        let text =
+            format!("{SMALL}\n# for everybody\n\n# loud\n[[mod]]\nid = \"fog\"\n\n# quiet\n[[mod]]\nid = \"horn\"\n");
+        let without = |ids: &[&str]| {
+            let ids: Vec<String> = ids.iter().map(|id| (*id).to_owned()).collect();
+            edit(&text, &Edit { remove: &ids, ..Edit::default() }).expect("edited").text
+        };
+        assert_eq!(without(&["FOG"]), text.replace("\n# loud\n[[mod]]\nid = \"fog\"\n", ""));
+        assert_eq!(without(&["horn"]), text.replace("\n# quiet\n[[mod]]\nid = \"horn\"\n", ""));
+        assert!(without(&["fog", "horn"]).ends_with("# for everybody\n"), "{}", without(&["fog", "horn"]));
+        assert_eq!(without(&["gone"]), text);
+    }
+
+    #[test]
+    fn what_an_update_may_choose_is_written_and_taken_out() {
+        let choosy = ModWish {
+            accepts: Some("^1".to_owned()),
+            prereleases: true,
+            asked: false,
+            version: Some("1.0".to_owned()),
+            ..wish("tide", "")
+        };
+        let put = [choosy.clone()];
+        let edited =
+            edit(SMALL, &Edit { put: &put, game_version: Some("1.5"), ..Edit::default() }).expect("edited").text;
+        assert!(edited.contains("version = \"1.0\" # not 1.1!\naccepts = \"^1\"\nprereleases = true\nasked = false\n"));
+        let read = parse("kanon.toml", &edited).expect("wishes").value;
+        assert_eq!(ModWish { span: 0..0, ..read.mods[0].clone() }, choosy);
+        assert_eq!(read.game_version.as_deref(), Some("1.5"));
+        let plain = [wish("tide", "1.0")];
+        let again = edit(&edited, &Edit { put: &plain, ..Edit::default() }).expect("edited").text;
+        assert_eq!(again.replace("game-version = \"1.5\"\n", ""), SMALL);
+    }
+
+    #[rstest]
+    #[case("1.0", Some("1.0"))]
+    #[case("=1.0", Some("1.0"))]
+    #[case(">=1.0", None)]
+    #[case("blue", Some("blue"))]
+    fn a_wish_for_just_one_release_is_known(#[case] version: &str, #[case] pinned: Option<&str>) {
+        assert_eq!(wish("tide", version).pinned(Versions::default()), pinned);
+    }
+
+    #[test]
+    fn what_can_not_be_edited_is_refused() {
+        assert!(adopt("mod = 3", &[wish("fog", "3")], (None, None)).is_err());
+        assert!(adopt("= 3", &[], (None, None)).is_err());
+    }
+}

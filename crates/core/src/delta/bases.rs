@@ -1,0 +1,49 @@
+//! Base archives: whether every overlay of the canon is laid in, and what this side must not have is left out.
+
+use super::{Measure, align};
+use crate::base::finding::{Code, Finding};
+use crate::survey::{LaidOverlay, Survey, SurveyedBase};
+
+/// Findings about base archives.
+pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let in_canon = |laid: &&LaidOverlay| {
+        measure.canon.mods.iter().any(|sealed| {
+            sealed.reading.id.eq_ignore_ascii_case(&laid.id) && sealed.needed_on().includes(survey.install.role)
+        })
+    };
+    let mut findings = Vec::new();
+    for base in &survey.bases {
+        findings.extend(base.overlays.iter().filter(in_canon).filter_map(|laid| not_laid(survey, base, laid)));
+        findings.extend(not_stripped(survey, base));
+    }
+    findings
+}
+
+fn not_laid(survey: &Survey, base: &SurveyedBase, laid: &LaidOverlay) -> Option<Finding> {
+    (laid.laid < laid.members).then(|| {
+        Finding::new(Code::ContentDiffers, align(survey))
+            .about(&laid.id)
+            .at(base.path.as_str())
+            .expected(format!("its {} members laid in", laid.members))
+            .found(format!(
+                "{} laid in, {} missing, {} with other bytes",
+                laid.laid,
+                laid.missing.len(),
+                laid.other.len()
+            ))
+    })
+}
+
+fn not_stripped(survey: &Survey, base: &SurveyedBase) -> Option<Finding> {
+    let first = base.not_stripped.first()?;
+    let others = match base.not_stripped.len() {
+        1 => String::new(),
+        n => format!(" and {} more", n - 1),
+    };
+    Some(
+        Finding::new(Code::ContentDiffers, align(survey))
+            .at(base.path.as_str())
+            .expected(format!("nothing that a {} must not have", survey.install.role))
+            .found(format!("{first}{others}")),
+    )
+}

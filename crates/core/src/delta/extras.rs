@@ -1,0 +1,148 @@
+//! What is on an install beside the canon: players have their maps and helpers, and leftovers that break a join.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Measure, align};
+use crate::base::finding::{Code, Finding, Severity};
+use crate::canon::SealedMod;
+use crate::config::Extras;
+use crate::resolve::fit::{FitSet, fit};
+use crate::rulebook::NeededOn;
+use crate::rulebook::Role;
+use crate::survey::{StandsFor, Survey, SurveyedMod};
+
+/// Findings about what the canon does not have.
+pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+    let off = switched_off(survey);
+    let mut findings: Vec<Finding> = survey
+        .mods
+        .iter()
+        .filter(|found| found.enabled && !found.is_id_alone())
+        .filter(|found| found.reading.made_for.is_some() || !canon.contains(&found.folded_id()))
+        .map(|found| match off.get(&found.folded_id()) {
+            Some(file) => Finding::new(Code::ModExtra, "nothing; the game does not load it")
+                .about(&found.reading.id)
+                .at(found.path.as_str())
+                .expected("not there")
+                .found(format!("{}, switched off in {file}", found.version_or_dash()))
+                .severity(Severity::Note),
+            None => extra(measure, survey, found),
+        })
+        .collect();
+    findings.extend(unreadable(measure, survey));
+    findings.extend(case_twins(survey));
+    findings
+}
+
+/// Mods that are there and that a list switches off, by folded id, each with the list's file: the game does not load them.
+pub fn switched_off(survey: &Survey) -> BTreeMap<String, String> {
+    let entries = || survey.lists.iter().flat_map(|list| list.entries.iter().map(move |entry| (list, entry)));
+    let on: BTreeSet<String> =
+        entries().filter(|(_, entry)| entry.on).map(|(_, entry)| entry.id.to_lowercase()).collect();
+    let off = entries().filter(|(_, entry)| !entry.on && entry.stands_for == StandsFor::Mod);
+    let off = off.map(|(list, entry)| (entry.id.to_lowercase(), list.file.to_string()));
+    off.filter(|(id, _)| !on.contains(id)).collect()
+}
+
+/// Whether a mod was made for another version of the game or the loader than the canon's: a leftover of an update.
+pub fn is_left_over(measure: Measure<'_>, found: &SurveyedMod) -> bool {
+    let canon = measure.canon;
+    let alone = FitSet {
+        mods: vec![&found.reading],
+        role: None,
+        game_version: canon.game_version.as_deref(),
+        loader_version: canon.loader_version.as_deref(),
+    };
+    let of_platform = |code| matches!(code, Code::GameDiffers | Code::LoaderDiffers);
+    fit(&alone, measure.rulebook.versions).iter().any(|misfit| of_platform(misfit.finding.code))
+}
+
+/// Whether a mod that the canon does not have may stay on an install: an alignment leaves it where it is.
+pub fn may_stay(measure: Measure<'_>, role: Role, found: &SurveyedMod) -> bool {
+    extra_severity(role, found, measure.extras) != Severity::Blocking && !is_left_over(measure, found)
+}
+
+/// How bad an enabled mod is that the canon does not have.
+pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severity {
+    match (role, found.reading.needed_on) {
+        _ if found.reading.made_for.is_some() => Severity::Blocking,
+        (_, NeededOn::Both) => Severity::Blocking,
+        (Role::Server, _) => Severity::Risky,
+        (Role::Client, _) => match extras {
+            Extras::Keep => Severity::Note,
+            Extras::Ask => Severity::Risky,
+            Extras::Forbid => Severity::Blocking,
+        },
+    }
+}
+
+fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding {
+    let role = survey.install.role;
+    let left_over = is_left_over(measure, found);
+    let severity = if left_over { Severity::Blocking } else { extra_severity(role, found, measure.extras) };
+    let what = match (&found.reading.made_for, found.reading.needed_on) {
+        (Some(loader), _) => format!("{}, made for the loader {loader}", found.version_or_dash()),
+        _ if left_over => {
+            format!("{}, made for another version of the game or its loader", found.version_or_dash())
+        }
+        (None, NeededOn::Both) => format!("{}, needed on both sides", found.version_or_dash()),
+        (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
+        (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),
+    };
+    let remedy = match (severity, measure.extras, role) {
+        (Severity::Blocking, _, _) => align(survey),
+        (Severity::Note, _, _) => "nothing; the server does not mind it".to_owned(),
+        (_, Extras::Ask, Role::Client) => format!("{} --park-extras, or leave it if you know it", align(survey)),
+        _ => "add it to kanon.toml and seal, or take it off".to_owned(),
+    };
+    Finding::new(Code::ModExtra, remedy)
+        .about(&found.reading.id)
+        .at(found.path.as_str())
+        .expected("not there")
+        .found(what)
+        .severity(severity)
+}
+
+/// What could not be read, unless it stands where a mod of the canon belongs: then that mod's finding tells it.
+fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let role = survey.install.role;
+    let expected: BTreeSet<String> = measure
+        .canon
+        .mods
+        .iter()
+        .filter(|sealed| sealed.needed_on().includes(role))
+        .flat_map(|sealed| {
+            let places = measure.rulebook.shelf(&sealed.shelf).into_iter().flat_map(|shelf| survey.places(shelf));
+            places.filter_map(|place| place.join(&sealed.name).ok()).map(String::from).collect::<Vec<_>>()
+        })
+        .collect();
+    survey
+        .unreadable
+        .iter()
+        .filter(|broken| !expected.contains(&broken.path))
+        .map(|broken| {
+            let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
+            let remedy =
+                if broken.is_file { align(survey) } else { "see why, and mend or remove it by hand".to_owned() };
+            Finding::new(code, remedy).at(&broken.path).expected("a mod that can be read").found(&broken.why)
+        })
+        .collect()
+}
+
+/// Names that are two here and one on a system that ignores letter case.
+fn case_twins(survey: &Survey) -> Vec<Finding> {
+    let mut seen: BTreeMap<String, &SurveyedMod> = BTreeMap::new();
+    let mut findings = Vec::new();
+    for found in survey.mods.iter().filter(|found| !found.is_id_alone()) {
+        if let Some(first) = seen.insert(found.path.folded(), found) {
+            let finding = Finding::new(Code::WrongName, "rename or remove one of the two")
+                .about(&found.reading.id)
+                .at(found.path.as_str())
+                .expected("names that differ in more than letter case")
+                .found(format!("{} beside {}", found.path, first.path));
+            findings.push(finding.severity(Severity::Risky));
+        }
+    }
+    findings
+}

@@ -1,0 +1,255 @@
+//! Signing keys and signatures: what the server's key folder is to hold, and whether it accepts every payload.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::{Measure, align, may_stay};
+use crate::base::digest::Blake3;
+use crate::base::finding::{Code, Finding, Severity};
+use crate::base::path::InstallPath;
+use crate::canon::{SealedKey, SealedMod};
+use crate::rulebook::NeededOn;
+use crate::rulebook::{KeyScheme, Role};
+use crate::survey::{Survey, SurveyedKey, SurveyedMod, SurveyedSignature, Verdict};
+
+/// The key folder of an install against the canon.
+#[derive(Debug, Clone, Default)]
+pub struct Ring<'a> {
+    /// Keys that are not there, and where each belongs.
+    pub missing: Vec<(&'a SealedKey, InstallPath)>,
+    /// Keys that are another one under their name, and the one that is there.
+    pub changed: Vec<(&'a SealedKey, &'a SurveyedKey)>,
+    /// Keys that belong to no mod any more.
+    pub left_over: Vec<&'a SurveyedKey>,
+    /// What is in the folder and is no key.
+    pub no_key: Vec<&'a SurveyedKey>,
+}
+
+/// Whether the server must accept a key for these mods, or a client have it where it has a key folder.
+fn is_for(role: Role, measure: Measure<'_>, key: &SealedKey) -> bool {
+    let of_key = |sealed: &&SealedMod| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&sealed.reading.id));
+    let needs = |sealed: &SealedMod| {
+        role == Role::Server || sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional
+    };
+    measure.canon.mods.iter().filter(of_key).any(needs)
+}
+
+/// Holds the key folder of an install against the canon.
+pub fn ring<'a>(measure: Measure<'a>, survey: &'a Survey) -> Ring<'a> {
+    let role = survey.install.role;
+    let mut ring = Ring::default();
+    let Some(rule) = &measure.rulebook.keyring else { return ring };
+    for place in rule.places.of(role) {
+        let there: Vec<&SurveyedKey> = survey
+            .keys
+            .iter()
+            .filter(|key| key.of_mod.is_none() && !key.own && key.path.parent().as_ref() == Some(place))
+            .collect();
+        let mut accounted: BTreeSet<&InstallPath> = BTreeSet::new();
+        let mut taken: BTreeSet<String> = BTreeSet::new();
+        for sealed in measure.canon.keys.iter().filter(|key| is_for(role, measure, key)) {
+            let Some(path) = own_path(place, sealed, &taken) else { continue };
+            taken.insert(path.folded());
+            let of_name = there.iter().find(|key| key.path.folded() == path.folded());
+            let of_bytes = there.iter().find(|key| key.blake3 == sealed.blake3);
+            match (of_name.filter(|key| key.blake3 == sealed.blake3).or(of_bytes), of_name) {
+                (Some(right), _) => drop(accounted.insert(&right.path)),
+                (None, Some(other)) => {
+                    accounted.insert(&other.path);
+                    ring.changed.push((sealed, other));
+                }
+                (None, None) => ring.missing.push((sealed, path)),
+            }
+        }
+        let kept = kept(measure, survey);
+        let others = there.into_iter().filter(|key| !accounted.contains(&key.path));
+        for key in others.filter(|key| !kept.contains(&key.blake3)) {
+            if key.problem.is_some() { ring.no_key.push(key) } else { ring.left_over.push(key) }
+        }
+    }
+    ring
+}
+
+/// Where a key belongs: of two keys with one name, the second gets its digest into its name.
+fn own_path(place: &InstallPath, sealed: &SealedKey, taken: &BTreeSet<String>) -> Option<InstallPath> {
+    let path = place.join(sealed.file_name()).ok()?;
+    if !taken.contains(&path.folded()) {
+        return Some(path);
+    }
+    let name = sealed.file_name();
+    let (stem, end) = name.rsplit_once('.').map_or((name, String::new()), |(stem, end)| (stem, format!(".{end}")));
+    place.join(&format!("{stem}-{}{end}", sealed.blake3.short())).ok()
+}
+
+/// The keys of mods that the canon does not have and that stay all the same.
+fn kept(measure: Measure<'_>, survey: &Survey) -> BTreeSet<Blake3> {
+    let in_canon =
+        |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
+    let stays =
+        |found: &&SurveyedMod| found.enabled && !in_canon(found) && may_stay(measure, survey.install.role, found);
+    survey.mods.iter().filter(stays).flat_map(|found| survey.keys_of(found)).map(|key| key.blake3).collect()
+}
+
+/// Findings about keys and signatures.
+pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let ring = ring(measure, survey);
+    let mut findings = Vec::new();
+    let of = |key: &SealedKey| key.mods.join(", ");
+    for (key, path) in &ring.missing {
+        let finding = Finding::new(Code::KeyMissing, align(survey)).at(path.as_str());
+        let finding = key.mods.first().into_iter().fold(finding, Finding::about);
+        findings.push(finding.expected(format!("the key {} of {}", key.name, of(key))).found("nothing"));
+    }
+    for (key, there) in &ring.changed {
+        let finding = Finding::new(Code::KeyChanged, align(survey)).at(there.path.as_str());
+        let finding = key.mods.first().into_iter().fold(finding, Finding::about);
+        let found = match &there.problem {
+            Some(problem) => format!("no key ({problem})"),
+            None => format!("another key under that name ({})", there.blake3.short()),
+        };
+        let expected = format!("the key {} of {} ({})", key.name, of(key), key.blake3.short());
+        findings.push(finding.expected(expected).found(found));
+    }
+    for key in &ring.left_over {
+        let finding = Finding::new(Code::KeyLeftOver, align(survey)).at(key.path.as_str());
+        findings.push(finding.expected("a key of a mod of the canon").found(format!("the key {}", key.name)));
+    }
+    for key in &ring.no_key {
+        let remedy = "look what it is, and take it out of the key folder by hand; it is left as it is";
+        let finding = Finding::new(Code::Unreadable, remedy).at(key.path.as_str()).severity(Severity::Risky);
+        findings.push(finding.expected("a public key").found(key.problem.clone().unwrap_or_default()));
+    }
+    findings.extend(signatures(measure, survey, &ring));
+    findings
+}
+
+fn signatures(measure: Measure<'_>, survey: &Survey, ring: &Ring<'_>) -> Vec<Finding> {
+    let accepted = accepted(measure, survey, ring);
+    let mut findings = Vec::new();
+    for found in survey.mods.iter().filter(|found| found.enabled) {
+        let Some(signed) = measure.rulebook.shelf(&found.shelf).and_then(|shelf| shelf.signed.as_ref()) else {
+            continue;
+        };
+        let sealed = measure.canon.mods.iter().find(|sealed| sealed.folded_id() == found.folded_id());
+        // What the canon does not have is told as such, and of what this side does not need nobody reads a signature.
+        let Some(sealed) = sealed.filter(|sealed| {
+            sealed.needed_on().includes(survey.install.role) || sealed.needed_on() == NeededOn::Optional
+        }) else {
+            continue;
+        };
+        let judge = |signature: &SurveyedSignature| {
+            signature_of(survey, (found, sealed), signature, (signed.scheme, &accepted))
+        };
+        findings.extend(found.signatures.iter().filter_map(judge));
+    }
+    findings
+}
+
+/// What a side accepts: the keys of its folder, once the canon's are in it; where there is none, the canon's.
+struct Accepted {
+    digests: BTreeSet<Blake3>,
+    names: BTreeSet<String>,
+}
+
+fn accepted(measure: Measure<'_>, survey: &Survey, ring: &Ring<'_>) -> Accepted {
+    let gone = |key: &SurveyedKey| {
+        ring.left_over.iter().any(|other| other.path == key.path)
+            || ring.changed.iter().any(|(_, other)| other.path == key.path)
+    };
+    let in_ring = survey.keys.iter().filter(|key| key.of_mod.is_none() && !gone(key));
+    let of_canon = measure.canon.keys.iter().map(|key| (key.blake3, key.name.to_lowercase()));
+    let all: Vec<(Blake3, String)> = in_ring.map(|key| (key.blake3, key.name.to_lowercase())).chain(of_canon).collect();
+    Accepted {
+        digests: all.iter().map(|(digest, _)| *digest).collect(),
+        names: all.into_iter().map(|(_, name)| name).collect(),
+    }
+}
+
+fn signature_of(
+    survey: &Survey,
+    (found, sealed): (&SurveyedMod, &SealedMod),
+    signature: &SurveyedSignature,
+    (scheme, accepted): (KeyScheme, &Accepted),
+) -> Option<Finding> {
+    let is_sealed = found.digest == sealed.digest;
+    // The canon's own bytes can't be mended by bringing them here once more.
+    let remedy = match is_sealed {
+        true => "ask its makers for a release that is signed rightly, and seal that".to_owned(),
+        false => align(survey),
+    };
+    let finding = |code| Finding::new(code, remedy.clone()).about(&found.reading.id).at(signature.payload.as_str());
+    let Some(file) = &signature.signature else {
+        return Some(finding(Code::SignatureMissing).expected("a signature beside it").found("none"));
+    };
+    let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned());
+    if scheme == KeyScheme::ByName {
+        let is_known = signature.key.as_ref().is_none_or(|key| accepted.names.contains(&key.to_lowercase()));
+        return (!is_known).then(|| {
+            finding(Code::SignatureUnknownKey).expected("a key that the server holds").found(format!("signed by {key}"))
+        });
+    }
+    match signature.verdict? {
+        Verdict::Good => {
+            let is_known = signature.made_with.is_none_or(|with| accepted.digests.contains(&with));
+            (!is_known).then(|| {
+                let said = format!("signed with another key {key}, which only the mod has");
+                finding(Code::SignatureUnknownKey).expected("a key that the server holds").found(said)
+            })
+        }
+        Verdict::UnknownKey => Some(
+            finding(Code::SignatureUnknownKey)
+                .expected("a key that the server holds")
+                .found(format!("signed by {key}")),
+        ),
+        Verdict::NoSignature => {
+            let why = signature.problem.clone().unwrap_or_else(|| "it is no signature".to_owned());
+            Some(finding(Code::SignatureBad).at(file.as_str()).expected("a signature").found(why))
+        }
+        Verdict::Bad => {
+            let why = why_bad((found, sealed), signature, file);
+            Some(finding(Code::SignatureBad).expected(format!("signed by {key}")).found(why))
+        }
+    }
+}
+
+/// Which of the two is the wrong one: the payload, or its signature.
+fn why_bad((found, sealed): (&SurveyedMod, &SealedMod), signature: &SurveyedSignature, file: &InstallPath) -> String {
+    let digest = |path: &InstallPath| found.files.iter().find(|own| own.path == *path).map(|own| own.blake3);
+    let wanted = |path: &InstallPath| {
+        let below = path.below(&found.place)?;
+        sealed.files.iter().find(|own| own.path.as_str() == below).map(|own| own.blake3)
+    };
+    let is_as_sealed = |path: &InstallPath| Some(digest(path)? == wanted(path)?);
+    match (is_as_sealed(&signature.payload), is_as_sealed(file), signature.made_over) {
+        (Some(true), Some(false), _) => {
+            "an outdated signature: the payload is the canon's, the signature is not".to_owned()
+        }
+        (Some(false), Some(true), _) => {
+            "an altered payload: the signature is the canon's, the payload is not".to_owned()
+        }
+        (_, _, Some(_)) => "an outdated signature: it was made over other bytes, of another release".to_owned(),
+        (Some(true), Some(true), None) => {
+            "a signature that was never made over these bytes, in the canon too".to_owned()
+        }
+        _ => "a signature that was made over other bytes".to_owned(),
+    }
+}
+
+/// The keys of an install by the mods that they sign, for whoever wants to see them all.
+pub fn signers(survey: &Survey) -> BTreeMap<Blake3, BTreeSet<&str>> {
+    let mut signers: BTreeMap<Blake3, BTreeSet<&str>> = BTreeMap::new();
+    for key in survey.keys.iter() {
+        let by_name = |signature: &SurveyedSignature| {
+            signature.verdict.is_none()
+                && signature.key.as_deref().is_some_and(|name| name.eq_ignore_ascii_case(&key.name))
+        };
+        let signed = survey.mods.iter().filter(|found| {
+            found.signatures.iter().any(|signature| signature.made_with == Some(key.blake3) || by_name(signature))
+        });
+        signers.entry(key.blake3).or_default().extend(signed.map(|found| found.reading.id.as_str()));
+    }
+    signers
+}
+
+#[cfg(test)]
+#[path = "../tests/check_keys.rs"]
+mod tests;

@@ -1,0 +1,167 @@
+//! Holds an install against the canon: every difference becomes a finding, every cause is told once.
+
+mod bases;
+mod extras;
+mod keys;
+mod lists;
+mod merged;
+mod mods;
+mod settings;
+pub mod worlds;
+
+use std::collections::BTreeSet;
+
+use crate::base::finding::{Code, Finding, Severity};
+use crate::base::path::InstallPath;
+use crate::canon::Canon;
+use crate::config::{Edits, Extras};
+use crate::resolve::fit::{FitSet, fit};
+use crate::rulebook::Rulebook;
+use crate::survey::Survey;
+use crate::text::EditError;
+
+pub use extras::{extra_severity, is_left_over, may_stay, switched_off};
+pub use keys::{Ring, ring, signers};
+pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
+pub use merged::{
+    EntryState, EntryStates, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries,
+    there,
+};
+pub use mods::changed_entries;
+pub use settings::{SettingWanted, memory_floor, wanted_settings};
+
+/// What in a text file can't be changed, and is left as it is.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LeftAlone {
+    /// The file.
+    pub file: InstallPath,
+    /// The list, the setting, the entry of a mod; or [`MEMORY`].
+    pub part: String,
+    /// Why.
+    pub why: EditError,
+}
+
+/// What the amount of memory in a launch line is called.
+pub const MEMORY: &str = "memory";
+
+/// What an install is held against, and how strictly.
+#[derive(Debug, Clone, Copy)]
+pub struct Measure<'a> {
+    /// The agreed set.
+    pub canon: &'a Canon,
+    /// How the game arranges its mods.
+    pub rulebook: &'a Rulebook,
+    /// What to do with a client's own mods.
+    pub extras: Extras,
+    /// What to do with merged entries that somebody edited by hand.
+    pub edits: Edits,
+    /// What in text files an alignment can't change, as far as that was tried.
+    pub left: &'a [LeftAlone],
+}
+
+impl Measure<'_> {
+    /// A finding about a part of a text file; what can't be changed there is to be changed by hand.
+    fn of_part(&self, file: &InstallPath, part: &str, finding: Finding) -> Finding {
+        match self.left.iter().find(|left| left.file == *file && left.part == part) {
+            Some(left) if finding.remedy.starts_with("kanon align") => {
+                Finding { remedy: format!("change it by hand; kanon leaves it as it is: {}", left.why), ..finding }
+            }
+            _ => finding,
+        }
+    }
+}
+
+/// Everything in which a survey is off the canon, worst first.
+pub fn hold(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let mut findings = platforms(measure, survey);
+    findings.extend(mods::judge(measure, survey));
+    findings.extend(extras::judge(measure, survey));
+    findings.extend(bases::judge(measure, survey));
+    findings.extend(lists::judge(measure, survey));
+    findings.extend(keys::judge(measure, survey));
+    findings.extend(settings::judge(measure, survey));
+    findings.extend(merged::judge(measure, survey));
+    findings.extend(worlds::judge(measure, survey));
+    let causes = findings.clone();
+    findings.extend(unexplained_misfits(measure, survey, &causes));
+    findings.sort_by(|a, b| (a.severity, &a.mod_id, a.code).cmp(&(b.severity, &b.mod_id, b.code)));
+    findings
+}
+
+/// The command that mends an install.
+fn align(survey: &Survey) -> String {
+    format!("kanon align {}", survey.install.name)
+}
+
+fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let loader = measure.rulebook.loader.as_ref();
+    let loader_name = loader.map_or("the loader", |loader| loader.name.as_str());
+    let pairs = [
+        (
+            Code::GameDiffers,
+            measure.rulebook.game.as_str(),
+            &measure.canon.game_version,
+            &survey.install.game_version,
+            !measure.rulebook.base.version.is_empty(),
+        ),
+        (
+            Code::LoaderDiffers,
+            loader_name,
+            &measure.canon.loader_version,
+            &survey.install.loader_version,
+            loader.is_some_and(|l| !l.version.is_empty()),
+        ),
+    ];
+    let mut findings = Vec::new();
+    for (code, name, expected, found, can_be_read) in pairs {
+        let Some(expected) = expected else { continue };
+        let finding = match found {
+            Some(found) if measure.rulebook.versions.same(expected, found) => continue,
+            Some(found) => Finding::new(code, format!("install {name} {expected} there")).found(found),
+            None if !can_be_read => continue,
+            None => Finding::new(
+                code,
+                format!("install {name} {expected} there, or correct the rulebook's place for its version"),
+            )
+            .found("none found")
+            .severity(if code == Code::LoaderDiffers { Severity::Blocking } else { Severity::Risky }),
+        };
+        findings.push(finding.expected(format!("{name} {expected}")));
+    }
+    findings
+}
+
+/// Misfits among the mods that no other finding accounts for.
+fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
+    let mut named: BTreeSet<String> =
+        causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
+    // Whoever needs what a missing mod stands for needs that mod.
+    let stands_for = measure.canon.mods.iter().filter(|sealed| named.contains(&sealed.folded_id()));
+    let provided: Vec<String> =
+        stands_for.flat_map(|sealed| &sealed.reading.provides).map(|id| id.to_lowercase()).collect();
+    named.extend(provided);
+    let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
+    let set = FitSet {
+        mods: survey
+            .mods
+            .iter()
+            .filter(|found| found.enabled && found.reading.made_for.is_none())
+            .map(|found| &found.reading)
+            .collect(),
+        role: Some(survey.install.role),
+        game_version: survey.install.game_version.as_deref().filter(|_| !platform_is_off(Code::GameDiffers)),
+        loader_version: survey.install.loader_version.as_deref().filter(|_| !platform_is_off(Code::LoaderDiffers)),
+    };
+    let misfits = fit(&set, measure.rulebook.versions);
+    misfits
+        .into_iter()
+        .filter(|misfit| {
+            !named.contains(&misfit.subject.to_lowercase()) && !named.contains(&misfit.object.to_lowercase())
+        })
+        .map(|misfit| misfit.finding)
+        .collect()
+}
+
+#[cfg(test)]
+#[path = "../tests/check.rs"]
+mod tests;

@@ -1,0 +1,210 @@
+//! Each mod of the canon, in each place where it belongs: is it there, once, switched on, the same release, the same bytes?
+
+use std::cmp::Ordering;
+use std::collections::BTreeMap;
+
+use super::{Measure, align};
+use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
+use crate::base::path::InstallPath;
+use crate::canon::SealedMod;
+use crate::rulebook::NeededOn;
+use crate::rulebook::Shelf;
+use crate::survey::{Survey, SurveyedMod};
+
+/// Findings about the mods of the canon.
+pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let by_id = survey.mods_by_id();
+    let mut findings = Vec::new();
+    for sealed in &measure.canon.mods {
+        let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
+        let everywhere = by_id.get(&sealed.folded_id()).map_or(&[][..], Vec::as_slice);
+        let seen = |place: &&InstallPath| !survey.unreadable.iter().any(|broken| broken.path == place.as_str());
+        // Of what has only ids here, the list tells.
+        if shelf.ids_from(survey.install.role).is_some() {
+            continue;
+        }
+        findings.extend(nowhere_yet(survey, sealed, shelf));
+        for place in survey.places(shelf).filter(seen) {
+            let here: Vec<&SurveyedMod> =
+                everywhere.iter().filter(|m| m.shelf == shelf.name && m.place == *place).copied().collect();
+            findings.extend(Judgement { measure, survey, sealed, shelf, place, here: &here }.findings());
+        }
+    }
+    findings
+}
+
+/// A mod whose shelf is inside a world, on an install that has no world yet.
+fn nowhere_yet(survey: &Survey, sealed: &SealedMod, shelf: &Shelf) -> Option<Finding> {
+    let role = survey.install.role;
+    let wild = shelf.wild.of(role).first()?;
+    let nowhere = sealed.needed_on().includes(role) && survey.places(shelf).next().is_none();
+    nowhere.then(|| {
+        Finding::new(Code::ModMissing, format!("start the game once so that {wild} is there, then align"))
+            .about(&sealed.reading.id)
+            .at(wild.to_string())
+            .expected(sealed.version_or_dash())
+            .found("no such folder yet")
+    })
+}
+
+/// One mod of the canon against one place of one install.
+struct Judgement<'a> {
+    measure: Measure<'a>,
+    survey: &'a Survey,
+    sealed: &'a SealedMod,
+    shelf: &'a Shelf,
+    place: &'a InstallPath,
+    here: &'a [&'a SurveyedMod],
+}
+
+impl Judgement<'_> {
+    fn findings(&self) -> Vec<Finding> {
+        let enabled: Vec<&SurveyedMod> = self.here.iter().filter(|found| found.enabled).copied().collect();
+        let side = self.sealed.needed_on();
+        if !side.includes(self.survey.install.role) {
+            return match side {
+                NeededOn::Optional => enabled
+                    .iter()
+                    .filter_map(|found| self.differs(found))
+                    .map(|f| f.severity(Severity::Risky))
+                    .collect(),
+                _ => enabled.iter().map(|found| self.not_needed(found)).collect(),
+            };
+        }
+        match enabled.as_slice() {
+            [] => vec![self.absent()],
+            [one] => self.differs(one).into_iter().collect(),
+            several => self.several(several),
+        }
+    }
+
+    fn finding(&self, code: Code) -> Finding {
+        Finding::new(code, align(self.survey)).about(&self.sealed.reading.id).expected(self.sealed.version_or_dash())
+    }
+
+    fn target(&self) -> String {
+        self.place.join(&self.sealed.name).map_or_else(|_| self.sealed.name.clone(), String::from)
+    }
+
+    fn not_needed(&self, found: &SurveyedMod) -> Finding {
+        let role = self.survey.install.role;
+        let side = self.sealed.needed_on().as_str();
+        let severity = if role == crate::rulebook::Role::Server { Severity::Risky } else { Severity::Note };
+        Finding::new(Code::NotNeededHere, format!("take it off this {role}, unless you know why it is there"))
+            .about(&self.sealed.reading.id)
+            .at(found.path.as_str())
+            .expected(format!("on the {side} alone"))
+            .found(format!("on a {role}"))
+            .severity(severity)
+    }
+
+    /// Not one enabled copy: switched off, unreadable, elsewhere, or not there at all.
+    fn absent(&self) -> Finding {
+        if let Some(off) = self.here.first() {
+            return self
+                .finding(Code::ModDisabled)
+                .at(off.path.as_str())
+                .found(format!("{}, switched off", off.version_or_dash()));
+        }
+        let target = self.target();
+        if let Some(broken) = self.survey.unreadable.iter().find(|broken| broken.path == target) {
+            let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
+            return self.finding(code).at(&target).found(&broken.why);
+        }
+        let stray = self
+            .survey
+            .strays
+            .iter()
+            .find(|stray| stray.digest == self.sealed.digest || stray.folded_id() == self.sealed.folded_id());
+        if let Some(stray) = stray {
+            return self.finding(Code::WrongPlace).at(stray.path.as_str()).expected(target).found(stray.path.as_str());
+        }
+        self.finding(Code::ModMissing).at(target).found("nothing")
+    }
+
+    fn several(&self, copies: &[&SurveyedMod]) -> Vec<Finding> {
+        let right = copies.iter().find(|copy| copy.digest == self.sealed.digest);
+        let best = right.copied().unwrap_or_else(|| self.newest(copies));
+        let others: Vec<String> = copies
+            .iter()
+            .filter(|copy| copy.path != best.path)
+            .map(|copy| format!("{} in {}", copy.version_or_dash(), copy.path))
+            .collect();
+        let duplicate =
+            self.finding(Code::ModDuplicate).at(best.path.as_str()).found(format!("also {}", others.join(", ")));
+        std::iter::once(duplicate).chain(self.differs(best)).collect()
+    }
+
+    fn newest<'c>(&self, copies: &[&'c SurveyedMod]) -> &'c SurveyedMod {
+        let newer = |a: &&SurveyedMod, b: &&SurveyedMod| self.order(b.version_or_dash(), a.version_or_dash());
+        copies.iter().copied().max_by(|a, b| newer(a, b).unwrap_or(Ordering::Equal)).unwrap_or(copies[0])
+    }
+
+    fn order(&self, expected: &str, found: &str) -> Option<Ordering> {
+        self.measure.rulebook.versions.scheme.compare(found, expected)
+    }
+
+    fn differs(&self, found: &SurveyedMod) -> Option<Finding> {
+        if found.digest == self.sealed.digest {
+            let misnamed = !self.shelf.same_name(&found.name, &self.sealed.name);
+            return misnamed.then(|| {
+                self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name).found(&found.name)
+            });
+        }
+        let (expected, version) = (self.sealed.version_or_dash(), found.version_or_dash());
+        let code = match self.order(expected, version) {
+            _ if expected == version => Code::ContentDiffers,
+            // Of two digests neither is the newer one.
+            _ if is_digest(expected) || is_digest(version) => Code::VersionOther,
+            Some(Ordering::Equal) => Code::ContentDiffers,
+            Some(Ordering::Less) => Code::VersionOlder,
+            Some(Ordering::Greater) => Code::VersionNewer,
+            None => Code::VersionOther,
+        };
+        let mut finding = self.finding(code).at(found.path.as_str()).found(version);
+        if code == Code::ContentDiffers {
+            finding.entries = changed_entries(self.sealed, found);
+            finding = finding.found(format!("{version} with other bytes"));
+        }
+        Some(finding)
+    }
+}
+
+/// Whether a version is no more than a digest of the bytes.
+fn is_digest(version: &str) -> bool {
+    version.len() >= 32 && version.chars().all(|c| c.is_ascii_hexdigit())
+}
+
+/// Which entries inside a mod differ: members of an archive by size and checksum, files of a folder by digest.
+///
+/// Empty when the lists were cut, or when only the packing differs and not what is packed.
+pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod) -> Vec<EntryChange> {
+    let cut = sealed.members.len() < sealed.members_total || found.members.len() < found.members_total;
+    if cut {
+        return Vec::new();
+    }
+    if sealed.members_total > 0 || found.members_total > 0 {
+        let of =
+            |members: &[crate::manifest::Member]| members.iter().map(|m| (m.path.clone(), (m.size, m.crc32))).collect();
+        return differences(&of(&sealed.members), &of(&found.members));
+    }
+    let inner = |path: &str| path.split_once('/').map_or_else(String::new, |(_, inner)| inner.to_owned());
+    let wanted =
+        sealed.files.iter().map(|f| (inner(f.path.as_str()), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
+    let below = |path: &InstallPath| path.below(&found.path).unwrap_or_default().to_owned();
+    let there = found.files.iter().map(|f| (below(&f.path), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
+    differences(&wanted, &there)
+}
+
+fn differences<T: PartialEq>(expected: &BTreeMap<String, T>, found: &BTreeMap<String, T>) -> Vec<EntryChange> {
+    let gone = expected.iter().filter_map(|(path, value)| match found.get(path) {
+        None => Some((path, Change::Gone)),
+        Some(other) if other != value => Some((path, Change::Changed)),
+        Some(_) => None,
+    });
+    let added = found.keys().filter(|path| !expected.contains_key(*path)).map(|path| (path, Change::Added));
+    let mut all: Vec<EntryChange> =
+        gone.chain(added).map(|(path, change)| EntryChange { path: path.clone(), change }).collect();
+    all.sort_by(|a, b| a.path.cmp(&b.path));
+    all
+}

@@ -1,0 +1,185 @@
+//! Settings and memory: the value that each must have, with what it quotes filled in, and in what a file says otherwise.
+
+use std::collections::BTreeSet;
+
+use super::{MEMORY, Measure, align};
+use crate::base::finding::{Code, Finding};
+use crate::canon::SealedSetting;
+use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
+use crate::survey::{Survey, SurveyedSetting, is_not_there};
+
+/// A setting that must have a value.
+#[derive(Debug, Clone)]
+pub struct SettingWanted<'a> {
+    /// Where it is.
+    pub rule: &'a SettingRule,
+    /// What was found there.
+    pub found: &'a SurveyedSetting,
+    /// The value, in the words of the one that is there; or what it quotes and nobody knows.
+    pub value: Result<String, String>,
+    /// Whose it is, where that was said.
+    of: Option<Role>,
+}
+
+impl SettingWanted<'_> {
+    /// Whether the file says so already.
+    pub fn is_said(&self) -> bool {
+        let pair = self.value.as_ref().ok().zip(self.found.value.as_ref());
+        pair.is_some_and(|(wanted, found)| self.rule.means_same(wanted, found))
+    }
+}
+
+/// The settings of an install that must have a value by the canon.
+pub fn wanted_settings<'a>(measure: Measure<'a>, survey: &'a Survey) -> Vec<SettingWanted<'a>> {
+    let role = survey.install.role;
+    let mut wanted = Vec::new();
+    for sealed in measure.canon.settings.iter().filter(|sealed| sealed.of.is_none_or(|of| of == role)) {
+        let Some(rule) = measure.rulebook.settings.iter().find(|rule| rule.name == sealed.name) else { continue };
+        for found in survey.settings.iter().filter(|found| found.name == sealed.name) {
+            let value = value_of(measure, survey, sealed, found, &mut BTreeSet::new());
+            let value = value.map(|value| rule.in_words_of(&value, found.value.as_deref()));
+            wanted.push(SettingWanted { rule, found, value, of: sealed.of.or(rule.of) });
+        }
+    }
+    wanted
+}
+
+/// A setting's value: other settings and the names of places are filled in. One that quotes itself is told.
+fn value_of(
+    measure: Measure<'_>,
+    survey: &Survey,
+    sealed: &SealedSetting,
+    found: &SurveyedSetting,
+    asked: &mut BTreeSet<String>,
+) -> Result<String, String> {
+    if !asked.insert(sealed.name.clone()) {
+        return Err(format!("the setting `{}` quotes itself", sealed.name));
+    }
+    let asked = std::cell::RefCell::new(asked);
+    let why = std::cell::RefCell::new(None);
+    let known = |name: &str| {
+        if let Some(names) = survey.quoted.get(name) {
+            return match names.as_slice() {
+                [one] => Some(one.clone()),
+                [] => told(&why, format!("nothing is there that {name} stands for")),
+                // Of several, the one that is set already is as good as any.
+                several => found
+                    .value
+                    .clone()
+                    .filter(|value| several.contains(value))
+                    .or_else(|| told(&why, format!("{name} stands for several: {}", several.join(", ")))),
+            };
+        }
+        let other = measure.canon.settings.iter().find(|other| other.name == name);
+        match other {
+            Some(other) => value_of(measure, survey, other, found, &mut asked.borrow_mut())
+                .map_err(|reason| why.replace(Some(reason)))
+                .ok(),
+            None => survey.settings.iter().find(|other| other.name == name).and_then(|other| other.value.clone()),
+        }
+    };
+    filled(&sealed.is, known).map_err(|name| why.take().unwrap_or_else(|| format!("nobody knows `{name}`")))
+}
+
+fn told(why: &std::cell::RefCell<Option<String>>, reason: String) -> Option<String> {
+    why.replace(Some(reason));
+    None
+}
+
+/// So many bytes of memory an install must be given.
+pub fn memory_floor(measure: Measure<'_>, survey: &Survey, rule: &MemoryRule) -> u64 {
+    let role = survey.install.role;
+    let mods = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).count() as u64;
+    let by_rule = rule.floor.saturating_add(rule.each_mod.saturating_mul(mods));
+    by_rule.max(measure.canon.memory.unwrap_or(0))
+}
+
+/// Findings about settings and memory.
+pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let off = wanted_settings(measure, survey);
+    // A file that is not there may be the other side's, unless somebody says whose it is.
+    let may_be_elsewhere = |wanted: &&SettingWanted<'_>| {
+        let is_nowhere = wanted.found.problem.as_ref().is_some_and(|problem| is_not_there(problem));
+        is_nowhere && wanted.of.is_none()
+    };
+    let off = off.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
+    let part =
+        |wanted: &SettingWanted<'_>| measure.of_part(&wanted.found.file, &wanted.rule.name, setting(survey, wanted));
+    let mut findings: Vec<Finding> = off.map(part).collect();
+    findings.extend(nowhere_yet(measure, survey));
+    for found in &survey.memory {
+        let rule = measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file));
+        let low = rule.and_then(|rule| memory(measure, survey, rule, found));
+        findings.extend(low.map(|finding| measure.of_part(&found.file, MEMORY, finding)));
+    }
+    findings
+}
+
+/// Settings that this side must have, in places where nothing is yet.
+fn nowhere_yet(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+    let is_missed = |sealed: &&SealedSetting| {
+        sealed.of == Some(survey.install.role) && !survey.settings.iter().any(|found| found.name == sealed.name)
+    };
+    let missed = measure.canon.settings.iter().filter(is_missed);
+    let rule = |sealed: &SealedSetting| measure.rulebook.settings.iter().find(|rule| rule.name == sealed.name);
+    let finding = |(rule, sealed): (&SettingRule, &SealedSetting)| {
+        Finding::new(Code::SettingMissing, "start the game once, so that it makes the file")
+            .at(rule.file.to_string())
+            .expected(format!("{}: {}", sealed.name, sealed.is))
+            .found("nothing is called so yet")
+    };
+    missed.filter_map(|sealed| Some(finding((rule(sealed)?, sealed)))).collect()
+}
+
+fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
+    let SettingWanted { rule, found, value, .. } = wanted;
+    let said = match (&found.value, &found.problem) {
+        (_, Some(problem)) => problem.clone(),
+        (Some(value), None) => value.clone(),
+        (None, None) => "nothing".to_owned(),
+    };
+    let expected = value.clone().unwrap_or_else(|reason| format!("a value, but {reason}"));
+    let name = &survey.install.name;
+    let (code, remedy) = match (&rule.licence, &found.problem, value) {
+        (Some(licence), None, _) => {
+            let remedy =
+                format!("read {licence}; if you accept it: kanon align {name} --accept-licence \"{}\"", rule.name);
+            (Code::LicenceNotAccepted, remedy)
+        }
+        (_, Some(problem), _) if is_not_there(problem) => {
+            (Code::SettingMissing, "start the game once, so that it makes the file".to_owned())
+        }
+        (_, Some(_), _) => (Code::SettingMissing, "mend the file by hand; it is left as it is".to_owned()),
+        (None, None, Err(_)) => (Code::SettingDiffers, format!("say in kanon.toml what `{}` is to be", rule.name)),
+        (None, None, Ok(_)) if found.value.is_none() => (Code::SettingMissing, align(survey)),
+        (None, None, Ok(_)) => (Code::SettingDiffers, align(survey)),
+    };
+    Finding::new(code, remedy).at(found.file.as_str()).expected(format!("{}: {expected}", rule.name)).found(said)
+}
+
+fn memory(
+    measure: Measure<'_>,
+    survey: &Survey,
+    rule: &MemoryRule,
+    found: &crate::survey::SurveyedMemory,
+) -> Option<Finding> {
+    let floor = memory_floor(measure, survey, rule);
+    let said = match (found.bytes, &found.problem) {
+        (Some(bytes), _) if bytes >= floor => return None,
+        (None, None) => return None,
+        // Who starts the game in another way gives it memory elsewhere; the launch line tells of the file.
+        (None, Some(problem)) if is_not_there(problem) => return None,
+        (Some(bytes), _) => rule.written(bytes, "MiB"),
+        (None, Some(problem)) => problem.clone(),
+    };
+    let remedy = match found.bytes {
+        Some(_) => align(survey),
+        None => "mend the file by hand; it is left as it is".to_owned(),
+    };
+    let finding = Finding::new(Code::MemoryLow, remedy).at(found.file.as_str());
+    Some(finding.expected(format!("at least {}", rule.written(floor, "MiB"))).found(said))
+}
+
+#[cfg(test)]
+#[path = "../tests/check_settings.rs"]
+mod tests;

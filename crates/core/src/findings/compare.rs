@@ -1,0 +1,226 @@
+//! Several installs beside each other: mods down, installs across, each cell against the first column.
+
+use std::cmp::Ordering;
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde::Serialize;
+
+use crate::base::digest::Blake3;
+use crate::base::version::Versions;
+use crate::canon::Canon;
+use crate::survey::Survey;
+
+/// The first field of every comparison.
+pub const FORMAT: &str = "kanon-comparison/1";
+
+/// One install, survey or canon, ready to be compared.
+#[derive(Debug, Clone)]
+pub struct Column {
+    /// Its name.
+    pub name: String,
+    /// What it has, by folded id.
+    pub mods: BTreeMap<String, Vec<Held>>,
+}
+
+/// One copy of a mod in a column.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Held {
+    /// The id as it is written there.
+    pub id: String,
+    /// The version, or a dash.
+    pub version: String,
+    /// One digest for all of it.
+    pub digest: Blake3,
+    /// Whether the game will load it.
+    pub enabled: bool,
+    /// Another loader that it was made for.
+    pub made_for: Option<String>,
+}
+
+/// How a cell compares with the first column.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Mark {
+    /// The same bytes.
+    Same,
+    /// An older release.
+    Older,
+    /// A newer release.
+    Newer,
+    /// Another release, without an order.
+    Other,
+    /// The same release with other bytes.
+    Edited,
+    /// Not there.
+    Missing,
+    /// There, and the first column does not have it.
+    Extra,
+    /// There, switched off.
+    Off,
+    /// There more than once.
+    Twice,
+    /// There, for another loader.
+    Foreign,
+    /// Neither here nor in the first column.
+    Absent,
+}
+
+/// One cell of the matrix.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Cell {
+    /// The versions there, newest knowledge first; empty when there is none.
+    pub versions: Vec<String>,
+    /// How it compares with the first column.
+    pub mark: Mark,
+}
+
+/// One row of the matrix.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Row {
+    /// The mod.
+    pub id: String,
+    /// One cell for each column.
+    pub cells: Vec<Cell>,
+    /// Whether all columns have the same.
+    pub same: bool,
+}
+
+/// Installs beside each other.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Matrix {
+    /// `kanon-comparison/1`.
+    pub format: &'static str,
+    /// The columns' names; the first is what the others are compared with.
+    pub columns: Vec<String>,
+    /// A row for each mod.
+    pub rows: Vec<Row>,
+    /// Whether every row is the same everywhere.
+    pub same: bool,
+}
+
+impl Column {
+    /// A column of a survey.
+    pub fn of_survey(survey: &Survey) -> Self {
+        let mut mods: BTreeMap<String, Vec<Held>> = BTreeMap::new();
+        for found in &survey.mods {
+            mods.entry(found.folded_id()).or_default().push(Held {
+                id: found.reading.id.clone(),
+                version: found.version_or_dash().to_owned(),
+                digest: found.digest,
+                enabled: found.enabled,
+                made_for: found.reading.made_for.clone(),
+            });
+        }
+        Self { name: survey.install.name.clone(), mods }
+    }
+
+    /// A column of a canon, of the mods that both sides need and those that one does.
+    pub fn of_canon(canon: &Canon) -> Self {
+        let held = |sealed: &crate::canon::SealedMod| Held {
+            id: sealed.reading.id.clone(),
+            version: sealed.version_or_dash().to_owned(),
+            digest: sealed.digest,
+            enabled: true,
+            made_for: None,
+        };
+        Self { name: "canon".to_owned(), mods: canon.mods.iter().map(|m| (m.folded_id(), vec![held(m)])).collect() }
+    }
+}
+
+/// Puts columns beside each other. A mod that a side does not need counts as absent there, not as missing.
+pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&str, usize) -> bool) -> Matrix {
+    let ids: BTreeSet<&String> = columns.iter().flat_map(|column| column.mods.keys()).collect();
+    let rows: Vec<Row> = ids.into_iter().map(|id| row(id, columns, versions, &needed)).collect();
+    Matrix {
+        format: FORMAT,
+        columns: columns.iter().map(|column| column.name.clone()).collect(),
+        same: rows.iter().all(|row| row.same),
+        rows,
+    }
+}
+
+fn row(id: &str, columns: &[Column], versions: Versions, needed: &impl Fn(&str, usize) -> bool) -> Row {
+    let copies = |column: &Column| column.mods.get(id).cloned().unwrap_or_default();
+    let first = columns.first().map(copies).unwrap_or_default();
+    let reference = first.iter().find(|held| held.enabled && held.made_for.is_none()).cloned();
+    let cells: Vec<Cell> = columns
+        .iter()
+        .enumerate()
+        .map(|(index, column)| cell(reference.as_ref(), &copies(column), versions, needed(id, index)))
+        .collect();
+    let name = columns.iter().flat_map(copies).next().map_or_else(|| id.to_owned(), |held| held.id);
+    let same = cells.iter().all(|cell| matches!(cell.mark, Mark::Same | Mark::Absent));
+    Row { id: name, cells, same }
+}
+
+fn cell(reference: Option<&Held>, copies: &[Held], versions: Versions, needed: bool) -> Cell {
+    let enabled: Vec<&Held> = copies.iter().filter(|held| held.enabled).collect();
+    let mark = match (enabled.as_slice(), reference) {
+        ([], _) if !copies.is_empty() => Mark::Off,
+        ([], Some(_)) if needed => Mark::Missing,
+        ([], _) => Mark::Absent,
+        ([one], _) if one.made_for.is_some() => Mark::Foreign,
+        ([_], None) => Mark::Extra,
+        ([one], Some(reference)) => against(reference, one, versions),
+        _ => Mark::Twice,
+    };
+    let shown = if enabled.is_empty() { copies.iter().collect() } else { enabled };
+    Cell { versions: shown.iter().map(|held| held.version.clone()).collect(), mark }
+}
+
+fn against(reference: &Held, held: &Held, versions: Versions) -> Mark {
+    if held.digest == reference.digest {
+        return Mark::Same;
+    }
+    match versions.scheme.compare(&held.version, &reference.version) {
+        _ if held.version == reference.version => Mark::Edited,
+        Some(Ordering::Equal) => Mark::Edited,
+        Some(Ordering::Less) => Mark::Older,
+        Some(Ordering::Greater) => Mark::Newer,
+        None => Mark::Other,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn held(version: &str, bytes: &str) -> Held {
+        Held {
+            id: "Tide".to_owned(),
+            version: version.to_owned(),
+            digest: Blake3::of(bytes.as_bytes()),
+            enabled: true,
+            made_for: None,
+        }
+    }
+
+    fn column(copies: &[Held]) -> Column {
+        Column { name: "x".to_owned(), mods: [("tide".to_owned(), copies.to_vec())].into() }
+    }
+
+    #[rstest]
+    #[case(&[held("1.1", "a")], Mark::Same)]
+    #[case(&[held("1.0", "b")], Mark::Older)]
+    #[case(&[held("1.2", "b")], Mark::Newer)]
+    #[case(&[held("blue", "b")], Mark::Other)]
+    #[case(&[held("1.1", "b")], Mark::Edited)]
+    #[case(&[], Mark::Missing)]
+    #[case(&[Held { enabled: false, ..held("1.1", "a") }], Mark::Off)]
+    #[case(&[held("1.1", "a"), held("1.0", "b")], Mark::Twice)]
+    #[case(&[Held { made_for: Some("Gantry".to_owned()), ..held("1.1", "a") }], Mark::Foreign)]
+    fn cells(#[case] copies: &[Held], #[case] mark: Mark) {
+        let found = matrix(&[column(&[held("1.1", "a")]), column(copies)], Versions::default(), |_, _| true);
+        assert_eq!(found.rows[0].cells[1].mark, mark);
+        assert_eq!((found.same, found.rows[0].id.as_str()), (mark == Mark::Same, "Tide"));
+    }
+
+    #[test]
+    fn what_a_side_does_not_need_is_absent_and_what_only_others_have_is_extra() {
+        let found = matrix(&[column(&[held("1.1", "a")]), column(&[])], Versions::default(), |_, _| false);
+        assert!(found.same);
+        let found = matrix(&[column(&[]), column(&[held("1", "a")])], Versions::default(), |_, _| true);
+        assert_eq!(found.rows[0].cells[1].mark, Mark::Extra);
+    }
+}

@@ -1,0 +1,3 @@
+//! Several installs side by side.
+
+pub mod compare;

@@ -1,0 +1,692 @@
+//! The facts about one mod: each by its chain of fallbacks, from the mod's own documents and name.
+
+use std::collections::HashMap;
+use std::io::Cursor;
+use std::ops::Range;
+
+use parking_lot::{ReentrantMutex, ReentrantMutexGuard};
+use serde_json::Value;
+use serde_json_path::JsonPath;
+
+use super::archive::Archive;
+use super::contents::{Contents, ContentsError, ITSELF};
+use crate::base::digest::{Blake3, DigestKind};
+use crate::edits;
+use crate::text::{self, DocumentError, Encoding, path_words, scalar};
+
+use crate::base::limits;
+use crate::base::path::printable;
+use crate::manifest::{MergedEntry, Reading, Relation};
+use crate::rulebook::{
+    DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
+    RelationRule, Rulebook, Shelf,
+};
+use crate::rulebook::{NeededOn, RelationKind};
+
+/// A mod's own name and digest: facts may be made of either.
+#[derive(Debug, Clone, Copy)]
+pub struct Named<'a> {
+    /// The name of its file or folder when enabled.
+    pub name: &'a str,
+    /// One digest for all of it.
+    pub digest: Blake3,
+}
+
+/// Why a mod can't be known.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ReadingError {
+    /// None of the documents that the rulebook names is there.
+    #[error(
+        "it holds none of: {wanted}; this is no mod of this game, or one for another loader that the rulebook does not know"
+    )]
+    NoDocument {
+        /// The members that were looked for.
+        wanted: String,
+    },
+    /// A member is there and can't be read.
+    #[error(transparent)]
+    Contents(#[from] ContentsError),
+    /// A document is there and can't be understood.
+    #[error("`{member}` in it can't be used: {source}")]
+    Document {
+        /// The member.
+        member: String,
+        /// What is wrong with it.
+        source: DocumentError,
+    },
+    /// Nothing says what the mod's id is.
+    #[error("it states no id where the rulebook looks for one{}", hint(.tried))]
+    NoId {
+        /// What the rulebook looks at.
+        tried: String,
+    },
+}
+
+fn hint(tried: &str) -> String {
+    if tried.is_empty() { String::new() } else { format!(" ({tried})") }
+}
+
+/// Reads the facts about one mod.
+///
+/// # Errors
+/// When its main document is missing or broken, or its id can't be found. Other facts may be missing.
+pub fn read_mod(
+    rulebook: &Rulebook,
+    shelf: &Shelf,
+    named: Named<'_>,
+    contents: &mut dyn Contents,
+) -> Result<Reading, ReadingError> {
+    let mut reading = Reader::new(&shelf.read, named, contents).all(rulebook)?;
+    merged_entries(rulebook, contents, &mut reading);
+    Ok(reading)
+}
+
+/// The entries that a mod merges into the game's data files; a file of entries that can't be read is a doubt.
+fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, reading: &mut Reading) {
+    for rule in &rulebook.fragments {
+        let entries = match contents.read(&rule.from) {
+            Ok(None) => continue,
+            Ok(Some(bytes)) => text::text(&bytes, Encoding::Utf8)
+                .map_err(|error| error.to_string())
+                .and_then(|text| edits::brought(&text, rule)),
+            Err(error) => Err(error.to_string()),
+        };
+        match entries {
+            Ok(found) => reading.entries.extend(found.into_iter().take(limits::RELATIONS).map(|entry| MergedEntry {
+                into: rule.into.clone(),
+                key: entry.key,
+                blake3: entry.digest,
+            })),
+            Err(why) => reading.doubts.push(format!("its entries in {} can't be read: {why}", rule.from)),
+        }
+    }
+}
+
+/// One place that was looked at for a fact.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Looked {
+    /// The fact, as the rulebook calls it.
+    pub fact: &'static str,
+    /// Where in the rulebook the place is named.
+    pub span: Range<usize>,
+    /// The place, in words.
+    pub place: String,
+    /// What stands there.
+    pub found: Option<String>,
+    /// How many values stand there; for one fact it should be one.
+    pub matches: usize,
+    /// What it was taken for; nothing when the next place had to be asked.
+    pub answer: Option<String>,
+}
+
+/// Reads the facts about one mod and tells every place that was looked at, in order.
+pub fn explain_mod(
+    rulebook: &Rulebook,
+    shelf: &Shelf,
+    named: Named<'_>,
+    contents: &mut dyn Contents,
+) -> (Result<Reading, ReadingError>, Vec<Looked>) {
+    let mut reader = Reader { trace: Some(Vec::new()), ..Reader::new(&shelf.read, named, contents) };
+    let reading = reader.all(rulebook);
+    (reading, reader.trace.unwrap_or_default())
+}
+
+struct Reader<'a> {
+    rule: &'a ModRule,
+    named: Named<'a>,
+    contents: &'a mut dyn Contents,
+    main: Value,
+    others: HashMap<String, Option<Value>>,
+    trace: Option<Vec<Looked>>,
+    /// Held while a large mod is read.
+    alone: Option<ReentrantMutexGuard<'static, ()>>,
+}
+
+/// What stands at a place.
+struct Raw {
+    value: Option<String>,
+    matches: usize,
+    /// All of them, where more than the first may count.
+    values: Vec<String>,
+}
+
+impl Raw {
+    fn one(value: Option<String>) -> Self {
+        Self { matches: usize::from(value.is_some()), value, values: Vec::new() }
+    }
+}
+
+/// What archives inside of one mod may still cost.
+struct Inner {
+    /// How many more are looked into.
+    archives: usize,
+    /// Bytes of those that are open now.
+    held: u64,
+}
+
+impl Default for Inner {
+    fn default() -> Self {
+        Self { archives: limits::NESTED_ARCHIVES, held: 0 }
+    }
+}
+
+/// Mods with archives inside that are larger than this are read one at a time, however many are read side by side.
+const LARGE_BYTES: u64 = 4 << 20;
+/// Likewise those with a larger document than this, which read takes a hundred times the room that it takes written.
+const LARGE_DOCUMENT_BYTES: usize = 64 << 10;
+static LARGE_ONES: ReentrantMutex<()> = ReentrantMutex::new(());
+
+impl<'a> Reader<'a> {
+    fn new(rule: &'a ModRule, named: Named<'a>, contents: &'a mut dyn Contents) -> Self {
+        Self { rule, named, contents, main: Value::Null, others: HashMap::new(), trace: None, alone: None }
+    }
+
+    fn all(&mut self, rulebook: &Rulebook) -> Result<Reading, ReadingError> {
+        let mut reading = if self.find_main()? { self.reading()? } else { self.foreign()? };
+        settle_platforms(rulebook, &mut reading);
+        settle_bridges(rulebook, &mut reading);
+        Ok(reading)
+    }
+
+    /// Reads the main document; says whether there is one, or none is wanted.
+    fn find_main(&mut self) -> Result<bool, ReadingError> {
+        for rule in &self.rule.documents {
+            let located = self.located(&rule.member);
+            let document = self.document(rule)?;
+            self.note(|| Looked {
+                fact: "document",
+                span: 0..0,
+                place: document_words(rule),
+                found: document.as_ref().and(located),
+                matches: usize::from(document.is_some()),
+                answer: document.as_ref().map(|document| format!("the main document{}", keys_of(document))),
+            });
+            if let Some(document) = document {
+                self.main = document;
+                return Ok(true);
+            }
+        }
+        Ok(self.rule.documents.is_empty())
+    }
+
+    /// Waits until no other large mod is being read; the others then wait for this one.
+    fn read_alone(&mut self) {
+        self.alone.get_or_insert_with(|| LARGE_ONES.lock());
+    }
+
+    fn note(&mut self, looked: impl FnOnce() -> Looked) {
+        if let Some(trace) = &mut self.trace {
+            trace.push(looked());
+        }
+    }
+
+    fn document(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
+        let Some(member) = self.located(&rule.member) else { return Ok(None) };
+        let Some(bytes) = self.contents.read(&member)? else { return Ok(None) };
+        if bytes.len() > LARGE_DOCUMENT_BYTES {
+            self.read_alone();
+        }
+        let read = rule.notation.read(&bytes, rule.encoding);
+        read.map(Some).map_err(|source| ReadingError::Document { member: rule.member.clone(), source })
+    }
+
+    /// The member that a rule names; with a `*` in it, the first that fits.
+    fn located(&self, member: &str) -> Option<String> {
+        if !member.contains('*') {
+            return Some(member.to_owned());
+        }
+        let pattern = NamePattern::new(member).ok()?;
+        self.contents.members().iter().find(|found| pattern.fits(&found.path)).map(|found| found.path.clone())
+    }
+
+    /// A mod without the game's document: one for another loader, if it bears that loader's sign.
+    fn foreign(&mut self) -> Result<Reading, ReadingError> {
+        for foreign in &self.rule.foreign {
+            if let Some(document) = self.document(&foreign.document)? {
+                return Ok(foreign_reading(foreign, &document, self.named.name));
+            }
+        }
+        let wanted: Vec<_> = self.rule.documents.iter().map(|rule| rule.member.as_str()).collect();
+        Err(ReadingError::NoDocument { wanted: wanted.join(", ") })
+    }
+
+    fn reading(&mut self) -> Result<Reading, ReadingError> {
+        let rule = self.rule;
+        let id = self.fact("id", &rule.id)?.ok_or_else(|| ReadingError::NoId { tried: tried(&rule.id) })?;
+        let (version, title) = (self.fact("version", &rule.version)?, self.fact("title", &rule.title)?);
+        let mut doubts = Vec::new();
+        let needed_on = self.needed_on(&mut doubts)?;
+        let (game_range, loader_range) = (self.fact("game", &rule.game)?, self.fact("loader", &rule.loader)?);
+        let mut relations = Vec::new();
+        for relation in &rule.relations {
+            self.relations(relation, &mut relations)?;
+        }
+        let said = |other: &&String| {
+            relations.iter().any(|r: &Relation| r.kind == RelationKind::Required && r.id.eq_ignore_ascii_case(other))
+        };
+        let unsaid = rule.all_need.iter().filter(|other| !other.eq_ignore_ascii_case(&id) && !said(other));
+        let all_need = |other: &String| Relation { kind: RelationKind::Required, id: other.clone(), range: None };
+        let all_need: Vec<Relation> = unsaid.map(all_need).collect();
+        relations.extend(all_need);
+        relations.sort();
+        relations.dedup();
+        let mut provides = self.provides();
+        let depth = rule.nested.as_ref().map_or(0, |nested| nested.depth);
+        provides.extend(self.nested(depth, &mut Inner::default(), &mut doubts));
+        provides.retain(|provided| *provided != id);
+        provides.sort();
+        provides.dedup();
+        Ok(Reading {
+            id,
+            version,
+            title,
+            needed_on,
+            game_range,
+            loader_range,
+            runtime_range: self.fact("runtime", &rule.runtime)?,
+            made_for: self.fact("made-for", &rule.made_for)?,
+            shapes_world: self
+                .fact("shapes-world", &rule.shapes_world)?
+                .is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
+            relations,
+            provides,
+            doubts,
+            entries: Vec::new(),
+        })
+    }
+
+    fn fact(&mut self, name: &'static str, rule: &FactRule) -> Result<Option<String>, ReadingError> {
+        for step in &rule.0 {
+            if let Some(value) = self.step(name, step)? {
+                return Ok(Some(value));
+            }
+        }
+        Ok(None)
+    }
+
+    fn step(&mut self, name: &'static str, step: &FactStep) -> Result<Option<String>, ReadingError> {
+        let raw = self.raw(name, &step.origin)?;
+        if name == "needed_on" && raw.values.len() > 1 {
+            return Ok(self.several_sides(step, &raw.values));
+        }
+        let admitted = raw.value.as_ref().filter(|value| !step.except.as_ref().is_some_and(|e| e.is_match(value)));
+        let answer = admitted.and_then(|value| match &step.means {
+            Some(means) => means.get(value).cloned(),
+            None => Some(value.clone()),
+        });
+        self.note(|| Looked {
+            fact: name,
+            span: step.span.clone(),
+            place: origin_words(&step.origin),
+            found: raw.value,
+            matches: raw.matches,
+            answer: answer.clone(),
+        });
+        Ok(answer)
+    }
+
+    /// A mod that names several sides is needed on all of them.
+    fn several_sides(&mut self, step: &FactStep, values: &[String]) -> Option<String> {
+        let meant = |value: &String| match &step.means {
+            Some(means) => means.get(value).cloned(),
+            None => Some(value.clone()),
+        };
+        let mut sides: Vec<String> = values.iter().filter_map(meant).collect();
+        sides.sort();
+        sides.dedup();
+        let answer = if sides.len() > 1 { Some("both".to_owned()) } else { sides.pop() };
+        self.note(|| Looked {
+            fact: "needed_on",
+            span: step.span.clone(),
+            place: origin_words(&step.origin),
+            found: Some(values.join(", ")),
+            matches: 1,
+            answer: answer.clone(),
+        });
+        answer
+    }
+
+    fn raw(&mut self, name: &str, origin: &Origin) -> Result<Raw, ReadingError> {
+        Ok(match origin {
+            Origin::Document { document: None, at } => scalars(name, &self.main, at),
+            Origin::Document { document: Some(rule), at } => {
+                self.other(rule)?.map_or(Raw::one(None), |value| scalars(name, &value, at))
+            }
+            Origin::Name(regex) => Raw::one(captured(regex, self.named.name, name)),
+            Origin::Text { member, encoding, line } => {
+                Raw::one(self.text(member, *encoding)?.and_then(|text| captured(line, &text, name)))
+            }
+            Origin::Is(value) => Raw::one(Some(value.clone())),
+            Origin::Digest(kind) => Raw::one(self.digest(*kind)?),
+        })
+    }
+
+    /// A folder has only the one digest that Kanon gives it.
+    fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ReadingError> {
+        if kind == DigestKind::Blake3 {
+            return Ok(Some(self.named.digest.to_string()));
+        }
+        Ok(self.contents.digest(kind)?)
+    }
+
+    fn other(&mut self, rule: &DocumentRule) -> Result<Option<Value>, ReadingError> {
+        if let Some(known) = self.others.get(&rule.member) {
+            return Ok(known.clone());
+        }
+        let value = self.document(rule)?;
+        self.others.insert(rule.member.clone(), value.clone());
+        Ok(value)
+    }
+
+    fn text(&mut self, member: &str, encoding: Encoding) -> Result<Option<String>, ReadingError> {
+        let Some(located) = self.located(member) else { return Ok(None) };
+        let Some(bytes) = self.contents.read(&located)? else { return Ok(None) };
+        let text = text::text(&bytes, encoding);
+        text.map(|text| Some(text.into_owned()))
+            .map_err(|source| ReadingError::Document { member: member.to_owned(), source })
+    }
+
+    /// An unknown word is told, and taken for `both`: the safe side, as it hides no difference.
+    fn needed_on(&mut self, doubts: &mut Vec<String>) -> Result<NeededOn, ReadingError> {
+        let rule = &self.rule.needed_on;
+        if let Some(known) = self.fact("needed_on", rule)?.as_deref().and_then(NeededOn::of_word) {
+            return Ok(known);
+        }
+        for step in &rule.0 {
+            if let Some(word) = self.raw("needed_on", &step.origin)?.value {
+                doubts.push(format!(
+                    "says it is needed on `{}`, which the rulebook does not know; taken for both",
+                    printable(&word)
+                ));
+                break;
+            }
+        }
+        Ok(NeededOn::Both)
+    }
+
+    fn provides(&self) -> Vec<String> {
+        let Some(at) = &self.rule.provides else { return Vec::new() };
+        at.query(&self.main).iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect()
+    }
+
+    /// The ids of archives inside this one, and theirs: what it brings along, it stands for.
+    fn nested(&mut self, depth: usize, left: &mut Inner, doubts: &mut Vec<String>) -> Vec<String> {
+        let Some(rule) = self.rule.nested.as_ref().filter(|_| depth > 0) else { return Vec::new() };
+        let is_inner = |path: &&str| rule.matches.iter().any(|pattern| pattern.fits(path));
+        let members = self.contents.members().iter().filter(|member| is_inner(&member.path.as_str()));
+        let inner: Vec<(String, u64)> = members.map(|member| (member.path.clone(), member.size)).collect();
+        if inner.iter().any(|(_, size)| *size > LARGE_BYTES) {
+            self.read_alone();
+        }
+        let mut ids = Vec::new();
+        for (member, _) in inner {
+            if left.archives == 0 {
+                doubts.push(format!(
+                    "holds more than {} archives; the others were not looked into",
+                    limits::NESTED_ARCHIVES
+                ));
+                break;
+            }
+            left.archives -= 1;
+            match self.inner_ids(&member, depth - 1, left, doubts) {
+                Ok(found) => ids.extend(found),
+                Err(reason) => {
+                    doubts.push(format!("holds `{}`, which can't be looked into: {reason}", printable(&member)));
+                }
+            }
+        }
+        ids
+    }
+
+    fn inner_ids(
+        &mut self,
+        member: &str,
+        depth: usize,
+        left: &mut Inner,
+        doubts: &mut Vec<String>,
+    ) -> Result<Vec<String>, String> {
+        // An archive stays in memory while those in it are looked into: all of them together have the room of one.
+        let most = limits::NESTED_BYTES.saturating_sub(left.held);
+        let bytes = self.contents.read_up_to(member, most).map_err(|error| error.to_string())?.unwrap_or_default();
+        let size = bytes.len() as u64;
+        left.held += size;
+        let ids = self.ids_of_archive((member, bytes), depth, left, doubts);
+        left.held -= size;
+        ids
+    }
+
+    fn ids_of_archive(
+        &self,
+        (member, bytes): (&str, Vec<u8>),
+        depth: usize,
+        left: &mut Inner,
+        doubts: &mut Vec<String>,
+    ) -> Result<Vec<String>, String> {
+        let size = bytes.len() as u64;
+        let mut archive = Archive::open(Cursor::new(bytes), size).map_err(|error| error.to_string())?;
+        let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest };
+        let mut reader = Reader::new(self.rule, named, &mut archive);
+        if !reader.find_main().map_err(|error| error.to_string())? {
+            return Ok(Vec::new());
+        }
+        let id = reader.fact("id", &self.rule.id).map_err(|error| error.to_string())?;
+        let mut ids: Vec<String> = id.into_iter().chain(reader.provides()).collect();
+        ids.extend(reader.nested(depth, left, doubts));
+        Ok(ids)
+    }
+
+    fn relations(&mut self, rule: &RelationRule, into: &mut Vec<Relation>) -> Result<(), ReadingError> {
+        let other = match &rule.document {
+            Some(document) => self.other(document)?,
+            None => None,
+        };
+        let document = if rule.document.is_some() { other.as_ref() } else { Some(&self.main) };
+        let Some(document) = document else { return Ok(()) };
+        let before = into.len();
+        let entries = rule.each.query(document).all();
+        for entry in entries.iter().take(limits::RELATIONS) {
+            entry_relations(&rule.form, entry, rule.kind, into);
+        }
+        into.truncate(limits::RELATIONS);
+        let found = into[before.min(into.len())..].iter().map(relation_words).collect::<Vec<_>>();
+        let matches = entries.len();
+        self.note(|| Looked {
+            fact: "relations",
+            span: rule.span.clone(),
+            place: place_words(rule.document.as_ref(), &rule.each),
+            found: (matches > 0).then(|| format!("{matches} {}", if matches == 1 { "entry" } else { "entries" })),
+            matches,
+            answer: (!found.is_empty()).then(|| found.join(", ")),
+        });
+        Ok(())
+    }
+}
+
+fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> Reading {
+    let at = |path: &Option<JsonPath>| path.as_ref().and_then(|path| first_scalar(document, path));
+    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    Reading {
+        id: at(&foreign.id).unwrap_or_else(|| stem.to_owned()),
+        version: at(&foreign.version),
+        made_for: Some(foreign.loader.clone()),
+        ..Reading::default()
+    }
+}
+
+fn tried(rule: &FactRule) -> String {
+    let tried = rule.0.iter().map(|step| match &step.origin {
+        Origin::Document { at, .. } => path_words(at),
+        Origin::Name(regex) => format!("its name by {regex}"),
+        Origin::Text { member, .. } => member.clone(),
+        Origin::Is(_) | Origin::Digest(_) => String::new(),
+    });
+    tried.collect::<Vec<_>>().join(", ")
+}
+
+/// A relation in words.
+fn relation_words(relation: &Relation) -> String {
+    let kind = match relation.kind {
+        RelationKind::Required => "needs",
+        RelationKind::Optional => "can use",
+        RelationKind::Conflicting => "bars",
+        RelationKind::LoadBefore => "before",
+        RelationKind::LoadAfter => "after",
+    };
+    let range = relation.range.as_ref().map_or_else(String::new, |range| format!(" {range}"));
+    format!("{kind} {}{range}", relation.id)
+}
+
+/// What stands at the top of a document, for one who looks for the right place.
+fn keys_of(document: &Value) -> String {
+    let inner = match document.as_object() {
+        Some(map) if map.len() == 1 => map.values().next().unwrap_or(document),
+        _ => document,
+    };
+    let keys: Vec<&str> =
+        inner.as_object().into_iter().flat_map(|map| map.keys()).take(12).map(String::as_str).collect();
+    if keys.is_empty() { String::new() } else { format!(", with {}", keys.join(", ")) }
+}
+
+fn document_words(rule: &DocumentRule) -> String {
+    format!("{} as {}", member_words(&rule.member), rule.notation.word())
+}
+
+fn member_words(member: &str) -> String {
+    if member == ITSELF { "the file itself".to_owned() } else { member.to_owned() }
+}
+
+fn place_words(document: Option<&DocumentRule>, at: &JsonPath) -> String {
+    match document {
+        Some(rule) => format!("{} in {}", path_words(at), document_words(rule)),
+        None => path_words(at),
+    }
+}
+
+fn origin_words(origin: &Origin) -> String {
+    match origin {
+        Origin::Document { document, at } => place_words(document.as_ref(), at),
+        Origin::Name(regex) => format!("its name by {regex}"),
+        Origin::Text { member, line, .. } => format!("the text of {} by {line}", member_words(member)),
+        Origin::Is(_) => "said by the rulebook".to_owned(),
+        Origin::Digest(_) => "its digest".to_owned(),
+    }
+}
+
+/// The values at a place. Of most facts the first counts; several ranges are a choice among them.
+fn scalars(fact: &str, document: &Value, at: &JsonPath) -> Raw {
+    let nodes = at.query(document).all();
+    if matches!(fact, "game" | "loader" | "runtime") {
+        return Raw::one(range_text(&nodes));
+    }
+    let values: Vec<String> = nodes.iter().filter_map(|value| scalar(value)).take(limits::RELATIONS).collect();
+    Raw { matches: values.len(), value: values.first().cloned(), values }
+}
+
+fn first_scalar(document: &Value, at: &JsonPath) -> Option<String> {
+    at.query(document).iter().find_map(|value| scalar(value))
+}
+
+/// What the group holds that is named like the fact, with `_` for `-`.
+fn captured(regex: &regex::Regex, text: &str, fact: &str) -> Option<String> {
+    let captures = regex.captures(text)?;
+    let value = captures.name(&fact.replace('-', "_"))?;
+    scalar(&Value::String(value.as_str().to_owned()))
+}
+
+fn entry_relations(form: &RelationForm, entry: &Value, own: RelationKind, into: &mut Vec<Relation>) {
+    match form {
+        RelationForm::Objects { id, range, kind } => {
+            let stated = kind.as_ref().and_then(|(at, words)| words.get(&first_scalar(entry, at)?)).copied();
+            if let (Some(id), Some(kind)) = (first_scalar(entry, id), stated.unwrap_or(Some(own))) {
+                let range = range.as_ref().and_then(|at| range_text(&at.query(entry).all()));
+                into.push(Relation { kind, id, range });
+            }
+        }
+        RelationForm::IdToRange => {
+            for (id, range) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
+                into.push(Relation { kind: own, id: id.clone(), range: range_text(&[range]) });
+            }
+        }
+        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind: own, id, range: None })),
+        RelationForm::Text { between, line, signs } => {
+            let text = scalar(entry).unwrap_or_default();
+            let pieces = match between {
+                Some(between) => text.split(between.as_str()).map(str::trim).collect(),
+                None => vec![text.as_str()],
+            };
+            into.extend(pieces.into_iter().filter_map(|piece| text_relation(piece, line, signs, own)));
+        }
+    }
+}
+
+/// One entry with a grammar of its own, such as `? fog >= 1.2`.
+fn text_relation(piece: &str, line: &regex::Regex, signs: &KindWords, own: RelationKind) -> Option<Relation> {
+    let captures = line.captures(piece)?;
+    let group =
+        |name| captures.name(name).map(|found| found.as_str().trim().to_owned()).filter(|found| !found.is_empty());
+    let kind = signs.get(&group("sign").unwrap_or_default()).copied().unwrap_or(Some(own))?;
+    Some(Relation { kind, id: group("id")?, range: group("range") })
+}
+
+/// A range as text; a list of ranges is a choice among them.
+fn range_text(values: &[&Value]) -> Option<String> {
+    let texts: Vec<String> = values
+        .iter()
+        .flat_map(|value| match value {
+            Value::Array(items) => items.iter().filter_map(scalar).collect(),
+            other => scalar(other).into_iter().collect::<Vec<_>>(),
+        })
+        .collect();
+    (!texts.is_empty()).then(|| texts.join(" || "))
+}
+
+/// A dependency on the game, the loader or the runtime is a range, not a mod; the game's own loader is no stranger.
+fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
+    let relations = std::mem::take(&mut reading.relations);
+    for relation in relations {
+        let is = |platform: Option<&Platform>| {
+            platform.is_some_and(|p| p.ids.iter().any(|id| id.eq_ignore_ascii_case(&relation.id)))
+        };
+        let slot = if is(Some(&rulebook.base)) {
+            &mut reading.game_range
+        } else if is(rulebook.loader.as_ref()) {
+            &mut reading.loader_range
+        } else if is(rulebook.runtime.as_ref()) {
+            &mut reading.runtime_range
+        } else {
+            reading.relations.push(relation);
+            continue;
+        };
+        if slot.is_none() && relation.kind == RelationKind::Required {
+            *slot = relation.range;
+        }
+    }
+    let own = rulebook.loader.as_ref().map(|loader| loader.name.to_lowercase());
+    if reading.made_for.as_ref().map(|name| name.to_lowercase()) == own {
+        reading.made_for = None;
+    }
+}
+
+/// Where a bridging mod lets another loader's mods run, such a mod is like any that needs the bridging mod.
+fn settle_bridges(rulebook: &Rulebook, reading: &mut Reading) {
+    for bridge in &rulebook.bridges {
+        let Some((first, others)) = bridge.mods.split_first() else { continue };
+        if reading.made_for.as_deref().is_some_and(|loader| loader.eq_ignore_ascii_case(&bridge.loader)) {
+            reading.made_for = None;
+            let needs = Relation { kind: RelationKind::Required, id: first.clone(), range: None };
+            if !reading.relations.contains(&needs) {
+                reading.relations.push(needs);
+                reading.relations.sort();
+            }
+        }
+        // Each of several bridging mods stands for the one that is asked for.
+        if others.iter().any(|id| id.eq_ignore_ascii_case(&reading.id)) && !reading.provides.contains(first) {
+            reading.provides.push(first.clone());
+            reading.provides.sort();
+        }
+    }
+}
+
+#[cfg(test)]
+#[path = "../tests/facts.rs"]
+mod tests;

@@ -1,0 +1,13 @@
+//! From the bytes of a mod to what it says of itself, as its shelf's rule says; and the keys that vouch for it.
+
+mod archive;
+mod contents;
+mod facts;
+mod model;
+pub mod signature;
+
+pub use archive::{Archive, ArchiveError, is_archive};
+pub use contents::{Contents, ContentsError, ITSELF, NoContents};
+pub use facts::{Looked, Named, ReadingError, explain_mod, read_mod};
+pub(crate) use model::beside_reading;
+pub use model::{Member, MergedEntry, Reading, Relation};

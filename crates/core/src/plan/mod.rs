@@ -1,0 +1,560 @@
+//! The plan that brings an install in line with the canon: steps over whole files, each with its reason.
+//!
+//! A plan is made from a survey and nothing else, so that a preview shows just what would be carried out.
+
+pub mod text_edits;
+pub mod worlds;
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use serde::{Deserialize, Serialize};
+
+use crate::base::digest::Blake3;
+use crate::base::finding::Severity;
+use crate::base::path::{InstallPath, PathError};
+use crate::canon::{SealedFile, SealedMod};
+use crate::delta::{Measure, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there};
+use crate::manifest::Reading;
+use crate::rulebook::{NeededOn, RelationKind};
+use crate::rulebook::{Role, Shelf};
+use crate::survey::{Survey, SurveyedMod};
+
+/// The first field of every alignment.
+pub const FORMAT: &str = "kanon-alignment/1";
+
+/// One step of an alignment.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Step {
+    /// What is done.
+    #[serde(flatten)]
+    pub action: Action,
+    /// The file it is done to.
+    pub path: InstallPath,
+    /// Why.
+    pub why: String,
+    /// The bytes that are written for it.
+    pub bytes: u64,
+    /// Of a text file that is changed inside: the lines that are others afterwards.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub lines: Vec<LineChange>,
+}
+
+/// A line of a text file that goes or comes.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct LineChange {
+    /// Its number, from one: before the change where it goes, after it where it comes.
+    pub line: usize,
+    /// Whether it comes.
+    pub comes: bool,
+    /// What it says.
+    pub text: String,
+}
+
+/// What a step does.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(tag = "action", rename_all = "kebab-case")]
+pub enum Action {
+    /// Takes a file off the install, into the backup.
+    Park,
+    /// Gives a file another name or place.
+    Rename {
+        /// Where it is now.
+        from: InstallPath,
+    },
+    /// Puts a file where there is none.
+    Put {
+        /// The digest of its bytes.
+        blake3: Blake3,
+    },
+    /// Puts a file in place of another.
+    Replace {
+        /// The digest of the new bytes.
+        blake3: Blake3,
+    },
+    /// Copies a file into the backup and leaves it where it is.
+    BackUp,
+}
+
+impl Action {
+    /// The word for it.
+    pub const fn as_str(&self) -> &'static str {
+        match self {
+            Self::Park => "park",
+            Self::Rename { .. } => "rename",
+            Self::Put { .. } => "put",
+            Self::Replace { .. } => "replace",
+            Self::BackUp => "back-up",
+        }
+    }
+
+    /// The digest of the bytes that it puts somewhere.
+    pub const fn puts(&self) -> Option<Blake3> {
+        match self {
+            Self::Put { blake3 } | Self::Replace { blake3 } => Some(*blake3),
+            Self::Park | Self::Rename { .. } | Self::BackUp => None,
+        }
+    }
+}
+
+impl Step {
+    /// The paths that it is about.
+    pub fn paths(&self) -> impl Iterator<Item = &InstallPath> {
+        let from = if let Action::Rename { from } = &self.action { Some(from) } else { None };
+        std::iter::once(&self.path).chain(from)
+    }
+
+    /// The path where nothing is any more once it is done.
+    pub const fn frees(&self) -> Option<&InstallPath> {
+        match &self.action {
+            Action::Park => Some(&self.path),
+            Action::Rename { from } => Some(from),
+            Action::Put { .. } | Action::Replace { .. } | Action::BackUp => None,
+        }
+    }
+}
+
+/// What an alignment would do.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
+pub struct Plan {
+    /// The steps, in the order in which they are done.
+    pub steps: Vec<Step>,
+}
+
+/// Why no plan can be made.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum PlanError {
+    /// The canon names a file that the install can't have.
+    #[error("the canon can't be put in place: {0}")]
+    Path(#[from] PathError),
+    /// Two files of the canon want one name.
+    #[error(
+        "`{first}` and `{second}` of the canon want the same file `{path}` on a system that ignores letter case; give one of them another name"
+    )]
+    Collision {
+        /// The mod that has the name.
+        first: String,
+        /// The mod that wants it too.
+        second: String,
+        /// The file.
+        path: InstallPath,
+    },
+}
+
+/// Which of the extra mods that may stay are taken off all the same.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum RiskyExtras {
+    /// They stay.
+    Stay,
+    /// They are parked.
+    Park,
+}
+
+/// Plans what it takes to bring an install in line.
+///
+/// # Errors
+/// When the canon wants a file that can't be, or two in one place.
+pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
+    let mut planner = Planner {
+        survey,
+        by_id: survey.mods_by_id(),
+        by_digest: by_digest(survey),
+        present: present(survey),
+        targets: targets(measure, survey)?,
+        kept: BTreeSet::new(),
+        in_place: BTreeSet::new(),
+        moved: BTreeSet::new(),
+        parked: BTreeSet::new(),
+        written: BTreeSet::new(),
+        parks: Vec::new(),
+        renames: Vec::new(),
+        puts: Vec::new(),
+    };
+    planner.canon(measure)?;
+    planner.park_extras(measure, risky);
+    planner.park_unreadable();
+    let mut plan = planner.finish();
+    plan.beside_shelves(measure, survey);
+    plan.refuse_off_limits()?;
+    Ok(plan)
+}
+
+/// A mod that a plan takes off although another needs it that stays.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Orphan {
+    /// The mod that is taken off.
+    pub taken: String,
+    /// The mod that needs it.
+    pub needed_by: String,
+}
+
+/// What a plan would leave without what it needs. Only mods that are switched on and of this loader count, and what the canon
+/// brings is there afterwards.
+pub fn orphans(plan: &Plan, measure: Measure<'_>, survey: &Survey) -> Vec<Orphan> {
+    let parked: BTreeSet<&InstallPath> =
+        plan.steps.iter().filter(|step| step.action == Action::Park).map(|step| &step.path).collect();
+    let is_on = |found: &&SurveyedMod| found.enabled && found.reading.made_for.is_none();
+    let goes =
+        |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
+    let (gone, stays): (Vec<&SurveyedMod>, Vec<&SurveyedMod>) = survey.mods.iter().filter(is_on).partition(goes);
+    let ids = |reading: &Reading| -> Vec<String> {
+        std::iter::once(&reading.id).chain(&reading.provides).map(|id| id.to_lowercase()).collect()
+    };
+    let role = survey.install.role;
+    let of_canon =
+        measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.reading);
+    let there: BTreeSet<String> = stays.iter().map(|found| &found.reading).chain(of_canon).flat_map(ids).collect();
+    let mut orphans = Vec::new();
+    for taken in gone {
+        let lost: Vec<String> = ids(&taken.reading).into_iter().filter(|id| !there.contains(id)).collect();
+        let needs = |found: &&&SurveyedMod| {
+            let required = found.reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+            required.into_iter().any(|relation| lost.contains(&relation.id.to_lowercase()))
+        };
+        let needed = stays.iter().filter(needs);
+        orphans.extend(needed.map(|by| Orphan { taken: taken.reading.id.clone(), needed_by: by.reading.id.clone() }));
+    }
+    orphans.dedup();
+    orphans
+}
+
+impl Plan {
+    /// Refuses a plan with a step that touches what is Kanon's own, whatever made the plan.
+    ///
+    /// # Errors
+    /// With the first such path.
+    pub fn refuse_off_limits(&self) -> Result<(), PlanError> {
+        self.steps.iter().flat_map(Step::paths).try_for_each(|path| Ok(path.clone().of_game().map(drop)?))
+    }
+}
+
+/// Where the canon's files go on an install of that role, and whose they are.
+fn targets(measure: Measure<'_>, survey: &Survey) -> Result<BTreeMap<String, String>, PlanError> {
+    let role = survey.install.role;
+    let mut targets: BTreeMap<String, String> = BTreeMap::new();
+    let here = measure
+        .canon
+        .mods
+        .iter()
+        .filter(|sealed| sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional);
+    for sealed in here {
+        let places = measure.rulebook.shelf(&sealed.shelf).into_iter().flat_map(|shelf| survey.places(shelf));
+        for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+            let path = place.join(file.path.as_str())?;
+            match targets.insert(path.folded(), sealed.folded_id()) {
+                Some(first) if first != sealed.folded_id() => {
+                    return Err(PlanError::Collision { first, second: sealed.reading.id.clone(), path });
+                }
+                _ => {}
+            }
+        }
+    }
+    Ok(targets)
+}
+
+fn by_digest(survey: &Survey) -> HashMap<Blake3, Vec<&SurveyedMod>> {
+    let mut by_digest: HashMap<Blake3, Vec<&SurveyedMod>> = HashMap::new();
+    for found in survey.mods.iter().chain(&survey.strays) {
+        by_digest.entry(found.digest).or_default().push(found);
+    }
+    by_digest
+}
+
+/// Every file the survey knows of, by its path.
+fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
+    let measured = survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files);
+    let broken = survey.unreadable.iter().filter_map(|broken| Some((InstallPath::new(&broken.path).ok()?, None)));
+    measured.map(|file| (file.path.clone(), Some(file.blake3))).chain(broken).collect()
+}
+
+struct Planner<'a> {
+    survey: &'a Survey,
+    /// The survey's mods of this loader, by folded id.
+    by_id: HashMap<String, Vec<&'a SurveyedMod>>,
+    /// The survey's mods and strays, by digest.
+    by_digest: HashMap<Blake3, Vec<&'a SurveyedMod>>,
+    present: BTreeMap<InstallPath, Option<Blake3>>,
+    /// Folded paths that the canon wants, and the folded id of the mod that wants each.
+    targets: BTreeMap<String, String>,
+    /// Folded paths of copies that are right as they are.
+    kept: BTreeSet<String>,
+    /// Files that are right although others of their folder are not.
+    in_place: BTreeSet<InstallPath>,
+    /// Files that are moved away.
+    moved: BTreeSet<InstallPath>,
+    /// Files that are taken off.
+    parked: BTreeSet<InstallPath>,
+    /// Files that are put or moved into place.
+    written: BTreeSet<InstallPath>,
+    parks: Vec<Step>,
+    renames: Vec<Step>,
+    puts: Vec<Step>,
+}
+
+impl Planner<'_> {
+    /// What is right is kept, in every place, before anything is brought in: no place is filled by robbing another.
+    fn canon(&mut self, measure: Measure<'_>) -> Result<(), PlanError> {
+        let role = self.survey.install.role;
+        let mut wrong = Vec::new();
+        for sealed in &measure.canon.mods {
+            let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
+            let places = self.survey.places(shelf).filter(|place| self.wanted(sealed, role, place));
+            for place in places.collect::<Vec<_>>() {
+                match self.right_copy(sealed, shelf, place) {
+                    Some(right) => {
+                        self.kept.extend(right.files.iter().map(|file| file.path.folded()));
+                        self.park_other_copies(sealed, place, Some(&right.path))?;
+                    }
+                    None => wrong.push((sealed, place)),
+                }
+            }
+        }
+        for (sealed, place) in wrong {
+            self.bring_in(sealed, place)?;
+            self.park_other_copies(sealed, place, None)?;
+        }
+        Ok(())
+    }
+
+    /// Needed there, or optional and there already.
+    fn wanted(&self, sealed: &SealedMod, role: Role, place: &InstallPath) -> bool {
+        let there = || self.copies(sealed, place).any(|copy| copy.enabled);
+        sealed.needed_on().includes(role) || (sealed.needed_on() == NeededOn::Optional && there())
+    }
+
+    fn copies<'s>(&'s self, sealed: &SealedMod, place: &'s InstallPath) -> impl Iterator<Item = &'s SurveyedMod> {
+        let shelf = sealed.shelf.clone();
+        let of_id = self.by_id.get(&sealed.folded_id()).into_iter().flatten();
+        of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
+    }
+
+    /// Of equal copies the one that is called as the canon calls it stays.
+    fn right_copy(&self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Option<SurveyedMod> {
+        let right = self.copies(sealed, place).filter(|copy| self.is_right(copy, sealed, shelf));
+        right.min_by_key(|copy| copy.name != sealed.name).cloned()
+    }
+
+    fn park_other_copies(
+        &mut self,
+        sealed: &SealedMod,
+        place: &InstallPath,
+        right: Option<&InstallPath>,
+    ) -> Result<(), PlanError> {
+        let own = place.join(&sealed.name)?;
+        let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
+        for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right) {
+            let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
+            let why = if copy.path == own {
+                format!("not part of {id} {version}")
+            } else {
+                format!("another copy of {id}; the canon has {version}")
+            };
+            self.park_files(copy, &why);
+        }
+        Ok(())
+    }
+
+    /// The right bytes under a name that will do, and that no other mod of the canon wants.
+    fn is_right(&self, copy: &SurveyedMod, sealed: &SealedMod, shelf: &Shelf) -> bool {
+        let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.folded_id());
+        copy.enabled
+            && copy.digest == sealed.digest
+            && shelf.same_name(&copy.name, &sealed.name)
+            && copy.files.iter().all(|file| free(&file.path))
+    }
+
+    fn bring_in(&mut self, sealed: &SealedMod, place: &InstallPath) -> Result<(), PlanError> {
+        for file in &sealed.files {
+            let target = place.join(file.path.as_str())?;
+            self.bring_file(sealed, file, (target, place));
+        }
+        Ok(())
+    }
+
+    fn bring_file(&mut self, sealed: &SealedMod, file: &SealedFile, (target, place): (InstallPath, &InstallPath)) {
+        let there = self.present.get(&target);
+        if there == Some(&Some(file.blake3)) {
+            self.in_place.insert(target);
+            return;
+        }
+        let occupied = there.is_some();
+        self.written.insert(target.clone());
+        match (occupied, self.movable(sealed, file, &target)) {
+            (false, Some(from)) => {
+                let why = format!("{} {} is there under another name", sealed.reading.id, sealed.version_or_dash());
+                self.moved.insert(from.clone());
+                self.renames.push(Step {
+                    action: Action::Rename { from },
+                    path: target,
+                    why,
+                    bytes: 0,
+                    lines: Vec::new(),
+                });
+            }
+            (occupied, _) => {
+                let why = self.why_put(sealed, place, occupied);
+                let action = if occupied {
+                    Action::Replace { blake3: file.blake3 }
+                } else {
+                    Action::Put { blake3: file.blake3 }
+                };
+                self.puts.push(Step { action, path: target, why, bytes: file.size, lines: Vec::new() });
+            }
+        }
+    }
+
+    fn why_put(&self, sealed: &SealedMod, place: &InstallPath, occupied: bool) -> String {
+        let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
+        match self.copies(sealed, place).next() {
+            Some(found) if found.version_or_dash() != version => {
+                format!("{id} is {} here; the canon has {version}", found.version_or_dash())
+            }
+            Some(_) => format!("{id} {version} has other bytes here"),
+            None if occupied => format!("what is there is not {id} {version}"),
+            None => format!("{id} {version} is missing"),
+        }
+    }
+
+    /// A file with the right bytes that stands under a wrong name: disabled, misnamed or misplaced.
+    fn movable(&self, sealed: &SealedMod, file: &SealedFile, target: &InstallPath) -> Option<InstallPath> {
+        let mut files = self.by_digest.get(&sealed.digest).into_iter().flatten().flat_map(|found| &found.files);
+        let free = |path: &InstallPath| path != target && !self.kept.contains(&path.folded()) && !self.is_moved(path);
+        files.find(|other| other.blake3 == file.blake3 && free(&other.path)).map(|other| other.path.clone())
+    }
+
+    fn is_moved(&self, path: &InstallPath) -> bool {
+        self.moved.contains(path)
+    }
+
+    /// Takes off the files of a copy, but for those that the canon wants in place or that are moved from there.
+    fn park_files(&mut self, copy: &SurveyedMod, why: &str) {
+        for file in &copy.files {
+            if !self.is_wanted(&file.path) && !self.is_moved(&file.path) {
+                self.park(file.path.clone(), why);
+            }
+        }
+    }
+
+    fn park(&mut self, path: InstallPath, why: &str) {
+        if self.parked.insert(path.clone()) {
+            self.parks.push(Step { action: Action::Park, path, why: why.to_owned(), bytes: 0, lines: Vec::new() });
+        }
+    }
+
+    /// Whether a right file is there, or will be put there.
+    fn is_wanted(&self, path: &InstallPath) -> bool {
+        self.kept.contains(&path.folded()) || self.written.contains(path) || self.in_place.contains(path)
+    }
+
+    fn park_extras(&mut self, measure: Measure<'_>, risky: RiskyExtras) {
+        let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+        let off = switched_off(self.survey);
+        let extras: Vec<SurveyedMod> = self
+            .survey
+            .mods
+            .iter()
+            .filter(|found| !off.contains_key(&found.folded_id()))
+            .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
+            .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
+                Severity::Blocking => true,
+                _ if is_left_over(measure, found) => true,
+                Severity::Risky => risky == RiskyExtras::Park,
+                Severity::Note => false,
+            })
+            .cloned()
+            .collect();
+        for extra in extras {
+            let why = match &extra.reading.made_for {
+                Some(loader) => format!("{} was made for the loader {loader}", extra.reading.id),
+                None if is_left_over(measure, &extra) => {
+                    format!("{} was made for another version of the game or its loader", extra.reading.id)
+                }
+                None => format!("the canon does not have {}", extra.reading.id),
+            };
+            self.park_files(&extra, &why);
+        }
+    }
+
+    /// What a shelf holds and nobody can read, unless a right file is put in its place anyway.
+    fn park_unreadable(&mut self) {
+        for broken in self.survey.unreadable.iter().filter(|broken| broken.shelf.is_some() && broken.is_file) {
+            if let Ok(path) = InstallPath::new(&broken.path)
+                && !self.is_wanted(&path)
+            {
+                self.park(path, &broken.why);
+            }
+        }
+    }
+
+    /// Parks come first, since a name may be wanted again; then renames, which cost nothing; then what must be written.
+    /// Only now is it known whether a name is taken: by a file that stays, none that is moved, or one that is replaced.
+    fn finish(mut self) -> Plan {
+        let moved: BTreeSet<InstallPath> =
+            self.puts.iter().map(|step| step.path.clone()).filter(|path| self.is_moved(path)).collect();
+        for step in &mut self.puts {
+            if let Action::Replace { blake3 } = step.action
+                && moved.contains(&step.path)
+            {
+                step.action = Action::Put { blake3 };
+            }
+        }
+        let written: BTreeSet<&InstallPath> = self.puts.iter().map(|step| &step.path).collect();
+        self.parks.retain(|step| !written.contains(&step.path));
+        Plan { steps: self.parks.into_iter().chain(self.renames).chain(self.puts).collect() }
+    }
+}
+
+impl Plan {
+    /// Keys in the key folder, and files that mods bring for places outside the shelves.
+    fn beside_shelves(&mut self, measure: Measure<'_>, survey: &Survey) {
+        let ring = ring(measure, survey);
+        let of = |mods: &[String]| mods.join(", ");
+        for key in &ring.left_over {
+            let why = format!("the key {} belongs to no mod any more", key.name);
+            self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0, lines: Vec::new() });
+        }
+        for brought in placed_left_over(measure, survey) {
+            let why = format!("{} is gone, and with it what it brought", brought.of_mod);
+            self.steps.push(Step {
+                action: Action::Park,
+                path: brought.path.clone(),
+                why,
+                bytes: 0,
+                lines: Vec::new(),
+            });
+        }
+        for (key, there) in &ring.changed {
+            let why = format!("another key is called {}; this is the one of {}", key.name, of(&key.mods));
+            let action = Action::Replace { blake3: key.blake3 };
+            self.steps.push(Step { action, path: there.path.clone(), why, bytes: key.size, lines: Vec::new() });
+        }
+        for (key, path) in &ring.missing {
+            let why = format!("the key {} of {}", key.name, of(&key.mods));
+            let action = Action::Put { blake3: key.blake3 };
+            self.steps.push(Step { action, path: path.clone(), why, bytes: key.size, lines: Vec::new() });
+        }
+        for placed in placed_files(measure, survey.install.role) {
+            let action = match there(survey, &placed.path).map(|found| found.blake3) {
+                None => continue,
+                Some(None) => Action::Put { blake3: placed.blake3 },
+                Some(Some(digest)) if digest == placed.blake3 || placed.stays => continue,
+                Some(Some(_)) => Action::Replace { blake3: placed.blake3 },
+            };
+            let why = format!("what {} brings besides", placed.sealed.reading.id);
+            self.steps.push(Step { action, path: placed.path, why, bytes: placed.size, lines: Vec::new() });
+        }
+    }
+
+    /// The bytes that will be written.
+    pub fn bytes(&self) -> u64 {
+        self.steps.iter().map(|step| step.bytes).sum()
+    }
+
+    /// The digests whose bytes must be found.
+    pub fn wanted(&self) -> BTreeSet<Blake3> {
+        self.steps.iter().filter_map(|step| step.action.puts()).collect()
+    }
+}
+
+#[cfg(test)]
+#[path = "../tests/align.rs"]
+mod tests;

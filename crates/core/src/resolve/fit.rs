@@ -1,0 +1,151 @@
+//! Whether mods fit each other, the game and the loader.
+
+use std::collections::HashMap;
+
+use crate::base::finding::{Code, Finding, Severity};
+use crate::base::version::Versions;
+use crate::manifest::{Reading, Relation};
+use crate::rulebook::Role;
+use crate::rulebook::{NeededOn, RelationKind};
+
+/// A set of mods that are to be used together.
+#[derive(Debug, Clone)]
+pub struct FitSet<'a> {
+    /// The mods.
+    pub mods: Vec<&'a Reading>,
+    /// The side they are on; both sides when not said, each judged by what it will have.
+    pub role: Option<Role>,
+    /// The game's version, if known.
+    pub game_version: Option<&'a str>,
+    /// The loader's version, if known.
+    pub loader_version: Option<&'a str>,
+}
+
+/// A misfit: who wants what of whom.
+#[derive(Debug, Clone)]
+pub struct Misfit {
+    /// The mod that asks for something.
+    pub subject: String,
+    /// The mod it asks it of; empty for the game or the loader.
+    pub object: String,
+    /// What is to be told.
+    pub finding: Finding,
+}
+
+/// Every misfit in a set.
+pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
+    let there = Presence::of(&set.mods);
+    let mut misfits = Vec::new();
+    for reading in &set.mods {
+        misfits.extend(platform(
+            reading,
+            Code::GameDiffers,
+            reading.game_range.as_deref().zip(set.game_version),
+            versions,
+        ));
+        misfits.extend(platform(
+            reading,
+            Code::LoaderDiffers,
+            reading.loader_range.as_deref().zip(set.loader_version),
+            versions,
+        ));
+        for relation in reading.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(&reading.id)) {
+            misfits.extend(relate(reading, relation, &there, set.role, versions));
+        }
+    }
+    misfits
+}
+
+/// Which mod stands for an id: itself, or one that provides it.
+struct Presence<'a>(HashMap<String, &'a Reading>);
+
+impl<'a> Presence<'a> {
+    fn of(mods: &[&'a Reading]) -> Self {
+        let provided = mods.iter().flat_map(|m| m.provides.iter().map(|id| (id.to_lowercase(), *m)));
+        let own = mods.iter().map(|m| (m.id.to_lowercase(), *m));
+        Self(provided.chain(own).collect())
+    }
+
+    fn get(&self, id: &str) -> Option<&'a Reading> {
+        self.0.get(&id.to_lowercase()).copied()
+    }
+}
+
+fn misfit(subject: &Reading, object: &str, finding: Finding) -> Misfit {
+    Misfit { subject: subject.id.clone(), object: object.to_owned(), finding: finding.about(&subject.id) }
+}
+
+fn platform(reading: &Reading, code: Code, asked: Option<(&str, &str)>, versions: Versions) -> Option<Misfit> {
+    let (range, version) = asked?;
+    let what = if code == Code::GameDiffers { "game" } else { "loader" };
+    let finding = match versions.meets(version, range) {
+        Some(true) => return None,
+        Some(false) => Finding::new(code, format!("choose a release of it that fits {what} {version}")),
+        None => Finding::new(code, "see the mod's own page for what it means").severity(Severity::Risky),
+    };
+    Some(misfit(reading, "", finding.expected(format!("{what} {range}")).found(format!("{what} {version}"))))
+}
+
+fn relate(
+    reading: &Reading,
+    relation: &Relation,
+    there: &Presence<'_>,
+    role: Option<Role>,
+    versions: Versions,
+) -> Option<Misfit> {
+    let range = relation.range.as_deref().unwrap_or("*");
+    let other = there.get(&relation.id);
+    let met = other.and_then(|other| meets(other, relation, versions));
+    let wanted = format!("{} {range}", relation.id);
+    let finding = match (relation.kind, other) {
+        (RelationKind::Required, None) => {
+            Finding::new(Code::DependencyMissing, format!("add {} to the set", relation.id))
+                .expected(wanted)
+                .found("nothing")
+        }
+        (RelationKind::Required, Some(other)) if missing_side(reading, other, role).is_some() => {
+            let side = missing_side(reading, other, role)?;
+            Finding::new(Code::DependencyMissing, format!("say in kanon.toml that {} is needed on both", other.id))
+                .expected(format!("{} on the {side} too", other.id))
+                .found(format!("on the {} alone", other.needed_on.as_str()))
+        }
+        (RelationKind::Required | RelationKind::Optional, Some(other)) if met != Some(true) => {
+            let severity = if met.is_none() || relation.kind == RelationKind::Optional {
+                Severity::Risky
+            } else {
+                Severity::Blocking
+            };
+            Finding::new(Code::DependencyVersion, format!("choose a release of {} that is {range}", other.id))
+                .expected(wanted)
+                .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
+                .severity(severity)
+        }
+        (RelationKind::Conflicting, Some(other)) if met != Some(false) => {
+            Finding::new(Code::Conflict, format!("drop {} or {}", reading.id, other.id))
+                .expected(format!("not with {wanted}"))
+                .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
+        }
+        _ => return None,
+    };
+    Some(misfit(reading, &relation.id, finding))
+}
+
+/// Whether the other mod is in the release asked for; one that only provides the id is taken as it is.
+fn meets(other: &Reading, relation: &Relation, versions: Versions) -> Option<bool> {
+    let range = relation.range.as_deref().unwrap_or("*");
+    if other.id.eq_ignore_ascii_case(&relation.id) {
+        match &other.version {
+            Some(version) => versions.meets(version, range),
+            None => versions.requirement(range).ok().filter(crate::base::version::Requirement::is_any).map(|_| true),
+        }
+    } else {
+        Some(true)
+    }
+}
+
+/// The side on which a mod will be and the one it needs will not.
+fn missing_side(reading: &Reading, other: &Reading, role: Option<Role>) -> Option<Role> {
+    let roles = role.map_or_else(|| vec![Role::Server, Role::Client], |_| Vec::new());
+    let allows = |role: Role| other.needed_on.includes(role) || other.needed_on == NeededOn::Optional;
+    roles.into_iter().find(|role| reading.needed_on.includes(*role) && !allows(*role))
+}

@@ -1,0 +1,521 @@
+//! Why no set fits, in words that an administrator knows: which wishes clash, what the mods say that makes them
+//! clash, and the nearest sets that would fit.
+//!
+//! The wishes told are a minimal unsatisfiable core, found by leaving one out after another (deletion, as in Marques-Silva
+//! 2010) from those that the search's own proof names. What mods say is taken from the proof of that core alone.
+
+use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::sync::Arc;
+
+use pubgrub::{DerivationTree, External};
+use serde::Serialize;
+
+use super::search::{Ease, Piece, Proof, Unfit};
+use super::universe::{Places, Universe};
+use super::{FittingSet, Keep, Offer};
+use crate::manifest::{Reading, Relation};
+use crate::rulebook::RelationKind;
+
+/// Clashes that are told one by one.
+const CLASHES: usize = 3;
+/// What mods say, for one clash.
+const FACTS: usize = 6;
+/// Ways out that are told.
+const WAYS: usize = 3;
+
+/// Why no set fits, and what would.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct NoFit {
+    /// What clashes; each by itself.
+    pub clashes: Vec<Clash>,
+    /// How many more clashes there are than are told.
+    pub further: usize,
+    /// The nearest sets that would fit, each with all that it takes.
+    pub ways: Vec<WayOut>,
+    /// Whether the search was given up: then nobody knows whether a set fits.
+    pub given_up: bool,
+}
+
+/// Wishes that can't be met together.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct Clash {
+    /// The ids of the mods that are wished for.
+    #[serde(skip)]
+    pub ids: Vec<String>,
+    /// The wishes in words.
+    pub wishes: Vec<String>,
+    /// What the mods say.
+    pub because: Vec<String>,
+}
+
+/// A set that would fit.
+#[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
+pub struct WayOut {
+    /// Wishes to loosen: the id, and the release that it would have then.
+    #[serde(rename = "other_release")]
+    pub other: Vec<(String, String)>,
+    /// Wishes to do without.
+    pub without: Vec<String>,
+    /// What else would have another release than now: id, now, then.
+    pub moved: Vec<(String, String, String)>,
+}
+
+/// Explains a puzzle that has no solution.
+pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
+    let mut no_fit = NoFit::default();
+    let mut left: BTreeSet<usize> =
+        (0..universe.puzzle.asks.len()).filter(|index| universe.puzzle.asks[*index].wanted).collect();
+    let (mut cores, mut removed): (Vec<BTreeSet<usize>>, Vec<usize>) = (Vec::new(), Vec::new());
+    for index in left.clone() {
+        if let Some(clash) = universe.nothing_to_have(index) {
+            left.remove(&index);
+            removed.push(index);
+            cores.push(BTreeSet::from([index]));
+            no_fit.clashes.push(clash);
+        }
+    }
+    let strict = Ease { no_likes: true, ..Ease::default() };
+    while let Err(proof) = universe.search(&left, &strict) {
+        if universe.is_spent() {
+            return NoFit { given_up: no_fit.clashes.is_empty(), ..no_fit };
+        }
+        if cores.len() < CLASHES {
+            let (core, proof) = universe.core(&named(&proof), proof, &strict);
+            no_fit.clashes.push(universe.clash(&core, &proof));
+            removed.extend(universe.newcomer(&core));
+            cores.push(core);
+        } else {
+            // Further clashes are only got out of the way, to find a set that fits.
+            removed.extend(universe.newcomer(&universe.index_of(&named(&proof))));
+            no_fit.further += 1;
+        }
+        match removed.last() {
+            Some(last) if left.remove(last) => {}
+            _ => return no_fit,
+        }
+    }
+    if no_fit.further == 0 {
+        no_fit.ways = ways(universe, &cores, &strict);
+    }
+    if no_fit.ways.is_empty()
+        && let Ok(set) = universe.search(&left, &strict)
+    {
+        no_fit.ways.push(way(universe, &set, &[], &removed));
+    }
+    no_fit.further += no_fit.clashes.len().saturating_sub(CLASHES);
+    no_fit.clashes.truncate(CLASHES);
+    no_fit
+}
+
+/// Everything in a proof that is not derived from something else.
+fn externals(proof: &Proof) -> Vec<&External<Piece, Places, Unfit>> {
+    let mut seen: HashSet<*const Proof> = HashSet::new();
+    let (mut found, mut waiting) = (Vec::new(), vec![proof]);
+    while let Some(node) = waiting.pop() {
+        match node {
+            DerivationTree::External(external) => found.push(external),
+            DerivationTree::Derived(derived) => {
+                for cause in [&derived.cause1, &derived.cause2] {
+                    if seen.insert(Arc::as_ptr(cause)) {
+                        waiting.push(cause);
+                    }
+                }
+            }
+        }
+    }
+    found
+}
+
+/// The mods whose wishes a proof names.
+fn named(proof: &Proof) -> BTreeSet<u32> {
+    let wished = externals(proof).into_iter().filter_map(|external| match external {
+        External::FromDependencyOf(Piece::Wishes, _, Piece::Mod(package), _) => Some(*package),
+        _ => None,
+    });
+    wished.collect()
+}
+
+impl<'a> Universe<'_, 'a> {
+    fn index_of(&self, packages: &BTreeSet<u32>) -> BTreeSet<usize> {
+        packages.iter().filter_map(|package| self.at(*package).ask).collect()
+    }
+
+    /// Leaves one wish out after another, as long as the rest still clashes.
+    fn core(&self, named_first: &BTreeSet<u32>, proof: Box<Proof>, ease: &Ease) -> (BTreeSet<usize>, Box<Proof>) {
+        let mut core = self.index_of(named_first);
+        let mut proof = proof;
+        for index in core.clone().into_iter().rev() {
+            if !core.contains(&index) || core.len() == 1 {
+                continue;
+            }
+            let mut without = core.clone();
+            without.remove(&index);
+            if let Err(smaller) = self.search(&without, ease) {
+                let named = self.index_of(&named(&smaller));
+                core = core.intersection(&named).copied().filter(|kept| *kept != index).collect();
+                proof = smaller;
+            }
+        }
+        // The proof of the core alone speaks of nothing else.
+        if let Err(own) = self.search(&core, ease) {
+            proof = own;
+        }
+        (core, proof)
+    }
+
+    /// The wish of a clash that is best thought away: one that is being changed, else a new one, else the last.
+    fn newcomer(&self, core: &BTreeSet<usize>) -> Option<usize> {
+        let changing = |index: &&usize| {
+            let ask = &self.puzzle.asks[**index];
+            (ask.keep == Keep::Newest && ask.accepts.is_some(), ask.now.is_none(), **index)
+        };
+        core.iter().max_by_key(changing).copied()
+    }
+
+    fn clash(&self, core: &BTreeSet<usize>, proof: &Proof) -> Clash {
+        let asks = || core.iter().map(|index| &self.puzzle.asks[*index]);
+        Clash {
+            ids: asks().map(|ask| ask.id.clone()).collect(),
+            wishes: asks().map(|ask| in_words(&ask.id, ask.accepts.as_deref())).collect(),
+            because: self.because(core, proof),
+        }
+    }
+
+    /// The first reason why one wish by itself can't be met.
+    pub fn why_not(&self, index: usize, proof: &Proof) -> String {
+        let clash = self.nothing_to_have(index).unwrap_or_else(|| self.clash(&BTreeSet::from([index]), proof));
+        clash.because.into_iter().next().unwrap_or_else(|| "it can't be had".to_owned())
+    }
+
+    /// A wish that no release meets, whatever else is wished for.
+    fn nothing_to_have(&self, index: usize) -> Option<Clash> {
+        let ask = &self.puzzle.asks[index];
+        let because = match self.asked_with(index, &Ease::default()) {
+            None => self.nowhere(&ask.id),
+            Some((package, places)) if places == Places::empty() => {
+                let releases = self.span(package, &self.places(package, false, |_| true));
+                let early = self.places(package, false, |release| !release.is_early()) == Places::empty();
+                let hint = if early { ", which come before a release: ask for them with --prereleases" } else { "" };
+                format!("there is {releases}{hint}")
+            }
+            Some(_) => return None,
+        };
+        let wish = in_words(&ask.id, ask.accepts.as_deref());
+        Some(Clash { ids: vec![ask.id.clone()], wishes: vec![wish], because: vec![because] })
+    }
+
+    fn nowhere(&self, id: &str) -> String {
+        let ids = self.packages.iter().map(|package| package.id);
+        match crate::base::problem::nearest(id, ids) {
+            Some(near) => format!("no release of {id} is in any source or install; did you mean {near}?"),
+            None => format!("no release of {id} is in any source or install"),
+        }
+    }
+
+    /// What mods say, those that are wished for first, then what they lean on.
+    fn because(&self, core: &BTreeSet<usize>, proof: &Proof) -> Vec<String> {
+        let facts = self.facts(core, proof);
+        let mut depth: BTreeMap<u32, usize> =
+            core.iter().filter_map(|index| self.package(&self.puzzle.asks[*index].id)).map(|own| (own, 0)).collect();
+        for _ in 0..facts.len() {
+            for (package, saying) in facts.keys() {
+                let (Some(own), Some(other)) = (depth.get(package).copied(), saying.about(self)) else { continue };
+                let known = depth.entry(other).or_insert(own + 1);
+                *known = (*known).min(own + 1);
+            }
+        }
+        let asked = |package: u32| self.at(package).ask.unwrap_or(usize::MAX);
+        let mut told: Vec<((usize, usize, bool), String)> = facts
+            .iter()
+            .map(|((package, saying), places)| {
+                let words = format!("{} {}", self.span(*package, places), self.saying(*package, places, saying));
+                let depth = depth.get(package).copied().unwrap_or(usize::MAX);
+                ((depth, asked(*package), matches!(saying, Saying::Unfit(_))), words)
+            })
+            .collect();
+        told.sort();
+        let more = told.len().saturating_sub(FACTS);
+        let mut words: Vec<String> = told.into_iter().take(FACTS).map(|(_, words)| words).collect();
+        if more > 0 {
+            words.push(format!("and {more} more that lean on these"));
+        }
+        words
+    }
+
+    /// Who says what, with the releases that say it.
+    fn facts(&self, core: &BTreeSet<usize>, proof: &Proof) -> BTreeMap<(u32, Saying), Places> {
+        let allowed: BTreeMap<u32, Places> =
+            core.iter().filter_map(|index| self.asked_with(*index, &Ease::default())).collect();
+        let mut facts: BTreeMap<(u32, Saying), Places> = BTreeMap::new();
+        let mut add = |package: u32, saying: Saying, places: Places| {
+            let places = allowed.get(&package).map_or_else(|| places.clone(), |allowed| places.intersection(allowed));
+            if places != Places::empty() {
+                let known = facts.entry((package, saying)).or_insert_with(Places::empty);
+                *known = known.union(&places);
+            }
+        };
+        for external in externals(proof) {
+            match external {
+                External::Custom(Piece::Mod(package), places, unfit) => {
+                    add(*package, Saying::Unfit(in_general(unfit)), places.clone());
+                }
+                External::FromDependencyOf(Piece::Mod(package), places, of, _) => {
+                    for (place, release) in (1u32..).zip(&self.at(*package).releases) {
+                        if !places.contains(&place) {
+                            continue;
+                        }
+                        let relations = release.offer.reading.relations.iter();
+                        for relation in relations.filter(|relation| self.is_about(relation, of)) {
+                            add(*package, Saying::Relation(relation.clone()), Places::singleton(place));
+                        }
+                    }
+                }
+                _ => {}
+            }
+        }
+        facts
+    }
+
+    /// What some releases of a mod say, in words.
+    fn saying(&self, package: u32, places: &Places, saying: &Saying) -> String {
+        let newest_of = |range: fn(&Reading) -> &Option<String>| {
+            let saying = (1u32..).zip(&self.at(package).releases).filter(|(place, _)| places.contains(place));
+            let mut ranges: Vec<&str> = saying.filter_map(|(_, found)| range(found.offer.reading).as_deref()).collect();
+            ranges.dedup();
+            match ranges.as_slice() {
+                [one] => Err((*one).to_owned()),
+                several => Ok(several.last().copied().unwrap_or_default().to_owned()),
+            }
+        };
+        let version = |version: Option<&str>| version.unwrap_or("unknown").to_owned();
+        match saying {
+            Saying::Unfit(Unfit::Game(_)) => match newest_of(|reading| &reading.game_range) {
+                Err(one) => self.unfit_words(&Unfit::Game(one)),
+                Ok(newest) => {
+                    let game = version(self.puzzle.game_version);
+                    format!("fits other games (its newest {newest}), and the game is {game}")
+                }
+            },
+            Saying::Unfit(Unfit::Loader(_)) => match newest_of(|reading| &reading.loader_range) {
+                Err(one) => self.unfit_words(&Unfit::Loader(one)),
+                Ok(newest) => {
+                    let loader = version(self.puzzle.loader_version);
+                    format!("fits other loaders (its newest {newest}), and the loader is {loader}")
+                }
+            },
+            Saying::Unfit(unfit) => self.unfit_words(unfit),
+            Saying::Relation(relation) => relation_words(self, relation),
+        }
+    }
+
+    fn is_about(&self, relation: &Relation, piece: &Piece) -> bool {
+        let counts = !matches!(relation.kind, RelationKind::LoadBefore | RelationKind::LoadAfter);
+        counts
+            && match piece {
+                Piece::Mod(other) => {
+                    self.package(&relation.id) == Some(*other)
+                        || (relation.kind == RelationKind::Conflicting && self.stand_ins(&relation.id).contains(other))
+                }
+                Piece::StandIn(_) => {
+                    relation.kind == RelationKind::Required && !self.stand_ins(&relation.id).is_empty()
+                }
+                Piece::Wishes => false,
+            }
+    }
+
+    /// A mod and some of its releases: `tide 1.0 to 1.4`.
+    pub fn span(&self, package: u32, places: &Places) -> String {
+        let mod_ = self.at(package);
+        let named: Vec<&str> = (1u32..)
+            .zip(&mod_.releases)
+            .filter(|(place, _)| places.contains(place))
+            .map(|(_, release)| release.version())
+            .collect();
+        let first =
+            (1u32..).zip(&mod_.releases).find(|(place, _)| places.contains(place)).map_or(1, |(place, _)| place);
+        let unbroken = (first..).take(named.len()).all(|place| places.contains(&place));
+        let versions = match named.as_slice() {
+            [first, .., last] if !unbroken && named.len() > 2 => {
+                return format!("{} ({} releases from {first} to {last})", mod_.id, named.len());
+            }
+            [] => return format!("{} in no release", mod_.id),
+            [one] => (*one).to_owned(),
+            [one, other] => format!("{one} and {other}"),
+            [first, .., last] => format!("{first} to {last}"),
+        };
+        let all = named.len() == mod_.releases.len() && named.len() > 1;
+        if all { format!("{} in every release ({versions})", mod_.id) } else { format!("{} {versions}", mod_.id) }
+    }
+
+    /// What is wrong with a release as such, in words.
+    pub fn unfit_words(&self, unfit: &Unfit) -> String {
+        match unfit {
+            Unfit::Game(range) => {
+                format!("fits game {range}, and the game is {}", self.puzzle.game_version.unwrap_or("unknown"))
+            }
+            Unfit::Loader(range) => {
+                format!("fits loader {range}, and the loader is {}", self.puzzle.loader_version.unwrap_or("unknown"))
+            }
+            Unfit::MadeFor(loader) => format!("was made for the loader {loader}, and no mod here lets it run"),
+            Unfit::Lacks { id, range } => {
+                let there = match self.package(id) {
+                    None => "there is no release of it".to_owned(),
+                    Some(own) => self.why_none_will_do(own, range.as_deref()),
+                };
+                format!("needs {}, and {there}", needed(id, range.as_deref()))
+            }
+        }
+    }
+
+    fn why_none_will_do(&self, own: u32, range: Option<&str>) -> String {
+        let relation =
+            Relation { kind: RelationKind::Required, id: self.at(own).id.to_owned(), range: range.map(str::to_owned) };
+        let in_range = self.places(own, false, |release| self.meets(release, &relation) != Some(false));
+        let ripe = self.places(own, false, |release| {
+            self.meets(release, &relation) != Some(false) && self.may_be_early(own, release, &relation)
+        });
+        if in_range == Places::empty() {
+            return format!("there is {}", self.span(own, &self.places(own, false, |_| true)));
+        }
+        if ripe == Places::empty() {
+            return format!("only {} would do, before a release", self.span(own, &in_range));
+        }
+        format!("{} would not be on every side where it is needed", self.at(own).id)
+    }
+}
+
+/// What a release says.
+#[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
+enum Saying {
+    Unfit(Unfit),
+    Relation(Relation),
+}
+
+impl Saying {
+    fn about(&self, universe: &Universe<'_, '_>) -> Option<u32> {
+        match self {
+            Self::Unfit(_) => None,
+            Self::Relation(relation) => universe.package(&relation.id),
+        }
+    }
+}
+
+fn relation_words(universe: &Universe<'_, '_>, relation: &Relation) -> String {
+    let of = needed(&relation.id, relation.range.as_deref());
+    match relation.kind {
+        RelationKind::Conflicting => format!("can't be used with {of}"),
+        RelationKind::Optional => format!("goes with {of} only"),
+        _ => {
+            let standing = |other: &u32| {
+                let places = universe.places(*other, false, |release| release.provides(&relation.id));
+                universe.span(*other, &places)
+            };
+            let others: Vec<String> = universe.stand_ins(&relation.id).iter().take(2).map(standing).collect();
+            if others.is_empty() {
+                format!("needs {of}")
+            } else {
+                format!("needs {of} or what stands for it ({})", others.join(", "))
+            }
+        }
+    }
+}
+
+/// What is wrong with a release, for a whole mod: each of its releases may fit another game.
+fn in_general(unfit: &Unfit) -> Unfit {
+    match unfit {
+        Unfit::Game(_) => Unfit::Game(String::new()),
+        Unfit::Loader(_) => Unfit::Loader(String::new()),
+        other => other.clone(),
+    }
+}
+
+/// A mod that is wished for, and the releases of it that will do.
+fn in_words(id: &str, range: Option<&str>) -> String {
+    if range.is_none() { format!("{id} (any release)") } else { needed(id, range) }
+}
+
+/// A mod that another speaks of, and the releases of it that are meant.
+pub fn needed(id: &str, range: Option<&str>) -> String {
+    match range {
+        None | Some("*" | "") => id.to_owned(),
+        Some(range) => format!("{id} {range}"),
+    }
+}
+
+/// The nearest sets that would fit: one wish loosened or left out; of several clashes, one for each.
+fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> Vec<WayOut> {
+    let mut ways = Vec::new();
+    let Some((last, before)) = cores.split_last() else { return ways };
+    let mut wanted: BTreeSet<usize> = (0..universe.puzzle.asks.len()).collect();
+    let mut ease = ease.clone();
+    let (mut other, mut without) = (Vec::new(), Vec::new());
+    // Each clash but the last is settled in the first way that settles it.
+    for core in before {
+        let loosened = core.iter().copied().find(|index| {
+            let mut eased = ease.clone();
+            eased.any_release.insert(*index);
+            universe.puzzle.asks[*index].accepts.is_some() && universe.search(core, &eased).is_ok()
+        });
+        match loosened {
+            Some(index) => {
+                if ease.any_release.insert(index) {
+                    other.push(index);
+                }
+            }
+            // A clash is told as small as it can be: without any one of its wishes it is none.
+            None => {
+                if let Some(last) = core.last() {
+                    wanted.remove(last);
+                    without.push(*last);
+                }
+            }
+        }
+    }
+    let mut tries: Vec<(Option<usize>, Option<usize>)> = last
+        .iter()
+        .filter(|index| universe.puzzle.asks[**index].accepts.is_some())
+        .map(|index| (Some(*index), None))
+        .collect();
+    tries.extend(last.iter().rev().map(|index| (None, Some(*index))));
+    tries.retain(|(loosen, leave)| {
+        !loosen.iter().chain(leave).any(|index| other.contains(index) || without.contains(index))
+    });
+    if tries.is_empty() && !cores.is_empty() {
+        // What settles the clashes before settles the last one too.
+        tries.push((None, None));
+    }
+    for (loosen, leave) in tries {
+        let (mut wanted, mut ease) = (wanted.clone(), ease.clone());
+        ease.any_release.extend(loosen);
+        leave.iter().for_each(|index| {
+            wanted.remove(index);
+        });
+        if let Ok(set) = universe.search(&wanted, &ease) {
+            let loosened: Vec<usize> = other.iter().copied().chain(loosen).collect();
+            let left_out: Vec<usize> = without.iter().copied().chain(leave).collect();
+            ways.push(way(universe, &set, &loosened, &left_out));
+        }
+    }
+    // A way that keeps every wish comes before one that does without.
+    ways.sort_by_key(|way| (way.without.len(), way.moved.len()));
+    ways.truncate(WAYS);
+    ways
+}
+
+fn way(universe: &Universe<'_, '_>, set: &FittingSet<'_>, loosened: &[usize], left_out: &[usize]) -> WayOut {
+    let asks = &universe.puzzle.asks;
+    let version = |id: &str| {
+        let offer: Option<Offer<'_>> = set.chosen.get(&id.to_lowercase()).map(|chosen| chosen.offer);
+        offer.and_then(|offer| offer.reading.version.clone()).unwrap_or_else(|| "-".to_owned())
+    };
+    let moved = asks.iter().enumerate().filter(|(index, _)| !loosened.contains(index) && !left_out.contains(index));
+    let moved = moved.filter_map(|(_, ask)| {
+        let (now, then) = (ask.now.clone()?, version(&ask.id));
+        (now != then && set.chosen.contains_key(&ask.id.to_lowercase())).then(|| (ask.id.clone(), now, then))
+    });
+    WayOut {
+        other: loosened.iter().map(|index| (asks[*index].id.clone(), version(&asks[*index].id))).collect(),
+        without: left_out.iter().map(|index| asks[*index].id.clone()).collect(),
+        moved: moved.collect(),
+    }
+}

@@ -1,0 +1,192 @@
+//! How each mod stands: the release there is now, the newest that fits, the newest of all, and what holds that back.
+
+use std::collections::BTreeSet;
+
+use super::explain::needed;
+use super::search::Ease;
+use super::universe::{Package, Release, Universe};
+use super::{FittingSet, Puzzle};
+use crate::manifest::Relation;
+use crate::rulebook::RelationKind;
+
+/// How one mod stands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Standing {
+    /// Its id.
+    pub id: String,
+    /// The release that the wishes have now.
+    pub now: Option<String>,
+    /// The release in the newest set that fits as a whole; none when that has no place for it, or there is no such set.
+    pub fits: Option<String>,
+    /// Whether it can be had with this game and loader when nothing else is asked for; otherwise why not.
+    pub alone: Result<(), String>,
+    /// Whether it is another mod, which it needs, that can't be had.
+    pub waits: bool,
+    /// The newest of all, but for states before a release that nobody asked for.
+    pub newest: Option<String>,
+    /// What holds the newest back.
+    pub held_back: Option<String>,
+}
+
+/// How every mod that is asked for stands, by id. `set` is the newest set that fits, if there is one.
+pub fn standing(puzzle: &Puzzle<'_>, set: Option<&FittingSet<'_>>) -> Vec<Standing> {
+    let universe = Universe::new(puzzle);
+    let mut found: Vec<Standing> = (0..puzzle.asks.len()).map(|index| universe.standing(index, set)).collect();
+    found.sort_by_key(|standing| standing.id.to_lowercase());
+    found
+}
+
+/// For each ask by itself, in their order: the newest release that can be had with what it needs, or why there is none.
+pub fn each_alone(puzzle: &Puzzle<'_>) -> Vec<Result<String, String>> {
+    let universe = Universe::new(puzzle);
+    let newest = |index: usize| match universe.search(&BTreeSet::from([index]), &Ease::default()) {
+        Ok(set) => {
+            let chosen = set.chosen.get(&puzzle.asks[index].id.to_lowercase());
+            Ok(version(chosen.and_then(|chosen| chosen.offer.reading.version.as_deref())))
+        }
+        Err(proof) => Err(universe.why_not(index, &proof)),
+    };
+    (0..puzzle.asks.len()).map(newest).collect()
+}
+
+impl<'a> Universe<'_, 'a> {
+    fn standing(&self, index: usize, set: Option<&FittingSet<'_>>) -> Standing {
+        let ask = &self.puzzle.asks[index];
+        let mut standing = Standing {
+            id: ask.id.clone(),
+            now: ask.now.clone(),
+            fits: None,
+            alone: Ok(()),
+            waits: false,
+            newest: None,
+            held_back: None,
+        };
+        let Some(own) = self.package(&ask.id) else {
+            standing.alone = Err("no release of it is in any source or install".to_owned());
+            return standing;
+        };
+        let chosen = set.and_then(|set| set.chosen.get(&ask.id.to_lowercase()));
+        standing.fits = chosen.map(|chosen| version(chosen.offer.reading.version.as_deref()));
+        let places = self.asked(own, ask, false, false);
+        let ripe = (1u32..).zip(&self.at(own).releases).filter(|(place, _)| places.contains(place));
+        let Some((_, newest)) = ripe.last() else { return standing };
+        standing.newest = Some(newest.version().to_owned());
+        if set.is_none() || !ask.wanted {
+            standing.alone = self.alone(index, newest);
+            standing.waits =
+                standing.alone.is_err() && self.at(own).releases.iter().any(|release| self.unfit(release).is_none());
+        }
+        if standing.fits.as_deref() != Some(newest.version()) {
+            standing.held_back = Some(self.held_back(own, newest, set));
+        }
+        standing
+    }
+
+    /// Whether a mod can be had by itself, with what it needs.
+    fn alone(&self, index: usize, newest: &Release<'a>) -> Result<(), String> {
+        let ease = Ease { not_held: BTreeSet::from([index]), no_likes: true, ..Ease::default() };
+        match self.search(&BTreeSet::from([index]), &ease) {
+            Ok(_) => Ok(()),
+            Err(_) => Err(match self.unfit(newest) {
+                Some(unfit) => format!("its newest, {}, {}", newest.version(), self.unfit_words(&unfit)),
+                None => match self.own_needs(newest) {
+                    Some(needs) => format!("its newest, {}, {needs}", newest.version()),
+                    None => "what it needs can't be had".to_owned(),
+                },
+            }),
+        }
+    }
+
+    /// A need of a release that nothing can meet with this game and loader.
+    fn own_needs(&self, release: &Release<'a>) -> Option<String> {
+        release.relations(RelationKind::Required).find_map(|relation| {
+            let other = self.package(&relation.id)?;
+            let usable =
+                |other: &Release<'a>| self.meets(other, relation) != Some(false) && self.unfit(other).is_none();
+            (!self.at(other).releases.iter().any(usable)).then(|| {
+                let newest = self.at(other).releases.last();
+                let why = newest.and_then(|newest| Some((newest, self.unfit(newest)?)));
+                let why = why.map_or_else(String::new, |(newest, unfit)| {
+                    format!(", whose newest, {}, {}", newest.version(), self.unfit_words(&unfit))
+                });
+                format!("needs {}{why}", needed(&relation.id, relation.range.as_deref()))
+            })
+        })
+    }
+
+    fn held_back(&self, own: u32, newest: &Release<'a>, set: Option<&FittingSet<'_>>) -> String {
+        if let Some(unfit) = self.unfit(newest) {
+            return self.unfit_words(&unfit);
+        }
+        let versions = self.puzzle.versions.of_wishes();
+        if let Some(asked) = self.ask(own).and_then(|ask| ask.accepts.as_deref())
+            && !versions.accepts(Some(asked), newest.offer.reading.version.as_deref())
+        {
+            return format!("kanon.toml accepts {asked}");
+        }
+        let set = set.into_iter().flat_map(|set| set.chosen.values());
+        let others: Vec<_> =
+            set.filter(|chosen| !chosen.offer.reading.id.eq_ignore_ascii_case(self.at(own).id)).collect();
+        let by_others = others.iter().find_map(|chosen| self.said_by(chosen.offer.reading, self.at(own), newest));
+        let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.reading, own, newest));
+        by_others
+            .or_else(stood_for)
+            .or_else(|| self.own_needs(newest))
+            .or_else(|| {
+                newest.offer.reading.relations.iter().find_map(|relation| {
+                    let other = others.iter().find(|chosen| chosen.offer.reading.id.eq_ignore_ascii_case(&relation.id));
+                    let package = self.package(&relation.id)?;
+                    let other = self.at(package).releases.iter().find(|release| {
+                        other.is_some_and(|chosen| chosen.offer.reading.version == release.offer.reading.version)
+                    });
+                    let met = other.map(|other| self.meets(other, relation) != Some(false));
+                    let words = needed(&relation.id, relation.range.as_deref());
+                    match (relation.kind, met) {
+                        (RelationKind::Required, Some(false)) => Some(format!("it needs {words}")),
+                        (RelationKind::Required, None) if self.stand_ins(&relation.id).is_empty() => {
+                            Some(format!("it needs {words}"))
+                        }
+                        (RelationKind::Conflicting, Some(true)) => Some(format!("it can't be used with {words}")),
+                        _ => None,
+                    }
+                })
+            })
+            .unwrap_or_else(|| "it does not fit with the others".to_owned())
+    }
+
+    /// An id that a chosen mod needs, for which older releases of another stand and its newest does not.
+    fn stood_for(&self, reading: &crate::manifest::Reading, own: u32, newest: &Release<'a>) -> Option<String> {
+        let lost = reading.relations.iter().find(|relation| {
+            relation.kind == RelationKind::Required
+                && self.stand_ins(&relation.id).contains(&own)
+                && !newest.provides(&relation.id)
+        })?;
+        let version = version(reading.version.as_deref());
+        Some(format!("{} {version} needs {}, for which it does not stand", reading.id, lost.id))
+    }
+
+    /// What a chosen mod says against a release of another.
+    fn said_by(&self, reading: &crate::manifest::Reading, own: &Package<'_>, newest: &Release<'_>) -> Option<String> {
+        let against = |relation: &&Relation| {
+            let met = self.meets(newest, relation);
+            relation.id.eq_ignore_ascii_case(own.id)
+                && match relation.kind {
+                    RelationKind::Required | RelationKind::Optional => met == Some(false),
+                    RelationKind::Conflicting => met != Some(false),
+                    RelationKind::LoadBefore | RelationKind::LoadAfter => false,
+                }
+        };
+        let relation = reading.relations.iter().find(against)?;
+        let verb = match relation.kind {
+            RelationKind::Required => "needs",
+            RelationKind::Conflicting => "can't be used with",
+            _ => "goes with",
+        };
+        let words = needed(&relation.id, relation.range.as_deref());
+        Some(format!("{} {} {verb} {words}", reading.id, version(reading.version.as_deref())))
+    }
+}
+
+fn version(version: Option<&str>) -> String {
+    version.unwrap_or("-").to_owned()
+}

@@ -1,0 +1,58 @@
+//! Where mods are needed, and how they relate to each other.
+
+use serde::{Deserialize, Serialize};
+
+use super::model::Role;
+
+/// Where a mod is needed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum NeededOn {
+    /// On the server and on every client.
+    #[default]
+    Both,
+    /// On the server alone.
+    Server,
+    /// On clients alone.
+    Client,
+    /// Nowhere; it may be on either.
+    Optional,
+}
+
+impl NeededOn {
+    /// The word for it.
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Both => "both",
+            Self::Server => "server",
+            Self::Client => "client",
+            Self::Optional => "optional",
+        }
+    }
+
+    /// The meaning of a word.
+    pub fn of_word(word: &str) -> Option<Self> {
+        [Self::Both, Self::Server, Self::Client, Self::Optional].into_iter().find(|side| side.as_str() == word)
+    }
+
+    /// Whether an install of that role must have it.
+    pub const fn includes(self, role: Role) -> bool {
+        matches!((self, role), (Self::Both, _) | (Self::Server, Role::Server) | (Self::Client, Role::Client))
+    }
+}
+
+/// How a mod relates to another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum RelationKind {
+    /// It needs the other.
+    Required,
+    /// It can use the other.
+    Optional,
+    /// It can't be used with the other.
+    Conflicting,
+    /// It must be loaded before the other.
+    LoadBefore,
+    /// It must be loaded after the other.
+    LoadAfter,
+}

@@ -1,0 +1,114 @@
+//! The backup of one alignment: copies of what was touched, and a manifest that says of what. With the journal gone, the manifest
+//! is enough to take the alignment back.
+
+use std::fs::Metadata;
+use std::path::{Path, PathBuf};
+
+use kanon_core::base::digest::Blake3;
+use kanon_core::base::path::InstallPath;
+use kanon_core::plan::Step;
+use serde::{Deserialize, Serialize};
+
+use crate::error::{During, ReachError};
+use crate::hashing::blake3_of;
+use crate::open::{read_bounded, regular};
+use crate::state::{Alignment, AlignmentState, Before};
+use crate::workspace::write_whole;
+
+const MANIFEST: &str = "manifest.json";
+const FORMAT: &str = "kanon-backup/1";
+
+/// What a backup says of itself.
+#[derive(Debug, Clone, Serialize, Deserialize)]
+pub struct Manifest {
+    format: String,
+    /// The alignment's number.
+    alignment: i64,
+    /// The install's name.
+    install: String,
+    /// Its folder or address.
+    root: String,
+    /// When it began, in seconds since 1970.
+    began: i64,
+    /// Its steps.
+    steps: Vec<Step>,
+    /// What each path was before.
+    before: Vec<(String, Before)>,
+}
+
+impl Manifest {
+    /// The manifest of an alignment, and what paths were before it.
+    pub fn new(alignment: &Alignment, before: Vec<(String, Before)>) -> Self {
+        let Alignment { id, install, root, began, steps, .. } = alignment.clone();
+        Self { format: FORMAT.to_owned(), alignment: id, install, root, began, steps, before }
+    }
+
+    /// Writes it into the backup's folder.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn write(&self, folder: &Path) -> Result<(), ReachError> {
+        let text = serde_json::to_string_pretty(self).unwrap_or_default();
+        write_whole(&folder.join(MANIFEST), &(text + "\n"))
+    }
+
+    /// Reads the manifest of a backup.
+    ///
+    /// # Errors
+    /// When there is none, or it can't be understood.
+    pub fn read(folder: &Path) -> Result<Self, ReachError> {
+        let path = folder.join(MANIFEST);
+        let text = read_bounded(&path, kanon_core::base::limits::SURVEY_BYTES)
+            .during("read the manifest of the backup", &path)?;
+        let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
+        let manifest: Self = serde_json::from_slice(&text).map_err(|error| {
+            unusable(format!(
+                "it is no manifest of a backup: {}",
+                kanon_core::base::path::printable(&error.to_string())
+            ))
+        })?;
+        let is_sound =
+            manifest.format == FORMAT && manifest.before.iter().all(|(path, _)| InstallPath::folder(path).is_ok());
+        if is_sound { Ok(manifest) } else { Err(unusable("it is no manifest of a backup".to_owned())) }
+    }
+
+    /// The alignment as the journal would know it, carried out as far as it may be, and what paths were before.
+    pub fn alignment(&self) -> (Alignment, &[(String, Before)]) {
+        let Self { alignment: id, install, root, began, steps, .. } = self.clone();
+        let alignment =
+            Alignment { id, install, root, began, state: AlignmentState::Done, pruned: false, steps, steps_done: 0 };
+        (alignment, &self.before)
+    }
+}
+
+/// The greatest number of a backup in a folder of them.
+pub fn newest(backups: &Path) -> i64 {
+    let names = std::fs::read_dir(backups).into_iter().flatten().flatten().map(|entry| entry.file_name());
+    names.filter_map(|name| name.to_str()?.parse().ok()).max().unwrap_or(0)
+}
+
+/// The copy of a file in a backup, by what the journal says of it.
+///
+/// # Errors
+/// When it is missing, is a link or no file, or has other bytes by now.
+pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Result<PathBuf, ReachError> {
+    let path = folder.join(copy);
+    let unusable = |what: &str| ReachError::Unusable {
+        path: path.clone(),
+        reason: format!(
+            "it is the copy of {} that would be put back, and it {what}; nothing was taken back",
+            kanon_core::base::path::printable(of)
+        ),
+    };
+    let is_plain = copy.parse::<usize>().is_ok();
+    let metadata: Metadata = match std::fs::symlink_metadata(&path) {
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Err(unusable("is gone")),
+        found => found.during("look at", &path)?,
+    };
+    if !is_plain || !metadata.is_file() {
+        return Err(unusable("is no file of its own"));
+    }
+    let mut file = regular(&path).during("read", &path)?;
+    let found = blake3_of(&mut file, metadata.len()).during("read", &path)?.0;
+    if found == blake3 { Ok(path) } else { Err(unusable("has other bytes than when it was made")) }
+}

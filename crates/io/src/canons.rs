@@ -1,0 +1,108 @@
+//! Every canon that was sealed in a workspace, by number: when, and why. So a seal can be gone back on, and a `canon.json` that was
+//! edited or cut has something to be held against.
+
+use std::path::{Path, PathBuf};
+
+use kanon_core::canon::Canon;
+use serde::{Deserialize, Serialize};
+use serde_json::value::RawValue;
+
+use crate::error::{During, ReachError};
+use crate::open::read_bounded;
+use crate::workspace::write_whole;
+
+const FORMAT: &str = "kanon-kept-canon/1";
+/// So many are kept when `kanon.toml` does not say.
+pub const KEPT: usize = 100;
+
+/// A canon that was sealed once.
+#[derive(Debug, Clone)]
+pub struct KeptCanon {
+    /// Counted up with every seal.
+    pub number: u64,
+    /// When, in seconds since 1970.
+    pub sealed: i64,
+    /// Why: what was typed.
+    pub why: String,
+    /// The canon.
+    pub canon: Canon,
+    /// Its text, as `canon.json` had it.
+    pub text: String,
+}
+
+#[derive(Serialize, Deserialize)]
+struct Record {
+    format: String,
+    sealed: i64,
+    why: String,
+    canon: Box<RawValue>,
+}
+
+/// The numbers of the canons that are kept, oldest first.
+///
+/// # Errors
+/// When the folder can't be read.
+pub fn numbers(folder: &Path) -> Result<Vec<u64>, ReachError> {
+    if !folder.is_dir() {
+        return Ok(Vec::new());
+    }
+    let names = std::fs::read_dir(folder).during("read", folder)?.flatten().map(|entry| entry.file_name());
+    let mut numbers: Vec<u64> = names.filter_map(|name| name.to_str()?.strip_suffix(".json")?.parse().ok()).collect();
+    numbers.sort_unstable();
+    Ok(numbers)
+}
+
+/// Reads a canon that is kept.
+///
+/// # Errors
+/// When there is none of that number, or it can't be read.
+pub fn read(folder: &Path, number: u64) -> Result<KeptCanon, ReachError> {
+    let path = file(folder, number);
+    let bytes =
+        read_bounded(&path, kanon_core::base::limits::SURVEY_BYTES + (1 << 20)).during("read the canon", &path)?;
+    let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
+    let record: Record = serde_json::from_slice(&bytes).map_err(|error| unusable(error.to_string()))?;
+    if record.format != FORMAT {
+        return Err(unusable("it is no canon that was kept here".to_owned()));
+    }
+    let text = record.canon.get().to_owned();
+    let canon = Canon::from_json(text.as_bytes()).map_err(|error| unusable(error.to_string()))?;
+    Ok(KeptCanon { number, sealed: record.sealed, why: record.why, canon, text: text + "\n" })
+}
+
+/// The newest canon that is kept and can be read.
+///
+/// # Errors
+/// When the folder can't be read.
+pub fn newest(folder: &Path) -> Result<Option<KeptCanon>, ReachError> {
+    Ok(numbers(folder)?.into_iter().rev().find_map(|number| read(folder, number).ok()))
+}
+
+/// Keeps a canon, unless the newest is the same, and lets the oldest go where there are too many. Gives its number.
+///
+/// # Errors
+/// When it can't be written.
+pub fn keep(folder: &Path, text: &str, (sealed, why): (i64, &str), most: usize) -> Result<u64, ReachError> {
+    let known = numbers(folder)?;
+    if let Some(last) = known.last()
+        && read(folder, *last).is_ok_and(|kept| kept.text == text)
+    {
+        return Ok(*last);
+    }
+    std::fs::create_dir_all(folder).during("make the folder", folder)?;
+    let number = known.last().map_or(1, |last| last + 1);
+    let path = file(folder, number);
+    let unusable = |error: serde_json::Error| ReachError::Unusable { path: path.clone(), reason: error.to_string() };
+    let canon = RawValue::from_string(text.trim_end().to_owned()).map_err(unusable)?;
+    let record = Record { format: FORMAT.to_owned(), sealed, why: why.to_owned(), canon };
+    write_whole(&path, &(serde_json::to_string(&record).map_err(unusable)? + "\n"))?;
+    for old in known.iter().rev().skip(most.saturating_sub(1)) {
+        let path = file(folder, *old);
+        std::fs::remove_file(&path).during("remove", &path)?;
+    }
+    Ok(number)
+}
+
+fn file(folder: &Path, number: u64) -> PathBuf {
+    folder.join(format!("{number}.json"))
+}

@@ -1,0 +1,522 @@
+//! Carries a plan out: everything that it will touch is copied and journalled first, then all is brought about.
+//!
+//! When something fails, all is taken back at once. When the program is killed or the line drops, the journal says so,
+//! and the next alignment finishes what was begun, or an undo takes it back to the byte.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs::File;
+use std::io::{self, Cursor, Write};
+use std::path::{Path, PathBuf};
+use std::sync::Mutex;
+
+use kanon_core::base::digest::Blake3;
+use kanon_core::base::path::InstallPath;
+use kanon_core::plan::{Action, Plan, Step};
+
+use crate::backup::{self, Manifest};
+use crate::bring::{self, Bringing, Facts, Now, Seen, Want};
+use crate::bytes::Bytes;
+use crate::claim::{Claim, Claimant, Lock, Others, Reserve, take_off};
+use crate::error::{During, ReachError};
+use crate::hashing::both_of;
+use crate::install::{Install, OWN_FOLDER, RECEIPT, Receipt, Stamp, There, is_lost, locked, side_by_side};
+use crate::progress::Progress;
+use crate::room::{Need, refuse_lack};
+use crate::state::{After, Alignment, AlignmentState, Before, State};
+use crate::undo::{finish_outermost, give_up, take_back};
+
+/// Where an alignment takes place, and who makes it.
+#[derive(Clone, Copy)]
+pub struct Site<'a> {
+    /// The install.
+    pub install: &'a dyn Install,
+    /// Its name.
+    pub name: &'a str,
+    /// The folders of its shelves: a folder below them that an alignment empties is taken away, they are not.
+    pub places: &'a BTreeSet<InstallPath>,
+    /// Folders that go as a whole when an alignment empties them: worlds.
+    pub whole: &'a BTreeSet<InstallPath>,
+    /// Where backups are kept.
+    pub backups: &'a Path,
+    /// Who makes it.
+    pub claimant: &'a Claimant,
+    /// What to do about a claim that another workspace left on the install.
+    pub others: Others,
+}
+
+/// What is carried out.
+pub struct Order<'a> {
+    /// The steps.
+    pub plan: &'a Plan,
+    /// What the receipt will say is there.
+    pub receipt: Receipt,
+    /// Where the bytes of new files are.
+    pub bytes: &'a Bytes,
+}
+
+impl<'a> Site<'a> {
+    /// Claims the install, so that nobody else aligns it meanwhile.
+    ///
+    /// # Errors
+    /// When somebody else does already.
+    pub fn claim(&self) -> Result<Claim<'a>, ReachError> {
+        self.lock()?.claim(self.claimant, self.others)
+    }
+
+    fn lock(&self) -> Result<Lock<'a>, ReachError> {
+        Lock::take(self.install, &locks(self.backups), self.claimant)
+    }
+
+    /// Where the copies of one alignment are.
+    pub fn backup(&self, id: i64) -> PathBuf {
+        self.backups.join(id.to_string())
+    }
+}
+
+/// Where the locks of installs are.
+pub fn locks(backups: &Path) -> PathBuf {
+    backups.join("locks")
+}
+
+/// Carries a plan out and returns the alignment's number in the journal.
+///
+/// # Errors
+/// When anything fails; by then everything is taken back, unless the error says otherwise.
+pub fn carry_out(
+    site: Site<'_>,
+    order: &Order<'_>,
+    state: &mut State,
+    progress: &dyn Progress,
+) -> Result<i64, ReachError> {
+    site.install.look_anew();
+    order.plan.refuse_off_limits()?;
+    let outermost = outermost(site.install)?;
+    refuse_links(site.install, order.plan)?;
+    refuse_nowhere(order)?;
+    let lock = site.lock()?;
+    refuse_lack_of_room(site, order.plan)?;
+    progress.ahead(order.plan.bytes());
+    // The journal comes before the claim: whatever is left of a claim is then known to be ours.
+    let id = begin(site, order.plan, state)?;
+    state.record_before(id, &outermost)?;
+    let claim = lock.claim(site.claimant, site.others).inspect_err(|error| strike_out(site, (id, error), state))?;
+    let reserve = reserve(site, order.plan);
+    let done = back_up(site, order.plan, id, state)
+        .and_then(|()| refuse_changed(site.install, order.plan, &state.before(id)?))
+        .and_then(|()| Journalled::read(state, id, &order.plan.steps))
+        .and_then(|journalled| {
+            let now = journalled.as_it_was();
+            forwards(site, (id, &order.plan.steps), (&journalled, now), order.bytes, (state, progress))
+        })
+        .and_then(|()| hand_in(site, (id, &order.plan.steps), (order.receipt.clone(), Untouched::AsSurveyed), state));
+    drop(reserve);
+    match done {
+        // The claim goes before the journal is closed: what is left of it would be nobody's.
+        Ok(()) => {
+            claim.release()?;
+            state.end(id, AlignmentState::Done)?;
+            Ok(id)
+        }
+        Err(error) if was_cut_off(&error) => cut_off(site, error),
+        Err(error) => match take_back(site, state, id).and_then(|_| give_up(site, &claim, state, id)) {
+            Ok(()) if matches!(error, ReachError::Changed(_) | ReachError::Link(_)) => Err(error),
+            Ok(()) => Err(ReachError::TakenBack { install: site.name.to_owned(), source: Box::new(error) }),
+            // What went wrong first says more than that the way back is barred too.
+            Err(_) => cut_off(site, error),
+        },
+    }
+}
+
+/// After a claim that failed: nothing was done, and nothing is to stay of it. What can't be cleared away now is left to the
+/// next run, which finds the alignment begun and never ended.
+fn strike_out(site: Site<'_>, (id, error): (i64, &ReachError), state: &State) {
+    let is_clear = match error {
+        ReachError::Busy { .. } => true,
+        error if was_cut_off(error) => false,
+        _ => is_cleared(site, id, state).unwrap_or(false),
+    };
+    if is_clear {
+        // If the journal can't be written now, the next run does it.
+        let _ = state.end(id, AlignmentState::Undone);
+    }
+}
+
+/// Clears away what a failed claim of ours left, and looks whether it is gone.
+fn is_cleared(site: Site<'_>, id: i64, state: &State) -> Result<bool, ReachError> {
+    site.install.look_anew();
+    take_off(site.install)?;
+    finish_outermost(site, state, id)?;
+    site.install.look_anew();
+    let was_there = |before: &[(String, Before)]| {
+        before.iter().any(|(path, was)| path == OWN_FOLDER && matches!(was, Before::Folder { .. }))
+    };
+    Ok(was_there(&outermost(site.install)?) == was_there(&state.before(id)?))
+}
+
+fn cut_off<T>(site: Site<'_>, source: ReachError) -> Result<T, ReachError> {
+    Err(ReachError::CutOff { install: site.name.to_owned(), source: Box::new(source) })
+}
+
+fn was_cut_off(error: &ReachError) -> bool {
+    matches!(error, ReachError::Io { source, .. } if is_lost(source))
+}
+
+/// Finishes an alignment that was interrupted. Says whether there was anything to finish: one that was interrupted
+/// before its first step has touched nothing, and is only struck out.
+///
+/// # Errors
+/// When anything fails, such as that bytes are nowhere any more; what was done by then stays, and it can be run again.
+pub fn finish(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    order: (Receipt, &Bytes),
+    state: &mut State,
+    progress: &dyn Progress,
+) -> Result<bool, ReachError> {
+    let claim = site.claim()?;
+    site.install.look_anew();
+    let is_outermost = |path: &String| [".", OWN_FOLDER].contains(&path.as_str());
+    let had_begun = state.before(id)?.iter().any(|(path, _)| !is_outermost(path));
+    if had_begun {
+        progress.ahead(steps.iter().map(|step| step.bytes).sum());
+        let journalled = Journalled::read(state, id, steps)?;
+        let paths: Vec<InstallPath> = journalled.after.keys().cloned().collect();
+        let now = bring::look(site.install, &paths, &journalled.seen)?;
+        forwards(site, (id, steps), (&journalled, now), order.1, (state, progress))?;
+        hand_in(site, (id, steps), (order.0, Untouched::Unknown), state)?;
+        claim.release()?;
+        state.end(id, AlignmentState::Done)?;
+    } else {
+        give_up(site, &claim, state, id)?;
+    }
+    Ok(had_begun)
+}
+
+fn touched(plan: &Plan) -> BTreeSet<InstallPath> {
+    plan.steps.iter().flat_map(Step::paths).cloned().collect()
+}
+
+fn refuse_links(install: &dyn Install, plan: &Plan) -> Result<(), ReachError> {
+    for path in touched(plan) {
+        for part in std::iter::successors(Some(path), InstallPath::parent) {
+            if matches!(install.look(&part), Ok(Some(There::Link))) {
+                return Err(ReachError::Link(install.outside(&part)));
+            }
+        }
+    }
+    Ok(())
+}
+
+fn refuse_nowhere(order: &Order<'_>) -> Result<(), ReachError> {
+    let lacking = order.bytes.lacking(&order.plan.wanted());
+    let of = |step: &&Step| step.action.puts().is_some_and(|blake3| lacking.contains(&blake3));
+    let names: Vec<String> = order.plan.steps.iter().filter(of).map(|step| step.path.to_string()).collect();
+    if names.is_empty() { Ok(()) } else { Err(ReachError::BytesNowhere(names)) }
+}
+
+/// A file that stands where the survey saw none was put there since; one that is gone was taken away.
+fn refuse_changed(install: &dyn Install, plan: &Plan, before: &[(String, Before)]) -> Result<(), ReachError> {
+    let freed: BTreeSet<&InstallPath> = plan.steps.iter().filter_map(Step::frees).collect();
+    let stands = |path: &InstallPath| {
+        before.iter().any(|(known, was)| known == path.as_str() && matches!(was, Before::File { .. }))
+    };
+    let into_the_void = plan.steps.iter().filter(|step| match &step.action {
+        Action::Put { .. } => true,
+        Action::Rename { from } => from.folded() != step.path.folded(),
+        Action::Park | Action::Replace { .. } | Action::BackUp => false,
+    });
+    let moved = plan.steps.iter().filter_map(|step| match &step.action {
+        Action::Rename { from } => Some(from),
+        _ => None,
+    });
+    if let Some(gone) = moved.into_iter().find(|from| !stands(from)) {
+        return Err(ReachError::Changed(install.outside(gone)));
+    }
+    match into_the_void.map(|step| &step.path).find(|path| stands(path) && !freed.contains(path)) {
+        Some(path) => Err(ReachError::Changed(install.outside(path))),
+        None => Ok(()),
+    }
+}
+
+fn begin(site: Site<'_>, plan: &Plan, state: &mut State) -> Result<i64, ReachError> {
+    let steps = serde_json::to_string(&plan.steps).unwrap_or_default();
+    state.begin((site.name, site.install.shown()), site.claimant.began, &steps, backup::newest(site.backups))
+}
+
+/// Looks whether there is room for what will be written and for the copies, before anything is. What replaces a file is
+/// written beside it first, so that nothing that goes counts as room.
+fn refuse_lack_of_room(site: Site<'_>, plan: &Plan) -> Result<(), ReachError> {
+    let (mut copies, mut largest) = (Need { bytes: 1 << 20, files: 4 }, 0);
+    for path in touched(plan) {
+        if let Ok(Some(There::File { stamp, .. })) = site.install.look(&path) {
+            copies = copies + Need { bytes: stamp.size, files: 1 };
+            largest = stamp.size.max(largest);
+        }
+    }
+    let puts = plan.steps.iter().filter(|step| step.action.puts().is_some());
+    let puts = puts
+        .fold(Need { bytes: largest + (1 << 20), files: 4 }, |sum, step| sum + Need { bytes: step.bytes, files: 1 });
+    let install = site.install.folder().map(|folder| (folder, puts));
+    let needs: Vec<(&Path, Need)> = std::iter::once((site.backups, copies)).chain(install).collect();
+    refuse_lack("align", &needs)
+}
+
+/// Keeps room for the way back: on a disk that others fill meanwhile, so many bytes are what the largest file that is taken off
+/// or replaced needs to be written beside its place again. Files are put back one after another where there is no more.
+fn reserve(site: Site<'_>, plan: &Plan) -> Option<Reserve> {
+    let sizes = touched(plan).into_iter().filter_map(|path| match site.install.look(&path) {
+        Ok(Some(There::File { stamp, .. })) => Some(stamp.size),
+        _ => None,
+    });
+    Reserve::take(site.install.folder()?, sizes.max().unwrap_or(0))
+}
+
+/// The root and Kanon's own folder as they are before anybody claims the install.
+fn outermost(install: &dyn Install) -> Result<Vec<(String, Before)>, ReachError> {
+    let mut outermost = Vec::new();
+    for path in [".", OWN_FOLDER] {
+        let path = InstallPath::folder(path).map_err(|error| ReachError::Plan(error.into()))?;
+        outermost.push((path.to_string(), folder_before(install, &path)?));
+    }
+    Ok(outermost)
+}
+
+/// Copies everything that will be touched, and notes what is not there yet, before anything is touched.
+fn back_up(site: Site<'_>, plan: &Plan, id: i64, state: &mut State) -> Result<(), ReachError> {
+    let folder = site.backup(id);
+    std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
+    let mut paths = touched(plan);
+    paths.extend(InstallPath::new(RECEIPT).ok());
+    let folders: BTreeSet<InstallPath> =
+        paths.iter().flat_map(|path| std::iter::successors(path.parent(), InstallPath::parent)).collect();
+    let mut before = Vec::new();
+    for path in folders.iter().filter(|path| path.as_str() != OWN_FOLDER) {
+        before.push((path.to_string(), folder_before(site.install, path)?));
+    }
+    let numbered: Vec<(usize, InstallPath)> = paths.into_iter().enumerate().collect();
+    let copied = side_by_side(site.install.side_by_side(), &numbered, |(number, path)| {
+        Ok((path.to_string(), file_before(site.install, path, &folder, *number)?))
+    });
+    before.extend(copied.into_iter().collect::<Result<Vec<_>, ReachError>>()?);
+    let began = Alignment {
+        id,
+        install: site.name.to_owned(),
+        root: site.install.shown().to_owned(),
+        began: site.claimant.began,
+        state: AlignmentState::Running,
+        pruned: false,
+        steps: plan.steps.clone(),
+        steps_done: 0,
+    };
+    let outermost = state.before(id)?;
+    Manifest::new(&began, outermost.into_iter().chain(before.iter().cloned()).collect()).write(&folder)?;
+    File::open(&folder).and_then(|folder| folder.sync_all()).or_else(ignore_unsupported).during("flush", &folder)?;
+    state.record_before(id, &before)
+}
+
+/// Some systems can't flush a folder; there it is not needed.
+fn ignore_unsupported(error: io::Error) -> io::Result<()> {
+    if cfg!(unix) { Err(error) } else { Ok(()) }
+}
+
+fn folder_before(install: &dyn Install, path: &InstallPath) -> Result<Before, ReachError> {
+    match install.look(path).during("look at", &install.outside(path))? {
+        Some(There::Folder { modified, mode }) => Ok(Before::Folder { modified, mode }),
+        Some(_) => Err(ReachError::Link(install.outside(path))),
+        None => Ok(Before::Absent),
+    }
+}
+
+fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number: usize) -> Result<Before, ReachError> {
+    let outside = install.outside(path);
+    let (stamp, mode) = match install.look(path).during("back up", &outside)? {
+        Some(There::File { stamp, mode }) => (stamp, mode),
+        None => return Ok(Before::Absent),
+        Some(_) => return Err(ReachError::Changed(outside)),
+    };
+    let (mut source, Stamp { size, modified, .. }) = install.open_file(path).during("back up", &outside)?;
+    let copy = number.to_string();
+    let mut target = File::create(folder.join(&copy)).during("back up", &outside)?;
+    let (blake3, _) = both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
+    target.sync_all().during("back up", &outside)?;
+    Ok(Before::File { copy, blake3, size: Some(size), modified, mode })
+}
+
+/// What is known of an alignment's paths from its journal.
+pub struct Journalled {
+    /// What they were.
+    pub before: Vec<(String, Before)>,
+    /// Files as the host told of them when their bytes were known.
+    pub seen: Seen,
+    /// The digests that are expected at each path.
+    pub expected: BTreeMap<InstallPath, BTreeSet<Blake3>>,
+    /// What each file will be once all steps are done; nothing for one that is then gone.
+    pub after: BTreeMap<InstallPath, Option<Blake3>>,
+}
+
+impl Journalled {
+    /// Reads what the journal says of an alignment.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn read(state: &State, id: i64, steps: &[Step]) -> Result<Self, ReachError> {
+        let before = state.before(id)?;
+        let (mut seen, mut expected) = (Seen::default(), BTreeMap::<InstallPath, BTreeSet<Blake3>>::new());
+        let mut after: BTreeMap<InstallPath, Option<Blake3>> = BTreeMap::new();
+        for (path, was) in &before {
+            let Ok(inside) = InstallPath::new(path) else { continue };
+            match was {
+                Before::File { blake3, size, modified, .. } => {
+                    // What the receipt is afterwards is not journalled, so how it looks tells nothing.
+                    if let Some(size) = size.filter(|_| path != RECEIPT) {
+                        seen.add(path, (size, *modified), *blake3);
+                    }
+                    expected.entry(inside.clone()).or_default().insert(*blake3);
+                    after.insert(inside, Some(*blake3));
+                }
+                Before::Absent => drop(after.insert(inside, None)),
+                Before::Folder { .. } => {}
+            }
+        }
+        for After { path, size, modified, blake3 } in state.after(id)? {
+            seen.add(&path, (size, modified), blake3);
+        }
+        for step in steps {
+            apply(step, &mut after);
+            if let Some(Some(blake3)) = after.get(&step.path) {
+                expected.entry(step.path.clone()).or_default().insert(*blake3);
+            }
+        }
+        let touched: BTreeSet<&InstallPath> = steps.iter().flat_map(Step::paths).collect();
+        after.retain(|path, _| touched.contains(path));
+        Ok(Self { before, seen, expected, after })
+    }
+
+    /// What is at each touched path before the first step.
+    fn as_it_was(&self) -> BTreeMap<InstallPath, Now> {
+        let files = self.before.iter().filter_map(|(path, was)| match was {
+            Before::File { blake3, .. } => Some((InstallPath::new(path).ok()?, Now::File(*blake3))),
+            Before::Absent | Before::Folder { .. } => None,
+        });
+        files.filter(|(path, _)| self.after.contains_key(path)).collect()
+    }
+
+    /// The backup's copies, added to where bytes are.
+    pub fn with_backup(&self, bytes: &Bytes, folder: &Path) -> Bytes {
+        let mut bytes = bytes.clone();
+        for (_, was) in &self.before {
+            if let Before::File { copy, blake3, .. } = was {
+                bytes.add(*blake3, folder.join(copy));
+            }
+        }
+        bytes
+    }
+}
+
+/// What one step makes of the files.
+fn apply(step: &Step, files: &mut BTreeMap<InstallPath, Option<Blake3>>) {
+    match &step.action {
+        Action::Park => drop(files.insert(step.path.clone(), None)),
+        Action::Put { blake3 } | Action::Replace { blake3 } => drop(files.insert(step.path.clone(), Some(*blake3))),
+        Action::Rename { from } => {
+            let moved = files.insert(from.clone(), None).flatten();
+            files.insert(step.path.clone(), moved);
+        }
+        Action::BackUp => {}
+    }
+}
+
+/// Brings every file to what the steps make of it.
+fn forwards(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    (journalled, mut now): (&Journalled, BTreeMap<InstallPath, Now>),
+    bytes: &Bytes,
+    (state, progress): (&mut State, &dyn Progress),
+) -> Result<(), ReachError> {
+    // The last place before anything is touched, for plans of today and for those that a journal brings back.
+    Plan { steps: steps.to_vec() }.refuse_off_limits()?;
+    let folder = site.backup(id);
+    let bytes = journalled.with_backup(bytes, &folder);
+    let want = |blake3: &Option<Blake3>| match blake3 {
+        Some(blake3) => Want::File { blake3: *blake3, facts: Facts::default() },
+        None => Want::Absent,
+    };
+    let wants: BTreeMap<InstallPath, Want> =
+        journalled.after.iter().map(|(path, blake3)| (path.clone(), want(blake3))).collect();
+    let journal = Mutex::new(&mut *state);
+    let numbers: BTreeMap<&InstallPath, (u32, u64)> =
+        (0..).zip(steps).map(|(number, step)| (&step.path, (number, step.bytes))).collect();
+    let done = |path: &InstallPath| match numbers.get(path) {
+        Some((number, bytes)) => {
+            progress.done(*bytes);
+            locked(&journal).step_done(id, *number)
+        }
+        None => Ok(()),
+    };
+    for (path, there) in &now {
+        if wants.get(path).is_some_and(|want| want.is(*there)) {
+            done(path)?;
+        }
+    }
+    let Site { install, places, whole, .. } = site;
+    let (expected, emptied) = (&journalled.expected, (places, whole));
+    let bringing =
+        Bringing { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied, done: &done };
+    bringing.bring(&mut now).map(drop)
+}
+
+/// What is known of files that the receipt names and no step touched.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Untouched {
+    /// The survey that the plan was made from found them right.
+    AsSurveyed,
+    /// That was another day, and perhaps another canon: they are measured when somebody checks.
+    Unknown,
+}
+
+/// Writes the receipt, with the sizes and times that the install itself tells now.
+fn hand_in(
+    site: Site<'_>,
+    (id, steps): (i64, &[Step]),
+    (mut receipt, untouched): (Receipt, Untouched),
+    state: &mut State,
+) -> Result<(), ReachError> {
+    let install = site.install;
+    let after = Journalled::read(state, id, steps)?.after;
+    install.look_anew();
+    let mut stamps: BTreeMap<InstallPath, Stamp> = BTreeMap::new();
+    let paths = receipt.files.iter().map(|file| &file.path).chain(steps.iter().map(|step| &step.path));
+    for path in paths.cloned().collect::<BTreeSet<_>>() {
+        if let Some(There::File { stamp, .. }) = install.look(&path).during("look at", &install.outside(&path))? {
+            stamps.insert(path, stamp);
+        }
+    }
+    for file in &mut receipt.files {
+        let is_known = match after.get(&file.path) {
+            Some(blake3) => *blake3 == Some(file.blake3),
+            None => untouched == Untouched::AsSurveyed,
+        };
+        let stamp = stamps.get(&file.path).filter(|_| is_known);
+        let stamp = stamp.filter(|stamp| stamp.size == file.size && stamp.modified != i64::MIN);
+        file.modified = stamp.map(|stamp| stamp.modified);
+    }
+    let put: Vec<After> = steps
+        .iter()
+        .filter_map(|step| {
+            let (blake3, stamp) = (step.action.puts()?, stamps.get(&step.path)?);
+            Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified, blake3 })
+        })
+        .collect();
+    let arrived = |step: &&Step| stamps.get(&step.path).is_some_and(|stamp| stamp.size == step.bytes);
+    if let Some(step) = steps.iter().filter(|step| step.action.puts().is_some()).find(|step| !arrived(step)) {
+        let path = install.outside(&step.path);
+        return Err(ReachError::Unusable { path, reason: "it is not there as it was sent".to_owned() });
+    }
+    state.record_after(id, &put)?;
+    let path = InstallPath::new(RECEIPT).map_err(|error| ReachError::Plan(error.into()))?;
+    let part = bring::part_name(&path, id)?;
+    let text = serde_json::to_string_pretty(&receipt).unwrap_or_default() + "\n";
+    let written = install.write(&part, &mut Cursor::new(text)).and_then(|()| install.rename(&part, &path));
+    written.during("write", &install.outside(&path))
+}

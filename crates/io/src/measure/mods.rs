@@ -1,0 +1,341 @@
+//! From a unit to a surveyed mod: its digest, its members and what it says of itself, remembered by digest.
+
+use std::collections::HashMap;
+use std::io::{self, BufReader, Read};
+
+use kanon_core::base::digest::{Blake3, DigestKind};
+use kanon_core::base::limits;
+use kanon_core::base::path::InstallPath;
+use kanon_core::manifest::{Archive, Contents, ContentsError, ITSELF, Named, ReadingError, is_archive, read_mod};
+use kanon_core::manifest::{Member, Reading};
+use kanon_core::rulebook::{NamePattern, Shelf};
+use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use super::files::MeasuredGroup;
+use super::units::{Form, Group, Unit};
+use super::{Job, unreadable};
+use crate::error::ReachError;
+use crate::install::{Install, Stamp};
+use crate::state::State;
+
+/// What became of a unit.
+pub struct Outcome {
+    /// What it is.
+    pub found: Found,
+    /// What is to be remembered of it.
+    to_remember: Option<(Blake3, String)>,
+}
+
+/// What a unit is.
+pub enum Found {
+    /// A mod.
+    Mod(Box<SurveyedMod>),
+    /// Something that can't be read as one.
+    Unreadable(Unreadable),
+    /// Nothing of its own: no mod, and no harm.
+    Nothing,
+}
+
+/// What is remembered of a mod: all that can be known without its place.
+#[derive(Serialize, Deserialize)]
+struct Known {
+    reading: Reading,
+    members: Vec<Member>,
+    members_total: usize,
+}
+
+/// A mod's folder, read file by file. Its members bear no checksum: a folder has none to tell.
+pub struct FolderContents<'a> {
+    install: &'a dyn Install,
+    folder: &'a InstallPath,
+    members: Vec<Member>,
+}
+
+impl<'a> FolderContents<'a> {
+    /// A folder with these files in it.
+    pub fn new(
+        install: &'a dyn Install,
+        folder: &'a InstallPath,
+        files: impl Iterator<Item = (&'a InstallPath, u64)>,
+    ) -> Self {
+        let inner = |(path, size): (&InstallPath, u64)| Some((path.below(folder)?.to_owned(), size));
+        let members = files.filter_map(inner).map(|(path, size)| Member { path, size, crc32: 0 }).collect();
+        Self { install, folder, members }
+    }
+}
+
+/// A mod that is one file, which is no archive.
+pub struct FileContents<'a> {
+    /// The install.
+    pub install: &'a dyn Install,
+    /// The file.
+    pub path: &'a InstallPath,
+}
+
+impl Contents for FileContents<'_> {
+    fn members(&self) -> &[Member] {
+        &[]
+    }
+
+    fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
+        if member != ITSELF {
+            return Ok(None);
+        }
+        let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
+        self.install.document(self.path, limit + 1).map(Some).map_err(failed)
+    }
+
+    fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ContentsError> {
+        let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
+        let (mut file, _) = self.install.open_file(self.path).map_err(failed)?;
+        kind.of(&mut file).map(Some).map_err(failed)
+    }
+}
+
+impl Contents for FolderContents<'_> {
+    fn members(&self) -> &[Member] {
+        &self.members
+    }
+
+    fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
+        let failed = |reason: String| ContentsError { member: member.to_owned(), reason };
+        let path = self.folder.join(member).map_err(|error| failed(error.to_string()))?;
+        match self.install.document(&path, limit + 1) {
+            Ok(bytes) => Ok(Some(bytes)),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+            Err(error) => Err(failed(error.to_string())),
+        }
+    }
+}
+
+/// Opens a file as an archive.
+///
+/// # Errors
+/// When it can't be read, or is no harmless archive; the text says why.
+pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<Box<dyn Contents + 'i>, String> {
+    let (file, Stamp { size, .. }) = install.open_file(path).map_err(|error| error.to_string())?;
+    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+    Ok(Box::new(archive))
+}
+
+/// Opens a file of this machine as an archive.
+///
+/// # Errors
+/// As [`open_archive`].
+pub fn open_archive_file(path: &std::path::Path) -> Result<Box<dyn Contents>, String> {
+    let file = crate::open::regular(path).map_err(|error| error.to_string())?;
+    let size = file.metadata().map_err(|error| error.to_string())?.len();
+    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+    Ok(Box::new(archive))
+}
+
+impl Job<'_> {
+    /// Folders on shelves of folders that hold no mod themselves: one may lie a level deeper.
+    pub fn hollow(&self, groups: &[Group<'_>], measured: &[MeasuredGroup]) -> Vec<InstallPath> {
+        let folders =
+            groups.iter().zip(measured).filter(|(group, _)| group.units.iter().any(|unit| unit.form == Form::Folder));
+        let lacks = |(group, _): &(&Group<'_>, &MeasuredGroup)| {
+            let documents = &group.units[0].shelf.read.documents;
+            let has = |member: &str| {
+                let pattern = NamePattern::new(member).ok();
+                let fits = |inner: &str| inner == member || pattern.as_ref().is_some_and(|pattern| pattern.fits(inner));
+                group.files.iter().any(|(path, _)| path.below(&group.folder).is_some_and(fits))
+            };
+            !documents.is_empty() && !documents.iter().any(|document| has(&document.member))
+        };
+        folders.filter(lacks).map(|(group, _)| group.folder.clone()).collect()
+    }
+
+    /// Reads every unit of every group; what was read before is remembered by digest.
+    ///
+    /// # Errors
+    /// When the state database fails; a unit that can't be read is told in its place.
+    pub fn read_groups(
+        &self,
+        groups: Vec<Group<'_>>,
+        measured: Vec<MeasuredGroup>,
+        state: &mut State,
+    ) -> Result<Vec<Vec<Outcome>>, ReachError> {
+        let taken: Vec<Vec<Taken<'_>>> =
+            groups.into_par_iter().zip(measured).map(|(group, files)| taken(group, files)).collect();
+        let mut known: HashMap<Blake3, String> = HashMap::new();
+        for unit in taken.iter().flatten() {
+            let Ok(digest) = unit.digest else { continue };
+            let key = self.key(&unit.unit, digest);
+            if let Some(json) = state.reading(&key)? {
+                known.insert(key, json);
+            }
+        }
+        let outcomes: Vec<Vec<Outcome>> = taken
+            .into_par_iter()
+            .map(|group| group.into_par_iter().map(|unit| self.read_unit(unit, &known)).collect())
+            .collect();
+        let new: Vec<(Blake3, String)> =
+            outcomes.iter().flatten().filter_map(|outcome| outcome.to_remember.clone()).collect();
+        state.remember_readings(&new)?;
+        Ok(outcomes)
+    }
+
+    /// All that a reading depends on.
+    fn key(&self, unit: &Unit<'_>, digest: Blake3) -> Blake3 {
+        let parts = [
+            ("rulebook, and entries of mods", 0, self.request.rulebook_digest),
+            (unit.shelf.name.as_str(), 1, digest),
+            (unit.name.as_str(), 2, digest),
+        ];
+        Blake3::of_files(parts)
+    }
+
+    fn read_unit(&self, taken: Taken<'_>, known: &HashMap<Blake3, String>) -> Outcome {
+        let plain = |found| Outcome { found, to_remember: None };
+        let Taken { unit, digest, files } = taken;
+        let digest = match digest {
+            Ok(digest) => digest,
+            Err(_) if unit.form == Form::Suspect => return plain(Found::Nothing),
+            Err(why) => return plain(Found::Unreadable(unreadable(&unit, why, false))),
+        };
+        if unit.form == Form::Suspect {
+            return plain(self.suspect(&unit));
+        }
+        let key = self.key(&unit, digest);
+        if let Some(known) = known.get(&key).and_then(|json| serde_json::from_str::<Known>(json).ok()) {
+            return plain(Found::Mod(Box::new(surveyed(unit, digest, files, known))));
+        }
+        match self.read(&unit, digest, &files) {
+            Ok(known) => {
+                let to_remember = serde_json::to_string(&known).ok().map(|json| (key, json));
+                Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember }
+            }
+            Err(NotRead { why, still_packed }) => plain(Found::Unreadable(unreadable(&unit, why, still_packed))),
+        }
+    }
+
+    fn read(&self, unit: &Unit<'_>, digest: Blake3, files: &[SurveyedFile]) -> Result<Known, NotRead> {
+        let named = Named { name: &unit.name, digest };
+        let read = |contents: &mut dyn Contents| read_mod(self.request.rulebook, unit.shelf, named, contents);
+        if unit.form == Form::Folder {
+            let sizes = files.iter().map(|file| (&file.path, file.size));
+            let mut contents = FolderContents::new(self.install, &unit.path, sizes);
+            let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
+            return Ok(Known { reading, members: Vec::new(), members_total: 0 });
+        }
+        if !unit.shelf.holds.archives() {
+            let mut contents = FileContents { install: self.install, path: &unit.path };
+            let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
+            return Ok(Known { reading, members: Vec::new(), members_total: 0 });
+        }
+        let mut archive = open_archive(self.install, &unit.path).map_err(NotRead::plain)?;
+        let reading = read(archive.as_mut());
+        let members = archive.members();
+        let still_packed = matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
+        let reading = reading.map_err(|error| NotRead::of(&error, still_packed))?;
+        let listed = members.iter().take(limits::LISTED_MEMBERS).cloned().collect();
+        Ok(Known { reading, members: listed, members_total: members.len() })
+    }
+
+    /// A file that is no mod by its name, yet an archive: harmless, unless there is a mod in it.
+    fn suspect(&self, unit: &Unit<'_>) -> Found {
+        let mut start = [0; 8];
+        let read = self.install.open_file(&unit.path).and_then(|(mut file, _)| file.read(&mut start));
+        if !read.is_ok_and(|n| is_archive(&start[..n])) {
+            return Found::Nothing;
+        }
+        if !start.starts_with(b"PK") {
+            let why =
+                "it is an archive that Kanon can't look into; unpack it, and keep what the game wants of it".to_owned();
+            return Found::Unreadable(unreadable(unit, why, true));
+        }
+        match open_archive(self.install, &unit.path) {
+            Ok(archive) if holds_mods(unit.shelf, archive.members()) => {
+                let why = "it is a download with a mod in it; unpack it, and keep what the game wants of it".to_owned();
+                Found::Unreadable(unreadable(unit, why, true))
+            }
+            _ => Found::Nothing,
+        }
+    }
+}
+
+/// Why a unit could not be read.
+struct NotRead {
+    why: String,
+    still_packed: bool,
+}
+
+impl NotRead {
+    const fn plain(why: String) -> Self {
+        Self { why, still_packed: false }
+    }
+
+    fn of(error: &ReadingError, still_packed: bool) -> Self {
+        let why = if still_packed {
+            "it is a download with a mod in it; unpack it, and keep what the game wants of it".to_owned()
+        } else {
+            error.to_string()
+        };
+        Self { why, still_packed }
+    }
+}
+
+/// Whether an archive holds what belongs on the shelf itself: files named as its mods are, or a mod's document in a folder.
+fn holds_mods(shelf: &Shelf, members: &[Member]) -> bool {
+    let documents: Vec<&str> = shelf.read.documents.iter().map(|document| document.member.as_str()).collect();
+    let name = |member: &Member| member.path.rsplit('/').next().unwrap_or_default().to_owned();
+    members.iter().any(|member| match shelf.holds.folders() {
+        true => {
+            documents.iter().any(|document| member.path == *document || member.path.ends_with(&format!("/{document}")))
+        }
+        false => !shelf.matches.is_empty() && shelf.matches.iter().any(|pattern| pattern.fits(&name(member))),
+    })
+}
+
+/// A unit with what was measured of it.
+struct Taken<'r> {
+    unit: Unit<'r>,
+    digest: Result<Blake3, String>,
+    files: Vec<SurveyedFile>,
+}
+
+/// Deals the measured files of a group out to its units.
+fn taken<'r>(group: Group<'r>, measured: MeasuredGroup) -> Vec<Taken<'r>> {
+    let is_folder = group.units.iter().any(|unit| unit.form == Form::Folder);
+    let files = group.files.into_iter().zip(measured.files).map(|((path, _), file)| match file.blake3 {
+        Ok(blake3) => Ok(SurveyedFile { path, size: file.size, blake3 }),
+        Err(why) => Err(if is_folder { format!("{path}: {why}") } else { why }),
+    });
+    if is_folder {
+        let files: Result<Vec<SurveyedFile>, String> = files.collect();
+        let digest = files.as_ref().map(|_| measured.digest).map_err(String::clone);
+        let files = files.unwrap_or_default();
+        return group
+            .units
+            .into_iter()
+            .take(1)
+            .zip([(digest, files)])
+            .map(|(unit, (digest, files))| Taken { unit, digest, files })
+            .collect();
+    }
+    let each = group.units.into_iter().zip(files).map(|(unit, file)| Taken {
+        unit,
+        digest: file.as_ref().map(|file| file.blake3).map_err(String::clone),
+        files: file.into_iter().collect(),
+    });
+    each.collect()
+}
+
+fn surveyed(unit: Unit<'_>, digest: Blake3, files: Vec<SurveyedFile>, known: Known) -> SurveyedMod {
+    SurveyedMod {
+        reading: known.reading,
+        shelf: unit.shelf.name.clone(),
+        place: unit.place,
+        enabled: unit.enabled,
+        path: unit.path,
+        name: unit.name,
+        digest,
+        files,
+        members: known.members,
+        members_total: known.members_total,
+        signatures: Vec::new(),
+    }
+}

@@ -1,0 +1,270 @@
+//! The bytes of a release, as far as they are not here: whole files, or of large ones just the pieces that changed.
+
+use std::collections::{BTreeMap, HashMap};
+use std::fs::{File, OpenOptions};
+use std::io::{self, Read, Seek, SeekFrom, Write};
+use std::path::{Path, PathBuf};
+
+use futures_util::stream::{self, StreamExt, TryStreamExt};
+use kanon_core::base::digest::Blake3;
+use kanon_core::canon::release::{Recipe, Release, Stored, Stretch, blob_path, pack_path, recipe_path};
+
+use super::pieces::Known;
+use super::record::unpacked_recipe;
+use serde::Serialize;
+
+use crate::error::{During, ReachError};
+use crate::hashing::blake3_of;
+use crate::open::regular;
+use crate::origin::{Failed, Origin, Promised, runtime};
+use crate::progress::Progress;
+use crate::room::{Need, refuse_lack};
+
+/// Files that are fetched side by side, and stretches of one file.
+const SIDE_BY_SIDE: usize = 8;
+
+/// The bytes of a release.
+pub struct ReleaseContents<'a> {
+    origin: &'a Origin,
+    recipes: &'a BTreeMap<Blake3, Stored>,
+}
+
+/// What fetching came to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
+pub struct Fetched {
+    /// Bytes that came over the line for mods.
+    pub bytes: u64,
+    /// Bytes of pieces that were here already, in other files.
+    pub reused: u64,
+    /// Files.
+    pub files: usize,
+}
+
+impl std::ops::Add for Fetched {
+    type Output = Self;
+
+    fn add(self, other: Self) -> Self {
+        Self { bytes: self.bytes + other.bytes, reused: self.reused + other.reused, files: self.files + other.files }
+    }
+}
+
+/// A file that is wanted.
+#[derive(Debug, Clone)]
+pub struct WantedFile {
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// Its size in bytes.
+    pub size: u64,
+    /// Files of this machine that may have pieces of it.
+    pub like: Vec<PathBuf>,
+}
+
+impl<'a> ReleaseContents<'a> {
+    /// The bytes of a release at a place.
+    pub const fn new(origin: &'a Origin, release: &'a Release) -> Self {
+        Self { origin, recipes: &release.recipes }
+    }
+
+    /// Fetches files into a folder in which each is called by its digest. What was fetched before a break is gone on with.
+    ///
+    /// # Errors
+    /// When one can't be fetched, or is not what was signed: then nothing of it is kept.
+    pub fn fetch(&self, wanted: &[WantedFile], into: &Path, progress: &dyn Progress) -> Result<Fetched, ReachError> {
+        std::fs::create_dir_all(into).during("make the folder", into)?;
+        let have = |file: &WantedFile| {
+            let part = into.join(format!("{}.part", file.blake3));
+            std::fs::metadata(part).map_or(0, |metadata| metadata.len()).min(file.size)
+        };
+        let bytes = wanted.iter().map(|file| file.size - have(file)).sum();
+        refuse_lack("fetch what is missing", &[(into, Need { bytes, files: wanted.len() as u64 })])?;
+        progress.ahead(wanted.iter().map(|file| file.size).sum());
+        let each = stream::iter(wanted).map(|file| self.one(file, into, progress)).buffer_unordered(SIDE_BY_SIDE);
+        runtime()?.block_on(each.try_fold(Fetched::default(), |sum, one| async move { Ok(sum + one) }))
+    }
+
+    async fn one(&self, file: &WantedFile, into: &Path, progress: &dyn Progress) -> Result<Fetched, ReachError> {
+        let target = into.join(file.blake3.to_string());
+        if let Some(stored) = self.recipes.get(&file.blake3)
+            && let Some(fetched) = self.in_pieces(file, *stored, into, progress).await?
+        {
+            return Ok(fetched);
+        }
+        let (path, part) = (blob_path(file.blake3), into.join(format!("{}.part", file.blake3)));
+        let had = std::fs::metadata(&part).map_or(0, |metadata| metadata.len()).min(file.size);
+        let promised = Promised { file: &path, size: file.size, blake3: file.blake3 };
+        self.origin.fill(promised, &part, progress).await?;
+        self.put_in_place(file, (&part, &target), &path)?;
+        Ok(Fetched { bytes: file.size - had, reused: 0, files: 1 })
+    }
+
+    /// Puts a file together from pieces, unless fetching it whole is no more; nothing then.
+    async fn in_pieces(
+        &self,
+        file: &WantedFile,
+        stored: Stored,
+        into: &Path,
+        progress: &dyn Progress,
+    ) -> Result<Option<Fetched>, ReachError> {
+        let part = into.join(format!("{}.pieces", file.blake3));
+        let whole = into.join(format!("{}.part", file.blake3));
+        if (file.like.is_empty() && !part.is_file()) || whole.is_file() {
+            return Ok(None);
+        }
+        let path = recipe_path(stored.blake3);
+        // A recipe only spares bytes: where it is gone or damaged, the whole file is what was signed.
+        let packed = match self.origin.whole(&path, stored.size).await {
+            Ok(packed) => packed,
+            Err(failed @ (Failed::MayPass(_) | Failed::NotModified)) => {
+                return Err(self.origin.refused(&path, failed.why()));
+            }
+            Err(_) => return Ok(None),
+        };
+        let whole = Some(&packed).filter(|packed| Blake3::of(packed) == stored.blake3);
+        let Some(recipe) = whole.and_then(|packed| unpacked_recipe(packed, file.size).ok()) else { return Ok(None) };
+        let mut assembly = Assembly::begin(&recipe, file, &part).during("put together", &part)?;
+        let missing = assembly.missing();
+        let stretches = recipe.stretches(&missing);
+        let lies: u64 = stretches.iter().map(|stretch| stretch.bytes.end - stretch.bytes.start).sum();
+        if lies + stored.size >= file.size {
+            drop(std::fs::remove_file(&part));
+            return Ok(None);
+        }
+        let reused = file.size - missing.iter().map(|index| u64::from(recipe.pieces[*index].size)).sum::<u64>();
+        progress.done(reused);
+        let mut coming = stream::iter(&stretches)
+            .map(|stretch| async move {
+                let mut bytes = Vec::new();
+                let came = self.origin.range(&pack_path(stretch.pack), stretch.bytes.clone(), &mut bytes).await;
+                (stretch, bytes, came)
+            })
+            .buffer_unordered(SIDE_BY_SIDE);
+        let (mut broken, mut knows_ranges, mut is_damaged) = (None, true, false);
+        while let Some((stretch, bytes, came)) = coming.next().await {
+            let pack = pack_path(stretch.pack);
+            // What came before a break is kept: the next run goes on from there.
+            match assembly.add(stretch, &bytes) {
+                Ok(added) => progress.done(added),
+                Err(_) => is_damaged = true,
+            }
+            match came {
+                Ok(in_range) => knows_ranges &= in_range,
+                Err(failed @ (Failed::MayPass(_) | Failed::NotModified)) => {
+                    broken = Some(self.origin.refused(&pack, failed.why()));
+                }
+                Err(_) => is_damaged = true,
+            }
+        }
+        drop(coming);
+        drop(assembly);
+        if let Some(broken) = broken {
+            return Err(broken);
+        }
+        if !knows_ranges || is_damaged {
+            // It would send a whole pack for every stretch; or a pack is gone or damaged, and the whole file is what was signed.
+            drop(std::fs::remove_file(&part));
+            return Ok(None);
+        }
+        self.put_in_place(file, (&part, &into.join(file.blake3.to_string())), &path)?;
+        Ok(Some(Fetched { bytes: lies + stored.size, reused, files: 1 }))
+    }
+
+    /// A file counts only with the bytes that were signed.
+    fn put_in_place(&self, file: &WantedFile, (part, target): (&Path, &Path), path: &str) -> Result<(), ReachError> {
+        let found = regular(part).and_then(|mut whole| blake3_of(&mut whole, file.size)).during("read", part)?;
+        if found.0 != file.blake3 {
+            std::fs::remove_file(part).during("remove", part)?;
+            let why = format!(
+                "what came has the digest {}, and another one was signed; nothing of it was kept",
+                found.0.short()
+            );
+            return Err(self.origin.refused(path, why));
+        }
+        std::fs::rename(part, target).during("put in place", target)
+    }
+}
+
+/// A file that is put together from pieces.
+struct Assembly<'r> {
+    recipe: &'r Recipe,
+    begins: Vec<u64>,
+    alike: HashMap<Blake3, Vec<usize>>,
+    have: Vec<bool>,
+    file: File,
+}
+
+impl<'r> Assembly<'r> {
+    /// Goes on with what an earlier run put together, and takes what other files have.
+    fn begin(recipe: &'r Recipe, wanted: &WantedFile, part: &Path) -> io::Result<Self> {
+        let file = OpenOptions::new().create(true).truncate(false).read(true).write(true).open(part)?;
+        file.set_len(wanted.size)?;
+        let have = vec![false; recipe.pieces.len()];
+        let mut assembly = Self { recipe, begins: recipe.begins(), alike: recipe.alike(), have, file };
+        for index in 0..recipe.pieces.len() {
+            assembly.have[index] = assembly.is_there(index)?;
+        }
+        let mut known = Known::default();
+        for path in &wanted.like {
+            known.look_into(path, recipe.average);
+        }
+        assembly.take_known(&known)?;
+        Ok(assembly)
+    }
+
+    fn is_there(&mut self, index: usize) -> io::Result<bool> {
+        let piece = &self.recipe.pieces[index];
+        let mut bytes = vec![0; piece.size as usize];
+        self.file.seek(SeekFrom::Start(self.begins[index]))?;
+        self.file.read_exact(&mut bytes)?;
+        // A file that was never written reads as zeros: those are not hashed for nothing.
+        Ok(bytes.iter().any(|byte| *byte != 0) && Blake3::of(&bytes) == piece.blake3)
+    }
+
+    fn take_known(&mut self, known: &Known) -> io::Result<()> {
+        for index in 0..self.recipe.pieces.len() {
+            let piece = &self.recipe.pieces[index];
+            let Some((path, cut)) = known.find(piece.blake3).filter(|_| !self.have[index]) else { continue };
+            let mut bytes = vec![0; piece.size as usize];
+            let read = regular(path).and_then(|mut file| {
+                file.seek(SeekFrom::Start(cut.at))?;
+                file.read_exact(&mut bytes)
+            });
+            if read.is_ok() && Blake3::of(&bytes) == piece.blake3 {
+                self.put(index, &bytes)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn put(&mut self, index: usize, bytes: &[u8]) -> io::Result<()> {
+        self.file.seek(SeekFrom::Start(self.begins[index]))?;
+        self.file.write_all(bytes)?;
+        self.have[index] = true;
+        Ok(())
+    }
+
+    fn missing(&self) -> Vec<usize> {
+        (0..self.have.len()).filter(|index| !self.have[*index]).collect()
+    }
+
+    /// Takes the pieces out of a stretch of a pack, as far as it came; says how many bytes of the file they make.
+    fn add(&mut self, stretch: &Stretch, bytes: &[u8]) -> Result<u64, String> {
+        let mut added = 0;
+        for index in &stretch.pieces {
+            let piece = &self.recipe.pieces[*index];
+            let from = usize::try_from(piece.at - stretch.bytes.start).map_err(|error| error.to_string())?;
+            let Some(packed) = bytes.get(from..from + piece.stored as usize) else { break };
+            let raw = zstd::bulk::decompress(packed, piece.size as usize)
+                .map_err(|error| format!("a piece can't be unpacked ({error})"))?;
+            if Blake3::of(&raw) != piece.blake3 {
+                return Err("a piece is another one than was signed".to_owned());
+            }
+            for place in self.alike[&piece.blake3].clone() {
+                if !self.have[place] {
+                    self.put(place, &raw).map_err(|error| format!("it could not be written: {error}"))?;
+                    added += raw.len() as u64;
+                }
+            }
+        }
+        Ok(added)
+    }
+}

@@ -1,0 +1,58 @@
+//! Cuts files into pieces that their content decides on.
+
+use std::collections::HashMap;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use fastcdc::v2020::StreamCDC;
+use kanon_core::base::digest::Blake3;
+use kanon_core::canon::release::cut_from;
+
+use crate::open::regular;
+
+/// A piece of a file on this machine.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Cut {
+    /// The digest of its bytes.
+    pub blake3: Blake3,
+    /// Where it begins.
+    pub at: u64,
+    /// How many bytes it has.
+    pub size: u32,
+}
+
+/// Cuts what a reader gives, for pieces of that size in the mean, and hands each on with its bytes.
+///
+/// # Errors
+/// When reading fails, or whoever takes the pieces does.
+pub fn cut(reader: impl io::Read, average: u32, mut take: impl FnMut(Cut, &[u8]) -> io::Result<()>) -> io::Result<()> {
+    let (least, mean, most) = cut_from(average);
+    for piece in StreamCDC::new(reader, least, mean, most) {
+        let piece = piece.map_err(io::Error::other)?;
+        let size = u32::try_from(piece.length).map_err(io::Error::other)?;
+        take(Cut { blake3: Blake3::of(&piece.data), at: piece.offset, size }, &piece.data)?;
+    }
+    Ok(())
+}
+
+/// The pieces of some files, by digest, as they were when they were looked at.
+#[derive(Debug, Default)]
+pub struct Known(HashMap<Blake3, (usize, Cut)>, Vec<PathBuf>);
+
+impl Known {
+    /// Takes note of the pieces of a file; one that can't be read has none.
+    pub fn look_into(&mut self, path: &Path, average: u32) {
+        let (index, pieces) = (self.1.len(), &mut self.0);
+        let note = |piece: Cut, _: &[u8]| {
+            pieces.entry(piece.blake3).or_insert((index, piece));
+            Ok(())
+        };
+        drop(regular(path).and_then(|file| cut(file, average, note)));
+        self.1.push(path.to_owned());
+    }
+
+    /// A piece and the file that it is in.
+    pub fn find(&self, digest: Blake3) -> Option<(&Path, Cut)> {
+        self.0.get(&digest).map(|(index, piece)| (self.1[*index].as_path(), *piece))
+    }
+}
