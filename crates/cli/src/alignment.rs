@@ -16,7 +16,7 @@ use kanon_core::rulebook::{Role, RunningSigns, Shelf};
 use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
 use kanon_io::backup::Manifest;
 use kanon_io::bytes::{self, Bytes};
-use kanon_io::carry_out::{Order, Site, carry_out, finish};
+use kanon_io::carry_out::{ApplyContext, Order, carry_out, finish};
 use kanon_io::claim::{self, Others};
 use kanon_io::error::{During, ReachError};
 use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
@@ -67,7 +67,7 @@ impl Wanted {
 }
 
 /// One install that is aligned.
-pub struct Job<'e> {
+pub struct AlignmentRun<'e> {
     /// The session it has to itself.
     pub session: Session<'e>,
     /// The install.
@@ -113,7 +113,7 @@ pub struct CarriedOut {
     pub pruned: Pruned,
 }
 
-impl<'e> Job<'e> {
+impl<'e> AlignmentRun<'e> {
     /// Opens an install to align it.
     pub fn open(
         mut session: Session<'e>,
@@ -311,11 +311,11 @@ impl<'e> Job<'e> {
             |id: &str| surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX);
         // A list of their order says what the canon says, once this is done.
         let by_canon = shelf.laid_into.as_ref().is_some_and(|laid| laid.order.is_some());
-        sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(&sealed.reading.id) }, sealed.position));
+        sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(&sealed.manifest.id) }, sealed.position));
         let store = self.session.workspace()?.store();
         let overlay = |sealed: kanon_core::canon::SealedMod| {
             let digest = sealed.files.first()?.blake3;
-            Some(Overlay { id: sealed.reading.id, digest, file: store.join(digest.to_string()) })
+            Some(Overlay { id: sealed.manifest.id, digest, file: store.join(digest.to_string()) })
         };
         Ok(sealed.into_iter().filter_map(overlay).collect())
     }
@@ -426,7 +426,7 @@ impl<'e> Job<'e> {
         let canon = self.canon()?.clone();
         let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
         let workspace = self.session.workspace()?;
-        let (keep, now) = (workspace.wishes.backups, self.session.env.now().timestamp().as_second());
+        let (keep, now) = (workspace.config.backups, self.session.env.now().timestamp().as_second());
         let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;
         self.carried = Some(CarriedOut { id, surveyed, pruned });
         Ok(())
@@ -514,7 +514,7 @@ impl<'e> Job<'e> {
     fn at_site<T>(
         &mut self,
         others: Others,
-        work: impl FnOnce(Site<'_>, &mut Session<'e>) -> Result<T, Failure>,
+        work: impl FnOnce(ApplyContext<'_>, &mut Session<'e>) -> Result<T, Failure>,
     ) -> Result<T, Failure> {
         let workspace = self.session.workspace()?;
         let claimant = self.session.claimant()?;
@@ -530,7 +530,7 @@ impl<'e> Job<'e> {
             .flat_map(|role| measure::worlds(install, rulebook, role))
             .collect();
         let install = Arc::clone(&self.install);
-        let site = Site {
+        let site = ApplyContext {
             install: install.as_ref(),
             name: &self.placed.name,
             places: &places,
@@ -585,7 +585,7 @@ impl<'e> Job<'e> {
         let files = placed_files(measure, role).into_iter().map(|placed| BroughtFile {
             path: placed.path,
             blake3: placed.blake3,
-            of_mod: placed.sealed.reading.id.clone(),
+            of_mod: placed.sealed.manifest.id.clone(),
         });
         let mut brought = Brought { files: files.collect(), entries: Vec::new() };
         for rule in measure.rulebook.fragments.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
@@ -593,7 +593,7 @@ impl<'e> Job<'e> {
                 file: rule.into.clone(),
                 key: entry.key.clone(),
                 blake3: entry.blake3,
-                of_mod: sealed.reading.id.clone(),
+                of_mod: sealed.manifest.id.clone(),
             });
             brought.entries.extend(entries);
         }

@@ -10,7 +10,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::canon::{Canon, SealedMod};
-use kanon_core::delta::{LeftAlone, Measure};
+use kanon_core::delta::{CheckContext, LeftAlone};
 use kanon_core::edits;
 use kanon_core::plan::text_edits::{Amended, Amendment, NeededEntry, Said, amendments};
 use kanon_core::plan::{Action, LineChange, Plan, Step};
@@ -38,8 +38,8 @@ pub fn amend(
     own_bytes: &mut Bytes,
 ) -> Result<Vec<LeftAlone>, Failure> {
     let rulebook = session.loaded.rulebook.clone();
-    let Measure { extras, edits, .. } = session.measure(canon);
-    let measure = Measure { canon, rulebook: &rulebook, extras, edits, left: &[] };
+    let CheckContext { extras, edits, .. } = session.measure(canon);
+    let measure = CheckContext { canon, rulebook: &rulebook, extras, edits, left: &[] };
     let amendments = amendments(measure, survey, said);
     let texts = entry_texts(session, measure, &amendments)?;
     let mut left = Vec::new();
@@ -129,7 +129,11 @@ impl<'a> Draft<'a> {
 }
 
 /// What in the text files of an install an alignment can't change, as far as no mod has to be looked into for it.
-pub fn left_alone(measure: Measure<'_>, install: &dyn Install, survey: &Survey) -> Result<Vec<LeftAlone>, Failure> {
+pub fn left_alone(
+    measure: CheckContext<'_>,
+    install: &dyn Install,
+    survey: &Survey,
+) -> Result<Vec<LeftAlone>, Failure> {
     let mut left = Vec::new();
     for amendment in amendments(measure, survey, &Said::default()) {
         let bytes = present(install, &amendment.path)?.unwrap_or_default();
@@ -203,7 +207,7 @@ struct Source<'a> {
 /// The texts of the entries that amendments need, out of the mods that bring them, wherever their bytes are.
 fn entry_texts(
     session: &mut Session<'_>,
-    measure: Measure<'_>,
+    measure: CheckContext<'_>,
     amendments: &[Amendment<'_>],
 ) -> Result<BTreeMap<NeededEntry, String>, Failure> {
     let needs: Vec<_> = amendments.iter().flat_map(Amendment::needs).collect();

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
-use kanon_io::patience::Patience;
+use kanon_io::retry::RetryPolicy;
 
 use crate::arguments::{Format, Global};
 use crate::failure::Failure;
@@ -118,9 +118,9 @@ impl Env {
     }
 
     /// How long a host that does not answer is waited for.
-    pub fn patience(&self) -> Patience {
+    pub fn patience(&self) -> RetryPolicy {
         let seconds = self.variable("KANON_PATIENCE").and_then(|text| text.parse::<u64>().ok()).filter(|s| *s > 0);
-        seconds.map_or_else(Patience::default, Patience::of_seconds)
+        seconds.map_or_else(RetryPolicy::default, RetryPolicy::of_seconds)
     }
 
     /// What the clock says here and now.

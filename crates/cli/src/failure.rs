@@ -4,7 +4,7 @@ use std::error::Error;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use kanon_core::base::problem::{BadFile, Gravity, Problem};
+use kanon_core::base::problem::{BadFile, Problem, ProblemLevel};
 use kanon_io::error::ReachError;
 use kanon_io::install::{AddressError, HostError};
 use kanon_io::release::Refusal;
@@ -205,7 +205,7 @@ pub fn render_problems(name: &str, text: &str, problems: &[Problem]) -> String {
     let quotable = screen::quotable(text);
     let text = quotable.as_str();
     for problem in problems {
-        let level = if problem.gravity == Gravity::Error { Level::ERROR } else { Level::WARNING };
+        let level = if problem.gravity == ProblemLevel::Error { Level::ERROR } else { Level::WARNING };
         let span = problem.span.start.min(text.len())..problem.span.end.min(text.len());
         let snippet = Snippet::source(text).path(name).annotation(AnnotationKind::Primary.span(span));
         let mut group: Group<'_> = level.primary_title(&problem.message).element(snippet);

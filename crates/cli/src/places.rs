@@ -10,7 +10,7 @@ use kanon_io::error::ReachError;
 use kanon_io::install::{Address, HostError, Install, LocalInstall, RemoteInstall};
 use kanon_io::workspace::Workspace;
 
-use crate::doorkeeper::Doorkeeper;
+use crate::credentials::AskedCredentials;
 use crate::env::Env;
 use crate::failure::Failure;
 
@@ -55,7 +55,7 @@ impl fmt::Display for Place {
 
 /// The install that `kanon.toml` calls so.
 pub fn named(workspace: Option<&Workspace>, name: &str) -> Result<Option<Placed>, Failure> {
-    let Some((workspace, install)) = workspace.and_then(|w| Some((w, w.wishes.install(name)?))) else {
+    let Some((workspace, install)) = workspace.and_then(|w| Some((w, w.config.install(name)?))) else {
         return Ok(None);
     };
     let place = if Address::is_meant(&install.at) {
@@ -75,9 +75,9 @@ pub fn open(env: &Env, workspace: Option<&Workspace>, placed: &Placed) -> Result
 }
 
 fn dial(env: &Env, workspace: Option<&Workspace>, name: &str, address: &Address) -> Result<RemoteInstall, Failure> {
-    let wish = workspace.and_then(|workspace| workspace.wishes.install(name));
+    let wish = workspace.and_then(|workspace| workspace.config.install(name));
     let key = wish.and_then(|wish| wish.key.as_ref()).zip(workspace).map(|(key, workspace)| workspace.place(key));
-    let door = Doorkeeper::new(env, (name, address), key, wish.and_then(|wish| wish.host_key.clone()));
+    let door = AskedCredentials::new(env, (name, address), key, wish.and_then(|wish| wish.host_key.clone()));
     Ok(RemoteInstall::open(address, Arc::new(door), env.patience()).map_err(ReachError::from)?)
 }
 

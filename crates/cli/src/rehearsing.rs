@@ -9,7 +9,7 @@ use kanon_core::base::finding::{Code, in_line};
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::InstallWish;
-use kanon_core::delta::hold;
+use kanon_core::delta::findings;
 use kanon_core::diagnose::{Case, HintReader, Needles, Verdict, weigh};
 use kanon_core::logs::{LogEvent, Source};
 use kanon_core::plan::RiskyExtras;
@@ -23,7 +23,7 @@ use kanon_io::running;
 use kanon_io::state::Rehearsed;
 use serde::Serialize;
 
-use crate::alignment::{Job, Wanted};
+use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::Waiting;
 use crate::breaking;
 use crate::env::Env;
@@ -90,7 +90,7 @@ impl<'e> Rehearsal<'e> {
         session.refuse_stale(&canon)?;
         let placed = session.placed(name, Some(Role::Server))?;
         let workspace = session.workspace()?;
-        let wish = workspace.wishes.install(name).cloned().ok_or_else(|| {
+        let wish = workspace.config.install(name).cloned().ok_or_else(|| {
             Failure::plain(format!("{} is no install of kanon.toml", printable(name)))
                 .hint("add it there, with its `start` command: [install.NAME]")
         })?;
@@ -138,7 +138,7 @@ impl<'e> Rehearsal<'e> {
             said: Said::default(),
         };
         let session = Session::of_administrator(self.env, self.ui)?;
-        let mut job = Job::open(session, &self.placed.name, Some(canon), Some(Role::Server))?;
+        let mut job = AlignmentRun::open(session, &self.placed.name, Some(canon), Some(Role::Server))?;
         job.finish(&wanted)?;
         job.plan(&wanted)?;
         job.carry_out(&wanted)
@@ -207,7 +207,7 @@ impl<'e> Rehearsal<'e> {
 
     fn judged(&self, canon: &Canon, survey: &Survey, watched: Watched) -> Tried {
         let wanted = canon.mods.iter().filter(|sealed| sealed.needed_on().includes(Role::Server));
-        let mods: Vec<String> = wanted.map(|sealed| sealed.reading.id.clone()).collect();
+        let mods: Vec<String> = wanted.map(|sealed| sealed.manifest.id.clone()).collect();
         let tells = self.rulebook.events.iter().any(|rule| rule.means == Event::ModLoaded);
         let not_loaded = tells.then(|| not_loaded(canon, &mods, &watched.events));
         // What is switched off is meant to be, unless the canon has it: then it is not loaded.
@@ -217,7 +217,7 @@ impl<'e> Rehearsal<'e> {
         let passed = watched.trouble.is_none()
             && not_loaded.as_ref().is_none_or(Vec::is_empty)
             && !watched.events.iter().any(failed);
-        let measure = kanon_core::delta::Measure {
+        let measure = kanon_core::delta::CheckContext {
             canon,
             rulebook: &self.rulebook,
             extras: kanon_core::config::Extras::Keep,
@@ -239,7 +239,7 @@ impl<'e> Rehearsal<'e> {
             stopped_well: watched.stopped_well,
             by_quiet: watched.by_quiet,
             verdicts,
-            in_line: in_line(&hold(measure, survey)),
+            in_line: in_line(&findings(measure, survey)),
         }
     }
 
@@ -290,10 +290,10 @@ fn not_loaded(canon: &Canon, mods: &[String], events: &[LogEvent]) -> Vec<String
         .filter_map(|event| Some(event.mod_id.as_ref().or(event.file.as_ref())?.to_lowercase()))
         .collect();
     let is_loaded = |id: &&String| {
-        let sealed = canon.mods.iter().find(|sealed| sealed.reading.id == **id);
+        let sealed = canon.mods.iter().find(|sealed| sealed.manifest.id == **id);
         let names = sealed.into_iter().flat_map(|sealed| {
             let stem = sealed.name.rsplit_once('.').map_or(sealed.name.as_str(), |(stem, _)| stem).to_owned();
-            [Some(sealed.reading.id.clone()), sealed.reading.title.clone(), Some(sealed.name.clone()), Some(stem)]
+            [Some(sealed.manifest.id.clone()), sealed.manifest.title.clone(), Some(sealed.name.clone()), Some(stem)]
         });
         names.flatten().any(|name| loaded.contains(&name.to_lowercase()))
     };

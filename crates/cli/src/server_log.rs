@@ -13,7 +13,7 @@ use crate::session::Session;
 
 /// The server of a workspace with just one that is no rehearsal's.
 pub fn only_server(session: &Session<'_>) -> Option<String> {
-    let installs = session.workspace.iter().flat_map(|workspace| &workspace.wishes.installs);
+    let installs = session.workspace.iter().flat_map(|workspace| &workspace.config.installs);
     let mut servers = installs.filter(|install| install.role == Role::Server && !install.is_rehearsal);
     match (servers.next(), servers.next()) {
         (Some(only), None) => Some(only.name.clone()),
@@ -27,7 +27,7 @@ pub fn only_server(session: &Session<'_>) -> Option<String> {
 /// When its host can't be reached, or the log is to be no place inside it.
 pub fn of_install(session: &mut Session<'_>, name: &str) -> Result<Option<PathBuf>, Failure> {
     let Some(placed) = places::named(session.workspace.as_ref(), name)? else { return Ok(None) };
-    let wish = session.workspace.as_ref().and_then(|workspace| workspace.wishes.install(&placed.name));
+    let wish = session.workspace.as_ref().and_then(|workspace| workspace.config.install(&placed.name));
     let Some(log) = wish.and_then(|wish| wish.log.clone()) else { return Ok(None) };
     if let Place::Folder(folder) = &placed.place {
         return Ok(Some(folder.join(log)).filter(|log| log.exists()));

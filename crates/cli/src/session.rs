@@ -9,7 +9,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::is_cut;
 use kanon_core::config::{Edits, Extras};
-use kanon_core::delta::{LeftAlone, Measure, placed_files};
+use kanon_core::delta::{CheckContext, LeftAlone, placed_files};
 use kanon_core::plan::text_edits::{Said, amendments};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod};
 use kanon_core::rulebook::Role;
@@ -22,12 +22,12 @@ use kanon_io::downloads::{Downloads, Found};
 use kanon_io::error::{During, ReachError};
 use kanon_io::fetch::{Remote, is_catalogue};
 use kanon_io::install::{Address, Install, KnownDigests, Receipt, Vouched};
-use kanon_io::measure::{self, Beside, Counts, Doubt, Measurement, Request, Sparing, TrustMemory};
+use kanon_io::measure::{self, Counts, GameCheck, Measurement, OutsideShelves, RemoteHints, Request, TrustMemory};
 use kanon_io::open::read_bounded;
 use kanon_io::origin::Origin;
-use kanon_io::patience::Patience;
 use kanon_io::progress::Progress;
 use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until};
+use kanon_io::retry::RetryPolicy;
 use kanon_io::state::{Alignment, AlignmentState, State};
 use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook};
 use tempfile::TempDir;
@@ -196,7 +196,7 @@ impl<'a> Session<'a> {
 
     /// Whether an INSTALL as it was typed is on a host.
     pub fn is_remote(&self, typed: &str) -> bool {
-        let named = self.workspace.as_ref().and_then(|workspace| workspace.wishes.install(typed));
+        let named = self.workspace.as_ref().and_then(|workspace| workspace.config.install(typed));
         Address::is_meant(named.map_or(typed, |install| install.at.as_str()))
     }
 
@@ -235,7 +235,7 @@ impl<'a> Session<'a> {
 
     /// The names of the installs of `kanon.toml`, of which there must be one.
     pub fn install_names(&self) -> Result<Vec<String>, Failure> {
-        let installs = &self.workspace()?.wishes.installs;
+        let installs = &self.workspace()?.config.installs;
         if installs.is_empty() {
             return Err(Failure::plain("kanon.toml names no install, so there is nothing to do")
                 .hint("add an [install.NAME] table, or name a folder or a survey"));
@@ -303,19 +303,19 @@ impl<'a> Session<'a> {
 
     /// Whether the wishes have changed since the canon was sealed.
     pub fn is_stale(&self, canon: &Canon) -> bool {
-        let wishes = self.workspace.as_ref().map(|workspace| workspace.wishes.digest());
+        let wishes = self.workspace.as_ref().map(|workspace| workspace.config.digest());
         canon.wishes.is_some() && wishes != canon.wishes
     }
 
     /// What installs are held against.
-    pub fn measure<'c>(&'c self, canon: &'c Canon) -> Measure<'c> {
-        let edits = self.workspace.as_ref().map_or_else(Edits::default, |workspace| workspace.wishes.edits);
-        Measure { canon, rulebook: &self.loaded.rulebook, extras: self.extras(), edits, left: &[] }
+    pub fn measure<'c>(&'c self, canon: &'c Canon) -> CheckContext<'c> {
+        let edits = self.workspace.as_ref().map_or_else(Edits::default, |workspace| workspace.config.edits);
+        CheckContext { canon, rulebook: &self.loaded.rulebook, extras: self.extras(), edits, left: &[] }
     }
 
     /// The policy for extra mods.
     pub fn extras(&self) -> Extras {
-        self.workspace.as_ref().map_or_else(Extras::default, |workspace| workspace.wishes.extras)
+        self.workspace.as_ref().map_or_else(Extras::default, |workspace| workspace.config.extras)
     }
 
     /// Turns an INSTALL as it was typed into what it is. The role is only needed for a folder.
@@ -370,7 +370,7 @@ impl<'a> Session<'a> {
 
     fn unknown(&self, typed: &str) -> Failure {
         let names: Vec<&str> =
-            self.workspace.iter().flat_map(|w| &w.wishes.installs).map(|install| install.name.as_str()).collect();
+            self.workspace.iter().flat_map(|w| &w.config.installs).map(|install| install.name.as_str()).collect();
         let failure = Failure::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
         match kanon_core::base::problem::nearest(typed, names.iter().copied()) {
             Some(near) => failure.hint(format!("did you mean `{near}`?")),
@@ -492,7 +492,7 @@ impl<'a> Session<'a> {
         };
         let vouched = receipt.as_ref().filter(|_| sparing).map(Vouched::by);
         let placed = self.placed_by_canon(target.role)?;
-        let beside = Beside { receipt: receipt.as_ref(), placed: &placed };
+        let beside = OutsideShelves { receipt: receipt.as_ref(), placed: &placed };
         let known = if install.is_remote() { self.known_digests()? } else { KnownDigests::default() };
         let request = Request {
             name: &target.name,
@@ -500,10 +500,10 @@ impl<'a> Session<'a> {
             rulebook: &self.loaded.rulebook,
             rulebook_digest: self.loaded.digest,
             trust: self.trust,
-            sparing: Sparing { vouched: vouched.as_ref(), known: Some(&known) },
+            sparing: RemoteHints { vouched: vouched.as_ref(), known: Some(&known) },
             beside,
             // Whoever follows a release has said that this is the game, and it may have no mods yet.
-            doubt: if self.follows() { Doubt::Never } else { Doubt::WithoutSigns },
+            doubt: if self.follows() { GameCheck::Never } else { GameCheck::WithoutSigns },
         };
         Ok(measure::survey(install, request, &mut self.state, progress)?)
     }
@@ -540,7 +540,7 @@ impl<'a> Session<'a> {
     pub fn sources(&mut self, known_names: &KnownNames) -> Result<Vec<(String, Found)>, Failure> {
         let workspace = self.workspace()?;
         let sources: Vec<(String, PathBuf, bool)> = workspace
-            .wishes
+            .config
             .sources
             .iter()
             .map(|source| {
@@ -584,8 +584,8 @@ impl<'a> Session<'a> {
     pub fn catalogues(&self) -> Result<Vec<Listed>, Failure> {
         let workspace = self.workspace()?;
         let mut listed = Vec::new();
-        for source in workspace.wishes.sources.iter().filter(|source| is_catalogue(&source.at)) {
-            let remote = Remote::open(&source.at, &workspace.root, Patience::default())?;
+        for source in workspace.config.sources.iter().filter(|source| is_catalogue(&source.at)) {
+            let remote = Remote::open(&source.at, &workspace.root, RetryPolicy::default())?;
             let fetched = remote.catalogue(&workspace.catalogue_copy(source))?;
             if let Some(why) = fetched.stale {
                 self.ui.notice(&format!(
@@ -608,7 +608,7 @@ impl<'a> Session<'a> {
     /// Surveys every install of the workspace that is a folder and can be read. Those on hosts are left alone: their
     /// bytes would have to come over the line.
     pub fn installs(&mut self) -> Result<Vec<(Role, PathBuf, Survey)>, Failure> {
-        let names: Vec<String> = self.workspace()?.wishes.installs.iter().map(|install| install.name.clone()).collect();
+        let names: Vec<String> = self.workspace()?.config.installs.iter().map(|install| install.name.clone()).collect();
         let mut surveys = Vec::new();
         for name in names {
             let surveyed = self.target(&name, None).and_then(|target| match target {

@@ -40,8 +40,8 @@ pub fn take_out(
         let torn = if sealed.contains(&found.digest) { None } else { session.state.whole(found.digest)? };
         if let Some(why) = torn.filter(|why| !why.is_empty()).or_else(|| wrong_signature(found)) {
             damaged.push(Damaged {
-                id: found.reading.id.clone(),
-                version: found.reading.version.clone(),
+                id: found.manifest.id.clone(),
+                version: found.manifest.version.clone(),
                 place: survey.install.name.clone(),
                 path: found.path.to_string(),
                 why,

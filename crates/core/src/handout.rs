@@ -7,7 +7,7 @@ use crate::canon::release::is_for_players;
 use crate::canon::{Canon, SealedFile, SealedMod};
 use crate::config::Extras;
 use crate::delta::launch_lines;
-use crate::delta::{Measure, entries_of, placed_files};
+use crate::delta::{CheckContext, entries_of, placed_files};
 use crate::rulebook::{Holds, ListForm, Role, Rulebook, filled};
 use crate::rulebook::{NeededOn, RelationKind};
 use crate::seal::{SealChange, changes, changes_beside};
@@ -203,7 +203,7 @@ pub fn assemble(canon: &Canon, rulebook: &Rulebook, extras: Extras, last: Option
         game_version: canon.game_version.clone(),
         loader: rulebook.loader.as_ref().map(|loader| (loader.name.clone(), canon.loader_version.clone())),
         mods,
-        server_only: server_only.map(|sealed| sealed.reading.id.clone()).collect(),
+        server_only: server_only.map(|sealed| sealed.manifest.id.clone()).collect(),
         folders,
         own_mods_stay: extras != Extras::Forbid,
         lines: launch_lines(canon, rulebook, Role::Client)
@@ -219,7 +219,7 @@ pub fn assemble(canon: &Canon, rulebook: &Rulebook, extras: Extras, last: Option
 }
 
 fn handout_mod(sealed: &SealedMod, rulebook: &Rulebook) -> HandoutMod {
-    let (reading, shelf) = (&sealed.reading, rulebook.shelf(&sealed.shelf));
+    let (manifest, shelf) = (&sealed.manifest, rulebook.shelf(&sealed.shelf));
     let is_folder = sealed.files.iter().any(|file| file.path.as_str() != sealed.name);
     let way = match shelf.map(|shelf| (shelf.holds, &shelf.laid_into)) {
         Some((Holds::Ids, _)) => Way::Id,
@@ -231,13 +231,13 @@ fn handout_mod(sealed: &SealedMod, rulebook: &Rulebook) -> HandoutMod {
         Some(laid) => vec![laid.base.to_string()],
         None => shelf.map(places).unwrap_or_default(),
     };
-    let needs = reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+    let needs = manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
     HandoutMod {
         position: sealed.position,
-        id: reading.id.clone(),
-        title: reading.title.clone().unwrap_or_else(|| reading.id.clone()),
-        version: reading.version.clone(),
-        optional: reading.needed_on == NeededOn::Optional,
+        id: manifest.id.clone(),
+        title: manifest.title.clone().unwrap_or_else(|| manifest.id.clone()),
+        version: manifest.version.clone(),
+        optional: manifest.needed_on == NeededOn::Optional,
         file: sealed.name.clone(),
         way,
         places,
@@ -285,15 +285,15 @@ fn settings(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutSetting> {
     of_player.filter_map(setting).collect()
 }
 
-fn measure<'a>(canon: &'a Canon, rulebook: &'a Rulebook) -> Measure<'a> {
-    Measure { canon, rulebook, extras: Extras::default(), edits: crate::config::Edits::default(), left: &[] }
+fn measure<'a>(canon: &'a Canon, rulebook: &'a Rulebook) -> CheckContext<'a> {
+    CheckContext { canon, rulebook, extras: Extras::default(), edits: crate::config::Edits::default(), left: &[] }
 }
 
 fn copies(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutCopy> {
     let placed = placed_files(measure(canon, rulebook), Role::Client);
     placed
         .into_iter()
-        .map(|placed| HandoutCopy { of_mod: placed.sealed.reading.id.clone(), to: placed.path.to_string() })
+        .map(|placed| HandoutCopy { of_mod: placed.sealed.manifest.id.clone(), to: placed.path.to_string() })
         .collect()
 }
 
@@ -301,7 +301,7 @@ fn entries(canon: &Canon, rulebook: &Rulebook) -> Vec<HandoutEntries> {
     let mut told: Vec<HandoutEntries> = Vec::new();
     for rule in rulebook.fragments.iter().filter(|rule| rule.of.is_none_or(|of| of == Role::Client)) {
         for (sealed, entry) in entries_of(measure(canon, rulebook), Role::Client, &rule.into) {
-            let (id, into) = (&sealed.reading.id, rule.into.to_string());
+            let (id, into) = (&sealed.manifest.id, rule.into.to_string());
             match told.iter_mut().find(|known| known.of_mod == *id && known.into == into) {
                 Some(known) => known.keys.push(entry.key.clone()),
                 None => told.push(HandoutEntries {

@@ -13,13 +13,15 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use kanon_core::plan::{Action, Plan, Step};
 
+use crate::apply::{self, Actual, Applier, Desired, Facts, Seen};
 use crate::backup::{self, Manifest};
-use crate::bring::{self, Bringing, Facts, Now, Seen, Want};
 use crate::bytes::Bytes;
 use crate::claim::{Claim, Claimant, Lock, Others, Reserve, take_off};
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
-use crate::install::{Install, OWN_FOLDER, RECEIPT, Receipt, Stamp, There, is_lost, locked, side_by_side};
+use crate::install::{
+    FileFingerprint, FileStatus, Install, OWN_FOLDER, RECEIPT, Receipt, is_lost, locked, side_by_side,
+};
 use crate::progress::Progress;
 use crate::room::{Need, refuse_lack};
 use crate::state::{After, Alignment, AlignmentState, Before, State};
@@ -27,7 +29,7 @@ use crate::undo::{finish_outermost, give_up, take_back};
 
 /// Where an alignment takes place, and who makes it.
 #[derive(Clone, Copy)]
-pub struct Site<'a> {
+pub struct ApplyContext<'a> {
     /// The install.
     pub install: &'a dyn Install,
     /// Its name.
@@ -54,7 +56,7 @@ pub struct Order<'a> {
     pub bytes: &'a Bytes,
 }
 
-impl<'a> Site<'a> {
+impl<'a> ApplyContext<'a> {
     /// Claims the install, so that nobody else aligns it meanwhile.
     ///
     /// # Errors
@@ -83,7 +85,7 @@ pub fn locks(backups: &Path) -> PathBuf {
 /// # Errors
 /// When anything fails; by then everything is taken back, unless the error says otherwise.
 pub fn carry_out(
-    site: Site<'_>,
+    site: ApplyContext<'_>,
     order: &Order<'_>,
     state: &mut State,
     progress: &dyn Progress,
@@ -99,7 +101,7 @@ pub fn carry_out(
     // The journal comes before the claim: whatever is left of a claim is then known to be ours.
     let id = begin(site, order.plan, state)?;
     state.record_before(id, &outermost)?;
-    let claim = lock.claim(site.claimant, site.others).inspect_err(|error| strike_out(site, (id, error), state))?;
+    let claim = lock.claim(site.claimant, site.others).inspect_err(|error| abandon(site, (id, error), state))?;
     let reserve = reserve(site, order.plan);
     let done = back_up(site, order.plan, id, state)
         .and_then(|()| refuse_changed(site.install, order.plan, &state.before(id)?))
@@ -108,7 +110,9 @@ pub fn carry_out(
             let now = journalled.as_it_was();
             forwards(site, (id, &order.plan.steps), (&journalled, now), order.bytes, (state, progress))
         })
-        .and_then(|()| hand_in(site, (id, &order.plan.steps), (order.receipt.clone(), Untouched::AsSurveyed), state));
+        .and_then(|()| {
+            write_receipt(site, (id, &order.plan.steps), (order.receipt.clone(), Untouched::AsSurveyed), state)
+        });
     drop(reserve);
     match done {
         // The claim goes before the journal is closed: what is left of it would be nobody's.
@@ -129,7 +133,7 @@ pub fn carry_out(
 
 /// After a claim that failed: nothing was done, and nothing is to stay of it. What can't be cleared away now is left to the
 /// next run, which finds the alignment begun and never ended.
-fn strike_out(site: Site<'_>, (id, error): (i64, &ReachError), state: &State) {
+fn abandon(site: ApplyContext<'_>, (id, error): (i64, &ReachError), state: &State) {
     let is_clear = match error {
         ReachError::Busy { .. } => true,
         error if was_cut_off(error) => false,
@@ -142,7 +146,7 @@ fn strike_out(site: Site<'_>, (id, error): (i64, &ReachError), state: &State) {
 }
 
 /// Clears away what a failed claim of ours left, and looks whether it is gone.
-fn is_cleared(site: Site<'_>, id: i64, state: &State) -> Result<bool, ReachError> {
+fn is_cleared(site: ApplyContext<'_>, id: i64, state: &State) -> Result<bool, ReachError> {
     site.install.look_anew();
     take_off(site.install)?;
     finish_outermost(site, state, id)?;
@@ -153,7 +157,7 @@ fn is_cleared(site: Site<'_>, id: i64, state: &State) -> Result<bool, ReachError
     Ok(was_there(&outermost(site.install)?) == was_there(&state.before(id)?))
 }
 
-fn cut_off<T>(site: Site<'_>, source: ReachError) -> Result<T, ReachError> {
+fn cut_off<T>(site: ApplyContext<'_>, source: ReachError) -> Result<T, ReachError> {
     Err(ReachError::CutOff { install: site.name.to_owned(), source: Box::new(source) })
 }
 
@@ -167,7 +171,7 @@ fn was_cut_off(error: &ReachError) -> bool {
 /// # Errors
 /// When anything fails, such as that bytes are nowhere any more; what was done by then stays, and it can be run again.
 pub fn finish(
-    site: Site<'_>,
+    site: ApplyContext<'_>,
     (id, steps): (i64, &[Step]),
     order: (Receipt, &Bytes),
     state: &mut State,
@@ -181,9 +185,9 @@ pub fn finish(
         progress.ahead(steps.iter().map(|step| step.bytes).sum());
         let journalled = Journalled::read(state, id, steps)?;
         let paths: Vec<InstallPath> = journalled.after.keys().cloned().collect();
-        let now = bring::look(site.install, &paths, &journalled.seen)?;
+        let now = apply::look(site.install, &paths, &journalled.seen)?;
         forwards(site, (id, steps), (&journalled, now), order.1, (state, progress))?;
-        hand_in(site, (id, steps), (order.0, Untouched::Unknown), state)?;
+        write_receipt(site, (id, steps), (order.0, Untouched::Unknown), state)?;
         claim.release()?;
         state.end(id, AlignmentState::Done)?;
     } else {
@@ -199,7 +203,7 @@ fn touched(plan: &Plan) -> BTreeSet<InstallPath> {
 fn refuse_links(install: &dyn Install, plan: &Plan) -> Result<(), ReachError> {
     for path in touched(plan) {
         for part in std::iter::successors(Some(path), InstallPath::parent) {
-            if matches!(install.look(&part), Ok(Some(There::Link))) {
+            if matches!(install.look(&part), Ok(Some(FileStatus::Link))) {
                 return Err(ReachError::Link(install.outside(&part)));
             }
         }
@@ -238,17 +242,17 @@ fn refuse_changed(install: &dyn Install, plan: &Plan, before: &[(String, Before)
     }
 }
 
-fn begin(site: Site<'_>, plan: &Plan, state: &mut State) -> Result<i64, ReachError> {
+fn begin(site: ApplyContext<'_>, plan: &Plan, state: &mut State) -> Result<i64, ReachError> {
     let steps = serde_json::to_string(&plan.steps).unwrap_or_default();
     state.begin((site.name, site.install.shown()), site.claimant.began, &steps, backup::newest(site.backups))
 }
 
 /// Looks whether there is room for what will be written and for the copies, before anything is. What replaces a file is
 /// written beside it first, so that nothing that goes counts as room.
-fn refuse_lack_of_room(site: Site<'_>, plan: &Plan) -> Result<(), ReachError> {
+fn refuse_lack_of_room(site: ApplyContext<'_>, plan: &Plan) -> Result<(), ReachError> {
     let (mut copies, mut largest) = (Need { bytes: 1 << 20, files: 4 }, 0);
     for path in touched(plan) {
-        if let Ok(Some(There::File { stamp, .. })) = site.install.look(&path) {
+        if let Ok(Some(FileStatus::File { stamp, .. })) = site.install.look(&path) {
             copies = copies + Need { bytes: stamp.size, files: 1 };
             largest = stamp.size.max(largest);
         }
@@ -263,9 +267,9 @@ fn refuse_lack_of_room(site: Site<'_>, plan: &Plan) -> Result<(), ReachError> {
 
 /// Keeps room for the way back: on a disk that others fill meanwhile, so many bytes are what the largest file that is taken off
 /// or replaced needs to be written beside its place again. Files are put back one after another where there is no more.
-fn reserve(site: Site<'_>, plan: &Plan) -> Option<Reserve> {
+fn reserve(site: ApplyContext<'_>, plan: &Plan) -> Option<Reserve> {
     let sizes = touched(plan).into_iter().filter_map(|path| match site.install.look(&path) {
-        Ok(Some(There::File { stamp, .. })) => Some(stamp.size),
+        Ok(Some(FileStatus::File { stamp, .. })) => Some(stamp.size),
         _ => None,
     });
     Reserve::take(site.install.folder()?, sizes.max().unwrap_or(0))
@@ -282,7 +286,7 @@ fn outermost(install: &dyn Install) -> Result<Vec<(String, Before)>, ReachError>
 }
 
 /// Copies everything that will be touched, and notes what is not there yet, before anything is touched.
-fn back_up(site: Site<'_>, plan: &Plan, id: i64, state: &mut State) -> Result<(), ReachError> {
+fn back_up(site: ApplyContext<'_>, plan: &Plan, id: i64, state: &mut State) -> Result<(), ReachError> {
     let folder = site.backup(id);
     std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
     let mut paths = touched(plan);
@@ -321,7 +325,7 @@ fn ignore_unsupported(error: io::Error) -> io::Result<()> {
 
 fn folder_before(install: &dyn Install, path: &InstallPath) -> Result<Before, ReachError> {
     match install.look(path).during("look at", &install.outside(path))? {
-        Some(There::Folder { modified, mode }) => Ok(Before::Folder { modified, mode }),
+        Some(FileStatus::Folder { modified, mode }) => Ok(Before::Folder { modified, mode }),
         Some(_) => Err(ReachError::Link(install.outside(path))),
         None => Ok(Before::Absent),
     }
@@ -330,11 +334,11 @@ fn folder_before(install: &dyn Install, path: &InstallPath) -> Result<Before, Re
 fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number: usize) -> Result<Before, ReachError> {
     let outside = install.outside(path);
     let (stamp, mode) = match install.look(path).during("back up", &outside)? {
-        Some(There::File { stamp, mode }) => (stamp, mode),
+        Some(FileStatus::File { stamp, mode }) => (stamp, mode),
         None => return Ok(Before::Absent),
         Some(_) => return Err(ReachError::Changed(outside)),
     };
-    let (mut source, Stamp { size, modified, .. }) = install.open_file(path).during("back up", &outside)?;
+    let (mut source, FileFingerprint { size, modified, .. }) = install.open_file(path).during("back up", &outside)?;
     let copy = number.to_string();
     let mut target = File::create(folder.join(&copy)).during("back up", &outside)?;
     let (blake3, _) = both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
@@ -393,9 +397,9 @@ impl Journalled {
     }
 
     /// What is at each touched path before the first step.
-    fn as_it_was(&self) -> BTreeMap<InstallPath, Now> {
+    fn as_it_was(&self) -> BTreeMap<InstallPath, Actual> {
         let files = self.before.iter().filter_map(|(path, was)| match was {
-            Before::File { blake3, .. } => Some((InstallPath::new(path).ok()?, Now::File(*blake3))),
+            Before::File { blake3, .. } => Some((InstallPath::new(path).ok()?, Actual::File(*blake3))),
             Before::Absent | Before::Folder { .. } => None,
         });
         files.filter(|(path, _)| self.after.contains_key(path)).collect()
@@ -428,9 +432,9 @@ fn apply(step: &Step, files: &mut BTreeMap<InstallPath, Option<Blake3>>) {
 
 /// Brings every file to what the steps make of it.
 fn forwards(
-    site: Site<'_>,
+    site: ApplyContext<'_>,
     (id, steps): (i64, &[Step]),
-    (journalled, mut now): (&Journalled, BTreeMap<InstallPath, Now>),
+    (journalled, mut now): (&Journalled, BTreeMap<InstallPath, Actual>),
     bytes: &Bytes,
     (state, progress): (&mut State, &dyn Progress),
 ) -> Result<(), ReachError> {
@@ -439,10 +443,10 @@ fn forwards(
     let folder = site.backup(id);
     let bytes = journalled.with_backup(bytes, &folder);
     let want = |blake3: &Option<Blake3>| match blake3 {
-        Some(blake3) => Want::File { blake3: *blake3, facts: Facts::default() },
-        None => Want::Absent,
+        Some(blake3) => Desired::File { blake3: *blake3, facts: Facts::default() },
+        None => Desired::Absent,
     };
-    let wants: BTreeMap<InstallPath, Want> =
+    let wants: BTreeMap<InstallPath, Desired> =
         journalled.after.iter().map(|(path, blake3)| (path.clone(), want(blake3))).collect();
     let journal = Mutex::new(&mut *state);
     let numbers: BTreeMap<&InstallPath, (u32, u64)> =
@@ -459,10 +463,10 @@ fn forwards(
             done(path)?;
         }
     }
-    let Site { install, places, whole, .. } = site;
+    let ApplyContext { install, places, whole, .. } = site;
     let (expected, emptied) = (&journalled.expected, (places, whole));
     let bringing =
-        Bringing { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied, done: &done };
+        Applier { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied, done: &done };
     bringing.bring(&mut now).map(drop)
 }
 
@@ -476,8 +480,8 @@ enum Untouched {
 }
 
 /// Writes the receipt, with the sizes and times that the install itself tells now.
-fn hand_in(
-    site: Site<'_>,
+fn write_receipt(
+    site: ApplyContext<'_>,
     (id, steps): (i64, &[Step]),
     (mut receipt, untouched): (Receipt, Untouched),
     state: &mut State,
@@ -485,10 +489,10 @@ fn hand_in(
     let install = site.install;
     let after = Journalled::read(state, id, steps)?.after;
     install.look_anew();
-    let mut stamps: BTreeMap<InstallPath, Stamp> = BTreeMap::new();
+    let mut stamps: BTreeMap<InstallPath, FileFingerprint> = BTreeMap::new();
     let paths = receipt.files.iter().map(|file| &file.path).chain(steps.iter().map(|step| &step.path));
     for path in paths.cloned().collect::<BTreeSet<_>>() {
-        if let Some(There::File { stamp, .. }) = install.look(&path).during("look at", &install.outside(&path))? {
+        if let Some(FileStatus::File { stamp, .. }) = install.look(&path).during("look at", &install.outside(&path))? {
             stamps.insert(path, stamp);
         }
     }
@@ -515,7 +519,7 @@ fn hand_in(
     }
     state.record_after(id, &put)?;
     let path = InstallPath::new(RECEIPT).map_err(|error| ReachError::Plan(error.into()))?;
-    let part = bring::part_name(&path, id)?;
+    let part = apply::part_name(&path, id)?;
     let text = serde_json::to_string_pretty(&receipt).unwrap_or_default() + "\n";
     let written = install.write(&part, &mut Cursor::new(text)).and_then(|()| install.rename(&part, &path));
     written.during("write", &install.outside(&path))

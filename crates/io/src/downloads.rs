@@ -10,8 +10,8 @@ use kanon_core::rulebook::{ByRole, FragmentRule, Holds, NamePattern, Names, Plat
 use kanon_core::survey::{Survey, SurveyedMod};
 
 use crate::error::{During, ReachError};
-use crate::install::{LocalInstall, Stamp};
-use crate::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory};
+use crate::install::{FileFingerprint, LocalInstall};
+use crate::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use crate::progress::Silent;
 use crate::state::State;
 use crate::unpack::{Sort, sort, unpack};
@@ -145,9 +145,9 @@ impl Downloads<'_> {
             rulebook,
             rulebook_digest: self.rulebook_digest,
             trust: self.trust,
-            sparing: Sparing::default(),
-            beside: Beside::default(),
-            doubt: Doubt::WithoutSigns,
+            sparing: RemoteHints::default(),
+            beside: OutsideShelves::default(),
+            doubt: GameCheck::WithoutSigns,
         };
         let mut survey = measure::survey(&install, request, self.state, &Silent)?.survey;
         survey.strays.clear();
@@ -164,8 +164,8 @@ impl Downloads<'_> {
     fn exact_name(&self, found: &SurveyedMod) -> Option<String> {
         let shelf = self.rulebook.shelf(&found.shelf)?;
         if let Some(called) = &shelf.called {
-            let version = found.reading.version.as_deref().unwrap_or_default();
-            let name = called.replace("{id}", &found.reading.id).replace("{version}", version);
+            let version = found.manifest.version.as_deref().unwrap_or_default();
+            let name = called.replace("{id}", &found.manifest.id).replace("{version}", version);
             return InstallPath::new(&name).ok().map(String::from);
         }
         if shelf.names == Names::Free || !shelf.holds.folders() {
@@ -206,7 +206,7 @@ impl Downloads<'_> {
                 if inner.held.is_empty() && kind == Sort::Zip {
                     self.under_a_mods_name(file, origin, &walk.rulebook, &mut inner)?;
                 }
-                let fitting = |found: &SurveyedMod| found.reading.made_for.is_none();
+                let fitting = |found: &SurveyedMod| found.manifest.made_for.is_none();
                 if inner.mods().any(|(_, found)| fitting(found)) {
                     found.held.extend(inner.held);
                 } else {
@@ -252,7 +252,7 @@ impl Downloads<'_> {
 
     /// The folder that a file is unpacked to. A file with another stamp has another one.
     fn own_folder(&self, file: &Path, purpose: &str) -> Result<PathBuf, ReachError> {
-        let stamp = Stamp::of(&std::fs::metadata(file).during("look at", file)?);
+        let stamp = FileFingerprint::of(&std::fs::metadata(file).during("look at", file)?);
         let key = format!("{}\n{}\n{}\n{purpose}", file.display(), stamp.size, stamp.modified);
         Ok(self.unpacked.join(&Blake3::of(key.as_bytes()).to_string()[..32]))
     }
@@ -308,9 +308,9 @@ fn entries(folder: &Path) -> Result<(Vec<String>, Vec<String>), ReachError> {
 
 /// What an archive without a mod of this game is.
 fn what_it_is(inner: &Found, rulebook: &Rulebook) -> String {
-    let foreign = inner.mods().find_map(|(_, found)| Some((found, found.reading.made_for.as_ref()?)));
+    let foreign = inner.mods().find_map(|(_, found)| Some((found, found.manifest.made_for.as_ref()?)));
     if let Some((found, loader)) = foreign {
-        return format!("{} in it was made for the loader {loader}", printable(&found.reading.id));
+        return format!("{} in it was made for the loader {loader}", printable(&found.manifest.id));
     }
     match inner.refused.first() {
         Some((file, why)) => {

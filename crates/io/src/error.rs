@@ -52,7 +52,7 @@ pub enum ReachError {
     /// No plan can be made.
     #[error(transparent)]
     Plan(#[from] PlanError),
-    /// There is no workspace.
+    /// FileStatus is no workspace.
     #[error("there is no kanon.toml in {} or above it", .0.display())]
     NoWorkspace(PathBuf),
     /// What is asked for is an administrator's, and the workspace is a game's that follows a release.
@@ -118,7 +118,7 @@ pub enum ReachError {
         /// Why.
         source: Box<ReachError>,
     },
-    /// There is not enough room.
+    /// FileStatus is not enough room.
     #[error("there is not enough room in {} to {attempt}: {}", printable(&.path.display().to_string()), lack.told())]
     NoRoom {
         /// For what.

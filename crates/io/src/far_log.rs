@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use kanon_core::base::path::InstallPath;
 
-use crate::install::{Entry, Install, Kind, There};
+use crate::install::{Entry, FileStatus, Install, Kind};
 use crate::logs::{is_log, is_packed};
 
 /// So much of the end of a log is fetched.
@@ -30,7 +30,7 @@ pub struct Fetched {
 pub fn fetch(install: &dyn Install, log: &InstallPath, into: &Path) -> io::Result<Option<Fetched>> {
     let log = match install.look(log)? {
         None => return Ok(None),
-        Some(There::Folder { .. }) => match newest(install, log) {
+        Some(FileStatus::Folder { .. }) => match newest(install, log) {
             None => return Ok(None),
             Some(newest) => newest,
         },

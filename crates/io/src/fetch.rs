@@ -11,8 +11,8 @@ use crate::error::{During, ReachError};
 use crate::hashing::both_of;
 use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
-use crate::patience::{Patience, Tries};
 use crate::progress::Progress;
+use crate::retry::{Retry, RetryPolicy};
 use crate::room::{Need, refuse_lack};
 
 /// A place that has a catalogue and what it lists.
@@ -43,7 +43,7 @@ impl Remote {
     ///
     /// # Errors
     /// When the address can't be one, or asks for what Kanon can't do.
-    pub fn open(at: &str, root: &Path, patience: Patience) -> Result<Self, ReachError> {
+    pub fn open(at: &str, root: &Path, patience: RetryPolicy) -> Result<Self, ReachError> {
         let (folder, file) = place_of(at, root);
         let origin = Origin::open(&folder, root, patience)?;
         let shown = match at.contains("://") {
@@ -93,7 +93,7 @@ impl Remote {
     /// Fetches a catalogue, going on where it broke off as long as it is still the same file.
     fn fetch_catalogue(&self, known: Option<&str>) -> Result<(Vec<u8>, Option<String>), Failed> {
         let (mut bytes, mut tag): (Vec<u8>, Option<String>) = (Vec::new(), None);
-        let mut tries = Tries::new(self.origin.patience());
+        let mut tries = Retry::new(self.origin.patience());
         loop {
             let before = bytes.len();
             let known = known.filter(|_| bytes.is_empty());
@@ -205,7 +205,7 @@ mod tests {
     #[case("gopher://mods.example/x", "gopher:// is no place that files come from")]
     #[case("http://", "it is no address")]
     fn addresses_are_refused(#[case] at: &str, #[case] expected: &str) {
-        let Err(error) = Remote::open(at, Path::new("."), Patience::default()) else { panic!("refused") };
+        let Err(error) = Remote::open(at, Path::new("."), RetryPolicy::default()) else { panic!("refused") };
         let told = error.to_string();
         assert!(told.contains(expected) && !told.contains("geheim"), "{told}");
     }

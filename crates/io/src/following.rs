@@ -108,7 +108,7 @@ pub struct Prepared {
 }
 
 impl Prepared {
-    /// Tries all of a release before anything is written: a rulebook that this program can't read must not take the place of one
+    /// Retry all of a release before anything is written: a rulebook that this program can't read must not take the place of one
     /// that it can, and what is not for players is refused.
     ///
     /// # Errors

@@ -5,8 +5,8 @@
 //! knows where everything is and [`bytes`] finds the bytes of a digest. A [`mod@release`] is published for players, whose
 //! games are [`following`] it; both ask an [`origin`].
 
+mod apply;
 pub mod backup;
-mod bring;
 pub mod bytes;
 pub mod canons;
 pub mod carry_out;
@@ -18,17 +18,17 @@ pub mod fetch;
 pub mod following;
 pub mod hashing;
 pub mod install;
+pub mod install_folder;
 pub mod logs;
-pub mod look;
 pub mod measure;
 pub mod open;
 pub mod origin;
 pub mod overlay;
-pub mod patience;
 pub mod progress;
 pub mod prune;
 pub mod rehearsal;
 pub mod release;
+pub mod retry;
 pub mod room;
 pub mod running;
 pub mod state;

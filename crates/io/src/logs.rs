@@ -9,7 +9,7 @@ use encoding_rs::{Encoding, UTF_16BE, UTF_16LE, WINDOWS_1252};
 use kanon_core::base::limits::{LOG_LINE_BYTES, LOG_LINES, LOG_LINES_BYTES, LOG_UNPACKED_BYTES};
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::{Hint, HintReader, Needles, of_last_join};
-use kanon_core::logs::{LogEvent, LogReader, Scanner, Source, Stamp};
+use kanon_core::logs::{LogEvent, LogReader, LogTime, Scanner, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
 use memchr::memchr;
 use rayon::prelude::*;
@@ -50,7 +50,7 @@ pub struct ReadLog {
 pub fn read(
     path: &Path,
     (side, rules): (Role, &[EventRule]),
-    (player, since): (Option<&str>, Option<Stamp>),
+    (player, since): (Option<&str>, Option<LogTime>),
 ) -> Result<ReadLog, ReachError> {
     let files = set_of(path)?;
     let newest = files.first().cloned().unwrap_or_else(|| path.to_owned());
@@ -95,12 +95,12 @@ fn has_a_join(events: &[LogEvent], player: Option<&str>) -> bool {
     })
 }
 
-fn is_from(event: &LogEvent, since: Stamp) -> bool {
+fn is_from(event: &LogEvent, since: LogTime) -> bool {
     event.stamp().is_none_or(|stamp| stamp.is_from(since))
 }
 
 /// The place of the first event that is not before a moment; where logs tell times of day alone, on the last day of them.
-fn first_from(events: &[LogEvent], since: Stamp) -> usize {
+fn first_from(events: &[LogEvent], since: LogTime) -> usize {
     let before = events.iter().rposition(|event| event.stamp().is_some_and(|stamp| !stamp.is_from(since)));
     before.map_or(0, |last| last + 1)
 }

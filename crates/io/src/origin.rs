@@ -22,8 +22,8 @@ use url::Url;
 
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
-use crate::patience::{Patience, Tries};
 use crate::progress::Progress;
+use crate::retry::{Retry, RetryPolicy};
 
 /// A place that files are asked of.
 #[derive(Clone)]
@@ -32,7 +32,7 @@ pub struct Origin {
     /// The folder, where it is one of this machine.
     folder: Option<PathBuf>,
     shown: String,
-    patience: Patience,
+    patience: RetryPolicy,
 }
 
 #[derive(Clone)]
@@ -69,7 +69,7 @@ pub(crate) struct Answer {
 pub(crate) enum Failed {
     /// It is what it was.
     NotModified,
-    /// There is no such file.
+    /// FileStatus is no such file.
     NotThere,
     /// It does not let us in.
     Forbidden,
@@ -100,7 +100,7 @@ impl Origin {
     ///
     /// # Errors
     /// When the address can't be one, or asks for what Kanon can't do.
-    pub fn open(at: &str, root: &Path, patience: Patience) -> Result<Self, ReachError> {
+    pub fn open(at: &str, root: &Path, patience: RetryPolicy) -> Result<Self, ReachError> {
         let shown = without_password(at);
         let refused = |reason: String| ReachError::Address { address: shown.clone(), reason };
         let folder = match at.strip_prefix("file://") {
@@ -125,7 +125,7 @@ impl Origin {
     }
 
     /// How patient it is asked.
-    pub(crate) const fn patience(&self) -> Patience {
+    pub(crate) const fn patience(&self) -> RetryPolicy {
         self.patience
     }
 
@@ -158,7 +158,7 @@ impl Origin {
         }
         file.seek(SeekFrom::Start(have)).during("go on with", part)?;
         progress.done(have);
-        let mut tries = Tries::new(self.patience);
+        let mut tries = Retry::new(self.patience);
         while have < promised.size {
             let before = have;
             let (why, may_pass) = match self.fill_further(promised, &mut file, &mut have, progress).await {
@@ -211,7 +211,7 @@ impl Origin {
 
     /// A small file, whole; no more of it is taken than `most` bytes and one.
     pub(crate) async fn whole(&self, file: &str, most: u64) -> Result<Vec<u8>, Failed> {
-        let mut tries = Tries::new(self.patience);
+        let mut tries = Retry::new(self.patience);
         loop {
             match self.whole_at_once(file, most).await {
                 Err(Failed::MayPass(_)) if tries.again(false) => {}
@@ -235,7 +235,7 @@ impl Origin {
 
     /// Just these bytes of a file, added to what came of them before; says whether the server knows ranges at all.
     pub(crate) async fn range(&self, file: &str, bytes: Range<u64>, came: &mut Vec<u8>) -> Result<bool, Failed> {
-        let mut tries = Tries::new(self.patience);
+        let mut tries = Retry::new(self.patience);
         loop {
             let before = came.len();
             match self.range_further(file, &bytes, came).await {
@@ -305,7 +305,7 @@ const SLOWEST: u64 = 256;
 /// What comes, as long as it comes fast enough: looked at whenever twice the time has passed in which nothing may come.
 fn paced(
     chunks: BoxStream<'static, Result<Vec<u8>, Failed>>,
-    patience: Patience,
+    patience: RetryPolicy,
 ) -> BoxStream<'static, Result<Vec<u8>, Failed>> {
     let window = patience.silence.saturating_mul(2);
     let (mut since, mut came) = (Instant::now(), 0u64);
@@ -476,7 +476,7 @@ fn from_folder(folder: &Path) -> Result<Place, String> {
     Ok(Place::Store(Arc::new(store.map_err(|error| innermost(&error))?), String::new()))
 }
 
-fn from_address(at: &str, patience: Patience) -> Result<Place, String> {
+fn from_address(at: &str, patience: RetryPolicy) -> Result<Place, String> {
     let mut url = Url::parse(at).map_err(|error| format!("it is no address ({error})"))?;
     if url.password().is_some() {
         return Err(
@@ -506,7 +506,7 @@ fn from_address(at: &str, patience: Patience) -> Result<Place, String> {
 }
 
 /// Opens a bucket by what the environment says of where it is and who asks.
-fn open_bucket(bucket: &str, patience: Patience) -> Result<impl ObjectStore + use<>, String> {
+fn open_bucket(bucket: &str, patience: RetryPolicy) -> Result<impl ObjectStore + use<>, String> {
     let options = ClientOptions::new()
         .with_timeout_disabled()
         .with_connect_timeout(patience.connect)

@@ -9,7 +9,7 @@ use kanon_core::rulebook::RunningSigns;
 use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
 
 use crate::error::{During, ReachError};
-use crate::install::{Install, There};
+use crate::install::{FileStatus, Install};
 
 /// How long a port may take to answer.
 const ANSWER: Duration = Duration::from_secs(2);
@@ -26,7 +26,7 @@ pub fn machine() -> Option<String> {
 /// The first sign that a game runs in an install, in words; `host` is where its port would be.
 pub fn sign(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
     install.look_anew();
-    let lock = signs.lock_files.iter().find(|path| matches!(install.look(path), Ok(Some(There::File { .. }))));
+    let lock = signs.lock_files.iter().find(|path| matches!(install.look(path), Ok(Some(FileStatus::File { .. }))));
     if let Some(path) = lock {
         return Some(format!("the file {path} is there"));
     }

@@ -10,7 +10,7 @@ use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
-use crate::install::{KeptDocument, Stamp};
+use crate::install::{FileFingerprint, KeptDocument};
 
 /// The journal's migrations, oldest first: each brings it from the version of its place to the next. None is ever changed.
 const JOURNAL: [&str; 2] = [
@@ -81,7 +81,7 @@ pub struct Remembered {
     /// Its path inside the install.
     pub path: String,
     /// Its stamp when it was measured.
-    pub stamp: Stamp,
+    pub stamp: FileFingerprint,
     /// When it was measured, in nanoseconds since 1970.
     pub measured: i64,
     /// Its digest.
@@ -97,7 +97,7 @@ impl Memory {
 
 impl Remembered {
     /// Whether a file with this stamp must still have those bytes.
-    pub fn vouches_for(&self, stamp: Stamp) -> bool {
+    pub fn vouches_for(&self, stamp: FileFingerprint) -> bool {
         self.stamp == stamp && is_settled(stamp.newest(), self.measured)
     }
 }
@@ -494,7 +494,7 @@ impl State {
     ///
     /// # Errors
     /// When the database can't be read.
-    pub fn reading(&self, key: &Blake3) -> Result<Option<String>, ReachError> {
+    pub fn manifest(&self, key: &Blake3) -> Result<Option<String>, ReachError> {
         self.cache.run(|connection| {
             let mut statement = connection.prepare_cached("SELECT json FROM reading WHERE key = ?1")?;
             statement.query_row([key.as_bytes()], |row| row.get(0)).optional()
@@ -882,11 +882,11 @@ mod tests {
 
     #[test]
     fn a_memory_vouches_only_for_the_same_and_settled_file() {
-        let stamp = Stamp { size: 1, modified: 10_000_000_000, changed: 10_000_000_000, inode: 7 };
+        let stamp = FileFingerprint { size: 1, modified: 10_000_000_000, changed: 10_000_000_000, inode: 7 };
         let known = Remembered { path: String::new(), stamp, measured: 13_000_000_000, blake3: [0; 32] };
         assert!(known.vouches_for(stamp));
-        assert!(!known.vouches_for(Stamp { size: 2, ..stamp }));
-        assert!(!known.vouches_for(Stamp { inode: 8, ..stamp }));
+        assert!(!known.vouches_for(FileFingerprint { size: 2, ..stamp }));
+        assert!(!known.vouches_for(FileFingerprint { inode: 8, ..stamp }));
         let at_once = Remembered { measured: 11_000_000_000, ..known };
         assert!(!at_once.vouches_for(stamp), "it may have changed in the same tick");
     }
@@ -897,7 +897,7 @@ mod tests {
         let own = temp.path().join("sub/.kanon");
         let digest = Blake3::of(b"x");
         let memory = Memory { signature: digest, measured: -5, digest, digests: digest.as_bytes().to_vec() };
-        let stamp = Stamp { size: 1, modified: -2, changed: 3, inode: u64::MAX };
+        let stamp = FileFingerprint { size: 1, modified: -2, changed: 3, inode: u64::MAX };
         let file = Remembered { path: "mods/a".to_owned(), stamp, measured: 5, blake3: *digest.as_bytes() };
         let mut state = State::open(&own).expect("open");
         state.remember("/r", &[("mods".to_owned(), memory.clone(), vec![file.clone()])], &[]).expect("written");

@@ -5,7 +5,7 @@ use std::ops::Range;
 use std::path::PathBuf;
 
 use kanon_core::base::path::printable;
-use kanon_core::base::problem::{Gravity, Problem};
+use kanon_core::base::problem::{Problem, ProblemLevel};
 use kanon_core::manifest::{Contents, Looked, Named, explain_mod};
 use kanon_core::rulebook::{Shelf, key_of_section, named_table};
 use kanon_core::survey::{Survey, SurveyedMod, Unreadable};
@@ -40,7 +40,7 @@ pub struct Explained {
     pub failure: Option<String>,
 }
 
-/// Tries a rulebook on an install. `text` is the rulebook's; `wanted` names the mod to explain, by id or file name.
+/// Retry a rulebook on an install. `text` is the rulebook's; `wanted` names the mod to explain, by id or file name.
 ///
 /// # Errors
 /// When the install shows nothing of this game, or no mod is called so.
@@ -92,10 +92,10 @@ fn explain(install: &dyn Install, request: Request<'_>, found: &SurveyedMod) -> 
     } else {
         Box::new(FileContents { install, path: &found.path })
     };
-    let (reading, steps) = explain_mod(request.rulebook, shelf, named, contents.as_mut());
-    let failure = reading.err().map(|error| error.to_string());
+    let (manifest, steps) = explain_mod(request.rulebook, shelf, named, contents.as_mut());
+    let failure = manifest.err().map(|error| error.to_string());
     Some(Explained {
-        id: found.reading.id.clone(),
+        id: found.manifest.id.clone(),
         path: found.path.to_string(),
         shelf: shelf.name.clone(),
         steps,
@@ -121,7 +121,7 @@ fn explain_broken(install: &dyn Install, request: Request<'_>, broken: &Unreadab
 }
 
 fn warning(span: Range<usize>, message: String, help: &str) -> Problem {
-    Problem { gravity: Gravity::Warning, span, message, help: Some(help.to_owned()) }
+    Problem { gravity: ProblemLevel::Warning, span, message, help: Some(help.to_owned()) }
 }
 
 /// Where a fact is asked for, and whether any mod had it.
@@ -175,7 +175,7 @@ fn of_steps(read: &[Explained]) -> Vec<Problem> {
 /// Versions that the scheme can't put in order.
 fn of_versions(request: Request<'_>, text: &str, survey: &Survey) -> Option<Problem> {
     let versions = request.rulebook.versions;
-    let all: BTreeSet<&str> = survey.mods.iter().filter_map(|found| found.reading.version.as_deref()).collect();
+    let all: BTreeSet<&str> = survey.mods.iter().filter_map(|found| found.manifest.version.as_deref()).collect();
     let misfits: Vec<&str> = all.iter().filter(|v| versions.scheme.parse(v).is_none()).copied().collect();
     let first = misfits.first()?;
     let message =

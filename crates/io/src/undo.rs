@@ -9,13 +9,13 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use kanon_core::plan::{Action, Step};
 
+use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup;
-use crate::bring::{self, Bringing, Facts, Now, Want};
 use crate::bytes::Bytes;
-use crate::carry_out::{Journalled, Site};
+use crate::carry_out::{ApplyContext, Journalled};
 use crate::claim::Claim;
 use crate::error::{During, ReachError};
-use crate::install::{Install, Kind, OWN_FOLDER, There};
+use crate::install::{FileStatus, Install, Kind, OWN_FOLDER};
 use crate::room::{Need, refuse_lack};
 use crate::state::{AlignmentState, Before, State};
 
@@ -41,7 +41,7 @@ const WORLD_DEPTH: usize = 32;
 /// # Errors
 /// When a copy that it needs is missing, altered or a link: then nothing is touched. When something can't be restored; what was
 /// restored by then stays, and it can be run again.
-pub fn undo(site: Site<'_>, state: &mut State, id: i64) -> Result<TakenBack, ReachError> {
+pub fn undo(site: ApplyContext<'_>, state: &mut State, id: i64) -> Result<TakenBack, ReachError> {
     let claim = site.claim()?;
     site.install.look_anew();
     let alignment = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id);
@@ -61,18 +61,18 @@ pub fn undo(site: Site<'_>, state: &mut State, id: i64) -> Result<TakenBack, Rea
 }
 
 /// Every copy that will be put back must be what it was made as, and there must be room for it.
-fn refuse_unsound(site: Site<'_>, state: &State, id: i64) -> Result<(), ReachError> {
+fn refuse_unsound(site: ApplyContext<'_>, state: &State, id: i64) -> Result<(), ReachError> {
     let alignment = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id);
     let journalled = Journalled::read(state, id, &alignment.map(|alignment| alignment.steps).unwrap_or_default())?;
     let wants = wants(&journalled.before);
     let paths: Vec<InstallPath> = wants.keys().cloned().collect();
-    let now = bring::look(site.install, &paths, &journalled.seen)?;
+    let now = apply::look(site.install, &paths, &journalled.seen)?;
     let there: BTreeSet<Blake3> =
-        now.values().filter_map(|now| if let Now::File(digest) = now { Some(*digest) } else { None }).collect();
+        now.values().filter_map(|now| if let Actual::File(digest) = now { Some(*digest) } else { None }).collect();
     let (folder, mut need) = (site.backup(id), Need { bytes: 1 << 20, files: 4 });
     for (path, was) in &journalled.before {
         let Before::File { copy, blake3, size, .. } = was else { continue };
-        let is_as_it_was = InstallPath::new(path).is_ok_and(|path| now.get(&path) == Some(&Now::File(*blake3)));
+        let is_as_it_was = InstallPath::new(path).is_ok_and(|path| now.get(&path) == Some(&Actual::File(*blake3)));
         if is_as_it_was {
             continue;
         }
@@ -90,7 +90,7 @@ fn refuse_unsound(site: Site<'_>, state: &State, id: i64) -> Result<(), ReachErr
 ///
 /// # Errors
 /// When the claim can't be taken off, or the journal not be written.
-pub fn give_up(site: Site<'_>, claim: &Claim<'_>, state: &State, id: i64) -> Result<(), ReachError> {
+pub fn give_up(site: ApplyContext<'_>, claim: &Claim<'_>, state: &State, id: i64) -> Result<(), ReachError> {
     claim.release()?;
     // The claim was the last thing in Kanon's own folder, if the alignment brought that.
     finish_outermost(site, state, id)?;
@@ -101,7 +101,7 @@ pub fn give_up(site: Site<'_>, claim: &Claim<'_>, state: &State, id: i64) -> Res
 ///
 /// # Errors
 /// As [`undo`].
-pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, ReachError> {
+pub fn take_back(site: ApplyContext<'_>, state: &State, id: i64) -> Result<TakenBack, ReachError> {
     site.install.look_anew();
     let alignment = state.alignments(None)?.into_iter().find(|alignment| alignment.id == id);
     let steps = alignment.map(|alignment| alignment.steps).unwrap_or_default();
@@ -109,13 +109,13 @@ pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, Re
     let set_aside = set_new_worlds_aside(site, (id, &steps), &journalled)?;
     let wants = wants(&journalled.before);
     let paths: Vec<InstallPath> = wants.keys().cloned().collect();
-    let mut now = bring::look(site.install, &paths, &journalled.seen)?;
+    let mut now = apply::look(site.install, &paths, &journalled.seen)?;
     let folder = site.backup(id);
     let bytes = journalled.with_backup(&Bytes::default(), &folder);
     let (install, expected) = (site.install, &journalled.expected);
     let (none, done) = (&BTreeSet::new(), &|_: &InstallPath| Ok(()));
     let bringing =
-        Bringing { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied: (none, none), done };
+        Applier { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied: (none, none), done };
     let brought = bringing.bring(&mut now).map_err(|error| match error {
         ReachError::BytesNowhere(paths) => {
             let reason = format!("it no longer has the copy of {} that was made", paths.join(", "));
@@ -133,7 +133,7 @@ pub fn take_back(site: Site<'_>, state: &State, id: i64) -> Result<TakenBack, Re
 /// Where an alignment put a world aside and the game has made a new one since, that goes aside as a whole: the two are never
 /// mixed. One in which all is as the alignment left it is no new one.
 fn set_new_worlds_aside(
-    site: Site<'_>,
+    site: ApplyContext<'_>,
     (id, steps): (i64, &[Step]),
     journalled: &Journalled,
 ) -> Result<Vec<(String, String)>, ReachError> {
@@ -149,14 +149,14 @@ fn set_new_worlds_aside(
     for world in site.whole.iter().filter(|world| steps.iter().any(|step| left(step, world))) {
         let files = match site.install.look(world).during("look at", &site.install.outside(world))? {
             None => continue,
-            Some(There::File { .. }) => vec![world.clone()],
+            Some(FileStatus::File { .. }) => vec![world.clone()],
             Some(_) => files_below(site.install, world)?,
         };
-        let is_known = |path: &InstallPath, now: Now| {
-            let Now::File(digest) = now else { return true };
+        let is_known = |path: &InstallPath, now: Actual| {
+            let Actual::File(digest) = now else { return true };
             journalled.expected.get(path).is_some_and(|expected| expected.contains(&digest))
         };
-        let now = bring::look(site.install, &files, &journalled.seen)?;
+        let now = apply::look(site.install, &files, &journalled.seen)?;
         if now.iter().all(|(path, now)| is_known(path, *now)) {
             continue;
         }
@@ -175,7 +175,7 @@ fn files_below(install: &dyn Install, folder: &InstallPath) -> Result<Vec<Instal
         return Err(ReachError::Unusable { path: install.outside(folder), reason });
     }
     // A part that was cut off is nobody's world.
-    let is_whole = |path: &InstallPath| !bring::is_part(path);
+    let is_whole = |path: &InstallPath| !apply::is_part(path);
     let files =
         listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)) && is_whole(&entry.path));
     Ok(files.map(|entry| entry.path).collect())
@@ -196,16 +196,16 @@ fn free_name(install: &dyn Install, world: &InstallPath, id: i64) -> Result<Inst
 }
 
 /// What each path was. Kanon's own folder is in use until the end.
-fn wants(before: &[(String, Before)]) -> BTreeMap<InstallPath, Want> {
+fn wants(before: &[(String, Before)]) -> BTreeMap<InstallPath, Desired> {
     let wanted = before.iter().filter_map(|(path, was)| {
         let path = InstallPath::folder(path).ok()?;
         let want = match was {
             Before::Absent if path.as_str() == OWN_FOLDER => return None,
-            Before::Absent => Want::Absent,
+            Before::Absent => Desired::Absent,
             Before::File { blake3, modified, mode, .. } => {
-                Want::File { blake3: *blake3, facts: Facts { modified: Some(*modified), mode: *mode } }
+                Desired::File { blake3: *blake3, facts: Facts { modified: Some(*modified), mode: *mode } }
             }
-            Before::Folder { modified, mode } => Want::Folder(Facts { modified: *modified, mode: *mode }),
+            Before::Folder { modified, mode } => Desired::Folder(Facts { modified: *modified, mode: *mode }),
         };
         Some((path, want))
     });
@@ -216,7 +216,7 @@ fn wants(before: &[(String, Before)]) -> BTreeMap<InstallPath, Want> {
 ///
 /// # Errors
 /// When the journal can't be read.
-pub fn finish_outermost(site: Site<'_>, state: &State, id: i64) -> Result<(), ReachError> {
+pub fn finish_outermost(site: ApplyContext<'_>, state: &State, id: i64) -> Result<(), ReachError> {
     for path in [OWN_FOLDER, "."] {
         let before = state.before(id)?;
         let was = before.iter().find(|(known, _)| known == path).map(|(_, was)| was);

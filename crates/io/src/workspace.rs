@@ -7,7 +7,7 @@ use kanon_core::base::limits;
 use kanon_core::base::problem::Problem;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::{Release, followed_wishes};
-use kanon_core::config::{self, InstallWish, SourceWish, Wishes};
+use kanon_core::config::{self, InstallWish, SourceWish, WorkspaceConfig};
 use kanon_core::rulebook::{self, Rulebook};
 
 use crate::error::{During, ReachError};
@@ -43,7 +43,7 @@ pub struct Workspace {
     /// The text of its `kanon.toml`.
     pub text: String,
     /// What it says.
-    pub wishes: Wishes,
+    pub config: WorkspaceConfig,
     /// What it follows; nothing for an administrator's.
     following: Option<Following>,
     /// The release that it will hold, before that is written.
@@ -110,11 +110,11 @@ impl Workspace {
         let path = root.join(WISHES);
         let text = read_text(&path, "read")?;
         let following = Following::read(root)?;
-        let wishes = match following {
+        let config = match following {
             Some(_) => followed_wishes(&text, &home()).map_err(refused_wishes)?,
             None => config::parse(&path.display().to_string(), &text)?.value,
         };
-        Ok(Self { root: root.to_owned(), text, wishes, following, prepared: None })
+        Ok(Self { root: root.to_owned(), text, config, following, prepared: None })
     }
 
     /// The workspace of a game as a release would have it, with nothing written yet.
@@ -122,12 +122,12 @@ impl Workspace {
     /// # Errors
     /// When what is prepared has mistakes.
     pub fn prepared(game: &Path, prepared: Prepared) -> Result<Self, ReachError> {
-        let mut wishes = followed_wishes(&prepared.wishes, &home()).map_err(refused_wishes)?;
+        let mut config = followed_wishes(&prepared.wishes, &home()).map_err(refused_wishes)?;
         // The folder from which the game is found may not be there yet.
-        wishes.installs.iter_mut().for_each(|install| install.at = game.display().to_string());
+        config.installs.iter_mut().for_each(|install| install.at = game.display().to_string());
         let (root, text) = (workspace_of(game), prepared.wishes.clone());
         let following = Some(prepared.following.clone());
-        Ok(Self { root, text, wishes, following, prepared: Some(Box::new(prepared)) })
+        Ok(Self { root, text, config, following, prepared: Some(Box::new(prepared)) })
     }
 
     /// The same with another text of its `kanon.toml`, which is not written yet.
@@ -135,8 +135,8 @@ impl Workspace {
     /// # Errors
     /// When the text has mistakes.
     pub fn edited(&self, text: String) -> Result<Self, ReachError> {
-        let wishes = config::parse(&self.wishes_path().display().to_string(), &text)?.value;
-        Ok(Self { text, wishes, ..self.clone() })
+        let config = config::parse(&self.wishes_path().display().to_string(), &text)?.value;
+        Ok(Self { text, config, ..self.clone() })
     }
 
     /// Writes what was prepared; nothing to do for one that is written.
@@ -160,7 +160,7 @@ impl Workspace {
 
     /// What is run for an install, and where; nothing is ever run from a workspace that came with a release.
     pub fn commands(&self, install: &str) -> Option<&InstallWish> {
-        self.wishes.install(install).filter(|_| self.following.is_none())
+        self.config.install(install).filter(|_| self.following.is_none())
     }
 
     /// The rulebook it names.
@@ -168,13 +168,13 @@ impl Workspace {
     /// # Errors
     /// When that can't be read, or has mistakes.
     pub fn rulebook(&self) -> Result<LoadedRulebook, ReachError> {
-        let path = self.root.join(&self.wishes.rulebook);
+        let path = self.root.join(&self.config.rulebook);
         let mut loaded = match &self.prepared {
             Some(prepared) => loaded_rulebook(&path, prepared.verified.rulebook.clone())?,
             None => load_rulebook(&path)?,
         };
         // Settings of the administrator's own are read and judged like those that the rulebook knows.
-        for wish in &self.wishes.settings {
+        for wish in &self.config.settings {
             match (&wish.rule, loaded.rulebook.settings.iter_mut().find(|rule| rule.name == wish.name)) {
                 (Some(rule), None) => loaded.rulebook.settings.push(rule.clone()),
                 (_, Some(rule)) => rule.is = Some(wish.is.clone()),

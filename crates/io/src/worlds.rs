@@ -9,7 +9,7 @@ use kanon_core::plan::worlds::{PreparedFile, World};
 use crate::bytes::Bytes;
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
-use crate::install::{Install, Kind, LocalInstall, There};
+use crate::install::{FileStatus, Install, Kind, LocalInstall};
 use crate::open::regular;
 use crate::unpack::{self, Sort};
 
@@ -26,7 +26,7 @@ pub fn listed(install: &dyn Install, worlds: &[InstallPath]) -> Result<Vec<World
 
 fn one(install: &dyn Install, path: &InstallPath) -> Result<World, ReachError> {
     let outside = install.outside(path);
-    if let Some(There::File { stamp, .. }) = install.look(path).during("look at", &outside)? {
+    if let Some(FileStatus::File { stamp, .. }) = install.look(path).during("look at", &outside)? {
         return Ok(World { path: path.clone(), files: vec![(path.clone(), stamp.size)] });
     }
     let listing = install.list(Some(path), DEPTH, &HashSet::new());

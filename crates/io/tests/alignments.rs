@@ -10,7 +10,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use kanon_core::plan::{Action, Plan, Step};
 use kanon_io::bytes::Bytes;
-use kanon_io::carry_out::{Order, Site, carry_out};
+use kanon_io::carry_out::{ApplyContext, Order, carry_out};
 use kanon_io::claim::{Claimant, Others};
 use kanon_io::error::ReachError;
 use kanon_io::install::{LocalInstall, RECEIPT_FORMAT, Receipt};
@@ -66,12 +66,12 @@ impl Stage {
         bytes
     }
 
-    fn at_site<T>(&mut self, work: impl FnOnce(Site<'_>, &mut State) -> T) -> T {
+    fn at_site<T>(&mut self, work: impl FnOnce(ApplyContext<'_>, &mut State) -> T) -> T {
         let install = LocalInstall::open(&self.temp.path().join("game")).unwrap();
         let claimant =
             Claimant { workspace: "w".to_owned(), by: "a test".to_owned(), began: 9, process: None, machine: None };
         let (places, whole) = (BTreeSet::from([path("mods")]), BTreeSet::new());
-        let site = Site {
+        let site = ApplyContext {
             install: &install,
             name: "game",
             places: &places,

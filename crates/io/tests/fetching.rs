@@ -10,12 +10,12 @@ use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::resolve::catalogue::Download;
 use kanon_io::fetch::Remote;
-use kanon_io::patience::Patience;
 use kanon_io::progress::Silent;
+use kanon_io::retry::RetryPolicy;
 use kanon_standin::shop::{Fault, Shop};
 use rstest::rstest;
 
-const HASTY: Patience = Patience {
+const HASTY: RetryPolicy = RetryPolicy {
     connect: Duration::from_secs(2),
     silence: Duration::from_secs(20),
     tries: 3,

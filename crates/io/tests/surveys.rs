@@ -8,7 +8,7 @@ use std::time::{Duration, SystemTime};
 use kanon_core::base::digest::Blake3;
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::install::LocalInstall;
-use kanon_io::measure::{Beside, Doubt, Measurement, Request, Sparing, TrustMemory, survey};
+use kanon_io::measure::{GameCheck, Measurement, OutsideShelves, RemoteHints, Request, TrustMemory, survey};
 use kanon_io::progress::Silent;
 use kanon_io::state::State;
 
@@ -80,9 +80,9 @@ impl Stage {
             rulebook: &self.rulebook,
             rulebook_digest,
             trust,
-            sparing: Sparing::default(),
-            beside: Beside::default(),
-            doubt: Doubt::WithoutSigns,
+            sparing: RemoteHints::default(),
+            beside: OutsideShelves::default(),
+            doubt: GameCheck::WithoutSigns,
         };
         survey(&install, request, &mut self.state, &Silent).unwrap()
     }
@@ -93,7 +93,7 @@ impl Stage {
 
     fn ids(&mut self) -> Vec<String> {
         let survey = self.survey(TrustMemory::Yes).survey;
-        survey.mods.iter().map(|found| format!("{} {}", found.shelf, found.reading.id)).collect()
+        survey.mods.iter().map(|found| format!("{} {}", found.shelf, found.manifest.id)).collect()
     }
 
     /// Waits until what was written lies more than the coarsest clock's tick back.
@@ -213,9 +213,9 @@ fn a_folder_of_another_game_is_refused() {
         rulebook: &stage.rulebook,
         rulebook_digest: Blake3::of(b""),
         trust: TrustMemory::Yes,
-        sparing: Sparing::default(),
-        beside: Beside::default(),
-        doubt: Doubt::WithoutSigns,
+        sparing: RemoteHints::default(),
+        beside: OutsideShelves::default(),
+        doubt: GameCheck::WithoutSigns,
     };
     let error = survey(&install, request, &mut stage.state, &Silent).unwrap_err().to_string();
     assert!(

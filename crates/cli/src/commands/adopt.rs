@@ -5,9 +5,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::version::Versions;
-use kanon_core::config::{self, Edit, ModWish, Wishes};
+use kanon_core::config::{self, Edit, ModWish, WorkspaceConfig};
 use kanon_core::delta::{out_of_play, sides_by_list};
-use kanon_core::resolve::solve::Trust;
+use kanon_core::resolve::solve::SourceRank;
 use kanon_core::rulebook::NeededOn;
 use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{Survey, SurveyedMod};
@@ -18,10 +18,10 @@ use crate::Outcome;
 use crate::arguments::{Adopt, Format};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::offers::{Offer, Offers};
 use crate::places::{Place, Placed};
 use crate::render::seal::{Adopted, Recognised};
 use crate::session::{Session, Target};
-use crate::stock::{Item, Stock};
 use crate::ui::Ui;
 use crate::wholeness;
 
@@ -31,7 +31,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let from = match &target {
         Target::Install(placed) => {
-            Some(placed.name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.wishes.install(name).is_some()))
+            Some(placed.name.clone()).filter(|name| session.workspace().is_ok_and(|w| w.config.install(name).is_some()))
         }
         Target::Survey(_) => None,
     };
@@ -59,13 +59,13 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     } else {
         Vec::new()
     };
-    let recognised = if session.workspace()?.wishes.sources.is_empty() {
+    let recognised = if session.workspace()?.config.sources.is_empty() {
         Vec::new()
     } else {
-        recognise(&mut wishes, &survey, &Stock::gather(&mut session)?)
+        recognise(&mut wishes, &survey, &Offers::gather(&mut session)?)
     };
     let workspace = session.workspace()?;
-    keep_what_was_said(&mut wishes, &workspace.wishes, session.loaded.rulebook.versions);
+    keep_what_was_said(&mut wishes, &workspace.config, session.loaded.rulebook.versions);
     let versions = (survey.install.game_version.as_deref(), survey.install.loader_version.as_deref());
     let edit = Edit { put: &wishes, versions_found: versions, ..Edit::default() };
     let edited = config::edit(&workspace.text, &edit).map_err(|error| Failure::plain(error.to_string()))?;
@@ -74,7 +74,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     }
     let known: Vec<String> = wishes.iter().map(|wish| wish.id.to_lowercase()).collect();
     let not_there = workspace
-        .wishes
+        .config
         .mods
         .iter()
         .filter(|wish| !known.contains(&wish.id.to_lowercase()))
@@ -94,7 +94,7 @@ fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result
     let is_there = |id: &&String| survey.mods.iter().any(|found| found.folded_id() == id.to_lowercase());
     let Some(id) = only.iter().chain(except).find(|id| !is_there(id)) else { return Ok(()) };
     let failure = Failure::plain(format!("{} has no mod `{}`", printable(&survey.install.name), printable(id)));
-    Err(match nearest(id, survey.mods.iter().map(|found| found.reading.id.as_str())) {
+    Err(match nearest(id, survey.mods.iter().map(|found| found.manifest.id.as_str())) {
         Some(near) => failure.hint(format!("did you mean `{near}`?")),
         None => failure.hint(format!("see what is there: kanon survey {}", survey.install.name)),
     })
@@ -103,7 +103,7 @@ fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result
 /// What a client has and no server of the workspace, although it would be needed there: a player's own mods, as a rule. Without
 /// a server that can be looked at, nothing is known of that.
 fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<String>, Failure> {
-    let installs = session.workspace()?.wishes.installs.clone();
+    let installs = session.workspace()?.config.installs.clone();
     let (mut on_servers, mut looked) = (BTreeSet::new(), false);
     for server in installs.iter().filter(|install| install.role == Role::Server) {
         let target = session.target(&server.name, None);
@@ -111,7 +111,7 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
             Ok(surveyed) => {
                 looked = true;
                 for found in &surveyed.survey.mods {
-                    on_servers.extend(found.reading.provides.iter().map(|id| id.to_lowercase()));
+                    on_servers.extend(found.manifest.provides.iter().map(|id| id.to_lowercase()));
                     on_servers.insert(found.folded_id());
                 }
                 on_servers.extend(
@@ -129,11 +129,11 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
     if !looked {
         return Ok(Vec::new());
     }
-    let before = &session.workspace()?.wishes.mods;
+    let before = &session.workspace()?.config.mods;
     let is_wished = |id: &str| before.iter().any(|wish| wish.id.to_lowercase() == id.to_lowercase());
     let needed_on = |wish: &ModWish| {
-        let found = survey.mods.iter().find(|found| found.reading.id == wish.id);
-        wish.needed_on.or_else(|| found.map(|found| found.reading.needed_on)).unwrap_or_default()
+        let found = survey.mods.iter().find(|found| found.manifest.id == wish.id);
+        wish.needed_on.or_else(|| found.map(|found| found.manifest.needed_on)).unwrap_or_default()
     };
     let own = wishes.iter().filter(|wish| {
         needed_on(wish).includes(Role::Server) && !on_servers.contains(&wish.id.to_lowercase()) && !is_wished(&wish.id)
@@ -163,28 +163,28 @@ fn settle_own(
 }
 
 /// Finds the mods of an install among the sources: by their bytes, by what they say of themselves, by their names.
-fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Stock) -> Vec<Recognised> {
+fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Offers) -> Vec<Recognised> {
     let mut recognised = Vec::new();
     for wish in wishes {
-        let Some(found) = survey.mods.iter().find(|found| found.enabled && found.reading.id == wish.id) else {
+        let Some(found) = survey.mods.iter().find(|found| found.enabled && found.manifest.id == wish.id) else {
             continue;
         };
-        let known = |by, item: &Item| Recognised {
+        let known = |by, item: &Offer| Recognised {
             mod_id: wish.id.clone(),
-            version: item.reading.version.clone(),
+            version: item.manifest.version.clone(),
             source: item.place.clone(),
             by,
         };
-        let mut in_sources = stock.items.iter().filter(|item| item.trust == Trust::Source);
-        let same_id = |item: &&Item| item.reading.id.eq_ignore_ascii_case(&wish.id);
-        let same_bytes = |item: &&Item| item.digest == found.digest && !found.files.is_empty();
+        let mut in_sources = stock.items.iter().filter(|item| item.trust == SourceRank::Source);
+        let same_id = |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(&wish.id);
+        let same_bytes = |item: &&Offer| item.digest == found.digest && !found.files.is_empty();
         if let Some(item) = in_sources.clone().find(|item| same_id(item) && same_bytes(item)) {
             recognised.push(known("digest", item));
-            wish.version.clone_from(&item.reading.version);
+            wish.version.clone_from(&item.manifest.version);
             wish.from = Some(item.place.clone());
         } else if let Some(item) = in_sources
             .clone()
-            .find(|item| same_id(item) && wish.version.is_some() && item.reading.version == wish.version)
+            .find(|item| same_id(item) && wish.version.is_some() && item.manifest.version == wish.version)
         {
             recognised.push(known("metadata", item));
         } else if wish.version.is_none()
@@ -197,7 +197,7 @@ fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Stock) -> Vec<Reco
 }
 
 /// What the administrator said of a mod before counts on: who asked for it, and what an update may choose.
-fn keep_what_was_said(wishes: &mut [ModWish], before: &Wishes, versions: Versions) {
+fn keep_what_was_said(wishes: &mut [ModWish], before: &WorkspaceConfig, versions: Versions) {
     for wish in wishes {
         let Some(said) = before.mods.iter().find(|said| said.id.eq_ignore_ascii_case(&wish.id)) else { continue };
         // Where no version was found, or no place that has the bytes, what was wished for stays.
@@ -217,11 +217,11 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
     let mut passed_over: Vec<(String, String)> =
         survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
     for found in &survey.mods {
-        match (&found.reading.made_for, found.enabled) {
+        match (&found.manifest.made_for, found.enabled) {
             (Some(loader), _) => passed_over
-                .push((found.path.to_string(), format!("{} was made for the loader {loader}", found.reading.id))),
+                .push((found.path.to_string(), format!("{} was made for the loader {loader}", found.manifest.id))),
             (None, false) => {
-                passed_over.push((found.path.to_string(), format!("{} is switched off", found.reading.id)));
+                passed_over.push((found.path.to_string(), format!("{} is switched off", found.manifest.id)));
             }
             (None, true) if out_of_play.contains_key(&found.folded_id()) => {
                 passed_over.push((found.path.to_string(), out_of_play[&found.folded_id()].clone()));
@@ -235,18 +235,18 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
         let all_same = copies.iter().all(|copy| copy.digest == first.digest);
         if all_same {
             wishes.push(ModWish {
-                id: first.reading.id.clone(),
-                version: first.reading.version.clone(),
+                id: first.manifest.id.clone(),
+                version: first.manifest.version.clone(),
                 // A place that has only the id can't be where the bytes come from.
                 from: from.filter(|_| !first.is_id_alone()).map(str::to_owned),
-                needed_on: sides.get(&first.folded_id()).copied().filter(|side| *side != first.reading.needed_on),
+                needed_on: sides.get(&first.folded_id()).copied().filter(|side| *side != first.manifest.needed_on),
                 ..ModWish::default()
             });
         } else {
             let paths: Vec<&str> = copies.iter().map(|copy| copy.path.as_str()).collect();
             passed_over.push((
                 paths.join(", "),
-                format!("{} is there more than once; keep one of them and adopt again", first.reading.id),
+                format!("{} is there more than once; keep one of them and adopt again", first.manifest.id),
             ));
         }
     }

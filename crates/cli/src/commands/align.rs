@@ -12,7 +12,7 @@ use kanon_io::state::AlignmentState;
 use super::check::held;
 use super::panicked;
 use crate::Outcome;
-use crate::alignment::{Job, Wanted};
+use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Align, Format};
 use crate::env::Env;
 use crate::failure::Failure;
@@ -23,20 +23,20 @@ use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
 
 /// An install on its way, or what stopped it.
-struct Fleet<'e> {
-    jobs: Vec<(String, Result<Job<'e>, Failure>)>,
+struct Batch<'e> {
+    jobs: Vec<(String, Result<AlignmentRun<'e>, Failure>)>,
     wanted: Wanted,
 }
 
 pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut fleet = Fleet::open(arguments, env, ui)?;
+    let mut fleet = Batch::open(arguments, env, ui)?;
     if !arguments.preview {
         fleet.each(|job, _| job.refuse_busy());
     }
     if !arguments.preview && !fleet.finish_unfinished(arguments, env, ui)? {
         return Ok(Outcome::Findings);
     }
-    fleet.each(Job::plan);
+    fleet.each(AlignmentRun::plan);
     if env.format == Format::Text {
         for job in fleet.good() {
             ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, env.verbose));
@@ -47,13 +47,13 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         job.as_mut().map_or(Ok(()), |job| job.settle_orphans(!arguments.preview))?;
     }
     fleet.tell_unrehearsed(arguments, ui)?;
-    if fleet.good().any(Job::has_work) && !arguments.preview && agreed(arguments.yes, env, ui, "Do this?")? {
-        fleet.each(Job::carry_out);
+    if fleet.good().any(AlignmentRun::has_work) && !arguments.preview && agreed(arguments.yes, env, ui, "Do this?")? {
+        fleet.each(AlignmentRun::carry_out);
     }
     fleet.conclude(arguments, env, ui)
 }
 
-impl<'e> Fleet<'e> {
+impl<'e> Batch<'e> {
     fn open(arguments: &Align, env: &'e Env, ui: &'e Ui) -> Result<Self, Failure> {
         let lens = &arguments.lens;
         let session = Session::open(env, ui, lens.rulebook.as_deref(), lens.thorough)?;
@@ -77,7 +77,7 @@ impl<'e> Fleet<'e> {
                 .iter()
                 .map(|name| {
                     let (another, canon) = (session.another(), canon.clone());
-                    scope.spawn(move || Job::open(another?, name, Some(canon), role))
+                    scope.spawn(move || AlignmentRun::open(another?, name, Some(canon), role))
                 })
                 .collect();
             let opened = opening.into_iter().map(|job| job.join().unwrap_or_else(|_| Err(panicked())));
@@ -86,12 +86,12 @@ impl<'e> Fleet<'e> {
         Ok(Self { jobs, wanted })
     }
 
-    fn good(&self) -> impl Iterator<Item = &Job<'e>> {
+    fn good(&self) -> impl Iterator<Item = &AlignmentRun<'e>> {
         self.jobs.iter().filter_map(|(_, job)| job.as_ref().ok())
     }
 
     /// Does something for every install that is still on its way, side by side; one that fails drops out.
-    fn each(&mut self, work: impl Fn(&mut Job<'e>, &Wanted) -> Result<(), Failure> + Sync) {
+    fn each(&mut self, work: impl Fn(&mut AlignmentRun<'e>, &Wanted) -> Result<(), Failure> + Sync) {
         let wanted = &self.wanted;
         let failed: Vec<Option<Failure>> = std::thread::scope(|scope| {
             let working: Vec<_> = self
@@ -164,7 +164,7 @@ impl<'e> Fleet<'e> {
     /// Whether the canon was rehearsed, where there is a server for that: told, or asked for by the policy.
     fn tell_unrehearsed(&self, arguments: &Align, ui: &Ui) -> Result<(), Failure> {
         for job in self.good().filter(|job| job.placed.role == Role::Server && job.has_work()) {
-            let wishes = &job.session.workspace()?.wishes;
+            let wishes = &job.session.workspace()?.config;
             let is_rehearsal = wishes.install(&job.placed.name).is_some_and(|install| install.is_rehearsal);
             let must = wishes.unrehearsed == Unrehearsed::Refuse;
             let rehearsals: Vec<&str> = wishes
@@ -233,7 +233,7 @@ impl<'e> Fleet<'e> {
             (Format::Json, false, [one]) => ui.json(one)?,
             (Format::Json, ..) => {
                 let failed = failures.iter().map(|(install, failure)| render::align::Failed::new(install, failure));
-                ui.json(&render::align::Fleet {
+                ui.json(&render::align::Batch {
                     format: "kanon-alignments/1",
                     done: good && failures.is_empty(),
                     failed: failed.collect(),
@@ -279,7 +279,7 @@ pub fn agreed(yes: bool, env: &Env, ui: &Ui, question: &str) -> Result<bool, Fai
 }
 
 /// What is still off, and whether nothing is left to do.
-pub fn outcome(job: &Job<'_>) -> (Option<Held>, bool) {
+pub fn outcome(job: &AlignmentRun<'_>) -> (Option<Held>, bool) {
     let carried = job.carried.as_ref();
     let surveyed = carried.map(|carried| &carried.surveyed).or(job.planned.surveyed.as_ref());
     let held = surveyed.zip(job.canon().ok()).map(|(surveyed, canon)| held(&job.session, canon, surveyed));
@@ -287,7 +287,7 @@ pub fn outcome(job: &Job<'_>) -> (Option<Held>, bool) {
 }
 
 /// What an alignment came to, as text.
-pub fn conclusion(job: &Job<'_>, held: Option<&Held>, done: bool) -> String {
+pub fn conclusion(job: &AlignmentRun<'_>, held: Option<&Held>, done: bool) -> String {
     let name = &job.placed.name;
     let mut out = String::new();
     if let Some(carried) = &job.carried {

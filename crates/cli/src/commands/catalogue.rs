@@ -91,14 +91,14 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
     for (held, mod_) in found.mods() {
         match entry(held, mod_, folder, earlier.as_ref()) {
             Ok(release) => {
-                let id = mod_.reading.id.clone();
+                let id = mod_.manifest.id.clone();
                 let of = mods.entry(id.to_lowercase()).or_insert_with(|| CataloguedMod {
                     about: earlier.iter().flat_map(|e| &e.mods).find(|of| of.id == id).and_then(|of| of.about.clone()),
                     id,
                     title: None,
                     releases: Vec::new(),
                 });
-                of.title = mod_.reading.title.clone().or_else(|| of.title.take());
+                of.title = mod_.manifest.title.clone().or_else(|| of.title.take());
                 match of.releases.iter().find(|known| known.version == release.version) {
                     Some(known) if known.digest == release.digest => {}
                     Some(known) => passed_over.push((
@@ -130,7 +130,7 @@ fn entry(
     folder: &Path,
     earlier: Option<&Catalogue>,
 ) -> Result<CataloguedRelease, String> {
-    if let Some(loader) = &found.reading.made_for {
+    if let Some(loader) = &found.manifest.made_for {
         return Err(format!("it was made for the loader {loader}"));
     }
     let is_file = found.files.len() == 1 && found.files[0].path == found.path;
@@ -146,22 +146,22 @@ fn entry(
     let mut reader = regular(&file).map_err(unread)?;
     let metadata = reader.metadata().map_err(unread)?;
     let (blake3, sha256) = both_of(&mut reader, metadata.len(), |_| Ok(())).map_err(unread)?;
-    let reading = &found.reading;
-    let before = earlier.iter().flat_map(|earlier| &earlier.mods).filter(|of| of.id.eq_ignore_ascii_case(&reading.id));
+    let manifest = &found.manifest;
+    let before = earlier.iter().flat_map(|earlier| &earlier.mods).filter(|of| of.id.eq_ignore_ascii_case(&manifest.id));
     let before = before.flat_map(|of| &of.releases).find(|release| release.digest == found.digest);
     let day = metadata.modified().ok().and_then(|time| jiff::Timestamp::try_from(time).ok());
     let day = day.map(|time| time.strftime("%Y-%m-%d").to_string());
     Ok(CataloguedRelease {
-        version: reading.version.clone(),
+        version: manifest.version.clone(),
         date: before.map_or(day, |before| before.date.clone()),
         notes: notes_beside(&file).or_else(|| before.and_then(|before| before.notes.clone())),
-        needed_on: reading.needed_on,
-        game_range: reading.game_range.clone(),
-        loader_range: reading.loader_range.clone(),
-        runtime_range: reading.runtime_range.clone(),
-        shapes_world: reading.shapes_world,
-        relations: reading.relations.clone(),
-        provides: reading.provides.clone(),
+        needed_on: manifest.needed_on,
+        game_range: manifest.game_range.clone(),
+        loader_range: manifest.loader_range.clone(),
+        runtime_range: manifest.runtime_range.clone(),
+        shapes_world: manifest.shapes_world,
+        relations: manifest.relations.clone(),
+        provides: manifest.provides.clone(),
         keys: keys(&held.survey, found),
         digest: found.digest,
         name: found.name.clone(),

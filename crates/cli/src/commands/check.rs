@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use kanon_core::delta::{Measure, hold};
+use kanon_core::delta::{CheckContext, findings};
 use kanon_core::rulebook::Role;
 
 use crate::Outcome;
@@ -64,7 +64,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 /// One survey against the canon.
 pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> Held {
     let survey = &surveyed.survey;
-    let findings = hold(Measure { left: &surveyed.left, ..session.measure(canon) }, survey);
+    let findings = findings(CheckContext { left: &surveyed.left, ..session.measure(canon) }, survey);
     Held {
         mods: survey.mods.len(),
         from_file: surveyed.counts.is_none(),

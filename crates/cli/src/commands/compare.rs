@@ -33,7 +33,7 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         let target = session.target(name, arguments.lens.role.map(Role::from))?;
         let survey = session.survey(target)?.survey;
         for found in &survey.mods {
-            sides.entry(found.folded_id()).or_insert(found.reading.needed_on);
+            sides.entry(found.folded_id()).or_insert(found.manifest.needed_on);
         }
         roles.push(Some(survey.install.role));
         columns.push(Column::of_survey(&survey));

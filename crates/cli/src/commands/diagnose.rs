@@ -3,7 +3,7 @@
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, reply, weigh};
-use kanon_core::logs::{LogEvent, Source, Stamp};
+use kanon_core::logs::{LogEvent, LogTime, Source};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_io::logs::{self, ReadLog};
@@ -145,8 +145,8 @@ impl Evidence {
     }
 }
 
-fn moment(text: &str) -> Result<Stamp, Failure> {
-    Stamp::typed(text).ok_or_else(|| {
+fn moment(text: &str) -> Result<LogTime, Failure> {
+    LogTime::typed(text).ok_or_else(|| {
         Failure::plain(format!("`{}` is no time", printable(text)))
             .hint("write it like 2026-11-27T06:00, 2026-11-27, or 06:00")
     })

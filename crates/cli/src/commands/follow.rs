@@ -13,7 +13,7 @@ use kanon_io::claim::{Claimant, take_lock};
 use kanon_io::error::{During, ReachError};
 use kanon_io::following::{Following, Prepared, followed_game, trusted, workspace_of};
 use kanon_io::install::LocalInstall;
-use kanon_io::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory, is_game_around};
+use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory, is_game_around};
 use kanon_io::origin::Origin;
 use kanon_io::progress::Silent;
 use kanon_io::release::{Fetched, Verified, days_until, forget_time, verify};
@@ -24,7 +24,7 @@ use tempfile::TempDir;
 
 use super::align::{agreed, conclusion, outcome, refuse_unknown_licences};
 use crate::Outcome;
-use crate::alignment::{Job, Wanted};
+use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Follow, Format};
 use crate::env::Env;
 use crate::failure::Failure;
@@ -83,7 +83,7 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if !game.may_reach(&session, arguments, (&env, ui))? {
         return Ok(Outcome::Findings);
     }
-    let mut job = Job::open(session, &name, Some(canon), None)?;
+    let mut job = AlignmentRun::open(session, &name, Some(canon), None)?;
     if !arguments.check {
         job.refuse_busy()?;
         if !finish(&mut job, arguments, &wanted, (&env, ui))? {
@@ -118,7 +118,12 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 /// What was cut off is finished first. Says whether to go on.
-fn finish(job: &mut Job<'_>, arguments: &Follow, wanted: &Wanted, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+fn finish(
+    job: &mut AlignmentRun<'_>,
+    arguments: &Follow,
+    wanted: &Wanted,
+    (env, ui): (&Env, &Ui),
+) -> Result<bool, Failure> {
     let Some(unfinished) = &job.unfinished else { return Ok(true) };
     ui.notice(&format!(
         "the last run was interrupted after {} of {} steps; it is finished first",
@@ -135,7 +140,7 @@ fn finish(job: &mut Job<'_>, arguments: &Follow, wanted: &Wanted, (env, ui): (&E
 const GAME_ABOVE: usize = 4;
 
 /// What no mod can mend is told before anything is fetched: another version of the game, or of what loads its mods.
-fn tell_other_game(job: &Job<'_>, ui: &Ui) -> Result<(), Failure> {
+fn tell_other_game(job: &AlignmentRun<'_>, ui: &Ui) -> Result<(), Failure> {
     let (Some(surveyed), canon) = (&job.planned.surveyed, job.canon()?) else { return Ok(()) };
     let install = &surveyed.survey.install;
     let others = [
@@ -174,7 +179,7 @@ fn agreed_beyond(arguments: &Follow, (env, ui): (&Env, &Ui), what: &str, questio
 
 /// Files that an alignment would write or change outside the folders of mods, and that are programs by what is in them or by
 /// name. They are only known once they are here.
-fn may_bring_programs(job: &Job<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+fn may_bring_programs(job: &AlignmentRun<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
     let programs = job.programs_beyond_mods()?;
     if programs.is_empty() {
         return Ok(true);
@@ -278,7 +283,7 @@ impl Game {
     }
 
     /// Remembers the release: what was verified, and what the game follows from now on.
-    fn settle(&self, news: &News, job: &mut Job<'_>) -> Result<(), Failure> {
+    fn settle(&self, news: &News, job: &mut AlignmentRun<'_>) -> Result<(), Failure> {
         let root = workspace_of(&self.folder);
         if let Some(unsettled) = &news.unsettled {
             std::fs::create_dir_all(&root).during("make the folder", &root)?;
@@ -353,9 +358,9 @@ impl Game {
             rulebook: &rulebook,
             rulebook_digest: Blake3::of(verified.rulebook.as_bytes()),
             trust: TrustMemory::Yes,
-            sparing: Sparing::default(),
-            beside: Beside::default(),
-            doubt: Doubt::WithoutSigns,
+            sparing: RemoteHints::default(),
+            beside: OutsideShelves::default(),
+            doubt: GameCheck::WithoutSigns,
         };
         let measured = measure::survey(&install, request, &mut State::in_memory()?, &Silent);
         let is_nothing = matches!(measured, Err(ReachError::NotThisGame { .. }));
@@ -487,7 +492,7 @@ fn tell_release(following: &Following, name: &str, env: &Env, ui: &Ui) {
 }
 
 /// What was fetched is in the game by now: the copies that it was fetched into are not needed twice.
-fn forget_fetched(job: &Job<'_>) -> Result<(), Failure> {
+fn forget_fetched(job: &AlignmentRun<'_>) -> Result<(), Failure> {
     let canon = job.canon()?;
     let rulebook = &job.session.loaded.rulebook;
     let stays = |shelf: &str| rulebook.shelf(shelf).is_some_and(|shelf| shelf.laid_into.is_some());
@@ -503,7 +508,7 @@ fn forget_fetched(job: &Job<'_>) -> Result<(), Failure> {
 }
 
 fn conclude(
-    job: &Job<'_>,
+    job: &AlignmentRun<'_>,
     (following, stale, again): (&Following, bool, &str),
     (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {

@@ -95,7 +95,7 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
     let digest = digest_of(canon)?;
     let record = Record::read(&folder)?;
     let said = record.last().filter(|last| last.canon == digest).map(|last| last.release.number);
-    let place = workspace.wishes.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
+    let place = workspace.config.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
     let address = address.map(str::to_owned).or_else(|| address_of(workspace, place.as_ref()));
     let keys = SigningKeys::open(&folder)?;
     let mark = keys.map(|keys| keys.mark()).transpose()?;

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::Needles;
 use kanon_core::logs::health::{Recorder, everyday_rules};
-use kanon_core::logs::{LogEvent, LogReader, Scanner, Source, Stamp};
+use kanon_core::logs::{LogEvent, LogReader, LogTime, Scanner, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
 use kanon_io::error::ReachError;
 use kanon_io::logs;
@@ -33,7 +33,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         let scanner = Scanner::new(&rules, Role::Server).map_err(|error| unusable(error.to_string()))?;
         let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
         let (first, last) = logs::ends(&path)?;
-        recorder.time(Stamp::of(&first));
+        recorder.time(LogTime::of(&first));
         // A server that says one thing over and over is listened to once, as long as no line depends on the one before it.
         let stands_alone = rules.iter().all(|rule| rule.then.is_none());
         let (mut last_line, mut last_events): (Vec<u8>, Vec<(LogEvent, Vec<String>)>) = (Vec::new(), Vec::new());
@@ -53,7 +53,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 recorder.event(event, &named.iter().map(String::as_str).collect::<Vec<_>>());
             }
         })?;
-        recorder.time(Stamp::of(&last));
+        recorder.time(LogTime::of(&last));
     }
     let health = recorder.finish(by_everyday_words);
     match env.format {
@@ -72,7 +72,7 @@ fn logs_of(arguments: &Health, session: &mut Session<'_>) -> Result<Vec<PathBuf>
     let mut found = Vec::new();
     for log in &named {
         let (path, name) = (session.env.folder.join(log), log.to_string_lossy());
-        let set = match session.workspace.as_ref().and_then(|workspace| workspace.wishes.install(&name)) {
+        let set = match session.workspace.as_ref().and_then(|workspace| workspace.config.install(&name)) {
             Some(wish) if !path.is_file() => {
                 let name = printable(&wish.name);
                 let log = server_log::of_install(session, &name)?.ok_or_else(|| {

@@ -30,7 +30,7 @@ pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, F
     let keys = SigningKeys::open(&workspace.release_folder())?.ok_or_else(|| {
         Failure::plain("nothing was published from this workspace yet").hint("publish first: kanon publish DEST")
     })?;
-    let place = workspace.wishes.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
+    let place = workspace.config.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
     let address = arguments.address.clone().or_else(|| address_of(workspace, place.as_ref()));
     let address = address.ok_or_else(|| {
         Failure::plain("nothing says where players find the release")

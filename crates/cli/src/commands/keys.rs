@@ -79,7 +79,7 @@ pub fn run(arguments: &Keys, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 fn server(session: &Session<'_>) -> Result<String, Failure> {
-    let installs = &session.workspace()?.wishes.installs;
+    let installs = &session.workspace()?.config.installs;
     let server = installs.iter().find(|install| install.role == Role::Server).map(|install| install.name.clone());
     server.ok_or_else(|| Failure::plain("kanon.toml names no server").hint("say which install: kanon keys INSTALL"))
 }
@@ -168,7 +168,7 @@ fn signed(survey: &Survey) -> Vec<Signed> {
             (true, false) => "good",
             (false, _) => "bad",
         };
-        Signed { id: found.reading.id.clone(), payloads: found.signatures.len(), good, state }
+        Signed { id: found.manifest.id.clone(), payloads: found.signatures.len(), good, state }
     };
     survey.mods.iter().filter(|found| found.enabled && !found.signatures.is_empty()).map(of_mod).collect()
 }

@@ -3,12 +3,12 @@
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::learn::{Answers, Ask, Draft, Sight, Unidentified, draft, unidentified};
+use kanon_core::learn::{Answers, Ask, Draft, InstallView, Unidentified, draft, unidentified};
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_core::survey::Survey;
 use kanon_io::install::{Address, Install};
-use kanon_io::look::Look;
-use kanon_io::measure::{self, Beside, Doubt, Request, Sparing, TrustMemory};
+use kanon_io::install_folder::InstallFolder;
+use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use kanon_io::state::State;
 use kanon_io::workspace::{Workspace, write_whole};
 use serde::Serialize;
@@ -68,11 +68,11 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     }
     let server = open(env, &arguments.server, Role::Server)?;
     let client = arguments.client.as_ref().map(|client| open(env, client, Role::Client)).transpose()?;
-    let server_look = Look::at(server.1.as_ref(), Role::Server);
-    let client_look = client.as_ref().map(|(_, install)| Look::at(install.as_ref(), Role::Client));
+    let server_look = InstallFolder::at(server.1.as_ref(), Role::Server);
+    let client_look = client.as_ref().map(|(_, install)| InstallFolder::at(install.as_ref(), Role::Client));
     tell_passed_over(ui, &server_look, client_look.as_ref());
-    let sights: Vec<&dyn Sight> = std::iter::once(&server_look as &dyn Sight)
-        .chain(client_look.as_ref().map(|look| look as &dyn Sight))
+    let sights: Vec<&dyn InstallView> = std::iter::once(&server_look as &dyn InstallView)
+        .chain(client_look.as_ref().map(|look| look as &dyn InstallView))
         .collect();
     let mut answers = Answers { game: arguments.game.clone(), ..Answers::default() };
     let folder = folder_name(server.1.as_ref(), &arguments.server);
@@ -121,7 +121,7 @@ fn folder_name(install: &dyn Install, typed: &str) -> String {
     last.filter(|name| !name.is_empty()).unwrap_or(typed).to_owned()
 }
 
-fn tell_passed_over(ui: &Ui, server: &Look<'_>, client: Option<&Look<'_>>) {
+fn tell_passed_over(ui: &Ui, server: &InstallFolder<'_>, client: Option<&InstallFolder<'_>>) {
     let passed_over = server.passed_over + client.map_or(0, |look| look.passed_over);
     if passed_over > 0 {
         ui.notice(&format!("note: {passed_over} files past the bound were not looked at"));
@@ -202,9 +202,9 @@ fn tried(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> 
         rulebook,
         rulebook_digest: Blake3::of(b"draft"),
         trust: TrustMemory::No,
-        sparing: Sparing::default(),
-        beside: Beside::default(),
-        doubt: Doubt::WithoutSigns,
+        sparing: RemoteHints::default(),
+        beside: OutsideShelves::default(),
+        doubt: GameCheck::WithoutSigns,
     };
     let survey = match measure::survey(install, request, &mut state, &kanon_io::progress::Silent) {
         Ok(measurement) => measurement.survey,

@@ -79,7 +79,7 @@ impl Place {
 
 /// Where players find the release: by what is written in `kanon.toml`; else, for players of this machine, the place itself.
 pub fn address_of(workspace: &Workspace, place: Option<&Place>) -> Option<String> {
-    let written = workspace.wishes.release.address.clone();
+    let written = workspace.config.release.address.clone();
     written.or_else(|| match place? {
         Place::Folder(folder) => Some(folder.canonicalize().ok()?.display().to_string()),
         Place::Bucket(address) => Some(address.clone()),
@@ -100,7 +100,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let bytes = session.bytes(&wanted_bytes(&players))?;
     refuse_lacking(&players, &bytes)?;
     let workspace = session.workspace()?;
-    let wishes = wishes_for_players(&workspace.text, &workspace.wishes, &players)
+    let wishes = wishes_for_players(&workspace.text, &workspace.config, &players)
         .map_err(|why| Failure::plain(format!("kanon.toml can't be read again: {why}")))?;
     let (folder, now) = (workspace.release_folder(), env.now().timestamp());
     let is_first = SigningKeys::open(&folder)?.is_none();
@@ -109,7 +109,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let address = address_of(workspace, Some(&place)).unwrap_or_else(|| place.as_typed());
     let mark = keys.mark()?;
     let invite = Invite::new(&address, mark.version, mark.fingerprint).to_string();
-    let wish = &workspace.wishes.release;
+    let wish = &workspace.config.release;
     let lasting = Lasting {
         days: i64::from(wish.days.unwrap_or(DAYS)),
         keep: usize::try_from(wish.keep.unwrap_or(KEEP)).unwrap_or(usize::MAX),
@@ -144,7 +144,7 @@ fn refuse_unfit(session: &Session<'_>, canon: &Canon) -> Result<(), Failure> {
 
 fn place(arguments: &Publish, session: &Session<'_>) -> Result<Place, Failure> {
     let workspace = session.workspace()?;
-    let place = match (&arguments.dest, &workspace.wishes.release.to) {
+    let place = match (&arguments.dest, &workspace.config.release.to) {
         (Some(typed), _) => Place::of(typed, &session.env.folder)?,
         (None, Some(to)) => Place::of(to, &workspace.root)?,
         (None, None) => {
@@ -170,7 +170,7 @@ fn place(arguments: &Publish, session: &Session<'_>) -> Result<Place, Failure> {
 /// all of it is said.
 fn with_place(arguments: &Publish, session: &Session<'_>, place: &Place) -> Result<Option<Workspace>, Failure> {
     let workspace = session.workspace()?;
-    let wish = &workspace.wishes.release;
+    let wish = &workspace.config.release;
     let mut said: Vec<(&'static str, String)> = Vec::new();
     if wish.to.is_none() {
         // What was typed means the same in kanon.toml if it was typed in the workspace's own folder.
@@ -199,7 +199,7 @@ fn refuse_lacking(canon: &Canon, bytes: &kanon_io::bytes::Bytes) -> Result<(), F
         .mods
         .iter()
         .filter(|sealed| is_for_players(sealed))
-        .map(|sealed| (sealed.reading.id.as_str(), sealed.files.iter().filter(|file| has(file.blake3)).count()))
+        .map(|sealed| (sealed.manifest.id.as_str(), sealed.files.iter().filter(|file| has(file.blake3)).count()))
         .filter(|(_, files)| *files > 0)
         .collect();
     let named: Vec<String> =

@@ -1,10 +1,10 @@
 //! `kanon rulebook check`: validates a rulebook and shows how it reads a mod, step by step.
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::problem::{Gravity, Problem, line_and_column};
+use kanon_core::base::problem::{Problem, ProblemLevel, line_and_column};
 use kanon_core::rulebook::{Role, parse};
 use kanon_io::install::Address;
-use kanon_io::measure::{Beside, Doubt, Request, Sparing, TrustMemory};
+use kanon_io::measure::{GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use kanon_io::trial::{Trial, try_out};
 use kanon_io::workspace::read_text;
 use serde::Serialize;
@@ -106,9 +106,9 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
                 rulebook: &parsed.value,
                 rulebook_digest: Blake3::of(text.as_bytes()),
                 trust: TrustMemory::No,
-                sparing: Sparing::default(),
-                beside: Beside::default(),
-                doubt: Doubt::WithoutSigns,
+                sparing: RemoteHints::default(),
+                beside: OutsideShelves::default(),
+                doubt: GameCheck::WithoutSigns,
             };
             Some(try_out(install.as_ref(), request, &text, arguments.mod_id.as_deref())?)
         }
@@ -134,7 +134,7 @@ fn report<'r>(
 ) -> Report<'r> {
     let told = problems.iter().map(|problem| {
         let (line, column) = line_and_column(text, problem.span.start);
-        let gravity = if problem.gravity == Gravity::Error { "error" } else { "warning" };
+        let gravity = if problem.gravity == ProblemLevel::Error { "error" } else { "warning" };
         Told { gravity, line, column, message: &problem.message, help: problem.help.as_deref() }
     });
     let against = trial.map(|trial| Against {

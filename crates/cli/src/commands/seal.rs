@@ -6,7 +6,7 @@ use kanon_core::base::digest::{Blake3, Sha256};
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::canon::{Canon, SealedFile, SealedMod};
-use kanon_core::config::Wishes;
+use kanon_core::config::WorkspaceConfig;
 use kanon_core::seal::{Choice, Damaged, Standing, assemble, changes, changes_beside, choose, keys};
 use kanon_io::bytes;
 use kanon_io::canons;
@@ -16,9 +16,9 @@ use crate::Outcome;
 use crate::arguments::{Format, Seal};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::offers::Offers;
 use crate::render::seal::{ChangeLine, Ended, Report, text};
 use crate::session::Session;
-use crate::stock::Stock;
 use crate::ui::Ui;
 
 pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -26,8 +26,8 @@ pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if let Some(number) = arguments.back_to {
         return back_to(&session, number, (env, ui));
     }
-    let mut stock = Stock::gather(&mut session)?;
-    let wishes = session.workspace()?.wishes.clone();
+    let mut stock = Offers::gather(&mut session)?;
+    let wishes = session.workspace()?.config.clone();
     let pins = stock.pins(&session, &wishes);
     stock.fetch(&mut session, &wishes, &pins)?;
     stock.look_at_hosts(&mut session, &wishes)?;
@@ -85,7 +85,7 @@ fn why(arguments: &Seal) -> String {
 /// Keeps a canon among those that were sealed here, and makes it the one that counts.
 fn write_canon(session: &Session<'_>, json: &str, why: &str) -> Result<u64, Failure> {
     let workspace = session.workspace()?;
-    let most = workspace.wishes.backups.canons.map_or(canons::KEPT, |most| most as usize);
+    let most = workspace.config.backups.canons.map_or(canons::KEPT, |most| most as usize);
     let now = session.env.now().timestamp().as_second();
     // One that was sealed before Kanon kept them is not lost either.
     if canons::numbers(&workspace.canons())?.is_empty()
@@ -109,7 +109,7 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
         .map_err(|error| Failure::from(error).hint("see which are kept: kanon history --canons"))?;
     let last = session.last_canon()?;
     // It is what is wanted now, whatever is wished for beside it.
-    let canon = Canon { wishes: Some(workspace.wishes.digest()), ..kept.canon.clone() };
+    let canon = Canon { wishes: Some(workspace.config.digest()), ..kept.canon.clone() };
     let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
     write_canon(session, &json, &format!("kanon seal --back-to {number}"))?;
     let changes = last.as_ref().map_or_else(Vec::new, |last| changes(last, &canon));
@@ -135,7 +135,7 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
 }
 
 /// An id that nothing is wished for accepts nothing: it is a slip of the pen.
-fn refuse_unknown(accepted: &[String], wishes: &Wishes) -> Result<(), Failure> {
+fn refuse_unknown(accepted: &[String], wishes: &WorkspaceConfig) -> Result<(), Failure> {
     let is_known = |id: &&String| wishes.mods.iter().any(|wish| wish.id.to_lowercase() == id.to_lowercase());
     let Some(id) = accepted.iter().find(|id| !is_known(id)) else { return Ok(()) };
     let failure = Failure::plain(format!("`{}` is not wished for in kanon.toml", printable(id)));
@@ -146,7 +146,7 @@ fn refuse_unknown(accepted: &[String], wishes: &Wishes) -> Result<(), Failure> {
 }
 
 /// What changes against the last canon, with what each release says is new.
-fn change_lines(stock: &Stock, canon: &Canon) -> Vec<ChangeLine> {
+fn change_lines(stock: &Offers, canon: &Canon) -> Vec<ChangeLine> {
     let changes = stock.last().map_or_else(Vec::new, |last| changes(last, canon));
     let with_notes = changes.into_iter().map(|change| {
         let notes = stock.notes(&change.id, change.to.as_deref());
@@ -172,7 +172,7 @@ fn refused(choice: Choice, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 /// Completes the picks with SHA-256 digests and keeps the bytes that no source vouches for.
-fn sealed(session: &Session<'_>, choice: &Choice, stock: &Stock, keep: bool) -> Result<Canon, Failure> {
+fn sealed(session: &Session<'_>, choice: &Choice, stock: &Offers, keep: bool) -> Result<Canon, Failure> {
     let wanted: BTreeSet<Blake3> =
         choice.picks.iter().flat_map(|pick| &pick.sealed.files).map(|file| file.blake3).collect();
     let known: BTreeMap<Blake3, Sha256> = stock
@@ -209,5 +209,5 @@ fn sealed(session: &Session<'_>, choice: &Choice, stock: &Stock, keep: bool) -> 
             bytes::keep(&stock.bytes(&store, &[digest].into()), digest, &store)?;
         }
     }
-    Ok(assemble(&workspace.wishes, &session.loaded.rulebook, session.loaded.digest, mods, keys(&choice.picks)))
+    Ok(assemble(&workspace.config, &session.loaded.rulebook, session.loaded.digest, mods, keys(&choice.picks)))
 }

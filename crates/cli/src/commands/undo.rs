@@ -7,7 +7,7 @@ use kanon_io::claim::Others;
 use serde::Serialize;
 
 use crate::Outcome;
-use crate::alignment::{Job, Wanted};
+use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Format, Undo};
 use crate::env::Env;
 use crate::failure::Failure;
@@ -40,7 +40,7 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     };
     // The role plays no part in taking back; any will do. Nor does the canon.
     let session = Session::in_workspace(env, ui, false)?;
-    let mut job = Job::open(session, &arguments.install, None, Some(Role::Client))?;
+    let mut job = AlignmentRun::open(session, &arguments.install, None, Some(Role::Client))?;
     if let Some(id) = arguments.from_backup {
         job.know_from_backup(id)?;
     }

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 
 use kanon_core::base::path::printable;
-use kanon_core::config::Wishes;
-use kanon_core::manifest::Reading;
+use kanon_core::config::WorkspaceConfig;
+use kanon_core::manifest::ModManifest;
 use kanon_core::rulebook::RelationKind;
 use serde::Serialize;
 
@@ -13,9 +13,9 @@ use crate::Outcome;
 use crate::arguments::{Format, Why};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::offers::{Offer, Offers};
 use crate::render::{BOLD, CARE, styled};
 use crate::session::Session;
-use crate::stock::{Item, Stock};
 use crate::ui::Ui;
 
 /// The report.
@@ -47,12 +47,12 @@ struct Said {
 
 pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::in_workspace(env, ui, false)?;
-    let stock = Stock::gather(&mut session)?;
-    let wishes = session.workspace()?.wishes.clone();
+    let stock = Offers::gather(&mut session)?;
+    let wishes = session.workspace()?.config.clone();
     let current = stock.current(&session, &wishes);
     let report = report(&arguments.mod_id, &wishes, &current);
     if !report.wished && report.said_by.is_empty() && stock.items.iter().all(|item| !is(item, &arguments.mod_id)) {
-        let ids = stock.items.iter().map(|item| item.reading.id.as_str());
+        let ids = stock.items.iter().map(|item| item.manifest.id.as_str());
         let failure = Failure::plain(format!("nothing is known of a mod `{}`", arguments.mod_id));
         return Err(match kanon_core::base::problem::nearest(&arguments.mod_id, ids) {
             Some(near) => failure.hint(format!("did you mean `{near}`?")),
@@ -66,20 +66,20 @@ pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     Ok(Outcome::of(report.wished))
 }
 
-fn is(item: &Item, id: &str) -> bool {
-    item.reading.id.eq_ignore_ascii_case(id)
+fn is(item: &Offer, id: &str) -> bool {
+    item.manifest.id.eq_ignore_ascii_case(id)
 }
 
-fn report(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Report {
+fn report(id: &str, wishes: &WorkspaceConfig, current: &BTreeMap<String, &Offer>) -> Report {
     let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(id));
     let own = current.get(&id.to_lowercase()).copied();
     let others = current.values().filter(|item| !is(item, id));
     let said_by: Vec<Said> = others
         .flat_map(|item| {
-            let about = item.reading.relations.iter().filter(|relation| stands_for(own, id, &relation.id));
+            let about = item.manifest.relations.iter().filter(|relation| stands_for(own, id, &relation.id));
             about.map(|relation| Said {
-                mod_id: item.reading.id.clone(),
-                version: item.reading.version.clone(),
+                mod_id: item.manifest.id.clone(),
+                version: item.manifest.version.clone(),
                 kind: relation.kind,
                 range: relation.range.clone(),
             })
@@ -88,7 +88,7 @@ fn report(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Repor
     Report {
         format: "kanon-why/1",
         mod_id: wish.map_or_else(|| id.to_owned(), |wish| wish.id.clone()),
-        version: own.and_then(|own| own.reading.version.clone()),
+        version: own.and_then(|own| own.manifest.version.clone()),
         wished: wish.is_some(),
         asked: wish.is_some_and(|wish| wish.asked),
         said_by,
@@ -97,17 +97,17 @@ fn report(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Repor
 }
 
 /// Whether a mod is what another means by an id.
-fn stands_for(own: Option<&Item>, own_id: &str, meant: &str) -> bool {
+fn stands_for(own: Option<&Offer>, own_id: &str, meant: &str) -> bool {
     meant.eq_ignore_ascii_case(own_id)
-        || own.is_some_and(|own| own.reading.provides.iter().any(|id| id.eq_ignore_ascii_case(meant)))
+        || own.is_some_and(|own| own.manifest.provides.iter().any(|id| id.eq_ignore_ascii_case(meant)))
 }
 
 /// The shortest way to the mod from each mod that was asked for and leads to it.
-fn chains(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Vec<Vec<String>> {
+fn chains(id: &str, wishes: &WorkspaceConfig, current: &BTreeMap<String, &Offer>) -> Vec<Vec<String>> {
     let asked = |id: &str| wishes.mods.iter().any(|wish| wish.asked && wish.id.eq_ignore_ascii_case(id));
-    let needs = |reading: &Reading, id: &str| {
+    let needs = |manifest: &ModManifest, id: &str| {
         let own = current.get(&id.to_lowercase()).copied();
-        let required = reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+        let required = manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
         required.into_iter().any(|relation| stands_for(own, id, &relation.id))
     };
     let mut chains = Vec::new();
@@ -116,12 +116,12 @@ fn chains(id: &str, wishes: &Wishes, current: &BTreeMap<String, &Item>) -> Vec<V
     while !reached.is_empty() {
         let mut further = Vec::new();
         for chain in reached {
-            for item in current.values().filter(|item| needs(&item.reading, &chain[0])) {
-                if !seen.insert(item.reading.id.to_lowercase()) {
+            for item in current.values().filter(|item| needs(&item.manifest, &chain[0])) {
+                if !seen.insert(item.manifest.id.to_lowercase()) {
                     continue;
                 }
-                let longer: Vec<String> = [item.reading.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
-                if asked(&item.reading.id) {
+                let longer: Vec<String> = [item.manifest.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
+                if asked(&item.manifest.id) {
                     chains.push(longer.clone());
                 }
                 further.push(longer);

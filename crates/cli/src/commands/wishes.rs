@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use kanon_core::config::{Edit, Wishes, edit};
+use kanon_core::config::{Edit, WorkspaceConfig, edit};
 use kanon_core::resolve::search::{Entry, seek};
 use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, Standing, each_alone};
 use kanon_core::resolve::update::{Intent, Outlook, Taken, Update, outlook};
@@ -12,12 +12,12 @@ use crate::Outcome;
 use crate::arguments::{Drop, Format, Renew, Take};
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::offers::{Offer, Offers};
 use crate::render::listed;
 use crate::render::renewal::{self, Row};
 use crate::render::seek::{Hit, Report as Search};
 use crate::render::wishes::{HeldBack, Report, no_fit, text, ways_text};
 use crate::session::Session;
-use crate::stock::{Item, Stock};
 use crate::ui::Ui;
 
 /// How many mods a search tells.
@@ -25,7 +25,7 @@ const HITS: usize = 20;
 
 pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
-    let stock = Stock::gather(&mut session)?;
+    let stock = Offers::gather(&mut session)?;
     if arguments.search {
         return search(&arguments.mods, &session, &stock);
     }
@@ -34,8 +34,9 @@ pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     for text in &arguments.mods {
         let (id, accepts) = id_and_requirement(text);
         if let Some(accepts) = accepts {
-            let of = |item: &&Item| item.reading.id.eq_ignore_ascii_case(id);
-            let is_release = stock.items.iter().filter(of).any(|item| item.reading.version.as_deref() == Some(accepts));
+            let of = |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(id);
+            let is_release =
+                stock.items.iter().filter(of).any(|item| item.manifest.version.as_deref() == Some(accepts));
             versions
                 .requirement(accepts)
                 .map(|_| ())
@@ -61,14 +62,14 @@ fn id_and_requirement(text: &str) -> (&str, Option<&str>) {
 pub fn drop(arguments: &Drop, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
-    let stock = Stock::gather(&mut session)?;
+    let stock = Offers::gather(&mut session)?;
     change(&session, &stock, &Intent::Drop(arguments.mods.clone()), None, arguments.preview)
 }
 
 pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
-    let stock = Stock::gather(&mut session)?;
+    let stock = Offers::gather(&mut session)?;
     let intent = Intent::Renew(arguments.mods.clone());
     if arguments.preview {
         return look_ahead(&session, &stock, &intent, arguments.game.as_deref());
@@ -77,7 +78,7 @@ pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
 }
 
 fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
-    let wishes = &session.workspace()?.wishes;
+    let wishes = &session.workspace()?.config;
     let known: Vec<&str> = wishes.mods.iter().map(|wish| wish.id.as_str()).collect();
     let Some(id) = ids.iter().find(|id| !known.iter().any(|known| known.eq_ignore_ascii_case(id))) else {
         return Ok(());
@@ -90,20 +91,20 @@ fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
 }
 
 /// The wishes for another game version, if one is asked for.
-fn for_game(wishes: &Wishes, game: Option<&str>) -> Wishes {
-    Wishes { game_version: game.map(str::to_owned).or_else(|| wishes.game_version.clone()), ..wishes.clone() }
+fn for_game(wishes: &WorkspaceConfig, game: Option<&str>) -> WorkspaceConfig {
+    WorkspaceConfig { game_version: game.map(str::to_owned).or_else(|| wishes.game_version.clone()), ..wishes.clone() }
 }
 
 /// Works out the new wishes, and writes them unless they are only to be seen.
 fn change(
     session: &Session<'_>,
-    stock: &Stock,
+    stock: &Offers,
     intent: &Intent,
     game: Option<&str>,
     preview: bool,
 ) -> Result<Outcome, Failure> {
     let workspace = session.workspace()?;
-    let wishes = for_game(&workspace.wishes, game);
+    let wishes = for_game(&workspace.config, game);
     let Outlook { update, standings } = outlook(&wishes, intent, &stock.puzzle_for_updates(session, &wishes));
     let new = match update {
         Ok(new) => new,
@@ -144,7 +145,7 @@ fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> 
         )
         .hint("ask for fewer mods at a time, or for one release of some: kanon take MOD@VERSION"));
     }
-    let wishes = &session.workspace()?.wishes;
+    let wishes = &session.workspace()?.config;
     let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id.eq_ignore_ascii_case(id));
     match session.env.format {
         Format::Json => session.ui.json(&Report::nothing_fits(why))?,
@@ -154,8 +155,8 @@ fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> 
 }
 
 /// Shows what a renewal would bring, and what holds mods back.
-fn look_ahead(session: &Session<'_>, stock: &Stock, intent: &Intent, game: Option<&str>) -> Result<Outcome, Failure> {
-    let wishes = for_game(&session.workspace()?.wishes, game);
+fn look_ahead(session: &Session<'_>, stock: &Offers, intent: &Intent, game: Option<&str>) -> Result<Outcome, Failure> {
+    let wishes = for_game(&session.workspace()?.config, game);
     let Outlook { update, standings } = outlook(&wishes, intent, &stock.puzzle_for_updates(session, &wishes));
     let renewed = |id: &str| match intent {
         Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|other| other.eq_ignore_ascii_case(id)),
@@ -175,7 +176,7 @@ fn look_ahead(session: &Session<'_>, stock: &Stock, intent: &Intent, game: Optio
                 waits: !ready && standing.waits,
                 blocked_by: if ready { None } else { standing.alone.err() },
                 key_changed: keys.map(|(new, now)| *new != now),
-                shapes_world: item.is_some_and(|item| item.reading.shapes_world),
+                shapes_world: item.is_some_and(|item| item.manifest.shapes_world),
                 notes: item.and_then(|_| stock.notes(&standing.id, standing.fits.as_deref())),
                 mod_id: standing.id,
                 have: standing.now,
@@ -212,7 +213,7 @@ fn ending(
     game: Option<&str>,
     blocked: bool,
 ) -> Result<String, Failure> {
-    let wishes = &session.workspace()?.wishes;
+    let wishes = &session.workspace()?.config;
     let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id.eq_ignore_ascii_case(id));
     let update = match update {
         Ok(update) => update,
@@ -235,23 +236,23 @@ fn ending(
 }
 
 /// Mods of all places that answer to some words, with the newest release of each that this game can have.
-fn search(words: &[String], session: &Session<'_>, stock: &Stock) -> Result<Outcome, Failure> {
-    let mut by_id: BTreeMap<String, Vec<&Item>> = BTreeMap::new();
+fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Outcome, Failure> {
+    let mut by_id: BTreeMap<String, Vec<&Offer>> = BTreeMap::new();
     for item in &stock.items {
-        by_id.entry(item.reading.id.to_lowercase()).or_default().push(item);
+        by_id.entry(item.manifest.id.to_lowercase()).or_default().push(item);
     }
-    let said = |items: &[&Item], what: fn(&Item) -> Option<&str>| -> Option<String> {
+    let said = |items: &[&Offer], what: fn(&Offer) -> Option<&str>| -> Option<String> {
         items.iter().find_map(|item| what(item)).map(str::to_owned)
     };
     let told: Vec<(&str, Option<String>, Option<String>)> = by_id
         .values()
         .map(|items| {
-            let id = items[0].reading.id.as_str();
-            (id, said(items, |item| item.reading.title.as_deref()), said(items, |item| item.about.as_deref()))
+            let id = items[0].manifest.id.as_str();
+            (id, said(items, |item| item.manifest.title.as_deref()), said(items, |item| item.about.as_deref()))
         })
         .collect();
     let entries = told.iter().map(|(id, title, about)| Entry { id, title: title.as_deref(), about: about.as_deref() });
-    let wishes = &session.workspace()?.wishes;
+    let wishes = &session.workspace()?.config;
     let best: Vec<Entry<'_>> = seek(words, entries).into_iter().take(HITS).map(|(entry, _)| entry).collect();
     let asks = best.iter().map(|entry| Ask { id: entry.id.to_owned(), wanted: true, ..Ask::default() }).collect();
     let newest = each_alone(&Puzzle { asks, ..stock.puzzle_for_updates(session, wishes) });

@@ -31,7 +31,7 @@ pub struct Report {
 
 /// The report of several alignments.
 #[derive(Serialize)]
-pub struct Fleet {
+pub struct Batch {
     /// `kanon-alignments/1`.
     pub format: &'static str,
     /// Whether every install is in line now.

@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::base::path::printable;
-use kanon_core::base::problem::{Gravity, Problem, line_and_column};
+use kanon_core::base::problem::{Problem, ProblemLevel, line_and_column};
 use kanon_core::manifest::Looked;
 use kanon_core::rulebook::Rulebook;
 use kanon_io::trial::{Explained, Trial};
@@ -12,7 +12,7 @@ use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, counted, fitting, folded,
 
 /// The last line about a rulebook that can't be used.
 pub fn invalid(shown: &str, problems: &[Problem]) -> String {
-    let errors = problems.iter().filter(|problem| problem.gravity == Gravity::Error).count();
+    let errors = problems.iter().filter(|problem| problem.gravity == ProblemLevel::Error).count();
     format!("{}: {} to mend in {shown}\n", styled(BAD, "not valid"), count(errors, "mistake"))
 }
 

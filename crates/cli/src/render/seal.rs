@@ -193,7 +193,7 @@ pub struct Adopted {
     pub passed_over: Vec<(String, String)>,
     /// What only this client has and nobody said that every player is to have.
     pub left_out: Vec<String>,
-    /// Wishes that the install does not have.
+    /// WorkspaceConfig that the install does not have.
     pub not_there: Vec<String>,
     /// Releases that a source has too.
     pub recognised: Vec<Recognised>,

@@ -33,7 +33,7 @@ pub fn text(survey: &Survey, counts: Option<Counts>, rulebook: &Rulebook) -> Str
     section(
         &mut out,
         "Off its shelf, where the game does not look:",
-        survey.strays.iter().map(|m| (m.path.to_string(), format!("{} {}", m.reading.id, m.version_or_dash()))),
+        survey.strays.iter().map(|m| (m.path.to_string(), format!("{} {}", m.manifest.id, m.version_or_dash()))),
     );
     section(
         &mut out,
@@ -41,7 +41,7 @@ pub fn text(survey: &Survey, counts: Option<Counts>, rulebook: &Rulebook) -> Str
         survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())),
     );
     let doubts =
-        survey.mods.iter().flat_map(|m| m.reading.doubts.iter().map(|doubt| (m.path.to_string(), doubt.clone())));
+        survey.mods.iter().flat_map(|m| m.manifest.doubts.iter().map(|doubt| (m.path.to_string(), doubt.clone())));
     section(&mut out, "In doubt:", doubts);
     out
 }
@@ -73,21 +73,21 @@ fn table(out: &mut String, mods: &[SurveyedMod]) {
         return;
     }
     out.push('\n');
-    let id = fitting(mods.iter().map(|m| m.reading.id.as_str()), (8, 30));
+    let id = fitting(mods.iter().map(|m| m.manifest.id.as_str()), (8, 30));
     let version = fitting(mods.iter().map(SurveyedMod::version_or_dash), (7, 16));
     let head = format!("  {}  {}  {}  file", cell("mod", id), cell("version", version), cell("needed on", 9));
     let _ = writeln!(out, "{}", styled(FAINT, &head));
     for found in mods {
-        let note = match (&found.reading.made_for, found.enabled) {
+        let note = match (&found.manifest.made_for, found.enabled) {
             (Some(loader), _) => styled(BAD, &format!("  made for {loader}")),
             (None, false) => styled(CARE, "  switched off"),
             (None, true) => String::new(),
         };
-        let needed = cell(found.reading.needed_on.as_str(), 9);
+        let needed = cell(found.manifest.needed_on.as_str(), 9);
         let _ = writeln!(
             out,
             "  {}  {}  {needed}  {}{note}",
-            cell(&found.reading.id, id),
+            cell(&found.manifest.id, id),
             cell(found.version_or_dash(), version),
             kanon_core::base::path::printable(found.path.as_str())
         );

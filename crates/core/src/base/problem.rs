@@ -5,7 +5,7 @@ use std::ops::Range;
 
 /// How bad a problem is: an error stops the work, a warning is only told.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Gravity {
+pub enum ProblemLevel {
     /// The file can't be used.
     Error,
     /// The file can be used, though perhaps not as meant.
@@ -16,7 +16,7 @@ pub enum Gravity {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Problem {
     /// Error or warning.
-    pub gravity: Gravity,
+    pub gravity: ProblemLevel,
     /// The bytes it is about.
     pub span: Range<usize>,
     /// What happened and what was expected.
@@ -40,17 +40,17 @@ pub struct Problems {
 impl Problems {
     /// Notes an error.
     pub fn error(&self, span: Range<usize>, message: impl Into<String>) {
-        self.push(Problem { gravity: Gravity::Error, span, message: message.into(), help: None });
+        self.push(Problem { gravity: ProblemLevel::Error, span, message: message.into(), help: None });
     }
 
     /// Notes an error with what to do about it.
     pub fn error_with_help(&self, span: Range<usize>, message: impl Into<String>, help: impl Into<String>) {
-        self.push(Problem { gravity: Gravity::Error, span, message: message.into(), help: Some(help.into()) });
+        self.push(Problem { gravity: ProblemLevel::Error, span, message: message.into(), help: Some(help.into()) });
     }
 
     /// Notes a warning with what to do about it.
     pub fn warning(&self, span: Range<usize>, message: impl Into<String>, help: impl Into<String>) {
-        self.push(Problem { gravity: Gravity::Warning, span, message: message.into(), help: Some(help.into()) });
+        self.push(Problem { gravity: ProblemLevel::Warning, span, message: message.into(), help: Some(help.into()) });
     }
 
     /// Spends some of a budget that all of a file shares. Says whether there was as much left.
@@ -65,7 +65,7 @@ impl Problems {
             found.push(problem);
         } else {
             let (more, has_error) = self.more.get();
-            self.more.set((more + 1, has_error || problem.gravity == Gravity::Error));
+            self.more.set((more + 1, has_error || problem.gravity == ProblemLevel::Error));
         }
     }
 
@@ -78,7 +78,7 @@ impl Problems {
             let more = format!("there are {more} more problems in the file");
             last.help = Some(last.help.take().map_or_else(|| more.clone(), |help| format!("{help}; {more}")));
             if has_error {
-                last.gravity = Gravity::Error;
+                last.gravity = ProblemLevel::Error;
             }
         }
         problems
@@ -87,7 +87,7 @@ impl Problems {
 
 /// A file that could not be used, with its text, so that each problem can be shown where it stands.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-#[error("{name} can't be used: {}", .problems.iter().filter(|p| p.gravity == Gravity::Error).map(|p| format!("{}: {}", place(.text, p.span.start), p.message)).collect::<Vec<_>>().join("; "))]
+#[error("{name} can't be used: {}", .problems.iter().filter(|p| p.gravity == ProblemLevel::Error).map(|p| format!("{}: {}", place(.text, p.span.start), p.message)).collect::<Vec<_>>().join("; "))]
 pub struct BadFile {
     /// The file's name, as people know it.
     pub name: String,
@@ -112,7 +112,7 @@ pub struct Parsed<T> {
 /// When one of the problems is an error, or no value came of it.
 pub fn settle<T>(name: &str, text: &str, value: Option<T>, problems: Problems) -> Result<Parsed<T>, BadFile> {
     let problems = problems.into_sorted();
-    let failed = problems.iter().any(|p| p.gravity == Gravity::Error);
+    let failed = problems.iter().any(|p| p.gravity == ProblemLevel::Error);
     match value {
         Some(value) if !failed => Ok(Parsed { value, warnings: problems }),
         _ => Err(BadFile { name: name.to_owned(), text: text.to_owned(), problems }),
@@ -184,7 +184,7 @@ mod tests {
         (0..TOLD + 3).for_each(|at| problems.warning(at..at, "odd", "mend it"));
         let told = problems.into_sorted();
         assert_eq!(told.len(), TOLD);
-        assert!(told.iter().all(|problem| problem.gravity == Gravity::Warning));
+        assert!(told.iter().all(|problem| problem.gravity == ProblemLevel::Warning));
         assert_eq!(told[TOLD - 1].help.as_deref(), Some("mend it; there are 3 more problems in the file"));
     }
 
@@ -193,6 +193,6 @@ mod tests {
         let problems = Problems::default();
         (0..TOLD).for_each(|at| problems.warning(at..at, "odd", "mend it"));
         problems.error(TOLD..TOLD, "wrong");
-        assert!(problems.into_sorted().iter().any(|problem| problem.gravity == Gravity::Error));
+        assert!(problems.into_sorted().iter().any(|problem| problem.gravity == ProblemLevel::Error));
     }
 }

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::base::digest::{Blake3, Sha256};
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::beside_reading;
-use crate::manifest::{Member, Reading};
+use crate::manifest::{Member, ModManifest};
 use crate::rulebook::NeededOn;
 use crate::rulebook::Role;
 use crate::survey::{Survey, SurveyError, SurveyedMod};
@@ -79,7 +79,7 @@ beside_reading!(FlatSealedMod => SealedMod {
 pub struct SealedMod {
     /// What was read from the mod itself; where it is needed is the wish's word, if it has one.
     #[serde(flatten)]
-    pub reading: Reading,
+    pub manifest: ModManifest,
     /// The shelf it belongs on.
     pub shelf: String,
     /// What its file or folder is called.
@@ -216,7 +216,7 @@ impl Canon {
     /// Takes an install as the measure of another, where there is no canon.
     pub fn from_survey(survey: &Survey) -> Self {
         let mut mods: Vec<SealedMod> = Vec::new();
-        for found in survey.mods.iter().filter(|found| found.enabled && found.reading.made_for.is_none()) {
+        for found in survey.mods.iter().filter(|found| found.enabled && found.manifest.made_for.is_none()) {
             if !mods.iter().any(|known| known.folded_id() == found.folded_id()) {
                 mods.push(SealedMod::from_surveyed(found, mods.len() + 1));
             }
@@ -251,7 +251,7 @@ impl Canon {
     pub fn only(&self, ids: &BTreeSet<String>) -> Self {
         let mut canon = self.clone();
         let stays = |id: &String| ids.iter().any(|wanted| wanted.eq_ignore_ascii_case(id));
-        canon.mods.retain(|sealed| stays(&sealed.reading.id));
+        canon.mods.retain(|sealed| stays(&sealed.manifest.id));
         canon.keys.retain(|key| key.mods.iter().any(stays));
         canon
     }
@@ -266,7 +266,7 @@ impl SealedMod {
             Some(SealedFile { path, size: file.size, blake3: file.blake3, sha256: None })
         });
         Self {
-            reading: found.reading.clone(),
+            manifest: found.manifest.clone(),
             shelf: found.shelf.clone(),
             name: found.name.clone(),
             position,
@@ -279,17 +279,17 @@ impl SealedMod {
 
     /// The id in the form in which ids are compared.
     pub fn folded_id(&self) -> String {
-        self.reading.id.to_lowercase()
+        self.manifest.id.to_lowercase()
     }
 
     /// The version, or a word for its absence.
     pub fn version_or_dash(&self) -> &str {
-        self.reading.version.as_deref().unwrap_or("-")
+        self.manifest.version.as_deref().unwrap_or("-")
     }
 
     /// Where it is needed.
     pub const fn needed_on(&self) -> NeededOn {
-        self.reading.needed_on
+        self.manifest.needed_on
     }
 
     /// The bytes of its files.

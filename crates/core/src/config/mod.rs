@@ -66,7 +66,7 @@ pub struct SettingWish {
 
 /// What the administrator wishes for.
 #[derive(Debug, Clone, Default)]
-pub struct Wishes {
+pub struct WorkspaceConfig {
     /// The canon's name.
     pub name: String,
     /// The rulebook's file, relative to the workspace.
@@ -224,18 +224,18 @@ impl Default for ModWish {
 ///
 /// # Errors
 /// With every mistake that was found, each tied to its place.
-pub fn parse(name: &str, text: &str) -> Result<Parsed<Wishes>, BadFile> {
+pub fn parse(name: &str, text: &str) -> Result<Parsed<WorkspaceConfig>, BadFile> {
     let problems = Problems::default();
     let wishes = read_root(text, "kanon.toml", &problems, wishes);
     settle(name, text, wishes, problems)
 }
 
-fn wishes(root: &Section<'_>) -> Wishes {
+fn wishes(root: &Section<'_>) -> WorkspaceConfig {
     crate::rulebook::check_format(root, FORMAT);
     let policy = root.section("policy");
     let (installs, sources) = (root.named_sections("install"), root.named_sections("source"));
     let places: Vec<&str> = installs.iter().chain(&sources).map(|((name, _), _)| *name).collect();
-    let wishes = Wishes {
+    let wishes = WorkspaceConfig {
         name: root.owned_text("name"),
         rulebook: root.owned_text("rulebook"),
         game_version: root.optional_text("game-version"),
@@ -408,7 +408,7 @@ fn mod_wish(section: Section<'_>) -> ModWish {
     wish
 }
 
-fn check_twice(root: &Section<'_>, wishes: &Wishes) {
+fn check_twice(root: &Section<'_>, wishes: &WorkspaceConfig) {
     let mut seen = HashSet::new();
     for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.to_lowercase())) {
         let message = format!("`{}` is wished for twice", wish.id);
@@ -416,7 +416,7 @@ fn check_twice(root: &Section<'_>, wishes: &Wishes) {
     }
 }
 
-fn check_places(root: &Section<'_>, wishes: &Wishes, places: &[&str]) {
+fn check_places(root: &Section<'_>, wishes: &WorkspaceConfig, places: &[&str]) {
     for wish in &wishes.mods {
         let Some(from) = wish.from.as_deref().filter(|from| !places.contains(from)) else { continue };
         let help = match crate::base::problem::nearest(from, places.iter().copied()) {
@@ -428,7 +428,7 @@ fn check_places(root: &Section<'_>, wishes: &Wishes, places: &[&str]) {
     }
 }
 
-impl Wishes {
+impl WorkspaceConfig {
     /// A digest of all that decides what is sealed; comments, installs and what updates may choose don't.
     pub fn digest(&self) -> Blake3 {
         let mut mods: Vec<_> = self.mods.iter().collect();

@@ -1,14 +1,14 @@
 //! Base archives: whether every overlay of the canon is laid in, and what this side must not have is left out.
 
-use super::{Measure, align};
+use super::{CheckContext, align};
 use crate::base::finding::{Code, Finding};
 use crate::survey::{LaidOverlay, Survey, SurveyedBase};
 
 /// Findings about base archives.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let in_canon = |laid: &&LaidOverlay| {
         measure.canon.mods.iter().any(|sealed| {
-            sealed.reading.id.eq_ignore_ascii_case(&laid.id) && sealed.needed_on().includes(survey.install.role)
+            sealed.manifest.id.eq_ignore_ascii_case(&laid.id) && sealed.needed_on().includes(survey.install.role)
         })
     };
     let mut findings = Vec::new();

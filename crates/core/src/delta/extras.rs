@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Measure, align};
+use super::{CheckContext, align};
 use crate::base::finding::{Code, Finding, Severity};
 use crate::canon::SealedMod;
 use crate::config::Extras;
@@ -12,17 +12,17 @@ use crate::rulebook::Role;
 use crate::survey::{StandsFor, Survey, SurveyedMod};
 
 /// Findings about what the canon does not have.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
     let off = switched_off(survey);
     let mut findings: Vec<Finding> = survey
         .mods
         .iter()
         .filter(|found| found.enabled && !found.is_id_alone())
-        .filter(|found| found.reading.made_for.is_some() || !canon.contains(&found.folded_id()))
+        .filter(|found| found.manifest.made_for.is_some() || !canon.contains(&found.folded_id()))
         .map(|found| match off.get(&found.folded_id()) {
             Some(file) => Finding::new(Code::ModExtra, "nothing; the game does not load it")
-                .about(&found.reading.id)
+                .about(&found.manifest.id)
                 .at(found.path.as_str())
                 .expected("not there")
                 .found(format!("{}, switched off in {file}", found.version_or_dash()))
@@ -46,10 +46,10 @@ pub fn switched_off(survey: &Survey) -> BTreeMap<String, String> {
 }
 
 /// Whether a mod was made for another version of the game or the loader than the canon's: a leftover of an update.
-pub fn is_left_over(measure: Measure<'_>, found: &SurveyedMod) -> bool {
+pub fn is_left_over(measure: CheckContext<'_>, found: &SurveyedMod) -> bool {
     let canon = measure.canon;
     let alone = FitSet {
-        mods: vec![&found.reading],
+        mods: vec![&found.manifest],
         role: None,
         game_version: canon.game_version.as_deref(),
         loader_version: canon.loader_version.as_deref(),
@@ -59,14 +59,14 @@ pub fn is_left_over(measure: Measure<'_>, found: &SurveyedMod) -> bool {
 }
 
 /// Whether a mod that the canon does not have may stay on an install: an alignment leaves it where it is.
-pub fn may_stay(measure: Measure<'_>, role: Role, found: &SurveyedMod) -> bool {
+pub fn may_stay(measure: CheckContext<'_>, role: Role, found: &SurveyedMod) -> bool {
     extra_severity(role, found, measure.extras) != Severity::Blocking && !is_left_over(measure, found)
 }
 
 /// How bad an enabled mod is that the canon does not have.
 pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severity {
-    match (role, found.reading.needed_on) {
-        _ if found.reading.made_for.is_some() => Severity::Blocking,
+    match (role, found.manifest.needed_on) {
+        _ if found.manifest.made_for.is_some() => Severity::Blocking,
         (_, NeededOn::Both) => Severity::Blocking,
         (Role::Server, _) => Severity::Risky,
         (Role::Client, _) => match extras {
@@ -77,11 +77,11 @@ pub fn extra_severity(role: Role, found: &SurveyedMod, extras: Extras) -> Severi
     }
 }
 
-fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding {
+fn extra(measure: CheckContext<'_>, survey: &Survey, found: &SurveyedMod) -> Finding {
     let role = survey.install.role;
     let left_over = is_left_over(measure, found);
     let severity = if left_over { Severity::Blocking } else { extra_severity(role, found, measure.extras) };
-    let what = match (&found.reading.made_for, found.reading.needed_on) {
+    let what = match (&found.manifest.made_for, found.manifest.needed_on) {
         (Some(loader), _) => format!("{}, made for the loader {loader}", found.version_or_dash()),
         _ if left_over => {
             format!("{}, made for another version of the game or its loader", found.version_or_dash())
@@ -97,7 +97,7 @@ fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding 
         _ => "add it to kanon.toml and seal, or take it off".to_owned(),
     };
     Finding::new(Code::ModExtra, remedy)
-        .about(&found.reading.id)
+        .about(&found.manifest.id)
         .at(found.path.as_str())
         .expected("not there")
         .found(what)
@@ -105,7 +105,7 @@ fn extra(measure: Measure<'_>, survey: &Survey, found: &SurveyedMod) -> Finding 
 }
 
 /// What could not be read, unless it stands where a mod of the canon belongs: then that mod's finding tells it.
-fn unreadable(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+fn unreadable(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let role = survey.install.role;
     let expected: BTreeSet<String> = measure
         .canon
@@ -137,7 +137,7 @@ fn case_twins(survey: &Survey) -> Vec<Finding> {
     for found in survey.mods.iter().filter(|found| !found.is_id_alone()) {
         if let Some(first) = seen.insert(found.path.folded(), found) {
             let finding = Finding::new(Code::WrongName, "rename or remove one of the two")
-                .about(&found.reading.id)
+                .about(&found.manifest.id)
                 .at(found.path.as_str())
                 .expected("names that differ in more than letter case")
                 .found(format!("{} beside {}", found.path, first.path));

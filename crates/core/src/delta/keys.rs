@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Measure, align, may_stay};
+use super::{CheckContext, align, may_stay};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::path::InstallPath;
@@ -25,8 +25,8 @@ pub struct Ring<'a> {
 }
 
 /// Whether the server must accept a key for these mods, or a client have it where it has a key folder.
-fn is_for(role: Role, measure: Measure<'_>, key: &SealedKey) -> bool {
-    let of_key = |sealed: &&SealedMod| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&sealed.reading.id));
+fn is_for(role: Role, measure: CheckContext<'_>, key: &SealedKey) -> bool {
+    let of_key = |sealed: &&SealedMod| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&sealed.manifest.id));
     let needs = |sealed: &SealedMod| {
         role == Role::Server || sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional
     };
@@ -34,7 +34,7 @@ fn is_for(role: Role, measure: Measure<'_>, key: &SealedKey) -> bool {
 }
 
 /// Holds the key folder of an install against the canon.
-pub fn ring<'a>(measure: Measure<'a>, survey: &'a Survey) -> Ring<'a> {
+pub fn ring<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Ring<'a> {
     let role = survey.install.role;
     let mut ring = Ring::default();
     let Some(rule) = &measure.rulebook.keyring else { return ring };
@@ -81,7 +81,7 @@ fn own_path(place: &InstallPath, sealed: &SealedKey, taken: &BTreeSet<String>) -
 }
 
 /// The keys of mods that the canon does not have and that stay all the same.
-fn kept(measure: Measure<'_>, survey: &Survey) -> BTreeSet<Blake3> {
+fn kept(measure: CheckContext<'_>, survey: &Survey) -> BTreeSet<Blake3> {
     let in_canon =
         |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
     let stays =
@@ -90,7 +90,7 @@ fn kept(measure: Measure<'_>, survey: &Survey) -> BTreeSet<Blake3> {
 }
 
 /// Findings about keys and signatures.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let ring = ring(measure, survey);
     let mut findings = Vec::new();
     let of = |key: &SealedKey| key.mods.join(", ");
@@ -122,7 +122,7 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     findings
 }
 
-fn signatures(measure: Measure<'_>, survey: &Survey, ring: &Ring<'_>) -> Vec<Finding> {
+fn signatures(measure: CheckContext<'_>, survey: &Survey, ring: &Ring<'_>) -> Vec<Finding> {
     let accepted = accepted(measure, survey, ring);
     let mut findings = Vec::new();
     for found in survey.mods.iter().filter(|found| found.enabled) {
@@ -150,7 +150,7 @@ struct Accepted {
     names: BTreeSet<String>,
 }
 
-fn accepted(measure: Measure<'_>, survey: &Survey, ring: &Ring<'_>) -> Accepted {
+fn accepted(measure: CheckContext<'_>, survey: &Survey, ring: &Ring<'_>) -> Accepted {
     let gone = |key: &SurveyedKey| {
         ring.left_over.iter().any(|other| other.path == key.path)
             || ring.changed.iter().any(|(_, other)| other.path == key.path)
@@ -176,7 +176,7 @@ fn signature_of(
         true => "ask its makers for a release that is signed rightly, and seal that".to_owned(),
         false => align(survey),
     };
-    let finding = |code| Finding::new(code, remedy.clone()).about(&found.reading.id).at(signature.payload.as_str());
+    let finding = |code| Finding::new(code, remedy.clone()).about(&found.manifest.id).at(signature.payload.as_str());
     let Some(file) = &signature.signature else {
         return Some(finding(Code::SignatureMissing).expected("a signature beside it").found("none"));
     };
@@ -245,7 +245,7 @@ pub fn signers(survey: &Survey) -> BTreeMap<Blake3, BTreeSet<&str>> {
         let signed = survey.mods.iter().filter(|found| {
             found.signatures.iter().any(|signature| signature.made_with == Some(key.blake3) || by_name(signature))
         });
-        signers.entry(key.blake3).or_default().extend(signed.map(|found| found.reading.id.as_str()));
+        signers.entry(key.blake3).or_default().extend(signed.map(|found| found.manifest.id.as_str()));
     }
     signers
 }

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::{Measure, align, may_stay};
+use super::{CheckContext, align, may_stay};
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edits::{Change, Entry, digest_like, entry_text, option_text};
@@ -38,15 +38,15 @@ impl ListWanted {
 
 /// What a mod of the canon is called in lists.
 pub fn entry_of(sealed: &SealedMod) -> Entry {
-    let version = sealed.reading.version.clone();
+    let version = sealed.manifest.version.clone();
     let hex = |text: &&String| text.len() >= 32 && text.chars().all(|c| c.is_ascii_hexdigit());
     let own = version.iter().filter(hex).cloned();
     let sums = sealed.files.iter().take(1).flat_map(|file| {
         [file.sha256.map(|digest| digest.to_string()), Some(file.blake3.to_string())].into_iter().flatten()
     });
-    let title = sealed.reading.title.clone();
+    let title = sealed.manifest.title.clone();
     Entry {
-        id: sealed.reading.id.clone(),
+        id: sealed.manifest.id.clone(),
         name: sealed.name.clone(),
         title,
         digests: own.chain(sums).collect(),
@@ -56,11 +56,11 @@ pub fn entry_of(sealed: &SealedMod) -> Entry {
 
 fn entry_of_found(found: &SurveyedMod) -> Entry {
     Entry {
-        id: found.reading.id.clone(),
+        id: found.manifest.id.clone(),
         name: found.name.clone(),
-        title: found.reading.title.clone(),
-        version: found.reading.version.clone(),
-        digests: found.reading.version.iter().filter(|version| version.len() >= 32).cloned().collect(),
+        title: found.manifest.title.clone(),
+        version: found.manifest.version.clone(),
+        digests: found.manifest.version.iter().filter(|version| version.len() >= 32).cloned().collect(),
     }
 }
 
@@ -76,7 +76,7 @@ fn names(rulebook: &Rulebook, rule: &ListRule, role: Role, sealed: &SealedMod) -
 }
 
 /// What a list is to say by the canon. Entries that are no mods' stay where they are among the others.
-pub fn target(measure: Measure<'_>, survey: &Survey, rule: &ListRule, entries: &[ListEntry]) -> ListWanted {
+pub fn target(measure: CheckContext<'_>, survey: &Survey, rule: &ListRule, entries: &[ListEntry]) -> ListWanted {
     let role = survey.install.role;
     let mut by_name: HashMap<String, &SealedMod> = HashMap::new();
     for sealed in &measure.canon.mods {
@@ -147,15 +147,15 @@ fn in_order(placed: Vec<(Option<usize>, Change)>, new: impl Iterator<Item = (Opt
     groups.into_iter().flat_map(|(_, group)| group).chain(tail).collect()
 }
 
-fn is_right(measure: Measure<'_>, rule: &ListRule, sealed: &SealedMod, entry: &ListEntry) -> bool {
+fn is_right(measure: CheckContext<'_>, rule: &ListRule, sealed: &SealedMod, entry: &ListEntry) -> bool {
     entry.on
         && has_version(measure, sealed, entry)
         && has_digest(sealed, entry)
         && has_name(measure, rule, sealed, entry)
 }
 
-fn has_version(measure: Measure<'_>, sealed: &SealedMod, entry: &ListEntry) -> bool {
-    let pair = entry.version.as_deref().zip(sealed.reading.version.as_deref());
+fn has_version(measure: CheckContext<'_>, sealed: &SealedMod, entry: &ListEntry) -> bool {
+    let pair = entry.version.as_deref().zip(sealed.manifest.version.as_deref());
     pair.is_none_or(|(said, wanted)| measure.rulebook.versions.same(wanted, said))
 }
 
@@ -165,7 +165,7 @@ fn has_digest(sealed: &SealedMod, entry: &ListEntry) -> bool {
 }
 
 /// Where the game minds names, letter case counts.
-fn has_name(measure: Measure<'_>, rule: &ListRule, sealed: &SealedMod, entry: &ListEntry) -> bool {
+fn has_name(measure: CheckContext<'_>, rule: &ListRule, sealed: &SealedMod, entry: &ListEntry) -> bool {
     let exact = measure.rulebook.shelf(&sealed.shelf).is_some_and(|shelf| shelf.names == Names::Exact);
     let template = rule.entry.text();
     let by_name = template.contains("{name}") && !template.contains("{any}");
@@ -174,7 +174,7 @@ fn has_name(measure: Measure<'_>, rule: &ListRule, sealed: &SealedMod, entry: &L
 }
 
 /// Findings about lists and launch lines.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for list in &survey.lists {
         let Some(rule) = measure.rulebook.list(&list.name) else { continue };
@@ -203,7 +203,7 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 /// Lists that this side must have, in places where nothing is yet: a world that was never made.
-fn nowhere_yet(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let role = survey.install.role;
     let is_all_there_is =
         |rule: &ListRule| measure.rulebook.shelves.iter().any(|shelf| shelf.ids_from(role) == Some(rule.name.as_str()));
@@ -295,7 +295,7 @@ fn launch_line(
 }
 
 fn entries(
-    measure: Measure<'_>,
+    measure: CheckContext<'_>,
     survey: &Survey,
     rule: &ListRule,
     entries: &[ListEntry],
@@ -324,7 +324,7 @@ fn entries(
             Change::Set(at, entry) => {
                 let found = &entries[*at];
                 let version = entry.version.clone().unwrap_or_else(|| "-".to_owned());
-                let sealed = measure.canon.mods.iter().find(|sealed| sealed.reading.id == entry.id);
+                let sealed = measure.canon.mods.iter().find(|sealed| sealed.manifest.id == entry.id);
                 let same_version = sealed.is_none_or(|sealed| has_version(measure, sealed, found));
                 findings.push(if !found.on {
                     of(Code::ListEntryOff, &entry.id).expected(version).found("switched off")
@@ -383,12 +383,12 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, Str
             |found: &&SurveyedMod| found.enabled && !found.is_id_alone() && !on_anywhere.contains(&found.folded_id());
         for found in survey.mods.iter().filter(in_question) {
             let on_shelf = rulebook.shelves_of(rule).any(|shelf| shelf.name == found.shelf);
-            let side = found.reading.needed_on;
+            let side = found.manifest.needed_on;
             let is_for = match rule.needed_on.is_empty() {
                 true => side.includes(survey.install.role),
                 false => rule.needed_on.contains(&side),
             };
-            let id = &found.reading.id;
+            let id = &found.manifest.id;
             let why = match named.get(&found.folded_id()) {
                 Some(true) => continue,
                 Some(false) => format!("{id} is switched off in {}", list.file),

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{Measure, align, may_stay};
+use super::{CheckContext, align, may_stay};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::path::InstallPath;
@@ -34,10 +34,14 @@ pub enum EntryState {
 
 /// The entries that a data file is to have, in the canon's order: the mod, the entry, and how it is there. Of two mods
 /// with the same entry, the one that is loaded later counts.
-pub fn entries_of<'a>(measure: Measure<'a>, role: Role, file: &InstallPath) -> Vec<(&'a SealedMod, &'a MergedEntry)> {
+pub fn entries_of<'a>(
+    measure: CheckContext<'a>,
+    role: Role,
+    file: &InstallPath,
+) -> Vec<(&'a SealedMod, &'a MergedEntry)> {
     let mut entries: Vec<(&SealedMod, &MergedEntry)> = Vec::new();
     for sealed in measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)) {
-        for entry in sealed.reading.entries.iter().filter(|entry| entry.into == *file) {
+        for entry in sealed.manifest.entries.iter().filter(|entry| entry.into == *file) {
             entries.retain(|(_, other)| other.key != entry.key);
             entries.push((sealed, entry));
         }
@@ -55,7 +59,7 @@ pub struct EntryStates<'a> {
 }
 
 /// How each entry of the canon is in a data file, and the entries of mods that are gone.
-pub fn entry_states<'a>(measure: Measure<'a>, survey: &Survey, data: &SurveyedData) -> EntryStates<'a> {
+pub fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &SurveyedData) -> EntryStates<'a> {
     let wanted = entries_of(measure, survey.install.role, &data.file);
     let of_mods = of_installed(survey, &data.file);
     let state = |entry: &MergedEntry| {
@@ -97,9 +101,9 @@ pub fn entry_states<'a>(measure: Measure<'a>, survey: &Survey, data: &SurveyedDa
     EntryStates { wanted: states, gone: gone.into_iter().collect() }
 }
 
-fn is_staying(measure: Measure<'_>, survey: &Survey, id: &str) -> bool {
-    let in_canon = measure.canon.mods.iter().any(|sealed| sealed.reading.id.eq_ignore_ascii_case(id));
-    let found = survey.mods.iter().find(|found| found.reading.id.eq_ignore_ascii_case(id));
+fn is_staying(measure: CheckContext<'_>, survey: &Survey, id: &str) -> bool {
+    let in_canon = measure.canon.mods.iter().any(|sealed| sealed.manifest.id.eq_ignore_ascii_case(id));
+    let found = survey.mods.iter().find(|found| found.manifest.id.eq_ignore_ascii_case(id));
     !in_canon && found.is_some_and(|found| may_stay(measure, survey.install.role, found))
 }
 
@@ -113,9 +117,9 @@ fn brought_entry<'s>(survey: &'s Survey, file: &InstallPath, key: &str) -> Optio
 fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str, (String, BTreeSet<Blake3>)> {
     let mut entries: BTreeMap<&str, (String, BTreeSet<Blake3>)> = BTreeMap::new();
     for found in &survey.mods {
-        for entry in found.reading.entries.iter().filter(|entry| entry.into == *file) {
+        for entry in found.manifest.entries.iter().filter(|entry| entry.into == *file) {
             let known =
-                entries.entry(entry.key.as_str()).or_insert_with(|| (found.reading.id.clone(), BTreeSet::new()));
+                entries.entry(entry.key.as_str()).or_insert_with(|| (found.manifest.id.clone(), BTreeSet::new()));
             known.1.insert(entry.blake3);
         }
     }
@@ -124,7 +128,7 @@ fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str,
 
 /// The files that the canon's mods bring for places outside the shelves of an install: where, whose, which bytes and how
 /// many, and whether one that is there stays.
-pub fn placed_files<'a>(measure: Measure<'a>, role: Role) -> Vec<Placed<'a>> {
+pub fn placed_files<'a>(measure: CheckContext<'a>, role: Role) -> Vec<Placed<'a>> {
     let mut placed: BTreeMap<String, Placed<'a>> = BTreeMap::new();
     for sealed in &measure.canon.mods {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
@@ -177,7 +181,7 @@ pub fn inner_of<'p>(rule: &ExtraRule, own: &'p str) -> Option<&'p str> {
 }
 
 /// Files that an alignment put outside the shelves, that no mod brings any more, and that nobody has changed since.
-pub fn placed_left_over<'s>(measure: Measure<'_>, survey: &'s Survey) -> Vec<&'s BroughtFile> {
+pub fn placed_left_over<'s>(measure: CheckContext<'_>, survey: &'s Survey) -> Vec<&'s BroughtFile> {
     let wanted: BTreeSet<String> =
         placed_files(measure, survey.install.role).iter().map(|placed| placed.path.folded()).collect();
     let is_same =
@@ -192,7 +196,7 @@ pub fn there<'s>(survey: &'s Survey, path: &InstallPath) -> Option<&'s PlacedFil
 }
 
 /// Findings about merged entries and placed files.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for data in &survey.data {
         findings.extend(data_file(measure, survey, data));
@@ -201,14 +205,14 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
     findings
 }
 
-fn data_file(measure: Measure<'_>, survey: &Survey, data: &SurveyedData) -> Vec<Finding> {
+fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) -> Vec<Finding> {
     let wanted = entries_of(measure, survey.install.role, &data.file);
     if let Some(problem) = &data.problem {
         let remedy = match is_not_there(problem) {
             true => "start the game once, so that it makes the file",
             false => "mend the file by hand; it is left as it is",
         };
-        let mods: BTreeSet<&str> = wanted.iter().map(|(sealed, _)| sealed.reading.id.as_str()).collect();
+        let mods: BTreeSet<&str> = wanted.iter().map(|(sealed, _)| sealed.manifest.id.as_str()).collect();
         let expected = format!("the entries of {}", mods.into_iter().collect::<Vec<_>>().join(", "));
         let finding = Finding::new(Code::FragmentMissing, remedy).at(data.file.as_str());
         return if wanted.is_empty() { Vec::new() } else { vec![finding.expected(expected).found(problem)] };
@@ -216,7 +220,7 @@ fn data_file(measure: Measure<'_>, survey: &Survey, data: &SurveyedData) -> Vec<
     let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
     let at = |code, id: &str| Finding::new(code, align(survey)).about(id).at(data.file.as_str());
     let one = |(sealed, entry, state): &(&SealedMod, &MergedEntry, EntryState)| {
-        let expected = |code| at(code, &sealed.reading.id).expected(format!("the entry {}", entry.key));
+        let expected = |code| at(code, &sealed.manifest.id).expected(format!("the entry {}", entry.key));
         match state {
             EntryState::Right => None,
             EntryState::Missing => Some(expected(Code::FragmentMissing).found("nothing")),
@@ -237,7 +241,7 @@ fn data_file(measure: Measure<'_>, survey: &Survey, data: &SurveyedData) -> Vec<
     findings
 }
 
-fn edited(measure: Measure<'_>, survey: &Survey, finding: Finding) -> Finding {
+fn edited(measure: CheckContext<'_>, survey: &Survey, finding: Finding) -> Finding {
     let finding = finding.found("edited by hand");
     let name = &survey.install.name;
     match measure.edits {
@@ -254,12 +258,12 @@ fn edited(measure: Measure<'_>, survey: &Survey, finding: Finding) -> Finding {
     }
 }
 
-fn files(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+fn files(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for placed in placed_files(measure, survey.install.role) {
         let Some(found) = there(survey, &placed.path) else { continue };
         let finding =
-            |code| Finding::new(code, align(survey)).about(&placed.sealed.reading.id).at(placed.path.as_str());
+            |code| Finding::new(code, align(survey)).about(&placed.sealed.manifest.id).at(placed.path.as_str());
         match found.blake3 {
             Some(digest) if digest == placed.blake3 || placed.stays => {}
             Some(_) => findings.push(
@@ -288,14 +292,14 @@ fn files(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 pub fn same_entries<'a>(mods: impl Iterator<Item = &'a SealedMod>) -> Vec<Finding> {
     let mut owners: BTreeMap<(&InstallPath, &str), Vec<&SealedMod>> = BTreeMap::new();
     for sealed in mods.filter(|sealed| sealed.needed_on() != NeededOn::Optional) {
-        for entry in &sealed.reading.entries {
+        for entry in &sealed.manifest.entries {
             owners.entry((&entry.into, entry.key.as_str())).or_default().push(sealed);
         }
     }
     let shared = owners.into_iter().filter(|(_, mods)| mods.len() > 1);
     shared
         .map(|((file, key), mods)| {
-            let ids: Vec<&str> = mods.iter().map(|sealed| sealed.reading.id.as_str()).collect();
+            let ids: Vec<&str> = mods.iter().map(|sealed| sealed.manifest.id.as_str()).collect();
             Finding::new(Code::Conflict, "drop one of them, or know that the one that is loaded last counts")
                 .about(ids[0])
                 .at(file.as_str())

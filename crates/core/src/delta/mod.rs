@@ -46,7 +46,7 @@ pub const MEMORY: &str = "memory";
 
 /// What an install is held against, and how strictly.
 #[derive(Debug, Clone, Copy)]
-pub struct Measure<'a> {
+pub struct CheckContext<'a> {
     /// The agreed set.
     pub canon: &'a Canon,
     /// How the game arranges its mods.
@@ -59,7 +59,7 @@ pub struct Measure<'a> {
     pub left: &'a [LeftAlone],
 }
 
-impl Measure<'_> {
+impl CheckContext<'_> {
     /// A finding about a part of a text file; what can't be changed there is to be changed by hand.
     fn of_part(&self, file: &InstallPath, part: &str, finding: Finding) -> Finding {
         match self.left.iter().find(|left| left.file == *file && left.part == part) {
@@ -72,7 +72,7 @@ impl Measure<'_> {
 }
 
 /// Everything in which a survey is off the canon, worst first.
-pub fn hold(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn findings(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = platforms(measure, survey);
     findings.extend(mods::judge(measure, survey));
     findings.extend(extras::judge(measure, survey));
@@ -93,7 +93,7 @@ fn align(survey: &Survey) -> String {
     format!("kanon align {}", survey.install.name)
 }
 
-fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let loader = measure.rulebook.loader.as_ref();
     let loader_name = loader.map_or("the loader", |loader| loader.name.as_str());
     let pairs = [
@@ -132,21 +132,21 @@ fn platforms(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 /// Misfits among the mods that no other finding accounts for.
-fn unexplained_misfits(measure: Measure<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
+fn unexplained_misfits(measure: CheckContext<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
     let mut named: BTreeSet<String> =
         causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
     // Whoever needs what a missing mod stands for needs that mod.
     let stands_for = measure.canon.mods.iter().filter(|sealed| named.contains(&sealed.folded_id()));
     let provided: Vec<String> =
-        stands_for.flat_map(|sealed| &sealed.reading.provides).map(|id| id.to_lowercase()).collect();
+        stands_for.flat_map(|sealed| &sealed.manifest.provides).map(|id| id.to_lowercase()).collect();
     named.extend(provided);
     let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
     let set = FitSet {
         mods: survey
             .mods
             .iter()
-            .filter(|found| found.enabled && found.reading.made_for.is_none())
-            .map(|found| &found.reading)
+            .filter(|found| found.enabled && found.manifest.made_for.is_none())
+            .map(|found| &found.manifest)
             .collect(),
         role: Some(survey.install.role),
         game_version: survey.install.game_version.as_deref().filter(|_| !platform_is_off(Code::GameDiffers)),

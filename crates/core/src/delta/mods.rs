@@ -3,7 +3,7 @@
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
-use super::{Measure, align};
+use super::{CheckContext, align};
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
 use crate::canon::SealedMod;
@@ -12,7 +12,7 @@ use crate::rulebook::Shelf;
 use crate::survey::{Survey, SurveyedMod};
 
 /// Findings about the mods of the canon.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let by_id = survey.mods_by_id();
     let mut findings = Vec::new();
     for sealed in &measure.canon.mods {
@@ -40,7 +40,7 @@ fn nowhere_yet(survey: &Survey, sealed: &SealedMod, shelf: &Shelf) -> Option<Fin
     let nowhere = sealed.needed_on().includes(role) && survey.places(shelf).next().is_none();
     nowhere.then(|| {
         Finding::new(Code::ModMissing, format!("start the game once so that {wild} is there, then align"))
-            .about(&sealed.reading.id)
+            .about(&sealed.manifest.id)
             .at(wild.to_string())
             .expected(sealed.version_or_dash())
             .found("no such folder yet")
@@ -49,7 +49,7 @@ fn nowhere_yet(survey: &Survey, sealed: &SealedMod, shelf: &Shelf) -> Option<Fin
 
 /// One mod of the canon against one place of one install.
 struct Judgement<'a> {
-    measure: Measure<'a>,
+    measure: CheckContext<'a>,
     survey: &'a Survey,
     sealed: &'a SealedMod,
     shelf: &'a Shelf,
@@ -79,7 +79,7 @@ impl Judgement<'_> {
     }
 
     fn finding(&self, code: Code) -> Finding {
-        Finding::new(code, align(self.survey)).about(&self.sealed.reading.id).expected(self.sealed.version_or_dash())
+        Finding::new(code, align(self.survey)).about(&self.sealed.manifest.id).expected(self.sealed.version_or_dash())
     }
 
     fn target(&self) -> String {
@@ -91,7 +91,7 @@ impl Judgement<'_> {
         let side = self.sealed.needed_on().as_str();
         let severity = if role == crate::rulebook::Role::Server { Severity::Risky } else { Severity::Note };
         Finding::new(Code::NotNeededHere, format!("take it off this {role}, unless you know why it is there"))
-            .about(&self.sealed.reading.id)
+            .about(&self.sealed.manifest.id)
             .at(found.path.as_str())
             .expected(format!("on the {side} alone"))
             .found(format!("on a {role}"))

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{MEMORY, Measure, align};
+use super::{CheckContext, MEMORY, align};
 use crate::base::finding::{Code, Finding};
 use crate::canon::SealedSetting;
 use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
@@ -30,7 +30,7 @@ impl SettingWanted<'_> {
 }
 
 /// The settings of an install that must have a value by the canon.
-pub fn wanted_settings<'a>(measure: Measure<'a>, survey: &'a Survey) -> Vec<SettingWanted<'a>> {
+pub fn wanted_settings<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<SettingWanted<'a>> {
     let role = survey.install.role;
     let mut wanted = Vec::new();
     for sealed in measure.canon.settings.iter().filter(|sealed| sealed.of.is_none_or(|of| of == role)) {
@@ -46,7 +46,7 @@ pub fn wanted_settings<'a>(measure: Measure<'a>, survey: &'a Survey) -> Vec<Sett
 
 /// A setting's value: other settings and the names of places are filled in. One that quotes itself is told.
 fn value_of(
-    measure: Measure<'_>,
+    measure: CheckContext<'_>,
     survey: &Survey,
     sealed: &SealedSetting,
     found: &SurveyedSetting,
@@ -87,7 +87,7 @@ fn told(why: &std::cell::RefCell<Option<String>>, reason: String) -> Option<Stri
 }
 
 /// So many bytes of memory an install must be given.
-pub fn memory_floor(measure: Measure<'_>, survey: &Survey, rule: &MemoryRule) -> u64 {
+pub fn memory_floor(measure: CheckContext<'_>, survey: &Survey, rule: &MemoryRule) -> u64 {
     let role = survey.install.role;
     let mods = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).count() as u64;
     let by_rule = rule.floor.saturating_add(rule.each_mod.saturating_mul(mods));
@@ -95,7 +95,7 @@ pub fn memory_floor(measure: Measure<'_>, survey: &Survey, rule: &MemoryRule) ->
 }
 
 /// Findings about settings and memory.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let off = wanted_settings(measure, survey);
     // A file that is not there may be the other side's, unless somebody says whose it is.
     let may_be_elsewhere = |wanted: &&SettingWanted<'_>| {
@@ -116,7 +116,7 @@ pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 /// Settings that this side must have, in places where nothing is yet.
-fn nowhere_yet(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let is_missed = |sealed: &&SealedSetting| {
         sealed.of == Some(survey.install.role) && !survey.settings.iter().any(|found| found.name == sealed.name)
     };
@@ -158,7 +158,7 @@ fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
 }
 
 fn memory(
-    measure: Measure<'_>,
+    measure: CheckContext<'_>,
     survey: &Survey,
     rule: &MemoryRule,
     found: &crate::survey::SurveyedMemory,

@@ -1,6 +1,6 @@
 //! Worlds: when a change of mods wants a new one.
 
-use super::{Measure, may_stay};
+use super::{CheckContext, may_stay};
 use crate::base::finding::{Code, Finding};
 use crate::base::path::InstallPath;
 use crate::survey::{Survey, SurveyedMod};
@@ -26,7 +26,7 @@ pub enum Change {
 }
 
 /// The mods that reshape worlds and that an alignment would add, remove or replace, where there is a world.
-pub fn shaping(measure: Measure<'_>, survey: &Survey) -> Vec<Shaping> {
+pub fn shaping(measure: CheckContext<'_>, survey: &Survey) -> Vec<Shaping> {
     if survey.worlds.is_empty() {
         return Vec::new();
     }
@@ -34,32 +34,32 @@ pub fn shaping(measure: Measure<'_>, survey: &Survey) -> Vec<Shaping> {
     let by_id = survey.mods_by_id();
     let enabled = |id: &str| {
         let copies = by_id.get(&id.to_lowercase()).into_iter().flatten();
-        copies.filter(|found| found.enabled && found.reading.made_for.is_none()).collect::<Vec<_>>()
+        copies.filter(|found| found.enabled && found.manifest.made_for.is_none()).collect::<Vec<_>>()
     };
     let wanted = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role));
     let mut changes: Vec<Shaping> = wanted
         .filter_map(|sealed| {
-            let copies = enabled(&sealed.reading.id);
-            let was_shaping = copies.iter().any(|copy| copy.reading.shapes_world);
+            let copies = enabled(&sealed.manifest.id);
+            let was_shaping = copies.iter().any(|copy| copy.manifest.shapes_world);
             let change = match copies.is_empty() {
                 true => Change::Added,
                 false if copies.iter().any(|copy| copy.digest == sealed.digest) => return None,
                 false => Change::Replaced,
             };
-            let shapes = sealed.reading.shapes_world || was_shaping;
-            shapes.then(|| Shaping { id: sealed.reading.id.clone(), change })
+            let shapes = sealed.manifest.shapes_world || was_shaping;
+            shapes.then(|| Shaping { id: sealed.manifest.id.clone(), change })
         })
         .collect();
     let in_canon =
         |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
     let gone = survey.mods.iter().filter(|found| {
         found.enabled
-            && found.reading.shapes_world
-            && found.reading.made_for.is_none()
+            && found.manifest.shapes_world
+            && found.manifest.made_for.is_none()
             && !in_canon(found)
             && !may_stay(measure, role, found)
     });
-    changes.extend(gone.map(|found| Shaping { id: found.reading.id.clone(), change: Change::Removed }));
+    changes.extend(gone.map(|found| Shaping { id: found.manifest.id.clone(), change: Change::Removed }));
     changes.sort_by(|a, b| a.id.cmp(&b.id));
     changes.dedup_by(|a, b| a.id == b.id);
     changes
@@ -71,7 +71,7 @@ pub fn wanting_new(changes: &[Shaping]) -> impl Iterator<Item = &Shaping> {
 }
 
 /// Findings about worlds.
-pub fn judge(measure: Measure<'_>, survey: &Survey) -> Vec<Finding> {
+pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let changes = shaping(measure, survey);
     let Some(world) = survey.worlds.first() else { return Vec::new() };
     let finding = |shaping: &Shaping| {

@@ -13,7 +13,7 @@ use crate::canon::Canon;
 use crate::logs::shown;
 use crate::logs::{LogEvent, Source, is_own_defect};
 use crate::logs::{Pattern, compares_versions, message_start, separator};
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{Event, Role, Rulebook};
 use crate::survey::Survey;
 
@@ -94,20 +94,20 @@ impl Needles {
         events: &[LogEvent],
     ) -> Result<Self, aho_corasick::BuildError> {
         let mut names: BTreeMap<String, String> = BTreeMap::new();
-        let mut add = |reading: &Reading, file: &str| {
+        let mut add = |manifest: &ModManifest, file: &str| {
             let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
-            let title = reading.title.as_deref().unwrap_or_default();
-            for name in [&reading.id, title, file, stem] {
+            let title = manifest.title.as_deref().unwrap_or_default();
+            for name in [&manifest.id, title, file, stem] {
                 // What stands at the end of a path must not be lost to a shorter name.
                 if name.chars().count() >= SHORTEST && names.len() < NEEDLES {
-                    names.entry(name.to_lowercase()).or_insert_with(|| reading.id.clone());
+                    names.entry(name.to_lowercase()).or_insert_with(|| manifest.id.clone());
                 }
             }
         };
         for survey in surveys {
-            survey.mods.iter().chain(&survey.strays).for_each(|found| add(&found.reading, &found.name));
+            survey.mods.iter().chain(&survey.strays).for_each(|found| add(&found.manifest, &found.name));
         }
-        canon.iter().flat_map(|canon| &canon.mods).for_each(|sealed| add(&sealed.reading, &sealed.name));
+        canon.iter().flat_map(|canon| &canon.mods).for_each(|sealed| add(&sealed.manifest, &sealed.name));
         for id in
             events.iter().filter(|event| event.means == Event::ModLoaded).filter_map(|event| event.mod_id.as_ref())
         {
@@ -407,7 +407,7 @@ mod tests {
     fn needles() -> Needles {
         let rulebook = crate::rulebook::of_logs("");
         let found = |id: &str, title: &str, name: &str| SurveyedMod {
-            reading: Reading { id: id.to_owned(), title: Some(title.to_owned()), ..Reading::default() },
+            manifest: ModManifest { id: id.to_owned(), title: Some(title.to_owned()), ..ModManifest::default() },
             shelf: "mods".to_owned(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,

@@ -217,7 +217,7 @@ pub fn mods_of(canon: &Canon, role: Role) -> Vec<(String, Vec<String>)> {
         .mods
         .iter()
         .flat_map(|sealed| {
-            sealed.reading.provides.iter().map(move |id| (id.to_lowercase(), sealed.reading.id.as_str()))
+            sealed.manifest.provides.iter().map(move |id| (id.to_lowercase(), sealed.manifest.id.as_str()))
         })
         .collect();
     let of = |id: &str| stands_for.get(&id.to_lowercase()).map_or_else(|| id.to_owned(), |own| (*own).to_owned());
@@ -226,8 +226,8 @@ pub fn mods_of(canon: &Canon, role: Role) -> Vec<(String, Vec<String>)> {
         .iter()
         .filter(|sealed| loads(sealed.needed_on()))
         .map(|sealed| {
-            let needs = sealed.reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
-            (sealed.reading.id.clone(), needs.map(|relation| of(&relation.id)).collect())
+            let needs = sealed.manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+            (sealed.manifest.id.clone(), needs.map(|relation| of(&relation.id)).collect())
         })
         .collect()
 }

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use crate::base::finding::{Code, Finding};
 use crate::canon::{Canon, SealedKey};
 use crate::config::{Edits, Extras};
-use crate::delta::{Measure, hold, out_of_play, sides_by_list};
+use crate::delta::{CheckContext, findings, out_of_play, sides_by_list};
 use crate::logs::is_own_defect;
 use crate::rulebook::{Role, Rulebook};
 use crate::survey::{StandsFor, Survey};
@@ -30,8 +30,8 @@ pub fn differences<'a>(
     client: Option<&'a Survey>,
 ) -> Vec<Measured<'a>> {
     let against = |canon: &Canon, survey: &'a Survey| {
-        let measure = Measure { canon, rulebook, extras, edits: Edits::Ask, left: &[] };
-        hold(measure, survey).into_iter().map(move |finding| (survey, finding)).collect::<Vec<_>>()
+        let measure = CheckContext { canon, rulebook, extras, edits: Edits::Ask, left: &[] };
+        findings(measure, survey).into_iter().map(move |finding| (survey, finding)).collect::<Vec<_>>()
     };
     let of = |survey: &'a Survey, finding, side| Measured { survey, finding, side };
     if let Some(canon) = canon {
@@ -96,7 +96,7 @@ pub fn reference(survey: &Survey, rulebook: &Rulebook) -> Canon {
     in_play.mods.sort_by_key(|found| ranks.get(&found.folded_id()).copied().unwrap_or(usize::MAX));
     for found in &mut in_play.mods {
         if let Some(side) = sides.get(&found.folded_id()) {
-            found.reading.needed_on = *side;
+            found.manifest.needed_on = *side;
         }
     }
     let keys = keys(&in_play);
@@ -107,7 +107,7 @@ pub fn reference(survey: &Survey, rulebook: &Rulebook) -> Canon {
 fn keys(survey: &Survey) -> Vec<SealedKey> {
     let mut keys: Vec<SealedKey> = Vec::new();
     for key in &survey.keys {
-        let Some(of_mod) = key.of_mod.as_ref().filter(|id| survey.mods.iter().any(|found| found.reading.id == **id))
+        let Some(of_mod) = key.of_mod.as_ref().filter(|id| survey.mods.iter().any(|found| found.manifest.id == **id))
         else {
             continue;
         };

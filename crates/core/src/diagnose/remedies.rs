@@ -65,11 +65,11 @@ fn choice(case: &Case<'_>, measured: &Measured<'_>) -> Remedy {
 fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> Vec<String> {
     let Some(id) = &finding.mod_id else { return Vec::new() };
     let own = |survey: &Survey| {
-        survey.mods.iter().find(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id)).cloned()
+        survey.mods.iter().find(|found| found.enabled && found.manifest.id.eq_ignore_ascii_case(id)).cloned()
     };
     let other = if side == Role::Server { case.client } else { case.server };
     let (mine, theirs): (Option<SurveyedMod>, Option<SurveyedMod>) = (own(survey), other.and_then(own));
-    let version = |found: &Option<SurveyedMod>| found.as_ref().and_then(|found| found.reading.version.clone());
+    let version = |found: &Option<SurveyedMod>| found.as_ref().and_then(|found| found.manifest.version.clone());
     let mut reasons = Vec::new();
     if let (Some(mine), Some(theirs)) = (version(&mine), version(&theirs))
         && case.rulebook.versions.scheme.compare(&mine, &theirs) == Some(std::cmp::Ordering::Greater)
@@ -78,7 +78,7 @@ fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> V
     }
     for leaning in survey.mods.iter().filter(|found| found.enabled) {
         let needs = leaning
-            .reading
+            .manifest
             .relations
             .iter()
             .find(|relation| relation.kind == RelationKind::Required && relation.id.eq_ignore_ascii_case(id));
@@ -87,7 +87,7 @@ fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> V
             version.as_deref().and_then(|version| case.rulebook.versions.meets(version, range))
         };
         if meets(&version(&mine)) == Some(true) && meets(&version(&theirs)) == Some(false) {
-            reasons.push(format!("{} there needs {id} {range}", leaning.reading.id));
+            reasons.push(format!("{} there needs {id} {range}", leaning.manifest.id));
         }
     }
     reasons.truncate(3);
@@ -191,14 +191,14 @@ pub fn about_text(
 fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: Option<&LogEvent>) -> Option<Finding> {
     use Code::*;
     let is = |id: &str| mod_id.is_some_and(|named| named.eq_ignore_ascii_case(id));
-    let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.reading.id)));
+    let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.manifest.id)));
     let of_canon = match cause {
         GameDiffers | LoaderDiffers => case.canon.and_then(|canon| {
             let version = version_of(cause, &canon.game_version, &canon.loader_version)?;
             let name = case.rulebook.loader.as_ref().map_or("the loader", |loader| &loader.name);
             Some(if cause == LoaderDiffers { format!("{name} {version}") } else { version.clone() })
         }),
-        _ => sealed.and_then(|sealed| sealed.reading.version.clone()),
+        _ => sealed.and_then(|sealed| sealed.manifest.version.clone()),
     };
     let expected = of_canon.or_else(|| event?.expected.clone().filter(|_| cause != LoaderDiffers));
     let found = event.and_then(|event| event.found.clone());

@@ -74,7 +74,7 @@ pub(super) fn is_telling(case: &Case<'_>, event: &LogEvent, events: &[&LogEvent]
         is_such && other.names().any(|name| event.names().any(|own| is_same_name(own, name)))
     };
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods);
-    let mut of_canon = of_canon.flat_map(|sealed| [sealed.reading.id.as_str(), sealed.name.as_str()]);
+    let mut of_canon = of_canon.flat_map(|sealed| [sealed.manifest.id.as_str(), sealed.name.as_str()]);
     events.iter().any(is_asked_for) || of_canon.any(|name| event.names().any(|own| is_same_name(own, name)))
 }
 
@@ -103,8 +103,8 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
 
 /// The mod that a file is called after, where the canon or a survey has one.
 fn mod_of_file(case: &Case<'_>, file: &str) -> Option<String> {
-    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.reading.id);
-    let of_surveys = surveys(case).into_iter().flat_map(|survey| &survey.mods).map(|found| &found.reading.id);
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest.id);
+    let of_surveys = surveys(case).into_iter().flat_map(|survey| &survey.mods).map(|found| &found.manifest.id);
     of_canon.chain(of_surveys).find(|id| is_same_name(file, id)).cloned()
 }
 
@@ -363,7 +363,7 @@ fn hold_words_against_surveys(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>, 
     hypothesis.side = hypothesis.side.or(left);
     let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
     let is_there =
-        |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.reading.id.eq_ignore_ascii_case(id));
+        |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.manifest.id.eq_ignore_ascii_case(id));
     if surveys(case).into_iter().all(is_there) {
         hypothesis.odds += SPOKEN_AGAINST / 2.0;
     }

@@ -20,7 +20,7 @@ use crate::base::limits;
 use crate::canon::Canon;
 use crate::config::Extras;
 use crate::logs::{LogEvent, Source, family};
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{Event, Role, Rulebook};
 use crate::survey::Survey;
 
@@ -171,19 +171,19 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
 
 /// The ids of mods by their titles, in lower case, where a title is of one alone and nobody's id.
 fn titles(case: &Case<'_>) -> HashMap<String, String> {
-    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.reading);
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
     let of_surveys = [case.server, case.client].into_iter().flatten().flat_map(|survey| &survey.mods);
-    let readings: Vec<&Reading> = of_canon.chain(of_surveys.map(|found| &found.reading)).collect();
-    let ids: HashSet<String> = readings.iter().map(|reading| reading.id.to_lowercase()).collect();
+    let readings: Vec<&ModManifest> = of_canon.chain(of_surveys.map(|found| &found.manifest)).collect();
+    let ids: HashSet<String> = readings.iter().map(|manifest| manifest.id.to_lowercase()).collect();
     let mut titles: HashMap<String, String> = HashMap::new();
     let mut shared: HashSet<String> = HashSet::new();
-    for reading in readings {
-        let Some(title) = reading.title.as_ref().map(|title| title.to_lowercase()) else { continue };
+    for manifest in readings {
+        let Some(title) = manifest.title.as_ref().map(|title| title.to_lowercase()) else { continue };
         match titles.get(&title) {
             _ if ids.contains(&title) => {}
-            Some(known) if !known.eq_ignore_ascii_case(&reading.id) => drop(shared.insert(title)),
+            Some(known) if !known.eq_ignore_ascii_case(&manifest.id) => drop(shared.insert(title)),
             Some(_) => {}
-            None => drop(titles.insert(title, reading.id.clone())),
+            None => drop(titles.insert(title, manifest.id.clone())),
         }
     }
     titles.retain(|title, _| !shared.contains(title));

@@ -104,11 +104,11 @@ impl Column {
         let mut mods: BTreeMap<String, Vec<Held>> = BTreeMap::new();
         for found in &survey.mods {
             mods.entry(found.folded_id()).or_default().push(Held {
-                id: found.reading.id.clone(),
+                id: found.manifest.id.clone(),
                 version: found.version_or_dash().to_owned(),
                 digest: found.digest,
                 enabled: found.enabled,
-                made_for: found.reading.made_for.clone(),
+                made_for: found.manifest.made_for.clone(),
             });
         }
         Self { name: survey.install.name.clone(), mods }
@@ -117,7 +117,7 @@ impl Column {
     /// A column of a canon, of the mods that both sides need and those that one does.
     pub fn of_canon(canon: &Canon) -> Self {
         let held = |sealed: &crate::canon::SealedMod| Held {
-            id: sealed.reading.id.clone(),
+            id: sealed.manifest.id.clone(),
             version: sealed.version_or_dash().to_owned(),
             digest: sealed.digest,
             enabled: true,

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use regex::Regex;
 
 use super::leaves::leaves;
-use super::sight::{Folders, Seen, Sight, guess, name, parent, small};
+use super::sight::{Folders, InstallView, Seen, guess, name, parent, small};
 use super::words::{hints, is_version, plain_regex};
 use crate::base::path::InstallPath;
 use crate::rulebook::Role;
@@ -24,7 +24,7 @@ pub struct NamedVersion {
 }
 
 /// Files outside the shelves whose names tell a version, one for each name.
-pub fn named_versions(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<NamedVersion> {
+pub fn named_versions(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<NamedVersion> {
     let Ok(regex) = Regex::new(
         r"^(?<name>[A-Za-z][A-Za-z0-9]*(?:[-_ ][A-Za-z]+)*?)[-_ ]v?(?<version>\d+(?:\.\d+)+[\w.+-]*?)(?<end>\.[A-Za-z]\w{0,5})$",
     ) else {
@@ -64,7 +64,7 @@ pub struct StatedVersion {
 }
 
 /// The document that states the game's own version, if one clearly does.
-pub fn stated_version(sight: &dyn Sight, texts: &[&Seen]) -> Option<StatedVersion> {
+pub fn stated_version(sight: &dyn InstallView, texts: &[&Seen]) -> Option<StatedVersion> {
     let mut best: Option<(usize, StatedVersion)> = None;
     for seen in texts.iter().filter(|seen| seen.path.as_str().matches('/').count() <= 2).take(400) {
         let Some(bytes) = small(sight, &seen.path) else { continue };
@@ -125,7 +125,7 @@ const SETTINGS: usize = 12;
 
 /// Settings that differ by role, and switches that speak of mods.
 pub fn settings(
-    sights: &[(&dyn Sight, Vec<&Seen>)],
+    sights: &[(&dyn InstallView, Vec<&Seen>)],
     lists: &HashSet<String>,
     shelf_words: &[String],
 ) -> Vec<FoundSetting> {
@@ -186,7 +186,7 @@ pub struct FoundWorlds {
 }
 
 /// Folders that are called as folders of worlds are, on the server.
-pub fn worlds(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<FoundWorlds> {
+pub fn worlds(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<FoundWorlds> {
     let folders = Folders::of(sight.files());
     let all: BTreeSet<&str> =
         folders.files.keys().copied().chain(folders.folders.values().flatten().copied()).collect();

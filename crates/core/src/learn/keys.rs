@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use super::sight::{Seen, Sight, extension, is_inside, name, parent, stem};
+use super::sight::{InstallView, Seen, extension, is_inside, name, parent, stem};
 use super::units::Unit;
 use crate::base::digest::Blake3;
 
@@ -42,7 +42,7 @@ pub struct Signed {
 }
 
 /// The folder in which keys lie that mods bring, byte for byte.
-pub fn ring(sight: &dyn Sight, units: &[Unit], inside: &HashSet<String>) -> Option<Ring> {
+pub fn ring(sight: &dyn InstallView, units: &[Unit], inside: &HashSet<String>) -> Option<Ring> {
     let brought = brought(sight, units);
     if brought.is_empty() {
         return None;
@@ -83,7 +83,7 @@ pub fn ring(sight: &dyn Sight, units: &[Unit], inside: &HashSet<String>) -> Opti
 }
 
 /// Small files in mods that could be keys, by digest.
-fn brought(sight: &dyn Sight, units: &[Unit]) -> HashMap<Blake3, Vec<(String, u64)>> {
+fn brought(sight: &dyn InstallView, units: &[Unit]) -> HashMap<Blake3, Vec<(String, u64)>> {
     let mut found: HashMap<Blake3, Vec<(String, u64)>> = HashMap::new();
     for unit in units.iter().filter(|unit| unit.is_folder && unit.role == sight.role()) {
         let small = unit.inner.iter().filter(|(path, size)| *size > 0 && *size <= KEY_BYTES && may_be_key(path));
@@ -104,7 +104,7 @@ fn may_be_key(path: &str) -> bool {
     )
 }
 
-fn digest(sight: &dyn Sight, seen: &Seen) -> Option<Blake3> {
+fn digest(sight: &dyn InstallView, seen: &Seen) -> Option<Blake3> {
     Some(Blake3::of(&sight.start(&seen.path, KEY_BYTES)?))
 }
 
@@ -188,7 +188,7 @@ fn pattern_of(payload: &str, in_folder: bool) -> String {
 }
 
 /// For each unit that is one file, the files that lie beside it.
-pub fn beside(sight: &dyn Sight, units: &[Unit]) -> Vec<Vec<(String, u64)>> {
+pub fn beside(sight: &dyn InstallView, units: &[Unit]) -> Vec<Vec<(String, u64)>> {
     let mut by_folder: HashMap<&str, Vec<(String, u64)>> = HashMap::new();
     for seen in sight.files() {
         let own = (name(seen.path.as_str()).to_owned(), seen.size);

@@ -8,7 +8,7 @@ use serde_json::Value;
 
 use super::fields::quoted;
 use super::leaves::{Held, Holder, holders, leaves};
-use super::sight::{Guessed, Seen, Sight, extension, guess, is_inside, name, small};
+use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, small};
 use super::words::{hints, is_version};
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
@@ -56,7 +56,7 @@ impl FoundList {
     /// A list of which it is not known yet on whose install it was seen.
     fn of(
         seen: &Seen,
-        reading: &Reading,
+        manifest: &Reading,
         names: &Names<'_>,
         lines: Vec<(String, String)>,
         evidence: Vec<String>,
@@ -65,11 +65,11 @@ impl FoundList {
             role: Role::Server,
             file: seen.path.clone(),
             lines,
-            named: reading.ids(names),
+            named: manifest.ids(names),
             digest: None,
-            strangers: reading.strangers(),
+            strangers: manifest.strangers(),
             ids_alone: false,
-            confidence: confidence(reading, names),
+            confidence: confidence(manifest, names),
             evidence,
         }
     }
@@ -83,7 +83,7 @@ const FILES: usize = 4_000;
 const TEXT_BYTES: u64 = 64 << 20;
 
 /// Text files outside the shelves that may be lists or settings.
-pub fn text_files<'s>(sight: &'s dyn Sight, units: &HashSet<String>) -> Vec<&'s Seen> {
+pub fn text_files<'s>(sight: &'s dyn InstallView, units: &HashSet<String>) -> Vec<&'s Seen> {
     let small =
         sight.files().iter().filter(|seen| seen.size > 0 && seen.size <= crate::base::limits::LEARNED_TEXT_BYTES);
     let texts = small.filter(|seen| is_texty(seen.path.as_str()) && !is_inside(seen.path.as_str(), units));
@@ -132,7 +132,7 @@ fn is_texty(path: &str) -> bool {
 }
 
 /// The words of text files in lower case, as ids may stand there.
-pub fn words_of(sight: &dyn Sight, files: &[&Seen]) -> HashSet<String> {
+pub fn words_of(sight: &dyn InstallView, files: &[&Seen]) -> HashSet<String> {
     let mut words = HashSet::new();
     let mut left: u64 = 32 << 20;
     for seen in files {
@@ -155,14 +155,14 @@ pub fn words_of(sight: &dyn Sight, files: &[&Seen]) -> HashSet<String> {
     words
 }
 
-fn readable(sight: &dyn Sight, path: &InstallPath) -> Option<String> {
+fn readable(sight: &dyn InstallView, path: &InstallPath) -> Option<String> {
     let bytes = small(sight, path)?;
     let encoding = super::sight::encoding_of(&bytes)?;
     text(&bytes, encoding).ok().map(std::borrow::Cow::into_owned)
 }
 
 /// Every list among these files.
-pub fn lists(sight: &dyn Sight, files: &[&Seen], mods: &[Called]) -> Vec<FoundList> {
+pub fn lists(sight: &dyn InstallView, files: &[&Seen], mods: &[Called]) -> Vec<FoundList> {
     let names = Names::new(mods);
     let mut found: Vec<FoundList> = files.iter().flat_map(|seen| list(sight, seen, &names)).collect();
     found.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then_with(|| a.file.cmp(&b.file)));
@@ -268,7 +268,7 @@ fn pieces(before: &str, token: Token, after: &str) -> Option<String> {
     (own_before.len() + own_after.len() <= 24).then(|| all.join(&sign.to_string()))
 }
 
-fn list(sight: &dyn Sight, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
+fn list(sight: &dyn InstallView, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
     let Some(bytes) = small(sight, &seen.path) else { return Vec::new() };
     let Some(encoding) = super::sight::encoding_of(&bytes) else { return Vec::new() };
     let Ok(body) = text(&bytes, encoding) else { return Vec::new() };
@@ -479,8 +479,8 @@ fn switch_words(values: &[Option<&str>]) -> Option<(String, String)> {
     words.contains("inactive").then(|| ("means".to_owned(), "{ active = \"on\", inactive = \"off\" }".to_owned()))
 }
 
-fn is_version_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) -> bool {
-    let pairs = values.iter().zip(&reading.named).filter_map(|(value, named)| Some(((*value)?, (*named)?)));
+fn is_version_of(values: &[Option<&str>], manifest: &Reading, names: &Names<'_>) -> bool {
+    let pairs = values.iter().zip(&manifest.named).filter_map(|(value, named)| Some(((*value)?, (*named)?)));
     let (mut hits, mut all) = (0, 0);
     for (value, at) in pairs {
         all += 1;
@@ -490,9 +490,9 @@ fn is_version_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) 
 }
 
 /// The kind of digest that stands in these values: that of the very mod which the entry names.
-fn digest_of(values: &[Option<&str>], reading: &Reading, names: &Names<'_>) -> Option<DigestKind> {
+fn digest_of(values: &[Option<&str>], manifest: &Reading, names: &Names<'_>) -> Option<DigestKind> {
     let mut pairs =
-        values.iter().zip(&reading.named).filter_map(|(value, named)| Some(((*value)?.to_lowercase(), (*named)?)));
+        values.iter().zip(&manifest.named).filter_map(|(value, named)| Some(((*value)?.to_lowercase(), (*named)?)));
     pairs.find_map(|(value, at)| {
         let digests = names.mods[at].digests.iter();
         digests.clone().find(|(_, digest)| value.contains(digest.as_str())).map(|(kind, _)| *kind)
@@ -508,9 +508,9 @@ fn of_map(
     names: &Names<'_>,
 ) -> Option<(usize, FoundList)> {
     let hits: Vec<(&str, &Value)> = entries.iter().filter(|(key, _)| !names.entries(key).is_empty()).copied().collect();
-    let reading = Reading::of(hits.iter().map(|(key, _)| (*key).to_owned()).collect(), names);
+    let manifest = Reading::of(hits.iter().map(|(key, _)| (*key).to_owned()).collect(), names);
     // With a template of its own, a key in a file of settings is an entry or none; bare ids must be nearly all keys.
-    let bare = reading.template == "{id}" || reading.template == "{name}";
+    let bare = manifest.template == "{id}" || manifest.template == "{name}";
     if hits.len() < 2 || (bare && hits.len() * 10 < entries.len() * 6) {
         return None;
     }
@@ -527,7 +527,7 @@ fn of_map(
         lines.push(("form".to_owned(), quoted("id-to-version")));
     } else {
         lines.push(("form".to_owned(), quoted("id-to-fields")));
-        kind = digest_of(&words, &reading, names);
+        kind = digest_of(&words, &manifest, names);
         if kind.is_some() {
             lines.push(("text".to_owned(), r"'(?<digest>[0-9A-Fa-f]{32,64})'".to_owned()));
         }
@@ -536,7 +536,7 @@ fn of_map(
         });
         lines.extend(on.map(|leaf| ("on".to_owned(), quoted(&leaf.path))));
     }
-    let (score, found) = conclude(document, holder, seen, (reading, lines, flagged), names)?;
+    let (score, found) = conclude(document, holder, seen, (manifest, lines, flagged), names)?;
     Some((score, FoundList { digest: kind, ..found }))
 }
 
@@ -544,40 +544,40 @@ fn conclude(
     document: &Guessed,
     holder: &Holder<'_>,
     seen: &Seen,
-    (reading, mut lines, flagged): (Reading, Vec<(String, String)>, bool),
+    (manifest, mut lines, flagged): (Reading, Vec<(String, String)>, bool),
     names: &Names<'_>,
 ) -> Option<(usize, FoundList)> {
-    let mods = reading.mods().len();
+    let mods = manifest.mods().len();
     let about_mods = hints(&holder.words, &["mod", "addon", "plugin"]);
-    let ids = reading.texts.len() >= 2 && reading.texts.iter().all(|text| super::words::is_slug(text));
+    let ids = manifest.texts.len() >= 2 && manifest.texts.iter().all(|text| super::words::is_slug(text));
     let ids_alone = mods == 0 && about_mods && ids && names.mods.is_empty();
-    if !is_list(&reading, names, ids_alone) {
+    if !is_list(&manifest, names, ids_alone) {
         return None;
     }
     if let Some(word) = document.untold_notation(name(seen.path.as_str())) {
         lines.insert(0, ("notation".to_owned(), quoted(word)));
     }
-    if reading.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&reading.template)));
+    if manifest.template != "{id}" {
+        lines.push(("entry".to_owned(), quoted(&manifest.template)));
     }
-    let ordered = !flagged && reading.is_ordered();
+    let ordered = !flagged && manifest.is_ordered();
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
-    let evidence = evidence(&reading, names, ordered);
-    let mut found = FoundList::of(seen, &reading, names, lines, evidence);
+    let evidence = evidence(&manifest, names, ordered);
+    let mut found = FoundList::of(seen, &manifest, names, lines, evidence);
     if ids_alone {
         (found.ids_alone, found.confidence) = (true, IDS_ALONE);
     }
     Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
 }
 
-fn evidence(reading: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> {
+fn evidence(manifest: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> {
     let mut evidence = vec![format!(
         "{} of its {} entries name mods, {} of {} mods that are there",
-        reading.named.iter().flatten().count(),
-        reading.named.len(),
-        reading.mods().len(),
+        manifest.named.iter().flatten().count(),
+        manifest.named.len(),
+        manifest.mods().len(),
         names.mods.len()
     )];
     if ordered {
@@ -586,9 +586,9 @@ fn evidence(reading: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> 
     evidence
 }
 
-fn confidence(reading: &Reading, names: &Names<'_>) -> f64 {
-    let most = reading.mods().len() as f64 / names.mods.len().max(1) as f64;
-    ((0.4 + reading.share() * 0.3 + most * 0.28) * 100.0).round() / 100.0
+fn confidence(manifest: &Reading, names: &Names<'_>) -> f64 {
+    let most = manifest.mods().len() as f64 / names.mods.len().max(1) as f64;
+    ((0.4 + manifest.share() * 0.3 + most * 0.28) * 100.0).round() / 100.0
 }
 
 /// Launch lines, and texts with one entry on each line.
@@ -639,17 +639,17 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
         .map(|text| text.trim().to_owned())
         .filter(|text| !text.is_empty())
         .collect();
-    let reading = Reading::of(texts, names);
-    if !is_list(&reading, names, false) {
+    let manifest = Reading::of(texts, names);
+    if !is_list(&manifest, names, false) {
         return None;
     }
-    if reading.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&reading.template)));
+    if manifest.template != "{id}" {
+        lines.push(("entry".to_owned(), quoted(&manifest.template)));
     }
     lines.push(("ordered".to_owned(), "true".to_owned()));
-    let mut evidence = evidence(&reading, names, false);
+    let mut evidence = evidence(&manifest, names, false);
     evidence.push(format!("they follow the option `{option}` on one line"));
-    Some(FoundList::of(seen, &reading, names, lines, evidence))
+    Some(FoundList::of(seen, &manifest, names, lines, evidence))
 }
 
 fn mentions(line: &str, names: &Names<'_>) -> Vec<(usize, usize)> {
@@ -703,23 +703,23 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     let lines_of = |test: fn(&str) -> bool| -> Vec<String> {
         body.lines().map(str::trim).filter(|line| !line.is_empty() && test(line)).map(str::to_owned).collect()
     };
-    let reading = Reading::of(lines_of(|line| !is_comment(line)), names);
-    if !is_list(&reading, names, false) {
+    let manifest = Reading::of(lines_of(|line| !is_comment(line)), names);
+    if !is_list(&manifest, names, false) {
         return None;
     }
     let mut lines = vec![("notation".to_owned(), quoted("lines"))];
-    if reading.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&reading.template)));
+    if manifest.template != "{id}" {
+        lines.push(("entry".to_owned(), quoted(&manifest.template)));
     }
     let off = Reading::of(lines_of(is_comment), names);
-    if off.mods().len() * 2 >= off.texts.len() && !off.mods().is_empty() && is_off(&off.template, &reading.template) {
+    if off.mods().len() * 2 >= off.texts.len() && !off.mods().is_empty() && is_off(&off.template, &manifest.template) {
         lines.push(("off".to_owned(), quoted(&off.template)));
     }
-    let ordered = reading.is_ordered();
+    let ordered = manifest.is_ordered();
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
-    Some(FoundList::of(seen, &reading, names, lines, evidence(&reading, names, ordered)))
+    Some(FoundList::of(seen, &manifest, names, lines, evidence(&manifest, names, ordered)))
 }
 
 /// An entry with a sign of a comment before it.

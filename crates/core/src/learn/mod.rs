@@ -31,8 +31,8 @@ use keys::{Ring, Signed};
 use mentions::{Called, FoundList};
 use needs::Entry;
 use overlays::Laid;
-use shelves::{Facts, Shelf, Stranger};
-pub use sight::{Seen, Sight};
+use shelves::{Facts, ForeignDocument, Shelf};
+pub use sight::{InstallView, Seen};
 use units::Unit;
 
 /// The first field of what learning reports.
@@ -100,15 +100,15 @@ pub fn unidentified(survey: &Survey) -> Vec<Unidentified> {
         .map(|broken| Unidentified { path: broken.path.clone(), why: broken.why.clone() })
         .collect();
     // Where no mod of a shelf states a version, that is how the game is; where some do, it is a gap.
-    let stated = survey.mods.iter().filter(|known| known.reading.version.is_some());
+    let stated = survey.mods.iter().filter(|known| known.manifest.version.is_some());
     let with_versions: HashSet<&str> = stated.map(|known| known.shelf.as_str()).collect();
     for known in &survey.mods {
         let path = known.path.to_string();
         let others_do = with_versions.contains(known.shelf.as_str());
-        if known.reading.version.is_none() && !known.is_id_alone() && others_do {
+        if known.manifest.version.is_none() && !known.is_id_alone() && others_do {
             found.push(Unidentified { path: path.clone(), why: "no version was found".to_owned() });
         }
-        let doubts = known.reading.doubts.iter();
+        let doubts = known.manifest.doubts.iter();
         found.extend(doubts.map(|doubt| Unidentified { path: path.clone(), why: doubt.clone() }));
     }
     found
@@ -138,7 +138,7 @@ struct Learned {
     loader_id: Option<String>,
     game_range: BTreeMap<String, Choice>,
     loader_range: BTreeMap<String, Choice>,
-    shelves: Vec<(Shelf, Facts, Vec<Stranger>)>,
+    shelves: Vec<(Shelf, Facts, Vec<ForeignDocument>)>,
     ids_from: Option<(String, bool)>,
     lists: Vec<(FoundList, bool)>,
     ring: Option<(Ring, Role)>,
@@ -152,12 +152,12 @@ struct Learned {
 }
 
 /// Drafts a rulebook from a server, a client, or both; `name` is what the game is called when nobody says.
-pub fn draft(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Draft {
+pub fn draft(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Draft {
     let learned = learn(name, sights, answers);
     write::write(&learned, answers)
 }
 
-fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
+fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned {
     let groups: Vec<_> = sights.iter().flat_map(|sight| units::groups(*sight)).collect();
     let mut inside = unit_paths(groups.iter().filter(holds_documents).flat_map(|group| &group.units));
     let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
@@ -169,7 +169,7 @@ fn learn(name: &str, sights: &[&dyn Sight], answers: &Answers) -> Learned {
     let mentioned: HashSet<String> = shelves.iter().flat_map(|shelf| needs::mentioned(&shelf.units)).collect();
     let around = Surroundings { mentioned: &mentioned, listed: &listed };
     let both_sides = sights.len() > 1;
-    let mut read: Vec<(Shelf, Facts, Vec<Stranger>)> = shelves
+    let mut read: Vec<(Shelf, Facts, Vec<ForeignDocument>)> = shelves
         .into_iter()
         .map(|shelf| {
             let mut facts = shelves::read(&shelf, &around);
@@ -253,7 +253,7 @@ fn is_listed(facts: &Facts, lists: &[FoundList]) -> bool {
     lists.iter().any(|list| ids.iter().filter(|id| list.named.contains(id)).count() * 2 >= ids.len())
 }
 
-fn known_ids(read: &[(Shelf, Facts, Vec<Stranger>)]) -> HashSet<String> {
+fn known_ids(read: &[(Shelf, Facts, Vec<ForeignDocument>)]) -> HashSet<String> {
     let own = read.iter().flat_map(|(_, facts, _)| facts.id.values.iter().flatten());
     let provided = read.iter().filter_map(|(_, facts, _)| facts.provides.as_ref()).flat_map(|(_, ids)| ids);
     let nested = read.iter().filter_map(|(_, facts, _)| facts.nested.as_ref()).flat_map(|(_, ids)| ids);
@@ -261,7 +261,7 @@ fn known_ids(read: &[(Shelf, Facts, Vec<Stranger>)]) -> HashSet<String> {
 }
 
 /// The mods as lists may call them.
-fn called(sights: &[&dyn Sight], read: &[(Shelf, Facts, Vec<Stranger>)]) -> Vec<Called> {
+fn called(sights: &[&dyn InstallView], read: &[(Shelf, Facts, Vec<ForeignDocument>)]) -> Vec<Called> {
     let mut all = Vec::new();
     for (shelf, facts, _) in read {
         for (at, unit) in shelf.units.iter().enumerate() {
@@ -281,7 +281,11 @@ fn called(sights: &[&dyn Sight], read: &[(Shelf, Facts, Vec<Stranger>)]) -> Vec<
 }
 
 /// The list that is all a server has of mods whose bytes are on the client alone, or nowhere here.
-fn ids_from(read: &[(Shelf, Facts, Vec<Stranger>)], lists: &[FoundList], both_sides: bool) -> Option<(String, bool)> {
+fn ids_from(
+    read: &[(Shelf, Facts, Vec<ForeignDocument>)],
+    lists: &[FoundList],
+    both_sides: bool,
+) -> Option<(String, bool)> {
     if read.is_empty() {
         let alone = lists.iter().find(|list| list.ids_alone)?;
         return Some((alone.file.to_string(), true));
@@ -297,7 +301,7 @@ fn ids_from(read: &[(Shelf, Facts, Vec<Stranger>)], lists: &[FoundList], both_si
 /// The game and its loader: what many mods ask for and no mod is.
 fn platforms(
     learned: &mut Learned,
-    sights: &[&dyn Sight],
+    sights: &[&dyn InstallView],
     inside: &HashSet<String>,
     ids: &HashSet<String>,
     lists: &[FoundList],
@@ -496,7 +500,7 @@ fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
     ("at-least", 0.5, evidence)
 }
 
-fn signatures(learned: &mut Learned, sights: &[&dyn Sight], inside: &HashSet<String>) {
+fn signatures(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashSet<String>) {
     let all: Vec<Unit> = learned.shelves.iter().flat_map(|(shelf, ..)| shelf.seen.clone()).collect();
     for sight in sights {
         if learned.ring.is_none() {

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::shelves::Shelf;
-use super::sight::{Sight, name, parent, starts_as_zip};
+use super::sight::{InstallView, name, parent, starts_as_zip};
 use super::units::Unit;
 use crate::base::path::InstallPath;
 use crate::rulebook::Role;
@@ -23,7 +23,7 @@ pub struct Laid {
 }
 
 /// The base archive of a shelf, if one holds most of what its archives hold.
-pub fn laid_into(sights: &[&dyn Sight], shelf: &Shelf, inside: &HashSet<String>) -> Option<Laid> {
+pub fn laid_into(sights: &[&dyn InstallView], shelf: &Shelf, inside: &HashSet<String>) -> Option<Laid> {
     let units: Vec<&Unit> = shelf.units.iter().filter(|unit| !unit.is_folder && !unit.inner.is_empty()).collect();
     if units.is_empty() {
         return None;
@@ -46,7 +46,7 @@ pub fn laid_into(sights: &[&dyn Sight], shelf: &Shelf, inside: &HashSet<String>)
     Some(Laid { strip: stripped(sights, &members, &base), base, evidence })
 }
 
-fn bases(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<InstallPath> {
+fn bases(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<InstallPath> {
     let mut files: Vec<_> =
         sight.files().iter().filter(|seen| seen.size > 100 && !inside.contains(seen.path.as_str())).collect();
     files.sort_by_key(|seen| (std::cmp::Reverse(seen.size), seen.path.as_str()));
@@ -54,13 +54,13 @@ fn bases(sight: &dyn Sight, inside: &HashSet<String>) -> Vec<InstallPath> {
     archives.take(BASES).map(|seen| seen.path.clone()).collect()
 }
 
-fn held(sight: &dyn Sight, base: &InstallPath) -> HashSet<String> {
+fn held(sight: &dyn InstallView, base: &InstallPath) -> HashSet<String> {
     let archive = sight.archive(base);
     archive.map(|archive| archive.members().iter().map(|member| member.path.clone()).collect()).unwrap_or_default()
 }
 
 /// Folders of members that one role's base has and the other's lacks altogether.
-fn stripped(sights: &[&dyn Sight], members: &BTreeSet<&str>, base: &str) -> BTreeMap<Role, String> {
+fn stripped(sights: &[&dyn InstallView], members: &BTreeSet<&str>, base: &str) -> BTreeMap<Role, String> {
     let Ok(base) = InstallPath::new(base) else { return BTreeMap::new() };
     let folders: BTreeSet<&str> = members.iter().map(|path| parent(path)).filter(|folder| !folder.is_empty()).collect();
     let mut strip = BTreeMap::new();

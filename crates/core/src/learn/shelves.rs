@@ -5,7 +5,7 @@ use std::io::Cursor;
 
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::needs::{self, Relations};
-use super::sight::{Sight, extension, guess, name, parent};
+use super::sight::{InstallView, extension, guess, name, parent};
 use super::units::{Group, Unit, complete, located, share};
 use super::words::{hints, is_slug, is_version, plain_regex};
 use crate::base::limits;
@@ -84,7 +84,7 @@ pub struct Facts {
 }
 
 /// Which groups hold mods. `listed` are the words of text files outside them.
-pub fn candidates(sights: &[&dyn Sight], groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
+pub fn candidates(sights: &[&dyn InstallView], groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
     let mentioned: HashSet<String> = groups.iter().flat_map(|group| needs::mentioned(&group.units)).collect();
     let around = Surroundings { mentioned: &mentioned, listed };
     let mut found: Vec<Candidate> = groups.into_iter().filter_map(|group| candidate(group, &around)).collect();
@@ -533,7 +533,7 @@ fn told_by_text(units: &[Unit]) -> Option<Choice> {
 const NESTED: usize = 64;
 
 /// Archives of the same kind inside the archives of a shelf: their pattern, and the ids that they state.
-pub fn nested(sight: &dyn Sight, shelf: &Shelf, id: &Choice) -> Option<(String, Vec<String>)> {
+pub fn nested(sight: &dyn InstallView, shelf: &Shelf, id: &Choice) -> Option<(String, Vec<String>)> {
     let document = shelf.documents.first().filter(|_| shelf.holds.archives())?;
     let mut pattern: Option<String> = None;
     let mut ids = Vec::new();
@@ -553,7 +553,7 @@ pub fn nested(sight: &dyn Sight, shelf: &Shelf, id: &Choice) -> Option<(String, 
     Some((pattern?, ids))
 }
 
-fn inner_document(sight: &dyn Sight, unit: &Unit, path: &str, pattern: &str) -> Option<serde_json::Value> {
+fn inner_document(sight: &dyn InstallView, unit: &Unit, path: &str, pattern: &str) -> Option<serde_json::Value> {
     let bytes = sight.archive(&unit.path)?.read_up_to(path, limits::NESTED_BYTES).ok()??;
     let size = bytes.len() as u64;
     let mut archive = Archive::open(Cursor::new(bytes), size).ok()?;
@@ -564,7 +564,7 @@ fn inner_document(sight: &dyn Sight, unit: &Unit, path: &str, pattern: &str) -> 
 }
 
 /// Mods on a shelf that state themselves in another document: perhaps made for another loader.
-pub struct Stranger {
+pub struct ForeignDocument {
     /// The document that only they have.
     pub member: String,
     /// The notation, where the name does not tell it.
@@ -578,7 +578,7 @@ pub struct Stranger {
 }
 
 /// Archives of a shelf that lack its documents and have another.
-pub fn strangers(shelf: &Shelf) -> Vec<Stranger> {
+pub fn strangers(shelf: &Shelf) -> Vec<ForeignDocument> {
     if shelf.documents.is_empty() || !shelf.holds.archives() {
         return Vec::new();
     }
@@ -600,7 +600,7 @@ pub fn strangers(shelf: &Shelf) -> Vec<Stranger> {
         let best = |test: &dyn Fn(&Column) -> bool| columns.iter().find(|column| test(column)).map(|c| c.path.clone());
         let has = |column: &Column, words: &[&str]| hints(&column.key, words);
         let value = |column: &Column, test: fn(&str) -> bool| column.values.iter().flatten().all(|v| test(v));
-        Stranger {
+        ForeignDocument {
             id: best(&|c| has(c, &["id", "name", "key", "slug"]) && value(c, is_slug) && !value(c, is_version)),
             version: best(&|c| has(c, &["version", "release"]) && value(c, is_version)),
             names: units.iter().map(|unit| unit.name.clone()).collect(),

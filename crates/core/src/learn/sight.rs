@@ -20,7 +20,7 @@ pub struct Seen {
 }
 
 /// An install as learning sees it.
-pub trait Sight {
+pub trait InstallView {
     /// Server or client.
     fn role(&self) -> Role;
 
@@ -35,7 +35,7 @@ pub trait Sight {
 }
 
 /// A whole small text document; nothing when it is larger than metadata and lists are.
-pub fn small(sight: &dyn Sight, path: &InstallPath) -> Option<Vec<u8>> {
+pub fn small(sight: &dyn InstallView, path: &InstallPath) -> Option<Vec<u8>> {
     let bytes = sight.start(path, limits::LEARNED_TEXT_BYTES + 1)?;
     (bytes.len() as u64 <= limits::LEARNED_TEXT_BYTES).then_some(bytes)
 }
@@ -76,7 +76,7 @@ pub fn is_inside(path: &str, folders: &HashSet<String>) -> bool {
 }
 
 /// Whether a file begins as a zip does.
-pub fn starts_as_zip(sight: &dyn Sight, path: &InstallPath) -> bool {
+pub fn starts_as_zip(sight: &dyn InstallView, path: &InstallPath) -> bool {
     sight.start(path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK"))
 }
 

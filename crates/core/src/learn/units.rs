@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
-use super::sight::{Folders, Guessed, Seen, Sight, extension, guess, name, parent, small, starts_as_zip, stem};
+use super::sight::{Folders, Guessed, InstallView, Seen, extension, guess, name, parent, small, starts_as_zip, stem};
 use crate::base::digest::Blake3;
 use crate::base::limits;
 use crate::base::path::InstallPath;
@@ -64,7 +64,7 @@ pub struct Group {
 }
 
 /// Every group of an install that may be a shelf.
-pub fn groups(sight: &dyn Sight) -> Vec<Group> {
+pub fn groups(sight: &dyn InstallView) -> Vec<Group> {
     let folders = Folders::of(sight.files());
     let mut found = Vec::new();
     for (folder, files) in &folders.files {
@@ -139,7 +139,7 @@ fn is_off_ending(end: &str) -> bool {
 }
 
 /// Files of one folder by extension; disabled ones count with the others.
-fn file_groups(sight: &dyn Sight, folder: &str, files: &[&Seen]) -> Vec<Group> {
+fn file_groups(sight: &dyn InstallView, folder: &str, files: &[&Seen]) -> Vec<Group> {
     let mut by_extension: BTreeMap<String, Vec<(&Seen, Option<String>)>> = BTreeMap::new();
     for seen in files {
         let own = name(seen.path.as_str());
@@ -154,7 +154,7 @@ fn file_groups(sight: &dyn Sight, folder: &str, files: &[&Seen]) -> Vec<Group> {
     groups.collect()
 }
 
-fn file_group(sight: &dyn Sight, folder: &str, end: String, seen: &[(&Seen, Option<String>)]) -> Option<Group> {
+fn file_group(sight: &dyn InstallView, folder: &str, end: String, seen: &[(&Seen, Option<String>)]) -> Option<Group> {
     let archives = seen.iter().take(20).filter(|(seen, _)| starts_as_zip(sight, &seen.path)).count();
     let is_zip = archives * 10 >= seen.len().min(20) * 8 && archives > 0;
     let off = seen.iter().find_map(|(_, off)| off.clone()).map(|off| format!("*.{end}{off}"));
@@ -199,14 +199,14 @@ fn sample(units: Vec<Unit>) -> (Vec<Unit>, Vec<Unit>) {
 }
 
 /// Lists the members of an archive; says whether it is one.
-fn list_members(sight: &dyn Sight, unit: &mut Unit) -> bool {
+fn list_members(sight: &dyn InstallView, unit: &mut Unit) -> bool {
     let Some(archive) = sight.archive(&unit.path) else { return false };
     unit.inner = archive.members().iter().take(limits::LISTED_MEMBERS).map(|m| (m.path.clone(), m.size)).collect();
     true
 }
 
 /// Looks into the units that were left, for the documents that matter; of the others' documents only those are kept.
-pub fn complete(sight: &dyn Sight, group: &mut Group, documents: &[String]) {
+pub fn complete(sight: &dyn InstallView, group: &mut Group, documents: &[String]) {
     for unit in &mut group.units {
         if documents.iter().any(|document| unit.documents.contains_key(document)) {
             unit.documents.retain(|pattern, _| documents.contains(pattern));
@@ -297,7 +297,12 @@ fn is_everyday(end: &str) -> bool {
 }
 
 /// The folders in a folder, if a document stands at the same place in most of them.
-fn folder_group(sight: &dyn Sight, folder: &str, inner: &[&str], below: &HashMap<&str, Vec<&Seen>>) -> Option<Group> {
+fn folder_group(
+    sight: &dyn InstallView,
+    folder: &str,
+    inner: &[&str],
+    below: &HashMap<&str, Vec<&Seen>>,
+) -> Option<Group> {
     let units: Vec<Unit> = inner
         .iter()
         .filter_map(|path| {
@@ -340,7 +345,7 @@ fn note_off_folders(group: &mut Group) {
 }
 
 /// Finds the places at which most units hold a document, and reads those.
-fn read_documents(sight: &dyn Sight, group: &mut Group) {
+fn read_documents(sight: &dyn InstallView, group: &mut Group) {
     let patterns = document_patterns(&group.units);
     let few_strangers = !patterns.is_empty() && group.holds == Holds::Archives;
     for unit in &mut group.units {
@@ -353,7 +358,7 @@ fn read_documents(sight: &dyn Sight, group: &mut Group) {
 }
 
 /// Reads the members of a unit that these patterns find.
-fn read_members(sight: &dyn Sight, unit: &mut Unit, patterns: &[String]) {
+fn read_members(sight: &dyn InstallView, unit: &mut Unit, patterns: &[String]) {
     let wanted: Vec<(&String, String)> =
         patterns.iter().filter_map(|pattern| Some((pattern, located(&unit.inner, pattern)?))).collect();
     let mut archive = if unit.is_folder || wanted.is_empty() { None } else { sight.archive(&unit.path) };
@@ -380,7 +385,7 @@ fn own_documents(inner: &[(String, u64)]) -> Vec<String> {
 }
 
 /// A group of single files that are documents themselves.
-fn read_files(sight: &dyn Sight, group: &mut Group) {
+fn read_files(sight: &dyn InstallView, group: &mut Group) {
     if !matches!(group.extension.as_str(), "json" | "toml" | "yaml" | "yml" | "xml") && is_everyday(&group.extension) {
         return;
     }

@@ -7,7 +7,7 @@ use super::around;
 use super::fields::{Choice, quoted};
 use super::mentions::{FoundList, list_name};
 use super::overlays::Laid;
-use super::shelves::{Facts, Shelf, Stranger, document_line};
+use super::shelves::{Facts, ForeignDocument, Shelf, document_line};
 use super::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use crate::base::path::printable;
 use crate::rulebook::{Holds, NamePattern, Role};
@@ -16,7 +16,7 @@ use crate::rulebook::{Holds, NamePattern, Role};
 const DOUBT: f64 = 0.65;
 
 /// The draft while it is written.
-struct Pen<'l> {
+struct DraftWriter<'l> {
     learned: &'l Learned,
     text: String,
     facts: Vec<Fact>,
@@ -28,7 +28,7 @@ struct Pen<'l> {
 
 /// Writes the draft.
 pub fn write(learned: &Learned, answers: &Answers) -> Draft {
-    let mut pen = Pen {
+    let mut pen = DraftWriter {
         learned,
         text: String::new(),
         facts: Vec::new(),
@@ -57,7 +57,7 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
     Draft { format: FORMAT, rulebook: pen.text, facts: pen.facts, open_questions: pen.questions, asks: pen.asks }
 }
 
-impl Pen<'_> {
+impl DraftWriter<'_> {
     fn line(&mut self, text: &str) {
         self.text.push_str(text);
         self.text.push('\n');
@@ -146,7 +146,7 @@ impl Pen<'_> {
         }
     }
 
-    fn shelf(&mut self, shelf: &Shelf, facts: &Facts, strangers: &[Stranger], answers: &Answers) {
+    fn shelf(&mut self, shelf: &Shelf, facts: &Facts, strangers: &[ForeignDocument], answers: &Answers) {
         let about = |what: &str| format!("shelf {}: {what}", shelf.name);
         self.line("\n[[shelf]]");
         self.line(&format!("name = {}", quoted(&shelf.name)));
@@ -405,7 +405,7 @@ impl Pen<'_> {
         }
     }
 
-    fn stranger(&mut self, shelf: &Shelf, stranger: &Stranger) {
+    fn stranger(&mut self, shelf: &Shelf, stranger: &ForeignDocument) {
         self.line("\n[[shelf.mod.foreign]]");
         let shown: Vec<String> = stranger.names.iter().take(3).map(|name| printable(name)).collect();
         self.comment(&format!(

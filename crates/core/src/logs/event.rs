@@ -4,7 +4,7 @@ use std::fmt;
 
 use serde::Serialize;
 
-use super::time::Stamp;
+use super::time::LogTime;
 use crate::base::finding::Code;
 use crate::rulebook::{Event, Role};
 
@@ -77,8 +77,8 @@ pub struct LogEvent {
 
 impl LogEvent {
     /// When the line was written, as far as it tells.
-    pub fn stamp(&self) -> Option<Stamp> {
-        Stamp::of(&self.text)
+    pub fn stamp(&self) -> Option<LogTime> {
+        LogTime::of(&self.text)
     }
 
     /// The cause it speaks for where nothing was measured.

@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 use serde::Serialize;
 
-use crate::logs::{LogEvent, Stamp};
+use crate::logs::{LogEvent, LogTime};
 use crate::rulebook::{Event, EventRule};
 
 /// Words of memory that ran out.
@@ -132,24 +132,24 @@ pub struct Recorder {
     counts: BTreeMap<Event, u64>,
     worst: Option<f64>,
     mods: BTreeMap<String, u64>,
-    moments: Vec<Stamp>,
-    first: Option<Stamp>,
-    last: Option<Stamp>,
+    moments: Vec<LogTime>,
+    first: Option<LogTime>,
+    last: Option<LogTime>,
 }
 
 /// A start that is being followed.
 #[derive(Debug, Default)]
 struct Open {
-    from: Option<Stamp>,
-    ready: Option<Stamp>,
-    settled: Option<Stamp>,
+    from: Option<LogTime>,
+    ready: Option<LogTime>,
+    settled: Option<LogTime>,
     is_up: bool,
     mods: u64,
 }
 
 impl Recorder {
     /// Takes a line that was written at some time, whatever it says: it tells when the log begins and ends.
-    pub fn time(&mut self, stamp: Option<Stamp>) {
+    pub fn time(&mut self, stamp: Option<LogTime>) {
         self.first = self.first.or(stamp);
         self.last = stamp.or(self.last);
     }
@@ -172,7 +172,7 @@ impl Recorder {
     }
 
     /// The start that is going on; one begins where none has been, or where the last one had come up.
-    fn open(&mut self, from: Option<Stamp>) -> &mut Open {
+    fn open(&mut self, from: Option<LogTime>) -> &mut Open {
         if self.starts.is_empty() {
             self.starts.push(Open { from, ..Open::default() });
         }
@@ -223,9 +223,10 @@ impl Recorder {
             self.mods.iter().map(|(id, lines)| NamedMod { id: id.clone(), lines: *lines }).collect();
         mods.sort_by(|a, b| b.lines.cmp(&a.lines).then_with(|| a.id.cmp(&b.id)));
         let start = |open: &Open| {
-            let since = |stamp: Option<Stamp>| Some(stamp?.seconds_since(open.from?)).filter(|seconds| *seconds >= 0.0);
+            let since =
+                |stamp: Option<LogTime>| Some(stamp?.seconds_since(open.from?)).filter(|seconds| *seconds >= 0.0);
             Start {
-                at: open.from.map(Stamp::clock),
+                at: open.from.map(LogTime::clock),
                 seconds: since(open.ready),
                 settled: since(open.settled),
                 mods: open.mods,
@@ -247,7 +248,7 @@ impl Recorder {
     }
 }
 
-fn over_time((first, last): (Option<Stamp>, Option<Stamp>), moments: &[Stamp]) -> Vec<Part> {
+fn over_time((first, last): (Option<LogTime>, Option<LogTime>), moments: &[LogTime]) -> Vec<Part> {
     let (Some(first), Some(last)) = (first, last) else { return Vec::new() };
     let whole = last.seconds_since(first);
     if whole <= 0.0 || moments.is_empty() {
@@ -259,7 +260,7 @@ fn over_time((first, last): (Option<Stamp>, Option<Stamp>), moments: &[Stamp]) -
         let at = (moment.seconds_since(first) / part).max(0.0) as usize;
         parts[at.min(PARTS - 1)] += 1;
     }
-    let from = |at: usize| Stamp { second: (first.second + part * at as f64) % 86_400.0, ..first }.clock();
+    let from = |at: usize| LogTime { second: (first.second + part * at as f64) % 86_400.0, ..first }.clock();
     parts.into_iter().enumerate().map(|(at, lag_lines)| Part { from: from(at), lag_lines }).collect()
 }
 
@@ -325,7 +326,7 @@ line = 'gave up'
         let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
         let mut recorder = Recorder::default();
         for (at, line) in log.lines().enumerate() {
-            recorder.time(Stamp::of(line));
+            recorder.time(LogTime::of(line));
             reader.line(at as u64 + 1, line.as_bytes());
             reader.take().iter().for_each(|event| recorder.event(event, &[]));
         }

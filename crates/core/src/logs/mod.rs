@@ -10,4 +10,4 @@ mod time;
 pub use event::{LogEvent, Source, cause_of, family, is_of_mods, is_own_defect};
 pub use pattern::{Pattern, compares_versions, message_start, separator};
 pub use scan::{LogReader, Scanner, shown};
-pub use time::Stamp;
+pub use time::LogTime;

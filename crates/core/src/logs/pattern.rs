@@ -4,7 +4,7 @@ use std::sync::LazyLock;
 
 use regex::{Captures, Regex};
 
-use super::time::Stamp;
+use super::time::LogTime;
 
 /// What differs from line to line: versions, numbers, digests and the like.
 static VARYING: LazyLock<Regex> = LazyLock::new(|| {
@@ -119,7 +119,7 @@ pub fn message_start(text: &str) -> usize {
         Regex::new(&head).expect("a pattern that is written here")
     });
     match HEAD.find(text) {
-        Some(head) if Stamp::of(text).is_some() || text.starts_with('[') => head.end(),
+        Some(head) if LogTime::of(text).is_some() || text.starts_with('[') => head.end(),
         _ => 0,
     }
 }

@@ -25,14 +25,14 @@ static NOTATIONS: LazyLock<Vec<Regex>> = LazyLock::new(|| {
 
 /// When a line was written.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Stamp {
+pub struct LogTime {
     /// Days since 1970, where a date is told.
     pub day: Option<i64>,
     /// Seconds since midnight; since the start of the program, where only that is told.
     pub second: f64,
 }
 
-impl Stamp {
+impl LogTime {
     /// Reads the time at the beginning of a line.
     pub fn of(line: &str) -> Option<Self> {
         let mut end = line.len().min(WITHIN);
@@ -75,10 +75,10 @@ impl Stamp {
     }
 }
 
-fn read(found: &Captures<'_>) -> Option<Stamp> {
+fn read(found: &Captures<'_>) -> Option<LogTime> {
     let number = |name: &str| found.name(name).and_then(|group| group.as_str().parse::<i64>().ok());
     if let Some(up) = found.name("up") {
-        return Some(Stamp { day: None, second: up.as_str().parse().ok()? });
+        return Some(LogTime { day: None, second: up.as_str().parse().ok()? });
     }
     let (hour, minute, second) = (number("h")?, number("mi")?, number("s").unwrap_or(0));
     let fraction = found.name("f").and_then(|part| format!("0.{}", part.as_str()).parse::<f64>().ok()).unwrap_or(0.0);
@@ -102,7 +102,7 @@ fn read(found: &Captures<'_>) -> Option<Stamp> {
         (None, ..) => None,
         _ => return None,
     };
-    Some(Stamp { day, second: (hour * 3600 + minute * 60 + second) as f64 + fraction })
+    Some(LogTime { day, second: (hour * 3600 + minute * 60 + second) as f64 + fraction })
 }
 
 /// Days since 1970 of a date of the Gregorian calendar (Hinnant, "chrono-Compatible Low-Level Date Algorithms").
@@ -130,19 +130,19 @@ mod tests {
     #[case("Nov 27 06:12:01 host open", None, 22_321.0)]
     #[case("   12.345 open", None, 12.345)]
     fn times_of_logs(#[case] line: &str, #[case] day: Option<i64>, #[case] second: f64) {
-        assert_eq!(Stamp::of(line), Some(Stamp { day, second }));
+        assert_eq!(LogTime::of(line), Some(LogTime { day, second }));
     }
 
     #[test]
     fn what_is_no_time_is_none() {
         for line in ["open on port 4100", "v1.20.3 loaded", "27:99:00 x", "", "ratio 3:4", "ü".repeat(50).as_str()] {
-            assert_eq!(Stamp::of(line), None, "{line}");
+            assert_eq!(LogTime::of(line), None, "{line}");
         }
     }
 
     #[test]
     fn times_are_told_apart() {
-        let of = |text: &str| Stamp::typed(text).expect("a time");
+        let of = |text: &str| LogTime::typed(text).expect("a time");
         assert_eq!(of("00:00:10").seconds_since(of("23:59:50")), 20.0);
         assert_eq!(of("2026-03-01 00:00").seconds_since(of("2026-02-28 23:59:00")), 60.0);
         assert!(of("2026-11-28 01:00").is_from(of("2026-11-27 23:00")) && !of("09:00").is_from(of("10:00")));

@@ -16,7 +16,7 @@ use crate::text::{self, DocumentError, Encoding, path_words, scalar};
 
 use crate::base::limits;
 use crate::base::path::printable;
-use crate::manifest::{MergedEntry, Reading, Relation};
+use crate::manifest::{MergedEntry, ModManifest, Relation};
 use crate::rulebook::{
     DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
     RelationRule, Rulebook, Shelf,
@@ -75,14 +75,14 @@ pub fn read_mod(
     shelf: &Shelf,
     named: Named<'_>,
     contents: &mut dyn Contents,
-) -> Result<Reading, ReadingError> {
-    let mut reading = Reader::new(&shelf.read, named, contents).all(rulebook)?;
-    merged_entries(rulebook, contents, &mut reading);
-    Ok(reading)
+) -> Result<ModManifest, ReadingError> {
+    let mut manifest = Reader::new(&shelf.read, named, contents).all(rulebook)?;
+    merged_entries(rulebook, contents, &mut manifest);
+    Ok(manifest)
 }
 
 /// The entries that a mod merges into the game's data files; a file of entries that can't be read is a doubt.
-fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, reading: &mut Reading) {
+fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, manifest: &mut ModManifest) {
     for rule in &rulebook.fragments {
         let entries = match contents.read(&rule.from) {
             Ok(None) => continue,
@@ -92,12 +92,12 @@ fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, reading: &mu
             Err(error) => Err(error.to_string()),
         };
         match entries {
-            Ok(found) => reading.entries.extend(found.into_iter().take(limits::RELATIONS).map(|entry| MergedEntry {
+            Ok(found) => manifest.entries.extend(found.into_iter().take(limits::RELATIONS).map(|entry| MergedEntry {
                 into: rule.into.clone(),
                 key: entry.key,
                 blake3: entry.digest,
             })),
-            Err(why) => reading.doubts.push(format!("its entries in {} can't be read: {why}", rule.from)),
+            Err(why) => manifest.doubts.push(format!("its entries in {} can't be read: {why}", rule.from)),
         }
     }
 }
@@ -125,10 +125,10 @@ pub fn explain_mod(
     shelf: &Shelf,
     named: Named<'_>,
     contents: &mut dyn Contents,
-) -> (Result<Reading, ReadingError>, Vec<Looked>) {
+) -> (Result<ModManifest, ReadingError>, Vec<Looked>) {
     let mut reader = Reader { trace: Some(Vec::new()), ..Reader::new(&shelf.read, named, contents) };
-    let reading = reader.all(rulebook);
-    (reading, reader.trace.unwrap_or_default())
+    let manifest = reader.all(rulebook);
+    (manifest, reader.trace.unwrap_or_default())
 }
 
 struct Reader<'a> {
@@ -181,11 +181,11 @@ impl<'a> Reader<'a> {
         Self { rule, named, contents, main: Value::Null, others: HashMap::new(), trace: None, alone: None }
     }
 
-    fn all(&mut self, rulebook: &Rulebook) -> Result<Reading, ReadingError> {
-        let mut reading = if self.find_main()? { self.reading()? } else { self.foreign()? };
-        settle_platforms(rulebook, &mut reading);
-        settle_bridges(rulebook, &mut reading);
-        Ok(reading)
+    fn all(&mut self, rulebook: &Rulebook) -> Result<ModManifest, ReadingError> {
+        let mut manifest = if self.find_main()? { self.manifest()? } else { self.foreign()? };
+        settle_platforms(rulebook, &mut manifest);
+        settle_bridges(rulebook, &mut manifest);
+        Ok(manifest)
     }
 
     /// Reads the main document; says whether there is one, or none is wanted.
@@ -240,7 +240,7 @@ impl<'a> Reader<'a> {
     }
 
     /// A mod without the game's document: one for another loader, if it bears that loader's sign.
-    fn foreign(&mut self) -> Result<Reading, ReadingError> {
+    fn foreign(&mut self) -> Result<ModManifest, ReadingError> {
         for foreign in &self.rule.foreign {
             if let Some(document) = self.document(&foreign.document)? {
                 return Ok(foreign_reading(foreign, &document, self.named.name));
@@ -250,7 +250,7 @@ impl<'a> Reader<'a> {
         Err(ReadingError::NoDocument { wanted: wanted.join(", ") })
     }
 
-    fn reading(&mut self) -> Result<Reading, ReadingError> {
+    fn manifest(&mut self) -> Result<ModManifest, ReadingError> {
         let rule = self.rule;
         let id = self.fact("id", &rule.id)?.ok_or_else(|| ReadingError::NoId { tried: tried(&rule.id) })?;
         let (version, title) = (self.fact("version", &rule.version)?, self.fact("title", &rule.title)?);
@@ -276,7 +276,7 @@ impl<'a> Reader<'a> {
         provides.retain(|provided| *provided != id);
         provides.sort();
         provides.dedup();
-        Ok(Reading {
+        Ok(ModManifest {
             id,
             version,
             title,
@@ -502,14 +502,14 @@ impl<'a> Reader<'a> {
     }
 }
 
-fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> Reading {
+fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> ModManifest {
     let at = |path: &Option<JsonPath>| path.as_ref().and_then(|path| first_scalar(document, path));
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
-    Reading {
+    ModManifest {
         id: at(&foreign.id).unwrap_or_else(|| stem.to_owned()),
         version: at(&foreign.version),
         made_for: Some(foreign.loader.clone()),
-        ..Reading::default()
+        ..ModManifest::default()
     }
 }
 
@@ -641,20 +641,20 @@ fn range_text(values: &[&Value]) -> Option<String> {
 }
 
 /// A dependency on the game, the loader or the runtime is a range, not a mod; the game's own loader is no stranger.
-fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
-    let relations = std::mem::take(&mut reading.relations);
+fn settle_platforms(rulebook: &Rulebook, manifest: &mut ModManifest) {
+    let relations = std::mem::take(&mut manifest.relations);
     for relation in relations {
         let is = |platform: Option<&Platform>| {
             platform.is_some_and(|p| p.ids.iter().any(|id| id.eq_ignore_ascii_case(&relation.id)))
         };
         let slot = if is(Some(&rulebook.base)) {
-            &mut reading.game_range
+            &mut manifest.game_range
         } else if is(rulebook.loader.as_ref()) {
-            &mut reading.loader_range
+            &mut manifest.loader_range
         } else if is(rulebook.runtime.as_ref()) {
-            &mut reading.runtime_range
+            &mut manifest.runtime_range
         } else {
-            reading.relations.push(relation);
+            manifest.relations.push(relation);
             continue;
         };
         if slot.is_none() && relation.kind == RelationKind::Required {
@@ -662,27 +662,27 @@ fn settle_platforms(rulebook: &Rulebook, reading: &mut Reading) {
         }
     }
     let own = rulebook.loader.as_ref().map(|loader| loader.name.to_lowercase());
-    if reading.made_for.as_ref().map(|name| name.to_lowercase()) == own {
-        reading.made_for = None;
+    if manifest.made_for.as_ref().map(|name| name.to_lowercase()) == own {
+        manifest.made_for = None;
     }
 }
 
 /// Where a bridging mod lets another loader's mods run, such a mod is like any that needs the bridging mod.
-fn settle_bridges(rulebook: &Rulebook, reading: &mut Reading) {
+fn settle_bridges(rulebook: &Rulebook, manifest: &mut ModManifest) {
     for bridge in &rulebook.bridges {
         let Some((first, others)) = bridge.mods.split_first() else { continue };
-        if reading.made_for.as_deref().is_some_and(|loader| loader.eq_ignore_ascii_case(&bridge.loader)) {
-            reading.made_for = None;
+        if manifest.made_for.as_deref().is_some_and(|loader| loader.eq_ignore_ascii_case(&bridge.loader)) {
+            manifest.made_for = None;
             let needs = Relation { kind: RelationKind::Required, id: first.clone(), range: None };
-            if !reading.relations.contains(&needs) {
-                reading.relations.push(needs);
-                reading.relations.sort();
+            if !manifest.relations.contains(&needs) {
+                manifest.relations.push(needs);
+                manifest.relations.sort();
             }
         }
         // Each of several bridging mods stands for the one that is asked for.
-        if others.iter().any(|id| id.eq_ignore_ascii_case(&reading.id)) && !reading.provides.contains(first) {
-            reading.provides.push(first.clone());
-            reading.provides.sort();
+        if others.iter().any(|id| id.eq_ignore_ascii_case(&manifest.id)) && !manifest.provides.contains(first) {
+            manifest.provides.push(first.clone());
+            manifest.provides.sort();
         }
     }
 }

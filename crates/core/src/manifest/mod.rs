@@ -10,4 +10,4 @@ pub use archive::{Archive, ArchiveError, is_archive};
 pub use contents::{Contents, ContentsError, ITSELF, NoContents};
 pub use facts::{Looked, Named, ReadingError, explain_mod, read_mod};
 pub(crate) use model::beside_reading;
-pub use model::{Member, MergedEntry, Reading, Relation};
+pub use model::{Member, MergedEntry, ModManifest, Relation};

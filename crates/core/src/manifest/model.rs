@@ -19,7 +19,7 @@ pub struct Relation {
 
 /// What was read from a mod itself.
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
-pub struct Reading {
+pub struct ModManifest {
     /// Its id.
     pub id: String,
     /// Its version.
@@ -66,7 +66,7 @@ pub struct MergedEntry {
     pub blake3: Blake3,
 }
 
-/// Declares how a mod is read back whose JSON holds the fields of a [`Reading`] beside its own.
+/// Declares how a mod is read back whose JSON holds the fields of a [`ModManifest`] beside its own.
 ///
 /// Serde's `flatten` would copy every field into a buffer first, which costs more than all the rest of a check.
 macro_rules! beside_reading {
@@ -99,7 +99,7 @@ macro_rules! beside_reading {
 
         impl From<$flat> for $whole {
             fn from(flat: $flat) -> Self {
-                let reading = $crate::manifest::Reading {
+                let manifest = $crate::manifest::ModManifest {
                     id: flat.id,
                     version: flat.version,
                     title: flat.title,
@@ -114,7 +114,7 @@ macro_rules! beside_reading {
                     doubts: flat.doubts,
                     entries: flat.entries,
                 };
-                Self { reading, $($field: flat.$field,)* }
+                Self { manifest, $($field: flat.$field,)* }
             }
         }
     };

@@ -13,8 +13,10 @@ use crate::base::digest::Blake3;
 use crate::base::finding::Severity;
 use crate::base::path::{InstallPath, PathError};
 use crate::canon::{SealedFile, SealedMod};
-use crate::delta::{Measure, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there};
-use crate::manifest::Reading;
+use crate::delta::{
+    CheckContext, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there,
+};
+use crate::manifest::ModManifest;
 use crate::rulebook::{NeededOn, RelationKind};
 use crate::rulebook::{Role, Shelf};
 use crate::survey::{Survey, SurveyedMod};
@@ -153,7 +155,7 @@ pub enum RiskyExtras {
 ///
 /// # Errors
 /// When the canon wants a file that can't be, or two in one place.
-pub fn plan(measure: Measure<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
+pub fn plan(measure: CheckContext<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
     let mut planner = Planner {
         survey,
         by_id: survey.mods_by_id(),
@@ -189,29 +191,29 @@ pub struct Orphan {
 
 /// What a plan would leave without what it needs. Only mods that are switched on and of this loader count, and what the canon
 /// brings is there afterwards.
-pub fn orphans(plan: &Plan, measure: Measure<'_>, survey: &Survey) -> Vec<Orphan> {
+pub fn orphans(plan: &Plan, measure: CheckContext<'_>, survey: &Survey) -> Vec<Orphan> {
     let parked: BTreeSet<&InstallPath> =
         plan.steps.iter().filter(|step| step.action == Action::Park).map(|step| &step.path).collect();
-    let is_on = |found: &&SurveyedMod| found.enabled && found.reading.made_for.is_none();
+    let is_on = |found: &&SurveyedMod| found.enabled && found.manifest.made_for.is_none();
     let goes =
         |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
     let (gone, stays): (Vec<&SurveyedMod>, Vec<&SurveyedMod>) = survey.mods.iter().filter(is_on).partition(goes);
-    let ids = |reading: &Reading| -> Vec<String> {
-        std::iter::once(&reading.id).chain(&reading.provides).map(|id| id.to_lowercase()).collect()
+    let ids = |manifest: &ModManifest| -> Vec<String> {
+        std::iter::once(&manifest.id).chain(&manifest.provides).map(|id| id.to_lowercase()).collect()
     };
     let role = survey.install.role;
     let of_canon =
-        measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.reading);
-    let there: BTreeSet<String> = stays.iter().map(|found| &found.reading).chain(of_canon).flat_map(ids).collect();
+        measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.manifest);
+    let there: BTreeSet<String> = stays.iter().map(|found| &found.manifest).chain(of_canon).flat_map(ids).collect();
     let mut orphans = Vec::new();
     for taken in gone {
-        let lost: Vec<String> = ids(&taken.reading).into_iter().filter(|id| !there.contains(id)).collect();
+        let lost: Vec<String> = ids(&taken.manifest).into_iter().filter(|id| !there.contains(id)).collect();
         let needs = |found: &&&SurveyedMod| {
-            let required = found.reading.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
+            let required = found.manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
             required.into_iter().any(|relation| lost.contains(&relation.id.to_lowercase()))
         };
         let needed = stays.iter().filter(needs);
-        orphans.extend(needed.map(|by| Orphan { taken: taken.reading.id.clone(), needed_by: by.reading.id.clone() }));
+        orphans.extend(needed.map(|by| Orphan { taken: taken.manifest.id.clone(), needed_by: by.manifest.id.clone() }));
     }
     orphans.dedup();
     orphans
@@ -228,7 +230,7 @@ impl Plan {
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.
-fn targets(measure: Measure<'_>, survey: &Survey) -> Result<BTreeMap<String, String>, PlanError> {
+fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String, String>, PlanError> {
     let role = survey.install.role;
     let mut targets: BTreeMap<String, String> = BTreeMap::new();
     let here = measure
@@ -242,7 +244,7 @@ fn targets(measure: Measure<'_>, survey: &Survey) -> Result<BTreeMap<String, Str
             let path = place.join(file.path.as_str())?;
             match targets.insert(path.folded(), sealed.folded_id()) {
                 Some(first) if first != sealed.folded_id() => {
-                    return Err(PlanError::Collision { first, second: sealed.reading.id.clone(), path });
+                    return Err(PlanError::Collision { first, second: sealed.manifest.id.clone(), path });
                 }
                 _ => {}
             }
@@ -292,7 +294,7 @@ struct Planner<'a> {
 
 impl Planner<'_> {
     /// What is right is kept, in every place, before anything is brought in: no place is filled by robbing another.
-    fn canon(&mut self, measure: Measure<'_>) -> Result<(), PlanError> {
+    fn canon(&mut self, measure: CheckContext<'_>) -> Result<(), PlanError> {
         let role = self.survey.install.role;
         let mut wrong = Vec::new();
         for sealed in &measure.canon.mods {
@@ -342,7 +344,7 @@ impl Planner<'_> {
         let own = place.join(&sealed.name)?;
         let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
         for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right) {
-            let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
+            let (id, version) = (&sealed.manifest.id, sealed.version_or_dash());
             let why = if copy.path == own {
                 format!("not part of {id} {version}")
             } else {
@@ -380,7 +382,7 @@ impl Planner<'_> {
         self.written.insert(target.clone());
         match (occupied, self.movable(sealed, file, &target)) {
             (false, Some(from)) => {
-                let why = format!("{} {} is there under another name", sealed.reading.id, sealed.version_or_dash());
+                let why = format!("{} {} is there under another name", sealed.manifest.id, sealed.version_or_dash());
                 self.moved.insert(from.clone());
                 self.renames.push(Step {
                     action: Action::Rename { from },
@@ -403,7 +405,7 @@ impl Planner<'_> {
     }
 
     fn why_put(&self, sealed: &SealedMod, place: &InstallPath, occupied: bool) -> String {
-        let (id, version) = (&sealed.reading.id, sealed.version_or_dash());
+        let (id, version) = (&sealed.manifest.id, sealed.version_or_dash());
         match self.copies(sealed, place).next() {
             Some(found) if found.version_or_dash() != version => {
                 format!("{id} is {} here; the canon has {version}", found.version_or_dash())
@@ -445,7 +447,7 @@ impl Planner<'_> {
         self.kept.contains(&path.folded()) || self.written.contains(path) || self.in_place.contains(path)
     }
 
-    fn park_extras(&mut self, measure: Measure<'_>, risky: RiskyExtras) {
+    fn park_extras(&mut self, measure: CheckContext<'_>, risky: RiskyExtras) {
         let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
         let off = switched_off(self.survey);
         let extras: Vec<SurveyedMod> = self
@@ -453,7 +455,7 @@ impl Planner<'_> {
             .mods
             .iter()
             .filter(|found| !off.contains_key(&found.folded_id()))
-            .filter(|found| found.enabled && (found.reading.made_for.is_some() || !canon.contains(&found.folded_id())))
+            .filter(|found| found.enabled && (found.manifest.made_for.is_some() || !canon.contains(&found.folded_id())))
             .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
                 Severity::Blocking => true,
                 _ if is_left_over(measure, found) => true,
@@ -463,12 +465,12 @@ impl Planner<'_> {
             .cloned()
             .collect();
         for extra in extras {
-            let why = match &extra.reading.made_for {
-                Some(loader) => format!("{} was made for the loader {loader}", extra.reading.id),
+            let why = match &extra.manifest.made_for {
+                Some(loader) => format!("{} was made for the loader {loader}", extra.manifest.id),
                 None if is_left_over(measure, &extra) => {
-                    format!("{} was made for another version of the game or its loader", extra.reading.id)
+                    format!("{} was made for another version of the game or its loader", extra.manifest.id)
                 }
-                None => format!("the canon does not have {}", extra.reading.id),
+                None => format!("the canon does not have {}", extra.manifest.id),
             };
             self.park_files(&extra, &why);
         }
@@ -505,7 +507,7 @@ impl Planner<'_> {
 
 impl Plan {
     /// Keys in the key folder, and files that mods bring for places outside the shelves.
-    fn beside_shelves(&mut self, measure: Measure<'_>, survey: &Survey) {
+    fn beside_shelves(&mut self, measure: CheckContext<'_>, survey: &Survey) {
         let ring = ring(measure, survey);
         let of = |mods: &[String]| mods.join(", ");
         for key in &ring.left_over {
@@ -539,7 +541,7 @@ impl Plan {
                 Some(Some(digest)) if digest == placed.blake3 || placed.stays => continue,
                 Some(Some(_)) => Action::Replace { blake3: placed.blake3 },
             };
-            let why = format!("what {} brings besides", placed.sealed.reading.id);
+            let why = format!("what {} brings besides", placed.sealed.manifest.id);
             self.steps.push(Step { action, path: placed.path, why, bytes: placed.size, lines: Vec::new() });
         }
     }

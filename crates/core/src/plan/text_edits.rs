@@ -7,8 +7,8 @@ use crate::base::digest::Blake3;
 use crate::base::path::InstallPath;
 use crate::config::Edits;
 use crate::delta::{
-    EntryState, EntryStates, LeftAlone, ListWanted, MEMORY, Measure, can_be_made, entry_states, memory_floor, target,
-    wanted_settings,
+    CheckContext, EntryState, EntryStates, LeftAlone, ListWanted, MEMORY, can_be_made, entry_states, memory_floor,
+    target, wanted_settings,
 };
 use crate::edits::{self, Wanted};
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
@@ -64,7 +64,7 @@ enum Change<'a> {
 }
 
 /// Everything that is to be changed inside the text files of an install, by file.
-pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> Vec<Amendment<'a>> {
+pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Said) -> Vec<Amendment<'a>> {
     let mut by_file: BTreeMap<InstallPath, Vec<(String, Change<'a>)>> = BTreeMap::new();
     let mut add =
         |file: &InstallPath, why: String, change| by_file.entry(file.clone()).or_default().push((why, change));
@@ -104,7 +104,7 @@ pub fn amendments<'a>(measure: Measure<'a>, survey: &'a Survey, said: &Said) -> 
             continue;
         }
         let mut mods: BTreeSet<&str> = gone.iter().map(|(_, id)| id.as_str()).collect();
-        mods.extend(states.iter().filter(|(.., state)| is_off(*state)).map(|(sealed, ..)| sealed.reading.id.as_str()));
+        mods.extend(states.iter().filter(|(.., state)| is_off(*state)).map(|(sealed, ..)| sealed.manifest.id.as_str()));
         let why = format!("entries of {}", mods.into_iter().collect::<Vec<_>>().join(", "));
         // An entry that somebody edited stays, however often it is there, unless they say otherwise.
         let kept = |state: &EntryState| *state == EntryState::Edited && !replace_edits;

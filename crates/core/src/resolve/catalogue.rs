@@ -13,7 +13,7 @@ use serde::{Deserialize, Deserializer, Serialize};
 use crate::base::digest::{Blake3, Sha256};
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
-use crate::manifest::{Reading, Relation};
+use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::NeededOn;
 
 /// The first field of every catalogue.
@@ -228,8 +228,8 @@ impl CataloguedRelease {
     }
 
     /// What the catalogue says of the mod, as if it had been read from it.
-    pub fn reading(&self, of: &CataloguedMod) -> Reading {
-        Reading {
+    pub fn manifest(&self, of: &CataloguedMod) -> ModManifest {
+        ModManifest {
             id: of.id.clone(),
             version: self.version.clone(),
             title: of.title.clone(),
@@ -240,7 +240,7 @@ impl CataloguedRelease {
             shapes_world: self.shapes_world,
             relations: self.relations.clone(),
             provides: self.provides.clone(),
-            ..Reading::default()
+            ..ModManifest::default()
         }
     }
 
@@ -248,7 +248,7 @@ impl CataloguedRelease {
     ///
     /// # Errors
     /// With what was promised and what came.
-    pub fn holds_true(&self, id: &str, found: &Reading, digest: Blake3) -> Result<(), String> {
+    pub fn holds_true(&self, id: &str, found: &ModManifest, digest: Blake3) -> Result<(), String> {
         let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "no version".to_owned());
         let found_as = format!("{} {}", printable(&found.id), printable(&version(&found.version)));
         let promised = format!("{id} {}", version(&self.version));
@@ -274,7 +274,7 @@ impl CataloguedRelease {
 
     /// Adds what only the catalogue says: where the mod itself is silent, its word counts. Whether this game's mods
     /// say where they are needed is the rulebook's to tell.
-    pub fn complete(&self, found: &mut Reading, mods_say_where: bool) {
+    pub fn complete(&self, found: &mut ModManifest, mods_say_where: bool) {
         let fill = |own: &mut Option<String>, said: &Option<String>| {
             if own.is_none() {
                 own.clone_from(said);
@@ -459,20 +459,20 @@ mod tests {
     #[test]
     fn a_download_is_held_against_what_was_promised() {
         let release = &catalogue().mods[0].releases[0];
-        let own = Reading { id: "Tide".to_owned(), version: Some("1.0".to_owned()), ..Reading::default() };
-        let told = |found: &Reading, bytes: &[u8]| release.holds_true("tide", found, Blake3::of(bytes));
+        let own = ModManifest { id: "Tide".to_owned(), version: Some("1.0".to_owned()), ..ModManifest::default() };
+        let told = |found: &ModManifest, bytes: &[u8]| release.holds_true("tide", found, Blake3::of(bytes));
         assert_eq!(told(&own, b"tide"), Ok(()));
-        assert_eq!(told(&Reading { version: None, ..own.clone() }, b"tide"), Ok(()));
+        assert_eq!(told(&ModManifest { version: None, ..own.clone() }, b"tide"), Ok(()));
         for (found, bytes, expected) in [
-            (Reading { id: "fog".to_owned(), ..own.clone() }, &b"tide"[..], "the download is fog 1.0"),
-            (Reading { version: Some("0.9".to_owned()), ..own.clone() }, b"tide", "the download is Tide 0.9"),
-            (Reading { made_for: Some("Gantry".to_owned()), ..own.clone() }, b"tide", "made for the loader Gantry"),
+            (ModManifest { id: "fog".to_owned(), ..own.clone() }, &b"tide"[..], "the download is fog 1.0"),
+            (ModManifest { version: Some("0.9".to_owned()), ..own.clone() }, b"tide", "the download is Tide 0.9"),
+            (ModManifest { made_for: Some("Gantry".to_owned()), ..own.clone() }, b"tide", "made for the loader Gantry"),
             (own.clone(), b"edited", "unpacks to"),
         ] {
             let lie = told(&found, bytes).expect_err("a lie");
             assert!(lie.contains(expected), "{lie}");
         }
-        let mut silent = Reading { version: None, ..own };
+        let mut silent = ModManifest { version: None, ..own };
         release.complete(&mut silent, false);
         assert_eq!((silent.version.as_deref(), silent.game_range.as_deref()), (Some("1.0"), Some(">=1.4")));
         assert_eq!(silent.needed_on, NeededOn::Client);

@@ -4,7 +4,7 @@ use std::collections::HashMap;
 
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::version::Versions;
-use crate::manifest::{Reading, Relation};
+use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::Role;
 use crate::rulebook::{NeededOn, RelationKind};
 
@@ -12,7 +12,7 @@ use crate::rulebook::{NeededOn, RelationKind};
 #[derive(Debug, Clone)]
 pub struct FitSet<'a> {
     /// The mods.
-    pub mods: Vec<&'a Reading>,
+    pub mods: Vec<&'a ModManifest>,
     /// The side they are on; both sides when not said, each judged by what it will have.
     pub role: Option<Role>,
     /// The game's version, if known.
@@ -36,46 +36,46 @@ pub struct Misfit {
 pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
     let there = Presence::of(&set.mods);
     let mut misfits = Vec::new();
-    for reading in &set.mods {
+    for manifest in &set.mods {
         misfits.extend(platform(
-            reading,
+            manifest,
             Code::GameDiffers,
-            reading.game_range.as_deref().zip(set.game_version),
+            manifest.game_range.as_deref().zip(set.game_version),
             versions,
         ));
         misfits.extend(platform(
-            reading,
+            manifest,
             Code::LoaderDiffers,
-            reading.loader_range.as_deref().zip(set.loader_version),
+            manifest.loader_range.as_deref().zip(set.loader_version),
             versions,
         ));
-        for relation in reading.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(&reading.id)) {
-            misfits.extend(relate(reading, relation, &there, set.role, versions));
+        for relation in manifest.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(&manifest.id)) {
+            misfits.extend(relate(manifest, relation, &there, set.role, versions));
         }
     }
     misfits
 }
 
 /// Which mod stands for an id: itself, or one that provides it.
-struct Presence<'a>(HashMap<String, &'a Reading>);
+struct Presence<'a>(HashMap<String, &'a ModManifest>);
 
 impl<'a> Presence<'a> {
-    fn of(mods: &[&'a Reading]) -> Self {
+    fn of(mods: &[&'a ModManifest]) -> Self {
         let provided = mods.iter().flat_map(|m| m.provides.iter().map(|id| (id.to_lowercase(), *m)));
         let own = mods.iter().map(|m| (m.id.to_lowercase(), *m));
         Self(provided.chain(own).collect())
     }
 
-    fn get(&self, id: &str) -> Option<&'a Reading> {
+    fn get(&self, id: &str) -> Option<&'a ModManifest> {
         self.0.get(&id.to_lowercase()).copied()
     }
 }
 
-fn misfit(subject: &Reading, object: &str, finding: Finding) -> Misfit {
+fn misfit(subject: &ModManifest, object: &str, finding: Finding) -> Misfit {
     Misfit { subject: subject.id.clone(), object: object.to_owned(), finding: finding.about(&subject.id) }
 }
 
-fn platform(reading: &Reading, code: Code, asked: Option<(&str, &str)>, versions: Versions) -> Option<Misfit> {
+fn platform(manifest: &ModManifest, code: Code, asked: Option<(&str, &str)>, versions: Versions) -> Option<Misfit> {
     let (range, version) = asked?;
     let what = if code == Code::GameDiffers { "game" } else { "loader" };
     let finding = match versions.meets(version, range) {
@@ -83,11 +83,11 @@ fn platform(reading: &Reading, code: Code, asked: Option<(&str, &str)>, versions
         Some(false) => Finding::new(code, format!("choose a release of it that fits {what} {version}")),
         None => Finding::new(code, "see the mod's own page for what it means").severity(Severity::Risky),
     };
-    Some(misfit(reading, "", finding.expected(format!("{what} {range}")).found(format!("{what} {version}"))))
+    Some(misfit(manifest, "", finding.expected(format!("{what} {range}")).found(format!("{what} {version}"))))
 }
 
 fn relate(
-    reading: &Reading,
+    manifest: &ModManifest,
     relation: &Relation,
     there: &Presence<'_>,
     role: Option<Role>,
@@ -103,8 +103,8 @@ fn relate(
                 .expected(wanted)
                 .found("nothing")
         }
-        (RelationKind::Required, Some(other)) if missing_side(reading, other, role).is_some() => {
-            let side = missing_side(reading, other, role)?;
+        (RelationKind::Required, Some(other)) if missing_side(manifest, other, role).is_some() => {
+            let side = missing_side(manifest, other, role)?;
             Finding::new(Code::DependencyMissing, format!("say in kanon.toml that {} is needed on both", other.id))
                 .expected(format!("{} on the {side} too", other.id))
                 .found(format!("on the {} alone", other.needed_on.as_str()))
@@ -121,17 +121,17 @@ fn relate(
                 .severity(severity)
         }
         (RelationKind::Conflicting, Some(other)) if met != Some(false) => {
-            Finding::new(Code::Conflict, format!("drop {} or {}", reading.id, other.id))
+            Finding::new(Code::Conflict, format!("drop {} or {}", manifest.id, other.id))
                 .expected(format!("not with {wanted}"))
                 .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
         }
         _ => return None,
     };
-    Some(misfit(reading, &relation.id, finding))
+    Some(misfit(manifest, &relation.id, finding))
 }
 
 /// Whether the other mod is in the release asked for; one that only provides the id is taken as it is.
-fn meets(other: &Reading, relation: &Relation, versions: Versions) -> Option<bool> {
+fn meets(other: &ModManifest, relation: &Relation, versions: Versions) -> Option<bool> {
     let range = relation.range.as_deref().unwrap_or("*");
     if other.id.eq_ignore_ascii_case(&relation.id) {
         match &other.version {
@@ -144,8 +144,8 @@ fn meets(other: &Reading, relation: &Relation, versions: Versions) -> Option<boo
 }
 
 /// The side on which a mod will be and the one it needs will not.
-fn missing_side(reading: &Reading, other: &Reading, role: Option<Role>) -> Option<Role> {
+fn missing_side(manifest: &ModManifest, other: &ModManifest, role: Option<Role>) -> Option<Role> {
     let roles = role.map_or_else(|| vec![Role::Server, Role::Client], |_| Vec::new());
     let allows = |role: Role| other.needed_on.includes(role) || other.needed_on == NeededOn::Optional;
-    roles.into_iter().find(|role| reading.needed_on.includes(*role) && !allows(*role))
+    roles.into_iter().find(|role| manifest.needed_on.includes(*role) && !allows(*role))
 }

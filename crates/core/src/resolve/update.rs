@@ -3,8 +3,8 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use crate::config::{ModWish, Wishes};
-use crate::resolve::solve::{Ask, FittingSet, Keep, NoFit, Puzzle, Standing, Trust, first_look, solve, standing};
+use crate::config::{ModWish, WorkspaceConfig};
+use crate::resolve::solve::{Ask, FittingSet, Keep, NoFit, Puzzle, SourceRank, Standing, first_look, solve, standing};
 use crate::rulebook::RelationKind;
 
 /// What the administrator wants changed.
@@ -49,7 +49,7 @@ pub struct Move {
 /// New wishes.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Update {
-    /// Wishes to write.
+    /// WorkspaceConfig to write.
     pub put: Vec<ModWish>,
     /// Ids to take out.
     pub remove: Vec<String>,
@@ -75,7 +75,7 @@ pub struct Outlook {
 /// Works out new wishes, and how each mod stands. `stock` is a puzzle without asks: what is on offer, and for which game.
 ///
 /// Mods that are not meant stay as they are while a set fits so; then they may move on, and only then may any go back.
-pub fn outlook(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>) -> Outlook {
+pub fn outlook(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>) -> Outlook {
     let (puzzle, set) = settled(wishes, intent, stock);
     let standings = standing(&puzzle, set.as_ref().ok());
     Outlook { update: set.map(|set| changes(wishes, intent, stock, &set)), standings }
@@ -83,7 +83,7 @@ pub fn outlook(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>) -> Outlook 
 
 type Settled<'a> = (Puzzle<'a>, Result<FittingSet<'a>, Box<NoFit>>);
 
-fn settled<'a>(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'a>) -> Settled<'a> {
+fn settled<'a>(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'a>) -> Settled<'a> {
     let puzzle =
         |others, no_older| Puzzle { asks: asks(wishes, intent, stock, others, no_older), open: true, ..stock.clone() };
     for (others, no_older) in [(Keep::Held, true), (Keep::Stay, true)] {
@@ -98,7 +98,7 @@ fn settled<'a>(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'a>) -> Settled<
 }
 
 /// What a wish asks of the solver when others may be `others`, and no mod goes back if `no_older`.
-fn asks(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_older: bool) -> Vec<Ask> {
+fn asks(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_older: bool) -> Vec<Ask> {
     let mut asks: Vec<Ask> = wishes.mods.iter().map(|wish| ask(wish, intent, stock, others, no_older)).collect();
     if let Intent::Take(taken) = intent {
         for taken in taken {
@@ -146,19 +146,19 @@ fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_old
     }
 }
 
-fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSet<'_>) -> Update {
+fn changes(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSet<'_>) -> Update {
     let mut update = Update { passed_over_likes: set.passed_over_likes, ..Update::default() };
     let wished: HashMap<String, &ModWish> = wishes.mods.iter().map(|wish| (wish.id.to_lowercase(), wish)).collect();
     for (id, chosen) in &set.chosen {
-        let reading = chosen.offer.reading;
+        let manifest = chosen.offer.manifest;
         let known = wished.get(id).copied();
         let taken = match intent {
             Intent::Take(taken) => taken.iter().find(|taken| taken.id.to_lowercase() == *id),
             Intent::Drop(_) | Intent::Renew(_) => None,
         };
-        let place = (chosen.offer.trust != Trust::Canon).then(|| chosen.offer.place.to_owned());
+        let place = (chosen.offer.trust != SourceRank::Canon).then(|| chosen.offer.place.to_owned());
         let before =
-            known.cloned().unwrap_or_else(|| ModWish { id: reading.id.clone(), asked: false, ..ModWish::default() });
+            known.cloned().unwrap_or_else(|| ModWish { id: manifest.id.clone(), asked: false, ..ModWish::default() });
         let is_range = before.version.is_some() && before.pinned(stock.versions).is_none();
         let dropped = matches!(intent, Intent::Drop(ids) if ids.iter().any(|other| other.to_lowercase() == *id));
         let mut wish = before.clone();
@@ -169,11 +169,11 @@ fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSe
         }
         if dropped {
             wish.asked = false;
-            update.still_needed.push((reading.id.clone(), needed_by(id, set)));
+            update.still_needed.push((manifest.id.clone(), needed_by(id, set)));
         }
         // Who wrote a range by hand meant the range; sealing finds the release.
-        if (taken.is_some() || !is_range) && wish.version != reading.version {
-            wish.version.clone_from(&reading.version);
+        if (taken.is_some() || !is_range) && wish.version != manifest.version {
+            wish.version.clone_from(&manifest.version);
             if place.is_some() {
                 wish.from.clone_from(&place);
             }
@@ -183,11 +183,11 @@ fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSe
             let goes_back = before
                 .version
                 .as_deref()
-                .zip(reading.version.as_deref())
+                .zip(manifest.version.as_deref())
                 .is_some_and(|(was, is)| stock.versions.scheme.compare(is, was) == Some(std::cmp::Ordering::Less));
             let needed_by = if chosen.brought_in { needed_by(id, set) } else { Vec::new() };
-            let to = Some(reading.version.clone().unwrap_or_else(|| "-".to_owned()));
-            update.moves.push(Move { id: reading.id.clone(), from, to, place, needed_by, goes_back });
+            let to = Some(manifest.version.clone().unwrap_or_else(|| "-".to_owned()));
+            update.moves.push(Move { id: manifest.id.clone(), from, to, place, needed_by, goes_back });
         }
         if wish.accepts != before.accepts {
             update.bounds.push((wish.id.clone(), wish.accepts.clone()));
@@ -209,14 +209,14 @@ fn changes(wishes: &Wishes, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSe
 /// The mods of a set that need another, by itself or by an id that it provides.
 fn needed_by(id: &str, set: &FittingSet<'_>) -> Vec<String> {
     let Some(own) = set.chosen.get(id) else { return Vec::new() };
-    let mut ids: BTreeSet<String> = own.offer.reading.provides.iter().map(|id| id.to_lowercase()).collect();
+    let mut ids: BTreeSet<String> = own.offer.manifest.provides.iter().map(|id| id.to_lowercase()).collect();
     ids.insert(id.to_owned());
-    let others = set.chosen.values().map(|chosen| chosen.offer.reading);
-    let needing = others.filter(|reading| {
+    let others = set.chosen.values().map(|chosen| chosen.offer.manifest);
+    let needing = others.filter(|manifest| {
         let needs = |kind, other: &str| kind == RelationKind::Required && ids.contains(&other.to_lowercase());
-        reading.id.to_lowercase() != id && reading.relations.iter().any(|relation| needs(relation.kind, &relation.id))
+        manifest.id.to_lowercase() != id && manifest.relations.iter().any(|relation| needs(relation.kind, &relation.id))
     });
-    needing.map(|reading| reading.id.clone()).collect()
+    needing.map(|manifest| manifest.id.clone()).collect()
 }
 
 #[cfg(test)]

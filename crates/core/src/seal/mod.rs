@@ -10,12 +10,12 @@ use crate::base::finding::{Code, Finding, Severity};
 use crate::base::problem::nearest;
 use crate::base::version::Versions;
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
-use crate::config::{ModWish, Wishes};
+use crate::config::{ModWish, WorkspaceConfig};
 use crate::delta::sealed_lists;
 use crate::delta::{changed_entries, same_entries};
 use crate::manifest::Relation;
 use crate::resolve::fit::{FitSet, Misfit, fit};
-use crate::resolve::solve::{Ask, Keep, Trust};
+use crate::resolve::solve::{Ask, Keep, SourceRank};
 use crate::rulebook::{NeededOn, RelationKind};
 use crate::rulebook::{Role, Rulebook};
 use crate::survey::{SurveyedKey, SurveyedMod};
@@ -27,7 +27,7 @@ pub struct Candidate<'a> {
     /// The install or source that has it.
     pub place: &'a str,
     /// How far that place is trusted.
-    pub trust: Trust,
+    pub trust: SourceRank,
     /// The release.
     pub found: &'a SurveyedMod,
     /// The public keys that it brings.
@@ -116,7 +116,7 @@ impl Choice {
 }
 
 /// What the wishes ask for when they are sealed: what they pin, and of the rest the newest that fits.
-pub fn asks(wishes: &Wishes) -> Vec<Ask> {
+pub fn asks(wishes: &WorkspaceConfig) -> Vec<Ask> {
     let ask = |wish: &ModWish| Ask {
         id: wish.id.clone(),
         accepts: wish.version.clone().or_else(|| wish.accepts.clone()),
@@ -137,7 +137,7 @@ pub type Pins = BTreeMap<String, String>;
 ///
 /// Where a set was found that fits as a whole, `pins` says what it has of each mod; of the others the newest counts.
 pub fn choose(
-    wishes: &Wishes,
+    wishes: &WorkspaceConfig,
     rulebook: &Rulebook,
     candidates: &[Candidate<'_>],
     standing: Standing<'_>,
@@ -146,7 +146,7 @@ pub fn choose(
     let versions = rulebook.versions;
     let mut choice = Choice::default();
     let mut by_id: HashMap<String, Vec<&Candidate<'_>>> = HashMap::new();
-    for candidate in candidates.iter().filter(|candidate| candidate.found.reading.made_for.is_none()) {
+    for candidate in candidates.iter().filter(|candidate| candidate.found.manifest.made_for.is_none()) {
         by_id.entry(candidate.found.folded_id()).or_default().push(candidate);
     }
     for wish in &wishes.mods {
@@ -190,7 +190,7 @@ pub fn keys(picks: &[Pick]) -> Vec<SealedKey> {
     let mut by_key: BTreeMap<&BroughtKey, Vec<String>> = BTreeMap::new();
     for pick in picks {
         for key in &pick.keys {
-            by_key.entry(key).or_default().push(pick.sealed.reading.id.clone());
+            by_key.entry(key).or_default().push(pick.sealed.manifest.id.clone());
         }
     }
     let sealed = by_key.into_iter().map(|(key, mut mods)| {
@@ -203,7 +203,7 @@ pub fn keys(picks: &[Pick]) -> Vec<SealedKey> {
 
 /// The canon made of a choice.
 pub fn assemble(
-    wishes: &Wishes,
+    wishes: &WorkspaceConfig,
     rulebook: &Rulebook,
     rulebook_digest: Blake3,
     mods: Vec<SealedMod>,
@@ -251,7 +251,7 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
     let fitting: Vec<&Candidate<'_>> = same_id
         .iter()
         .filter(from)
-        .filter(|c| wish.admits(c.found.reading.version.as_deref(), versions))
+        .filter(|c| wish.admits(c.found.manifest.version.as_deref(), versions))
         .copied()
         .collect();
     let fitting = with_bytes(fitting, wish, versions, same_id);
@@ -261,10 +261,10 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
     }
     let mut sealed = SealedMod::from_surveyed(best.found, 0);
     if let Some(side) = wish.needed_on {
-        sealed.reading.needed_on = side;
+        sealed.manifest.needed_on = side;
     }
     let keys = best.keys.iter().map(|key| BroughtKey::of_survey(key)).collect();
-    Ok(Pick { sealed, place: Some(best.place.to_owned()), keys, says: best.found.reading.needed_on })
+    Ok(Pick { sealed, place: Some(best.place.to_owned()), keys, says: best.found.manifest.needed_on })
 }
 
 /// Where only ids were found, any release with bytes that bears the id, and the version if one was stated, will do.
@@ -278,11 +278,11 @@ fn with_bytes<'c>(
         return fitting.into_iter().filter(|c| !c.found.is_id_alone()).collect();
     }
     let Some(alone) = fitting.first() else { return fitting };
-    let stated = alone.found.reading.version.as_deref();
-    let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
+    let stated = alone.found.manifest.version.as_deref();
+    let version = |c: &Candidate<'_>| c.found.manifest.version.clone().unwrap_or_default();
     let same = |c: &&&Candidate<'_>| stated.is_none_or(|stated| versions.same(stated, &version(c)));
     let whole = same_id.iter().filter(|c| !c.found.is_id_alone()).filter(same).copied();
-    let whole: Vec<_> = whole.filter(|c| wish.admits(c.found.reading.version.as_deref(), versions)).collect();
+    let whole: Vec<_> = whole.filter(|c| wish.admits(c.found.manifest.version.as_deref(), versions)).collect();
     if whole.is_empty() { fitting } else { whole }
 }
 
@@ -290,21 +290,21 @@ fn with_bytes<'c>(
 fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick> {
     let last = last?;
     let sealed = last.mods.iter().find(|sealed| sealed.folded_id() == wish.id.to_lowercase())?;
-    if !wish.admits(sealed.reading.version.as_deref(), versions) {
+    if !wish.admits(sealed.manifest.version.as_deref(), versions) {
         return None;
     }
     let mut sealed = sealed.clone();
     if let Some(side) = wish.needed_on {
-        sealed.reading.needed_on = side;
+        sealed.manifest.needed_on = side;
     }
     let own = |key: &&SealedKey| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&wish.id));
     let keys = last.keys.iter().filter(own).map(BroughtKey::of_canon).collect();
-    Some(Pick { says: sealed.reading.needed_on, sealed, place: None, keys })
+    Some(Pick { says: sealed.manifest.needed_on, sealed, place: None, keys })
 }
 
 /// The newest release; of equals, the one at the most trusted place; of those, the first by name.
 fn best<'c>(fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Candidate<'c>> {
-    let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
+    let version = |c: &Candidate<'_>| c.found.manifest.version.clone().unwrap_or_default();
     fitting.iter().copied().min_by(|a, b| {
         let newer = versions.scheme.compare(&version(b), &version(a)).unwrap_or_else(|| version(b).cmp(&version(a)));
         newer.then(a.trust.cmp(&b.trust)).then(a.place.cmp(b.place)).then(a.found.path.cmp(&b.found.path))
@@ -313,7 +313,7 @@ fn best<'c>(fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Can
 
 /// Another copy of the same release, just as trusted, with other bytes.
 fn rival<'c>(best: &Candidate<'_>, fitting: &[&'c Candidate<'c>], versions: Versions) -> Option<&'c Candidate<'c>> {
-    let version = |c: &Candidate<'_>| c.found.reading.version.clone().unwrap_or_default();
+    let version = |c: &Candidate<'_>| c.found.manifest.version.clone().unwrap_or_default();
     fitting.iter().copied().find(|other| {
         other.trust == best.trust
             && other.found.digest != best.found.digest
@@ -359,14 +359,14 @@ fn unmet(findings: &[Finding], by_id: &HashMap<String, Vec<&Candidate<'_>>>) -> 
     let own: Vec<String> =
         findings.iter().filter_map(|finding| Some(finding.mod_id.as_ref()?.to_lowercase())).collect();
     let releases = own.iter().filter_map(|id| by_id.get(id)).flatten();
-    let provided: Vec<String> = releases.flat_map(|c| &c.found.reading.provides).map(|id| id.to_lowercase()).collect();
+    let provided: Vec<String> = releases.flat_map(|c| &c.found.manifest.provides).map(|id| id.to_lowercase()).collect();
     own.into_iter().chain(provided).collect()
 }
 
 /// What does not fit, but for what only follows from a wish that is not met: that is told already.
-fn misfits(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<String>) -> Vec<Finding> {
+fn misfits(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<String>) -> Vec<Finding> {
     let set = FitSet {
-        mods: picks.iter().map(|pick| &pick.sealed.reading).collect(),
+        mods: picks.iter().map(|pick| &pick.sealed.manifest).collect(),
         role: None,
         game_version: wishes.game_version.as_deref(),
         loader_version: wishes.loader_version.as_deref(),
@@ -384,7 +384,7 @@ fn other_bytes(
 ) -> Vec<Finding> {
     let last = |pick: &Pick| {
         let sealed = standing.last?.mods.iter().find(|sealed| sealed.folded_id() == pick.sealed.folded_id())?;
-        let (before, now) = (&sealed.reading.version, &pick.sealed.reading.version);
+        let (before, now) = (&sealed.manifest.version, &pick.sealed.manifest.version);
         let is_same = match (before, now) {
             (Some(before), Some(now)) => versions.same(before, now),
             (before, now) => before == now,
@@ -402,7 +402,7 @@ fn other_bytes(
 }
 
 fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) -> Finding {
-    let id = &pick.sealed.reading.id;
+    let id = &pick.sealed.manifest.id;
     let places = |digest: Blake3| -> String {
         let of_id =
             candidates.iter().filter(|c| c.found.folded_id() == pick.sealed.folded_id() && c.found.digest == digest);
@@ -456,15 +456,15 @@ impl Damaged {
 fn doubles(picks: &[Pick]) -> Vec<Finding> {
     let mut owners: BTreeMap<String, Vec<&Pick>> = BTreeMap::new();
     for pick in picks {
-        let reading = &pick.sealed.reading;
+        let manifest = &pick.sealed.manifest;
         let ids: BTreeSet<String> =
-            [&reading.id].into_iter().chain(&reading.provides).map(|id| id.to_lowercase()).collect();
+            [&manifest.id].into_iter().chain(&manifest.provides).map(|id| id.to_lowercase()).collect();
         ids.into_iter().for_each(|id| owners.entry(id).or_default().push(pick));
     }
     let shared = owners.into_iter().filter(|(_, owners)| owners.len() > 1);
     shared
         .map(|(id, owners)| {
-            let named: Vec<&str> = owners.iter().map(|pick| pick.sealed.reading.id.as_str()).collect();
+            let named: Vec<&str> = owners.iter().map(|pick| pick.sealed.manifest.id.as_str()).collect();
             let is_own = owners.iter().any(|pick| pick.sealed.folded_id() == id);
             // Two that merely carry the same helper inside are common, and games take the newer one.
             let severity = if is_own { Severity::Risky } else { Severity::Note };
@@ -478,21 +478,21 @@ fn doubles(picks: &[Pick]) -> Vec<Finding> {
 }
 
 /// Mods that say themselves they are needed on both sides, and that a wish gives to one.
-fn one_sided(wishes: &Wishes, rulebook: &Rulebook, picks: &[Pick]) -> Vec<Finding> {
+fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> Vec<Finding> {
     let given = |pick: &&Pick| {
-        let given = pick.sealed.reading.needed_on;
+        let given = pick.sealed.manifest.needed_on;
         let states = rulebook.shelf(&pick.sealed.shelf).is_some_and(|shelf| !shelf.read.needed_on.0.is_empty());
         let wished = wishes
             .mods
             .iter()
-            .any(|wish| wish.needed_on.is_some() && wish.id.eq_ignore_ascii_case(&pick.sealed.reading.id));
+            .any(|wish| wish.needed_on.is_some() && wish.id.eq_ignore_ascii_case(&pick.sealed.manifest.id));
         states && wished && pick.says == NeededOn::Both && matches!(given, NeededOn::Server | NeededOn::Client)
     };
     let finding = |pick: &Pick| {
         Finding::new(Code::ModMissing, "take `needed_on` out of its wish in kanon.toml, unless you know better")
-            .about(&pick.sealed.reading.id)
+            .about(&pick.sealed.manifest.id)
             .expected("on the server and on clients, as the mod says itself")
-            .found(format!("on the {} alone, as kanon.toml says", pick.sealed.reading.needed_on.as_str()))
+            .found(format!("on the {} alone, as kanon.toml says", pick.sealed.manifest.needed_on.as_str()))
             .severity(Severity::Risky)
     };
     picks.iter().filter(given).map(finding).collect()
@@ -528,7 +528,7 @@ fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
     let clashing = by_name.into_values().filter(|mods| mods.len() > 1);
     clashing
         .map(|mods| {
-            let ids: Vec<&str> = mods.iter().map(|sealed| sealed.reading.id.as_str()).collect();
+            let ids: Vec<&str> = mods.iter().map(|sealed| sealed.manifest.id.as_str()).collect();
             Finding::new(Code::WrongName, "drop one of them, or take a copy that is called otherwise")
                 .about(ids[0])
                 .expected("a name for each mod")
@@ -539,14 +539,14 @@ fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
 }
 
 /// The administrator's word on the load order counts like the mods' own.
-fn ask_for_order(wishes: &Wishes, picks: &mut [Pick]) {
+fn ask_for_order(wishes: &WorkspaceConfig, picks: &mut [Pick]) {
     for pick in picks {
-        let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(&pick.sealed.reading.id));
+        let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(&pick.sealed.manifest.id));
         let of = |kind, ids: &[String]| -> Vec<Relation> {
             ids.iter().map(|id| Relation { kind, id: id.clone(), range: None }).collect()
         };
         if let Some(wish) = wish {
-            let own = &mut pick.sealed.reading.relations;
+            let own = &mut pick.sealed.manifest.relations;
             own.extend(of(RelationKind::LoadBefore, &wish.load_before));
             own.extend(of(RelationKind::LoadAfter, &wish.load_after));
             own.sort();
@@ -556,9 +556,9 @@ fn ask_for_order(wishes: &Wishes, picks: &mut [Pick]) {
 }
 
 /// Mods that can't have the place that they were given.
-fn out_of_position(wishes: &Wishes, order: &[Pick]) -> Vec<Finding> {
+fn out_of_position(wishes: &WorkspaceConfig, order: &[Pick]) -> Vec<Finding> {
     let place =
-        |id: &str| order.iter().position(|pick| pick.sealed.reading.id.eq_ignore_ascii_case(id)).map(|at| at + 1);
+        |id: &str| order.iter().position(|pick| pick.sealed.manifest.id.eq_ignore_ascii_case(id)).map(|at| at + 1);
     let asked = wishes.mods.iter().filter_map(|wish| Some((wish, wish.position?, place(&wish.id)?)));
     let off = asked.filter(|(_, wanted, found)| *wanted != *found as u64 && *wanted <= order.len() as u64);
     off.map(|(wish, wanted, found)| {
@@ -619,12 +619,12 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
         let known: BTreeSet<Blake3> = before.iter().flat_map(|m| &m.files).map(|file| file.blake3).collect();
         let fresh = after.iter().flat_map(|m| &m.files).filter(|file| !known.contains(&file.blake3));
         Some(SealChange {
-            id: either.reading.id.clone(),
+            id: either.manifest.id.clone(),
             from: version(before),
             to: version(after),
             needed_on: either.needed_on(),
             keys_changed: before.is_some() && after.is_some() && last.keys_of(id) != new.keys_of(id),
-            shapes_world: before.into_iter().chain(after).any(|sealed| sealed.reading.shapes_world),
+            shapes_world: before.into_iter().chain(after).any(|sealed| sealed.manifest.shapes_world),
             bytes: fresh.map(|file| file.size).sum(),
             was_needed_on: before.map(SealedMod::needed_on).filter(|was| after.is_some() && *was != either.needed_on()),
         })
@@ -641,7 +641,7 @@ pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
     };
     let mut said = Vec::new();
     if shared(&before, &after) != shared(&after, &before) {
-        let order: Vec<&str> = new.mods.iter().map(|sealed| sealed.reading.id.as_str()).collect();
+        let order: Vec<&str> = new.mods.iter().map(|sealed| sealed.manifest.id.as_str()).collect();
         said.push(format!("the load order is another: {}", order.join(", ")));
     }
     let side = |of: Option<Role>| of.map_or_else(String::new, |of| format!(" (of a {of})"));
@@ -668,12 +668,12 @@ pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
 mod tests {
     use super::*;
     use crate::base::path::InstallPath;
-    use crate::manifest::Reading;
+    use crate::manifest::ModManifest;
     use rstest::rstest;
 
     fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {
         SurveyedMod {
-            reading: Reading { id: id.to_owned(), version: Some(version.to_owned()), ..Reading::default() },
+            manifest: ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() },
             shelf: "mods".to_owned(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
@@ -696,14 +696,14 @@ mod tests {
         crate::rulebook::parse("polarspur", text).expect("a rulebook").value
     }
 
-    fn wish(id: &str, version: Option<&str>, from: Option<&str>) -> Wishes {
+    fn wish(id: &str, version: Option<&str>, from: Option<&str>) -> WorkspaceConfig {
         let wish = ModWish {
             id: id.to_owned(),
             version: version.map(str::to_owned),
             from: from.map(str::to_owned),
             ..ModWish::default()
         };
-        Wishes { mods: vec![wish], ..Wishes::default() }
+        WorkspaceConfig { mods: vec![wish], ..WorkspaceConfig::default() }
     }
 
     #[rstest]
@@ -725,10 +725,10 @@ mod tests {
             release("tide", "1.2", "c"),
         ];
         let places = [
-            ("downloads", Trust::Source),
-            ("station", Trust::Server),
-            ("mara", Trust::Client),
-            ("mara", Trust::Client),
+            ("downloads", SourceRank::Source),
+            ("station", SourceRank::Server),
+            ("mara", SourceRank::Client),
+            ("mara", SourceRank::Client),
         ];
         let candidates: Vec<_> = releases
             .iter()
@@ -746,7 +746,7 @@ mod tests {
     #[test]
     fn two_files_of_one_release_are_a_question() {
         let (one, two) = (release("tide", "1.0", "a"), release("tide", "1.0", "b"));
-        let candidate = |place, found| Candidate { place, trust: Trust::Client, found, keys: vec![] };
+        let candidate = |place, found| Candidate { place, trust: SourceRank::Client, found, keys: vec![] };
         let choice = choose(
             &wish("tide", None, None),
             &rulebook(),
@@ -783,7 +783,7 @@ mod tests {
         let typo = choose(
             &wish("tied", None, None),
             &rulebook(),
-            &[Candidate { place: "x", trust: Trust::Source, found: &release("tide", "1", "a"), keys: vec![] }],
+            &[Candidate { place: "x", trust: SourceRank::Source, found: &release("tide", "1", "a"), keys: vec![] }],
             Standing::default(),
             &Pins::new(),
         );
@@ -791,12 +791,12 @@ mod tests {
     }
 
     fn empty() -> Canon {
-        assemble(&Wishes::default(), &rulebook(), Blake3::of(b""), Vec::new(), Vec::new())
+        assemble(&WorkspaceConfig::default(), &rulebook(), Blake3::of(b""), Vec::new(), Vec::new())
     }
 
     fn pick(id: &str, relations: &[(RelationKind, &str)]) -> Pick {
         let mut found = release(id, "1", id);
-        found.reading.relations =
+        found.manifest.relations =
             relations.iter().map(|(kind, id)| Relation { kind: *kind, id: (*id).to_owned(), range: None }).collect();
         Pick { sealed: SealedMod::from_surveyed(&found, 0), place: None, keys: vec![], says: NeededOn::Both }
     }
@@ -805,8 +805,8 @@ mod tests {
     fn dependencies_come_first_and_circles_are_named() {
         use RelationKind::{LoadAfter, LoadBefore, Required};
         let ids = |picks: &[Pick]| {
-            load_order(picks, &Wishes::default(), Standing::default())
-                .map(|order| order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" "))
+            load_order(picks, &WorkspaceConfig::default(), Standing::default())
+                .map(|order| order.iter().map(|p| p.sealed.manifest.id.clone()).collect::<Vec<_>>().join(" "))
         };
         assert_eq!(ids(&[pick("a", &[(Required, "z")]), pick("m", &[]), pick("z", &[])]), Ok("m z a".to_owned()));
         assert_eq!(ids(&[pick("a", &[(Required, "b")]), pick("b", &[(Required, "a")])]), Ok("a b".to_owned()));
@@ -820,12 +820,12 @@ mod tests {
 
     #[test]
     fn positions_and_what_is_there_decide_where_nothing_else_does() {
-        let ids = |picks: &[Pick], wishes: &Wishes, standing: Standing<'_>| {
+        let ids = |picks: &[Pick], wishes: &WorkspaceConfig, standing: Standing<'_>| {
             let order = load_order(picks, wishes, standing).expect("an order");
-            order.iter().map(|p| p.sealed.reading.id.clone()).collect::<Vec<_>>().join(" ")
+            order.iter().map(|p| p.sealed.manifest.id.clone()).collect::<Vec<_>>().join(" ")
         };
         let picks = [pick("a", &[]), pick("b", &[]), pick("c", &[]), pick("d", &[(RelationKind::Required, "c")])];
-        let none = Wishes::default();
+        let none = WorkspaceConfig::default();
         let listed = ["D", "b", "a"].map(str::to_owned);
         assert_eq!(ids(&picks, &none, Standing { listed: &listed, ..Standing::default() }), "b a c d");
         let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
@@ -839,26 +839,26 @@ mod tests {
                 position: Some(*position),
                 ..ModWish::default()
             };
-            Wishes { mods: positions.iter().map(wish).collect(), ..Wishes::default() }
+            WorkspaceConfig { mods: positions.iter().map(wish).collect(), ..WorkspaceConfig::default() }
         };
         assert_eq!(ids(&picks, &wishes(&[("c", 1), ("A", 3)]), Standing::default()), "c b a d");
         let first = wishes(&[("d", 1)]);
         let order = load_order(&picks, &first, Standing::default()).expect("an order");
-        assert_eq!(order[0].sealed.reading.id, "a", "what it needs comes first all the same");
+        assert_eq!(order[0].sealed.manifest.id, "a", "what it needs comes first all the same");
         assert_eq!(out_of_position(&first, &order)[0].severity, Severity::Risky);
     }
 
     #[test]
     fn the_administrators_word_on_the_order_is_a_relation() {
-        let mut wishes = Wishes {
+        let mut wishes = WorkspaceConfig {
             mods: vec![ModWish { id: "a".to_owned(), load_after: vec!["b".to_owned()], ..ModWish::default() }],
-            ..Wishes::default()
+            ..WorkspaceConfig::default()
         };
         wishes.mods.push(ModWish { id: "b".to_owned(), load_after: vec!["a".to_owned()], ..ModWish::default() });
         let mut picks = [pick("a", &[]), pick("b", &[])];
         ask_for_order(&wishes, &mut picks[..1]);
         let order = load_order(&picks, &wishes, Standing::default()).expect("an order");
-        assert_eq!(order[0].sealed.reading.id, "b");
+        assert_eq!(order[0].sealed.manifest.id, "b");
         ask_for_order(&wishes, &mut picks);
         assert!(load_order(&picks, &wishes, Standing::default()).is_err(), "a circle");
     }
@@ -867,7 +867,7 @@ mod tests {
     fn two_mods_are_never_sealed_under_one_name() {
         let (one, mut other) = (release("tide", "1", "a"), release("fog", "1", "b"));
         other.name = "TIDE.psm".to_owned();
-        let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
+        let candidate = |found| Candidate { place: "shop", trust: SourceRank::Source, found, keys: vec![] };
         let mut wishes = wish("tide", None, None);
         wishes.mods.push(ModWish { id: "fog".to_owned(), ..ModWish::default() });
         let choice =
@@ -879,7 +879,7 @@ mod tests {
     #[test]
     fn a_pin_counts_before_the_newest() {
         let releases = [release("tide", "1.0", "a"), release("tide", "1.2", "c")];
-        let candidate = |found| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![] };
+        let candidate = |found| Candidate { place: "shop", trust: SourceRank::Source, found, keys: vec![] };
         let candidates: Vec<_> = releases.iter().map(candidate).collect();
         let pins = Pins::from([("tide".to_owned(), "1.0".to_owned())]);
         let choice = choose(&wish("tide", Some(">=1"), None), &rulebook(), &candidates, Standing::default(), &pins);
@@ -889,7 +889,7 @@ mod tests {
     #[test]
     fn doubles_one_sided_mods_and_keys_that_clash_are_told() {
         let mut stand_in = release("old-tide", "1", "x");
-        stand_in.reading.provides = vec!["Tide".to_owned()];
+        stand_in.manifest.provides = vec!["Tide".to_owned()];
         let found = [release("tide", "1", "a"), stand_in];
         let key = |bytes: &[u8]| SurveyedKey {
             name: "wright".to_owned(),
@@ -901,7 +901,7 @@ mod tests {
             problem: None,
         };
         let (one, other) = (key(b"one"), key(b"two"));
-        let candidate = |found, key| Candidate { place: "shop", trust: Trust::Source, found, keys: vec![key] };
+        let candidate = |found, key| Candidate { place: "shop", trust: SourceRank::Source, found, keys: vec![key] };
         let mut wishes = wish("tide", None, None);
         wishes.mods[0].needed_on = Some(NeededOn::Server);
         wishes.mods.push(ModWish { id: "old-tide".to_owned(), ..ModWish::default() });

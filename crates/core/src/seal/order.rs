@@ -12,7 +12,7 @@ use petgraph::graphmap::DiGraphMap;
 
 use super::{Pick, Standing};
 use crate::canon::SealedMod;
-use crate::config::Wishes;
+use crate::config::WorkspaceConfig;
 use crate::rulebook::RelationKind;
 
 /// Whether an order must be kept.
@@ -37,7 +37,7 @@ struct Bonds {
 ///
 /// # Errors
 /// The ids of a circle that can't be broken, the first repeated at the end.
-pub fn load_order(picks: &[Pick], wishes: &Wishes, standing: Standing<'_>) -> Result<Vec<Pick>, Vec<String>> {
+pub fn load_order(picks: &[Pick], wishes: &WorkspaceConfig, standing: Standing<'_>) -> Result<Vec<Pick>, Vec<String>> {
     let by_id: BTreeMap<String, &Pick> = picks.iter().map(|pick| (pick.sealed.folded_id(), pick)).collect();
     let mut ids: Vec<String> = by_id.keys().cloned().collect();
     let ranks = ranks(standing);
@@ -89,7 +89,7 @@ impl Bonds {
         let mut bonds = Self { before: vec![BTreeMap::new(); ids.len()], after: vec![BTreeSet::new(); ids.len()], ids };
         for pick in picks {
             let Some(own) = owners.get(&pick.sealed.folded_id()).copied() else { continue };
-            for relation in &pick.sealed.reading.relations {
+            for relation in &pick.sealed.manifest.relations {
                 let Some(other) = owners.get(&relation.id.to_lowercase()).copied().filter(|other| *other != own) else {
                     continue;
                 };
@@ -164,7 +164,7 @@ fn owners(picks: &[Pick], ids: &[String]) -> BTreeMap<String, usize> {
     let own: BTreeMap<&String, usize> = ids.iter().enumerate().map(|(index, id)| (id, index)).collect();
     let provided = picks.iter().flat_map(|pick| {
         let owner = own.get(&pick.sealed.folded_id()).copied();
-        pick.sealed.reading.provides.iter().filter_map(move |id| Some((id.to_lowercase(), owner?)))
+        pick.sealed.manifest.provides.iter().filter_map(move |id| Some((id.to_lowercase(), owner?)))
     });
     let mut owners: BTreeMap<String, usize> = provided.collect();
     owners.extend(own.into_iter().map(|(id, index)| (id.clone(), index)));

@@ -3,11 +3,11 @@
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::problem::nearest;
 use crate::canon::{SealedMod, SealedSetting};
-use crate::config::{SettingWish, Wishes};
+use crate::config::{SettingWish, WorkspaceConfig};
 use crate::rulebook::{Rulebook, SettingRule, filled, quoted};
 
 /// The settings that must have a value, by name; and what is wrong with those that were asked for.
-pub fn seal(wishes: &Wishes, rulebook: &Rulebook, mods: &[SealedMod]) -> (Vec<SealedSetting>, Vec<Finding>) {
+pub fn seal(wishes: &WorkspaceConfig, rulebook: &Rulebook, mods: &[SealedMod]) -> (Vec<SealedSetting>, Vec<Finding>) {
     let mut sealed: Vec<SealedSetting> = Vec::new();
     let mut findings = Vec::new();
     let names: Vec<&str> = rulebook.settings.iter().map(|rule| rule.name.as_str()).collect();
@@ -33,11 +33,11 @@ pub fn seal(wishes: &Wishes, rulebook: &Rulebook, mods: &[SealedMod]) -> (Vec<Se
 /// A setting that goes with mods is asked for only where one of them is in the canon.
 fn is_asked_for(rule: &SettingRule, mods: &[SealedMod]) -> bool {
     rule.with.is_empty()
-        || mods.iter().any(|sealed| rule.with.iter().any(|id| id.eq_ignore_ascii_case(&sealed.reading.id)))
+        || mods.iter().any(|sealed| rule.with.iter().any(|id| id.eq_ignore_ascii_case(&sealed.manifest.id)))
 }
 
 /// Facts are filled in now; other settings and places are left for each install.
-fn with_facts(is: &str, wishes: &Wishes, (own, names): (&str, &[&str])) -> Result<String, String> {
+fn with_facts(is: &str, wishes: &WorkspaceConfig, (own, names): (&str, &[&str])) -> Result<String, String> {
     let later = |name: &str| (names.contains(&name) && name != own) || name.contains(['*', '?']);
     if let Some(unknown) = quoted(is).into_iter().find(|name| !later(name) && !wishes.facts.contains_key(name)) {
         return Err(unknown);
@@ -64,7 +64,7 @@ fn unknown_setting(wish: &SettingWish, names: &[&str]) -> Finding {
         .severity(Severity::Blocking)
 }
 
-fn unknown_fact(setting: &str, fact: &str, wishes: &Wishes) -> Finding {
+fn unknown_fact(setting: &str, fact: &str, wishes: &WorkspaceConfig) -> Finding {
     let remedy = match nearest(fact, wishes.facts.keys().map(String::as_str)) {
         Some(near) => format!("did you mean `{near}`? Otherwise write it under [facts] in kanon.toml"),
         None => format!("write it under [facts] in kanon.toml: {fact} = \"...\""),
@@ -89,7 +89,7 @@ mod tests {
         crate::rulebook::parse("rulebook", text).expect("a rulebook").value
     }
 
-    fn wishes(text: &str) -> Wishes {
+    fn wishes(text: &str) -> WorkspaceConfig {
         let text = format!("format = \"kanon/1\"\nname = \"n\"\nrulebook = \"r\"\n{text}");
         crate::config::parse("kanon.toml", &text).expect("wishes").value
     }

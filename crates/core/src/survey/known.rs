@@ -34,7 +34,7 @@ impl<'m> Known<'m> {
             Some(_) => StandsFor::Mod,
             None => StandsFor::Nothing,
         };
-        let id = found.map_or(named, |found| found.reading.id.clone());
+        let id = found.map_or(named, |found| found.manifest.id.clone());
         ListEntry { id, version: raw.names.version, digest: raw.digest, on: raw.on, stands_for, text: raw.text }
     }
 }

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use crate::base::digest::Blake3;
 use crate::base::limits;
 use crate::base::path::InstallPath;
-use crate::manifest::{Member, Reading, beside_reading};
+use crate::manifest::{Member, ModManifest, beside_reading};
 use crate::rulebook::{Role, Shelf};
 
 /// The first field of every survey.
@@ -356,7 +356,7 @@ beside_reading!(FlatSurveyedMod => SurveyedMod {
 pub struct SurveyedMod {
     /// What was read from the mod itself.
     #[serde(flatten)]
-    pub reading: Reading,
+    pub manifest: ModManifest,
     /// The shelf it is on.
     pub shelf: String,
     /// Which of the shelf's places it is in.
@@ -482,7 +482,7 @@ impl Survey {
     /// Its mods by folded id, without those of another loader: an id means something only among a loader's own.
     pub fn mods_by_id(&self) -> HashMap<String, Vec<&SurveyedMod>> {
         let mut by_id: HashMap<String, Vec<&SurveyedMod>> = HashMap::new();
-        for found in self.mods.iter().filter(|found| found.reading.made_for.is_none()) {
+        for found in self.mods.iter().filter(|found| found.manifest.made_for.is_none()) {
             by_id.entry(found.folded_id()).or_default().push(found);
         }
         by_id
@@ -492,7 +492,7 @@ impl Survey {
     pub fn keys_of<'s>(&'s self, found: &'s SurveyedMod) -> impl Iterator<Item = &'s SurveyedKey> {
         let is_one_file = found.files.iter().all(|file| file.path == found.path);
         self.keys.iter().filter(move |key| {
-            key.of_mod.as_deref() == Some(found.reading.id.as_str())
+            key.of_mod.as_deref() == Some(found.manifest.id.as_str())
                 && (is_one_file || key.path.below(&found.path).is_some())
         })
     }
@@ -518,7 +518,7 @@ impl Survey {
 impl SurveyedMod {
     /// The id in the form in which ids are compared: games on Windows seldom mind letter case.
     pub fn folded_id(&self) -> String {
-        self.reading.id.to_lowercase()
+        self.manifest.id.to_lowercase()
     }
 
     /// Whether only its id is here, and its bytes come from elsewhere.
@@ -528,7 +528,7 @@ impl SurveyedMod {
 
     /// The version, or a word for its absence.
     pub fn version_or_dash(&self) -> &str {
-        self.reading.version.as_deref().unwrap_or("-")
+        self.manifest.version.as_deref().unwrap_or("-")
     }
 }
 

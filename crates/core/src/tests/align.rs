@@ -1,7 +1,7 @@
 use super::*;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{self, Rulebook};
 use crate::survey::{InstallFacts, SurveyedFile, Unreadable};
 use rstest::rstest;
@@ -29,7 +29,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         })
         .collect();
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), version: Some(version.to_owned()), ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() },
         shelf: place.to_owned(),
         place: path(place),
         enabled: !file.ends_with(".off"),
@@ -74,7 +74,7 @@ fn right() -> Vec<SurveyedMod> {
 fn planned(survey: &Survey) -> Plan {
     let (canon, rulebook) = (canon(), rulebook());
     plan(
-        Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
         survey,
         RiskyExtras::Stay,
     )
@@ -142,7 +142,8 @@ fn a_place_is_not_filled_by_robbing_another() {
     let mut canon = canon();
     canon.mods = vec![SealedMod::from_surveyed(&both("one/buoy.psm"), 1)];
     let rulebook = rulebook();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     for (there, lacking) in [("one/buoy.psm", "put two/buoy.psm"), ("two/other name.psm", "put one/buoy.psm")] {
         let plan = plan(measure, &survey(vec![both(there)]), RiskyExtras::Stay).expect("a plan");
         assert_eq!(told(&plan), [lacking]);
@@ -153,7 +154,8 @@ fn a_place_is_not_filled_by_robbing_another() {
 fn two_files_for_one_name_are_refused() {
     let (mut canon, rulebook) = (canon(), rulebook());
     canon.mods[0].files[0].path = path("TIDE.psm");
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let error = plan(measure, &survey(Vec::new()), RiskyExtras::Stay).expect_err("refused").to_string();
     assert!(error.contains("`core` and `tide`") && error.contains("mods/tide.psm"), "{error}");
 }
@@ -197,7 +199,7 @@ fn a_second_plan_is_empty(#[values(0, 1, 2, 3, 4, 5, 6, 7)] mask: u8, #[values("
 fn of_equal_copies_the_one_that_is_called_as_the_canon_calls_it_stays() {
     for others in [["mods/a.psm", "mods/tide.psm"], ["mods/tide.psm", "mods/z.psm"], ["mods/a.psm", "mods/z.psm"]] {
         let mut mods = right();
-        mods.retain(|found| found.reading.id != "tide");
+        mods.retain(|found| found.manifest.id != "tide");
         mods.extend(others.map(|at| found("tide", "2", at, &[("", "tide 2")])));
         let plan = planned(&survey(mods));
         let parked: Vec<&str> = plan.steps.iter().map(|step| step.path.as_str()).collect();
@@ -218,14 +220,15 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
     #[case] orphaned: &[(&str, &str)],
 ) {
     let mut library = found("lib", "1", "mods/lib.psm", &[("", "lib")]);
-    library.reading.provides = provides.iter().map(|id| (*id).to_owned()).collect();
+    library.manifest.provides = provides.iter().map(|id| (*id).to_owned()).collect();
     let mut own = found("star-map", "1", "mods/star-map.psm", &[("", "map")]);
-    own.reading.needed_on = NeededOn::Client;
-    own.reading.relations =
+    own.manifest.needed_on = NeededOn::Client;
+    own.manifest.relations =
         vec![crate::manifest::Relation { kind: RelationKind::Required, id: needs.to_owned(), range: None }];
     let survey = survey(right().into_iter().chain([library, own]).collect());
     let (canon, rulebook) = (canon(), rulebook());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
     assert_eq!(told(&plan), ["park mods/lib.psm"]);
     let found: Vec<(String, String)> =

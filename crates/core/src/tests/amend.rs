@@ -1,7 +1,7 @@
 use super::*;
 use crate::canon::{Canon, SealedSetting};
 use crate::config::Extras;
-use crate::manifest::{MergedEntry, Reading};
+use crate::manifest::{MergedEntry, ModManifest};
 use crate::rulebook::{self, Role, Rulebook};
 use crate::survey::{DataEntry, InstallFacts, SurveyedData, SurveyedMod, SurveyedSetting};
 
@@ -34,7 +34,7 @@ fn survey() -> Survey {
 
 fn canon() -> Canon {
     let mut bells = SurveyedMod {
-        reading: Reading { id: "Bells".to_owned(), ..Reading::default() },
+        manifest: ModManifest { id: "Bells".to_owned(), ..ModManifest::default() },
         shelf: "s".to_owned(),
         place: path("s"),
         enabled: true,
@@ -48,7 +48,7 @@ fn canon() -> Canon {
     };
     let entry =
         |key: &str| MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(key.as_bytes()) };
-    bells.reading.entries = vec![entry("good bell"), entry("good gong")];
+    bells.manifest.entries = vec![entry("good bell"), entry("good gong")];
     let mut canon = Canon::from_survey(&Survey { mods: vec![bells], ..survey() });
     let sealed = |name: &str, is: &str| SealedSetting { name: name.to_owned(), of: None, is: is.to_owned() };
     canon.settings = vec![sealed("port", "2"), sealed("licence", "true")];
@@ -58,7 +58,8 @@ fn canon() -> Canon {
 #[test]
 fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |said: &Said| -> Vec<String> {
         let all = amendments(measure, &survey, said);
         let why = |one: &Amendment<'_>| one.changes.iter().map(|(why, _)| why.as_str()).collect::<Vec<_>>().join("; ");
@@ -73,7 +74,8 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
 #[test]
 fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let all = amendments(measure, &survey, &Said::default());
     let none = BTreeMap::new();
     let amended = all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none);
@@ -96,7 +98,8 @@ fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
 #[test]
 fn what_is_impossible_keeps_nothing_else_from_being_changed() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let all = amendments(measure, &survey, &Said { licences: vec!["licence".to_owned()], replace_edits: false });
     // The licence is no single value here.
     let amended = all[0].apply(b"accept = a\nport = 1\naccept = b\n", &BTreeMap::new());

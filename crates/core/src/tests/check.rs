@@ -5,7 +5,7 @@ use crate::base::path::InstallPath;
 use crate::canon::{Canon, SealedMod};
 use crate::config::Edits;
 use crate::manifest::Member;
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::manifest::Relation;
 use crate::rulebook::NeededOn;
 use crate::rulebook::RelationKind;
@@ -26,7 +26,7 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
     let digest = Blake3::of(format!("{id} {version}").as_bytes());
     let file_path = path(&format!("mods/{file}"));
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), version: Some(version.to_owned()), ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,
@@ -58,7 +58,10 @@ fn canon() -> Canon {
 
 fn held(survey: &Survey) -> Vec<Finding> {
     let (canon, rulebook) = (canon(), rulebook());
-    hold(Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] }, survey)
+    findings(
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
+        survey,
+    )
 }
 
 fn codes(survey: &Survey) -> Vec<&'static str> {
@@ -74,7 +77,7 @@ fn with(change: impl FnOnce(&mut Survey)) -> Survey {
 #[test]
 fn the_canon_itself_is_in_line() {
     assert_eq!(codes(&with(|_| {})), [""; 0]);
-    assert_eq!(codes(&with(|s| s.mods[1].reading.id = "TIDE".to_owned())), [""; 0]);
+    assert_eq!(codes(&with(|s| s.mods[1].manifest.id = "TIDE".to_owned())), [""; 0]);
     assert_eq!(
         codes(&with(|s| s.mods[1].name = "tide (1).psm".to_owned())),
         [""; 0],
@@ -131,8 +134,8 @@ fn extras_weigh_by_side_loader_and_policy(
     #[case] severity: Severity,
 ) {
     let mut found = mod_at("fog", "1", "fog.psm");
-    found.reading.needed_on = side;
-    found.reading.made_for = made_for.map(str::to_owned);
+    found.manifest.needed_on = side;
+    found.manifest.made_for = made_for.map(str::to_owned);
     assert_eq!(extra_severity(role, &found, policy), severity);
 }
 
@@ -156,11 +159,12 @@ fn inner_entries_are_named() {
 #[test]
 fn sides_are_minded() {
     let mut canon = canon();
-    canon.mods[1].reading.needed_on = NeededOn::Server;
+    canon.mods[1].manifest.needed_on = NeededOn::Server;
     let rulebook = rulebook();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     assert_eq!(
-        hold(
+        findings(
             measure,
             &with(|s| {
                 s.mods.pop();
@@ -168,7 +172,7 @@ fn sides_are_minded() {
         ),
         []
     );
-    let there = hold(measure, &with(|_| {}));
+    let there = findings(measure, &with(|_| {}));
     assert_eq!((there[0].code, there[0].severity), (Code::NotNeededHere, Severity::Note));
 }
 
@@ -189,8 +193,8 @@ fn relation(kind: RelationKind, id: &str, range: &str) -> Relation {
 #[case(RelationKind::Required, "core", "not a range", &["dependency-version"])]
 fn relations_are_judged(#[case] kind: RelationKind, #[case] id: &str, #[case] range: &str, #[case] expected: &[&str]) {
     let survey = with(|s| {
-        s.mods[0].reading.provides = vec!["core-api".to_owned()];
-        s.mods[1].reading.relations = vec![relation(kind, id, range)];
+        s.mods[0].manifest.provides = vec!["core-api".to_owned()];
+        s.mods[1].manifest.relations = vec![relation(kind, id, range)];
     });
     assert_eq!(codes(&survey), expected);
 }
@@ -199,14 +203,14 @@ fn relations_are_judged(#[case] kind: RelationKind, #[case] id: &str, #[case] ra
 fn a_consequence_is_not_told_beside_its_cause() {
     let survey = with(|s| {
         s.mods[0] = mod_at("core", "0.9", "core.psm");
-        s.mods[1].reading.relations = vec![relation(RelationKind::Required, "core", ">=1")];
+        s.mods[1].manifest.relations = vec![relation(RelationKind::Required, "core", ">=1")];
     });
     assert_eq!(codes(&survey), ["version-older"]);
 }
 
 #[test]
 fn a_dependency_on_one_side_alone_is_found_when_sealing() {
-    let (mut core, mut tide) = (mod_at("core", "1.0", "core.psm").reading, mod_at("tide", "2.1", "tide.psm").reading);
+    let (mut core, mut tide) = (mod_at("core", "1.0", "core.psm").manifest, mod_at("tide", "2.1", "tide.psm").manifest);
     core.needed_on = NeededOn::Server;
     tide.relations = vec![relation(RelationKind::Required, "core", "*")];
     tide.game_range = Some("<1.4".to_owned());
@@ -233,7 +237,7 @@ fn of_ids() -> Rulebook {
 fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
     let file = path("board.json");
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), version: version.map(str::to_owned), ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), version: version.map(str::to_owned), ..ModManifest::default() },
         place: file.clone(),
         path: file,
         enabled: on,
@@ -246,7 +250,7 @@ fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
 }
 
 fn entry(found: &SurveyedMod) -> ListEntry {
-    let Reading { id, version, .. } = found.reading.clone();
+    let ModManifest { id, version, .. } = found.manifest.clone();
     ListEntry { text: id.clone(), id, version, digest: None, on: found.enabled, stands_for: StandsFor::Mod }
 }
 
@@ -263,8 +267,8 @@ fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
         near: None,
         problem: None,
     });
-    let found = hold(
-        Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
+    let found = findings(
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
         &server,
     );
     let line = |f: &Finding| format!("{} {}", f.code.as_str(), f.mod_id.clone().unwrap_or_default());
@@ -288,15 +292,16 @@ fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
     let pack =
         SurveyedMod { shelf: "packs".to_owned(), place: path("worlds/fen/packs"), ..mod_at("pack", "1", "pack") };
     let canon = Canon::from_survey(&survey(vec![pack.clone()]));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut server = survey(Vec::new());
     server.install.role = Role::Server;
-    let nowhere = hold(measure, &server);
+    let nowhere = findings(measure, &server);
     assert_eq!((nowhere.len(), nowhere[0].code), (1, Code::ModMissing));
     assert!(nowhere[0].remedy.contains("worlds/*/packs"), "{}", nowhere[0].remedy);
     server.places.insert("packs".to_owned(), vec![path("worlds/fen/packs"), path("worlds/tern/packs")]);
     server.mods.push(pack);
-    let codes: Vec<_> = hold(measure, &server).iter().map(|f| (f.code, f.path.clone())).collect();
+    let codes: Vec<_> = findings(measure, &server).iter().map(|f| (f.code, f.path.clone())).collect();
     assert_eq!(codes.len(), 1, "each world wants it: {codes:?}");
     assert!(codes[0].1.as_deref().is_some_and(|at| at.starts_with("worlds/tern/packs")), "{codes:?}");
 }

@@ -1,7 +1,7 @@
 use super::*;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{self, Rulebook};
 use crate::survey::{InstallFacts, SurveyedFile};
 use rstest::rstest;
@@ -32,7 +32,7 @@ fn key(name: &str, bytes: &str, of_mod: Option<&str>) -> SurveyedKey {
     }
 }
 
-fn hold(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
+fn findings(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
     let payload = path(&format!("holds/{id}/a.hold"));
     let signature = SurveyedSignature {
         payload: payload.clone(),
@@ -44,7 +44,7 @@ fn hold(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
         problem: None,
     };
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), ..ModManifest::default() },
         shelf: "holds".to_owned(),
         place: path("holds"),
         enabled: true,
@@ -78,7 +78,7 @@ fn canon(mods: &[SurveyedMod], keys: Vec<SealedKey>) -> Canon {
 }
 
 fn codes(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
-    let measure = Measure { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure = CheckContext { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| format!("{} {}", finding.code, finding.path.clone().unwrap_or_default());
     judge(measure, survey).iter().map(told).collect()
 }
@@ -92,16 +92,16 @@ fn codes(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
 #[case::left_over(vec![key("w", "w", None), key("gone", "g", None)], &["key-left-over keys/gone.pub"])]
 #[case::twice(vec![key("w", "w", None), key("copy", "w", None)], &["key-left-over keys/copy.pub"])]
 fn the_key_folder_is_held_against_the_canon(#[case] keys: Vec<SurveyedKey>, #[case] expected: &[&str]) {
-    let mods = [hold("a", "w", Some(Verdict::Good)), hold("b", "w", Some(Verdict::Good))];
+    let mods = [findings("a", "w", Some(Verdict::Good)), findings("b", "w", Some(Verdict::Good))];
     let canon = canon(&mods, vec![sealed_key("w", "w", &["a", "b"])]);
     assert_eq!(codes(&canon, &rules("ed25519"), &survey(Role::Server, mods.to_vec(), keys)), expected);
 }
 
 #[test]
 fn keys_of_mods_that_stay_are_not_left_over_and_two_of_one_name_both_have_a_place() {
-    let mods = [hold("a", "w", Some(Verdict::Good))];
-    let mut map = hold("map", "m", Some(Verdict::Good));
-    map.reading.needed_on = NeededOn::Server;
+    let mods = [findings("a", "w", Some(Verdict::Good))];
+    let mut map = findings("map", "m", Some(Verdict::Good));
+    map.manifest.needed_on = NeededOn::Server;
     let sealed = canon(&mods, vec![sealed_key("w", "w", &["a"]), sealed_key("w", "other", &["a"])]);
     let mut there =
         survey(Role::Server, vec![mods[0].clone(), map], vec![key("m", "m", None), key("m", "m", Some("map"))]);
@@ -130,7 +130,7 @@ fn each_payload_needs_a_mark_that_a_key_accepts(
     #[case] verdict: Option<Verdict>,
     #[case] expected: &[&str],
 ) {
-    let mods = [hold("a", signer, verdict)];
+    let mods = [findings("a", signer, verdict)];
     let canon = canon(&mods, vec![sealed_key("w", "w", &["a"])]);
     for (role, keys) in [(Role::Server, vec![key("w", "w", None)]), (Role::Client, Vec::new())] {
         assert_eq!(codes(&canon, &rules(scheme), &survey(role, mods.to_vec(), keys)), expected, "{role}");
@@ -139,7 +139,7 @@ fn each_payload_needs_a_mark_that_a_key_accepts(
 
 #[test]
 fn a_payload_without_a_mark_is_told_and_who_signs_what() {
-    let mut mods = vec![hold("a", "w", Some(Verdict::Good)), hold("b", "w", Some(Verdict::Good))];
+    let mut mods = vec![findings("a", "w", Some(Verdict::Good)), findings("b", "w", Some(Verdict::Good))];
     mods[1].signatures[0].signature = None;
     mods[1].signatures[0].made_with = None;
     let canon = canon(&mods, vec![sealed_key("w", "w", &["a", "b"])]);

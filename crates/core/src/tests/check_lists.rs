@@ -3,7 +3,7 @@ use crate::base::digest::Blake3;
 use crate::base::path::InstallPath;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook;
 use crate::survey::{InstallFacts, SurveyedList};
 use rstest::rstest;
@@ -14,7 +14,12 @@ fn path(text: &str) -> InstallPath {
 
 fn found(id: &str, needed_on: NeededOn) -> SurveyedMod {
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), version: Some("1.0".to_owned()), needed_on, ..Reading::default() },
+        manifest: ModManifest {
+            id: id.to_owned(),
+            version: Some("1.0".to_owned()),
+            needed_on,
+            ..ModManifest::default()
+        },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,
@@ -55,7 +60,7 @@ fn canon() -> Canon {
     let mut survey = Survey::empty(facts(Role::Server));
     survey.mods = mods;
     let mut canon = Canon::from_survey(&survey);
-    canon.mods.sort_by_key(|sealed| sides.iter().position(|(id, _)| *id == sealed.reading.id));
+    canon.mods.sort_by_key(|sealed| sides.iter().position(|(id, _)| *id == sealed.manifest.id));
     canon.mods.iter_mut().enumerate().for_each(|(at, sealed)| sealed.position = at + 1);
     canon
 }
@@ -66,7 +71,7 @@ fn facts(role: Role) -> InstallFacts {
 
 fn codes(rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
     let canon = canon();
-    let measure = Measure { canon: &canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure = CheckContext { canon: &canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| format!("{} {}", finding.code, finding.mod_id.clone().unwrap_or_default());
     judge(measure, survey).iter().map(|finding| told(finding).trim().to_owned()).collect()
 }
@@ -131,7 +136,7 @@ fn what_is_no_mods_keeps_its_place_among_the_others() {
         let (canon, rulebook) = (canon(), rules(LINES));
         let survey = listing(Role::Client, entries);
         let measure =
-            Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+            CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
         let wanted = target(measure, &survey, &rulebook.lists[0], &survey.lists[0].entries);
         let told = |change: &Change| match change {
             Change::Keep(at) | Change::Set(at, _) => entries[*at].to_owned(),
@@ -169,7 +174,8 @@ fn a_list_in_a_world_that_is_not_there_yet_is_missed() {
 fn a_launch_line_in_no_file_here_is_no_fault_of_this_install() {
     let rulebook = rules("file = \"start.bat\"\noption = \"-m=\"\nentry = \"#{id}\"\nbetween = \";\"");
     let canon = canon();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut survey = listing(Role::Client, &[]);
     survey.lists[0].problem = Some("the file is not there".to_owned());
     let note = judge(measure, &survey).remove(0);

@@ -1,7 +1,7 @@
 use super::*;
 use crate::canon::Canon;
 use crate::config::Extras;
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{self, Rulebook};
 use crate::survey::{Brought, BroughtEntry, InstallFacts, SurveyedFile, SurveyedMod};
 use rstest::rstest;
@@ -18,7 +18,7 @@ fn rules() -> Rulebook {
 }
 
 /// A mod that brings an entry with this text, and a file for another place.
-fn hold(id: &str, key: &str, text: &str) -> SurveyedMod {
+fn findings(id: &str, key: &str, text: &str) -> SurveyedMod {
     let file = |inner: &str| SurveyedFile {
         path: path(&format!("holds/{id}/{inner}")),
         size: 1,
@@ -26,7 +26,7 @@ fn hold(id: &str, key: &str, text: &str) -> SurveyedMod {
     };
     let entry = MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(text.as_bytes()) };
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), entries: vec![entry], ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), entries: vec![entry], ..ModManifest::default() },
         shelf: "holds".to_owned(),
         place: path("holds"),
         enabled: true,
@@ -71,11 +71,12 @@ fn entries_are_held_against_the_canon(
     #[case] brought: Option<(&str, &str, &str)>,
     #[case] expected: &[&str],
 ) {
-    let canon = Canon::from_survey(&survey(vec![hold("bells", "good bell", "new")], &[]));
-    let mut here = survey(vec![hold("bells", "good bell", installed)], entries);
+    let canon = Canon::from_survey(&survey(vec![findings("bells", "good bell", "new")], &[]));
+    let mut here = survey(vec![findings("bells", "good bell", installed)], entries);
     here.brought = brought.map(|(key, text, id)| put(key, text, id));
     let rulebook = rules();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| {
         let found = finding.found.clone().unwrap_or_default();
         let short = ["other release", "edited", "2 times"]
@@ -91,21 +92,23 @@ fn entries_are_held_against_the_canon(
 fn entries_of_an_extra_mod_go_with_it_and_those_of_one_that_stays_stay() {
     let rulebook = rules();
     let canon = Canon::from_survey(&survey(Vec::new(), &[]));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let mut extra = hold("bells", "good bell", "new");
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let mut extra = findings("bells", "good bell", "new");
     let gone = |extra: &SurveyedMod| {
         let here = survey(vec![extra.clone()], &[("good bell", "new")]);
         entry_states(measure, &here, &here.data[0]).gone
     };
     assert_eq!(gone(&extra), [("good bell".to_owned(), "bells".to_owned())]);
-    extra.reading.needed_on = NeededOn::Server;
+    extra.manifest.needed_on = NeededOn::Server;
     assert!(gone(&extra).is_empty());
 }
 
 #[test]
 fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
-    let (rulebook, canon) = (rules(), Canon::from_survey(&survey(vec![hold("bells", "good bell", "new")], &[])));
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let (rulebook, canon) = (rules(), Canon::from_survey(&survey(vec![findings("bells", "good bell", "new")], &[])));
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let placed: Vec<String> =
         placed_files(measure, Role::Server).iter().map(|placed| placed.path.to_string()).collect();
     assert_eq!(placed, ["cfg/start.cfg", "profiles/tune"]);
@@ -131,12 +134,15 @@ fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
 
 #[test]
 fn of_two_mods_with_one_entry_the_later_counts_and_both_are_told() {
-    let canon =
-        Canon::from_survey(&survey(vec![hold("bells", "good bell", "a"), hold("gongs", "good bell", "b")], &[]));
+    let canon = Canon::from_survey(&survey(
+        vec![findings("bells", "good bell", "a"), findings("gongs", "good bell", "b")],
+        &[],
+    ));
     let rulebook = rules();
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let entries = entries_of(measure, Role::Server, &path("goods.xml"));
-    assert_eq!((entries.len(), entries[0].0.reading.id.as_str()), (1, "gongs"));
+    assert_eq!((entries.len(), entries[0].0.manifest.id.as_str()), (1, "gongs"));
     let told = same_entries(canon.mods.iter());
     assert_eq!((told.len(), told[0].code, told[0].found.as_deref()), (1, Code::Conflict, Some("bells and gongs")));
 }

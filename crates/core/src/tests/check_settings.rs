@@ -39,7 +39,7 @@ fn canon(settings: &[(&str, &str)]) -> Canon {
 }
 
 fn told(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
-    let measure = Measure { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure = CheckContext { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| {
         let (expected, found) =
             (finding.expected.clone().unwrap_or_default(), finding.found.clone().unwrap_or_default());

@@ -3,7 +3,7 @@
 use super::*;
 use crate::base::digest::Blake3;
 use crate::base::path::InstallPath;
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{Filled, parse};
 use rstest::rstest;
 
@@ -17,7 +17,7 @@ fn rulebook() -> Rulebook {
 fn of(id: &str, name: &str) -> SurveyedMod {
     let path = InstallPath::new(&format!("mods/{name}")).expect("a path");
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: true,

@@ -15,7 +15,7 @@ impl Contents for Held {
     }
 }
 
-fn read(rule: &str, name: &str, members: &[(&'static str, &str)]) -> Result<Reading, ReadingError> {
+fn read(rule: &str, name: &str, members: &[(&'static str, &str)]) -> Result<ModManifest, ReadingError> {
     let text = format!(
         "format = 'kanon-rulebook/1'\ngame = 'Polarspur'\n[base]\nids = ['polarspur']\n[loader]\nname = 'Trellis'\nids = ['trellis']\n\
          [[shelf]]\nname = 'mods'\nholds = 'archives'\nin = {{ server = 'mods' }}\n[shelf.mod]\n{rule}"
@@ -49,15 +49,15 @@ fn every_fact_of_a_json_mod() {
     let about = r#"{"id": " tide ", "version": "1.2", "title": "Tide", "runs": "station", "shapes": true,
         "needs": {"core": ">=1", "polarspur": "~1.4", "trellis": ["0.8", "0.9"]},
         "likes": [{"id": "map", "range": "*"}, {"no": "id"}], "hates": ["fog"], "also": ["tide-api", 7], "loader": "TRELLIS"}"#;
-    let reading = read(RULE, "tide.psm", &[("about.json", about)]).expect("read");
+    let manifest = read(RULE, "tide.psm", &[("about.json", about)]).expect("read");
     assert_eq!(
-        (reading.id.as_str(), reading.version.as_deref(), reading.title.as_deref()),
+        (manifest.id.as_str(), manifest.version.as_deref(), manifest.title.as_deref()),
         ("tide", Some("1.2"), Some("Tide"))
     );
-    assert_eq!((reading.needed_on, reading.shapes_world, reading.made_for), (NeededOn::Server, true, None));
-    assert_eq!((reading.game_range.as_deref(), reading.loader_range.as_deref()), (Some("~1.4"), Some("0.8 || 0.9")));
-    assert_eq!(reading.provides, ["7", "tide-api"]);
-    let relations: Vec<_> = reading.relations.iter().map(|r| (r.kind, r.id.as_str(), r.range.as_deref())).collect();
+    assert_eq!((manifest.needed_on, manifest.shapes_world, manifest.made_for), (NeededOn::Server, true, None));
+    assert_eq!((manifest.game_range.as_deref(), manifest.loader_range.as_deref()), (Some("~1.4"), Some("0.8 || 0.9")));
+    assert_eq!(manifest.provides, ["7", "tide-api"]);
+    let relations: Vec<_> = manifest.relations.iter().map(|r| (r.kind, r.id.as_str(), r.range.as_deref())).collect();
     assert_eq!(
         relations,
         [
@@ -126,9 +126,9 @@ fn a_mod_without_documents_is_known_by_name_or_digest() {
 fn lists_with_a_grammar_of_their_own(#[case] rule: &str, #[case] needs: &str, #[case] expected: &[&str]) {
     let rule = format!("document = {{ member = 'about.json' }}\nid = '$.id'\n{rule}\n");
     let about = format!(r#"{{"id": "x", "needs": {needs}}}"#);
-    let reading = read(&rule, "x.psm", &[("about.json", &about)]).expect("read");
+    let manifest = read(&rule, "x.psm", &[("about.json", &about)]).expect("read");
     let word = |kind: RelationKind| serde_json::to_value(kind).expect("json").as_str().expect("a word").to_owned();
-    let found: Vec<String> = reading
+    let found: Vec<String> = manifest
         .relations
         .iter()
         .map(|r| format!("{} {} {}", word(r.kind), r.id, r.range.as_deref().unwrap_or("-")))
@@ -164,16 +164,16 @@ fn archives_inside_an_archive_give_further_ids_to_a_bounded_depth() {
     let rulebook = parse("test", &text).expect("a rulebook").value;
     let mut contents = Archive::open(Cursor::new(outer.clone()), outer.len() as u64).expect("an archive");
     let named = Named { name: "outer.psm", digest: Blake3::of(b"x") };
-    let reading = read_mod(&rulebook, &rulebook.shelves[0], named, &mut contents).expect("read");
-    assert_eq!(reading.provides, ["deep", "inner", "inner-api"]);
-    assert_eq!(reading.doubts.len(), 1, "{:?}", reading.doubts);
-    assert!(reading.doubts[0].contains("inner/broken.psm"));
+    let manifest = read_mod(&rulebook, &rulebook.shelves[0], named, &mut contents).expect("read");
+    assert_eq!(manifest.provides, ["deep", "inner", "inner-api"]);
+    assert_eq!(manifest.doubts.len(), 1, "{:?}", manifest.doubts);
+    assert!(manifest.doubts[0].contains("inner/broken.psm"));
 }
 
 #[test]
 fn a_bridging_mod_lets_another_loaders_mods_run() {
     let bridged = format!("{RULE}[[bridge]]\nloader = 'gantry'\nmods = ['deck', 'span']\n");
-    let needs = |reading: &Reading| reading.relations.iter().map(|r| r.id.clone()).collect::<Vec<_>>();
+    let needs = |manifest: &ModManifest| manifest.relations.iter().map(|r| r.id.clone()).collect::<Vec<_>>();
     let foreign = [("gantry.json", r#"{"name": "crane"}"#)];
     assert_eq!(read(RULE, "crane.psm", &foreign).expect("read").made_for.as_deref(), Some("Gantry"));
     let crane = read(&bridged, "crane.psm", &foreign).expect("read");

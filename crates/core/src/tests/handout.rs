@@ -6,7 +6,7 @@ use super::*;
 use crate::base::digest::Blake3;
 use crate::base::path::InstallPath;
 use crate::canon::{SealedList, SealedSetting};
-use crate::manifest::{MergedEntry, Reading, Relation};
+use crate::manifest::{MergedEntry, ModManifest, Relation};
 use crate::rulebook;
 use crate::survey::{InstallFacts, Survey, SurveyedFile, SurveyedMod};
 
@@ -82,14 +82,14 @@ fn found(id: &str, version: &str, needed_on: NeededOn) -> SurveyedMod {
     let entry = MergedEntry { into: path("world/goods.xml"), key: format!("good {id}"), blake3: Blake3::of(b"x") };
     let needs = Relation { kind: RelationKind::Required, id: "tide".to_owned(), range: None };
     SurveyedMod {
-        reading: Reading {
+        manifest: ModManifest {
             id: id.to_owned(),
             version: Some(version.to_owned()),
             title: (id == "tide").then(|| "Tide Gates".to_owned()),
             needed_on,
             relations: if id == "lamp" { vec![needs] } else { Vec::new() },
             entries: if id == "lamp" { vec![entry] } else { Vec::new() },
-            ..Reading::default()
+            ..ModManifest::default()
         },
         shelf: shelf.to_owned(),
         place: path(shelf),

@@ -9,8 +9,9 @@ use rstest::rstest;
 fn of(server: &[(&str, Vec<u8>)], client: Option<&[(&str, Vec<u8>)]>) -> Draft {
     let server = Memory::new(Role::Server, server);
     let client = client.map(|files| Memory::new(Role::Client, files));
-    let sights: Vec<&dyn Sight> =
-        std::iter::once(&server as &dyn Sight).chain(client.iter().map(|client| client as &dyn Sight)).collect();
+    let sights: Vec<&dyn InstallView> = std::iter::once(&server as &dyn InstallView)
+        .chain(client.iter().map(|client| client as &dyn InstallView))
+        .collect();
     draft("game", &sights, &Answers::default())
 }
 

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::io::{Cursor, Write};
 
-use super::{Seen, Sight};
+use super::{InstallView, Seen};
 use crate::base::path::InstallPath;
 use crate::manifest::{Archive, Contents};
 use crate::rulebook::Role;
@@ -31,7 +31,7 @@ impl Memory {
     }
 }
 
-impl Sight for Memory {
+impl InstallView for Memory {
     fn role(&self) -> Role {
         self.role
     }

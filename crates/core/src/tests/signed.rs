@@ -2,7 +2,7 @@
 
 use super::*;
 use crate::base::digest::Blake3;
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::{KeyScheme, NamePattern};
 use crate::survey::SurveyedFile;
 use rstest::rstest;
@@ -24,7 +24,7 @@ fn path(text: &str) -> InstallPath {
 fn found(own: &str, files: &[&str]) -> SurveyedMod {
     let digest = Blake3::of(b"x");
     SurveyedMod {
-        reading: Reading { id: "tide".to_owned(), ..Reading::default() },
+        manifest: ModManifest { id: "tide".to_owned(), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,

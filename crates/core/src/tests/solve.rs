@@ -6,10 +6,10 @@ use proptest::prelude::*;
 use rstest::rstest;
 
 /// A release in one line: `id version; needs x >=1; likes y <2; shuns z; also w; game >=1; on client; for Gantry`.
-fn release(line: &str) -> Reading {
+fn release(line: &str) -> ModManifest {
     let mut parts = line.split(';').map(str::trim);
     let (id, version) = parts.next().and_then(|head| head.split_once(' ')).expect("an id and a version");
-    let mut reading = Reading { id: id.to_owned(), version: Some(version.to_owned()), ..Reading::default() };
+    let mut manifest = ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() };
     for part in parts {
         let (verb, rest) = part.split_once(' ').expect("a verb and the rest");
         let kind = match verb {
@@ -17,30 +17,30 @@ fn release(line: &str) -> Reading {
             "likes" => RelationKind::Optional,
             "shuns" => RelationKind::Conflicting,
             "also" => {
-                reading.provides.push(rest.to_owned());
+                manifest.provides.push(rest.to_owned());
                 continue;
             }
             "game" => {
-                reading.game_range = Some(rest.to_owned());
+                manifest.game_range = Some(rest.to_owned());
                 continue;
             }
             "loader" => {
-                reading.loader_range = Some(rest.to_owned());
+                manifest.loader_range = Some(rest.to_owned());
                 continue;
             }
             "on" => {
-                reading.needed_on = NeededOn::of_word(rest).expect("a side");
+                manifest.needed_on = NeededOn::of_word(rest).expect("a side");
                 continue;
             }
             _ => {
-                reading.made_for = Some(rest.to_owned());
+                manifest.made_for = Some(rest.to_owned());
                 continue;
             }
         };
         let (id, range) = rest.split_once(' ').map_or((rest, None), |(id, range)| (id, Some(range.to_owned())));
-        reading.relations.push(Relation { kind, id: id.to_owned(), range });
+        manifest.relations.push(Relation { kind, id: id.to_owned(), range });
     }
-    reading
+    manifest
 }
 
 /// `id`, `id@REQ`, with `now V` behind it, and `not wanted`.
@@ -51,13 +51,13 @@ fn ask(text: &str) -> Ask {
 }
 
 fn solved(asks: Vec<Ask>, lines: &[&str]) -> Result<String, NoFit> {
-    let readings: Vec<Reading> = lines.iter().map(|line| release(line)).collect();
+    let readings: Vec<ModManifest> = lines.iter().map(|line| release(line)).collect();
     let puzzle = puzzle(asks, &readings);
     solve(&puzzle).map(|set| told(&set)).map_err(|no_fit| *no_fit)
 }
 
-fn puzzle(asks: Vec<Ask>, readings: &[Reading]) -> Puzzle<'_> {
-    let offer = |reading| Offer { reading, place: "shop", trust: Trust::Source, date: None };
+fn puzzle(asks: Vec<Ask>, readings: &[ModManifest]) -> Puzzle<'_> {
+    let offer = |manifest| Offer { manifest, place: "shop", trust: SourceRank::Source, date: None };
     Puzzle {
         versions: Versions::default(),
         game_version: Some("1.5"),
@@ -70,9 +70,9 @@ fn puzzle(asks: Vec<Ask>, readings: &[Reading]) -> Puzzle<'_> {
 
 fn told(set: &FittingSet<'_>) -> String {
     let one = |chosen: &Chosen<'_>| {
-        let reading = chosen.offer.reading;
+        let manifest = chosen.offer.manifest;
         let brought_in = if chosen.brought_in { "+" } else { "" };
-        format!("{brought_in}{} {}", reading.id, reading.version.as_deref().unwrap_or("-"))
+        format!("{brought_in}{} {}", manifest.id, manifest.version.as_deref().unwrap_or("-"))
     };
     set.chosen.values().map(one).collect::<Vec<_>>().join(", ")
 }
@@ -117,7 +117,7 @@ fn an_update_takes_the_newest_and_goes_back_only_when_it_may() {
 
 #[test]
 fn a_like_gives_way_and_is_told() {
-    let readings: Vec<Reading> = SHOP.iter().map(|line| release(line)).collect();
+    let readings: Vec<ModManifest> = SHOP.iter().map(|line| release(line)).collect();
     let puzzle = puzzle(vec![ask("horn"), ask("fog")], &readings);
     let set = solve(&puzzle).expect("a set");
     assert!(set.passed_over_likes, "horn likes fog from 2 on, and there is 1.0: {}", told(&set));
@@ -180,7 +180,7 @@ fn two_clashes_are_told_each_by_itself_and_a_way_out_settles_both() {
 
 #[test]
 fn only_the_asked_may_come_in_where_the_wishes_are_all_there_is() {
-    let readings: Vec<Reading> = SHOP.iter().map(|line| release(line)).collect();
+    let readings: Vec<ModManifest> = SHOP.iter().map(|line| release(line)).collect();
     let closed = |asks: &[&str]| Puzzle { open: false, ..puzzle(asks.iter().map(|a| ask(a)).collect(), &readings) };
     assert!(solve(&closed(&["lamps"])).is_err());
     assert_eq!(solve(&closed(&["lamps", "core"])).map(|set| told(&set)).expect("a set"), "core 2.0, lamps 2.0");
@@ -189,9 +189,9 @@ fn only_the_asked_may_come_in_where_the_wishes_are_all_there_is() {
 #[test]
 fn the_copy_that_was_asked_for_counts() {
     let (one, other) = (release("tide 1.0"), release("tide 1.0; needs core"));
-    let offer = |reading, place, trust| Offer { reading, place, trust, date: None };
+    let offer = |manifest, place, trust| Offer { manifest, place, trust, date: None };
     let mut puzzle = puzzle(vec![Ask { from: Some("station".to_owned()), ..ask("tide") }], &[]);
-    puzzle.offers = vec![offer(&other, "shop", Trust::Source), offer(&one, "station", Trust::Server)];
+    puzzle.offers = vec![offer(&other, "shop", SourceRank::Source), offer(&one, "station", SourceRank::Server)];
     assert_eq!(solve(&puzzle).expect("a set").chosen["tide"].offer.place, "station");
 }
 
@@ -207,7 +207,7 @@ fn releases_without_an_order_go_by_date() {
 
 #[test]
 fn how_each_mod_stands() {
-    let readings: Vec<Reading> = SHOP.iter().map(|line| release(line)).collect();
+    let readings: Vec<ModManifest> = SHOP.iter().map(|line| release(line)).collect();
     let asks = ["lamps now 1.0", "fog now 1.0", "core@<=1.9 now 1.0", "gulls now 3"].map(ask).to_vec();
     let puzzle = puzzle(asks, &readings);
     let without_gulls = Puzzle { asks: puzzle.asks[..3].to_vec(), ..puzzle.clone() };
@@ -239,7 +239,7 @@ fn how_each_mod_stands() {
 
 #[test]
 fn what_can_be_had_by_itself() {
-    let readings: Vec<Reading> = SHOP.iter().map(|line| release(line)).collect();
+    let readings: Vec<ModManifest> = SHOP.iter().map(|line| release(line)).collect();
     let puzzle = puzzle(["lamps", "atlas", "gulls"].map(ask).to_vec(), &readings);
     let told: Vec<String> = each_alone(&puzzle).into_iter().map(|alone| alone.unwrap_or_else(|why| why)).collect();
     assert_eq!(told[0], "2.0");
@@ -411,7 +411,7 @@ struct SmallWorld {
     game: Numbers,
     mods: Vec<(String, Vec<Small>)>,
     asks: Vec<(String, Want)>,
-    readings: Vec<Reading>,
+    readings: Vec<ModManifest>,
     written_asks: Vec<Ask>,
 }
 
@@ -426,10 +426,10 @@ fn small_world(bytes: &[u8], grammar: Grammar) -> SmallWorld {
     for id in &IDS[..usize::from(dice.roll(3)) + 2] {
         let mut releases: Vec<Small> = Vec::new();
         for _ in 0..=dice.roll(3) {
-            let (small, reading) = small_release(id, &mut dice, grammar);
+            let (small, manifest) = small_release(id, &mut dice, grammar);
             if releases.iter().all(|known| known.version != small.version) {
                 releases.push(small);
-                world.readings.push(reading);
+                world.readings.push(manifest);
             }
         }
         if dice.roll(2) == 0 {
@@ -452,7 +452,7 @@ impl Grammar {
     }
 }
 
-fn small_release(id: &str, dice: &mut Dice<'_>, grammar: Grammar) -> (Small, Reading) {
+fn small_release(id: &str, dice: &mut Dice<'_>, grammar: Grammar) -> (Small, ModManifest) {
     let version = dice.numbers();
     let (game, game_text) = if dice.roll(4) == 0 { dice.want(grammar) } else { (Want::Any, "*".to_owned()) };
     let mut small = Small {
@@ -463,13 +463,13 @@ fn small_release(id: &str, dice: &mut Dice<'_>, grammar: Grammar) -> (Small, Rea
         needed_on: SIDES[usize::from(dice.roll(6))],
         foreign: dice.roll(12) == 0,
     };
-    let mut reading = Reading {
+    let mut manifest = ModManifest {
         id: id.to_owned(),
         version: Some(grammar.version(version)),
         game_range: Some(game_text),
         needed_on: small.needed_on,
         made_for: small.foreign.then(|| "Gantry".to_owned()),
-        ..Reading::default()
+        ..ModManifest::default()
     };
     for _ in 0..dice.roll(3) {
         let kinds = [RelationKind::Required, RelationKind::Required, RelationKind::Optional, RelationKind::Conflicting];
@@ -477,14 +477,14 @@ fn small_release(id: &str, dice: &mut Dice<'_>, grammar: Grammar) -> (Small, Rea
         let other = IDS[usize::from(dice.roll(5))].to_owned();
         let (want, text) = dice.want(grammar);
         small.relations.push((kind, other.clone(), want));
-        reading.relations.push(Relation { kind, id: other, range: Some(text) });
+        manifest.relations.push(Relation { kind, id: other, range: Some(text) });
     }
     let other = IDS[usize::from(dice.roll(5))].to_owned();
     if dice.roll(5) == 0 && other != id {
         small.provides.push(other.clone());
-        reading.provides.push(other);
+        manifest.provides.push(other);
     }
-    (small, reading)
+    (small, manifest)
 }
 
 /// Every set there can be, tried one by one: whether one fits, with what mods merely like, and without.
@@ -552,10 +552,10 @@ proptest! {
         match solve(&puzzle) {
             Ok(set) => {
                 let small = |chosen: &Chosen<'_>| -> (String, Numbers) {
-                    let reading = chosen.offer.reading;
-                    let known = world.mods.iter().find(|(id, _)| *id == reading.id).expect("a known mod");
-                    let version = |small: &&Small| Some(grammar.version(small.version)) == reading.version;
-                    (reading.id.clone(), known.1.iter().find(version).expect("a known release").version)
+                    let manifest = chosen.offer.manifest;
+                    let known = world.mods.iter().find(|(id, _)| *id == manifest.id).expect("a known mod");
+                    let version = |small: &&Small| Some(grammar.version(small.version)) == manifest.version;
+                    (manifest.id.clone(), known.1.iter().find(version).expect("a known release").version)
                 };
                 let named: Vec<(String, Numbers)> = set.chosen.values().map(small).collect();
                 let found: Vec<(&str, &Small)> = named.iter().map(|(id, version)| {

@@ -1,18 +1,18 @@
 use super::*;
 use crate::base::version::Versions;
-use crate::manifest::{Reading, Relation};
+use crate::manifest::{ModManifest, Relation};
 use crate::resolve::solve::Offer;
 use rstest::rstest;
 
 /// `id version`, then `id range` for each mod that it needs.
-fn release((head, needs): &(&str, &[&str])) -> Reading {
+fn release((head, needs): &(&str, &[&str])) -> ModManifest {
     let (id, version) = head.split_once(' ').expect("an id and a version");
     let relation = |text: &&str| {
         let (id, range) = text.split_once(' ').expect("an id and a range");
         Relation { kind: RelationKind::Required, id: id.to_owned(), range: Some(range.to_owned()) }
     };
     let relations = needs.iter().map(relation).collect();
-    Reading { id: id.to_owned(), version: Some(version.to_owned()), relations, ..Reading::default() }
+    ModManifest { id: id.to_owned(), version: Some(version.to_owned()), relations, ..ModManifest::default() }
 }
 
 const SHOP: [(&str, &[&str]); 8] = [
@@ -42,8 +42,8 @@ fn wish(text: &str) -> ModWish {
 }
 
 fn updated(wishes: &[&str], intent: &Intent) -> Result<Update, Box<NoFit>> {
-    let readings: Vec<Reading> = SHOP.iter().map(release).collect();
-    let offer = |reading| Offer { reading, place: "shop", trust: Trust::Source, date: None };
+    let readings: Vec<ModManifest> = SHOP.iter().map(release).collect();
+    let offer = |manifest| Offer { manifest, place: "shop", trust: SourceRank::Source, date: None };
     let stock = Puzzle {
         versions: Versions::default(),
         game_version: None,
@@ -52,7 +52,7 @@ fn updated(wishes: &[&str], intent: &Intent) -> Result<Update, Box<NoFit>> {
         offers: readings.iter().map(offer).collect(),
         open: true,
     };
-    let wishes = Wishes { mods: wishes.iter().map(|text| wish(text)).collect(), ..Wishes::default() };
+    let wishes = WorkspaceConfig { mods: wishes.iter().map(|text| wish(text)).collect(), ..WorkspaceConfig::default() };
     outlook(&wishes, intent, &stock).update
 }
 

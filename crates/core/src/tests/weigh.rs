@@ -2,7 +2,7 @@ use super::super::hints::Needles;
 use super::*;
 use crate::base::digest::Blake3;
 use crate::base::path::InstallPath;
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::survey::{InstallFacts, SurveyedMod};
 
 fn rulebook() -> Rulebook {
@@ -12,7 +12,7 @@ fn rulebook() -> Rulebook {
 
 fn survey(name: &str, role: Role, mods: &[(&str, &str, bool)]) -> Survey {
     let found = |(id, version, enabled): &(&str, &str, bool)| SurveyedMod {
-        reading: Reading { id: (*id).to_owned(), version: Some((*version).to_owned()), ..Reading::default() },
+        manifest: ModManifest { id: (*id).to_owned(), version: Some((*version).to_owned()), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: *enabled,

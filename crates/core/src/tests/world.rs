@@ -1,11 +1,11 @@
 use super::*;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
-use crate::delta::Measure;
+use crate::delta::CheckContext;
 use crate::delta::worlds::shaping;
 use crate::delta::worlds::without_worlds;
 use crate::delta::worlds::{Change, judge};
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook;
 use crate::rulebook::NeededOn;
 use crate::survey::Survey;
@@ -28,7 +28,7 @@ fn path(text: &str) -> InstallPath {
 fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
     let (at, blake3) = (path(&format!("mods/{id}")), Blake3::of(bytes.as_bytes()));
     SurveyedMod {
-        reading: Reading { id: id.to_owned(), shapes_world, needed_on: NeededOn::Both, ..Reading::default() },
+        manifest: ModManifest { id: id.to_owned(), shapes_world, needed_on: NeededOn::Both, ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,
@@ -68,7 +68,8 @@ fn a_change_of_a_mod_that_shapes_worlds_is_told(
 ) {
     let canon = Canon::from_survey(&survey(wanted, &[]));
     let rulebook = rulebook("world");
-    let measure = Measure { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let with_world = survey(there.clone(), &["world"]);
     let changes = shaping(measure, &with_world);
     assert_eq!(changes.first().map(|shaping| shaping.change), change);
@@ -154,6 +155,6 @@ fn what_lies_in_a_world_goes_with_it() {
     let mut inside = found("pack", "1", false);
     inside.path = path("worlds/fen/packs/pack");
     let survey = survey(vec![inside, found("peat", "1", false)], &["worlds/fen"]);
-    let left: Vec<String> = without_worlds(&survey).mods.into_iter().map(|found| found.reading.id).collect();
+    let left: Vec<String> = without_worlds(&survey).mods.into_iter().map(|found| found.manifest.id).collect();
     assert_eq!(left, ["peat"]);
 }

@@ -15,12 +15,12 @@ use suppaftp::types::{FileType, Mode, Response};
 use suppaftp::{FtpError, RustlsConnector, RustlsFtpStream, Status};
 
 use super::address::{Address, Scheme};
-use super::door::{Door, Secret};
+use super::credentials::{Credentials, Secret};
 use super::host::HostError;
-use super::remote::{Dialler, Fault, HostEntry, Line, Sink};
+use super::remote::{Connection, Connector, Fault, HostEntry, Sink};
 use super::tls::{Timed, Trust};
-use super::{Stamp, There, nanoseconds, seconds_of};
-use crate::patience::Patience;
+use super::{FileFingerprint, FileStatus, nanoseconds, seconds_of};
+use crate::retry::RetryPolicy;
 
 /// Bytes that go over a line at a time.
 const CHUNK: usize = 1 << 20;
@@ -28,14 +28,14 @@ const CHUNK: usize = 1 << 20;
 /// Opens FTP connections to one host.
 pub struct FtpDialler {
     address: Address,
-    door: Arc<dyn Door>,
-    patience: Patience,
+    door: Arc<dyn Credentials>,
+    patience: RetryPolicy,
     trust: Trust,
 }
 
 impl FtpDialler {
     /// For one host.
-    pub fn new(address: Address, door: Arc<dyn Door>, patience: Patience) -> Self {
+    pub fn new(address: Address, door: Arc<dyn Credentials>, patience: RetryPolicy) -> Self {
         let trust = Trust::new(&address, Arc::clone(&door));
         Self { address, door, patience, trust }
     }
@@ -98,7 +98,7 @@ fn is_final_no(answer: &Response) -> bool {
 }
 
 /// Connects to any of a host's addresses; whatever is read or written then has its time-out.
-pub fn tcp(host: &str, port: u16, patience: Patience) -> io::Result<TcpStream> {
+pub fn tcp(host: &str, port: u16, patience: RetryPolicy) -> io::Result<TcpStream> {
     let mut last = io::Error::new(io::ErrorKind::NotFound, "its name has no address");
     for address in (host, port).to_socket_addrs()? {
         match timed(&address, patience) {
@@ -109,7 +109,7 @@ pub fn tcp(host: &str, port: u16, patience: Patience) -> io::Result<TcpStream> {
     Err(last)
 }
 
-fn timed(address: &SocketAddr, patience: Patience) -> io::Result<TcpStream> {
+fn timed(address: &SocketAddr, patience: RetryPolicy) -> io::Result<TcpStream> {
     let stream = TcpStream::connect_timeout(address, patience.connect)?;
     stream.set_read_timeout(Some(patience.silence))?;
     stream.set_write_timeout(Some(patience.silence))?;
@@ -117,8 +117,8 @@ fn timed(address: &SocketAddr, patience: Patience) -> io::Result<TcpStream> {
     Ok(stream)
 }
 
-impl Dialler for FtpDialler {
-    fn dial(&self) -> Result<(Box<dyn Line>, String), HostError> {
+impl Connector for FtpDialler {
+    fn dial(&self) -> Result<(Box<dyn Connection>, String), HostError> {
         let mut stream = self.connect()?;
         self.log_in(&mut stream)?;
         let patience = self.patience;
@@ -275,12 +275,12 @@ impl FtpLine {
 fn entry_of(found: &suppaftp::list::File, mode: Option<u32>) -> HostEntry {
     let modified = nanoseconds(found.modified());
     let there = if found.is_directory() {
-        There::Folder { modified: Some(modified), mode }
+        FileStatus::Folder { modified: Some(modified), mode }
     } else if found.is_symlink() {
-        There::Link
+        FileStatus::Link
     } else {
-        let stamp = Stamp { size: found.size() as u64, modified, changed: 0, inode: 0 };
-        There::File { stamp, mode }
+        let stamp = FileFingerprint { size: found.size() as u64, modified, changed: 0, inode: 0 };
+        FileStatus::File { stamp, mode }
     };
     HostEntry { name: found.name().to_owned(), there }
 }
@@ -297,9 +297,9 @@ fn machine_entry(line: &str) -> Option<HostEntry> {
     match ListParser::parse_mlsd(line) {
         Ok(found) => Some(entry_of(&found, mode)),
         Err(_) if fact("type=").is_some_and(|kind| kind.contains("link")) => {
-            Some(HostEntry { name: name.to_owned(), there: There::Link })
+            Some(HostEntry { name: name.to_owned(), there: FileStatus::Link })
         }
-        Err(_) => Some(HostEntry { name: name.to_owned(), there: There::Other }),
+        Err(_) => Some(HostEntry { name: name.to_owned(), there: FileStatus::Other }),
     }
 }
 
@@ -345,7 +345,7 @@ fn mode_of(line: &str) -> Option<u32> {
     bits.filter(|_| line.starts_with(['-', 'd', 'l']))
 }
 
-impl Line for FtpLine {
+impl Connection for FtpLine {
     fn list(&mut self, folder: &str) -> Result<Vec<HostEntry>, Fault> {
         let mut entries = if self.can.machine_lists {
             self.lines(format!("MLSD {folder}"))?.iter().filter_map(|line| machine_entry(line)).collect()
@@ -500,10 +500,10 @@ mod tests {
     fn machine_listings(#[case] line: &str, #[case] expected: Option<(&str, &str)>) {
         let found = machine_entry(line).map(|entry| {
             let kind = match entry.there {
-                There::File { stamp, mode } => format!("file {} {:o}", stamp.size, mode.unwrap_or(0)),
-                There::Folder { .. } => "folder".to_owned(),
-                There::Link => "link".to_owned(),
-                There::Other => "other".to_owned(),
+                FileStatus::File { stamp, mode } => format!("file {} {:o}", stamp.size, mode.unwrap_or(0)),
+                FileStatus::Folder { .. } => "folder".to_owned(),
+                FileStatus::Link => "link".to_owned(),
+                FileStatus::Other => "other".to_owned(),
             };
             (entry.name, kind)
         });

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use russh::keys::known_hosts::known_host_keys_path;
 use russh::keys::ssh_key::PublicKey;
 
-use super::door::{HostKey, Standing};
+use super::credentials::{HostKey, Standing};
 use crate::error::{During, ReachError};
 
 /// Where known hosts are kept.

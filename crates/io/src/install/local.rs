@@ -16,8 +16,8 @@ use kanon_core::base::path::InstallPath;
 use rayon::prelude::*;
 
 use super::{
-    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, named, nanoseconds, seconds_of,
-    shown,
+    Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, named, nanoseconds,
+    seconds_of, shown,
 };
 use crate::error::{During, ReachError};
 
@@ -31,7 +31,7 @@ pub struct LocalInstall {
     dir: Dir,
 }
 
-impl Stamp {
+impl FileFingerprint {
     /// The stamp of a file on this machine.
     pub fn of(metadata: &Metadata) -> Self {
         let modified = metadata.modified().ok().map_or(0, nanoseconds);
@@ -123,7 +123,7 @@ impl LocalInstall {
         };
         match metadata {
             Ok(metadata) if metadata.is_file() => {
-                listing.entries.push(Entry { path, kind: Kind::File(Stamp::of(&metadata)) });
+                listing.entries.push(Entry { path, kind: Kind::File(FileFingerprint::of(&metadata)) });
             }
             Ok(_) => listing.refused.push((text(), "it is neither a file nor a folder".to_owned())),
             Err(reason) => listing.refused.push((text(), reason)),
@@ -159,7 +159,7 @@ impl Install for LocalInstall {
         self.list_folder(folder, depth, skip)
     }
 
-    fn look(&self, path: &InstallPath) -> io::Result<Option<There>> {
+    fn look(&self, path: &InstallPath) -> io::Result<Option<FileStatus>> {
         let metadata = match self.dir.symlink_metadata(path.as_str()) {
             Ok(metadata) => metadata,
             Err(error) if matches!(error.kind(), io::ErrorKind::NotFound | io::ErrorKind::NotADirectory) => {
@@ -170,20 +170,20 @@ impl Install for LocalInstall {
         let modified = metadata.modified().ok().map(|time| nanoseconds(time.into_std()));
         let mode = mode(&metadata);
         Ok(Some(if metadata.is_symlink() {
-            There::Link
+            FileStatus::Link
         } else if metadata.is_dir() {
-            There::Folder { modified, mode }
+            FileStatus::Folder { modified, mode }
         } else if metadata.is_file() {
             let file = self.file(path)?;
-            There::File { stamp: Stamp::of(&file.metadata()?), mode }
+            FileStatus::File { stamp: FileFingerprint::of(&file.metadata()?), mode }
         } else {
-            There::Other
+            FileStatus::Other
         }))
     }
 
-    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, Stamp)> {
+    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, FileFingerprint)> {
         let file = self.file(path)?;
-        let stamp = Stamp::of(&file.metadata()?);
+        let stamp = FileFingerprint::of(&file.metadata()?);
         Ok((Box::new(file), stamp))
     }
 

@@ -4,7 +4,7 @@
 //! install says of itself (names, sizes, links) is taken as it comes from a stranger.
 
 mod address;
-mod door;
+mod credentials;
 mod ftp;
 mod host;
 mod known_hosts;
@@ -25,7 +25,7 @@ use kanon_core::base::path::InstallPath;
 use serde::{Deserialize, Serialize};
 
 pub use address::{Address, AddressError, Scheme};
-pub use door::{Door, HostKey, Login, Secret, Standing};
+pub use credentials::{Credentials, HostKey, Login, Secret, Standing};
 pub use host::HostError;
 pub use known_hosts::KnownHosts;
 pub use local::LocalInstall;
@@ -37,7 +37,7 @@ pub const OWN_FOLDER: &str = ".kanon";
 
 /// What makes a file the same file with the same bytes, without reading it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Stamp {
+pub struct FileFingerprint {
     /// Its size in bytes.
     pub size: u64,
     /// When its bytes changed, in nanoseconds since 1970.
@@ -48,7 +48,7 @@ pub struct Stamp {
     pub inode: u64,
 }
 
-impl Stamp {
+impl FileFingerprint {
     /// The later of its two times.
     pub const fn newest(&self) -> i64 {
         if self.modified > self.changed { self.modified } else { self.changed }
@@ -68,18 +68,18 @@ pub struct Entry {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Kind {
     /// A file.
-    File(Stamp),
+    File(FileFingerprint),
     /// A folder.
     Folder,
 }
 
 /// What stands at a path; a link is not followed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum There {
+pub enum FileStatus {
     /// A file.
     File {
         /// Its stamp.
-        stamp: Stamp,
+        stamp: FileFingerprint,
         /// Its permission bits, where the system tells.
         mode: Option<u32>,
     },
@@ -116,7 +116,7 @@ pub struct KeptDocument {
     /// From the root of the install.
     pub path: String,
     /// Its stamp when it was read.
-    pub stamp: Stamp,
+    pub stamp: FileFingerprint,
     /// Its bytes.
     pub bytes: Vec<u8>,
 }
@@ -139,13 +139,13 @@ pub trait Install: Send + Sync {
     ///
     /// # Errors
     /// When it can't be told.
-    fn look(&self, path: &InstallPath) -> io::Result<Option<There>>;
+    fn look(&self, path: &InstallPath) -> io::Result<Option<FileStatus>>;
 
     /// Opens a file to read, with its stamp. Links are followed only inside the install, if at all.
     ///
     /// # Errors
     /// When it is not there, no file, outside, or can't be read.
-    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, Stamp)>;
+    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, FileFingerprint)>;
 
     /// The first bytes of a file, `limit` of them at most.
     ///
@@ -233,7 +233,7 @@ pub trait Install: Send + Sync {
 
     /// Whether a path is a folder.
     fn is_folder(&self, path: &InstallPath) -> bool {
-        matches!(self.look(path), Ok(Some(There::Folder { .. })))
+        matches!(self.look(path), Ok(Some(FileStatus::Folder { .. })))
     }
 
     /// Whether anything stands at a path.

@@ -9,7 +9,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::survey::Brought;
 use serde::{Deserialize, Serialize};
 
-use super::{Install, Stamp};
+use super::{FileFingerprint, Install};
 
 /// Where it is on an install.
 pub const RECEIPT: &str = ".kanon/receipt.json";
@@ -73,7 +73,7 @@ impl Vouched {
     }
 
     /// The digest of a file that is still of that size and time.
-    pub fn digest(&self, path: &InstallPath, stamp: Stamp) -> Option<Blake3> {
+    pub fn digest(&self, path: &InstallPath, stamp: FileFingerprint) -> Option<Blake3> {
         let (size, modified, digest) = self.0.get(path.as_str())?;
         ((*size, *modified) == (stamp.size, stamp.modified)).then_some(*digest)
     }
@@ -95,10 +95,10 @@ mod tests {
                 brought: None,
             })
         };
-        let stamp = Stamp { size: 1, modified: 7, changed: 0, inode: 0 };
+        let stamp = FileFingerprint { size: 1, modified: 7, changed: 0, inode: 0 };
         assert_eq!(vouched(Some(7)).digest(&path, stamp), Some(blake3));
         assert_eq!(vouched(Some(8)).digest(&path, stamp), None);
-        assert_eq!(vouched(Some(7)).digest(&path, Stamp { size: 2, ..stamp }), None);
+        assert_eq!(vouched(Some(7)).digest(&path, FileFingerprint { size: 2, ..stamp }), None);
         assert_eq!(vouched(None).digest(&path, stamp), None, "a receipt from before times were kept");
     }
 }

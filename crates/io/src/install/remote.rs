@@ -11,13 +11,13 @@ use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 
 use super::address::{Address, Folder, Scheme};
-use super::door::Door;
+use super::credentials::Credentials;
 use super::host::HostError;
 use super::{
-    Entry, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, Stamp, There, ftp, locked, named, sftp, shown,
-    side_by_side,
+    Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, ftp, locked, named,
+    sftp, shown, side_by_side,
 };
-use crate::patience::{Patience, Tries};
+use crate::retry::{Retry, RetryPolicy};
 
 /// Connections to one host at a time.
 const LINES: usize = 8;
@@ -36,7 +36,7 @@ pub struct HostEntry {
     /// Its name: whatever the host says it is.
     pub name: String,
     /// What it is.
-    pub there: There,
+    pub there: FileStatus,
 }
 
 /// Why something asked over a line did not happen.
@@ -58,7 +58,7 @@ impl From<io::Error> for Fault {
 pub type Sink<'a> = &'a mut dyn FnMut(&[u8]) -> io::Result<()>;
 
 /// One connection to a host. Paths are the host's.
-pub trait Line: Send {
+pub trait Connection: Send {
     /// The names in a folder.
     fn list(&mut self, folder: &str) -> Result<Vec<HostEntry>, Fault>;
     /// Reads a part of a file, from one byte up to another or to its end.
@@ -84,18 +84,18 @@ pub trait Line: Send {
 }
 
 /// Opens lines.
-pub trait Dialler: Send + Sync {
+pub trait Connector: Send + Sync {
     /// Opens one more; gives the folder where its login begins too.
-    fn dial(&self) -> Result<(Box<dyn Line>, String), HostError>;
+    fn dial(&self) -> Result<(Box<dyn Connection>, String), HostError>;
 }
 
 /// An open install on a host.
 pub struct RemoteInstall {
     shown: String,
     root: String,
-    dialler: Box<dyn Dialler>,
+    dialler: Box<dyn Connector>,
     lines: Lines,
-    patience: Patience,
+    patience: RetryPolicy,
     listed: Mutex<HashMap<String, Arc<Listed>>>,
     documents: Mutex<HashMap<String, KeptDocument>>,
     new_documents: Mutex<Vec<KeptDocument>>,
@@ -114,7 +114,7 @@ struct Lines {
 }
 
 struct Pool {
-    idle: Vec<Box<dyn Line>>,
+    idle: Vec<Box<dyn Connection>>,
     open: usize,
     limit: usize,
 }
@@ -124,8 +124,8 @@ impl RemoteInstall {
     ///
     /// # Errors
     /// When it can't be reached, lets nobody in, is another host than before, or has no such folder.
-    pub fn open(address: &Address, door: Arc<dyn Door>, patience: Patience) -> Result<Self, HostError> {
-        let dialler: Box<dyn Dialler> = match address.scheme {
+    pub fn open(address: &Address, door: Arc<dyn Credentials>, patience: RetryPolicy) -> Result<Self, HostError> {
+        let dialler: Box<dyn Connector> = match address.scheme {
             Scheme::Ftp | Scheme::Ftps => Box::new(ftp::FtpDialler::new(address.clone(), door, patience)),
             Scheme::Sftp => Box::new(sftp::SftpDialler::new(address.clone(), door, patience)?),
         };
@@ -168,17 +168,17 @@ impl RemoteInstall {
     }
 
     /// Does something over a line; over another one when that is lost.
-    fn over<T>(&self, work: impl FnMut(&mut dyn Line) -> Result<T, Fault>) -> io::Result<T> {
+    fn over<T>(&self, work: impl FnMut(&mut dyn Connection) -> Result<T, Fault>) -> io::Result<T> {
         self.over_until(work, || 0)
     }
 
     /// The same for work that comes further bit by bit: as long as it does, a dropped line is no failure.
     fn over_until<T>(
         &self,
-        mut work: impl FnMut(&mut dyn Line) -> Result<T, Fault>,
+        mut work: impl FnMut(&mut dyn Connection) -> Result<T, Fault>,
         come: impl Fn() -> u64,
     ) -> io::Result<T> {
-        let mut tries = Tries::new(self.patience);
+        let mut tries = Retry::new(self.patience);
         loop {
             let before = come();
             let why = match self.line() {
@@ -207,7 +207,7 @@ impl RemoteInstall {
     }
 
     /// An idle line, a new one, or the next that is given back.
-    fn line(&self) -> Result<Box<dyn Line>, HostError> {
+    fn line(&self) -> Result<Box<dyn Connection>, HostError> {
         let mut pool = locked(&self.lines.pool);
         loop {
             if let Some(line) = pool.idle.pop() {
@@ -237,7 +237,7 @@ impl RemoteInstall {
         }
     }
 
-    fn give_back(&self, line: Box<dyn Line>) {
+    fn give_back(&self, line: Box<dyn Connection>) {
         locked(&self.lines.pool).idle.push(line);
         self.lines.freed.notify_one();
     }
@@ -265,7 +265,7 @@ impl RemoteInstall {
     }
 
     /// A change of our own: what was listed is put right without asking again.
-    fn now_there(&self, path: &InstallPath, there: Option<There>) {
+    fn now_there(&self, path: &InstallPath, there: Option<FileStatus>) {
         locked(&self.documents).remove(path.as_str());
         locked(&self.new_documents).retain(|kept| kept.path != path.as_str());
         locked(&self.changed).insert(path.to_string());
@@ -278,7 +278,7 @@ impl RemoteInstall {
                 entries.push(HostEntry { name: path.name().to_owned(), there });
             }
         }
-        if there.is_none_or(|there| matches!(there, There::Folder { .. })) {
+        if there.is_none_or(|there| matches!(there, FileStatus::Folder { .. })) {
             listed.remove(path.as_str());
         }
     }
@@ -287,20 +287,22 @@ impl RemoteInstall {
         let refuse = |listing: &mut Listing, why: String| listing.refused.push((shown(folder, &found.name), why));
         match (named(folder, &found.name), found.there) {
             (Err(why), _) => refuse(listing, why),
-            (Ok(path), There::Folder { .. }) => return Some(path),
-            (Ok(path), There::File { stamp, .. }) => listing.entries.push(Entry { path, kind: Kind::File(stamp) }),
-            (Ok(_), There::Link) => refuse(listing, "it is a link, and links on a host are not followed".to_owned()),
-            (Ok(_), There::Other) => refuse(listing, "it is neither a file nor a folder".to_owned()),
+            (Ok(path), FileStatus::Folder { .. }) => return Some(path),
+            (Ok(path), FileStatus::File { stamp, .. }) => listing.entries.push(Entry { path, kind: Kind::File(stamp) }),
+            (Ok(_), FileStatus::Link) => {
+                refuse(listing, "it is a link, and links on a host are not followed".to_owned())
+            }
+            (Ok(_), FileStatus::Other) => refuse(listing, "it is neither a file nor a folder".to_owned()),
         }
         None
     }
 
-    fn stamp_of(&self, path: &InstallPath) -> io::Result<Stamp> {
+    fn stamp_of(&self, path: &InstallPath) -> io::Result<FileFingerprint> {
         match self.look(path)? {
-            Some(There::File { stamp, .. }) => Ok(stamp),
-            Some(There::Folder { .. }) => Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder")),
-            Some(There::Link) => Err(io::Error::other("it is a link, and links on a host are not followed")),
-            Some(There::Other) => Err(io::Error::other("it is neither a file nor a folder")),
+            Some(FileStatus::File { stamp, .. }) => Ok(stamp),
+            Some(FileStatus::Folder { .. }) => Err(io::Error::new(io::ErrorKind::IsADirectory, "it is a folder")),
+            Some(FileStatus::Link) => Err(io::Error::other("it is a link, and links on a host are not followed")),
+            Some(FileStatus::Other) => Err(io::Error::other("it is neither a file nor a folder")),
             None => Err(io::Error::new(io::ErrorKind::NotFound, "it is not there")),
         }
     }
@@ -392,13 +394,13 @@ impl Install for RemoteInstall {
         listing
     }
 
-    fn look(&self, path: &InstallPath) -> io::Result<Option<There>> {
+    fn look(&self, path: &InstallPath) -> io::Result<Option<FileStatus>> {
         if path.is_root() {
-            return Ok(Some(There::Folder { modified: None, mode: None }));
+            return Ok(Some(FileStatus::Folder { modified: None, mode: None }));
         }
         let parent = path.parent();
         if let Some(parent) = &parent
-            && !matches!(self.look(parent)?, Some(There::Folder { .. }))
+            && !matches!(self.look(parent)?, Some(FileStatus::Folder { .. }))
         {
             return Ok(None);
         }
@@ -409,7 +411,7 @@ impl Install for RemoteInstall {
         }
     }
 
-    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, Stamp)> {
+    fn open_file(&self, path: &InstallPath) -> io::Result<(Box<dyn Seekable + '_>, FileFingerprint)> {
         let stamp = self.stamp_of(path)?;
         let file = RemoteFile {
             install: self,
@@ -476,8 +478,8 @@ impl Install for RemoteInstall {
             },
             || sent.get(),
         )?;
-        let stamp = Stamp { size, modified: i64::MIN, changed: 0, inode: 0 };
-        self.now_there(path, Some(There::File { stamp, mode: None }));
+        let stamp = FileFingerprint { size, modified: i64::MIN, changed: 0, inode: 0 };
+        self.now_there(path, Some(FileStatus::File { stamp, mode: None }));
         Ok(())
     }
 
@@ -539,7 +541,7 @@ impl Install for RemoteInstall {
                 false => Err(error),
             };
         }
-        self.now_there(path, Some(There::Folder { modified: None, mode: None }));
+        self.now_there(path, Some(FileStatus::Folder { modified: None, mode: None }));
         locked(&self.listed).insert(path.as_str().to_owned(), Arc::new(Ok(Vec::new())));
         Ok(())
     }
@@ -561,7 +563,7 @@ impl Install for RemoteInstall {
         match self.over(|line| line.set_facts(&on_host, modified, mode)) {
             Err(error) if error.kind() == io::ErrorKind::Unsupported => {
                 // A part gets its name later; whoever reads of it knows the folder.
-                let named = path.parent().filter(|_| crate::bring::is_part(path)).unwrap_or_else(|| path.clone());
+                let named = path.parent().filter(|_| crate::apply::is_part(path)).unwrap_or_else(|| path.clone());
                 locked(&self.lost_modes).insert(named.to_string());
             }
             set => set?,

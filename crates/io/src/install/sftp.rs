@@ -21,12 +21,12 @@ use russh_sftp::protocol::{FileAttributes, FileType, OpenFlags, Packet, StatusCo
 use tokio::runtime::Runtime;
 
 use super::address::Address;
-use super::door::{Door, HostKey, Login, Standing};
+use super::credentials::{Credentials, HostKey, Login, Standing};
 use super::ftp::{digest_in, tcp};
 use super::host::HostError;
-use super::remote::{Dialler, Fault, HostEntry, Line, Sink};
-use super::{Stamp, There};
-use crate::patience::Patience;
+use super::remote::{Connection, Connector, Fault, HostEntry, Sink};
+use super::{FileFingerprint, FileStatus};
+use crate::retry::RetryPolicy;
 
 /// Bytes of one request, which every host takes.
 const CHUNK: u32 = 32 << 10;
@@ -40,15 +40,15 @@ const COMMAND_BYTES: usize = 16 << 10;
 /// Opens SFTP connections to one host.
 pub struct SftpDialler {
     address: Address,
-    door: Arc<dyn Door>,
-    patience: Patience,
+    door: Arc<dyn Credentials>,
+    patience: RetryPolicy,
     runtime: Arc<Runtime>,
 }
 
 /// Judges the key that a host shows.
 struct Judge {
     host: String,
-    door: Arc<dyn Door>,
+    door: Arc<dyn Credentials>,
     doubt: Arc<Mutex<Option<HostError>>>,
 }
 
@@ -86,7 +86,7 @@ impl SftpDialler {
     ///
     /// # Errors
     /// When this machine has no threads to spare.
-    pub fn new(address: Address, door: Arc<dyn Door>, patience: Patience) -> Result<Self, HostError> {
+    pub fn new(address: Address, door: Arc<dyn Credentials>, patience: RetryPolicy) -> Result<Self, HostError> {
         let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build();
         let runtime = runtime.map_err(|error| HostError::Unreachable {
             address: address.to_string(),
@@ -246,8 +246,8 @@ impl SftpDialler {
     }
 }
 
-impl Dialler for SftpDialler {
-    fn dial(&self) -> Result<(Box<dyn Line>, String), HostError> {
+impl Connector for SftpDialler {
+    fn dial(&self) -> Result<(Box<dyn Connection>, String), HostError> {
         self.runtime.block_on(async {
             let mut handle = self.connect().await?;
             self.log_in(&mut handle).await?;
@@ -257,7 +257,7 @@ impl Dialler for SftpDialler {
                 Err(error) => return Err(self.unreachable(&error)),
             };
             let line = SftpLine { runtime: Arc::clone(&self.runtime), handle, session, can_run: true };
-            Ok((Box::new(line) as Box<dyn Line>, home))
+            Ok((Box::new(line) as Box<dyn Connection>, home))
         })
     }
 }
@@ -298,17 +298,20 @@ fn refusal(code: StatusCode, message: &str) -> io::Error {
     )
 }
 
-fn there(attributes: &FileAttributes) -> There {
+fn there(attributes: &FileAttributes) -> FileStatus {
     let modified = attributes.mtime.map(|seconds| i64::from(seconds) * 1_000_000_000);
     let mode = attributes.permissions.map(|bits| bits & 0o7777);
     match attributes.file_type() {
-        FileType::Dir => There::Folder { modified, mode },
-        FileType::Symlink => There::Link,
+        FileType::Dir => FileStatus::Folder { modified, mode },
+        FileType::Symlink => FileStatus::Link,
         FileType::File => {
             let size = attributes.size.unwrap_or(0);
-            There::File { stamp: Stamp { size, modified: modified.unwrap_or(i64::MIN), changed: 0, inode: 0 }, mode }
+            FileStatus::File {
+                stamp: FileFingerprint { size, modified: modified.unwrap_or(i64::MIN), changed: 0, inode: 0 },
+                mode,
+            }
         }
-        FileType::Other => There::Other,
+        FileType::Other => FileStatus::Other,
     }
 }
 
@@ -481,7 +484,7 @@ fn quoted(path: &str) -> String {
     format!("'{}'", path.replace('\'', r"'\''"))
 }
 
-impl Line for SftpLine {
+impl Connection for SftpLine {
     fn list(&mut self, folder: &str) -> Result<Vec<HostEntry>, Fault> {
         let mut entries = self.runtime.block_on(self.names(folder)).map_err(fault)?;
         entries.retain(|entry| entry.name != "." && entry.name != "..");

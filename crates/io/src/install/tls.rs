@@ -11,9 +11,9 @@ use sha2::Digest as _;
 use suppaftp::{FtpResult, RustlsConnector, TlsConnector};
 
 use super::address::Address;
-use super::door::{Door, HostKey, Standing};
+use super::credentials::{Credentials, HostKey, Standing};
 use super::host::HostError;
-use crate::patience::Patience;
+use crate::retry::RetryPolicy;
 
 /// Decides about the certificates of one host.
 pub struct Trust {
@@ -28,7 +28,7 @@ struct Judge {
     system: Mutex<Option<Arc<Verifier>>>,
 }
 
-struct DebugDoor(Arc<dyn Door>);
+struct DebugDoor(Arc<dyn Credentials>);
 
 impl std::fmt::Debug for DebugDoor {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -38,7 +38,7 @@ impl std::fmt::Debug for DebugDoor {
 
 impl Trust {
     /// For one host.
-    pub fn new(address: &Address, door: Arc<dyn Door>) -> Self {
+    pub fn new(address: &Address, door: Arc<dyn Credentials>) -> Self {
         let judge = Judge {
             host: format!("{}:{}", address.host, address.port),
             door: DebugDoor(door),
@@ -132,7 +132,7 @@ pub struct Timed {
     /// The connector.
     pub inner: RustlsConnector,
     /// How long nothing may come.
-    pub patience: Patience,
+    pub patience: RetryPolicy,
 }
 
 impl TlsConnector for Timed {

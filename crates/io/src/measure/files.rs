@@ -11,7 +11,7 @@ use super::Job;
 use super::units::{Form, Group};
 use crate::error::ReachError;
 use crate::hashing::blake3_of;
-use crate::install::{Stamp, side_by_side};
+use crate::install::{FileFingerprint, side_by_side};
 use crate::state::{Memory, Remembered, State};
 
 /// How often a file that changes is read before it is given up.
@@ -33,7 +33,7 @@ pub struct Measured {
     /// Its size in bytes.
     pub size: u64,
     /// The stamp that goes with the digest.
-    pub stamp: Stamp,
+    pub stamp: FileFingerprint,
     /// Its digest, or why there is none.
     pub blake3: Result<Blake3, String>,
     /// When it was measured.
@@ -46,7 +46,7 @@ pub struct Measured {
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum By {
     /// Its bytes were read now.
-    Reading,
+    ModManifest,
     /// Its host computed it now.
     Host,
     /// The system vouches that nothing has changed since they were.
@@ -109,13 +109,13 @@ impl Job<'_> {
         known: &[Option<HashMap<String, Remembered>>],
     ) -> HashMap<InstallPath, Measured> {
         let unknown = groups.iter().zip(known).flat_map(|(group, known)| {
-            let is_known = |path: &InstallPath, stamp: Stamp| {
+            let is_known = |path: &InstallPath, stamp: FileFingerprint| {
                 known.as_ref().is_none_or(|known| known.get(path.as_str()).is_some_and(|file| file.vouches_for(stamp)))
             };
             group.files.iter().filter(move |(path, stamp)| !is_known(path, *stamp))
         });
         let mut found = HashMap::new();
-        let mut unread: Vec<&(InstallPath, Stamp)> = Vec::new();
+        let mut unread: Vec<&(InstallPath, FileFingerprint)> = Vec::new();
         for file in unknown {
             let vouched = self.request.sparing.vouched.and_then(|vouched| vouched.digest(&file.0, file.1));
             match vouched {
@@ -131,10 +131,15 @@ impl Job<'_> {
     }
 
     /// Asks the host for the digests of files that may be known ones, and takes those off the list.
-    fn told_by_host(&self, unread: &mut Vec<&(InstallPath, Stamp)>, found: &mut HashMap<InstallPath, Measured>) {
+    fn told_by_host(
+        &self,
+        unread: &mut Vec<&(InstallPath, FileFingerprint)>,
+        found: &mut HashMap<InstallPath, Measured>,
+    ) {
         let Some(known) = self.request.sparing.known else { return };
-        let worth = |stamp: Stamp| stamp.size >= WORTH_ASKING && known.has_size(stamp.size);
-        let asked: Vec<&(InstallPath, Stamp)> = unread.iter().filter(|(_, stamp)| worth(*stamp)).copied().collect();
+        let worth = |stamp: FileFingerprint| stamp.size >= WORTH_ASKING && known.has_size(stamp.size);
+        let asked: Vec<&(InstallPath, FileFingerprint)> =
+            unread.iter().filter(|(_, stamp)| worth(*stamp)).copied().collect();
         let paths: Vec<InstallPath> = asked.iter().map(|(path, _)| path.clone()).collect();
         for ((path, stamp), told) in asked.into_iter().zip(self.install.host_digests(&paths)) {
             if let Some(blake3) = told.and_then(|sha256| known.of(stamp.size, sha256)) {
@@ -144,7 +149,7 @@ impl Job<'_> {
         unread.retain(|(path, _)| !found.contains_key(path));
     }
 
-    const fn known_as(&self, stamp: Stamp, blake3: Blake3, by: By) -> Measured {
+    const fn known_as(&self, stamp: FileFingerprint, blake3: Blake3, by: By) -> Measured {
         Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured: self.measured_at, by }
     }
 
@@ -159,9 +164,11 @@ impl Job<'_> {
         (known, beforehand): (&HashMap<String, Remembered>, &HashMap<InstallPath, Measured>),
         signature: Blake3,
     ) -> MeasuredGroup {
-        let known =
-            |(path, stamp): &(InstallPath, Stamp)| known.get(path.as_str()).filter(|file| file.vouches_for(*stamp));
-        let unknown = |file: &&(InstallPath, Stamp)| known(file).is_none() && !beforehand.contains_key(&file.0);
+        let known = |(path, stamp): &(InstallPath, FileFingerprint)| {
+            known.get(path.as_str()).filter(|file| file.vouches_for(*stamp))
+        };
+        let unknown =
+            |file: &&(InstallPath, FileFingerprint)| known(file).is_none() && !beforehand.contains_key(&file.0);
         self.progress.ahead(group.files.iter().filter(unknown).map(|(_, stamp)| stamp.size).sum());
         let files: Vec<Measured> = group
             .files
@@ -183,7 +190,7 @@ impl Job<'_> {
         MeasuredGroup { files, digest, to_remember }
     }
 
-    fn measure(&self, path: &InstallPath, stamp: Stamp) -> Measured {
+    fn measure(&self, path: &InstallPath, stamp: FileFingerprint) -> Measured {
         let measured = self.measured_at;
         let settled = settled(|| {
             let (mut file, before) = self.install.open_file(path)?;
@@ -193,10 +200,12 @@ impl Job<'_> {
         });
         self.progress.done(stamp.size);
         match settled {
-            Ok((blake3, stamp)) => Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured, by: By::Reading },
+            Ok((blake3, stamp)) => {
+                Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured, by: By::ModManifest }
+            }
             Err(error) => {
                 let blake3 = Err(format!("it can't be read: {error}"));
-                Measured { size: stamp.size, stamp, blake3, measured, by: By::Reading }
+                Measured { size: stamp.size, stamp, blake3, measured, by: By::ModManifest }
             }
         }
     }
@@ -229,7 +238,7 @@ fn signature(group: &Group<'_>) -> (Blake3, i64) {
     signature_of(group.files.iter().map(|(path, stamp)| (path, *stamp)))
 }
 
-fn signature_of<'p>(files: impl Iterator<Item = (&'p InstallPath, Stamp)>) -> (Blake3, i64) {
+fn signature_of<'p>(files: impl Iterator<Item = (&'p InstallPath, FileFingerprint)>) -> (Blake3, i64) {
     let mut record = Vec::new();
     let mut newest = i64::MIN;
     for (path, stamp) in files {
@@ -282,7 +291,7 @@ fn memory(
     Some((Memory { signature, measured, digest, digests }, remembered))
 }
 
-/// Tries until an attempt held still; an attempt that gives nothing was disturbed.
+/// Retry until an attempt held still; an attempt that gives nothing was disturbed.
 fn settled<T>(mut attempt: impl FnMut() -> io::Result<Option<T>>) -> io::Result<T> {
     for _ in 0..TRIES {
         if let Some(value) = attempt()? {

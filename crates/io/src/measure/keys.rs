@@ -73,6 +73,6 @@ fn key(
     own: bool,
 ) -> Option<SurveyedKey> {
     let bytes = install.document(&path, limits::DOCUMENT_BYTES).ok()?;
-    let of_mod = of_mod.map(|found| found.reading.id.clone());
+    let of_mod = of_mod.map(|found| found.manifest.id.clone());
     Some(SurveyedKey { name, path, size: bytes.len() as u64, blake3: Blake3::of(&bytes), of_mod, own, problem: None })
 }

@@ -8,7 +8,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, off_limits};
 use kanon_core::edits::{RawEntry, read_list};
-use kanon_core::manifest::Reading;
+use kanon_core::manifest::ModManifest;
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
 use kanon_core::survey::Known;
 use kanon_core::survey::{ListEntry, NOT_THERE, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting};
@@ -136,7 +136,7 @@ fn listed_mod(shelf: &Shelf, file: &InstallPath, entry: ListEntry) -> SurveyedMo
     let digest =
         Blake3::of_files([(entry.id.as_str(), 0, Blake3::of(entry.version.as_deref().unwrap_or("").as_bytes()))]);
     SurveyedMod {
-        reading: Reading { id: entry.id.clone(), version: entry.version, ..Reading::default() },
+        manifest: ModManifest { id: entry.id.clone(), version: entry.version, ..ModManifest::default() },
         shelf: shelf.name.clone(),
         place: file.clone(),
         enabled: entry.on,

@@ -12,7 +12,7 @@ use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{Brought, DataEntry, PlacedFile, SurveyedData, SurveyedMod};
 use kanon_core::text::{self, Encoding};
 
-use super::Beside;
+use super::OutsideShelves;
 use crate::hashing::blake3_of;
 use crate::install::Install;
 
@@ -49,7 +49,7 @@ pub fn placed(
     rulebook: &Rulebook,
     role: Role,
     mods: &[SurveyedMod],
-    beside: Beside<'_>,
+    beside: OutsideShelves<'_>,
 ) -> Vec<PlacedFile> {
     let mut paths: BTreeSet<InstallPath> = beside.placed.iter().cloned().collect();
     for found in mods {
@@ -69,6 +69,6 @@ pub fn placed(
 }
 
 /// What the last alignment put beside the shelves.
-pub fn brought(beside: Beside<'_>) -> Option<Brought> {
+pub fn brought(beside: OutsideShelves<'_>) -> Option<Brought> {
     beside.receipt.and_then(|receipt| receipt.brought.clone()).filter(|brought| *brought != Brought::default())
 }

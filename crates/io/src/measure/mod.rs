@@ -45,16 +45,16 @@ pub struct Request<'a> {
     /// Whether remembered digests count.
     pub trust: TrustMemory,
     /// What spares the bytes of an install on a host the way here.
-    pub sparing: Sparing<'a>,
+    pub sparing: RemoteHints<'a>,
     /// What is to be looked at beside the shelves.
-    pub beside: Beside<'a>,
+    pub beside: OutsideShelves<'a>,
     /// Whether the folder must show that it is of this game.
-    pub doubt: Doubt,
+    pub doubt: GameCheck,
 }
 
 /// Whether a folder without a sign of the game is taken for one of its installs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Doubt {
+pub enum GameCheck {
     /// It is not: a slip of the pen would pass for an install without mods.
     WithoutSigns,
     /// Somebody said that it is one.
@@ -63,7 +63,7 @@ pub enum Doubt {
 
 /// What is known of what mods bring for places outside the shelves.
 #[derive(Clone, Copy, Default)]
-pub struct Beside<'a> {
+pub struct OutsideShelves<'a> {
     /// What the last alignment put there.
     pub receipt: Option<&'a Receipt>,
     /// Where files belong that the canon's mods bring.
@@ -72,7 +72,7 @@ pub struct Beside<'a> {
 
 /// What is known of the files of an install on a host before any of them is read.
 #[derive(Clone, Copy, Default)]
-pub struct Sparing<'a> {
+pub struct RemoteHints<'a> {
     /// What the install's receipt vouches for.
     pub vouched: Option<&'a Vouched>,
     /// Files whose digests are known, so that a digest that the host computes is understood.
@@ -190,7 +190,7 @@ impl Counts {
     fn add(&mut self, groups: &[MeasuredGroup]) {
         for file in groups.iter().flat_map(|group| &group.files) {
             self.files += 1;
-            self.files_read += usize::from(file.by == By::Reading);
+            self.files_read += usize::from(file.by == By::ModManifest);
             self.files_told += usize::from(file.by == By::Host);
             self.files_vouched += usize::from(file.by == By::SizeAndTime);
         }
@@ -222,7 +222,7 @@ fn refuse_other_game(
     shelved: &Shelved<'_>,
     platform: &platform::Versions,
 ) -> Result<(), ReachError> {
-    if request.doubt == Doubt::Never {
+    if request.doubt == GameCheck::Never {
         return Ok(());
     }
     let rulebook = request.rulebook;

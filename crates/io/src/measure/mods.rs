@@ -7,7 +7,7 @@ use kanon_core::base::digest::{Blake3, DigestKind};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::manifest::{Archive, Contents, ContentsError, ITSELF, Named, ReadingError, is_archive, read_mod};
-use kanon_core::manifest::{Member, Reading};
+use kanon_core::manifest::{Member, ModManifest};
 use kanon_core::rulebook::{NamePattern, Shelf};
 use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
 use rayon::prelude::*;
@@ -17,7 +17,7 @@ use super::files::MeasuredGroup;
 use super::units::{Form, Group, Unit};
 use super::{Job, unreadable};
 use crate::error::ReachError;
-use crate::install::{Install, Stamp};
+use crate::install::{FileFingerprint, Install};
 use crate::state::State;
 
 /// What became of a unit.
@@ -41,7 +41,7 @@ pub enum Found {
 /// What is remembered of a mod: all that can be known without its place.
 #[derive(Serialize, Deserialize)]
 struct Known {
-    reading: Reading,
+    manifest: ModManifest,
     members: Vec<Member>,
     members_total: usize,
 }
@@ -115,7 +115,7 @@ impl Contents for FolderContents<'_> {
 /// # Errors
 /// When it can't be read, or is no harmless archive; the text says why.
 pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<Box<dyn Contents + 'i>, String> {
-    let (file, Stamp { size, .. }) = install.open_file(path).map_err(|error| error.to_string())?;
+    let (file, FileFingerprint { size, .. }) = install.open_file(path).map_err(|error| error.to_string())?;
     let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
     Ok(Box::new(archive))
 }
@@ -164,7 +164,7 @@ impl Job<'_> {
         for unit in taken.iter().flatten() {
             let Ok(digest) = unit.digest else { continue };
             let key = self.key(&unit.unit, digest);
-            if let Some(json) = state.reading(&key)? {
+            if let Some(json) = state.manifest(&key)? {
                 known.insert(key, json);
             }
         }
@@ -218,21 +218,21 @@ impl Job<'_> {
         if unit.form == Form::Folder {
             let sizes = files.iter().map(|file| (&file.path, file.size));
             let mut contents = FolderContents::new(self.install, &unit.path, sizes);
-            let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
-            return Ok(Known { reading, members: Vec::new(), members_total: 0 });
+            let manifest = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
+            return Ok(Known { manifest, members: Vec::new(), members_total: 0 });
         }
         if !unit.shelf.holds.archives() {
             let mut contents = FileContents { install: self.install, path: &unit.path };
-            let reading = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
-            return Ok(Known { reading, members: Vec::new(), members_total: 0 });
+            let manifest = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
+            return Ok(Known { manifest, members: Vec::new(), members_total: 0 });
         }
         let mut archive = open_archive(self.install, &unit.path).map_err(NotRead::plain)?;
-        let reading = read(archive.as_mut());
+        let manifest = read(archive.as_mut());
         let members = archive.members();
-        let still_packed = matches!(reading, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
-        let reading = reading.map_err(|error| NotRead::of(&error, still_packed))?;
+        let still_packed = matches!(manifest, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
+        let manifest = manifest.map_err(|error| NotRead::of(&error, still_packed))?;
         let listed = members.iter().take(limits::LISTED_MEMBERS).cloned().collect();
-        Ok(Known { reading, members: listed, members_total: members.len() })
+        Ok(Known { manifest, members: listed, members_total: members.len() })
     }
 
     /// A file that is no mod by its name, yet an archive: harmless, unless there is a mod in it.
@@ -326,7 +326,7 @@ fn taken<'r>(group: Group<'r>, measured: MeasuredGroup) -> Vec<Taken<'r>> {
 
 fn surveyed(unit: Unit<'_>, digest: Blake3, files: Vec<SurveyedFile>, known: Known) -> SurveyedMod {
     SurveyedMod {
-        reading: known.reading,
+        manifest: known.manifest,
         shelf: unit.shelf.name.clone(),
         place: unit.place,
         enabled: unit.enabled,

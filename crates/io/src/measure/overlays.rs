@@ -69,7 +69,7 @@ fn base(laid: &LaidRule, role: Role, overlays: &[&SurveyedMod], members: &[Membe
     let judged = overlays.iter().enumerate().map(|(at, overlay)| {
         let own: Vec<&Member> = overlay.members.iter().filter(|member| !stripped(&member.path)).collect();
         let mut found = LaidOverlay {
-            id: overlay.reading.id.clone(),
+            id: overlay.manifest.id.clone(),
             members: own.len(),
             laid: 0,
             missing: Vec::new(),

@@ -106,7 +106,7 @@ fn looked_at<'k>(
     (scheme, known): (KeyScheme, &'k [Known]),
     state: &State,
 ) -> Result<Option<Pending<'k>>, ReachError> {
-    let id = found.reading.id.clone();
+    let id = found.manifest.id.clone();
     let digest = |path: &InstallPath| found.files.iter().find(|file| file.path == *path).map(|file| file.blake3);
     let own = &found.signatures[at.1];
     let (Some(payload), Some(file)) = (digest(&own.payload), own.signature.clone()) else { return Ok(None) };

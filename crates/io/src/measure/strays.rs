@@ -7,7 +7,7 @@ use kanon_core::rulebook::{Holds, Named, Role, Shelf};
 
 use super::Request;
 use super::units::{Form, Group, file_group, folder_group};
-use crate::install::{Install, Kind, Stamp};
+use crate::install::{FileFingerprint, Install, Kind};
 
 /// How deep a folder that holds no mod is looked into for one.
 const DEPTH: usize = 32;
@@ -75,7 +75,7 @@ fn folders_in<'r>(install: &dyn Install, shelf: &'r Shelf, hollow: &InstallPath)
     let inner = listing.entries.iter().filter(|entry| entry.kind == Kind::Folder && is_inner(&entry.path));
     inner
         .filter_map(|folder| {
-            let files: Vec<(InstallPath, Stamp)> = listing
+            let files: Vec<(InstallPath, FileFingerprint)> = listing
                 .entries
                 .iter()
                 .filter_map(|entry| match entry.kind {

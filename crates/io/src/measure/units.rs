@@ -11,7 +11,7 @@ use rayon::prelude::*;
 
 use super::Request;
 use super::lists::wild_places;
-use crate::install::{Entry, Install, Kind, Listing, Stamp, There};
+use crate::install::{Entry, FileFingerprint, FileStatus, Install, Kind, Listing};
 
 /// The depth to which a mod's folder is listed.
 const FOLDER_DEPTH: usize = 32;
@@ -52,7 +52,7 @@ pub struct Group<'r> {
     /// The folder.
     pub folder: InstallPath,
     /// Its files, by path.
-    pub files: Vec<(InstallPath, Stamp)>,
+    pub files: Vec<(InstallPath, FileFingerprint)>,
     /// Its units, in the order of the files where there is one for each.
     pub units: Vec<Unit<'r>>,
 }
@@ -149,7 +149,7 @@ fn listed(install: &dyn Install, place: &InstallPath, depth: usize) -> Listing {
     listing
 }
 
-fn files_of(entries: Vec<Entry>) -> Vec<(InstallPath, Stamp)> {
+fn files_of(entries: Vec<Entry>) -> Vec<(InstallPath, FileFingerprint)> {
     let files = entries.into_iter().filter_map(|entry| match entry.kind {
         Kind::File(stamp) => Some((entry.path, stamp)),
         Kind::Folder => None,
@@ -164,7 +164,7 @@ pub fn file_group<'r>(
     (folder, place): (&InstallPath, &InstallPath),
     listing: &Listing,
 ) -> Option<Group<'r>> {
-    let mut found: Vec<(Unit<'r>, Stamp)> = listing
+    let mut found: Vec<(Unit<'r>, FileFingerprint)> = listing
         .entries
         .iter()
         .filter_map(|entry| match entry.kind {
@@ -184,7 +184,7 @@ fn key(shelf: &Shelf, folder: &InstallPath) -> String {
 
 fn file_unit<'r>(install: &dyn Install, shelf: &'r Shelf, place: &InstallPath, path: &InstallPath) -> Option<Unit<'r>> {
     let file_name = path.name().to_owned();
-    let is_link = || matches!(install.look(path), Ok(Some(There::Link)));
+    let is_link = || matches!(install.look(path), Ok(Some(FileStatus::Link)));
     let form = || if is_link() { Form::Link } else { Form::File };
     let (name, enabled, form) = match shelf.classify(&file_name) {
         _ if shelf.holds == Holds::Folders => (file_name, true, Form::Suspect),
@@ -204,7 +204,7 @@ pub fn folder_group<'r>(
     shelf: &'r Shelf,
     place: &InstallPath,
     folder: InstallPath,
-    mut files: Vec<(InstallPath, Stamp)>,
+    mut files: Vec<(InstallPath, FileFingerprint)>,
 ) -> Option<Group<'r>> {
     let (name, enabled) = match shelf.classify_folder(folder.name()) {
         Named::Enabled => (folder.name().to_owned(), true),

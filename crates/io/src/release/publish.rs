@@ -28,8 +28,8 @@ use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
 use crate::open::regular;
 use crate::origin::{Failed, Origin, runtime};
-use crate::patience::Tries;
 use crate::progress::Progress;
+use crate::retry::Retry;
 
 /// Files that are uploaded side by side.
 const SIDE_BY_SIDE: usize = 8;
@@ -293,7 +293,7 @@ impl<'o> Destination<'o> {
     }
 
     async fn is_whole(&self, file: &str, size: u64, named: Named) -> Result<bool, ReachError> {
-        let mut tries = Tries::new(self.origin.patience());
+        let mut tries = Retry::new(self.origin.patience());
         loop {
             match self.digest_is(file, size, named).await {
                 Err(Failed::MayPass(_)) if tries.again(false) => {}

@@ -25,7 +25,7 @@ use url::Url;
 
 use crate::error::{During, ReachError};
 use crate::origin::{Failed, Origin, runtime};
-use crate::patience::Tries;
+use crate::retry::Retry;
 use crate::workspace::write_whole;
 
 /// What is kept of what was verified.
@@ -68,7 +68,7 @@ pub struct Verified {
 /// Why a release is not believed.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum Refusal {
-    /// There is none.
+    /// FileStatus is none.
     #[error("there is no release at this address")]
     Nothing,
     /// Its root is another than the invite's.
@@ -114,7 +114,7 @@ pub enum Refusal {
 pub fn verify(origin: &Origin, invite: &Invite, kept: &Path) -> Result<Verified, ReachError> {
     std::fs::create_dir_all(kept).during("make the folder", kept)?;
     runtime()?.block_on(async {
-        let mut tries = Tries::new(origin.patience());
+        let mut tries = Retry::new(origin.patience());
         loop {
             match Visit::begin(origin, invite, kept).await?.verified().await {
                 Err(Distrust::Unreachable(_)) if tries.again(false) => {}

@@ -175,8 +175,8 @@ fn only_what_is_not_before_a_moment_counts() {
     let temp = tempfile::tempdir().expect("a folder");
     let path =
         kept(temp.path(), "a.log", b"09:00:00 Mara knocks\n09:00:01 lacks fog\n10:00:00 Mara knocks\nlacks tide\n");
-    let log = read(&path, (Role::Server, &rules()), (None, Stamp::typed("09:30"))).expect("read");
+    let log = read(&path, (Role::Server, &rules()), (None, LogTime::typed("09:30"))).expect("read");
     assert_eq!(log.events.iter().map(|event| event.line).collect::<Vec<_>>(), [3, 4]);
-    let late = read(&path, (Role::Server, &rules()), (None, Stamp::typed("11:00"))).expect("read");
+    let late = read(&path, (Role::Server, &rules()), (None, LogTime::typed("11:00"))).expect("read");
     assert_eq!(late.events.len(), 1, "a line without a time is taken as of the one before it: {:?}", late.events);
 }

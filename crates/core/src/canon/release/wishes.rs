@@ -7,7 +7,7 @@ use super::RULEBOOK;
 use crate::base::path::printable;
 use crate::base::problem::BadFile;
 use crate::canon::Canon;
-use crate::config::{self, InstallWish, Wishes};
+use crate::config::{self, InstallWish, WorkspaceConfig};
 use crate::rulebook::Role;
 
 /// Writes the wishes that go into a release. `text` is the administrator's `kanon.toml`, from which `wishes` were read, and
@@ -15,7 +15,7 @@ use crate::rulebook::Role;
 ///
 /// # Errors
 /// When the text is no TOML; in words.
-pub fn wishes_for_players(text: &str, wishes: &Wishes, canon: &Canon) -> Result<String, String> {
+pub fn wishes_for_players(text: &str, wishes: &WorkspaceConfig, canon: &Canon) -> Result<String, String> {
     let plain = text.strip_prefix('\u{feff}').unwrap_or(text);
     let from: DocumentMut = plain.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
     let mut document = DocumentMut::new();
@@ -110,7 +110,7 @@ pub fn wishes_of_player(published: &str, install: &str, at: &str) -> Result<Stri
 ///
 /// # Errors
 /// When it has mistakes, or holds anything else.
-pub fn followed_wishes(text: &str, at: &str) -> Result<Wishes, PlayerWishesError> {
+pub fn followed_wishes(text: &str, at: &str) -> Result<WorkspaceConfig, PlayerWishesError> {
     let not_for_players = |what: &str| PlayerWishesError::NotForPlayers { what: what.to_owned() };
     let mut document: DocumentMut = text.parse().map_err(|_| not_for_players("what can't be read"))?;
     document.remove("install");

@@ -10,10 +10,10 @@ use std::sync::Arc;
 use pubgrub::{DerivationTree, External};
 use serde::Serialize;
 
-use super::search::{Ease, Piece, Proof, Unfit};
-use super::universe::{Places, Universe};
+use super::index::{PackageIndex, VersionSet};
+use super::search::{Ease, Package, Proof, Unfit};
 use super::{FittingSet, Keep, Offer};
-use crate::manifest::{Reading, Relation};
+use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::RelationKind;
 
 /// Clashes that are told one by one.
@@ -61,13 +61,13 @@ pub struct WayOut {
 }
 
 /// Explains a puzzle that has no solution.
-pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
+pub fn explain(packages: &PackageIndex<'_, '_>) -> NoFit {
     let mut no_fit = NoFit::default();
     let mut left: BTreeSet<usize> =
-        (0..universe.puzzle.asks.len()).filter(|index| universe.puzzle.asks[*index].wanted).collect();
+        (0..packages.puzzle.asks.len()).filter(|index| packages.puzzle.asks[*index].wanted).collect();
     let (mut cores, mut removed): (Vec<BTreeSet<usize>>, Vec<usize>) = (Vec::new(), Vec::new());
     for index in left.clone() {
-        if let Some(clash) = universe.nothing_to_have(index) {
+        if let Some(clash) = packages.nothing_to_have(index) {
             left.remove(&index);
             removed.push(index);
             cores.push(BTreeSet::from([index]));
@@ -75,18 +75,18 @@ pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
         }
     }
     let strict = Ease { no_likes: true, ..Ease::default() };
-    while let Err(proof) = universe.search(&left, &strict) {
-        if universe.is_spent() {
+    while let Err(proof) = packages.search(&left, &strict) {
+        if packages.is_spent() {
             return NoFit { given_up: no_fit.clashes.is_empty(), ..no_fit };
         }
         if cores.len() < CLASHES {
-            let (core, proof) = universe.core(&named(&proof), proof, &strict);
-            no_fit.clashes.push(universe.clash(&core, &proof));
-            removed.extend(universe.newcomer(&core));
+            let (core, proof) = packages.core(&named(&proof), proof, &strict);
+            no_fit.clashes.push(packages.clash(&core, &proof));
+            removed.extend(packages.newcomer(&core));
             cores.push(core);
         } else {
             // Further clashes are only got out of the way, to find a set that fits.
-            removed.extend(universe.newcomer(&universe.index_of(&named(&proof))));
+            removed.extend(packages.newcomer(&packages.index_of(&named(&proof))));
             no_fit.further += 1;
         }
         match removed.last() {
@@ -95,12 +95,12 @@ pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
         }
     }
     if no_fit.further == 0 {
-        no_fit.ways = ways(universe, &cores, &strict);
+        no_fit.ways = ways(packages, &cores, &strict);
     }
     if no_fit.ways.is_empty()
-        && let Ok(set) = universe.search(&left, &strict)
+        && let Ok(set) = packages.search(&left, &strict)
     {
-        no_fit.ways.push(way(universe, &set, &[], &removed));
+        no_fit.ways.push(way(packages, &set, &[], &removed));
     }
     no_fit.further += no_fit.clashes.len().saturating_sub(CLASHES);
     no_fit.clashes.truncate(CLASHES);
@@ -108,7 +108,7 @@ pub fn explain(universe: &Universe<'_, '_>) -> NoFit {
 }
 
 /// Everything in a proof that is not derived from something else.
-fn externals(proof: &Proof) -> Vec<&External<Piece, Places, Unfit>> {
+fn externals(proof: &Proof) -> Vec<&External<Package, VersionSet, Unfit>> {
     let mut seen: HashSet<*const Proof> = HashSet::new();
     let (mut found, mut waiting) = (Vec::new(), vec![proof]);
     while let Some(node) = waiting.pop() {
@@ -129,13 +129,13 @@ fn externals(proof: &Proof) -> Vec<&External<Piece, Places, Unfit>> {
 /// The mods whose wishes a proof names.
 fn named(proof: &Proof) -> BTreeSet<u32> {
     let wished = externals(proof).into_iter().filter_map(|external| match external {
-        External::FromDependencyOf(Piece::Wishes, _, Piece::Mod(package), _) => Some(*package),
+        External::FromDependencyOf(Package::Wishes, _, Package::Mod(package), _) => Some(*package),
         _ => None,
     });
     wished.collect()
 }
 
-impl<'a> Universe<'_, 'a> {
+impl<'a> PackageIndex<'_, 'a> {
     fn index_of(&self, packages: &BTreeSet<u32>) -> BTreeSet<usize> {
         packages.iter().filter_map(|package| self.at(*package).ask).collect()
     }
@@ -192,9 +192,9 @@ impl<'a> Universe<'_, 'a> {
         let ask = &self.puzzle.asks[index];
         let because = match self.asked_with(index, &Ease::default()) {
             None => self.nowhere(&ask.id),
-            Some((package, places)) if places == Places::empty() => {
+            Some((package, places)) if places == VersionSet::empty() => {
                 let releases = self.span(package, &self.places(package, false, |_| true));
-                let early = self.places(package, false, |release| !release.is_early()) == Places::empty();
+                let early = self.places(package, false, |release| !release.is_early()) == VersionSet::empty();
                 let hint = if early { ", which come before a release: ask for them with --prereleases" } else { "" };
                 format!("there is {releases}{hint}")
             }
@@ -243,30 +243,30 @@ impl<'a> Universe<'_, 'a> {
     }
 
     /// Who says what, with the releases that say it.
-    fn facts(&self, core: &BTreeSet<usize>, proof: &Proof) -> BTreeMap<(u32, Saying), Places> {
-        let allowed: BTreeMap<u32, Places> =
+    fn facts(&self, core: &BTreeSet<usize>, proof: &Proof) -> BTreeMap<(u32, Saying), VersionSet> {
+        let allowed: BTreeMap<u32, VersionSet> =
             core.iter().filter_map(|index| self.asked_with(*index, &Ease::default())).collect();
-        let mut facts: BTreeMap<(u32, Saying), Places> = BTreeMap::new();
-        let mut add = |package: u32, saying: Saying, places: Places| {
+        let mut facts: BTreeMap<(u32, Saying), VersionSet> = BTreeMap::new();
+        let mut add = |package: u32, saying: Saying, places: VersionSet| {
             let places = allowed.get(&package).map_or_else(|| places.clone(), |allowed| places.intersection(allowed));
-            if places != Places::empty() {
-                let known = facts.entry((package, saying)).or_insert_with(Places::empty);
+            if places != VersionSet::empty() {
+                let known = facts.entry((package, saying)).or_insert_with(VersionSet::empty);
                 *known = known.union(&places);
             }
         };
         for external in externals(proof) {
             match external {
-                External::Custom(Piece::Mod(package), places, unfit) => {
+                External::Custom(Package::Mod(package), places, unfit) => {
                     add(*package, Saying::Unfit(in_general(unfit)), places.clone());
                 }
-                External::FromDependencyOf(Piece::Mod(package), places, of, _) => {
+                External::FromDependencyOf(Package::Mod(package), places, of, _) => {
                     for (place, release) in (1u32..).zip(&self.at(*package).releases) {
                         if !places.contains(&place) {
                             continue;
                         }
-                        let relations = release.offer.reading.relations.iter();
+                        let relations = release.offer.manifest.relations.iter();
                         for relation in relations.filter(|relation| self.is_about(relation, of)) {
-                            add(*package, Saying::Relation(relation.clone()), Places::singleton(place));
+                            add(*package, Saying::Relation(relation.clone()), VersionSet::singleton(place));
                         }
                     }
                 }
@@ -277,10 +277,11 @@ impl<'a> Universe<'_, 'a> {
     }
 
     /// What some releases of a mod say, in words.
-    fn saying(&self, package: u32, places: &Places, saying: &Saying) -> String {
-        let newest_of = |range: fn(&Reading) -> &Option<String>| {
+    fn saying(&self, package: u32, places: &VersionSet, saying: &Saying) -> String {
+        let newest_of = |range: fn(&ModManifest) -> &Option<String>| {
             let saying = (1u32..).zip(&self.at(package).releases).filter(|(place, _)| places.contains(place));
-            let mut ranges: Vec<&str> = saying.filter_map(|(_, found)| range(found.offer.reading).as_deref()).collect();
+            let mut ranges: Vec<&str> =
+                saying.filter_map(|(_, found)| range(found.offer.manifest).as_deref()).collect();
             ranges.dedup();
             match ranges.as_slice() {
                 [one] => Err((*one).to_owned()),
@@ -289,14 +290,14 @@ impl<'a> Universe<'_, 'a> {
         };
         let version = |version: Option<&str>| version.unwrap_or("unknown").to_owned();
         match saying {
-            Saying::Unfit(Unfit::Game(_)) => match newest_of(|reading| &reading.game_range) {
+            Saying::Unfit(Unfit::Game(_)) => match newest_of(|manifest| &manifest.game_range) {
                 Err(one) => self.unfit_words(&Unfit::Game(one)),
                 Ok(newest) => {
                     let game = version(self.puzzle.game_version);
                     format!("fits other games (its newest {newest}), and the game is {game}")
                 }
             },
-            Saying::Unfit(Unfit::Loader(_)) => match newest_of(|reading| &reading.loader_range) {
+            Saying::Unfit(Unfit::Loader(_)) => match newest_of(|manifest| &manifest.loader_range) {
                 Err(one) => self.unfit_words(&Unfit::Loader(one)),
                 Ok(newest) => {
                     let loader = version(self.puzzle.loader_version);
@@ -308,23 +309,23 @@ impl<'a> Universe<'_, 'a> {
         }
     }
 
-    fn is_about(&self, relation: &Relation, piece: &Piece) -> bool {
+    fn is_about(&self, relation: &Relation, piece: &Package) -> bool {
         let counts = !matches!(relation.kind, RelationKind::LoadBefore | RelationKind::LoadAfter);
         counts
             && match piece {
-                Piece::Mod(other) => {
+                Package::Mod(other) => {
                     self.package(&relation.id) == Some(*other)
                         || (relation.kind == RelationKind::Conflicting && self.stand_ins(&relation.id).contains(other))
                 }
-                Piece::StandIn(_) => {
+                Package::StandIn(_) => {
                     relation.kind == RelationKind::Required && !self.stand_ins(&relation.id).is_empty()
                 }
-                Piece::Wishes => false,
+                Package::Wishes => false,
             }
     }
 
     /// A mod and some of its releases: `tide 1.0 to 1.4`.
-    pub fn span(&self, package: u32, places: &Places) -> String {
+    pub fn span(&self, package: u32, places: &VersionSet) -> String {
         let mod_ = self.at(package);
         let named: Vec<&str> = (1u32..)
             .zip(&mod_.releases)
@@ -374,10 +375,10 @@ impl<'a> Universe<'_, 'a> {
         let ripe = self.places(own, false, |release| {
             self.meets(release, &relation) != Some(false) && self.may_be_early(own, release, &relation)
         });
-        if in_range == Places::empty() {
+        if in_range == VersionSet::empty() {
             return format!("there is {}", self.span(own, &self.places(own, false, |_| true)));
         }
-        if ripe == Places::empty() {
+        if ripe == VersionSet::empty() {
             return format!("only {} would do, before a release", self.span(own, &in_range));
         }
         format!("{} would not be on every side where it is needed", self.at(own).id)
@@ -392,25 +393,25 @@ enum Saying {
 }
 
 impl Saying {
-    fn about(&self, universe: &Universe<'_, '_>) -> Option<u32> {
+    fn about(&self, packages: &PackageIndex<'_, '_>) -> Option<u32> {
         match self {
             Self::Unfit(_) => None,
-            Self::Relation(relation) => universe.package(&relation.id),
+            Self::Relation(relation) => packages.package(&relation.id),
         }
     }
 }
 
-fn relation_words(universe: &Universe<'_, '_>, relation: &Relation) -> String {
+fn relation_words(packages: &PackageIndex<'_, '_>, relation: &Relation) -> String {
     let of = needed(&relation.id, relation.range.as_deref());
     match relation.kind {
         RelationKind::Conflicting => format!("can't be used with {of}"),
         RelationKind::Optional => format!("goes with {of} only"),
         _ => {
             let standing = |other: &u32| {
-                let places = universe.places(*other, false, |release| release.provides(&relation.id));
-                universe.span(*other, &places)
+                let places = packages.places(*other, false, |release| release.provides(&relation.id));
+                packages.span(*other, &places)
             };
-            let others: Vec<String> = universe.stand_ins(&relation.id).iter().take(2).map(standing).collect();
+            let others: Vec<String> = packages.stand_ins(&relation.id).iter().take(2).map(standing).collect();
             if others.is_empty() {
                 format!("needs {of}")
             } else {
@@ -443,10 +444,10 @@ pub fn needed(id: &str, range: Option<&str>) -> String {
 }
 
 /// The nearest sets that would fit: one wish loosened or left out; of several clashes, one for each.
-fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> Vec<WayOut> {
+fn ways(packages: &PackageIndex<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> Vec<WayOut> {
     let mut ways = Vec::new();
     let Some((last, before)) = cores.split_last() else { return ways };
-    let mut wanted: BTreeSet<usize> = (0..universe.puzzle.asks.len()).collect();
+    let mut wanted: BTreeSet<usize> = (0..packages.puzzle.asks.len()).collect();
     let mut ease = ease.clone();
     let (mut other, mut without) = (Vec::new(), Vec::new());
     // Each clash but the last is settled in the first way that settles it.
@@ -454,7 +455,7 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
         let loosened = core.iter().copied().find(|index| {
             let mut eased = ease.clone();
             eased.any_release.insert(*index);
-            universe.puzzle.asks[*index].accepts.is_some() && universe.search(core, &eased).is_ok()
+            packages.puzzle.asks[*index].accepts.is_some() && packages.search(core, &eased).is_ok()
         });
         match loosened {
             Some(index) => {
@@ -473,7 +474,7 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
     }
     let mut tries: Vec<(Option<usize>, Option<usize>)> = last
         .iter()
-        .filter(|index| universe.puzzle.asks[**index].accepts.is_some())
+        .filter(|index| packages.puzzle.asks[**index].accepts.is_some())
         .map(|index| (Some(*index), None))
         .collect();
     tries.extend(last.iter().rev().map(|index| (None, Some(*index))));
@@ -490,10 +491,10 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
         leave.iter().for_each(|index| {
             wanted.remove(index);
         });
-        if let Ok(set) = universe.search(&wanted, &ease) {
+        if let Ok(set) = packages.search(&wanted, &ease) {
             let loosened: Vec<usize> = other.iter().copied().chain(loosen).collect();
             let left_out: Vec<usize> = without.iter().copied().chain(leave).collect();
-            ways.push(way(universe, &set, &loosened, &left_out));
+            ways.push(way(packages, &set, &loosened, &left_out));
         }
     }
     // A way that keeps every wish comes before one that does without.
@@ -502,11 +503,11 @@ fn ways(universe: &Universe<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease) -> 
     ways
 }
 
-fn way(universe: &Universe<'_, '_>, set: &FittingSet<'_>, loosened: &[usize], left_out: &[usize]) -> WayOut {
-    let asks = &universe.puzzle.asks;
+fn way(packages: &PackageIndex<'_, '_>, set: &FittingSet<'_>, loosened: &[usize], left_out: &[usize]) -> WayOut {
+    let asks = &packages.puzzle.asks;
     let version = |id: &str| {
         let offer: Option<Offer<'_>> = set.chosen.get(&id.to_lowercase()).map(|chosen| chosen.offer);
-        offer.and_then(|offer| offer.reading.version.clone()).unwrap_or_else(|| "-".to_owned())
+        offer.and_then(|offer| offer.manifest.version.clone()).unwrap_or_else(|| "-".to_owned())
     };
     let moved = asks.iter().enumerate().filter(|(index, _)| !loosened.contains(index) && !left_out.contains(index));
     let moved = moved.filter_map(|(_, ask)| {

@@ -5,24 +5,24 @@
 //! when an install is checked.
 
 mod explain;
+mod index;
 mod search;
 mod standing;
-mod universe;
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::base::version::Versions;
-use crate::manifest::Reading;
+use crate::manifest::ModManifest;
 use crate::rulebook::NeededOn;
 
 pub use explain::{Clash, NoFit, WayOut};
+use index::PackageIndex;
 use search::Ease;
 pub use standing::{Standing, each_alone, standing};
-use universe::Universe;
 
 /// How far a place is trusted to hold what was meant, most first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Trust {
+pub enum SourceRank {
     /// A source of releases.
     Source,
     /// A server.
@@ -37,11 +37,11 @@ pub enum Trust {
 #[derive(Debug, Clone, Copy)]
 pub struct Offer<'a> {
     /// What is known of it.
-    pub reading: &'a Reading,
+    pub manifest: &'a ModManifest,
     /// The install or source that has it.
     pub place: &'a str,
     /// How far that place is trusted.
-    pub trust: Trust,
+    pub trust: SourceRank,
     /// When it came out, year first: orders releases whose versions have no order.
     pub date: Option<&'a str>,
 }
@@ -123,16 +123,16 @@ pub struct FittingSet<'a> {
 /// # Errors
 /// With an explanation, when no set fits.
 pub fn solve<'a>(puzzle: &Puzzle<'a>) -> Result<FittingSet<'a>, Box<NoFit>> {
-    let universe = Universe::new(puzzle);
-    universe.search(&everything(puzzle), &Ease::default()).map_err(|_| {
-        let given_up = universe.is_spent();
-        Box::new(if given_up { NoFit { given_up, ..NoFit::default() } } else { explain::explain(&universe) })
+    let packages = PackageIndex::new(puzzle);
+    packages.search(&everything(puzzle), &Ease::default()).map_err(|_| {
+        let given_up = packages.is_spent();
+        Box::new(if given_up { NoFit { given_up, ..NoFit::default() } } else { explain::explain(&packages) })
     })
 }
 
 /// Finds the set, if there is one; for whom an explanation would come too early.
 pub fn first_look<'a>(puzzle: &Puzzle<'a>) -> Option<FittingSet<'a>> {
-    Universe::new(puzzle).search(&everything(puzzle), &Ease::default()).ok()
+    PackageIndex::new(puzzle).search(&everything(puzzle), &Ease::default()).ok()
 }
 
 fn everything(puzzle: &Puzzle<'_>) -> BTreeSet<usize> {

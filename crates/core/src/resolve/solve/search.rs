@@ -14,7 +14,7 @@ use pubgrub::{
     PubGrubError, resolve,
 };
 
-use super::universe::{ABSENT, Package, Places, Release, Universe};
+use super::index::{ABSENT, ModOffers, PackageIndex, Release, VersionSet};
 use super::{Chosen, FittingSet, Keep};
 use crate::manifest::Relation;
 use crate::rulebook::Role;
@@ -22,7 +22,7 @@ use crate::rulebook::{NeededOn, RelationKind};
 
 /// What the search decides on.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub enum Piece {
+pub enum Package {
     /// All that is asked for.
     Wishes,
     /// A mod.
@@ -31,7 +31,7 @@ pub enum Piece {
     StandIn(u32),
 }
 
-impl fmt::Display for Piece {
+impl fmt::Display for Package {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{self:?}")
     }
@@ -78,28 +78,28 @@ pub struct Ease {
 pub struct Spent;
 
 /// How a search that failed came to that.
-pub type Proof = DerivationTree<Piece, Places, Unfit>;
+pub type Proof = DerivationTree<Package, VersionSet, Unfit>;
 
 /// Who may stand for an id that a mod needs.
 struct Question {
     /// The mods that would do, best last, each with the releases that would.
-    answers: Vec<(u32, Places)>,
+    answers: Vec<(u32, VersionSet)>,
     /// The mod of that id itself: when it is there all the same, in which releases.
-    own: Option<(u32, Places)>,
+    own: Option<(u32, VersionSet)>,
 }
 
 /// Which id is asked for, in which releases, and on which sides.
 type Asked = (String, Option<String>, [bool; 2]);
 
 struct Search<'u, 'p, 'a> {
-    universe: &'u Universe<'p, 'a>,
+    packages: &'u PackageIndex<'p, 'a>,
     wanted: &'u BTreeSet<usize>,
     ease: &'u Ease,
     questions: RefCell<Vec<Question>>,
     known_questions: RefCell<HashMap<Asked, u32>>,
 }
 
-impl<'a> Universe<'_, 'a> {
+impl<'a> PackageIndex<'_, 'a> {
     /// Finds a set in which the wanted asks are met. What mods merely like counts as long as a set fits with it.
     ///
     /// # Errors
@@ -117,12 +117,12 @@ impl<'a> Universe<'_, 'a> {
     fn search_once(&self, wanted: &BTreeSet<usize>, ease: &Ease) -> Result<FittingSet<'a>, Box<Proof>> {
         let (questions, known_questions) = (RefCell::default(), RefCell::default());
         self.begin();
-        let search = Search { universe: self, wanted, ease, questions, known_questions };
-        match resolve(&search, Piece::Wishes, ABSENT) {
+        let search = Search { packages: self, wanted, ease, questions, known_questions };
+        match resolve(&search, Package::Wishes, ABSENT) {
             Ok(decided) => {
                 let mut set = FittingSet::default();
                 for (piece, place) in decided {
-                    let Piece::Mod(package) = piece else { continue };
+                    let Package::Mod(package) = piece else { continue };
                     let Some(release) = self.release(package, place) else { continue };
                     let brought_in = self.ask(package).is_none_or(|ask| !ask.wanted);
                     set.chosen.insert(self.at(package).id.to_lowercase(), Chosen { offer: release.offer, brought_in });
@@ -131,12 +131,12 @@ impl<'a> Universe<'_, 'a> {
             }
             Err(PubGrubError::NoSolution(proof)) => Err(Box::new(proof)),
             // The search was stopped, since it had tried enough: see `Universe::is_spent`.
-            Err(_) => Err(Box::new(DerivationTree::External(External::NotRoot(Piece::Wishes, ABSENT)))),
+            Err(_) => Err(Box::new(DerivationTree::External(External::NotRoot(Package::Wishes, ABSENT)))),
         }
     }
 
     /// The releases of an ask that will do under some ease; all of them when the puzzle has no such mod.
-    pub fn asked_with(&self, index: usize, ease: &Ease) -> Option<(u32, Places)> {
+    pub fn asked_with(&self, index: usize, ease: &Ease) -> Option<(u32, VersionSet)> {
         let ask = &self.puzzle.asks[index];
         let package = self.package(&ask.id)?;
         let narrow = !ease.any_release.contains(&index);
@@ -146,22 +146,22 @@ impl<'a> Universe<'_, 'a> {
 
     /// Whether a release can be used with this game and this loader.
     pub fn unfit(&self, release: &Release<'a>) -> Option<Unfit> {
-        let (reading, puzzle) = (release.offer.reading, self.puzzle);
+        let (manifest, puzzle) = (release.offer.manifest, self.puzzle);
         let misses = |range: &Option<String>, version: Option<&str>| {
             let (range, version) = (range.as_deref()?, version?);
             (puzzle.versions.meets(version, range) == Some(false)).then(|| range.to_owned())
         };
-        if let Some(loader) = &reading.made_for {
+        if let Some(loader) = &manifest.made_for {
             return Some(Unfit::MadeFor(loader.clone()));
         }
-        if let Some(range) = misses(&reading.game_range, puzzle.game_version) {
+        if let Some(range) = misses(&manifest.game_range, puzzle.game_version) {
             return Some(Unfit::Game(range));
         }
-        misses(&reading.loader_range, puzzle.loader_version).map(Unfit::Loader)
+        misses(&manifest.loader_range, puzzle.loader_version).map(Unfit::Loader)
     }
 
     /// The releases of the mod that a relation names which meet it, and will be wherever they are needed.
-    pub fn admitted(&self, other: u32, relation: &Relation, sides: [bool; 2]) -> Places {
+    pub fn admitted(&self, other: u32, relation: &Relation, sides: [bool; 2]) -> VersionSet {
         self.places(other, false, |release| {
             self.meets(release, relation) != Some(false)
                 && self.may_be_early(other, release, relation)
@@ -182,10 +182,10 @@ fn is_on(needed_on: NeededOn, sides: [bool; 2]) -> bool {
 }
 
 impl Search<'_, '_, '_> {
-    fn constraints(&self, package: u32, release: &Release<'_>) -> Result<Vec<(Piece, Places)>, Unfit> {
+    fn constraints(&self, package: u32, release: &Release<'_>) -> Result<Vec<(Package, VersionSet)>, Unfit> {
         let mut constraints = Vec::new();
-        let own = self.universe.at(package).id;
-        for relation in release.offer.reading.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(own)) {
+        let own = self.packages.at(package).id;
+        for relation in release.offer.manifest.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(own)) {
             match relation.kind {
                 RelationKind::Required => constraints.extend(self.needs(package, release, relation)?),
                 RelationKind::Conflicting => constraints.extend(self.shuns(package, relation)),
@@ -201,25 +201,25 @@ impl Search<'_, '_, '_> {
         package: u32,
         release: &Release<'_>,
         relation: &Relation,
-    ) -> Result<Option<(Piece, Places)>, Unfit> {
-        let universe = self.universe;
-        let own = universe.package(&relation.id);
+    ) -> Result<Option<(Package, VersionSet)>, Unfit> {
+        let packages = self.packages;
+        let own = packages.package(&relation.id);
         if release.provides(&relation.id) {
             return Ok(None);
         }
         let lacks = || Unfit::Lacks { id: relation.id.clone(), range: relation.range.clone() };
-        let sides = universe.sides(package, release);
-        if universe.stand_ins(&relation.id).is_empty() {
-            let admitted = own.map(|own| universe.admitted(own, relation, sides));
-            let admitted = admitted.filter(|admitted| *admitted != Places::empty()).ok_or_else(lacks)?;
-            return Ok(own.map(|own| (Piece::Mod(own), admitted)));
+        let sides = packages.sides(package, release);
+        if packages.stand_ins(&relation.id).is_empty() {
+            let admitted = own.map(|own| packages.admitted(own, relation, sides));
+            let admitted = admitted.filter(|admitted| *admitted != VersionSet::empty()).ok_or_else(lacks)?;
+            return Ok(own.map(|own| (Package::Mod(own), admitted)));
         }
         let question = self.question(relation, own, sides);
         let answers = u32::try_from(self.questions.borrow()[question as usize].answers.len()).unwrap_or(0);
         if answers == 0 {
             return Err(lacks());
         }
-        Ok(Some((Piece::StandIn(question), Places::from_range_bounds(1..=answers))))
+        Ok(Some((Package::StandIn(question), VersionSet::from_range_bounds(1..=answers))))
     }
 
     /// Mods that are asked for stand in first, then the mod of that id itself, then any other.
@@ -228,18 +228,18 @@ impl Search<'_, '_, '_> {
         if let Some(known) = self.known_questions.borrow().get(&key) {
             return *known;
         }
-        let universe = self.universe;
-        let admitted = own.map(|own| (own, universe.admitted(own, relation, sides)));
+        let packages = self.packages;
+        let admitted = own.map(|own| (own, packages.admitted(own, relation, sides)));
         let fits = |package: u32, release: &Release<'_>| {
             release.provides(&relation.id)
-                && universe.may_be_early(package, release, &Relation { range: None, ..relation.clone() })
-                && is_on(universe.needed_on(package, release), sides)
+                && packages.may_be_early(package, release, &Relation { range: None, ..relation.clone() })
+                && is_on(packages.needed_on(package, release), sides)
         };
-        let others = universe.stand_ins(&relation.id).iter().copied().filter(|other| Some(*other) != own);
-        let others = others.map(|other| (other, universe.places(other, false, |release| fits(other, release))));
-        let mut answers: Vec<(u32, Places)> = admitted.clone().into_iter().chain(others).collect();
-        answers.retain(|(_, places)| *places != Places::empty());
-        let asked = |package: u32| universe.ask(package).is_some_and(|ask| ask.wanted);
+        let others = packages.stand_ins(&relation.id).iter().copied().filter(|other| Some(*other) != own);
+        let others = others.map(|other| (other, packages.places(other, false, |release| fits(other, release))));
+        let mut answers: Vec<(u32, VersionSet)> = admitted.clone().into_iter().chain(others).collect();
+        answers.retain(|(_, places)| *places != VersionSet::empty());
+        let asked = |package: u32| packages.ask(package).is_some_and(|ask| ask.wanted);
         answers.sort_by_key(|(package, _)| (asked(*package), Some(*package) == own, Reverse(*package)));
         let mut questions = self.questions.borrow_mut();
         let index = u32::try_from(questions.len()).unwrap_or(u32::MAX);
@@ -248,47 +248,47 @@ impl Search<'_, '_, '_> {
         index
     }
 
-    fn shuns(&self, package: u32, relation: &Relation) -> Vec<(Piece, Places)> {
-        let universe = self.universe;
-        let own = universe.package(&relation.id);
+    fn shuns(&self, package: u32, relation: &Relation) -> Vec<(Package, VersionSet)> {
+        let packages = self.packages;
+        let own = packages.package(&relation.id);
         let without = own.map(|own| {
-            (Piece::Mod(own), universe.places(own, true, |other| universe.meets(other, relation) == Some(false)))
+            (Package::Mod(own), packages.places(own, true, |other| packages.meets(other, relation) == Some(false)))
         });
-        let others = universe.stand_ins(&relation.id).iter().filter(|other| **other != package);
+        let others = packages.stand_ins(&relation.id).iter().filter(|other| **other != package);
         let others = others.map(|other| {
-            (Piece::Mod(*other), universe.places(*other, true, |release| !release.provides(&relation.id)))
+            (Package::Mod(*other), packages.places(*other, true, |release| !release.provides(&relation.id)))
         });
         without.into_iter().chain(others).collect()
     }
 
-    fn likes(&self, relation: &Relation) -> Option<(Piece, Places)> {
-        let universe = self.universe;
-        let other = universe.package(&relation.id)?;
-        let fitting = universe.places(other, true, |release| universe.meets(release, relation) != Some(false));
-        Some((Piece::Mod(other), fitting))
+    fn likes(&self, relation: &Relation) -> Option<(Package, VersionSet)> {
+        let packages = self.packages;
+        let other = packages.package(&relation.id)?;
+        let fitting = packages.places(other, true, |release| packages.meets(release, relation) != Some(false));
+        Some((Package::Mod(other), fitting))
     }
 
-    fn wishes(&self) -> Result<Vec<(Piece, Places)>, Unfit> {
-        let wishes = self.wanted.iter().filter(|index| self.universe.puzzle.asks[**index].wanted).map(|index| {
-            let ask = &self.universe.puzzle.asks[*index];
+    fn wishes(&self) -> Result<Vec<(Package, VersionSet)>, Unfit> {
+        let wishes = self.wanted.iter().filter(|index| self.packages.puzzle.asks[**index].wanted).map(|index| {
+            let ask = &self.packages.puzzle.asks[*index];
             let lacks = || Unfit::Lacks { id: ask.id.clone(), range: ask.accepts.clone() };
-            let (package, places) = self.universe.asked_with(*index, self.ease).ok_or_else(lacks)?;
-            Ok((Piece::Mod(package), places))
+            let (package, places) = self.packages.asked_with(*index, self.ease).ok_or_else(lacks)?;
+            Ok((Package::Mod(package), places))
         });
         wishes.collect()
     }
 
     /// The best place of a mod among those that are left: none of it if that will do, what is there now, the newest.
-    fn best(&self, package: u32, left: &Places) -> Option<u32> {
-        let mod_: &Package<'_> = self.universe.at(package);
+    fn best(&self, package: u32, left: &VersionSet) -> Option<u32> {
+        let mod_: &ModOffers<'_> = self.packages.at(package);
         if left.contains(&ABSENT) {
             return Some(ABSENT);
         }
         let count = u32::try_from(mod_.releases.len()).unwrap_or(0);
-        let ask = mod_.ask.map(|ask| &self.universe.puzzle.asks[ask]).filter(|ask| ask.keep != Keep::Newest);
+        let ask = mod_.ask.map(|ask| &self.packages.puzzle.asks[ask]).filter(|ask| ask.keep != Keep::Newest);
         let now = ask.and_then(|ask| ask.now.as_deref());
         let newest_first = || (1..=count).rev().filter(|place| left.contains(place));
-        let is_now = |place: &u32| self.universe.release(package, *place).map(Release::version) == now;
+        let is_now = |place: &u32| self.packages.release(package, *place).map(Release::version) == now;
         now.and_then(|_| newest_first().find(is_now)).or_else(|| newest_first().next())
     }
 }
@@ -298,59 +298,64 @@ impl Search<'_, '_, '_> {
 type Priority = (u8, u32, Reverse<usize>, Reverse<u32>);
 
 impl DependencyProvider for Search<'_, '_, '_> {
-    type P = Piece;
+    type P = Package;
     type V = u32;
-    type VS = Places;
+    type VS = VersionSet;
     type M = Unfit;
     type Priority = Priority;
     type Err = Spent;
 
     fn should_cancel(&self) -> Result<(), Spent> {
-        if self.universe.may_go_on() { Ok(()) } else { Err(Spent) }
+        if self.packages.may_go_on() { Ok(()) } else { Err(Spent) }
     }
 
-    fn prioritize(&self, piece: &Piece, left: &Places, conflicts: &PackageResolutionStatistics) -> Priority {
+    fn prioritize(&self, piece: &Package, left: &VersionSet, conflicts: &PackageResolutionStatistics) -> Priority {
         let trouble = conflicts.conflict_count();
         match piece {
-            Piece::Wishes => (3, 0, Reverse(0), Reverse(0)),
-            Piece::StandIn(question) => (1, trouble, Reverse(0), Reverse(*question)),
-            Piece::Mod(package) => {
-                let count = u32::try_from(self.universe.at(*package).releases.len()).unwrap_or(0);
+            Package::Wishes => (3, 0, Reverse(0), Reverse(0)),
+            Package::StandIn(question) => (1, trouble, Reverse(0), Reverse(*question)),
+            Package::Mod(package) => {
+                let count = u32::try_from(self.packages.at(*package).releases.len()).unwrap_or(0);
                 let choices = (1..=count).filter(|place| left.contains(place)).count();
                 (if left.contains(&ABSENT) { 0 } else { 2 }, trouble, Reverse(choices), Reverse(*package))
             }
         }
     }
 
-    fn choose_version(&self, piece: &Piece, left: &Places) -> Result<Option<u32>, Spent> {
+    fn choose_version(&self, piece: &Package, left: &VersionSet) -> Result<Option<u32>, Spent> {
         Ok(match piece {
-            Piece::Wishes => Some(ABSENT),
-            Piece::Mod(package) => self.best(*package, left),
-            Piece::StandIn(question) => {
+            Package::Wishes => Some(ABSENT),
+            Package::Mod(package) => self.best(*package, left),
+            Package::StandIn(question) => {
                 let answers = self.questions.borrow()[*question as usize].answers.len();
                 (1..=u32::try_from(answers).unwrap_or(0)).rev().find(|answer| left.contains(answer))
             }
         })
     }
 
-    fn get_dependencies(&self, piece: &Piece, place: &u32) -> Result<Dependencies<Piece, Places, Unfit>, Spent> {
+    fn get_dependencies(
+        &self,
+        piece: &Package,
+        place: &u32,
+    ) -> Result<Dependencies<Package, VersionSet, Unfit>, Spent> {
         let constraints = match piece {
-            Piece::Wishes => self.wishes(),
-            Piece::Mod(package) => match self.universe.release(*package, *place) {
+            Package::Wishes => self.wishes(),
+            Package::Mod(package) => match self.packages.release(*package, *place) {
                 None => Ok(Vec::new()),
-                Some(release) => match self.universe.unfit(release) {
+                Some(release) => match self.packages.unfit(release) {
                     Some(unfit) => Err(unfit),
                     None => self.constraints(*package, release),
                 },
             },
-            Piece::StandIn(question) => {
+            Package::StandIn(question) => {
                 let questions = self.questions.borrow();
                 let Question { answers, own } = &questions[*question as usize];
                 let (package, places) = &answers[(*place - 1) as usize];
                 let own = own.iter().filter(|(own, _)| own != package);
                 // The mod of that id itself may be there as well, but not in a release that would not do.
-                let beside = own.map(|(own, places)| (Piece::Mod(*own), places.union(&Places::singleton(ABSENT))));
-                Ok([(Piece::Mod(*package), places.clone())].into_iter().chain(beside).collect())
+                let beside =
+                    own.map(|(own, places)| (Package::Mod(*own), places.union(&VersionSet::singleton(ABSENT))));
+                Ok([(Package::Mod(*package), places.clone())].into_iter().chain(beside).collect())
             }
         };
         Ok(match constraints {
@@ -361,15 +366,15 @@ impl DependencyProvider for Search<'_, '_, '_> {
 }
 
 /// One constraint for each piece, in a fixed order.
-fn intersected(constraints: Vec<(Piece, Places)>) -> DependencyConstraints<Piece, Places> {
-    let rank = |piece: &Piece| match piece {
-        Piece::Wishes => (0, 0),
-        Piece::Mod(package) => (1, *package),
-        Piece::StandIn(question) => (2, *question),
+fn intersected(constraints: Vec<(Package, VersionSet)>) -> DependencyConstraints<Package, VersionSet> {
+    let rank = |piece: &Package| match piece {
+        Package::Wishes => (0, 0),
+        Package::Mod(package) => (1, *package),
+        Package::StandIn(question) => (2, *question),
     };
-    let mut merged: BTreeMap<(u8, u32), (Piece, Places)> = BTreeMap::new();
+    let mut merged: BTreeMap<(u8, u32), (Package, VersionSet)> = BTreeMap::new();
     for (piece, places) in constraints {
-        let known = merged.entry(rank(&piece)).or_insert_with(|| (piece, Places::full()));
+        let known = merged.entry(rank(&piece)).or_insert_with(|| (piece, VersionSet::full()));
         known.1 = known.1.intersection(&places);
     }
     merged.into_values().collect()

@@ -3,8 +3,8 @@
 use std::collections::BTreeSet;
 
 use super::explain::needed;
+use super::index::{ModOffers, PackageIndex, Release};
 use super::search::Ease;
-use super::universe::{Package, Release, Universe};
 use super::{FittingSet, Puzzle};
 use crate::manifest::Relation;
 use crate::rulebook::RelationKind;
@@ -30,26 +30,26 @@ pub struct Standing {
 
 /// How every mod that is asked for stands, by id. `set` is the newest set that fits, if there is one.
 pub fn standing(puzzle: &Puzzle<'_>, set: Option<&FittingSet<'_>>) -> Vec<Standing> {
-    let universe = Universe::new(puzzle);
-    let mut found: Vec<Standing> = (0..puzzle.asks.len()).map(|index| universe.standing(index, set)).collect();
+    let packages = PackageIndex::new(puzzle);
+    let mut found: Vec<Standing> = (0..puzzle.asks.len()).map(|index| packages.standing(index, set)).collect();
     found.sort_by_key(|standing| standing.id.to_lowercase());
     found
 }
 
 /// For each ask by itself, in their order: the newest release that can be had with what it needs, or why there is none.
 pub fn each_alone(puzzle: &Puzzle<'_>) -> Vec<Result<String, String>> {
-    let universe = Universe::new(puzzle);
-    let newest = |index: usize| match universe.search(&BTreeSet::from([index]), &Ease::default()) {
+    let packages = PackageIndex::new(puzzle);
+    let newest = |index: usize| match packages.search(&BTreeSet::from([index]), &Ease::default()) {
         Ok(set) => {
             let chosen = set.chosen.get(&puzzle.asks[index].id.to_lowercase());
-            Ok(version(chosen.and_then(|chosen| chosen.offer.reading.version.as_deref())))
+            Ok(version(chosen.and_then(|chosen| chosen.offer.manifest.version.as_deref())))
         }
-        Err(proof) => Err(universe.why_not(index, &proof)),
+        Err(proof) => Err(packages.why_not(index, &proof)),
     };
     (0..puzzle.asks.len()).map(newest).collect()
 }
 
-impl<'a> Universe<'_, 'a> {
+impl<'a> PackageIndex<'_, 'a> {
     fn standing(&self, index: usize, set: Option<&FittingSet<'_>>) -> Standing {
         let ask = &self.puzzle.asks[index];
         let mut standing = Standing {
@@ -66,7 +66,7 @@ impl<'a> Universe<'_, 'a> {
             return standing;
         };
         let chosen = set.and_then(|set| set.chosen.get(&ask.id.to_lowercase()));
-        standing.fits = chosen.map(|chosen| version(chosen.offer.reading.version.as_deref()));
+        standing.fits = chosen.map(|chosen| version(chosen.offer.manifest.version.as_deref()));
         let places = self.asked(own, ask, false, false);
         let ripe = (1u32..).zip(&self.at(own).releases).filter(|(place, _)| places.contains(place));
         let Some((_, newest)) = ripe.last() else { return standing };
@@ -120,24 +120,25 @@ impl<'a> Universe<'_, 'a> {
         }
         let versions = self.puzzle.versions.of_wishes();
         if let Some(asked) = self.ask(own).and_then(|ask| ask.accepts.as_deref())
-            && !versions.accepts(Some(asked), newest.offer.reading.version.as_deref())
+            && !versions.accepts(Some(asked), newest.offer.manifest.version.as_deref())
         {
             return format!("kanon.toml accepts {asked}");
         }
         let set = set.into_iter().flat_map(|set| set.chosen.values());
         let others: Vec<_> =
-            set.filter(|chosen| !chosen.offer.reading.id.eq_ignore_ascii_case(self.at(own).id)).collect();
-        let by_others = others.iter().find_map(|chosen| self.said_by(chosen.offer.reading, self.at(own), newest));
-        let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.reading, own, newest));
+            set.filter(|chosen| !chosen.offer.manifest.id.eq_ignore_ascii_case(self.at(own).id)).collect();
+        let by_others = others.iter().find_map(|chosen| self.said_by(chosen.offer.manifest, self.at(own), newest));
+        let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.manifest, own, newest));
         by_others
             .or_else(stood_for)
             .or_else(|| self.own_needs(newest))
             .or_else(|| {
-                newest.offer.reading.relations.iter().find_map(|relation| {
-                    let other = others.iter().find(|chosen| chosen.offer.reading.id.eq_ignore_ascii_case(&relation.id));
+                newest.offer.manifest.relations.iter().find_map(|relation| {
+                    let other =
+                        others.iter().find(|chosen| chosen.offer.manifest.id.eq_ignore_ascii_case(&relation.id));
                     let package = self.package(&relation.id)?;
                     let other = self.at(package).releases.iter().find(|release| {
-                        other.is_some_and(|chosen| chosen.offer.reading.version == release.offer.reading.version)
+                        other.is_some_and(|chosen| chosen.offer.manifest.version == release.offer.manifest.version)
                     });
                     let met = other.map(|other| self.meets(other, relation) != Some(false));
                     let words = needed(&relation.id, relation.range.as_deref());
@@ -155,18 +156,23 @@ impl<'a> Universe<'_, 'a> {
     }
 
     /// An id that a chosen mod needs, for which older releases of another stand and its newest does not.
-    fn stood_for(&self, reading: &crate::manifest::Reading, own: u32, newest: &Release<'a>) -> Option<String> {
-        let lost = reading.relations.iter().find(|relation| {
+    fn stood_for(&self, manifest: &crate::manifest::ModManifest, own: u32, newest: &Release<'a>) -> Option<String> {
+        let lost = manifest.relations.iter().find(|relation| {
             relation.kind == RelationKind::Required
                 && self.stand_ins(&relation.id).contains(&own)
                 && !newest.provides(&relation.id)
         })?;
-        let version = version(reading.version.as_deref());
-        Some(format!("{} {version} needs {}, for which it does not stand", reading.id, lost.id))
+        let version = version(manifest.version.as_deref());
+        Some(format!("{} {version} needs {}, for which it does not stand", manifest.id, lost.id))
     }
 
     /// What a chosen mod says against a release of another.
-    fn said_by(&self, reading: &crate::manifest::Reading, own: &Package<'_>, newest: &Release<'_>) -> Option<String> {
+    fn said_by(
+        &self,
+        manifest: &crate::manifest::ModManifest,
+        own: &ModOffers<'_>,
+        newest: &Release<'_>,
+    ) -> Option<String> {
         let against = |relation: &&Relation| {
             let met = self.meets(newest, relation);
             relation.id.eq_ignore_ascii_case(own.id)
@@ -176,14 +182,14 @@ impl<'a> Universe<'_, 'a> {
                     RelationKind::LoadBefore | RelationKind::LoadAfter => false,
                 }
         };
-        let relation = reading.relations.iter().find(against)?;
+        let relation = manifest.relations.iter().find(against)?;
         let verb = match relation.kind {
             RelationKind::Required => "needs",
             RelationKind::Conflicting => "can't be used with",
             _ => "goes with",
         };
         let words = needed(&relation.id, relation.range.as_deref());
-        Some(format!("{} {} {verb} {words}", reading.id, version(reading.version.as_deref())))
+        Some(format!("{} {} {verb} {words}", manifest.id, version(manifest.version.as_deref())))
     }
 }
 

@@ -5,7 +5,7 @@ use std::io::BufReader;
 
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
-use kanon_core::learn::{Seen, Sight};
+use kanon_core::learn::{InstallView, Seen};
 use kanon_core::manifest::{Archive, Contents};
 use kanon_core::rulebook::Role;
 
@@ -15,7 +15,7 @@ use crate::install::{Install, Kind};
 const DEPTH: usize = 12;
 
 /// A local install that is looked at.
-pub struct Look<'i> {
+pub struct InstallFolder<'i> {
     install: &'i dyn Install,
     role: Role,
     files: Vec<Seen>,
@@ -23,7 +23,7 @@ pub struct Look<'i> {
     pub passed_over: usize,
 }
 
-impl<'i> Look<'i> {
+impl<'i> InstallFolder<'i> {
     /// Lists an install.
     pub fn at(install: &'i dyn Install, role: Role) -> Self {
         let entries = install.list(None, DEPTH, &HashSet::new()).entries;
@@ -41,7 +41,7 @@ impl<'i> Look<'i> {
     }
 }
 
-impl Sight for Look<'_> {
+impl InstallView for InstallFolder<'_> {
     fn role(&self) -> Role {
         self.role
     }

@@ -7,7 +7,7 @@ const ATTEMPTS: u32 = 10_000;
 
 /// How patient Kanon is with a place.
 #[derive(Debug, Clone, Copy)]
-pub struct Patience {
+pub struct RetryPolicy {
     /// How long a connection may take.
     pub connect: Duration,
     /// How long nothing may come.
@@ -18,7 +18,7 @@ pub struct Patience {
     pub pause: Duration,
 }
 
-impl Default for Patience {
+impl Default for RetryPolicy {
     fn default() -> Self {
         Self {
             connect: Duration::from_secs(15),
@@ -29,7 +29,7 @@ impl Default for Patience {
     }
 }
 
-impl Patience {
+impl RetryPolicy {
     /// So long that a place which gives nothing is given up after about that many seconds.
     pub fn of_seconds(seconds: u64) -> Self {
         let whole = Duration::from_secs(seconds);
@@ -38,15 +38,15 @@ impl Patience {
 }
 
 /// How often a place has failed us, and how long to wait.
-pub struct Tries {
-    patience: Patience,
+pub struct Retry {
+    patience: RetryPolicy,
     attempts: u32,
     failures: u32,
 }
 
-impl Tries {
+impl Retry {
     /// No failures yet.
-    pub const fn new(patience: Patience) -> Self {
+    pub const fn new(patience: RetryPolicy) -> Self {
         Self { patience, attempts: 0, failures: 0 }
     }
 

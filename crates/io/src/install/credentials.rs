@@ -62,7 +62,7 @@ pub enum Standing {
 }
 
 /// Stands at the door of one host.
-pub trait Door: Send + Sync {
+pub trait Credentials: Send + Sync {
     /// Who logs in, and with what beside a password.
     fn login(&self) -> Login;
 

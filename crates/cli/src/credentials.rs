@@ -4,7 +4,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 
-use kanon_io::install::{Address, Door, HostKey, KnownHosts, Login, Secret, Standing, locked};
+use kanon_io::install::{Address, Credentials, HostKey, KnownHosts, Login, Secret, Standing, locked};
 
 use crate::env::Env;
 use crate::screen;
@@ -13,7 +13,7 @@ use crate::screen;
 const SERVICE: &str = "kanon";
 
 /// Stands at the door of one host.
-pub struct Doorkeeper {
+pub struct AskedCredentials {
     /// What the key ring and questions call the host: user and host.
     account: String,
     login: Login,
@@ -36,7 +36,7 @@ struct Known {
     trusted: Vec<HostKey>,
 }
 
-impl Doorkeeper {
+impl AskedCredentials {
     /// For one install. `key` is the file of a private key, `host_key` the fingerprint that the host must show.
     pub fn new(env: &Env, (name, address): (&str, &Address), key: Option<PathBuf>, host_key: Option<String>) -> Self {
         let user = address.user.clone().or_else(|| env.variable("KANON_USER").map(str::to_owned));
@@ -86,7 +86,7 @@ impl Doorkeeper {
     }
 }
 
-impl Door for Doorkeeper {
+impl Credentials for AskedCredentials {
     fn login(&self) -> Login {
         self.login.clone()
     }

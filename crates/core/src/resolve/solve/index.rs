@@ -12,13 +12,13 @@ use crate::manifest::Relation;
 use crate::rulebook::{NeededOn, RelationKind};
 
 /// Places in a mod's list of releases, from one; nought stands for its absence.
-pub type Places = Ranges<u32>;
+pub type VersionSet = Ranges<u32>;
 
 /// Its absence from the set.
 pub const ABSENT: u32 = 0;
 
 /// A mod with its releases.
-pub struct Package<'a> {
+pub struct ModOffers<'a> {
     /// Its id as it is written.
     pub id: &'a str,
     /// Its releases, oldest first.
@@ -37,11 +37,11 @@ pub struct Release<'a> {
 }
 
 /// Everything on offer.
-pub struct Universe<'p, 'a> {
+pub struct PackageIndex<'p, 'a> {
     /// What is to be solved.
     pub puzzle: &'p Puzzle<'a>,
     /// The mods, by folded id.
-    pub packages: Vec<Package<'a>>,
+    pub packages: Vec<ModOffers<'a>>,
     by_id: HashMap<String, u32>,
     /// For an id: the mods of other ids that stand in for it in some release.
     stand_ins: HashMap<String, Vec<u32>>,
@@ -56,7 +56,7 @@ pub struct Universe<'p, 'a> {
 /// learnt is looked at; the largest honest puzzles take a few hundred.
 const TAKEN_BACK: u64 = 4_000;
 
-impl<'p, 'a> Universe<'p, 'a> {
+impl<'p, 'a> PackageIndex<'p, 'a> {
     /// A search begins: it decides on each mod once before anything of it counts.
     pub fn begin(&self) {
         self.free.set(2 * self.packages.len() as u64 + 100);
@@ -82,12 +82,12 @@ impl<'p, 'a> Universe<'p, 'a> {
             puzzle.asks.iter().enumerate().map(|(index, ask)| (ask.id.to_lowercase(), index)).collect();
         let mut grouped: BTreeMap<String, Vec<Offer<'a>>> = BTreeMap::new();
         for offer in &puzzle.offers {
-            let id = offer.reading.id.to_lowercase();
+            let id = offer.manifest.id.to_lowercase();
             if puzzle.open || asks.contains_key(&id) {
                 grouped.entry(id).or_default().push(*offer);
             }
         }
-        let mut universe = Self {
+        let mut index = Self {
             puzzle,
             packages: Vec::with_capacity(grouped.len()),
             by_id: HashMap::with_capacity(grouped.len()),
@@ -98,27 +98,27 @@ impl<'p, 'a> Universe<'p, 'a> {
         };
         for (id, offers) in grouped {
             let ask = asks.get(&id).copied();
-            let releases = universe.releases(&offers, ask.map(|ask| &puzzle.asks[ask]));
-            universe.by_id.insert(id, small(universe.packages.len()));
-            universe.packages.push(Package { id: releases[0].offer.reading.id.as_str(), releases, ask });
+            let releases = index.releases(&offers, ask.map(|ask| &puzzle.asks[ask]));
+            index.by_id.insert(id, small(index.packages.len()));
+            index.packages.push(ModOffers { id: releases[0].offer.manifest.id.as_str(), releases, ask });
         }
-        universe.note_stand_ins();
-        universe
+        index.note_stand_ins();
+        index
     }
 
     fn releases(&self, offers: &[Offer<'a>], ask: Option<&Ask>) -> Vec<Release<'a>> {
         let scheme = self.puzzle.versions.scheme;
         let parse = |offer: &Offer<'_>| {
-            let parsed = scheme.parse(offer.reading.version.as_deref()?)?;
+            let parsed = scheme.parse(offer.manifest.version.as_deref()?)?;
             // Opaque versions are equal or different, and that their texts say.
             (scheme != crate::base::version::Scheme::Opaque).then_some(parsed)
         };
         let mut dates: HashMap<Option<&str>, Option<&'a str>> = HashMap::new();
         for offer in offers {
-            let date = dates.entry(offer.reading.version.as_deref()).or_default();
+            let date = dates.entry(offer.manifest.version.as_deref()).or_default();
             *date = offer.date.max(*date);
         }
-        let date = |offer: &Offer<'_>| dates.get(&offer.reading.version.as_deref()).copied().flatten();
+        let date = |offer: &Offer<'_>| dates.get(&offer.manifest.version.as_deref()).copied().flatten();
         let mut releases: Vec<Release<'a>> =
             offers.iter().map(|offer| Release { parsed: parse(offer), date: date(offer), offer: *offer }).collect();
         releases.sort_by(|a, b| a.age(b).then_with(|| a.offer.worth(ask).cmp(&b.offer.worth(ask))));
@@ -130,7 +130,7 @@ impl<'p, 'a> Universe<'p, 'a> {
         let mut found: BTreeSet<(String, u32)> = BTreeSet::new();
         for (index, package) in self.packages.iter().enumerate() {
             let own = package.id.to_lowercase();
-            for provided in package.releases.iter().flat_map(|release| &release.offer.reading.provides) {
+            for provided in package.releases.iter().flat_map(|release| &release.offer.manifest.provides) {
                 let provided = provided.to_lowercase();
                 if provided != own {
                     found.insert((provided, small(index)));
@@ -153,7 +153,7 @@ impl<'p, 'a> Universe<'p, 'a> {
     }
 
     /// A mod.
-    pub fn at(&self, package: u32) -> &Package<'a> {
+    pub fn at(&self, package: u32) -> &ModOffers<'a> {
         &self.packages[package as usize]
     }
 
@@ -163,16 +163,16 @@ impl<'p, 'a> Universe<'p, 'a> {
     }
 
     /// The releases of a mod for which something holds.
-    pub fn places(&self, package: u32, absent: bool, holds: impl Fn(&Release<'a>) -> bool) -> Places {
+    pub fn places(&self, package: u32, absent: bool, holds: impl Fn(&Release<'a>) -> bool) -> VersionSet {
         let mut wanted = vec![absent];
         wanted.extend(self.at(package).releases.iter().map(holds));
-        let mut places = Places::empty();
+        let mut places = VersionSet::empty();
         let mut start = None;
         for (place, wanted) in wanted.into_iter().chain([false]).enumerate() {
             match (start, wanted) {
                 (None, true) => start = Some(place),
                 (Some(first), false) => {
-                    places = places.union(&Places::from_range_bounds(small(first)..=small(place - 1)));
+                    places = places.union(&VersionSet::from_range_bounds(small(first)..=small(place - 1)));
                     start = None;
                 }
                 _ => {}
@@ -188,7 +188,7 @@ impl<'p, 'a> Universe<'p, 'a> {
 
     /// Where a release is needed: what was asked counts before what it says.
     pub fn needed_on(&self, package: u32, release: &Release<'_>) -> NeededOn {
-        self.ask(package).and_then(|ask| ask.needed_on).unwrap_or(release.offer.reading.needed_on)
+        self.ask(package).and_then(|ask| ask.needed_on).unwrap_or(release.offer.manifest.needed_on)
     }
 
     /// Whether a release meets a relation's range: `None` when that can't be told.
@@ -205,9 +205,9 @@ impl<'p, 'a> Universe<'p, 'a> {
         }
         match &release.parsed {
             Some(version) => Some(requirement.admits(version)),
-            None => {
-                Some(requirement.admits(&self.puzzle.versions.scheme.parse(release.offer.reading.version.as_deref()?)?))
-            }
+            None => Some(
+                requirement.admits(&self.puzzle.versions.scheme.parse(release.offer.manifest.version.as_deref()?)?),
+            ),
         }
     }
 
@@ -219,18 +219,18 @@ impl<'p, 'a> Universe<'p, 'a> {
     }
 
     /// The releases that an ask will have; with `narrow` none but those that it accepts.
-    pub fn asked(&self, package: u32, ask: &Ask, held: bool, narrow: bool) -> Places {
+    pub fn asked(&self, package: u32, ask: &Ask, held: bool, narrow: bool) -> VersionSet {
         let versions = self.puzzle.versions.of_wishes();
         let early = self.asks_for_early(ask);
         let is_now = |release: &Release<'_>| {
-            let version = release.offer.reading.version.as_deref();
+            let version = release.offer.manifest.version.as_deref();
             ask.now.is_some() && ask.now.as_deref() == version
         };
         let held = held && ask.keep == Keep::Held && ask.now.is_some();
         let floor = self.at(package).releases.iter().find(|release| ask.no_older && is_now(release));
         self.places(package, false, |release| {
             let accepted =
-                !narrow || versions.accepts(ask.accepts.as_deref(), release.offer.reading.version.as_deref());
+                !narrow || versions.accepts(ask.accepts.as_deref(), release.offer.manifest.version.as_deref());
             let ripe = early || !release.is_early();
             let new_enough = floor.is_none_or(|floor| release.age(floor).is_ge());
             if held { is_now(release) } else { accepted && (is_now(release) || (ripe && new_enough)) }
@@ -251,7 +251,7 @@ impl<'p, 'a> Universe<'p, 'a> {
 
 impl Offer<'_> {
     /// Which of several copies of one release counts: the place that was asked for, then the most trusted.
-    fn worth<'b>(&'b self, ask: Option<&Ask>) -> (bool, super::Trust, &'b str) {
+    fn worth<'b>(&'b self, ask: Option<&Ask>) -> (bool, super::SourceRank, &'b str) {
         let asked_for = ask.and_then(|ask| ask.from.as_deref()) == Some(self.place);
         (!asked_for, self.trust, self.place)
     }
@@ -265,17 +265,17 @@ impl Release<'_> {
 
     /// Its version, or a dash.
     pub fn version(&self) -> &str {
-        self.offer.reading.version.as_deref().unwrap_or("-")
+        self.offer.manifest.version.as_deref().unwrap_or("-")
     }
 
     /// Its relations of one kind.
     pub fn relations(&self, kind: RelationKind) -> impl Iterator<Item = &Relation> {
-        self.offer.reading.relations.iter().filter(move |relation| relation.kind == kind)
+        self.offer.manifest.relations.iter().filter(move |relation| relation.kind == kind)
     }
 
     /// Whether it stands in for an id.
     pub fn provides(&self, id: &str) -> bool {
-        self.offer.reading.provides.iter().any(|provided| provided.eq_ignore_ascii_case(id))
+        self.offer.manifest.provides.iter().any(|provided| provided.eq_ignore_ascii_case(id))
     }
 
     /// What can't be ordered is older than what can; among themselves, such releases go by date and then by text.

@@ -1,6 +1,6 @@
 //! Brings the paths that an alignment touches to what they are to be: forwards, or back to what they were.
 //!
-//! There is one way for all of it. It looks at what is there, moves what is there under another name, takes off what
+//! FileStatus is one way for all of it. It looks at what is there, moves what is there under another name, takes off what
 //! is to be gone, and writes what is still missing; so it may be cut off anywhere and be run again, in either
 //! direction. Bytes that nobody expected are copied beside the backup before anything is done to them.
 
@@ -17,11 +17,11 @@ use kanon_core::base::path::InstallPath;
 use crate::bytes::{Bytes, Handing};
 use crate::error::{During, ReachError};
 use crate::hashing::{blake3_of, both_of};
-use crate::install::{Install, OWN_FOLDER, Stamp, There, locked, nanoseconds, side_by_side};
+use crate::install::{FileFingerprint, FileStatus, Install, OWN_FOLDER, locked, nanoseconds, side_by_side};
 
 /// What a path is to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Want {
+pub enum Desired {
     /// Nothing is to be there.
     Absent,
     /// A file with these bytes.
@@ -35,12 +35,12 @@ pub enum Want {
     Folder(Facts),
 }
 
-impl Want {
+impl Desired {
     /// Whether what is there is what is wanted, as far as bytes go.
-    pub fn is(self, now: Now) -> bool {
+    pub fn is(self, now: Actual) -> bool {
         match (self, now) {
-            (Self::File { blake3, .. }, Now::File(digest)) => blake3 == digest,
-            (Self::Absent, Now::Absent) => true,
+            (Self::File { blake3, .. }, Actual::File(digest)) => blake3 == digest,
+            (Self::Absent, Actual::Absent) => true,
             _ => false,
         }
     }
@@ -57,7 +57,7 @@ pub struct Facts {
 
 /// What is at a path now.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Now {
+pub enum Actual {
     /// Nothing.
     Absent,
     /// A file with these bytes.
@@ -77,19 +77,19 @@ impl Seen {
         *known = known.filter(|known| *known == blake3);
     }
 
-    fn digest(&self, path: &str, stamp: Stamp) -> Option<Blake3> {
+    fn digest(&self, path: &str, stamp: FileFingerprint) -> Option<Blake3> {
         self.0.get(&(path.to_owned(), stamp.size, stamp.modified)).copied().flatten()
     }
 }
 
 /// What is to be brought about, and with what.
-pub struct Bringing<'a> {
+pub struct Applier<'a> {
     /// The install.
     pub install: &'a dyn Install,
     /// The number of the alignment: parts are known again by it.
     pub id: i64,
     /// What each path is to be.
-    pub wants: &'a BTreeMap<InstallPath, Want>,
+    pub wants: &'a BTreeMap<InstallPath, Desired>,
     /// Digests that are expected at paths, whatever they are to be: nothing is lost when these go.
     pub expected: &'a BTreeMap<InstallPath, BTreeSet<Blake3>>,
     /// Where bytes are.
@@ -121,34 +121,34 @@ pub fn look(
     install: &dyn Install,
     paths: &[InstallPath],
     seen: &Seen,
-) -> Result<BTreeMap<InstallPath, Now>, ReachError> {
+) -> Result<BTreeMap<InstallPath, Actual>, ReachError> {
     let looked = side_by_side(install.side_by_side(), paths, |path| now(install, path, seen));
     paths.iter().cloned().zip(looked).map(|(path, now)| Ok((path, now?))).collect()
 }
 
-fn now(install: &dyn Install, path: &InstallPath, seen: &Seen) -> Result<Now, ReachError> {
+fn now(install: &dyn Install, path: &InstallPath, seen: &Seen) -> Result<Actual, ReachError> {
     let outside = install.outside(path);
     match install.look(path).during("look at", &outside)? {
-        None => Ok(Now::Absent),
-        Some(There::Folder { .. }) => Ok(Now::Folder),
-        Some(There::File { stamp, .. }) => {
+        None => Ok(Actual::Absent),
+        Some(FileStatus::Folder { .. }) => Ok(Actual::Folder),
+        Some(FileStatus::File { stamp, .. }) => {
             let known = if install.is_remote() { seen.digest(path.as_str(), stamp) } else { None };
             let read = || {
                 let (mut file, stamp) = install.open_file(path)?;
                 Ok(blake3_of(&mut file, stamp.size)?.0)
             };
-            known.map_or_else(|| read().during("read", &outside), Ok).map(Now::File)
+            known.map_or_else(|| read().during("read", &outside), Ok).map(Actual::File)
         }
-        Some(There::Link | There::Other) => Err(ReachError::Link(outside)),
+        Some(FileStatus::Link | FileStatus::Other) => Err(ReachError::Link(outside)),
     }
 }
 
-impl Bringing<'_> {
+impl Applier<'_> {
     /// Brings it about, from what is there now.
     ///
     /// # Errors
     /// When something can't be done; what was done by then stays, and it can be run again.
-    pub fn bring(&self, now: &mut BTreeMap<InstallPath, Now>) -> Result<Brought, ReachError> {
+    pub fn bring(&self, now: &mut BTreeMap<InstallPath, Actual>) -> Result<Brought, ReachError> {
         let mut brought = Brought::default();
         self.remove_parts();
         self.make_folders()?;
@@ -159,14 +159,14 @@ impl Bringing<'_> {
         Ok(brought)
     }
 
-    fn now(&self, now: &BTreeMap<InstallPath, Now>, path: &InstallPath) -> Now {
-        now.get(path).copied().unwrap_or(Now::Absent)
+    fn now(&self, now: &BTreeMap<InstallPath, Actual>, path: &InstallPath) -> Actual {
+        now.get(path).copied().unwrap_or(Actual::Absent)
     }
 
     fn files(&self) -> impl Iterator<Item = (&InstallPath, Blake3, Facts)> {
         self.wants.iter().filter_map(|(path, want)| match want {
-            Want::File { blake3, facts } => Some((path, *blake3, *facts)),
-            Want::Absent | Want::Folder(_) => None,
+            Desired::File { blake3, facts } => Some((path, *blake3, *facts)),
+            Desired::Absent | Desired::Folder(_) => None,
         })
     }
 
@@ -188,7 +188,7 @@ impl Bringing<'_> {
     }
 
     fn make_folders(&self) -> Result<(), ReachError> {
-        for (path, _) in self.wants.iter().filter(|(_, want)| matches!(want, Want::Folder(_))) {
+        for (path, _) in self.wants.iter().filter(|(_, want)| matches!(want, Desired::Folder(_))) {
             self.install.make_folders(path).during("make the folder", &self.install.outside(path))?;
         }
         Ok(())
@@ -197,30 +197,30 @@ impl Bringing<'_> {
     /// What is there under a name that it is not to have is given the right one: that costs no bytes on the line.
     fn rename_what_is_there(
         &self,
-        now: &mut BTreeMap<InstallPath, Now>,
+        now: &mut BTreeMap<InstallPath, Actual>,
         brought: &mut Brought,
     ) -> Result<(), ReachError> {
         let mut surplus: HashMap<Blake3, VecDeque<InstallPath>> = HashMap::new();
         for (path, there) in now.iter() {
-            if let Now::File(digest) = there
+            if let Actual::File(digest) = there
                 && !self.wants.get(path).is_some_and(|want| want.is(*there))
             {
                 surplus.entry(*digest).or_default().push_back(path.clone());
             }
         }
         for (to, blake3, _) in self.files() {
-            if self.now(now, to) == Now::File(blake3) {
+            if self.now(now, to) == Actual::File(blake3) {
                 continue;
             }
             // One that another was renamed over has its bytes in the backup alone.
             let candidates =
                 surplus.get_mut(&blake3).into_iter().flat_map(|paths| std::iter::from_fn(|| paths.pop_front()));
-            let is_still = |path: &InstallPath| self.now(now, path) == Now::File(blake3);
+            let is_still = |path: &InstallPath| self.now(now, path) == Actual::File(blake3);
             let Some(from) = candidates.into_iter().find(is_still) else { continue };
             self.keep_unexpected(to, self.now(now, to), brought)?;
             self.install.rename(&from, to).during("rename", &self.install.outside(&from))?;
-            now.insert(from.clone(), Now::Absent);
-            now.insert(to.clone(), Now::File(blake3));
+            now.insert(from.clone(), Actual::Absent);
+            now.insert(to.clone(), Actual::File(blake3));
             brought.written.push(to.clone());
             self.settled(&from, now)?;
             self.settled(to, now)?;
@@ -228,25 +228,25 @@ impl Bringing<'_> {
         Ok(())
     }
 
-    fn settled(&self, path: &InstallPath, now: &BTreeMap<InstallPath, Now>) -> Result<(), ReachError> {
+    fn settled(&self, path: &InstallPath, now: &BTreeMap<InstallPath, Actual>) -> Result<(), ReachError> {
         let is_so = self.wants.get(path).is_some_and(|want| want.is(self.now(now, path)));
         if is_so { (self.done)(path) } else { Ok(()) }
     }
 
-    fn take_off(&self, now: &mut BTreeMap<InstallPath, Now>, brought: &mut Brought) -> Result<(), ReachError> {
-        let absent = self.wants.iter().filter(|(_, want)| **want == Want::Absent).map(|(path, _)| path);
+    fn take_off(&self, now: &mut BTreeMap<InstallPath, Actual>, brought: &mut Brought) -> Result<(), ReachError> {
+        let absent = self.wants.iter().filter(|(_, want)| **want == Desired::Absent).map(|(path, _)| path);
         let mut folders = Vec::new();
         for path in absent {
             match self.now(now, path) {
-                Now::Absent => {}
-                Now::Folder => folders.push(path),
-                Now::File(_) if self.is_another_case_of_what_stays(path, now) => {}
-                there @ Now::File(_) => {
+                Actual::Absent => {}
+                Actual::Folder => folders.push(path),
+                Actual::File(_) if self.is_another_case_of_what_stays(path, now) => {}
+                there @ Actual::File(_) => {
                     self.keep_unexpected(path, there, brought)?;
                     self.install
                         .remove_file(path)
                         .during("take off (its copy is in the backup)", &self.install.outside(path))?;
-                    now.insert(path.clone(), Now::Absent);
+                    now.insert(path.clone(), Actual::Absent);
                     brought.removed.push(path.clone());
                     (self.done)(path)?;
                 }
@@ -257,14 +257,14 @@ impl Bringing<'_> {
             let _ = self.install.remove_folder(folder);
         }
         // Whenever a file went, now or before this was cut off, the folder that it leaves empty may still be there.
-        for path in self.wants.iter().filter(|(_, want)| **want == Want::Absent).map(|(path, _)| path) {
+        for path in self.wants.iter().filter(|(_, want)| **want == Desired::Absent).map(|(path, _)| path) {
             self.remove_emptied(path);
         }
         Ok(())
     }
 
     /// On a system that ignores letter case, a file that is to be gone may be the one that is to stay.
-    fn is_another_case_of_what_stays(&self, path: &InstallPath, now: &BTreeMap<InstallPath, Now>) -> bool {
+    fn is_another_case_of_what_stays(&self, path: &InstallPath, now: &BTreeMap<InstallPath, Actual>) -> bool {
         let folded = path.folded();
         let mut twins = self.files().filter(|(other, ..)| *other != path && other.folded() == folded);
         twins.any(|(other, ..)| {
@@ -276,10 +276,10 @@ impl Bringing<'_> {
         })
     }
 
-    fn write(&self, now: &BTreeMap<InstallPath, Now>, brought: &mut Brought) -> Result<(), ReachError> {
+    fn write(&self, now: &BTreeMap<InstallPath, Actual>, brought: &mut Brought) -> Result<(), ReachError> {
         let missing: Vec<(&InstallPath, Blake3)> = self
             .files()
-            .filter(|(path, blake3, _)| self.now(now, path) != Now::File(*blake3))
+            .filter(|(path, blake3, _)| self.now(now, path) != Actual::File(*blake3))
             .map(|(path, blake3, _)| (path, blake3))
             .collect();
         for (path, _) in &missing {
@@ -326,7 +326,7 @@ impl Bringing<'_> {
         let outside = self.install.outside(path);
         let part = part_name(path, self.id)?;
         let mode = match self.install.look(path).during("look at", &outside)? {
-            Some(There::File { mode, .. }) => mode,
+            Some(FileStatus::File { mode, .. }) => mode,
             _ => None,
         };
         let handed = self.bytes.hand_over(blake3, |source| self.install.write(&part, source));
@@ -346,8 +346,8 @@ impl Bringing<'_> {
     }
 
     /// Copies what is there now beside the backup, if nobody expected it there.
-    fn keep_unexpected(&self, path: &InstallPath, now: Now, brought: &mut Brought) -> Result<(), ReachError> {
-        let Now::File(digest) = now else { return Ok(()) };
+    fn keep_unexpected(&self, path: &InstallPath, now: Actual, brought: &mut Brought) -> Result<(), ReachError> {
+        let Actual::File(digest) = now else { return Ok(()) };
         let is_own = path.as_str().starts_with(OWN_FOLDER);
         if is_own || self.expected.get(path).is_some_and(|expected| expected.contains(&digest)) {
             return Ok(());
@@ -372,7 +372,7 @@ impl Bringing<'_> {
         let below_shelf = |folder: &InstallPath| {
             let is_below = |place: &InstallPath| folder.below(place).is_some();
             (places.iter().any(is_below) || whole.iter().any(|place| place == folder || is_below(place)))
-                && !matches!(self.wants.get(folder), Some(Want::Folder(_)))
+                && !matches!(self.wants.get(folder), Some(Desired::Folder(_)))
         };
         for folder in std::iter::successors(path.parent(), InstallPath::parent).take_while(below_shelf) {
             if !self.is_empty(&folder) || self.install.remove_folder(&folder).is_err() {
@@ -389,7 +389,7 @@ impl Bringing<'_> {
     /// Last of all, and folders after what is in them, since every change inside a folder moves its time.
     fn set_facts(&self) -> Result<(), ReachError> {
         for (path, want) in self.wants.iter().rev() {
-            let (Want::File { facts, .. } | Want::Folder(facts)) = want else { continue };
+            let (Desired::File { facts, .. } | Desired::Folder(facts)) = want else { continue };
             if facts.modified.is_some() || facts.mode.is_some() {
                 self.install
                     .set_facts(path, facts.modified, facts.mode)

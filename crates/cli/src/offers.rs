@@ -8,10 +8,10 @@ use std::sync::Arc;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::canon::Canon;
-use kanon_core::config::{ModWish, Wishes};
-use kanon_core::manifest::Reading;
+use kanon_core::config::{ModWish, WorkspaceConfig};
+use kanon_core::manifest::ModManifest;
 use kanon_core::resolve::catalogue::{CataloguedMod, CataloguedRelease};
-use kanon_core::resolve::solve::{Offer, Puzzle, Trust, first_look};
+use kanon_core::resolve::solve::{self, Puzzle, SourceRank, first_look};
 use kanon_core::rulebook::{Named, Role, Rulebook};
 use kanon_core::seal::{Candidate, Choice, Damaged, Pins, asks};
 use kanon_core::survey::{Survey, SurveyedKey, SurveyedMod};
@@ -29,10 +29,10 @@ use crate::session::{KnownNames, Listed, Session, Target};
 use crate::wholeness;
 
 /// A release on offer, with what people ask about it.
-pub struct Item {
-    pub reading: Reading,
+pub struct Offer {
+    pub manifest: ModManifest,
     pub place: String,
-    pub trust: Trust,
+    pub trust: SourceRank,
     pub date: Option<String>,
     pub notes: Option<String>,
     pub about: Option<String>,
@@ -45,9 +45,9 @@ pub struct Item {
 }
 
 /// Everything on offer.
-pub struct Stock {
+pub struct Offers {
     /// Every release at every place.
-    pub items: Vec<Item>,
+    pub items: Vec<Offer>,
     /// What lies on this machine, by source.
     sources: Vec<(String, Found)>,
     catalogues: Vec<Listed>,
@@ -60,7 +60,7 @@ pub struct Stock {
     known_names: KnownNames,
 }
 
-impl Stock {
+impl Offers {
     /// Surveys installs, looks through sources and fetches catalogues.
     pub fn gather(session: &mut Session<'_>) -> Result<Self, Failure> {
         let last = session.last_canon()?;
@@ -83,13 +83,13 @@ impl Stock {
     }
 
     /// Looks at installs on hosts too, where a wish is for what one of them has, or for what nothing on this machine has.
-    pub fn look_at_hosts(&mut self, session: &mut Session<'_>, wishes: &Wishes) -> Result<(), Failure> {
+    pub fn look_at_hosts(&mut self, session: &mut Session<'_>, wishes: &WorkspaceConfig) -> Result<(), Failure> {
         let versions = session.loaded.rulebook.versions;
         let is_here = |wish: &ModWish| {
             self.items.iter().any(|item| {
-                item.trust != Trust::Canon
-                    && item.reading.id.to_lowercase() == wish.id.to_lowercase()
-                    && wish.admits(item.reading.version.as_deref(), versions)
+                item.trust != SourceRank::Canon
+                    && item.manifest.id.to_lowercase() == wish.id.to_lowercase()
+                    && wish.admits(item.manifest.version.as_deref(), versions)
                     && wish.from.as_deref().is_none_or(|from| from == item.place)
             })
         };
@@ -140,8 +140,8 @@ impl Stock {
                 std::fs::remove_file(&kept).during("remove", &kept)?;
                 let of = survey.mods.iter().find(|found| found.files.iter().any(|file| file.blake3 == digest));
                 damaged.push(Damaged {
-                    id: of.map_or_else(|| path.to_string(), |found| found.reading.id.clone()),
-                    version: of.and_then(|found| found.reading.version.clone()),
+                    id: of.map_or_else(|| path.to_string(), |found| found.manifest.id.clone()),
+                    version: of.and_then(|found| found.manifest.version.clone()),
                     place: survey.install.name.clone(),
                     path: path.to_string(),
                     why,
@@ -165,12 +165,12 @@ impl Stock {
         &self.damaged
     }
 
-    fn all_items(&self, session: &Session<'_>) -> Vec<Item> {
+    fn all_items(&self, session: &Session<'_>) -> Vec<Offer> {
         let mut items = Vec::new();
         let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
         for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
             items.extend(found.mods().map(|(held, mod_)| {
-                item(name, Trust::Source, &self.completed(session, mod_), held.survey.keys_of(mod_))
+                item(name, SourceRank::Source, &self.completed(session, mod_), held.survey.keys_of(mod_))
             }));
         }
         for listed in &self.catalogues {
@@ -184,16 +184,16 @@ impl Stock {
             }));
         }
         for sealed in self.last.iter().flat_map(|last| &last.mods) {
-            items.push(Item {
-                reading: sealed.reading.clone(),
+            items.push(Offer {
+                manifest: sealed.manifest.clone(),
                 place: "canon".to_owned(),
-                trust: Trust::Canon,
+                trust: SourceRank::Canon,
                 date: None,
                 notes: None,
                 about: None,
                 digest: sealed.digest,
                 name: sealed.name.clone(),
-                keys: self.last.iter().flat_map(|last| last.keys_of(&sealed.reading.id)).collect(),
+                keys: self.last.iter().flat_map(|last| last.keys_of(&sealed.manifest.id)).collect(),
             });
         }
         items
@@ -215,9 +215,9 @@ impl Stock {
     }
 
     /// A puzzle of all that is on offer, without anything asked.
-    pub fn puzzle<'s>(&'s self, session: &'s Session<'_>, wishes: &'s Wishes) -> Puzzle<'s> {
-        let offer = |item: &'s Item| Offer {
-            reading: &item.reading,
+    pub fn puzzle<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> Puzzle<'s> {
+        let offer = |item: &'s Offer| solve::Offer {
+            manifest: &item.manifest,
             place: &item.place,
             trust: item.trust,
             date: item.date.as_deref(),
@@ -234,32 +234,33 @@ impl Stock {
 
     /// The same for choosing anew: what only a player has counts just where nobody else has the mod, or where the wish is
     /// for that very release.
-    pub fn puzzle_for_updates<'s>(&'s self, session: &'s Session<'_>, wishes: &'s Wishes) -> Puzzle<'s> {
+    pub fn puzzle_for_updates<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> Puzzle<'s> {
         let mut puzzle = self.puzzle(session, wishes);
         let others: BTreeSet<String> = puzzle
             .offers
             .iter()
-            .filter(|offer| offer.trust < Trust::Client)
-            .map(|offer| offer.reading.id.to_lowercase())
+            .filter(|offer| offer.trust < SourceRank::Client)
+            .map(|offer| offer.manifest.id.to_lowercase())
             .collect();
         let versions = puzzle.versions;
         puzzle.offers.retain(|offer| {
-            let id = offer.reading.id.to_lowercase();
+            let id = offer.manifest.id.to_lowercase();
             let wished = || wishes.mods.iter().find(|wish| wish.id.to_lowercase() == id);
-            let is_wished = || wished().is_some_and(|wish| wish.pinned(versions) == offer.reading.version.as_deref());
-            offer.trust != Trust::Client || !others.contains(&id) || is_wished()
+            let is_wished = || wished().is_some_and(|wish| wish.pinned(versions) == offer.manifest.version.as_deref());
+            offer.trust != SourceRank::Client || !others.contains(&id) || is_wished()
         });
         puzzle
     }
 
     /// A release of a mod: at a place if it is there, else where it is most trusted.
-    pub fn item(&self, id: &str, version: Option<&str>, place: Option<&str>) -> Option<&Item> {
-        let of = |item: &&Item| item.reading.id.eq_ignore_ascii_case(id) && item.reading.version.as_deref() == version;
+    pub fn item(&self, id: &str, version: Option<&str>, place: Option<&str>) -> Option<&Offer> {
+        let of =
+            |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(id) && item.manifest.version.as_deref() == version;
         self.items.iter().filter(of).min_by_key(|item| (Some(item.place.as_str()) != place, item.trust))
     }
 
     /// The release that each wish stands for now, by folded id: what fits as a whole, else the best for each.
-    pub fn current<'s>(&'s self, session: &'s Session<'_>, wishes: &'s Wishes) -> BTreeMap<String, &'s Item> {
+    pub fn current<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> BTreeMap<String, &'s Offer> {
         let pins = self.pins(session, wishes);
         let versions = session.loaded.rulebook.versions;
         let current = wishes.mods.iter().filter_map(|wish| {
@@ -268,8 +269,8 @@ impl Stock {
             let found = match pins.get(&id) {
                 Some(version) => self.item(&wish.id, Some(version), from),
                 None => {
-                    let admitted = |item: &&Item| {
-                        item.reading.id.to_lowercase() == id && wish.admits(item.reading.version.as_deref(), versions)
+                    let admitted = |item: &&Offer| {
+                        item.manifest.id.to_lowercase() == id && wish.admits(item.manifest.version.as_deref(), versions)
                     };
                     self.items
                         .iter()
@@ -283,15 +284,15 @@ impl Stock {
     }
 
     /// The releases of a set of the wishes alone that fits as a whole; nothing when there is none.
-    pub fn pins(&self, session: &Session<'_>, wishes: &Wishes) -> Pins {
+    pub fn pins(&self, session: &Session<'_>, wishes: &WorkspaceConfig) -> Pins {
         let puzzle = Puzzle { asks: asks(wishes), open: false, ..self.puzzle(session, wishes) };
         let Some(set) = first_look(&puzzle) else { return Pins::new() };
-        let version = |reading: &Reading| reading.version.clone();
-        set.chosen.iter().filter_map(|(id, chosen)| Some((id.clone(), version(chosen.offer.reading)?))).collect()
+        let version = |manifest: &ModManifest| manifest.version.clone();
+        set.chosen.iter().filter_map(|(id, chosen)| Some((id.clone(), version(chosen.offer.manifest)?))).collect()
     }
 
     /// Downloads from catalogues what the wishes stand for and nothing at hand has.
-    pub fn fetch(&mut self, session: &mut Session<'_>, wishes: &Wishes, pins: &Pins) -> Result<(), Failure> {
+    pub fn fetch(&mut self, session: &mut Session<'_>, wishes: &WorkspaceConfig, pins: &Pins) -> Result<(), Failure> {
         let progress = session.ui.progress("downloading");
         for wish in &wishes.mods {
             for listed in &self.catalogues {
@@ -344,9 +345,11 @@ impl Stock {
 
     /// Whether the very same mod can be had without a download: from an install, or, where any place will do, from a folder.
     fn other_place_has(&self, listed: &Listed, wish: &ModWish, release: &CataloguedRelease) -> bool {
-        let others = self.items.iter().filter(|item| item.place != listed.name && item.trust != Trust::Canon);
-        let mut of = others.filter(|item| item.reading.id.eq_ignore_ascii_case(&wish.id));
-        of.any(|item| item.digest == release.digest || (wish.from.is_none() && item.reading.version == release.version))
+        let others = self.items.iter().filter(|item| item.place != listed.name && item.trust != SourceRank::Canon);
+        let mut of = others.filter(|item| item.manifest.id.eq_ignore_ascii_case(&wish.id));
+        of.any(|item| {
+            item.digest == release.digest || (wish.from.is_none() && item.manifest.version == release.version)
+        })
     }
 
     /// What can be sealed: all that lies on this machine. What a catalogue promises, and some place has, counts as the
@@ -366,14 +369,21 @@ impl Stock {
                     if shelf.is_some_and(|shelf| shelf.classify(&promised.name) == Named::Enabled) {
                         found_there.name.clone_from(&promised.name);
                     }
-                    whole.push((&listed.name, Trust::Source, Cow::Owned(found_there), survey.keys_of(found).collect()));
+                    whole.push((
+                        &listed.name,
+                        SourceRank::Source,
+                        Cow::Owned(found_there),
+                        survey.keys_of(found).collect(),
+                    ));
                 }
             }
         }
         let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
         for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
             let mods = found.mods().map(|(held, mod_)| (mod_, held.survey.keys_of(mod_).collect()));
-            whole.extend(mods.map(|(mod_, keys)| (name.as_str(), Trust::Source, self.completed(session, mod_), keys)));
+            whole.extend(
+                mods.map(|(mod_, keys)| (name.as_str(), SourceRank::Source, self.completed(session, mod_), keys)),
+            );
         }
         let hosts = self.hosts.iter().map(|(role, _, survey)| (role, survey));
         for (role, survey) in self.installs.iter().map(|(role, _, survey)| (role, survey)).chain(hosts) {
@@ -416,7 +426,8 @@ impl Stock {
 
     /// What a release says is new in it.
     pub fn notes(&self, id: &str, version: Option<&str>) -> Option<String> {
-        let of = |item: &&Item| item.reading.id.eq_ignore_ascii_case(id) && item.reading.version.as_deref() == version;
+        let of =
+            |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(id) && item.manifest.version.as_deref() == version;
         self.items.iter().filter(of).find_map(|item| item.notes.clone())
     }
 
@@ -437,19 +448,19 @@ impl Stock {
     /// The public keys that a mod brings as it is now: in the canon, or on the first install that has it.
     pub fn keys_now(&self, id: &str) -> Option<BTreeSet<Blake3>> {
         if let Some(last) =
-            self.last.as_ref().filter(|last| last.mods.iter().any(|m| m.reading.id.eq_ignore_ascii_case(id)))
+            self.last.as_ref().filter(|last| last.mods.iter().any(|m| m.manifest.id.eq_ignore_ascii_case(id)))
         {
             return Some(last.keys_of(id));
         }
         let here = self.items.iter().find(|item| {
-            matches!(item.trust, Trust::Server | Trust::Client) && item.reading.id.eq_ignore_ascii_case(id)
+            matches!(item.trust, SourceRank::Server | SourceRank::Client) && item.manifest.id.eq_ignore_ascii_case(id)
         });
         here.map(|item| item.keys.clone())
     }
 }
 
 /// A mod that lies on this machine, where, and the keys that it brings.
-type AtHand<'s> = (&'s str, Trust, Cow<'s, SurveyedMod>, Vec<&'s SurveyedKey>);
+type AtHand<'s> = (&'s str, SourceRank, Cow<'s, SurveyedMod>, Vec<&'s SurveyedKey>);
 
 /// What can be sealed.
 pub struct Candidates<'s>(Vec<AtHand<'s>>);
@@ -469,15 +480,15 @@ impl Candidates<'_> {
 
 /// The release that a catalogue promises to be these very bytes, if the mod is the one it says.
 fn promised<'l>(listed: &'l Listed, found: &SurveyedMod) -> Option<&'l CataloguedRelease> {
-    let of = listed.of(&found.reading.id)?;
+    let of = listed.of(&found.manifest.id)?;
     let mut releases = of.releases.iter();
-    releases.find(|release| release.holds_true(&of.id, &found.reading, found.digest).is_ok())
+    releases.find(|release| release.holds_true(&of.id, &found.manifest, found.digest).is_ok())
 }
 
 fn completed(session: &Session<'_>, found: &SurveyedMod, promised: &CataloguedRelease) -> SurveyedMod {
     let shelf = session.loaded.rulebook.shelf(&found.shelf);
     let mut whole = found.clone();
-    promised.complete(&mut whole.reading, shelf.is_some_and(|shelf| !shelf.read.needed_on.0.is_empty()));
+    promised.complete(&mut whole.manifest, shelf.is_some_and(|shelf| !shelf.read.needed_on.0.is_empty()));
     whole
 }
 
@@ -488,7 +499,7 @@ fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Res
         None => "there is no mod in the download".to_owned(),
     };
     for (_, mod_) in found.mods() {
-        match release.holds_true(&of.id, &mod_.reading, mod_.digest) {
+        match release.holds_true(&of.id, &mod_.manifest, mod_.digest) {
             Ok(()) => return Ok(()),
             Err(why) => last = why,
         }
@@ -500,10 +511,10 @@ fn wish_version(release: &CataloguedRelease) -> &str {
     release.version.as_deref().unwrap_or("-")
 }
 
-const fn trust(role: Role) -> Trust {
+const fn trust(role: Role) -> SourceRank {
     match role {
-        Role::Server => Trust::Server,
-        Role::Client => Trust::Client,
+        Role::Server => SourceRank::Server,
+        Role::Client => SourceRank::Client,
     }
 }
 
@@ -516,9 +527,9 @@ fn known_names(installs: &[(Role, PathBuf, Survey)], last: Option<&Canon>) -> Kn
     names
 }
 
-fn item<'k>(place: &str, trust: Trust, found: &SurveyedMod, keys: impl Iterator<Item = &'k SurveyedKey>) -> Item {
-    Item {
-        reading: found.reading.clone(),
+fn item<'k>(place: &str, trust: SourceRank, found: &SurveyedMod, keys: impl Iterator<Item = &'k SurveyedKey>) -> Offer {
+    Offer {
+        manifest: found.manifest.clone(),
         place: place.to_owned(),
         trust,
         date: None,
@@ -530,11 +541,11 @@ fn item<'k>(place: &str, trust: Trust, found: &SurveyedMod, keys: impl Iterator<
     }
 }
 
-fn listed_item(place: &str, of: &CataloguedMod, release: &CataloguedRelease) -> Item {
-    Item {
-        reading: release.reading(of),
+fn listed_item(place: &str, of: &CataloguedMod, release: &CataloguedRelease) -> Offer {
+    Offer {
+        manifest: release.manifest(of),
         place: place.to_owned(),
-        trust: Trust::Source,
+        trust: SourceRank::Source,
         date: release.date.clone(),
         notes: release.notes.clone(),
         about: of.about.clone(),
