@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
@@ -90,7 +91,7 @@ pub struct Planned {
     /// The steps.
     pub plan: Plan,
     /// The mods that want a new world, while nobody has said what becomes of the one that is there.
-    pub undecided: Vec<String>,
+    pub undecided: Vec<ModId>,
     /// The mods that would be taken off although others need them that stay, while nobody has said that they may.
     pub orphans: Vec<Orphan>,
     /// What was surveyed.
@@ -268,13 +269,10 @@ impl<'e> AlignmentRun<'e> {
         let strip = laid.strip.of(role);
         let recipe = overlay::recipe(original, &overlays, strip);
         let is_right = surveyed.not_stripped.is_empty()
-            && overlays.iter().all(|overlay| {
-                surveyed
-                    .overlays
-                    .iter()
-                    .any(|laid| laid.id.eq_ignore_ascii_case(&overlay.id) && laid.laid == laid.members)
-            })
-            && surveyed.overlays.iter().all(|laid| overlays.iter().any(|o| o.id.eq_ignore_ascii_case(&laid.id)));
+            && overlays
+                .iter()
+                .all(|overlay| surveyed.overlays.iter().any(|laid| laid.id == overlay.id && laid.laid == laid.members))
+            && surveyed.overlays.iter().all(|laid| overlays.iter().any(|o| o.id == laid.id));
         if known.map_or(is_right, |known| known.recipe == recipe) {
             return Ok(());
         }
@@ -307,11 +305,10 @@ impl<'e> AlignmentRun<'e> {
         let of_shelf =
             |sealed: &&kanon_core::canon::SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
         let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
-        let listed =
-            |id: &str| surveyed.overlays.iter().position(|laid| laid.id.eq_ignore_ascii_case(id)).unwrap_or(usize::MAX);
+        let listed = |id: &str| surveyed.overlays.iter().position(|laid| laid.id == id).unwrap_or(usize::MAX);
         // A list of their order says what the canon says, once this is done.
         let by_canon = shelf.laid_into.as_ref().is_some_and(|laid| laid.order.is_some());
-        sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(&sealed.manifest.id) }, sealed.position));
+        sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(sealed.manifest.id.as_str()) }, sealed.position));
         let store = self.session.workspace()?.store();
         let overlay = |sealed: kanon_core::canon::SealedMod| {
             let digest = sealed.files.first()?.blake3;
@@ -445,7 +442,7 @@ impl<'e> AlignmentRun<'e> {
         }
         let (env, ui, name) = (self.session.env, self.session.ui, printable(&self.placed.name));
         for Orphan { taken, needed_by } in &self.planned.orphans {
-            let (taken, needed_by) = (printable(taken), printable(needed_by));
+            let (taken, needed_by) = (printable(taken.as_str()), printable(needed_by.as_str()));
             ui.notice(&format!(
                 "note: {taken} would be taken off {name}, and {needed_by}, which stays there, needs it"
             ));

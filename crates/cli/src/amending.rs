@@ -215,7 +215,7 @@ fn entry_texts(
     if needs.is_empty() {
         return Ok(texts);
     }
-    let is_needed = |sealed: &&SealedMod| needs.iter().any(|(_, needed)| needed.of_mod == sealed.folded_id());
+    let is_needed = |sealed: &&SealedMod| needs.iter().any(|(_, needed)| needed.of_mod == sealed.manifest.id);
     let mods = measure.canon.mods.iter().filter(is_needed);
     let sources: Vec<Source<'_>> =
         mods.flat_map(|sealed| measure.rulebook.fragments.iter().filter_map(|rule| source(sealed, rule))).collect();
@@ -225,7 +225,8 @@ fn entry_texts(
         let Some(text) = read.as_deref().and_then(|bytes| text::text(bytes, Encoding::Utf8).ok()) else { continue };
         // Where the bytes have changed since they were seen, the digests of the entries tell.
         for entry in edits::brought(&text, source.rule).unwrap_or_default() {
-            let needed = NeededEntry { of_mod: source.sealed.folded_id(), key: entry.key, blake3: entry.digest };
+            let needed =
+                NeededEntry { of_mod: source.sealed.manifest.id.clone(), key: entry.key, blake3: entry.digest };
             texts.insert(needed, text[entry.span].to_owned());
         }
     }

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::canon::Canon;
 use kanon_core::config::{ModWish, WorkspaceConfig};
@@ -88,7 +89,7 @@ impl Offers {
         let is_here = |wish: &ModWish| {
             self.items.iter().any(|item| {
                 item.trust != SourceRank::Canon
-                    && item.manifest.id.to_lowercase() == wish.id.to_lowercase()
+                    && item.manifest.id == wish.id
                     && wish.admits(item.manifest.version.as_deref(), versions)
                     && wish.from.as_deref().is_none_or(|from| from == item.place)
             })
@@ -140,7 +141,7 @@ impl Offers {
                 std::fs::remove_file(&kept).during("remove", &kept)?;
                 let of = survey.mods.iter().find(|found| found.files.iter().any(|file| file.blake3 == digest));
                 damaged.push(Damaged {
-                    id: of.map_or_else(|| path.to_string(), |found| found.manifest.id.clone()),
+                    id: of.map_or_else(|| path.as_str().into(), |found| found.manifest.id.clone()),
                     version: of.and_then(|found| found.manifest.version.clone()),
                     place: survey.install.name.clone(),
                     path: path.to_string(),
@@ -193,7 +194,7 @@ impl Offers {
                 about: None,
                 digest: sealed.digest,
                 name: sealed.name.clone(),
-                keys: self.last.iter().flat_map(|last| last.keys_of(&sealed.manifest.id)).collect(),
+                keys: self.last.iter().flat_map(|last| last.keys_of(sealed.manifest.id.as_str())).collect(),
             });
         }
         items
@@ -236,16 +237,16 @@ impl Offers {
     /// for that very release.
     pub fn puzzle_for_updates<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> Puzzle<'s> {
         let mut puzzle = self.puzzle(session, wishes);
-        let others: BTreeSet<String> = puzzle
+        let others: BTreeSet<ModId> = puzzle
             .offers
             .iter()
             .filter(|offer| offer.trust < SourceRank::Client)
-            .map(|offer| offer.manifest.id.to_lowercase())
+            .map(|offer| offer.manifest.id.clone())
             .collect();
         let versions = puzzle.versions;
         puzzle.offers.retain(|offer| {
-            let id = offer.manifest.id.to_lowercase();
-            let wished = || wishes.mods.iter().find(|wish| wish.id.to_lowercase() == id);
+            let id = offer.manifest.id.clone();
+            let wished = || wishes.mods.iter().find(|wish| wish.id == id);
             let is_wished = || wished().is_some_and(|wish| wish.pinned(versions) == offer.manifest.version.as_deref());
             offer.trust != SourceRank::Client || !others.contains(&id) || is_wished()
         });
@@ -254,23 +255,22 @@ impl Offers {
 
     /// A release of a mod: at a place if it is there, else where it is most trusted.
     pub fn item(&self, id: &str, version: Option<&str>, place: Option<&str>) -> Option<&Offer> {
-        let of =
-            |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(id) && item.manifest.version.as_deref() == version;
+        let of = |item: &&Offer| item.manifest.id == id && item.manifest.version.as_deref() == version;
         self.items.iter().filter(of).min_by_key(|item| (Some(item.place.as_str()) != place, item.trust))
     }
 
     /// The release that each wish stands for now, by folded id: what fits as a whole, else the best for each.
-    pub fn current<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> BTreeMap<String, &'s Offer> {
+    pub fn current<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> BTreeMap<ModId, &'s Offer> {
         let pins = self.pins(session, wishes);
         let versions = session.loaded.rulebook.versions;
         let current = wishes.mods.iter().filter_map(|wish| {
-            let id = wish.id.to_lowercase();
+            let id = wish.id.clone();
             let from = wish.from.as_deref();
             let found = match pins.get(&id) {
-                Some(version) => self.item(&wish.id, Some(version), from),
+                Some(version) => self.item(wish.id.as_str(), Some(version), from),
                 None => {
                     let admitted = |item: &&Offer| {
-                        item.manifest.id.to_lowercase() == id && wish.admits(item.manifest.version.as_deref(), versions)
+                        item.manifest.id.clone() == id && wish.admits(item.manifest.version.as_deref(), versions)
                     };
                     self.items
                         .iter()
@@ -324,9 +324,9 @@ impl Offers {
         wish: &ModWish,
         pins: &Pins,
     ) -> Option<(&'l CataloguedMod, &'l CataloguedRelease)> {
-        let of = listed.of(&wish.id)?;
+        let of = listed.of(wish.id.as_str())?;
         let versions = session.loaded.rulebook.versions;
-        let pinned = pins.get(&wish.id.to_lowercase()).map(String::as_str).or_else(|| wish.pinned(versions));
+        let pinned = pins.get(&wish.id).map(String::as_str).or_else(|| wish.pinned(versions));
         let release = match pinned {
             Some(pin) => of.releases.iter().find(|release| release.version.as_deref() == Some(pin)),
             None => {
@@ -346,7 +346,7 @@ impl Offers {
     /// Whether the very same mod can be had without a download: from an install, or, where any place will do, from a folder.
     fn other_place_has(&self, listed: &Listed, wish: &ModWish, release: &CataloguedRelease) -> bool {
         let others = self.items.iter().filter(|item| item.place != listed.name && item.trust != SourceRank::Canon);
-        let mut of = others.filter(|item| item.manifest.id.eq_ignore_ascii_case(&wish.id));
+        let mut of = others.filter(|item| item.manifest.id == wish.id);
         of.any(|item| {
             item.digest == release.digest || (wish.from.is_none() && item.manifest.version == release.version)
         })
@@ -426,13 +426,12 @@ impl Offers {
 
     /// What a release says is new in it.
     pub fn notes(&self, id: &str, version: Option<&str>) -> Option<String> {
-        let of =
-            |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(id) && item.manifest.version.as_deref() == version;
+        let of = |item: &&Offer| item.manifest.id == id && item.manifest.version.as_deref() == version;
         self.items.iter().filter(of).find_map(|item| item.notes.clone())
     }
 
     /// Ids in the order of the first server's own list, where it has one whose order matters.
-    pub fn listed(&self, rulebook: &Rulebook) -> Vec<String> {
+    pub fn listed(&self, rulebook: &Rulebook) -> Vec<ModId> {
         let of_server = self.installs.iter().filter(|(role, ..)| *role == Role::Server);
         let mut lists = of_server.flat_map(|(.., survey)| &survey.lists);
         let ordered =
@@ -447,14 +446,13 @@ impl Offers {
 
     /// The public keys that a mod brings as it is now: in the canon, or on the first install that has it.
     pub fn keys_now(&self, id: &str) -> Option<BTreeSet<Blake3>> {
-        if let Some(last) =
-            self.last.as_ref().filter(|last| last.mods.iter().any(|m| m.manifest.id.eq_ignore_ascii_case(id)))
-        {
+        if let Some(last) = self.last.as_ref().filter(|last| last.mods.iter().any(|m| m.manifest.id == id)) {
             return Some(last.keys_of(id));
         }
-        let here = self.items.iter().find(|item| {
-            matches!(item.trust, SourceRank::Server | SourceRank::Client) && item.manifest.id.eq_ignore_ascii_case(id)
-        });
+        let here = self
+            .items
+            .iter()
+            .find(|item| matches!(item.trust, SourceRank::Server | SourceRank::Client) && item.manifest.id == id);
         here.map(|item| item.keys.clone())
     }
 }
@@ -480,9 +478,9 @@ impl Candidates<'_> {
 
 /// The release that a catalogue promises to be these very bytes, if the mod is the one it says.
 fn promised<'l>(listed: &'l Listed, found: &SurveyedMod) -> Option<&'l CataloguedRelease> {
-    let of = listed.of(&found.manifest.id)?;
+    let of = listed.of(found.manifest.id.as_str())?;
     let mut releases = of.releases.iter();
-    releases.find(|release| release.holds_true(&of.id, &found.manifest, found.digest).is_ok())
+    releases.find(|release| release.holds_true(of.id.as_str(), &found.manifest, found.digest).is_ok())
 }
 
 fn completed(session: &Session<'_>, found: &SurveyedMod, promised: &CataloguedRelease) -> SurveyedMod {
@@ -499,7 +497,7 @@ fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Res
         None => "there is no mod in the download".to_owned(),
     };
     for (_, mod_) in found.mods() {
-        match release.holds_true(&of.id, &mod_.manifest, mod_.digest) {
+        match release.holds_true(of.id.as_str(), &mod_.manifest, mod_.digest) {
             Ok(()) => return Ok(()),
             Err(why) => last = why,
         }
@@ -521,9 +519,9 @@ const fn trust(role: Role) -> SourceRank {
 fn known_names(installs: &[(Role, PathBuf, Survey)], last: Option<&Canon>) -> KnownNames {
     let installed = installs.iter().flat_map(|(_, _, survey)| &survey.mods).filter(|found| found.enabled);
     let mut names: KnownNames =
-        installed.map(|found| ((found.shelf.clone(), found.folded_id()), found.name.clone())).collect();
+        installed.map(|found| ((found.shelf.clone(), found.manifest.id.clone()), found.name.clone())).collect();
     let sealed = last.iter().flat_map(|last| &last.mods);
-    names.extend(sealed.map(|sealed| ((sealed.shelf.clone(), sealed.folded_id()), sealed.name.clone())));
+    names.extend(sealed.map(|sealed| ((sealed.shelf.clone(), sealed.manifest.id.clone()), sealed.name.clone())));
     names
 }
 

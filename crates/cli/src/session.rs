@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::InstallPath;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::is_cut;
@@ -79,13 +80,13 @@ pub struct Listed {
     /// What it lists.
     pub catalogue: Catalogue,
     /// Where each mod is in it, by folded id.
-    by_id: HashMap<String, usize>,
+    by_id: HashMap<ModId, usize>,
 }
 
 impl Listed {
     /// A mod of the catalogue.
     pub fn of(&self, id: &str) -> Option<&CataloguedMod> {
-        self.by_id.get(&id.to_lowercase()).map(|index| &self.catalogue.mods[*index])
+        self.by_id.get(&ModId::from(id)).map(|index| &self.catalogue.mods[*index])
     }
 }
 
@@ -104,7 +105,7 @@ pub fn digest_of(canon: &Canon) -> Result<Blake3, Failure> {
 }
 
 /// What mods are called where they are installed, by shelf and folded id.
-pub type KnownNames = BTreeMap<(String, String), String>;
+pub type KnownNames = BTreeMap<(String, ModId), String>;
 
 /// A survey, and whether it was measured now.
 pub struct Surveyed {
@@ -598,7 +599,7 @@ impl<'a> Session<'a> {
                     .because(error)
                     .hint("tell whoever keeps it, or take its [source.…] out of kanon.toml")
             })?;
-            let by_id = catalogue.mods.iter().enumerate().map(|(index, of)| (of.id.to_lowercase(), index)).collect();
+            let by_id = catalogue.mods.iter().enumerate().map(|(index, of)| (of.id.clone(), index)).collect();
             let downloads = workspace.downloads(source);
             listed.push(Listed { name: source.name.clone(), downloads, remote, catalogue, by_id });
         }
@@ -688,7 +689,7 @@ fn wanted_files(canon: &Canon, lacking: &BTreeSet<Blake3>, installs: &[(Role, Pa
     for sealed in &canon.mods {
         let like = || {
             let of_id = |(_, root, survey): &(Role, PathBuf, Survey)| {
-                let alike = survey.mods.iter().filter(|found| found.folded_id() == sealed.folded_id());
+                let alike = survey.mods.iter().filter(|found| found.manifest.id == sealed.manifest.id);
                 let files = alike.flat_map(|found| &found.files).filter(|file| is_cut(file.size));
                 files.map(|file| root.join(file.path.as_str())).collect::<Vec<_>>()
             };

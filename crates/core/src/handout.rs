@@ -3,6 +3,7 @@
 
 use serde::Serialize;
 
+use crate::base::ids::ModId;
 use crate::canon::release::is_for_players;
 use crate::canon::{Canon, SealedFile, SealedMod};
 use crate::config::Extras;
@@ -29,7 +30,7 @@ pub struct Handout {
     /// The mods of a player, by load position.
     pub mods: Vec<HandoutMod>,
     /// Mods that only the server has: nobody needs to look for them.
-    pub server_only: Vec<String>,
+    pub server_only: Vec<ModId>,
     /// Folders that must hold just these mods.
     pub folders: Vec<String>,
     /// Whether players may have further mods that concern only themselves.
@@ -54,7 +55,7 @@ pub struct HandoutMod {
     /// Its place in the load order, from one.
     pub position: usize,
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// What people call it.
     pub title: String,
     /// Its release.
@@ -70,7 +71,7 @@ pub struct HandoutMod {
     /// How many bytes it has.
     pub bytes: u64,
     /// The ids of the mods that it needs.
-    pub needs: Vec<String>,
+    pub needs: Vec<ModId>,
     /// Its files, from the place where it belongs.
     pub files: Vec<SealedFile>,
 }
@@ -130,7 +131,7 @@ pub struct HandoutSetting {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutCopy {
     /// The mod.
-    pub of_mod: String,
+    pub of_mod: ModId,
     /// Where it belongs.
     pub to: String,
 }
@@ -139,7 +140,7 @@ pub struct HandoutCopy {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutEntries {
     /// The mod.
-    pub of_mod: String,
+    pub of_mod: ModId,
     /// The file in the mod that has them.
     pub from: String,
     /// The game's file.
@@ -165,7 +166,7 @@ pub struct News {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct ModNews {
     /// The mod.
-    pub id: String,
+    pub id: ModId,
     /// The release there was.
     pub from: Option<String>,
     /// The release there is.
@@ -235,7 +236,7 @@ fn handout_mod(sealed: &SealedMod, rulebook: &Rulebook) -> HandoutMod {
     HandoutMod {
         position: sealed.position,
         id: manifest.id.clone(),
-        title: manifest.title.clone().unwrap_or_else(|| manifest.id.clone()),
+        title: manifest.title.clone().unwrap_or_else(|| manifest.id.to_string()),
         version: manifest.version.clone(),
         optional: manifest.needed_on == NeededOn::Optional,
         file: sealed.name.clone(),

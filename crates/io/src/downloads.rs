@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::rulebook::{ByRole, FragmentRule, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
 use kanon_core::survey::{Survey, SurveyedMod};
@@ -41,7 +42,7 @@ pub struct Downloads<'a> {
     /// Where archives are unpacked to, each into a folder of its own.
     pub unpacked: &'a Path,
     /// What mods are called where they are installed already, by shelf and folded id.
-    pub known_names: &'a BTreeMap<(String, String), String>,
+    pub known_names: &'a BTreeMap<(String, ModId), String>,
 }
 
 /// What lies in one folder.
@@ -165,13 +166,13 @@ impl Downloads<'_> {
         let shelf = self.rulebook.shelf(&found.shelf)?;
         if let Some(called) = &shelf.called {
             let version = found.manifest.version.as_deref().unwrap_or_default();
-            let name = called.replace("{id}", &found.manifest.id).replace("{version}", version);
+            let name = called.replace("{id}", found.manifest.id.as_str()).replace("{version}", version);
             return InstallPath::new(&name).ok().map(String::from);
         }
         if shelf.names == Names::Free || !shelf.holds.folders() {
             return None;
         }
-        self.known_names.get(&(found.shelf.clone(), found.folded_id())).cloned()
+        self.known_names.get(&(found.shelf.clone(), found.manifest.id.clone())).cloned()
     }
 
     /// A file that is no mod as it lies there.
@@ -310,7 +311,7 @@ fn entries(folder: &Path) -> Result<(Vec<String>, Vec<String>), ReachError> {
 fn what_it_is(inner: &Found, rulebook: &Rulebook) -> String {
     let foreign = inner.mods().find_map(|(_, found)| Some((found, found.manifest.made_for.as_ref()?)));
     if let Some((found, loader)) = foreign {
-        return format!("{} in it was made for the loader {loader}", printable(&found.manifest.id));
+        return format!("{} in it was made for the loader {loader}", printable(found.manifest.id.as_str()));
     }
     match inner.refused.first() {
         Some((file, why)) => {

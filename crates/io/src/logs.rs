@@ -1,6 +1,7 @@
 //! Logs, of any size in bounded memory: plain or compressed, in sets that were rotated, in the encodings that games write, with torn
 //! last lines. Stretches of a log are scanned side by side for lines that the rulebook knows; only those are looked at closely.
 
+use kanon_core::base::ids::same_name;
 use std::collections::VecDeque;
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -87,7 +88,7 @@ pub fn read(
 
 fn has_a_join(events: &[LogEvent], player: Option<&str>) -> bool {
     let of_player = |event: &LogEvent| match (player, &event.player) {
-        (Some(wanted), Some(named)) => wanted.eq_ignore_ascii_case(named),
+        (Some(wanted), Some(named)) => same_name(wanted, named),
         (wanted, _) => wanted.is_none(),
     };
     events.iter().any(|event| {

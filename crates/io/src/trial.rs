@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::path::PathBuf;
 
+use kanon_core::base::ids::{ModId, same_name};
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::{Problem, ProblemLevel};
 use kanon_core::manifest::{Contents, Looked, Named, explain_mod};
@@ -29,7 +30,7 @@ pub struct Trial {
 /// How one mod was read.
 pub struct Explained {
     /// Its id; its path where none was found.
-    pub id: String,
+    pub id: ModId,
     /// Its file or folder.
     pub path: String,
     /// Its shelf.
@@ -75,7 +76,7 @@ pub fn try_out(
 fn called(read: Vec<Explained>, wanted: &str) -> Option<Explained> {
     let is = |found: &Explained| {
         let name = found.path.rsplit('/').next().unwrap_or_default();
-        found.id.eq_ignore_ascii_case(wanted) || name.eq_ignore_ascii_case(wanted) || found.path == wanted
+        found.id == wanted || same_name(name, wanted) || found.path == wanted
     };
     read.into_iter().find(is)
 }
@@ -117,7 +118,7 @@ fn explain_broken(install: &dyn Install, request: Request<'_>, broken: &Unreadab
         steps = explain_mod(request.rulebook, shelf, Named { name: &name, digest }, archive.as_mut()).1;
     }
     let (shelf, failure) = (shelf.name.clone(), Some(broken.why.clone()));
-    Some(Explained { id: broken.path.clone(), path: broken.path.clone(), shelf, steps, failure })
+    Some(Explained { id: broken.path.clone().into(), path: broken.path.clone(), shelf, steps, failure })
 }
 
 fn warning(span: Range<usize>, message: String, help: &str) -> Problem {

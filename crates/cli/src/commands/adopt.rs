@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::version::Versions;
@@ -49,7 +50,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     passed_over
         .extend(damaged.into_iter().map(|copy| (copy.path, format!("{} is no whole mod: {}", copy.id, copy.why))));
     refuse_unknown(&arguments.only, &arguments.except, &survey)?;
-    let named = |ids: &[String], id: &str| ids.iter().any(|one| one.to_lowercase() == id.to_lowercase());
+    let named = |ids: &[String], id: &ModId| ids.iter().any(|one| id == one);
     wishes.retain(|wish| {
         !named(&arguments.except, &wish.id) && (arguments.only.is_empty() || named(&arguments.only, &wish.id))
     });
@@ -72,14 +73,9 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if edited.text != workspace.text {
         write_whole(&workspace.wishes_path(), &edited.text)?;
     }
-    let known: Vec<String> = wishes.iter().map(|wish| wish.id.to_lowercase()).collect();
-    let not_there = workspace
-        .config
-        .mods
-        .iter()
-        .filter(|wish| !known.contains(&wish.id.to_lowercase()))
-        .map(|wish| wish.id.clone())
-        .collect();
+    let known: Vec<ModId> = wishes.iter().map(|wish| wish.id.clone()).collect();
+    let not_there =
+        workspace.config.mods.iter().filter(|wish| !known.contains(&wish.id)).map(|wish| wish.id.clone()).collect();
     let report =
         Adopted { passed_over, left_out, not_there, recognised, ..Adopted::new(survey.install.name.clone(), edited) };
     match env.format {
@@ -91,7 +87,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 
 /// An id that the install does not have names nothing: it is a slip of the pen.
 fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result<(), Failure> {
-    let is_there = |id: &&String| survey.mods.iter().any(|found| found.folded_id() == id.to_lowercase());
+    let is_there = |id: &&String| survey.mods.iter().any(|found| found.manifest.id == **id);
     let Some(id) = only.iter().chain(except).find(|id| !is_there(id)) else { return Ok(()) };
     let failure = Failure::plain(format!("{} has no mod `{}`", printable(&survey.install.name), printable(id)));
     Err(match nearest(id, survey.mods.iter().map(|found| found.manifest.id.as_str())) {
@@ -102,7 +98,7 @@ fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result
 
 /// What a client has and no server of the workspace, although it would be needed there: a player's own mods, as a rule. Without
 /// a server that can be looked at, nothing is known of that.
-fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<String>, Failure> {
+fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<ModId>, Failure> {
     let installs = session.workspace()?.config.installs.clone();
     let (mut on_servers, mut looked) = (BTreeSet::new(), false);
     for server in installs.iter().filter(|install| install.role == Role::Server) {
@@ -111,12 +107,11 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
             Ok(surveyed) => {
                 looked = true;
                 for found in &surveyed.survey.mods {
-                    on_servers.extend(found.manifest.provides.iter().map(|id| id.to_lowercase()));
-                    on_servers.insert(found.folded_id());
+                    on_servers.extend(found.manifest.provides.iter().map(|id| id.clone()));
+                    on_servers.insert(found.manifest.id.clone());
                 }
-                on_servers.extend(
-                    surveyed.survey.lists.iter().flat_map(|list| &list.entries).map(|entry| entry.id.to_lowercase()),
-                );
+                on_servers
+                    .extend(surveyed.survey.lists.iter().flat_map(|list| &list.entries).map(|entry| entry.id.clone()));
             }
             Err(failure) => session.ui.notice(&format!(
                 "note: what {} has can't be told, so mods of {} may be adopted that it lacks: {}",
@@ -130,13 +125,13 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
         return Ok(Vec::new());
     }
     let before = &session.workspace()?.config.mods;
-    let is_wished = |id: &str| before.iter().any(|wish| wish.id.to_lowercase() == id.to_lowercase());
+    let is_wished = |id: &str| before.iter().any(|wish| wish.id == id);
     let needed_on = |wish: &ModWish| {
         let found = survey.mods.iter().find(|found| found.manifest.id == wish.id);
         wish.needed_on.or_else(|| found.map(|found| found.manifest.needed_on)).unwrap_or_default()
     };
     let own = wishes.iter().filter(|wish| {
-        needed_on(wish).includes(Role::Server) && !on_servers.contains(&wish.id.to_lowercase()) && !is_wished(&wish.id)
+        needed_on(wish).includes(Role::Server) && !on_servers.contains(&wish.id) && !is_wished(wish.id.as_str())
     });
     Ok(own.map(|wish| wish.id.clone()).collect())
 }
@@ -144,14 +139,14 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
 /// What becomes of mods that only a client has: wished for on clients where somebody says so, and otherwise left out.
 fn settle_own(
     wishes: &mut Vec<ModWish>,
-    own: &[String],
+    own: &[ModId],
     arguments: &Adopt,
     (env, ui): (&Env, &Ui),
-) -> Result<Vec<String>, Failure> {
+) -> Result<Vec<ModId>, Failure> {
     let mut left_out = Vec::new();
     for id in own {
-        let is_named = arguments.only.iter().any(|only| only.to_lowercase() == id.to_lowercase());
-        let question = format!("No server has {}. Is every player to have it?", printable(id));
+        let is_named = arguments.only.iter().any(|only| id == only);
+        let question = format!("No server has {}. Is every player to have it?", printable(id.as_str()));
         if is_named || (env.can_ask && agreed(false, env, ui, &question)?) {
             wishes.iter_mut().filter(|wish| wish.id == *id).for_each(|wish| wish.needed_on = Some(NeededOn::Client));
         } else {
@@ -176,7 +171,7 @@ fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Offers) -> Vec<Rec
             by,
         };
         let mut in_sources = stock.items.iter().filter(|item| item.trust == SourceRank::Source);
-        let same_id = |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(&wish.id);
+        let same_id = |item: &&Offer| item.manifest.id == wish.id;
         let same_bytes = |item: &&Offer| item.digest == found.digest && !found.files.is_empty();
         if let Some(item) = in_sources.clone().find(|item| same_id(item) && same_bytes(item)) {
             recognised.push(known("digest", item));
@@ -199,7 +194,7 @@ fn recognise(wishes: &mut [ModWish], survey: &Survey, stock: &Offers) -> Vec<Rec
 /// What the administrator said of a mod before counts on: who asked for it, and what an update may choose.
 fn keep_what_was_said(wishes: &mut [ModWish], before: &WorkspaceConfig, versions: Versions) {
     for wish in wishes {
-        let Some(said) = before.mods.iter().find(|said| said.id.eq_ignore_ascii_case(&wish.id)) else { continue };
+        let Some(said) = before.mods.iter().find(|said| said.id == wish.id) else { continue };
         // Where no version was found, or no place that has the bytes, what was wished for stays.
         wish.version = wish.version.take().or_else(|| said.version.clone());
         wish.from = wish.from.take().or_else(|| said.from.clone());
@@ -213,7 +208,7 @@ fn keep_what_was_said(wishes: &mut [ModWish], before: &WorkspaceConfig, versions
 /// A wish for each mod that is there once, in play and of this loader; the others with why not.
 fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>) {
     let (out_of_play, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
-    let mut by_id: BTreeMap<String, Vec<&SurveyedMod>> = BTreeMap::new();
+    let mut by_id: BTreeMap<ModId, Vec<&SurveyedMod>> = BTreeMap::new();
     let mut passed_over: Vec<(String, String)> =
         survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
     for found in &survey.mods {
@@ -223,10 +218,10 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
             (None, false) => {
                 passed_over.push((found.path.to_string(), format!("{} is switched off", found.manifest.id)));
             }
-            (None, true) if out_of_play.contains_key(&found.folded_id()) => {
-                passed_over.push((found.path.to_string(), out_of_play[&found.folded_id()].clone()));
+            (None, true) if out_of_play.contains_key(&found.manifest.id) => {
+                passed_over.push((found.path.to_string(), out_of_play[&found.manifest.id].clone()));
             }
-            (None, true) => by_id.entry(found.folded_id()).or_default().push(found),
+            (None, true) => by_id.entry(found.manifest.id.clone()).or_default().push(found),
         }
     }
     let mut wishes = Vec::new();
@@ -239,7 +234,7 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
                 version: first.manifest.version.clone(),
                 // A place that has only the id can't be where the bytes come from.
                 from: from.filter(|_| !first.is_id_alone()).map(str::to_owned),
-                needed_on: sides.get(&first.folded_id()).copied().filter(|side| *side != first.manifest.needed_on),
+                needed_on: sides.get(&first.manifest.id).copied().filter(|side| *side != first.manifest.needed_on),
                 ..ModWish::default()
             });
         } else {

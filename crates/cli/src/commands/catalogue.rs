@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod, CataloguedRelease, Download, FORMAT};
@@ -87,12 +88,12 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
         .filter(|(file, _)| file.starts_with(folder))
         .map(|(file, why)| (shown(file), why.clone()))
         .collect();
-    let mut mods: BTreeMap<String, CataloguedMod> = BTreeMap::new();
+    let mut mods: BTreeMap<ModId, CataloguedMod> = BTreeMap::new();
     for (held, mod_) in found.mods() {
         match entry(held, mod_, folder, earlier.as_ref()) {
             Ok(release) => {
                 let id = mod_.manifest.id.clone();
-                let of = mods.entry(id.to_lowercase()).or_insert_with(|| CataloguedMod {
+                let of = mods.entry(id.clone()).or_insert_with(|| CataloguedMod {
                     about: earlier.iter().flat_map(|e| &e.mods).find(|of| of.id == id).and_then(|of| of.about.clone()),
                     id,
                     title: None,
@@ -147,7 +148,7 @@ fn entry(
     let metadata = reader.metadata().map_err(unread)?;
     let (blake3, sha256) = both_of(&mut reader, metadata.len(), |_| Ok(())).map_err(unread)?;
     let manifest = &found.manifest;
-    let before = earlier.iter().flat_map(|earlier| &earlier.mods).filter(|of| of.id.eq_ignore_ascii_case(&manifest.id));
+    let before = earlier.iter().flat_map(|earlier| &earlier.mods).filter(|of| of.id == manifest.id);
     let before = before.flat_map(|of| &of.releases).find(|release| release.digest == found.digest);
     let day = metadata.modified().ok().and_then(|time| jiff::Timestamp::try_from(time).ok());
     let day = day.map(|time| time.strftime("%Y-%m-%d").to_string());

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::findings::compare::{Column, matrix};
 use kanon_core::rulebook::NeededOn;
 use kanon_core::rulebook::Role;
@@ -21,11 +22,11 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let mut columns = Vec::new();
     let mut roles: Vec<Option<Role>> = Vec::new();
-    let mut sides: HashMap<String, NeededOn> = HashMap::new();
+    let mut sides: HashMap<ModId, NeededOn> = HashMap::new();
     for name in &arguments.installs {
         if name == CANON {
             let canon = session.canon()?;
-            sides.extend(canon.mods.iter().map(|sealed| (sealed.folded_id(), sealed.needed_on())));
+            sides.extend(canon.mods.iter().map(|sealed| (sealed.manifest.id.clone(), sealed.needed_on())));
             columns.push(Column::of_canon(&canon));
             roles.push(None);
             continue;
@@ -33,12 +34,12 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         let target = session.target(name, arguments.lens.role.map(Role::from))?;
         let survey = session.survey(target)?.survey;
         for found in &survey.mods {
-            sides.entry(found.folded_id()).or_insert(found.manifest.needed_on);
+            sides.entry(found.manifest.id.clone()).or_insert(found.manifest.needed_on);
         }
         roles.push(Some(survey.install.role));
         columns.push(Column::of_survey(&survey));
     }
-    let needed = |id: &str, column: usize| match (roles[column], sides.get(id)) {
+    let needed = |id: &ModId, column: usize| match (roles[column], sides.get(id)) {
         (Some(role), Some(side)) => side.includes(role),
         _ => true,
     };

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::Needles;
 use kanon_core::logs::health::{Recorder, everyday_rules};
@@ -43,7 +44,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 let with_names = |event: LogEvent| {
                     let is_trouble = matches!(event.means, Event::Lag | Event::OutOfMemory | Event::Crash);
                     let named = if is_trouble { needles.named(&event.text) } else { Vec::new() };
-                    let named = named.into_iter().map(str::to_owned).collect();
+                    let named = named.into_iter().map(ModId::to_string).collect();
                     (event, named)
                 };
                 last_events = reader.take().into_iter().map(with_names).collect();

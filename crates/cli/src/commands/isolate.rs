@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::ModId;
 use kanon_core::diagnose::isolate::{Ending, Search};
 use kanon_core::rulebook::Role;
 use kanon_io::error::{During, ReachError};
@@ -28,10 +29,10 @@ struct Report<'a> {
     starts: usize,
     /// `found`, `all-start`, `none-fails`, or `open` while it is not over.
     ending: &'static str,
-    culprits: &'a [String],
-    needed: &'a [String],
+    culprits: &'a [ModId],
+    needed: &'a [ModId],
     /// The set to try next, by hand.
-    next: Option<&'a [String]>,
+    next: Option<&'a [ModId]>,
     tried: &'a [Answer],
 }
 
@@ -39,7 +40,7 @@ struct Report<'a> {
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Answer {
     /// The mods, by id.
-    pub mods: Vec<String>,
+    pub mods: Vec<ModId>,
     /// Whether it started as it should.
     pub good: bool,
 }
@@ -94,7 +95,7 @@ fn by_starting(rehearsal: &Rehearsal<'_>, search: &mut Search, ui: &Ui) -> Resul
             render::count(mods.len(), "mod"),
             render::count(left, "start")
         ));
-        let set: BTreeSet<String> = mods.iter().cloned().collect();
+        let set: BTreeSet<ModId> = mods.iter().cloned().collect();
         let one = rehearsal.try_with(Some(&set))?;
         ui.notice(&format!("  it {}", if one.passed { "started" } else { "failed" }));
         search.answer(one.passed);
@@ -142,8 +143,8 @@ fn by_hand(
 }
 
 /// Asks what came of a set; nothing when somebody wants to go on another time.
-fn asked(mods: &[String]) -> Result<Option<bool>, Failure> {
-    let shown = if mods.is_empty() { "no mod".to_owned() } else { mods.join(", ") };
+fn asked(mods: &[ModId]) -> Result<Option<bool>, Failure> {
+    let shown = if mods.is_empty() { "no mod".to_owned() } else { ModId::joined(mods, ", ") };
     let chosen = dialoguer::Select::new()
         .with_prompt(format!("There are now: {shown}. Start the server; what came of it?"))
         .items(["good: it started as it should", "bad: it did not", "go on another time"])

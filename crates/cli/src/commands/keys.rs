@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::{Code, Finding, in_line};
+use kanon_core::base::ids::ModId;
 use kanon_core::delta::{ring, signers};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::{Survey, Verdict};
@@ -44,13 +45,13 @@ pub struct Key {
     /// The mods that it signs here.
     pub signs: Vec<String>,
     /// The mods that bring it.
-    pub brought_by: Vec<String>,
+    pub brought_by: Vec<ModId>,
 }
 
 #[derive(Serialize)]
 pub struct Signed {
     #[serde(rename = "mod")]
-    pub id: String,
+    pub id: ModId,
     pub payloads: usize,
     /// How many signatures fit; of those by name alone, how many are there.
     pub good: usize,
@@ -147,7 +148,7 @@ fn keys(survey: &Survey, states: BTreeMap<(Blake3, String), &'static str>) -> Ve
     let signers = signers(survey);
     let key = |((blake3, name), state): ((Blake3, String), &'static str)| {
         let signs = signers.get(&blake3).into_iter().flatten().map(|id| (*id).to_owned()).collect();
-        let brought: BTreeSet<String> =
+        let brought: BTreeSet<ModId> =
             survey.keys.iter().filter(|key| key.blake3 == blake3).filter_map(|key| key.of_mod.clone()).collect();
         Key { name, blake3, state, signs, brought_by: brought.into_iter().collect() }
     };

@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::problem::nearest;
 use kanon_core::diagnose::isolate::mods_of;
 use kanon_core::rulebook::Role;
@@ -63,14 +64,14 @@ pub fn run(arguments: &Rehearse, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
 }
 
 /// The sets to try, one after the other: what was asked for, each with what it needs and on top of the one before; then all.
-fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTreeSet<String>>>, Failure> {
+fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTreeSet<ModId>>>, Failure> {
     let mods = mods_of(&rehearsal.canon, Role::Server);
-    let find = |id: &str| mods.iter().find(|(known, _)| known.eq_ignore_ascii_case(id));
+    let find = |id: &ModId| mods.iter().find(|(known, _)| known == id);
     let mut stages = Vec::new();
-    let mut so_far: BTreeSet<String> = BTreeSet::new();
+    let mut so_far: BTreeSet<ModId> = BTreeSet::new();
     for stage in asked {
-        let mut next: Vec<String> =
-            stage.split(',').map(|id| id.trim().to_owned()).filter(|id| !id.is_empty()).collect();
+        let mut next: Vec<ModId> =
+            stage.split(',').map(|id| ModId::from(id.trim())).filter(|id| !id.is_empty()).collect();
         while let Some(id) = next.pop() {
             match find(&id) {
                 Some((known, needs)) => {
@@ -79,7 +80,7 @@ fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTre
                     }
                 }
                 None => {
-                    let hint = match nearest(&id, mods.iter().map(|(known, _)| known.as_str())) {
+                    let hint = match nearest(id.as_str(), mods.iter().map(|(known, _)| known.as_str())) {
                         Some(near) => format!("did you mean `{near}`?"),
                         None => "name mods of the canon that the server needs".to_owned(),
                     };

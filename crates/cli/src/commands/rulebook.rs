@@ -144,7 +144,7 @@ fn report<'r>(
         unreadable: trial.survey.unreadable.len(),
     });
     let explained = trial.and_then(|trial| trial.explained.as_ref()).map(|explained| Explained {
-        id: &explained.id,
+        id: explained.id.as_str(),
         path: &explained.path,
         shelf: &explained.shelf,
         steps: explained

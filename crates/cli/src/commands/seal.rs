@@ -136,7 +136,7 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
 
 /// An id that nothing is wished for accepts nothing: it is a slip of the pen.
 fn refuse_unknown(accepted: &[String], wishes: &WorkspaceConfig) -> Result<(), Failure> {
-    let is_known = |id: &&String| wishes.mods.iter().any(|wish| wish.id.to_lowercase() == id.to_lowercase());
+    let is_known = |id: &&String| wishes.mods.iter().any(|wish| wish.id == **id);
     let Some(id) = accepted.iter().find(|id| !is_known(id)) else { return Ok(()) };
     let failure = Failure::plain(format!("`{}` is not wished for in kanon.toml", printable(id)));
     Err(match nearest(id, wishes.mods.iter().map(|wish| wish.id.as_str())) {
@@ -149,7 +149,7 @@ fn refuse_unknown(accepted: &[String], wishes: &WorkspaceConfig) -> Result<(), F
 fn change_lines(stock: &Offers, canon: &Canon) -> Vec<ChangeLine> {
     let changes = stock.last().map_or_else(Vec::new, |last| changes(last, canon));
     let with_notes = changes.into_iter().map(|change| {
-        let notes = stock.notes(&change.id, change.to.as_deref());
+        let notes = stock.notes(change.id.as_str(), change.to.as_deref());
         ChangeLine::new(change, notes)
     });
     with_notes.collect()

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::config::WorkspaceConfig;
 use kanon_core::manifest::ModManifest;
@@ -23,7 +24,7 @@ use crate::ui::Ui;
 struct Report {
     format: &'static str,
     #[serde(rename = "mod")]
-    mod_id: String,
+    mod_id: ModId,
     version: Option<String>,
     /// Whether it is among the wishes.
     wished: bool,
@@ -32,14 +33,14 @@ struct Report {
     /// What the mods of the set say of it.
     said_by: Vec<Said>,
     /// From a mod that somebody asked for down to this one.
-    chains: Vec<Vec<String>>,
+    chains: Vec<Vec<ModId>>,
 }
 
 /// What one mod says of it.
 #[derive(Serialize)]
 struct Said {
     #[serde(rename = "mod")]
-    mod_id: String,
+    mod_id: ModId,
     version: Option<String>,
     kind: RelationKind,
     range: Option<String>,
@@ -50,7 +51,7 @@ pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let stock = Offers::gather(&mut session)?;
     let wishes = session.workspace()?.config.clone();
     let current = stock.current(&session, &wishes);
-    let report = report(&arguments.mod_id, &wishes, &current);
+    let report = report(&arguments.mod_id.as_str().into(), &wishes, &current);
     if !report.wished && report.said_by.is_empty() && stock.items.iter().all(|item| !is(item, &arguments.mod_id)) {
         let ids = stock.items.iter().map(|item| item.manifest.id.as_str());
         let failure = Failure::plain(format!("nothing is known of a mod `{}`", arguments.mod_id));
@@ -67,13 +68,13 @@ pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 fn is(item: &Offer, id: &str) -> bool {
-    item.manifest.id.eq_ignore_ascii_case(id)
+    item.manifest.id == id
 }
 
-fn report(id: &str, wishes: &WorkspaceConfig, current: &BTreeMap<String, &Offer>) -> Report {
-    let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(id));
-    let own = current.get(&id.to_lowercase()).copied();
-    let others = current.values().filter(|item| !is(item, id));
+fn report(id: &ModId, wishes: &WorkspaceConfig, current: &BTreeMap<ModId, &Offer>) -> Report {
+    let wish = wishes.mods.iter().find(|wish| wish.id == *id);
+    let own = current.get(id).copied();
+    let others = current.values().filter(|item| !is(item, id.as_str()));
     let said_by: Vec<Said> = others
         .flat_map(|item| {
             let about = item.manifest.relations.iter().filter(|relation| stands_for(own, id, &relation.id));
@@ -87,7 +88,7 @@ fn report(id: &str, wishes: &WorkspaceConfig, current: &BTreeMap<String, &Offer>
         .collect();
     Report {
         format: "kanon-why/1",
-        mod_id: wish.map_or_else(|| id.to_owned(), |wish| wish.id.clone()),
+        mod_id: wish.map_or_else(|| id.into(), |wish| wish.id.clone()),
         version: own.and_then(|own| own.manifest.version.clone()),
         wished: wish.is_some(),
         asked: wish.is_some_and(|wish| wish.asked),
@@ -97,30 +98,29 @@ fn report(id: &str, wishes: &WorkspaceConfig, current: &BTreeMap<String, &Offer>
 }
 
 /// Whether a mod is what another means by an id.
-fn stands_for(own: Option<&Offer>, own_id: &str, meant: &str) -> bool {
-    meant.eq_ignore_ascii_case(own_id)
-        || own.is_some_and(|own| own.manifest.provides.iter().any(|id| id.eq_ignore_ascii_case(meant)))
+fn stands_for(own: Option<&Offer>, own_id: &ModId, meant: &ModId) -> bool {
+    meant == own_id || own.is_some_and(|own| own.manifest.provides.iter().any(|id| id == meant))
 }
 
 /// The shortest way to the mod from each mod that was asked for and leads to it.
-fn chains(id: &str, wishes: &WorkspaceConfig, current: &BTreeMap<String, &Offer>) -> Vec<Vec<String>> {
-    let asked = |id: &str| wishes.mods.iter().any(|wish| wish.asked && wish.id.eq_ignore_ascii_case(id));
-    let needs = |manifest: &ModManifest, id: &str| {
-        let own = current.get(&id.to_lowercase()).copied();
+fn chains(id: &ModId, wishes: &WorkspaceConfig, current: &BTreeMap<ModId, &Offer>) -> Vec<Vec<ModId>> {
+    let asked = |id: &ModId| wishes.mods.iter().any(|wish| wish.asked && wish.id == *id);
+    let needs = |manifest: &ModManifest, id: &ModId| {
+        let own = current.get(id).copied();
         let required = manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
         required.into_iter().any(|relation| stands_for(own, id, &relation.id))
     };
     let mut chains = Vec::new();
-    let mut seen = BTreeSet::from([id.to_lowercase()]);
-    let mut reached = vec![vec![id.to_owned()]];
+    let mut seen = BTreeSet::from([id.clone()]);
+    let mut reached = vec![vec![id.clone()]];
     while !reached.is_empty() {
         let mut further = Vec::new();
         for chain in reached {
             for item in current.values().filter(|item| needs(&item.manifest, &chain[0])) {
-                if !seen.insert(item.manifest.id.to_lowercase()) {
+                if !seen.insert(item.manifest.id.clone()) {
                     continue;
                 }
-                let longer: Vec<String> = [item.manifest.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
+                let longer: Vec<ModId> = [item.manifest.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
                 if asked(&item.manifest.id) {
                     chains.push(longer.clone());
                 }
@@ -154,7 +154,7 @@ fn text(report: &Report) -> String {
         let _ = writeln!(out, "  {}", printable(&format!("{} {version} {verb}{range}", said.mod_id)));
     }
     for chain in report.chains.iter().filter(|chain| chain.len() > 2) {
-        let _ = writeln!(out, "  {}", printable(&format!("asked for: {}", chain.join(", which needs "))));
+        let _ = writeln!(out, "  {}", printable(&format!("asked for: {}", ModId::joined(chain, ", which needs "))));
     }
     if report.wished && !report.asked && report.chains.is_empty() {
         out.push_str("  nobody needs it any more; take it out with: kanon drop\n");

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use kanon_core::base::ids::{ModId, same_name};
 use kanon_core::config::{Edit, WorkspaceConfig, edit};
 use kanon_core::resolve::search::{Entry, seek};
 use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, Standing, each_alone};
@@ -34,7 +35,7 @@ pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     for text in &arguments.mods {
         let (id, accepts) = id_and_requirement(text);
         if let Some(accepts) = accepts {
-            let of = |item: &&Offer| item.manifest.id.eq_ignore_ascii_case(id);
+            let of = |item: &&Offer| item.manifest.id == id;
             let is_release =
                 stock.items.iter().filter(of).any(|item| item.manifest.version.as_deref() == Some(accepts));
             versions
@@ -47,7 +48,7 @@ pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 })?;
         }
         let accepts = accepts.filter(|accepts| !accepts.is_empty()).map(str::to_owned);
-        taken.push(Taken { id: id.trim().to_owned(), accepts, prereleases: arguments.prereleases });
+        taken.push(Taken { id: id.trim().to_owned().into(), accepts, prereleases: arguments.prereleases });
     }
     let intent = Intent::Take(taken);
     change(&session, &stock, &intent, None, arguments.preview)
@@ -63,14 +64,14 @@ pub fn drop(arguments: &Drop, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
-    change(&session, &stock, &Intent::Drop(arguments.mods.clone()), None, arguments.preview)
+    change(&session, &stock, &Intent::Drop(arguments.mods.iter().map(ModId::from).collect()), None, arguments.preview)
 }
 
 pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
-    let intent = Intent::Renew(arguments.mods.clone());
+    let intent = Intent::Renew(arguments.mods.iter().map(ModId::from).collect());
     if arguments.preview {
         return look_ahead(&session, &stock, &intent, arguments.game.as_deref());
     }
@@ -80,7 +81,7 @@ pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
 fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
     let wishes = &session.workspace()?.config;
     let known: Vec<&str> = wishes.mods.iter().map(|wish| wish.id.as_str()).collect();
-    let Some(id) = ids.iter().find(|id| !known.iter().any(|known| known.eq_ignore_ascii_case(id))) else {
+    let Some(id) = ids.iter().find(|id| !known.iter().any(|known| same_name(known.as_ref(), id))) else {
         return Ok(());
     };
     let failure = Failure::plain(format!("`{id}` is not wished for in kanon.toml"));
@@ -128,8 +129,8 @@ fn change(
 /// The mods that were to have their newest release and could not.
 fn held_back(intent: &Intent, standings: Vec<Standing>) -> Vec<HeldBack> {
     let meant = |standing: &Standing| match intent {
-        Intent::Take(taken) => taken.iter().any(|taken| taken.id.eq_ignore_ascii_case(&standing.id)),
-        Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|id| id.eq_ignore_ascii_case(&standing.id)),
+        Intent::Take(taken) => taken.iter().any(|taken| taken.id == standing.id),
+        Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|id| *id == standing.id),
         Intent::Drop(_) => false,
     };
     let held = standings.into_iter().filter(meant).filter_map(|standing| {
@@ -146,7 +147,7 @@ fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> 
         .hint("ask for fewer mods at a time, or for one release of some: kanon take MOD@VERSION"));
     }
     let wishes = &session.workspace()?.config;
-    let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id.eq_ignore_ascii_case(id));
+    let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id == id);
     match session.env.format {
         Format::Json => session.ui.json(&Report::nothing_fits(why))?,
         Format::Text => session.ui.report(&no_fit(why, is_wished)),
@@ -159,17 +160,17 @@ fn look_ahead(session: &Session<'_>, stock: &Offers, intent: &Intent, game: Opti
     let wishes = for_game(&session.workspace()?.config, game);
     let Outlook { update, standings } = outlook(&wishes, intent, &stock.puzzle_for_updates(session, &wishes));
     let renewed = |id: &str| match intent {
-        Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|other| other.eq_ignore_ascii_case(id)),
+        Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|other| other == id),
         Intent::Take(_) | Intent::Drop(_) => true,
     };
-    let moved =
-        |id: &str| update.as_ref().is_ok_and(|update| update.moves.iter().any(|m| m.id.eq_ignore_ascii_case(id)));
+    let moved = |id: &str| update.as_ref().is_ok_and(|update| update.moves.iter().any(|m| m.id == id));
     let mods: Vec<Row> = standings
         .into_iter()
-        .filter(|standing| renewed(&standing.id) || moved(&standing.id))
+        .filter(|standing| renewed(standing.id.as_str()) || moved(standing.id.as_str()))
         .map(|standing| {
-            let item = stock.item(&standing.id, standing.fits.as_deref(), None).filter(|_| standing.fits.is_some());
-            let keys = item.map(|item| &item.keys).zip(stock.keys_now(&standing.id));
+            let item =
+                stock.item(standing.id.as_str(), standing.fits.as_deref(), None).filter(|_| standing.fits.is_some());
+            let keys = item.map(|item| &item.keys).zip(stock.keys_now(standing.id.as_str()));
             let ready = update.is_ok() || standing.alone.is_ok();
             Row {
                 ready,
@@ -177,7 +178,7 @@ fn look_ahead(session: &Session<'_>, stock: &Offers, intent: &Intent, game: Opti
                 blocked_by: if ready { None } else { standing.alone.err() },
                 key_changed: keys.map(|(new, now)| *new != now),
                 shapes_world: item.is_some_and(|item| item.manifest.shapes_world),
-                notes: item.and_then(|_| stock.notes(&standing.id, standing.fits.as_deref())),
+                notes: item.and_then(|_| stock.notes(standing.id.as_str(), standing.fits.as_deref())),
                 mod_id: standing.id,
                 have: standing.now,
                 fits: standing.fits,
@@ -214,7 +215,7 @@ fn ending(
     blocked: bool,
 ) -> Result<String, Failure> {
     let wishes = &session.workspace()?.config;
-    let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id.eq_ignore_ascii_case(id));
+    let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id == id);
     let update = match update {
         Ok(update) => update,
         // Mods that block by themselves are told already.
@@ -237,9 +238,9 @@ fn ending(
 
 /// Mods of all places that answer to some words, with the newest release of each that this game can have.
 fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Outcome, Failure> {
-    let mut by_id: BTreeMap<String, Vec<&Offer>> = BTreeMap::new();
+    let mut by_id: BTreeMap<ModId, Vec<&Offer>> = BTreeMap::new();
     for item in &stock.items {
-        by_id.entry(item.manifest.id.to_lowercase()).or_default().push(item);
+        by_id.entry(item.manifest.id.clone()).or_default().push(item);
     }
     let said = |items: &[&Offer], what: fn(&Offer) -> Option<&str>| -> Option<String> {
         items.iter().find_map(|item| what(item)).map(str::to_owned)
@@ -254,19 +255,20 @@ fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Out
     let entries = told.iter().map(|(id, title, about)| Entry { id, title: title.as_deref(), about: about.as_deref() });
     let wishes = &session.workspace()?.config;
     let best: Vec<Entry<'_>> = seek(words, entries).into_iter().take(HITS).map(|(entry, _)| entry).collect();
-    let asks = best.iter().map(|entry| Ask { id: entry.id.to_owned(), wanted: true, ..Ask::default() }).collect();
+    let asks =
+        best.iter().map(|entry| Ask { id: entry.id.to_owned().into(), wanted: true, ..Ask::default() }).collect();
     let newest = each_alone(&Puzzle { asks, ..stock.puzzle_for_updates(session, wishes) });
     let found = best.into_iter().zip(newest).map(|(entry, newest)| {
-        let items = by_id.get(&entry.id.to_lowercase()).map_or(&[][..], Vec::as_slice);
+        let items = by_id.get(&ModId::from(entry.id)).map_or(&[][..], Vec::as_slice);
         let places: BTreeSet<&String> = items.iter().map(|item| &item.place).collect();
         Hit {
-            mod_id: entry.id.to_owned(),
+            mod_id: entry.id.to_owned().into(),
             title: entry.title.map(str::to_owned),
             about: entry.about.map(str::to_owned),
             why_not: newest.as_ref().err().cloned(),
             newest_that_fits: newest.ok(),
             places: places.into_iter().cloned().collect(),
-            wished: wishes.mods.iter().any(|wish| wish.id.eq_ignore_ascii_case(entry.id)),
+            wished: wishes.mods.iter().any(|wish| wish.id == entry.id),
         }
     });
     let report = Search { format: "kanon-search/1", words: words.to_vec(), found: found.collect() };

@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::base::finding::{Change, Finding, Severity, in_line};
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
@@ -118,7 +119,7 @@ fn summary(findings: &[Finding]) -> String {
 
 /// Findings, those about one mod together, the worst mod first. What helps against all of them is told once.
 pub fn findings(out: &mut String, findings: &[Finding]) {
-    let mut subjects: Vec<&Option<String>> = Vec::new();
+    let mut subjects: Vec<&Option<ModId>> = Vec::new();
     for finding in findings {
         if !subjects.contains(&&finding.mod_id) {
             subjects.push(&finding.mod_id);
@@ -129,7 +130,7 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
     for subject in subjects {
         let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
         match subject {
-            Some(id) => out.push_str(&format!("  {}\n", styled(BOLD, &printable(id)))),
+            Some(id) => out.push_str(&format!("  {}\n", styled(BOLD, &printable(id.as_str())))),
             None if after_a_mod => out.push_str(&format!("  {}\n", styled(FAINT, "beside the mods"))),
             None => {}
         }

@@ -70,7 +70,7 @@ fn table(out: &mut String, matrix: &Matrix, rows: &[&Row], (id, columns): (usize
     let _ = writeln!(out, "  {}  {}", cell("mod", id), styled(BOLD, head.join("  ").trim_end()));
     for row in rows {
         let cells: Vec<String> = columns.iter().map(|(column, width)| shown(&row.cells[*column], *width)).collect();
-        let _ = writeln!(out, "  {}  {}", cell(&row.id, id), cells.join("  ").trim_end());
+        let _ = writeln!(out, "  {}  {}", cell(row.id.as_str(), id), cells.join("  ").trim_end());
     }
 }
 

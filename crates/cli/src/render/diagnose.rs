@@ -61,7 +61,8 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
 
 /// What it is, of what, and whom to mend.
 fn headline(number: usize, verdict: &Verdict) -> String {
-    let subject = verdict.mod_id.as_ref().map_or_else(String::new, |id| format!(" {}", styled(BOLD, &printable(id))));
+    let subject =
+        verdict.mod_id.as_ref().map_or_else(String::new, |id| format!(" {}", styled(BOLD, &printable(id.as_str()))));
     let side =
         verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
     format!("{number}. {}{subject} - {side}", styled(BAD, verdict.cause.as_str()))

@@ -43,7 +43,7 @@ pub fn text(report: &Report) -> String {
                 "unsigned" => styled(BAD, &format!("{} of {}; the others have none", signed.good, signed.payloads)),
                 _ => styled(BAD, &format!("{} of {} fit", signed.good, signed.payloads)),
             };
-            let _ = writeln!(out, "  {}  {:>8}  {said}", cell(&signed.id, id), signed.payloads);
+            let _ = writeln!(out, "  {}  {:>8}  {said}", cell(signed.id.as_str(), id), signed.payloads);
         }
     }
     if !report.findings.is_empty() {

@@ -110,10 +110,13 @@ pub fn folded(text: &str, indent: &str) -> String {
 }
 
 /// `a`, `a and b`, `a, b and c`.
-pub fn listed(names: &[String]) -> String {
+pub fn listed<T: AsRef<str>>(names: &[T]) -> String {
     match names {
-        [first @ .., last] if !first.is_empty() => format!("{} and {last}", first.join(", ")),
-        _ => names.concat(),
+        [first @ .., last] if !first.is_empty() => {
+            let first: Vec<&str> = first.iter().map(AsRef::as_ref).collect();
+            format!("{} and {}", first.join(", "), last.as_ref())
+        }
+        _ => names.iter().map(AsRef::as_ref).collect(),
     }
 }
 

@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::isolate::{Ending, Search};
 
@@ -61,10 +62,10 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
         }
     }
     if let Some(missing) = tried.not_loaded.as_ref().filter(|missing| !missing.is_empty()) {
-        out.push_str(&folded(&format!("not loaded: {}", missing.join(", ")), "    "));
+        out.push_str(&folded(&format!("not loaded: {}", ModId::joined(missing, ", ")), "    "));
     }
     for verdict in &tried.verdicts {
-        let subject = verdict.mod_id.as_deref().map(printable).unwrap_or_default();
+        let subject = verdict.mod_id.as_ref().map(|id| printable(id.as_str())).unwrap_or_default();
         let _ = writeln!(
             out,
             "    {} {subject} - {:.0} % sure",
@@ -82,7 +83,7 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
 }
 
 /// What a search came to, or what is to be tried next.
-pub fn isolation(install: &str, search: &Search, next: Option<&[String]>) -> String {
+pub fn isolation(install: &str, search: &Search, next: Option<&[ModId]>) -> String {
     let starts = count(search.asked(), "start");
     match search.ending() {
         Some(Ending::AllStart) => {
@@ -96,7 +97,7 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[String]>) -> Str
             styled(BAD, "it fails")
         ),
         Some(Ending::Found { culprits, needed }) => {
-            let names = |ids: &[String]| ids.iter().map(|id| printable(id)).collect::<Vec<_>>().join(", ");
+            let names = |ids: &[ModId]| ids.iter().map(|id| printable(id.as_str())).collect::<Vec<_>>().join(", ");
             let found = styled(BAD, &names(culprits));
             let together = if culprits.len() > 1 {
                 " together: without any one of them it starts"
@@ -117,7 +118,7 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[String]>) -> Str
             let shown = if mods.is_empty() {
                 "no mod".to_owned()
             } else {
-                mods.iter().map(|id| printable(id)).collect::<Vec<_>>().join(", ")
+                mods.iter().map(|id| printable(id.as_str())).collect::<Vec<_>>().join(", ")
             };
             let mut out = format!("{}: {install} has now {}\n", styled(BOLD, "try this"), count(mods.len(), "mod"));
             out.push_str(&folded(&shown, "  "));

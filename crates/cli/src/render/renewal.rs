@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::resolve::solve::{Clash, WayOut};
 use serde::Serialize;
@@ -30,7 +31,7 @@ pub struct Report {
 pub struct Row {
     /// Its id.
     #[serde(rename = "mod")]
-    pub mod_id: String,
+    pub mod_id: ModId,
     /// The release that is wished for now.
     pub have: Option<String>,
     /// The release in the newest set that fits.
@@ -114,7 +115,7 @@ fn table(out: &mut String, rows: &[&Row]) {
     }
     let text = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
     let columns: [(&str, Vec<String>, (usize, usize)); 4] = [
-        ("mod", rows.iter().map(|row| row.mod_id.clone()).collect(), (3, 28)),
+        ("mod", rows.iter().map(|row| row.mod_id.to_string()).collect(), (3, 28)),
         ("have", rows.iter().map(|row| text(&row.have)).collect(), (4, 14)),
         ("fits", rows.iter().map(|row| text(&row.fits)).collect(), (4, 14)),
         ("newest", rows.iter().map(|row| text(&row.newest)).collect(), (6, 14)),

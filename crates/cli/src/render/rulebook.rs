@@ -63,7 +63,7 @@ fn explain(out: &mut String, source: &str, explained: &Explained) {
     let _ = writeln!(
         out,
         "\nHow {} is read ({}, shelf `{}`):\n",
-        styled(BOLD, &printable(&explained.id)),
+        styled(BOLD, &printable(explained.id.as_str())),
         printable(&explained.path),
         explained.shelf
     );

@@ -4,6 +4,7 @@ use std::fmt::Write;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::Finding;
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::Edited;
@@ -38,7 +39,7 @@ pub struct Report {
 pub struct ChangeLine {
     change: &'static str,
     #[serde(rename = "mod")]
-    mod_id: String,
+    mod_id: ModId,
     from: Option<String>,
     to: Option<String>,
     needed_on: NeededOn,
@@ -123,7 +124,7 @@ fn contents(canon: &Canon) -> String {
 }
 
 fn change(line: &ChangeLine) -> String {
-    let id = printable(&line.mod_id);
+    let id = printable(line.mod_id.as_str());
     let version = |version: &Option<String>| printable(version.as_deref().unwrap_or_default());
     match line.change {
         "added" => format!("{} {id} {}", styled(GOOD, "new    "), version(&line.to)),
@@ -186,15 +187,15 @@ pub struct Adopted {
     /// The install.
     pub install: String,
     /// Ids that were not wished for before.
-    pub added: Vec<String>,
+    pub added: Vec<ModId>,
     /// Ids whose wish was changed.
-    pub changed: Vec<(String, String, String)>,
+    pub changed: Vec<(ModId, String, String)>,
     /// What was passed over, and why.
     pub passed_over: Vec<(String, String)>,
     /// What only this client has and nobody said that every player is to have.
-    pub left_out: Vec<String>,
+    pub left_out: Vec<ModId>,
     /// WorkspaceConfig that the install does not have.
-    pub not_there: Vec<String>,
+    pub not_there: Vec<ModId>,
     /// Releases that a source has too.
     pub recognised: Vec<Recognised>,
 }
@@ -204,7 +205,7 @@ pub struct Adopted {
 pub struct Recognised {
     /// The mod.
     #[serde(rename = "mod")]
-    pub mod_id: String,
+    pub mod_id: ModId,
     /// The release.
     pub version: Option<String>,
     /// The source.
@@ -274,14 +275,14 @@ impl Adopted {
             let text = format!(
                 "left out, since no server has {}: {}; if every player is to have one, name it: --only {}",
                 if self.left_out.len() == 1 { "it" } else { "them" },
-                self.left_out.join(", "),
+                ModId::joined(&self.left_out, ", "),
                 self.left_out[0]
             );
             out.push_str(&folded(&text, "  "));
         }
         if !self.not_there.is_empty() {
             out.push_str(&folded(
-                &format!("still wished for, not on {}: {}", self.install, self.not_there.join(", ")),
+                &format!("still wished for, not on {}: {}", self.install, ModId::joined(&self.not_there, ", ")),
                 "  ",
             ));
         }

@@ -1,5 +1,6 @@
 //! What was found by words.
 
+use kanon_core::base::ids::ModId;
 use std::fmt::Write;
 
 use serde::Serialize;
@@ -22,7 +23,7 @@ pub struct Report {
 pub struct Hit {
     /// Its id.
     #[serde(rename = "mod")]
-    pub mod_id: String,
+    pub mod_id: ModId,
     /// What people call it.
     pub title: Option<String>,
     /// What it is.
@@ -51,7 +52,7 @@ impl Report {
             let version = hit.newest_that_fits.as_deref().unwrap_or("no release that fits");
             let title = hit.title.as_ref().map_or_else(String::new, |title| format!("  {title}"));
             let wished = if hit.wished { "  (wished for)" } else { "" };
-            let id = styled(BOLD, &kanon_core::base::path::printable(&hit.mod_id));
+            let id = styled(BOLD, &kanon_core::base::path::printable(hit.mod_id.as_str()));
             let rest = kanon_core::base::path::printable(&format!("{version}{title}{wished}"));
             let _ = writeln!(out, "{id} {rest}  {}", styled(FAINT, &format!("in {}", hit.places.join(", "))));
             for text in [&hit.about, &hit.why_not].into_iter().flatten() {

@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::rulebook::{Platform, Rulebook};
 use kanon_core::survey::{
     ListEntry, StandsFor, Survey, SurveyedBase, SurveyedData, SurveyedMemory, SurveyedMod, SurveyedSetting, Verdict,
@@ -87,7 +88,7 @@ fn table(out: &mut String, mods: &[SurveyedMod]) {
         let _ = writeln!(
             out,
             "  {}  {}  {needed}  {}{note}",
-            cell(&found.manifest.id, id),
+            cell(found.manifest.id.as_str(), id),
             cell(found.version_or_dash(), version),
             kanon_core::base::path::printable(found.path.as_str())
         );
@@ -126,7 +127,7 @@ fn keys(out: &mut String, survey: &Survey) {
     let _ = writeln!(out, "\n{}", styled(BOLD, "keys"));
     for name in names {
         let same: Vec<_> = survey.keys.iter().filter(|key| key.name == name).collect();
-        let mods: Vec<&str> = same.iter().filter_map(|key| key.of_mod.as_deref()).collect();
+        let mods: Vec<&str> = same.iter().filter_map(|key| key.of_mod.as_ref().map(ModId::as_str)).collect();
         let ring = same.iter().find(|key| key.of_mod.is_none());
         let place = match ring {
             Some(key) if key.own => "the game's own".to_owned(),

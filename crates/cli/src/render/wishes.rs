@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::resolve::solve::{Clash, NoFit, WayOut};
 use kanon_core::resolve::update::{Move, Update};
@@ -22,7 +23,7 @@ pub struct Report {
     /// What changed, or would.
     pub changes: Vec<ChangeLine>,
     /// What updates may choose from now on.
-    pub bounds: Vec<(String, Option<String>)>,
+    pub bounds: Vec<(ModId, Option<String>)>,
     /// Mods that could not have their newest release.
     pub held_back: Vec<HeldBack>,
     /// Mods that were to be dropped and that others still need.
@@ -38,11 +39,11 @@ pub struct Report {
 pub struct ChangeLine {
     change: &'static str,
     #[serde(rename = "mod")]
-    mod_id: String,
+    mod_id: ModId,
     from: Option<String>,
     to: Option<String>,
     place: Option<String>,
-    needed_by: Vec<String>,
+    needed_by: Vec<ModId>,
     goes_back: bool,
 }
 
@@ -51,7 +52,7 @@ pub struct ChangeLine {
 pub struct HeldBack {
     /// Its id.
     #[serde(rename = "mod")]
-    pub mod_id: String,
+    pub mod_id: ModId,
     /// The newest release.
     pub newest: String,
     /// What holds it back.
@@ -62,8 +63,8 @@ pub struct HeldBack {
 #[derive(Serialize)]
 pub struct StillNeeded {
     #[serde(rename = "mod")]
-    mod_id: String,
-    needed_by: Vec<String>,
+    mod_id: ModId,
+    needed_by: Vec<ModId>,
 }
 
 impl From<&Move> for ChangeLine {
@@ -89,7 +90,7 @@ impl From<&Move> for ChangeLine {
 impl Report {
     /// What changed, or would.
     pub fn changed(update: &Update, held_back: Vec<HeldBack>, written: bool) -> Self {
-        let still = |(id, by): &(String, Vec<String>)| StillNeeded { mod_id: id.clone(), needed_by: by.clone() };
+        let still = |(id, by): &(ModId, Vec<ModId>)| StillNeeded { mod_id: id.clone(), needed_by: by.clone() };
         Self {
             format: "kanon-wishes/1",
             written,
@@ -163,7 +164,7 @@ pub fn text(report: &Report, update: &Update) -> String {
 }
 
 fn change(line: &ChangeLine) -> String {
-    let id = printable(&line.mod_id);
+    let id = printable(line.mod_id.as_str());
     let version = |version: &Option<String>| printable(version.as_deref().unwrap_or_default());
     let place = line.place.as_ref().map_or_else(String::new, |place| format!(", from {}", printable(place)));
     let needed = if line.needed_by.is_empty() {
@@ -216,7 +217,8 @@ pub fn no_fit(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
 /// What would fit.
 pub fn ways_text(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
     // That a mod which can't be had could be left out goes without saying.
-    let alone = matches!(no_fit.clashes.as_slice(), [clash] if clash.ids.len() == 1 && !is_wished(&clash.ids[0]));
+    let alone =
+        matches!(no_fit.clashes.as_slice(), [clash] if clash.ids.len() == 1 && !is_wished(clash.ids[0].as_str()));
     let ways = no_fit.ways.iter().filter(|way| !(alone && way.other.is_empty()));
     let ways: String = ways.take(3).map(|way| way_text(way, &is_wished)).collect();
     if ways.is_empty() { String::new() } else { format!("what would fit:\n{ways}") }
@@ -224,8 +226,8 @@ pub fn ways_text(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
 
 fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
     let mut commands: Vec<String> = Vec::new();
-    let wished: Vec<&str> = way.without.iter().map(String::as_str).filter(|id| is_wished(id)).collect();
-    let new: Vec<String> = way.without.iter().filter(|id| !is_wished(id)).cloned().collect();
+    let wished: Vec<&str> = way.without.iter().map(ModId::as_str).filter(|id| is_wished(id)).collect();
+    let new: Vec<ModId> = way.without.iter().filter(|id| !is_wished(id.as_str())).cloned().collect();
     if !way.other.is_empty() {
         let other: Vec<String> = way.other.iter().map(|(id, version)| format!("{id}@{version}")).collect();
         commands.push(format!("kanon take {}", other.join(" ")));
@@ -257,15 +259,11 @@ mod tests {
         let long =
             |n: usize| format!("mod-{n} in every release (1.0 to 9.9) {}", "needs one thing and another ".repeat(8));
         let clash = |n: usize| Clash {
-            ids: vec![format!("a{n}"), format!("b{n}")],
+            ids: vec![format!("a{n}").into(), format!("b{n}").into()],
             wishes: vec![format!("a{n} (any release)"), format!("b{n} >=2")],
             because: (0..7).map(long).collect(),
         };
-        let way = WayOut {
-            other: vec![("a".to_owned(), "1".to_owned())],
-            without: vec!["new".to_owned()],
-            moved: Vec::new(),
-        };
+        let way = WayOut { other: vec![("a".into(), "1".to_owned())], without: vec!["new".into()], moved: Vec::new() };
         for clashes in 1..=3 {
             let told = no_fit(
                 &NoFit {

@@ -1,5 +1,6 @@
 //! What can be wrong, as data: a stable code, how bad it is, what was expected and found, and what to do.
 
+use crate::base::ids::ModId;
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
@@ -138,7 +139,7 @@ pub struct Finding {
     pub severity: Severity,
     /// The id of the mod it is about.
     #[serde(rename = "mod")]
-    pub mod_id: Option<String>,
+    pub mod_id: Option<ModId>,
     /// The path inside the install.
     pub path: Option<String>,
     /// What should be.
@@ -169,8 +170,8 @@ impl Finding {
 
     /// Names the mod.
     #[must_use]
-    pub fn about(mut self, mod_id: impl Into<String>) -> Self {
-        self.mod_id = Some(mod_id.into());
+    pub fn about(mut self, mod_id: impl Into<ModId>) -> Self {
+        self.mod_id = Some(mod_id.into().into());
         self
     }
 

@@ -3,6 +3,7 @@
 
 pub mod digest;
 pub mod finding;
+pub mod ids;
 pub mod limits;
 pub mod path;
 pub mod problem;

@@ -7,6 +7,7 @@ use std::collections::BTreeSet;
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::{Blake3, Sha256};
+use crate::base::ids::ModId;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::beside_reading;
 use crate::manifest::{Member, ModManifest};
@@ -111,7 +112,7 @@ pub struct SealedKey {
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub file: String,
     /// The mods that bring it.
-    pub mods: Vec<String>,
+    pub mods: Vec<ModId>,
 }
 
 impl SealedKey {
@@ -217,7 +218,7 @@ impl Canon {
     pub fn from_survey(survey: &Survey) -> Self {
         let mut mods: Vec<SealedMod> = Vec::new();
         for found in survey.mods.iter().filter(|found| found.enabled && found.manifest.made_for.is_none()) {
-            if !mods.iter().any(|known| known.folded_id() == found.folded_id()) {
+            if !mods.iter().any(|known| known.manifest.id == found.manifest.id) {
                 mods.push(SealedMod::from_surveyed(found, mods.len() + 1));
             }
         }
@@ -241,16 +242,16 @@ impl Canon {
 impl Canon {
     /// The digests of the public keys that a mod brings.
     pub fn keys_of(&self, id: &str) -> BTreeSet<Blake3> {
-        let brings = |key: &&SealedKey| key.mods.iter().any(|own| own.eq_ignore_ascii_case(id));
+        let brings = |key: &&SealedKey| key.mods.iter().any(|own| own == id);
         self.keys.iter().filter(brings).map(|key| key.blake3).collect()
     }
 }
 
 impl Canon {
     /// The canon with some of its mods alone, by their ids: what they bring goes along, and what only others bring does not.
-    pub fn only(&self, ids: &BTreeSet<String>) -> Self {
+    pub fn only(&self, ids: &BTreeSet<ModId>) -> Self {
         let mut canon = self.clone();
-        let stays = |id: &String| ids.iter().any(|wanted| wanted.eq_ignore_ascii_case(id));
+        let stays = |id: &ModId| ids.contains(id);
         canon.mods.retain(|sealed| stays(&sealed.manifest.id));
         canon.keys.retain(|key| key.mods.iter().any(stays));
         canon
@@ -275,11 +276,6 @@ impl SealedMod {
             members: found.members.clone(),
             members_total: found.members_total,
         }
-    }
-
-    /// The id in the form in which ids are compared.
-    pub fn folded_id(&self) -> String {
-        self.manifest.id.to_lowercase()
     }
 
     /// The version, or a word for its absence.

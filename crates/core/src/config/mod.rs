@@ -6,6 +6,7 @@ use std::ops::Range;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 use crate::base::digest::Blake3;
+use crate::base::ids::ModId;
 use crate::base::problem::{BadFile, Parsed, Problems, settle};
 use crate::base::version::Versions;
 use crate::rulebook::NeededOn;
@@ -179,7 +180,7 @@ pub struct SourceWish {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ModWish {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// Which releases will do; a version without a sign is just that one. Any when not said.
     pub version: Option<String>,
     /// Which releases an update may choose; any when not said.
@@ -205,7 +206,7 @@ pub struct ModWish {
 impl Default for ModWish {
     fn default() -> Self {
         Self {
-            id: String::new(),
+            id: ModId::default(),
             version: None,
             accepts: None,
             prereleases: false,
@@ -392,7 +393,7 @@ fn mod_wish(section: Section<'_>) -> ModWish {
         [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
     let ids = |key| section.texts(key).into_iter().map(|(id, _)| id.to_owned()).collect();
     let wish = ModWish {
-        id: section.owned_text("id"),
+        id: section.owned_text("id").into(),
         version: section.optional_text("version"),
         accepts: section.optional_text("accepts"),
         prereleases: section.flag("prereleases").unwrap_or(false),
@@ -410,7 +411,7 @@ fn mod_wish(section: Section<'_>) -> ModWish {
 
 fn check_twice(root: &Section<'_>, wishes: &WorkspaceConfig) {
     let mut seen = HashSet::new();
-    for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.to_lowercase())) {
+    for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.clone())) {
         let message = format!("`{}` is wished for twice", wish.id);
         root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
     }
@@ -432,7 +433,7 @@ impl WorkspaceConfig {
     /// A digest of all that decides what is sealed; comments, installs and what updates may choose don't.
     pub fn digest(&self) -> Blake3 {
         let mut mods: Vec<_> = self.mods.iter().collect();
-        mods.sort_by_key(|wish| wish.id.to_lowercase());
+        mods.sort_by_key(|wish| wish.id.clone());
         let mut text = format!("{:?} {:?} {:?}", self.name, self.game_version, self.loader_version);
         for ModWish { id, version, needed_on, from, .. } in &mods {
             text.push_str(&format!("\n{id:?} {version:?} {needed_on:?} {from:?}"));
@@ -486,7 +487,7 @@ pub struct Edit<'a> {
     /// Mods: known ones in place, new ones at the end.
     pub put: &'a [ModWish],
     /// Ids of mods to take out.
-    pub remove: &'a [String],
+    pub remove: &'a [ModId],
     /// Where releases go and are found, to write.
     pub release: &'a [(&'static str, String)],
     /// The game version to write.
@@ -501,9 +502,9 @@ pub struct Edited {
     /// The new text.
     pub text: String,
     /// Ids that were not wished for before.
-    pub added: Vec<String>,
+    pub added: Vec<ModId>,
     /// Ids whose wish was changed, with the old and the new version.
-    pub changed: Vec<(String, String, String)>,
+    pub changed: Vec<(ModId, String, String)>,
 }
 
 /// Why an edit could not be made.
@@ -552,19 +553,19 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     Ok(edited)
 }
 
-fn folded_id(table: &Table) -> Option<String> {
-    table.get("id").and_then(Item::as_str).map(str::to_lowercase)
+fn id_of(table: &Table) -> Option<ModId> {
+    table.get("id").and_then(Item::as_str).map(ModId::from)
 }
 
 fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
-    let known: HashMap<String, usize> =
-        tables.iter().enumerate().filter_map(|(index, table)| Some((folded_id(table)?, index))).collect();
+    let known: HashMap<ModId, usize> =
+        tables.iter().enumerate().filter_map(|(index, table)| Some((id_of(table)?, index))).collect();
     for wish in wishes {
-        match known.get(&wish.id.to_lowercase()).and_then(|index| tables.get_mut(*index)) {
+        match known.get(&wish.id).and_then(|index| tables.get_mut(*index)) {
             Some(table) => update(table, wish, edited),
             None => {
                 let mut table = Table::new();
-                table.insert("id", value(&wish.id));
+                table.insert("id", value(wish.id.as_str()));
                 update(&mut table, wish, &mut Edited::default());
                 table.decor_mut().set_prefix("\n");
                 tables.push(table);
@@ -576,8 +577,8 @@ fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
 
 /// Takes tables out, with the comment right above each. A comment with a blank line after it is about more than one
 /// mod: it goes to the next table, or is returned when there is none.
-fn remove(tables: &mut ArrayOfTables, ids: &[String]) -> String {
-    let gone = |table: &Table| folded_id(table).is_some_and(|id| ids.iter().any(|other| other.to_lowercase() == id));
+fn remove(tables: &mut ArrayOfTables, ids: &[ModId]) -> String {
+    let gone = |table: &Table| id_of(table).is_some_and(|id| ids.contains(&id));
     let mut carried = String::new();
     let mut index = 0;
     while let Some(table) = tables.get_mut(index) {
@@ -661,7 +662,7 @@ mod tests {
         [install.station]\nrole = \"server\"\nat = \"server\"\n\n[[mod]] # the heart\nid = \"tide\"\nversion = \"1.0\" # not 1.1!\n";
 
     fn wish(id: &str, version: &str) -> ModWish {
-        ModWish { id: id.to_owned(), version: Some(version.to_owned()), ..ModWish::default() }
+        ModWish { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModWish::default() }
     }
 
     #[test]
@@ -699,7 +700,7 @@ mod tests {
     fn an_edit_keeps_comments_order_and_line_ends() {
         let edited = adopt(SMALL, &[wish("Tide", "1.1"), wish("fog", "3")], (Some("1.4"), None)).expect("edited");
         assert_eq!(edited.added, ["fog"]);
-        assert_eq!(edited.changed, [("Tide".to_owned(), "1.0".to_owned(), "1.1".to_owned())]);
+        assert_eq!(edited.changed, [("Tide".into(), "1.0".to_owned(), "1.1".to_owned())]);
         let expected = SMALL
             .replace("\"1.0\"", "\"1.1\"")
             .replace("p.rulebook.toml\"\n", "p.rulebook.toml\"\ngame-version = \"1.4\"\n")
@@ -717,7 +718,7 @@ mod tests {
         let text =
             format!("{SMALL}\n# for everybody\n\n# loud\n[[mod]]\nid = \"fog\"\n\n# quiet\n[[mod]]\nid = \"horn\"\n");
         let without = |ids: &[&str]| {
-            let ids: Vec<String> = ids.iter().map(|id| (*id).to_owned()).collect();
+            let ids: Vec<ModId> = ids.iter().map(|id| (*id).into()).collect();
             edit(&text, &Edit { remove: &ids, ..Edit::default() }).expect("edited").text
         };
         assert_eq!(without(&["FOG"]), text.replace("\n# loud\n[[mod]]\nid = \"fog\"\n", ""));

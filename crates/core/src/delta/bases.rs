@@ -7,9 +7,11 @@ use crate::survey::{LaidOverlay, Survey, SurveyedBase};
 /// Findings about base archives.
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let in_canon = |laid: &&LaidOverlay| {
-        measure.canon.mods.iter().any(|sealed| {
-            sealed.manifest.id.eq_ignore_ascii_case(&laid.id) && sealed.needed_on().includes(survey.install.role)
-        })
+        measure
+            .canon
+            .mods
+            .iter()
+            .any(|sealed| sealed.manifest.id == laid.id && sealed.needed_on().includes(survey.install.role))
     };
     let mut findings = Vec::new();
     for base in &survey.bases {

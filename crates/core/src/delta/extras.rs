@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::{CheckContext, align};
 use crate::base::finding::{Code, Finding, Severity};
-use crate::canon::SealedMod;
+use crate::base::ids::ModId;
 use crate::config::Extras;
 use crate::resolve::fit::{FitSet, fit};
 use crate::rulebook::NeededOn;
@@ -13,14 +13,14 @@ use crate::survey::{StandsFor, Survey, SurveyedMod};
 
 /// Findings about what the canon does not have.
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+    let canon: BTreeSet<ModId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
     let off = switched_off(survey);
     let mut findings: Vec<Finding> = survey
         .mods
         .iter()
         .filter(|found| found.enabled && !found.is_id_alone())
-        .filter(|found| found.manifest.made_for.is_some() || !canon.contains(&found.folded_id()))
-        .map(|found| match off.get(&found.folded_id()) {
+        .filter(|found| found.manifest.made_for.is_some() || !canon.contains(&found.manifest.id))
+        .map(|found| match off.get(&found.manifest.id) {
             Some(file) => Finding::new(Code::ModExtra, "nothing; the game does not load it")
                 .about(&found.manifest.id)
                 .at(found.path.as_str())
@@ -36,12 +36,11 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 /// Mods that are there and that a list switches off, by folded id, each with the list's file: the game does not load them.
-pub fn switched_off(survey: &Survey) -> BTreeMap<String, String> {
+pub fn switched_off(survey: &Survey) -> BTreeMap<ModId, String> {
     let entries = || survey.lists.iter().flat_map(|list| list.entries.iter().map(move |entry| (list, entry)));
-    let on: BTreeSet<String> =
-        entries().filter(|(_, entry)| entry.on).map(|(_, entry)| entry.id.to_lowercase()).collect();
+    let on: BTreeSet<ModId> = entries().filter(|(_, entry)| entry.on).map(|(_, entry)| entry.id.clone()).collect();
     let off = entries().filter(|(_, entry)| !entry.on && entry.stands_for == StandsFor::Mod);
-    let off = off.map(|(list, entry)| (entry.id.to_lowercase(), list.file.to_string()));
+    let off = off.map(|(list, entry)| (entry.id.clone(), list.file.to_string()));
     off.filter(|(id, _)| !on.contains(id)).collect()
 }
 

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{CheckContext, align, may_stay};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
+use crate::base::ids::{ModId, folded, same_name};
 use crate::base::path::InstallPath;
 use crate::canon::{SealedKey, SealedMod};
 use crate::rulebook::NeededOn;
@@ -26,7 +27,7 @@ pub struct Ring<'a> {
 
 /// Whether the server must accept a key for these mods, or a client have it where it has a key folder.
 fn is_for(role: Role, measure: CheckContext<'_>, key: &SealedKey) -> bool {
-    let of_key = |sealed: &&SealedMod| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&sealed.manifest.id));
+    let of_key = |sealed: &&SealedMod| key.mods.iter().any(|id| *id == sealed.manifest.id);
     let needs = |sealed: &SealedMod| {
         role == Role::Server || sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional
     };
@@ -83,7 +84,7 @@ fn own_path(place: &InstallPath, sealed: &SealedKey, taken: &BTreeSet<String>) -
 /// The keys of mods that the canon does not have and that stay all the same.
 fn kept(measure: CheckContext<'_>, survey: &Survey) -> BTreeSet<Blake3> {
     let in_canon =
-        |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
+        |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.manifest.id == found.manifest.id);
     let stays =
         |found: &&SurveyedMod| found.enabled && !in_canon(found) && may_stay(measure, survey.install.role, found);
     survey.mods.iter().filter(stays).flat_map(|found| survey.keys_of(found)).map(|key| key.blake3).collect()
@@ -93,7 +94,7 @@ fn kept(measure: CheckContext<'_>, survey: &Survey) -> BTreeSet<Blake3> {
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let ring = ring(measure, survey);
     let mut findings = Vec::new();
-    let of = |key: &SealedKey| key.mods.join(", ");
+    let of = |key: &SealedKey| ModId::joined(&key.mods, ", ");
     for (key, path) in &ring.missing {
         let finding = Finding::new(Code::KeyMissing, align(survey)).at(path.as_str());
         let finding = key.mods.first().into_iter().fold(finding, Finding::about);
@@ -129,7 +130,7 @@ fn signatures(measure: CheckContext<'_>, survey: &Survey, ring: &Ring<'_>) -> Ve
         let Some(signed) = measure.rulebook.shelf(&found.shelf).and_then(|shelf| shelf.signed.as_ref()) else {
             continue;
         };
-        let sealed = measure.canon.mods.iter().find(|sealed| sealed.folded_id() == found.folded_id());
+        let sealed = measure.canon.mods.iter().find(|sealed| sealed.manifest.id == found.manifest.id);
         // What the canon does not have is told as such, and of what this side does not need nobody reads a signature.
         let Some(sealed) = sealed.filter(|sealed| {
             sealed.needed_on().includes(survey.install.role) || sealed.needed_on() == NeededOn::Optional
@@ -156,8 +157,9 @@ fn accepted(measure: CheckContext<'_>, survey: &Survey, ring: &Ring<'_>) -> Acce
             || ring.changed.iter().any(|(_, other)| other.path == key.path)
     };
     let in_ring = survey.keys.iter().filter(|key| key.of_mod.is_none() && !gone(key));
-    let of_canon = measure.canon.keys.iter().map(|key| (key.blake3, key.name.to_lowercase()));
-    let all: Vec<(Blake3, String)> = in_ring.map(|key| (key.blake3, key.name.to_lowercase())).chain(of_canon).collect();
+    let of_canon = measure.canon.keys.iter().map(|key| (key.blake3, folded(&key.name).into_owned()));
+    let all: Vec<(Blake3, String)> =
+        in_ring.map(|key| (key.blake3, folded(&key.name).into_owned())).chain(of_canon).collect();
     Accepted {
         digests: all.iter().map(|(digest, _)| *digest).collect(),
         names: all.into_iter().map(|(_, name)| name).collect(),
@@ -182,7 +184,7 @@ fn signature_of(
     };
     let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned());
     if scheme == KeyScheme::ByName {
-        let is_known = signature.key.as_ref().is_none_or(|key| accepted.names.contains(&key.to_lowercase()));
+        let is_known = signature.key.as_ref().is_none_or(|key| accepted.names.contains(folded(key).as_ref()));
         return (!is_known).then(|| {
             finding(Code::SignatureUnknownKey).expected("a key that the server holds").found(format!("signed by {key}"))
         });
@@ -239,8 +241,7 @@ pub fn signers(survey: &Survey) -> BTreeMap<Blake3, BTreeSet<&str>> {
     let mut signers: BTreeMap<Blake3, BTreeSet<&str>> = BTreeMap::new();
     for key in survey.keys.iter() {
         let by_name = |signature: &SurveyedSignature| {
-            signature.verdict.is_none()
-                && signature.key.as_deref().is_some_and(|name| name.eq_ignore_ascii_case(&key.name))
+            signature.verdict.is_none() && signature.key.as_deref().is_some_and(|name| same_name(name, &key.name))
         };
         let signed = survey.mods.iter().filter(|found| {
             found.signatures.iter().any(|signature| signature.made_with == Some(key.blake3) || by_name(signature))

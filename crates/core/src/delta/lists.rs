@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::{CheckContext, align, may_stay};
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
+use crate::base::ids::{ModId, same_name};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edits::{Change, Entry, digest_like, entry_text, option_text};
 use crate::rulebook::NeededOn;
@@ -78,12 +79,12 @@ fn names(rulebook: &Rulebook, rule: &ListRule, role: Role, sealed: &SealedMod) -
 /// What a list is to say by the canon. Entries that are no mods' stay where they are among the others.
 pub fn target(measure: CheckContext<'_>, survey: &Survey, rule: &ListRule, entries: &[ListEntry]) -> ListWanted {
     let role = survey.install.role;
-    let mut by_name: HashMap<String, &SealedMod> = HashMap::new();
+    let mut by_name: HashMap<ModId, &SealedMod> = HashMap::new();
     for sealed in &measure.canon.mods {
-        by_name.insert(sealed.name.to_lowercase(), sealed);
+        by_name.insert(sealed.name.as_str().into(), sealed);
     }
     // An id counts before a name that is spelt like it.
-    by_name.extend(measure.canon.mods.iter().map(|sealed| (sealed.folded_id(), sealed)));
+    by_name.extend(measure.canon.mods.iter().map(|sealed| (sealed.manifest.id.clone(), sealed)));
     let installed = survey.mods_by_id();
     let mut wanted: BTreeMap<usize, &SealedMod> = measure
         .canon
@@ -95,9 +96,9 @@ pub fn target(measure: CheckContext<'_>, survey: &Survey, rule: &ListRule, entri
     let mut placed: Vec<(Option<usize>, Change)> = Vec::new();
     let (mut gone, mut known) = (Vec::new(), Vec::new());
     for (at, entry) in entries.iter().enumerate() {
-        let folded = entry.id.to_lowercase();
-        let sealed = by_name.get(&folded).copied().filter(|_| entry.stands_for != StandsFor::Game);
-        let copies = installed.get(&folded).into_iter().flatten().find(|found| !found.is_id_alone());
+        let folded = &entry.id;
+        let sealed = by_name.get(folded).copied().filter(|_| entry.stands_for != StandsFor::Game);
+        let copies = installed.get(folded).into_iter().flatten().find(|found| !found.is_id_alone());
         known.push(sealed.map(entry_of).or_else(|| copies.map(|found| entry_of_found(found))));
         let position = sealed.map(|sealed| sealed.position);
         let change = match sealed {
@@ -170,7 +171,7 @@ fn has_name(measure: CheckContext<'_>, rule: &ListRule, sealed: &SealedMod, entr
     let template = rule.entry.text();
     let by_name = template.contains("{name}") && !template.contains("{any}");
     let wanted = entry_text(rule, &entry_of(sealed));
-    !(exact && by_name) || wanted == entry.text || !wanted.eq_ignore_ascii_case(&entry.text)
+    !(exact && by_name) || wanted == entry.text || !same_name(&wanted, &entry.text)
 }
 
 /// Findings about lists and launch lines.
@@ -305,7 +306,7 @@ fn entries(
     let mut findings = Vec::new();
     for (at, why) in &wanted.gone {
         let entry = &entries[*at];
-        let finding = of(Code::ListEntryExtra, &entry.id).expected("not listed");
+        let finding = of(Code::ListEntryExtra, entry.id.as_str()).expected("not listed");
         findings.push(match why {
             Gone::Extra => finding.found(&entry.text),
             Gone::Twice => finding.expected("listed once").found(format!("{} twice", entry.text)),
@@ -319,7 +320,7 @@ fn entries(
             Change::Keep(_) => {}
             Change::New(entry) => {
                 let version = entry.version.clone().unwrap_or_else(|| "-".to_owned());
-                findings.push(of(Code::ListEntryMissing, &entry.id).expected(version).found("nothing"));
+                findings.push(of(Code::ListEntryMissing, entry.id.as_str()).expected(version).found("nothing"));
             }
             Change::Set(at, entry) => {
                 let found = &entries[*at];
@@ -327,16 +328,16 @@ fn entries(
                 let sealed = measure.canon.mods.iter().find(|sealed| sealed.manifest.id == entry.id);
                 let same_version = sealed.is_none_or(|sealed| has_version(measure, sealed, found));
                 findings.push(if !found.on {
-                    of(Code::ListEntryOff, &entry.id).expected(version).found("switched off")
+                    of(Code::ListEntryOff, entry.id.as_str()).expected(version).found("switched off")
                 } else if !same_version {
                     let said = found.version.clone().unwrap_or_default();
-                    of(Code::ListVersion, &entry.id).expected(version).found(said)
+                    of(Code::ListVersion, entry.id.as_str()).expected(version).found(said)
                 } else if sealed.is_some_and(|sealed| !has_digest(sealed, found)) {
                     let said = found.digest.clone().unwrap_or_default();
                     let wanted = digest_like(entry, &said).unwrap_or_default();
-                    of(Code::ListVersion, &entry.id).expected(wanted).found(said)
+                    of(Code::ListVersion, entry.id.as_str()).expected(wanted).found(said)
                 } else {
-                    of(Code::ListEntryMissing, &entry.id).expected(entry_text(rule, entry)).found(&found.text)
+                    of(Code::ListEntryMissing, entry.id.as_str()).expected(entry_text(rule, entry)).found(&found.text)
                 });
             }
         }
@@ -362,25 +363,21 @@ fn order(survey: &Survey, entries: &[ListEntry], wanted: &ListWanted) -> Option<
 
 /// The mods of an install that a list keeps out of play, by folded id, each with why: switched off there, or not in a list
 /// that says of every mod in play that it is.
-pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, String> {
+pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<ModId, String> {
     let mut out = BTreeMap::new();
-    let on_anywhere: BTreeSet<String> =
-        survey.lists.iter().flat_map(|list| &list.entries).filter(|e| e.on).map(|e| e.id.to_lowercase()).collect();
+    let on_anywhere: BTreeSet<ModId> =
+        survey.lists.iter().flat_map(|list| &list.entries).filter(|e| e.on).map(|e| e.id.clone()).collect();
     for list in survey.lists.iter().filter(|list| list.problem.is_none()) {
         let Some(rule) = rulebook.list(&list.name) else { continue };
-        let named: HashMap<String, bool> = list
-            .entries
-            .iter()
-            .filter(|e| e.stands_for == StandsFor::Mod)
-            .map(|e| (e.id.to_lowercase(), e.on))
-            .collect();
+        let named: HashMap<ModId, bool> =
+            list.entries.iter().filter(|e| e.stands_for == StandsFor::Mod).map(|e| (e.id.clone(), e.on)).collect();
         // Where entries have switches, a mod without one is in play for all that is known.
         let tells_all = match &rule.form {
             ListForm::Option { .. } | ListForm::Lines => true,
             ListForm::Document { shape, .. } => matches!(shape, EntryShape::Text { .. }),
         };
         let in_question =
-            |found: &&SurveyedMod| found.enabled && !found.is_id_alone() && !on_anywhere.contains(&found.folded_id());
+            |found: &&SurveyedMod| found.enabled && !found.is_id_alone() && !on_anywhere.contains(&found.manifest.id);
         for found in survey.mods.iter().filter(in_question) {
             let on_shelf = rulebook.shelves_of(rule).any(|shelf| shelf.name == found.shelf);
             let side = found.manifest.needed_on;
@@ -389,14 +386,14 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, Str
                 false => rule.needed_on.contains(&side),
             };
             let id = &found.manifest.id;
-            let why = match named.get(&found.folded_id()) {
+            let why = match named.get(&found.manifest.id) {
                 Some(true) => continue,
                 Some(false) => format!("{id} is switched off in {}", list.file),
                 None if tells_all && !named.is_empty() => format!("{id} is not in `{}` ({})", list.name, list.file),
                 None => continue,
             };
             if on_shelf && is_for {
-                out.insert(found.folded_id(), why);
+                out.insert(found.manifest.id.clone(), why);
             }
         }
     }
@@ -404,15 +401,15 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, Str
 }
 
 /// Where mods are needed by the lists that name them, by folded id: a line for the server's own mods says that of each in it.
-pub fn sides_by_list(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<String, NeededOn> {
-    let mut sides: BTreeMap<String, Option<NeededOn>> = BTreeMap::new();
+pub fn sides_by_list(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<ModId, NeededOn> {
+    let mut sides: BTreeMap<ModId, Option<NeededOn>> = BTreeMap::new();
     for list in &survey.lists {
         let side = match rulebook.list(&list.name).map(|rule| rule.needed_on.as_slice()) {
             Some([side]) => Some(*side),
             _ => None,
         };
         for entry in list.entries.iter().filter(|entry| entry.on && entry.stands_for == StandsFor::Mod) {
-            let known = sides.entry(entry.id.to_lowercase()).or_insert(side);
+            let known = sides.entry(entry.id.clone()).or_insert(side);
             // Named in lists that say otherwise, it is needed where it says itself.
             *known = known.filter(|known| Some(*known) == side);
         }

@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{CheckContext, align, may_stay};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
+use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
 use crate::canon::SealedMod;
 use crate::config::Edits;
@@ -55,7 +56,7 @@ pub struct EntryStates<'a> {
     /// Those of the canon, in its order, and how each is there.
     pub wanted: Vec<(&'a SealedMod, &'a MergedEntry, EntryState)>,
     /// Those of mods that are gone, each with the mod's id.
-    pub gone: Vec<(String, String)>,
+    pub gone: Vec<(String, ModId)>,
 }
 
 /// How each entry of the canon is in a data file, and the entries of mods that are gone.
@@ -86,11 +87,11 @@ pub fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &Surve
     };
     let states = wanted.iter().map(|(sealed, entry)| (*sealed, *entry, state(entry))).collect::<Vec<_>>();
     let is_wanted = |key: &str| wanted.iter().any(|(_, entry)| entry.key == key);
-    let mut gone: BTreeMap<String, String> = BTreeMap::new();
+    let mut gone: BTreeMap<String, ModId> = BTreeMap::new();
     for found in data.entries.iter().filter(|found| !is_wanted(&found.key)) {
         let put = brought_entry(survey, &data.file, &found.key);
         // What somebody has edited since is theirs now.
-        let of_put = put.filter(|(_, digest)| *digest == found.blake3).map(|(id, _)| id.to_owned());
+        let of_put = put.filter(|(_, digest)| *digest == found.blake3).map(|(id, _)| id.clone());
         let of_mod = of_mods.get(found.key.as_str()).filter(|(_, digests)| digests.contains(&found.blake3));
         // A mod that stays although the canon does not have it keeps its entries.
         let of_mod = of_mod.map(|(id, _)| id.clone()).filter(|id| put.is_some() || !is_staying(measure, survey, id));
@@ -101,21 +102,21 @@ pub fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &Surve
     EntryStates { wanted: states, gone: gone.into_iter().collect() }
 }
 
-fn is_staying(measure: CheckContext<'_>, survey: &Survey, id: &str) -> bool {
-    let in_canon = measure.canon.mods.iter().any(|sealed| sealed.manifest.id.eq_ignore_ascii_case(id));
-    let found = survey.mods.iter().find(|found| found.manifest.id.eq_ignore_ascii_case(id));
+fn is_staying(measure: CheckContext<'_>, survey: &Survey, id: &ModId) -> bool {
+    let in_canon = measure.canon.mods.iter().any(|sealed| sealed.manifest.id == *id);
+    let found = survey.mods.iter().find(|found| found.manifest.id == *id);
     !in_canon && found.is_some_and(|found| may_stay(measure, survey.install.role, found))
 }
 
-fn brought_entry<'s>(survey: &'s Survey, file: &InstallPath, key: &str) -> Option<(&'s str, Blake3)> {
+fn brought_entry<'s>(survey: &'s Survey, file: &InstallPath, key: &str) -> Option<(&'s ModId, Blake3)> {
     let brought = survey.brought.iter().flat_map(|brought| &brought.entries);
     let mut own = brought.filter(|entry| entry.file == *file && entry.key == key);
-    own.next().map(|entry| (entry.of_mod.as_str(), entry.blake3))
+    own.next().map(|entry| (&entry.of_mod, entry.blake3))
 }
 
 /// What the mods that are installed bring into a data file, whatever release they are.
-fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str, (String, BTreeSet<Blake3>)> {
-    let mut entries: BTreeMap<&str, (String, BTreeSet<Blake3>)> = BTreeMap::new();
+fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str, (ModId, BTreeSet<Blake3>)> {
+    let mut entries: BTreeMap<&str, (ModId, BTreeSet<Blake3>)> = BTreeMap::new();
     for found in &survey.mods {
         for entry in found.manifest.entries.iter().filter(|entry| entry.into == *file) {
             let known =
@@ -220,7 +221,7 @@ fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) ->
     let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
     let at = |code, id: &str| Finding::new(code, align(survey)).about(id).at(data.file.as_str());
     let one = |(sealed, entry, state): &(&SealedMod, &MergedEntry, EntryState)| {
-        let expected = |code| at(code, &sealed.manifest.id).expected(format!("the entry {}", entry.key));
+        let expected = |code| at(code, sealed.manifest.id.as_str()).expected(format!("the entry {}", entry.key));
         match state {
             EntryState::Right => None,
             EntryState::Missing => Some(expected(Code::FragmentMissing).found("nothing")),
@@ -236,7 +237,9 @@ fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) ->
     };
     let mut findings: Vec<Finding> = states.iter().filter_map(one).collect();
     findings.extend(gone.iter().map(|(key, id)| {
-        at(Code::FragmentLeftOver, id).expected("no entry of a mod that is gone").found(format!("the entry {key}"))
+        at(Code::FragmentLeftOver, id.as_str())
+            .expected("no entry of a mod that is gone")
+            .found(format!("the entry {key}"))
     }));
     findings
 }

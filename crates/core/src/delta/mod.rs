@@ -12,6 +12,7 @@ pub mod worlds;
 use std::collections::BTreeSet;
 
 use crate::base::finding::{Code, Finding, Severity};
+use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
@@ -133,12 +134,10 @@ fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 
 /// Misfits among the mods that no other finding accounts for.
 fn unexplained_misfits(measure: CheckContext<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
-    let mut named: BTreeSet<String> =
-        causes.iter().filter_map(|cause| cause.mod_id.as_ref()).map(|id| id.to_lowercase()).collect();
+    let mut named: BTreeSet<ModId> = causes.iter().filter_map(|cause| cause.mod_id.as_ref()).cloned().collect();
     // Whoever needs what a missing mod stands for needs that mod.
-    let stands_for = measure.canon.mods.iter().filter(|sealed| named.contains(&sealed.folded_id()));
-    let provided: Vec<String> =
-        stands_for.flat_map(|sealed| &sealed.manifest.provides).map(|id| id.to_lowercase()).collect();
+    let stands_for = measure.canon.mods.iter().filter(|sealed| named.contains(&sealed.manifest.id));
+    let provided: Vec<ModId> = stands_for.flat_map(|sealed| &sealed.manifest.provides).cloned().collect();
     named.extend(provided);
     let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
     let set = FitSet {
@@ -155,9 +154,7 @@ fn unexplained_misfits(measure: CheckContext<'_>, survey: &Survey, causes: &[Fin
     let misfits = fit(&set, measure.rulebook.versions);
     misfits
         .into_iter()
-        .filter(|misfit| {
-            !named.contains(&misfit.subject.to_lowercase()) && !named.contains(&misfit.object.to_lowercase())
-        })
+        .filter(|misfit| !named.contains(&misfit.subject) && !named.contains(&misfit.object))
         .map(|misfit| misfit.finding)
         .collect()
 }

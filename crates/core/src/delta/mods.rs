@@ -1,5 +1,6 @@
 //! Each mod of the canon, in each place where it belongs: is it there, once, switched on, the same release, the same bytes?
 
+use crate::base::ids::is_put_together_otherwise;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
@@ -17,7 +18,7 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for sealed in &measure.canon.mods {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
-        let everywhere = by_id.get(&sealed.folded_id()).map_or(&[][..], Vec::as_slice);
+        let everywhere = by_id.get(&sealed.manifest.id).map_or(&[][..], Vec::as_slice);
         let seen = |place: &&InstallPath| !survey.unreadable.iter().any(|broken| broken.path == place.as_str());
         // Of what has only ids here, the list tells.
         if shelf.ids_from(survey.install.role).is_some() {
@@ -115,7 +116,7 @@ impl Judgement<'_> {
             .survey
             .strays
             .iter()
-            .find(|stray| stray.digest == self.sealed.digest || stray.folded_id() == self.sealed.folded_id());
+            .find(|stray| stray.digest == self.sealed.digest || stray.manifest.id == self.sealed.manifest.id);
         if let Some(stray) = stray {
             return self.finding(Code::WrongPlace).at(stray.path.as_str()).expected(target).found(stray.path.as_str());
         }
@@ -148,7 +149,13 @@ impl Judgement<'_> {
         if found.digest == self.sealed.digest {
             let misnamed = !self.shelf.same_name(&found.name, &self.sealed.name);
             return misnamed.then(|| {
-                self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name).found(&found.name)
+                let finding = self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name);
+                finding.found(match is_put_together_otherwise(&found.name, &self.sealed.name) {
+                    true => {
+                        format!("{}, the same letters put together otherwise (u and \u{a8} for \u{fc})", found.name)
+                    }
+                    false => found.name.clone(),
+                })
             });
         }
         let (expected, version) = (self.sealed.version_or_dash(), found.version_or_dash());

@@ -2,6 +2,7 @@
 
 use super::{CheckContext, may_stay};
 use crate::base::finding::{Code, Finding};
+use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
 use crate::survey::{Survey, SurveyedMod};
 
@@ -9,7 +10,7 @@ use crate::survey::{Survey, SurveyedMod};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Shaping {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// What happens to it.
     pub change: Change,
 }
@@ -32,8 +33,8 @@ pub fn shaping(measure: CheckContext<'_>, survey: &Survey) -> Vec<Shaping> {
     }
     let role = survey.install.role;
     let by_id = survey.mods_by_id();
-    let enabled = |id: &str| {
-        let copies = by_id.get(&id.to_lowercase()).into_iter().flatten();
+    let enabled = |id: &ModId| {
+        let copies = by_id.get(id).into_iter().flatten();
         copies.filter(|found| found.enabled && found.manifest.made_for.is_none()).collect::<Vec<_>>()
     };
     let wanted = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role));
@@ -51,7 +52,7 @@ pub fn shaping(measure: CheckContext<'_>, survey: &Survey) -> Vec<Shaping> {
         })
         .collect();
     let in_canon =
-        |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.folded_id() == found.folded_id());
+        |found: &SurveyedMod| measure.canon.mods.iter().any(|sealed| sealed.manifest.id == found.manifest.id);
     let gone = survey.mods.iter().filter(|found| {
         found.enabled
             && found.manifest.shapes_world

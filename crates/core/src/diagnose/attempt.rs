@@ -3,6 +3,7 @@
 //! Logs go on from run to run, and people mend things in between. What an earlier run said of its mods, and what an earlier
 //! try came to, is no evidence.
 
+use crate::base::ids::same_name;
 use std::collections::HashSet;
 
 use crate::logs::LogEvent;
@@ -26,7 +27,7 @@ pub struct Join<'e> {
 /// The events that bear on the last join of a player, or of anybody, out of the events of one log.
 pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Join<'e> {
     let of_player = |event: &LogEvent| match (player, &event.player) {
-        (Some(wanted), Some(named)) => wanted.eq_ignore_ascii_case(named),
+        (Some(wanted), Some(named)) => same_name(wanted, named),
         _ => true,
     };
     let is_try = |event: &LogEvent| {
@@ -56,9 +57,7 @@ pub fn of_last_join<'e>(events: &'e [LogEvent], player: Option<&str>) -> Join<'e
     let tries = run.iter().filter(|event| event.means == Event::JoinTried);
     let triers: HashSet<String> = tries.filter_map(|event| Some(event.player.as_ref()?.to_ascii_lowercase())).collect();
     let is_of_another = |event: &LogEvent| match (player, whose, &event.player) {
-        (None, Some(whose), Some(named)) if !whose.eq_ignore_ascii_case(named) => {
-            triers.contains(&named.to_ascii_lowercase())
-        }
+        (None, Some(whose), Some(named)) if !same_name(whose, named) => triers.contains(&named.to_ascii_lowercase()),
         _ => !of_player(event),
     };
     let bears = |(place, event): &(usize, &LogEvent)| {

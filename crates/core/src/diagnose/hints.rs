@@ -8,6 +8,7 @@ use regex::Regex;
 
 use super::failure::{self, begins_word};
 use crate::base::finding::Code;
+use crate::base::ids::ModId;
 use crate::base::limits;
 use crate::canon::Canon;
 use crate::logs::shown;
@@ -42,14 +43,14 @@ pub struct Needles {
     /// What is looked for, in lower case.
     names: Vec<String>,
     /// The mod of each name.
-    ids: Vec<String>,
+    ids: Vec<ModId>,
     /// What the game and its loader are called.
     game: String,
     loader: Option<String>,
 }
 
 /// Where a text names a mod, and which.
-type Named<'n> = ((usize, usize), &'n str);
+type Named<'n> = ((usize, usize), &'n ModId);
 
 /// A line that may tell something.
 #[derive(Debug, Clone, PartialEq)]
@@ -63,7 +64,7 @@ pub struct Hint {
     /// The line, made printable.
     pub text: String,
     /// The mod it names.
-    pub mod_id: Option<String>,
+    pub mod_id: Option<ModId>,
     /// A pattern that would know such lines, for the rulebook.
     pub pattern: Pattern,
     /// Whether there is such a mod, as far as is known.
@@ -93,11 +94,11 @@ impl Needles {
         canon: Option<&Canon>,
         events: &[LogEvent],
     ) -> Result<Self, aho_corasick::BuildError> {
-        let mut names: BTreeMap<String, String> = BTreeMap::new();
+        let mut names: BTreeMap<String, ModId> = BTreeMap::new();
         let mut add = |manifest: &ModManifest, file: &str| {
             let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
             let title = manifest.title.as_deref().unwrap_or_default();
-            for name in [&manifest.id, title, file, stem] {
+            for name in [manifest.id.as_str(), title, file, stem] {
                 // What stands at the end of a path must not be lost to a shorter name.
                 if name.chars().count() >= SHORTEST && names.len() < NEEDLES {
                     names.entry(name.to_lowercase()).or_insert_with(|| manifest.id.clone());
@@ -111,11 +112,11 @@ impl Needles {
         for id in
             events.iter().filter(|event| event.means == Event::ModLoaded).filter_map(|event| event.mod_id.as_ref())
         {
-            if id.chars().count() >= SHORTEST && names.len() < NEEDLES {
-                names.entry(id.to_lowercase()).or_insert_with(|| id.clone());
+            if id.as_str().chars().count() >= SHORTEST && names.len() < NEEDLES {
+                names.entry(id.as_str().to_lowercase()).or_insert_with(|| id.clone());
             }
         }
-        let (names, ids): (Vec<String>, Vec<String>) = names.into_iter().unzip();
+        let (names, ids): (Vec<String>, Vec<ModId>) = names.into_iter().unzip();
         let search =
             AhoCorasick::builder().ascii_case_insensitive(true).match_kind(MatchKind::LeftmostLongest).build(&names)?;
         Ok(Self {
@@ -128,8 +129,8 @@ impl Needles {
     }
 
     /// The mods that a text names, each once, in their order.
-    pub fn named(&self, text: &str) -> Vec<&str> {
-        let mut named: Vec<&str> = Vec::new();
+    pub fn named(&self, text: &str) -> Vec<&ModId> {
+        let mut named: Vec<&ModId> = Vec::new();
         for (_, id) in self.places(text) {
             if !named.contains(&id) {
                 named.push(id);
@@ -141,8 +142,7 @@ impl Needles {
     /// Where a text names mods: by a word of its own; or else by the end of a file's name.
     fn places(&self, text: &str) -> Vec<Named<'_>> {
         let found: Vec<_> = self.search.find_iter(text).collect();
-        let place =
-            |found: &aho_corasick::Match| ((found.start(), found.end()), self.ids[found.pattern().as_usize()].as_str());
+        let place = |found: &aho_corasick::Match| ((found.start(), found.end()), &self.ids[found.pattern().as_usize()]);
         let words: Vec<_> = found.iter().filter(|one| is_word(text, one.start(), one.end())).map(place).collect();
         if !words.is_empty() {
             return words;
@@ -156,12 +156,12 @@ impl Needles {
     }
 
     /// The mod that a text names with a slip of the pen, where it is clear which one: people type from memory.
-    pub fn nearly_named(&self, text: &str) -> Option<&str> {
+    pub fn nearly_named(&self, text: &str) -> Option<&ModId> {
         let lower = text.to_lowercase();
         let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
         let runs = (1..=3).flat_map(|many| words.windows(many)).map(<[&str]>::concat);
         let runs: Vec<String> = runs.filter(|run| run.chars().count() >= SHORTEST_MISSPELT).take(NEAR_RUNS).collect();
-        let mut near: BTreeMap<&str, f64> = BTreeMap::new();
+        let mut near: BTreeMap<&ModId, f64> = BTreeMap::new();
         for (name, id) in self.names.iter().zip(&self.ids).take(NEAR_NAMES) {
             let name: String = name.chars().filter(|c| c.is_alphanumeric()).collect();
             let alike = |run: &String| match run.len().abs_diff(name.len()) {
@@ -172,7 +172,7 @@ impl Needles {
             let known = near.entry(id).or_default();
             *known = known.max(best);
         }
-        let mut near: Vec<(&str, f64)> = near.into_iter().filter(|(_, alike)| *alike >= NEAR).collect();
+        let mut near: Vec<(&ModId, f64)> = near.into_iter().filter(|(_, alike)| *alike >= NEAR).collect();
         near.sort_by(|a, b| b.1.total_cmp(&a.1));
         match near[..] {
             [(id, _)] => Some(id),
@@ -208,9 +208,9 @@ impl Needles {
         }
         let id = |place: &(usize, usize)| {
             let known = places.iter().find(|(known, _)| known == place);
-            known.map_or_else(|| text[place.0..place.1].to_owned(), |(_, id)| (*id).to_owned())
+            known.map_or_else(|| text[place.0..place.1].into(), |(_, id)| (*id).clone())
         };
-        let mut ids: Vec<Option<String>> = named.iter().take(LISTED).map(|place| Some(id(place))).collect();
+        let mut ids: Vec<Option<ModId>> = named.iter().take(LISTED).map(|place| Some(id(place))).collect();
         ids.dedup();
         if ids.is_empty() {
             ids.push(None);
@@ -407,7 +407,7 @@ mod tests {
     fn needles() -> Needles {
         let rulebook = crate::rulebook::of_logs("");
         let found = |id: &str, title: &str, name: &str| SurveyedMod {
-            manifest: ModManifest { id: id.to_owned(), title: Some(title.to_owned()), ..ModManifest::default() },
+            manifest: ModManifest { id: id.to_owned().into(), title: Some(title.to_owned()), ..ModManifest::default() },
             shelf: "mods".to_owned(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
@@ -445,7 +445,7 @@ mod tests {
     fn lines_near_words_of_failure(#[case] line: &str, #[case] means: &str, #[case] named: Option<&str>) {
         let hint = needles().hints((Source::ClientLog, 7), line, "").remove(0);
         let said = serde_json::to_value(hint.means).expect("a word");
-        assert_eq!((said.as_str(), hint.mod_id.as_deref(), hint.line), (Some(means), named, 7));
+        assert_eq!((said.as_str(), hint.mod_id.as_ref().map(ModId::as_str), hint.line), (Some(means), named, 7));
     }
 
     #[rstest]
@@ -498,7 +498,7 @@ mod tests {
     #[case("foghrn is bad", Some("fog-horn"))]
     #[case("the server is full", None)]
     fn names_typed_from_memory(#[case] typed: &str, #[case] named: Option<&str>) {
-        assert_eq!(needles().nearly_named(typed), named);
+        assert_eq!(needles().nearly_named(typed).map(ModId::as_str), named);
     }
 
     #[rstest]
@@ -512,7 +512,10 @@ mod tests {
     fn names_that_nobody_knows(#[case] line: &str, #[case] means: &str, #[case] named: &str, #[case] is_known: bool) {
         let hint = needles().hints((Source::ServerLog, 1), line, "").remove(0);
         let said = serde_json::to_value(hint.means).expect("a word");
-        assert_eq!((said.as_str(), hint.mod_id.as_deref(), hint.is_known), (Some(means), Some(named), is_known));
+        assert_eq!(
+            (said.as_str(), hint.mod_id.as_ref().map(ModId::as_str), hint.is_known),
+            (Some(means), Some(named), is_known)
+        );
         assert_eq!(&Regex::new(&hint.pattern.line).expect("a regex").captures(line).expect("known")["mod"], named);
     }
 
@@ -543,7 +546,7 @@ mod tests {
             let lines = log.lines().zip(1..);
             lines
                 .flat_map(|(line, n)| reader.line(n, line.as_bytes(), false))
-                .filter_map(|hint| Some((hint.line, hint.mod_id?)))
+                .filter_map(|hint| Some((hint.line, hint.mod_id?.into())))
                 .collect()
         };
         let own = |told: &[(u64, &str)]| -> Vec<(u64, String)> {
@@ -564,7 +567,10 @@ mod tests {
     fn a_header_tells_of_the_lines_below_it() {
         let of = |header: &str| needles().hints((Source::ClientLog, 2), "  - fog 1.2", header);
         let hint = of("12:00:01 The following 2 mods are missing:").remove(0);
-        assert_eq!((hint.means, hint.mod_id.as_deref()), (Event::Cause(Code::ModMissing), Some("fog")));
+        assert_eq!(
+            (hint.means, hint.mod_id.as_ref().map(ModId::as_str)),
+            (Event::Cause(Code::ModMissing), Some("fog"))
+        );
         assert_eq!(hint.pattern.line, r"The\s+following\s+\d+\s+mods\s+are\s+missing:");
         assert_eq!(hint.pattern.then.as_deref(), Some(r"\-\s+(?<mod>\S+)\s+(?<expected>\S+)"));
         assert_eq!(of("fog-horn is missing"), []);
@@ -575,7 +581,7 @@ mod tests {
     #[case("missing [fog@1.2; fog-horn@1.0] here", r"missing\s+\[(?<mods>.+?)\s+here", ";")]
     fn a_list_in_one_line_is_each_of_its_mods(#[case] line: &str, #[case] pattern: &str, #[case] between: &str) {
         let hints = needles().hints((Source::ServerLog, 1), line, "");
-        assert_eq!((hints.len(), hints[0].mod_id.as_deref()), (2, Some("fog")));
+        assert_eq!((hints.len(), hints[0].mod_id.as_ref().map(ModId::as_str)), (2, Some("fog")));
         assert_eq!((hints[1].pattern.line.as_str(), hints[0].pattern.between), (pattern, Some(between)));
         let one = needles().hints((Source::ServerLog, 1), "fog is missing, says fog-horn", "");
         assert_eq!(one.len(), 1, "that is no list");
@@ -604,6 +610,6 @@ mod tests {
         assert_eq!(hint.pattern.line, pattern);
         let found = Regex::new(&hint.pattern.line).expect("a regex").captures(line).expect("the line is known");
         let named = needles();
-        assert_eq!(named.named(&found["mod"]), [hint.mod_id.expect("a mod")]);
+        assert_eq!(named.named(&found["mod"]), [&hint.mod_id.expect("a mod")]);
     }
 }

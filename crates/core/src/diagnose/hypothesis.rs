@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use super::measured::Measured;
 use super::weigh::Evidence;
 use crate::base::finding::{Code, Finding};
+use crate::base::ids::ModId;
 use crate::logs::{LogEvent, Source};
 use crate::rulebook::Role;
 
@@ -51,7 +52,7 @@ pub(super) const EXPLAINS: f64 = 0.3;
 /// A cause that may be it.
 pub(super) struct Hypothesis<'a> {
     pub(super) cause: Code,
-    pub(super) mod_id: Option<String>,
+    pub(super) mod_id: Option<ModId>,
     pub(super) side: Option<Role>,
     pub(super) odds: f64,
     pub(super) by: Vec<Source>,
@@ -64,7 +65,7 @@ pub(super) struct Hypothesis<'a> {
 
 impl Hypothesis<'_> {
     /// One that rests on a text alone.
-    pub(super) fn of_text(cause: Code, mod_id: Option<String>, odds: f64, evidence: Evidence) -> Self {
+    pub(super) fn of_text(cause: Code, mod_id: Option<ModId>, odds: f64, evidence: Evidence) -> Self {
         Self {
             cause,
             mod_id,
@@ -119,7 +120,6 @@ pub(super) fn version_of<'v>(cause: Code, game: &'v Option<String>, loader: &'v 
 
 /// Whether a finding is about what a line names: its mod, its file, or an entry in what it tells.
 pub(super) fn is_about(finding: &Finding, name: &str) -> bool {
-    let same = |text: &String| text.eq_ignore_ascii_case(name);
     let ends_so = |path: &String| {
         let name = name.replace('\\', "/");
         path.eq_ignore_ascii_case(&name)
@@ -127,7 +127,7 @@ pub(super) fn is_about(finding: &Finding, name: &str) -> bool {
                 .to_lowercase()
                 .ends_with(&format!("/{}", name.rsplit('/').next().unwrap_or_default().to_lowercase()))
     };
-    finding.mod_id.as_ref().is_some_and(|id| same(id) || is_same_name(name, id))
+    finding.mod_id.as_ref().is_some_and(|id| *id == name || is_same_name(name, id.as_str()))
         || finding.path.as_ref().is_some_and(ends_so)
         || finding.entries.iter().any(|entry| has_word(&entry.path, name))
         || [&finding.expected, &finding.found]

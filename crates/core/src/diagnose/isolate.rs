@@ -6,6 +6,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 
+use crate::base::ids::ModId;
 use crate::canon::Canon;
 use crate::rulebook::Role;
 use crate::rulebook::{NeededOn, RelationKind};
@@ -16,7 +17,7 @@ type Set = BTreeSet<usize>;
 /// A search for the mods that break a start.
 #[derive(Debug, Clone)]
 pub struct Search {
-    ids: Vec<String>,
+    ids: Vec<ModId>,
     /// What each needs, directly and through others.
     needs: Vec<Set>,
     known: HashMap<Set, bool>,
@@ -46,21 +47,18 @@ pub enum Ending {
     /// It fails with these, and with nothing less that was tried.
     Found {
         /// The mods without which it starts; leaving out any one is enough.
-        culprits: Vec<String>,
+        culprits: Vec<ModId>,
         /// What those need, and what had to be there for that reason alone.
-        needed: Vec<String>,
+        needed: Vec<ModId>,
     },
 }
 
 impl Search {
     /// A search among mods, each with the ids of those that it needs; what is no mod of these is passed over.
-    pub fn new(mods: &[(String, Vec<String>)]) -> Self {
-        let place: HashMap<String, usize> =
-            mods.iter().enumerate().map(|(at, (id, _))| (id.to_lowercase(), at)).collect();
-        let direct: Vec<Set> = mods
-            .iter()
-            .map(|(_, needs)| needs.iter().filter_map(|id| place.get(&id.to_lowercase()).copied()).collect())
-            .collect();
+    pub fn new(mods: &[(ModId, Vec<ModId>)]) -> Self {
+        let place: HashMap<&ModId, usize> = mods.iter().enumerate().map(|(at, (id, _))| (id, at)).collect();
+        let direct: Vec<Set> =
+            mods.iter().map(|(_, needs)| needs.iter().filter_map(|id| place.get(id).copied()).collect()).collect();
         Self {
             ids: mods.iter().map(|(id, _)| id.clone()).collect(),
             needs: (0..mods.len()).map(|at| reached(&direct, at)).collect(),
@@ -77,7 +75,7 @@ impl Search {
     }
 
     /// The next set to try, by the ids of its mods; nothing once the search is over.
-    pub fn next_set(&mut self) -> Option<Vec<String>> {
+    pub fn next_set(&mut self) -> Option<Vec<ModId>> {
         loop {
             let set = match &mut self.phase {
                 Phase::All => self.failing.clone(),
@@ -211,16 +209,14 @@ fn reached(direct: &[Set], from: usize) -> Set {
 }
 
 /// The mods that a side loads, each with the ids of the mods of the canon that it needs.
-pub fn mods_of(canon: &Canon, role: Role) -> Vec<(String, Vec<String>)> {
+pub fn mods_of(canon: &Canon, role: Role) -> Vec<(ModId, Vec<ModId>)> {
     let loads = |side: NeededOn| side.includes(role) || side == NeededOn::Optional;
-    let stands_for: BTreeMap<String, &str> = canon
+    let stands_for: BTreeMap<&ModId, &ModId> = canon
         .mods
         .iter()
-        .flat_map(|sealed| {
-            sealed.manifest.provides.iter().map(move |id| (id.to_lowercase(), sealed.manifest.id.as_str()))
-        })
+        .flat_map(|sealed| sealed.manifest.provides.iter().map(move |id| (id, &sealed.manifest.id)))
         .collect();
-    let of = |id: &str| stands_for.get(&id.to_lowercase()).map_or_else(|| id.to_owned(), |own| (*own).to_owned());
+    let of = |id: &ModId| stands_for.get(id).copied().unwrap_or(id).clone();
     canon
         .mods
         .iter()
@@ -237,15 +233,15 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn mods(said: &[(&str, &[&str])]) -> Vec<(String, Vec<String>)> {
-        said.iter().map(|(id, needs)| ((*id).to_owned(), needs.iter().map(|id| (*id).to_owned()).collect())).collect()
+    fn mods(said: &[(&str, &[&str])]) -> Vec<(ModId, Vec<ModId>)> {
+        said.iter().map(|(id, needs)| ((*id).into(), needs.iter().map(|id| (*id).into()).collect())).collect()
     }
 
     /// Lets a search run against a judge of sets; every set must have what its mods need.
-    fn run(mods: &[(String, Vec<String>)], starts: impl Fn(&BTreeSet<String>) -> bool) -> (Ending, usize) {
+    fn run(mods: &[(ModId, Vec<ModId>)], starts: impl Fn(&BTreeSet<ModId>) -> bool) -> (Ending, usize) {
         let mut search = Search::new(mods);
         while let Some(set) = search.next_set() {
-            let set: BTreeSet<String> = set.into_iter().collect();
+            let set: BTreeSet<ModId> = set.into_iter().collect();
             for (id, needs) in mods.iter().filter(|(id, _)| set.contains(id)) {
                 assert!(needs.iter().all(|need| set.contains(need)), "{id} lacks what it needs in {set:?}");
             }
@@ -256,7 +252,7 @@ mod tests {
     }
 
     fn found(culprits: &[&str], needed: &[&str]) -> Ending {
-        let owned = |ids: &[&str]| ids.iter().map(|id| (*id).to_owned()).collect();
+        let owned = |ids: &[&str]| ids.iter().map(|id| (*id).into()).collect();
         Ending::Found { culprits: owned(culprits), needed: owned(needed) }
     }
 
@@ -274,12 +270,15 @@ mod tests {
     #[test]
     fn one_two_or_none_are_to_blame() {
         let mods = mods(EIGHT);
-        let (ending, starts) = run(&mods, |set| !set.contains("c"));
+        let (ending, starts) = run(&mods, |set| !set.contains(&"c".into()));
         assert_eq!(ending, found(&["c"], &["core", "b"]));
         assert!(starts <= 10, "{starts}");
-        assert_eq!(run(&mods, |set| !set.contains("g")).0, found(&["g"], &[]));
-        assert_eq!(run(&mods, |set| !(set.contains("a") && set.contains("e"))).0, found(&["a", "e"], &["core", "d"]));
-        assert_eq!(run(&mods, |set| !set.contains("core")).0, found(&["core"], &[]));
+        assert_eq!(run(&mods, |set| !set.contains(&"g".into())).0, found(&["g"], &[]));
+        assert_eq!(
+            run(&mods, |set| !(set.contains(&"a".into()) && set.contains(&"e".into()))).0,
+            found(&["a", "e"], &["core", "d"])
+        );
+        assert_eq!(run(&mods, |set| !set.contains(&"core".into())).0, found(&["core"], &[]));
         assert_eq!(run(&mods, |_| true), (Ending::AllStart, 1));
         assert_eq!(run(&mods, |_| false), (Ending::NoneFails, 2));
         assert_eq!(run(&[], |_| false).0, Ending::NoneFails);
@@ -287,7 +286,7 @@ mod tests {
 
     #[test]
     fn one_among_many_takes_few_starts() {
-        let many: Vec<(String, Vec<String>)> = (0..200).map(|at| (format!("m{at}"), Vec::new())).collect();
+        let many: Vec<(ModId, Vec<ModId>)> = (0..200).map(|at| (format!("m{at}").into(), Vec::new())).collect();
         for culprit in ["m0", "m77", "m199"] {
             let mut search = Search::new(&many);
             let likely = search.likely_left();
@@ -308,20 +307,20 @@ mod tests {
             leans in proptest::collection::vec(proptest::collection::vec(0usize..30, 0..3), 1..30),
             bad in proptest::collection::btree_set(0usize..30, 1..4),
         ) {
-            let name = |at: usize| format!("m{at}");
-            let mods: Vec<(String, Vec<String>)> = leans
+            let name = |at: usize| ModId::from(format!("m{at}"));
+            let mods: Vec<(ModId, Vec<ModId>)> = leans
                 .iter()
                 .enumerate()
                 .map(|(at, needs)| (name(at), needs.iter().filter(|need| **need < at).map(|need| name(*need)).collect()))
                 .collect();
-            let bad: BTreeSet<String> = bad.into_iter().map(|at| name(at % mods.len())).collect();
-            let starts = |set: &BTreeSet<String>| !bad.is_subset(set);
+            let bad: BTreeSet<ModId> = bad.into_iter().map(|at| name(at % mods.len())).collect();
+            let starts = |set: &BTreeSet<ModId>| !bad.is_subset(set);
             let (ending, _) = run(&mods, starts);
             let Ending::Found { culprits, needed } = ending else { panic!("{ending:?}") };
-            let all: BTreeSet<String> = culprits.iter().chain(&needed).cloned().collect();
+            let all: BTreeSet<ModId> = culprits.iter().chain(&needed).cloned().collect();
             prop_assert!(!starts(&all));
             for culprit in &culprits {
-                let without: BTreeSet<String> = all.iter().filter(|id| *id != culprit).cloned().collect();
+                let without: BTreeSet<ModId> = all.iter().filter(|id| *id != culprit).cloned().collect();
                 prop_assert!(starts(&without), "{culprit} is not to blame in {all:?}");
             }
         }

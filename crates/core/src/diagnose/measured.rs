@@ -4,6 +4,7 @@
 use std::collections::BTreeMap;
 
 use crate::base::finding::{Code, Finding};
+use crate::base::ids::ModId;
 use crate::canon::{Canon, SealedKey};
 use crate::config::{Edits, Extras};
 use crate::delta::{CheckContext, findings, out_of_play, sides_by_list};
@@ -86,16 +87,16 @@ const fn is_of_one_side(code: Code) -> bool {
 pub fn reference(survey: &Survey, rulebook: &Rulebook) -> Canon {
     let (out, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
     let mut in_play = survey.clone();
-    in_play.mods.retain(|found| !out.contains_key(&found.folded_id()));
+    in_play.mods.retain(|found| !out.contains_key(&found.manifest.id));
     let ordered = survey.lists.iter().filter(|list| list.ordered);
     let entries = ordered.flat_map(|list| &list.entries).filter(|entry| entry.stands_for == StandsFor::Mod);
-    let mut ranks: BTreeMap<String, usize> = BTreeMap::new();
+    let mut ranks: BTreeMap<ModId, usize> = BTreeMap::new();
     for (rank, entry) in entries.enumerate() {
-        ranks.entry(entry.id.to_lowercase()).or_insert(rank);
+        ranks.entry(entry.id.clone()).or_insert(rank);
     }
-    in_play.mods.sort_by_key(|found| ranks.get(&found.folded_id()).copied().unwrap_or(usize::MAX));
+    in_play.mods.sort_by_key(|found| ranks.get(&found.manifest.id).copied().unwrap_or(usize::MAX));
     for found in &mut in_play.mods {
-        if let Some(side) = sides.get(&found.folded_id()) {
+        if let Some(side) = sides.get(&found.manifest.id) {
             found.manifest.needed_on = *side;
         }
     }

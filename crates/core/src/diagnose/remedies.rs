@@ -4,6 +4,7 @@ use super::hypothesis::{is_platform, version_of};
 use super::measured::Measured;
 use super::weigh::{Case, Remedy};
 use crate::base::finding::{Code, Finding};
+use crate::base::ids::ModId;
 use crate::logs::{LogEvent, is_of_mods};
 use crate::rulebook::RelationKind;
 use crate::rulebook::Role;
@@ -64,9 +65,7 @@ fn choice(case: &Case<'_>, measured: &Measured<'_>) -> Remedy {
 /// What speaks for one side in a difference: it has the newer release, or mods there need what it has.
 fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> Vec<String> {
     let Some(id) = &finding.mod_id else { return Vec::new() };
-    let own = |survey: &Survey| {
-        survey.mods.iter().find(|found| found.enabled && found.manifest.id.eq_ignore_ascii_case(id)).cloned()
-    };
+    let own = |survey: &Survey| survey.mods.iter().find(|found| found.enabled && found.manifest.id == *id).cloned();
     let other = if side == Role::Server { case.client } else { case.server };
     let (mine, theirs): (Option<SurveyedMod>, Option<SurveyedMod>) = (own(survey), other.and_then(own));
     let version = |found: &Option<SurveyedMod>| found.as_ref().and_then(|found| found.manifest.version.clone());
@@ -81,7 +80,7 @@ fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> V
             .manifest
             .relations
             .iter()
-            .find(|relation| relation.kind == RelationKind::Required && relation.id.eq_ignore_ascii_case(id));
+            .find(|relation| relation.kind == RelationKind::Required && relation.id == *id);
         let Some(range) = needs.and_then(|relation| relation.range.as_deref()) else { continue };
         let meets = |version: &Option<String>| {
             version.as_deref().and_then(|version| case.rulebook.versions.meets(version, range))
@@ -96,7 +95,7 @@ fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> V
 
 /// What to do by hand, for somebody who knows the game and not Kanon.
 fn by_hand(finding: &Finding, name: &str) -> String {
-    let subject = finding.mod_id.as_deref().unwrap_or("it");
+    let subject = finding.mod_id.as_ref().map(ModId::as_str).unwrap_or("it");
     let (expected, found) = (finding.expected.as_deref().unwrap_or(""), finding.found.as_deref().unwrap_or(""));
     let place = finding.path.as_deref().map_or_else(String::new, |path| format!(" ({path})"));
     let but_found = if found.is_empty() { String::new() } else { format!("; {found} is there") };
@@ -150,7 +149,7 @@ fn capital(text: &str) -> String {
 /// What to do about a cause that only a text tells.
 pub fn about_text(
     case: &Case<'_>,
-    (cause, mod_id, side): (Code, Option<&str>, Option<Role>),
+    (cause, mod_id, side): (Code, Option<&ModId>, Option<Role>),
     event: Option<&LogEvent>,
 ) -> Vec<Remedy> {
     let server = case.server.filter(|_| case.canon.is_some()).map(|server| &server.install.name);
@@ -188,9 +187,9 @@ pub fn about_text(
 }
 
 /// What a survey of the client would have told, as far as a line and the canon tell it.
-fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: Option<&LogEvent>) -> Option<Finding> {
+fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&ModId>), event: Option<&LogEvent>) -> Option<Finding> {
     use Code::*;
-    let is = |id: &str| mod_id.is_some_and(|named| named.eq_ignore_ascii_case(id));
+    let is = |id: &ModId| mod_id.is_some_and(|named| named == id);
     let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.manifest.id)));
     let of_canon = match cause {
         GameDiffers | LoaderDiffers => case.canon.and_then(|canon| {
@@ -213,7 +212,7 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: O
     let place = shelf.and_then(|shelf| shelf.places(Role::Client).first().map(ToString::to_string));
     let wants_place = matches!(cause, ModMissing | ContentDiffers | Unreadable);
     is_whole.then(|| Finding {
-        mod_id: mod_id.map(str::to_owned),
+        mod_id: mod_id.cloned(),
         path: place.filter(|_| wants_place),
         expected,
         found,
@@ -222,9 +221,9 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&str>), event: O
 }
 
 /// What to do by hand about a cause that only a text tells. A player is told so on his own side, where the server is right.
-fn told_by_hand((cause, mod_id, side): (Code, Option<&str>, Option<Role>), event: Option<&LogEvent>) -> String {
+fn told_by_hand((cause, mod_id, side): (Code, Option<&ModId>, Option<Role>), event: Option<&LogEvent>) -> String {
     let file = event.and_then(|event| event.file.as_deref());
-    let subject = mod_id.or(file).unwrap_or("the mod");
+    let subject = mod_id.map(ModId::as_str).or(file).unwrap_or("the mod");
     let wanted = event.and_then(|event| event.expected.as_ref());
     let and_wanted = wanted.map_or_else(String::new, |wanted| format!(" (wanted: {wanted})"));
     let is_player = side == Some(Role::Client);
@@ -281,6 +280,6 @@ fn told_by_hand((cause, mod_id, side): (Code, Option<&str>, Option<Role>), event
             format!("Get {subject} again with its signature, and put its public key into the server's key folder.")
         }
         Code::MemoryLow => format!("Give it more memory{on}."),
-        _ => format!("Look after {}{on}: {}.", mod_id.or(file).unwrap_or("it"), cause.about()),
+        _ => format!("Look after {}{on}: {}.", mod_id.map(ModId::as_str).or(file).unwrap_or("it"), cause.about()),
     }
 }

@@ -7,6 +7,7 @@ use super::likeness::Likened;
 use super::weigh::{Case, Evidence};
 use super::words;
 use crate::base::finding::Code;
+use crate::base::ids::ModId;
 use crate::logs::{LogEvent, Source, cause_of, family, is_of_mods};
 use crate::rulebook::{Event, Role};
 use crate::survey::{Survey, SurveyedMod};
@@ -102,16 +103,16 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
 }
 
 /// The mod that a file is called after, where the canon or a survey has one.
-fn mod_of_file(case: &Case<'_>, file: &str) -> Option<String> {
+fn mod_of_file(case: &Case<'_>, file: &str) -> Option<ModId> {
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest.id);
     let of_surveys = surveys(case).into_iter().flat_map(|survey| &survey.mods).map(|found| &found.manifest.id);
-    of_canon.chain(of_surveys).find(|id| is_same_name(file, id)).cloned()
+    of_canon.chain(of_surveys).find(|id| is_same_name(file, id.as_str())).cloned()
 }
 
 /// What surveys say of a cause that only a line tells.
 pub(super) fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Code, hypothesis: &mut Hypothesis<'_>) {
     let survey = |text| Evidence::of_no_line(Source::Survey, text);
-    match who_is_left(case, event.mod_id.as_deref(), cause) {
+    match who_is_left(case, event.mod_id.as_ref(), cause) {
         Some(Left::Nobody(text)) => {
             hypothesis.odds += SPOKEN_AGAINST;
             hypothesis.evidence.push(survey(text));
@@ -143,7 +144,7 @@ pub(super) enum Left {
     Only(Role),
 }
 
-pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&str>, cause: Code) -> Option<Left> {
+pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&ModId>, cause: Code) -> Option<Left> {
     use Code::*;
     let is_measured = is_of_mods(cause) || matches!(cause, GameDiffers | LoaderDiffers);
     if !is_measured {
@@ -167,11 +168,11 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&str>, cause: Code) ->
             (None, None) => None,
         };
     }
-    let id = mod_id?.to_lowercase();
-    let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.folded_id() == id);
+    let id = mod_id?;
+    let copies = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.manifest.id == *id);
     match (case.canon, case.server, case.client) {
         (Some(canon), server, client) => {
-            let is_sealed = canon.mods.iter().any(|sealed| sealed.folded_id() == id);
+            let is_sealed = canon.mods.iter().any(|sealed| sealed.manifest.id == *id);
             if !is_sealed && (cause != ModExtra || [server, client].into_iter().flatten().any(copies)) {
                 return None;
             }
@@ -199,8 +200,8 @@ pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> 
         let (version, found) = (version?, event.found.as_ref()?);
         return Some((version == found, format!("{name} has {version}")));
     }
-    let id = event.mod_id.as_ref()?.to_lowercase();
-    let copies: Vec<&SurveyedMod> = client.mods.iter().filter(|found| found.folded_id() == id).collect();
+    let id = event.mod_id.as_ref()?.clone();
+    let copies: Vec<&SurveyedMod> = client.mods.iter().filter(|found| found.manifest.id == id).collect();
     let enabled: Vec<&&SurveyedMod> = copies.iter().filter(|copy| copy.enabled).collect();
     let shown: Vec<String> = copies
         .iter()
@@ -268,13 +269,13 @@ pub(super) fn guessed(case: &Case<'_>, unexplained: &[Evidence]) -> Vec<Hypothes
 fn by_meanings(
     (case, is_in_line): (&Case<'_>, bool),
     means: &[Event],
-    named: Option<&str>,
+    named: Option<&ModId>,
     (odds, evidence): (f64, &Evidence),
 ) -> Vec<Hypothesis<'static>> {
     let certainty = if named.is_some() { NAMES_ONE } else { 0.0 };
     let hypothesis = |(rank, cause)| {
         let odds = odds + MESSAGE_NEXT * rank as f64 + certainty;
-        let mut hypothesis = Hypothesis::of_text(cause, named.map(str::to_owned), odds, evidence.clone());
+        let mut hypothesis = Hypothesis::of_text(cause, named.cloned(), odds, evidence.clone());
         hold_words_against_surveys(case, &mut hypothesis, is_in_line);
         hypothesis
     };
@@ -285,7 +286,7 @@ fn needles(case: &Case<'_>) -> Option<Needles> {
     Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok()
 }
 
-fn named_or_nearly<'n>(needles: &'n Needles, text: &str) -> Option<&'n str> {
+fn named_or_nearly<'n>(needles: &'n Needles, text: &str) -> Option<&'n ModId> {
     needles.named(text).first().copied().or_else(|| needles.nearly_named(text))
 }
 
@@ -308,8 +309,8 @@ pub(super) fn hinted(
         let cause = cause_of(means).unwrap_or(Code::Unreadable);
         let evidence = Evidence::of_line(hint.source, hint.line, &hint.text);
         let names_it = |hypothesis: &Hypothesis<'_>| match (&hint.mod_id, &hypothesis.measured) {
-            (Some(id), Some(measured)) => is_about(&measured.finding, id),
-            (Some(id), None) => hypothesis.mod_id.as_ref().is_some_and(|known| known.eq_ignore_ascii_case(id)),
+            (Some(id), Some(measured)) => is_about(&measured.finding, id.as_str()),
+            (Some(id), None) => hypothesis.mod_id.as_ref().is_some_and(|known| known == id),
             (None, _) => hypothesis.cause == cause,
         };
         let speaks = |hypothesis: &Hypothesis<'_>| {
@@ -355,15 +356,14 @@ fn hold_words_against_surveys(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>, 
     let left = match (&hypothesis.mod_id, case.server, case.client) {
         (None, Some(_), None) if is_in_line && case.canon.is_some() => Some(Role::Client),
         (None, None, Some(_)) if is_in_line && case.canon.is_some() => Some(Role::Server),
-        (id, ..) => match who_is_left(case, id.as_deref(), hypothesis.cause) {
+        (id, ..) => match who_is_left(case, id.as_ref(), hypothesis.cause) {
             Some(Left::Only(side)) => Some(side),
             _ => None,
         },
     };
     hypothesis.side = hypothesis.side.or(left);
     let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
-    let is_there =
-        |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.manifest.id.eq_ignore_ascii_case(id));
+    let is_there = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.manifest.id == *id);
     if surveys(case).into_iter().all(is_there) {
         hypothesis.odds += SPOKEN_AGAINST / 2.0;
     }

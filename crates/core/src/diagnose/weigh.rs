@@ -16,6 +16,7 @@ use super::measured::{Measured, differences};
 use super::told::{guessed, hinted, liken, stopped, told};
 use super::{remedies, words};
 use crate::base::finding::{Code, Severity};
+use crate::base::ids::ModId;
 use crate::base::limits;
 use crate::canon::Canon;
 use crate::config::Extras;
@@ -77,7 +78,7 @@ pub struct Verdict {
     pub cause: Code,
     /// The mod.
     #[serde(rename = "mod")]
-    pub mod_id: Option<String>,
+    pub mod_id: Option<ModId>,
     /// The side that is to be mended; none when nothing tells.
     pub side: Option<Role>,
     /// How sure this is, from 0 to 1.
@@ -170,18 +171,18 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
 }
 
 /// The ids of mods by their titles, in lower case, where a title is of one alone and nobody's id.
-fn titles(case: &Case<'_>) -> HashMap<String, String> {
+fn titles(case: &Case<'_>) -> HashMap<ModId, ModId> {
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
     let of_surveys = [case.server, case.client].into_iter().flatten().flat_map(|survey| &survey.mods);
     let readings: Vec<&ModManifest> = of_canon.chain(of_surveys.map(|found| &found.manifest)).collect();
-    let ids: HashSet<String> = readings.iter().map(|manifest| manifest.id.to_lowercase()).collect();
-    let mut titles: HashMap<String, String> = HashMap::new();
-    let mut shared: HashSet<String> = HashSet::new();
+    let ids: HashSet<ModId> = readings.iter().map(|manifest| manifest.id.clone()).collect();
+    let mut titles: HashMap<ModId, ModId> = HashMap::new();
+    let mut shared: HashSet<ModId> = HashSet::new();
     for manifest in readings {
-        let Some(title) = manifest.title.as_ref().map(|title| title.to_lowercase()) else { continue };
+        let Some(title) = manifest.title.as_deref().map(ModId::from) else { continue };
         match titles.get(&title) {
             _ if ids.contains(&title) => {}
-            Some(known) if !known.eq_ignore_ascii_case(&manifest.id) => drop(shared.insert(title)),
+            Some(known) if *known != manifest.id => drop(shared.insert(title)),
             Some(_) => {}
             None => drop(titles.insert(title, manifest.id.clone())),
         }
@@ -191,8 +192,8 @@ fn titles(case: &Case<'_>) -> HashMap<String, String> {
 }
 
 /// An event that names a mod by its title, as many logs do, names it by its id.
-fn by_id(mut event: LogEvent, titles: &HashMap<String, String>) -> LogEvent {
-    if let Some(id) = event.mod_id.as_ref().and_then(|named| titles.get(&named.trim().to_lowercase())) {
+fn by_id(mut event: LogEvent, titles: &HashMap<ModId, ModId>) -> LogEvent {
+    if let Some(id) = event.mod_id.as_ref().and_then(|named| titles.get(&ModId::from(named.as_str().trim()))) {
         event.mod_id = Some(id.clone());
     }
     event
@@ -311,7 +312,7 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
     let remedy = match (&hypothesis.measured, hypothesis.told) {
         (Some(measured), _) => remedies::about_difference(case, measured),
         (None, told) => {
-            remedies::about_text(case, (hypothesis.cause, hypothesis.mod_id.as_deref(), hypothesis.side), told)
+            remedies::about_text(case, (hypothesis.cause, hypothesis.mod_id.as_ref(), hypothesis.side), told)
         }
     };
     Verdict {

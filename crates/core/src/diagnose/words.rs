@@ -4,6 +4,7 @@ use super::hints::Hint;
 use super::remedies::PLAYER;
 use super::weigh::{Case, Diagnosis, Evidence, Remedy, Verdict};
 use crate::base::finding::{Code, Finding};
+use crate::base::ids::ModId;
 use crate::base::path::printable;
 use crate::logs::{Source, is_own_defect};
 use crate::rulebook::{Event, Role};
@@ -16,7 +17,7 @@ pub fn difference(survey: &Survey, finding: &Finding, has_canon: bool) -> String
         (false, Role::Client) if !is_own_defect(finding.code) => "the server",
         (false, _) => "what is there asks for",
     };
-    let subject = finding.mod_id.as_deref().or(finding.path.as_deref()).unwrap_or("the install");
+    let subject = finding.mod_id.as_ref().map(ModId::as_str).or(finding.path.as_deref()).unwrap_or("the install");
     let has = if measure.ends_with("for") { "" } else { " has" };
     let mut told = format!(
         "{subject}: {}; {measure}{has} {}, {} has {}",
@@ -162,7 +163,7 @@ pub fn reply(diagnosis: &Diagnosis, is_released: bool) -> String {
 
 /// A verdict for somebody who knows none of the words of this program.
 fn plain(verdict: &Verdict) -> String {
-    let subject = verdict.mod_id.as_deref().map_or_else(|| "something".to_owned(), printable);
+    let subject = verdict.mod_id.as_ref().map_or_else(|| "something".to_owned(), |id| printable(id.as_str()));
     let whose = match verdict.side {
         Some(Role::Server) => "on the server",
         Some(Role::Client) => "in your game",

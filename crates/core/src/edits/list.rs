@@ -8,6 +8,7 @@ use serde_json_path::JsonPath;
 use super::second;
 use super::setting::opened;
 use super::wording::{SIGNS, alike};
+use crate::base::ids::ModId;
 use crate::edits::{ListError, RawEntry, document_entries, is_of_lines, list_parent, of_line, read_list};
 use crate::rulebook::{EntryShape, ListForm, ListRule};
 use crate::text::EditError;
@@ -26,7 +27,7 @@ use crate::text::tree::{Kind, Node};
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Entry {
     /// The mod's id.
-    pub id: String,
+    pub id: ModId,
     /// The name of its file or folder.
     pub name: String,
     /// Its version.
@@ -116,11 +117,11 @@ pub fn hold(raws: &[RawEntry], changes: &[Change], read: &[RawEntry]) -> Result<
     }
     for (found, change) in read.iter().zip(changes) {
         let (right, text) = match change {
-            Change::Keep(at) => (raws.get(*at) == Some(found), &raws[*at].text),
+            Change::Keep(at) => (raws.get(*at) == Some(found), raws[*at].text.as_str()),
             Change::Set(_, entry) | Change::New(entry) => {
                 let named = [found.names.id.as_ref(), found.names.name.as_ref()].into_iter().flatten();
-                let is_it = |name: &String| *name == entry.id || *name == entry.name;
-                (found.on && named.into_iter().any(is_it), &entry.id)
+                let is_it = |name: &String| name == entry.id.as_str() || *name == entry.name;
+                (found.on && named.into_iter().any(is_it), entry.id.as_str())
             }
         };
         if !right {
@@ -148,7 +149,8 @@ impl Writer<'_> {
         }
         let digest = entry.digests.first().cloned().unwrap_or_default();
         let version = entry.version.clone().unwrap_or_default();
-        let places = [("{id}", &entry.id), ("{name}", &entry.name), ("{version}", &version), ("{digest}", &digest)];
+        let places =
+            [("{id}", entry.id.as_str()), ("{name}", &entry.name), ("{version}", &version), ("{digest}", &digest)];
         places.into_iter().fold(template.replace("{any}", ""), |text, (place, value)| text.replace(place, value))
     }
 

@@ -10,7 +10,7 @@ pub fn alike(text: &str, of: &Entry, entry: &Entry) -> String {
     let versions = of.version.clone().zip(entry.version.clone());
     let bare = text.trim_matches(['"', '\'']);
     if let Some(title) = of.title.as_ref().filter(|title| bare == title.as_str()) {
-        return text.replace(title.as_str(), entry.title.as_ref().unwrap_or(&entry.id));
+        return text.replace(title.as_str(), entry.title.as_deref().unwrap_or(entry.id.as_str()));
     }
     for digest in &of.digests {
         if let Some(with) = digest_like(entry, digest) {
@@ -18,9 +18,9 @@ pub fn alike(text: &str, of: &Entry, entry: &Entry) -> String {
         }
     }
     // The name first: the id may be a part of it.
-    for (from, to) in [(&of.name, &entry.name), (&of.id, &entry.id)] {
-        if !from.is_empty() && !out.contains(to.as_str()) {
-            out = out.replace(from.as_str(), to);
+    for (from, to) in [(of.name.as_str(), entry.name.as_str()), (of.id.as_str(), entry.id.as_str())] {
+        if !from.is_empty() && !out.contains(to) {
+            out = out.replace(from, to);
         }
     }
     match versions {

@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::Serialize;
 
 use crate::base::digest::Blake3;
+use crate::base::ids::ModId;
 use crate::base::version::Versions;
 use crate::canon::Canon;
 use crate::survey::Survey;
@@ -19,14 +20,14 @@ pub struct Column {
     /// Its name.
     pub name: String,
     /// What it has, by folded id.
-    pub mods: BTreeMap<String, Vec<Held>>,
+    pub mods: BTreeMap<ModId, Vec<Held>>,
 }
 
 /// One copy of a mod in a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Held {
     /// The id as it is written there.
-    pub id: String,
+    pub id: ModId,
     /// The version, or a dash.
     pub version: String,
     /// One digest for all of it.
@@ -78,7 +79,7 @@ pub struct Cell {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Row {
     /// The mod.
-    pub id: String,
+    pub id: ModId,
     /// One cell for each column.
     pub cells: Vec<Cell>,
     /// Whether all columns have the same.
@@ -101,9 +102,9 @@ pub struct Matrix {
 impl Column {
     /// A column of a survey.
     pub fn of_survey(survey: &Survey) -> Self {
-        let mut mods: BTreeMap<String, Vec<Held>> = BTreeMap::new();
+        let mut mods: BTreeMap<ModId, Vec<Held>> = BTreeMap::new();
         for found in &survey.mods {
-            mods.entry(found.folded_id()).or_default().push(Held {
+            mods.entry(found.manifest.id.clone()).or_default().push(Held {
                 id: found.manifest.id.clone(),
                 version: found.version_or_dash().to_owned(),
                 digest: found.digest,
@@ -123,13 +124,16 @@ impl Column {
             enabled: true,
             made_for: None,
         };
-        Self { name: "canon".to_owned(), mods: canon.mods.iter().map(|m| (m.folded_id(), vec![held(m)])).collect() }
+        Self {
+            name: "canon".to_owned(),
+            mods: canon.mods.iter().map(|m| (m.manifest.id.clone(), vec![held(m)])).collect(),
+        }
     }
 }
 
 /// Puts columns beside each other. A mod that a side does not need counts as absent there, not as missing.
-pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&str, usize) -> bool) -> Matrix {
-    let ids: BTreeSet<&String> = columns.iter().flat_map(|column| column.mods.keys()).collect();
+pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&ModId, usize) -> bool) -> Matrix {
+    let ids: BTreeSet<&ModId> = columns.iter().flat_map(|column| column.mods.keys()).collect();
     let rows: Vec<Row> = ids.into_iter().map(|id| row(id, columns, versions, &needed)).collect();
     Matrix {
         format: FORMAT,
@@ -139,7 +143,7 @@ pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&str, usiz
     }
 }
 
-fn row(id: &str, columns: &[Column], versions: Versions, needed: &impl Fn(&str, usize) -> bool) -> Row {
+fn row(id: &ModId, columns: &[Column], versions: Versions, needed: &impl Fn(&ModId, usize) -> bool) -> Row {
     let copies = |column: &Column| column.mods.get(id).cloned().unwrap_or_default();
     let first = columns.first().map(copies).unwrap_or_default();
     let reference = first.iter().find(|held| held.enabled && held.made_for.is_none()).cloned();
@@ -148,7 +152,7 @@ fn row(id: &str, columns: &[Column], versions: Versions, needed: &impl Fn(&str, 
         .enumerate()
         .map(|(index, column)| cell(reference.as_ref(), &copies(column), versions, needed(id, index)))
         .collect();
-    let name = columns.iter().flat_map(copies).next().map_or_else(|| id.to_owned(), |held| held.id);
+    let name = columns.iter().flat_map(copies).next().map_or_else(|| id.clone(), |held| held.id);
     let same = cells.iter().all(|cell| matches!(cell.mark, Mark::Same | Mark::Absent));
     Row { id: name, cells, same }
 }
@@ -188,7 +192,7 @@ mod tests {
 
     fn held(version: &str, bytes: &str) -> Held {
         Held {
-            id: "Tide".to_owned(),
+            id: "Tide".into(),
             version: version.to_owned(),
             digest: Blake3::of(bytes.as_bytes()),
             enabled: true,
@@ -197,7 +201,7 @@ mod tests {
     }
 
     fn column(copies: &[Held]) -> Column {
-        Column { name: "x".to_owned(), mods: [("tide".to_owned(), copies.to_vec())].into() }
+        Column { name: "x".to_owned(), mods: [("tide".into(), copies.to_vec())].into() }
     }
 
     #[rstest]

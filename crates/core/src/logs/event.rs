@@ -6,6 +6,7 @@ use serde::Serialize;
 
 use super::time::LogTime;
 use crate::base::finding::Code;
+use crate::base::ids::ModId;
 use crate::rulebook::{Event, Role};
 
 /// Where evidence comes from.
@@ -60,7 +61,7 @@ pub struct LogEvent {
     /// The line, made printable.
     pub text: String,
     /// The mod it names.
-    pub mod_id: Option<String>,
+    pub mod_id: Option<ModId>,
     /// What was expected.
     pub expected: Option<String>,
     /// What was found.
@@ -103,7 +104,9 @@ impl LogEvent {
     /// Every name that the line gives for what it is about.
     pub fn names(&self) -> impl Iterator<Item = &str> {
         let first_of_expected = self.expected.as_deref().and_then(|text| text.split_whitespace().next());
-        [self.mod_id.as_deref(), self.file.as_deref(), self.key.as_deref(), first_of_expected].into_iter().flatten()
+        [self.mod_id.as_ref().map(ModId::as_str), self.file.as_deref(), self.key.as_deref(), first_of_expected]
+            .into_iter()
+            .flatten()
     }
 }
 

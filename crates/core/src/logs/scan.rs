@@ -12,6 +12,7 @@ use regex_automata::util::syntax;
 use super::event::{LogEvent, Source};
 use super::index::Index;
 use super::pattern::VERSION_OF;
+use crate::base::ids::ModId;
 use crate::base::limits;
 use crate::base::path::printable;
 use crate::rulebook::{EventRule, Role};
@@ -157,7 +158,7 @@ impl<'r> LogReader<'r> {
                     .filter(|named| !named.is_empty())
                     .take(limits::LIST_ENTRIES)
                 {
-                    self.push(LogEvent { mod_id: Some(value(named)), ..event.clone() });
+                    self.push(LogEvent { mod_id: Some(value(named).into()), ..event.clone() });
                 }
             }
             None => self.push(event),
@@ -206,7 +207,7 @@ impl<'r> LogReader<'r> {
             source: self.source,
             line,
             text: shown(text),
-            mod_id: group("mod"),
+            mod_id: group("mod").map(ModId::from),
             expected: group("expected"),
             found: group("found"),
             player: group("player"),
@@ -275,7 +276,8 @@ mod tests {
         let events = read(&polarspur(), Role::Server, log);
         let last = &events[1];
         assert_eq!((events.len(), last.cause(), last.line), (2, Some(Code::VersionOther), 3));
-        let groups = [&last.mod_id, &last.found, &last.expected, &last.player].map(|group| group.as_deref());
+        let id = last.mod_id.clone().map(String::from);
+        let groups = [&id, &last.found, &last.expected, &last.player].map(|group| group.as_deref());
         assert_eq!(groups, [Some("tide"), Some("2.0"), Some("2.1"), Some("Mara")]);
         assert_eq!(last.stamp().map(|stamp| stamp.second), Some(22_381.0));
         assert!(read(&polarspur(), Role::Client, log).is_empty(), "that is what servers say");
@@ -297,7 +299,7 @@ between = ";"
         let log = "Mara lacks these:\n  - fog 1.0\n  - tide\nwell\n  - no more of it\ntoo many: a; b ;\nMara lacks these:\nnothing";
         let told: Vec<_> = read(&of_logs(LIST), Role::Client, log)
             .into_iter()
-            .map(|event| (event.line, event.mod_id, event.expected, event.player))
+            .map(|event| (event.line, event.mod_id.map(String::from), event.expected, event.player))
             .collect();
         let s = |text: &str| Some(text.to_owned());
         assert_eq!(

@@ -11,6 +11,7 @@ use serde_json_path::JsonPath;
 use super::archive::Archive;
 use super::contents::{Contents, ContentsError, ITSELF};
 use crate::base::digest::{Blake3, DigestKind};
+use crate::base::ids::{ModId, folded, same_name};
 use crate::edits;
 use crate::text::{self, DocumentError, Encoding, path_words, scalar};
 
@@ -262,10 +263,11 @@ impl<'a> Reader<'a> {
             self.relations(relation, &mut relations)?;
         }
         let said = |other: &&String| {
-            relations.iter().any(|r: &Relation| r.kind == RelationKind::Required && r.id.eq_ignore_ascii_case(other))
+            relations.iter().any(|r: &Relation| r.kind == RelationKind::Required && r.id == *other.as_str())
         };
-        let unsaid = rule.all_need.iter().filter(|other| !other.eq_ignore_ascii_case(&id) && !said(other));
-        let all_need = |other: &String| Relation { kind: RelationKind::Required, id: other.clone(), range: None };
+        let unsaid = rule.all_need.iter().filter(|other| !same_name(other, &id) && !said(other));
+        let all_need =
+            |other: &String| Relation { kind: RelationKind::Required, id: other.clone().into(), range: None };
         let all_need: Vec<Relation> = unsaid.map(all_need).collect();
         relations.extend(all_need);
         relations.sort();
@@ -277,7 +279,7 @@ impl<'a> Reader<'a> {
         provides.sort();
         provides.dedup();
         Ok(ModManifest {
-            id,
+            id: id.into(),
             version,
             title,
             needed_on,
@@ -289,7 +291,7 @@ impl<'a> Reader<'a> {
                 .fact("shapes-world", &rule.shapes_world)?
                 .is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
             relations,
-            provides,
+            provides: provides.into_iter().map(ModId::from).collect(),
             doubts,
             entries: Vec::new(),
         })
@@ -506,7 +508,7 @@ fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> ModManife
     let at = |path: &Option<JsonPath>| path.as_ref().and_then(|path| first_scalar(document, path));
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
     ModManifest {
-        id: at(&foreign.id).unwrap_or_else(|| stem.to_owned()),
+        id: ModId::from(at(&foreign.id).unwrap_or_else(|| stem.to_owned())),
         version: at(&foreign.version),
         made_for: Some(foreign.loader.clone()),
         ..ModManifest::default()
@@ -599,15 +601,15 @@ fn entry_relations(form: &RelationForm, entry: &Value, own: RelationKind, into: 
             let stated = kind.as_ref().and_then(|(at, words)| words.get(&first_scalar(entry, at)?)).copied();
             if let (Some(id), Some(kind)) = (first_scalar(entry, id), stated.unwrap_or(Some(own))) {
                 let range = range.as_ref().and_then(|at| range_text(&at.query(entry).all()));
-                into.push(Relation { kind, id, range });
+                into.push(Relation { kind, id: id.into(), range });
             }
         }
         RelationForm::IdToRange => {
             for (id, range) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
-                into.push(Relation { kind: own, id: id.clone(), range: range_text(&[range]) });
+                into.push(Relation { kind: own, id: id.clone().into(), range: range_text(&[range]) });
             }
         }
-        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind: own, id, range: None })),
+        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind: own, id: id.into(), range: None })),
         RelationForm::Text { between, line, signs } => {
             let text = scalar(entry).unwrap_or_default();
             let pieces = match between {
@@ -625,7 +627,7 @@ fn text_relation(piece: &str, line: &regex::Regex, signs: &KindWords, own: Relat
     let group =
         |name| captures.name(name).map(|found| found.as_str().trim().to_owned()).filter(|found| !found.is_empty());
     let kind = signs.get(&group("sign").unwrap_or_default()).copied().unwrap_or(Some(own))?;
-    Some(Relation { kind, id: group("id")?, range: group("range") })
+    Some(Relation { kind, id: group("id")?.into(), range: group("range") })
 }
 
 /// A range as text; a list of ranges is a choice among them.
@@ -644,9 +646,7 @@ fn range_text(values: &[&Value]) -> Option<String> {
 fn settle_platforms(rulebook: &Rulebook, manifest: &mut ModManifest) {
     let relations = std::mem::take(&mut manifest.relations);
     for relation in relations {
-        let is = |platform: Option<&Platform>| {
-            platform.is_some_and(|p| p.ids.iter().any(|id| id.eq_ignore_ascii_case(&relation.id)))
-        };
+        let is = |platform: Option<&Platform>| platform.is_some_and(|p| p.ids.iter().any(|id| *id == relation.id));
         let slot = if is(Some(&rulebook.base)) {
             &mut manifest.game_range
         } else if is(rulebook.loader.as_ref()) {
@@ -661,8 +661,8 @@ fn settle_platforms(rulebook: &Rulebook, manifest: &mut ModManifest) {
             *slot = relation.range;
         }
     }
-    let own = rulebook.loader.as_ref().map(|loader| loader.name.to_lowercase());
-    if manifest.made_for.as_ref().map(|name| name.to_lowercase()) == own {
+    let own = rulebook.loader.as_ref().map(|loader| folded(&loader.name).into_owned());
+    if manifest.made_for.as_ref().map(|name| folded(name).into_owned()) == own {
         manifest.made_for = None;
     }
 }
@@ -673,15 +673,15 @@ fn settle_bridges(rulebook: &Rulebook, manifest: &mut ModManifest) {
         let Some((first, others)) = bridge.mods.split_first() else { continue };
         if manifest.made_for.as_deref().is_some_and(|loader| loader.eq_ignore_ascii_case(&bridge.loader)) {
             manifest.made_for = None;
-            let needs = Relation { kind: RelationKind::Required, id: first.clone(), range: None };
+            let needs = Relation { kind: RelationKind::Required, id: first.clone().into(), range: None };
             if !manifest.relations.contains(&needs) {
                 manifest.relations.push(needs);
                 manifest.relations.sort();
             }
         }
         // Each of several bridging mods stands for the one that is asked for.
-        if others.iter().any(|id| id.eq_ignore_ascii_case(&manifest.id)) && !manifest.provides.contains(first) {
-            manifest.provides.push(first.clone());
+        if others.iter().any(|id| *id == manifest.id) && !manifest.provides.iter().any(|id| id == first) {
+            manifest.provides.push(first.clone().into());
             manifest.provides.sort();
         }
     }

@@ -11,6 +11,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
 use crate::base::finding::Severity;
+use crate::base::ids::ModId;
 use crate::base::path::{InstallPath, PathError};
 use crate::canon::{SealedFile, SealedMod};
 use crate::delta::{
@@ -134,9 +135,9 @@ pub enum PlanError {
     )]
     Collision {
         /// The mod that has the name.
-        first: String,
+        first: ModId,
         /// The mod that wants it too.
-        second: String,
+        second: ModId,
         /// The file.
         path: InstallPath,
     },
@@ -184,9 +185,9 @@ pub fn plan(measure: CheckContext<'_>, survey: &Survey, risky: RiskyExtras) -> R
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Orphan {
     /// The mod that is taken off.
-    pub taken: String,
+    pub taken: ModId,
     /// The mod that needs it.
-    pub needed_by: String,
+    pub needed_by: ModId,
 }
 
 /// What a plan would leave without what it needs. Only mods that are switched on and of this loader count, and what the canon
@@ -198,19 +199,19 @@ pub fn orphans(plan: &Plan, measure: CheckContext<'_>, survey: &Survey) -> Vec<O
     let goes =
         |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
     let (gone, stays): (Vec<&SurveyedMod>, Vec<&SurveyedMod>) = survey.mods.iter().filter(is_on).partition(goes);
-    let ids = |manifest: &ModManifest| -> Vec<String> {
-        std::iter::once(&manifest.id).chain(&manifest.provides).map(|id| id.to_lowercase()).collect()
+    let ids = |manifest: &ModManifest| -> Vec<ModId> {
+        std::iter::once(&manifest.id).chain(&manifest.provides).cloned().collect()
     };
     let role = survey.install.role;
     let of_canon =
         measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.manifest);
-    let there: BTreeSet<String> = stays.iter().map(|found| &found.manifest).chain(of_canon).flat_map(ids).collect();
+    let there: BTreeSet<ModId> = stays.iter().map(|found| &found.manifest).chain(of_canon).flat_map(ids).collect();
     let mut orphans = Vec::new();
     for taken in gone {
-        let lost: Vec<String> = ids(&taken.manifest).into_iter().filter(|id| !there.contains(id)).collect();
+        let lost: Vec<ModId> = ids(&taken.manifest).into_iter().filter(|id| !there.contains(id)).collect();
         let needs = |found: &&&SurveyedMod| {
             let required = found.manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
-            required.into_iter().any(|relation| lost.contains(&relation.id.to_lowercase()))
+            required.into_iter().any(|relation| lost.contains(&relation.id))
         };
         let needed = stays.iter().filter(needs);
         orphans.extend(needed.map(|by| Orphan { taken: taken.manifest.id.clone(), needed_by: by.manifest.id.clone() }));
@@ -230,9 +231,9 @@ impl Plan {
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.
-fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String, String>, PlanError> {
+fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String, ModId>, PlanError> {
     let role = survey.install.role;
-    let mut targets: BTreeMap<String, String> = BTreeMap::new();
+    let mut targets: BTreeMap<String, ModId> = BTreeMap::new();
     let here = measure
         .canon
         .mods
@@ -242,9 +243,9 @@ fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String
         let places = measure.rulebook.shelf(&sealed.shelf).into_iter().flat_map(|shelf| survey.places(shelf));
         for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
             let path = place.join(file.path.as_str())?;
-            match targets.insert(path.folded(), sealed.folded_id()) {
-                Some(first) if first != sealed.folded_id() => {
-                    return Err(PlanError::Collision { first, second: sealed.manifest.id.clone(), path });
+            match targets.insert(path.folded(), sealed.manifest.id.clone()) {
+                Some(first) if first != sealed.manifest.id => {
+                    return Err(PlanError::Collision { first: first.into(), second: sealed.manifest.id.clone(), path });
                 }
                 _ => {}
             }
@@ -271,12 +272,12 @@ fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
 struct Planner<'a> {
     survey: &'a Survey,
     /// The survey's mods of this loader, by folded id.
-    by_id: HashMap<String, Vec<&'a SurveyedMod>>,
+    by_id: HashMap<&'a ModId, Vec<&'a SurveyedMod>>,
     /// The survey's mods and strays, by digest.
     by_digest: HashMap<Blake3, Vec<&'a SurveyedMod>>,
     present: BTreeMap<InstallPath, Option<Blake3>>,
     /// Folded paths that the canon wants, and the folded id of the mod that wants each.
-    targets: BTreeMap<String, String>,
+    targets: BTreeMap<String, ModId>,
     /// Folded paths of copies that are right as they are.
     kept: BTreeSet<String>,
     /// Files that are right although others of their folder are not.
@@ -325,7 +326,7 @@ impl Planner<'_> {
 
     fn copies<'s>(&'s self, sealed: &SealedMod, place: &'s InstallPath) -> impl Iterator<Item = &'s SurveyedMod> {
         let shelf = sealed.shelf.clone();
-        let of_id = self.by_id.get(&sealed.folded_id()).into_iter().flatten();
+        let of_id = self.by_id.get(&sealed.manifest.id).into_iter().flatten();
         of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
     }
 
@@ -357,7 +358,7 @@ impl Planner<'_> {
 
     /// The right bytes under a name that will do, and that no other mod of the canon wants.
     fn is_right(&self, copy: &SurveyedMod, sealed: &SealedMod, shelf: &Shelf) -> bool {
-        let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.folded_id());
+        let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.manifest.id);
         copy.enabled
             && copy.digest == sealed.digest
             && shelf.same_name(&copy.name, &sealed.name)
@@ -448,14 +449,14 @@ impl Planner<'_> {
     }
 
     fn park_extras(&mut self, measure: CheckContext<'_>, risky: RiskyExtras) {
-        let canon: BTreeSet<String> = measure.canon.mods.iter().map(SealedMod::folded_id).collect();
+        let canon: BTreeSet<ModId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
         let off = switched_off(self.survey);
         let extras: Vec<SurveyedMod> = self
             .survey
             .mods
             .iter()
-            .filter(|found| !off.contains_key(&found.folded_id()))
-            .filter(|found| found.enabled && (found.manifest.made_for.is_some() || !canon.contains(&found.folded_id())))
+            .filter(|found| !off.contains_key(&found.manifest.id))
+            .filter(|found| found.enabled && (found.manifest.made_for.is_some() || !canon.contains(&found.manifest.id)))
             .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
                 Severity::Blocking => true,
                 _ if is_left_over(measure, found) => true,
@@ -509,7 +510,7 @@ impl Plan {
     /// Keys in the key folder, and files that mods bring for places outside the shelves.
     fn beside_shelves(&mut self, measure: CheckContext<'_>, survey: &Survey) {
         let ring = ring(measure, survey);
-        let of = |mods: &[String]| mods.join(", ");
+        let of = |mods: &[ModId]| ModId::joined(mods, ", ");
         for key in &ring.left_over {
             let why = format!("the key {} belongs to no mod any more", key.name);
             self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0, lines: Vec::new() });

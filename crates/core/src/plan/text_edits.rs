@@ -4,6 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::base::digest::Blake3;
+use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
 use crate::config::Edits;
 use crate::delta::{
@@ -37,7 +38,7 @@ pub struct Amendment<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct NeededEntry {
     /// The mod's folded id.
-    pub of_mod: String,
+    pub of_mod: ModId,
     /// What tells it apart.
     pub key: String,
     /// The digest of what it says.
@@ -109,7 +110,8 @@ pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Said
         // An entry that somebody edited stays, however often it is there, unless they say otherwise.
         let kept = |state: &EntryState| *state == EntryState::Edited && !replace_edits;
         let wanted = states.iter().filter(|(.., state)| !kept(state)).map(|(sealed, entry, state)| {
-            let needed = NeededEntry { of_mod: sealed.folded_id(), key: entry.key.clone(), blake3: entry.blake3 };
+            let needed =
+                NeededEntry { of_mod: sealed.manifest.id.clone(), key: entry.key.clone(), blake3: entry.blake3 };
             let replaces =
                 matches!(state, EntryState::OtherRelease | EntryState::Edited | EntryState::Twice { differs: true });
             (needed, replaces)

@@ -11,6 +11,7 @@ use serde::de::{Error as _, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 
 use crate::base::digest::{Blake3, Sha256};
+use crate::base::ids::ModId;
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::{ModManifest, Relation};
@@ -37,7 +38,7 @@ pub struct Catalogue {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CataloguedMod {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// What people call it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
@@ -80,7 +81,7 @@ pub struct CataloguedRelease {
     pub relations: Vec<Relation>,
     /// Further ids it stands for.
     #[serde(default, deserialize_with = "bounded::<_, _, { limits::RELATIONS }>")]
-    pub provides: Vec<String>,
+    pub provides: Vec<ModId>,
     /// The public keys that it brings, by digest.
     #[serde(default, skip_serializing_if = "Vec::is_empty", deserialize_with = "bounded::<_, _, 64>")]
     pub keys: Vec<Blake3>,
@@ -169,10 +170,10 @@ impl Catalogue {
         let mut ids = HashSet::new();
         let mut releases = 0;
         for (index, entry) in self.mods.iter_mut().enumerate() {
-            let name = format!("mod {} ({})", index + 1, printable(&cut(&entry.id, 60)));
+            let name = format!("mod {} ({})", index + 1, printable(&cut(entry.id.as_str(), 60)));
             let wrong = |reason: String| CatalogueError::Entry { entry: name.clone(), reason };
-            check_word("id", &entry.id).map_err(wrong)?;
-            if !ids.insert(entry.id.to_lowercase()) {
+            check_word("id", entry.id.as_str()).map_err(wrong)?;
+            if !ids.insert(entry.id.clone()) {
                 return Err(wrong("its id is listed twice".to_owned()));
             }
             tidy(&mut entry.title, limits::VALUE_CHARS);
@@ -209,10 +210,10 @@ impl CataloguedRelease {
             text.as_deref().map_or(Ok(()), |text| check_word(what, text))?;
         }
         for relation in &self.relations {
-            check_word("dependency", &relation.id)?;
+            check_word("dependency", relation.id.as_str())?;
             relation.range.as_deref().map_or(Ok(()), |range| check_word("range", range))?;
         }
-        self.provides.iter().try_for_each(|id| check_word("provided id", id))?;
+        self.provides.iter().try_for_each(|id| check_word("provided id", id.as_str()))?;
         let one_name = InstallPath::new(&self.name).map_err(|error| format!("its name can't be used: {error}"))?;
         if one_name.parent().is_some_and(|parent| !parent.is_root()) || self.name.contains('/') {
             return Err("its name is a path".to_owned());
@@ -250,11 +251,11 @@ impl CataloguedRelease {
     /// With what was promised and what came.
     pub fn holds_true(&self, id: &str, found: &ModManifest, digest: Blake3) -> Result<(), String> {
         let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "no version".to_owned());
-        let found_as = format!("{} {}", printable(&found.id), printable(&version(&found.version)));
+        let found_as = format!("{} {}", printable(found.id.as_str()), printable(&version(&found.version)));
         let promised = format!("{id} {}", version(&self.version));
         // Some mods don't state their version: then the catalogue's word is all there is.
         let other_version = found.version.is_some() && found.version != self.version;
-        if !found.id.eq_ignore_ascii_case(id) || other_version {
+        if found.id != id || other_version {
             return Err(format!("the catalogue promises {promised}, and the download is {found_as}"));
         }
         if let Some(loader) = &found.made_for {
@@ -289,7 +290,7 @@ impl CataloguedRelease {
             found.needed_on = self.needed_on;
         }
         let new = |relation: &&Relation| {
-            !found.relations.iter().any(|own| own.kind == relation.kind && own.id.eq_ignore_ascii_case(&relation.id))
+            !found.relations.iter().any(|own| own.kind == relation.kind && own.id == relation.id)
         };
         let said: Vec<Relation> = self.relations.iter().filter(new).cloned().collect();
         found.relations.extend(said);
@@ -385,7 +386,7 @@ mod tests {
                 sha256: Sha256::of(b"tide"),
             },
         };
-        let tide = CataloguedMod { id: "tide".to_owned(), title: None, about: None, releases: vec![release] };
+        let tide = CataloguedMod { id: "tide".into(), title: None, about: None, releases: vec![release] };
         Catalogue { format: FORMAT.to_owned(), game: "Polarspur".to_owned(), mods: vec![tide] }
     }
 
@@ -423,7 +424,7 @@ mod tests {
     #[test]
     fn nothing_is_listed_twice_and_nothing_without_end() {
         let mut twice = catalogue();
-        twice.mods.push(CataloguedMod { id: "TIDE".to_owned(), ..twice.mods[0].clone() });
+        twice.mods.push(CataloguedMod { id: "TIDE".into(), ..twice.mods[0].clone() });
         assert!(read(&twice.to_json().expect("JSON")).expect_err("twice").contains("its id is listed twice"));
         let mut twice = catalogue();
         let again = twice.mods[0].releases[0].clone();
@@ -459,12 +460,12 @@ mod tests {
     #[test]
     fn a_download_is_held_against_what_was_promised() {
         let release = &catalogue().mods[0].releases[0];
-        let own = ModManifest { id: "Tide".to_owned(), version: Some("1.0".to_owned()), ..ModManifest::default() };
+        let own = ModManifest { id: "Tide".into(), version: Some("1.0".to_owned()), ..ModManifest::default() };
         let told = |found: &ModManifest, bytes: &[u8]| release.holds_true("tide", found, Blake3::of(bytes));
         assert_eq!(told(&own, b"tide"), Ok(()));
         assert_eq!(told(&ModManifest { version: None, ..own.clone() }, b"tide"), Ok(()));
         for (found, bytes, expected) in [
-            (ModManifest { id: "fog".to_owned(), ..own.clone() }, &b"tide"[..], "the download is fog 1.0"),
+            (ModManifest { id: "fog".into(), ..own.clone() }, &b"tide"[..], "the download is fog 1.0"),
             (ModManifest { version: Some("0.9".to_owned()), ..own.clone() }, b"tide", "the download is Tide 0.9"),
             (ModManifest { made_for: Some("Gantry".to_owned()), ..own.clone() }, b"tide", "made for the loader Gantry"),
             (own.clone(), b"edited", "unpacks to"),

@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 
 use crate::base::finding::{Code, Finding, Severity};
+use crate::base::ids::ModId;
 use crate::base::version::Versions;
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::Role;
@@ -25,9 +26,9 @@ pub struct FitSet<'a> {
 #[derive(Debug, Clone)]
 pub struct Misfit {
     /// The mod that asks for something.
-    pub subject: String,
+    pub subject: ModId,
     /// The mod it asks it of; empty for the game or the loader.
-    pub object: String,
+    pub object: ModId,
     /// What is to be told.
     pub finding: Finding,
 }
@@ -49,7 +50,7 @@ pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
             manifest.loader_range.as_deref().zip(set.loader_version),
             versions,
         ));
-        for relation in manifest.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(&manifest.id)) {
+        for relation in manifest.relations.iter().filter(|said| said.id != manifest.id) {
             misfits.extend(relate(manifest, relation, &there, set.role, versions));
         }
     }
@@ -57,22 +58,22 @@ pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
 }
 
 /// Which mod stands for an id: itself, or one that provides it.
-struct Presence<'a>(HashMap<String, &'a ModManifest>);
+struct Presence<'a>(HashMap<ModId, &'a ModManifest>);
 
 impl<'a> Presence<'a> {
     fn of(mods: &[&'a ModManifest]) -> Self {
-        let provided = mods.iter().flat_map(|m| m.provides.iter().map(|id| (id.to_lowercase(), *m)));
-        let own = mods.iter().map(|m| (m.id.to_lowercase(), *m));
+        let provided = mods.iter().flat_map(|m| m.provides.iter().map(|id| (id.clone(), *m)));
+        let own = mods.iter().map(|m| (m.id.clone(), *m));
         Self(provided.chain(own).collect())
     }
 
-    fn get(&self, id: &str) -> Option<&'a ModManifest> {
-        self.0.get(&id.to_lowercase()).copied()
+    fn get(&self, id: &ModId) -> Option<&'a ModManifest> {
+        self.0.get(id).copied()
     }
 }
 
-fn misfit(subject: &ModManifest, object: &str, finding: Finding) -> Misfit {
-    Misfit { subject: subject.id.clone(), object: object.to_owned(), finding: finding.about(&subject.id) }
+fn misfit(subject: &ModManifest, object: &ModId, finding: Finding) -> Misfit {
+    Misfit { subject: subject.id.clone(), object: object.clone(), finding: finding.about(&subject.id) }
 }
 
 fn platform(manifest: &ModManifest, code: Code, asked: Option<(&str, &str)>, versions: Versions) -> Option<Misfit> {
@@ -83,7 +84,11 @@ fn platform(manifest: &ModManifest, code: Code, asked: Option<(&str, &str)>, ver
         Some(false) => Finding::new(code, format!("choose a release of it that fits {what} {version}")),
         None => Finding::new(code, "see the mod's own page for what it means").severity(Severity::Risky),
     };
-    Some(misfit(manifest, "", finding.expected(format!("{what} {range}")).found(format!("{what} {version}"))))
+    Some(misfit(
+        manifest,
+        &ModId::default(),
+        finding.expected(format!("{what} {range}")).found(format!("{what} {version}")),
+    ))
 }
 
 fn relate(
@@ -133,7 +138,7 @@ fn relate(
 /// Whether the other mod is in the release asked for; one that only provides the id is taken as it is.
 fn meets(other: &ModManifest, relation: &Relation, versions: Versions) -> Option<bool> {
     let range = relation.range.as_deref().unwrap_or("*");
-    if other.id.eq_ignore_ascii_case(&relation.id) {
+    if other.id == relation.id {
         match &other.version {
             Some(version) => versions.meets(version, range),
             None => versions.requirement(range).ok().filter(crate::base::version::Requirement::is_any).map(|_| true),

@@ -3,6 +3,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 
+use crate::base::ids::ModId;
 use crate::config::{ModWish, WorkspaceConfig};
 use crate::resolve::solve::{Ask, FittingSet, Keep, NoFit, Puzzle, SourceRank, Standing, first_look, solve, standing};
 use crate::rulebook::RelationKind;
@@ -13,16 +14,16 @@ pub enum Intent {
     /// These mods are to be in the set.
     Take(Vec<Taken>),
     /// These are to leave it, with what only they needed.
-    Drop(Vec<String>),
+    Drop(Vec<ModId>),
     /// These are to have the newest releases that fit; all of them when none is named.
-    Renew(Vec<String>),
+    Renew(Vec<ModId>),
 }
 
 /// A mod to take.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Taken {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// Which releases will do; any when not said.
     pub accepts: Option<String>,
     /// Whether states before a release will do.
@@ -33,7 +34,7 @@ pub struct Taken {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Move {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// The release that was wished for; none for a new mod.
     pub from: Option<String>,
     /// The release that is now; none for a mod that leaves.
@@ -41,7 +42,7 @@ pub struct Move {
     /// Where that release comes from.
     pub place: Option<String>,
     /// The mods that need it, when nobody asked for it.
-    pub needed_by: Vec<String>,
+    pub needed_by: Vec<ModId>,
     /// Whether it is older than the one before.
     pub goes_back: bool,
 }
@@ -52,13 +53,13 @@ pub struct Update {
     /// WorkspaceConfig to write.
     pub put: Vec<ModWish>,
     /// Ids to take out.
-    pub remove: Vec<String>,
+    pub remove: Vec<ModId>,
     /// What that means, by id.
     pub moves: Vec<Move>,
     /// What updates may choose from now on, where that is another than before; anything when none.
-    pub bounds: Vec<(String, Option<String>)>,
+    pub bounds: Vec<(ModId, Option<String>)>,
     /// Mods that were to be dropped and that others still need.
-    pub still_needed: Vec<(String, Vec<String>)>,
+    pub still_needed: Vec<(ModId, Vec<ModId>)>,
     /// Whether a mod's word on a mod that it merely likes had to be passed over.
     pub passed_over_likes: bool,
 }
@@ -102,7 +103,7 @@ fn asks(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, others: K
     let mut asks: Vec<Ask> = wishes.mods.iter().map(|wish| ask(wish, intent, stock, others, no_older)).collect();
     if let Intent::Take(taken) = intent {
         for taken in taken {
-            let known = asks.iter().position(|ask| ask.id.eq_ignore_ascii_case(&taken.id));
+            let known = asks.iter().position(|ask| ask.id == taken.id);
             let before = known.map(|index| asks[index].clone()).unwrap_or_default();
             let asked = Ask {
                 id: taken.id.clone(),
@@ -126,7 +127,7 @@ fn asks(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, others: K
 }
 
 fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_older: bool) -> Ask {
-    let named = |ids: &[String]| ids.iter().any(|id| id.eq_ignore_ascii_case(&wish.id));
+    let named = |ids: &[ModId]| ids.iter().any(|id| *id == wish.id);
     let pinned = wish.pinned(stock.versions).map(str::to_owned);
     let range = if pinned.is_some() { None } else { wish.version.clone() };
     let dropped = matches!(intent, Intent::Drop(ids) if named(ids));
@@ -148,19 +149,19 @@ fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_old
 
 fn changes(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSet<'_>) -> Update {
     let mut update = Update { passed_over_likes: set.passed_over_likes, ..Update::default() };
-    let wished: HashMap<String, &ModWish> = wishes.mods.iter().map(|wish| (wish.id.to_lowercase(), wish)).collect();
+    let wished: HashMap<ModId, &ModWish> = wishes.mods.iter().map(|wish| (wish.id.clone(), wish)).collect();
     for (id, chosen) in &set.chosen {
         let manifest = chosen.offer.manifest;
         let known = wished.get(id).copied();
         let taken = match intent {
-            Intent::Take(taken) => taken.iter().find(|taken| taken.id.to_lowercase() == *id),
+            Intent::Take(taken) => taken.iter().find(|taken| taken.id.clone() == *id),
             Intent::Drop(_) | Intent::Renew(_) => None,
         };
         let place = (chosen.offer.trust != SourceRank::Canon).then(|| chosen.offer.place.to_owned());
         let before =
             known.cloned().unwrap_or_else(|| ModWish { id: manifest.id.clone(), asked: false, ..ModWish::default() });
         let is_range = before.version.is_some() && before.pinned(stock.versions).is_none();
-        let dropped = matches!(intent, Intent::Drop(ids) if ids.iter().any(|other| other.to_lowercase() == *id));
+        let dropped = matches!(intent, Intent::Drop(ids) if ids.iter().any(|other| other.clone() == *id));
         let mut wish = before.clone();
         if let Some(taken) = taken {
             wish.accepts.clone_from(&taken.accepts);
@@ -196,25 +197,25 @@ fn changes(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, set: &
             update.put.push(wish);
         }
     }
-    for wish in wishes.mods.iter().filter(|wish| !set.chosen.contains_key(&wish.id.to_lowercase())) {
+    for wish in wishes.mods.iter().filter(|wish| !set.chosen.contains_key(&wish.id)) {
         update.remove.push(wish.id.clone());
         let from = Some(wish.version.clone().unwrap_or_else(|| "any".to_owned()));
         let (to, place, needed_by) = (None, None, Vec::new());
         update.moves.push(Move { id: wish.id.clone(), from, to, place, needed_by, goes_back: false });
     }
-    update.moves.sort_by_key(|change| change.id.to_lowercase());
+    update.moves.sort_by_key(|change| change.id.clone());
     update
 }
 
 /// The mods of a set that need another, by itself or by an id that it provides.
-fn needed_by(id: &str, set: &FittingSet<'_>) -> Vec<String> {
+fn needed_by(id: &ModId, set: &FittingSet<'_>) -> Vec<ModId> {
     let Some(own) = set.chosen.get(id) else { return Vec::new() };
-    let mut ids: BTreeSet<String> = own.offer.manifest.provides.iter().map(|id| id.to_lowercase()).collect();
+    let mut ids: BTreeSet<ModId> = own.offer.manifest.provides.iter().cloned().collect();
     ids.insert(id.to_owned());
     let others = set.chosen.values().map(|chosen| chosen.offer.manifest);
     let needing = others.filter(|manifest| {
-        let needs = |kind, other: &str| kind == RelationKind::Required && ids.contains(&other.to_lowercase());
-        manifest.id.to_lowercase() != id && manifest.relations.iter().any(|relation| needs(relation.kind, &relation.id))
+        let needs = |kind, other: &ModId| kind == RelationKind::Required && ids.contains(other);
+        manifest.id != *id && manifest.relations.iter().any(|relation| needs(relation.kind, &relation.id))
     });
     needing.map(|manifest| manifest.id.clone()).collect()
 }

@@ -7,6 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
+use crate::base::ids::{ModId, folded};
 use crate::base::problem::nearest;
 use crate::base::version::Versions;
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
@@ -77,7 +78,7 @@ pub struct Standing<'a> {
     /// The last canon.
     pub last: Option<&'a Canon>,
     /// Ids in the order of the server's own list.
-    pub listed: &'a [String],
+    pub listed: &'a [ModId],
     /// Ids of mods whose other bytes under the release that was sealed are meant.
     pub accepted: &'a [String],
     /// Copies that are no whole mods, and so no candidates.
@@ -88,7 +89,7 @@ pub struct Standing<'a> {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Damaged {
     /// The mod.
-    pub id: String,
+    pub id: ModId,
     /// Its version, as it says.
     pub version: Option<String>,
     /// The install or source that has it.
@@ -131,7 +132,7 @@ pub fn asks(wishes: &WorkspaceConfig) -> Vec<Ask> {
 }
 
 /// The release that a solved set has of each mod, by folded id.
-pub type Pins = BTreeMap<String, String>;
+pub type Pins = BTreeMap<ModId, String>;
 
 /// Chooses a release for each wish and checks that they fit each other, the game and the loader.
 ///
@@ -145,13 +146,13 @@ pub fn choose(
 ) -> Choice {
     let versions = rulebook.versions;
     let mut choice = Choice::default();
-    let mut by_id: HashMap<String, Vec<&Candidate<'_>>> = HashMap::new();
+    let mut by_id: HashMap<ModId, Vec<&Candidate<'_>>> = HashMap::new();
     for candidate in candidates.iter().filter(|candidate| candidate.found.manifest.made_for.is_none()) {
-        by_id.entry(candidate.found.folded_id()).or_default().push(candidate);
+        by_id.entry(candidate.found.manifest.id.clone()).or_default().push(candidate);
     }
     for wish in &wishes.mods {
-        let same_id = by_id.get(&wish.id.to_lowercase()).map_or(&[][..], Vec::as_slice);
-        let pinned = ModWish { version: pins.get(&wish.id.to_lowercase()).cloned(), ..wish.clone() };
+        let same_id = by_id.get(&wish.id).map_or(&[][..], Vec::as_slice);
+        let pinned = ModWish { version: pins.get(&wish.id).cloned(), ..wish.clone() };
         let wish = if pinned.version.is_some() { &pinned } else { wish };
         let pick = meet(wish, versions, same_id).or_else(|finding| kept(wish, versions, standing.last).ok_or(finding));
         let pick = pick.map_err(|finding| damaged(wish, versions, standing.damaged).map_or(finding, Box::new));
@@ -187,7 +188,7 @@ pub fn choose(
 
 /// The public keys of a choice, one entry for each that several mods share.
 pub fn keys(picks: &[Pick]) -> Vec<SealedKey> {
-    let mut by_key: BTreeMap<&BroughtKey, Vec<String>> = BTreeMap::new();
+    let mut by_key: BTreeMap<&BroughtKey, Vec<ModId>> = BTreeMap::new();
     for pick in picks {
         for key in &pick.keys {
             by_key.entry(key).or_default().push(pick.sealed.manifest.id.clone());
@@ -229,14 +230,14 @@ pub fn assemble(
 }
 
 /// A wish for an id that nothing has may be a slip of the pen.
-fn with_near_id(finding: Finding, by_id: &HashMap<String, Vec<&Candidate<'_>>>) -> Finding {
-    let id = finding.mod_id.clone().unwrap_or_default().to_lowercase();
+fn with_near_id(finding: Finding, by_id: &HashMap<ModId, Vec<&Candidate<'_>>>) -> Finding {
+    let id = finding.mod_id.clone().unwrap_or_default();
     if by_id.contains_key(&id) {
         return finding;
     }
-    let mut ids: Vec<&str> = by_id.keys().map(String::as_str).collect();
+    let mut ids: Vec<&str> = by_id.keys().map(ModId::as_str).collect();
     ids.sort_unstable();
-    match nearest(&id, ids) {
+    match nearest(id.as_str(), ids) {
         Some(near) => Finding { remedy: format!("did you mean `{near}`?"), ..finding },
         None => finding,
     }
@@ -289,7 +290,7 @@ fn with_bytes<'c>(
 /// What the last canon holds still meets the wish: its bytes are kept, wherever the copies have gone.
 fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick> {
     let last = last?;
-    let sealed = last.mods.iter().find(|sealed| sealed.folded_id() == wish.id.to_lowercase())?;
+    let sealed = last.mods.iter().find(|sealed| sealed.manifest.id == wish.id.clone())?;
     if !wish.admits(sealed.manifest.version.as_deref(), versions) {
         return None;
     }
@@ -297,7 +298,7 @@ fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick
     if let Some(side) = wish.needed_on {
         sealed.manifest.needed_on = side;
     }
-    let own = |key: &&SealedKey| key.mods.iter().any(|id| id.eq_ignore_ascii_case(&wish.id));
+    let own = |key: &&SealedKey| key.mods.iter().any(|id| *id == wish.id);
     let keys = last.keys.iter().filter(own).map(BroughtKey::of_canon).collect();
     Some(Pick { says: sealed.manifest.needed_on, sealed, place: None, keys })
 }
@@ -355,23 +356,22 @@ fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
 }
 
 /// The ids that wishes without a release would have brought: their own, and what their releases provide.
-fn unmet(findings: &[Finding], by_id: &HashMap<String, Vec<&Candidate<'_>>>) -> BTreeSet<String> {
-    let own: Vec<String> =
-        findings.iter().filter_map(|finding| Some(finding.mod_id.as_ref()?.to_lowercase())).collect();
+fn unmet(findings: &[Finding], by_id: &HashMap<ModId, Vec<&Candidate<'_>>>) -> BTreeSet<ModId> {
+    let own: Vec<ModId> = findings.iter().filter_map(|finding| Some(finding.mod_id.as_ref()?.clone())).collect();
     let releases = own.iter().filter_map(|id| by_id.get(id)).flatten();
-    let provided: Vec<String> = releases.flat_map(|c| &c.found.manifest.provides).map(|id| id.to_lowercase()).collect();
+    let provided: Vec<ModId> = releases.flat_map(|c| &c.found.manifest.provides).cloned().collect();
     own.into_iter().chain(provided).collect()
 }
 
 /// What does not fit, but for what only follows from a wish that is not met: that is told already.
-fn misfits(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<String>) -> Vec<Finding> {
+fn misfits(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<ModId>) -> Vec<Finding> {
     let set = FitSet {
         mods: picks.iter().map(|pick| &pick.sealed.manifest).collect(),
         role: None,
         game_version: wishes.game_version.as_deref(),
         loader_version: wishes.loader_version.as_deref(),
     };
-    let follows = |misfit: &Misfit| unmet.contains(&misfit.object.to_lowercase());
+    let follows = |misfit: &Misfit| unmet.contains(&misfit.object);
     fit(&set, rulebook.versions).into_iter().filter(|misfit| !follows(misfit)).map(|misfit| misfit.finding).collect()
 }
 
@@ -383,7 +383,7 @@ fn other_bytes(
     versions: Versions,
 ) -> Vec<Finding> {
     let last = |pick: &Pick| {
-        let sealed = standing.last?.mods.iter().find(|sealed| sealed.folded_id() == pick.sealed.folded_id())?;
+        let sealed = standing.last?.mods.iter().find(|sealed| sealed.manifest.id == pick.sealed.manifest.id)?;
         let (before, now) = (&sealed.manifest.version, &pick.sealed.manifest.version);
         let is_same = match (before, now) {
             (Some(before), Some(now)) => versions.same(before, now),
@@ -393,7 +393,7 @@ fn other_bytes(
         let has_bytes = !sealed.files.is_empty() && !pick.sealed.files.is_empty();
         (is_same && has_bytes && sealed.digest != pick.sealed.digest).then_some(sealed)
     };
-    let is_meant = |pick: &Pick| standing.accepted.iter().any(|id| id.to_lowercase() == pick.sealed.folded_id());
+    let is_meant = |pick: &Pick| standing.accepted.iter().any(|id| *id == pick.sealed.manifest.id);
     let changed = picks.iter().filter(|pick| pick.place.is_some() && !is_meant(pick));
     changed
         .filter_map(|pick| Some((pick, last(pick)?)))
@@ -405,7 +405,7 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
     let id = &pick.sealed.manifest.id;
     let places = |digest: Blake3| -> String {
         let of_id =
-            candidates.iter().filter(|c| c.found.folded_id() == pick.sealed.folded_id() && c.found.digest == digest);
+            candidates.iter().filter(|c| c.found.manifest.id == pick.sealed.manifest.id && c.found.digest == digest);
         let places: BTreeSet<&str> = of_id.map(|c| c.place).collect();
         places.into_iter().collect::<Vec<_>>().join(", ")
     };
@@ -415,7 +415,7 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
     };
     let found = candidates
         .iter()
-        .find(|c| c.found.digest == pick.sealed.digest && c.found.folded_id() == pick.sealed.folded_id());
+        .find(|c| c.found.digest == pick.sealed.digest && c.found.manifest.id == pick.sealed.manifest.id);
     let remedy = format!(
         "if the new bytes are meant: kanon seal --accept {id}; if they are damage, put the sealed ones back: kanon align {}",
         pick.place.as_deref().unwrap_or("INSTALL")
@@ -434,9 +434,7 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
 
 /// A wish for which there are only copies that are no whole mods.
 fn damaged(wish: &ModWish, versions: Versions, copies: &[Damaged]) -> Option<Finding> {
-    let copy = copies.iter().find(|copy| {
-        copy.id.to_lowercase() == wish.id.to_lowercase() && wish.admits(copy.version.as_deref(), versions)
-    })?;
+    let copy = copies.iter().find(|copy| copy.id == wish.id && wish.admits(copy.version.as_deref(), versions))?;
     Some(copy.finding())
 }
 
@@ -454,18 +452,17 @@ impl Damaged {
 
 /// Two mods that stand for one id: the game may load either, or both.
 fn doubles(picks: &[Pick]) -> Vec<Finding> {
-    let mut owners: BTreeMap<String, Vec<&Pick>> = BTreeMap::new();
+    let mut owners: BTreeMap<ModId, Vec<&Pick>> = BTreeMap::new();
     for pick in picks {
         let manifest = &pick.sealed.manifest;
-        let ids: BTreeSet<String> =
-            [&manifest.id].into_iter().chain(&manifest.provides).map(|id| id.to_lowercase()).collect();
+        let ids: BTreeSet<ModId> = [&manifest.id].into_iter().chain(&manifest.provides).cloned().collect();
         ids.into_iter().for_each(|id| owners.entry(id).or_default().push(pick));
     }
     let shared = owners.into_iter().filter(|(_, owners)| owners.len() > 1);
     shared
         .map(|(id, owners)| {
             let named: Vec<&str> = owners.iter().map(|pick| pick.sealed.manifest.id.as_str()).collect();
-            let is_own = owners.iter().any(|pick| pick.sealed.folded_id() == id);
+            let is_own = owners.iter().any(|pick| pick.sealed.manifest.id == id);
             // Two that merely carry the same helper inside are common, and games take the newer one.
             let severity = if is_own { Severity::Risky } else { Severity::Note };
             Finding::new(Code::Conflict, "drop one of them, unless you know that the game takes both")
@@ -482,10 +479,7 @@ fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> V
     let given = |pick: &&Pick| {
         let given = pick.sealed.manifest.needed_on;
         let states = rulebook.shelf(&pick.sealed.shelf).is_some_and(|shelf| !shelf.read.needed_on.0.is_empty());
-        let wished = wishes
-            .mods
-            .iter()
-            .any(|wish| wish.needed_on.is_some() && wish.id.eq_ignore_ascii_case(&pick.sealed.manifest.id));
+        let wished = wishes.mods.iter().any(|wish| wish.needed_on.is_some() && wish.id == pick.sealed.manifest.id);
         states && wished && pick.says == NeededOn::Both && matches!(given, NeededOn::Server | NeededOn::Client)
     };
     let finding = |pick: &Pick| {
@@ -500,15 +494,17 @@ fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> V
 
 /// Keys that bear one name and are two: a key folder has room for one of them.
 fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
-    let mut by_name: BTreeMap<String, BTreeMap<Blake3, Vec<String>>> = BTreeMap::new();
+    let mut by_name: BTreeMap<String, BTreeMap<Blake3, Vec<ModId>>> = BTreeMap::new();
     for key in keys(picks) {
         by_name.entry(key.name).or_default().entry(key.blake3).or_default().extend(key.mods);
     }
     let clashing = by_name.into_iter().filter(|(_, keys)| keys.len() > 1);
     clashing
         .map(|(name, keys)| {
-            let said: Vec<String> =
-                keys.iter().map(|(digest, mods)| format!("{} of {}", digest.short(), mods.join(" and "))).collect();
+            let said: Vec<String> = keys
+                .iter()
+                .map(|(digest, mods)| format!("{} of {}", digest.short(), ModId::joined(mods, " and ")))
+                .collect();
             let first = keys.values().flatten().next().cloned().unwrap_or_default();
             Finding::new(Code::KeyChanged, "update these mods together, so that all are signed by one key")
                 .about(first)
@@ -523,7 +519,7 @@ fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
 fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
     let mut by_name: BTreeMap<(&str, String), Vec<&SealedMod>> = BTreeMap::new();
     for sealed in picks.iter().map(|pick| &pick.sealed).filter(|sealed| !sealed.files.is_empty()) {
-        by_name.entry((&sealed.shelf, sealed.name.to_lowercase())).or_default().push(sealed);
+        by_name.entry((&sealed.shelf, folded(&sealed.name).into_owned())).or_default().push(sealed);
     }
     let clashing = by_name.into_values().filter(|mods| mods.len() > 1);
     clashing
@@ -541,9 +537,9 @@ fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
 /// The administrator's word on the load order counts like the mods' own.
 fn ask_for_order(wishes: &WorkspaceConfig, picks: &mut [Pick]) {
     for pick in picks {
-        let wish = wishes.mods.iter().find(|wish| wish.id.eq_ignore_ascii_case(&pick.sealed.manifest.id));
+        let wish = wishes.mods.iter().find(|wish| wish.id == pick.sealed.manifest.id);
         let of = |kind, ids: &[String]| -> Vec<Relation> {
-            ids.iter().map(|id| Relation { kind, id: id.clone(), range: None }).collect()
+            ids.iter().map(|id| Relation { kind, id: id.clone().into(), range: None }).collect()
         };
         if let Some(wish) = wish {
             let own = &mut pick.sealed.manifest.relations;
@@ -557,9 +553,8 @@ fn ask_for_order(wishes: &WorkspaceConfig, picks: &mut [Pick]) {
 
 /// Mods that can't have the place that they were given.
 fn out_of_position(wishes: &WorkspaceConfig, order: &[Pick]) -> Vec<Finding> {
-    let place =
-        |id: &str| order.iter().position(|pick| pick.sealed.manifest.id.eq_ignore_ascii_case(id)).map(|at| at + 1);
-    let asked = wishes.mods.iter().filter_map(|wish| Some((wish, wish.position?, place(&wish.id)?)));
+    let place = |id: &str| order.iter().position(|pick| pick.sealed.manifest.id == id).map(|at| at + 1);
+    let asked = wishes.mods.iter().filter_map(|wish| Some((wish, wish.position?, place(wish.id.as_str())?)));
     let off = asked.filter(|(_, wanted, found)| *wanted != *found as u64 && *wanted <= order.len() as u64);
     off.map(|(wish, wanted, found)| {
         Finding::new(Code::OrderImpossible, "change its `position` in kanon.toml")
@@ -571,18 +566,18 @@ fn out_of_position(wishes: &WorkspaceConfig, order: &[Pick]) -> Vec<Finding> {
     .collect()
 }
 
-fn impossible(cycle: &[String]) -> Finding {
+fn impossible(cycle: &[ModId]) -> Finding {
     Finding::new(Code::OrderImpossible, "drop one of them, or choose a release that asks for less")
         .about(&cycle[0])
         .expected("an order in which each comes after what it asks for")
-        .found(cycle.join(" before "))
+        .found(ModId::joined(cycle, " before "))
 }
 
 /// What happened to one mod between two canons.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SealChange {
     /// The mod.
-    pub id: String,
+    pub id: ModId,
     /// The release there was; none when the mod is new.
     pub from: Option<String>,
     /// The release there is; none when the mod is gone.
@@ -601,11 +596,11 @@ pub struct SealChange {
 
 /// What a new canon changes against the last, by id. What only moved in the load order is no change of a mod.
 pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
-    let by_id = |canon: &'_ Canon| -> BTreeMap<String, SealedMod> {
-        canon.mods.iter().map(|sealed| (sealed.folded_id(), sealed.clone())).collect()
+    let by_id = |canon: &'_ Canon| -> BTreeMap<ModId, SealedMod> {
+        canon.mods.iter().map(|sealed| (sealed.manifest.id.clone(), sealed.clone())).collect()
     };
     let (old, now) = (by_id(last), by_id(new));
-    let ids: BTreeSet<&String> = old.keys().chain(now.keys()).collect();
+    let ids: BTreeSet<&ModId> = old.keys().chain(now.keys()).collect();
     let changed = ids.into_iter().filter_map(|id| {
         let (before, after) = (old.get(id), now.get(id));
         let either = after.or(before)?;
@@ -623,7 +618,7 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
             from: version(before),
             to: version(after),
             needed_on: either.needed_on(),
-            keys_changed: before.is_some() && after.is_some() && last.keys_of(id) != new.keys_of(id),
+            keys_changed: before.is_some() && after.is_some() && last.keys_of(id.as_str()) != new.keys_of(id.as_str()),
             shapes_world: before.into_iter().chain(after).any(|sealed| sealed.manifest.shapes_world),
             bytes: fresh.map(|file| file.size).sum(),
             was_needed_on: before.map(SealedMod::needed_on).filter(|was| after.is_some() && *was != either.needed_on()),
@@ -634,9 +629,9 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
 
 /// What a new canon changes against the last beside its mods, in words: the load order, settings, memory.
 pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
-    let ids = |canon: &Canon| canon.mods.iter().map(SealedMod::folded_id).collect::<Vec<_>>();
+    let ids = |canon: &Canon| canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect::<Vec<_>>();
     let (before, after) = (ids(last), ids(new));
-    let shared = |ids: &[String], other: &[String]| -> Vec<String> {
+    let shared = |ids: &[ModId], other: &[ModId]| -> Vec<ModId> {
         ids.iter().filter(|id| other.contains(id)).cloned().collect()
     };
     let mut said = Vec::new();
@@ -673,7 +668,11 @@ mod tests {
 
     fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {
         SurveyedMod {
-            manifest: ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() },
+            manifest: ModManifest {
+                id: id.to_owned().into(),
+                version: Some(version.to_owned()),
+                ..ModManifest::default()
+            },
             shelf: "mods".to_owned(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
@@ -698,7 +697,7 @@ mod tests {
 
     fn wish(id: &str, version: Option<&str>, from: Option<&str>) -> WorkspaceConfig {
         let wish = ModWish {
-            id: id.to_owned(),
+            id: id.to_owned().into(),
             version: version.map(str::to_owned),
             from: from.map(str::to_owned),
             ..ModWish::default()
@@ -797,7 +796,7 @@ mod tests {
     fn pick(id: &str, relations: &[(RelationKind, &str)]) -> Pick {
         let mut found = release(id, "1", id);
         found.manifest.relations =
-            relations.iter().map(|(kind, id)| Relation { kind: *kind, id: (*id).to_owned(), range: None }).collect();
+            relations.iter().map(|(kind, id)| Relation { kind: *kind, id: (*id).into(), range: None }).collect();
         Pick { sealed: SealedMod::from_surveyed(&found, 0), place: None, keys: vec![], says: NeededOn::Both }
     }
 
@@ -806,7 +805,7 @@ mod tests {
         use RelationKind::{LoadAfter, LoadBefore, Required};
         let ids = |picks: &[Pick]| {
             load_order(picks, &WorkspaceConfig::default(), Standing::default())
-                .map(|order| order.iter().map(|p| p.sealed.manifest.id.clone()).collect::<Vec<_>>().join(" "))
+                .map(|order| order.iter().map(|p| p.sealed.manifest.id.to_string()).collect::<Vec<_>>().join(" "))
         };
         assert_eq!(ids(&[pick("a", &[(Required, "z")]), pick("m", &[]), pick("z", &[])]), Ok("m z a".to_owned()));
         assert_eq!(ids(&[pick("a", &[(Required, "b")]), pick("b", &[(Required, "a")])]), Ok("a b".to_owned()));
@@ -815,18 +814,18 @@ mod tests {
         assert_eq!(ids(&leaning), Ok("b c a".to_owned()), "what leans on a circle comes after it");
         let circle =
             ids(&[pick("a", &[(LoadAfter, "b")]), pick("b", &[(LoadAfter, "c")]), pick("c", &[(LoadAfter, "a")])]);
-        assert_eq!(circle, Err(["a", "c", "b", "a"].map(str::to_owned).to_vec()));
+        assert_eq!(circle, Err(["a", "c", "b", "a"].map(ModId::from).to_vec()));
     }
 
     #[test]
     fn positions_and_what_is_there_decide_where_nothing_else_does() {
         let ids = |picks: &[Pick], wishes: &WorkspaceConfig, standing: Standing<'_>| {
             let order = load_order(picks, wishes, standing).expect("an order");
-            order.iter().map(|p| p.sealed.manifest.id.clone()).collect::<Vec<_>>().join(" ")
+            order.iter().map(|p| p.sealed.manifest.id.to_string()).collect::<Vec<_>>().join(" ")
         };
         let picks = [pick("a", &[]), pick("b", &[]), pick("c", &[]), pick("d", &[(RelationKind::Required, "c")])];
         let none = WorkspaceConfig::default();
-        let listed = ["D", "b", "a"].map(str::to_owned);
+        let listed = ["D", "b", "a"].map(ModId::from);
         assert_eq!(ids(&picks, &none, Standing { listed: &listed, ..Standing::default() }), "b a c d");
         let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
         assert_eq!(
@@ -835,7 +834,7 @@ mod tests {
         );
         let wishes = |positions: &[(&str, u64)]| {
             let wish = |(id, position): &(&str, u64)| ModWish {
-                id: (*id).to_owned(),
+                id: (*id).into(),
                 position: Some(*position),
                 ..ModWish::default()
             };
@@ -851,10 +850,10 @@ mod tests {
     #[test]
     fn the_administrators_word_on_the_order_is_a_relation() {
         let mut wishes = WorkspaceConfig {
-            mods: vec![ModWish { id: "a".to_owned(), load_after: vec!["b".to_owned()], ..ModWish::default() }],
+            mods: vec![ModWish { id: "a".into(), load_after: vec!["b".to_owned()], ..ModWish::default() }],
             ..WorkspaceConfig::default()
         };
-        wishes.mods.push(ModWish { id: "b".to_owned(), load_after: vec!["a".to_owned()], ..ModWish::default() });
+        wishes.mods.push(ModWish { id: "b".into(), load_after: vec!["a".to_owned()], ..ModWish::default() });
         let mut picks = [pick("a", &[]), pick("b", &[])];
         ask_for_order(&wishes, &mut picks[..1]);
         let order = load_order(&picks, &wishes, Standing::default()).expect("an order");
@@ -869,7 +868,7 @@ mod tests {
         other.name = "TIDE.psm".to_owned();
         let candidate = |found| Candidate { place: "shop", trust: SourceRank::Source, found, keys: vec![] };
         let mut wishes = wish("tide", None, None);
-        wishes.mods.push(ModWish { id: "fog".to_owned(), ..ModWish::default() });
+        wishes.mods.push(ModWish { id: "fog".into(), ..ModWish::default() });
         let choice =
             choose(&wishes, &rulebook(), &[candidate(&one), candidate(&other)], Standing::default(), &Pins::new());
         assert!(!choice.fits());
@@ -881,7 +880,7 @@ mod tests {
         let releases = [release("tide", "1.0", "a"), release("tide", "1.2", "c")];
         let candidate = |found| Candidate { place: "shop", trust: SourceRank::Source, found, keys: vec![] };
         let candidates: Vec<_> = releases.iter().map(candidate).collect();
-        let pins = Pins::from([("tide".to_owned(), "1.0".to_owned())]);
+        let pins = Pins::from([("tide".into(), "1.0".to_owned())]);
         let choice = choose(&wish("tide", Some(">=1"), None), &rulebook(), &candidates, Standing::default(), &pins);
         assert_eq!(choice.picks[0].sealed.version_or_dash(), "1.0");
     }
@@ -889,7 +888,7 @@ mod tests {
     #[test]
     fn doubles_one_sided_mods_and_keys_that_clash_are_told() {
         let mut stand_in = release("old-tide", "1", "x");
-        stand_in.manifest.provides = vec!["Tide".to_owned()];
+        stand_in.manifest.provides = vec!["Tide".into()];
         let found = [release("tide", "1", "a"), stand_in];
         let key = |bytes: &[u8]| SurveyedKey {
             name: "wright".to_owned(),
@@ -904,7 +903,7 @@ mod tests {
         let candidate = |found, key| Candidate { place: "shop", trust: SourceRank::Source, found, keys: vec![key] };
         let mut wishes = wish("tide", None, None);
         wishes.mods[0].needed_on = Some(NeededOn::Server);
-        wishes.mods.push(ModWish { id: "old-tide".to_owned(), ..ModWish::default() });
+        wishes.mods.push(ModWish { id: "old-tide".into(), ..ModWish::default() });
         let candidates = [candidate(&found[0], &one), candidate(&found[1], &other)];
         let choice = choose(&wishes, &rulebook(), &candidates, Standing::default(), &Pins::new());
         let codes: Vec<(Code, Severity)> = choice.findings.iter().map(|f| (f.code, f.severity)).collect();

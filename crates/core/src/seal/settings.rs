@@ -32,8 +32,7 @@ pub fn seal(wishes: &WorkspaceConfig, rulebook: &Rulebook, mods: &[SealedMod]) -
 
 /// A setting that goes with mods is asked for only where one of them is in the canon.
 fn is_asked_for(rule: &SettingRule, mods: &[SealedMod]) -> bool {
-    rule.with.is_empty()
-        || mods.iter().any(|sealed| rule.with.iter().any(|id| id.eq_ignore_ascii_case(&sealed.manifest.id)))
+    rule.with.is_empty() || mods.iter().any(|sealed| rule.with.iter().any(|id| *id == sealed.manifest.id))
 }
 
 /// Facts are filled in now; other settings and places are left for each install.

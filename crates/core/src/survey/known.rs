@@ -2,15 +2,16 @@
 
 use std::collections::HashMap;
 
+use crate::base::ids::ModId;
 use crate::edits::RawEntry;
 use crate::rulebook::{ListRule, Rulebook};
 use crate::survey::{ListEntry, StandsFor, SurveyedMod};
 
 /// The mods of an install by what lists may call them.
 pub struct Known<'m> {
-    by_id: HashMap<String, &'m SurveyedMod>,
-    by_name: HashMap<String, &'m SurveyedMod>,
-    game: Vec<String>,
+    by_id: HashMap<ModId, &'m SurveyedMod>,
+    by_name: HashMap<ModId, &'m SurveyedMod>,
+    game: Vec<ModId>,
 }
 
 impl<'m> Known<'m> {
@@ -18,23 +19,23 @@ impl<'m> Known<'m> {
     pub fn new(rulebook: &Rulebook, mods: &'m [SurveyedMod]) -> Self {
         let platforms = [Some(&rulebook.base), rulebook.loader.as_ref(), rulebook.runtime.as_ref()];
         Self {
-            by_id: mods.iter().map(|found| (found.folded_id(), found)).collect(),
-            by_name: mods.iter().map(|found| (found.name.to_lowercase(), found)).collect(),
-            game: platforms.into_iter().flatten().flat_map(|p| &p.ids).map(|id| id.to_lowercase()).collect(),
+            by_id: mods.iter().map(|found| (found.manifest.id.clone(), found)).collect(),
+            by_name: mods.iter().map(|found| (found.name.as_str().into(), found)).collect(),
+            game: platforms.into_iter().flatten().flat_map(|p| &p.ids).map(ModId::from).collect(),
         }
     }
 
     /// What an entry stands for.
     pub fn entry(&self, rule: &ListRule, raw: RawEntry) -> ListEntry {
         let named = raw.names.id.clone().or_else(|| raw.names.name.clone()).unwrap_or_else(|| raw.text.clone());
-        let folded = named.to_lowercase();
+        let folded = ModId::from(named.as_str());
         let found = if raw.names.id.is_some() { self.by_id.get(&folded) } else { self.by_name.get(&folded) };
         let stands_for = match found {
             _ if self.game.contains(&folded) || rule.keep.iter().any(|keep| keep.fits(&named)) => StandsFor::Game,
             Some(_) => StandsFor::Mod,
             None => StandsFor::Nothing,
         };
-        let id = found.map_or(named, |found| found.manifest.id.clone());
+        let id = found.map_or(folded, |found| found.manifest.id.clone());
         ListEntry { id, version: raw.names.version, digest: raw.digest, on: raw.on, stands_for, text: raw.text }
     }
 }

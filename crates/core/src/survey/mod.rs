@@ -12,6 +12,7 @@ use std::collections::{BTreeMap, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
+use crate::base::ids::ModId;
 use crate::base::limits;
 use crate::base::path::InstallPath;
 use crate::manifest::{Member, ModManifest, beside_reading};
@@ -122,7 +123,7 @@ pub struct SurveyedList {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ListEntry {
     /// The id of the mod that it names; its own text when it names none that is known.
-    pub id: String,
+    pub id: ModId,
     /// The version it asks for.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub version: Option<String>,
@@ -162,7 +163,7 @@ pub struct SurveyedKey {
     pub blake3: Blake3,
     /// The mod that brings it; none for one in the key ring.
     #[serde(default, skip_serializing_if = "Option::is_none", rename = "mod")]
-    pub of_mod: Option<String>,
+    pub of_mod: Option<ModId>,
     /// Whether it is the game's own.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub own: bool,
@@ -235,7 +236,7 @@ pub struct BroughtEntry {
     pub blake3: Blake3,
     /// The mod that brings it.
     #[serde(rename = "mod")]
-    pub of_mod: String,
+    pub of_mod: ModId,
 }
 
 /// A file that an alignment put outside the shelves.
@@ -247,7 +248,7 @@ pub struct BroughtFile {
     pub blake3: Blake3,
     /// The mod that brings it.
     #[serde(rename = "mod")]
-    pub of_mod: String,
+    pub of_mod: ModId,
 }
 
 /// Whether a signature fits.
@@ -321,7 +322,7 @@ pub struct SurveyedBase {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LaidOverlay {
     /// The overlay's id.
-    pub id: String,
+    pub id: ModId,
     /// How many of its members belong into the base.
     pub members: usize,
     /// Members that are there with these bytes, or with those of an overlay laid later.
@@ -480,10 +481,10 @@ impl Survey {
     }
 
     /// Its mods by folded id, without those of another loader: an id means something only among a loader's own.
-    pub fn mods_by_id(&self) -> HashMap<String, Vec<&SurveyedMod>> {
-        let mut by_id: HashMap<String, Vec<&SurveyedMod>> = HashMap::new();
+    pub fn mods_by_id(&self) -> HashMap<&ModId, Vec<&SurveyedMod>> {
+        let mut by_id: HashMap<&ModId, Vec<&SurveyedMod>> = HashMap::new();
         for found in self.mods.iter().filter(|found| found.manifest.made_for.is_none()) {
-            by_id.entry(found.folded_id()).or_default().push(found);
+            by_id.entry(&found.manifest.id).or_default().push(found);
         }
         by_id
     }
@@ -492,8 +493,7 @@ impl Survey {
     pub fn keys_of<'s>(&'s self, found: &'s SurveyedMod) -> impl Iterator<Item = &'s SurveyedKey> {
         let is_one_file = found.files.iter().all(|file| file.path == found.path);
         self.keys.iter().filter(move |key| {
-            key.of_mod.as_deref() == Some(found.manifest.id.as_str())
-                && (is_one_file || key.path.below(&found.path).is_some())
+            key.of_mod.as_ref() == Some(&found.manifest.id) && (is_one_file || key.path.below(&found.path).is_some())
         })
     }
 
@@ -516,11 +516,6 @@ impl Survey {
 }
 
 impl SurveyedMod {
-    /// The id in the form in which ids are compared: games on Windows seldom mind letter case.
-    pub fn folded_id(&self) -> String {
-        self.manifest.id.to_lowercase()
-    }
-
     /// Whether only its id is here, and its bytes come from elsewhere.
     pub fn is_id_alone(&self) -> bool {
         self.files.is_empty() && self.place == self.path

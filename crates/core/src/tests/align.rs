@@ -29,7 +29,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         })
         .collect();
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() },
+        manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
         shelf: place.to_owned(),
         place: path(place),
         enabled: !file.ends_with(".off"),
@@ -220,19 +220,21 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
     #[case] orphaned: &[(&str, &str)],
 ) {
     let mut library = found("lib", "1", "mods/lib.psm", &[("", "lib")]);
-    library.manifest.provides = provides.iter().map(|id| (*id).to_owned()).collect();
+    library.manifest.provides = provides.iter().map(|id| (*id).into()).collect();
     let mut own = found("star-map", "1", "mods/star-map.psm", &[("", "map")]);
     own.manifest.needed_on = NeededOn::Client;
     own.manifest.relations =
-        vec![crate::manifest::Relation { kind: RelationKind::Required, id: needs.to_owned(), range: None }];
+        vec![crate::manifest::Relation { kind: RelationKind::Required, id: needs.to_owned().into(), range: None }];
     let survey = survey(right().into_iter().chain([library, own]).collect());
     let (canon, rulebook) = (canon(), rulebook());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
     assert_eq!(told(&plan), ["park mods/lib.psm"]);
-    let found: Vec<(String, String)> =
-        orphans(&plan, measure, &survey).into_iter().map(|orphan| (orphan.taken, orphan.needed_by)).collect();
+    let found: Vec<(String, String)> = orphans(&plan, measure, &survey)
+        .into_iter()
+        .map(|orphan| (orphan.taken.into(), orphan.needed_by.into()))
+        .collect();
     let expected: Vec<(String, String)> = orphaned.iter().map(|(a, b)| ((*a).to_owned(), (*b).to_owned())).collect();
     assert_eq!(found, expected);
 }

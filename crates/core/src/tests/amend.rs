@@ -34,7 +34,7 @@ fn survey() -> Survey {
 
 fn canon() -> Canon {
     let mut bells = SurveyedMod {
-        manifest: ModManifest { id: "Bells".to_owned(), ..ModManifest::default() },
+        manifest: ModManifest { id: "Bells".into(), ..ModManifest::default() },
         shelf: "s".to_owned(),
         place: path("s"),
         enabled: true,
@@ -85,7 +85,7 @@ fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
     let lacking = all[1].apply(goods, &none);
     assert_eq!(lacking.bytes, goods, "nothing of it can be made");
     assert_eq!(lacking.left[0].part, "good gong");
-    assert!(lacking.left[0].why.to_string().contains("the entry good gong of bells is nowhere"), "{lacking:?}");
+    assert!(lacking.left[0].why.to_string().contains("the entry good gong of Bells is nowhere"), "{lacking:?}");
     let (_, needed) = all[1].needs()[0];
     let texts = BTreeMap::from([(needed.clone(), "<good name=\"gong\"/>".to_owned())]);
     let amended = all[1].apply(goods, &texts);

@@ -26,7 +26,7 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
     let digest = Blake3::of(format!("{id} {version}").as_bytes());
     let file_path = path(&format!("mods/{file}"));
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() },
+        manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,
@@ -77,7 +77,7 @@ fn with(change: impl FnOnce(&mut Survey)) -> Survey {
 #[test]
 fn the_canon_itself_is_in_line() {
     assert_eq!(codes(&with(|_| {})), [""; 0]);
-    assert_eq!(codes(&with(|s| s.mods[1].manifest.id = "TIDE".to_owned())), [""; 0]);
+    assert_eq!(codes(&with(|s| s.mods[1].manifest.id = "TIDE".into())), [""; 0]);
     assert_eq!(
         codes(&with(|s| s.mods[1].name = "tide (1).psm".to_owned())),
         [""; 0],
@@ -177,7 +177,7 @@ fn sides_are_minded() {
 }
 
 fn relation(kind: RelationKind, id: &str, range: &str) -> Relation {
-    Relation { kind, id: id.to_owned(), range: Some(range.to_owned()) }
+    Relation { kind, id: id.to_owned().into(), range: Some(range.to_owned()) }
 }
 
 #[rstest]
@@ -193,7 +193,7 @@ fn relation(kind: RelationKind, id: &str, range: &str) -> Relation {
 #[case(RelationKind::Required, "core", "not a range", &["dependency-version"])]
 fn relations_are_judged(#[case] kind: RelationKind, #[case] id: &str, #[case] range: &str, #[case] expected: &[&str]) {
     let survey = with(|s| {
-        s.mods[0].manifest.provides = vec!["core-api".to_owned()];
+        s.mods[0].manifest.provides = vec!["core-api".into()];
         s.mods[1].manifest.relations = vec![relation(kind, id, range)];
     });
     assert_eq!(codes(&survey), expected);
@@ -237,7 +237,11 @@ fn of_ids() -> Rulebook {
 fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
     let file = path("board.json");
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), version: version.map(str::to_owned), ..ModManifest::default() },
+        manifest: ModManifest {
+            id: id.to_owned().into(),
+            version: version.map(str::to_owned),
+            ..ModManifest::default()
+        },
         place: file.clone(),
         path: file,
         enabled: on,
@@ -251,7 +255,7 @@ fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
 
 fn entry(found: &SurveyedMod) -> ListEntry {
     let ModManifest { id, version, .. } = found.manifest.clone();
-    ListEntry { text: id.clone(), id, version, digest: None, on: found.enabled, stands_for: StandsFor::Mod }
+    ListEntry { text: id.to_string(), id, version, digest: None, on: found.enabled, stands_for: StandsFor::Mod }
 }
 
 /// A server that lists these ids, held against a canon of `core 1.0` and `tide 2.1`.

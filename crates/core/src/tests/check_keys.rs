@@ -26,7 +26,7 @@ fn key(name: &str, bytes: &str, of_mod: Option<&str>) -> SurveyedKey {
         path: path(&format!("{folder}/{name}.pub")),
         size: 3,
         blake3: Blake3::of(bytes.as_bytes()),
-        of_mod: of_mod.map(str::to_owned),
+        of_mod: of_mod.map(ModId::from),
         own: false,
         problem: None,
     }
@@ -44,7 +44,7 @@ fn findings(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
         problem: None,
     };
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), ..ModManifest::default() },
+        manifest: ModManifest { id: id.to_owned().into(), ..ModManifest::default() },
         shelf: "holds".to_owned(),
         place: path("holds"),
         enabled: true,
@@ -69,7 +69,7 @@ fn sealed_key(name: &str, bytes: &str, mods: &[&str]) -> SealedKey {
         blake3: Blake3::of(bytes.as_bytes()),
         size: 3,
         file: format!("{name}.pub"),
-        mods: mods.iter().map(|id| (*id).to_owned()).collect(),
+        mods: mods.iter().map(|id| (*id).into()).collect(),
     }
 }
 

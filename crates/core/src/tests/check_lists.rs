@@ -15,7 +15,7 @@ fn path(text: &str) -> InstallPath {
 fn found(id: &str, needed_on: NeededOn) -> SurveyedMod {
     SurveyedMod {
         manifest: ModManifest {
-            id: id.to_owned(),
+            id: id.to_owned().into(),
             version: Some("1.0".to_owned()),
             needed_on,
             ..ModManifest::default()
@@ -50,7 +50,7 @@ fn entry(text: &str) -> ListEntry {
     let (on, text) = text.strip_prefix('-').map_or((true, text), |text| (false, text));
     let (id, version) = text.split_once('@').map_or((text, None), |(id, version)| (id, Some(version.to_owned())));
     let stands_for = if id == "base" { StandsFor::Game } else { StandsFor::Mod };
-    ListEntry { id: id.to_owned(), version, digest: None, on, stands_for, text: text.to_owned() }
+    ListEntry { id: id.to_owned().into(), version, digest: None, on, stands_for, text: text.to_owned() }
 }
 
 /// A canon of `b`, `a`, `own` (the server's) and `opt` (optional), in this order; a map that nobody minds.
@@ -60,7 +60,7 @@ fn canon() -> Canon {
     let mut survey = Survey::empty(facts(Role::Server));
     survey.mods = mods;
     let mut canon = Canon::from_survey(&survey);
-    canon.mods.sort_by_key(|sealed| sides.iter().position(|(id, _)| *id == sealed.manifest.id));
+    canon.mods.sort_by_key(|sealed| sides.iter().position(|(id, _)| sealed.manifest.id == *id));
     canon.mods.iter_mut().enumerate().for_each(|(at, sealed)| sealed.position = at + 1);
     canon
 }

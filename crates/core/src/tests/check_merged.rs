@@ -26,7 +26,7 @@ fn findings(id: &str, key: &str, text: &str) -> SurveyedMod {
     };
     let entry = MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(text.as_bytes()) };
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), entries: vec![entry], ..ModManifest::default() },
+        manifest: ModManifest { id: id.to_owned().into(), entries: vec![entry], ..ModManifest::default() },
         shelf: "holds".to_owned(),
         place: path("holds"),
         enabled: true,
@@ -49,7 +49,7 @@ fn survey(mods: Vec<SurveyedMod>, entries: &[(&str, &str)]) -> Survey {
 
 fn put(key: &str, text: &str, of_mod: &str) -> Brought {
     let (file, blake3) = (path("goods.xml"), Blake3::of(text.as_bytes()));
-    let entry = BroughtEntry { file, key: key.to_owned(), blake3, of_mod: of_mod.to_owned() };
+    let entry = BroughtEntry { file, key: key.to_owned(), blake3, of_mod: of_mod.to_owned().into() };
     Brought { entries: vec![entry], files: Vec::new() }
 }
 
@@ -99,7 +99,7 @@ fn entries_of_an_extra_mod_go_with_it_and_those_of_one_that_stays_stay() {
         let here = survey(vec![extra.clone()], &[("good bell", "new")]);
         entry_states(measure, &here, &here.data[0]).gone
     };
-    assert_eq!(gone(&extra), [("good bell".to_owned(), "bells".to_owned())]);
+    assert_eq!(gone(&extra), [("good bell".into(), "bells".into())]);
     extra.manifest.needed_on = NeededOn::Server;
     assert!(gone(&extra).is_empty());
 }
@@ -123,7 +123,7 @@ fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
     let file = |path: &str, bytes: &str| BroughtFile {
         path: InstallPath::new(path).expect("a path"),
         blake3: Blake3::of(bytes.as_bytes()),
-        of_mod: "fish".to_owned(),
+        of_mod: "fish".into(),
     };
     here.brought =
         Some(Brought { files: vec![file("profiles/old", "old"), file("profiles/gone", "g")], entries: Vec::new() });

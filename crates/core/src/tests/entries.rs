@@ -17,7 +17,7 @@ fn rulebook() -> Rulebook {
 fn of(id: &str, name: &str) -> SurveyedMod {
     let path = InstallPath::new(&format!("mods/{name}")).expect("a path");
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), ..ModManifest::default() },
+        manifest: ModManifest { id: id.to_owned().into(), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: true,
@@ -65,5 +65,5 @@ fn of_two_mods_with_one_id_an_entry_names_the_id() {
     let rulebook = rulebook();
     let mods = [of("peat", "peat-1"), of("Peat", "peat-2")];
     let entry = Known::new(&rulebook, &mods).entry(&rulebook.lists[0], by_id("PEAT"));
-    assert_eq!((entry.id.to_lowercase().as_str(), entry.stands_for), ("peat", StandsFor::Mod));
+    assert_eq!((entry.id, entry.stands_for), ("peat".into(), StandsFor::Mod));
 }

@@ -177,12 +177,12 @@ fn a_bridging_mod_lets_another_loaders_mods_run() {
     let foreign = [("gantry.json", r#"{"name": "crane"}"#)];
     assert_eq!(read(RULE, "crane.psm", &foreign).expect("read").made_for.as_deref(), Some("Gantry"));
     let crane = read(&bridged, "crane.psm", &foreign).expect("read");
-    assert_eq!((crane.made_for.as_deref(), needs(&crane)), (None, vec!["deck".to_owned()]));
+    assert_eq!((crane.made_for.as_deref(), needs(&crane)), (None, vec!["deck".into()]));
     let own = read(&bridged, "x.psm", &[("about.json", r#"{"id": "x", "loader": "Gantry"}"#)]).expect("read");
-    assert_eq!((own.made_for.as_deref(), needs(&own)), (None, vec!["deck".to_owned()]));
+    assert_eq!((own.made_for.as_deref(), needs(&own)), (None, vec!["deck".into()]));
     let provides = |id: &str| {
         let about = format!(r#"{{"id": "{id}"}}"#);
         read(&bridged, "b.psm", &[("about.json", &about)]).expect("read").provides
     };
-    assert_eq!((provides("Span"), provides("deck")), (vec!["deck".to_owned()], vec![]));
+    assert_eq!((provides("Span"), provides("deck")), (vec!["deck".into()], vec![]));
 }

@@ -80,10 +80,10 @@ fn found(id: &str, version: &str, needed_on: NeededOn) -> SurveyedMod {
         blake3: Blake3::of(format!("{text}{version}").as_bytes()),
     };
     let entry = MergedEntry { into: path("world/goods.xml"), key: format!("good {id}"), blake3: Blake3::of(b"x") };
-    let needs = Relation { kind: RelationKind::Required, id: "tide".to_owned(), range: None };
+    let needs = Relation { kind: RelationKind::Required, id: "tide".into(), range: None };
     SurveyedMod {
         manifest: ModManifest {
-            id: id.to_owned(),
+            id: id.to_owned().into(),
             version: Some(version.to_owned()),
             title: (id == "tide").then(|| "Tide Gates".to_owned()),
             needed_on,
@@ -138,11 +138,11 @@ fn all_that_a_hand_needs_is_told() {
             (4, "flag-red", Way::File, "flags flags/spare".to_owned(), true),
         ]
     );
-    assert_eq!((handout.mods[1].needs.clone(), handout.mods[1].bytes), (vec!["tide".to_owned()], 20));
+    assert_eq!((handout.mods[1].needs.clone(), handout.mods[1].bytes), (vec!["tide".into()], 20));
     assert_eq!(handout.loader, Some(("Tackle".to_owned(), Some("1.4".to_owned()))));
     assert_eq!(
         (handout.server_only, handout.folders),
-        (vec!["wall".to_owned()], ["flags", "flags/spare", "holds"].map(str::to_owned).to_vec())
+        (vec!["wall".into()], ["flags", "flags/spare", "holds"].map(str::to_owned).to_vec())
     );
     assert_eq!(handout.lines.iter().map(|line| line.text.as_str()).collect::<Vec<_>>(), ["\"-holds=#tide;#lamp\""]);
     assert_eq!(

@@ -13,7 +13,7 @@ fn rule(keys: &str) -> ListRule {
 fn entry(id: &str) -> Entry {
     let digest = format!("{:0<40}", id.bytes().map(|byte| format!("{byte:x}")).collect::<String>());
     Entry {
-        id: id.to_owned(),
+        id: id.to_owned().into(),
         name: format!("{id}.mod"),
         version: Some("2.0".to_owned()),
         title: Some(format!("The {id}")),
@@ -199,7 +199,7 @@ fn encodings_and_marks_stay() {
     assert_eq!(edited, b"\xfcber\r\na\r\n");
     let marked = b"\xef\xbb\xbfa\n";
     assert_eq!(write_list(&rule, marked, (&[None], None), &[]).expect("written"), b"\xef\xbb\xbf");
-    let snow = Entry { id: "\u{2603}".to_owned(), ..Entry::default() };
+    let snow = Entry { id: "\u{2603}".into(), ..Entry::default() };
     assert!(matches!(write_list(&rule, bytes, (&[None], None), &[Change::New(snow)]), Err(EditError::NotEncodable(_))));
 }
 

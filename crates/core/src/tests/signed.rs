@@ -24,7 +24,7 @@ fn path(text: &str) -> InstallPath {
 fn found(own: &str, files: &[&str]) -> SurveyedMod {
     let digest = Blake3::of(b"x");
     SurveyedMod {
-        manifest: ModManifest { id: "tide".to_owned(), ..ModManifest::default() },
+        manifest: ModManifest { id: "tide".into(), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,

@@ -9,7 +9,8 @@ use rstest::rstest;
 fn release(line: &str) -> ModManifest {
     let mut parts = line.split(';').map(str::trim);
     let (id, version) = parts.next().and_then(|head| head.split_once(' ')).expect("an id and a version");
-    let mut manifest = ModManifest { id: id.to_owned(), version: Some(version.to_owned()), ..ModManifest::default() };
+    let mut manifest =
+        ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() };
     for part in parts {
         let (verb, rest) = part.split_once(' ').expect("a verb and the rest");
         let kind = match verb {
@@ -17,7 +18,7 @@ fn release(line: &str) -> ModManifest {
             "likes" => RelationKind::Optional,
             "shuns" => RelationKind::Conflicting,
             "also" => {
-                manifest.provides.push(rest.to_owned());
+                manifest.provides.push(rest.to_owned().into());
                 continue;
             }
             "game" => {
@@ -38,7 +39,7 @@ fn release(line: &str) -> ModManifest {
             }
         };
         let (id, range) = rest.split_once(' ').map_or((rest, None), |(id, range)| (id, Some(range.to_owned())));
-        manifest.relations.push(Relation { kind, id: id.to_owned(), range });
+        manifest.relations.push(Relation { kind, id: id.to_owned().into(), range });
     }
     manifest
 }
@@ -47,7 +48,7 @@ fn release(line: &str) -> ModManifest {
 fn ask(text: &str) -> Ask {
     let (head, now) = text.split_once(" now ").map_or((text, None), |(head, now)| (head, Some(now.to_owned())));
     let (id, accepts) = head.split_once('@').map_or((head, None), |(id, req)| (id, Some(req.to_owned())));
-    Ask { id: id.to_owned(), accepts, now, wanted: true, ..Ask::default() }
+    Ask { id: id.to_owned().into(), accepts, now, wanted: true, ..Ask::default() }
 }
 
 fn solved(asks: Vec<Ask>, lines: &[&str]) -> Result<String, NoFit> {
@@ -172,10 +173,10 @@ fn why_nothing_fits(#[case] asks: &[&str], #[case] wishes: &[&str], #[case] beca
 fn two_clashes_are_told_each_by_itself_and_a_way_out_settles_both() {
     let asks = ["lamps@>=2", "fog@<2", "sky", "gulls"].map(ask).to_vec();
     let no_fit = solved(asks, &SHOP).expect_err("no set");
-    let ids: Vec<String> = no_fit.clashes.iter().map(|clash| clash.ids.join(" ")).collect();
+    let ids: Vec<String> = no_fit.clashes.iter().map(|clash| ModId::joined(&clash.ids, " ")).collect();
     assert_eq!(ids, ["gulls", "lamps fog"]);
     assert_eq!(no_fit.ways[0].without, ["gulls"]);
-    assert_eq!(no_fit.ways[0].other, [("lamps".to_owned(), "1.0".to_owned())]);
+    assert_eq!(no_fit.ways[0].other, [("lamps".into(), "1.0".to_owned())]);
 }
 
 #[test]
@@ -192,7 +193,7 @@ fn the_copy_that_was_asked_for_counts() {
     let offer = |manifest, place, trust| Offer { manifest, place, trust, date: None };
     let mut puzzle = puzzle(vec![Ask { from: Some("station".to_owned()), ..ask("tide") }], &[]);
     puzzle.offers = vec![offer(&other, "shop", SourceRank::Source), offer(&one, "station", SourceRank::Server)];
-    assert_eq!(solve(&puzzle).expect("a set").chosen["tide"].offer.place, "station");
+    assert_eq!(solve(&puzzle).expect("a set").chosen[&"tide".into()].offer.place, "station");
 }
 
 #[test]
@@ -435,7 +436,7 @@ fn small_world(bytes: &[u8], grammar: Grammar) -> SmallWorld {
         if dice.roll(2) == 0 {
             let (want, text) = Grammar::want_exact(&mut dice, grammar);
             world.asks.push(((*id).to_owned(), want));
-            world.written_asks.push(Ask { id: (*id).to_owned(), accepts: Some(text), wanted: true, ..Ask::default() });
+            world.written_asks.push(Ask { id: (*id).into(), accepts: Some(text), wanted: true, ..Ask::default() });
         }
         world.mods.push(((*id).to_owned(), releases));
     }
@@ -464,7 +465,7 @@ fn small_release(id: &str, dice: &mut Dice<'_>, grammar: Grammar) -> (Small, Mod
         foreign: dice.roll(12) == 0,
     };
     let mut manifest = ModManifest {
-        id: id.to_owned(),
+        id: id.to_owned().into(),
         version: Some(grammar.version(version)),
         game_range: Some(game_text),
         needed_on: small.needed_on,
@@ -477,12 +478,12 @@ fn small_release(id: &str, dice: &mut Dice<'_>, grammar: Grammar) -> (Small, Mod
         let other = IDS[usize::from(dice.roll(5))].to_owned();
         let (want, text) = dice.want(grammar);
         small.relations.push((kind, other.clone(), want));
-        manifest.relations.push(Relation { kind, id: other, range: Some(text) });
+        manifest.relations.push(Relation { kind, id: other.into(), range: Some(text) });
     }
     let other = IDS[usize::from(dice.roll(5))].to_owned();
     if dice.roll(5) == 0 && other != id {
         small.provides.push(other.clone());
-        manifest.provides.push(other);
+        manifest.provides.push(other.into());
     }
     (small, manifest)
 }
@@ -555,7 +556,7 @@ proptest! {
                     let manifest = chosen.offer.manifest;
                     let known = world.mods.iter().find(|(id, _)| *id == manifest.id).expect("a known mod");
                     let version = |small: &&Small| Some(grammar.version(small.version)) == manifest.version;
-                    (manifest.id.clone(), known.1.iter().find(version).expect("a known release").version)
+                    (manifest.id.to_string(), known.1.iter().find(version).expect("a known release").version)
                 };
                 let named: Vec<(String, Numbers)> = set.chosen.values().map(small).collect();
                 let found: Vec<(&str, &Small)> = named.iter().map(|(id, version)| {

@@ -9,10 +9,10 @@ fn release((head, needs): &(&str, &[&str])) -> ModManifest {
     let (id, version) = head.split_once(' ').expect("an id and a version");
     let relation = |text: &&str| {
         let (id, range) = text.split_once(' ').expect("an id and a range");
-        Relation { kind: RelationKind::Required, id: id.to_owned(), range: Some(range.to_owned()) }
+        Relation { kind: RelationKind::Required, id: id.to_owned().into(), range: Some(range.to_owned()) }
     };
     let relations = needs.iter().map(relation).collect();
-    ModManifest { id: id.to_owned(), version: Some(version.to_owned()), relations, ..ModManifest::default() }
+    ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), relations, ..ModManifest::default() }
 }
 
 const SHOP: [(&str, &[&str]); 8] = [
@@ -32,7 +32,7 @@ fn wish(text: &str) -> ModWish {
     let (id, version) = text.trim_start_matches('+').split_once(' ').expect("an id and a version");
     let from = Some("station".to_owned());
     ModWish {
-        id: id.to_owned(),
+        id: id.to_owned().into(),
         version: Some(version.to_owned()),
         accepts,
         from,
@@ -59,7 +59,8 @@ fn updated(wishes: &[&str], intent: &Intent) -> Result<Update, Box<NoFit>> {
 fn told(update: &Update) -> String {
     let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
     let one = |m: &Move| {
-        let by = if m.needed_by.is_empty() { String::new() } else { format!(" for {}", m.needed_by.join(" ")) };
+        let by =
+            if m.needed_by.is_empty() { String::new() } else { format!(" for {}", ModId::joined(&m.needed_by, " ")) };
         format!("{} {} > {}{by}{}", m.id, version(&m.from), version(&m.to), if m.goes_back { " (back)" } else { "" })
     };
     update.moves.iter().map(one).collect::<Vec<_>>().join(", ")
@@ -67,11 +68,11 @@ fn told(update: &Update) -> String {
 
 fn take(text: &str) -> Intent {
     let (id, accepts) = text.split_once('@').map_or((text, None), |(id, req)| (id, Some(req.to_owned())));
-    Intent::Take(vec![Taken { id: id.to_owned(), accepts, prereleases: false }])
+    Intent::Take(vec![Taken { id: id.to_owned().into(), accepts, prereleases: false }])
 }
 
-fn names(ids: &[&str]) -> Vec<String> {
-    ids.iter().map(|id| (*id).to_owned()).collect()
+fn names(ids: &[&str]) -> Vec<ModId> {
+    ids.iter().map(|id| (*id).into()).collect()
 }
 
 #[rstest]
@@ -109,7 +110,7 @@ fn what_is_written_says_who_asked_and_from_where() {
 #[test]
 fn what_is_dropped_and_still_needed_stays_as_brought_in() {
     let update = updated(&["lamps 2.0", "core 2.0"], &Intent::Drop(names(&["core"]))).expect("a set fits");
-    assert_eq!(update.still_needed, [("core".to_owned(), names(&["lamps"]))]);
+    assert_eq!(update.still_needed, [("core".into(), names(&["lamps"]))]);
     assert_eq!((update.put.len(), update.put[0].asked, update.moves.len()), (1, false, 0));
 }
 

@@ -12,7 +12,7 @@ fn rulebook() -> Rulebook {
 
 fn survey(name: &str, role: Role, mods: &[(&str, &str, bool)]) -> Survey {
     let found = |(id, version, enabled): &(&str, &str, bool)| SurveyedMod {
-        manifest: ModManifest { id: (*id).to_owned(), version: Some((*version).to_owned()), ..ModManifest::default() },
+        manifest: ModManifest { id: (*id).into(), version: Some((*version).to_owned()), ..ModManifest::default() },
         shelf: "mods".to_owned(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: *enabled,
@@ -200,7 +200,7 @@ fn a_line_about_another_mod_is_no_evidence() {
     let client = Some(&[("core", "2", true), ("tide", "2.0", true)] as Mods);
     let world = World { canon: true, client, log: OLD, ..World::default() };
     let told: Vec<_> = diagnose(&world).verdicts.iter().map(|v| (v.mod_id.clone(), v.confirmed_by.len())).collect();
-    assert_eq!(told, [(Some("tide".to_owned()), 2), (Some("core".to_owned()), 1)]);
+    assert_eq!(told, [(Some("tide".into()), 2), (Some("core".into()), 1)]);
 }
 
 #[test]
@@ -294,7 +294,7 @@ fn told_of(cause: Code, side: Option<Role>, mod_id: Option<&str>) -> Vec<String>
         client_is_here: false,
         is_released: false,
     };
-    let remedies = remedies::about_text(&case, (cause, mod_id, side), None);
+    let remedies = remedies::about_text(&case, (cause, mod_id.map(ModId::from).as_ref(), side), None);
     remedies.into_iter().map(|remedy| remedy.words).collect()
 }
 

@@ -1,4 +1,5 @@
 use super::*;
+use crate::base::ids::ModId;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
 use crate::delta::CheckContext;
@@ -28,7 +29,12 @@ fn path(text: &str) -> InstallPath {
 fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
     let (at, blake3) = (path(&format!("mods/{id}")), Blake3::of(bytes.as_bytes()));
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned(), shapes_world, needed_on: NeededOn::Both, ..ModManifest::default() },
+        manifest: ModManifest {
+            id: id.to_owned().into(),
+            shapes_world,
+            needed_on: NeededOn::Both,
+            ..ModManifest::default()
+        },
         shelf: "mods".to_owned(),
         place: path("mods"),
         enabled: true,
@@ -112,7 +118,7 @@ fn a_world_that_is_touched_or_reshaped_is_copied_and_another_is_left_alone() {
     let copied = ["back-up worlds/fen/level", "back-up worlds/fen/region/0", put];
     assert_eq!(decided("worlds/*", &[fen("worlds/fen")], &[], &Choice::Keep), copied);
     assert_eq!(decided("worlds/*", &[fen("worlds/moor")], &[], &Choice::Undecided), [put]);
-    let changes = [Shaping { id: "peat".to_owned(), change: Change::Replaced }];
+    let changes = [Shaping { id: "peat".into(), change: Change::Replaced }];
     let all = ["back-up worlds/moor/level", "back-up worlds/moor/region/0", put];
     assert_eq!(decided("worlds/*", &[fen("worlds/moor")], &changes, &Choice::Keep), all);
 }
@@ -155,6 +161,6 @@ fn what_lies_in_a_world_goes_with_it() {
     let mut inside = found("pack", "1", false);
     inside.path = path("worlds/fen/packs/pack");
     let survey = survey(vec![inside, found("peat", "1", false)], &["worlds/fen"]);
-    let left: Vec<String> = without_worlds(&survey).mods.into_iter().map(|found| found.manifest.id).collect();
+    let left: Vec<ModId> = without_worlds(&survey).mods.into_iter().map(|found| found.manifest.id).collect();
     assert_eq!(left, ["peat"]);
 }

@@ -48,7 +48,7 @@ fn list_rule(keys: &str) -> ListRule {
 }
 
 fn entry(id: &str) -> Entry {
-    Entry { id: id.to_owned(), name: format!("{id}.pak"), version: Some("2.0".to_owned()), ..Entry::default() }
+    Entry { id: id.to_owned().into(), name: format!("{id}.pak"), version: Some("2.0".to_owned()), ..Entry::default() }
 }
 
 fn named(raw: &RawEntry) -> String {

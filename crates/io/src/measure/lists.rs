@@ -141,7 +141,7 @@ fn listed_mod(shelf: &Shelf, file: &InstallPath, entry: ListEntry) -> SurveyedMo
         place: file.clone(),
         enabled: entry.on,
         path: file.clone(),
-        name: entry.id,
+        name: entry.id.into(),
         digest,
         files: Vec::new(),
         members: Vec::new(),

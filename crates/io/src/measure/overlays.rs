@@ -53,7 +53,7 @@ fn ordered<'s>(shelf: &Shelf, laid: &LaidRule, survey: &'s Survey) -> Vec<&'s Su
     let list = laid.order.as_ref().and_then(|name| survey.lists.iter().find(|list| list.name == *name));
     let place = |found: &SurveyedMod| {
         let entries = list.iter().flat_map(|list| &list.entries);
-        entries.map(|entry| entry.id.to_lowercase()).position(|id| id == found.folded_id()).unwrap_or(usize::MAX)
+        entries.map(|entry| entry.id.clone()).position(|id| id == found.manifest.id).unwrap_or(usize::MAX)
     };
     let mut overlays: Vec<&SurveyedMod> =
         survey.mods.iter().filter(|found| found.shelf == shelf.name && found.enabled).collect();

@@ -5,6 +5,7 @@ use std::collections::HashMap;
 use std::io::{self, Read};
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::{ModId, folded};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::manifest::signature::{PublicKey, Verifier};
@@ -39,7 +40,7 @@ struct Pending<'k> {
 struct Known {
     name: String,
     blake3: Blake3,
-    of_mod: Option<String>,
+    of_mod: Option<ModId>,
     key: Result<PublicKey, String>,
 }
 
@@ -95,7 +96,7 @@ fn read_key(install: &dyn Install, key: &mut SurveyedKey, scheme: KeyScheme) -> 
     let read = read.and_then(|bytes| PublicKey::read(&bytes, scheme));
     // The game's own keys may be of any kind.
     key.problem = read.as_ref().err().filter(|_| !key.own).cloned();
-    Known { name: key.name.to_lowercase(), blake3: key.blake3, of_mod: key.of_mod.clone(), key: read }
+    Known { name: folded(&key.name).into_owned(), blake3: key.blake3, of_mod: key.of_mod.clone(), key: read }
 }
 
 /// A signature with the keys that may have made it; nothing when there is none, or it can't be read.
@@ -121,7 +122,7 @@ fn looked_at<'k>(
         }
     };
     let signature = Blake3::of(&bytes);
-    let name = own.key.as_ref().map(|name| name.to_lowercase());
+    let name = own.key.as_ref().map(|name| folded(name).into_owned());
     // A mod's own key before those of the folder, each once.
     let mut of_name: Vec<&Known> =
         known.iter().filter(|key| name.as_ref().is_none_or(|name| key.name == *name)).collect();

@@ -688,7 +688,7 @@ fn invalid(path: &Path, error: &dyn std::error::Error) -> ReachError {
 
 /// The recipes of a mod's files in the canon of the last release.
 fn recipes_of(last: &Canon, sealed: &SealedMod, (record, folder): (&Record, &Path)) -> Vec<Recipe> {
-    let of_id = last.mods.iter().filter(|old| old.folded_id() == sealed.folded_id());
+    let of_id = last.mods.iter().filter(|old| old.manifest.id == sealed.manifest.id);
     let files = of_id.flat_map(|old| &old.files).filter(|file| is_cut(file.size));
     files.filter_map(|file| Some(record.recipe(folder, file.blake3, file.size)?.1)).collect()
 }

@@ -7,6 +7,7 @@ use cyclonedx_bom::models::dependency::{Dependencies, Dependency};
 use cyclonedx_bom::models::hash::{Hash, HashAlgorithm, HashValue, Hashes};
 use cyclonedx_bom::models::metadata::Metadata;
 use cyclonedx_bom::models::tool::{Tool, Tools};
+use kanon_core::base::ids::{ModId, folded};
 use kanon_core::canon::SealedFile;
 use kanon_core::handout::HandoutMod;
 
@@ -53,12 +54,13 @@ fn serial(d: &str) -> UrnUuid {
 }
 
 fn reference(id: &str) -> String {
-    format!("mod:{}", id.to_lowercase())
+    format!("mod:{}", folded(id))
 }
 
 fn component(one: &HandoutMod) -> Component {
     let version = one.version.as_deref().unwrap_or("");
-    let mut component = Component::new(Classification::Library, &one.id, version, Some(reference(&one.id)));
+    let mut component =
+        Component::new(Classification::Library, one.id.as_str(), version, Some(reference(one.id.as_str())));
     if one.version.is_none() {
         component.version = None;
     }
@@ -74,7 +76,7 @@ fn component(one: &HandoutMod) -> Component {
 
 /// A file of a mod that is a folder.
 fn part(one: &HandoutMod, file: &SealedFile) -> Component {
-    let bom_ref = format!("{}/{}", reference(&one.id), file.path);
+    let bom_ref = format!("{}/{}", reference(one.id.as_str()), file.path);
     let mut part = Component::new(Classification::File, file.path.as_str(), "", Some(bom_ref));
     part.version = None;
     part.hashes = Some(hashes(file));
@@ -89,14 +91,14 @@ fn hashes(file: &SealedFile) -> Hashes {
 
 /// What each mod needs of the others; what is needed beside the set, such as the game, is no part of it.
 fn dependencies(mods: &[HandoutMod]) -> Vec<Dependency> {
-    let is_in_set = |id: &&String| mods.iter().any(|one| one.id.eq_ignore_ascii_case(id));
+    let is_in_set = |id: &&ModId| mods.iter().any(|one| one.id == **id);
     let of_mod = |one: &HandoutMod| {
-        let mut needs: Vec<String> = one.needs.iter().filter(is_in_set).map(|id| reference(id)).collect();
+        let mut needs: Vec<String> = one.needs.iter().filter(is_in_set).map(|id| reference(id.as_str())).collect();
         needs.sort();
         needs.dedup();
-        Dependency { dependency_ref: reference(&one.id), dependencies: needs }
+        Dependency { dependency_ref: reference(one.id.as_str()), dependencies: needs }
     };
-    let all = mods.iter().map(|one| reference(&one.id)).collect();
+    let all = mods.iter().map(|one| reference(one.id.as_str())).collect();
     let whole = Dependency { dependency_ref: SET.to_owned(), dependencies: all };
     [whole].into_iter().chain(mods.iter().map(of_mod)).collect()
 }

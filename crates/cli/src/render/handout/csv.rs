@@ -14,7 +14,7 @@ pub fn csv(sheet: &Sheet) -> Result<String, Failure> {
     for one in &sheet.set.mods {
         let lead = [
             one.position.to_string(),
-            one.id.clone(),
+            one.id.to_string(),
             one.title.clone(),
             one.version.clone().unwrap_or_default(),
             one.optional.to_string(),

@@ -1,6 +1,7 @@
 //! The page: one file that needs nothing else.
 
 use askama::Template;
+use kanon_core::base::ids::ModId;
 use kanon_core::canon::SealedFile;
 use kanon_core::canon::release::blob_path;
 use kanon_core::handout::{Handout, HandoutMod, Way};
@@ -32,6 +33,10 @@ impl Page<'_> {
 
     fn where_to(&self, one: &HandoutMod) -> String {
         super::where_to(one)
+    }
+
+    fn listed(&self, ids: &[ModId]) -> String {
+        ModId::joined(ids, ", ")
     }
 
     fn size(&self, one: &HandoutMod) -> String {

@@ -1,5 +1,6 @@
 //! The handout as Markdown, for a forum or a repository.
 
+use kanon_core::base::ids::ModId;
 use std::fmt::Write;
 
 use super::Sheet;
@@ -43,7 +44,7 @@ pub fn markdown(sheet: &Sheet) -> String {
             "| {} | {}{optional} | {} | {} | {} | {} | {} | {sha256} |",
             one.position,
             plain(&one.title),
-            plain(&one.id),
+            plain(one.id.as_str()),
             plain(one.version.as_deref().unwrap_or("-")),
             plain(&one.file),
             plain(&super::where_to(one)),
@@ -51,7 +52,7 @@ pub fn markdown(sheet: &Sheet) -> String {
         );
     }
     if !set.server_only.is_empty() {
-        let _ = write!(out, "\nThe server alone has {}.\n", plain(&set.server_only.join(", ")));
+        let _ = write!(out, "\nThe server alone has {}.\n", plain(&ModId::joined(&set.server_only, ", ")));
     }
     for line in &set.lines {
         let place = line.file.as_ref().map_or_else(String::new, |file| format!(" ({})", plain(file)));

@@ -13,6 +13,7 @@ use serde::Serialize;
 use super::index::{PackageIndex, VersionSet};
 use super::search::{Ease, Package, Proof, Unfit};
 use super::{FittingSet, Keep, Offer};
+use crate::base::ids::ModId;
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::RelationKind;
 
@@ -41,7 +42,7 @@ pub struct NoFit {
 pub struct Clash {
     /// The ids of the mods that are wished for.
     #[serde(skip)]
-    pub ids: Vec<String>,
+    pub ids: Vec<ModId>,
     /// The wishes in words.
     pub wishes: Vec<String>,
     /// What the mods say.
@@ -53,11 +54,11 @@ pub struct Clash {
 pub struct WayOut {
     /// Wishes to loosen: the id, and the release that it would have then.
     #[serde(rename = "other_release")]
-    pub other: Vec<(String, String)>,
+    pub other: Vec<(ModId, String)>,
     /// Wishes to do without.
-    pub without: Vec<String>,
+    pub without: Vec<ModId>,
     /// What else would have another release than now: id, now, then.
-    pub moved: Vec<(String, String, String)>,
+    pub moved: Vec<(ModId, String, String)>,
 }
 
 /// Explains a puzzle that has no solution.
@@ -204,9 +205,9 @@ impl<'a> PackageIndex<'_, 'a> {
         Some(Clash { ids: vec![ask.id.clone()], wishes: vec![wish], because: vec![because] })
     }
 
-    fn nowhere(&self, id: &str) -> String {
-        let ids = self.packages.iter().map(|package| package.id);
-        match crate::base::problem::nearest(id, ids) {
+    fn nowhere(&self, id: &ModId) -> String {
+        let ids = self.packages.iter().map(|package| package.id.as_str());
+        match crate::base::problem::nearest(id.as_str(), ids) {
             Some(near) => format!("no release of {id} is in any source or install; did you mean {near}?"),
             None => format!("no release of {id} is in any source or install"),
         }
@@ -431,14 +432,14 @@ fn in_general(unfit: &Unfit) -> Unfit {
 }
 
 /// A mod that is wished for, and the releases of it that will do.
-fn in_words(id: &str, range: Option<&str>) -> String {
+fn in_words(id: &ModId, range: Option<&str>) -> String {
     if range.is_none() { format!("{id} (any release)") } else { needed(id, range) }
 }
 
 /// A mod that another speaks of, and the releases of it that are meant.
-pub fn needed(id: &str, range: Option<&str>) -> String {
+pub fn needed(id: &ModId, range: Option<&str>) -> String {
     match range {
-        None | Some("*" | "") => id.to_owned(),
+        None | Some("*" | "") => id.to_string(),
         Some(range) => format!("{id} {range}"),
     }
 }
@@ -505,14 +506,14 @@ fn ways(packages: &PackageIndex<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease)
 
 fn way(packages: &PackageIndex<'_, '_>, set: &FittingSet<'_>, loosened: &[usize], left_out: &[usize]) -> WayOut {
     let asks = &packages.puzzle.asks;
-    let version = |id: &str| {
-        let offer: Option<Offer<'_>> = set.chosen.get(&id.to_lowercase()).map(|chosen| chosen.offer);
+    let version = |id: &ModId| {
+        let offer: Option<Offer<'_>> = set.chosen.get(id).map(|chosen| chosen.offer);
         offer.and_then(|offer| offer.manifest.version.clone()).unwrap_or_else(|| "-".to_owned())
     };
     let moved = asks.iter().enumerate().filter(|(index, _)| !loosened.contains(index) && !left_out.contains(index));
     let moved = moved.filter_map(|(_, ask)| {
         let (now, then) = (ask.now.clone()?, version(&ask.id));
-        (now != then && set.chosen.contains_key(&ask.id.to_lowercase())).then(|| (ask.id.clone(), now, then))
+        (now != then && set.chosen.contains_key(&ask.id)).then(|| (ask.id.clone(), now, then))
     });
     WayOut {
         other: loosened.iter().map(|index| (asks[*index].id.clone(), version(&asks[*index].id))).collect(),

@@ -7,6 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use pubgrub::Ranges;
 
 use super::{Ask, Keep, Offer, Puzzle};
+use crate::base::ids::ModId;
 use crate::base::version::{Requirement, Version};
 use crate::manifest::Relation;
 use crate::rulebook::{NeededOn, RelationKind};
@@ -20,7 +21,7 @@ pub const ABSENT: u32 = 0;
 /// A mod with its releases.
 pub struct ModOffers<'a> {
     /// Its id as it is written.
-    pub id: &'a str,
+    pub id: &'a ModId,
     /// Its releases, oldest first.
     pub releases: Vec<Release<'a>>,
     /// What is asked for it, by place in the puzzle.
@@ -42,9 +43,9 @@ pub struct PackageIndex<'p, 'a> {
     pub puzzle: &'p Puzzle<'a>,
     /// The mods, by folded id.
     pub packages: Vec<ModOffers<'a>>,
-    by_id: HashMap<String, u32>,
+    by_id: HashMap<ModId, u32>,
     /// For an id: the mods of other ids that stand in for it in some release.
-    stand_ins: HashMap<String, Vec<u32>>,
+    stand_ins: HashMap<ModId, Vec<u32>>,
     requirements: RefCell<HashMap<String, Option<Requirement>>>,
     /// How many more decisions may be taken back and tried anew, over all searches.
     left: Cell<u64>,
@@ -78,11 +79,11 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
 
     /// Puts a puzzle's offers in order.
     pub fn new(puzzle: &'p Puzzle<'a>) -> Self {
-        let asks: HashMap<String, usize> =
-            puzzle.asks.iter().enumerate().map(|(index, ask)| (ask.id.to_lowercase(), index)).collect();
-        let mut grouped: BTreeMap<String, Vec<Offer<'a>>> = BTreeMap::new();
+        let asks: HashMap<ModId, usize> =
+            puzzle.asks.iter().enumerate().map(|(index, ask)| (ask.id.clone(), index)).collect();
+        let mut grouped: BTreeMap<ModId, Vec<Offer<'a>>> = BTreeMap::new();
         for offer in &puzzle.offers {
-            let id = offer.manifest.id.to_lowercase();
+            let id = offer.manifest.id.clone();
             if puzzle.open || asks.contains_key(&id) {
                 grouped.entry(id).or_default().push(*offer);
             }
@@ -100,7 +101,7 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
             let ask = asks.get(&id).copied();
             let releases = index.releases(&offers, ask.map(|ask| &puzzle.asks[ask]));
             index.by_id.insert(id, small(index.packages.len()));
-            index.packages.push(ModOffers { id: releases[0].offer.manifest.id.as_str(), releases, ask });
+            index.packages.push(ModOffers { id: &releases[0].offer.manifest.id, releases, ask });
         }
         index.note_stand_ins();
         index
@@ -127,11 +128,11 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
     }
 
     fn note_stand_ins(&mut self) {
-        let mut found: BTreeSet<(String, u32)> = BTreeSet::new();
+        let mut found: BTreeSet<(ModId, u32)> = BTreeSet::new();
         for (index, package) in self.packages.iter().enumerate() {
-            let own = package.id.to_lowercase();
+            let own = package.id.clone();
             for provided in package.releases.iter().flat_map(|release| &release.offer.manifest.provides) {
-                let provided = provided.to_lowercase();
+                let provided = provided.clone();
                 if provided != own {
                     found.insert((provided, small(index)));
                 }
@@ -143,13 +144,13 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
     }
 
     /// The mod of an id.
-    pub fn package(&self, id: &str) -> Option<u32> {
-        self.by_id.get(&id.to_lowercase()).copied()
+    pub fn package(&self, id: &ModId) -> Option<u32> {
+        self.by_id.get(id).copied()
     }
 
     /// The mods of other ids that stand in for an id in some release.
-    pub fn stand_ins(&self, id: &str) -> &[u32] {
-        self.stand_ins.get(&id.to_lowercase()).map_or(&[], Vec::as_slice)
+    pub fn stand_ins(&self, id: &ModId) -> &[u32] {
+        self.stand_ins.get(id).map_or(&[], Vec::as_slice)
     }
 
     /// A mod.
@@ -197,7 +198,7 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
         let mut requirements = self.requirements.borrow_mut();
         let requirement = match requirements.get(range) {
             Some(known) => known,
-            None => requirements.entry(range.clone()).or_insert(self.puzzle.versions.requirement(range).ok()),
+            None => requirements.entry(range.clone().into()).or_insert(self.puzzle.versions.requirement(range).ok()),
         };
         let requirement = requirement.as_ref()?;
         if requirement.is_any() {
@@ -274,8 +275,8 @@ impl Release<'_> {
     }
 
     /// Whether it stands in for an id.
-    pub fn provides(&self, id: &str) -> bool {
-        self.offer.manifest.provides.iter().any(|provided| provided.eq_ignore_ascii_case(id))
+    pub fn provides(&self, id: &ModId) -> bool {
+        self.offer.manifest.provides.iter().any(|provided| provided == id)
     }
 
     /// What can't be ordered is older than what can; among themselves, such releases go by date and then by text.

@@ -11,6 +11,7 @@ mod standing;
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use crate::base::ids::ModId;
 use crate::base::version::Versions;
 use crate::manifest::ModManifest;
 use crate::rulebook::NeededOn;
@@ -50,7 +51,7 @@ pub struct Offer<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Ask {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// Which releases will do, as a requirement; any when not said.
     pub accepts: Option<String>,
     /// Whether states before a release will do.
@@ -111,7 +112,7 @@ pub struct Chosen<'a> {
 #[derive(Debug, Clone, Default)]
 pub struct FittingSet<'a> {
     /// The releases.
-    pub chosen: BTreeMap<String, Chosen<'a>>,
+    pub chosen: BTreeMap<ModId, Chosen<'a>>,
     /// Whether a mod's word on a mod that it merely likes had to be passed over.
     pub passed_over_likes: bool,
 }

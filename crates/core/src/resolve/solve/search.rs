@@ -16,6 +16,7 @@ use pubgrub::{
 
 use super::index::{ABSENT, ModOffers, PackageIndex, Release, VersionSet};
 use super::{Chosen, FittingSet, Keep};
+use crate::base::ids::ModId;
 use crate::manifest::Relation;
 use crate::rulebook::Role;
 use crate::rulebook::{NeededOn, RelationKind};
@@ -49,7 +50,7 @@ pub enum Unfit {
     /// It needs a mod of which there is no release that would do.
     Lacks {
         /// The mod's id.
-        id: String,
+        id: ModId,
         /// The releases that would do.
         range: Option<String>,
     },
@@ -89,7 +90,7 @@ struct Question {
 }
 
 /// Which id is asked for, in which releases, and on which sides.
-type Asked = (String, Option<String>, [bool; 2]);
+type Asked = (ModId, Option<String>, [bool; 2]);
 
 struct Search<'u, 'p, 'a> {
     packages: &'u PackageIndex<'p, 'a>,
@@ -125,7 +126,7 @@ impl<'a> PackageIndex<'_, 'a> {
                     let Package::Mod(package) = piece else { continue };
                     let Some(release) = self.release(package, place) else { continue };
                     let brought_in = self.ask(package).is_none_or(|ask| !ask.wanted);
-                    set.chosen.insert(self.at(package).id.to_lowercase(), Chosen { offer: release.offer, brought_in });
+                    set.chosen.insert(self.at(package).id.clone(), Chosen { offer: release.offer, brought_in });
                 }
                 Ok(set)
             }
@@ -185,7 +186,7 @@ impl Search<'_, '_, '_> {
     fn constraints(&self, package: u32, release: &Release<'_>) -> Result<Vec<(Package, VersionSet)>, Unfit> {
         let mut constraints = Vec::new();
         let own = self.packages.at(package).id;
-        for relation in release.offer.manifest.relations.iter().filter(|said| !said.id.eq_ignore_ascii_case(own)) {
+        for relation in release.offer.manifest.relations.iter().filter(|said| said.id != *own) {
             match relation.kind {
                 RelationKind::Required => constraints.extend(self.needs(package, release, relation)?),
                 RelationKind::Conflicting => constraints.extend(self.shuns(package, relation)),
@@ -224,7 +225,7 @@ impl Search<'_, '_, '_> {
 
     /// Mods that are asked for stand in first, then the mod of that id itself, then any other.
     fn question(&self, relation: &Relation, own: Option<u32>, sides: [bool; 2]) -> u32 {
-        let key = (relation.id.to_lowercase(), relation.range.clone(), sides);
+        let key = (relation.id.clone(), relation.range.clone(), sides);
         if let Some(known) = self.known_questions.borrow().get(&key) {
             return *known;
         }

@@ -6,6 +6,7 @@ use super::explain::needed;
 use super::index::{ModOffers, PackageIndex, Release};
 use super::search::Ease;
 use super::{FittingSet, Puzzle};
+use crate::base::ids::ModId;
 use crate::manifest::Relation;
 use crate::rulebook::RelationKind;
 
@@ -13,7 +14,7 @@ use crate::rulebook::RelationKind;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Standing {
     /// Its id.
-    pub id: String,
+    pub id: ModId,
     /// The release that the wishes have now.
     pub now: Option<String>,
     /// The release in the newest set that fits as a whole; none when that has no place for it, or there is no such set.
@@ -32,7 +33,7 @@ pub struct Standing {
 pub fn standing(puzzle: &Puzzle<'_>, set: Option<&FittingSet<'_>>) -> Vec<Standing> {
     let packages = PackageIndex::new(puzzle);
     let mut found: Vec<Standing> = (0..puzzle.asks.len()).map(|index| packages.standing(index, set)).collect();
-    found.sort_by_key(|standing| standing.id.to_lowercase());
+    found.sort_by_key(|standing| standing.id.clone());
     found
 }
 
@@ -41,7 +42,7 @@ pub fn each_alone(puzzle: &Puzzle<'_>) -> Vec<Result<String, String>> {
     let packages = PackageIndex::new(puzzle);
     let newest = |index: usize| match packages.search(&BTreeSet::from([index]), &Ease::default()) {
         Ok(set) => {
-            let chosen = set.chosen.get(&puzzle.asks[index].id.to_lowercase());
+            let chosen = set.chosen.get(&puzzle.asks[index].id);
             Ok(version(chosen.and_then(|chosen| chosen.offer.manifest.version.as_deref())))
         }
         Err(proof) => Err(packages.why_not(index, &proof)),
@@ -65,7 +66,7 @@ impl<'a> PackageIndex<'_, 'a> {
             standing.alone = Err("no release of it is in any source or install".to_owned());
             return standing;
         };
-        let chosen = set.and_then(|set| set.chosen.get(&ask.id.to_lowercase()));
+        let chosen = set.and_then(|set| set.chosen.get(&ask.id));
         standing.fits = chosen.map(|chosen| version(chosen.offer.manifest.version.as_deref()));
         let places = self.asked(own, ask, false, false);
         let ripe = (1u32..).zip(&self.at(own).releases).filter(|(place, _)| places.contains(place));
@@ -125,8 +126,7 @@ impl<'a> PackageIndex<'_, 'a> {
             return format!("kanon.toml accepts {asked}");
         }
         let set = set.into_iter().flat_map(|set| set.chosen.values());
-        let others: Vec<_> =
-            set.filter(|chosen| !chosen.offer.manifest.id.eq_ignore_ascii_case(self.at(own).id)).collect();
+        let others: Vec<_> = set.filter(|chosen| chosen.offer.manifest.id != *self.at(own).id).collect();
         let by_others = others.iter().find_map(|chosen| self.said_by(chosen.offer.manifest, self.at(own), newest));
         let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.manifest, own, newest));
         by_others
@@ -134,8 +134,7 @@ impl<'a> PackageIndex<'_, 'a> {
             .or_else(|| self.own_needs(newest))
             .or_else(|| {
                 newest.offer.manifest.relations.iter().find_map(|relation| {
-                    let other =
-                        others.iter().find(|chosen| chosen.offer.manifest.id.eq_ignore_ascii_case(&relation.id));
+                    let other = others.iter().find(|chosen| chosen.offer.manifest.id == relation.id);
                     let package = self.package(&relation.id)?;
                     let other = self.at(package).releases.iter().find(|release| {
                         other.is_some_and(|chosen| chosen.offer.manifest.version == release.offer.manifest.version)
@@ -175,7 +174,7 @@ impl<'a> PackageIndex<'_, 'a> {
     ) -> Option<String> {
         let against = |relation: &&Relation| {
             let met = self.meets(newest, relation);
-            relation.id.eq_ignore_ascii_case(own.id)
+            relation.id == *own.id
                 && match relation.kind {
                     RelationKind::Required | RelationKind::Optional => met == Some(false),
                     RelationKind::Conflicting => met != Some(false),
