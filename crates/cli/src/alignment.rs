@@ -19,7 +19,7 @@ use kanon_io::backup::Manifest;
 use kanon_io::bytes::{self, Bytes};
 use kanon_io::carry_out::{ApplyContext, Order, carry_out, finish};
 use kanon_io::claim::{self, Others};
-use kanon_io::error::{During, ReachError};
+use kanon_io::error::{During, ForPath, ReachError};
 use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
 use kanon_io::measure::{self, wild_places, world_places};
 use kanon_io::overlay::{self, Overlay};
@@ -200,7 +200,7 @@ impl<'e> AlignmentRun<'e> {
         let worlds: Vec<World> =
             if all_stay { Vec::new() } else { worlds::listed(self.install.as_ref(), &survey.worlds)? };
         plan = decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
-            .map_err(|error| ReachError::Plan(error.into()))?;
+            .for_path("a world that is set aside or put in place")?;
         let left =
             amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
         plan.refuse_off_limits().map_err(ReachError::from)?;
@@ -568,7 +568,7 @@ impl<'e> AlignmentRun<'e> {
             let literal = shelf.map_or(&[][..], |shelf| shelf.places(role));
             let places = literal.iter().chain(wild.get(&sealed.shelf).into_iter().flatten());
             for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
-                let path = place.join(file.path.as_str()).map_err(|error| ReachError::Plan(error.into()))?;
+                let path = place.join(file.path.as_str()).for_path(file.path.as_str())?;
                 files.push(ReceiptFile { path, size: file.size, modified: None, blake3: file.blake3 });
             }
         }

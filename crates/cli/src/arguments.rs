@@ -113,7 +113,7 @@ pub enum Command {
     /// Look at a rulebook itself
     #[command(subcommand)]
     Rulebook(RulebookCommand),
-    /// CheckContext an install: which mods, which releases, which bytes
+    /// Measure an install: which mods, which releases, which bytes
     ///
     /// The survey is portable: with -o it goes to a file that a player can send. It holds no path outside the
     /// install and nothing but what concerns mods.

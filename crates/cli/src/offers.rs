@@ -227,6 +227,7 @@ impl Offers {
             versions: session.loaded.rulebook.versions,
             game_version: wishes.game_version.as_deref(),
             loader_version: wishes.loader_version.as_deref(),
+            runtime_version: wishes.runtime_version.as_deref(),
             asks: Vec::new(),
             offers: self.items.iter().map(offer).collect(),
             open: true,

@@ -1,6 +1,6 @@
 //! Brings the paths that an alignment touches to what they are to be: forwards, or back to what they were.
 //!
-//! FileStatus is one way for all of it. It looks at what is there, moves what is there under another name, takes off what
+//! There is one way for all of it. It looks at what is there, moves what is there under another name, takes off what
 //! is to be gone, and writes what is still missing; so it may be cut off anywhere and be run again, in either
 //! direction. Bytes that nobody expected are copied beside the backup before anything is done to them.
 
@@ -15,7 +15,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 
 use crate::bytes::{Bytes, Handing};
-use crate::error::{During, ReachError};
+use crate::error::{During, ForPath, ReachError};
 use crate::hashing::{blake3_of, both_of};
 use crate::install::{FileFingerprint, FileStatus, Install, OWN_FOLDER, locked, nanoseconds, side_by_side};
 
@@ -78,7 +78,7 @@ impl Seen {
     }
 
     fn digest(&self, path: &str, stamp: FileFingerprint) -> Option<Blake3> {
-        self.0.get(&(path.to_owned(), stamp.size, stamp.modified)).copied().flatten()
+        self.0.get(&(path.to_owned(), stamp.size, stamp.modified?)).copied().flatten()
     }
 }
 
@@ -429,5 +429,5 @@ pub fn part_name(path: &InstallPath, id: i64) -> Result<InstallPath, ReachError>
         Some(parent) => parent.join(&name),
         None => InstallPath::new(&name),
     };
-    part.map_err(|error| ReachError::Plan(error.into()))
+    part.for_path(&name)
 }

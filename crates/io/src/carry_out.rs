@@ -17,7 +17,7 @@ use crate::apply::{self, Actual, Applier, Desired, Facts, Seen};
 use crate::backup::{self, Manifest};
 use crate::bytes::Bytes;
 use crate::claim::{Claim, Claimant, Lock, Others, Reserve, take_off};
-use crate::error::{During, ReachError};
+use crate::error::{During, ForPath, ReachError};
 use crate::hashing::both_of;
 use crate::install::{
     FileFingerprint, FileStatus, Install, OWN_FOLDER, RECEIPT, Receipt, is_lost, locked, side_by_side,
@@ -279,7 +279,7 @@ fn reserve(site: ApplyContext<'_>, plan: &Plan) -> Option<Reserve> {
 fn outermost(install: &dyn Install) -> Result<Vec<(String, Before)>, ReachError> {
     let mut outermost = Vec::new();
     for path in [".", OWN_FOLDER] {
-        let path = InstallPath::folder(path).map_err(|error| ReachError::Plan(error.into()))?;
+        let path = InstallPath::folder(path).for_path(path)?;
         outermost.push((path.to_string(), folder_before(install, &path)?));
     }
     Ok(outermost)
@@ -372,8 +372,8 @@ impl Journalled {
             match was {
                 Before::File { blake3, size, modified, .. } => {
                     // What the receipt is afterwards is not journalled, so how it looks tells nothing.
-                    if let Some(size) = size.filter(|_| path != RECEIPT) {
-                        seen.add(path, (size, *modified), *blake3);
+                    if let Some(looks) = size.zip(*modified).filter(|_| path != RECEIPT) {
+                        seen.add(path, looks, *blake3);
                     }
                     expected.entry(inside.clone()).or_default().insert(*blake3);
                     after.insert(inside, Some(*blake3));
@@ -502,14 +502,14 @@ fn write_receipt(
             None => untouched == Untouched::AsSurveyed,
         };
         let stamp = stamps.get(&file.path).filter(|_| is_known);
-        let stamp = stamp.filter(|stamp| stamp.size == file.size && stamp.modified != i64::MIN);
-        file.modified = stamp.map(|stamp| stamp.modified);
+        let stamp = stamp.filter(|stamp| stamp.size == file.size);
+        file.modified = stamp.and_then(|stamp| stamp.modified);
     }
     let put: Vec<After> = steps
         .iter()
         .filter_map(|step| {
             let (blake3, stamp) = (step.action.puts()?, stamps.get(&step.path)?);
-            Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified, blake3 })
+            Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified?, blake3 })
         })
         .collect();
     let arrived = |step: &&Step| stamps.get(&step.path).is_some_and(|stamp| stamp.size == step.bytes);
@@ -518,7 +518,7 @@ fn write_receipt(
         return Err(ReachError::Unusable { path, reason: "it is not there as it was sent".to_owned() });
     }
     state.record_after(id, &put)?;
-    let path = InstallPath::new(RECEIPT).map_err(|error| ReachError::Plan(error.into()))?;
+    let path = InstallPath::new(RECEIPT).for_path(RECEIPT)?;
     let part = apply::part_name(&path, id)?;
     let text = serde_json::to_string_pretty(&receipt).unwrap_or_default() + "\n";
     let written = install.write(&part, &mut Cursor::new(text)).and_then(|()| install.rename(&part, &path));

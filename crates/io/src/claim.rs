@@ -12,7 +12,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use serde::{Deserialize, Serialize};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ForPath, ReachError};
 use crate::install::{Install, OWN_FOLDER};
 
 /// The folder on an install that is there while an alignment is at work.
@@ -256,7 +256,7 @@ pub fn take_off(install: &dyn Install) -> Result<(), ReachError> {
 }
 
 fn own(path: &str) -> Result<InstallPath, ReachError> {
-    InstallPath::new(path).map_err(|error| ReachError::Plan(error.into()))
+    InstallPath::new(path).for_path(path)
 }
 
 fn lock(install: &dyn Install, locks: &Path, claimant: &Claimant) -> Result<File, ReachError> {

@@ -254,7 +254,7 @@ impl Downloads<'_> {
     /// The folder that a file is unpacked to. A file with another stamp has another one.
     fn own_folder(&self, file: &Path, purpose: &str) -> Result<PathBuf, ReachError> {
         let stamp = FileFingerprint::of(&std::fs::metadata(file).during("look at", file)?);
-        let key = format!("{}\n{}\n{}\n{purpose}", file.display(), stamp.size, stamp.modified);
+        let key = format!("{}\n{}\n{}\n{purpose}", file.display(), stamp.size, stamp.modified.unwrap_or_default());
         Ok(self.unpacked.join(&Blake3::of(key.as_bytes()).to_string()[..32]))
     }
 

@@ -3,7 +3,7 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use kanon_core::base::path::printable;
+use kanon_core::base::path::{PathError, printable};
 use kanon_core::base::problem::BadFile;
 use kanon_core::plan::PlanError;
 
@@ -52,7 +52,15 @@ pub enum ReachError {
     /// No plan can be made.
     #[error(transparent)]
     Plan(#[from] PlanError),
-    /// FileStatus is no workspace.
+    /// A path can't be one inside an install.
+    #[error("no path inside an install can be made for {}", printable(.what))]
+    Path {
+        /// What it was to be for.
+        what: String,
+        /// Why not.
+        source: PathError,
+    },
+    /// There is no workspace.
     #[error("there is no kanon.toml in {} or above it", .0.display())]
     NoWorkspace(PathBuf),
     /// What is asked for is an administrator's, and the workspace is a game's that follows a release.
@@ -118,7 +126,7 @@ pub enum ReachError {
         /// Why.
         source: Box<ReachError>,
     },
-    /// FileStatus is not enough room.
+    /// There is not enough room.
     #[error("there is not enough room in {} to {attempt}: {}", printable(&.path.display().to_string()), lack.told())]
     NoRoom {
         /// For what.
@@ -147,6 +155,21 @@ pub enum ReachError {
 impl From<BadFile> for ReachError {
     fn from(bad: BadFile) -> Self {
         Self::BadFile(Box::new(bad))
+    }
+}
+
+/// Says for what a path was to be made.
+pub trait ForPath<T> {
+    /// Names what the path was to be for.
+    ///
+    /// # Errors
+    /// The error, with that name.
+    fn for_path(self, what: &str) -> Result<T, ReachError>;
+}
+
+impl<T> ForPath<T> for Result<T, PathError> {
+    fn for_path(self, what: &str) -> Result<T, ReachError> {
+        self.map_err(|source| ReachError::Path { what: what.to_owned(), source })
     }
 }
 

@@ -99,7 +99,7 @@ impl Remote {
             let known = known.filter(|_| bytes.is_empty());
             match self.runtime.block_on(self.fetch_more(known, &mut bytes, &mut tag)) {
                 Ok(()) => return Ok((bytes, tag)),
-                Err(Failed::MayPass(_)) if tries.again(bytes.len() > before) => {}
+                Err(Failed::MayPass(_)) if tries.again(bytes.len() > before) => tries.rest(),
                 Err(failed) => return Err(failed),
             }
         }

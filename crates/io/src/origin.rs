@@ -69,7 +69,7 @@ pub(crate) struct Answer {
 pub(crate) enum Failed {
     /// It is what it was.
     NotModified,
-    /// FileStatus is no such file.
+    /// There is no such file.
     NotThere,
     /// It does not let us in.
     Forbidden,
@@ -178,6 +178,7 @@ impl Origin {
                 let kept = format!("; {have} of {} bytes are kept for the next try", promised.size);
                 return Err(self.refused(promised.file, why + if have > 0 { &kept } else { "" }));
             }
+            tries.wait().await;
         }
         Ok(())
     }
@@ -214,7 +215,7 @@ impl Origin {
         let mut tries = Retry::new(self.patience);
         loop {
             match self.whole_at_once(file, most).await {
-                Err(Failed::MayPass(_)) if tries.again(false) => {}
+                Err(Failed::MayPass(_)) if tries.again(false) => tries.wait().await,
                 answered => return answered,
             }
         }
@@ -241,7 +242,7 @@ impl Origin {
             match self.range_further(file, &bytes, came).await {
                 Ok(true) if came.len() as u64 == bytes.end - bytes.start => return Ok(true),
                 Ok(false) => return Ok(false),
-                Ok(true) | Err(Failed::MayPass(_)) if tries.again(came.len() > before) => {}
+                Ok(true) | Err(Failed::MayPass(_)) if tries.again(came.len() > before) => tries.wait().await,
                 Ok(true) => return Err(Failed::MayPass("the connection was closed too early".to_owned())),
                 Err(failed) => return Err(failed),
             }

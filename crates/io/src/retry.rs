@@ -42,26 +42,37 @@ pub struct Retry {
     patience: RetryPolicy,
     attempts: u32,
     failures: u32,
+    pause: Duration,
 }
 
 impl Retry {
     /// No failures yet.
     pub const fn new(patience: RetryPolicy) -> Self {
-        Self { patience, attempts: 0, failures: 0 }
+        Self { patience, attempts: 0, failures: 0, pause: Duration::ZERO }
     }
 
-    /// Whether to try again after a failure; waits before that. A line that drops now and then is no reason to wait, one
-    /// that gives nothing is.
+    /// Whether to try again after a failure, once [`Retry::rest`] or [`Retry::wait`] is over. A line that drops now and then
+    /// is no reason to wait, one that gives nothing is.
     pub fn again(&mut self, came_further: bool) -> bool {
         self.attempts += 1;
         self.failures = if came_further { 0 } else { self.failures + 1 };
         if self.failures >= self.patience.tries || self.attempts >= ATTEMPTS {
             return false;
         }
-        if self.failures > 0 {
-            let pause = self.patience.pause.saturating_mul(1 << (self.failures - 1).min(16));
-            std::thread::sleep(pause.min(self.patience.silence));
-        }
+        self.pause = match self.failures.checked_sub(1) {
+            Some(before) => self.patience.pause.saturating_mul(1 << before.min(16)).min(self.patience.silence),
+            None => Duration::ZERO,
+        };
         true
+    }
+
+    /// Waits before the next try, and this thread with it.
+    pub fn rest(&self) {
+        std::thread::sleep(self.pause);
+    }
+
+    /// Waits before the next try; other work goes on meanwhile.
+    pub async fn wait(&self) {
+        tokio::time::sleep(self.pause).await;
     }
 }

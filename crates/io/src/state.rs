@@ -228,8 +228,9 @@ pub enum Before {
         /// Its size in bytes, where the journal is new enough to say.
         #[serde(default)]
         size: Option<u64>,
-        /// When its bytes changed, in nanoseconds since 1970.
-        modified: i64,
+        /// When its bytes changed, in nanoseconds since 1970, where the system tells.
+        #[serde(default, deserialize_with = "known_time")]
+        modified: Option<i64>,
         /// Its permission bits, where the system has them.
         mode: Option<u32>,
     },
@@ -863,6 +864,11 @@ fn insert_before(connection: &Connection, alignment: i64, before: &[(String, Bef
     })
 }
 
+/// Older programs wrote the smallest number where no time was known.
+fn known_time<'de, D: serde::Deserializer<'de>>(deserializer: D) -> Result<Option<i64>, D::Error> {
+    Ok(Option::<i64>::deserialize(deserializer)?.filter(|time| *time != i64::MIN))
+}
+
 /// A word that nobody knows is no state: taking it for any would do the wrong thing to an install.
 fn state_of(word: &str) -> rusqlite::Result<AlignmentState> {
     AlignmentState::of_word(word).ok_or_else(|| {
@@ -882,7 +888,7 @@ mod tests {
 
     #[test]
     fn a_memory_vouches_only_for_the_same_and_settled_file() {
-        let stamp = FileFingerprint { size: 1, modified: 10_000_000_000, changed: 10_000_000_000, inode: 7 };
+        let stamp = FileFingerprint { size: 1, modified: Some(10_000_000_000), changed: 10_000_000_000, inode: 7 };
         let known = Remembered { path: String::new(), stamp, measured: 13_000_000_000, blake3: [0; 32] };
         assert!(known.vouches_for(stamp));
         assert!(!known.vouches_for(FileFingerprint { size: 2, ..stamp }));
@@ -897,7 +903,7 @@ mod tests {
         let own = temp.path().join("sub/.kanon");
         let digest = Blake3::of(b"x");
         let memory = Memory { signature: digest, measured: -5, digest, digests: digest.as_bytes().to_vec() };
-        let stamp = FileFingerprint { size: 1, modified: -2, changed: 3, inode: u64::MAX };
+        let stamp = FileFingerprint { size: 1, modified: Some(-2), changed: 3, inode: u64::MAX };
         let file = Remembered { path: "mods/a".to_owned(), stamp, measured: 5, blake3: *digest.as_bytes() };
         let mut state = State::open(&own).expect("open");
         state.remember("/r", &[("mods".to_owned(), memory.clone(), vec![file.clone()])], &[]).expect("written");

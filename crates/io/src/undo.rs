@@ -14,7 +14,7 @@ use crate::backup;
 use crate::bytes::Bytes;
 use crate::carry_out::{ApplyContext, Journalled};
 use crate::claim::Claim;
-use crate::error::{During, ReachError};
+use crate::error::{During, ForPath, ReachError};
 use crate::install::{FileStatus, Install, Kind, OWN_FOLDER};
 use crate::room::{Need, refuse_lack};
 use crate::state::{AlignmentState, Before, State};
@@ -184,7 +184,8 @@ fn files_below(install: &dyn Install, folder: &InstallPath) -> Result<Vec<Instal
 /// A name beside a world that nothing has.
 fn free_name(install: &dyn Install, world: &InstallPath, id: i64) -> Result<InstallPath, ReachError> {
     let named = |end: String| -> Result<InstallPath, ReachError> {
-        InstallPath::new(&format!("{world}{end}")).map_err(|error| ReachError::Plan(error.into()))
+        let name = format!("{world}{end}");
+        InstallPath::new(&name).for_path(&name)
     };
     let mut names = std::iter::once(format!("-made-after-{id}")).chain((2..).map(|n| format!("-made-after-{id}-{n}")));
     loop {
@@ -203,7 +204,7 @@ fn wants(before: &[(String, Before)]) -> BTreeMap<InstallPath, Desired> {
             Before::Absent if path.as_str() == OWN_FOLDER => return None,
             Before::Absent => Desired::Absent,
             Before::File { blake3, modified, mode, .. } => {
-                Desired::File { blake3: *blake3, facts: Facts { modified: Some(*modified), mode: *mode } }
+                Desired::File { blake3: *blake3, facts: Facts { modified: *modified, mode: *mode } }
             }
             Before::Folder { modified, mode } => Desired::Folder(Facts { modified: *modified, mode: *mode }),
         };

@@ -67,7 +67,9 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     };
     let workspace = session.workspace()?;
     keep_what_was_said(&mut wishes, &workspace.config, session.loaded.rulebook.versions);
-    let versions = (survey.install.game_version.as_deref(), survey.install.loader_version.as_deref());
+    let found = &survey.install;
+    let versions =
+        [&found.game_version, &found.loader_version, &found.runtime_version].map(|version| version.as_deref());
     let edit = Edit { put: &wishes, versions_found: versions, ..Edit::default() };
     let edited = config::edit(&workspace.text, &edit).map_err(|error| Failure::plain(error.to_string()))?;
     if edited.text != workspace.text {

@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 
 use kanon_core::base::ids::ModId;
-use kanon_core::findings::compare::{Column, matrix};
+use kanon_core::findings::compare::{Column, Need, matrix};
 use kanon_core::rulebook::NeededOn;
 use kanon_core::rulebook::Role;
 
@@ -40,8 +40,8 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         columns.push(Column::of_survey(&survey));
     }
     let needed = |id: &ModId, column: usize| match (roles[column], sides.get(id)) {
-        (Some(role), Some(side)) => side.includes(role),
-        _ => true,
+        (Some(role), Some(side)) => Need::of(*side, role),
+        _ => Need::Must,
     };
     let matrix = matrix(&columns, session.loaded.rulebook.versions, needed);
     match env.format {

@@ -146,6 +146,7 @@ fn tell_other_game(job: &AlignmentRun<'_>, ui: &Ui) -> Result<(), Failure> {
     let others = [
         ("the game", &canon.game_version, &install.game_version),
         ("the loader of its mods", &canon.loader_version, &install.loader_version),
+        ("what the game runs on", &canon.runtime_version, &install.runtime_version),
     ];
     for (what, wanted, found) in others {
         let (Some(wanted), Some(found)) = (wanted, found) else { continue };

@@ -115,11 +115,12 @@ fn contents(canon: &Canon) -> String {
         version.as_ref().map_or_else(String::new, |version| format!(", {name} {version}"))
     };
     format!(
-        "{} ({}){}{}",
+        "{} ({}){}{}{}",
         count(canon.mods.len(), "mod"),
         size(bytes),
         version(&canon.game, &canon.game_version),
-        version("loader", &canon.loader_version)
+        version("loader", &canon.loader_version),
+        version("runtime", &canon.runtime_version)
     )
 }
 

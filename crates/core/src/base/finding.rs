@@ -76,7 +76,6 @@ codes! {
     FragmentLeftOver "fragment-left-over" Risky "an entry belongs to no mod any more",
     LicenceNotAccepted "licence-not-accepted" Blocking "a licence was not accepted yet",
     WorldNeedsNew "world-needs-new" Risky "a mod reshapes the world and wants a new one",
-    WorldListDiffers "world-list-differs" Risky "the list inside the world is another",
     MemoryLow "memory-low" Risky "too little memory is set",
 }
 

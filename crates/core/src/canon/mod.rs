@@ -43,6 +43,9 @@ pub struct Canon {
     pub game_version: Option<String>,
     /// The loader version that everybody must have.
     pub loader_version: Option<String>,
+    /// The version of what the game runs on that everybody must have.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub runtime_version: Option<String>,
     /// What was wished for when it was sealed, as a digest: whether the wishes have changed since.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub wishes: Option<Blake3>,
@@ -229,6 +232,7 @@ impl Canon {
             rulebook: Blake3::of(b""),
             game_version: survey.install.game_version.clone(),
             loader_version: survey.install.loader_version.clone(),
+            runtime_version: survey.install.runtime_version.clone(),
             wishes: None,
             mods,
             keys: Vec::new(),

@@ -76,6 +76,8 @@ pub struct WorkspaceConfig {
     pub game_version: Option<String>,
     /// The loader version that everybody must have.
     pub loader_version: Option<String>,
+    /// The version of what the game runs on that everybody must have.
+    pub runtime_version: Option<String>,
     /// The policy for a client's extra mods.
     pub extras: Extras,
     /// The installs it is about.
@@ -241,6 +243,7 @@ fn wishes(root: &Section<'_>) -> WorkspaceConfig {
         rulebook: root.owned_text("rulebook"),
         game_version: root.optional_text("game-version"),
         loader_version: root.optional_text("loader-version"),
+        runtime_version: root.optional_text("runtime-version"),
         extras: policy.as_ref().and_then(extras).unwrap_or_default(),
         edits: policy.as_ref().and_then(edits).unwrap_or_default(),
         unrehearsed: policy.as_ref().and_then(unrehearsed).unwrap_or_default(),
@@ -429,27 +432,60 @@ fn check_places(root: &Section<'_>, wishes: &WorkspaceConfig, places: &[&str]) {
     }
 }
 
+/// Fields in a row, none of which can be taken for another one: each with its length, or a dash where there is none.
+struct Decided(String);
+
+impl Decided {
+    fn new(format: &str) -> Self {
+        Self(format!("{format}\n"))
+    }
+
+    fn field(&mut self, parts: &[Option<&str>]) {
+        for part in parts {
+            match part {
+                Some(part) => self.0.push_str(&format!("{} {part} ", part.len())),
+                None => self.0.push_str("- "),
+            }
+        }
+        self.0.push('\n');
+    }
+
+    fn digest(&self) -> Blake3 {
+        Blake3::of(self.0.as_bytes())
+    }
+}
+
 impl WorkspaceConfig {
     /// A digest of all that decides what is sealed; comments, installs and what updates may choose don't.
     pub fn digest(&self) -> Blake3 {
-        let mut mods: Vec<_> = self.mods.iter().collect();
-        mods.sort_by_key(|wish| wish.id.clone());
-        let mut text = format!("{:?} {:?} {:?}", self.name, self.game_version, self.loader_version);
-        for ModWish { id, version, needed_on, from, .. } in &mods {
-            text.push_str(&format!("\n{id:?} {version:?} {needed_on:?} {from:?}"));
+        let mut mods: Vec<&ModWish> = self.mods.iter().collect();
+        mods.sort_by(|a, b| a.id.cmp(&b.id));
+        let mut text = Decided::new("wishes/2");
+        text.field(&[Some(&self.name), self.game_version.as_deref(), self.loader_version.as_deref()]);
+        if let Some(version) = &self.runtime_version {
+            text.field(&[Some("runtime"), Some(version)]);
+        }
+        for wish in &mods {
+            let side = wish.needed_on.map(NeededOn::as_str);
+            text.field(&[Some("mod"), Some(wish.id.as_str()), wish.version.as_deref(), side, wish.from.as_deref()]);
         }
         // What an older program did not know of changes no digest where it is not used.
         for wish in mods.iter().filter(|wish| wish.has_order()) {
-            let order = (wish.position, &wish.load_before, &wish.load_after);
-            text.push_str(&format!("\n{:?} {order:?}", wish.id));
+            let position = wish.position.map(|position| position.to_string());
+            text.field(&[Some("order"), Some(wish.id.as_str()), position.as_deref()]);
+            wish.load_before.iter().for_each(|other| text.field(&[Some("before"), Some(other)]));
+            wish.load_after.iter().for_each(|other| text.field(&[Some("after"), Some(other)]));
         }
         for wish in &self.settings {
-            text.push_str(&format!("\nsetting {:?} {:?} {:?}", wish.name, wish.is, wish.of));
+            text.field(&[Some("setting"), Some(&wish.name), Some(&wish.is), wish.of.map(Role::as_str)]);
         }
-        if !self.facts.is_empty() || self.memory.is_some() {
-            text.push_str(&format!("\n{:?} {:?}", self.facts, self.memory));
+        for (name, value) in &self.facts {
+            text.field(&[Some("fact"), Some(name), Some(value)]);
         }
-        Blake3::of(text.as_bytes())
+        if let Some(memory) = self.memory {
+            text.field(&[Some("memory"), Some(&memory.to_string())]);
+        }
+        text.digest()
     }
 
     /// The install of that name.
@@ -492,9 +528,12 @@ pub struct Edit<'a> {
     pub release: &'a [(&'static str, String)],
     /// The game version to write.
     pub game_version: Option<&'a str>,
-    /// The game and loader versions to write if none are there.
-    pub versions_found: (Option<&'a str>, Option<&'a str>),
+    /// Versions to write if none are there: of the game, its loader, and what it runs on.
+    pub versions_found: [Option<&'a str>; 3],
 }
+
+/// The keys of the versions that everybody must have: of the game, its loader, and what it runs on.
+pub const VERSION_KEYS: [&str; 3] = ["game-version", "loader-version", "runtime-version"];
 
 /// What an edit of the wishes changed.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -524,7 +563,7 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     let mut document: DocumentMut =
         plain.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
     let mut edited = Edited::default();
-    for (key, found) in [("game-version", edit.versions_found.0), ("loader-version", edit.versions_found.1)] {
+    for (key, found) in VERSION_KEYS.into_iter().zip(edit.versions_found) {
         if let Some(found) = found.filter(|_| !document.contains_key(key)) {
             document.insert(key, value(found));
         }
@@ -692,13 +731,13 @@ mod tests {
         assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{told:#?}");
     }
 
-    fn adopt(text: &str, put: &[ModWish], versions_found: (Option<&str>, Option<&str>)) -> Result<Edited, EditError> {
+    fn adopt(text: &str, put: &[ModWish], versions_found: [Option<&str>; 3]) -> Result<Edited, EditError> {
         edit(text, &Edit { put, versions_found, ..Edit::default() })
     }
 
     #[test]
     fn an_edit_keeps_comments_order_and_line_ends() {
-        let edited = adopt(SMALL, &[wish("Tide", "1.1"), wish("fog", "3")], (Some("1.4"), None)).expect("edited");
+        let edited = adopt(SMALL, &[wish("Tide", "1.1"), wish("fog", "3")], [Some("1.4"), None, None]).expect("edited");
         assert_eq!(edited.added, ["fog"]);
         assert_eq!(edited.changed, [("Tide".into(), "1.0".to_owned(), "1.1".to_owned())]);
         let expected = SMALL
@@ -706,11 +745,11 @@ mod tests {
             .replace("p.rulebook.toml\"\n", "p.rulebook.toml\"\ngame-version = \"1.4\"\n")
             + "\n[[mod]]\nid = \"fog\"\nversion = \"3\"\n";
         assert_eq!(edited.text, expected);
-        let windows = adopt(&SMALL.replace('\n', "\r\n"), &[wish("fog", "3")], (None, None)).expect("edited").text;
+        let windows = adopt(&SMALL.replace('\n', "\r\n"), &[wish("fog", "3")], [None; 3]).expect("edited").text;
         assert_eq!(windows.matches('\n').count(), windows.matches("\r\n").count());
         let marked = format!("\u{feff}{SMALL}");
-        assert!(adopt(&marked, &[wish("fog", "3")], (None, None)).expect("edited").text.starts_with("\u{feff}# ours"));
-        assert_eq!(adopt(SMALL, &[wish("tide", "1.0")], (None, None)).expect("edited").text, SMALL);
+        assert!(adopt(&marked, &[wish("fog", "3")], [None; 3]).expect("edited").text.starts_with("\u{feff}# ours"));
+        assert_eq!(adopt(SMALL, &[wish("tide", "1.0")], [None; 3]).expect("edited").text, SMALL);
     }
 
     #[test]
@@ -759,7 +798,7 @@ mod tests {
 
     #[test]
     fn what_can_not_be_edited_is_refused() {
-        assert!(adopt("mod = 3", &[wish("fog", "3")], (None, None)).is_err());
-        assert!(adopt("= 3", &[], (None, None)).is_err());
+        assert!(adopt("mod = 3", &[wish("fog", "3")], [None; 3]).is_err());
+        assert!(adopt("= 3", &[], [None; 3]).is_err());
     }
 }

@@ -52,8 +52,9 @@ pub fn is_left_over(measure: CheckContext<'_>, found: &SurveyedMod) -> bool {
         role: None,
         game_version: canon.game_version.as_deref(),
         loader_version: canon.loader_version.as_deref(),
+        runtime_version: canon.runtime_version.as_deref(),
     };
-    let of_platform = |code| matches!(code, Code::GameDiffers | Code::LoaderDiffers);
+    let of_platform = |code| matches!(code, Code::GameDiffers | Code::LoaderDiffers | Code::RuntimeDiffers);
     fit(&alone, measure.rulebook.versions).iter().any(|misfit| of_platform(misfit.finding.code))
 }
 

@@ -96,6 +96,7 @@ fn align(survey: &Survey) -> String {
 
 fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let loader = measure.rulebook.loader.as_ref();
+    let runtime = measure.rulebook.runtime.as_ref();
     let loader_name = loader.map_or("the loader", |loader| loader.name.as_str());
     let pairs = [
         (
@@ -111,6 +112,13 @@ fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
             &measure.canon.loader_version,
             &survey.install.loader_version,
             loader.is_some_and(|l| !l.version.is_empty()),
+        ),
+        (
+            Code::RuntimeDiffers,
+            runtime.map_or("the runtime", |runtime| runtime.name.as_str()),
+            &measure.canon.runtime_version,
+            &survey.install.runtime_version,
+            runtime.is_some_and(|runtime| !runtime.version.is_empty()),
         ),
     ];
     let mut findings = Vec::new();
@@ -150,6 +158,7 @@ fn unexplained_misfits(measure: CheckContext<'_>, survey: &Survey, causes: &[Fin
         role: Some(survey.install.role),
         game_version: survey.install.game_version.as_deref().filter(|_| !platform_is_off(Code::GameDiffers)),
         loader_version: survey.install.loader_version.as_deref().filter(|_| !platform_is_off(Code::LoaderDiffers)),
+        runtime_version: survey.install.runtime_version.as_deref().filter(|_| !platform_is_off(Code::RuntimeDiffers)),
     };
     let misfits = fit(&set, measure.rulebook.versions);
     misfits

@@ -6,8 +6,10 @@ use super::measured::Measured;
 use super::weigh::Evidence;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
+use crate::canon::Canon;
 use crate::logs::{LogEvent, Source};
 use crate::rulebook::Role;
+use crate::survey::Survey;
 
 // Log-odds. A blocking difference that was measured, a risky one, and a risky one beside a blocking one.
 pub(super) const BLOCKING: f64 = 2.0;
@@ -113,9 +115,27 @@ pub(super) const fn is_platform(code: Code) -> bool {
     matches!(code, Code::GameDiffers | Code::LoaderDiffers | Code::RuntimeDiffers | Code::MemoryLow)
 }
 
-/// Of the versions of the game and its loader, the one that such a cause is about.
-pub(super) fn version_of<'v>(cause: Code, game: &'v Option<String>, loader: &'v Option<String>) -> Option<&'v String> {
-    if cause == Code::LoaderDiffers { loader.as_ref() } else { game.as_ref() }
+/// Of the versions of the game, its loader and what it runs on, the one that such a cause is about.
+pub(super) const fn version_of<'v>(
+    cause: Code,
+    [game, loader, runtime]: [&'v Option<String>; 3],
+) -> Option<&'v String> {
+    match cause {
+        Code::LoaderDiffers => loader.as_ref(),
+        Code::RuntimeDiffers => runtime.as_ref(),
+        _ => game.as_ref(),
+    }
+}
+
+/// The versions that an install shows.
+pub(super) const fn versions_on(survey: &Survey) -> [&Option<String>; 3] {
+    let install = &survey.install;
+    [&install.game_version, &install.loader_version, &install.runtime_version]
+}
+
+/// The versions that a canon asks for.
+pub(super) const fn versions_of(canon: &Canon) -> [&Option<String>; 3] {
+    [&canon.game_version, &canon.loader_version, &canon.runtime_version]
 }
 
 /// Whether a finding is about what a line names: its mod, its file, or an entry in what it tells.

@@ -1,6 +1,6 @@
 //! What each person must do: about a measured difference, and about a cause that only a text tells.
 
-use super::hypothesis::{is_platform, version_of};
+use super::hypothesis::{is_platform, version_of, versions_of};
 use super::measured::Measured;
 use super::weigh::{Case, Remedy};
 use crate::base::finding::{Code, Finding};
@@ -122,7 +122,7 @@ fn by_hand(finding: &Finding, name: &str) -> String {
             format!("{subject} can't be used like this ({expected}; {found} is there): take one of the two out.")
         }
         Code::GameDiffers => format!("Bring the game to {expected}{but_found}."),
-        Code::LoaderDiffers => format!("Install {expected}{but_found}."),
+        Code::LoaderDiffers | Code::RuntimeDiffers => format!("Install {expected}{but_found}."),
         Code::ListOrder => format!("Put the list in this order: {expected}{place}."),
         Code::LaunchLineDiffers => format!("Write into the launch line: {expected}{place}."),
         Code::ListEntryMissing => format!("Add {subject} to the list{place}."),
@@ -192,10 +192,14 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&ModId>), event:
     let is = |id: &ModId| mod_id.is_some_and(|named| named == id);
     let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.manifest.id)));
     let of_canon = match cause {
-        GameDiffers | LoaderDiffers => case.canon.and_then(|canon| {
-            let version = version_of(cause, &canon.game_version, &canon.loader_version)?;
-            let name = case.rulebook.loader.as_ref().map_or("the loader", |loader| &loader.name);
-            Some(if cause == LoaderDiffers { format!("{name} {version}") } else { version.clone() })
+        GameDiffers | LoaderDiffers | RuntimeDiffers => case.canon.and_then(|canon| {
+            let version = version_of(cause, versions_of(canon))?;
+            let name = match cause {
+                LoaderDiffers => case.rulebook.loader.as_ref().map_or("the loader", |loader| &loader.name),
+                RuntimeDiffers => case.rulebook.runtime.as_ref().map_or("the runtime", |runtime| &runtime.name),
+                _ => return Some(version.clone()),
+            };
+            Some(format!("{name} {version}"))
         }),
         _ => sealed.and_then(|sealed| sealed.manifest.version.clone()),
     };
@@ -204,7 +208,7 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&ModId>), event:
     let is_whole = match cause {
         ModMissing | ModExtra | ContentDiffers | ModDisabled | Unreadable => mod_id.is_some(),
         VersionOlder | VersionNewer | VersionOther => mod_id.is_some() && expected.is_some(),
-        GameDiffers | LoaderDiffers => expected.is_some(),
+        GameDiffers | LoaderDiffers | RuntimeDiffers => expected.is_some(),
         _ => false,
     };
     // Where it is already, nobody has measured; where it is to be, the rulebook says.

@@ -146,14 +146,13 @@ pub(super) enum Left {
 
 pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&ModId>, cause: Code) -> Option<Left> {
     use Code::*;
-    let is_measured = is_of_mods(cause) || matches!(cause, GameDiffers | LoaderDiffers);
+    let is_measured = is_of_mods(cause) || matches!(cause, GameDiffers | LoaderDiffers | RuntimeDiffers);
     if !is_measured {
         return None;
     }
-    if matches!(cause, GameDiffers | LoaderDiffers) {
-        let of =
-            |survey: &Survey| version_of(cause, &survey.install.game_version, &survey.install.loader_version).cloned();
-        let of_canon = case.canon.and_then(|canon| version_of(cause, &canon.game_version, &canon.loader_version));
+    if matches!(cause, GameDiffers | LoaderDiffers | RuntimeDiffers) {
+        let of = |survey: &Survey| version_of(cause, versions_on(survey)).cloned();
+        let of_canon = case.canon.and_then(|canon| version_of(cause, versions_of(canon)));
         let same = |a: &str, b: &str| case.rulebook.versions.same(a, b);
         return match (case.server, case.client) {
             (Some(server), Some(client)) => {
@@ -195,8 +194,8 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&ModId>, cause: Code) 
 /// What the client's survey says of a cause: whether it bears it out, and in which words.
 pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(bool, String)> {
     let name = &client.install.name;
-    if matches!(cause, Code::LoaderDiffers | Code::GameDiffers) {
-        let version = version_of(cause, &client.install.game_version, &client.install.loader_version);
+    if matches!(cause, Code::LoaderDiffers | Code::GameDiffers | Code::RuntimeDiffers) {
+        let version = version_of(cause, versions_on(client));
         let (version, found) = (version?, event.found.as_ref()?);
         return Some((version == found, format!("{name} has {version}")));
     }

@@ -181,6 +181,7 @@ fn plain(verdict: &Verdict) -> String {
         Code::ContentDiffers => format!("{subject} was changed {whose}: its files are not those that they should be"),
         Code::GameDiffers => format!("the game has another version {whose}"),
         Code::LoaderDiffers => format!("the mod loader has another version {whose}"),
+        Code::RuntimeDiffers => format!("what the game runs on has another version {whose}"),
         code => match verdict.mod_id {
             Some(_) => format!("{subject}: {} {whose}", code.about()),
             None => format!("{} {whose}", code.about()),

@@ -9,6 +9,7 @@ use crate::base::digest::Blake3;
 use crate::base::ids::ModId;
 use crate::base::version::Versions;
 use crate::canon::Canon;
+use crate::rulebook::{NeededOn, Role};
 use crate::survey::Survey;
 
 /// The first field of every comparison.
@@ -36,6 +37,28 @@ pub struct Held {
     pub enabled: bool,
     /// Another loader that it was made for.
     pub made_for: Option<String>,
+}
+
+/// Whether an install is to have a mod.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Need {
+    /// It must have it.
+    Must,
+    /// It may have it, or not: the mod is optional, or the other side's and harmless here.
+    May,
+    /// It is better off without it.
+    MustNot,
+}
+
+impl Need {
+    /// What a mod that is needed there means for an install of a role.
+    pub const fn of(side: NeededOn, role: Role) -> Self {
+        match (side, role) {
+            _ if side.includes(role) => Self::Must,
+            (NeededOn::Client, Role::Server) => Self::MustNot,
+            _ => Self::May,
+        }
+    }
 }
 
 /// How a cell compares with the first column.
@@ -131,8 +154,9 @@ impl Column {
     }
 }
 
-/// Puts columns beside each other. A mod that a side does not need counts as absent there, not as missing.
-pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&ModId, usize) -> bool) -> Matrix {
+/// Puts columns beside each other. A mod that a side does not need counts as absent there, not as missing; where the first
+/// column does not need it, the others are held against the first of them that has it.
+pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&ModId, usize) -> Need) -> Matrix {
     let ids: BTreeSet<&ModId> = columns.iter().flat_map(|column| column.mods.keys()).collect();
     let rows: Vec<Row> = ids.into_iter().map(|id| row(id, columns, versions, &needed)).collect();
     Matrix {
@@ -143,10 +167,15 @@ pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&ModId, us
     }
 }
 
-fn row(id: &ModId, columns: &[Column], versions: Versions, needed: &impl Fn(&ModId, usize) -> bool) -> Row {
+fn row(id: &ModId, columns: &[Column], versions: Versions, needed: &impl Fn(&ModId, usize) -> Need) -> Row {
     let copies = |column: &Column| column.mods.get(id).cloned().unwrap_or_default();
-    let first = columns.first().map(copies).unwrap_or_default();
-    let reference = first.iter().find(|held| held.enabled && held.made_for.is_none()).cloned();
+    let in_play = |column: &Column| copies(column).into_iter().find(|held| held.enabled && held.made_for.is_none());
+    let first = columns.first().and_then(in_play);
+    let others = || columns.iter().enumerate().skip(1).filter(|(index, _)| needed(id, *index) != Need::MustNot);
+    let reference = match first {
+        None if needed(id, 0) != Need::Must => others().find_map(|(_, column)| in_play(column)),
+        first => first,
+    };
     let cells: Vec<Cell> = columns
         .iter()
         .enumerate()
@@ -157,13 +186,14 @@ fn row(id: &ModId, columns: &[Column], versions: Versions, needed: &impl Fn(&Mod
     Row { id: name, cells, same }
 }
 
-fn cell(reference: Option<&Held>, copies: &[Held], versions: Versions, needed: bool) -> Cell {
+fn cell(reference: Option<&Held>, copies: &[Held], versions: Versions, need: Need) -> Cell {
     let enabled: Vec<&Held> = copies.iter().filter(|held| held.enabled).collect();
     let mark = match (enabled.as_slice(), reference) {
-        ([], _) if !copies.is_empty() => Mark::Off,
-        ([], Some(_)) if needed => Mark::Missing,
+        ([], _) if !copies.is_empty() && need == Need::Must => Mark::Off,
+        ([], Some(_)) if need == Need::Must => Mark::Missing,
         ([], _) => Mark::Absent,
         ([one], _) if one.made_for.is_some() => Mark::Foreign,
+        ([_], _) if need == Need::MustNot => Mark::Extra,
         ([_], None) => Mark::Extra,
         ([one], Some(reference)) => against(reference, one, versions),
         _ => Mark::Twice,
@@ -215,16 +245,32 @@ mod tests {
     #[case(&[held("1.1", "a"), held("1.0", "b")], Mark::Twice)]
     #[case(&[Held { made_for: Some("Gantry".to_owned()), ..held("1.1", "a") }], Mark::Foreign)]
     fn cells(#[case] copies: &[Held], #[case] mark: Mark) {
-        let found = matrix(&[column(&[held("1.1", "a")]), column(copies)], Versions::default(), |_, _| true);
+        let found = matrix(&[column(&[held("1.1", "a")]), column(copies)], Versions::default(), |_, _| Need::Must);
         assert_eq!(found.rows[0].cells[1].mark, mark);
         assert_eq!((found.same, found.rows[0].id.as_str()), (mark == Mark::Same, "Tide"));
     }
 
     #[test]
     fn what_a_side_does_not_need_is_absent_and_what_only_others_have_is_extra() {
-        let found = matrix(&[column(&[held("1.1", "a")]), column(&[])], Versions::default(), |_, _| false);
+        let found = matrix(&[column(&[held("1.1", "a")]), column(&[])], Versions::default(), |_, _| Need::May);
         assert!(found.same);
-        let found = matrix(&[column(&[]), column(&[held("1", "a")])], Versions::default(), |_, _| true);
+        let found = matrix(&[column(&[]), column(&[held("1", "a")])], Versions::default(), |_, _| Need::Must);
         assert_eq!(found.rows[0].cells[1].mark, Mark::Extra);
+    }
+
+    /// A server first, then three clients.
+    #[rstest]
+    #[case::of_clients_alone(NeededOn::Client, [None, Some("a"), Some("a"), Some("a")], [Mark::Absent, Mark::Same, Mark::Same, Mark::Same])]
+    #[case::of_clients_and_one_has_another(NeededOn::Client, [None, Some("a"), Some("b"), None], [Mark::Absent, Mark::Same, Mark::Edited, Mark::Missing])]
+    #[case::of_clients_on_the_server(NeededOn::Client, [Some("a"), Some("a"), Some("a"), Some("a")], [Mark::Extra, Mark::Same, Mark::Same, Mark::Same])]
+    #[case::of_the_server_alone(NeededOn::Server, [Some("a"), None, Some("a"), Some("b")], [Mark::Same, Mark::Absent, Mark::Same, Mark::Edited])]
+    #[case::optional(NeededOn::Optional, [None, None, Some("a"), Some("a")], [Mark::Absent, Mark::Absent, Mark::Same, Mark::Same])]
+    #[case::of_both(NeededOn::Both, [None, Some("a"), None, None], [Mark::Absent, Mark::Extra, Mark::Absent, Mark::Absent])]
+    fn sides_are_minded(#[case] side: NeededOn, #[case] bytes: [Option<&str>; 4], #[case] marks: [Mark; 4]) {
+        let columns = bytes.map(|bytes| column(&bytes.map(|bytes| held("1", bytes)).into_iter().collect::<Vec<_>>()));
+        let role = |column: usize| if column == 0 { Role::Server } else { Role::Client };
+        let found = matrix(&columns, Versions::default(), |_, column| Need::of(side, role(column)));
+        let told: Vec<Mark> = found.rows[0].cells.iter().map(|cell| cell.mark).collect();
+        assert_eq!(told, marks);
     }
 }

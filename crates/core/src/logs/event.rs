@@ -187,6 +187,7 @@ pub fn family(means: Event) -> &'static [Code] {
             VersionOther,
             GameDiffers,
             LoaderDiffers,
+            RuntimeDiffers,
             ListEntryMissing,
             ListEntryOff,
             LaunchLineDiffers,
@@ -287,7 +288,6 @@ fn family_of(code: Code) -> &'static [Code] {
         ListUnreadable => &[ListUnreadable],
         KeyLeftOver => &[KeyLeftOver, KeyChanged],
         WorldNeedsNew => &[WorldNeedsNew],
-        WorldListDiffers => &[WorldListDiffers, ListEntryMissing, ListEntryExtra, ListEntryOff],
         MemoryLow => &[MemoryLow],
         NotNeededHere => &[NotNeededHere],
     }

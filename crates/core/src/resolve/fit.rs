@@ -20,6 +20,8 @@ pub struct FitSet<'a> {
     pub game_version: Option<&'a str>,
     /// The loader's version, if known.
     pub loader_version: Option<&'a str>,
+    /// The version of what the game runs on, if known.
+    pub runtime_version: Option<&'a str>,
 }
 
 /// A misfit: who wants what of whom.
@@ -50,6 +52,12 @@ pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
             manifest.loader_range.as_deref().zip(set.loader_version),
             versions,
         ));
+        misfits.extend(platform(
+            manifest,
+            Code::RuntimeDiffers,
+            manifest.runtime_range.as_deref().zip(set.runtime_version),
+            versions,
+        ));
         for relation in manifest.relations.iter().filter(|said| said.id != manifest.id) {
             misfits.extend(relate(manifest, relation, &there, set.role, versions));
         }
@@ -78,7 +86,11 @@ fn misfit(subject: &ModManifest, object: &ModId, finding: Finding) -> Misfit {
 
 fn platform(manifest: &ModManifest, code: Code, asked: Option<(&str, &str)>, versions: Versions) -> Option<Misfit> {
     let (range, version) = asked?;
-    let what = if code == Code::GameDiffers { "game" } else { "loader" };
+    let what = match code {
+        Code::GameDiffers => "game",
+        Code::RuntimeDiffers => "runtime",
+        _ => "loader",
+    };
     let finding = match versions.meets(version, range) {
         Some(true) => return None,
         Some(false) => Finding::new(code, format!("choose a release of it that fits {what} {version}")),

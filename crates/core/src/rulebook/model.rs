@@ -26,12 +26,19 @@ pub enum Role {
     Client,
 }
 
-impl fmt::Display for Role {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(match self {
+impl Role {
+    /// The word for it.
+    pub const fn as_str(self) -> &'static str {
+        match self {
             Self::Server => "server",
             Self::Client => "client",
-        })
+        }
+    }
+}
+
+impl fmt::Display for Role {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.as_str())
     }
 }
 

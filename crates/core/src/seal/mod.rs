@@ -218,6 +218,7 @@ pub fn assemble(
         rulebook: rulebook_digest,
         game_version: wishes.game_version.clone(),
         loader_version: wishes.loader_version.clone(),
+        runtime_version: wishes.runtime_version.clone(),
         wishes: Some(wishes.digest()),
         mods,
         keys,
@@ -370,6 +371,7 @@ fn misfits(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick], unmet:
         role: None,
         game_version: wishes.game_version.as_deref(),
         loader_version: wishes.loader_version.as_deref(),
+        runtime_version: wishes.runtime_version.as_deref(),
     };
     let follows = |misfit: &Misfit| unmet.contains(&misfit.object);
     fit(&set, rulebook.versions).into_iter().filter(|misfit| !follows(misfit)).map(|misfit| misfit.finding).collect()

@@ -47,7 +47,7 @@ fn survey(mods: Vec<SurveyedMod>) -> Survey {
         game: "Polarspur".to_owned(),
         game_version: Some("1.4.2".to_owned()),
         loader_version: Some("0.9.1".to_owned()),
-        runtime_version: None,
+        runtime_version: Some("21".to_owned()),
     };
     Survey { mods, ..Survey::empty(install) }
 }
@@ -98,6 +98,9 @@ fn the_canon_itself_is_in_line() {
 #[case(|s: &mut Survey| s.install.loader_version = Some("0.8".to_owned()), &["loader-differs"])]
 #[case(|s: &mut Survey| s.install.loader_version = None, &["loader-differs"])]
 #[case(|s: &mut Survey| s.install.game_version = Some("1.5".to_owned()), &["game-differs"])]
+#[case(|s: &mut Survey| s.install.runtime_version = Some("16".to_owned()), &["runtime-differs"])]
+#[case(|s: &mut Survey| s.install.runtime_version = None, &[])]
+#[case(|s: &mut Survey| { s.mods[1].manifest.runtime_range = Some(">=22".to_owned()); }, &["runtime-differs"])]
 #[case(|s: &mut Survey| s.install.game_version = Some("1.4.2.0".to_owned()), &[])]
 #[case(|s: &mut Survey| { let m = s.mods.pop().expect("one"); s.strays.push(m); }, &["wrong-place"])]
 #[case(|s: &mut Survey| { s.mods.pop(); s.unreadable.push(broken("mods/tide.psm", false)); }, &["unreadable"])]
@@ -214,7 +217,7 @@ fn a_dependency_on_one_side_alone_is_found_when_sealing() {
     core.needed_on = NeededOn::Server;
     tide.relations = vec![relation(RelationKind::Required, "core", "*")];
     tide.game_range = Some("<1.4".to_owned());
-    let set = FitSet { mods: vec![&core, &tide], role: None, game_version: Some("1.4.2"), loader_version: None };
+    let set = FitSet { mods: vec![&core, &tide], role: None, game_version: Some("1.4.2"), loader_version: None, runtime_version: None };
     let found: Vec<_> = fit(&set, rulebook().versions).into_iter().map(|misfit| misfit.finding.code).collect();
     assert_eq!(found, [Code::GameDiffers, Code::DependencyMissing]);
 }

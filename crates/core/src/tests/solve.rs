@@ -63,6 +63,7 @@ fn puzzle(asks: Vec<Ask>, readings: &[ModManifest]) -> Puzzle<'_> {
         versions: Versions::default(),
         game_version: Some("1.5"),
         loader_version: Some("0.9"),
+        runtime_version: None,
         asks,
         offers: readings.iter().map(offer).collect(),
         open: true,

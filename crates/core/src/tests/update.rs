@@ -48,6 +48,7 @@ fn updated(wishes: &[&str], intent: &Intent) -> Result<Update, Box<NoFit>> {
         versions: Versions::default(),
         game_version: None,
         loader_version: None,
+        runtime_version: None,
         asks: Vec::new(),
         offers: readings.iter().map(offer).collect(),
         open: true,

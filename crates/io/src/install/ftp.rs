@@ -279,7 +279,7 @@ fn entry_of(found: &suppaftp::list::File, mode: Option<u32>) -> HostEntry {
     } else if found.is_symlink() {
         FileStatus::Link
     } else {
-        let stamp = FileFingerprint { size: found.size() as u64, modified, changed: 0, inode: 0 };
+        let stamp = FileFingerprint { size: found.size() as u64, modified: Some(modified), changed: 0, inode: 0 };
         FileStatus::File { stamp, mode }
     };
     HostEntry { name: found.name().to_owned(), there }

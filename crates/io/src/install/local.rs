@@ -34,7 +34,7 @@ pub struct LocalInstall {
 impl FileFingerprint {
     /// The stamp of a file on this machine.
     pub fn of(metadata: &Metadata) -> Self {
-        let modified = metadata.modified().ok().map_or(0, nanoseconds);
+        let modified = metadata.modified().ok().map(nanoseconds);
         #[cfg(unix)]
         let (changed, inode) = {
             use std::os::unix::fs::MetadataExt;

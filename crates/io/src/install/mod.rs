@@ -40,8 +40,8 @@ pub const OWN_FOLDER: &str = ".kanon";
 pub struct FileFingerprint {
     /// Its size in bytes.
     pub size: u64,
-    /// When its bytes changed, in nanoseconds since 1970.
-    pub modified: i64,
+    /// When its bytes changed, in nanoseconds since 1970, where the system tells.
+    pub modified: Option<i64>,
     /// When its record changed, where the system tells; else 0.
     pub changed: i64,
     /// Its number on the file system, where it has one; else 0.
@@ -50,8 +50,8 @@ pub struct FileFingerprint {
 
 impl FileFingerprint {
     /// The later of its two times.
-    pub const fn newest(&self) -> i64 {
-        if self.modified > self.changed { self.modified } else { self.changed }
+    pub fn newest(&self) -> i64 {
+        self.modified.map_or(self.changed, |modified| modified.max(self.changed))
     }
 }
 

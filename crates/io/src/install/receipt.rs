@@ -75,7 +75,7 @@ impl Vouched {
     /// The digest of a file that is still of that size and time.
     pub fn digest(&self, path: &InstallPath, stamp: FileFingerprint) -> Option<Blake3> {
         let (size, modified, digest) = self.0.get(path.as_str())?;
-        ((*size, *modified) == (stamp.size, stamp.modified)).then_some(*digest)
+        ((*size, Some(*modified)) == (stamp.size, stamp.modified)).then_some(*digest)
     }
 }
 
@@ -95,7 +95,7 @@ mod tests {
                 brought: None,
             })
         };
-        let stamp = FileFingerprint { size: 1, modified: 7, changed: 0, inode: 0 };
+        let stamp = FileFingerprint { size: 1, modified: Some(7), changed: 0, inode: 0 };
         assert_eq!(vouched(Some(7)).digest(&path, stamp), Some(blake3));
         assert_eq!(vouched(Some(8)).digest(&path, stamp), None);
         assert_eq!(vouched(Some(7)).digest(&path, FileFingerprint { size: 2, ..stamp }), None);

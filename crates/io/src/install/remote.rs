@@ -203,6 +203,7 @@ impl RemoteInstall {
             if !tries.again(come() > before) {
                 return Err(lost(&self.shown, &why));
             }
+            tries.rest();
         }
     }
 
@@ -330,14 +331,21 @@ impl RemoteInstall {
     }
 }
 
-/// An error that says that the host is not to be reached any more.
+/// The host is not to be reached any more.
+#[derive(Debug, thiserror::Error)]
+#[error("the line to {address} is lost: {why}")]
+struct LostConnection {
+    address: String,
+    why: String,
+}
+
 fn lost(address: &str, why: &str) -> io::Error {
-    io::Error::new(io::ErrorKind::NotConnected, format!("the line to {address} is lost: {why}"))
+    io::Error::other(LostConnection { address: address.to_owned(), why: why.to_owned() })
 }
 
 /// Whether an error says that the host is not to be reached any more.
 pub fn is_lost(error: &io::Error) -> bool {
-    error.kind() == io::ErrorKind::NotConnected
+    error.get_ref().is_some_and(|cause| cause.is::<LostConnection>())
 }
 
 impl Install for RemoteInstall {
@@ -478,7 +486,7 @@ impl Install for RemoteInstall {
             },
             || sent.get(),
         )?;
-        let stamp = FileFingerprint { size, modified: i64::MIN, changed: 0, inode: 0 };
+        let stamp = FileFingerprint { size, modified: None, changed: 0, inode: 0 };
         self.now_there(path, Some(FileStatus::File { stamp, mode: None }));
         Ok(())
     }
@@ -558,7 +566,6 @@ impl Install for RemoteInstall {
     }
 
     fn set_facts(&self, path: &InstallPath, modified: Option<i64>, mode: Option<u32>) -> io::Result<()> {
-        let modified = modified.filter(|modified| *modified != i64::MIN);
         let on_host = self.on_host(path.as_str());
         match self.over(|line| line.set_facts(&on_host, modified, mode)) {
             Err(error) if error.kind() == io::ErrorKind::Unsupported => {

@@ -306,10 +306,7 @@ fn there(attributes: &FileAttributes) -> FileStatus {
         FileType::Symlink => FileStatus::Link,
         FileType::File => {
             let size = attributes.size.unwrap_or(0);
-            FileStatus::File {
-                stamp: FileFingerprint { size, modified: modified.unwrap_or(i64::MIN), changed: 0, inode: 0 },
-                mode,
-            }
+            FileStatus::File { stamp: FileFingerprint { size, modified, changed: 0, inode: 0 }, mode }
         }
         FileType::Other => FileStatus::Other,
     }

@@ -244,7 +244,9 @@ fn signature_of<'p>(files: impl Iterator<Item = (&'p InstallPath, FileFingerprin
     for (path, stamp) in files {
         record.extend_from_slice(path.as_str().as_bytes());
         record.push(0);
-        for number in [stamp.size, stamp.modified.cast_unsigned(), stamp.changed.cast_unsigned(), stamp.inode] {
+        for number in
+            [stamp.size, stamp.modified.unwrap_or(i64::MIN).cast_unsigned(), stamp.changed.cast_unsigned(), stamp.inode]
+        {
             record.extend_from_slice(&number.to_le_bytes());
         }
         newest = newest.max(stamp.newest());
@@ -275,7 +277,7 @@ fn memory(
     for ((path, _), file) in group.files.iter().zip(files) {
         let blake3 = *file.blake3.as_ref().ok()?.as_bytes();
         // Without a time, size alone would have to vouch for a file.
-        if file.stamp.modified == i64::MIN {
+        if file.stamp.modified.is_none() {
             return None;
         }
         digests.extend_from_slice(&blake3);

@@ -296,7 +296,7 @@ impl<'o> Destination<'o> {
         let mut tries = Retry::new(self.origin.patience());
         loop {
             match self.digest_is(file, size, named).await {
-                Err(Failed::MayPass(_)) if tries.again(false) => {}
+                Err(Failed::MayPass(_)) if tries.again(false) => tries.wait().await,
                 Err(failed @ Failed::MayPass(_)) => return Err(self.origin.refused(file, failed.why())),
                 Ok(is) => return Ok(is),
                 Err(_) => return Ok(false),

@@ -68,7 +68,7 @@ pub struct Verified {
 /// Why a release is not believed.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum Refusal {
-    /// FileStatus is none.
+    /// There is none.
     #[error("there is no release at this address")]
     Nothing,
     /// Its root is another than the invite's.
@@ -117,7 +117,7 @@ pub fn verify(origin: &Origin, invite: &Invite, kept: &Path) -> Result<Verified,
         let mut tries = Retry::new(origin.patience());
         loop {
             match Visit::begin(origin, invite, kept).await?.verified().await {
-                Err(Distrust::Unreachable(_)) if tries.again(false) => {}
+                Err(Distrust::Unreachable(_)) if tries.again(false) => tries.wait().await,
                 Err(distrust) => return Err(distrust.told(origin)),
                 Ok(verified) => return Ok(verified),
             }

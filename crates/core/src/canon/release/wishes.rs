@@ -22,7 +22,9 @@ pub fn wishes_for_players(text: &str, wishes: &WorkspaceConfig, canon: &Canon) -
     document.insert("format", value(config::FORMAT));
     document.insert("name", value(&canon.name));
     document.insert("rulebook", value(RULEBOOK));
-    for (key, version) in [("game-version", &canon.game_version), ("loader-version", &canon.loader_version)] {
+    for (key, version) in
+        config::VERSION_KEYS.into_iter().zip([&canon.game_version, &canon.loader_version, &canon.runtime_version])
+    {
         if let Some(version) = version {
             document.insert(key, value(version));
         }

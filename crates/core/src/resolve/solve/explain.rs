@@ -305,6 +305,13 @@ impl<'a> PackageIndex<'_, 'a> {
                     format!("fits other loaders (its newest {newest}), and the loader is {loader}")
                 }
             },
+            Saying::Unfit(Unfit::Runtime(_)) => match newest_of(|manifest| &manifest.runtime_range) {
+                Err(one) => self.unfit_words(&Unfit::Runtime(one)),
+                Ok(newest) => {
+                    let runtime = version(self.puzzle.runtime_version);
+                    format!("fits other runtimes (its newest {newest}), and the runtime is {runtime}")
+                }
+            },
             Saying::Unfit(unfit) => self.unfit_words(unfit),
             Saying::Relation(relation) => relation_words(self, relation),
         }
@@ -357,6 +364,9 @@ impl<'a> PackageIndex<'_, 'a> {
             }
             Unfit::Loader(range) => {
                 format!("fits loader {range}, and the loader is {}", self.puzzle.loader_version.unwrap_or("unknown"))
+            }
+            Unfit::Runtime(range) => {
+                format!("fits runtime {range}, and the runtime is {}", self.puzzle.runtime_version.unwrap_or("unknown"))
             }
             Unfit::MadeFor(loader) => format!("was made for the loader {loader}, and no mod here lets it run"),
             Unfit::Lacks { id, range } => {
@@ -427,6 +437,7 @@ fn in_general(unfit: &Unfit) -> Unfit {
     match unfit {
         Unfit::Game(_) => Unfit::Game(String::new()),
         Unfit::Loader(_) => Unfit::Loader(String::new()),
+        Unfit::Runtime(_) => Unfit::Runtime(String::new()),
         other => other.clone(),
     }
 }

@@ -91,6 +91,8 @@ pub struct Puzzle<'a> {
     pub game_version: Option<&'a str>,
     /// The loader version that everybody must have.
     pub loader_version: Option<&'a str>,
+    /// The version of what the game runs on that everybody must have.
+    pub runtime_version: Option<&'a str>,
     /// What is asked for.
     pub asks: Vec<Ask>,
     /// What there is.

@@ -45,6 +45,8 @@ pub enum Unfit {
     Game(String),
     /// It fits other versions of the loader.
     Loader(String),
+    /// It fits other versions of what the game runs on.
+    Runtime(String),
     /// It was made for another loader.
     MadeFor(String),
     /// It needs a mod of which there is no release that would do.
@@ -158,7 +160,10 @@ impl<'a> PackageIndex<'_, 'a> {
         if let Some(range) = misses(&manifest.game_range, puzzle.game_version) {
             return Some(Unfit::Game(range));
         }
-        misses(&manifest.loader_range, puzzle.loader_version).map(Unfit::Loader)
+        if let Some(range) = misses(&manifest.loader_range, puzzle.loader_version) {
+            return Some(Unfit::Loader(range));
+        }
+        misses(&manifest.runtime_range, puzzle.runtime_version).map(Unfit::Runtime)
     }
 
     /// The releases of the mod that a relation names which meet it, and will be wherever they are needed.
