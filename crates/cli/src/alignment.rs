@@ -59,7 +59,7 @@ impl Wanted {
     pub fn by(consent: &Consent) -> Self {
         Self {
             risky: if consent.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
-            world: None,
+            world: consent.world.clone(),
             while_running: consent.while_running,
             others: Others::Respect,
             said: Said { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },

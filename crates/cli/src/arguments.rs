@@ -390,6 +390,9 @@ pub struct RulebookCheck {
 /// What an alignment does only when it is told to, on either side.
 #[derive(Debug, Args)]
 pub struct Consent {
+    /// What becomes of the world where mods reshape it: keep, new, or the file or folder of a prepared one
+    #[arg(long, value_name = "keep|new|FILE")]
+    pub world: Option<String>,
     /// Take off the extra mods too that the policy says to ask about
     #[arg(long)]
     pub park_extras: bool,
@@ -418,9 +421,6 @@ pub struct Align {
     /// Don't ask, do it
     #[arg(short, long, conflicts_with = "preview")]
     pub yes: bool,
-    /// What becomes of the world where mods reshape it: keep, new, or the file or folder of a prepared one
-    #[arg(long, value_name = "keep|new|FILE")]
-    pub world: Option<String>,
     #[command(flatten)]
     pub consent: Consent,
     /// Go on although another workspace's alignment has claimed the install: you know that it is dead

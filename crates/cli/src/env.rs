@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
+use kanon_core::base::suggestion::quoted;
 use kanon_io::retry::RetryPolicy;
 
 use crate::arguments::{Format, Global};
@@ -23,7 +24,7 @@ pub struct Env {
     /// Whether the report goes to a terminal.
     pub shows: bool,
     /// What is typed behind `kanon` to work here again.
-    typed_folder: String,
+    typed_folder: Vec<String>,
     /// The variables that Kanon heeds. Some hold passwords, so that this is never printed.
     variables: BTreeMap<&'static str, String>,
     now: jiff::Zoned,
@@ -69,7 +70,7 @@ impl Env {
             format: global.format,
             verbose: global.verbose,
             shows: std::io::stdout().is_terminal(),
-            typed_folder: global.directory.as_ref().map_or_else(String::new, |typed| in_folder(typed)),
+            typed_folder: global.directory.as_ref().map_or_else(Vec::new, |typed| in_folder(typed)),
             variables,
             now: jiff::Zoned::now(),
             passwords,
@@ -86,13 +87,19 @@ impl Env {
     }
 
     /// Whether whoever typed the command stands in another folder than the one it works in.
-    pub const fn is_elsewhere(&self) -> bool {
+    pub fn is_elsewhere(&self) -> bool {
         !self.typed_folder.is_empty()
+    }
+
+    /// What stands before a command that is to be typed where this one was.
+    pub fn typed(&self) -> &[String] {
+        &self.typed_folder
     }
 
     /// A command as it is to be typed where this one was.
     pub fn command(&self, words: &str) -> String {
-        format!("kanon {}{words}", self.typed_folder)
+        let typed: Vec<String> = self.typed_folder.iter().map(|word| quoted(word)).chain([words.to_owned()]).collect();
+        format!("kanon {}", typed.join(" "))
     }
 
     /// A variable that Kanon heeds; an empty one is none.
@@ -146,10 +153,6 @@ pub fn time_of_day(seconds: i64) -> String {
     time.map(|time| time.strftime("%Y-%m-%d %H:%M:%S").to_string()).unwrap_or_else(|_| "an unknown time".to_owned())
 }
 
-fn in_folder(folder: &Path) -> String {
-    let folder = folder.display().to_string();
-    match folder.contains(' ') {
-        true => format!("-C \"{folder}\" "),
-        false => format!("-C {folder} "),
-    }
+fn in_folder(folder: &Path) -> Vec<String> {
+    vec!["-C".to_owned(), folder.display().to_string()]
 }

@@ -133,7 +133,7 @@ fn hint(error: &ReachError) -> Option<&'static str> {
         ReachError::Host(error) => host_hint(error),
         ReachError::Link(_) => Some("put the real file in its place first"),
         ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
-        ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) => None,
+        ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) | ReachError::Path { .. } => None,
     }
 }
 

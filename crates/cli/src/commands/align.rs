@@ -68,7 +68,6 @@ impl<'e> Batch<'e> {
         };
         let role = lens.role.map(Role::from);
         let wanted = Wanted {
-            world: arguments.world.clone(),
             others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
             ..Wanted::by(&arguments.consent)
         };

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::{Finding, in_line};
 use kanon_core::base::path::{InstallPath, printable};
+use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::Invite;
 use kanon_core::canon::release::scope::scope;
 use kanon_core::plan::Step;
@@ -268,13 +269,13 @@ impl Game {
     }
 
     /// The command that goes on from here: what is not remembered needs its invite once more.
-    fn again(&self, is_remembered: bool, env: &Env) -> String {
-        let command = env.command("follow");
+    fn again(&self, is_remembered: bool, env: &Env) -> Suggestion {
+        let command = Suggestion::new("follow").led_by(env.typed());
         let invite = self.invite.to_string();
         if is_remembered || self.before.as_ref().is_some_and(|before| before.invite == invite) {
             return command;
         }
-        format!("{command} \"{invite}\"")
+        command.word(invite)
     }
 
     /// Where what was verified of a release is kept while the game follows another.
@@ -510,14 +511,15 @@ fn forget_fetched(job: &AlignmentRun<'_>) -> Result<(), Failure> {
 
 fn conclude(
     job: &AlignmentRun<'_>,
-    (following, stale, again): (&Following, bool, &str),
+    (following, stale, again): (&Following, bool, &Suggestion),
     (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {
     let (held, done) = outcome(job);
     let mut held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
     for finding in &mut held.findings {
-        if finding.remedy.starts_with("kanon align") {
-            again.clone_into(&mut finding.remedy);
+        if let Some(align) = finding.remedy.command().filter(|command| command.is_align()) {
+            let follow = align.options().iter().fold(again.clone(), |follow, option| follow.word(option.as_str()));
+            finding.remedy = finding.remedy.with(follow);
         }
     }
     let good = in_line(&held.findings) && done;

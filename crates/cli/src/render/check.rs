@@ -5,6 +5,7 @@ use std::fmt::Write;
 use kanon_core::base::finding::{Change, Finding, Severity, in_line};
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
+use kanon_core::base::suggestion::Remedy;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 
@@ -150,12 +151,12 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
 }
 
 /// What helps against each of some findings, if it is one thing.
-fn same_remedy<'f>(findings: &[&'f Finding]) -> Option<&'f str> {
-    let first = findings.first()?.remedy.as_str();
-    findings.iter().all(|finding| finding.remedy == first).then_some(first)
+fn same_remedy<'f>(findings: &[&'f Finding]) -> Option<&'f Remedy> {
+    let first = &findings.first()?.remedy;
+    findings.iter().all(|finding| finding.remedy == *first).then_some(first)
 }
 
-fn remedy(out: &mut String, words: &str) {
+fn remedy(out: &mut String, words: &Remedy) {
     out.push_str(&folded(&format!("do: {words}"), "      "));
 }
 

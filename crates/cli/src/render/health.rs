@@ -105,9 +105,14 @@ fn chart(health: &Health) -> String {
     let columns: String = health.over_time.iter().map(|part| column(part.lag_lines)).collect();
     let (first, last) = (&health.over_time[0].from, health.over_time.last().map_or("", |part| part.from.as_str()));
     let worst = health.worst_lag.map_or_else(String::new, |worst| format!(", the worst {worst:.1} s"));
-    let busiest = health.over_time.iter().max_by_key(|part| part.lag_lines).map_or("", |part| part.from.as_str());
+    let busiest = health.over_time.iter().position(|part| part.lag_lines == most).unwrap_or(0);
+    let from = &health.over_time[busiest].from;
+    let busiest = match health.over_time.get(busiest + 1) {
+        Some(next) => format!("between {from} and {}", next.from),
+        None => format!("after {from}"),
+    };
     format!(
-        "\n{} {}\n  |{columns}|\n  {first}{}{last}\n  most around {busiest}: {most} lines{worst}\n",
+        "\n{} {}\n  |{columns}|\n  {first}{}{last}\n  most {busiest}: {most} lines{worst}\n",
         styled(BOLD, "Falling behind over time"),
         styled(FAINT, "(the higher, the more lines)"),
         " ".repeat(columns.chars().count().saturating_sub(first.len() + last.len()) + 2),

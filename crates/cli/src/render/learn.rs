@@ -38,15 +38,16 @@ fn one(out: &mut String, tried: &Tried) {
         return;
     }
     let all = tried.mods == tried.identified && tried.unidentified.is_empty() && tried.mods > 0;
-    let word = if all { styled(GOOD, "all identified") } else { styled(CARE, "not all identified") };
-    let _ = writeln!(
-        out,
-        "{}, a {}: {word} - {} of {} by the draft",
-        styled(BOLD, &printable(&tried.name)),
-        tried.role,
-        tried.identified,
-        count(tried.mods, "mod")
-    );
+    let mods = count(tried.mods, "mod");
+    let word = match (all, tried.identified == tried.mods) {
+        (true, _) => format!("{} - {mods} by the draft", styled(GOOD, "all identified")),
+        (_, true) => format!(
+            "{mods} by the draft, {}",
+            styled(CARE, &format!("and {} beside them not identified", count(tried.unidentified.len(), "thing")))
+        ),
+        (_, false) => format!("{} by the draft", styled(CARE, &format!("{} of {mods} identified", tried.identified))),
+    };
+    let _ = writeln!(out, "{}, a {}: {word}", styled(BOLD, &printable(&tried.name)), tried.role);
     for list in &tried.lists {
         let said = match &list.problem {
             Some(problem) => format!("can't be read: {problem}"),

@@ -136,7 +136,11 @@ fn table(out: &mut String, rows: &[&Row]) {
             out.push_str(&folded(&format!("{newest} is held back: {why}"), "    "));
         }
         if row.moves() && row.key_changed == Some(true) {
-            let _ = writeln!(out, "    {}", styled(CARE, "it brings another signing key than now"));
+            let _ = writeln!(
+                out,
+                "    {}",
+                styled(CARE, &format!("it is signed with another key than {}", text(&row.have)))
+            );
         }
         if row.moves() && row.shapes_world {
             let _ = writeln!(out, "    {}", styled(CARE, "it shapes the world"));

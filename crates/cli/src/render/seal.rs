@@ -144,7 +144,11 @@ fn change(line: &ChangeLine) -> String {
 fn beside(line: &ChangeLine) -> String {
     let mut out = String::new();
     if line.key_changed {
-        let _ = writeln!(out, "          {}", styled(CARE, "it brings another signing key than before"));
+        let _ = writeln!(
+            out,
+            "          {}",
+            styled(CARE, "it is signed with another key than the release that was sealed before")
+        );
     }
     if line.shapes_world {
         let _ =

@@ -3,6 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::base::ids::ModId;
+use kanon_core::rulebook::Role;
 use kanon_core::rulebook::{Platform, Rulebook};
 use kanon_core::survey::{
     ListEntry, StandsFor, Survey, SurveyedBase, SurveyedData, SurveyedMemory, SurveyedMod, SurveyedSetting, Verdict,
@@ -121,6 +122,7 @@ fn keys(out: &mut String, survey: &Survey) {
     if survey.keys.is_empty() {
         return;
     }
+    let has_ring = survey.install.role == Role::Server || survey.keys.iter().any(|key| key.of_mod.is_none());
     let mut names: Vec<&str> = survey.keys.iter().map(|key| key.name.as_str()).collect();
     names.sort_unstable();
     names.dedup();
@@ -131,10 +133,15 @@ fn keys(out: &mut String, survey: &Survey) {
         let ring = same.iter().find(|key| key.of_mod.is_none());
         let place = match ring {
             Some(key) if key.own => "the game's own".to_owned(),
-            Some(_) => "in the ring".to_owned(),
-            None => "not in the ring".to_owned(),
+            Some(_) => "in the key folder".to_owned(),
+            None if has_ring => "not in the key folder".to_owned(),
+            None => String::new(),
         };
-        let whose = if mods.is_empty() { String::new() } else { format!("; brought by {}", mods.join(", ")) };
+        let whose = match (mods.is_empty(), place.is_empty()) {
+            (true, _) => String::new(),
+            (false, true) => format!("inside {}", mods.join(", ")),
+            (false, false) => format!("; brought by {}", mods.join(", ")),
+        };
         out.push_str(&folded(&format!("{name}: {place}{whose}"), "  "));
     }
     let unsigned = survey.mods.iter().flat_map(|m| &m.signatures).filter(|s| s.signature.is_none());

@@ -1,6 +1,7 @@
 //! What can be wrong, as data: a stable code, how bad it is, what was expected and found, and what to do.
 
 use crate::base::ids::ModId;
+use crate::base::suggestion::Remedy;
 use std::fmt;
 
 use serde::{Deserialize, Serialize};
@@ -130,7 +131,7 @@ pub struct EntryChange {
 }
 
 /// One difference or defect.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Finding {
     /// What it is.
     pub code: Code,
@@ -146,7 +147,8 @@ pub struct Finding {
     /// What is.
     pub found: Option<String>,
     /// What to do.
-    pub remedy: String,
+    #[serde(flatten)]
+    pub remedy: Remedy,
     /// For content that differs: which entries inside.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub entries: Vec<EntryChange>,
@@ -154,7 +156,7 @@ pub struct Finding {
 
 impl Finding {
     /// A finding of the usual severity, to be filled in.
-    pub fn new(code: Code, remedy: impl Into<String>) -> Self {
+    pub fn new(code: Code, remedy: impl Into<Remedy>) -> Self {
         Self {
             code,
             severity: code.usual_severity(),

@@ -7,4 +7,5 @@ pub mod ids;
 pub mod limits;
 pub mod path;
 pub mod problem;
+pub mod suggestion;
 pub mod version;

@@ -202,7 +202,7 @@ impl Canon {
         let Sealed { seal } =
             serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
         if canon.format != FORMAT {
-            return Err(SurveyError::Format(printable(&canon.format)));
+            return Err(SurveyError::Format { found: printable(&canon.format), reads: FORMAT });
         }
         // Canons of older programs have no seal.
         match seal {

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{CheckContext, align};
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::ModId;
+use crate::base::suggestion::Remedy;
 use crate::config::Extras;
 use crate::resolve::fit::{FitSet, fit};
 use crate::rulebook::NeededOn;
@@ -90,11 +91,13 @@ fn extra(measure: CheckContext<'_>, survey: &Survey, found: &SurveyedMod) -> Fin
         (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
         (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),
     };
-    let remedy = match (severity, measure.extras, role) {
-        (Severity::Blocking, _, _) => align(survey),
-        (Severity::Note, _, _) => "nothing; the server does not mind it".to_owned(),
-        (_, Extras::Ask, Role::Client) => format!("{} --park-extras, or leave it if you know it", align(survey)),
-        _ => "add it to kanon.toml and seal, or take it off".to_owned(),
+    let remedy: Remedy = match (severity, measure.extras, role) {
+        (Severity::Blocking, _, _) => align(survey).into(),
+        (Severity::Note, _, _) => "nothing; the server does not mind it".into(),
+        (_, Extras::Ask, Role::Client) => {
+            Remedy::telling("", align(survey).word("--park-extras"), ", or leave it if you know it")
+        }
+        _ => "add it to kanon.toml and seal, or take it off".into(),
     };
     Finding::new(Code::ModExtra, remedy)
         .about(&found.manifest.id)
@@ -123,8 +126,10 @@ fn unreadable(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
         .filter(|broken| !expected.contains(&broken.path))
         .map(|broken| {
             let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
-            let remedy =
-                if broken.is_file { align(survey) } else { "see why, and mend or remove it by hand".to_owned() };
+            let remedy: Remedy = match broken.is_file {
+                true => align(survey).into(),
+                false => "see why, and mend or remove it by hand".into(),
+            };
             Finding::new(code, remedy).at(&broken.path).expected("a mod that can be read").found(&broken.why)
         })
         .collect()

@@ -7,6 +7,7 @@ use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::{ModId, folded, same_name};
 use crate::base::path::InstallPath;
+use crate::base::suggestion::Remedy;
 use crate::canon::{SealedKey, SealedMod};
 use crate::rulebook::NeededOn;
 use crate::rulebook::{KeyScheme, Role};
@@ -174,9 +175,9 @@ fn signature_of(
 ) -> Option<Finding> {
     let is_sealed = found.digest == sealed.digest;
     // The canon's own bytes can't be mended by bringing them here once more.
-    let remedy = match is_sealed {
-        true => "ask its makers for a release that is signed rightly, and seal that".to_owned(),
-        false => align(survey),
+    let remedy: Remedy = match is_sealed {
+        true => "ask its makers for a release that is signed rightly, and seal that".into(),
+        false => align(survey).into(),
     };
     let finding = |code| Finding::new(code, remedy.clone()).about(&found.manifest.id).at(signature.payload.as_str());
     let Some(file) = &signature.signature else {

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use super::{CheckContext, align, may_stay};
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::base::ids::{ModId, same_name};
+use crate::base::suggestion::{Remedy, Suggestion};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edits::{Change, Entry, digest_like, entry_text, option_text};
 use crate::rulebook::NeededOn;
@@ -228,22 +229,22 @@ fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWant
     };
     let mut expected = format!("{what} `{}`", rule.name);
     let is_there = !is_not_there(problem);
-    let remedy = match &rule.form {
+    let remedy: Remedy = match &rule.form {
         ListForm::Option { option, between } => {
             expected = option_text(rule, option, between.as_deref(), &all_new(wanted));
-            let by_hand =
-                format!("write it into the launch line by hand; kanon line {} prints it", survey.install.name);
+            let line = Suggestion::new("line").word(survey.install.name.as_str());
+            let by_hand = format!("write it into the launch line by hand; {line} prints it");
             if !is_there {
                 // Who starts the game in another way has the line elsewhere, where nobody can read it.
                 let remedy = format!("if the game is started in another way, see to it there; {by_hand}");
                 let finding = Finding::new(Code::ListUnreadable, remedy).severity(Severity::Note);
                 return finding.expected(expected).found(problem);
             }
-            by_hand
+            by_hand.into()
         }
-        _ if is_there => "mend the file by hand; it is left as it is".to_owned(),
-        _ if can_be_made(rule) => align(survey),
-        _ => "start the game once, so that it makes the file".to_owned(),
+        _ if is_there => "mend the file by hand; it is left as it is".into(),
+        _ if can_be_made(rule) => align(survey).into(),
+        _ => "start the game once, so that it makes the file".into(),
     };
     Finding::new(Code::ListUnreadable, remedy).expected(expected).found(problem)
 }

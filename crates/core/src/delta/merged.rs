@@ -8,6 +8,7 @@ use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
+use crate::base::suggestion::Remedy;
 use crate::canon::SealedMod;
 use crate::config::Edits;
 use crate::manifest::MergedEntry;
@@ -246,16 +247,17 @@ fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) ->
 
 fn edited(measure: CheckContext<'_>, survey: &Survey, finding: Finding) -> Finding {
     let finding = finding.found("edited by hand");
-    let name = &survey.install.name;
     match measure.edits {
         Edits::Ask => Finding {
-            remedy: format!(
-                "kanon align {name} --replace-edits puts the mod's own in its place; or say in kanon.toml that it stays: edited-entries = \"keep\" under [policy]"
+            remedy: Remedy::telling(
+                "",
+                align(survey).word("--replace-edits"),
+                " puts the mod's own in its place; or say in kanon.toml that it stays: edited-entries = \"keep\" under [policy]",
             ),
             ..finding
         },
         Edits::Keep => {
-            Finding { remedy: "nothing; kanon.toml says that it stays".to_owned(), ..finding }.severity(Severity::Note)
+            Finding { remedy: "nothing; kanon.toml says that it stays".into(), ..finding }.severity(Severity::Note)
         }
         Edits::Replace => finding,
     }

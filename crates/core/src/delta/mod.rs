@@ -14,6 +14,7 @@ use std::collections::BTreeSet;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
+use crate::base::suggestion::Suggestion;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
 use crate::resolve::fit::{FitSet, fit};
@@ -64,8 +65,9 @@ impl CheckContext<'_> {
     /// A finding about a part of a text file; what can't be changed there is to be changed by hand.
     fn of_part(&self, file: &InstallPath, part: &str, finding: Finding) -> Finding {
         match self.left.iter().find(|left| left.file == *file && left.part == part) {
-            Some(left) if finding.remedy.starts_with("kanon align") => {
-                Finding { remedy: format!("change it by hand; kanon leaves it as it is: {}", left.why), ..finding }
+            Some(left) if finding.remedy.is_align() => {
+                let remedy = format!("change it by hand; kanon leaves it as it is: {}", left.why).into();
+                Finding { remedy, ..finding }
             }
             _ => finding,
         }
@@ -90,8 +92,8 @@ pub fn findings(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 /// The command that mends an install.
-fn align(survey: &Survey) -> String {
-    format!("kanon align {}", survey.install.name)
+fn align(survey: &Survey) -> Suggestion {
+    Suggestion::align(&survey.install.name)
 }
 
 fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {

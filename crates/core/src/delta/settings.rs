@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::{CheckContext, MEMORY, align};
 use crate::base::finding::{Code, Finding};
+use crate::base::suggestion::Remedy;
 use crate::canon::SealedSetting;
 use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
 use crate::survey::{Survey, SurveyedSetting, is_not_there};
@@ -139,20 +140,21 @@ fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
         (None, None) => "nothing".to_owned(),
     };
     let expected = value.clone().unwrap_or_else(|reason| format!("a value, but {reason}"));
-    let name = &survey.install.name;
-    let (code, remedy) = match (&rule.licence, &found.problem, value) {
+    let (code, remedy): (Code, Remedy) = match (&rule.licence, &found.problem, value) {
         (Some(licence), None, _) => {
-            let remedy =
-                format!("read {licence}; if you accept it: kanon align {name} --accept-licence \"{}\"", rule.name);
+            let command = align(survey).word("--accept-licence").word(rule.name.as_str());
+            let remedy = Remedy::telling(&format!("read {licence}; if you accept it: "), command, "");
             (Code::LicenceNotAccepted, remedy)
         }
         (_, Some(problem), _) if is_not_there(problem) => {
-            (Code::SettingMissing, "start the game once, so that it makes the file".to_owned())
+            (Code::SettingMissing, "start the game once, so that it makes the file".into())
         }
-        (_, Some(_), _) => (Code::SettingMissing, "mend the file by hand; it is left as it is".to_owned()),
-        (None, None, Err(_)) => (Code::SettingDiffers, format!("say in kanon.toml what `{}` is to be", rule.name)),
-        (None, None, Ok(_)) if found.value.is_none() => (Code::SettingMissing, align(survey)),
-        (None, None, Ok(_)) => (Code::SettingDiffers, align(survey)),
+        (_, Some(_), _) => (Code::SettingMissing, "mend the file by hand; it is left as it is".into()),
+        (None, None, Err(_)) => {
+            (Code::SettingDiffers, format!("say in kanon.toml what `{}` is to be", rule.name).into())
+        }
+        (None, None, Ok(_)) if found.value.is_none() => (Code::SettingMissing, align(survey).into()),
+        (None, None, Ok(_)) => (Code::SettingDiffers, align(survey).into()),
     };
     Finding::new(code, remedy).at(found.file.as_str()).expected(format!("{}: {expected}", rule.name)).found(said)
 }
@@ -172,9 +174,9 @@ fn memory(
         (Some(bytes), _) => rule.written(bytes, "MiB"),
         (None, Some(problem)) => problem.clone(),
     };
-    let remedy = match found.bytes {
-        Some(_) => align(survey),
-        None => "mend the file by hand; it is left as it is".to_owned(),
+    let remedy: Remedy = match found.bytes {
+        Some(_) => align(survey).into(),
+        None => "mend the file by hand; it is left as it is".into(),
     };
     let finding = Finding::new(Code::MemoryLow, remedy).at(found.file.as_str());
     Some(finding.expected(format!("at least {}", rule.written(floor, "MiB"))).found(said))

@@ -4,6 +4,7 @@ use super::{CheckContext, may_stay};
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
 use crate::base::path::InstallPath;
+use crate::base::suggestion::{Remedy, Suggestion};
 use crate::survey::{Survey, SurveyedMod};
 
 /// A mod that reshapes worlds, and what happens to it.
@@ -76,9 +77,10 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let changes = shaping(measure, survey);
     let Some(world) = survey.worlds.first() else { return Vec::new() };
     let finding = |shaping: &Shaping| {
-        let remedy = format!(
-            "kanon align {} --world new, or --world FILE for a prepared one, or --world keep if you know that it will do",
-            survey.install.name
+        let remedy = Remedy::telling(
+            "",
+            Suggestion::align(&survey.install.name).word("--world").word("new"),
+            ", or --world FILE for a prepared one, or --world keep if you know that it will do",
         );
         let (expected, found) = match shaping.change {
             Change::Removed => ("a world made without it", "one made with it"),

@@ -18,7 +18,7 @@ pub const PLAYER: &str = "player";
 /// What each person must do about a measured difference.
 pub fn about_difference(case: &Case<'_>, measured: &Measured<'_>) -> Vec<Remedy> {
     let (finding, name) = (&measured.finding, &measured.survey.install.name);
-    let command = finding.remedy.strip_prefix("kanon ").map(|_| finding.remedy.clone());
+    let command = finding.remedy.command().map(ToString::to_string);
     match measured.side {
         None => vec![choice(case, measured)],
         Some(Role::Server) => {

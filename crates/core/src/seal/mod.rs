@@ -239,7 +239,7 @@ fn with_near_id(finding: Finding, by_id: &HashMap<ModId, Vec<&Candidate<'_>>>) -
     let mut ids: Vec<&str> = by_id.keys().map(ModId::as_str).collect();
     ids.sort_unstable();
     match nearest(id.as_str(), ids) {
-        Some(near) => Finding { remedy: format!("did you mean `{near}`?"), ..finding },
+        Some(near) => Finding { remedy: format!("did you mean `{near}`?").into(), ..finding },
         None => finding,
     }
 }
@@ -349,11 +349,8 @@ fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
     let there: BTreeSet<String> =
         same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
     let there = there.into_iter().collect::<Vec<_>>().join(", ");
-    Finding {
-        remedy: "change the wish in kanon.toml, or put that release where it is to come from".to_owned(),
-        ..finding
-    }
-    .found(there)
+    Finding { remedy: "change the wish in kanon.toml, or put that release where it is to come from".into(), ..finding }
+        .found(there)
 }
 
 /// The ids that wishes without a release would have brought: their own, and what their releases provide.
@@ -757,7 +754,7 @@ mod tests {
         );
         assert!(!choice.fits());
         assert_eq!(choice.findings[0].code, Code::ContentDiffers);
-        assert!(choice.findings[0].remedy.contains("from = \"mara\" or from = \"wren\""));
+        assert!(choice.findings[0].remedy.to_string().contains("from = \"mara\" or from = \"wren\""));
     }
 
     #[test]
@@ -788,7 +785,7 @@ mod tests {
             Standing::default(),
             &Pins::new(),
         );
-        assert_eq!(typo.findings[0].remedy, "did you mean `tide`?");
+        assert_eq!(typo.findings[0].remedy.to_string(), "did you mean `tide`?");
     }
 
     fn empty() -> Canon {

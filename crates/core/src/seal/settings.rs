@@ -109,7 +109,7 @@ mod tests {
         let (sealed, findings) = seal(&wishes(text), &rulebook(), &[]);
         let own = sealed.iter().find(|setting| setting.name == "only read").expect("sealed");
         assert_eq!((own.is.as_str(), own.of), ("2", Some(Role::Client)));
-        assert_eq!((findings.len(), findings[0].remedy.as_str()), (1, "did you mean `port`?"));
+        assert_eq!((findings.len(), findings[0].remedy.to_string().as_str()), (1, "did you mean `port`?"));
         let (_, findings) = seal(&wishes(""), &rulebook(), &[]);
         assert!(
             findings

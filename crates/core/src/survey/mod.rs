@@ -436,8 +436,13 @@ pub enum SurveyError {
     #[error("it was changed by hand or cut after it was sealed: it does not fit its own seal any more")]
     Altered,
     /// It is of another format.
-    #[error("its format is `{0}`; this version of Kanon reads `{FORMAT}`")]
-    Format(String),
+    #[error("its format is `{found}`; this version of Kanon reads `{reads}`")]
+    Format {
+        /// What it says.
+        found: String,
+        /// What is read.
+        reads: &'static str,
+    },
 }
 
 impl Survey {
@@ -453,7 +458,7 @@ impl Survey {
         let survey: Self = serde_json::from_slice(bytes)
             .map_err(|error| SurveyError::Shape(crate::base::path::printable(&error.to_string())))?;
         if survey.format != FORMAT {
-            return Err(SurveyError::Format(crate::base::path::printable(&survey.format)));
+            return Err(SurveyError::Format { found: crate::base::path::printable(&survey.format), reads: FORMAT });
         }
         Ok(survey)
     }

@@ -217,7 +217,13 @@ fn a_dependency_on_one_side_alone_is_found_when_sealing() {
     core.needed_on = NeededOn::Server;
     tide.relations = vec![relation(RelationKind::Required, "core", "*")];
     tide.game_range = Some("<1.4".to_owned());
-    let set = FitSet { mods: vec![&core, &tide], role: None, game_version: Some("1.4.2"), loader_version: None, runtime_version: None };
+    let set = FitSet {
+        mods: vec![&core, &tide],
+        role: None,
+        game_version: Some("1.4.2"),
+        loader_version: None,
+        runtime_version: None,
+    };
     let found: Vec<_> = fit(&set, rulebook().versions).into_iter().map(|misfit| misfit.finding.code).collect();
     assert_eq!(found, [Code::GameDiffers, Code::DependencyMissing]);
 }
@@ -305,7 +311,7 @@ fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
     server.install.role = Role::Server;
     let nowhere = findings(measure, &server);
     assert_eq!((nowhere.len(), nowhere[0].code), (1, Code::ModMissing));
-    assert!(nowhere[0].remedy.contains("worlds/*/packs"), "{}", nowhere[0].remedy);
+    assert!(nowhere[0].remedy.to_string().contains("worlds/*/packs"), "{}", nowhere[0].remedy);
     server.places.insert("packs".to_owned(), vec![path("worlds/fen/packs"), path("worlds/tern/packs")]);
     server.mods.push(pack);
     let codes: Vec<_> = findings(measure, &server).iter().map(|f| (f.code, f.path.clone())).collect();

@@ -1,0 +1,180 @@
+//! What somebody may do about something: a command, complete and quoted, or an act by hand.
+
+use std::fmt;
+
+use serde::ser::SerializeStruct;
+use serde::{Serialize, Serializer};
+
+/// A command of Kanon's, complete. It is shown as it can be pasted into a shell.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Suggestion {
+    /// What stands before the command: options of the program itself.
+    lead: Vec<String>,
+    words: Vec<String>,
+}
+
+impl Suggestion {
+    /// A command without anything behind it.
+    pub fn new(command: &str) -> Self {
+        Self { lead: Vec::new(), words: vec![command.to_owned()] }
+    }
+
+    /// The command that brings an install in line.
+    pub fn align(install: &str) -> Self {
+        Self::new("align").word(install)
+    }
+
+    /// With one more word: an option, a value, a name.
+    #[must_use]
+    pub fn word(mut self, word: impl Into<String>) -> Self {
+        self.words.push(word.into());
+        self
+    }
+
+    /// The same for whoever stands elsewhere: with these options before the command.
+    #[must_use]
+    pub fn led_by(mut self, lead: &[String]) -> Self {
+        self.lead = lead.to_vec();
+        self
+    }
+
+    /// Whether it is an alignment.
+    pub fn is_align(&self) -> bool {
+        self.words.first().is_some_and(|word| word == "align")
+    }
+
+    /// The words behind the command and the name that follows it.
+    pub fn options(&self) -> &[String] {
+        self.words.get(2..).unwrap_or_default()
+    }
+}
+
+impl fmt::Display for Suggestion {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str("kanon")?;
+        self.lead.iter().chain(&self.words).try_for_each(|word| write!(out, " {}", quoted(word)))
+    }
+}
+
+/// A word as a shell takes it for one word, and no more than that: POSIX shells, and in its plain forms others too.
+pub fn quoted(word: &str) -> String {
+    let is_plain = |c: char| c.is_alphanumeric() || "-_./:@%+=,#".contains(c);
+    if !word.is_empty() && word.chars().all(is_plain) && !word.starts_with('#') {
+        return word.to_owned();
+    }
+    match word.contains(['"', '$', '`', '\\', '!']) {
+        true => format!("'{}'", word.replace('\'', r"'\''")),
+        false => format!("\"{word}\""),
+    }
+}
+
+/// What to do about a finding.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Remedy {
+    before: String,
+    command: Option<Suggestion>,
+    after: String,
+}
+
+impl Remedy {
+    /// A command with words in front of it and behind it.
+    pub fn telling(before: &str, command: Suggestion, after: &str) -> Self {
+        Self { before: before.to_owned(), command: Some(command), after: after.to_owned() }
+    }
+
+    /// The command, where there is one.
+    pub const fn command(&self) -> Option<&Suggestion> {
+        self.command.as_ref()
+    }
+
+    /// Whether an alignment mends it.
+    pub fn is_align(&self) -> bool {
+        self.command.as_ref().is_some_and(Suggestion::is_align)
+    }
+
+    /// The same with another command.
+    #[must_use]
+    pub fn with(&self, command: Suggestion) -> Self {
+        Self { command: Some(command), ..self.clone() }
+    }
+}
+
+impl fmt::Display for Remedy {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.write_str(&self.before)?;
+        self.command.iter().try_for_each(|command| write!(out, "{command}"))?;
+        out.write_str(&self.after)
+    }
+}
+
+impl From<Suggestion> for Remedy {
+    fn from(command: Suggestion) -> Self {
+        Self::telling("", command, "")
+    }
+}
+
+impl From<&str> for Remedy {
+    fn from(by_hand: &str) -> Self {
+        Self { before: by_hand.to_owned(), command: None, after: String::new() }
+    }
+}
+
+impl From<String> for Remedy {
+    fn from(by_hand: String) -> Self {
+        Self { before: by_hand, command: None, after: String::new() }
+    }
+}
+
+/// In JSON: the whole as a sentence, and the command by itself.
+impl Serialize for Remedy {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut both = serializer.serialize_struct("Remedy", 2)?;
+        both.serialize_field("remedy", &self.to_string())?;
+        both.serialize_field("command", &self.command.as_ref().map(ToString::to_string))?;
+        both.end()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("hall", "hall")]
+    #[case("the hall", "\"the hall\"")]
+    #[case("", "\"\"")]
+    #[case("a$b", "'a$b'")]
+    #[case("it's $1", r"'it'\''s $1'")]
+    #[case("Über", "Über")]
+    #[case("#1", "\"#1\"")]
+    fn words_are_quoted_where_a_shell_would_part_them(#[case] word: &str, #[case] shown: &str) {
+        assert_eq!(quoted(word), shown);
+    }
+
+    proptest! {
+        #[test]
+        fn a_shell_reads_back_just_the_words(words in proptest::collection::vec("[^\\x00\\n]{0,8}", 0..4)) {
+            let shown = words.iter().fold(Suggestion::new("align"), Suggestion::word_of).to_string();
+            let read = shlex::split(&shown).unwrap_or_default();
+            prop_assert_eq!(&read[2..], &words[..]);
+        }
+    }
+
+    impl Suggestion {
+        fn word_of(self, word: &String) -> Self {
+            self.word(word.as_str())
+        }
+    }
+
+    #[test]
+    fn a_remedy_tells_its_command_by_itself() {
+        let remedy =
+            Remedy::telling("read it; then: ", Suggestion::align("my hall").word("--world").word("new"), ", or not");
+        assert_eq!(remedy.to_string(), "read it; then: kanon align \"my hall\" --world new, or not");
+        let json = serde_json::to_value(&remedy).expect("JSON");
+        assert_eq!(json["command"], "kanon align \"my hall\" --world new");
+        assert!(remedy.is_align() && !Remedy::from("look at it").is_align());
+    }
+}
