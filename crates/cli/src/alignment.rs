@@ -31,8 +31,8 @@ use kanon_io::worlds;
 
 use crate::amending::amend;
 use crate::arguments::Consent;
+use crate::asking::agreed;
 use crate::breaking;
-use crate::commands::agreed;
 use crate::failure::Failure;
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Surveyed, Target};

@@ -145,7 +145,7 @@ pub fn left_alone(
 /// At most so many changed lines of one file are told.
 const LINES: usize = 60;
 /// So many characters of each.
-const LINE_CHARS: usize = 500;
+const LINE_CHARS: usize = 16_000;
 
 /// The lines in which two states of a text file differ.
 fn changed_lines(before: &[u8], after: &[u8]) -> Vec<LineChange> {
@@ -161,7 +161,11 @@ fn changed_lines(before: &[u8], after: &[u8]) -> Vec<LineChange> {
             similar::ChangeTag::Delete => (change.old_index()?, false),
             similar::ChangeTag::Insert => (change.new_index()?, true),
         };
-        let text = change.value().trim_end_matches(['\r', '\n']).chars().take(LINE_CHARS).collect();
+        let whole = change.value().trim_end_matches(['\r', '\n']);
+        let text = match whole.char_indices().nth(LINE_CHARS) {
+            Some((end, _)) => format!("{} … (cut here; the line goes on)", &whole[..end]),
+            None => whole.to_owned(),
+        };
         Some(LineChange { line: line + 1, comes, text })
     });
     changes.take(LINES).collect()

@@ -198,6 +198,8 @@ pub enum Command {
     Isolate(Isolate),
     /// Tell a server's health from its logs: starts, memory, where it falls behind and which mods it names
     Health(Health),
+    /// Say what the words that are Kanon's own mean
+    Words,
     /// One of the demo's simulated programs
     #[command(hide = true)]
     Standin(Standin),

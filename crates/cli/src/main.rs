@@ -3,6 +3,7 @@
 mod alignment;
 mod amending;
 mod arguments;
+mod asking;
 mod breaking;
 mod commands;
 mod credentials;

@@ -79,7 +79,7 @@ impl Offers {
         let mut stock =
             Self { items: Vec::new(), sources, catalogues, installs, hosts: Vec::new(), damaged, last, known_names };
         stock.items = stock.all_items(session);
-        stock.tell_refused(session);
+        stock.tell_refused(session)?;
         Ok(stock)
     }
 
@@ -200,19 +200,30 @@ impl Offers {
         items
     }
 
-    /// Downloads that are no mods of this game are told, so that nobody waits for them.
-    fn tell_refused(&self, session: &Session<'_>) {
+    /// Downloads that are no mods of this game are told once, so that nobody waits for them.
+    fn tell_refused(&self, session: &Session<'_>) -> Result<(), Failure> {
+        for notice in self.refused() {
+            if session.state.is_news(&notice)? || session.env.verbose {
+                session.ui.notice(&notice);
+            }
+        }
+        Ok(())
+    }
+
+    fn refused(&self) -> Vec<String> {
+        let mut notices = Vec::new();
         for (name, found) in &self.sources {
             for (file, why) in &found.refused {
                 let file = file.file_name().map(|file| file.to_string_lossy().into_owned()).unwrap_or_default();
                 let file = printable(&file);
-                session.ui.notice(&format!("note: {file} in {name} is passed over: {why}"));
+                notices.push(format!("note: {file} in {name} is passed over: {why}"));
             }
         }
         for Damaged { path, place, why, .. } in &self.damaged {
             let (path, place) = (printable(path), printable(place));
-            session.ui.notice(&format!("note: {path} in {place} is passed over, since it is no whole mod: {why}"));
+            notices.push(format!("note: {path} in {place} is passed over, since it is no whole mod: {why}"));
         }
+        notices
     }
 
     /// A puzzle of all that is on offer, without anything asked.

@@ -138,7 +138,7 @@ mod tests {
         archive(&at("base"), &[("a", "base a"), ("SEAL/x", "seal"), ("b", "base b")]);
         archive(&at("one"), &[("new", "one new"), ("b", "one b"), ("SEAL/one", "seal")]);
         archive(&at("two"), &[("b", "two b"), ("late", "two late")]);
-        let overlay = |name: &str| Overlay { id: name.to_owned(), digest: Blake3::of(name.as_bytes()), file: at(name) };
+        let overlay = |name: &str| Overlay { id: name.into(), digest: Blake3::of(name.as_bytes()), file: at(name) };
         let strip = [NamePattern::new("SEAL/*").expect("a pattern")];
         let build = |order: &[Overlay], into: &str| build(&at("base"), order, &strip, &at(into)).expect("built");
         let (one, two) = (overlay("one"), overlay("two"));

@@ -43,6 +43,7 @@ CREATE TABLE IF NOT EXISTS document (
 CREATE TABLE IF NOT EXISTS checked (scheme TEXT NOT NULL, key BLOB NOT NULL, signature BLOB NOT NULL, payload BLOB NOT NULL,
   fits INTEGER NOT NULL, PRIMARY KEY (signature, payload, key, scheme)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS whole (digest BLOB PRIMARY KEY, why TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE IF NOT EXISTS told (what BLOB PRIMARY KEY) WITHOUT ROWID;
 ";
 
 /// A file stamped this near to the time of the measurement may have changed after it without showing: FAT keeps two seconds.
@@ -724,6 +725,18 @@ impl State {
     pub fn prune(&self, alignment: i64) -> Result<(), ReachError> {
         self.journal.run(|connection| {
             connection.execute("UPDATE alignment SET pruned = 1 WHERE id = ?1", [alignment]).map(drop)
+        })
+    }
+
+    /// Whether somebody hears this for the first time; from now on it is known.
+    ///
+    /// # Errors
+    /// When the cache can't be written.
+    pub fn is_news(&self, what: &str) -> Result<bool, ReachError> {
+        let digest = Blake3::of(what.as_bytes());
+        self.cache.run(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR IGNORE INTO told VALUES (?1)")?;
+            insert.execute(params![digest.as_bytes()]).map(|added| added > 0)
         })
     }
 

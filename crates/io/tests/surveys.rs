@@ -18,7 +18,7 @@ game = "Ashmere Reach"
 name = "holds"
 holds = "folders"
 in = { server = "holds" }
-match = ["@*"]
+match = ["%*"]
 [shelf.mod]
 document = { member = "hold.toml" }
 id = "$.id"
@@ -52,8 +52,8 @@ impl Stage {
         let stage =
             Self { temp, state, rulebook: rulebook::parse("test", RULEBOOK).unwrap().value, text: RULEBOOK.to_owned() };
         for id in ["ferry", "quay"] {
-            stage.write(&format!("holds/@{id}/hold.toml"), &format!("id = '{id}'\nversion = '1.0'\n"));
-            stage.write(&format!("holds/@{id}/data/{id}.bin"), "payload");
+            stage.write(&format!("holds/%{id}/hold.toml"), &format!("id = '{id}'\nversion = '1.0'\n"));
+            stage.write(&format!("holds/%{id}/data/{id}.bin"), "payload");
         }
         for name in ["packs/tide.pak", "packs/fog.pak", "packs/tide.note"] {
             stage.write(name, name);
@@ -116,7 +116,7 @@ fn only_what_changed_is_read_again() {
     Stage::settle();
     assert_eq!(stage.read_now(), 7);
     assert_eq!(stage.read_now(), 0);
-    stage.write("holds/@quay/data/quay.bin", "edited!");
+    stage.write("holds/%quay/data/quay.bin", "edited!");
     assert_eq!(stage.read_now(), 1, "the other files of its folder are remembered one by one");
     stage.write("packs/new.pak", "new");
     assert_eq!(stage.read_now(), 2, "the edited one is not settled yet");
@@ -178,7 +178,7 @@ fn what_is_gone_is_forgotten() {
     stage.read_now();
     let folders = |stage: &Stage| stage.state.memories(&root.to_string_lossy()).unwrap().len();
     assert_eq!(folders(&stage), 4);
-    std::fs::remove_dir_all(stage.path("holds/@quay")).unwrap();
+    std::fs::remove_dir_all(stage.path("holds/%quay")).unwrap();
     stage.read_now();
     assert_eq!(folders(&stage), 3);
 }

@@ -104,7 +104,7 @@ impl World {
     }
 
     /// Somebody was at the hall of that folder by hand: an old key is back, the launch line has a slip of the pen, the goods of a mod
-    /// were pasted in once more, and the mission is called as it once was.
+    /// were pasted in once more, and the passage is called as it once was.
     ///
     /// # Errors
     /// When the folder can't be written.

@@ -14,9 +14,9 @@ use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{Survey, SurveyedMod};
 use kanon_io::workspace::write_whole;
 
-use super::align::agreed;
 use crate::Outcome;
 use crate::arguments::{Adopt, Format};
+use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::offers::{Offer, Offers};

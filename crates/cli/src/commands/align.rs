@@ -15,11 +15,11 @@ use super::panicked;
 use crate::Outcome;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Align, Format};
+use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
-use crate::screen;
 use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
 
@@ -40,7 +40,8 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     fleet.each(AlignmentRun::plan);
     if env.format == Format::Text {
         for job in fleet.good() {
-            ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, env.verbose));
+            let in_line = outcome(job).0.is_none_or(|held| in_line(&held.findings));
+            ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, (in_line, env.verbose)));
         }
     }
     fleet.tell_undecided(ui);
@@ -263,19 +264,6 @@ pub fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(),
         None => format!("it is one of: {}", known.join(", ")),
     };
     Err(Failure::plain(format!("no setting called `{unknown}` accepts a licence")).hint(hint))
-}
-
-/// Whether somebody agreed: by an option, or when asked.
-pub fn agreed(yes: bool, env: &Env, ui: &Ui, question: &str) -> Result<bool, Failure> {
-    if yes {
-        return Ok(true);
-    }
-    if !env.can_ask {
-        ui.notice("nothing was done, since nobody could be asked; add --yes to do it, or --preview to say that this was all you wanted");
-        return Ok(false);
-    }
-    let asked = dialoguer::Confirm::new().with_prompt(screen::plain(question)).default(false).interact();
-    asked.map_err(|error| Failure::plain("could not ask").because(error))
 }
 
 /// What is still off, and whether nothing is left to do.

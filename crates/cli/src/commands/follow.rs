@@ -23,10 +23,11 @@ use kanon_io::workspace::{WISHES, Workspace, write_whole};
 use serde::Serialize;
 use tempfile::TempDir;
 
-use super::align::{agreed, conclusion, outcome, refuse_unknown_licences};
+use super::align::{conclusion, outcome, refuse_unknown_licences};
 use crate::Outcome;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Follow, Format};
+use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{self, BOLD, GOOD, size, styled};
@@ -93,7 +94,8 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     }
     job.plan(&wanted)?;
     if env.format == Format::Text && !arguments.check {
-        ui.report(&render::align::plan(&name, &job.planned.plan, env.verbose));
+        let in_line = outcome(&job).0.is_none_or(|held| in_line(&held.findings));
+        ui.report(&render::align::plan(&name, &job.planned.plan, (in_line, env.verbose)));
     }
     job.settle_orphans(!arguments.check)?;
     tell_other_game(&job, ui)?;

@@ -26,10 +26,9 @@ mod survey;
 mod undo;
 mod why;
 mod wishes;
+mod words;
 
 use kanon_core::base::path::printable;
-
-pub use align::agreed;
 
 use crate::Outcome;
 use crate::arguments::{Command, RulebookCommand};
@@ -86,6 +85,7 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Rehearse(arguments) => rehearse::run(&arguments, env, ui),
         Command::Isolate(arguments) => isolate::run(&arguments, env, ui),
         Command::Health(arguments) => health::run(&arguments, env, ui),
+        Command::Words => words::run(ui),
         Command::Standin(arguments) => standin::run(&arguments),
     }
 }

@@ -287,7 +287,7 @@ mod tests {
     fn an_id_may_begin_with_the_sign() {
         assert_eq!(id_and_requirement("tide"), ("tide", None));
         assert_eq!(id_and_requirement("tide@ >=1"), ("tide", Some(">=1")));
-        assert_eq!(id_and_requirement("@deep cold@^2"), ("@deep cold", Some("^2")));
-        assert_eq!(id_and_requirement("@deep cold"), ("@deep cold", None));
+        assert_eq!(id_and_requirement("#deep cold@^2"), ("#deep cold", Some("^2")));
+        assert_eq!(id_and_requirement("#deep cold"), ("#deep cold", None));
     }
 }

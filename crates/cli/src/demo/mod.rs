@@ -271,7 +271,7 @@ const BY_HAND: [&str; 4] = ["fragment-differs", "key-changed", "launch-line-diff
 fn by_hand(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     stage.act(
         "Changed by hand",
-        "The next day somebody helps out at the hall: an old key from a backup, a slip of the pen in the launch line, the bells' goods pasted in once more, a mission by its old name. Rowan can't land.",
+        "The next day somebody helps out at the hall: an old key from a backup, a slip of the pen in the launch line, the bells' goods pasted in once more, a passage by its old name. Rowan can't land.",
     );
     let failed = |error: kanon_standin::StandinError| Failure::plain("could not spoil the demo's hall").because(error);
     let hall = Station::hall(stage, &world.folder("reach/hall"), "hall.log")?;

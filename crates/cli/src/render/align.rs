@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
-use kanon_core::plan::{Action, Plan, Step};
+use kanon_core::plan::{Action, LineChange, Plan, Step};
 use kanon_io::prune::Pruned;
 use kanon_io::state::{Alignment, AlignmentState};
 use kanon_io::undo::TakenBack;
@@ -76,9 +76,14 @@ pub fn pruned(pruned: &Pruned) -> String {
 const ALIKE: usize = 5;
 
 /// The steps that would be carried out; of many alike in a row, the first few, unless all are asked for.
-pub fn plan(name: &str, plan: &Plan, all: bool) -> String {
+pub fn plan(name: &str, plan: &Plan, (in_line, all): (bool, bool)) -> String {
     if plan.steps.is_empty() {
-        return format!("{}: nothing to do for {}\n", styled(GOOD, "in place"), styled(BOLD, name));
+        return match in_line {
+            true => format!("{}: nothing to do for {}\n", styled(GOOD, "in place"), styled(BOLD, name)),
+            false => {
+                format!("{}: {} is off in what no alignment can mend\n", styled(CARE, "no step"), styled(BOLD, name))
+            }
+        };
     }
     let mut out =
         format!("{}: {}, {} to write\n\n", styled(BOLD, name), count(plan.steps.len(), "step"), size(plan.bytes()));
@@ -107,13 +112,66 @@ fn step(out: &mut String, number: usize, step: &Step) {
     let _ = writeln!(out, "  {number:>2}. {} {path}{bytes}", cell(step.action.as_str(), 8));
 }
 
-/// The lines of a text file that go and come.
+/// The lines of a text file that go and come. Of a long line that is put in place of another, what differs in it.
 fn lines(out: &mut String, step: &Step) {
-    for line in &step.lines {
-        let (style, sign) = if line.comes { (GOOD, '+') } else { (GONE, '-') };
-        let text = printable(&line.text.replace('\t', "    "));
-        let _ = writeln!(out, "      {}", styled(style, &format!("{sign} {:>3}  {text}", line.line)));
+    let mut rest = step.lines.as_slice();
+    while !rest.is_empty() {
+        let gone = rest.iter().take_while(|line| !line.comes).count();
+        let comes = rest[gone..].iter().take_while(|line| line.comes).count();
+        let (old, new) = (&rest[..gone], &rest[gone..gone + comes]);
+        let is_long = |line: &LineChange| line.text.chars().count() > LONG_LINE;
+        if gone == comes && old.iter().chain(new).any(is_long) {
+            old.iter().zip(new).for_each(|(old, new)| long_line(out, old, new));
+        } else {
+            rest[..(gone + comes).max(1)].iter().for_each(|one| line(out, one));
+        }
+        rest = &rest[(gone + comes).max(1)..];
     }
+}
+
+/// A line with more characters than this is told by what differs in it.
+const LONG_LINE: usize = 200;
+/// So many words that go, come or move are named.
+const NAMED_WORDS: usize = 12;
+
+fn line(out: &mut String, line: &LineChange) {
+    let (style, sign) = if line.comes { (GOOD, '+') } else { (GONE, '-') };
+    let text = printable(&line.text.replace('\t', "    "));
+    let _ = writeln!(out, "      {}", styled(style, &format!("{sign} {:>3}  {text}", line.line)));
+}
+
+fn long_line(out: &mut String, old: &LineChange, new: &LineChange) {
+    let (before, after) = (words(&old.text), words(&new.text));
+    let gone: Vec<&str> = before.iter().filter(|word| !after.contains(word)).copied().collect();
+    let comes: Vec<&str> = after.iter().filter(|word| !before.contains(word)).copied().collect();
+    let stays = |of: &[&'_ str], other: &[&str]| -> Vec<String> {
+        of.iter().filter(|word| other.contains(word)).map(|word| (*word).to_owned()).collect()
+    };
+    let (was, is) = (stays(&before, &after), stays(&after, &before));
+    let moved: Vec<&str> = similar::TextDiff::from_slices(
+        &was.iter().map(String::as_str).collect::<Vec<_>>(),
+        &is.iter().map(String::as_str).collect::<Vec<_>>(),
+    )
+    .iter_all_changes()
+    .filter(|change| change.tag() == similar::ChangeTag::Insert)
+    .map(|change| is[change.new_index().unwrap_or_default()].as_str())
+    .collect();
+    let chars = new.text.chars().count();
+    let _ = writeln!(out, "      ~ {:>3}  a line of {}, in which", new.line, count(chars, "character"));
+    for (style, what, words) in [(GONE, "goes", gone), (GOOD, "comes", comes), (CARE, "moves", moved)] {
+        if words.is_empty() {
+            continue;
+        }
+        let more = words.len().saturating_sub(NAMED_WORDS);
+        let shown: Vec<String> = words.iter().take(NAMED_WORDS).map(|word| printable(word)).collect();
+        let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+        let _ = writeln!(out, "             {}", styled(style, &format!("{what}: {}{more}", shown.join("  "))));
+    }
+}
+
+/// The pieces of a line between blanks and the signs that part entries.
+fn words(text: &str) -> Vec<&str> {
+    text.split(|c: char| c.is_whitespace() || matches!(c, ';' | ',' | '"')).filter(|word| !word.is_empty()).collect()
 }
 
 /// What was taken back.

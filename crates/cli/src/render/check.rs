@@ -1,5 +1,6 @@
 //! Findings as text and JSON: a line for each install, then its findings by mod with what to do.
 
+use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use kanon_core::base::finding::{Change, Finding, Severity, in_line};
@@ -118,6 +119,11 @@ fn summary(findings: &[Finding]) -> String {
     if parts.is_empty() { String::new() } else { format!(", {}", parts.join(", ")) }
 }
 
+/// Of mods with one finding each that are alike, so many are told whole.
+const ALIKE: usize = 20;
+/// And so many of the others by name.
+const ALIKE_NAMED: usize = 30;
+
 /// Findings, those about one mod together, the worst mod first. What helps against all of them is told once.
 pub fn findings(out: &mut String, findings: &[Finding]) {
     let mut subjects: Vec<&Option<ModId>> = Vec::new();
@@ -128,8 +134,17 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
     }
     let for_all = same_remedy(&findings.iter().collect::<Vec<_>>()).filter(|_| findings.len() > 1);
     let mut after_a_mod = false;
+    let mut alike: BTreeMap<String, Vec<&ModId>> = BTreeMap::new();
     for subject in subjects {
         let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
+        // One cause may be told of every mod; after some of them their names are enough.
+        if let ([one], Some(id)) = (of_subject.as_slice(), subject) {
+            let others = alike.entry(format!("{} {} {}", one.severity.as_str(), one.code, one.remedy)).or_default();
+            others.push(id);
+            if others.len() > ALIKE {
+                continue;
+            }
+        }
         match subject {
             Some(id) => out.push_str(&format!("  {}\n", styled(BOLD, &printable(id.as_str())))),
             None if after_a_mod => out.push_str(&format!("  {}\n", styled(FAINT, "beside the mods"))),
@@ -144,6 +159,14 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
             }
         }
         for_subject.into_iter().for_each(|words| remedy(out, words));
+    }
+    for (what, ids) in alike.into_iter().filter(|(_, ids)| ids.len() > ALIKE) {
+        let code = what.split(' ').take(2).collect::<Vec<_>>().join(" ");
+        let names: Vec<&str> = ids[ALIKE..].iter().take(ALIKE_NAMED).map(|id| id.as_str()).collect();
+        let more = ids.len().saturating_sub(ALIKE + ALIKE_NAMED);
+        let more = if more > 0 { format!(" and {more} more; --format json tells each") } else { String::new() };
+        let told = format!("{code}, the same, for {} more: {}{more}", ids.len() - ALIKE, names.join(", "));
+        out.push_str(&folded(&told, "  "));
     }
     if let Some(words) = for_all {
         out.push_str(&folded(&format!("do, for all of these: {words}"), "  "));

@@ -9,7 +9,7 @@ game = "Ashmere Reach"
 name = "holds"
 holds = "folders"
 in = { server = "holds", client = "holds" }
-match = ["@*"]
+match = ["%*"]
 off = ["off-*"]
 [shelf.mod]
 document = { member = "hold.toml" }
@@ -26,7 +26,7 @@ fn stage_with(shelf: &str, rulebook: &str) -> Stage {
     let stage = Stage::bare();
     stage.write("ashmere.rulebook.toml", rulebook);
     for side in ["reach", "pia"] {
-        for (name, id) in [("@Breakwater", "breakwater"), ("@Ferry", "ferry")] {
+        for (name, id) in [("%Breakwater", "breakwater"), ("%Ferry", "ferry")] {
             stage.write(&format!("{side}/{shelf}{name}/hold.toml"), format!("id = '{id}'\nversion = '1.0'\n"));
             stage.write(&format!("{side}/{shelf}{name}/stock/deep/{id}.hold"), format!("{id} payload"));
         }
@@ -43,11 +43,11 @@ fn mods_may_stand_at_the_root_of_the_install() {
     let rulebook = RULEBOOK.replace("server = \"holds\", client = \"holds\"", "server = \".\", client = \".\"");
     let stage = stage_with("", &rulebook);
     stage.write("pia/engine/engine.bin", "not a mod, not to be touched");
-    stage.write("pia/@Ferry/stock/deep/ferry.hold", "edited");
-    std::fs::remove_dir_all(stage.path("pia/@Breakwater")).unwrap();
+    stage.write("pia/%Ferry/stock/deep/ferry.hold", "edited");
+    std::fs::remove_dir_all(stage.path("pia/%Breakwater")).unwrap();
     let before = stage.fingerprint("pia");
     assert_eq!(stage.codes("pia"), ["mod-missing", "content-differs"]);
-    stage.kanon(["align", "pia", "--yes"]).ends_with(0).says("put      @Breakwater/hold.toml");
+    stage.kanon(["align", "pia", "--yes"]).ends_with(0).says("put      %Breakwater/hold.toml");
     stage.kanon(["undo", "pia"]).ends_with(0);
     assert_eq!(stage.fingerprint("pia"), before);
 }
@@ -57,17 +57,17 @@ fn rename(stage: &Stage, from: &str, to: &str) {
 }
 
 #[rstest]
-#[case::edited(|s: &Stage| s.write("pia/holds/@Ferry/stock/deep/ferry.hold", "edited"), &["content-differs"])]
-#[case::added(|s: &Stage| s.write("pia/holds/@Ferry/stock/extra.hold", "x"), &["content-differs"])]
-#[case::gone(|s: &Stage| std::fs::remove_file(s.path("pia/holds/@Ferry/stock/deep/ferry.hold")).unwrap(), &["content-differs"])]
-#[case::missing(|s: &Stage| std::fs::remove_dir_all(s.path("pia/holds/@Ferry")).unwrap(), &["mod-missing"])]
-#[case::off(|s: &Stage| rename(s, "pia/holds/@Ferry", "pia/holds/off-@Ferry"), &["mod-disabled"])]
-#[case::letter_case(|s: &Stage| rename(s, "pia/holds/@Ferry", "pia/holds/@ferry"), &["wrong-name"])]
-#[case::too_deep(|s: &Stage| { rename(s, "pia/holds/@Ferry", "pia/f"); std::fs::create_dir(s.path("pia/holds/@Ferry")).unwrap(); rename(s, "pia/f", "pia/holds/@Ferry/@Ferry"); }, &["wrong-place"])]
-#[case::other(|s: &Stage| s.write("pia/holds/@Ferry/hold.toml", "id = 'ferry'\nversion = '0.9'\n"), &["version-older"])]
-#[case::extra(|s: &Stage| s.write("pia/holds/@Fog/hold.toml", "id = 'fog'\n"), &["mod-extra"])]
-#[case::no_mod(|s: &Stage| s.write("pia/holds/@Junk/readme", "x"), &["unreadable"])]
-#[case::packed(|s: &Stage| s.write("pia/holds/fog.zip", zip_of(&[("@Fog/hold.toml", b"id = 'fog'")])), &["still-packed"])]
+#[case::edited(|s: &Stage| s.write("pia/holds/%Ferry/stock/deep/ferry.hold", "edited"), &["content-differs"])]
+#[case::added(|s: &Stage| s.write("pia/holds/%Ferry/stock/extra.hold", "x"), &["content-differs"])]
+#[case::gone(|s: &Stage| std::fs::remove_file(s.path("pia/holds/%Ferry/stock/deep/ferry.hold")).unwrap(), &["content-differs"])]
+#[case::missing(|s: &Stage| std::fs::remove_dir_all(s.path("pia/holds/%Ferry")).unwrap(), &["mod-missing"])]
+#[case::off(|s: &Stage| rename(s, "pia/holds/%Ferry", "pia/holds/off-%Ferry"), &["mod-disabled"])]
+#[case::letter_case(|s: &Stage| rename(s, "pia/holds/%Ferry", "pia/holds/%ferry"), &["wrong-name"])]
+#[case::too_deep(|s: &Stage| { rename(s, "pia/holds/%Ferry", "pia/f"); std::fs::create_dir(s.path("pia/holds/%Ferry")).unwrap(); rename(s, "pia/f", "pia/holds/%Ferry/%Ferry"); }, &["wrong-place"])]
+#[case::other(|s: &Stage| s.write("pia/holds/%Ferry/hold.toml", "id = 'ferry'\nversion = '0.9'\n"), &["version-older"])]
+#[case::extra(|s: &Stage| s.write("pia/holds/%Fog/hold.toml", "id = 'fog'\n"), &["mod-extra"])]
+#[case::no_mod(|s: &Stage| s.write("pia/holds/%Junk/readme", "x"), &["unreadable"])]
+#[case::packed(|s: &Stage| s.write("pia/holds/fog.zip", zip_of(&[("%Fog/hold.toml", b"id = 'fog'")])), &["still-packed"])]
 fn one_fault_is_found_mended_and_taken_back(#[case] spoil: fn(&Stage), #[case] codes: &[&str]) {
     let stage = stage();
     stage.kanon(["check"]).ends_with(0);
@@ -81,7 +81,7 @@ fn one_fault_is_found_mended_and_taken_back(#[case] spoil: fn(&Stage), #[case] c
         return;
     }
     assert_eq!(stage.codes("pia"), [""; 0]);
-    assert_eq!(stage.read("pia/holds/@Ferry/stock/deep/ferry.hold"), "ferry payload");
+    assert_eq!(stage.read("pia/holds/%Ferry/stock/deep/ferry.hold"), "ferry payload");
     assert_eq!(stage.read("pia/holds/notes.txt"), "not a mod");
     stage.kanon(["undo", "pia"]).ends_with(0);
     assert_eq!(stage.fingerprint("pia"), before);

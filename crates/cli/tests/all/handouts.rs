@@ -106,18 +106,7 @@ fn the_bill_of_materials_is_one_by_the_standards_own_schema(#[case] folders: boo
     let text = stage.read(&format!("{place}/set.json"));
     assert_eq!(text, stage.read(&format!("{place}/again.json")), "the same set is the same text");
     let bom: Value = serde_json::from_str(&text).unwrap();
-    let schema = |name: &str| -> Value {
-        let path = format!("{}/tests/schemas/{name}.schema.json", env!("CARGO_MANIFEST_DIR"));
-        serde_json::from_str(&std::fs::read_to_string(path).unwrap()).unwrap()
-    };
-    let at = |name: &str| format!("http://cyclonedx.org/schema/{name}.SNAPSHOT.schema.json");
-    let resource = |name: &str| jsonschema::Resource::from_contents(schema(name));
-    let registry = jsonschema::Registry::new().add(at("spdx"), resource("spdx")).unwrap();
-    let registry = registry.add(at("jsf-0.82"), resource("jsf-0.82")).unwrap().prepare().unwrap();
-    let whole = schema("bom-1.5");
-    let validator = jsonschema::options().with_registry(&registry).build(&whole).unwrap();
-    let errors: Vec<String> = validator.iter_errors(&bom).map(|error| error.to_string()).collect();
-    assert!(errors.is_empty(), "{errors:?}");
+    holds_by_the_standard(&stage.path(&format!("{place}/set.json")));
     let refs: Vec<&str> =
         bom["dependencies"].as_array().unwrap().iter().map(|one| one["ref"].as_str().unwrap()).collect();
     let components = bom["components"].as_array().unwrap();
@@ -153,4 +142,20 @@ fn the_form_is_told_by_the_name_or_by_an_option() {
         .kanon(["invite", "--address", "https://elsewhere.example"])
         .ends_with(0)
         .says("https://elsewhere.example/#kanon-1-");
+}
+
+/// Asks the standard's own library, where the machine has it: `KANON_TEST_BOM` is a Python that does.
+#[track_caller]
+fn holds_by_the_standard(bom: &std::path::Path) {
+    let Some(python) = std::env::var_os("KANON_TEST_BOM") else {
+        return println!("skipped: no validator of bills of materials here (KANON_TEST_BOM); .ci/run installs one");
+    };
+    let script = concat!(env!("CARGO_MANIFEST_DIR"), "/../../tools/check_bom.py");
+    let output = std::process::Command::new(python).arg(script).arg(bom).output().unwrap();
+    assert!(
+        output.status.success(),
+        "{}{}",
+        String::from_utf8_lossy(&output.stdout),
+        String::from_utf8_lossy(&output.stderr)
+    );
 }

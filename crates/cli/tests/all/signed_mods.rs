@@ -25,11 +25,11 @@ signature = "{payload}.{key}.mark"
 key       = "keys/{key}.pub"
 scheme    = "ed25519"
 [[shelf.extra]]
-from = "profile"
-in   = { server = "profiles/hall" }
+from = "berth"
+in   = { server = "berths/hall" }
 [[shelf.extra]]
 from  = "start.cfg"
-in    = { server = "profiles/hall/cfg" }
+in    = { server = "berths/hall/cfg" }
 edits = "stay"
 
 [keyring]
@@ -72,7 +72,7 @@ fn stage() -> Stage {
             "<goods>\n\t<good name=\"bell\">\n\t\t<weight>40</weight>\n\t</good>\n</goods>\n",
         );
         stage.write(&format!("{install}/holds/fish/extra/goods.xml"), "<good name=\"net\"/>\n<good name=\"line\"/>\n");
-        stage.write(&format!("{install}/holds/bells/profile/tunes/one.txt"), "ding\n");
+        stage.write(&format!("{install}/holds/bells/berth/tunes/one.txt"), "ding\n");
         stage.write(&format!("{install}/holds/bells/start.cfg"), "loud = 1\n");
     }
     stage.write("hall/keys/harbour.pub", "the game's own, of another kind");
@@ -279,27 +279,27 @@ fn entries_are_merged_once_updated_kept_when_edited_and_taken_out_with_their_mod
 #[test]
 fn files_for_other_places_come_and_go_with_their_mod_and_edited_ones_stay() {
     let stage = stage();
-    assert_eq!(stage.read("hall/profiles/hall/tunes/one.txt"), "ding\n");
-    assert_eq!(stage.read("hall/profiles/hall/cfg/start.cfg"), "loud = 1\n");
-    assert!(!stage.path("rowan/profiles").exists(), "they are a server's");
-    stage.write("hall/profiles/hall/tunes/one.txt", "dong\n");
-    stage.write("hall/profiles/hall/cfg/start.cfg", "loud = 9\n");
+    assert_eq!(stage.read("hall/berths/hall/tunes/one.txt"), "ding\n");
+    assert_eq!(stage.read("hall/berths/hall/cfg/start.cfg"), "loud = 1\n");
+    assert!(!stage.path("rowan/berths").exists(), "they are a server's");
+    stage.write("hall/berths/hall/tunes/one.txt", "dong\n");
+    stage.write("hall/berths/hall/cfg/start.cfg", "loud = 9\n");
     assert_eq!(codes(&stage, "hall"), ["fragment-differs"]);
     stage.kanon(["align", "hall", "--yes"]).ends_with(0);
-    assert_eq!(stage.read("hall/profiles/hall/tunes/one.txt"), "ding\n");
-    assert_eq!(stage.read("hall/profiles/hall/cfg/start.cfg"), "loud = 9\n", "what people go on with stays");
-    std::fs::remove_file(stage.path("hall/profiles/hall/tunes/one.txt")).unwrap();
+    assert_eq!(stage.read("hall/berths/hall/tunes/one.txt"), "ding\n");
+    assert_eq!(stage.read("hall/berths/hall/cfg/start.cfg"), "loud = 9\n", "what people go on with stays");
+    std::fs::remove_file(stage.path("hall/berths/hall/tunes/one.txt")).unwrap();
     assert_eq!(codes(&stage, "hall"), ["fragment-missing"]);
     stage.kanon(["align", "hall", "--yes"]).ends_with(0);
-    stage.write("hall/profiles/hall/tunes/own.txt", "mine\n");
+    stage.write("hall/berths/hall/tunes/own.txt", "mine\n");
     stage.kanon(["drop", "bells"]).ends_with(0);
     stage.kanon(["seal"]).ends_with(0);
     stage.kanon(["align", "hall", "--yes"]).ends_with(0);
-    assert!(!stage.path("hall/profiles/hall/tunes/one.txt").exists());
-    assert_eq!(stage.read("hall/profiles/hall/cfg/start.cfg"), "loud = 9\n", "what somebody changed is theirs");
-    assert_eq!(stage.read("hall/profiles/hall/tunes/own.txt"), "mine\n");
+    assert!(!stage.path("hall/berths/hall/tunes/one.txt").exists());
+    assert_eq!(stage.read("hall/berths/hall/cfg/start.cfg"), "loud = 9\n", "what somebody changed is theirs");
+    assert_eq!(stage.read("hall/berths/hall/tunes/own.txt"), "mine\n");
     stage.kanon(["undo", "hall"]).ends_with(0);
-    assert_eq!(stage.read("hall/profiles/hall/tunes/one.txt"), "ding\n");
+    assert_eq!(stage.read("hall/berths/hall/tunes/one.txt"), "ding\n");
 }
 
 #[test]
@@ -329,7 +329,7 @@ fn keys_entries_and_files_are_mended_on_a_host_too(#[values(Way::Ftp, Way::OldFt
     put_key(&stage, "wright", "wright-of-old");
     put_key(&stage, "gone", "gone");
     stage.write("hall/world/goods.xml", GOODS);
-    std::fs::remove_file(stage.path("hall/profiles/hall/tunes/one.txt")).unwrap();
+    std::fs::remove_file(stage.path("hall/berths/hall/tunes/one.txt")).unwrap();
     let bytes = |stage: &Stage| -> Vec<(String, Vec<u8>)> {
         stage.fingerprint("hall").into_iter().map(|(name, (bytes, ..))| (name, bytes)).collect()
     };

@@ -131,10 +131,45 @@ pub fn said(mut command: Command) -> Said {
     let output = command.output().unwrap();
     let text = |bytes: &[u8]| String::from_utf8_lossy(bytes).into_owned();
     let said = Said { code: output.status.code(), out: text(&output.stdout), err: text(&output.stderr) };
+    for suggestion in suggestions(&said.out).chain(suggestions(&said.err)) {
+        can_be_typed(&suggestion);
+    }
     if let Some(folder) = std::env::var_os("KANON_RECORD") {
         record(Path::new(&folder), &command, &said);
     }
     said
+}
+
+/// The commands that an output suggests: what follows `do:` as a command, and `command` in JSON.
+fn suggestions(text: &str) -> impl Iterator<Item = String> {
+    text.lines().filter_map(|line| {
+        let line = line.trim_start();
+        let text = line.strip_prefix("do: kanon ").map(|rest| format!("kanon {rest}"));
+        let json = || serde_json::from_str(line.strip_prefix("\"command\": ")?.trim_end_matches(',')).ok();
+        text.or_else(json)
+    })
+}
+
+/// A suggested command must be one: read as a shell reads it, the program knows each of its words. Each is tried once, where
+/// it can't do anything.
+#[track_caller]
+fn can_be_typed(suggestion: &str) {
+    static KNOWN: std::sync::Mutex<BTreeMap<String, ()>> = std::sync::Mutex::new(BTreeMap::new());
+    // Words follow a command behind a sign, or in brackets.
+    let end = suggestion.find([';', ',']).or_else(|| suggestion.find("  (")).unwrap_or(suggestion.len());
+    let command = suggestion[..end].trim();
+    let command = command.split(" puts ").next().unwrap_or(command);
+    if KNOWN.lock().unwrap_or_else(std::sync::PoisonError::into_inner).insert(command.to_owned(), ()).is_some() {
+        return;
+    }
+    let empty = tempfile::tempdir().unwrap();
+    let script = format!("kanon() {{ \"$KANON\" \"$@\"; }}; {command}");
+    let mut shell = Command::new("sh");
+    shell.arg("-c").arg(&script).env("KANON", program()).current_dir(empty.path()).stdin(Stdio::null());
+    let output = shell.env("HOME", empty.path()).output().unwrap();
+    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    let is_misread = told.contains("Usage:") || told.contains("unexpected argument") || told.contains("not found");
+    assert!(!is_misread, "`{command}` is suggested, and can't be typed:\n{told}");
 }
 
 /// Writes one run down, so that two builds of the program can be held against each other: `KANON_RECORD=FOLDER cargo test`

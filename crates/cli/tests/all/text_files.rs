@@ -132,10 +132,10 @@ fn aligned(stage: &Stage, install: &str, more: &[&str]) -> Said {
     &["list-order"]
 )]
 #[case::service(
-    "of = \"server\"\nfile = \"fen.service\"\noption = \"-serverloads=\"\nentry = \"@{id}\"\nbetween = \",\"\nneeded_on = [\"server\"]",
+    "of = \"server\"\nfile = \"fen.service\"\noption = \"-serverloads=\"\nentry = \"#{id}\"\nbetween = \",\"\nneeded_on = [\"server\"]",
     "fen.service",
-    b"[Service]\nExecStart=/srv/fen -port=1 -serverloads=@reed\nRestart=always\n",
-    b"[Service]\nExecStart=/srv/fen -port=1 -serverloads=@owl\nRestart=always\n",
+    b"[Service]\nExecStart=/srv/fen -port=1 -serverloads=#reed\nRestart=always\n",
+    b"[Service]\nExecStart=/srv/fen -port=1 -serverloads=#owl\nRestart=always\n",
     &["launch-line-differs"]
 )]
 fn a_list_is_judged_written_and_taken_back(
@@ -292,16 +292,16 @@ is   = "{port}"
 name = "loads are allowed"
 of   = "server"
 file = "convoy.cfg"
-at   = "$.experimental"
+at   = "$.outside"
 is   = "true"
 same = [["1", "true", "on"], ["0", "false", "off"]]
 
 [[setting]]
-name = "the mission"
+name = "the passage"
 of   = "server"
 file = "fen.xml"
-at   = "$.fen.mission[0].template[0]"
-is   = "{missions/*}"
+at   = "$.fen.passage[0].chart[0]"
+is   = "{passages/*}"
 
 [[setting]]
 name = "the radio's address"
@@ -332,15 +332,15 @@ const FACTS: &str = "\n[facts]\nport = \"4100\"\nhost = \"0.0.0.0\"\n";
 fn with_settings() -> Stage {
     let files: [(&str, &[u8]); 6] = [
         ("fen/fen.properties", b"# ours\r\nport : 4000\r\nmotd=hello \\\r\n  there\r\n"),
-        ("fen/convoy.cfg", b"experimental = 0; // careful\n"),
-        ("fen/fen.xml", b"<fen>\n  <mission kind='moor'>\n    <template>old.moor</template>\n  </mission>\n</fen>\n"),
+        ("fen/convoy.cfg", b"outside = 0; // careful\n"),
+        ("fen/fen.xml", b"<fen>\n  <passage kind='moor'>\n    <chart>old.moor</chart>\n  </passage>\n</fen>\n"),
         ("fen/radio/owl.yaml", b"net:\n  address: '0.0.0.0:4000'   # everybody\n"),
         ("fen/licence.txt", b"accepted=false\n"),
         ("fen/start.sh", b"#!/bin/sh\n./fen -Room1G -port 4000\n"),
     ];
     let stage = stage_with(SETTINGS, &[], FACTS);
     files.iter().for_each(|(path, bytes)| stage.write(path, bytes));
-    stage.write("fen/missions/low.moor/init", "x");
+    stage.write("fen/passages/low.moor/init", "x");
     stage
 }
 
@@ -353,16 +353,16 @@ fn a_setting_quotes_facts_other_settings_and_what_places_are_called() {
     stage.write("kanon.toml", wishes);
     let before = stage.fingerprint("fen");
     let said =
-        stage.kanon(["check", "fen"]).ends_with(1).says("the port: 4100; found 4000").says("the mission: low.moor");
+        stage.kanon(["check", "fen"]).ends_with(1).says("the port: 4100; found 4000").says("the passage: low.moor");
     let said = said.says("licence-not-accepted").says("read LICENCE.md").says("--accept-licence \"the licence\"");
     said.says("memory-low").says("at least 1324MiB; found 1024MiB").says("0.0.0.0:4100");
     aligned(&stage, "fen", &["--accept-licence", "the license"]).ends_with(2).says("did you mean `the licence`?");
     aligned(&stage, "fen", &[]).ends_with(1).says("licence-not-accepted");
     assert_eq!(stage.read("fen/licence.txt"), "accepted=false\n");
     assert_eq!(stage.read("fen/fen.properties"), "# ours\r\nport : 4100\r\nmotd=hello \\\r\n  there\r\n");
-    assert_eq!(stage.read("fen/convoy.cfg"), "experimental = 1; // careful\n");
+    assert_eq!(stage.read("fen/convoy.cfg"), "outside = 1; // careful\n");
     assert_eq!(stage.read("fen/radio/owl.yaml"), "net:\n  address: '0.0.0.0:4100'   # everybody\n");
-    assert!(stage.read("fen/fen.xml").contains("<template>low.moor</template>"));
+    assert!(stage.read("fen/fen.xml").contains("<chart>low.moor</chart>"));
     assert_eq!(stage.read("fen/start.sh"), "#!/bin/sh\n./fen -Room1324M -port 4000\n");
     aligned(&stage, "fen", &["--accept-licence", "the licence"]).ends_with(0).says("is in line");
     assert_eq!(stage.read("fen/licence.txt"), "accepted=true\n");
@@ -382,16 +382,16 @@ fn what_can_not_be_known_or_set_is_told_and_nothing_is_guessed() {
             + "\n[[setting]]\nname = \"snow\"\nfile = \"snow.toml\"\nat = \"$.depth\"\nis = \"7\"\nof = \"server\"\n",
     );
     stage.kanon(["seal"]).ends_with(0);
-    stage.write("fen/missions/high.moor/init", "x");
+    stage.write("fen/passages/high.moor/init", "x");
     stage.write("fen/fen.properties", "motd = x\n");
     let said = stage.kanon(["check", "fen"]).ends_with(1).says("stands for several: high.moor, low.moor");
     said.says("snow: 7; found the file is not there").says("start the game once");
     stage.write("fen/snow.toml", "# deep\n");
-    stage.write("fen/fen.xml", "<fen>\n  <mission>\n</fen>");
+    stage.write("fen/fen.xml", "<fen>\n  <passage>\n</fen>");
     aligned(&stage, "fen", &["--accept-licence", "the licence"]).ends_with(1).says("line 3, column 1");
     assert_eq!(stage.read("fen/snow.toml"), "# deep\ndepth = 7\n");
     assert_eq!(stage.read("fen/fen.properties"), "motd = x\nport = 4100\n", "put like its neighbours");
-    assert_eq!(stage.read("fen/fen.xml"), "<fen>\n  <mission>\n</fen>");
+    assert_eq!(stage.read("fen/fen.xml"), "<fen>\n  <passage>\n</fen>");
     stage.write("kanon.toml", format!("memory = \"lots\"\n{wishes}"));
     stage.kanon(["seal"]).ends_with(2);
 }

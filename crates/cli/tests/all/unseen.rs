@@ -20,7 +20,7 @@ fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
 }
 
 #[rstest]
-#[case::needs_under_the_mods_own_id(include_str!("../trees/jars.tree"), &[
+#[case::needs_under_the_mods_own_id(include_str!("../trees/capsules.tree"), &[
     "bogmap 0.9 \"Bog Map\" on both loader [47,): ",
     "peatcore 3.1.0 \"Peat Core\" on both loader [47,): ",
     "reedlamps 1.4.2 \"Reed Lamps\" on both loader [47,): required peatcore [3.0,4.0), optional bogmap [0.1,)",

@@ -59,7 +59,7 @@ fn canon() -> Canon {
     Canon::from_survey(&survey(vec![
         found("core", "1", "mods/core.psm", &[("", "core")]),
         found("tide", "2", "mods/tide.psm", &[("", "tide 2")]),
-        found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "a")]),
+        found("kit", "1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "a")]),
     ]))
 }
 
@@ -67,7 +67,7 @@ fn right() -> Vec<SurveyedMod> {
     vec![
         found("core", "1", "mods/core.psm", &[("", "core")]),
         found("tide", "2", "mods/tide.psm", &[("", "tide 2")]),
-        found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "a")]),
+        found("kit", "1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "a")]),
     ]
 }
 
@@ -97,10 +97,10 @@ fn told(plan: &Plan) -> Vec<String> {
 #[case(|m: &mut Vec<SurveyedMod>| m[1] = found("tide", "2", "mods/any name.psm", &[("", "tide 2")]), &[])]
 #[case(|m: &mut Vec<SurveyedMod>| m.push(found("tide", "1", "mods/tide-1.psm", &[("", "tide 1")])), &["park mods/tide-1.psm"])]
 #[case(|m: &mut Vec<SurveyedMod>| m.push(found("fog", "1", "mods/fog.psm", &[("", "fog")])), &["park mods/fog.psm"])]
-#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "b")]), &["replace kits/@kit/data/a"])]
-#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/@kit", &[("kit.toml", "kit"), ("data/a", "a"), ("x", "x")]), &["park kits/@kit/x"])]
-#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/@KIT", &[("kit.toml", "kit"), ("data/a", "a")]),
-    &["rename kits/@KIT/kit.toml > kits/@kit/kit.toml", "rename kits/@KIT/data/a > kits/@kit/data/a"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "b")]), &["replace kits/#kit/data/a"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "a"), ("x", "x")]), &["park kits/#kit/x"])]
+#[case(|m: &mut Vec<SurveyedMod>| m[2] = found("kit", "1", "kits/#KIT", &[("kit.toml", "kit"), ("data/a", "a")]),
+    &["rename kits/#KIT/kit.toml > kits/#kit/kit.toml", "rename kits/#KIT/data/a > kits/#kit/data/a"])]
 #[case(|m: &mut Vec<SurveyedMod>| { m[0] = found("core", "1", "mods/tide.psm", &[("", "core")]); m[1] = found("tide", "2", "mods/core.psm", &[("", "tide 2")]); },
     &["replace mods/core.psm", "replace mods/tide.psm"])]
 fn one_fault_the_fewest_steps(#[case] change: fn(&mut Vec<SurveyedMod>), #[case] expected: &[&str]) {
@@ -167,7 +167,7 @@ fn a_second_plan_is_empty(#[values(0, 1, 2, 3, 4, 5, 6, 7)] mask: u8, #[values("
     let all = [
         found("core", "1", "mods/renamed.psm", &[("", "core")]),
         found("tide", tide, "mods/core.psm", &[("", &format!("tide {tide}"))]),
-        found("kit", "1", "kits/@kit", &[("kit.toml", "edited"), ("more", "x")]),
+        found("kit", "1", "kits/#kit", &[("kit.toml", "edited"), ("more", "x")]),
     ];
     mods.extend(all.into_iter().enumerate().filter(|(i, _)| mask & (1 << i) != 0).map(|(_, m)| m));
     let before = survey(mods);

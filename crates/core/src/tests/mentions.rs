@@ -95,7 +95,7 @@ fn entries_that_name_no_mod_are_told_bare() {
     let server = Memory::server(&[("a.txt", b"#reed\n#peat\n#gone\n")]);
     let text = lists(&server, &text_files(&server, &HashSet::new()), &mods());
     assert!(text.is_empty(), "comments alone are no list");
-    let server = Memory::server(&[("a.json", br#"["@reed", "@peat", "@gone"]"#)]);
+    let server = Memory::server(&[("a.json", br#"["%reed", "%peat", "%gone"]"#)]);
     let found = lists(&server, &text_files(&server, &HashSet::new()), &mods());
     assert_eq!((found[0].strangers.as_slice(), found[0].named.len()), (&["gone".to_owned()][..], 2));
 }

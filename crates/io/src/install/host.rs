@@ -41,7 +41,7 @@ pub enum HostError {
     },
     /// It is another host than before, or somebody stands in between.
     #[error(
-        "the host {host} shows another key than before; nothing was sent to it\n  known: {known}\n  shown: {fingerprint}"
+        "the host {host} shows another key than before; nothing was sent to it; the key that is known is {known}, and it shows {fingerprint}"
     )]
     ChangedKey {
         /// The host.

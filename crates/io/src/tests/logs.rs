@@ -19,7 +19,7 @@ fn rules() -> Vec<EventRule> {
 
 fn told(path: &Path) -> Vec<(u64, Option<String>)> {
     let log = read(path, (Role::Server, &rules()), (None, None)).expect("read");
-    log.events.into_iter().map(|event| (event.line, event.mod_id.or(event.player))).collect()
+    log.events.into_iter().map(|event| (event.line, event.mod_id.map(String::from).or(event.player))).collect()
 }
 
 fn kept(folder: &Path, name: &str, bytes: &[u8]) -> PathBuf {
@@ -110,7 +110,7 @@ fn of_very_many_lines_the_last_are_looked_at_and_keep_their_numbers() {
         (1..=all).map(|number| format!("{number} of very many lines, of which each lacks mod-{number}\n")).collect();
     let path = kept(temp.path(), "a.log", log.as_bytes());
     let events = read(&path, (Role::Server, &rules()), (None, None)).expect("read").events;
-    assert!(events.iter().all(|event| event.mod_id == Some(format!("mod-{}", event.line))));
+    assert!(events.iter().all(|event| event.mod_id == Some(format!("mod-{}", event.line).into())));
     assert_eq!(events.last().map(|event| event.line), Some(all));
     let packed = kept(temp.path(), "b.log", &gzip(log.as_bytes()));
     assert_eq!(read(&packed, (Role::Server, &rules()), (None, None)).expect("read").events, events);

@@ -162,7 +162,7 @@ faults! {
     Ashmere "server" "a-server key missing" ["key-missing"] ["signature-unknown-key"] a_key_missing;
     Ashmere "server" "a-server key changed" ["key-changed"] ["signature-bad"] a_key_changed;
     Ashmere "server" "a-server goods twice" ["fragment-left-over" "fragment-differs"] [] a_goods;
-    Ashmere "server" "a-server mission" ["setting-differs"] [] a_mission;
+    Ashmere "server" "a-server passage" ["setting-differs"] [] a_passage;
     Ashmere "server" "a-server room" ["memory-low"] [] a_room;
     Ashmere "server" "a-server older" ["version-older"] ["version-other" "content-differs"] a_older;
     Tallowfen "client" "t-client switched off on the board" ["list-entry-off"] ["mod-disabled"] t_off;
@@ -414,7 +414,7 @@ fn a_goods(hand: &mut Hand<'_>) -> Done {
     line(hand, "world/goods.xml", "</goods>", "  <good name=\"bell-small\"><weight>40</weight></good>\r\n</goods>")
 }
 
-fn a_mission(hand: &mut Hand<'_>) -> Done {
+fn a_passage(hand: &mut Hand<'_>) -> Done {
     line(hand, "hall.cfg", "\"ashmere.low\"", "\"ashmere.high\"")
 }
 

@@ -45,7 +45,7 @@ impl Hall {
                 hall.say(&format!("marks: {} {why}", hold.id))?;
             }
         }
-        hall.closed = goods(root).into_iter().chain(mission(root)).chain(room(&start, hall.holds.len())).collect();
+        hall.closed = goods(root).into_iter().chain(passage(root)).chain(room(&start, hall.holds.len())).collect();
         for why in &hall.closed.clone() {
             hall.say(why)?;
         }
@@ -102,12 +102,12 @@ fn goods(root: &Path) -> Vec<String> {
         .collect()
 }
 
-/// The mission that the hall's settings name must be there as a folder.
-fn mission(root: &Path) -> Option<String> {
+/// The passage that the hall's settings name must be there as a folder.
+fn passage(root: &Path) -> Option<String> {
     let text = std::fs::read_to_string(root.join("hall.cfg")).ok()?;
-    let line = text.lines().find(|line| line.trim_start().starts_with("mission"))?;
+    let line = text.lines().find(|line| line.trim_start().starts_with("passage"))?;
     let name = line.split('"').nth(1)?;
-    (!root.join("missions").join(name).is_dir()).then(|| format!("mission: there is no folder {name}"))
+    (!root.join("passages").join(name).is_dir()).then(|| format!("passage: there is no folder {name}"))
 }
 
 impl Hall {

@@ -231,7 +231,12 @@ fn date_numbers(text: &str) -> Option<Vec<u64>> {
         return None;
     };
     let numbers: Vec<u64> = date.iter().chain(rest).map(|run| run.parse().ok()).collect::<Option<_>>()?;
-    ((1..=12).contains(&numbers[1]) && (1..=31).contains(&numbers[2])).then_some(numbers)
+    let is_day = jiff::civil::Date::new(
+        i16::try_from(numbers[0]).ok()?,
+        i8::try_from(numbers[1]).ok()?,
+        i8::try_from(numbers[2]).ok()?,
+    );
+    is_day.is_ok().then_some(numbers)
 }
 
 #[cfg(test)]
@@ -272,6 +277,8 @@ mod tests {
     #[case(Scheme::SemVer, "1.2.3.4")]
     #[case(Scheme::SemVer, "one")]
     #[case(Scheme::Date, "2026-13-01")]
+    #[case(Scheme::Date, "2026-02-31")]
+    #[case(Scheme::Date, "2027-02-29")]
     #[case(Scheme::Date, "1.2")]
     #[case(Scheme::Opaque, " ")]
     fn not_understood(#[case] scheme: Scheme, #[case] text: &str) {
