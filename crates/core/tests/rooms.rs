@@ -25,7 +25,8 @@ fn crates_use_those_below_them() {
         let ours = Regex::new(r"\bkanon_\w+").expect("a pattern");
         for (file, code) in sources(name) {
             for named in ours.find_iter(&code) {
-                assert!(below.contains(&named.as_str()), "{} names {}", file.display(), named.as_str());
+                let is_own = named.as_str().strip_prefix("kanon_") == Some(name);
+                assert!(is_own || below.contains(&named.as_str()), "{} names {}", file.display(), named.as_str());
             }
         }
     }

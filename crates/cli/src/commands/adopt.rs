@@ -46,7 +46,9 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Some(root) => wholeness::take_out(&session, root, &mut survey, last.as_ref())?,
         None => Vec::new(),
     };
-    let (mut wishes, mut passed_over) = wishes(&survey, from.as_deref(), &session.loaded.rulebook);
+    let (mut wishes, mut passed_over, ambiguous) = wishes(&survey, from.as_deref(), &session.loaded.rulebook);
+    // What is switched off or another loader's is passed over as it should be; what is broken or there twice was asked for.
+    let is_whole = damaged.is_empty() && survey.unreadable.is_empty() && !ambiguous;
     passed_over
         .extend(damaged.into_iter().map(|copy| (copy.path, format!("{} is no whole mod: {}", copy.id, copy.why))));
     refuse_unknown(&arguments.only, &arguments.except, &survey)?;
@@ -84,7 +86,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&report.text()),
     }
-    Ok(Outcome::InOrder)
+    Ok(Outcome::of(is_whole))
 }
 
 /// An id that the install does not have names nothing: it is a slip of the pen.
@@ -207,8 +209,9 @@ fn keep_what_was_said(wishes: &mut [ModWish], before: &WorkspaceConfig, versions
     }
 }
 
-/// A wish for each mod that is there once, in play and of this loader; the others with why not.
-fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>) {
+/// A wish for each mod that is there once, in play and of this loader; the others with why not; and whether one is there in
+/// several copies that differ.
+fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>, bool) {
     let (out_of_play, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
     let mut by_id: BTreeMap<ModId, Vec<&SurveyedMod>> = BTreeMap::new();
     let mut passed_over: Vec<(String, String)> =
@@ -227,6 +230,7 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
         }
     }
     let mut wishes = Vec::new();
+    let mut is_ambiguous = false;
     for copies in by_id.values() {
         let first = copies[0];
         let all_same = copies.iter().all(|copy| copy.digest == first.digest);
@@ -240,6 +244,7 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
                 ..ModWish::default()
             });
         } else {
+            is_ambiguous = true;
             let paths: Vec<&str> = copies.iter().map(|copy| copy.path.as_str()).collect();
             passed_over.push((
                 paths.join(", "),
@@ -247,5 +252,5 @@ fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModW
             ));
         }
     }
-    (wishes, passed_over)
+    (wishes, passed_over, is_ambiguous)
 }

@@ -82,11 +82,7 @@ fn suggest_for_here(session: &Session<'_>, surveyed: &Surveyed, finding: &mut Fi
     let typed = session.env.typed();
     let is_followed = session.workspace.as_ref().is_some_and(|workspace| workspace.following().is_some());
     finding.remedy = match command.is_align() {
-        true if is_followed => {
-            let follow = Suggestion::new("follow").led_by(typed);
-            let options = command.options().iter();
-            finding.remedy.with(options.fold(follow, |follow, option| follow.word(option.as_str())))
-        }
+        true if is_followed => finding.remedy.with(Suggestion::new("follow").led_by(typed).with_options_of(command)),
         true if surveyed.counts.is_none() => {
             "mend it where it is installed: there, kanon align or kanon follow brings it in line".into()
         }

@@ -519,9 +519,8 @@ fn conclude(
     let (held, done) = outcome(job);
     let mut held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
     for finding in &mut held.findings {
-        if let Some(align) = finding.remedy.command().filter(|command| command.is_align()) {
-            let follow = align.options().iter().fold(again.clone(), |follow, option| follow.word(option.as_str()));
-            finding.remedy = finding.remedy.with(follow);
+        if let Some(command) = finding.remedy.command().filter(|command| command.brings_in_line()) {
+            finding.remedy = finding.remedy.with(again.clone().with_options_of(command));
         }
     }
     let good = in_line(&held.findings) && done;

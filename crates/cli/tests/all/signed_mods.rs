@@ -216,7 +216,7 @@ fn a_release_that_its_makers_signed_wrongly_is_never_sealed() {
     stage.write("hall/holds/gates/hold.toml", "id = \"gates\"\nrelease = \"9.9\"\n");
     stage.write("kanon.toml", wishes.replace("id = \"gates\"\nversion = \"1.6\"", "id = \"gates\"\nversion = \"9.9\""));
     let before = stage.read("canon.json");
-    stage.kanon(["seal"]).ends_with(1).says("not sealed").says("unreadable").says("does not fit it");
+    stage.kanon(["seal"]).ends_with(1).says("not sealed").says("unreadable").says("does not fit");
     assert_eq!(stage.read("canon.json"), before);
 }
 

@@ -158,7 +158,9 @@ fn can_be_typed(suggestion: &str) {
     // Words follow a command behind a sign, or in brackets.
     let end = suggestion.find([';', ',']).or_else(|| suggestion.find("  (")).unwrap_or(suggestion.len());
     let command = suggestion[..end].trim();
-    let command = command.split(" puts ").next().unwrap_or(command);
+    let command = [" puts ", " shows ", " makes ", " again "]
+        .iter()
+        .fold(command, |command, verb| command.split(verb).next().unwrap_or(command));
     if KNOWN.lock().unwrap_or_else(std::sync::PoisonError::into_inner).insert(command.to_owned(), ()).is_some() {
         return;
     }

@@ -43,9 +43,16 @@ impl Suggestion {
         self.words.first().is_some_and(|word| word == "align")
     }
 
-    /// The words behind the command and the name that follows it.
-    pub fn options(&self) -> &[String] {
-        self.words.get(2..).unwrap_or_default()
+    /// Whether it brings an install in line: by an alignment, or by following a release.
+    pub fn brings_in_line(&self) -> bool {
+        self.is_align() || self.words.first().is_some_and(|word| word == "follow")
+    }
+
+    /// This command, with what another one that brings in line was to be told.
+    #[must_use]
+    pub fn with_options_of(self, other: &Self) -> Self {
+        let named = if other.is_align() { 2 } else { 1 };
+        other.words.iter().skip(named).fold(self, |command, option| command.word(option.as_str()))
     }
 }
 
@@ -58,8 +65,8 @@ impl fmt::Display for Suggestion {
 
 /// A word as a shell takes it for one word, and no more than that: POSIX shells, and in its plain forms others too.
 pub fn quoted(word: &str) -> String {
-    let is_plain = |c: char| c.is_alphanumeric() || "-_./:@%+=,#".contains(c);
-    if !word.is_empty() && word.chars().all(is_plain) && !word.starts_with('#') {
+    let is_plain = |c: char| c.is_alphanumeric() || "-_./:@%+=,".contains(c);
+    if !word.is_empty() && word.chars().all(is_plain) {
         return word.to_owned();
     }
     match word.contains(['"', '$', '`', '\\', '!']) {
