@@ -21,8 +21,8 @@ const ROOMS: [&str; 17] = [
 
 #[test]
 fn crates_use_those_below_them() {
+    let ours = Regex::new(r"\bkanon_\w+").expect("a pattern");
     for (name, below) in CRATES {
-        let ours = Regex::new(r"\bkanon_\w+").expect("a pattern");
         for (file, code) in sources(name) {
             for named in ours.find_iter(&code) {
                 let is_own = named.as_str().strip_prefix("kanon_") == Some(name);

@@ -111,7 +111,7 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
             Ok(surveyed) => {
                 looked = true;
                 for found in &surveyed.survey.mods {
-                    on_servers.extend(found.manifest.provides.iter().map(|id| id.clone()));
+                    on_servers.extend(found.manifest.provides.iter().cloned());
                     on_servers.insert(found.manifest.id.clone());
                 }
                 on_servers

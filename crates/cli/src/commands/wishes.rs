@@ -81,7 +81,7 @@ pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
 fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
     let wishes = &session.workspace()?.config;
     let known: Vec<&str> = wishes.mods.iter().map(|wish| wish.id.as_str()).collect();
-    let Some(id) = ids.iter().find(|id| !known.iter().any(|known| same_name(known.as_ref(), id))) else {
+    let Some(id) = ids.iter().find(|id| !known.iter().any(|known| same_name(known, id))) else {
         return Ok(());
     };
     let failure = Failure::plain(format!("`{id}` is not wished for in kanon.toml"));
@@ -130,7 +130,7 @@ fn change(
 fn held_back(intent: &Intent, standings: Vec<Standing>) -> Vec<HeldBack> {
     let meant = |standing: &Standing| match intent {
         Intent::Take(taken) => taken.iter().any(|taken| taken.id == standing.id),
-        Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|id| *id == standing.id),
+        Intent::Renew(ids) => ids.is_empty() || ids.contains(&standing.id),
         Intent::Drop(_) => false,
     };
     let held = standings.into_iter().filter(meant).filter_map(|standing| {

@@ -172,7 +172,7 @@ impl Finding {
     /// Names the mod.
     #[must_use]
     pub fn about(mut self, mod_id: impl Into<ModId>) -> Self {
-        self.mod_id = Some(mod_id.into().into());
+        self.mod_id = Some(mod_id.into());
         self
     }
 

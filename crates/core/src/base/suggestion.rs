@@ -163,15 +163,10 @@ mod tests {
     proptest! {
         #[test]
         fn a_shell_reads_back_just_the_words(words in proptest::collection::vec("[^\\x00\\n]{0,8}", 0..4)) {
-            let shown = words.iter().fold(Suggestion::new("align"), Suggestion::word_of).to_string();
+            let align = Suggestion::new("align");
+            let shown = words.iter().fold(align, |command, word| command.word(word.as_str())).to_string();
             let read = shlex::split(&shown).unwrap_or_default();
             prop_assert_eq!(&read[2..], &words[..]);
-        }
-    }
-
-    impl Suggestion {
-        fn word_of(self, word: &String) -> Self {
-            self.word(word.as_str())
         }
     }
 

@@ -28,7 +28,7 @@ pub struct Ring<'a> {
 
 /// Whether the server must accept a key for these mods, or a client have it where it has a key folder.
 fn is_for(role: Role, measure: CheckContext<'_>, key: &SealedKey) -> bool {
-    let of_key = |sealed: &&SealedMod| key.mods.iter().any(|id| *id == sealed.manifest.id);
+    let of_key = |sealed: &&SealedMod| key.mods.contains(&sealed.manifest.id);
     let needs = |sealed: &SealedMod| {
         role == Role::Server || sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional
     };

@@ -116,10 +116,7 @@ pub(super) const fn is_platform(code: Code) -> bool {
 }
 
 /// Of the versions of the game, its loader and what it runs on, the one that such a cause is about.
-pub(super) const fn version_of<'v>(
-    cause: Code,
-    [game, loader, runtime]: [&'v Option<String>; 3],
-) -> Option<&'v String> {
+pub(super) const fn version_of(cause: Code, [game, loader, runtime]: [&Option<String>; 3]) -> Option<&String> {
     match cause {
         Code::LoaderDiffers => loader.as_ref(),
         Code::RuntimeDiffers => runtime.as_ref(),

@@ -245,7 +245,7 @@ fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String
             let path = place.join(file.path.as_str())?;
             match targets.insert(path.folded(), sealed.manifest.id.clone()) {
                 Some(first) if first != sealed.manifest.id => {
-                    return Err(PlanError::Collision { first: first.into(), second: sealed.manifest.id.clone(), path });
+                    return Err(PlanError::Collision { first, second: sealed.manifest.id.clone(), path });
                 }
                 _ => {}
             }

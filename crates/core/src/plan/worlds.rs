@@ -50,7 +50,7 @@ pub enum Choice {
 }
 
 /// Adds to a plan what becomes of the worlds; a plan that leaves them alone stays as it is. `changes` are those of
-/// [`shaping`].
+/// [`shaping`](crate::delta::worlds::shaping).
 ///
 /// # Errors
 /// When a name would be too long, or the game has several places for worlds and none of them has one.

@@ -127,7 +127,7 @@ fn asks(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, others: K
 }
 
 fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_older: bool) -> Ask {
-    let named = |ids: &[ModId]| ids.iter().any(|id| *id == wish.id);
+    let named = |ids: &[ModId]| ids.contains(&wish.id);
     let pinned = wish.pinned(stock.versions).map(str::to_owned);
     let range = if pinned.is_some() { None } else { wish.version.clone() };
     let dropped = matches!(intent, Intent::Drop(ids) if named(ids));

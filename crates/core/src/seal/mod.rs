@@ -299,7 +299,7 @@ fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick
     if let Some(side) = wish.needed_on {
         sealed.manifest.needed_on = side;
     }
-    let own = |key: &&SealedKey| key.mods.iter().any(|id| *id == wish.id);
+    let own = |key: &&SealedKey| key.mods.contains(&wish.id);
     let keys = last.keys.iter().filter(own).map(BroughtKey::of_canon).collect();
     Some(Pick { says: sealed.manifest.needed_on, sealed, place: None, keys })
 }

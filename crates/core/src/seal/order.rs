@@ -67,7 +67,7 @@ pub fn load_order(picks: &[Pick], wishes: &WorkspaceConfig, standing: Standing<'
 /// Where mods stood before: in the last canon, else in the server's own list behind those.
 fn ranks(standing: Standing<'_>) -> BTreeMap<ModId, usize> {
     let sealed = standing.last.iter().flat_map(|last| &last.mods).map(|sealed| sealed.manifest.id.clone());
-    let listed = standing.listed.iter().map(|id| ModId::from(id));
+    let listed = standing.listed.iter().map(ModId::from);
     let mut ranks = BTreeMap::new();
     for (rank, id) in sealed.chain(listed).enumerate() {
         ranks.entry(id).or_insert(rank);

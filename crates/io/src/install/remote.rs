@@ -291,7 +291,7 @@ impl RemoteInstall {
             (Ok(path), FileStatus::Folder { .. }) => return Some(path),
             (Ok(path), FileStatus::File { stamp, .. }) => listing.entries.push(Entry { path, kind: Kind::File(stamp) }),
             (Ok(_), FileStatus::Link) => {
-                refuse(listing, "it is a link, and links on a host are not followed".to_owned())
+                refuse(listing, "it is a link, and links on a host are not followed".to_owned());
             }
             (Ok(_), FileStatus::Other) => refuse(listing, "it is neither a file nor a folder".to_owned()),
         }
@@ -345,7 +345,7 @@ fn lost(address: &str, why: &str) -> io::Error {
 
 /// Whether an error says that the host is not to be reached any more.
 pub fn is_lost(error: &io::Error) -> bool {
-    error.get_ref().is_some_and(|cause| cause.is::<LostConnection>())
+    error.get_ref().and_then(|cause| cause.downcast_ref::<LostConnection>()).is_some()
 }
 
 impl Install for RemoteInstall {

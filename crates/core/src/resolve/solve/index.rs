@@ -198,7 +198,7 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
         let mut requirements = self.requirements.borrow_mut();
         let requirement = match requirements.get(range) {
             Some(known) => known,
-            None => requirements.entry(range.clone().into()).or_insert(self.puzzle.versions.requirement(range).ok()),
+            None => requirements.entry(range.clone()).or_insert(self.puzzle.versions.requirement(range).ok()),
         };
         let requirement = requirement.as_ref()?;
         if requirement.is_any() {
