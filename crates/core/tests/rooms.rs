@@ -45,6 +45,113 @@ fn rooms_of_the_core_use_those_before_them() {
     }
 }
 
+/// The modules of the core, each a file, go round in no circle.
+#[test]
+fn no_circle_between_modules_of_the_core() {
+    let modules = modules("core");
+    let mut graph: BTreeMap<&Module, BTreeSet<Module>> = BTreeMap::new();
+    for (module, code) in &modules {
+        let used = graph.entry(module).or_default();
+        used.extend(named(&modules, module, code).into_iter().filter(|other| other != module && !other.is_empty()));
+    }
+    // What nothing leads to any more is taken off, again and again; what stays is in a circle or between two.
+    loop {
+        let ends: Vec<&Module> = graph
+            .iter()
+            .filter(|(_, used)| used.iter().all(|other| !graph.contains_key(other)))
+            .map(|(m, _)| *m)
+            .collect();
+        if ends.is_empty() {
+            break;
+        }
+        for end in ends {
+            graph.remove(end);
+        }
+    }
+    let left: Vec<String> = graph.keys().map(|module| module.join("::")).collect();
+    assert!(left.is_empty(), "these go round in circles, or lead into one: {left:?}");
+}
+
+/// The path of a module from the root of its crate.
+type Module = Vec<String>;
+
+fn modules(name: &str) -> BTreeMap<Module, String> {
+    let module = |file: &Path| -> Module {
+        let below = file.strip_prefix(source_folder(name)).expect("a file of the crate").with_extension("");
+        let parts = below.iter().map(|part| part.to_string_lossy().into_owned());
+        parts.filter(|part| !matches!(part.as_str(), "mod" | "lib")).collect()
+    };
+    sources(name).into_iter().map(|(file, code)| (module(&file), code)).collect()
+}
+
+/// The modules that a module names: in `use` lines, whole paths, and by the names of its own modules. What a module hands on
+/// from another is that other's.
+fn named(modules: &BTreeMap<Module, String>, module: &Module, code: &str) -> BTreeSet<Module> {
+    let handed_on = Regex::new(r"(?:pub|pub\(\w+\)) use [^;]+;").expect("a pattern");
+    let code = handed_on.replace_all(code, "");
+    let uses = Regex::new(r"\buse ([^;]+);").expect("a pattern");
+    let paths = Regex::new(r"\b(?:crate|super)(?:::\w+)+").expect("a pattern");
+    let mut texts: Vec<String> = uses.captures_iter(&code).flat_map(|found| spread(&found[1])).collect();
+    texts.extend(paths.find_iter(&uses.replace_all(&code, "")).map(|found| found.as_str().to_owned()));
+    let mut found: BTreeSet<Module> =
+        texts.iter().filter_map(|text| resolved(modules, module, &text.split("::").collect::<Vec<_>>(), 0)).collect();
+    let own = modules.keys().filter(|other| other.len() == module.len() + 1 && other.starts_with(module));
+    found.extend(own.filter(|own| own.last().is_some_and(|name| code.contains(&format!("{name}::")))).cloned());
+    found
+}
+
+/// Each path of a `use` tree by itself.
+fn spread(tree: &str) -> Vec<String> {
+    let tree = tree.trim();
+    let Some((before, inner)) = tree.split_once('{') else {
+        return vec![tree.split(" as ").next().unwrap_or_default().trim().to_owned()];
+    };
+    let inner = inner.trim_end().trim_end_matches('}');
+    let (mut parts, mut deep, mut part) = (Vec::new(), 0, String::new());
+    for c in inner.chars() {
+        match c {
+            ',' if deep == 0 => parts.push(std::mem::take(&mut part)),
+            c => {
+                deep += i32::from(c == '{') - i32::from(c == '}');
+                part.push(c);
+            }
+        }
+    }
+    parts.push(part);
+    let whole = parts.iter().filter(|part| !part.trim().is_empty());
+    whole.flat_map(|part| spread(&format!("{before}{}", part.trim()))).collect()
+}
+
+/// The module in which what a path names is written down; nothing for what is of another crate.
+fn resolved(modules: &BTreeMap<Module, String>, from: &Module, path: &[&str], deep: usize) -> Option<Module> {
+    let (first, rest) = path.split_first()?;
+    let parent = || from[..from.len().saturating_sub(1)].to_vec();
+    let base = match *first {
+        "crate" => Module::new(),
+        "super" => parent(),
+        "self" => from.clone(),
+        own => {
+            let own = [from.clone(), vec![own.to_owned()]].concat();
+            modules.contains_key(&own).then_some(own)?
+        }
+    };
+    if let Some(next) = rest.first() {
+        let below = [base.clone(), vec![(*next).to_owned()]].concat();
+        if modules.contains_key(&below) || *next == "super" {
+            return resolved(modules, &base, &[&["self"], rest].concat()[1..], deep);
+        }
+        // It may be handed on from somewhere else.
+        let handed_on = Regex::new(r"(?:pub|pub\(\w+\)) use ([^;]+);").expect("a pattern");
+        let code = modules.get(&base).map_or("", String::as_str);
+        let all: Vec<String> = handed_on.captures_iter(code).flat_map(|found| spread(&found[1])).collect();
+        let source = all.iter().find(|text| text.rsplit("::").next() == Some(next)).filter(|_| deep < 8);
+        if let Some(source) = source {
+            return resolved(modules, &base, &source.split("::").collect::<Vec<_>>(), deep + 1).or(Some(base));
+        }
+    }
+    Some(base)
+}
+
 /// The rooms of a crate, and which others each names.
 fn arrows(name: &str) -> BTreeMap<String, BTreeSet<String>> {
     let path = Regex::new(r"\bcrate::(\w+)").expect("a pattern");

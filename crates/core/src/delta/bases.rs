@@ -1,6 +1,6 @@
 //! Base archives: whether every overlay of the canon is laid in, and what this side must not have is left out.
 
-use super::{CheckContext, align};
+use super::context::{CheckContext, align};
 use crate::base::finding::{Code, Finding};
 use crate::survey::{LaidOverlay, Survey, SurveyedBase};
 

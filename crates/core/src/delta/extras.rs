@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{CheckContext, align};
+use super::context::{CheckContext, align};
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::ModId;
 use crate::base::suggestion::Remedy;

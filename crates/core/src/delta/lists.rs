@@ -2,7 +2,8 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::{CheckContext, align, may_stay};
+use super::context::{CheckContext, align};
+use super::extras::may_stay;
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::base::ids::{ModId, same_name};
 use crate::base::suggestion::{Remedy, Suggestion};

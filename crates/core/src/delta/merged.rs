@@ -3,7 +3,8 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::{CheckContext, align, may_stay};
+use super::context::{CheckContext, align};
+use super::extras::may_stay;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::ModId;

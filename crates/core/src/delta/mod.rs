@@ -1,6 +1,7 @@
 //! Holds an install against the canon: every difference becomes a finding, every cause is told once.
 
 mod bases;
+mod context;
 mod extras;
 mod keys;
 mod lists;
@@ -13,15 +14,10 @@ use std::collections::BTreeSet;
 
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::ModId;
-use crate::base::path::InstallPath;
-use crate::base::suggestion::Suggestion;
-use crate::canon::Canon;
-use crate::config::{Edits, Extras};
 use crate::resolve::fit::{FitSet, fit};
-use crate::rulebook::Rulebook;
 use crate::survey::Survey;
-use crate::text::EditError;
 
+pub use context::{CheckContext, LeftAlone, MEMORY};
 pub use extras::{extra_severity, is_left_over, may_stay, switched_off};
 pub use keys::{Ring, ring, signers};
 pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
@@ -31,48 +27,6 @@ pub use merged::{
 };
 pub use mods::changed_entries;
 pub use settings::{SettingWanted, memory_floor, wanted_settings};
-
-/// What in a text file can't be changed, and is left as it is.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct LeftAlone {
-    /// The file.
-    pub file: InstallPath,
-    /// The list, the setting, the entry of a mod; or [`MEMORY`].
-    pub part: String,
-    /// Why.
-    pub why: EditError,
-}
-
-/// What the amount of memory in a launch line is called.
-pub const MEMORY: &str = "memory";
-
-/// What an install is held against, and how strictly.
-#[derive(Debug, Clone, Copy)]
-pub struct CheckContext<'a> {
-    /// The agreed set.
-    pub canon: &'a Canon,
-    /// How the game arranges its mods.
-    pub rulebook: &'a Rulebook,
-    /// What to do with a client's own mods.
-    pub extras: Extras,
-    /// What to do with merged entries that somebody edited by hand.
-    pub edits: Edits,
-    /// What in text files an alignment can't change, as far as that was tried.
-    pub left: &'a [LeftAlone],
-}
-
-impl CheckContext<'_> {
-    /// A finding about a part of a text file; what can't be changed there is to be changed by hand.
-    fn of_part(&self, file: &InstallPath, part: &str, finding: Finding) -> Finding {
-        match self.left.iter().find(|left| left.file == *file && left.part == part) {
-            Some(left) if finding.remedy.is_align() => {
-                let remedy = format!("change it by hand; kanon leaves it as it is: {}", left.why).into();
-                Finding { remedy, ..finding }
-            }
-            _ => finding,
-        }
-    }
-}
 
 /// Everything in which a survey is off the canon, worst first.
 pub fn findings(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
@@ -89,11 +43,6 @@ pub fn findings(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     findings.extend(unexplained_misfits(measure, survey, &causes));
     findings.sort_by(|a, b| (a.severity, &a.mod_id, a.code).cmp(&(b.severity, &b.mod_id, b.code)));
     findings
-}
-
-/// The command that mends an install.
-fn align(survey: &Survey) -> Suggestion {
-    Suggestion::align(&survey.install.name)
 }
 
 fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {

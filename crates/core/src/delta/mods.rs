@@ -4,7 +4,7 @@ use crate::base::ids::is_put_together_otherwise;
 use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
-use super::{CheckContext, align};
+use super::context::{CheckContext, align};
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
 use crate::canon::SealedMod;

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use super::{CheckContext, MEMORY, align};
+use super::context::{CheckContext, MEMORY, align};
 use crate::base::finding::{Code, Finding};
 use crate::base::suggestion::Remedy;
 use crate::canon::SealedSetting;

@@ -1,6 +1,7 @@
 //! Worlds: when a change of mods wants a new one.
 
-use super::{CheckContext, may_stay};
+use super::context::CheckContext;
+use super::extras::may_stay;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
 use crate::base::path::InstallPath;

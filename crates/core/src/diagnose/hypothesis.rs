@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::measured::Measured;
-use super::weigh::Evidence;
+use super::verdict::Evidence;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
 use crate::canon::Canon;

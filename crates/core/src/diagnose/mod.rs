@@ -14,6 +14,7 @@ mod likeness;
 mod measured;
 mod remedies;
 mod told;
+mod verdict;
 mod weigh;
 mod words;
 
@@ -21,5 +22,6 @@ pub use attempt::{Join, of_last_join};
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
-pub use weigh::{Case, Diagnosis, Evidence, Remedy, Verdict, weigh};
+pub use verdict::{Case, Diagnosis, Evidence, Remedy, Verdict};
+pub use weigh::weigh;
 pub use words::reply;

@@ -2,18 +2,13 @@
 
 use super::hypothesis::{is_platform, version_of, versions_of};
 use super::measured::Measured;
-use super::weigh::{Case, Remedy};
+use super::verdict::{ADMINISTRATOR, Case, PLAYER, Remedy};
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
 use crate::logs::{LogEvent, is_of_mods};
 use crate::rulebook::RelationKind;
 use crate::rulebook::Role;
 use crate::survey::{Survey, SurveyedMod};
-
-/// Who keeps the server.
-pub const ADMINISTRATOR: &str = "administrator";
-/// Who wants to join.
-pub const PLAYER: &str = "player";
 
 /// What each person must do about a measured difference.
 pub fn about_difference(case: &Case<'_>, measured: &Measured<'_>) -> Vec<Remedy> {

@@ -4,7 +4,7 @@ use super::attempt::Join;
 use super::hints::Needles;
 use super::hypothesis::*;
 use super::likeness::Likened;
-use super::weigh::{Case, Evidence};
+use super::verdict::{Case, Evidence};
 use super::words;
 use crate::base::finding::Code;
 use crate::base::ids::ModId;

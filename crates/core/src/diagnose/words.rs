@@ -1,8 +1,7 @@
 //! What a diagnosis says to people: a difference in words, what to send next, a pattern to add, and a reply for the player.
 
 use super::hints::Hint;
-use super::remedies::PLAYER;
-use super::weigh::{Case, Diagnosis, Evidence, Remedy, Verdict};
+use super::verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict};
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
 use crate::base::path::printable;

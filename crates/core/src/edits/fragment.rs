@@ -3,13 +3,14 @@
 
 use std::ops::Range;
 
+use super::meant::Wanted;
 use super::second;
 use crate::base::digest::Blake3;
 use crate::base::problem::place;
 use crate::rulebook::FragmentRule;
 use crate::text::EditError;
 use crate::text::encoding::{Encoding, TextFile};
-use crate::text::notation::Notation;
+use crate::text::kinds::Notation;
 use crate::text::rows::{Block, end_of_line, indentation, unit};
 use crate::text::splice::{Splice, line_end, spliced};
 use crate::text::tree::comments_in;
@@ -24,17 +25,6 @@ pub struct Placing {
     pub digest: Blake3,
     /// Where it stands.
     pub span: Range<usize>,
-}
-
-/// An entry that is to be in a file.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Wanted {
-    /// What tells it apart, as in [`Placing`].
-    pub key: String,
-    /// Its text.
-    pub text: String,
-    /// Whether it takes the place of one that says something else.
-    pub replaces: bool,
 }
 
 /// The entries of a mod's own file: what is in its root, where that is the element that the entries go into, and else all

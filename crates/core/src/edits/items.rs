@@ -5,11 +5,12 @@ use std::ops::Range;
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
-use super::list::{Change, Entry, Writer};
+use super::list::Writer;
+use super::meant::{Change, Entry};
 use super::setting::{Part, last_child, opened, plain, put_named};
 use crate::edits::{list_parent, xml_list};
 use crate::rulebook::EntryFields;
-use crate::text::notation::Notation;
+use crate::text::kinds::Notation;
 use crate::text::path_words;
 use crate::text::rows::{Block, bracketed, by_blocks, indentation, line_start, line_stop, side_by_side, unit};
 use crate::text::scalars::{Meant, written};

@@ -5,12 +5,14 @@ use std::ops::Range;
 use serde_json::Value;
 
 use super::items::are_apart;
-use super::list::{Change, Entry, Writer};
+use super::list::Writer;
+use super::meant::{Change, Entry};
 use super::setting::{between, closing, key_text, margin, usual_sign};
 use super::wording::{alike, digest_like, on_word};
 use crate::edits::{is_on, of_key};
 use crate::rulebook::{EntryFields, EntryShape};
-use crate::text::notation::{Notation, scalar};
+use crate::text::kinds::Notation;
+use crate::text::notation::scalar;
 use crate::text::rows::{Block, Row, bracketed, by_blocks, indentation, line_stop, unit};
 use crate::text::scalars::{Meant, written};
 use crate::text::splice::{Splice, line_end, spliced};

@@ -5,49 +5,24 @@ use std::ops::Range;
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
+use super::meant::{Change, Entry, hold};
 use super::second;
 use super::setting::opened;
 use super::wording::{SIGNS, alike};
-use crate::base::ids::ModId;
 use crate::edits::{ListError, RawEntry, document_entries, is_of_lines, list_parent, of_line, read_list};
 use crate::rulebook::{EntryShape, ListForm, ListRule};
 use crate::text::EditError;
 use crate::text::command::{self, Given, Part as Piece};
 use crate::text::encoding::TextFile;
 use crate::text::joined;
+use crate::text::kinds::Notation;
 use crate::text::lines::placed_lines;
-use crate::text::notation::{Notation, scalar};
+use crate::text::notation::scalar;
 use crate::text::path_words;
 use crate::text::rows::{Block, Row, by_blocks, indentation, line_start, line_stop};
 use crate::text::scalars::{Meant, quote_of, written};
 use crate::text::splice::{Splice, spliced};
 use crate::text::tree::{Kind, Node};
-
-/// What an entry is to say.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct Entry {
-    /// The mod's id.
-    pub id: ModId,
-    /// The name of its file or folder.
-    pub name: String,
-    /// Its version.
-    pub version: Option<String>,
-    /// What people call it.
-    pub title: Option<String>,
-    /// Digests by which it may be named.
-    pub digests: Vec<String>,
-}
-
-/// What becomes of the entries of a list, in the order in which they are to stand. Those that are not named go.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Change {
-    /// The entry at this place stays as it is.
-    Keep(usize),
-    /// The entry at this place stays, switched on, and says this.
-    Set(usize, Entry),
-    /// A new entry, switched on.
-    New(Entry),
-}
 
 /// A list as it stands in a file, while it is changed.
 pub struct Writer<'a> {
@@ -107,28 +82,6 @@ pub fn write_list(
     hold(&raws, changes, &read)?;
     second::confirm_list(rule, (&file.text, &edited), &raws, changes).map_err(EditError::Unsafe)?;
     Ok(bytes)
-}
-
-/// Whether a list now names just what was meant.
-pub fn hold(raws: &[RawEntry], changes: &[Change], read: &[RawEntry]) -> Result<(), EditError> {
-    if read.len() != changes.len() {
-        let what = format!("{} entries in place of {}", read.len(), changes.len());
-        return Err(EditError::Unsafe(what));
-    }
-    for (found, change) in read.iter().zip(changes) {
-        let (right, text) = match change {
-            Change::Keep(at) => (raws.get(*at) == Some(found), raws[*at].text.as_str()),
-            Change::Set(_, entry) | Change::New(entry) => {
-                let named = [found.names.id.as_ref(), found.names.name.as_ref()].into_iter().flatten();
-                let is_it = |name: &String| name == entry.id.as_str() || *name == entry.name;
-                (found.on && named.into_iter().any(is_it), entry.id.as_str())
-            }
-        };
-        if !right {
-            return Err(EditError::Unsafe(format!("{} would be read as {}", text, found.text)));
-        }
-    }
-    Ok(())
 }
 
 impl Writer<'_> {

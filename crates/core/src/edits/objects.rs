@@ -5,12 +5,14 @@ use std::ops::Range;
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
-use super::list::{Entry, Writer};
+use super::list::Writer;
+use super::meant::Entry;
 use super::setting::{Part, key_text, plain, usual_sign};
 use super::wording::{alike, digest_like, on_word};
 use crate::edits::xml_list;
 use crate::rulebook::{EntryFields, ListForm};
-use crate::text::notation::{Notation, scalar};
+use crate::text::kinds::Notation;
+use crate::text::notation::scalar;
 use crate::text::path_words;
 use crate::text::rows::{Row, bracketed, line_start, line_stop, whole_lines};
 use crate::text::scalars::{Meant, written};

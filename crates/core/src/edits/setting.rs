@@ -6,7 +6,8 @@ use serde_json_path::JsonPath;
 
 use super::second;
 use crate::text::encoding::{Encoding, TextFile};
-use crate::text::notation::{Notation, scalar};
+use crate::text::kinds::Notation;
+use crate::text::notation::scalar;
 use crate::text::path_words;
 use crate::text::rows::{Block, Row, bracketed, end_of_line, indentation, line_start, line_stop, unit};
 use crate::text::scalars::{Meant, written};

@@ -1,7 +1,7 @@
 //! How an entry is worded: like its neighbour, in the words that are there, quoted where a shell would need it.
 
-use super::list::Entry;
-use crate::edits::is_on;
+use super::entries::is_on;
+use super::meant::Entry;
 use crate::rulebook::EntryFields;
 
 /// What is said of one mod, said of another.

@@ -6,6 +6,7 @@
 //! everyday words for such keys only tip the scales.
 
 mod around;
+mod draft;
 mod fields;
 mod keys;
 mod leaves;
@@ -25,63 +26,15 @@ use serde::Serialize;
 use crate::base::digest::DigestKind;
 use crate::rulebook::Role;
 use crate::survey::Survey;
-use around::{FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
-use fields::{Choice, Surroundings};
-use keys::{Ring, Signed};
+use around::NamedVersion;
+use draft::Learned;
+pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
+use fields::Surroundings;
 use mentions::{Called, FoundList};
 use needs::Entry;
-use overlays::Laid;
 use shelves::{Facts, ForeignDocument, Shelf};
 pub use sight::{InstallView, Seen};
 use units::Unit;
-
-/// The first field of what learning reports.
-pub const FORMAT: &str = "kanon-learned/1";
-
-/// One inference.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct Fact {
-    /// What it is about.
-    pub about: String,
-    /// What was inferred.
-    pub value: String,
-    /// How sure it is, from 0 to 1.
-    pub confidence: f64,
-    /// What speaks for it.
-    pub evidence: Vec<String>,
-}
-
-/// A rulebook as it was drafted.
-#[derive(Debug, Clone, PartialEq, Serialize)]
-pub struct Draft {
-    /// `kanon-learned/1`.
-    pub format: &'static str,
-    /// The rulebook's text.
-    pub rulebook: String,
-    /// What was inferred, in the order of the rulebook.
-    pub facts: Vec<Fact>,
-    /// What could not be told.
-    pub open_questions: Vec<String>,
-    /// Those of the questions that a person can answer in a word.
-    #[serde(skip)]
-    pub asks: Vec<Ask>,
-}
-
-/// A question that a person can answer in a word.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Ask {
-    /// What the game is called.
-    Game,
-    /// What a requirement without a sign means.
-    Bare,
-    /// What a word for the side means.
-    Side {
-        /// The word.
-        word: String,
-        /// The shelf whose mods say it.
-        shelf: String,
-    },
-}
 
 /// A mod that the draft does not tell everything about.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -112,43 +65,6 @@ pub fn unidentified(survey: &Survey) -> Vec<Unidentified> {
         found.extend(doubts.map(|doubt| Unidentified { path: path.clone(), why: doubt.clone() }));
     }
     found
-}
-
-/// What a person was asked, or would have said.
-#[derive(Debug, Clone, Default)]
-pub struct Answers {
-    /// The game's name.
-    pub game: Option<String>,
-    /// What a requirement without a sign means: the rulebook's word.
-    pub bare: Option<String>,
-    /// What words for the side mean, by word.
-    pub sides: BTreeMap<String, String>,
-}
-
-/// Everything that was inferred, before it is written down.
-struct Learned {
-    game: String,
-    scheme: (&'static str, f64, Vec<String>),
-    ranges: (&'static str, f64, Vec<String>),
-    bare: Option<(&'static str, f64, Vec<String>)>,
-    base_ids: Vec<String>,
-    base: Option<StatedVersion>,
-    loader: Option<(NamedVersion, Vec<String>)>,
-    /// A loader that mods ask for, and of which no file tells a version.
-    loader_id: Option<String>,
-    game_range: BTreeMap<String, Choice>,
-    loader_range: BTreeMap<String, Choice>,
-    shelves: Vec<(Shelf, Facts, Vec<ForeignDocument>)>,
-    ids_from: Option<(String, bool)>,
-    lists: Vec<(FoundList, bool)>,
-    ring: Option<(Ring, Role)>,
-    signed: BTreeMap<String, Signed>,
-    laid: BTreeMap<String, Laid>,
-    settings: Vec<FoundSetting>,
-    worlds: Vec<FoundWorlds>,
-    questions: Vec<String>,
-    asks: Vec<Ask>,
-    has_client: bool,
 }
 
 /// Drafts a rulebook from a server, a client, or both; `name` is what the game is called when nobody says.

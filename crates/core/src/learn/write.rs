@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 use std::fmt::Write;
 
 use super::around;
+use super::draft::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use super::fields::{Choice, quoted};
 use super::mentions::{FoundList, list_name};
 use super::overlays::Laid;
 use super::shelves::{Facts, ForeignDocument, Shelf, document_line};
-use super::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use crate::base::path::printable;
 use crate::rulebook::{Holds, NamePattern, Role};
 

@@ -5,9 +5,9 @@ use std::collections::BTreeMap;
 use regex::Regex;
 use serde_json_path::JsonPath;
 
-use super::model::Role;
 use super::names::NamePattern;
 use super::places::PlacePattern;
+use super::sides::Role;
 use crate::rulebook::NeededOn;
 use crate::text::{Dialect, Encoding, Notation};
 

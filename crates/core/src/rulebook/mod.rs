@@ -16,16 +16,16 @@ mod spots;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
 pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
-pub use model::{Bridge, ByRole, Named, PlatformVersion};
+pub use model::{Bridge, Named, PlatformVersion};
 pub use model::{
     EVENT_GROUPS, Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, MessageRule, ModRule,
-    Names, Platform, Role, Rulebook, RunningSigns, Shelf, SignedRule, WorldRule,
+    Names, Platform, Rulebook, RunningSigns, Shelf, SignedRule, WorldRule,
 };
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
 pub use settings::{ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
-pub use sides::{NeededOn, RelationKind};
+pub use sides::{ByRole, NeededOn, RelationKind, Role};
 pub use spots::{key_of_section, named_table};
 
 /// A rulebook of the game `g` that says just this of its logs and messages, with the loader Trellis.

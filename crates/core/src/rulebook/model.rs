@@ -1,7 +1,5 @@
 //! The model of a rulebook: everything that one game may say about how its mods lie on a disk.
 
-use std::fmt;
-
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
@@ -11,45 +9,11 @@ use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, MemoryRule, SettingRule};
+use super::sides::{ByRole, Role};
 use crate::base::finding::Code;
 use crate::base::path::InstallPath;
 use crate::base::version::Versions;
 use crate::text::{Encoding, Notation};
-
-/// Which side of the game an install is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Role {
-    /// The dedicated server.
-    Server,
-    /// A player's game.
-    Client,
-}
-
-impl Role {
-    /// The word for it.
-    pub const fn as_str(self) -> &'static str {
-        match self {
-            Self::Server => "server",
-            Self::Client => "client",
-        }
-    }
-}
-
-impl fmt::Display for Role {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.as_str())
-    }
-}
-
-/// A value for each role.
-#[derive(Debug, Clone, PartialEq, Eq, Default)]
-pub struct ByRole<T> {
-    /// On a server.
-    pub server: T,
-    /// On a client.
-    pub client: T,
-}
 
 impl Holds {
     /// Whether a single file can be a mod here.
@@ -65,16 +29,6 @@ impl Holds {
     /// Whether a file here is an archive that is looked into.
     pub const fn archives(self) -> bool {
         matches!(self, Self::Archives | Self::ArchivesOrFolders | Self::Overlays)
-    }
-}
-
-impl<T> ByRole<T> {
-    /// The value for one role.
-    pub const fn of(&self, role: Role) -> &T {
-        match role {
-            Role::Server => &self.server,
-            Role::Client => &self.client,
-        }
     }
 }
 

@@ -13,6 +13,7 @@ use super::model::*;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, FLAG_WORDS, MemoryRule, SettingRule, size};
+use super::sides::{ByRole, Role};
 use crate::base::digest::{DIGEST_WORDS, DigestKind};
 use crate::base::finding::Code;
 use crate::base::limits;

@@ -4,8 +4,8 @@ use crate::base::path::InstallPath;
 use crate::text::command::{Amount, amounts, unit_bytes};
 use crate::text::{Dialect, Encoding, LaunchError, Notation};
 
-use super::model::Role;
 use super::places::PlacePattern;
+use super::sides::{ByRole, Role};
 
 use serde_json_path::JsonPath;
 
@@ -128,7 +128,7 @@ pub struct ExtraRule {
     /// The file or folder in the mod.
     pub from: InstallPath,
     /// Where it goes; a folder of the mod goes into it with what is in it.
-    pub places: super::model::ByRole<Vec<InstallPath>>,
+    pub places: ByRole<Vec<InstallPath>>,
     /// Whether a file that is there already stays as it is: it is a beginning that people go on with.
     pub stays: bool,
 }

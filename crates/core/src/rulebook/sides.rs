@@ -1,8 +1,34 @@
-//! Where mods are needed, and how they relate to each other.
+//! The two sides, where mods are needed, and how they relate to each other.
+
+use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use super::model::Role;
+/// Which side of the game an install is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Role {
+    /// The dedicated server.
+    Server,
+    /// A player's game.
+    Client,
+}
+
+impl Role {
+    /// The word for it.
+    pub const fn as_str(self) -> &'static str {
+        match self {
+            Self::Server => "server",
+            Self::Client => "client",
+        }
+    }
+}
+
+impl fmt::Display for Role {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.as_str())
+    }
+}
 
 /// Where a mod is needed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
@@ -55,4 +81,23 @@ pub enum RelationKind {
     LoadBefore,
     /// It must be loaded after the other.
     LoadAfter,
+}
+
+/// A value for each role.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct ByRole<T> {
+    /// On a server.
+    pub server: T,
+    /// On a client.
+    pub client: T,
+}
+
+impl<T> ByRole<T> {
+    /// The value for one role.
+    pub const fn of(&self, role: Role) -> &T {
+        match role {
+            Role::Server => &self.server,
+            Role::Client => &self.client,
+        }
+    }
 }

@@ -10,7 +10,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use petgraph::algo::tarjan_scc;
 use petgraph::graphmap::DiGraphMap;
 
-use super::{Pick, Standing};
+use super::picks::{Pick, Standing};
 use crate::base::ids::ModId;
 use crate::config::WorkspaceConfig;
 use crate::rulebook::RelationKind;

@@ -1,6 +1,10 @@
 use super::*;
+use crate::base::ids::ModId;
+use crate::base::version::Versions;
 use crate::base::version::{Bare, Ranges, Scheme};
+use crate::manifest::ModManifest;
 use crate::manifest::Relation;
+use crate::rulebook::NeededOn;
 use crate::rulebook::RelationKind;
 use proptest::prelude::*;
 use rstest::rstest;

@@ -1,8 +1,13 @@
 use super::super::hints::Needles;
 use super::*;
 use crate::base::digest::Blake3;
+use crate::base::finding::Code;
 use crate::base::path::InstallPath;
+use crate::canon::Canon;
+use crate::config::Extras;
 use crate::manifest::ModManifest;
+use crate::rulebook::Rulebook;
+use crate::survey::Survey;
 use crate::survey::{InstallFacts, SurveyedMod};
 
 fn rulebook() -> Rulebook {

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use super::EditError;
-use super::notation::DocumentError;
+use super::kinds::DocumentError;
 use crate::base::limits;
 
 /// How the text of a document is stored. A byte-order mark outranks it.

@@ -5,7 +5,7 @@ use jsonc_parser::common::Ranged;
 use jsonc_parser::{CollectOptions, ParseOptions};
 use serde_json::Value;
 
-use super::notation::{DocumentError, invalid};
+use super::kinds::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
 use crate::base::limits;
 

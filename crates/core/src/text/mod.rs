@@ -7,6 +7,7 @@ mod ini;
 pub(crate) mod joined;
 mod json;
 mod key_value;
+pub(crate) mod kinds;
 pub(crate) mod lines;
 pub(crate) mod notation;
 mod properties;
@@ -21,7 +22,8 @@ pub(crate) mod yaml;
 pub use command::{Dialect, LaunchError};
 pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
 pub use json::brackets_deep;
-pub use notation::{DocumentError, NOTATION_WORDS, Notation, scalar};
+pub use kinds::{DocumentError, NOTATION_WORDS, Notation};
+pub use notation::scalar;
 pub use splice::{Splice, line_end, spliced};
 pub use tree::{Field, Form, Kind, Node};
 

@@ -5,7 +5,7 @@
 
 use std::ops::Range;
 
-use super::notation::Notation;
+use super::kinds::Notation;
 use super::splice::{Splice, line_end};
 use super::tree::comments_in;
 

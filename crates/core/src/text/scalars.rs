@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use super::notation::Notation;
+use super::kinds::Notation;
 use super::{properties, yaml};
 
 /// What a value is, where nothing that was there tells it.

@@ -3,7 +3,7 @@
 use serde_json::Value;
 use toml::de::{DeTable, DeValue};
 
-use super::notation::{DocumentError, invalid};
+use super::kinds::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
 use crate::base::problem::place;
 

@@ -6,7 +6,7 @@ use std::ops::Range;
 use serde_json::{Map, Value};
 use serde_json_path::NormalizedPath;
 
-use super::notation::Notation;
+use super::kinds::Notation;
 
 /// A value and where it stands.
 #[derive(Debug, Clone, PartialEq)]

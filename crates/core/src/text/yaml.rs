@@ -6,7 +6,7 @@ use std::ops::Range;
 use saphyr_parser::{Event, Parser, ScalarStyle, Span, StrInput};
 use serde_json::Value;
 
-use super::notation::{DocumentError, invalid};
+use super::kinds::{DocumentError, invalid};
 use super::rows::line_start;
 use super::tree::{Field, Form, Kind, Node};
 use crate::base::limits;

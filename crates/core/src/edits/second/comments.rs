@@ -1,6 +1,6 @@
 //! The comments of a text, found in another way than by the tree: by walking over its texts.
 
-use crate::text::notation::Notation;
+use crate::text::kinds::Notation;
 
 /// The comments of a text, in their order, without the blanks around them.
 pub fn comments(notation: Notation, text: &str) -> Vec<String> {

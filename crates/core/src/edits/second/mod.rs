@@ -11,11 +11,11 @@ use serde_json_path::{JsonPath, NormalizedPath, PathElement};
 pub use commands::confirm_amount;
 use comments::comments;
 
-use super::fragment::Wanted;
-use super::list::{Change, hold};
+use super::meant::{Change, Wanted, hold};
 use crate::edits::{RawEntry, document_entries, is_of_lines, list_parent, of_key, of_line};
 use crate::rulebook::{EntryFields, EntryShape, FragmentRule, ListForm, ListRule};
-use crate::text::notation::{Notation, scalar};
+use crate::text::kinds::Notation;
+use crate::text::notation::scalar;
 
 const OTHER: &str = "another reader would find something else in it";
 

@@ -4,7 +4,7 @@ use serde_json::{Map, Value};
 use xmlparser::{ElementEnd, Token, Tokenizer};
 
 use crate::base::limits;
-use crate::text::notation::Notation;
+use crate::text::kinds::Notation;
 
 /// Reads a document into a value. How it maps what is no JSON is its own affair, but for where things are.
 ///

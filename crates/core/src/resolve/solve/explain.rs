@@ -11,8 +11,8 @@ use pubgrub::{DerivationTree, External};
 use serde::Serialize;
 
 use super::index::{PackageIndex, VersionSet};
+use super::puzzle::{FittingSet, Keep, Offer};
 use super::search::{Ease, Package, Proof, Unfit};
-use super::{FittingSet, Keep, Offer};
 use crate::base::ids::ModId;
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::RelationKind;

@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use pubgrub::Ranges;
 
-use super::{Ask, Keep, Offer, Puzzle};
+use super::puzzle::{Ask, Keep, Offer, Puzzle};
 use crate::base::ids::ModId;
 use crate::base::version::{Requirement, Version};
 use crate::manifest::Relation;

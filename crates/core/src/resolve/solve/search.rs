@@ -15,7 +15,7 @@ use pubgrub::{
 };
 
 use super::index::{ABSENT, ModOffers, PackageIndex, Release, VersionSet};
-use super::{Chosen, FittingSet, Keep};
+use super::puzzle::{Chosen, FittingSet, Keep};
 use crate::base::ids::ModId;
 use crate::manifest::Relation;
 use crate::rulebook::Role;

@@ -4,8 +4,8 @@ use std::collections::BTreeSet;
 
 use super::explain::needed;
 use super::index::{ModOffers, PackageIndex, Release};
+use super::puzzle::{FittingSet, Puzzle};
 use super::search::Ease;
-use super::{FittingSet, Puzzle};
 use crate::base::ids::ModId;
 use crate::manifest::Relation;
 use crate::rulebook::RelationKind;

@@ -2,9 +2,12 @@
 
 use std::ops::Range;
 
+use super::dialect::Dialect;
+use super::error::LaunchError;
+use super::layers::{Found, commands};
+use super::options::resolved;
 use super::value::Given;
 use super::word::Word;
-use super::{Dialect, Found, LaunchError, commands, resolved};
 
 /// An amount of memory in a launch line.
 #[derive(Debug, Clone, PartialEq, Eq)]

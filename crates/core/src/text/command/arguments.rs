@@ -1,7 +1,7 @@
 //! The words of a file of arguments, of a variable's value, and of whatever else holds a command line: parted by blanks and
 //! line ends, grouped by quotes.
 
-use super::is_comment;
+use super::dialect::is_comment;
 use super::word::{Command, How, Quote, Word};
 
 /// Reads all words of a text as those of one command; lines that are comments, and comments behind words, count for nothing

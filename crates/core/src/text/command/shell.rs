@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::LaunchError;
+use super::error::LaunchError;
 use super::word::{Command, How, Quote, Word};
 use crate::base::limits;
 

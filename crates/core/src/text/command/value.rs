@@ -3,8 +3,11 @@
 use std::ops::Range;
 use std::rc::Rc;
 
+use super::dialect::Dialect;
+use super::error::{LaunchError, line_of};
+use super::layers::{Found, Grammar, Layer, assigned};
 use super::word::{Command, How, Piece, Places, Quote, Word};
-use super::{Dialect, Found, Grammar, LaunchError, Layer, arguments, assigned, batch, line_of, shell, unit};
+use super::{arguments, batch, shell, unit};
 use crate::text::EditError;
 use crate::text::joined::{self, rejoined};
 use crate::text::rows::{Row, end_of_line, side_by_side, whole_lines};

@@ -1,0 +1,118 @@
+//! What there is to go by, and what it comes to: verdicts with their evidence and what each person must do.
+
+use serde::Serialize;
+
+use super::hints::Hint;
+use crate::base::finding::Code;
+use crate::base::ids::ModId;
+use crate::canon::Canon;
+use crate::config::Extras;
+use crate::logs::{LogEvent, Source};
+use crate::rulebook::{Role, Rulebook};
+use crate::survey::Survey;
+
+/// Who keeps the server.
+pub const ADMINISTRATOR: &str = "administrator";
+
+/// Who wants to join.
+pub const PLAYER: &str = "player";
+
+/// The first field of every diagnosis.
+pub const FORMAT: &str = "kanon-diagnosis/1";
+
+/// Everything there is to go by.
+#[derive(Debug, Clone, Copy)]
+pub struct Case<'a> {
+    /// How the game arranges its mods.
+    pub rulebook: &'a Rulebook,
+    /// The agreed set, if there is one.
+    pub canon: Option<&'a Canon>,
+    /// The policy for extra mods.
+    pub extras: Extras,
+    /// The server, measured.
+    pub server: Option<&'a Survey>,
+    /// The client, measured.
+    pub client: Option<&'a Survey>,
+    /// What the logs say, each log in its order.
+    pub events: &'a [LogEvent],
+    /// What lines may tell that no pattern knows.
+    pub hints: &'a [Hint],
+    /// What the player saw.
+    pub message: Option<&'a str>,
+    /// The player whose join it is.
+    pub player: Option<&'a str>,
+    /// Whether the client is an install of the workspace, so that it can be aligned from here.
+    pub client_is_here: bool,
+    /// Whether players follow a release.
+    pub is_released: bool,
+}
+
+/// What came of it, most likely first.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Diagnosis {
+    /// `kanon-diagnosis/1`.
+    pub format: &'static str,
+    /// The causes.
+    pub verdicts: Vec<Verdict>,
+    /// Lines that tell of a failure that no verdict explains.
+    pub unexplained: Vec<Evidence>,
+    /// What would tell more, in words.
+    pub next: Vec<String>,
+    /// Patterns for the rulebook that would have known the lines which were only guessed at.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    pub proposals: Vec<String>,
+}
+
+/// A cause of a failed join.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Verdict {
+    /// The code of the finding that it is.
+    pub cause: Code,
+    /// The mod.
+    #[serde(rename = "mod")]
+    pub mod_id: Option<ModId>,
+    /// The side that is to be mended; none when nothing tells.
+    pub side: Option<Role>,
+    /// How sure this is, from 0 to 1.
+    pub confidence: f64,
+    /// What speaks for it: `survey`, `server-log`, `client-log`, `message`.
+    pub confirmed_by: Vec<&'static str>,
+    /// The evidence itself.
+    pub evidence: Vec<Evidence>,
+    /// What each person must do.
+    pub remedy: Vec<Remedy>,
+}
+
+/// One piece of evidence.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Evidence {
+    /// Where it comes from.
+    pub source: Source,
+    /// The line of the log.
+    pub line: Option<u64>,
+    /// The line, or the measured difference in words.
+    pub text: String,
+}
+
+impl Evidence {
+    /// A line of a log.
+    pub(super) fn of_line(source: Source, line: u64, text: &str) -> Self {
+        Self { source, line: Some(line), text: text.to_owned() }
+    }
+
+    /// What no line of a log tells, but a survey or a message.
+    pub(super) const fn of_no_line(source: Source, text: String) -> Self {
+        Self { source, line: None, text }
+    }
+}
+
+/// What one person must do.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Remedy {
+    /// `administrator` or `player`.
+    pub who: &'static str,
+    /// A command, where there is one.
+    pub command: Option<String>,
+    /// The same in words.
+    pub words: String,
+}

@@ -1,0 +1,98 @@
+//! A draft, and what was learned for it.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+
+use super::around::{FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
+use super::fields::Choice;
+use super::keys::{Ring, Signed};
+use super::mentions::FoundList;
+use super::overlays::Laid;
+use super::shelves::{Facts, ForeignDocument, Shelf};
+use crate::rulebook::Role;
+
+/// The first field of what learning reports.
+pub const FORMAT: &str = "kanon-learned/1";
+
+/// One inference.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Fact {
+    /// What it is about.
+    pub about: String,
+    /// What was inferred.
+    pub value: String,
+    /// How sure it is, from 0 to 1.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub evidence: Vec<String>,
+}
+
+/// A rulebook as it was drafted.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Draft {
+    /// `kanon-learned/1`.
+    pub format: &'static str,
+    /// The rulebook's text.
+    pub rulebook: String,
+    /// What was inferred, in the order of the rulebook.
+    pub facts: Vec<Fact>,
+    /// What could not be told.
+    pub open_questions: Vec<String>,
+    /// Those of the questions that a person can answer in a word.
+    #[serde(skip)]
+    pub asks: Vec<Ask>,
+}
+
+/// A question that a person can answer in a word.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Ask {
+    /// What the game is called.
+    Game,
+    /// What a requirement without a sign means.
+    Bare,
+    /// What a word for the side means.
+    Side {
+        /// The word.
+        word: String,
+        /// The shelf whose mods say it.
+        shelf: String,
+    },
+}
+
+/// What a person was asked, or would have said.
+#[derive(Debug, Clone, Default)]
+pub struct Answers {
+    /// The game's name.
+    pub game: Option<String>,
+    /// What a requirement without a sign means: the rulebook's word.
+    pub bare: Option<String>,
+    /// What words for the side mean, by word.
+    pub sides: BTreeMap<String, String>,
+}
+
+/// Everything that was inferred, before it is written down.
+pub(super) struct Learned {
+    pub(super) game: String,
+    pub(super) scheme: (&'static str, f64, Vec<String>),
+    pub(super) ranges: (&'static str, f64, Vec<String>),
+    pub(super) bare: Option<(&'static str, f64, Vec<String>)>,
+    pub(super) base_ids: Vec<String>,
+    pub(super) base: Option<StatedVersion>,
+    pub(super) loader: Option<(NamedVersion, Vec<String>)>,
+    /// A loader that mods ask for, and of which no file tells a version.
+    pub(super) loader_id: Option<String>,
+    pub(super) game_range: BTreeMap<String, Choice>,
+    pub(super) loader_range: BTreeMap<String, Choice>,
+    pub(super) shelves: Vec<(Shelf, Facts, Vec<ForeignDocument>)>,
+    pub(super) ids_from: Option<(String, bool)>,
+    pub(super) lists: Vec<(FoundList, bool)>,
+    pub(super) ring: Option<(Ring, Role)>,
+    pub(super) signed: BTreeMap<String, Signed>,
+    pub(super) laid: BTreeMap<String, Laid>,
+    pub(super) settings: Vec<FoundSetting>,
+    pub(super) worlds: Vec<FoundWorlds>,
+    pub(super) questions: Vec<String>,
+    pub(super) asks: Vec<Ask>,
+    pub(super) has_client: bool,
+}
