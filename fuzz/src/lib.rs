@@ -6,7 +6,7 @@ use std::sync::Mutex;
 
 use kanon_core::edits::{RawEntry, read_list};
 use kanon_core::rulebook::{self, ListRule};
-use kanon_core::text::command::raise;
+use kanon_core::edits::{self, raise};
 use kanon_core::edits::{Change, Entry, write_list};
 use kanon_core::text::{self, Dialect, Encoding, Notation};
 use serde_json_path::JsonPath;
@@ -74,7 +74,7 @@ pub fn document(text: &str, notation: Notation) {
     }
     for (at, value) in [("$.a", "4100"), ("$.a.c", "x # y"), ("$.a[0].d", "no"), ("$.a['@e']", "it's")] {
         let at = JsonPath::parse(at).expect("a path");
-        let set = |bytes: &[u8]| text::set(bytes, (notation, Encoding::Utf8), &at, value).ok();
+        let set = |bytes: &[u8]| edits::set(bytes, (notation, Encoding::Utf8), &at, value).ok();
         if let Some(once) = set(text.as_bytes()) {
             let said = notation.read(&once, Encoding::Utf8).expect("what was written is read");
             let found = at.query(&said).first().and_then(text::scalar);
