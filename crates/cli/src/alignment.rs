@@ -6,6 +6,7 @@ use std::sync::Arc;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::{InstallPath, printable};
+use kanon_core::base::suggestion::quoted;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
 use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
@@ -168,9 +169,9 @@ impl<'e> AlignmentRun<'e> {
             let bar = session.ui.progress("finishing");
             Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, &bar)?)
         });
-        let finished = finished
-            .inspect_err(|_| self.tell_stopped(running.as_deref()))
-            .map_err(|failure| failure.hint(format!("or take back what was begun: kanon undo {}", self.placed.name)))?;
+        let finished = finished.inspect_err(|_| self.tell_stopped(running.as_deref())).map_err(|failure| {
+            failure.hint(format!("or take back what was begun: kanon undo {}", quoted(&self.placed.name)))
+        })?;
         self.has_finished |= finished;
         self.started_again(running.as_deref())?;
         Ok(finished)
@@ -541,7 +542,7 @@ impl<'e> AlignmentRun<'e> {
         breaking::advise(format!(
             "stopped in the middle of it, and nothing is lost: {} finishes it, {} takes it back",
             self.session.env.command(&again),
-            self.session.env.command(&format!("undo {}", self.placed.name))
+            self.session.env.command(&format!("undo {}", quoted(&self.placed.name)))
         ));
         let done = work(site, &mut self.session);
         breaking::advise("stopped; what was done by then stays as it is");

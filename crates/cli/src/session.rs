@@ -7,6 +7,7 @@ use std::sync::Arc;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::InstallPath;
+use kanon_core::base::suggestion::quoted;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::is_cut;
 use kanon_core::config::{Edits, Extras};
@@ -465,11 +466,13 @@ impl<'a> Session<'a> {
             self.ui.notice(&format!("note: {name} is being aligned right now by {}, since {since}", holder.told()));
         } else if let Some(last) = self.interrupted(install)? {
             let (what, how_far, ways) = match last.state {
-                AlignmentState::Undoing => ("taking back", String::new(), format!("kanon undo {name} goes on with it")),
+                AlignmentState::Undoing => {
+                    ("taking back", String::new(), format!("kanon undo {} goes on with it", quoted(name)))
+                }
                 _ => (
                     "alignment",
                     format!(" after {} of {} steps", last.steps_done, last.steps.len()),
-                    format!("kanon align {name} finishes it, kanon undo {name} takes it back"),
+                    format!("kanon align {0} finishes it, kanon undo {0} takes it back", quoted(name)),
                 ),
             };
             self.ui.notice(&format!("note: {what} {} of {name} was interrupted{how_far}; {ways}", last.id));

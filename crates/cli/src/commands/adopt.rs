@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
+use kanon_core::base::suggestion::quoted;
 use kanon_core::base::version::Versions;
 use kanon_core::config::{self, Edit, ModWish, WorkspaceConfig};
 use kanon_core::delta::{out_of_play, sides_by_list};
@@ -96,7 +97,7 @@ fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result
     let failure = Failure::plain(format!("{} has no mod `{}`", printable(&survey.install.name), printable(id)));
     Err(match nearest(id, survey.mods.iter().map(|found| found.manifest.id.as_str())) {
         Some(near) => failure.hint(format!("did you mean `{near}`?")),
-        None => failure.hint(format!("see what is there: kanon survey {}", survey.install.name)),
+        None => failure.hint(format!("see what is there: kanon survey {}", quoted(&survey.install.name))),
     })
 }
 

@@ -3,6 +3,7 @@
 use kanon_core::base::finding::in_line;
 use kanon_core::base::ids::ModId;
 use kanon_core::base::problem::nearest;
+use kanon_core::base::suggestion::quoted;
 use kanon_core::config::Unrehearsed;
 use kanon_core::plan;
 use kanon_core::plan::text_edits::Said;
@@ -182,7 +183,7 @@ impl<'e> Batch<'e> {
                     "add a server for it to kanon.toml: rehearsal = true under its [install]; then kanon rehearse it"
                         .to_owned()
                 },
-                |name| format!("kanon rehearse {name}"),
+                |name| format!("kanon rehearse {}", quoted(name)),
             );
             match job.session.state.rehearsal(digest_of(job.canon()?)?)? {
                 Some(passed) => {
@@ -285,7 +286,7 @@ pub fn conclusion(job: &AlignmentRun<'_>, held: Option<&Held>, done: bool) -> St
             carried.id,
             job.backup_shown(carried.id)
         );
-        let undo = job.session.env.command(&format!("undo {name}"));
+        let undo = job.session.env.command(&format!("undo {}", quoted(name)));
         out.push_str(&format!("take it back with: {undo}\n"));
         out.push_str(&render::align::pruned(&carried.pruned));
     }

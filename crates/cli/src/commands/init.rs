@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use kanon_core::base::suggestion::quoted;
 use kanon_core::config;
 use kanon_io::workspace::{WISHES, load_rulebook, write_whole};
 use toml_edit::{DocumentMut, Item, Table, value};
@@ -31,6 +32,7 @@ pub fn run(arguments: Init, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     config::parse(WISHES, &text).map_err(|bad| Failure::from(kanon_io::error::ReachError::from(bad)))?;
     write_whole(&path, &text)?;
     let first = answers.installs.first().map_or("INSTALL", |(_, name, _)| name.as_str());
+    let first = quoted(first);
     ui.report(&format!(
         "{}: {}\nnext: kanon survey {first}, then kanon adopt {first} and kanon seal\n",
         styled(GOOD, "started"),

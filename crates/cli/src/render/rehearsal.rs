@@ -4,6 +4,7 @@ use std::fmt::Write;
 
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
+use kanon_core::base::suggestion::quoted;
 use kanon_core::diagnose::isolate::{Ending, Search};
 
 use super::{BAD, BOLD, FAINT, GOOD, count, folded, size, styled};
@@ -24,7 +25,7 @@ pub fn text(install: &str, stages: &[Tried], (passed, recorded): (bool, bool)) -
         (false, _) => "",
     });
     if !passed {
-        out.push_str(&format!("which mod is to blame: kanon isolate {}\n", printable(install)));
+        out.push_str(&format!("which mod is to blame: kanon isolate {}\n", quoted(&printable(install))));
     }
     out
 }
@@ -120,11 +121,12 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[ModId]>) -> Stri
             } else {
                 mods.iter().map(|id| printable(id.as_str())).collect::<Vec<_>>().join(", ")
             };
+            let name = quoted(&printable(install));
             let mut out = format!("{}: {install} has now {}\n", styled(BOLD, "try this"), count(mods.len(), "mod"));
             out.push_str(&folded(&shown, "  "));
             let _ = writeln!(
                 out,
-                "start it, and say what came of it:\n  kanon isolate {install} --ask --was good\n  kanon isolate {install} --ask --was bad"
+                "start it, and say what came of it:\n  kanon isolate {name} --ask --was good\n  kanon isolate {name} --ask --was bad"
             );
             let _ = writeln!(
                 out,

@@ -4,6 +4,7 @@ use std::fmt::Write;
 
 use kanon_core::base::ids::ModId;
 use kanon_core::base::path::printable;
+use kanon_core::base::suggestion::quoted;
 use kanon_core::resolve::solve::{Clash, NoFit, WayOut};
 use kanon_core::resolve::update::{Move, Update};
 use serde::Serialize;
@@ -230,10 +231,10 @@ fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
     let new: Vec<ModId> = way.without.iter().filter(|id| !is_wished(id.as_str())).cloned().collect();
     if !way.other.is_empty() {
         let other: Vec<String> = way.other.iter().map(|(id, version)| format!("{id}@{version}")).collect();
-        commands.push(format!("kanon take {}", other.join(" ")));
+        commands.push(format!("kanon take {}", words(&other)));
     }
     if !wished.is_empty() {
-        commands.push(format!("kanon drop {}", wished.join(" ")));
+        commands.push(format!("kanon drop {}", words(&wished)));
     }
     let mut text = commands.join(", and ");
     if !new.is_empty() {
@@ -248,6 +249,11 @@ fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
         (false, more) => format!("  (with {} and {more} more)", moved.join(", ")),
     };
     folded(&format!("{text}{moved}"), "  ")
+}
+
+/// Words of a command, each as a shell takes it for one.
+fn words<T: AsRef<str>>(words: &[T]) -> String {
+    words.iter().map(|word| quoted(word.as_ref())).collect::<Vec<_>>().join(" ")
 }
 
 #[cfg(test)]

@@ -52,6 +52,8 @@ fn the_page_needs_nothing_else_and_works_without_scripts() {
         "take out every file and folder that is not in the table above. Mods of your own may stay",
         "Put each file in its place under just the name that the table says",
         "kanon survey . --role client -o my-survey.json",
+        // A title that is the id but for letter case is not taken for it.
+        "Snowtrack</span><br><code class=\"soft\">snowtrack</code>",
         "prefers-color-scheme: dark",
         "@media print",
         "class=\"scripted\"",

@@ -5,6 +5,7 @@ use super::measured::Measured;
 use super::verdict::{ADMINISTRATOR, Case, PLAYER, Remedy};
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::ModId;
+use crate::base::suggestion::Suggestion;
 use crate::logs::{LogEvent, is_of_mods};
 use crate::rulebook::RelationKind;
 use crate::rulebook::Role;
@@ -163,13 +164,13 @@ pub fn about_text(
             };
             let mut remedies = vec![Remedy { who: PLAYER, command: follow, words }];
             if case.client_is_here && case.canon.is_some() {
-                let command = Some(format!("kanon check {name}"));
+                let command = Some(Suggestion::new("check").word(name).to_string());
                 remedies.push(Remedy { who: ADMINISTRATOR, command, words: format!("Or look at {name} from here.") });
             }
             remedies
         }
         Some(Role::Server) => {
-            let command = server.map(|name| format!("kanon check {name}"));
+            let command = server.map(|name| Suggestion::new("check").word(name.as_str()).to_string());
             let words = told_by_hand((cause, mod_id, side), event);
             vec![Remedy { who: ADMINISTRATOR, command, words }]
         }

@@ -12,6 +12,7 @@ use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::{ModId, folded};
 use crate::base::problem::nearest;
+use crate::base::suggestion::Suggestion;
 use crate::base::version::Versions;
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
 use crate::config::{ModWish, WorkspaceConfig};
@@ -354,8 +355,9 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
         .iter()
         .find(|c| c.found.digest == pick.sealed.digest && c.found.manifest.id == pick.sealed.manifest.id);
     let remedy = format!(
-        "if the new bytes are meant: kanon seal --accept {id}; if they are damage, put the sealed ones back: kanon align {}",
-        pick.place.as_deref().unwrap_or("INSTALL")
+        "if the new bytes are meant: {}; if they are damage, put the sealed ones back: {}",
+        Suggestion::new("seal").word("--accept").word(id.as_str()),
+        Suggestion::align(pick.place.as_deref().unwrap_or("INSTALL"))
     );
     let finding = Finding::new(Code::ContentDiffers, remedy)
         .about(id)

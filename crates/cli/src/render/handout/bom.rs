@@ -64,7 +64,7 @@ fn component(one: &HandoutMod) -> Component {
     if one.version.is_none() {
         component.version = None;
     }
-    component.description = (one.title != one.id).then(|| NormalizedString::new(&one.title));
+    component.description = (one.title.as_str() != one.id.as_str()).then(|| NormalizedString::new(&one.title));
     component.scope = Some(if one.optional { Scope::Optional } else { Scope::Required });
     match one.files.as_slice() {
         [only] => component.hashes = Some(hashes(only)),
