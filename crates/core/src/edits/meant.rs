@@ -56,7 +56,7 @@ pub fn hold(raws: &[RawEntry], changes: &[Change], read: &[RawEntry]) -> Result<
 /// An entry that is to be in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Wanted {
-    /// What tells it apart, as in [`Placing`].
+    /// What tells it apart, as in [`Placing`](super::Placing).
     pub key: String,
     /// Its text.
     pub text: String,

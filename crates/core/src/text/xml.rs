@@ -1,6 +1,6 @@
 //! XML: elements, attributes and texts with their places. How they become values is said at [`Notation::read`].
 //!
-//! [`Notation::read`]: super::notation::Notation::read
+//! [`Notation::read`]: super::kinds::Notation::read
 
 use std::ops::Range;
 
