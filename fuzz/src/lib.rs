@@ -4,11 +4,9 @@
 use std::collections::BTreeMap;
 use std::sync::Mutex;
 
-use kanon_core::edits::{RawEntry, read_list};
-use kanon_core::rulebook::{self, ListRule};
-use kanon_core::edits::{self, raise};
-use kanon_core::edits::{Change, Entry, write_list};
-use kanon_core::text::{self, Dialect, Encoding, Notation};
+use kanon_core::edits::{Change, Entry, RawEntry, raise, read_list, self, write_list};
+use kanon_core::rulebook::{ListRule, self};
+use kanon_core::text::{Dialect, Encoding, Notation, self};
 use serde_json_path::JsonPath;
 
 /// A rule, read once.

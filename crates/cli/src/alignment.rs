@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::base::suggestion::quoted;
 use kanon_core::canon::Canon;
@@ -25,10 +25,9 @@ use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
 use kanon_io::measure::{self, wild_places, world_places};
 use kanon_io::overlay::{self, Overlay};
 use kanon_io::prune::{Pruned, prune};
-use kanon_io::running;
 use kanon_io::state::{Alignment, AlignmentState, Base};
 use kanon_io::undo::{TakenBack, undo};
-use kanon_io::worlds;
+use kanon_io::{running, worlds};
 
 use crate::amending::amend;
 use crate::arguments::Consent;
@@ -92,7 +91,7 @@ pub struct Planned {
     /// The steps.
     pub plan: Plan,
     /// The mods that want a new world, while nobody has said what becomes of the one that is there.
-    pub undecided: Vec<ModId>,
+    pub undecided: Vec<FoldedId>,
     /// The mods that would be taken off although others need them that stay, while nobody has said that they may.
     pub orphans: Vec<Orphan>,
     /// What was surveyed.

@@ -5,8 +5,7 @@ use std::io::{IsTerminal, Write};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-use crate::EXIT_FAILED;
-use crate::screen;
+use crate::{EXIT_FAILED, screen};
 
 /// What is told when somebody breaks off now.
 static ADVICE: Mutex<Option<String>> = Mutex::new(None);

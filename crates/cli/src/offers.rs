@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::canon::Canon;
 use kanon_core::config::{ModWish, WorkspaceConfig};
@@ -249,7 +249,7 @@ impl Offers {
     /// for that very release.
     pub fn puzzle_for_updates<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> Puzzle<'s> {
         let mut puzzle = self.puzzle(session, wishes);
-        let others: BTreeSet<ModId> = puzzle
+        let others: BTreeSet<FoldedId> = puzzle
             .offers
             .iter()
             .filter(|offer| offer.trust < SourceRank::Client)
@@ -272,7 +272,11 @@ impl Offers {
     }
 
     /// The release that each wish stands for now, by folded id: what fits as a whole, else the best for each.
-    pub fn current<'s>(&'s self, session: &'s Session<'_>, wishes: &'s WorkspaceConfig) -> BTreeMap<ModId, &'s Offer> {
+    pub fn current<'s>(
+        &'s self,
+        session: &'s Session<'_>,
+        wishes: &'s WorkspaceConfig,
+    ) -> BTreeMap<FoldedId, &'s Offer> {
         let pins = self.pins(session, wishes);
         let versions = session.loaded.rulebook.versions;
         let current = wishes.mods.iter().filter_map(|wish| {
@@ -443,7 +447,7 @@ impl Offers {
     }
 
     /// Ids in the order of the first server's own list, where it has one whose order matters.
-    pub fn listed(&self, rulebook: &Rulebook) -> Vec<ModId> {
+    pub fn listed(&self, rulebook: &Rulebook) -> Vec<FoldedId> {
         let of_server = self.installs.iter().filter(|(role, ..)| *role == Role::Server);
         let mut lists = of_server.flat_map(|(.., survey)| &survey.lists);
         let ordered =

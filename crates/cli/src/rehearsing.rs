@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::{Code, in_line};
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::InstallWish;
@@ -58,7 +58,7 @@ pub struct Rehearsal<'e> {
 #[derive(Debug, Clone, Serialize)]
 pub struct Tried {
     /// The mods that were to be loaded, by id.
-    pub mods: Vec<ModId>,
+    pub mods: Vec<FoldedId>,
     /// Whether it came up with all of them.
     pub passed: bool,
     /// Seconds until it said that it is up.
@@ -68,7 +68,7 @@ pub struct Tried {
     /// The most memory it used, in bytes; none when it was over before anybody could look.
     pub memory: Option<u64>,
     /// Mods that did not say that they were loaded; nothing where the rulebook has no pattern for that.
-    pub not_loaded: Option<Vec<ModId>>,
+    pub not_loaded: Option<Vec<FoldedId>>,
     /// Why it did not come up.
     pub trouble: Option<String>,
     /// The last line of its log, where that may tell more of why.
@@ -128,7 +128,7 @@ impl<'e> Rehearsal<'e> {
     }
 
     /// Brings it in line with some mods of the canon, or with all of them.
-    pub fn align(&self, mods: Option<&BTreeSet<ModId>>) -> Result<(), Failure> {
+    pub fn align(&self, mods: Option<&BTreeSet<FoldedId>>) -> Result<(), Failure> {
         let canon = mods.map_or_else(|| self.canon.clone(), |mods| self.canon.only(mods));
         let wanted = Wanted {
             risky: RiskyExtras::Park,
@@ -146,7 +146,7 @@ impl<'e> Rehearsal<'e> {
     }
 
     /// Starts it with some mods of the canon, or with all of them, and says what came of it.
-    pub fn try_with(&self, mods: Option<&BTreeSet<ModId>>) -> Result<Tried, Failure> {
+    pub fn try_with(&self, mods: Option<&BTreeSet<FoldedId>>) -> Result<Tried, Failure> {
         if self.may_change() {
             self.align(mods)?;
         }
@@ -208,7 +208,7 @@ impl<'e> Rehearsal<'e> {
 
     fn judged(&self, canon: &Canon, survey: &Survey, watched: Watched) -> Tried {
         let wanted = canon.mods.iter().filter(|sealed| sealed.needed_on().includes(Role::Server));
-        let mods: Vec<ModId> = wanted.map(|sealed| sealed.manifest.id.clone()).collect();
+        let mods: Vec<FoldedId> = wanted.map(|sealed| sealed.manifest.id.clone()).collect();
         let tells = self.rulebook.events.iter().any(|rule| rule.means == Event::ModLoaded);
         let not_loaded = tells.then(|| not_loaded(canon, &mods, &watched.events));
         // What is switched off is meant to be, unless the canon has it: then it is not loaded.
@@ -284,19 +284,19 @@ impl<'e> Rehearsal<'e> {
 }
 
 /// The mods that did not say that they were loaded: by their ids, titles or files.
-fn not_loaded(canon: &Canon, mods: &[ModId], events: &[LogEvent]) -> Vec<ModId> {
-    let loaded: BTreeSet<ModId> = events
+fn not_loaded(canon: &Canon, mods: &[FoldedId], events: &[LogEvent]) -> Vec<FoldedId> {
+    let loaded: BTreeSet<FoldedId> = events
         .iter()
         .filter(|event| event.means == Event::ModLoaded)
         .filter_map(|event| event.mod_id.clone().or_else(|| Some(event.file.as_deref()?.into())))
         .collect();
-    let is_loaded = |id: &&ModId| {
+    let is_loaded = |id: &&FoldedId| {
         let sealed = canon.mods.iter().find(|sealed| sealed.manifest.id == **id);
         let names = sealed.into_iter().flat_map(|sealed| {
             let stem = sealed.name.rsplit_once('.').map_or(sealed.name.as_str(), |(stem, _)| stem).to_owned();
             [
                 Some(sealed.manifest.id.clone()),
-                sealed.manifest.title.as_deref().map(ModId::from),
+                sealed.manifest.title.as_deref().map(FoldedId::from),
                 Some(sealed.name.as_str().into()),
                 Some(stem.into()),
             ]

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::InstallPath;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::canon::Canon;
@@ -81,13 +81,13 @@ pub struct Listed {
     /// What it lists.
     pub catalogue: Catalogue,
     /// Where each mod is in it, by folded id.
-    by_id: HashMap<ModId, usize>,
+    by_id: HashMap<FoldedId, usize>,
 }
 
 impl Listed {
     /// A mod of the catalogue.
     pub fn of(&self, id: &str) -> Option<&CataloguedMod> {
-        self.by_id.get(&ModId::from(id)).map(|index| &self.catalogue.mods[*index])
+        self.by_id.get(&FoldedId::from(id)).map(|index| &self.catalogue.mods[*index])
     }
 }
 
@@ -106,7 +106,7 @@ pub fn digest_of(canon: &Canon) -> Result<Blake3, Failure> {
 }
 
 /// What mods are called where they are installed, by shelf and folded id.
-pub type KnownNames = BTreeMap<(String, ModId), String>;
+pub type KnownNames = BTreeMap<(String, FoldedId), String>;
 
 /// A survey, and whether it was measured now.
 pub struct Surveyed {

@@ -3,14 +3,12 @@
 
 use serde::Serialize;
 
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::release::is_for_players;
 use crate::canon::{Canon, SealedFile, SealedMod};
 use crate::config::Extras;
-use crate::delta::launch_lines;
-use crate::delta::{CheckContext, entries_of, placed_files};
-use crate::rulebook::{Holds, ListForm, Role, Rulebook, filled};
-use crate::rulebook::{NeededOn, RelationKind};
+use crate::delta::{CheckContext, entries_of, launch_lines, placed_files};
+use crate::rulebook::{Holds, ListForm, NeededOn, RelationKind, Role, Rulebook, filled};
 use crate::seal::{SealChange, changes, changes_beside};
 
 /// The first field of every handout that is data.
@@ -30,7 +28,7 @@ pub struct Handout {
     /// The mods of a player, by load position.
     pub mods: Vec<HandoutMod>,
     /// Mods that only the server has: nobody needs to look for them.
-    pub server_only: Vec<ModId>,
+    pub server_only: Vec<FoldedId>,
     /// Folders that must hold just these mods.
     pub folders: Vec<String>,
     /// Whether players may have further mods that concern only themselves.
@@ -55,7 +53,7 @@ pub struct HandoutMod {
     /// Its place in the load order, from one.
     pub position: usize,
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// What people call it.
     pub title: String,
     /// Its release.
@@ -71,7 +69,7 @@ pub struct HandoutMod {
     /// How many bytes it has.
     pub bytes: u64,
     /// The ids of the mods that it needs.
-    pub needs: Vec<ModId>,
+    pub needs: Vec<FoldedId>,
     /// Its files, from the place where it belongs.
     pub files: Vec<SealedFile>,
 }
@@ -131,7 +129,7 @@ pub struct HandoutSetting {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutCopy {
     /// The mod.
-    pub of_mod: ModId,
+    pub of_mod: FoldedId,
     /// Where it belongs.
     pub to: String,
 }
@@ -140,7 +138,7 @@ pub struct HandoutCopy {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutEntries {
     /// The mod.
-    pub of_mod: ModId,
+    pub of_mod: FoldedId,
     /// The file in the mod that has them.
     pub from: String,
     /// The game's file.
@@ -166,7 +164,7 @@ pub struct News {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct ModNews {
     /// The mod.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The release there was.
     pub from: Option<String>,
     /// The release there is.

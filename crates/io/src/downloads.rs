@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::rulebook::{ByRole, FragmentRule, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
 use kanon_core::survey::{Survey, SurveyedMod};
@@ -42,7 +42,7 @@ pub struct Downloads<'a> {
     /// Where archives are unpacked to, each into a folder of its own.
     pub unpacked: &'a Path,
     /// What mods are called where they are installed already, by shelf and folded id.
-    pub known_names: &'a BTreeMap<(String, ModId), String>,
+    pub known_names: &'a BTreeMap<(String, FoldedId), String>,
 }
 
 /// What lies in one folder.

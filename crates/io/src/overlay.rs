@@ -6,7 +6,7 @@ use std::io::{self, Read, Seek, Write};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::rulebook::NamePattern;
 use zip::result::ZipError;
 use zip::{ZipArchive, ZipWriter};
@@ -19,7 +19,7 @@ use crate::open::regular;
 #[derive(Debug, Clone)]
 pub struct Overlay {
     /// Its mod's id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Its digest.
     pub digest: Blake3,
     /// A file with its bytes.

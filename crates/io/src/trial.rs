@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::path::PathBuf;
 
-use kanon_core::base::ids::{ModId, same_name};
+use kanon_core::base::ids::{FoldedId, same_name};
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::{Problem, ProblemLevel};
 use kanon_core::manifest::{Contents, Looked, Named, explain_mod};
@@ -30,7 +30,7 @@ pub struct Trial {
 /// How one mod was read.
 pub struct Explained {
     /// Its id; its path where none was found.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Its file or folder.
     pub path: String,
     /// Its shelf.

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
@@ -10,12 +10,10 @@ use kanon_core::base::version::Versions;
 use kanon_core::config::{self, Edit, ModWish, WorkspaceConfig};
 use kanon_core::delta::{out_of_play, sides_by_list};
 use kanon_core::resolve::solve::SourceRank;
-use kanon_core::rulebook::NeededOn;
-use kanon_core::rulebook::{Role, Rulebook};
+use kanon_core::rulebook::{NeededOn, Role, Rulebook};
 use kanon_core::survey::{Survey, SurveyedMod};
 use kanon_io::workspace::write_whole;
 
-use crate::Outcome;
 use crate::arguments::{Adopt, Format};
 use crate::asking::agreed;
 use crate::env::Env;
@@ -25,7 +23,7 @@ use crate::places::{Place, Placed};
 use crate::render::seal::{Adopted, Recognised};
 use crate::session::{Session, Target};
 use crate::ui::Ui;
-use crate::wholeness;
+use crate::{Outcome, wholeness};
 
 pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
@@ -53,7 +51,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     passed_over
         .extend(damaged.into_iter().map(|copy| (copy.path, format!("{} is no whole mod: {}", copy.id, copy.why))));
     refuse_unknown(&arguments.only, &arguments.except, &survey)?;
-    let named = |ids: &[String], id: &ModId| ids.iter().any(|one| id == one);
+    let named = |ids: &[String], id: &FoldedId| ids.iter().any(|one| id == one);
     wishes.retain(|wish| {
         !named(&arguments.except, &wish.id) && (arguments.only.is_empty() || named(&arguments.only, &wish.id))
     });
@@ -78,7 +76,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if edited.text != workspace.text {
         write_whole(&workspace.wishes_path(), &edited.text)?;
     }
-    let known: Vec<ModId> = wishes.iter().map(|wish| wish.id.clone()).collect();
+    let known: Vec<FoldedId> = wishes.iter().map(|wish| wish.id.clone()).collect();
     let not_there =
         workspace.config.mods.iter().filter(|wish| !known.contains(&wish.id)).map(|wish| wish.id.clone()).collect();
     let report =
@@ -103,7 +101,7 @@ fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result
 
 /// What a client has and no server of the workspace, although it would be needed there: a player's own mods, as a rule. Without
 /// a server that can be looked at, nothing is known of that.
-fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<ModId>, Failure> {
+fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<FoldedId>, Failure> {
     let installs = session.workspace()?.config.installs.clone();
     let (mut on_servers, mut looked) = (BTreeSet::new(), false);
     for server in installs.iter().filter(|install| install.role == Role::Server) {
@@ -144,10 +142,10 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
 /// What becomes of mods that only a client has: wished for on clients where somebody says so, and otherwise left out.
 fn settle_own(
     wishes: &mut Vec<ModWish>,
-    own: &[ModId],
+    own: &[FoldedId],
     arguments: &Adopt,
     (env, ui): (&Env, &Ui),
-) -> Result<Vec<ModId>, Failure> {
+) -> Result<Vec<FoldedId>, Failure> {
     let mut left_out = Vec::new();
     for id in own {
         let is_named = arguments.only.iter().any(|only| id == only);
@@ -214,7 +212,7 @@ fn keep_what_was_said(wishes: &mut [ModWish], before: &WorkspaceConfig, versions
 /// several copies that differ.
 fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>, bool) {
     let (out_of_play, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
-    let mut by_id: BTreeMap<ModId, Vec<&SurveyedMod>> = BTreeMap::new();
+    let mut by_id: BTreeMap<FoldedId, Vec<&SurveyedMod>> = BTreeMap::new();
     let mut passed_over: Vec<(String, String)> =
         survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
     for found in &survey.mods {

@@ -1,7 +1,7 @@
 //! `kanon align`: brings installs in line with the canon.
 
 use kanon_core::base::finding::in_line;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::config::Unrehearsed;
@@ -158,7 +158,7 @@ impl<'e> Batch<'e> {
             ui.notice(&format!(
                 "{}: {} would reshape the world that is there. Say what becomes of it: --world new sets it aside and lets the game make a new one, --world FILE puts a prepared one in its place, --world keep leaves it (a copy goes into the backup)",
                 job.placed.name,
-                ModId::joined(&job.planned.undecided, ", ")
+                FoldedId::joined(&job.planned.undecided, ", ")
             ));
         }
     }

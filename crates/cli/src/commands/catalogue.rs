@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod, CataloguedRelease, Download, FORMAT};
@@ -88,7 +88,7 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
         .filter(|(file, _)| file.starts_with(folder))
         .map(|(file, why)| (shown(file), why.clone()))
         .collect();
-    let mut mods: BTreeMap<ModId, CataloguedMod> = BTreeMap::new();
+    let mut mods: BTreeMap<FoldedId, CataloguedMod> = BTreeMap::new();
     for (held, mod_) in found.mods() {
         match entry(held, mod_, folder, earlier.as_ref()) {
             Ok(release) => {

@@ -7,14 +7,13 @@ use kanon_core::base::suggestion::Suggestion;
 use kanon_core::delta::{CheckContext, findings};
 use kanon_core::rulebook::Role;
 
-use crate::Outcome;
 use crate::arguments::{Check, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
 use crate::render::check::{Held, Report};
 use crate::session::{Session, Surveyed};
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;

@@ -2,18 +2,16 @@
 
 use std::collections::HashMap;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::findings::compare::{Column, Need, matrix};
-use kanon_core::rulebook::NeededOn;
-use kanon_core::rulebook::Role;
+use kanon_core::rulebook::{NeededOn, Role};
 
-use crate::Outcome;
 use crate::arguments::{Compare, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 /// The word that stands for the sealed canon among installs.
 const CANON: &str = "canon";
@@ -22,7 +20,7 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let mut columns = Vec::new();
     let mut roles: Vec<Option<Role>> = Vec::new();
-    let mut sides: HashMap<ModId, NeededOn> = HashMap::new();
+    let mut sides: HashMap<FoldedId, NeededOn> = HashMap::new();
     for name in &arguments.installs {
         if name == CANON {
             let canon = session.canon()?;
@@ -39,7 +37,7 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         roles.push(Some(survey.install.role));
         columns.push(Column::of_survey(&survey));
     }
-    let needed = |id: &ModId, column: usize| match (roles[column], sides.get(id)) {
+    let needed = |id: &FoldedId, column: usize| match (roles[column], sides.get(id)) {
         (Some(role), Some(side)) => Need::of(*side, role),
         _ => Need::Must,
     };

@@ -10,15 +10,12 @@ use kanon_io::logs::{self, ReadLog};
 use kanon_io::release::Record;
 use serde::Serialize;
 
-use crate::Outcome;
 use crate::arguments::{Diagnose, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::places;
-use crate::render;
-use crate::server_log;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, places, render, server_log};
 
 /// When patterns explain less than this, lines that none of them knows are looked at too.
 const SURE: f64 = 0.75;

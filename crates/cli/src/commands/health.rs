@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::Needles;
 use kanon_core::logs::health::{Recorder, everyday_rules};
@@ -11,14 +11,12 @@ use kanon_core::rulebook::{Event, EventRule, Role};
 use kanon_io::error::ReachError;
 use kanon_io::logs;
 
-use crate::Outcome;
 use crate::arguments::{Format, Health};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
-use crate::server_log;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, render, server_log};
 
 pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.rulebook.as_deref(), false)?;
@@ -44,7 +42,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 let with_names = |event: LogEvent| {
                     let is_trouble = matches!(event.means, Event::Lag | Event::OutOfMemory | Event::Crash);
                     let named = if is_trouble { needles.named(&event.text) } else { Vec::new() };
-                    let named = named.into_iter().map(ModId::to_string).collect();
+                    let named = named.into_iter().map(FoldedId::to_string).collect();
                     (event, named)
                 };
                 last_events = reader.take().into_iter().map(with_names).collect();

@@ -8,13 +8,12 @@ use kanon_io::canons;
 use kanon_io::state::Alignment;
 use serde::Serialize;
 
-use crate::Outcome;
 use crate::arguments::{Format, History};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 #[derive(Serialize)]
 struct Report<'a> {

@@ -7,13 +7,12 @@ use kanon_core::config;
 use kanon_io::workspace::{WISHES, load_rulebook, write_whole};
 use toml_edit::{DocumentMut, Item, Table, value};
 
-use crate::Outcome;
 use crate::arguments::Init;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{GOOD, styled};
-use crate::screen;
 use crate::ui::Ui;
+use crate::{Outcome, screen};
 
 /// The comments that a new `kanon.toml` begins with.
 const HEAD: &str = "\

@@ -4,22 +4,21 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::diagnose::isolate::{Ending, Search};
 use kanon_core::rulebook::Role;
 use kanon_io::error::{During, ReachError};
 use kanon_io::workspace::write_whole;
 use serde::{Deserialize, Serialize};
 
-use crate::Outcome;
 use crate::arguments::{Format, Isolate, Was};
 use crate::breaking::{self, Orderly};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::rehearsing::Rehearsal;
-use crate::render;
 use crate::session::{Session, digest_of};
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -29,10 +28,10 @@ struct Report<'a> {
     starts: usize,
     /// `found`, `all-start`, `none-fails`, or `open` while it is not over.
     ending: &'static str,
-    culprits: &'a [ModId],
-    needed: &'a [ModId],
+    culprits: &'a [FoldedId],
+    needed: &'a [FoldedId],
     /// The set to try next, by hand.
-    next: Option<&'a [ModId]>,
+    next: Option<&'a [FoldedId]>,
     tried: &'a [Answer],
 }
 
@@ -40,7 +39,7 @@ struct Report<'a> {
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Answer {
     /// The mods, by id.
-    pub mods: Vec<ModId>,
+    pub mods: Vec<FoldedId>,
     /// Whether it started as it should.
     pub good: bool,
 }
@@ -95,7 +94,7 @@ fn by_starting(rehearsal: &Rehearsal<'_>, search: &mut Search, ui: &Ui) -> Resul
             render::count(mods.len(), "mod"),
             render::count(left, "start")
         ));
-        let set: BTreeSet<ModId> = mods.iter().cloned().collect();
+        let set: BTreeSet<FoldedId> = mods.iter().cloned().collect();
         let one = rehearsal.try_with(Some(&set))?;
         ui.notice(&format!("  it {}", if one.passed { "started" } else { "failed" }));
         search.answer(one.passed);
@@ -143,8 +142,8 @@ fn by_hand(
 }
 
 /// Asks what came of a set; nothing when somebody wants to go on another time.
-fn asked(mods: &[ModId]) -> Result<Option<bool>, Failure> {
-    let shown = if mods.is_empty() { "no mod".to_owned() } else { ModId::joined(mods, ", ") };
+fn asked(mods: &[FoldedId]) -> Result<Option<bool>, Failure> {
+    let shown = if mods.is_empty() { "no mod".to_owned() } else { FoldedId::joined(mods, ", ") };
     let chosen = dialoguer::Select::new()
         .with_prompt(format!("There are now: {shown}. Start the server; what came of it?"))
         .items(["good: it started as it should", "bad: it did not", "go on another time"])

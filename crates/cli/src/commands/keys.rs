@@ -4,20 +4,19 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::{Code, Finding, in_line};
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::delta::{ring, signers};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::{Survey, Verdict};
 use serde::Serialize;
 
 use super::check::held;
-use crate::Outcome;
 use crate::arguments::{Format, Keys};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 #[derive(Serialize)]
 pub struct Report {
@@ -45,13 +44,13 @@ pub struct Key {
     /// The mods that it signs here.
     pub signs: Vec<String>,
     /// The mods that bring it.
-    pub brought_by: Vec<ModId>,
+    pub brought_by: Vec<FoldedId>,
 }
 
 #[derive(Serialize)]
 pub struct Signed {
     #[serde(rename = "mod")]
-    pub id: ModId,
+    pub id: FoldedId,
     pub payloads: usize,
     /// How many signatures fit; of those by name alone, how many are there.
     pub good: usize,
@@ -148,7 +147,7 @@ fn keys(survey: &Survey, states: BTreeMap<(Blake3, String), &'static str>) -> Ve
     let signers = signers(survey);
     let key = |((blake3, name), state): ((Blake3, String), &'static str)| {
         let signs = signers.get(&blake3).into_iter().flatten().map(|id| (*id).to_owned()).collect();
-        let brought: BTreeSet<ModId> =
+        let brought: BTreeSet<FoldedId> =
             survey.keys.iter().filter(|key| key.blake3 == blake3).filter_map(|key| key.of_mod.clone()).collect();
         Key { name, blake3, state, signs, brought_by: brought.into_iter().collect() }
     };

@@ -13,13 +13,12 @@ use kanon_io::state::State;
 use kanon_io::workspace::{Workspace, write_whole};
 use serde::Serialize;
 
-use crate::Outcome;
 use crate::arguments::{Format, Learn};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::places::{self, Place, Placed};
-use crate::render;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 /// What the draft came to on one install.
 #[derive(Debug, Serialize)]

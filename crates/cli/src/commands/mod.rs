@@ -30,12 +30,11 @@ mod words;
 
 use kanon_core::base::path::printable;
 
-use crate::Outcome;
 use crate::arguments::{Command, RulebookCommand};
-use crate::demo;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::ui::Ui;
+use crate::{Outcome, demo};
 
 /// What is told of a thread that ended in the middle.
 fn panicked() -> Failure {

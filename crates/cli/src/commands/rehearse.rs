@@ -2,19 +2,18 @@
 
 use std::collections::BTreeSet;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::problem::nearest;
 use kanon_core::diagnose::isolate::mods_of;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 
-use crate::Outcome;
 use crate::arguments::{Format, Rehearse};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::rehearsing::{Rehearsal, Tried};
-use crate::render;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -64,14 +63,14 @@ pub fn run(arguments: &Rehearse, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
 }
 
 /// The sets to try, one after the other: what was asked for, each with what it needs and on top of the one before; then all.
-fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTreeSet<ModId>>>, Failure> {
+fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTreeSet<FoldedId>>>, Failure> {
     let mods = mods_of(&rehearsal.canon, Role::Server);
-    let find = |id: &ModId| mods.iter().find(|(known, _)| known == id);
+    let find = |id: &FoldedId| mods.iter().find(|(known, _)| known == id);
     let mut stages = Vec::new();
-    let mut so_far: BTreeSet<ModId> = BTreeSet::new();
+    let mut so_far: BTreeSet<FoldedId> = BTreeSet::new();
     for stage in asked {
-        let mut next: Vec<ModId> =
-            stage.split(',').map(|id| ModId::from(id.trim())).filter(|id| !id.is_empty()).collect();
+        let mut next: Vec<FoldedId> =
+            stage.split(',').map(|id| FoldedId::from(id.trim())).filter(|id| !id.is_empty()).collect();
         while let Some(id) = next.pop() {
             match find(&id) {
                 Some((known, needs)) => {

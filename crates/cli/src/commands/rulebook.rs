@@ -9,13 +9,12 @@ use kanon_io::trial::{Trial, try_out};
 use kanon_io::workspace::read_text;
 use serde::Serialize;
 
-use crate::Outcome;
 use crate::arguments::{Format, RulebookCheck};
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
 use crate::places::{self, Place, Placed};
-use crate::render;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 /// The first field of the report for programs.
 const FORMAT: &str = "kanon-rulebook-check/1";

@@ -8,9 +8,8 @@ use kanon_core::base::problem::nearest;
 use kanon_core::canon::{Canon, SealedFile, SealedMod};
 use kanon_core::config::WorkspaceConfig;
 use kanon_core::seal::{Choice, Damaged, Standing, assemble, changes, changes_beside, choose, keys};
-use kanon_io::bytes;
-use kanon_io::canons;
 use kanon_io::workspace::write_whole;
+use kanon_io::{bytes, canons};
 
 use crate::Outcome;
 use crate::arguments::{Format, Seal};

@@ -3,13 +3,12 @@
 use kanon_core::rulebook::Role;
 use kanon_io::workspace::write_whole;
 
-use crate::Outcome;
 use crate::arguments::{Format, Survey};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;

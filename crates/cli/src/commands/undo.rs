@@ -6,14 +6,13 @@ use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
 use serde::Serialize;
 
-use crate::Outcome;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Format, Undo};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render;
 use crate::session::Session;
 use crate::ui::Ui;
+use crate::{Outcome, render};
 
 #[derive(Serialize)]
 struct Report<'a> {

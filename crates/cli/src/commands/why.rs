@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::config::WorkspaceConfig;
 use kanon_core::manifest::ModManifest;
@@ -24,7 +24,7 @@ use crate::ui::Ui;
 struct Report {
     format: &'static str,
     #[serde(rename = "mod")]
-    mod_id: ModId,
+    mod_id: FoldedId,
     version: Option<String>,
     /// Whether it is among the wishes.
     wished: bool,
@@ -33,14 +33,14 @@ struct Report {
     /// What the mods of the set say of it.
     said_by: Vec<Said>,
     /// From a mod that somebody asked for down to this one.
-    chains: Vec<Vec<ModId>>,
+    chains: Vec<Vec<FoldedId>>,
 }
 
 /// What one mod says of it.
 #[derive(Serialize)]
 struct Said {
     #[serde(rename = "mod")]
-    mod_id: ModId,
+    mod_id: FoldedId,
     version: Option<String>,
     kind: RelationKind,
     range: Option<String>,
@@ -71,7 +71,7 @@ fn is(item: &Offer, id: &str) -> bool {
     item.manifest.id == id
 }
 
-fn report(id: &ModId, wishes: &WorkspaceConfig, current: &BTreeMap<ModId, &Offer>) -> Report {
+fn report(id: &FoldedId, wishes: &WorkspaceConfig, current: &BTreeMap<FoldedId, &Offer>) -> Report {
     let wish = wishes.mods.iter().find(|wish| wish.id == *id);
     let own = current.get(id).copied();
     let others = current.values().filter(|item| !is(item, id.as_str()));
@@ -98,14 +98,14 @@ fn report(id: &ModId, wishes: &WorkspaceConfig, current: &BTreeMap<ModId, &Offer
 }
 
 /// Whether a mod is what another means by an id.
-fn stands_for(own: Option<&Offer>, own_id: &ModId, meant: &ModId) -> bool {
+fn stands_for(own: Option<&Offer>, own_id: &FoldedId, meant: &FoldedId) -> bool {
     meant == own_id || own.is_some_and(|own| own.manifest.provides.iter().any(|id| id == meant))
 }
 
 /// The shortest way to the mod from each mod that was asked for and leads to it.
-fn chains(id: &ModId, wishes: &WorkspaceConfig, current: &BTreeMap<ModId, &Offer>) -> Vec<Vec<ModId>> {
-    let asked = |id: &ModId| wishes.mods.iter().any(|wish| wish.asked && wish.id == *id);
-    let needs = |manifest: &ModManifest, id: &ModId| {
+fn chains(id: &FoldedId, wishes: &WorkspaceConfig, current: &BTreeMap<FoldedId, &Offer>) -> Vec<Vec<FoldedId>> {
+    let asked = |id: &FoldedId| wishes.mods.iter().any(|wish| wish.asked && wish.id == *id);
+    let needs = |manifest: &ModManifest, id: &FoldedId| {
         let own = current.get(id).copied();
         let required = manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
         required.into_iter().any(|relation| stands_for(own, id, &relation.id))
@@ -120,7 +120,8 @@ fn chains(id: &ModId, wishes: &WorkspaceConfig, current: &BTreeMap<ModId, &Offer
                 if !seen.insert(item.manifest.id.clone()) {
                     continue;
                 }
-                let longer: Vec<ModId> = [item.manifest.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
+                let longer: Vec<FoldedId> =
+                    [item.manifest.id.clone()].into_iter().chain(chain.iter().cloned()).collect();
                 if asked(&item.manifest.id) {
                     chains.push(longer.clone());
                 }
@@ -154,7 +155,7 @@ fn text(report: &Report) -> String {
         let _ = writeln!(out, "  {}", printable(&format!("{} {version} {verb}{range}", said.mod_id)));
     }
     for chain in report.chains.iter().filter(|chain| chain.len() > 2) {
-        let _ = writeln!(out, "  {}", printable(&format!("asked for: {}", ModId::joined(chain, ", which needs "))));
+        let _ = writeln!(out, "  {}", printable(&format!("asked for: {}", FoldedId::joined(chain, ", which needs "))));
     }
     if report.wished && !report.asked && report.chains.is_empty() {
         out.push_str("  nobody needs it any more; take it out with: kanon drop\n");

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use kanon_core::base::ids::{ModId, same_name};
+use kanon_core::base::ids::{FoldedId, same_name};
 use kanon_core::config::{Edit, WorkspaceConfig, edit};
 use kanon_core::resolve::search::{Entry, seek};
 use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, Standing, each_alone};
@@ -64,14 +64,20 @@ pub fn drop(arguments: &Drop, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
-    change(&session, &stock, &Intent::Drop(arguments.mods.iter().map(ModId::from).collect()), None, arguments.preview)
+    change(
+        &session,
+        &stock,
+        &Intent::Drop(arguments.mods.iter().map(FoldedId::from).collect()),
+        None,
+        arguments.preview,
+    )
 }
 
 pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(env, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
-    let intent = Intent::Renew(arguments.mods.iter().map(ModId::from).collect());
+    let intent = Intent::Renew(arguments.mods.iter().map(FoldedId::from).collect());
     if arguments.preview {
         return look_ahead(&session, &stock, &intent, arguments.game.as_deref());
     }
@@ -238,7 +244,7 @@ fn ending(
 
 /// Mods of all places that answer to some words, with the newest release of each that this game can have.
 fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Outcome, Failure> {
-    let mut by_id: BTreeMap<ModId, Vec<&Offer>> = BTreeMap::new();
+    let mut by_id: BTreeMap<FoldedId, Vec<&Offer>> = BTreeMap::new();
     for item in &stock.items {
         by_id.entry(item.manifest.id.clone()).or_default().push(item);
     }
@@ -259,7 +265,7 @@ fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Out
         best.iter().map(|entry| Ask { id: entry.id.to_owned().into(), wanted: true, ..Ask::default() }).collect();
     let newest = each_alone(&Puzzle { asks, ..stock.puzzle_for_updates(session, wishes) });
     let found = best.into_iter().zip(newest).map(|(entry, newest)| {
-        let items = by_id.get(&ModId::from(entry.id)).map_or(&[][..], Vec::as_slice);
+        let items = by_id.get(&FoldedId::from(entry.id)).map_or(&[][..], Vec::as_slice);
         let places: BTreeSet<&String> = items.iter().map(|item| &item.place).collect();
         Hit {
             mod_id: entry.id.to_owned().into(),

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::plan::{Action, LineChange, Plan, Step};
 use kanon_io::prune::Pruned;
@@ -25,7 +25,7 @@ pub struct Report {
     pub steps: Vec<Step>,
     /// Mods that want a new world, while nobody has said what becomes of the one that is there.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub undecided: Vec<ModId>,
+    pub undecided: Vec<FoldedId>,
     /// Whether they were carried out.
     pub done: bool,
 }

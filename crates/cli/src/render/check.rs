@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use kanon_core::base::finding::{Change, Finding, Severity, in_line};
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::Remedy;
 use kanon_core::rulebook::Role;
@@ -126,7 +126,7 @@ const ALIKE_NAMED: usize = 30;
 
 /// Findings, those about one mod together, the worst mod first. What helps against all of them is told once.
 pub fn findings(out: &mut String, findings: &[Finding]) {
-    let mut subjects: Vec<&Option<ModId>> = Vec::new();
+    let mut subjects: Vec<&Option<FoldedId>> = Vec::new();
     for finding in findings {
         if !subjects.contains(&&finding.mod_id) {
             subjects.push(&finding.mod_id);
@@ -134,7 +134,7 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
     }
     let for_all = same_remedy(&findings.iter().collect::<Vec<_>>()).filter(|_| findings.len() > 1);
     let mut after_a_mod = false;
-    let mut alike: BTreeMap<String, Vec<&ModId>> = BTreeMap::new();
+    let mut alike: BTreeMap<String, Vec<&FoldedId>> = BTreeMap::new();
     for subject in subjects {
         let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
         // One cause may be told of every mod; after some of them their names are enough.

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::diagnose::isolate::{Ending, Search};
@@ -63,7 +63,7 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
         }
     }
     if let Some(missing) = tried.not_loaded.as_ref().filter(|missing| !missing.is_empty()) {
-        out.push_str(&folded(&format!("not loaded: {}", ModId::joined(missing, ", ")), "    "));
+        out.push_str(&folded(&format!("not loaded: {}", FoldedId::joined(missing, ", ")), "    "));
     }
     for verdict in &tried.verdicts {
         let subject = verdict.mod_id.as_ref().map(|id| printable(id.as_str())).unwrap_or_default();
@@ -84,7 +84,7 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
 }
 
 /// What a search came to, or what is to be tried next.
-pub fn isolation(install: &str, search: &Search, next: Option<&[ModId]>) -> String {
+pub fn isolation(install: &str, search: &Search, next: Option<&[FoldedId]>) -> String {
     let starts = count(search.asked(), "start");
     match search.ending() {
         Some(Ending::AllStart) => {
@@ -98,7 +98,7 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[ModId]>) -> Stri
             styled(BAD, "it fails")
         ),
         Some(Ending::Found { culprits, needed }) => {
-            let names = |ids: &[ModId]| ids.iter().map(|id| printable(id.as_str())).collect::<Vec<_>>().join(", ");
+            let names = |ids: &[FoldedId]| ids.iter().map(|id| printable(id.as_str())).collect::<Vec<_>>().join(", ");
             let found = styled(BAD, &names(culprits));
             let together = if culprits.len() > 1 {
                 " together: without any one of them it starts"

@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::resolve::solve::{Clash, WayOut};
 use serde::Serialize;
@@ -31,7 +31,7 @@ pub struct Report {
 pub struct Row {
     /// Its id.
     #[serde(rename = "mod")]
-    pub mod_id: ModId,
+    pub mod_id: FoldedId,
     /// The release that is wished for now.
     pub have: Option<String>,
     /// The release in the newest set that fits.

@@ -4,12 +4,11 @@ use std::fmt::Write;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::Finding;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::Edited;
-use kanon_core::rulebook::NeededOn;
-use kanon_core::rulebook::Role;
+use kanon_core::rulebook::{NeededOn, Role};
 use kanon_core::seal::SealChange;
 use serde::Serialize;
 
@@ -39,7 +38,7 @@ pub struct Report {
 pub struct ChangeLine {
     change: &'static str,
     #[serde(rename = "mod")]
-    mod_id: ModId,
+    mod_id: FoldedId,
     from: Option<String>,
     to: Option<String>,
     needed_on: NeededOn,
@@ -192,15 +191,15 @@ pub struct Adopted {
     /// The install.
     pub install: String,
     /// Ids that were not wished for before.
-    pub added: Vec<ModId>,
+    pub added: Vec<FoldedId>,
     /// Ids whose wish was changed.
-    pub changed: Vec<(ModId, String, String)>,
+    pub changed: Vec<(FoldedId, String, String)>,
     /// What was passed over, and why.
     pub passed_over: Vec<(String, String)>,
     /// What only this client has and nobody said that every player is to have.
-    pub left_out: Vec<ModId>,
+    pub left_out: Vec<FoldedId>,
     /// WorkspaceConfig that the install does not have.
-    pub not_there: Vec<ModId>,
+    pub not_there: Vec<FoldedId>,
     /// Releases that a source has too.
     pub recognised: Vec<Recognised>,
 }
@@ -210,7 +209,7 @@ pub struct Adopted {
 pub struct Recognised {
     /// The mod.
     #[serde(rename = "mod")]
-    pub mod_id: ModId,
+    pub mod_id: FoldedId,
     /// The release.
     pub version: Option<String>,
     /// The source.
@@ -280,14 +279,14 @@ impl Adopted {
             let text = format!(
                 "left out, since no server has {}: {}; if every player is to have one, name it: --only {}",
                 if self.left_out.len() == 1 { "it" } else { "them" },
-                ModId::joined(&self.left_out, ", "),
+                FoldedId::joined(&self.left_out, ", "),
                 self.left_out[0]
             );
             out.push_str(&folded(&text, "  "));
         }
         if !self.not_there.is_empty() {
             out.push_str(&folded(
-                &format!("still wished for, not on {}: {}", self.install, ModId::joined(&self.not_there, ", ")),
+                &format!("still wished for, not on {}: {}", self.install, FoldedId::joined(&self.not_there, ", ")),
                 "  ",
             ));
         }

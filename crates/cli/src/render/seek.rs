@@ -1,6 +1,6 @@
 //! What was found by words.
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use std::fmt::Write;
 
 use serde::Serialize;
@@ -23,7 +23,7 @@ pub struct Report {
 pub struct Hit {
     /// Its id.
     #[serde(rename = "mod")]
-    pub mod_id: ModId,
+    pub mod_id: FoldedId,
     /// What people call it.
     pub title: Option<String>,
     /// What it is.

@@ -2,9 +2,8 @@
 
 use std::fmt::Write;
 
-use kanon_core::base::ids::ModId;
-use kanon_core::rulebook::Role;
-use kanon_core::rulebook::{Platform, Rulebook};
+use kanon_core::base::ids::FoldedId;
+use kanon_core::rulebook::{Platform, Role, Rulebook};
 use kanon_core::survey::{
     ListEntry, StandsFor, Survey, SurveyedBase, SurveyedData, SurveyedMemory, SurveyedMod, SurveyedSetting, Verdict,
 };
@@ -129,7 +128,7 @@ fn keys(out: &mut String, survey: &Survey) {
     let _ = writeln!(out, "\n{}", styled(BOLD, "keys"));
     for name in names {
         let same: Vec<_> = survey.keys.iter().filter(|key| key.name == name).collect();
-        let mods: Vec<&str> = same.iter().filter_map(|key| key.of_mod.as_ref().map(ModId::as_str)).collect();
+        let mods: Vec<&str> = same.iter().filter_map(|key| key.of_mod.as_ref().map(FoldedId::as_str)).collect();
         let ring = same.iter().find(|key| key.of_mod.is_none());
         let place = match ring {
             Some(key) if key.own => "the game's own".to_owned(),

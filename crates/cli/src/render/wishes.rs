@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::resolve::solve::{Clash, NoFit, WayOut};
@@ -24,7 +24,7 @@ pub struct Report {
     /// What changed, or would.
     pub changes: Vec<ChangeLine>,
     /// What updates may choose from now on.
-    pub bounds: Vec<(ModId, Option<String>)>,
+    pub bounds: Vec<(FoldedId, Option<String>)>,
     /// Mods that could not have their newest release.
     pub held_back: Vec<HeldBack>,
     /// Mods that were to be dropped and that others still need.
@@ -40,11 +40,11 @@ pub struct Report {
 pub struct ChangeLine {
     change: &'static str,
     #[serde(rename = "mod")]
-    mod_id: ModId,
+    mod_id: FoldedId,
     from: Option<String>,
     to: Option<String>,
     place: Option<String>,
-    needed_by: Vec<ModId>,
+    needed_by: Vec<FoldedId>,
     goes_back: bool,
 }
 
@@ -53,7 +53,7 @@ pub struct ChangeLine {
 pub struct HeldBack {
     /// Its id.
     #[serde(rename = "mod")]
-    pub mod_id: ModId,
+    pub mod_id: FoldedId,
     /// The newest release.
     pub newest: String,
     /// What holds it back.
@@ -64,8 +64,8 @@ pub struct HeldBack {
 #[derive(Serialize)]
 pub struct StillNeeded {
     #[serde(rename = "mod")]
-    mod_id: ModId,
-    needed_by: Vec<ModId>,
+    mod_id: FoldedId,
+    needed_by: Vec<FoldedId>,
 }
 
 impl From<&Move> for ChangeLine {
@@ -91,7 +91,7 @@ impl From<&Move> for ChangeLine {
 impl Report {
     /// What changed, or would.
     pub fn changed(update: &Update, held_back: Vec<HeldBack>, written: bool) -> Self {
-        let still = |(id, by): &(ModId, Vec<ModId>)| StillNeeded { mod_id: id.clone(), needed_by: by.clone() };
+        let still = |(id, by): &(FoldedId, Vec<FoldedId>)| StillNeeded { mod_id: id.clone(), needed_by: by.clone() };
         Self {
             format: "kanon-wishes/1",
             written,
@@ -227,8 +227,8 @@ pub fn ways_text(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
 
 fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
     let mut commands: Vec<String> = Vec::new();
-    let wished: Vec<&str> = way.without.iter().map(ModId::as_str).filter(|id| is_wished(id)).collect();
-    let new: Vec<ModId> = way.without.iter().filter(|id| !is_wished(id.as_str())).cloned().collect();
+    let wished: Vec<&str> = way.without.iter().map(FoldedId::as_str).filter(|id| is_wished(id)).collect();
+    let new: Vec<FoldedId> = way.without.iter().filter(|id| !is_wished(id.as_str())).cloned().collect();
     if !way.other.is_empty() {
         let other: Vec<String> = way.other.iter().map(|(id, version)| format!("{id}@{version}")).collect();
         commands.push(format!("kanon take {}", words(&other)));

@@ -8,9 +8,8 @@ use std::path::Path;
 
 use rstest::rstest;
 
-use crate::hosts::PASSWORD;
 use crate::hosts::site::{Site, Way};
-use crate::hosts::{Mishap, What};
+use crate::hosts::{Mishap, PASSWORD, What};
 use crate::stage::{Said, Stage, said, zip_of};
 
 const RULEBOOK: &str = r#"format = "kanon-rulebook/1"

@@ -1,6 +1,6 @@
 //! What can be wrong, as data: a stable code, how bad it is, what was expected and found, and what to do.
 
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::suggestion::Remedy;
 use std::fmt;
 
@@ -139,7 +139,7 @@ pub struct Finding {
     pub severity: Severity,
     /// The id of the mod it is about.
     #[serde(rename = "mod")]
-    pub mod_id: Option<ModId>,
+    pub mod_id: Option<FoldedId>,
     /// The path inside the install.
     pub path: Option<String>,
     /// What should be.
@@ -171,7 +171,7 @@ impl Finding {
 
     /// Names the mod.
     #[must_use]
-    pub fn about(mut self, mod_id: impl Into<ModId>) -> Self {
+    pub fn about(mut self, mod_id: impl Into<FoldedId>) -> Self {
         self.mod_id = Some(mod_id.into());
         self
     }

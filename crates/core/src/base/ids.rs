@@ -37,13 +37,13 @@ pub fn is_put_together_otherwise(a: &str, b: &str) -> bool {
 
 /// The id of a mod. It remembers how it was spelt; equal are ids that are the same by [`folded`].
 #[derive(Clone, Default)]
-pub struct ModId {
+pub struct FoldedId {
     spelt: Box<str>,
     /// The form that is compared, where it is not how the id is spelt.
     key: Option<Box<str>>,
 }
 
-impl ModId {
+impl FoldedId {
     /// An id as it was spelt somewhere.
     pub fn new(spelt: impl Into<String>) -> Self {
         let spelt = spelt.into().into_boxed_str();
@@ -80,123 +80,123 @@ impl ModId {
     }
 }
 
-impl AsRef<str> for ModId {
+impl AsRef<str> for FoldedId {
     fn as_ref(&self) -> &str {
         &self.spelt
     }
 }
 
-impl PartialEq for ModId {
+impl PartialEq for FoldedId {
     fn eq(&self, other: &Self) -> bool {
         self.key() == other.key()
     }
 }
 
-impl Eq for ModId {}
+impl Eq for FoldedId {}
 
-impl PartialEq<str> for ModId {
+impl PartialEq<str> for FoldedId {
     fn eq(&self, other: &str) -> bool {
         self.is(other)
     }
 }
 
-impl PartialEq<&str> for ModId {
+impl PartialEq<&str> for FoldedId {
     fn eq(&self, other: &&str) -> bool {
         self.is(other)
     }
 }
 
-impl PartialEq<String> for ModId {
+impl PartialEq<String> for FoldedId {
     fn eq(&self, other: &String) -> bool {
         self.is(other)
     }
 }
 
-impl PartialEq<ModId> for str {
-    fn eq(&self, other: &ModId) -> bool {
+impl PartialEq<FoldedId> for str {
+    fn eq(&self, other: &FoldedId) -> bool {
         other.is(self)
     }
 }
 
-impl PartialEq<ModId> for String {
-    fn eq(&self, other: &ModId) -> bool {
+impl PartialEq<FoldedId> for String {
+    fn eq(&self, other: &FoldedId) -> bool {
         other.is(self)
     }
 }
 
-impl Hash for ModId {
+impl Hash for FoldedId {
     fn hash<H: Hasher>(&self, state: &mut H) {
         self.key().hash(state);
     }
 }
 
-impl Ord for ModId {
+impl Ord for FoldedId {
     fn cmp(&self, other: &Self) -> Ordering {
         self.key().cmp(other.key())
     }
 }
 
-impl PartialOrd for ModId {
+impl PartialOrd for FoldedId {
     fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
         Some(self.cmp(other))
     }
 }
 
-impl fmt::Display for ModId {
+impl fmt::Display for FoldedId {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Display::fmt(&*self.spelt, out)
     }
 }
 
-impl fmt::Debug for ModId {
+impl fmt::Debug for FoldedId {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Debug::fmt(&*self.spelt, out)
     }
 }
 
-impl From<&str> for ModId {
+impl From<&str> for FoldedId {
     fn from(spelt: &str) -> Self {
         Self::new(spelt)
     }
 }
 
-impl From<String> for ModId {
+impl From<String> for FoldedId {
     fn from(spelt: String) -> Self {
         Self::new(spelt)
     }
 }
 
-impl From<ModId> for String {
-    fn from(id: ModId) -> Self {
+impl From<FoldedId> for String {
+    fn from(id: FoldedId) -> Self {
         id.spelt.into()
     }
 }
 
-impl From<&Self> for ModId {
+impl From<&Self> for FoldedId {
     fn from(id: &Self) -> Self {
         id.clone()
     }
 }
 
-impl From<&String> for ModId {
+impl From<&String> for FoldedId {
     fn from(spelt: &String) -> Self {
         Self::new(spelt.as_str())
     }
 }
 
-impl From<&ModId> for String {
-    fn from(id: &ModId) -> Self {
+impl From<&FoldedId> for String {
+    fn from(id: &FoldedId) -> Self {
         id.as_str().to_owned()
     }
 }
 
-impl Serialize for ModId {
+impl Serialize for FoldedId {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serializer.serialize_str(&self.spelt)
     }
 }
 
-impl<'de> Deserialize<'de> for ModId {
+impl<'de> Deserialize<'de> for FoldedId {
     fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
         String::deserialize(deserializer).map(Self::new)
     }
@@ -221,7 +221,7 @@ mod tests {
     #[case::a_mark_counts("Muller", "Müller", false)]
     #[case::a_sign_counts("tide_clock", "tide-clock", false)]
     fn one_rule_tells_whether_ids_are_equal(#[case] a: &str, #[case] b: &str, #[case] same: bool) {
-        let (one, other) = (ModId::from(a), ModId::from(b));
+        let (one, other) = (FoldedId::from(a), FoldedId::from(b));
         assert_eq!(one == other, same);
         assert_eq!((one == b, other == a), (same, same));
         assert_eq!(one.cmp(&other) == Ordering::Equal, same);
@@ -233,9 +233,9 @@ mod tests {
         fn folding_is_done_once_and_for_all(text in "\\PC{0,12}") {
             let once = folded(&text).into_owned();
             prop_assert_eq!(folded(&once).into_owned(), once.clone());
-            prop_assert!(ModId::from(text.as_str()).is(&once));
-            let json = serde_json::to_string(&ModId::from(text.as_str())).unwrap_or_default();
-            prop_assert_eq!(serde_json::from_str::<ModId>(&json).map(String::from).unwrap_or_default(), text);
+            prop_assert!(FoldedId::from(text.as_str()).is(&once));
+            let json = serde_json::to_string(&FoldedId::from(text.as_str())).unwrap_or_default();
+            prop_assert_eq!(serde_json::from_str::<FoldedId>(&json).map(String::from).unwrap_or_default(), text);
         }
     }
 }

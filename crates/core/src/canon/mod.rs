@@ -7,12 +7,10 @@ use std::collections::BTreeSet;
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::{Blake3, Sha256};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::{InstallPath, printable};
-use crate::manifest::beside_reading;
-use crate::manifest::{Member, ModManifest};
-use crate::rulebook::NeededOn;
-use crate::rulebook::Role;
+use crate::manifest::{Member, ModManifest, beside_reading};
+use crate::rulebook::{NeededOn, Role};
 use crate::survey::{Survey, SurveyError, SurveyedMod};
 
 /// The first field of every canon.
@@ -115,7 +113,7 @@ pub struct SealedKey {
     #[serde(default, skip_serializing_if = "String::is_empty")]
     pub file: String,
     /// The mods that bring it.
-    pub mods: Vec<ModId>,
+    pub mods: Vec<FoldedId>,
 }
 
 impl SealedKey {
@@ -253,9 +251,9 @@ impl Canon {
 
 impl Canon {
     /// The canon with some of its mods alone, by their ids: what they bring goes along, and what only others bring does not.
-    pub fn only(&self, ids: &BTreeSet<ModId>) -> Self {
+    pub fn only(&self, ids: &BTreeSet<FoldedId>) -> Self {
         let mut canon = self.clone();
-        let stays = |id: &ModId| ids.contains(id);
+        let stays = |id: &FoldedId| ids.contains(id);
         canon.mods.retain(|sealed| stays(&sealed.manifest.id));
         canon.keys.retain(|key| key.mods.iter().any(stays));
         canon

@@ -6,12 +6,11 @@ use std::ops::Range;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 use crate::base::digest::Blake3;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::problem::{BadFile, Parsed, Problems, settle};
 use crate::base::version::Versions;
-use crate::rulebook::NeededOn;
 use crate::rulebook::section::{Section, read_root};
-use crate::rulebook::{Role, SettingRule, memory_size, read_setting};
+use crate::rulebook::{NeededOn, Role, SettingRule, memory_size, read_setting};
 
 /// The first line of every `kanon.toml`.
 pub const FORMAT: &str = "kanon/1";
@@ -182,7 +181,7 @@ pub struct SourceWish {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct ModWish {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Which releases will do; a version without a sign is just that one. Any when not said.
     pub version: Option<String>,
     /// Which releases an update may choose; any when not said.
@@ -208,7 +207,7 @@ pub struct ModWish {
 impl Default for ModWish {
     fn default() -> Self {
         Self {
-            id: ModId::default(),
+            id: FoldedId::default(),
             version: None,
             accepts: None,
             prereleases: false,
@@ -523,7 +522,7 @@ pub struct Edit<'a> {
     /// Mods: known ones in place, new ones at the end.
     pub put: &'a [ModWish],
     /// Ids of mods to take out.
-    pub remove: &'a [ModId],
+    pub remove: &'a [FoldedId],
     /// Where releases go and are found, to write.
     pub release: &'a [(&'static str, String)],
     /// The game version to write.
@@ -541,9 +540,9 @@ pub struct Edited {
     /// The new text.
     pub text: String,
     /// Ids that were not wished for before.
-    pub added: Vec<ModId>,
+    pub added: Vec<FoldedId>,
     /// Ids whose wish was changed, with the old and the new version.
-    pub changed: Vec<(ModId, String, String)>,
+    pub changed: Vec<(FoldedId, String, String)>,
 }
 
 /// Why an edit could not be made.
@@ -592,12 +591,12 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     Ok(edited)
 }
 
-fn id_of(table: &Table) -> Option<ModId> {
-    table.get("id").and_then(Item::as_str).map(ModId::from)
+fn id_of(table: &Table) -> Option<FoldedId> {
+    table.get("id").and_then(Item::as_str).map(FoldedId::from)
 }
 
 fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
-    let known: HashMap<ModId, usize> =
+    let known: HashMap<FoldedId, usize> =
         tables.iter().enumerate().filter_map(|(index, table)| Some((id_of(table)?, index))).collect();
     for wish in wishes {
         match known.get(&wish.id).and_then(|index| tables.get_mut(*index)) {
@@ -616,7 +615,7 @@ fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
 
 /// Takes tables out, with the comment right above each. A comment with a blank line after it is about more than one
 /// mod: it goes to the next table, or is returned when there is none.
-fn remove(tables: &mut ArrayOfTables, ids: &[ModId]) -> String {
+fn remove(tables: &mut ArrayOfTables, ids: &[FoldedId]) -> String {
     let gone = |table: &Table| id_of(table).is_some_and(|id| ids.contains(&id));
     let mut carried = String::new();
     let mut index = 0;
@@ -757,7 +756,7 @@ mod tests {
         let text =
             format!("{SMALL}\n# for everybody\n\n# loud\n[[mod]]\nid = \"fog\"\n\n# quiet\n[[mod]]\nid = \"horn\"\n");
         let without = |ids: &[&str]| {
-            let ids: Vec<ModId> = ids.iter().map(|id| (*id).into()).collect();
+            let ids: Vec<FoldedId> = ids.iter().map(|id| (*id).into()).collect();
             edit(&text, &Edit { remove: &ids, ..Edit::default() }).expect("edited").text
         };
         assert_eq!(without(&["FOG"]), text.replace("\n# loud\n[[mod]]\nid = \"fog\"\n", ""));

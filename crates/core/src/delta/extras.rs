@@ -4,17 +4,16 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::context::{CheckContext, align};
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::suggestion::Remedy;
 use crate::config::Extras;
 use crate::resolve::fit::{FitSet, fit};
-use crate::rulebook::NeededOn;
-use crate::rulebook::Role;
+use crate::rulebook::{NeededOn, Role};
 use crate::survey::{StandsFor, Survey, SurveyedMod};
 
 /// Findings about what the canon does not have.
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let canon: BTreeSet<ModId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
+    let canon: BTreeSet<FoldedId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
     let off = switched_off(survey);
     let mut findings: Vec<Finding> = survey
         .mods
@@ -37,9 +36,9 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 /// Mods that are there and that a list switches off, by folded id, each with the list's file: the game does not load them.
-pub fn switched_off(survey: &Survey) -> BTreeMap<ModId, String> {
+pub fn switched_off(survey: &Survey) -> BTreeMap<FoldedId, String> {
     let entries = || survey.lists.iter().flat_map(|list| list.entries.iter().map(move |entry| (list, entry)));
-    let on: BTreeSet<ModId> = entries().filter(|(_, entry)| entry.on).map(|(_, entry)| entry.id.clone()).collect();
+    let on: BTreeSet<FoldedId> = entries().filter(|(_, entry)| entry.on).map(|(_, entry)| entry.id.clone()).collect();
     let off = entries().filter(|(_, entry)| !entry.on && entry.stands_for == StandsFor::Mod);
     let off = off.map(|(list, entry)| (entry.id.clone(), list.file.to_string()));
     off.filter(|(id, _)| !on.contains(id)).collect()

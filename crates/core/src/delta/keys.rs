@@ -6,12 +6,11 @@ use super::context::{CheckContext, align};
 use super::extras::may_stay;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::{ModId, folded, same_name};
+use crate::base::ids::{FoldedId, folded, same_name};
 use crate::base::path::InstallPath;
 use crate::base::suggestion::Remedy;
 use crate::canon::{SealedKey, SealedMod};
-use crate::rulebook::NeededOn;
-use crate::rulebook::{KeyScheme, Role};
+use crate::rulebook::{KeyScheme, NeededOn, Role};
 use crate::survey::{Survey, SurveyedKey, SurveyedMod, SurveyedSignature, Verdict};
 
 /// The key folder of an install against the canon.
@@ -96,7 +95,7 @@ fn kept(measure: CheckContext<'_>, survey: &Survey) -> BTreeSet<Blake3> {
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let ring = ring(measure, survey);
     let mut findings = Vec::new();
-    let of = |key: &SealedKey| ModId::joined(&key.mods, ", ");
+    let of = |key: &SealedKey| FoldedId::joined(&key.mods, ", ");
     for (key, path) in &ring.missing {
         let finding = Finding::new(Code::KeyMissing, align(survey)).at(path.as_str());
         let finding = key.mods.first().into_iter().fold(finding, Finding::about);

@@ -5,12 +5,11 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use super::context::{CheckContext, align};
 use super::extras::may_stay;
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
-use crate::base::ids::{ModId, same_name};
+use crate::base::ids::{FoldedId, same_name};
 use crate::base::suggestion::{Remedy, Suggestion};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edits::{Change, Entry, digest_like, entry_text, option_text};
-use crate::rulebook::NeededOn;
-use crate::rulebook::{EntryShape, ListForm, ListRule, Names, Role, Rulebook};
+use crate::rulebook::{EntryShape, ListForm, ListRule, Names, NeededOn, Role, Rulebook};
 use crate::survey::{ListEntry, NOT_THERE, StandsFor, Survey, SurveyedList, SurveyedMod, is_not_there};
 
 /// What a list is to say, as changes of what it says.
@@ -81,7 +80,7 @@ fn names(rulebook: &Rulebook, rule: &ListRule, role: Role, sealed: &SealedMod) -
 /// What a list is to say by the canon. Entries that are no mods' stay where they are among the others.
 pub fn target(measure: CheckContext<'_>, survey: &Survey, rule: &ListRule, entries: &[ListEntry]) -> ListWanted {
     let role = survey.install.role;
-    let mut by_name: HashMap<ModId, &SealedMod> = HashMap::new();
+    let mut by_name: HashMap<FoldedId, &SealedMod> = HashMap::new();
     for sealed in &measure.canon.mods {
         by_name.insert(sealed.name.as_str().into(), sealed);
     }
@@ -365,13 +364,13 @@ fn order(survey: &Survey, entries: &[ListEntry], wanted: &ListWanted) -> Option<
 
 /// The mods of an install that a list keeps out of play, by folded id, each with why: switched off there, or not in a list
 /// that says of every mod in play that it is.
-pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<ModId, String> {
+pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<FoldedId, String> {
     let mut out = BTreeMap::new();
-    let on_anywhere: BTreeSet<ModId> =
+    let on_anywhere: BTreeSet<FoldedId> =
         survey.lists.iter().flat_map(|list| &list.entries).filter(|e| e.on).map(|e| e.id.clone()).collect();
     for list in survey.lists.iter().filter(|list| list.problem.is_none()) {
         let Some(rule) = rulebook.list(&list.name) else { continue };
-        let named: HashMap<ModId, bool> =
+        let named: HashMap<FoldedId, bool> =
             list.entries.iter().filter(|e| e.stands_for == StandsFor::Mod).map(|e| (e.id.clone(), e.on)).collect();
         // Where entries have switches, a mod without one is in play for all that is known.
         let tells_all = match &rule.form {
@@ -403,8 +402,8 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<ModId, Stri
 }
 
 /// Where mods are needed by the lists that name them, by folded id: a line for the server's own mods says that of each in it.
-pub fn sides_by_list(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<ModId, NeededOn> {
-    let mut sides: BTreeMap<ModId, Option<NeededOn>> = BTreeMap::new();
+pub fn sides_by_list(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<FoldedId, NeededOn> {
+    let mut sides: BTreeMap<FoldedId, Option<NeededOn>> = BTreeMap::new();
     for list in &survey.lists {
         let side = match rulebook.list(&list.name).map(|rule| rule.needed_on.as_slice()) {
             Some([side]) => Some(*side),

@@ -7,14 +7,13 @@ use super::context::{CheckContext, align};
 use super::extras::may_stay;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::base::suggestion::Remedy;
 use crate::canon::SealedMod;
 use crate::config::Edits;
 use crate::manifest::MergedEntry;
-use crate::rulebook::NeededOn;
-use crate::rulebook::{ExtraRule, Role, Shelf};
+use crate::rulebook::{ExtraRule, NeededOn, Role, Shelf};
 use crate::survey::{BroughtFile, DataEntry, PlacedFile, Survey, SurveyedData, is_not_there};
 
 /// An entry of the canon in a data file of an install.
@@ -58,7 +57,7 @@ pub struct EntryStates<'a> {
     /// Those of the canon, in its order, and how each is there.
     pub wanted: Vec<(&'a SealedMod, &'a MergedEntry, EntryState)>,
     /// Those of mods that are gone, each with the mod's id.
-    pub gone: Vec<(String, ModId)>,
+    pub gone: Vec<(String, FoldedId)>,
 }
 
 /// How each entry of the canon is in a data file, and the entries of mods that are gone.
@@ -89,7 +88,7 @@ pub fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &Surve
     };
     let states = wanted.iter().map(|(sealed, entry)| (*sealed, *entry, state(entry))).collect::<Vec<_>>();
     let is_wanted = |key: &str| wanted.iter().any(|(_, entry)| entry.key == key);
-    let mut gone: BTreeMap<String, ModId> = BTreeMap::new();
+    let mut gone: BTreeMap<String, FoldedId> = BTreeMap::new();
     for found in data.entries.iter().filter(|found| !is_wanted(&found.key)) {
         let put = brought_entry(survey, &data.file, &found.key);
         // What somebody has edited since is theirs now.
@@ -104,21 +103,21 @@ pub fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &Surve
     EntryStates { wanted: states, gone: gone.into_iter().collect() }
 }
 
-fn is_staying(measure: CheckContext<'_>, survey: &Survey, id: &ModId) -> bool {
+fn is_staying(measure: CheckContext<'_>, survey: &Survey, id: &FoldedId) -> bool {
     let in_canon = measure.canon.mods.iter().any(|sealed| sealed.manifest.id == *id);
     let found = survey.mods.iter().find(|found| found.manifest.id == *id);
     !in_canon && found.is_some_and(|found| may_stay(measure, survey.install.role, found))
 }
 
-fn brought_entry<'s>(survey: &'s Survey, file: &InstallPath, key: &str) -> Option<(&'s ModId, Blake3)> {
+fn brought_entry<'s>(survey: &'s Survey, file: &InstallPath, key: &str) -> Option<(&'s FoldedId, Blake3)> {
     let brought = survey.brought.iter().flat_map(|brought| &brought.entries);
     let mut own = brought.filter(|entry| entry.file == *file && entry.key == key);
     own.next().map(|entry| (&entry.of_mod, entry.blake3))
 }
 
 /// What the mods that are installed bring into a data file, whatever release they are.
-fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str, (ModId, BTreeSet<Blake3>)> {
-    let mut entries: BTreeMap<&str, (ModId, BTreeSet<Blake3>)> = BTreeMap::new();
+fn of_installed<'s>(survey: &'s Survey, file: &InstallPath) -> BTreeMap<&'s str, (FoldedId, BTreeSet<Blake3>)> {
+    let mut entries: BTreeMap<&str, (FoldedId, BTreeSet<Blake3>)> = BTreeMap::new();
     for found in &survey.mods {
         for entry in found.manifest.entries.iter().filter(|entry| entry.into == *file) {
             let known =

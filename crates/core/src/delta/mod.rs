@@ -13,7 +13,7 @@ pub mod worlds;
 use std::collections::BTreeSet;
 
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::resolve::fit::{FitSet, fit};
 use crate::survey::Survey;
 
@@ -93,10 +93,10 @@ fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 
 /// Misfits among the mods that no other finding accounts for.
 fn unexplained_misfits(measure: CheckContext<'_>, survey: &Survey, causes: &[Finding]) -> Vec<Finding> {
-    let mut named: BTreeSet<ModId> = causes.iter().filter_map(|cause| cause.mod_id.as_ref()).cloned().collect();
+    let mut named: BTreeSet<FoldedId> = causes.iter().filter_map(|cause| cause.mod_id.as_ref()).cloned().collect();
     // Whoever needs what a missing mod stands for needs that mod.
     let stands_for = measure.canon.mods.iter().filter(|sealed| named.contains(&sealed.manifest.id));
-    let provided: Vec<ModId> = stands_for.flat_map(|sealed| &sealed.manifest.provides).cloned().collect();
+    let provided: Vec<FoldedId> = stands_for.flat_map(|sealed| &sealed.manifest.provides).cloned().collect();
     named.extend(provided);
     let platform_is_off = |code| causes.iter().any(|cause| cause.code == code);
     let set = FitSet {

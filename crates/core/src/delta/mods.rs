@@ -8,8 +8,7 @@ use super::context::{CheckContext, align};
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
 use crate::canon::SealedMod;
-use crate::rulebook::NeededOn;
-use crate::rulebook::Shelf;
+use crate::rulebook::{NeededOn, Shelf};
 use crate::survey::{Survey, SurveyedMod};
 
 /// Findings about the mods of the canon.

@@ -3,7 +3,7 @@
 use super::context::CheckContext;
 use super::extras::may_stay;
 use crate::base::finding::{Code, Finding};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::base::suggestion::{Remedy, Suggestion};
 use crate::survey::{Survey, SurveyedMod};
@@ -12,7 +12,7 @@ use crate::survey::{Survey, SurveyedMod};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Shaping {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// What happens to it.
     pub change: Change,
 }
@@ -35,7 +35,7 @@ pub fn shaping(measure: CheckContext<'_>, survey: &Survey) -> Vec<Shaping> {
     }
     let role = survey.install.role;
     let by_id = survey.mods_by_id();
-    let enabled = |id: &ModId| {
+    let enabled = |id: &FoldedId| {
         let copies = by_id.get(id).into_iter().flatten();
         copies.filter(|found| found.enabled && found.manifest.made_for.is_none()).collect::<Vec<_>>()
     };

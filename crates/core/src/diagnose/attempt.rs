@@ -122,8 +122,7 @@ fn last_run(events: &[LogEvent]) -> (usize, usize) {
 mod tests {
     use super::*;
     use crate::base::finding::Code;
-    use crate::logs::LogReader;
-    use crate::logs::Source;
+    use crate::logs::{LogReader, Source};
     use crate::rulebook::{Role, Rulebook};
 
     fn read(log: &str) -> Vec<LogEvent> {

@@ -8,12 +8,10 @@ use regex::Regex;
 
 use super::failure::{self, begins_word};
 use crate::base::finding::Code;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::canon::Canon;
-use crate::logs::shown;
-use crate::logs::{LogEvent, Source, is_own_defect};
-use crate::logs::{Pattern, compares_versions, message_start, separator};
+use crate::logs::{LogEvent, Pattern, Source, compares_versions, is_own_defect, message_start, separator, shown};
 use crate::manifest::ModManifest;
 use crate::rulebook::{Event, Role, Rulebook};
 use crate::survey::Survey;
@@ -43,14 +41,14 @@ pub struct Needles {
     /// What is looked for, in lower case.
     names: Vec<String>,
     /// The mod of each name.
-    ids: Vec<ModId>,
+    ids: Vec<FoldedId>,
     /// What the game and its loader are called.
     game: String,
     loader: Option<String>,
 }
 
 /// Where a text names a mod, and which.
-type Named<'n> = ((usize, usize), &'n ModId);
+type Named<'n> = ((usize, usize), &'n FoldedId);
 
 /// A line that may tell something.
 #[derive(Debug, Clone, PartialEq)]
@@ -64,7 +62,7 @@ pub struct Hint {
     /// The line, made printable.
     pub text: String,
     /// The mod it names.
-    pub mod_id: Option<ModId>,
+    pub mod_id: Option<FoldedId>,
     /// A pattern that would know such lines, for the rulebook.
     pub pattern: Pattern,
     /// Whether there is such a mod, as far as is known.
@@ -94,7 +92,7 @@ impl Needles {
         canon: Option<&Canon>,
         events: &[LogEvent],
     ) -> Result<Self, aho_corasick::BuildError> {
-        let mut names: BTreeMap<String, ModId> = BTreeMap::new();
+        let mut names: BTreeMap<String, FoldedId> = BTreeMap::new();
         let mut add = |manifest: &ModManifest, file: &str| {
             let stem = file.rsplit_once('.').map_or(file, |(stem, _)| stem);
             let title = manifest.title.as_deref().unwrap_or_default();
@@ -116,7 +114,7 @@ impl Needles {
                 names.entry(id.as_str().to_lowercase()).or_insert_with(|| id.clone());
             }
         }
-        let (names, ids): (Vec<String>, Vec<ModId>) = names.into_iter().unzip();
+        let (names, ids): (Vec<String>, Vec<FoldedId>) = names.into_iter().unzip();
         let search =
             AhoCorasick::builder().ascii_case_insensitive(true).match_kind(MatchKind::LeftmostLongest).build(&names)?;
         Ok(Self {
@@ -129,8 +127,8 @@ impl Needles {
     }
 
     /// The mods that a text names, each once, in their order.
-    pub fn named(&self, text: &str) -> Vec<&ModId> {
-        let mut named: Vec<&ModId> = Vec::new();
+    pub fn named(&self, text: &str) -> Vec<&FoldedId> {
+        let mut named: Vec<&FoldedId> = Vec::new();
         for (_, id) in self.places(text) {
             if !named.contains(&id) {
                 named.push(id);
@@ -156,12 +154,12 @@ impl Needles {
     }
 
     /// The mod that a text names with a slip of the pen, where it is clear which one: people type from memory.
-    pub fn nearly_named(&self, text: &str) -> Option<&ModId> {
+    pub fn nearly_named(&self, text: &str) -> Option<&FoldedId> {
         let lower = text.to_lowercase();
         let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
         let runs = (1..=3).flat_map(|many| words.windows(many)).map(<[&str]>::concat);
         let runs: Vec<String> = runs.filter(|run| run.chars().count() >= SHORTEST_MISSPELT).take(NEAR_RUNS).collect();
-        let mut near: BTreeMap<&ModId, f64> = BTreeMap::new();
+        let mut near: BTreeMap<&FoldedId, f64> = BTreeMap::new();
         for (name, id) in self.names.iter().zip(&self.ids).take(NEAR_NAMES) {
             let name: String = name.chars().filter(|c| c.is_alphanumeric()).collect();
             let alike = |run: &String| match run.len().abs_diff(name.len()) {
@@ -172,7 +170,7 @@ impl Needles {
             let known = near.entry(id).or_default();
             *known = known.max(best);
         }
-        let mut near: Vec<(&ModId, f64)> = near.into_iter().filter(|(_, alike)| *alike >= NEAR).collect();
+        let mut near: Vec<(&FoldedId, f64)> = near.into_iter().filter(|(_, alike)| *alike >= NEAR).collect();
         near.sort_by(|a, b| b.1.total_cmp(&a.1));
         match near[..] {
             [(id, _)] => Some(id),
@@ -210,7 +208,7 @@ impl Needles {
             let known = places.iter().find(|(known, _)| known == place);
             known.map_or_else(|| text[place.0..place.1].into(), |(_, id)| (*id).clone())
         };
-        let mut ids: Vec<Option<ModId>> = named.iter().take(LISTED).map(|place| Some(id(place))).collect();
+        let mut ids: Vec<Option<FoldedId>> = named.iter().take(LISTED).map(|place| Some(id(place))).collect();
         ids.dedup();
         if ids.is_empty() {
             ids.push(None);
@@ -445,7 +443,7 @@ mod tests {
     fn lines_near_words_of_failure(#[case] line: &str, #[case] means: &str, #[case] named: Option<&str>) {
         let hint = needles().hints((Source::ClientLog, 7), line, "").remove(0);
         let said = serde_json::to_value(hint.means).expect("a word");
-        assert_eq!((said.as_str(), hint.mod_id.as_ref().map(ModId::as_str), hint.line), (Some(means), named, 7));
+        assert_eq!((said.as_str(), hint.mod_id.as_ref().map(FoldedId::as_str), hint.line), (Some(means), named, 7));
     }
 
     #[rstest]
@@ -498,7 +496,7 @@ mod tests {
     #[case("foghrn is bad", Some("fog-horn"))]
     #[case("the server is full", None)]
     fn names_typed_from_memory(#[case] typed: &str, #[case] named: Option<&str>) {
-        assert_eq!(needles().nearly_named(typed).map(ModId::as_str), named);
+        assert_eq!(needles().nearly_named(typed).map(FoldedId::as_str), named);
     }
 
     #[rstest]
@@ -513,7 +511,7 @@ mod tests {
         let hint = needles().hints((Source::ServerLog, 1), line, "").remove(0);
         let said = serde_json::to_value(hint.means).expect("a word");
         assert_eq!(
-            (said.as_str(), hint.mod_id.as_ref().map(ModId::as_str), hint.is_known),
+            (said.as_str(), hint.mod_id.as_ref().map(FoldedId::as_str), hint.is_known),
             (Some(means), Some(named), is_known)
         );
         assert_eq!(&Regex::new(&hint.pattern.line).expect("a regex").captures(line).expect("known")["mod"], named);
@@ -568,7 +566,7 @@ mod tests {
         let of = |header: &str| needles().hints((Source::ClientLog, 2), "  - fog 1.2", header);
         let hint = of("12:00:01 The following 2 mods are missing:").remove(0);
         assert_eq!(
-            (hint.means, hint.mod_id.as_ref().map(ModId::as_str)),
+            (hint.means, hint.mod_id.as_ref().map(FoldedId::as_str)),
             (Event::Cause(Code::ModMissing), Some("fog"))
         );
         assert_eq!(hint.pattern.line, r"The\s+following\s+\d+\s+mods\s+are\s+missing:");
@@ -581,7 +579,7 @@ mod tests {
     #[case("missing [fog@1.2; fog-horn@1.0] here", r"missing\s+\[(?<mods>.+?)\s+here", ";")]
     fn a_list_in_one_line_is_each_of_its_mods(#[case] line: &str, #[case] pattern: &str, #[case] between: &str) {
         let hints = needles().hints((Source::ServerLog, 1), line, "");
-        assert_eq!((hints.len(), hints[0].mod_id.as_ref().map(ModId::as_str)), (2, Some("fog")));
+        assert_eq!((hints.len(), hints[0].mod_id.as_ref().map(FoldedId::as_str)), (2, Some("fog")));
         assert_eq!((hints[1].pattern.line.as_str(), hints[0].pattern.between), (pattern, Some(between)));
         let one = needles().hints((Source::ServerLog, 1), "fog is missing, says fog-horn", "");
         assert_eq!(one.len(), 1, "that is no list");

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::measured::Measured;
 use super::verdict::Evidence;
 use crate::base::finding::{Code, Finding};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::Canon;
 use crate::logs::{LogEvent, Source};
 use crate::rulebook::Role;
@@ -54,7 +54,7 @@ pub(super) const EXPLAINS: f64 = 0.3;
 /// A cause that may be it.
 pub(super) struct Hypothesis<'a> {
     pub(super) cause: Code,
-    pub(super) mod_id: Option<ModId>,
+    pub(super) mod_id: Option<FoldedId>,
     pub(super) side: Option<Role>,
     pub(super) odds: f64,
     pub(super) by: Vec<Source>,
@@ -67,7 +67,7 @@ pub(super) struct Hypothesis<'a> {
 
 impl Hypothesis<'_> {
     /// One that rests on a text alone.
-    pub(super) fn of_text(cause: Code, mod_id: Option<ModId>, odds: f64, evidence: Evidence) -> Self {
+    pub(super) fn of_text(cause: Code, mod_id: Option<FoldedId>, odds: f64, evidence: Evidence) -> Self {
         Self {
             cause,
             mod_id,

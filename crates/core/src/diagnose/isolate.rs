@@ -6,10 +6,9 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, VecDeque};
 
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::Canon;
-use crate::rulebook::Role;
-use crate::rulebook::{NeededOn, RelationKind};
+use crate::rulebook::{NeededOn, RelationKind, Role};
 
 /// A set of mods, by their places.
 type Set = BTreeSet<usize>;
@@ -17,7 +16,7 @@ type Set = BTreeSet<usize>;
 /// A search for the mods that break a start.
 #[derive(Debug, Clone)]
 pub struct Search {
-    ids: Vec<ModId>,
+    ids: Vec<FoldedId>,
     /// What each needs, directly and through others.
     needs: Vec<Set>,
     known: HashMap<Set, bool>,
@@ -47,16 +46,16 @@ pub enum Ending {
     /// It fails with these, and with nothing less that was tried.
     Found {
         /// The mods without which it starts; leaving out any one is enough.
-        culprits: Vec<ModId>,
+        culprits: Vec<FoldedId>,
         /// What those need, and what had to be there for that reason alone.
-        needed: Vec<ModId>,
+        needed: Vec<FoldedId>,
     },
 }
 
 impl Search {
     /// A search among mods, each with the ids of those that it needs; what is no mod of these is passed over.
-    pub fn new(mods: &[(ModId, Vec<ModId>)]) -> Self {
-        let place: HashMap<&ModId, usize> = mods.iter().enumerate().map(|(at, (id, _))| (id, at)).collect();
+    pub fn new(mods: &[(FoldedId, Vec<FoldedId>)]) -> Self {
+        let place: HashMap<&FoldedId, usize> = mods.iter().enumerate().map(|(at, (id, _))| (id, at)).collect();
         let direct: Vec<Set> =
             mods.iter().map(|(_, needs)| needs.iter().filter_map(|id| place.get(id).copied()).collect()).collect();
         Self {
@@ -75,7 +74,7 @@ impl Search {
     }
 
     /// The next set to try, by the ids of its mods; nothing once the search is over.
-    pub fn next_set(&mut self) -> Option<Vec<ModId>> {
+    pub fn next_set(&mut self) -> Option<Vec<FoldedId>> {
         loop {
             let set = match &mut self.phase {
                 Phase::All => self.failing.clone(),
@@ -209,14 +208,14 @@ fn reached(direct: &[Set], from: usize) -> Set {
 }
 
 /// The mods that a side loads, each with the ids of the mods of the canon that it needs.
-pub fn mods_of(canon: &Canon, role: Role) -> Vec<(ModId, Vec<ModId>)> {
+pub fn mods_of(canon: &Canon, role: Role) -> Vec<(FoldedId, Vec<FoldedId>)> {
     let loads = |side: NeededOn| side.includes(role) || side == NeededOn::Optional;
-    let stands_for: BTreeMap<&ModId, &ModId> = canon
+    let stands_for: BTreeMap<&FoldedId, &FoldedId> = canon
         .mods
         .iter()
         .flat_map(|sealed| sealed.manifest.provides.iter().map(move |id| (id, &sealed.manifest.id)))
         .collect();
-    let of = |id: &ModId| stands_for.get(id).copied().unwrap_or(id).clone();
+    let of = |id: &FoldedId| stands_for.get(id).copied().unwrap_or(id).clone();
     canon
         .mods
         .iter()
@@ -233,15 +232,15 @@ mod tests {
     use super::*;
     use proptest::prelude::*;
 
-    fn mods(said: &[(&str, &[&str])]) -> Vec<(ModId, Vec<ModId>)> {
+    fn mods(said: &[(&str, &[&str])]) -> Vec<(FoldedId, Vec<FoldedId>)> {
         said.iter().map(|(id, needs)| ((*id).into(), needs.iter().map(|id| (*id).into()).collect())).collect()
     }
 
     /// Lets a search run against a judge of sets; every set must have what its mods need.
-    fn run(mods: &[(ModId, Vec<ModId>)], starts: impl Fn(&BTreeSet<ModId>) -> bool) -> (Ending, usize) {
+    fn run(mods: &[(FoldedId, Vec<FoldedId>)], starts: impl Fn(&BTreeSet<FoldedId>) -> bool) -> (Ending, usize) {
         let mut search = Search::new(mods);
         while let Some(set) = search.next_set() {
-            let set: BTreeSet<ModId> = set.into_iter().collect();
+            let set: BTreeSet<FoldedId> = set.into_iter().collect();
             for (id, needs) in mods.iter().filter(|(id, _)| set.contains(id)) {
                 assert!(needs.iter().all(|need| set.contains(need)), "{id} lacks what it needs in {set:?}");
             }
@@ -286,7 +285,7 @@ mod tests {
 
     #[test]
     fn one_among_many_takes_few_starts() {
-        let many: Vec<(ModId, Vec<ModId>)> = (0..200).map(|at| (format!("m{at}").into(), Vec::new())).collect();
+        let many: Vec<(FoldedId, Vec<FoldedId>)> = (0..200).map(|at| (format!("m{at}").into(), Vec::new())).collect();
         for culprit in ["m0", "m77", "m199"] {
             let mut search = Search::new(&many);
             let likely = search.likely_left();
@@ -307,20 +306,20 @@ mod tests {
             leans in proptest::collection::vec(proptest::collection::vec(0usize..30, 0..3), 1..30),
             bad in proptest::collection::btree_set(0usize..30, 1..4),
         ) {
-            let name = |at: usize| ModId::from(format!("m{at}"));
-            let mods: Vec<(ModId, Vec<ModId>)> = leans
+            let name = |at: usize| FoldedId::from(format!("m{at}"));
+            let mods: Vec<(FoldedId, Vec<FoldedId>)> = leans
                 .iter()
                 .enumerate()
                 .map(|(at, needs)| (name(at), needs.iter().filter(|need| **need < at).map(|need| name(*need)).collect()))
                 .collect();
-            let bad: BTreeSet<ModId> = bad.into_iter().map(|at| name(at % mods.len())).collect();
-            let starts = |set: &BTreeSet<ModId>| !bad.is_subset(set);
+            let bad: BTreeSet<FoldedId> = bad.into_iter().map(|at| name(at % mods.len())).collect();
+            let starts = |set: &BTreeSet<FoldedId>| !bad.is_subset(set);
             let (ending, _) = run(&mods, starts);
             let Ending::Found { culprits, needed } = ending else { panic!("{ending:?}") };
-            let all: BTreeSet<ModId> = culprits.iter().chain(&needed).cloned().collect();
+            let all: BTreeSet<FoldedId> = culprits.iter().chain(&needed).cloned().collect();
             prop_assert!(!starts(&all));
             for culprit in &culprits {
-                let without: BTreeSet<ModId> = all.iter().filter(|id| *id != culprit).cloned().collect();
+                let without: BTreeSet<FoldedId> = all.iter().filter(|id| *id != culprit).cloned().collect();
                 prop_assert!(starts(&without), "{culprit} is not to blame in {all:?}");
             }
         }

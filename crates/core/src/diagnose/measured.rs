@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use crate::base::finding::{Code, Finding};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::{Canon, SealedKey};
 use crate::config::{Edits, Extras};
 use crate::delta::{CheckContext, findings, out_of_play, sides_by_list};
@@ -90,7 +90,7 @@ pub fn reference(survey: &Survey, rulebook: &Rulebook) -> Canon {
     in_play.mods.retain(|found| !out.contains_key(&found.manifest.id));
     let ordered = survey.lists.iter().filter(|list| list.ordered);
     let entries = ordered.flat_map(|list| &list.entries).filter(|entry| entry.stands_for == StandsFor::Mod);
-    let mut ranks: BTreeMap<ModId, usize> = BTreeMap::new();
+    let mut ranks: BTreeMap<FoldedId, usize> = BTreeMap::new();
     for (rank, entry) in entries.enumerate() {
         ranks.entry(entry.id.clone()).or_insert(rank);
     }

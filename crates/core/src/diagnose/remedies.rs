@@ -4,11 +4,10 @@ use super::hypothesis::{is_platform, version_of, versions_of};
 use super::measured::Measured;
 use super::verdict::{ADMINISTRATOR, Case, PLAYER, Remedy};
 use crate::base::finding::{Code, Finding};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::suggestion::Suggestion;
 use crate::logs::{LogEvent, is_of_mods};
-use crate::rulebook::RelationKind;
-use crate::rulebook::Role;
+use crate::rulebook::{RelationKind, Role};
 use crate::survey::{Survey, SurveyedMod};
 
 /// What each person must do about a measured difference.
@@ -91,7 +90,7 @@ fn reasons(case: &Case<'_>, finding: &Finding, survey: &Survey, side: Role) -> V
 
 /// What to do by hand, for somebody who knows the game and not Kanon.
 fn by_hand(finding: &Finding, name: &str) -> String {
-    let subject = finding.mod_id.as_ref().map(ModId::as_str).unwrap_or("it");
+    let subject = finding.mod_id.as_ref().map(FoldedId::as_str).unwrap_or("it");
     let (expected, found) = (finding.expected.as_deref().unwrap_or(""), finding.found.as_deref().unwrap_or(""));
     let place = finding.path.as_deref().map_or_else(String::new, |path| format!(" ({path})"));
     let but_found = if found.is_empty() { String::new() } else { format!("; {found} is there") };
@@ -145,7 +144,7 @@ fn capital(text: &str) -> String {
 /// What to do about a cause that only a text tells.
 pub fn about_text(
     case: &Case<'_>,
-    (cause, mod_id, side): (Code, Option<&ModId>, Option<Role>),
+    (cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>),
     event: Option<&LogEvent>,
 ) -> Vec<Remedy> {
     let server = case.server.filter(|_| case.canon.is_some()).map(|server| &server.install.name);
@@ -183,9 +182,13 @@ pub fn about_text(
 }
 
 /// What a survey of the client would have told, as far as a line and the canon tell it.
-fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&ModId>), event: Option<&LogEvent>) -> Option<Finding> {
+fn told_finding(
+    case: &Case<'_>,
+    (cause, mod_id): (Code, Option<&FoldedId>),
+    event: Option<&LogEvent>,
+) -> Option<Finding> {
     use Code::*;
-    let is = |id: &ModId| mod_id.is_some_and(|named| named == id);
+    let is = |id: &FoldedId| mod_id.is_some_and(|named| named == id);
     let sealed = case.canon.and_then(|canon| canon.mods.iter().find(|sealed| is(&sealed.manifest.id)));
     let of_canon = match cause {
         GameDiffers | LoaderDiffers | RuntimeDiffers => case.canon.and_then(|canon| {
@@ -221,9 +224,9 @@ fn told_finding(case: &Case<'_>, (cause, mod_id): (Code, Option<&ModId>), event:
 }
 
 /// What to do by hand about a cause that only a text tells. A player is told so on his own side, where the server is right.
-fn told_by_hand((cause, mod_id, side): (Code, Option<&ModId>, Option<Role>), event: Option<&LogEvent>) -> String {
+fn told_by_hand((cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>), event: Option<&LogEvent>) -> String {
     let file = event.and_then(|event| event.file.as_deref());
-    let subject = mod_id.map(ModId::as_str).or(file).unwrap_or("the mod");
+    let subject = mod_id.map(FoldedId::as_str).or(file).unwrap_or("the mod");
     let wanted = event.and_then(|event| event.expected.as_ref());
     let and_wanted = wanted.map_or_else(String::new, |wanted| format!(" (wanted: {wanted})"));
     let is_player = side == Some(Role::Client);
@@ -280,6 +283,6 @@ fn told_by_hand((cause, mod_id, side): (Code, Option<&ModId>, Option<Role>), eve
             format!("Get {subject} again with its signature, and put its public key into the server's key folder.")
         }
         Code::MemoryLow => format!("Give it more memory{on}."),
-        _ => format!("Look after {}{on}: {}.", mod_id.map(ModId::as_str).or(file).unwrap_or("it"), cause.about()),
+        _ => format!("Look after {}{on}: {}.", mod_id.map(FoldedId::as_str).or(file).unwrap_or("it"), cause.about()),
     }
 }

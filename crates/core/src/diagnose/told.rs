@@ -7,7 +7,7 @@ use super::likeness::Likened;
 use super::verdict::{Case, Evidence};
 use super::words;
 use crate::base::finding::Code;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::logs::{LogEvent, Source, cause_of, family, is_of_mods};
 use crate::rulebook::{Event, Role};
 use crate::survey::{Survey, SurveyedMod};
@@ -103,7 +103,7 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
 }
 
 /// The mod that a file is called after, where the canon or a survey has one.
-fn mod_of_file(case: &Case<'_>, file: &str) -> Option<ModId> {
+fn mod_of_file(case: &Case<'_>, file: &str) -> Option<FoldedId> {
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest.id);
     let of_surveys = surveys(case).into_iter().flat_map(|survey| &survey.mods).map(|found| &found.manifest.id);
     of_canon.chain(of_surveys).find(|id| is_same_name(file, id.as_str())).cloned()
@@ -144,7 +144,7 @@ pub(super) enum Left {
     Only(Role),
 }
 
-pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&ModId>, cause: Code) -> Option<Left> {
+pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&FoldedId>, cause: Code) -> Option<Left> {
     use Code::*;
     let is_measured = is_of_mods(cause) || matches!(cause, GameDiffers | LoaderDiffers | RuntimeDiffers);
     if !is_measured {
@@ -268,7 +268,7 @@ pub(super) fn guessed(case: &Case<'_>, unexplained: &[Evidence]) -> Vec<Hypothes
 fn by_meanings(
     (case, is_in_line): (&Case<'_>, bool),
     means: &[Event],
-    named: Option<&ModId>,
+    named: Option<&FoldedId>,
     (odds, evidence): (f64, &Evidence),
 ) -> Vec<Hypothesis<'static>> {
     let certainty = if named.is_some() { NAMES_ONE } else { 0.0 };
@@ -285,7 +285,7 @@ fn needles(case: &Case<'_>) -> Option<Needles> {
     Needles::new(case.rulebook, &surveys(case), case.canon, case.events).ok()
 }
 
-fn named_or_nearly<'n>(needles: &'n Needles, text: &str) -> Option<&'n ModId> {
+fn named_or_nearly<'n>(needles: &'n Needles, text: &str) -> Option<&'n FoldedId> {
     needles.named(text).first().copied().or_else(|| needles.nearly_named(text))
 }
 

@@ -4,7 +4,7 @@ use serde::Serialize;
 
 use super::hints::Hint;
 use crate::base::finding::Code;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::Canon;
 use crate::config::Extras;
 use crate::logs::{LogEvent, Source};
@@ -70,7 +70,7 @@ pub struct Verdict {
     pub cause: Code,
     /// The mod.
     #[serde(rename = "mod")]
-    pub mod_id: Option<ModId>,
+    pub mod_id: Option<FoldedId>,
     /// The side that is to be mended; none when nothing tells.
     pub side: Option<Role>,
     /// How sure this is, from 0 to 1.

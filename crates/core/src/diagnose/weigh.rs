@@ -14,7 +14,7 @@ use super::told::{guessed, hinted, liken, stopped, told};
 use super::verdict::{Case, Diagnosis, Evidence, FORMAT, Verdict};
 use super::{remedies, words};
 use crate::base::finding::Severity;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::logs::{LogEvent, Source, family};
 use crate::manifest::ModManifest;
@@ -66,15 +66,15 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
 }
 
 /// The ids of mods by their titles, in lower case, where a title is of one alone and nobody's id.
-fn titles(case: &Case<'_>) -> HashMap<ModId, ModId> {
+fn titles(case: &Case<'_>) -> HashMap<FoldedId, FoldedId> {
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
     let of_surveys = [case.server, case.client].into_iter().flatten().flat_map(|survey| &survey.mods);
     let readings: Vec<&ModManifest> = of_canon.chain(of_surveys.map(|found| &found.manifest)).collect();
-    let ids: HashSet<ModId> = readings.iter().map(|manifest| manifest.id.clone()).collect();
-    let mut titles: HashMap<ModId, ModId> = HashMap::new();
-    let mut shared: HashSet<ModId> = HashSet::new();
+    let ids: HashSet<FoldedId> = readings.iter().map(|manifest| manifest.id.clone()).collect();
+    let mut titles: HashMap<FoldedId, FoldedId> = HashMap::new();
+    let mut shared: HashSet<FoldedId> = HashSet::new();
     for manifest in readings {
-        let Some(title) = manifest.title.as_deref().map(ModId::from) else { continue };
+        let Some(title) = manifest.title.as_deref().map(FoldedId::from) else { continue };
         match titles.get(&title) {
             _ if ids.contains(&title) => {}
             Some(known) if *known != manifest.id => drop(shared.insert(title)),
@@ -87,8 +87,8 @@ fn titles(case: &Case<'_>) -> HashMap<ModId, ModId> {
 }
 
 /// An event that names a mod by its title, as many logs do, names it by its id.
-fn by_id(mut event: LogEvent, titles: &HashMap<ModId, ModId>) -> LogEvent {
-    if let Some(id) = event.mod_id.as_ref().and_then(|named| titles.get(&ModId::from(named.as_str().trim()))) {
+fn by_id(mut event: LogEvent, titles: &HashMap<FoldedId, FoldedId>) -> LogEvent {
+    if let Some(id) = event.mod_id.as_ref().and_then(|named| titles.get(&FoldedId::from(named.as_str().trim()))) {
         event.mod_id = Some(id.clone());
     }
     event

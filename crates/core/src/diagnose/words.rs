@@ -3,7 +3,7 @@
 use super::hints::Hint;
 use super::verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict};
 use crate::base::finding::{Code, Finding};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::printable;
 use crate::logs::{Source, is_own_defect};
 use crate::rulebook::{Event, Role};
@@ -16,7 +16,7 @@ pub fn difference(survey: &Survey, finding: &Finding, has_canon: bool) -> String
         (false, Role::Client) if !is_own_defect(finding.code) => "the server",
         (false, _) => "what is there asks for",
     };
-    let subject = finding.mod_id.as_ref().map(ModId::as_str).or(finding.path.as_deref()).unwrap_or("the install");
+    let subject = finding.mod_id.as_ref().map(FoldedId::as_str).or(finding.path.as_deref()).unwrap_or("the install");
     let has = if measure.ends_with("for") { "" } else { " has" };
     let mut told = format!(
         "{subject}: {}; {measure}{has} {}, {} has {}",

@@ -11,18 +11,16 @@ use super::setting::opened;
 use super::wording::{SIGNS, alike};
 use crate::edits::{ListError, RawEntry, document_entries, is_of_lines, list_parent, of_line, read_list};
 use crate::rulebook::{EntryShape, ListForm, ListRule};
-use crate::text::EditError;
 use crate::text::command::{self, Given, Part as Piece};
 use crate::text::encoding::TextFile;
-use crate::text::joined;
 use crate::text::kinds::Notation;
 use crate::text::lines::placed_lines;
 use crate::text::notation::scalar;
-use crate::text::path_words;
 use crate::text::rows::{Block, Row, by_blocks, indentation, line_start, line_stop};
 use crate::text::scalars::{Meant, quote_of, written};
 use crate::text::splice::{Splice, spliced};
 use crate::text::tree::{Kind, Node};
+use crate::text::{EditError, joined, path_words};
 
 /// A list as it stands in a file, while it is changed.
 pub struct Writer<'a> {

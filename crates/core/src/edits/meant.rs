@@ -2,14 +2,14 @@
 //! says just that.
 
 use super::entries::RawEntry;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::text::EditError;
 
 /// What an entry is to say.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Entry {
     /// The mod's id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The name of its file or folder.
     pub name: String,
     /// Its version.

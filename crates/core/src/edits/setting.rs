@@ -8,12 +8,11 @@ use super::second;
 use crate::text::encoding::{Encoding, TextFile};
 use crate::text::kinds::Notation;
 use crate::text::notation::scalar;
-use crate::text::path_words;
 use crate::text::rows::{Block, Row, bracketed, end_of_line, indentation, line_start, line_stop, unit};
 use crate::text::scalars::{Meant, written};
 use crate::text::splice::{Splice, line_end, spliced};
 use crate::text::tree::{Field, Form, Kind, Node, Tag, comments_in};
-use crate::text::{EditError, yaml};
+use crate::text::{EditError, path_words, yaml};
 
 /// Sets the value at a place of a document.
 ///

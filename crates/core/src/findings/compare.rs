@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::Serialize;
 
 use crate::base::digest::Blake3;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::version::Versions;
 use crate::canon::Canon;
 use crate::rulebook::{NeededOn, Role};
@@ -21,14 +21,14 @@ pub struct Column {
     /// Its name.
     pub name: String,
     /// What it has, by folded id.
-    pub mods: BTreeMap<ModId, Vec<Held>>,
+    pub mods: BTreeMap<FoldedId, Vec<Held>>,
 }
 
 /// One copy of a mod in a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Held {
     /// The id as it is written there.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The version, or a dash.
     pub version: String,
     /// One digest for all of it.
@@ -102,7 +102,7 @@ pub struct Cell {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Row {
     /// The mod.
-    pub id: ModId,
+    pub id: FoldedId,
     /// One cell for each column.
     pub cells: Vec<Cell>,
     /// Whether all columns have the same.
@@ -125,7 +125,7 @@ pub struct Matrix {
 impl Column {
     /// A column of a survey.
     pub fn of_survey(survey: &Survey) -> Self {
-        let mut mods: BTreeMap<ModId, Vec<Held>> = BTreeMap::new();
+        let mut mods: BTreeMap<FoldedId, Vec<Held>> = BTreeMap::new();
         for found in &survey.mods {
             mods.entry(found.manifest.id.clone()).or_default().push(Held {
                 id: found.manifest.id.clone(),
@@ -156,8 +156,8 @@ impl Column {
 
 /// Puts columns beside each other. A mod that a side does not need counts as absent there, not as missing; where the first
 /// column does not need it, the others are held against the first of them that has it.
-pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&ModId, usize) -> Need) -> Matrix {
-    let ids: BTreeSet<&ModId> = columns.iter().flat_map(|column| column.mods.keys()).collect();
+pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&FoldedId, usize) -> Need) -> Matrix {
+    let ids: BTreeSet<&FoldedId> = columns.iter().flat_map(|column| column.mods.keys()).collect();
     let rows: Vec<Row> = ids.into_iter().map(|id| row(id, columns, versions, &needed)).collect();
     Matrix {
         format: FORMAT,
@@ -167,7 +167,7 @@ pub fn matrix(columns: &[Column], versions: Versions, needed: impl Fn(&ModId, us
     }
 }
 
-fn row(id: &ModId, columns: &[Column], versions: Versions, needed: &impl Fn(&ModId, usize) -> Need) -> Row {
+fn row(id: &FoldedId, columns: &[Column], versions: Versions, needed: &impl Fn(&FoldedId, usize) -> Need) -> Row {
     let copies = |column: &Column| column.mods.get(id).cloned().unwrap_or_default();
     let in_play = |column: &Column| copies(column).into_iter().find(|held| held.enabled && held.made_for.is_none());
     let first = columns.first().and_then(in_play);

@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use super::time::LogTime;
 use crate::base::finding::Code;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::rulebook::{Event, Role};
 
 /// Where evidence comes from.
@@ -61,7 +61,7 @@ pub struct LogEvent {
     /// The line, made printable.
     pub text: String,
     /// The mod it names.
-    pub mod_id: Option<ModId>,
+    pub mod_id: Option<FoldedId>,
     /// What was expected.
     pub expected: Option<String>,
     /// What was found.
@@ -104,7 +104,7 @@ impl LogEvent {
     /// Every name that the line gives for what it is about.
     pub fn names(&self) -> impl Iterator<Item = &str> {
         let first_of_expected = self.expected.as_deref().and_then(|text| text.split_whitespace().next());
-        [self.mod_id.as_ref().map(ModId::as_str), self.file.as_deref(), self.key.as_deref(), first_of_expected]
+        [self.mod_id.as_ref().map(FoldedId::as_str), self.file.as_deref(), self.key.as_deref(), first_of_expected]
             .into_iter()
             .flatten()
     }

@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 use serde::Serialize;
 
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::logs::{LogEvent, LogTime};
 use crate::rulebook::{Event, EventRule};
 
@@ -203,7 +203,7 @@ impl Recorder {
 
     fn trouble(&mut self, event: &LogEvent, named: &[&str]) {
         *self.counts.entry(event.means).or_default() += 1;
-        let own = event.mod_id.as_ref().map(ModId::as_str);
+        let own = event.mod_id.as_ref().map(FoldedId::as_str);
         for id in own.into_iter().chain(named.iter().copied().filter(|id| Some(*id) != own)) {
             *self.mods.entry(id.to_owned()).or_default() += 1;
         }

@@ -12,7 +12,7 @@ use regex_automata::util::syntax;
 use super::event::{LogEvent, Source};
 use super::index::Index;
 use super::pattern::VERSION_OF;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::path::printable;
 use crate::rulebook::{EventRule, Role};
@@ -207,7 +207,7 @@ impl<'r> LogReader<'r> {
             source: self.source,
             line,
             text: shown(text),
-            mod_id: group("mod").map(ModId::from),
+            mod_id: group("mod").map(FoldedId::from),
             expected: group("expected"),
             found: group("found"),
             player: group("player"),

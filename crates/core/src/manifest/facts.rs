@@ -11,7 +11,7 @@ use serde_json_path::JsonPath;
 use super::archive::Archive;
 use super::contents::{Contents, ContentsError, ITSELF};
 use crate::base::digest::{Blake3, DigestKind};
-use crate::base::ids::{ModId, folded, same_name};
+use crate::base::ids::{FoldedId, folded, same_name};
 use crate::edits;
 use crate::text::{self, DocumentError, Encoding, path_words, scalar};
 
@@ -291,7 +291,7 @@ impl<'a> Reader<'a> {
                 .fact("shapes-world", &rule.shapes_world)?
                 .is_some_and(|word| matches!(word.as_str(), "yes" | "true" | "1")),
             relations,
-            provides: provides.into_iter().map(ModId::from).collect(),
+            provides: provides.into_iter().map(FoldedId::from).collect(),
             doubts,
             entries: Vec::new(),
         })
@@ -508,7 +508,7 @@ fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> ModManife
     let at = |path: &Option<JsonPath>| path.as_ref().and_then(|path| first_scalar(document, path));
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
     ModManifest {
-        id: ModId::from(at(&foreign.id).unwrap_or_else(|| stem.to_owned())),
+        id: FoldedId::from(at(&foreign.id).unwrap_or_else(|| stem.to_owned())),
         version: at(&foreign.version),
         made_for: Some(foreign.loader.clone()),
         ..ModManifest::default()

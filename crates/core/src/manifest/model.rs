@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::rulebook::{NeededOn, RelationKind};
 
@@ -13,7 +13,7 @@ pub struct Relation {
     /// Its kind.
     pub kind: RelationKind,
     /// The other's id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The releases of the other that it is about; all when not said.
     pub range: Option<String>,
 }
@@ -22,7 +22,7 @@ pub struct Relation {
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct ModManifest {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Its version.
     pub version: Option<String>,
     /// What people call it.
@@ -47,7 +47,7 @@ pub struct ModManifest {
     /// Its relations to other mods.
     pub relations: Vec<Relation>,
     /// Further ids it stands for.
-    pub provides: Vec<ModId>,
+    pub provides: Vec<FoldedId>,
     /// Facts that it states in a way the rulebook does not know.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub doubts: Vec<String>,
@@ -74,7 +74,7 @@ macro_rules! beside_reading {
     ($flat:ident => $whole:ident { $($(#[$meta:meta])* $field:ident: $type:ty,)* }) => {
         #[derive(serde::Deserialize)]
         struct $flat {
-            id: $crate::base::ids::ModId,
+            id: $crate::base::ids::FoldedId,
             version: Option<String>,
             title: Option<String>,
             #[serde(default)]
@@ -90,7 +90,7 @@ macro_rules! beside_reading {
             #[serde(default)]
             shapes_world: bool,
             relations: Vec<$crate::manifest::Relation>,
-            provides: Vec<$crate::base::ids::ModId>,
+            provides: Vec<$crate::base::ids::FoldedId>,
             #[serde(default)]
             doubts: Vec<String>,
             #[serde(default)]

@@ -11,15 +11,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
 use crate::base::finding::Severity;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::{InstallPath, PathError};
 use crate::canon::{SealedFile, SealedMod};
 use crate::delta::{
     CheckContext, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there,
 };
 use crate::manifest::ModManifest;
-use crate::rulebook::{NeededOn, RelationKind};
-use crate::rulebook::{Role, Shelf};
+use crate::rulebook::{NeededOn, RelationKind, Role, Shelf};
 use crate::survey::{Survey, SurveyedMod};
 
 /// The first field of every alignment.
@@ -135,9 +134,9 @@ pub enum PlanError {
     )]
     Collision {
         /// The mod that has the name.
-        first: ModId,
+        first: FoldedId,
         /// The mod that wants it too.
-        second: ModId,
+        second: FoldedId,
         /// The file.
         path: InstallPath,
     },
@@ -185,9 +184,9 @@ pub fn plan(measure: CheckContext<'_>, survey: &Survey, risky: RiskyExtras) -> R
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Orphan {
     /// The mod that is taken off.
-    pub taken: ModId,
+    pub taken: FoldedId,
     /// The mod that needs it.
-    pub needed_by: ModId,
+    pub needed_by: FoldedId,
 }
 
 /// What a plan would leave without what it needs. Only mods that are switched on and of this loader count, and what the canon
@@ -199,16 +198,16 @@ pub fn orphans(plan: &Plan, measure: CheckContext<'_>, survey: &Survey) -> Vec<O
     let goes =
         |found: &&SurveyedMod| !found.files.is_empty() && found.files.iter().all(|file| parked.contains(&file.path));
     let (gone, stays): (Vec<&SurveyedMod>, Vec<&SurveyedMod>) = survey.mods.iter().filter(is_on).partition(goes);
-    let ids = |manifest: &ModManifest| -> Vec<ModId> {
+    let ids = |manifest: &ModManifest| -> Vec<FoldedId> {
         std::iter::once(&manifest.id).chain(&manifest.provides).cloned().collect()
     };
     let role = survey.install.role;
     let of_canon =
         measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.manifest);
-    let there: BTreeSet<ModId> = stays.iter().map(|found| &found.manifest).chain(of_canon).flat_map(ids).collect();
+    let there: BTreeSet<FoldedId> = stays.iter().map(|found| &found.manifest).chain(of_canon).flat_map(ids).collect();
     let mut orphans = Vec::new();
     for taken in gone {
-        let lost: Vec<ModId> = ids(&taken.manifest).into_iter().filter(|id| !there.contains(id)).collect();
+        let lost: Vec<FoldedId> = ids(&taken.manifest).into_iter().filter(|id| !there.contains(id)).collect();
         let needs = |found: &&&SurveyedMod| {
             let required = found.manifest.relations.iter().filter(|relation| relation.kind == RelationKind::Required);
             required.into_iter().any(|relation| lost.contains(&relation.id))
@@ -231,9 +230,9 @@ impl Plan {
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.
-fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String, ModId>, PlanError> {
+fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String, FoldedId>, PlanError> {
     let role = survey.install.role;
-    let mut targets: BTreeMap<String, ModId> = BTreeMap::new();
+    let mut targets: BTreeMap<String, FoldedId> = BTreeMap::new();
     let here = measure
         .canon
         .mods
@@ -272,12 +271,12 @@ fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
 struct Planner<'a> {
     survey: &'a Survey,
     /// The survey's mods of this loader, by folded id.
-    by_id: HashMap<&'a ModId, Vec<&'a SurveyedMod>>,
+    by_id: HashMap<&'a FoldedId, Vec<&'a SurveyedMod>>,
     /// The survey's mods and strays, by digest.
     by_digest: HashMap<Blake3, Vec<&'a SurveyedMod>>,
     present: BTreeMap<InstallPath, Option<Blake3>>,
     /// Folded paths that the canon wants, and the folded id of the mod that wants each.
-    targets: BTreeMap<String, ModId>,
+    targets: BTreeMap<String, FoldedId>,
     /// Folded paths of copies that are right as they are.
     kept: BTreeSet<String>,
     /// Files that are right although others of their folder are not.
@@ -449,7 +448,7 @@ impl Planner<'_> {
     }
 
     fn park_extras(&mut self, measure: CheckContext<'_>, risky: RiskyExtras) {
-        let canon: BTreeSet<ModId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
+        let canon: BTreeSet<FoldedId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
         let off = switched_off(self.survey);
         let extras: Vec<SurveyedMod> = self
             .survey
@@ -510,7 +509,7 @@ impl Plan {
     /// Keys in the key folder, and files that mods bring for places outside the shelves.
     fn beside_shelves(&mut self, measure: CheckContext<'_>, survey: &Survey) {
         let ring = ring(measure, survey);
-        let of = |mods: &[ModId]| ModId::joined(mods, ", ");
+        let of = |mods: &[FoldedId]| FoldedId::joined(mods, ", ");
         for key in &ring.left_over {
             let why = format!("the key {} belongs to no mod any more", key.name);
             self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0, lines: Vec::new() });

@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::base::digest::Blake3;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::config::Edits;
 use crate::delta::{
@@ -38,7 +38,7 @@ pub struct Amendment<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct NeededEntry {
     /// The mod's folded id.
-    pub of_mod: ModId,
+    pub of_mod: FoldedId,
     /// What tells it apart.
     pub key: String,
     /// The digest of what it says.

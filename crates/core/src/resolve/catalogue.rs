@@ -11,7 +11,7 @@ use serde::de::{Error as _, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 
 use crate::base::digest::{Blake3, Sha256};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::{ModManifest, Relation};
@@ -38,7 +38,7 @@ pub struct Catalogue {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CataloguedMod {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// What people call it.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub title: Option<String>,
@@ -81,7 +81,7 @@ pub struct CataloguedRelease {
     pub relations: Vec<Relation>,
     /// Further ids it stands for.
     #[serde(default, deserialize_with = "bounded::<_, _, { limits::RELATIONS }>")]
-    pub provides: Vec<ModId>,
+    pub provides: Vec<FoldedId>,
     /// The public keys that it brings, by digest.
     #[serde(default, skip_serializing_if = "Vec::is_empty", deserialize_with = "bounded::<_, _, 64>")]
     pub keys: Vec<Blake3>,

@@ -3,11 +3,10 @@
 use std::collections::HashMap;
 
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::version::Versions;
 use crate::manifest::{ModManifest, Relation};
-use crate::rulebook::Role;
-use crate::rulebook::{NeededOn, RelationKind};
+use crate::rulebook::{NeededOn, RelationKind, Role};
 
 /// A set of mods that are to be used together.
 #[derive(Debug, Clone)]
@@ -28,9 +27,9 @@ pub struct FitSet<'a> {
 #[derive(Debug, Clone)]
 pub struct Misfit {
     /// The mod that asks for something.
-    pub subject: ModId,
+    pub subject: FoldedId,
     /// The mod it asks it of; empty for the game or the loader.
-    pub object: ModId,
+    pub object: FoldedId,
     /// What is to be told.
     pub finding: Finding,
 }
@@ -66,7 +65,7 @@ pub fn fit(set: &FitSet<'_>, versions: Versions) -> Vec<Misfit> {
 }
 
 /// Which mod stands for an id: itself, or one that provides it.
-struct Presence<'a>(HashMap<ModId, &'a ModManifest>);
+struct Presence<'a>(HashMap<FoldedId, &'a ModManifest>);
 
 impl<'a> Presence<'a> {
     fn of(mods: &[&'a ModManifest]) -> Self {
@@ -75,12 +74,12 @@ impl<'a> Presence<'a> {
         Self(provided.chain(own).collect())
     }
 
-    fn get(&self, id: &ModId) -> Option<&'a ModManifest> {
+    fn get(&self, id: &FoldedId) -> Option<&'a ModManifest> {
         self.0.get(id).copied()
     }
 }
 
-fn misfit(subject: &ModManifest, object: &ModId, finding: Finding) -> Misfit {
+fn misfit(subject: &ModManifest, object: &FoldedId, finding: Finding) -> Misfit {
     Misfit { subject: subject.id.clone(), object: object.clone(), finding: finding.about(&subject.id) }
 }
 
@@ -98,7 +97,7 @@ fn platform(manifest: &ModManifest, code: Code, asked: Option<(&str, &str)>, ver
     };
     Some(misfit(
         manifest,
-        &ModId::default(),
+        &FoldedId::default(),
         finding.expected(format!("{what} {range}")).found(format!("{what} {version}")),
     ))
 }

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeSet, HashMap};
 
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::config::{ModWish, WorkspaceConfig};
 use crate::resolve::solve::{Ask, FittingSet, Keep, NoFit, Puzzle, SourceRank, Standing, first_look, solve, standing};
 use crate::rulebook::RelationKind;
@@ -14,16 +14,16 @@ pub enum Intent {
     /// These mods are to be in the set.
     Take(Vec<Taken>),
     /// These are to leave it, with what only they needed.
-    Drop(Vec<ModId>),
+    Drop(Vec<FoldedId>),
     /// These are to have the newest releases that fit; all of them when none is named.
-    Renew(Vec<ModId>),
+    Renew(Vec<FoldedId>),
 }
 
 /// A mod to take.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Taken {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Which releases will do; any when not said.
     pub accepts: Option<String>,
     /// Whether states before a release will do.
@@ -34,7 +34,7 @@ pub struct Taken {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Move {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The release that was wished for; none for a new mod.
     pub from: Option<String>,
     /// The release that is now; none for a mod that leaves.
@@ -42,7 +42,7 @@ pub struct Move {
     /// Where that release comes from.
     pub place: Option<String>,
     /// The mods that need it, when nobody asked for it.
-    pub needed_by: Vec<ModId>,
+    pub needed_by: Vec<FoldedId>,
     /// Whether it is older than the one before.
     pub goes_back: bool,
 }
@@ -53,13 +53,13 @@ pub struct Update {
     /// WorkspaceConfig to write.
     pub put: Vec<ModWish>,
     /// Ids to take out.
-    pub remove: Vec<ModId>,
+    pub remove: Vec<FoldedId>,
     /// What that means, by id.
     pub moves: Vec<Move>,
     /// What updates may choose from now on, where that is another than before; anything when none.
-    pub bounds: Vec<(ModId, Option<String>)>,
+    pub bounds: Vec<(FoldedId, Option<String>)>,
     /// Mods that were to be dropped and that others still need.
-    pub still_needed: Vec<(ModId, Vec<ModId>)>,
+    pub still_needed: Vec<(FoldedId, Vec<FoldedId>)>,
     /// Whether a mod's word on a mod that it merely likes had to be passed over.
     pub passed_over_likes: bool,
 }
@@ -127,7 +127,7 @@ fn asks(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, others: K
 }
 
 fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_older: bool) -> Ask {
-    let named = |ids: &[ModId]| ids.contains(&wish.id);
+    let named = |ids: &[FoldedId]| ids.contains(&wish.id);
     let pinned = wish.pinned(stock.versions).map(str::to_owned);
     let range = if pinned.is_some() { None } else { wish.version.clone() };
     let dropped = matches!(intent, Intent::Drop(ids) if named(ids));
@@ -149,7 +149,7 @@ fn ask(wish: &ModWish, intent: &Intent, stock: &Puzzle<'_>, others: Keep, no_old
 
 fn changes(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, set: &FittingSet<'_>) -> Update {
     let mut update = Update { passed_over_likes: set.passed_over_likes, ..Update::default() };
-    let wished: HashMap<ModId, &ModWish> = wishes.mods.iter().map(|wish| (wish.id.clone(), wish)).collect();
+    let wished: HashMap<FoldedId, &ModWish> = wishes.mods.iter().map(|wish| (wish.id.clone(), wish)).collect();
     for (id, chosen) in &set.chosen {
         let manifest = chosen.offer.manifest;
         let known = wished.get(id).copied();
@@ -208,13 +208,13 @@ fn changes(wishes: &WorkspaceConfig, intent: &Intent, stock: &Puzzle<'_>, set: &
 }
 
 /// The mods of a set that need another, by itself or by an id that it provides.
-fn needed_by(id: &ModId, set: &FittingSet<'_>) -> Vec<ModId> {
+fn needed_by(id: &FoldedId, set: &FittingSet<'_>) -> Vec<FoldedId> {
     let Some(own) = set.chosen.get(id) else { return Vec::new() };
-    let mut ids: BTreeSet<ModId> = own.offer.manifest.provides.iter().cloned().collect();
+    let mut ids: BTreeSet<FoldedId> = own.offer.manifest.provides.iter().cloned().collect();
     ids.insert(id.to_owned());
     let others = set.chosen.values().map(|chosen| chosen.offer.manifest);
     let needing = others.filter(|manifest| {
-        let needs = |kind, other: &ModId| kind == RelationKind::Required && ids.contains(other);
+        let needs = |kind, other: &FoldedId| kind == RelationKind::Required && ids.contains(other);
         manifest.id != *id && manifest.relations.iter().any(|relation| needs(relation.kind, &relation.id))
     });
     needing.map(|manifest| manifest.id.clone()).collect()

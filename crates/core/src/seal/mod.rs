@@ -10,19 +10,17 @@ pub use picks::{BroughtKey, Damaged, Pick, Standing};
 
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::{ModId, folded};
+use crate::base::ids::{FoldedId, folded};
 use crate::base::problem::nearest;
 use crate::base::suggestion::Suggestion;
 use crate::base::version::Versions;
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
 use crate::config::{ModWish, WorkspaceConfig};
-use crate::delta::sealed_lists;
-use crate::delta::{changed_entries, same_entries};
+use crate::delta::{changed_entries, same_entries, sealed_lists};
 use crate::manifest::Relation;
 use crate::resolve::fit::{FitSet, Misfit, fit};
 use crate::resolve::solve::{Ask, Keep, SourceRank};
-use crate::rulebook::{NeededOn, RelationKind};
-use crate::rulebook::{Role, Rulebook};
+use crate::rulebook::{NeededOn, RelationKind, Role, Rulebook};
 use crate::survey::{SurveyedKey, SurveyedMod};
 use order::load_order;
 
@@ -71,7 +69,7 @@ pub fn asks(wishes: &WorkspaceConfig) -> Vec<Ask> {
 }
 
 /// The release that a solved set has of each mod, by folded id.
-pub type Pins = BTreeMap<ModId, String>;
+pub type Pins = BTreeMap<FoldedId, String>;
 
 /// Chooses a release for each wish and checks that they fit each other, the game and the loader.
 ///
@@ -85,7 +83,7 @@ pub fn choose(
 ) -> Choice {
     let versions = rulebook.versions;
     let mut choice = Choice::default();
-    let mut by_id: HashMap<ModId, Vec<&Candidate<'_>>> = HashMap::new();
+    let mut by_id: HashMap<FoldedId, Vec<&Candidate<'_>>> = HashMap::new();
     for candidate in candidates.iter().filter(|candidate| candidate.found.manifest.made_for.is_none()) {
         by_id.entry(candidate.found.manifest.id.clone()).or_default().push(candidate);
     }
@@ -127,7 +125,7 @@ pub fn choose(
 
 /// The public keys of a choice, one entry for each that several mods share.
 pub fn keys(picks: &[Pick]) -> Vec<SealedKey> {
-    let mut by_key: BTreeMap<&BroughtKey, Vec<ModId>> = BTreeMap::new();
+    let mut by_key: BTreeMap<&BroughtKey, Vec<FoldedId>> = BTreeMap::new();
     for pick in picks {
         for key in &pick.keys {
             by_key.entry(key).or_default().push(pick.sealed.manifest.id.clone());
@@ -170,12 +168,12 @@ pub fn assemble(
 }
 
 /// A wish for an id that nothing has may be a slip of the pen.
-fn with_near_id(finding: Finding, by_id: &HashMap<ModId, Vec<&Candidate<'_>>>) -> Finding {
+fn with_near_id(finding: Finding, by_id: &HashMap<FoldedId, Vec<&Candidate<'_>>>) -> Finding {
     let id = finding.mod_id.clone().unwrap_or_default();
     if by_id.contains_key(&id) {
         return finding;
     }
-    let mut ids: Vec<&str> = by_id.keys().map(ModId::as_str).collect();
+    let mut ids: Vec<&str> = by_id.keys().map(FoldedId::as_str).collect();
     ids.sort_unstable();
     match nearest(id.as_str(), ids) {
         Some(near) => Finding { remedy: format!("did you mean `{near}`?").into(), ..finding },
@@ -293,15 +291,15 @@ fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
 }
 
 /// The ids that wishes without a release would have brought: their own, and what their releases provide.
-fn unmet(findings: &[Finding], by_id: &HashMap<ModId, Vec<&Candidate<'_>>>) -> BTreeSet<ModId> {
-    let own: Vec<ModId> = findings.iter().filter_map(|finding| Some(finding.mod_id.as_ref()?.clone())).collect();
+fn unmet(findings: &[Finding], by_id: &HashMap<FoldedId, Vec<&Candidate<'_>>>) -> BTreeSet<FoldedId> {
+    let own: Vec<FoldedId> = findings.iter().filter_map(|finding| Some(finding.mod_id.as_ref()?.clone())).collect();
     let releases = own.iter().filter_map(|id| by_id.get(id)).flatten();
-    let provided: Vec<ModId> = releases.flat_map(|c| &c.found.manifest.provides).cloned().collect();
+    let provided: Vec<FoldedId> = releases.flat_map(|c| &c.found.manifest.provides).cloned().collect();
     own.into_iter().chain(provided).collect()
 }
 
 /// What does not fit, but for what only follows from a wish that is not met: that is told already.
-fn misfits(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<ModId>) -> Vec<Finding> {
+fn misfits(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick], unmet: &BTreeSet<FoldedId>) -> Vec<Finding> {
     let set = FitSet {
         mods: picks.iter().map(|pick| &pick.sealed.manifest).collect(),
         role: None,
@@ -379,10 +377,10 @@ fn damaged(wish: &ModWish, versions: Versions, copies: &[Damaged]) -> Option<Fin
 
 /// Two mods that stand for one id: the game may load either, or both.
 fn doubles(picks: &[Pick]) -> Vec<Finding> {
-    let mut owners: BTreeMap<ModId, Vec<&Pick>> = BTreeMap::new();
+    let mut owners: BTreeMap<FoldedId, Vec<&Pick>> = BTreeMap::new();
     for pick in picks {
         let manifest = &pick.sealed.manifest;
-        let ids: BTreeSet<ModId> = [&manifest.id].into_iter().chain(&manifest.provides).cloned().collect();
+        let ids: BTreeSet<FoldedId> = [&manifest.id].into_iter().chain(&manifest.provides).cloned().collect();
         ids.into_iter().for_each(|id| owners.entry(id).or_default().push(pick));
     }
     let shared = owners.into_iter().filter(|(_, owners)| owners.len() > 1);
@@ -421,7 +419,7 @@ fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> V
 
 /// Keys that bear one name and are two: a key folder has room for one of them.
 fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
-    let mut by_name: BTreeMap<String, BTreeMap<Blake3, Vec<ModId>>> = BTreeMap::new();
+    let mut by_name: BTreeMap<String, BTreeMap<Blake3, Vec<FoldedId>>> = BTreeMap::new();
     for key in keys(picks) {
         by_name.entry(key.name).or_default().entry(key.blake3).or_default().extend(key.mods);
     }
@@ -430,7 +428,7 @@ fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
         .map(|(name, keys)| {
             let said: Vec<String> = keys
                 .iter()
-                .map(|(digest, mods)| format!("{} of {}", digest.short(), ModId::joined(mods, " and ")))
+                .map(|(digest, mods)| format!("{} of {}", digest.short(), FoldedId::joined(mods, " and ")))
                 .collect();
             let first = keys.values().flatten().next().cloned().unwrap_or_default();
             Finding::new(Code::KeyChanged, "update these mods together, so that all are signed by one key")
@@ -493,18 +491,18 @@ fn out_of_position(wishes: &WorkspaceConfig, order: &[Pick]) -> Vec<Finding> {
     .collect()
 }
 
-fn impossible(cycle: &[ModId]) -> Finding {
+fn impossible(cycle: &[FoldedId]) -> Finding {
     Finding::new(Code::OrderImpossible, "drop one of them, or choose a release that asks for less")
         .about(&cycle[0])
         .expected("an order in which each comes after what it asks for")
-        .found(ModId::joined(cycle, " before "))
+        .found(FoldedId::joined(cycle, " before "))
 }
 
 /// What happened to one mod between two canons.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct SealChange {
     /// The mod.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The release there was; none when the mod is new.
     pub from: Option<String>,
     /// The release there is; none when the mod is gone.
@@ -523,11 +521,11 @@ pub struct SealChange {
 
 /// What a new canon changes against the last, by id. What only moved in the load order is no change of a mod.
 pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
-    let by_id = |canon: &'_ Canon| -> BTreeMap<ModId, SealedMod> {
+    let by_id = |canon: &'_ Canon| -> BTreeMap<FoldedId, SealedMod> {
         canon.mods.iter().map(|sealed| (sealed.manifest.id.clone(), sealed.clone())).collect()
     };
     let (old, now) = (by_id(last), by_id(new));
-    let ids: BTreeSet<&ModId> = old.keys().chain(now.keys()).collect();
+    let ids: BTreeSet<&FoldedId> = old.keys().chain(now.keys()).collect();
     let changed = ids.into_iter().filter_map(|id| {
         let (before, after) = (old.get(id), now.get(id));
         let either = after.or(before)?;
@@ -558,7 +556,7 @@ pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
 pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
     let ids = |canon: &Canon| canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect::<Vec<_>>();
     let (before, after) = (ids(last), ids(new));
-    let shared = |ids: &[ModId], other: &[ModId]| -> Vec<ModId> {
+    let shared = |ids: &[FoldedId], other: &[FoldedId]| -> Vec<FoldedId> {
         ids.iter().filter(|id| other.contains(id)).cloned().collect()
     };
     let mut said = Vec::new();
@@ -741,7 +739,7 @@ mod tests {
         assert_eq!(ids(&leaning), Ok("b c a".to_owned()), "what leans on a circle comes after it");
         let circle =
             ids(&[pick("a", &[(LoadAfter, "b")]), pick("b", &[(LoadAfter, "c")]), pick("c", &[(LoadAfter, "a")])]);
-        assert_eq!(circle, Err(["a", "c", "b", "a"].map(ModId::from).to_vec()));
+        assert_eq!(circle, Err(["a", "c", "b", "a"].map(FoldedId::from).to_vec()));
     }
 
     #[test]
@@ -752,7 +750,7 @@ mod tests {
         };
         let picks = [pick("a", &[]), pick("b", &[]), pick("c", &[]), pick("d", &[(RelationKind::Required, "c")])];
         let none = WorkspaceConfig::default();
-        let listed = ["D", "b", "a"].map(ModId::from);
+        let listed = ["D", "b", "a"].map(FoldedId::from);
         assert_eq!(ids(&picks, &none, Standing { listed: &listed, ..Standing::default() }), "b a c d");
         let last = Canon { mods: vec![pick("c", &[]).sealed, pick("a", &[]).sealed], ..empty() };
         assert_eq!(

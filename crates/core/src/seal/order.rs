@@ -11,7 +11,7 @@ use petgraph::algo::tarjan_scc;
 use petgraph::graphmap::DiGraphMap;
 
 use super::picks::{Pick, Standing};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::config::WorkspaceConfig;
 use crate::rulebook::RelationKind;
 
@@ -26,7 +26,7 @@ enum Bond {
 
 /// Who must come before whom; mods are known by their place in the list of ids.
 struct Bonds {
-    ids: Vec<ModId>,
+    ids: Vec<FoldedId>,
     /// For each mod: those that come before it.
     before: Vec<BTreeMap<usize, Bond>>,
     /// For each mod: those that come after it.
@@ -37,12 +37,16 @@ struct Bonds {
 ///
 /// # Errors
 /// The ids of a circle that can't be broken, the first repeated at the end.
-pub fn load_order(picks: &[Pick], wishes: &WorkspaceConfig, standing: Standing<'_>) -> Result<Vec<Pick>, Vec<ModId>> {
-    let by_id: BTreeMap<ModId, &Pick> = picks.iter().map(|pick| (pick.sealed.manifest.id.clone(), pick)).collect();
-    let mut ids: Vec<ModId> = by_id.keys().cloned().collect();
+pub fn load_order(
+    picks: &[Pick],
+    wishes: &WorkspaceConfig,
+    standing: Standing<'_>,
+) -> Result<Vec<Pick>, Vec<FoldedId>> {
+    let by_id: BTreeMap<FoldedId, &Pick> = picks.iter().map(|pick| (pick.sealed.manifest.id.clone(), pick)).collect();
+    let mut ids: Vec<FoldedId> = by_id.keys().cloned().collect();
     let ranks = ranks(standing);
     ids.sort_by_key(|id| (ranks.get(id).copied().unwrap_or(usize::MAX), id.clone()));
-    let positions: BTreeMap<ModId, u64> =
+    let positions: BTreeMap<FoldedId, u64> =
         wishes.mods.iter().filter_map(|wish| Some((wish.id.clone(), wish.position?))).collect();
     let positions: Vec<Option<u64>> = ids.iter().map(|id| positions.get(id).copied()).collect();
     let mut bonds = Bonds::of(picks, ids);
@@ -65,9 +69,9 @@ pub fn load_order(picks: &[Pick], wishes: &WorkspaceConfig, standing: Standing<'
 }
 
 /// Where mods stood before: in the last canon, else in the server's own list behind those.
-fn ranks(standing: Standing<'_>) -> BTreeMap<ModId, usize> {
+fn ranks(standing: Standing<'_>) -> BTreeMap<FoldedId, usize> {
     let sealed = standing.last.iter().flat_map(|last| &last.mods).map(|sealed| sealed.manifest.id.clone());
-    let listed = standing.listed.iter().map(ModId::from);
+    let listed = standing.listed.iter().map(FoldedId::from);
     let mut ranks = BTreeMap::new();
     for (rank, id) in sealed.chain(listed).enumerate() {
         ranks.entry(id).or_insert(rank);
@@ -84,7 +88,7 @@ fn next_of(ready: &BTreeSet<usize>, positions: &[Option<u64>], place: u64) -> Op
 }
 
 impl Bonds {
-    fn of(picks: &[Pick], ids: Vec<ModId>) -> Self {
+    fn of(picks: &[Pick], ids: Vec<FoldedId>) -> Self {
         let owners = owners(picks, &ids);
         let mut bonds = Self { before: vec![BTreeMap::new(); ids.len()], after: vec![BTreeSet::new(); ids.len()], ids };
         for pick in picks {
@@ -120,7 +124,7 @@ impl Bonds {
     }
 
     /// When all that wait come after one another: the first circle, whole, in an order that keeps what is binding.
-    fn first_circle(&self, waiting: &BTreeSet<usize>) -> Result<Vec<usize>, Vec<ModId>> {
+    fn first_circle(&self, waiting: &BTreeSet<usize>) -> Result<Vec<usize>, Vec<FoldedId>> {
         let mut graph: DiGraphMap<usize, ()> = DiGraphMap::new();
         for then in waiting {
             self.before[*then].keys().for_each(|first| {
@@ -142,7 +146,7 @@ impl Bonds {
     }
 
     /// Walks binding orders backwards until a mod comes up again.
-    fn binding_circle(&self, members: &BTreeSet<usize>) -> Vec<ModId> {
+    fn binding_circle(&self, members: &BTreeSet<usize>) -> Vec<FoldedId> {
         let binds = |(first, bond): &(&usize, &Bond)| **bond == Bond::Binding && members.contains(first);
         let before = |mod_: usize| self.before[mod_].iter().find(binds).map(|(first, _)| *first);
         let mut walk: Vec<usize> = members.first().copied().into_iter().collect();
@@ -160,13 +164,13 @@ impl Bonds {
 }
 
 /// Which mod stands for an id: itself before one that provides it.
-fn owners(picks: &[Pick], ids: &[ModId]) -> BTreeMap<ModId, usize> {
-    let own: BTreeMap<&ModId, usize> = ids.iter().enumerate().map(|(index, id)| (id, index)).collect();
+fn owners(picks: &[Pick], ids: &[FoldedId]) -> BTreeMap<FoldedId, usize> {
+    let own: BTreeMap<&FoldedId, usize> = ids.iter().enumerate().map(|(index, id)| (id, index)).collect();
     let provided = picks.iter().flat_map(|pick| {
         let owner = own.get(&pick.sealed.manifest.id).copied();
         pick.sealed.manifest.provides.iter().filter_map(move |id| Some((id.clone(), owner?)))
     });
-    let mut owners: BTreeMap<ModId, usize> = provided.collect();
+    let mut owners: BTreeMap<FoldedId, usize> = provided.collect();
     owners.extend(own.into_iter().map(|(id, index)| (id.clone(), index)));
     owners
 }

@@ -2,7 +2,7 @@
 
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::{Canon, SealedKey, SealedMod};
 use crate::rulebook::NeededOn;
 use crate::survey::SurveyedKey;
@@ -50,7 +50,7 @@ pub struct Standing<'a> {
     /// The last canon.
     pub last: Option<&'a Canon>,
     /// Ids in the order of the server's own list.
-    pub listed: &'a [ModId],
+    pub listed: &'a [FoldedId],
     /// Ids of mods whose other bytes under the release that was sealed are meant.
     pub accepted: &'a [String],
     /// Copies that are no whole mods, and so no candidates.
@@ -61,7 +61,7 @@ pub struct Standing<'a> {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Damaged {
     /// The mod.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Its version, as it says.
     pub version: Option<String>,
     /// The install or source that has it.

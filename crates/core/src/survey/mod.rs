@@ -12,7 +12,7 @@ use std::collections::{BTreeMap, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::path::InstallPath;
 use crate::manifest::{Member, ModManifest, beside_reading};
@@ -123,7 +123,7 @@ pub struct SurveyedList {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ListEntry {
     /// The id of the mod that it names; its own text when it names none that is known.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The version it asks for.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub version: Option<String>,
@@ -163,7 +163,7 @@ pub struct SurveyedKey {
     pub blake3: Blake3,
     /// The mod that brings it; none for one in the key ring.
     #[serde(default, skip_serializing_if = "Option::is_none", rename = "mod")]
-    pub of_mod: Option<ModId>,
+    pub of_mod: Option<FoldedId>,
     /// Whether it is the game's own.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub own: bool,
@@ -236,7 +236,7 @@ pub struct BroughtEntry {
     pub blake3: Blake3,
     /// The mod that brings it.
     #[serde(rename = "mod")]
-    pub of_mod: ModId,
+    pub of_mod: FoldedId,
 }
 
 /// A file that an alignment put outside the shelves.
@@ -248,7 +248,7 @@ pub struct BroughtFile {
     pub blake3: Blake3,
     /// The mod that brings it.
     #[serde(rename = "mod")]
-    pub of_mod: ModId,
+    pub of_mod: FoldedId,
 }
 
 /// Whether a signature fits.
@@ -322,7 +322,7 @@ pub struct SurveyedBase {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LaidOverlay {
     /// The overlay's id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// How many of its members belong into the base.
     pub members: usize,
     /// Members that are there with these bytes, or with those of an overlay laid later.
@@ -486,8 +486,8 @@ impl Survey {
     }
 
     /// Its mods by folded id, without those of another loader: an id means something only among a loader's own.
-    pub fn mods_by_id(&self) -> HashMap<&ModId, Vec<&SurveyedMod>> {
-        let mut by_id: HashMap<&ModId, Vec<&SurveyedMod>> = HashMap::new();
+    pub fn mods_by_id(&self) -> HashMap<&FoldedId, Vec<&SurveyedMod>> {
+        let mut by_id: HashMap<&FoldedId, Vec<&SurveyedMod>> = HashMap::new();
         for found in self.mods.iter().filter(|found| found.manifest.made_for.is_none()) {
             by_id.entry(&found.manifest.id).or_default().push(found);
         }

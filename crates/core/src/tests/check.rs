@@ -3,15 +3,9 @@ use crate::base::digest::Blake3;
 use crate::base::finding::Change;
 use crate::base::path::InstallPath;
 use crate::canon::{Canon, SealedMod};
-use crate::config::Edits;
-use crate::config::Extras;
-use crate::manifest::Member;
-use crate::manifest::ModManifest;
-use crate::manifest::Relation;
-use crate::rulebook::NeededOn;
-use crate::rulebook::RelationKind;
-use crate::rulebook::Rulebook;
-use crate::rulebook::{self, Role};
+use crate::config::{Edits, Extras};
+use crate::manifest::{Member, ModManifest, Relation};
+use crate::rulebook::{self, NeededOn, RelationKind, Role, Rulebook};
 use crate::survey::*;
 use rstest::rstest;
 

@@ -1,11 +1,8 @@
 use super::*;
-use crate::base::ids::ModId;
-use crate::base::version::Versions;
-use crate::base::version::{Bare, Ranges, Scheme};
-use crate::manifest::ModManifest;
-use crate::manifest::Relation;
-use crate::rulebook::NeededOn;
-use crate::rulebook::RelationKind;
+use crate::base::ids::FoldedId;
+use crate::base::version::{Bare, Ranges, Scheme, Versions};
+use crate::manifest::{ModManifest, Relation};
+use crate::rulebook::{NeededOn, RelationKind};
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -178,7 +175,7 @@ fn why_nothing_fits(#[case] asks: &[&str], #[case] wishes: &[&str], #[case] beca
 fn two_clashes_are_told_each_by_itself_and_a_way_out_settles_both() {
     let asks = ["lamps@>=2", "fog@<2", "sky", "gulls"].map(ask).to_vec();
     let no_fit = solved(asks, &SHOP).expect_err("no set");
-    let ids: Vec<String> = no_fit.clashes.iter().map(|clash| ModId::joined(&clash.ids, " ")).collect();
+    let ids: Vec<String> = no_fit.clashes.iter().map(|clash| FoldedId::joined(&clash.ids, " ")).collect();
     assert_eq!(ids, ["gulls", "lamps fog"]);
     assert_eq!(no_fit.ways[0].without, ["gulls"]);
     assert_eq!(no_fit.ways[0].other, [("lamps".into(), "1.0".to_owned())]);

@@ -60,8 +60,11 @@ fn updated(wishes: &[&str], intent: &Intent) -> Result<Update, Box<NoFit>> {
 fn told(update: &Update) -> String {
     let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
     let one = |m: &Move| {
-        let by =
-            if m.needed_by.is_empty() { String::new() } else { format!(" for {}", ModId::joined(&m.needed_by, " ")) };
+        let by = if m.needed_by.is_empty() {
+            String::new()
+        } else {
+            format!(" for {}", FoldedId::joined(&m.needed_by, " "))
+        };
         format!("{} {} > {}{by}{}", m.id, version(&m.from), version(&m.to), if m.goes_back { " (back)" } else { "" })
     };
     update.moves.iter().map(one).collect::<Vec<_>>().join(", ")
@@ -72,7 +75,7 @@ fn take(text: &str) -> Intent {
     Intent::Take(vec![Taken { id: id.to_owned().into(), accepts, prereleases: false }])
 }
 
-fn names(ids: &[&str]) -> Vec<ModId> {
+fn names(ids: &[&str]) -> Vec<FoldedId> {
     ids.iter().map(|id| (*id).into()).collect()
 }
 

@@ -7,8 +7,7 @@ use crate::canon::Canon;
 use crate::config::Extras;
 use crate::manifest::ModManifest;
 use crate::rulebook::Rulebook;
-use crate::survey::Survey;
-use crate::survey::{InstallFacts, SurveyedMod};
+use crate::survey::{InstallFacts, Survey, SurveyedMod};
 
 fn rulebook() -> Rulebook {
     let text = include_str!("../../../../demo/polarspur/polarspur.rulebook.toml");
@@ -299,7 +298,7 @@ fn told_of(cause: Code, side: Option<Role>, mod_id: Option<&str>) -> Vec<String>
         client_is_here: false,
         is_released: false,
     };
-    let remedies = remedies::about_text(&case, (cause, mod_id.map(ModId::from).as_ref(), side), None);
+    let remedies = remedies::about_text(&case, (cause, mod_id.map(FoldedId::from).as_ref(), side), None);
     remedies.into_iter().map(|remedy| remedy.words).collect()
 }
 

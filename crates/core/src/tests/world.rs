@@ -1,17 +1,13 @@
 use super::*;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
 use crate::delta::CheckContext;
-use crate::delta::worlds::shaping;
-use crate::delta::worlds::without_worlds;
-use crate::delta::worlds::{Change, judge};
+use crate::delta::worlds::{Change, judge, shaping, without_worlds};
 use crate::manifest::ModManifest;
 use crate::rulebook;
 use crate::rulebook::NeededOn;
-use crate::survey::Survey;
-use crate::survey::SurveyedMod;
-use crate::survey::{InstallFacts, SurveyedFile};
+use crate::survey::{InstallFacts, Survey, SurveyedFile, SurveyedMod};
 use rstest::rstest;
 
 fn rulebook(place: &str) -> Rulebook {
@@ -161,6 +157,6 @@ fn what_lies_in_a_world_goes_with_it() {
     let mut inside = found("pack", "1", false);
     inside.path = path("worlds/fen/packs/pack");
     let survey = survey(vec![inside, found("peat", "1", false)], &["worlds/fen"]);
-    let left: Vec<ModId> = without_worlds(&survey).mods.into_iter().map(|found| found.manifest.id).collect();
+    let left: Vec<FoldedId> = without_worlds(&survey).mods.into_iter().map(|found| found.manifest.id).collect();
     assert_eq!(left, ["peat"]);
 }

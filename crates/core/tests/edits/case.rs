@@ -1,8 +1,6 @@
 //! A file, what is to be changed in it, and who judges it.
 
-use kanon_core::edits::{self, raise};
-use kanon_core::edits::{Change, Entry, Wanted, write_list};
-use kanon_core::edits::{RawEntry, read_list};
+use kanon_core::edits::{self, Change, Entry, RawEntry, Wanted, raise, read_list, write_list};
 use kanon_core::rulebook::{self, ListRule};
 use kanon_core::text::{Encoding, Notation, TextFile};
 use serde_json_path::JsonPath;

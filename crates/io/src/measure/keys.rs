@@ -6,8 +6,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::{Keyring, Role, Rulebook};
-use kanon_core::survey::SignedNames;
-use kanon_core::survey::{SurveyedKey, SurveyedMod};
+use kanon_core::survey::{SignedNames, SurveyedKey, SurveyedMod};
 
 use crate::install::{Install, Kind};
 

@@ -10,8 +10,9 @@ use kanon_core::base::path::{InstallPath, off_limits};
 use kanon_core::edits::{RawEntry, read_list};
 use kanon_core::manifest::ModManifest;
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
-use kanon_core::survey::Known;
-use kanon_core::survey::{ListEntry, NOT_THERE, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting};
+use kanon_core::survey::{
+    Known, ListEntry, NOT_THERE, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting,
+};
 use kanon_core::text::command::near_option;
 use kanon_core::text::{self, scalar};
 

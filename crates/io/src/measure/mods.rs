@@ -6,8 +6,9 @@ use std::io::{self, BufReader, Read};
 use kanon_core::base::digest::{Blake3, DigestKind};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
-use kanon_core::manifest::{Archive, Contents, ContentsError, ITSELF, Named, ReadingError, is_archive, read_mod};
-use kanon_core::manifest::{Member, ModManifest};
+use kanon_core::manifest::{
+    Archive, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, is_archive, read_mod,
+};
 use kanon_core::rulebook::{NamePattern, Shelf};
 use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
 use rayon::prelude::*;

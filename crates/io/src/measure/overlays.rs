@@ -4,8 +4,7 @@ use std::collections::HashMap;
 use std::io::{self, BufReader, Seek};
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::manifest::Member;
-use kanon_core::manifest::{Archive, Contents};
+use kanon_core::manifest::{Archive, Contents, Member};
 use kanon_core::rulebook::{LaidRule, Role, Rulebook, Shelf};
 use kanon_core::survey::{LaidOverlay, Survey, SurveyedBase, SurveyedMod, Unreadable};
 

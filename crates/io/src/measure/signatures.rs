@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::io::{self, Read};
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::ids::{ModId, folded};
+use kanon_core::base::ids::{FoldedId, folded};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::manifest::signature::{PublicKey, Verifier};
@@ -40,7 +40,7 @@ struct Pending<'k> {
 struct Known {
     name: String,
     blake3: Blake3,
-    of_mod: Option<ModId>,
+    of_mod: Option<FoldedId>,
     key: Result<PublicKey, String>,
 }
 

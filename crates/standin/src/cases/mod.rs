@@ -9,13 +9,12 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use self::faults::{FAULTS, Fault, Game};
-use crate::StandinError;
 use crate::fen::{Depot, Engine};
 use crate::reach::{Boat, Hall};
 use crate::station::Station;
 use crate::visitor::Visitor;
 use crate::world::{EVENING, EVENING_RULEBOOK, World};
-use crate::{fen::Train, reach::Papers, tree, wire::Knock};
+use crate::{StandinError, fen::Train, reach::Papers, tree, wire::Knock};
 
 const RAILWAY: &str = include_str!("../../../../demo/tallowfen/railway.tree");
 const RAILWAY_RULEBOOK: &str = include_str!("../../../../demo/tallowfen/railway.rulebook.toml");

@@ -7,7 +7,7 @@ use cyclonedx_bom::models::dependency::{Dependencies, Dependency};
 use cyclonedx_bom::models::hash::{Hash, HashAlgorithm, HashValue, Hashes};
 use cyclonedx_bom::models::metadata::Metadata;
 use cyclonedx_bom::models::tool::{Tool, Tools};
-use kanon_core::base::ids::{ModId, folded};
+use kanon_core::base::ids::{FoldedId, folded};
 use kanon_core::canon::SealedFile;
 use kanon_core::handout::HandoutMod;
 
@@ -91,7 +91,7 @@ fn hashes(file: &SealedFile) -> Hashes {
 
 /// What each mod needs of the others; what is needed beside the set, such as the game, is no part of it.
 fn dependencies(mods: &[HandoutMod]) -> Vec<Dependency> {
-    let is_in_set = |id: &&ModId| mods.iter().any(|one| one.id == **id);
+    let is_in_set = |id: &&FoldedId| mods.iter().any(|one| one.id == **id);
     let of_mod = |one: &HandoutMod| {
         let mut needs: Vec<String> = one.needs.iter().filter(is_in_set).map(|id| reference(id.as_str())).collect();
         needs.sort();

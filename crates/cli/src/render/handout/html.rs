@@ -1,7 +1,7 @@
 //! The page: one file that needs nothing else.
 
 use askama::Template;
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::SealedFile;
 use kanon_core::canon::release::blob_path;
 use kanon_core::handout::{Handout, HandoutMod, Way};
@@ -35,8 +35,8 @@ impl Page<'_> {
         super::where_to(one)
     }
 
-    fn listed(&self, ids: &[ModId]) -> String {
-        ModId::joined(ids, ", ")
+    fn listed(&self, ids: &[FoldedId]) -> String {
+        FoldedId::joined(ids, ", ")
     }
 
     fn size(&self, one: &HandoutMod) -> String {

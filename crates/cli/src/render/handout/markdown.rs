@@ -1,6 +1,6 @@
 //! The handout as Markdown, for a forum or a repository.
 
-use kanon_core::base::ids::ModId;
+use kanon_core::base::ids::FoldedId;
 use std::fmt::Write;
 
 use super::Sheet;
@@ -52,7 +52,7 @@ pub fn markdown(sheet: &Sheet) -> String {
         );
     }
     if !set.server_only.is_empty() {
-        let _ = write!(out, "\nThe server alone has {}.\n", plain(&ModId::joined(&set.server_only, ", ")));
+        let _ = write!(out, "\nThe server alone has {}.\n", plain(&FoldedId::joined(&set.server_only, ", ")));
     }
     for line in &set.lines {
         let place = line.file.as_ref().map_or_else(String::new, |file| format!(" ({})", plain(file)));

@@ -15,8 +15,7 @@ pub use self::wishes::{PlayerWishesError, followed_wishes, wishes_for_players, w
 use crate::base::digest::Blake3;
 use crate::base::path::printable;
 use crate::canon::{Canon, SealedMod, SealedSetting};
-use crate::rulebook::NeededOn;
-use crate::rulebook::{Role, quoted};
+use crate::rulebook::{NeededOn, Role, quoted};
 
 /// The first field of every release.
 pub const FORMAT: &str = "kanon-release/1";

@@ -13,7 +13,7 @@ use serde::Serialize;
 use super::index::{PackageIndex, VersionSet};
 use super::puzzle::{FittingSet, Keep, Offer};
 use super::search::{Ease, Package, Proof, Unfit};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::RelationKind;
 
@@ -42,7 +42,7 @@ pub struct NoFit {
 pub struct Clash {
     /// The ids of the mods that are wished for.
     #[serde(skip)]
-    pub ids: Vec<ModId>,
+    pub ids: Vec<FoldedId>,
     /// The wishes in words.
     pub wishes: Vec<String>,
     /// What the mods say.
@@ -54,11 +54,11 @@ pub struct Clash {
 pub struct WayOut {
     /// Wishes to loosen: the id, and the release that it would have then.
     #[serde(rename = "other_release")]
-    pub other: Vec<(ModId, String)>,
+    pub other: Vec<(FoldedId, String)>,
     /// Wishes to do without.
-    pub without: Vec<ModId>,
+    pub without: Vec<FoldedId>,
     /// What else would have another release than now: id, now, then.
-    pub moved: Vec<(ModId, String, String)>,
+    pub moved: Vec<(FoldedId, String, String)>,
 }
 
 /// Explains a puzzle that has no solution.
@@ -205,7 +205,7 @@ impl<'a> PackageIndex<'_, 'a> {
         Some(Clash { ids: vec![ask.id.clone()], wishes: vec![wish], because: vec![because] })
     }
 
-    fn nowhere(&self, id: &ModId) -> String {
+    fn nowhere(&self, id: &FoldedId) -> String {
         let ids = self.packages.iter().map(|package| package.id.as_str());
         match crate::base::problem::nearest(id.as_str(), ids) {
             Some(near) => format!("no release of {id} is in any source or install; did you mean {near}?"),
@@ -443,12 +443,12 @@ fn in_general(unfit: &Unfit) -> Unfit {
 }
 
 /// A mod that is wished for, and the releases of it that will do.
-fn in_words(id: &ModId, range: Option<&str>) -> String {
+fn in_words(id: &FoldedId, range: Option<&str>) -> String {
     if range.is_none() { format!("{id} (any release)") } else { needed(id, range) }
 }
 
 /// A mod that another speaks of, and the releases of it that are meant.
-pub fn needed(id: &ModId, range: Option<&str>) -> String {
+pub fn needed(id: &FoldedId, range: Option<&str>) -> String {
     match range {
         None | Some("*" | "") => id.to_string(),
         Some(range) => format!("{id} {range}"),
@@ -517,7 +517,7 @@ fn ways(packages: &PackageIndex<'_, '_>, cores: &[BTreeSet<usize>], ease: &Ease)
 
 fn way(packages: &PackageIndex<'_, '_>, set: &FittingSet<'_>, loosened: &[usize], left_out: &[usize]) -> WayOut {
     let asks = &packages.puzzle.asks;
-    let version = |id: &ModId| {
+    let version = |id: &FoldedId| {
         let offer: Option<Offer<'_>> = set.chosen.get(id).map(|chosen| chosen.offer);
         offer.and_then(|offer| offer.manifest.version.clone()).unwrap_or_else(|| "-".to_owned())
     };

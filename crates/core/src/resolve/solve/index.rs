@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use pubgrub::Ranges;
 
 use super::puzzle::{Ask, Keep, Offer, Puzzle};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::version::{Requirement, Version};
 use crate::manifest::Relation;
 use crate::rulebook::{NeededOn, RelationKind};
@@ -21,7 +21,7 @@ pub const ABSENT: u32 = 0;
 /// A mod with its releases.
 pub struct ModOffers<'a> {
     /// Its id as it is written.
-    pub id: &'a ModId,
+    pub id: &'a FoldedId,
     /// Its releases, oldest first.
     pub releases: Vec<Release<'a>>,
     /// What is asked for it, by place in the puzzle.
@@ -43,9 +43,9 @@ pub struct PackageIndex<'p, 'a> {
     pub puzzle: &'p Puzzle<'a>,
     /// The mods, by folded id.
     pub packages: Vec<ModOffers<'a>>,
-    by_id: HashMap<ModId, u32>,
+    by_id: HashMap<FoldedId, u32>,
     /// For an id: the mods of other ids that stand in for it in some release.
-    stand_ins: HashMap<ModId, Vec<u32>>,
+    stand_ins: HashMap<FoldedId, Vec<u32>>,
     requirements: RefCell<HashMap<String, Option<Requirement>>>,
     /// How many more decisions may be taken back and tried anew, over all searches.
     left: Cell<u64>,
@@ -79,9 +79,9 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
 
     /// Puts a puzzle's offers in order.
     pub fn new(puzzle: &'p Puzzle<'a>) -> Self {
-        let asks: HashMap<ModId, usize> =
+        let asks: HashMap<FoldedId, usize> =
             puzzle.asks.iter().enumerate().map(|(index, ask)| (ask.id.clone(), index)).collect();
-        let mut grouped: BTreeMap<ModId, Vec<Offer<'a>>> = BTreeMap::new();
+        let mut grouped: BTreeMap<FoldedId, Vec<Offer<'a>>> = BTreeMap::new();
         for offer in &puzzle.offers {
             let id = offer.manifest.id.clone();
             if puzzle.open || asks.contains_key(&id) {
@@ -128,7 +128,7 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
     }
 
     fn note_stand_ins(&mut self) {
-        let mut found: BTreeSet<(ModId, u32)> = BTreeSet::new();
+        let mut found: BTreeSet<(FoldedId, u32)> = BTreeSet::new();
         for (index, package) in self.packages.iter().enumerate() {
             let own = package.id.clone();
             for provided in package.releases.iter().flat_map(|release| &release.offer.manifest.provides) {
@@ -144,12 +144,12 @@ impl<'p, 'a> PackageIndex<'p, 'a> {
     }
 
     /// The mod of an id.
-    pub fn package(&self, id: &ModId) -> Option<u32> {
+    pub fn package(&self, id: &FoldedId) -> Option<u32> {
         self.by_id.get(id).copied()
     }
 
     /// The mods of other ids that stand in for an id in some release.
-    pub fn stand_ins(&self, id: &ModId) -> &[u32] {
+    pub fn stand_ins(&self, id: &FoldedId) -> &[u32] {
         self.stand_ins.get(id).map_or(&[], Vec::as_slice)
     }
 
@@ -275,7 +275,7 @@ impl Release<'_> {
     }
 
     /// Whether it stands in for an id.
-    pub fn provides(&self, id: &ModId) -> bool {
+    pub fn provides(&self, id: &FoldedId) -> bool {
         self.offer.manifest.provides.iter().any(|provided| provided == id)
     }
 

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::base::version::Versions;
 use crate::manifest::ModManifest;
 use crate::rulebook::NeededOn;
@@ -37,7 +37,7 @@ pub struct Offer<'a> {
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Ask {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// Which releases will do, as a requirement; any when not said.
     pub accepts: Option<String>,
     /// Whether states before a release will do.
@@ -100,7 +100,7 @@ pub struct Chosen<'a> {
 #[derive(Debug, Clone, Default)]
 pub struct FittingSet<'a> {
     /// The releases.
-    pub chosen: BTreeMap<ModId, Chosen<'a>>,
+    pub chosen: BTreeMap<FoldedId, Chosen<'a>>,
     /// Whether a mod's word on a mod that it merely likes had to be passed over.
     pub passed_over_likes: bool,
 }

@@ -16,10 +16,9 @@ use pubgrub::{
 
 use super::index::{ABSENT, ModOffers, PackageIndex, Release, VersionSet};
 use super::puzzle::{Chosen, FittingSet, Keep};
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::manifest::Relation;
-use crate::rulebook::Role;
-use crate::rulebook::{NeededOn, RelationKind};
+use crate::rulebook::{NeededOn, RelationKind, Role};
 
 /// What the search decides on.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
@@ -52,7 +51,7 @@ pub enum Unfit {
     /// It needs a mod of which there is no release that would do.
     Lacks {
         /// The mod's id.
-        id: ModId,
+        id: FoldedId,
         /// The releases that would do.
         range: Option<String>,
     },
@@ -92,7 +91,7 @@ struct Question {
 }
 
 /// Which id is asked for, in which releases, and on which sides.
-type Asked = (ModId, Option<String>, [bool; 2]);
+type Asked = (FoldedId, Option<String>, [bool; 2]);
 
 struct Search<'u, 'p, 'a> {
     packages: &'u PackageIndex<'p, 'a>,

@@ -6,7 +6,7 @@ use super::explain::needed;
 use super::index::{ModOffers, PackageIndex, Release};
 use super::puzzle::{FittingSet, Puzzle};
 use super::search::Ease;
-use crate::base::ids::ModId;
+use crate::base::ids::FoldedId;
 use crate::manifest::Relation;
 use crate::rulebook::RelationKind;
 
@@ -14,7 +14,7 @@ use crate::rulebook::RelationKind;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Standing {
     /// Its id.
-    pub id: ModId,
+    pub id: FoldedId,
     /// The release that the wishes have now.
     pub now: Option<String>,
     /// The release in the newest set that fits as a whole; none when that has no place for it, or there is no such set.
