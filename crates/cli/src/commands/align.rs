@@ -41,7 +41,9 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     fleet.each(AlignmentRun::plan);
     if env.format == Format::Text {
         for job in fleet.good() {
-            let in_line = outcome(job).0.is_none_or(|held| in_line(&held.findings));
+            // Only where nothing is to be done somebody must know whether that is all.
+            let is_empty = job.planned.plan.steps.is_empty();
+            let in_line = !is_empty || outcome(job).0.is_none_or(|held| in_line(&held.findings));
             ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, (in_line, env.verbose)));
         }
     }

@@ -94,7 +94,9 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     }
     job.plan(&wanted)?;
     if env.format == Format::Text && !arguments.check {
-        let in_line = outcome(&job).0.is_none_or(|held| in_line(&held.findings));
+        // Only where nothing is to be done somebody must know whether that is all.
+        let is_empty = job.planned.plan.steps.is_empty();
+        let in_line = !is_empty || outcome(&job).0.is_none_or(|held| in_line(&held.findings));
         ui.report(&render::align::plan(&name, &job.planned.plan, (in_line, env.verbose)));
     }
     job.settle_orphans(!arguments.check)?;

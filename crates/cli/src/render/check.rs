@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
-use kanon_core::base::finding::{Change, Finding, Severity, in_line};
+use kanon_core::base::finding::{Change, Code, Finding, Severity, in_line};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::Remedy;
@@ -134,12 +134,12 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
     }
     let for_all = same_remedy(&findings.iter().collect::<Vec<_>>()).filter(|_| findings.len() > 1);
     let mut after_a_mod = false;
-    let mut alike: BTreeMap<String, Vec<&FoldedId>> = BTreeMap::new();
+    let mut alike: BTreeMap<(Severity, Code, String), Vec<&FoldedId>> = BTreeMap::new();
     for subject in subjects {
         let of_subject: Vec<&Finding> = findings.iter().filter(|finding| finding.mod_id == *subject).collect();
         // One cause may be told of every mod; after some of them their names are enough.
         if let ([one], Some(id)) = (of_subject.as_slice(), subject) {
-            let others = alike.entry(format!("{} {} {}", one.severity.as_str(), one.code, one.remedy)).or_default();
+            let others = alike.entry((one.severity, one.code, one.remedy.to_string())).or_default();
             others.push(id);
             if others.len() > ALIKE {
                 continue;
@@ -160,12 +160,16 @@ pub fn findings(out: &mut String, findings: &[Finding]) {
         }
         for_subject.into_iter().for_each(|words| remedy(out, words));
     }
-    for (what, ids) in alike.into_iter().filter(|(_, ids)| ids.len() > ALIKE) {
-        let code = what.split(' ').take(2).collect::<Vec<_>>().join(" ");
+    for ((severity, code, _), ids) in alike.into_iter().filter(|(_, ids)| ids.len() > ALIKE) {
         let names: Vec<&str> = ids[ALIKE..].iter().take(ALIKE_NAMED).map(|id| id.as_str()).collect();
         let more = ids.len().saturating_sub(ALIKE + ALIKE_NAMED);
         let more = if more > 0 { format!(" and {more} more; --format json tells each") } else { String::new() };
-        let told = format!("{code}, the same, for {} more: {}{more}", ids.len() - ALIKE, names.join(", "));
+        let told = format!(
+            "{} {code}, the same, for {} more: {}{more}",
+            severity.as_str(),
+            ids.len() - ALIKE,
+            names.join(", ")
+        );
         out.push_str(&folded(&told, "  "));
     }
     if let Some(words) = for_all {
