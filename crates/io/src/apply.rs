@@ -5,7 +5,6 @@
 //! direction. Bytes that nobody expected are copied beside the backup before anything is done to them.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
-use std::fs::File;
 use std::io::{self, Write};
 use std::path::Path;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -14,6 +13,7 @@ use std::sync::{Mutex, OnceLock};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 
+use crate::backup;
 use crate::bytes::{Bytes, Handing};
 use crate::error::{During, ForPath, ReachError};
 use crate::hashing::{blake3_of, both_of};
@@ -353,12 +353,7 @@ impl Applier<'_> {
             return Ok(());
         }
         let outside = self.install.outside(path);
-        let copy = self.folder.join(format!(
-            "changed-since-{}-{}",
-            Blake3::of(path.as_str().as_bytes()).short(),
-            digest.short()
-        ));
-        let mut target = File::create(&copy).during("make", &copy)?;
+        let (copy, mut target) = backup::new_copy_of_changed(self.folder, path, digest)?;
         let (mut source, stamp) = self.install.open_file(path).during("read", &outside)?;
         both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("copy", &outside)?;
         target.sync_all().during("write", &copy)?;

@@ -1,7 +1,7 @@
-//! The backup of one alignment: copies of what was touched, and a manifest that says of what. With the journal gone, the manifest
-//! is enough to take the alignment back.
+//! The backup of one alignment: copies of what was touched, each under its own path, and a manifest that says of what. With the
+//! journal gone, the manifest is enough to take the alignment back.
 
-use std::fs::Metadata;
+use std::fs::{File, Metadata};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
@@ -17,6 +17,10 @@ use crate::workspace::write_whole;
 
 const MANIFEST: &str = "manifest.json";
 const FORMAT: &str = "kanon-backup/1";
+/// The folder of a backup in which copies lie as they did on the install.
+const FILES: &str = "files";
+/// The folder of a backup for what nobody expected to find on the install.
+const CHANGED: &str = "changed-since";
 
 /// What a backup says of itself.
 #[derive(Debug, Clone, Serialize, Deserialize)]
@@ -87,10 +91,63 @@ pub fn newest(backups: &Path) -> i64 {
     names.filter_map(|name| name.to_str()?.parse().ok()).max().unwrap_or(0)
 }
 
+/// Makes the file for the copy of what is at a path, and says what it is called in the backup: as on the install, so that
+/// people find it. Where this machine can't call it so (letter case, reserved names), a number will do.
+///
+/// # Errors
+/// When no file can be made.
+pub fn new_copy(folder: &Path, path: &InstallPath, number: usize) -> Result<(String, File), ReachError> {
+    let own = format!("{FILES}/{path}");
+    if let Ok(file) = make(&folder.join(&own)) {
+        return Ok((own, file));
+    }
+    let (number, copy) = (number.to_string(), folder.join(number.to_string()));
+    Ok((number, File::create(&copy).during("make", &copy)?))
+}
+
+/// Makes the file for the copy of what nobody expected at a path; `digest` tells several of one path apart.
+///
+/// # Errors
+/// When no file can be made.
+pub fn new_copy_of_changed(folder: &Path, path: &InstallPath, digest: Blake3) -> Result<(PathBuf, File), ReachError> {
+    let own = folder.join(CHANGED).join(digest.short()).join(path.as_str());
+    if let Ok(file) = make(&own) {
+        return Ok((own, file));
+    }
+    let copy = folder.join(format!("{CHANGED}-{}-{}", Blake3::of(path.as_str().as_bytes()).short(), digest.short()));
+    let file = File::create(&copy).during("make", &copy)?;
+    Ok((copy, file))
+}
+
+fn make(path: &Path) -> std::io::Result<File> {
+    std::fs::create_dir_all(path.parent().unwrap_or(path))?;
+    File::create_new(path)
+}
+
+/// The folders of a backup, from the innermost outwards.
+///
+/// # Errors
+/// When one can't be read.
+pub fn folders(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
+    let mut all = Vec::new();
+    let mut left = vec![folder.to_owned()];
+    while let Some(next) = left.pop() {
+        for entry in std::fs::read_dir(&next)? {
+            let entry = entry?;
+            if entry.file_type()?.is_dir() {
+                left.push(entry.path());
+            }
+        }
+        all.push(next);
+    }
+    all.reverse();
+    Ok(all)
+}
+
 /// The copy of a file in a backup, by what the journal says of it.
 ///
 /// # Errors
-/// When it is missing, is a link or no file, or has other bytes by now.
+/// When it is missing, is a link or no file, lies behind a link, or has other bytes by now.
 pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Result<PathBuf, ReachError> {
     let path = folder.join(copy);
     let unusable = |what: &str| ReachError::Unusable {
@@ -100,15 +157,50 @@ pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Re
             kanon_core::base::path::printable(of)
         ),
     };
-    let is_plain = copy.parse::<usize>().is_ok();
+    let is_plain = copy.parse::<usize>().is_ok() || is_own_name(copy);
     let metadata: Metadata = match std::fs::symlink_metadata(&path) {
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Err(unusable("is gone")),
         found => found.during("look at", &path)?,
     };
+    let outer = path.ancestors().skip(1).take_while(|outer| *outer != folder);
+    let is_plain = is_plain && outer.into_iter().all(is_folder);
     if !is_plain || !metadata.is_file() {
         return Err(unusable("is no file of its own"));
     }
     let mut file = regular(&path).during("read", &path)?;
     let found = blake3_of(&mut file, metadata.len()).during("read", &path)?.0;
     if found == blake3 { Ok(path) } else { Err(unusable("has other bytes than when it was made")) }
+}
+
+/// Whether a copy is called as its path is on the install.
+fn is_own_name(copy: &str) -> bool {
+    copy.strip_prefix(FILES).and_then(|rest| rest.strip_prefix('/')).is_some_and(|path| InstallPath::new(path).is_ok())
+}
+
+fn is_folder(path: &Path) -> bool {
+    std::fs::symlink_metadata(path).is_ok_and(|found| found.is_dir())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_copy_is_called_as_on_the_install_or_by_a_number_where_that_can_not_be() {
+        let folder = tempfile::tempdir().expect("a folder");
+        let name = |path: &str, number| {
+            let path = InstallPath::new(path).expect("a path");
+            new_copy(folder.path(), &path, number).expect("a copy").0
+        };
+        assert_eq!(name("loads/lamp.load", 0), "files/loads/lamp.load");
+        // Here as on a machine where both spellings are one name.
+        assert_eq!(name("loads/lamp.load", 1), "1");
+        assert_eq!(name("loads/lamp.load/inner", 2), "2");
+        assert_eq!(folders(folder.path()).expect("folders").len(), 3);
+        for (copy, is_own) in
+            [("files/loads/lamp.load", true), ("files/../x", false), ("/etc/x", false), ("files", false)]
+        {
+            assert_eq!(is_own_name(copy), is_own, "{copy}");
+        }
+    }
 }

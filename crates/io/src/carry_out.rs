@@ -314,7 +314,12 @@ fn back_up(site: ApplyContext<'_>, plan: &Plan, id: i64, state: &mut State) -> R
     };
     let outermost = state.before(id)?;
     Manifest::new(&began, outermost.into_iter().chain(before.iter().cloned()).collect()).write(&folder)?;
-    File::open(&folder).and_then(|folder| folder.sync_all()).or_else(ignore_unsupported).during("flush", &folder)?;
+    for folder in backup::folders(&folder).during("look at", &folder)? {
+        File::open(&folder)
+            .and_then(|folder| folder.sync_all())
+            .or_else(ignore_unsupported)
+            .during("flush", &folder)?;
+    }
     state.record_before(id, &before)
 }
 
@@ -339,8 +344,7 @@ fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number:
         Some(_) => return Err(ReachError::Changed(outside)),
     };
     let (mut source, FileFingerprint { size, modified, .. }) = install.open_file(path).during("back up", &outside)?;
-    let copy = number.to_string();
-    let mut target = File::create(folder.join(&copy)).during("back up", &outside)?;
+    let (copy, mut target) = backup::new_copy(folder, path, number)?;
     let (blake3, _) = both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
     target.sync_all().during("back up", &outside)?;
     Ok(Before::File { copy, blake3, size: Some(size), modified, mode })

@@ -4,6 +4,7 @@ use std::path::Path;
 
 use kanon_core::config::Keep;
 
+use crate::backup;
 use crate::error::{During, ReachError};
 use crate::state::{Alignment, AlignmentState, State};
 
@@ -56,8 +57,14 @@ fn outlived(alignments: &[Alignment], keep: Keep, now: i64) -> Vec<&Alignment> {
 }
 
 fn size_of(folder: &Path) -> std::io::Result<u64> {
-    let sizes = std::fs::read_dir(folder)?.map(|entry| Ok(entry?.metadata()?.len()));
-    sizes.sum()
+    let mut sum = 0;
+    for folder in backup::folders(folder)? {
+        for entry in std::fs::read_dir(folder)? {
+            let found = entry?.metadata()?;
+            sum += if found.is_dir() { 0 } else { found.len() };
+        }
+    }
+    Ok(sum)
 }
 
 #[cfg(test)]
