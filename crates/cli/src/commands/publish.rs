@@ -280,7 +280,7 @@ fn tell(
         text.push_str(&match damaged {
             0 => format!("{}: {} read back, each as it was signed\n", styled(GOOD, "verified"), count(checked, "file")),
             _ => format!(
-                "{}: {} of {} read back, and put up anew\n",
+                "{}: {} of {} read back: put up anew, or taken off where only an older release had it\n",
                 styled(CARE, "mended"),
                 counted(damaged, "damaged file", "damaged files"),
                 checked

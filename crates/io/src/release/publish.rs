@@ -113,6 +113,8 @@ struct Destination<'o> {
     prefix: &'o str,
     /// What is there, with its size.
     there: BTreeMap<String, u64>,
+    /// What was there and was not what its name says.
+    damaged: Vec<String>,
 }
 
 /// The digest that a file of a release bears in its name.
@@ -227,7 +229,7 @@ impl<'o> Destination<'o> {
                 there.insert(path.strip_prefix(prefix).unwrap_or(path).to_owned(), found.size);
             }
         }
-        Ok(Self { origin, store: store.as_ref(), prefix, there })
+        Ok(Self { origin, store: store.as_ref(), prefix, there, damaged: Vec::new() })
     }
 
     /// What others publish is not overwritten: their players would be told that the signature is wrong.
@@ -270,7 +272,9 @@ impl<'o> Destination<'o> {
         for file in &damaged {
             self.there.remove(file);
         }
-        Ok((checked, damaged.len()))
+        let number = damaged.len();
+        self.damaged = damaged;
+        Ok((checked, number))
     }
 
     /// The signed lists of the last release that are not what the one before them says.
@@ -440,11 +444,14 @@ impl<'o> Destination<'o> {
         put.map(drop).map_err(|error| self.failed(page.name, error))
     }
 
-    /// Takes off what no release needs any more that is kept.
+    /// Takes off what no release needs any more that is kept, and damaged files that the last one does without: nobody can use
+    /// them, and only what the last one needs was put up anew.
     async fn prune(&self, record: &Record) -> Result<usize, ReachError> {
         let needed: BTreeSet<&String> = record.releases.iter().flat_map(|kept| &kept.needs).collect();
         let old = |file: &&String| !needed.contains(*file) && *file != TIMESTAMP && !file.ends_with(".root.json");
-        let gone: Vec<&String> = self.there.keys().filter(old).collect();
+        let last = record.last().map_or(&[][..], |last| last.needs.as_slice());
+        let useless = self.damaged.iter().filter(|file| !last.contains(file));
+        let gone: Vec<&String> = self.there.keys().filter(old).chain(useless).collect();
         for file in &gone {
             match self.store.delete(&self.path(file)?).await {
                 Ok(()) | Err(object_store::Error::NotFound { .. }) => {}
