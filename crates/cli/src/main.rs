@@ -15,6 +15,7 @@ mod places;
 mod rehearsing;
 mod render;
 mod screen;
+mod sealable;
 mod server_log;
 mod session;
 mod ui;

@@ -161,6 +161,12 @@ impl Offers {
         })
     }
 
+    /// What catalogues promise, whether it is here or not.
+    pub fn promised(&self) -> impl Iterator<Item = &Offer> {
+        let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
+        self.items.iter().filter(move |item| is_catalogue(&item.place))
+    }
+
     /// Copies that are no whole mods.
     pub fn damaged(&self) -> &[Damaged] {
         &self.damaged

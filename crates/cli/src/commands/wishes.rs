@@ -6,7 +6,7 @@ use kanon_core::base::ids::{FoldedId, same_name};
 use kanon_core::config::{Edit, WorkspaceConfig, edit};
 use kanon_core::resolve::search::{Entry, seek};
 use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, Standing, each_alone};
-use kanon_core::resolve::update::{Intent, Outlook, Taken, Update, outlook};
+use kanon_core::resolve::update::{Intent, Outlook, Taken, Update};
 use kanon_io::workspace::write_whole;
 
 use crate::Outcome;
@@ -18,6 +18,7 @@ use crate::render::listed;
 use crate::render::renewal::{self, Row};
 use crate::render::seek::{Hit, Report as Search};
 use crate::render::wishes::{HeldBack, Report, no_fit, text, ways_text};
+use crate::sealable::sealable_outlook;
 use crate::session::Session;
 use crate::ui::Ui;
 
@@ -90,7 +91,7 @@ fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
     let Some(id) = ids.iter().find(|id| !known.iter().any(|known| same_name(known, id))) else {
         return Ok(());
     };
-    let failure = Failure::plain(format!("`{id}` is not wished for in kanon.toml"));
+    let failure = Failure::plain(format!("`{id}` is not in kanon.toml"));
     Err(match kanon_core::base::problem::nearest(id, known.iter().copied()) {
         Some(near) => failure.hint(format!("did you mean `{near}`?")),
         None => failure.hint("see its [[mod]] tables for what is"),
@@ -112,7 +113,7 @@ fn change(
 ) -> Result<Outcome, Failure> {
     let workspace = session.workspace()?;
     let wishes = for_game(&workspace.config, game);
-    let Outlook { update, standings } = outlook(&wishes, intent, &stock.puzzle_for_updates(session, &wishes));
+    let Outlook { update, standings } = sealable_outlook(stock, session, &wishes, intent);
     let new = match update {
         Ok(new) => new,
         Err(why) => return does_not_fit(session, &why),
@@ -164,7 +165,7 @@ fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> 
 /// Shows what a renewal would bring, and what holds mods back.
 fn look_ahead(session: &Session<'_>, stock: &Offers, intent: &Intent, game: Option<&str>) -> Result<Outcome, Failure> {
     let wishes = for_game(&session.workspace()?.config, game);
-    let Outlook { update, standings } = outlook(&wishes, intent, &stock.puzzle_for_updates(session, &wishes));
+    let Outlook { update, standings } = sealable_outlook(stock, session, &wishes, intent);
     let renewed = |id: &str| match intent {
         Intent::Renew(ids) => ids.is_empty() || ids.iter().any(|other| other == id),
         Intent::Take(_) | Intent::Drop(_) => true,

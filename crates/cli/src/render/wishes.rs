@@ -9,7 +9,7 @@ use kanon_core::resolve::solve::{Clash, NoFit, WayOut};
 use kanon_core::resolve::update::{Move, Update};
 use serde::Serialize;
 
-use super::{BAD, BOLD, CARE, GOOD, folded, listed, styled};
+use super::{BAD, BOLD, CARE, GOOD, count, folded, listed, styled};
 
 /// An explanation keeps to this many lines.
 pub const LINES: usize = 15;
@@ -130,7 +130,7 @@ pub fn text(report: &Report, update: &Update) -> String {
             )
         }
         (true, true) => format!("{}; no release changes\n", styled(GOOD, "written to kanon.toml")),
-        (true, false) => format!("{}: the wishes are as they should be\n", styled(GOOD, "nothing to change")),
+        (true, false) => format!("{}: kanon.toml is as it should be\n", styled(GOOD, "nothing to change")),
         (false, true) => format!("{}:\n", styled(GOOD, "written to kanon.toml")),
         (false, false) => format!("{}; nothing was written:\n", styled(BOLD, "this would be written to kanon.toml")),
     };
@@ -222,7 +222,17 @@ pub fn ways_text(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
         matches!(no_fit.clashes.as_slice(), [clash] if clash.ids.len() == 1 && !is_wished(clash.ids[0].as_str()));
     let ways = no_fit.ways.iter().filter(|way| !(alone && way.other.is_empty()));
     let ways: String = ways.take(3).map(|way| way_text(way, &is_wished)).collect();
-    if ways.is_empty() { String::new() } else { format!("what would fit:\n{ways}") }
+    match no_fit.would_give_up {
+        Some(mods) => folded(
+            &format!(
+                "nothing near it fits: what does would give up {}. Wait for new releases of what stands in the way, or stay with what you have",
+                count(mods, "mod")
+            ),
+            "",
+        ),
+        None if ways.is_empty() => String::new(),
+        None => format!("what would fit:\n{ways}"),
+    }
 }
 
 fn way_text(way: &WayOut, is_wished: &impl Fn(&str) -> bool) -> String {
@@ -276,6 +286,7 @@ mod tests {
                     clashes: (0..clashes).map(clash).collect(),
                     further: 2,
                     ways: vec![way.clone(); 3],
+                    would_give_up: None,
                     given_up: false,
                 },
                 |id| id != "new",

@@ -133,7 +133,7 @@ fn what_is_taken_brings_what_it_needs_and_goes_with_it() {
     reach.kanon(&["drop", "tide-gates"]).ends_with(0).says("tide-gates stays: drowned-bells needs it");
     reach.kanon(&["drop", "Salt-Maps"]).ends_with(0).says("gone    tide-gates 1.7");
     assert!(!reach.stage.read("reach/kanon.toml").contains("[[mod]]"));
-    reach.kanon(&["drop", "salt-maps"]).ends_with(2).says("is not wished for in kanon.toml");
+    reach.kanon(&["drop", "salt-maps"]).ends_with(2).says("is not in kanon.toml");
 }
 
 #[test]
@@ -320,4 +320,54 @@ fn many_mods_are_chosen_from_and_explained_in_few_lines() {
     ] {
         assert!(clash.out.contains(part), "{part} in {}", clash.out);
     }
+}
+
+/// A server with three mods, sealed, and a folder of newer releases.
+fn moor(newer: &[(&str, &str)]) -> Stage {
+    let stage = Stage::empty();
+    stage.write("g.rulebook.toml", "format = \"kanon-rulebook/1\"\ngame = \"Ebbmoor\"\n[[shelf]]\nname = \"holds\"\nholds = \"folders\"\nin = \"holds\"\n[shelf.mod]\ndocument = { member = \"sheet.json\" }\nid = \"$.id\"\nversion = \"$.v\"\nload-after = { each = \"$.after[*]\" }\n");
+    for id in ["moss", "reed", "sedge"] {
+        stage.write(&format!("hall/holds/{id}/sheet.json"), format!("{{\"id\": \"{id}\", \"v\": \"1.0\"}}"));
+    }
+    stage.write("kanon.toml", "format = \"kanon/1\"\nname = \"Ebb\"\nrulebook = \"g.rulebook.toml\"\n[install.hall]\nrole = \"server\"\nat = \"hall\"\n[source.shop]\nat = \"shop\"\n");
+    std::fs::create_dir_all(stage.path("shop")).unwrap();
+    stage.kanon(["adopt", "hall"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    for (file, text) in newer {
+        stage.write(&format!("shop/{file}/sheet.json"), text);
+    }
+    stage
+}
+
+/// What would fit and could not be sealed is not wished for: the rest is renewed, and seals.
+#[rstest]
+#[case::an_order_that_can_not_be(
+    &[("moss", r#"{"id": "moss", "v": "2.0", "after": ["reed"]}"#), ("reed", r#"{"id": "reed", "v": "2.0", "after": ["moss"]}"#), ("sedge", r#"{"id": "sedge", "v": "2.0"}"#)],
+    "order-impossible", 2)]
+#[case::one_release_twice(
+    &[("moss", r#"{"id": "moss", "v": "2.0"}"#), ("moss-b", r#"{"id": "moss", "v": "2.0", "other": 1}"#), ("sedge", r#"{"id": "sedge", "v": "2.0"}"#)],
+    "moss-b", 1)]
+#[case::all_can(
+    &[("moss", r#"{"id": "moss", "v": "2.0"}"#), ("sedge", r#"{"id": "sedge", "v": "2.0"}"#)],
+    "", 2)]
+fn what_could_not_be_sealed_is_not_chosen(#[case] newer: &[(&str, &str)], #[case] told: &str, #[case] moved: usize) {
+    let stage = moor(newer);
+    let seen = stage.kanon(["renew", "--preview"]).ends_with(0);
+    if !told.is_empty() {
+        seen.says(told).says("kanon seal would refuse it");
+    }
+    let report = stage.kanon(["renew", "--format", "json"]).ends_with(0).json();
+    assert_eq!(report["changes"].as_array().unwrap().len(), moved, "{report}");
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["renew"]).ends_with(0).says("nothing to change");
+}
+
+#[test]
+fn a_release_that_is_asked_for_and_could_not_be_sealed_is_refused_with_the_reason() {
+    let twice = [("moss", r#"{"id": "moss", "v": "2.0"}"#), ("moss-b", r#"{"id": "moss", "v": "2.0", "other": 1}"#)];
+    let stage = moor(&twice);
+    let before = stage.read("kanon.toml");
+    let said = stage.kanon(["take", "moss@2.0"]).ends_with(1);
+    said.says("kanon seal would refuse it").says("moss-b").says("kanon.toml was not changed");
+    assert_eq!(stage.read("kanon.toml"), before);
 }

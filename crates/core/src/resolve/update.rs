@@ -64,6 +64,16 @@ pub struct Update {
     pub passed_over_likes: bool,
 }
 
+impl Update {
+    /// The wishes as they are once this is written.
+    pub fn applied_to(&self, wishes: &WorkspaceConfig) -> WorkspaceConfig {
+        let is_put = |id: &FoldedId| self.put.iter().any(|wish| wish.id == *id);
+        let stays = |wish: &&ModWish| !is_put(&wish.id) && !self.remove.contains(&wish.id);
+        let mods = wishes.mods.iter().filter(stays).chain(&self.put).cloned().collect();
+        WorkspaceConfig { mods, ..wishes.clone() }
+    }
+}
+
 /// What an intent would come to.
 #[derive(Debug, Clone)]
 pub struct Outlook {

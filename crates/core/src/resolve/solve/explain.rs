@@ -23,6 +23,9 @@ const CLASHES: usize = 3;
 const FACTS: usize = 6;
 /// Ways out that are told.
 const WAYS: usize = 3;
+/// A set that gives up more mods than these, and more than one in so many, is no way out.
+const MAY_GO: usize = 3;
+const ONE_IN: usize = 4;
 
 /// Why no set fits, and what would.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -33,6 +36,8 @@ pub struct NoFit {
     pub further: usize,
     /// The nearest sets that would fit, each with all that it takes.
     pub ways: Vec<WayOut>,
+    /// How many mods the nearest set would give up, where that is too many to call it a way out.
+    pub would_give_up: Option<usize>,
     /// Whether the search was given up: then nobody knows whether a set fits.
     pub given_up: bool,
 }
@@ -103,6 +108,12 @@ pub fn explain(packages: &PackageIndex<'_, '_>) -> NoFit {
     {
         no_fit.ways.push(way(packages, &set, &[], &removed));
     }
+    let wanted = packages.puzzle.asks.iter().filter(|ask| ask.wanted).count();
+    let is_way = |way: &WayOut| way.without.len() <= MAY_GO.max(wanted / ONE_IN);
+    if !no_fit.ways.iter().any(is_way) {
+        no_fit.would_give_up = no_fit.ways.iter().map(|way| way.without.len()).min();
+    }
+    no_fit.ways.retain(is_way);
     no_fit.further += no_fit.clashes.len().saturating_sub(CLASHES);
     no_fit.clashes.truncate(CLASHES);
     no_fit
