@@ -90,7 +90,7 @@ place=$demo
     for beat in $(seq $((minute % 13))); do printf '07:%s:%02d clock: %s ms behind, waiting for snowtrack\n' "$minute" "$beat" $((90 + 7 * minute)); done
   done
 } >"$demo/last-night.log"
-shot rehearse "kanon rehearse attic --settle 0.2; kanon isolate attic --settle 0.2 -q; kanon health last-night.log"
+shot rehearse "kanon rehearse attic -y --settle 0.2; kanon isolate attic -y --settle 0.2 -q; kanon health last-night.log"
 rm "$demo/ashmere.rulebook.toml"
 shot learn "kanon learn ashmere/server --client ashmere/client -o ashmere.rulebook.toml --game 'Ashmere Reach'"
 shot rulebook "kanon rulebook check railway.rulebook.toml --against railway/server --mod peat-works"

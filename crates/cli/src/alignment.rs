@@ -289,8 +289,8 @@ impl<'e> AlignmentRun<'e> {
         let size = std::fs::metadata(&built_file).during("look at", &built_file)?.len();
         let names: Vec<&str> = overlays.iter().map(|overlay| overlay.id.as_str()).collect();
         let why = match names.is_empty() {
-            true => "the base archive as the game brought it".to_owned(),
-            false => format!("the base archive with {} laid in", names.join(", ")),
+            true => "the game's own archive as it came".to_owned(),
+            false => format!("the game's own archive with {} laid in", names.join(", ")),
         };
         let action = Action::Replace { blake3: built };
         self.planned.plan.steps.push(Step { action, path: surveyed.path.clone(), why, bytes: size, lines: Vec::new() });
@@ -451,7 +451,7 @@ impl<'e> AlignmentRun<'e> {
             self.planned.orphans.clear();
         } else {
             ui.notice(&format!(
-                "nothing is done to {name} before somebody decides: wish for them in kanon.toml, take off what needs them, or add --park-extras"
+                "nothing is done to {name} before somebody decides: add them to kanon.toml, take off what needs them, or add --park-extras"
             ));
         }
         Ok(())

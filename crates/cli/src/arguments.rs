@@ -118,16 +118,16 @@ pub enum Command {
     /// The survey is portable: with -o it goes to a file that a player can send. It holds no path outside the
     /// install and nothing but what concerns mods.
     Survey(Survey),
-    /// Write the mods found on an install into kanon.toml as the wish
+    /// Write the mods found on an install into kanon.toml
     Adopt(Adopt),
-    /// Add mods to the wishes, with what they need, in the newest releases that fit
+    /// Add mods to kanon.toml, with what they need, in the newest releases that fit
     ///
     /// Looks through the sources of kanon.toml, the installs and the last canon. Mods that are there stay as they are where
     /// they can. When nothing fits, says why in plain words, and what would fit; nothing is written then.
     Take(Take),
-    /// Take mods out of the wishes, with what only they needed
+    /// Take mods out of kanon.toml, with what only they needed
     Drop(Drop),
-    /// Move the wishes on to the newest releases that fit
+    /// Move kanon.toml on to the newest releases that fit
     ///
     /// With --preview only says what could be renewed, what holds the rest back, which signing keys change and which mods
     /// shape the world. With --game it does so for another version of the game: which mods are ready, and which block it.
@@ -140,7 +140,7 @@ pub enum Command {
     /// read from a file beside its download, called as the download with .notes.txt behind it; notes and dates that an earlier
     /// catalogue of the folder has are kept.
     Catalogue(Catalogue),
-    /// Resolve the wishes to exact releases and digests, check that they fit, and write canon.json
+    /// Resolve what kanon.toml asks for to exact releases and digests, check that they fit, and write canon.json
     Seal(Seal),
     /// Hold installs (or surveys) against the canon
     Check(Check),
@@ -246,7 +246,7 @@ pub struct Survey {
 pub struct Adopt {
     /// A name from kanon.toml, a folder, or an address
     pub install: String,
-    /// Adopt just this mod of it; may be given several times. One that only a client has is then wished for on every client
+    /// Adopt just this mod of it; may be given several times. One that only a client has is then asked for on every client
     #[arg(long, value_name = "MOD")]
     pub only: Vec<String>,
     /// Leave this mod out; may be given several times
@@ -615,6 +615,9 @@ pub struct Rehearse {
     /// Prove these mods first, with what they need; may be given again for the next stage, and the rest comes last
     #[arg(long, value_name = "MOD,…")]
     pub stage: Vec<String>,
+    /// Don't ask, do it
+    #[arg(short, long)]
+    pub yes: bool,
     #[command(flatten)]
     pub waiting: Waiting,
 }
@@ -632,6 +635,9 @@ pub struct Isolate {
     /// Forget what was tried by hand, and begin anew
     #[arg(long, requires = "ask")]
     pub anew: bool,
+    /// Don't ask, do it
+    #[arg(short, long)]
+    pub yes: bool,
     #[command(flatten)]
     pub waiting: Waiting,
 }

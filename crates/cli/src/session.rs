@@ -299,7 +299,7 @@ impl<'a> Session<'a> {
         if !self.is_stale(canon) {
             return Ok(());
         }
-        Err(Failure::plain("kanon.toml has changed since the canon was sealed, so the canon is not what is wished for")
+        Err(Failure::plain("kanon.toml has changed since the canon was sealed, so the canon is not what it asks for")
             .hint("kanon seal --changes shows what that means; then: kanon seal"))
     }
 

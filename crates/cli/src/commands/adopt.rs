@@ -150,7 +150,7 @@ fn settle_own(
     for id in own {
         let is_named = arguments.only.iter().any(|only| id == only);
         let question = format!("No server has {}. Is every player to have it?", printable(id.as_str()));
-        if is_named || (env.can_ask && agreed(false, env, ui, &question)?) {
+        if is_named || (env.can_ask && agreed(false, env, ui, question.as_str())?) {
             wishes.iter_mut().filter(|wish| wish.id == *id).for_each(|wish| wish.needed_on = Some(NeededOn::Client));
         } else {
             wishes.retain(|wish| wish.id != *id);

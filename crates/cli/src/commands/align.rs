@@ -16,7 +16,7 @@ use super::panicked;
 use crate::Outcome;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Align, Format};
-use crate::asking::agreed;
+use crate::asking::{Question, agreed};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::check::Held;
@@ -52,7 +52,10 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         job.as_mut().map_or(Ok(()), |job| job.settle_orphans(!arguments.preview))?;
     }
     fleet.tell_unrehearsed(arguments, ui)?;
-    if fleet.good().any(AlignmentRun::has_work) && !arguments.preview && agreed(arguments.yes, env, ui, "Do this?")? {
+    if fleet.good().any(AlignmentRun::has_work)
+        && !arguments.preview
+        && agreed(arguments.yes, env, ui, Question::or_look("Do this?", "--preview"))?
+    {
         fleet.each(AlignmentRun::carry_out);
     }
     fleet.conclude(arguments, env, ui)
@@ -133,7 +136,7 @@ impl<'e> Batch<'e> {
         if !any {
             return Ok(true);
         }
-        if !agreed(arguments.yes, env, ui, "Finish it?")? {
+        if !agreed(arguments.yes, env, ui, Question::or_look("Finish it?", "--preview"))? {
             return Ok(false);
         }
         self.each(|job, wanted| {

@@ -27,7 +27,7 @@ use super::align::{conclusion, outcome, refuse_unknown_licences};
 use crate::Outcome;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Follow, Format};
-use crate::asking::agreed;
+use crate::asking::{Question, agreed};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{self, BOLD, GOOD, size, styled};
@@ -103,7 +103,7 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     tell_other_game(&job, ui)?;
     let goes_on = !arguments.check
         && job.planned.orphans.is_empty()
-        && (!job.has_work() || agreed(arguments.yes, &env, ui, "Do this?")?);
+        && (!job.has_work() || agreed(arguments.yes, &env, ui, Question::or_look("Do this?", "--check"))?);
     if goes_on {
         let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
         game.settle(&news, &mut job)?;
@@ -135,7 +135,7 @@ fn finish(
         unfinished.steps_done,
         unfinished.steps.len()
     ));
-    if !agreed(arguments.yes, env, ui, "Finish it?")? {
+    if !agreed(arguments.yes, env, ui, Question::or_look("Finish it?", "--check"))? {
         return Ok(false);
     }
     job.finish(wanted).map(|_| true)
@@ -309,7 +309,7 @@ impl Game {
         if let Some(before) = is_other {
             ui.notice(&format!("note: until now this game followed {}", printable(&before.invite)));
             let question = "Follow the new one from now on, and no longer that?";
-            if !arguments.check && !agreed(arguments.yes, env, ui, question)? {
+            if !arguments.check && !agreed(arguments.yes, env, ui, Question::or_look(question, "--check"))? {
                 return Ok(false);
             }
         }
@@ -384,7 +384,7 @@ impl Game {
             Err(error @ ReachError::NotThisGame { .. }) => {
                 if env.can_ask
                     && !arguments.yes
-                    && agreed(false, env, ui, &format!("{error}. Is it the game's folder all the same?"))?
+                    && agreed(false, env, ui, format!("{error}. Is it the game's folder all the same?").as_str())?
                 {
                     return Ok(());
                 }

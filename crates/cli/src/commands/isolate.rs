@@ -5,6 +5,7 @@ use std::path::PathBuf;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::path::printable;
 use kanon_core::diagnose::isolate::{Ending, Search};
 use kanon_core::rulebook::Role;
 use kanon_io::error::{During, ReachError};
@@ -12,6 +13,7 @@ use kanon_io::workspace::write_whole;
 use serde::{Deserialize, Serialize};
 
 use crate::arguments::{Format, Isolate, Was};
+use crate::asking::agreed;
 use crate::breaking::{self, Orderly};
 use crate::env::Env;
 use crate::failure::Failure;
@@ -61,6 +63,14 @@ pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));
     }
     let mut search = Search::in_canon(&rehearsal.canon, Role::Server);
+    let question =
+        format!("Take mods off {} and put them back, to see with which it starts?", printable(&arguments.install));
+    if !agreed(arguments.yes, env, ui, question.as_str())? {
+        return match env.format {
+            Format::Json => conclude(arguments, &mut search, &[], (env, ui)),
+            Format::Text => Ok(Outcome::Findings),
+        };
+    }
     let orderly = Orderly::begin();
     let tried = match arguments.ask {
         true => by_hand(arguments, &rehearsal, &mut search, (env, ui)),
@@ -204,7 +214,7 @@ fn conclude(
             tried,
         })?,
         Format::Text => {
-            let told = render::rehearsal::isolation(&arguments.install, search, next.as_deref());
+            let told = render::rehearsal::isolation(&arguments.install, search, next.as_deref(), arguments.yes);
             ui.report(&told);
         }
     }

@@ -3,12 +3,14 @@
 use std::collections::BTreeSet;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::diagnose::isolate::mods_of;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 
 use crate::arguments::{Format, Rehearse};
+use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::rehearsing::{Rehearsal, Tried};
@@ -32,8 +34,15 @@ pub fn run(arguments: &Rehearse, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));
     }
     let stages = stages(&rehearsal, &arguments.stage)?;
+    let name = printable(&arguments.install);
+    let question = if rehearsal.may_change() {
+        format!("Bring {name} in line with the canon, and start it?")
+    } else {
+        format!("Start {name} as it is?")
+    };
+    let may_start = agreed(arguments.yes, env, ui, question.as_str())?;
     let mut tried: Vec<Tried> = Vec::new();
-    for (number, stage) in stages.iter().enumerate() {
+    for (number, stage) in stages.iter().enumerate().take_while(|_| may_start) {
         let mods = stage.as_ref().map_or_else(|| "the canon".to_owned(), |mods| render::count(mods.len(), "mod"));
         ui.notice(&format!("start {} of {}: {} with {mods}", number + 1, stages.len(), arguments.install));
         let one = rehearsal.try_with(stage.as_ref())?;
@@ -57,6 +66,7 @@ pub fn run(arguments: &Rehearse, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
             recorded,
             stages: &tried,
         })?,
+        Format::Text if !may_start => {}
         Format::Text => ui.report(&render::rehearsal::text(&arguments.install, &tried, (passed, recorded))),
     }
     Ok(Outcome::of(passed))

@@ -123,7 +123,7 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
     let ended = if last.as_ref() == Some(&canon) { Ended::Unchanged } else { Ended::Written };
     if kept.canon.wishes != canon.wishes {
         ui.notice(
-            "note: kanon.toml wishes for what it did; the next kanon seal goes there again, unless you change it",
+            "note: kanon.toml still asks for what it did; the next kanon seal goes there again, unless you change it",
         );
     }
     match env.format {
@@ -137,7 +137,7 @@ fn back_to(session: &Session<'_>, number: u64, (env, ui): (&Env, &Ui)) -> Result
 fn refuse_unknown(accepted: &[String], wishes: &WorkspaceConfig) -> Result<(), Failure> {
     let is_known = |id: &&String| wishes.mods.iter().any(|wish| wish.id == **id);
     let Some(id) = accepted.iter().find(|id| !is_known(id)) else { return Ok(()) };
-    let failure = Failure::plain(format!("`{}` is not wished for in kanon.toml", printable(id)));
+    let failure = Failure::plain(format!("`{}` is not in kanon.toml", printable(id)));
     Err(match nearest(id, wishes.mods.iter().map(|wish| wish.id.as_str())) {
         Some(near) => failure.hint(format!("did you mean `{near}`?")),
         None => failure.hint("--accept takes the id of a mod, as its finding tells it"),

@@ -166,11 +166,11 @@ fn in_the_attic(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         |error: kanon_standin::StandinError| Failure::plain("could not furnish the demo's attic").because(error);
     world.attic("thaws-ms = 300\nthaws-on-ms = 700\n").map_err(failed)?;
     stage.add_rehearsal("attic")?;
-    stage.command(&["rehearse", "attic", "--settle", "1", "--stage", "aurora-core,snowtrack"], 0)?;
+    stage.command(&["rehearse", "attic", "--yes", "--settle", "1", "--stage", "aurora-core,snowtrack"], 0)?;
     stage.command(&["health", "attic/console.log"], 0)?;
     world.attic("breaks-with = [\"drift-radio\", \"sled-dogs\"]\n").map_err(failed)?;
-    stage.command(&["rehearse", "attic", "--settle", "0.4"], 1)?;
-    stage.command(&["isolate", "attic", "--settle", "0.4"], 1)?;
+    stage.command(&["rehearse", "attic", "--yes", "--settle", "0.4"], 1)?;
+    stage.command(&["isolate", "attic", "--yes", "--settle", "0.4"], 1)?;
     let found = stage.isolated("attic")?;
     stage.expect("just the two that don't get on are found", found == ["drift-radio", "sled-dogs"]);
     stage.command_in_brief(&["check", "attic"], 0)?;

@@ -128,7 +128,8 @@ impl<'a> Stage<'a> {
 
     /// The mods that a search finds to break a rehearsal.
     pub fn isolated(&self, name: &str) -> Result<Vec<String>, Failure> {
-        let output = self.program().args(["isolate", name, "--settle", "0.4", "--format", "json", "--quiet"]).output();
+        let output =
+            self.program().args(["isolate", name, "--yes", "--settle", "0.4", "--format", "json", "--quiet"]).output();
         let output = output.map_err(|error| Failure::plain("could not run kanon isolate").because(error))?;
         let report: Value = serde_json::from_slice(&output.stdout)
             .map_err(|error| Failure::plain("could not read the report").because(error))?;

@@ -84,7 +84,7 @@ fn stage(out: &mut String, title: &str, tried: &Tried) {
 }
 
 /// What a search came to, or what is to be tried next.
-pub fn isolation(install: &str, search: &Search, next: Option<&[FoldedId]>) -> String {
+pub fn isolation(install: &str, search: &Search, next: Option<&[FoldedId]>, yes: bool) -> String {
     let starts = count(search.asked(), "start");
     match search.ending() {
         Some(Ending::AllStart) => {
@@ -124,9 +124,10 @@ pub fn isolation(install: &str, search: &Search, next: Option<&[FoldedId]>) -> S
             let name = quoted(&printable(install));
             let mut out = format!("{}: {install} has now {}\n", styled(BOLD, "try this"), count(mods.len(), "mod"));
             out.push_str(&folded(&shown, "  "));
+            let yes = if yes { " --yes" } else { "" };
             let _ = writeln!(
                 out,
-                "start it, and say what came of it:\n  kanon isolate {name} --ask --was good\n  kanon isolate {name} --ask --was bad"
+                "start it, and say what came of it:\n  kanon isolate {name} --ask --was good{yes}\n  kanon isolate {name} --ask --was bad{yes}"
             );
             let _ = writeln!(
                 out,

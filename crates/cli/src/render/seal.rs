@@ -85,7 +85,7 @@ pub enum Ended {
 pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
     let mut out = match (ended, canon) {
         (Ended::Refused, _) | (_, None) => {
-            format!("{}: the wishes don't fit; canon.json was not written\n", styled(BAD, "not sealed"))
+            format!("{}: what kanon.toml asks for doesn't fit; canon.json was not written\n", styled(BAD, "not sealed"))
         }
         (Ended::OnlyShown, Some(canon)) => {
             format!("{}: {} would be sealed\n", styled(BOLD, &canon.name), contents(canon))
@@ -286,7 +286,7 @@ impl Adopted {
         }
         if !self.not_there.is_empty() {
             out.push_str(&folded(
-                &format!("still wished for, not on {}: {}", self.install, FoldedId::joined(&self.not_there, ", ")),
+                &format!("still in kanon.toml, not on {}: {}", self.install, FoldedId::joined(&self.not_there, ", ")),
                 "  ",
             ));
         }

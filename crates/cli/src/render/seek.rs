@@ -51,7 +51,7 @@ impl Report {
         for hit in &self.found {
             let version = hit.newest_that_fits.as_deref().unwrap_or("no release that fits");
             let title = hit.title.as_ref().map_or_else(String::new, |title| format!("  {title}"));
-            let wished = if hit.wished { "  (wished for)" } else { "" };
+            let wished = if hit.wished { "  (in kanon.toml)" } else { "" };
             let id = styled(BOLD, &kanon_core::base::path::printable(hit.mod_id.as_str()));
             let rest = kanon_core::base::path::printable(&format!("{version}{title}{wished}"));
             let _ = writeln!(out, "{id} {rest}  {}", styled(FAINT, &format!("in {}", hit.places.join(", "))));

@@ -394,7 +394,7 @@ fn nothing_that_others_name_steers_the_terminal() {
         vec!["check", POISON],
         vec!["-C", POISON, "check"],
         vec!["follow", POISON],
-        vec!["rehearse", &hall],
+        vec!["rehearse", &hall, "--yes"],
     ];
     for words in commands {
         for format in ["text", "json"] {

@@ -264,7 +264,7 @@ fn a_base_archive_is_rebuilt_from_the_kept_original_as_overlays_come_and_go() {
         told.sort();
         told
     };
-    stage.kanon(["align", "mara", "--yes"]).ends_with(0).says("the base archive with mist, reed laid in");
+    stage.kanon(["align", "mara", "--yes"]).ends_with(0).says("the game's own archive with mist, reed laid in");
     assert_eq!(members(), ["ground=peat", "new=n", "sky=reeds"], "the later one counts, and seals are left out");
     let first = stage.fingerprint("mara-fen")["/base.pak"].0.clone();
     stage.kanon(["align", "mara", "--yes"]).ends_with(0).says("nothing to do");

@@ -414,7 +414,7 @@ fn mod_wish(section: Section<'_>) -> ModWish {
 fn check_twice(root: &Section<'_>, wishes: &WorkspaceConfig) {
     let mut seen = HashSet::new();
     for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.clone())) {
-        let message = format!("`{}` is wished for twice", wish.id);
+        let message = format!("`{}` stands twice in kanon.toml", wish.id);
         root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
     }
 }

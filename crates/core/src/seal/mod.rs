@@ -286,7 +286,7 @@ fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
     let there: BTreeSet<String> =
         same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
     let there = there.into_iter().collect::<Vec<_>>().join(", ");
-    Finding { remedy: "change the wish in kanon.toml, or put that release where it is to come from".into(), ..finding }
+    Finding { remedy: "change it in kanon.toml, or put that release where it is to come from".into(), ..finding }
         .found(there)
 }
 
@@ -408,7 +408,7 @@ fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> V
         states && wished && pick.says == NeededOn::Both && matches!(given, NeededOn::Server | NeededOn::Client)
     };
     let finding = |pick: &Pick| {
-        Finding::new(Code::ModMissing, "take `needed_on` out of its wish in kanon.toml, unless you know better")
+        Finding::new(Code::ModMissing, "take `needed_on` out of its [[mod]] in kanon.toml, unless you know better")
             .about(&pick.sealed.manifest.id)
             .expected("on the server and on clients, as the mod says itself")
             .found(format!("on the {} alone, as kanon.toml says", pick.sealed.manifest.needed_on.as_str()))
