@@ -3,7 +3,11 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use kanon_app::alignment::Wanted;
+use kanon_core::plan::RiskyExtras;
+use kanon_core::plan::text_edits::Said;
 use kanon_core::rulebook::Role;
+use kanon_io::claim::Others;
 
 /// Keep the mods of a game identical on its server and on every player's machine
 ///
@@ -409,6 +413,19 @@ pub struct Consent {
     pub while_running: bool,
 }
 
+impl From<&Consent> for Wanted {
+    /// The world is as the policy has it where nothing else is said, and another's claim holds.
+    fn from(consent: &Consent) -> Self {
+        Self {
+            risky: if consent.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
+            world: consent.world.clone(),
+            while_running: consent.while_running,
+            others: Others::Respect,
+            said: Said { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },
+        }
+    }
+}
+
 #[derive(Debug, Args)]
 pub struct Align {
     /// A name from kanon.toml, a folder, or an address
@@ -606,6 +623,12 @@ pub struct Waiting {
     /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when left out
     #[arg(long, value_name = "SECONDS")]
     pub settle: Option<f64>,
+}
+
+impl From<Waiting> for kanon_app::rehearsing::Waiting {
+    fn from(waiting: Waiting) -> Self {
+        Self { patience: waiting.patience, settle: waiting.settle }
+    }
 }
 
 #[derive(Debug, Args)]

@@ -41,21 +41,9 @@ pub fn advise(advice: impl Into<String>) {
     *ADVICE.lock().unwrap_or_else(PoisonError::into_inner) = Some(advice.into());
 }
 
-/// Work that puts itself right before the program ends, until this is dropped.
-pub struct Orderly(());
-
-impl Orderly {
-    /// Begins it.
-    pub fn begin() -> Self {
-        ORDERLY.store(true, Ordering::SeqCst);
-        Self(())
-    }
-}
-
-impl Drop for Orderly {
-    fn drop(&mut self) {
-        ORDERLY.store(false, Ordering::SeqCst);
-    }
+/// Whether the work that goes on now puts itself right before the program ends.
+pub fn keep_order(keeps: bool) {
+    ORDERLY.store(keeps, Ordering::SeqCst);
 }
 
 /// Whether somebody wants it to end.

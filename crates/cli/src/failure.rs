@@ -6,11 +6,10 @@ use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use kanon_core::base::problem::{BadFile, Problem, ProblemLevel};
 use kanon_io::error::ReachError;
-use kanon_io::install::{AddressError, HostError};
-use kanon_io::release::Refusal;
 
 use crate::render::{BAD, styled};
 use crate::screen;
+use crate::words::errors::hint;
 
 /// Why a command could not do its work.
 #[derive(Debug)]
@@ -96,105 +95,6 @@ impl From<ReachError> for Failure {
             message.push_str(&format!(", since {}", crate::env::time_of_day(*began)));
         }
         Self { message, causes, hint, bad_file: None }
-    }
-}
-
-/// Every kind of error says what to do, or is asked here why not.
-fn hint(error: &ReachError) -> Option<&'static str> {
-    match error {
-        ReachError::Io { source, .. } => io_hint(source),
-        ReachError::State { what: "the journal", .. } => Some(
-            "see that the disk is not full and the file may be written; if it is damaged, put a copy of it back. Each backup also knows by itself what it is of: kanon undo INSTALL --from-backup N",
-        ),
-        ReachError::State { .. } => Some("see that the disk is not full and the file may be written"),
-        ReachError::BadCanon { .. } => Some(
-            "kanon seal makes it anew of kanon.toml; kanon seal --back-to N puts one back that was sealed here (kanon history --canons)",
-        ),
-        ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
-        ReachError::OfPlayer(_) => {
-            Some("go to the folder of your own workspace, or name it with -C; here it is: kanon follow")
-        }
-        ReachError::NotThisGame { .. } => {
-            Some("check the folder, the role and the rulebook: one of the three is another's")
-        }
-        ReachError::BytesNowhere(_) => {
-            Some("put the releases into a source or an install of kanon.toml, then seal again")
-        }
-        ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
-        ReachError::Unreachable { .. } => Some("check the connection, and try again later"),
-        ReachError::Refused { source, .. } => Some(refusal_hint(source)),
-        ReachError::Busy { alive: true, .. } => Some("wait until it has ended, then run the command again"),
-        ReachError::TakenBack { source, .. } => hint(source),
-        ReachError::NoRoom { .. } => Some("make room, then run the command again; nothing was begun"),
-        ReachError::Busy { .. } => Some(
-            "wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over",
-        ),
-        ReachError::CutOff { .. } => Some("when that is mended, kanon align finishes it, or kanon undo takes it back"),
-        ReachError::Host(error) => host_hint(error),
-        ReachError::Link(_) => Some("put the real file in its place first"),
-        ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
-        ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) | ReachError::Path { .. } => None,
-    }
-}
-
-fn refusal_hint(refusal: &Refusal) -> &'static str {
-    match refusal {
-        Refusal::Nothing => "see that the invite is whole, and ask whoever sent it whether the release is still there",
-        Refusal::NotInvited(_) => {
-            "don't go on: ask whoever invited you for a new invite, by another way than this place"
-        }
-        Refusal::WrongSignature(_) | Refusal::OtherFile(_) | Refusal::Mixed(_) | Refusal::Garbled { .. } => {
-            "try again in a while, in case it is being published right now; if it stays so, tell whoever invited you"
-        }
-        Refusal::Older(_) | Refusal::Endless(_) => "tell whoever invited you: the place may be in wrong hands",
-        Refusal::Ended(_) => "tell whoever invited you; kanon publish signs it anew",
-        Refusal::Clock => {
-            "set the clock right, then try again; if it is right now and was wrong then, add --clock-is-right"
-        }
-    }
-}
-
-fn host_hint(error: &HostError) -> Option<&'static str> {
-    Some(match error {
-        HostError::Address { source: AddressError::Password, .. } => {
-            "leave the password out: Kanon asks for it, or finds it in the system's key ring or in KANON_PASSWORD"
-        }
-        HostError::Address { .. } => {
-            "write it like sftp://user@host/folder, or ftp:// or ftps://; /~ is where a login begins"
-        }
-        HostError::Unreachable { .. } => "check the address, and whether the host is up and lets you connect",
-        HostError::Login { .. } => {
-            "check the user's name; give the password when asked, or in KANON_PASSWORD, or name a key in kanon.toml"
-        }
-        HostError::UnknownKey { .. } => {
-            "if your hoster says that this is its key, write it into kanon.toml: host-key = \"SHA256:…\" in the [install]; on a terminal Kanon asks"
-        }
-        HostError::ChangedKey { .. } => {
-            "ask your hoster whether the key was changed; if so, take the old one out of where it is known, else somebody stands in between"
-        }
-    })
-}
-
-/// What systems call it when no more files may be open, in this process or on the whole machine.
-#[cfg(unix)]
-const NO_FILE_NUMBERS: [i32; 2] = [24, 23];
-#[cfg(not(unix))]
-const NO_FILE_NUMBERS: [i32; 2] = [4, 4];
-
-fn io_hint(error: &std::io::Error) -> Option<&'static str> {
-    use std::io::ErrorKind as Kind;
-    if error.raw_os_error().is_some_and(|code| NO_FILE_NUMBERS.contains(&code)) {
-        return Some(
-            "no more files may be open at once: close other programs, or raise the limit, then run the command again",
-        );
-    }
-    match error.kind() {
-        Kind::NotFound => Some("check the path"),
-        Kind::PermissionDenied | Kind::ReadOnlyFilesystem => {
-            Some("see who owns it, whether it may be written, and whether it is marked as not to be changed")
-        }
-        Kind::StorageFull | Kind::QuotaExceeded => Some("make room on the disk, then run the command again"),
-        _ => None,
     }
 }
 

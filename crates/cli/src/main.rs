@@ -1,25 +1,16 @@
 //! The `kanon` program: arguments in, a report out, and an exit code that scripts can lean on.
 
-mod alignment;
-mod amending;
 mod arguments;
 mod asking;
 mod breaking;
 mod commands;
-mod credentials;
 mod demo;
 mod env;
 mod failure;
-mod offers;
-mod places;
-mod rehearsing;
 mod render;
 mod screen;
-mod sealable;
-mod server_log;
-mod session;
 mod ui;
-mod wholeness;
+mod words;
 
 use std::process::ExitCode;
 

@@ -1,20 +1,33 @@
-//! The one way out: reports to standard output, everything else to standard error, a closed pipe taken calmly.
+//! The one way out: reports to standard output, everything else to standard error, a closed pipe taken calmly. To use cases it is
+//! who watches them.
 
 use std::io::{IsTerminal, Write};
+use std::sync::Arc;
 
 use anstream::{AutoStream, ColorChoice};
 use indicatif::{MultiProgress, ProgressBar, ProgressDrawTarget, ProgressStyle};
+use kanon_app::error::AppError;
+use kanon_app::notice::Notice;
+use kanon_app::observer::{Asker, Observer, OnBreak, Task};
+use kanon_core::rulebook::Role;
 use kanon_io::progress::Progress;
 use serde::Serialize;
 
 use crate::arguments::{Global, When};
+use crate::asking::{self, TerminalAsker};
+use crate::breaking;
 use crate::failure::Failure;
 use crate::screen;
+use crate::words::notices;
 
 /// Where reports, notices and progress go.
 pub struct Ui {
     choice: ColorChoice,
     quiet: bool,
+    /// Whether more is told.
+    verbose: bool,
+    /// Whether somebody can be asked.
+    can_ask: bool,
     /// Installs that are worked on side by side have a bar each.
     bars: MultiProgress,
 }
@@ -28,7 +41,8 @@ impl Ui {
         };
         let visible = !global.quiet && std::io::stderr().is_terminal();
         let target = if visible { ProgressDrawTarget::stderr() } else { ProgressDrawTarget::hidden() };
-        Self { choice, quiet: global.quiet, bars: MultiProgress::with_draw_target(target) }
+        let bars = MultiProgress::with_draw_target(target);
+        Self { choice, quiet: global.quiet, verbose: global.verbose, can_ask: asking::can_ask(), bars }
     }
 
     /// Prints a report.
@@ -75,6 +89,44 @@ impl Ui {
             bar.set_style(style.progress_chars("=> "));
         }
         Bar(bar)
+    }
+}
+
+impl Observer for Ui {
+    fn notice(&self, notice: Notice) {
+        Self::notice(self, &notices::text(notice));
+    }
+
+    fn tells_again(&self) -> bool {
+        self.verbose
+    }
+
+    fn begin(&self, task: Task) -> Box<dyn Progress + Send + '_> {
+        Box::new(self.progress(notices::task(task)))
+    }
+
+    fn may_take_off_needed(&self) -> Result<bool, AppError> {
+        asking::may_take_off_needed(self.can_ask)
+    }
+
+    fn role_of(&self, typed: &str) -> Result<Option<Role>, AppError> {
+        asking::role_of(self.can_ask, typed)
+    }
+
+    fn asker(&self) -> Arc<dyn Asker> {
+        Arc::new(TerminalAsker { can_ask: self.can_ask })
+    }
+
+    fn on_break(&self, what: OnBreak) {
+        breaking::advise(notices::on_break(&what));
+    }
+
+    fn keep_order(&self, keeps: bool) {
+        breaking::keep_order(keeps);
+    }
+
+    fn is_break_asked(&self) -> bool {
+        breaking::is_asked()
     }
 }
 

@@ -10,8 +10,13 @@ use std::path::{Path, PathBuf};
 use regex::Regex;
 
 /// The crates, each after those that it may use.
-const CRATES: [(&str, &[&str]); 4] =
-    [("standin", &[]), ("core", &[]), ("io", &["kanon_core"]), ("cli", &["kanon_core", "kanon_io", "kanon_standin"])];
+const CRATES: [(&str, &[&str]); 5] = [
+    ("standin", &[]),
+    ("core", &[]),
+    ("io", &["kanon_core"]),
+    ("app", &["kanon_core", "kanon_io"]),
+    ("cli", &["kanon_core", "kanon_io", "kanon_app", "kanon_standin"]),
+];
 
 /// The rooms of the core, each after those that it may use.
 const ROOMS: [&str; 17] = [

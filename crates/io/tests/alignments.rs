@@ -32,7 +32,7 @@ fn path(text: &str) -> InstallPath {
 
 fn step(action: Action, at: &str) -> Step {
     let bytes = if action.puts().is_some() { 3 } else { 0 };
-    Step { action, path: path(at), why: "a test".to_owned(), bytes, lines: Vec::new() }
+    Step { action, path: path(at), reasons: Vec::new(), bytes, lines: Vec::new() }
 }
 
 fn put(bytes: &[u8], at: &str) -> Step {

@@ -14,15 +14,16 @@ use kanon_io::state::AlignmentState;
 use super::check::held;
 use super::panicked;
 use crate::Outcome;
-use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Align, Format};
 use crate::asking::{Question, agreed};
-use crate::env::Env;
+use crate::env::{Env, day_of};
 use crate::failure::Failure;
 use crate::render::check::Held;
 use crate::render::{self, GOOD, styled};
-use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
+use crate::words::steps::ToldStep;
+use kanon_app::alignment::{AlignmentRun, Wanted};
+use kanon_app::session::{Session, digest_of};
 
 /// An install on its way, or what stopped it.
 struct Batch<'e> {
@@ -33,12 +34,12 @@ struct Batch<'e> {
 pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut fleet = Batch::open(arguments, env, ui)?;
     if !arguments.preview {
-        fleet.each(|job, _| job.refuse_busy());
+        fleet.each(|job, _| Ok(job.refuse_busy()?));
     }
     if !arguments.preview && !fleet.finish_unfinished(arguments, env, ui)? {
         return Ok(Outcome::Findings);
     }
-    fleet.each(AlignmentRun::plan);
+    fleet.each(|job, wanted| Ok(job.plan(wanted)?));
     if env.format == Format::Text {
         for job in fleet.good() {
             // Only where nothing is to be done somebody must know whether that is all.
@@ -56,7 +57,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         && !arguments.preview
         && agreed(arguments.yes, env, ui, Question::or_look("Do this?", "--preview"))?
     {
-        fleet.each(AlignmentRun::carry_out);
+        fleet.each(|job, wanted| Ok(job.carry_out(wanted)?));
     }
     fleet.conclude(arguments, env, ui)
 }
@@ -64,7 +65,7 @@ pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 impl<'e> Batch<'e> {
     fn open(arguments: &Align, env: &'e Env, ui: &'e Ui) -> Result<Self, Failure> {
         let lens = &arguments.lens;
-        let session = Session::open(env, ui, lens.rulebook.as_deref(), lens.thorough)?;
+        let session = Session::open(&env.machine, ui, lens.rulebook.as_deref(), lens.thorough)?;
         let canon = session.canon()?;
         if !arguments.preview {
             session.refuse_stale(&canon)?;
@@ -76,7 +77,7 @@ impl<'e> Batch<'e> {
         let role = lens.role.map(Role::from);
         let wanted = Wanted {
             others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
-            ..Wanted::by(&arguments.consent)
+            ..Wanted::from(&arguments.consent)
         };
         refuse_unknown_licences(&session, &wanted.said)?;
         let jobs = std::thread::scope(|scope| {
@@ -84,7 +85,7 @@ impl<'e> Batch<'e> {
                 .iter()
                 .map(|name| {
                     let (another, canon) = (session.another(), canon.clone());
-                    scope.spawn(move || AlignmentRun::open(another?, name, Some(canon), role))
+                    scope.spawn(move || Ok(AlignmentRun::open(another?, name, Some(canon), role)?))
                 })
                 .collect();
             let opened = opening.into_iter().map(|job| job.join().unwrap_or_else(|_| Err(panicked())));
@@ -151,7 +152,7 @@ impl<'e> Batch<'e> {
                 true => format!("{}: alignment {id} of {name} is finished", styled(GOOD, "done")),
                 false => format!("alignment {id} of {name} had not come to its first step; it is struck out"),
             };
-            job.session.ui.notice(&said);
+            ui.notice(&said);
             Ok(())
         });
         Ok(true)
@@ -223,7 +224,7 @@ impl<'e> Batch<'e> {
                     reports.push(render::align::Report {
                         format: plan::FORMAT,
                         install: job.placed.name.clone(),
-                        steps: job.planned.plan.steps,
+                        steps: job.planned.plan.steps.iter().map(ToldStep::from).collect(),
                         undecided: job.planned.undecided,
                         done: job.carried.is_some(),
                     });
@@ -291,7 +292,7 @@ pub fn conclusion(job: &AlignmentRun<'_>, held: Option<&Held>, done: bool) -> St
             carried.id,
             job.backup_shown(carried.id)
         );
-        let undo = job.session.env.command(&format!("undo {}", quoted(name)));
+        let undo = job.session.machine.command(&format!("undo {}", quoted(name)));
         out.push_str(&format!("take it back with: {undo}\n"));
         out.push_str(&render::align::pruned(&carried.pruned));
     }

@@ -20,8 +20,8 @@ use crate::arguments::{Catalogue as Arguments, Format};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{CARE, GOOD, counted, folded, styled};
-use crate::session::{KnownNames, Session};
 use crate::ui::Ui;
+use kanon_app::session::{KnownNames, Session};
 
 /// The report.
 #[derive(Serialize)]
@@ -34,8 +34,8 @@ struct Report {
 }
 
 pub fn run(arguments: &Arguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.rulebook.as_deref(), false)?;
-    let folder = env.folder.join(&arguments.folder);
+    let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), false)?;
+    let folder = env.machine.folder.join(&arguments.folder);
     let folder = folder.canonicalize().map_err(|error| {
         Failure::plain(format!("could not open {}", folder.display())).because(error).hint("check the folder's path")
     })?;

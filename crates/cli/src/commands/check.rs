@@ -11,12 +11,12 @@ use crate::arguments::{Check, Format};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::check::{Held, Report};
-use crate::session::{Session, Surveyed};
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::session::{Session, Surveyed};
 
 pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let mut session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let canon = session.canon()?;
     let names = if arguments.installs.is_empty() { session.install_names()? } else { arguments.installs.clone() };
     let role = arguments.lens.role.map(Role::from);
@@ -78,10 +78,13 @@ pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &
 /// A command is told as it works where it is printed: in another folder, in a game that follows a release, or not at all.
 fn suggest_for_here(session: &Session<'_>, surveyed: &Surveyed, finding: &mut Finding) {
     let Some(command) = finding.remedy.command() else { return };
-    let typed = session.env.typed();
+    let typed = session.machine.typed();
     let is_followed = session.workspace.as_ref().is_some_and(|workspace| workspace.following().is_some());
     finding.remedy = match command.is_align() {
-        true if is_followed => finding.remedy.with(Suggestion::new("follow").led_by(typed).with_options_of(command)),
+        true if is_followed => {
+            let follow = session.mends_by.clone().unwrap_or_else(|| Suggestion::new("follow").led_by(typed));
+            finding.remedy.with(follow.with_options_of(command))
+        }
         true if surveyed.counts.is_none() => {
             "mend it where it is installed: there, kanon align or kanon follow brings it in line".into()
         }

@@ -9,15 +9,15 @@ use kanon_core::rulebook::{NeededOn, Role};
 use crate::arguments::{Compare, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::session::Session;
 
 /// The word that stands for the sealed canon among installs.
 const CANON: &str = "canon";
 
 pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let mut session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let mut columns = Vec::new();
     let mut roles: Vec<Option<Role>> = Vec::new();
     let mut sides: HashMap<FoldedId, NeededOn> = HashMap::new();

@@ -13,9 +13,10 @@ use serde::Serialize;
 use crate::arguments::{Diagnose, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
-use crate::{Outcome, places, render, server_log};
+use crate::{Outcome, render};
+use kanon_app::session::Session;
+use kanon_app::{places, server_log};
 
 /// When patterns explain less than this, lines that none of them knows are looked at too.
 const SURE: f64 = 0.75;
@@ -45,7 +46,7 @@ struct Evidence {
 }
 
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.rulebook.as_deref(), arguments.thorough)?;
+    let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), arguments.thorough)?;
     let evidence = Evidence::gather(arguments, &mut session, env)?;
     let case = |hints| evidence.case(&session, arguments, hints);
     let mut diagnosis = weigh(case(&[]));
@@ -77,10 +78,10 @@ impl Evidence {
         let player = arguments.player.clone();
         let mut logs = Vec::new();
         let server_log = match &arguments.server_log {
-            Some(log) => Some(env.folder.join(log)),
+            Some(log) => Some(env.machine.folder.join(log)),
             None => server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name))?,
         };
-        let client_log = arguments.client_log.as_ref().map(|log| env.folder.join(log));
+        let client_log = arguments.client_log.as_ref().map(|log| env.machine.folder.join(log));
         for (log, side) in [(server_log, Role::Server), (client_log, Role::Client)] {
             let Some(log) = log else { continue };
             let player = player.as_deref().filter(|_| side == Role::Server);

@@ -3,12 +3,11 @@
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::base::finding::{Finding, in_line};
+use kanon_core::base::finding::{Finding, Severity, in_line};
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::Invite;
 use kanon_core::canon::release::scope::scope;
-use kanon_core::plan::Step;
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::claim::{Claimant, take_lock};
 use kanon_io::error::{During, ReachError};
@@ -23,16 +22,18 @@ use kanon_io::workspace::{WISHES, Workspace, write_whole};
 use serde::Serialize;
 use tempfile::TempDir;
 
-use super::align::{conclusion, outcome, refuse_unknown_licences};
+use super::align::{outcome, refuse_unknown_licences};
 use crate::Outcome;
-use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Follow, Format};
 use crate::asking::{Question, agreed};
-use crate::env::Env;
+use crate::env::{Env, day_of};
 use crate::failure::Failure;
 use crate::render::{self, BOLD, GOOD, size, styled};
-use crate::session::{SOON_DAYS, Session, day_of};
 use crate::ui::Ui;
+use crate::words::players;
+use crate::words::steps::ToldStep;
+use kanon_app::alignment::{AlignmentRun, Wanted};
+use kanon_app::session::{SOON_DAYS, Session};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -45,7 +46,7 @@ struct Report<'a> {
     /// Whether the place could not be reached, so that the last release seen counts.
     stale: bool,
     fetched: Fetched,
-    steps: &'a [Step],
+    steps: Vec<ToldStep>,
     /// Whether they were carried out.
     done: bool,
     in_line: bool,
@@ -76,10 +77,10 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let news = game.refresh(arguments, env, ui)?;
     let env = env.working_in(&game.folder);
     let following = news.workspace.following().cloned().ok_or_else(|| Failure::plain("nothing is followed"))?;
-    let session = Session::of_game(&env, ui, news.workspace.clone())?;
+    let session = Session::of_game(&env.machine, ui, news.workspace.clone())?;
     let canon = session.canon()?;
     let name = session.install_names()?.remove(0);
-    let wanted = Wanted::by(&arguments.consent);
+    let wanted = Wanted::from(&arguments.consent);
     refuse_unknown_licences(&session, &wanted.said)?;
     tell_release(&following, &canon.name, &env, ui);
     if !game.may_reach(&session, arguments, (&env, ui))? {
@@ -94,10 +95,7 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     }
     job.plan(&wanted)?;
     if env.format == Format::Text && !arguments.check {
-        // Only where nothing is to be done somebody must know whether that is all.
-        let is_empty = job.planned.plan.steps.is_empty();
-        let in_line = !is_empty || outcome(&job).0.is_none_or(|held| in_line(&held.findings));
-        ui.report(&render::align::plan(&name, &job.planned.plan, (in_line, env.verbose)));
+        ui.report(&told_plan(&job, &env)?);
     }
     job.settle_orphans(!arguments.check)?;
     tell_other_game(&job, ui)?;
@@ -119,7 +117,8 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         drop(lock);
     }
     let again = game.again(goes_on, &env);
-    conclude(&job, (&following, news.stale, &again), (&env, ui))
+    job.session.mends_by = Some(again.clone());
+    conclude(&job, arguments, (&following, news.stale, &again), (&env, ui))
 }
 
 /// What was cut off is finished first. Says whether to go on.
@@ -138,7 +137,8 @@ fn finish(
     if !agreed(arguments.yes, env, ui, Question::or_look("Finish it?", "--check"))? {
         return Ok(false);
     }
-    job.finish(wanted).map(|_| true)
+    job.finish(wanted)?;
+    Ok(true)
 }
 
 /// So many folders above one are looked at for the game that it may lie in.
@@ -176,7 +176,7 @@ fn agreed_beyond(arguments: &Follow, (env, ui): (&Env, &Ui), what: &str, questio
         ui.notice("note: that will be asked about by itself; off a terminal it needs --beyond-mods");
         return Ok(true);
     }
-    if !env.can_ask {
+    if !env.machine.can_ask {
         ui.notice("nothing was done, since nobody could be asked about that; if you trust whoever invited you so far, add --beyond-mods");
         return Ok(false);
     }
@@ -210,7 +210,7 @@ impl Game {
             (folder, _) => (None, folder.clone().map(PathBuf::from)),
         };
         let folder = match folder {
-            Some(folder) => env.folder.join(folder),
+            Some(folder) => env.machine.folder.join(folder),
             None => followed_folder(env)?,
         };
         if !folder.is_dir() {
@@ -237,7 +237,7 @@ impl Game {
     /// last time counts.
     fn refresh(&self, arguments: &Follow, env: &Env, ui: &Ui) -> Result<News, Failure> {
         let root = workspace_of(&self.folder);
-        let origin = Origin::open(&self.invite.address, &env.folder, env.patience())?;
+        let origin = Origin::open(&self.invite.address, &env.machine.folder, env.machine.patience())?;
         let is_same = self.before.as_ref().is_some_and(|before| before.invite == self.invite.to_string());
         // What never was followed here is remembered only once everything is known to be right and somebody has agreed.
         let unsettled = if is_same { None } else { Some(self.seen_before()?) };
@@ -274,7 +274,7 @@ impl Game {
 
     /// The command that goes on from here: what is not remembered needs its invite once more.
     fn again(&self, is_remembered: bool, env: &Env) -> Suggestion {
-        let command = Suggestion::new("follow").led_by(env.typed());
+        let command = Suggestion::new("follow").led_by(env.machine.typed());
         let invite = self.invite.to_string();
         if is_remembered || self.before.as_ref().is_some_and(|before| before.invite == invite) {
             return command;
@@ -299,7 +299,7 @@ impl Game {
             }
             take_over(unsettled.path(), &trusted(&root))?;
         }
-        job.session.settle()
+        Ok(job.session.settle()?)
     }
 
     /// Whether the game may follow this release, where it followed another, and whether its rulebook may govern what it does:
@@ -336,10 +336,10 @@ impl Game {
         std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
         let claimant = Claimant {
             workspace: String::new(),
-            by: format!("{} with kanon follow", env.person()),
-            began: env.now().timestamp().as_second(),
+            by: format!("{} with kanon follow", env.machine.person()),
+            began: env.machine.now().timestamp().as_second(),
             process: Some(std::process::id()),
-            machine: env.machine(),
+            machine: env.machine.name(),
         };
         let shown = self.folder.display().to_string();
         Ok(Some(take_lock(&folder.join("at-work.lock"), &shown, &claimant)?))
@@ -382,7 +382,7 @@ impl Game {
                 Ok(())
             }
             Err(error @ ReachError::NotThisGame { .. }) => {
-                if env.can_ask
+                if env.machine.can_ask
                     && !arguments.yes
                     && agreed(false, env, ui, format!("{error}. Is it the game's folder all the same?").as_str())?
                 {
@@ -441,7 +441,7 @@ fn take_over(from: &Path, to: &Path) -> Result<(), ReachError> {
 
 /// The file that lists the folders that follow something, one on each line.
 fn followed_list(env: &Env) -> Option<PathBuf> {
-    Some(env.config()?.join("followed"))
+    Some(env.machine.config()?.join("followed"))
 }
 
 fn followed(env: &Env) -> Vec<PathBuf> {
@@ -463,7 +463,7 @@ fn remember(env: &Env, folder: &Path) {
 
 /// The game folder that is meant where none is named: the one we are in, or the only one that follows anything.
 fn followed_folder(env: &Env) -> Result<PathBuf, Failure> {
-    if let Some(here) = followed_game(&env.folder) {
+    if let Some(here) = followed_game(&env.machine.folder) {
         return Ok(here.to_owned());
     }
     match followed(env).as_slice() {
@@ -488,7 +488,7 @@ fn tell_release(following: &Following, name: &str, env: &Env, ui: &Ui) {
             printable(&day(&following.published))
         ));
     }
-    let left = days_until(following.ends, env.now().timestamp());
+    let left = days_until(following.ends, env.machine.now().timestamp());
     if left < SOON_DAYS {
         let ends = day_of(following.ends);
         ui.notice(&format!(
@@ -515,45 +515,74 @@ fn forget_fetched(job: &AlignmentRun<'_>) -> Result<(), Failure> {
 
 fn conclude(
     job: &AlignmentRun<'_>,
+    arguments: &Follow,
     (following, stale, again): (&Following, bool, &Suggestion),
     (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {
     let (held, done) = outcome(job);
-    let mut held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
-    for finding in &mut held.findings {
-        if let Some(command) = finding.remedy.command().filter(|command| command.brings_in_line()) {
-            finding.remedy = finding.remedy.with(again.clone().with_options_of(command));
-        }
-    }
+    let held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
     let good = in_line(&held.findings) && done;
     match env.format {
         Format::Json => ui.json(&Report {
             format: "kanon-following/1",
             install: &job.placed.name,
-            folder: env.folder.display().to_string(),
+            folder: env.machine.folder.display().to_string(),
             release: following.release,
             published: &following.published,
             ends: following.ends.to_string(),
             stale,
             fetched: job.session.fetched,
-            steps: &job.planned.plan.steps,
+            steps: job.planned.plan.steps.iter().map(ToldStep::from).collect(),
             done: job.carried.is_some(),
             in_line: in_line(&held.findings),
             findings: &held.findings,
         })?,
         Format::Text => {
             let mut text = fetched(job.session.fetched);
-            text.push_str(&match job.carried.is_some() || good {
-                true => conclusion(job, Some(&held), done),
-                false => render::check::Report::new(vec![held], Vec::new()).text(&job.canon()?.name),
-            });
+            if arguments.check && !good {
+                text.push_str(&told_plan(job, env)?);
+            }
+            let has_left = job.carried.is_some() || job.planned.plan.steps.is_empty() || good;
+            let left: Vec<Finding> = held.findings.into_iter().filter(|finding| is_left(finding, has_left)).collect();
+            let undo = Suggestion::new("undo").word(&job.placed.name).led_by(env.machine.typed()).to_string();
+            let copies = job.carried.as_ref().map(|carried| job.backup_shown(carried.id));
+            let carried = copies.as_ref().map(|copies| (undo.as_str(), copies.as_str()));
+            if has_left || !left.is_empty() {
+                text.push_str(&players::done(&job.placed.name, &job.canon()?.name, carried, &left));
+            }
             if good && job.carried.is_some() {
                 text.push_str(&format!("after the next update: {again}\n"));
+            } else if !good && job.carried.is_none() && job.has_work() {
+                text.push_str(&format!("do: {again}\n"));
+            }
+            if let Some(carried) = &job.carried {
+                text.push_str(&render::align::pruned(&carried.pruned));
             }
             ui.report(&text);
         }
     }
     Ok(Outcome::of(good))
+}
+
+/// What the game needs, as a player reads it; each step too, if more is to be told.
+fn told_plan(job: &AlignmentRun<'_>, env: &Env) -> Result<String, Failure> {
+    let (name, plan) = (&job.placed.name, &job.planned.plan);
+    if plan.steps.is_empty() {
+        let in_line = outcome(job).0.is_none_or(|held| in_line(&held.findings));
+        return Ok(render::align::plan(name, plan, (in_line, env.verbose)));
+    }
+    let survey = job.planned.surveyed.as_ref().map(|surveyed| &surveyed.survey);
+    let mut text = players::plan(name, plan, (job.canon()?, survey));
+    if env.verbose {
+        text.push_str(&format!("\n{}", render::align::plan(name, plan, (true, true))));
+    }
+    Ok(text)
+}
+
+/// Whether a finding is left once all that can be done is: those of a game that is not in line, but for what another run mends.
+fn is_left(finding: &Finding, all_is_done: bool) -> bool {
+    let is_mended = finding.remedy.command().is_some_and(Suggestion::brings_in_line);
+    finding.severity != Severity::Note && (all_is_done || !is_mended)
 }
 
 fn fetched(fetched: Fetched) -> String {

@@ -16,8 +16,8 @@ use crate::arguments::{Format, HandoutArguments, HandoutForm};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
-use crate::session::{Session, digest_of};
 use crate::ui::Ui;
+use kanon_app::session::{Session, digest_of};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -33,7 +33,7 @@ struct Report<'a> {
 }
 
 pub fn run(arguments: &HandoutArguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::of_administrator(env, ui)?;
+    let session = Session::of_administrator(&env.machine, ui)?;
     let canon = for_players(&session.canon()?);
     let form = form(arguments)?;
     let sheet = sheet(&session, &canon, arguments.address.as_deref())?;
@@ -48,7 +48,7 @@ pub fn run(arguments: &HandoutArguments, env: &Env, ui: &Ui) -> Result<Outcome, 
         ui.report(&text);
         return Ok(Outcome::InOrder);
     }
-    write_whole(&env.folder.join(&arguments.output), &text)?;
+    write_whole(&env.machine.folder.join(&arguments.output), &text)?;
     let file = printable(&arguments.output.display().to_string());
     match env.format {
         Format::Json => ui.json(&Report {
@@ -106,7 +106,7 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
         number: said,
         links: base.map(|invite| format!("{}/", invite.address.trim_end_matches('/'))),
         invite: invite.map(|invite| invite.to_string()),
-        day: session.env.now().strftime("%-d %B %Y").to_string(),
+        day: session.machine.now().strftime("%-d %B %Y").to_string(),
         digest,
     })
 }

@@ -14,12 +14,13 @@ use kanon_io::logs;
 use crate::arguments::{Format, Health};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
-use crate::{Outcome, render, server_log};
+use crate::{Outcome, render};
+use kanon_app::server_log;
+use kanon_app::session::Session;
 
 pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.rulebook.as_deref(), false)?;
+    let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), false)?;
     let everyday = everyday_rules(&session.loaded.rulebook.events);
     let by_everyday_words = everyday.iter().any(|rule| rule.means == Event::Lag);
     let rules: Vec<EventRule> = session.loaded.rulebook.events.iter().cloned().chain(everyday).collect();
@@ -70,7 +71,7 @@ fn logs_of(arguments: &Health, session: &mut Session<'_>) -> Result<Vec<PathBuf>
     };
     let mut found = Vec::new();
     for log in &named {
-        let (path, name) = (session.env.folder.join(log), log.to_string_lossy());
+        let (path, name) = (session.machine.folder.join(log), log.to_string_lossy());
         let set = match session.workspace.as_ref().and_then(|workspace| workspace.config.install(&name)) {
             Some(wish) if !path.is_file() => {
                 let name = printable(&wish.name);

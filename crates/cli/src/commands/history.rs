@@ -11,9 +11,10 @@ use serde::Serialize;
 use crate::arguments::{Format, History};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
+use crate::words::steps::ToldStep;
 use crate::{Outcome, render};
+use kanon_app::session::Session;
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -30,11 +31,11 @@ struct Line<'a> {
     /// Whether its backup is gone, so that it can't be taken back any more.
     pruned: bool,
     steps_done: u32,
-    steps: &'a [kanon_core::plan::Step],
+    steps: Vec<ToldStep>,
 }
 
 pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::in_workspace(env, ui, false)?;
+    let session = Session::in_workspace(&env.machine, ui, false)?;
     if arguments.canons {
         return canons(&session, env, ui);
     }
@@ -115,7 +116,7 @@ fn line(alignment: &Alignment) -> Line<'_> {
         state: alignment.state.as_str(),
         pruned: alignment.pruned,
         steps_done: alignment.steps_done,
-        steps: &alignment.steps,
+        steps: alignment.steps.iter().map(ToldStep::from).collect(),
     }
 }
 

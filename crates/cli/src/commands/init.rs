@@ -21,7 +21,7 @@ const HEAD: &str = "\
 ";
 
 pub fn run(arguments: Init, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let path = env.folder.join(WISHES);
+    let path = env.machine.folder.join(WISHES);
     if path.exists() {
         return Err(Failure::plain(format!("{} is there already", path.display()))
             .hint("edit it, or start elsewhere with: kanon -C DIR init"));
@@ -49,13 +49,17 @@ struct Answers {
 }
 
 fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
-    let folder_name =
-        env.folder.canonicalize().ok().and_then(|folder| Some(folder.file_name()?.to_string_lossy().into_owned()));
+    let folder_name = env
+        .machine
+        .folder
+        .canonicalize()
+        .ok()
+        .and_then(|folder| Some(folder.file_name()?.to_string_lossy().into_owned()));
     let rulebook = match arguments.rulebook {
         Some(file) => file.display().to_string(),
-        None => ask(env, "Which rulebook? (a file)", only_rulebook(&env.folder).as_deref(), "--rulebook FILE")?,
+        None => ask(env, "Which rulebook? (a file)", only_rulebook(&env.machine.folder).as_deref(), "--rulebook FILE")?,
     };
-    load_rulebook(&env.folder.join(&rulebook))?;
+    load_rulebook(&env.machine.folder.join(&rulebook))?;
     let server = match arguments.server {
         Some(server) => server,
         None => ask(env, "Where is the server? (a folder)", None, "--server FOLDER")?,
@@ -63,7 +67,7 @@ fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
     let mut installs = vec![named("server", &server)];
     installs.extend(arguments.client.iter().map(|client| named("client", client)));
     for (_, name, at) in &installs {
-        if !at.contains("://") && !env.folder.join(at).is_dir() {
+        if !at.contains("://") && !env.machine.folder.join(at).is_dir() {
             return Err(Failure::plain(format!("the folder of {name} is not there: {at}")).hint("check the path"));
         }
     }
@@ -82,7 +86,7 @@ fn only_rulebook(folder: &Path) -> Option<String> {
 }
 
 fn ask(env: &Env, question: &str, usual: Option<&str>, option: &str) -> Result<String, Failure> {
-    if !env.can_ask {
+    if !env.machine.can_ask {
         return usual.map(str::to_owned).ok_or_else(|| {
             Failure::plain("not enough is known to start, and nobody can be asked").hint(format!("add {option}"))
         });

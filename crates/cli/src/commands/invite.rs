@@ -12,8 +12,8 @@ use crate::arguments::{Format, InviteArguments};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::styled;
-use crate::session::Session;
 use crate::ui::Ui;
+use kanon_app::session::Session;
 
 #[derive(Serialize)]
 struct Report {
@@ -25,7 +25,7 @@ struct Report {
 }
 
 pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::of_administrator(env, ui)?;
+    let session = Session::of_administrator(&env.machine, ui)?;
     let workspace = session.workspace()?;
     let keys = SigningKeys::open(&workspace.release_folder())?.ok_or_else(|| {
         Failure::plain("nothing was published from this workspace yet").hint("publish first: kanon publish DEST")

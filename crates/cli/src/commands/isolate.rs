@@ -14,13 +14,14 @@ use serde::{Deserialize, Serialize};
 
 use crate::arguments::{Format, Isolate, Was};
 use crate::asking::agreed;
-use crate::breaking::{self, Orderly};
+use crate::breaking;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::rehearsing::Rehearsal;
-use crate::session::{Session, digest_of};
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::observer::Orderly;
+use kanon_app::rehearsing::Rehearsal;
+use kanon_app::session::{Session, digest_of};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -57,7 +58,7 @@ struct Kept {
 const KEPT: &str = "kanon-isolating/1";
 
 pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let rehearsal = Rehearsal::open(env, ui, &arguments.install, arguments.waiting)?.tersely();
+    let rehearsal = Rehearsal::open(&env.machine, ui, &arguments.install, arguments.waiting.into())?.tersely();
     if !rehearsal.may_change() {
         return Err(Failure::plain(format!("{} is no rehearsal install, and this takes mods off", arguments.install))
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));
@@ -71,7 +72,7 @@ pub fn run(arguments: &Isolate, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
             Format::Text => Ok(Outcome::Findings),
         };
     }
-    let orderly = Orderly::begin();
+    let orderly = Orderly::begin(ui);
     let tried = match arguments.ask {
         true => by_hand(arguments, &rehearsal, &mut search, (env, ui)),
         false => by_starting(&rehearsal, &mut search, ui),
@@ -134,7 +135,7 @@ fn by_hand(
             Some(was) => Some(was == Was::Good),
             None => {
                 rehearsal.align(Some(&mods.iter().cloned().collect()))?;
-                if env.can_ask { asked(&mods)? } else { None }
+                if env.machine.can_ask { asked(&mods)? } else { None }
             }
         };
         let Some(good) = said else { break };
@@ -168,7 +169,7 @@ fn asked(mods: &[FoldedId]) -> Result<Option<bool>, Failure> {
 }
 
 fn kept_in(env: &Env, ui: &Ui, install: &str) -> Result<PathBuf, Failure> {
-    let session = Session::of_administrator(env, ui)?;
+    let session = Session::of_administrator(&env.machine, ui)?;
     let name = Blake3::of(install.as_bytes()).short();
     Ok(session.workspace()?.root.join(".kanon").join(format!("isolating-{name}.json")))
 }

@@ -14,9 +14,9 @@ use super::check::held;
 use crate::arguments::{Format, Keys};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::session::Session;
 
 #[derive(Serialize)]
 pub struct Report {
@@ -59,7 +59,7 @@ pub struct Signed {
 }
 
 pub fn run(arguments: &Keys, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let mut session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     if session.loaded.rulebook.shelves.iter().all(|shelf| shelf.signed.is_none()) {
         return Err(Failure::plain(format!("the rulebook of {} knows of no signatures", session.loaded.rulebook.game))
             .hint("say in it how payloads are signed: [shelf.signed] and [keyring]"));
@@ -84,7 +84,7 @@ fn server(session: &Session<'_>) -> Result<String, Failure> {
     server.ok_or_else(|| Failure::plain("kanon.toml names no server").hint("say which install: kanon keys INSTALL"))
 }
 
-fn report(session: &Session<'_>, surveyed: &crate::session::Surveyed) -> Result<Report, Failure> {
+fn report(session: &Session<'_>, surveyed: &kanon_app::session::Surveyed) -> Result<Report, Failure> {
     let survey = &surveyed.survey;
     let canon = if session.workspace.is_some() { session.canon_if_sealed()? } else { None };
     let of_keys = |finding: &Finding| {

@@ -9,8 +9,8 @@ use crate::arguments::{Format, Line};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{BOLD, FAINT, styled};
-use crate::session::{Session, Target};
 use crate::ui::Ui;
+use kanon_app::session::{Session, Target};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -33,7 +33,7 @@ struct Launch {
 }
 
 pub fn run(arguments: &Line, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), false)?;
+    let session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), false)?;
     let canon = session.canon()?;
     let side = arguments.side.or(arguments.lens.role).map(Role::from);
     let (name, own) = match session.target(&arguments.install, side)? {

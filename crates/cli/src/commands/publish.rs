@@ -18,12 +18,12 @@ use serde::Serialize;
 use super::handout::set;
 use crate::Outcome;
 use crate::arguments::{Format, Publish};
-use crate::env::Env;
+use crate::env::{Env, day_of};
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
 use crate::render::{BOLD, CARE, FAINT, GOOD, count, counted, size, styled};
-use crate::session::{Session, day_of, digest_of};
 use crate::ui::Ui;
+use kanon_app::session::{Session, digest_of};
 
 /// How long a release lasts when nothing is said: longer than a winter without a word from the administrator.
 const DAYS: u32 = 400;
@@ -87,7 +87,7 @@ pub fn address_of(workspace: &Workspace, place: Option<&Place>) -> Option<String
 }
 
 pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::of_administrator(env, ui)?;
+    let mut session = Session::of_administrator(&env.machine, ui)?;
     let canon = session.canon()?;
     session.refuse_stale(&canon)?;
     refuse_unfit(&session, &canon)?;
@@ -102,7 +102,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let workspace = session.workspace()?;
     let wishes = wishes_for_players(&workspace.text, &workspace.config, &players)
         .map_err(|why| Failure::plain(format!("kanon.toml can't be read again: {why}")))?;
-    let (folder, now) = (workspace.release_folder(), env.now().timestamp());
+    let (folder, now) = (workspace.release_folder(), env.machine.now().timestamp());
     let is_first = SigningKeys::open(&folder)?.is_none();
     let keys = SigningKeys::open_or_make(&folder, now)?;
     let keys = if arguments.new_key && !is_first { keys.rotate(now)? } else { keys.renewed(now)? };
@@ -116,7 +116,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     };
     let outgoing =
         Outgoing { canon: &players, rulebook: &session.loaded.text, wishes: &wishes, bytes: &bytes, now, lasting };
-    let origin = Origin::open(&place.as_typed(), &env.folder, env.patience())?;
+    let origin = Origin::open(&place.as_typed(), &env.machine.folder, env.machine.patience())?;
     let bar = ui.progress("publishing");
     let pages = pages(&session, &players, &invite)?;
     let published = publish(&origin, (&keys, &folder), (&outgoing, arguments.verify), &pages, &bar)?;
@@ -126,7 +126,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         write_whole(&workspace.wishes_path(), &workspace.text)?;
     }
     if is_first {
-        let folder = folder.strip_prefix(&env.folder).unwrap_or(&folder).display().to_string();
+        let folder = folder.strip_prefix(&env.machine.folder).unwrap_or(&folder).display().to_string();
         ui.notice(&format!("note: the keys that sign releases were made in {folder}; keep a copy of that folder where nobody else reads it. Without it, players can't be given another release"));
     }
     tell(&published, (&place.as_typed(), &invite, mark), (env, ui))
@@ -145,7 +145,7 @@ fn refuse_unfit(session: &Session<'_>, canon: &Canon) -> Result<(), Failure> {
 fn place(arguments: &Publish, session: &Session<'_>) -> Result<Place, Failure> {
     let workspace = session.workspace()?;
     let place = match (&arguments.dest, &workspace.config.release.to) {
-        (Some(typed), _) => Place::of(typed, &session.env.folder)?,
+        (Some(typed), _) => Place::of(typed, &session.machine.folder)?,
         (None, Some(to)) => Place::of(to, &workspace.root)?,
         (None, None) => {
             return Err(Failure::plain("nothing says where to publish to")
@@ -174,7 +174,7 @@ fn with_place(arguments: &Publish, session: &Session<'_>, place: &Place) -> Resu
     let mut said: Vec<(&'static str, String)> = Vec::new();
     if wish.to.is_none() {
         // What was typed means the same in kanon.toml if it was typed in the workspace's own folder.
-        let typed = arguments.dest.clone().filter(|_| session.env.folder == workspace.root);
+        let typed = arguments.dest.clone().filter(|_| session.machine.folder == workspace.root);
         said.push(("to", typed.unwrap_or_else(|| place.as_typed())));
     }
     if let Some(address) = arguments.address.as_ref().filter(|address| wish.address.as_ref() != Some(address)) {
@@ -219,7 +219,7 @@ fn pages<'s>(
 ) -> Result<impl Fn(u64) -> Vec<Page> + use<'s>, Failure> {
     let record = Record::read(&session.workspace()?.release_folder())?;
     let (set, digest) = (set(session, canon, &record)?, digest_of(canon)?);
-    let day = session.env.now().strftime("%-d %B %Y").to_string();
+    let day = session.machine.now().strftime("%-d %B %Y").to_string();
     Ok(move |number| {
         let sheet = Sheet {
             set: set.clone(),

@@ -13,9 +13,9 @@ use crate::arguments::{Format, Rehearse};
 use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::rehearsing::{Rehearsal, Tried};
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::rehearsing::{Rehearsal, Tried};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -28,7 +28,7 @@ struct Report<'a> {
 }
 
 pub fn run(arguments: &Rehearse, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let rehearsal = Rehearsal::open(env, ui, &arguments.install, arguments.waiting)?;
+    let rehearsal = Rehearsal::open(&env.machine, ui, &arguments.install, arguments.waiting.into())?;
     if !arguments.stage.is_empty() && !rehearsal.may_change() {
         return Err(Failure::plain(format!("{} is no rehearsal install, and stages take mods off", arguments.install))
             .hint(format!("say so in kanon.toml, if it is: rehearsal = true under [install.{}]", arguments.install)));

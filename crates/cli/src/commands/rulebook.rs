@@ -12,9 +12,9 @@ use serde::Serialize;
 use crate::arguments::{Format, RulebookCheck};
 use crate::env::Env;
 use crate::failure::{Failure, render_problems};
-use crate::places::{self, Place, Placed};
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::places::{self, Place, Placed};
 
 /// The first field of the report for programs.
 const FORMAT: &str = "kanon-rulebook-check/1";
@@ -67,7 +67,7 @@ struct Step<'r> {
 }
 
 pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let path = env.folder.join(&arguments.file);
+    let path = env.machine.folder.join(&arguments.file);
     let text = read_text(&path, "read the rulebook")?;
     let shown = arguments.file.display().to_string();
     let parsed = match parse(&shown, &text) {
@@ -90,11 +90,11 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
             let place = if Address::is_meant(&typed) {
                 Place::Host(places::address(&typed)?)
             } else {
-                Place::Folder(env.folder.join(folder))
+                Place::Folder(env.machine.folder.join(folder))
             };
             let shown = typed.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().unwrap_or_default();
             let placed = Placed { name: shown.to_owned(), role: arguments.role.into(), place };
-            let install = places::open(env, None, &placed)?;
+            let install = places::open((&env.machine, ui), None, &placed)?;
             let name = match install.folder() {
                 Some(folder) => folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default(),
                 None => placed.name,

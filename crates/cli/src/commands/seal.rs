@@ -15,13 +15,13 @@ use crate::Outcome;
 use crate::arguments::{Format, Seal};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::offers::Offers;
 use crate::render::seal::{ChangeLine, Ended, Report, text};
-use crate::session::Session;
 use crate::ui::Ui;
+use kanon_app::offers::Offers;
+use kanon_app::session::Session;
 
 pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::of_administrator(env, ui)?;
+    let mut session = Session::of_administrator(&env.machine, ui)?;
     if let Some(number) = arguments.back_to {
         return back_to(&session, number, (env, ui));
     }
@@ -85,7 +85,7 @@ fn why(arguments: &Seal) -> String {
 fn write_canon(session: &Session<'_>, json: &str, why: &str) -> Result<u64, Failure> {
     let workspace = session.workspace()?;
     let most = workspace.config.backups.canons.map_or(canons::KEPT, |most| most as usize);
-    let now = session.env.now().timestamp().as_second();
+    let now = session.machine.now().timestamp().as_second();
     // One that was sealed before Kanon kept them is not lost either.
     if canons::numbers(&workspace.canons())?.is_empty()
         && workspace.canon().is_ok_and(|canon| canon.is_some())

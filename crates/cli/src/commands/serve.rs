@@ -12,7 +12,7 @@ use crate::failure::Failure;
 use crate::ui::Ui;
 
 pub fn run(arguments: &Serve, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let folder = env.folder.join(&arguments.dest);
+    let folder = env.machine.folder.join(&arguments.dest);
     if !release::is_release(&folder) {
         let folder = printable(&folder.display().to_string());
         return Err(

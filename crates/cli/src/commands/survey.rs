@@ -6,18 +6,18 @@ use kanon_io::workspace::write_whole;
 use crate::arguments::{Format, Survey};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::session::Session;
 
 pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let mut session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let surveyed = session.survey(target)?;
     if let Some(file) = &arguments.output {
         let json = serde_json::to_string_pretty(&surveyed.survey)
             .map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
-        write_whole(&env.folder.join(file), &(json + "\n"))?;
+        write_whole(&env.machine.folder.join(file), &(json + "\n"))?;
         ui.notice(&format!("the survey is in {}", file.display()));
     }
     match env.format {

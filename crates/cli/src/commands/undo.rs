@@ -6,13 +6,13 @@ use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
 use serde::Serialize;
 
-use crate::alignment::{AlignmentRun, Wanted};
 use crate::arguments::{Format, Undo};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::session::Session;
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::alignment::{AlignmentRun, Wanted};
+use kanon_app::session::Session;
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -38,7 +38,7 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         said: Said::default(),
     };
     // The role plays no part in taking back; any will do. Nor does the canon.
-    let session = Session::in_workspace(env, ui, false)?;
+    let session = Session::in_workspace(&env.machine, ui, false)?;
     let mut job = AlignmentRun::open(session, &arguments.install, None, Some(Role::Client))?;
     if let Some(id) = arguments.from_backup {
         job.know_from_backup(id)?;

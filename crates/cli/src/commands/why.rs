@@ -14,10 +14,10 @@ use crate::Outcome;
 use crate::arguments::{Format, Why};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::offers::{Offer, Offers};
 use crate::render::{BOLD, CARE, styled};
-use crate::session::Session;
 use crate::ui::Ui;
+use kanon_app::offers::{Offer, Offers};
+use kanon_app::session::Session;
 
 /// The report.
 #[derive(Serialize)]
@@ -47,7 +47,7 @@ struct Said {
 }
 
 pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::in_workspace(env, ui, false)?;
+    let mut session = Session::in_workspace(&env.machine, ui, false)?;
     let stock = Offers::gather(&mut session)?;
     let wishes = session.workspace()?.config.clone();
     let current = stock.current(&session, &wishes);

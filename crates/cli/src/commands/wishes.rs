@@ -13,23 +13,23 @@ use crate::Outcome;
 use crate::arguments::{Drop, Format, Renew, Take};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::offers::{Offer, Offers};
 use crate::render::listed;
 use crate::render::renewal::{self, Row};
 use crate::render::seek::{Hit, Report as Search};
 use crate::render::wishes::{HeldBack, Report, no_fit, text, ways_text};
-use crate::sealable::sealable_outlook;
-use crate::session::Session;
 use crate::ui::Ui;
+use kanon_app::offers::{Offer, Offers};
+use kanon_app::sealable::sealable_outlook;
+use kanon_app::session::Session;
 
 /// How many mods a search tells.
 const HITS: usize = 20;
 
 pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::of_administrator(env, ui)?;
+    let mut session = Session::of_administrator(&env.machine, ui)?;
     let stock = Offers::gather(&mut session)?;
     if arguments.search {
-        return search(&arguments.mods, &session, &stock);
+        return search(&arguments.mods, &session, &stock, (env, ui));
     }
     let versions = session.loaded.rulebook.versions;
     let mut taken = Vec::new();
@@ -52,7 +52,7 @@ pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         taken.push(Taken { id: id.trim().to_owned().into(), accepts, prereleases: arguments.prereleases });
     }
     let intent = Intent::Take(taken);
-    change(&session, &stock, &intent, None, arguments.preview)
+    change(&session, &stock, &intent, (None, arguments.preview), (env, ui))
 }
 
 /// `ID@REQUIREMENT`; an id may begin with the sign itself.
@@ -62,27 +62,27 @@ fn id_and_requirement(text: &str) -> (&str, Option<&str>) {
 }
 
 pub fn drop(arguments: &Drop, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::of_administrator(env, ui)?;
+    let mut session = Session::of_administrator(&env.machine, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
     change(
         &session,
         &stock,
         &Intent::Drop(arguments.mods.iter().map(FoldedId::from).collect()),
-        None,
-        arguments.preview,
+        (None, arguments.preview),
+        (env, ui),
     )
 }
 
 pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::of_administrator(env, ui)?;
+    let mut session = Session::of_administrator(&env.machine, ui)?;
     are_wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
     let intent = Intent::Renew(arguments.mods.iter().map(FoldedId::from).collect());
     if arguments.preview {
-        return look_ahead(&session, &stock, &intent, arguments.game.as_deref());
+        return look_ahead(&session, &stock, &intent, arguments.game.as_deref(), (env, ui));
     }
-    change(&session, &stock, &intent, arguments.game.as_deref(), false)
+    change(&session, &stock, &intent, (arguments.game.as_deref(), false), (env, ui))
 }
 
 fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
@@ -108,15 +108,15 @@ fn change(
     session: &Session<'_>,
     stock: &Offers,
     intent: &Intent,
-    game: Option<&str>,
-    preview: bool,
+    (game, preview): (Option<&str>, bool),
+    (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {
     let workspace = session.workspace()?;
     let wishes = for_game(&workspace.config, game);
     let Outlook { update, standings } = sealable_outlook(stock, session, &wishes, intent);
     let new = match update {
         Ok(new) => new,
-        Err(why) => return does_not_fit(session, &why),
+        Err(why) => return does_not_fit(session, &why, (env, ui)),
     };
     let edited =
         edit(&workspace.text, &Edit { put: &new.put, remove: &new.remove, game_version: game, ..Edit::default() })
@@ -126,9 +126,9 @@ fn change(
         write_whole(&workspace.wishes_path(), &edited.text)?;
     }
     let report = Report::changed(&new, held_back(intent, standings), written);
-    match session.env.format {
-        Format::Json => session.ui.json(&report)?,
-        Format::Text => session.ui.report(&text(&report, &new)),
+    match env.format {
+        Format::Json => ui.json(&report)?,
+        Format::Text => ui.report(&text(&report, &new)),
     }
     Ok(Outcome::InOrder)
 }
@@ -146,7 +146,7 @@ fn held_back(intent: &Intent, standings: Vec<Standing>) -> Vec<HeldBack> {
     held.collect()
 }
 
-fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> {
+fn does_not_fit(session: &Session<'_>, why: &NoFit, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
     if why.given_up {
         return Err(Failure::plain(
             "no set was found that fits, and not all could be tried: what these mods ask of each other is too entangled",
@@ -155,15 +155,21 @@ fn does_not_fit(session: &Session<'_>, why: &NoFit) -> Result<Outcome, Failure> 
     }
     let wishes = &session.workspace()?.config;
     let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id == id);
-    match session.env.format {
-        Format::Json => session.ui.json(&Report::nothing_fits(why))?,
-        Format::Text => session.ui.report(&no_fit(why, is_wished)),
+    match env.format {
+        Format::Json => ui.json(&Report::nothing_fits(why))?,
+        Format::Text => ui.report(&no_fit(why, is_wished)),
     }
     Ok(Outcome::Findings)
 }
 
 /// Shows what a renewal would bring, and what holds mods back.
-fn look_ahead(session: &Session<'_>, stock: &Offers, intent: &Intent, game: Option<&str>) -> Result<Outcome, Failure> {
+fn look_ahead(
+    session: &Session<'_>,
+    stock: &Offers,
+    intent: &Intent,
+    game: Option<&str>,
+    (env, ui): (&Env, &Ui),
+) -> Result<Outcome, Failure> {
     let wishes = for_game(&session.workspace()?.config, game);
     let Outlook { update, standings } = sealable_outlook(stock, session, &wishes, intent);
     let renewed = |id: &str| match intent {
@@ -203,12 +209,12 @@ fn look_ahead(session: &Session<'_>, stock: &Offers, intent: &Intent, game: Opti
         clashes: why.map_or_else(Vec::new, |why| why.clashes.clone()),
         ways: why.map_or_else(Vec::new, |why| why.ways.clone()),
     };
-    match session.env.format {
-        Format::Json => session.ui.json(&report)?,
+    match env.format {
+        Format::Json => ui.json(&report)?,
         Format::Text => {
             let blocked = report.mods.iter().any(|row| !row.ready);
             let ending = ending(session, &update, game, blocked)?;
-            session.ui.report(&(renewal::text(&report, game.is_some()) + &ending));
+            ui.report(&(renewal::text(&report, game.is_some()) + &ending));
         }
     }
     Ok(Outcome::of(update.is_ok()))
@@ -244,7 +250,7 @@ fn ending(
 }
 
 /// Mods of all places that answer to some words, with the newest release of each that this game can have.
-fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Outcome, Failure> {
+fn search(words: &[String], session: &Session<'_>, stock: &Offers, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
     let mut by_id: BTreeMap<FoldedId, Vec<&Offer>> = BTreeMap::new();
     for item in &stock.items {
         by_id.entry(item.manifest.id.clone()).or_default().push(item);
@@ -279,9 +285,9 @@ fn search(words: &[String], session: &Session<'_>, stock: &Offers) -> Result<Out
         }
     });
     let report = Search { format: "kanon-search/1", words: words.to_vec(), found: found.collect() };
-    match session.env.format {
-        Format::Json => session.ui.json(&report)?,
-        Format::Text => session.ui.report(&report.text()),
+    match env.format {
+        Format::Json => ui.json(&report)?,
+        Format::Text => ui.report(&report.text()),
     }
     Ok(Outcome::of(!report.found.is_empty()))
 }

@@ -11,6 +11,7 @@ use kanon_io::undo::TakenBack;
 use serde::Serialize;
 
 use crate::failure::Failure;
+use crate::words::steps::{ToldStep, why};
 
 use super::{BOLD, CARE, FAINT, GONE, GOOD, cell, count, size, styled};
 
@@ -22,7 +23,7 @@ pub struct Report {
     /// The install.
     pub install: String,
     /// The steps.
-    pub steps: Vec<Step>,
+    pub steps: Vec<ToldStep>,
     /// Mods that want a new world, while nobody has said what becomes of the one that is there.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub undecided: Vec<FoldedId>,
@@ -88,7 +89,7 @@ pub fn plan(name: &str, plan: &Plan, (in_line, all): (bool, bool)) -> String {
     let mut out =
         format!("{}: {}, {} to write\n\n", styled(BOLD, name), count(plan.steps.len(), "step"), size(plan.bytes()));
     let mut number = 0;
-    for alike in plan.steps.chunk_by(|a, b| (a.action.as_str(), &a.why) == (b.action.as_str(), &b.why)) {
+    for alike in plan.steps.chunk_by(|a, b| (a.action.as_str(), &a.reasons) == (b.action.as_str(), &b.reasons)) {
         let told = if all || alike.len() <= ALIKE { alike.len() } else { ALIKE - 2 };
         for (index, one) in alike[..told].iter().enumerate() {
             step(&mut out, number + index + 1, one);
@@ -98,7 +99,7 @@ pub fn plan(name: &str, plan: &Plan, (in_line, all): (bool, bool)) -> String {
             let bytes = if bytes > 0 { format!(", {}", size(bytes)) } else { String::new() };
             let _ = writeln!(out, "       and {left} more like these{bytes}; -v tells each");
         }
-        let _ = writeln!(out, "      {}", styled(FAINT, &printable(&alike[0].why)));
+        let _ = writeln!(out, "      {}", styled(FAINT, &printable(&why(&alike[0]))));
         alike.iter().for_each(|step| lines(&mut out, step));
         number += alike.len();
     }

@@ -8,7 +8,7 @@ use kanon_core::base::suggestion::quoted;
 use kanon_core::diagnose::isolate::{Ending, Search};
 
 use super::{BAD, BOLD, FAINT, GOOD, count, folded, size, styled};
-use crate::rehearsing::Tried;
+use kanon_app::rehearsing::Tried;
 
 /// What starts came to.
 pub fn text(install: &str, stages: &[Tried], (passed, recorded): (bool, bool)) -> String {

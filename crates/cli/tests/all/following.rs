@@ -43,8 +43,8 @@ fn leftovers_go_and_a_players_own_mods_stay() {
     stage
         .kanon(["follow", "--yes", &invite, "tove"])
         .ends_with(0)
-        .says("park")
-        .says("in line with the canon")
+        .says("taken off")
+        .says("in line with Longnight")
         .says("take it back with: kanon -C ");
     assert!(!mods(&stage, "tove").iter().any(|name| name.contains("old-lantern")));
     stage.kanon(["-C", "tove", "undo", "tove"]).ends_with(0);
@@ -61,7 +61,7 @@ fn later_runs_need_no_argument() {
     stage.kanon(["follow", "--yes", &invite, "oskar"]).ends_with(0);
     update(&stage, "3.9.0");
     stage.kanon(["publish"]).ends_with(0);
-    stage.kanon(["follow", "--yes"]).ends_with(0).says("snowtrack-3.9.0.psm").says("release 2");
+    stage.kanon(["follow", "--yes"]).ends_with(0).says("snowtrack 3.2.1 -> 3.9.0").says("release 2");
     new_game(&stage, "fresh");
     stage
         .kanon(["-C", "fresh", "follow", "--yes", &invite])
@@ -362,7 +362,7 @@ fn what_lies_in_the_way_is_kept_and_what_is_not_right_is_never_taken() {
     let (stage, invite) = stage();
     new_game(&stage, "fresh");
     stage.write("fresh/mods/snowtrack-3.2.1.psm", psm("snowtrack", "3.2.1", "everywhere"));
-    stage.kanon(["follow", "--yes", &invite, "fresh"]).ends_with(0).says("replace");
+    stage.kanon(["follow", "--yes", &invite, "fresh"]).ends_with(0).says("mended    Snowtrack 3.2.1");
     let mine = std::fs::read(stage.path("mara/mods/snowtrack-3.2.1.psm")).unwrap();
     assert_eq!(std::fs::read(stage.path("fresh/mods/snowtrack-3.2.1.psm")).unwrap(), mine);
     stage.kanon(["-C", "fresh", "undo", "fresh"]).ends_with(0);

@@ -2,6 +2,7 @@
 //!
 //! A plan is made from a survey and nothing else, so that a preview shows just what would be carried out.
 
+pub mod reason;
 pub mod text_edits;
 pub mod worlds;
 
@@ -18,6 +19,7 @@ use crate::delta::{
     CheckContext, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there,
 };
 use crate::manifest::ModManifest;
+use crate::plan::reason::{Key, Reason, Release};
 use crate::rulebook::{NeededOn, RelationKind, Role, Shelf};
 use crate::survey::{Survey, SurveyedMod};
 
@@ -32,13 +34,26 @@ pub struct Step {
     pub action: Action,
     /// The file it is done to.
     pub path: InstallPath,
-    /// Why.
-    pub why: String,
+    /// Why; nothing in what an older version of Kanon wrote.
+    #[serde(default)]
+    pub reasons: Vec<Reason>,
     /// The bytes that are written for it.
     pub bytes: u64,
     /// Of a text file that is changed inside: the lines that are others afterwards.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub lines: Vec<LineChange>,
+}
+
+impl Step {
+    /// A step for one reason, that writes nothing yet and changes no lines.
+    pub fn new(action: Action, path: InstallPath, reason: Reason) -> Self {
+        Self { action, path, reasons: vec![reason], bytes: 0, lines: Vec::new() }
+    }
+}
+
+/// The release of a sealed mod.
+fn release(sealed: &SealedMod) -> Release {
+    Release { id: sealed.manifest.id.clone(), version: sealed.manifest.version.clone() }
 }
 
 /// A line of a text file that goes or comes.
@@ -344,13 +359,8 @@ impl Planner<'_> {
         let own = place.join(&sealed.name)?;
         let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
         for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right) {
-            let (id, version) = (&sealed.manifest.id, sealed.version_or_dash());
-            let why = if copy.path == own {
-                format!("not part of {id} {version}")
-            } else {
-                format!("another copy of {id}; the canon has {version}")
-            };
-            self.park_files(copy, &why);
+            let of = release(sealed);
+            self.park_files(copy, &if copy.path == own { Reason::NoPartOf(of) } else { Reason::FurtherCopy(of) });
         }
         Ok(())
     }
@@ -382,37 +392,30 @@ impl Planner<'_> {
         self.written.insert(target.clone());
         match (occupied, self.movable(sealed, file, &target)) {
             (false, Some(from)) => {
-                let why = format!("{} {} is there under another name", sealed.manifest.id, sealed.version_or_dash());
                 self.moved.insert(from.clone());
-                self.renames.push(Step {
-                    action: Action::Rename { from },
-                    path: target,
-                    why,
-                    bytes: 0,
-                    lines: Vec::new(),
-                });
+                self.renames.push(Step::new(Action::Rename { from }, target, Reason::OtherName(release(sealed))));
             }
             (occupied, _) => {
-                let why = self.why_put(sealed, place, occupied);
+                let reason = self.why_put(sealed, place, occupied);
                 let action = if occupied {
                     Action::Replace { blake3: file.blake3 }
                 } else {
                     Action::Put { blake3: file.blake3 }
                 };
-                self.puts.push(Step { action, path: target, why, bytes: file.size, lines: Vec::new() });
+                self.puts.push(Step { bytes: file.size, ..Step::new(action, target, reason) });
             }
         }
     }
 
-    fn why_put(&self, sealed: &SealedMod, place: &InstallPath, occupied: bool) -> String {
-        let (id, version) = (&sealed.manifest.id, sealed.version_or_dash());
+    fn why_put(&self, sealed: &SealedMod, place: &InstallPath, occupied: bool) -> Reason {
+        let wanted = release(sealed);
         match self.copies(sealed, place).next() {
-            Some(found) if found.version_or_dash() != version => {
-                format!("{id} is {} here; the canon has {version}", found.version_or_dash())
+            Some(found) if found.version_or_dash() != sealed.version_or_dash() => {
+                Reason::OtherRelease { wanted, found: found.version_or_dash().to_owned() }
             }
-            Some(_) => format!("{id} {version} has other bytes here"),
-            None if occupied => format!("what is there is not {id} {version}"),
-            None => format!("{id} {version} is missing"),
+            Some(_) => Reason::OtherBytes(wanted),
+            None if occupied => Reason::SomethingElse(wanted),
+            None => Reason::Missing(wanted),
         }
     }
 
@@ -428,17 +431,17 @@ impl Planner<'_> {
     }
 
     /// Takes off the files of a copy, but for those that the canon wants in place or that are moved from there.
-    fn park_files(&mut self, copy: &SurveyedMod, why: &str) {
+    fn park_files(&mut self, copy: &SurveyedMod, reason: &Reason) {
         for file in &copy.files {
             if !self.is_wanted(&file.path) && !self.is_moved(&file.path) {
-                self.park(file.path.clone(), why);
+                self.park(file.path.clone(), reason.clone());
             }
         }
     }
 
-    fn park(&mut self, path: InstallPath, why: &str) {
+    fn park(&mut self, path: InstallPath, reason: Reason) {
         if self.parked.insert(path.clone()) {
-            self.parks.push(Step { action: Action::Park, path, why: why.to_owned(), bytes: 0, lines: Vec::new() });
+            self.parks.push(Step::new(Action::Park, path, reason));
         }
     }
 
@@ -465,14 +468,13 @@ impl Planner<'_> {
             .cloned()
             .collect();
         for extra in extras {
-            let why = match &extra.manifest.made_for {
-                Some(loader) => format!("{} was made for the loader {loader}", extra.manifest.id),
-                None if is_left_over(measure, &extra) => {
-                    format!("{} was made for another version of the game or its loader", extra.manifest.id)
-                }
-                None => format!("the canon does not have {}", extra.manifest.id),
+            let id = extra.manifest.id.clone();
+            let reason = match &extra.manifest.made_for {
+                Some(loader) => Reason::OtherLoader { id, loader: loader.clone() },
+                None if is_left_over(measure, &extra) => Reason::LeftOver { id },
+                None => Reason::Extra { id },
             };
-            self.park_files(&extra, &why);
+            self.park_files(&extra, &reason);
         }
     }
 
@@ -482,7 +484,7 @@ impl Planner<'_> {
             if let Ok(path) = InstallPath::new(&broken.path)
                 && !self.is_wanted(&path)
             {
-                self.park(path, &broken.why);
+                self.park(path, Reason::Unreadable { problem: broken.why.clone() });
             }
         }
     }
@@ -509,30 +511,24 @@ impl Plan {
     /// Keys in the key folder, and files that mods bring for places outside the shelves.
     fn beside_shelves(&mut self, measure: CheckContext<'_>, survey: &Survey) {
         let ring = ring(measure, survey);
-        let of = |mods: &[FoldedId]| FoldedId::joined(mods, ", ");
+        let named = |key: &str, mods: &[FoldedId]| Key { key: key.to_owned(), mods: mods.to_vec() };
         for key in &ring.left_over {
-            let why = format!("the key {} belongs to no mod any more", key.name);
-            self.steps.push(Step { action: Action::Park, path: key.path.clone(), why, bytes: 0, lines: Vec::new() });
+            let reason = Reason::KeyLeftOver(named(&key.name, &[]));
+            self.steps.push(Step::new(Action::Park, key.path.clone(), reason));
         }
         for brought in placed_left_over(measure, survey) {
-            let why = format!("{} is gone, and with it what it brought", brought.of_mod);
-            self.steps.push(Step {
-                action: Action::Park,
-                path: brought.path.clone(),
-                why,
-                bytes: 0,
-                lines: Vec::new(),
-            });
+            let reason = Reason::BringerGone { id: brought.of_mod.clone() };
+            self.steps.push(Step::new(Action::Park, brought.path.clone(), reason));
         }
         for (key, there) in &ring.changed {
-            let why = format!("another key is called {}; this is the one of {}", key.name, of(&key.mods));
-            let action = Action::Replace { blake3: key.blake3 };
-            self.steps.push(Step { action, path: there.path.clone(), why, bytes: key.size, lines: Vec::new() });
+            let (action, reason) =
+                (Action::Replace { blake3: key.blake3 }, Reason::KeyChanged(named(&key.name, &key.mods)));
+            self.steps.push(Step { bytes: key.size, ..Step::new(action, there.path.clone(), reason) });
         }
         for (key, path) in &ring.missing {
-            let why = format!("the key {} of {}", key.name, of(&key.mods));
-            let action = Action::Put { blake3: key.blake3 };
-            self.steps.push(Step { action, path: path.clone(), why, bytes: key.size, lines: Vec::new() });
+            let (action, reason) =
+                (Action::Put { blake3: key.blake3 }, Reason::KeyMissing(named(&key.name, &key.mods)));
+            self.steps.push(Step { bytes: key.size, ..Step::new(action, path.clone(), reason) });
         }
         for placed in placed_files(measure, survey.install.role) {
             let action = match there(survey, &placed.path).map(|found| found.blake3) {
@@ -541,8 +537,8 @@ impl Plan {
                 Some(Some(digest)) if digest == placed.blake3 || placed.stays => continue,
                 Some(Some(_)) => Action::Replace { blake3: placed.blake3 },
             };
-            let why = format!("what {} brings besides", placed.sealed.manifest.id);
-            self.steps.push(Step { action, path: placed.path, why, bytes: placed.size, lines: Vec::new() });
+            let reason = Reason::Brought { id: placed.sealed.manifest.id.clone() };
+            self.steps.push(Step { bytes: placed.size, ..Step::new(action, placed.path, reason) });
         }
     }
 

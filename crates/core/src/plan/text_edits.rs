@@ -12,6 +12,7 @@ use crate::delta::{
     target, wanted_settings,
 };
 use crate::edits::{self, Wanted};
+use crate::plan::reason::Reason;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
 use crate::survey::{Survey, SurveyedList, is_not_there};
 use crate::text::EditError;
@@ -30,8 +31,8 @@ pub struct Said {
 pub struct Amendment<'a> {
     /// The file.
     pub path: InstallPath,
-    /// Each change, and what it is in words.
-    changes: Vec<(String, Change<'a>)>,
+    /// Each change, and why.
+    changes: Vec<(Reason, Change<'a>)>,
 }
 
 /// An entry whose text is needed from the mod that brings it.
@@ -50,8 +51,8 @@ pub struct NeededEntry {
 pub struct Amended {
     /// Its bytes.
     pub bytes: Vec<u8>,
-    /// What was changed, in words.
-    pub why: String,
+    /// Why it was changed.
+    pub reasons: Vec<Reason>,
     /// What could not be.
     pub left: Vec<LeftAlone>,
 }
@@ -66,30 +67,30 @@ enum Change<'a> {
 
 /// Everything that is to be changed inside the text files of an install, by file.
 pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Said) -> Vec<Amendment<'a>> {
-    let mut by_file: BTreeMap<InstallPath, Vec<(String, Change<'a>)>> = BTreeMap::new();
+    let mut by_file: BTreeMap<InstallPath, Vec<(Reason, Change<'a>)>> = BTreeMap::new();
     let mut add =
-        |file: &InstallPath, why: String, change| by_file.entry(file.clone()).or_default().push((why, change));
+        |file: &InstallPath, reason: Reason, change| by_file.entry(file.clone()).or_default().push((reason, change));
     for list in &survey.lists {
         let Some(rule) = measure.rulebook.list(&list.name) else { continue };
         let makeable = list.problem.as_deref().is_none_or(|problem| is_not_there(problem) && can_be_made(rule));
         let wanted = target(measure, survey, rule, &list.entries);
         if makeable && (!wanted.is_said() || list.near.is_some()) {
-            add(&list.file, list.name.clone(), Change::List(rule, list, Box::new(wanted)));
+            add(&list.file, Reason::List { list: list.name.clone() }, Change::List(rule, list, Box::new(wanted)));
         }
     }
     for wanted in wanted_settings(measure, survey) {
         let accepted = wanted.rule.licence.is_none() || said.licences.contains(&wanted.rule.name);
         let is_readable = wanted.found.problem.is_none() && accepted && !wanted.is_said();
         if let (true, Ok(value)) = (is_readable, &wanted.value) {
-            let why = format!("{}: {value}", wanted.rule.name);
-            add(&wanted.found.file, why, Change::Setting(wanted.rule, value.clone()));
+            let reason = Reason::Setting { setting: wanted.rule.name.clone(), value: value.clone() };
+            add(&wanted.found.file, reason, Change::Setting(wanted.rule, value.clone()));
         }
     }
     for found in &survey.memory {
         let Some(rule) = measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file)) else { continue };
         let floor = memory_floor(measure, survey, rule);
         if found.bytes.is_some_and(|bytes| bytes < floor) {
-            add(&found.file, format!("memory: {}", rule.written(floor, "MiB")), Change::Memory(rule, floor));
+            add(&found.file, Reason::Memory { memory: rule.written(floor, "MiB") }, Change::Memory(rule, floor));
         }
     }
     for data in survey.data.iter().filter(|data| data.problem.is_none()) {
@@ -104,9 +105,9 @@ pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Said
         if gone.is_empty() && !states.iter().any(|(_, _, state)| is_off(*state)) {
             continue;
         }
-        let mut mods: BTreeSet<&str> = gone.iter().map(|(_, id)| id.as_str()).collect();
-        mods.extend(states.iter().filter(|(.., state)| is_off(*state)).map(|(sealed, ..)| sealed.manifest.id.as_str()));
-        let why = format!("entries of {}", mods.into_iter().collect::<Vec<_>>().join(", "));
+        let mut mods: BTreeSet<&FoldedId> = gone.iter().map(|(_, id)| id).collect();
+        mods.extend(states.iter().filter(|(.., state)| is_off(*state)).map(|(sealed, ..)| &sealed.manifest.id));
+        let reason = Reason::Entries { mods: mods.into_iter().cloned().collect() };
         // An entry that somebody edited stays, however often it is there, unless they say otherwise.
         let kept = |state: &EntryState| *state == EntryState::Edited && !replace_edits;
         let wanted = states.iter().filter(|(.., state)| !kept(state)).map(|(sealed, entry, state)| {
@@ -117,7 +118,7 @@ pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Said
             (needed, replaces)
         });
         let gone = gone.iter().map(|(key, _)| key.clone()).collect();
-        add(&data.file, why, Change::Entries { rule, wanted: wanted.collect(), gone });
+        add(&data.file, reason, Change::Entries { rule, wanted: wanted.collect(), gone });
     }
     by_file.into_iter().map(|(path, changes)| Amendment { path, changes }).collect()
 }
@@ -137,9 +138,8 @@ impl Amendment<'_> {
     /// The file's bytes with all of it changed that can be; `bytes` are empty where the file is not there yet. What can't be
     /// read, is another than was surveyed, or would not say afterwards what is meant, is left alone; the rest is not.
     pub fn apply(&self, bytes: &[u8], texts: &BTreeMap<NeededEntry, String>) -> Amended {
-        let mut amended = Amended { bytes: bytes.to_vec(), why: String::new(), left: Vec::new() };
-        let mut made: Vec<&str> = Vec::new();
-        for (why, change) in &self.changes {
+        let mut amended = Amended { bytes: bytes.to_vec(), reasons: Vec::new(), left: Vec::new() };
+        for (reason, change) in &self.changes {
             let before = amended.left.len();
             for change in change.alone(&amended.bytes, texts) {
                 match change.apply(&amended.bytes, texts) {
@@ -151,10 +151,9 @@ impl Amendment<'_> {
                 }
             }
             if amended.left.len() == before || matches!(change, Change::Entries { .. }) {
-                made.push(why);
+                amended.reasons.push(reason.clone());
             }
         }
-        amended.why = made.join("; ");
         amended
     }
 

@@ -1,5 +1,6 @@
 //! Worlds: the steps that keep, set aside or replace the one that is there.
 
+use super::reason::Reason;
 use super::{Action, Plan, Step};
 use crate::base::digest::Blake3;
 use crate::base::path::{InstallPath, PathError};
@@ -74,17 +75,8 @@ pub fn decide(
                 plan.steps.iter().flat_map(Step::paths).any(inside)
             };
             for world in worlds.iter().filter(|world| !changes.is_empty() || touched(world)) {
-                let why = match changes.first() {
-                    Some(shaping) => format!("the world, before {} changes", shaping.id),
-                    None => "the world, before what is in it changes".to_owned(),
-                };
-                let step = |(path, _): &(InstallPath, u64)| Step {
-                    action: Action::BackUp,
-                    path: path.clone(),
-                    why: why.clone(),
-                    bytes: 0,
-                    lines: Vec::new(),
-                };
+                let reason = Reason::WorldKept { id: changes.first().map(|shaping| shaping.id.clone()) };
+                let step = |(path, _): &(InstallPath, u64)| Step::new(Action::BackUp, path.clone(), reason.clone());
                 first.extend(world.files.iter().map(step));
             }
         }
@@ -103,14 +95,7 @@ fn set_aside(worlds: &[World], mark: &str, rulebook: &Rulebook, role: Role) -> R
                 Some(inner) => aside.join(inner)?,
                 None => aside.clone(),
             };
-            let why = "the old world is set aside, not deleted".to_owned();
-            steps.push(Step {
-                action: Action::Rename { from: path.clone() },
-                path: to,
-                why,
-                bytes: 0,
-                lines: Vec::new(),
-            });
+            steps.push(Step::new(Action::Rename { from: path.clone() }, to, Reason::WorldSetAside));
         }
     }
     Ok(steps)
@@ -159,14 +144,8 @@ fn put(
             Some(inner) => place.join(inner)?,
             None => place.clone(),
         };
-        let why = "the prepared world".to_owned();
-        steps.push(Step {
-            action: Action::Put { blake3: file.blake3 },
-            path,
-            why,
-            bytes: file.size,
-            lines: Vec::new(),
-        });
+        let action = Action::Put { blake3: file.blake3 };
+        steps.push(Step { bytes: file.size, ..Step::new(action, path, Reason::WorldPrepared) });
     }
     Ok(steps)
 }

@@ -242,10 +242,10 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
 #[test]
 fn no_plan_touches_what_is_kanons_own_whatever_made_it() {
     for at in [".kanon/receipt.json", "mods/.KANON/x", "kanon.toml"] {
-        let step = Step { action: Action::Park, path: path(at), why: String::new(), bytes: 0, lines: Vec::new() };
+        let step = Step { action: Action::Park, path: path(at), reasons: Vec::new(), bytes: 0, lines: Vec::new() };
         assert!(matches!(Plan { steps: vec![step] }.refuse_off_limits(), Err(PlanError::Path(_))), "{at}");
         let action = Action::Rename { from: path(at) };
-        let step = Step { action, path: path("mods/x"), why: String::new(), bytes: 0, lines: Vec::new() };
+        let step = Step { action, path: path("mods/x"), reasons: Vec::new(), bytes: 0, lines: Vec::new() };
         assert!(Plan { steps: vec![step] }.refuse_off_limits().is_err(), "from {at}");
     }
 }

@@ -55,6 +55,18 @@ fn canon() -> Canon {
     canon
 }
 
+fn told_of(reason: &Reason) -> String {
+    match reason {
+        Reason::Setting { setting, value } => format!("{setting}: {value}"),
+        Reason::Entries { mods } => format!("entries of {}", FoldedId::joined(mods, ", ")),
+        other => format!("{other:?}"),
+    }
+}
+
+fn port_is_2() -> Reason {
+    Reason::Setting { setting: "port".to_owned(), value: "2".to_owned() }
+}
+
 #[test]
 fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
@@ -62,7 +74,7 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |said: &Said| -> Vec<String> {
         let all = amendments(measure, &survey, said);
-        let why = |one: &Amendment<'_>| one.changes.iter().map(|(why, _)| why.as_str()).collect::<Vec<_>>().join("; ");
+        let why = |one: &Amendment<'_>| one.changes.iter().map(|(why, _)| told_of(why)).collect::<Vec<_>>().join("; ");
         all.iter().map(|one| format!("{} ({}) needs {}", one.path, why(one), one.needs().len())).collect()
     };
     let plain = told(&Said::default());
@@ -79,7 +91,7 @@ fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
     let all = amendments(measure, &survey, &Said::default());
     let none = BTreeMap::new();
     let amended = all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none);
-    assert_eq!((amended.why.as_str(), amended.left.len()), ("port: 2", 0));
+    assert_eq!((amended.reasons.as_slice(), amended.left.len()), (&[port_is_2()][..], 0));
     assert_eq!(amended.bytes, b"# x\r\nport = 2\r\naccept=false\r\n");
     let goods = b"<goods>\n  <good name='bell'/>\n</goods>\n";
     let lacking = all[1].apply(goods, &none);
@@ -104,6 +116,6 @@ fn what_is_impossible_keeps_nothing_else_from_being_changed() {
     // The licence is no single value here.
     let amended = all[0].apply(b"accept = a\nport = 1\naccept = b\n", &BTreeMap::new());
     assert_eq!(amended.bytes, b"accept = a\nport = 2\naccept = b\n");
-    assert_eq!((amended.why.as_str(), amended.left[0].part.as_str()), ("port: 2", "licence"));
+    assert_eq!((amended.reasons.as_slice(), amended.left[0].part.as_str()), (&[port_is_2()][..], "licence"));
     assert_eq!(all[0].tried(b"accept = a\nport = 1\naccept = b\n"), amended.left);
 }

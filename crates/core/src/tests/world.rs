@@ -87,7 +87,13 @@ fn a_change_of_a_mod_that_shapes_worlds_is_told(
 fn plan() -> Plan {
     let action = Action::Put { blake3: Blake3::of(b"pack") };
     Plan {
-        steps: vec![Step { action, path: path("worlds/fen/packs/a"), why: String::new(), bytes: 4, lines: Vec::new() }],
+        steps: vec![Step {
+            action,
+            path: path("worlds/fen/packs/a"),
+            reasons: Vec::new(),
+            bytes: 4,
+            lines: Vec::new(),
+        }],
     }
 }
 

@@ -2,12 +2,12 @@
 //! person on a host's key.
 
 use std::path::{Path, PathBuf};
-use std::sync::Mutex;
+use std::sync::{Arc, Mutex};
 
 use kanon_io::install::{Address, Credentials, HostKey, KnownHosts, Login, Secret, Standing, locked};
 
-use crate::env::Env;
-use crate::screen;
+use crate::machine::Machine;
+use crate::observer::Asker;
 
 /// What the key ring calls what Kanon keeps in it.
 const SERVICE: &str = "kanon";
@@ -19,7 +19,7 @@ pub struct AskedCredentials {
     login: Login,
     pinned: Option<String>,
     hosts: KnownHosts,
-    can_ask: bool,
+    asker: Arc<dyn Asker>,
     /// A password of the environment, tried first.
     given: Option<Secret>,
     passphrase: Option<Secret>,
@@ -38,51 +38,45 @@ struct Known {
 
 impl AskedCredentials {
     /// For one install. `key` is the file of a private key, `host_key` the fingerprint that the host must show.
-    pub fn new(env: &Env, (name, address): (&str, &Address), key: Option<PathBuf>, host_key: Option<String>) -> Self {
-        let user = address.user.clone().or_else(|| env.variable("KANON_USER").map(str::to_owned));
+    pub fn new(
+        machine: &Machine,
+        asker: Arc<dyn Asker>,
+        (name, address): (&str, &Address),
+        key: Option<PathBuf>,
+        host_key: Option<String>,
+    ) -> Self {
+        let user = address.user.clone().or_else(|| machine.variable("KANON_USER").map(str::to_owned));
         let user = user.or_else(|| match address.scheme {
-            kanon_io::install::Scheme::Sftp => env.user().map(str::to_owned),
+            kanon_io::install::Scheme::Sftp => machine.user().map(str::to_owned),
             _ => Some("anonymous".to_owned()),
         });
         let user = user.unwrap_or_default();
         let usual = || {
             let names = ["id_ed25519", "id_ecdsa", "id_rsa"];
-            let folder = env.home().map(|home| home.join(".ssh"));
+            let folder = machine.home().map(|home| home.join(".ssh"));
             folder.into_iter().flat_map(move |f| names.map(|name| f.join(name))).filter(|path| path.is_file()).collect()
         };
         let keys = key.map_or_else(usual, |key| vec![key]);
-        let agent = env.variable("SSH_AUTH_SOCK").map(PathBuf::from);
+        let agent = machine.variable("SSH_AUTH_SOCK").map(PathBuf::from);
         let own_word = format!("KANON_PASSWORD_{}", name.to_uppercase().replace(|c: char| !c.is_alphanumeric(), "_"));
-        let given = env.variable(&own_word).or_else(|| env.variable("KANON_PASSWORD"));
+        let given = machine.variable(&own_word).or_else(|| machine.variable("KANON_PASSWORD"));
         Self {
             account: format!("{}://{user}@{}", address.scheme.as_str(), address.authority()),
             login: Login { user, agent, keys },
             pinned: host_key,
             hosts: KnownHosts {
-                own: env.config().map(|folder| folder.join("known-hosts")),
-                ssh: env.home().map(|home| home.join(".ssh").join("known_hosts")),
+                own: machine.config().map(|folder| folder.join("known-hosts")),
+                ssh: machine.home().map(|home| home.join(".ssh").join("known_hosts")),
             },
-            can_ask: env.can_ask,
+            asker,
             given: given.map(|text| Secret::new(text.to_owned())),
-            passphrase: env.variable("KANON_PASSPHRASE").map(|text| Secret::new(text.to_owned())),
+            passphrase: machine.variable("KANON_PASSPHRASE").map(|text| Secret::new(text.to_owned())),
             known: Mutex::default(),
         }
     }
 
     fn in_key_ring(&self) -> Option<Secret> {
         keyring::Entry::new(SERVICE, &self.account).ok()?.get_password().ok().map(Secret::new)
-    }
-
-    fn asked(&self, question: &str) -> Option<Secret> {
-        if !self.can_ask {
-            return None;
-        }
-        dialoguer::Password::new().with_prompt(screen::plain(question)).interact().ok().map(Secret::new)
-    }
-
-    fn confirmed(&self, question: &str) -> bool {
-        self.can_ask
-            && dialoguer::Confirm::new().with_prompt(screen::plain(question)).default(false).interact().unwrap_or(false)
     }
 }
 
@@ -105,11 +99,11 @@ impl Credentials for AskedCredentials {
             return None;
         }
         locked(&self.known).typed = true;
-        self.asked(&format!("Password for {}", self.account))
+        self.asker.password(&self.account)
     }
 
     fn passphrase(&self, key: &Path) -> Option<Secret> {
-        self.passphrase.clone().or_else(|| self.asked(&format!("Passphrase of the key {}", key.display())))
+        self.passphrase.clone().or_else(|| self.asker.passphrase(key))
     }
 
     fn welcomed(&self, password: &Secret) {
@@ -117,7 +111,7 @@ impl Credentials for AskedCredentials {
             let mut known = locked(&self.known);
             known.password.replace(password.clone()).is_none() && known.typed
         };
-        if first && self.confirmed("Keep it in the system's key ring?") {
+        if first && self.asker.may_keep_password() {
             let kept =
                 keyring::Entry::new(SERVICE, &self.account).and_then(|entry| entry.set_password(password.reveal()));
             if kept.is_err() {
@@ -139,11 +133,7 @@ impl Credentials for AskedCredentials {
         if standing != Standing::Unknown {
             return standing;
         }
-        let question = format!(
-            "Nobody here has seen the host {} before. It shows the key\n  {}\nIf you can, compare it with what your hoster says. Is it the right one?",
-            key.host, key.fingerprint
-        );
-        if !self.confirmed(&question) {
+        if !self.asker.trusts(key) {
             return Standing::Unknown;
         }
         locked(&self.known).trusted.push(key.clone());

@@ -5,12 +5,13 @@ use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
-use kanon_core::base::path::{InstallPath, printable};
-use kanon_core::base::suggestion::quoted;
+use kanon_core::base::path::InstallPath;
+use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
 use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
 use kanon_core::delta::{entries_of, placed_files};
+use kanon_core::plan::reason::Reason;
 use kanon_core::plan::text_edits::Said;
 use kanon_core::plan::worlds::{Choice, World, decide};
 use kanon_core::plan::{self, Action, Orphan, Plan, RiskyExtras, Step};
@@ -30,10 +31,9 @@ use kanon_io::undo::{TakenBack, undo};
 use kanon_io::{running, worlds};
 
 use crate::amending::amend;
-use crate::arguments::Consent;
-use crate::asking::agreed;
-use crate::breaking;
-use crate::failure::Failure;
+use crate::error::{AlignmentError, AppError, BackupError};
+use crate::notice::AlignmentNotice;
+use crate::observer::{OnBreak, Task};
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Surveyed, Target};
 
@@ -52,19 +52,6 @@ pub struct Wanted {
     pub others: Others,
     /// What is said of licences and edited entries.
     pub said: Said,
-}
-
-impl Wanted {
-    /// What the options of both sides say; the world is as the policy has it, and another's claim holds.
-    pub fn by(consent: &Consent) -> Self {
-        Self {
-            risky: if consent.park_extras { RiskyExtras::Park } else { RiskyExtras::Stay },
-            world: consent.world.clone(),
-            while_running: consent.while_running,
-            others: Others::Respect,
-            said: Said { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },
-        }
-    }
 }
 
 /// One install that is aligned.
@@ -121,7 +108,7 @@ impl<'e> AlignmentRun<'e> {
         name: &str,
         canon: Option<Canon>,
         role: Option<Role>,
-    ) -> Result<Self, Failure> {
+    ) -> Result<Self, AppError> {
         let placed = session.placed(name, role)?;
         let install = session.open_install(&placed)?;
         let unfinished = session.interrupted(install.as_ref())?;
@@ -138,12 +125,12 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// The sealed canon, which must be there.
-    pub fn canon(&self) -> Result<&Canon, Failure> {
+    pub fn canon(&self) -> Result<&Canon, AppError> {
         self.canon.as_ref().ok_or_else(|| self.session.no_canon())
     }
 
     /// Refuses to begin anything while somebody works on it from this workspace.
-    pub fn refuse_busy(&self) -> Result<(), Failure> {
+    pub fn refuse_busy(&self) -> Result<(), AppError> {
         match self.session.at_work(self.install.as_ref()) {
             Some(holder) => Err(claim::busy(self.install.shown(), &holder).into()),
             None => Ok(()),
@@ -151,7 +138,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// Finishes what was interrupted: an alignment, or taking one back. Says whether there was anything left to do.
-    pub fn finish(&mut self, wanted: &Wanted) -> Result<bool, Failure> {
+    pub fn finish(&mut self, wanted: &Wanted) -> Result<bool, AppError> {
         let Some(unfinished) = self.unfinished.take() else { return Ok(false) };
         let running = self.stopped(wanted)?;
         if unfinished.state == AlignmentState::Undoing {
@@ -165,19 +152,19 @@ impl<'e> AlignmentRun<'e> {
         let bytes = self.session.bytes(&plan.wanted())?;
         let receipt = self.receipt()?;
         let finished = self.at_site(wanted.others, |site, session| {
-            let bar = session.ui.progress("finishing");
-            Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, &bar)?)
+            let bar = session.observer.begin(Task::Finishing);
+            Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, bar.as_ref())?)
         });
-        let finished = finished.inspect_err(|_| self.tell_stopped(running.as_deref())).map_err(|failure| {
-            failure.hint(format!("or take back what was begun: kanon undo {}", quoted(&self.placed.name)))
-        })?;
+        let finished = finished
+            .inspect_err(|_| self.tell_stopped(running.as_deref()))
+            .map_err(|cause| AlignmentError::Finishing { install: self.placed.name.clone(), cause: Box::new(cause) })?;
         self.has_finished |= finished;
         self.started_again(running.as_deref())?;
         Ok(finished)
     }
 
     /// Surveys the install and plans what brings it in line.
-    pub fn plan(&mut self, wanted: &Wanted) -> Result<(), Failure> {
+    pub fn plan(&mut self, wanted: &Wanted) -> Result<(), AppError> {
         let canon = self.canon()?.clone();
         let mut surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
         let survey = &surveyed.survey;
@@ -214,22 +201,21 @@ impl<'e> AlignmentRun<'e> {
         self.plan_bases()
     }
 
-    fn choice(&self, wanted: &Wanted, survey: &Survey, own_bytes: &mut Bytes) -> Result<Choice, Failure> {
+    fn choice(&self, wanted: &Wanted, survey: &Survey, own_bytes: &mut Bytes) -> Result<Choice, AppError> {
         let Some(word) = wanted.world.as_deref() else { return Ok(Choice::Undecided) };
         if self.has_finished {
             return Ok(Choice::Keep);
         }
-        let mark = self.session.env.now().strftime("%Y%m%d-%H%M%S").to_string();
+        let mark = self.session.machine.now().strftime("%Y%m%d-%H%M%S").to_string();
         match word {
             "keep" => return Ok(Choice::Keep),
             "new" => return Ok(Choice::New(mark)),
             _ => {}
         }
-        let file = self.session.env.folder.join(word);
+        let file = self.session.machine.folder.join(word);
         let place = world_places(&self.session.loaded.rulebook, self.placed.role).next().map(ToString::to_string);
         let Some(place) = survey.worlds.first().map(ToString::to_string).or(place) else {
-            return Err(Failure::plain("the rulebook says of no place that a world is there")
-                .hint("add a [[world]] to it, or leave --world out"));
+            return Err(AlignmentError::NoPlaceOfWorld.into());
         };
         let is_folder = match survey.worlds.first() {
             Some(world) => self.install.is_folder(world),
@@ -237,15 +223,13 @@ impl<'e> AlignmentRun<'e> {
             None => !place.rsplit('/').next().unwrap_or_default().contains('.'),
         };
         let room = self.session.workspace()?.unpacked();
-        let files = worlds::prepared(&file, is_folder, &room, own_bytes).map_err(|error| {
-            Failure::from(error).hint("--world takes keep, new, or the file or folder of a prepared world")
-        })?;
+        let files = worlds::prepared(&file, is_folder, &room, own_bytes).map_err(AlignmentError::PreparedWorld)?;
         let called = file.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
         Ok(Choice::Prepared { mark, called, files })
     }
 
     /// Rebuilds the base archives that are not what the overlays of the canon make of them.
-    fn plan_bases(&mut self) -> Result<(), Failure> {
+    fn plan_bases(&mut self) -> Result<(), AppError> {
         let shelves: Vec<Shelf> = self.session.loaded.rulebook.shelves.clone();
         let bases: Vec<SurveyedBase> =
             self.planned.surveyed.iter().flat_map(|surveyed| surveyed.survey.bases.clone()).collect();
@@ -258,7 +242,7 @@ impl<'e> AlignmentRun<'e> {
         Ok(())
     }
 
-    fn plan_base(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<(), Failure> {
+    fn plan_base(&mut self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<(), AppError> {
         let Some(laid) = &shelf.laid_into else { return Ok(()) };
         let role = self.placed.role;
         let known = self.session.state.base(self.install.shown(), surveyed.path.as_str())?;
@@ -287,20 +271,16 @@ impl<'e> AlignmentRun<'e> {
             return Ok(());
         }
         let size = std::fs::metadata(&built_file).during("look at", &built_file)?.len();
-        let names: Vec<&str> = overlays.iter().map(|overlay| overlay.id.as_str()).collect();
-        let why = match names.is_empty() {
-            true => "the game's own archive as it came".to_owned(),
-            false => format!("the game's own archive with {} laid in", names.join(", ")),
-        };
+        let reason = Reason::LaidIn { mods: overlays.iter().map(|overlay| overlay.id.clone()).collect() };
         let action = Action::Replace { blake3: built };
-        self.planned.plan.steps.push(Step { action, path: surveyed.path.clone(), why, bytes: size, lines: Vec::new() });
+        self.planned.plan.steps.push(Step { bytes: size, ..Step::new(action, surveyed.path.clone(), reason) });
         self.planned.own_bytes.add(built, built_file);
         self.planned.bases.push((surveyed.path.clone(), Base { original, recipe, built }));
         Ok(())
     }
 
     /// The overlays of the canon, in the order in which they are laid: by the canon, or by name where no list gives an order.
-    fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, Failure> {
+    fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, AppError> {
         let role = self.placed.role;
         let of_shelf =
             |sealed: &&kanon_core::canon::SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
@@ -318,7 +298,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// Takes the bytes of overlays over into the store, where they stand as they were measured.
-    fn keep_overlays(&mut self, overlays: &[Overlay]) -> Result<(), Failure> {
+    fn keep_overlays(&mut self, overlays: &[Overlay]) -> Result<(), AppError> {
         let wanted: BTreeSet<Blake3> = overlays.iter().map(|overlay| overlay.digest).collect();
         let bytes = self.session.bytes(&wanted)?;
         let store = self.session.workspace()?.store();
@@ -326,7 +306,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// The base archive as the game brought it: kept from before, or taken from the install now.
-    fn kept_original(&self, original: Blake3, path: &InstallPath) -> Result<std::path::PathBuf, Failure> {
+    fn kept_original(&self, original: Blake3, path: &InstallPath) -> Result<std::path::PathBuf, AppError> {
         let store = self.session.workspace()?.store();
         let kept = store.join(original.to_string());
         if kept.is_file() {
@@ -339,7 +319,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// Looks for the bytes of all that is to be put, and fetches what has to be.
-    pub fn fetch(&mut self) -> Result<(), Failure> {
+    pub fn fetch(&mut self) -> Result<(), AppError> {
         if self.planned.bytes.is_some() {
             return Ok(());
         }
@@ -355,7 +335,7 @@ impl<'e> AlignmentRun<'e> {
 
     /// The files outside the folders of mods that the plan would put or change, and that are programs. A folder that holds
     /// programs which are no mods is no folder of mods, whatever the rulebook calls it.
-    pub fn programs_beyond_mods(&self) -> Result<Vec<InstallPath>, Failure> {
+    pub fn programs_beyond_mods(&self) -> Result<Vec<InstallPath>, AppError> {
         let (rulebook, role) = (&self.session.loaded.rulebook, self.placed.role);
         let nowhere = Bytes::default();
         let bytes = self.planned.bytes.as_ref().unwrap_or(&nowhere);
@@ -401,7 +381,7 @@ impl<'e> AlignmentRun<'e> {
 
     /// Carries the plan out, with the game stopped, and measures again. Nothing is done where there is nothing to do, or where
     /// nobody has said what becomes of the world.
-    pub fn carry_out(&mut self, wanted: &Wanted) -> Result<(), Failure> {
+    pub fn carry_out(&mut self, wanted: &Wanted) -> Result<(), AppError> {
         if !self.has_work() {
             return Ok(());
         }
@@ -411,8 +391,8 @@ impl<'e> AlignmentRun<'e> {
         let bytes = self.planned.bytes.take().unwrap_or_default();
         let order = Order { plan: &plan, receipt: self.receipt()?, bytes: &bytes };
         let carried = self.at_site(wanted.others, |site, session| {
-            let bar = session.ui.progress("aligning");
-            Ok(carry_out(site, &order, &mut session.state, &bar)?)
+            let bar = session.observer.begin(Task::Aligning);
+            Ok(carry_out(site, &order, &mut session.state, bar.as_ref())?)
         });
         self.planned.plan = plan;
         let id = carried.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
@@ -423,7 +403,7 @@ impl<'e> AlignmentRun<'e> {
         let canon = self.canon()?.clone();
         let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
         let workspace = self.session.workspace()?;
-        let (keep, now) = (workspace.config.backups, self.session.env.now().timestamp().as_second());
+        let (keep, now) = (workspace.config.backups, self.session.machine.now().timestamp().as_second());
         let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;
         self.carried = Some(CarriedOut { id, surveyed, pruned });
         Ok(())
@@ -436,23 +416,19 @@ impl<'e> AlignmentRun<'e> {
 
     /// Tells of mods that would be taken off although others need them that stay, and asks about it; an answer for all the rest
     /// is none for this.
-    pub fn settle_orphans(&mut self, may_ask: bool) -> Result<(), Failure> {
+    pub fn settle_orphans(&mut self, may_ask: bool) -> Result<(), AppError> {
         if self.planned.orphans.is_empty() {
             return Ok(());
         }
-        let (env, ui, name) = (self.session.env, self.session.ui, printable(&self.placed.name));
+        let (observer, install) = (self.session.observer, &self.placed.name);
         for Orphan { taken, needed_by } in &self.planned.orphans {
-            let (taken, needed_by) = (printable(taken.as_str()), printable(needed_by.as_str()));
-            ui.notice(&format!(
-                "note: {taken} would be taken off {name}, and {needed_by}, which stays there, needs it"
-            ));
+            let (taken, needed_by) = (taken.clone(), needed_by.clone());
+            observer.notice(AlignmentNotice::TakenThoughNeeded { install: install.clone(), taken, needed_by }.into());
         }
-        if may_ask && env.can_ask && agreed(false, env, ui, "Take them off all the same?")? {
+        if may_ask && self.session.machine.can_ask && observer.may_take_off_needed()? {
             self.planned.orphans.clear();
         } else {
-            ui.notice(&format!(
-                "nothing is done to {name} before somebody decides: add them to kanon.toml, take off what needs them, or add --park-extras"
-            ));
+            observer.notice(AlignmentNotice::NothingBeforeDecision { install: install.clone() }.into());
         }
         Ok(())
     }
@@ -462,27 +438,20 @@ impl<'e> AlignmentRun<'e> {
         let backups = self.session.workspace().map(kanon_io::workspace::Workspace::backups).unwrap_or_default();
         let folder = backups.join(id.to_string());
         // From elsewhere only the whole path leads there.
-        let here = Some(&self.session.env.folder).filter(|_| !self.session.env.is_elsewhere());
+        let here = Some(&self.session.machine.folder).filter(|_| !self.session.machine.is_elsewhere());
         let shown = here.and_then(|here| folder.strip_prefix(here).ok()).unwrap_or(&folder);
         shown.display().to_string()
     }
 
     /// Takes the manifest of a backup into the journal where that does not know the alignment any more, so that it can be taken
     /// back like any other.
-    pub fn know_from_backup(&mut self, id: i64) -> Result<(), Failure> {
+    pub fn know_from_backup(&mut self, id: i64) -> Result<(), AppError> {
         let folder = self.session.workspace()?.backups().join(id.to_string());
         let (alignment, manifest) =
-            Manifest::read(&folder).map(|read| (read.alignment().0, read)).map_err(|error| {
-                Failure::from(error)
-                    .hint("backups are the numbered folders in .kanon/backups; name one that has a manifest.json")
-            })?;
+            Manifest::read(&folder).map(|read| (read.alignment().0, read)).map_err(BackupError::Unreadable)?;
         if alignment.root != self.install.shown() {
-            return Err(Failure::plain(format!(
-                "backup {id} is of {}, not of {}",
-                printable(&alignment.root),
-                printable(self.install.shown())
-            ))
-            .hint(format!("name that install: kanon undo INSTALL --from-backup {id}")));
+            let named = self.install.shown().to_owned();
+            return Err(BackupError::OfOther { id, of: alignment.root, named }.into());
         }
         if self.session.state.alignments(None)?.iter().all(|known| known.id != id) {
             self.session.state.restore(&alignment, manifest.alignment().1)?;
@@ -491,7 +460,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// Takes alignments back, newest first, down to one of that number; only the newest when none is given.
-    pub fn undo(&mut self, back_to: Option<i64>, asked: &Wanted) -> Result<Vec<(i64, TakenBack)>, Failure> {
+    pub fn undo(&mut self, back_to: Option<i64>, asked: &Wanted) -> Result<Vec<(i64, TakenBack)>, AppError> {
         self.refuse_busy()?;
         let name = self.placed.name.clone();
         let alignments = self.session.state.alignments(Some(self.install.shown()))?;
@@ -511,8 +480,8 @@ impl<'e> AlignmentRun<'e> {
     fn at_site<T>(
         &mut self,
         others: Others,
-        work: impl FnOnce(ApplyContext<'_>, &mut Session<'e>) -> Result<T, Failure>,
-    ) -> Result<T, Failure> {
+        work: impl FnOnce(ApplyContext<'_>, &mut Session<'e>) -> Result<T, AppError>,
+    ) -> Result<T, AppError> {
         let workspace = self.session.workspace()?;
         let claimant = self.session.claimant()?;
         let backups = workspace.backups();
@@ -537,20 +506,15 @@ impl<'e> AlignmentRun<'e> {
             others,
         };
         let follows = self.session.workspace()?.following().is_some();
-        let again = if follows { "follow".to_owned() } else { format!("align {name}", name = self.placed.name) };
-        breaking::advise(format!(
-            "stopped in the middle of it, and nothing is lost: {} finishes it, {} takes it back",
-            self.session.env.command(&again),
-            self.session.env.command(&format!("undo {}", quoted(&self.placed.name)))
-        ));
+        let here = |command: Suggestion| command.led_by(self.session.machine.typed());
+        let again = if follows { Suggestion::new("follow") } else { Suggestion::align(&self.placed.name) };
+        let undo = Suggestion::new("undo").word(&self.placed.name);
+        self.session.observer.on_break(OnBreak::HalfDone { finish: here(again), undo: here(undo) });
         let done = work(site, &mut self.session);
-        breaking::advise("stopped; what was done by then stays as it is");
+        self.session.observer.on_break(OnBreak::Stays);
         let lost = install.lost_modes();
         if !lost.is_empty() {
-            self.session.ui.notice(&format!(
-                "note: this host keeps no permissions (it has no SITE CHMOD): see that what must be run still can be, in {}",
-                lost.join(", ")
-            ));
+            self.session.observer.notice(AlignmentNotice::PermissionsLost { files: lost }.into());
         }
         // Sizes and times of a host are coarse: what was written just now may look like what was there before.
         self.session.state.forget_documents(install.shown(), &install.changed_documents())?;
@@ -558,7 +522,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// What the receipt will say is there.
-    fn receipt(&self) -> Result<Receipt, Failure> {
+    fn receipt(&self) -> Result<Receipt, AppError> {
         let role = self.placed.role;
         let wild: BTreeMap<String, Vec<InstallPath>> =
             wild_places(self.install.as_ref(), &self.session.loaded.rulebook, role);
@@ -577,7 +541,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// What mods bring for the game's own files and folders once this is done: all of it but what somebody edited and keeps.
-    fn brought(&self) -> Result<Option<Brought>, Failure> {
+    fn brought(&self) -> Result<Option<Brought>, AppError> {
         let (measure, role) = (self.session.measure(self.canon()?), self.placed.role);
         let files = placed_files(measure, role).into_iter().map(|placed| BroughtFile {
             path: placed.path,
@@ -600,40 +564,39 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.
-    fn stopped(&self, wanted: &Wanted) -> Result<Option<String>, Failure> {
+    fn stopped(&self, wanted: &Wanted) -> Result<Option<String>, AppError> {
         let (install, signs, host) = (self.install.as_ref(), self.signs(), self.host());
         let Some(sign) = running::sign(install, &signs, host) else { return Ok(None) };
-        let name = &self.placed.name;
+        let (name, observer) = (self.placed.name.clone(), self.session.observer);
         if wanted.while_running {
-            self.session.ui.notice(&format!("note: {name} is running ({sign}); it is written to all the same"));
+            observer.notice(AlignmentNotice::WrittenWhileRunning { install: name, sign }.into());
             return Ok(None);
         }
         let workspace = self.session.workspace()?;
-        let wish = workspace.commands(name);
+        let wish = workspace.commands(&name);
         let stop = wish.map(|wish| wish.stop.clone()).unwrap_or_default();
         if stop.is_empty() {
-            return Err(Failure::plain(format!("{name} is running ({sign}), and nothing was done to it")).hint(
-                "stop it first, or give its [install] a `stop` command in kanon.toml; --while-running does it all the same",
-            ));
+            return Err(AlignmentError::Running { install: name, sign }.into());
         }
-        self.session.ui.notice(&format!("{name} is running ({sign}); it is stopped by: {}", stop.join(" ")));
+        observer.notice(
+            AlignmentNotice::Stopping { install: name.clone(), sign: sign.clone(), command: stop.clone() }.into(),
+        );
         running::run(&stop, &folder_of_commands(&workspace.root, wish))?;
         match running::wait_until_stopped(install, &signs, host) {
             None => Ok(Some(sign)),
-            Some(sign) => Err(Failure::plain(format!("{name} did not stop ({sign}), and nothing was done to it"))
-                .hint("see what its `stop` command in kanon.toml does")),
+            Some(sign) => Err(AlignmentError::DidNotStop { install: name, sign }.into()),
         }
     }
 
     /// After a failure: whoever reads it is to know that the game does not run.
     fn tell_stopped(&self, was_running: Option<&str>) {
         if was_running.is_some() {
-            self.session.ui.notice(&format!("note: {} was stopped, and is not started again now", self.placed.name));
+            self.session.observer.notice(AlignmentNotice::LeftStopped { install: self.placed.name.clone() }.into());
         }
     }
 
     /// Starts the game again that was stopped.
-    fn started_again(&self, was_running: Option<&str>) -> Result<(), Failure> {
+    fn started_again(&self, was_running: Option<&str>) -> Result<(), AppError> {
         let name = &self.placed.name;
         let workspace = self.session.workspace()?;
         let wish = workspace.commands(name);
@@ -642,10 +605,12 @@ impl<'e> AlignmentRun<'e> {
             return Ok(());
         }
         if start.is_empty() {
-            self.session.ui.notice(&format!("note: {name} was stopped, and kanon.toml has no `start` command for it"));
+            self.session.observer.notice(AlignmentNotice::NoWayToStart { install: name.clone() }.into());
             return Ok(());
         }
-        self.session.ui.notice(&format!("{name} is started by: {}", start.join(" ")));
+        self.session
+            .observer
+            .notice(AlignmentNotice::Starting { install: name.clone(), command: start.clone() }.into());
         Ok(running::start(&start, &folder_of_commands(&workspace.root, wish))?)
     }
 
@@ -672,23 +637,22 @@ fn touches(plan: &Plan, worlds: &[InstallPath]) -> bool {
 }
 
 /// The numbers of the alignments to take back, newest first.
-fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, Failure> {
+fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, AppError> {
     let mut open = alignments.iter().filter(|alignment| alignment.state != AlignmentState::Undone);
-    let failed = |text: String| Failure::plain(text).hint("see what was done with: kanon history");
-    let pruned = |id: i64| failed(format!("the backup of alignment {id} of {name} is gone by the rule of [backups]"));
+    let gone = |id: i64| BackupError::Gone { install: name.to_owned(), id }.into();
     let Some(back_to) = back_to else {
         return match open.next() {
-            Some(last) if last.pruned => Err(pruned(last.id)),
+            Some(last) if last.pruned => Err(gone(last.id)),
             Some(last) => Ok(vec![last.id]),
-            None => Err(failed(format!("there is no alignment of {name} to take back"))),
+            None => Err(BackupError::NothingToTakeBack(name.to_owned()).into()),
         };
     };
     let wanted: Vec<&Alignment> = open.filter(|alignment| alignment.id >= back_to).collect();
     match wanted.last() {
         Some(last) if last.id == back_to => match wanted.iter().find(|alignment| alignment.pruned) {
-            Some(gone) => Err(pruned(gone.id)),
+            Some(pruned) => Err(gone(pruned.id)),
             None => Ok(wanted.iter().map(|alignment| alignment.id).collect()),
         },
-        _ => Err(failed(format!("{name} has no alignment {back_to} that could be taken back"))),
+        _ => Err(BackupError::NoSuchAlignment { install: name.to_owned(), id: back_to }.into()),
     }
 }

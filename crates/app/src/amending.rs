@@ -24,7 +24,8 @@ use kanon_io::measure::open_archive_file;
 use kanon_io::open::{read_bounded, regular};
 use rayon::prelude::*;
 
-use crate::failure::Failure;
+use crate::error::AppError;
+use crate::notice::AlignmentNotice;
 use crate::session::Session;
 
 /// Adds to a plan what is to be changed inside text files. What can't be changed is told, and stays as it is.
@@ -36,7 +37,7 @@ pub fn amend(
     (canon, survey, said): (&Canon, &Survey, &Said),
     plan: &mut Plan,
     own_bytes: &mut Bytes,
-) -> Result<Vec<LeftAlone>, Failure> {
+) -> Result<Vec<LeftAlone>, AppError> {
     let rulebook = session.loaded.rulebook.clone();
     let CheckContext { extras, edits, .. } = session.measure(canon);
     let measure = CheckContext { canon, rulebook: &rulebook, extras, edits, left: &[] };
@@ -55,8 +56,8 @@ pub fn amend(
             false => drafts.iter_mut().for_each(|draft| draft.make(&texts)),
         }
         for draft in drafts {
-            for LeftAlone { file, part, why } in &draft.amended.left {
-                session.ui.notice(&format!("note: {file}: `{part}` is left as it is: {why}"));
+            for left in &draft.amended.left {
+                session.observer.notice(AlignmentNotice::LeftAsItIs(left.clone()).into());
             }
             if draft.amended.bytes != draft.before {
                 let blake3 = kept(session, &draft.amended.bytes, own_bytes)?;
@@ -88,7 +89,7 @@ impl<'a> Draft<'a> {
         install: &dyn Install,
         plan: &Plan,
         own_bytes: &Bytes,
-    ) -> Result<Option<Self>, Failure> {
+    ) -> Result<Option<Self>, AppError> {
         let planned = plan.steps.iter().position(|step| step.path == amendment.path && step.action.puts().is_some());
         // A file that goes, such as one in a world that is set aside, has no list any more.
         if planned.is_none() && plan.steps.iter().any(|step| step.frees() == Some(&amendment.path)) {
@@ -108,12 +109,13 @@ impl<'a> Draft<'a> {
     }
 
     fn put_into(&self, plan: &mut Plan, blake3: Blake3) {
-        let (bytes, lines, why) = (self.amended.bytes.len() as u64, self.lines.clone(), &self.amended.why);
+        let (bytes, lines) = (self.amended.bytes.len() as u64, self.lines.clone());
+        let reasons = self.amended.reasons.clone();
         match self.planned {
             Some(at) => {
                 let step = &mut plan.steps[at];
                 (step.bytes, step.lines) = (bytes, lines);
-                step.why = format!("{}; {why}", step.why);
+                step.reasons.extend(reasons);
                 step.action = match step.action {
                     Action::Replace { .. } => Action::Replace { blake3 },
                     _ => Action::Put { blake3 },
@@ -122,7 +124,7 @@ impl<'a> Draft<'a> {
             None => {
                 let action = if self.is_new { Action::Put { blake3 } } else { Action::Replace { blake3 } };
                 let path = self.amendment.path.clone();
-                plan.steps.push(Step { action, path, why: why.clone(), bytes, lines });
+                plan.steps.push(Step { action, path, reasons, bytes, lines });
             }
         }
     }
@@ -133,7 +135,7 @@ pub fn left_alone(
     measure: CheckContext<'_>,
     install: &dyn Install,
     survey: &Survey,
-) -> Result<Vec<LeftAlone>, Failure> {
+) -> Result<Vec<LeftAlone>, AppError> {
     let mut left = Vec::new();
     for amendment in amendments(measure, survey, &Said::default()) {
         let bytes = present(install, &amendment.path)?.unwrap_or_default();
@@ -171,16 +173,16 @@ fn changed_lines(before: &[u8], after: &[u8]) -> Vec<LineChange> {
     changes.take(LINES).collect()
 }
 
-fn present(install: &dyn Install, path: &InstallPath) -> Result<Option<Vec<u8>>, Failure> {
+fn present(install: &dyn Install, path: &InstallPath) -> Result<Option<Vec<u8>>, AppError> {
     match install.document(path, limits::DOCUMENT_BYTES + 1) {
         Ok(bytes) => Ok(Some(bytes)),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(error) => Err(error).during("read", &install.outside(path)).map_err(Failure::from),
+        Err(error) => Err(error).during("read", &install.outside(path)).map_err(AppError::from),
     }
 }
 
 /// The bytes that a step will put in place, of a prepared world.
-fn planned_bytes(step: &Step, own_bytes: &Bytes) -> Result<Vec<u8>, Failure> {
+fn planned_bytes(step: &Step, own_bytes: &Bytes) -> Result<Vec<u8>, AppError> {
     let digest = step.action.puts().unwrap_or_else(|| Blake3::of(b""));
     for path in own_bytes.paths(digest) {
         let read = read_bounded(path, limits::DOCUMENT_BYTES + 1).during("read", path)?;
@@ -192,7 +194,7 @@ fn planned_bytes(step: &Step, own_bytes: &Bytes) -> Result<Vec<u8>, Failure> {
 }
 
 /// Keeps what a file will be, so that a later run can finish what this one may not.
-fn kept(session: &Session<'_>, after: &[u8], own_bytes: &mut Bytes) -> Result<Blake3, Failure> {
+fn kept(session: &Session<'_>, after: &[u8], own_bytes: &mut Bytes) -> Result<Blake3, AppError> {
     let blake3 = Blake3::of(after);
     let store = session.workspace()?.store();
     let kept = bytes::keep_read(&mut &*after, blake3, &store)?;
@@ -213,7 +215,7 @@ fn entry_texts(
     session: &mut Session<'_>,
     measure: CheckContext<'_>,
     amendments: &[Amendment<'_>],
-) -> Result<BTreeMap<NeededEntry, String>, Failure> {
+) -> Result<BTreeMap<NeededEntry, String>, AppError> {
     let needs: Vec<_> = amendments.iter().flat_map(Amendment::needs).collect();
     let mut texts = BTreeMap::new();
     if needs.is_empty() {

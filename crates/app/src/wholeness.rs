@@ -12,7 +12,7 @@ use kanon_io::error::During;
 use kanon_io::whole;
 use rayon::prelude::*;
 
-use crate::failure::Failure;
+use crate::error::AppError;
 use crate::session::Session;
 
 /// Takes the mods out of a survey of a folder on this machine that are no whole ones, and says why. What was sealed is whole; of the
@@ -22,7 +22,7 @@ pub fn take_out(
     root: &Path,
     survey: &mut Survey,
     last: Option<&Canon>,
-) -> Result<Vec<Damaged>, Failure> {
+) -> Result<Vec<Damaged>, AppError> {
     let sealed: BTreeSet<Blake3> = last.iter().flat_map(|last| &last.mods).map(|sealed| sealed.digest).collect();
     let mut unread: Vec<&SurveyedMod> = Vec::new();
     for found in survey.mods.iter().filter(|found| !sealed.contains(&found.digest)) {
@@ -30,7 +30,7 @@ pub fn take_out(
             unread.push(found);
         }
     }
-    let read: Vec<(Blake3, Result<String, Failure>)> =
+    let read: Vec<(Blake3, Result<String, AppError>)> =
         unread.par_iter().map(|found| (found.digest, fault(root, found))).collect();
     for (digest, why) in read {
         session.state.remember_whole(digest, &why?)?;
@@ -54,7 +54,7 @@ pub fn take_out(
 }
 
 /// What is wrong with the files of a mod; an empty text where nothing is.
-fn fault(root: &Path, found: &SurveyedMod) -> Result<String, Failure> {
+fn fault(root: &Path, found: &SurveyedMod) -> Result<String, AppError> {
     for file in &found.files {
         let path = root.join(file.path.as_str());
         match whole::fault(&path) {

@@ -2,13 +2,13 @@
 
 use std::path::PathBuf;
 
-use kanon_core::base::path::{InstallPath, printable};
+use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::Role;
 use kanon_io::far_log;
 
-use crate::failure::Failure;
+use crate::error::AppError;
+use crate::notice::Notice;
 use crate::places::{self, Place};
-use crate::render::size;
 use crate::session::Session;
 
 /// The server of a workspace with just one that is no rehearsal's.
@@ -25,26 +25,28 @@ pub fn only_server(session: &Session<'_>) -> Option<String> {
 ///
 /// # Errors
 /// When its host can't be reached, or the log is to be no place inside it.
-pub fn of_install(session: &mut Session<'_>, name: &str) -> Result<Option<PathBuf>, Failure> {
+pub fn of_install(session: &mut Session<'_>, name: &str) -> Result<Option<PathBuf>, AppError> {
     let Some(placed) = places::named(session.workspace.as_ref(), name)? else { return Ok(None) };
     let wish = session.workspace.as_ref().and_then(|workspace| workspace.config.install(&placed.name));
     let Some(log) = wish.and_then(|wish| wish.log.clone()) else { return Ok(None) };
     if let Place::Folder(folder) = &placed.place {
         return Ok(Some(folder.join(log)).filter(|log| log.exists()));
     }
-    let place = InstallPath::new(&log).map_err(|reason| {
-        Failure::plain(format!("`{}` is no place of a log in {}", printable(&log), placed.name)).because(reason)
+    let place = InstallPath::new(&log).map_err(|cause| AppError::NoPlaceOfLog {
+        install: placed.name.clone(),
+        log: log.clone(),
+        cause,
     })?;
     let install = session.open_install(&placed)?;
-    let told = match far_log::fetch(install.as_ref(), &place, &session.temporary_folder()?) {
+    let error = match far_log::fetch(install.as_ref(), &place, &session.temporary_folder()?) {
         Ok(Some(fetched)) => {
-            let part = if fetched.is_whole { "" } else { "the end of " };
-            session.ui.notice(&format!("fetched {part}the log of {}: {}", placed.name, size(fetched.bytes)));
+            let (is_whole, bytes) = (fetched.is_whole, fetched.bytes);
+            session.observer.notice(Notice::LogFetched { install: placed.name, is_whole, bytes });
             return Ok(Some(fetched.path));
         }
-        Ok(None) => "there is none".to_owned(),
-        Err(error) => error.to_string(),
+        Ok(None) => None,
+        Err(error) => Some(error),
     };
-    session.ui.notice(&format!("note: the log {} of {} could not be fetched: {told}", printable(&log), placed.name));
+    session.observer.notice(Notice::LogNotFetched { install: placed.name, log, error });
     Ok(None)
 }

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::InstallPath;
-use kanon_core::base::suggestion::quoted;
+use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::is_cut;
 use kanon_core::config::{Edits, Extras};
@@ -30,29 +30,31 @@ use kanon_io::origin::Origin;
 use kanon_io::progress::Progress;
 use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until};
 use kanon_io::retry::RetryPolicy;
-use kanon_io::state::{Alignment, AlignmentState, State};
+use kanon_io::state::{Alignment, State};
 use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook};
 use tempfile::TempDir;
 
 use crate::amending::left_alone;
-use crate::env::Env;
-use crate::failure::{Failure, render_problems};
+use crate::error::{AppError, CanonError, Cause, InstallError, SourceError};
+use crate::machine::Machine;
+use crate::notice::Notice;
+use crate::observer::{Observer, Task};
 use crate::places::{self, Place, Placed};
-use crate::screen;
-use crate::ui::Ui;
 
 /// The open workspace, if there is one, and what goes with it.
 pub struct Session<'a> {
-    /// The world.
-    pub env: &'a Env,
-    /// The way out.
-    pub ui: &'a Ui,
+    /// The machine.
+    pub machine: &'a Machine,
+    /// Who is told and asked.
+    pub observer: &'a dyn Observer,
     /// The workspace.
     pub workspace: Option<Workspace>,
     /// The rulebook.
     pub loaded: LoadedRulebook,
     /// The state database.
     pub state: State,
+    /// The command that brings a game in line which follows a release, where it is not just `follow`.
+    pub mends_by: Option<Suggestion>,
     trust: TrustMemory,
     /// Installs that were opened, by what they are called: a host need not be dialled twice.
     opened: BTreeMap<String, Arc<dyn Install>>,
@@ -94,14 +96,9 @@ impl Listed {
 /// So many days before the end of a release's signatures, people are told.
 pub const SOON_DAYS: i64 = 60;
 
-/// The day of a time, in UTC.
-pub fn day_of(time: jiff::Timestamp) -> String {
-    time.to_zoned(jiff::tz::TimeZone::UTC).strftime("%Y-%m-%d").to_string()
-}
-
 /// What a canon is known again by: the digest of its text.
-pub fn digest_of(canon: &Canon) -> Result<Blake3, Failure> {
-    let json = canon.to_json().map_err(|error| Failure::plain("could not write the canon as JSON").because(error))?;
+pub fn digest_of(canon: &Canon) -> Result<Blake3, AppError> {
+    let json = canon.to_json().map_err(CanonError::AsJson)?;
     Ok(Blake3::of(json.as_bytes()))
 }
 
@@ -120,36 +117,44 @@ pub struct Surveyed {
 
 impl<'a> Session<'a> {
     /// Opens what is there. `rulebook` is the option; without it the workspace's counts.
-    pub fn open(env: &'a Env, ui: &'a Ui, rulebook: Option<&Path>, thorough: bool) -> Result<Self, Failure> {
-        let workspace = match Workspace::find(&env.folder) {
+    pub fn open(
+        machine: &'a Machine,
+        observer: &'a dyn Observer,
+        rulebook: Option<&Path>,
+        thorough: bool,
+    ) -> Result<Self, AppError> {
+        let workspace = match Workspace::find(&machine.folder) {
             Some(root) => Some(Workspace::open_at(&root)?),
             None => None,
         };
         let loaded = match (rulebook, &workspace) {
-            (Some(file), _) => load_rulebook(&env.folder.join(file))?,
+            (Some(file), _) => load_rulebook(&machine.folder.join(file))?,
             (None, Some(workspace)) => workspace.rulebook()?,
             (None, None) => {
-                return Err(Failure::from(ReachError::NoWorkspace(env.folder.clone()))
-                    .hint("start one with: kanon init; or look without one: --rulebook FILE --role server|client"));
+                return Err(AppError::NoWorkspaceNorRulebook(machine.folder.clone()));
             }
         };
-        Self::with(env, ui, (workspace, loaded), thorough)
+        Self::with(machine, observer, (workspace, loaded), thorough)
     }
 
     /// Opens the workspace of a game that follows a release, and no other.
-    pub fn of_game(env: &'a Env, ui: &'a Ui, workspace: Workspace) -> Result<Self, Failure> {
+    pub fn of_game(machine: &'a Machine, observer: &'a dyn Observer, workspace: Workspace) -> Result<Self, AppError> {
         let loaded = workspace.rulebook()?;
-        Self::with(env, ui, (Some(workspace), loaded), false)
+        Self::with(machine, observer, (Some(workspace), loaded), false)
     }
 
     fn with(
-        env: &'a Env,
-        ui: &'a Ui,
+        machine: &'a Machine,
+        observer: &'a dyn Observer,
         (workspace, loaded): (Option<Workspace>, LoadedRulebook),
         thorough: bool,
-    ) -> Result<Self, Failure> {
+    ) -> Result<Self, AppError> {
         if !loaded.warnings.is_empty() {
-            ui.notice(&render_problems(&loaded.path.display().to_string(), &loaded.text, &loaded.warnings));
+            observer.notice(Notice::RulebookWarnings {
+                path: loaded.path.clone(),
+                text: loaded.text.clone(),
+                warnings: loaded.warnings.clone(),
+            });
         }
         let state = match &workspace {
             Some(workspace) => workspace.state()?,
@@ -157,11 +162,12 @@ impl<'a> Session<'a> {
         };
         let trust = if thorough { TrustMemory::No } else { TrustMemory::Yes };
         Ok(Self {
-            env,
-            ui,
+            machine,
+            observer,
             workspace,
             loaded,
             state,
+            mends_by: None,
             trust,
             opened: BTreeMap::new(),
             fetched: Fetched::default(),
@@ -170,18 +176,19 @@ impl<'a> Session<'a> {
     }
 
     /// Another session like this one, for work side by side.
-    pub fn another(&self) -> Result<Self, Failure> {
+    pub fn another(&self) -> Result<Self, AppError> {
         let (workspace, loaded) = (self.workspace.clone(), self.loaded.clone());
         let state = match &workspace {
             Some(workspace) => workspace.state()?,
             None => State::in_memory()?,
         };
         Ok(Self {
-            env: self.env,
-            ui: self.ui,
+            machine: self.machine,
+            observer: self.observer,
             workspace,
             loaded,
             state,
+            mends_by: self.mends_by.clone(),
             trust: self.trust,
             opened: BTreeMap::new(),
             fetched: Fetched::default(),
@@ -190,7 +197,7 @@ impl<'a> Session<'a> {
     }
 
     /// Writes what was only prepared until now, since somebody has agreed to it.
-    pub fn settle(&mut self) -> Result<(), Failure> {
+    pub fn settle(&mut self) -> Result<(), AppError> {
         let workspace = self.workspace()?.clone();
         workspace.settle()?;
         Ok(self.state.settle(&workspace.own())?)
@@ -203,77 +210,71 @@ impl<'a> Session<'a> {
     }
 
     /// Opens a workspace that must be there.
-    pub fn in_workspace(env: &'a Env, ui: &'a Ui, thorough: bool) -> Result<Self, Failure> {
-        if Workspace::find(&env.folder).is_none() {
-            return Err(ReachError::NoWorkspace(env.folder.clone()).into());
+    pub fn in_workspace(machine: &'a Machine, observer: &'a dyn Observer, thorough: bool) -> Result<Self, AppError> {
+        if Workspace::find(&machine.folder).is_none() {
+            return Err(ReachError::NoWorkspace(machine.folder.clone()).into());
         }
-        Self::open(env, ui, None, thorough)
+        Self::open(machine, observer, None, thorough)
     }
 
     /// Opens a workspace that must be there, and be an administrator's.
-    pub fn of_administrator(env: &'a Env, ui: &'a Ui) -> Result<Self, Failure> {
-        let session = Self::in_workspace(env, ui, false)?;
+    pub fn of_administrator(machine: &'a Machine, observer: &'a dyn Observer) -> Result<Self, AppError> {
+        let session = Self::in_workspace(machine, observer, false)?;
         session.workspace()?.clone().of_administrator()?;
         Ok(session)
     }
 
     /// The workspace, which must be there.
-    pub fn workspace(&self) -> Result<&Workspace, Failure> {
-        self.workspace.as_ref().ok_or_else(|| ReachError::NoWorkspace(self.env.folder.clone()).into())
+    pub fn workspace(&self) -> Result<&Workspace, AppError> {
+        self.workspace.as_ref().ok_or_else(|| ReachError::NoWorkspace(self.machine.folder.clone()).into())
     }
 
     /// The sealed canon, which must be there and of this rulebook's game.
-    pub fn canon(&self) -> Result<Canon, Failure> {
+    pub fn canon(&self) -> Result<Canon, AppError> {
         self.workspace()?;
         self.canon_if_sealed()?.ok_or_else(|| self.no_canon())
     }
 
     /// What is told where there is no canon.
-    pub fn no_canon(&self) -> Failure {
-        let place = self.workspace.as_ref().map_or(&self.env.folder, |workspace| &workspace.root);
-        Failure::plain(format!("there is no canon yet in {}", place.display()))
-            .hint("make one: kanon adopt INSTALL, then kanon seal")
+    pub fn no_canon(&self) -> AppError {
+        let place = self.workspace.as_ref().map_or(&self.machine.folder, |workspace| &workspace.root);
+        CanonError::Missing(place.clone()).into()
     }
 
     /// The names of the installs of `kanon.toml`, of which there must be one.
-    pub fn install_names(&self) -> Result<Vec<String>, Failure> {
+    pub fn install_names(&self) -> Result<Vec<String>, AppError> {
         let installs = &self.workspace()?.config.installs;
         if installs.is_empty() {
-            return Err(Failure::plain("kanon.toml names no install, so there is nothing to do")
-                .hint("add an [install.NAME] table, or name a folder or a survey"));
+            return Err(InstallError::NoneNamed.into());
         }
         Ok(installs.iter().map(|install| install.name.clone()).collect())
     }
 
     /// The sealed canon, if there is one; it must be of this rulebook's game.
-    pub fn canon_if_sealed(&self) -> Result<Option<Canon>, Failure> {
+    pub fn canon_if_sealed(&self) -> Result<Option<Canon>, AppError> {
         let Some(workspace) = &self.workspace else { return Ok(None) };
         let Some(canon) = workspace.canon()? else { return Ok(None) };
         if canon.game != self.loaded.rulebook.game {
-            return Err(Failure::plain(format!(
-                "the canon is of {}, the rulebook of {}",
-                canon.game, self.loaded.rulebook.game
-            ))
-            .hint("name the right rulebook in kanon.toml, then: kanon seal"));
+            let rulebook = self.loaded.rulebook.game.clone();
+            return Err(CanonError::OfOtherGame { canon: canon.game, rulebook }.into());
         }
         if canon.rulebook != self.loaded.digest {
-            self.ui.notice("note: the rulebook has changed since the canon was sealed; kanon seal makes a new one");
+            self.observer.notice(Notice::RulebookChanged);
         }
         if self.is_stale(&canon) {
-            self.ui.notice("note: kanon.toml has changed since the canon was sealed; kanon seal --changes shows how");
+            self.observer.notice(Notice::ConfigChanged);
         }
         self.tell_end_of_release(workspace)?;
         Ok(Some(canon))
     }
 
     /// The last canon that was sealed here, whatever became of `canon.json` since.
-    pub fn last_canon(&self) -> Result<Option<Canon>, Failure> {
+    pub fn last_canon(&self) -> Result<Option<Canon>, AppError> {
         let workspace = self.workspace()?;
         match workspace.canon() {
             Err(error @ ReachError::BadCanon { .. }) => {
                 let kept = canons::newest(&workspace.canons())?.map(|kept| kept.canon);
-                let instead = if kept.is_some() { "the last one that was sealed here" } else { "nothing" };
-                self.ui.notice(&format!("note: {error}; {instead} counts in its place"));
+                self.observer.notice(Notice::CanonReplaced { error, by_last: kept.is_some() });
                 Ok(kept)
             }
             canon => Ok(canon?),
@@ -281,26 +282,21 @@ impl<'a> Session<'a> {
     }
 
     /// Players can't follow a release whose signatures have ended: that is told long before.
-    fn tell_end_of_release(&self, workspace: &Workspace) -> Result<(), Failure> {
+    fn tell_end_of_release(&self, workspace: &Workspace) -> Result<(), AppError> {
         let record = Record::read(&workspace.release_folder())?;
         let Some(last) = record.last() else { return Ok(()) };
-        if days_until(last.ends, self.env.now().timestamp()) < SOON_DAYS {
-            let ends = day_of(last.ends);
-            let number = last.release.number;
-            self.ui.notice(&format!(
-                "note: the signatures of release {number} end on {ends}; kanon publish makes them new"
-            ));
+        if days_until(last.ends, self.machine.now().timestamp()) < SOON_DAYS {
+            self.observer.notice(Notice::ReleaseEnds { number: last.release.number, ends: last.ends });
         }
         Ok(())
     }
 
     /// Refuses to go on with a canon that is older than the wishes.
-    pub fn refuse_stale(&self, canon: &Canon) -> Result<(), Failure> {
+    pub fn refuse_stale(&self, canon: &Canon) -> Result<(), AppError> {
         if !self.is_stale(canon) {
             return Ok(());
         }
-        Err(Failure::plain("kanon.toml has changed since the canon was sealed, so the canon is not what it asks for")
-            .hint("kanon seal --changes shows what that means; then: kanon seal"))
+        Err(CanonError::Stale.into())
     }
 
     /// Whether the wishes have changed since the canon was sealed.
@@ -321,7 +317,7 @@ impl<'a> Session<'a> {
     }
 
     /// Turns an INSTALL as it was typed into what it is. The role is only needed for a folder.
-    pub fn target(&self, typed: &str, role: Option<Role>) -> Result<Target, Failure> {
+    pub fn target(&self, typed: &str, role: Option<Role>) -> Result<Target, AppError> {
         if let Some(placed) = places::named(self.workspace.as_ref(), typed)? {
             return Ok(Target::Install(placed));
         }
@@ -329,7 +325,7 @@ impl<'a> Session<'a> {
             let (address, role) = (places::address(typed)?, role.map_or_else(|| self.ask_role(typed), Ok)?);
             return Ok(Target::Install(Placed { name: address.host.clone(), role, place: Place::Host(address) }));
         }
-        let path = self.env.folder.join(typed);
+        let path = self.machine.folder.join(typed);
         if path.is_file() {
             return read_survey(&path).map(|survey| Target::Survey(Box::new(survey)));
         }
@@ -343,16 +339,15 @@ impl<'a> Session<'a> {
     }
 
     /// Turns an INSTALL as it was typed into one that can be changed.
-    pub fn placed(&self, typed: &str, role: Option<Role>) -> Result<Placed, Failure> {
+    pub fn placed(&self, typed: &str, role: Option<Role>) -> Result<Placed, AppError> {
         match self.target(typed, role)? {
             Target::Install(placed) => Ok(placed),
-            Target::Survey(_) => Err(Failure::plain(format!("{typed} is a survey; only an install can be changed"))
-                .hint("run it where the install is, or give its address")),
+            Target::Survey(_) => Err(InstallError::IsASurvey(typed.to_owned()).into()),
         }
     }
 
     /// A folder for what is only looked at; it goes with the session.
-    pub fn temporary_folder(&mut self) -> Result<PathBuf, Failure> {
+    pub fn temporary_folder(&mut self) -> Result<PathBuf, AppError> {
         let folder = TempDir::new().during("make a folder in", &std::env::temp_dir())?;
         let path = folder.path().to_owned();
         self.temporary.push(folder);
@@ -360,50 +355,35 @@ impl<'a> Session<'a> {
     }
 
     /// Opens an install; a host is dialled once.
-    pub fn open_install(&mut self, placed: &Placed) -> Result<Arc<dyn Install>, Failure> {
+    pub fn open_install(&mut self, placed: &Placed) -> Result<Arc<dyn Install>, AppError> {
         let known = placed.place.to_string();
         if let Some(install) = self.opened.get(&known) {
             return Ok(Arc::clone(install));
         }
-        let install = places::open(self.env, self.workspace.as_ref(), placed)?;
+        let install = places::open((self.machine, self.observer), self.workspace.as_ref(), placed)?;
         self.opened.insert(known, Arc::clone(&install));
         Ok(install)
     }
 
-    fn unknown(&self, typed: &str) -> Failure {
-        let names: Vec<&str> =
-            self.workspace.iter().flat_map(|w| &w.config.installs).map(|install| install.name.as_str()).collect();
-        let failure = Failure::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
-        match kanon_core::base::problem::nearest(typed, names.iter().copied()) {
-            Some(near) => failure.hint(format!("did you mean `{near}`?")),
-            None if names.is_empty() => failure.hint("check the path"),
-            None => failure.hint(format!("check the path, or use one of: {}", names.join(", "))),
-        }
+    fn unknown(&self, typed: &str) -> AppError {
+        let installs = self.workspace.iter().flat_map(|w| &w.config.installs);
+        InstallError::Unknown { typed: typed.to_owned(), known: installs.map(|install| install.name.clone()).collect() }
+            .into()
     }
 
-    fn ask_role(&self, typed: &str) -> Result<Role, Failure> {
-        if !self.env.can_ask {
-            return Err(Failure::plain(format!("nothing says whether {typed} is a server or a client"))
-                .hint("add --role server or --role client"));
-        }
-        let chosen = dialoguer::Select::new()
-            .with_prompt(screen::plain(&format!("What is {typed}?")))
-            .items(["a server", "a client"])
-            .default(1)
-            .interact();
-        let chosen = chosen.map_err(|error| Failure::plain("could not ask").because(error))?;
-        Ok(if chosen == 0 { Role::Server } else { Role::Client })
+    fn ask_role(&self, typed: &str) -> Result<Role, AppError> {
+        self.observer.role_of(typed)?.ok_or_else(|| InstallError::NoRole(typed.to_owned()).into())
     }
 
     /// Measures a folder, or takes a survey as it is.
-    pub fn survey(&mut self, target: Target) -> Result<Surveyed, Failure> {
+    pub fn survey(&mut self, target: Target) -> Result<Surveyed, AppError> {
         match target {
             Target::Survey(survey) => self.fitting(*survey),
             Target::Install(placed) => {
                 let install = self.open_install(&placed)?;
                 self.warn_if_interrupted(install.as_ref(), &placed.name)?;
-                let bar = self.ui.progress("measuring");
-                let Measurement { survey, counts } = self.measured(install.as_ref(), &placed, &bar)?;
+                let bar = self.observer.begin(Task::Measuring);
+                let Measurement { survey, counts } = self.measured(install.as_ref(), &placed, bar.as_ref())?;
                 Ok(Surveyed { survey, counts: Some(counts), left: Vec::new() })
             }
         }
@@ -413,7 +393,7 @@ impl<'a> Session<'a> {
     ///
     /// # Errors
     /// As for [`Session::survey`].
-    pub fn survey_for(&mut self, target: Target, canon: &Canon) -> Result<Surveyed, Failure> {
+    pub fn survey_for(&mut self, target: Target, canon: &Canon) -> Result<Surveyed, AppError> {
         let placed = if let Target::Install(placed) = &target { Some(placed.clone()) } else { None };
         let surveyed = self.survey(target)?;
         // Where nothing in text files is off, no file is opened again.
@@ -424,20 +404,21 @@ impl<'a> Session<'a> {
         Ok(Surveyed { left, ..surveyed })
     }
 
-    fn fitting(&self, survey: Survey) -> Result<Surveyed, Failure> {
+    fn fitting(&self, survey: Survey) -> Result<Surveyed, AppError> {
         let game = &self.loaded.rulebook.game;
         if !survey.install.game.is_empty() && survey.install.game != *game {
-            return Err(Failure::plain(format!(
-                "the survey of {} is of {}, the rulebook of {game}",
-                survey.install.name, survey.install.game
-            ))
-            .hint("use the rulebook of that game: --rulebook FILE"));
+            return Err(InstallError::SurveyOfOtherGame {
+                install: survey.install.name,
+                survey: survey.install.game,
+                rulebook: game.clone(),
+            }
+            .into());
         }
         Ok(Surveyed { survey, counts: None, left: Vec::new() })
     }
 
     /// The alignment of an install that was begun and never ended.
-    pub fn interrupted(&self, install: &dyn Install) -> Result<Option<Alignment>, Failure> {
+    pub fn interrupted(&self, install: &dyn Install) -> Result<Option<Alignment>, AppError> {
         let last = self.state.alignments(Some(install.shown()))?.into_iter().find(|one| one.state.is_open());
         Ok(last.filter(|_| self.at_work(install).is_none()))
     }
@@ -449,33 +430,22 @@ impl<'a> Session<'a> {
     }
 
     /// Whoever runs this, as others are told.
-    pub fn claimant(&self) -> Result<Claimant, Failure> {
+    pub fn claimant(&self) -> Result<Claimant, AppError> {
         let workspace = self.workspace()?;
         Ok(Claimant {
             workspace: workspace.id()?,
-            by: format!("{} in {}", self.env.person(), workspace.root.display()),
-            began: self.env.now().timestamp().as_second(),
+            by: format!("{} in {}", self.machine.person(), workspace.root.display()),
+            began: self.machine.now().timestamp().as_second(),
             process: Some(std::process::id()),
-            machine: self.env.machine(),
+            machine: self.machine.name(),
         })
     }
 
-    fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), Failure> {
+    fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), AppError> {
         if let Some(holder) = self.at_work(install) {
-            let since = crate::env::time_of_day(holder.began);
-            self.ui.notice(&format!("note: {name} is being aligned right now by {}, since {since}", holder.told()));
+            self.observer.notice(Notice::BeingAligned { install: name.to_owned(), by: holder });
         } else if let Some(last) = self.interrupted(install)? {
-            let (what, how_far, ways) = match last.state {
-                AlignmentState::Undoing => {
-                    ("taking back", String::new(), format!("kanon undo {} goes on with it", quoted(name)))
-                }
-                _ => (
-                    "alignment",
-                    format!(" after {} of {} steps", last.steps_done, last.steps.len()),
-                    format!("kanon align {0} finishes it, kanon undo {0} takes it back", quoted(name)),
-                ),
-            };
-            self.ui.notice(&format!("note: {what} {} of {name} was interrupted{how_far}; {ways}", last.id));
+            self.observer.notice(Notice::Interrupted { install: name.to_owned(), alignment: last });
         }
         Ok(())
     }
@@ -485,7 +455,7 @@ impl<'a> Session<'a> {
         install: &dyn Install,
         target: &Placed,
         progress: &dyn Progress,
-    ) -> Result<Measurement, Failure> {
+    ) -> Result<Measurement, AppError> {
         let sparing = install.is_remote() && self.trust == TrustMemory::Yes;
         // A receipt names every file of the canon: it is read only where it spares more, or mods bring things besides.
         let rulebook = &self.loaded.rulebook;
@@ -513,7 +483,7 @@ impl<'a> Session<'a> {
     }
 
     /// Where files belong that the canon's mods bring for places outside the shelves.
-    fn placed_by_canon(&self, role: Role) -> Result<Vec<InstallPath>, Failure> {
+    fn placed_by_canon(&self, role: Role) -> Result<Vec<InstallPath>, AppError> {
         let brings = self.loaded.rulebook.shelves.iter().any(|shelf| !shelf.extras.is_empty());
         let canon = match &self.workspace {
             Some(workspace) if brings => workspace.canon()?,
@@ -525,7 +495,7 @@ impl<'a> Session<'a> {
     }
 
     /// The files of the canon, by what a host may compute of them.
-    fn known_digests(&self) -> Result<KnownDigests, Failure> {
+    fn known_digests(&self) -> Result<KnownDigests, AppError> {
         let mut known = KnownDigests::default();
         let canon = match &self.workspace {
             Some(workspace) => workspace.canon()?,
@@ -541,7 +511,7 @@ impl<'a> Session<'a> {
 
     /// Looks through every source of the workspace, as far as it lies on this machine: folders of downloads, and what
     /// was downloaded from catalogues before.
-    pub fn sources(&mut self, known_names: &KnownNames) -> Result<Vec<(String, Found)>, Failure> {
+    pub fn sources(&mut self, known_names: &KnownNames) -> Result<Vec<(String, Found)>, AppError> {
         let workspace = self.workspace()?;
         let sources: Vec<(String, PathBuf, bool)> = workspace
             .config
@@ -563,7 +533,7 @@ impl<'a> Session<'a> {
     }
 
     /// Looks through one folder of downloads.
-    pub fn downloads(&mut self, name: &str, folder: &Path, known_names: &KnownNames) -> Result<Found, Failure> {
+    pub fn downloads(&mut self, name: &str, folder: &Path, known_names: &KnownNames) -> Result<Found, AppError> {
         let unpacked = self.workspace()?.unpacked();
         let mut downloads = Downloads {
             name,
@@ -575,33 +545,26 @@ impl<'a> Session<'a> {
             known_names,
         };
         downloads.look_through(folder).map_err(|error| {
-            let failure = Failure::from(error);
             if folder.exists() {
-                failure
+                AppError::Io(error)
             } else {
-                failure.hint(format!("correct the `at` of [source.{name}] in kanon.toml"))
+                SourceError::NoFolder { name: name.to_owned(), cause: error }.into()
             }
         })
     }
 
     /// Fetches the catalogues of the workspace. One that can't be reached serves as it was when it last could.
-    pub fn catalogues(&self) -> Result<Vec<Listed>, Failure> {
+    pub fn catalogues(&self) -> Result<Vec<Listed>, AppError> {
         let workspace = self.workspace()?;
         let mut listed = Vec::new();
         for source in workspace.config.sources.iter().filter(|source| is_catalogue(&source.at)) {
             let remote = Remote::open(&source.at, &workspace.root, RetryPolicy::default())?;
             let fetched = remote.catalogue(&workspace.catalogue_copy(source))?;
             if let Some(why) = fetched.stale {
-                self.ui.notice(&format!(
-                    "note: the catalogue {} can't be reached ({why}); what it said the last time counts",
-                    source.name
-                ));
+                self.observer.notice(Notice::CatalogueStale { name: source.name.clone(), why });
             }
-            let catalogue = Catalogue::from_json(&fetched.bytes, &self.loaded.rulebook.game).map_err(|error| {
-                Failure::plain(format!("the catalogue {} can't be used", source.name))
-                    .because(error)
-                    .hint("tell whoever keeps it, or take its [source.…] out of kanon.toml")
-            })?;
+            let catalogue = Catalogue::from_json(&fetched.bytes, &self.loaded.rulebook.game)
+                .map_err(|cause| SourceError::Catalogue { name: source.name.clone(), cause })?;
             let by_id = catalogue.mods.iter().enumerate().map(|(index, of)| (of.id.clone(), index)).collect();
             let downloads = workspace.downloads(source);
             listed.push(Listed { name: source.name.clone(), downloads, remote, catalogue, by_id });
@@ -611,7 +574,7 @@ impl<'a> Session<'a> {
 
     /// Surveys every install of the workspace that is a folder and can be read. Those on hosts are left alone: their
     /// bytes would have to come over the line.
-    pub fn installs(&mut self) -> Result<Vec<(Role, PathBuf, Survey)>, Failure> {
+    pub fn installs(&mut self) -> Result<Vec<(Role, PathBuf, Survey)>, AppError> {
         let names: Vec<String> = self.workspace()?.config.installs.iter().map(|install| install.name.clone()).collect();
         let mut surveys = Vec::new();
         for name in names {
@@ -625,16 +588,14 @@ impl<'a> Session<'a> {
             });
             match surveyed {
                 Ok(surveyed) => surveys.extend(surveyed),
-                Err(failure) => {
-                    self.ui.notice(&format!("note: {name} is passed over:\n{}", failure.render().trim_end()));
-                }
+                Err(error) => self.observer.notice(Notice::InstallPassedOver { install: name, error }),
             }
         }
         Ok(surveys)
     }
 
     /// Looks for the bytes of digests, in the places that cost least first.
-    pub fn bytes(&mut self, wanted: &BTreeSet<Blake3>) -> Result<Bytes, Failure> {
+    pub fn bytes(&mut self, wanted: &BTreeSet<Blake3>) -> Result<Bytes, AppError> {
         let mut bytes = Bytes::default();
         bytes.look_into_store(&self.workspace()?.store(), wanted);
         if !bytes.lacking(wanted).is_empty() {
@@ -665,18 +626,16 @@ impl<'a> Session<'a> {
     }
 
     /// Fetches what is lacking from the release that is followed.
-    fn fetch(&mut self, lacking: &BTreeSet<Blake3>, installs: &[(Role, PathBuf, Survey)]) -> Result<(), Failure> {
+    fn fetch(&mut self, lacking: &BTreeSet<Blake3>, installs: &[(Role, PathBuf, Survey)]) -> Result<(), AppError> {
         let workspace = self.workspace()?;
         let (Some(following), Some(canon)) = (workspace.following(), workspace.canon()?) else { return Ok(()) };
         let release = workspace.release()?;
         let invite = following.invite(&workspace.root)?;
-        let origin = Origin::open(&invite.address, &workspace.root, self.env.patience())?;
+        let origin = Origin::open(&invite.address, &workspace.root, self.machine.patience())?;
         let wanted = wanted_files(&canon, lacking, installs);
-        let bar = self.ui.progress("fetching");
+        let bar = self.observer.begin(Task::Fetching);
         let contents = ReleaseContents::new(&origin, &release);
-        let fetched = contents.fetch(&wanted, &workspace.store(), &bar).map_err(|error| {
-            Failure::from(error).hint("run kanon follow again: what came is kept, and it goes on where it stopped")
-        })?;
+        let fetched = contents.fetch(&wanted, &workspace.store(), bar.as_ref()).map_err(AppError::Fetching)?;
         drop(bar);
         self.fetched = self.fetched + fetched;
         Ok(())
@@ -706,17 +665,13 @@ fn wanted_files(canon: &Canon, lacking: &BTreeSet<Blake3>, installs: &[(Role, Pa
     wanted.into_values().collect()
 }
 
-fn read_survey(path: &Path) -> Result<Survey, Failure> {
-    let shown = path.display();
-    let unusable = |error: &dyn std::error::Error| {
-        Failure::plain(format!("{shown} can't be used as a survey: {error}"))
-            .hint("a survey is made with: kanon survey INSTALL -o FILE")
-    };
+fn read_survey(path: &Path) -> Result<Survey, AppError> {
+    let unusable = |cause: Cause| InstallError::NotASurvey { path: path.to_owned(), cause }.into();
     let bytes = match read_bounded(path, kanon_core::base::limits::SURVEY_BYTES) {
         Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
-            return Err(unusable(&kanon_core::survey::SurveyError::TooLarge));
+            return Err(unusable(Box::new(kanon_core::survey::SurveyError::TooLarge)));
         }
-        read => read.map_err(|error| unusable(&error))?,
+        read => read.map_err(|error| unusable(Box::new(error)))?,
     };
-    Survey::from_json(&bytes).map_err(|error| unusable(&error))
+    Survey::from_json(&bytes).map_err(|error| unusable(Box::new(error)))
 }

@@ -25,23 +25,31 @@ use kanon_io::state::Rehearsed;
 use serde::Serialize;
 
 use crate::alignment::{AlignmentRun, Wanted};
-use crate::arguments::Waiting;
-use crate::breaking;
-use crate::env::Env;
-use crate::failure::Failure;
+use crate::error::{AppError, RehearsalError};
+use crate::machine::Machine;
+use crate::notice::Notice;
+use crate::observer::{Observer, Orderly};
 use crate::places::{Place, Placed, folder_of_commands};
 use crate::session::{Session, Target, digest_of};
-use crate::ui::Ui;
 
 /// Seconds of quiet when nothing else is said.
 const SETTLE: f64 = 10.0;
 /// Verdicts that are less sure than this are not worth telling of a start.
 const WORTH_TELLING: f64 = 0.3;
 
+/// How long a start is waited for.
+#[derive(Debug, Clone, Copy)]
+pub struct Waiting {
+    /// It is given up after so many seconds.
+    pub patience: u64,
+    /// It must be quiet for so many seconds after it said that it is up; the rulebook's, or 10, when not said.
+    pub settle: Option<f64>,
+}
+
 /// A server that can be rehearsed.
 pub struct Rehearsal<'e> {
-    env: &'e Env,
-    ui: &'e Ui,
+    machine: &'e Machine,
+    observer: &'e dyn Observer,
     /// The sealed canon.
     pub canon: Canon,
     rulebook: Rulebook,
@@ -85,35 +93,34 @@ pub struct Tried {
 
 impl<'e> Rehearsal<'e> {
     /// Opens a server of `kanon.toml`.
-    pub fn open(env: &'e Env, ui: &'e Ui, name: &str, waiting: Waiting) -> Result<Self, Failure> {
-        let session = Session::of_administrator(env, ui)?;
+    pub fn open(
+        machine: &'e Machine,
+        observer: &'e dyn Observer,
+        name: &str,
+        waiting: Waiting,
+    ) -> Result<Self, AppError> {
+        let session = Session::of_administrator(machine, observer)?;
         let canon = session.canon()?;
         session.refuse_stale(&canon)?;
         let placed = session.placed(name, Some(Role::Server))?;
         let workspace = session.workspace()?;
-        let wish = workspace.config.install(name).cloned().ok_or_else(|| {
-            Failure::plain(format!("{} is no install of kanon.toml", printable(name)))
-                .hint("add it there, with its `start` command: [install.NAME]")
-        })?;
+        let wish =
+            workspace.config.install(name).cloned().ok_or_else(|| RehearsalError::NotInConfig(name.to_owned()))?;
         if wish.role != Role::Server {
-            return Err(
-                Failure::plain(format!("{name} is a client, and only a server is started")).hint("name a server")
-            );
+            return Err(RehearsalError::NotAServer(name.to_owned()).into());
         }
         if wish.start.is_empty() {
-            return Err(Failure::plain(format!("nothing says how {name} is started"))
-                .hint(format!("give it a command in kanon.toml: start = [\"…\"] under [install.{name}]")));
+            return Err(RehearsalError::NoStartCommand(name.to_owned()).into());
         }
         let folder = match &placed.place {
             Place::Folder(folder) => Some(folder.clone()),
             Place::Host(_) => None,
         };
         if folder.is_none() {
-            return Err(Failure::plain(format!("{name} is on a host, and its log can't be followed from here"))
-                .hint("rehearse on a server of this machine (rehearsal = true), then align the real one"));
+            return Err(RehearsalError::OnAHost(name.to_owned()).into());
         }
         let (root, rulebook) = (workspace.root.clone(), session.loaded.rulebook.clone());
-        Ok(Self { env, ui, canon, rulebook, placed, wish, root, folder, waiting, tells: true })
+        Ok(Self { machine, observer, canon, rulebook, placed, wish, root, folder, waiting, tells: true })
     }
 
     /// The same, without a word while a start goes on: many follow each other.
@@ -128,7 +135,7 @@ impl<'e> Rehearsal<'e> {
     }
 
     /// Brings it in line with some mods of the canon, or with all of them.
-    pub fn align(&self, mods: Option<&BTreeSet<FoldedId>>) -> Result<(), Failure> {
+    pub fn align(&self, mods: Option<&BTreeSet<FoldedId>>) -> Result<(), AppError> {
         let canon = mods.map_or_else(|| self.canon.clone(), |mods| self.canon.only(mods));
         let wanted = Wanted {
             risky: RiskyExtras::Park,
@@ -138,7 +145,7 @@ impl<'e> Rehearsal<'e> {
             others: Others::Respect,
             said: Said::default(),
         };
-        let session = Session::of_administrator(self.env, self.ui)?;
+        let session = Session::of_administrator(self.machine, self.observer)?;
         let mut job = AlignmentRun::open(session, &self.placed.name, Some(canon), Some(Role::Server))?;
         job.finish(&wanted)?;
         job.plan(&wanted)?;
@@ -146,7 +153,7 @@ impl<'e> Rehearsal<'e> {
     }
 
     /// Starts it with some mods of the canon, or with all of them, and says what came of it.
-    pub fn try_with(&self, mods: Option<&BTreeSet<FoldedId>>) -> Result<Tried, Failure> {
+    pub fn try_with(&self, mods: Option<&BTreeSet<FoldedId>>) -> Result<Tried, AppError> {
         if self.may_change() {
             self.align(mods)?;
         }
@@ -154,35 +161,32 @@ impl<'e> Rehearsal<'e> {
         let survey = self.survey()?;
         let watched = {
             // The server does not outlive this, and a break stops it first.
-            let _orderly = breaking::Orderly::begin();
+            let _orderly = Orderly::begin(self.observer);
             self.watched()?
         };
-        if breaking::is_asked() {
-            return Err(Failure::plain(format!("stopped; {} was stopped too", self.placed.name))
-                .hint("run the command again to try it anew"));
+        if self.observer.is_break_asked() {
+            return Err(RehearsalError::BrokenOff(self.placed.name.clone()).into());
         }
         Ok(self.judged(&canon, &survey, watched))
     }
 
-    fn survey(&self) -> Result<Survey, Failure> {
-        let mut session = Session::of_administrator(self.env, self.ui)?;
+    fn survey(&self) -> Result<Survey, AppError> {
+        let mut session = Session::of_administrator(self.machine, self.observer)?;
         let install = session.open_install(&self.placed)?;
         if let Some(sign) = running::sign(install.as_ref(), &self.rulebook.running, None) {
-            return Err(Failure::plain(format!("{} is running already ({sign})", self.placed.name))
-                .hint("stop it first; a rehearsal starts it by itself"));
+            return Err(RehearsalError::RunsAlready { install: self.placed.name.clone(), sign }.into());
         }
         Ok(session.survey(Target::Install(self.placed.clone()))?.survey)
     }
 
-    fn watched(&self) -> Result<Watched, Failure> {
+    fn watched(&self) -> Result<Watched, AppError> {
         let kept = self.root.join(".kanon").join("rehearsals");
         std::fs::create_dir_all(&kept).during("make the folder", &kept)?;
         let printed = kept.join(format!("{}.log", Blake3::of(self.placed.name.as_bytes()).short()));
         let settle =
             self.waiting.settle.or(self.rulebook.running.settle.map(|seconds| seconds as f64)).unwrap_or(SETTLE);
         if !(0.0..=86_400.0).contains(&settle) {
-            return Err(Failure::plain(format!("{settle} seconds are no time to wait"))
-                .hint("give --settle a number of seconds"));
+            return Err(RehearsalError::NoTimeToWait(settle).into());
         }
         let order = Order {
             start: &self.wish.start,
@@ -195,13 +199,13 @@ impl<'e> Rehearsal<'e> {
         };
         let mut tell = |text: &str| {
             if self.tells {
-                self.ui.notice(&format!("  {text}"));
+                self.observer.notice(Notice::Rehearsing(text.to_owned()));
             }
         };
-        let watched = watch(&order, &self.rulebook.events, &mut tell, &breaking::is_asked)?;
+        let watched = watch(&order, &self.rulebook.events, &mut tell, &|| self.observer.is_break_asked())?;
         if watched.trouble.is_some() && self.tells {
-            let shown = printed.strip_prefix(&self.env.folder).unwrap_or(&printed).display().to_string();
-            self.ui.notice(&format!("  what it printed is in {shown}"));
+            let shown = printed.strip_prefix(&self.machine.folder).unwrap_or(&printed);
+            self.observer.notice(Notice::Printed(shown.to_owned()));
         }
         Ok(watched)
     }
@@ -271,11 +275,11 @@ impl<'e> Rehearsal<'e> {
     }
 
     /// Remembers that the canon passed.
-    pub fn record(&self, tried: &Tried) -> Result<(), Failure> {
-        let state = Session::of_administrator(self.env, self.ui)?.workspace()?.state()?;
+    pub fn record(&self, tried: &Tried) -> Result<(), AppError> {
+        let state = Session::of_administrator(self.machine, self.observer)?.workspace()?.state()?;
         let passed = Rehearsed {
             install: self.placed.name.clone(),
-            at: self.env.now().timestamp().as_second(),
+            at: self.machine.now().timestamp().as_second(),
             seconds: tried.settled.into_iter().chain(tried.ready).fold(0.0, f64::max),
             memory: tried.memory.unwrap_or_default(),
         };

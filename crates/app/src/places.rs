@@ -11,8 +11,9 @@ use kanon_io::install::{Address, HostError, Install, LocalInstall, RemoteInstall
 use kanon_io::workspace::Workspace;
 
 use crate::credentials::AskedCredentials;
-use crate::env::Env;
-use crate::failure::Failure;
+use crate::error::{AppError, InstallError};
+use crate::machine::Machine;
+use crate::observer::Observer;
 
 /// An install that can be opened.
 #[derive(Debug, Clone)]
@@ -54,7 +55,7 @@ impl fmt::Display for Place {
 }
 
 /// The install that `kanon.toml` calls so.
-pub fn named(workspace: Option<&Workspace>, name: &str) -> Result<Option<Placed>, Failure> {
+pub fn named(workspace: Option<&Workspace>, name: &str) -> Result<Option<Placed>, AppError> {
     let Some((workspace, install)) = workspace.and_then(|w| Some((w, w.config.install(name)?))) else {
         return Ok(None);
     };
@@ -67,18 +68,24 @@ pub fn named(workspace: Option<&Workspace>, name: &str) -> Result<Option<Placed>
 }
 
 /// Opens an install; a host is dialled.
-pub fn open(env: &Env, workspace: Option<&Workspace>, placed: &Placed) -> Result<Arc<dyn Install>, Failure> {
-    Ok(match &placed.place {
-        Place::Folder(path) => Arc::new(open_folder(&placed.name, path)?),
-        Place::Host(address) => Arc::new(dial(env, workspace, &placed.name, address)?),
-    })
-}
-
-fn dial(env: &Env, workspace: Option<&Workspace>, name: &str, address: &Address) -> Result<RemoteInstall, Failure> {
+///
+/// # Errors
+/// When its folder is not there, or its host can't be reached or lets nobody in.
+pub fn open(
+    (machine, observer): (&Machine, &dyn Observer),
+    workspace: Option<&Workspace>,
+    placed: &Placed,
+) -> Result<Arc<dyn Install>, AppError> {
+    let (name, address) = match &placed.place {
+        Place::Folder(path) => return Ok(Arc::new(open_folder(&placed.name, path)?)),
+        Place::Host(address) => (&placed.name, address),
+    };
     let wish = workspace.and_then(|workspace| workspace.config.install(name));
     let key = wish.and_then(|wish| wish.key.as_ref()).zip(workspace).map(|(key, workspace)| workspace.place(key));
-    let door = AskedCredentials::new(env, (name, address), key, wish.and_then(|wish| wish.host_key.clone()));
-    Ok(RemoteInstall::open(address, Arc::new(door), env.patience()).map_err(ReachError::from)?)
+    let host_key = wish.and_then(|wish| wish.host_key.clone());
+    let credentials = AskedCredentials::new(machine, observer.asker(), (name, address), key, host_key);
+    let opened = RemoteInstall::open(address, Arc::new(credentials), machine.patience());
+    Ok(Arc::new(opened.map_err(ReachError::from)?))
 }
 
 /// The folder in which the commands of an install are run.
@@ -87,7 +94,7 @@ pub fn folder_of_commands(root: &Path, wish: Option<&InstallWish>) -> PathBuf {
 }
 
 /// Reads an address as it was typed.
-pub fn address(text: &str) -> Result<Address, Failure> {
+pub fn address(text: &str) -> Result<Address, AppError> {
     Address::parse(text).map_err(|source| {
         // What looks like a password is not repeated.
         let shown = match (text.split_once("://"), text.rsplit_once('@')) {
@@ -98,14 +105,9 @@ pub fn address(text: &str) -> Result<Address, Failure> {
     })
 }
 
-fn open_folder(name: &str, path: &Path) -> Result<LocalInstall, Failure> {
-    LocalInstall::open(path).map_err(|error| {
-        let failure = Failure::from(error);
-        if path.exists() {
-            failure
-        } else {
-            Failure::plain(format!("the folder of {name} is not there: {}", path.display()))
-                .hint("correct its `at` in kanon.toml, or the path")
-        }
+fn open_folder(name: &str, path: &Path) -> Result<LocalInstall, AppError> {
+    LocalInstall::open(path).map_err(|error| match path.exists() {
+        true => AppError::Io(error),
+        false => InstallError::NoFolder { install: name.to_owned(), path: path.to_owned() }.into(),
     })
 }

@@ -1,0 +1,20 @@
+//! What Kanon does for people: sessions in a workspace, alignments from the survey to the receipt, releases on offer, rehearsals.
+//!
+//! Nothing here has a terminal or a sentence. What goes wrong is an [`error::AppError`], what is to be told on the way a
+//! [`notice::Notice`], and whoever is asked stands behind [`observer::Observer`]: the command line finds the words, and another
+//! front end could find its own.
+
+pub mod alignment;
+mod amending;
+mod credentials;
+pub mod error;
+pub mod machine;
+pub mod notice;
+pub mod observer;
+pub mod offers;
+pub mod places;
+pub mod rehearsing;
+pub mod sealable;
+pub mod server_log;
+pub mod session;
+pub mod wholeness;

@@ -1,0 +1,125 @@
+//! The machine that a use case runs on, read once by whoever starts it: nothing below looks at the environment or the clock.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use kanon_core::base::suggestion::quoted;
+use kanon_io::retry::RetryPolicy;
+
+/// What a use case may know of the machine.
+#[derive(Clone)]
+pub struct Machine {
+    /// The folder that paths are relative to, and where the workspace is looked for.
+    pub folder: PathBuf,
+    /// Whether somebody can be asked.
+    pub can_ask: bool,
+    /// What is typed behind `kanon` to work here again.
+    typed_folder: Vec<String>,
+    /// The variables that Kanon heeds. Some hold passwords, so that this is never printed.
+    variables: BTreeMap<String, String>,
+    now: jiff::Zoned,
+}
+
+/// The variables that Kanon heeds, but for those that hold passwords.
+pub const HEEDED: [&str; 10] = [
+    "HOME",
+    "USERPROFILE",
+    "USER",
+    "USERNAME",
+    "HOSTNAME",
+    "COMPUTERNAME",
+    "XDG_CONFIG_HOME",
+    "APPDATA",
+    "SSH_AUTH_SOCK",
+    "KANON_PATIENCE",
+];
+
+/// Whether a variable holds a password, or the name that goes with one.
+pub fn is_secret(variable: &str) -> bool {
+    variable.starts_with("KANON_PASSWORD") || matches!(variable, "KANON_PASSPHRASE" | "KANON_USER")
+}
+
+impl Machine {
+    /// A machine as it was found: `typed` is the folder as it was typed, where one was; `variables` those that are heeded and
+    /// those that are secret.
+    pub fn new(
+        (folder, typed): (PathBuf, Option<&Path>),
+        can_ask: bool,
+        variables: BTreeMap<String, String>,
+        now: jiff::Zoned,
+    ) -> Self {
+        Self { folder, can_ask, typed_folder: typed.map_or_else(Vec::new, in_folder), variables, now }
+    }
+
+    /// The same machine, working in another folder.
+    pub fn working_in(&self, folder: &Path) -> Self {
+        // Whoever stands in that folder, or has typed it, types nothing more.
+        let here = self.folder.canonicalize().ok().zip(folder.canonicalize().ok());
+        let is_inside = here.is_some_and(|(here, folder)| here.starts_with(folder));
+        let typed_folder = if is_inside { self.typed_folder.clone() } else { in_folder(folder) };
+        Self { folder: folder.to_owned(), typed_folder, ..self.clone() }
+    }
+
+    /// Whether whoever typed the command stands in another folder than the one it works in.
+    pub fn is_elsewhere(&self) -> bool {
+        !self.typed_folder.is_empty()
+    }
+
+    /// What stands before a command that is to be typed where this one was.
+    pub fn typed(&self) -> &[String] {
+        &self.typed_folder
+    }
+
+    /// A command as it is to be typed where this one was.
+    pub fn command(&self, words: &str) -> String {
+        let typed: Vec<String> = self.typed_folder.iter().map(|word| quoted(word)).chain([words.to_owned()]).collect();
+        format!("kanon {}", typed.join(" "))
+    }
+
+    /// A variable that Kanon heeds; an empty one is none.
+    pub fn variable(&self, name: &str) -> Option<&str> {
+        self.variables.get(name).map(String::as_str).filter(|value| !value.is_empty())
+    }
+
+    /// The user's own folder.
+    pub fn home(&self) -> Option<PathBuf> {
+        self.variable("HOME").or_else(|| self.variable("USERPROFILE")).map(PathBuf::from)
+    }
+
+    /// The user's name.
+    pub fn user(&self) -> Option<&str> {
+        self.variable("USER").or_else(|| self.variable("USERNAME"))
+    }
+
+    /// Where what belongs to the user and no workspace is kept.
+    pub fn config(&self) -> Option<PathBuf> {
+        let given = self.variable("XDG_CONFIG_HOME").or_else(|| self.variable("APPDATA")).map(PathBuf::from);
+        given.or_else(|| Some(self.home()?.join(".config"))).map(|folder| folder.join("kanon"))
+    }
+
+    /// How long a host that does not answer is waited for.
+    pub fn patience(&self) -> RetryPolicy {
+        let seconds = self.variable("KANON_PATIENCE").and_then(|text| text.parse::<u64>().ok()).filter(|s| *s > 0);
+        seconds.map_or_else(RetryPolicy::default, RetryPolicy::of_seconds)
+    }
+
+    /// What the clock says here and now.
+    pub fn now(&self) -> jiff::Zoned {
+        self.now.clone()
+    }
+
+    /// Whoever runs this.
+    pub fn person(&self) -> String {
+        self.user().unwrap_or("somebody").to_owned()
+    }
+
+    /// What this machine is called.
+    pub fn name(&self) -> Option<String> {
+        let said = self.variable("HOSTNAME").or_else(|| self.variable("COMPUTERNAME")).map(str::to_owned);
+        said.or_else(kanon_io::running::machine)
+    }
+}
+
+fn in_folder(folder: &Path) -> Vec<String> {
+    vec!["-C".to_owned(), folder.display().to_string()]
+}

@@ -1,0 +1,282 @@
+//! Why something could not be done, and what to do next.
+
+use kanon_app::error::{AlignmentError, AppError, BackupError, CanonError, InstallError, RehearsalError, SourceError};
+use kanon_core::base::path::printable;
+use kanon_core::base::problem::nearest;
+use kanon_core::base::suggestion::quoted;
+use kanon_io::error::ReachError;
+use kanon_io::install::{AddressError, HostError};
+use kanon_io::release::Refusal;
+
+use crate::failure::Failure;
+
+impl From<AppError> for Failure {
+    fn from(error: AppError) -> Self {
+        match error {
+            AppError::Io(error) => error.into(),
+            AppError::NoWorkspaceNorRulebook(folder) => Self::from(ReachError::NoWorkspace(folder))
+                .hint("start one with: kanon init; or look without one: --rulebook FILE --role server|client"),
+            AppError::Asking(cause) => Self::plain("could not ask").because(std::io::Error::other(cause)),
+            AppError::NoPlaceOfLog { install, log, cause } => {
+                Self::plain(format!("`{}` is no place of a log in {install}", printable(&log))).because(cause)
+            }
+            AppError::Fetching(error) => {
+                Self::from(error).hint("run kanon follow again: what came is kept, and it goes on where it stopped")
+            }
+            AppError::Canon(error) => error.into(),
+            AppError::Install(error) => error.into(),
+            AppError::Source(error) => (*error).into(),
+            AppError::Alignment(error) => error.into(),
+            AppError::Backup(error) => error.into(),
+            AppError::Rehearsal(error) => error.into(),
+        }
+    }
+}
+
+impl From<CanonError> for Failure {
+    fn from(error: CanonError) -> Self {
+        match error {
+            CanonError::AsJson(cause) => Self::plain("could not write the canon as JSON").because(cause),
+            CanonError::Missing(place) => Self::plain(format!("there is no canon yet in {}", place.display()))
+                .hint("make one: kanon adopt INSTALL, then kanon seal"),
+            CanonError::OfOtherGame { canon, rulebook } => {
+                Self::plain(format!("the canon is of {canon}, the rulebook of {rulebook}"))
+                    .hint("name the right rulebook in kanon.toml, then: kanon seal")
+            }
+            CanonError::Stale => {
+                Self::plain("kanon.toml has changed since the canon was sealed, so the canon is not what it asks for")
+                    .hint("kanon seal --changes shows what that means; then: kanon seal")
+            }
+        }
+    }
+}
+
+impl From<InstallError> for Failure {
+    fn from(error: InstallError) -> Self {
+        match error {
+            InstallError::NoneNamed => Self::plain("kanon.toml names no install, so there is nothing to do")
+                .hint("add an [install.NAME] table, or name a folder or a survey"),
+            InstallError::IsASurvey(typed) => {
+                Self::plain(format!("{typed} is a survey; only an install can be changed"))
+                    .hint("run it where the install is, or give its address")
+            }
+            InstallError::Unknown { typed, known } => {
+                let failure = Self::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
+                match nearest(&typed, known.iter().map(String::as_str)) {
+                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
+                    None if known.is_empty() => failure.hint("check the path"),
+                    None => failure.hint(format!("check the path, or use one of: {}", known.join(", "))),
+                }
+            }
+            InstallError::NoRole(typed) => Self::plain(format!("nothing says whether {typed} is a server or a client"))
+                .hint("add --role server or --role client"),
+            InstallError::SurveyOfOtherGame { install, survey, rulebook } => {
+                Self::plain(format!("the survey of {install} is of {survey}, the rulebook of {rulebook}"))
+                    .hint("use the rulebook of that game: --rulebook FILE")
+            }
+            InstallError::NotASurvey { path, cause } => {
+                Self::plain(format!("{} can't be used as a survey: {cause}", path.display()))
+                    .hint("a survey is made with: kanon survey INSTALL -o FILE")
+            }
+            InstallError::NoFolder { install, path } => {
+                Self::plain(format!("the folder of {install} is not there: {}", path.display()))
+                    .hint("correct its `at` in kanon.toml, or the path")
+            }
+        }
+    }
+}
+
+impl From<SourceError> for Failure {
+    fn from(error: SourceError) -> Self {
+        match error {
+            SourceError::NoFolder { name, cause } => {
+                Self::from(cause).hint(format!("correct the `at` of [source.{name}] in kanon.toml"))
+            }
+            SourceError::Catalogue { name, cause } => Self::plain(format!("the catalogue {name} can't be used"))
+                .because(cause)
+                .hint("tell whoever keeps it, or take its [source.…] out of kanon.toml"),
+            SourceError::BrokenPromise { id, version, source, why } => {
+                Self::plain(format!("{id} {version} of {source} can't be used"))
+                    .because(std::io::Error::other(why))
+                    .hint("tell whoever keeps the catalogue; nothing was sealed")
+            }
+        }
+    }
+}
+
+impl From<AlignmentError> for Failure {
+    fn from(error: AlignmentError) -> Self {
+        match error {
+            AlignmentError::Finishing { install, cause } => {
+                Self::from(*cause).hint(format!("or take back what was begun: kanon undo {}", quoted(&install)))
+            }
+            AlignmentError::NoPlaceOfWorld => Self::plain("the rulebook says of no place that a world is there")
+                .hint("add a [[world]] to it, or leave --world out"),
+            AlignmentError::PreparedWorld(error) => {
+                Self::from(error).hint("--world takes keep, new, or the file or folder of a prepared world")
+            }
+            AlignmentError::Running { install, sign } => {
+                Self::plain(format!("{install} is running ({sign}), and nothing was done to it")).hint(
+                    "stop it first, or give its [install] a `stop` command in kanon.toml; --while-running does it all the same",
+                )
+            }
+            AlignmentError::DidNotStop { install, sign } => {
+                Self::plain(format!("{install} did not stop ({sign}), and nothing was done to it"))
+                    .hint("see what its `stop` command in kanon.toml does")
+            }
+        }
+    }
+}
+
+impl From<BackupError> for Failure {
+    fn from(error: BackupError) -> Self {
+        let see = "see what was done with: kanon history";
+        match error {
+            BackupError::Unreadable(error) => Self::from(error)
+                .hint("backups are the numbered folders in .kanon/backups; name one that has a manifest.json"),
+            BackupError::OfOther { id, of, named } => {
+                Self::plain(format!("backup {id} is of {}, not of {}", printable(&of), printable(&named)))
+                    .hint(format!("name that install: kanon undo INSTALL --from-backup {id}"))
+            }
+            BackupError::NothingToTakeBack(install) => {
+                Self::plain(format!("there is no alignment of {install} to take back")).hint(see)
+            }
+            BackupError::NoSuchAlignment { install, id } => {
+                Self::plain(format!("{install} has no alignment {id} that could be taken back")).hint(see)
+            }
+            BackupError::Gone { install, id } => {
+                Self::plain(format!("the backup of alignment {id} of {install} is gone by the rule of [backups]"))
+                    .hint(see)
+            }
+        }
+    }
+}
+
+impl From<RehearsalError> for Failure {
+    fn from(error: RehearsalError) -> Self {
+        match error {
+            RehearsalError::NotInConfig(name) => {
+                Self::plain(format!("{} is no install of kanon.toml", printable(&name)))
+                    .hint("add it there, with its `start` command: [install.NAME]")
+            }
+            RehearsalError::NotAServer(name) => {
+                Self::plain(format!("{name} is a client, and only a server is started")).hint("name a server")
+            }
+            RehearsalError::NoStartCommand(name) => Self::plain(format!("nothing says how {name} is started"))
+                .hint(format!("give it a command in kanon.toml: start = [\"…\"] under [install.{name}]")),
+            RehearsalError::OnAHost(name) => {
+                Self::plain(format!("{name} is on a host, and its log can't be followed from here"))
+                    .hint("rehearse on a server of this machine (rehearsal = true), then align the real one")
+            }
+            RehearsalError::RunsAlready { install, sign } => {
+                Self::plain(format!("{install} is running already ({sign})"))
+                    .hint("stop it first; a rehearsal starts it by itself")
+            }
+            RehearsalError::NoTimeToWait(seconds) => {
+                Self::plain(format!("{seconds} seconds are no time to wait")).hint("give --settle a number of seconds")
+            }
+            RehearsalError::BrokenOff(name) => {
+                Self::plain(format!("stopped; {name} was stopped too")).hint("run the command again to try it anew")
+            }
+        }
+    }
+}
+
+/// Every kind of error says what to do, or is asked here why not.
+pub fn hint(error: &ReachError) -> Option<&'static str> {
+    match error {
+        ReachError::Io { source, .. } => io_hint(source),
+        ReachError::State { what: "the journal", .. } => Some(
+            "see that the disk is not full and the file may be written; if it is damaged, put a copy of it back. Each backup also knows by itself what it is of: kanon undo INSTALL --from-backup N",
+        ),
+        ReachError::State { .. } => Some("see that the disk is not full and the file may be written"),
+        ReachError::BadCanon { .. } => Some(
+            "kanon seal makes it anew of kanon.toml; kanon seal --back-to N puts one back that was sealed here (kanon history --canons)",
+        ),
+        ReachError::NoWorkspace(_) => Some("start one with: kanon init, or go to it with: -C DIR"),
+        ReachError::OfPlayer(_) => {
+            Some("go to the folder of your own workspace, or name it with -C; here it is: kanon follow")
+        }
+        ReachError::NotThisGame { .. } => {
+            Some("check the folder, the role and the rulebook: one of the three is another's")
+        }
+        ReachError::BytesNowhere(_) => {
+            Some("put the releases into a source or an install of kanon.toml, then seal again")
+        }
+        ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
+        ReachError::Unreachable { .. } => Some("check the connection, and try again later"),
+        ReachError::Refused { source, .. } => Some(refusal_hint(source)),
+        ReachError::Busy { alive: true, .. } => Some("wait until it has ended, then run the command again"),
+        ReachError::TakenBack { source, .. } => hint(source),
+        ReachError::NoRoom { .. } => Some("make room, then run the command again; nothing was begun"),
+        ReachError::Busy { .. } => Some(
+            "wait until it has ended; if you know that it is dead, finish or undo it where it began, or add --take-over",
+        ),
+        ReachError::CutOff { .. } => Some("when that is mended, kanon align finishes it, or kanon undo takes it back"),
+        ReachError::Host(error) => host_hint(error),
+        ReachError::Link(_) => Some("put the real file in its place first"),
+        ReachError::Changed(_) => Some("see that no game or download is writing there, then run the command again"),
+        ReachError::BadFile(_) | ReachError::Unusable { .. } | ReachError::Plan(_) | ReachError::Path { .. } => None,
+    }
+}
+
+fn refusal_hint(refusal: &Refusal) -> &'static str {
+    match refusal {
+        Refusal::Nothing => "see that the invite is whole, and ask whoever sent it whether the release is still there",
+        Refusal::NotInvited(_) => {
+            "don't go on: ask whoever invited you for a new invite, by another way than this place"
+        }
+        Refusal::WrongSignature(_) | Refusal::OtherFile(_) | Refusal::Mixed(_) | Refusal::Garbled { .. } => {
+            "try again in a while, in case it is being published right now; if it stays so, tell whoever invited you"
+        }
+        Refusal::Older(_) | Refusal::Endless(_) => "tell whoever invited you: the place may be in wrong hands",
+        Refusal::Ended(_) => "tell whoever invited you; kanon publish signs it anew",
+        Refusal::Clock => {
+            "set the clock right, then try again; if it is right now and was wrong then, add --clock-is-right"
+        }
+    }
+}
+
+fn host_hint(error: &HostError) -> Option<&'static str> {
+    Some(match error {
+        HostError::Address { source: AddressError::Password, .. } => {
+            "leave the password out: Kanon asks for it, or finds it in the system's key ring or in KANON_PASSWORD"
+        }
+        HostError::Address { .. } => {
+            "write it like sftp://user@host/folder, or ftp:// or ftps://; /~ is where a login begins"
+        }
+        HostError::Unreachable { .. } => "check the address, and whether the host is up and lets you connect",
+        HostError::Login { .. } => {
+            "check the user's name; give the password when asked, or in KANON_PASSWORD, or name a key in kanon.toml"
+        }
+        HostError::UnknownKey { .. } => {
+            "if your hoster says that this is its key, write it into kanon.toml: host-key = \"SHA256:…\" in the [install]; on a terminal Kanon asks"
+        }
+        HostError::ChangedKey { .. } => {
+            "ask your hoster whether the key was changed; if so, take the old one out of where it is known, else somebody stands in between"
+        }
+    })
+}
+
+/// What systems call it when no more files may be open, in this process or on the whole machine.
+#[cfg(unix)]
+const NO_FILE_NUMBERS: [i32; 2] = [24, 23];
+#[cfg(not(unix))]
+const NO_FILE_NUMBERS: [i32; 2] = [4, 4];
+
+fn io_hint(error: &std::io::Error) -> Option<&'static str> {
+    use std::io::ErrorKind as Kind;
+    if error.raw_os_error().is_some_and(|code| NO_FILE_NUMBERS.contains(&code)) {
+        return Some(
+            "no more files may be open at once: close other programs, or raise the limit, then run the command again",
+        );
+    }
+    match error.kind() {
+        Kind::NotFound => Some("check the path"),
+        Kind::PermissionDenied | Kind::ReadOnlyFilesystem => {
+            Some("see who owns it, whether it may be written, and whether it is marked as not to be changed")
+        }
+        Kind::StorageFull | Kind::QuotaExceeded => Some("make room on the disk, then run the command again"),
+        _ => None,
+    }
+}
