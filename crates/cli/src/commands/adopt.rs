@@ -1,6 +1,6 @@
 //! `kanon adopt`: what is on an install becomes the wish.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
@@ -8,25 +8,27 @@ use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::base::version::Versions;
 use kanon_core::config::{self, Edit, ModWish, WorkspaceConfig};
-use kanon_core::delta::{out_of_play, sides_by_list};
 use kanon_core::resolve::solve::SourceRank;
-use kanon_core::rulebook::{NeededOn, Role, Rulebook};
-use kanon_core::survey::{Survey, SurveyedMod};
+use kanon_core::rulebook::{NeededOn, Role};
+use kanon_core::seal::adopted::adopted;
+use kanon_core::survey::Survey;
 use kanon_io::workspace::write_whole;
 
+use crate::Outcome;
 use crate::arguments::{Adopt, Format};
 use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::offers::{Offer, Offers};
-use crate::places::{Place, Placed};
 use crate::render::seal::{Adopted, Recognised};
-use crate::session::{Session, Target};
 use crate::ui::Ui;
-use crate::{Outcome, wholeness};
+use crate::words::adopting;
+use kanon_app::offers::{Offer, Offers};
+use kanon_app::places::{Place, Placed};
+use kanon_app::session::{Session, Target};
+use kanon_app::wholeness;
 
 pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(env, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
+    let mut session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     session.workspace()?.clone().of_administrator()?;
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let from = match &target {
@@ -45,7 +47,10 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Some(root) => wholeness::take_out(&session, root, &mut survey, last.as_ref())?,
         None => Vec::new(),
     };
-    let (mut wishes, mut passed_over, ambiguous) = wishes(&survey, from.as_deref(), &session.loaded.rulebook);
+    let adoption = adopted(&survey, from.as_deref(), &session.loaded.rulebook);
+    let ambiguous = adoption.is_ambiguous();
+    let told = adoption.passed_over.iter().map(|(path, why)| (path.clone(), adopting::passed_over(why)));
+    let (mut passed_over, mut wishes): (Vec<(String, String)>, _) = (told.collect(), adoption.wishes);
     // What is switched off or another loader's is passed over as it should be; what is broken or there twice was asked for.
     let is_whole = damaged.is_empty() && survey.unreadable.is_empty() && !ambiguous;
     passed_over
@@ -56,7 +61,7 @@ pub fn run(arguments: &Adopt, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         !named(&arguments.except, &wish.id) && (arguments.only.is_empty() || named(&arguments.only, &wish.id))
     });
     let left_out = if survey.install.role == Role::Client {
-        let own = own_mods(&mut session, &survey, &wishes)?;
+        let own = own_mods(&mut session, &survey, &wishes, ui)?;
         settle_own(&mut wishes, &own, arguments, (env, ui))?
     } else {
         Vec::new()
@@ -101,7 +106,7 @@ fn refuse_unknown(only: &[String], except: &[String], survey: &Survey) -> Result
 
 /// What a client has and no server of the workspace, although it would be needed there: a player's own mods, as a rule. Without
 /// a server that can be looked at, nothing is known of that.
-fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> Result<Vec<FoldedId>, Failure> {
+fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish], ui: &Ui) -> Result<Vec<FoldedId>, Failure> {
     let installs = session.workspace()?.config.installs.clone();
     let (mut on_servers, mut looked) = (BTreeSet::new(), false);
     for server in installs.iter().filter(|install| install.role == Role::Server) {
@@ -116,11 +121,11 @@ fn own_mods(session: &mut Session<'_>, survey: &Survey, wishes: &[ModWish]) -> R
                 on_servers
                     .extend(surveyed.survey.lists.iter().flat_map(|list| &list.entries).map(|entry| entry.id.clone()));
             }
-            Err(failure) => session.ui.notice(&format!(
+            Err(failure) => ui.notice(&format!(
                 "note: what {} has can't be told, so mods of {} may be adopted that it lacks: {}",
                 printable(&server.name),
                 printable(&survey.install.name),
-                failure.in_short()
+                Failure::from(failure).in_short()
             )),
         }
     }
@@ -150,7 +155,7 @@ fn settle_own(
     for id in own {
         let is_named = arguments.only.iter().any(|only| id == only);
         let question = format!("No server has {}. Is every player to have it?", printable(id.as_str()));
-        if is_named || (env.can_ask && agreed(false, env, ui, question.as_str())?) {
+        if is_named || (env.machine.can_ask && agreed(false, env, ui, question.as_str())?) {
             wishes.iter_mut().filter(|wish| wish.id == *id).for_each(|wish| wish.needed_on = Some(NeededOn::Client));
         } else {
             wishes.retain(|wish| wish.id != *id);
@@ -206,50 +211,4 @@ fn keep_what_was_said(wishes: &mut [ModWish], before: &WorkspaceConfig, versions
         wish.accepts = said.accepts.clone().filter(|_| accepted);
         (wish.prereleases, wish.asked) = (prereleases, asked);
     }
-}
-
-/// A wish for each mod that is there once, in play and of this loader; the others with why not; and whether one is there in
-/// several copies that differ.
-fn wishes(survey: &Survey, from: Option<&str>, rulebook: &Rulebook) -> (Vec<ModWish>, Vec<(String, String)>, bool) {
-    let (out_of_play, sides) = (out_of_play(rulebook, survey), sides_by_list(rulebook, survey));
-    let mut by_id: BTreeMap<FoldedId, Vec<&SurveyedMod>> = BTreeMap::new();
-    let mut passed_over: Vec<(String, String)> =
-        survey.unreadable.iter().map(|broken| (broken.path.clone(), broken.why.clone())).collect();
-    for found in &survey.mods {
-        match (&found.manifest.made_for, found.enabled) {
-            (Some(loader), _) => passed_over
-                .push((found.path.to_string(), format!("{} was made for the loader {loader}", found.manifest.id))),
-            (None, false) => {
-                passed_over.push((found.path.to_string(), format!("{} is switched off", found.manifest.id)));
-            }
-            (None, true) if out_of_play.contains_key(&found.manifest.id) => {
-                passed_over.push((found.path.to_string(), out_of_play[&found.manifest.id].clone()));
-            }
-            (None, true) => by_id.entry(found.manifest.id.clone()).or_default().push(found),
-        }
-    }
-    let mut wishes = Vec::new();
-    let mut is_ambiguous = false;
-    for copies in by_id.values() {
-        let first = copies[0];
-        let all_same = copies.iter().all(|copy| copy.digest == first.digest);
-        if all_same {
-            wishes.push(ModWish {
-                id: first.manifest.id.clone(),
-                version: first.manifest.version.clone(),
-                // A place that has only the id can't be where the bytes come from.
-                from: from.filter(|_| !first.is_id_alone()).map(str::to_owned),
-                needed_on: sides.get(&first.manifest.id).copied().filter(|side| *side != first.manifest.needed_on),
-                ..ModWish::default()
-            });
-        } else {
-            is_ambiguous = true;
-            let paths: Vec<&str> = copies.iter().map(|copy| copy.path.as_str()).collect();
-            passed_over.push((
-                paths.join(", "),
-                format!("{} is there more than once; keep one of them and adopt again", first.manifest.id),
-            ));
-        }
-    }
-    (wishes, passed_over, is_ambiguous)
 }

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::learn::proof::{Proof, prove};
 use kanon_core::learn::{Answers, Ask, Draft, InstallView, Unidentified, draft, unidentified};
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_core::survey::Survey;
@@ -16,9 +17,10 @@ use serde::Serialize;
 use crate::arguments::{Format, Learn};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::places::{self, Place, Placed};
 use crate::ui::Ui;
+use crate::words::proof::ToldProof;
 use crate::{Outcome, render};
+use kanon_app::places::{self, Place, Placed};
 
 /// What the draft came to on one install.
 #[derive(Debug, Serialize)]
@@ -57,16 +59,17 @@ struct Report<'r> {
     #[serde(flatten)]
     draft: &'r Draft,
     surveyed: &'r [Tried],
+    proof: ToldProof,
 }
 
 pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let output = arguments.output.as_ref().map(|file| env.folder.join(file));
+    let output = arguments.output.as_ref().map(|file| env.machine.folder.join(file));
     if let Some(file) = output.as_ref().filter(|file| file.exists()) {
         return Err(Failure::plain(format!("{} is there already", file.display()))
             .hint("give -o another name; a draft never replaces a file"));
     }
-    let server = open(env, &arguments.server, Role::Server)?;
-    let client = arguments.client.as_ref().map(|client| open(env, client, Role::Client)).transpose()?;
+    let server = open((env, ui), &arguments.server, Role::Server)?;
+    let client = arguments.client.as_ref().map(|client| open((env, ui), client, Role::Client)).transpose()?;
     let server_look = InstallFolder::at(server.1.as_ref(), Role::Server);
     let client_look = client.as_ref().map(|(_, install)| InstallFolder::at(install.as_ref(), Role::Client));
     tell_passed_over(ui, &server_look, client_look.as_ref());
@@ -79,16 +82,28 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if arguments.ask && ask(env, ui, &drafted, &mut answers)? {
         drafted = draft(&folder, &sights, &answers);
     }
-    let tried = try_out(&drafted, &server, client.as_ref())?;
+    let (mut tried, mut proof) = try_out(&drafted, &server, client.as_ref())?;
+    // What can't be leads to the next best: a list that would be put in another order is not one whose order counts.
+    answers.unordered = proof.out_of_order();
+    if !answers.unordered.is_empty() {
+        let next_best = draft(&folder, &sights, &answers);
+        let (tried_again, proof_again) = try_out(&next_best, &server, client.as_ref())?;
+        if proof_again.number() < proof.number() {
+            (drafted, tried, proof) = (next_best, tried_again, proof_again);
+        }
+    }
     if let Some(file) = &output {
         write_whole(file, &drafted.rulebook)?;
     }
-    let good = tried.iter().any(|tried| tried.mods > 0) && tried.iter().all(|tried| tried.unidentified.is_empty());
+    let all_told = tried.iter().all(|tried| tried.unidentified.is_empty());
+    let good = tried.iter().any(|tried| tried.mods > 0) && all_told && proof.doubts.is_empty();
     match (env.format, &output) {
-        (Format::Json, _) => ui.json(&Report { draft: &drafted, surveyed: &tried })?,
-        (Format::Text, Some(_)) => ui.report(&render::learn::text(&drafted, &tried, arguments.output.as_deref())),
+        (Format::Json, _) => ui.json(&Report { draft: &drafted, surveyed: &tried, proof: ToldProof::from(&proof) })?,
+        (Format::Text, Some(_)) => {
+            ui.report(&render::learn::text(&drafted, (&tried, &proof), arguments.output.as_deref()));
+        }
         (Format::Text, None) => {
-            ui.notice(render::learn::text(&drafted, &tried, None).trim_end());
+            ui.notice(render::learn::text(&drafted, (&tried, &proof), None).trim_end());
             ui.report(&drafted.rulebook);
         }
     }
@@ -96,15 +111,15 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 /// A name in `kanon.toml` comes before a folder of that name.
-fn open(env: &Env, typed: &str, role: Role) -> Result<(String, Arc<dyn Install>), Failure> {
-    let workspace = Workspace::find(&env.folder).map(|_| Workspace::open(&env.folder)).transpose()?;
+fn open((env, ui): (&Env, &Ui), typed: &str, role: Role) -> Result<(String, Arc<dyn Install>), Failure> {
+    let workspace = Workspace::find(&env.machine.folder).map(|_| Workspace::open(&env.machine.folder)).transpose()?;
     let placed = match places::named(workspace.as_ref(), typed)? {
         Some(placed) => placed,
         None if Address::is_meant(typed) => {
             Placed { name: typed.to_owned(), role, place: Place::Host(places::address(typed)?) }
         }
         None => {
-            let path = env.folder.join(typed);
+            let path = env.machine.folder.join(typed);
             if !path.is_dir() {
                 return Err(Failure::plain(format!("`{typed}` is no folder and no install of kanon.toml"))
                     .hint("give the folder of the game, with its mods installed, or its address on a host"));
@@ -112,7 +127,7 @@ fn open(env: &Env, typed: &str, role: Role) -> Result<(String, Arc<dyn Install>)
             Placed { name: typed.to_owned(), role, place: Place::Folder(path) }
         }
     };
-    Ok((typed.to_owned(), places::open(env, workspace.as_ref(), &placed)?))
+    Ok((typed.to_owned(), places::open((&env.machine, ui), workspace.as_ref(), &placed)?))
 }
 
 fn folder_name(install: &dyn Install, typed: &str) -> String {
@@ -132,7 +147,7 @@ fn ask(env: &Env, ui: &Ui, drafted: &Draft, answers: &mut Answers) -> Result<boo
     if drafted.asks.is_empty() {
         return Ok(false);
     }
-    if !env.can_ask {
+    if !env.machine.can_ask {
         ui.notice("note: nobody can be asked here; what could not be told is marked in the draft");
         return Ok(false);
     }
@@ -173,12 +188,12 @@ fn ask(env: &Env, ui: &Ui, drafted: &Draft, answers: &mut Answers) -> Result<boo
     Ok(true)
 }
 
-/// Surveys what was looked at by the draft.
+/// Surveys what was looked at by the draft, and plays an evening by it.
 fn try_out(
     drafted: &Draft,
     server: &(String, Arc<dyn Install>),
     client: Option<&(String, Arc<dyn Install>)>,
-) -> Result<Vec<Tried>, Failure> {
+) -> Result<(Vec<Tried>, Proof), Failure> {
     // A draft without a shelf is a form to fill in, not a rulebook yet.
     let Ok(parsed) = rulebook::parse("the draft", &drafted.rulebook) else {
         if drafted.rulebook.contains("\n[[shelf]]") {
@@ -187,13 +202,19 @@ fn try_out(
             return Err(Failure::plain(format!("the draft has a mistake, which is Kanon's own: {bad}"))
                 .hint("please report it with the layout of the folder"));
         }
-        return Ok(Vec::new());
+        return Ok((Vec::new(), Proof::default()));
     };
     let installs = std::iter::once((server, Role::Server)).chain(client.map(|client| (client, Role::Client)));
-    installs.map(|((name, install), role)| tried(name, install.as_ref(), role, &parsed.value)).collect()
+    let (mut tried, mut surveys) = (Vec::new(), Vec::new());
+    for ((name, install), role) in installs {
+        let survey = surveyed(name, install.as_ref(), role, &parsed.value)?;
+        tried.push(survey.as_ref().map_or_else(|| nothing(name, role), |survey| tried_by(name, survey)));
+        surveys.extend(survey);
+    }
+    Ok((tried, prove(&parsed.value, &surveys, &drafted.seen)))
 }
 
-fn tried(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> Result<Tried, Failure> {
+fn surveyed(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> Result<Option<Survey>, Failure> {
     let mut state = State::in_memory()?;
     let request = Request {
         name,
@@ -205,15 +226,19 @@ fn tried(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> 
         beside: OutsideShelves::default(),
         doubt: GameCheck::WithoutSigns,
     };
-    let survey = match measure::survey(install, request, &mut state, &kanon_io::progress::Silent) {
-        Ok(measurement) => measurement.survey,
-        Err(kanon_io::error::ReachError::NotThisGame { .. }) => return Ok(nothing(name, role)),
-        Err(error) => return Err(error.into()),
-    };
-    let unidentified = unidentified(&survey);
+    match measure::survey(install, request, &mut state, &kanon_io::progress::Silent) {
+        Ok(measurement) => Ok(Some(measurement.survey)),
+        Err(kanon_io::error::ReachError::NotThisGame { .. }) => Ok(None),
+        Err(error) => Err(error.into()),
+    }
+}
+
+fn tried_by(name: &str, survey: &Survey) -> Tried {
+    let unidentified = unidentified(survey);
     let lacking: std::collections::BTreeSet<&str> = unidentified.iter().map(|lacking| lacking.path.as_str()).collect();
     let identified = survey.mods.iter().filter(|found| !lacking.contains(found.path.as_str())).count();
-    Ok(Tried { name: name.to_owned(), role, mods: survey.mods.len(), identified, lists: lists(&survey), unidentified })
+    let role = survey.install.role;
+    Tried { name: name.to_owned(), role, mods: survey.mods.len(), identified, lists: lists(survey), unidentified }
 }
 
 fn nothing(name: &str, role: Role) -> Tried {

@@ -5,21 +5,26 @@ use std::path::Path;
 
 use kanon_core::base::path::printable;
 use kanon_core::learn::Draft;
+use kanon_core::learn::proof::Proof;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled};
 use crate::commands::learn::Tried;
+use crate::words::proof as words;
 
 /// How many mods that are lacking something are named.
 const NAMED: usize = 8;
 
 /// The report; `file` is where the draft was written.
-pub fn text(draft: &Draft, tried: &[Tried], file: Option<&Path>) -> String {
+pub fn text(draft: &Draft, (tried, proof): (&[Tried], &Proof), file: Option<&Path>) -> String {
     let mut out = String::new();
     if tried.is_empty() {
         let _ = writeln!(out, "{}: no folder was found that holds mods", styled(BAD, "nothing learned"));
     }
     for tried in tried {
-        one(&mut out, tried);
+        one(&mut out, tried, proof.doubts.is_empty());
+    }
+    if !tried.is_empty() {
+        doubts(&mut out, proof);
     }
     facts(&mut out, draft);
     questions(&mut out, draft);
@@ -32,7 +37,7 @@ pub fn text(draft: &Draft, tried: &[Tried], file: Option<&Path>) -> String {
     out
 }
 
-fn one(out: &mut String, tried: &Tried) {
+fn one(out: &mut String, tried: &Tried, holds: bool) {
     if tried.mods == 0 && tried.unidentified.is_empty() {
         let _ = writeln!(out, "{}, a {}: no mods, by the draft", styled(BOLD, &printable(&tried.name)), tried.role);
         return;
@@ -40,7 +45,8 @@ fn one(out: &mut String, tried: &Tried) {
     let all = tried.mods == tried.identified && tried.unidentified.is_empty() && tried.mods > 0;
     let mods = count(tried.mods, "mod");
     let word = match (all, tried.identified == tried.mods) {
-        (true, _) => format!("{} - {mods} by the draft", styled(GOOD, "all identified")),
+        (true, _) if holds => format!("{} - {mods} by the draft", styled(GOOD, "all identified")),
+        (true, _) => format!("{mods} by the draft"),
         (_, true) => format!(
             "{mods} by the draft, {}",
             styled(CARE, &format!("and {} beside them not identified", count(tried.unidentified.len(), "thing")))
@@ -63,6 +69,32 @@ fn one(out: &mut String, tried: &Tried) {
     }
     if tried.unidentified.len() > NAMED {
         let _ = writeln!(out, "  and {} more", tried.unidentified.len() - NAMED);
+    }
+}
+
+/// What speaks against the draft, since the installs that it was made of are healthy.
+fn doubts(out: &mut String, proof: &Proof) {
+    if proof.doubts.is_empty() {
+        let _ = writeln!(
+            out,
+            "{}: adopted, sealed, checked and planned for by this draft, nothing is off and nothing would be changed",
+            styled(GOOD, "tried")
+        );
+    } else {
+        let _ = writeln!(out, "\n{}", styled(CARE, "By this draft, what you gave it would not be in order:"));
+    }
+    for doubt in &proof.doubts {
+        out.push_str(&folded(&format!("- {}", words::text(doubt)), "  "));
+        out.push_str(&folded(&format!("look: {}", words::look_at(doubt)), "      "));
+    }
+    if proof.further > 0 {
+        let _ = writeln!(out, "  {}", words::further(proof.further));
+    }
+    if !proof.left_alone.is_empty() {
+        let _ = writeln!(out, "{}", styled(FAINT, "left alone:"));
+        for left in proof.left_alone.iter().take(NAMED) {
+            out.push_str(&folded(&printable(&words::left_over(left)), "  "));
+        }
     }
 }
 

@@ -19,6 +19,7 @@ mod help;
 mod hostile;
 mod hosts;
 mod interrupted;
+mod proving;
 mod rehearsals;
 mod releases;
 mod remote;

@@ -4,13 +4,18 @@ use crate::stage::Stage;
 use crate::worked_examples::{line, list_line};
 use rstest::rstest;
 
-/// Learns a tree, surveys by the draft, and gives mods (sorted) and lists as lines.
-fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
+/// Learns a tree, surveys by the draft, and gives mods (sorted) and lists as lines. A draft `holds` when the evening can be played by
+/// it; of some trees all is read rightly, and an alignment by the draft would do harm all the same.
+fn learned(tree: &str, holds: bool) -> (Vec<String>, Vec<String>, serde_json::Value) {
     let stage = Stage::bare();
     kanon_standin::tree::build(tree, &stage.path(".")).unwrap();
     let client = if stage.path("client").exists() { &["--client", "client"][..] } else { &[] };
     let words = ["learn", "server", "-o", "draft.toml"].into_iter().chain(client.iter().copied());
-    stage.kanon(words).ends_with(0).says("all identified");
+    let said = stage.kanon(words);
+    match holds {
+        true => said.ends_with(0).says("all identified"),
+        false => said.ends_with(1).says("would not be in order").hides("all identified"),
+    };
     let words = ["survey", "server", "--rulebook", "draft.toml", "--role", "server", "--format", "json"];
     let survey = stage.kanon(words).ends_with(0).json();
     let mut mods: Vec<String> = survey["mods"].as_array().unwrap().iter().map(line).collect();
@@ -24,75 +29,75 @@ fn learned(tree: &str) -> (Vec<String>, Vec<String>, serde_json::Value) {
     "bogmap 0.9 \"Bog Map\" on both loader [47,): ",
     "peatcore 3.1.0 \"Peat Core\" on both loader [47,): ",
     "reedlamps 1.4.2 \"Reed Lamps\" on both loader [47,): required peatcore [3.0,4.0), optional bogmap [0.1,)",
-], &[])]
+], &[], true)]
 #[case::folders_in_folders(include_str!("../trees/packs.tree"), &[
     "clay - on both: ",
     "kiln - on both: required clay, optional straw",
     "mud - on both: required clay",
     "oven - on both: required kiln",
     "straw - on both: required clay, required mud",
-], &["worlds/hill/world.txt: kiln, mud, clay, straw off, oven"])]
+], &["worlds/hill/world.txt: kiln, mud, clay, straw off, oven"], true)]
 #[case::a_sign_before_the_name(include_str!("../trees/holds.tree"), &[
     "Bells 2.0 on both: ; signed by founder",
     "Reef 0.3 on both: ; signed by wright",
     "Tide Gates 1.6 on both: ; signed by wright",
-], &["start.sh in order: Tide Gates, Reef, Bells"])]
+], &["start.sh in order: Tide Gates, Reef, Bells"], true)]
 #[case::lists_wrapped_in_elements(include_str!("../trees/sheets.tree"), &[
     "Tove.Core 3.0 \"Core of Tove\" on both game 1.5: ",
     "Tove.Moths 0.2 \"Moths\" on both game 1.5: conflicting Wren.Butterflies",
     "Wren.HeronCare 1.1 \"Heron Care\" on both game 1.4 || 1.5: required Tove.Core, load-after Tove.Core",
-], &["Settings/Running.xml in order: fen.base is the game's, Tove.Core, Wren.HeronCare, Tove.Moths"])]
+], &["Settings/Running.xml in order: fen.base is the game's, Tove.Core, Wren.HeronCare, Tove.Moths"], true)]
 #[case::entries_of_several_pieces(include_str!("../trees/leaves.tree"), &[
     "base 3c42e7652d79226fbb0ae87315b74e6f80c88d1afd563ce06113a7ec234eaad5 on both: ",
     "fog 2.0 on both: ",
     "herons 0.4.1 on both: ",
     "reeds 1.2 on both: ",
 ], &["fen.cfg: reeds 0123456789abcdef0123456789abcdef, herons 1123456789abcdef0123456789abcdef, \
-      fog 2123456789abcdef0123456789abcdef"])]
+      fog 2123456789abcdef0123456789abcdef"], false)]
 #[case::scripts_with_headers(include_str!("../trees/scripts.tree"), &[
     "bog 3.0.1 on both: ",
     "reed 0.4 on both: ",
     "tide 1.2.0 on both: ",
-], &["plugins.txt in order: tide, reed, bog off"])]
+], &["plugins.txt in order: tide, reed, bog off"], true)]
 #[case::a_numbered_folder_for_each_download(include_str!("../trees/items.tree"), &[
     "FenLamps - \"Lamps\" on both: required PeatFires, required ReedBase",
     "PeatFires - \"Peat\" on both: required ReedBase",
     "ReedBase - \"Reeds\" on both: ",
-], &["Settings/fen.ini in order: ReedBase, PeatFires, FenLamps"])]
+], &["Settings/fen.ini in order: ReedBase, PeatFires, FenLamps"], false)]
 #[case::lists_of_single_keys_and_sides_in_a_list(include_str!("../trees/packages.tree"), &[
     "birds 0.3 \"Birds of Fen\" on client: required core ^1.2",
     "boats 2.1 \"Small Boats\" on both: required birds *, required core ^1.0",
     "core 1.4 \"The Core\" on both: ",
-], &["server.toml in order: core, birds, boats"])]
+], &["server.toml in order: core, birds, boats"], false)]
 #[case::calls_in_a_script(include_str!("../trees/addons.tree"), &[
     "fen.base 12 \"Base\" on both game 0.8: ",
     "fen.lamps 1 \"Lamps\" on both game 0.9: required fen.base",
     "fen.reeds 3 \"Reeds\" on both game 0.9: required fen.base, required fen.lamps",
-], &["addons.lua: fen.base, fen.lamps, fen.reeds off"])]
+], &["addons.lua: fen.base, fen.lamps, fen.reeds off"], true)]
 #[case::other_encodings_and_a_folder_put_away(include_str!("../trees/gear.tree"), &[
     "tove:boat 0.9.0 off both game [2.0,2.5): required wren:rope 1.0.0",
     "wren:lamp 1.0.0 on both game [2.0,3.0): conflicting tove:dark *",
     "wren:rope 1.1.0 on both game [2.0,3.0): load-after wren:lamp",
-], &["run.cmd in order: wren:lamp, wren:rope"])]
+], &["run.cmd in order: wren:lamp, wren:rope"], true)]
 #[case::another_folder_on_the_client(include_str!("../trees/modules.tree"), &[
     "core 1.0 on both: ",
     "reeds 1.2 on both: required core 1.0",
     "watch 0.1 on server: required core 1.0, required reeds 1.0",
-], &["srv/modules.json in order: reeds, core, watch off"])]
+], &["srv/modules.json: reeds, core, watch off"], true)]
 #[case::clutter_around_real_mods(include_str!("../trees/clutter.tree"), &[
     "clay - on both: ",
     "kiln - on both: required clay",
     "oven - on both: required clay, required kiln",
-], &["worlds/hill/world.txt: kiln, clay, oven"])]
-fn every_mod_and_list_is_read(#[case] tree: &str, #[case] mods: &[&str], #[case] lists: &[&str]) {
-    let (found_mods, found_lists, _) = learned(tree);
+], &["worlds/hill/world.txt: kiln, clay, oven"], true)]
+fn every_mod_and_list_is_read(#[case] tree: &str, #[case] mods: &[&str], #[case] lists: &[&str], #[case] holds: bool) {
+    let (found_mods, found_lists, _) = learned(tree, holds);
     assert_eq!(found_mods, mods);
     assert_eq!(found_lists, lists);
 }
 
 #[test]
 fn the_key_ring_and_the_games_own_key_are_found() {
-    let (_, _, survey) = learned(include_str!("../trees/holds.tree"));
+    let (_, _, survey) = learned(include_str!("../trees/holds.tree"), true);
     let ring: Vec<(&str, bool)> = survey["keys"]
         .as_array()
         .unwrap()

@@ -13,9 +13,12 @@ struct Shape {
     client: &'static [&'static str],
     server_lists: &'static [&'static str],
     client_lists: &'static [&'static str],
+    /// Whether both sides are in order by the worked example.
+    is_healthy: bool,
 }
 
 const A: Shape = Shape {
+    is_healthy: false,
     tree: include_str!("../../../../demo/shapes/a.tree"),
     example: "a.rulebook.toml",
     server: &[
@@ -35,6 +38,7 @@ const A: Shape = Shape {
 };
 
 const B: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/ashmere/ashmere.tree"),
     example: "b.rulebook.toml",
     server: HOLDS,
@@ -50,6 +54,7 @@ const HOLDS: &[&str] = &[
 ];
 
 const C: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/tallowfen/railway.tree"),
     example: "c.rulebook.toml",
     server: RAILWAY,
@@ -68,6 +73,7 @@ const RAILWAY: &[&str] = &[
 ];
 
 const E: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/shapes/e.tree"),
     example: "e.rulebook.toml",
     server: &[
@@ -88,6 +94,7 @@ const E: Shape = Shape {
 };
 
 const F: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/tallowfen/convoy.tree"),
     example: "f.rulebook.toml",
     server: &["88410017 - on both: ", "88410452 - on both: ", "88419000 - on both: "],
@@ -101,6 +108,7 @@ const F: Shape = Shape {
 };
 
 const G: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/shapes/g.tree"),
     example: "g.rulebook.toml",
     server: &[
@@ -114,6 +122,7 @@ const G: Shape = Shape {
 };
 
 const H: Shape = Shape {
+    is_healthy: false,
     tree: include_str!("../../../../demo/shapes/h.tree"),
     example: "h.rulebook.toml",
     server: &["north-mist 0.4 on both: ", "tall-reeds 1.2 on both: "],
@@ -123,6 +132,7 @@ const H: Shape = Shape {
 };
 
 const I: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/shapes/i.tree"),
     example: "i.rulebook.toml",
     server: &[
@@ -137,6 +147,7 @@ const I: Shape = Shape {
 };
 
 const J: Shape = Shape {
+    is_healthy: true,
     tree: include_str!("../../../../demo/shapes/j.tree"),
     example: "j.rulebook.toml",
     server: LEAVES,
@@ -272,7 +283,11 @@ fn every_fact_is_read_by_what_learn_drafts_alone(#[case] shape: &Shape) {
     if stage.path("client").exists() {
         words.extend(["--client", "client"]);
     }
-    stage.kanon(words).ends_with(0).says("all identified");
+    // The client of the first has a mod of another loader, and that of `h` a base archive that misses what is laid in: told.
+    match shape.is_healthy {
+        true => stage.kanon(words).ends_with(0).says("all identified"),
+        false => stage.kanon(words).ends_with(1).says("the client would be off"),
+    };
     holds(&stage, "draft.toml", shape);
     stage.kanon(["rulebook", "check", "draft.toml", "--against", "server"]).ends_with(0);
 }

@@ -1,12 +1,13 @@
 //! A draft, and what was learned for it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
 use super::around::{FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
 use super::fields::Choice;
 use super::keys::{Ring, Signed};
+use super::leftovers::SeenGroup;
 use super::mentions::FoundList;
 use super::overlays::Laid;
 use super::shelves::{Facts, ForeignDocument, Shelf};
@@ -29,7 +30,7 @@ pub struct Fact {
 }
 
 /// A rulebook as it was drafted.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, Serialize)]
 pub struct Draft {
     /// `kanon-learned/1`.
     pub format: &'static str,
@@ -42,6 +43,9 @@ pub struct Draft {
     /// Those of the questions that a person can answer in a word.
     #[serde(skip)]
     pub asks: Vec<Ask>,
+    /// The groups of alike things that there were.
+    #[serde(skip)]
+    pub seen: Vec<SeenGroup>,
 }
 
 /// A question that a person can answer in a word.
@@ -69,6 +73,8 @@ pub struct Answers {
     pub bare: Option<String>,
     /// What words for the side mean, by word.
     pub sides: BTreeMap<String, String>,
+    /// Files of lists whose order means nothing, whatever it looks like.
+    pub unordered: BTreeSet<String>,
 }
 
 /// Everything that was inferred, before it is written down.
@@ -95,4 +101,5 @@ pub(super) struct Learned {
     pub(super) questions: Vec<String>,
     pub(super) asks: Vec<Ask>,
     pub(super) has_client: bool,
+    pub(super) seen: Vec<SeenGroup>,
 }

@@ -10,9 +10,11 @@ mod draft;
 mod fields;
 mod keys;
 mod leaves;
+pub mod leftovers;
 mod mentions;
 mod needs;
 mod overlays;
+pub mod proof;
 mod shelves;
 mod sight;
 mod units;
@@ -30,6 +32,7 @@ use around::NamedVersion;
 use draft::Learned;
 pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
 use fields::Surroundings;
+use leftovers::SeenGroup;
 use mentions::{Called, FoundList};
 use needs::Entry;
 use shelves::{Facts, ForeignDocument, Shelf};
@@ -75,6 +78,7 @@ pub fn draft(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Draf
 
 fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned {
     let groups: Vec<_> = sights.iter().flat_map(|sight| units::groups(*sight)).collect();
+    let seen = groups.iter().map(SeenGroup::of).collect();
     let mut inside = unit_paths(groups.iter().filter(holds_documents).flat_map(|group| &group.units));
     let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let listed: HashSet<String> =
@@ -102,6 +106,9 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     let called = called(sights, &read);
     let mut lists: Vec<FoundList> =
         sights.iter().zip(&texts).flat_map(|(sight, texts)| mentions::lists(*sight, texts, &called)).collect();
+    for list in lists.iter_mut().filter(|list| answers.unordered.contains(list.file.as_str())) {
+        list.lines.retain(|(key, _)| key != "ordered");
+    }
     read.retain(|(shelf, facts, _)| shelf.speaks_for_itself() || is_listed(facts, &lists));
     let mut learned = Learned {
         game: answers.game.clone().unwrap_or_else(|| name.to_owned()),
@@ -127,6 +134,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         questions: Vec::new(),
         asks: Vec::new(),
         has_client: both_sides,
+        seen,
         shelves: read,
         lists: Vec::new(),
     };

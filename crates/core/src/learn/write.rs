@@ -54,7 +54,14 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
     if learned.shelves.is_empty() && learned.ids_from.is_none() {
         pen.no_shelf();
     }
-    Draft { format: FORMAT, rulebook: pen.text, facts: pen.facts, open_questions: pen.questions, asks: pen.asks }
+    Draft {
+        format: FORMAT,
+        rulebook: pen.text,
+        facts: pen.facts,
+        open_questions: pen.questions,
+        asks: pen.asks,
+        seen: learned.seen.clone(),
+    }
 }
 
 impl DraftWriter<'_> {

@@ -1,5 +1,6 @@
 //! From wishes to the canon: which release of each mod counts, in which order, and whether all of it fits.
 
+pub mod adopted;
 mod order;
 mod picks;
 mod settings;
@@ -21,7 +22,7 @@ use crate::manifest::Relation;
 use crate::resolve::fit::{FitSet, Misfit, fit};
 use crate::resolve::solve::{Ask, Keep, SourceRank};
 use crate::rulebook::{NeededOn, RelationKind, Role, Rulebook};
-use crate::survey::{SurveyedKey, SurveyedMod};
+use crate::survey::{Survey, SurveyedKey, SurveyedMod};
 use order::load_order;
 
 /// A release that is at hand, and where.
@@ -66,6 +67,15 @@ pub fn asks(wishes: &WorkspaceConfig) -> Vec<Ask> {
         ..Ask::default()
     };
     wishes.mods.iter().map(ask).collect()
+}
+
+/// Ids in the order of the first server's own list, where it has one whose order matters.
+pub fn listed<'s>(surveys: impl IntoIterator<Item = &'s Survey>, rulebook: &Rulebook) -> Vec<FoldedId> {
+    let servers = surveys.into_iter().filter(|survey| survey.install.role == Role::Server);
+    let mut lists = servers.flat_map(|survey| &survey.lists);
+    let ordered =
+        lists.find(|list| rulebook.list(&list.name).is_some_and(|rule| rule.ordered) && !list.entries.is_empty());
+    ordered.into_iter().flat_map(|list| &list.entries).map(|entry| entry.id.clone()).collect()
 }
 
 /// The release that a solved set has of each mod, by folded id.

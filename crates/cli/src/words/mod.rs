@@ -1,0 +1,9 @@
+//! What Kanon says: the English of everything that the use cases tell as values, one file a subject, each kind matched.
+
+pub mod adopting;
+pub mod errors;
+pub mod notices;
+pub mod players;
+pub mod proof;
+pub mod questions;
+pub mod steps;

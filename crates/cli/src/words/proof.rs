@@ -1,0 +1,182 @@
+//! What a draft says of healthy installs that can't be, and what to look at in it.
+
+use kanon_core::base::finding::{Code, Finding};
+use kanon_core::base::path::printable;
+use kanon_core::learn::leftovers::{LeftOver, WhyLeft};
+use kanon_core::learn::proof::{Doubt, Proof};
+use kanon_core::rulebook::Role;
+use serde::Serialize;
+
+use super::adopting::passed_over;
+use super::steps;
+use crate::render::count;
+
+/// A proof as programs read it.
+#[derive(Serialize)]
+pub struct ToldProof {
+    /// Whether nothing speaks against the draft.
+    holds: bool,
+    /// What does.
+    doubts: Vec<ToldDoubt>,
+    /// Further doubts that are not told.
+    further: usize,
+    /// Alike things that are left alone, and why.
+    left_alone: Vec<LeftOver>,
+}
+
+#[derive(Serialize)]
+struct ToldDoubt {
+    doubt: &'static str,
+    /// The path or the list that it is about.
+    about: Option<String>,
+    /// In words.
+    text: String,
+    /// What to look at in the draft.
+    look_at: &'static str,
+}
+
+impl From<&Proof> for ToldProof {
+    fn from(proof: &Proof) -> Self {
+        let told = proof.doubts.iter().map(|doubt| ToldDoubt {
+            doubt: kind(doubt),
+            about: doubt.about(),
+            text: text(doubt),
+            look_at: look_at(doubt),
+        });
+        Self {
+            holds: proof.doubts.is_empty(),
+            doubts: told.collect(),
+            further: proof.further,
+            left_alone: proof.left_alone.clone(),
+        }
+    }
+}
+
+const fn kind(doubt: &Doubt) -> &'static str {
+    match doubt {
+        Doubt::NoMods(_) => "no-mods",
+        Doubt::NotAdopted { .. } => "not-adopted",
+        Doubt::NotSealed(_) => "not-sealed",
+        Doubt::Off { .. } => "off",
+        Doubt::Changed { .. } => "changed",
+        Doubt::Rewritten { .. } => "rewritten",
+        Doubt::OnNoShelf { .. } => "on-no-shelf",
+        Doubt::LeftOver(_) => "left-over",
+    }
+}
+
+/// A doubt in a sentence.
+pub fn text(doubt: &Doubt) -> String {
+    let sentence = match doubt {
+        Doubt::NoMods(role) => format!("the {role} has no mods"),
+        Doubt::NotAdopted { role, path, why } => {
+            format!("of the {role} {path} would not be adopted: {}", passed_over(why))
+        }
+        Doubt::NotSealed(finding) => format!("what was found could not be sealed: {}", of_finding(finding)),
+        Doubt::Off { role, finding } => format!("the {role} would be off: {}", of_finding(finding)),
+        Doubt::Changed { role, step } => {
+            format!(
+                "an alignment would {} {} on the {role}: {}",
+                verb(step.action.as_str()),
+                step.path,
+                steps::why(step)
+            )
+        }
+        Doubt::Rewritten { role, file } => format!("an alignment would rewrite {file} on the {role}"),
+        Doubt::OnNoShelf { role, list, names } => {
+            let (told, more) = (&names[..names.len().min(5)], names.len().saturating_sub(5));
+            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+            format!("the list {list} of the {role} names {}{more}, and no shelf has that", told.join(", "))
+        }
+        Doubt::LeftOver(left) => left_over(left),
+    };
+    printable(&sentence)
+}
+
+/// Alike things on no shelf, in a sentence.
+pub fn left_over(left: &LeftOver) -> String {
+    let place = if left.place.is_empty() { "its own folder" } else { &left.place };
+    let what = match left.number {
+        1 => left.example.clone(),
+        number => format!("{number} things in {place}, such as {},", left.example),
+    };
+    let (is, are) = if left.number == 1 { ("is", "it") } else { ("are", "they") };
+    let side = left.roles.iter().map(|role| of_side(*role)).collect::<Vec<_>>().join(" and ");
+    match left.why {
+        WhyLeft::Listed => format!(
+            "{what} of {side} {is} on no shelf, and a list names {}",
+            if left.number == 1 { "it" } else { "them" }
+        ),
+        WhyLeft::SameDocument => format!("{what} of {side} {is} on no shelf, and {are} hold what mods hold"),
+        WhyLeft::SameKind => format!("{what} of {side} {is} on no shelf, and of the kind that mods are"),
+        WhyLeft::AmongMods => format!("{what} of {side} {is} on no shelf, and {are} lie among mods"),
+        WhyLeft::OutOfUse => format!("{what} of {side}: out of use, by the name"),
+        WhyLeft::OfTheGame => format!("{what} of {side}: of the game's own version"),
+    }
+}
+
+const fn of_side(role: Role) -> &'static str {
+    match role {
+        Role::Server => "the server",
+        Role::Client => "the client",
+    }
+}
+
+fn verb(action: &str) -> String {
+    match action {
+        "park" => "take off".to_owned(),
+        "back-up" => "back up".to_owned(),
+        other => other.to_owned(),
+    }
+}
+
+fn of_finding(finding: &Finding) -> String {
+    let subject = finding.mod_id.as_ref().map(|id| format!(" {id}")).unwrap_or_default();
+    let path = finding.path.as_ref().map(|path| format!(" ({path})")).unwrap_or_default();
+    let sides = match (&finding.expected, &finding.found) {
+        (Some(expected), Some(found)) => format!(", expected {expected}; found {found}"),
+        (Some(expected), None) => format!(", expected {expected}"),
+        (None, Some(found)) => format!(", found {found}"),
+        (None, None) => String::new(),
+    };
+    format!("{}{subject}{path}{sides}", finding.code.as_str())
+}
+
+/// What to look at in the draft.
+pub const fn look_at(doubt: &Doubt) -> &'static str {
+    match doubt {
+        Doubt::NoMods(_) => "is another folder its mods' folder? add it to `in` of the shelf",
+        Doubt::NotAdopted { .. } => "is the id told by the right field? see `id` of the shelf",
+        Doubt::NotSealed(_) => "see `id`, `version` and the relations of the shelf",
+        Doubt::Off { finding, .. } => of_code(finding.code),
+        Doubt::Changed { .. } => "see the shelf's `in`, `match`, `except` and `id`",
+        Doubt::Rewritten { .. } => "see the [[list]] or [[setting]] of that file",
+        Doubt::OnNoShelf { .. } => {
+            "are those mods too? add a shelf for them; if they are the game's own: `keep` of the list"
+        }
+        Doubt::LeftOver(_) => "are those mods too? add a shelf, or their folder to `in` of one",
+    }
+}
+
+const fn of_code(code: Code) -> &'static str {
+    match code {
+        Code::ListEntryMissing
+        | Code::ListEntryExtra
+        | Code::ListEntryOff
+        | Code::ListOrder
+        | Code::ListVersion
+        | Code::ListUnreadable
+        | Code::LaunchLineDiffers => "see the [[list]] of that file: its place, its form, and `ordered`",
+        Code::ContentDiffers | Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
+            "were they built for each side, or is one install behind the other? else see `id` and `version` of the shelf"
+        }
+        Code::ModExtra => "is that a player's own mod? else see the shelf's `in`, `match` and `needed_on`",
+        Code::SettingDiffers => "see the [[setting]]",
+        _ => "see the shelf's `in`, `match`, `id` and `needed_on`",
+    }
+}
+
+/// How many further doubts there are.
+pub fn further(number: usize) -> String {
+    if number == 0 { String::new() } else { format!("and {} more", count(number, "doubt")) }
+}

@@ -1,0 +1,88 @@
+//! What learning says of itself: an all-clear holds when the evening is played, and what can't be told is asked.
+
+use rstest::rstest;
+
+use crate::stage::{Stage, zip_of};
+
+const BIRDS: [&str; 6] = ["heron", "dunlin", "godwit", "plover", "curlew", "knot"];
+
+fn crate_of(id: &str, issue: &str, rest: &str) -> Vec<u8> {
+    zip_of(&[
+        ("slip.json", format!("{{\"key\": \"{id}\", \"issue\": \"{issue}\"}}").as_bytes()),
+        ("tide.bin", rest.as_bytes()),
+    ])
+}
+
+/// Six archives on both sides.
+fn pair() -> Stage {
+    let stage = Stage::empty();
+    for (at, bird) in BIRDS.iter().enumerate() {
+        for side in ["server", "client"] {
+            stage.write(&format!("{side}/parcels/{bird}.crate"), crate_of(bird, &format!("1.{at}"), bird));
+        }
+    }
+    stage
+}
+
+fn learn(stage: &Stage, code: i32) -> serde_json::Value {
+    let words = ["learn", "server", "--client", "client", "--game", "Ternmouth", "-o", "d.toml", "--format", "json"];
+    stage.kanon(words).ends_with(code).json()
+}
+
+/// What learning claims is what an administrator then meets.
+fn evening(stage: &Stage, code: i32) {
+    let init = ["init", "--name", "Low", "--rulebook", "d.toml", "--server", "server", "--client", "client"];
+    stage.kanon(init).ends_with(0);
+    stage.kanon(["adopt", "server"]);
+    stage.kanon(["adopt", "client"]);
+    stage.kanon(["seal"]);
+    stage.kanon(["check"]).ends_with(code);
+}
+
+#[test]
+fn an_all_clear_is_one() {
+    let stage = pair();
+    let report = learn(&stage, 0);
+    assert_eq!(report["proof"]["holds"], true, "{report}");
+    evening(&stage, 0);
+    std::fs::remove_file(stage.path("d.toml")).unwrap();
+    let said = stage.kanon(["learn", "server", "--client", "client", "--game", "Ternmouth", "-o", "d.toml"]);
+    said.ends_with(0).says("all identified").says("nothing is off and nothing would be changed");
+}
+
+/// Each pair is healthy, and a draft of it can't be right in all, or can't know that it is.
+#[rstest]
+#[case::a_players_own_mods(|stage: &Stage| stage.write("client/parcels/teal.crate", crate_of("teal", "3", "own")), "off", "teal")]
+#[case::built_for_each_side(|stage: &Stage| stage.write("client/parcels/knot.crate", crate_of("knot", "1.5", "another build")), "off", "knot")]
+#[case::listed_and_on_no_shelf(|stage: &Stage| {
+    for bird in ["teal", "ruff"] {
+        stage.write(&format!("server/others/{bird}/main.scr"), format!("go {bird}"));
+    }
+    let all = BIRDS.iter().copied().chain(["teal", "ruff"]).map(|bird| format!("{bird}\n")).collect::<String>();
+    stage.write("server/lineup.txt", all);
+}, "left-over", "a list names them")]
+#[case::the_same_kind_elsewhere(|stage: &Stage| stage.write("server/sidecar/ruff.crate", crate_of("ruff", "2", "x")), "left-over", "sidecar")]
+fn what_can_not_be_told_is_no_all_clear(#[case] change: fn(&Stage), #[case] doubt: &str, #[case] about: &str) {
+    let stage = pair();
+    change(&stage);
+    let report = learn(&stage, 1);
+    let doubts = report["proof"]["doubts"].as_array().unwrap();
+    let is_told = |one: &serde_json::Value| one["doubt"] == doubt && one["text"].as_str().unwrap().contains(about);
+    assert!(doubts.iter().any(is_told), "{doubt} about {about}: {doubts:#?}");
+    assert!(doubts.iter().all(|one| !one["look_at"].as_str().unwrap().is_empty()));
+}
+
+/// What is kept and not used is left alone, with a word, and is no doubt.
+#[rstest]
+#[case::a_dated_backup("backup-2026-02-01")]
+#[case::switched_off("parcels-disabled")]
+fn what_is_out_of_use_is_left_alone(#[case] folder: &str) {
+    let stage = pair();
+    for bird in ["heron", "dunlin", "knot"] {
+        stage.write(&format!("server/{folder}/{bird}.crate"), crate_of(bird, "0.9", "old"));
+    }
+    let report = learn(&stage, 0);
+    let left = report["proof"]["left_alone"].as_array().unwrap();
+    assert!(left.iter().any(|one| one["place"] == folder && one["why"] == "out-of-use"), "{left:?}");
+    evening(&stage, 0);
+}

@@ -1,0 +1,300 @@
+//! What of an install a draft leaves to itself: groups of alike things on no shelf, and which of them look like mods.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use serde::Serialize;
+
+use super::sight::{name, parent, stem};
+use super::units::Group;
+use crate::base::ids::FoldedId;
+use crate::base::path::InstallPath;
+use crate::rulebook::{Holds, PlatformVersion, Role, Rulebook};
+use crate::survey::{StandsFor, Survey};
+
+/// A group of alike things on an install.
+#[derive(Debug, Clone)]
+pub struct SeenGroup {
+    role: Role,
+    place: String,
+    holds: Holds,
+    extension: String,
+    units: Vec<SeenUnit>,
+}
+
+#[derive(Debug, Clone)]
+struct SeenUnit {
+    path: String,
+    off: bool,
+    /// The documents in it, by the pattern that finds them, and the texts that they hold.
+    documents: BTreeMap<String, BTreeSet<String>>,
+}
+
+impl SeenGroup {
+    /// What of a group is remembered.
+    pub(super) fn of(group: &Group) -> Self {
+        let unit = |unit: &super::units::Unit| SeenUnit {
+            path: unit.path.to_string(),
+            off: unit.off,
+            documents: unit.documents.iter().map(|(pattern, seen)| (pattern.clone(), texts(&seen.value))).collect(),
+        };
+        Self {
+            role: group.role,
+            place: group.place.clone(),
+            holds: group.holds,
+            extension: group.extension.clone(),
+            units: group.units.iter().chain(&group.rest).map(unit).collect(),
+        }
+    }
+}
+
+/// Short texts of a document.
+fn texts(value: &serde_json::Value) -> BTreeSet<String> {
+    let (mut found, mut left) = (BTreeSet::new(), vec![value]);
+    while let Some(next) = left.pop() {
+        match next {
+            serde_json::Value::String(text) if text.len() < 40 => drop(found.insert(text.clone())),
+            serde_json::Value::Array(items) => left.extend(items),
+            serde_json::Value::Object(fields) => left.extend(fields.values()),
+            _ => {}
+        }
+    }
+    found
+}
+
+/// Alike things on no shelf.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct LeftOver {
+    /// The installs that have them.
+    pub roles: Vec<Role>,
+    /// The folder that they are in; the empty text for the root.
+    pub place: String,
+    /// How many there are.
+    pub number: usize,
+    /// One of them.
+    pub example: String,
+    /// Why they look like mods, or why they are left alone although they are alike.
+    pub why: WhyLeft,
+}
+
+/// Why alike things are told of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum WhyLeft {
+    /// A list names them.
+    Listed,
+    /// They hold the document that mods hold.
+    SameDocument,
+    /// They are of the kind that mods are.
+    SameKind,
+    /// They lie among mods.
+    AmongMods,
+    /// Their folder is called as one for what is out of use.
+    OutOfUse,
+    /// All are of one version, which is the game's.
+    OfTheGame,
+}
+
+impl WhyLeft {
+    const fn looks_like_mods(self) -> bool {
+        matches!(self, Self::Listed | Self::SameDocument | Self::SameKind | Self::AmongMods)
+    }
+}
+
+/// What no shelf of a draft holds: what looks like mods, and what is left alone with a reason.
+pub fn left_over(seen: &[SeenGroup], surveys: &[Survey], rulebook: &Rulebook) -> (Vec<LeftOver>, Vec<LeftOver>) {
+    let mut all: Vec<LeftOver> = Vec::new();
+    let kinds = kinds(seen, surveys);
+    for group in seen {
+        let Some(survey) = surveys.iter().find(|survey| survey.install.role == group.role) else { continue };
+        let governed = governed(survey, rulebook);
+        let left: Vec<&SeenUnit> = group
+            .units
+            .iter()
+            .filter(|unit| !is_governed(&unit.path, &governed) && !is_of_platform(&unit.path, rulebook))
+            .collect();
+        let Some(first) = left.first() else { continue };
+        if let Some(why) = why(group, &left, survey, (&kinds, rulebook)) {
+            let (roles, place) = (vec![group.role], group.place.clone());
+            all.push(LeftOver { roles, place, number: left.len(), example: first.path.clone(), why });
+        }
+    }
+    all.sort_by(|a, b| (&a.place, &a.example, b.number).cmp(&(&b.place, &b.example, a.number)));
+    // What lies on both sides is told once, and what is seen in two ways too.
+    all.dedup_by(|next, first| {
+        let is_same = next.place == first.place && next.example == first.example && next.why == first.why;
+        if is_same && !first.roles.contains(&next.roles[0]) {
+            first.roles.append(&mut next.roles);
+        }
+        is_same
+    });
+    all.into_iter().partition(|left| left.why.looks_like_mods())
+}
+
+/// What mods of the shelves look like.
+struct Kinds {
+    extensions: BTreeSet<String>,
+    documents: BTreeSet<String>,
+    /// Folders that hold mods, and whether those are folders.
+    places: BTreeSet<(String, bool)>,
+    versions: BTreeSet<String>,
+}
+
+fn kinds(seen: &[SeenGroup], surveys: &[Survey]) -> Kinds {
+    let mods: Vec<&str> = surveys.iter().flat_map(|survey| &survey.mods).map(|found| found.path.as_str()).collect();
+    let known: BTreeSet<&str> = mods.iter().copied().collect();
+    let of_shelf = seen.iter().flat_map(|group| group.units.iter().map(move |unit| (group, unit)));
+    let of_shelf: Vec<_> = of_shelf.filter(|(_, unit)| known.contains(unit.path.as_str())).collect();
+    let files = of_shelf.iter().filter(|(group, _)| group.holds != Holds::Folders);
+    Kinds {
+        extensions: files.map(|(group, _)| group.extension.clone()).filter(|end| !end.is_empty()).collect(),
+        documents: of_shelf.iter().flat_map(|(_, unit)| unit.documents.keys().cloned()).collect(),
+        versions: surveys.iter().flat_map(|s| &s.mods).filter_map(|found| found.manifest.version.clone()).collect(),
+        places: of_shelf
+            .iter()
+            .map(|(group, unit)| (parent(&unit.path).to_owned(), group.holds == Holds::Folders))
+            .collect(),
+    }
+}
+
+/// Every path of an install that the draft knows of.
+fn governed<'s>(survey: &'s Survey, rulebook: &'s Rulebook) -> BTreeSet<&'s str> {
+    let mut paths: BTreeSet<&str> = platforms(rulebook)
+        .filter_map(|place| match place {
+            PlatformVersion::Document { file, .. } | PlatformVersion::Text { file, .. } => Some(file.as_str()),
+            PlatformVersion::FileName(_) => None,
+        })
+        .collect();
+    for found in survey.mods.iter().chain(&survey.strays) {
+        paths.insert(found.path.as_str());
+        paths.extend(found.files.iter().map(|file| file.path.as_str()));
+    }
+    paths.extend(survey.unreadable.iter().map(|broken| broken.path.as_str()));
+    paths.extend(survey.lists.iter().map(|list| list.file.as_str()));
+    paths.extend(survey.keys.iter().map(|key| key.path.as_str()));
+    paths.extend(survey.settings.iter().map(|setting| setting.file.as_str()));
+    paths.extend(survey.bases.iter().map(|base| base.path.as_str()));
+    paths.extend(survey.worlds.iter().map(InstallPath::as_str));
+    paths
+}
+
+/// Where the versions of the game, its loader and what it runs on are told.
+fn platforms(rulebook: &Rulebook) -> impl Iterator<Item = &PlatformVersion> {
+    let all = [Some(&rulebook.base), rulebook.loader.as_ref(), rulebook.runtime.as_ref()];
+    all.into_iter().flatten().flat_map(|platform| &platform.version)
+}
+
+/// Whether a file's name tells one of those.
+fn is_of_platform(path: &str, rulebook: &Rulebook) -> bool {
+    platforms(rulebook).any(|place| matches!(place, PlatformVersion::FileName(regex) if regex.is_match(path)))
+}
+
+/// Whether something is known, lies in what is, or holds it.
+fn is_governed(path: &str, governed: &BTreeSet<&str>) -> bool {
+    let mut outer = path;
+    while !outer.is_empty() {
+        if governed.contains(outer) {
+            return true;
+        }
+        outer = parent(outer);
+    }
+    let inside = format!("{path}/");
+    governed.range(inside.as_str()..).next().is_some_and(|next| next.starts_with(&inside))
+}
+
+fn why(
+    group: &SeenGroup,
+    left: &[&SeenUnit],
+    survey: &Survey,
+    (kinds, rulebook): (&Kinds, &Rulebook),
+) -> Option<WhyLeft> {
+    if left.iter().all(|unit| unit.off) || group.place.split('/').any(is_out_of_use) {
+        return Some(WhyLeft::OutOfUse);
+    }
+    let is_out_of_use = |unit: &&SeenUnit| is_out_of_use(stem(name(&unit.path)));
+    if left.iter().all(is_out_of_use) {
+        return Some(WhyLeft::OutOfUse);
+    }
+    // What a draft takes for the game's own, since it is no mod by the draft, may be one all the same.
+    let unknown: BTreeSet<&FoldedId> = survey
+        .lists
+        .iter()
+        .flat_map(|list| &list.entries)
+        .filter(|entry| entry.stands_for != StandsFor::Mod && !rulebook.base.ids.iter().any(|id| entry.id == *id))
+        .map(|entry| &entry.id)
+        .collect();
+    let is_listed = |unit: &&&SeenUnit| {
+        let called = name(&unit.path);
+        unknown.contains(&FoldedId::from(called)) || unknown.contains(&FoldedId::from(stem(called)))
+    };
+    if left.iter().filter(is_listed).count() * 2 >= left.len() {
+        return Some(WhyLeft::Listed);
+    }
+    if is_of_the_game(left, survey, kinds) {
+        return Some(WhyLeft::OfTheGame);
+    }
+    let holds = |unit: &&&SeenUnit| unit.documents.keys().any(|pattern| kinds.documents.contains(pattern));
+    if left.iter().any(|unit| holds(&unit)) {
+        return Some(WhyLeft::SameDocument);
+    }
+    if group.holds != Holds::Folders && kinds.extensions.contains(&group.extension) {
+        return Some(WhyLeft::SameKind);
+    }
+    let is_told = group.holds == Holds::Archives || left.iter().any(|unit| !unit.documents.is_empty());
+    let among = (group.place.clone(), group.holds == Holds::Folders);
+    (is_told && kinds.places.contains(&among)).then_some(WhyLeft::AmongMods)
+}
+
+/// Several things that all say the version of the game came with it; so did three and more that all say one version which no mod
+/// says.
+fn is_of_the_game(left: &[&SeenUnit], survey: &Survey, kinds: &Kinds) -> bool {
+    let says = |unit: &SeenUnit, version: &str| unit.documents.values().any(|texts| texts.contains(version));
+    let all_say = |version: &str| left.iter().all(|unit| says(unit, version));
+    if left.len() > 1 && survey.install.game_version.as_deref().is_some_and(all_say) {
+        return true;
+    }
+    let first = left.first().into_iter().flat_map(|unit| unit.documents.values().flatten());
+    let mut versions = first.filter(|text| is_like_a_version(text) && !kinds.versions.contains(*text));
+    left.len() > 2 && versions.any(|version| all_say(version))
+}
+
+fn is_like_a_version(text: &str) -> bool {
+    text.contains('.') && text.starts_with(|c: char| c.is_ascii_digit()) && !text.contains(char::is_whitespace)
+}
+
+/// Words in the names of what is kept and not used.
+const OUT_OF_USE: [&str; 20] = [
+    "backup", "backups", "bak", "old", "older", "archive", "archived", "disabled", "inactive", "off", "unused",
+    "parked", "cache", "caches", "temp", "tmp", "trash", "removed", "kopie", "copy",
+];
+
+/// Names of folders and copies that are kept and not used.
+fn is_out_of_use(part: &str) -> bool {
+    let lower = part.to_lowercase();
+    let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
+    let is_date = words.windows(3).any(|three| {
+        let number = |at: usize| three[at].parse::<u32>().ok();
+        matches!((number(0), number(1), number(2)), (Some(1990..=2100), Some(1..=12), Some(1..=31)))
+    });
+    let is_stamp = words
+        .iter()
+        .any(|word| word.len() == 8 && word.parse::<u32>().is_ok_and(|n| (19_900_101..=21_001_231).contains(&n)));
+    words.iter().any(|word| OUT_OF_USE.contains(word)) || is_date || is_stamp
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("backup-2024-02-01", true)]
+    #[case("Mods (old)", true)]
+    #[case("20240201", true)]
+    #[case("add-disabled", true)]
+    #[case("goldfinch", false)]
+    #[case("cold-sea", false)]
+    #[case("release-1-2-3", false)]
+    fn folders_that_are_out_of_use_are_known_by_their_names(#[case] name: &str, #[case] is: bool) {
+        assert_eq!(is_out_of_use(name), is);
+    }
+}

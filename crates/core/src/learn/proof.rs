@@ -1,0 +1,250 @@
+//! A draft proves itself on the installs that it was made of: both are adopted, sealed, checked and planned for, in memory. They
+//! are healthy, so that whatever is off is a doubt about the draft.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::leftovers::{LeftOver, SeenGroup, left_over};
+use crate::base::digest::Blake3;
+use crate::base::finding::{Code, Finding, Severity};
+use crate::base::ids::FoldedId;
+use crate::base::path::InstallPath;
+use crate::config::{Edits, Extras, WorkspaceConfig};
+use crate::delta::{CheckContext, findings};
+use crate::plan::text_edits::{Said, amendments};
+use crate::plan::{RiskyExtras, Step, plan};
+use crate::resolve::solve::SourceRank;
+use crate::rulebook::{Role, Rulebook};
+use crate::seal::adopted::{PassedOver, adopted};
+use crate::seal::{Candidate, Pins, Standing, assemble, choose, keys, listed};
+use crate::survey::{StandsFor, Survey};
+
+/// So many doubts are told.
+const TOLD: usize = 12;
+/// So many of one kind about several mods of one install.
+const ALIKE: usize = 3;
+
+/// What a draft says of healthy installs that can't be.
+#[derive(Debug, Clone)]
+pub enum Doubt {
+    /// No folder was found that holds mods.
+    NoMods(Role),
+    /// What an install has could not be adopted.
+    NotAdopted {
+        /// The install.
+        role: Role,
+        /// What.
+        path: String,
+        /// Why not.
+        why: PassedOver,
+    },
+    /// What was adopted could not be sealed.
+    NotSealed(Finding),
+    /// An install would be off the canon that was made of it.
+    Off {
+        /// The install.
+        role: Role,
+        /// In what.
+        finding: Finding,
+    },
+    /// An alignment would change an install that is as it should be.
+    Changed {
+        /// The install.
+        role: Role,
+        /// The step.
+        step: Step,
+    },
+    /// An alignment would change a text file that says what it should.
+    Rewritten {
+        /// The install.
+        role: Role,
+        /// The file.
+        file: InstallPath,
+    },
+    /// A list names what is on no shelf.
+    OnNoShelf {
+        /// The install.
+        role: Role,
+        /// The list.
+        list: String,
+        /// What it names.
+        names: Vec<String>,
+    },
+    /// What looks like mods is on no shelf.
+    LeftOver(LeftOver),
+}
+
+impl Doubt {
+    /// What makes several of them alike: an install, and what is off or would be done there.
+    fn kind(&self) -> Option<(Role, &'static str)> {
+        match self {
+            Self::Off { role, finding } => Some((*role, finding.code.as_str())),
+            Self::Changed { role, step } => Some((*role, step.action.as_str())),
+            _ => None,
+        }
+    }
+
+    /// The shelf, list or path of the draft that it is about, as far as that can be told.
+    pub fn about(&self) -> Option<String> {
+        match self {
+            Self::Off { finding, .. } | Self::NotSealed(finding) => finding.path.clone(),
+            Self::Changed { step, .. } => Some(step.path.to_string()),
+            Self::Rewritten { file, .. } => Some(file.to_string()),
+            Self::NotAdopted { path, .. } => Some(path.clone()),
+            Self::OnNoShelf { list, .. } => Some(list.clone()),
+            Self::LeftOver(left) => Some(left.place.clone()),
+            Self::NoMods(_) => None,
+        }
+    }
+}
+
+/// What came of it.
+#[derive(Debug, Clone, Default)]
+pub struct Proof {
+    /// What can't be.
+    pub doubts: Vec<Doubt>,
+    /// Further doubts like these, that are not told.
+    pub further: usize,
+    /// What looks a little like mods, and is left alone.
+    pub left_alone: Vec<LeftOver>,
+}
+
+impl Proof {
+    /// How many doubts there are in all.
+    pub fn number(&self) -> usize {
+        self.doubts.len() + self.further
+    }
+
+    /// Files of lists that would be put in another order: healthy as they are, their order means nothing.
+    pub fn out_of_order(&self) -> BTreeSet<String> {
+        let files = self.doubts.iter().filter_map(|doubt| match doubt {
+            Doubt::Off { finding, .. } if finding.code == Code::ListOrder => finding.path.clone(),
+            _ => None,
+        });
+        files.collect()
+    }
+}
+
+/// Plays an evening by a draft on the installs that it was made of. `seen` are the groups of alike things on them.
+pub fn prove(rulebook: &Rulebook, surveys: &[Survey], seen: &[SeenGroup]) -> Proof {
+    let mut doubts: Vec<Doubt> = Vec::new();
+    // A side that no shelf has a place on needs none.
+    let may_have = |role| rulebook.shelves.iter().any(|shelf| !shelf.places(role).is_empty());
+    let empty = surveys.iter().filter(|survey| survey.mods.is_empty() && may_have(survey.install.role));
+    doubts.extend(empty.map(|survey| Doubt::NoMods(survey.install.role)));
+    let (config, passed_over) = wanted(rulebook, surveys);
+    doubts.extend(passed_over);
+    doubts.extend(played(rulebook, surveys, &config));
+    doubts.extend(on_no_shelf(surveys));
+    let (left, left_alone) = left_over(seen, surveys, rulebook);
+    doubts.extend(left.into_iter().map(Doubt::LeftOver));
+    let all = doubts.len();
+    let mut alike: BTreeMap<(Role, &'static str), usize> = BTreeMap::new();
+    doubts.retain(|doubt| {
+        let Some(kind) = doubt.kind() else { return true };
+        let number = alike.entry(kind).or_default();
+        *number += 1;
+        *number <= ALIKE
+    });
+    doubts.truncate(TOLD);
+    let further = all - doubts.len();
+    Proof { doubts, further, left_alone }
+}
+
+/// What both installs ask for: a mod that a client has and the server has not is asked for on clients alone if it says so.
+fn wanted(rulebook: &Rulebook, surveys: &[Survey]) -> (WorkspaceConfig, Vec<Doubt>) {
+    let mut config = WorkspaceConfig { name: "a proof".to_owned(), ..WorkspaceConfig::default() };
+    let mut doubts = Vec::new();
+    let has_server = surveys.iter().any(|survey| survey.install.role == Role::Server);
+    for survey in surveys {
+        let role = survey.install.role;
+        let adoption = adopted(survey, None, rulebook);
+        for wish in adoption.wishes {
+            let found = survey.mods.iter().find(|found| found.manifest.id == wish.id);
+            let needed_on = wish.needed_on.or_else(|| found.map(|found| found.manifest.needed_on)).unwrap_or_default();
+            let is_private = role == Role::Client && has_server && needed_on.includes(Role::Server);
+            if !is_private && !config.mods.iter().any(|known| known.id == wish.id) {
+                config.mods.push(wish);
+            }
+        }
+        // What is switched off is meant to be.
+        let is_odd = |why: &PassedOver| matches!(why, PassedOver::Unreadable(_) | PassedOver::SeveralTimes(_));
+        let odd = adoption.passed_over.into_iter().filter(|(_, why)| is_odd(why));
+        doubts.extend(odd.map(|(path, why)| Doubt::NotAdopted { role, path, why }));
+        let install = &survey.install;
+        let versions = [
+            (&mut config.game_version, &install.game_version),
+            (&mut config.loader_version, &install.loader_version),
+            (&mut config.runtime_version, &install.runtime_version),
+        ];
+        for (wanted, found) in versions {
+            if wanted.is_none() {
+                wanted.clone_from(found);
+            }
+        }
+    }
+    (config, doubts)
+}
+
+/// Seals what is asked for, and holds every install against it.
+fn played(rulebook: &Rulebook, surveys: &[Survey], config: &WorkspaceConfig) -> Vec<Doubt> {
+    let candidates: Vec<Candidate<'_>> = surveys
+        .iter()
+        .flat_map(|survey| {
+            let trust = match survey.install.role {
+                Role::Server => SourceRank::Server,
+                Role::Client => SourceRank::Client,
+            };
+            survey.mods.iter().filter(|found| found.enabled).map(move |found| Candidate {
+                place: &survey.install.name,
+                trust,
+                found,
+                keys: survey.keys_of(found).collect(),
+            })
+        })
+        .collect();
+    let order = listed(surveys, rulebook);
+    let standing = Standing { listed: &order, ..Standing::default() };
+    let choice = choose(config, rulebook, &candidates, standing, &Pins::new());
+    let is_off = |finding: &Finding| finding.severity != Severity::Note;
+    let mut doubts: Vec<Doubt> =
+        choice.findings.iter().filter(|finding| is_off(finding)).cloned().map(Doubt::NotSealed).collect();
+    if !choice.fits() {
+        return doubts;
+    }
+    let mods = choice.picks.iter().map(|pick| pick.sealed.clone()).collect();
+    let canon = assemble(config, rulebook, Blake3::of(b"draft"), mods, keys(&choice.picks));
+    let measure =
+        CheckContext { canon: &canon, rulebook, extras: Extras::default(), edits: Edits::default(), left: &[] };
+    for survey in surveys {
+        let role = survey.install.role;
+        let found: Vec<Finding> = findings(measure, survey).into_iter().filter(is_off).collect();
+        if !found.is_empty() {
+            doubts.extend(found.into_iter().map(|finding| Doubt::Off { role, finding }));
+            continue;
+        }
+        let steps = plan(measure, survey, RiskyExtras::Stay).map(|plan| plan.steps).unwrap_or_default();
+        doubts.extend(steps.into_iter().map(|step| Doubt::Changed { role, step }));
+        let rewritten = amendments(measure, survey, &Said::default()).into_iter().map(|amendment| amendment.path);
+        doubts.extend(rewritten.map(|file| Doubt::Rewritten { role, file }));
+    }
+    doubts
+}
+
+/// What lists name and no install has.
+fn on_no_shelf(surveys: &[Survey]) -> Vec<Doubt> {
+    let known: BTreeSet<&FoldedId> = surveys.iter().flat_map(|survey| &survey.mods).map(|m| &m.manifest.id).collect();
+    let mut doubts = Vec::new();
+    for survey in surveys {
+        for list in survey.lists.iter().filter(|list| list.problem.is_none()) {
+            let unknown = list
+                .entries
+                .iter()
+                .filter(|entry| entry.on && entry.stands_for == StandsFor::Nothing && !known.contains(&entry.id));
+            let names: Vec<String> = unknown.map(|entry| entry.text.clone()).collect();
+            if !names.is_empty() {
+                doubts.push(Doubt::OnNoShelf { role: survey.install.role, list: list.name.clone(), names });
+            }
+        }
+    }
+    doubts
+}
