@@ -72,7 +72,7 @@ read -r port <&"${web[0]}"
 mkdir -p site juno/engine
 cp mara/engine/* juno/engine/
 kanon publish site --address "http://127.0.0.1:$port/" >/dev/null
-shot follow "kanon invite --qr -q; kanon follow \"$(kanon invite -q)\" juno --yes 2>&1 | tail -n 9"
+shot follow "kanon invite --qr -q; kanon follow \"$(kanon invite -q)\" juno --yes 2>&1 | tail -n 13"
 page() { # name, width, height
   if [ -n "$wanted" ] && ! grep -qw -- "$1" <<<"$wanted"; then return; fi
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --hide-scrollbars \

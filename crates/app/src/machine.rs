@@ -53,10 +53,16 @@ impl Machine {
 
     /// The same machine, working in another folder.
     pub fn working_in(&self, folder: &Path) -> Self {
-        // Whoever stands in that folder, or has typed it, types nothing more.
-        let here = self.folder.canonicalize().ok().zip(folder.canonicalize().ok());
-        let is_inside = here.is_some_and(|(here, folder)| here.starts_with(folder));
-        let typed_folder = if is_inside { self.typed_folder.clone() } else { in_folder(folder) };
+        let (here, there) = (self.folder.canonicalize().ok(), folder.canonicalize().ok());
+        let typed_folder = match here.zip(there) {
+            // Whoever stands in that folder, or has typed it, types nothing more.
+            Some((here, there)) if here.starts_with(&there) => self.typed_folder.clone(),
+            // Below where somebody stands, the way from there will do.
+            Some((here, there)) if self.typed_folder.is_empty() => {
+                in_folder(there.strip_prefix(&here).unwrap_or(folder))
+            }
+            _ => in_folder(folder),
+        };
         Self { folder: folder.to_owned(), typed_folder, ..self.clone() }
     }
 

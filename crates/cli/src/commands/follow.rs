@@ -545,8 +545,7 @@ fn conclude(
             let has_left = job.carried.is_some() || job.planned.plan.steps.is_empty() || good;
             let left: Vec<Finding> = held.findings.into_iter().filter(|finding| is_left(finding, has_left)).collect();
             let undo = Suggestion::new("undo").word(&job.placed.name).led_by(env.machine.typed()).to_string();
-            let copies = job.carried.as_ref().map(|carried| job.backup_shown(carried.id));
-            let carried = copies.as_ref().map(|copies| (undo.as_str(), copies.as_str()));
+            let carried = job.carried.as_ref().map(|_| undo.as_str());
             if has_left || !left.is_empty() {
                 text.push_str(&players::done(&job.placed.name, &job.canon()?.name, carried, &left));
             }
@@ -556,6 +555,9 @@ fn conclude(
                 text.push_str(&format!("do: {again}\n"));
             }
             if let Some(carried) = &job.carried {
+                if env.verbose {
+                    text.push_str(&format!("what was there is kept in {}\n", job.backup_shown(carried.id)));
+                }
                 text.push_str(&render::align::pruned(&carried.pruned));
             }
             ui.report(&text);

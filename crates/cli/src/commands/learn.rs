@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::learn::proof::{Proof, prove};
+use kanon_core::learn::proof::{Doubt, Proof, prove};
 use kanon_core::learn::{Answers, Ask, Draft, InstallView, Unidentified, draft, unidentified};
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_core::survey::Survey;
@@ -202,7 +202,8 @@ fn try_out(
             return Err(Failure::plain(format!("the draft has a mistake, which is Kanon's own: {bad}"))
                 .hint("please report it with the layout of the folder"));
         }
-        return Ok((Vec::new(), Proof::default()));
+        let doubts = vec![Doubt::NoMods(Role::Server)];
+        return Ok((Vec::new(), Proof { doubts, ..Proof::default() }));
     };
     let installs = std::iter::once((server, Role::Server)).chain(client.map(|client| (client, Role::Client)));
     let (mut tried, mut surveys) = (Vec::new(), Vec::new());

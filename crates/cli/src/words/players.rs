@@ -73,7 +73,7 @@ pub fn plan(game: &str, plan: &Plan, (canon, survey): (&Canon, Option<&Survey>))
 }
 
 /// What following came to: `game` has what the server of that name wants, or not quite.
-pub fn done(game: &str, server: &str, carried: Option<(&str, &str)>, left: &[Finding]) -> String {
+pub fn done(game: &str, server: &str, carried: Option<&str>, left: &[Finding]) -> String {
     let (game, server) = (styled(BOLD, &printable(game)), printable(server));
     let mut out = match (carried, left.is_empty()) {
         (Some(_), true) => format!("\n{}: {game} is in line with {server}\n", styled(GOOD, "done")),
@@ -81,8 +81,8 @@ pub fn done(game: &str, server: &str, carried: Option<(&str, &str)>, left: &[Fin
         (None, true) => format!("{game} is {} with {server}\n", styled(GOOD, "in line")),
         (None, false) => String::new(),
     };
-    if let Some((undo, copies)) = carried {
-        let _ = writeln!(out, "take it back with: {undo} (what was there is kept in {copies})");
+    if let Some(undo) = carried {
+        let _ = writeln!(out, "take it back with: {undo}");
     }
     if !left.is_empty() {
         let _ = writeln!(out, "{} in {game}, which kanon can't mend:", styled(CARE, "still off"));

@@ -86,3 +86,23 @@ fn what_is_out_of_use_is_left_alone(#[case] folder: &str) {
     assert!(left.iter().any(|one| one["place"] == folder && one["why"] == "out-of-use"), "{left:?}");
     evening(&stage, 0);
 }
+
+/// Folders whose names and keys say nothing of mods are told by what they share: called as their ids, of several versions.
+#[rstest]
+#[case::several_versions(|at: usize| format!("2.{at}"), true)]
+#[case::one_version_is_the_games(|_| "8.1.0".to_owned(), false)]
+fn folders_are_told_without_a_word_for_mods(#[case] version: fn(usize) -> String, #[case] are_mods: bool) {
+    let stage = Stage::empty();
+    for (at, bird) in BIRDS.iter().enumerate() {
+        for side in ["server", "client"] {
+            let leaf = format!("ident: {bird}\nrev: \"{}\"\nby: moss\n", version(at));
+            stage.write(&format!("{side}/annex/{bird}/leaf.yml"), leaf);
+            stage.write(&format!("{side}/annex/{bird}/tune.dat"), *bird);
+        }
+    }
+    let report = learn(&stage, i32::from(!are_mods));
+    assert_eq!(report["proof"]["holds"], are_mods);
+    let mods: Vec<u64> =
+        report["surveyed"].as_array().unwrap().iter().map(|one| one["mods"].as_u64().unwrap()).collect();
+    assert_eq!(mods, if are_mods { vec![6, 6] } else { vec![] }, "{report}");
+}

@@ -141,7 +141,9 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         let own: Vec<Unit> = group.units.iter().filter(|u| u.documents.contains_key(&pattern)).cloned().collect();
         let (choice, score) = read_id(&own, &pattern, around)?;
         let columns = columns(&own, &pattern);
-        let version = fields::version(&own, &columns, name_rule(&own).as_ref()).is_some();
+        let versions = fields::version(&own, &columns, name_rule(&own).as_ref());
+        let version = versions.is_some();
+        let telling = version && is_telling(&own, &choice, versions.as_ref()) && share(&group, &pattern) >= 0.9;
         // More mods of a kind are a better sign than a few; a folder alone is seldom a mod.
         let alone = if own.len() == 1 && group.holds == Holds::Folders { 5.0 } else { 0.0 };
         let many = own.len().min(8) as f64 * 0.25;
@@ -149,10 +151,10 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         let deep = pattern.matches('/').count() as f64 * 0.1;
         let told = f64::from(u8::from(version)) * 1.5;
         let total = score + many + share(&group, &pattern) * 2.0 + told - alone - open - deep;
-        Some((total, score, version, pattern, choice))
+        Some((total, score, (version, telling), pattern, choice))
     });
     let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));
-    let Some((total, score, version, pattern, id)) = best else { return opaque(group, around) };
+    let Some((total, score, (version, telling), pattern, id)) = best else { return opaque(group, around) };
     let ids: Vec<&String> = id.values.iter().flatten().collect();
     let ids_listed = ids.iter().filter(|id| around.listed.contains(&id.to_lowercase())).count() * 2 >= ids.len();
     let own = group.units.iter().filter(|unit| unit.documents.contains_key(&pattern)).count();
@@ -163,6 +165,7 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let told = usize::from(version)
         + usize::from(relations)
         + usize::from(hinted)
+        + usize::from(telling)
         + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
     // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
     if is_world_folder(&group.place) {
@@ -187,6 +190,16 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let group = Group { units: mods, ..group };
     let ids = ids_of(&group, &documents, around);
     Some(Candidate { group, documents, ids, others, score: total })
+}
+
+/// Whether three and more units are called as their ids, and of several versions: parts of a game are seldom so.
+fn is_telling(units: &[Unit], ids: &Choice, versions: Option<&Choice>) -> bool {
+    let is_called = |(unit, id): &(&Unit, &Option<String>)| {
+        id.as_ref().is_some_and(|id| unit.stem().to_lowercase().contains(&id.to_lowercase()))
+    };
+    let called = units.iter().zip(&ids.values).filter(is_called).count();
+    let versions: BTreeSet<&String> = versions.into_iter().flat_map(|choice| choice.values.iter().flatten()).collect();
+    units.len() >= 3 && called * 5 >= units.len() * 4 && versions.len() > 1
 }
 
 /// Folders of worlds hold worlds; mods inside one lie deeper.
