@@ -18,7 +18,7 @@ use crate::arguments::{Format, Learn};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::ui::Ui;
-use crate::words::proof::ToldProof;
+use crate::words::proof::{self as words, ToldProof};
 use crate::{Outcome, render};
 use kanon_app::places::{self, Place, Placed};
 
@@ -92,6 +92,7 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
             (drafted, tried, proof) = (next_best, tried_again, proof_again);
         }
     }
+    drafted.rulebook = with_doubts(&drafted.rulebook, &proof);
     if let Some(file) = &output {
         write_whole(file, &drafted.rulebook)?;
     }
@@ -108,6 +109,20 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         }
     }
     Ok(Outcome::of(good))
+}
+
+/// The draft with what speaks against it at its head: whoever has the file alone is to know.
+fn with_doubts(rulebook: &str, proof: &Proof) -> String {
+    let doubts = proof.doubts.iter().filter(|doubt| !matches!(doubt, Doubt::NoMods(_)));
+    let told: String = doubts
+        .map(|doubt| format!("# LOOK AT THIS: {}\n#     {}\n", words::text(doubt), words::look_at(doubt)))
+        .collect();
+    if told.is_empty() {
+        return rulebook.to_owned();
+    }
+    // Behind the format and the line that says what this is.
+    let (head, rest) = rulebook.split_at(rulebook.split_inclusive('\n').take(2).map(str::len).sum());
+    format!("{head}# On the installs that it was made of it is not in order yet:\n{told}{rest}")
 }
 
 /// A name in `kanon.toml` comes before a folder of that name.

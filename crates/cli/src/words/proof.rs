@@ -1,6 +1,7 @@
 //! What a draft says of healthy installs that can't be, and what to look at in it.
 
 use kanon_core::base::finding::{Code, Finding};
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::learn::leftovers::{LeftOver, WhyLeft};
 use kanon_core::learn::proof::{Doubt, Proof};
@@ -73,6 +74,11 @@ pub fn text(doubt: &Doubt) -> String {
             format!("of the {role} {path} would not be adopted: {}", passed_over(why))
         }
         Doubt::NotSealed(finding) => format!("what was found could not be sealed: {}", of_finding(finding)),
+        Doubt::Off { role: Role::Client, finding } if finding.code == Code::ModExtra => {
+            let mod_id = finding.mod_id.as_ref().map_or("a mod", FoldedId::as_str);
+            let path = finding.path.as_deref().unwrap_or_default();
+            format!("the client has {mod_id} ({path}), which the server has not: a check would tell it as extra")
+        }
         Doubt::Off { role, finding } => format!("the {role} would be off: {}", of_finding(finding)),
         Doubt::Changed { role, step } => {
             format!(

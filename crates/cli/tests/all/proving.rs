@@ -69,6 +69,9 @@ fn what_can_not_be_told_is_no_all_clear(#[case] change: fn(&Stage), #[case] doub
     let doubts = report["proof"]["doubts"].as_array().unwrap();
     let is_told = |one: &serde_json::Value| one["doubt"] == doubt && one["text"].as_str().unwrap().contains(about);
     assert!(doubts.iter().any(is_told), "{doubt} about {about}: {doubts:#?}");
+    let draft = stage.read("d.toml");
+    assert!(draft.contains("not in order yet") && draft.contains(about), "who has the file alone knows: {draft}");
+    stage.kanon(["rulebook", "check", "d.toml"]).ends_with(0);
     assert!(doubts.iter().all(|one| !one["look_at"].as_str().unwrap().is_empty()));
 }
 
