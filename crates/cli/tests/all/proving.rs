@@ -90,6 +90,21 @@ fn what_is_out_of_use_is_left_alone(#[case] folder: &str) {
     evening(&stage, 0);
 }
 
+/// Copies of a list that somebody kept are no lists.
+#[test]
+fn a_copy_of_a_list_is_none() {
+    let stage = pair();
+    let lines = |birds: &[&str]| birds.iter().map(|bird| format!("load {bird}\n")).collect::<String>();
+    stage.write("server/harbour.cfg", lines(&BIRDS));
+    for copy in ["harbour.cfg.bak", "harbour - Kopie.cfg", "harbour-2026-01-30.cfg", "old harbour.cfg"] {
+        stage.write(&format!("server/{copy}"), lines(&BIRDS[..4]));
+    }
+    let report = learn(&stage, 0);
+    let lists = report["surveyed"][0]["lists"].as_array().unwrap();
+    assert_eq!((lists.len(), lists[0]["entries"].as_u64()), (1, Some(6)), "{lists:?}");
+    evening(&stage, 0);
+}
+
 /// Folders whose names and keys say nothing of mods are told by what they share: called as their ids, of several versions.
 #[rstest]
 #[case::several_versions(|at: usize| format!("2.{at}"), true)]

@@ -267,8 +267,21 @@ const OUT_OF_USE: [&str; 20] = [
     "parked", "cache", "caches", "temp", "tmp", "trash", "removed", "kopie", "copy",
 ];
 
+/// Words in the names of copies of a file.
+const OF_COPIES: [&str; 9] = ["backup", "backups", "bak", "old", "older", "orig", "original", "kopie", "copy"];
+
 /// Names of folders and copies that are kept and not used.
 fn is_out_of_use(part: &str) -> bool {
+    has_word(part, &OUT_OF_USE)
+}
+
+/// Whether a file is a copy of another that somebody kept, by its name.
+pub(super) fn is_copy(file: &str) -> bool {
+    has_word(name(file), &OF_COPIES)
+}
+
+/// Whether a name has one of these words, or a date.
+fn has_word(part: &str, known: &[&str]) -> bool {
     let lower = part.to_lowercase();
     let words: Vec<&str> = lower.split(|c: char| !c.is_alphanumeric()).filter(|word| !word.is_empty()).collect();
     let is_date = words.windows(3).any(|three| {
@@ -278,7 +291,7 @@ fn is_out_of_use(part: &str) -> bool {
     let is_stamp = words
         .iter()
         .any(|word| word.len() == 8 && word.parse::<u32>().is_ok_and(|n| (19_900_101..=21_001_231).contains(&n)));
-    words.iter().any(|word| OUT_OF_USE.contains(word)) || is_date || is_stamp
+    words.iter().any(|word| known.contains(word)) || is_date || is_stamp
 }
 
 #[cfg(test)]

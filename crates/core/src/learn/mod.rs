@@ -106,6 +106,8 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     let called = called(sights, &read);
     let mut lists: Vec<FoundList> =
         sights.iter().zip(&texts).flat_map(|(sight, texts)| mentions::lists(*sight, texts, &called)).collect();
+    // A copy that somebody kept of a list is none.
+    lists.retain(|list| !leftovers::is_copy(list.file.as_str()));
     for list in lists.iter_mut().filter(|list| answers.unordered.contains(list.file.as_str())) {
         list.lines.retain(|(key, _)| key != "ordered");
     }
