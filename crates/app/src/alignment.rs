@@ -656,3 +656,37 @@ fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> R
         _ => Err(BackupError::NoSuchAlignment { install: name.to_owned(), id: back_to }.into()),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn alignment(id: i64, state: AlignmentState, pruned: bool) -> Alignment {
+        let (install, root, steps) = ("hall".to_owned(), "/hall".to_owned(), Vec::new());
+        Alignment { id, install, root, began: 0, state, pruned, steps, steps_done: 0 }
+    }
+
+    /// Newest first, as the journal gives them.
+    #[rstest]
+    #[case::the_last(None, Ok(&[5][..]))]
+    #[case::down_to_one(Some(3), Ok(&[5, 3][..]))]
+    #[case::past_what_was_taken_back(Some(4), Err("no such"))]
+    #[case::past_what_is_kept(Some(2), Err("gone"))]
+    #[case::unknown(Some(9), Err("no such"))]
+    fn what_is_taken_back_is_in_a_row(#[case] back_to: Option<i64>, #[case] wanted: Result<&[i64], &str>) {
+        use AlignmentState::{Done, Undone};
+        let all = [
+            alignment(5, Done, false),
+            alignment(4, Undone, false),
+            alignment(3, Done, false),
+            alignment(2, Done, true),
+        ];
+        let found = to_take_back(&all, back_to, "hall").map_err(|error| match error {
+            AppError::Backup(BackupError::Gone { .. }) => "gone",
+            AppError::Backup(BackupError::NoSuchAlignment { .. }) => "no such",
+            _ => "another",
+        });
+        assert_eq!(found.as_deref().map_err(|error| *error), wanted);
+    }
+}

@@ -129,3 +129,39 @@ impl Machine {
 fn in_folder(folder: &Path) -> Vec<String> {
     vec!["-C".to_owned(), folder.display().to_string()]
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case::below("games/juno", None, "kanon -C games/juno undo juno")]
+    #[case::where_it_stands(".", None, "kanon undo juno")]
+    #[case::typed_already("games/juno", Some("games"), "kanon -C {root}/games/juno undo juno")]
+    fn commands_are_told_as_they_are_typed_from_here(
+        #[case] folder: &str,
+        #[case] typed: Option<&str>,
+        #[case] told: &str,
+    ) {
+        let root = tempfile::tempdir().expect("a folder");
+        let root = root.path().canonicalize().expect("a path");
+        std::fs::create_dir_all(root.join("games/juno")).expect("a folder");
+        let stands = typed.map_or_else(|| root.clone(), |typed| root.join(typed));
+        let machine = Machine::new((stands, typed.map(Path::new)), false, BTreeMap::new(), jiff::Zoned::default());
+        let there = machine.working_in(&root.join(folder));
+        assert_eq!(there.command("undo juno"), told.replace("{root}", &root.display().to_string()));
+    }
+
+    #[test]
+    fn an_empty_variable_is_none_and_patience_is_a_number() {
+        let with = |name: &str, value: &str| {
+            let variables = BTreeMap::from([(name.to_owned(), value.to_owned())]);
+            Machine::new((PathBuf::from("/"), None), false, variables, jiff::Zoned::default())
+        };
+        assert_eq!(with("USER", "").person(), "somebody");
+        assert_eq!(with("USERNAME", "ines").person(), "ines");
+        assert_eq!(with("APPDATA", "/a").config(), Some(PathBuf::from("/a/kanon")));
+        assert!(is_secret("KANON_PASSWORD_HALL") && is_secret("KANON_PASSPHRASE") && !is_secret("HOME"));
+    }
+}
