@@ -303,7 +303,7 @@ fn every_command_takes_an_address() {
     stage.write("oskar/mods/fog.psm", psm("fog", "1", "everywhere"));
     stage
         .kanon(["learn", "station", "--client", "oskar", "-o", "draft.toml", "--game", "P"])
-        .ends_with(0)
+        .ends_with(1)
         .says("oskar, a client");
     stage.kanon(["diagnose", "--client", "oskar", "--server", "station"]).says("snowtrack");
 }
