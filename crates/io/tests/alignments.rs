@@ -174,9 +174,7 @@ fn a_backup_that_was_tampered_with_is_not_put_back() {
     let mut stage = Stage::new();
     let id = stage.carry(vec![step(Action::Park, "mods/a")]).unwrap();
     let backup = stage.temp.path().join(format!("backups/{id}"));
-    for entry in std::fs::read_dir(&backup).unwrap() {
-        std::fs::write(entry.unwrap().path(), "tampered").unwrap();
-    }
+    std::fs::write(backup.join("files/mods/a"), "tampered").unwrap();
     let error = stage.at_site(|site, state| undo(site, state, id)).unwrap_err();
     assert!(error.to_string().contains("the copy of mods/a"), "{error}");
     assert!(error.to_string().contains("nothing was taken back"), "{error}");
