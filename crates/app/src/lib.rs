@@ -1,6 +1,7 @@
 //! What Kanon does for people: sessions in a workspace, alignments from the survey to the receipt, releases on offer, rehearsals.
 //!
-//! Nothing here has a terminal or a sentence. What goes wrong is an [`error::AppError`], what is to be told on the way a
+//! Nothing here has a terminal. Sentences are the front end's, but for why a copy is no whole mod and why a release could not be
+//! sealed, which go where the core still has texts. What goes wrong is an [`error::AppError`], what is to be told on the way a
 //! [`notice::Notice`], and whoever is asked stands behind [`observer::Observer`]: the command line finds the words, and another
 //! front end could find its own.
 

@@ -163,10 +163,13 @@ impl Offers {
         })
     }
 
+    fn is_catalogue(&self, place: &str) -> bool {
+        self.catalogues.iter().any(|listed| listed.name == place)
+    }
+
     /// What catalogues promise, whether it is here or not.
     pub fn promised(&self) -> impl Iterator<Item = &Offer> {
-        let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
-        self.items.iter().filter(move |item| is_catalogue(&item.place))
+        self.items.iter().filter(|item| self.is_catalogue(&item.place))
     }
 
     /// Copies that are no whole mods.
@@ -176,8 +179,7 @@ impl Offers {
 
     fn all_items(&self, session: &Session<'_>) -> Vec<Offer> {
         let mut items = Vec::new();
-        let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
-        for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
+        for (name, found) in self.sources.iter().filter(|(name, _)| !self.is_catalogue(name)) {
             items.extend(found.mods().map(|(held, mod_)| {
                 item(name, SourceRank::Source, &self.completed(session, mod_), held.survey.keys_of(mod_))
             }));
@@ -189,7 +191,7 @@ impl Offers {
         for (role, _, survey) in &self.installs {
             items.extend(survey.mods.iter().filter(|found| found.enabled).map(|found| {
                 let name = &survey.install.name;
-                item(name, trust(*role), &self.completed(session, found), survey.keys_of(found))
+                item(name, SourceRank::of_install(*role), &self.completed(session, found), survey.keys_of(found))
             }));
         }
         for sealed in self.last.iter().flat_map(|last| &last.mods) {
@@ -403,8 +405,7 @@ impl Offers {
                 }
             }
         }
-        let is_catalogue = |name: &String| self.catalogues.iter().any(|listed| listed.name == *name);
-        for (name, found) in self.sources.iter().filter(|(name, _)| !is_catalogue(name)) {
+        for (name, found) in self.sources.iter().filter(|(name, _)| !self.is_catalogue(name)) {
             let mods = found.mods().map(|(held, mod_)| (mod_, held.survey.keys_of(mod_).collect()));
             whole.extend(
                 mods.map(|(mod_, keys)| (name.as_str(), SourceRank::Source, self.completed(session, mod_), keys)),
@@ -414,10 +415,9 @@ impl Offers {
         for (role, survey) in self.installs.iter().map(|(role, _, survey)| (role, survey)).chain(hosts) {
             let enabled = survey.mods.iter().filter(|found| found.enabled);
             let name = survey.install.name.as_str();
-            whole
-                .extend(enabled.map(|found| {
-                    (name, trust(*role), self.completed(session, found), survey.keys_of(found).collect())
-                }));
+            whole.extend(enabled.map(|found| {
+                (name, SourceRank::of_install(*role), self.completed(session, found), survey.keys_of(found).collect())
+            }));
         }
         Candidates(whole)
     }
@@ -528,13 +528,6 @@ fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Res
 
 fn wish_version(release: &CataloguedRelease) -> &str {
     release.version.as_deref().unwrap_or("-")
-}
-
-const fn trust(role: Role) -> SourceRank {
-    match role {
-        Role::Server => SourceRank::Server,
-        Role::Client => SourceRank::Client,
-    }
 }
 
 fn known_names(installs: &[(Role, PathBuf, Survey)], last: Option<&Canon>) -> KnownNames {

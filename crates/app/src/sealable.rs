@@ -35,7 +35,11 @@ impl Barred {
 
 /// What an intent would come to, without releases that sealing would refuse.
 pub fn sealable_outlook(stock: &Offers, session: &Session<'_>, wishes: &WorkspaceConfig, intent: &Intent) -> Outlook {
-    let judge = Judge::new(stock, session, wishes);
+    let (here, shelf) = (stock.candidates(session), session.loaded.rulebook.shelves.first());
+    let shelf = shelf.map_or("", |shelf| &shelf.name);
+    let promised: Vec<(&str, SurveyedMod)> =
+        stock.promised().filter_map(|item| Some((item.place.as_str(), as_if_here(item, shelf)?))).collect();
+    let judge = Judge { stock, session, wishes, candidates: candidates(here.list(), &promised) };
     let mut barred: Vec<Barred> = Vec::new();
     loop {
         let mut puzzle = stock.puzzle_for_updates(session, wishes);
@@ -89,28 +93,28 @@ struct Judge<'s> {
     stock: &'s Offers,
     session: &'s Session<'s>,
     wishes: &'s WorkspaceConfig,
-    /// Releases of catalogues, as if they were here.
-    promised: Vec<(&'s str, SurveyedMod)>,
-    /// What it refuses already.
-    now: Vec<Finding>,
+    /// What can be sealed, and what catalogues promise.
+    candidates: Vec<Candidate<'s>>,
 }
 
-impl<'s> Judge<'s> {
-    fn new(stock: &'s Offers, session: &'s Session<'s>, wishes: &'s WorkspaceConfig) -> Self {
-        let shelf = session.loaded.rulebook.shelves.first().map_or("", |shelf| &shelf.name);
-        let promised = stock.promised().filter_map(|item| Some((item.place.as_str(), as_if_here(item, shelf)?)));
-        let mut judge = Self { stock, session, wishes, promised: promised.collect(), now: Vec::new() };
-        judge.now = judge.refusals(wishes);
-        judge
-    }
+/// What is here, and releases of catalogues as if they were.
+fn candidates<'s>(here: Vec<Candidate<'s>>, promised: &'s [(&'s str, SurveyedMod)]) -> Vec<Candidate<'s>> {
+    let known: BTreeSet<_> = here.iter().map(|one| (one.place, one.found.digest)).collect();
+    let promised = promised.iter().filter(|(place, found)| !known.contains(&(*place, found.digest)));
+    let promised =
+        promised.map(|(place, found)| Candidate { place, trust: SourceRank::Source, found, keys: Vec::new() });
+    let promised: Vec<Candidate<'s>> = promised.collect();
+    here.into_iter().chain(promised).collect()
+}
 
+impl Judge<'_> {
     /// The releases of an update that sealing would refuse, each with why.
     fn refused(&self, update: &Update) -> Vec<Barred> {
         let mut refused = Vec::new();
-        for finding in self.refusals(&update.applied_to(self.wishes)) {
-            if self.now.contains(&finding) {
-                continue;
-            }
+        let after = self.refusals(&update.applied_to(self.wishes));
+        // What is refused already is no fault of the update; mostly nothing is refused at all.
+        let now = if after.is_empty() { Vec::new() } else { self.refusals(self.wishes) };
+        for finding in after.into_iter().filter(|finding| !now.contains(finding)) {
             let why = format!("kanon seal would refuse it: {}", in_words(&finding));
             let to_blame = self.to_blame(&finding, update);
             refused.extend(to_blame.into_iter().filter_map(|change| {
@@ -139,19 +143,9 @@ impl<'s> Judge<'s> {
 
     fn refusals(&self, wishes: &WorkspaceConfig) -> Vec<Finding> {
         let (rulebook, stock) = (&self.session.loaded.rulebook, self.stock);
-        let here = stock.candidates(self.session);
-        let mut candidates = here.list();
-        let known: BTreeSet<_> = candidates.iter().map(|one| (one.place, one.found.digest)).collect();
-        let promised = self.promised.iter().filter(|(place, found)| !known.contains(&(*place, found.digest)));
-        candidates.extend(promised.map(|(place, found)| Candidate {
-            place,
-            trust: SourceRank::Source,
-            found,
-            keys: Vec::new(),
-        }));
         let listed = stock.listed(rulebook);
         let standing = Standing { last: stock.last(), listed: &listed, accepted: &[], damaged: stock.damaged() };
-        let choice = choose(wishes, rulebook, &candidates, standing, &stock.pins(self.session, wishes));
+        let choice = choose(wishes, rulebook, &self.candidates, standing, &stock.pins(self.session, wishes));
         choice.findings.into_iter().filter(|finding| finding.severity == Severity::Blocking).collect()
     }
 }

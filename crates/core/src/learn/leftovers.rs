@@ -104,18 +104,19 @@ impl WhyLeft {
 pub fn left_over(seen: &[SeenGroup], surveys: &[Survey], rulebook: &Rulebook) -> (Vec<LeftOver>, Vec<LeftOver>) {
     let mut all: Vec<LeftOver> = Vec::new();
     let kinds = kinds(seen, surveys);
-    for group in seen {
-        let Some(survey) = surveys.iter().find(|survey| survey.install.role == group.role) else { continue };
-        let governed = governed(survey, rulebook);
-        let left: Vec<&SeenUnit> = group
-            .units
-            .iter()
-            .filter(|unit| !is_governed(&unit.path, &governed) && !is_of_platform(&unit.path, rulebook))
-            .collect();
-        let Some(first) = left.first() else { continue };
-        if let Some(why) = why(group, &left, survey, (&kinds, rulebook)) {
-            let (roles, place) = (vec![group.role], group.place.clone());
-            all.push(LeftOver { roles, place, number: left.len(), example: first.path.clone(), why });
+    for survey in surveys {
+        let (governed, unknown) = (governed(survey, rulebook), unknown(survey, rulebook));
+        for group in seen.iter().filter(|group| group.role == survey.install.role) {
+            let left: Vec<&SeenUnit> = group
+                .units
+                .iter()
+                .filter(|unit| !is_governed(&unit.path, &governed) && !is_of_platform(&unit.path, rulebook))
+                .collect();
+            let Some(first) = left.first() else { continue };
+            if let Some(why) = why(group, &left, survey, (&kinds, &unknown)) {
+                let (roles, place) = (vec![group.role], group.place.clone());
+                all.push(LeftOver { roles, place, number: left.len(), example: first.path.clone(), why });
+            }
         }
     }
     all.sort_by(|a, b| (&a.place, &a.example, b.number).cmp(&(&b.place, &b.example, a.number)));
@@ -177,6 +178,13 @@ fn governed<'s>(survey: &'s Survey, rulebook: &'s Rulebook) -> BTreeSet<&'s str>
     paths
 }
 
+/// What lists name and is no mod by the draft. What it takes for the game's own may be a mod all the same.
+fn unknown<'s>(survey: &'s Survey, rulebook: &Rulebook) -> BTreeSet<&'s FoldedId> {
+    let is_base = |id: &FoldedId| rulebook.base.ids.iter().any(|base| *id == *base);
+    let entries = survey.lists.iter().flat_map(|list| &list.entries);
+    entries.filter(|entry| entry.stands_for != StandsFor::Mod && !is_base(&entry.id)).map(|entry| &entry.id).collect()
+}
+
 /// Where the versions of the game, its loader and what it runs on are told.
 fn platforms(rulebook: &Rulebook) -> impl Iterator<Item = &PlatformVersion> {
     let all = [Some(&rulebook.base), rulebook.loader.as_ref(), rulebook.runtime.as_ref()];
@@ -205,7 +213,7 @@ fn why(
     group: &SeenGroup,
     left: &[&SeenUnit],
     survey: &Survey,
-    (kinds, rulebook): (&Kinds, &Rulebook),
+    (kinds, unknown): (&Kinds, &BTreeSet<&FoldedId>),
 ) -> Option<WhyLeft> {
     if left.iter().all(|unit| unit.off) || group.place.split('/').any(is_out_of_use) {
         return Some(WhyLeft::OutOfUse);
@@ -214,14 +222,6 @@ fn why(
     if left.iter().all(is_out_of_use) {
         return Some(WhyLeft::OutOfUse);
     }
-    // What a draft takes for the game's own, since it is no mod by the draft, may be one all the same.
-    let unknown: BTreeSet<&FoldedId> = survey
-        .lists
-        .iter()
-        .flat_map(|list| &list.entries)
-        .filter(|entry| entry.stands_for != StandsFor::Mod && !rulebook.base.ids.iter().any(|id| entry.id == *id))
-        .map(|entry| &entry.id)
-        .collect();
     let is_listed = |unit: &&&SeenUnit| {
         let called = name(&unit.path);
         unknown.contains(&FoldedId::from(called)) || unknown.contains(&FoldedId::from(stem(called)))

@@ -190,10 +190,7 @@ fn played(rulebook: &Rulebook, surveys: &[Survey], config: &WorkspaceConfig) -> 
     let candidates: Vec<Candidate<'_>> = surveys
         .iter()
         .flat_map(|survey| {
-            let trust = match survey.install.role {
-                Role::Server => SourceRank::Server,
-                Role::Client => SourceRank::Client,
-            };
+            let trust = SourceRank::of_install(survey.install.role);
             survey.mods.iter().filter(|found| found.enabled).map(move |found| Candidate {
                 place: &survey.install.name,
                 trust,

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use crate::base::ids::FoldedId;
 use crate::base::version::Versions;
 use crate::manifest::ModManifest;
-use crate::rulebook::NeededOn;
+use crate::rulebook::{NeededOn, Role};
 
 /// How far a place is trusted to hold what was meant, most first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
@@ -18,6 +18,16 @@ pub enum SourceRank {
     Client,
     /// The last canon.
     Canon,
+}
+
+impl SourceRank {
+    /// How far what an install has is trusted.
+    pub const fn of_install(role: Role) -> Self {
+        match role {
+            Role::Server => Self::Server,
+            Role::Client => Self::Client,
+        }
+    }
 }
 
 /// A release on offer.
