@@ -13,7 +13,7 @@ use kanon_core::survey::{Survey, SurveyedMod, Unreadable};
 
 use crate::error::ReachError;
 use crate::install::Install;
-use crate::measure::{self, FileContents, FolderContents, Request, open_archive};
+use crate::measure::{self, FileContents, FolderContents, Request, ToldByShelf, open_archive};
 use crate::progress::Silent;
 use crate::state::State;
 
@@ -83,7 +83,8 @@ fn called(read: Vec<Explained>, wanted: &str) -> Option<Explained> {
 
 fn explain(install: &dyn Install, request: Request<'_>, found: &SurveyedMod) -> Option<Explained> {
     let shelf = request.rulebook.shelf(&found.shelf)?;
-    let named = Named { name: &found.name, digest: found.digest };
+    let told = ToldByShelf::read(install, request.rulebook);
+    let named = Named { name: &found.name, digest: found.digest, told: told.entry(&shelf.name, &found.name) };
     let sizes = found.files.iter().map(|file| (&file.path, file.size));
     let is_folder = install.is_folder(&found.path);
     let mut contents: Box<dyn Contents + '_> = if is_folder {
@@ -115,7 +116,7 @@ fn explain_broken(install: &dyn Install, request: Request<'_>, broken: &Unreadab
         && !install.is_folder(&path)
         && let Ok(mut archive) = open_archive(install, &path)
     {
-        steps = explain_mod(request.rulebook, shelf, Named { name: &name, digest }, archive.as_mut()).1;
+        steps = explain_mod(request.rulebook, shelf, Named { name: &name, digest, told: None }, archive.as_mut()).1;
     }
     let (shelf, failure) = (shelf.name.clone(), Some(broken.why.clone()));
     Some(Explained { id: broken.path.clone().into(), path: broken.path.clone(), shelf, steps, failure })

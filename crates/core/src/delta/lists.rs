@@ -375,7 +375,7 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<FoldedId, S
         // Where entries have switches, a mod without one is in play for all that is known.
         let tells_all = match &rule.form {
             ListForm::Option { .. } | ListForm::Lines => true,
-            ListForm::Document { shape, .. } => matches!(shape, EntryShape::Text { .. }),
+            ListForm::Document { shape, .. } => matches!(shape, EntryShape::Text { .. } | EntryShape::Numbered(_)),
         };
         let in_question =
             |found: &&SurveyedMod| found.enabled && !found.is_id_alone() && !on_anywhere.contains(&found.manifest.id);

@@ -7,9 +7,9 @@ use serde_json::Value;
 use serde_json_path::JsonPath;
 
 use crate::base::limits;
-use crate::rulebook::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
+use crate::rulebook::{EntryFields, EntryShape, Filled, ListForm, ListRule, NumberedKey, Template};
 use crate::text::command::{LaunchError, is_comment, options};
-use crate::text::{self, DocumentError, Notation, path_words, scalar, split};
+use crate::text::{self, DocumentError, Notation, list_parent, path_words, scalar, split};
 
 /// One entry, before anybody looked which mod it names.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -136,19 +136,15 @@ pub fn document_entries(
             EntryShape::KeyToFlag => entries.extend(of_keys(rule, node, |value| (flag(value, None), None, None))),
             EntryShape::KeyToVersion => entries.extend(of_keys(rule, node, |value| (true, scalar(value), None))),
             EntryShape::KeyToFields(fields) => entries.extend(of_keys(rule, node, |value| of_value(value, fields))),
+            EntryShape::Numbered(key) => {
+                entries.extend(numbered(node, key).into_iter().map(|(_, text)| of_text(rule, &text)));
+            }
         }
         if entries.len() > limits::LIST_ENTRIES {
             return Err(ListError::TooMany);
         }
     }
     Ok(entries)
-}
-
-/// Where the list itself is, of which `each` is every entry; nothing when `each` is said otherwise.
-pub fn list_parent(each: &JsonPath) -> Option<JsonPath> {
-    let text = path_words(each);
-    let parent = text.strip_suffix("[*]").or_else(|| text.strip_suffix(".*"))?;
-    JsonPath::parse(parent).ok()
 }
 
 /// Whether a notation is one of `key = value` lines, where one value and a list of one are the same.
@@ -236,6 +232,17 @@ fn of_keys(
         Some(entry)
     });
     entries.collect()
+}
+
+/// The keys of an object that have a number, and what each says, in the order of the numbers.
+fn numbered<'v>(node: &'v Value, key: &NumberedKey) -> Vec<(&'v str, String)> {
+    let each = node.as_object().into_iter().flatten().filter_map(|(name, value)| {
+        let (_, number) = key.number_in(name)?;
+        Some((number, name.as_str(), scalar(value)?))
+    });
+    let mut found: Vec<(u64, &str, String)> = each.collect();
+    found.sort_by_key(|(number, ..)| *number);
+    found.into_iter().map(|(_, name, text)| (name, text)).collect()
 }
 
 fn first(node: &Value, at: Option<&JsonPath>) -> Option<String> {

@@ -8,14 +8,14 @@ use serde_json_path::JsonPath;
 use super::list::Writer;
 use super::meant::{Change, Entry};
 use super::setting::{Part, last_child, opened, plain, put_named};
-use crate::edits::{list_parent, xml_list};
+use crate::edits::xml_list;
 use crate::rulebook::EntryFields;
 use crate::text::kinds::Notation;
-use crate::text::path_words;
 use crate::text::rows::{Block, bracketed, by_blocks, indentation, line_start, line_stop, side_by_side, unit};
 use crate::text::scalars::{Meant, written};
 use crate::text::splice::{Splice, line_end, spliced};
 use crate::text::tree::{Form, Kind, Node};
+use crate::text::{list_parent, path_words};
 
 impl Writer<'_> {
     /// Entries that are the values of a list.

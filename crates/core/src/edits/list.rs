@@ -9,7 +9,7 @@ use super::meant::{Change, Entry, hold};
 use super::second;
 use super::setting::opened;
 use super::wording::{SIGNS, alike};
-use crate::edits::{ListError, RawEntry, document_entries, is_of_lines, list_parent, of_line, read_list};
+use crate::edits::{ListError, RawEntry, document_entries, is_of_lines, of_line, read_list};
 use crate::rulebook::{EntryShape, ListForm, ListRule};
 use crate::text::command::{self, Given, Part as Piece};
 use crate::text::encoding::TextFile;
@@ -20,7 +20,7 @@ use crate::text::rows::{Block, Row, by_blocks, indentation, line_start, line_sto
 use crate::text::scalars::{Meant, quote_of, written};
 use crate::text::splice::{Splice, spliced};
 use crate::text::tree::{Kind, Node};
-use crate::text::{EditError, joined, path_words};
+use crate::text::{EditError, joined, list_parent, path_words};
 
 /// A list as it stands in a file, while it is changed.
 pub struct Writer<'a> {
@@ -286,6 +286,11 @@ impl Writer<'_> {
             EntryShape::KeyToFlag | EntryShape::KeyToVersion | EntryShape::KeyToFields(_) => {
                 let [(value, node)] = items.as_slice() else { return Err(nowhere()) };
                 self.keys(notation, value, node, shape).ok_or_else(nowhere)
+            }
+            EntryShape::Numbered(key) => {
+                let [(_, node)] = items.as_slice() else { return Err(nowhere()) };
+                let odd = || format!("the numbers in {} do not stand in their order, each on a line", path_words(each));
+                self.numbered(notation, node, key).ok_or_else(|| EditError::NoPlace(odd()))
             }
         }
     }

@@ -9,13 +9,14 @@ mod keys;
 mod list;
 mod meant;
 mod memory;
+mod numbered;
 mod objects;
 mod second;
 mod setting;
 mod wording;
 
 pub use entries::{ListError, RawEntry, is_on, of_key, of_line, of_text, read_list};
-pub(crate) use entries::{document_entries, is_of_lines, list_parent, xml_list};
+pub(crate) use entries::{document_entries, is_of_lines, xml_list};
 pub use fragment::{Placing, anchored, brought, merge};
 pub use list::{entry_text, option_text, respell_option, write_list};
 pub use meant::{Change, Entry, Wanted};

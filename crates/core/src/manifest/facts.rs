@@ -13,7 +13,7 @@ use super::contents::{Contents, ContentsError, ITSELF};
 use crate::base::digest::{Blake3, DigestKind};
 use crate::base::ids::{FoldedId, folded, same_name};
 use crate::edits;
-use crate::text::{self, DocumentError, Encoding, path_words, scalar};
+use crate::text::{self, DocumentError, Encoding, path_words, scalar, split_outside};
 
 use crate::base::limits;
 use crate::base::path::printable;
@@ -31,6 +31,8 @@ pub struct Named<'a> {
     pub name: &'a str,
     /// One digest for all of it.
     pub digest: Blake3,
+    /// What a document outside of the mods tells of it, where the rulebook has one.
+    pub told: Option<&'a Value>,
 }
 
 /// Why a mod can't be known.
@@ -206,6 +208,18 @@ impl<'a> Reader<'a> {
                 self.main = document;
                 return Ok(true);
             }
+        }
+        if let (Some(rule), Some(told)) = (&self.rule.told_by, self.named.told) {
+            self.main = told.clone();
+            self.note(|| Looked {
+                fact: "document",
+                span: 0..0,
+                place: format!("its entry in {}", rule.file),
+                found: Some(rule.file.to_string()),
+                matches: 1,
+                answer: Some(format!("the main document{}", keys_of(told))),
+            });
+            return Ok(true);
         }
         Ok(self.rule.documents.is_empty())
     }
@@ -466,7 +480,7 @@ impl<'a> Reader<'a> {
     ) -> Result<Vec<String>, String> {
         let size = bytes.len() as u64;
         let mut archive = Archive::open(Cursor::new(bytes), size).map_err(|error| error.to_string())?;
-        let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest };
+        let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest, told: None };
         let mut reader = Reader::new(self.rule, named, &mut archive);
         if !reader.find_main().map_err(|error| error.to_string())? {
             return Ok(Vec::new());
@@ -485,7 +499,13 @@ impl<'a> Reader<'a> {
         let document = if rule.document.is_some() { other.as_ref() } else { Some(&self.main) };
         let Some(document) = document else { return Ok(()) };
         let before = into.len();
-        let entries = rule.each.query(document).all();
+        let mut entries = rule.each.query(document).all();
+        // Where some mods have a list, others have one entry alone.
+        if entries.is_empty()
+            && let Some(alone) = &rule.alone
+        {
+            entries = alone.query(document).all().into_iter().filter(|value| scalar(value).is_some()).collect();
+        }
         for entry in entries.iter().take(limits::RELATIONS) {
             entry_relations(&rule.form, entry, rule.kind, into);
         }
@@ -613,7 +633,7 @@ fn entry_relations(form: &RelationForm, entry: &Value, own: RelationKind, into: 
         RelationForm::Text { between, line, signs } => {
             let text = scalar(entry).unwrap_or_default();
             let pieces = match between {
-                Some(between) => text.split(between.as_str()).map(str::trim).collect(),
+                Some(between) => split_outside(&text, between),
                 None => vec![text.as_str()],
             };
             into.extend(pieces.into_iter().filter_map(|piece| text_relation(piece, line, signs, own)));

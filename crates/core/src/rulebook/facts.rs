@@ -8,6 +8,7 @@ use serde_json_path::JsonPath;
 
 use super::names::NamePattern;
 use crate::base::digest::DigestKind;
+use crate::base::path::InstallPath;
 use crate::rulebook::RelationKind;
 use crate::text::{Encoding, Notation};
 
@@ -20,6 +21,21 @@ pub struct DocumentRule {
     pub notation: Notation,
     /// How its text is stored.
     pub encoding: Encoding,
+}
+
+/// A document outside of the mods that tells of all of them.
+#[derive(Debug, Clone)]
+pub struct ToldBy {
+    /// The file, from the install's root.
+    pub file: InstallPath,
+    /// How it is written.
+    pub notation: Notation,
+    /// How its text is stored.
+    pub encoding: Encoding,
+    /// The entries, or the object whose keys are the mods' names.
+    pub each: JsonPath,
+    /// Where in an entry the name of the mod's file or folder is; without it, entries are named by their keys.
+    pub key: Option<JsonPath>,
 }
 
 /// A fact: the first step that yields a value decides.
@@ -87,6 +103,8 @@ pub struct RelationRule {
     pub document: Option<DocumentRule>,
     /// The entries.
     pub each: JsonPath,
+    /// Where one entry stands alone in place of a list.
+    pub alone: Option<JsonPath>,
     /// How an entry is read.
     pub form: RelationForm,
     /// Where in the rulebook it stands.

@@ -1,6 +1,7 @@
 //! How mod lists and launch lines are written: where the entries are, and what one entry looks like.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 
 use regex::Regex;
 use serde_json_path::JsonPath;
@@ -84,6 +85,44 @@ pub enum EntryShape {
     KeyToVersion,
     /// A key; its value is an object, or a text that says more.
     KeyToFields(EntryFields),
+    /// The value of a key with a number in it, in the order of the numbers.
+    Numbered(NumberedKey),
+}
+
+/// How keys are written that have a number in them: `Slot{n}`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NumberedKey {
+    before: String,
+    after: String,
+}
+
+impl NumberedKey {
+    /// Reads a template such as `Slot{n}`.
+    ///
+    /// # Errors
+    /// When it has no place for one number.
+    pub fn new(text: &str) -> Result<Self, String> {
+        match text.split("{n}").collect::<Vec<_>>()[..] {
+            [before, after] if !text.replace("{n}", "").contains(['{', '}']) => {
+                Ok(Self { before: before.to_owned(), after: after.to_owned() })
+            }
+            _ => Err("it must hold {n}, the number, once".to_owned()),
+        }
+    }
+
+    /// Where the number stands in a key that is written so, and the number.
+    pub fn number_in(&self, key: &str) -> Option<(Range<usize>, u64)> {
+        let digits = self.before.len()..key.len().checked_sub(self.after.len())?;
+        let found = key.get(digits.clone()).filter(|found| !found.is_empty())?;
+        let is_so = key.starts_with(&self.before) && key.ends_with(&self.after);
+        let number = found.bytes().all(|byte| byte.is_ascii_digit()).then(|| found.parse().ok()).flatten()?;
+        is_so.then_some((digits, number))
+    }
+
+    /// The key with this number.
+    pub fn with(&self, number: &str) -> String {
+        format!("{}{number}{}", self.before, self.after)
+    }
 }
 
 /// Where the facts of an entry are inside it.

@@ -13,9 +13,10 @@ pub mod section;
 mod settings;
 mod sides;
 mod spots;
+mod strict;
 
-pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
-pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, Template};
+pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule, ToldBy};
+pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, NumberedKey, Template};
 pub use model::{Bridge, Named, PlatformVersion};
 pub use model::{
     EVENT_GROUPS, Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, MessageRule, ModRule,
@@ -27,6 +28,7 @@ pub use places::{Part, PlacePattern};
 pub use settings::{ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
 pub use sides::{ByRole, NeededOn, RelationKind, Role};
 pub use spots::{key_of_section, named_table};
+pub use strict::lacking;
 
 /// A rulebook of the game `g` that says just this of its logs and messages, with the loader Trellis.
 #[cfg(test)]

@@ -4,7 +4,7 @@ use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 
-use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule};
+use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule, ToldBy};
 use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
@@ -191,6 +191,8 @@ pub struct LaidRule {
 pub struct ModRule {
     /// The main document: the first of these that the mod has.
     pub documents: Vec<DocumentRule>,
+    /// A document outside of the mods, of which one entry is the main document of each mod.
+    pub told_by: Option<ToldBy>,
     /// Its id.
     pub id: FactRule,
     /// Its version.

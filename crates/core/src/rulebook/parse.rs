@@ -7,8 +7,10 @@ use serde_json_path::JsonPath;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule};
-use super::lists::{EntryFields, EntryShape, ListForm, ListRule, Template};
+use super::facts::{
+    DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule, ToldBy,
+};
+use super::lists::{EntryFields, EntryShape, ListForm, ListRule, NumberedKey, Template};
 use super::model::*;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
@@ -22,7 +24,7 @@ use crate::base::problem::{BadFile, Parsed, Problems, nearest, settle};
 use crate::base::version::{Bare, Ranges, Scheme, Versions};
 use crate::rulebook::section::{Section, Spot, read_root};
 use crate::rulebook::{NeededOn, RelationKind};
-use crate::text::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation, brackets_deep};
+use crate::text::{ENCODING_WORDS, Encoding, NOTATION_WORDS, Notation, brackets_deep, list_parent};
 
 /// The first line of every rulebook.
 pub const FORMAT: &str = "kanon-rulebook/1";
@@ -411,6 +413,7 @@ fn mod_rule(section: &Section<'_>) -> ModRule {
     });
     ModRule {
         documents: steps(section, "document").into_iter().filter_map(|value| document_step(section, value)).collect(),
+        told_by: steps(section, "told-by").into_iter().find_map(|value| told_by(section, value)),
         id: fact(section, "id"),
         version: fact(section, "version"),
         title: fact(section, "title"),
@@ -426,6 +429,20 @@ fn mod_rule(section: &Section<'_>) -> ModRule {
         nested: section.section("nested").map(|inner| finish(inner, nested)),
         foreign: each(section.sections("foreign"), foreign).into_iter().flatten().collect(),
     }
+}
+
+fn told_by(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<ToldBy> {
+    let section = inline(outer, value, ("told-by", r#"{ file = "mods.json", each = "$.mods[*]", key = "$.file" }"#))?;
+    let file = section.required_text("file").and_then(|spot| install_path(&section, spot));
+    let notation = section.one_of("notation", &NOTATION_WORDS);
+    let notation = notation.or_else(|| Notation::of_name(file.as_ref()?.name()));
+    if let (None, Some(file)) = (notation, &file) {
+        no_notation(section.problems(), section.span(), file.as_str());
+    }
+    section.require("each");
+    let (encoding, each, key) = (encoding(&section), json_path(&section, "each"), json_path(&section, "key"));
+    section.finish();
+    Some(ToldBy { file: file?, notation: notation?, encoding, each: each?, key })
 }
 
 fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<DocumentRule> {
@@ -634,7 +651,8 @@ fn relation(
     let form = relation_form(&section);
     let document = document(&section);
     section.finish();
-    Some(RelationRule { kind, document, each: each?, form: form?, span: value.span() })
+    let alone = each.as_ref().and_then(list_parent);
+    Some(RelationRule { kind, document, each: each?, alone, form: form?, span: value.span() })
 }
 
 fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
@@ -781,7 +799,9 @@ fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> Option<ListF
 }
 
 fn entry_shape(section: &Section<'_>, between: Option<String>) -> EntryShape {
-    let forms = [("ids", 0), ("objects", 1), ("id-to-flag", 2), ("id-to-version", 3), ("id-to-fields", 4)];
+    let forms =
+        [("ids", 0), ("objects", 1), ("id-to-flag", 2), ("id-to-version", 3), ("id-to-fields", 4), ("numbered", 5)];
+    let key = section.text("key");
     let fields = EntryFields {
         id: json_path(section, "id"),
         version: json_path(section, "version"),
@@ -799,6 +819,11 @@ fn entry_shape(section: &Section<'_>, between: Option<String>) -> EntryShape {
         2 => EntryShape::KeyToFlag,
         3 => EntryShape::KeyToVersion,
         4 => EntryShape::KeyToFields(fields),
+        5 => {
+            section.require("key");
+            key.and_then(|spot| checked(section, spot, NumberedKey::new))
+                .map_or(EntryShape::Text { between }, EntryShape::Numbered)
+        }
         _ => EntryShape::Text { between },
     }
 }

@@ -22,7 +22,7 @@ fn read(rule: &str, name: &str, members: &[(&'static str, &str)]) -> Result<ModM
     );
     let rulebook = parse("test", &text).expect("a rulebook").value;
     let mut held = Held(members.iter().map(|(name, text)| (*name, (*text).to_owned())).collect());
-    let named = Named { name, digest: Blake3::of(b"x") };
+    let named = Named { name, digest: Blake3::of(b"x"), told: None };
     read_mod(&rulebook, &rulebook.shelves[0], named, &mut held)
 }
 
@@ -163,7 +163,7 @@ fn archives_inside_an_archive_give_further_ids_to_a_bounded_depth() {
     );
     let rulebook = parse("test", &text).expect("a rulebook").value;
     let mut contents = Archive::open(Cursor::new(outer.clone()), outer.len() as u64).expect("an archive");
-    let named = Named { name: "outer.psm", digest: Blake3::of(b"x") };
+    let named = Named { name: "outer.psm", digest: Blake3::of(b"x"), told: None };
     let manifest = read_mod(&rulebook, &rulebook.shelves[0], named, &mut contents).expect("read");
     assert_eq!(manifest.provides, ["deep", "inner", "inner-api"]);
     assert_eq!(manifest.doubts.len(), 1, "{:?}", manifest.doubts);

@@ -20,10 +20,14 @@ pub enum Notation {
     KeyValue,
     /// Java-style properties.
     Properties,
+    /// `Key: value` lines, which an empty line ends.
+    Headers,
+    /// What scripts say as data: `name = { "a", "b" }`.
+    Block,
 }
 
 /// The words for notations in a rulebook.
-pub const NOTATION_WORDS: [(&str, Notation); 7] = [
+pub const NOTATION_WORDS: [(&str, Notation); 9] = [
     ("json", Notation::Json),
     ("toml", Notation::Toml),
     ("yaml", Notation::Yaml),
@@ -31,6 +35,8 @@ pub const NOTATION_WORDS: [(&str, Notation); 7] = [
     ("ini", Notation::Ini),
     ("key-value", Notation::KeyValue),
     ("properties", Notation::Properties),
+    ("headers", Notation::Headers),
+    ("block", Notation::Block),
 ];
 
 /// Why a document can't be read.
@@ -62,6 +68,13 @@ pub enum DocumentError {
         /// What the parser says, with the place.
         reason: String,
     },
+}
+
+impl Notation {
+    /// Whether files of it are only read, and left to who edits them by hand.
+    pub const fn is_only_read(self) -> bool {
+        matches!(self, Self::Headers | Self::Block)
+    }
 }
 
 pub(super) fn invalid(notation: &'static str, reason: &str) -> DocumentError {

@@ -1,8 +1,10 @@
 //! Text files, read and edited: each notation by one grammar, into a tree whose values know their places. What is not meant
 //! keeps its bytes, and what was edited counts only when another reader finds in it just what was meant.
 
+mod block;
 pub mod command;
 pub(crate) mod encoding;
+mod headers;
 mod ini;
 pub(crate) mod joined;
 mod json;
@@ -19,6 +21,7 @@ pub(crate) mod tree;
 pub(crate) mod xml;
 pub(crate) mod yaml;
 
+pub use block::is_all_data;
 pub use command::{Dialect, LaunchError};
 pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
 pub use json::brackets_deep;
@@ -52,6 +55,39 @@ pub enum EditError {
 /// A path as it was written; the library writes one dot too many before a descendant step.
 pub fn path_words(at: &JsonPath) -> String {
     at.to_string().replace("...", "..")
+}
+
+/// Where the list itself is, of which `each` is every entry; nothing when `each` is said otherwise.
+pub fn list_parent(each: &JsonPath) -> Option<JsonPath> {
+    let text = path_words(each);
+    let parent = text.strip_suffix("[*]").or_else(|| text.strip_suffix(".*"))?;
+    JsonPath::parse(parent).ok()
+}
+
+/// The pieces of a text between which something stands that is neither in double quotes nor in brackets: a range has commas
+/// of its own.
+pub fn split_outside<'t>(text: &'t str, between: &str) -> Vec<&'t str> {
+    let (mut pieces, mut start, mut open, mut quoted) = (Vec::new(), 0, 0usize, false);
+    for (at, c) in text.char_indices() {
+        match c {
+            _ if at < start => continue,
+            _ if open == 0 && !quoted && !between.is_empty() && text[at..].starts_with(between) => {
+                pieces.push(&text[start..at]);
+                start = at + between.len();
+                continue;
+            }
+            '"' => quoted = !quoted,
+            '(' | '[' | '{' if !quoted => open += 1,
+            ')' | ']' | '}' if !quoted => open = open.saturating_sub(1),
+            _ => {}
+        }
+    }
+    if open > 0 || quoted {
+        // What is not closed is no bracket: `[1,2)` closes with another one, and counts as closed.
+        return text.split(between).map(str::trim).filter(|piece| !piece.is_empty()).collect();
+    }
+    pieces.push(&text[start..]);
+    pieces.into_iter().map(str::trim).filter(|piece| !piece.is_empty()).collect()
 }
 
 /// The pieces of a text between which something stands.

@@ -6,7 +6,7 @@ use serde_json::Value;
 use super::encoding::{Encoding, text};
 use super::kinds::{DocumentError, NOTATION_WORDS, Notation, invalid};
 use super::tree::Node;
-use super::{ini, json, key_value, properties, toml, xml, yaml};
+use super::{block, headers, ini, json, key_value, properties, toml, xml, yaml};
 use crate::base::limits;
 
 impl Notation {
@@ -37,7 +37,7 @@ impl Notation {
     /// nor children is just its text. Entities other than XML's own five are not expanded.
     ///
     /// INI: a section is an object; keys before the first section are at the top. A key that stands several times
-    /// is a list. `key = value` lines and properties are one object.
+    /// is a list. `key = value` lines, properties and headers are one object; so is block syntax, with tables as objects.
     ///
     /// # Errors
     /// When it is too large or too deep, not text in its encoding, or does not follow the notation.
@@ -64,6 +64,8 @@ impl Notation {
             Self::Ini => ini::tree(text).map_err(|reason| invalid("INI", &reason)),
             Self::KeyValue => Ok(key_value::tree(text)),
             Self::Properties => properties::tree(text).map_err(|reason| invalid("properties", &reason)),
+            Self::Headers => headers::tree(text).map_err(|reason| invalid("headers", &reason)),
+            Self::Block => block::tree(text),
         }
     }
 
@@ -76,7 +78,8 @@ impl Notation {
             Self::Toml => 6 * counts(b",={") + 8 * counts(b"["),
             Self::Xml => 3 * counts(b"<") + counts(b"="),
             Self::Yaml => counts(b",[{\n:") * 3 / 2,
-            Self::Ini | Self::KeyValue | Self::Properties => counts(b"\n\r"),
+            Self::Ini | Self::KeyValue | Self::Properties | Self::Headers => counts(b"\n\r"),
+            Self::Block => counts(b"=,;{([\n "),
         };
         if count > 2 * limits::DOCUMENT_NODES { Err(DocumentError::TooMany) } else { Ok(()) }
     }

@@ -58,7 +58,7 @@ pub fn written(notation: Notation, old: Option<&str>, meant: Meant, value: &str)
         // A semicolon often ends a value.
         (Notation::KeyValue, None) if value.contains(';') && !old_text.contains(';') => format!("\"{value}\""),
         (Notation::Ini | Notation::KeyValue, None) if needs_quotes(value) => format!("\"{value}\""),
-        (Notation::Ini | Notation::KeyValue, None) => value.to_owned(),
+        (Notation::Ini | Notation::KeyValue | Notation::Headers | Notation::Block, _) => value.to_owned(),
     }
 }
 

@@ -129,6 +129,7 @@ pub fn judge(notation: Notation, text: &str) -> Result<Value, String> {
         Notation::Ini => judge_lines(text, &[" ;", " #"]),
         Notation::KeyValue => judge_lines(text, &[" #", " //", "; //", "; #"]),
         Notation::Properties => judge_lines(text, &["#", "!"]),
+        Notation::Headers | Notation::Block => Err("it is only read".to_owned()),
     }
 }
 

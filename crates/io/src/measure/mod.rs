@@ -29,7 +29,7 @@ use mods::{Found, Outcome};
 use units::{Form, Shelved, Unit};
 
 pub use lists::{resolve, wild_places, world_places, worlds};
-pub use mods::{FileContents, FolderContents, open_archive, open_archive_file};
+pub use mods::{FileContents, FolderContents, ToldByShelf, open_archive, open_archive_file};
 
 /// What is surveyed, and how.
 #[derive(Clone, Copy)]

@@ -7,12 +7,14 @@ use kanon_core::base::digest::{Blake3, DigestKind};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::manifest::{
-    Archive, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, is_archive, read_mod,
+    Archive, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, ToldEntries, is_archive,
+    read_mod,
 };
-use kanon_core::rulebook::{NamePattern, Shelf};
+use kanon_core::rulebook::{NamePattern, Rulebook, Shelf};
 use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
+use serde_json::Value;
 
 use super::files::MeasuredGroup;
 use super::units::{Form, Group, Unit};
@@ -45,6 +47,32 @@ struct Known {
     manifest: ModManifest,
     members: Vec<Member>,
     members_total: usize,
+}
+
+/// What documents outside of the mods tell of them, by shelf.
+#[derive(Default)]
+pub struct ToldByShelf<'r>(HashMap<&'r str, ToldEntries>);
+
+impl<'r> ToldByShelf<'r> {
+    /// Reads those documents; one that is not there, or can't be read, tells nothing.
+    pub fn read(install: &dyn Install, rulebook: &'r Rulebook) -> Self {
+        let rules =
+            rulebook.shelves.iter().filter_map(|shelf| Some((shelf.name.as_str(), shelf.read.told_by.as_ref()?)));
+        let read = rules.filter_map(|(shelf, rule)| {
+            let bytes = install.document(&rule.file, limits::DOCUMENT_BYTES + 1).ok()?;
+            Some((shelf, ToldEntries::read(rule, &bytes).ok()?))
+        });
+        Self(read.collect())
+    }
+
+    /// What is told of a mod of a shelf that is called so.
+    pub fn entry(&self, shelf: &str, name: &str) -> Option<&Value> {
+        self.0.get(shelf)?.of(name)
+    }
+
+    fn of(&self, unit: &Unit<'_>) -> Option<&Value> {
+        self.entry(&unit.shelf.name, &unit.name)
+    }
 }
 
 /// A mod's folder, read file by file. Its members bear no checksum: a folder has none to tell.
@@ -161,17 +189,18 @@ impl Job<'_> {
     ) -> Result<Vec<Vec<Outcome>>, ReachError> {
         let taken: Vec<Vec<Taken<'_>>> =
             groups.into_par_iter().zip(measured).map(|(group, files)| taken(group, files)).collect();
+        let told = ToldByShelf::read(self.install, self.request.rulebook);
         let mut known: HashMap<Blake3, String> = HashMap::new();
         for unit in taken.iter().flatten() {
             let Ok(digest) = unit.digest else { continue };
-            let key = self.key(&unit.unit, digest);
+            let key = self.key(&unit.unit, digest, &told);
             if let Some(json) = state.manifest(&key)? {
                 known.insert(key, json);
             }
         }
         let outcomes: Vec<Vec<Outcome>> = taken
             .into_par_iter()
-            .map(|group| group.into_par_iter().map(|unit| self.read_unit(unit, &known)).collect())
+            .map(|group| group.into_par_iter().map(|unit| self.read_unit(unit, (&known, &told))).collect())
             .collect();
         let new: Vec<(Blake3, String)> =
             outcomes.iter().flatten().filter_map(|outcome| outcome.to_remember.clone()).collect();
@@ -180,16 +209,18 @@ impl Job<'_> {
     }
 
     /// All that a reading depends on.
-    fn key(&self, unit: &Unit<'_>, digest: Blake3) -> Blake3 {
+    fn key(&self, unit: &Unit<'_>, digest: Blake3, told: &ToldByShelf<'_>) -> Blake3 {
+        let told = told.of(unit).map(|entry| Blake3::of(entry.to_string().as_bytes()));
         let parts = [
-            ("rulebook, and entries of mods", 0, self.request.rulebook_digest),
-            (unit.shelf.name.as_str(), 1, digest),
-            (unit.name.as_str(), 2, digest),
+            Some(("rulebook, and entries of mods", 0, self.request.rulebook_digest)),
+            Some((unit.shelf.name.as_str(), 1, digest)),
+            Some((unit.name.as_str(), 2, digest)),
+            told.map(|entry| ("what is told of it", 3, entry)),
         ];
-        Blake3::of_files(parts)
+        Blake3::of_files(parts.into_iter().flatten())
     }
 
-    fn read_unit(&self, taken: Taken<'_>, known: &HashMap<Blake3, String>) -> Outcome {
+    fn read_unit(&self, taken: Taken<'_>, (known, told): (&HashMap<Blake3, String>, &ToldByShelf<'_>)) -> Outcome {
         let plain = |found| Outcome { found, to_remember: None };
         let Taken { unit, digest, files } = taken;
         let digest = match digest {
@@ -200,11 +231,11 @@ impl Job<'_> {
         if unit.form == Form::Suspect {
             return plain(self.suspect(&unit));
         }
-        let key = self.key(&unit, digest);
+        let key = self.key(&unit, digest, told);
         if let Some(known) = known.get(&key).and_then(|json| serde_json::from_str::<Known>(json).ok()) {
             return plain(Found::Mod(Box::new(surveyed(unit, digest, files, known))));
         }
-        match self.read(&unit, digest, &files) {
+        match self.read(&unit, (digest, told.of(&unit)), &files) {
             Ok(known) => {
                 let to_remember = serde_json::to_string(&known).ok().map(|json| (key, json));
                 Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember }
@@ -213,8 +244,13 @@ impl Job<'_> {
         }
     }
 
-    fn read(&self, unit: &Unit<'_>, digest: Blake3, files: &[SurveyedFile]) -> Result<Known, NotRead> {
-        let named = Named { name: &unit.name, digest };
+    fn read(
+        &self,
+        unit: &Unit<'_>,
+        (digest, told): (Blake3, Option<&Value>),
+        files: &[SurveyedFile],
+    ) -> Result<Known, NotRead> {
+        let named = Named { name: &unit.name, digest, told };
         let read = |contents: &mut dyn Contents| read_mod(self.request.rulebook, unit.shelf, named, contents);
         if unit.form == Form::Folder {
             let sizes = files.iter().map(|file| (&file.path, file.size));

@@ -11,6 +11,7 @@ pub fn comments(notation: Notation, text: &str) -> Vec<String> {
         Notation::Yaml => behind(&without_blocks(text), &["#"], false),
         Notation::Ini => behind(text, &["#", ";"], true),
         Notation::KeyValue => behind(text, &["#", "//"], true),
+        Notation::Headers | Notation::Block => Vec::new(),
         Notation::Properties => {
             text.lines().map(str::trim).filter(|line| line.starts_with(['#', '!'])).map(str::to_owned).collect()
         }

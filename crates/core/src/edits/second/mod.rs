@@ -12,9 +12,10 @@ pub use commands::confirm_amount;
 use comments::comments;
 
 use super::meant::{Change, Wanted, hold};
-use crate::edits::{RawEntry, document_entries, is_of_lines, list_parent, of_key, of_line};
-use crate::rulebook::{EntryFields, EntryShape, FragmentRule, ListForm, ListRule};
+use crate::edits::{RawEntry, document_entries, is_of_lines, of_key, of_line};
+use crate::rulebook::{EntryFields, EntryShape, FragmentRule, ListForm, ListRule, NumberedKey};
 use crate::text::kinds::Notation;
+use crate::text::list_parent;
 use crate::text::notation::scalar;
 
 const OTHER: &str = "another reader would find something else in it";
@@ -251,6 +252,9 @@ fn confirm_document(
     (each, shape): (&JsonPath, &EntryShape),
     changes: &[Change],
 ) -> Result<(), String> {
+    if let EntryShape::Numbered(key) = shape {
+        return same_rest(notation, &without_numbered(old, each, key), &without_numbered(new, each, key));
+    }
     let keys = matches!(shape, EntryShape::KeyToFlag | EntryShape::KeyToVersion | EntryShape::KeyToFields(_));
     let joined = matches!(shape, EntryShape::Text { between: Some(_) });
     if !joined {
@@ -301,6 +305,18 @@ fn confirm_document(
         document
     };
     same_rest(notation, &rest(old), &rest(new))
+}
+
+/// A document without its numbered keys that say something.
+fn without_numbered(document: &Value, each: &JsonPath, key: &NumberedKey) -> Value {
+    let mut document = document.clone();
+    let places: Vec<Vec<Step>> = each.query_located(&document).iter().map(|found| steps(found.location())).collect();
+    for place in places {
+        if let Some(Value::Object(map)) = get_mut(&mut document, &place) {
+            map.retain(|name, value| key.number_in(name).is_none() || scalar(value).is_none());
+        }
+    }
+    document
 }
 
 /// The values of a list's entries.

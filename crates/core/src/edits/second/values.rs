@@ -19,6 +19,7 @@ pub fn read(notation: Notation, text: &str) -> Result<Value, String> {
         Notation::Ini => Ok(ini(text)),
         Notation::KeyValue => Ok(key_value(text)),
         Notation::Properties => properties(text),
+        Notation::Headers | Notation::Block => Err("it is only read".to_owned()),
     }
 }
 

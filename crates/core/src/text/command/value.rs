@@ -83,7 +83,8 @@ pub fn given(
             let next = &words[at];
             // The next option begins, in the way in which this one does.
             let sign = parts[0].chars().next().filter(|c| !c.is_alphanumeric()).unwrap_or('-');
-            if next.text().starts_with(['-', sign]) {
+            let gap = found.layer.text.get(words[at - 1].span.end..next.span.start).unwrap_or_default();
+            if next.text().starts_with(['-', sign]) || is_word(parts[0]) && ends_line(gap) {
                 break;
             }
             if let Some(open) = next.open {
@@ -100,6 +101,16 @@ pub fn given(
         given.push(Given::new(found, text, (word, last.len(), behind), own, (skip, between), group));
     }
     Ok(())
+}
+
+/// A plain word that values follow is a line of its own: `plugins a b`.
+fn is_word(option: &str) -> bool {
+    option.starts_with(char::is_alphanumeric)
+}
+
+/// Whether a line ends in what stands between two words, and does not go on.
+fn ends_line(gap: &str) -> bool {
+    gap.contains('\n') && !gap.trim_start_matches([' ', '\t']).starts_with(['\\', '^'])
 }
 
 /// Whether blanks stand between entries, which are words of their own then.
