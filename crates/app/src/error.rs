@@ -42,6 +42,30 @@ pub enum AppError {
     Backup(BackupError),
     /// Why a server is not rehearsed.
     Rehearsal(RehearsalError),
+    /// What is wrong with a rulebook that was fetched or is to be added to.
+    Rulebook(RulebookError),
+    /// There are more names of mods than can be looked for.
+    TooManyNames(Cause),
+}
+
+/// What is wrong with a rulebook that was fetched or is to be added to.
+#[derive(Debug)]
+pub enum RulebookError {
+    /// What came is no text.
+    NoText(String),
+    /// `kanon.toml` does not say where it was fetched from.
+    NotFetched,
+    /// What came is of another game.
+    OfOtherGame {
+        /// The game of the workspace's.
+        own: String,
+        /// That of what came.
+        fetched: String,
+    },
+    /// `kanon.toml` could not be edited.
+    NotPinned(String),
+    /// Somebody changed it meanwhile.
+    Changed(PathBuf),
 }
 
 /// What is wrong with the canon.
@@ -252,6 +276,12 @@ impl From<AlignmentError> for AppError {
 impl From<BackupError> for AppError {
     fn from(error: BackupError) -> Self {
         Self::Backup(error)
+    }
+}
+
+impl From<RulebookError> for AppError {
+    fn from(error: RulebookError) -> Self {
+        Self::Rulebook(error)
     }
 }
 

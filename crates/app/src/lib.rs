@@ -15,6 +15,7 @@ pub mod observer;
 pub mod offers;
 pub mod places;
 pub mod rehearsing;
+pub mod rulebooks;
 pub mod sealable;
 pub mod server_log;
 pub mod session;

@@ -221,9 +221,9 @@ pub struct Init {
     /// Call the canon so
     #[arg(long)]
     pub name: Option<String>,
-    /// The game's rulebook
+    /// The game's rulebook: a file, or an address (https://…) that it is fetched from and pinned to
     #[arg(long, value_name = "FILE")]
-    pub rulebook: Option<PathBuf>,
+    pub rulebook: Option<String>,
     /// The server's folder, or NAME=FOLDER
     #[arg(long, value_name = "[NAME=]FOLDER")]
     pub server: Option<String>,
@@ -376,6 +376,26 @@ pub enum RulebookCommand {
     /// Without --against only the file is read. With it, every mod of that folder is read, and one of them is
     /// explained step by step: which document, which place, which value.
     Check(RulebookCheck),
+    /// Show what has changed in a rulebook that was fetched, and take it over after a yes
+    Renew(RulebookRenew),
+    /// Print a rulebook to start from, for one way in which games arrange their mods
+    Example(RulebookExample),
+}
+
+#[derive(Debug, Args)]
+pub struct RulebookRenew {
+    /// Only show what has changed
+    #[arg(long)]
+    pub preview: bool,
+    /// Take it over without asking
+    #[arg(short, long, conflicts_with = "preview")]
+    pub yes: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct RulebookExample {
+    /// Which way; all are listed when none is given
+    pub shape: Option<String>,
 }
 
 #[derive(Debug, Args)]
@@ -391,6 +411,9 @@ pub struct RulebookCheck {
     /// Explain this mod (its id, or its file's name); the first one when not given
     #[arg(long = "mod", value_name = "MOD", requires = "against")]
     pub mod_id: Option<String>,
+    /// For who hands it to others: warnings count, and so do lines that are marked to be looked at or filled in
+    #[arg(long)]
+    pub strict: bool,
 }
 
 /// What an alignment does only when it is told to, on either side.

@@ -1,5 +1,6 @@
 //! Catalogues and the downloads that they list.
 
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use futures_util::stream::StreamExt;
@@ -36,6 +37,30 @@ pub struct Fetched {
 /// Whether the place of a source is a catalogue, and not a folder of downloads.
 pub fn is_catalogue(at: &str) -> bool {
     at.contains("://") || Path::new(at).extension().is_some_and(|extension| extension.eq_ignore_ascii_case("json"))
+}
+
+/// Fetches one small file that is known by its address, or reads it where it is one of this machine.
+///
+/// # Errors
+/// When it is not there, can't be fetched, or is larger than `most` bytes.
+pub fn small_file(at: &str, root: &Path, patience: RetryPolicy, most: u64) -> Result<Vec<u8>, ReachError> {
+    let refused = |reason: String| ReachError::Address { address: kanon_core::base::path::printable(at), reason };
+    let too_large = || refused(format!("it is larger than {} MiB", most >> 20));
+    if !at.contains("://") {
+        let path = root.join(at);
+        let mut bytes = Vec::new();
+        let read = regular(&path).and_then(|file| file.take(most + 1).read_to_end(&mut bytes));
+        read.during("read", &path)?;
+        return if bytes.len() as u64 > most { Err(too_large()) } else { Ok(bytes) };
+    }
+    let (folder, file) = at
+        .rsplit_once('/')
+        .filter(|(_, file)| !file.is_empty())
+        .ok_or_else(|| refused("it names no file".to_owned()))?;
+    let origin = Origin::open(folder, root, patience)?;
+    let fetched = runtime()?.block_on(origin.whole(file, most));
+    let bytes = fetched.map_err(|failed| refused(failed.why()))?;
+    if bytes.len() as u64 > most { Err(too_large()) } else { Ok(bytes) }
 }
 
 impl Remote {

@@ -2,6 +2,8 @@
 
 use std::path::Path;
 
+use kanon_app::rulebooks::{self, Fetched};
+use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::config;
 use kanon_io::workspace::{WISHES, load_rulebook, write_whole};
@@ -27,11 +29,24 @@ pub fn run(arguments: Init, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
             .hint("edit it, or start elsewhere with: kanon -C DIR init"));
     }
     let answers = answers(arguments, env)?;
+    let fetched = answers.fetched.as_ref();
+    if let Some(fetched) = fetched {
+        let file = env.machine.folder.join(&answers.rulebook);
+        if file.exists() {
+            return Err(Failure::plain(format!("{} is there already", file.display()))
+                .hint("move it away, or start with that file: --rulebook FILE"));
+        }
+        write_whole(&file, &fetched.text)?;
+    }
     let text = document(&answers)?;
     config::parse(WISHES, &text).map_err(|bad| Failure::from(kanon_io::error::ReachError::from(bad)))?;
     write_whole(&path, &text)?;
     let first = answers.installs.first().map_or("INSTALL", |(_, name, _)| name.as_str());
     let first = quoted(first);
+    if let Some(fetched) = fetched {
+        let at = printable(&fetched.pin.at);
+        ui.report(&format!("the rulebook of {} came from {at} into {}\n", printable(&fetched.game), answers.rulebook));
+    }
     ui.report(&format!(
         "{}: {}\nnext: kanon survey {first}, then kanon adopt {first} and kanon seal\n",
         styled(GOOD, "started"),
@@ -44,6 +59,8 @@ pub fn run(arguments: Init, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 struct Answers {
     name: String,
     rulebook: String,
+    /// The rulebook, where it came from elsewhere.
+    fetched: Option<Fetched>,
     installs: Vec<(&'static str, String, String)>,
     sources: Vec<(String, String)>,
 }
@@ -56,10 +73,16 @@ fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
         .ok()
         .and_then(|folder| Some(folder.file_name()?.to_string_lossy().into_owned()));
     let rulebook = match arguments.rulebook {
-        Some(file) => file.display().to_string(),
+        Some(file) => file,
         None => ask(env, "Which rulebook? (a file)", only_rulebook(&env.machine.folder).as_deref(), "--rulebook FILE")?,
     };
-    load_rulebook(&env.machine.folder.join(&rulebook))?;
+    let (rulebook, fetched) = if rulebook.contains("://") {
+        let fetched = rulebooks::fetch(&rulebook, (&env.machine.folder, &env.machine))?;
+        (file_for(&fetched), Some(fetched))
+    } else {
+        load_rulebook(&env.machine.folder.join(&rulebook))?;
+        (rulebook, None)
+    };
     let server = match arguments.server {
         Some(server) => server,
         None => ask(env, "Where is the server? (a folder)", None, "--server FOLDER")?,
@@ -74,7 +97,15 @@ fn answers(arguments: Init, env: &Env) -> Result<Answers, Failure> {
     let name = arguments.name.or(folder_name).unwrap_or_else(|| "our server".to_owned());
     let sources =
         arguments.source.iter().map(|source| named("source", source)).map(|(_, name, at)| (name, at)).collect();
-    Ok(Answers { name, rulebook, installs, sources })
+    Ok(Answers { name, rulebook, fetched, installs, sources })
+}
+
+/// What a rulebook that was fetched is called here: after its game.
+fn file_for(fetched: &Fetched) -> String {
+    let plain: String =
+        fetched.game.to_lowercase().chars().map(|c| if c.is_alphanumeric() { c } else { '-' }).collect();
+    let words: Vec<&str> = plain.split('-').filter(|word| !word.is_empty()).collect();
+    if words.is_empty() { "game.rulebook.toml".to_owned() } else { format!("{}.rulebook.toml", words.join("-")) }
 }
 
 /// The one rulebook that lies in a folder.
@@ -112,6 +143,13 @@ fn document(answers: &Answers) -> Result<String, Failure> {
     document.insert("format", value(config::FORMAT));
     document.insert("name", value(&answers.name));
     document.insert("rulebook", value(&answers.rulebook));
+    if let Some(fetched) = &answers.fetched {
+        let mut from = Table::new();
+        from.decor_mut().set_prefix("\n# Where the rulebook came from: kanon rulebook renew looks there again.\n");
+        from.insert("at", value(&fetched.pin.at));
+        from.insert("blake3", value(fetched.pin.blake3.to_string()));
+        document.insert("rulebook-from", Item::Table(from));
+    }
     let mut policy = Table::new();
     policy.insert("client-extras", value("keep"));
     policy.key_mut("client-extras").into_iter().for_each(|mut key| {

@@ -19,6 +19,8 @@ mod line;
 mod publish;
 mod rehearse;
 pub mod rulebook;
+mod rulebook_example;
+mod rulebook_renew;
 mod seal;
 mod serve;
 mod standin;
@@ -60,6 +62,8 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Init(arguments) => init::run(arguments, env, ui),
         Command::Learn(arguments) => learn::run(&arguments, env, ui),
         Command::Rulebook(RulebookCommand::Check(arguments)) => rulebook::check(&arguments, env, ui),
+        Command::Rulebook(RulebookCommand::Renew(arguments)) => rulebook_renew::run(&arguments, env, ui),
+        Command::Rulebook(RulebookCommand::Example(arguments)) => rulebook_example::run(&arguments, ui),
         Command::Survey(arguments) => survey::run(&arguments, env, ui),
         Command::Adopt(arguments) => adopt::run(&arguments, env, ui),
         Command::Take(arguments) => wishes::take(&arguments, env, ui),

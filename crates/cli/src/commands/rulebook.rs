@@ -2,7 +2,7 @@
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::problem::{Problem, ProblemLevel, line_and_column};
-use kanon_core::rulebook::{Role, parse};
+use kanon_core::rulebook::{Role, lacking, parse};
 use kanon_io::install::Address;
 use kanon_io::measure::{GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use kanon_io::trial::{Trial, try_out};
@@ -114,6 +114,10 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
     };
     let mut problems = parsed.warnings;
     problems.extend(trial.iter().flat_map(|trial| trial.warnings.clone()));
+    if arguments.strict {
+        problems.extend(lacking(&parsed.value, &text));
+        problems.sort_by_key(|problem| problem.span.start);
+    }
     match env.format {
         Format::Json => ui.json(&report(&shown, &text, (true, &problems), trial.as_ref()))?,
         Format::Text => {

@@ -1,6 +1,8 @@
 //! Why something could not be done, and what to do next.
 
-use kanon_app::error::{AlignmentError, AppError, BackupError, CanonError, InstallError, RehearsalError, SourceError};
+use kanon_app::error::{
+    AlignmentError, AppError, BackupError, CanonError, InstallError, RehearsalError, RulebookError, SourceError,
+};
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
@@ -29,6 +31,8 @@ impl From<AppError> for Failure {
             AppError::Alignment(error) => error.into(),
             AppError::Backup(error) => error.into(),
             AppError::Rehearsal(error) => error.into(),
+            AppError::Rulebook(error) => error.into(),
+            AppError::TooManyNames(cause) => Self::plain("the names of the mods can't be looked for").because(&*cause),
         }
     }
 }
@@ -147,6 +151,25 @@ impl From<BackupError> for Failure {
             BackupError::Gone { install, id } => {
                 Self::plain(format!("the backup of alignment {id} of {install} is gone by the rule of [backups]"))
                     .hint(see)
+            }
+        }
+    }
+}
+
+impl From<RulebookError> for Failure {
+    fn from(error: RulebookError) -> Self {
+        match error {
+            RulebookError::NoText(at) => Self::plain(format!("what is at {at} is no UTF-8 text, and so no rulebook"))
+                .hint("is that the address of the file itself, and not of a page about it?"),
+            RulebookError::NotFetched => Self::plain("kanon.toml does not say where its rulebook was fetched from")
+                .hint("kanon init --rulebook ADDRESS does; here, add to kanon.toml: [rulebook-from] with `at` and `blake3`"),
+            RulebookError::OfOtherGame { own, fetched } => {
+                Self::plain(format!("the rulebook that is there now is for {fetched}, and this workspace is for {own}"))
+                    .hint("nothing was changed; ask whoever keeps it, or change `at` of [rulebook-from]")
+            }
+            RulebookError::NotPinned(why) => Self::plain(why).hint("nothing was changed"),
+            RulebookError::Changed(path) => {
+                Self::plain(format!("{} was changed meanwhile", path.display())).hint("nothing was changed; try again")
             }
         }
     }

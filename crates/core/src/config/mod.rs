@@ -71,6 +71,8 @@ pub struct WorkspaceConfig {
     pub name: String,
     /// The rulebook's file, relative to the workspace.
     pub rulebook: String,
+    /// Where the rulebook was fetched from, and what was there.
+    pub rulebook_from: Option<RulebookPin>,
     /// The game version that everybody must have.
     pub game_version: Option<String>,
     /// The loader version that everybody must have.
@@ -99,6 +101,15 @@ pub struct WorkspaceConfig {
     pub release: ReleaseWish,
     /// The mods.
     pub mods: Vec<ModWish>,
+}
+
+/// Where a rulebook was fetched from.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct RulebookPin {
+    /// The address, or the file.
+    pub at: String,
+    /// The digest of what was fetched.
+    pub blake3: Blake3,
 }
 
 /// An install that the workspace knows by name.
@@ -240,6 +251,7 @@ fn wishes(root: &Section<'_>) -> WorkspaceConfig {
     let wishes = WorkspaceConfig {
         name: root.owned_text("name"),
         rulebook: root.owned_text("rulebook"),
+        rulebook_from: root.section("rulebook-from").and_then(rulebook_pin),
         game_version: root.optional_text("game-version"),
         loader_version: root.optional_text("loader-version"),
         runtime_version: root.optional_text("runtime-version"),
@@ -263,6 +275,26 @@ fn wishes(root: &Section<'_>) -> WorkspaceConfig {
     check_twice(root, &wishes);
     check_places(root, &wishes, &places);
     wishes
+}
+
+fn rulebook_pin(section: Section<'_>) -> Option<RulebookPin> {
+    let at = section.owned_text("at");
+    let digest = section.required_text("blake3");
+    let blake3 = digest.and_then(|(text, span)| {
+        let read = text.parse().ok();
+        if read.is_none() {
+            let help = "kanon rulebook renew writes it";
+            section.problems().error_with_help(span, "this is no BLAKE3 digest, which has 64 hex digits", help);
+        }
+        read
+    });
+    if has_password(&at) {
+        let help = "take it out of the address: rulebooks are fetched from where everybody may";
+        let message = "a password stands here, where everybody can read it";
+        section.problems().error_with_help(section.span(), message, help);
+    }
+    section.finish();
+    Some(RulebookPin { at, blake3: blake3? })
 }
 
 fn extras(policy: &Section<'_>) -> Option<Extras> {
@@ -525,6 +557,8 @@ pub struct Edit<'a> {
     pub remove: &'a [FoldedId],
     /// Where releases go and are found, to write.
     pub release: &'a [(&'static str, String)],
+    /// Where the rulebook was fetched from, to write.
+    pub rulebook_from: Option<&'a RulebookPin>,
     /// The game version to write.
     pub game_version: Option<&'a str>,
     /// Versions to write if none are there: of the game, its loader, and what it runs on.
@@ -569,6 +603,14 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     }
     if let Some(game) = edit.game_version {
         set_text(document.as_table_mut(), "game-version", game);
+    }
+    if let Some(pin) = edit.rulebook_from {
+        let table = document.entry("rulebook-from").or_insert_with(|| Item::Table(Table::new()));
+        let table = table
+            .as_table_mut()
+            .ok_or_else(|| EditError("`rulebook-from` must be written as a [rulebook-from] table".to_owned()))?;
+        set_text(table, "at", &pin.at);
+        set_text(table, "blake3", &pin.blake3.to_string());
     }
     if !edit.release.is_empty() {
         let table = document.entry("release").or_insert_with(|| Item::Table(Table::new()));
