@@ -9,6 +9,7 @@ pub mod alignment;
 mod amending;
 mod credentials;
 pub mod error;
+pub mod listening;
 pub mod machine;
 pub mod notice;
 pub mod observer;

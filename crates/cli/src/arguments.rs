@@ -354,7 +354,8 @@ pub struct Compare {
 #[derive(Debug, Args)]
 pub struct Learn {
     /// The server's folder, or its name in kanon.toml
-    pub server: String,
+    #[arg(required_unless_present = "rulebook")]
+    pub server: Option<String>,
     /// A client's folder, or its name: tells where mods are needed, and what only clients have
     #[arg(long, value_name = "CLIENT")]
     pub client: Option<String>,
@@ -367,6 +368,18 @@ pub struct Learn {
     /// Ask on the terminal what could not be told
     #[arg(long)]
     pub ask: bool,
+    /// A log of the server, of a good or a bad evening: drafts what its lines mean; may be given several times
+    #[arg(long, value_name = "FILE")]
+    pub server_log: Vec<PathBuf>,
+    /// A log of a client, likewise
+    #[arg(long, value_name = "FILE")]
+    pub client_log: Vec<PathBuf>,
+    /// A player's name as the logs have it, where it can't be told which words are players; may be given several times
+    #[arg(long, value_name = "NAME")]
+    pub player: Vec<String>,
+    /// Draft nothing but what lines of logs mean, and add that to this rulebook's text
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["game", "ask"])]
+    pub rulebook: Option<PathBuf>,
 }
 
 #[derive(Debug, Subcommand)]

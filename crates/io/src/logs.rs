@@ -20,6 +20,8 @@ use crate::open::regular;
 
 /// Bytes that are scanned in one go.
 const STRETCH: u64 = 4 << 20;
+/// Bytes of a log that is learned from.
+const TRANSCRIPT: usize = 8 << 20;
 /// Files of one rotated set that are read at most.
 const SET: usize = 20;
 /// Lines behind the last try that are looked through for names, and hints that are kept.
@@ -132,6 +134,33 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
     })
     .during("read the log", path)?;
     Ok(hints.into())
+}
+
+/// The text of a log that is learned from; of a long one, its last lines.
+///
+/// # Errors
+/// When the log can't be read.
+pub fn transcript(path: &Path) -> Result<String, ReachError> {
+    let files = set_of(path)?;
+    let newest = files.first().map_or(path, PathBuf::as_path);
+    let mut kept = String::new();
+    each_line(opened(newest).during("open the log", newest)?, |_, line| {
+        kept.push_str(&String::from_utf8_lossy(&as_utf8(line)));
+        kept.push('\n');
+        if kept.len() > 2 * TRANSCRIPT {
+            cut(&mut kept);
+        }
+    })
+    .during("read the log", newest)?;
+    cut(&mut kept);
+    Ok(kept)
+}
+
+/// Cuts off all but the last lines.
+fn cut(text: &mut String) {
+    let Some(from) = text.len().checked_sub(TRANSCRIPT) else { return };
+    let from = memchr(b'\n', &text.as_bytes()[from..]).map_or(text.len(), |end| from + end + 1);
+    text.drain(..from);
 }
 
 /// The events of one file, and how many lines it has.

@@ -1,9 +1,11 @@
 //! `kanon learn`: drafts a rulebook by looking, then surveys by its own draft.
 
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::learn::proof::{Doubt, Proof, prove};
+use kanon_core::learn::proof::{Doubt, Proof, next_best, prove};
+use kanon_core::learn::voice::{Evening, Voice};
 use kanon_core::learn::{Answers, Ask, Draft, InstallView, Unidentified, draft, unidentified};
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_core::survey::Survey;
@@ -11,7 +13,7 @@ use kanon_io::install::{Address, Install};
 use kanon_io::install_folder::InstallFolder;
 use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use kanon_io::state::State;
-use kanon_io::workspace::{Workspace, write_whole};
+use kanon_io::workspace::{Workspace, load_rulebook, write_whole};
 use serde::Serialize;
 
 use crate::arguments::{Format, Learn};
@@ -19,8 +21,15 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::ui::Ui;
 use crate::words::proof::{self as words, ToldProof};
+use crate::words::voice::{self as voice_words, ToldVoice};
 use crate::{Outcome, render};
+use kanon_app::listening::listen;
 use kanon_app::places::{self, Place, Placed};
+
+/// The first field of the report of what was learned from logs alone.
+const LOGS_FORMAT: &str = "kanon-learned-logs/1";
+/// So often a draft is replaced by a better one.
+const ROUNDS: usize = 3;
 
 /// What the draft came to on one install.
 #[derive(Debug, Serialize)]
@@ -60,6 +69,35 @@ struct Report<'r> {
     draft: &'r Draft,
     surveyed: &'r [Tried],
     proof: ToldProof,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    logs: Option<ToldVoice>,
+}
+
+/// The report of what was learned from logs alone.
+#[derive(Serialize)]
+struct OfLogs {
+    format: &'static str,
+    logs: ToldVoice,
+}
+
+/// What was looked at, opened.
+struct Opened {
+    server: Option<(String, Arc<dyn Install>)>,
+    client: Option<(String, Arc<dyn Install>)>,
+}
+
+impl Opened {
+    fn sides(&self) -> impl Iterator<Item = (&(String, Arc<dyn Install>), Role)> {
+        let server = self.server.iter().map(|server| (server, Role::Server));
+        server.chain(self.client.iter().map(|client| (client, Role::Client)))
+    }
+}
+
+/// What a draft came to: on each install, in an evening played by it, and what was measured by it.
+struct Trial {
+    tried: Vec<Tried>,
+    proof: Proof,
+    surveys: Vec<Survey>,
 }
 
 pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -68,47 +106,137 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         return Err(Failure::plain(format!("{} is there already", file.display()))
             .hint("give -o another name; a draft never replaces a file"));
     }
-    let server = open((env, ui), &arguments.server, Role::Server)?;
-    let client = arguments.client.as_ref().map(|client| open((env, ui), client, Role::Client)).transpose()?;
-    let server_look = InstallFolder::at(server.1.as_ref(), Role::Server);
-    let client_look = client.as_ref().map(|(_, install)| InstallFolder::at(install.as_ref(), Role::Client));
-    tell_passed_over(ui, &server_look, client_look.as_ref());
-    let sights: Vec<&dyn InstallView> = std::iter::once(&server_look as &dyn InstallView)
-        .chain(client_look.as_ref().map(|look| look as &dyn InstallView))
-        .collect();
+    let open = |typed: &Option<String>, role| typed.as_ref().map(|typed| open((env, ui), typed, role)).transpose();
+    let opened =
+        Opened { server: open(&arguments.server, Role::Server)?, client: open(&arguments.client, Role::Client)? };
+    if let Some(rulebook) = &arguments.rulebook {
+        return from_logs_alone(arguments, (env, ui), &opened, (rulebook, output.as_deref()));
+    }
+    let looks: Vec<InstallFolder<'_>> =
+        opened.sides().map(|((_, install), role)| InstallFolder::at(install.as_ref(), role)).collect();
+    tell_passed_over(ui, &looks);
+    let sights: Vec<&dyn InstallView> = looks.iter().map(|look| look as &dyn InstallView).collect();
     let mut answers = Answers { game: arguments.game.clone(), ..Answers::default() };
-    let folder = folder_name(server.1.as_ref(), &arguments.server);
+    let folder = opened.sides().next().map(|((typed, install), _)| folder_name(install.as_ref(), typed));
+    let folder = folder.unwrap_or_default();
     let mut drafted = draft(&folder, &sights, &answers);
     if arguments.ask && ask(env, ui, &drafted, &mut answers)? {
         drafted = draft(&folder, &sights, &answers);
     }
-    let (mut tried, mut proof) = try_out(&drafted, &server, client.as_ref())?;
-    // What can't be leads to the next best: a list that would be put in another order is not one whose order counts.
-    answers.unordered = proof.out_of_order();
-    if !answers.unordered.is_empty() {
-        let next_best = draft(&folder, &sights, &answers);
-        let (tried_again, proof_again) = try_out(&next_best, &server, client.as_ref())?;
-        if proof_again.number() < proof.number() {
-            (drafted, tried, proof) = (next_best, tried_again, proof_again);
+    let mut trial = try_out(&drafted, &opened)?;
+    // What can't be leads to the next best, as long as less speaks against that.
+    for _ in 0..ROUNDS {
+        let mut better = None;
+        for other in next_best(&drafted, &trial.proof, &answers) {
+            let next = draft(&folder, &sights, &other);
+            let again = try_out(&next, &opened)?;
+            if again.proof.number() < trial.proof.number() {
+                better = Some((other, next, again));
+                break;
+            }
         }
+        let Some(found) = better else { break };
+        (answers, drafted, trial) = found;
     }
+    let Trial { tried, proof, surveys } = trial;
+    let voice = match rulebook::parse("the draft", &drafted.rulebook) {
+        Ok(parsed) => heard(arguments, env, &parsed.value, &surveys)?,
+        Err(_) => None,
+    };
     drafted.rulebook = with_doubts(&drafted.rulebook, &proof);
+    drafted.rulebook.push_str(&voice.as_ref().map(voice_words::tables).unwrap_or_default());
     if let Some(file) = &output {
         write_whole(file, &drafted.rulebook)?;
     }
     let all_told = tried.iter().all(|tried| tried.unidentified.is_empty());
     let good = tried.iter().any(|tried| tried.mods > 0) && all_told && proof.doubts.is_empty();
     match (env.format, &output) {
-        (Format::Json, _) => ui.json(&Report { draft: &drafted, surveyed: &tried, proof: ToldProof::from(&proof) })?,
-        (Format::Text, Some(_)) => {
-            ui.report(&render::learn::text(&drafted, (&tried, &proof), arguments.output.as_deref()));
-        }
-        (Format::Text, None) => {
-            ui.notice(render::learn::text(&drafted, (&tried, &proof), None).trim_end());
-            ui.report(&drafted.rulebook);
+        (Format::Json, _) => ui.json(&Report {
+            draft: &drafted,
+            surveyed: &tried,
+            proof: ToldProof::from(&proof),
+            logs: voice.as_ref().map(ToldVoice::from),
+        })?,
+        (Format::Text, file) => {
+            let told = render::learn::text(&drafted, (&tried, &proof), voice.as_ref(), arguments.output.as_deref());
+            match file {
+                Some(_) => ui.report(&told),
+                None => {
+                    ui.notice(told.trim_end());
+                    ui.report(&drafted.rulebook);
+                }
+            }
         }
     }
     Ok(Outcome::of(good))
+}
+
+/// What lines of logs mean, for a rulebook that is there already.
+fn from_logs_alone(
+    arguments: &Learn,
+    (env, ui): (&Env, &Ui),
+    opened: &Opened,
+    (file, output): (&Path, Option<&Path>),
+) -> Result<Outcome, Failure> {
+    if arguments.server_log.is_empty() && arguments.client_log.is_empty() {
+        return Err(Failure::plain("there is no log to learn from")
+            .hint("add --server-log FILE or --client-log FILE; each may be given several times"));
+    }
+    let path = env.machine.folder.join(file);
+    let loaded = load_rulebook(&path)?;
+    let mut surveys = Vec::new();
+    for ((name, install), role) in opened.sides() {
+        surveys.extend(surveyed(name, install.as_ref(), role, &loaded.rulebook)?);
+    }
+    let Some(voice) = heard(arguments, env, &loaded.rulebook, &surveys)? else { return Ok(Outcome::of(false)) };
+    let text = format!("{}{}", loaded.text, voice_words::tables(&voice));
+    rulebook::parse("the rulebook with what was learned", &text).map_err(|bad| {
+        Failure::plain(format!("what was learned is no rulebook, which is Kanon's own mistake: {bad}"))
+    })?;
+    if let Some(output) = output {
+        write_whole(output, &text)?;
+    }
+    match (env.format, output) {
+        (Format::Json, _) => ui.json(&OfLogs { format: LOGS_FORMAT, logs: ToldVoice::from(&voice) })?,
+        (Format::Text, Some(_)) => {
+            let name = arguments.output.as_ref().map(|file| file.display().to_string()).unwrap_or_default();
+            let next =
+                format!("\nthe rulebook with them is in {name}\nnext: read it, then kanon rulebook check {name}\n");
+            ui.report(&(voice_words::text(&voice) + &next));
+        }
+        (Format::Text, None) => {
+            ui.notice(voice_words::text(&voice).trim_end());
+            ui.report(voice_words::tables(&voice).trim_start());
+        }
+    }
+    Ok(Outcome::of(!voice.events.is_empty() && voice.unknown.is_empty()))
+}
+
+/// What the logs that were given tell; nothing where none was.
+fn heard(arguments: &Learn, env: &Env, rulebook: &Rulebook, surveys: &[Survey]) -> Result<Option<Voice>, Failure> {
+    let given = |files: &[PathBuf], side| -> Vec<(Role, PathBuf)> {
+        files.iter().map(|file| (side, env.machine.folder.join(file))).collect()
+    };
+    let mut files = given(&arguments.server_log, Role::Server);
+    files.extend(given(&arguments.client_log, Role::Client));
+    if files.is_empty() {
+        return Ok(None);
+    }
+    let of = |role| surveys.iter().find(|survey| survey.install.role == role);
+    let workspace = Workspace::find(&env.machine.folder).map(|_| Workspace::open(&env.machine.folder)).transpose()?;
+    let canon = match &workspace {
+        Some(workspace) if surveys.is_empty() => workspace.canon()?,
+        _ => None,
+    };
+    let evening = Evening {
+        rulebook,
+        server: of(Role::Server),
+        client: of(Role::Client),
+        canon: canon.as_ref(),
+        players: &arguments.player,
+    };
+    let files: Vec<(Role, &Path)> = files.iter().map(|(side, file)| (*side, file.as_path())).collect();
+    Ok(Some(listen(evening, &files)?))
 }
 
 /// The draft with what speaks against it at its head: whoever has the file alone is to know.
@@ -150,8 +278,8 @@ fn folder_name(install: &dyn Install, typed: &str) -> String {
     last.filter(|name| !name.is_empty()).unwrap_or(typed).to_owned()
 }
 
-fn tell_passed_over(ui: &Ui, server: &InstallFolder<'_>, client: Option<&InstallFolder<'_>>) {
-    let passed_over = server.passed_over + client.map_or(0, |look| look.passed_over);
+fn tell_passed_over(ui: &Ui, looks: &[InstallFolder<'_>]) {
+    let passed_over: usize = looks.iter().map(|look| look.passed_over).sum();
     if passed_over > 0 {
         ui.notice(&format!("note: {passed_over} files past the bound were not looked at"));
     }
@@ -204,30 +332,27 @@ fn ask(env: &Env, ui: &Ui, drafted: &Draft, answers: &mut Answers) -> Result<boo
 }
 
 /// Surveys what was looked at by the draft, and plays an evening by it.
-fn try_out(
-    drafted: &Draft,
-    server: &(String, Arc<dyn Install>),
-    client: Option<&(String, Arc<dyn Install>)>,
-) -> Result<(Vec<Tried>, Proof), Failure> {
+fn try_out(drafted: &Draft, opened: &Opened) -> Result<Trial, Failure> {
     // A draft without a shelf is a form to fill in, not a rulebook yet.
-    let Ok(parsed) = rulebook::parse("the draft", &drafted.rulebook) else {
-        if drafted.rulebook.contains("\n[[shelf]]") {
-            let bad =
-                rulebook::parse("the draft", &drafted.rulebook).err().map(|bad| bad.to_string()).unwrap_or_default();
+    let parsed = match rulebook::parse("the draft", &drafted.rulebook) {
+        Ok(parsed) => parsed,
+        Err(bad) if drafted.rulebook.contains("\n[[shelf]]") => {
             return Err(Failure::plain(format!("the draft has a mistake, which is Kanon's own: {bad}"))
                 .hint("please report it with the layout of the folder"));
         }
-        let doubts = vec![Doubt::NoMods(Role::Server)];
-        return Ok((Vec::new(), Proof { doubts, ..Proof::default() }));
+        Err(_) => {
+            let doubts = vec![Doubt::NoMods(Role::Server)];
+            return Ok(Trial { tried: Vec::new(), proof: Proof { doubts, ..Proof::default() }, surveys: Vec::new() });
+        }
     };
-    let installs = std::iter::once((server, Role::Server)).chain(client.map(|client| (client, Role::Client)));
     let (mut tried, mut surveys) = (Vec::new(), Vec::new());
-    for ((name, install), role) in installs {
+    for ((name, install), role) in opened.sides() {
         let survey = surveyed(name, install.as_ref(), role, &parsed.value)?;
         tried.push(survey.as_ref().map_or_else(|| nothing(name, role), |survey| tried_by(name, survey)));
         surveys.extend(survey);
     }
-    Ok((tried, prove(&parsed.value, &surveys, &drafted.seen)))
+    let proof = prove(&parsed.value, &surveys, drafted);
+    Ok(Trial { tried, proof, surveys })
 }
 
 fn surveyed(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> Result<Option<Survey>, Failure> {

@@ -6,6 +6,7 @@ use std::path::Path;
 use kanon_core::base::path::printable;
 use kanon_core::learn::Draft;
 use kanon_core::learn::proof::Proof;
+use kanon_core::learn::voice::Voice;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled};
 use crate::commands::learn::Tried;
@@ -15,7 +16,7 @@ use crate::words::proof as words;
 const NAMED: usize = 8;
 
 /// The report; `file` is where the draft was written.
-pub fn text(draft: &Draft, (tried, proof): (&[Tried], &Proof), file: Option<&Path>) -> String {
+pub fn text(draft: &Draft, (tried, proof): (&[Tried], &Proof), voice: Option<&Voice>, file: Option<&Path>) -> String {
     let mut out = String::new();
     if tried.is_empty() {
         let _ = writeln!(out, "{}: no folder was found that holds mods", styled(BAD, "nothing learned"));
@@ -28,6 +29,7 @@ pub fn text(draft: &Draft, (tried, proof): (&[Tried], &Proof), file: Option<&Pat
     }
     facts(&mut out, draft);
     questions(&mut out, draft);
+    out.push_str(&voice.map(crate::words::voice::text).unwrap_or_default());
     if let Some(file) = file {
         let name = file.display().to_string();
         let folder = tried.first().map_or("FOLDER", |tried| tried.name.as_str());

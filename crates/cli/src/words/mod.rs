@@ -7,3 +7,4 @@ pub mod players;
 pub mod proof;
 pub mod questions;
 pub mod steps;
+pub mod voice;

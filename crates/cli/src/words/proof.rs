@@ -5,6 +5,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::learn::leftovers::{LeftOver, WhyLeft};
 use kanon_core::learn::proof::{Doubt, Proof};
+use kanon_core::learn::unread::{Unread, WhatUnread};
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 
@@ -63,6 +64,7 @@ const fn kind(doubt: &Doubt) -> &'static str {
         Doubt::Rewritten { .. } => "rewritten",
         Doubt::OnNoShelf { .. } => "on-no-shelf",
         Doubt::LeftOver(_) => "left-over",
+        Doubt::Unread(_) => "unread",
     }
 }
 
@@ -95,8 +97,30 @@ pub fn text(doubt: &Doubt) -> String {
             format!("the list {list} of the {role} names {}{more}, and no shelf has that", told.join(", "))
         }
         Doubt::LeftOver(left) => left_over(left),
+        Doubt::Unread(unread) => not_read(unread),
     };
     printable(&sentence)
+}
+
+fn not_read(unread: &Unread) -> String {
+    let Unread { shelf, place, mods, example, .. } = unread;
+    let number = *mods;
+    let mods = count(number, "mod");
+    match unread.what {
+        WhatUnread::NotRequired => {
+            format!(
+                "of what mods of {shelf} name at {place}, {number} are not there, such as {example}: none is taken for required"
+            )
+        }
+        WhatUnread::Relation => {
+            format!("{mods} of {shelf} name other mods at {place}, which the draft does not read: {example}")
+        }
+        WhatUnread::Version => {
+            format!(
+                "{mods} of {shelf} have something like a version in {place}, which the draft does not read: {example}"
+            )
+        }
+    }
 }
 
 /// Alike things on no shelf, in a sentence.
@@ -161,6 +185,13 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
             "are those mods too? add a shelf for them; if they are the game's own: `keep` of the list"
         }
         Doubt::LeftOver(_) => "are those mods too? add a shelf, or their folder to `in` of one",
+        Doubt::Unread(Unread { what: WhatUnread::Relation, .. }) => {
+            "are those what a mod needs, or can't stand? see Relations in the reference of rulebooks"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::NotRequired, .. }) => {
+            "what tells those that a mod needs from those that it can use? see `optional` of the shelf"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Version, .. }) => "is that the version? see `version` of the shelf",
     }
 }
 

@@ -19,6 +19,8 @@ mod help;
 mod hostile;
 mod hosts;
 mod interrupted;
+mod learning;
+mod listening;
 mod proving;
 mod rehearsals;
 mod releases;

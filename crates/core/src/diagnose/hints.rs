@@ -138,7 +138,7 @@ impl Needles {
     }
 
     /// Where a text names mods: by a word of its own; or else by the end of a file's name.
-    fn places(&self, text: &str) -> Vec<Named<'_>> {
+    pub(crate) fn places(&self, text: &str) -> Vec<Named<'_>> {
         let found: Vec<_> = self.search.find_iter(text).collect();
         let place = |found: &aho_corasick::Match| ((found.start(), found.end()), &self.ids[found.pattern().as_usize()]);
         let words: Vec<_> = found.iter().filter(|one| is_word(text, one.start(), one.end())).map(place).collect();

@@ -19,6 +19,7 @@ mod weigh;
 mod words;
 
 pub use attempt::{Join, of_last_join};
+pub use failure::meaning as means_failure;
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;

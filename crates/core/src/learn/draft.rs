@@ -11,6 +11,7 @@ use super::leftovers::SeenGroup;
 use super::mentions::FoundList;
 use super::overlays::Laid;
 use super::shelves::{Facts, ForeignDocument, Shelf};
+use super::unread::Unread;
 use crate::rulebook::Role;
 
 /// The first field of what learning reports.
@@ -46,6 +47,12 @@ pub struct Draft {
     /// The groups of alike things that there were.
     #[serde(skip)]
     pub seen: Vec<SeenGroup>,
+    /// What mods tell and it does not read.
+    #[serde(skip)]
+    pub unread: Vec<Unread>,
+    /// Places of shelves that have several of them on one side.
+    #[serde(skip)]
+    pub several: Vec<String>,
 }
 
 /// A question that a person can answer in a word.
@@ -75,6 +82,12 @@ pub struct Answers {
     pub sides: BTreeMap<String, String>,
     /// Files of lists whose order means nothing, whatever it looks like.
     pub unordered: BTreeSet<String>,
+    /// Whether what is named and not there can't be required, whatever its key is called: the install is healthy.
+    pub lenient: bool,
+    /// Whether nothing is signed, whatever lies beside the files of mods.
+    pub unsigned: bool,
+    /// Folders that are no place of a shelf, whatever they hold.
+    pub left_out: BTreeSet<String>,
 }
 
 /// Everything that was inferred, before it is written down.
@@ -102,4 +115,6 @@ pub(super) struct Learned {
     pub(super) asks: Vec<Ask>,
     pub(super) has_client: bool,
     pub(super) seen: Vec<SeenGroup>,
+    pub(super) unread: Vec<Unread>,
+    pub(super) several: Vec<String>,
 }

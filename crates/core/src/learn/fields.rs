@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use regex::Regex;
 
-use super::leaves::leaves;
+use super::leaves::{Kinds, leaves_with};
 use super::sight::extension;
-use super::units::Unit;
+use super::units::{Unit, without_own_name};
 use super::words::{
     folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, words as key_words,
 };
@@ -96,11 +96,14 @@ pub fn quoted(text: &str) -> String {
 /// The columns of the documents that a pattern finds.
 pub fn columns(units: &[Unit], pattern: &str) -> Vec<Column> {
     let mut found: BTreeMap<String, (Column, Vec<(usize, String)>)> = BTreeMap::new();
+    let documents: Vec<_> = units.iter().filter_map(|unit| Some(&unit.documents.get(pattern)?.value)).collect();
+    let kinds = Kinds::of(&documents);
     for (at, unit) in units.iter().enumerate() {
         let Some(document) = unit.documents.get(pattern) else { continue };
-        for leaf in leaves(&document.value) {
-            let (column, values) = found.entry(leaf.path.clone()).or_insert_with(|| {
-                let (path, key) = (leaf.path.clone(), leaf.key.clone());
+        for leaf in leaves_with(&document.value, &kinds) {
+            let path = without_own_name(&leaf.path, unit);
+            let (column, values) = found.entry(path.clone()).or_insert_with(|| {
+                let key = leaf.key.clone();
                 (Column { path, key, is_flag: true, depth: leaf.depth, values: Vec::new() }, Vec::new())
             });
             column.is_flag &= leaf.is_flag;
@@ -131,8 +134,9 @@ pub struct NameRule {
 /// How names of units tell id and version: `id_1.2.zip`, `id-1.2`, or the id alone.
 pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
     let end = common_end(units);
+    let tail = plain_regex(&common_tail(units));
     for between in ["_", "-", " ", "@", "-v", "_v", " v"] {
-        let pattern = format!(r"^(?<id>.+?){}(?<version>[0-9][\w.+-]*?){end}$", plain_regex(between));
+        let pattern = format!(r"^(?<id>.+?){}(?<version>[0-9][\w.+-]*?){tail}{end}$", plain_regex(between));
         let regex = Regex::new(&pattern).ok()?;
         let parts: Vec<Option<(String, Option<String>)>> = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
         let told = |part: &&Option<(String, Option<String>)>| {
@@ -149,10 +153,32 @@ pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
     Some(NameRule { pattern, parts, with_version: false })
 }
 
+/// Whether something like a version stands in a name: numbers with dots.
+pub fn has_version_in_name(name: &str) -> bool {
+    let dotted = |(at, _): (usize, char)| {
+        name[..at].ends_with(|c: char| c.is_ascii_digit()) && name[at + 1..].starts_with(|c: char| c.is_ascii_digit())
+    };
+    name.char_indices().filter(|(_, c)| *c == '.').any(dotted)
+}
+
 fn taken_apart(regex: &Regex, unit: &Unit) -> Option<(String, Option<String>)> {
     let captures = regex.captures(&unit.name)?;
     let group = |name| captures.name(name).map(|found| found.as_str().to_owned());
     Some((group("id")?, group("version")))
+}
+
+/// What all names end in before their endings, from a sign and a letter on: `-any`, `-py3-none`. It tells nothing of any.
+fn common_tail(units: &[Unit]) -> String {
+    let Some(first) = units.first().map(Unit::stem).filter(|_| units.len() >= 3) else { return String::new() };
+    let shared = |other: &Unit| {
+        first.chars().rev().zip(other.stem().chars().rev()).take_while(|(a, b)| a == b).map(|(c, _)| c.len_utf8()).sum()
+    };
+    let length = units.iter().map(shared).min().unwrap_or(0usize);
+    let tail = &first[first.len() - length..];
+    let begins = |(at, sign): &(usize, char)| {
+        matches!(sign, '-' | '_' | '.' | '+') && tail[at + 1..].starts_with(char::is_alphabetic)
+    };
+    tail.char_indices().find(begins).map_or_else(String::new, |(at, _)| tail[at..].to_owned())
 }
 
 /// The ending of all names as a regex; nothing for folders.
@@ -278,7 +304,7 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
     scored.sort_by(|a, b| b.0.total_cmp(&a.0));
     let by_name = names.filter(|names| names.with_version);
     let Some((score, column)) = scored.first().filter(|(score, _)| *score >= 1.2) else {
-        return by_name.map(version_by_name);
+        return by_name.map(version_by_name).or_else(|| version_by_text(units));
     };
     let mut evidence = vec![format!("{:.0} % look like versions", column.share(is_version) * 100.0)];
     note(&mut evidence, column.in_name(units), "stand in the name of the file or folder");
@@ -322,6 +348,22 @@ fn add_fallback(units: &[Unit], lacking: &[usize], by_name: Option<&NameRule>, c
     }
 }
 
+/// A version that most units state in a text, with `{ digest = true }` for the others.
+pub fn version_by_text(units: &[Unit]) -> Option<Choice> {
+    let all: Vec<usize> = (0..units.len()).collect();
+    let (member, pattern, told) = in_texts(units, &all)?;
+    if told.len() * 10 < units.len() * 6 {
+        return None;
+    }
+    let mut values = vec![None; units.len()];
+    for (at, value) in &told {
+        values[*at] = Some(value.clone());
+    }
+    let evidence = vec![format!("{} of {} state it in a line of their text", told.len(), units.len())];
+    let rule = format!("[{{ member = {}, text = '{pattern}' }}, {{ digest = true }}]", quoted(&member));
+    Some(Choice { rule, confidence: 0.75, evidence, values, path: None })
+}
+
 /// A member, a regex over its text, and the version of each unit.
 pub type Told = (String, String, Vec<(usize, String)>);
 
@@ -329,7 +371,7 @@ pub type Told = (String, String, Vec<(usize, String)>);
 pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
     let members: BTreeSet<&String> = lacking.iter().flat_map(|at| units[*at].texts.keys()).collect();
     let line = Regex::new(
-        r"(?m)^[\s/#;*@-]*(?<key>[\w .-]*(?:[Vv]ersion|[Rr]elease|VERSION)[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$",
+        r"(?m)^[\s/#;*@-]*(?<key>[\w .-]*(?:[Vv]ersion|[Rr]elease|VERSION|[Ee]dition|[Ii]ssue|[Rr]evision|\b[Vv]er\b|\b[Rr]ev\b)[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$",
     )
     .ok()?;
     let mut best: Option<Told> = None;
@@ -363,8 +405,21 @@ pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
             let pattern = format!(r#"(?m)^[\s/#;*@-]*{}\s*[:=]\s*["]?(?<version>[^\s",;]+)"#, plain_regex(&key));
             best = Some((member.clone(), pattern, values));
         }
+        let alone = alone_in_texts(units, lacking, member);
+        if best.as_ref().is_none_or(|(_, _, known)| known.len() < alone.len()) && !alone.is_empty() {
+            best = Some((member.clone(), r"\A\s*[vV]?(?<version>[0-9]\S*)\s*\z".to_owned(), alone));
+        }
     }
     best
+}
+
+/// Versions that are all of a text.
+fn alone_in_texts(units: &[Unit], lacking: &[usize], member: &str) -> Vec<(usize, String)> {
+    let told = lacking.iter().filter_map(|at| {
+        let text = units[*at].texts.get(member)?.trim().trim_start_matches(['v', 'V']);
+        (is_version(text) && text.contains('.') && !text.contains(char::is_whitespace)).then(|| (*at, text.to_owned()))
+    });
+    told.collect()
 }
 
 fn version_by_name(names: &NameRule) -> Choice {

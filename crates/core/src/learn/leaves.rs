@@ -1,5 +1,7 @@
 //! A document taken apart: every scalar with the JSONPath that leads to it, and every list and map as a whole.
 
+use std::collections::{BTreeMap, BTreeSet};
+
 use serde_json::Value;
 
 use crate::base::limits;
@@ -60,14 +62,102 @@ pub fn step(key: &str) -> String {
     format!("['{}']", key.chars().map(escape).collect::<String>())
 }
 
+/// Which objects of lists are one of a kind: by the path of the list, the key and value that only one of them has.
+#[derive(Debug, Default)]
+pub struct Kinds(BTreeMap<String, Vec<(String, String)>>);
+
+/// Kinds of objects that are told at most for one list.
+const KINDS: usize = 4;
+
+impl Kinds {
+    /// What tells one object of a list from the others in nearly all of some documents, whatever its place.
+    pub fn of(documents: &[&Value]) -> Self {
+        let mut seen: BTreeMap<String, BTreeMap<(String, String), usize>> = BTreeMap::new();
+        let mut several = BTreeSet::new();
+        for document in documents {
+            let mut lists = Vec::new();
+            lists_of_objects(document, "$", 0, &mut lists);
+            for (path, objects) in lists {
+                if objects.len() > 1 {
+                    several.insert(path.clone());
+                }
+                for alone in one_of_a_kind(&objects) {
+                    *seen.entry(path.clone()).or_default().entry(alone).or_default() += 1;
+                }
+            }
+        }
+        seen.retain(|path, _| several.contains(path));
+        let most = |(_, count): &(_, usize)| documents.len() >= 3 && count * 10 >= documents.len() * 9;
+        let told = seen.into_iter().map(|(path, kinds)| {
+            (path, kinds.into_iter().filter(most).map(|(kind, _)| kind).take(KINDS).collect::<Vec<_>>())
+        });
+        Self(told.filter(|(_, kinds)| !kinds.is_empty()).collect())
+    }
+}
+
+/// Keys and values that just one of several objects has.
+fn one_of_a_kind(objects: &[&Value]) -> Vec<(String, String)> {
+    let mut counts: BTreeMap<(&str, &str), usize> = BTreeMap::new();
+    for object in objects.iter().take(50) {
+        for (key, value) in object.as_object().into_iter().flatten().take(50) {
+            let plain = |text: &&str| {
+                !text.is_empty()
+                    && text.len() <= 40
+                    && text.chars().all(|c| c.is_alphanumeric() || matches!(c, '-' | '_' | ' ' | '.'))
+            };
+            if let Some(text) = value.as_str().filter(plain) {
+                *counts.entry((key, text)).or_default() += 1;
+            }
+        }
+    }
+    let alone = counts.into_iter().filter(|(_, count)| *count == 1);
+    alone.map(|((key, value), _)| (key.to_owned(), value.to_owned())).collect()
+}
+
+fn lists_of_objects<'v>(value: &'v Value, path: &str, depth: usize, found: &mut Vec<(String, Vec<&'v Value>)>) {
+    if depth > 3 || found.len() > 50 {
+        return;
+    }
+    match value {
+        Value::Object(map) => {
+            for (key, inner) in map.iter().take(50) {
+                lists_of_objects(inner, &format!("{path}{}", step(key)), depth + 1, found);
+            }
+        }
+        Value::Array(items) => {
+            let objects: Vec<&Value> = items.iter().filter(|item| item.is_object()).collect();
+            if !objects.is_empty() {
+                found.push((path.to_owned(), objects));
+            }
+        }
+        _ => {}
+    }
+}
+
 /// Every scalar of a document.
 pub fn leaves(document: &Value) -> Vec<Leaf> {
+    leaves_with(document, &Kinds::default())
+}
+
+/// Every scalar of a document, and those of objects that are one of a kind in their lists.
+pub fn leaves_with(document: &Value, kinds: &Kinds) -> Vec<Leaf> {
     let mut found = Vec::new();
-    walk_leaves(document, "$", "", 0, &mut found);
+    walk_leaves((document, kinds), "$", "", 0, &mut found);
     found
 }
 
-fn walk_leaves(value: &Value, path: &str, key: &str, depth: usize, found: &mut Vec<Leaf>) {
+/// The leaves of those objects of a list that are one of a kind.
+fn leaves_of_kinds(items: &[Value], kinds: &Kinds, path: &str, depth: usize, found: &mut Vec<Leaf>) {
+    for (key, kind) in kinds.0.get(path).into_iter().flatten() {
+        let is_so = |item: &&Value| item.get(key).and_then(Value::as_str) == Some(kind);
+        if let Some(item) = items.iter().find(is_so) {
+            let filter = format!("{path}[?@{} == '{kind}']", step(key));
+            walk_leaves((item, &Kinds::default()), &filter, key, depth + 1, found);
+        }
+    }
+}
+
+fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: usize, found: &mut Vec<Leaf>) {
     if depth > 8 || found.len() > limits::LEARNED_LEAVES {
         return;
     }
@@ -75,13 +165,16 @@ fn walk_leaves(value: &Value, path: &str, key: &str, depth: usize, found: &mut V
         Value::Object(map) => {
             for (name, inner) in map.iter().take(200) {
                 let key = if name == "#text" { key } else { name };
-                walk_leaves(inner, &format!("{path}{}", step(name)), key, depth + 1, found);
+                walk_leaves((inner, kinds), &format!("{path}{}", step(name)), key, depth + 1, found);
             }
         }
-        Value::Array(items) if items.len() == 1 => walk_leaves(&items[0], &format!("{path}[0]"), key, depth, found),
+        Value::Array(items) if kinds.0.contains_key(path) => leaves_of_kinds(items, kinds, path, depth, found),
+        Value::Array(items) if items.len() == 1 => {
+            walk_leaves((&items[0], kinds), &format!("{path}[0]"), key, depth, found);
+        }
         // The first of several at the root is what a file is about; elsewhere a list is a list.
         Value::Array(items) if depth == 0 && !items.is_empty() => {
-            walk_leaves(&items[0], &format!("{path}[0]"), key, depth + 1, found);
+            walk_leaves((&items[0], kinds), &format!("{path}[0]"), key, depth + 1, found);
         }
         Value::Array(_) => {}
         other => found.extend(scalar(other).map(|value| Leaf {

@@ -27,7 +27,12 @@ struct SeenUnit {
     off: bool,
     /// The documents in it, by the pattern that finds them, and the texts that they hold.
     documents: BTreeMap<String, BTreeSet<String>>,
+    /// What lies near its root.
+    files: BTreeSet<String>,
 }
+
+/// So many files of a unit are remembered.
+const FILES: usize = 40;
 
 impl SeenGroup {
     /// What of a group is remembered.
@@ -36,6 +41,14 @@ impl SeenGroup {
             path: unit.path.to_string(),
             off: unit.off,
             documents: unit.documents.iter().map(|(pattern, seen)| (pattern.clone(), texts(&seen.value))).collect(),
+            files: unit
+                .inner
+                .iter()
+                .map(|(path, _)| path)
+                .filter(|path| path.matches('/').count() <= 1)
+                .take(FILES)
+                .cloned()
+                .collect(),
         };
         Self {
             role: group.role,
@@ -215,7 +228,7 @@ fn why(
     survey: &Survey,
     (kinds, unknown): (&Kinds, &BTreeSet<&FoldedId>),
 ) -> Option<WhyLeft> {
-    if left.iter().all(|unit| unit.off) || group.place.split('/').any(is_out_of_use) {
+    if left.iter().all(|unit| unit.off) || is_out_of_use(&group.place) {
         return Some(WhyLeft::OutOfUse);
     }
     let is_out_of_use = |unit: &&SeenUnit| is_out_of_use(stem(name(&unit.path)));
@@ -232,7 +245,10 @@ fn why(
     if is_of_the_game(left, survey, kinds) {
         return Some(WhyLeft::OfTheGame);
     }
-    let holds = |unit: &&&SeenUnit| unit.documents.keys().any(|pattern| kinds.documents.contains(pattern));
+    let holds = |unit: &&&SeenUnit| {
+        unit.documents.keys().any(|pattern| kinds.documents.contains(pattern))
+            || kinds.documents.iter().any(|document| unit.files.contains(document))
+    };
     if left.iter().any(|unit| holds(&unit)) {
         return Some(WhyLeft::SameDocument);
     }
@@ -270,9 +286,9 @@ const OUT_OF_USE: [&str; 20] = [
 /// Words in the names of copies of a file.
 const OF_COPIES: [&str; 9] = ["backup", "backups", "bak", "old", "older", "orig", "original", "kopie", "copy"];
 
-/// Names of folders and copies that are kept and not used.
-fn is_out_of_use(part: &str) -> bool {
-    has_word(part, &OUT_OF_USE)
+/// Whether a folder, or one above it, is called as one for what is kept and not used.
+pub(super) fn is_out_of_use(path: &str) -> bool {
+    path.split('/').any(|part| has_word(part, &OUT_OF_USE))
 }
 
 /// Whether a file is a copy of another that somebody kept, by its name.

@@ -414,7 +414,8 @@ fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names
             conclude(document, holder, seen, (reading, lines, false), names)
         }
         Held::Objects(objects) => of_objects(document, holder, seen, objects, names),
-        Held::Map(entries) => of_map(document, holder, seen, entries, names),
+        Held::Map(entries) => of_map(document, holder, seen, entries, names)
+            .or_else(|| of_numbers(document, holder, seen, entries, names)),
     }
 }
 
@@ -540,6 +541,34 @@ fn of_map(
     Some((score, FoundList { digest: kind, ..found }))
 }
 
+/// Keys with a number in them whose values name mods: `Slot0 = reed`.
+fn of_numbers(
+    document: &Guessed,
+    holder: &Holder<'_>,
+    seen: &Seen,
+    entries: &[(&str, &Value)],
+    names: &Names<'_>,
+) -> Option<(usize, FoundList)> {
+    let mut by_stem: BTreeMap<&str, Vec<(u64, String)>> = BTreeMap::new();
+    for (key, value) in entries {
+        let stem = key.trim_end_matches(|c: char| c.is_ascii_digit());
+        if let (Ok(number), Some(text)) = (key[stem.len()..].parse(), crate::text::scalar(value)) {
+            by_stem.entry(stem).or_default().push((number, text));
+        }
+    }
+    let read = by_stem.into_iter().filter(|(stem, _)| !stem.contains(['{', '}'])).map(|(stem, mut numbered)| {
+        numbered.sort();
+        (stem, Reading::of(numbered.into_iter().map(|(_, text)| text).collect(), names))
+    });
+    let (stem, reading) = read.max_by_key(|(_, reading)| reading.mods().len()).filter(|(_, r)| r.mods().len() >= 2)?;
+    let lines = vec![
+        ("each".to_owned(), quoted(&holder.path)),
+        ("form".to_owned(), quoted("numbered")),
+        ("key".to_owned(), quoted(&format!("{stem}{{n}}"))),
+    ];
+    conclude(document, holder, seen, (reading, lines, false), names)
+}
+
 fn conclude(
     document: &Guessed,
     holder: &Holder<'_>,
@@ -592,8 +621,8 @@ fn confidence(manifest: &Reading, names: &Names<'_>) -> f64 {
 }
 
 /// Launch lines, and texts with one entry on each line.
-fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
-    let finder = names.finder.as_ref()?;
+fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
+    let Some(finder) = names.finder.as_ref() else { return Vec::new() };
     let mut richest: Option<(usize, &str)> = None;
     let mut lone = 0;
     for line in body.lines().filter(|line| !is_comment(line) && line.len() < 64 << 10) {
@@ -604,15 +633,58 @@ fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
             richest = Some((mods.len(), line));
         }
     }
-    let (count, line) = richest?;
-    if count >= 2 && count >= lone { launch_line(body, line, seen, names) } else { one_a_line(body, seen, names) }
+    let Some((count, line)) = richest else { return Vec::new() };
+    if count < 2 || count < lone {
+        return one_a_line(body, seen, names).into_iter().collect();
+    }
+    let hits = mentions(line, names);
+    let Some((first, option, between)) = launch_line(body, line, &hits, (seen, names), None) else {
+        return Vec::new();
+    };
+    let mut options: Vec<String> = vec![option];
+    let mut found = vec![first];
+    // What another option of the same line gives is a list of its own, be it of one mod.
+    for run in runs(line, &hits) {
+        let next = launch_line(body, line, run, (seen, names), between.as_deref().or(Some(",")));
+        if let Some((list, option, _)) = next
+            && !options.contains(&option)
+            && list.strangers.is_empty()
+            && options.len() < 4
+        {
+            options.push(option);
+            found.push(list);
+        }
+    }
+    found
 }
 
-fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
-    let hits: Vec<(usize, usize)> = mentions(line, names);
+/// Mentions between which no new option begins.
+fn runs<'h>(line: &str, hits: &'h [(usize, usize)]) -> Vec<&'h [(usize, usize)]> {
+    let mut runs = Vec::new();
+    let mut start = 0;
+    for at in 1..=hits.len() {
+        let parts = |gap: &str| {
+            gap.contains([' ', '\t']) && gap.split_whitespace().any(|word| word.starts_with(['-', '/', '+', '"', '\'']))
+        };
+        if at == hits.len() || parts(&line[hits[at - 1].1..hits[at].0]) {
+            runs.push(&hits[start..at]);
+            start = at;
+        }
+    }
+    runs
+}
+
+/// A list after an option, the option, and what stands between entries; `usual` is that where one entry does not tell it.
+fn launch_line(
+    body: &str,
+    line: &str,
+    hits: &[(usize, usize)],
+    (seen, names): (&Seen, &Names<'_>),
+    usual: Option<&str>,
+) -> Option<(FoundList, String, Option<String>)> {
     let (first, last) = (hits.first()?, hits.last()?);
     let gaps: Vec<&str> = hits.windows(2).map(|pair| &line[pair[0].1..pair[1].0]).collect();
-    let gap = most_common(&gaps)?;
+    let gap = most_common(&gaps).or(usual)?;
     let head = &line[..first.0];
     // What stands before every entry is part of it; a quote or a blank is not.
     let before: String = common_end(head, gap);
@@ -640,7 +712,8 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
         .filter(|text| !text.is_empty())
         .collect();
     let manifest = Reading::of(texts, names);
-    if !is_list(&manifest, names, false) {
+    // Beside a list, an option that gives mods and nothing else is one too.
+    if !is_list(&manifest, names, usual.is_some() && manifest.share() > 0.99) {
         return None;
     }
     if manifest.template != "{id}" {
@@ -649,7 +722,8 @@ fn launch_line(body: &str, line: &str, seen: &Seen, names: &Names<'_>) -> Option
     lines.push(("ordered".to_owned(), "true".to_owned()));
     let mut evidence = evidence(&manifest, names, false);
     evidence.push(format!("they follow the option `{option}` on one line"));
-    Some(FoundList::of(seen, &manifest, names, lines, evidence))
+    let between = (!repeated).then(|| between.to_owned());
+    Some((FoundList::of(seen, &manifest, names, lines, evidence), option, between))
 }
 
 fn mentions(line: &str, names: &Names<'_>) -> Vec<(usize, usize)> {
@@ -704,7 +778,9 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
         body.lines().map(str::trim).filter(|line| !line.is_empty() && test(line)).map(str::to_owned).collect()
     };
     let manifest = Reading::of(lines_of(|line| !is_comment(line)), names);
-    if !is_list(&manifest, names, false) {
+    // A line of brackets alone is the sign of another notation.
+    let is_entry = |line: &String| line.contains(char::is_alphanumeric);
+    if !is_list(&manifest, names, false) || !manifest.texts.iter().all(is_entry) {
         return None;
     }
     let mut lines = vec![("notation".to_owned(), quoted("lines"))];

@@ -13,11 +13,14 @@ mod leaves;
 pub mod leftovers;
 mod mentions;
 mod needs;
+mod outside;
 mod overlays;
 pub mod proof;
 mod shelves;
 mod sight;
 mod units;
+pub mod unread;
+pub mod voice;
 mod words;
 mod write;
 
@@ -38,6 +41,7 @@ use needs::Entry;
 use shelves::{Facts, ForeignDocument, Shelf};
 pub use sight::{InstallView, Seen};
 use units::Unit;
+use unread::{Unread, WhatUnread};
 
 /// A mod that the draft does not tell everything about.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
@@ -79,13 +83,19 @@ pub fn draft(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Draf
 fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned {
     let groups: Vec<_> = sights.iter().flat_map(|sight| units::groups(*sight)).collect();
     let seen = groups.iter().map(SeenGroup::of).collect();
-    let mut inside = unit_paths(groups.iter().filter(holds_documents).flat_map(|group| &group.units));
+    let with_documents = groups.iter().filter(holds_documents).flat_map(|group| &group.units);
+    let mut inside = unit_paths(with_documents.filter(|unit| !unit.documents.is_empty() || !unit.is_folder));
     let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let listed: HashSet<String> =
         sights.iter().zip(&first_texts).flat_map(|(sight, texts)| mentions::words_of(*sight, texts)).collect();
-    let candidates = shelves::candidates(sights, groups, &listed);
+    let mut candidates = shelves::candidates(sights, groups, &listed);
+    candidates.retain(|candidate| !answers.left_out.contains(&candidate.group.place));
     inside = unit_paths(candidates.iter().flat_map(|candidate| &candidate.group.units));
-    let shelves = shelves::pooled(candidates);
+    let mut shelves = shelves::pooled(candidates);
+    let texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
+    for shelf in &mut shelves {
+        shelves::tell_from_outside(sights, &texts, shelf);
+    }
     let mentioned: HashSet<String> = shelves.iter().flat_map(|shelf| needs::mentioned(&shelf.units)).collect();
     let around = Surroundings { mentioned: &mentioned, listed: &listed };
     let both_sides = sights.len() > 1;
@@ -102,7 +112,6 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     for (shelf, facts, _) in &mut read {
         shelves::relate(shelf, facts, &ids, both_sides);
     }
-    let texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let called = called(sights, &read);
     let mut lists: Vec<FoundList> =
         sights.iter().zip(&texts).flat_map(|(sight, texts)| mentions::lists(*sight, texts, &called)).collect();
@@ -111,6 +120,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     for list in lists.iter_mut().filter(|list| answers.unordered.contains(list.file.as_str())) {
         list.lines.retain(|(key, _)| key != "ordered");
     }
+    let several = read.iter().flat_map(|(shelf, ..)| shelves::several_places(shelf)).collect();
     read.retain(|(shelf, facts, _)| shelf.speaks_for_itself() || is_listed(facts, &lists));
     let mut learned = Learned {
         game: answers.game.clone().unwrap_or_else(|| name.to_owned()),
@@ -137,13 +147,21 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         asks: Vec::new(),
         has_client: both_sides,
         seen,
+        unread: read.iter().flat_map(|(shelf, facts, _)| unread::of_shelf(shelf, facts, &ids)).collect(),
+        several,
         shelves: read,
         lists: Vec::new(),
     };
     platforms(&mut learned, sights, &inside, &ids, &lists);
+    if answers.lenient {
+        require_what_is_there(&mut learned, &ids);
+    }
     versions(&mut learned, answers);
-    signatures(&mut learned, sights, &inside);
+    if !answers.unsigned {
+        signatures(&mut learned, sights, &inside);
+    }
     keep_lists(&mut learned, &mut lists);
+    sides_of_lists(&mut learned);
     by_listed_digest(&mut learned);
     for (shelf, ..) in &mut learned.shelves {
         if let Some(found) = overlays::laid_into(sights, shelf, &inside) {
@@ -170,7 +188,7 @@ fn holds_documents(group: &&units::Group) -> bool {
 
 /// Every unit's own path: what lies in or at one of them is inside a mod.
 fn unit_paths<'u>(units: impl Iterator<Item = &'u Unit>) -> HashSet<String> {
-    units.filter(|unit| !unit.documents.is_empty() || !unit.is_folder).map(|unit| unit.path.to_string()).collect()
+    units.map(|unit| unit.path.to_string()).collect()
 }
 
 /// Files that tell nothing are mods when a list names most of them.
@@ -316,6 +334,44 @@ fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
         );
         learned.questions.push(question);
     }
+}
+
+/// A healthy install has what its mods require: a list of which a part is not there is what they can use, and one of which most is
+/// not there is about something else.
+fn require_what_is_there(learned: &mut Learned, ids: &HashSet<String>) {
+    let platforms =
+        learned.base_ids.iter().chain(&learned.loader_id).chain(learned.loader.iter().flat_map(|(_, ids)| ids));
+    let known: HashSet<String> = platforms.map(|id| id.to_lowercase()).chain(ids.iter().cloned()).collect();
+    let mut demoted = Vec::new();
+    for (shelf, facts, _) in &mut learned.shelves {
+        facts.relations.retain_mut(|relation| {
+            if !matches!(relation.key, "required" | "relations") {
+                return true;
+            }
+            let is_required =
+                |entry: &&Entry| entry.kind.is_none_or(|kind| kind == crate::rulebook::RelationKind::Required);
+            let entries: Vec<&Entry> = relation.entries.iter().flatten().filter(is_required).collect();
+            let lacking = entries.iter().filter(|entry| !known.contains(&entry.id.to_lowercase())).count();
+            if lacking * 2 > entries.len() {
+                return false;
+            }
+            if lacking > 0 && relation.key == "required" {
+                let example = entries.iter().find(|entry| !known.contains(&entry.id.to_lowercase()));
+                demoted.push(Unread {
+                    shelf: shelf.name.clone(),
+                    what: WhatUnread::NotRequired,
+                    place: relation.places().collect(),
+                    mods: lacking,
+                    example: example.map(|entry| entry.id.clone()).unwrap_or_default(),
+                });
+                relation.key = "optional";
+                relation.confidence = 0.5;
+                relation.evidence.push(format!("{lacking} of them are not there, and can't be required then"));
+            }
+            true
+        });
+    }
+    learned.unread.extend(demoted);
 }
 
 /// A file whose name tells a version is the loader's if mods ask for it by that name, or have a key called so.
@@ -478,6 +534,38 @@ fn keep_lists(learned: &mut Learned, lists: &mut Vec<FoundList>) {
     let worlds = &learned.worlds;
     kept.retain(|(list, _)| places.insert((around::in_any_world(list.file.as_str(), worlds), list.lines.clone())));
     learned.lists = kept;
+}
+
+/// Of two options of one line, the one whose mods are all on the server alone gives the server's own, and the other what both
+/// sides need.
+fn sides_of_lists(learned: &mut Learned) {
+    let mut of_server: HashSet<String> = HashSet::new();
+    for (shelf, facts, _) in &learned.shelves {
+        let seen = shelves::seen_on(shelf).into_iter().zip(&facts.id.values);
+        of_server.extend(seen.filter(|(seen, _)| seen.server && !seen.client).filter_map(|(_, id)| id.clone()));
+    }
+    if !learned.has_client || of_server.is_empty() {
+        return;
+    }
+    let is_option = |list: &FoundList| list.lines.iter().any(|(key, _)| key == "option");
+    let side_of = |list: &FoundList| {
+        let own = list.named.iter().filter(|id| of_server.contains(*id)).count();
+        match own {
+            0 => Some("[\"both\"]"),
+            all if all == list.named.len() => Some("[\"server\"]"),
+            _ => None,
+        }
+    };
+    let sides: Vec<Option<&str>> = learned.lists.iter().map(|(list, _)| side_of(list)).collect();
+    let files: Vec<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();
+    for at in 0..learned.lists.len() {
+        let other = (0..files.len()).any(|other| files[other] == files[at] && sides[other] != sides[at]);
+        let (list, _) = &mut learned.lists[at];
+        if let Some(side) = sides[at].filter(|_| other && is_option(list) && list.role == Role::Server) {
+            list.lines.push(("needed_on".to_owned(), side.to_owned()));
+            list.evidence.push("another option of the same line has the mods of the other kind".to_owned());
+        }
+    }
 }
 
 #[cfg(test)]

@@ -8,9 +8,10 @@ use serde_json::Value;
 
 use super::fields::quoted;
 use super::leaves::{Held, holders, leaves};
-use super::units::Unit;
-use super::words::{RangeLook, folded, hints, is_slug, is_version, kind_word, range_look, relation_kind};
+use super::units::{Unit, without_own_name};
+use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind};
 use crate::rulebook::RelationKind;
+use crate::text::split_outside;
 
 /// A relation that a rule would read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -53,6 +54,11 @@ enum Form {
 }
 
 impl Relations {
+    /// Where its entries stand.
+    pub fn places(&self) -> impl Iterator<Item = &str> {
+        std::iter::once(self.each.as_str())
+    }
+
     /// Whether a scalar at this path is part of one of its entries.
     pub fn covers(&self, path: &str) -> bool {
         let each = self.each.trim_end_matches("[*]").trim_end_matches(".*").trim_end_matches("[*]");
@@ -89,7 +95,7 @@ pub fn relations(
             .or_else(|| texts(&path, &place, units.len(), known))
             .or_else(|| single(&path, &place, units.len(), known))
             .or_else(|| map(&path, &place, units.len(), known));
-        found.extend(read.filter(|read| !is_about_itself(read, own)));
+        found.extend(read.filter(|read| !is_about_itself(read, own, known)));
     }
     without_doubles(found)
 }
@@ -119,9 +125,12 @@ fn is_below(inner: &str, outer: &str) -> bool {
 }
 
 /// What names nothing but the mod itself is no relation.
-fn is_about_itself(relations: &Relations, own: &[Option<String>]) -> bool {
-    let mut pairs = relations.entries.iter().zip(own).flat_map(|(entries, own)| entries.iter().map(move |e| (e, own)));
-    pairs.all(|(entry, own)| own.as_ref().is_some_and(|own| own.eq_ignore_ascii_case(&entry.id)))
+fn is_about_itself(relations: &Relations, own: &[Option<String>], known: &HashSet<String>) -> bool {
+    let pairs = relations.entries.iter().zip(own).flat_map(|(entries, own)| entries.iter().map(move |e| (e, own)));
+    let is_own =
+        |(entry, own): (&Entry, &Option<String>)| own.as_ref().is_some_and(|own| own.eq_ignore_ascii_case(&entry.id));
+    let (own, others): (Vec<_>, Vec<_>) = pairs.partition(|pair| is_own(*pair));
+    !own.is_empty() && !others.iter().any(|(entry, _)| known.contains(&entry.id.to_lowercase()))
 }
 
 fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
@@ -142,41 +151,16 @@ fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
             }
         }
     }
+    // What is a list in some documents and one text in others is a list everywhere.
+    let lists: Vec<String> =
+        places.iter().filter(|(_, place)| !place.texts.is_empty()).map(|(p, _)| p.clone()).collect();
+    for list in lists {
+        let Some(alone) = list.strip_suffix("[*]").and_then(|path| places.remove(path)) else { continue };
+        if let Some(place) = places.get_mut(&list) {
+            place.texts.extend(alone.single.into_iter().map(|(at, text)| (at, vec![text])));
+        }
+    }
     places
-}
-
-/// A key that is the mod's own id differs with each mod: `$.needs.tide[*]` is `$.needs.*[*]`.
-fn without_own_name(path: &str, unit: &Unit) -> String {
-    let name = folded(unit.stem());
-    let own = |key: &str| key.len() >= 3 && !matches!(key, "mods" | "mod") && name.starts_with(&folded(key));
-    let mut out = String::from("$");
-    for part in split_path(path) {
-        let key = part.trim_start_matches(['.', '[', '\'']).trim_end_matches(['\'', ']']);
-        if !part.starts_with("[*") && !part.starts_with("[0") && own(key) {
-            out.push_str(".*");
-        } else {
-            out.push_str(part);
-        }
-    }
-    out
-}
-
-/// The steps of a path as `step` writes them.
-fn split_path(path: &str) -> Vec<&str> {
-    let mut steps = Vec::new();
-    let (mut start, mut quoted) = (1, false);
-    for (at, c) in path.char_indices().skip(1) {
-        match c {
-            '\'' => quoted = !quoted,
-            '.' | '[' if !quoted && at > start => {
-                steps.push(&path[start..at]);
-                start = at;
-            }
-            _ => {}
-        }
-    }
-    steps.extend(path.get(start..).filter(|rest| !rest.is_empty()));
-    steps
 }
 
 /// How entries of a place fit what is known.
@@ -217,7 +201,7 @@ impl Fit {
     }
 }
 
-fn is_not_relation(words: &str) -> bool {
+pub(super) fn is_not_relation(words: &str) -> bool {
     hints(words, &["author", "tag", "categor", "credit", "file", "language", "locale", "keyword", "asset", "script"])
 }
 
@@ -281,25 +265,32 @@ fn single(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> O
     if ranges * 2 >= place.single.len() {
         return None;
     }
-    if relation_kind(&place.words).is_none() && !place.single.iter().any(|(_, text)| text.contains([',', ';', '|'])) {
+    // Without a word for it and without a separator, texts are relations where each names a mod.
+    let is_mod = |(_, text): &(usize, String)| known.contains(&text.to_lowercase());
+    let separated = place.single.iter().any(|(_, text)| text.contains([',', ';', '|']));
+    if relation_kind(&place.words).is_none() && !separated && !place.single.iter().all(is_mod) {
         return None;
     }
-    let between =
-        [",", ";", "|", " "].into_iter().find(|between| place.single.iter().any(|(_, text)| text.contains(between)));
-    let split = |text: &str| -> Vec<String> {
-        let pieces = text.split(between.unwrap_or(",")).map(str::trim).filter(|piece| !piece.is_empty());
-        pieces.map(str::to_owned).collect()
+    let stands = |between: &str| place.single.iter().any(|(_, text)| text.contains(between));
+    let read = |between: &str| {
+        let split =
+            |text: &str| -> Vec<String> { split_outside(text, between).into_iter().map(str::to_owned).collect() };
+        let lists: Vec<(usize, Vec<String>)> = place.single.iter().map(|(at, text)| (*at, split(text))).collect();
+        grammar(path, &place.words, &lists, Some(between), (units, known))
     };
-    let lists: Vec<(usize, Vec<String>)> = place.single.iter().map(|(at, text)| (*at, split(text))).collect();
-    grammar(path, &place.words, &lists, Some(between.unwrap_or(",")), (units, known))
+    // A blank may stand within an entry.
+    let first = [",", ";", "|"].into_iter().find(|between| stands(between)).unwrap_or(",");
+    read(first).or_else(|| read(" ").filter(|_| stands(" ")))
 }
 
 /// The grammars that entries are tried with, the plainest first.
-const GRAMMARS: [&str; 6] = [
+const GRAMMARS: [&str; 8] = [
     r"^(?<id>[^\s,;|<>=~^]+)$",
     VERSION_TAIL,
     r"^(?<id>[\w@][\w.+/-]*)\s*[@:]\s*(?<range>\S.*)$",
+    r"^(?<id>[\w@][\w.+/:-]*)(?:\s*\(\s*(?<range>[<>=~^!][^()]*|\d[\w.+*-]*|\*)\s*\))?$",
     r"^(?<id>[\w@][\w.+/:-]*)\s*(?<range>[<>=~^!\[(].*)?$",
+    r#"^(?<id>[\w@][\w.+/:-]*)(?:\s*;\s*\w+\s*:?=\s*"?(?<range>[^";]*)"?)?$"#,
     r"^(?<sign>[^\w\s]|\([^\w\s]\))?\s*(?<id>[\w@][\w.+/:-]*)\s*(?<range>[<>=~^!\[(].*)?$",
     r"^(?<sign>[^\w\s@\[(]{1,2}|\([^\w\s]{1,2}\))?\s*(?<id>[\w@][\w.+/-]*?(?: [A-Za-z][\w-]*)*?)\s*(?:[@:]\s*)?(?<range>(?:[<>=~^!]{1,2}|[\[(])\s*\d.*|\d[\w.+*-]*|\*)?$",
 ];
@@ -440,7 +431,16 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
     if let Some((range, _)) = range {
         rule.push_str(&format!(", range = {}", quoted(range)));
     }
-    let words = kind.map(|(path, values)| (*path, kinds(path, values)));
+    let is_there = |row: &[super::leaves::Leaf], kind: &str| -> Option<(String, bool)> {
+        let value = |path: &str| row.iter().find(|leaf| leaf.path == path).map(|leaf| leaf.value.clone());
+        Some((value(kind)?, known.contains(&value(id_path)?.to_lowercase())))
+    };
+    let words = kind.map(|(path, values)| {
+        let seen: Vec<(String, bool)> = rows.iter().filter_map(|row| is_there(row, path)).collect();
+        (*path, kinds(path, values, &seen))
+    });
+    let guessed = words.as_ref().map(|(_, (_, guessed))| guessed.clone()).unwrap_or_default();
+    let words = words.map(|(path, (kinds, _))| (path, kinds));
     if let Some((path, kinds)) = &words {
         let table: Vec<String> = kinds
             .iter()
@@ -472,7 +472,9 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
     let mut settled = settled((&place.words, path, form), rule, &fit, entries);
     if let Some((path, _)) = words {
         settled.key = "relations";
-        settled.question = None;
+        settled.question = (!guessed.is_empty()).then(|| {
+            format!("what does `{}` at {path} mean: that a mod requires another, can use it, or can't stand it? taken by what is there", guessed.join("`, `"))
+        });
         settled.evidence.push(format!("`{path}` tells the kinds apart"));
     }
     Some(settled)
@@ -489,14 +491,31 @@ fn is_kind(path: &str, values: &[&str]) -> bool {
         && distinct.iter().filter(|v| kind_word(v).is_some()).count() * 2 >= distinct.len()
 }
 
-fn kinds(path: &str, values: &[&str]) -> BTreeMap<String, Option<RelationKind>> {
+/// What words for kinds mean, and those that are no everyday words, and so were taken by what is there: a kind whose mods never
+/// are there is what a mod can't stand. `seen` has for each entry its word and whether its mod is there.
+fn kinds(
+    path: &str,
+    values: &[&str],
+    seen: &[(String, bool)],
+) -> (BTreeMap<String, Option<RelationKind>>, Vec<String>) {
     let optional_flag = hints(path, &["optional", "soft"]);
-    let of = |word: &&str| match *word {
+    let mut guessed = BTreeSet::new();
+    let mut by_presence = |word: &str| {
+        guessed.insert(word.to_owned());
+        let own = seen.iter().filter(|(own, _)| own == word);
+        match (own.clone().filter(|(_, there)| *there).count(), own.count()) {
+            (0, _) => RelationKind::Conflicting,
+            (there, all) if there == all => RelationKind::Required,
+            _ => RelationKind::Optional,
+        }
+    };
+    let mut of = |word: &str| match word {
         "true" => Some(if optional_flag { RelationKind::Optional } else { RelationKind::Required }),
         "false" => Some(if optional_flag { RelationKind::Required } else { RelationKind::Optional }),
-        word => kind_word(word).unwrap_or(Some(RelationKind::Required)),
+        word => kind_word(word).unwrap_or_else(|| Some(by_presence(word))),
     };
-    values.iter().map(|word| ((*word).to_owned(), of(word))).collect()
+    let kinds = values.iter().map(|word| ((*word).to_owned(), of(word))).collect();
+    (kinds, guessed.into_iter().collect())
 }
 
 /// Lists of objects of which each key is an id: `- core: "^1.2"`.
@@ -546,18 +565,24 @@ pub fn provided(units: &[Unit], pattern: &str) -> Option<(String, Vec<String>)> 
     })
 }
 
+/// What a text may name, folded: what stands between its separators, and what the grammars of entries read from that.
+pub fn named_in(text: &str) -> HashSet<String> {
+    let mut found = HashSet::new();
+    for piece in text.split([',', ';', '|']).map(str::trim).filter(|piece| !piece.is_empty()) {
+        found.insert(piece.to_lowercase());
+        for grammar in READERS.iter() {
+            found.extend(grammar.captures(piece).map(|captures| captures["id"].to_lowercase()));
+        }
+    }
+    found
+}
+
 /// Everything that lists and maps of a document mention, in lower case: ids with what may stand before and after them.
 pub fn mentioned(units: &[Unit]) -> HashSet<String> {
     let mut found = HashSet::new();
     let mut take = |text: &str| {
-        if text.len() > 300 {
-            return;
-        }
-        for piece in text.split([',', ';']).map(str::trim).filter(|piece| !piece.is_empty()) {
-            found.insert(piece.to_lowercase());
-            for grammar in READERS.iter() {
-                found.extend(grammar.captures(piece).map(|captures| captures["id"].to_lowercase()));
-            }
+        if text.len() <= 300 {
+            found.extend(named_in(text));
         }
     };
     for document in units.iter().flat_map(|unit| unit.documents.values()) {

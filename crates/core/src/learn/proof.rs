@@ -3,7 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::leftovers::{LeftOver, SeenGroup, left_over};
+use super::draft::{Answers, Draft};
+use super::leftovers::{LeftOver, left_over};
+use super::unread::Unread;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
@@ -20,6 +22,8 @@ use crate::survey::{StandsFor, Survey};
 
 /// So many doubts are told.
 const TOLD: usize = 12;
+/// Places that are left out by way of trial, at most.
+const ALTERNATIVES: usize = 3;
 /// So many of one kind about several mods of one install.
 const ALIKE: usize = 3;
 
@@ -71,6 +75,8 @@ pub enum Doubt {
     },
     /// What looks like mods is on no shelf.
     LeftOver(LeftOver),
+    /// Mods tell something that the draft does not read.
+    Unread(Unread),
 }
 
 impl Doubt {
@@ -92,6 +98,7 @@ impl Doubt {
             Self::NotAdopted { path, .. } => Some(path.clone()),
             Self::OnNoShelf { list, .. } => Some(list.clone()),
             Self::LeftOver(left) => Some(left.place.clone()),
+            Self::Unread(unread) => Some(unread.shelf.clone()),
             Self::NoMods(_) => None,
         }
     }
@@ -115,7 +122,7 @@ impl Proof {
     }
 
     /// Files of lists that would be put in another order: healthy as they are, their order means nothing.
-    pub fn out_of_order(&self) -> BTreeSet<String> {
+    fn out_of_order(&self) -> BTreeSet<String> {
         let files = self.doubts.iter().filter_map(|doubt| match doubt {
             Doubt::Off { finding, .. } if finding.code == Code::ListOrder => finding.path.clone(),
             _ => None,
@@ -124,8 +131,31 @@ impl Proof {
     }
 }
 
-/// Plays an evening by a draft on the installs that it was made of. `seen` are the groups of alike things on them.
-pub fn prove(rulebook: &Rulebook, surveys: &[Survey], seen: &[SeenGroup]) -> Proof {
+/// What is to be tried where a draft has doubts: lists without an order, and shelves without one of their places.
+pub fn next_best(draft: &Draft, proof: &Proof, answers: &Answers) -> Vec<Answers> {
+    let unordered = proof.out_of_order();
+    let reordered = (!unordered.is_empty()).then(|| Answers { unordered, ..answers.clone() });
+    let is_of_signatures =
+        |doubt: &Doubt| matches!(doubt, Doubt::Off { finding, .. } if finding.code.as_str().starts_with("signature-"));
+    let unsigned = proof.doubts.iter().any(is_of_signatures) && !answers.unsigned;
+    let is_lacking =
+        |doubt: &Doubt| matches!(doubt, Doubt::NotSealed(finding) if finding.code == Code::DependencyMissing);
+    let lenient = proof.doubts.iter().any(is_lacking) && !answers.lenient;
+    let lenient = lenient.then(|| Answers { lenient: true, ..answers.clone() });
+    let unsigned = unsigned.then(|| Answers { unsigned: true, ..answers.clone() });
+    let without = draft.several.iter().take(ALTERNATIVES).map(|place| {
+        let left_out = answers.left_out.iter().cloned().chain([place.clone()]).collect();
+        Answers { left_out, ..answers.clone() }
+    });
+    if proof.doubts.is_empty() {
+        Vec::new()
+    } else {
+        reordered.into_iter().chain(lenient).chain(unsigned).chain(without).collect()
+    }
+}
+
+/// Plays an evening by a draft on the installs that it was made of.
+pub fn prove(rulebook: &Rulebook, surveys: &[Survey], draft: &Draft) -> Proof {
     let mut doubts: Vec<Doubt> = Vec::new();
     // A side that no shelf has a place on needs none.
     let may_have = |role| rulebook.shelves.iter().any(|shelf| !shelf.places(role).is_empty());
@@ -135,8 +165,9 @@ pub fn prove(rulebook: &Rulebook, surveys: &[Survey], seen: &[SeenGroup]) -> Pro
     doubts.extend(passed_over);
     doubts.extend(played(rulebook, surveys, &config));
     doubts.extend(on_no_shelf(surveys));
-    let (left, left_alone) = left_over(seen, surveys, rulebook);
+    let (left, left_alone) = left_over(&draft.seen, surveys, rulebook);
     doubts.extend(left.into_iter().map(Doubt::LeftOver));
+    doubts.extend(draft.unread.iter().cloned().map(Doubt::Unread));
     let all = doubts.len();
     let mut alike: BTreeMap<(Role, &'static str), usize> = BTreeMap::new();
     doubts.retain(|doubt| {

@@ -4,9 +4,11 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::Cursor;
 
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
+use super::leftovers::is_out_of_use;
 use super::needs::{self, Relations};
-use super::sight::{InstallView, extension, guess, name, parent};
-use super::units::{Group, Unit, complete, located, share};
+use super::outside::{self, OUTSIDE, Outside};
+use super::sight::{InstallView, Seen, extension, guess, name, parent};
+use super::units::{Group, Unit, complete, is_program_part, located, share};
 use super::words::{hints, is_slug, is_version, plain_regex};
 use crate::base::limits;
 use crate::manifest::{Archive, Contents};
@@ -50,11 +52,17 @@ pub struct Shelf {
     pub seen: Vec<Unit>,
     /// One unit for each mod.
     pub units: Vec<Unit>,
+    /// The document outside of the mods that tells of them.
+    pub outside: Option<Outside>,
 }
 
 impl Shelf {
     /// Whether its documents, the names of its files or its own name tell that it holds mods.
     pub fn speaks_for_itself(&self) -> bool {
+        if self.documents.is_empty() && (self.holds.folders() || self.extensions.iter().any(|end| is_program_part(end)))
+        {
+            return false;
+        }
         let by_name = || name_rule(&self.units).is_some_and(|names| names.with_version);
         let places = self.places.server.iter().chain(&self.places.client);
         let hinted = places.map(|place| name(place)).any(|own| hints(own, &MOD_WORDS));
@@ -104,6 +112,7 @@ pub fn candidates(sights: &[&dyn InstallView], groups: Vec<Group>, listed: &Hash
         }
     }
     drop_parts(&mut kept);
+    drop_kept_aside(&mut kept);
     for candidate in &mut kept {
         if let Some(sight) = sights.iter().find(|sight| sight.role() == candidate.group.role) {
             complete(*sight, &mut candidate.group, &candidate.documents);
@@ -126,6 +135,18 @@ fn drop_parts(kept: &mut Vec<Candidate>) {
         };
         !(candidate.documents.is_empty() && shelves.iter().any(below))
     });
+}
+
+/// A folder called as one for what is out of use is no place of a shelf whose mods lie elsewhere.
+fn drop_kept_aside(kept: &mut Vec<Candidate>) {
+    let is_aside = |candidate: &Candidate| is_out_of_use(&candidate.group.place);
+    let in_use: Vec<(Option<String>, String)> = kept
+        .iter()
+        .filter(|candidate| !is_aside(candidate))
+        .map(|candidate| (candidate.documents.first().cloned(), candidate.group.extension.clone()))
+        .collect();
+    let kind = |candidate: &Candidate| (candidate.documents.first().cloned(), candidate.group.extension.clone());
+    kept.retain(|candidate| !is_aside(candidate) || !in_use.contains(&kind(candidate)));
 }
 
 fn is_below(path: &str, folder: &str) -> bool {
@@ -246,7 +267,7 @@ fn listed_share(group: &Group, around: &Surroundings<'_>) -> f64 {
 /// Files that tell only by their names, or by their bytes alone.
 fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if group.holds == Holds::Folders {
-        return None;
+        return folders_by_name(group, around);
     }
     let names = name_rule(&group.units)?;
     let ids: BTreeSet<String> = names.parts.iter().flatten().map(|(id, _)| id.to_lowercase()).collect();
@@ -282,13 +303,32 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         || place
             .split('/')
             .any(|part| game_parts.contains(&part.to_lowercase().as_str()) && !(is_zip && part == "data"));
-    let sure = (listed >= 0.5 && group.units.len() >= 2) || (hinted && (names.with_version || group.units.len() >= 2));
+    let by_list = listed >= 0.5 && group.units.len() >= 2;
+    let sure = by_list || (hinted && (names.with_version || group.units.len() >= 2));
+    // A program's own parts are called like mods' now and then; a list that names most of them tells.
+    if is_program_part(&group.extension) && (listed < 0.8 || group.units.len() < 3) {
+        return None;
+    }
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
         return None;
     }
     let group = Group { holds: Holds::Files, ..group };
     let score = 1.0 + listed * 2.0 + if hinted { 1.0 } else { 0.0 } + if names.with_version { 1.0 } else { 0.0 };
     Some(Candidate { group, documents: Vec::new(), ids, others: Vec::new(), score })
+}
+
+/// Folders of which no document tells: mods where a list names most of them.
+fn folders_by_name(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
+    let is_listed = |unit: &Unit| around.listed.contains(&unit.name.to_lowercase());
+    let (units, others): (Vec<Unit>, Vec<Unit>) = group.units.iter().cloned().partition(is_listed);
+    let enough = units.len() >= 3 && units.len() * 10 >= group.units.len() * 7;
+    if !enough || is_world_folder(&group.place) || !group.rest.is_empty() {
+        return None;
+    }
+    let ids = units.iter().map(|unit| unit.name.to_lowercase()).collect();
+    let others = others.into_iter().map(|unit| unit.name).collect();
+    let score = 1.0 + units.len() as f64 / group.units.len() as f64;
+    Some(Candidate { group: Group { units, ..group }, documents: Vec::new(), ids, others, score })
 }
 
 fn ids_of(group: &Group, documents: &[String], around: &Surroundings<'_>) -> BTreeSet<String> {
@@ -328,7 +368,7 @@ fn belongs(shelf: &Shelf, ids: &BTreeSet<String>, next: &Candidate) -> bool {
     let ends = shelf.extensions.contains(&next.group.extension);
     let shared = ids.intersection(&next.ids).count();
     let copies = shared * 10 >= ids.len().min(next.ids.len()) * 6 && shared > 0;
-    let alike = documents && (ends || !shelf.documents.is_empty());
+    let alike = documents && (ends || !shelf.documents.is_empty() || shelf.holds.folders());
     let kinds = shelf.holds == next.group.holds
         || (same_place && !next.documents.is_empty() && shelf.holds.archives() | shelf.holds.folders());
     kinds && alike && (same_place || copies)
@@ -345,6 +385,7 @@ fn fresh(next: &Candidate) -> Shelf {
         documents: next.documents.clone(),
         seen: Vec::new(),
         units: Vec::new(),
+        outside: None,
     };
     merge(&mut shelf, next);
     shelf
@@ -404,6 +445,28 @@ fn one_of_each(seen: &[Unit]) -> Vec<Unit> {
     }
     units.sort_by(|a, b| a.name.cmp(&b.name));
     units
+}
+
+/// Looks for a document outside of the mods that tells of those of a shelf of which nothing else does.
+pub fn tell_from_outside(sights: &[&dyn InstallView], texts: &[Vec<&Seen>], shelf: &mut Shelf) {
+    if !shelf.documents.is_empty() || shelf.units.len() < 2 {
+        return;
+    }
+    shelf.outside = outside::tell(sights, texts, &mut shelf.seen);
+    if shelf.outside.is_some() {
+        shelf.documents = vec![OUTSIDE.to_owned()];
+        shelf.units = one_of_each(&shelf.seen);
+    }
+}
+
+/// The places of a shelf that has several on one side, the fullest first.
+pub fn several_places(shelf: &Shelf) -> Vec<String> {
+    let several = [&shelf.places.server, &shelf.places.client].into_iter().filter(|places| places.len() > 1);
+    let places: BTreeSet<&String> = several.flatten().collect();
+    let count = |place: &String| shelf.seen.iter().filter(|unit| parent(unit.path.as_str()) == place).count();
+    let mut places: Vec<String> = places.into_iter().cloned().collect();
+    places.sort_by_key(|place| std::cmp::Reverse(count(place)));
+    places
 }
 
 /// Where each unit of a shelf was seen.
@@ -512,7 +575,7 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
             values,
             path: None,
         })
-    } else if let Some(told) = told_by_text(units) {
+    } else if let Some(told) = fields::version_by_text(units) {
         Some(told)
     } else {
         Some(Choice {
@@ -524,22 +587,6 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
         })
     };
     Facts { id, version, ..Facts::default() }
-}
-
-/// A version that most files state in a line of their own text.
-fn told_by_text(units: &[Unit]) -> Option<Choice> {
-    let all: Vec<usize> = (0..units.len()).collect();
-    let (member, pattern, told) = fields::in_texts(units, &all)?;
-    if told.len() * 10 < units.len() * 6 {
-        return None;
-    }
-    let mut values = vec![None; units.len()];
-    for (at, value) in &told {
-        values[*at] = Some(value.clone());
-    }
-    let evidence = vec![format!("{} of {} files state it in a line of their text", told.len(), units.len())];
-    let rule = format!("[{{ member = {}, text = '{pattern}' }}, {{ digest = true }}]", quoted(&member));
-    Some(Choice { rule, confidence: 0.75, evidence, values, path: None })
 }
 
 /// Inner archives that are looked into.
@@ -643,6 +690,7 @@ pub fn document_line(shelf: &Shelf) -> Option<String> {
         .collect();
     match each.as_slice() {
         [] => None,
+        _ if shelf.outside.is_some() => None,
         [one] => Some(one.clone()),
         several => Some(format!("[{}]", several.join(", "))),
     }

@@ -55,12 +55,32 @@ pub struct Guessed {
 pub fn guess(name: &str, bytes: &[u8]) -> Option<Guessed> {
     let encoding = encoding_of(bytes)?;
     let text = text::text(bytes, encoding).ok()?;
-    let notation = notation_of(name, &text)?;
-    let value = notation.read(bytes, encoding).ok()?;
+    let (notation, value) = read(name, &text, |notation| notation.read(bytes, encoding).ok())?;
     // A byte-order mark says it by itself; only files without one need to be told.
     let marked = bytes.starts_with(b"\xff\xfe") || bytes.starts_with(b"\xfe\xff");
     let encoding = if marked { Encoding::Utf8 } else { encoding };
     (value.is_object() || value.is_array()).then_some(Guessed { notation, encoding, value })
+}
+
+/// A text as a document: by its notation, or else as one that has no sign of its own, if all of it is data.
+fn read(name: &str, text: &str, read: impl Fn(Notation) -> Option<Value>) -> Option<(Notation, Value)> {
+    let found = notation_of(name, text).and_then(|notation| Some((notation, read(notation)?)));
+    let by_name = Notation::of_name(name);
+    let is_untold = || matches!(by_name, None | Some(Notation::KeyValue)) && (!is_other_text(name) || is_script(name));
+    found.or_else(|| {
+        let order = match is_headers(text) {
+            true => [Notation::Headers, Notation::Block, Notation::Yaml],
+            false => [Notation::Yaml, Notation::Block, Notation::Headers],
+        };
+        let plain = order.into_iter().filter(|_| is_untold());
+        let is_data = || text.contains(['{', '=']) && text::is_all_data(text);
+        let fits = |notation: &Notation| match notation {
+            Notation::Block => is_data(),
+            Notation::Yaml => is_yaml(text),
+            _ => true,
+        };
+        plain.filter(fits).find_map(|n| Some((n, read(n)?)))
+    })
 }
 
 impl Guessed {
@@ -109,6 +129,12 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
     if is_other_text(name) {
         return None;
     }
+    if by_name.is_none() && text.contains('{') && first != '{' && text::is_all_data(text) {
+        return Some(Notation::Block);
+    }
+    if by_name.is_none() && text.contains('=') && Notation::Toml.tree(text).is_ok() {
+        return Some(Notation::Toml);
+    }
     match first {
         '{' => return Some(Notation::Json),
         '<' => return Some(Notation::Xml),
@@ -126,7 +152,42 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
     if lines.is_empty() || (sections + pairs) * 10 < lines.len() * 8 {
         return None;
     }
-    Some(if sections > 0 { Notation::Ini } else { Notation::KeyValue })
+    Some(match sections {
+        0 if by_name.is_none() && is_headers(text) => Notation::Headers,
+        // What one mod says in plain pairs another says with lists below its keys.
+        0 if by_name.is_none() && is_yaml(text) => Notation::Yaml,
+        0 => Notation::KeyValue,
+        _ => Notation::Ini,
+    })
+}
+
+/// Whether each line is one of a key, an item or what belongs to one: much else could be read as YAML too.
+fn is_yaml(text: &str) -> bool {
+    let is_so = |line: &str| {
+        let inner = line.trim();
+        let plain = !inner.contains(['=', ';']) && !inner.ends_with(['{', '}']) && !inner.starts_with("--");
+        plain && (inner.starts_with("- ") || inner.contains(": ") || inner.ends_with(':'))
+    };
+    let lines = || text.lines().filter(|line| !line.trim().is_empty() && !is_comment(line.trim()));
+    lines().next().is_some()
+        && lines().all(is_so)
+        && Notation::Yaml.tree(text).is_ok_and(|tree| !tree.fields().is_empty())
+}
+
+/// Whether lines of `key: value` are headers: with capitals, as those of letters, and without another sign.
+fn is_headers(text: &str) -> bool {
+    let head = text.trim_start().split("\n\n").next().unwrap_or_default();
+    let keys = head.lines().filter(|line| !line.starts_with([' ', '\t', '#'])).map(|line| line.split_once(": "));
+    let mut any = false;
+    keys.into_iter().all(|key| {
+        any = true;
+        key.is_some_and(|(key, _)| key.starts_with(char::is_uppercase) && !key.contains('='))
+    }) && any
+}
+
+/// Texts of programs that may be data and no more.
+fn is_script(name: &str) -> bool {
+    matches!(extension(name).as_str(), "lua" | "js" | "py")
 }
 
 /// Text that is written in a language of its own, whatever its lines look like.

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
 use super::sight::{Folders, Guessed, InstallView, Seen, extension, guess, name, parent, small, starts_as_zip, stem};
+use super::words::folded;
 use crate::base::digest::Blake3;
 use crate::base::limits;
 use crate::base::path::InstallPath;
@@ -240,7 +241,13 @@ fn unit(
 /// A group of opaque files must tell something by its names; archives and folders by their documents.
 fn worth_a_look(group: &Group) -> bool {
     let opaque = group.holds == Holds::Files;
-    !group.units.is_empty() && !(opaque && (is_everyday(&group.extension) || group.units.len() > 5_000))
+    let is_everyday = is_everyday(&group.extension) && !is_program_part(&group.extension);
+    !group.units.is_empty() && !(opaque && (is_everyday || group.units.len() > 5_000))
+}
+
+/// Files of programs, which are mods of some games, and parts of all.
+pub fn is_program_part(end: &str) -> bool {
+    matches!(end, "so" | "dll" | "dylib" | "js")
 }
 
 /// Files that every program has: not opaque payloads of mods.
@@ -344,6 +351,42 @@ fn note_off_folders(group: &mut Group) {
     }
 }
 
+/// A key that is the mod's own name differs with each mod: `$.needs.tide[*]` is `$.needs.*[*]`.
+pub fn without_own_name(path: &str, unit: &Unit) -> String {
+    let name = folded(unit.stem());
+    let own = |key: &str| key.len() >= 3 && !matches!(key, "mods" | "mod") && name.starts_with(&folded(key));
+    let mut out = String::from("$");
+    for part in split_path(path) {
+        let key = part.trim_start_matches(['.', '[', '\'']).trim_end_matches(['\'', ']']);
+        if !part.starts_with("[*") && !part.starts_with("[0") && !part.starts_with("[?") && own(key) {
+            out.push_str(".*");
+        } else {
+            out.push_str(part);
+        }
+    }
+    out
+}
+
+/// The steps of a path as they are written for a leaf.
+fn split_path(path: &str) -> Vec<&str> {
+    let mut steps = Vec::new();
+    let (mut start, mut quoted, mut filter) = (1, false, false);
+    for (at, c) in path.char_indices().skip(1) {
+        match c {
+            '\'' => quoted = !quoted,
+            ']' if !quoted => filter = false,
+            '.' | '[' if !quoted && !filter && at > start => {
+                steps.push(&path[start..at]);
+                start = at;
+            }
+            '?' if !quoted && path[..at].ends_with('[') => filter = true,
+            _ => {}
+        }
+    }
+    steps.extend(path.get(start..).filter(|rest| !rest.is_empty()));
+    steps
+}
+
 /// Finds the places at which most units hold a document, and reads those.
 fn read_documents(sight: &dyn InstallView, group: &mut Group) {
     let patterns = document_patterns(&group.units);
@@ -422,6 +465,7 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
                 continue;
             }
             own.insert(path.clone());
+            own.extend(by_its_end(path));
             if let Some((first, rest)) = path.split_once('/') {
                 if !rest.contains('/') && unit.inner.iter().all(|(p, _)| p.starts_with(first)) {
                     own.insert(format!("*/{rest}"));
@@ -435,7 +479,10 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
         }
     }
     let enough = |count: usize| count * 10 >= units.len() && (count >= 2 || units.len() <= 2);
-    let mut patterns: Vec<(String, usize)> = counts.into_iter().filter(|(_, count)| enough(*count)).collect();
+    // A program's text is looked into where most units have one at the same place: it may be data.
+    let common = |(pattern, count): &(String, usize)| !is_program(pattern) || count * 10 >= units.len() * 6;
+    let mut patterns: Vec<(String, usize)> =
+        counts.into_iter().filter(|(_, count)| enough(*count)).filter(common).collect();
     // The most common first; of equals the one that leaves least open, and the one nearest to the root.
     patterns.sort_by_key(|(pattern, count)| {
         (
@@ -466,11 +513,36 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
     chosen
 }
 
+/// The path with what may be the unit's own name left open: `reed-1.2.info/CARD` is `*.info/CARD`, `reed_card.json` is
+/// `*_card.json`.
+fn by_its_end(path: &str) -> Option<String> {
+    let end = |part: &str, signs: &[char]| {
+        let at = part.rfind(signs).filter(|at| *at > 0)?;
+        part[at + 1..].starts_with(char::is_alphabetic).then(|| format!("*{}", &part[at..]))
+    };
+    match path.split_once('/') {
+        Some((first, rest)) if !rest.contains('/') => Some(format!("{}/{rest}", end(first, &['.', '-', '_'])?)),
+        Some(_) => None,
+        None => {
+            let extension = extension(path);
+            Some(format!("{}.{extension}", end(stem(path), &['.', '-', '_'])?))
+        }
+    }
+}
+
+/// The text of a program, near the root of its mod.
+fn is_program(path: &str) -> bool {
+    path.matches('/').count() <= 1 && matches!(extension(path).as_str(), "lua" | "js" | "py")
+}
+
 fn is_payload(path: &str) -> bool {
     let assets =
         ["textures", "sounds", "models", "images", "img", "fonts", "shaders", "music", "locale", "locales", "media"];
     if parent(path).split('/').any(|part| assets.contains(&part.to_lowercase().as_str())) {
         return true;
+    }
+    if is_program(path) {
+        return false;
     }
     matches!(
         extension(path).as_str(),

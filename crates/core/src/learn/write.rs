@@ -61,6 +61,8 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
         open_questions: pen.questions,
         asks: pen.asks,
         seen: learned.seen.clone(),
+        unread: learned.unread.clone(),
+        several: learned.several.clone(),
     }
 }
 
@@ -313,6 +315,14 @@ impl DraftWriter<'_> {
             let evidence = [format!("{with} of {} mods have it", shelf.seen.len())];
             self.inferred(&about("document"), "document", &document, (0.9, &evidence));
         }
+        if let Some(outside) = &shelf.outside {
+            let notation = outside.notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
+            let key = outside.key.as_ref().map_or_else(String::new, |key| format!(", key = {}", quoted(key)));
+            let (file, each) = (quoted(outside.file.as_str()), quoted(&outside.each));
+            let value = format!("{{ file = {file}, each = {each}{key}{notation} }}");
+            let evidence = ["the mods tell nothing themselves, and it has an entry for each".to_owned()];
+            self.inferred(&about("told-by"), "told-by", &value, (0.85, &evidence));
+        }
         self.chosen(&about("id"), "id", &facts.id);
         match &facts.version {
             Some(version) => self.chosen(&about("version"), "version", version),
@@ -458,7 +468,13 @@ impl DraftWriter<'_> {
     fn unique_name(&self, list: &FoundList) -> String {
         let own = list_name(list);
         let twins = self.learned.lists.iter().filter(|(other, _)| list_name(other) == own).count();
-        if twins > 1 { format!("{own} ({})", list.file) } else { own }
+        let in_file = self.learned.lists.iter().filter(|(other, _)| list_name(other) == own && other.file == list.file);
+        let option = list.lines.iter().find(|(key, _)| key == "option" || key == "each").map(|(_, value)| value);
+        match (twins > 1, option.filter(|_| in_file.count() > 1)) {
+            (true, Some(option)) => format!("{own} ({}, {})", list.file, option.trim_matches(['"', '\''])),
+            (true, None) => format!("{own} ({})", list.file),
+            (false, _) => own,
+        }
     }
 
     fn keyring(&mut self) {

@@ -8,6 +8,6 @@ mod scan;
 mod time;
 
 pub use event::{LogEvent, Source, cause_of, family, is_of_mods, is_own_defect};
-pub use pattern::{Pattern, compares_versions, message_start, separator};
+pub use pattern::{Pattern, VERSION_OF, compares_versions, message_start, separator};
 pub use scan::{LogReader, Scanner, shown};
 pub use time::LogTime;

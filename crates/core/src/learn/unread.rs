@@ -1,0 +1,164 @@
+//! What mods tell and a draft does not read: other mods that they name, and versions. Whatever is left unread may matter, so that
+//! no draft that leaves something is all that there is.
+
+use std::collections::{BTreeMap, HashSet};
+
+use super::fields::{columns, has_version_in_name};
+use super::leaves::{Held, holders};
+use super::needs::{is_not_relation, named_in};
+use super::shelves::{Facts, Shelf, merged};
+use super::units::Unit;
+use super::words::{hints, is_version, relation_kind};
+
+/// Something that mods tell and a draft does not read.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Unread {
+    /// The shelf whose mods tell it.
+    pub shelf: String,
+    /// What it is.
+    pub what: WhatUnread,
+    /// The document and the place in it, or the names of files.
+    pub place: String,
+    /// How many mods tell it there.
+    pub mods: usize,
+    /// What one of them says.
+    pub example: String,
+}
+
+/// What is not read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum WhatUnread {
+    /// Other mods are named.
+    Relation,
+    /// Something like a version stands there, and the draft knows none.
+    Version,
+    /// What is named there is not all there, so that none of it is taken for required.
+    NotRequired,
+}
+
+/// So many lines of a text are looked at.
+const LINES: usize = 40;
+/// Longer texts are for people.
+const LONGEST: usize = 200;
+
+/// What the mods of a shelf tell and its facts do not say; `ids` are those of all mods, folded.
+pub fn of_shelf(shelf: &Shelf, facts: &Facts, ids: &HashSet<String>) -> Vec<Unread> {
+    let units = merged(shelf);
+    let mut found = relations(shelf, &units, facts, ids);
+    let knows_a_version = facts.version.as_ref().is_some_and(|version| version.values.iter().any(Option::is_some));
+    if !knows_a_version {
+        found.extend(versions(shelf, &units));
+    }
+    found
+}
+
+fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>) -> Vec<Unread> {
+    let main = shelf.documents.first();
+    let mut seen: BTreeMap<(String, String), (usize, String, bool)> = BTreeMap::new();
+    for (at, unit) in units.iter().enumerate() {
+        let own = facts.id.values.get(at).cloned().flatten().unwrap_or_default().to_lowercase();
+        let mut told = HashSet::new();
+        for (member, document) in &unit.documents {
+            for holder in holders(&document.value) {
+                let is_main = main == Some(member);
+                if is_main && is_read(facts, &holder.path) || is_not_relation(&holder.words) {
+                    continue;
+                }
+                let Some(text) = naming(&holder.held, &own, ids) else { continue };
+                let hinted = relation_kind(&holder.words).is_some();
+                let place = seen.entry((member.clone(), holder.path.clone())).or_insert((0, text, hinted));
+                place.0 += usize::from(told.insert((member, holder.path)));
+            }
+        }
+    }
+    let many = |(_, (mods, _, hinted)): &(_, (usize, String, bool))| *mods >= if *hinted { 1 } else { 2 };
+    let each = seen.into_iter().filter(many).map(|((member, path), (mods, example, _))| Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Relation,
+        place: format!("{path} in {member}"),
+        mods,
+        example,
+    });
+    // Of a place and those around it, one is told.
+    each.take(1).collect()
+}
+
+/// Whether a draft reads a place, or one within or around it.
+fn is_read(facts: &Facts, path: &str) -> bool {
+    let bare = |path: &str| path.trim_end_matches("[*]").trim_end_matches("[0]").to_owned();
+    let own = bare(path);
+    let around = |read: &str| {
+        let read = bare(read);
+        read == own || read.starts_with(&format!("{own}.")) || read.starts_with(&format!("{own}["))
+    };
+    let chosen = [Some(&facts.id), facts.version.as_ref(), facts.title.as_ref()];
+    chosen.into_iter().flatten().filter_map(|choice| choice.path.as_deref()).any(|read| bare(read) == own)
+        || facts.provides.as_ref().is_some_and(|(read, _)| around(read))
+        || facts.relations.iter().any(|relation| relation.covers(path) || relation.places().any(&around))
+}
+
+/// The text of a holder that names other mods than its own.
+fn naming(held: &Held<'_>, own: &str, ids: &HashSet<String>) -> Option<String> {
+    let names = |text: &str| {
+        text.len() <= LONGEST && named_in(text).iter().any(|id| id.len() > 2 && *id != own && ids.contains(id))
+    };
+    match held {
+        Held::Texts(texts) => texts.iter().find(|text| names(text)).cloned(),
+        Held::Text(text) => Some(text.clone()).filter(|text| names(text)),
+        Held::Map(entries) => {
+            let other = |key: &&str| !own.is_empty() && key.to_lowercase() != own && ids.contains(&key.to_lowercase());
+            entries.iter().map(|(key, _)| *key).find(other).map(str::to_owned)
+        }
+        Held::Objects(objects) => {
+            let leaves = objects.iter().flat_map(|object| super::leaves::leaves(object));
+            leaves.map(|leaf| leaf.value).find(|text| names(text))
+        }
+    }
+}
+
+fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {
+    let unread = |place: String, (mods, example): (usize, String)| Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Version,
+        place,
+        mods,
+        example,
+    };
+    let most = |count: usize| count >= 2 && count * 10 >= units.len() * 6;
+    let named: Vec<&Unit> = units.iter().filter(|unit| has_version_in_name(unit.stem())).collect();
+    if let Some(first) = named.first().filter(|_| most(named.len())) {
+        return vec![unread("their names".to_owned(), (named.len(), first.name.clone()))];
+    }
+    if let Some((member, (mods, example))) = in_texts(units).into_iter().find(|(_, (mods, _))| most(*mods)) {
+        return vec![unread(member, (mods, example))];
+    }
+    let members: HashSet<&String> = units.iter().flat_map(|unit| unit.documents.keys()).collect();
+    for member in members {
+        for column in columns(units, member).into_iter().filter(|c| hints(&c.key, &["version", "release", "rev"])) {
+            let told: Vec<&String> = column.values.iter().flatten().filter(|value| is_version(value)).collect();
+            if let Some(first) = told.first().filter(|_| most(told.len())) {
+                return vec![unread(format!("{} in {member}", column.path), (told.len(), (*first).clone()))];
+            }
+        }
+    }
+    Vec::new()
+}
+
+/// Texts with a line that ends in a version: how many mods have such a line, by the member and the key, with an example.
+fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
+    let mut found: BTreeMap<String, (usize, String)> = BTreeMap::new();
+    for unit in units {
+        for (member, text) in &unit.texts {
+            for line in text.lines().take(LINES) {
+                let Some((key, value)) = line.split_once(['=', ':']) else { continue };
+                let value = value.trim().trim_matches(['"', '\'', ',', ';']);
+                if value.contains('.') && is_version(value) && key.len() < 40 {
+                    let known =
+                        found.entry(format!("{} in {member}", key.trim())).or_insert((0, line.trim().to_owned()));
+                    known.0 += 1;
+                }
+            }
+        }
+    }
+    found
+}

@@ -1,0 +1,332 @@
+//! What lines about mods mean in a join that went wrong.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::joins::Joins;
+use super::kinds::{Kind, Kinds, Seen};
+use super::lines::Piece;
+use super::model::{Known, LearnedEvent, Sign};
+use crate::base::finding::Code;
+use crate::base::ids::FoldedId;
+use crate::diagnose::means_failure;
+use crate::rulebook::{Event, Role};
+
+/// Words and signs for a side that has nothing.
+const NOTHING: [&str; 12] =
+    ["none", "null", "nil", "absent", "missing", "nothing", "n/a", "-", "--", "---", "\u{2014}", "keine"];
+/// So many kinds of which nothing is known are told.
+const UNKNOWN: usize = 12;
+
+/// What is said of one kind of lines.
+struct Meaning {
+    means: Event,
+    confidence: f64,
+    signs: Vec<Sign>,
+    /// Which versions or digests are which, by their places among the pieces.
+    groups: Vec<(usize, &'static str)>,
+    /// The kind of the line above the list, where that says it.
+    header: Option<usize>,
+}
+
+/// What lines about mods mean, and examples of those of which that can't be told.
+pub fn found(kinds: &Kinds, (joins, loaded): (&Joins, &[usize]), known: &Known) -> (Vec<LearnedEvent>, Vec<String>) {
+    let looked = Looked { kinds, joins, known, above: headers(kinds) };
+    let (mut events, mut unknown) = (Vec::new(), Vec::new());
+    for (at, kind) in kinds.kinds.iter().enumerate() {
+        if !kind.names_mods() || loaded.contains(&at) || joins.is_about(at) || !looked.is_of_bad_joins(at) {
+            continue;
+        }
+        for (header, lines) in looked.by_header(at) {
+            let part = Kind { lines, ..kind.clone() };
+            match looked.meaning((at, header), &part) {
+                Some(meaning) => events.extend(looked.event(at, &part, meaning)),
+                None => unknown.push(kind.example.clone()),
+            }
+        }
+    }
+    unknown.truncate(UNKNOWN);
+    events.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then_with(|| b.line.len().cmp(&a.line.len())));
+    (events, unknown)
+}
+
+struct Looked<'k> {
+    kinds: &'k Kinds,
+    joins: &'k Joins,
+    known: &'k Known,
+    /// The kind of the header of lists, by the lines that stand in them.
+    above: BTreeMap<usize, usize>,
+}
+
+impl Looked<'_> {
+    /// Whether lines of a kind stand in joins that went wrong, and hardly anywhere else.
+    fn is_of_bad_joins(&self, kind: usize) -> bool {
+        let of = self.joins.by_line();
+        let (mut bad, mut well, mut elsewhere) = (0, 0, 0);
+        for line in &self.kinds.kinds[kind].lines {
+            match of.get(line).map(|episode| episode.went_well) {
+                Some(Some(true)) => well += 1,
+                Some(_) => bad += 1,
+                None => elsewhere += 1,
+            }
+        }
+        let side = self.kinds.kinds[kind].side;
+        let has_joins = self
+            .joins
+            .episodes
+            .iter()
+            .any(|episode| episode.lines.iter().any(|line| self.kinds.kind(*line).side == side));
+        !has_joins || (well == 0 && bad > 0 && elsewhere <= bad)
+    }
+
+    /// The lines of a kind by the header that they stand below; all together where most stand below none, or below one.
+    fn by_header(&self, at: usize) -> Vec<(Option<usize>, Vec<usize>)> {
+        let kind = &self.kinds.kinds[at];
+        let mut parts: BTreeMap<Option<usize>, Vec<usize>> = BTreeMap::new();
+        for line in &kind.lines {
+            let header = self.above.get(line).copied().filter(|header| !self.joins.is_about(*header));
+            parts.entry(header).or_default().push(*line);
+        }
+        let bare = parts.get(&None).map_or(0, Vec::len);
+        if bare * 5 > kind.lines.len() || kind.names_a_player() {
+            return vec![(None, kind.lines.clone())];
+        }
+        parts.remove(&None);
+        parts.into_iter().collect()
+    }
+
+    fn some_went_well(&self) -> bool {
+        self.joins.episodes.iter().any(|episode| episode.went_well == Some(true))
+    }
+
+    fn meaning(&self, (at, header): (usize, Option<usize>), kind: &Kind) -> Option<Meaning> {
+        let plain = |means, confidence, sign| Meaning {
+            means,
+            confidence,
+            signs: vec![sign],
+            groups: one_version(kind, means),
+            header,
+        };
+        if let Some(meaning) = self.by_values(kind) {
+            return Some(Meaning { header, ..meaning });
+        }
+        if self.is_of_strangers(kind) {
+            return Some(plain(Event::Cause(Code::ModExtra), 0.7, Sign::NobodyHere));
+        }
+        let is_clear = |means: &Event| *means != Event::ModFailed;
+        let own = means_failure(&kind.words());
+        if let Some(means) = own.filter(is_clear) {
+            return Some(plain(means, 0.78, Sign::Words));
+        }
+        let above = header.and_then(|header| means_failure(&self.kinds.kinds[header].words()));
+        if let Some(means) = above.filter(is_clear) {
+            return Some(plain(means, 0.75, Sign::Header));
+        }
+        if let Some(means) = self.by_measure(kind) {
+            return Some(plain(means, 0.7, Sign::Measured));
+        }
+        if self.is_odd_one_out(at, kind) {
+            return Some(plain(Event::Cause(Code::ContentDiffers), 0.55, Sign::OddOneOut));
+        }
+        match self.by_our_version(kind) {
+            Some(true) => Some(plain(Event::Cause(Code::ModMissing), 0.66, Sign::OurVersion)),
+            Some(false) => Some(plain(Event::Cause(Code::VersionOther), 0.7, Sign::OtherVersion)),
+            None => own.map(|means| plain(means, 0.5, Sign::Words)),
+        }
+    }
+
+    /// Whether it names mods that the server has not, and nothing else.
+    fn is_of_strangers(&self, kind: &Kind) -> bool {
+        let mut named = kind.lines.iter().flat_map(|line| self.kinds.lines[*line].mods()).peekable();
+        let has_none = |id: &FoldedId| !self.known.of_server.contains(id) && self.known.expected(id).is_none();
+        named.peek().is_some() && !self.known.of_server.is_empty() && named.all(has_none)
+    }
+
+    /// Whether the one version behind a name is the server's, or another.
+    fn by_our_version(&self, kind: &Kind) -> Option<bool> {
+        let (mut ours, mut others) = (0, 0);
+        for line in &kind.lines {
+            let seen = &self.kinds.lines[*line];
+            let ([id], [version]) = (seen.mods(), seen.versions()) else { continue };
+            match self.known.expected(id).map(|expected| expected == version) {
+                Some(true) => ours += 1,
+                Some(false) => others += 1,
+                None => {}
+            }
+        }
+        match (ours, others) {
+            (0, 0) => None,
+            (ours, 0) if ours > 0 => Some(true),
+            (0, _) => Some(false),
+            _ => None,
+        }
+    }
+
+    /// Two unequal versions or digests behind a name, or one and nothing.
+    fn by_values(&self, kind: &Kind) -> Option<Meaning> {
+        let places = |test: fn(&Piece) -> bool| -> Vec<usize> {
+            kind.pieces.iter().enumerate().filter(|(_, piece)| test(piece)).map(|(at, _)| at).collect()
+        };
+        let versions = places(|piece| matches!(piece, Piece::Version(_)));
+        let digests = places(|piece| matches!(piece, Piece::Digest(_)));
+        let lines: Vec<&Seen> = kind.lines.iter().map(|line| &self.kinds.lines[*line]).collect();
+        let differ = |values: fn(&Seen) -> &[String]| {
+            let unequal = lines.iter().filter(|seen| matches!(values(seen), [a, b, ..] if a != b)).count();
+            unequal * 10 >= lines.len() * 8
+        };
+        let groups = |places: &[usize], expected_first: bool| {
+            let names = if expected_first { ["expected", "found"] } else { ["found", "expected"] };
+            places.iter().copied().zip(names).collect::<Vec<_>>()
+        };
+        let is_single = kind.pieces.iter().filter(|piece| matches!(piece, Piece::Mod(..))).count() == 1;
+        if versions.len() == 2 && is_single && differ(Seen::versions) {
+            let groups = groups(&versions, self.first_is_expected(kind, &lines, versions[0]));
+            let (means, signs) = (Event::Cause(Code::VersionOther), vec![Sign::TwoVersions]);
+            return Some(Meaning { means, confidence: 0.85, signs, groups, header: None });
+        }
+        if digests.len() == 2 && is_single && differ(Seen::digests) {
+            let groups = groups(&digests, wants_before(kind, digests[0]));
+            let (means, signs) = (Event::Cause(Code::ContentDiffers), vec![Sign::TwoDigests]);
+            return Some(Meaning { means, confidence: 0.85, signs, groups, header: None });
+        }
+        let value = versions.first().or(digests.first()).copied().filter(|_| versions.len() + digests.len() == 1)?;
+        is_nothing_beside(kind).then(|| {
+            let (code, group) = match self.is_of_strangers(kind) {
+                true => (Code::ModExtra, "found"),
+                false => (Code::ModMissing, "expected"),
+            };
+            let signs = vec![Sign::OneSideHasNone];
+            Meaning { means: Event::Cause(code), confidence: 0.75, signs, groups: vec![(value, group)], header: None }
+        })
+    }
+
+    /// Whether the first of two versions is the one that should be: that of the server, as far as is known.
+    fn first_is_expected(&self, kind: &Kind, lines: &[&Seen], first: usize) -> bool {
+        let (mut by_first, mut by_second) = (0, 0);
+        for seen in lines {
+            let expected = seen.mods().first().and_then(|id| self.known.expected(id));
+            by_first += usize::from(expected == seen.versions().first().map(String::as_str));
+            by_second += usize::from(expected == seen.versions().get(1).map(String::as_str));
+        }
+        match by_first.cmp(&by_second) {
+            std::cmp::Ordering::Greater => true,
+            std::cmp::Ordering::Less => false,
+            std::cmp::Ordering::Equal => wants_before(kind, first),
+        }
+    }
+
+    /// A line that names just the mods that one side lacks.
+    fn by_measure(&self, kind: &Kind) -> Option<Event> {
+        let (server, client) = (&self.known.of_server, &self.known.of_client);
+        let named: BTreeSet<&FoldedId> = kind.lines.iter().flat_map(|line| self.kinds.lines[*line].mods()).collect();
+        let only = |own: &BTreeSet<FoldedId>, other: &BTreeSet<FoldedId>| {
+            !own.is_empty() && !other.is_empty() && named.iter().all(|id| own.contains(*id) && !other.contains(*id))
+        };
+        let code = if only(server, client) {
+            Code::ModMissing
+        } else if only(client, server) {
+            Code::ModExtra
+        } else {
+            return None;
+        };
+        Some(Event::Cause(code))
+    }
+
+    /// Whether lines that differ in one word are far more frequent, and name other mods.
+    fn is_odd_one_out(&self, at: usize, kind: &Kind) -> bool {
+        let differs_in_a_word = |other: &Kind| {
+            let pairs = kind.pieces.iter().zip(&other.pieces);
+            let differ = |(a, b): &(&Piece, &Piece)| match (a, b) {
+                (Piece::Word(a), Piece::Word(b)) => a != b,
+                (a, b) => std::mem::discriminant(*a) != std::mem::discriminant(*b),
+            };
+            kind.pieces.len() == other.pieces.len()
+                && pairs.clone().filter(differ).count() == 1
+                && pairs.clone().any(|(a, b)| matches!((a, b), (Piece::Word(a), Piece::Word(b)) if a != b))
+        };
+        let others = self.kinds.kinds.iter().enumerate().filter(|(other, _)| *other != at);
+        others
+            .filter(|(_, other)| other.side == kind.side && other.lines.len() >= kind.lines.len() * 3)
+            .any(|(_, other)| differs_in_a_word(other))
+    }
+
+    fn event(&self, at: usize, kind: &Kind, meaning: Meaning) -> Option<LearnedEvent> {
+        let Meaning { means, mut confidence, mut signs, groups, header } = meaning;
+        if kind.side == Role::Server && self.some_went_well() {
+            signs.push(Sign::NeverWhenWell);
+            confidence += 0.07;
+        }
+        if kind.lines.len() > 2 {
+            confidence += 0.03;
+        }
+        // A header that says nothing of its own, and stands above lists of several kinds, is passed over.
+        let above = header.filter(|header| {
+            let others =
+                self.above.iter().filter(|(line, above)| *above == header && self.kinds.lines[**line].kind != at);
+            signs.contains(&Sign::Header) || others.count() == 0
+        });
+        let own = kind.pattern(&groups)?;
+        let event = kind.event(means, confidence.min(0.95), signs)?;
+        Some(match above.and_then(|above| self.kinds.kinds[above].pattern(&[])) {
+            Some(line) => LearnedEvent { line, then: Some(own), between: None, ..event },
+            None => LearnedEvent { line: own, ..event },
+        })
+    }
+}
+
+/// A version alone is what is, or what should be where nothing is.
+fn one_version(kind: &Kind, means: Event) -> Vec<(usize, &'static str)> {
+    let mut versions = kind.pieces.iter().enumerate().filter(|(_, piece)| matches!(piece, Piece::Version(_)));
+    let group = if means == Event::Cause(Code::ModMissing) { "expected" } else { "found" };
+    match (versions.next(), versions.next()) {
+        (Some((at, _)), None) => vec![(at, group)],
+        _ => Vec::new(),
+    }
+}
+
+/// Whether words before a place say that what stands there is wanted.
+fn wants_before(kind: &Kind, place: usize) -> bool {
+    const WANTS: [&str; 12] =
+        ["want", "need", "requir", "expect", "should", "server", "host", "house", "remote", "here", "ours", "wir"];
+    let before = kind.pieces[..place].iter().rev().find_map(|piece| match piece {
+        Piece::Word(word) => Some(word.to_lowercase()),
+        _ => None,
+    });
+    before.is_some_and(|word| WANTS.iter().any(|wants| word.starts_with(wants)))
+}
+
+/// Whether a word or a sign for nothing stands by itself in a line.
+fn is_nothing_beside(kind: &Kind) -> bool {
+    let alone = |at: usize| {
+        let edge = |piece: Option<&Piece>| !matches!(piece, Some(Piece::Word(_) | Piece::Number | Piece::Mixed));
+        edge(at.checked_sub(1).and_then(|at| kind.pieces.get(at))) && edge(kind.pieces.get(at + 1))
+    };
+    let behind = kind.pieces.iter().position(|piece| matches!(piece, Piece::Mod(..))).unwrap_or(0);
+    kind.pieces.iter().enumerate().skip(behind).any(|(at, piece)| match piece {
+        Piece::Word(word) => NOTHING.contains(&word.to_lowercase().as_str()) && alone(at),
+        Piece::Sign(sign) => {
+            let blank = |piece: Option<&Piece>| matches!(piece, None | Some(Piece::Blank));
+            NOTHING.contains(&sign.as_str())
+                && blank(at.checked_sub(1).and_then(|at| kind.pieces.get(at)))
+                && blank(kind.pieces.get(at + 1))
+        }
+        _ => false,
+    })
+}
+
+/// For lines about mods that stand one below another: the kind of the line above the first.
+fn headers(kinds: &Kinds) -> BTreeMap<usize, usize> {
+    let mut above = BTreeMap::new();
+    let mut header: Option<usize> = None;
+    for (at, seen) in kinds.lines.iter().enumerate() {
+        let follows = at > 0 && kinds.lines[at - 1].log == seen.log && kinds.lines[at - 1].number + 1 == seen.number;
+        if !kinds.kinds[seen.kind].names_mods() {
+            header = Some(seen.kind);
+            continue;
+        }
+        header = header.filter(|_| follows);
+        if let Some(header) = header {
+            above.insert(at, header);
+        }
+    }
+    above
+}

@@ -1,0 +1,331 @@
+//! Tries to join: which line begins one, which lines are of it, and which line ends it, well or not.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
+
+use super::kinds::Kinds;
+use super::model::{LearnedEvent, Sign};
+use crate::rulebook::{Event, Role};
+
+/// Beginnings of words for a try that went well.
+const WELL: [&str; 22] = [
+    "accept",
+    "welcom",
+    "joined",
+    "entered",
+    "enters",
+    "aboard",
+    "admits",
+    "admitted",
+    "granted",
+    "logged in",
+    "spawn",
+    "let in",
+    "is in",
+    "authorised",
+    "authorized",
+    "joins us",
+    "came in",
+    "willkommen",
+    "bienven",
+    "betritt",
+    "eingelassen",
+    "aceptad",
+];
+/// Beginnings of words for one that did not.
+const ILL: [&str; 26] = [
+    "refus",
+    "reject",
+    "denied",
+    "deny",
+    "kick",
+    "drop",
+    "turned away",
+    "turns away",
+    "turned back",
+    "fail",
+    "expel",
+    "remov",
+    "not admitted",
+    "sent home",
+    "sent away",
+    "abgewiesen",
+    "abgelehnt",
+    "verweigert",
+    "getrennt",
+    "rechaz",
+    "rejet",
+    "expuls",
+    "abort",
+    "cancel",
+    "mismatch",
+    "may not",
+];
+/// Beginnings of words for whoever goes, whatever was before.
+const GOES: [&str; 7] = ["left", "leave", "disconnect", "closed", "quit", "goodbye", "gone"];
+/// Beginnings of words for a try.
+const TRIES: [&str; 13] = [
+    "join",
+    "connect",
+    "hello",
+    "handshake",
+    "login",
+    "logs in",
+    "knock",
+    "request",
+    "tries",
+    "arriv",
+    "enter",
+    "begehr",
+    "wants",
+];
+
+/// A try to join.
+#[derive(Debug, Clone)]
+pub struct Episode {
+    /// Which log it is in.
+    pub log: usize,
+    /// Who tried, where the log tells.
+    player: Option<Rc<str>>,
+    /// Its lines.
+    pub lines: Vec<usize>,
+    /// Lines after its last that may be of it.
+    pending: Vec<usize>,
+    /// The line that ends it.
+    outcome: Option<usize>,
+    /// Whether it went well, as far as is known.
+    pub went_well: Option<bool>,
+}
+
+/// How lines that end tries end them.
+#[derive(Debug, Clone, Copy, Default)]
+struct Ending {
+    joins: usize,
+    with_mods: usize,
+    by_words: Option<bool>,
+}
+
+impl Ending {
+    /// Whether the tries that end so went well.
+    fn is_well(self, others_name_mods: bool) -> Option<bool> {
+        self.by_words.or_else(|| match (self.with_mods, self.joins) {
+            (0, _) if others_name_mods => Some(true),
+            (with, all) if with * 10 >= all * 7 => Some(false),
+            _ => None,
+        })
+    }
+}
+
+/// All tries of some logs.
+#[derive(Debug, Default)]
+pub struct Joins {
+    /// The tries.
+    pub episodes: Vec<Episode>,
+    /// The kind of the line that begins one.
+    start: Option<usize>,
+    endings: BTreeMap<usize, (Ending, Option<bool>)>,
+}
+
+impl Joins {
+    /// Finds them; `loaded` are the kinds of lines that tell of each mod as it is loaded.
+    pub fn of(kinds: &Kinds, loaded: &[usize]) -> Self {
+        let start = start(kinds);
+        let mut joins = Self { episodes: episodes(kinds, start, loaded), start, endings: BTreeMap::new() };
+        for episode in &mut joins.episodes {
+            episode.outcome = outcome(kinds, episode, start);
+        }
+        joins.judge(kinds);
+        joins.episodes.extend(of_clients(kinds, loaded));
+        joins
+    }
+
+    fn judge(&mut self, kinds: &Kinds) {
+        let chatter = self.chatter(kinds);
+        let names_mods = |episode: &Episode| {
+            let mut own = episode.lines.iter().map(|line| kinds.lines[*line].kind);
+            own.any(|kind| kinds.kinds[kind].names_mods() && !chatter.contains(&kind))
+        };
+        let mut endings: BTreeMap<usize, Ending> = BTreeMap::new();
+        for episode in &self.episodes {
+            let Some(kind) = episode.outcome.map(|line| kinds.lines[line].kind) else { continue };
+            let ending = endings.entry(kind).or_default();
+            ending.joins += 1;
+            ending.with_mods += usize::from(names_mods(episode));
+            ending.by_words = tone(&kinds.kinds[kind].words());
+        }
+        let others = |kind: usize| endings.iter().any(|(other, ending)| *other != kind && ending.with_mods > 0);
+        self.endings = endings.iter().map(|(kind, ending)| (*kind, (*ending, ending.is_well(others(*kind))))).collect();
+        for episode in &mut self.episodes {
+            let kind = episode.outcome.map(|line| kinds.lines[line].kind);
+            episode.went_well = kind.and_then(|kind| self.endings.get(&kind)?.1);
+        }
+    }
+
+    /// Lines about mods that are found in tries of every ending alike.
+    fn chatter(&self, kinds: &Kinds) -> BTreeSet<usize> {
+        let mut tries: BTreeMap<usize, usize> = BTreeMap::new();
+        let mut with: BTreeMap<(usize, usize), usize> = BTreeMap::new();
+        for episode in &self.episodes {
+            let Some(ending) = episode.outcome.map(|line| kinds.lines[line].kind) else { continue };
+            *tries.entry(ending).or_default() += 1;
+            let own: BTreeSet<usize> = episode.lines.iter().map(|line| kinds.lines[*line].kind).collect();
+            for kind in own.into_iter().filter(|kind| kinds.kinds[*kind].names_mods()) {
+                *with.entry((kind, ending)).or_default() += 1;
+            }
+        }
+        let named: BTreeSet<usize> = with.keys().map(|(kind, _)| *kind).collect();
+        let is_everywhere = |kind: &usize| {
+            let share = |(ending, all): (&usize, &usize)| {
+                let own = with.get(&(*kind, *ending)).copied().unwrap_or(0);
+                own * 10 >= all * 3
+            };
+            tries.len() > 1 && tries.iter().all(share)
+        };
+        named.into_iter().filter(is_everywhere).collect()
+    }
+
+    /// The try that a line is of.
+    pub fn by_line(&self) -> BTreeMap<usize, &Episode> {
+        self.episodes.iter().flat_map(|episode| episode.lines.iter().map(move |line| (*line, episode))).collect()
+    }
+
+    /// Whether a kind of lines begins or ends tries.
+    pub fn is_about(&self, kind: usize) -> bool {
+        self.start == Some(kind) || self.endings.contains_key(&kind)
+    }
+
+    /// What was learned of them.
+    pub fn events(&self, kinds: &Kinds) -> Vec<LearnedEvent> {
+        let mut events = Vec::new();
+        if let Some(start) = self.start.filter(|start| !self.endings.contains_key(start)) {
+            let joins = kinds.kinds[start].lines.len();
+            let says_so = has_word(&kinds.kinds[start].words(), &TRIES);
+            let sure = 0.55 + 0.08 * joins.min(3) as f64 + if says_so { 0.15 } else { 0.0 };
+            events.extend(kinds.kinds[start].event(Event::JoinTried, sure, vec![Sign::ComesFirst { joins }]));
+        }
+        for (kind, (ending, well)) in &self.endings {
+            let Some(well) = well else { continue };
+            let means = if *well { Event::JoinAccepted } else { Event::JoinRefused };
+            let by_mods = if *well { ending.with_mods == 0 } else { ending.with_mods * 10 >= ending.joins * 7 };
+            let mut signs = vec![Sign::ComesLast { joins: ending.joins, with_mods: ending.with_mods }];
+            let mut sure = if by_mods { 0.65 } else { 0.5 };
+            if ending.by_words.is_some() {
+                signs.push(Sign::Words);
+                sure += 0.25;
+            }
+            events.extend(kinds.kinds[*kind].event(means, sure, signs));
+        }
+        events
+    }
+}
+
+fn has_word(text: &str, words: &[&str]) -> bool {
+    let lower = format!(" {}", text.to_lowercase());
+    words
+        .iter()
+        .any(|word| lower.match_indices(word).any(|(at, _)| lower[..at].ends_with(|c: char| !c.is_alphanumeric())))
+}
+
+/// Whether words speak of a try that went well, or of one that did not.
+fn tone(words: &str) -> Option<bool> {
+    match (has_word(words, &WELL), has_word(words, &ILL)) {
+        (_, true) => Some(false),
+        (true, false) => Some(true),
+        (false, false) => None,
+    }
+}
+
+/// The kind of line with which the lines of most players begin.
+fn start(kinds: &Kinds) -> Option<usize> {
+    let mut first: BTreeMap<(usize, Rc<str>), usize> = BTreeMap::new();
+    for seen in &kinds.lines {
+        let kind = &kinds.kinds[seen.kind];
+        let (Some(player), Role::Server, false) = (&seen.player, kind.side, kind.names_mods()) else { continue };
+        first.entry((seen.log, player.clone())).or_insert(seen.kind);
+    }
+    let mut counts: BTreeMap<usize, usize> = BTreeMap::new();
+    for kind in first.values() {
+        *counts.entry(*kind).or_default() += 1;
+    }
+    counts.into_iter().max_by_key(|(kind, count)| (*count, std::cmp::Reverse(*kind))).map(|(kind, _)| kind)
+}
+
+fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episode> {
+    let mut all: Vec<Episode> = Vec::new();
+    let mut open: BTreeMap<(usize, Rc<str>), usize> = BTreeMap::new();
+    let mut speaks: Option<usize> = None;
+    for (at, seen) in kinds.lines.iter().enumerate() {
+        let kind = &kinds.kinds[seen.kind];
+        if kind.side != Role::Server || loaded.contains(&seen.kind) {
+            continue;
+        }
+        if let Some(player) = &seen.player {
+            let key = (seen.log, player.clone());
+            let known = open.get(&key).copied().filter(|_| start != Some(seen.kind));
+            let own = known.unwrap_or_else(|| {
+                all.push(Episode {
+                    log: seen.log,
+                    player: Some(player.clone()),
+                    lines: Vec::new(),
+                    pending: Vec::new(),
+                    outcome: None,
+                    went_well: None,
+                });
+                all.len() - 1
+            });
+            if speaks == Some(own) {
+                let pending = std::mem::take(&mut all[own].pending);
+                all[own].lines.extend(pending);
+            }
+            open.insert(key, own);
+            all[own].lines.push(at);
+            speaks = Some(own);
+        } else if let Some(own) = speaks.filter(|own| all[*own].log == seen.log).filter(|_| kind.names_mods()) {
+            // What stands right behind his line is of him; what comes later is so if he speaks again before another does.
+            let episode = &mut all[own];
+            let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
+            if behind { episode.lines.push(at) } else { episode.pending.push(at) }
+        }
+    }
+    all
+}
+
+/// The line of a player that tells how it ended: the last that is neither the first nor only says that he goes.
+fn outcome(kinds: &Kinds, episode: &Episode, start: Option<usize>) -> Option<usize> {
+    let own = episode.lines.iter().copied().filter(|line| {
+        let seen = &kinds.lines[*line];
+        seen.player.is_some() && seen.player == episode.player && Some(seen.kind) != start && seen.mods().is_empty()
+    });
+    let own: Vec<usize> = own.collect();
+    let says = |line: &&usize| tone(&kinds.kind(**line).words()).is_some();
+    let goes = |line: &&usize| has_word(&kinds.kind(**line).words(), &GOES);
+    let last = own.iter().rev();
+    last.clone().find(says).or_else(|| last.clone().find(|line| !goes(line))).or_else(|| own.last()).copied()
+}
+
+/// A client's log is of one try: it went well where nothing says otherwise behind what says so.
+fn of_clients(kinds: &Kinds, loaded: &[usize]) -> Vec<Episode> {
+    let mut all: BTreeMap<usize, Episode> = BTreeMap::new();
+    for (at, seen) in kinds.lines.iter().enumerate() {
+        let kind = &kinds.kinds[seen.kind];
+        if kind.side != Role::Client {
+            continue;
+        }
+        let episode = all.entry(seen.log).or_insert_with(|| Episode {
+            log: seen.log,
+            player: None,
+            lines: Vec::new(),
+            pending: Vec::new(),
+            outcome: None,
+            went_well: None,
+        });
+        if kind.names_mods() {
+            if !loaded.contains(&seen.kind) {
+                episode.lines.push(at);
+            }
+        } else if let Some(well) = tone(&kind.words()) {
+            episode.went_well = Some(well);
+        }
+    }
+    all.into_values().collect()
+}

@@ -1,0 +1,340 @@
+//! Lines of one kind: alike but for names, numbers, versions and digests.
+
+use std::collections::{BTreeSet, HashMap};
+use std::rc::Rc;
+
+use super::lines::{Lines, Piece, Shape, Values, skeleton, without_tags};
+use super::model::{LearnedEvent, Sign};
+use super::players::may_be_a_name;
+use crate::base::ids::FoldedId;
+use crate::rulebook::{Event, Role};
+
+/// A line that is of some kind.
+#[derive(Debug, Clone)]
+pub struct Seen {
+    /// Which log it is of.
+    pub log: usize,
+    /// Its number, from one.
+    pub number: u64,
+    /// Its kind.
+    pub kind: usize,
+    /// The player that it names, folded.
+    pub player: Option<Rc<str>>,
+    /// What differs in it.
+    values: Option<Box<Values>>,
+}
+
+impl Seen {
+    /// The mods that it names.
+    pub fn mods(&self) -> &[FoldedId] {
+        self.values.as_ref().map_or(&[], |values| &values.mods)
+    }
+
+    /// The versions in it, in their order.
+    pub fn versions(&self) -> &[String] {
+        self.values.as_ref().map_or(&[], |values| &values.versions)
+    }
+
+    /// The digests in it.
+    pub fn digests(&self) -> &[String] {
+        self.values.as_ref().map_or(&[], |values| &values.digests)
+    }
+}
+
+/// A kind of lines.
+#[derive(Debug, Clone)]
+pub struct Kind {
+    /// Whose log they stand in.
+    pub side: Role,
+    /// The pieces of one of them.
+    pub pieces: Vec<Piece>,
+    /// Whether some mod's name has blanks in it.
+    pub has_blanks: bool,
+    /// Its lines, by their places among all.
+    pub lines: Vec<usize>,
+    /// One of them.
+    pub example: String,
+}
+
+impl Kind {
+    /// Whether it names a mod.
+    pub fn names_mods(&self) -> bool {
+        self.pieces.iter().any(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..)))
+    }
+
+    /// Whether it names a player.
+    pub fn names_a_player(&self) -> bool {
+        self.pieces.iter().any(|piece| matches!(piece, Piece::Player(_)))
+    }
+
+    /// What it says beside names, in words.
+    pub fn words(&self) -> String {
+        let each = self.pieces.iter().map(|piece| match piece {
+            Piece::Word(word) => word.clone(),
+            Piece::Sign(sign) => sign.clone(),
+            Piece::Blank => " ".to_owned(),
+            Piece::Mod(..) | Piece::Mods(..) => "X".to_owned(),
+            Piece::Player(_) => "N".to_owned(),
+            Piece::Version(version) => version.clone(),
+            Piece::Number | Piece::Mixed | Piece::Digest(_) => "0".to_owned(),
+        });
+        each.collect()
+    }
+}
+
+/// All lines of some logs by kind.
+#[derive(Debug, Default)]
+pub struct Kinds {
+    /// The lines, in the order of the logs.
+    pub lines: Vec<Seen>,
+    /// The kinds.
+    pub kinds: Vec<Kind>,
+    /// How many logs there are.
+    pub logs: usize,
+}
+
+impl Kinds {
+    /// Sorts lines by kind, with players told apart.
+    pub fn of(logs: usize, lines: Lines, players: &BTreeSet<String>) -> Self {
+        let Lines { lines, mut shapes } = lines;
+        for shape in &mut shapes {
+            with_players(&mut shape.pieces, players);
+            without_tags(&mut shape.pieces);
+        }
+        let around = AroundMods::of(&shapes);
+        shapes.iter_mut().for_each(|shape| around.name_unknown(&mut shape.pieces));
+        let mut found = Self { logs, ..Self::default() };
+        let mut known: HashMap<(Role, String), usize> = HashMap::new();
+        let of_shape: Vec<OfShape> = shapes
+            .into_iter()
+            .map(|shape| {
+                let kind = *known.entry((shape.side, skeleton(&shape.pieces))).or_insert(found.kinds.len());
+                let of_shape = OfShape::new(kind, &shape.pieces);
+                if kind == found.kinds.len() {
+                    let Shape { side, pieces, example, .. } = shape;
+                    found.kinds.push(Kind { side, pieces, has_blanks: false, lines: Vec::new(), example });
+                }
+                found.kinds[kind].has_blanks |= shape.has_blanks;
+                of_shape
+            })
+            .collect();
+        for line in lines {
+            let OfShape { kind, player, unknown } = &of_shape[line.shape as usize];
+            let mut values = line.values;
+            if let Some(unknown) = unknown {
+                values.get_or_insert_default().mods.push(unknown.clone());
+            }
+            found.kinds[*kind].lines.push(found.lines.len());
+            let (log, number) = (line.log as usize, u64::from(line.number));
+            found.lines.push(Seen { log, number, kind: *kind, player: player.clone(), values });
+        }
+        found
+    }
+
+    /// The kind of a line.
+    pub fn kind(&self, line: usize) -> &Kind {
+        &self.kinds[self.lines[line].kind]
+    }
+}
+
+fn with_players(pieces: &mut [Piece], players: &BTreeSet<String>) {
+    for piece in pieces {
+        if let Piece::Word(word) = piece
+            && players.contains(&word.to_lowercase())
+        {
+            *piece = Piece::Player(std::mem::take(word));
+        }
+    }
+}
+
+/// Longer patterns are of lines that nobody writes twice.
+const PATTERN: usize = 1_000;
+/// So many pieces before a name tell that it is a mod's.
+const BEFORE: usize = 4;
+
+/// What stands around mods in lines that name them: by it, names are known to be those of mods that nobody here has.
+#[derive(Default)]
+struct AroundMods {
+    /// What stands before, and whether only one word stands behind.
+    before: BTreeSet<(String, bool)>,
+    /// Whole lines.
+    shapes: BTreeSet<String>,
+    /// Words that are said of mods, and so are none.
+    words: BTreeSet<String>,
+}
+
+impl AroundMods {
+    fn of(shapes: &[Shape]) -> Self {
+        let mut around = Self::default();
+        for Shape { pieces, .. } in shapes {
+            let Some(at) = pieces.iter().position(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..))) else {
+                continue;
+            };
+            around.shapes.insert(skeleton(pieces));
+            around.words.extend(pieces.iter().filter_map(|piece| match piece {
+                Piece::Word(word) => Some(word.to_lowercase()),
+                _ => None,
+            }));
+            let before = &pieces[at.saturating_sub(BEFORE)..at];
+            if before.iter().any(|piece| matches!(piece, Piece::Word(_) | Piece::Player(_))) {
+                around.before.insert((skeleton(before), is_one_word(&pieces[at + 1..])));
+            }
+        }
+        around
+    }
+
+    /// A word that stands where mods are named, or before a version in what is said of a player, is a mod.
+    fn name_unknown(&self, pieces: &mut [Piece]) {
+        if pieces.iter().any(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..))) {
+            return;
+        }
+        let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if may_be_a_name(word) && !self.words.contains(&word.to_lowercase()));
+        let words = || (0..pieces.len()).filter(may_be);
+        let found =
+            words().find(|at| is_before_a_version(pieces, *at)).or_else(|| words().find(|at| self.fits(pieces, *at)));
+        if let Some(at) = found
+            && let Piece::Word(word) = &pieces[at]
+        {
+            // Without a text of its own it is known to be nobody's here.
+            pieces[at] = Piece::Mod(FoldedId::from(word.as_str()), String::new());
+        }
+    }
+
+    /// Whether mods stand where a word stands.
+    fn fits(&self, pieces: &[Piece], at: usize) -> bool {
+        let rest = &pieces[at + 1..];
+        let before = skeleton(&pieces[at.saturating_sub(BEFORE)..at]);
+        let tells = |piece: &Piece| match piece {
+            Piece::Version(_) | Piece::Digest(_) => true,
+            Piece::Word(word) => matches!(word.to_lowercase().as_str(), "null" | "none" | "nil"),
+            _ => false,
+        };
+        if is_one_word(rest) && has_player(pieces) && self.before.contains(&(before.clone(), true)) {
+            return true;
+        }
+        let is_known = [true, false].into_iter().any(|one| self.before.contains(&(before.clone(), one)));
+        let as_mod = || {
+            let mut as_mod = pieces.to_vec();
+            as_mod[at] = Piece::Mod(FoldedId::from(""), String::new());
+            self.shapes.contains(&skeleton(&as_mod))
+        };
+        rest.iter().any(tells) && (is_known || as_mod())
+    }
+}
+
+fn is_one_word(rest: &[Piece]) -> bool {
+    matches!(rest, [Piece::Blank, Piece::Word(_)])
+}
+
+fn has_player(pieces: &[Piece]) -> bool {
+    pieces.iter().any(|piece| matches!(piece, Piece::Player(_)))
+}
+
+/// Whether what is said of a player has a version right behind a word.
+fn is_before_a_version(pieces: &[Piece], at: usize) -> bool {
+    let rest = &pieces[at + 1..];
+    let gap = rest.iter().take(2).take_while(|piece| matches!(piece, Piece::Blank | Piece::Sign(_))).count();
+    at > 0 && gap > 0 && has_player(pieces) && matches!(rest.get(gap), Some(Piece::Version(_)))
+}
+
+/// What all lines of a shape have.
+struct OfShape {
+    kind: usize,
+    player: Option<Rc<str>>,
+    /// A mod that nobody here has.
+    unknown: Option<FoldedId>,
+}
+
+impl OfShape {
+    fn new(kind: usize, pieces: &[Piece]) -> Self {
+        let player = pieces.iter().find_map(|piece| match piece {
+            Piece::Player(name) => Some(Rc::from(name.to_lowercase())),
+            _ => None,
+        });
+        let unknown = pieces.iter().find_map(|piece| match piece {
+            Piece::Mod(id, text) if text.is_empty() => Some(id.clone()),
+            _ => None,
+        });
+        Self { kind, player, unknown }
+    }
+}
+
+impl Kind {
+    /// A pattern that knows its lines, with groups for the mod, the player, and for what stands at some places; nothing where it
+    /// says too little to be known again.
+    pub fn pattern(&self, groups: &[(usize, &str)]) -> Option<String> {
+        let letters: usize = self
+            .pieces
+            .iter()
+            .map(|piece| match piece {
+                Piece::Word(word) => word.chars().count(),
+                Piece::Sign(sign) => sign.chars().count().min(2),
+                _ => 0,
+            })
+            .sum();
+        let has_more = self.pieces.iter().any(|piece| matches!(piece, Piece::Player(_) | Piece::Version(_)));
+        if letters < if has_more { 1 } else { 2 } {
+            return None;
+        }
+        let mut out = String::new();
+        let (mut has_mod, mut has_player) = (false, false);
+        let last = self.pieces.len() - 1;
+        for (at, piece) in self.pieces.iter().enumerate() {
+            let named = groups.iter().find(|(place, _)| *place == at).map(|(_, name)| *name);
+            let group = |inner: &str| named.map_or_else(|| inner.to_owned(), |name| format!("(?<{name}>{inner})"));
+            match piece {
+                Piece::Word(text) | Piece::Sign(text) => out.push_str(&regex::escape(text)),
+                Piece::Blank if at == 0 || at == last => {}
+                Piece::Blank => out.push_str(r"\s+"),
+                Piece::Number => out.push_str(r"\d+"),
+                Piece::Mixed => out.push_str(r"\w+"),
+                Piece::Version(_) => out.push_str(&group(r"v?\d+\.[\w.+-]+")),
+                Piece::Digest(_) => out.push_str(&group("[0-9A-Fa-f]+")),
+                Piece::Mod(..) if has_mod => out.push_str(if self.has_blanks { ".+?" } else { r"\S+" }),
+                Piece::Mod(..) => {
+                    has_mod = true;
+                    out.push_str(match (self.has_blanks, at == last, at == 0) {
+                        (false, ..) => r"(?<mod>\S+)",
+                        (true, true, _) => "(?<mod>.+)",
+                        (true, false, true) => r"(?:^|[\]\d|:]\s)\s*(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
+                        (true, false, false) => r"(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
+                    });
+                }
+                Piece::Mods(..) => out.push_str(if at == last { "(?<mods>.+)" } else { "(?<mods>.+?)" }),
+                Piece::Player(_) if has_player => out.push_str(r"\S+"),
+                Piece::Player(_) => {
+                    has_player = true;
+                    out.push_str(r"(?<player>[\w-]+)");
+                }
+            }
+        }
+        // What begins with a name begins where the message does.
+        if matches!(self.pieces.first(), Some(Piece::Mod(..) | Piece::Player(_))) && !self.has_blanks {
+            out = format!(r"(?:^|\s){out}");
+        }
+        let ends = matches!(self.pieces.last(), Some(Piece::Version(_) | Piece::Digest(_) | Piece::Word(_)));
+        if ends || letters < 3 {
+            out.push_str(r"\s*$");
+        }
+        (out.len() <= PATTERN).then_some(out)
+    }
+
+    /// What was learned of its lines.
+    pub fn event(&self, means: Event, confidence: f64, signs: Vec<Sign>) -> Option<LearnedEvent> {
+        let between = self.pieces.iter().find_map(|piece| match piece {
+            Piece::Mods(_, between) => Some(*between),
+            _ => None,
+        });
+        Some(LearnedEvent {
+            means,
+            side: self.side,
+            line: self.pattern(&[])?,
+            then: None,
+            between,
+            confidence: (confidence * 100.0).round() / 100.0,
+            signs,
+            lines: self.lines.len(),
+            example: self.example.clone(),
+        })
+    }
+}

@@ -1,0 +1,287 @@
+//! A line in pieces: what is a name, a version, a digest or a number in it, and what is said about that.
+
+use std::collections::HashMap;
+use std::fmt::Write;
+use std::sync::LazyLock;
+
+use regex::Regex;
+
+use super::model::Transcript;
+use crate::base::ids::FoldedId;
+use crate::diagnose::Needles;
+use crate::logs::{VERSION_OF, separator, shown};
+use crate::rulebook::Role;
+
+/// So many lines of one log are looked at.
+const LINES: usize = 200_000;
+/// So many bytes of a line are looked at.
+const LINE: usize = 2_000;
+/// So many different shapes of lines.
+const SHAPES: usize = 20_000;
+/// So many mods of a list in one line are kept.
+const LISTED: usize = 50;
+
+/// A piece of a line.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Piece {
+    /// A word.
+    Word(String),
+    /// Signs.
+    Sign(String),
+    /// Blanks.
+    Blank,
+    /// A number.
+    Number,
+    /// Letters and digits that may differ with each line.
+    Mixed,
+    /// A version.
+    Version(String),
+    /// A digest.
+    Digest(String),
+    /// A mod, and how it is written.
+    Mod(FoldedId, String),
+    /// Several mods, and what stands between them.
+    Mods(Vec<FoldedId>, &'static str),
+    /// A player.
+    Player(String),
+}
+
+/// What stands in a line that differs from line to line of one kind.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Values {
+    /// The mods that it names.
+    pub mods: Vec<FoldedId>,
+    /// The versions in it, in their order.
+    pub versions: Vec<String>,
+    /// The digests in it.
+    pub digests: Vec<String>,
+}
+
+/// A line of a log.
+#[derive(Debug, Clone)]
+pub struct Line {
+    /// Which log it is of.
+    pub log: u32,
+    /// Its number, from one.
+    pub number: u32,
+    /// Which of the shapes it has.
+    pub shape: u32,
+    /// What differs in it, if anything does.
+    pub values: Option<Box<Values>>,
+}
+
+/// What lines say that are alike but for mods, versions, digests and numbers; players are told apart later.
+#[derive(Debug, Clone)]
+pub struct Shape {
+    /// The log's side.
+    pub side: Role,
+    /// The pieces of the first of them.
+    pub pieces: Vec<Piece>,
+    /// Whether some mod's name has blanks in it.
+    pub has_blanks: bool,
+    /// The first of them.
+    pub example: String,
+}
+
+/// The lines of some logs.
+#[derive(Debug, Default)]
+pub struct Lines {
+    /// The lines, in the order of the logs.
+    pub lines: Vec<Line>,
+    /// Their shapes.
+    pub shapes: Vec<Shape>,
+}
+
+static PIECES: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern = r"(?<blank>\s+)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{8,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
+/// The time that a line begins with, in brackets or not, and its level. What stands in brackets behind it may be a name.
+static HEAD: LazyLock<Regex> = LazyLock::new(|| {
+    let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL";
+    let time = r"[\d:.,TZ/+-]{5,}";
+    let head = format!(r"^(?:\s|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)+");
+    Regex::new(&head).expect("a pattern that is written here")
+});
+
+static VERSION_BEHIND: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new(&format!("^{VERSION_OF}")).expect("a pattern that is written here"));
+
+/// Every line of some logs; of very many, the last ones, and of very many shapes, the first.
+pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
+    let mut found = Lines::default();
+    let mut shapes: HashMap<(Role, String), u32> = HashMap::new();
+    // Lines that differ in digits alone are of one shape, where those are no version's.
+    let mut plain: HashMap<(Role, String), u32> = HashMap::new();
+    for (log, transcript) in (0..).zip(logs) {
+        let all = transcript.text.lines().count();
+        for (number, text) in (1..).zip(transcript.text.lines()).skip(all.saturating_sub(LINES)) {
+            let text = bounded(text);
+            let message = HEAD.find(text).map_or(text, |head| &text[head.end()..]);
+            if message.trim().is_empty() {
+                continue;
+            }
+            let masked = (transcript.side, without_numbers(message));
+            if let Some(shape) = plain.get(&masked) {
+                found.lines.push(Line { log, number, shape: *shape, values: None });
+                continue;
+            }
+            let pieces = pieces(message, needles);
+            let key = (transcript.side, skeleton(&pieces));
+            let known = shapes.get(&key).copied();
+            if known.is_none() && shapes.len() >= SHAPES {
+                continue;
+            }
+            let shape = known.unwrap_or_else(|| {
+                let example = shown(text);
+                let pieces = pieces.clone();
+                found.shapes.push(Shape { side: transcript.side, pieces, has_blanks: false, example });
+                u32::try_from(shapes.len()).unwrap_or(u32::MAX)
+            });
+            shapes.entry(key).or_insert(shape);
+            if let Some(own) = found.shapes.get_mut(shape as usize) {
+                own.has_blanks |= has_blanks(&pieces);
+            }
+            let values = values(pieces);
+            if values.is_none() {
+                plain.insert(masked, shape);
+            }
+            found.lines.push(Line { log, number, shape, values });
+        }
+    }
+    found
+}
+
+/// A message with one number for each that stands by itself; digits in a word are a part of it.
+fn without_numbers(message: &str) -> String {
+    let mut masked = String::with_capacity(message.len());
+    let mut rest = message;
+    while let Some(start) = rest.find(|c: char| c.is_ascii_digit()) {
+        let end = rest[start..].find(|c: char| !c.is_ascii_digit()).map_or(rest.len(), |length| start + length);
+        masked.push_str(&rest[..start]);
+        let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
+        let alone = !masked.ends_with(is_part) && !rest[end..].starts_with(is_part);
+        masked.push_str(if alone { "0" } else { &rest[start..end] });
+        rest = &rest[end..];
+    }
+    masked + rest
+}
+
+/// As much of a line as is looked at.
+fn bounded(text: &str) -> &str {
+    let mut end = text.len().min(LINE);
+    while !text.is_char_boundary(end) {
+        end -= 1;
+    }
+    text[..end].trim_end()
+}
+
+fn has_blanks(pieces: &[Piece]) -> bool {
+    pieces.iter().any(|piece| matches!(piece, Piece::Mod(_, text) if text.contains(char::is_whitespace)))
+}
+
+fn values(pieces: Vec<Piece>) -> Option<Box<Values>> {
+    let mut values = Values::default();
+    for piece in pieces {
+        match piece {
+            Piece::Mod(id, _) => values.mods.push(id),
+            Piece::Mods(ids, _) => values.mods.extend(ids),
+            Piece::Version(version) => values.versions.push(version),
+            Piece::Digest(digest) => values.digests.push(digest.to_lowercase()),
+            Piece::Word(_) | Piece::Sign(_) | Piece::Blank | Piece::Number | Piece::Mixed | Piece::Player(_) => {}
+        }
+    }
+    (values != Values::default()).then(|| Box::new(values))
+}
+
+/// The pieces of a message.
+pub fn pieces(message: &str, needles: &Needles) -> Vec<Piece> {
+    let named = needles.places(message);
+    let places: Vec<(usize, usize)> = named.iter().map(|(place, _)| *place).collect();
+    let mut found = Vec::new();
+    let mut at = 0;
+    if let (Some(between), Some(first), Some(last)) = (separator(message, &places), places.first(), places.last()) {
+        plain(&message[..first.0], &mut found);
+        found.push(Piece::Mods(named.iter().take(LISTED).map(|(_, id)| (*id).clone()).collect(), between));
+        at = last.1 + VERSION_BEHIND.find(&message[last.1..]).map_or(0, |version| version.end());
+    } else {
+        for ((start, end), id) in named.into_iter().take(LISTED) {
+            if start < at {
+                continue;
+            }
+            plain(&message[at..start], &mut found);
+            found.push(Piece::Mod(id.clone(), message[start..end].to_owned()));
+            at = end;
+        }
+    }
+    plain(&message[at..], &mut found);
+    found
+}
+
+fn plain(text: &str, found: &mut Vec<Piece>) {
+    for captures in PIECES.captures_iter(text) {
+        let all = captures.get_match().as_str();
+        let is = |name| captures.name(name).is_some();
+        let is_digest = |text: &str| {
+            text.contains(|c: char| c.is_ascii_digit()) && text.contains(|c: char| c.is_ascii_alphabetic())
+        };
+        found.push(if is("blank") {
+            Piece::Blank
+        } else if is("version") {
+            Piece::Version(all.to_owned())
+        } else if is("digest") && is_digest(all) {
+            Piece::Digest(all.to_owned())
+        } else if all.bytes().all(|byte| byte.is_ascii_digit()) {
+            Piece::Number
+        } else if is("word") || is("digest") {
+            Piece::Word(all.to_owned())
+        } else if is("mixed") {
+            Piece::Mixed
+        } else {
+            Piece::Sign(all.to_owned())
+        });
+    }
+}
+
+/// Takes off what stands in brackets at the beginning and names nobody: a thread, a part of the program.
+pub fn without_tags(pieces: &mut Vec<Piece>) {
+    let opens = |piece: &Piece| matches!(piece, Piece::Sign(sign) if sign == "[");
+    let closes = |piece: &Piece| matches!(piece, Piece::Sign(sign) if sign.starts_with(']'));
+    let names = |piece: &Piece| matches!(piece, Piece::Player(_) | Piece::Mod(..) | Piece::Mods(..));
+    while pieces.first().is_some_and(opens) {
+        let Some(end) = pieces.iter().position(closes) else { return };
+        let goes_on = pieces.len() > end + 2;
+        if pieces[..end].iter().any(names) || !goes_on {
+            return;
+        }
+        let reopens = matches!(&pieces[end], Piece::Sign(sign) if sign.ends_with('['));
+        pieces.drain(..=end);
+        while matches!(pieces.first(), Some(Piece::Blank)) {
+            pieces.remove(0);
+        }
+        if reopens {
+            pieces.insert(0, Piece::Sign("[".to_owned()));
+        }
+    }
+}
+
+/// What lines of one kind have in common.
+pub fn skeleton(pieces: &[Piece]) -> String {
+    let mut text = String::new();
+    for piece in pieces {
+        let _ = match piece {
+            Piece::Word(word) => write!(text, "{}", word.to_lowercase()),
+            Piece::Sign(sign) => write!(text, "{sign}"),
+            Piece::Blank => write!(text, " "),
+            Piece::Number => write!(text, "\u{1}n"),
+            Piece::Mixed => write!(text, "\u{1}x"),
+            Piece::Version(_) => write!(text, "\u{1}v"),
+            Piece::Digest(_) => write!(text, "\u{1}d"),
+            Piece::Mod(..) => write!(text, "\u{1}m"),
+            Piece::Mods(..) => write!(text, "\u{1}l"),
+            Piece::Player(_) => write!(text, "\u{1}p"),
+        };
+    }
+    text
+}

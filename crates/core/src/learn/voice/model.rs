@@ -1,0 +1,194 @@
+//! What is learned from, and what is learned.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use regex::Regex;
+
+use crate::base::ids::FoldedId;
+use crate::canon::Canon;
+use crate::diagnose::Needles;
+use crate::rulebook::{Event, EventRule, Role, Rulebook};
+use crate::survey::Survey;
+
+/// A log to learn from.
+#[derive(Debug, Clone, Copy)]
+pub struct Transcript<'t> {
+    /// Whose log it is.
+    pub side: Role,
+    /// Its text.
+    pub text: &'t str,
+}
+
+/// What is known of the evening that logs are of.
+#[derive(Clone, Copy)]
+pub struct Evening<'e> {
+    /// How the game arranges its mods.
+    pub rulebook: &'e Rulebook,
+    /// The server as it is.
+    pub server: Option<&'e Survey>,
+    /// A client as it is.
+    pub client: Option<&'e Survey>,
+    /// What is sealed.
+    pub canon: Option<&'e Canon>,
+    /// Players, where somebody knows their names.
+    pub players: &'e [String],
+}
+
+/// A pattern that was learned.
+#[derive(Debug, Clone, PartialEq)]
+pub struct LearnedEvent {
+    /// What lines that fit mean.
+    pub means: Event,
+    /// Whose log they stand in.
+    pub side: Role,
+    /// The pattern; of a list below a header, the header's.
+    pub line: String,
+    /// The pattern of the lines below a header.
+    pub then: Option<String>,
+    /// What stands between the mods of a list in one line.
+    pub between: Option<&'static str>,
+    /// How sure it is, from 0 to 1.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub signs: Vec<Sign>,
+    /// How many lines fit.
+    pub lines: usize,
+    /// One of them.
+    pub example: String,
+}
+
+impl LearnedEvent {
+    /// As a rule to read logs by; nothing where the pattern is none.
+    pub fn rule(&self) -> Option<EventRule> {
+        let then = match &self.then {
+            Some(then) => Some(Regex::new(then).ok()?),
+            None => None,
+        };
+        Some(EventRule {
+            means: self.means,
+            side: Some(self.side),
+            line: Regex::new(&self.line).ok()?,
+            then,
+            between: self.between.unwrap_or(",").to_owned(),
+        })
+    }
+}
+
+/// What speaks for a meaning.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Sign {
+    /// Words that are commonly used for it.
+    Words,
+    /// Words of the line above a list.
+    Header,
+    /// Two versions stand behind a name.
+    TwoVersions,
+    /// Two digests stand behind a name.
+    TwoDigests,
+    /// A version, and nothing on the other side.
+    OneSideHasNone,
+    /// The mods that it names are just those that one side lacks.
+    Measured,
+    /// It names most of the mods before anybody joins.
+    NamesMost {
+        /// How many.
+        mods: usize,
+    },
+    /// It differs in one word from what is said of the other mods.
+    OddOneOut,
+    /// A player's lines begin with it.
+    ComesFirst {
+        /// How many tries.
+        joins: usize,
+    },
+    /// A player's lines end with it.
+    ComesLast {
+        /// How many tries.
+        joins: usize,
+        /// How many of those name mods.
+        with_mods: usize,
+    },
+    /// It stands once in each start.
+    OncePerStart,
+    /// The server has none of the mods that it names.
+    NobodyHere,
+    /// The version in it is the server's.
+    OurVersion,
+    /// The version in it is not the server's.
+    OtherVersion,
+    /// No line of a join that went well is like it.
+    NeverWhenWell,
+}
+
+/// What was learned from logs.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Voice {
+    /// Patterns, in the order in which they are to be tried.
+    pub events: Vec<LearnedEvent>,
+    /// The players that were found.
+    pub players: BTreeSet<String>,
+    /// Lines about mods of which it could not be told what they mean, an example for each kind.
+    pub unknown: Vec<String>,
+}
+
+impl Voice {
+    /// The rules that are sure enough to judge by.
+    pub fn rules(&self) -> Vec<EventRule> {
+        self.events.iter().filter(|event| event.confidence >= SURE_ENOUGH).filter_map(LearnedEvent::rule).collect()
+    }
+
+    /// Whether it is known how tries to join begin and end.
+    pub fn knows_joins(&self) -> bool {
+        let has = |wanted: Event| self.events.iter().any(|event| event.means == wanted);
+        has(Event::JoinTried) && (has(Event::JoinAccepted) || has(Event::JoinRefused))
+    }
+}
+
+/// What is less sure is for a person to look at.
+const SURE_ENOUGH: f64 = 0.6;
+
+/// The names that lines may have for mods, and their versions.
+pub struct Known {
+    /// What to look for.
+    pub needles: Needles,
+    versions: BTreeMap<FoldedId, [Option<String>; 2]>,
+    /// The mods of the server, where it was measured.
+    pub of_server: BTreeSet<FoldedId>,
+    /// Those of the client.
+    pub of_client: BTreeSet<FoldedId>,
+}
+
+impl Known {
+    /// What is known of an evening.
+    ///
+    /// # Errors
+    /// When there are too many names to look for.
+    pub fn of(evening: Evening<'_>) -> Result<Self, aho_corasick::BuildError> {
+        let surveys: Vec<&Survey> = [evening.server, evening.client].into_iter().flatten().collect();
+        let needles = Needles::new(evening.rulebook, &surveys, evening.canon, &[])?;
+        let mut versions: BTreeMap<FoldedId, [Option<String>; 2]> = BTreeMap::new();
+        for (place, survey) in [evening.server, evening.client].into_iter().enumerate() {
+            for found in survey.into_iter().flat_map(|survey| &survey.mods) {
+                versions.entry(found.manifest.id.clone()).or_default()[place] = found.manifest.version.clone();
+            }
+        }
+        for sealed in evening.canon.into_iter().flat_map(|canon| &canon.mods) {
+            let known = versions.entry(sealed.manifest.id.clone()).or_default();
+            known[0] = known[0].take().or_else(|| sealed.manifest.version.clone());
+        }
+        let ids = |survey: Option<&Survey>| -> BTreeSet<FoldedId> {
+            survey.into_iter().flat_map(|survey| &survey.mods).map(|found| found.manifest.id.clone()).collect()
+        };
+        Ok(Self { needles, versions, of_server: ids(evening.server), of_client: ids(evening.client) })
+    }
+
+    /// The version that a mod should have.
+    pub fn expected(&self, id: &FoldedId) -> Option<&str> {
+        self.versions.get(id)?[0].as_deref()
+    }
+
+    /// How many mods there are.
+    pub fn number(&self) -> usize {
+        self.versions.len().max(1)
+    }
+}

@@ -1,0 +1,213 @@
+//! Which words of a log are players: words at one place of several lines that are alike, near words for who comes and goes.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use super::lines::{Lines, Piece, skeleton};
+
+/// So many different words at one place are more than players are.
+const AT_A_PLACE: usize = 500;
+
+/// Words that a name stands behind.
+const BEFORE: [&str; 14] = [
+    "player",
+    "user",
+    "guest",
+    "visitor",
+    "nick",
+    "nickname",
+    "account",
+    "member",
+    "passenger",
+    "hello",
+    "welcome",
+    "spieler",
+    "joueur",
+    "jugador",
+];
+/// Words that a name stands before.
+const BEHIND: [&str; 22] = [
+    "joined",
+    "joins",
+    "join",
+    "joining",
+    "left",
+    "leaves",
+    "connected",
+    "connects",
+    "connecting",
+    "disconnected",
+    "knocks",
+    "knocked",
+    "enters",
+    "entered",
+    "tries",
+    "tried",
+    "arrives",
+    "arrived",
+    "refused",
+    "rejected",
+    "kicked",
+    "admitted",
+];
+/// Words that stand there too, and are nobody's name.
+const NOBODY: [&str; 40] = [
+    "the",
+    "a",
+    "an",
+    "this",
+    "that",
+    "all",
+    "any",
+    "no",
+    "not",
+    "new",
+    "server",
+    "client",
+    "mod",
+    "mods",
+    "host",
+    "world",
+    "file",
+    "session",
+    "connection",
+    "is",
+    "was",
+    "has",
+    "have",
+    "to",
+    "of",
+    "in",
+    "on",
+    "at",
+    "with",
+    "and",
+    "or",
+    "id",
+    "name",
+    "list",
+    "count",
+    "data",
+    "error",
+    "from",
+    "for",
+    "by",
+];
+
+/// The players that some lines name; `told` are those that somebody knows.
+pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
+    let kinds: Vec<&[Piece]> = lines.shapes.iter().map(|shape| shape.pieces.as_slice()).collect();
+    let mut places: BTreeMap<String, BTreeSet<&str>> = BTreeMap::new();
+    let mut players: BTreeSet<String> = told.iter().map(|name| name.to_lowercase()).collect();
+    for pieces in kinds {
+        for (at, word) in words(pieces) {
+            if is_near_a_word_for_it(pieces, at) && may_be_a_name(word) {
+                players.insert(word.to_lowercase());
+            }
+            let mut open = pieces.to_vec();
+            open[at] = Piece::Player(String::new());
+            let known = places.entry(skeleton(&open)).or_default();
+            if known.len() <= AT_A_PLACE {
+                known.insert(word);
+            }
+        }
+    }
+    if players.is_empty() {
+        players.extend(who_speaks(lines, &places));
+    }
+    // Whoever stands where a player stands is one.
+    for _ in 0..2 {
+        let is_place = |words: &&BTreeSet<&str>| {
+            let named = words.iter().filter(|word| players.contains(&word.to_lowercase())).count();
+            words.len() > 1 && words.len() <= AT_A_PLACE && named * 3 >= words.len()
+        };
+        let more: Vec<String> = places
+            .values()
+            .filter(is_place)
+            .flatten()
+            .filter(|word| may_be_a_name(word))
+            .map(|word| word.to_lowercase())
+            .collect();
+        players.extend(more);
+    }
+    players
+}
+
+/// Lines that are so near to each other may be about one who comes.
+const NEAR: usize = 2;
+/// So many sets of words are tried.
+const SETS: usize = 200;
+
+/// Words that stand at the same place of several kinds of lines, and of which one is named by several unlike lines in a row: who
+/// comes does several things, one after another.
+fn who_speaks(lines: &Lines, places: &BTreeMap<String, BTreeSet<&str>>) -> Vec<String> {
+    let mut by_shape: Vec<Vec<usize>> = vec![Vec::new(); lines.shapes.len()];
+    for (at, line) in lines.lines.iter().enumerate() {
+        by_shape[line.shape as usize].push(at);
+    }
+    let mut by_word: HashMap<String, Vec<usize>> = HashMap::new();
+    for (at, shape) in lines.shapes.iter().enumerate() {
+        for (_, word) in words(&shape.pieces) {
+            by_word.entry(word.to_lowercase()).or_default().push(at);
+        }
+    }
+    let mut sets: Vec<&BTreeSet<&str>> = places.values().filter(|words| words.len() > 1).collect();
+    sets.sort_by_key(|words| std::cmp::Reverse(words.len()));
+    let mut found = BTreeSet::new();
+    for set in sets.into_iter().take(SETS) {
+        let names: Vec<String> =
+            set.iter().filter(|word| may_be_a_name(word)).map(|word| word.to_lowercase()).collect();
+        let mut named: Vec<(usize, &String)> = names
+            .iter()
+            .flat_map(|name| by_word.get(name).into_iter().flatten().map(move |shape| (*shape, name)))
+            .flat_map(|(shape, name)| by_shape[shape].iter().map(move |line| (*line, name)))
+            .collect();
+        named.sort_unstable();
+        let is_near = |pair: &&[(usize, &String)]| {
+            pair[1].0 - pair[0].0 <= NEAR && lines.lines[pair[0].0].log == lines.lines[pair[1].0].log
+        };
+        let pairs = named.windows(2).filter(is_near);
+        let shape = |at: usize| skeleton_without(&lines.shapes[lines.lines[at].shape as usize].pieces, &names);
+        let in_a_row = |pair: &&[(usize, &String)]| pair[0].1 == pair[1].1 && shape(pair[0].0) != shape(pair[1].0);
+        let (all, rows) = (pairs.clone().count(), pairs.filter(in_a_row).count());
+        if names.len() > 1 && all > 2 && rows * 10 >= all * 6 {
+            found.extend(names);
+        }
+    }
+    found.into_iter().collect()
+}
+
+fn skeleton_without(pieces: &[Piece], names: &[String]) -> String {
+    let mut pieces = pieces.to_vec();
+    for piece in &mut pieces {
+        if matches!(piece, Piece::Word(word) if names.contains(&word.to_lowercase())) {
+            *piece = Piece::Player(String::new());
+        }
+    }
+    skeleton(&pieces)
+}
+
+fn words(pieces: &[Piece]) -> impl Iterator<Item = (usize, &str)> {
+    pieces.iter().enumerate().filter_map(|(at, piece)| match piece {
+        Piece::Word(word) => Some((at, word.as_str())),
+        _ => None,
+    })
+}
+
+/// Whether a word may be somebody's, or something's, name: no word that is said of them.
+pub fn may_be_a_name(word: &str) -> bool {
+    let lower = word.to_lowercase();
+    word.chars().count() > 2
+        && !NOBODY.contains(&lower.as_str())
+        && !BEFORE.contains(&lower.as_str())
+        && !BEHIND.contains(&lower.as_str())
+}
+
+fn is_near_a_word_for_it(pieces: &[Piece], at: usize) -> bool {
+    let is_gap = |piece: &&Piece| matches!(piece, Piece::Blank | Piece::Sign(_));
+    let word = |piece: Option<&Piece>, words: &[&str]| matches!(piece, Some(Piece::Word(word)) if words.contains(&word.to_lowercase().as_str()));
+    let before = pieces[..at].iter().rev().find(|piece| !is_gap(piece));
+    let gap = pieces[at + 1..].iter().take_while(|piece| is_gap(piece)).count();
+    let behind = pieces[at + 1..].iter().find(|piece| !is_gap(piece));
+    let begins = pieces[..at].iter().all(|piece| !matches!(piece, Piece::Mod(..) | Piece::Mods(..)));
+    word(before, &BEFORE) || (gap == 1 && begins && word(behind, &BEHIND) && !word(before, &NOBODY))
+}
