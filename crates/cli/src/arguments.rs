@@ -642,6 +642,12 @@ pub struct Diagnose {
     /// Write a short text to send to the player instead
     #[arg(long)]
     pub reply: bool,
+    /// Add the patterns that are proposed to the rulebook, after a yes
+    #[arg(long, conflicts_with = "reply")]
+    pub remember: bool,
+    /// Add them without asking
+    #[arg(short, long, requires = "remember")]
+    pub yes: bool,
     /// Use this rulebook, not the workspace's
     #[arg(long, value_name = "FILE")]
     pub rulebook: Option<PathBuf>,

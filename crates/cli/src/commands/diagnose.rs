@@ -3,6 +3,7 @@
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, reply, weigh};
+use kanon_core::learn::voice::{Evening, Voice};
 use kanon_core::logs::{LogEvent, LogTime, Source};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
@@ -11,12 +12,16 @@ use kanon_io::release::Record;
 use serde::Serialize;
 
 use crate::arguments::{Diagnose, Format};
+use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
+use crate::render::count;
 use crate::ui::Ui;
+use crate::words::voice as voice_words;
 use crate::{Outcome, render};
+use kanon_app::listening::{knows_causes, listen};
 use kanon_app::session::Session;
-use kanon_app::{places, server_log};
+use kanon_app::{places, rulebooks, server_log};
 
 /// When patterns explain less than this, lines that none of them knows are looked at too.
 const SURE: f64 = 0.75;
@@ -38,6 +43,8 @@ struct Evidence {
     server: Option<Survey>,
     client: Option<Survey>,
     logs: Vec<(Source, ReadLog)>,
+    /// What was learned of logs that the rulebook says nothing of.
+    learned: Vec<(Role, Voice)>,
     events: Vec<LogEvent>,
     player: Option<String>,
     client_is_here: bool,
@@ -60,7 +67,37 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         (Format::Text, Some(reply)) => ui.report(&reply),
         (Format::Text, None) => ui.report(&render::diagnose::text(&diagnosis, &evidence.looked_at)),
     }
+    if arguments.remember {
+        remember(arguments.yes, &session, (env, ui), (&diagnosis, &evidence.learned))?;
+    }
     Ok(Outcome::of(diagnosis.verdicts.is_empty() && diagnosis.unexplained.is_empty()))
+}
+
+/// Adds what was learned or is proposed to the rulebook, after a yes.
+fn remember(
+    yes: bool,
+    session: &Session<'_>,
+    (env, ui): (&Env, &Ui),
+    (diagnosis, learned): (&Diagnosis, &[(Role, Voice)]),
+) -> Result<(), Failure> {
+    let (path, text) = (&session.loaded.path, &session.loaded.text);
+    let learned: Vec<String> = learned.iter().map(|(_, voice)| voice_words::tables(voice)).collect();
+    let tables = if learned.is_empty() { diagnosis.proposals.join("\n") } else { learned.concat() };
+    let number = tables.matches("[[event]]").count();
+    if number == 0 {
+        ui.notice("note: nothing was learned from these logs, so that nothing is to be remembered");
+        return Ok(());
+    }
+    let (patterns, shown) = (count(number, "pattern"), path.display());
+    if env.format == Format::Text && !yes {
+        ui.notice(tables.trim());
+    }
+    if agreed(yes, env, ui, format!("Add {patterns} to {shown}?").as_str())? {
+        rulebooks::add(path, text, tables.trim_start())?;
+        let next = "look at those that are marked; a canon that was sealed before is to be sealed again";
+        ui.notice(&format!("{patterns} added at the end of {shown}: {next}"));
+    }
+    Ok(())
 }
 
 fn is_sure(diagnosis: &Diagnosis) -> bool {
@@ -82,10 +119,22 @@ impl Evidence {
             None => server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name))?,
         };
         let client_log = arguments.client_log.as_ref().map(|log| env.machine.folder.join(log));
+        let rulebook = &session.loaded.rulebook;
+        let mut learned = Vec::new();
         for (log, side) in [(server_log, Role::Server), (client_log, Role::Client)] {
             let Some(log) = log else { continue };
+            let mut rules = rulebook.events.clone();
+            // Where the rulebook is silent, the log is read by what it says itself.
+            if !knows_causes(&rules, side) {
+                let players: Vec<String> = player.iter().cloned().collect();
+                let (server, client) = (server.as_ref(), client.as_ref());
+                let evening = Evening { rulebook, server, client, canon: canon.as_ref(), players: &players };
+                let voice = listen(evening, &[(side, log.as_path())])?;
+                rules.extend(voice.rules());
+                learned.push((side, voice));
+            }
             let player = player.as_deref().filter(|_| side == Role::Server);
-            let read = logs::read(&log, (side, &session.loaded.rulebook.events), (player, since))?;
+            let read = logs::read(&log, (side, &rules), (player, since))?;
             looked_at.push(format!("the {side}'s log {}", read.files.join(" and ")));
             logs.push((Source::log_of(side), read));
         }
@@ -107,7 +156,7 @@ impl Evidence {
             session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
         let is_released = record.is_some_and(|record| record.last().is_some());
         let events = logs.iter().flat_map(|(_, log): &(Source, ReadLog)| log.events.clone()).collect();
-        Ok(Self { canon, server, client, logs, events, player, client_is_here, is_released, looked_at })
+        Ok(Self { canon, server, client, logs, learned, events, player, client_is_here, is_released, looked_at })
     }
 
     fn case<'a>(&'a self, session: &'a Session<'_>, arguments: &'a Diagnose, hints: &'a [Hint]) -> Case<'a> {
@@ -135,7 +184,10 @@ impl Evidence {
         let needles = Needles::new(&session.loaded.rulebook, &surveys, self.canon.as_ref(), &self.events)
             .map_err(|error| Failure::plain("the names of the mods can't be looked for").because(error))?;
         let mut hints = Vec::new();
-        for (source, log) in &self.logs {
+        let is_understood = |source: Source| {
+            self.learned.iter().any(|(side, voice)| Source::log_of(*side) == source && voice.knows_joins())
+        };
+        for (source, log) in self.logs.iter().filter(|(source, _)| !is_understood(*source)) {
             let player = self.player.as_deref().filter(|_| *source == Source::ServerLog);
             hints.extend(logs::hints(log, *source, player, &needles)?);
         }

@@ -1,0 +1,165 @@
+//! Logs that nobody described: learned from, read by what was learned, and remembered.
+
+use crate::stage::{Stage, fits_its_schema};
+
+const CARGO: [(&str, &str); 5] =
+    [("fulmar", "1.2.0"), ("petrel", "2.0.3"), ("skua", "1.10.0"), ("tern", "3.1.4"), ("auk", "0.9.9")];
+
+/// A game, a sealed workspace whose rulebook says nothing of logs, and logs of two evenings.
+fn stage() -> Stage {
+    let stage = Stage::empty();
+    for (gull, version) in CARGO {
+        stage.write(&format!("server/stow/{gull}/card.json"), format!(r#"{{"id":"{gull}","version":"{version}"}}"#));
+        stage.write(&format!("server/stow/{gull}/x.dat"), gull);
+    }
+    stage.kanon(["learn", "server", "--game", "Ternmouth", "-o", "r.toml"]);
+    stage.kanon(["init", "--name", "Low", "--rulebook", "r.toml", "--server", "server"]).ends_with(0);
+    stage.kanon(["adopt", "server"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    let first = ["osier", "rowan osier lacks:tern", "mallow", "osier has:skua", "rowan"];
+    stage.write("monday.log", evening(&first));
+    stage.write("tuesday.log", evening(&["mallow has:auk", "osier", "mallow lacks:petrel", "rowan has:tern"]));
+    stage
+}
+
+fn evening(tries: &[&str]) -> String {
+    let mut lines = vec!["quay opens its books".to_owned()];
+    lines.extend(CARGO.map(|(gull, version)| format!("took in {gull} ({version})")));
+    lines.push("quay is open".to_owned());
+    for one in tries {
+        let words: Vec<&str> = one.split(' ').collect();
+        let (fault, players) = match words.last().and_then(|word| word.split_once(':')) {
+            Some(fault) => (Some(fault), &words[..words.len() - 1]),
+            None => (None, &words[..]),
+        };
+        for (at, player) in players.iter().enumerate() {
+            lines.push(format!("{player} hails the quay"));
+            lines.push("skua: nest missing, built anew".to_owned());
+            let own = fault.filter(|_| at + 1 == players.len());
+            let version = |gull: &str| CARGO.iter().find(|(known, _)| *known == gull).unwrap().1;
+            match own {
+                Some(("has", gull)) => lines.push(format!("{player} / {gull} 0.1.0 <> {}", version(gull))),
+                Some((_, gull)) => lines.push(format!("{player} / {gull} nil <> {}", version(gull))),
+                None => {}
+            }
+            lines.push(format!("{player} {}", if own.is_some() { "turns back" } else { "moors" }));
+            lines.push("a squall passes".to_owned());
+        }
+    }
+    (10..).zip(lines).map(|(at, line)| format!("20:{:02}:{:02} {line}\n", at / 60, at % 60)).collect()
+}
+
+fn diagnose(stage: &Stage, log: &str, player: &str) -> serde_json::Value {
+    let words = ["diagnose", "--server", "server", "--server-log", log, "--player", player, "--format", "json"];
+    stage.kanon(words).json()
+}
+
+#[test]
+fn a_log_that_no_pattern_knows_tells_why_a_join_failed() {
+    let stage = stage();
+    let first = |player: &str| {
+        let report = diagnose(&stage, "tuesday.log", player);
+        let verdict = &report["verdicts"][0];
+        (verdict["cause"].as_str().map(str::to_owned), verdict["mod"].as_str().map(str::to_owned))
+    };
+    let is = |cause: &str, id: &str| (Some(cause.to_owned()), Some(id.to_owned()));
+    assert_eq!(first("mallow"), is("mod-missing", "petrel"));
+    assert_eq!(first("rowan"), is("version-other", "tern"));
+    assert_eq!(first("osier"), (None, None), "he got in, and the nest of skua is chatter");
+}
+
+#[test]
+fn what_is_learned_from_logs_is_a_part_of_the_rulebook() {
+    let stage = stage();
+    let words = ["learn", "--rulebook", "r.toml", "--server-log", "monday.log", "--server-log", "tuesday.log"];
+    let report = stage.kanon(words.into_iter().chain(["--format", "json"])).json();
+    fits_its_schema("learned-logs", &report);
+    let means: Vec<&str> =
+        report["logs"]["events"].as_array().unwrap().iter().map(|event| event["means"].as_str().unwrap()).collect();
+    for wanted in ["version-other", "mod-missing", "join-tried", "join-accepted", "join-refused", "ready", "starting"] {
+        assert!(means.contains(&wanted), "{wanted}: {means:?}");
+    }
+    stage.kanon(words.into_iter().chain(["-o", "heard.toml"])).says("heard.toml");
+    let heard = stage.read("heard.toml");
+    assert!(heard.starts_with(&stage.read("r.toml")) && !heard.contains("nest"), "{heard}");
+    stage.kanon(["rulebook", "check", "heard.toml"]).ends_with(0);
+    // A draft takes logs in at once.
+    let draft = ["learn", "server", "--game", "Ternmouth", "--server-log", "monday.log", "-o", "both.toml"];
+    stage.kanon(draft.into_iter().chain(["--format", "json"])).says("\"logs\"");
+    stage.kanon(["rulebook", "check", "both.toml"]).ends_with(0);
+    assert!(stage.read("both.toml").contains("means = \"join-refused\""));
+    stage.kanon(["learn", "--rulebook", "r.toml"]).ends_with(2).says("--server-log");
+    stage.kanon(["learn"]).ends_with(2);
+}
+
+#[test]
+fn what_was_understood_is_remembered_after_a_yes() {
+    let stage = stage();
+    let before = stage.read("r.toml");
+    let words = ["diagnose", "--server", "server", "--server-log", "tuesday.log", "--player", "mallow", "--remember"];
+    stage.kanon(words).says("nobody could be asked");
+    assert_eq!(stage.read("r.toml"), before);
+    stage.kanon(words.into_iter().chain(["--yes"])).says("added at the end of");
+    let after = stage.read("r.toml");
+    assert!(after.starts_with(&before) && after.contains("[[event]]"), "{after}");
+    stage.kanon(["rulebook", "check", "r.toml"]).ends_with(0);
+    let report = diagnose(&stage, "monday.log", "osier");
+    assert_eq!(
+        (report["verdicts"][0]["cause"].as_str(), report["verdicts"][0]["mod"].as_str()),
+        (Some("version-other"), Some("skua"))
+    );
+}
+
+#[test]
+fn a_rulebook_is_fetched_pinned_and_renewed() {
+    let stage = stage();
+    std::fs::remove_file(stage.path("kanon.toml")).unwrap();
+    std::fs::create_dir_all(stage.path("elsewhere")).unwrap();
+    std::fs::rename(stage.path("r.toml"), stage.path("elsewhere/tern.toml")).unwrap();
+    let at = format!("file://{}/elsewhere/tern.toml", stage.path("").display().to_string().trim_end_matches('/'));
+    stage
+        .kanon(["init", "--name", "Low", "--rulebook", &at, "--server", "server"])
+        .ends_with(0)
+        .says("ternmouth.rulebook.toml");
+    let config = stage.read("kanon.toml");
+    assert!(config.contains("[rulebook-from]") && config.contains("blake3 = \""), "{config}");
+    stage.kanon(["check"]);
+    stage.kanon(["rulebook", "renew"]).ends_with(0).says("nothing new");
+    let newer = stage.read("elsewhere/tern.toml") + "\n[[event]]\nmeans = \"ready\"\nline = 'open'\n";
+    stage.write("elsewhere/tern.toml", &newer);
+    stage.kanon(["rulebook", "renew", "--preview"]).ends_with(1).says("+ [[event]]");
+    stage.kanon(["rulebook", "renew"]).ends_with(1).says("nobody could be asked");
+    stage.write("ternmouth.rulebook.toml", stage.read("ternmouth.rulebook.toml") + "# mine\n");
+    stage.kanon(["rulebook", "renew", "--preview"]).ends_with(1).says("was changed here").says("- # mine");
+    let report = stage.kanon(["rulebook", "renew", "--yes", "--format", "json"]).ends_with(0).json();
+    fits_its_schema("rulebook-renewal", &report);
+    assert_eq!((&report["edited_here"], &report["renewed"]), (&true.into(), &true.into()));
+    assert_eq!(stage.read("ternmouth.rulebook.toml"), newer);
+    stage.kanon(["rulebook", "renew"]).ends_with(0).says("nothing new");
+    // What is no rulebook of this game changes nothing.
+    for bad in ["not = [toml", &newer.replace("Ternmouth", "Elsewhere"), &"x".repeat(5 << 20)] {
+        stage.write("elsewhere/tern.toml", bad);
+        stage.kanon(["rulebook", "renew", "--yes"]).ends_with(2);
+        assert_eq!(stage.read("ternmouth.rulebook.toml"), newer);
+    }
+    std::fs::remove_file(stage.path("elsewhere/tern.toml")).unwrap();
+    stage.kanon(["rulebook", "renew", "--yes"]).ends_with(2).says("tern.toml");
+}
+
+#[test]
+fn every_example_is_a_rulebook() {
+    let stage = Stage::empty();
+    let listed = stage.kanon(["rulebook", "example"]).ends_with(0).out;
+    let shapes: Vec<&str> =
+        listed.lines().filter_map(|line| line.strip_prefix("  ")?.split_whitespace().next()).collect();
+    assert_eq!(shapes.len(), 9);
+    for shape in shapes {
+        let text = stage.kanon(["rulebook", "example", shape]).ends_with(0).out;
+        stage.write("e.toml", &text);
+        stage.kanon(["rulebook", "check", "e.toml"]).ends_with(0);
+    }
+    stage.kanon(["rulebook", "example", "none"]).ends_with(2).says("archives");
+    stage.write("open.toml", stage.read("e.toml").replacen("[[shelf]]", "# FILL IN: the place\n[[shelf]]", 1));
+    stage.kanon(["rulebook", "check", "open.toml"]).ends_with(0);
+    stage.kanon(["rulebook", "check", "open.toml", "--strict"]).ends_with(1).says("still open: the place");
+}
