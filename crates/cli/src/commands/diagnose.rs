@@ -15,7 +15,7 @@ use crate::arguments::{Diagnose, Format};
 use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render::count;
+use crate::render::{FAINT, count, styled};
 use crate::ui::Ui;
 use crate::words::voice as voice_words;
 use crate::{Outcome, render};
@@ -65,7 +65,14 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
     match (env.format, reply) {
         (Format::Json, reply) => ui.json(&Report { diagnosis: &diagnosis, reply, looked_at: &evidence.looked_at })?,
         (Format::Text, Some(reply)) => ui.report(&reply),
-        (Format::Text, None) => ui.report(&render::diagnose::text(&diagnosis, &evidence.looked_at)),
+        (Format::Text, None) => {
+            ui.report(&render::diagnose::text(&diagnosis, &evidence.looked_at));
+            if !arguments.remember && evidence.learned.iter().any(|(side, voice)| voice.knows_joins(*side)) {
+                let offer =
+                    "The rulebook says nothing of this log. What it taught is kept by: the same with --remember";
+                ui.report(&format!("\n{}\n", styled(FAINT, offer)));
+            }
+        }
     }
     if arguments.remember {
         remember(arguments.yes, &session, (env, ui), (&diagnosis, &evidence.learned))?;
@@ -135,7 +142,9 @@ impl Evidence {
             }
             let player = player.as_deref().filter(|_| side == Role::Server);
             let read = logs::read(&log, (side, &rules), (player, since))?;
-            looked_at.push(format!("the {side}'s log {}", read.files.join(" and ")));
+            let by_itself = learned.iter().any(|(own, voice)| *own == side && !voice.rules().is_empty());
+            let how = if by_itself { ", read by what it says itself" } else { "" };
+            looked_at.push(format!("the {side}'s log {}{how}", read.files.join(" and ")));
             logs.push((Source::log_of(side), read));
         }
         if arguments.message.is_some() {
@@ -185,7 +194,7 @@ impl Evidence {
             .map_err(|error| Failure::plain("the names of the mods can't be looked for").because(error))?;
         let mut hints = Vec::new();
         let is_understood = |source: Source| {
-            self.learned.iter().any(|(side, voice)| Source::log_of(*side) == source && voice.knows_joins())
+            self.learned.iter().any(|(side, voice)| Source::log_of(*side) == source && voice.knows_joins(*side))
         };
         for (source, log) in self.logs.iter().filter(|(source, _)| !is_understood(*source)) {
             let player = self.player.as_deref().filter(|_| *source == Source::ServerLog);

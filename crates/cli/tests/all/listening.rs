@@ -66,6 +66,8 @@ fn a_log_that_no_pattern_knows_tells_why_a_join_failed() {
     assert_eq!(first("mallow"), is("mod-missing", "petrel"));
     assert_eq!(first("rowan"), is("version-other", "tern"));
     assert_eq!(first("osier"), (None, None), "he got in, and the nest of skua is chatter");
+    let words = ["diagnose", "--server", "server", "--server-log", "tuesday.log", "--player", "rowan"];
+    stage.kanon(words).ends_with(1).says("read by what it says itself").says("--remember");
 }
 
 #[test]
@@ -85,7 +87,9 @@ fn what_is_learned_from_logs_is_a_part_of_the_rulebook() {
     stage.kanon(["rulebook", "check", "heard.toml"]).ends_with(0);
     // A draft takes logs in at once.
     let draft = ["learn", "server", "--game", "Ternmouth", "--server-log", "monday.log", "-o", "both.toml"];
-    stage.kanon(draft.into_iter().chain(["--format", "json"])).says("\"logs\"");
+    let report = stage.kanon(draft.into_iter().chain(["--format", "json"])).json();
+    fits_its_schema("learned", &report);
+    assert!(report["logs"]["events"].as_array().is_some_and(|events| !events.is_empty()));
     stage.kanon(["rulebook", "check", "both.toml"]).ends_with(0);
     assert!(stage.read("both.toml").contains("means = \"join-refused\""));
     stage.kanon(["learn", "--rulebook", "r.toml"]).ends_with(2).says("--server-log");

@@ -241,3 +241,37 @@ proptest::proptest! {
         }
     }
 }
+
+/// A client's log is of its own player, and of the last try.
+#[rstest]
+#[case("weir of the hall is 1.0.7, mounted is 0.9.0", Some(("version-other", "weir")))]
+#[case("the hall wants lugworm 2.0.1, which is not mounted", Some(("mod-missing", "lugworm")))]
+#[case("the hall does not know gannet 1.1", Some(("mod-extra", "gannet")))]
+#[case("", None)]
+fn a_clients_log_is_read_from_its_last_try(#[case] fault: &str, #[case] expected: Option<(&str, &str)>) {
+    let mut lines = vec!["client starts".to_owned()];
+    lines.extend(MODS.map(|(id, version)| format!("mounted {id} {version}")));
+    lines.push("a texture of skerry was not found".to_owned());
+    lines.push("connecting to the hall".to_owned());
+    match fault {
+        "" => lines.push("entered the hall".to_owned()),
+        fault => lines.extend([fault.to_owned(), "disconnected: cargo mismatch".to_owned()]),
+    }
+    let text = lines.join("\n");
+    let (server, rulebook) = (server(), crate::rulebook::of_logs(""));
+    let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &[] };
+    let voice = voice(evening, &[Transcript { side: Role::Client, text: &text }]).expect("a voice");
+    let causes: Vec<(String, &str)> = voice
+        .events
+        .iter()
+        .filter(|event| matches!(event.means, Event::Cause(_) | Event::ModFailed))
+        .map(|event| {
+            (
+                serde_json::to_value(event.means).expect("a word").as_str().unwrap_or_default().to_owned(),
+                event.example.as_str(),
+            )
+        })
+        .collect();
+    let expected: Vec<(String, &str)> = expected.iter().map(|(means, _)| ((*means).to_owned(), fault)).collect();
+    assert_eq!(causes, expected, "{:#?}", voice.events);
+}

@@ -69,12 +69,7 @@ impl Looked<'_> {
                 None => elsewhere += 1,
             }
         }
-        let side = self.kinds.kinds[kind].side;
-        let has_joins = self
-            .joins
-            .episodes
-            .iter()
-            .any(|episode| episode.lines.iter().any(|line| self.kinds.kind(*line).side == side));
+        let has_joins = self.joins.has(self.kinds.kinds[kind].side);
         !has_joins || (well == 0 && bad > 0 && elsewhere <= bad)
     }
 

@@ -189,6 +189,17 @@ impl Joins {
         self.episodes.iter().flat_map(|episode| episode.lines.iter().map(move |line| (*line, episode))).collect()
     }
 
+    /// Whether the last try of a client's log went well.
+    pub fn client_got_in(&self) -> bool {
+        let of_client = self.episodes.iter().rev().find(|episode| episode.player.is_none());
+        of_client.is_some_and(|episode| episode.went_well == Some(true))
+    }
+
+    /// Whether there are tries in logs of a side.
+    pub fn has(&self, side: Role) -> bool {
+        self.episodes.iter().any(|episode| episode.player.is_some() == (side == Role::Server))
+    }
+
     /// Whether a kind of lines begins or ends tries.
     pub fn is_about(&self, kind: usize) -> bool {
         self.start == Some(kind) || self.endings.contains_key(&kind)
@@ -303,29 +314,36 @@ fn outcome(kinds: &Kinds, episode: &Episode, start: Option<usize>) -> Option<usi
     last.clone().find(says).or_else(|| last.clone().find(|line| !goes(line))).or_else(|| own.last()).copied()
 }
 
-/// A client's log is of one try: it went well where nothing says otherwise behind what says so.
+/// Lines of a client's log before its end that may tell why, where it does not say when it tried.
+const LAST: u64 = 30;
+
+/// A client's log is of one try, the last: what stands behind the line that says so. It went well where nothing behind it says
+/// otherwise.
 fn of_clients(kinds: &Kinds, loaded: &[usize]) -> Vec<Episode> {
-    let mut all: BTreeMap<usize, Episode> = BTreeMap::new();
+    let mut all: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for (at, seen) in kinds.lines.iter().enumerate() {
-        let kind = &kinds.kinds[seen.kind];
-        if kind.side != Role::Client {
-            continue;
-        }
-        let episode = all.entry(seen.log).or_insert_with(|| Episode {
-            log: seen.log,
-            player: None,
-            lines: Vec::new(),
-            pending: Vec::new(),
-            outcome: None,
-            went_well: None,
-        });
-        if kind.names_mods() {
-            if !loaded.contains(&seen.kind) {
-                episode.lines.push(at);
-            }
-        } else if let Some(well) = tone(&kind.words()) {
-            episode.went_well = Some(well);
+        if kinds.kinds[seen.kind].side == Role::Client {
+            all.entry(seen.log).or_default().push(at);
         }
     }
-    all.into_values().collect()
+    let plain = |line: usize| !kinds.kind(line).names_mods();
+    let of_log = |(log, lines): (usize, Vec<usize>)| {
+        let tries = |line: &&usize| {
+            let words = kinds.kind(**line).words();
+            plain(**line) && tone(&words).is_none() && has_word(&words, &TRIES)
+        };
+        let goes_ill = |line: &&usize| plain(**line) && tone(&kinds.kind(**line).words()) == Some(false);
+        let end = lines.iter().rev().find(goes_ill).or(lines.last()).map_or(0, |line| kinds.lines[*line].number);
+        let from = match lines.iter().rev().find(tries) {
+            Some(line) => kinds.lines[*line].number,
+            None => end.saturating_sub(LAST),
+        };
+        let behind: Vec<usize> = lines.into_iter().filter(|line| kinds.lines[*line].number > from).collect();
+        let mut tones = behind.iter().filter(|line| plain(**line)).filter_map(|line| tone(&kinds.kind(*line).words()));
+        let went_well = tones.next_back();
+        let names = |line: &usize| !plain(*line) && !loaded.contains(&kinds.lines[*line].kind);
+        let lines = behind.into_iter().filter(names).collect();
+        Episode { log, player: None, lines, pending: Vec::new(), outcome: None, went_well }
+    };
+    all.into_iter().map(of_log).collect()
 }

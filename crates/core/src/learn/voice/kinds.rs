@@ -7,6 +7,7 @@ use super::lines::{Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
 use crate::base::ids::FoldedId;
+use crate::diagnose::means_failure;
 use crate::rulebook::{Event, Role};
 
 /// A line that is of some kind.
@@ -102,7 +103,7 @@ impl Kinds {
             without_tags(&mut shape.pieces);
         }
         let around = AroundMods::of(&shapes);
-        shapes.iter_mut().for_each(|shape| around.name_unknown(&mut shape.pieces));
+        shapes.iter_mut().for_each(|shape| around.name_unknown(shape));
         let mut found = Self { logs, ..Self::default() };
         let mut known: HashMap<(Role, String), usize> = HashMap::new();
         let of_shape: Vec<OfShape> = shapes
@@ -184,14 +185,18 @@ impl AroundMods {
     }
 
     /// A word that stands where mods are named, or before a version in what is said of a player, is a mod.
-    fn name_unknown(&self, pieces: &mut [Piece]) {
+    fn name_unknown(&self, shape: &mut Shape) {
+        // What a client says of a failure is said of its own player.
+        let is_own = shape.side == Role::Client && means_failure(&shape.example).is_some();
+        let pieces = &mut shape.pieces;
         if pieces.iter().any(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..))) {
             return;
         }
         let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if may_be_a_name(word) && !self.words.contains(&word.to_lowercase()));
         let words = || (0..pieces.len()).filter(may_be);
-        let found =
-            words().find(|at| is_before_a_version(pieces, *at)).or_else(|| words().find(|at| self.fits(pieces, *at)));
+        let found = words()
+            .find(|at| is_before_a_version(pieces, *at, is_own))
+            .or_else(|| words().find(|at| self.fits(pieces, *at)));
         if let Some(at) = found
             && let Piece::Word(word) = &pieces[at]
         {
@@ -231,10 +236,10 @@ fn has_player(pieces: &[Piece]) -> bool {
 }
 
 /// Whether what is said of a player has a version right behind a word.
-fn is_before_a_version(pieces: &[Piece], at: usize) -> bool {
+fn is_before_a_version(pieces: &[Piece], at: usize, is_own: bool) -> bool {
     let rest = &pieces[at + 1..];
     let gap = rest.iter().take(2).take_while(|piece| matches!(piece, Piece::Blank | Piece::Sign(_))).count();
-    at > 0 && gap > 0 && has_player(pieces) && matches!(rest.get(gap), Some(Piece::Version(_)))
+    at > 0 && gap > 0 && (is_own || has_player(pieces)) && matches!(rest.get(gap), Some(Piece::Version(_)))
 }
 
 /// What all lines of a shape have.

@@ -32,7 +32,8 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     events.extend(joins.events(&kinds));
     events.extend(starts::events(&kinds, &joins, &loaded));
     trial::keep_what_holds(&mut events, logs, (&kinds, &joins));
-    Ok(Voice { events, players, unknown })
+    let client_got_in = joins.client_got_in();
+    Ok(Voice { events, players, client_got_in, unknown })
 }
 
 #[cfg(test)]

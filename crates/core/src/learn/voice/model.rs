@@ -58,6 +58,11 @@ pub struct LearnedEvent {
 }
 
 impl LearnedEvent {
+    /// Whether it tells why a join fails.
+    pub const fn is_cause(&self) -> bool {
+        matches!(self.means, Event::Cause(_) | Event::ModFailed)
+    }
+
     /// As a rule to read logs by; nothing where the pattern is none.
     pub fn rule(&self) -> Option<EventRule> {
         let then = match &self.then {
@@ -127,6 +132,8 @@ pub struct Voice {
     pub events: Vec<LearnedEvent>,
     /// The players that were found.
     pub players: BTreeSet<String>,
+    /// Whether the last try that a client's log tells of went well.
+    pub client_got_in: bool,
     /// Lines about mods of which it could not be told what they mean, an example for each kind.
     pub unknown: Vec<String>,
 }
@@ -137,10 +144,15 @@ impl Voice {
         self.events.iter().filter(|event| event.confidence >= SURE_ENOUGH).filter_map(LearnedEvent::rule).collect()
     }
 
-    /// Whether it is known how tries to join begin and end.
-    pub fn knows_joins(&self) -> bool {
+    /// Whether it is known of a side's log how its last try to join ended, or what it failed for.
+    pub fn knows_joins(&self, side: Role) -> bool {
         let has = |wanted: Event| self.events.iter().any(|event| event.means == wanted);
-        has(Event::JoinTried) && (has(Event::JoinAccepted) || has(Event::JoinRefused))
+        match side {
+            Role::Server => has(Event::JoinTried) && (has(Event::JoinAccepted) || has(Event::JoinRefused)),
+            Role::Client => {
+                self.client_got_in || self.events.iter().any(|event| event.side == side && event.is_cause())
+            }
+        }
     }
 }
 

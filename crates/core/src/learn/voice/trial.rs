@@ -6,11 +6,10 @@ use super::joins::Joins;
 use super::kinds::Kinds;
 use super::model::{LearnedEvent, Transcript};
 use crate::logs::{LogEvent, LogReader, Source};
-use crate::rulebook::{Event, EventRule};
+use crate::rulebook::EventRule;
 
 /// Keeps the patterns that know what they were made for, and in no join that went well a cause.
 pub fn keep_what_holds(events: &mut Vec<LearnedEvent>, logs: &[Transcript<'_>], (kinds, joins): (&Kinds, &Joins)) {
-    let is_cause = |event: &LearnedEvent| matches!(event.means, Event::Cause(_) | Event::ModFailed);
     let well: BTreeSet<(usize, u64)> = joins
         .episodes
         .iter()
@@ -22,8 +21,8 @@ pub fn keep_what_holds(events: &mut Vec<LearnedEvent>, logs: &[Transcript<'_>], 
         let Some(rule) = event.rule() else { return false };
         let fits: Vec<(usize, LogEvent)> =
             logs.iter().enumerate().flat_map(|(log, text)| known(&rule, log, text)).collect();
-        let lines = fits.iter().filter(|(_, found)| !is_cause(event) || found.mod_id.is_some()).count();
-        let is_wrong = is_cause(event) && fits.iter().any(|(log, found)| well.contains(&(*log, found.line)));
+        let lines = fits.iter().filter(|(_, found)| !event.is_cause() || found.mod_id.is_some()).count();
+        let is_wrong = event.is_cause() && fits.iter().any(|(log, found)| well.contains(&(*log, found.line)));
         // A list in one line is as many events as it has mods.
         let many = event.between.is_some() || event.then.is_some();
         lines > 0 && !is_wrong && (many || lines <= event.lines + event.lines / 5 + 1)
