@@ -144,7 +144,8 @@ pub fn transcript(path: &Path) -> Result<String, ReachError> {
     let files = set_of(path)?;
     let newest = files.first().map_or(path, PathBuf::as_path);
     let mut kept = String::new();
-    each_line(opened(newest).during("open the log", newest)?, |_, line| {
+    let lines = from_its_end(newest).during("open the log", newest)?;
+    each_line(lines, |_, line| {
         kept.push_str(&String::from_utf8_lossy(&as_utf8(line)));
         kept.push('\n');
         if kept.len() > 2 * TRANSCRIPT {
@@ -154,6 +155,18 @@ pub fn transcript(path: &Path) -> Result<String, ReachError> {
     .during("read the log", newest)?;
     cut(&mut kept);
     Ok(kept)
+}
+
+/// A log from so far before its end that enough of it is left; of one that is packed, or of two bytes a letter, all.
+fn from_its_end(path: &Path) -> io::Result<Box<dyn BufRead>> {
+    let Kind::Plain(size) = Kind::of(path)? else { return opened(path) };
+    let mut lines = BufReader::with_capacity(1 << 20, regular(path)?);
+    if let Some(from) = size.checked_sub(2 * TRANSCRIPT as u64) {
+        lines.seek(SeekFrom::Start(from))?;
+        // The rest of a line is none.
+        lines.skip_until(b'\n')?;
+    }
+    Ok(Box::new(lines))
 }
 
 /// Cuts off all but the last lines.

@@ -1,84 +1,29 @@
 //! Which files are mod lists and launch lines: those that mention most mods. Finds the notation, the place, how an
 //! entry is written, what stands between entries, whether their order matters and how one is switched off.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
-use aho_corasick::{AhoCorasick, MatchKind};
 use serde_json::Value;
 
 use super::fields::quoted;
+use super::launch::{launch_line, mentions, runs};
 use super::leaves::{Held, Holder, holders, leaves};
+pub use super::naming::{Called, FoundList};
+use super::naming::{Names, Reading, evidence, is_list};
 use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, small};
 use super::words::{hints, is_version};
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
 use crate::rulebook::Role;
-use crate::text::command::{Dialect, is_comment, options};
+use crate::text::command::is_comment;
 use crate::text::{Encoding, text};
-
-/// A mod as lists may call it.
-#[derive(Debug, Clone)]
-pub struct Called {
-    /// Its id.
-    pub id: String,
-    /// The name of its file or folder.
-    pub name: String,
-    /// Its version.
-    pub version: Option<String>,
-    /// Digests of its file by kind, where it is one small file.
-    pub digests: Vec<(DigestKind, String)>,
-}
-
-/// A list that was found.
-#[derive(Debug, Clone)]
-pub struct FoundList {
-    /// Whose install it was seen on.
-    pub role: Role,
-    /// Its file.
-    pub file: InstallPath,
-    /// The rulebook's lines for it, but for name and role.
-    pub lines: Vec<(String, String)>,
-    /// The ids of the mods that it names.
-    pub named: Vec<String>,
-    /// The kind of digest by which it asks for its mods.
-    pub digest: Option<DigestKind>,
-    /// Entries that name no mod.
-    pub strangers: Vec<String>,
-    /// Whether entries are ids that no mod of this install has: the list is all there is of them.
-    pub ids_alone: bool,
-    /// How sure it is.
-    pub confidence: f64,
-    /// What speaks for it.
-    pub evidence: Vec<String>,
-}
-
-impl FoundList {
-    /// A list of which it is not known yet on whose install it was seen.
-    fn of(
-        seen: &Seen,
-        manifest: &Reading,
-        names: &Names<'_>,
-        lines: Vec<(String, String)>,
-        evidence: Vec<String>,
-    ) -> Self {
-        Self {
-            role: Role::Server,
-            file: seen.path.clone(),
-            lines,
-            named: manifest.ids(names),
-            digest: None,
-            strangers: manifest.strangers(),
-            ids_alone: false,
-            confidence: confidence(manifest, names),
-            evidence,
-        }
-    }
-}
 
 /// How sure a list is that nothing but its key speaks for.
 const IDS_ALONE: f64 = 0.5;
+
 /// The most text files that are looked into.
 const FILES: usize = 4_000;
+
 /// The most bytes of text that are looked into.
 const TEXT_BYTES: u64 = 64 << 20;
 
@@ -170,115 +115,11 @@ pub fn lists(sight: &dyn InstallView, files: &[&Seen], mods: &[Called]) -> Vec<F
     found
 }
 
-/// What mods may be called.
-struct Names<'m> {
-    mods: &'m [Called],
-    ids: HashMap<String, usize>,
-    names: HashMap<String, usize>,
-    finder: Option<AhoCorasick>,
-    needles: Vec<(usize, Token)>,
-}
-
-/// Which of a mod's names a list uses.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-enum Token {
-    Id,
-    Name,
-}
-
-impl Token {
-    const fn place(self) -> &'static str {
-        match self {
-            Self::Id => "{id}",
-            Self::Name => "{name}",
-        }
-    }
-}
-
-impl<'m> Names<'m> {
-    fn new(mods: &'m [Called]) -> Self {
-        let by = |text: fn(&Called) -> &String| -> HashMap<String, usize> {
-            mods.iter().enumerate().rev().map(|(at, called)| (text(called).to_lowercase(), at)).collect()
-        };
-        let (ids, names) = (by(|called| &called.id), by(|called| &called.name));
-        let own_names =
-            names.iter().filter(|(name, _)| !ids.contains_key(*name)).map(|(name, at)| (name, *at, Token::Name));
-        let mut all: Vec<(&String, usize, Token)> =
-            ids.iter().map(|(id, at)| (id, *at, Token::Id)).chain(own_names).collect();
-        all.retain(|(text, ..)| text.len() > 1);
-        all.sort();
-        let needles: Vec<(usize, Token)> = all.iter().map(|(_, at, token)| (*at, *token)).collect();
-        let finder = AhoCorasick::builder()
-            .ascii_case_insensitive(true)
-            .match_kind(MatchKind::LeftmostLongest)
-            .build(all.iter().map(|(text, ..)| text))
-            .ok();
-        Self { mods, ids, names, finder, needles }
-    }
-
-    /// Every way in which a text names a mod: as its id, as the name of its file or folder.
-    fn entries(&self, text: &str) -> Vec<(usize, String)> {
-        let folded = text.trim().to_lowercase();
-        let id = self.ids.get(&folded).map(|at| (*at, Token::Id));
-        let name = self.names.get(&folded).map(|at| (*at, Token::Name));
-        let whole: Vec<(usize, String)> =
-            id.into_iter().chain(name).map(|(at, token)| (at, token.place().to_owned())).collect();
-        if whole.is_empty() { self.entry(text).into_iter().collect() } else { whole }
-    }
-
-    /// A text that holds one of a mod's names, with something before or after it.
-    fn entry(&self, text: &str) -> Option<(usize, String)> {
-        let whole = text.trim();
-        let finder = self.finder.as_ref()?;
-        let hit = finder.find_iter(whole).max_by_key(aho_corasick::Match::len)?;
-        let (at, token) = self.needles[hit.pattern().as_usize()];
-        let (before, after) = (&whole[..hit.start()], &whole[hit.end()..]);
-        // A name inside a longer word is another word.
-        let joined = before.ends_with(char::is_alphanumeric) || after.starts_with(char::is_alphanumeric);
-        let version = self.mods[at].version.as_deref().filter(|v| after.ends_with(v) && after.len() <= v.len() + 3);
-        let after = match version {
-            Some(version) => format!("{}{{version}}", &after[..after.len() - version.len()]),
-            None => after.to_owned(),
-        };
-        // A brace would be taken for a place of the template.
-        if before.contains(['{', '}']) || after.replace("{version}", "").contains(['{', '}']) {
-            return None;
-        }
-        let short = before.len() + after.replace("{version}", "").len() <= 48;
-        if joined || !short || before.contains('|') || after.contains('|') {
-            return if joined { None } else { Some((at, pieces(before, token, &after)?)) };
-        }
-        Some((at, format!("{before}{}{after}", token.place())))
-    }
-}
-
-/// An entry of several pieces: `4D01|0A1B...|leaves/fen.leaf` has a digest in it, and what differs with each.
-fn pieces(before: &str, token: Token, after: &str) -> Option<String> {
-    let sign = ['|', ';', ','].into_iter().find(|sign| before.contains(*sign) || after.contains(*sign))?;
-    let piece = |text: &str| {
-        let hex = text.len() >= 32 && text.chars().all(|c| c.is_ascii_hexdigit());
-        if hex { "{digest}".to_owned() } else { "{any}".to_owned() }
-    };
-    let (head, own_before) = before.rsplit_once(sign).map_or((None, before), |(head, own)| (Some(head), own));
-    let (own_after, tail) = after.split_once(sign).map_or((after, None), |(own, tail)| (own, Some(tail)));
-    let own = format!("{own_before}{}{own_after}", token.place());
-    let each =
-        |texts: Option<&str>| texts.into_iter().flat_map(|texts| texts.split(sign).map(piece)).collect::<Vec<_>>();
-    let all: Vec<String> = each(head).into_iter().chain([own]).chain(each(tail)).collect();
-    (own_before.len() + own_after.len() <= 24).then(|| all.join(&sign.to_string()))
-}
-
 fn list(sight: &dyn InstallView, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
     let Some(bytes) = small(sight, &seen.path) else { return Vec::new() };
     let Some(encoding) = super::sight::encoding_of(&bytes) else { return Vec::new() };
     let Ok(body) = text(&bytes, encoding) else { return Vec::new() };
-    let mentions = names.finder.as_ref().map_or(0, |finder| {
-        finder
-            .find_iter(body.as_ref())
-            .map(|hit| names.needles[hit.pattern().as_usize()].0)
-            .collect::<BTreeSet<_>>()
-            .len()
-    });
+    let mentions = names.mods_in(&body).len();
     // Without a mod to look for, only what speaks of mods can be a list of their ids.
     let speaks = || {
         hints(seen.path.as_str(), &["mod", "addon", "plugin", "content", "list"])
@@ -304,72 +145,6 @@ fn list(sight: &dyn InstallView, seen: &Seen, names: &Names<'_>) -> Vec<FoundLis
         found.iter_mut().for_each(|found| found.lines.push(("encoding".to_owned(), quoted(word))));
     }
     found
-}
-
-/// How the entries of one holder fit the mods.
-struct Reading {
-    template: String,
-    /// For each entry the mod that it names.
-    named: Vec<Option<usize>>,
-    texts: Vec<String>,
-}
-
-impl Reading {
-    fn of(texts: Vec<String>, names: &Names<'_>) -> Self {
-        let hits: Vec<Vec<(usize, String)>> = texts.iter().map(|text| names.entries(text)).collect();
-        let mut counts: BTreeMap<&String, usize> = BTreeMap::new();
-        for (_, template) in hits.iter().flatten() {
-            *counts.entry(template).or_default() += 1;
-        }
-        let template = counts
-            .into_iter()
-            .max_by_key(|(t, count)| (*count, usize::MAX - t.len(), t.contains("{id}")))
-            .map(|(t, _)| t.clone());
-        let template = template.unwrap_or_else(|| "{id}".to_owned());
-        let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
-        Self { template, named, texts }
-    }
-
-    fn mods(&self) -> BTreeSet<usize> {
-        self.named.iter().flatten().copied().collect()
-    }
-
-    fn share(&self) -> f64 {
-        self.named.iter().flatten().count() as f64 / self.named.len().max(1) as f64
-    }
-
-    fn ids(&self, names: &Names<'_>) -> Vec<String> {
-        self.mods().into_iter().map(|at| names.mods[at].id.clone()).collect()
-    }
-
-    /// What entries name that name no mod, without what all entries have around their names.
-    fn strangers(&self) -> Vec<String> {
-        let (before, after) =
-            self.template.split_once("{id}").or_else(|| self.template.split_once("{name}")).unwrap_or(("", ""));
-        let bare = |text: &str| -> String {
-            let inner = text.trim().strip_prefix(before).and_then(|text| text.strip_suffix(after));
-            inner.unwrap_or(text.trim()).to_owned()
-        };
-        let strange = self.texts.iter().zip(&self.named).filter(|(_, named)| named.is_none());
-        strange.map(|(text, _)| bare(text)).collect()
-    }
-
-    /// Whether the entries stand in another order than that of the alphabet.
-    fn is_ordered(&self) -> bool {
-        let own: Vec<String> = self.texts.iter().map(|text| text.to_lowercase()).collect();
-        let mut sorted = own.clone();
-        sorted.sort();
-        own != sorted
-    }
-}
-
-/// What the list must name at least: most mods of the install, or all of its own entries.
-fn is_list(reading: &Reading, names: &Names<'_>, ids_hint: bool) -> bool {
-    let (mods, share) = (reading.mods().len(), reading.share());
-    let most = mods * 10 >= names.mods.len() * 4;
-    (mods >= 2 && share >= 0.5 && (most || share >= 0.8))
-        || (mods == 1 && names.mods.len() <= 2 && share >= 0.5)
-        || ids_hint
 }
 
 /// The best list of a document, and others that are lists without doubt.
@@ -601,33 +376,12 @@ fn conclude(
     Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
 }
 
-fn evidence(manifest: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> {
-    let mut evidence = vec![format!(
-        "{} of its {} entries name mods, {} of {} mods that are there",
-        manifest.named.iter().flatten().count(),
-        manifest.named.len(),
-        manifest.mods().len(),
-        names.mods.len()
-    )];
-    if ordered {
-        evidence.push("its entries do not stand in the order of the alphabet, so that the order may matter".to_owned());
-    }
-    evidence
-}
-
-fn confidence(manifest: &Reading, names: &Names<'_>) -> f64 {
-    let most = manifest.mods().len() as f64 / names.mods.len().max(1) as f64;
-    ((0.4 + manifest.share() * 0.3 + most * 0.28) * 100.0).round() / 100.0
-}
-
 /// Launch lines, and texts with one entry on each line.
 fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
-    let Some(finder) = names.finder.as_ref() else { return Vec::new() };
     let mut richest: Option<(usize, &str)> = None;
     let mut lone = 0;
     for line in body.lines().filter(|line| !is_comment(line) && line.len() < 64 << 10) {
-        let mods: BTreeSet<usize> =
-            finder.find_iter(line).map(|hit| names.needles[hit.pattern().as_usize()].0).collect();
+        let mods = names.mods_in(line);
         lone += usize::from(mods.len() == 1);
         if !mods.is_empty() && richest.is_none_or(|(known, _)| mods.len() > known) {
             richest = Some((mods.len(), line));
@@ -656,121 +410,6 @@ fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
         }
     }
     found
-}
-
-/// Mentions between which no new option begins.
-fn runs<'h>(line: &str, hits: &'h [(usize, usize)]) -> Vec<&'h [(usize, usize)]> {
-    let mut runs = Vec::new();
-    let mut start = 0;
-    for at in 1..=hits.len() {
-        let parts = |gap: &str| {
-            gap.contains([' ', '\t']) && gap.split_whitespace().any(|word| word.starts_with(['-', '/', '+', '"', '\'']))
-        };
-        if at == hits.len() || parts(&line[hits[at - 1].1..hits[at].0]) {
-            runs.push(&hits[start..at]);
-            start = at;
-        }
-    }
-    runs
-}
-
-/// A list after an option, the option, and what stands between entries; `usual` is that where one entry does not tell it.
-fn launch_line(
-    body: &str,
-    line: &str,
-    hits: &[(usize, usize)],
-    (seen, names): (&Seen, &Names<'_>),
-    usual: Option<&str>,
-) -> Option<(FoundList, String, Option<String>)> {
-    let (first, last) = (hits.first()?, hits.last()?);
-    let gaps: Vec<&str> = hits.windows(2).map(|pair| &line[pair[0].1..pair[1].0]).collect();
-    let gap = most_common(&gaps).or(usual)?;
-    let head = &line[..first.0];
-    // What stands before every entry is part of it; a quote or a blank is not.
-    let before: String = common_end(head, gap);
-    let after = common_start(&line[last.1..], gap);
-    let between = gap.strip_prefix(after.as_str()).and_then(|rest| rest.strip_suffix(before.as_str())).unwrap_or(gap);
-    let option = option_of(head.strip_suffix(before.as_str()).unwrap_or(head))?;
-    let repeated = between.trim() == option.trim();
-    // Words between names are a sentence.
-    if !repeated && between.contains(char::is_alphanumeric) {
-        return None;
-    }
-    let mut lines = vec![("option".to_owned(), quoted(&option))];
-    let unescaped = between.replace('\\', "");
-    let dialect = Dialect::of(seen.path.name(), body);
-    let values = options(body, dialect, &option, Some(between).filter(|_| !repeated)).ok()?;
-    // A shell's `\;` is a `;` once the shell has read it.
-    let between = if values.iter().any(|found| found.value.contains(between)) { between } else { unescaped.as_str() };
-    if !repeated {
-        lines.push(("between".to_owned(), quoted(between)));
-    }
-    let texts: Vec<String> = values
-        .iter()
-        .flat_map(|found| if repeated { vec![found.value.as_str()] } else { found.value.split(between).collect() })
-        .map(|text| text.trim().to_owned())
-        .filter(|text| !text.is_empty())
-        .collect();
-    let manifest = Reading::of(texts, names);
-    // Beside a list, an option that gives mods and nothing else is one too.
-    if !is_list(&manifest, names, usual.is_some() && manifest.share() > 0.99) {
-        return None;
-    }
-    if manifest.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&manifest.template)));
-    }
-    lines.push(("ordered".to_owned(), "true".to_owned()));
-    let mut evidence = evidence(&manifest, names, false);
-    evidence.push(format!("they follow the option `{option}` on one line"));
-    let between = (!repeated).then(|| between.to_owned());
-    Some((FoundList::of(seen, &manifest, names, lines, evidence), option, between))
-}
-
-fn mentions(line: &str, names: &Names<'_>) -> Vec<(usize, usize)> {
-    let Some(finder) = names.finder.as_ref() else { return Vec::new() };
-    let whole = |start: usize, end: usize| {
-        !line[..start].ends_with(char::is_alphanumeric) && !line[end..].starts_with(char::is_alphanumeric)
-    };
-    let hits = finder.find_iter(line).filter(|hit| whole(hit.start(), hit.end()));
-    hits.map(|hit| {
-        let version = names.mods[names.needles[hit.pattern().as_usize()].0].version.as_deref();
-        let after = &line[hit.end()..];
-        let tail = version.and_then(|version| after.find(version).filter(|at| *at <= 2).map(|at| at + version.len()));
-        (hit.start(), hit.end() + tail.unwrap_or(0))
-    })
-    .collect()
-}
-
-fn most_common<'t>(texts: &[&'t str]) -> Option<&'t str> {
-    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
-    for text in texts {
-        *counts.entry(text).or_default() += 1;
-    }
-    counts.into_iter().max_by_key(|(text, count)| (*count, usize::MAX - text.len())).map(|(text, _)| text)
-}
-
-/// The longest end of both texts that has no quote, blank or sign of an option in it.
-fn common_end(a: &str, b: &str) -> String {
-    let stop = |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '=' | ';' | ',' | '|');
-    let shared = a.chars().rev().zip(b.chars().rev()).take_while(|(a, b)| a == b && !stop(*a)).map(|(c, _)| c);
-    shared.collect::<Vec<_>>().into_iter().rev().collect()
-}
-
-fn common_start(a: &str, b: &str) -> String {
-    let stop = |c: char| c.is_whitespace() || matches!(c, '"' | '\'' | '=' | ';' | ',' | '|');
-    a.chars().zip(b.chars()).take_while(|(a, b)| a == b && !stop(*a)).map(|(c, _)| c).collect()
-}
-
-/// The option that a line's value follows: `-mods=`, `--mods`, `set MODS=`.
-fn option_of(head: &str) -> Option<String> {
-    let head = head.trim_end_matches(['"', '\'']);
-    let trimmed = head.trim_end();
-    let word = trimmed.rsplit([' ', '\t', '"', '\'']).next().unwrap_or(trimmed);
-    if word.is_empty() {
-        return None;
-    }
-    let is_set = trimmed.to_lowercase().starts_with("set ") || trimmed.to_lowercase().starts_with("export ");
-    Some(if is_set { trimmed.to_owned() } else { word.to_owned() })
 }
 
 fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {

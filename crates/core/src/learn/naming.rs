@@ -1,0 +1,274 @@
+//! What mods may be called in lists, and how the entries of a list fit that.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use aho_corasick::{AhoCorasick, MatchKind};
+
+use super::sight::Seen;
+use crate::base::digest::DigestKind;
+use crate::base::path::InstallPath;
+use crate::rulebook::Role;
+
+/// A mod as lists may call it.
+#[derive(Debug, Clone)]
+pub struct Called {
+    /// Its id.
+    pub id: String,
+    /// The name of its file or folder.
+    pub name: String,
+    /// Its version.
+    pub version: Option<String>,
+    /// Digests of its file by kind, where it is one small file.
+    pub digests: Vec<(DigestKind, String)>,
+}
+
+/// A list that was found.
+#[derive(Debug, Clone)]
+pub struct FoundList {
+    /// Whose install it was seen on.
+    pub role: Role,
+    /// Its file.
+    pub file: InstallPath,
+    /// The rulebook's lines for it, but for name and role.
+    pub lines: Vec<(String, String)>,
+    /// The ids of the mods that it names.
+    pub named: Vec<String>,
+    /// The kind of digest by which it asks for its mods.
+    pub digest: Option<DigestKind>,
+    /// Entries that name no mod.
+    pub strangers: Vec<String>,
+    /// Whether entries are ids that no mod of this install has: the list is all there is of them.
+    pub ids_alone: bool,
+    /// How sure it is.
+    pub confidence: f64,
+    /// What speaks for it.
+    pub evidence: Vec<String>,
+}
+
+impl FoundList {
+    /// A list of which it is not known yet on whose install it was seen.
+    pub fn of(
+        seen: &Seen,
+        manifest: &Reading,
+        names: &Names<'_>,
+        lines: Vec<(String, String)>,
+        evidence: Vec<String>,
+    ) -> Self {
+        Self {
+            role: Role::Server,
+            file: seen.path.clone(),
+            lines,
+            named: manifest.ids(names),
+            digest: None,
+            strangers: manifest.strangers(),
+            ids_alone: false,
+            confidence: confidence(manifest, names),
+            evidence,
+        }
+    }
+}
+
+/// What mods may be called.
+pub struct Names<'m> {
+    /// The mods.
+    pub mods: &'m [Called],
+    ids: HashMap<String, usize>,
+    names: HashMap<String, usize>,
+    /// Finds their names in a text.
+    pub finder: Option<AhoCorasick>,
+    needles: Vec<(usize, Token)>,
+}
+
+/// Which of a mod's names a list uses.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+enum Token {
+    Id,
+    Name,
+}
+
+impl Token {
+    const fn place(self) -> &'static str {
+        match self {
+            Self::Id => "{id}",
+            Self::Name => "{name}",
+        }
+    }
+}
+
+impl<'m> Names<'m> {
+    /// The mods that a text names, each once.
+    pub fn mods_in(&self, text: &str) -> BTreeSet<usize> {
+        let hits = self.finder.iter().flat_map(|finder| finder.find_iter(text));
+        hits.map(|hit| self.needles[hit.pattern().as_usize()].0).collect()
+    }
+
+    /// The mod of a hit.
+    pub fn mod_of(&self, hit: &aho_corasick::Match) -> &Called {
+        &self.mods[self.needles[hit.pattern().as_usize()].0]
+    }
+
+    /// Gathers them.
+    pub fn new(mods: &'m [Called]) -> Self {
+        let by = |text: fn(&Called) -> &String| -> HashMap<String, usize> {
+            mods.iter().enumerate().rev().map(|(at, called)| (text(called).to_lowercase(), at)).collect()
+        };
+        let (ids, names) = (by(|called| &called.id), by(|called| &called.name));
+        let own_names =
+            names.iter().filter(|(name, _)| !ids.contains_key(*name)).map(|(name, at)| (name, *at, Token::Name));
+        let mut all: Vec<(&String, usize, Token)> =
+            ids.iter().map(|(id, at)| (id, *at, Token::Id)).chain(own_names).collect();
+        all.retain(|(text, ..)| text.len() > 1);
+        all.sort();
+        let needles: Vec<(usize, Token)> = all.iter().map(|(_, at, token)| (*at, *token)).collect();
+        let finder = AhoCorasick::builder()
+            .ascii_case_insensitive(true)
+            .match_kind(MatchKind::LeftmostLongest)
+            .build(all.iter().map(|(text, ..)| text))
+            .ok();
+        Self { mods, ids, names, finder, needles }
+    }
+
+    /// Every way in which a text names a mod: as its id, as the name of its file or folder.
+    pub fn entries(&self, text: &str) -> Vec<(usize, String)> {
+        let folded = text.trim().to_lowercase();
+        let id = self.ids.get(&folded).map(|at| (*at, Token::Id));
+        let name = self.names.get(&folded).map(|at| (*at, Token::Name));
+        let whole: Vec<(usize, String)> =
+            id.into_iter().chain(name).map(|(at, token)| (at, token.place().to_owned())).collect();
+        if whole.is_empty() { self.entry(text).into_iter().collect() } else { whole }
+    }
+
+    /// A text that holds one of a mod's names, with something before or after it.
+    fn entry(&self, text: &str) -> Option<(usize, String)> {
+        let whole = text.trim();
+        let finder = self.finder.as_ref()?;
+        let hit = finder.find_iter(whole).max_by_key(aho_corasick::Match::len)?;
+        let (at, token) = self.needles[hit.pattern().as_usize()];
+        let (before, after) = (&whole[..hit.start()], &whole[hit.end()..]);
+        // A name inside a longer word is another word.
+        let joined = before.ends_with(char::is_alphanumeric) || after.starts_with(char::is_alphanumeric);
+        let version = self.mods[at].version.as_deref().filter(|v| after.ends_with(v) && after.len() <= v.len() + 3);
+        let after = match version {
+            Some(version) => format!("{}{{version}}", &after[..after.len() - version.len()]),
+            None => after.to_owned(),
+        };
+        // A brace would be taken for a place of the template.
+        if before.contains(['{', '}']) || after.replace("{version}", "").contains(['{', '}']) {
+            return None;
+        }
+        let short = before.len() + after.replace("{version}", "").len() <= 48;
+        if joined || !short || before.contains('|') || after.contains('|') {
+            return if joined { None } else { Some((at, pieces(before, token, &after)?)) };
+        }
+        Some((at, format!("{before}{}{after}", token.place())))
+    }
+}
+
+/// An entry of several pieces: `4D01|0A1B...|leaves/fen.leaf` has a digest in it, and what differs with each.
+fn pieces(before: &str, token: Token, after: &str) -> Option<String> {
+    let sign = ['|', ';', ','].into_iter().find(|sign| before.contains(*sign) || after.contains(*sign))?;
+    let piece = |text: &str| {
+        let hex = text.len() >= 32 && text.chars().all(|c| c.is_ascii_hexdigit());
+        if hex { "{digest}".to_owned() } else { "{any}".to_owned() }
+    };
+    let (head, own_before) = before.rsplit_once(sign).map_or((None, before), |(head, own)| (Some(head), own));
+    let (own_after, tail) = after.split_once(sign).map_or((after, None), |(own, tail)| (own, Some(tail)));
+    let own = format!("{own_before}{}{own_after}", token.place());
+    let each =
+        |texts: Option<&str>| texts.into_iter().flat_map(|texts| texts.split(sign).map(piece)).collect::<Vec<_>>();
+    let all: Vec<String> = each(head).into_iter().chain([own]).chain(each(tail)).collect();
+    (own_before.len() + own_after.len() <= 24).then(|| all.join(&sign.to_string()))
+}
+
+/// How the entries of one holder fit the mods.
+pub struct Reading {
+    /// How entries are written.
+    pub template: String,
+    /// For each entry the mod that it names.
+    pub named: Vec<Option<usize>>,
+    /// The entries.
+    pub texts: Vec<String>,
+}
+
+impl Reading {
+    /// Reads entries as the most of them can be read.
+    pub fn of(texts: Vec<String>, names: &Names<'_>) -> Self {
+        let hits: Vec<Vec<(usize, String)>> = texts.iter().map(|text| names.entries(text)).collect();
+        let mut counts: BTreeMap<&String, usize> = BTreeMap::new();
+        for (_, template) in hits.iter().flatten() {
+            *counts.entry(template).or_default() += 1;
+        }
+        let template = counts
+            .into_iter()
+            .max_by_key(|(t, count)| (*count, usize::MAX - t.len(), t.contains("{id}")))
+            .map(|(t, _)| t.clone());
+        let template = template.unwrap_or_else(|| "{id}".to_owned());
+        let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
+        Self { template, named, texts }
+    }
+
+    /// The mods that they name.
+    pub fn mods(&self) -> BTreeSet<usize> {
+        self.named.iter().flatten().copied().collect()
+    }
+
+    /// How many of them name mods, from 0 to 1.
+    pub fn share(&self) -> f64 {
+        self.named.iter().flatten().count() as f64 / self.named.len().max(1) as f64
+    }
+
+    /// The ids of those mods.
+    pub fn ids(&self, names: &Names<'_>) -> Vec<String> {
+        self.mods().into_iter().map(|at| names.mods[at].id.clone()).collect()
+    }
+
+    /// What entries name that name no mod, without what all entries have around their names.
+    pub fn strangers(&self) -> Vec<String> {
+        let (before, after) =
+            self.template.split_once("{id}").or_else(|| self.template.split_once("{name}")).unwrap_or(("", ""));
+        let bare = |text: &str| -> String {
+            let inner = text.trim().strip_prefix(before).and_then(|text| text.strip_suffix(after));
+            inner.unwrap_or(text.trim()).to_owned()
+        };
+        let strange = self.texts.iter().zip(&self.named).filter(|(_, named)| named.is_none());
+        strange.map(|(text, _)| bare(text)).collect()
+    }
+
+    /// Whether the entries stand in another order than that of the alphabet.
+    pub fn is_ordered(&self) -> bool {
+        let own: Vec<String> = self.texts.iter().map(|text| text.to_lowercase()).collect();
+        let mut sorted = own.clone();
+        sorted.sort();
+        own != sorted
+    }
+}
+
+/// What the list must name at least: most mods of the install, or all of its own entries.
+pub fn is_list(reading: &Reading, names: &Names<'_>, ids_hint: bool) -> bool {
+    let (mods, share) = (reading.mods().len(), reading.share());
+    let most = mods * 10 >= names.mods.len() * 4;
+    (mods >= 2 && share >= 0.5 && (most || share >= 0.8))
+        || (mods == 1 && names.mods.len() <= 2 && share >= 0.5)
+        || ids_hint
+}
+
+/// What speaks for a list.
+pub fn evidence(manifest: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> {
+    let mut evidence = vec![format!(
+        "{} of its {} entries name mods, {} of {} mods that are there",
+        manifest.named.iter().flatten().count(),
+        manifest.named.len(),
+        manifest.mods().len(),
+        names.mods.len()
+    )];
+    if ordered {
+        evidence.push("its entries do not stand in the order of the alphabet, so that the order may matter".to_owned());
+    }
+    evidence
+}
+
+/// How sure a list is.
+pub fn confidence(manifest: &Reading, names: &Names<'_>) -> f64 {
+    let most = manifest.mods().len() as f64 / names.mods.len().max(1) as f64;
+    ((0.4 + manifest.share() * 0.3 + most * 0.28) * 100.0).round() / 100.0
+}
