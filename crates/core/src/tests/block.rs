@@ -46,6 +46,15 @@ fn what_can_not_be_read_is_told(#[case] text: &str, #[case] told: &str) {
     assert!(refused.contains(told) && refused.contains("block syntax"), "{refused}");
 }
 
+/// Nothing is read twice: what is only the beginning of an expression, least of all.
+#[test]
+fn nested_beginnings_of_expressions_take_no_longer_than_others() {
+    let nested = |many: usize| format!("{}\"a\" \"b\" - 1{}", "\"s\" { ".repeat(many), " } - 1".repeat(many));
+    for many in [4, 12, 24] {
+        assert!(!is_all_data(&nested(many)), "{many}");
+    }
+}
+
 #[test]
 fn depth_is_bounded() {
     let deep = |many: usize| format!("a = {}{}", "{".repeat(many), "}".repeat(many));

@@ -40,6 +40,16 @@ struct Reader<'t> {
 
 type Read<T> = Result<T, &'static str>;
 
+/// What stands where a field may stand.
+enum Found {
+    /// A field: the names that lead to it, and how it was said.
+    Field(Vec<String>, Field, Said),
+    /// The beginning of an expression, which was passed over with the rest of it: it must not be read once more.
+    PassedOver,
+    /// Something else.
+    Nothing,
+}
+
 /// How a field was said.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Said {
@@ -74,8 +84,9 @@ impl<'t> Reader<'t> {
             self.at += if self.word_is("local") { "local".len() } else { 0 };
             self.blanks()?;
             match self.field(0)? {
-                Some((path, field, said)) => put(&mut fields, &path, field, said),
-                None => self.pass_over(),
+                Found::Field(path, field, said) => put(&mut fields, &path, field, said),
+                Found::PassedOver => {}
+                Found::Nothing => self.pass_over(),
             }
         }
         match whole {
@@ -92,9 +103,9 @@ impl<'t> Reader<'t> {
     }
 
     /// `name = value`, `["name"] = value`, `name value`, `name(value)`; nothing where none stands.
-    fn field(&mut self, depth: usize) -> Read<Option<(Vec<String>, Field, Said)>> {
+    fn field(&mut self, depth: usize) -> Read<Found> {
         let begin = self.at;
-        let Some((path, key)) = self.name()? else { return Ok(None) };
+        let Some((path, key)) = self.name()? else { return Ok(Found::Nothing) };
         self.blanks_on_line()?;
         let rest = self.rest();
         let is_sign = rest.starts_with(['=', ':']) && !rest.starts_with("==") && !rest.starts_with("::");
@@ -111,14 +122,15 @@ impl<'t> Reader<'t> {
         };
         let Some(node) = node else {
             self.at = self.at.max(begin);
-            return Ok(None);
+            return Ok(Found::Nothing);
         };
         if self.goes_on() {
-            return Ok(None);
+            self.pass_over_in_table(self.at, depth)?;
+            return Ok(Found::PassedOver);
         }
         let name = path.last().cloned().unwrap_or_default();
         let whole = key.start..node.span.end;
-        Ok(Some((path, Field { name, key, whole, node }, said)))
+        Ok(Found::Field(path, Field { name, key, whole, node }, said))
     }
 
     /// A name: a word, words with dots between, a text in quotes, or either in brackets.
@@ -263,11 +275,14 @@ impl<'t> Reader<'t> {
                 continue;
             }
             let back = self.at;
-            if let Some((path, field, said)) = self.field(depth)? {
-                put(&mut fields, &path, field, said);
-                continue;
+            match self.field(depth)? {
+                Found::Field(path, field, said) => {
+                    put(&mut fields, &path, field, said);
+                    continue;
+                }
+                Found::PassedOver => continue,
+                Found::Nothing => self.at = back,
             }
-            self.at = back;
             match self.value(depth)? {
                 Some(item) if !self.goes_on() => items.push(item),
                 _ => self.pass_over_in_table(back, depth)?,
