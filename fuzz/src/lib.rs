@@ -24,7 +24,7 @@ fn read_rule(keys: &str) -> ListRule {
 }
 
 fn entry(id: &str) -> Entry {
-    Entry { id: id.to_owned(), name: format!("{id}.pak"), version: Some("2.0".to_owned()), ..Entry::default() }
+    Entry { id: id.into(), name: format!("{id}.pak"), version: Some("2.0".to_owned()), ..Entry::default() }
 }
 
 /// A list is to name the first mod that it names now, and two others.
@@ -57,6 +57,23 @@ fn list(keys: &str, text: &str) {
         let told = || format!("a second time: {text:?} {:?}", String::from_utf8_lossy(&once));
         assert!(again.is_none_or(|again| again == once), "{}", told());
     }
+}
+
+/// What is only read: reading ends, and what was read stands where it says.
+pub fn only_read(text: &str, notation: Notation) {
+    fn stands(text: &str, node: &text::Node) {
+        assert!(text.get(node.span.clone()).is_some(), "{text:?} {:?}", node.span);
+        node.fields().iter().for_each(|field| stands(text, &field.node));
+        node.items().iter().for_each(|item| stands(text, item));
+    }
+    if let Ok(tree) = notation.tree(text) {
+        stands(text, &tree);
+    }
+}
+
+/// A list of numbered keys is edited like any other.
+pub fn numbered(text: &str) {
+    list("file = \"l.ini\"\neach = \"$.s\"\nform = \"numbered\"\nkey = \"k{n}\"", text);
 }
 
 /// Lists and settings in a document.
