@@ -167,7 +167,7 @@ fn taken_apart(regex: &Regex, unit: &Unit) -> Option<(String, Option<String>)> {
     Some((group("id")?, group("version")))
 }
 
-/// What all names end in before their endings, from a sign and a letter on: `-any`, `-py3-none`. It tells nothing of any.
+/// What all names end in before their endings, from a sign and a letter on: `-any`, `-r3-full`. It tells nothing of any.
 fn common_tail(units: &[Unit]) -> String {
     let Some(first) = units.first().map(Unit::stem).filter(|_| units.len() >= 3) else { return String::new() };
     let shared = |other: &Unit| {
