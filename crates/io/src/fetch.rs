@@ -1,6 +1,5 @@
 //! Catalogues and the downloads that they list.
 
-use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use futures_util::stream::StreamExt;
@@ -10,7 +9,7 @@ use tokio::runtime::Runtime;
 
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
-use crate::open::regular;
+use crate::open::{read_bounded, regular};
 use crate::origin::{Failed, Origin, Promised, runtime};
 use crate::progress::Progress;
 use crate::retry::{Retry, RetryPolicy};
@@ -48,10 +47,10 @@ pub fn small_file(at: &str, root: &Path, patience: RetryPolicy, most: u64) -> Re
     let too_large = || refused(format!("it is larger than {} MiB", most >> 20));
     if !at.contains("://") {
         let path = root.join(at);
-        let mut bytes = Vec::new();
-        let read = regular(&path).and_then(|file| file.take(most + 1).read_to_end(&mut bytes));
-        read.during("read", &path)?;
-        return if bytes.len() as u64 > most { Err(too_large()) } else { Ok(bytes) };
+        return match read_bounded(&path, most) {
+            Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => Err(too_large()),
+            read => read.during("read", &path),
+        };
     }
     let (folder, file) = at
         .rsplit_once('/')

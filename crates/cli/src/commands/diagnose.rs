@@ -131,6 +131,7 @@ impl Evidence {
         for (log, side) in [(server_log, Role::Server), (client_log, Role::Client)] {
             let Some(log) = log else { continue };
             let mut rules = rulebook.events.clone();
+            let written = rules.len();
             // Where the rulebook is silent, the log is read by what it says itself.
             if !knows_causes(&rules, side) {
                 let players: Vec<String> = player.iter().cloned().collect();
@@ -142,8 +143,7 @@ impl Evidence {
             }
             let player = player.as_deref().filter(|_| side == Role::Server);
             let read = logs::read(&log, (side, &rules), (player, since))?;
-            let by_itself = learned.iter().any(|(own, voice)| *own == side && !voice.rules().is_empty());
-            let how = if by_itself { ", read by what it says itself" } else { "" };
+            let how = if rules.len() > written { ", read by what it says itself" } else { "" };
             looked_at.push(format!("the {side}'s log {}{how}", read.files.join(" and ")));
             logs.push((Source::log_of(side), read));
         }

@@ -8,7 +8,7 @@ use kanon_core::learn::Draft;
 use kanon_core::learn::proof::Proof;
 use kanon_core::learn::voice::Voice;
 
-use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled};
+use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled, sureness};
 use crate::commands::learn::Tried;
 use crate::words::proof as words;
 
@@ -106,8 +106,7 @@ fn facts(out: &mut String, draft: &Draft) {
         if fact.evidence.is_empty() {
             continue;
         }
-        let sure = format!("{:3.0} %", fact.confidence * 100.0);
-        let sure = if fact.confidence < 0.65 { styled(CARE, &sure) } else { sure };
+        let sure = sureness(fact.confidence);
         let line = format!("{} = {}", printable(&fact.about), printable(&fact.value.replace('\n', " ")));
         let cut: String = line.chars().take(88).collect();
         let mark = if cut.len() < line.len() { "~" } else { "" };

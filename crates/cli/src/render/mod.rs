@@ -51,6 +51,12 @@ pub const fn of_severity(severity: Severity) -> Style {
     }
 }
 
+/// How sure an inference is, in a column of its own; one that is to be looked at stands out.
+pub fn sureness(confidence: f64) -> String {
+    let sure = format!("{:3.0} %", confidence * 100.0);
+    if confidence < 0.65 { styled(CARE, &sure) } else { sure }
+}
+
 /// `1 file`, `2 files`.
 pub fn count(number: usize, thing: &str) -> String {
     counted(number, thing, &format!("{thing}s"))

@@ -3,11 +3,12 @@
 use std::fmt::Write;
 
 use kanon_core::base::path::printable;
+use kanon_core::diagnose::literal;
 use kanon_core::learn::voice::{LearnedEvent, Sign, Voice};
-use kanon_core::rulebook::{Event, Role};
+use kanon_core::logs::Source;
 use serde::Serialize;
 
-use crate::render::{CARE, FAINT, count, folded, styled};
+use crate::render::{CARE, FAINT, count, counted, folded, styled, sureness};
 
 /// What was learned from logs as programs read it.
 #[derive(Serialize)]
@@ -39,8 +40,8 @@ struct ToldEvent {
 impl From<&Voice> for ToldVoice {
     fn from(voice: &Voice) -> Self {
         let told = voice.events.iter().map(|event| ToldEvent {
-            means: meaning(event.means),
-            log: log(event.side),
+            means: event.means.word(),
+            log: Source::log_of(event.side).as_str(),
             line: event.line.clone(),
             then: event.then.clone(),
             between: event.between,
@@ -57,22 +58,6 @@ impl From<&Voice> for ToldVoice {
     }
 }
 
-/// The rulebook's word for what a line means.
-fn meaning(means: Event) -> &'static str {
-    let word = Event::WORDS.into_iter().find(|(_, event)| *event == means).map(|(word, _)| word);
-    match means {
-        Event::Cause(code) => code.as_str(),
-        _ => word.unwrap_or("mod-failed"),
-    }
-}
-
-const fn log(side: Role) -> &'static str {
-    match side {
-        Role::Server => "server-log",
-        Role::Client => "client-log",
-    }
-}
-
 fn sign(sign: Sign) -> String {
     match sign {
         Sign::Words => "its words say so".to_owned(),
@@ -83,9 +68,9 @@ fn sign(sign: Sign) -> String {
         Sign::Measured => "it names mods that just one side has".to_owned(),
         Sign::NamesMost { mods } => format!("it names {} before anybody joins", count(mods, "mod")),
         Sign::OddOneOut => "of the other mods it is said in another word, and that far more often".to_owned(),
-        Sign::ComesFirst { joins } => format!("the lines of players begin with it, {} times", joins),
+        Sign::ComesFirst { joins } => format!("the lines of players begin with it, {}", count(joins, "time")),
         Sign::ComesLast { joins, with_mods } => {
-            format!("{} end with it, {with_mods} of them with lines about mods", counted_tries(joins))
+            format!("{} end with it, {with_mods} of them with lines about mods", counted(joins, "try", "tries"))
         }
         Sign::OncePerStart => "it stands once in each log, before anybody joins".to_owned(),
         Sign::NobodyHere => "the server has none of the mods that it names".to_owned(),
@@ -93,10 +78,6 @@ fn sign(sign: Sign) -> String {
         Sign::OtherVersion => "the version in it is not the server's".to_owned(),
         Sign::NeverWhenWell => "no join that went well has such a line".to_owned(),
     }
-}
-
-fn counted_tries(joins: usize) -> String {
-    if joins == 1 { "1 try".to_owned() } else { format!("{joins} tries") }
 }
 
 /// The patterns as tables of a rulebook, each with what speaks for it above it.
@@ -121,7 +102,12 @@ fn table(event: &LearnedEvent) -> String {
     let sure = event.confidence * 100.0;
     let mut out = format!("\n# {mark}{lines}, such as: {}\n", printable(&event.example));
     let _ = writeln!(out, "# {} (sure to {sure:.0} %)", signs.join("; "));
-    let _ = writeln!(out, "[[event]]\nmeans = \"{}\"\nin = \"{}\"", meaning(event.means), log(event.side));
+    let _ = writeln!(
+        out,
+        "[[event]]\nmeans = \"{}\"\nin = \"{}\"",
+        event.means.word(),
+        Source::log_of(event.side).as_str()
+    );
     let _ = writeln!(out, "line = {}", literal(&event.line));
     if let Some(then) = &event.then {
         let _ = writeln!(out, "then = {}", literal(then));
@@ -132,19 +118,12 @@ fn table(event: &LearnedEvent) -> String {
     out
 }
 
-/// A pattern in TOML's quotes without escapes.
-fn literal(pattern: &str) -> String {
-    let quote = if pattern.contains('\'') { "'''" } else { "'" };
-    format!("{quote}{pattern}{quote}")
-}
-
 /// What was learned, for somebody who reads it on a terminal.
 pub fn text(voice: &Voice) -> String {
     let mut out = format!("\n{}\n", styled(FAINT, "  sure   what lines of the logs mean"));
     for event in &voice.events {
-        let sure = format!("{:3.0} %", event.confidence * 100.0);
-        let sure = if event.confidence < 0.65 { styled(CARE, &sure) } else { sure };
-        let _ = writeln!(out, "  {sure}  {}: {}", meaning(event.means), count(event.lines, "line"));
+        let sure = sureness(event.confidence);
+        let _ = writeln!(out, "  {sure}  {}: {}", event.means.word(), count(event.lines, "line"));
         let example: String = printable(&event.example).chars().take(120).collect();
         out.push_str(&folded(&format!("such as: {example}"), "           "));
     }

@@ -6,7 +6,7 @@ use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::path::printable;
 use crate::logs::{Source, is_own_defect};
-use crate::rulebook::{Event, Role};
+use crate::rulebook::Role;
 use crate::survey::Survey;
 
 /// A measured difference in one line.
@@ -93,24 +93,25 @@ fn elsewhere(text: &str) -> Option<&'static str> {
     ELSEWHERE.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(what, _)| *what)
 }
 
+/// A pattern as TOML writes it without escapes, where it can.
+pub fn literal(pattern: &str) -> String {
+    let quote = if pattern.contains('\'') { "'''" } else { "'" };
+    // On one line in any case. JSON's escapes are TOML's too, but for one sign.
+    let escaped = || serde_json::Value::from(pattern).to_string().replace('\u{7f}', "\\u007F");
+    if pattern.contains("'''") { escaped() } else { format!("{quote}{pattern}{quote}") }
+}
+
 /// A table for the rulebook that would know lines like one that was only guessed at.
 pub fn proposal(hint: &Hint) -> String {
-    let means = match hint.means {
-        Event::Cause(code) => code.as_str(),
-        other => Event::WORDS.into_iter().find(|(_, event)| *event == other).map_or("mod-failed", |(word, _)| word),
-    };
-    let quoted = |pattern: &str| {
-        let quote = if pattern.contains('\'') { "'''" } else { "'" };
-        format!("{quote}{pattern}{quote}")
-    };
+    let means = hint.means.word();
     let pattern = &hint.pattern;
     let mut out = format!(
         "[[event]]\nmeans = \"{means}\"\nin    = \"{}\"\nline  = {}\n",
         hint.source.as_str(),
-        quoted(&pattern.line)
+        literal(&pattern.line)
     );
     if let Some(then) = &pattern.then {
-        out.push_str(&format!("then  = {}\n", quoted(then)));
+        out.push_str(&format!("then  = {}\n", literal(then)));
     }
     if let Some(between) = pattern.between.filter(|between| *between != ",") {
         out.push_str(&format!("between = \"{between}\"\n"));

@@ -315,11 +315,15 @@ fn platforms(
     }
 }
 
+/// What the game and its loader are called among dependencies, folded.
+fn platform_ids(learned: &Learned) -> HashSet<String> {
+    let of_loader = learned.loader.iter().flat_map(|(_, ids)| ids);
+    learned.base_ids.iter().chain(&learned.loader_id).chain(of_loader).map(|id| id.to_lowercase()).collect()
+}
+
 /// What mods require and nothing here is: the game under another name, or mods that are missing.
 fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
-    let platforms =
-        learned.base_ids.iter().chain(&learned.loader_id).chain(learned.loader.iter().flat_map(|(_, ids)| ids));
-    let known: HashSet<String> = platforms.map(|id| id.to_lowercase()).collect();
+    let known = platform_ids(learned);
     let required = learned.shelves.iter().flat_map(|(_, facts, _)| &facts.relations);
     let required = required.filter(|relation| matches!(relation.key, "required" | "relations"));
     let is_required = |entry: &&Entry| entry.kind.is_none_or(|kind| kind == crate::rulebook::RelationKind::Required);
@@ -341,9 +345,8 @@ fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
 /// A healthy install has what its mods require: a list of which a part is not there is what they can use, and one of which most is
 /// not there is about something else.
 fn require_what_is_there(learned: &mut Learned, ids: &HashSet<String>) {
-    let platforms =
-        learned.base_ids.iter().chain(&learned.loader_id).chain(learned.loader.iter().flat_map(|(_, ids)| ids));
-    let known: HashSet<String> = platforms.map(|id| id.to_lowercase()).chain(ids.iter().cloned()).collect();
+    let mut known = platform_ids(learned);
+    known.extend(ids.iter().cloned());
     let mut demoted = Vec::new();
     for (shelf, facts, _) in &mut learned.shelves {
         facts.relations.retain_mut(|relation| {

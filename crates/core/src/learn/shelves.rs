@@ -140,12 +140,8 @@ fn drop_parts(kept: &mut Vec<Candidate>) {
 /// A folder called as one for what is out of use is no place of a shelf whose mods lie elsewhere.
 fn drop_kept_aside(kept: &mut Vec<Candidate>) {
     let is_aside = |candidate: &Candidate| is_out_of_use(&candidate.group.place);
-    let in_use: Vec<(Option<String>, String)> = kept
-        .iter()
-        .filter(|candidate| !is_aside(candidate))
-        .map(|candidate| (candidate.documents.first().cloned(), candidate.group.extension.clone()))
-        .collect();
     let kind = |candidate: &Candidate| (candidate.documents.first().cloned(), candidate.group.extension.clone());
+    let in_use: Vec<_> = kept.iter().filter(|candidate| !is_aside(candidate)).map(kind).collect();
     kept.retain(|candidate| !is_aside(candidate) || !in_use.contains(&kind(candidate)));
 }
 

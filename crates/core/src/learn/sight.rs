@@ -177,12 +177,11 @@ fn is_yaml(text: &str) -> bool {
 /// Whether lines of `key: value` are headers: with capitals, as those of letters, and without another sign.
 fn is_headers(text: &str) -> bool {
     let head = text.trim_start().split("\n\n").next().unwrap_or_default();
-    let keys = head.lines().filter(|line| !line.starts_with([' ', '\t', '#'])).map(|line| line.split_once(": "));
-    let mut any = false;
-    keys.into_iter().all(|key| {
-        any = true;
-        key.is_some_and(|(key, _)| key.starts_with(char::is_uppercase) && !key.contains('='))
-    }) && any
+    let lines = || head.lines().filter(|line| !line.starts_with([' ', '\t', '#']));
+    let is_header = |line: &str| {
+        line.split_once(": ").is_some_and(|(key, _)| key.starts_with(char::is_uppercase) && !key.contains('='))
+    };
+    lines().next().is_some() && lines().all(is_header)
 }
 
 /// Texts of programs that may be data and no more.

@@ -368,6 +368,15 @@ impl Event {
         ("signature-refused", Self::Cause(Code::SignatureBad)),
         ("key-unknown", Self::Cause(Code::SignatureUnknownKey)),
     ];
+
+    /// The rulebook's word for it.
+    pub fn word(self) -> &'static str {
+        let known = || Self::WORDS.into_iter().find(|(_, event)| *event == self);
+        match self {
+            Self::Cause(code) => code.as_str(),
+            _ => known().map_or("mod-failed", |(word, _)| word),
+        }
+    }
 }
 
 /// A pattern over log lines.

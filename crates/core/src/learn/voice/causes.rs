@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::joins::Joins;
+use super::joins::{Episode, Joins};
 use super::kinds::{Kind, Kinds, Seen};
 use super::lines::Piece;
 use super::model::{Known, LearnedEvent, Sign};
@@ -30,7 +30,7 @@ struct Meaning {
 
 /// What lines about mods mean, and examples of those of which that can't be told.
 pub fn found(kinds: &Kinds, (joins, loaded): (&Joins, &[usize]), known: &Known) -> (Vec<LearnedEvent>, Vec<String>) {
-    let looked = Looked { kinds, joins, known, above: headers(kinds) };
+    let looked = Looked { kinds, joins, known, of: joins.by_line(), above: headers(kinds) };
     let (mut events, mut unknown) = (Vec::new(), Vec::new());
     for (at, kind) in kinds.kinds.iter().enumerate() {
         if !kind.names_mods() || loaded.contains(&at) || joins.is_about(at) || !looked.is_of_bad_joins(at) {
@@ -53,6 +53,8 @@ struct Looked<'k> {
     kinds: &'k Kinds,
     joins: &'k Joins,
     known: &'k Known,
+    /// The try that a line is of.
+    of: BTreeMap<usize, &'k Episode>,
     /// The kind of the header of lists, by the lines that stand in them.
     above: BTreeMap<usize, usize>,
 }
@@ -60,10 +62,9 @@ struct Looked<'k> {
 impl Looked<'_> {
     /// Whether lines of a kind stand in joins that went wrong, and hardly anywhere else.
     fn is_of_bad_joins(&self, kind: usize) -> bool {
-        let of = self.joins.by_line();
         let (mut bad, mut well, mut elsewhere) = (0, 0, 0);
         for line in &self.kinds.kinds[kind].lines {
-            match of.get(line).map(|episode| episode.went_well) {
+            match self.of.get(line).map(|episode| episode.went_well) {
                 Some(Some(true)) => well += 1,
                 Some(_) => bad += 1,
                 None => elsewhere += 1,

@@ -97,6 +97,34 @@ pub struct Episode {
     pub went_well: Option<bool>,
 }
 
+impl Episode {
+    /// One without a line yet.
+    const fn new(log: usize, player: Option<Rc<str>>) -> Self {
+        Self { log, player, lines: Vec::new(), pending: Vec::new(), outcome: None, went_well: None }
+    }
+}
+
+/// What the words of a kind of lines say of tries.
+struct Said {
+    /// Of one that went well, or of one that did not.
+    tone: Option<bool>,
+    /// Of whoever goes.
+    goes: bool,
+    /// Of a try.
+    tries: bool,
+}
+
+impl Said {
+    /// For each kind, once: logs have many lines of few kinds.
+    fn of(kinds: &Kinds) -> Vec<Self> {
+        let each = kinds.kinds.iter().map(|kind| {
+            let words = kind.words();
+            Self { tone: tone(&words), goes: has_word(&words, &GOES), tries: has_word(&words, &TRIES) }
+        });
+        each.collect()
+    }
+}
+
 /// How lines that end tries end them.
 #[derive(Debug, Clone, Copy, Default)]
 struct Ending {
@@ -131,15 +159,16 @@ impl Joins {
     pub fn of(kinds: &Kinds, loaded: &[usize]) -> Self {
         let start = start(kinds);
         let mut joins = Self { episodes: episodes(kinds, start, loaded), start, endings: BTreeMap::new() };
+        let said = Said::of(kinds);
         for episode in &mut joins.episodes {
-            episode.outcome = outcome(kinds, episode, start);
+            episode.outcome = outcome((kinds, &said), episode, start);
         }
-        joins.judge(kinds);
-        joins.episodes.extend(of_clients(kinds, loaded));
+        joins.judge(kinds, &said);
+        joins.episodes.extend(of_clients((kinds, &said), loaded));
         joins
     }
 
-    fn judge(&mut self, kinds: &Kinds) {
+    fn judge(&mut self, kinds: &Kinds, said: &[Said]) {
         let chatter = self.chatter(kinds);
         let names_mods = |episode: &Episode| {
             let mut own = episode.lines.iter().map(|line| kinds.lines[*line].kind);
@@ -151,7 +180,7 @@ impl Joins {
             let ending = endings.entry(kind).or_default();
             ending.joins += 1;
             ending.with_mods += usize::from(names_mods(episode));
-            ending.by_words = tone(&kinds.kinds[kind].words());
+            ending.by_words = said[kind].tone;
         }
         let others = |kind: usize| endings.iter().any(|(other, ending)| *other != kind && ending.with_mods > 0);
         self.endings = endings.iter().map(|(kind, ending)| (*kind, (*ending, ending.is_well(others(*kind))))).collect();
@@ -274,14 +303,7 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
             let key = (seen.log, player.clone());
             let known = open.get(&key).copied().filter(|_| start != Some(seen.kind));
             let own = known.unwrap_or_else(|| {
-                all.push(Episode {
-                    log: seen.log,
-                    player: Some(player.clone()),
-                    lines: Vec::new(),
-                    pending: Vec::new(),
-                    outcome: None,
-                    went_well: None,
-                });
+                all.push(Episode::new(seen.log, Some(player.clone())));
                 all.len() - 1
             });
             if speaks == Some(own) {
@@ -302,14 +324,15 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
 }
 
 /// The line of a player that tells how it ended: the last that is neither the first nor only says that he goes.
-fn outcome(kinds: &Kinds, episode: &Episode, start: Option<usize>) -> Option<usize> {
+fn outcome((kinds, said): (&Kinds, &[Said]), episode: &Episode, start: Option<usize>) -> Option<usize> {
     let own = episode.lines.iter().copied().filter(|line| {
         let seen = &kinds.lines[*line];
         seen.player.is_some() && seen.player == episode.player && Some(seen.kind) != start && seen.mods().is_empty()
     });
     let own: Vec<usize> = own.collect();
-    let says = |line: &&usize| tone(&kinds.kind(**line).words()).is_some();
-    let goes = |line: &&usize| has_word(&kinds.kind(**line).words(), &GOES);
+    let of = |line: usize| &said[kinds.lines[line].kind];
+    let says = |line: &&usize| of(**line).tone.is_some();
+    let goes = |line: &&usize| of(**line).goes;
     let last = own.iter().rev();
     last.clone().find(says).or_else(|| last.clone().find(|line| !goes(line))).or_else(|| own.last()).copied()
 }
@@ -319,7 +342,7 @@ const LAST: u64 = 30;
 
 /// A client's log is of one try, the last: what stands behind the line that says so. It went well where nothing behind it says
 /// otherwise.
-fn of_clients(kinds: &Kinds, loaded: &[usize]) -> Vec<Episode> {
+fn of_clients((kinds, said): (&Kinds, &[Said]), loaded: &[usize]) -> Vec<Episode> {
     let mut all: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for (at, seen) in kinds.lines.iter().enumerate() {
         if kinds.kinds[seen.kind].side == Role::Client {
@@ -327,23 +350,21 @@ fn of_clients(kinds: &Kinds, loaded: &[usize]) -> Vec<Episode> {
         }
     }
     let plain = |line: usize| !kinds.kind(line).names_mods();
+    let of = |line: usize| &said[kinds.lines[line].kind];
     let of_log = |(log, lines): (usize, Vec<usize>)| {
-        let tries = |line: &&usize| {
-            let words = kinds.kind(**line).words();
-            plain(**line) && tone(&words).is_none() && has_word(&words, &TRIES)
-        };
-        let goes_ill = |line: &&usize| plain(**line) && tone(&kinds.kind(**line).words()) == Some(false);
+        let tries = |line: &&usize| plain(**line) && of(**line).tone.is_none() && of(**line).tries;
+        let goes_ill = |line: &&usize| plain(**line) && of(**line).tone == Some(false);
         let end = lines.iter().rev().find(goes_ill).or(lines.last()).map_or(0, |line| kinds.lines[*line].number);
         let from = match lines.iter().rev().find(tries) {
             Some(line) => kinds.lines[*line].number,
             None => end.saturating_sub(LAST),
         };
         let behind: Vec<usize> = lines.into_iter().filter(|line| kinds.lines[*line].number > from).collect();
-        let mut tones = behind.iter().filter(|line| plain(**line)).filter_map(|line| tone(&kinds.kind(*line).words()));
+        let mut tones = behind.iter().filter(|line| plain(**line)).filter_map(|line| of(*line).tone);
         let went_well = tones.next_back();
         let names = |line: &usize| !plain(*line) && !loaded.contains(&kinds.lines[*line].kind);
         let lines = behind.into_iter().filter(names).collect();
-        Episode { log, player: None, lines, pending: Vec::new(), outcome: None, went_well }
+        Episode { lines, went_well, ..Episode::new(log, None) }
     };
     all.into_iter().map(of_log).collect()
 }

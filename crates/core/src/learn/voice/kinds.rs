@@ -60,12 +60,12 @@ pub struct Kind {
 impl Kind {
     /// Whether it names a mod.
     pub fn names_mods(&self) -> bool {
-        self.pieces.iter().any(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..)))
+        self.pieces.iter().any(Piece::is_mod)
     }
 
     /// Whether it names a player.
     pub fn names_a_player(&self) -> bool {
-        self.pieces.iter().any(|piece| matches!(piece, Piece::Player(_)))
+        self.pieces.iter().any(Piece::is_player)
     }
 
     /// What it says beside names, in words.
@@ -80,6 +80,84 @@ impl Kind {
             Piece::Number | Piece::Mixed | Piece::Digest(_) => "0".to_owned(),
         });
         each.collect()
+    }
+
+    /// A pattern that knows its lines, with groups for the mod, the player, and for what stands at some places; nothing where it
+    /// says too little to be known again.
+    pub fn pattern(&self, groups: &[(usize, &str)]) -> Option<String> {
+        let letters: usize = self
+            .pieces
+            .iter()
+            .map(|piece| match piece {
+                Piece::Word(word) => word.chars().count(),
+                Piece::Sign(sign) => sign.chars().count().min(2),
+                _ => 0,
+            })
+            .sum();
+        let has_more = self.pieces.iter().any(|piece| matches!(piece, Piece::Player(_) | Piece::Version(_)));
+        if letters < if has_more { 1 } else { 2 } {
+            return None;
+        }
+        let mut out = String::new();
+        let (mut has_mod, mut has_player) = (false, false);
+        let last = self.pieces.len() - 1;
+        for (at, piece) in self.pieces.iter().enumerate() {
+            let named = groups.iter().find(|(place, _)| *place == at).map(|(_, name)| *name);
+            let group = |inner: &str| named.map_or_else(|| inner.to_owned(), |name| format!("(?<{name}>{inner})"));
+            match piece {
+                Piece::Word(text) | Piece::Sign(text) => out.push_str(&regex::escape(text)),
+                Piece::Blank if at == 0 || at == last => {}
+                Piece::Blank => out.push_str(r"\s+"),
+                Piece::Number => out.push_str(r"\d+"),
+                Piece::Mixed => out.push_str(r"\w+"),
+                Piece::Version(_) => out.push_str(&group(r"v?\d+\.[\w.+-]+")),
+                Piece::Digest(_) => out.push_str(&group("[0-9A-Fa-f]+")),
+                Piece::Mod(..) if has_mod => out.push_str(if self.has_blanks { ".+?" } else { r"\S+" }),
+                Piece::Mod(..) => {
+                    has_mod = true;
+                    out.push_str(match (self.has_blanks, at == last, at == 0) {
+                        (false, ..) => r"(?<mod>\S+)",
+                        (true, true, _) => "(?<mod>.+)",
+                        (true, false, true) => r"(?:^|[\]\d|:]\s)\s*(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
+                        (true, false, false) => r"(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
+                    });
+                }
+                Piece::Mods(..) => out.push_str(if at == last { "(?<mods>.+)" } else { "(?<mods>.+?)" }),
+                Piece::Player(_) if has_player => out.push_str(r"\S+"),
+                Piece::Player(_) => {
+                    has_player = true;
+                    out.push_str(r"(?<player>[\w-]+)");
+                }
+            }
+        }
+        // What begins with a name begins where the message does.
+        if matches!(self.pieces.first(), Some(Piece::Mod(..) | Piece::Player(_))) && !self.has_blanks {
+            out = format!(r"(?:^|\s){out}");
+        }
+        let ends = matches!(self.pieces.last(), Some(Piece::Version(_) | Piece::Digest(_) | Piece::Word(_)));
+        if ends || letters < 3 {
+            out.push_str(r"\s*$");
+        }
+        (out.len() <= PATTERN).then_some(out)
+    }
+
+    /// What was learned of its lines.
+    pub fn event(&self, means: Event, confidence: f64, signs: Vec<Sign>) -> Option<LearnedEvent> {
+        let between = self.pieces.iter().find_map(|piece| match piece {
+            Piece::Mods(_, between) => Some(*between),
+            _ => None,
+        });
+        Some(LearnedEvent {
+            means,
+            side: self.side,
+            line: self.pattern(&[])?,
+            then: None,
+            between,
+            confidence: (confidence * 100.0).round() / 100.0,
+            signs,
+            lines: self.lines.len(),
+            example: self.example.clone(),
+        })
     }
 }
 
@@ -168,7 +246,7 @@ impl AroundMods {
     fn of(shapes: &[Shape]) -> Self {
         let mut around = Self::default();
         for Shape { pieces, .. } in shapes {
-            let Some(at) = pieces.iter().position(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..))) else {
+            let Some(at) = pieces.iter().position(Piece::is_mod) else {
                 continue;
             };
             around.shapes.insert(skeleton(pieces));
@@ -189,7 +267,7 @@ impl AroundMods {
         // What a client says of a failure is said of its own player.
         let is_own = shape.side == Role::Client && means_failure(&shape.example).is_some();
         let pieces = &mut shape.pieces;
-        if pieces.iter().any(|piece| matches!(piece, Piece::Mod(..) | Piece::Mods(..))) {
+        if pieces.iter().any(Piece::is_mod) {
             return;
         }
         let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if may_be_a_name(word) && !self.words.contains(&word.to_lowercase()));
@@ -214,7 +292,7 @@ impl AroundMods {
             Piece::Word(word) => matches!(word.to_lowercase().as_str(), "null" | "none" | "nil"),
             _ => false,
         };
-        if is_one_word(rest) && has_player(pieces) && self.before.contains(&(before.clone(), true)) {
+        if is_one_word(rest) && pieces.iter().any(Piece::is_player) && self.before.contains(&(before.clone(), true)) {
             return true;
         }
         let is_known = [true, false].into_iter().any(|one| self.before.contains(&(before.clone(), one)));
@@ -231,15 +309,14 @@ fn is_one_word(rest: &[Piece]) -> bool {
     matches!(rest, [Piece::Blank, Piece::Word(_)])
 }
 
-fn has_player(pieces: &[Piece]) -> bool {
-    pieces.iter().any(|piece| matches!(piece, Piece::Player(_)))
-}
-
 /// Whether what is said of a player has a version right behind a word.
 fn is_before_a_version(pieces: &[Piece], at: usize, is_own: bool) -> bool {
     let rest = &pieces[at + 1..];
     let gap = rest.iter().take(2).take_while(|piece| matches!(piece, Piece::Blank | Piece::Sign(_))).count();
-    at > 0 && gap > 0 && (is_own || has_player(pieces)) && matches!(rest.get(gap), Some(Piece::Version(_)))
+    at > 0
+        && gap > 0
+        && (is_own || pieces.iter().any(Piece::is_player))
+        && matches!(rest.get(gap), Some(Piece::Version(_)))
 }
 
 /// What all lines of a shape have.
@@ -261,85 +338,5 @@ impl OfShape {
             _ => None,
         });
         Self { kind, player, unknown }
-    }
-}
-
-impl Kind {
-    /// A pattern that knows its lines, with groups for the mod, the player, and for what stands at some places; nothing where it
-    /// says too little to be known again.
-    pub fn pattern(&self, groups: &[(usize, &str)]) -> Option<String> {
-        let letters: usize = self
-            .pieces
-            .iter()
-            .map(|piece| match piece {
-                Piece::Word(word) => word.chars().count(),
-                Piece::Sign(sign) => sign.chars().count().min(2),
-                _ => 0,
-            })
-            .sum();
-        let has_more = self.pieces.iter().any(|piece| matches!(piece, Piece::Player(_) | Piece::Version(_)));
-        if letters < if has_more { 1 } else { 2 } {
-            return None;
-        }
-        let mut out = String::new();
-        let (mut has_mod, mut has_player) = (false, false);
-        let last = self.pieces.len() - 1;
-        for (at, piece) in self.pieces.iter().enumerate() {
-            let named = groups.iter().find(|(place, _)| *place == at).map(|(_, name)| *name);
-            let group = |inner: &str| named.map_or_else(|| inner.to_owned(), |name| format!("(?<{name}>{inner})"));
-            match piece {
-                Piece::Word(text) | Piece::Sign(text) => out.push_str(&regex::escape(text)),
-                Piece::Blank if at == 0 || at == last => {}
-                Piece::Blank => out.push_str(r"\s+"),
-                Piece::Number => out.push_str(r"\d+"),
-                Piece::Mixed => out.push_str(r"\w+"),
-                Piece::Version(_) => out.push_str(&group(r"v?\d+\.[\w.+-]+")),
-                Piece::Digest(_) => out.push_str(&group("[0-9A-Fa-f]+")),
-                Piece::Mod(..) if has_mod => out.push_str(if self.has_blanks { ".+?" } else { r"\S+" }),
-                Piece::Mod(..) => {
-                    has_mod = true;
-                    out.push_str(match (self.has_blanks, at == last, at == 0) {
-                        (false, ..) => r"(?<mod>\S+)",
-                        (true, true, _) => "(?<mod>.+)",
-                        (true, false, true) => r"(?:^|[\]\d|:]\s)\s*(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
-                        (true, false, false) => r"(?<mod>[^\s\[\]:|][^\[\]:|]*?)",
-                    });
-                }
-                Piece::Mods(..) => out.push_str(if at == last { "(?<mods>.+)" } else { "(?<mods>.+?)" }),
-                Piece::Player(_) if has_player => out.push_str(r"\S+"),
-                Piece::Player(_) => {
-                    has_player = true;
-                    out.push_str(r"(?<player>[\w-]+)");
-                }
-            }
-        }
-        // What begins with a name begins where the message does.
-        if matches!(self.pieces.first(), Some(Piece::Mod(..) | Piece::Player(_))) && !self.has_blanks {
-            out = format!(r"(?:^|\s){out}");
-        }
-        let ends = matches!(self.pieces.last(), Some(Piece::Version(_) | Piece::Digest(_) | Piece::Word(_)));
-        if ends || letters < 3 {
-            out.push_str(r"\s*$");
-        }
-        (out.len() <= PATTERN).then_some(out)
-    }
-
-    /// What was learned of its lines.
-    pub fn event(&self, means: Event, confidence: f64, signs: Vec<Sign>) -> Option<LearnedEvent> {
-        let between = self.pieces.iter().find_map(|piece| match piece {
-            Piece::Mods(_, between) => Some(*between),
-            _ => None,
-        });
-        Some(LearnedEvent {
-            means,
-            side: self.side,
-            line: self.pattern(&[])?,
-            then: None,
-            between,
-            confidence: (confidence * 100.0).round() / 100.0,
-            signs,
-            lines: self.lines.len(),
-            example: self.example.clone(),
-        })
     }
 }

@@ -46,6 +46,18 @@ pub enum Piece {
     Player(String),
 }
 
+impl Piece {
+    /// Whether it is a mod, or several.
+    pub const fn is_mod(&self) -> bool {
+        matches!(self, Self::Mod(..) | Self::Mods(..))
+    }
+
+    /// Whether it is a player.
+    pub const fn is_player(&self) -> bool {
+        matches!(self, Self::Player(_))
+    }
+}
+
 /// What stands in a line that differs from line to line of one kind.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct Values {
@@ -248,7 +260,7 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
 pub fn without_tags(pieces: &mut Vec<Piece>) {
     let opens = |piece: &Piece| matches!(piece, Piece::Sign(sign) if sign == "[");
     let closes = |piece: &Piece| matches!(piece, Piece::Sign(sign) if sign.starts_with(']'));
-    let names = |piece: &Piece| matches!(piece, Piece::Player(_) | Piece::Mod(..) | Piece::Mods(..));
+    let names = |piece: &Piece| piece.is_player() || piece.is_mod();
     while pieces.first().is_some_and(opens) {
         let Some(end) = pieces.iter().position(closes) else { return };
         let goes_on = pieces.len() > end + 2;

@@ -95,15 +95,14 @@ const NOBODY: [&str; 40] = [
 
 /// The players that some lines name; `told` are those that somebody knows.
 pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
-    let kinds: Vec<&[Piece]> = lines.shapes.iter().map(|shape| shape.pieces.as_slice()).collect();
     let mut places: BTreeMap<String, BTreeSet<&str>> = BTreeMap::new();
     let mut players: BTreeSet<String> = told.iter().map(|name| name.to_lowercase()).collect();
-    for pieces in kinds {
+    for pieces in lines.shapes.iter().map(|shape| &shape.pieces) {
         for (at, word) in words(pieces) {
             if is_near_a_word_for_it(pieces, at) && may_be_a_name(word) {
                 players.insert(word.to_lowercase());
             }
-            let mut open = pieces.to_vec();
+            let mut open = pieces.clone();
             open[at] = Piece::Player(String::new());
             let known = places.entry(skeleton(&open)).or_default();
             if known.len() <= AT_A_PLACE {
@@ -208,6 +207,6 @@ fn is_near_a_word_for_it(pieces: &[Piece], at: usize) -> bool {
     let before = pieces[..at].iter().rev().find(|piece| !is_gap(piece));
     let gap = pieces[at + 1..].iter().take_while(|piece| is_gap(piece)).count();
     let behind = pieces[at + 1..].iter().find(|piece| !is_gap(piece));
-    let begins = pieces[..at].iter().all(|piece| !matches!(piece, Piece::Mod(..) | Piece::Mods(..)));
+    let begins = !pieces[..at].iter().any(Piece::is_mod);
     word(before, &BEFORE) || (gap == 1 && begins && word(behind, &BEHIND) && !word(before, &NOBODY))
 }
