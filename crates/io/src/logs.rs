@@ -22,6 +22,8 @@ use crate::open::regular;
 const STRETCH: u64 = 4 << 20;
 /// Bytes of a log that is learned from.
 const TRANSCRIPT: usize = 8 << 20;
+/// Bytes of its beginning, where that is more.
+const HEAD: u64 = 512 << 10;
 /// Files of one rotated set that are read at most.
 const SET: usize = 20;
 /// Lines behind the last try that are looked through for names, and hints that are kept.
@@ -35,7 +37,7 @@ pub struct ReadLog {
     pub events: Vec<LogEvent>,
     /// The newest file, in which hints are looked for.
     newest: PathBuf,
-    /// How many lines that has.
+    /// How many lines that has: the ends of lines, and one.
     lines: u64,
     /// How many of the events are of older files.
     older: usize,
@@ -43,6 +45,30 @@ pub struct ReadLog {
     from_line: u64,
     /// The files that were read, by name.
     pub files: Vec<String>,
+}
+
+impl ReadLog {
+    /// How many lines of the newest file stand before its last ones.
+    pub fn lines_before(&self, last: &Text) -> u64 {
+        let ends = (last.text.lines().count() as u64).saturating_sub(u64::from(last.is_torn));
+        self.lines.saturating_sub(1 + ends)
+    }
+
+    /// Has these events of the newest file in place of all others.
+    pub fn replace(&mut self, events: Vec<LogEvent>) {
+        self.older = 0;
+        self.events = events;
+    }
+
+    /// Takes in events of the newest file that are not known yet.
+    pub fn add(&mut self, events: Vec<LogEvent>) {
+        let own = &self.events[self.older..];
+        let is_known =
+            |event: &LogEvent| own.iter().any(|known| known.line == event.line && known.mod_id == event.mod_id);
+        let new: Vec<LogEvent> = events.into_iter().filter(|event| !is_known(event)).collect();
+        self.events.extend(new);
+        self.events[self.older..].sort_by_key(|event| event.line);
+    }
 }
 
 /// Reads the events of one side's log: of a file, or of the newest one in a folder. Where the join is not in it, older files of its
@@ -136,13 +162,26 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
     Ok(hints.into())
 }
 
-/// The text of a log that is learned from; of a long one, its last lines.
+/// What of a log is learned from.
+#[derive(Debug, Default)]
+pub struct Text {
+    /// Of a long one, how it begins: programs list their mods there.
+    pub head: String,
+    /// Its last lines; of a short one, all.
+    pub text: String,
+    /// Whether the last of them does not end yet.
+    is_torn: bool,
+}
+
+/// The text of a log that is learned from.
 ///
 /// # Errors
 /// When the log can't be read.
-pub fn transcript(path: &Path) -> Result<String, ReachError> {
+pub fn transcript(path: &Path) -> Result<Text, ReachError> {
     let files = set_of(path)?;
     let newest = files.first().map_or(path, PathBuf::as_path);
+    let head = head(newest).during("read the log", newest)?;
+    let is_torn = is_torn(newest).during("read the log", newest)?;
     let mut kept = String::new();
     let lines = from_its_end(newest).during("open the log", newest)?;
     each_line(lines, |_, line| {
@@ -154,7 +193,27 @@ pub fn transcript(path: &Path) -> Result<String, ReachError> {
     })
     .during("read the log", newest)?;
     cut(&mut kept);
-    Ok(kept)
+    Ok(Text { head, text: kept, is_torn })
+}
+
+/// Whether the last line of a log does not end yet; of a packed one it is not asked.
+fn is_torn(path: &Path) -> io::Result<bool> {
+    let Kind::Plain(size @ 1..) = Kind::of(path)? else { return Ok(false) };
+    let (mut file, mut last) = (regular(path)?, [0]);
+    file.seek(SeekFrom::Start(size - 1))?;
+    file.read_exact(&mut last)?;
+    Ok(last != *b"\n")
+}
+
+/// How a log begins that is too long to be learned from whole.
+fn head(path: &Path) -> io::Result<String> {
+    let Kind::Plain(size) = Kind::of(path)? else { return Ok(String::new()) };
+    if size <= TRANSCRIPT as u64 {
+        return Ok(String::new());
+    }
+    let mut bytes = Vec::new();
+    regular(path)?.take(HEAD).read_to_end(&mut bytes)?;
+    Ok(String::from_utf8_lossy(&bytes).into_owned())
 }
 
 /// A log from so far before its end that enough of it is left; of one that is packed, or of two bytes a letter, all.

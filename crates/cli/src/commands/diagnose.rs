@@ -1,5 +1,7 @@
 //! `kanon diagnose`: why a join failed.
 
+use std::path::{Path, PathBuf};
+
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, reply, weigh};
@@ -19,7 +21,7 @@ use crate::render::{FAINT, count, styled};
 use crate::ui::Ui;
 use crate::words::voice as voice_words;
 use crate::{Outcome, render};
-use kanon_app::listening::{knows_causes, listen};
+use kanon_app::listening::{Heard, knows_causes, knows_endings, listen};
 use kanon_app::session::Session;
 use kanon_app::{places, rulebooks, server_log};
 
@@ -42,9 +44,13 @@ struct Evidence {
     canon: Option<Canon>,
     server: Option<Survey>,
     client: Option<Survey>,
-    logs: Vec<(Source, ReadLog)>,
-    /// What was learned of logs that the rulebook says nothing of.
-    learned: Vec<(Role, Voice)>,
+    /// The logs.
+    files: Vec<(Role, PathBuf)>,
+    logs: Vec<(Role, ReadLog)>,
+    /// What the logs say themselves, where that was asked.
+    heard: Option<Heard>,
+    /// The sides of whose logs the rulebook says nothing.
+    unwritten: Vec<Role>,
     events: Vec<LogEvent>,
     player: Option<String>,
     client_is_here: bool,
@@ -54,12 +60,16 @@ struct Evidence {
 
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), arguments.thorough)?;
-    let evidence = Evidence::gather(arguments, &mut session, env)?;
-    let case = |hints| evidence.case(&session, arguments, hints);
-    let mut diagnosis = weigh(case(&[]));
+    let mut evidence = Evidence::gather(arguments, &mut session, env)?;
+    let mut diagnosis = weigh(evidence.case(&session, arguments, &[]));
     if !is_sure(&diagnosis) {
+        // Patterns that know how tries end, and tell of nothing, have told enough.
+        let is_quiet = diagnosis.verdicts.is_empty() && diagnosis.unexplained.is_empty();
+        if !(is_quiet && knows_endings(&session.loaded.rulebook.events)) {
+            evidence.hear_all(&session)?;
+        }
         let hints = evidence.hints(&session)?;
-        diagnosis = weigh(case(&hints));
+        diagnosis = weigh(evidence.case(&session, arguments, &hints));
     }
     let reply = arguments.reply.then(|| reply(&diagnosis, evidence.is_released));
     match (env.format, reply) {
@@ -67,7 +77,7 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         (Format::Text, Some(reply)) => ui.report(&reply),
         (Format::Text, None) => {
             ui.report(&render::diagnose::text(&diagnosis, &evidence.looked_at));
-            if !arguments.remember && evidence.learned.iter().any(|(side, voice)| voice.knows_joins(*side)) {
+            if !arguments.remember && evidence.has_learned() {
                 let offer =
                     "The rulebook says nothing of this log. What it taught is kept by: the same with --remember";
                 ui.report(&format!("\n{}\n", styled(FAINT, offer)));
@@ -75,7 +85,7 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         }
     }
     if arguments.remember {
-        remember(arguments.yes, &session, (env, ui), (&diagnosis, &evidence.learned))?;
+        remember(arguments.yes, &session, (env, ui), (&diagnosis, &evidence))?;
     }
     Ok(Outcome::of(diagnosis.verdicts.is_empty() && diagnosis.unexplained.is_empty()))
 }
@@ -85,11 +95,13 @@ fn remember(
     yes: bool,
     session: &Session<'_>,
     (env, ui): (&Env, &Ui),
-    (diagnosis, learned): (&Diagnosis, &[(Role, Voice)]),
+    (diagnosis, evidence): (&Diagnosis, &Evidence),
 ) -> Result<(), Failure> {
     let (path, text) = (&session.loaded.path, &session.loaded.text);
-    let learned: Vec<String> = learned.iter().map(|(_, voice)| voice_words::tables(voice)).collect();
-    let tables = if learned.is_empty() { diagnosis.proposals.join("\n") } else { learned.concat() };
+    let tables = match evidence.learned() {
+        Some(voice) => voice_words::tables(&voice),
+        None => diagnosis.proposals.join("\n"),
+    };
     let number = tables.matches("[[event]]").count();
     if number == 0 {
         ui.notice("note: nothing was learned from these logs, so that nothing is to be remembered");
@@ -120,43 +132,17 @@ impl Evidence {
         let server = surveyed(session, server_name.clone(), Role::Server, &mut looked_at)?;
         let client = surveyed(session, arguments.client.clone(), Role::Client, &mut looked_at)?;
         let player = arguments.player.clone();
-        let mut logs = Vec::new();
         let server_log = match &arguments.server_log {
             Some(log) => Some(env.machine.folder.join(log)),
             None => server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name))?,
         };
         let client_log = arguments.client_log.as_ref().map(|log| env.machine.folder.join(log));
-        let rulebook = &session.loaded.rulebook;
-        let mut learned = Vec::new();
-        for (log, side) in [(server_log, Role::Server), (client_log, Role::Client)] {
-            let Some(log) = log else { continue };
-            let mut rules = rulebook.events.clone();
-            let written = rules.len();
-            // Where the rulebook is silent, the log is read by what it says itself.
-            if !knows_causes(&rules, side) {
-                let players: Vec<String> = player.iter().cloned().collect();
-                let (server, client) = (server.as_ref(), client.as_ref());
-                let evening = Evening { rulebook, server, client, canon: canon.as_ref(), players: &players };
-                let voice = listen(evening, &[(side, log.as_path())])?;
-                rules.extend(voice.rules());
-                learned.push((side, voice));
-            }
-            let player = player.as_deref().filter(|_| side == Role::Server);
-            let read = logs::read(&log, (side, &rules), (player, since))?;
-            let how = if rules.len() > written { ", read by what it says itself" } else { "" };
-            looked_at.push(format!("the {side}'s log {}{how}", read.files.join(" and ")));
-            logs.push((Source::log_of(side), read));
-        }
-        if arguments.message.is_some() {
-            looked_at.push("what the player saw".to_owned());
-        }
-        if looked_at.is_empty() {
+        let files = [(Role::Server, server_log), (Role::Client, client_log)];
+        let files: Vec<(Role, PathBuf)> = files.into_iter().filter_map(|(side, log)| Some((side, log?))).collect();
+        if looked_at.is_empty() && files.is_empty() && arguments.message.is_none() {
             return Err(Failure::plain("there is nothing to go by").hint(
                 "add --client INSTALL, --server INSTALL, --server-log FILE, --client-log FILE or --message \"TEXT\"",
             ));
-        }
-        if canon.is_some() {
-            looked_at.push("the canon".to_owned());
         }
         let client_is_here = arguments.client.as_deref().is_some_and(|client| {
             places::named(session.workspace.as_ref(), client).is_ok_and(|placed| placed.is_some())
@@ -164,8 +150,103 @@ impl Evidence {
         let record =
             session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
         let is_released = record.is_some_and(|record| record.last().is_some());
-        let events = logs.iter().flat_map(|(_, log): &(Source, ReadLog)| log.events.clone()).collect();
-        Ok(Self { canon, server, client, logs, learned, events, player, client_is_here, is_released, looked_at })
+        let (logs, heard, unwritten) = (Vec::new(), None, Vec::new());
+        let mut evidence = Self {
+            canon,
+            server,
+            client,
+            files,
+            logs,
+            heard,
+            unwritten,
+            player,
+            client_is_here,
+            is_released,
+            looked_at,
+            events: Vec::new(),
+        };
+        evidence.read_logs(session, since)?;
+        if arguments.message.is_some() {
+            evidence.looked_at.push("what the player saw".to_owned());
+        }
+        if evidence.canon.is_some() {
+            evidence.looked_at.push("the canon".to_owned());
+        }
+        Ok(evidence)
+    }
+
+    /// Reads the logs by the rulebook's patterns; where it is silent, by what they say themselves.
+    fn read_logs(&mut self, session: &Session<'_>, since: Option<LogTime>) -> Result<(), Failure> {
+        let written = &session.loaded.rulebook.events;
+        let is_silent = |(side, _): &&(Role, PathBuf)| !knows_causes(written, *side);
+        self.unwritten = self.files.iter().filter(is_silent).map(|(side, _)| *side).collect();
+        if !self.unwritten.is_empty() {
+            self.heard = Some(self.listen(session)?);
+        }
+        for (side, file) in &self.files {
+            let heard = self.heard.as_ref().filter(|_| self.unwritten.contains(side));
+            let mut rules = written.clone();
+            rules.extend(heard.iter().flat_map(|heard| heard.voice.rules()));
+            let player = self.player.as_deref().filter(|_| *side == Role::Server);
+            let mut read = logs::read(file, (*side, &rules), (player, since))?;
+            let told = heard.filter(|_| since.is_none()).and_then(|heard| heard.of_last_try(*side, &read));
+            if let Some(told) = told {
+                read.replace(told);
+            }
+            let how = if heard.is_some() { ", read by what it says itself" } else { "" };
+            self.looked_at.push(format!("the {side}'s log {}{how}", read.files.join(" and ")));
+            self.logs.push((*side, read));
+        }
+        self.collect();
+        Ok(())
+    }
+
+    fn listen(&self, session: &Session<'_>) -> Result<Heard, Failure> {
+        let players: Vec<String> = self.player.iter().cloned().collect();
+        let (server, client) = (self.server.as_ref(), self.client.as_ref());
+        let evening = Evening {
+            rulebook: &session.loaded.rulebook,
+            server,
+            client,
+            canon: self.canon.as_ref(),
+            players: &players,
+        };
+        let files: Vec<(Role, &Path)> = self.files.iter().map(|(side, file)| (*side, file.as_path())).collect();
+        Ok(listen(evening, &files)?)
+    }
+
+    /// Where patterns explain too little, logs that they know are read by what they say themselves too.
+    fn hear_all(&mut self, session: &Session<'_>) -> Result<(), Failure> {
+        if self.files.is_empty() {
+            return Ok(());
+        }
+        let heard = match self.heard.take() {
+            Some(heard) => heard,
+            None => self.listen(session)?,
+        };
+        for (side, log) in self.logs.iter_mut().filter(|(side, _)| !self.unwritten.contains(side)) {
+            let told = heard.of_last_try(*side, log).unwrap_or_default();
+            log.add(told.into_iter().filter(|event| event.cause().is_some()).collect());
+        }
+        self.heard = Some(heard);
+        self.collect();
+        Ok(())
+    }
+
+    fn collect(&mut self) {
+        self.events = self.logs.iter().flat_map(|(_, log)| log.events.clone()).collect();
+    }
+
+    /// What was learned of logs that the rulebook says nothing of.
+    fn learned(&self) -> Option<Voice> {
+        let heard = self.heard.as_ref().filter(|_| !self.unwritten.is_empty())?;
+        let mut voice = heard.voice.clone();
+        voice.events.retain(|event| self.unwritten.contains(&event.side));
+        Some(voice)
+    }
+
+    fn has_learned(&self) -> bool {
+        self.heard.as_ref().is_some_and(|heard| self.unwritten.iter().any(|side| heard.voice.knows_joins(*side)))
     }
 
     fn case<'a>(&'a self, session: &'a Session<'_>, arguments: &'a Diagnose, hints: &'a [Hint]) -> Case<'a> {
@@ -193,12 +274,17 @@ impl Evidence {
         let needles = Needles::new(&session.loaded.rulebook, &surveys, self.canon.as_ref(), &self.events)
             .map_err(|error| Failure::plain("the names of the mods can't be looked for").because(error))?;
         let mut hints = Vec::new();
-        let is_understood = |source: Source| {
-            self.learned.iter().any(|(side, voice)| Source::log_of(*side) == source && voice.knows_joins(*side))
+        let is_understood = |side: Role| {
+            let heard = self.heard.as_ref();
+            heard.is_some_and(|heard| heard.voice.of_last_try(side).is_some())
+                || heard.is_some_and(|heard| self.unwritten.contains(&side) && heard.voice.knows_joins(side))
         };
-        for (source, log) in self.logs.iter().filter(|(source, _)| !is_understood(*source)) {
-            let player = self.player.as_deref().filter(|_| *source == Source::ServerLog);
-            hints.extend(logs::hints(log, *source, player, &needles)?);
+        for (side, log) in &self.logs {
+            let player = self.player.as_deref().filter(|_| *side == Role::Server);
+            let mut own = logs::hints(log, Source::log_of(*side), player, &needles)?;
+            // Of a log that is understood, other lines than those that tell of the try are chatter.
+            own.retain(|hint| !is_understood(*side) || log.events.iter().any(|event| event.line == hint.line));
+            hints.extend(own);
         }
         Ok(hints)
     }

@@ -236,7 +236,7 @@ fn heard(arguments: &Learn, env: &Env, rulebook: &Rulebook, surveys: &[Survey]) 
         players: &arguments.player,
     };
     let files: Vec<(Role, &Path)> = files.iter().map(|(side, file)| (*side, file.as_path())).collect();
-    Ok(Some(listen(evening, &files)?))
+    Ok(Some(listen(evening, &files)?.voice))
 }
 
 /// The draft with what speaks against it at its head: whoever has the file alone is to know.

@@ -25,4 +25,4 @@ pub use likeness::{Likened, likened};
 pub use measured::reference;
 pub use verdict::{Case, Diagnosis, Evidence, Remedy, Verdict};
 pub use weigh::weigh;
-pub use words::{literal, reply};
+pub use words::{elsewhere, literal, reply};

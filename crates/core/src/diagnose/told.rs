@@ -1,5 +1,7 @@
 //! Causes that lines, words and messages tell, and that no measured difference accounts for.
 
+use std::cmp::Ordering;
+
 use super::attempt::Join;
 use super::hints::Needles;
 use super::hypothesis::*;
@@ -99,7 +101,31 @@ pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) 
     let mut hypothesis =
         Hypothesis { side: event.own_side(), told: Some(event), ..Hypothesis::of_text(cause, mod_id, base, evidence) };
     held_against_surveys(case, event, cause, &mut hypothesis);
+    // What was found is the client's; where the server is to be mended, nothing tells which way.
+    if hypothesis.side != Some(Role::Server) {
+        hypothesis.cause = by_age(case, (event, hypothesis.mod_id.as_ref()), cause);
+    }
     hypothesis
+}
+
+/// Of a release that is another one, whether it is older or newer than it should be, where both are told or known.
+fn by_age(case: &Case<'_>, (event, mod_id): (&LogEvent, Option<&FoldedId>), cause: Code) -> Code {
+    if cause != Code::VersionOther {
+        return cause;
+    }
+    let of_canon = || {
+        let mut sealed = case.canon.into_iter().flat_map(|canon| &canon.mods);
+        sealed.find(|sealed| Some(&sealed.manifest.id) == mod_id)?.manifest.version.clone()
+    };
+    let order = event.found.as_deref().and_then(|found| {
+        let expected = event.expected.clone().or_else(of_canon)?;
+        case.rulebook.versions.scheme.compare(found, &expected)
+    });
+    match order {
+        Some(Ordering::Less) => Code::VersionOlder,
+        Some(Ordering::Greater) => Code::VersionNewer,
+        _ => cause,
+    }
 }
 
 /// The mod that a file is called after, where the canon or a survey has one.

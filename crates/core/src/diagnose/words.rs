@@ -1,5 +1,9 @@
 //! What a diagnosis says to people: a difference in words, what to send next, a pattern to add, and a reply for the player.
 
+use std::sync::LazyLock;
+
+use regex::Regex;
+
 use super::hints::Hint;
 use super::verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict};
 use crate::base::finding::{Code, Finding};
@@ -88,10 +92,22 @@ const ELSEWHERE: [(&str, &[&str]); 6] = [
     ),
 ];
 
-fn elsewhere(text: &str) -> Option<&'static str> {
+/// What a text speaks of that keeps players out and has to do with no mod.
+pub fn elsewhere(text: &str) -> Option<&'static str> {
     let lower = format!(" {} ", text.to_lowercase());
-    ELSEWHERE.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(what, _)| *what)
+    let is_full = || FULL.captures_iter(text).any(|found| found["now"] == found["most"]);
+    ELSEWHERE
+        .iter()
+        .find(|(_, words)| words.iter().any(|word| lower.contains(word)))
+        .map(|(what, _)| *what)
+        .or_else(|| is_full().then_some("a full server"))
 }
+
+/// As many as there may be.
+static FULL: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])")
+        .expect("a pattern that is written here")
+});
 
 /// A pattern as TOML writes it without escapes, where it can.
 pub fn literal(pattern: &str) -> String {

@@ -18,6 +18,8 @@ static NOTATIONS: LazyLock<Vec<Regex>> = LazyLock::new(|| {
         format!(r"\b(?<d>\d{{1,2}})[ -]?(?<mon>[A-Za-z]{{3}})[ -]?(?<y>\d{{4}})[T _:-]+{time}"),
         format!(r"\b(?<mon>[A-Za-z]{{3}})[ -](?<d>\d{{1,2}}),?[ -]+(?:(?<y>\d{{4}})[ ,]+)?{time}"),
         format!(r"(?:^|[^\d:.]){time}(?:[^\d]|$)"),
+        r"^\[?(?<h>[01]\d|2[0-3])(?<mi>[0-5]\d)(?<s>[0-5]\d)[\] ]".to_owned(),
+        r"^\[?(?<h>[01]?\d|2[0-3])h(?<mi>[0-5]\d)(?:m?(?<s>[0-5]\d)s?)?[\] ]".to_owned(),
         r"^\[? *(?<up>\d{1,7}\.\d{1,6})[\] ]".to_owned(),
     ];
     notations.iter().map(|text| Regex::new(text).expect("a pattern that is written here")).collect()

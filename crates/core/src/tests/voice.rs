@@ -87,7 +87,7 @@ fn learned(tongue: &Tongue) -> (Voice, String) {
     let (server, text) = (server(), evening(tongue));
     let rulebook = crate::rulebook::of_logs("");
     let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &[] };
-    (voice(evening, &[Transcript { side: Role::Server, text: &text }]).expect("a voice"), text)
+    (voice(evening, &[Transcript { side: Role::Server, head: "", text: &text }]).expect("a voice"), text)
 }
 
 /// What the learned patterns know of a log.
@@ -217,7 +217,7 @@ fn a_name_that_somebody_knows_is_a_player() {
     let text = "knack osier\nknack juniper\nhum drum\n";
     let found = |players: &[String]| {
         let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players };
-        voice(evening, &[Transcript { side: Role::Server, text }]).expect("a voice").players
+        voice(evening, &[Transcript { side: Role::Server, head: "", text }]).expect("a voice").players
     };
     assert!(found(&[]).is_empty());
     assert_eq!(found(&["Osier".to_owned()]).into_iter().collect::<Vec<_>>(), ["juniper", "osier"]);
@@ -233,7 +233,7 @@ proptest::proptest! {
         let rulebook = crate::rulebook::of_logs("");
         let text = lines.join("\n");
         let evening = Evening { rulebook: &rulebook, server: Some(&server), client: Some(&server), canon: None, players: &[] };
-        let logs = [Transcript { side: Role::Server, text: &text }, Transcript { side: Role::Client, text: &text }];
+        let logs = [Transcript { side: Role::Server, head: "", text: &text }, Transcript { side: Role::Client, head: "", text: &text }];
         for event in voice(evening, &logs).expect("a voice").events {
             proptest::prop_assert!(regex::Regex::new(&event.line).is_ok());
             proptest::prop_assert!(event.then.is_none_or(|then| regex::Regex::new(&then).is_ok()));
@@ -260,7 +260,7 @@ fn a_clients_log_is_read_from_its_last_try(#[case] fault: &str, #[case] expected
     let text = lines.join("\n");
     let (server, rulebook) = (server(), crate::rulebook::of_logs(""));
     let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &[] };
-    let voice = voice(evening, &[Transcript { side: Role::Client, text: &text }]).expect("a voice");
+    let voice = voice(evening, &[Transcript { side: Role::Client, head: "", text: &text }]).expect("a voice");
     let causes: Vec<(String, &str)> = voice
         .events
         .iter()

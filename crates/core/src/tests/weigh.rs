@@ -146,17 +146,17 @@ fn a_log_and_a_client_without_anything_else() {
     let there = World { client: Some(RIGHT), log: LACKS, ..World::default() };
     assert_eq!(short(&there), [("mod-missing", None, 2)]);
     assert_eq!(diagnose(&there).unexplained.len(), 1);
-    assert_eq!(short(&World { log: OLD, ..World::default() }), [("version-other", None, 8)]);
+    assert_eq!(short(&World { log: OLD, ..World::default() }), [("version-older", None, 8)]);
 }
 
 #[test]
 fn a_side_that_is_in_line_is_not_blamed_for_what_the_log_says() {
     let both = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: OLD, ..World::default() };
-    assert_eq!(short(&both), [("version-other", None, 2)]);
+    assert_eq!(short(&both), [("version-older", None, 2)]);
     let client = World { canon: true, client: Some(RIGHT), log: OLD, ..World::default() };
     assert_eq!(short(&client), [("version-other", SERVER, 8)]);
     let server = World { canon: true, server: Some(RIGHT), log: OLD, ..World::default() };
-    assert_eq!(short(&server), [("version-other", CLIENT, 8)]);
+    assert_eq!(short(&server), [("version-older", CLIENT, 8)]);
 }
 
 #[test]

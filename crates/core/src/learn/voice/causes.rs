@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::items::NOTHING;
 use super::joins::{Episode, Joins};
 use super::kinds::{Kind, Kinds, Seen};
 use super::lines::Piece;
@@ -11,9 +12,6 @@ use crate::base::ids::FoldedId;
 use crate::diagnose::means_failure;
 use crate::rulebook::{Event, Role};
 
-/// Words and signs for a side that has nothing.
-const NOTHING: [&str; 12] =
-    ["none", "null", "nil", "absent", "missing", "nothing", "n/a", "-", "--", "---", "\u{2014}", "keine"];
 /// So many kinds of which nothing is known are told.
 const UNKNOWN: usize = 12;
 
@@ -29,16 +27,26 @@ struct Meaning {
 }
 
 /// What lines about mods mean, and examples of those of which that can't be told.
-pub fn found(kinds: &Kinds, (joins, loaded): (&Joins, &[usize]), known: &Known) -> (Vec<LearnedEvent>, Vec<String>) {
-    let looked = Looked { kinds, joins, known, of: joins.by_line(), above: headers(kinds) };
+/// `of_all` are kinds of lines that list all that a player has; `is_said_so` tells whether lines that are read where they stand mean it too.
+pub fn found(
+    looked: &Looked<'_>,
+    (loaded, of_all): (&[usize], &BTreeSet<usize>),
+    is_said_so: &dyn Fn(&Kind, Event) -> bool,
+) -> (Vec<LearnedEvent>, Vec<String>) {
+    let Looked { kinds, joins, .. } = looked;
     let (mut events, mut unknown) = (Vec::new(), Vec::new());
     for (at, kind) in kinds.kinds.iter().enumerate() {
-        if !kind.names_mods() || loaded.contains(&at) || joins.is_about(at) || !looked.is_of_bad_joins(at) {
+        if !kind.names_mods()
+            || loaded.contains(&at)
+            || of_all.contains(&at)
+            || joins.is_about(kinds, at)
+            || !looked.is_of_bad_joins(at)
+        {
             continue;
         }
         for (header, lines) in looked.by_header(at) {
             let part = Kind { lines, ..kind.clone() };
-            match looked.meaning((at, header), &part) {
+            match looked.meaning((at, header), &part).filter(|meaning| is_said_so(&part, meaning.means)) {
                 Some(meaning) => events.extend(looked.event(at, &part, meaning)),
                 None => unknown.push(kind.example.clone()),
             }
@@ -49,19 +57,52 @@ pub fn found(kinds: &Kinds, (joins, loaded): (&Joins, &[usize]), known: &Known) 
     (events, unknown)
 }
 
-struct Looked<'k> {
-    kinds: &'k Kinds,
-    joins: &'k Joins,
-    known: &'k Known,
+/// Everything that lines are held against.
+pub struct Looked<'k> {
+    /// The lines by kind.
+    pub kinds: &'k Kinds,
+    /// The tries to join.
+    pub joins: &'k Joins,
+    /// The mods.
+    pub known: &'k Known,
+    players: &'k BTreeSet<String>,
     /// The try that a line is of.
     of: BTreeMap<usize, &'k Episode>,
     /// The kind of the header of lists, by the lines that stand in them.
     above: BTreeMap<usize, usize>,
 }
 
-impl Looked<'_> {
+impl<'k> Looked<'k> {
+    /// With each line's try, and the header that it stands below.
+    pub fn new((kinds, joins): (&'k Kinds, &'k Joins), known: &'k Known, players: &'k BTreeSet<String>) -> Self {
+        Self { kinds, joins, known, players, of: joins.by_line(), above: headers(kinds) }
+    }
+
+    /// Whether a word is a player's name.
+    pub fn is_player(&self, name: &str) -> bool {
+        self.players.contains(&name.to_lowercase())
+    }
+
+    /// What the kind of a line means, with the versions that this line tells.
+    pub fn meaning_of(&self, line: usize) -> Option<(Event, Option<String>, Option<String>)> {
+        let seen = &self.kinds.lines[line];
+        let parts = self.by_header(seen.kind);
+        let (header, lines) = parts.into_iter().find(|(_, lines)| lines.contains(&line))?;
+        let kind = Kind { lines, ..self.kinds.kinds[seen.kind].clone() };
+        let Meaning { means, groups, .. } = self.meaning((seen.kind, header), &kind)?;
+        let places = kind.pieces.iter().enumerate().filter(|(_, piece)| matches!(piece, Piece::Version(_)));
+        let of_group = |name: &str| {
+            let mut told = places.clone().zip(seen.versions());
+            let is_so = |((at, _), _): &((usize, &Piece), &String)| {
+                groups.iter().any(|(place, group)| place == at && *group == name)
+            };
+            told.find(is_so).map(|(_, version)| version.clone())
+        };
+        Some((means, of_group("expected"), of_group("found")))
+    }
+
     /// Whether lines of a kind stand in joins that went wrong, and hardly anywhere else.
-    fn is_of_bad_joins(&self, kind: usize) -> bool {
+    pub fn is_of_bad_joins(&self, kind: usize) -> bool {
         let (mut bad, mut well, mut elsewhere) = (0, 0, 0);
         for line in &self.kinds.kinds[kind].lines {
             match self.of.get(line).map(|episode| episode.went_well) {
@@ -71,7 +112,11 @@ impl Looked<'_> {
             }
         }
         let has_joins = self.joins.has(self.kinds.kinds[kind].side);
-        !has_joins || (well == 0 && bad > 0 && elsewhere <= bad)
+        // What does not name a player, and goes on with no line that does, is chatter where it also stands by itself.
+        let lines = &self.kinds.kinds[kind].lines;
+        let is_anybodys = |line: &usize| self.kinds.lines[*line].player.is_none() && self.kinds.lines[*line].depth == 0;
+        let may_be_elsewhere = if lines.iter().all(is_anybodys) { 0 } else { bad };
+        !has_joins || (well == 0 && bad > 0 && elsewhere <= may_be_elsewhere)
     }
 
     /// The lines of a kind by the header that they stand below; all together where most stand below none, or below one.
@@ -79,7 +124,7 @@ impl Looked<'_> {
         let kind = &self.kinds.kinds[at];
         let mut parts: BTreeMap<Option<usize>, Vec<usize>> = BTreeMap::new();
         for line in &kind.lines {
-            let header = self.above.get(line).copied().filter(|header| !self.joins.is_about(*header));
+            let header = self.above.get(line).copied().filter(|header| self.is_header(*header));
             parts.entry(header).or_default().push(*line);
         }
         let bare = parts.get(&None).map_or(0, Vec::len);
@@ -88,6 +133,13 @@ impl Looked<'_> {
         }
         parts.remove(&None);
         parts.into_iter().collect()
+    }
+
+    /// Whether lines of a kind may say what the lines below them mean: not those that begin or end tries, nor those that stand anywhere.
+    fn is_header(&self, kind: usize) -> bool {
+        let has_joins = self.joins.has(self.kinds.kinds[kind].side);
+        !self.joins.is_about(self.kinds, kind)
+            && (!has_joins || self.kinds.kinds[kind].lines.iter().any(|line| self.of.contains_key(line)))
     }
 
     fn some_went_well(&self) -> bool {
@@ -281,13 +333,18 @@ fn one_version(kind: &Kind, means: Event) -> Vec<(usize, &'static str)> {
 
 /// Whether words before a place say that what stands there is wanted.
 fn wants_before(kind: &Kind, place: usize) -> bool {
-    const WANTS: [&str; 12] =
-        ["want", "need", "requir", "expect", "should", "server", "host", "house", "remote", "here", "ours", "wir"];
     let before = kind.pieces[..place].iter().rev().find_map(|piece| match piece {
         Piece::Word(word) => Some(word.to_lowercase()),
         _ => None,
     });
-    before.is_some_and(|word| WANTS.iter().any(|wants| word.starts_with(wants)))
+    before.is_some_and(|word| wants(&word))
+}
+
+/// Whether a word says that what stands behind it is what should be.
+pub fn wants(word: &str) -> bool {
+    const WANTS: [&str; 12] =
+        ["want", "need", "requir", "expect", "should", "server", "host", "house", "remote", "here", "ours", "wir"];
+    WANTS.iter().any(|wants| word.to_lowercase().starts_with(wants))
 }
 
 /// Whether a word or a sign for nothing stands by itself in a line.

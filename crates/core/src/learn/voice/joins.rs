@@ -5,6 +5,8 @@ use std::rc::Rc;
 
 use super::kinds::Kinds;
 use super::model::{LearnedEvent, Sign};
+use crate::base::ids::same_name;
+use crate::diagnose::elsewhere;
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
@@ -86,21 +88,23 @@ pub struct Episode {
     /// Which log it is in.
     pub log: usize,
     /// Who tried, where the log tells.
-    player: Option<Rc<str>>,
+    pub player: Option<Rc<str>>,
     /// Its lines.
     pub lines: Vec<usize>,
     /// Lines after its last that may be of it.
     pending: Vec<usize>,
     /// The line that ends it.
-    outcome: Option<usize>,
+    pub outcome: Option<usize>,
     /// Whether it went well, as far as is known.
     pub went_well: Option<bool>,
+    /// Whether words say so.
+    pub by_words: bool,
 }
 
 impl Episode {
     /// One without a line yet.
     const fn new(log: usize, player: Option<Rc<str>>) -> Self {
-        Self { log, player, lines: Vec::new(), pending: Vec::new(), outcome: None, went_well: None }
+        Self { log, player, lines: Vec::new(), pending: Vec::new(), outcome: None, went_well: None, by_words: false }
     }
 }
 
@@ -119,7 +123,12 @@ impl Said {
     fn of(kinds: &Kinds) -> Vec<Self> {
         let each = kinds.kinds.iter().map(|kind| {
             let words = kind.words();
-            Self { tone: tone(&words), goes: has_word(&words, &GOES), tries: has_word(&words, &TRIES) }
+            let kept_out = || elsewhere(&words).map(|_| false);
+            Self {
+                tone: tone(&words).or_else(kept_out),
+                goes: has_word(&words, &GOES),
+                tries: has_word(&words, &TRIES),
+            }
         });
         each.collect()
     }
@@ -156,23 +165,30 @@ pub struct Joins {
 
 impl Joins {
     /// Finds them; `loaded` are the kinds of lines that tell of each mod as it is loaded.
-    pub fn of(kinds: &Kinds, loaded: &[usize]) -> Self {
+    /// `mods` is how many there are.
+    pub fn of(kinds: &Kinds, loaded: &[usize], mods: usize) -> Self {
         let start = start(kinds);
         let mut joins = Self { episodes: episodes(kinds, start, loaded), start, endings: BTreeMap::new() };
         let said = Said::of(kinds);
         for episode in &mut joins.episodes {
             episode.outcome = outcome((kinds, &said), episode, start);
         }
-        joins.judge(kinds, &said);
+        joins.judge(kinds, &said, mods);
         joins.episodes.extend(of_clients((kinds, &said), loaded));
         joins
     }
 
-    fn judge(&mut self, kinds: &Kinds, said: &[Said]) {
+    fn judge(&mut self, kinds: &Kinds, said: &[Said], mods: usize) {
         let chatter = self.chatter(kinds);
+        // A list of all that somebody has says nothing of how it ended.
+        let most = (mods * 6 / 10).max(3);
         let names_mods = |episode: &Episode| {
-            let mut own = episode.lines.iter().map(|line| kinds.lines[*line].kind);
-            own.any(|kind| kinds.kinds[kind].names_mods() && !chatter.contains(&kind))
+            let mut named: BTreeMap<usize, usize> = BTreeMap::new();
+            for seen in episode.lines.iter().map(|line| &kinds.lines[*line]) {
+                *named.entry(seen.kind).or_default() += seen.mods().len();
+            }
+            let mut own = named.into_iter().filter(|(_, mods)| (1..most).contains(mods));
+            own.any(|(kind, _)| kinds.kinds[kind].names_mods() && !chatter.contains(&kind))
         };
         let mut endings: BTreeMap<usize, Ending> = BTreeMap::new();
         for episode in &self.episodes {
@@ -186,7 +202,9 @@ impl Joins {
         self.endings = endings.iter().map(|(kind, ending)| (*kind, (*ending, ending.is_well(others(*kind))))).collect();
         for episode in &mut self.episodes {
             let kind = episode.outcome.map(|line| kinds.lines[line].kind);
-            episode.went_well = kind.and_then(|kind| self.endings.get(&kind)?.1);
+            let ending = kind.and_then(|kind| self.endings.get(&kind));
+            episode.went_well = ending.and_then(|(_, well)| *well);
+            episode.by_words = ending.is_some_and(|(ending, _)| ending.by_words.is_some());
         }
     }
 
@@ -229,9 +247,18 @@ impl Joins {
         self.episodes.iter().any(|episode| episode.player.is_some() == (side == Role::Server))
     }
 
-    /// Whether a kind of lines begins or ends tries.
-    pub fn is_about(&self, kind: usize) -> bool {
-        self.start == Some(kind) || self.endings.contains_key(&kind)
+    /// Whether a kind of lines begins or ends tries, and says nothing else.
+    pub fn is_about(&self, kinds: &Kinds, kind: usize) -> bool {
+        self.start == Some(kind) || self.endings.contains_key(&kind) && !kinds.kinds[kind].names_mods()
+    }
+
+    /// The last try that is told of in a log: of a player, or of anybody.
+    pub fn last_of(&self, log: usize, player: Option<&str>) -> Option<&Episode> {
+        let is_of = |episode: &&Episode| match (player, &episode.player) {
+            (Some(wanted), Some(player)) => same_name(wanted, player),
+            _ => true,
+        };
+        self.episodes.iter().filter(|episode| episode.log == log).rfind(is_of)
     }
 
     /// What was learned of them.
@@ -243,7 +270,8 @@ impl Joins {
             let sure = 0.55 + 0.08 * joins.min(3) as f64 + if says_so { 0.15 } else { 0.0 };
             events.extend(kinds.kinds[start].event(Event::JoinTried, sure, vec![Sign::ComesFirst { joins }]));
         }
-        for (kind, (ending, well)) in &self.endings {
+        let plain = self.endings.iter().filter(|(kind, _)| !kinds.kinds[**kind].names_mods());
+        for (kind, (ending, well)) in plain {
             let Some(well) = well else { continue };
             let means = if *well { Event::JoinAccepted } else { Event::JoinRefused };
             let by_mods = if *well { ending.with_mods == 0 } else { ending.with_mods * 10 >= ending.joins * 7 };
@@ -313,11 +341,15 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
             open.insert(key, own);
             all[own].lines.push(at);
             speaks = Some(own);
-        } else if let Some(own) = speaks.filter(|own| all[*own].log == seen.log).filter(|_| kind.names_mods()) {
+        } else if let Some(own) = speaks.filter(|own| all[*own].log == seen.log) {
             // What stands right behind his line is of him; what comes later is so if he speaks again before another does.
             let episode = &mut all[own];
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
-            if behind { episode.lines.push(at) } else { episode.pending.push(at) }
+            let goes_on = behind && seen.depth > 0;
+            if !kind.names_mods() && !goes_on {
+                continue;
+            }
+            if behind && (seen.is_prompt || goes_on) { episode.lines.push(at) } else { episode.pending.push(at) }
         }
     }
     all
@@ -327,9 +359,13 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
 fn outcome((kinds, said): (&Kinds, &[Said]), episode: &Episode, start: Option<usize>) -> Option<usize> {
     let own = episode.lines.iter().copied().filter(|line| {
         let seen = &kinds.lines[*line];
-        seen.player.is_some() && seen.player == episode.player && Some(seen.kind) != start && seen.mods().is_empty()
+        seen.player.is_some() && seen.player == episode.player && Some(seen.kind) != start
     });
-    let own: Vec<usize> = own.collect();
+    let (mut own, with_mods): (Vec<usize>, Vec<usize>) = own.partition(|line| kinds.lines[*line].mods().is_empty());
+    // Some say in one line that he is sent away, and for which mods.
+    if own.is_empty() {
+        own = with_mods;
+    }
     let of = |line: usize| &said[kinds.lines[line].kind];
     let says = |line: &&usize| of(**line).tone.is_some();
     let goes = |line: &&usize| of(**line).goes;
@@ -364,7 +400,7 @@ fn of_clients((kinds, said): (&Kinds, &[Said]), loaded: &[usize]) -> Vec<Episode
         let went_well = tones.next_back();
         let names = |line: &usize| !plain(*line) && !loaded.contains(&kinds.lines[*line].kind);
         let lines = behind.into_iter().filter(names).collect();
-        Episode { lines, went_well, ..Episode::new(log, None) }
+        Episode { lines, went_well, by_words: true, ..Episode::new(log, None) }
     };
     all.into_iter().map(of_log).collect()
 }

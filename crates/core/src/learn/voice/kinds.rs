@@ -6,7 +6,7 @@ use std::rc::Rc;
 use super::lines::{Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
-use crate::base::ids::FoldedId;
+use crate::base::ids::{FoldedId, same_name};
 use crate::diagnose::means_failure;
 use crate::rulebook::{Event, Role};
 
@@ -21,6 +21,10 @@ pub struct Seen {
     pub kind: usize,
     /// The player that it names, folded.
     pub player: Option<Rc<str>>,
+    /// How far it is indented below the line that it goes on with.
+    pub depth: u16,
+    /// Whether it names mods and was written in one moment with the line above it.
+    pub is_prompt: bool,
     /// What differs in it.
     values: Option<Box<Values>>,
 }
@@ -174,10 +178,10 @@ pub struct Kinds {
 
 impl Kinds {
     /// Sorts lines by kind, with players told apart.
-    pub fn of(logs: usize, lines: Lines, players: &BTreeSet<String>) -> Self {
+    pub fn of(logs: usize, lines: Lines, players: &BTreeSet<String>, asked: &[String]) -> Self {
         let Lines { lines, mut shapes } = lines;
         for shape in &mut shapes {
-            with_players(&mut shape.pieces, players);
+            with_players(&mut shape.pieces, players, asked);
             without_tags(&mut shape.pieces);
         }
         let around = AroundMods::of(&shapes);
@@ -205,7 +209,8 @@ impl Kinds {
             }
             found.kinds[*kind].lines.push(found.lines.len());
             let (log, number) = (line.log as usize, u64::from(line.number));
-            found.lines.push(Seen { log, number, kind: *kind, player: player.clone(), values });
+            let (kind, player, depth, is_prompt) = (*kind, player.clone(), line.depth, line.is_prompt);
+            found.lines.push(Seen { log, number, kind, player, depth, is_prompt, values });
         }
         found
     }
@@ -216,10 +221,13 @@ impl Kinds {
     }
 }
 
-fn with_players(pieces: &mut [Piece], players: &BTreeSet<String>) {
+/// Tells players; beside one that was asked about, nobody else is looked for.
+fn with_players(pieces: &mut [Piece], players: &BTreeSet<String>, asked: &[String]) {
+    let is_asked = |word: &str| asked.iter().any(|name| same_name(name, word));
+    let has_asked = pieces.iter().any(|piece| matches!(piece, Piece::Word(word) if is_asked(word)));
     for piece in pieces {
         if let Piece::Word(word) = piece
-            && players.contains(&word.to_lowercase())
+            && if has_asked { is_asked(word) } else { players.contains(&word.to_lowercase()) }
         {
             *piece = Piece::Player(std::mem::take(word));
         }
@@ -274,6 +282,7 @@ impl AroundMods {
         let words = || (0..pieces.len()).filter(may_be);
         let found = words()
             .find(|at| is_before_a_version(pieces, *at, is_own))
+            .or_else(|| words().find(|at| is_entry_of_json(pieces, *at)))
             .or_else(|| words().find(|at| self.fits(pieces, *at)));
         if let Some(at) = found
             && let Piece::Word(word) = &pieces[at]
@@ -309,10 +318,23 @@ fn is_one_word(rest: &[Piece]) -> bool {
     matches!(rest, [Piece::Blank, Piece::Word(_)])
 }
 
+/// Whether a word is an entry of an array of JSON that is about a player.
+fn is_entry_of_json(pieces: &[Piece], at: usize) -> bool {
+    let is = |piece: Option<&Piece>, test: fn(&str) -> bool| matches!(piece, Some(Piece::Sign(sign)) if test(sign));
+    is(pieces.first(), |sign| sign.starts_with('{'))
+        && is(at.checked_sub(1).and_then(|before| pieces.get(before)), |sign| sign.ends_with("[\""))
+        && is(pieces.get(at + 1), |sign| sign.starts_with("\"]") || sign.starts_with("\","))
+        && pieces.iter().any(Piece::is_player)
+}
+
 /// Whether what is said of a player has a version right behind a word.
 fn is_before_a_version(pieces: &[Piece], at: usize, is_own: bool) -> bool {
     let rest = &pieces[at + 1..];
-    let gap = rest.iter().take(2).take_while(|piece| matches!(piece, Piece::Blank | Piece::Sign(_))).count();
+    let is_key = |pair: &[Piece]| matches!(pair, [Piece::Word(_), Piece::Sign(sign)] if sign.starts_with('='));
+    if is_key(pieces.get(at..at + 2).unwrap_or_default()) && pieces.windows(2).filter(|pair| is_key(pair)).count() > 1 {
+        return false;
+    }
+    let gap = rest.iter().take(4).take_while(|piece| matches!(piece, Piece::Blank | Piece::Sign(_))).count();
     at > 0
         && gap > 0
         && (is_own || pieces.iter().any(Piece::is_player))

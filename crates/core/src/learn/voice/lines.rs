@@ -9,7 +9,7 @@ use regex::Regex;
 use super::model::Transcript;
 use crate::base::ids::FoldedId;
 use crate::diagnose::Needles;
-use crate::logs::{VERSION_OF, separator, shown};
+use crate::logs::{LogTime, VERSION_OF, separator, shown};
 use crate::rulebook::Role;
 
 /// So many lines of one log are looked at.
@@ -78,6 +78,10 @@ pub struct Line {
     pub number: u32,
     /// Which of the shapes it has.
     pub shape: u32,
+    /// How far it is indented, in characters, where it has no time of its own: it then goes on with the line above.
+    pub depth: u16,
+    /// Whether it names mods and was written in one moment with the line above it.
+    pub is_prompt: bool,
     /// What differs in it, if anything does.
     pub values: Option<Box<Values>>,
 }
@@ -105,7 +109,7 @@ pub struct Lines {
 }
 
 static PIECES: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?<blank>\s+)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{8,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
+    let pattern = r"(?<blank>\s+)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -113,7 +117,9 @@ static PIECES: LazyLock<Regex> = LazyLock::new(|| {
 static HEAD: LazyLock<Regex> = LazyLock::new(|| {
     let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL";
     let time = r"[\d:.,TZ/+-]{5,}";
-    let head = format!(r"^(?:\s|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)+");
+    let head = format!(
+        r"^(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)+"
+    );
     Regex::new(&head).expect("a pattern that is written here")
 });
 
@@ -128,15 +134,18 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
     let mut plain: HashMap<(Role, String), u32> = HashMap::new();
     for (log, transcript) in (0..).zip(logs) {
         let all = transcript.text.lines().count();
+        let mut above = "";
         for (number, text) in (1..).zip(transcript.text.lines()).skip(all.saturating_sub(LINES)) {
             let text = bounded(text);
-            let message = HEAD.find(text).map_or(text, |head| &text[head.end()..]);
+            let message = message(text);
             if message.trim().is_empty() {
                 continue;
             }
+            let depth = depth(text);
             let masked = (transcript.side, without_numbers(message));
             if let Some(shape) = plain.get(&masked) {
-                found.lines.push(Line { log, number, shape: *shape, values: None });
+                above = text;
+                found.lines.push(Line { log, number, shape: *shape, depth, is_prompt: false, values: None });
                 continue;
             }
             let pieces = pieces(message, needles);
@@ -159,10 +168,42 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
             if values.is_none() {
                 plain.insert(masked, shape);
             }
-            found.lines.push(Line { log, number, shape, values });
+            let is_prompt = values.as_ref().is_some_and(|values| !values.mods.is_empty()) && is_prompt(above, text);
+            found.lines.push(Line { log, number, shape, depth, is_prompt, values });
+            above = text;
         }
     }
     found
+}
+
+/// What a line says, without its time and its level.
+pub fn message(text: &str) -> &str {
+    HEAD.find(text).map_or(text, |head| &text[head.end()..])
+}
+
+/// Seconds within which lines are of one moment.
+const AT_ONCE: f64 = 1.0;
+
+/// Whether a line has no time of its own, or that of the line above it.
+fn is_prompt(above: &str, text: &str) -> bool {
+    let seconds = || Some(LogTime::of(text)?.seconds_since(LogTime::of(above)?));
+    let is_bare = message(text).len() == text.len() && LogTime::of(text).is_none() && !is_headed_alike(above, text);
+    is_bare || seconds().is_some_and(|seconds| seconds.abs() <= AT_ONCE)
+}
+
+/// Whether two lines begin with words that differ in their digits alone: a time in a notation that nobody here knows.
+fn is_headed_alike(above: &str, text: &str) -> bool {
+    let head = |line: &str| -> Vec<char> {
+        let word = line.split_whitespace().next().unwrap_or_default();
+        word.chars().map(|c| if c.is_ascii_digit() { '0' } else { c }).collect()
+    };
+    let own = head(text);
+    own.contains(&'0') && own == head(above)
+}
+
+fn depth(text: &str) -> u16 {
+    let blank = text.len() - text.trim_start().len();
+    if blank == 0 || LogTime::of(text).is_some() { 0 } else { u16::try_from(blank).unwrap_or(u16::MAX) }
 }
 
 /// A message with one number for each that stands by itself; digits in a word are a part of it.
@@ -181,7 +222,7 @@ fn without_numbers(message: &str) -> String {
 }
 
 /// As much of a line as is looked at.
-fn bounded(text: &str) -> &str {
+pub fn bounded(text: &str) -> &str {
     let mut end = text.len().min(LINE);
     while !text.is_char_boundary(end) {
         end -= 1;
@@ -193,13 +234,18 @@ fn has_blanks(pieces: &[Piece]) -> bool {
     pieces.iter().any(|piece| matches!(piece, Piece::Mod(_, text) if text.contains(char::is_whitespace)))
 }
 
+/// A version without the letter before it.
+pub fn bare_version(text: &str) -> &str {
+    text.strip_prefix('v').filter(|rest| rest.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(text)
+}
+
 fn values(pieces: Vec<Piece>) -> Option<Box<Values>> {
     let mut values = Values::default();
     for piece in pieces {
         match piece {
             Piece::Mod(id, _) => values.mods.push(id),
             Piece::Mods(ids, _) => values.mods.extend(ids),
-            Piece::Version(version) => values.versions.push(version),
+            Piece::Version(version) => values.versions.push(bare_version(&version).to_owned()),
             Piece::Digest(digest) => values.digests.push(digest.to_lowercase()),
             Piece::Word(_) | Piece::Sign(_) | Piece::Blank | Piece::Number | Piece::Mixed | Piece::Player(_) => {}
         }
@@ -231,12 +277,20 @@ pub fn pieces(message: &str, needles: &Needles) -> Vec<Piece> {
     found
 }
 
+/// The pieces of a message, with no name known.
+pub fn plain_pieces(message: &str) -> Vec<Piece> {
+    let mut found = Vec::new();
+    plain(message, &mut found);
+    found
+}
+
 fn plain(text: &str, found: &mut Vec<Piece>) {
     for captures in PIECES.captures_iter(text) {
         let all = captures.get_match().as_str();
         let is = |name| captures.name(name).is_some();
         let is_digest = |text: &str| {
-            text.contains(|c: char| c.is_ascii_digit()) && text.contains(|c: char| c.is_ascii_alphabetic())
+            let digits = text.bytes().filter(u8::is_ascii_digit).count();
+            digits > usize::from(text.len() < 8) && digits < text.len()
         };
         found.push(if is("blank") {
             Piece::Blank

@@ -2,18 +2,26 @@
 //! and gathered by what is left of them; what a kind of line means is told by its values, by its words, by where it stands in a
 //! join, and by what it is never found with. Each pattern is tried on the logs that it was made of.
 
+mod aliases;
 mod causes;
+mod items;
 mod joins;
 mod kinds;
 mod lines;
 mod model;
 mod players;
+mod roster;
 mod starts;
+mod told;
 mod trial;
 
+use crate::rulebook::Role;
+use causes::Looked;
 use joins::Joins;
-use kinds::Kinds;
+use kinds::{Kind, Kinds};
 use model::Known;
+use told::Tries;
+
 pub use model::{Evening, LearnedEvent, Sign, Transcript, Voice};
 
 /// Learns patterns from logs.
@@ -21,19 +29,33 @@ pub use model::{Evening, LearnedEvent, Sign, Transcript, Voice};
 /// # Errors
 /// When there are too many names to look for.
 pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho_corasick::BuildError> {
-    let known = Known::of(evening)?;
-    let lines = lines::read(logs, &known.needles);
+    // Where nobody measured a side, its own list of what it loads tells.
+    let nobody_measured = evening.server.is_none() && evening.canon.is_none();
+    let listed = nobody_measured.then(|| roster::listed(logs, Role::Server)).flatten();
+    let known = Known::of(Evening { server: evening.server.or(listed.as_ref()), ..evening })?;
+    let mut lines = lines::read(logs, &known.needles);
     let players = players::found(&lines, evening.players);
-    let kinds = Kinds::of(logs.len(), lines, &players);
+    let resolved: Vec<Option<String>> = logs.iter().map(|log| aliases::resolved(log.text, &players)).collect();
+    if resolved.iter().any(Option::is_some) {
+        let told = logs.iter().zip(&resolved);
+        let told: Vec<Transcript<'_>> =
+            told.map(|(log, text)| Transcript { text: text.as_deref().unwrap_or(log.text), ..*log }).collect();
+        lines = lines::read(&told, &known.needles);
+    }
+    let kinds = Kinds::of(logs.len(), lines, &players, evening.players);
     let loaded = starts::loaded(&kinds, &known);
-    let joins = Joins::of(&kinds, &loaded);
-    let (causes, unknown) = causes::found(&kinds, (&joins, &loaded), &known);
+    let joins = Joins::of(&kinds, &loaded, known.number());
+    let looked = Looked::new((&kinds, &joins), &known, &players);
+    let tries = Tries::new(&looked, &loaded, logs);
+    let is_said_so = |kind: &Kind, means| !tries.contradicts(kind, means);
+    let (causes, unknown) = causes::found(&looked, (&loaded, &tries.lists_of_all()), &is_said_so);
+    let told = tries.last(evening.players.first().map(String::as_str));
     let mut events = causes;
     events.extend(joins.events(&kinds));
     events.extend(starts::events(&kinds, &joins, &loaded));
     trial::keep_what_holds(&mut events, logs, (&kinds, &joins));
     let client_got_in = joins.client_got_in();
-    Ok(Voice { events, players, client_got_in, unknown })
+    Ok(Voice { events, players, client_got_in, told, unknown })
 }
 
 #[cfg(test)]

@@ -7,7 +7,8 @@ use regex::Regex;
 use crate::base::ids::FoldedId;
 use crate::canon::Canon;
 use crate::diagnose::Needles;
-use crate::rulebook::{Event, EventRule, Role, Rulebook};
+use crate::logs::LogEvent;
+use crate::rulebook::{Event, EventRule, NeededOn, Role, Rulebook};
 use crate::survey::Survey;
 
 /// A log to learn from.
@@ -15,7 +16,9 @@ use crate::survey::Survey;
 pub struct Transcript<'t> {
     /// Whose log it is.
     pub side: Role,
-    /// Its text.
+    /// How it begins, where that is not in the text.
+    pub head: &'t str,
+    /// Its text; of a long one, its last lines.
     pub text: &'t str,
 }
 
@@ -134,6 +137,8 @@ pub struct Voice {
     pub players: BTreeSet<String>,
     /// Whether the last try that a client's log tells of went well.
     pub client_got_in: bool,
+    /// What each side's log says of the last try, of the player that was asked for or of anybody.
+    pub told: Vec<(Role, Vec<LogEvent>)>,
     /// Lines about mods of which it could not be told what they mean, an example for each kind.
     pub unknown: Vec<String>,
 }
@@ -142,6 +147,11 @@ impl Voice {
     /// The rules that are sure enough to judge by.
     pub fn rules(&self) -> Vec<EventRule> {
         self.events.iter().filter(|event| event.confidence >= SURE_ENOUGH).filter_map(LearnedEvent::rule).collect()
+    }
+
+    /// What a side's log says of the last try; nothing where it tells of none.
+    pub fn of_last_try(&self, side: Role) -> Option<&[LogEvent]> {
+        self.told.iter().rev().find(|(of, _)| *of == side).map(|(_, events)| events.as_slice())
     }
 
     /// Whether it is known of a side's log how its last try to join ended, or what it failed for.
@@ -164,6 +174,8 @@ pub struct Known {
     /// What to look for.
     pub needles: Needles,
     versions: BTreeMap<FoldedId, [Option<String>; 2]>,
+    /// Mods that no player needs.
+    of_servers_alone: BTreeSet<FoldedId>,
     /// The mods of the server, where it was measured.
     pub of_server: BTreeSet<FoldedId>,
     /// Those of the client.
@@ -191,12 +203,28 @@ impl Known {
         let ids = |survey: Option<&Survey>| -> BTreeSet<FoldedId> {
             survey.into_iter().flat_map(|survey| &survey.mods).map(|found| found.manifest.id.clone()).collect()
         };
-        Ok(Self { needles, versions, of_server: ids(evening.server), of_client: ids(evening.client) })
+        let of_survey = evening.server.into_iter().flat_map(|survey| &survey.mods).map(|found| &found.manifest);
+        let of_canon = evening.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
+        let alone = of_survey.chain(of_canon).filter(|manifest| manifest.needed_on == NeededOn::Server);
+        let of_servers_alone = alone.map(|manifest| manifest.id.clone()).collect();
+        Ok(Self { needles, versions, of_servers_alone, of_server: ids(evening.server), of_client: ids(evening.client) })
     }
 
     /// The version that a mod should have.
     pub fn expected(&self, id: &FoldedId) -> Option<&str> {
         self.versions.get(id)?[0].as_deref()
+    }
+
+    /// Whether somebody here has a mod.
+    pub fn has(&self, id: &FoldedId) -> bool {
+        self.versions.contains_key(id)
+    }
+
+    /// The mods of the server that players need too.
+    pub fn wanted_of_players(&self) -> impl Iterator<Item = &FoldedId> {
+        let of_server =
+            self.versions.iter().filter(|(id, versions)| versions[0].is_some() || self.of_server.contains(id));
+        of_server.map(|(id, _)| id).filter(|id| !self.of_servers_alone.contains(id))
     }
 
     /// How many mods there are.

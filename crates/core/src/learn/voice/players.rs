@@ -3,12 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::lines::{Lines, Piece, skeleton};
+use crate::base::ids::same_name;
 
 /// So many different words at one place are more than players are.
 const AT_A_PLACE: usize = 500;
 
 /// Words that a name stands behind.
-const BEFORE: [&str; 14] = [
+const BEFORE: [&str; 15] = [
+    "peer",
     "player",
     "user",
     "guest",
@@ -50,7 +52,14 @@ const BEHIND: [&str; 22] = [
     "admitted",
 ];
 /// Words that stand there too, and are nobody's name.
-const NOBODY: [&str; 40] = [
+const NOBODY: [&str; 47] = [
+    "out",
+    "off",
+    "away",
+    "back",
+    "up",
+    "down",
+    "again",
     "the",
     "a",
     "an",
@@ -113,6 +122,10 @@ pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
     if players.is_empty() {
         players.extend(who_speaks(lines, &places));
     }
+    if players.is_empty() {
+        players.extend(who_recurs(&places));
+    }
+    players.extend(who_stands_with(&places, told));
     // Whoever stands where a player stands is one.
     for _ in 0..2 {
         let is_place = |words: &&BTreeSet<&str>| {
@@ -175,6 +188,43 @@ fn who_speaks(lines: &Lines, places: &BTreeMap<String, BTreeSet<&str>>) -> Vec<S
     found.into_iter().collect()
 }
 
+/// Words that stand where somebody stands of whom it is known that he is a player, in several kinds of lines.
+fn who_stands_with(places: &BTreeMap<String, BTreeSet<&str>>, told: &[String]) -> BTreeSet<String> {
+    let is_told = |word: &&str| told.iter().any(|name| same_name(name, word));
+    let sets: Vec<&BTreeSet<&str>> = places.values().filter(|words| words.len() <= AT_A_PLACE).collect();
+    let with_him = sets.iter().filter(|words| words.iter().any(|word| is_told(word)));
+    let may_be: BTreeSet<&str> = with_him.copied().flatten().copied().filter(|word| may_be_a_name(word)).collect();
+    let mut times: BTreeMap<&str, usize> = BTreeMap::new();
+    for set in sets {
+        let both: Vec<&str> = set.iter().copied().filter(|word| may_be.contains(word)).collect();
+        if both.len() > 1 {
+            both.into_iter().for_each(|word| *times.entry(word).or_default() += 1);
+        }
+    }
+    times.into_iter().filter(|(_, times)| *times > 1).map(|(word, _)| word.to_lowercase()).collect()
+}
+
+/// So many words at one place of two kinds of lines are names.
+const RECURRING: usize = 3;
+
+/// Words that stand at one place of several kinds of lines, and hardly any others with them: who comes is named as he asks, and as he goes.
+fn who_recurs(places: &BTreeMap<String, BTreeSet<&str>>) -> BTreeSet<String> {
+    let is_many = |words: &&BTreeSet<&str>| (RECURRING..=AT_A_PLACE).contains(&words.len());
+    let mut sets: Vec<&BTreeSet<&str>> = places.values().filter(is_many).collect();
+    sets.sort_by_key(|words| std::cmp::Reverse(words.len()));
+    sets.truncate(SETS);
+    let mut found = BTreeSet::new();
+    for (at, set) in sets.iter().enumerate() {
+        for other in &sets[at + 1..] {
+            let both: Vec<&&str> = set.intersection(other).filter(|word| may_be_a_name(word)).collect();
+            if both.len() >= RECURRING && both.len() * 2 >= set.len() {
+                found.extend(both.into_iter().map(|word| word.to_lowercase()));
+            }
+        }
+    }
+    found
+}
+
 fn skeleton_without(pieces: &[Piece], names: &[String]) -> String {
     let mut pieces = pieces.to_vec();
     for piece in &mut pieces {
@@ -208,5 +258,12 @@ fn is_near_a_word_for_it(pieces: &[Piece], at: usize) -> bool {
     let gap = pieces[at + 1..].iter().take_while(|piece| is_gap(piece)).count();
     let behind = pieces[at + 1..].iter().find(|piece| !is_gap(piece));
     let begins = !pieces[..at].iter().any(Piece::is_mod);
+    // A key, or a part of a dotted word or a path.
+    let is_key = matches!(pieces.get(at + 1), Some(Piece::Sign(sign)) if sign.starts_with('='));
+    let is_part =
+        |piece: Option<&Piece>| matches!(piece, Some(Piece::Sign(sign)) if matches!(sign.as_str(), "." | "/" | "\\"));
+    if is_key || is_part(at.checked_sub(1).and_then(|before| pieces.get(before))) {
+        return false;
+    }
     word(before, &BEFORE) || (gap == 1 && begins && word(behind, &BEHIND) && !word(before, &NOBODY))
 }

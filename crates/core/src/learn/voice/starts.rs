@@ -109,7 +109,7 @@ fn once_per_start(kinds: &Kinds, joins: &Joins) -> Vec<(usize, bool)> {
         kind.side == Role::Server
             && !kind.names_mods()
             && !kind.names_a_player()
-            && !joins.is_about(*at)
+            && !joins.is_about(kinds, *at)
             && kind.lines.len() == of_server.len()
             && logs == of_server
             && kind.lines.iter().all(before)

@@ -1,0 +1,352 @@
+//! What one line says of each mod that it names: by the keys of JSON, or by what stands around the name.
+
+use std::sync::LazyLock;
+
+use regex::Regex;
+use serde_json::Value as Json;
+
+use super::lines::bare_version;
+use super::players::may_be_a_name;
+use crate::base::ids::FoldedId;
+use crate::diagnose::Needles;
+use crate::logs::separator;
+
+/// Words and signs for a side that has nothing.
+pub const NOTHING: [&str; 12] =
+    ["none", "null", "nil", "absent", "missing", "nothing", "n/a", "-", "--", "---", "\u{2014}", "keine"];
+/// So many mods of one line are looked at.
+const ITEMS: usize = 2_000;
+/// JSON within JSON is followed so far.
+const DEPTH: usize = 8;
+
+/// What a line says of one mod.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Item {
+    /// The mod.
+    pub id: FoldedId,
+    /// Whether somebody here has it.
+    pub is_known: bool,
+    /// Versions that are told with it.
+    pub versions: Vec<Told>,
+    /// Digests that are told with it.
+    pub digests: Vec<Told>,
+    /// Whether a word or a sign for nothing stands where a version might.
+    pub has_none: bool,
+    /// What is said of it, the nearest first.
+    pub words: Vec<String>,
+}
+
+/// A version or a digest, and the word before it or the key that it stands under.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Told {
+    /// The text.
+    pub text: String,
+    /// The word.
+    pub after: String,
+}
+
+impl Told {
+    fn new(text: &str, after: &str) -> Self {
+        Self { text: bare_version(text).to_owned(), after: after.to_owned() }
+    }
+}
+
+static VALUES: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern = r"(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,128}\b)|(?<word>[\p{L}_][\p{L}\d_-]*)|(?<dash>(?:^|\s)(?:-{1,3}|\u{2014})(?:\s|$))";
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
+/// An entry of a list: a name, and perhaps its version.
+pub static LISTED: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern =
+        r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s"'`\]})]*$"#;
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
+/// What a message says of each mod. `unknown` is a name in it that is a mod's, and of nobody here; `players` are no mods.
+pub fn items(
+    message: &str,
+    needles: &Needles,
+    unknown: Option<&FoldedId>,
+    is_player: &dyn Fn(&str) -> bool,
+) -> Vec<Item> {
+    let of_json = message.find('{').and_then(|start| serde_json::from_str::<Json>(message[start..].trim()).ok());
+    if let Some(value) = of_json {
+        let mut reader = JsonReader { needles, is_player, keys: Vec::new(), found: Vec::new() };
+        reader.value(&value);
+        if !reader.found.is_empty() {
+            return reader.found;
+        }
+    }
+    of_text(message, needles, unknown, is_player)
+}
+
+/// An entry of a list below a header: a name alone, or with its version.
+pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
+    static ENTRY: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r#"^\s*(?:[-*+>\u{2022}]\s*)?["'`\[]?(?<name>[\p{L}_][\w.-]*[\w])["'`\]]?(?:[\s(@=:]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s,;]*$"#;
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let entry = ENTRY.captures(message)?;
+    let name = entry.name("name").map(|name| name.as_str()).filter(|name| may_be_a_name(name) && !is_player(name))?;
+    let version = entry.name("version").map(|version| Told::new(version.as_str(), ""));
+    Some(Item { versions: version.into_iter().collect(), ..Item::bare(FoldedId::from(name), false) })
+}
+
+/// Words before a version that is no mod's.
+const OF_PROGRAMS: [&str; 14] = [
+    "game", "client", "server", "build", "version", "release", "protocol", "revision", "patch", "program", "launcher",
+    "engine", "runtime", "loader",
+];
+
+/// A mod that nobody here has, in what is said of a player: a word before a version, or before a sign for none, that `is_new`.
+pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+    static BEFORE: LazyLock<Regex> = LazyLock::new(|| {
+        let value = r"v?\d+(?:\.\d+)+[\w.+-]*|none|null|nil|-{1,3}|\u{2014}";
+        let pattern = format!(
+            r#"(?i)\b(?<name>[\p{{L}}_][\p{{L}}\d_-]{{2,}})["'`\]]?(?<gap>\s*[^\w\s]{{0,3}}\s*)(?:[\p{{L}}_]{{1,12}}[=:]\s?)?["'`]?(?:{value})(?:[\s"'`)\]}},;|]|$)"#
+        );
+        Regex::new(&pattern).expect("a pattern that is written here")
+    });
+    static KEYS: LazyLock<Regex> =
+        LazyLock::new(|| Regex::new(r"(?:^|\s)[\w.-]+=").expect("a pattern that is written here"));
+    let is_name = |name: &str| {
+        let lower = name.to_lowercase();
+        may_be_a_name(name)
+            && !OF_PROGRAMS.contains(&lower.as_str())
+            && !NOTHING.contains(&lower.as_str())
+            && is_new(name)
+    };
+    // `word=` is a key where there are several.
+    let has_keys = KEYS.find_iter(message).count() > 1;
+    let mut found = BEFORE.captures_iter(message).filter(|found| !found["gap"].is_empty());
+    let found = found.find(|found| is_name(&found["name"]) && !(has_keys && &found["gap"] == "="))?;
+    let mut item = Item::bare(FoldedId::from(&found["name"]), false);
+    item.values(&message[found.get_match().start()..]);
+    // What has two versions is known to both sides.
+    (item.versions.len() < 2).then_some(item)
+}
+
+struct JsonReader<'n> {
+    needles: &'n Needles,
+    is_player: &'n dyn Fn(&str) -> bool,
+    keys: Vec<String>,
+    found: Vec<Item>,
+}
+
+impl JsonReader<'_> {
+    fn value(&mut self, value: &Json) {
+        if self.keys.len() > DEPTH || self.found.len() > ITEMS {
+            return;
+        }
+        match value {
+            Json::Object(fields) => self.object(fields),
+            Json::Array(values) => {
+                for value in values {
+                    match value {
+                        Json::String(text) => self.entry(text),
+                        other => self.value(other),
+                    }
+                }
+            }
+            Json::Null | Json::Bool(_) | Json::Number(_) | Json::String(_) => {}
+        }
+    }
+
+    /// An object that is about one mod, or one that has mods for its keys, or one that leads to them.
+    fn object(&mut self, fields: &serde_json::Map<String, Json>) {
+        let about: Vec<(&String, FoldedId)> =
+            fields.iter().filter_map(|(key, value)| Some((key, whole(self.needles, value.as_str()?)?))).collect();
+        if let [(key, id)] = &about[..] {
+            let mut item = self.item(id.clone(), true);
+            for (other, value) in fields.iter().filter(|(other, _)| other != key) {
+                field(&mut item, other, value);
+            }
+            self.found.push(item);
+        }
+        for (key, value) in fields {
+            if let Some(id) = whole(self.needles, key) {
+                let mut item = self.item(id, true);
+                field(&mut item, "", value);
+                if let Json::Object(inner) = value {
+                    inner.iter().for_each(|(key, value)| field(&mut item, key, value));
+                }
+                self.found.push(item);
+            } else if value.is_array() || value.is_object() {
+                self.keys.push(key.clone());
+                self.value(value);
+                self.keys.pop();
+            }
+        }
+    }
+
+    /// An entry of an array: a mod, perhaps with its version.
+    fn entry(&mut self, text: &str) {
+        let Some(listed) = LISTED.captures(text) else { return };
+        let name = &listed["name"];
+        let known = whole(self.needles, name).or_else(|| whole(self.needles, text));
+        let is_name = || may_be_a_name(name) && !name.contains(char::is_whitespace) && !(self.is_player)(name);
+        let is_known = known.is_some();
+        let Some(id) = known.or_else(|| is_name().then(|| FoldedId::from(name))) else { return };
+        let mut item = self.item(id, is_known);
+        if let Some(version) = listed.name("version") {
+            item.versions.push(Told::new(version.as_str(), ""));
+        }
+        self.found.push(item);
+    }
+
+    fn item(&self, id: FoldedId, is_known: bool) -> Item {
+        let words = self.keys.iter().rev().map(|key| spaced(key)).collect();
+        Item { words, ..Item::bare(id, is_known) }
+    }
+}
+
+/// What a field beside a mod's name says of it.
+fn field(item: &mut Item, key: &str, value: &Json) {
+    let after = spaced(key);
+    match value {
+        Json::Null => item.has_none = true,
+        Json::String(text) if NOTHING.contains(&text.to_lowercase().as_str()) => item.has_none = true,
+        Json::String(text) => {
+            let mut told = Item::bare(item.id.clone(), true);
+            told.values(text);
+            if told.versions.is_empty() && told.digests.is_empty() {
+                item.words.insert(0, text.clone());
+            }
+            let under = |told: Told| Told { after: after.clone(), ..told };
+            item.versions.extend(told.versions.into_iter().map(under));
+            let under = |told: Told| Told { after: after.clone(), ..told };
+            item.digests.extend(told.digests.into_iter().map(under));
+        }
+        Json::Bool(_) | Json::Number(_) | Json::Array(_) | Json::Object(_) => {}
+    }
+}
+
+/// The mod that a text is the name of, and nothing else.
+fn whole(needles: &Needles, text: &str) -> Option<FoldedId> {
+    let text = text.trim();
+    match needles.places(text)[..] {
+        [((0, end), id)] if end == text.len() => Some(id.clone()),
+        _ => None,
+    }
+}
+
+/// Whether a text is one name without blanks.
+pub fn stands_alone(text: &str) -> bool {
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | ':' | '@' | '+');
+    may_be_a_name(text) && text.chars().all(is_part) && text.chars().any(char::is_alphabetic)
+}
+
+/// A key in words: `modsMissing`, `mods_missing`.
+fn spaced(key: &str) -> String {
+    let mut out = String::with_capacity(key.len() + 2);
+    let mut before_was_small = false;
+    for c in key.chars() {
+        if matches!(c, '_' | '-' | '.') || (c.is_uppercase() && before_was_small) {
+            out.push(' ');
+        }
+        before_was_small = c.is_lowercase();
+        out.extend(if matches!(c, '_' | '-' | '.') { None } else { Some(c) });
+    }
+    out
+}
+
+impl Item {
+    /// One that is known, and of which nothing is said.
+    pub fn of(id: FoldedId) -> Self {
+        Self::bare(id, true)
+    }
+
+    fn bare(id: FoldedId, is_known: bool) -> Self {
+        Self { id, is_known, versions: Vec::new(), digests: Vec::new(), has_none: false, words: Vec::new() }
+    }
+
+    /// Takes in the versions and digests of a text, and whether it tells of nothing.
+    fn values(&mut self, text: &str) {
+        let mut after = String::new();
+        for found in VALUES.captures_iter(text) {
+            let all = found.get_match().as_str();
+            let told = |after: &str| Told::new(all, after);
+            let digits = all.bytes().filter(u8::is_ascii_digit).count();
+            let is_digest = found.name("digest").is_some() && digits > 1 && digits < all.len();
+            if found.name("version").is_some() {
+                self.versions.push(told(&after));
+            } else if is_digest {
+                self.digests.push(told(&after));
+            } else if found.name("dash").is_some() || NOTHING.contains(&all.to_lowercase().as_str()) {
+                self.has_none = true;
+            } else {
+                after = all.to_owned();
+            }
+        }
+    }
+}
+
+fn of_text(
+    message: &str,
+    needles: &Needles,
+    unknown: Option<&FoldedId>,
+    is_player: &dyn Fn(&str) -> bool,
+) -> Vec<Item> {
+    let named = needles.places(message);
+    let places: Vec<(usize, usize)> = named.iter().map(|(place, _)| *place).collect();
+    if let Some(between) = separator(message, &places).or_else(|| of_many(message, &places)) {
+        return of_list(message, (&places, between), needles, is_player);
+    }
+    let (place, id, is_known) = match (named.first(), unknown) {
+        (Some((place, id)), _) => (*place, (*id).clone(), true),
+        (None, Some(id)) => match message.find(id.as_str()) {
+            Some(start) => ((start, start + id.as_str().len()), id.clone(), false),
+            None => return Vec::new(),
+        },
+        (None, None) => return Vec::new(),
+    };
+    let mut item = Item::bare(id, is_known);
+    let (before, behind) = (&message[..place.0], &message[place.1..]);
+    item.values(before);
+    item.has_none = false;
+    item.values(behind);
+    item.words.push(format!("{before}X{behind}"));
+    vec![item]
+}
+
+/// What stands between many names, of which some are nobody's here.
+fn of_many(message: &str, places: &[(usize, usize)]) -> Option<&'static str> {
+    let (first, last) = (places.first()?, places.last()?);
+    let list = &message[first.0..last.1];
+    [",", ";", "|"].into_iter().find(|between| {
+        let parts = list.split(between).count();
+        places.len() >= MANY && parts >= places.len() && parts <= places.len() + places.len() / 3 + 1
+    })
+}
+
+/// So many names with the same sign between them are a list, whatever else stands there.
+const MANY: usize = 3;
+
+/// The mods of a list in one line, also those in it that nobody knows.
+fn of_list(
+    message: &str,
+    (places, between): (&[(usize, usize)], &str),
+    needles: &Needles,
+    is_player: &dyn Fn(&str) -> bool,
+) -> Vec<Item> {
+    let first = places.first().map_or(0, |place| place.0);
+    let begin = message[..first].rfind([':', '[', '{', '(']).map_or(0, |at| at + 1);
+    // A name that nobody knows may stand first.
+    let is_one_of_them = message[begin..first].contains(between);
+    let begin = if is_one_of_them { begin } else { first };
+    let header = message[..begin].to_owned();
+    let item = |text: &str| {
+        let listed = LISTED.captures(text)?;
+        let name = &listed["name"];
+        let known = needles.named(name).first().map(|id| (*id).clone());
+        let is_known = known.is_some();
+        let version = listed.name("version").map(|version| version.as_str().to_owned());
+        let is_name =
+            !name.contains(char::is_whitespace) && may_be_a_name(name) && !is_player(name) && version.is_some();
+        let id = known.or_else(|| is_name.then(|| FoldedId::from(name)))?;
+        let versions = version.iter().map(|text| Told::new(text, "")).collect();
+        Some(Item { versions, words: vec![header.clone()], ..Item::bare(id, is_known) })
+    };
+    message[begin..].split(between).take(ITEMS).filter_map(item).collect()
+}

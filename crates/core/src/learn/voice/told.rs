@@ -1,0 +1,423 @@
+//! What the last try of a player came to, read where it stands: what patterns can't say is read too (a header within a header, several
+//! mods in one object of JSON, two lists that differ, a code that is explained elsewhere).
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::LazyLock;
+
+use regex::Regex;
+
+use super::causes::{Looked, wants};
+use super::items::{Item, Told, items, listed, stranger};
+use super::joins::Episode;
+use super::kinds::Kind;
+use super::lines::Piece;
+use super::model::Transcript;
+use crate::base::finding::Code;
+use crate::base::ids::FoldedId;
+use crate::diagnose::{elsewhere, means_failure};
+use crate::logs::{LogEvent, Source, shown};
+use crate::rulebook::{Event, Role};
+
+/// Bytes of a line that are read.
+const LINE: usize = 64 * 1024;
+/// So much of the mods must a list name to be one of all that somebody has.
+const MOST: f64 = 0.6;
+/// So many headers above a line are looked at.
+const HEADERS: usize = 4;
+
+/// A cause, with what was expected and what was found.
+type Cause = (Event, Option<String>, Option<String>);
+
+/// Reads the tries of some logs line by line.
+pub struct Tries<'r> {
+    readers: Vec<Reader<'r>>,
+}
+
+impl<'r> Tries<'r> {
+    /// Of logs whose lines are known by kind; `loaded` are the kinds that tell of each mod as it is loaded.
+    pub fn new(looked: &'r Looked<'r>, loaded: &'r [usize], logs: &[Transcript<'r>]) -> Self {
+        let reader =
+            |log: &Transcript<'r>| Reader { looked, loaded, lines: log.text.lines().collect(), side: log.side };
+        Self { readers: logs.iter().map(reader).collect() }
+    }
+
+    /// What each log says of the last try of a player, or of anybody; nothing of a log that tells of none.
+    pub fn last(&self, player: Option<&str>) -> Vec<(Role, Vec<LogEvent>)> {
+        let mut found = Vec::new();
+        for (log, reader) in self.readers.iter().enumerate() {
+            let player = player.filter(|_| reader.side == Role::Server);
+            // Of a client's log it must be known that there was a try, and how it ended.
+            let is_told = |episode: &&Episode| reader.side == Role::Server || episode.went_well.is_some();
+            let episode = reader.looked.joins.last_of(log, player).filter(is_told);
+            found.extend(episode.map(|episode| (reader.side, reader.read(episode))));
+        }
+        found
+    }
+
+    /// The kinds of lines that list all that a player has.
+    pub fn lists_of_all(&self) -> BTreeSet<usize> {
+        let Some(reader) = self.readers.first() else { return BTreeSet::new() };
+        let episodes = reader.looked.joins.episodes.iter();
+        let of_episode = |episode: &Episode| self.readers.get(episode.log)?.list_of_all(episode).map(|list| list.kind);
+        episodes.filter_map(of_episode).collect()
+    }
+
+    /// Whether lines of a kind name several mods, each with what is said of it in a place of its own, and the first of them is said
+    /// to be something else: no pattern of a line can tell such lines.
+    pub fn contradicts(&self, kind: &Kind, means: Event) -> bool {
+        let Some(first) = kind.lines.first() else { return false };
+        let seen = |line: usize| &self.readers[0].looked.kinds.lines[line];
+        let Some(reader) = self.readers.get(seen(*first).log) else { return false };
+        let items = reader.items(*first);
+        let by_words = items.first().and_then(|item| reader.by_words(item, &[]));
+        reader.text(*first).contains('{') && by_words.is_some_and(|(own, ..)| own != means)
+    }
+}
+
+/// All that a player has.
+struct ListOfAll {
+    /// The kind of its lines.
+    kind: usize,
+    /// The last of them.
+    line: usize,
+    held: Vec<Item>,
+}
+
+struct Reader<'r> {
+    looked: &'r Looked<'r>,
+    /// Kinds of lines that tell of each mod as it is loaded.
+    loaded: &'r [usize],
+    lines: Vec<&'r str>,
+    side: Role,
+}
+
+impl Reader<'_> {
+    fn read(&self, episode: &Episode) -> Vec<LogEvent> {
+        let mut events = Vec::new();
+        let begins = episode.lines.first().map(|line| self.event(*line, Event::JoinTried, episode));
+        events.extend(begins);
+        let all = self.list_of_all(episode);
+        let differs = || all.as_ref().is_some_and(|list| !self.listed(episode, list, &BTreeSet::new()).is_empty());
+        if episode.went_well == Some(true) && (episode.by_words || !differs()) {
+            events.extend(episode.outcome.map(|line| self.event(line, Event::JoinAccepted, episode)));
+            return events;
+        }
+        let causes = self.said(episode, &self.legend(), all.as_ref().map(|list| list.kind));
+        let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, _)| &item.id).collect();
+        let listed = all.map(|list| self.listed(episode, &list, &named)).unwrap_or_default();
+        let has_causes = !causes.is_empty() || !listed.is_empty();
+        for (line, item, (means, expected, found)) in causes.into_iter().chain(listed) {
+            let event = self.event(line, means, episode);
+            events.push(LogEvent { mod_id: Some(item.id), expected, found, ..event });
+        }
+        // That it went wrong is told where the log says so: by how its tries end, or in words for something else.
+        let own = episode.lines.iter().rev().copied();
+        let says_why = own.clone().find(|line| elsewhere(self.text(*line)).is_some());
+        let ended = says_why.or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
+        events.extend(ended.map(|line| self.event(line, Event::JoinRefused, episode)));
+        events
+    }
+
+    /// What lines about mods say of them.
+    fn said(
+        &self,
+        episode: &Episode,
+        legend: &BTreeMap<String, Event>,
+        of_all: Option<usize>,
+    ) -> Vec<(usize, Item, Cause)> {
+        let mut found = Vec::new();
+        for line in &episode.lines {
+            let kind = self.looked.kinds.lines[*line].kind;
+            // All that somebody has is not what he is refused for.
+            let counts = !self.loaded.contains(&kind) && Some(kind) != of_all && self.looked.is_of_bad_joins(kind);
+            if !counts {
+                continue;
+            }
+            let is_named = self.looked.kinds.kinds[kind].names_mods();
+            let items = self.items(*line);
+            let headers = self.headers(*line, episode);
+            let is_alone = items.len() == 1;
+            for item in items {
+                let is_bare = item.versions.is_empty() && self.by_words(&item, &headers).is_none();
+                if !item.is_known && !is_named && is_bare {
+                    continue;
+                }
+                let pooled = || self.looked.meaning_of(*line).filter(|_| is_alone);
+                let by_code = || self.by_code(*line, legend);
+                let values = self.by_values(&item);
+                let cause = values.or_else(|| self.by_words(&item, &headers)).or_else(by_code).or_else(pooled);
+                found.extend(cause.or_else(|| self.weakly(&item)).map(|cause| (*line, item, cause)));
+            }
+        }
+        found
+    }
+
+    /// Two versions or digests, or one and nothing.
+    fn by_values(&self, item: &Item) -> Option<Cause> {
+        match (&item.versions[..], &item.digests[..]) {
+            ([a, b, ..], _) if a.text != b.text => {
+                let (expected, found) = self.in_order(item, a, b);
+                Some((Event::Cause(Code::VersionOther), Some(expected), Some(found)))
+            }
+            (_, [a, b, ..]) if !a.text.eq_ignore_ascii_case(&b.text) => {
+                Some((Event::Cause(Code::ContentDiffers), None, None))
+            }
+            ([one], []) if item.has_none => Some(match item.is_known {
+                true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
+                false => (Event::Cause(Code::ModExtra), None, Some(one.text.clone())),
+            }),
+            _ if !item.is_known => {
+                let found = item.versions.first().map(|version| version.text.clone());
+                Some((Event::Cause(Code::ModExtra), None, found))
+            }
+            _ => None,
+        }
+    }
+
+    /// The version that should be, and the one that is.
+    fn in_order(&self, item: &Item, a: &Told, b: &Told) -> (String, String) {
+        let expected = self.looked.known.expected(&item.id);
+        let is_first = match expected {
+            Some(expected) if expected == a.text => true,
+            Some(expected) if expected == b.text => false,
+            _ => wants(&a.after) && !wants(&b.after),
+        };
+        let (expected, found) = if is_first { (a, b) } else { (b, a) };
+        (expected.text.clone(), found.text.clone())
+    }
+
+    /// By what is said of it in words, or above it.
+    fn by_words(&self, item: &Item, headers: &[String]) -> Option<Cause> {
+        let is_clear = |means: &Event| *means != Event::ModFailed;
+        let own = item.words.iter().find_map(|words| means_failure(words).filter(is_clear));
+        let means = own.or_else(|| headers.iter().find_map(|words| means_failure(words).filter(is_clear)))?;
+        Some(self.with_version(item, means))
+    }
+
+    /// By a code in the line that is explained elsewhere in the log.
+    fn by_code(&self, line: usize, legend: &BTreeMap<String, Event>) -> Option<Cause> {
+        let text = self.text(line);
+        let means = CODE.find_iter(text).find_map(|code| legend.get(code.as_str()))?;
+        let items = self.items(line);
+        Some(self.with_version(items.first()?, *means))
+    }
+
+    /// By its one version alone, or by words that only say that something failed.
+    fn weakly(&self, item: &Item) -> Option<Cause> {
+        let [one] = &item.versions[..] else {
+            return item.words.iter().find_map(|words| means_failure(words)).map(|means| (means, None, None));
+        };
+        let expected = self.looked.known.expected(&item.id)?;
+        Some(match expected == one.text {
+            true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
+            false => (Event::Cause(Code::VersionOther), Some(expected.to_owned()), Some(one.text.clone())),
+        })
+    }
+
+    /// A version alone is what is, or what should be where nothing is.
+    fn with_version(&self, item: &Item, means: Event) -> Cause {
+        let version = item.versions.first().map(|version| version.text.clone());
+        match means {
+            Event::Cause(Code::ModMissing) => (means, version, None),
+            Event::Cause(Code::VersionOther) => {
+                let expected = self.looked.known.expected(&item.id).map(str::to_owned);
+                (means, expected.filter(|expected| Some(expected) != version.as_ref()), version)
+            }
+            _ => (means, None, version),
+        }
+    }
+
+    /// What a list of all that the player has lacks of what it should have, or has otherwise. `named` are mods of which something
+    /// is said beside.
+    fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<(usize, Item, Cause)> {
+        let ListOfAll { line, held, .. } = list;
+        let line = *line;
+        let usual = self.usual(episode);
+        let mut found = Vec::new();
+        for item in held {
+            let version = item.versions.first().map(|version| version.text.clone());
+            let cause = match (self.looked.known.expected(&item.id), &version) {
+                (Some(expected), Some(version)) if expected != version => {
+                    (Event::Cause(Code::VersionOther), Some(expected.to_owned()), Some(version.clone()))
+                }
+                _ if !item.is_known => (Event::Cause(Code::ModExtra), None, version),
+                _ => continue,
+            };
+            found.push((line, item.clone(), cause));
+        }
+        let has = |id: &FoldedId| held.iter().any(|item| item.id == *id) || named.contains(id);
+        for id in self.looked.known.wanted_of_players().filter(|id| !has(id)) {
+            let expected = self.looked.known.expected(id).map(str::to_owned);
+            found.push((line, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None)));
+        }
+        found.retain(|(_, item, (means, ..))| !usual.contains(&(item.id.clone(), means.word())));
+        // Lists that have next to nothing in common are not of the same things.
+        let is_another = found.len() * 2 > self.looked.known.number();
+        if is_another { Vec::new() } else { found }
+    }
+
+    /// What lists of players that got in differ in too: nobody is refused for that.
+    fn usual(&self, episode: &Episode) -> BTreeSet<(FoldedId, &'static str)> {
+        let mut usual = BTreeSet::new();
+        let got_in = |other: &&Episode| {
+            other.log == episode.log && other.went_well == Some(true) && other.lines != episode.lines
+        };
+        for other in self.looked.joins.episodes.iter().filter(got_in) {
+            let Some(ListOfAll { held, .. }) = self.list_of_all(other) else { continue };
+            let missing = self.looked.known.wanted_of_players().filter(|id| !held.iter().any(|item| item.id == **id));
+            usual.extend(missing.map(|id| (id.clone(), Event::Cause(Code::ModMissing).word())));
+            for item in held {
+                let means = if item.is_known { Code::VersionOther } else { Code::ModExtra };
+                let expected = self.looked.known.expected(&item.id);
+                let differs = item.versions.first().is_some_and(|version| Some(version.text.as_str()) != expected);
+                if differs || !item.is_known {
+                    usual.insert((item.id, Event::Cause(means).word()));
+                }
+            }
+        }
+        usual
+    }
+
+    /// The lines of one kind, or the one line, that name most mods.
+    fn list_of_all(&self, episode: &Episode) -> Option<ListOfAll> {
+        let mut by_kind: BTreeMap<usize, ListOfAll> = BTreeMap::new();
+        for line in &episode.lines {
+            let kind = self.looked.kinds.lines[*line].kind;
+            if self.loaded.contains(&kind) {
+                continue;
+            }
+            let list = by_kind.entry(kind).or_insert(ListOfAll { kind, line: *line, held: Vec::new() });
+            list.line = *line;
+            list.held.extend(self.items(*line));
+        }
+        let of_try = by_kind.into_values().find(|list| self.is_of_all(&list.held, &self.headers(list.line, episode)));
+        of_try.or_else(|| self.own_list(episode))
+    }
+
+    /// What a client says as it starts that it has, where it was refused then.
+    fn own_list(&self, episode: &Episode) -> Option<ListOfAll> {
+        if self.side != Role::Client || episode.went_well != Some(false) {
+            return None;
+        }
+        let kinds = &self.looked.kinds.kinds;
+        let of_kind = |kind: &usize| {
+            let lines = kinds[*kind].lines.iter().copied();
+            let own: Vec<usize> = lines.filter(|line| self.looked.kinds.lines[*line].log == episode.log).collect();
+            let held = own.iter().flat_map(|line| self.items(*line)).collect();
+            Some(ListOfAll { kind: *kind, line: *own.last()?, held })
+        };
+        self.loaded.iter().filter_map(of_kind).find(|list| self.is_of_all(&list.held, &[]))
+    }
+
+    /// Whether some mods are most of those that there are, and nothing is said against them.
+    fn is_of_all(&self, items: &[Item], headers: &[String]) -> bool {
+        if items.iter().any(|item| self.by_words(item, headers).is_some()) {
+            return false;
+        }
+        let known: BTreeSet<&FoldedId> = items.iter().filter(|item| item.is_known).map(|item| &item.id).collect();
+        known.len() > 2 && known.len() as f64 >= MOST * self.looked.known.number() as f64
+    }
+
+    fn items(&self, line: usize) -> Vec<Item> {
+        let seen = &self.looked.kinds.lines[line];
+        let needles = &self.looked.known.needles;
+        let message = super::lines::message(self.text(line));
+        let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id));
+        let is_player = |name: &str| self.looked.is_player(name);
+        let found = items(message, needles, unknown, &is_player);
+        if !found.is_empty() || !(seen.depth > 0 || seen.player.is_some()) {
+            return found;
+        }
+        // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
+        // version, or before a sign for none, and is said nowhere else.
+        let is_new = |word: &str| !is_player(word) && !self.is_said_elsewhere(line, word);
+        let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
+        entry.or_else(|| stranger(message, &is_new)).into_iter().collect()
+    }
+
+    /// Whether a line of another kind has a word, that does not tell of tries that went wrong.
+    fn is_said_elsewhere(&self, line: usize, word: &str) -> bool {
+        let own = self.looked.kinds.lines[line].kind;
+        let is = |piece: &Piece| matches!(piece, Piece::Word(other) if other.eq_ignore_ascii_case(word));
+        let mut others = self.looked.kinds.kinds.iter().enumerate().filter(|(kind, _)| *kind != own);
+        others.any(|(at, kind)| kind.pieces.iter().any(is) && !self.looked.is_of_bad_joins(at))
+    }
+
+    /// What stands above a line of a list, the nearest first: of lines of the same try that are less indented.
+    fn headers(&self, line: usize, episode: &Episode) -> Vec<String> {
+        let lines = &self.looked.kinds.lines;
+        let mut found = Vec::new();
+        let (mut at, mut depth) = (line, lines[line].depth);
+        while at > 0 && found.len() < HEADERS {
+            at -= 1;
+            let above = &lines[at];
+            let is_right_above = above.log == lines[at + 1].log && above.number + 1 == lines[at + 1].number;
+            if !is_right_above || !(episode.lines.contains(&at) || above.depth > 0) {
+                break;
+            }
+            let names_mods = self.looked.kinds.kinds[above.kind].names_mods();
+            if !names_mods && (above.depth < depth || found.is_empty()) {
+                depth = above.depth;
+                found.push(self.text(at).to_owned());
+            }
+            if above.player.is_some() {
+                break;
+            }
+        }
+        found
+    }
+
+    /// Codes that some line outside of tries puts into words.
+    fn legend(&self) -> BTreeMap<String, Event> {
+        let of_tries: BTreeSet<u64> = self
+            .looked
+            .joins
+            .episodes
+            .iter()
+            .flat_map(|episode| &episode.lines)
+            .map(|line| self.looked.kinds.lines[*line].number)
+            .collect();
+        let mut legend = BTreeMap::new();
+        for (_, text) in (1..).zip(&self.lines).filter(|(number, _)| !of_tries.contains(number)) {
+            let codes: Vec<regex::Match<'_>> = CODE.find_iter(text).collect();
+            for (at, code) in codes.iter().enumerate() {
+                let end = codes.get(at + 1).map_or(text.len(), regex::Match::start);
+                let words = text[code.end()..end].split([',', ';', '|']).next().unwrap_or_default();
+                if let Some(means) = means_failure(words).filter(|means| *means != Event::ModFailed) {
+                    legend.entry(code.as_str().to_owned()).or_insert(means);
+                }
+            }
+        }
+        legend
+    }
+
+    fn text(&self, line: usize) -> &str {
+        let number = usize::try_from(self.looked.kinds.lines[line].number).unwrap_or(usize::MAX);
+        let text = self.lines.get(number.saturating_sub(1)).copied().unwrap_or_default();
+        let mut end = text.len().min(LINE);
+        while !text.is_char_boundary(end) {
+            end -= 1;
+        }
+        text[..end].trim_end()
+    }
+
+    fn event(&self, line: usize, means: Event, episode: &Episode) -> LogEvent {
+        LogEvent {
+            means,
+            source: Source::log_of(self.side),
+            line: self.looked.kinds.lines[line].number,
+            text: shown(self.text(line)),
+            mod_id: None,
+            expected: None,
+            found: None,
+            player: episode.player.as_deref().map(str::to_owned),
+            file: None,
+            key: None,
+            amount: None,
+        }
+    }
+}
+
+/// A word with a number, or a number, that may be a code.
+static CODE: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new(r"\b[A-Za-z]{0,6}[-_]?\d{1,5}\b").expect("a pattern that is written here"));
