@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::PathError;
+use kanon_core::canon::release::InviteError;
 use kanon_core::resolve::catalogue::CatalogueError;
 use kanon_io::error::ReachError;
 
@@ -44,6 +45,8 @@ pub enum AppError {
     Rehearsal(RehearsalError),
     /// What is wrong with a rulebook that was fetched or is to be added to.
     Rulebook(RulebookError),
+    /// What is to be an invite is none.
+    NoInvite(InviteError),
     /// There are more names of mods than can be looked for.
     TooManyNames(Cause),
 }

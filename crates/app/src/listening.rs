@@ -21,7 +21,8 @@ pub fn listen(evening: Evening<'_>, files: &[(Role, &Path)]) -> Result<Heard, Ap
     let logs: Vec<Transcript<'_>> =
         texts.iter().map(|(side, Text { head, text, .. })| Transcript { side: *side, head, text }).collect();
     let voice = voice(evening, &logs).map_err(|error| AppError::TooManyNames(Box::new(error)))?;
-    Ok(Heard { voice, texts })
+    let ends = texts.iter().map(|(side, text)| (*side, text.ends())).collect();
+    Ok(Heard { voice, ends })
 }
 
 /// What was learned from logs, and how much of them was read.
@@ -29,14 +30,14 @@ pub fn listen(evening: Evening<'_>, files: &[(Role, &Path)]) -> Result<Heard, Ap
 pub struct Heard {
     /// What was learned.
     pub voice: Voice,
-    /// What of each log was read.
-    texts: Vec<(Role, Text)>,
+    /// How many lines of each log were read that end: the last ones.
+    ends: Vec<(Role, u64)>,
 }
 
 impl Heard {
     /// What a side's log says of the last try, with the numbers that its lines have in the whole log; nothing where it tells of none.
     pub fn of_last_try(&self, side: Role, log: &ReadLog) -> Option<Vec<LogEvent>> {
-        let before = log.lines_before(&self.texts.iter().rev().find(|(of, _)| *of == side)?.1);
+        let before = log.lines_before(self.ends.iter().rev().find(|(of, _)| *of == side)?.1);
         let events = self.voice.of_last_try(side)?.iter().cloned();
         Some(events.map(|event| LogEvent { line: event.line + before, ..event }).collect())
     }

@@ -269,7 +269,9 @@ impl<'e> Rehearsal<'e> {
             message: None,
             player: None,
             client_is_here: false,
-            is_released: false,
+            follow: None,
+            is_guest: false,
+            logs: &[Source::ServerLog],
         });
         diagnosis.verdicts.into_iter().filter(|verdict| verdict.confidence >= WORTH_TELLING).take(5).collect()
     }

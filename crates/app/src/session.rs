@@ -9,7 +9,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::InstallPath;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
-use kanon_core::canon::release::is_cut;
+use kanon_core::canon::release::{Invite, is_cut};
 use kanon_core::config::{Edits, Extras};
 use kanon_core::delta::{CheckContext, LeftAlone, placed_files};
 use kanon_core::plan::text_edits::{Said, amendments};
@@ -28,10 +28,10 @@ use kanon_io::measure::{self, Counts, GameCheck, Measurement, OutsideShelves, Re
 use kanon_io::open::read_bounded;
 use kanon_io::origin::Origin;
 use kanon_io::progress::Progress;
-use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until};
+use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until, verify};
 use kanon_io::retry::RetryPolicy;
 use kanon_io::state::{Alignment, State};
-use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook};
+use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook, loaded_rulebook};
 use tempfile::TempDir;
 
 use crate::amending::left_alone;
@@ -62,6 +62,8 @@ pub struct Session<'a> {
     pub fetched: Fetched,
     /// Folders for what is only looked at.
     temporary: Vec<TempDir>,
+    /// The canon of a release that somebody was invited to.
+    invited: Option<Canon>,
 }
 
 /// What an INSTALL turned out to be.
@@ -137,6 +139,20 @@ impl<'a> Session<'a> {
         Self::with(machine, observer, (workspace, loaded), thorough)
     }
 
+    /// Takes the rulebook and the canon from a release that somebody was invited to. Nothing of it is kept.
+    ///
+    /// # Errors
+    /// When the invite is none, or the release can't be reached or is not to be believed.
+    pub fn of_release(machine: &'a Machine, observer: &'a dyn Observer, invite: &str) -> Result<Self, AppError> {
+        let invite = Invite::parse(invite).map_err(AppError::NoInvite)?;
+        let origin = Origin::open(&invite.address, &machine.folder, machine.patience())?;
+        let kept = TempDir::new().during("make a folder in", &std::env::temp_dir())?;
+        let verified = verify(&origin, &invite, kept.path())?;
+        let loaded = loaded_rulebook(Path::new("the release's rulebook"), verified.rulebook)?;
+        let session = Self::with(machine, observer, (None, loaded), false)?;
+        Ok(Self { invited: Some(verified.canon), ..session })
+    }
+
     /// Opens the workspace of a game that follows a release, and no other.
     pub fn of_game(machine: &'a Machine, observer: &'a dyn Observer, workspace: Workspace) -> Result<Self, AppError> {
         let loaded = workspace.rulebook()?;
@@ -172,6 +188,7 @@ impl<'a> Session<'a> {
             opened: BTreeMap::new(),
             fetched: Fetched::default(),
             temporary: Vec::new(),
+            invited: None,
         })
     }
 
@@ -193,6 +210,7 @@ impl<'a> Session<'a> {
             opened: BTreeMap::new(),
             fetched: Fetched::default(),
             temporary: Vec::new(),
+            invited: self.invited.clone(),
         })
     }
 
@@ -252,7 +270,7 @@ impl<'a> Session<'a> {
 
     /// The sealed canon, if there is one; it must be of this rulebook's game.
     pub fn canon_if_sealed(&self) -> Result<Option<Canon>, AppError> {
-        let Some(workspace) = &self.workspace else { return Ok(None) };
+        let Some(workspace) = &self.workspace else { return Ok(self.invited.clone()) };
         let Some(canon) = workspace.canon()? else { return Ok(None) };
         if canon.game != self.loaded.rulebook.game {
             let rulebook = self.loaded.rulebook.game.clone();

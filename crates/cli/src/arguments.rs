@@ -642,6 +642,9 @@ pub struct Diagnose {
     /// Write a short text to send to the player instead
     #[arg(long)]
     pub reply: bool,
+    /// Hold everything against a release, by its invite: for whoever keeps neither the server nor the client
+    #[arg(long, value_name = "INVITE", conflicts_with_all = ["rulebook", "remember"])]
+    pub release: Option<String>,
     /// Add the patterns that are proposed to the rulebook, after a yes
     #[arg(long, conflicts_with = "reply")]
     pub remember: bool,

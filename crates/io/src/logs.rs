@@ -21,7 +21,7 @@ use crate::open::regular;
 /// Bytes that are scanned in one go.
 const STRETCH: u64 = 4 << 20;
 /// Bytes of a log that is learned from.
-const TRANSCRIPT: usize = 8 << 20;
+const TRANSCRIPT: usize = 4 << 20;
 /// Bytes of its beginning, where that is more.
 const HEAD: u64 = 512 << 10;
 /// Files of one rotated set that are read at most.
@@ -48,9 +48,8 @@ pub struct ReadLog {
 }
 
 impl ReadLog {
-    /// How many lines of the newest file stand before its last ones.
-    pub fn lines_before(&self, last: &Text) -> u64 {
-        let ends = (last.text.lines().count() as u64).saturating_sub(u64::from(last.is_torn));
+    /// How many lines of the newest file stand before its last ones, of which so many end.
+    pub const fn lines_before(&self, ends: u64) -> u64 {
         self.lines.saturating_sub(1 + ends)
     }
 
@@ -171,6 +170,13 @@ pub struct Text {
     pub text: String,
     /// Whether the last of them does not end yet.
     is_torn: bool,
+}
+
+impl Text {
+    /// How many of its lines end.
+    pub fn ends(&self) -> u64 {
+        (self.text.lines().count() as u64).saturating_sub(u64::from(self.is_torn))
+    }
 }
 
 /// The text of a log that is learned from.

@@ -58,7 +58,11 @@ pub fn load_rulebook(path: &Path) -> Result<LoadedRulebook, ReachError> {
     loaded_rulebook(path, read_text(path, "read the rulebook")?)
 }
 
-fn loaded_rulebook(path: &Path, text: String) -> Result<LoadedRulebook, ReachError> {
+/// A rulebook from its text; `path` is what it is called.
+///
+/// # Errors
+/// When it has mistakes.
+pub fn loaded_rulebook(path: &Path, text: String) -> Result<LoadedRulebook, ReachError> {
     let parsed = rulebook::parse(&path.display().to_string(), &text)?;
     Ok(LoadedRulebook {
         rulebook: parsed.value,

@@ -3,8 +3,9 @@
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::path::printable;
+use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
-use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, reply, weigh};
+use kanon_core::diagnose::{Case, Diagnosis, Evidence as Piece, Hint, KeptOutBy, Needles, Verdict, weigh};
 use kanon_core::learn::voice::{Evening, Voice};
 use kanon_core::logs::{LogEvent, LogTime, Source};
 use kanon_core::rulebook::Role;
@@ -13,13 +14,14 @@ use kanon_io::logs::{self, ReadLog};
 use kanon_io::release::Record;
 use serde::Serialize;
 
+use super::invite::invite_of;
 use crate::arguments::{Diagnose, Format};
 use crate::asking::agreed;
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{FAINT, count, styled};
 use crate::ui::Ui;
-use crate::words::voice as voice_words;
+use crate::words::{diagnosis as words, voice as voice_words};
 use crate::{Outcome, render};
 use kanon_app::listening::{Heard, knows_causes, knows_endings, listen};
 use kanon_app::session::Session;
@@ -30,8 +32,16 @@ const SURE: f64 = 0.75;
 
 #[derive(Serialize)]
 struct Report<'a> {
-    #[serde(flatten)]
-    diagnosis: &'a Diagnosis,
+    format: &'static str,
+    verdicts: &'a [Verdict],
+    unexplained: &'a [Piece],
+    /// What keeps the player out that no mod has to do with.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    kept_out_by: Option<KeptOutBy>,
+    /// What would tell more, in words.
+    next: Vec<String>,
+    #[serde(skip_serializing_if = "<[String]>::is_empty")]
+    proposals: &'a [String],
     /// The text to send to the player, where it was asked for.
     #[serde(skip_serializing_if = "Option::is_none")]
     reply: Option<String>,
@@ -47,6 +57,7 @@ struct Evidence {
     /// The logs.
     files: Vec<(Role, PathBuf)>,
     logs: Vec<(Role, ReadLog)>,
+    sources: Vec<Source>,
     /// What the logs say themselves, where that was asked.
     heard: Option<Heard>,
     /// The sides of whose logs the rulebook says nothing.
@@ -54,12 +65,18 @@ struct Evidence {
     events: Vec<LogEvent>,
     player: Option<String>,
     client_is_here: bool,
-    is_released: bool,
+    /// The command by which players get the release.
+    follow: Option<String>,
+    /// Whether whoever asks keeps neither side.
+    is_guest: bool,
     looked_at: Vec<String>,
 }
 
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), arguments.thorough)?;
+    let mut session = match &arguments.release {
+        Some(invite) => Session::of_release(&env.machine, ui, invite)?,
+        None => Session::open(&env.machine, ui, arguments.rulebook.as_deref(), arguments.thorough)?,
+    };
     let mut evidence = Evidence::gather(arguments, &mut session, env)?;
     let mut diagnosis = weigh(evidence.case(&session, arguments, &[]));
     if !is_sure(&diagnosis) {
@@ -71,9 +88,18 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         let hints = evidence.hints(&session)?;
         diagnosis = weigh(evidence.case(&session, arguments, &hints));
     }
-    let reply = arguments.reply.then(|| reply(&diagnosis, evidence.is_released));
+    let reply = arguments.reply.then(|| evidence.reply(&diagnosis));
     match (env.format, reply) {
-        (Format::Json, reply) => ui.json(&Report { diagnosis: &diagnosis, reply, looked_at: &evidence.looked_at })?,
+        (Format::Json, reply) => ui.json(&Report {
+            format: "kanon-diagnosis/1",
+            verdicts: &diagnosis.verdicts,
+            unexplained: &diagnosis.unexplained,
+            kept_out_by: diagnosis.kept_out_by,
+            next: diagnosis.wanted.iter().map(|more| words::wanted(*more)).collect(),
+            proposals: &diagnosis.proposals,
+            reply,
+            looked_at: &evidence.looked_at,
+        })?,
         (Format::Text, Some(reply)) => ui.report(&reply),
         (Format::Text, None) => {
             ui.report(&render::diagnose::text(&diagnosis, &evidence.looked_at));
@@ -147,21 +173,25 @@ impl Evidence {
         let client_is_here = arguments.client.as_deref().is_some_and(|client| {
             places::named(session.workspace.as_ref(), client).is_ok_and(|placed| placed.is_some())
         });
-        let record =
-            session.workspace.as_ref().map(|workspace| Record::read(&workspace.release_folder())).transpose()?;
-        let is_released = record.is_some_and(|record| record.last().is_some());
-        let (logs, heard, unwritten) = (Vec::new(), None, Vec::new());
+        let follow = match &arguments.release {
+            Some(invite) => Some(Suggestion::new("follow").word(invite.trim()).to_string()),
+            None => follow_of(session)?,
+        };
+        let is_guest = arguments.release.is_some();
+        let (logs, sources, heard, unwritten) = (Vec::new(), Vec::new(), None, Vec::new());
         let mut evidence = Self {
             canon,
             server,
             client,
             files,
             logs,
+            sources,
             heard,
             unwritten,
             player,
             client_is_here,
-            is_released,
+            follow,
+            is_guest,
             looked_at,
             events: Vec::new(),
         };
@@ -233,7 +263,19 @@ impl Evidence {
         Ok(())
     }
 
+    /// A text for the player, with mods by what they are called in full.
+    fn reply(&self, diagnosis: &Diagnosis) -> String {
+        let of_canon = self.canon.iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
+        let of_surveys = [&self.server, &self.client].into_iter().flatten().flat_map(|survey| &survey.mods);
+        let manifests = of_canon.chain(of_surveys.map(|found| &found.manifest));
+        let titled = manifests.filter_map(|manifest| Some((manifest.id.clone(), manifest.title.clone()?)));
+        let titles = titled.collect();
+        let has_client = self.client.is_some();
+        words::Reply { diagnosis, titles: &titles, follow: self.follow.as_deref(), has_client }.text()
+    }
+
     fn collect(&mut self) {
+        self.sources = self.logs.iter().map(|(side, _)| Source::log_of(*side)).collect();
         self.events = self.logs.iter().flat_map(|(_, log)| log.events.clone()).collect();
     }
 
@@ -261,7 +303,9 @@ impl Evidence {
             message: arguments.message.as_deref(),
             player: self.player.as_deref(),
             client_is_here: self.client_is_here,
-            is_released: self.is_released,
+            follow: self.follow.as_deref(),
+            is_guest: self.is_guest,
+            logs: &self.sources,
         }
     }
 
@@ -288,6 +332,17 @@ impl Evidence {
         }
         Ok(hints)
     }
+}
+
+/// The command by which players of this workspace's release get it; with the invite, where it is known.
+fn follow_of(session: &Session<'_>) -> Result<Option<String>, Failure> {
+    let Some(workspace) = &session.workspace else { return Ok(None) };
+    if Record::read(&workspace.release_folder())?.last().is_none() {
+        return Ok(None);
+    }
+    let command = Suggestion::new("follow");
+    let invite = invite_of(workspace, None)?;
+    Ok(Some(invite.map_or(command.clone(), |invite| command.word(invite.to_string())).to_string()))
 }
 
 fn moment(text: &str) -> Result<LogTime, Failure> {

@@ -2,6 +2,7 @@
 
 use kanon_core::canon::release::Invite;
 use kanon_io::release::SigningKeys;
+use kanon_io::workspace::Workspace;
 use qrcode::QrCode;
 use qrcode::render::unicode::Dense1x2;
 use serde::Serialize;
@@ -27,17 +28,13 @@ struct Report {
 pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let session = Session::of_administrator(&env.machine, ui)?;
     let workspace = session.workspace()?;
-    let keys = SigningKeys::open(&workspace.release_folder())?.ok_or_else(|| {
-        Failure::plain("nothing was published from this workspace yet").hint("publish first: kanon publish DEST")
-    })?;
-    let place = workspace.config.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
-    let address = arguments.address.clone().or_else(|| address_of(workspace, place.as_ref()));
-    let address = address.ok_or_else(|| {
+    let nothing =
+        || Failure::plain("nothing was published from this workspace yet").hint("publish first: kanon publish DEST");
+    SigningKeys::open(&workspace.release_folder())?.ok_or_else(nothing)?;
+    let invite = invite_of(workspace, arguments.address.as_deref())?.ok_or_else(|| {
         Failure::plain("nothing says where players find the release")
             .hint("say it: kanon invite --address URL, or address = \"URL\" under [release] in kanon.toml")
     })?;
-    let mark = keys.mark()?;
-    let invite = Invite::new(&address, mark.version, mark.fingerprint);
     match env.format {
         Format::Json => ui.json(&Report {
             format: "kanon-invite/1",
@@ -55,6 +52,16 @@ pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, F
         }
     }
     Ok(Outcome::InOrder)
+}
+
+/// The invite of what a workspace has published; nothing where it has published nothing, or nothing says where players find it.
+pub fn invite_of(workspace: &Workspace, address: Option<&str>) -> Result<Option<Invite>, Failure> {
+    let Some(keys) = SigningKeys::open(&workspace.release_folder())? else { return Ok(None) };
+    let place = workspace.config.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
+    let address = address.map(str::to_owned).or_else(|| address_of(workspace, place.as_ref()));
+    let Some(address) = address else { return Ok(None) };
+    let mark = keys.mark()?;
+    Ok(Some(Invite::new(&address, mark.version, mark.fingerprint)))
 }
 
 /// The code as characters: black on white whatever the terminal's colours are, since cameras want it so.

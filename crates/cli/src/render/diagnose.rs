@@ -5,6 +5,8 @@ use std::fmt::Write;
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::{Diagnosis, Evidence, Verdict};
 
+use crate::words::diagnosis::wanted;
+
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, folded, styled};
 
 /// So many verdicts are told at length; of more, and of later ones that are less sure than this, the first line each.
@@ -43,9 +45,9 @@ pub fn text(diagnosis: &Diagnosis, looked_at: &[String]) -> String {
     if diagnosis.verdicts.iter().any(is_for_player) {
         let _ = writeln!(out, "\n{}", styled(FAINT, "In plain words, to send to the player: the same with --reply"));
     }
-    if !diagnosis.next.is_empty() {
+    if !diagnosis.wanted.is_empty() {
         let _ = writeln!(out, "\n{}", styled(FAINT, "What would tell more:"));
-        diagnosis.next.iter().for_each(|next| out.push_str(&folded(next, "   ")));
+        diagnosis.wanted.iter().for_each(|more| out.push_str(&folded(&wanted(*more), "   ")));
     }
     if !diagnosis.proposals.is_empty() {
         out.push_str(

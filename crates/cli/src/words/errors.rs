@@ -16,6 +16,7 @@ impl From<AppError> for Failure {
     fn from(error: AppError) -> Self {
         match error {
             AppError::Io(error) => error.into(),
+            AppError::NoInvite(cause) => Self::from_words(&cause).hint("ask whoever invited you for the whole line"),
             AppError::NoWorkspaceNorRulebook(folder) => Self::from(ReachError::NoWorkspace(folder))
                 .hint("start one with: kanon init; or look without one: --rulebook FILE --role server|client"),
             AppError::Asking(cause) => Self::plain("could not ask").because(std::io::Error::other(cause)),

@@ -146,8 +146,8 @@ fn a_reply_for_the_player() {
     let said = stage.kanon(["diagnose", "--client", "oskar", "--reply"]).ends_with(1);
     let said = said
         .says("This is why you could not join:")
-        .says("drift-radio is not there in your game")
-        .says("Replace snowtrack 3.1.0 by 3.2.1");
+        .says("you don't have Drift Radio 1.1.0")
+        .says("it is 3.1.0, and should be 3.2.1");
     assert!(
         !said.out.contains("canon") && !said.out.contains("kanon "),
         "those are no words for players: {}",

@@ -6,6 +6,7 @@
 //! The model is told in docs/diagnosis.md.
 
 mod attempt;
+mod elsewhere;
 mod failure;
 mod hints;
 mod hypothesis;
@@ -15,14 +16,17 @@ mod measured;
 mod remedies;
 mod told;
 mod verdict;
+mod wanted;
 mod weigh;
 mod words;
 
 pub use attempt::{Join, of_last_join};
+pub use elsewhere::{KeptOutBy, elsewhere};
 pub use failure::meaning as means_failure;
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
-pub use verdict::{Case, Diagnosis, Evidence, Remedy, Verdict};
+pub use verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict};
+pub use wanted::Wanted;
 pub use weigh::weigh;
-pub use words::{elsewhere, literal, reply};
+pub use words::literal;

@@ -7,6 +7,7 @@ use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::suggestion::Suggestion;
 use crate::logs::{LogEvent, is_of_mods};
+use crate::manifest::ModManifest;
 use crate::rulebook::{RelationKind, Role};
 use crate::survey::{Survey, SurveyedMod};
 
@@ -21,7 +22,8 @@ pub fn about_difference(case: &Case<'_>, measured: &Measured<'_>) -> Vec<Remedy>
                 Some(_) if case.canon.is_some() => format!("Bring {name} in line with the canon."),
                 _ => by_hand(finding, name),
             };
-            vec![Remedy { who: ADMINISTRATOR, command: command.filter(|_| case.canon.is_some()), words }]
+            let command = command.filter(|_| case.canon.is_some() && !case.is_guest);
+            vec![Remedy { who: ADMINISTRATOR, command, words }]
         }
         Some(Role::Client) => {
             let follow = follow(case, finding.code);
@@ -37,7 +39,7 @@ pub fn about_difference(case: &Case<'_>, measured: &Measured<'_>) -> Vec<Remedy>
 
 /// Following a release mends whatever is of mods; it brings no game, loader or memory.
 fn follow(case: &Case<'_>, cause: Code) -> Option<String> {
-    (case.is_released && !is_platform(cause)).then(|| "kanon follow".to_owned())
+    case.follow.filter(|_| !is_platform(cause)).map(str::to_owned)
 }
 
 /// Without a canon somebody must say which side is right: this is what speaks for each.
@@ -147,7 +149,8 @@ pub fn about_text(
     (cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>),
     event: Option<&LogEvent>,
 ) -> Vec<Remedy> {
-    let server = case.server.filter(|_| case.canon.is_some()).map(|server| &server.install.name);
+    let must_stay = mod_id.is_some_and(|id| is_wanted(case, id));
+    let server = case.server.filter(|_| case.canon.is_some() && !case.is_guest).map(|server| &server.install.name);
     match side {
         Some(Role::Client) => {
             let finding = told_finding(case, (cause, mod_id), event);
@@ -159,7 +162,7 @@ pub fn about_text(
                 None if names_nothing && is_of_mods(cause) => format!(
                     "On {name}: Hold every mod against the server's list (kanon handout writes it): which one it is, is not told."
                 ),
-                None => format!("On {name}: {}", told_by_hand((cause, mod_id, side), event)),
+                None => format!("On {name}: {}", told_by_hand((cause, mod_id, side), event, must_stay)),
             };
             let mut remedies = vec![Remedy { who: PLAYER, command: follow, words }];
             if case.client_is_here && case.canon.is_some() {
@@ -170,19 +173,30 @@ pub fn about_text(
         }
         Some(Role::Server) => {
             let command = server.map(|name| Suggestion::new("check").word(name.as_str()).to_string());
-            let words = told_by_hand((cause, mod_id, side), event);
+            let words = told_by_hand((cause, mod_id, side), event, must_stay);
             vec![Remedy { who: ADMINISTRATOR, command, words }]
         }
         None => {
-            let words = told_by_hand((cause, mod_id, side), event)
+            let words = told_by_hand((cause, mod_id, side), event, must_stay)
                 + " A survey of both sides (kanon survey) will tell which is off.";
             vec![Remedy { who: ADMINISTRATOR, command: None, words }]
         }
     }
 }
 
+/// Whether a mod is agreed upon, or others on the server need it.
+fn is_wanted(case: &Case<'_>, id: &FoldedId) -> bool {
+    let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
+    let of_server = case.server.into_iter().flat_map(|server| &server.mods).map(|found| &found.manifest);
+    let needs = |manifest: &ModManifest| {
+        manifest.relations.iter().any(|relation| relation.kind == RelationKind::Required && relation.id == *id)
+    };
+    let is_sealed = of_canon.clone().any(|manifest| manifest.id == *id);
+    is_sealed || of_canon.chain(of_server).any(needs)
+}
+
 /// What a survey of the client would have told, as far as a line and the canon tell it.
-fn told_finding(
+pub(super) fn told_finding(
     case: &Case<'_>,
     (cause, mod_id): (Code, Option<&FoldedId>),
     event: Option<&LogEvent>,
@@ -224,7 +238,11 @@ fn told_finding(
 }
 
 /// What to do by hand about a cause that only a text tells. A player is told so on his own side, where the server is right.
-fn told_by_hand((cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>), event: Option<&LogEvent>) -> String {
+fn told_by_hand(
+    (cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>),
+    event: Option<&LogEvent>,
+    must_stay: bool,
+) -> String {
     let file = event.and_then(|event| event.file.as_deref());
     let subject = mod_id.map(FoldedId::as_str).or(file).unwrap_or("the mod");
     let wanted = event.and_then(|event| event.expected.as_ref());
@@ -238,7 +256,8 @@ fn told_by_hand((cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>), 
     match cause {
         Code::ModMissing => {
             let wanted = wanted.map_or_else(String::new, |wanted| format!(" {wanted}"));
-            format!("Install {subject}{wanted} on the client, or take it off the server.")
+            let or = if must_stay { "" } else { ", or take it off the server" };
+            format!("Install {subject}{wanted} on the client{or}.")
         }
         Code::ModExtra => format!("Take {subject} off the client, or put it on the server too."),
         Code::ModDisabled => format!("Switch {subject} on again{on}."),

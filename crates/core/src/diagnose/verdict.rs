@@ -2,7 +2,9 @@
 
 use serde::Serialize;
 
+use super::elsewhere::KeptOutBy;
 use super::hints::Hint;
+use super::wanted::Wanted;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::canon::Canon;
@@ -16,9 +18,6 @@ pub const ADMINISTRATOR: &str = "administrator";
 
 /// Who wants to join.
 pub const PLAYER: &str = "player";
-
-/// The first field of every diagnosis.
-pub const FORMAT: &str = "kanon-diagnosis/1";
 
 /// Everything there is to go by.
 #[derive(Debug, Clone, Copy)]
@@ -43,23 +42,28 @@ pub struct Case<'a> {
     pub player: Option<&'a str>,
     /// Whether the client is an install of the workspace, so that it can be aligned from here.
     pub client_is_here: bool,
-    /// Whether players follow a release.
-    pub is_released: bool,
+    /// The command by which players get the release, where there is one.
+    pub follow: Option<&'a str>,
+    /// Whether whoever asks keeps neither side.
+    pub is_guest: bool,
+    /// The logs that were read, whatever stands in them.
+    pub logs: &'a [Source],
 }
 
 /// What came of it, most likely first.
-#[derive(Debug, Clone, PartialEq, Serialize)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Diagnosis {
-    /// `kanon-diagnosis/1`.
-    pub format: &'static str,
     /// The causes.
     pub verdicts: Vec<Verdict>,
     /// Lines that tell of a failure that no verdict explains.
     pub unexplained: Vec<Evidence>,
-    /// What would tell more, in words.
-    pub next: Vec<String>,
+    /// What keeps the player out that no mod has to do with, as far as the last try tells.
+    pub kept_out_by: Option<KeptOutBy>,
+    /// Whether the last try that a log tells of was let in.
+    pub got_in: bool,
+    /// What would tell more.
+    pub wanted: Vec<Wanted>,
     /// Patterns for the rulebook that would have known the lines which were only guessed at.
-    #[serde(skip_serializing_if = "Vec::is_empty")]
     pub proposals: Vec<String>,
 }
 
@@ -81,6 +85,15 @@ pub struct Verdict {
     pub evidence: Vec<Evidence>,
     /// What each person must do.
     pub remedy: Vec<Remedy>,
+    /// What should be, as far as it is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub expected: Option<String>,
+    /// What is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub found: Option<String>,
+    /// Where it is, or is to be.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub path: Option<String>,
 }
 
 /// One piece of evidence.

@@ -7,11 +7,13 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::attempt::{Join, of_last_join};
+use super::elsewhere::{KeptOutBy, elsewhere};
 use super::hypothesis::*;
 use super::likeness::likened;
 use super::measured::{Measured, differences};
 use super::told::{guessed, hinted, liken, stopped, told};
-use super::verdict::{Case, Diagnosis, Evidence, FORMAT, Verdict};
+use super::verdict::{Case, Diagnosis, Evidence, Verdict};
+use super::wanted::wanted;
 use super::{remedies, words};
 use crate::base::finding::Severity;
 use crate::base::ids::FoldedId;
@@ -61,8 +63,9 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     if verdicts.is_empty() {
         verdicts = self::verdicts(&case, guessed(&case, &unexplained));
     }
-    let next = words::next(&case, &verdicts, got_in, &unexplained);
-    Diagnosis { format: FORMAT, verdicts, unexplained, next, proposals }
+    let kept_out_by = if got_in { None } else { kept_out_by([&server_join, &client_join], case.message) };
+    let wanted = wanted(&case, &verdicts, (got_in, kept_out_by), !unexplained.is_empty());
+    Diagnosis { verdicts, unexplained, kept_out_by, got_in, wanted, proposals }
 }
 
 /// The ids of mods by their titles, in lower case, where a title is of one alone and nobody's id.
@@ -210,7 +213,16 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
             remedies::about_text(case, (hypothesis.cause, hypothesis.mod_id.as_ref(), hypothesis.side), told)
         }
     };
+    let about = (hypothesis.cause, hypothesis.mod_id.as_ref());
+    let finding = match &hypothesis.measured {
+        Some(measured) => Some(measured.finding.clone()),
+        None => remedies::told_finding(case, about, hypothesis.told),
+    };
+    let (expected, found, path) = finding.map_or((None, None, None), |told| (told.expected, told.found, told.path));
     Verdict {
+        expected,
+        found,
+        path,
         cause: hypothesis.cause,
         mod_id: hypothesis.mod_id,
         side: hypothesis.side,
@@ -220,6 +232,13 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
         evidence: hypothesis.evidence,
         remedy,
     }
+}
+
+/// What a refusal, or what the player saw, speaks of that is no mod.
+fn kept_out_by(joins: [&Join<'_>; 2], message: Option<&str>) -> Option<KeptOutBy> {
+    let is_failure = |event: &&&LogEvent| matches!(event.means, Event::JoinRefused | Event::TimeOut);
+    let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
+    told.map(|event| event.text.as_str()).chain(message).find_map(elsewhere)
 }
 
 /// A refusal that nothing explains is told plainly, and so is a message that nobody knows.

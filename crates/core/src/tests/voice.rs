@@ -8,10 +8,10 @@ use crate::manifest::ModManifest;
 use crate::rulebook::{Event, EventRule, Role};
 use crate::survey::{InstallFacts, Survey, SurveyedMod};
 
-const MODS: [(&str, &str); 5] =
+pub(super) const MODS: [(&str, &str); 5] =
     [("eiderdown", "1.4.0"), ("skerry", "0.9.2"), ("lugworm", "2.0.1"), ("samphire", "3.1.0"), ("weir", "1.0.7")];
 
-fn server() -> Survey {
+pub(super) fn server() -> Survey {
     let found = |(id, version): (&str, &str)| SurveyedMod {
         manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
         shelf: "mods".to_owned(),

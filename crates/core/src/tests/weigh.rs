@@ -5,6 +5,7 @@ use crate::base::finding::Code;
 use crate::base::path::InstallPath;
 use crate::canon::Canon;
 use crate::config::Extras;
+use crate::diagnose::Wanted;
 use crate::manifest::ModManifest;
 use crate::rulebook::Rulebook;
 use crate::survey::{InstallFacts, Survey, SurveyedMod};
@@ -89,7 +90,9 @@ fn diagnose_for(world: &World, is_released: bool) -> Diagnosis {
         message: world.message,
         player: None,
         client_is_here: true,
-        is_released,
+        follow: is_released.then_some("kanon follow"),
+        is_guest: false,
+        logs: &[],
     })
 }
 
@@ -172,7 +175,7 @@ fn nothing_found_is_nothing_said() {
     assert_eq!((short(&well), diagnose(&well).unexplained), (vec![], vec![]));
     let odd = World { canon: true, server: Some(RIGHT), client: Some(RIGHT), log: AWAY, ..World::default() };
     assert_eq!((short(&odd).len(), diagnose(&odd).unexplained[0].line), (0, Some(2)));
-    assert!(diagnose(&odd).next.iter().any(|next| next.contains("--client-log")));
+    assert!(diagnose(&odd).wanted.contains(&Wanted::ClientLog));
 }
 
 #[test]
@@ -245,7 +248,8 @@ fn words_that_nothing_knows_are_guessed_at_and_said_to_be_unexplained() {
     let both = World { client: Some(RIGHT), ..server };
     assert_eq!(short(&both), [], "what was measured refutes it");
     let full = World { message: Some("Sorry, the server is full"), ..World::default() };
-    assert!(diagnose(&full).next[0].contains("a full server rather than of mods"), "{:?}", diagnose(&full).next);
+    assert_eq!(diagnose(&full).kept_out_by, Some(KeptOutBy::FullServer));
+    assert_eq!(diagnose(&full).wanted[0], Wanted::Elsewhere(KeptOutBy::FullServer));
 }
 
 #[test]
@@ -254,30 +258,8 @@ fn a_player_is_told_what_to_install_although_only_a_line_tells_of_it() {
     let told: Vec<_> = diagnose(&world).verdicts.remove(0).remedy;
     let told: Vec<_> = told.iter().map(|remedy| (remedy.who, remedy.words.as_str())).collect();
     assert_eq!(told[0], ("player", "On the client: Install tide 2.1 (mods)."));
-    let reply = words::reply(&diagnose(&world), false);
-    assert!(reply.ends_with("What to do:\n- Install tide 2.1 (mods).\n"), "{reply}");
     let extra = World { log: "gate: Mara brings fog 1, which this station does not have", ..world };
     assert_eq!(short(&extra), [("mod-extra", CLIENT, 8)], "the server was measured, and has no such mod");
-}
-
-#[test]
-fn a_reply_is_for_somebody_who_knows_nothing_of_this() {
-    let client = Some(&[("core", "1", true), ("tide", "2.0", true)] as Mods);
-    let world = World { canon: true, client, log: OLD, ..World::default() };
-    let reply = words::reply(&diagnose(&world), false);
-    assert_eq!(
-        reply,
-        "This is why you could not join:\n- tide is too old in your game\nWhat to do:\n- Replace tide 2.0 by 2.1 (mods/tide.psm).\n"
-    );
-    let released = words::reply(&diagnose_for(&world, true), true);
-    assert!(released.contains("run: kanon follow") && !released.contains("Replace"), "{released}");
-    let loader = "gate: Mara runs Trellis 0.8, this station runs 0.9";
-    let old_loader = World { canon: true, server: Some(RIGHT), log: loader, ..World::default() };
-    let by_hand = words::reply(&diagnose_for(&old_loader, true), true);
-    assert!(by_hand.ends_with("What to do:\n- Install Trellis 0.9; 0.8 is there.\n"), "{by_hand}");
-    let server = World { canon: true, server: client, client: Some(RIGHT), ..World::default() };
-    assert!(words::reply(&diagnose(&server), true).contains("It is not your fault"));
-    assert!(words::reply(&diagnose(&World::default()), false).contains("mine.json"));
 }
 
 /// What is said to each person about a cause that only a line tells, without a survey of the client.
@@ -296,7 +278,9 @@ fn told_of(cause: Code, side: Option<Role>, mod_id: Option<&str>) -> Vec<String>
         message: None,
         player: None,
         client_is_here: false,
-        is_released: false,
+        follow: None,
+        is_guest: false,
+        logs: &[],
     };
     let remedies = remedies::about_text(&case, (cause, mod_id.map(FoldedId::from).as_ref(), side), None);
     remedies.into_iter().map(|remedy| remedy.words).collect()

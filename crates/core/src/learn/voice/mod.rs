@@ -61,3 +61,7 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
 #[cfg(test)]
 #[path = "../../tests/voice.rs"]
 mod tests;
+
+#[cfg(test)]
+#[path = "../../tests/told.rs"]
+mod told_tests;

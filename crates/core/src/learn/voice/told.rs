@@ -252,7 +252,7 @@ impl Reader<'_> {
         }
         found.retain(|(_, item, (means, ..))| !usual.contains(&(item.id.clone(), means.word())));
         // Lists that have next to nothing in common are not of the same things.
-        let is_another = found.len() * 2 > self.looked.known.number();
+        let is_another = found.len() * 3 > self.looked.known.number() * 2;
         if is_another { Vec::new() } else { found }
     }
 

@@ -1,0 +1,99 @@
+//! What keeps players out that no mod has to do with, and the words it is told in.
+
+use std::sync::LazyLock;
+
+use regex::Regex;
+use serde::Serialize;
+
+/// What keeps a player out that no mod has to do with.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum KeptOutBy {
+    /// A ban.
+    Ban,
+    /// A list of who may join.
+    GuestList,
+    /// A full server.
+    FullServer,
+    /// A password.
+    Password,
+    /// The player's account.
+    Account,
+    /// The line between the two: address, port, firewall.
+    Connection,
+}
+
+const WORDS: [(KeptOutBy, &[&str]); 6] = [
+    (KeptOutBy::Ban, &["banned", " ban ", "blacklist", "blocklist"]),
+    (KeptOutBy::GuestList, &["whitelist", "allowlist", "allow list", "not invited", "not on the list"]),
+    (
+        KeptOutBy::FullServer,
+        &[
+            "server is full",
+            "server full",
+            "no free slot",
+            "too many players",
+            "player limit",
+            "is full",
+            "no seat free",
+        ],
+    ),
+    (KeptOutBy::Password, &["password", "passphrase", "passcode"]),
+    (
+        KeptOutBy::Account,
+        &["authenticat", "log in", "login", "logged in", "session expired", "invalid session", "account"],
+    ),
+    (
+        KeptOutBy::Connection,
+        &[
+            "timed out",
+            "time out",
+            "timeout",
+            "unreachable",
+            "connection refused",
+            "no route",
+            "reset by peer",
+            "resolve",
+            "no response",
+            "not responding",
+            "lost connection",
+            "connection lost",
+        ],
+    ),
+];
+
+/// As many as there may be.
+static FULL: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern = r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])";
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
+/// What a text speaks of that keeps players out and has to do with no mod.
+pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
+    let lower = format!(" {} ", text.to_lowercase());
+    let told = WORDS.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(what, _)| *what);
+    let is_full = || FULL.captures_iter(text).any(|found| found["now"] == found["most"]);
+    told.or_else(|| is_full().then_some(KeptOutBy::FullServer))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    #[rstest]
+    #[case("You are banned from this server", Some(KeptOutBy::Ban))]
+    #[case("You are not whitelisted!", Some(KeptOutBy::GuestList))]
+    #[case("Server is full (32/32)", Some(KeptOutBy::FullServer))]
+    #[case("osier: seats 12/12", Some(KeptOutBy::FullServer))]
+    #[case("osier: seats 11/12", None)]
+    #[case("Wrong PASSWORD", Some(KeptOutBy::Password))]
+    #[case("Failed to authenticate: invalid session", Some(KeptOutBy::Account))]
+    #[case("Connection timed out: no further information", Some(KeptOutBy::Connection))]
+    #[case("io: connection reset by peer", Some(KeptOutBy::Connection))]
+    #[case("mod mismatch", None)]
+    #[case("urban-sprawl is missing", None)]
+    fn what_no_mod_has_to_do_with(#[case] text: &str, #[case] what: Option<KeptOutBy>) {
+        assert_eq!(elsewhere(text), what);
+    }
+}
