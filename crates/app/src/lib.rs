@@ -20,4 +20,5 @@ pub mod rulebooks;
 pub mod sealable;
 pub mod server_log;
 pub mod session;
+pub mod status;
 pub mod wholeness;

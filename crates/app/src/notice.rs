@@ -14,6 +14,8 @@ use crate::error::AppError;
 /// Something that is told on the way.
 #[derive(Debug)]
 pub enum Notice {
+    /// What was found could not be kept for a later look.
+    NotRemembered(AppError),
     /// The rulebook says things that may be slips.
     RulebookWarnings {
         /// Its file.

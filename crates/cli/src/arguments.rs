@@ -3,11 +3,14 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use clap_complete::ArgValueCandidates;
 use kanon_app::alignment::Wanted;
 use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Said;
 use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
+
+use crate::completing;
 
 /// Keep the mods of a game identical on its server and on every player's machine
 ///
@@ -17,7 +20,7 @@ use kanon_io::claim::Others;
 /// Exit codes: 0 all is as it should be; 1 findings, a negative verdict, or an alignment still to do; 2 the
 /// command could not do its work.
 #[derive(Debug, Parser)]
-#[command(version, max_term_width = 100, arg_required_else_help = true, disable_help_subcommand = true)]
+#[command(version, max_term_width = 100, arg_required_else_help = true)]
 pub struct Arguments {
     #[command(flatten)]
     pub global: Global,
@@ -25,23 +28,26 @@ pub struct Arguments {
     pub command: Command,
 }
 
+/// What stands above them in a command's help.
+pub const EVERY: &str = "Options of every command";
+
 /// Options of every command.
 #[derive(Debug, Args)]
 pub struct Global {
     /// Work in another workspace
-    #[arg(short = 'C', value_name = "DIR", global = true)]
+    #[arg(short = 'C', value_name = "DIR", global = true, help_heading = EVERY)]
     pub directory: Option<PathBuf>,
     /// Print the report as text or as JSON
-    #[arg(long, value_enum, default_value = "text", global = true)]
+    #[arg(long, value_enum, default_value = "text", global = true, help_heading = EVERY)]
     pub format: Format,
     /// Colour the text
-    #[arg(long, value_enum, default_value = "auto", global = true)]
+    #[arg(long, value_enum, default_value = "auto", global = true, help_heading = EVERY)]
     pub color: When,
     /// Print the report and nothing else
-    #[arg(short, long, global = true)]
+    #[arg(short, long, global = true, help_heading = EVERY)]
     pub quiet: bool,
     /// Tell more: what is the same, digests, paths
-    #[arg(short, long, global = true, conflicts_with = "quiet")]
+    #[arg(short, long, global = true, help_heading = EVERY, conflicts_with = "quiet")]
     pub verbose: bool,
 }
 
@@ -202,11 +208,61 @@ pub enum Command {
     Isolate(Isolate),
     /// Tell a server's health from its logs: starts, memory, where it falls behind and which mods it names
     Health(Health),
+    /// Tell on one screen how things stand, and what to do next
+    ///
+    /// From what is known: nothing is measured, and nobody is dialled. How old each fact is, is told with it.
+    Status,
     /// Say what the words that are Kanon's own mean
     Words,
+    /// Print what a shell needs to complete commands, with the names of installs and mods
+    Completions(Completions),
+    /// Write the manual: a page for each command
+    Man(Manual),
     /// One of the demo's simulated programs
     #[command(hide = true)]
     Standin(Standin),
+}
+
+/// A shell, as it is typed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum ShellWord {
+    /// For bash
+    Bash,
+    /// For elvish
+    Elvish,
+    /// For fish
+    Fish,
+    /// For PowerShell
+    Powershell,
+    /// For zsh
+    Zsh,
+}
+
+impl ShellWord {
+    /// The word for it.
+    pub const fn word(self) -> &'static str {
+        match self {
+            Self::Bash => "bash",
+            Self::Elvish => "elvish",
+            Self::Fish => "fish",
+            Self::Powershell => "powershell",
+            Self::Zsh => "zsh",
+        }
+    }
+}
+
+#[derive(Debug, Args)]
+pub struct Completions {
+    /// The shell
+    #[arg(value_enum)]
+    pub shell: ShellWord,
+}
+
+#[derive(Debug, Args)]
+pub struct Manual {
+    /// The folder for its pages; it is made where it is not there
+    #[arg(value_name = "DIR")]
+    pub folder: PathBuf,
 }
 
 #[derive(Debug, Args)]
@@ -238,6 +294,7 @@ pub struct Init {
 #[derive(Debug, Args)]
 pub struct Survey {
     /// A name from kanon.toml, a folder, or a survey
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: String,
     /// Write the survey to this file, as JSON
     #[arg(short, long, value_name = "FILE")]
@@ -249,6 +306,7 @@ pub struct Survey {
 #[derive(Debug, Args)]
 pub struct Adopt {
     /// A name from kanon.toml, a folder, or an address
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: String,
     /// Adopt just this mod of it; may be given several times. One that only a client has is then asked for on every client
     #[arg(long, value_name = "MOD")]
@@ -303,6 +361,7 @@ pub struct Renew {
 pub struct Why {
     /// A mod, by its id
     #[arg(value_name = "MOD")]
+    #[arg(add = ArgValueCandidates::new(completing::known_mods))]
     pub mod_id: String,
 }
 
@@ -334,6 +393,7 @@ pub struct Seal {
 #[derive(Debug, Args)]
 pub struct Check {
     /// Names from kanon.toml, folders, addresses or surveys; all of kanon.toml's installs when none is given
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub installs: Vec<String>,
     /// Check all installs of kanon.toml, which is what happens when none is given
     #[arg(long, conflicts_with = "installs")]
@@ -346,6 +406,7 @@ pub struct Check {
 pub struct Compare {
     /// Names from kanon.toml, folders, addresses or surveys, or the word canon; the others are compared with the first
     #[arg(required = true, num_args = 2..)]
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub installs: Vec<String>,
     #[command(flatten)]
     pub lens: Lens,
@@ -466,6 +527,7 @@ impl From<&Consent> for Wanted {
 pub struct Align {
     /// A name from kanon.toml, a folder, or an address
     #[arg(required_unless_present = "all")]
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: Option<String>,
     /// Align all installs of kanon.toml, side by side
     #[arg(long, conflicts_with = "install")]
@@ -488,6 +550,7 @@ pub struct Align {
 #[derive(Debug, Args)]
 pub struct Keys {
     /// A name from kanon.toml, a folder, an address, or a survey; the server of kanon.toml when left out
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: Option<String>,
     #[command(flatten)]
     pub lens: Lens,
@@ -496,6 +559,7 @@ pub struct Keys {
 #[derive(Debug, Args)]
 pub struct Line {
     /// A name from kanon.toml, a folder, an address, or a survey
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: String,
     /// The side that the line is for, where it is not the install's own
     #[arg(long = "for", value_enum, value_name = "SIDE")]
@@ -592,6 +656,7 @@ pub enum HandoutForm {
 #[derive(Debug, Args)]
 pub struct Undo {
     /// A name from kanon.toml, a folder, or an address
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: String,
     /// Take back this alignment too, by its number in the history, and every newer one
     #[arg(long, value_name = "ALIGNMENT")]
@@ -610,6 +675,7 @@ pub struct Undo {
 #[derive(Debug, Args)]
 pub struct History {
     /// A name from kanon.toml, a folder, or an address; all when none is given
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: Option<String>,
     /// List the canons that were sealed here instead
     #[arg(long, conflicts_with = "install")]
@@ -679,6 +745,7 @@ impl From<Waiting> for kanon_app::rehearsing::Waiting {
 #[derive(Debug, Args)]
 pub struct Rehearse {
     /// A server of kanon.toml
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: String,
     /// Prove these mods first, with what they need; may be given again for the next stage, and the rest comes last
     #[arg(long, value_name = "MOD,…")]
@@ -693,6 +760,7 @@ pub struct Rehearse {
 #[derive(Debug, Args)]
 pub struct Isolate {
     /// A rehearsal server of kanon.toml
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
     pub install: String,
     /// Start it yourself: Kanon says which set to try, and you say what came of it
     #[arg(long)]

@@ -4,9 +4,11 @@ mod arguments;
 mod asking;
 mod breaking;
 mod commands;
+mod completing;
 mod demo;
 mod env;
 mod failure;
+mod help;
 mod render;
 mod screen;
 mod ui;
@@ -14,7 +16,8 @@ mod words;
 
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::FromArgMatches;
+use clap_complete::CompleteEnv;
 
 use arguments::Arguments;
 use env::Env;
@@ -45,7 +48,8 @@ impl Outcome {
 }
 
 fn main() -> ExitCode {
-    let arguments = Arguments::parse();
+    CompleteEnv::with_factory(help::command).var(completing::VARIABLE).complete();
+    let arguments = Arguments::from_arg_matches(&help::command().get_matches()).unwrap_or_else(|error| error.exit());
     let ui = Ui::new(&arguments.global);
     breaking::listen();
     let done = Env::read(&arguments.global).and_then(|env| commands::run(arguments.command, &env, &ui));

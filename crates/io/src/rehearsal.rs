@@ -7,7 +7,7 @@ use std::collections::VecDeque;
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
-use std::process::{Child, ExitStatus, Stdio};
+use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant, SystemTime};
 
 use kanon_core::base::limits::LOG_LINE_BYTES;
@@ -246,16 +246,9 @@ impl Running {
             // What something else started, only a command can stop.
             return Ok(!self.is_elsewhere || !order.stop.is_empty());
         }
-        let mut system = System::new();
-        if order.stop.is_empty() {
-            system.refresh_processes_specifics(ProcessesToUpdate::All, true, ProcessRefreshKind::nothing());
-            for process in family(&system, Pid::from_u32(self.child.id())).iter().filter_map(|pid| system.process(*pid))
-            {
-                // Where there is no such signal, the kill below has to do.
-                let _ = process.kill_with(Signal::Term);
-            }
-        }
-        let until = Instant::now() + END;
+        // Where nobody can ask a program to end, waiting for it is of no use.
+        let is_asked = !order.stop.is_empty() || self.ask_to_end();
+        let until = Instant::now() + if is_asked { END } else { Duration::ZERO };
         while Instant::now() < until {
             if self.has_ended() {
                 return Ok(true);
@@ -264,6 +257,24 @@ impl Running {
         }
         self.kill();
         Ok(false)
+    }
+
+    /// Asks it, and all that it started, to end. Says whether anybody could be asked: some systems have no such signal, and their
+    /// programs without a window can't be told.
+    fn ask_to_end(&self) -> bool {
+        let mut system = System::new();
+        system.refresh_processes_specifics(ProcessesToUpdate::All, true, ProcessRefreshKind::nothing());
+        let family = family(&system, Pid::from_u32(self.child.id()));
+        let signalled = family.iter().filter_map(|pid| system.process(*pid)?.kill_with(Signal::Term));
+        if signalled.filter(|done| *done).count() > 0 {
+            return true;
+        }
+        cfg!(windows) && {
+            let id = self.child.id().to_string();
+            let mut asking = Command::new("taskkill");
+            asking.args(["/PID", &id, "/T"]).stdin(Stdio::null()).stdout(Stdio::null()).stderr(Stdio::null());
+            asking.status().is_ok_and(|status| status.success())
+        }
     }
 
     /// How it ended, when it did. A command that only has something else start the server ends at once, and well: that says nothing.

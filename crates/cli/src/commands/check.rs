@@ -13,6 +13,7 @@ use crate::failure::Failure;
 use crate::render::check::{Held, Report};
 use crate::ui::Ui;
 use crate::{Outcome, render};
+use kanon_app::notice::Notice;
 use kanon_app::session::{Session, Surveyed};
 
 pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -67,6 +68,12 @@ pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &
     let survey = &surveyed.survey;
     let mut findings = findings(CheckContext { left: &surveyed.left, ..session.measure(canon) }, survey);
     findings.iter_mut().for_each(|finding| suggest_for_here(session, surveyed, finding));
+    // Of what was measured just now; a survey out of a file may be of any day.
+    if surveyed.counts.is_some()
+        && let Err(error) = session.remember_held(&survey.install.name, canon, &findings)
+    {
+        session.observer.notice(Notice::NotRemembered(error));
+    }
     Held {
         mods: survey.mods.len(),
         from_file: surveyed.counts.is_none(),

@@ -5,6 +5,7 @@ mod align;
 mod catalogue;
 mod check;
 mod compare;
+mod completions;
 mod diagnose;
 mod follow;
 mod handout;
@@ -24,6 +25,7 @@ mod rulebook_renew;
 mod seal;
 mod serve;
 mod standin;
+mod status;
 mod survey;
 mod undo;
 mod why;
@@ -88,7 +90,10 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Rehearse(arguments) => rehearse::run(&arguments, env, ui),
         Command::Isolate(arguments) => isolate::run(&arguments, env, ui),
         Command::Health(arguments) => health::run(&arguments, env, ui),
+        Command::Status => status::run(env, ui),
         Command::Words => words::run(ui),
+        Command::Completions(arguments) => completions::completions(&arguments, ui),
+        Command::Man(arguments) => completions::manual(&arguments, env, ui),
         Command::Standin(arguments) => standin::run(&arguments),
     }
 }

@@ -177,6 +177,9 @@ fn look_ahead(
         Intent::Take(_) | Intent::Drop(_) => true,
     };
     let moved = |id: &str| update.as_ref().is_ok_and(|update| update.moves.iter().any(|m| m.id == id));
+    if game.is_none() && matches!(intent, Intent::Renew(ids) if ids.is_empty()) {
+        session.remember_updates(update.as_ref().map_or(0, |update| update.moves.len()))?;
+    }
     let mods: Vec<Row> = standings
         .into_iter()
         .filter(|standing| renewed(standing.id.as_str()) || moved(standing.id.as_str()))

@@ -214,7 +214,11 @@ impl Reply<'_> {
         let should = found.expected.as_deref().map(printable);
         let version = should.as_ref().map_or_else(String::new, |version| format!(" {version}"));
         let place = found.path.as_deref().filter(|path| !matches!(*path, "." | ""));
-        let into = place.map_or_else(String::new, |path| format!(", into the folder {}", printable(path)));
+        let is_file = |path: &str| path.rsplit('/').next().is_some_and(|name| name.contains('.'));
+        let into = place.map_or_else(String::new, |path| match is_file(path) {
+            true => format!(": it belongs at {}", printable(path)),
+            false => format!(", into the folder {}", printable(path)),
+        });
         let file = place.map_or_else(String::new, |path| format!(" (the file {})", printable(path)));
         match found.cause {
             Code::ModMissing if found.mod_id.is_none() => {

@@ -17,6 +17,9 @@ pub fn text(notice: Notice) -> String {
         Notice::RulebookWarnings { path, text, warnings } => {
             render_problems(&path.display().to_string(), &text, &warnings)
         }
+        Notice::NotRemembered(error) => {
+            format!("note: what was found could not be kept for kanon status: {}", Failure::from(error).in_short())
+        }
         Notice::RulebookChanged => {
             "note: the rulebook has changed since the canon was sealed; kanon seal makes a new one".to_owned()
         }

@@ -4,7 +4,8 @@ use crate::stage::Stage;
 
 /// The commands that a help lists.
 fn listed(help: &str) -> Vec<String> {
-    let lines = help.lines().skip_while(|line| *line != "Commands:").skip(1).take_while(|line| !line.is_empty());
+    let begins = |line: &&str| !matches!(*line, "Commands:" | "Start:");
+    let lines = help.lines().skip_while(begins).take_while(|line| !line.starts_with("Options"));
     let names = lines.filter(|line| line.starts_with("  ") && !line.starts_with("   "));
     names.filter_map(|line| line.split_whitespace().next()).map(str::to_owned).collect()
 }

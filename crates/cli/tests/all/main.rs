@@ -12,6 +12,7 @@ mod corpus;
 mod crash;
 mod diagnosing;
 mod downloads;
+mod first_minutes;
 mod folders;
 mod following;
 mod handouts;

@@ -1,0 +1,273 @@
+//! How a workspace stands, from what is known: nothing is measured, and nobody is dialled.
+
+use kanon_core::base::finding::{Finding, Severity};
+use kanon_core::base::suggestion::Suggestion;
+use kanon_core::canon::release::for_players;
+use kanon_core::rulebook::Role;
+use kanon_io::canons;
+use kanon_io::release::{Record, days_until};
+use kanon_io::state::AlignmentState;
+use serde::{Deserialize, Serialize};
+
+use crate::error::AppError;
+use crate::session::{SOON_DAYS, Session, digest_of};
+
+/// How a workspace stands.
+#[derive(Debug, Clone, PartialEq, Serialize)]
+pub struct Status {
+    /// What the set is called.
+    pub name: String,
+    /// The game.
+    pub game: String,
+    /// How many mods `kanon.toml` asks for.
+    pub wished: usize,
+    /// The canon, where one is sealed.
+    pub canon: Option<CanonStatus>,
+    /// The installs.
+    pub installs: Vec<InstallStatus>,
+    /// The last release, where one was published.
+    pub release: Option<ReleaseStatus>,
+    /// What the last look at the sources found.
+    pub updates: Option<Updates>,
+    /// What to do next, the most pressing first.
+    pub next: Vec<Next>,
+}
+
+/// The canon.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct CanonStatus {
+    /// How many mods it has.
+    pub mods: usize,
+    /// When it was sealed, in seconds since 1970, as far as is known.
+    pub sealed: Option<i64>,
+    /// Whether `kanon.toml` asks for something else by now.
+    pub is_stale: bool,
+    /// Whether the rulebook is another one by now.
+    pub is_of_other_rulebook: bool,
+    /// Whether a server came up with it, in a rehearsal.
+    pub rehearsed: bool,
+}
+
+/// An install.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct InstallStatus {
+    /// Its name.
+    pub name: String,
+    /// What it is.
+    pub role: Role,
+    /// What the last look at it found, where it was looked at since the canon was sealed.
+    pub held: Option<Held>,
+    /// Whether its last alignment was cut off.
+    pub is_cut_off: bool,
+}
+
+/// What a look at an install found.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Held {
+    /// When, in seconds since 1970.
+    pub at: i64,
+    /// The digest of the canon that it was held against.
+    pub canon: String,
+    /// Blocking findings.
+    pub blocking: usize,
+    /// Risky ones.
+    pub risky: usize,
+}
+
+/// The last release.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct ReleaseStatus {
+    /// Its number.
+    pub number: u64,
+    /// When the first of its signatures ends, as a day.
+    pub ends: String,
+    /// In how many days that is.
+    pub days: i64,
+    /// Whether the canon is another one by now.
+    pub is_behind: bool,
+}
+
+/// What the last look at the sources found.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Updates {
+    /// When, in seconds since 1970.
+    pub at: i64,
+    /// How many mods could be renewed.
+    pub mods: usize,
+}
+
+/// What to do, and why.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+pub struct Next {
+    /// Why.
+    pub why: Why,
+    /// The command.
+    #[serde(serialize_with = "as_text")]
+    pub command: Suggestion,
+}
+
+fn as_text<S: serde::Serializer>(command: &Suggestion, to: S) -> Result<S::Ok, S::Error> {
+    to.collect_str(command)
+}
+
+/// Why something is to be done.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Why {
+    /// Nothing is asked for yet.
+    NothingWished,
+    /// No canon is sealed.
+    NoCanon,
+    /// `kanon.toml` or the rulebook changed since.
+    StaleCanon,
+    /// An alignment was cut off.
+    CutOff,
+    /// An install is off.
+    Off,
+    /// Installs were not looked at since the canon was sealed.
+    NotLookedAt,
+    /// Players follow another canon.
+    ReleaseBehind,
+    /// The signatures of the release end soon.
+    ReleaseEnds,
+    /// Mods could be renewed.
+    Updates,
+}
+
+/// What the state remembers the last look at an install by.
+fn held_key(install: &str) -> String {
+    format!("held {install}")
+}
+
+/// What the state remembers the last look at the sources by.
+const UPDATES: &str = "updates";
+
+impl Session<'_> {
+    /// Remembers what a look at an install of the workspace found.
+    ///
+    /// # Errors
+    /// When the state can't be written.
+    pub fn remember_held(
+        &self,
+        install: &str,
+        canon: &kanon_core::canon::Canon,
+        findings: &[Finding],
+    ) -> Result<(), AppError> {
+        let is_known = self.workspace.as_ref().is_some_and(|workspace| workspace.config.install(install).is_some());
+        if !is_known {
+            return Ok(());
+        }
+        let of = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
+        let held = Held {
+            at: self.machine.now().timestamp().as_second(),
+            canon: digest_of(canon)?.to_string(),
+            blocking: of(Severity::Blocking),
+            risky: of(Severity::Risky),
+        };
+        Ok(self.state.note(&held_key(install), &held)?)
+    }
+
+    /// Remembers how many mods could be renewed.
+    ///
+    /// # Errors
+    /// When the state can't be written.
+    pub fn remember_updates(&self, mods: usize) -> Result<(), AppError> {
+        let updates = Updates { at: self.machine.now().timestamp().as_second(), mods };
+        Ok(self.state.note(UPDATES, &updates)?)
+    }
+}
+
+/// How a workspace stands.
+///
+/// # Errors
+/// When there is none, or what it keeps can't be read.
+pub fn status(session: &Session<'_>) -> Result<Status, AppError> {
+    let workspace = session.workspace()?;
+    let canon = workspace.canon()?;
+    let digest = canon.as_ref().map(digest_of).transpose()?;
+    let told = digest.map(|digest| digest.to_string());
+    let alignments = session.state.alignments(None)?;
+    let mut installs = Vec::new();
+    for install in &workspace.config.installs {
+        let held: Option<Held> = session.state.noted(&held_key(&install.name))?;
+        let mut own = alignments.iter().filter(|alignment| alignment.install == install.name);
+        installs.push(InstallStatus {
+            name: install.name.clone(),
+            role: install.role,
+            held: held.filter(|held| Some(&held.canon) == told.as_ref()),
+            is_cut_off: own
+                .any(|alignment| matches!(alignment.state, AlignmentState::Running | AlignmentState::Undoing)),
+        });
+    }
+    let record = Record::read(&workspace.release_folder())?;
+    let published = canon.as_ref().map(|canon| digest_of(&for_players(canon))).transpose()?;
+    let release = record.last().map(|last| ReleaseStatus {
+        number: last.release.number,
+        ends: last.ends.to_string().chars().take(10).collect(),
+        days: days_until(last.ends, session.machine.now().timestamp()),
+        is_behind: published.is_some_and(|published| published != last.canon),
+    });
+    let sealed = canons::newest(&workspace.canons())?.map(|kept| kept.sealed);
+    let canon = match (canon, digest) {
+        (Some(canon), Some(digest)) => Some(CanonStatus {
+            mods: canon.mods.len(),
+            sealed,
+            is_stale: session.is_stale(&canon),
+            is_of_other_rulebook: canon.rulebook != session.loaded.digest,
+            rehearsed: session.state.rehearsal(digest)?.is_some(),
+        }),
+        _ => None,
+    };
+    let mut status = Status {
+        name: workspace.config.name.clone(),
+        game: session.loaded.rulebook.game.clone(),
+        wished: workspace.config.mods.len(),
+        canon,
+        installs,
+        release,
+        updates: session.state.noted(UPDATES)?,
+        next: Vec::new(),
+    };
+    status.next = next(&status, session.machine.typed());
+    Ok(status)
+}
+
+/// What to do next, the most pressing first.
+fn next(status: &Status, typed: &[String]) -> Vec<Next> {
+    let mut next = Vec::new();
+    let mut add = |why, command: Suggestion| next.push(Next { why, command: command.led_by(typed) });
+    for install in status.installs.iter().filter(|install| install.is_cut_off) {
+        add(Why::CutOff, Suggestion::align(&install.name));
+    }
+    let Some(canon) = &status.canon else {
+        match status.installs.first().filter(|_| status.wished == 0) {
+            Some(first) => add(Why::NothingWished, Suggestion::new("adopt").word(first.name.as_str())),
+            None => add(Why::NoCanon, Suggestion::new("seal")),
+        }
+        return next;
+    };
+    if canon.is_stale || canon.is_of_other_rulebook {
+        add(Why::StaleCanon, Suggestion::new("seal"));
+    }
+    let is_off = |install: &&InstallStatus| {
+        !install.is_cut_off && install.held.as_ref().is_some_and(|held| held.blocking + held.risky > 0)
+    };
+    // The server first: players can wait for it, and it can't for them.
+    for role in [Role::Server, Role::Client] {
+        for install in status.installs.iter().filter(|install| install.role == role).filter(is_off) {
+            add(Why::Off, Suggestion::align(&install.name));
+        }
+    }
+    if status.installs.iter().any(|install| install.held.is_none()) {
+        add(Why::NotLookedAt, Suggestion::new("check"));
+    }
+    match &status.release {
+        Some(release) if release.is_behind => add(Why::ReleaseBehind, Suggestion::new("publish")),
+        Some(release) if release.days < SOON_DAYS => add(Why::ReleaseEnds, Suggestion::new("publish")),
+        _ => {}
+    }
+    if status.updates.as_ref().is_some_and(|updates| updates.mods > 0) {
+        add(Why::Updates, Suggestion::new("renew").word("--preview"));
+    }
+    next
+}
