@@ -91,6 +91,16 @@ pub struct Tried {
     pub in_line: bool,
 }
 
+/// So many mods that were not loaded tell which one it was.
+const FEW: usize = 2;
+
+impl Tried {
+    /// Whether just one or two mods did not say that they were loaded: a start that ends early leaves out many.
+    pub fn not_loaded_is_few(&self) -> bool {
+        self.not_loaded.as_ref().is_some_and(|mods| mods.len() <= FEW)
+    }
+}
+
 impl<'e> Rehearsal<'e> {
     /// Opens a server of `kanon.toml`.
     pub fn open(

@@ -79,12 +79,10 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
     };
     let mut evidence = Evidence::gather(arguments, &mut session, env)?;
     let mut diagnosis = weigh(evidence.case(&session, arguments, &[]));
-    if !is_sure(&diagnosis) {
-        // Patterns that know how tries end, and tell of nothing, have told enough.
-        let is_quiet = diagnosis.verdicts.is_empty() && diagnosis.unexplained.is_empty();
-        if !(is_quiet && knows_endings(&session.loaded.rulebook.events)) {
-            evidence.hear_all(&session)?;
-        }
+    // Where patterns know how tries end, and the last one was let in, nothing is to be explained.
+    let has_told = diagnosis.got_in && diagnosis.verdicts.is_empty() && knows_endings(&session.loaded.rulebook.events);
+    if !is_sure(&diagnosis) && !has_told {
+        evidence.hear_all(&session)?;
         let hints = evidence.hints(&session)?;
         diagnosis = weigh(evidence.case(&session, arguments, &hints));
     }

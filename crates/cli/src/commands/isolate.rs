@@ -109,6 +109,11 @@ fn by_starting(rehearsal: &Rehearsal<'_>, search: &mut Search, ui: &Ui) -> Resul
         let one = rehearsal.try_with(Some(&set))?;
         ui.notice(&format!("  it {}", if one.passed { "started" } else { "failed" }));
         search.answer(one.passed);
+        if !one.passed {
+            // What failed says last is the likeliest; then what did not say that it was loaded.
+            let told = one.verdicts.iter().filter_map(|verdict| verdict.mod_id.as_ref());
+            search.suspect(told.chain(one.not_loaded.iter().flatten().filter(|_| one.not_loaded_is_few())));
+        }
         tried.push(Answer { mods, good: one.passed });
     }
     Ok(tried)

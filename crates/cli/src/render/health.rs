@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use kanon_core::base::path::printable;
-use kanon_core::logs::health::{Health, Memory, Start};
+use kanon_core::logs::health::{Health, LOOP, Memory, Start};
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, size, styled};
 
@@ -33,7 +33,9 @@ pub fn text(health: &Health) -> String {
     if !health.mods.is_empty() {
         let _ = writeln!(out, "\n{}", styled(BOLD, "Named when something was wrong"));
         for named in health.mods.iter().take(MOST) {
-            let _ = writeln!(out, "  {:>6}  {}", named.lines, printable(&named.id));
+            let cost = named.seconds.map_or_else(String::new, |seconds| format!("  {seconds:.1} s behind in them"));
+            let lines = count(usize::try_from(named.lines).unwrap_or(usize::MAX), "line");
+            let _ = writeln!(out, "  {lines:>12}  {}{cost}", printable(&named.id));
         }
         out.push_str("  a name in such a line is a hint, not a proof: kanon isolate proves it\n");
     }
@@ -45,6 +47,12 @@ fn summary(health: &Health) -> String {
     let never = health.starts.iter().filter(|start| !start.came_up).count();
     if never > 0 {
         parts.push(format!("{never} of them never came up"));
+    }
+    if health.restarts_in_a_row >= LOOP {
+        parts.push(format!(
+            "{} in a row within minutes: it crashes, and something starts it again",
+            count(health.restarts_in_a_row, "restart")
+        ));
     }
     let mut told = |number: u64, thing: &str| {
         if number > 0 {

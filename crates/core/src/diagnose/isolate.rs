@@ -23,7 +23,12 @@ pub struct Search {
     failing: Set,
     phase: Phase,
     asked: usize,
+    /// Mods that what a failed start said last names: they are tried first.
+    suspects: Vec<usize>,
 }
+
+/// So many suspects are tried before all others: one that is wrong costs a start.
+const SUSPECTS: usize = 2;
 
 #[derive(Debug, Clone)]
 enum Phase {
@@ -65,6 +70,15 @@ impl Search {
             failing: (0..mods.len()).collect(),
             phase: Phase::All,
             asked: 0,
+            suspects: Vec::new(),
+        }
+    }
+
+    /// Names mods that may be to blame, the likeliest first, by what a failed start said.
+    pub fn suspect<'i>(&mut self, ids: impl IntoIterator<Item = &'i FoldedId>) {
+        for id in ids {
+            let place = self.ids.iter().position(|known| known == id);
+            self.suspects.extend(place.filter(|at| !self.suspects.contains(at)));
         }
     }
 
@@ -166,9 +180,17 @@ impl Search {
         let order: Vec<usize> = self.failing.iter().copied().collect();
         let size = order.len().div_ceil(parts);
         let pieces: Vec<Set> = order.chunks(size.max(1)).map(|piece| piece.iter().copied().collect()).collect();
+        let suspects: Vec<Set> = self
+            .suspects
+            .iter()
+            .filter(|at| self.failing.contains(at))
+            .take(SUSPECTS)
+            .map(|at| Set::from([*at]))
+            .collect();
+        let suspected = suspects.iter().map(|suspect| self.with_needs(suspect));
         let alone = pieces.iter().map(|piece| self.with_needs(piece));
         let without = pieces.iter().map(|piece| self.without(piece));
-        let smaller = alone.chain(without).filter(|set| set.len() < self.failing.len());
+        let smaller = suspected.chain(alone).chain(without).filter(|set| set.len() < self.failing.len());
         let mut seen = BTreeSet::new();
         Phase::Parts(pieces.len(), smaller.filter(|set| seen.insert(set.clone())).collect())
     }
@@ -281,6 +303,27 @@ mod tests {
         assert_eq!(run(&mods, |_| true), (Ending::AllStart, 1));
         assert_eq!(run(&mods, |_| false), (Ending::NoneFails, 2));
         assert_eq!(run(&[], |_| false).0, Ending::NoneFails);
+    }
+
+    #[test]
+    fn what_a_failed_start_names_is_tried_first() {
+        let many: Vec<(FoldedId, Vec<FoldedId>)> = (0..200).map(|at| (format!("m{at}").into(), Vec::new())).collect();
+        let starts_of = |named: &[&str]| {
+            let named: Vec<FoldedId> = named.iter().map(|id| (*id).into()).collect();
+            let mut search = Search::new(&many);
+            while let Some(set) = search.next_set() {
+                let starts = !set.iter().any(|id| id == "m77");
+                search.answer(starts);
+                if !starts {
+                    search.suspect(&named);
+                }
+            }
+            assert_eq!(search.ending(), Some(&found(&["m77"], &[])), "{named:?}");
+            search.asked()
+        };
+        assert_eq!(starts_of(&["m77"]), 3, "with all, with none, and with it alone");
+        assert!(starts_of(&["m5", "m77"]) <= 4);
+        assert!(starts_of(&["m5"]) <= starts_of(&[]) + 1, "a wrong one costs a start");
     }
 
     #[test]

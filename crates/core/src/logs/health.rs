@@ -46,6 +46,8 @@ pub struct Health {
     pub worst_lag: Option<f64>,
     /// How many lines tell that it ended unexpectedly.
     pub crashes: u64,
+    /// How often it began anew within minutes of the start before, at most in a row: it crashes, and something starts it again.
+    pub restarts_in_a_row: usize,
     /// The mods that are named when it falls behind, runs out of memory or ends, the most named first.
     pub mods: Vec<NamedMod>,
     /// Where in time it fell behind.
@@ -83,12 +85,14 @@ pub struct Memory {
 }
 
 /// A mod that is named when something is wrong.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
+#[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct NamedMod {
     /// Its id.
     pub id: String,
     /// By so many lines.
     pub lines: u64,
+    /// The seconds that those lines tell, together: what it cost.
+    pub seconds: Option<f64>,
 }
 
 /// A part of the time that logs tell of.
@@ -100,12 +104,16 @@ pub struct Part {
     pub lag_lines: u64,
 }
 
+/// So many restarts in a row are no accident.
+pub const LOOP: usize = 3;
+
 impl Health {
     /// Whether nothing speaks against it.
     pub fn is_good(&self) -> bool {
         self.out_of_memory == 0
             && self.lag_lines == 0
             && self.crashes == 0
+            && self.restarts_in_a_row < LOOP
             && self.starts.iter().all(|start| start.came_up)
     }
 }
@@ -132,7 +140,7 @@ pub struct Recorder {
     memory: Option<Memory>,
     counts: BTreeMap<Event, u64>,
     worst: Option<f64>,
-    mods: BTreeMap<String, u64>,
+    mods: BTreeMap<String, (u64, f64)>,
     moments: Vec<LogTime>,
     first: Option<LogTime>,
     last: Option<LogTime>,
@@ -204,8 +212,10 @@ impl Recorder {
     fn trouble(&mut self, event: &LogEvent, named: &[&str]) {
         *self.counts.entry(event.means).or_default() += 1;
         let own = event.mod_id.as_ref().map(FoldedId::as_str);
+        let cost = event.amount.as_deref().filter(|_| event.means == Event::Lag).and_then(seconds).unwrap_or(0.0);
         for id in own.into_iter().chain(named.iter().copied().filter(|id| Some(*id) != own)) {
-            *self.mods.entry(id.to_owned()).or_default() += 1;
+            let known = self.mods.entry(id.to_owned()).or_default();
+            *known = (known.0 + 1, known.1 + cost);
         }
         if event.means == Event::Lag {
             let seconds = event.amount.as_deref().and_then(seconds);
@@ -220,9 +230,19 @@ impl Recorder {
     /// What it all came to.
     pub fn finish(self, by_everyday_words: bool) -> Health {
         let count = |means: Event| self.counts.get(&means).copied().unwrap_or(0);
-        let mut mods: Vec<NamedMod> =
-            self.mods.iter().map(|(id, lines)| NamedMod { id: id.clone(), lines: *lines }).collect();
-        mods.sort_by(|a, b| b.lines.cmp(&a.lines).then_with(|| a.id.cmp(&b.id)));
+        let mut mods: Vec<NamedMod> = self
+            .mods
+            .iter()
+            .map(|(id, (lines, seconds))| NamedMod {
+                id: id.clone(),
+                lines: *lines,
+                seconds: Some((seconds * 1e3).round() / 1e3).filter(|seconds| *seconds > 0.0),
+            })
+            .collect();
+        let cost = |named: &NamedMod| named.seconds.unwrap_or(0.0);
+        mods.sort_by(|a, b| {
+            cost(b).total_cmp(&cost(a)).then_with(|| b.lines.cmp(&a.lines)).then_with(|| a.id.cmp(&b.id))
+        });
         let start = |open: &Open| {
             let since =
                 |stamp: Option<LogTime>| Some(stamp?.seconds_since(open.from?)).filter(|seconds| *seconds >= 0.0);
@@ -242,11 +262,25 @@ impl Recorder {
             lag_lines: count(Event::Lag),
             worst_lag: self.worst,
             crashes: count(Event::Crash),
+            restarts_in_a_row: restarts_in_a_row(&self.starts),
             mods,
             over_time: over_time((self.first, self.last), &self.moments),
             by_everyday_words,
         }
     }
+}
+
+/// Starts that follow each other within so many seconds are one trouble.
+const SOON: f64 = 600.0;
+
+fn restarts_in_a_row(starts: &[Open]) -> usize {
+    let (mut most, mut row) = (0, 0);
+    for two in starts.windows(2) {
+        let gap = two[0].from.zip(two[1].from).map(|(before, after)| after.seconds_since(before));
+        row = if gap.is_some_and(|gap| (0.0..SOON).contains(&gap)) { row + 1 } else { 0 };
+        most = most.max(row);
+    }
+    most
 }
 
 fn over_time((first, last): (Option<LogTime>, Option<LogTime>), moments: &[LogTime]) -> Vec<Part> {
@@ -349,6 +383,30 @@ line = 'gave up'
         let busy: Vec<&str> =
             health.over_time.iter().filter(|part| part.lag_lines > 0).map(|part| part.from.as_str()).collect();
         assert_eq!((health.over_time.len(), busy.len(), health.is_good()), (48, 2, false), "{busy:?}");
+    }
+
+    #[test]
+    fn what_mods_cost_and_a_server_that_is_started_again_and_again() {
+        let log = "06:00:00 boot\n06:01:00 boot\n06:02:00 boot\n06:03:00 boot\n06:03:20 open on 1\n\
+            06:10:00 running behind by 400 ms, reed\n06:11:00 running behind by 1200 ms, weir\n06:12:00 running behind by 300 ms, reed\n";
+        let mut rules = crate::rulebook::of_logs(RULES).events;
+        let everyday = everyday_rules(&rules);
+        rules.extend(everyday);
+        let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
+        let mut recorder = Recorder::default();
+        for (number, line) in (1..).zip(log.lines()) {
+            reader.line(number, line.as_bytes());
+        }
+        for event in reader.finish() {
+            let named: Vec<&str> = ["reed", "weir"].into_iter().filter(|id| event.text.contains(id)).collect();
+            recorder.event(&event, &named);
+        }
+        let health = recorder.finish(true);
+        assert_eq!(health.restarts_in_a_row, 3);
+        assert!(!health.is_good());
+        let mods: Vec<(&str, u64, Option<f64>)> =
+            health.mods.iter().map(|named| (named.id.as_str(), named.lines, named.seconds)).collect();
+        assert_eq!(mods, [("weir", 1, Some(1.2)), ("reed", 2, Some(0.7))], "what cost most comes first");
     }
 
     #[test]

@@ -5,6 +5,7 @@
 #![expect(clippy::disallowed_macros, reason = "how it came out is told")]
 
 mod case;
+#[cfg(unix)]
 mod commands;
 mod dice;
 mod drawn;

@@ -35,8 +35,10 @@ pub fn found(
 ) -> (Vec<LearnedEvent>, Vec<String>) {
     let Looked { kinds, joins, .. } = looked;
     let (mut events, mut unknown) = (Vec::new(), Vec::new());
+    let chatter = looked.chatter(loaded);
     for (at, kind) in kinds.kinds.iter().enumerate() {
-        if !kind.names_mods()
+        if chatter.contains(&at)
+            || !kind.names_mods()
             || loaded.contains(&at)
             || of_all.contains(&at)
             || joins.is_about(kinds, at)
@@ -133,6 +135,38 @@ impl<'k> Looked<'k> {
         }
         parts.remove(&None);
         parts.into_iter().collect()
+    }
+
+    /// Kinds of lines that name mods and nobody, and go on with no line: where hardly half of the tries that end in some way have any
+    /// of them, they stand there by chance.
+    fn chatter(&self, loaded: &[usize]) -> BTreeSet<usize> {
+        let is_anybodys = |at: &usize| {
+            let kind = &self.kinds.kinds[*at];
+            let lines = kind.lines.iter().map(|line| &self.kinds.lines[*line]);
+            kind.side == Role::Server
+                && kind.names_mods()
+                && !loaded.contains(at)
+                && lines.clone().all(|seen| seen.player.is_none() && seen.depth == 0)
+                && !kind.lines.iter().any(|line| self.above.get(line).is_some_and(|header| self.is_header(*header)))
+        };
+        let anybodys: BTreeSet<usize> = (0..self.kinds.kinds.len()).filter(is_anybodys).collect();
+        // For each way to end: how many tries, and how many of them with such lines.
+        let mut ends: BTreeMap<usize, (usize, usize, BTreeSet<usize>)> = BTreeMap::new();
+        for episode in self.joins.episodes.iter().filter(|episode| episode.went_well != Some(true)) {
+            let Some(ending) = episode.outcome.map(|line| self.kinds.lines[line].kind) else { continue };
+            let own = episode.lines.iter().map(|line| self.kinds.lines[*line].kind);
+            let own: BTreeSet<usize> = own.filter(|kind| anybodys.contains(kind)).collect();
+            let known = ends.entry(ending).or_default();
+            known.0 += 1;
+            known.1 += usize::from(!own.is_empty());
+            known.2.extend(own);
+        }
+        let told: BTreeSet<usize> = ends
+            .into_values()
+            .filter(|(all, with, _)| *all >= 3 && with * 10 >= all * 6)
+            .flat_map(|(.., kinds)| kinds)
+            .collect();
+        anybodys.difference(&told).copied().collect()
     }
 
     /// Whether lines of a kind may say what the lines below them mean: not those that begin or end tries, nor those that stand anywhere.

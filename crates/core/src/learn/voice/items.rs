@@ -339,14 +339,37 @@ fn of_list(
     let item = |text: &str| {
         let listed = LISTED.captures(text)?;
         let name = &listed["name"];
-        let known = needles.named(name).first().map(|id| (*id).clone());
-        let is_known = known.is_some();
         let version = listed.name("version").map(|version| version.as_str().to_owned());
-        let is_name =
-            !name.contains(char::is_whitespace) && may_be_a_name(name) && !is_player(name) && version.is_some();
-        let id = known.or_else(|| is_name.then(|| FoldedId::from(name)))?;
+        let known = needles.places(name).first().map(|((_, end), id)| ((*id).clone(), name[*end..].trim().to_owned()));
+        let is_known = known.is_some();
+        // Of a name that nobody knows, a version or a word behind it tells that it stands like the others.
+        let (first, tail) = name.split_once(char::is_whitespace).unwrap_or((name, ""));
+        let stands_like_others = version.is_some() && tail.is_empty() || is_one_word(tail);
+        let is_name = stands_alone(first) && !is_player(first) && stands_like_others;
+        let (id, tail) = known.or_else(|| is_name.then(|| (FoldedId::from(first), tail.to_owned())))?;
         let versions = version.iter().map(|text| Told::new(text, "")).collect();
-        Some(Item { versions, words: vec![header.clone()], ..Item::bare(id, is_known) })
+        let words = [tail, header.clone()].into_iter().filter(|words| !words.is_empty()).collect();
+        Some(Item { versions, words, ..Item::bare(id, is_known) })
     };
-    message[begin..].split(between).take(ITEMS).filter_map(item).collect()
+    let found: Vec<Item> = message[begin..].split(between).take(ITEMS).filter_map(item).collect();
+    odd_ones(found, &header)
+}
+
+/// Of names that each have a word behind them, those with another word than most.
+fn odd_ones(found: Vec<Item>, header: &str) -> Vec<Item> {
+    let tail = |item: &Item| item.words.first().filter(|words| *words != header).cloned();
+    let tails: Vec<Option<String>> = found.iter().map(tail).collect();
+    let usual = tails.iter().flatten().max_by_key(|own| tails.iter().flatten().filter(|other| other == own).count());
+    let times = tails.iter().flatten().filter(|own| Some(*own) == usual).count();
+    let Some(usual) = usual.filter(|_| times > 1 && tails.iter().all(Option::is_some)).cloned() else { return found };
+    let is_odd = |item: &Item| tail(item).as_ref() != Some(&usual);
+    let none = |mut item: Item| {
+        item.has_none = tail(&item).is_some_and(|word| word == "no" || NOTHING.contains(&word.to_lowercase().as_str()));
+        item
+    };
+    found.into_iter().filter(is_odd).map(none).collect()
+}
+
+fn is_one_word(text: &str) -> bool {
+    !text.is_empty() && text.chars().all(char::is_alphabetic)
 }

@@ -9,7 +9,9 @@ use crate::base::ids::same_name;
 const AT_A_PLACE: usize = 500;
 
 /// Words that a name stands behind.
-const BEFORE: [&str; 15] = [
+const BEFORE: [&str; 17] = [
+    "called",
+    "named",
     "peer",
     "player",
     "user",
@@ -52,7 +54,11 @@ const BEHIND: [&str; 22] = [
     "admitted",
 ];
 /// Words that stand there too, and are nobody's name.
-const NOBODY: [&str; 47] = [
+const NOBODY: [&str; 51] = [
+    "none",
+    "null",
+    "nil",
+    "nobody",
     "out",
     "off",
     "away",
@@ -192,7 +198,7 @@ fn who_speaks(lines: &Lines, places: &BTreeMap<String, BTreeSet<&str>>) -> Vec<S
 fn who_stands_with(places: &BTreeMap<String, BTreeSet<&str>>, told: &[String]) -> BTreeSet<String> {
     let is_told = |word: &&str| told.iter().any(|name| same_name(name, word));
     let sets: Vec<&BTreeSet<&str>> = places.values().filter(|words| words.len() <= AT_A_PLACE).collect();
-    let with_him = sets.iter().filter(|words| words.iter().any(|word| is_told(word)));
+    let with_him = sets.iter().filter(|words| words.iter().any(&is_told));
     let may_be: BTreeSet<&str> = with_him.copied().flatten().copied().filter(|word| may_be_a_name(word)).collect();
     let mut times: BTreeMap<&str, usize> = BTreeMap::new();
     for set in sets {

@@ -70,7 +70,8 @@ impl<'r> Tries<'r> {
         let Some(reader) = self.readers.get(seen(*first).log) else { return false };
         let items = reader.items(*first);
         let by_words = items.first().and_then(|item| reader.by_words(item, &[]));
-        reader.text(*first).contains('{') && by_words.is_some_and(|(own, ..)| own != means)
+        let is_one_of_many = items.len() < seen(*first).mods().len();
+        is_one_of_many || reader.text(*first).contains('{') && by_words.is_some_and(|(own, ..)| own != means)
     }
 }
 
@@ -102,7 +103,12 @@ impl Reader<'_> {
             events.extend(episode.outcome.map(|line| self.event(line, Event::JoinAccepted, episode)));
             return events;
         }
-        let causes = self.said(episode, &self.legend(), all.as_ref().map(|list| list.kind));
+        let says_why = episode.lines.iter().rev().copied().find(|line| elsewhere(self.text(*line)).is_some());
+        let mut causes = self.said(episode, &self.legend(), all.as_ref().map(|list| list.kind));
+        // Of somebody who is kept out for something else, what does not name him tells nothing.
+        if says_why.is_some() {
+            causes.retain(|(line, ..)| self.looked.kinds.lines[*line].player.is_some());
+        }
         let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, _)| &item.id).collect();
         let listed = all.map(|list| self.listed(episode, &list, &named)).unwrap_or_default();
         let has_causes = !causes.is_empty() || !listed.is_empty();
@@ -111,8 +117,6 @@ impl Reader<'_> {
             events.push(LogEvent { mod_id: Some(item.id), expected, found, ..event });
         }
         // That it went wrong is told where the log says so: by how its tries end, or in words for something else.
-        let own = episode.lines.iter().rev().copied();
-        let says_why = own.clone().find(|line| elsewhere(self.text(*line)).is_some());
         let ended = says_why.or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
         events.extend(ended.map(|line| self.event(line, Event::JoinRefused, episode)));
         events
@@ -162,6 +166,7 @@ impl Reader<'_> {
             (_, [a, b, ..]) if !a.text.eq_ignore_ascii_case(&b.text) => {
                 Some((Event::Cause(Code::ContentDiffers), None, None))
             }
+            ([], []) if item.has_none && item.is_known => Some((Event::Cause(Code::ModMissing), None, None)),
             ([one], []) if item.has_none => Some(match item.is_known {
                 true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
                 false => (Event::Cause(Code::ModExtra), None, Some(one.text.clone())),

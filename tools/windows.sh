@@ -1,0 +1,133 @@
+#!/usr/bin/env bash
+# Builds Kanon for Windows on a Debian machine, and runs it there under wine.
+#
+#   tools/windows.sh setup      installs what is needed
+#   tools/windows.sh program    builds kanon.exe; PROFILE=dist as it is shipped
+#   tools/windows.sh story      runs the demo with it
+#   tools/windows.sh check      what CI runs: the story, the core's and the local installs' tests
+#   tools/windows.sh tests      builds and runs every test that can run there; tells how many
+#
+# There is no Rust for Windows to be fetched here, so its standard library is built from source, with Debian's newer compiler,
+# which is unpacked beside the system's. Everything lies in $KANON_WINDOWS (target/windows when that is not set).
+set -euo pipefail
+cd "$(dirname "$0")/.."
+
+work=$(realpath -m "${KANON_WINDOWS:-target/windows}")
+target=x86_64-pc-windows-gnu
+profile=${PROFILE:-dev}
+folder=$([ "$profile" = dev ] && echo debug || echo "$profile")
+built="$work/target/$target/$folder"
+export WINEDEBUG=-all WINEPREFIX="$work/prefix"
+
+say() { printf '%s\n' "$*" >&2; }
+
+setup() {
+  mkdir -p "$work"
+  if ! command -v wine >/dev/null || ! command -v x86_64-w64-mingw32-gcc >/dev/null || ! command -v nasm >/dev/null; then
+    apt-get update -qq
+    DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends mingw-w64 nasm cmake clang libclang-dev wine wine64 >/dev/null
+  fi
+  if [ ! -x "$work/rust/usr/bin/rustc" ]; then
+    local library packages
+    library=$(apt-cache pkgnames libstd-rust-web- | grep -E '^libstd-rust-web-[0-9.]+$' | sort -V | tail -1)
+    if [ -z "$library" ]; then
+      say "this Debian has no package libstd-rust-web-N: its compiler is too old to build the library for Windows"
+      exit 2
+    fi
+    packages="$work/packages"
+    mkdir -p "$packages"
+    (
+      cd "$packages"
+      apt-get download -qq rustc-web rust-web-src libstd-rust-web-dev "$library"
+      # The compiler says itself which LLVM it wants.
+      apt-get download -qq "$(dpkg-deb -f "$library"_*.deb Depends | grep -oE 'libllvm[0-9]+' | head -1)"
+      for package in *.deb; do dpkg -x "$package" "$work/rust"; done
+    )
+  fi
+  printf '#!/bin/sh\nexport LD_LIBRARY_PATH=%s\nexec %s "$@"\n' "$work/rust/usr/lib/x86_64-linux-gnu" "$work/rust/usr/bin/rustc" > "$work/rustc"
+  chmod +x "$work/rustc"
+  # Debian's wine knows no bcryptprimitives.dll, which Rust takes its random numbers from. For tests alone.
+  if [ ! -f "$work/bcryptprimitives.dll" ]; then
+    cat > "$work/random.c" <<'C'
+#include <windows.h>
+#include <ntsecapi.h>
+__declspec(dllexport) BOOL WINAPI ProcessPrng(PBYTE bytes, SIZE_T count) { return RtlGenRandom(bytes, (ULONG)count); }
+C
+    x86_64-w64-mingw32-gcc -shared -o "$work/bcryptprimitives.dll" "$work/random.c" -ladvapi32
+  fi
+}
+
+# Cargo, for Windows. What asks its compiler whether there is a standard library is told so: while it is being built, nothing answers.
+windows_cargo() {
+  RUSTC="$work/rustc" RUSTC_BOOTSTRAP=1 RUSTFLAGS="--cfg has_std" cargo "$@" --profile "$profile" --locked \
+    -Zbuild-std=std,panic_abort,panic_unwind,test --target "$target" --target-dir "$work/target"
+}
+
+program() {
+  windows_cargo build -p kanon
+  cp "$work/bcryptprimitives.dll" "$built/"
+  say "the program is $built/kanon.exe ($(du -h "$built/kanon.exe" | cut -f1))"
+}
+
+story() {
+  local out
+  out=$(mktemp)
+  (cd "$(mktemp -d)" && timeout 1200 wine "$built/kanon.exe" demo --color never) > "$out" 2>&1 || true
+  tail -3 "$out"
+  grep -a "all [0-9]* steps came out as they should" "$out" >/dev/null || { cp "$out" "$work/story.txt"; say "the story did not come out; it is in $work/story.txt"; exit 1; }
+}
+
+# Builds the tests of a package, with options of cargo's, and runs them; tests of the built program find it beside them.
+run_tests() {
+  local package=$1 folder=$2 binaries binary
+  shift 2
+  binaries=$(windows_cargo test -p "$package" "$@" --no-run --message-format json-render-diagnostics |
+    python3 -c 'import json, sys
+for line in sys.stdin:
+    said = json.loads(line)
+    if said.get("executable") and said.get("profile", {}).get("test"): print(said["executable"])')
+  for binary in $binaries; do
+    cp "$work/bcryptprimitives.dll" "$(dirname "$binary")/"
+    say "== $(basename "$binary")"
+    (cd "$folder" && timeout "${TESTS_TIMEOUT:-1500}" wine "$binary" ${TESTS_FILTER:-} 2>&1 || true) | tr -d '\r' |
+      tee -a "$work/tests.txt" | grep -aE '^test result|^test .*FAILED|panicked at' || true
+  done
+}
+
+# Every test that can run there. The program's are many: TESTS_FILTER names some.
+tests() {
+  : > "$work/tests.txt"
+  run_tests kanon-core crates/core --lib
+  run_tests kanon-io crates/io
+  run_tests kanon crates/cli --test all
+  count
+}
+
+check() {
+  : > "$work/tests.txt"
+  program
+  story
+  run_tests kanon-core crates/core --lib
+  run_tests kanon-io crates/io --lib --test surveys --test alignments
+  count
+}
+
+count() {
+  python3 - "$work/tests.txt" <<'P'
+import re, sys
+text = open(sys.argv[1], errors="replace").read()
+results = re.findall(r"^test result: \w+\. (\d+) passed; (\d+) failed", text, re.M)
+passed, failed = (sum(int(r[at]) for r in results) for at in (0, 1))
+print(f"under wine: {passed} tests passed, {failed} failed")
+sys.exit(1 if failed or not passed else 0)
+P
+}
+
+case "${1:-}" in
+  setup) setup ;;
+  program) setup; program ;;
+  story) story ;;
+  check) setup; check ;;
+  tests) setup; tests ;;
+  *) sed -n '2,12p' "$0"; exit 2 ;;
+esac
