@@ -9,6 +9,7 @@ use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Said;
 use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
+use serde::Deserialize;
 
 use crate::completing;
 
@@ -37,12 +38,12 @@ pub struct Global {
     /// Work in another workspace
     #[arg(short = 'C', value_name = "DIR", global = true, help_heading = EVERY)]
     pub directory: Option<PathBuf>,
-    /// Print the report as text or as JSON
-    #[arg(long, value_enum, default_value = "text", global = true, help_heading = EVERY)]
-    pub format: Format,
-    /// Colour the text
-    #[arg(long, value_enum, default_value = "auto", global = true, help_heading = EVERY)]
-    pub color: When,
+    /// Print the report as text (the usual) or as JSON
+    #[arg(long, value_enum, global = true, help_heading = EVERY)]
+    pub format: Option<Format>,
+    /// Colour the text; automatically, when not said
+    #[arg(long, value_enum, global = true, help_heading = EVERY)]
+    pub color: Option<When>,
     /// Print the report and nothing else
     #[arg(short, long, global = true, help_heading = EVERY)]
     pub quiet: bool,
@@ -52,18 +53,22 @@ pub struct Global {
 }
 
 /// How a report is printed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Format {
     /// For people
+    #[default]
     Text,
     /// For programs, as described by the schemas in docs/schemas
     Json,
 }
 
 /// When to colour.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum When {
     /// On a terminal, unless NO_COLOR is set
+    #[default]
     Auto,
     /// Always
     Always,

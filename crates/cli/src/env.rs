@@ -1,5 +1,6 @@
 //! The world, read once: the machine that a command runs on, and how it is to answer.
 
+use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::Path;
 
@@ -8,6 +9,7 @@ use kanon_app::machine::{HEEDED, Machine, is_secret};
 use crate::arguments::{Format, Global};
 use crate::asking;
 use crate::failure::Failure;
+use crate::settings::Settings;
 
 /// What a command may know of the machine, and how it is to answer.
 #[derive(Clone)]
@@ -24,7 +26,7 @@ pub struct Env {
 
 impl Env {
     /// Reads the world.
-    pub fn read(global: &Global) -> Result<Self, Failure> {
+    pub fn read(global: &Global, settings: Settings) -> Result<Self, Failure> {
         let current = std::env::current_dir()
             .map_err(|error| Failure::plain("could not tell the current folder").because(error))?;
         let folder = global.directory.as_ref().map_or_else(|| current.clone(), |directory| current.join(directory));
@@ -35,11 +37,15 @@ impl Env {
         let can_ask = asking::can_ask();
         let all = std::env::vars_os().filter_map(|(name, value)| Some((name.into_string().ok()?, value)));
         let heeded = all.filter(|(name, _)| HEEDED.contains(&name.as_str()) || is_secret(name));
-        let variables = heeded.filter_map(|(name, value)| Some((name, value.into_string().ok()?))).collect();
+        let variables = heeded.filter_map(|(name, value)| Some((name, value.into_string().ok()?)));
+        let mut variables: BTreeMap<String, String> = variables.collect();
+        if let Some(patience) = settings.patience {
+            variables.entry("KANON_PATIENCE".to_owned()).or_insert_with(|| patience.to_string());
+        }
         let typed = global.directory.as_deref();
         Ok(Self {
             machine: Machine::new((folder, typed), can_ask, variables, jiff::Zoned::now()),
-            format: global.format,
+            format: global.format.or(settings.format).unwrap_or_default(),
             verbose: global.verbose,
             shows: std::io::stdout().is_terminal(),
         })

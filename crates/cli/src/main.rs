@@ -11,6 +11,7 @@ mod failure;
 mod help;
 mod render;
 mod screen;
+mod settings;
 mod ui;
 mod words;
 
@@ -21,6 +22,7 @@ use clap_complete::CompleteEnv;
 
 use arguments::Arguments;
 use env::Env;
+use settings::Settings;
 use ui::Ui;
 
 /// A survey of 100,000 files is mostly small texts, made on several threads; this allocator is quicker at them.
@@ -50,9 +52,11 @@ impl Outcome {
 fn main() -> ExitCode {
     CompleteEnv::with_factory(help::command).var(completing::VARIABLE).complete();
     let arguments = Arguments::from_arg_matches(&help::command().get_matches()).unwrap_or_else(|error| error.exit());
-    let ui = Ui::new(&arguments.global);
+    let settings = Settings::read();
+    let ui = Ui::new(&arguments.global, settings.as_ref().copied().unwrap_or_default());
     breaking::listen();
-    let done = Env::read(&arguments.global).and_then(|env| commands::run(arguments.command, &env, &ui));
+    let env = settings.and_then(|settings| Env::read(&arguments.global, settings));
+    let done = env.and_then(|env| commands::run(arguments.command, &env, &ui));
     ExitCode::from(match done {
         Ok(Outcome::InOrder) => EXIT_IN_ORDER,
         Ok(Outcome::Findings) => EXIT_FINDINGS,
