@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::suggestion::quoted;
+use kanon_io::origin::Access;
 use kanon_io::retry::RetryPolicy;
 
 /// What a use case may know of the machine.
@@ -34,9 +35,14 @@ pub const HEEDED: [&str; 10] = [
     "KANON_PATIENCE",
 ];
 
+/// How the names of the variables begin that say where a bucket is and who asks there.
+const BUCKETS: &str = "AWS_";
+
 /// Whether a variable holds a password, or the name that goes with one.
 pub fn is_secret(variable: &str) -> bool {
-    variable.starts_with("KANON_PASSWORD") || matches!(variable, "KANON_PASSPHRASE" | "KANON_USER")
+    variable.starts_with("KANON_PASSWORD")
+        || variable.starts_with(BUCKETS)
+        || matches!(variable, "KANON_PASSPHRASE" | "KANON_USER")
 }
 
 impl Machine {
@@ -107,6 +113,15 @@ impl Machine {
     pub fn patience(&self) -> RetryPolicy {
         let seconds = self.variable("KANON_PATIENCE").and_then(|text| text.parse::<u64>().ok()).filter(|s| *s > 0);
         seconds.map_or_else(RetryPolicy::default, RetryPolicy::of_seconds)
+    }
+
+    /// How places of releases and downloads are reached.
+    pub fn access(&self) -> Access {
+        let of_buckets = self.variables.iter().filter(|(name, _)| name.starts_with(BUCKETS));
+        Access {
+            patience: self.patience(),
+            bucket: of_buckets.map(|(name, value)| (name.clone(), value.clone())).collect(),
+        }
     }
 
     /// What the clock says here and now.

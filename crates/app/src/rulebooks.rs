@@ -29,7 +29,7 @@ pub struct Fetched {
 /// # Errors
 /// When it can't be fetched, is too large, or is no rulebook.
 pub fn fetch(at: &str, (root, machine): (&Path, &Machine)) -> Result<Fetched, AppError> {
-    let bytes = small_file(at, root, machine.patience(), limits::TOML_BYTES)?;
+    let bytes = small_file(at, root, &machine.access(), limits::TOML_BYTES)?;
     let blake3 = Blake3::of(&bytes);
     let text = String::from_utf8(bytes).map_err(|_| RulebookError::NoText(at.to_owned()))?;
     let parsed = rulebook::parse(at, &text).map_err(ReachError::from)?;

@@ -29,7 +29,6 @@ use kanon_io::open::read_bounded;
 use kanon_io::origin::Origin;
 use kanon_io::progress::Progress;
 use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until, verify};
-use kanon_io::retry::RetryPolicy;
 use kanon_io::state::{Alignment, State};
 use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook, loaded_rulebook};
 use tempfile::TempDir;
@@ -145,7 +144,7 @@ impl<'a> Session<'a> {
     /// When the invite is none, or the release can't be reached or is not to be believed.
     pub fn of_release(machine: &'a Machine, observer: &'a dyn Observer, invite: &str) -> Result<Self, AppError> {
         let invite = Invite::parse(invite).map_err(AppError::NoInvite)?;
-        let origin = Origin::open(&invite.address, &machine.folder, machine.patience())?;
+        let origin = Origin::open(&invite.address, &machine.folder, &machine.access())?;
         let kept = TempDir::new().during("make a folder in", &std::env::temp_dir())?;
         let verified = verify(&origin, &invite, kept.path())?;
         let loaded = loaded_rulebook(Path::new("the release's rulebook"), verified.rulebook)?;
@@ -576,7 +575,7 @@ impl<'a> Session<'a> {
         let workspace = self.workspace()?;
         let mut listed = Vec::new();
         for source in workspace.config.sources.iter().filter(|source| is_catalogue(&source.at)) {
-            let remote = Remote::open(&source.at, &workspace.root, RetryPolicy::default())?;
+            let remote = Remote::open(&source.at, &workspace.root, &self.machine.access())?;
             let fetched = remote.catalogue(&workspace.catalogue_copy(source))?;
             if let Some(why) = fetched.stale {
                 self.observer.notice(Notice::CatalogueStale { name: source.name.clone(), why });
@@ -649,7 +648,7 @@ impl<'a> Session<'a> {
         let (Some(following), Some(canon)) = (workspace.following(), workspace.canon()?) else { return Ok(()) };
         let release = workspace.release()?;
         let invite = following.invite(&workspace.root)?;
-        let origin = Origin::open(&invite.address, &workspace.root, self.machine.patience())?;
+        let origin = Origin::open(&invite.address, &workspace.root, &self.machine.access())?;
         let wanted = wanted_files(&canon, lacking, installs);
         let bar = self.observer.begin(Task::Fetching);
         let contents = ReleaseContents::new(&origin, &release);

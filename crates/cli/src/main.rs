@@ -22,6 +22,7 @@ use clap_complete::CompleteEnv;
 
 use arguments::Arguments;
 use env::Env;
+use kanon_io::running::was_double_clicked;
 use settings::Settings;
 use ui::Ui;
 
@@ -49,7 +50,22 @@ impl Outcome {
     }
 }
 
+/// What somebody reads who has started the program by a double click; the window stays until they have read it.
+fn greet() -> ExitCode {
+    println!(
+        "This is Kanon. It is typed in a terminal, in the folder of the game or of the server.\n\n\
+         Somebody has sent you an invite? Open a terminal in the game's folder (in its window, type cmd into the line with the\n\
+         folder's name), and type this, with the whole invite in the quotes:\n\n    kanon follow \"INVITE\"\n\n\
+         You keep a server? kanon --help tells the way, and kanon demo shows it.\n\nPress Enter to close this window."
+    );
+    let _ = std::io::stdin().read_line(&mut String::new());
+    ExitCode::from(EXIT_IN_ORDER)
+}
+
 fn main() -> ExitCode {
+    if std::env::args_os().len() == 1 && was_double_clicked() {
+        return greet();
+    }
     CompleteEnv::with_factory(help::command).var(completing::VARIABLE).complete();
     let arguments = Arguments::from_arg_matches(&help::command().get_matches()).unwrap_or_else(|error| error.exit());
     let settings = Settings::read();

@@ -1,5 +1,6 @@
 //! What a user has set for all of their work, in `config.toml` in the folder for such: options that need not be typed each time.
 
+use std::io::ErrorKind;
 use std::path::{Path, PathBuf};
 
 use kanon_io::open::read_bounded;
@@ -38,7 +39,10 @@ impl Settings {
     fn of(path: &Path) -> Result<Self, Failure> {
         let told = || format!("your settings in {} can't be used", path.display());
         let bytes = match read_bounded(path, BYTES) {
-            Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
+            // In a home that somebody else keeps closed, nothing is set for whoever runs this.
+            Err(error) if matches!(error.kind(), ErrorKind::NotFound | ErrorKind::PermissionDenied) => {
+                return Ok(Self::default());
+            }
             read => read.map_err(|error| Failure::plain(told()).because(error))?,
         };
         let text = String::from_utf8(bytes).map_err(|error| Failure::plain(told()).because(error))?;

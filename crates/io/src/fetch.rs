@@ -1,5 +1,6 @@
 //! Catalogues and the downloads that they list.
 
+use std::fs::OpenOptions;
 use std::path::{Path, PathBuf};
 
 use futures_util::stream::StreamExt;
@@ -10,9 +11,9 @@ use tokio::runtime::Runtime;
 use crate::error::{During, ReachError};
 use crate::hashing::both_of;
 use crate::open::{read_bounded, regular};
-use crate::origin::{Failed, Origin, Promised, runtime};
+use crate::origin::{Access, Failed, Origin, Promised, runtime};
 use crate::progress::Progress;
-use crate::retry::{Retry, RetryPolicy};
+use crate::retry::Retry;
 use crate::room::{Need, refuse_lack};
 
 /// A place that has a catalogue and what it lists.
@@ -42,7 +43,7 @@ pub fn is_catalogue(at: &str) -> bool {
 ///
 /// # Errors
 /// When it is not there, can't be fetched, or is larger than `most` bytes.
-pub fn small_file(at: &str, root: &Path, patience: RetryPolicy, most: u64) -> Result<Vec<u8>, ReachError> {
+pub fn small_file(at: &str, root: &Path, access: &Access, most: u64) -> Result<Vec<u8>, ReachError> {
     let refused = |reason: String| ReachError::Address { address: kanon_core::base::path::printable(at), reason };
     let too_large = || refused(format!("it is larger than {} MiB", most >> 20));
     if !at.contains("://") {
@@ -56,7 +57,7 @@ pub fn small_file(at: &str, root: &Path, patience: RetryPolicy, most: u64) -> Re
         .rsplit_once('/')
         .filter(|(_, file)| !file.is_empty())
         .ok_or_else(|| refused("it names no file".to_owned()))?;
-    let origin = Origin::open(folder, root, patience)?;
+    let origin = Origin::open(folder, root, access)?;
     let fetched = runtime()?.block_on(origin.whole(file, most));
     let bytes = fetched.map_err(|failed| refused(failed.why()))?;
     if bytes.len() as u64 > most { Err(too_large()) } else { Ok(bytes) }
@@ -67,9 +68,9 @@ impl Remote {
     ///
     /// # Errors
     /// When the address can't be one, or asks for what Kanon can't do.
-    pub fn open(at: &str, root: &Path, patience: RetryPolicy) -> Result<Self, ReachError> {
+    pub fn open(at: &str, root: &Path, access: &Access) -> Result<Self, ReachError> {
         let (folder, file) = place_of(at, root);
-        let origin = Origin::open(&folder, root, patience)?;
+        let origin = Origin::open(&folder, root, access)?;
         let shown = match at.contains("://") {
             true => origin.shown().to_owned(),
             false => kanon_core::base::path::printable(at),
@@ -190,7 +191,9 @@ impl Remote {
                 blake3.short()
             )));
         }
-        whole.sync_all().during("write", &part)?;
+        drop(whole);
+        // Some systems only flush what was opened to be written.
+        OpenOptions::new().append(true).open(&part).and_then(|file| file.sync_all()).during("write", &part)?;
         std::fs::rename(&part, &file).during("put in place", &file)?;
         Ok(file)
     }
@@ -229,7 +232,7 @@ mod tests {
     #[case("gopher://mods.example/x", "gopher:// is no place that files come from")]
     #[case("http://", "it is no address")]
     fn addresses_are_refused(#[case] at: &str, #[case] expected: &str) {
-        let Err(error) = Remote::open(at, Path::new("."), RetryPolicy::default()) else { panic!("refused") };
+        let Err(error) = Remote::open(at, Path::new("."), &Access::default()) else { panic!("refused") };
         let told = error.to_string();
         assert!(told.contains(expected) && !told.contains("geheim"), "{told}");
     }

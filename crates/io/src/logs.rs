@@ -188,7 +188,7 @@ pub fn transcript(path: &Path) -> Result<Text, ReachError> {
     let newest = files.first().map_or(path, PathBuf::as_path);
     let head = head(newest).during("read the log", newest)?;
     let is_torn = is_torn(newest).during("read the log", newest)?;
-    let mut kept = String::new();
+    let mut kept = String::with_capacity(TRANSCRIPT + 4_096);
     let lines = from_its_end(newest).during("open the log", newest)?;
     each_line(lines, |_, line| {
         kept.push_str(&String::from_utf8_lossy(&as_utf8(line)));
@@ -226,7 +226,7 @@ fn head(path: &Path) -> io::Result<String> {
 fn from_its_end(path: &Path) -> io::Result<Box<dyn BufRead>> {
     let Kind::Plain(size) = Kind::of(path)? else { return opened(path) };
     let mut lines = BufReader::with_capacity(1 << 20, regular(path)?);
-    if let Some(from) = size.checked_sub(2 * TRANSCRIPT as u64) {
+    if let Some(from) = size.checked_sub(TRANSCRIPT as u64) {
         lines.seek(SeekFrom::Start(from))?;
         // The rest of a line is none.
         lines.skip_until(b'\n')?;
@@ -434,6 +434,9 @@ fn scan_stretch(path: &Path, (begin, end): (u64, u64), scanner: &Scanner) -> io:
     // What stands before the first line that begins here is counted, since numbers are of the whole stretch.
     let skipped = memchr::memchr_iter(b'\n', &bytes[own.min(first)..first]).count() as u64;
     let mut lines = scan(scanner, &bytes[first..]);
+    drop(bytes);
+    // More than are looked at closely need not wait for the other stretches.
+    lines.drain(..lines.len().saturating_sub(LOG_LINES));
     lines.iter_mut().for_each(|(number, _)| *number += skipped);
     Ok(Found { lines, line_ends })
 }

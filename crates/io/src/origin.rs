@@ -1,6 +1,7 @@
 //! Where files come from that are elsewhere: any web server, an S3 bucket, or a folder. What comes is bounded by what was
 //! promised, and a download that breaks off is gone on with where it stopped, also in a later run.
 
+use std::collections::BTreeMap;
 use std::fs::{File, OpenOptions};
 use std::io::{self, Seek, SeekFrom, Write};
 use std::net::{IpAddr, ToSocketAddrs};
@@ -12,7 +13,7 @@ use std::time::Instant;
 use futures_util::stream::{BoxStream, StreamExt};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::printable;
-use object_store::aws::AmazonS3Builder;
+use object_store::aws::{AmazonS3Builder, AmazonS3ConfigKey};
 use object_store::path::Path as StorePath;
 use object_store::{BackoffConfig, ClientOptions, Error as StoreError, GetOptions, GetRange, ObjectStore, RetryConfig};
 use reqwest::StatusCode;
@@ -94,13 +95,23 @@ impl Failed {
     }
 }
 
+/// How places are reached, and who asks. It holds secrets, and is never printed.
+#[derive(Default, Clone)]
+pub struct Access {
+    /// How long one that does not answer is waited for.
+    pub patience: RetryPolicy,
+    /// Where buckets are and who asks there, by the names of the usual variables (`AWS_…`). Some hold secrets.
+    pub bucket: BTreeMap<String, String>,
+}
+
 impl Origin {
     /// Opens the place of an address (`http://`, `https://`, `s3://`, `file://`), or of a folder, which may be relative to `root`.
     /// Nothing is asked yet.
     ///
     /// # Errors
     /// When the address can't be one, or asks for what Kanon can't do.
-    pub fn open(at: &str, root: &Path, patience: RetryPolicy) -> Result<Self, ReachError> {
+    pub fn open(at: &str, root: &Path, access: &Access) -> Result<Self, ReachError> {
+        let patience = access.patience;
         let shown = without_password(at);
         let refused = |reason: String| ReachError::Address { address: shown.clone(), reason };
         let folder = match at.strip_prefix("file://") {
@@ -109,7 +120,7 @@ impl Origin {
         };
         let place = match &folder {
             Some(folder) => from_folder(folder),
-            None => from_address(at, patience),
+            None => from_address(at, access),
         };
         Ok(Self { place: place.map_err(refused)?, folder, shown, patience })
     }
@@ -477,7 +488,8 @@ fn from_folder(folder: &Path) -> Result<Place, String> {
     Ok(Place::Store(Arc::new(store.map_err(|error| innermost(&error))?), String::new()))
 }
 
-fn from_address(at: &str, patience: RetryPolicy) -> Result<Place, String> {
+fn from_address(at: &str, access: &Access) -> Result<Place, String> {
+    let patience = access.patience;
     let mut url = Url::parse(at).map_err(|error| format!("it is no address ({error})"))?;
     if url.password().is_some() {
         return Err(
@@ -500,25 +512,32 @@ fn from_address(at: &str, patience: RetryPolicy) -> Result<Place, String> {
             let bucket = url.host_str().ok_or("it names no bucket")?;
             let prefix = folder.trim_start_matches('/').to_owned();
             let prefix = if prefix.is_empty() { prefix } else { format!("{prefix}/") };
-            Ok(Place::Store(Arc::new(open_bucket(bucket, patience)?), prefix))
+            Ok(Place::Store(Arc::new(open_bucket(bucket, access)?), prefix))
         }
         other => Err(format!("{other}:// is no place that files come from; use http://, https:// or s3://")),
     }
 }
 
-/// Opens a bucket by what the environment says of where it is and who asks.
-fn open_bucket(bucket: &str, patience: RetryPolicy) -> Result<impl ObjectStore + use<>, String> {
+/// Opens a bucket, by what is said of where it is and who asks.
+fn open_bucket(bucket: &str, access: &Access) -> Result<impl ObjectStore + use<>, String> {
+    let said = |name: &str| access.bucket.get(name).map(String::as_str);
     let options = ClientOptions::new()
         .with_timeout_disabled()
-        .with_connect_timeout(patience.connect)
-        .with_read_timeout(patience.silence)
-        .with_allow_http(std::env::var("AWS_ALLOW_HTTP").is_ok_and(|word| word == "true"));
+        .with_connect_timeout(access.patience.connect)
+        .with_read_timeout(access.patience.silence)
+        .with_allow_http(said("AWS_ALLOW_HTTP") == Some("true"));
     // Trying again is this module's own business.
-    let retry = RetryConfig { backoff: BackoffConfig::default(), max_retries: 0, retry_timeout: patience.silence };
-    let mut builder =
-        AmazonS3Builder::from_env().with_bucket_name(bucket).with_client_options(options).with_retry(retry);
+    let retry =
+        RetryConfig { backoff: BackoffConfig::default(), max_retries: 0, retry_timeout: access.patience.silence };
+    let mut builder = AmazonS3Builder::new().with_bucket_name(bucket);
+    for (name, value) in &access.bucket {
+        if let Ok(key) = name.to_ascii_lowercase().parse::<AmazonS3ConfigKey>() {
+            builder = builder.with_config(key, value);
+        }
+    }
+    builder = builder.with_client_options(options).with_retry(retry);
     let known = ["AWS_ACCESS_KEY_ID", "AWS_WEB_IDENTITY_TOKEN_FILE", "AWS_CONTAINER_CREDENTIALS_RELATIVE_URI"];
-    if !known.iter().any(|name| std::env::var_os(name).is_some()) {
+    if !known.iter().any(|name| said(name).is_some()) {
         // Without credentials only public buckets can be read; nobody is asked for any.
         builder = builder.with_skip_signature(true);
     }

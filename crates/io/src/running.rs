@@ -6,7 +6,7 @@ use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
 use kanon_core::rulebook::RunningSigns;
-use sysinfo::{ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
+use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
 
 use crate::error::{During, ReachError};
 use crate::install::{FileStatus, Install};
@@ -21,6 +21,19 @@ const LOOK: Duration = Duration::from_millis(250);
 /// What this machine is called, where the system tells.
 pub fn machine() -> Option<String> {
     System::host_name()
+}
+
+/// Whether this program was started by a double click, and not by somebody who stands in a terminal: its window then closes when it ends.
+pub fn was_double_clicked() -> bool {
+    const SHELLS: [&str; 1] = ["explorer.exe"];
+    if !cfg!(windows) {
+        return false;
+    }
+    let mut system = System::new();
+    system.refresh_processes_specifics(ProcessesToUpdate::All, true, ProcessRefreshKind::nothing());
+    let own = system.process(Pid::from_u32(std::process::id()));
+    let parent = own.and_then(sysinfo::Process::parent).and_then(|parent| system.process(parent));
+    parent.is_some_and(|parent| SHELLS.iter().any(|shell| parent.name().eq_ignore_ascii_case(shell)))
 }
 
 /// The first sign that a game runs in an install, in words; `host` is where its port would be.

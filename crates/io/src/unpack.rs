@@ -272,7 +272,8 @@ mod tests {
                 if entry.path().is_dir() {
                     waiting.push(entry.path());
                 } else {
-                    let below = entry.path().strip_prefix(&into).expect("below").display().to_string();
+                    let below =
+                        entry.path().strip_prefix(&into).expect("below").display().to_string().replace('\\', "/");
                     found.push(format!("{below}={}", std::fs::read_to_string(entry.path()).expect("text")));
                 }
             }

@@ -10,6 +10,7 @@ use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::resolve::catalogue::Download;
 use kanon_io::fetch::Remote;
+use kanon_io::origin::Access;
 use kanon_io::progress::Silent;
 use kanon_io::retry::RetryPolicy;
 use kanon_standin::shop::{Fault, Shop};
@@ -21,6 +22,10 @@ const HASTY: RetryPolicy = RetryPolicy {
     tries: 3,
     pause: Duration::from_millis(1),
 };
+
+fn hasty() -> Access {
+    Access { patience: HASTY, ..Access::default() }
+}
 
 /// A name that would be another one if it were escaped once too often.
 const NAME: &str = "tide [1.0] ~ü#%20.psm";
@@ -76,7 +81,7 @@ impl Stage {
 }
 
 fn remote(shop: &Shop) -> Remote {
-    Remote::open(&format!("http://127.0.0.1:{}/", shop.port), Path::new("."), HASTY).unwrap()
+    Remote::open(&format!("http://127.0.0.1:{}/", shop.port), Path::new("."), &hasty()).unwrap()
 }
 
 #[rstest]
@@ -182,7 +187,7 @@ fn a_catalogue_on_a_line_that_drops_arrives_whole() {
 #[test]
 fn a_catalogue_may_lie_in_a_folder_of_this_machine() {
     let stage = Stage::new();
-    let remote = Remote::open("shop/catalogue.json", stage.temp.path(), HASTY).unwrap();
+    let remote = Remote::open("shop/catalogue.json", stage.temp.path(), &hasty()).unwrap();
     assert_eq!(remote.catalogue(&stage.temp.path().join("copy.json")).unwrap().bytes, b"{}");
     let file = remote.download(&stage.download(), &stage.kept_in(), &Silent).unwrap();
     assert_eq!(std::fs::read(file).unwrap(), stage.payload);

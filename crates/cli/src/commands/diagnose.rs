@@ -274,6 +274,8 @@ impl Evidence {
 
     fn collect(&mut self) {
         self.sources = self.logs.iter().map(|(side, _)| Source::log_of(*side)).collect();
+        // One copy at a time: a log may have very many.
+        self.events = Vec::new();
         self.events = self.logs.iter().flat_map(|(_, log)| log.events.clone()).collect();
     }
 

@@ -237,7 +237,7 @@ impl Game {
     /// last time counts.
     fn refresh(&self, arguments: &Follow, env: &Env, ui: &Ui) -> Result<News, Failure> {
         let root = workspace_of(&self.folder);
-        let origin = Origin::open(&self.invite.address, &env.machine.folder, env.machine.patience())?;
+        let origin = Origin::open(&self.invite.address, &env.machine.folder, &env.machine.access())?;
         let is_same = self.before.as_ref().is_some_and(|before| before.invite == self.invite.to_string());
         // What never was followed here is remembered only once everything is known to be right and somebody has agreed.
         let unsettled = if is_same { None } else { Some(self.seen_before()?) };

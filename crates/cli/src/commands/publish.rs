@@ -116,7 +116,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     };
     let outgoing =
         Outgoing { canon: &players, rulebook: &session.loaded.text, wishes: &wishes, bytes: &bytes, now, lasting };
-    let origin = Origin::open(&place.as_typed(), &env.machine.folder, env.machine.patience())?;
+    let origin = Origin::open(&place.as_typed(), &env.machine.folder, &env.machine.access())?;
     let bar = ui.progress("publishing");
     let pages = pages(&session, &players, &invite)?;
     let published = publish(&origin, (&keys, &folder), (&outgoing, arguments.verify), &pages, &bar)?;

@@ -1,6 +1,8 @@
 //! Alignments: asked for, carried out, refused, and taken back with what was changed since.
 
-use crate::stage::{Stage, psm, said};
+#[cfg(unix)]
+use crate::stage::said;
+use crate::stage::{Stage, psm};
 use rstest::rstest;
 use serde_json::json;
 

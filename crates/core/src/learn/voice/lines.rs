@@ -13,7 +13,7 @@ use crate::logs::{LogTime, VERSION_OF, separator, shown};
 use crate::rulebook::Role;
 
 /// So many lines of one log are looked at.
-const LINES: usize = 200_000;
+const LINES: usize = 60_000;
 /// So many bytes of a line are looked at.
 const LINE: usize = 2_000;
 /// So many different shapes of lines.

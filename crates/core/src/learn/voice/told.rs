@@ -22,6 +22,8 @@ use crate::rulebook::{Event, Role};
 const LINE: usize = 64 * 1024;
 /// So much of the mods must a list name to be one of all that somebody has.
 const MOST: f64 = 0.6;
+/// So many lines of one try are read, the last ones.
+const LINES: usize = 2_000;
 /// So many headers above a line are looked at.
 const HEADERS: usize = 4;
 
@@ -75,6 +77,10 @@ impl<'r> Tries<'r> {
     }
 }
 
+fn last_lines(episode: &Episode) -> &[usize] {
+    &episode.lines[episode.lines.len().saturating_sub(LINES)..]
+}
+
 /// All that a player has.
 struct ListOfAll {
     /// The kind of its lines.
@@ -103,7 +109,7 @@ impl Reader<'_> {
             events.extend(episode.outcome.map(|line| self.event(line, Event::JoinAccepted, episode)));
             return events;
         }
-        let says_why = episode.lines.iter().rev().copied().find(|line| elsewhere(self.text(*line)).is_some());
+        let says_why = last_lines(episode).iter().rev().copied().find(|line| elsewhere(self.text(*line)).is_some());
         let mut causes = self.said(episode, &self.legend(), all.as_ref().map(|list| list.kind));
         // Of somebody who is kept out for something else, what does not name him tells nothing.
         if says_why.is_some() {
@@ -130,7 +136,7 @@ impl Reader<'_> {
         of_all: Option<usize>,
     ) -> Vec<(usize, Item, Cause)> {
         let mut found = Vec::new();
-        for line in &episode.lines {
+        for line in last_lines(episode) {
             let kind = self.looked.kinds.lines[*line].kind;
             // All that somebody has is not what he is refused for.
             let counts = !self.loaded.contains(&kind) && Some(kind) != of_all && self.looked.is_of_bad_joins(kind);
@@ -286,9 +292,10 @@ impl Reader<'_> {
     /// The lines of one kind, or the one line, that name most mods.
     fn list_of_all(&self, episode: &Episode) -> Option<ListOfAll> {
         let mut by_kind: BTreeMap<usize, ListOfAll> = BTreeMap::new();
-        for line in &episode.lines {
+        for line in last_lines(episode) {
             let kind = self.looked.kinds.lines[*line].kind;
-            if self.loaded.contains(&kind) {
+            let names_mods = self.looked.kinds.kinds[kind].names_mods() || self.text(*line).contains('{');
+            if self.loaded.contains(&kind) || !names_mods {
                 continue;
             }
             let list = by_kind.entry(kind).or_insert(ListOfAll { kind, line: *line, held: Vec::new() });

@@ -19,24 +19,29 @@ pub fn keep_what_holds(events: &mut Vec<LearnedEvent>, logs: &[Transcript<'_>], 
         .collect();
     events.retain(|event| {
         let Some(rule) = event.rule() else { return false };
-        let fits: Vec<(usize, LogEvent)> =
-            logs.iter().enumerate().flat_map(|(log, text)| known(&rule, log, text)).collect();
-        let lines = fits.iter().filter(|(_, found)| !event.is_cause() || found.mod_id.is_some()).count();
-        let is_wrong = event.is_cause() && fits.iter().any(|(log, found)| well.contains(&(*log, found.line)));
+        let (mut lines, mut is_wrong) = (0, false);
+        for (log, text) in logs.iter().enumerate() {
+            each_known(&rule, text, &mut |found| {
+                lines += usize::from(!event.is_cause() || found.mod_id.is_some());
+                is_wrong |= event.is_cause() && well.contains(&(log, found.line));
+            });
+        }
         // A list in one line is as many events as it has mods.
         let many = event.between.is_some() || event.then.is_some();
         lines > 0 && !is_wrong && (many || lines <= event.lines + event.lines / 5 + 1)
     });
 }
 
-fn known(rule: &EventRule, log: usize, text: &Transcript<'_>) -> Vec<(usize, LogEvent)> {
+/// Tells of each line that a rule knows. They are not kept: a log may have very many.
+fn each_known(rule: &EventRule, text: &Transcript<'_>, tell: &mut dyn FnMut(&LogEvent)) {
     if rule.side != Some(text.side) {
-        return Vec::new();
+        return;
     }
     let rules = std::slice::from_ref(rule);
     let mut reader = LogReader::new(rules, text.side, Source::log_of(text.side));
     for (number, line) in (1..).zip(text.text.lines()) {
         reader.line(number, line.as_bytes());
+        reader.take().iter().for_each(&mut *tell);
     }
-    reader.finish().into_iter().map(|event| (log, event)).collect()
+    reader.finish().iter().for_each(tell);
 }
