@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Makes what is given out: programs for Linux and Windows, completions, the manual, licences of all that is in them, a bill of
-# materials, a .deb, and the sums of all of it. Into dist/, or the folder behind it. WINDOWS=no leaves Windows out.
+# materials, a .deb, and the sums of all of it. Into dist/, or the folder behind it. WINDOWS=no leaves Windows out; STATIC=no and
+# PROFILE=release make a program for Linux that is built sooner, and wants the system's libraries.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 out=$(realpath -m "${1:-dist}")
@@ -13,10 +14,16 @@ mkdir -p "$out"
 
 step() { printf '== %s\n' "$*" >&2; }
 
+profile=${PROFILE:-dist}
 step "the program for Linux: no library of the system's is needed to run it"
-RUSTFLAGS="-C target-feature=+crt-static" cargo build --profile dist -p kanon --locked --target "$host"
-linux="${CARGO_TARGET_DIR:-target}/$host/dist/kanon"
-if ldd "$linux" 2>/dev/null | grep -q '=>'; then
+if [ "${STATIC:-yes}" = no ]; then
+  cargo build --profile "$profile" -p kanon --locked
+  linux="${CARGO_TARGET_DIR:-target}/$profile/kanon"
+else
+  RUSTFLAGS="-C target-feature=+crt-static" cargo build --profile "$profile" -p kanon --locked --target "$host"
+  linux="${CARGO_TARGET_DIR:-target}/$host/$profile/kanon"
+fi
+if [ "${STATIC:-yes}" != no ] && ldd "$linux" 2>/dev/null | grep -q '=>'; then
   echo "the program for Linux wants libraries of the system's:" >&2
   ldd "$linux" >&2
   exit 1
@@ -39,22 +46,24 @@ tar -C "$out" --sort=name --owner=0 --group=0 --numeric-owner -czf "$out/$name-l
 
 step "the Debian package"
 if command -v cargo-deb >/dev/null; then
+  # Where the package's own list looks for them.
+  rm -rf target/dist-shared
   mkdir -p target/dist-shared
-  rm -rf target/dist-shared/*
   cp -r "$shared/." target/dist-shared/
-  cargo deb -p kanon --no-build --no-strip --target "$host" --profile dist --output "$out/" >/dev/null
+  install -m 755 "$linux" target/dist-shared/kanon
+  cargo deb -p kanon --no-build --no-strip --output "$out/" >/dev/null
 else
   echo "cargo-deb is not here (cargo install cargo-deb): no .deb is made" >&2
 fi
 
 if [ "${WINDOWS:-yes}" != no ]; then
   step "the program and the archive for Windows"
-  PROFILE=dist tools/windows.sh program
+  PROFILE="$profile" tools/windows.sh program
   work=$(realpath -m "${KANON_WINDOWS:-target/windows}")
   windows_folder="$out/$name-windows-x86_64"
   mkdir -p "$windows_folder"
   cp -r "$shared/." "$windows_folder/"
-  cp "$work/target/x86_64-pc-windows-gnu/dist/kanon.exe" "$windows_folder/"
+  cp "$work/target/x86_64-pc-windows-gnu/$profile/kanon.exe" "$windows_folder/"
   (cd "$out" && python3 -m zipfile -c "$name-windows-x86_64.zip" "$name-windows-x86_64")
 fi
 

@@ -63,7 +63,7 @@ kanon -C "$story" undo oskar >/dev/null 2>&1 || true
 shot mistake "kanon survey station --rulebook draft.rulebook.toml"
 kanon align wren --yes >/dev/null
 kanon align tove --yes >/dev/null
-shot history "kanon history; kanon history --canons"
+shot history "kanon status; kanon history; kanon history --canons"
 
 # For the players: a release on a web server, a new player who follows it, and the page.
 kanon align station --yes >/dev/null

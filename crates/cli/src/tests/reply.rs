@@ -43,7 +43,7 @@ const SERVER: Option<Role> = Some(Role::Server);
 #[case(Code::ModMissing, [Some("2.1"), None], "you don't have Reed Bed 2.1", "Install Reed Bed 2.1, into the folder mods.")]
 #[case(Code::ModExtra, [None, Some("2.1")], "you have Reed Bed, and the server does not", "Take Reed Bed out of your game")]
 #[case(Code::VersionOlder, [Some("2.1"), Some("2.0")], "your Reed Bed is too old: it is 2.0, and should be 2.1", "Replace your Reed Bed by version 2.1")]
-#[case(Code::ContentDiffers, [Some("2.1"), None], "your Reed Bed was changed", "Get Reed Bed 2.1 again")]
+#[case(Code::ContentDiffers, [Some("2.1"), None], "your Reed Bed was changed", "Get Reed Bed 2.1 again, and put it in the place of yours (in the folder mods).")]
 #[case(Code::ListOrder, [None, None], "Reed Bed:", "Look after it.")]
 fn what_is_off_with_a_player(
     #[case] cause: Code,

@@ -219,7 +219,10 @@ impl Reply<'_> {
             true => format!(": it belongs at {}", printable(path)),
             false => format!(", into the folder {}", printable(path)),
         });
-        let file = place.map_or_else(String::new, |path| format!(" (the file {})", printable(path)));
+        let file = place.map_or_else(String::new, |path| match is_file(path) {
+            true => format!(" (the file {})", printable(path)),
+            false => format!(" (in the folder {})", printable(path)),
+        });
         match found.cause {
             Code::ModMissing if found.mod_id.is_none() => {
                 "Hold your mods against the list that I send you: one of them is missing.".to_owned()

@@ -26,7 +26,6 @@ pub use failure::meaning as means_failure;
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
-pub use verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict};
-pub use wanted::Wanted;
+pub use verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict, Wanted};
 pub use weigh::weigh;
 pub use words::literal;

@@ -4,7 +4,6 @@ use serde::Serialize;
 
 use super::elsewhere::KeptOutBy;
 use super::hints::Hint;
-use super::wanted::Wanted;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::canon::Canon;
@@ -65,6 +64,24 @@ pub struct Diagnosis {
     pub wanted: Vec<Wanted>,
     /// Patterns for the rulebook that would have known the lines which were only guessed at.
     pub proposals: Vec<String>,
+}
+
+/// Something that would tell more.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Wanted {
+    /// A log of a join that failed: the one in the log was let in.
+    FailedJoin,
+    /// A look at something that is no mod.
+    Elsewhere(KeptOutBy),
+    /// The player's survey.
+    ClientSurvey,
+    /// A survey of the server.
+    ServerSurvey,
+    /// The server's log.
+    ServerLog,
+    /// The client's log.
+    ClientLog,
 }
 
 /// A cause of a failed join.

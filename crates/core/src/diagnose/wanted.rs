@@ -1,28 +1,8 @@
 //! What would tell more than there is.
 
-use serde::Serialize;
-
 use super::elsewhere::KeptOutBy;
-use super::verdict::{Case, Verdict};
+use super::verdict::{Case, Verdict, Wanted};
 use crate::logs::Source;
-
-/// Something that would tell more.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Wanted {
-    /// A log of a join that failed: the one in the log was let in.
-    FailedJoin,
-    /// A look at something that is no mod.
-    Elsewhere(KeptOutBy),
-    /// The player's survey.
-    ClientSurvey,
-    /// A survey of the server.
-    ServerSurvey,
-    /// The server's log.
-    ServerLog,
-    /// The client's log.
-    ClientLog,
-}
 
 /// A verdict that is surer than this needs nothing more.
 const SURE: f64 = 0.85;
