@@ -213,14 +213,21 @@ impl Evidence {
         }
         for (side, file) in &self.files {
             let heard = self.heard.as_ref().filter(|_| self.unwritten.contains(side));
-            let mut rules = written.clone();
-            rules.extend(heard.iter().flat_map(|heard| heard.voice.rules()));
             let player = self.player.as_deref().filter(|_| *side == Role::Server);
-            let mut read = logs::read(file, (*side, &rules), (player, since))?;
-            let told = heard.filter(|_| since.is_none()).and_then(|heard| heard.of_last_try(*side, &read));
-            if let Some(told) = told {
-                read.replace(told);
-            }
+            // What it says of the last try is known already; else the patterns that it taught have to do.
+            let has_told = since.is_none() && heard.is_some_and(|heard| heard.voice.of_last_try(*side).is_some());
+            let read = match heard.filter(|_| has_told) {
+                Some(heard) => {
+                    let mut read = logs::counted(file)?;
+                    read.replace(heard.of_last_try(*side, &read).unwrap_or_default());
+                    read
+                }
+                None => {
+                    let mut rules = written.clone();
+                    rules.extend(heard.iter().flat_map(|heard| heard.voice.rules()));
+                    logs::read(file, (*side, &rules), (player, since))?
+                }
+            };
             let how = if heard.is_some() { ", read by what it says itself" } else { "" };
             self.looked_at.push(format!("the {side}'s log {}{how}", read.files.join(" and ")));
             self.logs.push((*side, read));
