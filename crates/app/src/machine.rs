@@ -32,8 +32,11 @@ pub const HEEDED: [&str; 10] = [
     "XDG_CONFIG_HOME",
     "APPDATA",
     "SSH_AUTH_SOCK",
-    "KANON_PATIENCE",
+    PATIENCE,
 ];
+
+/// The variable that says for how many seconds a silent host is waited for.
+const PATIENCE: &str = "KANON_PATIENCE";
 
 /// How the names of the variables begin that say where a bucket is and who asks there.
 const BUCKETS: &str = "AWS_";
@@ -111,8 +114,17 @@ impl Machine {
 
     /// How long a host that does not answer is waited for.
     pub fn patience(&self) -> RetryPolicy {
-        let seconds = self.variable("KANON_PATIENCE").and_then(|text| text.parse::<u64>().ok()).filter(|s| *s > 0);
+        let seconds = self.variable(PATIENCE).and_then(|text| text.parse::<u64>().ok()).filter(|s| *s > 0);
         seconds.map_or_else(RetryPolicy::default, RetryPolicy::of_seconds)
+    }
+
+    /// The same, with so many seconds of patience where no variable says how many.
+    #[must_use]
+    pub fn or_patience(mut self, seconds: Option<u64>) -> Self {
+        if let Some(seconds) = seconds.filter(|_| self.variable(PATIENCE).is_none()) {
+            self.variables.insert(PATIENCE.to_owned(), seconds.to_string());
+        }
+        self
     }
 
     /// How places of releases and downloads are reached.

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use clap_complete::ArgValueCandidates;
+use clap_complete::{ArgValueCandidates, Shell};
 use kanon_app::alignment::Wanted;
 use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Said;
@@ -228,39 +228,11 @@ pub enum Command {
     Standin(Standin),
 }
 
-/// A shell, as it is typed.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub enum ShellWord {
-    /// For bash
-    Bash,
-    /// For elvish
-    Elvish,
-    /// For fish
-    Fish,
-    /// For PowerShell
-    Powershell,
-    /// For zsh
-    Zsh,
-}
-
-impl ShellWord {
-    /// The word for it.
-    pub const fn word(self) -> &'static str {
-        match self {
-            Self::Bash => "bash",
-            Self::Elvish => "elvish",
-            Self::Fish => "fish",
-            Self::Powershell => "powershell",
-            Self::Zsh => "zsh",
-        }
-    }
-}
-
 #[derive(Debug, Args)]
 pub struct Completions {
     /// The shell
     #[arg(value_enum)]
-    pub shell: ShellWord,
+    pub shell: Shell,
 }
 
 #[derive(Debug, Args)]

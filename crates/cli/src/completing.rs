@@ -1,7 +1,6 @@
 //! What a shell offers behind a command: the names that the workspace knows.
 
-use std::path::Path;
-
+use clap_complete::Shell;
 use clap_complete::engine::CompletionCandidate;
 use kanon_io::workspace::Workspace;
 
@@ -42,13 +41,16 @@ pub fn known_mods() -> Vec<CompletionCandidate> {
     all
 }
 
-/// Writes what a shell needs to ask this program for candidates; `false` where nobody knows the shell.
-pub fn registration(shell: &str, program: &Path, out: &mut dyn std::io::Write) -> std::io::Result<bool> {
-    let shells = clap_complete::env::Shells::builtins();
-    let Some(known) = shells.completer(shell) else { return Ok(false) };
-    let program = program.to_string_lossy();
-    known.write_registration(VARIABLE, "kanon", "kanon", &program, out)?;
-    Ok(true)
+/// What a shell needs to ask this program for candidates.
+///
+/// # Errors
+/// When the library knows no way for this shell.
+pub fn registration(shell: Shell) -> std::io::Result<Vec<u8>> {
+    let mut out = Vec::new();
+    let known = clap_complete::env::Shells::builtins();
+    let known = known.completer(&shell.to_string()).ok_or(std::io::ErrorKind::Unsupported)?;
+    known.write_registration(VARIABLE, "kanon", "kanon", "kanon", &mut out)?;
+    Ok(out)
 }
 
 /// The variable by which a shell asks.

@@ -1,12 +1,11 @@
 //! The world, read once: the machine that a command runs on, and how it is to answer.
 
-use std::collections::BTreeMap;
 use std::io::IsTerminal;
 use std::path::Path;
 
 use kanon_app::machine::{HEEDED, Machine, is_secret};
 
-use crate::arguments::{Format, Global};
+use crate::arguments::{Format, Global, When};
 use crate::asking;
 use crate::failure::Failure;
 use crate::settings::Settings;
@@ -16,6 +15,8 @@ use crate::settings::Settings;
 pub struct Env {
     /// The machine.
     pub machine: Machine,
+    /// When text is coloured.
+    pub color: When,
     /// How the report is printed.
     pub format: Format,
     /// Whether more is told.
@@ -26,7 +27,7 @@ pub struct Env {
 
 impl Env {
     /// Reads the world.
-    pub fn read(global: &Global, settings: Settings) -> Result<Self, Failure> {
+    pub fn read(global: &Global) -> Result<Self, Failure> {
         let current = std::env::current_dir()
             .map_err(|error| Failure::plain("could not tell the current folder").because(error))?;
         let folder = global.directory.as_ref().map_or_else(|| current.clone(), |directory| current.join(directory));
@@ -38,13 +39,12 @@ impl Env {
         let all = std::env::vars_os().filter_map(|(name, value)| Some((name.into_string().ok()?, value)));
         let heeded = all.filter(|(name, _)| HEEDED.contains(&name.as_str()) || is_secret(name));
         let variables = heeded.filter_map(|(name, value)| Some((name, value.into_string().ok()?)));
-        let mut variables: BTreeMap<String, String> = variables.collect();
-        if let Some(patience) = settings.patience {
-            variables.entry("KANON_PATIENCE".to_owned()).or_insert_with(|| patience.to_string());
-        }
         let typed = global.directory.as_deref();
+        let machine = Machine::new((folder, typed), can_ask, variables.collect(), jiff::Zoned::now());
+        let settings = Settings::read(machine.config().as_deref())?;
         Ok(Self {
-            machine: Machine::new((folder, typed), can_ask, variables, jiff::Zoned::now()),
+            machine: machine.or_patience(settings.patience),
+            color: global.color.or(settings.color).unwrap_or_default(),
             format: global.format.or(settings.format).unwrap_or_default(),
             verbose: global.verbose,
             shows: std::io::stdout().is_terminal(),

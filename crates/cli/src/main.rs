@@ -23,7 +23,6 @@ use clap_complete::CompleteEnv;
 use arguments::Arguments;
 use env::Env;
 use kanon_io::running::was_double_clicked;
-use settings::Settings;
 use ui::Ui;
 
 /// A survey of 100,000 files is mostly small texts, made on several threads; this allocator is quicker at them.
@@ -68,10 +67,10 @@ fn main() -> ExitCode {
     }
     CompleteEnv::with_factory(help::command).var(completing::VARIABLE).complete();
     let arguments = Arguments::from_arg_matches(&help::command().get_matches()).unwrap_or_else(|error| error.exit());
-    let settings = Settings::read();
-    let ui = Ui::new(&arguments.global, settings.as_ref().copied().unwrap_or_default());
+    let env = Env::read(&arguments.global);
+    let color = env.as_ref().map_or_else(|_| arguments.global.color.unwrap_or_default(), |env| env.color);
+    let ui = Ui::new(&arguments.global, color);
     breaking::listen();
-    let env = settings.and_then(|settings| Env::read(&arguments.global, settings));
     let done = env.and_then(|env| commands::run(arguments.command, &env, &ui));
     ExitCode::from(match done {
         Ok(Outcome::InOrder) => EXIT_IN_ORDER,

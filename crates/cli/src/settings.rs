@@ -1,7 +1,7 @@
 //! What a user has set for all of their work, in `config.toml` in the folder for such: options that need not be typed each time.
 
 use std::io::ErrorKind;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use kanon_io::open::read_bounded;
 use serde::Deserialize;
@@ -9,6 +9,8 @@ use serde::Deserialize;
 use crate::arguments::{Format, When};
 use crate::failure::Failure;
 
+/// What it is called.
+const FILE: &str = "config.toml";
 /// Bytes that such a file may have.
 const BYTES: u64 = 64 << 10;
 
@@ -25,15 +27,12 @@ pub struct Settings {
 }
 
 impl Settings {
-    /// Reads what the user has set; nothing is set where there is no such file.
+    /// Reads what the user has set, in the folder for such; nothing is set where there is no such file.
     ///
     /// # Errors
     /// When it can't be read, or says what nobody knows.
-    pub fn read() -> Result<Self, Failure> {
-        match place(|name| std::env::var_os(name)) {
-            Some(path) => Self::of(&path),
-            None => Ok(Self::default()),
-        }
+    pub fn read(folder: Option<&Path>) -> Result<Self, Failure> {
+        folder.map_or_else(|| Ok(Self::default()), |folder| Self::of(&folder.join(FILE)))
     }
 
     fn of(path: &Path) -> Result<Self, Failure> {
@@ -51,18 +50,14 @@ impl Settings {
     }
 }
 
-/// Where it is, by the variables of the system.
-fn place(variable: impl Fn(&str) -> Option<std::ffi::OsString>) -> Option<PathBuf> {
-    let folder = |name: &str| variable(name).filter(|value| !value.is_empty()).map(PathBuf::from);
-    let given = folder("XDG_CONFIG_HOME").or_else(|| folder("APPDATA"));
-    let home = || folder("HOME").or_else(|| folder("USERPROFILE")).map(|home| home.join(".config"));
-    given.or_else(home).map(|folder| folder.join("kanon").join("config.toml"))
-}
-
 #[cfg(test)]
 mod tests {
-    use super::*;
+    use std::path::PathBuf;
+
+    use kanon_app::machine::Machine;
     use rstest::rstest;
+
+    use super::*;
 
     #[rstest]
     #[case("", Settings::default())]
@@ -95,8 +90,8 @@ mod tests {
     #[case(&[("APPDATA", "C:/Users/ines"), ("HOME", "")], Some("C:/Users/ines/kanon/config.toml"))]
     #[case(&[], None)]
     fn where_it_lies(#[case] variables: &[(&str, &str)], #[case] wanted: Option<&str>) {
-        let variable =
-            |name: &str| variables.iter().find(|(known, _)| *known == name).map(|(_, value)| (*value).into());
-        assert_eq!(place(variable), wanted.map(PathBuf::from));
+        let variables = variables.iter().map(|(name, value)| ((*name).to_owned(), (*value).to_owned())).collect();
+        let machine = Machine::new(("/".into(), None), false, variables, jiff::Zoned::default());
+        assert_eq!(machine.config().map(|folder| folder.join(FILE)), wanted.map(PathBuf::from));
     }
 }

@@ -18,7 +18,6 @@ use crate::asking::{self, TerminalAsker};
 use crate::breaking;
 use crate::failure::Failure;
 use crate::screen;
-use crate::settings::Settings;
 use crate::words::notices;
 
 /// Where reports, notices and progress go.
@@ -34,8 +33,8 @@ pub struct Ui {
 }
 
 impl Ui {
-    pub fn new(global: &Global, settings: Settings) -> Self {
-        let choice = match global.color.or(settings.color).unwrap_or_default() {
+    pub fn new(global: &Global, color: When) -> Self {
+        let choice = match color {
             When::Auto => ColorChoice::Auto,
             When::Always => ColorChoice::Always,
             When::Never => ColorChoice::Never,

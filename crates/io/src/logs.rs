@@ -113,28 +113,6 @@ pub fn read(
     Ok(log)
 }
 
-/// The newest file of a log, of which only the lines are counted: for whoever knows otherwise what it says.
-///
-/// # Errors
-/// When the log can't be read.
-pub fn counted(path: &Path) -> Result<ReadLog, ReachError> {
-    let newest = set_of(path)?.into_iter().next().unwrap_or_else(|| path.to_owned());
-    let lines = match Kind::of(&newest).during("open the log", &newest)? {
-        Kind::Plain(size) => {
-            let ends: io::Result<Vec<u64>> =
-                stretches_of(size).into_par_iter().map(|stretch| line_ends(&newest, stretch)).collect();
-            1 + ends.during("read the log", &newest)?.into_iter().sum::<u64>()
-        }
-        Kind::Other(_) => {
-            let mut lines = 1;
-            let text = opened(&newest).during("open the log", &newest)?;
-            each_line(text, |_, _| lines += 1).during("read the log", &newest)?;
-            lines
-        }
-    };
-    Ok(ReadLog { lines, files: vec![name_of(&newest)], newest, ..ReadLog::default() })
-}
-
 fn has_a_join(events: &[LogEvent], player: Option<&str>) -> bool {
     let of_player = |event: &LogEvent| match (player, &event.player) {
         (Some(wanted), Some(named)) => same_name(wanted, named),
@@ -208,10 +186,18 @@ impl Text {
 pub fn transcript(path: &Path) -> Result<Text, ReachError> {
     let files = set_of(path)?;
     let newest = files.first().map_or(path, PathBuf::as_path);
-    let head = head(newest).during("read the log", newest)?;
-    let is_torn = is_torn(newest).during("read the log", newest)?;
+    let plain = match Kind::of(newest).during("open the log", newest)? {
+        Kind::Plain(size) => Some(size),
+        Kind::Other(_) => None,
+    };
+    let (head, is_torn) = match plain {
+        Some(size) => (head(newest, size), is_torn(newest, size)),
+        // Of a packed one it is not asked.
+        None => (Ok(String::new()), Ok(false)),
+    };
+    let (head, is_torn) = (head.during("read the log", newest)?, is_torn.during("read the log", newest)?);
     let mut kept = String::with_capacity(TRANSCRIPT + 4_096);
-    let lines = from_its_end(newest).during("open the log", newest)?;
+    let lines = from_its_end(newest, plain).during("open the log", newest)?;
     each_line(lines, |_, line| {
         kept.push_str(&String::from_utf8_lossy(&as_utf8(line)));
         kept.push('\n');
@@ -224,9 +210,11 @@ pub fn transcript(path: &Path) -> Result<Text, ReachError> {
     Ok(Text { head, text: kept, is_torn })
 }
 
-/// Whether the last line of a log does not end yet; of a packed one it is not asked.
-fn is_torn(path: &Path) -> io::Result<bool> {
-    let Kind::Plain(size @ 1..) = Kind::of(path)? else { return Ok(false) };
+/// Whether the last line of a log does not end yet.
+fn is_torn(path: &Path, size: u64) -> io::Result<bool> {
+    if size == 0 {
+        return Ok(false);
+    }
     let (mut file, mut last) = (regular(path)?, [0]);
     file.seek(SeekFrom::Start(size - 1))?;
     file.read_exact(&mut last)?;
@@ -234,8 +222,7 @@ fn is_torn(path: &Path) -> io::Result<bool> {
 }
 
 /// How a log begins that is too long to be learned from whole.
-fn head(path: &Path) -> io::Result<String> {
-    let Kind::Plain(size) = Kind::of(path)? else { return Ok(String::new()) };
+fn head(path: &Path, size: u64) -> io::Result<String> {
     if size <= TRANSCRIPT as u64 {
         return Ok(String::new());
     }
@@ -245,8 +232,8 @@ fn head(path: &Path) -> io::Result<String> {
 }
 
 /// A log from so far before its end that enough of it is left; of one that is packed, or of two bytes a letter, all.
-fn from_its_end(path: &Path) -> io::Result<Box<dyn BufRead>> {
-    let Kind::Plain(size) = Kind::of(path)? else { return opened(path) };
+fn from_its_end(path: &Path, plain: Option<u64>) -> io::Result<Box<dyn BufRead>> {
+    let Some(size) = plain else { return opened(path) };
     let mut lines = BufReader::with_capacity(1 << 20, regular(path)?);
     if let Some(from) = size.checked_sub(TRANSCRIPT as u64) {
         lines.seek(SeekFrom::Start(from))?;

@@ -25,7 +25,6 @@ pub fn machine() -> Option<String> {
 
 /// Whether this program was started by a double click, and not by somebody who stands in a terminal: its window then closes when it ends.
 pub fn was_double_clicked() -> bool {
-    const SHELLS: [&str; 1] = ["explorer.exe"];
     if !cfg!(windows) {
         return false;
     }
@@ -33,7 +32,7 @@ pub fn was_double_clicked() -> bool {
     system.refresh_processes_specifics(ProcessesToUpdate::All, true, ProcessRefreshKind::nothing());
     let own = system.process(Pid::from_u32(std::process::id()));
     let parent = own.and_then(sysinfo::Process::parent).and_then(|parent| system.process(parent));
-    parent.is_some_and(|parent| SHELLS.iter().any(|shell| parent.name().eq_ignore_ascii_case(shell)))
+    parent.is_some_and(|parent| parent.name().eq_ignore_ascii_case("explorer.exe"))
 }
 
 /// The first sign that a game runs in an install, in words; `host` is where its port would be.

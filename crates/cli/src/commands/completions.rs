@@ -12,10 +12,8 @@ use crate::{Outcome, completing, help};
 
 /// Prints what makes a shell ask this program for what may come next.
 pub fn completions(arguments: &Completions, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut out = Vec::new();
-    let shell = arguments.shell.word();
-    let told = completing::registration(shell, Path::new("kanon"), &mut out);
-    told.map_err(|error| Failure::plain("the completions could not be written").because(error))?;
+    let out = completing::registration(arguments.shell)
+        .map_err(|error| Failure::plain("the completions could not be made").because(error))?;
     ui.report(&String::from_utf8_lossy(&out));
     Ok(Outcome::InOrder)
 }

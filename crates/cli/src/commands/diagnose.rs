@@ -214,20 +214,13 @@ impl Evidence {
         for (side, file) in &self.files {
             let heard = self.heard.as_ref().filter(|_| self.unwritten.contains(side));
             let player = self.player.as_deref().filter(|_| *side == Role::Server);
-            // What it says of the last try is known already; else the patterns that it taught have to do.
-            let has_told = since.is_none() && heard.is_some_and(|heard| heard.voice.of_last_try(*side).is_some());
-            let read = match heard.filter(|_| has_told) {
-                Some(heard) => {
-                    let mut read = logs::counted(file)?;
-                    read.replace(heard.of_last_try(*side, &read).unwrap_or_default());
-                    read
-                }
-                None => {
-                    let mut rules = written.clone();
-                    rules.extend(heard.iter().flat_map(|heard| heard.voice.rules()));
-                    logs::read(file, (*side, &rules), (player, since))?
-                }
-            };
+            let mut rules = written.clone();
+            rules.extend(heard.iter().flat_map(|heard| heard.voice.rules()));
+            let mut read = logs::read(file, (*side, &rules), (player, since))?;
+            // What it says of the last try tells more than the patterns that it taught.
+            if let Some(told) = heard.filter(|_| since.is_none()).and_then(|heard| heard.of_last_try(*side, &read)) {
+                read.replace(told);
+            }
             let how = if heard.is_some() { ", read by what it says itself" } else { "" };
             self.looked_at.push(format!("the {side}'s log {}{how}", read.files.join(" and ")));
             self.logs.push((*side, read));
@@ -326,15 +319,16 @@ impl Evidence {
             .map_err(|error| Failure::plain("the names of the mods can't be looked for").because(error))?;
         let mut hints = Vec::new();
         let is_understood = |side: Role| {
-            let heard = self.heard.as_ref();
-            heard.is_some_and(|heard| heard.voice.of_last_try(side).is_some())
-                || heard.is_some_and(|heard| self.unwritten.contains(&side) && heard.voice.knows_joins(side))
+            self.heard.as_ref().is_some_and(|Heard { voice, .. }| {
+                voice.of_last_try(side).is_some() || self.unwritten.contains(&side) && voice.knows_joins(side)
+            })
         };
         for (side, log) in &self.logs {
+            let is_understood = is_understood(*side);
             let player = self.player.as_deref().filter(|_| *side == Role::Server);
             let mut own = logs::hints(log, Source::log_of(*side), player, &needles)?;
             // Of a log that is understood, other lines than those that tell of the try are chatter.
-            own.retain(|hint| !is_understood(*side) || log.events.iter().any(|event| event.line == hint.line));
+            own.retain(|hint| !is_understood || log.events.iter().any(|event| event.line == hint.line));
             hints.extend(own);
         }
         Ok(hints)

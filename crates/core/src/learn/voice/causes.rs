@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::items::NOTHING;
 use super::joins::{Episode, Joins};
 use super::kinds::{Kind, Kinds, Seen};
-use super::lines::Piece;
+use super::lines::{Piece, stands_apart};
 use super::model::{Known, LearnedEvent, Sign};
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
@@ -115,9 +115,7 @@ impl<'k> Looked<'k> {
         }
         let has_joins = self.joins.has(self.kinds.kinds[kind].side);
         // What does not name a player, and goes on with no line that does, is chatter where it also stands by itself.
-        let lines = &self.kinds.kinds[kind].lines;
-        let is_anybodys = |line: &usize| self.kinds.lines[*line].player.is_none() && self.kinds.lines[*line].depth == 0;
-        let may_be_elsewhere = if lines.iter().all(is_anybodys) { 0 } else { bad };
+        let may_be_elsewhere = if self.names_nobody(kind) { 0 } else { bad };
         !has_joins || (well == 0 && bad > 0 && elsewhere <= may_be_elsewhere)
     }
 
@@ -137,16 +135,21 @@ impl<'k> Looked<'k> {
         parts.into_iter().collect()
     }
 
+    /// Whether no line of a kind names a player, or goes on with one.
+    fn names_nobody(&self, kind: usize) -> bool {
+        let mut lines = self.kinds.kinds[kind].lines.iter().map(|line| &self.kinds.lines[*line]);
+        lines.all(|seen| seen.player.is_none() && seen.depth == 0)
+    }
+
     /// Kinds of lines that name mods and nobody, and go on with no line: where hardly half of the tries that end in some way have any
     /// of them, they stand there by chance.
     fn chatter(&self, loaded: &[usize]) -> BTreeSet<usize> {
         let is_anybodys = |at: &usize| {
             let kind = &self.kinds.kinds[*at];
-            let lines = kind.lines.iter().map(|line| &self.kinds.lines[*line]);
             kind.side == Role::Server
                 && kind.names_mods()
                 && !loaded.contains(at)
-                && lines.clone().all(|seen| seen.player.is_none() && seen.depth == 0)
+                && self.names_nobody(*at)
                 && !kind.lines.iter().any(|line| self.above.get(line).is_some_and(|header| self.is_header(*header)))
         };
         let anybodys: BTreeSet<usize> = (0..self.kinds.kinds.len()).filter(is_anybodys).collect();
@@ -390,12 +393,7 @@ fn is_nothing_beside(kind: &Kind) -> bool {
     let behind = kind.pieces.iter().position(|piece| matches!(piece, Piece::Mod(..))).unwrap_or(0);
     kind.pieces.iter().enumerate().skip(behind).any(|(at, piece)| match piece {
         Piece::Word(word) => NOTHING.contains(&word.to_lowercase().as_str()) && alone(at),
-        Piece::Sign(sign) => {
-            let blank = |piece: Option<&Piece>| matches!(piece, None | Some(Piece::Blank));
-            NOTHING.contains(&sign.as_str())
-                && blank(at.checked_sub(1).and_then(|at| kind.pieces.get(at)))
-                && blank(kind.pieces.get(at + 1))
-        }
+        Piece::Sign(sign) => NOTHING.contains(&sign.as_str()) && stands_apart(&kind.pieces, at),
         _ => false,
     })
 }

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 use serde_json::Value as Json;
 
-use super::lines::bare_version;
+use super::lines::{Piece, bare_version, plain_pieces, stands_apart};
 use super::players::may_be_a_name;
 use crate::base::ids::FoldedId;
 use crate::diagnose::Needles;
@@ -50,11 +50,6 @@ impl Told {
         Self { text: bare_version(text).to_owned(), after: after.to_owned() }
     }
 }
-
-static VALUES: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,128}\b)|(?<word>[\p{L}_][\p{L}\d_-]*)|(?<dash>(?:^|\s)(?:-{1,3}|\u{2014})(?:\s|$))";
-    Regex::new(pattern).expect("a pattern that is written here")
-});
 
 /// An entry of a list: a name, and perhaps its version.
 pub static LISTED: LazyLock<Regex> = LazyLock::new(|| {
@@ -264,19 +259,17 @@ impl Item {
     /// Takes in the versions and digests of a text, and whether it tells of nothing.
     fn values(&mut self, text: &str) {
         let mut after = String::new();
-        for found in VALUES.captures_iter(text) {
-            let all = found.get_match().as_str();
-            let told = |after: &str| Told::new(all, after);
-            let digits = all.bytes().filter(u8::is_ascii_digit).count();
-            let is_digest = found.name("digest").is_some() && digits > 1 && digits < all.len();
-            if found.name("version").is_some() {
-                self.versions.push(told(&after));
-            } else if is_digest {
-                self.digests.push(told(&after));
-            } else if found.name("dash").is_some() || NOTHING.contains(&all.to_lowercase().as_str()) {
-                self.has_none = true;
-            } else {
-                after = all.to_owned();
+        let pieces = plain_pieces(text);
+        for (at, piece) in pieces.iter().enumerate() {
+            match piece {
+                Piece::Version(version) => self.versions.push(Told::new(version, &after)),
+                Piece::Digest(digest) => self.digests.push(Told::new(digest, &after)),
+                Piece::Word(word) if NOTHING.contains(&word.to_lowercase().as_str()) => self.has_none = true,
+                Piece::Word(word) => after.clone_from(word),
+                Piece::Sign(sign) if NOTHING.contains(&sign.as_str()) && stands_apart(&pieces, at) => {
+                    self.has_none = true;
+                }
+                _ => {}
             }
         }
     }

@@ -165,23 +165,22 @@ pub struct Joins {
 
 impl Joins {
     /// Finds them; `loaded` are the kinds of lines that tell of each mod as it is loaded.
-    /// `mods` is how many there are.
-    pub fn of(kinds: &Kinds, loaded: &[usize], mods: usize) -> Self {
+    /// `most` is how many mods are most of them.
+    pub fn of(kinds: &Kinds, loaded: &[usize], most: usize) -> Self {
         let start = start(kinds);
         let mut joins = Self { episodes: episodes(kinds, start, loaded), start, endings: BTreeMap::new() };
         let said = Said::of(kinds);
         for episode in &mut joins.episodes {
             episode.outcome = outcome((kinds, &said), episode, start);
         }
-        joins.judge(kinds, &said, mods);
+        joins.judge(kinds, &said, most);
         joins.episodes.extend(of_clients((kinds, &said), loaded));
         joins
     }
 
-    fn judge(&mut self, kinds: &Kinds, said: &[Said], mods: usize) {
+    fn judge(&mut self, kinds: &Kinds, said: &[Said], most: usize) {
         let chatter = self.chatter(kinds);
         // A list of all that somebody has says nothing of how it ended.
-        let most = (mods * 6 / 10).max(3);
         let names_mods = |episode: &Episode| {
             let mut named: BTreeMap<usize, usize> = BTreeMap::new();
             for seen in episode.lines.iter().map(|line| &kinds.lines[*line]) {

@@ -310,6 +310,12 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
     }
 }
 
+/// Whether blanks, or nothing, stand on both sides of a piece.
+pub fn stands_apart(pieces: &[Piece], at: usize) -> bool {
+    let blank = |piece: Option<&Piece>| matches!(piece, None | Some(Piece::Blank));
+    blank(at.checked_sub(1).and_then(|at| pieces.get(at))) && blank(pieces.get(at + 1))
+}
+
 /// Takes off what stands in brackets at the beginning and names nobody: a thread, a part of the program.
 pub fn without_tags(pieces: &mut Vec<Piece>) {
     let opens = |piece: &Piece| matches!(piece, Piece::Sign(sign) if sign == "[");

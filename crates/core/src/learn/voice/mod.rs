@@ -44,7 +44,7 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     }
     let kinds = Kinds::of(logs.len(), lines, &players, evening.players);
     let loaded = starts::loaded(&kinds, &known);
-    let joins = Joins::of(&kinds, &loaded, known.number());
+    let joins = Joins::of(&kinds, &loaded, known.most());
     let looked = Looked::new((&kinds, &joins), &known, &players);
     let tries = Tries::new(&looked, &loaded, logs);
     let is_said_so = |kind: &Kind, means| !tries.contradicts(kind, means);

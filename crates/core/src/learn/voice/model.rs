@@ -227,6 +227,11 @@ impl Known {
         of_server.map(|(id, _)| id).filter(|id| !self.of_servers_alone.contains(id))
     }
 
+    /// So many mods are most of those that there are: what names them is a list of all.
+    pub fn most(&self) -> usize {
+        (self.number() * 6).div_ceil(10).max(3)
+    }
+
     /// How many mods there are.
     pub fn number(&self) -> usize {
         self.versions.len().max(1)

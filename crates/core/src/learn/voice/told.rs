@@ -20,8 +20,6 @@ use crate::rulebook::{Event, Role};
 
 /// Bytes of a line that are read.
 const LINE: usize = 64 * 1024;
-/// So much of the mods must a list name to be one of all that somebody has.
-const MOST: f64 = 0.6;
 /// So many lines of one try are read, the last ones.
 const LINES: usize = 2_000;
 /// So many headers above a line are looked at.
@@ -32,6 +30,7 @@ type Cause = (Event, Option<String>, Option<String>);
 
 /// Reads the tries of some logs line by line.
 pub struct Tries<'r> {
+    looked: &'r Looked<'r>,
     readers: Vec<Reader<'r>>,
 }
 
@@ -40,7 +39,7 @@ impl<'r> Tries<'r> {
     pub fn new(looked: &'r Looked<'r>, loaded: &'r [usize], logs: &[Transcript<'r>]) -> Self {
         let reader =
             |log: &Transcript<'r>| Reader { looked, loaded, lines: log.text.lines().collect(), side: log.side };
-        Self { readers: logs.iter().map(reader).collect() }
+        Self { looked, readers: logs.iter().map(reader).collect() }
     }
 
     /// What each log says of the last try of a player, or of anybody; nothing of a log that tells of none.
@@ -50,7 +49,7 @@ impl<'r> Tries<'r> {
             let player = player.filter(|_| reader.side == Role::Server);
             // Of a client's log it must be known that there was a try, and how it ended.
             let is_told = |episode: &&Episode| reader.side == Role::Server || episode.went_well.is_some();
-            let episode = reader.looked.joins.last_of(log, player).filter(is_told);
+            let episode = self.looked.joins.last_of(log, player).filter(is_told);
             found.extend(episode.map(|episode| (reader.side, reader.read(episode))));
         }
         found
@@ -58,21 +57,19 @@ impl<'r> Tries<'r> {
 
     /// The kinds of lines that list all that a player has.
     pub fn lists_of_all(&self) -> BTreeSet<usize> {
-        let Some(reader) = self.readers.first() else { return BTreeSet::new() };
-        let episodes = reader.looked.joins.episodes.iter();
         let of_episode = |episode: &Episode| self.readers.get(episode.log)?.list_of_all(episode).map(|list| list.kind);
-        episodes.filter_map(of_episode).collect()
+        self.looked.joins.episodes.iter().filter_map(of_episode).collect()
     }
 
     /// Whether lines of a kind name several mods, each with what is said of it in a place of its own, and the first of them is said
     /// to be something else: no pattern of a line can tell such lines.
     pub fn contradicts(&self, kind: &Kind, means: Event) -> bool {
         let Some(first) = kind.lines.first() else { return false };
-        let seen = |line: usize| &self.readers[0].looked.kinds.lines[line];
-        let Some(reader) = self.readers.get(seen(*first).log) else { return false };
+        let seen = &self.looked.kinds.lines[*first];
+        let Some(reader) = self.readers.get(seen.log) else { return false };
         let items = reader.items(*first);
         let by_words = items.first().and_then(|item| reader.by_words(item, &[]));
-        let is_one_of_many = items.len() < seen(*first).mods().len();
+        let is_one_of_many = items.len() < seen.mods().len();
         is_one_of_many || reader.text(*first).contains('{') && by_words.is_some_and(|(own, ..)| own != means)
     }
 }
@@ -327,7 +324,7 @@ impl Reader<'_> {
             return false;
         }
         let known: BTreeSet<&FoldedId> = items.iter().filter(|item| item.is_known).map(|item| &item.id).collect();
-        known.len() > 2 && known.len() as f64 >= MOST * self.looked.known.number() as f64
+        known.len() >= self.looked.known.most()
     }
 
     fn items(&self, line: usize) -> Vec<Item> {
