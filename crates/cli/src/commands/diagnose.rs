@@ -82,7 +82,7 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
     // Where patterns know how tries end, and the last one was let in, nothing is to be explained.
     let has_told = diagnosis.got_in && diagnosis.verdicts.is_empty() && knows_endings(&session.loaded.rulebook.events);
     if !is_sure(&diagnosis) && !has_told {
-        evidence.hear_all(&session)?;
+        evidence.hear_all(&session, arguments.since.is_some())?;
         let hints = evidence.hints(&session)?;
         diagnosis = weigh(evidence.case(&session, arguments, &hints));
     }
@@ -244,8 +244,9 @@ impl Evidence {
     }
 
     /// Where patterns explain too little, logs that they know are read by what they say themselves too.
-    fn hear_all(&mut self, session: &Session<'_>) -> Result<(), Failure> {
-        if self.files.is_empty() {
+    /// Not where what is before some moment is passed over: they say nothing of when.
+    fn hear_all(&mut self, session: &Session<'_>, is_cut: bool) -> Result<(), Failure> {
+        if self.files.is_empty() || is_cut {
             return Ok(());
         }
         let heard = match self.heard.take() {

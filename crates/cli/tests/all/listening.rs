@@ -167,3 +167,15 @@ fn every_example_is_a_rulebook() {
     stage.kanon(["rulebook", "check", "open.toml"]).ends_with(0);
     stage.kanon(["rulebook", "check", "open.toml", "--strict"]).ends_with(1).says("still open: the place");
 }
+
+#[test]
+fn what_was_said_before_a_moment_that_is_named_is_passed_over() {
+    let stage = stage();
+    // A rulebook that has patterns, and none that this log knows.
+    let written = "\n[[event]]\nmeans = \"mod-missing\"\nin = \"server-log\"\nline = 'nobody says (?<mod>\\S+)'\n";
+    stage.write("r.toml", stage.read("r.toml") + written);
+    stage.kanon(["seal"]).ends_with(0);
+    let words = ["diagnose", "--server", "server", "--server-log", "tuesday.log", "--player", "mallow"];
+    stage.kanon(words).ends_with(1).says("mod-missing petrel");
+    stage.kanon(words.into_iter().chain(["--since", "20:59:59"])).hides("mod-missing petrel");
+}
