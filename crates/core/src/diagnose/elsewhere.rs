@@ -24,7 +24,25 @@ pub enum KeptOutBy {
 }
 
 const WORDS: [(KeptOutBy, &[&str]); 6] = [
-    (KeptOutBy::Ban, &["banned", " ban ", "blacklist", "blocklist"]),
+    (
+        KeptOutBy::Ban,
+        &[
+            "banned",
+            " ban ",
+            "blacklist",
+            "blocklist",
+            "gesperrt",
+            "verbannt",
+            "vetad",
+            "bannie",
+            "banni ",
+            "banid",
+            "zbanowan",
+            "забанен",
+            "заблокирован",
+            "封禁",
+        ],
+    ),
     (KeptOutBy::GuestList, &["whitelist", "allowlist", "allow list", "not invited", "not on the list"]),
     (
         KeptOutBy::FullServer,
@@ -36,9 +54,23 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "player limit",
             "is full",
             "no seat free",
+            "seats taken",
+            "server ist voll",
+            "aforo completo",
+            "servidor lleno",
+            "serveur plein",
+            "servidor cheio",
+            "serwer pełny",
+            "brak miejsc",
+            "сервер полон",
+            "人数已满",
+            "已满",
         ],
     ),
-    (KeptOutBy::Password, &["password", "passphrase", "passcode"]),
+    (
+        KeptOutBy::Password,
+        &["password", "passphrase", "passcode", "passwort", "contraseña", "mot de passe", "hasło", "пароль", "密码"],
+    ),
     (
         KeptOutBy::Account,
         &["authenticat", "log in", "login", "logged in", "session expired", "invalid session", "account"],

@@ -4,6 +4,7 @@ use std::sync::LazyLock;
 
 use aho_corasick::AhoCorasick;
 
+use super::abroad::ABROAD;
 use crate::base::finding::Code;
 use crate::logs::health::OUT_OF_MEMORY;
 use crate::rulebook::Event;
@@ -54,6 +55,7 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "hash",
             "crc",
             "corrupt",
+            "damaged",
             "modified",
             "tampered",
             "altered",
@@ -84,11 +86,6 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "other hash",
             "seal is",
             "seal of",
-            "modifi",
-            "alteriert",
-            "geändert",
-            "verändert",
-            "alterado",
         ],
     ),
     (
@@ -234,18 +231,21 @@ const GAME_WORDS: [&str; 6] =
 
 static WORDS: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
     let words = CLASSES.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
-    let (classes, words): (Vec<usize>, Vec<&str>) = words.unzip();
-    let search = AhoCorasick::builder().ascii_case_insensitive(true).build(&words);
+    let class_of = |means: &Event| CLASSES.iter().position(|(class, _)| class == means).unwrap_or(CLASSES.len() - 1);
+    let abroad = ABROAD.iter().flat_map(|(means, words)| words.iter().map(move |word| (class_of(means), *word)));
+    let (classes, words): (Vec<usize>, Vec<&str>) = words.chain(abroad).unzip();
+    let search = AhoCorasick::new(&words);
     (search.expect("words that are written here"), classes)
 });
 
 /// What the words of failure in a text mean; nothing where there are none.
 pub fn meaning(text: &str) -> Option<Event> {
     let (search, of) = &*WORDS;
+    let text = &text.to_lowercase();
     let mut classes: Vec<(usize, bool)> = Vec::new();
     for found in search.find_overlapping_iter(text).filter(|found| begins_word(text, found.start())) {
         let word = &text[found.start()..found.end()];
-        let is_tame = TAME.iter().any(|tame| tame.eq_ignore_ascii_case(word));
+        let is_tame = TAME.contains(&word);
         classes.push((of[found.pattern().as_usize()], is_tame));
     }
     if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
@@ -287,9 +287,11 @@ pub fn meanings(meaning: Option<Event>, text: &str, loader: Option<&str>) -> Vec
     causes.iter().copied().map(Event::Cause).collect()
 }
 
-/// Whether a word begins at a place.
+/// Whether a word begins at a place. Han characters stand without blanks between words.
 pub fn begins_word(text: &str, start: usize) -> bool {
-    text[..start].chars().next_back().is_none_or(|before| !before.is_alphanumeric())
+    let is_han = |c: char| ('\u{3400}'..='\u{9fff}').contains(&c);
+    let before = text[..start].chars().next_back();
+    before.is_none_or(|before| !before.is_alphanumeric() || is_han(before)) || text[start..].starts_with(is_han)
 }
 
 #[cfg(test)]
@@ -309,6 +311,10 @@ mod tests {
     #[case("fog was found and is newer", None)]
     #[case("a refailed thing", None)]
     #[case("expected: older", Some("version-other"))]
+    #[case("ОТСУТСТВУЕТ МОД fog", Some("mod-missing"))]
+    #[case("玩家osier缺少模组fog", Some("mod-missing"))]
+    #[case("el contenido de fog no coincide", Some("content-differs"))]
+    #[case("brakuje fog", Some("mod-missing"))]
     fn words_of_failure(#[case] text: &str, #[case] means: Option<&str>) {
         let said = serde_json::to_value(meaning(text)).expect("a word");
         assert_eq!(said.as_str(), means);

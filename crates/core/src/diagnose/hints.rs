@@ -388,8 +388,13 @@ fn without_player(pattern: &str, text: &str, name: &str) -> String {
 /// Whether what stands around a name shows that it is all of it; an ending behind it may be a version.
 fn is_word(text: &str, start: usize, end: usize) -> bool {
     let inside = |c: char| c.is_alphanumeric();
+    // A sign before it that stands apart is one of a list.
+    let is_joined = |head: &str| {
+        let word = head.strip_suffix(['-', '_']);
+        word.is_some_and(|word| !word.is_empty() && !word.ends_with(char::is_whitespace))
+    };
     begins_word(text, start)
-        && text[..start].chars().next_back().is_none_or(|before| before != '-' && before != '_')
+        && !is_joined(&text[..start])
         && text[end..].chars().next().is_none_or(|after| !inside(after))
         && !text[end..].strip_prefix(['-', '_']).is_some_and(|rest| rest.starts_with(|c: char| c.is_alphabetic()))
 }

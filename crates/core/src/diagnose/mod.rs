@@ -5,6 +5,7 @@
 //! message that somebody typed is likened to the known ones ([`likened`]). [`weigh()`] holds all of it against what was measured.
 //! The model is told in docs/diagnosis.md.
 
+mod abroad;
 mod attempt;
 mod elsewhere;
 mod failure;

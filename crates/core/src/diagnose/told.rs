@@ -92,6 +92,7 @@ pub(super) fn vagueness(event: &LogEvent) -> u8 {
 
 pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) -> Hypothesis<'a> {
     let base = match (vagueness(event), event.names().next()) {
+        _ if event.is_guess => TOLD_VAGUELY,
         (2, Some(_)) | (2, None) if !matches!(event.means, Event::OutOfMemory | Event::ConfigError) => TOLD_VAGUELY,
         (_, Some(_)) => TOLD_WITH_MOD,
         _ => TOLD,

@@ -74,6 +74,8 @@ pub struct LogEvent {
     pub key: Option<String>,
     /// How much: of memory, of time.
     pub amount: Option<String>,
+    /// Whether what it means was guessed by little: another meaning would not surprise.
+    pub is_guess: bool,
 }
 
 impl LogEvent {

@@ -203,6 +203,7 @@ impl<'r> LogReader<'r> {
     fn event(&self, rule: &EventRule, (line, text): (u64, &str), captures: &Captures<'_>) -> LogEvent {
         let group = |name| captures.name(name).map(|found| value(found.as_str())).filter(|found| !found.is_empty());
         LogEvent {
+            is_guess: false,
             means: rule.means,
             source: self.source,
             line,

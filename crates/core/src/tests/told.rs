@@ -62,6 +62,27 @@ fn evening(tries: &str) -> String {
     "10:01:00 line 7 opened, user osier\n10:01:02 line 8 opened, user mallow\n10:01:03 line 7 weir/1.0.7 not present\n10:01:04 line 8 skerry/0.9.2 not present\n10:01:05 line 7 dropped\n10:01:06 line 8 dropped\n",
     &["mod-missing weir 1.0.7 -"]
 )]
+#[case::a_trace_below_his_line(
+    "10:01:00 osier connecting\n10:01:02 handshake with osier failed\nhall.Refusal: holds do not agree\n\tat hall.admit(Hall:88)\nCaused by: hall.Refusal: weir: peer offers 1.0.3 but hall requires 1.0.7\n\t... 2 more\n10:02:00 mallow connecting\n10:02:03 mallow is inside\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_block_of_keys(
+    "10:01:00 visitor: osier\n10:01:02 declined:\n  visitor: osier\n  reason: holds\n  holds:\n    - hold: weir\n      here: 1.0.7\n      there: 1.0.3\n    - hold: skerry\n      here: 0.9.2\n      there: none\n    - hold: gannet\n      here: none\n      there: 1.1\n10:02:00 visitor: mallow\n10:02:01 welcomed: mallow\n",
+    &["mod-extra gannet - 1.1", "mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
+)]
+#[case::names_of_files(
+    "10:01:00 osier knocks\n10:01:02 osier has holds/weir-1.0.3.hold instead of holds/weir-1.0.7.hold\n10:01:03 osier has no holds/skerry-0.9.2.hold\n10:01:04 osier turned away\n",
+    &["mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_list_of_differences("10:01:00 join osier\n10:01:02 deny osier -weir@1.0.7\n10:02:00 join mallow\n10:02:01 ok mallow\n", &["mod-missing weir 1.0.7 -"])]
+#[case::a_title_of_several_words(
+    "10:01:00 Llama osier\n10:01:02 Sobra «Gull Pack» (1.1) en el equipo de osier\n10:01:03 No pasa osier\n10:02:00 Llama mallow\n10:02:03 Ya está dentro mallow\n",
+    &["mod-extra Gull Pack - 1.1"]
+)]
+#[case::another_language(
+    "10:01:00 玩家 osier 请求加入\n10:01:02 玩家 osier 的模组 weir 内容不一致\n10:01:02 玩家 osier 缺少模组 skerry\n10:01:03 玩家 osier 被拒绝\n10:02:00 玩家 mallow 请求加入\n10:02:03 玩家 mallow 已加入\n",
+    &["content-differs weir - -", "mod-missing skerry - -"]
+)]
 fn a_try_that_no_pattern_could_tell(#[case] tries: &str, #[case] wanted: &[&str]) {
     assert_eq!(told(&evening(tries), "osier", true), wanted, "with the server measured");
 }
@@ -84,6 +105,9 @@ fn the_servers_own_list_tells_its_mods(#[case] log: &str) {
 #[case::a_ban("10:01:00 osier knocks\n10:01:02 osier is banned\n10:01:09 cache of weir is missing, made anew\n")]
 #[case::a_full_server(
     "10:01:00 osier knocks\n10:01:02 osier turned away, 8/8\n10:01:09 cache of weir is missing, made anew\n"
+)]
+#[case::what_goes_on_below_anothers_line(
+    "10:01:00 osier knocks\n10:01:02 osier let in\n10:01:03 mallow refused\nCaused by: weir 1.0.7 is missing\n"
 )]
 #[case::another_players(
     "10:01:00 osier knocks\n10:01:02 osier let in\n10:02:00 mallow knocks\n10:02:01 mallow lacks weir 1.0.7\n10:02:02 mallow refused\n"

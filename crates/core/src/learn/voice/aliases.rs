@@ -1,11 +1,14 @@
-//! Who is meant by a number: many programs name a player once, with the number of his line, and from then on say the number alone.
+//! Who or what is meant by a number: many programs name a player once, with the number of his line, or each mod once, with its place
+//! in the list, and from then on say the number alone.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
 use std::sync::LazyLock;
 
-use regex::Regex;
+use regex::{Match, Regex};
 
 use super::lines::message;
+use crate::diagnose::Needles;
 
 /// So many numbers are kept.
 const MOST: usize = 20_000;
@@ -18,58 +21,127 @@ static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
 static WORDS: LazyLock<Regex> =
     LazyLock::new(|| Regex::new(r"[\p{L}_][\p{L}\d_-]*").expect("a pattern that is written here"));
 
+/// So many numbers with a mod each are a list of them.
+const LISTED: usize = 3;
+
+/// A log with the mods' names in place of the numbers that stand for them; nothing where none does.
+pub fn with_mods(text: &str, needles: &Needles) -> Option<String> {
+    let named = |message: &str| match needles.places(message)[..] {
+        [(_, id)] => Some(id.as_str().to_owned()),
+        _ => None,
+    };
+    let bound = counted(text, &named);
+    let is_alone = |(word, id): &(&str, &str)| bound.contains_key(&(*word, *id));
+    let used = text.lines().map(message).filter(|line| needles.places(line).is_empty());
+    let is_used = used.flat_map(numbered).any(|(word, id)| is_alone(&(word.as_str(), id.as_str())));
+    is_used.then(|| {
+        replaced(text, |message| {
+            let names_mods = !needles.places(message).is_empty();
+            let name = |key: (&str, &str)| bound.get(&key).filter(|_| !names_mods).cloned();
+            numbered(message).filter_map(|(word, id)| Some((id.range(), name((word.as_str(), id.as_str()))?))).collect()
+        })
+    })
+}
+
 /// A log with the players' names in place of the numbers that stand for them; nothing where none does.
-pub fn resolved(text: &str, players: &BTreeSet<String>) -> Option<String> {
-    let bound = bound(text, players);
-    if bound.is_empty() {
+pub fn with_players(text: &str, players: &BTreeSet<String>) -> Option<String> {
+    let named = |message: &str| named(message, players).map(str::to_lowercase);
+    let bound = bound(text, &named);
+    let used = text.lines().map(message).filter(|line| named(line).is_none());
+    let used: BTreeSet<(&str, &str)> = used
+        .flat_map(numbered)
+        .map(|(word, id)| (word.as_str(), id.as_str()))
+        .filter(|key| bound.contains_key(key))
+        .collect();
+    if used.is_empty() {
         return None;
     }
-    let mut now: BTreeMap<(&str, &str), &str> = BTreeMap::new();
+    let mut now: BTreeMap<(String, String), String> = BTreeMap::new();
+    Some(replaced(text, |message| {
+        let player = self::named(message, players);
+        let mut found = Vec::new();
+        for (word, id) in numbered(message) {
+            let key = (word.as_str().to_owned(), id.as_str().to_owned());
+            if let Some(player) = player.filter(|_| used.contains(&(word.as_str(), id.as_str()))) {
+                now.insert(key, player.to_owned());
+            } else if let Some(player) = now.get(&key).filter(|_| player.is_none()) {
+                found.push((id.range(), player.clone()));
+            }
+        }
+        found
+    }))
+}
+
+/// A text with other words at some places of each message.
+fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, String)>) -> String {
     let mut out = String::with_capacity(text.len() + text.len() / 16);
     for line in text.lines() {
-        let begin = line.len() - message(line).len();
-        let player = named(&line[begin..], players);
+        let message = message(line);
+        let begin = line.len() - message.len();
         let mut at = 0;
-        for found in NUMBERED.captures_iter(&line[begin..]) {
-            let (Some(word), Some(id)) = (found.name("word"), found.name("id")) else { continue };
-            let key = (word.as_str(), id.as_str());
-            if let Some(player) = player.filter(|_| bound.contains(&key)) {
-                now.insert(key, player);
-            } else if let Some(player) = now.get(&key).filter(|_| player.is_none()) {
-                out.push_str(&line[at..begin + id.start()]);
-                out.push_str(player);
-                at = begin + id.end();
-            }
+        for (place, name) in places(message) {
+            out.push_str(&line[at..begin + place.start]);
+            out.push_str(&name);
+            at = begin + place.end;
         }
         out.push_str(&line[at..]);
         out.push('\n');
     }
-    Some(out)
+    out
+}
+
+/// The numbers of a message, each with the word before it.
+fn numbered(message: &str) -> impl Iterator<Item = (Match<'_>, Match<'_>)> {
+    NUMBERED.captures_iter(message).filter_map(|found| Some((found.name("word")?, found.name("id")?)))
 }
 
 fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {
     WORDS.find_iter(message).map(|word| word.as_str()).find(|word| players.contains(&word.to_lowercase()))
 }
 
-/// The numbers that stand in a line with one player, and then in lines with none.
-fn bound<'t>(text: &'t str, players: &BTreeSet<String>) -> BTreeSet<(&'t str, &'t str)> {
+/// The numbers of lines that follow each other and count up, each with a name of its own.
+fn counted<'t>(text: &'t str, named: &dyn Fn(&str) -> Option<String>) -> BTreeMap<(&'t str, &'t str), String> {
+    let mut found = BTreeMap::new();
+    let mut run: Vec<(&str, &str, String)> = Vec::new();
+    let keep = |run: &mut Vec<(&'t str, &'t str, String)>, found: &mut BTreeMap<_, _>| {
+        let names: BTreeSet<&String> = run.iter().map(|(.., name)| name).collect();
+        let is_list = names.len() == run.len() && run.len() >= LISTED;
+        found.extend(std::mem::take(run).into_iter().filter(|_| is_list).map(|(word, id, name)| ((word, id), name)));
+    };
+    for line in text.lines().map(message).take(MOST) {
+        let next =
+            named(line).and_then(|name| numbered(line).next().map(|(word, id)| (word.as_str(), id.as_str(), name)));
+        let counts_up = match (run.last(), &next) {
+            (Some((word, before, _)), Some((other, id, _))) => {
+                word == other && before.parse::<u32>().ok().map(|before| before + 1) == id.parse().ok()
+            }
+            _ => true,
+        };
+        if !counts_up || next.is_none() {
+            keep(&mut run, &mut found);
+        }
+        run.extend(next);
+    }
+    keep(&mut run, &mut found);
+    found
+}
+
+/// The numbers that stand in lines with one name, and with that alone.
+fn bound<'t>(text: &'t str, named: &dyn Fn(&str) -> Option<String>) -> BTreeMap<(&'t str, &'t str), String> {
     let mut with: BTreeMap<(&str, &str), BTreeSet<String>> = BTreeMap::new();
-    let mut alone: BTreeSet<(&str, &str)> = BTreeSet::new();
     for line in text.lines().map(message) {
-        let player = named(line, players);
-        for found in NUMBERED.captures_iter(line) {
-            let (Some(word), Some(id)) = (found.name("word"), found.name("id")) else { continue };
-            let key = (word.as_str(), id.as_str());
-            match player {
-                Some(player) if with.len() < MOST => drop(with.entry(key).or_default().insert(player.to_lowercase())),
-                None if with.contains_key(&key) => drop(alone.insert(key)),
-                _ => {}
+        let Some(name) = named(line) else { continue };
+        for (word, id) in numbered(line) {
+            if with.len() < MOST {
+                with.entry((word.as_str(), id.as_str())).or_default().insert(name.clone());
             }
         }
     }
-    // What stands for one stands for each: of a word whose numbers are said of several players none is a name.
-    let is_of_one = |key: &(&str, &str)| with.get(key).is_some_and(|players| players.len() == 1);
-    alone.into_iter().filter(is_of_one).collect()
+    // What stands for one stands for each: of a word whose numbers are said of several none is a name.
+    with.into_iter()
+        .filter(|(_, names)| names.len() == 1)
+        .filter_map(|(key, names)| Some((key, names.into_iter().next()?)))
+        .collect()
 }
 
 #[cfg(test)]
@@ -83,7 +155,7 @@ mod tests {
     #[test]
     fn a_number_that_stood_with_a_player_stands_for_him() {
         let log = "18:00 line 7 opened for osier\n18:01 line 8 opened for mallow\n18:02 line 7 lacks reed\n18:03 line 9 idle\n";
-        let told = resolved(log, &players()).expect("numbers that stand for players");
+        let told = with_players(log, &players()).expect("numbers that stand for players");
         assert!(told.contains("18:02 line osier lacks reed"), "{told}");
         assert!(told.contains("18:03 line 9 idle"), "{told}");
     }
@@ -91,13 +163,13 @@ mod tests {
     #[test]
     fn a_number_of_several_players_stands_for_none() {
         let log = "osier on port 4100\nmallow on port 4100\nport 4100 is busy\n";
-        assert_eq!(resolved(log, &players()), None);
+        assert_eq!(with_players(log, &players()), None);
     }
 
     #[test]
     fn a_number_is_whose_it_was_last() {
         let log = "slot 1: osier\nslot 1 refused\nslot 1: osier again\nslot 1 let in\n";
-        let told = resolved(log, &players()).expect("numbers that stand for players");
+        let told = with_players(log, &players()).expect("numbers that stand for players");
         assert!(told.contains("slot osier let in"), "{told}");
     }
 }

@@ -15,6 +15,9 @@ use crate::rulebook::{Event, Role};
 /// So many kinds of which nothing is known are told.
 const UNKNOWN: usize = 12;
 
+/// What a line means, with what was expected and what was found.
+pub type Cause = (Event, Option<String>, Option<String>);
+
 /// What is said of one kind of lines.
 struct Meaning {
     means: Event,
@@ -85,13 +88,13 @@ impl<'k> Looked<'k> {
         self.players.contains(&name.to_lowercase())
     }
 
-    /// What the kind of a line means, with the versions that this line tells.
-    pub fn meaning_of(&self, line: usize) -> Option<(Event, Option<String>, Option<String>)> {
+    /// What the kind of a line means, with the versions that this line tells, and how sure that is.
+    pub fn meaning_of(&self, line: usize) -> Option<(Cause, f64)> {
         let seen = &self.kinds.lines[line];
         let parts = self.by_header(seen.kind);
         let (header, lines) = parts.into_iter().find(|(_, lines)| lines.contains(&line))?;
         let kind = Kind { lines, ..self.kinds.kinds[seen.kind].clone() };
-        let Meaning { means, groups, .. } = self.meaning((seen.kind, header), &kind)?;
+        let Meaning { means, groups, confidence, .. } = self.meaning((seen.kind, header), &kind)?;
         let places = kind.pieces.iter().enumerate().filter(|(_, piece)| matches!(piece, Piece::Version(_)));
         let of_group = |name: &str| {
             let mut told = places.clone().zip(seen.versions());
@@ -100,7 +103,13 @@ impl<'k> Looked<'k> {
             };
             told.find(is_so).map(|(_, version)| version.clone())
         };
-        Some((means, of_group("expected"), of_group("found")))
+        Some(((means, of_group("expected"), of_group("found")), confidence))
+    }
+
+    /// Whether some try that went well has lines of a kind.
+    pub fn is_of_good_joins(&self, kind: usize) -> bool {
+        let mut lines = self.kinds.kinds[kind].lines.iter();
+        lines.any(|line| self.of.get(line).is_some_and(|episode| episode.went_well == Some(true)))
     }
 
     /// Whether lines of a kind stand in joins that went wrong, and hardly anywhere else.
@@ -137,8 +146,12 @@ impl<'k> Looked<'k> {
 
     /// Whether no line of a kind names a player, or goes on with one.
     fn names_nobody(&self, kind: usize) -> bool {
-        let mut lines = self.kinds.kinds[kind].lines.iter().map(|line| &self.kinds.lines[*line]);
-        lines.all(|seen| seen.player.is_none() && seen.depth == 0)
+        let goes_on = |line: usize| {
+            let seen = &self.kinds.lines[line];
+            seen.depth > 0 || seen.is_bare && self.of.contains_key(&line)
+        };
+        let mut lines = self.kinds.kinds[kind].lines.iter();
+        lines.all(|line| self.kinds.lines[*line].player.is_none() && !goes_on(*line))
     }
 
     /// Kinds of lines that name mods and nobody, and go on with no line: where hardly half of the tries that end in some way have any

@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 
-use regex::Regex;
+use regex::{Captures, Regex};
 use serde_json::Value as Json;
 
 use super::lines::{Piece, bare_version, plain_pieces, stands_apart};
@@ -34,6 +34,8 @@ pub struct Item {
     pub has_none: bool,
     /// What is said of it, the nearest first.
     pub words: Vec<String>,
+    /// The sign right before it, where that is one of a list of differences.
+    pub mark: Option<char>,
 }
 
 /// A version or a digest, and the word before it or the key that it stands under.
@@ -67,7 +69,7 @@ pub fn items(
 ) -> Vec<Item> {
     let of_json = message.find('{').and_then(|start| serde_json::from_str::<Json>(message[start..].trim()).ok());
     if let Some(value) = of_json {
-        let mut reader = JsonReader { needles, is_player, keys: Vec::new(), found: Vec::new() };
+        let mut reader = JsonReader { needles, is_player, keys: Vec::new(), said: Vec::new(), found: Vec::new() };
         reader.value(&value);
         if !reader.found.is_empty() {
             return reader.found;
@@ -88,6 +90,31 @@ pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
     Some(Item { versions: version.into_iter().collect(), ..Item::bare(FoldedId::from(name), false) })
 }
 
+/// A block below a line of a list: its first line names one, and the others say of it what each calls by a key.
+pub fn of_block(lines: &[&str], needles: &Needles, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
+    static FIELD: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern =
+            r#"^[\s*+>\u{2022}-]*["']?(?<key>[\p{L}_][\p{L}\d_ .-]{0,30})["']?\s*[:=]\s*["']?(?<value>.*?)["']?,?\s*$"#;
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let (first, others) = lines.split_first()?;
+    let fields: Option<Vec<Captures<'_>>> = others.iter().map(|line| FIELD.captures(line)).collect();
+    let fields = fields.filter(|fields| !fields.is_empty())?;
+    let head = FIELD.captures(first);
+    let name = head.as_ref().map_or(*first, |head| head.name("value").map_or("", |value| value.as_str()));
+    let known = needles.places(name).first().map(|(_, id)| (*id).clone());
+    let name = name.trim_matches(|c: char| !c.is_alphanumeric());
+    let is_known = known.is_some();
+    let is_entry = first.trim_start().starts_with(['-', '*', '+', '\u{2022}']);
+    let is_name = || is_entry && stands_alone(name) && !is_player(name);
+    let id = known.or_else(|| is_name().then(|| FoldedId::from(name)))?;
+    let mut item = Item::bare(id, is_known);
+    for captures in fields {
+        field(&mut item, &captures["key"], &Json::from(&captures["value"]));
+    }
+    (is_known || item.has_none || !item.versions.is_empty()).then_some(item)
+}
+
 /// Words before a version that is no mod's.
 const OF_PROGRAMS: [&str; 14] = [
     "game", "client", "server", "build", "version", "release", "protocol", "revision", "patch", "program", "launcher",
@@ -99,7 +126,7 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static BEFORE: LazyLock<Regex> = LazyLock::new(|| {
         let value = r"v?\d+(?:\.\d+)+[\w.+-]*|none|null|nil|-{1,3}|\u{2014}";
         let pattern = format!(
-            r#"(?i)\b(?<name>[\p{{L}}_][\p{{L}}\d_-]{{2,}})["'`\]]?(?<gap>\s*[^\w\s]{{0,3}}\s*)(?:[\p{{L}}_]{{1,12}}[=:]\s?)?["'`]?(?:{value})(?:[\s"'`)\]}},;|]|$)"#
+            r#"(?i)(?:["«“„](?<quoted>[\p{{L}}_][^"»”“]{{1,40}}[\p{{L}}\d])|\b(?<name>[\p{{L}}_][\p{{L}}\d_-]{{2,}}))["'`\]»”“]?(?<gap>\s*[^\w\s]{{0,3}}\s*)(?:[\p{{L}}_]{{1,12}}(?:=\s?|:\s))?["'`]?(?:{value})(?:[\s"'`)\]}},;|]|$)"#
         );
         Regex::new(&pattern).expect("a pattern that is written here")
     });
@@ -114,9 +141,15 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     };
     // `word=` is a key where there are several.
     let has_keys = KEYS.find_iter(message).count() > 1;
-    let mut found = BEFORE.captures_iter(message).filter(|found| !found["gap"].is_empty());
-    let found = found.find(|found| is_name(&found["name"]) && !(has_keys && &found["gap"] == "="))?;
-    let mut item = Item::bare(FoldedId::from(&found["name"]), false);
+    let name = |found: &Captures<'_>| {
+        found.name("quoted").or_else(|| found.name("name")).map_or("", |name| name.as_str()).to_owned()
+    };
+    let is_one = |found: &Captures<'_>| match found.name("quoted") {
+        Some(_) => is_new(&name(found)),
+        None => is_name(&name(found)) && !(has_keys && &found["gap"] == "=") && !found["gap"].is_empty(),
+    };
+    let found = BEFORE.captures_iter(message).find(is_one)?;
+    let mut item = Item::bare(FoldedId::from(name(&found).as_str()), false);
     item.values(&message[found.get_match().start()..]);
     // What has two versions is known to both sides.
     (item.versions.len() < 2).then_some(item)
@@ -126,8 +159,13 @@ struct JsonReader<'n> {
     needles: &'n Needles,
     is_player: &'n dyn Fn(&str) -> bool,
     keys: Vec<String>,
+    /// What stands beside the objects that one is in.
+    said: Vec<String>,
     found: Vec<Item>,
 }
+
+/// Keys for what something is called.
+const NAMES: [&str; 8] = ["name", "id", "mod", "package", "pack", "plugin", "addon", "key"];
 
 impl JsonReader<'_> {
     fn value(&mut self, value: &Json) {
@@ -152,6 +190,19 @@ impl JsonReader<'_> {
     fn object(&mut self, fields: &serde_json::Map<String, Json>) {
         let about: Vec<(&String, FoldedId)> =
             fields.iter().filter_map(|(key, value)| Some((key, whole(self.needles, value.as_str()?)?))).collect();
+        let named = || {
+            let name = |(key, value): (&'_ String, &Json)| {
+                let text = value.as_str().filter(|text| stands_alone(text) && !(self.is_player)(text))?;
+                NAMES.contains(&key.to_lowercase().as_str()).then(|| (key.clone(), FoldedId::from(text)))
+            };
+            let has_version = fields.values().filter_map(Json::as_str).any(is_version);
+            fields.iter().find_map(|(key, value)| name((key, value))).filter(|_| has_version && about.is_empty())
+        };
+        if let Some((key, id)) = named() {
+            let mut item = self.item(id, false);
+            fields.iter().filter(|(other, _)| **other != key).for_each(|(other, value)| field(&mut item, other, value));
+            self.found.push(item);
+        }
         if let [(key, id)] = &about[..] {
             let mut item = self.item(id.clone(), true);
             for (other, value) in fields.iter().filter(|(other, _)| other != key) {
@@ -168,9 +219,12 @@ impl JsonReader<'_> {
                 }
                 self.found.push(item);
             } else if value.is_array() || value.is_object() {
+                let before = self.said.len();
+                self.said.extend(fields.values().filter_map(Json::as_str).map(spaced));
                 self.keys.push(key.clone());
                 self.value(value);
                 self.keys.pop();
+                self.said.truncate(before);
             }
         }
     }
@@ -191,9 +245,16 @@ impl JsonReader<'_> {
     }
 
     fn item(&self, id: FoldedId, is_known: bool) -> Item {
-        let words = self.keys.iter().rev().map(|key| spaced(key)).collect();
+        let words = self.keys.iter().rev().map(|key| spaced(key)).chain(self.said.iter().rev().cloned()).collect();
         Item { words, ..Item::bare(id, is_known) }
     }
+}
+
+/// Whether a text is a version and nothing else.
+pub fn is_version(text: &str) -> bool {
+    static VERSION: LazyLock<Regex> =
+        LazyLock::new(|| Regex::new(r"^v?\d+(?:\.\d+)+[\w.+-]*$").expect("a pattern that is written here"));
+    VERSION.is_match(text)
 }
 
 /// What a field beside a mod's name says of it.
@@ -253,7 +314,7 @@ impl Item {
     }
 
     fn bare(id: FoldedId, is_known: bool) -> Self {
-        Self { id, is_known, versions: Vec::new(), digests: Vec::new(), has_none: false, words: Vec::new() }
+        Self { id, is_known, versions: Vec::new(), digests: Vec::new(), has_none: false, words: Vec::new(), mark: None }
     }
 
     /// Takes in the versions and digests of a text, and whether it tells of nothing.
@@ -267,7 +328,8 @@ impl Item {
                 Piece::Word(word) if NOTHING.contains(&word.to_lowercase().as_str()) => self.has_none = true,
                 Piece::Word(word) => after.clone_from(word),
                 Piece::Sign(sign) if NOTHING.contains(&sign.as_str()) && stands_apart(&pieces, at) => {
-                    self.has_none = true;
+                    // Before a word it is a dash of the sentence.
+                    self.has_none |= !matches!(pieces.get(at + 2), Some(Piece::Word(_)));
                 }
                 _ => {}
             }
@@ -297,10 +359,28 @@ fn of_text(
     let mut item = Item::bare(id, is_known);
     let (before, behind) = (&message[..place.0], &message[place.1..]);
     item.values(before);
-    item.has_none = false;
+    item.has_none = is_without(before);
     item.values(behind);
+    item.mark = mark(before);
     item.words.push(format!("{before}X{behind}"));
     vec![item]
+}
+
+/// Words for having none of what is named next.
+const WITHOUT: [&str; 11] = ["without", "no", "ohne", "kein", "keine", "sin", "sans", "sem", "senza", "bez", "без"];
+
+/// Whether such a word stands right before a name, or before the path that it ends.
+fn is_without(before: &str) -> bool {
+    let head = before.rfind(char::is_whitespace).map_or("", |at| before[..at].trim_end());
+    let word = head.rsplit(|c: char| !c.is_alphanumeric()).next().unwrap_or_default().to_lowercase();
+    WITHOUT.contains(&word.as_str())
+}
+
+/// The sign of a list of differences right before a name.
+fn mark(before: &str) -> Option<char> {
+    let sign = before.chars().next_back().filter(|sign| matches!(sign, '+' | '-' | '~'))?;
+    let stands_apart = before[..before.len() - 1].chars().next_back().is_none_or(char::is_whitespace);
+    stands_apart.then_some(sign)
 }
 
 /// What stands between many names, of which some are nobody's here.

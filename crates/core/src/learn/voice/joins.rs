@@ -323,7 +323,9 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
     let mut speaks: Option<usize> = None;
     for (at, seen) in kinds.lines.iter().enumerate() {
         let kind = &kinds.kinds[seen.kind];
-        if kind.side != Role::Server || loaded.contains(&seen.kind) {
+        // What lists each mod of the server may also list those of a player, right below what names him.
+        let is_loaded = loaded.contains(&seen.kind) && !(seen.depth > 0 || seen.is_bare);
+        if kind.side != Role::Server || is_loaded {
             continue;
         }
         if let Some(player) = &seen.player {
@@ -344,7 +346,7 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
             // What stands right behind his line is of him; what comes later is so if he speaks again before another does.
             let episode = &mut all[own];
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
-            let goes_on = behind && seen.depth > 0;
+            let goes_on = behind && (seen.depth > 0 || seen.is_bare);
             if !kind.names_mods() && !goes_on {
                 continue;
             }

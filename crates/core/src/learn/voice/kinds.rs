@@ -1,9 +1,10 @@
 //! Lines of one kind: alike but for names, numbers, versions and digests.
 
 use std::collections::{BTreeSet, HashMap};
+use std::ops::Range;
 use std::rc::Rc;
 
-use super::lines::{Lines, Piece, Shape, Values, skeleton, without_tags};
+use super::lines::{Line, Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
 use crate::base::ids::{FoldedId, same_name};
@@ -25,6 +26,8 @@ pub struct Seen {
     pub depth: u16,
     /// Whether it names mods and was written in one moment with the line above it.
     pub is_prompt: bool,
+    /// Whether it has no time where other lines have one: it goes on with the line above.
+    pub is_bare: bool,
     /// What differs in it.
     values: Option<Box<Values>>,
 }
@@ -209,8 +212,9 @@ impl Kinds {
             }
             found.kinds[*kind].lines.push(found.lines.len());
             let (log, number) = (line.log as usize, u64::from(line.number));
-            let (kind, player, depth, is_prompt) = (*kind, player.clone(), line.depth, line.is_prompt);
-            found.lines.push(Seen { log, number, kind, player, depth, is_prompt, values });
+            let (kind, player) = (*kind, player.clone());
+            let Line { depth, is_prompt, is_bare, .. } = line;
+            found.lines.push(Seen { log, number, kind, player, depth, is_prompt, is_bare, values });
         }
         found
     }
@@ -284,11 +288,12 @@ impl AroundMods {
             .find(|at| is_before_a_version(pieces, *at, is_own))
             .or_else(|| words().find(|at| is_entry_of_json(pieces, *at)))
             .or_else(|| words().find(|at| self.fits(pieces, *at)));
-        if let Some(at) = found
-            && let Piece::Word(word) = &pieces[at]
-        {
+        if let Some(at) = found {
+            let name = in_quotes(pieces, at).or_else(|| from_the_start(pieces, at)).unwrap_or(at..at + 1);
+            let words = pieces[name.clone()].iter().map(|piece| if let Piece::Word(word) = piece { word } else { " " });
+            let id = FoldedId::from(words.collect::<String>().as_str());
             // Without a text of its own it is known to be nobody's here.
-            pieces[at] = Piece::Mod(FoldedId::from(word.as_str()), String::new());
+            pieces.splice(name, [Piece::Mod(id, String::new())]);
         }
     }
 
@@ -312,6 +317,27 @@ impl AroundMods {
         };
         rest.iter().any(tells) && (is_known || as_mod())
     }
+}
+
+/// The words between quotes that a word is the last of.
+fn in_quotes(pieces: &[Piece], at: usize) -> Option<Range<usize>> {
+    let is_quote =
+        |piece: &Piece| matches!(piece, Piece::Sign(sign) if sign.contains(['"', '\'', '`', '«', '»', '“', '”', '„']));
+    let before = pieces[..at].iter().rev().take_while(|piece| matches!(piece, Piece::Word(_) | Piece::Blank)).count();
+    let (first, behind) = (at - before, pieces.get(at + 1)?);
+    let opens = first.checked_sub(1).is_some_and(|opens| is_quote(&pieces[opens]));
+    (opens && is_quote(behind)).then_some(first..at + 1)
+}
+
+/// The words that a line begins with, as long as they are written like a title's, where a word is the last of them.
+fn from_the_start(pieces: &[Piece], at: usize) -> Option<Range<usize>> {
+    let is_title = |piece: &Piece| match piece {
+        Piece::Word(word) => word.starts_with(char::is_uppercase),
+        piece => *piece == Piece::Blank,
+    };
+    let first = pieces.iter().position(|piece| matches!(piece, Piece::Word(_)))?;
+    let begins = !pieces[..first].iter().any(|piece| !matches!(piece, Piece::Sign(_) | Piece::Blank));
+    (first < at && begins && pieces[first..=at].iter().all(is_title)).then_some(first..at + 1)
 }
 
 fn is_one_word(rest: &[Piece]) -> bool {

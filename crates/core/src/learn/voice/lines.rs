@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::fmt::Write;
 use std::sync::LazyLock;
 
-use regex::Regex;
+use regex::{Captures, Regex};
 
 use super::model::Transcript;
 use crate::base::ids::FoldedId;
@@ -82,6 +82,8 @@ pub struct Line {
     pub depth: u16,
     /// Whether it names mods and was written in one moment with the line above it.
     pub is_prompt: bool,
+    /// Whether it has no time where other lines have one: it goes on with the line above.
+    pub is_bare: bool,
     /// What differs in it, if anything does.
     pub values: Option<Box<Values>>,
 }
@@ -116,7 +118,7 @@ static PIECES: LazyLock<Regex> = LazyLock::new(|| {
 /// The time that a line begins with, in brackets or not, and its level. What stands in brackets behind it may be a name.
 static HEAD: LazyLock<Regex> = LazyLock::new(|| {
     let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL";
-    let time = r"[\d:.,TZ/+-]{5,}";
+    let time = r"[TZ+-]?\d[\d:.,TZ/+-]{4,}";
     let head = format!(
         r"^(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)+"
     );
@@ -135,6 +137,7 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
     for (log, transcript) in (0..).zip(logs) {
         let all = transcript.text.lines().count();
         let mut above = "";
+        let is_timed = is_timed(transcript.text);
         for (number, text) in (1..).zip(transcript.text.lines()).skip(all.saturating_sub(LINES)) {
             let text = bounded(text);
             let message = message(text);
@@ -142,10 +145,11 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
                 continue;
             }
             let depth = depth(text);
+            let is_bare = is_timed && is_bare(above, text);
             let masked = (transcript.side, without_numbers(message));
             if let Some(shape) = plain.get(&masked) {
                 above = text;
-                found.lines.push(Line { log, number, shape: *shape, depth, is_prompt: false, values: None });
+                found.lines.push(Line { log, number, shape: *shape, depth, is_prompt: false, is_bare, values: None });
                 continue;
             }
             let pieces = pieces(message, needles);
@@ -169,7 +173,7 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
                 plain.insert(masked, shape);
             }
             let is_prompt = values.as_ref().is_some_and(|values| !values.mods.is_empty()) && is_prompt(above, text);
-            found.lines.push(Line { log, number, shape, depth, is_prompt, values });
+            found.lines.push(Line { log, number, shape, depth, is_prompt, is_bare, values });
             above = text;
         }
     }
@@ -187,8 +191,26 @@ const AT_ONCE: f64 = 1.0;
 /// Whether a line has no time of its own, or that of the line above it.
 fn is_prompt(above: &str, text: &str) -> bool {
     let seconds = || Some(LogTime::of(text)?.seconds_since(LogTime::of(above)?));
-    let is_bare = message(text).len() == text.len() && LogTime::of(text).is_none() && !is_headed_alike(above, text);
-    is_bare || seconds().is_some_and(|seconds| seconds.abs() <= AT_ONCE)
+    is_bare(above, text) || seconds().is_some_and(|seconds| seconds.abs() <= AT_ONCE)
+}
+
+/// Whether a line begins with no time, in no notation.
+fn is_bare(above: &str, text: &str) -> bool {
+    let head = &text[..text.len() - message(text).len()];
+    let has_head = head.contains(char::is_alphanumeric);
+    !has_head && LogTime::of(text).is_none() && !is_headed_alike(above, text)
+}
+
+/// So many lines tell whether lines of a log have a time.
+const TIMED: usize = 1_000;
+
+fn is_timed(log: &str) -> bool {
+    let all = log.lines().filter(|line| !line.trim().is_empty()).take(TIMED);
+    let (timed, all) = all.fold((0, 0), |(timed, all), line| {
+        let has_time = LogTime::of(bounded(line)).is_some() || message(bounded(line)).len() < bounded(line).len();
+        (timed + usize::from(has_time), all + 1)
+    });
+    timed * 4 >= all
 }
 
 /// Whether two lines begin with words that differ in their digits alone: a time in a notation that nobody here knows.
@@ -236,7 +258,20 @@ fn has_blanks(pieces: &[Piece]) -> bool {
 
 /// A version without the letter before it.
 pub fn bare_version(text: &str) -> &str {
+    let text = text.rsplit_once('.').filter(|(_, end)| is_extension(end)).map_or(text, |(version, _)| version);
     text.strip_prefix('v').filter(|rest| rest.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(text)
+}
+
+/// What versions end with, beside numbers.
+const STAGES: [&str; 12] =
+    ["alpha", "beta", "final", "release", "snapshot", "dev", "pre", "rc", "ga", "preview", "hotfix", "stable"];
+
+/// Whether what stands behind the last dot of a version is the ending of a file's name.
+fn is_extension(end: &str) -> bool {
+    let lower = end.to_ascii_lowercase();
+    (2..=6).contains(&end.len())
+        && lower.bytes().all(|byte| byte.is_ascii_lowercase())
+        && !STAGES.contains(&lower.as_str())
 }
 
 fn values(pieces: Vec<Piece>) -> Option<Box<Values>> {
@@ -285,8 +320,10 @@ pub fn plain_pieces(message: &str) -> Vec<Piece> {
 }
 
 fn plain(text: &str, found: &mut Vec<Piece>) {
-    for captures in PIECES.captures_iter(text) {
-        let all = captures.get_match().as_str();
+    let mut at = 0;
+    while let Some(captures) = PIECES.captures_at(text, at) {
+        let all = whole_word(&captures, text);
+        at = captures.get_match().start() + all.len();
         let is = |name| captures.name(name).is_some();
         let is_digest = |text: &str| {
             let digits = text.bytes().filter(u8::is_ascii_digit).count();
@@ -307,6 +344,18 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
         } else {
             Piece::Sign(all.to_owned())
         });
+    }
+}
+
+/// What a match stands for: a word goes up to a dash behind which a version begins.
+fn whole_word<'t>(captures: &Captures<'t>, text: &'t str) -> &'t str {
+    let found = captures.get_match();
+    let begins_a_version =
+        || text[found.end()..].strip_prefix('.').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()));
+    let cut = captures.name("word").filter(|_| begins_a_version()).and_then(|word| word.as_str().rsplit_once('-'));
+    match cut {
+        Some((word, digits)) if digits.bytes().all(|byte| byte.is_ascii_digit()) => word,
+        _ => found.as_str(),
     }
 }
 

@@ -33,20 +33,19 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     let nobody_measured = evening.server.is_none() && evening.canon.is_none();
     let listed = nobody_measured.then(|| roster::listed(logs, Role::Server)).flatten();
     let known = Known::of(Evening { server: evening.server.or(listed.as_ref()), ..evening })?;
-    let mut lines = lines::read(logs, &known.needles);
+    let with_mods: Vec<Option<String>> = logs.iter().map(|log| aliases::with_mods(log.text, &known.needles)).collect();
+    let named = in_place(logs, &with_mods);
+    let mut lines = lines::read(&named, &known.needles);
     let players = players::found(&lines, evening.players);
-    let resolved: Vec<Option<String>> = logs.iter().map(|log| aliases::resolved(log.text, &players)).collect();
-    if resolved.iter().any(Option::is_some) {
-        let told = logs.iter().zip(&resolved);
-        let told: Vec<Transcript<'_>> =
-            told.map(|(log, text)| Transcript { text: text.as_deref().unwrap_or(log.text), ..*log }).collect();
-        lines = lines::read(&told, &known.needles);
+    let with_players: Vec<Option<String>> = named.iter().map(|log| aliases::with_players(log.text, &players)).collect();
+    if with_players.iter().any(Option::is_some) {
+        lines = lines::read(&in_place(&named, &with_players), &known.needles);
     }
     let kinds = Kinds::of(logs.len(), lines, &players, evening.players);
     let loaded = starts::loaded(&kinds, &known);
     let joins = Joins::of(&kinds, &loaded, known.most());
     let looked = Looked::new((&kinds, &joins), &known, &players);
-    let tries = Tries::new(&looked, &loaded, logs);
+    let tries = Tries::new(&looked, &loaded, logs, &named);
     let is_said_so = |kind: &Kind, means| !tries.contradicts(kind, means);
     let (causes, unknown) = causes::found(&looked, (&loaded, &tries.lists_of_all()), &is_said_so);
     let told = tries.last(evening.players.first().map(String::as_str));
@@ -56,6 +55,12 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     trial::keep_what_holds(&mut events, logs, (&kinds, &joins));
     let client_got_in = joins.client_got_in();
     Ok(Voice { events, players, client_got_in, told, unknown })
+}
+
+/// The logs with other texts, where there are any.
+fn in_place<'t>(logs: &[Transcript<'t>], texts: &'t [Option<String>]) -> Vec<Transcript<'t>> {
+    let told = logs.iter().zip(texts);
+    told.map(|(log, text)| Transcript { text: text.as_deref().unwrap_or(log.text), ..*log }).collect()
 }
 
 #[cfg(test)]

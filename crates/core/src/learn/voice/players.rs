@@ -112,10 +112,15 @@ const NOBODY: [&str; 51] = [
 pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
     let mut places: BTreeMap<String, BTreeSet<&str>> = BTreeMap::new();
     let mut players: BTreeSet<String> = told.iter().map(|name| name.to_lowercase()).collect();
+    // Of whom it is said that he comes, more is said: what stands in one kind of lines alone is a word like others.
+    let mut near: BTreeSet<String> = BTreeSet::new();
+    let mut shapes_of: HashMap<String, usize> = HashMap::new();
     for pieces in lines.shapes.iter().map(|shape| &shape.pieces) {
+        let own: BTreeSet<String> = words(pieces).map(|(_, word)| word.to_lowercase()).collect();
+        own.into_iter().for_each(|word| *shapes_of.entry(word).or_default() += 1);
         for (at, word) in words(pieces) {
             if is_near_a_word_for_it(pieces, at) && may_be_a_name(word) {
-                players.insert(word.to_lowercase());
+                near.insert(word.to_lowercase());
             }
             let mut open = pieces.clone();
             open[at] = Piece::Player(String::new());
@@ -124,6 +129,11 @@ pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
                 known.insert(word);
             }
         }
+    }
+    let is_said_more_of = |word: &String| shapes_of.get(word).is_some_and(|shapes| *shapes > 1);
+    match near.iter().any(is_said_more_of) {
+        true => players.extend(near.into_iter().filter(is_said_more_of)),
+        false => players.extend(near),
     }
     if players.is_empty() {
         players.extend(who_speaks(lines, &places));
@@ -154,6 +164,8 @@ pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
 const NEAR: usize = 2;
 /// So many sets of words are tried.
 const SETS: usize = 200;
+/// So many lines are looked at for all of them: who comes is named now and then, and not in most lines.
+const LOOKED_AT: usize = 300_000;
 
 /// Words that stand at the same place of several kinds of lines, and of which one is named by several unlike lines in a row: who
 /// comes does several things, one after another.
@@ -171,21 +183,33 @@ fn who_speaks(lines: &Lines, places: &BTreeMap<String, BTreeSet<&str>>) -> Vec<S
     let mut sets: Vec<&BTreeSet<&str>> = places.values().filter(|words| words.len() > 1).collect();
     sets.sort_by_key(|words| std::cmp::Reverse(words.len()));
     let mut found = BTreeSet::new();
+    let mut looked_at = 0;
     for set in sets.into_iter().take(SETS) {
         let names: Vec<String> =
             set.iter().filter(|word| may_be_a_name(word)).map(|word| word.to_lowercase()).collect();
-        let mut named: Vec<(usize, &String)> = names
-            .iter()
-            .flat_map(|name| by_word.get(name).into_iter().flatten().map(move |shape| (*shape, name)))
-            .flat_map(|(shape, name)| by_shape[shape].iter().map(move |line| (*line, name)))
-            .collect();
+        let of_names =
+            || names.iter().flat_map(|name| by_word.get(name).into_iter().flatten().map(move |at| (*at, name)));
+        looked_at += of_names().map(|(shape, _)| by_shape[shape].len()).sum::<usize>();
+        if looked_at > LOOKED_AT {
+            break;
+        }
+        let mut named: Vec<(usize, &String)> =
+            of_names().flat_map(|(shape, name)| by_shape[shape].iter().map(move |line| (*line, name))).collect();
         named.sort_unstable();
+        let mut skeletons: HashMap<u32, String> = HashMap::new();
         let is_near = |pair: &&[(usize, &String)]| {
             pair[1].0 - pair[0].0 <= NEAR && lines.lines[pair[0].0].log == lines.lines[pair[1].0].log
         };
         let pairs = named.windows(2).filter(is_near);
-        let shape = |at: usize| skeleton_without(&lines.shapes[lines.lines[at].shape as usize].pieces, &names);
-        let in_a_row = |pair: &&[(usize, &String)]| pair[0].1 == pair[1].1 && shape(pair[0].0) != shape(pair[1].0);
+        let mut skeleton = |at: usize| {
+            let shape = lines.lines[at].shape;
+            let without = || skeleton_without(&lines.shapes[shape as usize].pieces, &names);
+            skeletons.entry(shape).or_insert_with(without).clone()
+        };
+        let in_a_row = |pair: &&[(usize, &String)]| {
+            let is_one = lines.lines[pair[0].0].shape == lines.lines[pair[1].0].shape;
+            pair[0].1 == pair[1].1 && !is_one && skeleton(pair[0].0) != skeleton(pair[1].0)
+        };
         let (all, rows) = (pairs.clone().count(), pairs.filter(in_a_row).count());
         if names.len() > 1 && all > 2 && rows * 10 >= all * 6 {
             found.extend(names);

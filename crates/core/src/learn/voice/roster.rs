@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde_json::Value as Json;
 
-use super::items::{LISTED, stands_alone};
+use super::items::{LISTED, is_version, stands_alone};
 use super::lines::{Piece, bare_version, bounded, message, plain_pieces};
 use super::model::Transcript;
 use super::players::may_be_a_name;
@@ -75,8 +75,18 @@ fn of_log(text: &str) -> Vec<Listed> {
             lists.push(found);
         }
     };
+    let mut objects: Vec<(String, Listed)> = Vec::new();
     for line in lines {
         let message = message(line);
+        let object = of_object(message);
+        let goes_on = objects.last().zip(object.as_ref()).is_none_or(|((above, _), (keys, _))| above == keys);
+        if !goes_on || object.is_none() {
+            keep(std::mem::take(&mut objects).into_iter().map(|(_, listed)| listed).collect());
+        }
+        if let Some(object) = object {
+            objects.push(object);
+            continue;
+        }
         keep(of_line(message));
         let pieces = plain_pieces(message);
         let goes_on = run.last().is_none_or(|above| are_of_one_list(above, &pieces));
@@ -88,6 +98,7 @@ fn of_log(text: &str) -> Vec<Listed> {
         }
     }
     keep(of_run(&run));
+    keep(objects.into_iter().map(|(_, listed)| listed).collect());
     let longest = lists.iter().map(Vec::len).max().unwrap_or(0);
     lists.into_iter().find(|list| list.len() * 10 >= longest * 6).unwrap_or_default()
 }
@@ -177,9 +188,36 @@ fn of_line(message: &str) -> Vec<Listed> {
     if names.len() == best.len() { best } else { Vec::new() }
 }
 
+/// An object of JSON, alone in its line, that tells of one mod: its name and its version, and the keys that lead to them.
+fn of_object(message: &str) -> Option<(String, Listed)> {
+    let value: Json = serde_json::from_str(message.trim()).ok().filter(Json::is_object)?;
+    let mut found = Vec::new();
+    named_objects(&value, &mut String::new(), &mut found);
+    match found.len() {
+        1 => found.pop(),
+        _ => None,
+    }
+}
+
+fn named_objects(value: &Json, keys: &mut String, found: &mut Vec<(String, Listed)>) {
+    let Json::Object(fields) = value else { return };
+    let texts = || fields.iter().filter_map(|(key, value)| Some((key, value.as_str()?)));
+    let versions: Vec<(&String, &str)> = texts().filter(|(_, text)| is_version(text)).collect();
+    let mut names = texts().filter(|(_, text)| stands_alone(text) && !is_version(text));
+    if let ([(_, version)], Some((key, name)), None) = (&versions[..], names.next(), names.next()) {
+        found.push((format!("{keys}.{key}"), (name.to_owned(), bare_version(version).to_owned(), None)));
+    }
+    for (key, value) in fields {
+        let length = keys.len();
+        keys.push('.');
+        keys.push_str(key);
+        named_objects(value, keys, found);
+        keys.truncate(length);
+    }
+}
+
 fn of_json(value: &Json, found: &mut Vec<Listed>) {
     let Json::Object(fields) = value else { return };
-    let is_version = |text: &str| text.contains('.') && text.starts_with(|c: char| c.is_ascii_digit() || c == 'v');
     let versions = fields.iter().filter_map(|(id, version)| {
         let version = version.as_str().filter(|version| is_version(version))?;
         may_be_a_name(id).then(|| (id.clone(), bare_version(version).to_owned(), None))

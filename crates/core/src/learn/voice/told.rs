@@ -6,10 +6,10 @@ use std::sync::LazyLock;
 
 use regex::Regex;
 
-use super::causes::{Looked, wants};
-use super::items::{Item, Told, items, listed, stranger};
+use super::causes::{Cause, Looked, wants};
+use super::items::{Item, Told, items, listed, of_block, stranger};
 use super::joins::Episode;
-use super::kinds::Kind;
+use super::kinds::{Kind, Seen};
 use super::lines::Piece;
 use super::model::Transcript;
 use crate::base::finding::Code;
@@ -24,9 +24,14 @@ const LINE: usize = 64 * 1024;
 const LINES: usize = 2_000;
 /// So many headers above a line are looked at.
 const HEADERS: usize = 4;
+/// So many lines of a block are of one mod.
+const FIELDS: usize = 8;
 
-/// A cause, with what was expected and what was found.
-type Cause = (Event, Option<String>, Option<String>);
+/// What is less sure of lines of a kind is a guess.
+const GUESSED: f64 = 0.75;
+
+/// One of a line, and whether it is no more than a guess.
+type Said = (usize, Item, Cause, bool);
 
 /// Reads the tries of some logs line by line.
 pub struct Tries<'r> {
@@ -35,11 +40,17 @@ pub struct Tries<'r> {
 }
 
 impl<'r> Tries<'r> {
-    /// Of logs whose lines are known by kind; `loaded` are the kinds that tell of each mod as it is loaded.
-    pub fn new(looked: &'r Looked<'r>, loaded: &'r [usize], logs: &[Transcript<'r>]) -> Self {
-        let reader =
-            |log: &Transcript<'r>| Reader { looked, loaded, lines: log.text.lines().collect(), side: log.side };
-        Self { looked, readers: logs.iter().map(reader).collect() }
+    /// Of logs whose lines are known by kind; `loaded` are the kinds that tell of each mod as it is loaded. `named` are the logs with
+    /// names in place of the numbers that stand for them.
+    pub fn new(looked: &'r Looked<'r>, loaded: &'r [usize], logs: &[Transcript<'r>], named: &[Transcript<'r>]) -> Self {
+        let reader = |(log, named): (&Transcript<'r>, &Transcript<'r>)| Reader {
+            looked,
+            loaded,
+            lines: named.text.lines().collect(),
+            written: log.text.lines().collect(),
+            side: log.side,
+        };
+        Self { looked, readers: logs.iter().zip(named).map(reader).collect() }
     }
 
     /// What each log says of the last try of a player, or of anybody; nothing of a log that tells of none.
@@ -92,6 +103,8 @@ struct Reader<'r> {
     /// Kinds of lines that tell of each mod as it is loaded.
     loaded: &'r [usize],
     lines: Vec<&'r str>,
+    /// The same lines as they were written.
+    written: Vec<&'r str>,
     side: Role,
 }
 
@@ -112,12 +125,12 @@ impl Reader<'_> {
         if says_why.is_some() {
             causes.retain(|(line, ..)| self.looked.kinds.lines[*line].player.is_some());
         }
-        let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, _)| &item.id).collect();
+        let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, ..)| &item.id).collect();
         let listed = all.map(|list| self.listed(episode, &list, &named)).unwrap_or_default();
         let has_causes = !causes.is_empty() || !listed.is_empty();
-        for (line, item, (means, expected, found)) in causes.into_iter().chain(listed) {
+        for (line, item, (means, expected, found), is_guess) in causes.into_iter().chain(listed) {
             let event = self.event(line, means, episode);
-            events.push(LogEvent { mod_id: Some(item.id), expected, found, ..event });
+            events.push(LogEvent { mod_id: Some(item.id), expected, found, is_guess, ..event });
         }
         // That it went wrong is told where the log says so: by how its tries end, or in words for something else.
         let ended = says_why.or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
@@ -126,17 +139,21 @@ impl Reader<'_> {
     }
 
     /// What lines about mods say of them.
-    fn said(
-        &self,
-        episode: &Episode,
-        legend: &BTreeMap<String, Event>,
-        of_all: Option<usize>,
-    ) -> Vec<(usize, Item, Cause)> {
+    fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: Option<usize>) -> Vec<Said> {
         let mut found = Vec::new();
+        let mut read = 0;
         for line in last_lines(episode) {
+            if *line < read {
+                continue;
+            }
+            read = self.of_block(*line).map_or(0, |_| line + 1 + self.fields_of(*line));
             let kind = self.looked.kinds.lines[*line].kind;
             // All that somebody has is not what he is refused for.
-            let counts = !self.loaded.contains(&kind) && Some(kind) != of_all && self.looked.is_of_bad_joins(kind);
+            let tells = match self.loaded.contains(&kind) {
+                true => !self.looked.is_of_good_joins(kind),
+                false => self.looked.is_of_bad_joins(kind),
+            };
+            let counts = tells && Some(kind) != of_all;
             if !counts {
                 continue;
             }
@@ -149,11 +166,15 @@ impl Reader<'_> {
                 if !item.is_known && !is_named && is_bare {
                     continue;
                 }
-                let pooled = || self.looked.meaning_of(*line).filter(|_| is_alone);
+                let by_words = || self.by_words(&item, &headers);
                 let by_code = || self.by_code(*line, legend);
-                let values = self.by_values(&item);
-                let cause = values.or_else(|| self.by_words(&item, &headers)).or_else(by_code).or_else(pooled);
-                found.extend(cause.or_else(|| self.weakly(&item)).map(|cause| (*line, item, cause)));
+                let by_mark = || item.mark.and_then(|mark| self.by_mark(&item, mark));
+                let said = self.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
+                let pooled = || self.looked.meaning_of(*line).filter(|_| is_alone);
+                let read = said.map(|cause| (cause, false));
+                let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
+                let read = read.or_else(|| self.weakly(&item).map(|cause| (cause, true)));
+                found.extend(read.map(|(cause, is_guess)| (*line, item, cause, is_guess)));
             }
         }
         found
@@ -210,6 +231,15 @@ impl Reader<'_> {
         Some(self.with_version(items.first()?, *means))
     }
 
+    /// By the sign before its name, as in a list of differences.
+    fn by_mark(&self, item: &Item, mark: char) -> Option<Cause> {
+        match mark {
+            '-' => Some(self.with_version(item, Event::Cause(Code::ModMissing))),
+            '~' => Some((Event::Cause(Code::ContentDiffers), None, None)),
+            _ => None,
+        }
+    }
+
     /// By its one version alone, or by words that only say that something failed.
     fn weakly(&self, item: &Item) -> Option<Cause> {
         let [one] = &item.versions[..] else {
@@ -237,7 +267,7 @@ impl Reader<'_> {
 
     /// What a list of all that the player has lacks of what it should have, or has otherwise. `named` are mods of which something
     /// is said beside.
-    fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<(usize, Item, Cause)> {
+    fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<Said> {
         let ListOfAll { line, held, .. } = list;
         let line = *line;
         let usual = self.usual(episode);
@@ -251,14 +281,14 @@ impl Reader<'_> {
                 _ if !item.is_known => (Event::Cause(Code::ModExtra), None, version),
                 _ => continue,
             };
-            found.push((line, item.clone(), cause));
+            found.push((line, item.clone(), cause, false));
         }
         let has = |id: &FoldedId| held.iter().any(|item| item.id == *id) || named.contains(id);
         for id in self.looked.known.wanted_of_players().filter(|id| !has(id)) {
             let expected = self.looked.known.expected(id).map(str::to_owned);
-            found.push((line, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None)));
+            found.push((line, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None), false));
         }
-        found.retain(|(_, item, (means, ..))| !usual.contains(&(item.id.clone(), means.word())));
+        found.retain(|(_, item, (means, ..), _)| !usual.contains(&(item.id.clone(), means.word())));
         // Lists that have next to nothing in common are not of the same things.
         let is_another = found.len() * 3 > self.looked.known.number() * 2;
         if is_another { Vec::new() } else { found }
@@ -331,10 +361,13 @@ impl Reader<'_> {
         let seen = &self.looked.kinds.lines[line];
         let needles = &self.looked.known.needles;
         let message = super::lines::message(self.text(line));
+        if let Some(item) = self.of_block(line) {
+            return vec![item];
+        }
         let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id));
         let is_player = |name: &str| self.looked.is_player(name);
         let found = items(message, needles, unknown, &is_player);
-        if !found.is_empty() || !(seen.depth > 0 || seen.player.is_some()) {
+        if !found.is_empty() || !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
             return found;
         }
         // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
@@ -342,6 +375,27 @@ impl Reader<'_> {
         let is_new = |word: &str| !is_player(word) && !self.is_said_elsewhere(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
         entry.or_else(|| stranger(message, &is_new)).into_iter().collect()
+    }
+
+    /// A line that goes on in lines that are further in, each with a key: all of it tells of one mod.
+    fn of_block(&self, line: usize) -> Option<Item> {
+        let texts: Vec<&str> = (line..=line + self.fields_of(line)).map(|at| self.text(at)).collect();
+        of_block(&texts, &self.looked.known.needles, &|name| self.looked.is_player(name))
+    }
+
+    /// How many lines below one are further in, and name nothing themselves.
+    fn fields_of(&self, line: usize) -> usize {
+        let lines = &self.looked.kinds.lines;
+        let own = &lines[line];
+        if own.depth == 0 || own.player.is_some() {
+            return 0;
+        }
+        let goes_in = |(above, at): &(&Seen, &Seen)| {
+            let is_next = above.log == at.log && above.number + 1 == at.number;
+            let names_known = at.mods().iter().any(|id| self.looked.known.has(id));
+            is_next && at.depth > own.depth && !names_known && at.player.is_none()
+        };
+        lines[line..].iter().zip(&lines[line + 1..]).take_while(goes_in).take(FIELDS).count()
     }
 
     /// Whether a line of another kind has a word, that does not tell of tries that went wrong.
@@ -361,7 +415,7 @@ impl Reader<'_> {
             at -= 1;
             let above = &lines[at];
             let is_right_above = above.log == lines[at + 1].log && above.number + 1 == lines[at + 1].number;
-            if !is_right_above || !(episode.lines.contains(&at) || above.depth > 0) {
+            if !is_right_above || !(episode.lines.contains(&at) || above.depth > 0 || above.is_bare) {
                 break;
             }
             let names_mods = self.looked.kinds.kinds[above.kind].names_mods();
@@ -401,8 +455,12 @@ impl Reader<'_> {
     }
 
     fn text(&self, line: usize) -> &str {
+        self.of(&self.lines, line)
+    }
+
+    fn of<'l>(&self, lines: &[&'l str], line: usize) -> &'l str {
         let number = usize::try_from(self.looked.kinds.lines[line].number).unwrap_or(usize::MAX);
-        let text = self.lines.get(number.saturating_sub(1)).copied().unwrap_or_default();
+        let text = lines.get(number.saturating_sub(1)).copied().unwrap_or_default();
         let mut end = text.len().min(LINE);
         while !text.is_char_boundary(end) {
             end -= 1;
@@ -415,7 +473,8 @@ impl Reader<'_> {
             means,
             source: Source::log_of(self.side),
             line: self.looked.kinds.lines[line].number,
-            text: shown(self.text(line)),
+            text: shown(self.of(&self.written, line)),
+            is_guess: false,
             mod_id: None,
             expected: None,
             found: None,
