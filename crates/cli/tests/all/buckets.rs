@@ -3,6 +3,7 @@
 use crate::stage::{Said, Stage, said};
 use hyper_util::rt::{TokioExecutor, TokioIo};
 use hyper_util::server::conn::auto::Builder;
+use rstest::rstest;
 use s3s::auth::SimpleAuth;
 use s3s::service::S3ServiceBuilder;
 use s3s_fs::FileSystem;
@@ -67,4 +68,36 @@ fn mods_are_taken_from_a_bucket_with_credentials_and_not_without() {
     for text in [stage.read("reach/kanon.toml"), stage.read("reach/canon.json")] {
         assert!(!text.contains("low-water"), "{text}");
     }
+}
+
+#[rstest]
+#[case::a_bucket_that_is_not_there("s3://moods/reach/", &[], "there is no such")]
+#[case::a_server_that_is_not_named("s3://mods/reach/", &[("AWS_ENDPOINT_URL", "")], "AWS_ENDPOINT_URL=https://s3.example.org")]
+#[case::an_open_line("s3://mods/reach/", &[("AWS_ALLOW_HTTP", "")], "AWS_ALLOW_HTTP=true allows it")]
+#[case::half_a_login("s3://mods/reach/", &[("AWS_SECRET_ACCESS_KEY", "")], "AWS_SECRET_ACCESS_KEY is not")]
+#[case::nobody("s3://mods/reach/", &[("AWS_ACCESS_KEY_ID", ""), ("AWS_SECRET_ACCESS_KEY", "")], "does not let us in")]
+fn what_is_wrong_with_a_bucket_is_told(#[case] at: &str, #[case] set: &[(&str, &str)], #[case] told: &str) {
+    let stage = Stage::bare();
+    stage.world.evening("reach").unwrap();
+    std::fs::create_dir_all(stage.path("buckets/mods")).unwrap();
+    let endpoint = format!("http://127.0.0.1:{}", serve(&stage.path("buckets")));
+    let kanon = |words: &[&str]| -> Said {
+        let mut command = stage.command(["-C", "reach"].iter().chain(words));
+        command.envs([
+            ("AWS_ENDPOINT_URL", endpoint.as_str()),
+            ("AWS_ALLOW_HTTP", "true"),
+            ("AWS_REGION", "us-east-1"),
+            ("AWS_ACCESS_KEY_ID", "teal"),
+            ("AWS_SECRET_ACCESS_KEY", "low-water"),
+            ("KANON_PATIENCE", "1"),
+        ]);
+        command.envs(set.iter().copied());
+        said(command)
+    };
+    let source = format!("bucket={at}");
+    let init =
+        ["init", "--name", "Low Water", "--rulebook", "reach.rulebook.toml", "--server", "hall", "--source", &source];
+    kanon(&init).ends_with(0);
+    let refused = kanon(&["take", "reed-beds"]).ends_with(2);
+    assert!(refused.err.contains(told), "{}", refused.err);
 }

@@ -228,6 +228,24 @@ fn a_canon_that_is_not_what_is_wished_for_is_not_published() {
     assert!(!stage.path("site/metadata").exists(), "nothing of it was published");
 }
 
+#[test]
+fn a_large_file_goes_into_a_bucket_in_parts() {
+    let mut stage = Stage::sealed();
+    let Some(standing) = stand(&mut stage, Place::Bucket) else { return };
+    let noise: Vec<u8> = (0..19_u32 << 20).map(|i| (i.wrapping_mul(i) % 251) as u8 ^ (i / 977) as u8).collect();
+    let mut hull = psm("zeppelin", "1", "everywhere");
+    hull.splice(0..0, noise);
+    stage.write("station/mods/zeppelin.psm", &hull);
+    stage.kanon(["adopt", "station"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["publish", &standing.dest]).ends_with(0).says("published");
+    let invite = invite(&stage);
+    new_game(&stage, "wren");
+    stage.kanon(["follow", "--yes", &invite, "wren"]).ends_with(0).says("in line");
+    assert_eq!(std::fs::read(stage.path("wren/mods/zeppelin.psm")).unwrap(), hull);
+    stage.kanon(["publish", "--verify"]).ends_with(0);
+}
+
 /// Files cannot grow beyond a limit: the program is killed while it uploads the large one.
 #[cfg(unix)]
 #[test]

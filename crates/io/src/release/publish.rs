@@ -14,8 +14,6 @@ use kanon_core::canon::release::{
     is_for_players, pack_path, recipe_path,
 };
 use kanon_core::canon::{Canon, SealedMod};
-use object_store::path::Path as StorePath;
-use object_store::{Attribute, Attributes, MultipartUpload, ObjectStore, ObjectStoreExt, PutOptions, PutPayload};
 use tough::TargetName;
 use tough::schema::{Hashes, Metafile, RoleType, Signed, Snapshot, Target, Targets, Timestamp as TimestampRole};
 
@@ -109,8 +107,6 @@ enum Upload {
 /// A place that is published to.
 struct Destination<'o> {
     origin: &'o Origin,
-    store: &'o dyn ObjectStore,
-    prefix: &'o str,
     /// What is there, with its size.
     there: BTreeMap<String, u64>,
     /// What was there and was not what its name says.
@@ -212,24 +208,15 @@ fn canon_text(canon: &Canon, folder: &Path) -> Result<String, ReachError> {
 
 impl<'o> Destination<'o> {
     async fn look_at(origin: &'o Origin) -> Result<Self, ReachError> {
-        let Some((store, prefix)) = origin.store() else {
+        if !origin.is_writable() {
             let reason = "a web server can't be written to; publish to its folder, or to a bucket".to_owned();
             return Err(ReachError::Address { address: origin.shown().to_owned(), reason });
-        };
+        }
         let mut there = BTreeMap::new();
         for folder in FOLDERS {
-            let below = StorePath::from(format!("{prefix}{folder}"));
-            let mut listing = store.list(Some(&below));
-            while let Some(found) = listing.next().await {
-                let found = match found {
-                    Err(object_store::Error::NotFound { .. }) => break,
-                    found => found.map_err(|error| origin.refused(folder, Failed::from(error).why()))?,
-                };
-                let path = found.location.as_ref();
-                there.insert(path.strip_prefix(prefix).unwrap_or(path).to_owned(), found.size);
-            }
+            there.extend(origin.list(folder).await.map_err(|failed| origin.refused(folder, failed.why()))?);
         }
-        Ok(Self { origin, store: store.as_ref(), prefix, there, damaged: Vec::new() })
+        Ok(Self { origin, there, damaged: Vec::new() })
     }
 
     /// What others publish is not overwritten: their players would be told that the signature is wrong.
@@ -363,18 +350,16 @@ impl<'o> Destination<'o> {
     }
 
     async fn put(&self, file: &str, upload: Upload, progress: &dyn Progress) -> Result<u64, ReachError> {
-        let path = self.path(file)?;
         match upload {
             Upload::Whole(bytes) => {
                 let size = bytes.len() as u64;
-                let put = self.store.put(&path, PutPayload::from(bytes)).await;
-                put.map_err(|error| self.failed(file, error))?;
+                self.origin.put(file, bytes, None).await.map_err(|failed| self.failed(file, failed))?;
                 progress.done(size);
                 Ok(size)
             }
             Upload::File(sources, digest) => {
                 for source in &sources {
-                    if let Some(size) = self.put_file((file, &path), source, digest, progress).await? {
+                    if let Some(size) = self.put_file(file, source, digest, progress).await? {
                         return Ok(size);
                     }
                 }
@@ -386,14 +371,14 @@ impl<'o> Destination<'o> {
     /// Uploads a file part by part; it is there only if its bytes were those of the digest.
     async fn put_file(
         &self,
-        (file, path): (&str, &StorePath),
+        file: &str,
         source: &Path,
         digest: Blake3,
         progress: &dyn Progress,
     ) -> Result<Option<u64>, ReachError> {
         let Ok(mut reader) = regular(source) else { return Ok(None) };
         let (mut hasher, mut size) = (blake3::Hasher::new(), 0);
-        let mut upload: Option<Box<dyn MultipartUpload>> = None;
+        let mut upload: Option<crate::origin::Upload> = None;
         loop {
             let mut part = Vec::new();
             Read::by_ref(&mut reader).take(PART as u64).read_to_end(&mut part).during("read", source)?;
@@ -405,16 +390,16 @@ impl<'o> Destination<'o> {
                 if !is_right() {
                     return Ok(None);
                 }
-                self.store.put(path, PutPayload::from(part)).await.map_err(|error| self.failed(file, error))?;
+                self.origin.put(file, part, None).await.map_err(|failed| self.failed(file, failed))?;
                 progress.done(read);
                 return Ok(Some(size));
             }
             let mut parts = match upload.take() {
                 Some(parts) => parts,
-                None => self.store.put_multipart(path).await.map_err(|error| self.failed(file, error))?,
+                None => self.origin.begin(file).await.map_err(|failed| self.failed(file, failed))?,
             };
             if !part.is_empty() {
-                parts.put_part(PutPayload::from(part)).await.map_err(|error| self.failed(file, error))?;
+                parts.part(part).await.map_err(|failed| self.failed(file, failed))?;
             }
             progress.done(read);
             if !is_last {
@@ -422,26 +407,18 @@ impl<'o> Destination<'o> {
                 continue;
             }
             if !is_right() {
-                drop(parts.abort().await);
+                parts.abort().await;
                 return Ok(None);
             }
-            parts.complete().await.map_err(|error| self.failed(file, error))?;
+            parts.finish().await.map_err(|failed| self.failed(file, failed))?;
             return Ok(Some(size));
         }
     }
 
     /// Buckets tell browsers what a file is by what is said of it here; folders by its name.
     async fn put_page(&self, page: &Page) -> Result<(), ReachError> {
-        let mut options = PutOptions::default();
-        if self.origin.folder().is_none() {
-            options.attributes = Attributes::from_iter([
-                (Attribute::ContentType, page.kind.to_owned()),
-                (Attribute::CacheControl, "no-cache".to_owned()),
-            ]);
-        }
-        let payload = PutPayload::from(page.text.clone().into_bytes());
-        let put = self.store.put_opts(&self.path(page.name)?, payload, options).await;
-        put.map(drop).map_err(|error| self.failed(page.name, error))
+        let put = self.origin.put(page.name, page.text.clone().into_bytes(), Some(page.kind)).await;
+        put.map_err(|failed| self.failed(page.name, failed))
     }
 
     /// Takes off what no release needs any more that is kept, and damaged files that the last one does without: nobody can use
@@ -453,20 +430,13 @@ impl<'o> Destination<'o> {
         let useless = self.damaged.iter().filter(|file| !last.contains(file));
         let gone: Vec<&String> = self.there.keys().filter(old).chain(useless).collect();
         for file in &gone {
-            match self.store.delete(&self.path(file)?).await {
-                Ok(()) | Err(object_store::Error::NotFound { .. }) => {}
-                Err(error) => return Err(self.failed(file, error)),
-            }
+            self.origin.remove(file).await.map_err(|failed| self.failed(file, failed))?;
         }
         Ok(gone.len())
     }
 
-    fn path(&self, file: &str) -> Result<StorePath, ReachError> {
-        StorePath::parse(format!("{}{file}", self.prefix)).map_err(|error| self.origin.refused(file, error.to_string()))
-    }
-
-    fn failed(&self, file: &str, error: object_store::Error) -> ReachError {
-        self.origin.refused(file, Failed::from(error).why())
+    fn failed(&self, file: &str, failed: Failed) -> ReachError {
+        self.origin.refused(file, failed.why())
     }
 }
 

@@ -1,26 +1,27 @@
 //! Where files come from that are elsewhere: any web server, an S3 bucket, or a folder. What comes is bounded by what was
 //! promised, and a download that breaks off is gone on with where it stopped, also in a later run.
 
+mod bucket;
+mod folder;
+mod web;
+
 use std::collections::BTreeMap;
 use std::fs::{File, OpenOptions};
 use std::io::{self, Seek, SeekFrom, Write};
-use std::net::{IpAddr, ToSocketAddrs};
 use std::ops::Range;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Arc;
 use std::time::Instant;
 
 use futures_util::stream::{BoxStream, StreamExt};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::printable;
-use object_store::aws::{AmazonS3Builder, AmazonS3ConfigKey};
-use object_store::path::Path as StorePath;
-use object_store::{BackoffConfig, ClientOptions, Error as StoreError, GetOptions, GetRange, ObjectStore, RetryConfig};
-use reqwest::StatusCode;
-use reqwest::header::{CONTENT_RANGE, ETAG, HeaderMap, IF_NONE_MATCH, RANGE};
 use tokio::runtime::Runtime;
 use url::Url;
 
+use self::bucket::Bucket;
+use self::folder::Folder;
+use self::web::Web;
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
 use crate::progress::Progress;
@@ -30,8 +31,6 @@ use crate::retry::{Retry, RetryPolicy};
 #[derive(Clone)]
 pub struct Origin {
     place: Place,
-    /// The folder, where it is one of this machine.
-    folder: Option<PathBuf>,
     shown: String,
     patience: RetryPolicy,
 }
@@ -39,9 +38,11 @@ pub struct Origin {
 #[derive(Clone)]
 enum Place {
     /// Any web server: it may know no ranges, and may not say how much will come.
-    Web(reqwest::Client, Url),
-    /// A bucket or a folder, with what goes before every path.
-    Store(Arc<dyn ObjectStore>, String),
+    Web(Web),
+    /// A folder of this machine.
+    Folder(Folder),
+    /// A part of a bucket.
+    Bucket(Arc<Bucket>),
 }
 
 /// A file that is known before it comes.
@@ -118,11 +119,11 @@ impl Origin {
             Some(_) => Url::parse(at).ok().and_then(|url| url.to_file_path().ok()),
             None => (!at.contains("://")).then(|| root.join(at)),
         };
-        let place = match &folder {
-            Some(folder) => from_folder(folder),
+        let place = match folder {
+            Some(folder) => Ok(Place::Folder(Folder::new(folder))),
             None => from_address(at, access),
         };
-        Ok(Self { place: place.map_err(refused)?, folder, shown, patience })
+        Ok(Self { place: place.map_err(refused)?, shown, patience })
     }
 
     /// How messages call it: without secrets.
@@ -132,7 +133,10 @@ impl Origin {
 
     /// The folder, where it is one of this machine.
     pub(crate) fn folder(&self) -> Option<&Path> {
-        self.folder.as_deref()
+        match &self.place {
+            Place::Folder(folder) => Some(folder.path()),
+            Place::Web(_) | Place::Bucket(_) => None,
+        }
     }
 
     /// How patient it is asked.
@@ -140,11 +144,44 @@ impl Origin {
         self.patience
     }
 
-    /// The place as one that can be written to, with what goes before every path; none for a web server.
-    pub(crate) fn store(&self) -> Option<(&Arc<dyn ObjectStore>, &str)> {
+    /// Whether files can be put there.
+    pub(crate) const fn is_writable(&self) -> bool {
+        !matches!(self.place, Place::Web(_))
+    }
+
+    /// The files in a folder of the place and below it, with their sizes; none where there is no such folder.
+    pub(crate) async fn list(&self, below: &str) -> Result<Vec<(String, u64)>, Failed> {
         match &self.place {
-            Place::Web(..) => None,
-            Place::Store(store, prefix) => Some((store, prefix)),
+            Place::Web(_) => Err(not_writable()),
+            Place::Folder(folder) => folder.list(below),
+            Place::Bucket(bucket) => bucket.list(below).await,
+        }
+    }
+
+    /// Puts a file there, whole or not at all; `kind` tells browsers what it is, where the place keeps that.
+    pub(crate) async fn put(&self, file: &str, bytes: Vec<u8>, kind: Option<&str>) -> Result<(), Failed> {
+        match &self.place {
+            Place::Web(_) => Err(not_writable()),
+            Place::Folder(folder) => folder.put(checked(file)?, &bytes),
+            Place::Bucket(bucket) => bucket.put(checked(file)?, bytes, kind).await,
+        }
+    }
+
+    /// Begins to put a large file there, part by part.
+    pub(crate) async fn begin(&self, file: &str) -> Result<Upload, Failed> {
+        match &self.place {
+            Place::Web(_) => Err(not_writable()),
+            Place::Folder(folder) => Ok(Upload::Folder(folder.begin(checked(file)?)?)),
+            Place::Bucket(bucket) => Ok(Upload::Bucket(Bucket::begin(bucket, checked(file)?).await?)),
+        }
+    }
+
+    /// Takes a file off; that it is not there is as good.
+    pub(crate) async fn remove(&self, file: &str) -> Result<(), Failed> {
+        match &self.place {
+            Place::Web(_) => Err(not_writable()),
+            Place::Folder(folder) => folder.remove(checked(file)?),
+            Place::Bucket(bucket) => bucket.remove(checked(file)?).await,
         }
     }
 
@@ -290,25 +327,54 @@ impl Origin {
 
     async fn ask_place(&self, file: &str, bytes: Range<u64>, tag: Option<&str>) -> Result<Answer, Failed> {
         match &self.place {
-            Place::Web(client, folder) => ask_web(client, folder, file, bytes, tag).await,
-            Place::Store(store, prefix) => {
-                let path =
-                    StorePath::parse(format!("{prefix}{file}")).map_err(|error| Failed::Other(error.to_string()))?;
-                let range = match (bytes.start, bytes.end) {
-                    (0, u64::MAX) => None,
-                    (start, u64::MAX) => Some(GetRange::Offset(start)),
-                    _ => Some(GetRange::Bounded(bytes)),
-                };
-                let options = GetOptions { range, if_none_match: tag.map(str::to_owned), ..GetOptions::default() };
-                let answer = store.get_opts(&path, options).await?;
-                Ok(Answer {
-                    start: answer.range.start,
-                    tag: answer.meta.e_tag.clone(),
-                    chunks: answer.into_stream().map(|chunk| Ok(chunk?.to_vec())).boxed(),
-                })
-            }
+            Place::Web(web) => web.ask(file, bytes, tag).await,
+            Place::Folder(folder) => folder.ask(checked(file)?, bytes, tag),
+            Place::Bucket(bucket) => bucket.ask(checked(file)?, bytes, tag).await,
         }
     }
+}
+
+/// A large file on its way to a place: it is there when it is finished, and not before.
+pub(crate) enum Upload {
+    Folder(folder::Upload),
+    Bucket(bucket::Upload),
+}
+
+impl Upload {
+    /// The next part.
+    pub async fn part(&mut self, bytes: Vec<u8>) -> Result<(), Failed> {
+        match self {
+            Self::Folder(upload) => upload.part(&bytes),
+            Self::Bucket(upload) => upload.part(bytes).await,
+        }
+    }
+
+    /// All of it came.
+    pub async fn finish(self) -> Result<(), Failed> {
+        match self {
+            Self::Folder(upload) => upload.finish(),
+            Self::Bucket(upload) => upload.finish().await,
+        }
+    }
+
+    /// It is not wanted any more.
+    pub async fn abort(self) {
+        match self {
+            Self::Folder(upload) => drop(upload),
+            Self::Bucket(upload) => upload.abort().await,
+        }
+    }
+}
+
+fn not_writable() -> Failed {
+    Failed::Other("a web server can't be written to; publish to its folder, or to a bucket".to_owned())
+}
+
+/// A path of a place, if it stays in it: what a catalogue says is a stranger's word.
+fn checked(file: &str) -> Result<&str, Failed> {
+    let is_part = |part: &str| !matches!(part, "" | "." | "..") && !part.contains(['\\', '\0']);
+    let stays = file.split('/').all(is_part) && !file.chars().any(char::is_control);
+    stays.then_some(file).ok_or_else(|| Failed::Other(format!("{} is no path of a file there", printable(file))))
 }
 
 /// Bytes a second that a place must give on the whole: one that drips is as good as none, and would hold us up for ever.
@@ -340,112 +406,10 @@ fn paced(
     watched.boxed()
 }
 
-/// Whether an address leads to this machine or a network of one's own. A name is looked up: what it stands for is what counts.
-fn is_private(url: &Url) -> bool {
-    let Some(host) = url.host_str() else { return true };
-    let port = url.port_or_known_default().unwrap_or(80);
-    let host = host.trim_start_matches('[').trim_end_matches(']');
-    // A name that nobody knows leads nowhere.
-    (host, port).to_socket_addrs().is_ok_and(|mut addresses| addresses.any(|address| is_private_address(address.ip())))
-}
-
-fn is_private_address(address: IpAddr) -> bool {
-    match address.to_canonical() {
-        IpAddr::V4(v4) => {
-            let [a, b, ..] = v4.octets();
-            v4.is_private()
-                || v4.is_loopback()
-                || v4.is_link_local()
-                || v4.is_unspecified()
-                || v4.is_broadcast()
-                || v4.is_multicast()
-                // Behind a provider's own translation.
-                || (a == 100 && (64..128).contains(&b))
-        }
-        IpAddr::V6(v6) => {
-            let first = v6.segments()[0];
-            v6.is_loopback()
-                || v6.is_unspecified()
-                || v6.is_multicast()
-                || first & 0xfe00 == 0xfc00
-                || first & 0xffc0 == 0xfe80
-        }
-    }
-}
-
-/// Redirects that are followed at most.
-const REDIRECTS: usize = 5;
-
-/// A place on the open network can't send us to this machine or a network of ours: what answers there trusts whoever is near.
-fn redirects(at: &Url) -> reqwest::redirect::Policy {
-    let begins_private = is_private(at);
-    reqwest::redirect::Policy::custom(move |attempt| {
-        if attempt.previous().len() > REDIRECTS {
-            return attempt.error("it sends on and on");
-        }
-        if !matches!(attempt.url().scheme(), "http" | "https") || (!begins_private && is_private(attempt.url())) {
-            return attempt.error("it sends on to this machine or a private network, which no place out there may");
-        }
-        attempt.follow()
-    })
-}
-
-async fn ask_web(
-    client: &reqwest::Client,
-    folder: &Url,
-    file: &str,
-    bytes: Range<u64>,
-    tag: Option<&str>,
-) -> Result<Answer, Failed> {
-    let mut url = folder.clone();
-    if let Ok(mut segments) = url.path_segments_mut() {
-        segments.pop_if_empty().extend(file.split('/'));
-    }
-    let mut request = client.get(url);
-    match (bytes.start, bytes.end) {
-        (0, u64::MAX) => {}
-        (start, u64::MAX) => request = request.header(RANGE, format!("bytes={start}-")),
-        (start, end) => request = request.header(RANGE, format!("bytes={start}-{}", end.saturating_sub(1))),
-    }
-    if let Some(tag) = tag {
-        request = request.header(IF_NONE_MATCH, tag);
-    }
-    let answer = request.send().await?;
-    let header = |headers: &HeaderMap, name| headers.get(name).and_then(|value| value.to_str().ok().map(str::to_owned));
-    let start = match answer.status() {
-        StatusCode::OK => 0,
-        StatusCode::PARTIAL_CONTENT => {
-            let range = header(answer.headers(), CONTENT_RANGE);
-            let first = range.as_deref().and_then(|range| range.strip_prefix("bytes ")?.split_once('-'));
-            first.and_then(|(first, _)| first.parse().ok()).unwrap_or(bytes.start)
-        }
-        StatusCode::NOT_MODIFIED => return Err(Failed::NotModified),
-        StatusCode::NOT_FOUND | StatusCode::GONE => return Err(Failed::NotThere),
-        StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => return Err(Failed::Forbidden),
-        other if other.is_server_error() || other == StatusCode::TOO_MANY_REQUESTS => {
-            return Err(Failed::MayPass(format!("the server answered {other}")));
-        }
-        other => return Err(Failed::Other(format!("the server answered {other}"))),
-    };
-    let tag = header(answer.headers(), ETAG);
-    Ok(Answer { start, tag, chunks: answer.bytes_stream().map(|chunk| Ok(chunk?.to_vec())).boxed() })
-}
-
 fn is_whole(file: &mut File, digest: Blake3) -> io::Result<bool> {
     file.seek(SeekFrom::Start(0))?;
     let size = file.metadata()?.len();
     Ok(blake3_of(file, size)?.0 == digest)
-}
-
-impl From<StoreError> for Failed {
-    fn from(error: StoreError) -> Self {
-        match error {
-            StoreError::NotModified { .. } => Self::NotModified,
-            StoreError::NotFound { .. } => Self::NotThere,
-            StoreError::PermissionDenied { .. } | StoreError::Unauthenticated { .. } => Self::Forbidden,
-            other => Self::MayPass(innermost(&other)),
-        }
-    }
 }
 
 impl From<reqwest::Error> for Failed {
@@ -482,66 +446,18 @@ pub fn runtime() -> Result<Runtime, ReachError> {
     })
 }
 
-/// A folder of this machine.
-fn from_folder(folder: &Path) -> Result<Place, String> {
-    let store = object_store::local::LocalFileSystem::new_with_prefix(folder);
-    Ok(Place::Store(Arc::new(store.map_err(|error| innermost(&error))?), String::new()))
-}
-
 fn from_address(at: &str, access: &Access) -> Result<Place, String> {
-    let patience = access.patience;
-    let mut url = Url::parse(at).map_err(|error| format!("it is no address ({error})"))?;
+    let url = Url::parse(at).map_err(|error| format!("it is no address ({error})"))?;
     if url.password().is_some() {
         return Err(
             "it holds a password; credentials come from the environment, never from a file or an address".to_owned()
         );
     }
-    let folder = url.path().trim_end_matches('/').to_owned();
     match url.scheme() {
-        "http" | "https" => {
-            url.set_path(&folder);
-            let client = reqwest::Client::builder()
-                .connect_timeout(patience.connect)
-                .read_timeout(patience.silence)
-                .redirect(redirects(&url))
-                .user_agent(concat!("kanon/", env!("CARGO_PKG_VERSION")));
-            let client = client.build().map_err(|error| innermost(&error))?;
-            Ok(Place::Web(client, url))
-        }
-        "s3" => {
-            let bucket = url.host_str().ok_or("it names no bucket")?;
-            let prefix = folder.trim_start_matches('/').to_owned();
-            let prefix = if prefix.is_empty() { prefix } else { format!("{prefix}/") };
-            Ok(Place::Store(Arc::new(open_bucket(bucket, access)?), prefix))
-        }
+        "http" | "https" => Ok(Place::Web(Web::open(url, access.patience)?)),
+        "s3" => Ok(Place::Bucket(Arc::new(Bucket::open(&url, access)?))),
         other => Err(format!("{other}:// is no place that files come from; use http://, https:// or s3://")),
     }
-}
-
-/// Opens a bucket, by what is said of where it is and who asks.
-fn open_bucket(bucket: &str, access: &Access) -> Result<impl ObjectStore + use<>, String> {
-    let said = |name: &str| access.bucket.get(name).map(String::as_str);
-    let options = ClientOptions::new()
-        .with_timeout_disabled()
-        .with_connect_timeout(access.patience.connect)
-        .with_read_timeout(access.patience.silence)
-        .with_allow_http(said("AWS_ALLOW_HTTP") == Some("true"));
-    // Trying again is this module's own business.
-    let retry =
-        RetryConfig { backoff: BackoffConfig::default(), max_retries: 0, retry_timeout: access.patience.silence };
-    let mut builder = AmazonS3Builder::new().with_bucket_name(bucket);
-    for (name, value) in &access.bucket {
-        if let Ok(key) = name.to_ascii_lowercase().parse::<AmazonS3ConfigKey>() {
-            builder = builder.with_config(key, value);
-        }
-    }
-    builder = builder.with_client_options(options).with_retry(retry);
-    let known = ["AWS_ACCESS_KEY_ID", "AWS_WEB_IDENTITY_TOKEN_FILE", "AWS_CONTAINER_CREDENTIALS_RELATIVE_URI"];
-    if !known.iter().any(|name| said(name).is_some()) {
-        // Without credentials only public buckets can be read; nobody is asked for any.
-        builder = builder.with_skip_signature(true);
-    }
-    builder.build().map_err(|error| innermost(&error))
 }
 
 /// An address for messages: whatever stands before an `@` in it may be a secret.
@@ -559,22 +475,14 @@ mod tests {
     use rstest::rstest;
 
     #[rstest]
-    #[case("http://127.0.0.1/", true)]
-    #[case("http://[::1]:80/", true)]
-    #[case("http://[::ffff:127.0.0.1]/", true)]
-    #[case("http://10.1.2.3/", true)]
-    #[case("http://172.20.0.1/", true)]
-    #[case("http://192.168.178.1/", true)]
-    #[case("http://169.254.169.254/", true)]
-    #[case("http://100.64.0.1/", true)]
-    #[case("http://[fd00::1]/", true)]
-    #[case("http://[fe80::1]/", true)]
-    #[case("http://0.0.0.0/", true)]
-    #[case("http://localhost/", true)]
-    #[case("http://8.8.8.8/", false)]
-    #[case("http://172.32.0.1/", false)]
-    #[case("http://[2001:db8::1]/", false)]
-    fn addresses_of_ones_own_are_told_from_others(#[case] url: &str, #[case] private: bool) {
-        assert_eq!(is_private(&Url::parse(url).expect("an address")), private);
+    #[case("mods/fog.zip", true)]
+    #[case("mods/two dots..zip", true)]
+    #[case("../fog.zip", false)]
+    #[case("/etc/fog", false)]
+    #[case("mods//fog.zip", false)]
+    #[case("mods\\\\fog.zip", false)]
+    #[case("", false)]
+    fn what_leads_out_of_a_place_is_no_path_of_it(#[case] file: &str, #[case] stays: bool) {
+        assert_eq!(checked(file).is_ok(), stays);
     }
 }
