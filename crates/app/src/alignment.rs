@@ -388,7 +388,10 @@ impl<'e> AlignmentRun<'e> {
         self.fetch()?;
         let running = self.stopped(wanted)?;
         let plan = std::mem::take(&mut self.planned.plan);
-        let bytes = self.planned.bytes.take().unwrap_or_default();
+        let mut bytes = self.planned.bytes.take().unwrap_or_default();
+        if self.session.follows() {
+            bytes.pass_on_from(self.session.workspace()?.store());
+        }
         let order = Order { plan: &plan, receipt: self.receipt()?, bytes: &bytes };
         let carried = self.at_site(wanted.others, |site, session| {
             let bar = session.observer.begin(Task::Aligning);

@@ -638,7 +638,7 @@ impl<'a> Session<'a> {
     }
 
     /// Whether the workspace is that of a game which follows a release.
-    fn follows(&self) -> bool {
+    pub fn follows(&self) -> bool {
         self.workspace.as_ref().is_some_and(|workspace| workspace.following().is_some())
     }
 

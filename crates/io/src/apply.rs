@@ -288,11 +288,17 @@ impl Applier<'_> {
         self.make_folders_of(missing.iter().map(|(path, _)| *path))?;
         let failed: Mutex<Option<ReachError>> = Mutex::default();
         let stop = AtomicBool::new(false);
+        let mut times: HashMap<Blake3, usize> = HashMap::new();
+        missing.iter().for_each(|(_, blake3)| *times.entry(*blake3).or_default() += 1);
         side_by_side(self.install.side_by_side(), &missing, |(path, blake3)| {
             if stop.load(Ordering::Relaxed) {
                 return;
             }
             let put = self.put(path, *blake3).and_then(|()| (self.done)(path));
+            if let Some(passed) = self.bytes.passes(*blake3).filter(|_| put.is_ok() && times[blake3] == 1) {
+                // What stays takes room and nothing else; whoever aligns next clears it away.
+                drop(std::fs::remove_file(passed));
+            }
             if let Err(error) = put {
                 stop.store(true, Ordering::Relaxed);
                 locked(&failed).get_or_insert(error);

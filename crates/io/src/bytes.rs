@@ -20,7 +20,11 @@ const HEAD_BYTES: u64 = 16;
 
 /// Where the bytes of digests may be.
 #[derive(Debug, Clone, Default)]
-pub struct Bytes(HashMap<Blake3, Vec<PathBuf>>);
+pub struct Bytes {
+    at: HashMap<Blake3, Vec<PathBuf>>,
+    /// A folder whose files are there to be handed on, and go once they are where they belong.
+    passing: Option<PathBuf>,
+}
 
 impl Bytes {
     /// Looks into a folder of files that are named by their digest.
@@ -46,22 +50,33 @@ impl Bytes {
 
     /// Takes note of one file.
     pub fn add(&mut self, digest: Blake3, path: PathBuf) {
-        self.0.entry(digest).or_default().push(path);
+        self.at.entry(digest).or_default().push(path);
     }
 
     /// Files that may have the bytes of a digest, as they were seen; whoever reads them sees for himself.
     pub fn paths(&self, digest: Blake3) -> &[PathBuf] {
-        self.0.get(&digest).map_or(&[], Vec::as_slice)
+        self.at.get(&digest).map_or(&[], Vec::as_slice)
+    }
+
+    /// What lies in a folder is on its way to where it belongs: once it is there, it is not needed twice.
+    pub fn pass_on_from(&mut self, folder: PathBuf) {
+        self.passing = Some(folder);
+    }
+
+    /// The file of a digest that goes once its bytes are where they belong.
+    pub fn passes(&self, digest: Blake3) -> Option<&Path> {
+        let passing = self.passing.as_ref()?;
+        self.paths(digest).iter().find(|path| path.starts_with(passing)).map(PathBuf::as_path)
     }
 
     /// Whether a digest is known here.
     pub fn has(&self, digest: Blake3) -> bool {
-        self.0.contains_key(&digest)
+        self.at.contains_key(&digest)
     }
 
     /// Those of some digests that are nowhere.
     pub fn lacking(&self, wanted: &BTreeSet<Blake3>) -> BTreeSet<Blake3> {
-        wanted.iter().filter(|digest| !self.0.contains_key(digest)).copied().collect()
+        wanted.iter().filter(|digest| !self.at.contains_key(digest)).copied().collect()
     }
 
     /// Hands the bytes of a digest to whoever writes them; a copy that has changed since it was seen is passed over.
@@ -73,7 +88,7 @@ impl Bytes {
         digest: Blake3,
         mut write: impl FnMut(&mut dyn Seekable) -> io::Result<()>,
     ) -> Result<(), Handing> {
-        for path in self.0.get(&digest).into_iter().flatten() {
+        for path in self.at.get(&digest).into_iter().flatten() {
             let Ok(file) = regular(path) else { continue };
             let mut source = Checked { inner: file, at: 0, hashed: 0, hasher: blake3::Hasher::new() };
             write(&mut source).map_err(Handing::Failed)?;
@@ -99,7 +114,7 @@ impl Bytes {
 
     /// The size of the bytes of a digest, if they are anywhere.
     pub fn size(&self, digest: Blake3) -> Option<u64> {
-        let paths = self.0.get(&digest)?;
+        let paths = self.at.get(&digest)?;
         paths.iter().find_map(|path| std::fs::metadata(path).ok()).map(|metadata| metadata.len())
     }
 }
@@ -209,7 +224,7 @@ fn written(source: &mut (impl Read + ?Sized), part: &Path) -> io::Result<(Blake3
 /// # Errors
 /// When they are nowhere, or have changed.
 pub fn sha256(bytes: &Bytes, digest: Blake3) -> Result<Sha256, ReachError> {
-    for path in bytes.0.get(&digest).into_iter().flatten() {
+    for path in bytes.at.get(&digest).into_iter().flatten() {
         let Ok(mut source) = regular(path) else { continue };
         let size = source.metadata().map_or(0, |metadata| metadata.len());
         let (found, sha256) = both_of(&mut source, size, |_| Ok(())).during("read", path)?;

@@ -96,7 +96,7 @@ pub fn carry_out(
     refuse_links(site.install, order.plan)?;
     refuse_nowhere(order)?;
     let lock = site.lock()?;
-    refuse_lack_of_room(site, order.plan)?;
+    refuse_lack_of_room(site, order.plan, order.bytes)?;
     progress.ahead(order.plan.bytes());
     // The journal comes before the claim: whatever is left of a claim is then known to be ours.
     let id = begin(site, order.plan, state)?;
@@ -248,8 +248,8 @@ fn begin(site: ApplyContext<'_>, plan: &Plan, state: &mut State) -> Result<i64, 
 }
 
 /// Looks whether there is room for what will be written and for the copies, before anything is. What replaces a file is
-/// written beside it first, so that nothing that goes counts as room.
-fn refuse_lack_of_room(site: ApplyContext<'_>, plan: &Plan) -> Result<(), ReachError> {
+/// written beside it first, so that nothing that goes counts as room. What is handed on frees as much as it takes, one after another.
+fn refuse_lack_of_room(site: ApplyContext<'_>, plan: &Plan, bytes: &Bytes) -> Result<(), ReachError> {
     let (mut copies, mut largest) = (Need { bytes: 1 << 20, files: 4 }, 0);
     for path in touched(plan) {
         if let Ok(Some(FileStatus::File { stamp, .. })) = site.install.look(&path) {
@@ -257,9 +257,12 @@ fn refuse_lack_of_room(site: ApplyContext<'_>, plan: &Plan) -> Result<(), ReachE
             largest = stamp.size.max(largest);
         }
     }
-    let puts = plan.steps.iter().filter(|step| step.action.puts().is_some());
-    let puts = puts
-        .fold(Need { bytes: largest + (1 << 20), files: 4 }, |sum, step| sum + Need { bytes: step.bytes, files: 1 });
+    let puts = plan.steps.iter().filter_map(|step| Some((step, step.action.puts()?)));
+    let (passed, written): (Vec<_>, Vec<_>) = puts.partition(|(_, digest)| bytes.passes(*digest).is_some());
+    let passing = passed.iter().map(|(step, _)| step.bytes).max().unwrap_or(0);
+    let puts = written.iter().fold(Need { bytes: largest + passing + (1 << 20), files: 4 }, |sum, (step, _)| {
+        sum + Need { bytes: step.bytes, files: 1 }
+    });
     let install = site.install.folder().map(|folder| (folder, puts));
     let needs: Vec<(&Path, Need)> = std::iter::once((site.backups, copies)).chain(install).collect();
     refuse_lack("align", &needs)
