@@ -67,6 +67,11 @@ if [ "${WINDOWS:-yes}" != no ]; then
   (cd "$out" && python3 -m zipfile -c "$name-windows-x86_64.zip" "$name-windows-x86_64")
 fi
 
+step "the programs alone, for kanon publish --programs"
+mkdir -p "$out/programs"
+install -m 755 "$linux" "$out/programs/kanon"
+if [ -n "${windows_folder:-}" ]; then cp "$windows_folder/kanon.exe" "$out/programs/"; fi
+
 step "the sums"
-rm -rf "$shared" "$out"/*/
-(cd "$out" && sha256sum -- * > SHA256SUMS && cat SHA256SUMS && ls -l)
+rm -rf "$shared" "$out/$name"-*/
+(cd "$out" && sha256sum -- *.* programs/* > SHA256SUMS && cat SHA256SUMS && ls -l . programs)

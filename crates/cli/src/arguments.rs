@@ -552,6 +552,10 @@ pub struct Publish {
     /// The address at which players find it; written into kanon.toml
     #[arg(long, value_name = "URL")]
     pub address: Option<String>,
+    /// Publish the programs of this folder too, one for each system, each of which carries the invite and is started by a double
+    /// click; written into kanon.toml
+    #[arg(long, value_name = "FOLDER")]
+    pub programs: Option<PathBuf>,
     /// Take new keys: what the old ones sign from now on counts nowhere
     #[arg(long)]
     pub new_key: bool,
@@ -591,6 +595,12 @@ pub struct Follow {
     /// This machine's clock is right now: it was wrong when it was last here
     #[arg(long)]
     pub clock_is_right: bool,
+    /// Put back a mod, or a file, that was taken off, by its name or the begin of it
+    #[arg(long, value_name = "MOD", conflicts_with_all = ["check", "yes"])]
+    pub put_back: Option<String>,
+    /// Write what whoever helps needs to know of this game into a file: its mods and their files, and nothing else of this machine
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["check", "yes", "put_back"])]
+    pub report: Option<PathBuf>,
     #[command(flatten)]
     pub consent: Consent,
 }

@@ -1,6 +1,6 @@
 //! Questions, asked in one way: on a terminal alone, and no is what counts when nothing is said.
 
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 use std::path::Path;
 
 use kanon_app::error::AppError;
@@ -52,6 +52,29 @@ pub fn agreed<'a>(yes: bool, env: &Env, ui: &Ui, question: impl Into<Question<'a
         return Ok(false);
     }
     confirmed(text).map_err(Failure::from)
+}
+
+/// The same for what players are asked: in their language, and with a line for an answer, as screen readers read it.
+pub fn player_agreed(
+    yes: bool,
+    env: &Env,
+    ui: &Ui,
+    question: &str,
+    look: Option<&'static str>,
+) -> Result<bool, Failure> {
+    if yes || !env.machine.can_ask {
+        return agreed(yes, env, ui, Question { text: question, look });
+    }
+    let (letter, no) = (env.tongue.say("key-yes"), env.tongue.say("key-no").to_uppercase());
+    let mut out = std::io::stderr();
+    drop(write!(out, "{} [{letter}/{no}] ", screen::plain(question)).and_then(|()| out.flush()));
+    let mut answer = String::new();
+    std::io::stdin()
+        .read_line(&mut answer)
+        .map_err(|error| Failure::plain("nothing could be read from the keyboard").because(error))?;
+    let answer = answer.trim().to_lowercase();
+    // Who plays in another language than their system's says yes in English.
+    Ok(answer.starts_with(letter.as_str()) || answer.starts_with('y'))
 }
 
 /// Whether mods that others need may be taken off all the same; no where nobody can be asked.

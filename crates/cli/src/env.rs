@@ -9,6 +9,7 @@ use crate::arguments::{Format, Global, When};
 use crate::asking;
 use crate::failure::Failure;
 use crate::settings::Settings;
+use crate::words::tongue::Tongue;
 
 /// What a command may know of the machine, and how it is to answer.
 #[derive(Clone)]
@@ -23,7 +24,14 @@ pub struct Env {
     pub verbose: bool,
     /// Whether the report goes to a terminal.
     pub shows: bool,
+    /// The language of what players read.
+    pub tongue: Tongue,
+    /// Whether somebody was led here by a dialogue, and types no commands.
+    pub in_dialogue: bool,
 }
+
+/// The variable that says in which language players are spoken to, where the system's is not theirs.
+const LANGUAGE: &str = "KANON_LANGUAGE";
 
 impl Env {
     /// Reads the world.
@@ -42,12 +50,16 @@ impl Env {
         let typed = global.directory.as_deref();
         let machine = Machine::new((folder, typed), can_ask, variables.collect(), jiff::Zoned::now());
         let settings = Settings::read(machine.config().as_deref())?;
+        let asked = std::env::var(LANGUAGE).ok().filter(|asked| !asked.is_empty());
+        let language = asked.or(settings.language.clone()).or_else(sys_locale::get_locale).unwrap_or_default();
         Ok(Self {
             machine: machine.or_patience(settings.patience),
             color: global.color.or(settings.color).unwrap_or_default(),
             format: global.format.or(settings.format).unwrap_or_default(),
             verbose: global.verbose,
             shows: std::io::stdout().is_terminal(),
+            tongue: Tongue::of(&language),
+            in_dialogue: false,
         })
     }
 

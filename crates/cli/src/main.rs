@@ -22,6 +22,7 @@ use clap_complete::CompleteEnv;
 
 use arguments::Arguments;
 use env::Env;
+use kanon_core::canon::release::Invite;
 use kanon_io::running::was_double_clicked;
 use ui::Ui;
 
@@ -61,9 +62,32 @@ fn greet() -> ExitCode {
     ExitCode::from(EXIT_IN_ORDER)
 }
 
+/// What a program does that carries an invite, started without a word.
+fn join(invite: &Invite) -> ExitCode {
+    let typed = help::command().get_matches_from(["kanon", "words"]);
+    let global = Arguments::from_arg_matches(&typed).unwrap_or_else(|error| error.exit()).global;
+    let env = Env::read(&global);
+    let color = env.as_ref().map_or_else(|_| global.color.unwrap_or_default(), |env| env.color);
+    let ui = Ui::new(&global, color);
+    breaking::listen();
+    ExitCode::from(match env.map(|env| commands::join::run(invite, &env, &ui)) {
+        Ok(Outcome::InOrder) => EXIT_IN_ORDER,
+        Ok(Outcome::Findings) => EXIT_FINDINGS,
+        Err(failure) => {
+            ui.failure(&failure);
+            EXIT_FAILED
+        }
+    })
+}
+
 fn main() -> ExitCode {
-    if std::env::args_os().len() == 1 && was_double_clicked() {
-        return greet();
+    if std::env::args_os().len() == 1 {
+        if let Some(invite) = commands::join::own_invite() {
+            return join(&invite);
+        }
+        if was_double_clicked() {
+            return greet();
+        }
     }
     CompleteEnv::with_factory(help::command).var(completing::VARIABLE).complete();
     let arguments = Arguments::from_arg_matches(&help::command().get_matches()).unwrap_or_else(|error| error.exit());

@@ -15,7 +15,7 @@ const FILE: &str = "config.toml";
 const BYTES: u64 = 64 << 10;
 
 /// What is set. What is typed goes before it.
-#[derive(Debug, Default, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[derive(Debug, Default, Clone, PartialEq, Eq, Deserialize)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub struct Settings {
     /// When text is coloured.
@@ -24,6 +24,8 @@ pub struct Settings {
     pub format: Option<Format>,
     /// How many seconds a host that does not answer is waited for.
     pub patience: Option<u64>,
+    /// The language of what players read, such as `de`.
+    pub language: Option<String>,
 }
 
 impl Settings {
@@ -45,7 +47,7 @@ impl Settings {
             read => read.map_err(|error| Failure::plain(told()).because(error))?,
         };
         let text = String::from_utf8(bytes).map_err(|error| Failure::plain(told()).because(error))?;
-        let known = "it knows color = \"auto\", format = \"text\" and patience = 60";
+        let known = "it knows color = \"auto\", format = \"text\", patience = 60 and language = \"en\"";
         toml::from_str(&text).map_err(|error| Failure::plain(format!("{}: {}", told(), error.message())).hint(known))
     }
 }

@@ -12,11 +12,12 @@ use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::claim::{Claimant, take_lock};
 use kanon_io::error::{During, ReachError};
 use kanon_io::following::{Following, Prepared, followed_game, trusted, workspace_of};
-use kanon_io::install::LocalInstall;
+use kanon_io::install::{Install, LocalInstall};
 use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory, is_game_around};
 use kanon_io::origin::Origin;
 use kanon_io::progress::Silent;
 use kanon_io::release::{Fetched, Verified, days_until, forget_time, verify};
+use kanon_io::set_aside::{SetAside, set_aside};
 use kanon_io::state::State;
 use kanon_io::workspace::{WISHES, Workspace, write_whole};
 use serde::Serialize;
@@ -25,13 +26,14 @@ use tempfile::TempDir;
 use super::align::{outcome, refuse_unknown_licences};
 use crate::Outcome;
 use crate::arguments::{Follow, Format};
-use crate::asking::{Question, agreed};
+use crate::asking::player_agreed;
 use crate::env::{Env, day_of};
 use crate::failure::Failure;
 use crate::render::{self, BOLD, GOOD, size, styled};
 use crate::ui::Ui;
 use crate::words::players;
 use crate::words::steps::ToldStep;
+use crate::words::tongue::{Tongue, at};
 use kanon_app::alignment::{AlignmentRun, Wanted};
 use kanon_app::session::{SOON_DAYS, Session};
 
@@ -72,6 +74,12 @@ struct News {
 }
 
 pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    if let Some(name) = &arguments.put_back {
+        return put_back(&followed_by(arguments, env)?, name, (env, ui));
+    }
+    if let Some(file) = &arguments.report {
+        return report(&followed_by(arguments, env)?, &env.machine.folder.join(file), (env, ui));
+    }
     let game = Game::find(arguments, env)?;
     let lock = if arguments.check { None } else { game.lock(env)? };
     let news = game.refresh(arguments, env, ui)?;
@@ -98,10 +106,10 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         ui.report(&told_plan(&job, &env)?);
     }
     job.settle_orphans(!arguments.check)?;
-    tell_other_game(&job, ui)?;
+    tell_other_game(&job, (&env.tongue, ui))?;
     let goes_on = !arguments.check
         && job.planned.orphans.is_empty()
-        && (!job.has_work() || agreed(arguments.yes, &env, ui, Question::or_look("Do this?", "--check"))?);
+        && (!job.has_work() || player_agreed(arguments.yes, &env, ui, &env.tongue.say("ask-do"), Some("--check"))?);
     if goes_on {
         let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
         game.settle(&news, &mut job)?;
@@ -112,8 +120,8 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 return Ok(Outcome::Findings);
             }
             job.carry_out(&wanted)?;
-            forget_fetched(&job)?;
         }
+        forget_fetched(&job)?;
         drop(lock);
     }
     let again = game.again(goes_on, &env);
@@ -129,12 +137,9 @@ fn finish(
     (env, ui): (&Env, &Ui),
 ) -> Result<bool, Failure> {
     let Some(unfinished) = &job.unfinished else { return Ok(true) };
-    ui.notice(&format!(
-        "the last run was interrupted after {} of {} steps; it is finished first",
-        unfinished.steps_done,
-        unfinished.steps.len()
-    ));
-    if !agreed(arguments.yes, env, ui, Question::or_look("Finish it?", "--check"))? {
+    let tongue = &env.tongue;
+    ui.notice(&tongue.with("interrupted", [at("done", unfinished.steps_done), at("all", unfinished.steps.len())]));
+    if !player_agreed(arguments.yes, env, ui, &tongue.say("ask-finish"), Some("--check"))? {
         return Ok(false);
     }
     job.finish(wanted)?;
@@ -145,22 +150,19 @@ fn finish(
 const GAME_ABOVE: usize = 4;
 
 /// What no mod can mend is told before anything is fetched: another version of the game, or of what loads its mods.
-fn tell_other_game(job: &AlignmentRun<'_>, ui: &Ui) -> Result<(), Failure> {
+fn tell_other_game(job: &AlignmentRun<'_>, (tongue, ui): (&Tongue, &Ui)) -> Result<(), Failure> {
     let (Some(surveyed), canon) = (&job.planned.surveyed, job.canon()?) else { return Ok(()) };
     let install = &surveyed.survey.install;
     let others = [
-        ("the game", &canon.game_version, &install.game_version),
-        ("the loader of its mods", &canon.loader_version, &install.loader_version),
-        ("what the game runs on", &canon.runtime_version, &install.runtime_version),
+        ("what-game", &canon.game_version, &install.game_version),
+        ("what-loader", &canon.loader_version, &install.loader_version),
+        ("what-runtime", &canon.runtime_version, &install.runtime_version),
     ];
     for (what, wanted, found) in others {
         let (Some(wanted), Some(found)) = (wanted, found) else { continue };
         if !job.session.loaded.rulebook.versions.same(wanted, found) {
-            ui.notice(&format!(
-                "note: {what} is {} here and {} on the server: until that is the same, you can't join, whatever mods you have",
-                printable(found),
-                printable(wanted)
-            ));
+            let places = [at("what", tongue.say(what)), at("here", printable(found)), at("there", printable(wanted))];
+            ui.notice(&tongue.with("other-version", places));
         }
     }
     Ok(())
@@ -173,14 +175,14 @@ fn agreed_beyond(arguments: &Follow, (env, ui): (&Env, &Ui), what: &str, questio
     }
     ui.notice(what);
     if arguments.check {
-        ui.notice("note: that will be asked about by itself; off a terminal it needs --beyond-mods");
+        ui.notice(&env.tongue.say("beyond-later"));
         return Ok(true);
     }
     if !env.machine.can_ask {
-        ui.notice("nothing was done, since nobody could be asked about that; if you trust whoever invited you so far, add --beyond-mods");
+        ui.notice(&env.tongue.say("beyond-nobody"));
         return Ok(false);
     }
-    agreed(false, env, ui, question)
+    player_agreed(false, env, ui, question, None)
 }
 
 /// Files that an alignment would write or change outside the folders of mods, and that are programs by what is in them or by
@@ -191,12 +193,9 @@ fn may_bring_programs(job: &AlignmentRun<'_>, arguments: &Follow, (env, ui): (&E
         return Ok(true);
     }
     let named: Vec<String> = programs.iter().map(|path| format!("  {}", printable(path.as_str()))).collect();
-    let what = format!(
-        "note: it would put or change {} outside the folders of mods:\n{}",
-        render::count(programs.len(), "program or script"),
-        named.join("\n")
-    );
-    agreed_beyond(arguments, (env, ui), &what, "Do you trust whoever invited you so far?")
+    let count = env.tongue.with("programs", [at("count", programs.len())]);
+    let what = format!("{}\n{}", env.tongue.with("programs-beyond", [at("programs", count)]), named.join("\n"));
+    agreed_beyond(arguments, (env, ui), &what, &env.tongue.say("ask-trust"))
 }
 
 impl Game {
@@ -248,7 +247,7 @@ impl Game {
         let verified = match verify(&origin, &self.invite, &kept) {
             Ok(verified) => verified,
             Err(ReachError::Unreachable { address, reason }) if is_same => {
-                ui.notice(&format!("note: {address} can't be reached ({reason}); what it said the last time counts"));
+                ui.notice(&env.tongue.with("unreachable", [at("address", address), at("reason", reason)]));
                 return Ok(News { workspace: Workspace::open_at(&root)?, stale: true, unsettled: None });
             }
             Err(error) => return Err(error.into()),
@@ -307,9 +306,9 @@ impl Game {
     fn may_reach(&self, session: &Session<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
         let is_other = self.before.as_ref().filter(|before| before.invite != self.invite.to_string());
         if let Some(before) = is_other {
-            ui.notice(&format!("note: until now this game followed {}", printable(&before.invite)));
-            let question = "Follow the new one from now on, and no longer that?";
-            if !arguments.check && !agreed(arguments.yes, env, ui, Question::or_look(question, "--check"))? {
+            ui.notice(&env.tongue.with("followed-before", [at("invite", printable(&before.invite))]));
+            let question = env.tongue.say("ask-other");
+            if !arguments.check && !player_agreed(arguments.yes, env, ui, &question, Some("--check"))? {
                 return Ok(false);
             }
         }
@@ -318,12 +317,12 @@ impl Game {
             return Ok(true);
         }
         let scope = scope(&session.loaded.rulebook, Role::Client);
-        ui.notice(&render::follow::places(&scope));
+        ui.notice(&render::follow::places(&env.tongue, &scope));
         if !scope.has_root {
             return Ok(true);
         }
-        let what = "note: among them is the game's own folder, where its programs are, and not only folders of mods";
-        agreed_beyond(arguments, (env, ui), what, "Let it govern that folder too?")
+        let what = env.tongue.say("root-beyond");
+        agreed_beyond(arguments, (env, ui), &what, &env.tongue.say("ask-root"))
     }
 
     /// One run at a time: the lock of a game that follows already.
@@ -334,13 +333,7 @@ impl Game {
     fn lock_of(&self, env: &Env) -> Result<Option<std::fs::File>, Failure> {
         let folder = workspace_of(&self.folder);
         std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
-        let claimant = Claimant {
-            workspace: String::new(),
-            by: format!("{} with kanon follow", env.machine.person()),
-            began: env.machine.now().timestamp().as_second(),
-            process: Some(std::process::id()),
-            machine: env.machine.name(),
-        };
+        let claimant = claimant(env);
         let shown = self.folder.display().to_string();
         Ok(Some(take_lock(&folder.join("at-work.lock"), &shown, &claimant)?))
     }
@@ -378,13 +371,19 @@ impl Game {
         }
         match measured {
             Err(ReachError::NotThisGame { .. }) if is_empty || !would_show || arguments.anyway => {
-                ui.notice(&format!("note: nothing of {} is in this folder yet", printable(&rulebook.game)));
+                ui.notice(&env.tongue.with("nothing-yet", [at("game", printable(&rulebook.game))]));
                 Ok(())
             }
             Err(error @ ReachError::NotThisGame { .. }) => {
                 if env.machine.can_ask
                     && !arguments.yes
-                    && agreed(false, env, ui, format!("{error}. Is it the game's folder all the same?").as_str())?
+                    && player_agreed(
+                        false,
+                        env,
+                        ui,
+                        &env.tongue.with("ask-anyway", [at("error", error.to_string())]),
+                        None,
+                    )?
                 {
                     return Ok(());
                 }
@@ -409,6 +408,17 @@ impl Game {
     fn install_name(&self) -> String {
         let name = self.folder.file_name().map(|name| name.to_string_lossy().into_owned());
         name.unwrap_or_else(|| "game".to_owned())
+    }
+}
+
+/// Who works on a game that follows a release.
+fn claimant(env: &Env) -> Claimant {
+    Claimant {
+        workspace: String::new(),
+        by: format!("{} with kanon follow", env.machine.person()),
+        began: env.machine.now().timestamp().as_second(),
+        process: Some(std::process::id()),
+        machine: env.machine.name(),
     }
 }
 
@@ -439,12 +449,84 @@ fn take_over(from: &Path, to: &Path) -> Result<(), ReachError> {
     Ok(())
 }
 
+/// The game that is meant where something is to be done with what it follows already.
+fn followed_by(arguments: &Follow, env: &Env) -> Result<PathBuf, Failure> {
+    let named = arguments.folder.clone().or_else(|| arguments.invite.as_ref().map(PathBuf::from));
+    let folder = named.map_or_else(|| followed_folder(env), |folder| Ok(env.machine.folder.join(folder)))?;
+    match Following::read(&workspace_of(&folder))? {
+        Some(_) => Ok(folder),
+        None => {
+            let shown = printable(&folder.display().to_string());
+            Err(Failure::plain(format!("{shown} follows no release yet")).hint("name the folder of a game that does"))
+        }
+    }
+}
+
+/// What was taken off a game that follows a release, the newest first.
+pub fn aside(folder: &Path) -> Result<Vec<SetAside>, Failure> {
+    let (install, workspace) = (LocalInstall::open(folder)?, Workspace::open_at(&workspace_of(folder))?);
+    Ok(set_aside(&install, &workspace.backups())?)
+}
+
+/// Puts back one thing that was taken off.
+fn put_back(folder: &Path, name: &str, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
+    let all = aside(folder)?;
+    let meant: Vec<&SetAside> = all.iter().filter(|one| one.is_meant(name)).collect();
+    let exact = meant.iter().copied().find(|one| one.what.eq_ignore_ascii_case(name));
+    match (exact, meant.as_slice()) {
+        (Some(one), _) | (None, &[one]) => restore(folder, one, (env, ui)),
+        (None, []) if all.is_empty() => {
+            ui.report(&format!("{}\n", env.tongue.say("join-aside-none")));
+            Ok(Outcome::Findings)
+        }
+        (None, some) => {
+            let some = if some.is_empty() { all.iter().collect() } else { some.to_vec() };
+            let named: Vec<String> = some.iter().map(|one| printable(&one.what)).collect();
+            Err(Failure::plain(format!("{} is the name of no one thing that was taken off", printable(name)))
+                .hint(format!("name one of these: {}", named.join(", "))))
+        }
+    }
+}
+
+/// Puts it back where it was, if nothing is there by now.
+pub fn restore(folder: &Path, one: &SetAside, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
+    let install = LocalInstall::open(folder)?;
+    let lock = claimant(env);
+    let shown = folder.display().to_string();
+    let _lock = take_lock(&workspace_of(folder).join("at-work.lock"), &shown, &lock)?;
+    if let Some(path) = one.paths().find(|path| install.is_there(path)) {
+        ui.report(&format!("{}\n", env.tongue.with("join-aside-taken", [at("path", printable(path.as_str()))])));
+        return Ok(Outcome::Findings);
+    }
+    kanon_io::set_aside::put_back(&install, one)?;
+    for path in one.paths() {
+        ui.report(&format!("{}\n", env.tongue.with("join-put-back", [at("path", printable(path.as_str()))])));
+    }
+    Ok(Outcome::InOrder)
+}
+
+/// Writes the survey of a game that follows a release, for whoever helps.
+pub fn report(folder: &Path, file: &Path, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
+    let env = env.working_in(folder);
+    let mut session = Session::of_game(&env.machine, ui, Workspace::open_at(&workspace_of(folder))?)?;
+    let name = session.install_names()?.remove(0);
+    let target = session.target(&name, None)?;
+    let surveyed = session.survey(target)?;
+    let json = serde_json::to_string_pretty(&surveyed.survey)
+        .map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
+    write_whole(file, &(json + "\n"))?;
+    let shown = printable(&file.display().to_string());
+    ui.report(&format!("{}\n", env.tongue.with("join-report", [at("file", shown)])));
+    Ok(Outcome::InOrder)
+}
+
 /// The file that lists the folders that follow something, one on each line.
 fn followed_list(env: &Env) -> Option<PathBuf> {
     Some(env.machine.config()?.join("followed"))
 }
 
-fn followed(env: &Env) -> Vec<PathBuf> {
+/// The folders that follow something, as far as is remembered.
+pub fn followed(env: &Env) -> Vec<PathBuf> {
     let text = followed_list(env).and_then(|list| std::fs::read_to_string(list).ok()).unwrap_or_default();
     let folders = text.lines().map(PathBuf::from);
     folders.filter(|folder| Following::read(&workspace_of(folder)).is_ok_and(|following| following.is_some())).collect()
@@ -481,19 +563,18 @@ fn followed_folder(env: &Env) -> Result<PathBuf, Failure> {
 fn tell_release(following: &Following, name: &str, env: &Env, ui: &Ui) {
     let day = |time: &str| time.split('T').next().unwrap_or(time).to_owned();
     if env.format == Format::Text {
-        ui.report(&format!(
-            "{} of {}, published on {}\n",
-            styled(BOLD, &format!("release {}", following.release)),
-            printable(name),
-            printable(&day(&following.published))
-        ));
+        let number = env.tongue.with("release-number", [at("number", following.release.to_string())]);
+        let places = [
+            at("release", styled(BOLD, &number)),
+            at("name", printable(name)),
+            at("day", printable(&day(&following.published))),
+        ];
+        ui.report(&format!("{}\n", env.tongue.with("release", places)));
     }
     let left = days_until(following.ends, env.machine.now().timestamp());
     if left < SOON_DAYS {
         let ends = day_of(following.ends);
-        ui.notice(&format!(
-            "note: its signatures end on {ends}; tell whoever invited you that it must be published anew"
-        ));
+        ui.notice(&env.tongue.with("ends-soon", [at("day", ends)]));
     }
 }
 
@@ -538,25 +619,21 @@ fn conclude(
             findings: &held.findings,
         })?,
         Format::Text => {
-            let mut text = fetched(job.session.fetched);
+            let mut text = fetched(&env.tongue, job.session.fetched);
             if arguments.check && !good {
                 text.push_str(&told_plan(job, env)?);
             }
             let has_left = job.carried.is_some() || job.planned.plan.steps.is_empty() || good;
             let left: Vec<Finding> = held.findings.into_iter().filter(|finding| is_left(finding, has_left)).collect();
-            let undo = Suggestion::new("undo").word(&job.placed.name).led_by(env.machine.typed()).to_string();
-            let carried = job.carried.as_ref().map(|_| undo.as_str());
             if has_left || !left.is_empty() {
-                text.push_str(&players::done(&job.placed.name, &job.canon()?.name, carried, &left));
+                let names = (job.placed.name.as_str(), job.canon()?.name.as_str());
+                text.push_str(&players::done(&env.tongue, names, job.carried.is_some(), &left));
             }
-            if good && job.carried.is_some() {
-                text.push_str(&format!("after the next update: {again}\n"));
-            } else if !good && job.carried.is_none() && job.has_work() {
-                text.push_str(&format!("do: {again}\n"));
-            }
+            text.push_str(&what_next(job, good, again, env));
             if let Some(carried) = &job.carried {
                 if env.verbose {
-                    text.push_str(&format!("what was there is kept in {}\n", job.backup_shown(carried.id)));
+                    let folder = job.backup_shown(carried.id).to_string();
+                    text.push_str(&format!("{}\n", env.tongue.with("kept-in", [at("folder", folder)])));
                 }
                 text.push_str(&render::align::pruned(&carried.pruned));
             }
@@ -564,6 +641,25 @@ fn conclude(
         }
     }
     Ok(Outcome::of(good))
+}
+
+/// What to type later, or to start.
+fn what_next(job: &AlignmentRun<'_>, good: bool, again: &Suggestion, env: &Env) -> String {
+    let mut lines: Vec<String> = Vec::new();
+    if env.in_dialogue {
+        lines.extend(job.carried.as_ref().map(|_| env.tongue.say("join-again")));
+        return lines.iter().map(|line| format!("{line}\n")).collect();
+    }
+    if job.carried.is_some() {
+        let undo = Suggestion::new("undo").word(&job.placed.name).led_by(env.machine.typed()).to_string();
+        lines.push(env.tongue.with("take-back", [at("command", undo)]));
+    }
+    if good && job.carried.is_some() {
+        lines.push(env.tongue.with("after-update", [at("command", again.to_string())]));
+    } else if !good && job.carried.is_none() && job.has_work() {
+        lines.push(env.tongue.with("do-this", [at("command", again.to_string())]));
+    }
+    lines.iter().map(|line| format!("{line}\n")).collect()
 }
 
 /// What the game needs, as a player reads it; each step too, if more is to be told.
@@ -574,7 +670,7 @@ fn told_plan(job: &AlignmentRun<'_>, env: &Env) -> Result<String, Failure> {
         return Ok(render::align::plan(name, plan, (in_line, env.verbose)));
     }
     let survey = job.planned.surveyed.as_ref().map(|surveyed| &surveyed.survey);
-    let mut text = players::plan(name, plan, (job.canon()?, survey));
+    let mut text = players::plan(&env.tongue, name, plan, (job.canon()?, survey));
     if env.verbose {
         text.push_str(&format!("\n{}", render::align::plan(name, plan, (true, true))));
     }
@@ -587,14 +683,15 @@ fn is_left(finding: &Finding, all_is_done: bool) -> bool {
     finding.severity != Severity::Note && (all_is_done || !is_mended)
 }
 
-fn fetched(fetched: Fetched) -> String {
+fn fetched(tongue: &Tongue, fetched: Fetched) -> String {
     if fetched == Fetched::default() {
         return String::new();
     }
-    let reused = match fetched.reused {
-        0 => String::new(),
-        bytes => format!("; {} of pieces were here already", size(bytes)),
-    };
-    let files = render::count(fetched.files, "file");
-    format!("\n{}: {} for {files}{reused}", styled(GOOD, "fetched"), size(fetched.bytes))
+    let files = tongue.with("files", [at("count", fetched.files)]);
+    let word = styled(GOOD, &tongue.say("word-fetched"));
+    let told = tongue.with("fetched", [at("word", word), at("size", size(fetched.bytes)), at("files", files)]);
+    match fetched.reused {
+        0 => format!("\n{told}"),
+        bytes => format!("\n{told}; {}", tongue.with("fetched-reused", [at("size", size(bytes))])),
+    }
 }

@@ -100,6 +100,7 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
     let keys = SigningKeys::open(&folder)?;
     let mark = keys.map(|keys| keys.mark()).transpose()?;
     let invite = address.zip(mark).map(|(address, mark)| Invite::new(&address, mark.version, mark.fingerprint));
+    let ready = record.last().filter(|_| said.is_some()).map(|last| &last.release);
     let base = invite.as_ref().filter(|invite| said.is_some() && invite.address.starts_with("http"));
     Ok(Sheet {
         set: set(session, canon, &record)?,
@@ -108,6 +109,9 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
         invite: invite.map(|invite| invite.to_string()),
         day: session.machine.now().strftime("%-d %B %Y").to_string(),
         digest,
+        programs: ready.map(|release| release.programs.keys().copied().collect()).unwrap_or_default(),
+        programs_at: workspace.config.release.programs_at.clone(),
+        has_archive: ready.is_some_and(|release| release.archive.is_some()),
     })
 }
 

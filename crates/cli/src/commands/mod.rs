@@ -14,6 +14,7 @@ mod history;
 mod init;
 mod invite;
 mod isolate;
+pub mod join;
 pub mod keys;
 pub mod learn;
 mod line;

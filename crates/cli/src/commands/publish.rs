@@ -6,12 +6,15 @@ use std::path::{Path, PathBuf};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
-use kanon_core::canon::release::{Invite, for_players, is_for_players, wishes_for_players};
+use kanon_core::canon::release::{Invite, RULEBOOK, System, for_players, is_for_players, wishes_for_players};
 use kanon_core::config::{Edit, edit};
+use kanon_io::carried::{programs_in, with_invite};
 use kanon_io::error::During;
 use kanon_io::install::Address;
 use kanon_io::origin::Origin;
-use kanon_io::release::{Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes};
+use kanon_io::release::{
+    Archive, Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes,
+};
 use kanon_io::workspace::{Workspace, write_whole};
 use serde::Serialize;
 
@@ -20,7 +23,7 @@ use crate::Outcome;
 use crate::arguments::{Format, Publish};
 use crate::env::{Env, day_of};
 use crate::failure::Failure;
-use crate::render::handout::{Sheet, bom, csv, html, markdown};
+use crate::render::handout::{Sheet, archive, bom, csv, html, markdown};
 use crate::render::{BOLD, CARE, FAINT, GOOD, count, counted, size, styled};
 use crate::ui::Ui;
 use kanon_app::session::{Session, digest_of};
@@ -108,17 +111,26 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let keys = if arguments.new_key && !is_first { keys.rotate(now)? } else { keys.renewed(now)? };
     let address = address_of(workspace, Some(&place)).unwrap_or_else(|| place.as_typed());
     let mark = keys.mark()?;
-    let invite = Invite::new(&address, mark.version, mark.fingerprint).to_string();
+    let invite = mark_of(&address, mark).to_string();
     let wish = &workspace.config.release;
     let lasting = Lasting {
         days: i64::from(wish.days.unwrap_or(DAYS)),
         keep: usize::try_from(wish.keep.unwrap_or(KEEP)).unwrap_or(usize::MAX),
     };
-    let outgoing =
-        Outgoing { canon: &players, rulebook: &session.loaded.text, wishes: &wishes, bytes: &bytes, now, lasting };
+    let ready = Ready::of(&session, &players)?;
+    let outgoing = Outgoing {
+        canon: &players,
+        rulebook: &session.loaded.text,
+        wishes: &wishes,
+        bytes: &bytes,
+        now,
+        lasting,
+        programs: ready.with_invite(&mark_of(&address, mark))?,
+        archive: ready.archive.clone(),
+    };
     let origin = Origin::open(&place.as_typed(), &env.machine.folder, &env.machine.access())?;
     let bar = ui.progress("publishing");
-    let pages = pages(&session, &players, &invite)?;
+    let pages = pages(&session, &players, (&invite, &ready))?;
     let published = publish(&origin, (&keys, &folder), (&outgoing, arguments.verify), &pages, &bar)?;
     drop(bar);
     // Only what has worked is remembered, and both of it.
@@ -130,6 +142,49 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         ui.notice(&format!("note: the keys that sign releases were made in {folder}; keep a copy of that folder where nobody else reads it. Without it, players can't be given another release"));
     }
     tell(&published, (&place.as_typed(), &invite, mark), (env, ui))
+}
+
+fn mark_of(address: &str, mark: RootMark) -> Invite {
+    Invite::new(address, mark.version, mark.fingerprint)
+}
+
+/// What players start or unpack as it is.
+struct Ready {
+    programs: Vec<(System, PathBuf)>,
+    programs_at: Option<String>,
+    archive: Option<Archive>,
+}
+
+impl Ready {
+    fn of(session: &Session<'_>, players: &Canon) -> Result<Self, Failure> {
+        let workspace = session.workspace()?;
+        let wish = &workspace.config.release;
+        let programs = match &wish.programs {
+            Some(folder) => {
+                let folder = workspace.root.join(folder);
+                let found = programs_in(&folder)?;
+                if found.is_empty() {
+                    return Err(Failure::plain(format!("{} holds no program", printable(&folder.display().to_string())))
+                        .hint("put Kanon's programs there, one for each system, as tools/dist.sh makes them; or take `programs` out of kanon.toml"));
+                }
+                found
+            }
+            None => Vec::new(),
+        };
+        let archive = match wish.zip {
+            true => {
+                let record = Record::read(&workspace.release_folder())?;
+                Some(archive(&set(session, players, &record)?))
+            }
+            false => None,
+        };
+        Ok(Self { programs, programs_at: wish.programs_at.clone(), archive })
+    }
+
+    fn with_invite(&self, invite: &Invite) -> Result<Vec<(System, Vec<u8>)>, Failure> {
+        let with = |(system, path): &(System, PathBuf)| Ok((*system, with_invite(path, invite)?));
+        self.programs.iter().map(with).collect()
+    }
 }
 
 /// What is published must be what the rulebook and the canon of the same moment say.
@@ -177,6 +232,12 @@ fn with_place(arguments: &Publish, session: &Session<'_>, place: &Place) -> Resu
         let typed = arguments.dest.clone().filter(|_| session.machine.folder == workspace.root);
         said.push(("to", typed.unwrap_or_else(|| place.as_typed())));
     }
+    if let Some(programs) = &arguments.programs {
+        let (typed, here) = (programs.display().to_string(), session.machine.folder == workspace.root);
+        let whole = session.machine.folder.join(programs).display().to_string();
+        let programs = if here { typed } else { whole };
+        said.extend((wish.programs.as_ref() != Some(&programs)).then_some(("programs", programs)));
+    }
     if let Some(address) = arguments.address.as_ref().filter(|address| wish.address.as_ref() != Some(address)) {
         said.push(("address", address.clone()));
     }
@@ -215,7 +276,7 @@ fn refuse_lacking(canon: &Canon, bytes: &kanon_io::bytes::Bytes) -> Result<(), F
 fn pages<'s>(
     session: &'s Session<'_>,
     canon: &'s Canon,
-    invite: &'s str,
+    (invite, ready): (&'s str, &'s Ready),
 ) -> Result<impl Fn(u64) -> Vec<Page> + use<'s>, Failure> {
     let record = Record::read(&session.workspace()?.release_folder())?;
     let (set, digest) = (set(session, canon, &record)?, digest_of(canon)?);
@@ -228,6 +289,9 @@ fn pages<'s>(
             day: day.clone(),
             digest,
             links: Some(String::new()),
+            programs: ready.programs.iter().map(|(system, _)| *system).collect(),
+            programs_at: ready.programs_at.clone(),
+            has_archive: ready.archive.is_some(),
         };
         let page = |name, kind, text: Result<String, Failure>| text.ok().map(|text| Page { name, kind, text });
         let pages = [
@@ -235,6 +299,7 @@ fn pages<'s>(
             page("handout.md", "text/markdown; charset=utf-8", Ok(markdown(&sheet))),
             page("handout.csv", "text/csv; charset=utf-8", csv(&sheet)),
             page("handout.cdx.json", "application/vnd.cyclonedx+json", bom(&sheet)),
+            page(RULEBOOK, "application/toml; charset=utf-8", Ok(session.loaded.text.clone())),
         ];
         pages.into_iter().flatten().collect()
     })

@@ -4,6 +4,7 @@ use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Said;
 use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
+use kanon_io::undo::TakenBack;
 use serde::Serialize;
 
 use crate::arguments::{Format, Undo};
@@ -29,7 +30,13 @@ struct Report<'a> {
     set_aside: Vec<&'a (String, String)>,
 }
 
-pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+/// The last alignment of an install, taken back as it is.
+pub fn of(install: &str) -> Undo {
+    Undo { install: install.to_owned(), back_to: None, from_backup: None, while_running: false, take_over: false }
+}
+
+/// Takes back what is asked for: the install's name, and each alignment with what came of it.
+pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(String, Vec<(i64, TakenBack)>), Failure> {
     let wanted = Wanted {
         risky: RiskyExtras::Stay,
         world: None,
@@ -44,12 +51,16 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         job.know_from_backup(id)?;
     }
     let taken = job.undo(arguments.from_backup.or(arguments.back_to), &wanted)?;
-    let name = &job.placed.name;
+    Ok((job.placed.name.clone(), taken))
+}
+
+pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    let (name, taken) = take_back(arguments, env, ui)?;
     match env.format {
         Format::Json => {
             ui.json(&Report {
                 format: "kanon-undo/1",
-                install: name,
+                install: &name,
                 alignment: taken.last().map_or(0, |(id, _)| *id),
                 alignments: taken.iter().map(|(id, _)| *id).collect(),
                 restored: taken.iter().flat_map(|(_, back)| &back.restored).collect(),
@@ -58,7 +69,7 @@ pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
                 set_aside: taken.iter().flat_map(|(_, back)| &back.set_aside).collect(),
             })?;
         }
-        Format::Text => taken.iter().for_each(|(id, back)| ui.report(&render::align::taken_back(name, *id, back))),
+        Format::Text => taken.iter().for_each(|(id, back)| ui.report(&render::align::taken_back(&name, *id, back))),
     }
     Ok(Outcome::InOrder)
 }

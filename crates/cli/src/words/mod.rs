@@ -8,4 +8,5 @@ pub mod players;
 pub mod proof;
 pub mod questions;
 pub mod steps;
+pub mod tongue;
 pub mod voice;

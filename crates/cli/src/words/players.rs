@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
+use anstyle::Style;
 use kanon_core::base::finding::Finding;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
@@ -10,10 +11,12 @@ use kanon_core::canon::Canon;
 use kanon_core::plan::reason::Reason;
 use kanon_core::plan::{Action, Plan, Step};
 use kanon_core::survey::Survey;
+use unicode_width::UnicodeWidthStr;
 
 use super::steps;
+use super::tongue::{Tongue, at};
 use crate::render::check::findings;
-use crate::render::{BOLD, CARE, FAINT, GONE, GOOD, cell, count, size, styled};
+use crate::render::{BOLD, CARE, FAINT, GONE, GOOD, cell, size, styled};
 
 /// So many mods of one kind are told one by one.
 const TOLD: usize = 30;
@@ -30,17 +33,21 @@ enum Change {
 impl Change {
     const fn word(self) -> &'static str {
         match self {
-            Self::New => "new",
-            Self::Other => "changed",
-            Self::Mended => "mended",
-            Self::Gone => "taken off",
+            Self::New => "change-new",
+            Self::Other => "change-other",
+            Self::Mended => "change-mended",
+            Self::Gone => "change-gone",
         }
     }
 }
 
 /// What a player's game needs, mod by mod, and what else is changed in it.
-pub fn plan(game: &str, plan: &Plan, (canon, survey): (&Canon, Option<&Survey>)) -> String {
-    let mut out = format!("{} needs this ({} to write):\n", styled(BOLD, game), size(plan.bytes()));
+pub fn plan(tongue: &Tongue, game: &str, plan: &Plan, (canon, survey): (&Canon, Option<&Survey>)) -> String {
+    let needs = tongue.with("plan", [at("game", styled(BOLD, game)), at("size", size(plan.bytes()))]);
+    let mut out = format!("{needs}\n");
+    let words = ["change-new", "change-other", "change-mended", "change-gone", "change-renamed", "change-kept"];
+    let width = words.iter().map(|word| tongue.say(word).width()).max().unwrap_or(0);
+    let cell = |word: &str| cell(&if word.is_empty() { String::new() } else { tongue.say(word) }, width);
     let mut mods: BTreeMap<&FoldedId, Change> = BTreeMap::new();
     let mut besides: Vec<&Step> = Vec::new();
     for step in &plan.steps {
@@ -58,34 +65,39 @@ pub fn plan(game: &str, plan: &Plan, (canon, survey): (&Canon, Option<&Survey>))
         let of: Vec<&FoldedId> = mods.iter().filter(|(_, change)| **change == wanted).map(|(id, _)| *id).collect();
         for id in of.iter().take(TOLD) {
             let style = if wanted == Change::Gone { GONE } else { GOOD };
-            let _ = writeln!(out, "  {} {}", styled(style, &cell(wanted.word(), 9)), named(id, wanted, canon, survey));
+            let mut named = named(id, wanted, canon, survey);
+            if wanted == Change::Gone {
+                named = format!("{named}: {}", tongue.say("not-on-server"));
+            }
+            let _ = writeln!(out, "  {} {named}", styled(style, &cell(wanted.word())));
         }
         if of.len() > TOLD {
-            let _ = writeln!(out, "  {} and {} more", cell("", 9), count(of.len() - TOLD, "mod"));
+            let more = tongue.with("more-mods", [at("count", of.len() - TOLD)]);
+            let _ = writeln!(out, "  {} {more}", cell(""));
         }
     }
     for step in besides {
         let what = styled(FAINT, &format!("({})", printable(&steps::why(step))));
-        let _ =
-            writeln!(out, "  {} {} {what}", styled(CARE, &cell(verb(&step.action), 9)), printable(step.path.as_str()));
+        let _ = writeln!(out, "  {} {} {what}", styled(CARE, &cell(verb(&step.action))), printable(step.path.as_str()));
     }
     out
 }
 
 /// What following came to: `game` has what the server of that name wants, or not quite.
-pub fn done(game: &str, server: &str, carried: Option<&str>, left: &[Finding]) -> String {
+pub fn done(tongue: &Tongue, (game, server): (&str, &str), has_carried: bool, left: &[Finding]) -> String {
     let (game, server) = (styled(BOLD, &printable(game)), printable(server));
-    let mut out = match (carried, left.is_empty()) {
-        (Some(_), true) => format!("\n{}: {game} is in line with {server}\n", styled(GOOD, "done")),
-        (Some(_), false) => format!("\n{}: all that can be done from here\n", styled(GOOD, "done")),
-        (None, true) => format!("{game} is {} with {server}\n", styled(GOOD, "in line")),
-        (None, false) => String::new(),
+    let said = |message: &str, (style, word): (Style, &str)| {
+        let word = styled(style, &tongue.say(word));
+        tongue.with(message, [at("word", word), at("game", game.as_str()), at("server", server.as_str())])
     };
-    if let Some(undo) = carried {
-        let _ = writeln!(out, "take it back with: {undo}");
-    }
+    let mut out = match (has_carried, left.is_empty()) {
+        (true, true) => format!("\n{}\n", said("done", (GOOD, "word-done"))),
+        (true, false) => format!("\n{}\n", said("done-partly", (GOOD, "word-done"))),
+        (false, true) => format!("{}\n", said("in-line", (GOOD, "word-in-line"))),
+        (false, false) => String::new(),
+    };
     if !left.is_empty() {
-        let _ = writeln!(out, "{} in {game}, which kanon can't mend:", styled(CARE, "still off"));
+        let _ = writeln!(out, "{}", said("still-off", (CARE, "word-still-off")));
         findings(&mut out, left);
     }
     out
@@ -105,11 +117,11 @@ fn change(step: &Step, reason: &Reason) -> Option<Change> {
 
 const fn verb(action: &Action) -> &'static str {
     match action {
-        Action::Park => "taken off",
-        Action::Rename { .. } => "renamed",
-        Action::Put { .. } => "new",
-        Action::Replace { .. } => "changed",
-        Action::BackUp => "kept",
+        Action::Park => "change-gone",
+        Action::Rename { .. } => "change-renamed",
+        Action::Put { .. } => "change-new",
+        Action::Replace { .. } => "change-other",
+        Action::BackUp => "change-kept",
     }
 }
 
@@ -124,7 +136,7 @@ fn named(id: &FoldedId, change: Change, canon: &Canon, survey: Option<&Survey>) 
     let has = version(found.and_then(|found| found.manifest.version.as_ref()));
     printable(&match change {
         Change::Other if has != wanted => format!("{title}{has} ->{wanted}"),
-        Change::Gone => format!("{title}{has}: the server does not have it"),
+        Change::Gone => format!("{title}{has}"),
         _ => format!("{title}{wanted}"),
     })
 }

@@ -28,6 +28,8 @@ mod hostile;
 mod hosts;
 #[cfg(unix)]
 mod interrupted;
+#[cfg(unix)]
+mod joining;
 mod learning;
 mod listening;
 mod proving;

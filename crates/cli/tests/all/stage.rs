@@ -96,7 +96,11 @@ impl Stage {
         let mut command = Command::new(program());
         command.args(words).current_dir(self.temp.path()).env_remove("NO_COLOR").stdin(Stdio::null());
         // Nothing of whoever runs the tests: no keys, no agent, no known hosts.
-        command.env("HOME", self.path("home")).env("USER", "ines").env("KANON_PATIENCE", "6");
+        command
+            .env("HOME", self.path("home"))
+            .env("USER", "ines")
+            .env("KANON_PATIENCE", "6")
+            .env("KANON_LANGUAGE", "en");
         for name in ["SSH_AUTH_SOCK", "XDG_CONFIG_HOME", "APPDATA"] {
             command.env_remove(name);
         }

@@ -177,6 +177,12 @@ pub struct ReleaseWish {
     pub days: Option<u32>,
     /// So many releases keep their files.
     pub keep: Option<u32>,
+    /// The folder with the programs that carry the invite, relative to the workspace or absolute.
+    pub programs: Option<String>,
+    /// Where players find programs of their makers instead.
+    pub programs_at: Option<String>,
+    /// Whether all that a player needs is published in one archive too.
+    pub zip: bool,
 }
 
 /// A folder of downloads, or a catalogue.
@@ -405,8 +411,12 @@ fn release(section: Section<'_>) -> ReleaseWish {
         address: section.optional_text("address"),
         days: within(&section, "days", RELEASE_DAYS),
         keep: within(&section, "keep", RELEASES_KEPT),
+        programs: section.optional_text("programs"),
+        programs_at: section.optional_text("programs-at"),
+        zip: section.flag("zip").unwrap_or(false),
     };
-    for place in [&wish.to, &wish.address].into_iter().flatten().filter(|place| has_password(place)) {
+    for place in [&wish.to, &wish.address, &wish.programs_at].into_iter().flatten().filter(|place| has_password(place))
+    {
         let message =
             format!("a password stands in `{}`, where everybody can read it", place.split("://").next().unwrap_or(""));
         let help = "take it out; credentials for a bucket come from the environment";

@@ -216,6 +216,21 @@ pub fn is_game_around(install: &dyn Install, rulebook: &Rulebook, role: Role, pa
     is_of_mods || platforms.flat_map(|platform| &platform.version).any(tells)
 }
 
+/// Whether a folder looks like the game, by little: the files that tell its version are there; where no file tells it, a folder of
+/// its mods.
+pub fn looks_like(install: &dyn Install, rulebook: &Rulebook, role: Role) -> bool {
+    let platforms = std::iter::once(&rulebook.base).chain(&rulebook.loader).chain(&rulebook.runtime);
+    let mut files = platforms.flat_map(|platform| &platform.version).filter_map(|version| match version {
+        PlatformVersion::Document { file, .. } | PlatformVersion::Text { file, .. } => Some(file),
+        PlatformVersion::FileName(_) => None,
+    });
+    let mut places = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role)).filter(|place| !place.is_root());
+    match files.next() {
+        Some(first) => install.is_there(first) || files.any(|file| install.is_there(file)),
+        None => places.any(|place| install.is_folder(place)),
+    }
+}
+
 fn refuse_other_game(
     install: &dyn Install,
     request: Request<'_>,

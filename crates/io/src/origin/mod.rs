@@ -120,7 +120,8 @@ impl Origin {
             None => (!at.contains("://")).then(|| root.join(at)),
         };
         let place = match folder {
-            Some(folder) => Ok(Place::Folder(Folder::new(folder))),
+            Some(folder) if folder.is_dir() => Ok(Place::Folder(Folder::new(folder))),
+            Some(_) => Err("there is no such folder".to_owned()),
             None => from_address(at, access),
         };
         Ok(Self { place: place.map_err(refused)?, shown, patience })

@@ -9,10 +9,12 @@
 //! | `metadata/N.root.json` | which keys count | by its own root key and the one before |
 //! | `targets/SHA256.canon.json` and three more | the canon, the rulebook, the wishes and what the release says of itself | by digest, in `targets` |
 //! | `blobs/` | each file of a mod, by its digest | by digest, in the canon |
+//! | `ready/` | what players start or unpack as it is: programs that carry the invite, one archive of all | by digest, in `release.json` |
 //! | `recipes/`, `packs/` | how large files are cut, and the compressed pieces | by digest, in `release.json` and the recipe |
 //!
 //! The metadata are those of The Update Framework, version 1.0: <https://theupdateframework.github.io/specification/v1.0.0/>.
 
+mod archive;
 mod contents;
 mod keys;
 mod packs;
@@ -24,6 +26,7 @@ mod trust;
 
 use jiff::{SignedDuration, Timestamp};
 
+pub use self::archive::Archive;
 pub use self::contents::{Fetched, ReleaseContents, WantedFile};
 pub use self::keys::{RootMark, SigningKeys};
 pub use self::publish::{Lasting, Outgoing, Page, Published, publish, wanted_bytes};

@@ -10,13 +10,14 @@ use futures_util::stream::{self, StreamExt, TryStreamExt};
 use jiff::Timestamp;
 use kanon_core::base::digest::{Blake3, Sha256};
 use kanon_core::canon::release::{
-    CANON, FORMAT, Piece, RELEASE, RULEBOOK, Recipe, Release, Stored, WISHES, average_piece, blob_path, is_cut,
-    is_for_players, pack_path, recipe_path,
+    ARCHIVE, CANON, FORMAT, Piece, RELEASE, RULEBOOK, Recipe, Release, Stored, System, WISHES, average_piece,
+    blob_path, is_cut, is_for_players, pack_path, recipe_path,
 };
 use kanon_core::canon::{Canon, SealedMod};
 use tough::TargetName;
 use tough::schema::{Hashes, Metafile, RoleType, Signed, Snapshot, Target, Targets, Timestamp as TimestampRole};
 
+use super::archive::{self, Archive};
 use super::keys::SigningKeys;
 use super::packs::make_recipe;
 use super::record::{self, Record, RecordedRelease};
@@ -34,7 +35,7 @@ const SIDE_BY_SIDE: usize = 8;
 /// Bytes that are uploaded of a file at a time.
 const PART: usize = 8 << 20;
 /// The folders of a release in which files come and go.
-const FOLDERS: [&str; 5] = ["blobs", "metadata", "packs", "recipes", "targets"];
+const FOLDERS: [&str; 6] = ["blobs", "metadata", "packs", "ready", "recipes", "targets"];
 /// The file that says which release counts.
 const TIMESTAMP: &str = "metadata/timestamp.json";
 
@@ -61,6 +62,10 @@ pub struct Outgoing<'a> {
     pub now: Timestamp,
     /// For how long.
     pub lasting: Lasting,
+    /// Programs that carry the invite, each for a system.
+    pub programs: Vec<(System, Vec<u8>)>,
+    /// All that a player needs, for one archive; nothing where none is wanted.
+    pub archive: Option<Archive>,
 }
 
 /// A page for people who come with a browser; it is not signed.
@@ -151,12 +156,15 @@ pub fn publish(
         let verified = if verify { Some(destination.verify(keys, progress).await?) } else { None };
         let mut record = Record::read(folder)?;
         let canon = canon_text(outgoing.canon, folder)?;
-        let says = Blake3::of_files([
+        let mut says = vec![
             ("canon", canon.len() as u64, Blake3::of(canon.as_bytes())),
             ("rulebook", 0, Blake3::of(outgoing.rulebook.as_bytes())),
             ("wishes", 0, Blake3::of(outgoing.wishes.as_bytes())),
             ("root", 0, keys.mark()?.fingerprint),
-        ]);
+        ];
+        says.extend((!outgoing.programs.is_empty()).then(|| ("programs", 0, said_of(&outgoing.programs))));
+        says.extend(outgoing.archive.as_ref().map(|archive| ("archive", 0, archive.says())));
+        let says = Blake3::of_files(says);
         let published = match destination.still_good(&record, says, keys, outgoing).await {
             Some(published) => published,
             None => {
@@ -170,6 +178,12 @@ pub fn publish(
         let pruned = destination.prune(&record).await?;
         Ok(Published { pruned, verified, ..published })
     })
+}
+
+fn said_of(programs: &[(System, Vec<u8>)]) -> Blake3 {
+    let each: Vec<String> =
+        programs.iter().map(|(system, bytes)| format!("{} {}", system.file(), Blake3::of(bytes))).collect();
+    Blake3::of(each.join("\n").as_bytes())
 }
 
 /// Two publications of one workspace would take each other's numbers.
@@ -467,6 +481,7 @@ impl Next<'_> {
         let number = last.max(there) + 1;
         let mut files = self.files(record)?;
         let were_there = files.needs.len() - files.uploads.len();
+        let (programs, archive) = self.ready(record, &mut files)?;
         let uploads = std::mem::take(&mut files.uploads);
         let uploaded = uploads.len();
         progress.ahead(uploads.iter().map(|(_, _, size)| size).sum());
@@ -482,6 +497,8 @@ impl Next<'_> {
             game: self.outgoing.canon.game.clone(),
             published: self.outgoing.now.to_string(),
             recipes: std::mem::take(&mut files.recipes),
+            programs,
+            archive,
         };
         let ends = self.outgoing.now + days(self.outgoing.lasting.days);
         let timestamp = self.put_signed(&release, ends, &mut files.needs).await?;
@@ -523,6 +540,35 @@ impl Next<'_> {
             }
         }
         Ok(files)
+    }
+
+    /// What players start or unpack as it is: programs that carry the invite, and the one archive.
+    fn ready(
+        &self,
+        record: &Record,
+        files: &mut Files,
+    ) -> Result<(BTreeMap<System, Stored>, Option<Stored>), ReachError> {
+        let last = record.last().map(|last| &last.release);
+        let is_there = |file: &str, stored: Stored| self.destination.there.get(file) == Some(&stored.size);
+        let mut programs = BTreeMap::new();
+        for (system, bytes) in &self.outgoing.programs {
+            let (file, stored) = (system.file(), Stored { blake3: Blake3::of(bytes), size: bytes.len() as u64 });
+            let is_known = last.and_then(|last| last.programs.get(system)) == Some(&stored);
+            if !is_known || !is_there(file, stored) {
+                files.uploads.push((file.to_owned(), Upload::Whole(bytes.clone()), stored.size));
+            }
+            files.needs.insert(file.to_owned());
+            programs.insert(*system, stored);
+        }
+        let Some(archive) = &self.outgoing.archive else { return Ok((programs, None)) };
+        let (made, blake3, size) = archive::make(archive, self.outgoing.bytes, self.folder)?;
+        let stored = Stored { blake3, size };
+        if last.and_then(|last| last.archive) != Some(stored) || !is_there(ARCHIVE, stored) {
+            files.uploads.push((ARCHIVE.to_owned(), Upload::File(vec![made.path().to_owned()], blake3), size));
+            files.packs.push(made);
+        }
+        files.needs.insert(ARCHIVE.to_owned());
+        Ok((programs, Some(stored)))
     }
 
     fn blob(&self, files: &mut Files, digest: Blake3, size: u64) {

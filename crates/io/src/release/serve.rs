@@ -21,8 +21,9 @@ use crate::error::{During, ReachError};
 use crate::install::locked;
 
 /// The folders and files that are served; whatever else lies there is nobody's business.
-const SERVED: [&str; 5] = ["/blobs/", "/metadata/", "/packs/", "/recipes/", "/targets/"];
-const PAGES: [&str; 5] = ["/", "/index.html", "/handout.md", "/handout.csv", "/handout.cdx.json"];
+const SERVED: [&str; 6] = ["/blobs/", "/metadata/", "/packs/", "/ready/", "/recipes/", "/targets/"];
+const PAGES: [&str; 6] =
+    ["/", "/index.html", "/handout.md", "/handout.csv", "/handout.cdx.json", "/game.rulebook.toml"];
 
 /// Whether a folder holds a release.
 pub fn is_release(folder: &Path) -> bool {

@@ -8,7 +8,7 @@ use kanon_core::handout::{Handout, HandoutMod, Way};
 use qrcode::QrCode;
 use qrcode::render::svg;
 
-use super::{HandStep, Sheet};
+use super::{HandStep, Sheet, Starter};
 use crate::failure::Failure;
 use crate::render;
 
@@ -24,6 +24,9 @@ struct Page<'a> {
     mods_told: String,
     steps: Vec<HandStep>,
     links: Option<&'a str>,
+    starters: Vec<Starter>,
+    programs_at: Option<&'a str>,
+    archive: Option<String>,
 }
 
 impl Page<'_> {
@@ -72,6 +75,9 @@ pub fn html(sheet: &Sheet) -> Result<String, Failure> {
         mods_told: sheet.mods_told(),
         steps: sheet.steps(),
         links: sheet.links.as_deref(),
+        starters: sheet.starters(),
+        programs_at: sheet.programs_at.as_deref(),
+        archive: sheet.archive(),
     };
     page.render().map_err(|error| Failure::plain("could not write the page").because(error))
 }

@@ -16,12 +16,28 @@ pub fn markdown(sheet: &Sheet) -> String {
     }
     let number = sheet.number.map_or_else(String::new, |number| format!("release {number}, "));
     let _ = write!(out, "\n\n{number}{}, {}\n", sheet.day, sheet.mods_told());
+    if sheet.invite.is_some() || sheet.archive().is_some() {
+        out.push_str("\n## How to join\n");
+    }
+    let is_page = sheet.links.as_ref().is_some_and(|links| !links.is_empty());
+    let starters: Vec<String> =
+        sheet.starters().iter().filter(|_| is_page).map(|one| format!("for {}: <{}>", one.system, one.link)).collect();
+    if !starters.is_empty() {
+        let _ = write!(
+            out,
+            "\nFetch the program for your system and start it by a double click; start it again after an update: {}\n",
+            starters.join(", ")
+        );
+    }
     if let Some(invite) = &sheet.invite {
         let _ = write!(
             out,
-            "\n## The quick way\n\nWith Kanon, in the game's folder; after an update just `kanon follow`:\n\n{}",
+            "\nWith Kanon, in the game's folder; after an update just `kanon follow`:\n\n{}",
             fenced(&format!("kanon follow \"{invite}\""))
         );
+    }
+    if let Some(archive) = sheet.archive().filter(|_| is_page) {
+        let _ = write!(out, "\nOr by hand: all mods are in <{archive}>, to be unpacked in the game's folder.\n");
     }
     if let Some(address) = sheet.links.as_ref().filter(|address| !address.is_empty()) {
         let _ = write!(out, "\nEach file can also be downloaded by hand from the page at <{address}>.\n");

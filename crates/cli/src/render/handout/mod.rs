@@ -6,7 +6,9 @@ mod html;
 mod markdown;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::canon::release::{ARCHIVE, System};
 use kanon_core::handout::{Handout, HandoutMod, Way};
+use kanon_io::release::Archive;
 
 pub use self::bom::bom;
 pub use self::csv::csv;
@@ -28,6 +30,22 @@ pub struct Sheet {
     pub digest: Blake3,
     /// What stands before the address of a file; nothing when files can't be downloaded one by one.
     pub links: Option<String>,
+    /// The systems for which there is a program that carries the invite.
+    pub programs: Vec<System>,
+    /// Where programs of the makers are, where whoever publishes leads there.
+    pub programs_at: Option<String>,
+    /// Whether all mods are there in one archive.
+    pub has_archive: bool,
+}
+
+/// A program to be started.
+pub struct Starter {
+    /// The system that it is for.
+    pub system: &'static str,
+    /// Where it is.
+    pub link: String,
+    /// What it is called.
+    pub file: &'static str,
 }
 
 /// Something to do by hand.
@@ -43,6 +61,22 @@ impl Sheet {
     fn mods_told(&self) -> String {
         let bytes = self.set.mods.iter().map(|one| one.bytes).sum();
         format!("{}, {}", count(self.set.mods.len(), "mod"), size(bytes))
+    }
+
+    /// The programs that carry the invite, where they can be fetched.
+    pub fn starters(&self) -> Vec<Starter> {
+        let Some(links) = &self.links else { return Vec::new() };
+        let starter = |system: &System| Starter {
+            system: system.name(),
+            link: format!("{links}{}", system.file()),
+            file: system.file().rsplit('/').next().unwrap_or_default(),
+        };
+        self.programs.iter().map(starter).collect()
+    }
+
+    /// Where all mods are in one archive.
+    pub fn archive(&self) -> Option<String> {
+        self.links.as_ref().filter(|_| self.has_archive).map(|links| format!("{links}{ARCHIVE}"))
     }
 
     /// What is to be done by hand, in order.
@@ -127,4 +161,56 @@ fn where_to(one: &HandoutMod) -> String {
         (_, []) => "-".to_owned(),
         (_, places) => places.iter().map(|place| format!("{place}/")).collect::<Vec<_>>().join(" and "),
     }
+}
+
+/// What the one archive says of itself, and what it is called there.
+const NOTES: &str = "READ-ME-FIRST.txt";
+
+/// All that a player needs in one archive: files and folders of mods at their places, and what else there is to do as a text.
+pub fn archive(set: &Handout) -> Archive {
+    let mut files = Vec::new();
+    let mut left: Vec<&str> = Vec::new();
+    for one in set.mods.iter().filter(|one| !one.optional) {
+        let place = one.places.iter().find(|place| !place.contains(['*', '?']));
+        match (one.way, place) {
+            (Way::File | Way::Folder, Some(place)) => files.extend(one.files.iter().map(|file| {
+                let path = if place == "." { file.path.to_string() } else { format!("{place}/{}", file.path) };
+                (path, file.blake3, file.size)
+            })),
+            _ => left.push(&one.title),
+        }
+    }
+    let text = notes(set, &left).replace('\n', "\r\n");
+    Archive { files, texts: vec![(NOTES.to_owned(), text)] }
+}
+
+fn notes(set: &Handout, left: &[&str]) -> String {
+    let mut out = format!(
+        "{}: all mods for {}\n\nUnpack this in the game's folder, and let it replace what is there. Close the game first.\n",
+        set.name, set.game
+    );
+    if !set.folders.is_empty() {
+        let folders: Vec<String> = set.folders.iter().map(|folder| format!("{folder}/")).collect();
+        out.push_str(&format!(
+            "Before that, take every mod out of {} that is not in here: an older one beside a new one keeps you out.\n",
+            folders.join(", ")
+        ));
+    }
+    if !left.is_empty() {
+        out.push_str(&format!("Not in here, and to be had as the page says: {}.\n", left.join(", ")));
+    }
+    out.push_str("\nMods, in their order:\n");
+    for one in set.mods.iter().filter(|one| !one.optional) {
+        let version = one.version.as_deref().map_or_else(String::new, |version| format!(" {version}"));
+        out.push_str(&format!("  {}{version}\n", one.title));
+    }
+    for list in &set.lists {
+        let order = if list.ordered { ", in this order" } else { "" };
+        out.push_str(&format!("\nSwitched on in {}{order}:\n", list.file));
+        list.entries.iter().for_each(|entry| out.push_str(&format!("  {entry}\n")));
+    }
+    for line in &set.lines {
+        out.push_str(&format!("\nStart the game with:\n  {}\n", line.text));
+    }
+    out
 }

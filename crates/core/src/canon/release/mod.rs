@@ -1,5 +1,6 @@
 //! A release: the sealed canon as players get it, how large files are cut into pieces, and the invite that leads to it.
 
+mod carried;
 mod invite;
 mod recipe;
 pub mod scope;
@@ -9,6 +10,7 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
+pub use self::carried::{System, TAIL, carried, carrying, length_alone};
 pub use self::invite::{Invite, InviteError};
 pub use self::recipe::{FORMAT as RECIPE_FORMAT, Piece, Recipe, RecipeError, Stretch, average_piece, cut_from, is_cut};
 pub use self::wishes::{PlayerWishesError, followed_wishes, wishes_for_players, wishes_of_player};
@@ -29,6 +31,9 @@ pub const WISHES: &str = "kanon.toml";
 /// What this module describes.
 pub const RELEASE: &str = "release.json";
 
+/// Where a release keeps all that a player needs in one archive.
+pub const ARCHIVE: &str = "ready/all.zip";
+
 /// What a release says of itself.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Release {
@@ -45,6 +50,12 @@ pub struct Release {
     /// How each large file is cut into pieces, by the file's digest.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub recipes: BTreeMap<Blake3, Stored>,
+    /// The programs that carry its invite, by the system that each is for.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub programs: BTreeMap<System, Stored>,
+    /// All that players need in one archive, to be unpacked in the game's folder.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub archive: Option<Stored>,
 }
 
 /// Something that is stored under its digest.

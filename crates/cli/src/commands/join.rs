@@ -1,0 +1,287 @@
+//! What a player sees who starts a program that carries an invite: a short dialogue, in lines of text and answers by keys alone.
+
+use std::io::{BufRead, Write};
+use std::path::{Path, PathBuf};
+
+use kanon_core::base::path::printable;
+use kanon_core::canon::release::Invite;
+use kanon_core::rulebook::{self, Role, Rulebook};
+use kanon_io::carried::invite_of;
+use kanon_io::following::{Following, workspace_of};
+use kanon_io::install::LocalInstall;
+use kanon_io::measure::looks_like;
+use kanon_io::origin::Origin;
+use kanon_io::release::verify;
+
+use super::{follow, undo};
+use crate::Outcome;
+use crate::arguments::{Arguments, Command};
+use crate::env::Env;
+use crate::failure::Failure;
+use crate::help;
+use crate::ui::Ui;
+use crate::words::tongue::at;
+use clap::FromArgMatches;
+use kanon_app::session::Session;
+
+/// So many folders are offered.
+const OFFERED: usize = 9;
+/// So many folders are looked at for the game.
+const LOOKED_AT: usize = 400;
+/// What the file for whoever helps is called.
+const REPORT: &str = "for-whoever-helps.json";
+
+/// The invite that this program carries, if it does.
+pub fn own_invite() -> Option<Invite> {
+    invite_of(&std::env::current_exe().ok()?)
+}
+
+/// Runs the dialogue, and says what it came to; whoever started it reads until they press Enter.
+pub fn run(invite: &Invite, env: &Env, ui: &Ui) -> Outcome {
+    let env = &Env { in_dialogue: true, ..env.clone() };
+    let dialogue = Dialogue { invite, env, ui };
+    dialogue.tell("join-hello");
+    dialogue.tell("join-safe");
+    let outcome = dialogue.begin().unwrap_or_else(|failure| {
+        ui.failure(&failure);
+        dialogue.tell("join-not-ready");
+        Outcome::Findings
+    });
+    ui.report(&format!("\n{}\n", env.tongue.say("join-close")));
+    drop(line());
+    outcome
+}
+
+struct Dialogue<'d> {
+    invite: &'d Invite,
+    env: &'d Env,
+    ui: &'d Ui,
+}
+
+/// What a player wants of a game that is known.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Wish {
+    Ready,
+    Undo,
+    PutBack,
+    Report,
+    Other,
+    Leave,
+}
+
+impl Wish {
+    const ALL: [(Self, &'static str); 6] = [
+        (Self::Ready, "join-menu-ready"),
+        (Self::Undo, "join-menu-undo"),
+        (Self::PutBack, "join-menu-put-back"),
+        (Self::Report, "join-menu-report"),
+        (Self::Other, "join-menu-other"),
+        (Self::Leave, "join-menu-leave"),
+    ];
+}
+
+impl Dialogue<'_> {
+    fn begin(&self) -> Result<Outcome, Failure> {
+        let is_ours = |folder: &PathBuf| {
+            let following = Following::read(&workspace_of(folder)).ok().flatten();
+            following.is_some_and(|following| following.invite == self.invite.to_string())
+        };
+        if let Some(known) = follow::followed(self.env).into_iter().find(is_ours) {
+            match self.wish(&known)? {
+                Some(Wish::Ready) => return self.get_ready(&known),
+                Some(Wish::Undo) => return self.undo(&known),
+                Some(Wish::PutBack) => return self.put_back(&known),
+                Some(Wish::Report) => {
+                    let file = self.env.machine.folder.join(REPORT);
+                    return follow::report(&known, &file, (self.env, self.ui));
+                }
+                Some(Wish::Other) => {}
+                Some(Wish::Leave) | None => return Ok(self.nothing()),
+            }
+        }
+        match self.game()? {
+            Some(folder) => self.get_ready(&folder),
+            None => Ok(self.nothing()),
+        }
+    }
+
+    fn tell(&self, message: &str) {
+        self.ui.report(&format!("{}\n", self.env.tongue.say(message)));
+    }
+
+    fn nothing(&self) -> Outcome {
+        self.tell("join-nothing-changed");
+        Outcome::Findings
+    }
+
+    /// What is wanted of a game that is known; nothing where nobody answers any more.
+    fn wish(&self, game: &Path) -> Result<Option<Wish>, Failure> {
+        let told = self.env.tongue.with("join-menu", [at("game", printable(&game.display().to_string()))]);
+        self.ui.report(&format!("\n{told}\n"));
+        let choices: Vec<String> = Wish::ALL.iter().map(|(_, message)| self.env.tongue.say(message)).collect();
+        self.list(&choices);
+        loop {
+            let Some(answer) = self.asked()? else { return Ok(None) };
+            let number = if answer.is_empty() { Some(1) } else { answer.parse().ok() };
+            match number.and_then(|number: usize| Wish::ALL.get(number.checked_sub(1)?)) {
+                Some((wish, _)) => return Ok(Some(*wish)),
+                None => self.no_number(&answer),
+            }
+        }
+    }
+
+    fn list(&self, choices: &[String]) {
+        for (number, choice) in (1..).zip(choices) {
+            self.ui.report(&format!("  {number}  {choice}\n"));
+        }
+    }
+
+    fn no_number(&self, answer: &str) {
+        let told = self.env.tongue.with("join-no-number", [at("number", printable(answer))]);
+        self.ui.report(&format!("{told}\n"));
+    }
+
+    /// What somebody types; nothing at the end of all input.
+    fn asked(&self) -> Result<Option<String>, Failure> {
+        let mut out = std::io::stderr();
+        drop(write!(out, "> ").and_then(|()| out.flush()));
+        line().map_err(|error| Failure::plain("nothing could be read from the keyboard").because(error))
+    }
+
+    /// The game's folder: one that looks like it, or one that is typed.
+    fn game(&self) -> Result<Option<PathBuf>, Failure> {
+        let found = self.rulebook().map(|rulebook| self.candidates(&rulebook))?;
+        self.ui.report(&format!("\n{}\n", self.env.tongue.say("join-where")));
+        let shown = |folder: &PathBuf| {
+            self.env.tongue.with("join-looks-like-it", [at("folder", printable(&folder.display().to_string()))])
+        };
+        self.list(&found.iter().map(shown).collect::<Vec<_>>());
+        loop {
+            let Some(answer) = self.asked()? else { return Ok(None) };
+            // A folder that is dragged into a window comes in quotes.
+            let answer = answer.trim_matches(['"', '\'']).trim();
+            if answer.is_empty() {
+                return Ok(None);
+            }
+            if let Ok(number) = answer.parse::<usize>() {
+                match number.checked_sub(1).and_then(|at| found.get(at)) {
+                    Some(folder) => return Ok(Some(folder.clone())),
+                    None => self.no_number(answer),
+                }
+                continue;
+            }
+            let folder = self.env.machine.folder.join(answer);
+            if folder.is_dir() {
+                return Ok(Some(folder));
+            }
+            let told = self.env.tongue.with("join-no-folder", [at("folder", printable(answer))]);
+            self.ui.report(&format!("{told}\n"));
+        }
+    }
+
+    /// How the game arranges its mods, as whoever signed the release says.
+    fn rulebook(&self) -> Result<Rulebook, Failure> {
+        let origin = Origin::open(&self.invite.address, &self.env.machine.folder, &self.env.machine.access())?;
+        let kept =
+            tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
+        let verified = verify(&origin, self.invite, kept.path())?;
+        let parsed = rulebook::parse("game.rulebook.toml", &verified.rulebook);
+        Ok(parsed.map_err(kanon_io::error::ReachError::from)?.value)
+    }
+
+    /// Folders that look like the game: where this program lies and was started, and in the usual places.
+    fn candidates(&self, rulebook: &Rulebook) -> Vec<PathBuf> {
+        let own = std::env::current_exe().ok().and_then(|program| program.parent().map(Path::to_owned));
+        let near = [Some(self.env.machine.folder.clone()), own].into_iter().flatten();
+        let around = near.flat_map(|folder| folder.ancestors().take(3).map(Path::to_owned).collect::<Vec<_>>());
+        let inside = usual_places(self.env.machine.home().as_deref()).into_iter().flat_map(|place| folders_in(&place));
+        let mut found: Vec<PathBuf> = Vec::new();
+        for folder in around.chain(inside).take(LOOKED_AT) {
+            let is_it = LocalInstall::open(&folder).is_ok_and(|install| looks_like(&install, rulebook, Role::Client));
+            let whole = folder.canonicalize().unwrap_or(folder);
+            if is_it && !found.contains(&whole) && found.len() < OFFERED {
+                found.push(whole);
+            }
+        }
+        found
+    }
+
+    fn get_ready(&self, folder: &Path) -> Result<Outcome, Failure> {
+        let invite = self.invite.to_string();
+        let folder = folder.display().to_string();
+        let typed = ["kanon", "follow", invite.as_str(), folder.as_str()];
+        let matches = help::command().try_get_matches_from(typed);
+        let arguments = matches.ok().and_then(|matches| Arguments::from_arg_matches(&matches).ok());
+        let Some(Command::Follow(arguments)) = arguments.map(|arguments| arguments.command) else {
+            return Err(Failure::plain("the invite can't be followed"));
+        };
+        self.ui.report("\n");
+        let outcome = follow::run(&arguments, self.env, self.ui)?;
+        self.tell(if outcome == Outcome::InOrder { "join-ready" } else { "join-not-ready" });
+        Ok(outcome)
+    }
+
+    fn undo(&self, folder: &Path) -> Result<Outcome, Failure> {
+        let env = self.env.working_in(folder);
+        let session = Session::in_workspace(&env.machine, self.ui, false)?;
+        let name = session.install_names()?.remove(0);
+        drop(session);
+        undo::take_back(&undo::of(&name), &env, self.ui)?;
+        self.tell("join-taken-back");
+        Ok(Outcome::InOrder)
+    }
+
+    fn put_back(&self, folder: &Path) -> Result<Outcome, Failure> {
+        let all = follow::aside(folder)?;
+        if all.is_empty() {
+            self.tell("join-aside-none");
+            return Ok(Outcome::Findings);
+        }
+        self.ui.report(&format!("\n{}\n", self.env.tongue.say("join-aside")));
+        let shown: Vec<String> = all
+            .iter()
+            .map(|one| {
+                let paths: Vec<String> = one.paths().take(3).map(|path| printable(path.as_str())).collect();
+                format!("{}  ({})", printable(&one.what), paths.join(", "))
+            })
+            .collect();
+        self.list(&shown);
+        loop {
+            let Some(answer) = self.asked()?.filter(|answer| !answer.is_empty()) else { return Ok(self.nothing()) };
+            match answer.parse::<usize>().ok().and_then(|number| all.get(number.checked_sub(1)?)) {
+                Some(one) => return follow::restore(folder, one, (self.env, self.ui)),
+                None => self.no_number(&answer),
+            }
+        }
+    }
+}
+
+/// One line of what is typed; nothing at the end.
+fn line() -> std::io::Result<Option<String>> {
+    let mut text = String::new();
+    let read = std::io::stdin().lock().read_line(&mut text)?;
+    Ok((read > 0).then(|| text.trim().to_owned()))
+}
+
+/// Where people keep games.
+fn usual_places(home: Option<&Path>) -> Vec<PathBuf> {
+    let mut places: Vec<PathBuf> = Vec::new();
+    if cfg!(windows) {
+        for drive in ["C:\\", "D:\\", "E:\\"] {
+            places.extend(["Games", "Program Files", "Program Files (x86)"].map(|name| Path::new(drive).join(name)));
+        }
+    }
+    if let Some(home) = home {
+        places.extend(
+            ["Games", "games", "Desktop", "Downloads", ".local/share", "Applications"].map(|name| home.join(name)),
+        );
+    }
+    places
+}
+
+fn folders_in(place: &Path) -> Vec<PathBuf> {
+    let entries = std::fs::read_dir(place).into_iter().flatten().flatten().map(|entry| entry.path());
+    let mut folders: Vec<PathBuf> = entries.filter(|path| path.is_dir()).take(LOOKED_AT).collect();
+    folders.sort();
+    folders
+}
