@@ -7,15 +7,15 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::InstallPath;
 use kanon_core::base::suggestion::Suggestion;
-use kanon_core::canon::Canon;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
+use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
 use kanon_core::delta::{entries_of, placed_files};
 use kanon_core::plan::reason::Reason;
 use kanon_core::plan::text_edits::Said;
 use kanon_core::plan::worlds::{Choice, World, decide};
 use kanon_core::plan::{self, Action, Orphan, Plan, RiskyExtras, Step};
-use kanon_core::rulebook::{Role, RunningSigns, Shelf};
+use kanon_core::rulebook::{NeededOn, Role, RunningSigns, Shelf};
 use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
 use kanon_io::backup::Manifest;
 use kanon_io::bytes::{self, Bytes};
@@ -127,6 +127,23 @@ impl<'e> AlignmentRun<'e> {
     /// The sealed canon, which must be there.
     pub fn canon(&self) -> Result<&Canon, AppError> {
         self.canon.as_ref().ok_or_else(|| self.session.no_canon())
+    }
+
+    /// Optional mods of the canon that are not there.
+    pub fn absent_optional(&self) -> Vec<&SealedMod> {
+        let Some(surveyed) = &self.planned.surveyed else { return Vec::new() };
+        let is_there =
+            |sealed: &SealedMod| surveyed.survey.mods.iter().any(|found| found.manifest.id == sealed.manifest.id);
+        let mods = self.canon.iter().flat_map(|canon| &canon.mods);
+        mods.filter(|sealed| sealed.needed_on() == NeededOn::Optional && !is_there(sealed)).collect()
+    }
+
+    /// Treats optional mods as needed here, which somebody wants.
+    pub fn want(&mut self, chosen: &BTreeSet<FoldedId>) {
+        let mods = self.canon.iter_mut().flat_map(|canon| &mut canon.mods);
+        let wanted =
+            mods.filter(|sealed| sealed.needed_on() == NeededOn::Optional && chosen.contains(&sealed.manifest.id));
+        wanted.for_each(|sealed| sealed.manifest.needed_on = NeededOn::Client);
     }
 
     /// Refuses to begin anything while somebody works on it from this workspace.
@@ -283,14 +300,14 @@ impl<'e> AlignmentRun<'e> {
     fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, AppError> {
         let role = self.placed.role;
         let of_shelf =
-            |sealed: &&kanon_core::canon::SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
+            |sealed: &&SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
         let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
         let listed = |id: &str| surveyed.overlays.iter().position(|laid| laid.id == id).unwrap_or(usize::MAX);
         // A list of their order says what the canon says, once this is done.
         let by_canon = shelf.laid_into.as_ref().is_some_and(|laid| laid.order.is_some());
         sealed.sort_by_key(|sealed| (if by_canon { 0 } else { listed(sealed.manifest.id.as_str()) }, sealed.position));
         let store = self.session.workspace()?.store();
-        let overlay = |sealed: kanon_core::canon::SealedMod| {
+        let overlay = |sealed: SealedMod| {
             let digest = sealed.files.first()?.blake3;
             Some(Overlay { id: sealed.manifest.id, digest, file: store.join(digest.to_string()) })
         };

@@ -595,6 +595,12 @@ pub struct Follow {
     /// This machine's clock is right now: it was wrong when it was last here
     #[arg(long)]
     pub clock_is_right: bool,
+    /// Take this optional mod too; remembered. May be given several times
+    #[arg(long, value_name = "MOD")]
+    pub with: Vec<String>,
+    /// Do without this optional mod from now on; what is there of it stays. May be given several times
+    #[arg(long, value_name = "MOD")]
+    pub without: Vec<String>,
     /// Put back a mod, or a file, that was taken off, by its name or the begin of it
     #[arg(long, value_name = "MOD", conflicts_with_all = ["check", "yes"])]
     pub put_back: Option<String>,
@@ -642,9 +648,9 @@ pub enum HandoutForm {
 
 #[derive(Debug, Args)]
 pub struct Undo {
-    /// A name from kanon.toml, a folder, or an address
+    /// A name from kanon.toml, a folder, or an address; in a game that follows a release, nothing
     #[arg(add = ArgValueCandidates::new(completing::installs))]
-    pub install: String,
+    pub install: Option<String>,
     /// Take back this alignment too, by its number in the history, and every newer one
     #[arg(long, value_name = "ALIGNMENT")]
     pub back_to: Option<i64>,

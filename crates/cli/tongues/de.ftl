@@ -24,6 +24,7 @@ interrupted = Der letzte Lauf wurde nach { $done } von { $all } Schritten unterb
 key-yes = j
 key-no = n
 ask-do = Soll das geschehen?
+ask-optional = Auch { $mod } nehmen? Du kannst ohne spielen.
 ask-finish = Soll er beendet werden?
 ask-other = Von jetzt an dem neuen folgen, und dem alten nicht mehr?
 ask-root = Auch diesen Ordner freigeben?

@@ -27,6 +27,7 @@ interrupted = the last run was interrupted after { $done } of { $all } steps; it
 key-yes = y
 key-no = n
 ask-do = Do this?
+ask-optional = Also take { $mod }? You can play without it.
 ask-finish = Finish it?
 ask-other = Follow the new one from now on, and no longer that?
 ask-root = Let it govern that folder too?

@@ -24,6 +24,7 @@ interrupted = la última vez se interrumpió tras { $done } de { $all } pasos; p
 key-yes = s
 key-no = n
 ask-do = ¿Hacerlo?
+ask-optional = ¿Llevar también { $mod }? Se puede jugar sin él.
 ask-finish = ¿Terminarlo?
 ask-other = ¿Seguir desde ahora lo nuevo, y ya no lo de antes?
 ask-root = ¿Dejar que se ocupe también de esa carpeta?

@@ -24,6 +24,7 @@ interrupted = la dernière fois s'est interrompue après { $done } étapes sur {
 key-yes = o
 key-no = n
 ask-do = Le faire ?
+ask-optional = Prendre aussi { $mod } ? On peut jouer sans.
 ask-finish = La terminer ?
 ask-other = Suivre désormais la nouvelle, et plus l'autre ?
 ask-root = Laisser aussi s'occuper de ce dossier ?

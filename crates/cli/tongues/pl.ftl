@@ -25,6 +25,7 @@ interrupted = ostatni przebieg przerwano po { $done } z { $all } kroków; najpie
 key-yes = t
 key-no = n
 ask-do = Zrobić to?
+ask-optional = Wziąć też { $mod }? Można grać bez niego.
 ask-finish = Dokończyć?
 ask-other = Podążać odtąd za nowym, a nie za poprzednim?
 ask-root = Pozwolić zająć się też tym folderem?

@@ -24,6 +24,7 @@ interrupted = a última vez foi interrompida depois de { $done } de { $all } pas
 key-yes = s
 key-no = n
 ask-do = Fazer isto?
+ask-optional = Levar também { $mod }? Dá para jogar sem ele.
 ask-finish = Terminar?
 ask-other = Seguir a nova de agora em diante, e não mais a outra?
 ask-root = Deixar cuidar também dessa pasta?

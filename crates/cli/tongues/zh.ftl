@@ -23,6 +23,7 @@ interrupted = 上次在 { $all } 步中的第 { $done } 步之后中断；先把
 key-yes = y
 key-no = n
 ask-do = 要这样做吗？
+ask-optional = 也要 { $mod } 吗？没有它也能玩。
 ask-finish = 要完成它吗？
 ask-other = 从现在起跟随新的，不再跟随原来的？
 ask-root = 也让它管理那个文件夹吗？

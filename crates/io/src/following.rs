@@ -2,10 +2,12 @@
 //!
 //! It lies in the game's folder, so that it goes where the game goes, and every command that works in a workspace works there.
 
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::canon::release::{Invite, PlayerWishesError, RELEASE, RULEBOOK, Release, wishes_of_player};
 use kanon_core::rulebook;
@@ -21,6 +23,9 @@ pub const FOLDER: [&str; 2] = [".kanon", "follow"];
 /// What is remembered of the place that is followed.
 const FOLLOWING: &str = "following.json";
 const FORMAT: &str = "kanon-followed/1";
+/// What is remembered of whoever plays.
+const CHOICES: &str = "choices.json";
+const CHOICES_FORMAT: &str = "kanon-choices/1";
 
 /// What a game folder follows.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -93,6 +98,46 @@ impl Following {
     /// The rulebook that whoever plays here was told about, if it was told.
     pub const fn told_rulebook(&self) -> Option<Blake3> {
         self.told
+    }
+}
+
+/// What whoever plays here has said of optional mods, kept for later releases.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Choices {
+    format: String,
+    /// Whether each is wanted that was asked about.
+    pub optional: BTreeMap<FoldedId, bool>,
+}
+
+impl Choices {
+    /// What a workspace remembers; nothing where nothing was asked.
+    ///
+    /// # Errors
+    /// When it is there and can't be read.
+    pub fn read(workspace: &Path) -> Result<Self, ReachError> {
+        let path = workspace.join(CHOICES);
+        match read_bounded(&path, 1 << 20) {
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+                Ok(Self { format: CHOICES_FORMAT.to_owned(), optional: BTreeMap::new() })
+            }
+            read => {
+                serde_json::from_slice(&read.during("read", &path)?).map_err(|error| unusable(&path, error.to_string()))
+            }
+        }
+    }
+
+    /// Remembers it.
+    ///
+    /// # Errors
+    /// When it can't be written.
+    pub fn write(&self, workspace: &Path) -> Result<(), ReachError> {
+        let text = serde_json::to_string_pretty(self).map_err(|error| unusable(workspace, error.to_string()))?;
+        write_whole(&workspace.join(CHOICES), &(text + "\n"))
+    }
+
+    /// The mods that are wanted.
+    pub fn wanted(&self) -> BTreeSet<FoldedId> {
+        self.optional.iter().filter(|(_, wanted)| **wanted).map(|(id, _)| id.clone()).collect()
     }
 }
 

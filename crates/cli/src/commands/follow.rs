@@ -1,17 +1,19 @@
 //! `kanon follow`: the player's one command. Verifies the release, and aligns the game with it.
 
+use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::{Finding, Severity, in_line};
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::Invite;
 use kanon_core::canon::release::scope::scope;
-use kanon_core::rulebook::{self, Role, Rulebook};
+use kanon_core::rulebook::{self, NeededOn, Role, Rulebook};
 use kanon_io::claim::{Claimant, take_lock};
 use kanon_io::error::{During, ReachError};
-use kanon_io::following::{Following, Prepared, followed_game, trusted, workspace_of};
+use kanon_io::following::{Choices, Following, Prepared, followed_game, trusted, workspace_of};
 use kanon_io::install::{Install, LocalInstall};
 use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory, is_game_around};
 use kanon_io::origin::Origin;
@@ -101,7 +103,7 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
             return Ok(Outcome::Findings);
         }
     }
-    job.plan(&wanted)?;
+    let choices = choose(&mut job, arguments, &wanted, (&game, &env, ui))?;
     if env.format == Format::Text && !arguments.check {
         ui.report(&told_plan(&job, &env)?);
     }
@@ -113,6 +115,9 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if goes_on {
         let lock = lock.map_or_else(|| game.lock_of(&env), |lock| Ok(Some(lock)))?;
         game.settle(&news, &mut job)?;
+        if !choices.optional.is_empty() {
+            choices.write(&workspace_of(&game.folder))?;
+        }
         remember(&env, &game.folder);
         if job.has_work() {
             job.fetch()?;
@@ -127,6 +132,62 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let again = game.again(goes_on, &env);
     job.session.mends_by = Some(again.clone());
     conclude(&job, arguments, (&following, news.stale, &again), (&env, ui))
+}
+
+/// Plans, with the optional mods that whoever plays here wants: each is asked about once.
+fn choose(
+    job: &mut AlignmentRun<'_>,
+    arguments: &Follow,
+    wanted: &Wanted,
+    (game, env, ui): (&Game, &Env, &Ui),
+) -> Result<Choices, Failure> {
+    let mut choices = Choices::read(&workspace_of(&game.folder))?;
+    let optional: BTreeSet<FoldedId> = job
+        .canon()?
+        .mods
+        .iter()
+        .filter(|sealed| sealed.needed_on() == NeededOn::Optional)
+        .map(|sealed| sealed.manifest.id.clone())
+        .collect();
+    for (names, is_wanted) in [(&arguments.with, true), (&arguments.without, false)] {
+        for name in names {
+            let id = FoldedId::from(name.as_str());
+            if !optional.contains(&id) {
+                let named = FoldedId::joined(&optional, ", ");
+                let known = if named.is_empty() {
+                    "no mod of this release is".to_owned()
+                } else {
+                    format!("these are: {named}")
+                };
+                return Err(Failure::plain(format!("{} is no optional mod", printable(name))).hint(known));
+            }
+            choices.optional.insert(id, is_wanted);
+        }
+    }
+    job.want(&choices.wanted());
+    job.plan(wanted)?;
+    let mut is_new = false;
+    if env.machine.can_ask && !arguments.yes && !arguments.check {
+        let unasked =
+            job.absent_optional().into_iter().filter(|sealed| !choices.optional.contains_key(&sealed.manifest.id));
+        let unasked: Vec<(FoldedId, String)> = unasked
+            .map(|sealed| {
+                let title = sealed.manifest.title.clone().unwrap_or_else(|| sealed.manifest.id.to_string());
+                (sealed.manifest.id.clone(), format!("{} ({})", printable(&title), size(sealed.bytes())))
+            })
+            .collect();
+        for (id, title) in unasked {
+            let question = env.tongue.with("ask-optional", [at("mod", title)]);
+            let is_wanted = player_agreed(false, env, ui, &question, None)?;
+            is_new |= is_wanted;
+            choices.optional.insert(id, is_wanted);
+        }
+    }
+    if is_new {
+        job.want(&choices.wanted());
+        job.plan(wanted)?;
+    }
+    Ok(choices)
 }
 
 /// What was cut off is finished first. Says whether to go on.

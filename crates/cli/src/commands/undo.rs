@@ -32,7 +32,7 @@ struct Report<'a> {
 
 /// The last alignment of an install, taken back as it is.
 pub fn of(install: &str) -> Undo {
-    Undo { install: install.to_owned(), back_to: None, from_backup: None, while_running: false, take_over: false }
+    Undo { install: Some(install.to_owned()), back_to: None, from_backup: None, while_running: false, take_over: false }
 }
 
 /// Takes back what is asked for: the install's name, and each alignment with what came of it.
@@ -46,7 +46,15 @@ pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(String, Vec<(i
     };
     // The role plays no part in taking back; any will do. Nor does the canon.
     let session = Session::in_workspace(&env.machine, ui, false)?;
-    let mut job = AlignmentRun::open(session, &arguments.install, None, Some(Role::Client))?;
+    let install = match (&arguments.install, session.install_names()?.as_slice()) {
+        (Some(install), _) => install.clone(),
+        (None, [only]) => only.clone(),
+        (None, all) => {
+            let named = if all.is_empty() { String::new() } else { format!(": {}", all.join(", ")) };
+            return Err(Failure::plain("nothing says which install is meant").hint(format!("name it{named}")));
+        }
+    };
+    let mut job = AlignmentRun::open(session, &install, None, Some(Role::Client))?;
     if let Some(id) = arguments.from_backup {
         job.know_from_backup(id)?;
     }

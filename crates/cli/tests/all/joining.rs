@@ -131,6 +131,49 @@ fn the_one_archive_is_all_that_a_player_needs() {
     drop(joins);
 }
 
+/// A release with one mod that players may do without.
+fn with_an_optional_mod(stage: &Stage) {
+    let text = stage.read("kanon.toml");
+    let of_mod = "id = \"sled-dogs\"\n";
+    assert!(text.contains(of_mod));
+    stage.write("kanon.toml", text.replace(of_mod, &format!("{of_mod}optional = true\n")));
+    stage.kanon(["seal"]).ends_with(0);
+}
+
+#[test]
+fn an_optional_mod_is_offered_once_and_remembered() {
+    let Some((stage, joins)) = published() else { return };
+    with_an_optional_mod(&stage);
+    stage.kanon(["publish"]).ends_with(0);
+    new_game(&stage, "polar");
+    let there = |stage: &Stage| stage.path("polar/mods/sled-dogs-1.1.0.psm").exists();
+    let first = typed(&stage, &joins, "polar", "en", &["1", "n", "y", ""]).ends_with(0);
+    first.says("Also take Sled Dogs").says("You can join now");
+    assert!(!there(&stage), "nobody wanted it");
+    typed(&stage, &joins, "", "en", &["", ""]).ends_with(0).hides("Also take").says("You can join now");
+    stage.kanon(["follow", "--yes", "--with", "sled-dogs", "polar"]).ends_with(0).says("Sled Dogs");
+    assert!(there(&stage));
+    stage.kanon(["follow", "--yes", "polar"]).ends_with(0);
+    std::fs::remove_file(stage.path("polar/mods/sled-dogs-1.1.0.psm")).unwrap();
+    stage.kanon(["follow", "--yes", "polar"]).ends_with(0).says("Sled Dogs");
+    assert!(there(&stage), "what somebody wants comes back");
+    stage.kanon(["follow", "--yes", "--without", "sled-dogs", "polar"]).ends_with(0);
+    std::fs::remove_file(stage.path("polar/mods/sled-dogs-1.1.0.psm")).unwrap();
+    stage.kanon(["follow", "--yes", "polar"]).ends_with(0).hides("Sled Dogs").says("in line");
+    assert!(!there(&stage));
+    stage.kanon(["follow", "--yes", "--with", "fog", "polar"]).ends_with(2).says("these are: sled-dogs");
+    assert!(stage.read("site/index.html").contains("optional"));
+}
+
+#[test]
+fn a_mod_is_not_optional_and_needed() {
+    let stage = Stage::sealed();
+    let text = stage.read("kanon.toml");
+    let of_mod = "id = \"sled-dogs\"\n";
+    stage.write("kanon.toml", text.replace(of_mod, &format!("{of_mod}optional = true\nneeded_on = \"both\"\n")));
+    stage.kanon(["seal"]).ends_with(2).says("can't both be");
+}
+
 #[test]
 fn what_is_no_kanon_carries_no_invite() {
     let stage = Stage::sealed();
@@ -157,6 +200,10 @@ fn one_thing_comes_back_by_its_name() {
     stage.kanon(["follow", "--put-back", "SNOW", "mara"]).ends_with(0).says("mods/snowtrack-3.2.1.psm is back");
     assert!(stage.path("mara/mods/snowtrack-3.2.1.psm").exists());
     stage.kanon(["follow", "--put-back", "snow", "mara"]).ends_with(1).says("Nothing was set aside here");
+    std::fs::remove_file(stage.path("mara/mods/snowtrack-3.2.1.psm")).unwrap();
+    stage.kanon(["-C", "mara", "undo"]).ends_with(0).says("taken back");
+    assert!(stage.path("mara/mods/snowtrack-3.2.1.psm").exists());
+    stage.kanon(["undo"]).ends_with(2).says("name it: station, mara");
     stage.kanon(["follow", "--report", "mara.json", "mara"]).ends_with(0).says("mara.json");
     stage.kanon(["follow", "--put-back", "snow", "oskar"]).ends_with(2).says("follows no release yet");
 }

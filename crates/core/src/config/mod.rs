@@ -432,16 +432,30 @@ fn source(name: &str, section: Section<'_>) -> SourceWish {
     SourceWish { name: name.to_owned(), at }
 }
 
-fn mod_wish(section: Section<'_>) -> ModWish {
+/// Where a mod is needed; `optional = true` is another way to say that it is needed nowhere.
+fn needed_on(section: &Section<'_>) -> Option<NeededOn> {
     let sides =
         [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
+    let said = section.one_of("needed_on", &sides);
+    match (section.flag("optional"), said) {
+        (Some(true), Some(side)) if side != NeededOn::Optional => {
+            let message = format!("`optional` and `needed_on = \"{}\"` can't both be", side.as_str());
+            section.problems().error_with_help(section.span(), message, "keep one of the two");
+            said
+        }
+        (Some(true), _) => Some(NeededOn::Optional),
+        _ => said,
+    }
+}
+
+fn mod_wish(section: Section<'_>) -> ModWish {
     let ids = |key| section.texts(key).into_iter().map(|(id, _)| id.to_owned()).collect();
     let wish = ModWish {
         id: section.owned_text("id").into(),
         version: section.optional_text("version"),
         accepts: section.optional_text("accepts"),
         prereleases: section.flag("prereleases").unwrap_or(false),
-        needed_on: section.one_of("needed_on", &sides),
+        needed_on: needed_on(&section),
         from: section.optional_text("from"),
         asked: section.flag("asked").unwrap_or(true),
         position: section.number("position"),
