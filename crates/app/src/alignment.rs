@@ -19,13 +19,14 @@ use kanon_core::rulebook::{NeededOn, Role, RunningSigns, Shelf};
 use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
 use kanon_io::backup::Manifest;
 use kanon_io::bytes::{self, Bytes};
-use kanon_io::carry_out::{ApplyContext, Order, carry_out, finish};
+use kanon_io::carry_out::{Order, carry_out, finish};
 use kanon_io::claim::{self, Others};
 use kanon_io::error::{During, ForPath, ReachError};
 use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
 use kanon_io::measure::{self, wild_places, world_places};
 use kanon_io::overlay::{self, Overlay};
 use kanon_io::prune::{Pruned, prune};
+use kanon_io::site::ApplyContext;
 use kanon_io::state::{Alignment, AlignmentState, Base};
 use kanon_io::undo::{TakenBack, undo};
 use kanon_io::{running, worlds};
@@ -299,8 +300,7 @@ impl<'e> AlignmentRun<'e> {
     /// The overlays of the canon, in the order in which they are laid: by the canon, or by name where no list gives an order.
     fn overlays(&self, shelf: &Shelf, surveyed: &SurveyedBase) -> Result<Vec<Overlay>, AppError> {
         let role = self.placed.role;
-        let of_shelf =
-            |sealed: &&SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
+        let of_shelf = |sealed: &&SealedMod| sealed.shelf == shelf.name && sealed.needed_on().includes(role);
         let mut sealed: Vec<_> = self.canon()?.mods.iter().filter(of_shelf).cloned().collect();
         let listed = |id: &str| surveyed.overlays.iter().position(|laid| laid.id == id).unwrap_or(usize::MAX);
         // A list of their order says what the canon says, once this is done.

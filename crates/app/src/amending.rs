@@ -3,12 +3,11 @@
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
-use std::io::{self, Read};
+use std::io::Read;
 use std::path::Path;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
-use kanon_core::base::path::InstallPath;
 use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::delta::{CheckContext, LeftAlone};
 use kanon_core::edits;
@@ -27,6 +26,7 @@ use rayon::prelude::*;
 use crate::error::AppError;
 use crate::notice::AlignmentNotice;
 use crate::session::Session;
+use crate::text_files::present;
 
 /// Adds to a plan what is to be changed inside text files. What can't be changed is told, and stays as it is.
 ///
@@ -130,20 +130,6 @@ impl<'a> Draft<'a> {
     }
 }
 
-/// What in the text files of an install an alignment can't change, as far as no mod has to be looked into for it.
-pub fn left_alone(
-    measure: CheckContext<'_>,
-    install: &dyn Install,
-    survey: &Survey,
-) -> Result<Vec<LeftAlone>, AppError> {
-    let mut left = Vec::new();
-    for amendment in amendments(measure, survey, &Said::default()) {
-        let bytes = present(install, &amendment.path)?.unwrap_or_default();
-        left.extend(amendment.tried(&bytes));
-    }
-    Ok(left)
-}
-
 /// At most so many changed lines of one file are told.
 const LINES: usize = 60;
 /// So many characters of each.
@@ -171,14 +157,6 @@ fn changed_lines(before: &[u8], after: &[u8]) -> Vec<LineChange> {
         Some(LineChange { line: line + 1, comes, text })
     });
     changes.take(LINES).collect()
-}
-
-fn present(install: &dyn Install, path: &InstallPath) -> Result<Option<Vec<u8>>, AppError> {
-    match install.document(path, limits::DOCUMENT_BYTES + 1) {
-        Ok(bytes) => Ok(Some(bytes)),
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
-        Err(error) => Err(error).during("read", &install.outside(path)).map_err(AppError::from),
-    }
 }
 
 /// The bytes that a step will put in place, of a prepared world.

@@ -21,4 +21,5 @@ pub mod sealable;
 pub mod server_log;
 pub mod session;
 pub mod status;
+mod text_files;
 pub mod wholeness;

@@ -6,8 +6,9 @@ use std::sync::Arc;
 
 use kanon_core::config::InstallWish;
 use kanon_core::rulebook::Role;
+use kanon_io::error::HostError;
 use kanon_io::error::ReachError;
-use kanon_io::install::{Address, HostError, Install, LocalInstall, RemoteInstall};
+use kanon_io::install::{Address, Install, LocalInstall, RemoteInstall};
 use kanon_io::workspace::Workspace;
 
 use crate::credentials::AskedCredentials;

@@ -8,7 +8,8 @@ use kanon_core::config::{Edit, RulebookPin, edit};
 use kanon_core::rulebook;
 use kanon_io::error::ReachError;
 use kanon_io::fetch::small_file;
-use kanon_io::workspace::{Workspace, read_text, write_whole};
+use kanon_io::workspace::{Workspace, read_text};
+use kanon_io::writing::write_whole;
 
 use crate::error::{AppError, RulebookError};
 use crate::machine::Machine;

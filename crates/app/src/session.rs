@@ -18,7 +18,6 @@ use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
 use kanon_io::bytes::Bytes;
 use kanon_io::canons;
-use kanon_io::carry_out::locks;
 use kanon_io::claim::{self, Claimant};
 use kanon_io::downloads::{Downloads, Found};
 use kanon_io::error::{During, ReachError};
@@ -29,16 +28,17 @@ use kanon_io::open::read_bounded;
 use kanon_io::origin::Origin;
 use kanon_io::progress::Progress;
 use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until, verify};
+use kanon_io::site::locks;
 use kanon_io::state::{Alignment, State};
 use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook, loaded_rulebook};
 use tempfile::TempDir;
 
-use crate::amending::left_alone;
 use crate::error::{AppError, CanonError, Cause, InstallError, SourceError};
 use crate::machine::Machine;
 use crate::notice::Notice;
 use crate::observer::{Observer, Task};
 use crate::places::{self, Place, Placed};
+use crate::text_files::left_alone;
 
 /// The open workspace, if there is one, and what goes with it.
 pub struct Session<'a> {

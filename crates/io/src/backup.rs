@@ -13,7 +13,7 @@ use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
 use crate::open::{read_bounded, regular};
 use crate::state::{Alignment, AlignmentState, Before};
-use crate::workspace::write_whole;
+use crate::writing::write_whole;
 
 const MANIFEST: &str = "manifest.json";
 const FORMAT: &str = "kanon-backup/1";

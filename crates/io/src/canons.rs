@@ -9,7 +9,7 @@ use serde_json::value::RawValue;
 
 use crate::error::{During, ReachError};
 use crate::open::read_bounded;
-use crate::workspace::write_whole;
+use crate::writing::write_whole;
 
 const FORMAT: &str = "kanon-kept-canon/1";
 /// So many are kept when `kanon.toml` does not say.

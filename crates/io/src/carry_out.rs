@@ -6,45 +6,29 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs::File;
 use std::io::{self, Cursor, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::Mutex;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use kanon_core::plan::{Action, Plan, Step};
 
-use crate::apply::{self, Actual, Applier, Desired, Facts, Seen};
+use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup::{self, Manifest};
 use crate::bytes::Bytes;
-use crate::claim::{Claim, Claimant, Lock, Others, Reserve, take_off};
+use crate::claim::{Reserve, take_off};
 use crate::error::{During, ForPath, ReachError};
 use crate::hashing::both_of;
+use crate::install::part_name;
 use crate::install::{
     FileFingerprint, FileStatus, Install, OWN_FOLDER, RECEIPT, Receipt, is_lost, locked, side_by_side,
 };
+use crate::journalled::Journalled;
 use crate::progress::Progress;
 use crate::room::{Need, refuse_lack};
+use crate::site::ApplyContext;
 use crate::state::{After, Alignment, AlignmentState, Before, State};
 use crate::undo::{finish_outermost, give_up, take_back};
-
-/// Where an alignment takes place, and who makes it.
-#[derive(Clone, Copy)]
-pub struct ApplyContext<'a> {
-    /// The install.
-    pub install: &'a dyn Install,
-    /// Its name.
-    pub name: &'a str,
-    /// The folders of its shelves: a folder below them that an alignment empties is taken away, they are not.
-    pub places: &'a BTreeSet<InstallPath>,
-    /// Folders that go as a whole when an alignment empties them: worlds.
-    pub whole: &'a BTreeSet<InstallPath>,
-    /// Where backups are kept.
-    pub backups: &'a Path,
-    /// Who makes it.
-    pub claimant: &'a Claimant,
-    /// What to do about a claim that another workspace left on the install.
-    pub others: Others,
-}
 
 /// What is carried out.
 pub struct Order<'a> {
@@ -54,30 +38,6 @@ pub struct Order<'a> {
     pub receipt: Receipt,
     /// Where the bytes of new files are.
     pub bytes: &'a Bytes,
-}
-
-impl<'a> ApplyContext<'a> {
-    /// Claims the install, so that nobody else aligns it meanwhile.
-    ///
-    /// # Errors
-    /// When somebody else does already.
-    pub fn claim(&self) -> Result<Claim<'a>, ReachError> {
-        self.lock()?.claim(self.claimant, self.others)
-    }
-
-    fn lock(&self) -> Result<Lock<'a>, ReachError> {
-        Lock::take(self.install, &locks(self.backups), self.claimant)
-    }
-
-    /// Where the copies of one alignment are.
-    pub fn backup(&self, id: i64) -> PathBuf {
-        self.backups.join(id.to_string())
-    }
-}
-
-/// Where the locks of installs are.
-pub fn locks(backups: &Path) -> PathBuf {
-    backups.join("locks")
 }
 
 /// Carries a plan out and returns the alignment's number in the journal.
@@ -353,90 +313,6 @@ fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number:
     Ok(Before::File { copy, blake3, size: Some(size), modified, mode })
 }
 
-/// What is known of an alignment's paths from its journal.
-pub struct Journalled {
-    /// What they were.
-    pub before: Vec<(String, Before)>,
-    /// Files as the host told of them when their bytes were known.
-    pub seen: Seen,
-    /// The digests that are expected at each path.
-    pub expected: BTreeMap<InstallPath, BTreeSet<Blake3>>,
-    /// What each file will be once all steps are done; nothing for one that is then gone.
-    pub after: BTreeMap<InstallPath, Option<Blake3>>,
-}
-
-impl Journalled {
-    /// Reads what the journal says of an alignment.
-    ///
-    /// # Errors
-    /// When the database can't be read.
-    pub fn read(state: &State, id: i64, steps: &[Step]) -> Result<Self, ReachError> {
-        let before = state.before(id)?;
-        let (mut seen, mut expected) = (Seen::default(), BTreeMap::<InstallPath, BTreeSet<Blake3>>::new());
-        let mut after: BTreeMap<InstallPath, Option<Blake3>> = BTreeMap::new();
-        for (path, was) in &before {
-            let Ok(inside) = InstallPath::new(path) else { continue };
-            match was {
-                Before::File { blake3, size, modified, .. } => {
-                    // What the receipt is afterwards is not journalled, so how it looks tells nothing.
-                    if let Some(looks) = size.zip(*modified).filter(|_| path != RECEIPT) {
-                        seen.add(path, looks, *blake3);
-                    }
-                    expected.entry(inside.clone()).or_default().insert(*blake3);
-                    after.insert(inside, Some(*blake3));
-                }
-                Before::Absent => drop(after.insert(inside, None)),
-                Before::Folder { .. } => {}
-            }
-        }
-        for After { path, size, modified, blake3 } in state.after(id)? {
-            seen.add(&path, (size, modified), blake3);
-        }
-        for step in steps {
-            apply(step, &mut after);
-            if let Some(Some(blake3)) = after.get(&step.path) {
-                expected.entry(step.path.clone()).or_default().insert(*blake3);
-            }
-        }
-        let touched: BTreeSet<&InstallPath> = steps.iter().flat_map(Step::paths).collect();
-        after.retain(|path, _| touched.contains(path));
-        Ok(Self { before, seen, expected, after })
-    }
-
-    /// What is at each touched path before the first step.
-    fn as_it_was(&self) -> BTreeMap<InstallPath, Actual> {
-        let files = self.before.iter().filter_map(|(path, was)| match was {
-            Before::File { blake3, .. } => Some((InstallPath::new(path).ok()?, Actual::File(*blake3))),
-            Before::Absent | Before::Folder { .. } => None,
-        });
-        files.filter(|(path, _)| self.after.contains_key(path)).collect()
-    }
-
-    /// The backup's copies, added to where bytes are.
-    pub fn with_backup(&self, bytes: &Bytes, folder: &Path) -> Bytes {
-        let mut bytes = bytes.clone();
-        for (_, was) in &self.before {
-            if let Before::File { copy, blake3, .. } = was {
-                bytes.add(*blake3, folder.join(copy));
-            }
-        }
-        bytes
-    }
-}
-
-/// What one step makes of the files.
-fn apply(step: &Step, files: &mut BTreeMap<InstallPath, Option<Blake3>>) {
-    match &step.action {
-        Action::Park => drop(files.insert(step.path.clone(), None)),
-        Action::Put { blake3 } | Action::Replace { blake3 } => drop(files.insert(step.path.clone(), Some(*blake3))),
-        Action::Rename { from } => {
-            let moved = files.insert(from.clone(), None).flatten();
-            files.insert(step.path.clone(), moved);
-        }
-        Action::BackUp => {}
-    }
-}
-
 /// Brings every file to what the steps make of it.
 fn forwards(
     site: ApplyContext<'_>,
@@ -526,7 +402,7 @@ fn write_receipt(
     }
     state.record_after(id, &put)?;
     let path = InstallPath::new(RECEIPT).for_path(RECEIPT)?;
-    let part = apply::part_name(&path, id)?;
+    let part = part_name(&path, id)?;
     let text = serde_json::to_string_pretty(&receipt).unwrap_or_default() + "\n";
     let written = install.write(&part, &mut Cursor::new(text)).and_then(|()| install.rename(&part, &path));
     written.during("write", &install.outside(&path))

@@ -147,7 +147,7 @@ pub fn take_lock(path: &Path, what: &str, claimant: &Claimant) -> Result<File, R
         }
     }
     let text = serde_json::to_string(claimant).unwrap_or_default();
-    crate::workspace::write_whole(&said, &text)?;
+    crate::writing::write_whole(&said, &text)?;
     Ok(file)
 }
 

@@ -9,14 +9,16 @@ use jiff::Timestamp;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
-use kanon_core::canon::release::{Invite, PlayerWishesError, RELEASE, RULEBOOK, Release, wishes_of_player};
+use kanon_core::canon::release::{
+    CANON, Invite, PlayerWishesError, RELEASE, RULEBOOK, Release, WISHES, wishes_of_player,
+};
 use kanon_core::rulebook;
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
 use crate::open::read_bounded;
 use crate::release::Verified;
-use crate::workspace::{CANON, WISHES, write_whole};
+use crate::writing::write_whole;
 
 /// Where the workspace is, from the game's folder.
 pub const FOLDER: [&str; 2] = [".kanon", "follow"];

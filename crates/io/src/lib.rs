@@ -20,6 +20,7 @@ pub mod following;
 pub mod hashing;
 pub mod install;
 pub mod install_folder;
+pub mod journalled;
 pub mod logs;
 pub mod measure;
 pub mod open;
@@ -33,6 +34,7 @@ pub mod retry;
 pub mod room;
 pub mod running;
 pub mod set_aside;
+pub mod site;
 pub mod state;
 pub mod trial;
 pub mod undo;
@@ -40,6 +42,7 @@ pub mod unpack;
 pub mod whole;
 pub mod workspace;
 pub mod worlds;
+pub mod writing;
 
 /// What a rulebook says of logs, for tests.
 #[cfg(test)]

@@ -6,10 +6,10 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use kanon_core::plan::Action;
 
-use crate::apply::part_name;
 use crate::backup::{Manifest, sound_copy};
 use crate::error::{During, ReachError};
 use crate::install::Install;
+use crate::install::part_name;
 use crate::open::regular;
 use crate::state::Before;
 

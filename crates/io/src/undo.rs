@@ -12,11 +12,13 @@ use kanon_core::plan::{Action, Step};
 use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup;
 use crate::bytes::Bytes;
-use crate::carry_out::{ApplyContext, Journalled};
 use crate::claim::Claim;
 use crate::error::{During, ForPath, ReachError};
+use crate::install::is_part;
 use crate::install::{FileStatus, Install, Kind, OWN_FOLDER};
+use crate::journalled::Journalled;
 use crate::room::{Need, refuse_lack};
+use crate::site::ApplyContext;
 use crate::state::{AlignmentState, Before, State};
 
 /// What taking back came to.
@@ -175,7 +177,7 @@ fn files_below(install: &dyn Install, folder: &InstallPath) -> Result<Vec<Instal
         return Err(ReachError::Unusable { path: install.outside(folder), reason });
     }
     // A part that was cut off is nobody's world.
-    let is_whole = |path: &InstallPath| !apply::is_part(path);
+    let is_whole = |path: &InstallPath| !is_part(path);
     let files =
         listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_)) && is_whole(&entry.path));
     Ok(files.map(|entry| entry.path).collect())

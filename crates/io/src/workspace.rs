@@ -14,6 +14,7 @@ use crate::error::{During, ReachError};
 use crate::following::{Following, Prepared, followed_game, home, refused_wishes, workspace_of};
 use crate::open::read_bounded;
 use crate::state::State;
+use crate::writing::write_whole;
 
 /// The name of the wishes' file.
 pub const WISHES: &str = "kanon.toml";
@@ -313,23 +314,4 @@ impl Workspace {
 /// A name for the files of one source: another address is another source, and any name can be a file's this way.
 fn own_name(source: &SourceWish) -> String {
     Blake3::of(format!("{}\n{}", source.name, source.at).as_bytes()).to_string()[..16].to_owned()
-}
-
-/// Writes a file of the workspace whole or not at all.
-///
-/// # Errors
-/// When the folder can't be written.
-pub fn write_whole(path: &Path, text: &str) -> Result<(), ReachError> {
-    use std::io::Write;
-    let folder = path.parent().unwrap_or(Path::new("."));
-    let mut file = tempfile::NamedTempFile::new_in(folder).during("make a file beside", path)?;
-    #[cfg(unix)]
-    {
-        use std::os::unix::fs::PermissionsExt;
-        let mode = std::fs::metadata(path).map_or(0o644, |metadata| metadata.permissions().mode());
-        file.as_file().set_permissions(std::fs::Permissions::from_mode(mode)).during("set the permissions of", path)?;
-    }
-    file.write_all(text.as_bytes()).and_then(|()| file.as_file().sync_all()).during("write", path)?;
-    file.persist(path).map_err(|error| error.error).during("put in place", path)?;
-    Ok(())
 }

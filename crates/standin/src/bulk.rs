@@ -7,7 +7,7 @@
 use std::fmt::Write;
 use std::path::Path;
 
-use crate::StandinError;
+use crate::error::StandinError;
 
 /// Numbers that look random and are the same every time (Lehmer, 1951; multiplier by Park and Miller).
 struct Dice(u64);

@@ -9,7 +9,7 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 use sha2::{Digest, Sha256};
 
-use crate::StandinError;
+use crate::error::StandinError;
 
 /// What a train shows at the signal.
 #[derive(Debug, Clone, Serialize, Deserialize)]

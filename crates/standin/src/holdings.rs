@@ -8,7 +8,7 @@ use std::path::Path;
 use serde::{Deserialize, Serialize};
 use sha2::Digest as _;
 
-use crate::StandinError;
+use crate::error::StandinError;
 
 /// One mod as the game knows it.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicUsize, Ordering};
 use std::thread::JoinHandle;
 
-use crate::StandinError;
+use crate::error::StandinError;
 
 /// What is wrong with a host.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]

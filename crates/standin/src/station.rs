@@ -8,7 +8,7 @@ use std::time::{Duration, SystemTime, UNIX_EPOCH};
 
 use serde::Deserialize;
 
-use crate::StandinError;
+use crate::error::StandinError;
 use crate::holdings::{self, Carried, Holdings};
 use crate::wire::{Answer, Knock, receive, send};
 

@@ -13,7 +13,7 @@ use ed25519_dalek::{Signer, SigningKey};
 use sha1::Digest;
 use zip::write::{SimpleFileOptions, ZipWriter};
 
-use crate::StandinError;
+use crate::error::StandinError;
 
 /// Files by path, with `!` before the members of archives.
 type Files = BTreeMap<String, Vec<u8>>;

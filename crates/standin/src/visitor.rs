@@ -5,8 +5,9 @@ use std::net::{Ipv4Addr, TcpStream};
 use std::path::Path;
 use std::time::Duration;
 
+use crate::error::StandinError;
+use crate::holdings;
 use crate::wire::{Answer, Knock, receive, send};
-use crate::{StandinError, holdings};
 
 /// A visitor on the way: what it says at the door, and what its log has so far.
 pub struct Visitor {

@@ -6,7 +6,8 @@ use std::path::{Path, PathBuf};
 use include_dir::{Dir, include_dir};
 use zip::write::{SimpleFileOptions, ZipWriter};
 
-use crate::{StandinError, tree};
+use crate::error::StandinError;
+use crate::tree;
 
 static SOURCES: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/polarspur");
 

@@ -12,7 +12,7 @@ use kanon_core::resolve::solve::SourceRank;
 use kanon_core::rulebook::{NeededOn, Role};
 use kanon_core::seal::adopted::adopted;
 use kanon_core::survey::Survey;
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 
 use crate::Outcome;
 use crate::arguments::{Adopt, Format};

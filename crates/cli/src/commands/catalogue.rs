@@ -12,7 +12,7 @@ use kanon_io::downloads::{Downloads, Held};
 use kanon_io::hashing::both_of;
 use kanon_io::measure::TrustMemory;
 use kanon_io::open::regular;
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 use serde::Serialize;
 
 use crate::Outcome;

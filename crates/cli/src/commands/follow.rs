@@ -21,7 +21,8 @@ use kanon_io::progress::Silent;
 use kanon_io::release::{Fetched, Verified, days_until, forget_time, verify};
 use kanon_io::set_aside::{SetAside, set_aside};
 use kanon_io::state::State;
-use kanon_io::workspace::{WISHES, Workspace, write_whole};
+use kanon_io::workspace::{WISHES, Workspace};
+use kanon_io::writing::write_whole;
 use serde::Serialize;
 use tempfile::TempDir;
 

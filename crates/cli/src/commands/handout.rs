@@ -7,7 +7,7 @@ use kanon_core::canon::Canon;
 use kanon_core::canon::release::{Invite, for_players};
 use kanon_core::handout::{self, Handout};
 use kanon_io::release::{Record, SigningKeys};
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 use serde::Serialize;
 
 use super::publish::{Place, address_of};

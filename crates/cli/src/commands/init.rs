@@ -6,7 +6,8 @@ use kanon_app::rulebooks::{self, Fetched};
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::config;
-use kanon_io::workspace::{WISHES, load_rulebook, write_whole};
+use kanon_io::workspace::{WISHES, load_rulebook};
+use kanon_io::writing::write_whole;
 use toml_edit::{DocumentMut, Item, Table, value};
 
 use crate::arguments::Init;

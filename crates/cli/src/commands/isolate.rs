@@ -9,7 +9,7 @@ use kanon_core::base::path::printable;
 use kanon_core::diagnose::isolate::{Ending, Search};
 use kanon_core::rulebook::Role;
 use kanon_io::error::{During, ReachError};
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 use serde::{Deserialize, Serialize};
 
 use crate::arguments::{Format, Isolate, Was};

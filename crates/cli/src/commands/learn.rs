@@ -13,7 +13,8 @@ use kanon_io::install::{Address, Install};
 use kanon_io::install_folder::InstallFolder;
 use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use kanon_io::state::State;
-use kanon_io::workspace::{Workspace, load_rulebook, write_whole};
+use kanon_io::workspace::{Workspace, load_rulebook};
+use kanon_io::writing::write_whole;
 use serde::Serialize;
 
 use crate::arguments::{Format, Learn};

@@ -15,7 +15,8 @@ use kanon_io::origin::Origin;
 use kanon_io::release::{
     Archive, Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes,
 };
-use kanon_io::workspace::{Workspace, write_whole};
+use kanon_io::workspace::Workspace;
+use kanon_io::writing::write_whole;
 use serde::Serialize;
 
 use super::handout::set;

@@ -8,7 +8,7 @@ use kanon_core::base::problem::nearest;
 use kanon_core::canon::{Canon, SealedFile, SealedMod};
 use kanon_core::config::WorkspaceConfig;
 use kanon_core::seal::{Choice, Damaged, Standing, assemble, changes, changes_beside, choose, keys};
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 use kanon_io::{bytes, canons};
 
 use crate::Outcome;

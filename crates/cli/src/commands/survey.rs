@@ -1,7 +1,7 @@
 //! `kanon survey`: measures an install.
 
 use kanon_core::rulebook::Role;
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 
 use crate::arguments::{Format, Survey};
 use crate::env::Env;

@@ -7,7 +7,7 @@ use kanon_core::config::{Edit, WorkspaceConfig, edit};
 use kanon_core::resolve::search::{Entry, seek};
 use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, Standing, each_alone};
 use kanon_core::resolve::update::{Intent, Outlook, Taken, Update};
-use kanon_io::workspace::write_whole;
+use kanon_io::writing::write_whole;
 
 use crate::Outcome;
 use crate::arguments::{Drop, Format, Renew, Take};

@@ -7,8 +7,8 @@ use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
 use kanon_io::error::ReachError;
-use kanon_io::install::{AddressError, HostError};
-use kanon_io::release::Refusal;
+use kanon_io::error::Refusal;
+use kanon_io::error::{AddressError, HostError};
 
 use crate::failure::Failure;
 

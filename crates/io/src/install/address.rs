@@ -5,6 +5,8 @@ use std::fmt;
 use percent_encoding::percent_decode_str;
 use url::Url;
 
+use crate::error::AddressError;
+
 /// How a host is reached.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Scheme {
@@ -38,26 +40,6 @@ pub enum Folder {
     Absolute(String),
     /// From the folder where a login begins; empty for that folder itself.
     Home(String),
-}
-
-/// Why an address can't be used.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum AddressError {
-    /// It is no address.
-    #[error("it is no address: {0}")]
-    Malformed(String),
-    /// Nothing here speaks that.
-    #[error("installs can't be reached by {0}://, only by ftp://, ftps:// and sftp://")]
-    Scheme(String),
-    /// It has a password in it.
-    #[error("it has a password in it, where everybody can read it")]
-    Password,
-    /// It has a part that means nothing here.
-    #[error("it has a `{0}`, which means nothing in the address of an install")]
-    Part(char),
-    /// Its path leads out, or can't be a path.
-    #[error("its path has a `..`, a line end or a backslash in it")]
-    Path,
 }
 
 /// The port where TLS begins with the first byte.

@@ -15,11 +15,11 @@ use suppaftp::types::{FileType, Mode, Response};
 use suppaftp::{FtpError, RustlsConnector, RustlsFtpStream, Status};
 
 use super::address::{Address, Scheme};
+use super::connection::{Connection, Connector, Fault, HostEntry, Sink};
 use super::credentials::{Credentials, Secret};
-use super::host::HostError;
-use super::remote::{Connection, Connector, Fault, HostEntry, Sink};
 use super::tls::{Timed, Trust};
 use super::{FileFingerprint, FileStatus, nanoseconds, seconds_of};
+use crate::error::HostError;
 use crate::retry::RetryPolicy;
 
 /// Bytes that go over a line at a time.

@@ -4,11 +4,12 @@
 //! install says of itself (names, sizes, links) is taken as it comes from a stranger.
 
 mod address;
+mod connection;
 mod credentials;
 mod ftp;
-mod host;
 mod known_hosts;
 mod local;
+mod part;
 mod receipt;
 mod remote;
 mod sftp;
@@ -24,11 +25,11 @@ use kanon_core::base::digest::{Blake3, Sha256};
 use kanon_core::base::path::InstallPath;
 use serde::{Deserialize, Serialize};
 
-pub use address::{Address, AddressError, Scheme};
+pub use address::{Address, Scheme};
 pub use credentials::{Credentials, HostKey, Login, Secret, Standing};
-pub use host::HostError;
 pub use known_hosts::KnownHosts;
 pub use local::LocalInstall;
+pub use part::{is_part, part_beginning, part_name};
 pub use receipt::{RECEIPT, RECEIPT_FORMAT, Receipt, ReceiptFile, Vouched};
 pub use remote::{RemoteInstall, is_lost};
 

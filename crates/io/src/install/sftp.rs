@@ -21,11 +21,11 @@ use russh_sftp::protocol::{FileAttributes, FileType, OpenFlags, Packet, StatusCo
 use tokio::runtime::Runtime;
 
 use super::address::Address;
+use super::connection::{Connection, Connector, Fault, HostEntry, Sink};
 use super::credentials::{Credentials, HostKey, Login, Standing};
 use super::ftp::{digest_in, tcp};
-use super::host::HostError;
-use super::remote::{Connection, Connector, Fault, HostEntry, Sink};
 use super::{FileFingerprint, FileStatus};
+use crate::error::HostError;
 use crate::retry::RetryPolicy;
 
 /// Bytes of one request, which every host takes.

@@ -12,7 +12,7 @@ use suppaftp::{FtpResult, RustlsConnector, TlsConnector};
 
 use super::address::Address;
 use super::credentials::{Credentials, HostKey, Standing};
-use super::host::HostError;
+use crate::error::HostError;
 use crate::retry::RetryPolicy;
 
 /// Decides about the certificates of one host.

@@ -7,7 +7,7 @@ use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use rayon::prelude::*;
 
-use super::Job;
+use super::request::Job;
 use super::units::{Form, Group};
 use crate::error::ReachError;
 use crate::hashing::blake3_of;

@@ -12,7 +12,7 @@ use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::{Brought, DataEntry, PlacedFile, SurveyedData, SurveyedMod};
 use kanon_core::text::{self, Encoding};
 
-use super::OutsideShelves;
+use super::request::OutsideShelves;
 use crate::hashing::blake3_of;
 use crate::install::Install;
 

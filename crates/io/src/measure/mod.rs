@@ -7,6 +7,7 @@ mod merged;
 mod mods;
 mod overlays;
 mod platform;
+mod request;
 mod signatures;
 mod strays;
 mod units;
@@ -14,79 +15,23 @@ mod units;
 use std::collections::{HashMap, HashSet};
 use std::time::SystemTime;
 
-use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::{PlatformVersion, Role, Rulebook};
 use kanon_core::survey::{InstallFacts, Survey, Unreadable};
 
 use crate::error::ReachError;
-use crate::install::{Install, KnownDigests, Receipt, Vouched, nanoseconds};
+use crate::install::{Install, nanoseconds};
 use crate::progress::Progress;
 use crate::state::{Memory, State};
 
 use files::{By, MeasuredGroup};
 use mods::{Found, Outcome};
-use units::{Form, Shelved, Unit};
+use units::Shelved;
 
 pub use lists::{resolve, wild_places, world_places, worlds};
 pub use mods::{FileContents, FolderContents, ToldByShelf, open_archive, open_archive_file};
-
-/// What is surveyed, and how.
-#[derive(Clone, Copy)]
-pub struct Request<'a> {
-    /// What the survey calls the install.
-    pub name: &'a str,
-    /// Server or client.
-    pub role: Role,
-    /// How the game arranges its mods.
-    pub rulebook: &'a Rulebook,
-    /// The digest of the rulebook's text: readings made with another one don't count.
-    pub rulebook_digest: Blake3,
-    /// Whether remembered digests count.
-    pub trust: TrustMemory,
-    /// What spares the bytes of an install on a host the way here.
-    pub sparing: RemoteHints<'a>,
-    /// What is to be looked at beside the shelves.
-    pub beside: OutsideShelves<'a>,
-    /// Whether the folder must show that it is of this game.
-    pub doubt: GameCheck,
-}
-
-/// Whether a folder without a sign of the game is taken for one of its installs.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum GameCheck {
-    /// It is not: a slip of the pen would pass for an install without mods.
-    WithoutSigns,
-    /// Somebody said that it is one.
-    Never,
-}
-
-/// What is known of what mods bring for places outside the shelves.
-#[derive(Clone, Copy, Default)]
-pub struct OutsideShelves<'a> {
-    /// What the last alignment put there.
-    pub receipt: Option<&'a Receipt>,
-    /// Where files belong that the canon's mods bring.
-    pub placed: &'a [InstallPath],
-}
-
-/// What is known of the files of an install on a host before any of them is read.
-#[derive(Clone, Copy, Default)]
-pub struct RemoteHints<'a> {
-    /// What the install's receipt vouches for.
-    pub vouched: Option<&'a Vouched>,
-    /// Files whose digests are known, so that a digest that the host computes is understood.
-    pub known: Option<&'a KnownDigests>,
-}
-
-/// Whether digests remembered from an earlier survey count.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum TrustMemory {
-    /// A file with the same stamp has the same bytes.
-    Yes,
-    /// Every byte is read again.
-    No,
-}
+use request::Job;
+pub use request::{GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 
 /// A survey, and how much of it was read anew.
 #[derive(Debug, Clone)]
@@ -95,16 +40,6 @@ pub struct Measurement {
     pub survey: Survey,
     /// How much was read for it.
     pub counts: Counts,
-}
-
-/// Everything that the measuring of one install shares.
-struct Job<'a> {
-    install: &'a dyn Install,
-    request: Request<'a>,
-    root: String,
-    memories: HashMap<String, Memory>,
-    measured_at: i64,
-    progress: &'a dyn Progress,
 }
 
 /// Surveys an install.
@@ -297,14 +232,4 @@ fn assemble(
     let explained = |path: &str| survey.strays.iter().any(|stray| stray.place.as_str() == path);
     survey.unreadable.retain(|broken| !explained(&broken.path));
     survey
-}
-
-fn unreadable(unit: &Unit<'_>, why: String, still_packed: bool) -> Unreadable {
-    Unreadable {
-        path: unit.path.to_string(),
-        shelf: Some(unit.shelf.name.clone()),
-        why,
-        is_file: matches!(unit.form, Form::File | Form::Suspect),
-        still_packed,
-    }
 }

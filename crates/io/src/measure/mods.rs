@@ -17,8 +17,9 @@ use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
 use super::files::MeasuredGroup;
+use super::request::Job;
+use super::units::unreadable;
 use super::units::{Form, Group, Unit};
-use super::{Job, unreadable};
 use crate::error::ReachError;
 use crate::install::{FileFingerprint, Install};
 use crate::state::State;

@@ -7,7 +7,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::{Platform, PlatformVersion};
 use kanon_core::text::{scalar, text};
 
-use super::Request;
+use super::request::Request;
 use crate::install::{Install, Kind};
 
 /// How deep below the root a file is looked for by its name.

@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::{Holds, Named, Role, Shelf};
 
-use super::Request;
+use super::request::Request;
 use super::units::{Form, Group, file_group, folder_group};
 use crate::install::{FileFingerprint, Install, Kind};
 

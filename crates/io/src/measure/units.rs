@@ -9,8 +9,8 @@ use kanon_core::rulebook::{Holds, Named, Shelf};
 use kanon_core::survey::Unreadable;
 use rayon::prelude::*;
 
-use super::Request;
 use super::lists::wild_places;
+use super::request::Request;
 use crate::install::{Entry, FileFingerprint, FileStatus, Install, Kind, Listing};
 
 /// The depth to which a mod's folder is listed.
@@ -219,4 +219,15 @@ pub fn folder_group<'r>(
 fn has_archive_name(name: &str) -> bool {
     let name = name.to_lowercase();
     [".zip", ".7z", ".rar", ".tar", ".tar.gz", ".tgz", ".tar.xz", ".tar.zst"].iter().any(|end| name.ends_with(end))
+}
+
+/// A unit that could not be read, for the survey.
+pub fn unreadable(unit: &Unit<'_>, why: String, still_packed: bool) -> Unreadable {
+    Unreadable {
+        path: unit.path.to_string(),
+        shelf: Some(unit.shelf.name.clone()),
+        why,
+        is_file: matches!(unit.form, Form::File | Form::Suspect),
+        still_packed,
+    }
 }

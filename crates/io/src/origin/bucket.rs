@@ -15,8 +15,8 @@ use rusty_s3::actions::{
 use rusty_s3::{Credentials, S3Action, UrlStyle};
 use url::Url;
 
+use super::answer::{Access, Answer, Failed, innermost};
 use super::web::{answered, client, of_range};
-use super::{Access, Answer, Failed, innermost};
 
 /// So long a signed request may be on its way.
 const SIGNED_FOR: Duration = Duration::from_secs(3600);

@@ -8,7 +8,7 @@ use std::time::UNIX_EPOCH;
 
 use futures_util::stream::{self, StreamExt};
 
-use super::{Answer, Failed};
+use super::answer::{Answer, Failed};
 use crate::open::regular;
 
 /// Bytes that are read at a time.

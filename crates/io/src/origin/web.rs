@@ -8,7 +8,7 @@ use reqwest::header::{CONTENT_RANGE, ETAG, HeaderMap, IF_NONE_MATCH, RANGE};
 use reqwest::{RequestBuilder, Response, StatusCode};
 use url::Url;
 
-use super::{Answer, Failed, innermost};
+use super::answer::{Answer, Failed, innermost};
 use crate::retry::RetryPolicy;
 
 /// A folder of a web server.

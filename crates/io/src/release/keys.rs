@@ -17,7 +17,7 @@ use tough::sign::Sign;
 
 use super::{SPEC, days};
 use crate::error::{During, ReachError};
-use crate::workspace::write_whole;
+use crate::writing::write_whole;
 
 /// How long a root is good for, in days: it is renewed by publishing long before.
 const ROOT_DAYS: i64 = 3_650;

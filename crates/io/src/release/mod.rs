@@ -32,7 +32,7 @@ pub use self::keys::{RootMark, SigningKeys};
 pub use self::publish::{Lasting, Outgoing, Page, Published, publish, wanted_bytes};
 pub use self::record::{Record, RecordedRelease};
 pub use self::serve::{is_release, serve};
-pub use self::trust::{Refusal, Verified, forget_time, verify};
+pub use self::trust::{Verified, forget_time, verify};
 
 /// The version of the specification that the metadata follow.
 const SPEC: &str = "1.0.0";

@@ -10,7 +10,7 @@ use kanon_core::canon::release::{Recipe, Release};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
-use crate::workspace::write_whole;
+use crate::writing::write_whole;
 
 const FORMAT: &str = "kanon-published/1";
 

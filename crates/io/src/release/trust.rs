@@ -23,10 +23,11 @@ use tough::{
 };
 use url::Url;
 
+use crate::error::Refusal;
 use crate::error::{During, ReachError};
 use crate::origin::{Failed, Origin, runtime};
 use crate::retry::Retry;
-use crate::workspace::write_whole;
+use crate::writing::write_whole;
 
 /// What is kept of what was verified.
 const KEPT: [&str; 5] = ["root.json", "timestamp.json", "snapshot.json", "targets.json", "latest_known_time.json"];
@@ -63,48 +64,6 @@ pub struct Verified {
     pub release_text: String,
     /// When the first of its signatures ends.
     pub ends: Timestamp,
-}
-
-/// Why a release is not believed.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum Refusal {
-    /// There is none.
-    #[error("there is no release at this address")]
-    Nothing,
-    /// Its root is another than the invite's.
-    #[error("it is not the release of your invite: its root has the fingerprint {0}")]
-    NotInvited(String),
-    /// A signature is missing or wrong.
-    #[error("the signature of its {0} is wrong: somebody changed it who has not the keys for it")]
-    WrongSignature(String),
-    /// Older than what was seen already.
-    #[error("its {0} is older than the one that was here before: somebody put an old release back")]
-    Older(String),
-    /// Its signatures have ended.
-    #[error("the signature of its {0} has ended: newer releases are held back, or none was published for long")]
-    Ended(String),
-    /// Parts of different releases.
-    #[error("its parts are of different releases: {0}")]
-    Mixed(String),
-    /// A file is not the one that was signed.
-    #[error("{0} is another file than the one that was signed")]
-    OtherFile(String),
-    /// More came than any release has.
-    #[error("{0} is no honest file: more came than was promised, or than any release has")]
-    Endless(String),
-    /// The clock of this machine went back.
-    #[error(
-        "the clock of this machine shows an earlier time than when it was last here, so it is wrong now, or was wrong then"
-    )]
-    Clock,
-    /// Something in it can't be read.
-    #[error("its {what} can't be read: {why}")]
-    Garbled {
-        /// Which part.
-        what: String,
-        /// Why not.
-        why: String,
-    },
 }
 
 /// Fetches and verifies what counts at a place; `kept` is where what was believed before is.

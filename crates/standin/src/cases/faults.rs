@@ -4,8 +4,10 @@ use std::path::Path;
 
 use ed25519_dalek::Signer;
 
-use super::{Dice, Truth};
-use crate::{StandinError, tree, world};
+use super::truth::{Dice, Truth};
+use super::written::write;
+use crate::error::StandinError;
+use crate::{tree, world};
 
 /// The demo's games.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -82,7 +84,7 @@ impl Hand<'_> {
     }
 
     fn write(&self, path: &str, bytes: &[u8]) -> Result<(), StandinError> {
-        super::write(&self.side, path, bytes)
+        write(&self.side, path, bytes)
     }
 
     fn remove(&self, path: &str) -> Result<(), StandinError> {

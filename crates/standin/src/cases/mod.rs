@@ -2,6 +2,8 @@
 //! then say, and the truth of it. The seed gives the case.
 
 mod faults;
+mod truth;
+mod written;
 
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
@@ -9,51 +11,21 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 
 use self::faults::{FAULTS, Fault, Game};
+use self::truth::Dice;
+pub use self::truth::Truth;
+use self::written::write;
+use crate::error::StandinError;
 use crate::fen::{Depot, Engine};
 use crate::reach::{Boat, Hall};
 use crate::station::Station;
 use crate::visitor::Visitor;
 use crate::world::{EVENING, EVENING_RULEBOOK, World};
-use crate::{StandinError, fen::Train, reach::Papers, tree, wire::Knock};
+use crate::{fen::Train, reach::Papers, tree, wire::Knock};
 
 const RAILWAY: &str = include_str!("../../../../demo/tallowfen/railway.tree");
 const RAILWAY_RULEBOOK: &str = include_str!("../../../../demo/tallowfen/railway.rulebook.toml");
 /// Who plays besides.
 const OTHERS: [&str; 5] = ["Wren", "Tove", "Alder", "Rowan", "Juno"];
-
-/// Numbers that look random and are the same for the same seed (Steele, Lea and Flood, "Fast splittable pseudorandom number
-/// generators", 2014).
-pub(crate) struct Dice(u64);
-
-impl Dice {
-    fn roll(&mut self, sides: usize) -> usize {
-        self.0 = self.0.wrapping_add(0x9E37_79B9_7F4A_7C15);
-        let mut z = self.0;
-        z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-        z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
-        ((z ^ (z >> 31)) % sides.max(1) as u64) as usize
-    }
-
-    pub(crate) fn pick<'a, T>(&mut self, of: &'a [T]) -> &'a T {
-        &of[self.roll(of.len())]
-    }
-}
-
-/// What is wrong in a case.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Truth {
-    /// The kind of fault.
-    pub kind: &'static str,
-    /// The codes that are right when both sides were measured.
-    pub codes: &'static [&'static str],
-    /// The codes that are right when only logs tell, besides those.
-    pub told: &'static [&'static str],
-    /// The mod, where the fault is one's.
-    #[serde(rename = "mod")]
-    pub mod_id: Option<String>,
-    /// The side that is off.
-    pub side: &'static str,
-}
 
 /// A case, as it was laid.
 #[derive(Debug, Clone, Serialize)]
@@ -99,12 +71,6 @@ fn of_two(text: &str, names: &[&str; 2]) -> String {
         }
     }
     out
-}
-
-fn write(root: &Path, path: &str, bytes: &[u8]) -> Result<(), StandinError> {
-    let path = root.join(path);
-    let made = path.parent().map_or(Ok(()), std::fs::create_dir_all);
-    made.and_then(|()| std::fs::write(&path, bytes)).map_err(StandinError::io(path.display().to_string()))
 }
 
 /// Lays a case: folders `server` and `client`, logs `server.log` and `client.log`, and `truth.json`.

@@ -7,7 +7,7 @@ use std::time::Duration;
 
 use super::Papers;
 use super::holds::{launched, open};
-use crate::StandinError;
+use crate::error::StandinError;
 use crate::wire::{Answer, receive, send};
 
 /// A boat on the way: its papers, and what its log has so far.

@@ -11,7 +11,7 @@ use ed25519_dalek::{Signature, Verifier, VerifyingKey};
 
 use super::Papers;
 use super::holds::{Hold, launched, open};
-use crate::StandinError;
+use crate::error::StandinError;
 use crate::wire::{Answer, receive, send};
 
 /// What a hall knows once it is up.

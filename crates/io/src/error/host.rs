@@ -1,7 +1,5 @@
 //! What goes wrong between here and a host.
 
-use super::address::AddressError;
-
 /// Why a host can't be worked with.
 #[derive(Debug, thiserror::Error)]
 pub enum HostError {
@@ -51,4 +49,24 @@ pub enum HostError {
         /// The one that it shows now.
         fingerprint: String,
     },
+}
+
+/// Why an address can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum AddressError {
+    /// It is no address.
+    #[error("it is no address: {0}")]
+    Malformed(String),
+    /// Nothing here speaks that.
+    #[error("installs can't be reached by {0}://, only by ftp://, ftps:// and sftp://")]
+    Scheme(String),
+    /// It has a password in it.
+    #[error("it has a password in it, where everybody can read it")]
+    Password,
+    /// It has a part that means nothing here.
+    #[error("it has a `{0}`, which means nothing in the address of an install")]
+    Part(char),
+    /// Its path leads out, or can't be a path.
+    #[error("its path has a `..`, a line end or a backslash in it")]
+    Path,
 }

@@ -1,11 +1,19 @@
 //! What can go wrong outside: always with what was attempted and on which file.
 
+mod host;
+mod lack;
+mod refusal;
+
 use std::io;
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::path::{PathError, printable};
 use kanon_core::base::problem::BadFile;
 use kanon_core::plan::PlanError;
+
+pub use self::host::{AddressError, HostError};
+pub use self::lack::Lack;
+pub use self::refusal::Refusal;
 
 /// Why something outside could not be done.
 #[derive(Debug, thiserror::Error)]
@@ -101,11 +109,11 @@ pub enum ReachError {
         /// The address, without secrets.
         address: String,
         /// Why.
-        source: crate::release::Refusal,
+        source: Refusal,
     },
     /// A host can't be worked with.
     #[error(transparent)]
-    Host(#[from] crate::install::HostError),
+    Host(#[from] HostError),
     /// Somebody else is at work.
     #[error("somebody is at work on {}: {}", printable(.install), printable(.by))]
     Busy {
@@ -134,7 +142,7 @@ pub enum ReachError {
         /// A folder of the disk that is too full.
         path: PathBuf,
         /// How much is missing.
-        lack: crate::room::Lack,
+        lack: Lack,
     },
     /// An alignment could neither be finished nor taken back.
     #[error("the alignment of {} was cut off in the middle", printable(.install))]

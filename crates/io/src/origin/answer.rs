@@ -1,0 +1,78 @@
+//! What comes of asking a place, or why nothing does, and what is known of who asks.
+
+use std::collections::BTreeMap;
+
+use futures_util::stream::BoxStream;
+use kanon_core::base::path::printable;
+
+use crate::retry::RetryPolicy;
+
+/// An answer that is being received.
+pub(crate) struct Answer {
+    /// The place of its first byte in the file.
+    pub start: u64,
+    /// What the file is known again by.
+    pub tag: Option<String>,
+    /// What comes.
+    pub chunks: BoxStream<'static, Result<Vec<u8>, Failed>>,
+}
+
+/// Why nothing came.
+#[derive(Debug)]
+pub(crate) enum Failed {
+    /// It is what it was.
+    NotModified,
+    /// There is no such file.
+    NotThere,
+    /// It does not let us in.
+    Forbidden,
+    /// More came than any honest place would send.
+    TooLarge,
+    /// Trying again may help.
+    MayPass(String),
+    /// Trying again will not help.
+    Other(String),
+}
+
+impl Failed {
+    /// In words.
+    pub fn why(self) -> String {
+        match self {
+            Self::NotModified => "it answered that nothing changed".to_owned(),
+            Self::NotThere => "there is no such file".to_owned(),
+            Self::Forbidden => "it does not let us in; credentials for a bucket come from the environment".to_owned(),
+            Self::TooLarge => "more came than was promised".to_owned(),
+            Self::MayPass(why) | Self::Other(why) => why,
+        }
+    }
+}
+
+/// How places are reached, and who asks. It holds secrets, and is never printed.
+#[derive(Default, Clone)]
+pub struct Access {
+    /// How long one that does not answer is waited for.
+    pub patience: RetryPolicy,
+    /// Where buckets are and who asks there, by the names of the usual variables (`AWS_…`). Some hold secrets.
+    pub bucket: BTreeMap<String, String>,
+}
+
+impl From<reqwest::Error> for Failed {
+    fn from(error: reqwest::Error) -> Self {
+        if error.is_redirect() {
+            return Self::Other(innermost(&error));
+        }
+        if error.is_timeout() {
+            return Self::MayPass("nothing came for too long".to_owned());
+        }
+        Self::MayPass(innermost(&error))
+    }
+}
+
+/// The innermost cause: the one that a person can do something about.
+pub(crate) fn innermost(error: &dyn std::error::Error) -> String {
+    let mut cause = error;
+    while let Some(inner) = cause.source() {
+        cause = inner;
+    }
+    printable(&cause.to_string())
+}
