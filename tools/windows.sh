@@ -4,6 +4,7 @@
 #   tools/windows.sh setup      installs what is needed
 #   tools/windows.sh program    builds kanon.exe; PROFILE=dist as it is shipped
 #   tools/windows.sh story      runs the demo with it
+#   tools/windows.sh joining    lets a player get ready by the program that carries the invite
 #   tools/windows.sh check      what CI runs: the story, the core's and the local installs' tests
 #   tools/windows.sh tests      builds and runs every test that can run there; tells how many
 #
@@ -81,17 +82,45 @@ for line in sys.stdin:
   cp "$work/bcryptprimitives.dll" "$built/deps/"
 }
 
+# The demo; what it leaves behind lies in $work/kept/demo.
 story() {
-  local folder
-  folder=$(mktemp -d)
-  (cd "$folder" && timeout 900 wine "$built/kanon.exe" demo --color never 2>&1 || true) | tr -d '\r' > "$work/story.txt"
-  rm -rf "$folder"
+  rm -rf "$work/kept"
+  mkdir -p "$work/kept"
+  (cd "$work/kept" && timeout 900 wine "$built/kanon.exe" demo --keep demo --color never 2>&1 || true) | tr -d '\r' > "$work/story.txt"
   tail -2 "$work/story.txt"
   if ! grep -qa "all [0-9]* steps came out as they should" "$work/story.txt"; then
     say "the story did not come out as it should; it is in $work/story.txt"
     tail -40 "$work/story.txt" >&2
     return 1
   fi
+}
+
+# A player gets ready by the program that carries the invite, in a console of its own.
+joining() {
+  local folder
+  if ! command -v script >/dev/null; then
+    say "there is no \`script\` (util-linux) here: the dialogue of the program that carries the invite was not tried"
+    return 0
+  fi
+  [ -d "$work/kept/demo" ] || story
+  folder="$work/kept"
+  rm -rf "$folder/programs" "$folder/web" "$folder/demo/mara/.kanon"
+  mkdir "$folder/programs"
+  cp "$built/kanon.exe" "$folder/programs/"
+  (
+    cd "$folder/demo"
+    timeout 300 wine "$built/kanon.exe" publish ../web --address "Z:$folder/web" --programs ../programs --color never 2>&1 | tr -d '\r' || true
+    cp ../web/ready/join.exe "$built/bcryptprimitives.dll" mara/
+    cd mara
+    (sleep 20; printf '1\r'; sleep 10; printf 'y\r'; sleep 15; printf '\r'; sleep 2) |
+      KANON_LANGUAGE=en timeout 180 script -qec "wine join.exe" /dev/null || true
+  ) > "$work/joining.txt" 2>&1
+  if ! grep -qa "You can join now" "$work/joining.txt"; then
+    say "the program that carries the invite did not get a player ready; what it said is in $work/joining.txt"
+    tail -30 "$work/joining.txt" >&2
+    return 1
+  fi
+  say "the program that carries the invite got a player ready"
 }
 
 # Runs tests by name, each in the folder of its package, as cargo does.
@@ -122,6 +151,7 @@ check() {
   : > "$work/tests.txt"
   build_with_tests
   story
+  joining
   run_tests kanon_core kanon_io surveys alignments
   count
 }
@@ -141,7 +171,8 @@ case "${1:-}" in
   setup) setup ;;
   program) setup; program ;;
   story) story ;;
+  joining) joining ;;
   check) setup; check ;;
   tests) setup; tests ;;
-  *) sed -n '2,12p' "$0"; exit 2 ;;
+  *) sed -n "2,13p" "$0"; exit 2 ;;
 esac

@@ -116,7 +116,7 @@ impl Dialogue<'_> {
 
     /// What is wanted of a game that is known; nothing where nobody answers any more.
     fn wish(&self, game: &Path) -> Result<Option<Wish>, Failure> {
-        let told = self.env.tongue.with("join-menu", [at("game", printable(&game.display().to_string()))]);
+        let told = self.env.tongue.with("join-menu", [at("game", shown(game))]);
         self.ui.report(&format!("\n{told}\n"));
         let choices: Vec<String> = Wish::ALL.iter().map(|(_, message)| self.env.tongue.say(message)).collect();
         self.list(&choices);
@@ -152,10 +152,8 @@ impl Dialogue<'_> {
     fn game(&self) -> Result<Option<PathBuf>, Failure> {
         let found = self.rulebook().map(|rulebook| self.candidates(&rulebook))?;
         self.ui.report(&format!("\n{}\n", self.env.tongue.say("join-where")));
-        let shown = |folder: &PathBuf| {
-            self.env.tongue.with("join-looks-like-it", [at("folder", printable(&folder.display().to_string()))])
-        };
-        self.list(&found.iter().map(shown).collect::<Vec<_>>());
+        let offered = |folder: &PathBuf| self.env.tongue.with("join-looks-like-it", [at("folder", shown(folder))]);
+        self.list(&found.iter().map(offered).collect::<Vec<_>>());
         loop {
             let Some(answer) = self.asked()? else { return Ok(None) };
             // A folder that is dragged into a window comes in quotes.
@@ -261,6 +259,13 @@ fn line() -> std::io::Result<Option<String>> {
     let mut text = String::new();
     let read = std::io::stdin().lock().read_line(&mut text)?;
     Ok((read > 0).then(|| text.trim().to_owned()))
+}
+
+/// A folder as people write it: Windows calls a resolved one by a longer name.
+fn shown(folder: &Path) -> String {
+    let text = folder.display().to_string();
+    let short = text.strip_prefix(r"\\?\").filter(|rest| rest.chars().nth(1) == Some(':'));
+    printable(short.unwrap_or(&text))
 }
 
 /// Where people keep games.
