@@ -69,10 +69,29 @@ shot history "kanon status; kanon history; kanon history --canons"
 kanon align station --yes >/dev/null
 coproc web { kanon standin shop "$story/site"; }
 read -r port <&"${web[0]}"
-mkdir -p site juno/engine
-cp mara/engine/* juno/engine/
-kanon publish site --address "http://127.0.0.1:$port/" >/dev/null
-shot follow "kanon invite --qr -q; kanon follow \"$(kanon invite -q)\" juno --yes 2>&1 | tail -n 13"
+# A path that reads the same each time.
+games=/tmp/games
+[ ! -e "$games" ] || { echo "$games is there already; move it away first" >&2; exit 2; }
+trap 'kill $xvfb 2>/dev/null; rm -rf "$work" "$games"' EXIT
+mkdir -p site "$work/programs" "$games/juno/engine" "$games/juno/mods"
+cp mara/engine/* "$games/juno/engine/"
+cp mara/mods/aurora-core-* mara/mods/compass-hud-* mara/mods/drift-radio-* "$games/juno/mods/"
+cp "$bin/kanon" "$work/programs/"
+printf '\n[release]\nzip = true\n' >>kanon.toml
+kanon publish site --address "http://127.0.0.1:$port/" --programs "$work/programs" >/dev/null
+cp site/ready/join-linux "$games/join-linux.program"
+chmod +x "$games/join-linux.program"
+# A player's double click, typed at as a player types.
+cat >"$games/join-linux" <<'PLAYER'
+cd juno
+(sleep 1.5; printf '1\n'; sleep 1.5; printf 'y\n'; sleep 2; printf '\n') | KANON_LANGUAGE=en script -qec ../join-linux.program /dev/null | grep --line-buffered -v B/s
+printf '\n$ ./join-linux\n'
+(sleep 1.5; printf '3\n'; sleep 1; printf '\n'; sleep 1; printf '\n') | KANON_LANGUAGE=de script -qec ../join-linux.program /dev/null
+PLAYER
+chmod +x "$games/join-linux"
+place=$games
+shot follow "./join-linux"
+place=$story
 page() { # name, width, height
   if [ -n "$wanted" ] && ! grep -qw -- "$1" <<<"$wanted"; then return; fi
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --hide-scrollbars \
@@ -80,7 +99,7 @@ page() { # name, width, height
 }
 kanon handout --address https://mods.example/longnight/ >/dev/null
 page handout 1280 800
-page handout-phone 500 1000
+page handout-phone 390 844
 
 place=$demo
 {

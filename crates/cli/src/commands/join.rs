@@ -13,7 +13,7 @@ use kanon_io::measure::looks_like;
 use kanon_io::origin::Origin;
 use kanon_io::release::verify;
 
-use super::{follow, undo};
+use super::{follow, followed, undo};
 use crate::Outcome;
 use crate::arguments::{Arguments, Command};
 use crate::env::Env;
@@ -86,14 +86,14 @@ impl Dialogue<'_> {
             let following = Following::read(&workspace_of(folder)).ok().flatten();
             following.is_some_and(|following| following.invite == self.invite.to_string())
         };
-        if let Some(known) = follow::followed(self.env).into_iter().find(is_ours) {
+        if let Some(known) = followed::followed(self.env).into_iter().find(is_ours) {
             match self.wish(&known)? {
                 Some(Wish::Ready) => return self.get_ready(&known),
                 Some(Wish::Undo) => return self.undo(&known),
                 Some(Wish::PutBack) => return self.put_back(&known),
                 Some(Wish::Report) => {
                     let file = self.env.machine.folder.join(REPORT);
-                    return follow::report(&known, &file, (self.env, self.ui));
+                    return followed::report(&known, &file, (self.env, self.ui));
                 }
                 Some(Wish::Other) => {}
                 Some(Wish::Leave) | None => return Ok(self.nothing()),
@@ -230,7 +230,7 @@ impl Dialogue<'_> {
     }
 
     fn put_back(&self, folder: &Path) -> Result<Outcome, Failure> {
-        let all = follow::aside(folder)?;
+        let all = followed::aside(folder)?;
         if all.is_empty() {
             self.tell("join-aside-none");
             return Ok(Outcome::Findings);
@@ -247,7 +247,7 @@ impl Dialogue<'_> {
         loop {
             let Some(answer) = self.asked()?.filter(|answer| !answer.is_empty()) else { return Ok(self.nothing()) };
             match answer.parse::<usize>().ok().and_then(|number| all.get(number.checked_sub(1)?)) {
-                Some(one) => return follow::restore(folder, one, (self.env, self.ui)),
+                Some(one) => return followed::restore(folder, one, (self.env, self.ui)),
                 None => self.no_number(&answer),
             }
         }

@@ -8,6 +8,7 @@ mod compare;
 mod completions;
 mod diagnose;
 mod follow;
+mod followed;
 mod handout;
 mod health;
 mod history;

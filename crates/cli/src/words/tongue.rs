@@ -112,6 +112,7 @@ mod tests {
         let sources = [
             include_str!("players.rs"),
             include_str!("../commands/follow.rs"),
+            include_str!("../commands/followed.rs"),
             include_str!("../commands/join.rs"),
             include_str!("../render/follow.rs"),
             include_str!("../asking.rs"),
