@@ -84,7 +84,7 @@ chmod +x "$games/join-linux.program"
 # A player's double click, typed at as a player types.
 cat >"$games/join-linux" <<'PLAYER'
 cd juno
-(sleep 1.5; printf '1\n'; sleep 1.5; printf 'y\n'; sleep 2; printf '\n') | KANON_LANGUAGE=en script -qec ../join-linux.program /dev/null | grep --line-buffered -v B/s
+(sleep 1.5; printf '1\n'; sleep 1.5; printf 'y\n'; sleep 2; printf '\n') | KANON_LANGUAGE=en script -qec ../join-linux.program /dev/null | sed -u 's/.*\x1b\[2K//'
 printf '\n$ ./join-linux\n'
 (sleep 1.5; printf '3\n'; sleep 1; printf '\n'; sleep 1; printf '\n') | KANON_LANGUAGE=de script -qec ../join-linux.program /dev/null
 PLAYER

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
-use kanon_core::canon::release::{Invite, RULEBOOK, System, for_players, is_for_players, wishes_for_players};
+use kanon_core::canon::release::{ARCHIVE, Invite, RULEBOOK, System, for_players, is_for_players, wishes_for_players};
 use kanon_core::config::{Edit, edit};
 use kanon_io::carried::{programs_in, with_invite};
 use kanon_io::error::During;
@@ -142,7 +142,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         let folder = folder.strip_prefix(&env.machine.folder).unwrap_or(&folder).display().to_string();
         ui.notice(&format!("note: the keys that sign releases were made in {folder}; keep a copy of that folder where nobody else reads it. Without it, players can't be given another release"));
     }
-    tell(&published, (&place.as_typed(), &invite, mark), (env, ui))
+    tell(&published, (&place.as_typed(), &invite, mark), (&ready, env, ui))
 }
 
 fn mark_of(address: &str, mark: RootMark) -> Invite {
@@ -180,6 +180,14 @@ impl Ready {
             false => None,
         };
         Ok(Self { programs, programs_at: wish.programs_at.clone(), archive })
+    }
+
+    /// What of it players find there.
+    fn told(&self) -> String {
+        let programs = self.programs.iter().map(|(system, _)| format!("{} for {}", system.file(), system.name()));
+        let archive = self.archive.iter().map(|_| format!("{ARCHIVE} with all mods"));
+        let all: Vec<String> = programs.chain(archive).collect();
+        if all.is_empty() { String::new() } else { format!("for players to start or unpack: {}\n", all.join(", ")) }
     }
 
     fn with_invite(&self, invite: &Invite) -> Result<Vec<(System, Vec<u8>)>, Failure> {
@@ -309,7 +317,7 @@ fn pages<'s>(
 fn tell(
     published: &Published,
     (to, invite, mark): (&str, &str, RootMark),
-    (env, ui): (&Env, &Ui),
+    (ready, env, ui): (&Ready, &Env, &Ui),
 ) -> Result<Outcome, Failure> {
     if env.format == Format::Json {
         ui.json(&Report {
@@ -356,6 +364,7 @@ fn tell(
     if published.pruned > 0 {
         text.push_str(&format!("{} of older releases taken off\n", count(published.pruned, "file")));
     }
+    text.push_str(&ready.told());
     text.push_str(&format!("its signatures are good until {ends}; publishing again makes them new\n"));
     text.push_str(&format!("\n{}\n{invite}\n", styled(FAINT, "the invite for players:")));
     ui.report(&text);

@@ -22,7 +22,8 @@ fn published() -> Option<(Stage, PathBuf)> {
     std::fs::copy(program(), stage.path("programs/kanon")).unwrap();
     let text = stage.read("kanon.toml");
     stage.write("kanon.toml", format!("{text}\n[release]\nzip = true\n"));
-    stage.kanon(["publish", "site", "--programs", "programs"]).ends_with(0);
+    let told = stage.kanon(["publish", "site", "--programs", "programs"]).ends_with(0);
+    told.says("ready/join-linux for Linux, ready/all.zip with all mods");
     assert!(stage.read("kanon.toml").contains("programs = \"programs\""));
     let joins = stage.path("join");
     std::fs::copy(stage.path("site/ready/join-linux"), &joins).unwrap();
