@@ -1,11 +1,13 @@
 //! What a player sees who starts a program that carries an invite: a short dialogue, in lines of text and answers by keys alone.
 
+use std::cell::Cell;
 use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::path::printable;
 use kanon_core::canon::release::Invite;
 use kanon_core::rulebook::{self, Role, Rulebook};
+use kanon_io::backup::newest;
 use kanon_io::carried::invite_of;
 use kanon_io::following::{Following, workspace_of};
 use kanon_io::install::LocalInstall;
@@ -39,11 +41,14 @@ pub fn own_invite() -> Option<Invite> {
 /// Runs the dialogue, and says what it came to; whoever started it reads until they press Enter.
 pub fn run(invite: &Invite, env: &Env, ui: &Ui) -> Outcome {
     let env = &Env { in_dialogue: true, ..env.clone() };
-    let dialogue = Dialogue { invite, env, ui };
+    let dialogue = Dialogue { invite, env, ui, may_have_changed: Cell::new(false) };
     dialogue.tell("join-hello");
     dialogue.tell("join-safe");
     let outcome = dialogue.begin().unwrap_or_else(|failure| {
         ui.failure(&failure);
+        if !dialogue.may_have_changed.get() {
+            dialogue.tell("join-nothing-changed");
+        }
         dialogue.tell("join-not-ready");
         Outcome::Findings
     });
@@ -56,6 +61,8 @@ struct Dialogue<'d> {
     invite: &'d Invite,
     env: &'d Env,
     ui: &'d Ui,
+    /// Whether it can't be said that nothing was changed.
+    may_have_changed: Cell<bool>,
 }
 
 /// What a player wants of a game that is known.
@@ -205,6 +212,17 @@ impl Dialogue<'_> {
     }
 
     fn get_ready(&self, folder: &Path) -> Result<Outcome, Failure> {
+        let backups = workspace_of(folder).join(".kanon").join("backups");
+        let before = newest(&backups);
+        let done = self.follow(folder);
+        // Whatever is changed is copied before.
+        self.may_have_changed.set(newest(&backups) != before);
+        let outcome = done?;
+        self.tell(if outcome == Outcome::InOrder { "join-ready" } else { "join-not-ready" });
+        Ok(outcome)
+    }
+
+    fn follow(&self, folder: &Path) -> Result<Outcome, Failure> {
         let invite = self.invite.to_string();
         let folder = folder.display().to_string();
         let typed = ["kanon", "follow", invite.as_str(), folder.as_str()];
@@ -214,12 +232,11 @@ impl Dialogue<'_> {
             return Err(Failure::plain("the invite can't be followed"));
         };
         self.ui.report("\n");
-        let outcome = follow::run(&arguments, self.env, self.ui)?;
-        self.tell(if outcome == Outcome::InOrder { "join-ready" } else { "join-not-ready" });
-        Ok(outcome)
+        follow::run(&arguments, self.env, self.ui)
     }
 
     fn undo(&self, folder: &Path) -> Result<Outcome, Failure> {
+        self.may_have_changed.set(true);
         let env = self.env.working_in(folder);
         let session = Session::in_workspace(&env.machine, self.ui, false)?;
         let name = session.install_names()?.remove(0);
@@ -231,6 +248,7 @@ impl Dialogue<'_> {
 
     fn put_back(&self, folder: &Path) -> Result<Outcome, Failure> {
         let all = followed::aside(folder)?;
+        self.may_have_changed.set(true);
         if all.is_empty() {
             self.tell("join-aside-none");
             return Ok(Outcome::Findings);

@@ -106,7 +106,8 @@ fn a_release_that_is_not_there_is_told_and_nothing_is_touched() {
     new_game(&stage, "polar");
     let before = stage.fingerprint("polar");
     std::fs::rename(stage.path("site"), stage.path("elsewhere")).unwrap();
-    typed(&stage, &joins, "polar", "en", &[""]).ends_with(1).says("You can't join yet");
+    let told = typed(&stage, &joins, "polar", "en", &[""]).ends_with(1);
+    told.says("can't be used").says("Nothing was changed.").says("You can't join yet");
     assert_eq!(stage.fingerprint("polar"), before);
 }
 
