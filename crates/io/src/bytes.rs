@@ -240,6 +240,19 @@ mod tests {
     use super::*;
 
     #[test]
+    fn only_what_lies_in_the_passing_folder_goes() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let (digest, store, game) = (Blake3::of(b"tide"), temp.path().join("store"), temp.path().join("game"));
+        let mut bytes = Bytes::default();
+        bytes.add(digest, game.join("tide"));
+        bytes.pass_on_from(store.clone());
+        assert_eq!(bytes.passes(digest), None, "what somebody has is theirs");
+        bytes.add(digest, store.join("tide"));
+        assert_eq!(bytes.passes(digest), Some(store.join("tide").as_path()));
+        assert_eq!(bytes.passes(Blake3::of(b"ebb")), None);
+    }
+
+    #[test]
     fn a_copy_that_changed_is_passed_over() {
         let temp = tempfile::tempdir().expect("a folder");
         let (digest, store) = (Blake3::of(b"tide"), temp.path().join("store"));

@@ -120,3 +120,55 @@ pub fn put_back(install: &dyn Install, one: &SetAside) -> Result<(), ReachError>
     }
     Ok(())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::install::LocalInstall;
+    use rstest::rstest;
+
+    fn aside(backup: &Path) -> SetAside {
+        let path = InstallPath::new("mods/deep/fog-1.0.load").expect("a path");
+        std::fs::create_dir_all(backup.join("files/mods/deep")).expect("made");
+        std::fs::write(backup.join("files").join(path.as_str()), "fog").expect("written");
+        let files = vec![(path.clone(), format!("files/{path}"), Blake3::of(b"fog"))];
+        SetAside { what: "fog".to_owned(), files, backup: backup.to_owned(), when: 0 }
+    }
+
+    #[rstest]
+    #[case("fog", true)]
+    #[case("FO", true)]
+    #[case("fog-1.0.load", true)]
+    #[case("mods/deep/f", true)]
+    #[case("og", false)]
+    #[case("rain", false)]
+    fn it_is_meant_by_its_name_or_the_begin_of_one(#[case] name: &str, #[case] is_meant: bool) {
+        let temp = tempfile::tempdir().expect("a folder");
+        assert_eq!(aside(temp.path()).is_meant(name), is_meant);
+    }
+
+    #[test]
+    fn it_comes_back_where_nothing_is_and_only_with_its_own_bytes() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let (game, backup) = (temp.path().join("game"), temp.path().join("backup"));
+        std::fs::create_dir_all(&game).expect("made");
+        let (install, one) = (LocalInstall::open(&game).expect("opened"), aside(&backup));
+        let file = game.join("mods/deep/fog-1.0.load");
+        put_back(&install, &one).expect("put back");
+        assert_eq!(std::fs::read(&file).expect("read"), b"fog");
+        std::fs::write(&file, "another").expect("written");
+        assert!(put_back(&install, &one).is_err(), "something is in the way");
+        assert_eq!(std::fs::read(&file).expect("read"), b"another");
+        std::fs::remove_file(&file).expect("removed");
+        std::fs::write(backup.join("files/mods/deep/fog-1.0.load"), "fig").expect("written");
+        assert!(put_back(&install, &one).is_err(), "the copy was altered");
+        assert!(!file.exists());
+    }
+
+    #[test]
+    fn without_backups_nothing_was_set_aside() {
+        let temp = tempfile::tempdir().expect("a folder");
+        let install = LocalInstall::open(temp.path()).expect("opened");
+        assert!(set_aside(&install, &temp.path().join("none")).expect("read").is_empty());
+    }
+}

@@ -79,6 +79,22 @@ fn evening(tries: &str) -> String {
     "10:01:00 Llama osier\n10:01:02 Sobra «Gull Pack» (1.1) en el equipo de osier\n10:01:03 No pasa osier\n10:02:00 Llama mallow\n10:02:03 Ya está dentro mallow\n",
     &["mod-extra Gull Pack - 1.1"]
 )]
+#[case::a_number_that_nothing_explains(
+    "10:01:00 osier asks in\n10:01:02 osier is out, hold no. 2 has a wrong checksum\n10:02:00 mallow asks in\n10:02:03 mallow is in\n",
+    &[]
+)]
+#[case::objects_in_objects(
+    "{\"time\":\"2026-11-28T18:00:00.000Z\",\"message\":\"session opened\",\"session\":{\"user\":\"osier\"}}\n{\"time\":\"2026-11-28T18:00:01.000Z\",\"message\":\"session rejected\",\"session\":{\"user\":\"osier\"},\"error\":{\"code\":\"PACKAGE_MISSING\",\"package\":{\"name\":\"weir\",\"required\":\"1.0.7\"}}}\n{\"time\":\"2026-11-28T18:00:02.000Z\",\"message\":\"session opened\",\"session\":{\"user\":\"mallow\"}}\n{\"time\":\"2026-11-28T18:00:03.000Z\",\"message\":\"session accepted\",\"session\":{\"user\":\"mallow\"}}\n",
+    &["mod-missing weir 1.0.7 -"]
+)]
+#[case::a_box_of_signs(
+    "10:01:00 Guest osier at the door\n10:01:02 Guest osier sent home\n+-----------------------------+\n| weir 1.0.3 - should be 1.0.7 |\n+-----------------------------+\n10:02:00 Guest mallow at the door\n10:02:03 Guest mallow seated\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::without_it(
+    "10:01:00 osier knocks\n10:01:02 osier comes without weir\n10:01:03 osier turned away\n10:02:00 mallow knocks\n10:02:03 mallow let in\n",
+    &["mod-missing weir - -"]
+)]
 #[case::another_language(
     "10:01:00 玩家 osier 请求加入\n10:01:02 玩家 osier 的模组 weir 内容不一致\n10:01:02 玩家 osier 缺少模组 skerry\n10:01:03 玩家 osier 被拒绝\n10:02:00 玩家 mallow 请求加入\n10:02:03 玩家 mallow 已加入\n",
     &["content-differs weir - -", "mod-missing skerry - -"]

@@ -172,4 +172,46 @@ mod tests {
         let told = with_players(log, &players()).expect("numbers that stand for players");
         assert!(told.contains("slot osier let in"), "{told}");
     }
+
+    fn needles() -> Needles {
+        let rulebook = crate::rulebook::of_logs("");
+        let loaded = ["weir", "skerry", "lugworm", "eiderdown"].map(|id| crate::logs::LogEvent {
+            means: crate::rulebook::Event::ModLoaded,
+            source: crate::logs::Source::ServerLog,
+            line: 1,
+            text: String::new(),
+            mod_id: Some(id.into()),
+            expected: None,
+            found: None,
+            player: None,
+            file: None,
+            key: None,
+            amount: None,
+            is_guess: false,
+        });
+        Needles::new(&rulebook, &[], None, &loaded).expect("few names")
+    }
+
+    #[test]
+    fn a_number_that_counted_up_the_mods_stands_for_one() {
+        let log = "slot 1: weir 1.0\nslot 2: skerry 2.0\nslot 3: lugworm 3.0\nosier is out, slot 2 missing\n";
+        let told = with_mods(log, &needles()).expect("numbers that stand for mods");
+        assert!(told.ends_with("osier is out, slot skerry missing\n"), "{told}");
+    }
+
+    #[test]
+    fn numbers_that_count_nothing_up_stand_for_nothing() {
+        for log in [
+            // Of lines, as they were opened: each names a mod once.
+            "link 103 lacks weir\nlink 107 lacks skerry\nlink 112 lacks lugworm\nlink 107 closed\n",
+            // Two are no list.
+            "slot 1: weir 1.0\nslot 2: skerry 2.0\nosier is out, slot 2 missing\n",
+            // One mod each time.
+            "try 1: weir\ntry 2: weir\ntry 3: weir\ntry 2 again\n",
+            // Nobody says the number alone.
+            "slot 1: weir 1.0\nslot 2: skerry 2.0\nslot 3: lugworm 3.0\n",
+        ] {
+            assert_eq!(with_mods(log, &needles()), None, "{log}");
+        }
+    }
 }
