@@ -31,6 +31,9 @@ pub fn with_mods(text: &str, needles: &Needles) -> Option<String> {
         _ => None,
     };
     let bound = counted(text, &named);
+    if bound.is_empty() {
+        return None;
+    }
     let is_alone = |(word, id): &(&str, &str)| bound.contains_key(&(*word, *id));
     let used = text.lines().map(message).filter(|line| needles.places(line).is_empty());
     let is_used = used.flat_map(numbered).any(|(word, id)| is_alone(&(word.as_str(), id.as_str())));
@@ -47,6 +50,9 @@ pub fn with_mods(text: &str, needles: &Needles) -> Option<String> {
 pub fn with_players(text: &str, players: &BTreeSet<String>) -> Option<String> {
     let named = |message: &str| named(message, players).map(str::to_lowercase);
     let bound = bound(text, &named);
+    if bound.is_empty() {
+        return None;
+    }
     let used = text.lines().map(message).filter(|line| named(line).is_none());
     let used: BTreeSet<(&str, &str)> = used
         .flat_map(numbered)
