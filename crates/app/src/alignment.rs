@@ -130,13 +130,21 @@ impl<'e> AlignmentRun<'e> {
         self.canon.as_ref().ok_or_else(|| self.session.no_canon())
     }
 
-    /// Optional mods of the canon that are not there.
-    pub fn absent_optional(&self) -> Vec<&SealedMod> {
-        let Some(surveyed) = &self.planned.surveyed else { return Vec::new() };
-        let is_there =
-            |sealed: &SealedMod| surveyed.survey.mods.iter().any(|found| found.manifest.id == sealed.manifest.id);
+    /// The optional mods of the canon.
+    pub fn optional(&self) -> impl Iterator<Item = &SealedMod> {
         let mods = self.canon.iter().flat_map(|canon| &canon.mods);
-        mods.filter(|sealed| sealed.needed_on() == NeededOn::Optional && !is_there(sealed)).collect()
+        mods.filter(|sealed| sealed.needed_on() == NeededOn::Optional)
+    }
+
+    /// Those of them that are not there, once somebody has looked.
+    pub fn absent_optional(&self) -> impl Iterator<Item = &SealedMod> {
+        let surveyed = self.planned.surveyed.as_ref();
+        let is_absent = move |sealed: &&SealedMod| {
+            surveyed.is_some_and(|surveyed| {
+                surveyed.survey.mods.iter().all(|found| found.manifest.id != sealed.manifest.id)
+            })
+        };
+        self.optional().filter(is_absent)
     }
 
     /// Treats optional mods as needed here, which somebody wants.

@@ -33,7 +33,7 @@ pub struct Arguments {
 pub const EVERY: &str = "Options of every command";
 
 /// Options of every command.
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 pub struct Global {
     /// Work in another workspace
     #[arg(short = 'C', value_name = "DIR", global = true, help_heading = EVERY)]
@@ -468,7 +468,7 @@ pub struct RulebookCheck {
 }
 
 /// What an alignment does only when it is told to, on either side.
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 pub struct Consent {
     /// What becomes of the world where mods reshape it: keep, new, or the file or folder of a prepared one
     #[arg(long, value_name = "keep|new|FILE")]
@@ -574,7 +574,7 @@ pub struct InviteArguments {
     pub qr: bool,
 }
 
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 pub struct Follow {
     /// The invite, in quotes; later, nothing, or the game's folder
     pub invite: Option<String>,
@@ -646,7 +646,7 @@ pub enum HandoutForm {
     Cyclonedx,
 }
 
-#[derive(Debug, Args)]
+#[derive(Debug, Default, Args)]
 pub struct Undo {
     /// A name from kanon.toml, a folder, or an address; in a game that follows a release, nothing
     #[arg(add = ArgValueCandidates::new(completing::installs))]

@@ -66,15 +66,20 @@ pub fn player_agreed(
         return agreed(yes, env, ui, Question { text: question, look });
     }
     let (letter, no) = (env.tongue.say("key-yes"), env.tongue.say("key-no").to_uppercase());
-    let mut out = std::io::stderr();
-    drop(write!(out, "{} [{letter}/{no}] ", screen::plain(question)).and_then(|()| out.flush()));
-    let mut answer = String::new();
-    std::io::stdin()
-        .read_line(&mut answer)
-        .map_err(|error| Failure::plain("nothing could be read from the keyboard").because(error))?;
-    let answer = answer.trim().to_lowercase();
+    let answer = line(&format!("{} [{letter}/{no}] ", screen::plain(question)))?.unwrap_or_default().to_lowercase();
     // Who plays in another language than their system's says yes in English.
     Ok(answer.starts_with(letter.as_str()) || answer.starts_with('y'))
+}
+
+/// One line of what is typed behind a question, without blanks around it; nothing at the end of all input.
+pub fn line(question: &str) -> Result<Option<String>, Failure> {
+    let mut out = std::io::stderr();
+    drop(write!(out, "{question}").and_then(|()| out.flush()));
+    let mut text = String::new();
+    let read = std::io::stdin()
+        .read_line(&mut text)
+        .map_err(|error| Failure::plain("nothing could be read from the keyboard").because(error))?;
+    Ok((read > 0).then(|| text.trim().to_owned()))
 }
 
 /// Whether mods that others need may be taken off all the same; no where nobody can be asked.

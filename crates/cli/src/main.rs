@@ -20,9 +20,9 @@ use std::process::ExitCode;
 use clap::FromArgMatches;
 use clap_complete::CompleteEnv;
 
-use arguments::Arguments;
+use arguments::{Arguments, Global};
 use env::Env;
-use kanon_core::canon::release::Invite;
+use failure::Failure;
 use kanon_io::running::was_double_clicked;
 use ui::Ui;
 
@@ -62,15 +62,13 @@ fn greet() -> ExitCode {
     ExitCode::from(EXIT_IN_ORDER)
 }
 
-/// What a program does that carries an invite, started without a word.
-fn join(invite: &Invite) -> ExitCode {
-    let typed = help::command().get_matches_from(["kanon", "words"]);
-    let global = Arguments::from_arg_matches(&typed).unwrap_or_else(|error| error.exit()).global;
-    let env = Env::read(&global);
+/// Runs what is asked for, with what is said for every command, and says what it came to.
+fn run(global: &Global, job: impl FnOnce(&Env, &Ui) -> Result<Outcome, Failure>) -> ExitCode {
+    let env = Env::read(global);
     let color = env.as_ref().map_or_else(|_| global.color.unwrap_or_default(), |env| env.color);
-    let ui = Ui::new(&global, color);
+    let ui = Ui::new(global, color);
     breaking::listen();
-    ExitCode::from(match env.map(|env| commands::join::run(invite, &env, &ui)) {
+    ExitCode::from(match env.and_then(|env| job(&env, &ui)) {
         Ok(Outcome::InOrder) => EXIT_IN_ORDER,
         Ok(Outcome::Findings) => EXIT_FINDINGS,
         Err(failure) => {
@@ -83,7 +81,7 @@ fn join(invite: &Invite) -> ExitCode {
 fn main() -> ExitCode {
     if std::env::args_os().len() == 1 {
         if let Some(invite) = commands::join::own_invite() {
-            return join(&invite);
+            return run(&Global::default(), |env, ui| Ok(commands::join::run(&invite, env, ui)));
         }
         if was_double_clicked() {
             return greet();
@@ -91,17 +89,5 @@ fn main() -> ExitCode {
     }
     CompleteEnv::with_factory(help::command).var(completing::VARIABLE).complete();
     let arguments = Arguments::from_arg_matches(&help::command().get_matches()).unwrap_or_else(|error| error.exit());
-    let env = Env::read(&arguments.global);
-    let color = env.as_ref().map_or_else(|_| arguments.global.color.unwrap_or_default(), |env| env.color);
-    let ui = Ui::new(&arguments.global, color);
-    breaking::listen();
-    let done = env.and_then(|env| commands::run(arguments.command, &env, &ui));
-    ExitCode::from(match done {
-        Ok(Outcome::InOrder) => EXIT_IN_ORDER,
-        Ok(Outcome::Findings) => EXIT_FINDINGS,
-        Err(failure) => {
-            ui.failure(&failure);
-            EXIT_FAILED
-        }
-    })
+    run(&arguments.global, |env, ui| commands::run(arguments.command, env, ui))
 }

@@ -18,7 +18,7 @@ root-beyond = note: among them is the game's own folder, where its programs are,
 programs-beyond = note: it would put or change { $programs } outside the folders of mods:
 programs = { $count ->
     [one] 1 program or script
-   *[other] { $count } program or scripts
+   *[other] { $count } programs or scripts
 }
 beyond-later = note: that will be asked about by itself; off a terminal it needs --beyond-mods
 beyond-nobody = nothing was done, since nobody could be asked about that; if you trust whoever invited you so far, add --beyond-mods

@@ -11,6 +11,8 @@ use crate::open::{read_bounded, regular};
 
 /// Larger programs are none of Kanon's.
 const LARGEST: u64 = 512 << 20;
+/// Bytes that tell what a program is for.
+const HEAD: u64 = 4;
 /// What every program says in itself that knows how to find its invite.
 const KNOWS: &[u8] = b"kanon-invite-1";
 
@@ -27,43 +29,59 @@ fn tail(file: &mut File) -> std::io::Result<Vec<u8>> {
     Ok(tail)
 }
 
+/// A program that knows what to do with an invite, without any.
+pub struct Program {
+    /// The system that it is for.
+    pub system: System,
+    bytes: Vec<u8>,
+}
+
+impl Program {
+    /// Reads a program, without the invite that it may carry; nothing where it is none.
+    fn read(path: &Path) -> Result<Option<Self>, ReachError> {
+        let mut head = Vec::new();
+        let is_read = regular(path).and_then(|file| file.take(HEAD).read_to_end(&mut head)).is_ok();
+        let Some(system) = System::of_program(&head).filter(|_| is_read) else { return Ok(None) };
+        let mut bytes = read_bounded(path, LARGEST).during("read", path)?;
+        if memchr::memmem::find(&bytes, KNOWS).is_none() {
+            return Err(unusable(path, "it is no Kanon that can carry an invite".to_owned()));
+        }
+        let tail = bytes.len().saturating_sub(TAIL);
+        let alone = length_alone(&bytes[tail..], bytes.len() as u64);
+        bytes.truncate(usize::try_from(alone).unwrap_or(usize::MAX));
+        Ok(Some(Self { system, bytes }))
+    }
+
+    /// The program with an invite behind it; nothing where the invite is longer than any that is used.
+    pub fn carrying(mut self, invite: &Invite) -> Option<Vec<u8>> {
+        self.bytes.extend(carrying(invite)?);
+        Some(self.bytes)
+    }
+}
+
 /// The programs in a folder, one for each system.
 ///
 /// # Errors
-/// When the folder can't be read, or has two for one system.
-pub fn programs_in(folder: &Path) -> Result<Vec<(System, PathBuf)>, ReachError> {
-    let mut found: Vec<(System, PathBuf)> = Vec::new();
+/// When the folder can't be read, has two for one system, or one that knows nothing of invites.
+pub fn programs_in(folder: &Path) -> Result<Vec<Program>, ReachError> {
     let mut names: Vec<PathBuf> =
         std::fs::read_dir(folder).during("read", folder)?.flatten().map(|entry| entry.path()).collect();
     names.sort();
+    let mut found: Vec<(PathBuf, Program)> = Vec::new();
     for path in names.into_iter().filter(|path| path.is_file()) {
-        let mut head = [0; 4];
-        let is_read = regular(&path).and_then(|mut file| file.read_exact(&mut head)).is_ok();
-        let Some(system) = System::of_program(&head).filter(|_| is_read) else { continue };
-        if let Some((_, other)) = found.iter().find(|(known, _)| *known == system) {
-            let reason = format!("{} is a program for {} too: leave one of them there", other.display(), system.name());
-            return Err(ReachError::Unusable { path, reason });
+        let Some(program) = Program::read(&path)? else { continue };
+        if let Some((other, _)) = found.iter().find(|(_, known)| known.system == program.system) {
+            let system = program.system.name();
+            let reason = format!("{} is a program for {system} too: leave one of them there", other.display());
+            return Err(unusable(&path, reason));
         }
-        found.push((system, path));
+        found.push((path, program));
     }
-    Ok(found)
+    Ok(found.into_iter().map(|(_, program)| program).collect())
 }
 
-/// A program that carries an invite: what it was, whatever it carried before, and the invite.
-///
-/// # Errors
-/// When it can't be read, or is none that knows what to do with an invite.
-pub fn with_invite(program: &Path, invite: &Invite) -> Result<Vec<u8>, ReachError> {
-    let unusable = |reason: &str| ReachError::Unusable { path: program.to_owned(), reason: reason.to_owned() };
-    let mut bytes = read_bounded(program, LARGEST).during("read", program)?;
-    if memchr::memmem::find(&bytes, KNOWS).is_none() {
-        return Err(unusable("it is no Kanon that can carry an invite"));
-    }
-    let tail = bytes.len().saturating_sub(TAIL);
-    let alone = length_alone(&bytes[tail..], bytes.len() as u64);
-    bytes.truncate(usize::try_from(alone).unwrap_or(usize::MAX));
-    bytes.extend(carrying(invite).ok_or_else(|| unusable("the invite is too long for it"))?);
-    Ok(bytes)
+fn unusable(path: &Path, reason: String) -> ReachError {
+    ReachError::Unusable { path: path.to_owned(), reason }
 }
 
 #[cfg(test)]
@@ -80,7 +98,8 @@ mod tests {
         assert_eq!(invite_of(&program), None);
         let invite = |address: &str| Invite::new(address, 1, Blake3::of(b"root"));
         for address in ["https://a.example/", "https://a-longer-one.example/", "https://b.example/"] {
-            std::fs::write(&program, with_invite(&program, &invite(address)).expect("made")).expect("written");
+            let read = programs_in(temp.path()).expect("read").pop().expect("one");
+            std::fs::write(&program, read.carrying(&invite(address)).expect("short")).expect("written");
             assert_eq!(invite_of(&program), Some(invite(address)));
         }
         let length = std::fs::metadata(&program).expect("there").len() as usize;
@@ -92,13 +111,15 @@ mod tests {
         let temp = tempfile::tempdir().expect("a folder");
         let write = |name: &str, bytes: &[u8]| std::fs::write(temp.path().join(name), bytes).expect("written");
         write("README", b"words");
-        write("kanon", b"\x7fELF another program");
-        write("kanon.exe", b"MZ\0\0");
+        write("kanon", &[b"\x7fELF ", KNOWS].concat());
+        write("kanon.exe", &[b"MZ\0\0", KNOWS].concat());
         let found = programs_in(temp.path()).expect("read");
-        assert_eq!(found.iter().map(|(system, _)| *system).collect::<Vec<_>>(), [System::Linux, System::Windows]);
-        let invite = Invite::new("https://a.example/", 1, Blake3::of(b"root"));
-        assert!(with_invite(&found[0].1, &invite).is_err());
+        assert_eq!(found.iter().map(|one| one.system).collect::<Vec<_>>(), [System::Linux, System::Windows]);
+        write("other.exe", &[b"MZ\0\0", KNOWS].concat());
+        let two = programs_in(temp.path()).err().expect("two").to_string();
+        assert!(two.contains("for Windows too"), "{two}");
         write("other.exe", b"MZ\0\0");
-        assert!(programs_in(temp.path()).expect_err("two").to_string().contains("for Windows too"));
+        let another = programs_in(temp.path()).err().expect("another").to_string();
+        assert!(another.contains("no Kanon that can carry an invite"), "{another}");
     }
 }

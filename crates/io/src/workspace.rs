@@ -211,7 +211,7 @@ impl Workspace {
 
     /// Where backups are kept.
     pub fn backups(&self) -> PathBuf {
-        self.root.join(".kanon").join("backups")
+        backups_of(&self.root)
     }
 
     /// What tells this workspace from every other, wherever they are; made up when first asked for.
@@ -309,6 +309,11 @@ impl Workspace {
             Err(error) => Err(ReachError::BadCanon { path, reason: error.to_string() }),
         }
     }
+}
+
+/// Where the backups of a workspace are kept, whether or not there is one yet.
+pub fn backups_of(root: &Path) -> PathBuf {
+    root.join(".kanon").join("backups")
 }
 
 /// A name for the files of one source: another address is another source, and any name can be a file's this way.

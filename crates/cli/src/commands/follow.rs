@@ -8,9 +8,9 @@ use kanon_core::base::finding::{Finding, Severity, in_line};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::base::suggestion::Suggestion;
-use kanon_core::canon::release::Invite;
 use kanon_core::canon::release::scope::scope;
-use kanon_core::rulebook::{self, NeededOn, Role, Rulebook};
+use kanon_core::canon::release::{Invite, RULEBOOK};
+use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::claim::take_lock;
 use kanon_io::error::{During, ReachError};
 use kanon_io::following::{Choices, Following, Prepared, followed_game, trusted, workspace_of};
@@ -143,13 +143,7 @@ fn choose(
     (game, env, ui): (&Game, &Env, &Ui),
 ) -> Result<Choices, Failure> {
     let mut choices = Choices::read(&workspace_of(&game.folder))?;
-    let optional: BTreeSet<FoldedId> = job
-        .canon()?
-        .mods
-        .iter()
-        .filter(|sealed| sealed.needed_on() == NeededOn::Optional)
-        .map(|sealed| sealed.manifest.id.clone())
-        .collect();
+    let optional: BTreeSet<FoldedId> = job.optional().map(|sealed| sealed.manifest.id.clone()).collect();
     for (names, is_wanted) in [(&arguments.with, true), (&arguments.without, false)] {
         for name in names {
             let id = FoldedId::from(name.as_str());
@@ -169,12 +163,11 @@ fn choose(
     job.plan(wanted)?;
     let mut is_new = false;
     if env.machine.can_ask && !arguments.yes && !arguments.check {
-        let unasked =
-            job.absent_optional().into_iter().filter(|sealed| !choices.optional.contains_key(&sealed.manifest.id));
+        let unasked = job.absent_optional().filter(|sealed| !choices.optional.contains_key(&sealed.manifest.id));
         let unasked: Vec<(FoldedId, String)> = unasked
             .map(|sealed| {
-                let title = sealed.manifest.title.clone().unwrap_or_else(|| sealed.manifest.id.to_string());
-                (sealed.manifest.id.clone(), format!("{} ({})", printable(&title), size(sealed.bytes())))
+                let title = sealed.manifest.title.as_deref().unwrap_or(sealed.manifest.id.as_str());
+                (sealed.manifest.id.clone(), format!("{} ({})", printable(title), size(sealed.bytes())))
             })
             .collect();
         for (id, title) in unasked {
@@ -407,7 +400,7 @@ impl Game {
         arguments: &Follow,
         (env, ui): (&Env, &Ui),
     ) -> Result<(), Failure> {
-        let rulebook = rulebook::parse("game.rulebook.toml", &verified.rulebook).map_err(ReachError::from)?.value;
+        let rulebook = rulebook::parse(RULEBOOK, &verified.rulebook).map_err(ReachError::from)?.value;
         let install = LocalInstall::open(&self.folder)?;
         let is_empty = std::fs::read_dir(&self.folder).is_ok_and(|mut entries| entries.next().is_none());
         // Where only the mods' own folders would show the game, a new game shows nothing yet.

@@ -11,6 +11,7 @@ use kanon_io::set_aside::{SetAside, set_aside};
 use kanon_io::workspace::Workspace;
 use kanon_io::writing::write_whole;
 
+use super::survey;
 use crate::Outcome;
 use crate::arguments::Follow;
 use crate::env::Env;
@@ -81,9 +82,7 @@ pub fn report(folder: &Path, file: &Path, (env, ui): (&Env, &Ui)) -> Result<Outc
     let name = session.install_names()?.remove(0);
     let target = session.target(&name, None)?;
     let surveyed = session.survey(target)?;
-    let json = serde_json::to_string_pretty(&surveyed.survey)
-        .map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
-    write_whole(file, &(json + "\n"))?;
+    survey::write(&surveyed.survey, file)?;
     let shown = printable(&file.display().to_string());
     ui.report(&format!("{}\n", env.tongue.with("join-report", [at("file", shown)])));
     Ok(Outcome::InOrder)

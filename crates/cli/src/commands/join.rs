@@ -1,30 +1,29 @@
 //! What a player sees who starts a program that carries an invite: a short dialogue, in lines of text and answers by keys alone.
 
 use std::cell::Cell;
-use std::io::{BufRead, Write};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::path::printable;
-use kanon_core::canon::release::Invite;
+use kanon_core::canon::release::{Invite, RULEBOOK};
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::backup::newest;
 use kanon_io::carried::invite_of;
+use kanon_io::error::ReachError;
 use kanon_io::following::{Following, workspace_of};
 use kanon_io::install::LocalInstall;
 use kanon_io::measure::looks_like;
 use kanon_io::origin::Origin;
 use kanon_io::release::verify;
+use kanon_io::workspace::backups_of;
 
 use super::{follow, followed, undo};
 use crate::Outcome;
-use crate::arguments::{Arguments, Command};
+use crate::arguments::{Follow, Undo};
+use crate::asking::line;
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::help;
 use crate::ui::Ui;
 use crate::words::tongue::at;
-use clap::FromArgMatches;
-use kanon_app::session::Session;
 
 /// So many folders are offered.
 const OFFERED: usize = 9;
@@ -53,7 +52,7 @@ pub fn run(invite: &Invite, env: &Env, ui: &Ui) -> Outcome {
         Outcome::Findings
     });
     ui.report(&format!("\n{}\n", env.tongue.say("join-close")));
-    drop(line());
+    drop(line(""));
     outcome
 }
 
@@ -128,9 +127,8 @@ impl Dialogue<'_> {
         let choices: Vec<String> = Wish::ALL.iter().map(|(_, message)| self.env.tongue.say(message)).collect();
         self.list(&choices);
         loop {
-            let Some(answer) = self.asked()? else { return Ok(None) };
-            let number = if answer.is_empty() { Some(1) } else { answer.parse().ok() };
-            match number.and_then(|number: usize| Wish::ALL.get(number.checked_sub(1)?)) {
+            let Some(answer) = line("> ")? else { return Ok(None) };
+            match numbered(if answer.is_empty() { "1" } else { &answer }, &Wish::ALL) {
                 Some((wish, _)) => return Ok(Some(*wish)),
                 None => self.no_number(&answer),
             }
@@ -148,13 +146,6 @@ impl Dialogue<'_> {
         self.ui.report(&format!("{told}\n"));
     }
 
-    /// What somebody types; nothing at the end of all input.
-    fn asked(&self) -> Result<Option<String>, Failure> {
-        let mut out = std::io::stderr();
-        drop(write!(out, "> ").and_then(|()| out.flush()));
-        line().map_err(|error| Failure::plain("nothing could be read from the keyboard").because(error))
-    }
-
     /// The game's folder: one that looks like it, or one that is typed.
     fn game(&self) -> Result<Option<PathBuf>, Failure> {
         let found = self.rulebook().map(|rulebook| self.candidates(&rulebook))?;
@@ -162,17 +153,17 @@ impl Dialogue<'_> {
         let offered = |folder: &PathBuf| self.env.tongue.with("join-looks-like-it", [at("folder", shown(folder))]);
         self.list(&found.iter().map(offered).collect::<Vec<_>>());
         loop {
-            let Some(answer) = self.asked()? else { return Ok(None) };
+            let Some(answer) = line("> ")? else { return Ok(None) };
             // A folder that is dragged into a window comes in quotes.
             let answer = answer.trim_matches(['"', '\'']).trim();
             if answer.is_empty() {
                 return Ok(None);
             }
-            if let Ok(number) = answer.parse::<usize>() {
-                match number.checked_sub(1).and_then(|at| found.get(at)) {
-                    Some(folder) => return Ok(Some(folder.clone())),
-                    None => self.no_number(answer),
-                }
+            if let Some(folder) = numbered(answer, &found) {
+                return Ok(Some(folder.clone()));
+            }
+            if answer.parse::<usize>().is_ok() {
+                self.no_number(answer);
                 continue;
             }
             let folder = self.env.machine.folder.join(answer);
@@ -190,8 +181,8 @@ impl Dialogue<'_> {
         let kept =
             tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
         let verified = verify(&origin, self.invite, kept.path())?;
-        let parsed = rulebook::parse("game.rulebook.toml", &verified.rulebook);
-        Ok(parsed.map_err(kanon_io::error::ReachError::from)?.value)
+        let parsed = rulebook::parse(RULEBOOK, &verified.rulebook);
+        Ok(parsed.map_err(ReachError::from)?.value)
     }
 
     /// Folders that look like the game: where this program lies and was started, and in the usual places.
@@ -212,7 +203,7 @@ impl Dialogue<'_> {
     }
 
     fn get_ready(&self, folder: &Path) -> Result<Outcome, Failure> {
-        let backups = workspace_of(folder).join(".kanon").join("backups");
+        let backups = backups_of(&workspace_of(folder));
         let before = newest(&backups);
         let done = self.follow(folder);
         // Whatever is changed is copied before.
@@ -223,25 +214,15 @@ impl Dialogue<'_> {
     }
 
     fn follow(&self, folder: &Path) -> Result<Outcome, Failure> {
-        let invite = self.invite.to_string();
-        let folder = folder.display().to_string();
-        let typed = ["kanon", "follow", invite.as_str(), folder.as_str()];
-        let matches = help::command().try_get_matches_from(typed);
-        let arguments = matches.ok().and_then(|matches| Arguments::from_arg_matches(&matches).ok());
-        let Some(Command::Follow(arguments)) = arguments.map(|arguments| arguments.command) else {
-            return Err(Failure::plain("the invite can't be followed"));
-        };
+        let (invite, folder) = (Some(self.invite.to_string()), Some(folder.to_owned()));
+        let arguments = Follow { invite, folder, ..Follow::default() };
         self.ui.report("\n");
         follow::run(&arguments, self.env, self.ui)
     }
 
     fn undo(&self, folder: &Path) -> Result<Outcome, Failure> {
         self.may_have_changed.set(true);
-        let env = self.env.working_in(folder);
-        let session = Session::in_workspace(&env.machine, self.ui, false)?;
-        let name = session.install_names()?.remove(0);
-        drop(session);
-        undo::take_back(&undo::of(&name), &env, self.ui)?;
+        undo::take_back(&Undo::default(), &self.env.working_in(folder), self.ui)?;
         self.tell("join-taken-back");
         Ok(Outcome::InOrder)
     }
@@ -263,8 +244,8 @@ impl Dialogue<'_> {
             .collect();
         self.list(&shown);
         loop {
-            let Some(answer) = self.asked()?.filter(|answer| !answer.is_empty()) else { return Ok(self.nothing()) };
-            match answer.parse::<usize>().ok().and_then(|number| all.get(number.checked_sub(1)?)) {
+            let Some(answer) = line("> ")?.filter(|answer| !answer.is_empty()) else { return Ok(self.nothing()) };
+            match numbered(&answer, &all) {
                 Some(one) => return followed::restore(folder, one, (self.env, self.ui)),
                 None => self.no_number(&answer),
             }
@@ -272,11 +253,9 @@ impl Dialogue<'_> {
     }
 }
 
-/// One line of what is typed; nothing at the end.
-fn line() -> std::io::Result<Option<String>> {
-    let mut text = String::new();
-    let read = std::io::stdin().lock().read_line(&mut text)?;
-    Ok((read > 0).then(|| text.trim().to_owned()))
+/// What has the number that somebody typed, counted from one.
+fn numbered<'t, T>(answer: &str, all: &'t [T]) -> Option<&'t T> {
+    all.get(answer.parse::<usize>().ok()?.checked_sub(1)?)
 }
 
 /// A folder as people write it: Windows calls a resolved one by a longer name.

@@ -8,13 +8,11 @@ use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::{ARCHIVE, Invite, RULEBOOK, System, for_players, is_for_players, wishes_for_players};
 use kanon_core::config::{Edit, edit};
-use kanon_io::carried::{programs_in, with_invite};
+use kanon_io::carried::{Program, programs_in};
 use kanon_io::error::During;
 use kanon_io::install::Address;
 use kanon_io::origin::Origin;
-use kanon_io::release::{
-    Archive, Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes,
-};
+use kanon_io::release::{Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes};
 use kanon_io::workspace::Workspace;
 use kanon_io::writing::write_whole;
 use serde::Serialize;
@@ -107,18 +105,20 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     let wishes = wishes_for_players(&workspace.text, &workspace.config, &players)
         .map_err(|why| Failure::plain(format!("kanon.toml can't be read again: {why}")))?;
     let (folder, now) = (workspace.release_folder(), env.machine.now().timestamp());
+    // Whatever can be wrong is looked at before keys are made.
+    let programs = programs(workspace)?;
+    let set = set(&session, &players, &Record::read(&folder)?)?;
     let is_first = SigningKeys::open(&folder)?.is_none();
     let keys = SigningKeys::open_or_make(&folder, now)?;
     let keys = if arguments.new_key && !is_first { keys.rotate(now)? } else { keys.renewed(now)? };
     let address = address_of(workspace, Some(&place)).unwrap_or_else(|| place.as_typed());
     let mark = keys.mark()?;
-    let invite = mark_of(&address, mark).to_string();
+    let invite = Invite::new(&address, mark.version, mark.fingerprint);
     let wish = &workspace.config.release;
     let lasting = Lasting {
         days: i64::from(wish.days.unwrap_or(DAYS)),
         keep: usize::try_from(wish.keep.unwrap_or(KEEP)).unwrap_or(usize::MAX),
     };
-    let ready = Ready::of(&session, &players)?;
     let outgoing = Outgoing {
         canon: &players,
         rulebook: &session.loaded.text,
@@ -126,12 +126,23 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         bytes: &bytes,
         now,
         lasting,
-        programs: ready.with_invite(&mark_of(&address, mark))?,
-        archive: ready.archive.clone(),
+        programs: carrying(programs, &invite)?,
+        archive: wish.zip.then(|| archive(&set)),
     };
     let origin = Origin::open(&place.as_typed(), &env.machine.folder, &env.machine.access())?;
     let bar = ui.progress("publishing");
-    let pages = pages(&session, &players, (&invite, &ready))?;
+    let sheet = Sheet {
+        set,
+        number: None,
+        invite: Some(invite.to_string()),
+        day: env.machine.now().strftime("%-d %B %Y").to_string(),
+        digest: digest_of(&players)?,
+        links: Some(String::new()),
+        programs: outgoing.programs.iter().map(|(system, _)| *system).collect(),
+        programs_at: wish.programs_at.clone(),
+        has_archive: wish.zip,
+    };
+    let pages = |number| pages(&Sheet { number: Some(number), ..sheet.clone() }, &session.loaded.text);
     let published = publish(&origin, (&keys, &folder), (&outgoing, arguments.verify), &pages, &bar)?;
     drop(bar);
     // Only what has worked is remembered, and both of it.
@@ -142,58 +153,27 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         let folder = folder.strip_prefix(&env.machine.folder).unwrap_or(&folder).display().to_string();
         ui.notice(&format!("note: the keys that sign releases were made in {folder}; keep a copy of that folder where nobody else reads it. Without it, players can't be given another release"));
     }
-    tell(&published, (&place.as_typed(), &invite, mark), (&ready, env, ui))
+    tell(&published, (&place.as_typed(), &sheet, mark), (&invite.to_string(), env, ui))
 }
 
-fn mark_of(address: &str, mark: RootMark) -> Invite {
-    Invite::new(address, mark.version, mark.fingerprint)
+/// The programs that are to carry the invite; none where none are wished for.
+fn programs(workspace: &Workspace) -> Result<Vec<Program>, Failure> {
+    let Some(folder) = workspace.config.release.programs.as_ref().map(|folder| workspace.root.join(folder)) else {
+        return Ok(Vec::new());
+    };
+    let found = programs_in(&folder)?;
+    if found.is_empty() {
+        return Err(Failure::plain(format!("{} holds no program", printable(&folder.display().to_string())))
+            .hint("put Kanon's programs there, one for each system, as tools/dist.sh makes them; or take `programs` out of kanon.toml"));
+    }
+    Ok(found)
 }
 
-/// What players start or unpack as it is.
-struct Ready {
-    programs: Vec<(System, PathBuf)>,
-    programs_at: Option<String>,
-    archive: Option<Archive>,
-}
-
-impl Ready {
-    fn of(session: &Session<'_>, players: &Canon) -> Result<Self, Failure> {
-        let workspace = session.workspace()?;
-        let wish = &workspace.config.release;
-        let programs = match &wish.programs {
-            Some(folder) => {
-                let folder = workspace.root.join(folder);
-                let found = programs_in(&folder)?;
-                if found.is_empty() {
-                    return Err(Failure::plain(format!("{} holds no program", printable(&folder.display().to_string())))
-                        .hint("put Kanon's programs there, one for each system, as tools/dist.sh makes them; or take `programs` out of kanon.toml"));
-                }
-                found
-            }
-            None => Vec::new(),
-        };
-        let archive = match wish.zip {
-            true => {
-                let record = Record::read(&workspace.release_folder())?;
-                Some(archive(&set(session, players, &record)?))
-            }
-            false => None,
-        };
-        Ok(Self { programs, programs_at: wish.programs_at.clone(), archive })
-    }
-
-    /// What of it players find there.
-    fn told(&self) -> String {
-        let programs = self.programs.iter().map(|(system, _)| format!("{} for {}", system.file(), system.name()));
-        let archive = self.archive.iter().map(|_| format!("{ARCHIVE} with all mods"));
-        let all: Vec<String> = programs.chain(archive).collect();
-        if all.is_empty() { String::new() } else { format!("for players to start or unpack: {}\n", all.join(", ")) }
-    }
-
-    fn with_invite(&self, invite: &Invite) -> Result<Vec<(System, Vec<u8>)>, Failure> {
-        let with = |(system, path): &(System, PathBuf)| Ok((*system, with_invite(path, invite)?));
-        self.programs.iter().map(with).collect()
-    }
+/// Each program with the invite behind it.
+fn carrying(programs: Vec<Program>, invite: &Invite) -> Result<Vec<(System, Vec<u8>)>, Failure> {
+    let each = programs.into_iter().map(|program| Some((program.system, program.carrying(invite)?)));
+    let all: Option<Vec<_>> = each.collect();
+    all.ok_or_else(|| Failure::plain("the invite is too long for a program to carry").hint("give a shorter --address"))
 }
 
 /// What is published must be what the rulebook and the canon of the same moment say.
@@ -236,15 +216,15 @@ fn with_place(arguments: &Publish, session: &Session<'_>, place: &Place) -> Resu
     let workspace = session.workspace()?;
     let wish = &workspace.config.release;
     let mut said: Vec<(&'static str, String)> = Vec::new();
+    // What was typed means the same in kanon.toml if it was typed in the workspace's own folder.
+    let is_home = session.machine.folder == workspace.root;
     if wish.to.is_none() {
-        // What was typed means the same in kanon.toml if it was typed in the workspace's own folder.
-        let typed = arguments.dest.clone().filter(|_| session.machine.folder == workspace.root);
+        let typed = arguments.dest.clone().filter(|_| is_home);
         said.push(("to", typed.unwrap_or_else(|| place.as_typed())));
     }
     if let Some(programs) = &arguments.programs {
-        let (typed, here) = (programs.display().to_string(), session.machine.folder == workspace.root);
-        let whole = session.machine.folder.join(programs).display().to_string();
-        let programs = if here { typed } else { whole };
+        let programs = if is_home { programs.clone() } else { session.machine.folder.join(programs) };
+        let programs = programs.display().to_string();
         said.extend((wish.programs.as_ref() != Some(&programs)).then_some(("programs", programs)));
     }
     if let Some(address) = arguments.address.as_ref().filter(|address| wish.address.as_ref() != Some(address)) {
@@ -281,43 +261,31 @@ fn refuse_lacking(canon: &Canon, bytes: &kanon_io::bytes::Bytes) -> Result<(), F
     .hint("put their releases back into a source or an install of kanon.toml, or seal again"))
 }
 
-/// The pages for people who come with a browser, once the number of the release is known.
-fn pages<'s>(
-    session: &'s Session<'_>,
-    canon: &'s Canon,
-    (invite, ready): (&'s str, &'s Ready),
-) -> Result<impl Fn(u64) -> Vec<Page> + use<'s>, Failure> {
-    let record = Record::read(&session.workspace()?.release_folder())?;
-    let (set, digest) = (set(session, canon, &record)?, digest_of(canon)?);
-    let day = session.machine.now().strftime("%-d %B %Y").to_string();
-    Ok(move |number| {
-        let sheet = Sheet {
-            set: set.clone(),
-            number: Some(number),
-            invite: Some(invite.to_owned()),
-            day: day.clone(),
-            digest,
-            links: Some(String::new()),
-            programs: ready.programs.iter().map(|(system, _)| *system).collect(),
-            programs_at: ready.programs_at.clone(),
-            has_archive: ready.archive.is_some(),
-        };
-        let page = |name, kind, text: Result<String, Failure>| text.ok().map(|text| Page { name, kind, text });
-        let pages = [
-            page("index.html", "text/html; charset=utf-8", html(&sheet)),
-            page("handout.md", "text/markdown; charset=utf-8", Ok(markdown(&sheet))),
-            page("handout.csv", "text/csv; charset=utf-8", csv(&sheet)),
-            page("handout.cdx.json", "application/vnd.cyclonedx+json", bom(&sheet)),
-            page(RULEBOOK, "application/toml; charset=utf-8", Ok(session.loaded.text.clone())),
-        ];
-        pages.into_iter().flatten().collect()
-    })
+/// The pages for people who come with a browser.
+fn pages(sheet: &Sheet, rulebook: &str) -> Vec<Page> {
+    let page = |name, kind, text: Result<String, Failure>| text.ok().map(|text| Page { name, kind, text });
+    let pages = [
+        page("index.html", "text/html; charset=utf-8", html(sheet)),
+        page("handout.md", "text/markdown; charset=utf-8", Ok(markdown(sheet))),
+        page("handout.csv", "text/csv; charset=utf-8", csv(sheet)),
+        page("handout.cdx.json", "application/vnd.cyclonedx+json", bom(sheet)),
+        page(RULEBOOK, "application/toml; charset=utf-8", Ok(rulebook.to_owned())),
+    ];
+    pages.into_iter().flatten().collect()
+}
+
+/// What players find there to start or unpack.
+fn told_ready(sheet: &Sheet) -> String {
+    let programs = sheet.programs.iter().map(|system| format!("{} for {}", system.file(), system.name()));
+    let archive = sheet.has_archive.then(|| format!("{ARCHIVE} with all mods"));
+    let all: Vec<String> = programs.chain(archive).collect();
+    if all.is_empty() { String::new() } else { format!("for players to start or unpack: {}\n", all.join(", ")) }
 }
 
 fn tell(
     published: &Published,
-    (to, invite, mark): (&str, &str, RootMark),
-    (ready, env, ui): (&Ready, &Env, &Ui),
+    (to, sheet, mark): (&str, &Sheet, RootMark),
+    (invite, env, ui): (&str, &Env, &Ui),
 ) -> Result<Outcome, Failure> {
     if env.format == Format::Json {
         ui.json(&Report {
@@ -364,7 +332,7 @@ fn tell(
     if published.pruned > 0 {
         text.push_str(&format!("{} of older releases taken off\n", count(published.pruned, "file")));
     }
-    text.push_str(&ready.told());
+    text.push_str(&told_ready(sheet));
     text.push_str(&format!("its signatures are good until {ends}; publishing again makes them new\n"));
     text.push_str(&format!("\n{}\n{invite}\n", styled(FAINT, "the invite for players:")));
     ui.report(&text);

@@ -1,5 +1,7 @@
 //! `kanon survey`: measures an install.
 
+use std::path::Path;
+
 use kanon_core::rulebook::Role;
 use kanon_io::writing::write_whole;
 
@@ -15,9 +17,7 @@ pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let target = session.target(&arguments.install, arguments.lens.role.map(Role::from))?;
     let surveyed = session.survey(target)?;
     if let Some(file) = &arguments.output {
-        let json = serde_json::to_string_pretty(&surveyed.survey)
-            .map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
-        write_whole(&env.machine.folder.join(file), &(json + "\n"))?;
+        write(&surveyed.survey, &env.machine.folder.join(file))?;
         ui.notice(&format!("the survey is in {}", file.display()));
     }
     match env.format {
@@ -28,4 +28,11 @@ pub fn run(arguments: &Survey, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         }
     }
     Ok(Outcome::of(surveyed.survey.unreadable.is_empty()))
+}
+
+/// Writes a survey into a file, as others read it.
+pub fn write(survey: &kanon_core::survey::Survey, file: &Path) -> Result<(), Failure> {
+    let json = serde_json::to_string_pretty(survey)
+        .map_err(|error| Failure::plain("could not write the survey as JSON").because(error))?;
+    Ok(write_whole(file, &(json + "\n"))?)
 }

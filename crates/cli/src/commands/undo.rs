@@ -30,11 +30,6 @@ struct Report<'a> {
     set_aside: Vec<&'a (String, String)>,
 }
 
-/// The last alignment of an install, taken back as it is.
-pub fn of(install: &str) -> Undo {
-    Undo { install: Some(install.to_owned()), back_to: None, from_backup: None, while_running: false, take_over: false }
-}
-
 /// Takes back what is asked for: the install's name, and each alignment with what came of it.
 pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(String, Vec<(i64, TakenBack)>), Failure> {
     let wanted = Wanted {

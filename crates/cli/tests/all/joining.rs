@@ -188,6 +188,8 @@ fn what_is_no_kanon_carries_no_invite() {
         .ends_with(2)
         .says("is no Kanon that can carry an invite");
     assert!(!stage.path("site/ready").exists() && !stage.read("kanon.toml").contains("programs"));
+    let first = stage.kanon(["publish", "site"]).ends_with(0);
+    first.says("the keys that sign releases were made");
 }
 
 #[test]

@@ -138,31 +138,34 @@ fn split(outcomes: Vec<Vec<Outcome>>, at: usize) -> (Vec<Outcome>, Vec<Outcome>)
     (shelf.into_iter().flatten().collect(), strays.into_iter().flatten().collect())
 }
 
+/// The files that tell the version of the game, of what loads its mods, and of what it runs on.
+fn version_files(rulebook: &Rulebook) -> impl Iterator<Item = &InstallPath> {
+    let platforms = std::iter::once(&rulebook.base).chain(&rulebook.loader).chain(&rulebook.runtime);
+    platforms.flat_map(|platform| &platform.version).filter_map(|version| match version {
+        PlatformVersion::Document { file, .. } | PlatformVersion::Text { file, .. } => Some(file),
+        PlatformVersion::FileName(_) => None,
+    })
+}
+
+/// The folders of mods, but for the game's own.
+fn places_of_mods(rulebook: &Rulebook, role: Role) -> impl Iterator<Item = &InstallPath> {
+    rulebook.shelves.iter().flat_map(move |shelf| shelf.places(role)).filter(|place| !place.is_root())
+}
+
 /// Whether a folder is the game's that another one is a part of: that one is where its mods live, or the files are there that tell
 /// the game's version.
 pub fn is_game_around(install: &dyn Install, rulebook: &Rulebook, role: Role, part: &InstallPath) -> bool {
-    let mut places = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role)).filter(|place| !place.is_root());
-    let is_of_mods = places.any(|place| part == place || part.below(place).is_some() || place.below(part).is_some());
-    let platforms = std::iter::once(&rulebook.base).chain(&rulebook.loader).chain(&rulebook.runtime);
-    let tells = |version: &PlatformVersion| match version {
-        PlatformVersion::Document { file, .. } | PlatformVersion::Text { file, .. } => install.is_there(file),
-        PlatformVersion::FileName(_) => false,
-    };
-    is_of_mods || platforms.flat_map(|platform| &platform.version).any(tells)
+    let touches = |place: &InstallPath| part == place || part.below(place).is_some() || place.below(part).is_some();
+    places_of_mods(rulebook, role).any(touches) || version_files(rulebook).any(|file| install.is_there(file))
 }
 
 /// Whether a folder looks like the game, by little: the files that tell its version are there; where no file tells it, a folder of
 /// its mods.
 pub fn looks_like(install: &dyn Install, rulebook: &Rulebook, role: Role) -> bool {
-    let platforms = std::iter::once(&rulebook.base).chain(&rulebook.loader).chain(&rulebook.runtime);
-    let mut files = platforms.flat_map(|platform| &platform.version).filter_map(|version| match version {
-        PlatformVersion::Document { file, .. } | PlatformVersion::Text { file, .. } => Some(file),
-        PlatformVersion::FileName(_) => None,
-    });
-    let mut places = rulebook.shelves.iter().flat_map(|shelf| shelf.places(role)).filter(|place| !place.is_root());
-    match files.next() {
-        Some(first) => install.is_there(first) || files.any(|file| install.is_there(file)),
-        None => places.any(|place| install.is_folder(place)),
+    let mut files = version_files(rulebook).peekable();
+    match files.peek() {
+        Some(_) => files.any(|file| install.is_there(file)),
+        None => places_of_mods(rulebook, role).any(|place| install.is_folder(place)),
     }
 }
 

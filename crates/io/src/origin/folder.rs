@@ -30,7 +30,7 @@ impl Folder {
     /// Bytes of a file, unless it is still the one that a tag is of.
     pub fn ask(&self, file: &str, bytes: Range<u64>, tag: Option<&str>) -> Result<Answer, Failed> {
         let mut opened = regular(&self.0.join(file)).map_err(failed)?;
-        let own = self.tag(&opened).map_err(failed)?;
+        let own = tag_of(&opened).map_err(failed)?;
         if tag == Some(own.as_str()) {
             return Err(Failed::NotModified);
         }
@@ -46,13 +46,6 @@ impl Folder {
             }
         });
         Ok(Answer { start: bytes.start, tag: Some(own), chunks: chunks.boxed() })
-    }
-
-    /// What a file is known again by: its size and when it was written.
-    fn tag(&self, file: &File) -> io::Result<String> {
-        let facts = file.metadata()?;
-        let written = facts.modified()?.duration_since(UNIX_EPOCH).map_or(0, |since| since.as_nanos());
-        Ok(format!("{written:x}-{:x}", facts.len()))
     }
 
     /// The files below a folder of it.
@@ -131,6 +124,13 @@ impl Drop for Upload {
             drop(std::fs::remove_file(&self.part));
         }
     }
+}
+
+/// What a file is known again by: its size and when it was written.
+fn tag_of(file: &File) -> io::Result<String> {
+    let facts = file.metadata()?;
+    let written = facts.modified()?.duration_since(UNIX_EPOCH).map_or(0, |since| since.as_nanos());
+    Ok(format!("{written:x}-{:x}", facts.len()))
 }
 
 #[expect(clippy::needless_pass_by_value, reason = "it stands where errors are mapped")]

@@ -98,9 +98,9 @@ impl Origin {
         self.patience
     }
 
-    /// Whether files can be put there.
-    pub(crate) const fn is_writable(&self) -> bool {
-        !matches!(self.place, Place::Web(_))
+    /// Refuses a place that no files can be put to.
+    pub(crate) fn refuse_unwritable(&self) -> Result<(), Failed> {
+        if let Place::Web(_) = self.place { Err(not_writable()) } else { Ok(()) }
     }
 
     /// The files in a folder of the place and below it, with their sizes; none where there is no such folder.

@@ -5,14 +5,15 @@ use std::io::{self, Read, Write};
 use std::path::Path;
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::canon::release::Stored;
 use tempfile::NamedTempFile;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipWriter};
 
-use crate::bytes::Bytes;
+use crate::bytes::{Bytes, Handing};
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
-use crate::open::regular;
+use crate::install::Seekable;
 
 /// What goes into it.
 #[derive(Debug, Clone, Default)]
@@ -33,21 +34,21 @@ impl Archive {
 }
 
 /// So much of a file tells whether it gets smaller.
-const SAMPLE: usize = 64 << 10;
+const SAMPLE: u64 = 64 << 10;
 
 /// Writes it into a file of its own beside the keys; with its digest and its size.
 ///
 /// # Errors
 /// When it can't be written, or bytes are nowhere.
-pub fn make(archive: &Archive, bytes: &Bytes, folder: &Path) -> Result<(NamedTempFile, Blake3, u64), ReachError> {
+pub fn make(archive: &Archive, bytes: &Bytes, folder: &Path) -> Result<(NamedTempFile, Stored), ReachError> {
     let made = NamedTempFile::new_in(folder).during("make a file in", folder)?;
     let path = made.path().to_owned();
     let file = made.reopen().during("open", &path)?;
     write(archive, bytes, file, &path)?;
     let mut file = File::open(&path).during("open", &path)?;
     let size = file.metadata().during("look at", &path)?.len();
-    let digest = blake3_of(&mut file, size).during("read", &path)?.0;
-    Ok((made, digest, size))
+    let blake3 = blake3_of(&mut file, size).during("read", &path)?.0;
+    Ok((made, Stored { blake3, size }))
 }
 
 fn write(archive: &Archive, bytes: &Bytes, file: File, path: &Path) -> Result<(), ReachError> {
@@ -62,29 +63,31 @@ fn write(archive: &Archive, bytes: &Bytes, file: File, path: &Path) -> Result<()
     let mut files: Vec<&(String, Blake3, u64)> = archive.files.iter().collect();
     files.sort();
     for (name, digest, size) in files {
-        let sources = bytes.paths(*digest);
-        let is_it = |source: &&std::path::PathBuf| {
-            let read = || blake3_of(&mut regular(source).ok()?, *size).ok();
-            read().is_some_and(|(found, _)| found == *digest)
-        };
-        let source = sources.iter().find(is_it).ok_or_else(|| ReachError::BytesNowhere(vec![digest.short()]))?;
-        let method = if gets_smaller(source).during("read", source)? {
-            CompressionMethod::Deflated
-        } else {
-            CompressionMethod::Stored
-        };
-        let options = options.compression_method(method).large_file(*size >= u64::from(u32::MAX));
-        writer.start_file(name.as_str(), options).map_err(failed)?;
-        io::copy(&mut regular(source).during("read", source)?, &mut writer).during("write", path)?;
+        let options = options.large_file(*size >= u64::from(u32::MAX));
+        let mut is_begun = false;
+        let handed = bytes.hand_over(*digest, |source| {
+            // What a copy had that has changed since is thrown away.
+            if std::mem::replace(&mut is_begun, true) {
+                writer.abort_file()?;
+            }
+            let method = if gets_smaller(source)? { CompressionMethod::Deflated } else { CompressionMethod::Stored };
+            writer.start_file(name.as_str(), options.compression_method(method))?;
+            io::copy(source, &mut writer).map(drop)
+        });
+        handed.map_err(|error| match error {
+            Handing::Nowhere => ReachError::BytesNowhere(vec![digest.short()]),
+            Handing::Failed(source) => ReachError::Io { attempt: "write", path: path.to_owned(), source },
+        })?;
     }
     let mut buffer = writer.finish().map_err(failed)?;
     buffer.flush().during("write", path)
 }
 
-/// Whether packing a file is worth it: most mods are packed already.
-fn gets_smaller(source: &Path) -> io::Result<bool> {
+/// Whether packing a file is worth it: most mods are packed already. It is at its start afterwards.
+fn gets_smaller(source: &mut dyn Seekable) -> io::Result<bool> {
     let mut sample = Vec::new();
-    regular(source)?.take(SAMPLE as u64).read_to_end(&mut sample)?;
+    (&mut *source).take(SAMPLE).read_to_end(&mut sample)?;
+    source.rewind()?;
     let mut packed = flate2::write::DeflateEncoder::new(Vec::new(), flate2::Compression::fast());
     packed.write_all(&sample)?;
     Ok(packed.finish()?.len() * 10 < sample.len() * 9)

@@ -156,19 +156,21 @@ pub fn publish(
         let verified = if verify { Some(destination.verify(keys, progress).await?) } else { None };
         let mut record = Record::read(folder)?;
         let canon = canon_text(outgoing.canon, folder)?;
+        let programs: BTreeMap<System, Stored> =
+            outgoing.programs.iter().map(|(system, bytes)| (*system, Stored::of(bytes))).collect();
         let mut says = vec![
             ("canon", canon.len() as u64, Blake3::of(canon.as_bytes())),
             ("rulebook", 0, Blake3::of(outgoing.rulebook.as_bytes())),
             ("wishes", 0, Blake3::of(outgoing.wishes.as_bytes())),
             ("root", 0, keys.mark()?.fingerprint),
         ];
-        says.extend((!outgoing.programs.is_empty()).then(|| ("programs", 0, said_of(&outgoing.programs))));
+        says.extend(programs.iter().map(|(system, stored)| (system.file(), stored.size, stored.blake3)));
         says.extend(outgoing.archive.as_ref().map(|archive| ("archive", 0, archive.says())));
         let says = Blake3::of_files(says);
         let published = match destination.still_good(&record, says, keys, outgoing).await {
             Some(published) => published,
             None => {
-                let next = Next { destination: &destination, keys, folder, outgoing, canon: &canon, says };
+                let next = Next { destination: &destination, keys, folder, outgoing, canon: &canon, programs, says };
                 next.publish(&mut record, progress).await?
             }
         };
@@ -178,12 +180,6 @@ pub fn publish(
         let pruned = destination.prune(&record).await?;
         Ok(Published { pruned, verified, ..published })
     })
-}
-
-fn said_of(programs: &[(System, Vec<u8>)]) -> Blake3 {
-    let each: Vec<String> =
-        programs.iter().map(|(system, bytes)| format!("{} {}", system.file(), Blake3::of(bytes))).collect();
-    Blake3::of(each.join("\n").as_bytes())
 }
 
 /// Two publications of one workspace would take each other's numbers.
@@ -222,10 +218,8 @@ fn canon_text(canon: &Canon, folder: &Path) -> Result<String, ReachError> {
 
 impl<'o> Destination<'o> {
     async fn look_at(origin: &'o Origin) -> Result<Self, ReachError> {
-        if !origin.is_writable() {
-            let reason = "a web server can't be written to; publish to its folder, or to a bucket".to_owned();
-            return Err(ReachError::Address { address: origin.shown().to_owned(), reason });
-        }
+        let refused = |failed: Failed| ReachError::Address { address: origin.shown().to_owned(), reason: failed.why() };
+        origin.refuse_unwritable().map_err(refused)?;
         let mut there = BTreeMap::new();
         for folder in FOLDERS {
             there.extend(origin.list(folder).await.map_err(|failed| origin.refused(folder, failed.why()))?);
@@ -461,6 +455,7 @@ struct Next<'a> {
     folder: &'a Path,
     outgoing: &'a Outgoing<'a>,
     canon: &'a str,
+    programs: BTreeMap<System, Stored>,
     says: Blake3,
 }
 
@@ -481,7 +476,7 @@ impl Next<'_> {
         let number = last.max(there) + 1;
         let mut files = self.files(record)?;
         let were_there = files.needs.len() - files.uploads.len();
-        let (programs, archive) = self.ready(record, &mut files)?;
+        let archive = self.ready(record, &mut files)?;
         let uploads = std::mem::take(&mut files.uploads);
         let uploaded = uploads.len();
         progress.ahead(uploads.iter().map(|(_, _, size)| size).sum());
@@ -497,7 +492,7 @@ impl Next<'_> {
             game: self.outgoing.canon.game.clone(),
             published: self.outgoing.now.to_string(),
             recipes: std::mem::take(&mut files.recipes),
-            programs,
+            programs: self.programs.clone(),
             archive,
         };
         let ends = self.outgoing.now + days(self.outgoing.lasting.days);
@@ -542,33 +537,28 @@ impl Next<'_> {
         Ok(files)
     }
 
-    /// What players start or unpack as it is: programs that carry the invite, and the one archive.
-    fn ready(
-        &self,
-        record: &Record,
-        files: &mut Files,
-    ) -> Result<(BTreeMap<System, Stored>, Option<Stored>), ReachError> {
+    /// Sees to what players start or unpack as it is: programs that carry the invite, and the one archive, which is returned.
+    fn ready(&self, record: &Record, files: &mut Files) -> Result<Option<Stored>, ReachError> {
         let last = record.last().map(|last| &last.release);
-        let is_there = |file: &str, stored: Stored| self.destination.there.get(file) == Some(&stored.size);
-        let mut programs = BTreeMap::new();
+        let is_there = |file: &str, was: Option<Stored>, stored: Stored| {
+            was == Some(stored) && self.destination.there.get(file) == Some(&stored.size)
+        };
         for (system, bytes) in &self.outgoing.programs {
-            let (file, stored) = (system.file(), Stored { blake3: Blake3::of(bytes), size: bytes.len() as u64 });
-            let is_known = last.and_then(|last| last.programs.get(system)) == Some(&stored);
-            if !is_known || !is_there(file, stored) {
+            let (file, stored) = (system.file(), self.programs[system]);
+            if !is_there(file, last.and_then(|last| last.programs.get(system).copied()), stored) {
                 files.uploads.push((file.to_owned(), Upload::Whole(bytes.clone()), stored.size));
             }
             files.needs.insert(file.to_owned());
-            programs.insert(*system, stored);
         }
-        let Some(archive) = &self.outgoing.archive else { return Ok((programs, None)) };
-        let (made, blake3, size) = archive::make(archive, self.outgoing.bytes, self.folder)?;
-        let stored = Stored { blake3, size };
-        if last.and_then(|last| last.archive) != Some(stored) || !is_there(ARCHIVE, stored) {
-            files.uploads.push((ARCHIVE.to_owned(), Upload::File(vec![made.path().to_owned()], blake3), size));
+        let Some(archive) = &self.outgoing.archive else { return Ok(None) };
+        let (made, stored) = archive::make(archive, self.outgoing.bytes, self.folder)?;
+        if !is_there(ARCHIVE, last.and_then(|last| last.archive), stored) {
+            let upload = Upload::File(vec![made.path().to_owned()], stored.blake3);
+            files.uploads.push((ARCHIVE.to_owned(), upload, stored.size));
             files.packs.push(made);
         }
         files.needs.insert(ARCHIVE.to_owned());
-        Ok((programs, Some(stored)))
+        Ok(Some(stored))
     }
 
     fn blob(&self, files: &mut Files, digest: Blake3, size: u64) {
@@ -604,7 +594,7 @@ impl Next<'_> {
         let made = make_recipe((&source, size), average, &self.reusable(earlier), self.folder)?;
         let json = serde_json::to_vec(&made.recipe).map_err(|error| invalid(&source, &error))?;
         let packed = zstd::bulk::compress(&json, 19).during("compress the recipe of", &source)?;
-        let stored = Stored { blake3: Blake3::of(&packed), size: packed.len() as u64 };
+        let stored = Stored::of(&packed);
         let kept = record::recipe_path(self.folder, stored.blake3);
         std::fs::create_dir_all(kept.parent().unwrap_or(self.folder)).during("make the folder", &kept)?;
         std::fs::write(&kept, &packed).during("write", &kept)?;

@@ -17,6 +17,7 @@ pub use self::markdown::markdown;
 use super::{count, size};
 
 /// A handout, and what stands around it.
+#[derive(Clone)]
 pub struct Sheet {
     /// What players need to know.
     pub set: Handout,

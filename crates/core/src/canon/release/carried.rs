@@ -48,18 +48,22 @@ pub enum System {
     Macos,
 }
 
+/// How programs and libraries begin: of Linux, Windows, macOS (five ways, the last of them Java's too).
+const HEADS: [(System, &[u8]); 7] = [
+    (System::Linux, b"\x7fELF"),
+    (System::Windows, b"MZ"),
+    (System::Macos, b"\xfe\xed\xfa\xce"),
+    (System::Macos, b"\xfe\xed\xfa\xcf"),
+    (System::Macos, b"\xce\xfa\xed\xfe"),
+    (System::Macos, b"\xcf\xfa\xed\xfe"),
+    (System::Macos, b"\xca\xfe\xba\xbe"),
+];
+
 impl System {
     /// The system that a program is for, by how it begins; nothing where it is none.
     pub fn of_program(head: &[u8]) -> Option<Self> {
-        const MACH: [[u8; 4]; 4] =
-            [[0xcf, 0xfa, 0xed, 0xfe], [0xce, 0xfa, 0xed, 0xfe], [0xca, 0xfe, 0xba, 0xbe], [0xfe, 0xed, 0xfa, 0xcf]];
-        if head.starts_with(b"MZ") {
-            return Some(Self::Windows);
-        }
-        if head.starts_with(b"\x7fELF") {
-            return Some(Self::Linux);
-        }
-        MACH.iter().any(|magic| head.starts_with(magic)).then_some(Self::Macos)
+        let begins = |(system, known): &(Self, &[u8])| head.starts_with(known).then_some(*system);
+        HEADS.iter().find_map(begins)
     }
 
     /// What it is called.

@@ -67,6 +67,13 @@ pub struct Stored {
     pub size: u64,
 }
 
+impl Stored {
+    /// Of some bytes.
+    pub fn of(bytes: &[u8]) -> Self {
+        Self { blake3: Blake3::of(bytes), size: bytes.len() as u64 }
+    }
+}
+
 impl Release {
     /// Reads what a release says of itself.
     ///

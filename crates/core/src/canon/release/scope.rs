@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use super::System;
 use crate::base::path::InstallPath;
 use crate::rulebook::{Named, Role, Rulebook, Shelf};
 
@@ -65,18 +66,8 @@ const PROGRAM_NAMES: [&str; 35] = [
     "jse", "wsf", "wsh", "hta", "lnk", "url", "reg", "jar", "so", "dylib", "sh", "command", "desktop", "service",
     "app", "py", "pl", "appimage", "run",
 ];
-/// How programs begin: of Linux, Windows, macOS (five ways), Java, a script; and a compiled module.
-const PROGRAM_HEADS: [&[u8]; 9] = [
-    b"\x7fELF",
-    b"MZ",
-    b"\xfe\xed\xfa\xce",
-    b"\xfe\xed\xfa\xcf",
-    b"\xce\xfa\xed\xfe",
-    b"\xcf\xfa\xed\xfe",
-    b"\xca\xfe\xba\xbe",
-    b"#!",
-    b"\0asm",
-];
+/// How what runs begins that is for no one system: a script, a compiled module.
+const OTHER_HEADS: [&[u8]; 2] = [b"#!", b"\0asm"];
 /// What stands behind an encoding's mark in a script all the same.
 const MARK: &[u8] = b"\xef\xbb\xbf";
 
@@ -90,7 +81,7 @@ pub fn is_program(name: &str, head: &[u8]) -> bool {
         Some((_, last)) if PROGRAM_NAMES.contains(&last.to_lowercase().as_str()) => true,
         _ => endings.any(|ending| ending == "so"),
     };
-    is_named || PROGRAM_HEADS.iter().any(|known| head.starts_with(known))
+    is_named || System::of_program(head).is_some() || OTHER_HEADS.iter().any(|known| head.starts_with(known))
 }
 
 #[cfg(test)]

@@ -190,24 +190,24 @@ impl JsonReader<'_> {
     fn object(&mut self, fields: &serde_json::Map<String, Json>) {
         let about: Vec<(&String, FoldedId)> =
             fields.iter().filter_map(|(key, value)| Some((key, whole(self.needles, value.as_str()?)?))).collect();
-        let named = || {
-            let name = |(key, value): (&'_ String, &Json)| {
-                let text = value.as_str().filter(|text| stands_alone(text) && !(self.is_player)(text))?;
-                NAMES.contains(&key.to_lowercase().as_str()).then(|| (key.clone(), FoldedId::from(text)))
-            };
-            let has_version = fields.values().filter_map(Json::as_str).any(is_version);
-            fields.iter().find_map(|(key, value)| name((key, value))).filter(|_| has_version && about.is_empty())
+        let is_name = |key: &str, text: &str| {
+            NAMES.contains(&key.to_lowercase().as_str()) && stands_alone(text) && !(self.is_player)(text)
         };
-        if let Some((key, id)) = named() {
-            let mut item = self.item(id, false);
-            fields.iter().filter(|(other, _)| **other != key).for_each(|(other, value)| field(&mut item, other, value));
-            self.found.push(item);
-        }
-        if let [(key, id)] = &about[..] {
-            let mut item = self.item(id.clone(), true);
-            for (other, value) in fields.iter().filter(|(other, _)| other != key) {
-                field(&mut item, other, value);
-            }
+        let unknown = || {
+            let mut texts = fields.iter().filter_map(|(key, value)| Some((key, value.as_str()?)));
+            let has_version = texts.clone().any(|(_, text)| is_version(text));
+            texts
+                .find(|(key, text)| has_version && is_name(key, text))
+                .map(|(key, text)| (key, FoldedId::from(text), false))
+        };
+        let one = match &about[..] {
+            [] => unknown(),
+            [(key, id)] => Some((*key, id.clone(), true)),
+            _ => None,
+        };
+        if let Some((key, id, is_known)) = one {
+            let mut item = self.item(id, is_known);
+            fields.iter().filter(|(other, _)| *other != key).for_each(|(other, value)| field(&mut item, other, value));
             self.found.push(item);
         }
         for (key, value) in fields {

@@ -145,7 +145,8 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
                 continue;
             }
             let depth = depth(text);
-            let is_bare = is_timed && is_bare(above, text);
+            let head = &text[..text.len() - message.len()];
+            let is_bare = is_timed && is_bare(above, (head, text));
             let masked = (transcript.side, without_numbers(message));
             if let Some(shape) = plain.get(&masked) {
                 above = text;
@@ -172,7 +173,8 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
             if values.is_none() {
                 plain.insert(masked, shape);
             }
-            let is_prompt = values.as_ref().is_some_and(|values| !values.mods.is_empty()) && is_prompt(above, text);
+            let is_prompt =
+                values.as_ref().is_some_and(|values| !values.mods.is_empty()) && is_prompt(above, (head, text));
             found.lines.push(Line { log, number, shape, depth, is_prompt, is_bare, values });
             above = text;
         }
@@ -188,26 +190,24 @@ pub fn message(text: &str) -> &str {
 /// Seconds within which lines are of one moment.
 const AT_ONCE: f64 = 1.0;
 
-/// Whether a line has no time of its own, or that of the line above it.
-fn is_prompt(above: &str, text: &str) -> bool {
+/// Whether a line, of which `head` is what stands before its message, has no time of its own, or that of the line above it.
+fn is_prompt(above: &str, (head, text): (&str, &str)) -> bool {
     let seconds = || Some(LogTime::of(text)?.seconds_since(LogTime::of(above)?));
-    is_bare(above, text) || seconds().is_some_and(|seconds| seconds.abs() <= AT_ONCE)
+    is_bare(above, (head, text)) || seconds().is_some_and(|seconds| seconds.abs() <= AT_ONCE)
 }
 
 /// Whether a line begins with no time, in no notation.
-fn is_bare(above: &str, text: &str) -> bool {
-    let head = &text[..text.len() - message(text).len()];
-    let has_head = head.contains(char::is_alphanumeric);
-    !has_head && LogTime::of(text).is_none() && !is_headed_alike(above, text)
+fn is_bare(above: &str, (head, text): (&str, &str)) -> bool {
+    !head.contains(char::is_alphanumeric) && LogTime::of(text).is_none() && !is_headed_alike(above, text)
 }
 
 /// So many lines tell whether lines of a log have a time.
 const TIMED: usize = 1_000;
 
 fn is_timed(log: &str) -> bool {
-    let all = log.lines().filter(|line| !line.trim().is_empty()).take(TIMED);
-    let (timed, all) = all.fold((0, 0), |(timed, all), line| {
-        let has_time = LogTime::of(bounded(line)).is_some() || message(bounded(line)).len() < bounded(line).len();
+    let lines = log.lines().map(bounded).filter(|line| !line.is_empty()).take(TIMED);
+    let (timed, all) = lines.fold((0, 0), |(timed, all), line| {
+        let has_time = message(line).len() < line.len() || LogTime::of(line).is_some();
         (timed + usize::from(has_time), all + 1)
     });
     timed * 4 >= all

@@ -146,7 +146,8 @@ impl Reader<'_> {
             if *line < read {
                 continue;
             }
-            read = self.of_block(*line).map_or(0, |_| line + 1 + self.fields_of(*line));
+            let block = self.of_block(*line);
+            read = block.as_ref().map_or(0, |(_, end)| *end);
             let kind = self.looked.kinds.lines[*line].kind;
             // All that somebody has is not what he is refused for.
             let tells = match self.loaded.contains(&kind) {
@@ -158,7 +159,7 @@ impl Reader<'_> {
                 continue;
             }
             let is_named = self.looked.kinds.kinds[kind].names_mods();
-            let items = self.items(*line);
+            let items = block.map_or_else(|| self.of_line(*line), |(item, _)| vec![item]);
             let headers = self.headers(*line, episode);
             let is_alone = items.len() == 1;
             for item in items {
@@ -358,12 +359,14 @@ impl Reader<'_> {
     }
 
     fn items(&self, line: usize) -> Vec<Item> {
+        self.of_block(line).map_or_else(|| self.of_line(line), |(item, _)| vec![item])
+    }
+
+    /// What a line says by itself.
+    fn of_line(&self, line: usize) -> Vec<Item> {
         let seen = &self.looked.kinds.lines[line];
         let needles = &self.looked.known.needles;
         let message = super::lines::message(self.text(line));
-        if let Some(item) = self.of_block(line) {
-            return vec![item];
-        }
         let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id));
         let is_player = |name: &str| self.looked.is_player(name);
         let found = items(message, needles, unknown, &is_player);
@@ -377,25 +380,23 @@ impl Reader<'_> {
         entry.or_else(|| stranger(message, &is_new)).into_iter().collect()
     }
 
-    /// A line that goes on in lines that are further in, each with a key: all of it tells of one mod.
-    fn of_block(&self, line: usize) -> Option<Item> {
-        let texts: Vec<&str> = (line..=line + self.fields_of(line)).map(|at| self.text(at)).collect();
-        of_block(&texts, &self.looked.known.needles, &|name| self.looked.is_player(name))
-    }
-
-    /// How many lines below one are further in, and name nothing themselves.
-    fn fields_of(&self, line: usize) -> usize {
+    /// A line that goes on in lines that are further in, each with a key: all of it tells of one mod. With the line behind it.
+    fn of_block(&self, line: usize) -> Option<(Item, usize)> {
         let lines = &self.looked.kinds.lines;
         let own = &lines[line];
         if own.depth == 0 || own.player.is_some() {
-            return 0;
+            return None;
         }
         let goes_in = |(above, at): &(&Seen, &Seen)| {
             let is_next = above.log == at.log && above.number + 1 == at.number;
             let names_known = at.mods().iter().any(|id| self.looked.known.has(id));
             is_next && at.depth > own.depth && !names_known && at.player.is_none()
         };
-        lines[line..].iter().zip(&lines[line + 1..]).take_while(goes_in).take(FIELDS).count()
+        let fields = lines[line..].iter().zip(&lines[line + 1..]).take_while(goes_in).take(FIELDS).count();
+        let end = line + 1 + fields;
+        let texts: Vec<&str> = (line..end).map(|at| self.text(at)).collect();
+        let item = of_block(&texts, &self.looked.known.needles, &|name| self.looked.is_player(name))?;
+        Some((item, end))
     }
 
     /// Whether a line of another kind has a word, that does not tell of tries that went wrong.
