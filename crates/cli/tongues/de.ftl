@@ -78,6 +78,7 @@ join-menu-other = Das Spiel ist in einem anderen Ordner
 join-menu-leave = Beenden
 join-ready = Du kannst jetzt mitspielen. Viel Spaß!
 join-again = Starte dieses Programm nach einer Änderung des Servers wieder, oder um das hier zurückzunehmen.
+join-as-known = Dein Spiel ist so, wie der Server es wollte, als er zuletzt gefragt werden konnte. Vielleicht will er inzwischen etwas anderes.
 join-not-ready = Du kannst noch nicht mitspielen. Was fehlt, steht oben.
 join-nothing-changed = Nichts wurde geändert.
 join-report = Schick diese Datei dem, der dir hilft: { $file }

@@ -81,6 +81,7 @@ join-menu-other = The game is in another folder
 join-menu-leave = Leave
 join-ready = You can join now. Have fun!
 join-again = Start this program again after an update of the server, or to take this back.
+join-as-known = Your game is as the server wanted it when it could last be asked. It may want something else by now.
 join-not-ready = You can't join yet. What is missing stands above.
 join-nothing-changed = Nothing was changed.
 join-report = Send this file to whoever helps you: { $file }

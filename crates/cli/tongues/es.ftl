@@ -78,6 +78,7 @@ join-menu-other = El juego está en otra carpeta
 join-menu-leave = Salir
 join-ready = Ya puedes entrar. ¡Que lo disfrutes!
 join-again = Inicia este programa otra vez tras una actualización del servidor, o para deshacer esto.
+join-as-known = Tu juego está como el servidor lo quería cuando se le pudo preguntar por última vez. Puede que ahora quiera otra cosa.
 join-not-ready = Todavía no puedes entrar. Lo que falta está arriba.
 join-nothing-changed = No se cambió nada.
 join-report = Envía este archivo a quien te ayuda: { $file }

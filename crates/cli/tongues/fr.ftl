@@ -78,6 +78,7 @@ join-menu-other = Le jeu est dans un autre dossier
 join-menu-leave = Quitter
 join-ready = Tu peux entrer. Amuse-toi bien !
 join-again = Relance ce programme après une mise à jour du serveur, ou pour annuler ceci.
+join-as-known = Ton jeu est comme le serveur le voulait quand on a pu lui demander la dernière fois. Il veut peut-être autre chose maintenant.
 join-not-ready = Tu ne peux pas encore entrer. Ce qui manque est au-dessus.
 join-nothing-changed = Rien n'a été changé.
 join-report = Envoie ce fichier à qui t'aide : { $file }

@@ -81,6 +81,7 @@ join-menu-other = Gra jest w innym folderze
 join-menu-leave = Zakończ
 join-ready = Możesz już wejść. Dobrej zabawy!
 join-again = Uruchom ten program ponownie po zmianie na serwerze albo żeby to cofnąć.
+join-as-known = Twoja gra jest taka, jakiej chciał serwer, gdy ostatnio można było zapytać. Może teraz chce czegoś innego.
 join-not-ready = Jeszcze nie możesz wejść. To, czego brakuje, jest wyżej.
 join-nothing-changed = Nic nie zmieniono.
 join-report = Wyślij ten plik temu, kto ci pomaga: { $file }

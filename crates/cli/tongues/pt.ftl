@@ -78,6 +78,7 @@ join-menu-other = O jogo está em outra pasta
 join-menu-leave = Sair
 join-ready = Você já pode entrar. Divirta-se!
 join-again = Inicie este programa de novo depois de uma atualização do servidor, ou para desfazer isto.
+join-as-known = O seu jogo está como o servidor queria quando se pôde perguntar da última vez. Talvez agora queira outra coisa.
 join-not-ready = Você ainda não pode entrar. O que falta está acima.
 join-nothing-changed = Nada foi mudado.
 join-report = Envie este arquivo a quem ajuda você: { $file }

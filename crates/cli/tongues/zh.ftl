@@ -75,6 +75,7 @@ join-menu-other = 游戏在另一个文件夹
 join-menu-leave = 退出
 join-ready = 现在可以加入了。玩得开心！
 join-again = 服务器更新之后，或者想撤销时，再次运行这个程序。
+join-as-known = 你的游戏符合上次能询问服务器时它的要求。现在它的要求可能已经变了。
 join-not-ready = 还不能加入。缺什么写在上面。
 join-nothing-changed = 什么都没有改变。
 join-report = 把这个文件发给帮助你的人：{ $file }

@@ -562,7 +562,7 @@ fn conclude(
                 let names = (job.placed.name.as_str(), job.canon()?.name.as_str());
                 text.push_str(&players::done(&env.tongue, names, job.carried.is_some(), &left));
             }
-            text.push_str(&what_next(job, good, again, env));
+            text.push_str(&what_next(job, (good, stale), again, env));
             if let Some(carried) = &job.carried {
                 if env.verbose {
                     let folder = job.backup_shown(carried.id).to_string();
@@ -577,10 +577,12 @@ fn conclude(
 }
 
 /// What to type later, or to start.
-fn what_next(job: &AlignmentRun<'_>, good: bool, again: &Suggestion, env: &Env) -> String {
+fn what_next(job: &AlignmentRun<'_>, (good, stale): (bool, bool), again: &Suggestion, env: &Env) -> String {
     let mut lines: Vec<String> = Vec::new();
     if env.in_dialogue {
         lines.extend(job.carried.as_ref().map(|_| env.tongue.say("join-again")));
+        // What could not be asked today is not promised.
+        lines.extend(good.then(|| env.tongue.say(if stale { "join-as-known" } else { "join-ready" })));
         return lines.iter().map(|line| format!("{line}\n")).collect();
     }
     if job.carried.is_some() {

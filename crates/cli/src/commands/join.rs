@@ -209,7 +209,9 @@ impl Dialogue<'_> {
         // Whatever is changed is copied before.
         self.may_have_changed.set(newest(&backups) != before);
         let outcome = done?;
-        self.tell(if outcome == Outcome::InOrder { "join-ready" } else { "join-not-ready" });
+        if outcome == Outcome::Findings {
+            self.tell("join-not-ready");
+        }
         Ok(outcome)
     }
 

@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use std::process::{Command, Stdio};
 use std::time::Duration;
 
-use crate::releases::{new_game, update};
+use crate::releases::{Serving, new_game, update};
 use crate::stage::{Said, Stage, program};
 use rstest::rstest;
 
@@ -25,10 +25,16 @@ fn published() -> Option<(Stage, PathBuf)> {
     let told = stage.kanon(["publish", "site", "--programs", "programs"]).ends_with(0);
     told.says("ready/join-linux for Linux, ready/all.zip with all mods");
     assert!(stage.read("kanon.toml").contains("programs = \"programs\""));
+    let joins = program_of(&stage);
+    Some((stage, joins))
+}
+
+/// The program that the release has, as a player has it who fetched it.
+fn program_of(stage: &Stage) -> PathBuf {
     let joins = stage.path("join");
     std::fs::copy(stage.path("site/ready/join-linux"), &joins).unwrap();
     std::fs::set_permissions(&joins, std::fs::Permissions::from_mode(0o755)).unwrap();
-    Some((stage, joins))
+    joins
 }
 
 /// Starts the program in a terminal, in a folder, and types lines one after another.
@@ -85,6 +91,19 @@ fn a_player_gets_ready_takes_back_and_asks_for_help() {
     typed(&stage, &joins, "", "en", &["2", ""]).ends_with(0).says("What was changed last is taken back");
     assert!(!stage.path("games/polar/mods/snowtrack-3.3.0.psm").exists());
     assert!(stage.path("games/polar/mods/own-thing.psm").exists());
+}
+
+#[test]
+fn nobody_is_promised_what_could_not_be_asked() {
+    let Some((stage, _)) = published() else { return };
+    let serving = Serving::start(&stage, "site");
+    stage.kanon(["publish", "--address", &serving.address]).ends_with(0);
+    let joins = program_of(&stage);
+    new_game(&stage, "polar");
+    typed(&stage, &joins, "polar", "en", &["1", "y", ""]).ends_with(0).says("You can join now");
+    drop(serving);
+    let told = typed(&stage, &joins, "polar", "en", &["", ""]).ends_with(0);
+    told.says("can't be reached").says("as the server wanted it when it could last be asked").hides("You can join now");
 }
 
 #[rstest]

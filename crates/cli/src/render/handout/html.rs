@@ -3,7 +3,7 @@
 use askama::Template;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::SealedFile;
-use kanon_core::canon::release::blob_path;
+use kanon_core::canon::release::{System, blob_path};
 use kanon_core::handout::{Handout, HandoutMod, Way};
 use qrcode::QrCode;
 use qrcode::render::svg;
@@ -25,6 +25,7 @@ struct Page<'a> {
     steps: Vec<HandStep>,
     links: Option<&'a str>,
     starters: Vec<Starter>,
+    runs_on_linux: bool,
     programs_at: Option<&'a str>,
     archive: Option<String>,
 }
@@ -76,6 +77,7 @@ pub fn html(sheet: &Sheet) -> Result<String, Failure> {
         steps: sheet.steps(),
         links: sheet.links.as_deref(),
         starters: sheet.starters(),
+        runs_on_linux: sheet.programs.contains(&System::Linux),
         programs_at: sheet.programs_at.as_deref(),
         archive: sheet.archive(),
     };
