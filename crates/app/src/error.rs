@@ -6,6 +6,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::PathError;
 use kanon_core::canon::release::InviteError;
 use kanon_core::resolve::catalogue::CatalogueError;
+use kanon_core::rulebook::Role;
 use kanon_io::error::ReachError;
 
 /// An error of whatever kind, as a cause.
@@ -45,6 +46,19 @@ pub enum AppError {
     Rehearsal(RehearsalError),
     /// What is wrong with a rulebook that was fetched or is to be added to.
     Rulebook(RulebookError),
+    /// Nothing can be published to such an address.
+    NoPlaceToPublish(String),
+    /// There is nothing to tell by why a join failed.
+    NothingToGoBy,
+    /// What was typed is no time.
+    NoTime(String),
+    /// An install is the other side.
+    OtherSide {
+        /// The install as it was named.
+        named: String,
+        /// What it is.
+        is: Role,
+    },
     /// What is to be an invite is none.
     NoInvite(InviteError),
     /// There are more names of mods than can be looked for.

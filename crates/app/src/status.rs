@@ -1,15 +1,16 @@
 //! How a workspace stands, from what is known: nothing is measured, and nobody is dialled.
 
-use kanon_core::base::finding::{Finding, Severity};
+use kanon_core::base::finding::Severity;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::for_players;
 use kanon_core::rulebook::Role;
 use kanon_io::canons;
 use kanon_io::release::{Record, days_until};
 use kanon_io::state::AlignmentState;
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 
 use crate::error::AppError;
+use crate::looks::Look;
 use crate::session::{SOON_DAYS, Session, digest_of};
 
 /// How a workspace stands.
@@ -28,7 +29,7 @@ pub struct Status {
     /// The last release, where one was published.
     pub release: Option<ReleaseStatus>,
     /// What the last look at the sources found.
-    pub updates: Option<Updates>,
+    pub updates: Option<UpdatesStatus>,
     /// What to do next, the most pressing first.
     pub next: Vec<Next>,
 }
@@ -62,7 +63,7 @@ pub struct InstallStatus {
 }
 
 /// What a look at an install found.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Held {
     /// When, in seconds since 1970.
     pub at: i64,
@@ -88,8 +89,8 @@ pub struct ReleaseStatus {
 }
 
 /// What the last look at the sources found.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Updates {
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+pub struct UpdatesStatus {
     /// When, in seconds since 1970.
     pub at: i64,
     /// How many mods could be renewed.
@@ -134,49 +135,6 @@ pub enum Why {
     Updates,
 }
 
-/// What the state remembers the last look at an install by.
-fn held_key(install: &str) -> String {
-    format!("held {install}")
-}
-
-/// What the state remembers the last look at the sources by.
-const UPDATES: &str = "updates";
-
-impl Session<'_> {
-    /// Remembers what a look at an install of the workspace found.
-    ///
-    /// # Errors
-    /// When the state can't be written.
-    pub fn remember_held(
-        &self,
-        install: &str,
-        canon: &kanon_core::canon::Canon,
-        findings: &[Finding],
-    ) -> Result<(), AppError> {
-        let is_known = self.workspace.as_ref().is_some_and(|workspace| workspace.config.install(install).is_some());
-        if !is_known {
-            return Ok(());
-        }
-        let of = |severity| findings.iter().filter(|finding| finding.severity == severity).count();
-        let held = Held {
-            at: self.machine.now().timestamp().as_second(),
-            canon: digest_of(canon)?.to_string(),
-            blocking: of(Severity::Blocking),
-            risky: of(Severity::Risky),
-        };
-        Ok(self.state.note(&held_key(install), &held)?)
-    }
-
-    /// Remembers how many mods could be renewed.
-    ///
-    /// # Errors
-    /// When the state can't be written.
-    pub fn remember_updates(&self, mods: usize) -> Result<(), AppError> {
-        let updates = Updates { at: self.machine.now().timestamp().as_second(), mods };
-        Ok(self.state.note(UPDATES, &updates)?)
-    }
-}
-
 /// How a workspace stands.
 ///
 /// # Errors
@@ -189,7 +147,7 @@ pub fn status(session: &Session<'_>) -> Result<Status, AppError> {
     let alignments = session.state.alignments(None)?;
     let mut installs = Vec::new();
     for install in &workspace.config.installs {
-        let held: Option<Held> = session.state.noted(&held_key(&install.name))?;
+        let held = session.last_look(&install.name)?.map(held);
         let mut own = alignments.iter().filter(|alignment| alignment.install == install.name);
         installs.push(InstallStatus {
             name: install.name.clone(),
@@ -225,11 +183,16 @@ pub fn status(session: &Session<'_>) -> Result<Status, AppError> {
         canon,
         installs,
         release,
-        updates: session.state.noted(UPDATES)?,
+        updates: session.last_updates()?.map(|updates| UpdatesStatus { at: updates.at, mods: updates.mods }),
         next: Vec::new(),
     };
     status.next = next(&status, session.machine.typed());
     Ok(status)
+}
+
+fn held(look: Look) -> Held {
+    let (blocking, risky) = (look.of(Severity::Blocking), look.of(Severity::Risky));
+    Held { at: look.at, canon: look.canon, blocking, risky }
 }
 
 /// What to do next, the most pressing first.

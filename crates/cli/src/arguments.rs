@@ -38,9 +38,9 @@ pub struct Global {
     /// Work in another workspace
     #[arg(short = 'C', value_name = "DIR", global = true, help_heading = EVERY)]
     pub directory: Option<PathBuf>,
-    /// Print the report as text (the usual) or as JSON
+    /// Print the report as text (the usual), as JSON, or as a page
     #[arg(long, value_enum, global = true, help_heading = EVERY)]
-    pub format: Option<Format>,
+    pub format: Option<Form>,
     /// Colour the text; automatically, when not said
     #[arg(long, value_enum, global = true, help_heading = EVERY)]
     pub color: Option<When>,
@@ -52,14 +52,25 @@ pub struct Global {
     pub verbose: bool,
 }
 
-/// How a report is printed.
-#[derive(Debug, Default, Clone, Copy, PartialEq, Eq, ValueEnum, Deserialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Format {
+/// How a report is asked for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub enum Form {
     /// For people
-    #[default]
     Text,
     /// For programs, as described by the schemas in docs/schemas
+    Json,
+    /// For a browser: one page to look at or to send; of check, compare, diagnose and report
+    Html,
+}
+
+/// How a report is printed that is no page.
+#[derive(Debug, Default, Clone, Copy, PartialEq, Eq, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Format {
+    /// For people.
+    #[default]
+    Text,
+    /// For programs.
     Json,
 }
 
@@ -217,6 +228,11 @@ pub enum Command {
     ///
     /// From what is known: nothing is measured, and nobody is dialled. How old each fact is, is told with it.
     Status,
+    /// Write the state of everything on one page: installs, dependencies, updates, health, history
+    ///
+    /// From what is known: nothing is measured, and nobody is dialled; logs of servers on this machine are read. One HTML file that needs
+    /// nothing else, to be looked at in a browser, printed or sent.
+    Report(ReportArguments),
     /// Say what the words that are Kanon's own mean
     Words,
     /// Print what a shell needs to complete commands, with the names of installs and mods
@@ -631,6 +647,13 @@ pub struct HandoutArguments {
     /// The address at which players find the release; the one of kanon.toml when left out
     #[arg(long, value_name = "URL")]
     pub address: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub struct ReportArguments {
+    /// Write the page to this file; - is standard output. report.html when left out
+    #[arg(short, long, value_name = "FILE")]
+    pub output: Option<PathBuf>,
 }
 
 /// The forms of a handout.

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use kanon_app::machine::{HEEDED, Machine, is_secret};
 
-use crate::arguments::{Format, Global, When};
+use crate::arguments::{Form, Format, Global, When};
 use crate::asking;
 use crate::failure::Failure;
 use crate::settings::Settings;
@@ -18,8 +18,10 @@ pub struct Env {
     pub machine: Machine,
     /// When text is coloured.
     pub color: When,
-    /// How the report is printed.
+    /// How the report is printed, where it is no page.
     pub format: Format,
+    /// Whether it is to be a page.
+    pub as_page: bool,
     /// Whether more is told.
     pub verbose: bool,
     /// Whether the report goes to a terminal.
@@ -55,12 +57,22 @@ impl Env {
         Ok(Self {
             machine: machine.or_patience(settings.patience),
             color: global.color.or(settings.color).unwrap_or_default(),
-            format: global.format.or(settings.format).unwrap_or_default(),
+            format: match global.format {
+                Some(Form::Json) => Format::Json,
+                Some(Form::Text | Form::Html) => Format::Text,
+                None => settings.format.unwrap_or_default(),
+            },
+            as_page: global.format == Some(Form::Html),
             verbose: global.verbose,
             shows: std::io::stdout().is_terminal(),
             tongue: Tongue::of(&language),
             in_dialogue: false,
         })
+    }
+
+    /// What the clock said when the command began, in seconds since 1970.
+    pub fn now(&self) -> i64 {
+        self.machine.now().timestamp().as_second()
     }
 
     /// The same, working in another folder.

@@ -13,7 +13,7 @@ use crate::error::{During, ReachError};
 use crate::install::{FileFingerprint, KeptDocument};
 
 /// The journal's migrations, oldest first: each brings it from the version of its place to the next. None is ever changed.
-const JOURNAL: [&str; 2] = [
+const JOURNAL: [&str; 3] = [
     "CREATE TABLE alignment (
        id INTEGER PRIMARY KEY AUTOINCREMENT, install TEXT NOT NULL, root TEXT NOT NULL, began INTEGER NOT NULL,
        state TEXT NOT NULL, steps TEXT NOT NULL);
@@ -27,6 +27,7 @@ const JOURNAL: [&str; 2] = [
        PRIMARY KEY (root, path)) WITHOUT ROWID;",
     "ALTER TABLE alignment ADD COLUMN pruned INTEGER NOT NULL DEFAULT 0;
      UPDATE alignment SET state = 'done', pruned = 1 WHERE state = 'pruned';",
+    "CREATE TABLE kept (what TEXT PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID;",
 ];
 /// The tables of the journal that were in one file with the cache once, and are taken over from there.
 const JOURNALLED: [&str; 6] = ["alignment", "rehearsal", "step_done", "after", "before", "base"];
@@ -677,6 +678,29 @@ impl State {
         })
     }
 
+    /// The rehearsals that canons passed, oldest first, each with the digest of its canon.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn rehearsals(&self) -> Result<Vec<(Blake3, Rehearsed)>, ReachError> {
+        self.journal.run(|connection| {
+            let mut select =
+                connection.prepare("SELECT canon, install, at, seconds, memory FROM rehearsal ORDER BY at, install")?;
+            let rows = select.query_map([], |row| {
+                let (canon, memory): (Vec<u8>, i64) = (row.get(0)?, row.get(4)?);
+                let (install, at, seconds) = (row.get(1)?, row.get(2)?, row.get(3)?);
+                Ok((canon, Rehearsed { install, at, seconds, memory: memory.cast_unsigned() }))
+            })?;
+            let known = rows.map(|row| {
+                row.map(|(canon, passed)| {
+                    let digest = <[u8; 32]>::try_from(canon).ok().map(Blake3::from_bytes);
+                    digest.map(|digest| (digest, passed))
+                })
+            });
+            known.filter_map(Result::transpose).collect()
+        })
+    }
+
     /// Journals an alignment before its first step. Its number is greater than `floor`: backups of a journal that is gone keep
     /// theirs.
     ///
@@ -760,6 +784,30 @@ impl State {
     pub fn noted<T: serde::de::DeserializeOwned>(&self, what: &str) -> Result<Option<T>, ReachError> {
         let json: Option<String> = self.cache.run(|connection| {
             let mut select = connection.prepare_cached("SELECT json FROM noted WHERE what = ?1")?;
+            select.query_row([what], |row| row.get(0)).optional()
+        })?;
+        Ok(json.and_then(|json| serde_json::from_str(&json).ok()))
+    }
+
+    /// Keeps what can't be found out again, in place of what was kept of it before.
+    ///
+    /// # Errors
+    /// When the database can't be written.
+    pub fn keep(&self, what: &str, found: &impl Serialize) -> Result<(), ReachError> {
+        let json = serde_json::to_string(found).unwrap_or_default();
+        self.journal.run(|connection| {
+            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO kept VALUES (?1, ?2)")?;
+            insert.execute(params![what, json]).map(drop)
+        })
+    }
+
+    /// What was kept; nothing where nothing was, or it can't be read any more.
+    ///
+    /// # Errors
+    /// When the database can't be read.
+    pub fn kept<T: serde::de::DeserializeOwned>(&self, what: &str) -> Result<Option<T>, ReachError> {
+        let json: Option<String> = self.journal.run(|connection| {
+            let mut select = connection.prepare_cached("SELECT json FROM kept WHERE what = ?1")?;
             select.query_row([what], |row| row.get(0)).optional()
         })?;
         Ok(json.and_then(|json| serde_json::from_str(&json).ok()))

@@ -57,6 +57,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let failed = failures.iter().map(|(name, failure)| render::align::Failed::new(name, failure)).collect();
     let report = Report::new(installs.into_values().collect(), failed);
     match env.format {
+        _ if env.as_page => ui.report(&render::page::check::html(&report, &canon.name, env.now())?),
         Format::Json => ui.json(&report)?,
         Format::Text => ui.report(&report.text(&canon.name)),
     }
@@ -68,16 +69,17 @@ pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &
     let survey = &surveyed.survey;
     let mut findings = findings(CheckContext { left: &surveyed.left, ..session.measure(canon) }, survey);
     findings.iter_mut().for_each(|finding| suggest_for_here(session, surveyed, finding));
+    let known_by = if surveyed.counts.is_some_and(|counts| counts.files_vouched > 0) { "receipt" } else { "digest" };
     // Of what was measured just now; a survey out of a file may be of any day.
     if surveyed.counts.is_some()
-        && let Err(error) = session.remember_held(&survey.install.name, canon, &findings)
+        && let Err(error) = session.keep_look(&survey.install.name, canon, (survey.mods.len(), known_by), &findings)
     {
         session.observer.notice(Notice::NotRemembered(error));
     }
     Held {
         mods: survey.mods.len(),
         from_file: surveyed.counts.is_none(),
-        known_by: if surveyed.counts.is_some_and(|counts| counts.files_vouched > 0) { "receipt" } else { "digest" },
+        known_by,
         ..Held::new(survey.install.name.clone(), survey.install.role, findings)
     }
 }

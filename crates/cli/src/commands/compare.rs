@@ -43,6 +43,7 @@ pub fn run(arguments: &Compare, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     };
     let matrix = matrix(&columns, session.loaded.rulebook.versions, needed);
     match env.format {
+        _ if env.as_page => ui.report(&render::page::compare::html(&matrix, env.now())?),
         Format::Json => ui.json(&matrix)?,
         Format::Text => ui.report(&render::compare::text(&matrix, env.verbose)),
     }

@@ -10,13 +10,13 @@ use kanon_io::release::{Record, SigningKeys};
 use kanon_io::writing::write_whole;
 use serde::Serialize;
 
-use super::publish::{Place, address_of};
 use crate::Outcome;
 use crate::arguments::{Format, HandoutArguments, HandoutForm};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
 use crate::ui::Ui;
+use kanon_app::release_place::{ReleasePlace, address_of};
 use kanon_app::session::{Session, digest_of};
 
 #[derive(Serialize)]
@@ -95,7 +95,7 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
     let digest = digest_of(canon)?;
     let record = Record::read(&folder)?;
     let said = record.last().filter(|last| last.canon == digest).map(|last| last.release.number);
-    let place = workspace.config.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
+    let place = workspace.config.release.to.as_deref().map(|to| ReleasePlace::of(to, &workspace.root)).transpose()?;
     let address = address.map(str::to_owned).or_else(|| address_of(workspace, place.as_ref()));
     let keys = SigningKeys::open(&folder)?;
     let mark = keys.map(|keys| keys.mark()).transpose()?;

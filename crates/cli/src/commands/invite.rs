@@ -1,19 +1,18 @@
 //! `kanon invite`: one line that says where the release is, and who must have signed it.
 
-use kanon_core::canon::release::Invite;
 use kanon_io::release::SigningKeys;
-use kanon_io::workspace::Workspace;
 use qrcode::QrCode;
 use qrcode::render::unicode::Dense1x2;
 use serde::Serialize;
 
-use super::publish::{Place, address_of, warn_of_folder};
+use super::publish::warn_of_folder;
 use crate::Outcome;
 use crate::arguments::{Format, InviteArguments};
 use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::styled;
 use crate::ui::Ui;
+use kanon_app::release_place::invite_of;
 use kanon_app::session::Session;
 
 #[derive(Serialize)]
@@ -52,16 +51,6 @@ pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, F
         }
     }
     Ok(Outcome::InOrder)
-}
-
-/// The invite of what a workspace has published; nothing where it has published nothing, or nothing says where players find it.
-pub fn invite_of(workspace: &Workspace, address: Option<&str>) -> Result<Option<Invite>, Failure> {
-    let Some(keys) = SigningKeys::open(&workspace.release_folder())? else { return Ok(None) };
-    let place = workspace.config.release.to.as_deref().map(|to| Place::of(to, &workspace.root)).transpose()?;
-    let address = address.map(str::to_owned).or_else(|| address_of(workspace, place.as_ref()));
-    let Some(address) = address else { return Ok(None) };
-    let mark = keys.mark()?;
-    Ok(Some(Invite::new(&address, mark.version, mark.fingerprint)))
 }
 
 /// The code as characters: black on white whatever the terminal's colours are, since cameras want it so.

@@ -21,6 +21,7 @@ pub mod learn;
 mod line;
 mod publish;
 mod rehearse;
+mod report;
 pub mod rulebook;
 mod rulebook_example;
 mod rulebook_renew;
@@ -59,8 +60,17 @@ fn tell_failures(ui: &Ui, failures: &[(String, Failure)], good: bool) -> Result<
     Err(Failure::plain(format!("this could not be done for {}", names.join(", "))))
 }
 
+/// Whether a command has a page.
+const fn has_page(command: &Command) -> bool {
+    matches!(command, Command::Check(_) | Command::Compare(_) | Command::Diagnose(_) | Command::Report(_))
+}
+
 /// Runs a command.
 pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    if env.as_page && !has_page(&command) {
+        return Err(Failure::plain("this command has no page")
+            .hint("kanon check, compare, diagnose and report have one; --format text or json fits every command"));
+    }
     match command {
         Command::Demo(arguments) => demo::run(arguments, ui),
         Command::Init(arguments) => init::run(arguments, env, ui),
@@ -93,6 +103,7 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Isolate(arguments) => isolate::run(&arguments, env, ui),
         Command::Health(arguments) => health::run(&arguments, env, ui),
         Command::Status => status::run(env, ui),
+        Command::Report(arguments) => report::run(&arguments, env, ui),
         Command::Words => words::run(ui),
         Command::Completions(arguments) => completions::completions(&arguments, ui),
         Command::Man(arguments) => completions::manual(&arguments, env, ui),

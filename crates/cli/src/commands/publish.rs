@@ -1,7 +1,6 @@
 //! `kanon publish`: a signed release of the sealed canon, for players to follow.
 
 use std::collections::BTreeMap;
-use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::printable;
@@ -25,6 +24,7 @@ use crate::failure::Failure;
 use crate::render::handout::{Sheet, archive, bom, csv, html, markdown};
 use crate::render::{BOLD, CARE, FAINT, GOOD, count, counted, size, styled};
 use crate::ui::Ui;
+use kanon_app::release_place::{ReleasePlace, address_of};
 use kanon_app::session::{Session, digest_of};
 
 /// How long a release lasts when nothing is said: longer than a winter without a word from the administrator.
@@ -50,42 +50,6 @@ struct Report<'a> {
     to: &'a str,
     root: u64,
     invite: &'a str,
-}
-
-/// Where a release is published to.
-pub enum Place {
-    /// A folder of this machine.
-    Folder(PathBuf),
-    /// A bucket.
-    Bucket(String),
-}
-
-impl Place {
-    /// Reads a place as it was typed, relative to a folder.
-    pub fn of(typed: &str, from: &Path) -> Result<Self, Failure> {
-        match typed.split_once("://") {
-            Some(("s3", _)) => Ok(Self::Bucket(typed.to_owned())),
-            Some(("file", _)) | None => Ok(Self::Folder(from.join(typed.trim_start_matches("file://")))),
-            Some(_) => Err(Failure::plain(format!("{} can't be published to", printable(typed)))
-                .hint("publish to the folder that your web server serves, or to s3://bucket/folder")),
-        }
-    }
-
-    fn as_typed(&self) -> String {
-        match self {
-            Self::Folder(folder) => folder.display().to_string(),
-            Self::Bucket(address) => address.clone(),
-        }
-    }
-}
-
-/// Where players find the release: by what is written in `kanon.toml`; else, for players of this machine, the place itself.
-pub fn address_of(workspace: &Workspace, place: Option<&Place>) -> Option<String> {
-    let written = workspace.config.release.address.clone();
-    written.or_else(|| match place? {
-        Place::Folder(folder) => Some(folder.canonicalize().ok()?.display().to_string()),
-        Place::Bucket(address) => Some(address.clone()),
-    })
 }
 
 pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -186,17 +150,17 @@ fn refuse_unfit(session: &Session<'_>, canon: &Canon) -> Result<(), Failure> {
     Ok(())
 }
 
-fn place(arguments: &Publish, session: &Session<'_>) -> Result<Place, Failure> {
+fn place(arguments: &Publish, session: &Session<'_>) -> Result<ReleasePlace, Failure> {
     let workspace = session.workspace()?;
     let place = match (&arguments.dest, &workspace.config.release.to) {
-        (Some(typed), _) => Place::of(typed, &session.machine.folder)?,
-        (None, Some(to)) => Place::of(to, &workspace.root)?,
+        (Some(typed), _) => ReleasePlace::of(typed, &session.machine.folder)?,
+        (None, Some(to)) => ReleasePlace::of(to, &workspace.root)?,
         (None, None) => {
             return Err(Failure::plain("nothing says where to publish to")
                 .hint("kanon publish DEST, with a folder that your web server serves, or s3://bucket/folder"));
         }
     };
-    let Place::Folder(folder) = place else { return Ok(place) };
+    let ReleasePlace::Folder(folder) = place else { return Ok(place) };
     std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
     let found = folder.canonicalize().during("find", &folder)?;
     let own = workspace.root.canonicalize().during("find", &workspace.root)?;
@@ -207,12 +171,12 @@ fn place(arguments: &Publish, session: &Session<'_>) -> Result<Place, Failure> {
         ))
         .hint("publish to a folder of its own"));
     }
-    Ok(Place::Folder(found))
+    Ok(ReleasePlace::Folder(found))
 }
 
 /// The workspace with the place in `kanon.toml` where it is not said yet, and the address when it was given; nothing where
 /// all of it is said.
-fn with_place(arguments: &Publish, session: &Session<'_>, place: &Place) -> Result<Option<Workspace>, Failure> {
+fn with_place(arguments: &Publish, session: &Session<'_>, place: &ReleasePlace) -> Result<Option<Workspace>, Failure> {
     let workspace = session.workspace()?;
     let wish = &workspace.config.release;
     let mut said: Vec<(&'static str, String)> = Vec::new();

@@ -13,6 +13,7 @@ use crate::env::{Env, time_of_day};
 use crate::failure::Failure;
 use crate::render::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, styled};
 use crate::ui::Ui;
+use crate::words::standing::because;
 
 /// So many installs are told one by one.
 const INSTALLS: usize = 40;
@@ -107,18 +108,4 @@ fn looked(at: i64) -> String {
 
 fn days(days: i64) -> usize {
     usize::try_from(days).unwrap_or(0)
-}
-
-const fn because(why: Why) -> &'static str {
-    match why {
-        Why::NothingWished => "nothing is asked for yet: take over what is there",
-        Why::NoCanon => "agree on what kanon.toml asks for",
-        Why::StaleCanon => "agree on what is asked for now",
-        Why::CutOff => "finish what was cut off, or take it back",
-        Why::Off => "bring it in line",
-        Why::NotLookedAt => "look at what nobody has looked at since",
-        Why::ReleaseBehind => "let the players have the new canon",
-        Why::ReleaseEnds => "sign anew before the signatures end",
-        Why::Updates => "see what could be renewed",
-    }
 }

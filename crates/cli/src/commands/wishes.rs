@@ -21,6 +21,7 @@ use crate::ui::Ui;
 use kanon_app::offers::{Offer, Offers};
 use kanon_app::sealable::sealable_outlook;
 use kanon_app::session::Session;
+use kanon_app::updates::waiting;
 
 /// How many mods a search tells.
 const HITS: usize = 20;
@@ -178,7 +179,8 @@ fn look_ahead(
     };
     let moved = |id: &str| update.as_ref().is_ok_and(|update| update.moves.iter().any(|m| m.id == id));
     if game.is_none() && matches!(intent, Intent::Renew(ids) if ids.is_empty()) {
-        session.remember_updates(update.as_ref().map_or(0, |update| update.moves.len()))?;
+        let moves = update.as_ref().map_or(0, |update| update.moves.len());
+        session.keep_updates(moves, waiting(stock, session, &standings)?)?;
     }
     let mods: Vec<Row> = standings
         .into_iter()

@@ -47,8 +47,10 @@ pub struct Batch {
 /// An install that could not be worked on.
 #[derive(Serialize)]
 pub struct Failed {
-    install: String,
-    why: String,
+    /// Its name.
+    pub install: String,
+    /// What stopped the work.
+    pub why: String,
 }
 
 impl Failed {

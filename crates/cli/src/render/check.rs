@@ -18,10 +18,10 @@ use super::{BAD, BOLD, FAINT, GOOD, count, folded, of_severity, styled};
 pub struct Report {
     format: &'static str,
     in_line: bool,
-    installs: Vec<Held>,
+    pub installs: Vec<Held>,
     /// Installs that could not be looked at.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    failed: Vec<Failed>,
+    pub failed: Vec<Failed>,
 }
 
 /// One install, held against the canon.
@@ -46,6 +46,16 @@ pub struct Held {
 }
 
 impl Held {
+    /// How it is known, and how much is off.
+    pub fn how(&self) -> String {
+        let how = match (self.from_file, self.known_by) {
+            (true, _) => "by its survey",
+            (false, "receipt") => "known by size and time since they were last measured; --thorough reads them",
+            (false, _) => "measured",
+        };
+        format!("{} - {} {how}", summary(&self.findings), count(self.mods, "mod")).trim_start_matches(", ").to_owned()
+    }
+
     /// An install and its findings.
     pub fn new(name: String, role: Role, findings: Vec<Finding>) -> Self {
         Self { name, role, in_line: in_line(&findings), known_by: "digest", findings, mods: 0, from_file: false }
@@ -93,19 +103,9 @@ impl Report {
 
 fn install(out: &mut String, held: &Held) {
     let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
-    let how = match (held.from_file, held.known_by) {
-        (true, _) => "by its survey",
-        (false, "receipt") => "known by size and time since they were last measured; --thorough reads them",
-        (false, _) => "measured",
-    };
-    let _ = writeln!(
-        out,
-        "{} ({}): {state}{} - {} {how}",
-        styled(BOLD, &printable(&held.name)),
-        held.role,
-        summary(&held.findings),
-        count(held.mods, "mod")
-    );
+    let (name, how) = (styled(BOLD, &printable(&held.name)), held.how());
+    let comma = if held.findings.is_empty() { " " } else { ", " };
+    let _ = writeln!(out, "{name} ({}): {state}{comma}{how}", held.role);
     findings(out, &held.findings);
 }
 

@@ -84,7 +84,8 @@ fn shown(of: &Cell, width: usize) -> String {
     }
 }
 
-fn words(cell: &Cell) -> String {
+/// What a cell says.
+pub fn words(cell: &Cell) -> String {
     let version = cell.versions.first().cloned().unwrap_or_default();
     match cell.mark {
         Mark::Same => version,

@@ -9,6 +9,7 @@ pub mod handout;
 pub mod health;
 pub mod keys;
 pub mod learn;
+pub mod page;
 pub mod rehearsal;
 pub mod renewal;
 pub mod rulebook;

@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write;
 
+use kanon_app::diagnosing::LookedAt;
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
@@ -25,7 +26,21 @@ pub fn wanted(wanted: Wanted) -> String {
     }
 }
 
-const fn kept_out_by(what: KeptOutBy) -> &'static str {
+/// Something that was looked at.
+pub fn looked_at(what: &LookedAt) -> String {
+    match what {
+        LookedAt::Install(role, name) => format!("the {role} {name}"),
+        LookedAt::Log(side, files, by_itself) => {
+            let how = if *by_itself { ", read by what it says itself" } else { "" };
+            format!("the {side}'s log {}{how}", files.join(" and "))
+        }
+        LookedAt::Message => "what the player saw".to_owned(),
+        LookedAt::Canon => "the canon".to_owned(),
+    }
+}
+
+/// What keeps a player out, as a noun.
+pub const fn kept_out_by(what: KeptOutBy) -> &'static str {
     match what {
         KeptOutBy::Ban => "a ban",
         KeptOutBy::GuestList => "a list of who may join",

@@ -6,6 +6,7 @@ use kanon_app::error::{
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
+use kanon_core::rulebook::Role;
 use kanon_io::error::ReachError;
 use kanon_io::error::Refusal;
 use kanon_io::error::{AddressError, HostError};
@@ -17,6 +18,17 @@ impl From<AppError> for Failure {
         match error {
             AppError::Io(error) => error.into(),
             AppError::NoInvite(cause) => Self::from_words(&cause).hint("ask whoever invited you for the whole line"),
+            AppError::NoPlaceToPublish(typed) => Self::plain(format!("{} can't be published to", printable(&typed)))
+                .hint("publish to the folder that your web server serves, or to s3://bucket/folder"),
+            AppError::NothingToGoBy => Self::plain("there is nothing to go by").hint(
+                "add --client INSTALL, --server INSTALL, --server-log FILE, --client-log FILE or --message \"TEXT\"",
+            ),
+            AppError::NoTime(text) => Self::plain(format!("`{}` is no time", printable(&text)))
+                .hint("write it like 2026-11-27T06:00, 2026-11-27, or 06:00"),
+            AppError::OtherSide { named, is } => {
+                let meant = if is == Role::Server { Role::Client } else { Role::Server };
+                Self::plain(format!("{named} is a {is}, not a {meant}")).hint("use the option of the other side")
+            }
             AppError::NoWorkspaceNorRulebook(folder) => Self::from(ReachError::NoWorkspace(folder))
                 .hint("start one with: kanon init; or look without one: --rulebook FILE --role server|client"),
             AppError::Asking(cause) => Self::plain("could not ask").because(std::io::Error::other(cause)),

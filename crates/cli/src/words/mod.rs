@@ -7,6 +7,7 @@ pub mod notices;
 pub mod players;
 pub mod proof;
 pub mod questions;
+pub mod standing;
 pub mod steps;
 pub mod tongue;
 pub mod voice;

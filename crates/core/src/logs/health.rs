@@ -59,6 +59,9 @@ pub struct Health {
 /// One start.
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Start {
+    /// The day on which it began, where the log tells dates.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub day: Option<String>,
     /// When it began, as the time of day.
     pub at: Option<String>,
     /// Seconds until it said that it is up.
@@ -247,6 +250,7 @@ impl Recorder {
             let since =
                 |stamp: Option<LogTime>| Some(stamp?.seconds_since(open.from?)).filter(|seconds| *seconds >= 0.0);
             Start {
+                day: open.from.and_then(LogTime::date),
                 at: open.from.map(LogTime::clock),
                 seconds: since(open.ready),
                 settled: since(open.settled),

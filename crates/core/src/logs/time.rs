@@ -70,6 +70,13 @@ impl LogTime {
         }
     }
 
+    /// The date, where one is told: 2026-11-27.
+    pub fn date(self) -> Option<String> {
+        let days = i32::try_from(self.day?).ok()?;
+        let date = jiff::civil::date(1970, 1, 1).checked_add(jiff::Span::new().try_days(days).ok()?).ok()?;
+        Some(date.to_string())
+    }
+
     /// The time of day, to the second.
     pub fn clock(self) -> String {
         let second = self.second.max(0.0) as u64;
