@@ -28,4 +28,5 @@ pub mod session;
 pub mod status;
 mod text_files;
 pub mod updates;
+pub mod watching;
 pub mod wholeness;

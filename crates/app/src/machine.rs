@@ -38,6 +38,9 @@ pub const HEEDED: [&str; 10] = [
 /// The variable that says for how many seconds a silent host is waited for.
 const PATIENCE: &str = "KANON_PATIENCE";
 
+/// The variable that holds what stands for `{secret}` in the address of a hook.
+pub const HOOK_SECRET: &str = "KANON_HOOK_SECRET";
+
 /// How the names of the variables begin that say where a bucket is and who asks there.
 const BUCKETS: &str = "AWS_";
 
@@ -45,7 +48,7 @@ const BUCKETS: &str = "AWS_";
 pub fn is_secret(variable: &str) -> bool {
     variable.starts_with("KANON_PASSWORD")
         || variable.starts_with(BUCKETS)
-        || matches!(variable, "KANON_PASSPHRASE" | "KANON_USER")
+        || matches!(variable, "KANON_PASSPHRASE" | "KANON_USER" | HOOK_SECRET)
 }
 
 impl Machine {
@@ -134,6 +137,12 @@ impl Machine {
             patience: self.patience(),
             bucket: of_buckets.map(|(name, value)| (name.clone(), value.clone())).collect(),
         }
+    }
+
+    /// The same machine at another time.
+    #[must_use]
+    pub fn at(self, now: jiff::Zoned) -> Self {
+        Self { now, ..self }
     }
 
     /// What the clock says here and now.

@@ -1,10 +1,12 @@
 //! What was typed, and nothing more: no defaults are worked out and nothing is opened here.
 
 use std::path::PathBuf;
+use std::time::Duration;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clap_complete::{ArgValueCandidates, Shell};
 use kanon_app::alignment::Wanted;
+use kanon_core::config::span_of_time;
 use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Said;
 use kanon_core::rulebook::Role;
@@ -233,6 +235,11 @@ pub enum Command {
     /// From what is known: nothing is measured, and nobody is dialled; logs of servers on this machine are read. One HTML file that needs
     /// nothing else, to be looked at in a browser, printed or sent.
     Report(ReportArguments),
+    /// Notice what changes, before the players do, and tell it: here, to a command, to an address
+    ///
+    /// Looks again and again at installs, at the servers' logs, at the sources and at the release, and tells each change of state once,
+    /// with its cause and what to do. What it knows survives being started anew. [watch] in kanon.toml says whom to tell.
+    Watch(Watch),
     /// Say what the words that are Kanon's own mean
     Words,
     /// Print what a shell needs to complete commands, with the names of installs and mods
@@ -647,6 +654,24 @@ pub struct HandoutArguments {
     /// The address at which players find the release; the one of kanon.toml when left out
     #[arg(long, value_name = "URL")]
     pub address: Option<String>,
+}
+
+#[derive(Debug, Args)]
+pub struct Watch {
+    /// Names from kanon.toml; all of its installs when none is given
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
+    pub installs: Vec<String>,
+    /// Look at everything so often, such as 30s, 10m or 1h; logs of servers on this machine are followed all the time
+    #[arg(long, value_name = "TIME", value_parser = span_of_time)]
+    pub every: Option<Duration>,
+    /// Look once, tell what has changed since the last time, and end: for a clock that starts programs
+    #[arg(long)]
+    pub once: bool,
+    /// Align this install by itself when files of the canon are missing or damaged and the game is stopped, and never for anything
+    /// that somebody has to decide; may be given several times
+    #[arg(long, value_name = "INSTALL")]
+    #[arg(add = ArgValueCandidates::new(completing::installs))]
+    pub mend: Vec<String>,
 }
 
 #[derive(Debug, Args)]

@@ -61,6 +61,15 @@ impl Ui {
         Ok(())
     }
 
+    /// Prints one line for programs that read line by line.
+    pub fn json_line(&self, report: &impl Serialize) -> Result<(), Failure> {
+        let text = serde_json::to_string(report)
+            .map_err(|error| Failure::plain("could not write the report as JSON").because(error))?;
+        let mut out = std::io::stdout();
+        let _ = out.write_all((screen::shown_json(&text) + "\n").as_bytes()).and_then(|()| out.flush());
+        Ok(())
+    }
+
     /// Tells something beside the report.
     pub fn notice(&self, text: &str) {
         if !self.quiet {

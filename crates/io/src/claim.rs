@@ -115,6 +115,12 @@ pub fn at_work(shown: &str, locks: &Path) -> Option<Claimant> {
     matches!(file.try_lock(), Err(std::fs::TryLockError::WouldBlock)).then(|| holder(&path))
 }
 
+/// Who has claimed an install, from whatever workspace; nothing where nobody has, or it can't be told.
+pub fn claimed_by(install: &dyn Install) -> Option<Claimant> {
+    let bytes = install.document(&own(NOTE).ok()?, NOTE_BYTES).ok()?;
+    serde_json::from_slice::<Note>(&bytes).ok().map(|note| note.claimant)
+}
+
 /// What is told where somebody works on an install right now.
 pub fn busy(shown: &str, holder: &Claimant) -> ReachError {
     ReachError::Busy { install: shown.to_owned(), by: holder.told(), began: Some(holder.began), alive: true }

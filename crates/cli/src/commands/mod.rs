@@ -31,6 +31,7 @@ mod standin;
 mod status;
 mod survey;
 mod undo;
+mod watch;
 mod why;
 mod wishes;
 mod words;
@@ -104,6 +105,7 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Health(arguments) => health::run(&arguments, env, ui),
         Command::Status => status::run(env, ui),
         Command::Report(arguments) => report::run(&arguments, env, ui),
+        Command::Watch(arguments) => watch::run(&arguments, env, ui),
         Command::Words => words::run(ui),
         Command::Completions(arguments) => completions::completions(&arguments, ui),
         Command::Man(arguments) => completions::manual(&arguments, env, ui),

@@ -1,6 +1,7 @@
 //! What Kanon says: the English of everything that the use cases tell as values, one file a subject, each kind matched.
 
 pub mod adopting;
+pub mod changes;
 pub mod diagnosis;
 pub mod errors;
 pub mod notices;

@@ -57,5 +57,7 @@ mod trust;
 mod undoing;
 mod unseen;
 mod updating;
+#[cfg(unix)]
+mod watching;
 mod worked_examples;
 mod worlds;

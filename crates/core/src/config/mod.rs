@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::ops::Range;
+use std::time::Duration;
 
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
@@ -99,6 +100,8 @@ pub struct WorkspaceConfig {
     pub backups: Keep,
     /// How releases for players are published.
     pub release: ReleaseWish,
+    /// How changes are noticed and told.
+    pub watch: WatchWish,
     /// The mods.
     pub mods: Vec<ModWish>,
 }
@@ -183,6 +186,21 @@ pub struct ReleaseWish {
     pub programs_at: Option<String>,
     /// Whether all that a player needs is published in one archive too.
     pub zip: bool,
+}
+
+/// How changes are noticed and told.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct WatchWish {
+    /// So long lies between two looks at everything; ten minutes when not said.
+    pub every: Option<Duration>,
+    /// A server that has not come up so long after it began is told of; ten minutes when not said.
+    pub patience: Option<Duration>,
+    /// A command that is run for each change, with its arguments; it gets the change as JSON.
+    pub command: Vec<String>,
+    /// The address that each change is sent to, by HTTP POST.
+    pub hook: Option<String>,
+    /// What is sent, with places in braces; the change as JSON when not said.
+    pub body: Option<String>,
 }
 
 /// A folder of downloads, or a catalogue.
@@ -275,6 +293,7 @@ fn wishes(root: &Section<'_>) -> WorkspaceConfig {
         sources: sources.into_iter().map(|((name, _), section)| source(name, section)).collect(),
         backups: root.section("backups").map(keep).unwrap_or_default(),
         release: root.section("release").map(release).unwrap_or_default(),
+        watch: root.section("watch").map(watch).unwrap_or_default(),
         mods: root.sections("mod").into_iter().map(mod_wish).collect(),
     };
     policy.into_iter().for_each(Section::finish);
@@ -421,6 +440,53 @@ fn release(section: Section<'_>) -> ReleaseWish {
             format!("a password stands in `{}`, where everybody can read it", place.split("://").next().unwrap_or(""));
         let help = "take it out; credentials for a bucket come from the environment";
         section.problems().error_with_help(section.span(), message, help);
+    }
+    section.finish();
+    wish
+}
+
+/// So long may lie between two looks, and so long a start may take.
+const SPAN: (Duration, Duration) = (Duration::from_millis(100), Duration::from_secs(7 * 86_400));
+
+/// A span of time as people write it, such as 10m or 1h 30m.
+///
+/// # Errors
+/// When it is none, or too short or too long to be meant; in words.
+pub fn span_of_time(text: &str) -> Result<Duration, String> {
+    let span: jiff::SignedDuration = text.trim().parse().map_err(|_| format!("`{text}` is no span of time"))?;
+    let span = Duration::try_from(span).map_err(|_| format!("`{text}` goes back in time"))?;
+    match (SPAN.0..=SPAN.1).contains(&span) {
+        true => Ok(span),
+        false => Err(format!("`{text}` is too short or too long to be meant")),
+    }
+}
+
+fn watch(section: Section<'_>) -> WatchWish {
+    let span = |key: &'static str| {
+        let (text, place) = section.text(key)?;
+        let read = span_of_time(text);
+        if let Err(message) = &read {
+            section.problems().error_with_help(place, message.as_str(), "write it like 30s, 10m or 1h 30m");
+        }
+        read.ok()
+    };
+    let wish = WatchWish {
+        every: span("every"),
+        patience: span("patience"),
+        command: section.texts("command").into_iter().map(|(word, _)| word.to_owned()).collect(),
+        hook: section.optional_text("hook"),
+        body: section.optional_text("body"),
+    };
+    if let Some((hook, place)) = section.text("hook") {
+        let is_web = hook.starts_with("http://") || hook.starts_with("https://");
+        if !is_web {
+            section.problems().error_with_help(place.clone(), "this is no address", "write http://… or https://…");
+        }
+        if has_password(hook) {
+            let message = "a password stands here, where everybody can read it";
+            let help = "write {secret} in its place, and set KANON_HOOK_SECRET where kanon watch runs";
+            section.problems().error_with_help(place, message, help);
+        }
     }
     section.finish();
     wish

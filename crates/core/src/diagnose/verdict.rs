@@ -50,7 +50,7 @@ pub struct Case<'a> {
 }
 
 /// What came of it, most likely first.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Diagnosis {
     /// The causes.
     pub verdicts: Vec<Verdict>,

@@ -20,6 +20,7 @@ use tokio::runtime::Runtime;
 use url::Url;
 
 pub use self::answer::Access;
+pub(crate) use self::answer::innermost;
 pub(crate) use self::answer::{Answer, Failed};
 use self::bucket::Bucket;
 use self::folder::Folder;

@@ -1,0 +1,126 @@
+//! Aligning an install by itself, where that needs no decision: files of the canon are missing or damaged, and the game is stopped.
+
+use kanon_core::base::finding::{Code, Finding, Severity};
+use kanon_core::canon::Canon;
+use kanon_core::delta::{CheckContext, findings};
+use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::{Action, RiskyExtras, Step};
+use kanon_core::rulebook::RunningSigns;
+use kanon_io::claim::Others;
+use kanon_io::running;
+
+use super::Look;
+use super::change::{NotMended, What};
+use crate::alignment::{AlignmentRun, Wanted};
+use crate::error::AppError;
+use crate::places::{self, Place, Placed};
+use crate::session::{Surveyed, Target};
+
+/// What is mended without asking: what the canon has, and is not there as it was sealed. Another release may be meant by somebody.
+const MENDED: [Code; 4] = [Code::ModMissing, Code::ContentDiffers, Code::Unreadable, Code::KeyMissing];
+
+impl Look<'_, '_> {
+    /// Aligns an install that is off, if that needs no decision.
+    pub(super) fn mend(&mut self, name: &str, canon: &Canon, digest: &str) {
+        let Ok(Some(placed)) = places::named(self.session.workspace.as_ref(), name) else { return };
+        let Some(memory) = self.memory.installs.get(name) else { return };
+        let is_to_mend =
+            memory.is_known && !memory.is_unreachable && memory.cut_off.is_none() && !memory.off.is_empty();
+        // What was left alone once is not tried again before it is another thing.
+        if !is_to_mend || memory.left_alone.as_ref() == Some(&memory.off) {
+            return;
+        }
+        let off = memory.off.clone();
+        match self.mended(&placed, canon) {
+            Ok((alignment, steps)) => {
+                self.tell(Some(name), What::Mended { alignment, steps });
+                let before = self.changes.len();
+                self.at_install(name, canon, digest);
+                // That it is in line was told with it.
+                let says_so = |what: &What| matches!(what, What::InLine);
+                if self.changes.get(before).is_some_and(|change| says_so(&change.what)) {
+                    self.changes.remove(before);
+                }
+                if let Some(memory) = self.memory.installs.get_mut(name) {
+                    (memory.left_alone, memory.waits_for_stop) = (None, false);
+                }
+            }
+            Err(why) => {
+                // A game that runs now may be stopped later: it is told once, and tried again.
+                let is_running = matches!(why, NotMended::Running(_));
+                let mut is_news = true;
+                if let Some(memory) = self.memory.installs.get_mut(name) {
+                    is_news = !(std::mem::replace(&mut memory.waits_for_stop, is_running) && is_running);
+                    memory.left_alone = (!is_running).then_some(off);
+                }
+                if is_news {
+                    self.tell(Some(name), What::NotMended(why));
+                }
+            }
+        }
+    }
+
+    fn mended(&mut self, placed: &Placed, canon: &Canon) -> Result<(i64, usize), NotMended> {
+        if self.session.is_stale(canon) {
+            return Err(NotMended::StaleCanon);
+        }
+        let surveyed = self.session.survey_for(Target::Install(placed.clone()), canon).map_err(NotMended::Failed)?;
+        refuse_decisions(&self.bad(canon, &surveyed))?;
+        self.refuse_running(placed)?;
+        let mut run = self
+            .session
+            .another()
+            .and_then(|session| AlignmentRun::open(session, &placed.name, Some(canon.clone()), None))
+            .map_err(NotMended::Failed)?;
+        let wanted = Wanted {
+            risky: RiskyExtras::Stay,
+            world: None,
+            while_running: false,
+            others: Others::Respect,
+            said: Said::default(),
+        };
+        let mut go = || -> Result<(), AppError> {
+            run.refuse_busy()?;
+            run.plan(&wanted)?;
+            run.fetch()
+        };
+        go().map_err(NotMended::Failed)?;
+        if !run.planned.plan.steps.iter().all(only_puts) {
+            return Err(NotMended::MoreThanFiles);
+        }
+        run.carry_out(&wanted).map_err(NotMended::Failed)?;
+        let steps = run.planned.plan.steps.len();
+        let carried = run.carried.ok_or(NotMended::MoreThanFiles)?;
+        Ok((carried.id, steps))
+    }
+
+    fn bad(&self, canon: &Canon, surveyed: &Surveyed) -> Vec<Finding> {
+        let context = CheckContext { left: &surveyed.left, ..self.session.measure(canon) };
+        findings(context, &surveyed.survey).into_iter().filter(|finding| finding.severity != Severity::Note).collect()
+    }
+
+    fn refuse_running(&mut self, placed: &Placed) -> Result<(), NotMended> {
+        let signs: RunningSigns = self.session.loaded.rulebook.running.clone();
+        if signs.lock_files.is_empty() && signs.port.is_none() && signs.processes.is_empty() {
+            return Err(NotMended::NoSign);
+        }
+        let install = self.session.open_install(placed).map_err(NotMended::Failed)?;
+        let host = if let Place::Host(address) = &placed.place { Some(address.host.as_str()) } else { None };
+        match running::sign(install.as_ref(), &signs, host) {
+            Some(sign) => Err(NotMended::Running(sign)),
+            None => Ok(()),
+        }
+    }
+}
+
+fn refuse_decisions(bad: &[Finding]) -> Result<(), NotMended> {
+    match bad.iter().find(|finding| !MENDED.contains(&finding.code)) {
+        Some(finding) => Err(NotMended::Decision(finding.code)),
+        None => Ok(()),
+    }
+}
+
+/// Whether a step puts a file of the canon in its place, and nothing more.
+fn only_puts(step: &Step) -> bool {
+    matches!(step.action, Action::Put { .. } | Action::Replace { .. } | Action::BackUp)
+}
