@@ -50,6 +50,13 @@ pub enum AppError {
     NoPlaceToPublish(String),
     /// There is nothing to tell by why a join failed.
     NothingToGoBy,
+    /// A file is no evidence that can be taken in.
+    NoEvidence {
+        /// The file.
+        path: PathBuf,
+        /// Why not.
+        cause: String,
+    },
     /// What was typed is no time.
     NoTime(String),
     /// An install is the other side.

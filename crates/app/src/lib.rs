@@ -10,6 +10,7 @@ mod amending;
 mod credentials;
 pub mod diagnosing;
 pub mod error;
+pub mod exporting;
 pub mod health;
 pub mod listening;
 pub mod looks;

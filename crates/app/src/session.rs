@@ -61,7 +61,7 @@ pub struct Session<'a> {
     pub fetched: Fetched,
     /// Folders for what is only looked at.
     temporary: Vec<TempDir>,
-    /// The canon of a release that somebody was invited to.
+    /// The canon of a release that somebody was invited to, or of evidence that was sent.
     invited: Option<Canon>,
 }
 
@@ -150,6 +150,20 @@ impl<'a> Session<'a> {
         let loaded = loaded_rulebook(Path::new("the release's rulebook"), verified.rulebook)?;
         let session = Self::with(machine, observer, (None, loaded), false)?;
         Ok(Self { invited: Some(verified.canon), ..session })
+    }
+
+    /// Takes the rulebook and the canon from a piece of evidence that somebody sent. Nothing of it is kept.
+    ///
+    /// # Errors
+    /// When the rulebook has mistakes.
+    pub fn of_evidence(
+        machine: &'a Machine,
+        observer: &'a dyn Observer,
+        (rulebook, canon): (String, Option<Canon>),
+    ) -> Result<Self, AppError> {
+        let loaded = loaded_rulebook(Path::new("the rulebook of the evidence"), rulebook)?;
+        let session = Self::with(machine, observer, (None, loaded), false)?;
+        Ok(Self { invited: canon, ..session })
     }
 
     /// Opens the workspace of a game that follows a release, and no other.

@@ -214,6 +214,11 @@ pub enum Command {
     /// With a workspace and nothing else, its server is held against the canon. A client's folder or survey and a
     /// server's log are the usual things to have.
     Diagnose(Diagnose),
+    /// Put the evidence of one bad evening into one file, for whoever helps
+    ///
+    /// Surveys, logs around the join, the canon, the rulebook and what was made of it. Addresses, passwords, accounts, mail and the names of
+    /// homes are hidden. kanon diagnose --evidence takes it in, without a workspace.
+    Export(Export),
     /// Start a server and prove that it loads: every mod said so, and it is really up
     ///
     /// A rehearsal install (rehearsal = true in kanon.toml) is aligned first, and a passed rehearsal is remembered of the sealed canon, so
@@ -382,6 +387,10 @@ pub struct Seal {
     /// Say what would change and write nothing
     #[arg(long)]
     pub changes: bool,
+    /// With --changes: hold the canon as it is against another one instead: a canon's file, or canon.json as a commit, branch or tag of the
+    /// workspace's repository has it
+    #[arg(long, value_name = "REF|FILE", requires = "changes", conflicts_with = "accept")]
+    pub against: Option<String>,
     /// The other bytes of this mod are meant, although its release was sealed with others; may be given several times
     #[arg(long, value_name = "MOD")]
     pub accept: Vec<String>,
@@ -758,12 +767,43 @@ pub struct Diagnose {
     /// Add them without asking
     #[arg(short, long, requires = "remember")]
     pub yes: bool,
+    /// Take in what kanon export made: rulebook, canon, surveys and logs in one file. Other options add to it
+    #[arg(long, value_name = "FILE", conflicts_with_all = ["rulebook", "remember", "release"])]
+    pub evidence: Option<PathBuf>,
     /// Use this rulebook, not the workspace's
     #[arg(long, value_name = "FILE")]
     pub rulebook: Option<PathBuf>,
     /// Read every byte again, whatever is remembered of unchanged files
     #[arg(long)]
     pub thorough: bool,
+}
+
+#[derive(Debug, Args)]
+pub struct Export {
+    /// Write it to this file
+    #[arg(short, long, value_name = "FILE", default_value = "evidence.zip")]
+    pub output: PathBuf,
+    /// The client: a name from kanon.toml, a folder, an address or a survey
+    #[arg(long, value_name = "INSTALL")]
+    pub client: Option<String>,
+    /// The server: a name from kanon.toml, a folder, an address or a survey
+    #[arg(long, value_name = "INSTALL")]
+    pub server: Option<String>,
+    /// The server's log, plain or compressed, or the folder of its logs
+    #[arg(long, value_name = "FILE")]
+    pub server_log: Option<PathBuf>,
+    /// The client's log, likewise
+    #[arg(long, value_name = "FILE")]
+    pub client_log: Option<PathBuf>,
+    /// What the player saw, typed as well as they remember it
+    #[arg(long, value_name = "TEXT")]
+    pub message: Option<String>,
+    /// The player, as the server's log calls them
+    #[arg(long, value_name = "NAME")]
+    pub player: Option<String>,
+    /// Use this rulebook, not the workspace's
+    #[arg(long, value_name = "FILE")]
+    pub rulebook: Option<PathBuf>,
 }
 
 /// How long a start is waited for.

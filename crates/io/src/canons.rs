@@ -1,8 +1,12 @@
 //! Every canon that was sealed in a workspace, by number: when, and why. So a seal can be gone back on, and a `canon.json` that was
 //! edited or cut has something to be held against.
 
+use std::io::Read;
 use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
 
+use kanon_core::base::limits;
+use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
@@ -58,8 +62,7 @@ pub fn numbers(folder: &Path) -> Result<Vec<u64>, ReachError> {
 /// When there is none of that number, or it can't be read.
 pub fn read(folder: &Path, number: u64) -> Result<KeptCanon, ReachError> {
     let path = file(folder, number);
-    let bytes =
-        read_bounded(&path, kanon_core::base::limits::SURVEY_BYTES + (1 << 20)).during("read the canon", &path)?;
+    let bytes = read_bounded(&path, limits::SURVEY_BYTES + (1 << 20)).during("read the canon", &path)?;
     let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
     let record: Record = serde_json::from_slice(&bytes).map_err(|error| unusable(error.to_string()))?;
     if record.format != FORMAT {
@@ -105,4 +108,52 @@ pub fn keep(folder: &Path, text: &str, (sealed, why): (i64, &str), most: usize) 
 
 fn file(folder: &Path, number: u64) -> PathBuf {
     folder.join(format!("{number}.json"))
+}
+/// So many bytes of a canon are read.
+const CANON_BYTES: u64 = limits::SURVEY_BYTES;
+
+/// A canon that lies elsewhere: in a file, from `folder`; or as a commit, branch or tag of the repository of a workspace has it.
+///
+/// # Errors
+/// When it can't be read, or is no canon.
+pub fn elsewhere(folder: &Path, workspace: &Path, named: &str) -> Result<Canon, ReachError> {
+    let path = folder.join(named);
+    let unusable = |reason: String| ReachError::Unusable { path: Path::new(named).to_owned(), reason };
+    let bytes = match path.is_file() {
+        true => read_bounded(&path, CANON_BYTES).during("read the canon", &path)?,
+        false => in_repository(workspace, named).map_err(unusable)?,
+    };
+    Canon::from_json(&bytes)
+        .map_err(|error| ReachError::BadCanon { path: Path::new(named).to_owned(), reason: error.to_string() })
+}
+
+/// The canon as the repository has it; in words why not.
+fn in_repository(workspace: &Path, named: &str) -> Result<Vec<u8>, String> {
+    // What begins like an option would be one.
+    if named.starts_with('-') {
+        return Err("it is no file that is there, and no name of a commit".to_owned());
+    }
+    let mut showing = Command::new("git")
+        .arg("-C")
+        .arg(workspace)
+        .args(["show", "--no-textconv", &format!("{named}:./canon.json")])
+        .stdin(Stdio::null())
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .map_err(|error| {
+            format!("it is no file that is there, and git can't be asked for a commit of that name ({error})")
+        })?;
+    let mut bytes = Vec::new();
+    if let Some(out) = showing.stdout.take() {
+        out.take(CANON_BYTES).read_to_end(&mut bytes).map_err(|error| error.to_string())?;
+    }
+    let ended = showing.wait_with_output().map_err(|error| error.to_string())?;
+    match ended.status.success() {
+        true => Ok(bytes),
+        false => {
+            let said = printable(String::from_utf8_lossy(&ended.stderr).trim());
+            Err(format!("it is no file that is there, and git has no canon.json there: {said}"))
+        }
+    }
 }

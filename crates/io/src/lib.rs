@@ -14,6 +14,7 @@ pub mod carry_out;
 pub mod claim;
 pub mod downloads;
 pub mod error;
+pub mod evidence;
 pub mod far_log;
 pub mod fetch;
 pub mod following;

@@ -282,7 +282,23 @@ impl Workspace {
         // A game that never followed anything is touched only once somebody has agreed.
         match &self.prepared {
             Some(_) if !self.root.join(WISHES).is_file() => State::in_memory(),
-            _ => State::open(&self.own()),
+            _ => {
+                let state = State::open(&self.own())?;
+                self.keep_own_out_of_repositories()?;
+                Ok(state)
+            }
+        }
+    }
+
+    /// Many keep a workspace in a repository: what Kanon keeps for itself, the keys that sign above all, is not to get into it.
+    fn keep_own_out_of_repositories(&self) -> Result<(), ReachError> {
+        let path = self.own().join(".gitignore");
+        match path.exists() || self.following.is_some() {
+            true => Ok(()),
+            false => write_whole(
+                &path,
+                "# What Kanon keeps for itself: its journal, backups, and the keys that sign releases.\n*\n",
+            ),
         }
     }
 

@@ -1,6 +1,7 @@
 //! `kanon diagnose`: why a join failed.
 
 use kanon_app::diagnosing::{Asked, Evidence, diagnose};
+use kanon_app::exporting::take_in;
 use kanon_app::rulebooks;
 use kanon_app::session::Session;
 use kanon_core::diagnose::{Diagnosis, Evidence as Piece, KeptOutBy, Verdict};
@@ -15,8 +16,9 @@ use crate::ui::Ui;
 use crate::words::{diagnosis as words, voice as voice_words};
 use crate::{Outcome, render};
 
+/// A diagnosis as other programs read it.
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     verdicts: &'a [Verdict],
     unexplained: &'a [Piece],
@@ -35,18 +37,22 @@ struct Report<'a> {
 }
 
 pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut session = match &arguments.release {
-        Some(invite) => Session::of_release(&env.machine, ui, invite)?,
-        None => Session::open(&env.machine, ui, arguments.rulebook.as_deref(), arguments.thorough)?,
+    let (mut session, sent) = match (&arguments.evidence, &arguments.release) {
+        (Some(file), _) => take_in(&env.machine, ui, file)?,
+        (None, Some(invite)) => (Session::of_release(&env.machine, ui, invite)?, Asked::default()),
+        (None, None) => {
+            let rulebook = arguments.rulebook.as_deref();
+            (Session::open(&env.machine, ui, rulebook, arguments.thorough)?, Asked::default())
+        }
     };
     let asked = Asked {
-        client: arguments.client.clone(),
-        server: arguments.server.clone(),
-        server_log: arguments.server_log.clone(),
-        client_log: arguments.client_log.clone(),
-        message: arguments.message.clone(),
-        player: arguments.player.clone(),
-        since: arguments.since.clone(),
+        client: arguments.client.clone().or(sent.client),
+        server: arguments.server.clone().or(sent.server),
+        server_log: arguments.server_log.clone().or(sent.server_log),
+        client_log: arguments.client_log.clone().or(sent.client_log),
+        message: arguments.message.clone().or(sent.message),
+        player: arguments.player.clone().or(sent.player),
+        since: arguments.since.clone().or(sent.since),
         release: arguments.release.clone(),
     };
     let (diagnosis, evidence) = diagnose(&asked, &mut session)?;
@@ -56,16 +62,7 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         (_, reply) if env.as_page => {
             ui.report(&render::page::diagnosis::html(&diagnosis, &looked_at, reply.as_deref(), env.now())?);
         }
-        (Format::Json, reply) => ui.json(&Report {
-            format: "kanon-diagnosis/1",
-            verdicts: &diagnosis.verdicts,
-            unexplained: &diagnosis.unexplained,
-            kept_out_by: diagnosis.kept_out_by,
-            next: diagnosis.wanted.iter().map(|more| words::wanted(*more)).collect(),
-            proposals: &diagnosis.proposals,
-            reply,
-            looked_at: &looked_at,
-        })?,
+        (Format::Json, reply) => ui.json(&as_data(&diagnosis, &looked_at, reply))?,
         (Format::Text, Some(reply)) => ui.report(&reply),
         (Format::Text, None) => {
             ui.report(&render::diagnose::text(&diagnosis, &looked_at));
@@ -80,6 +77,20 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         remember(arguments.yes, &session, (env, ui), (&diagnosis, &evidence))?;
     }
     Ok(Outcome::of(diagnosis.verdicts.is_empty() && diagnosis.unexplained.is_empty()))
+}
+
+/// A diagnosis as other programs read it.
+pub fn as_data<'d>(diagnosis: &'d Diagnosis, looked_at: &'d [String], reply: Option<String>) -> Report<'d> {
+    Report {
+        format: "kanon-diagnosis/1",
+        verdicts: &diagnosis.verdicts,
+        unexplained: &diagnosis.unexplained,
+        kept_out_by: diagnosis.kept_out_by,
+        next: diagnosis.wanted.iter().map(|more| words::wanted(*more)).collect(),
+        proposals: &diagnosis.proposals,
+        reply,
+        looked_at,
+    }
 }
 
 /// A text for the player, with mods by what they are called in full.

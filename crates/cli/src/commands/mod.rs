@@ -7,6 +7,7 @@ mod check;
 mod compare;
 mod completions;
 mod diagnose;
+mod export;
 mod follow;
 mod followed;
 mod handout;
@@ -100,6 +101,7 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Undo(arguments) => undo::run(&arguments, env, ui),
         Command::History(arguments) => history::run(&arguments, env, ui),
         Command::Diagnose(arguments) => diagnose::run(&arguments, env, ui),
+        Command::Export(arguments) => export::run(&arguments, env, ui),
         Command::Rehearse(arguments) => rehearse::run(&arguments, env, ui),
         Command::Isolate(arguments) => isolate::run(&arguments, env, ui),
         Command::Health(arguments) => health::run(&arguments, env, ui),

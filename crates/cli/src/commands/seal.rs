@@ -18,12 +18,15 @@ use crate::failure::Failure;
 use crate::render::seal::{ChangeLine, Ended, Report, text};
 use crate::ui::Ui;
 use kanon_app::offers::Offers;
-use kanon_app::session::Session;
+use kanon_app::session::{Session, digest_of};
 
 pub fn run(arguments: &Seal, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(&env.machine, ui)?;
     if let Some(number) = arguments.back_to {
         return back_to(&session, number, (env, ui));
+    }
+    if let Some(other) = &arguments.against {
+        return against(&session, other, (env, ui));
     }
     let mut stock = Offers::gather(&mut session)?;
     let wishes = session.workspace()?.config.clone();
@@ -99,6 +102,28 @@ fn write_canon(session: &Session<'_>, json: &str, why: &str) -> Result<u64, Fail
         write_whole(&workspace.canon_path(), json)?;
     }
     Ok(number)
+}
+
+/// What the canon as it is changes against another one.
+fn against(session: &Session<'_>, other: &str, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
+    let canon = session.canon()?;
+    let workspace = session.workspace()?;
+    let before = canons::elsewhere(&env.machine.folder, &workspace.root, other).map_err(|error| {
+        Failure::from(error).hint("name a canon's file, or a commit, branch or tag of the workspace's repository")
+    })?;
+    let report = Report {
+        format: "kanon-seal/1",
+        sealed: false,
+        canon: Some(digest_of(&canon)?),
+        findings: Vec::new(),
+        changes: changes(&before, &canon).into_iter().map(|change| ChangeLine::new(change, None)).collect(),
+        beside: changes_beside(&before, &canon),
+    };
+    match env.format {
+        Format::Json => ui.json(&report)?,
+        Format::Text => ui.report(&text(&report, Ended::Compared, Some(&canon))),
+    }
+    Ok(Outcome::of(report.changes.is_empty() && report.beside.is_empty()))
 }
 
 /// Makes a canon count again that was sealed here before.

@@ -78,6 +78,8 @@ pub enum Ended {
     Written,
     Unchanged,
     OnlyShown,
+    /// Held against another canon; nothing is sealed.
+    Compared,
     Refused,
 }
 
@@ -90,6 +92,14 @@ pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
         (Ended::OnlyShown, Some(canon)) => {
             format!("{}: {} would be sealed\n", styled(BOLD, &canon.name), contents(canon))
         }
+        (Ended::Compared, Some(canon)) => match report.changes.is_empty() && report.beside.is_empty() {
+            true => format!("{}: {} is what is sealed here\n", styled(GOOD, "the same"), contents(canon)),
+            false => format!(
+                "{}: {} are sealed here; against the other canon:\n",
+                styled(BOLD, &canon.name),
+                contents(canon)
+            ),
+        },
         (Ended::Unchanged, Some(canon)) => {
             format!("{}: {}, {}; nothing changed\n", styled(GOOD, "sealed"), canon.name, contents(canon))
         }

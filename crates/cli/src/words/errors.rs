@@ -23,6 +23,10 @@ impl From<AppError> for Failure {
             AppError::NothingToGoBy => Self::plain("there is nothing to go by").hint(
                 "add --client INSTALL, --server INSTALL, --server-log FILE, --client-log FILE or --message \"TEXT\"",
             ),
+            AppError::NoEvidence { path, cause } => {
+                Self::plain(format!("{} can't be taken in: {}", path.display(), printable(&cause)))
+                    .hint("evidence is made with: kanon export; a survey alone goes to --client or --server")
+            }
             AppError::NoTime(text) => Self::plain(format!("`{}` is no time", printable(&text)))
                 .hint("write it like 2026-11-27T06:00, 2026-11-27, or 06:00"),
             AppError::OtherSide { named, is } => {

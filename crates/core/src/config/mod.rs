@@ -738,11 +738,36 @@ fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
                 table.insert("id", value(wish.id.as_str()));
                 update(&mut table, wish, &mut Edited::default());
                 table.decor_mut().set_prefix("\n");
-                tables.push(table);
+                insert(tables, table);
                 edited.added.push(wish.id.clone());
             }
         }
     }
+}
+
+/// Puts a table where it belongs by its id, if those that are there are in that order: two people who each add a mod then seldom add it
+/// in the same place. Else at the end.
+fn insert(tables: &mut ArrayOfTables, mut table: Table) {
+    let mut all: Vec<Table> = std::mem::take(tables).into_iter().collect();
+    let ids: Vec<Option<FoldedId>> = all.iter().map(id_of).collect();
+    let own = id_of(&table);
+    let place = if ids.is_sorted() { ids.partition_point(|id| *id < own) } else { ids.len() };
+    if place == 0
+        && let Some(first) = all.first_mut()
+    {
+        // A comment with a blank line after it is about all of them: it stays above.
+        let prefix = first.decor().prefix().and_then(|prefix| prefix.as_str()).unwrap_or_default().to_owned();
+        if let Some(end) = prefix.rfind("\n\n").filter(|end| prefix[..*end].contains('#')) {
+            table.decor_mut().set_prefix(format!("{}\n\n", &prefix[..end]));
+            first.decor_mut().set_prefix(prefix[end + 1..].to_owned());
+        }
+    }
+    // Tables are written by their positions, and those of one position in their order.
+    if let Some(position) = all.get(place.saturating_sub(1)).and_then(Table::position) {
+        table.set_position(Some(position));
+    }
+    all.insert(place, table);
+    *tables = all.into_iter().collect();
 }
 
 /// Takes tables out, with the comment right above each. A comment with a blank line after it is about more than one
@@ -862,6 +887,29 @@ mod tests {
         assert!(told.iter().any(|(place, h)| place == at && h.contains(help)), "{told:#?}");
     }
 
+    /// What stands in the middle of the file goes where it belongs, if the others stand so; comments stay with what they are about.
+    #[rstest]
+    #[case::between("a c e", "d", "a c d e")]
+    #[case::at_the_begin("b c", "a", "a b c")]
+    #[case::at_the_end("a b", "c", "a b c")]
+    #[case::in_no_order("c a b", "b2", "c a b b2")]
+    #[case::case_is_no_order("a B c", "bb", "a B bb c")]
+    fn a_new_mod_goes_where_it_belongs(#[case] there: &str, #[case] new: &str, #[case] expected: &str) {
+        let block = |id: &str| format!("\n# about {id}\n[[mod]]\nid = \"{id}\"\nversion = \"1\"\n");
+        let blocks: String = there.split(' ').map(block).collect();
+        let head = "format = \"kanon/1\"\nname = \"n\"\nrulebook = \"r\"\n\n# All our mods.\n";
+        let text = format!("{head}{blocks}\n[release]\ndays = 40\n");
+        let edited = adopt(&text, &[wish(new, "1")], [None; 3]).expect("edited").text;
+        let ids: Vec<&str> = edited.lines().filter_map(|line| line.strip_prefix("id = ")).collect();
+        let expected: Vec<String> = expected.split(' ').map(|id| format!("\"{id}\"")).collect();
+        assert_eq!(ids, expected, "{edited}");
+        assert!(edited.starts_with(head), "{edited}");
+        assert!(edited.ends_with("\n[release]\ndays = 40\n"), "{edited}");
+        for id in there.split(' ') {
+            assert!(edited.contains(&block(id)), "{id} keeps its comment: {edited}");
+        }
+    }
+
     fn adopt(text: &str, put: &[ModWish], versions_found: [Option<&str>; 3]) -> Result<Edited, EditError> {
         edit(text, &Edit { put, versions_found, ..Edit::default() })
     }
@@ -874,7 +922,7 @@ mod tests {
         let expected = SMALL
             .replace("\"1.0\"", "\"1.1\"")
             .replace("p.rulebook.toml\"\n", "p.rulebook.toml\"\ngame-version = \"1.4\"\n")
-            + "\n[[mod]]\nid = \"fog\"\nversion = \"3\"\n";
+            .replace("\n[[mod]]", "\n[[mod]]\nid = \"fog\"\nversion = \"3\"\n\n[[mod]]");
         assert_eq!(edited.text, expected);
         let windows = adopt(&SMALL.replace('\n', "\r\n"), &[wish("fog", "3")], [None; 3]).expect("edited").text;
         assert_eq!(windows.matches('\n').count(), windows.matches("\r\n").count());

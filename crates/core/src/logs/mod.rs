@@ -3,6 +3,7 @@
 mod event;
 pub mod health;
 mod index;
+pub mod masking;
 mod pattern;
 mod scan;
 mod time;
