@@ -12,7 +12,7 @@ function sieve() {
   const fits = text => words.every(word => text.toLowerCase().includes(word));
   let seen = 0;
   for (const row of rows) {
-    const wanted = !words.length || fits(row.textContent);
+    const wanted = !words.length || fits((row.querySelector('td.name') ?? row.cells[0]).textContent);
     const shown = !row.classList.contains('is-same') || all.checked || words.length > 0;
     row.hidden = !wanted || !shown;
     if (row.id && wanted) seen += 1;

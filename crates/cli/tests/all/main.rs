@@ -17,6 +17,8 @@ mod corpus;
 mod crash;
 mod diagnosing;
 mod downloads;
+#[cfg(unix)]
+mod exporting;
 mod first_minutes;
 mod folders;
 #[cfg(unix)]
@@ -32,6 +34,7 @@ mod interrupted;
 mod joining;
 mod learning;
 mod listening;
+mod pages;
 mod proving;
 #[cfg(unix)]
 mod rehearsals;
@@ -51,6 +54,8 @@ mod spoiling;
 mod stage;
 mod story;
 mod text_files;
+#[cfg(unix)]
+mod together;
 #[cfg(unix)]
 mod trust;
 #[cfg(unix)]

@@ -730,6 +730,7 @@ fn id_of(table: &Table) -> Option<FoldedId> {
 fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
     let known: HashMap<FoldedId, usize> =
         tables.iter().enumerate().filter_map(|(index, table)| Some((id_of(table)?, index))).collect();
+    let mut new: Vec<Table> = Vec::new();
     for wish in wishes {
         match known.get(&wish.id).and_then(|index| tables.get_mut(*index)) {
             Some(table) => update(table, wish, edited),
@@ -738,23 +739,30 @@ fn put(tables: &mut ArrayOfTables, wishes: &[ModWish], edited: &mut Edited) {
                 table.insert("id", value(wish.id.as_str()));
                 update(&mut table, wish, &mut Edited::default());
                 table.decor_mut().set_prefix("\n");
-                insert(tables, table);
+                new.push(table);
                 edited.added.push(wish.id.clone());
             }
         }
     }
+    if !new.is_empty() {
+        insert(tables, new);
+    }
 }
 
-/// Puts a table where it belongs by its id, if those that are there are in that order: two people who each add a mod then seldom add it
-/// in the same place. Else at the end.
-fn insert(tables: &mut ArrayOfTables, mut table: Table) {
-    let mut all: Vec<Table> = std::mem::take(tables).into_iter().collect();
-    let ids: Vec<Option<FoldedId>> = all.iter().map(id_of).collect();
-    let own = id_of(&table);
-    let place = if ids.is_sorted() { ids.partition_point(|id| *id < own) } else { ids.len() };
-    if place == 0
-        && let Some(first) = all.first_mut()
-    {
+/// Puts tables where they belong by their ids, if those that are there are in that order: two people who each add a mod then seldom add
+/// it in the same place. Else at the end.
+fn insert(tables: &mut ArrayOfTables, mut new: Vec<Table>) {
+    let mut old: Vec<Table> = std::mem::take(tables).into_iter().collect();
+    let is_in_order = !old.is_empty() && old.iter().map(id_of).is_sorted();
+    if !is_in_order {
+        let position = old.last().and_then(Table::position);
+        new.iter_mut().for_each(|table| table.set_position(position));
+        *tables = old.into_iter().chain(new).collect();
+        return;
+    }
+    new.sort_by_key(id_of);
+    let leads = new.first().map(id_of) < old.first().map(id_of);
+    if let (true, Some(first), Some(table)) = (leads, old.first_mut(), new.first_mut()) {
         // A comment with a blank line after it is about all of them: it stays above.
         let prefix = first.decor().prefix().and_then(|prefix| prefix.as_str()).unwrap_or_default().to_owned();
         if let Some(end) = prefix.rfind("\n\n").filter(|end| prefix[..*end].contains('#')) {
@@ -763,11 +771,22 @@ fn insert(tables: &mut ArrayOfTables, mut table: Table) {
         }
     }
     // Tables are written by their positions, and those of one position in their order.
-    if let Some(position) = all.get(place.saturating_sub(1)).and_then(Table::position) {
-        table.set_position(Some(position));
+    let mut position = old.first().and_then(Table::position);
+    let mut all = ArrayOfTables::new();
+    let mut new = new.into_iter().peekable();
+    for table in old {
+        while let Some(mut before) = new.next_if(|before| id_of(before) < id_of(&table)) {
+            before.set_position(position);
+            all.push(before);
+        }
+        position = table.position();
+        all.push(table);
     }
-    all.insert(place, table);
-    *tables = all.into_iter().collect();
+    for mut last in new {
+        last.set_position(position);
+        all.push(last);
+    }
+    *tables = all;
 }
 
 /// Takes tables out, with the comment right above each. A comment with a blank line after it is about more than one
@@ -894,12 +913,14 @@ mod tests {
     #[case::at_the_end("a b", "c", "a b c")]
     #[case::in_no_order("c a b", "b2", "c a b b2")]
     #[case::case_is_no_order("a B c", "bb", "a B bb c")]
+    #[case::several("b d", "c a e", "a b c d e")]
     fn a_new_mod_goes_where_it_belongs(#[case] there: &str, #[case] new: &str, #[case] expected: &str) {
         let block = |id: &str| format!("\n# about {id}\n[[mod]]\nid = \"{id}\"\nversion = \"1\"\n");
         let blocks: String = there.split(' ').map(block).collect();
         let head = "format = \"kanon/1\"\nname = \"n\"\nrulebook = \"r\"\n\n# All our mods.\n";
         let text = format!("{head}{blocks}\n[release]\ndays = 40\n");
-        let edited = adopt(&text, &[wish(new, "1")], [None; 3]).expect("edited").text;
+        let new: Vec<ModWish> = new.split(' ').map(|id| wish(id, "1")).collect();
+        let edited = adopt(&text, &new, [None; 3]).expect("edited").text;
         let ids: Vec<&str> = edited.lines().filter_map(|line| line.strip_prefix("id = ")).collect();
         let expected: Vec<String> = expected.split(' ').map(|id| format!("\"{id}\"")).collect();
         assert_eq!(ids, expected, "{edited}");

@@ -1,0 +1,225 @@
+//! Pages: the state of everything, and checks, comparisons and diagnoses to send, as files that need nothing else.
+
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+use rstest::rstest;
+use serde_json::Value;
+
+use crate::stage::{Stage, fits_its_schema, psm, zip_of};
+
+/// Nothing is loaded from anywhere, and it is one whole document.
+#[track_caller]
+fn is_self_contained(page: &str) {
+    assert!(page.starts_with("<!doctype html>") && page.trim_end().ends_with("</html>"));
+    for from in ["src=", "<link", "@import", "url(", "<iframe", "fetch(", "XMLHttpRequest"] {
+        assert!(!page.contains(from), "{from} loads something");
+    }
+}
+
+/// A workspace with mods that hang together, one install off, releases that wait, and a log.
+fn full() -> Stage {
+    let stage = Stage::bare();
+    std::fs::remove_dir_all(stage.path("station/mods")).unwrap();
+    std::fs::remove_dir_all(stage.path("mara/mods")).unwrap();
+    for number in 0..60_usize {
+        let needs = match number {
+            0..3 => String::new(),
+            3..40 => format!(r#""needs": {{"part-{:02}": ">=1.0"}}, "#, number % 3),
+            40..50 => {
+                format!(r#""needs": {{"part-{:02}": ">=1.0", "part-{:02}": ">=1.0"}}, "#, number % 3, number - 20)
+            }
+            _ => String::new(),
+        };
+        let id = format!("part-{number:02}");
+        let about = format!(r#"{{"id": "{id}", "version": "1.{}", {needs}"runs": "everywhere"}}"#, number % 4);
+        let bytes = zip_of(&[("about.json", about.as_bytes()), ("data", vec![7; number * 50].as_slice())]);
+        for install in ["station", "mara"] {
+            stage.write(&format!("{install}/mods/{id}-1.{}.psm", number % 4), &bytes);
+        }
+    }
+    stage.write("downloads/part-01-2.0.psm", psm("part-01", "2.0", "everywhere"));
+    let log: String = (0..5)
+        .map(|start| {
+            format!(
+                "2026-11-2{start} 18:00:00 boot: Polarspur 1.4.2\n2026-11-2{start} 18:00:4{start} gate: open on port 4100\n2026-11-2{start} 19:00:00 clock: 900 ms behind, waiting for part-02\n"
+            )
+        })
+        .collect();
+    stage.write("console.log", log);
+    let init = ["init", "--name", "Low <Water>", "--rulebook", "polarspur.rulebook.toml", "--server", "station"];
+    stage.kanon(init.into_iter().chain(["--client", "mara", "--source", "downloads"])).ends_with(0);
+    let wishes = stage.read("kanon.toml").replace("at = \"station\"", "at = \"station\"\nlog = \"../console.log\"");
+    stage.write("kanon.toml", wishes);
+    stage.kanon(["adopt", "station"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    std::fs::remove_file(stage.path("mara/mods/part-07-1.3.psm")).unwrap();
+    stage.kanon(["check"]).ends_with(1);
+    stage.kanon(["renew", "--preview"]).ends_with(0);
+    stage
+}
+
+#[test]
+fn the_report_tells_all_that_is_known_without_any_install_at_hand() {
+    let stage = full();
+    stage.kanon(["align", "mara", "--yes"]).ends_with(0);
+    std::fs::remove_file(stage.path("mara/mods/part-09-1.1.psm")).unwrap();
+    stage.kanon(["check", "mara"]).ends_with(1);
+    stage.kanon(["publish", "site"]).ends_with(0);
+    let report = stage.kanon(["report", "--format", "json"]).ends_with(0).json();
+    fits_its_schema("report", &report);
+    assert!(!stage.path("report.html").exists(), "data alone was asked for");
+    let look = |report: &Value, install: &str| {
+        let looks = report["looks"].as_array().unwrap().clone();
+        looks.into_iter().find(|row| row["install"] == install).unwrap()
+    };
+    assert_eq!(look(&report, "mara")["look"]["findings"][0]["mod"], "part-09");
+    assert_eq!(look(&report, "station")["look"]["findings"], serde_json::json!([]));
+    let brings = report["waiting"]["waiting"].as_array().unwrap();
+    assert!(brings.iter().any(|one| one["mod"] == "part-01" && one["newest"] == "2.0"), "{brings:?}");
+    let needed = report["links"].as_array().unwrap().iter().filter(|link| link["to"] == "part-01").count();
+    assert!(needed > 10, "{needed}");
+    let health = &report["health"][0]["looks"][0];
+    assert_eq!((health["starts"].as_array().unwrap().len(), &health["lag_lines"]), (5, &5.into()));
+    assert_eq!(report["players"]["release"], 1);
+    assert_eq!(report["alignments"].as_array().unwrap().len(), 1);
+    // Everything goes away, and what is known stays known.
+    for gone in ["station", "mara", "downloads", "console.log"] {
+        std::fs::rename(stage.path(gone), stage.path(&format!("away-{gone}"))).unwrap();
+    }
+    let later = stage.kanon(["report", "--format", "json"]).ends_with(0).json();
+    for known in ["looks", "health", "waiting", "mods", "links", "canons", "alignments"] {
+        assert_eq!(later[known], report[known], "{known}");
+    }
+    stage.kanon(["report"]).ends_with(0).says("report.html");
+    let page = stage.read("report.html");
+    is_self_contained(&page);
+    assert!(page.contains("Low &#60;Water&#62;") && !page.contains("Low <Water>"), "what others wrote is no markup");
+    for part in ["part-09", "mod-missing", "class=\"graph\"", "class=\"chart\"", "release 1", "2.0 waits"] {
+        assert!(page.contains(part), "{part}");
+    }
+    stage.kanon(["report", "-o", "-"]).ends_with(0).says("<!doctype html>");
+    stage.kanon(["report", "-o", "other/there.html"]).ends_with(2);
+}
+
+#[test]
+fn a_report_of_nothing_yet_says_so() {
+    let stage = Stage::bare();
+    let init = ["init", "--name", "New", "--rulebook", "polarspur.rulebook.toml", "--server", "station"];
+    stage.kanon(init).ends_with(0);
+    fits_its_schema("report", &stage.kanon(["report", "--format", "json"]).ends_with(0).json());
+    stage.kanon(["report"]).ends_with(0);
+    let page = stage.read("report.html");
+    for part in ["none sealed", "never looked at", "Nobody has looked at the sources yet", "Nothing was published"] {
+        assert!(page.contains(part), "{part}");
+    }
+    assert!(!page.contains("id=\"hangs\""));
+}
+
+#[rstest]
+#[case::check(&["check"], 1, &["mod-missing", "kanon align mara", "part-07"])]
+#[case::compare(&["compare", "station", "mara"], 1, &["1 of 60 mods differ", "missing"])]
+#[case::diagnose(&["diagnose", "--client", "mara", "--message", "no"], 1, &["Why the join failed", "part-07", "sure"])]
+fn findings_are_sent_as_a_page(#[case] words: &[&str], #[case] code: i32, #[case] parts: &[&str]) {
+    let stage = full();
+    let said = stage.kanon(words.iter().copied().chain(["--format", "html", "-q"])).ends_with(code);
+    is_self_contained(&said.out);
+    for part in parts {
+        assert!(said.out.contains(part), "{part}: {}", said.out);
+    }
+    stage.kanon(["status", "--format", "html"]).ends_with(2).says("has no page").says("--format text");
+}
+
+/// What comes from strangers' surveys reaches a page as text alone.
+#[test]
+fn a_stranger_writes_no_markup_into_a_page() {
+    let stage = full();
+    let evil = r#"</script><img onerror=alert(1)>"#;
+    let about = format!(r#"{{"id": "{evil}", "version": "{evil}", "title": "{evil}", "runs": "everywhere"}}"#);
+    stage.write("mara/mods/evil-1.psm", zip_of(&[("about.json", about.as_bytes())]));
+    stage.kanon(["survey", "mara", "-o", "mara.json"]).ends_with(0);
+    for words in
+        [&["check", "mara.json"][..], &["compare", "canon", "mara.json"], &["diagnose", "--client", "mara.json"]]
+    {
+        let said = stage.kanon(words.iter().copied().chain(["--format", "html", "-q"]));
+        assert!(
+            said.out.contains("onerror") && !said.out.contains("<img") && !said.out.contains("</script><"),
+            "{}",
+            said.out
+        );
+    }
+    stage.kanon(["check", "mara"]).ends_with(1);
+    stage.kanon(["adopt", "mara", "--only", evil]).ends_with(0);
+    stage.kanon(["report"]).ends_with(0);
+    let page = stage.read("report.html");
+    assert!(page.contains("onerror") && !page.contains("<img") && page.matches("</script>").count() == 2);
+}
+
+/// A page as a browser shows it, with a script of the test's run in it; what the script writes into the title comes back.
+fn browsed(page: &str, folder: &Path, script: &str, size: (u32, u32)) -> Option<String> {
+    let file = folder.join("browsed.html");
+    let body = format!("<script>addEventListener('load', async () => {{ {script} }});</script></body>");
+    std::fs::write(&file, page.replace("</body>", &body)).unwrap();
+    let mut browser = Command::new("chromium");
+    browser.args(["--headless", "--no-sandbox", "--disable-gpu", "--virtual-time-budget=4000", "--dump-dom"]);
+    browser.arg(format!("--window-size={},{}", size.0, size.1)).arg(format!("file://{}", file.display()));
+    browser.env("HOME", folder).stdin(Stdio::null());
+    let Ok(output) = browser.output() else {
+        eprintln!("skipped: chromium is not installed");
+        return None;
+    };
+    let dom = String::from_utf8_lossy(&output.stdout).into_owned();
+    let title = dom.split("<title>").nth(1)?.split("</title>").next()?;
+    Some(title.replace("&gt;", ">").replace("&lt;", "<").replace("&amp;", "&"))
+}
+
+#[test]
+#[cfg(unix)]
+fn the_report_is_filtered_followed_and_printed_in_a_browser() {
+    let stage = full();
+    stage.kanon(["report"]).ends_with(0);
+    let (page, folder) = (stage.read("report.html"), stage.path("home"));
+    std::fs::create_dir_all(&folder).unwrap();
+    // The filter: rows that don't fit are gone, boxes fade.
+    let script =
+        "const find = document.getElementById('find'); find.value = 'part-19'; find.dispatchEvent(new Event('input'));
+        const rows = [...document.querySelectorAll('tr[data-mod]')].filter(row => !row.hidden && row.id);
+        const near = [...document.querySelectorAll('.graph a:not(.far)')];
+        document.title = [rows.length, near.length, document.getElementById('found').textContent].join('|');";
+    let Some(told) = browsed(&page, &folder, script, (1280, 800)) else { return };
+    assert_eq!(told, "1|1|1 of 60");
+    // A link to a mod: what it stands on, what stands on it, what an update would bring.
+    let script = "const box = document.querySelector('.graph a[data-mod=\"23\"]'); box.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true}));
+        await new Promise(done => setTimeout(done, 200));
+        const near = document.getElementById('near');
+        const lists = [...near.querySelectorAll('strong')].map(one => one.textContent);
+        document.title = [near.hidden, lists.join('; '), location.hash, document.querySelectorAll('.graph .near').length].join('|');";
+    let told = browsed(&page, &folder, script, (1280, 800)).unwrap();
+    assert!(
+        told.starts_with("false|It stands on: 1; On it stand: 1; An update of it would take along: none|#m"),
+        "{told}"
+    );
+    // By keys alone: the slash leads to the filter, Escape ends it.
+    let script = "dispatchEvent(new KeyboardEvent('keydown', {key: '/'})); const focused = document.activeElement.id;
+        const find = document.getElementById('find'); find.value = 'zzz'; find.dispatchEvent(new Event('input'));
+        const none = [...document.querySelectorAll('tr[id]')].filter(row => !row.hidden).length;
+        dispatchEvent(new KeyboardEvent('keydown', {key: 'Escape'}));
+        document.title = [focused, none, [...document.querySelectorAll('tr[id]')].filter(row => !row.hidden).length].join('|');";
+    assert_eq!(browsed(&page, &folder, script, (1280, 800)).unwrap(), "find|0|60");
+    // Nothing is wider than the window, however narrow or wide that is.
+    for width in [390, 1280, 1920] {
+        let script = "document.title = [document.documentElement.scrollWidth <= innerWidth, innerWidth].join('|');";
+        let told = browsed(&page, &folder, script, (width, 900)).unwrap();
+        assert!(told.starts_with("true|"), "{width}: {told}");
+    }
+    let pdf = folder.join("report.pdf");
+    let mut printing = Command::new("chromium");
+    printing.args(["--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer"]);
+    printing.arg(format!("--print-to-pdf={}", pdf.display()));
+    printing.arg(format!("file://{}", stage.path("report.html").display())).env("HOME", &folder).stdin(Stdio::null());
+    assert!(printing.output().unwrap().status.success());
+    let printed = std::fs::read(&pdf).unwrap();
+    let text = String::from_utf8_lossy(&printed);
+    let pages = text.matches("/Type /Page\n").count().max(text.matches("/Type/Page/").count());
+    assert!((2..=14).contains(&pages), "{pages} pages");
+}
