@@ -3,6 +3,7 @@
 
 use std::path::Path;
 
+use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::Diagnosis;
 use kanon_core::logs::masking::{Hidden, Mask};
@@ -168,7 +169,7 @@ fn mask(evidence: &Evidence) -> Mask {
     let of_surveys = surveys.clone().flat_map(|survey| survey.mods.iter().chain(&survey.strays));
     let manifests = of_canon.chain(of_surveys.map(|found| &found.manifest));
     let words = manifests.flat_map(|manifest| {
-        let provided = manifest.provides.iter().map(|id| id.as_str());
+        let provided = manifest.provides.iter().map(FoldedId::as_str);
         std::iter::once(manifest.id.as_str()).chain(manifest.version.as_deref()).chain(provided)
     });
     let canon = evidence.canon.as_ref();

@@ -14,6 +14,7 @@ use serde::Serialize;
 
 use crate::error::AppError;
 use crate::looks::{HealthLook, Look, Updates};
+use crate::notice::Notice;
 use crate::places::{self, Place};
 use crate::session::{Session, digest_of};
 use crate::status::{Status, status};
@@ -262,13 +263,20 @@ fn listen_here(session: &mut Session<'_>) -> Result<(), AppError> {
         if !placed.is_some_and(|placed| matches!(placed.place, Place::Folder(_))) {
             continue;
         }
-        let logs = crate::health::logs_of_install(session, &install.name)?;
-        if !logs.is_empty() {
-            let health = crate::health::of_logs(session, &logs)?;
-            session.keep_health(&install.name, &health)?;
+        if let Err(error) = listen(session, &install.name) {
+            session.observer.notice(Notice::InstallPassedOver { install: install.name.clone(), error });
         }
     }
     Ok(())
+}
+
+fn listen(session: &mut Session<'_>, install: &str) -> Result<(), AppError> {
+    let logs = crate::health::logs_of_install(session, install)?;
+    if logs.is_empty() {
+        return Ok(());
+    }
+    let health = crate::health::of_logs(session, &logs)?;
+    session.keep_health(install, &health)
 }
 
 fn versions(canon: &Canon) -> BTreeMap<&'static str, String> {

@@ -10,11 +10,11 @@ use crate::render::{BOLD, FAINT};
 /// The way of the work, and the commands of each part of it.
 const PARTS: [(&str, &[&str]); 6] = [
     ("Start", &["demo", "init", "learn", "rulebook", "adopt"]),
-    ("Look", &["status", "survey", "check", "compare", "keys", "why", "history", "health"]),
+    ("Look", &["status", "report", "watch", "survey", "check", "compare", "keys", "why", "history", "health"]),
     ("Agree", &["take", "drop", "renew", "seal", "catalogue"]),
     ("Mend", &["align", "undo", "line"]),
     ("Players", &["publish", "invite", "follow", "handout", "serve"]),
-    ("Trouble", &["diagnose", "rehearse", "isolate"]),
+    ("Trouble", &["diagnose", "export", "rehearse", "isolate"]),
 ];
 const OTHERS: (&str, &[&str]) = ("Kanon itself", &["words", "completions", "man", "help"]);
 
@@ -22,7 +22,7 @@ const OTHERS: (&str, &[&str]) = ("Kanon itself", &["words", "completions", "man"
 type Example = (&'static str, &'static str);
 
 /// Examples for each command.
-pub const EXAMPLES: [(&str, &[Example]); 31] = [
+pub const EXAMPLES: [(&str, &[Example]); 34] = [
     ("demo", &[("kanon demo --keep longnight", "tell the story, and leave its files to try things on")]),
     (
         "init",
@@ -56,7 +56,14 @@ pub const EXAMPLES: [(&str, &[Example]); 31] = [
     ("renew", &[("kanon renew --preview", "which updates there are, and what holds the others back")]),
     ("why", &[("kanon why aurora-core", "who asked for it, who needs it")]),
     ("catalogue", &[("kanon catalogue downloads", "an index that others can take from")]),
-    ("seal", &[("kanon seal --changes", "what would change for whom"), ("kanon seal", "agree on it")]),
+    (
+        "seal",
+        &[
+            ("kanon seal --changes", "what would change for whom"),
+            ("kanon seal", "agree on it"),
+            ("kanon seal --changes --against canon.json", "what the canon changes against another one"),
+        ],
+    ),
     (
         "check",
         &[("kanon check", "every install"), ("kanon check station mara --format json", "two of them, for a script")],
@@ -88,6 +95,27 @@ pub const EXAMPLES: [(&str, &[Example]); 31] = [
     ("rehearse", &[("kanon rehearse attic --yes", "prove on a server at home that the canon loads")]),
     ("isolate", &[("kanon isolate attic --yes", "find the mod that breaks the start")]),
     ("health", &[("kanon health station.log", "starts, memory, lag, and the mods that are named with it")]),
+    (
+        "report",
+        &[
+            ("kanon report -o longnight.html", "one page of everything, for a browser"),
+            ("kanon report --format json", "the same as data"),
+        ],
+    ),
+    (
+        "watch",
+        &[
+            ("kanon watch --once", "what has changed since the last time: for a clock that starts programs"),
+            ("kanon watch --once --mend wren", "and put back what is missing or damaged there, if the game is stopped"),
+        ],
+    ),
+    (
+        "export",
+        &[(
+            "kanon export --player Mara --client mara --server-log station.log -o mara.zip",
+            "one evening for whoever helps",
+        )],
+    ),
     ("status", &[("kanon status", "what is stale, who is off, what to do next")]),
     (
         "completions",

@@ -35,6 +35,13 @@ pub fn was_double_clicked() -> bool {
     parent.is_some_and(|parent| parent.name().eq_ignore_ascii_case("explorer.exe"))
 }
 
+/// Makes this process sparing of memory: what goes on for months is not to hold pages of two megabytes for a few bytes each. It costs a
+/// little speed, and where the system does not know of it, nothing happens.
+pub fn spare_memory() {
+    #[cfg(target_os = "linux")]
+    let _ = rustix::thread::disable_transparent_huge_pages(true);
+}
+
 /// The first sign that a game runs in an install, in words; `host` is where its port would be.
 pub fn sign(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
     install.look_anew();

@@ -157,6 +157,16 @@ impl World {
         self.write("attic/engine/temper.toml", temper.as_bytes())
     }
 
+    /// Somebody is at the station again: a mod is gone, and another one is edited.
+    ///
+    /// # Errors
+    /// When the folder can't be written.
+    pub fn visited_again(&self) -> Result<(), StandinError> {
+        self.remove("station/mods/drift-radio-1.1.0.psm")?;
+        let edited = archive("halogen-lamps-2.0.4", &[("settings/lamps.json", source("edits/lamps.json"))])?;
+        self.write("station/mods/halogen-lamps-2.0.4.psm", &edited)
+    }
+
     /// Whoever keeps the web space sends a mod of their own, under a name that was published.
     ///
     /// # Errors

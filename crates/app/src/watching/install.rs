@@ -85,7 +85,8 @@ impl Look<'_, '_> {
         let (was_known, before) =
             (std::mem::replace(&mut memory.is_known, true), std::mem::replace(&mut memory.off, off.clone()));
         let by_canon = memory.canon.replace(digest.to_owned()).is_some_and(|before| before != digest);
-        if !was_known || before == off {
+        // How things stood when the watch began is told in one go.
+        if (!was_known && !self.memory.has_begun) || before == off {
             return;
         }
         let new: Vec<&Finding> = bad.into_iter().filter(|finding| !before.contains(&mark(finding))).collect();

@@ -29,6 +29,8 @@ pub struct Watched {
     pub installs: Vec<String>,
     /// Those of them that are mended by themselves.
     pub mend: BTreeSet<String>,
+    /// Whether somebody may be asked for a password or about a host.
+    pub may_ask: bool,
 }
 
 /// How much is looked at.
@@ -58,7 +60,7 @@ pub fn look(
     watched: &Watched,
     scope: Scope,
 ) -> Result<Vec<Change>, AppError> {
-    let silent = Silent::new(observer);
+    let silent = Silent::new(observer, watched.may_ask);
     let now = machine.now().timestamp().as_second();
     let workspace = kanon_io::workspace::Workspace::find(&machine.folder)
         .ok_or_else(|| kanon_io::error::ReachError::NoWorkspace(machine.folder.clone()))?;

@@ -1,8 +1,10 @@
 //! Whoever watches use cases while nobody may be there: keeps what is told, asks nothing, and draws nothing.
 
+use std::path::Path;
 use std::sync::Arc;
 
 use kanon_core::rulebook::Role;
+use kanon_io::install::{HostKey, Secret};
 use kanon_io::progress::Progress;
 use parking_lot::Mutex;
 
@@ -13,13 +15,15 @@ use crate::observer::{Asker, Observer, OnBreak, Task};
 /// An observer that stands before another one.
 pub struct Silent<'o> {
     behind: &'o dyn Observer,
+    /// Whether somebody may be asked for a password or about a host.
+    may_ask: bool,
     notices: Mutex<Vec<Notice>>,
 }
 
 impl<'o> Silent<'o> {
-    /// Before another one, which still answers for hosts and hears of breaks.
-    pub fn new(behind: &'o dyn Observer) -> Self {
-        Self { behind, notices: Mutex::new(Vec::new()) }
+    /// Before another one, which still hears of breaks, and answers for hosts where somebody may be asked.
+    pub fn new(behind: &'o dyn Observer, may_ask: bool) -> Self {
+        Self { behind, may_ask, notices: Mutex::new(Vec::new()) }
     }
 
     /// What was told since this was last asked.
@@ -35,6 +39,27 @@ impl Progress for Unseen {
     fn ahead(&self, _: u64) {}
 
     fn done(&self, _: u64) {}
+}
+
+/// Nobody is there to answer.
+struct Nobody;
+
+impl Asker for Nobody {
+    fn password(&self, _: &str) -> Option<Secret> {
+        None
+    }
+
+    fn passphrase(&self, _: &Path) -> Option<Secret> {
+        None
+    }
+
+    fn may_keep_password(&self) -> bool {
+        false
+    }
+
+    fn trusts(&self, _: &HostKey) -> bool {
+        false
+    }
 }
 
 impl Observer for Silent<'_> {
@@ -59,7 +84,7 @@ impl Observer for Silent<'_> {
     }
 
     fn asker(&self) -> Arc<dyn Asker> {
-        self.behind.asker()
+        if self.may_ask { self.behind.asker() } else { Arc::new(Nobody) }
     }
 
     fn on_break(&self, what: OnBreak) {

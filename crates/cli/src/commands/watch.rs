@@ -10,6 +10,7 @@ use kanon_app::watching::{Scope, Watched, look};
 use kanon_core::base::path::printable;
 use kanon_core::config::WatchWish;
 use kanon_io::claim::take_lock;
+use kanon_io::running::spare_memory;
 use kanon_io::state::State;
 use kanon_io::workspace::Workspace;
 
@@ -31,6 +32,7 @@ const LAST_WORDS: Duration = Duration::from_secs(25);
 const SECRET: &str = "{secret}";
 
 pub fn run(arguments: &Watch, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+    spare_memory();
     let session = Session::of_administrator(&env.machine, ui)?;
     let workspace = session.workspace()?.clone();
     let names = session.install_names()?;
@@ -38,7 +40,8 @@ pub fn run(arguments: &Watch, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         return Err(Failure::plain(format!("`{}` is no install of kanon.toml", printable(name)))
             .hint(format!("watch one of: {}", names.join(", "))));
     }
-    let mut watched = Watched { installs: arguments.installs.clone(), mend: arguments.mend.iter().cloned().collect() };
+    let mut watched =
+        Watched { installs: arguments.installs.clone(), mend: arguments.mend.iter().cloned().collect(), may_ask: true };
     if !watched.installs.is_empty() {
         let also: Vec<String> = watched.mend.iter().filter(|name| !watched.installs.contains(name)).cloned().collect();
         watched.installs.extend(also);
@@ -81,6 +84,8 @@ impl Watching<'_> {
                 self.read_again();
             }
             any_bad |= self.look(scope)?;
+            // Whoever started it may be gone by the next look.
+            self.watched.may_ask = false;
             self.hand_over()?;
             if once || self.ui.is_break_asked() {
                 self.last_words()?;

@@ -57,6 +57,7 @@ fn tell(root: &Path, ui: &Ui) -> Result<Outcome, Failure> {
     what_is_wrong(&mut stage)?;
     mending(&mut stage, &world)?;
     taking_back(&mut stage, &world)?;
+    in_the_night(&mut stage, &world)?;
     for_players(&mut stage, &world)?;
     in_the_attic(&mut stage, &world)?;
     an_update(&mut stage, &world)?;
@@ -342,6 +343,23 @@ fn taking_back(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
         fingerprint(&world.folder("tove"))? == before,
     );
     stage.command(&["align", "tove", "--yes"], 0)?;
+    Ok(())
+}
+
+fn in_the_night(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
+    stage.act(
+        "In the night",
+        "Ines would rather hear of it before her players do. She lets Kanon watch, and sleeps. Somebody is at the station again.",
+    );
+    stage.command(&["watch", "--once"], 0)?;
+    stage.command_in_brief(&["watch", "--once"], 0)?;
+    world.visited_again().map_err(|error| Failure::plain("could not change the demo's world").because(error))?;
+    stage.command(&["watch", "--once"], 1)?;
+    stage.command(&["export", "--server-log", "mended.log", "--player", "Mara"], 0)?;
+    stage.command(&["diagnose", "--evidence", "evidence.zip"], 1)?;
+    stage.command_in_brief(&["align", "station", "--yes"], 0)?;
+    stage.command(&["watch", "--once"], 0)?;
+    stage.command(&["report"], 0)?;
     Ok(())
 }
 

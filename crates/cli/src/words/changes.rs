@@ -1,11 +1,12 @@
 //! What a watch tells: each change of state in a headline, with what is known of its cause and what to do.
 
+use kanon_app::looks::KeptFinding;
 use kanon_app::watching::change::{Change, NotMended, Touched, What};
 use kanon_app::watching::outbox::{Told as Delivery, Way};
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::suggestion::Suggestion;
-use kanon_core::diagnose::Verdict;
+use kanon_core::diagnose::{KeptOutBy, Verdict};
 use serde::Serialize;
 
 use crate::env::time_of_day;
@@ -40,7 +41,7 @@ pub struct Told {
     pub advice: Option<String>,
     /// In what an install is off, where that is it.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub findings: Vec<kanon_app::looks::KeptFinding>,
+    pub findings: Vec<KeptFinding>,
     /// The files that were touched.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub touched: Vec<Touched>,
@@ -53,187 +54,187 @@ pub struct Told {
 pub fn told(change: Change, canon: &str, typed: &[String]) -> Told {
     let (kind, bad) = (change.what.word(), change.what.is_bad());
     let at = jiff::Timestamp::from_second(change.at).map(|at| at.to_string()).unwrap_or_default();
-    let mut told = Told {
+    let words = words(change.what, change.install.as_deref().unwrap_or_default());
+    let advice = words.by_hand.or_else(|| words.command.map(|command| command.led_by(typed).to_string()));
+    Told {
         format: "kanon-change/1",
         at,
         kind,
         bad,
         canon: canon.to_owned(),
-        install: change.install.clone(),
-        title: String::new(),
-        details: Vec::new(),
-        advice: None,
-        findings: Vec::new(),
-        touched: Vec::new(),
-        verdicts: Vec::new(),
-    };
-    let install = change.install.unwrap_or_default();
-    let command = |words: Suggestion| Some(words.led_by(typed).to_string());
-    match change.what {
-        What::Began { installs, off, waiting } => {
-            told.title = format!("watching {} from now on", count(installs, "install"));
-            told.details = off.iter().map(|(name, number)| format!("{name} is off in {number}")).collect();
-            if waiting > 0 {
-                told.details.push(format!("{} of which there is a newer release", count(waiting, "mod")));
-            }
-            told.advice = (!off.is_empty()).then(|| command(Suggestion::new("check"))).flatten();
-        }
+        install: change.install,
+        title: words.title,
+        details: words.details,
+        advice,
+        findings: words.findings,
+        touched: words.touched,
+        verdicts: words.verdicts,
+    }
+}
+
+/// What is said of a change.
+#[derive(Default)]
+struct Words {
+    title: String,
+    details: Vec<String>,
+    command: Option<Suggestion>,
+    by_hand: Option<String>,
+    findings: Vec<KeptFinding>,
+    touched: Vec<Touched>,
+    verdicts: Vec<Verdict>,
+}
+
+impl Words {
+    fn new(title: impl Into<String>) -> Self {
+        Self { title: title.into(), ..Self::default() }
+    }
+
+    fn with(mut self, detail: impl Into<String>) -> Self {
+        self.details.push(detail.into());
+        self
+    }
+
+    fn all(mut self, details: impl IntoIterator<Item = String>) -> Self {
+        self.details.extend(details);
+        self
+    }
+
+    fn then(self, command: Suggestion) -> Self {
+        Self { command: Some(command), ..self }
+    }
+}
+
+fn words(what: What, install: &str) -> Words {
+    let of = |command: &str| Suggestion::new(command).word(install);
+    let diagnose = || Suggestion::new("diagnose").word("--server").word(install);
+    let align = || Suggestion::align(install);
+    match what {
+        What::Began { installs, off, waiting } => began(installs, &off, waiting),
         What::Off { findings, in_all, touched, by_canon, was_off } => {
-            let more = if was_off { ", in more than before" } else { "" };
-            told.title = format!("off the canon in {in_all}{more}");
-            if by_canon {
-                told.details.push("another canon counts since the last look".to_owned());
-            }
-            told.details.extend(listed(findings.iter().map(|finding| {
-                let of = finding.mod_id.as_ref().map_or_else(String::new, |id| format!("{id} "));
-                let found = finding.found.as_deref().filter(|_| finding.code != Code::ModMissing);
-                let found = found.map_or_else(String::new, |found| format!(", found {found}"));
-                format!("{of}{}: {}{found}", finding.code, finding.code.about())
-            })));
-            told.details.extend(listed(touched.iter().map(|file| {
-                let when = file.modified.map_or_else(String::new, |at| format!(", changed {}", time_of_day(at)));
-                let what = if file.is_gone { "gone" } else { "touched" };
-                format!("{what}: {}{when}", file.path)
-            })));
-            told.advice = command(Suggestion::align(&install));
-            (told.findings, told.touched) = (findings, touched);
+            off((findings, touched), in_all, (by_canon, was_off)).then(align())
         }
-        What::Less { left } => {
-            told.title = format!("off in less than before, still in {left}");
-            told.advice = command(Suggestion::align(&install));
-        }
-        What::InLine => told.title = "in line again".to_owned(),
-        What::Unreachable(error) => {
-            told.title = "can't be looked at".to_owned();
-            told.details.push(Failure::from(error).in_short());
-        }
-        What::Reachable => told.title = "can be looked at again".to_owned(),
-        What::VersionChanged { of, from, to } => {
-            let version = |version: Option<String>| version.unwrap_or_else(|| "none".to_owned());
-            let of = if of == "game" { "the game" } else { of };
-            told.title = format!("{of} was changed: {} -> {}", version(from), version(to));
-            told.details.push("players need the same; mods may not fit any more".to_owned());
-            told.advice = command(Suggestion::new("check").word(install.as_str()));
-        }
-        What::CutOff(id) => {
-            told.title = format!("alignment {id} was cut off");
-            told.advice = command(Suggestion::align(&install));
-        }
+        What::Less { left } => Words::new(format!("off in less than before, still in {left}")).then(align()),
+        What::InLine => Words::new("in line again"),
+        What::Unreachable(error) => Words::new("can't be looked at").with(Failure::from(error).in_short()),
+        What::Reachable => Words::new("can be looked at again"),
+        What::VersionChanged { of: what, from, to } => version_changed(what, from, to).then(of("check")),
+        What::CutOff(id) => Words::new(format!("alignment {id} was cut off")).then(align()),
         What::Sealed { mods } => {
-            told.title = format!("another canon counts, with {}", count(mods, "mod"));
-            told.advice = command(Suggestion::new("check"));
+            Words::new(format!("another canon counts, with {}", count(mods, "mod"))).then(Suggestion::new("check"))
         }
-        What::WishesChanged => {
-            told.title = "kanon.toml asks for something else than was sealed".to_owned();
-            told.advice = command(Suggestion::new("seal").word("--changes"));
-        }
-        What::Up { seconds } => {
-            told.title = match seconds {
-                Some(seconds) => format!("the server came up, after {}", span(seconds)),
-                None => "the server is up".to_owned(),
-            };
-        }
+        What::WishesChanged => Words::new("kanon.toml asks for something else than was sealed")
+            .then(Suggestion::new("seal").word("--changes")),
+        What::Up { seconds: Some(seconds) } => Words::new(format!("the server came up, after {}", span(seconds))),
+        What::Up { seconds: None } => Words::new("the server is up"),
         What::NotUp { seconds, said } => {
-            told.title = format!("the server was started, and is not up after {}", span(seconds));
-            told.details.extend(said.map(|said| format!("the last that it said: {said}")));
-            told.advice = command(Suggestion::new("health").word(install.as_str()));
+            Words::new(format!("the server was started, and is not up after {}", span(seconds)))
+                .all(said.map(|said| format!("the last that it said: {said}")))
+                .then(of("health"))
         }
-        What::Ended(said) => {
-            told.title = "the server ended unexpectedly".to_owned();
-            told.details.push(said);
-            told.advice = command(Suggestion::new("diagnose").word("--server").word(install.as_str()));
-        }
+        What::Ended(said) => Words::new("the server ended unexpectedly").with(said).then(diagnose()),
         What::Loops(starts) => {
-            told.title = format!("the server starts again and again: {starts} times within ten minutes");
-            told.details.push("nothing more is told of its starts before it has stayed up for as long".to_owned());
-            told.advice = command(Suggestion::new("diagnose").word("--server").word(install.as_str()));
+            Words::new(format!("the server starts again and again: {starts} times within ten minutes"))
+                .with("nothing more is told of its starts before it has stayed up for as long")
+                .then(diagnose())
         }
-        What::Stopped => told.title = "the server does not run any more".to_owned(),
-        What::Runs(sign) => {
-            told.title = "the server runs".to_owned();
-            told.details.push(sign);
-        }
-        What::OutOfMemory(said) => {
-            told.title = "the server ran out of memory".to_owned();
-            told.details.push(said);
-            told.advice = command(Suggestion::new("health").word(install.as_str()));
-        }
+        What::Stopped => Words::new("the server does not run any more"),
+        What::Runs(sign) => Words::new("the server runs").with(sign),
+        What::OutOfMemory(said) => Words::new("the server ran out of memory").with(said).then(of("health")),
         What::Behind { lines, said, mods } => {
-            told.title = format!("the server falls behind: {} since the last look", count(lines, "line"));
-            if !mods.is_empty() {
-                told.details.push(format!("named: {}", FoldedId::joined(&mods, ", ")));
-            }
-            told.details.push(said);
-            told.advice = command(Suggestion::new("health").word(install.as_str()));
+            let named = (!mods.is_empty()).then(|| format!("named: {}", FoldedId::joined(&mods, ", ")));
+            let title = format!("the server falls behind: {} since the last look", count(lines, "line"));
+            Words::new(title).all(named).with(said).then(of("health"))
         }
-        What::KeepsUp => told.title = "the server keeps up again".to_owned(),
-        What::Refused { player, verdicts, kept_out_by: kept } => {
-            let who = player.clone().unwrap_or_else(|| "somebody".to_owned());
-            told.title = format!("{who} was turned away");
-            if let Some(first) = verdicts.first() {
-                let of = first.mod_id.as_ref().map_or_else(String::new, |id| format!("{id}: "));
-                let side = first.side.map_or_else(String::new, |side| format!("; mend the {side}"));
-                let sure = first.confidence * 100.0;
-                told.details.push(format!("{of}{}, {sure:.0} % sure{side}", first.cause.about()));
-                let does = first.remedy.first();
-                told.advice = does.map(|does| does.command.as_ref().map_or(does.words.clone(), ToString::to_string));
-            }
-            if verdicts.len() > 1 {
-                told.details.push(format!("and {} less likely", counted(verdicts.len() - 1, "cause", "causes")));
-            }
-            told.details.extend(kept.map(|kept| format!("the log speaks of {}", kept_out_by(kept))));
-            if told.advice.is_none() {
-                let words = Suggestion::new("diagnose").word("--server").word(install.as_str());
-                told.advice =
-                    command(player.iter().fold(words, |words, player| words.word("--player").word(player.as_str())));
-            }
-            told.verdicts = verdicts;
-        }
-        What::CameIn(player) => told.title = format!("{player} came in, who was turned away before"),
+        What::KeepsUp => Words::new("the server keeps up again"),
+        What::Refused { player, verdicts, kept_out_by } => refused(player, verdicts, kept_out_by, diagnose()),
+        What::CameIn(player) => Words::new(format!("{player} came in, who was turned away before")),
         What::ReleaseOut { mod_id, have, newest } => {
             let have = have.unwrap_or_else(|| "another".to_owned());
-            told.title = format!("{mod_id} {newest} is out; the set has {have}");
-            told.details.push("players who fetch mods themselves get it before the server has it".to_owned());
-            told.advice = command(Suggestion::new("renew").word("--preview"));
+            Words::new(format!("{mod_id} {newest} is out; the set has {have}"))
+                .with("players who fetch mods themselves get it before the server has it")
+                .then(Suggestion::new("renew").word("--preview"))
         }
-        What::SourceGone { name, why } => {
-            told.title = format!("the source {name} can't be reached");
-            told.details.push(why);
-        }
-        What::SourceBack(name) => told.title = format!("the source {name} can be reached again"),
+        What::SourceGone { name, why } => Words::new(format!("the source {name} can't be reached")).with(why),
+        What::SourceBack(name) => Words::new(format!("the source {name} can be reached again")),
         What::SignaturesEnd { number, ends, days } => {
-            told.title = match days {
+            let title = match days {
                 ..1 => format!("the signatures of release {number} have ended: nobody can follow it any more"),
                 _ => format!("the signatures of release {number} end on {}, in {}", day(ends), span(days * 86_400)),
             };
-            told.advice = command(Suggestion::new("publish"));
+            Words::new(title).then(Suggestion::new("publish"))
         }
-        What::SignedAnew { number, ends } => {
-            told.title = format!("release {number} is signed until {}", day(ends));
-        }
-        What::ReleaseBroken(error) => {
-            told.title = "players can't follow the release as it lies there".to_owned();
-            told.details.push(Failure::from(error).in_short());
-            told.advice = command(Suggestion::new("publish").word("--verify"));
-        }
-        What::ReleaseWhole => told.title = "players can follow the release again".to_owned(),
+        What::SignedAnew { number, ends } => Words::new(format!("release {number} is signed until {}", day(ends))),
+        What::ReleaseBroken(error) => Words::new("players can't follow the release as it lies there")
+            .with(Failure::from(error).in_short())
+            .then(Suggestion::new("publish").word("--verify")),
+        What::ReleaseWhole => Words::new("players can follow the release again"),
         What::Mended { alignment, steps } => {
-            told.title = format!("mended by itself: {} put in place", count(steps, "file"));
-            told.details.push(format!("alignment {alignment}; copies of what was there are kept"));
-            told.advice = command(Suggestion::new("undo").word(install.as_str()));
+            Words::new(format!("mended by itself: {} put in place", count(steps, "file")))
+                .with(format!("alignment {alignment}; copies of what was there are kept"))
+                .then(of("undo"))
         }
         What::NotMended(why) => {
-            told.title = "not mended by itself".to_owned();
-            told.details.push(not_mended(why));
-            told.advice = command(Suggestion::align(&install).word("--preview"));
+            Words::new("not mended by itself").with(not_mended(why)).then(align().word("--preview"))
         }
-        What::Stuck(error) => {
-            told.title = "nothing can be looked at".to_owned();
-            told.details.push(Failure::from(error).in_short());
-        }
-        What::GoesOn => told.title = "everything can be looked at again".to_owned(),
+        What::Stuck(error) => Words::new("nothing can be looked at").with(Failure::from(error).in_short()),
+        What::GoesOn => Words::new("everything can be looked at again"),
     }
-    told
+}
+
+fn began(installs: usize, off: &[(String, usize)], waiting: usize) -> Words {
+    let waits = (waiting > 0).then(|| format!("{} of which there is a newer release", count(waiting, "mod")));
+    let words = Words::new(format!("watching {} from now on", count(installs, "install")))
+        .all(off.iter().map(|(name, number)| format!("{name} is off in {number}")))
+        .all(waits);
+    if off.is_empty() { words } else { words.then(Suggestion::new("check")) }
+}
+
+fn off(
+    (findings, touched): (Vec<KeptFinding>, Vec<Touched>),
+    in_all: usize,
+    (by_canon, was_off): (bool, bool),
+) -> Words {
+    let more = if was_off { ", in more than before" } else { "" };
+    let in_what = |finding: &KeptFinding| {
+        let of = finding.mod_id.as_ref().map_or_else(String::new, |id| format!("{id} "));
+        let found = finding.found.as_deref().filter(|_| finding.code != Code::ModMissing);
+        let found = found.map_or_else(String::new, |found| format!(", found {found}"));
+        format!("{of}{}: {}{found}", finding.code, finding.code.about())
+    };
+    let by_whom = |file: &Touched| {
+        let when = file.modified.map_or_else(String::new, |at| format!(", changed {}", time_of_day(at)));
+        format!("{}: {}{when}", if file.is_gone { "gone" } else { "touched" }, file.path)
+    };
+    let words = Words::new(format!("off the canon in {in_all}{more}"))
+        .all(by_canon.then(|| "another canon counts since the last look".to_owned()))
+        .all(listed(findings.iter().map(in_what)))
+        .all(listed(touched.iter().map(by_whom)));
+    Words { findings, touched, ..words }
+}
+
+fn version_changed(of: &str, from: Option<String>, to: Option<String>) -> Words {
+    let version = |version: Option<String>| version.unwrap_or_else(|| "none".to_owned());
+    let of = if of == "game" { "the game" } else { of };
+    Words::new(format!("{of} was changed: {} -> {}", version(from), version(to)))
+        .with("players need the same; mods may not fit any more")
+}
+
+fn refused(player: Option<String>, verdicts: Vec<Verdict>, kept_out: Option<KeptOutBy>, diagnose: Suggestion) -> Words {
+    let mut words = Words::new(format!("{} was turned away", player.as_deref().unwrap_or("somebody")));
+    if let Some(first) = verdicts.first() {
+        let of = first.mod_id.as_ref().map_or_else(String::new, |id| format!("{id}: "));
+        let side = first.side.map_or_else(String::new, |side| format!("; mend the {side}"));
+        let sure = first.confidence * 100.0;
+        words = words.with(format!("{of}{}, {sure:.0} % sure{side}", first.cause.about()));
+        let does = first.remedy.first();
+        words.by_hand = does.map(|does| does.command.as_ref().map_or(does.words.clone(), ToString::to_string));
+    }
+    if verdicts.len() > 1 {
+        words = words.with(format!("and {} less likely", counted(verdicts.len() - 1, "cause", "causes")));
+    }
+    let words = words.all(kept_out.map(|kept| format!("the log speaks of {}", kept_out_by(kept))));
+    let by_player = |command: Suggestion, player: String| command.word("--player").word(player);
+    Words { verdicts, ..words }.then(player.into_iter().fold(diagnose, by_player))
 }
 
 fn not_mended(why: NotMended) -> String {

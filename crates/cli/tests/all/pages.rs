@@ -1,6 +1,8 @@
 //! Pages: the state of everything, and checks, comparisons and diagnoses to send, as files that need nothing else.
 
+#[cfg(unix)]
 use std::path::Path;
+#[cfg(unix)]
 use std::process::{Command, Stdio};
 
 use rstest::rstest;
@@ -156,6 +158,7 @@ fn a_stranger_writes_no_markup_into_a_page() {
 }
 
 /// A page as a browser shows it, with a script of the test's run in it; what the script writes into the title comes back.
+#[cfg(unix)]
 fn browsed(page: &str, folder: &Path, script: &str, size: (u32, u32)) -> Option<String> {
     let file = folder.join("browsed.html");
     let body = format!("<script>addEventListener('load', async () => {{ {script} }});</script></body>");

@@ -149,8 +149,9 @@ fn laid_out(
     let mut of = BTreeMap::new();
     let (mut top, mut right) = (4.0, 0.0_f64);
     for places in parts {
-        let least = |pick: &dyn Fn(&(usize, (f64, f64))) -> f64| places.iter().map(pick).fold(f64::INFINITY, f64::min);
-        let (left, above) = (least(&|(at, (_, y))| y - width(*at) / 2.0), least(&|(_, (x, _))| *x));
+        let least = |all: &mut dyn Iterator<Item = f64>| all.fold(f64::INFINITY, f64::min);
+        let left = least(&mut places.iter().map(|(at, (_, y))| y - width(*at) / 2.0));
+        let above = least(&mut places.iter().map(|(_, (x, _))| *x));
         let mut below = 0.0_f64;
         for (at, (x, y)) in &places {
             let place = (y - width(*at) / 2.0 - left + 4.0, x - above + top);
