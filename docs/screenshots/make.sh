@@ -100,7 +100,7 @@ page handout-phone 390 844 "$story/handout.html"
 
 # The whole story on one page, with a night in which somebody was at the station.
 kanon -C "$demo" check >/dev/null || true
-kanon -C "$demo" report >/dev/null
+(cd "$demo" && kanon report >/dev/null)
 page report 1280 800 "$demo/report.html"
 place=$demo
 sed -i 's|^at = "station"|at = "station"\nlog = "../tonight.log"|' "$demo/kanon.toml"

@@ -323,3 +323,32 @@ fn a_servers_health() {
         assert_eq!(stage.kanon(["health", log, "--format", "json"]).ends_with(1).json(), set);
     }
 }
+
+/// Two faults of one mod: what a line says of the player's release is not what was measured of the server's bytes.
+#[test]
+fn another_release_of_the_player_is_not_explained_by_other_bytes_on_the_server() {
+    let stage = Stage::sealed();
+    let edited = stage.path("station/mods/snowtrack-3.2.1.psm");
+    let bytes = std::fs::read(&edited).unwrap();
+    std::fs::write(&edited, [&bytes[..], b"edited"].concat()).unwrap();
+    stage.write(
+        "night.log",
+        "gate: open on port 4100\ngate: Mara is at the door\ngate: Mara has snowtrack 3.1.0, this station has 3.2.1\ngate: turned Mara away\n",
+    );
+    let report = stage.kanon(["diagnose", "--server-log", "night.log", "--format", "json", "-q"]).ends_with(1).json();
+    let verdict = |place: usize| {
+        let verdict = &report["verdicts"][place];
+        (verdict["cause"].as_str().unwrap().to_owned(), verdict["side"].as_str().unwrap_or_default().to_owned())
+    };
+    let both = [verdict(0), verdict(1)];
+    assert!(both.contains(&("version-older".to_owned(), "client".to_owned())), "{report}");
+    assert!(both.contains(&("content-differs".to_owned(), "server".to_owned())), "{report}");
+    // A line that tells one release, and other bytes of it, is about just that.
+    stage.write(
+        "night.log",
+        "gate: open on port 4100\ngate: Mara is at the door\ngate: Mara has snowtrack 3.2.1 with other contents\ngate: turned Mara away\n",
+    );
+    let report = stage.kanon(["diagnose", "--server-log", "night.log", "--format", "json", "-q"]).ends_with(1).json();
+    assert_eq!(report["verdicts"][0]["cause"], "content-differs", "{report}");
+    assert!(report["verdicts"][0]["confidence"].as_f64().unwrap() > 0.9, "{report}");
+}

@@ -15,7 +15,7 @@ use super::told::{guessed, hinted, liken, stopped, told};
 use super::verdict::{Case, Diagnosis, Evidence, Verdict};
 use super::wanted::wanted;
 use super::{remedies, words};
-use crate::base::finding::Severity;
+use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::logs::{LogEvent, Source, family};
@@ -172,6 +172,9 @@ fn strength(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> f64 {
         return 0.0;
     }
     let finding = &measured.finding;
+    if is_of_other_release(event, finding) {
+        return 0.0;
+    }
     let is_such = family(event.means).contains(&finding.code);
     let has_names = event.names().next().is_some();
     let names_it = event.names().any(|name| is_about(finding, name));
@@ -181,6 +184,18 @@ fn strength(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> f64 {
         (false, true) if !has_names || is_platform(finding.code) => ONE_OF_SUCH,
         (false, _) => 0.0,
     }
+}
+
+/// Whether a line tells two releases of which this side has one: then the other side has another release, and that this side's has other
+/// bytes, too, explains nothing of it.
+fn is_of_other_release(event: &LogEvent, finding: &Finding) -> bool {
+    let (Some(expected), Some(found)) = (&event.expected, &event.found) else { return false };
+    let is_here = |version: &str| finding.expected.as_deref().is_some_and(|text| has_word(text, version));
+    finding.code == Code::ContentDiffers
+        && family(event.means).contains(&Code::VersionOther)
+        && !family(event.means).contains(&Code::ContentDiffers)
+        && expected != found
+        && (is_here(expected) || is_here(found))
 }
 
 /// Beside a blocking difference a risky one that nothing else tells of is hardly the cause.
