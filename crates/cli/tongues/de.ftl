@@ -88,3 +88,203 @@ join-aside-taken = Bei { $path } liegt jetzt etwas anderes, und das bleibt.
 join-put-back = { $path } ist wieder da. Hat der Server es nicht, wird es bei der nächsten Änderung wieder beiseitegelegt.
 join-taken-back = Die letzte Änderung ist zurückgenommen.
 join-close = Enter schließt dieses Fenster.
+
+reply-why-sure = Darum kamst du nicht hinein:
+reply-why-likely = Sehr wahrscheinlich kamst du darum nicht hinein:
+reply-not-agreed = Was von beidem richtig ist, ist noch nicht ausgemacht. Ändere nichts: Ich entscheide, und sage es dir dann.
+reply-differ = Wo dein Spiel und der Server nur verschieden sind, entscheide ich, was richtig ist, und sage es dir dann.
+reply-server-only = Du kamst nicht hinein, und es liegt nicht an dir. Am Server ist etwas zu richten:
+reply-server-too = Das liegt am Server, und ich richte es:
+reply-wait = Dafür musst du nichts ändern. Versuch es wieder, wenn ich es dir sage.
+reply-what-to-do = Was zu tun ist:
+reply-close = Beende das Spiel.
+reply-run = Öffne im Ordner des Spiels ein Terminal und tippe: { $command }
+reply-start = Starte das Spiel und komm wieder herein.
+reply-got-in = Das Protokoll des Servers sagt, dass du beim letzten Mal hineinkamst. Ist ein anderer Versuch gescheitert? Dann versuch es noch einmal und sag mir, wann.
+reply-unknown = Ich kann noch nicht sagen, warum du nicht hineinkamst.
+reply-may-be = Es mag eines davon sein, sicher bin ich nicht:
+reply-puts-right = Beende das Spiel, öffne in seinem Ordner ein Terminal und tippe: { $command }
+reply-still = Das bringt jeden Mod in Ordnung. Wenn du dann noch nicht hineinkommst:
+reply-send = Schick mir bitte:
+reply-send-log = das Protokoll des Spiels aus der Zeit deines Versuchs
+reply-send-list = eine Liste deiner Mods mit ihren Versionen (ein Bild des Ordners der Mods genügt)
+reply-send-words = was das Spiel sagte, Wort für Wort, und wann du es versucht hast
+reply-send-file = Wenn du das Programm kanon hast, sagt die Datei mine.json am meisten. Tippe das im Ordner des Spiels, mit dem Regelbuch, das ich dir schicke:
+reply-a-mod = ein Mod
+reply-missing = { $side ->
+    [client] dir fehlt { $mod }
+    [server] dem Server fehlt { $mod }
+   *[none] einer Seite fehlt { $mod }
+}
+reply-extra = { $side ->
+    [client] du hast { $mod }, der Server nicht
+    [server] der Server hat { $mod }, die andere Seite nicht
+   *[none] eine Seite hat { $mod }, die andere nicht
+}
+reply-off = { $side ->
+    [client] bei dir ist { $mod } ausgeschaltet
+    [server] auf dem Server ist { $mod } ausgeschaltet
+   *[none] auf einer Seite ist { $mod } ausgeschaltet
+}
+reply-twice = { $side ->
+    [client] du hast { $mod } mehrfach
+    [server] der Server hat { $mod } mehrfach
+   *[none] eine Seite hat { $mod } mehrfach
+}
+reply-older = { $side ->
+    [client] dein { $mod } ist zu alt
+    [server] { $mod } auf dem Server ist zu alt
+   *[none] { $mod } auf einer Seite ist zu alt
+}
+reply-newer = { $side ->
+    [client] dein { $mod } ist zu neu
+    [server] { $mod } auf dem Server ist zu neu
+   *[none] { $mod } auf einer Seite ist zu neu
+}
+reply-other = { $side ->
+    [client] dein { $mod } hat eine andere Version
+    [server] { $mod } auf dem Server hat eine andere Version
+   *[none] { $mod } auf einer Seite hat eine andere Version
+}
+reply-content = { $side ->
+    [client] dein { $mod } wurde verändert: Seine Dateien sind nicht die, die sie sein sollen
+    [server] { $mod } auf dem Server wurde verändert: Seine Dateien sind nicht die, die sie sein sollen
+   *[none] { $mod } auf einer Seite wurde verändert: Seine Dateien sind nicht die, die sie sein sollen
+}
+reply-damaged = { $side ->
+    [client] dein { $mod } ist beschädigt
+    [server] { $mod } auf dem Server ist beschädigt
+   *[none] { $mod } auf einer Seite ist beschädigt
+}
+reply-game = { $side ->
+    [client] dein Spiel hat eine andere Version
+    [server] das Spiel des Servers hat eine andere Version
+   *[none] das Spiel einer Seite hat eine andere Version
+}
+reply-loader = { $side ->
+    [client] was deine Mods lädt, hat eine andere Version
+    [server] was die Mods des Servers lädt, hat eine andere Version
+   *[none] was die Mods einer Seite lädt, hat eine andere Version
+}
+reply-runtime = { $side ->
+    [client] worauf dein Spiel läuft, hat eine andere Version
+    [server] worauf das Spiel des Servers läuft, hat eine andere Version
+   *[none] worauf das Spiel einer Seite läuft, hat eine andere Version
+}
+reply-memory = { $side ->
+    [client] dein Spiel hat zu wenig Speicher
+    [server] das Spiel des Servers hat zu wenig Speicher
+   *[none] das Spiel einer Seite hat zu wenig Speicher
+}
+reply-is-should = { $what }: es ist { $is } und soll { $should } sein
+reply-should = { $what }: es soll { $should } sein
+reply-is = { $what }: es ist { $is }
+reply-in-game = { $what }, in deinem Spiel
+step-list = Vergleiche deine Mods mit der Liste, die ich dir schicke: Einer fehlt.
+step-install = Installiere { $mod }.
+step-install-at = Installiere { $mod }: Er gehört nach { $place }.
+step-install-into = Installiere { $mod }, in den Ordner { $place }.
+step-take-out = Nimm { $mod } aus deinem Spiel{ $where }.
+step-switch-on = Schalte { $mod } wieder ein{ $where }.
+step-replace = Ersetze deinen { $mod } durch Version { $should }{ $where }.
+step-get-again = Hole { $mod } noch einmal und lege ihn an die Stelle des deinen{ $where }.
+step-game = Bring das Spiel auf Version { $should }.
+step-install-version = Installiere { $should }.
+step-the-file = { "" } (die Datei { $place })
+step-in-folder = { "" } (im Ordner { $place })
+kept-ban = Du kamst nicht hinein, weil du auf dem Server gesperrt bist. Mit deinen Mods hat das nichts zu tun. Frag den, der den Server betreibt.
+kept-list = Du kamst nicht hinein, weil du nicht auf der Liste derer stehst, die dürfen. Mit deinen Mods hat das nichts zu tun: Ich muss dich eintragen.
+kept-full = Du kamst nicht hinein, weil der Server voll war. Mit deinen Mods hat das nichts zu tun. Versuch es wieder, wenn jemand gegangen ist.
+kept-password = Du kamst wegen des Passworts nicht hinein. Mit deinen Mods hat das nichts zu tun. Tippe es noch einmal, oder frag mich danach.
+kept-account = Du kamst wegen deines Kontos nicht hinein. Mit deinen Mods hat das nichts zu tun. Beende das Spiel, melde dich neu an und versuch es noch einmal.
+kept-connection = Die Verbindung zwischen deinem Spiel und dem Server brach ab. Prüfe Adresse und Port, die du getippt hast, und versuch es noch einmal; kommen andere hinein, sieh nach deinem Netz.
+page-title = { $name }: was zu installieren ist
+page-lead = { $game } mit { $loader }
+page-release = Stand { $number }
+page-mods = { $count ->
+    [one] 1 Mod
+   *[other] { $count } Mods
+}, { $size }
+page-how = So kommst du hinein
+page-program-lead = Lass es machen.
+page-program = Lade das Programm für dein System und starte es mit einem Doppelklick. Es fragt, wo dein Spiel ist, sagt, was es tun wird, und tut es, wenn du Ja sagst; alles lässt sich zurücknehmen.
+page-for = für { $system }
+page-trust = Starte dasselbe Programm nach einer Änderung am Server wieder. Der Hersteller deines Systems hat es nicht unterschrieben und fragt vielleicht, ob du ihm traust: Es ist so gut wie dieser Ort.
+page-linux = Unter Linux erlaube ihm erst, zu laufen:
+page-kanon = Mit Kanon.
+page-kanon-or = Oder mit Kanon, wenn du es hast.
+page-type = Tippe im Ordner des Spiels:
+page-copy = Kopieren
+page-copied = Kopiert
+page-later = Nach einer Änderung am Server nur: { $follow }. Nicht zufrieden damit: { $undo }.
+page-makers = Kanon gibt es bei { $open }denen, die es machen{ $close }.
+page-archive-lead = Von Hand, auf einmal.
+page-archive = Lade { $open }alle Mods in einem Archiv{ $close } und entpacke es im Ordner des Spiels. Was sonst zu tun ist, steht darin und unten.
+page-each-lead = Von Hand, eins nach dem anderen.
+page-each = Aus der { $open }Tabelle{ $close }, wie { $steps }die Liste unten{ $close } sagt.
+page-code = Die Einladung als QR-Code
+page-new = Neu seit Stand { $number }
+page-nothing-new = Nichts, was dich betrifft.
+news-new = { $mod } { $to } ist neu
+news-gone = { $mod } { $from } ist nicht mehr dabei: nimm ihn heraus
+news-bytes = { $mod } { $to } hat unter derselben Version einen anderen Inhalt
+news-becomes = { $mod } { $from } wird { $to }
+page-table = Mods, in ihrer Reihenfolge
+page-find = Mod finden
+page-found = { $seen } von { $all }
+col-number = Nr.
+col-mod = Mod
+col-version = Version
+col-file = Datei oder Ordner
+col-where = Wohin damit
+col-size = Größe
+page-optional = freiwillig
+page-needs = braucht { $mods }
+page-download = laden
+page-bytes = { $count } Bytes
+page-digest-one = Prüfsumme
+way-folder = Ordner
+way-file = Datei
+way-overlay = Auflage
+way-id = nach Kennung
+where-id = das Spiel holt ihn
+where-overlay = eingelegt in { $places }
+where-and = { " und " }
+page-server-alone = Nur der Server hat { $mods }; danach musst du nicht suchen.{ $count ->
+   *[other] { "" }
+}
+page-line = Startzeile
+page-line-into = In { $file } oder wo du das Spiel sonst startest, genau so, auch in der Reihenfolge:
+page-line-anywhere = Dort, wo du das Spiel startest, genau so, auch in der Reihenfolge:
+page-by-hand = Von Hand
+hand-close = Beende das Spiel und kopiere seine Ordner mit Mods beiseite, falls du sie zurückhaben willst.
+hand-take-out = Nimm aus diesen Ordnern alle Dateien und Ordner, die nicht in der Tabelle oben stehen. { $own }.
+hand-own-stay = Eigene Mods dürfen bleiben, wenn sie nur dein eigenes Spiel betreffen; andere Versionen der Mods oben nicht
+hand-own-go = Andere Mods sind auf diesem Server nicht willkommen
+hand-file = Lege jede Datei an ihren Ort, genau unter dem Namen aus der Tabelle, auch in Groß- und Kleinschreibung. Entpacke sie nicht.
+hand-folder = Lege jeden Ordner an seinen Ort, genau unter dem Namen aus der Tabelle, mit den Dateien seiner Liste und keinen anderen.
+hand-overlay = Lege die Teile jeder Auflage in ihr Archiv, in der Reihenfolge der Tabelle.
+hand-id = Mods ohne Dateien holt das Spiel selbst, nach ihren Kennungen.
+hand-copies = Kopiere diese Dateien von Mods dorthin, wo das Spiel sie sucht:
+hand-copy = { $to }, aus { $mod }
+hand-entries = Füge diese Einträge in die Datendateien des Spiels ein, jeden einmal:
+hand-entry = { $into }: { $keys } aus { $from } von { $mod }, vor { $before }
+hand-list = In { $file } ({ $name }) müssen diese Mods eingeschaltet sein:
+hand-list-ordered = In { $file } ({ $name }) müssen diese Mods eingeschaltet sein, in dieser Reihenfolge:
+hand-settings = Setze diese Werte:
+hand-setting = { $file }: { $name } muss { $value } sein (bei { $at })
+hand-start = Starte das Spiel und komm herein.
+hand-start-line = Starte das Spiel mit der Startzeile oben und komm herein.
+page-cant = Du kommst nicht hinein?
+page-cant-send = Schick dem, der den Server betreibt, was du hast. Das hier schreibt es auf; die Datei nennt Mods und ihre Dateien und sonst nichts von deinem Rechner:
+page-cant-run = Starte es im Ordner des Spiels. Wird dort nichts gefolgt, füge { $option } an, mit { $open }dem Regelbuch{ $close } daneben.
+page-cant-sent = Starte es im Ordner des Spiels. Wird dort nichts gefolgt, füge { $option } an, mit dem Regelbuch daneben, das du bekommen hast.
+page-digest = Die Zusammenstellung hat die Prüfsumme { $digest }.
+page-foot = Diese Seite ist zum Lesen; was { $command } holt, wird an seinen Unterschriften geprüft.
+notes-title = { $name }: alle Mods für { $game }
+notes-unpack = Entpacke das im Ordner des Spiels und lass es ersetzen, was dort ist. Beende das Spiel vorher.
+notes-before = Nimm vorher jeden Mod aus { $folders }, der hier nicht dabei ist: Ein alter neben einem neuen lässt dich nicht hinein.
+notes-left = Nicht dabei, und zu haben, wie die Seite es sagt: { $mods }.
+notes-list = Eingeschaltet in { $file }:
+notes-list-ordered = Eingeschaltet in { $file }, in dieser Reihenfolge:
+notes-start = Starte das Spiel mit:

@@ -13,6 +13,7 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::{FAINT, count, styled};
 use crate::ui::Ui;
+use crate::words::reply::Reply;
 use crate::words::{diagnosis as words, voice as voice_words};
 use crate::{Outcome, render};
 
@@ -57,7 +58,7 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
     };
     let (diagnosis, evidence) = diagnose(&asked, &mut session)?;
     let looked_at: Vec<String> = evidence.looked_at.iter().map(words::looked_at).collect();
-    let reply = arguments.reply.then(|| reply(&diagnosis, &evidence));
+    let reply = arguments.reply.then(|| reply(&diagnosis, &evidence, env));
     match (env.format, reply) {
         (_, reply) if env.as_page => {
             ui.report(&render::page::diagnosis::html(&diagnosis, &looked_at, reply.as_deref(), env.now())?);
@@ -94,10 +95,11 @@ pub fn as_data<'d>(diagnosis: &'d Diagnosis, looked_at: &'d [String], reply: Opt
 }
 
 /// A text for the player, with mods by what they are called in full.
-fn reply(diagnosis: &Diagnosis, evidence: &Evidence) -> String {
+fn reply(diagnosis: &Diagnosis, evidence: &Evidence, env: &Env) -> String {
     let titles = evidence.titles().collect();
     let has_client = evidence.client.is_some();
-    words::Reply { diagnosis, titles: &titles, follow: evidence.follow.as_deref(), has_client }.text()
+    let (follow, tongue) = (evidence.follow.as_deref(), &env.tongue);
+    Reply { diagnosis, titles: &titles, follow, has_client, tongue }.text()
 }
 
 /// Adds what was learned or is proposed to the rulebook, after a yes.

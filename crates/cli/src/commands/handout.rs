@@ -16,6 +16,7 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
 use crate::ui::Ui;
+use crate::words::tongue::Tongue;
 use kanon_app::release_place::{ReleasePlace, address_of};
 use kanon_app::session::{Session, digest_of};
 
@@ -36,7 +37,7 @@ pub fn run(arguments: &HandoutArguments, env: &Env, ui: &Ui) -> Result<Outcome, 
     let session = Session::of_administrator(&env.machine, ui)?;
     let canon = for_players(&session.canon()?);
     let form = form(arguments)?;
-    let sheet = sheet(&session, &canon, arguments.address.as_deref())?;
+    let sheet = sheet(&session, &canon, arguments.address.as_deref(), &env.tongue)?;
     let text = match form {
         HandoutForm::Html => html(&sheet)?,
         HandoutForm::Markdown => markdown(&sheet),
@@ -89,7 +90,7 @@ fn form(arguments: &HandoutArguments) -> Result<HandoutForm, Failure> {
 }
 
 /// What the handout says of the canon as it stands now.
-fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<Sheet, Failure> {
+fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>, tongue: &Tongue) -> Result<Sheet, Failure> {
     let workspace = session.workspace()?;
     let folder = workspace.release_folder();
     let digest = digest_of(canon)?;
@@ -107,7 +108,8 @@ fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>) -> Result<
         number: said,
         links: base.map(|invite| format!("{}/", invite.address.trim_end_matches('/'))),
         invite: invite.map(|invite| invite.to_string()),
-        day: session.machine.now().strftime("%-d %B %Y").to_string(),
+        day: tongue.day(&session.machine.now()),
+        tongue: tongue.clone(),
         digest,
         programs: ready.map(|release| release.programs.keys().copied().collect()).unwrap_or_default(),
         programs_at: workspace.config.release.programs_at.clone(),

@@ -91,7 +91,7 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         now,
         lasting,
         programs: carrying(programs, &invite)?,
-        archive: wish.zip.then(|| archive(&set)),
+        archive: wish.zip.then(|| archive(&set, &env.tongue)),
     };
     let origin = Origin::open(&place.as_typed(), &env.machine.folder, &env.machine.access())?;
     let bar = ui.progress("publishing");
@@ -99,12 +99,13 @@ pub fn run(arguments: &Publish, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
         set,
         number: None,
         invite: Some(invite.to_string()),
-        day: env.machine.now().strftime("%-d %B %Y").to_string(),
+        day: env.tongue.day(&env.machine.now()),
         digest: digest_of(&players)?,
         links: Some(String::new()),
         programs: outgoing.programs.iter().map(|(system, _)| *system).collect(),
         programs_at: wish.programs_at.clone(),
         has_archive: wish.zip,
+        tongue: env.tongue.clone(),
     };
     let pages = |number| pages(&Sheet { number: Some(number), ..sheet.clone() }, &session.loaded.text);
     let published = publish(&origin, (&keys, &folder), (&outgoing, arguments.verify), &pages, &bar)?;

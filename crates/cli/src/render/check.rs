@@ -53,7 +53,11 @@ impl Held {
             (false, "receipt") => "known by size and time since they were last measured; --thorough reads them",
             (false, _) => "measured",
         };
-        format!("{} - {} {how}", summary(&self.findings), count(self.mods, "mod")).trim_start_matches(", ").to_owned()
+        let mods = format!("{} {how}", count(self.mods, "mod"));
+        match summary(&self.findings) {
+            summary if summary.is_empty() => mods,
+            summary => format!("{summary} - {mods}"),
+        }
     }
 
     /// An install and its findings.
@@ -104,8 +108,8 @@ impl Report {
 fn install(out: &mut String, held: &Held) {
     let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
     let (name, how) = (styled(BOLD, &printable(&held.name)), held.how());
-    let comma = if held.findings.is_empty() { " " } else { ", " };
-    let _ = writeln!(out, "{name} ({}): {state}{comma}{how}", held.role);
+    let between = if held.findings.is_empty() { " - " } else { ", " };
+    let _ = writeln!(out, "{name} ({}): {state}{between}{how}", held.role);
     findings(out, &held.findings);
 }
 
@@ -116,7 +120,7 @@ fn summary(findings: &[Finding]) -> String {
         .filter(|severity| of(*severity) > 0)
         .map(|severity| format!("{} {}", of(severity), severity.as_str()))
         .collect();
-    if parts.is_empty() { String::new() } else { format!(", {}", parts.join(", ")) }
+    parts.join(", ")
 }
 
 /// Of mods with one finding each that are alike, so many are told whole.

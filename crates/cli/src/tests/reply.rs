@@ -33,7 +33,7 @@ fn diagnosis(verdicts: Vec<Verdict>) -> Diagnosis {
 
 fn reply(diagnosis: &Diagnosis, follow: Option<&str>) -> String {
     let titles = [("reed-bed".to_owned().into(), "Reed Bed".to_owned())].into();
-    Reply { diagnosis, titles: &titles, follow, has_client: false }.text()
+    Reply { diagnosis, titles: &titles, follow, has_client: false, tongue: &Tongue::of("en") }.text()
 }
 
 const CLIENT: Option<Role> = Some(Role::Client);

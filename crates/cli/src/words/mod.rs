@@ -8,6 +8,7 @@ pub mod notices;
 pub mod players;
 pub mod proof;
 pub mod questions;
+pub mod reply;
 pub mod standing;
 pub mod steps;
 pub mod tongue;

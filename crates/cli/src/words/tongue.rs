@@ -21,6 +21,7 @@ const TONGUES: [(&str, &str); 8] = [
 /// A language.
 #[derive(Clone)]
 pub struct Tongue {
+    code: &'static str,
     bundle: Arc<FluentBundle<FluentResource>>,
 }
 
@@ -33,7 +34,17 @@ impl Tongue {
     pub fn of(wanted: &str) -> Self {
         let first = wanted.split(['-', '_', '.', '@']).next().unwrap_or_default().to_lowercase();
         let (code, text) = TONGUES.iter().find(|(code, _)| *code == first).unwrap_or(&TONGUES[0]);
-        Self { bundle: Arc::new(bundle(code, text)) }
+        Self { code, bundle: Arc::new(bundle(code, text)) }
+    }
+
+    /// Its code.
+    pub const fn code(&self) -> &'static str {
+        self.code
+    }
+
+    /// A day, as English writes it out; elsewhere in figures that everybody reads alike.
+    pub fn day(&self, day: &jiff::Zoned) -> String {
+        day.strftime(if self.code == "en" { "%-d %B %Y" } else { "%Y-%m-%d" }).to_string()
     }
 
     /// A message.
@@ -111,11 +122,15 @@ mod tests {
     fn every_message_is_asked_for_and_there() {
         let sources = [
             include_str!("players.rs"),
+            include_str!("reply.rs"),
             include_str!("../commands/follow.rs"),
             include_str!("../commands/followed.rs"),
             include_str!("../commands/join.rs"),
             include_str!("../render/follow.rs"),
             include_str!("../asking.rs"),
+            include_str!("../render/handout/mod.rs"),
+            include_str!("../render/handout/html.rs"),
+            include_str!("../../templates/handout.html"),
         ]
         .concat();
         for id in messages(TONGUES[0].1).keys() {

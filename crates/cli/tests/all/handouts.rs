@@ -165,3 +165,36 @@ fn holds_by_the_standard(bom: &std::path::Path) {
         String::from_utf8_lossy(&output.stderr)
     );
 }
+
+/// Players read their own language: the page, its other forms, and what an administrator sends them.
+#[rstest]
+#[case("de", "So kommst du hinein", "dir fehlt Snowtrack 3.2.1")]
+#[case("es", "Cómo entrar", "te falta Snowtrack 3.2.1")]
+#[case("fr", "Comment rejoindre", "il te manque Snowtrack 3.2.1")]
+#[case("pl", "Jak wejść", "nie masz Snowtrack 3.2.1")]
+#[case("pt", "Como entrar", "falta-te Snowtrack 3.2.1")]
+#[case("ru", "Как войти", "у тебя нет Snowtrack 3.2.1")]
+#[case("zh", "如何加入", "你缺少 Snowtrack 3.2.1")]
+fn handouts_and_replies_speak_the_players_language(#[case] code: &str, #[case] how: &str, #[case] missing: &str) {
+    let mut stage = Stage::sealed();
+    stage.kanon(["publish", "site", "--address", "https://mods.example/longnight/"]).ends_with(0);
+    stage.env.push(("KANON_LANGUAGE".to_owned(), code.to_owned()));
+    stage.kanon(["handout"]).ends_with(0);
+    stage.kanon(["handout", "-o", "handout.md"]).ends_with(0);
+    stage.kanon(["handout", "-o", "handout.csv"]).ends_with(0);
+    let (page, text) = (stage.read("handout.html"), stage.read("handout.md"));
+    assert!(page.contains(&format!("<html lang=\"{code}\">")) && page.contains(how) && text.contains(how), "{page}");
+    // Nothing is left of the messages' own names, of their places, or of English.
+    let visible = page.split("</style>").nth(1).unwrap().split("<script>").next().unwrap().to_owned();
+    for left in ["page-", "hand-", "col-", "{ $", "Close the game", "How to join", "By hand"] {
+        assert!(!visible.contains(left) && !text.contains(left), "{left} is in:\n{visible}\n{text}");
+    }
+    assert!(stage.read("handout.csv").contains(",file,"), "a table for programs is the same everywhere");
+    std::fs::remove_file(stage.path("mara/mods/snowtrack-3.2.1.psm")).unwrap();
+    let reply = stage.kanon(["diagnose", "--client", "mara", "--reply"]).ends_with(1).says(missing);
+    assert!(
+        !reply.out.contains("reply-") && !reply.out.contains("{ $") && !reply.out.contains("join"),
+        "{}",
+        reply.out
+    );
+}

@@ -157,15 +157,21 @@ fn a_stranger_writes_no_markup_into_a_page() {
     assert!(page.contains("onerror") && !page.contains("<img") && page.matches("</script>").count() == 2);
 }
 
-/// A page as a browser shows it, with a script of the test's run in it; what the script writes into the title comes back.
+/// A page as a browser shows it in a frame of a width, with a script of the test's run in it; what the script tells comes back.
 #[cfg(unix)]
-fn browsed(page: &str, folder: &Path, script: &str, size: (u32, u32)) -> Option<String> {
-    let file = folder.join("browsed.html");
-    let body = format!("<script>addEventListener('load', async () => {{ {script} }});</script></body>");
-    std::fs::write(&file, page.replace("</body>", &body)).unwrap();
+fn browsed(page: &str, folder: &Path, script: &str, width: u32) -> Option<String> {
+    let tell = "const tell = (...all) => parent.postMessage(all.join('|'), '*');";
+    let body = format!("<script>addEventListener('load', async () => {{ {tell} {script} }});</script></body>");
+    std::fs::write(folder.join("inner.html"), page.replace("</body>", &body)).unwrap();
+    // A window is never narrower than some width of the browser's own; a frame is.
+    let outer = format!(
+        "<!doctype html><title>none</title><script>addEventListener('message', said => {{ document.title = said.data; }});</script><iframe src=\"inner.html\" style=\"border:0;width:{width}px;height:800px\"></iframe>"
+    );
+    let file = folder.join("outer.html");
+    std::fs::write(&file, outer).unwrap();
     let mut browser = Command::new("chromium");
     browser.args(["--headless", "--no-sandbox", "--disable-gpu", "--virtual-time-budget=4000", "--dump-dom"]);
-    browser.arg(format!("--window-size={},{}", size.0, size.1)).arg(format!("file://{}", file.display()));
+    browser.arg("--window-size=2000,1000").arg(format!("file://{}", file.display()));
     browser.env("HOME", folder).stdin(Stdio::null());
     let Ok(output) = browser.output() else {
         eprintln!("skipped: chromium is not installed");
@@ -175,6 +181,26 @@ fn browsed(page: &str, folder: &Path, script: &str, size: (u32, u32)) -> Option<
     let title = dom.split("<title>").nth(1)?.split("</title>").next()?;
     Some(title.replace("&gt;", ">").replace("&lt;", "<").replace("&amp;", "&"))
 }
+
+/// How many pages a page is on paper.
+#[cfg(unix)]
+fn printed(page: &Path, folder: &Path) -> usize {
+    let pdf = folder.join("printed.pdf");
+    let mut printing = Command::new("chromium");
+    printing.args(["--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer"]);
+    printing.arg(format!("--print-to-pdf={}", pdf.display())).arg(format!("file://{}", page.display()));
+    assert!(printing.env("HOME", folder).stdin(Stdio::null()).output().unwrap().status.success());
+    let bytes = std::fs::read(&pdf).unwrap();
+    let text = String::from_utf8_lossy(&bytes);
+    text.matches("/Type /Page\n").count().max(text.matches("/Type/Page/").count())
+}
+
+/// What is wider than its window, told by the page itself.
+#[cfg(unix)]
+const WIDTH: &str = "const wide = [...document.querySelectorAll('body *')].filter(one => one.getBoundingClientRect().right > innerWidth + 1
+        && !one.closest('.wide, .figure, pre, svg'));
+    const thin = [...document.querySelectorAll('td')].filter(cell => cell.textContent.trim() && cell.getBoundingClientRect().width < 24 && cell.offsetParent);
+    tell(document.documentElement.scrollWidth <= innerWidth, innerWidth, wide.length, thin.length);";
 
 #[test]
 #[cfg(unix)]
@@ -188,16 +214,16 @@ fn the_report_is_filtered_followed_and_printed_in_a_browser() {
         "const find = document.getElementById('find'); find.value = 'part-19'; find.dispatchEvent(new Event('input'));
         const rows = [...document.querySelectorAll('tr[data-mod]')].filter(row => !row.hidden && row.id);
         const near = [...document.querySelectorAll('.graph a:not(.far)')];
-        document.title = [rows.length, near.length, document.getElementById('found').textContent].join('|');";
-    let Some(told) = browsed(&page, &folder, script, (1280, 800)) else { return };
+        tell(rows.length, near.length, document.getElementById('found').textContent);";
+    let Some(told) = browsed(&page, &folder, script, 1280) else { return };
     assert_eq!(told, "1|1|1 of 60");
     // A link to a mod: what it stands on, what stands on it, what an update would bring.
     let script = "const box = document.querySelector('.graph a[data-mod=\"23\"]'); box.dispatchEvent(new MouseEvent('click', {bubbles: true, cancelable: true}));
         await new Promise(done => setTimeout(done, 200));
         const near = document.getElementById('near');
         const lists = [...near.querySelectorAll('strong')].map(one => one.textContent);
-        document.title = [near.hidden, lists.join('; '), location.hash, document.querySelectorAll('.graph .near').length].join('|');";
-    let told = browsed(&page, &folder, script, (1280, 800)).unwrap();
+        tell(near.hidden, lists.join('; '), location.hash, document.querySelectorAll('.graph .near').length);";
+    let told = browsed(&page, &folder, script, 1280).unwrap();
     assert!(
         told.starts_with("false|It stands on: 1; On it stand: 1; An update of it would take along: none|#m"),
         "{told}"
@@ -207,22 +233,44 @@ fn the_report_is_filtered_followed_and_printed_in_a_browser() {
         const find = document.getElementById('find'); find.value = 'zzz'; find.dispatchEvent(new Event('input'));
         const none = [...document.querySelectorAll('tr[id]')].filter(row => !row.hidden).length;
         dispatchEvent(new KeyboardEvent('keydown', {key: 'Escape'}));
-        document.title = [focused, none, [...document.querySelectorAll('tr[id]')].filter(row => !row.hidden).length].join('|');";
-    assert_eq!(browsed(&page, &folder, script, (1280, 800)).unwrap(), "find|0|60");
-    // Nothing is wider than the window, however narrow or wide that is.
+        tell(focused, none, [...document.querySelectorAll('tr[id]')].filter(row => !row.hidden).length);";
+    assert_eq!(browsed(&page, &folder, script, 1280).unwrap(), "find|0|60");
     for width in [390, 1280, 1920] {
-        let script = "document.title = [document.documentElement.scrollWidth <= innerWidth, innerWidth].join('|');";
-        let told = browsed(&page, &folder, script, (width, 900)).unwrap();
-        assert!(told.starts_with("true|"), "{width}: {told}");
+        assert_eq!(browsed(&page, &folder, WIDTH, width).unwrap(), format!("true|{width}|0|0"));
     }
-    let pdf = folder.join("report.pdf");
-    let mut printing = Command::new("chromium");
-    printing.args(["--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer"]);
-    printing.arg(format!("--print-to-pdf={}", pdf.display()));
-    printing.arg(format!("file://{}", stage.path("report.html").display())).env("HOME", &folder).stdin(Stdio::null());
-    assert!(printing.output().unwrap().status.success());
-    let printed = std::fs::read(&pdf).unwrap();
-    let text = String::from_utf8_lossy(&printed);
-    let pages = text.matches("/Type /Page\n").count().max(text.matches("/Type/Page/").count());
+    let pages = printed(&stage.path("report.html"), &folder);
     assert!((2..=14).contains(&pages), "{pages} pages");
+}
+
+/// The page for players, of two hundred mods with long words: on a phone, on a screen, on paper.
+#[test]
+#[cfg(unix)]
+fn the_handout_of_many_mods_fits_a_phone_and_fifteen_sheets() {
+    let stage = Stage::bare();
+    std::fs::remove_dir_all(stage.path("station/mods")).unwrap();
+    for number in 0..200_usize {
+        let id = match number % 40 {
+            0 => format!("a-word-that-goes-on-and-on-without-a-single-blank-as-some-authors-like-it-{number}"),
+            1 => format!("Überlandschmalspurbahnwaggonkupplungsverriegelungsbolzenhalterung{number}"),
+            _ => format!("part-{number:03}"),
+        };
+        let about = format!(r#"{{"id": "{id}", "version": "1.{number}", "title": "The {id}", "runs": "everywhere"}}"#);
+        stage.write(&format!("station/mods/{id}-1.{number}.psm"), zip_of(&[("about.json", about.as_bytes())]));
+    }
+    let init = ["init", "--name", "Low Water", "--rulebook", "polarspur.rulebook.toml", "--server", "station"];
+    stage.kanon(init).ends_with(0);
+    stage.kanon(["adopt", "station"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    stage
+        .kanon(["publish", "site", "--address", "https://mods.example/longnight-station-of-the-far-north/"])
+        .ends_with(0);
+    stage.kanon(["handout"]).ends_with(0);
+    let (page, folder) = (stage.read("handout.html"), stage.path("home"));
+    std::fs::create_dir_all(&folder).unwrap();
+    for width in [390, 1280] {
+        let Some(told) = browsed(&page, &folder, WIDTH, width) else { return };
+        assert_eq!(told, format!("true|{width}|0|0"));
+    }
+    let pages = printed(&stage.path("handout.html"), &folder);
+    assert!((3..=15).contains(&pages), "{pages} sheets");
 }

@@ -2,12 +2,15 @@
 
 use super::Sheet;
 use crate::failure::Failure;
+use crate::words::tongue::Tongue;
 
 const COLUMNS: [&str; 11] =
     ["position", "id", "title", "version", "optional", "kind", "goes_to", "file", "bytes", "sha256", "blake3"];
 
 /// The table; a mod without files has one row.
 pub fn csv(sheet: &Sheet) -> Result<String, Failure> {
+    // For programs too: the same words everywhere.
+    let sheet = &Sheet { tongue: Tongue::of("en"), ..sheet.clone() };
     let failed = |error: csv::Error| Failure::plain("could not write the table").because(error);
     let mut table = csv::Writer::from_writer(Vec::new());
     table.write_record(COLUMNS).map_err(failed)?;
@@ -18,8 +21,8 @@ pub fn csv(sheet: &Sheet) -> Result<String, Failure> {
             one.title.clone(),
             one.version.clone().unwrap_or_default(),
             one.optional.to_string(),
-            super::kind(one).to_owned(),
-            super::where_to(one),
+            sheet.kind(one),
+            sheet.where_to(one),
         ];
         let lead = lead.map(|text| harmless(&text));
         let row = |rest: [String; 4]| lead.iter().cloned().chain(rest).collect::<Vec<_>>();

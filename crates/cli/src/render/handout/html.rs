@@ -11,17 +11,17 @@ use qrcode::render::svg;
 use super::{HandStep, Sheet, Starter};
 use crate::failure::Failure;
 use crate::render;
+use crate::words::tongue::{Place, at};
 
 #[derive(Template)]
 #[template(path = "handout.html")]
 struct Page<'a> {
+    sheet: &'a Sheet,
     set: &'a Handout,
     number: Option<u64>,
     invite: Option<&'a str>,
     code: String,
     day: &'a str,
-    digest: String,
-    mods_told: String,
     steps: Vec<HandStep>,
     links: Option<&'a str>,
     starters: Vec<Starter>,
@@ -31,12 +31,89 @@ struct Page<'a> {
 }
 
 impl Page<'_> {
-    fn kind(&self, one: &HandoutMod) -> &'static str {
-        super::kind(one)
+    /// A message.
+    fn t(&self, message: &str) -> String {
+        self.sheet.say(message)
     }
 
-    fn where_to(&self, one: &HandoutMod) -> String {
-        super::where_to(one)
+    /// A message with one thing at a place of that name.
+    fn with(&self, message: &str, place: &'static str, value: impl AsRef<str>) -> String {
+        self.sheet.tongue.with(message, [at(place, value.as_ref())])
+    }
+
+    /// A message in which a part is a link, and the mark-up that opens it.
+    fn linked(&self, message: &str, open: &str) -> String {
+        self.marked(message, vec![at("open", open), at("close", "</a>")])
+    }
+
+    /// A message with mark-up of this page at its places.
+    fn marked(&self, message: &str, places: Vec<Place<'_>>) -> String {
+        self.sheet.tongue.with(message, places)
+    }
+
+    fn archive_told(&self, archive: &str) -> String {
+        self.linked("page-archive", &format!("<a href=\"{}\" download=\"all.zip\">", escaped(archive)))
+    }
+
+    fn makers_told(&self, at: &str) -> String {
+        self.linked("page-makers", &format!("<a href=\"{}\">", escaped(at)))
+    }
+
+    fn each_told(&self) -> String {
+        let (open, steps) = ("<a href=\"#mods\">", "<a href=\"#hand\">");
+        self.marked("page-each", vec![at("open", open), at("steps", steps), at("close", "</a>")])
+    }
+
+    fn later_told(&self) -> String {
+        let (follow, undo) = ("<code>kanon follow</code>", "<code>kanon undo</code>");
+        self.marked("page-later", vec![at("follow", follow), at("undo", undo)])
+    }
+
+    fn line_told(&self, file: Option<&str>) -> String {
+        match file {
+            Some(file) => self.marked("page-line-into", vec![at("file", format!("<code>{}</code>", escaped(file)))]),
+            None => self.t("page-line-anywhere"),
+        }
+    }
+
+    fn rulebook_told(&self) -> String {
+        let option = "<code>--rulebook game.rulebook.toml</code>";
+        match self.links {
+            Some(base) => {
+                let open = format!("<a href=\"{}game.rulebook.toml\" download>", escaped(base));
+                self.marked("page-cant-run", vec![at("option", option), at("open", open), at("close", "</a>")])
+            }
+            None => self.marked("page-cant-sent", vec![at("option", option)]),
+        }
+    }
+
+    fn foot_told(&self) -> String {
+        let digest = format!("<code>{}</code>", self.sheet.digest.short());
+        let digest = self.marked("page-digest", vec![at("digest", digest)]);
+        let foot = self.marked("page-foot", vec![at("command", "<code>kanon follow</code>")]);
+        format!("{digest} {foot}")
+    }
+
+    /// How many of how many are found, for the page's script to fill in.
+    fn found(&self) -> String {
+        self.sheet.tongue.with("page-found", [at("seen", "SEEN"), at("all", "ALL")])
+    }
+
+    fn server_alone(&self) -> String {
+        let ids = FoldedId::joined(&self.set.server_only, ", ");
+        self.sheet.tongue.with("page-server-alone", [at("mods", ids), at("count", self.set.server_only.len())])
+    }
+
+    fn release(&self, number: &u64) -> String {
+        self.sheet.tongue.with("page-release", [at("number", number.to_string())])
+    }
+
+    fn since(&self, number: &u64) -> String {
+        self.sheet.tongue.with("page-new", [at("number", number.to_string())])
+    }
+
+    fn bytes(&self, number: &u64) -> String {
+        self.sheet.tongue.with("page-bytes", [at("count", number.to_string())])
     }
 
     fn listed(&self, ids: &[FoldedId]) -> String {
@@ -49,8 +126,8 @@ impl Page<'_> {
 
     fn files_told(&self, one: &HandoutMod) -> String {
         match one.files.len() {
-            1 => "digest".to_owned(),
-            several => format!("{several} files"),
+            1 => self.t("page-digest-one"),
+            several => self.sheet.tongue.with("files", [at("count", several)]),
         }
     }
 
@@ -67,13 +144,12 @@ impl Page<'_> {
 /// The page.
 pub fn html(sheet: &Sheet) -> Result<String, Failure> {
     let page = Page {
+        sheet,
         set: &sheet.set,
         number: sheet.number,
         invite: sheet.invite.as_deref(),
         code: sheet.invite.as_deref().map(code).transpose()?.unwrap_or_default(),
         day: &sheet.day,
-        digest: sheet.digest.short(),
-        mods_told: sheet.mods_told(),
         steps: sheet.steps(),
         links: sheet.links.as_deref(),
         starters: sheet.starters(),
@@ -82,6 +158,11 @@ pub fn html(sheet: &Sheet) -> Result<String, Failure> {
         archive: sheet.archive(),
     };
     page.render().map_err(|error| Failure::plain("could not write the page").because(error))
+}
+
+/// Text as it stands in an attribute or between tags.
+fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 /// The invite as a drawing, black on white in any colour scheme: cameras want it so.

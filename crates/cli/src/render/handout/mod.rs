@@ -7,14 +7,15 @@ mod markdown;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::canon::release::{ARCHIVE, System};
-use kanon_core::handout::{Handout, HandoutMod, Way};
+use kanon_core::handout::{Handout, HandoutMod, ModNews, Way};
 use kanon_io::release::Archive;
 
 pub use self::bom::bom;
 pub use self::csv::csv;
 pub use self::html::html;
 pub use self::markdown::markdown;
-use super::{count, size};
+use super::size;
+use crate::words::tongue::{Tongue, at};
 
 /// A handout, and what stands around it.
 #[derive(Clone)]
@@ -37,6 +38,8 @@ pub struct Sheet {
     pub programs_at: Option<String>,
     /// Whether all mods are there in one archive.
     pub has_archive: bool,
+    /// The language of the players.
+    pub tongue: Tongue,
 }
 
 /// A program to be started.
@@ -58,10 +61,32 @@ pub struct HandStep {
 }
 
 impl Sheet {
+    /// A message in the language of the players.
+    fn say(&self, message: &str) -> String {
+        self.tongue.say(message)
+    }
+
+    /// The game with its version, and what loads its mods.
+    fn lead(&self) -> String {
+        let set = &self.set;
+        let versioned = |name: &str, version: Option<&str>| match version {
+            Some(version) => format!("{name} {version}"),
+            None => name.to_owned(),
+        };
+        let game = versioned(&set.game, set.game_version.as_deref());
+        match &set.loader {
+            Some((name, version)) => {
+                let loader = versioned(name, version.as_deref());
+                self.tongue.with("page-lead", [at("game", game), at("loader", loader)])
+            }
+            None => game,
+        }
+    }
+
     /// How many mods there are, and how large they are together.
     fn mods_told(&self) -> String {
         let bytes = self.set.mods.iter().map(|one| one.bytes).sum();
-        format!("{}, {}", count(self.set.mods.len(), "mod"), size(bytes))
+        self.tongue.with("page-mods", [at("count", self.set.mods.len()), at("size", size(bytes))])
     }
 
     /// The programs that carry the invite, where they can be fetched.
@@ -80,87 +105,105 @@ impl Sheet {
         self.links.as_ref().filter(|_| self.has_archive).map(|links| format!("{links}{ARCHIVE}"))
     }
 
+    /// What happened to one mod since the last release.
+    fn news(&self, news: &ModNews) -> String {
+        let of = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
+        let (from, to, mod_id) = (of(&news.from), of(&news.to), news.id.to_string());
+        match (&news.from, &news.to) {
+            (None, Some(_)) => self.tongue.with("news-new", [at("mod", mod_id), at("to", to)]),
+            (Some(_), None) => self.tongue.with("news-gone", [at("mod", mod_id), at("from", from)]),
+            (Some(before), Some(after)) if before == after => {
+                self.tongue.with("news-bytes", [at("mod", mod_id), at("to", to)])
+            }
+            _ => self.tongue.with("news-becomes", [at("mod", mod_id), at("from", from), at("to", to)]),
+        }
+    }
+
     /// What is to be done by hand, in order.
     pub fn steps(&self) -> Vec<HandStep> {
         let set = &self.set;
-        let step = |words: &str| HandStep { words: words.to_owned(), items: Vec::new() };
-        let mut steps = vec![step("Close the game, and copy its mod folders away, in case you want them back.")];
+        let step = |message: &str| HandStep { words: self.say(message), items: Vec::new() };
+        let mut steps = vec![step("hand-close")];
         if !set.folders.is_empty() {
-            let own = match set.own_mods_stay {
-                true => {
-                    "Mods of your own may stay if they concern only your own game; other releases of the mods above may not"
-                }
-                false => "Other mods are not welcome on this server",
-            };
-            let words =
-                format!("From these folders take out every file and folder that is not in the table above. {own}.");
+            let own = self.say(if set.own_mods_stay { "hand-own-stay" } else { "hand-own-go" });
+            let words = self.tongue.with("hand-take-out", [at("own", own)]);
             steps.push(HandStep { words, items: set.folders.iter().map(|folder| format!("{folder}/")).collect() });
         }
-        let put = |way: Way| set.mods.iter().filter(move |one| one.way == way);
-        if put(Way::File).next().is_some() {
-            steps.push(step("Put each file in its place under just the name that the table says, letter case included. Don't unpack it."));
-        }
-        if put(Way::Folder).next().is_some() {
-            steps.push(step("Put each folder in its place under just the name that the table says, with the files that its list shows and no others."));
-        }
-        if put(Way::Overlay).next().is_some() {
-            steps.push(step("Lay the members of each overlay into its archive, in the order of the table."));
-        }
-        if put(Way::Id).next().is_some() {
-            steps.push(step("Mods without files are fetched by the game itself, by their ids."));
-        }
+        let ways = [
+            (Way::File, "hand-file"),
+            (Way::Folder, "hand-folder"),
+            (Way::Overlay, "hand-overlay"),
+            (Way::Id, "hand-id"),
+        ];
+        let is_there = |way: Way| set.mods.iter().any(|one| one.way == way);
+        steps.extend(ways.into_iter().filter(|(way, _)| is_there(*way)).map(|(_, message)| step(message)));
         steps.extend(self.steps_beside());
-        steps.push(step(match set.lines.is_empty() {
-            true => "Start the game, and join.",
-            false => "Start the game with the launch line above, and join.",
-        }));
+        steps.push(step(if set.lines.is_empty() { "hand-start" } else { "hand-start-line" }));
         steps
     }
 
     fn steps_beside(&self) -> Vec<HandStep> {
-        let set = &self.set;
+        let (set, tongue) = (&self.set, &self.tongue);
         let mut steps = Vec::new();
-        let mut add = |words: &str, items: Vec<String>| {
+        let mut add = |words: String, items: Vec<String>| {
             if !items.is_empty() {
-                steps.push(HandStep { words: words.to_owned(), items });
+                steps.push(HandStep { words, items });
             }
         };
-        let copies = set.copies.iter().map(|copy| format!("{}, from {}", copy.to, copy.of_mod)).collect();
-        add("Copy these files of mods to where the game looks for them:", copies);
+        let copies = set
+            .copies
+            .iter()
+            .map(|copy| tongue.with("hand-copy", [at("to", copy.to.as_str()), at("mod", copy.of_mod.to_string())]));
+        add(self.say("hand-copies"), copies.collect());
         let entries = set.entries.iter().map(|one| {
-            format!("{}: {} from {} of {}, before {}", one.into, one.keys.join(", "), one.from, one.of_mod, one.before)
+            let places = [
+                at("into", one.into.as_str()),
+                at("keys", one.keys.join(", ")),
+                at("from", one.from.as_str()),
+                at("mod", one.of_mod.to_string()),
+                at("before", one.before.as_str()),
+            ];
+            tongue.with("hand-entry", places)
         });
-        add("Paste these entries into the game's own data files, each once:", entries.collect());
+        add(self.say("hand-entries"), entries.collect());
         for list in &set.lists {
-            let order = if list.ordered { ", in this order" } else { "" };
-            add(
-                &format!("In {} ({}) these mods must be switched on{order}:", list.file, list.name),
-                list.entries.clone(),
-            );
+            let message = if list.ordered { "hand-list-ordered" } else { "hand-list" };
+            let words = tongue.with(message, [at("file", list.file.as_str()), at("name", list.name.as_str())]);
+            add(words, list.entries.clone());
         }
-        let settings =
-            set.settings.iter().map(|one| format!("{}: {} must be {} (at {})", one.file, one.name, one.value, one.at));
-        add("Set these values:", settings.collect());
+        let settings = set.settings.iter().map(|one| {
+            let places = [
+                at("file", one.file.as_str()),
+                at("name", one.name.as_str()),
+                at("value", one.value.as_str()),
+                at("at", one.at.as_str()),
+            ];
+            tongue.with("hand-setting", places)
+        });
+        add(self.say("hand-settings"), settings.collect());
         steps
     }
-}
 
-/// What a mod is called that is put there as a whole.
-fn kind(one: &HandoutMod) -> &'static str {
-    match one.way {
-        Way::Folder => "folder",
-        Way::File => "file",
-        Way::Overlay => "overlay",
-        Way::Id => "by id",
+    /// What a mod is called that is put there as a whole.
+    fn kind(&self, one: &HandoutMod) -> String {
+        self.say(match one.way {
+            Way::Folder => "way-folder",
+            Way::File => "way-file",
+            Way::Overlay => "way-overlay",
+            Way::Id => "way-id",
+        })
     }
-}
 
-fn where_to(one: &HandoutMod) -> String {
-    match (one.way, one.places.as_slice()) {
-        (Way::Id, _) => "the game fetches it".to_owned(),
-        (Way::Overlay, places) => format!("laid into {}", places.join(", ")),
-        (_, []) => "-".to_owned(),
-        (_, places) => places.iter().map(|place| format!("{place}/")).collect::<Vec<_>>().join(" and "),
+    fn where_to(&self, one: &HandoutMod) -> String {
+        match (one.way, one.places.as_slice()) {
+            (Way::Id, _) => self.say("where-id"),
+            (Way::Overlay, places) => self.tongue.with("where-overlay", [at("places", places.join(", "))]),
+            (_, []) => "-".to_owned(),
+            (_, places) => {
+                let places: Vec<String> = places.iter().map(|place| format!("{place}/")).collect();
+                places.join(&self.say("where-and"))
+            }
+        }
     }
 }
 
@@ -168,7 +211,7 @@ fn where_to(one: &HandoutMod) -> String {
 const NOTES: &str = "READ-ME-FIRST.txt";
 
 /// All that a player needs in one archive: files and folders of mods at their places, and what else there is to do as a text.
-pub fn archive(set: &Handout) -> Archive {
+pub fn archive(set: &Handout, tongue: &Tongue) -> Archive {
     let mut files = Vec::new();
     let mut left: Vec<&str> = Vec::new();
     for one in set.mods.iter().filter(|one| !one.optional) {
@@ -181,37 +224,34 @@ pub fn archive(set: &Handout) -> Archive {
             _ => left.push(&one.title),
         }
     }
-    let text = notes(set, &left).replace('\n', "\r\n");
+    let text = notes((set, tongue), &left).replace('\n', "\r\n");
     Archive { files, texts: vec![(NOTES.to_owned(), text)] }
 }
 
-fn notes(set: &Handout, left: &[&str]) -> String {
-    let mut out = format!(
-        "{}: all mods for {}\n\nUnpack this in the game's folder, and let it replace what is there. Close the game first.\n",
-        set.name, set.game
-    );
+fn notes((set, tongue): (&Handout, &Tongue), left: &[&str]) -> String {
+    let title = tongue.with("notes-title", [at("name", set.name.as_str()), at("game", set.game.as_str())]);
+    let mut out = format!("{title}\n\n{}\n", tongue.say("notes-unpack"));
     if !set.folders.is_empty() {
         let folders: Vec<String> = set.folders.iter().map(|folder| format!("{folder}/")).collect();
-        out.push_str(&format!(
-            "Before that, take every mod out of {} that is not in here: an older one beside a new one keeps you out.\n",
-            folders.join(", ")
-        ));
+        out.push_str(&tongue.with("notes-before", [at("folders", folders.join(", "))]));
+        out.push('\n');
     }
     if !left.is_empty() {
-        out.push_str(&format!("Not in here, and to be had as the page says: {}.\n", left.join(", ")));
+        out.push_str(&tongue.with("notes-left", [at("mods", left.join(", "))]));
+        out.push('\n');
     }
-    out.push_str("\nMods, in their order:\n");
+    out.push_str(&format!("\n{}:\n", tongue.say("page-table")));
     for one in set.mods.iter().filter(|one| !one.optional) {
         let version = one.version.as_deref().map_or_else(String::new, |version| format!(" {version}"));
         out.push_str(&format!("  {}{version}\n", one.title));
     }
     for list in &set.lists {
-        let order = if list.ordered { ", in this order" } else { "" };
-        out.push_str(&format!("\nSwitched on in {}{order}:\n", list.file));
+        let message = if list.ordered { "notes-list-ordered" } else { "notes-list" };
+        out.push_str(&format!("\n{}\n", tongue.with(message, [at("file", list.file.as_str())])));
         list.entries.iter().for_each(|entry| out.push_str(&format!("  {entry}\n")));
     }
     for line in &set.lines {
-        out.push_str(&format!("\nStart the game with:\n  {}\n", line.text));
+        out.push_str(&format!("\n{}\n  {}\n", tongue.say("notes-start"), line.text));
     }
     out
 }
