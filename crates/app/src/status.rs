@@ -1,12 +1,18 @@
 //! How a workspace stands, from what is known: nothing is measured, and nobody is dialled.
 
+use std::collections::BTreeMap;
+use std::path::Path;
+
 use kanon_core::base::finding::Severity;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::for_players;
 use kanon_core::rulebook::Role;
 use kanon_io::canons;
+use kanon_io::error::During;
 use kanon_io::release::{Record, days_until};
+use kanon_io::room::{Holding, held_by};
 use kanon_io::state::AlignmentState;
+use kanon_io::workspace::Workspace;
 use serde::Serialize;
 
 use crate::error::AppError;
@@ -30,6 +36,8 @@ pub struct Status {
     pub release: Option<ReleaseStatus>,
     /// What the last look at the sources found.
     pub updates: Option<UpdatesStatus>,
+    /// What the workspace keeps for itself: copies of what alignments changed, bytes of mods, downloads, and the rest.
+    pub kept: BTreeMap<&'static str, Holding>,
     /// What to do next, the most pressing first.
     pub next: Vec<Next>,
 }
@@ -184,10 +192,33 @@ pub fn status(session: &Session<'_>) -> Result<Status, AppError> {
         installs,
         release,
         updates: session.last_updates()?.map(|updates| UpdatesStatus { at: updates.at, mods: updates.mods }),
+        kept: kept(workspace)?,
         next: Vec::new(),
     };
     status.next = next(&status, session.machine.typed());
     Ok(status)
+}
+
+/// What the workspace keeps for itself, by what it is for.
+fn kept(workspace: &Workspace) -> Result<BTreeMap<&'static str, Holding>, AppError> {
+    let own = workspace.own();
+    let held = |folder: &Path| held_by(folder).during("look at", folder);
+    let mut parts = BTreeMap::new();
+    let mut rest = held(&own)?;
+    for (what, folder) in [
+        ("backups", workspace.backups()),
+        ("store", workspace.store()),
+        ("downloads", own.join("downloads")),
+        ("unpacked", workspace.unpacked()),
+    ] {
+        let part = held(&folder)?;
+        rest = Holding { files: rest.files.saturating_sub(part.files), bytes: rest.bytes.saturating_sub(part.bytes) };
+        if part.files > 0 {
+            parts.insert(what, part);
+        }
+    }
+    parts.insert("rest", rest);
+    Ok(parts)
 }
 
 fn held(look: Look) -> Held {

@@ -4,8 +4,8 @@ use std::path::Path;
 
 use kanon_core::config::Keep;
 
-use crate::backup;
 use crate::error::{During, ReachError};
+use crate::room::held_by;
 use crate::state::{Alignment, AlignmentState, State};
 
 /// Seconds of a day.
@@ -31,7 +31,7 @@ pub fn prune(state: &State, root: &str, backups: &Path, keep: Keep, now: i64) ->
         // First the journal: a backup that nobody counts on may go, the other way round would be a promise broken.
         state.prune(alignment.id)?;
         if folder.is_dir() {
-            pruned.bytes += size_of(&folder).during("look at", &folder)?;
+            pruned.bytes += held_by(&folder).during("look at", &folder)?.bytes;
             std::fs::remove_dir_all(&folder).during("remove", &folder)?;
         }
         pruned.alignments.push(alignment.id);
@@ -54,17 +54,6 @@ fn outlived(alignments: &[Alignment], keep: Keep, now: i64) -> Vec<&Alignment> {
         }
     }
     outlived
-}
-
-fn size_of(folder: &Path) -> std::io::Result<u64> {
-    let mut sum = 0;
-    for folder in backup::folders(folder)? {
-        for entry in std::fs::read_dir(folder)? {
-            let found = entry?.metadata()?;
-            sum += if found.is_dir() { 0 } else { found.len() };
-        }
-    }
-    Ok(sum)
 }
 
 #[cfg(test)]

@@ -85,6 +85,41 @@ fn lack(need: Need, room: Room) -> Option<Lack> {
     Some(Lack::Files { needed: need.files, free })
 }
 
+/// How much a folder holds.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Serialize)]
+pub struct Holding {
+    /// How many files, at whatever depth.
+    pub files: u64,
+    /// And their bytes.
+    pub bytes: u64,
+}
+
+/// How much a folder holds; nothing where there is none. Links are not followed.
+///
+/// # Errors
+/// When a folder in it can't be read.
+pub fn held_by(folder: &Path) -> std::io::Result<Holding> {
+    let mut held = Holding::default();
+    let mut open = vec![folder.to_owned()];
+    while let Some(folder) = open.pop() {
+        let entries = match std::fs::read_dir(&folder) {
+            Err(error) if error.kind() == std::io::ErrorKind::NotFound => continue,
+            entries => entries?,
+        };
+        for entry in entries {
+            let entry = entry?;
+            let kind = entry.file_type()?;
+            if kind.is_dir() {
+                open.push(entry.path());
+            } else if kind.is_file() {
+                held.files += 1;
+                held.bytes += entry.metadata()?.len();
+            }
+        }
+    }
+    Ok(held)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -1,6 +1,7 @@
 //! `kanon publish`: a signed release of the sealed canon, for players to follow.
 
 use std::collections::BTreeMap;
+use std::path::Path;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::path::printable;
@@ -12,6 +13,7 @@ use kanon_io::error::During;
 use kanon_io::install::Address;
 use kanon_io::origin::Origin;
 use kanon_io::release::{Lasting, Outgoing, Page, Published, Record, RootMark, SigningKeys, publish, wanted_bytes};
+use kanon_io::room::held_by;
 use kanon_io::workspace::Workspace;
 use kanon_io::writing::write_whole;
 use serde::Serialize;
@@ -296,6 +298,17 @@ fn tell(
     }
     if published.pruned > 0 {
         text.push_str(&format!("{} of older releases taken off\n", count(published.pruned, "file")));
+    }
+    // Of a bucket it would have to be asked, file by file.
+    if let Ok(held) = held_by(Path::new(to))
+        && held.files > 0
+    {
+        text.push_str(&format!(
+            "{} holds {} now, {}\n",
+            printable(to),
+            size(held.bytes),
+            count(held.files as usize, "file")
+        ));
     }
     text.push_str(&told_ready(sheet));
     text.push_str(&format!("its signatures are good until {ends}; publishing again makes them new\n"));

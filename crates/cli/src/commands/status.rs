@@ -11,7 +11,7 @@ use crate::Outcome;
 use crate::arguments::Format;
 use crate::env::{Env, time_of_day};
 use crate::failure::Failure;
-use crate::render::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, styled};
+use crate::render::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, size, styled};
 use crate::ui::Ui;
 use crate::words::standing::because;
 
@@ -58,6 +58,7 @@ fn text(status: &Status) -> String {
         };
         let _ = writeln!(out, "  updates   {found} {}", styled(FAINT, &looked(updates.at)));
     }
+    let _ = writeln!(out, "  kept      {}", styled(FAINT, &kept(status)));
     out.push('\n');
     if status.next.is_empty() {
         let _ = writeln!(out, "{}", styled(GOOD, "nothing to do"));
@@ -83,6 +84,17 @@ fn canon(status: &Status) -> String {
         (false, false) => String::new(),
     };
     format!("{}{sealed}{rehearsed}{stale}", count(canon.mods, "mod"))
+}
+
+/// What the workspace keeps for itself, the largest first.
+fn kept(status: &Status) -> String {
+    let whole: u64 = status.kept.values().map(|part| part.bytes).sum();
+    let mut parts: Vec<(&str, u64)> = status.kept.iter().map(|(what, part)| (*what, part.bytes)).collect();
+    parts.retain(|(what, _)| *what != "rest");
+    parts.sort_by_key(|(what, bytes)| (std::cmp::Reverse(*bytes), *what));
+    let told: Vec<String> = parts.iter().map(|(what, bytes)| format!("{what} {}", size(*bytes))).collect();
+    let of = if told.is_empty() { String::new() } else { format!(": {}", told.join(", ")) };
+    format!("{} in .kanon{of}", size(whole))
 }
 
 fn known(install: &InstallStatus) -> String {

@@ -169,27 +169,44 @@ fn browsed(page: &str, folder: &Path, script: &str, width: u32) -> Option<String
     );
     let file = folder.join("outer.html");
     std::fs::write(&file, outer).unwrap();
-    let mut browser = Command::new("chromium");
-    browser.args(["--headless", "--no-sandbox", "--disable-gpu", "--virtual-time-budget=4000", "--dump-dom"]);
-    browser.arg("--window-size=2000,1000").arg(format!("file://{}", file.display()));
-    browser.env("HOME", folder).stdin(Stdio::null());
-    let Ok(output) = browser.output() else {
-        eprintln!("skipped: chromium is not installed");
+    if !browses(folder) {
         return None;
-    };
+    }
+    let mut browser = chromium(folder);
+    browser.args(["--virtual-time-budget=4000", "--dump-dom", "--window-size=2000,1000"]);
+    let output = browser.arg(format!("file://{}", file.display())).output().unwrap();
     let dom = String::from_utf8_lossy(&output.stdout).into_owned();
     let title = dom.split("<title>").nth(1)?.split("</title>").next()?;
     Some(title.replace("&gt;", ">").replace("&lt;", "<").replace("&amp;", "&"))
+}
+
+#[cfg(unix)]
+fn chromium(folder: &Path) -> Command {
+    let mut browser = Command::new("chromium");
+    browser.args(["--headless", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage", "--no-first-run"]);
+    browser.arg(format!("--user-data-dir={}", folder.join("chromium").display()));
+    browser.env("HOME", folder).stdin(Stdio::null());
+    browser
+}
+
+/// Whether there is a browser, and it shows anything here at all.
+#[cfg(unix)]
+fn browses(folder: &Path) -> bool {
+    let output = chromium(folder).args(["--dump-dom", "data:text/html,<title>probe</title>"]).output();
+    let shows = output.is_ok_and(|output| String::from_utf8_lossy(&output.stdout).contains("probe"));
+    if !shows {
+        eprintln!("skipped: chromium is not installed, or can't run here");
+    }
+    shows
 }
 
 /// How many pages a page is on paper.
 #[cfg(unix)]
 fn printed(page: &Path, folder: &Path) -> usize {
     let pdf = folder.join("printed.pdf");
-    let mut printing = Command::new("chromium");
-    printing.args(["--headless", "--no-sandbox", "--disable-gpu", "--no-pdf-header-footer"]);
-    printing.arg(format!("--print-to-pdf={}", pdf.display())).arg(format!("file://{}", page.display()));
-    assert!(printing.env("HOME", folder).stdin(Stdio::null()).output().unwrap().status.success());
+    let mut printing = chromium(folder);
+    printing.args(["--no-pdf-header-footer"]).arg(format!("--print-to-pdf={}", pdf.display()));
+    assert!(printing.arg(format!("file://{}", page.display())).output().unwrap().status.success());
     let bytes = std::fs::read(&pdf).unwrap();
     let text = String::from_utf8_lossy(&bytes);
     text.matches("/Type /Page\n").count().max(text.matches("/Type/Page/").count())

@@ -117,3 +117,18 @@ fn a_second_survey_reads_nothing_that_has_not_changed() {
         stage.kanon(["survey", "mara"]).says("1 of 7 files read now");
     }
 }
+
+#[test]
+fn what_the_workspace_and_the_web_folder_hold_is_told() {
+    let stage = Stage::sealed();
+    stage.kanon(["publish", "site"]).ends_with(0).says("site holds");
+    std::fs::remove_file(stage.path("wren/mods/snowtrack-3.2.1.psm")).unwrap();
+    stage.write("wren/mods/halogen-lamps-2.0.4.psm", vec![b'x'; 300_000]);
+    stage.kanon(["align", "wren", "--yes"]).ends_with(0);
+    let status = stage.kanon(["status", "--format", "json"]).json();
+    fits_its_schema("status", &status);
+    let bytes = |what: &str| status["kept"][what]["bytes"].as_u64().unwrap_or(0);
+    assert!(bytes("backups") >= 300_000 && bytes("backups") < 320_000, "{status}");
+    assert!(bytes("rest") > 0, "{status}");
+    stage.kanon(["status"]).says("in .kanon: backups 29");
+}
