@@ -43,6 +43,23 @@ pub struct Asked {
     pub release: Option<String>,
 }
 
+impl Asked {
+    /// The same, and where it says nothing what another one says.
+    #[must_use]
+    pub fn or(self, other: Self) -> Self {
+        Self {
+            client: self.client.or(other.client),
+            server: self.server.or(other.server),
+            server_log: self.server_log.or(other.server_log),
+            client_log: self.client_log.or(other.client_log),
+            message: self.message.or(other.message),
+            player: self.player.or(other.player),
+            since: self.since.or(other.since),
+            release: self.release.or(other.release),
+        }
+    }
+}
+
 /// One thing that was looked at.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum LookedAt {

@@ -1,7 +1,7 @@
 //! The state of everything, from what is known: the canon and its history, installs as they were last looked at, the health of servers,
 //! what waits, and what players get. Nothing is measured and nobody is dialled; each fact says of when it is.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::release::for_players;
@@ -324,22 +324,6 @@ fn links(canon: &Canon) -> Vec<Link> {
         }));
     }
     links
-}
-
-/// All mods that need a mod, over however many others.
-pub fn hanging_on(links: &[Link], id: &FoldedId) -> BTreeSet<FoldedId> {
-    let mut found: BTreeSet<FoldedId> = BTreeSet::new();
-    let mut open = vec![id.clone()];
-    while let Some(next) = open.pop() {
-        let needing =
-            links.iter().filter(|link| link.kind == RelationKind::Required && link.to.as_ref() == Some(&next));
-        for link in needing {
-            if link.from != *id && found.insert(link.from.clone()) {
-                open.push(link.from.clone());
-            }
-        }
-    }
-    found
 }
 
 /// The canons that were sealed here, newest first, each with its digest.

@@ -6,6 +6,7 @@ use std::time::Duration;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use clap_complete::{ArgValueCandidates, Shell};
 use kanon_app::alignment::Wanted;
+use kanon_app::diagnosing::Asked;
 use kanon_core::config::span_of_time;
 use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Said;
@@ -732,8 +733,9 @@ pub struct History {
     pub canons: bool,
 }
 
+/// What there is to go by about a join that failed.
 #[derive(Debug, Args)]
-pub struct Diagnose {
+pub struct Given {
     /// The client: a name from kanon.toml, a folder, an address or a survey
     #[arg(long, value_name = "INSTALL")]
     pub client: Option<String>,
@@ -752,6 +754,27 @@ pub struct Diagnose {
     /// The player, as the server's log calls them
     #[arg(long, value_name = "NAME")]
     pub player: Option<String>,
+}
+
+impl Given {
+    /// What is asked of the use case, besides what only one of the commands can say.
+    pub fn asked(&self) -> Asked {
+        Asked {
+            client: self.client.clone(),
+            server: self.server.clone(),
+            server_log: self.server_log.clone(),
+            client_log: self.client_log.clone(),
+            message: self.message.clone(),
+            player: self.player.clone(),
+            ..Asked::default()
+        }
+    }
+}
+
+#[derive(Debug, Args)]
+pub struct Diagnose {
+    #[command(flatten)]
+    pub given: Given,
     /// Pass over what logs say of before: 2026-11-27T06:00, 2026-11-27, or a time of day
     #[arg(long, value_name = "TIME")]
     pub since: Option<String>,
@@ -783,24 +806,8 @@ pub struct Export {
     /// Write it to this file
     #[arg(short, long, value_name = "FILE", default_value = "evidence.zip")]
     pub output: PathBuf,
-    /// The client: a name from kanon.toml, a folder, an address or a survey
-    #[arg(long, value_name = "INSTALL")]
-    pub client: Option<String>,
-    /// The server: a name from kanon.toml, a folder, an address or a survey
-    #[arg(long, value_name = "INSTALL")]
-    pub server: Option<String>,
-    /// The server's log, plain or compressed, or the folder of its logs
-    #[arg(long, value_name = "FILE")]
-    pub server_log: Option<PathBuf>,
-    /// The client's log, likewise
-    #[arg(long, value_name = "FILE")]
-    pub client_log: Option<PathBuf>,
-    /// What the player saw, typed as well as they remember it
-    #[arg(long, value_name = "TEXT")]
-    pub message: Option<String>,
-    /// The player, as the server's log calls them
-    #[arg(long, value_name = "NAME")]
-    pub player: Option<String>,
+    #[command(flatten)]
+    pub given: Given,
     /// Use this rulebook, not the workspace's
     #[arg(long, value_name = "FILE")]
     pub rulebook: Option<PathBuf>,

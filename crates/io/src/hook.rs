@@ -114,3 +114,7 @@ pub fn hand_over(words: &[String], folder: &Path, message: &str) -> Result<(), N
         }
     }
 }
+
+#[cfg(all(test, unix))]
+#[path = "tests/hook.rs"]
+mod tests;

@@ -126,7 +126,9 @@ impl Outbox {
 
     /// Whether something could be handed over now.
     pub fn is_busy(&self, now: i64) -> bool {
-        !self.in_hand.is_empty() || self.waiting.iter().any(|one| one.next <= now)
+        // What waits behind another one goes when that is gone.
+        let is_due = |way: Way| self.waiting.iter().find(|one| one.way == way).is_some_and(|one| one.next <= now);
+        !self.in_hand.is_empty() || is_due(Way::Command) || is_due(Way::Hook)
     }
 
     /// Hands over what is due, without waiting, and says what became of the rest.
@@ -212,3 +214,7 @@ fn job(one: &Waiting, ways: &Ways) -> Option<Job> {
         }
     }
 }
+
+#[cfg(all(test, unix))]
+#[path = "../tests/outbox.rs"]
+mod tests;

@@ -46,16 +46,8 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
             (Session::open(&env.machine, ui, rulebook, arguments.thorough)?, Asked::default())
         }
     };
-    let asked = Asked {
-        client: arguments.client.clone().or(sent.client),
-        server: arguments.server.clone().or(sent.server),
-        server_log: arguments.server_log.clone().or(sent.server_log),
-        client_log: arguments.client_log.clone().or(sent.client_log),
-        message: arguments.message.clone().or(sent.message),
-        player: arguments.player.clone().or(sent.player),
-        since: arguments.since.clone().or(sent.since),
-        release: arguments.release.clone(),
-    };
+    let given = Asked { since: arguments.since.clone(), release: arguments.release.clone(), ..arguments.given.asked() };
+    let asked = given.or(sent);
     let (diagnosis, evidence) = diagnose(&asked, &mut session)?;
     let looked_at: Vec<String> = evidence.looked_at.iter().map(words::looked_at).collect();
     let reply = arguments.reply.then(|| reply(&diagnosis, &evidence, env));

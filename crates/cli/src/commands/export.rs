@@ -1,6 +1,5 @@
 //! `kanon export`: one bad evening in one file, for whoever helps.
 
-use kanon_app::diagnosing::Asked;
 use kanon_app::exporting::{Exported, export};
 use kanon_app::session::Session;
 use kanon_core::base::path::printable;
@@ -42,15 +41,7 @@ struct Part<'a> {
 
 pub fn run(arguments: &Export, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), false)?;
-    let asked = Asked {
-        client: arguments.client.clone(),
-        server: arguments.server.clone(),
-        server_log: arguments.server_log.clone(),
-        client_log: arguments.client_log.clone(),
-        message: arguments.message.clone(),
-        player: arguments.player.clone(),
-        ..Asked::default()
-    };
+    let asked = arguments.given.asked();
     let version = env!("CARGO_PKG_VERSION");
     let exported = export(&asked, &mut session, &arguments.output, version, |diagnosis, evidence| {
         let looked_at: Vec<String> = evidence.looked_at.iter().map(words::looked_at).collect();

@@ -289,3 +289,7 @@ pub fn delivery(told: &Delivery) -> String {
         Delivery::Dropped(number) => format!("{} could not be told to anybody, and dropped", count(*number, "change")),
     }
 }
+
+#[cfg(test)]
+#[path = "../tests/changes.rs"]
+mod tests;

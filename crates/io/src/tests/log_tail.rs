@@ -58,3 +58,39 @@ fn bytes_that_are_no_text_stop_nothing() {
     assert_eq!((lines.len(), lines[0].as_str()), (2, "plain"));
     assert_eq!(added(&log, &mut mark).0, [""; 0]);
 }
+
+#[test]
+fn a_log_inside_an_install_is_read_on_and_anew() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let install = crate::install::LocalInstall::open(temp.path()).expect("open");
+    let path = InstallPath::new("logs/now.log").expect("a path");
+    assert_eq!(since_inside(&install, &path, None).expect("looked"), None, "there is none");
+    std::fs::create_dir(temp.path().join("logs")).expect("made");
+    let log = temp.path().join("logs/now.log");
+    std::fs::write(&log, "before\n").expect("written");
+    let mark = since_inside(&install, &path, None).expect("looked").expect("there").mark;
+    let same = since_inside(&install, &path, Some(&mark)).expect("looked").expect("there");
+    assert_eq!((same.lines.len(), &same.mark), (0, &mark));
+    std::fs::write(&log, "before\none\ntw").expect("written");
+    let more = since_inside(&install, &path, Some(&mark)).expect("looked").expect("there");
+    assert_eq!((more.lines, more.is_anew), (vec!["one".to_owned()], false));
+    std::fs::write(&log, "anew\n").expect("written");
+    let anew = since_inside(&install, &path, Some(&more.mark)).expect("looked").expect("there");
+    assert_eq!((anew.lines, anew.is_anew), (vec!["anew".to_owned()], true));
+}
+
+#[test]
+fn of_very_much_at_once_the_end_is_read_from_a_whole_line_on() {
+    let temp = tempfile::tempdir().expect("a folder");
+    let install = crate::install::LocalInstall::open(temp.path()).expect("open");
+    let (path, log) = (InstallPath::new("now.log").expect("a path"), temp.path().join("now.log"));
+    std::fs::write(&log, "before\n").expect("written");
+    let mark = since_inside(&install, &path, None).expect("looked").expect("there").mark;
+    let line = "a line of some length that says nothing at all, over and over again\n";
+    let number = usize::try_from(MOST_FAR).expect("small") / line.len() + 5_000;
+    std::fs::write(&log, format!("before\n{}last\n", line.repeat(number))).expect("written");
+    let more = since_inside(&install, &path, Some(&mark)).expect("looked").expect("there");
+    assert!(more.lines.len() < number && more.lines.len() > number - 6_000);
+    assert!(more.lines[..more.lines.len() - 1].iter().all(|read| read == line.trim_end()), "no torn line");
+    assert_eq!(more.lines.last().map(String::as_str), Some("last"));
+}

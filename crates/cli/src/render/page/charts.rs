@@ -2,6 +2,8 @@
 
 use kanon_app::looks::{HealthLook, KeptStart};
 use kanon_app::overview::{Overview, RehearsalRow};
+use plotters::coord::Shift;
+use plotters::coord::types::RangedCoordf64;
 use plotters::prelude::*;
 
 use crate::env::time_of_day;
@@ -9,6 +11,8 @@ use crate::failure::Failure;
 
 /// The size of a chart, in user units.
 const SIZE: (u32, u32) = (560, 210);
+/// So many seconds are many days.
+const LONG: f64 = 3.0 * 86_400.0;
 /// Colours that the page's own take the place of.
 const INK: RGBColor = RGBColor(1, 1, 1);
 const MARK: RGBColor = RGBColor(2, 2, 2);
@@ -39,92 +43,108 @@ fn failed(error: impl std::fmt::Display) -> Failure {
     Failure::plain(format!("a chart could not be drawn: {error}"))
 }
 
-/// Bars beside each other; `unit` stands at the scale.
-fn bars(title: &str, unit: &str, bars: &[Bar]) -> Result<String, Failure> {
-    let most = bars.iter().map(|bar| bar.value).fold(0.0, f64::max);
-    let top = if most > 0.0 { most * 1.1 } else { 1.0 };
+/// A chart that is being drawn.
+type Drawn<'a, 'b> = ChartContext<'a, SVGBackend<'b>, Cartesian2d<RangedCoordf64, RangedCoordf64>>;
+
+/// What stands at the axes of a chart.
+struct Axes<'x> {
+    /// From where to where, from left to right, and from below to above.
+    x: std::ops::Range<f64>,
+    y: std::ops::Range<f64>,
+    /// How many words below it at most, and how they are found; as many at its left, where there is a scale.
+    words: (usize, &'x dyn Fn(&f64) -> String),
+    unit: Option<&'x str>,
+    /// The room at the left, in user units.
+    left: u32,
+}
+
+/// Draws axes, and then what a chart is of.
+fn charted(
+    size: (u32, u32),
+    axes: &Axes<'_>,
+    series: impl FnOnce(&mut Drawn<'_, '_>, &DrawingArea<SVGBackend<'_>, Shift>) -> Result<(), Failure>,
+) -> Result<String, Failure> {
     let mut drawn = String::new();
     {
-        let area = SVGBackend::with_string(&mut drawn, SIZE).into_drawing_area();
-        let wide = bars.len() as f64;
+        let area = SVGBackend::with_string(&mut drawn, size).into_drawing_area();
         let mut chart = ChartBuilder::on(&area)
             .margin(8)
-            .set_label_area_size(LabelAreaPosition::Left, 52)
+            .margin_right(if axes.unit.is_some() { 8 } else { 40 })
+            .set_label_area_size(LabelAreaPosition::Left, axes.left)
             .set_label_area_size(LabelAreaPosition::Bottom, 26)
-            .build_cartesian_2d(-0.5..wide - 0.5, 0.0..top)
+            .build_cartesian_2d(axes.x.clone(), axes.y.clone())
             .map_err(failed)?;
-        let label = |at: &f64| {
-            let is_of_bar = (at - at.round()).abs() < 0.01 && *at > -0.1;
-            let bar = bars.get(at.round().max(0.0) as usize).filter(|_| is_of_bar);
-            bar.map_or_else(String::new, |bar| bar.label.clone())
-        };
-        chart
-            .configure_mesh()
-            .disable_x_mesh()
+        let scaled = |value: &f64| axes.unit.map_or_else(String::new, |unit| scale(*value, unit));
+        let mut mesh = chart.configure_mesh();
+        mesh.disable_x_mesh()
             .bold_line_style(LINE)
             .light_line_style(TRANSPARENT)
             .axis_style(LINE)
-            .x_labels(bars.len().min(6))
-            .y_labels(5)
-            .x_label_formatter(&label)
-            .y_label_formatter(&|value| scale(*value, unit))
-            .label_style(("sans-serif", 12).into_font().color(&INK))
-            .draw()
-            .map_err(failed)?;
-        let gap = if bars.len() > 24 { 0.08 } else { 0.18 };
-        chart
-            .draw_series(bars.iter().enumerate().map(|(at, bar)| {
-                let colour = if bar.is_bad { CARE } else { MARK };
-                // What never came up has no time, and is seen all the same.
-                let value = if bar.is_bad && bar.value == 0.0 { top } else { bar.value };
-                Rectangle::new([(at as f64 - 0.5 + gap, 0.0), (at as f64 + 0.5 - gap, value)], colour.filled())
-            }))
-            .map_err(failed)?;
+            .x_labels(axes.words.0)
+            .y_labels(if axes.unit.is_some() { 5 } else { 0 })
+            .x_label_formatter(axes.words.1)
+            .y_label_formatter(&scaled)
+            .label_style(("sans-serif", 12).into_font().color(&INK));
+        if axes.unit.is_none() {
+            mesh.disable_y_mesh();
+        }
+        mesh.draw().map_err(failed)?;
+        series(&mut chart, &area)?;
         area.present().map_err(failed)?;
     }
-    Ok(in_page(&drawn, title))
+    Ok(drawn)
+}
+
+/// A little more than the most.
+fn above(values: impl Iterator<Item = f64>) -> f64 {
+    let most = values.fold(0.0, f64::max);
+    if most > 0.0 { most * 1.1 } else { 1.0 }
+}
+
+/// A moment below a chart: the day where it spans many, else the time.
+fn moment(at: f64, is_long: bool) -> String {
+    let told = time_of_day(at as i64);
+    let part = if is_long { told.get(..10) } else { told.get(5..16) };
+    part.unwrap_or_default().to_owned()
+}
+
+/// Bars beside each other; `unit` stands at the scale.
+fn bars(title: &str, unit: &str, bars: &[Bar]) -> Result<String, Failure> {
+    let top = above(bars.iter().map(|bar| bar.value));
+    let word = |at: &f64| {
+        let is_of_bar = (at - at.round()).abs() < 0.01 && *at > -0.1;
+        let bar = bars.get(at.round().max(0.0) as usize).filter(|_| is_of_bar);
+        bar.map_or_else(String::new, |bar| bar.label.clone())
+    };
+    let (x, y) = (-0.5..bars.len() as f64 - 0.5, 0.0..top);
+    let axes = Axes { x, y, words: (bars.len().min(6), &word), unit: Some(unit), left: 52 };
+    let gap = if bars.len() > 24 { 0.08 } else { 0.18 };
+    let drawn = charted(SIZE, &axes, |chart, _| {
+        let each = bars.iter().enumerate().map(|(at, bar)| {
+            let colour = if bar.is_bad { CARE } else { MARK };
+            // What never came up has no time, and is seen all the same.
+            let value = if bar.is_bad && bar.value == 0.0 { top } else { bar.value };
+            Rectangle::new([(at as f64 - 0.5 + gap, 0.0), (at as f64 + 0.5 - gap, value)], colour.filled())
+        });
+        chart.draw_series(each).map(drop).map_err(failed)
+    })?;
+    Ok(in_page(&drawn, title, SIZE))
 }
 
 /// Points over days, joined.
 fn course(title: &str, unit: &str, points: &[(i64, f64)]) -> Result<String, Failure> {
     let (Some(first), Some(last)) = (points.first(), points.last()) else { return Ok(String::new()) };
     let (from, to) = (first.0 as f64, (last.0 as f64).max(first.0 as f64 + 3600.0));
-    let most = points.iter().map(|(_, value)| *value).fold(0.0, f64::max);
-    let top = if most > 0.0 { most * 1.1 } else { 1.0 };
-    let mut drawn = String::new();
-    {
-        let area = SVGBackend::with_string(&mut drawn, SIZE).into_drawing_area();
-        let mut chart = ChartBuilder::on(&area)
-            .margin(8)
-            .set_label_area_size(LabelAreaPosition::Left, 52)
-            .set_label_area_size(LabelAreaPosition::Bottom, 26)
-            .build_cartesian_2d(from..to, 0.0..top)
-            .map_err(failed)?;
-        let is_long = to - from > 3.0 * 86_400.0;
-        let label = |at: &f64| {
-            let told = time_of_day(*at as i64);
-            let part = if is_long { told.get(..10) } else { told.get(5..16) };
-            part.unwrap_or_default().to_owned()
-        };
-        chart
-            .configure_mesh()
-            .disable_x_mesh()
-            .bold_line_style(LINE)
-            .light_line_style(TRANSPARENT)
-            .axis_style(LINE)
-            .x_labels(4)
-            .y_labels(5)
-            .x_label_formatter(&label)
-            .y_label_formatter(&|value| scale(*value, unit))
-            .label_style(("sans-serif", 12).into_font().color(&INK))
-            .draw()
-            .map_err(failed)?;
+    let is_long = to - from > LONG;
+    let word = |at: &f64| moment(*at, is_long);
+    let y = 0.0..above(points.iter().map(|(_, value)| *value));
+    let axes = Axes { x: from..to, y, words: (4, &word), unit: Some(unit), left: 52 };
+    let drawn = charted(SIZE, &axes, |chart, _| {
         let placed = || points.iter().map(|(at, value)| (*at as f64, *value));
         chart.draw_series(LineSeries::new(placed(), MARK.stroke_width(2))).map_err(failed)?;
-        chart.draw_series(placed().map(|point| Circle::new(point, 3, MARK.filled()))).map_err(failed)?;
-        area.present().map_err(failed)?;
-    }
-    Ok(in_page(&drawn, title))
+        chart.draw_series(placed().map(|point| Circle::new(point, 3, MARK.filled()))).map(drop).map_err(failed)
+    })?;
+    Ok(in_page(&drawn, title, SIZE))
 }
 
 fn scale(value: f64, unit: &str) -> String {
@@ -136,8 +156,8 @@ fn scale(value: f64, unit: &str) -> String {
 }
 
 /// A drawing that grows and shrinks with its column, in the page's colours.
-fn in_page(drawn: &str, title: &str) -> String {
-    let begin = format!("<svg width=\"{}\" height=\"{}\" ", SIZE.0, SIZE.1);
+fn in_page(drawn: &str, title: &str, size: (u32, u32)) -> String {
+    let begin = format!("<svg width=\"{}\" height=\"{}\" ", size.0, size.1);
     let title: String = title.chars().filter(|c| !"<>&\"".contains(*c)).collect();
     let mut out = drawn.replacen(&begin, &format!("<svg class=\"chart\" role=\"img\" aria-label=\"{title}\" "), 1);
     for (from, to) in SWAPS {
@@ -253,32 +273,10 @@ pub fn time_line(overview: &Overview) -> Result<Option<Chart>, Failure> {
     let room = ((last - first) as f64 * 0.03).max(30.0);
     let (from, to) = (*first as f64 - room, *last as f64 + room);
     let size = (SIZE.0 * 2, 40 + 26 * u32::try_from(lanes.len()).unwrap_or(1));
-    let mut drawn = String::new();
-    {
-        let area = SVGBackend::with_string(&mut drawn, size).into_drawing_area();
-        let mut chart = ChartBuilder::on(&area)
-            .margin(6)
-            .margin_right(40)
-            .set_label_area_size(LabelAreaPosition::Left, 130)
-            .set_label_area_size(LabelAreaPosition::Bottom, 24)
-            .build_cartesian_2d(from..to, 0.0..lanes.len() as f64)
-            .map_err(failed)?;
-        let is_long = to - from > 3.0 * 86_400.0;
-        let label = |at: &f64| {
-            let told = time_of_day(*at as i64);
-            let part = if is_long { told.get(..10) } else { told.get(11..) };
-            part.unwrap_or_default().to_owned()
-        };
-        chart
-            .configure_mesh()
-            .disable_mesh()
-            .axis_style(LINE)
-            .x_labels(6)
-            .y_labels(0)
-            .x_label_formatter(&label)
-            .label_style(("sans-serif", 12).into_font().color(&INK))
-            .draw()
-            .map_err(failed)?;
+    let is_long = to - from > LONG;
+    let word = |at: &f64| moment(*at, is_long);
+    let axes = Axes { x: from..to, y: 0.0..lanes.len() as f64, words: (6, &word), unit: None, left: 130 };
+    let drawn = charted(size, &axes, |chart, area| {
         for (lane, (name, points)) in lanes.iter().enumerate() {
             let height = lanes.len() as f64 - lane as f64 - 0.5;
             chart.draw_series(LineSeries::new([(from, height), (to, height)], LINE)).map_err(failed)?;
@@ -292,9 +290,11 @@ pub fn time_line(overview: &Overview) -> Result<Option<Chart>, Failure> {
             };
             chart.draw_series(points.iter().map(circle)).map_err(failed)?;
         }
-        area.present().map_err(failed)?;
-    }
-    let begin = format!("<svg width=\"{}\" height=\"{}\" ", size.0, size.1);
-    let own = format!("<svg width=\"{}\" height=\"{}\" ", SIZE.0, SIZE.1);
-    Ok(Some(Chart { title: title.to_owned(), drawing: in_page(&drawn.replacen(&begin, &own, 1), title), told }))
+        Ok(())
+    })?;
+    Ok(Some(Chart { title: title.to_owned(), drawing: in_page(&drawn, title, size), told }))
 }
+
+#[cfg(test)]
+#[path = "../../tests/charts.rs"]
+mod tests;
