@@ -55,7 +55,7 @@ pub fn fetch(install: &dyn Install, log: &InstallPath, into: &Path) -> io::Resul
 }
 
 /// The log in a folder that was written last.
-fn newest(install: &dyn Install, folder: &InstallPath) -> Option<InstallPath> {
+pub(crate) fn newest(install: &dyn Install, folder: &InstallPath) -> Option<InstallPath> {
     let listing = install.list(Some(folder), 1, &std::collections::HashSet::new());
     let logs = listing.entries.into_iter().filter_map(|Entry { path, kind }| match kind {
         Kind::File(stamp) if is_log(&path.name().to_lowercase()) => Some((stamp.newest(), path)),

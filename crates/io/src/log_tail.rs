@@ -8,6 +8,7 @@ use kanon_core::base::path::InstallPath;
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
+use crate::far_log::newest;
 use crate::install::{FileStatus, Install};
 use crate::logs::is_packed;
 
@@ -24,6 +25,13 @@ pub struct LogMark {
     offset: u64,
     /// The last of them.
     tail: String,
+}
+
+impl LogMark {
+    /// Of a log that is not there yet: all that will be in it is new.
+    pub const fn of_nothing() -> Self {
+        Self { offset: 0, tail: String::new() }
+    }
 }
 
 /// What was added.
@@ -76,14 +84,19 @@ pub fn since(files: &[PathBuf], mark: Option<&LogMark>) -> Result<Option<Added>,
     Ok(Some(Added { lines, is_anew: true, mark: last.mark }))
 }
 
-/// What was added to a log inside an install, on a host too; nothing where there is no log.
+/// What was added to a log inside an install, on a host too, or to the newest one in a folder of logs; nothing where there is none.
 ///
 /// # Errors
 /// When it can't be read there.
 pub fn since_inside(install: &dyn Install, log: &InstallPath, mark: Option<&LogMark>) -> io::Result<Option<Added>> {
     install.look_anew();
-    let Some(FileStatus::File { .. }) = install.look(log)? else { return Ok(None) };
-    let (mut far, stamp) = install.open_file(log)?;
+    let newest = match install.look(log)? {
+        None => None,
+        Some(FileStatus::Folder { .. }) => newest(install, log),
+        Some(_) => Some(log.clone()),
+    };
+    let Some(log) = newest else { return Ok(None) };
+    let (mut far, stamp) = install.open_file(&log)?;
     let Some(mark) = mark else { return end_of(&mut far, stamp.size).map(Some) };
     if is_of(&mut far, stamp.size, mark) {
         if stamp.size == mark.offset {

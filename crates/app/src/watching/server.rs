@@ -9,7 +9,7 @@ use kanon_core::diagnose::{Diagnosis, Needles};
 use kanon_core::logs::health::everyday_rules;
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
-use kanon_io::log_tail::{self, Added};
+use kanon_io::log_tail::{self, Added, LogMark};
 use kanon_io::{logs, running};
 
 use super::Look;
@@ -52,12 +52,16 @@ impl Look<'_, '_> {
             self.at_signs(&placed, &mut memory);
         }
         // A log that can't be read just now is read by the next look.
-        if let Ok(Some(added)) = self.added(&placed, &wish, &memory) {
-            let is_first = memory.mark.is_none();
-            memory.mark = Some(added.mark.clone());
-            if !is_first {
-                self.at_lines(name, &added, &mut memory);
+        match self.added(&placed, &wish, &memory) {
+            Ok(Some(added)) => {
+                let is_first = memory.mark.is_none();
+                memory.mark = Some(added.mark.clone());
+                if !is_first {
+                    self.at_lines(name, &added, &mut memory);
+                }
             }
+            Ok(None) => memory.mark = memory.mark.or(Some(LogMark::of_nothing())),
+            Err(_) => {}
         }
         self.at_time(name, &mut memory);
         self.memory.installs.entry(name.to_owned()).or_default().server = memory;

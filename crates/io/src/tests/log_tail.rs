@@ -65,6 +65,11 @@ fn a_log_inside_an_install_is_read_on_and_anew() {
     let install = crate::install::LocalInstall::open(temp.path()).expect("open");
     let path = InstallPath::new("logs/now.log").expect("a path");
     assert_eq!(since_inside(&install, &path, None).expect("looked"), None, "there is none");
+    std::fs::create_dir(temp.path().join("later")).expect("made");
+    std::fs::write(temp.path().join("later/a.log"), "boot\n").expect("written");
+    let folder = InstallPath::new("later").expect("a path");
+    let first = since_inside(&install, &folder, Some(&LogMark::of_nothing())).expect("looked").expect("there");
+    assert_eq!(first.lines, ["boot"], "what was not there when the watch began is new from its first line on");
     std::fs::create_dir(temp.path().join("logs")).expect("made");
     let log = temp.path().join("logs/now.log");
     std::fs::write(&log, "before\n").expect("written");
