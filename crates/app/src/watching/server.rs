@@ -223,6 +223,7 @@ impl Look<'_, '_> {
             let asked = Asked { server: Some(name.to_owned()), player: Some(player.clone()), ..Asked::default() };
             // Without a verdict it is still a refusal.
             let diagnosis = diagnosing::diagnose(&asked, &mut self.session).map(|(found, _)| found).unwrap_or_default();
+            let diagnosis = of_this_try(diagnosis);
             let why = why(&diagnosis);
             if memory.refused.get(&player) != Some(&why) {
                 memory.refused.insert(player.clone(), why);
@@ -249,6 +250,14 @@ impl Look<'_, '_> {
             self.tell(Some(name), What::Refused { player: None, verdicts, kept_out_by });
         }
     }
+}
+
+/// What the log says of this very try comes first: what is off with the server besides was told when it fell off.
+fn of_this_try(mut diagnosis: Diagnosis) -> Diagnosis {
+    const LIKELY: f64 = 0.5;
+    let log = Source::ServerLog.as_str();
+    diagnosis.verdicts.sort_by_key(|found| found.confidence < LIKELY || !found.confirmed_by.contains(&log));
+    diagnosis
 }
 
 fn at_try(event: &LogEvent, tries: &mut BTreeMap<String, Try>) {

@@ -277,6 +277,16 @@ fn the_door(week: &mut Week) {
     week.tells("09 19:20:00", &[("station", "join-mended")]);
     week.says(refused);
     week.tells("09 19:30:00", &[("station", "join-refused")]);
+    // What the log says of this very try goes before what else is off.
+    let radio = week.file_of("station", "drift-radio");
+    let kept = std::fs::read(&radio).unwrap();
+    std::fs::remove_file(&radio).unwrap();
+    week.says("gate: Wren is at the door\ngate: Wren has halogen-lamps 2.0.1, this station has 2.0.4\ngate: turned Wren away\n");
+    let changes = week.tells("09 19:40:00", &[("station", "install-off"), ("station", "join-refused")]);
+    let refused = changes.iter().find(|change| change["kind"] == "join-refused").unwrap();
+    assert_eq!(refused["verdicts"][0]["mod"], "halogen-lamps", "{refused}");
+    std::fs::write(&radio, kept).unwrap();
+    week.tells("09 19:50:00", &[("station", "install-in-line")]);
 }
 
 fn sources_and_wishes(week: &mut Week) {
