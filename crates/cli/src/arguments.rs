@@ -244,7 +244,7 @@ pub enum Command {
     /// Notice what changes, before the players do, and tell it: here, to a command, to an address
     ///
     /// Looks again and again at installs, at the servers' logs, at the sources and at the release, and tells each change of state once,
-    /// with its cause and what to do. What it knows survives being started anew. [watch] in kanon.toml says whom to tell.
+    /// with its cause and what to do. What it knows survives being started anew. Whom to tell is said in kanon.toml, under watch.
     Watch(Watch),
     /// Say what the words that are Kanon's own mean
     Words,

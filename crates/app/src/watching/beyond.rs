@@ -6,8 +6,8 @@ use kanon_core::resolve::update::{Intent, outlook};
 use kanon_io::origin::Origin;
 use kanon_io::release::{Record, days_until, verify};
 
-use super::Look;
 use super::change::What;
+use super::look::Look;
 use super::silent::Silent;
 use crate::error::AppError;
 use crate::notice::Notice;

@@ -7,8 +7,8 @@ use kanon_core::canon::Canon;
 use kanon_core::delta::{CheckContext, findings};
 use kanon_io::claim;
 
-use super::Look;
 use super::change::{Touched, What};
+use super::look::Look;
 use crate::error::AppError;
 use crate::looks::KeptFinding;
 use crate::places::{self, Place, Placed};

@@ -9,8 +9,8 @@ use kanon_core::rulebook::RunningSigns;
 use kanon_io::claim::Others;
 use kanon_io::running;
 
-use super::Look;
 use super::change::{NotMended, What};
+use super::look::Look;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::error::AppError;
 use crate::places::{self, Place, Placed};

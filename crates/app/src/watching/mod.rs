@@ -4,6 +4,7 @@
 mod beyond;
 pub mod change;
 mod install;
+mod look;
 mod memory;
 mod mending;
 pub mod outbox;
@@ -15,6 +16,7 @@ use std::collections::BTreeSet;
 use kanon_core::canon::Canon;
 
 use self::change::{Change, What};
+use self::look::Look;
 use self::memory::WatchMemory;
 pub use self::silent::Silent;
 use crate::error::AppError;
@@ -40,14 +42,6 @@ pub enum Scope {
     All,
     /// The logs of servers on this machine alone: that costs next to nothing.
     Logs,
-}
-
-/// One look at everything that is watched.
-pub(crate) struct Look<'l, 'm> {
-    session: Session<'m>,
-    memory: &'l mut WatchMemory,
-    changes: Vec<Change>,
-    now: i64,
 }
 
 /// Looks, and says what has changed since the last look.
@@ -88,10 +82,6 @@ pub fn look(
 }
 
 impl Look<'_, '_> {
-    fn tell(&mut self, install: Option<&str>, what: What) {
-        self.changes.push(Change { at: self.now, install: install.map(str::to_owned), what });
-    }
-
     fn at_all(&mut self, watched: &Watched, scope: Scope, silent: &Silent<'_>) {
         let names = match watched.installs.is_empty() {
             true => self.session.install_names().unwrap_or_default(),

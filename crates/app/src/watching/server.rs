@@ -12,8 +12,8 @@ use kanon_core::rulebook::{Event, EventRule, Role};
 use kanon_io::log_tail::{self, Added, LogMark};
 use kanon_io::{logs, running};
 
-use super::Look;
 use super::change::What;
+use super::look::Look;
 use super::memory::ServerMemory;
 use crate::diagnosing::{self, Asked};
 use crate::error::AppError;
