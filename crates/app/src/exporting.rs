@@ -4,15 +4,19 @@
 use std::path::Path;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::limits;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::Diagnosis;
 use kanon_core::logs::masking::{Hidden, Mask};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
-use kanon_io::evidence::{Parts, laid_out, packed, read, write};
+use kanon_io::error::During;
+use kanon_io::evidence::{Parts, laid_out, packed, write};
 use kanon_io::logs::{Text, transcript};
+use kanon_io::open::read_bounded;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
+use tempfile::TempDir;
 
 use crate::diagnosing::{Asked, Evidence, diagnose};
 use crate::error::{AppError, CanonError};
@@ -129,25 +133,29 @@ pub fn take_in<'a>(
     file: &Path,
 ) -> Result<(Session<'a>, Asked), AppError> {
     let path = machine.folder.join(file);
+    let folder = TempDir::new().during("make a folder in", &std::env::temp_dir())?;
     let wanted = [ABOUT, CANON, RULEBOOK, SERVER, CLIENT, SERVER_LOG, CLIENT_LOG];
-    let parts = read(&path, &wanted)?;
+    let there = laid_out(&path, &wanted, folder.path())?;
     let none = |cause: String| AppError::NoEvidence { path: path.clone(), cause };
-    let about: About = match parts.get(ABOUT) {
-        Some(bytes) => serde_json::from_slice(bytes).map_err(|error| none(error.to_string()))?,
-        None => return Err(none(format!("{ABOUT} is not in it"))),
+    let part = |name: &str, most: u64| match there.contains(name) {
+        true => read_bounded(&folder.path().join(name), most).map_err(|error| none(format!("{name}: {error}"))),
+        false => Err(none(format!("{name} is not in it"))),
     };
+    let about: About =
+        serde_json::from_slice(&part(ABOUT, limits::TOML_BYTES)?).map_err(|error| none(error.to_string()))?;
     if about.format != FORMAT {
         return Err(none(format!("it is of the format {}", about.format)));
     }
-    let text = parts.get(RULEBOOK).ok_or_else(|| none(format!("{RULEBOOK} is not in it")))?;
-    let text = String::from_utf8(text.clone()).map_err(|error| none(error.to_string()))?;
-    let canon = parts.get(CANON).map(|bytes| Canon::from_json(bytes)).transpose();
-    let canon = canon.map_err(|error| none(error.to_string()))?;
+    let text = String::from_utf8(part(RULEBOOK, limits::TOML_BYTES)?).map_err(|error| none(error.to_string()))?;
+    let canon = match there.contains(CANON) {
+        true => {
+            let bytes = part(CANON, limits::SURVEY_BYTES)?;
+            Some(Canon::from_json(&bytes).map_err(|error| none(error.to_string()))?)
+        }
+        false => None,
+    };
     let mut session = Session::of_evidence(machine, observer, (text, canon))?;
-    let folder = session.temporary_folder()?;
-    laid_out(&parts, &folder)?;
-    let is_there = |name: &str| parts.contains_key(name);
-    let place = |name: &str| is_there(name).then(|| folder.join(name));
+    let place = |name: &str| there.contains(name).then(|| folder.path().join(name));
     let shown = |name: &str| place(name).map(|path| path.display().to_string());
     let asked = Asked {
         client: shown(CLIENT),
@@ -159,6 +167,7 @@ pub fn take_in<'a>(
         since: about.since,
         release: None,
     };
+    session.keep_folder(folder);
     Ok((session, asked))
 }
 

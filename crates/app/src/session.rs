@@ -377,6 +377,11 @@ impl<'a> Session<'a> {
         }
     }
 
+    /// Keeps a folder for as long as the session lasts.
+    pub fn keep_folder(&mut self, folder: TempDir) {
+        self.temporary.push(folder);
+    }
+
     /// A folder for what is only looked at; it goes with the session.
     pub fn temporary_folder(&mut self) -> Result<PathBuf, AppError> {
         let folder = TempDir::new().during("make a folder in", &std::env::temp_dir())?;

@@ -1,21 +1,22 @@
 //! The evidence of one bad evening as one file: a zip that others can look into with any program, read again within bounds.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs::File;
-use std::io::{Cursor, Read, Write};
+use std::io::{BufReader, Cursor, Read, Write};
 use std::path::Path;
 
-use kanon_core::base::limits::ARCHIVE_MEMBERS;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 
 use crate::error::{During, ReachError};
-use crate::open::read_bounded;
+use crate::open::regular as open_regular;
 
 /// So large may such a file be, and so large what is in it, each part and together.
 const PACKED: u64 = 64 << 20;
 const PART: u64 = 48 << 20;
 const PARTS: u64 = 120 << 20;
+/// So many parts it may have.
+const MEMBERS: usize = 1_000;
 
 /// The parts of a piece of evidence by what they are called.
 pub type Parts = BTreeMap<String, Vec<u8>>;
@@ -49,47 +50,38 @@ pub fn write(path: &Path, bytes: &[u8]) -> Result<(), ReachError> {
     Ok(())
 }
 
-/// Reads the parts that are wanted; others are passed over.
+/// Lays the parts that are wanted out in a folder, to be read like any other files; others are passed over. Says which there are.
 ///
 /// # Errors
 /// When it can't be read, is no such file, or is larger than may be.
-pub fn read(path: &Path, wanted: &[&str]) -> Result<Parts, ReachError> {
+pub fn laid_out(path: &Path, wanted: &[&str], folder: &Path) -> Result<BTreeSet<String>, ReachError> {
     let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
-    let bytes = read_bounded(path, PACKED).during("read", path)?;
+    let file = open_regular(path).during("read", path)?;
+    let size = file.metadata().during("look at", path)?.len();
+    if size > PACKED {
+        return Err(unusable(format!("it is larger than {} MiB", PACKED >> 20)));
+    }
     let no_zip =
         |error: zip::result::ZipError| unusable(format!("it is no evidence as kanon export makes it ({error})"));
-    let mut archive = ZipArchive::new(Cursor::new(bytes)).map_err(no_zip)?;
-    if archive.len() > ARCHIVE_MEMBERS {
+    let mut archive = ZipArchive::new(BufReader::new(file)).map_err(no_zip)?;
+    if archive.len() > MEMBERS {
         return Err(unusable("it has more parts than can be".to_owned()));
     }
-    let mut parts = Parts::new();
+    let mut there = BTreeSet::new();
     let mut left = PARTS;
     for name in wanted {
         let Some(place) = archive.index_for_name(name) else { continue };
         let most = PART.min(left);
-        let mut part = Vec::new();
-        let member = archive.by_index(place).map_err(no_zip)?;
-        member.take(most + 1).read_to_end(&mut part).during("read", path)?;
-        let size = part.len() as u64;
+        let (member, to) = (archive.by_index(place).map_err(no_zip)?, folder.join(name));
+        let mut out = File::create(&to).during("write", &to)?;
+        let size = std::io::copy(&mut member.take(most + 1), &mut out).during("unpack", path)?;
         if size > most {
             return Err(unusable(format!("{name} in it is larger than {} MiB", most >> 20)));
         }
         left -= size;
-        parts.insert((*name).to_owned(), part);
+        there.insert((*name).to_owned());
     }
-    Ok(parts)
-}
-
-/// Lays parts out in a folder, to be read like any other files.
-///
-/// # Errors
-/// When they can't be written.
-pub fn laid_out(parts: &Parts, folder: &Path) -> Result<(), ReachError> {
-    for (name, bytes) in parts {
-        let path = folder.join(name);
-        File::create(&path).and_then(|mut file| file.write_all(bytes)).during("write", &path)?;
-    }
-    Ok(())
+    Ok(there)
 }
 
 #[cfg(test)]
@@ -99,13 +91,16 @@ mod tests {
     #[test]
     fn parts_come_back_and_what_is_not_asked_for_does_not() {
         let temp = tempfile::tempdir().expect("a folder");
-        let path = temp.path().join("evening.zip");
+        let (path, folder) = (temp.path().join("evening.zip"), temp.path().join("out"));
+        std::fs::create_dir(&folder).expect("a folder");
         let parts: Parts = [("a.json", "{}"), ("../b", "no")].map(|(n, b)| (n.to_owned(), b.into())).into();
         let packed = packed(&parts, &path).expect("packed");
         assert_eq!(packed, super::packed(&parts, &path).expect("packed"), "the same bytes");
         write(&path, &packed).expect("written");
-        let read = read(&path, &["a.json", "c"]).expect("read");
-        assert_eq!(read, Parts::from([("a.json".to_owned(), b"{}".to_vec())]));
+        let there = laid_out(&path, &["a.json", "c"], &folder).expect("read");
+        assert_eq!(there, BTreeSet::from(["a.json".to_owned()]));
+        assert_eq!(std::fs::read(folder.join("a.json")).expect("there"), b"{}");
+        assert!(!temp.path().join("b").exists());
     }
 
     #[test]
@@ -114,9 +109,9 @@ mod tests {
         let path = temp.path().join("evening.zip");
         let parts: Parts = [("server.log".to_owned(), vec![b'x'; (PART + 1) as usize])].into();
         write(&path, &packed(&parts, &path).expect("packed")).expect("written");
-        let told = read(&path, &["server.log"]).expect_err("too large").to_string();
+        let told = laid_out(&path, &["server.log"], temp.path()).expect_err("too large").to_string();
         assert!(told.contains("larger than 48 MiB"), "{told}");
         std::fs::write(&path, "no zip").expect("written");
-        assert!(read(&path, &["server.log"]).is_err());
+        assert!(laid_out(&path, &["server.log"], temp.path()).is_err());
     }
 }
