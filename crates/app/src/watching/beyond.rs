@@ -2,7 +2,7 @@
 
 use std::collections::BTreeSet;
 
-use kanon_core::resolve::update::{Intent, outlook};
+use kanon_core::resolve::update::{Intent, Outlook};
 use kanon_io::origin::Origin;
 use kanon_io::release::{Record, days_until, verify};
 
@@ -13,6 +13,7 @@ use crate::error::AppError;
 use crate::notice::Notice;
 use crate::offers::Offers;
 use crate::release_place::invite_of;
+use crate::sealable::sealable_outlook;
 use crate::session::SOON_DAYS;
 use crate::updates::waiting;
 
@@ -54,8 +55,9 @@ impl Look<'_, '_> {
         self.at_gone(&gone);
         let Ok(workspace) = self.session.workspace() else { return 0 };
         let wishes = workspace.config.clone();
-        let found = outlook(&wishes, &Intent::Renew(Vec::new()), &stock.puzzle_for_updates(&self.session, &wishes));
-        let Ok(waiting) = waiting(&stock, &self.session, &found.standings) else { return 0 };
+        let Outlook { update, standings } =
+            sealable_outlook(&stock, &self.session, &wishes, &Intent::Renew(Vec::new()));
+        let Ok(waiting) = waiting(&stock, &self.session, &standings) else { return 0 };
         let is_first = !std::mem::replace(&mut self.memory.knows_sources, true);
         for one in &waiting {
             let Some(newest) = &one.newest else { continue };
@@ -66,7 +68,7 @@ impl Look<'_, '_> {
             }
         }
         let number = waiting.len();
-        let moves = found.update.map_or(0, |update| update.moves.len());
+        let moves = update.map_or(0, |update| update.moves.len());
         // What can't be kept is found again by the next look.
         let _ = self.session.keep_updates(moves, waiting);
         number
