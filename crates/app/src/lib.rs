@@ -12,6 +12,7 @@ pub mod diagnosing;
 pub mod error;
 pub mod exporting;
 pub mod health;
+mod holding;
 pub mod listening;
 pub mod looks;
 pub mod machine;

@@ -44,6 +44,14 @@ impl Place {
             Self::Host(address) => address.to_string(),
         }
     }
+
+    /// The name of the host that it is on, where it is on one.
+    pub fn host(&self) -> Option<&str> {
+        match self {
+            Self::Folder(_) => None,
+            Self::Host(address) => Some(&address.host),
+        }
+    }
 }
 
 impl fmt::Display for Place {

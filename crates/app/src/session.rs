@@ -116,6 +116,13 @@ pub struct Surveyed {
     pub left: Vec<LeftAlone>,
 }
 
+impl Surveyed {
+    /// How its bytes are known, as `check` says it: `digest` where all were measured, `receipt` where sizes and times vouched.
+    pub fn known_by(&self) -> &'static str {
+        if self.counts.is_some_and(|counts| counts.files_vouched > 0) { "receipt" } else { "digest" }
+    }
+}
+
 impl<'a> Session<'a> {
     /// Opens what is there. `rulebook` is the option; without it the workspace's counts.
     pub fn open(

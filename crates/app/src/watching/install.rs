@@ -4,14 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::finding::{Finding, Severity};
 use kanon_core::canon::Canon;
-use kanon_core::delta::{CheckContext, findings};
 use kanon_io::claim;
 
 use super::change::{Touched, What};
 use super::look::Look;
 use crate::error::AppError;
 use crate::looks::KeptFinding;
-use crate::places::{self, Place, Placed};
+use crate::places::{Place, Placed};
 use crate::session::{Surveyed, Target};
 
 /// So many failures in a row, and a host can't be reached: lines drop.
@@ -20,18 +19,18 @@ const FAILURES: u32 = 2;
 const TOLD: usize = 20;
 
 impl Look<'_, '_> {
-    pub(super) fn at_install(&mut self, name: &str, canon: &Canon, digest: &str) {
-        let placed = match places::named(self.session.workspace.as_ref(), name) {
-            Ok(Some(placed)) => placed,
-            _ => return,
-        };
-        match self.surveyed(&placed, canon) {
-            Err(error) => self.unreachable(&placed, error),
+    /// Holds an install against the canon, and gives in what it is off; nothing where it could not be looked at.
+    pub(super) fn at_install(&mut self, placed: &Placed, canon: &Canon, digest: &str) -> Option<Vec<Finding>> {
+        match self.surveyed(placed, canon) {
+            Err(error) => {
+                self.unreachable(placed, error);
+                None
+            }
             // Somebody is at work on it: what it comes to is seen when they are done.
-            Ok(None) => {}
+            Ok(None) => None,
             Ok(Some(surveyed)) => {
-                self.reached(name);
-                self.compared(&placed, canon, digest, &surveyed);
+                self.reached(&placed.name);
+                Some(self.compared(placed, canon, digest, &surveyed))
             }
         }
     }
@@ -71,15 +70,14 @@ impl Look<'_, '_> {
         }
     }
 
-    fn compared(&mut self, placed: &Placed, canon: &Canon, digest: &str, surveyed: &Surveyed) {
-        let context = CheckContext { left: &surveyed.left, ..self.session.measure(canon) };
-        let found = findings(context, &surveyed.survey);
-        let known_by =
-            if surveyed.counts.is_some_and(|counts| counts.files_vouched > 0) { "receipt" } else { "digest" };
+    fn compared(&mut self, placed: &Placed, canon: &Canon, digest: &str, surveyed: &Surveyed) -> Vec<Finding> {
+        let mut found = self.session.findings(canon, surveyed);
+        let known = (surveyed.survey.mods.len(), surveyed.known_by());
         // What can't be kept is found again by the next look.
-        let _ = self.session.keep_look(&placed.name, canon, (surveyed.survey.mods.len(), known_by), &found);
-        let bad: Vec<&Finding> = found.iter().filter(|finding| finding.severity != Severity::Note).collect();
-        let off: BTreeSet<String> = bad.iter().map(|finding| mark(finding)).collect();
+        let _ = self.session.keep_look(&placed.name, canon, known, &found);
+        found.retain(|finding| finding.severity != Severity::Note);
+        let bad = found;
+        let off: BTreeSet<String> = bad.iter().map(mark).collect();
         self.versions(placed, surveyed);
         let memory = self.memory.installs.entry(placed.name.clone()).or_default();
         let (was_known, before) =
@@ -87,9 +85,9 @@ impl Look<'_, '_> {
         let by_canon = memory.canon.replace(digest.to_owned()).is_some_and(|before| before != digest);
         // How things stood when the watch began is told in one go.
         if (!was_known && !self.memory.has_begun) || before == off {
-            return;
+            return bad;
         }
-        let new: Vec<&Finding> = bad.into_iter().filter(|finding| !before.contains(&mark(finding))).collect();
+        let new: Vec<&Finding> = bad.iter().filter(|finding| !before.contains(&mark(finding))).collect();
         let what = match (off.is_empty(), new.is_empty()) {
             (true, _) => What::InLine,
             (false, true) => What::Less { left: off.len() },
@@ -102,6 +100,7 @@ impl Look<'_, '_> {
             },
         };
         self.tell(Some(&placed.name), what);
+        bad
     }
 
     fn versions(&mut self, placed: &Placed, surveyed: &Surveyed) {

@@ -1,7 +1,11 @@
 //! One look, on its way: the session it has, what was known, and what has changed.
 
+use kanon_io::running;
+
 use super::change::{Change, What};
 use super::memory::WatchMemory;
+use crate::error::AppError;
+use crate::places::Placed;
 use crate::session::Session;
 
 /// One look at everything that is watched.
@@ -20,5 +24,11 @@ impl Look<'_, '_> {
     /// Notes a change of state.
     pub fn tell(&mut self, install: Option<&str>, what: What) {
         self.changes.push(Change { at: self.now, install: install.map(str::to_owned), what });
+    }
+
+    /// The first sign that the game of an install runs, in words.
+    pub fn sign_at(&mut self, placed: &Placed) -> Result<Option<String>, AppError> {
+        let install = self.session.open_install(placed)?;
+        Ok(running::sign(install.as_ref(), &self.session.loaded.rulebook.running, placed.place.host()))
     }
 }

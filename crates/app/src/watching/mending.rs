@@ -1,41 +1,35 @@
 //! Aligning an install by itself, where that needs no decision: files of the canon are missing or damaged, and the game is stopped.
 
-use kanon_core::base::finding::{Code, Finding, Severity};
+use kanon_core::base::finding::{Code, Finding};
 use kanon_core::canon::Canon;
-use kanon_core::delta::{CheckContext, findings};
 use kanon_core::plan::text_edits::Said;
 use kanon_core::plan::{Action, RiskyExtras, Step};
-use kanon_core::rulebook::RunningSigns;
 use kanon_io::claim::Others;
-use kanon_io::running;
 
 use super::change::{NotMended, What};
 use super::look::Look;
 use crate::alignment::{AlignmentRun, Wanted};
 use crate::error::AppError;
-use crate::places::{self, Place, Placed};
-use crate::session::{Surveyed, Target};
+use crate::places::Placed;
 
 /// What is mended without asking: what the canon has, and is not there as it was sealed. Another release may be meant by somebody.
 const MENDED: [Code; 4] = [Code::ModMissing, Code::ContentDiffers, Code::Unreadable, Code::KeyMissing];
 
 impl Look<'_, '_> {
-    /// Aligns an install that is off, if that needs no decision.
-    pub(super) fn mend(&mut self, name: &str, canon: &Canon, digest: &str) {
-        let Ok(Some(placed)) = places::named(self.session.workspace.as_ref(), name) else { return };
+    /// Aligns an install that was just found off in `bad`, if that needs no decision.
+    pub(super) fn mend(&mut self, placed: &Placed, canon: &Canon, digest: &str, bad: &[Finding]) {
+        let name = placed.name.as_str();
         let Some(memory) = self.memory.installs.get(name) else { return };
-        let is_to_mend =
-            memory.is_known && !memory.is_unreachable && memory.cut_off.is_none() && !memory.off.is_empty();
         // What was left alone once is not tried again before it is another thing.
-        if !is_to_mend || memory.left_alone.as_ref() == Some(&memory.off) {
+        if bad.is_empty() || memory.cut_off.is_some() || memory.left_alone.as_ref() == Some(&memory.off) {
             return;
         }
         let off = memory.off.clone();
-        match self.mended(&placed, canon) {
+        match self.mended(placed, canon, bad) {
             Ok((alignment, steps)) => {
                 self.tell(Some(name), What::Mended { alignment, steps });
                 let before = self.changes.len();
-                self.at_install(name, canon, digest);
+                self.at_install(placed, canon, digest);
                 // That it is in line was told with it.
                 let says_so = |what: &What| matches!(what, What::InLine);
                 if self.changes.get(before).is_some_and(|change| says_so(&change.what)) {
@@ -60,12 +54,11 @@ impl Look<'_, '_> {
         }
     }
 
-    fn mended(&mut self, placed: &Placed, canon: &Canon) -> Result<(i64, usize), NotMended> {
+    fn mended(&mut self, placed: &Placed, canon: &Canon, bad: &[Finding]) -> Result<(i64, usize), NotMended> {
         if self.session.is_stale(canon) {
             return Err(NotMended::StaleCanon);
         }
-        let surveyed = self.session.survey_for(Target::Install(placed.clone()), canon).map_err(NotMended::Failed)?;
-        refuse_decisions(&self.bad(canon, &surveyed))?;
+        refuse_decisions(bad)?;
         self.refuse_running(placed)?;
         let mut run = self
             .session
@@ -94,19 +87,11 @@ impl Look<'_, '_> {
         Ok((carried.id, steps))
     }
 
-    fn bad(&self, canon: &Canon, surveyed: &Surveyed) -> Vec<Finding> {
-        let context = CheckContext { left: &surveyed.left, ..self.session.measure(canon) };
-        findings(context, &surveyed.survey).into_iter().filter(|finding| finding.severity != Severity::Note).collect()
-    }
-
     fn refuse_running(&mut self, placed: &Placed) -> Result<(), NotMended> {
-        let signs: RunningSigns = self.session.loaded.rulebook.running.clone();
-        if signs.lock_files.is_empty() && signs.port.is_none() && signs.processes.is_empty() {
+        if self.session.loaded.rulebook.running.is_empty() {
             return Err(NotMended::NoSign);
         }
-        let install = self.session.open_install(placed).map_err(NotMended::Failed)?;
-        let host = if let Place::Host(address) = &placed.place { Some(address.host.as_str()) } else { None };
-        match running::sign(install.as_ref(), &signs, host) {
+        match self.sign_at(placed).map_err(NotMended::Failed)? {
             Some(sign) => Err(NotMended::Running(sign)),
             None => Ok(()),
         }

@@ -22,6 +22,7 @@ pub use self::silent::Silent;
 use crate::error::AppError;
 use crate::machine::Machine;
 use crate::observer::Observer;
+use crate::places;
 use crate::session::{Session, digest_of};
 
 /// What is watched, and how.
@@ -94,11 +95,12 @@ impl Look<'_, '_> {
         let is_first = !self.memory.has_begun;
         let canon = self.at_canon(is_first);
         for name in &names {
-            if let Some((canon, digest)) = &canon {
-                self.at_install(name, canon, digest);
-                if watched.mend.contains(name) {
-                    self.mend(name, canon, digest);
-                }
+            if let Some((canon, digest)) = &canon
+                && let Ok(Some(placed)) = places::named(self.session.workspace.as_ref(), name)
+                && let Some(bad) = self.at_install(&placed, canon, digest)
+                && watched.mend.contains(name)
+            {
+                self.mend(&placed, canon, digest, &bad);
             }
             self.at_log(name, true);
         }

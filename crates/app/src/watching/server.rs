@@ -10,7 +10,7 @@ use kanon_core::logs::health::everyday_rules;
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
 use kanon_io::log_tail::{self, Added, LogMark};
-use kanon_io::{logs, running};
+use kanon_io::logs;
 
 use super::change::What;
 use super::look::Look;
@@ -28,8 +28,6 @@ const LAG_PAUSE: i64 = 1_800;
 /// So many starts within so many seconds are no accident.
 const LOOP: usize = 3;
 const LOOP_SPAN: i64 = 600;
-/// A verdict that is less sure is none, where nothing says that anybody was turned away.
-const SURE: f64 = 0.75;
 
 /// What came of a player's last try.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -69,13 +67,10 @@ impl Look<'_, '_> {
 
     /// Whether it shows any sign of running.
     fn at_signs(&mut self, placed: &Placed, memory: &mut ServerMemory) {
-        let signs = self.session.loaded.rulebook.running.clone();
-        if signs.lock_files.is_empty() && signs.port.is_none() && signs.processes.is_empty() {
+        if self.session.loaded.rulebook.running.is_empty() {
             return;
         }
-        let Ok(install) = self.session.open_install(placed) else { return };
-        let host = if let Place::Host(address) = &placed.place { Some(address.host.as_str()) } else { None };
-        let sign = running::sign(install.as_ref(), &signs, host);
+        let Ok(sign) = self.sign_at(placed) else { return };
         match (memory.runs.replace(sign.is_some()), sign) {
             (Some(true), None) => self.tell(Some(&placed.name), What::Stopped),
             (Some(false), Some(sign)) => self.tell(Some(&placed.name), What::Runs(sign)),
@@ -233,14 +228,15 @@ impl Look<'_, '_> {
         }
     }
 
-    /// Of a log that no pattern knows: a verdict that is sure, and that speaks of what was added.
+    /// Of a log that no pattern knows: a verdict that is sure, since nothing says that anybody was turned away, and that speaks of
+    /// what was added.
     fn listened(&mut self, name: &str, lines: &[String], memory: &mut ServerMemory) {
         let asked = Asked { server: Some(name.to_owned()), ..Asked::default() };
         let Ok((diagnosis, _)) = diagnosing::diagnose(&asked, &mut self.session) else { return };
         let added: Vec<String> = lines.iter().map(|line| printable(line.trim())).collect();
         let is_new = |text: &str| !text.trim().is_empty() && added.iter().any(|line| line.contains(text.trim()));
         let speaks = diagnosis.verdicts.first().is_some_and(|first| {
-            first.confidence >= SURE
+            first.is_sure()
                 && first.evidence.iter().any(|piece| piece.source == Source::ServerLog && is_new(&piece.text))
         });
         let why = why(&diagnosis);

@@ -2,9 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use kanon_core::base::finding::Finding;
-use kanon_core::base::suggestion::Suggestion;
-use kanon_core::delta::{CheckContext, findings};
 use kanon_core::rulebook::Role;
 
 use crate::arguments::{Check, Format};
@@ -67,9 +64,8 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 /// One survey against the canon.
 pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> Held {
     let survey = &surveyed.survey;
-    let mut findings = findings(CheckContext { left: &surveyed.left, ..session.measure(canon) }, survey);
-    findings.iter_mut().for_each(|finding| suggest_for_here(session, surveyed, finding));
-    let known_by = if surveyed.counts.is_some_and(|counts| counts.files_vouched > 0) { "receipt" } else { "digest" };
+    let findings = session.findings(canon, surveyed);
+    let known_by = surveyed.known_by();
     // Of what was measured just now; a survey out of a file may be of any day.
     if surveyed.counts.is_some()
         && let Err(error) = session.keep_look(&survey.install.name, canon, (survey.mods.len(), known_by), &findings)
@@ -82,21 +78,4 @@ pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &
         known_by,
         ..Held::new(survey.install.name.clone(), survey.install.role, findings)
     }
-}
-
-/// A command is told as it works where it is printed: in another folder, in a game that follows a release, or not at all.
-fn suggest_for_here(session: &Session<'_>, surveyed: &Surveyed, finding: &mut Finding) {
-    let Some(command) = finding.remedy.command() else { return };
-    let typed = session.machine.typed();
-    let is_followed = session.workspace.as_ref().is_some_and(|workspace| workspace.following().is_some());
-    finding.remedy = match command.is_align() {
-        true if is_followed => {
-            let follow = session.mends_by.clone().unwrap_or_else(|| Suggestion::new("follow").led_by(typed));
-            finding.remedy.with(follow.with_options_of(command))
-        }
-        true if surveyed.counts.is_none() => {
-            "mend it where it is installed: there, kanon align or kanon follow brings it in line".into()
-        }
-        _ => finding.remedy.with(command.clone().led_by(typed)),
-    };
 }

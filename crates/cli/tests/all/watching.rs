@@ -550,6 +550,19 @@ fn two_watches_don_t_tell_twice_and_an_end_is_clean() {
     week.stage.kanon(["watch", "--mend", "nobody"]).ends_with(2).says("station, mara, oskar, wren");
 }
 
+/// Who watches from another folder is told commands that work there, as by a check; and the page says the same.
+#[test]
+fn commands_are_told_as_they_work_where_the_watch_was_started() {
+    let week = Week::new();
+    week.stage.kanon(["-C", ".", "watch", "--once"]).ends_with(0);
+    std::fs::remove_file(week.file_of("wren", "halogen")).unwrap();
+    let change = week.stage.kanon(["-C", ".", "watch", "--once", "--format", "json"]).ends_with(1).json();
+    let remedy = change["findings"][0]["remedy"].as_str().unwrap().to_owned();
+    assert!(remedy.contains("kanon -C . align wren"), "{remedy}");
+    week.stage.kanon(["report", "--format", "html"]).says(&remedy);
+    week.stage.kanon(["-C", ".", "check", "wren"]).ends_with(1).says(&remedy);
+}
+
 /// A log that no pattern of the rulebook knows: only what is sure is told, and nothing of a healthy evening.
 #[test]
 fn a_log_that_nobody_described_raises_no_false_alarm() {

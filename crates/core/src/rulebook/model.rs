@@ -306,6 +306,13 @@ pub struct RunningSigns {
     pub settle: Option<u64>,
 }
 
+impl RunningSigns {
+    /// Whether nothing would show that it runs.
+    pub const fn is_empty(&self) -> bool {
+        self.lock_files.is_empty() && self.port.is_none() && self.processes.is_empty()
+    }
+}
+
 /// What a log line means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]

@@ -1,0 +1,34 @@
+//! Holding a survey against a canon: in what it is off, with commands that work where they are told.
+
+use kanon_core::base::finding::Finding;
+use kanon_core::base::suggestion::Suggestion;
+use kanon_core::canon::Canon;
+use kanon_core::delta::{CheckContext, findings};
+
+use crate::session::{Session, Surveyed};
+
+impl Session<'_> {
+    /// In what a survey is off a canon.
+    pub fn findings(&self, canon: &Canon, surveyed: &Surveyed) -> Vec<Finding> {
+        let mut found = findings(CheckContext { left: &surveyed.left, ..self.measure(canon) }, &surveyed.survey);
+        found.iter_mut().for_each(|finding| suggest_for_here(self, surveyed, finding));
+        found
+    }
+}
+
+/// A command is told as it works where it is printed: in another folder, in a game that follows a release, or not at all.
+fn suggest_for_here(session: &Session<'_>, surveyed: &Surveyed, finding: &mut Finding) {
+    let Some(command) = finding.remedy.command() else { return };
+    let typed = session.machine.typed();
+    let is_followed = session.workspace.as_ref().is_some_and(|workspace| workspace.following().is_some());
+    finding.remedy = match command.is_align() {
+        true if is_followed => {
+            let follow = session.mends_by.clone().unwrap_or_else(|| Suggestion::new("follow").led_by(typed));
+            finding.remedy.with(follow.with_options_of(command))
+        }
+        true if surveyed.counts.is_none() => {
+            "mend it where it is installed: there, kanon align or kanon follow brings it in line".into()
+        }
+        _ => finding.remedy.with(command.clone().led_by(typed)),
+    };
+}
