@@ -35,7 +35,7 @@ use crate::amending::amend;
 use crate::error::{AlignmentError, AppError, BackupError};
 use crate::notice::AlignmentNotice;
 use crate::observer::{OnBreak, Task};
-use crate::places::{Place, Placed, folder_of_commands};
+use crate::places::{Placed, folder_of_commands};
 use crate::session::{Session, Surveyed, Target};
 
 /// So many bytes tell whether a file is a program.
@@ -593,7 +593,7 @@ impl<'e> AlignmentRun<'e> {
 
     /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.
     fn stopped(&self, wanted: &Wanted) -> Result<Option<String>, AppError> {
-        let (install, signs, host) = (self.install.as_ref(), self.signs(), self.host());
+        let (install, signs, host) = (self.install.as_ref(), self.signs(), self.placed.place.host());
         let Some(sign) = running::sign(install, &signs, host) else { return Ok(None) };
         let (name, observer) = (self.placed.name.clone(), self.session.observer);
         if wanted.while_running {
@@ -648,13 +648,6 @@ impl<'e> AlignmentRun<'e> {
         match self.placed.role {
             Role::Server => signs,
             Role::Client => RunningSigns { processes: signs.processes, ..RunningSigns::default() },
-        }
-    }
-
-    fn host(&self) -> Option<&str> {
-        match &self.placed.place {
-            Place::Host(address) => Some(&address.host),
-            Place::Folder(_) => None,
         }
     }
 }

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
-use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, weigh};
+use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, Verdict, weigh};
 use kanon_core::learn::voice::{Evening, Voice};
 use kanon_core::logs::{LogEvent, LogTime, Source};
 use kanon_core::rulebook::Role;
@@ -18,9 +18,6 @@ use crate::listening::{Heard, knows_causes, knows_endings, listen};
 use crate::release_place::invite_of;
 use crate::session::Session;
 use crate::{places, server_log};
-
-/// When patterns explain less than this, lines that none of them knows are looked at too.
-const SURE: f64 = 0.75;
 
 /// What somebody says that there is to go by.
 #[derive(Debug, Clone, Default)]
@@ -306,7 +303,7 @@ impl Evidence {
 }
 
 fn is_sure(diagnosis: &Diagnosis) -> bool {
-    diagnosis.verdicts.first().is_some_and(|first| first.confidence >= SURE)
+    diagnosis.verdicts.first().is_some_and(Verdict::is_sure)
 }
 
 /// The command by which players of this workspace's release get it; with the invite, where it is known.

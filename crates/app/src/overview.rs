@@ -3,16 +3,19 @@
 
 use std::collections::BTreeMap;
 
+use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::release::for_players;
-use kanon_core::canon::{Canon, SealedList, SealedMod};
+use kanon_core::canon::{Canon, SealedKey, SealedList, SealedMod};
 use kanon_core::rulebook::{NeededOn, RelationKind, Role};
-use kanon_core::seal::{changes, changes_beside};
+use kanon_core::seal::{SealChange, changes, changes_beside};
 use kanon_io::canons;
 use kanon_io::release::Record;
+use kanon_io::state::{Alignment, Rehearsed};
 use serde::Serialize;
 
 use crate::error::AppError;
+use crate::health;
 use crate::looks::{HealthLook, Look, Updates};
 use crate::notice::Notice;
 use crate::places::{self, Place};
@@ -271,11 +274,11 @@ fn listen_here(session: &mut Session<'_>) -> Result<(), AppError> {
 }
 
 fn listen(session: &mut Session<'_>, install: &str) -> Result<(), AppError> {
-    let logs = crate::health::logs_of_install(session, install)?;
+    let logs = health::logs_of_install(session, install)?;
     if logs.is_empty() {
         return Ok(());
     }
-    let health = crate::health::of_logs(session, &logs)?;
+    let health = health::of_logs(session, &logs)?;
     session.keep_health(install, &health)
 }
 
@@ -299,7 +302,7 @@ fn mod_row(sealed: &SealedMod) -> ModRow {
     }
 }
 
-fn key_row(key: &kanon_core::canon::SealedKey) -> KeyRow {
+fn key_row(key: &SealedKey) -> KeyRow {
     KeyRow { name: key.name.clone(), mods: key.mods.clone() }
 }
 
@@ -335,7 +338,7 @@ fn canons_told(session: &Session<'_>) -> Result<Vec<(CanonRow, String)>, AppErro
         // One that can't be read is told of by `history --canons`; the others are told all the same.
         let Ok(kept) = canons::read(&folder, number) else { continue };
         let changed = before.as_ref().map_or_else(Vec::new, |before| changed(before, &kept.canon));
-        let digest = kanon_core::base::digest::Blake3::of(kept.text.as_bytes()).to_string();
+        let digest = Blake3::of(kept.text.as_bytes()).to_string();
         let (sealed, why, mods) = (kept.sealed, kept.why, kept.canon.mods.len());
         told.push((CanonRow { number, sealed, why, mods, changes: changed }, digest));
         before = Some(kept.canon);
@@ -346,13 +349,13 @@ fn canons_told(session: &Session<'_>) -> Result<Vec<(CanonRow, String)>, AppErro
 }
 
 fn changed(before: &Canon, after: &Canon) -> Vec<ChangeRow> {
-    let row = |change: kanon_core::seal::SealChange| ChangeRow { id: change.id, from: change.from, to: change.to };
+    let row = |change: SealChange| ChangeRow { id: change.id, from: change.from, to: change.to };
     changes(before, after).into_iter().map(row).collect()
 }
 
 fn alignments(session: &Session<'_>) -> Result<Vec<AlignmentRow>, AppError> {
     let all = session.state.alignments(None)?;
-    let row = |one: &kanon_io::state::Alignment| AlignmentRow {
+    let row = |one: &Alignment| AlignmentRow {
         number: one.id,
         install: one.install.clone(),
         began: one.began,
@@ -364,7 +367,7 @@ fn alignments(session: &Session<'_>) -> Result<Vec<AlignmentRow>, AppError> {
 
 fn rehearsals(session: &Session<'_>, canons: &[(CanonRow, String)]) -> Result<Vec<RehearsalRow>, AppError> {
     let number = |digest: &str| canons.iter().find(|(_, known)| known == digest).map(|(row, _)| row.number);
-    let row = |(canon, passed): (kanon_core::base::digest::Blake3, kanon_io::state::Rehearsed)| RehearsalRow {
+    let row = |(canon, passed): (Blake3, Rehearsed)| RehearsalRow {
         canon: number(&canon.to_string()),
         install: passed.install,
         at: passed.at,

@@ -1,7 +1,6 @@
 //! How a workspace stands, from what is known: nothing is measured, and nobody is dialled.
 
 use std::collections::BTreeMap;
-use std::path::Path;
 
 use kanon_core::base::finding::Severity;
 use kanon_core::base::suggestion::Suggestion;
@@ -10,7 +9,7 @@ use kanon_core::rulebook::Role;
 use kanon_io::canons;
 use kanon_io::error::During;
 use kanon_io::release::{Record, days_until};
-use kanon_io::room::{Holding, held_by};
+use kanon_io::room::{Holding, held_by_entries};
 use kanon_io::state::AlignmentState;
 use kanon_io::workspace::Workspace;
 use serde::Serialize;
@@ -18,6 +17,9 @@ use serde::Serialize;
 use crate::error::AppError;
 use crate::looks::Look;
 use crate::session::{SOON_DAYS, Session, digest_of};
+
+/// The folders in what a workspace keeps for itself that are told by themselves.
+const PARTS: [&str; 4] = ["backups", "store", "downloads", "unpacked"];
 
 /// How a workspace stands.
 #[derive(Debug, Clone, PartialEq, Serialize)]
@@ -202,22 +204,14 @@ pub fn status(session: &Session<'_>) -> Result<Status, AppError> {
 /// What the workspace keeps for itself, by what it is for.
 fn kept(workspace: &Workspace) -> Result<BTreeMap<&'static str, Holding>, AppError> {
     let own = workspace.own();
-    let held = |folder: &Path| held_by(folder).during("look at", folder);
-    let mut parts = BTreeMap::new();
-    let mut rest = held(&own)?;
-    for (what, folder) in [
-        ("backups", workspace.backups()),
-        ("store", workspace.store()),
-        ("downloads", own.join("downloads")),
-        ("unpacked", workspace.unpacked()),
-    ] {
-        let part = held(&folder)?;
-        rest = Holding { files: rest.files.saturating_sub(part.files), bytes: rest.bytes.saturating_sub(part.bytes) };
-        if part.files > 0 {
-            parts.insert(what, part);
+    let mut parts = BTreeMap::from([("rest", Holding::default())]);
+    for (name, held) in held_by_entries(&own).during("look at", &own)? {
+        let what = PARTS.into_iter().find(|part| *part == name).unwrap_or("rest");
+        if held.files > 0 {
+            let part = parts.entry(what).or_default();
+            *part = Holding { files: part.files + held.files, bytes: part.bytes + held.bytes };
         }
     }
-    parts.insert("rest", rest);
     Ok(parts)
 }
 

@@ -1,5 +1,6 @@
 //! Room on disks: looked at before anything is written, so that nothing stops in the middle for want of it.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 
 use crate::error::Lack;
@@ -116,6 +117,31 @@ pub fn held_by(folder: &Path) -> std::io::Result<Holding> {
                 held.bytes += entry.metadata()?.len();
             }
         }
+    }
+    Ok(held)
+}
+
+/// How much the entries of a folder hold, each by its name; nothing where there is none. Links are not followed.
+///
+/// # Errors
+/// When a folder in it can't be read.
+pub fn held_by_entries(folder: &Path) -> std::io::Result<BTreeMap<String, Holding>> {
+    let entries = match std::fs::read_dir(folder) {
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(BTreeMap::new()),
+        entries => entries?,
+    };
+    let mut held = BTreeMap::new();
+    for entry in entries {
+        let entry = entry?;
+        let kind = entry.file_type()?;
+        let own = if kind.is_dir() {
+            held_by(&entry.path())?
+        } else if kind.is_file() {
+            Holding { files: 1, bytes: entry.metadata()?.len() }
+        } else {
+            Holding::default()
+        };
+        held.insert(entry.file_name().to_string_lossy().into_owned(), own);
     }
     Ok(held)
 }

@@ -45,7 +45,6 @@ CREATE TABLE IF NOT EXISTS checked (scheme TEXT NOT NULL, key BLOB NOT NULL, sig
   fits INTEGER NOT NULL, PRIMARY KEY (signature, payload, key, scheme)) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS whole (digest BLOB PRIMARY KEY, why TEXT NOT NULL) WITHOUT ROWID;
 CREATE TABLE IF NOT EXISTS told (what BLOB PRIMARY KEY) WITHOUT ROWID;
-CREATE TABLE IF NOT EXISTS noted (what TEXT PRIMARY KEY, json TEXT NOT NULL) WITHOUT ROWID;
 ";
 
 /// A file stamped this near to the time of the measurement may have changed after it without showing: FAT keeps two seconds.
@@ -763,30 +762,6 @@ impl State {
             let mut insert = connection.prepare_cached("INSERT OR IGNORE INTO told VALUES (?1)")?;
             insert.execute(params![digest.as_bytes()]).map(|added| added > 0)
         })
-    }
-
-    /// Remembers what was found out about something, in place of what was known before.
-    ///
-    /// # Errors
-    /// When the database can't be written.
-    pub fn note(&self, what: &str, found: &impl Serialize) -> Result<(), ReachError> {
-        let json = serde_json::to_string(found).unwrap_or_default();
-        self.cache.run(|connection| {
-            let mut insert = connection.prepare_cached("INSERT OR REPLACE INTO noted VALUES (?1, ?2)")?;
-            insert.execute(params![what, json]).map(drop)
-        })
-    }
-
-    /// What was found out about something the last time; nothing where nobody looked, or it can't be read any more.
-    ///
-    /// # Errors
-    /// When the database can't be read.
-    pub fn noted<T: serde::de::DeserializeOwned>(&self, what: &str) -> Result<Option<T>, ReachError> {
-        let json: Option<String> = self.cache.run(|connection| {
-            let mut select = connection.prepare_cached("SELECT json FROM noted WHERE what = ?1")?;
-            select.query_row([what], |row| row.get(0)).optional()
-        })?;
-        Ok(json.and_then(|json| serde_json::from_str(&json).ok()))
     }
 
     /// Keeps what can't be found out again, in place of what was kept of it before.

@@ -119,11 +119,6 @@ impl Outbox {
         self.waiting.push(Waiting { number: self.next_number, way, message, since: now, tries: 0, next: now });
     }
 
-    /// Whether nothing waits, or is in hand.
-    pub fn is_empty(&self) -> bool {
-        self.waiting.is_empty()
-    }
-
     /// Whether something could be handed over now.
     pub fn is_busy(&self, now: i64) -> bool {
         // What waits behind another one goes when that is gone.

@@ -4,9 +4,9 @@ use std::path::Path;
 
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
-use kanon_core::canon::release::{Invite, for_players};
+use kanon_core::canon::release::for_players;
 use kanon_core::handout::{self, Handout};
-use kanon_io::release::{Record, SigningKeys};
+use kanon_io::release::Record;
 use kanon_io::writing::write_whole;
 use serde::Serialize;
 
@@ -17,7 +17,7 @@ use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
 use crate::ui::Ui;
 use crate::words::tongue::Tongue;
-use kanon_app::release_place::{ReleasePlace, address_of};
+use kanon_app::release_place::invite_of;
 use kanon_app::session::{Session, digest_of};
 
 #[derive(Serialize)]
@@ -92,15 +92,10 @@ fn form(arguments: &HandoutArguments) -> Result<HandoutForm, Failure> {
 /// What the handout says of the canon as it stands now.
 fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>, tongue: &Tongue) -> Result<Sheet, Failure> {
     let workspace = session.workspace()?;
-    let folder = workspace.release_folder();
     let digest = digest_of(canon)?;
-    let record = Record::read(&folder)?;
+    let record = Record::read(&workspace.release_folder())?;
     let said = record.last().filter(|last| last.canon == digest).map(|last| last.release.number);
-    let place = workspace.config.release.to.as_deref().map(|to| ReleasePlace::of(to, &workspace.root)).transpose()?;
-    let address = address.map(str::to_owned).or_else(|| address_of(workspace, place.as_ref()));
-    let keys = SigningKeys::open(&folder)?;
-    let mark = keys.map(|keys| keys.mark()).transpose()?;
-    let invite = address.zip(mark).map(|(address, mark)| Invite::new(&address, mark.version, mark.fingerprint));
+    let invite = invite_of(workspace, address)?;
     let ready = record.last().filter(|_| said.is_some()).map(|last| &last.release);
     let base = invite.as_ref().filter(|invite| said.is_some() && invite.address.starts_with("http"));
     Ok(Sheet {

@@ -58,6 +58,11 @@ pub fn sureness(confidence: f64) -> String {
     if confidence < 0.65 { styled(CARE, &sure) } else { sure }
 }
 
+/// Text as it stands in HTML or SVG, in an attribute or between tags.
+pub fn escaped(text: &str) -> String {
+    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
+}
+
 /// `1 file`, `2 files`.
 pub fn count(number: usize, thing: &str) -> String {
     counted(number, thing, &format!("{thing}s"))

@@ -113,6 +113,14 @@ pub struct Verdict {
     pub path: Option<String>,
 }
 
+impl Verdict {
+    /// Whether it can be gone by without looking further.
+    pub fn is_sure(&self) -> bool {
+        const SURE: f64 = 0.75;
+        self.confidence >= SURE
+    }
+}
+
 /// One piece of evidence.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Evidence {

@@ -10,7 +10,7 @@ use qrcode::render::svg;
 
 use super::{HandStep, Sheet, Starter};
 use crate::failure::Failure;
-use crate::render;
+use crate::render::{self, escaped};
 use crate::words::tongue::{Place, at};
 
 #[derive(Template)]
@@ -158,11 +158,6 @@ pub fn html(sheet: &Sheet) -> Result<String, Failure> {
         archive: sheet.archive(),
     };
     page.render().map_err(|error| Failure::plain("could not write the page").because(error))
-}
-
-/// Text as it stands in an attribute or between tags.
-fn escaped(text: &str) -> String {
-    text.replace('&', "&amp;").replace('<', "&lt;").replace('>', "&gt;").replace('"', "&quot;")
 }
 
 /// The invite as a drawing, black on white in any colour scheme: cameras want it so.

@@ -8,6 +8,7 @@ use plotters::prelude::*;
 
 use crate::env::time_of_day;
 use crate::failure::Failure;
+use crate::render::{self, escaped};
 
 /// The size of a chart, in user units.
 const SIZE: (u32, u32) = (560, 210);
@@ -149,7 +150,7 @@ fn course(title: &str, unit: &str, points: &[(i64, f64)]) -> Result<String, Fail
 
 fn scale(value: f64, unit: &str) -> String {
     match unit {
-        "B" => super::super::size(value.max(0.0) as u64),
+        "B" => render::size(value.max(0.0) as u64),
         _ if value.fract().abs() < 1e-9 => format!("{value:.0} {unit}").trim_end().to_owned(),
         _ => format!("{value:.1} {unit}").trim_end().to_owned(),
     }
@@ -158,8 +159,8 @@ fn scale(value: f64, unit: &str) -> String {
 /// A drawing that grows and shrinks with its column, in the page's colours.
 fn in_page(drawn: &str, title: &str, size: (u32, u32)) -> String {
     let begin = format!("<svg width=\"{}\" height=\"{}\" ", size.0, size.1);
-    let title: String = title.chars().filter(|c| !"<>&\"".contains(*c)).collect();
-    let mut out = drawn.replacen(&begin, &format!("<svg class=\"chart\" role=\"img\" aria-label=\"{title}\" "), 1);
+    let mut out =
+        drawn.replacen(&begin, &format!("<svg class=\"chart\" role=\"img\" aria-label=\"{}\" ", escaped(title)), 1);
     for (from, to) in SWAPS {
         out = out.replace(&format!("\"{from}\""), &format!("\"{to}\""));
     }
@@ -198,7 +199,7 @@ pub fn of_health(looks: &[HealthLook]) -> Result<Vec<Chart>, Failure> {
             .map(|bar| Bar { is_bad: bar.value > 0.0, ..bar })
             .collect();
         let worst = last.worst_lag.map_or_else(String::new, |seconds| format!(", at worst {seconds:.1} s"));
-        let told = format!("{} in all{worst}.", super::super::count(last.lag_lines as usize, "line"));
+        let told = format!("{} in all{worst}.", render::count(last.lag_lines as usize, "line"));
         charts.push(Chart { title: title.to_owned(), drawing: bars(title, "", &parts)?, told });
     }
     charts.extend(of_days(looks)?);
@@ -213,7 +214,7 @@ fn start_told(start: &KeptStart) -> String {
 }
 
 fn starts_told(starts: &[KeptStart]) -> String {
-    super::super::count(starts.len(), "start")
+    render::count(starts.len(), "start")
 }
 
 /// What can be seen over days alone.
@@ -262,9 +263,9 @@ pub fn time_line(overview: &Overview) -> Result<Option<Chart>, Failure> {
     lanes.truncate(LANES);
     let told = format!(
         "{}, {} and {}, from {} to {}.{}",
-        super::super::count(overview.canons.len(), "canon"),
-        super::super::count(overview.alignments.len(), "alignment"),
-        super::super::count(overview.rehearsals.len(), "rehearsal"),
+        render::count(overview.canons.len(), "canon"),
+        render::count(overview.alignments.len(), "alignment"),
+        render::count(overview.rehearsals.len(), "rehearsal"),
         time_of_day(*first),
         time_of_day(*last),
         if number > LANES { " Of many installs the first are drawn." } else { "" }
@@ -281,7 +282,7 @@ pub fn time_line(overview: &Overview) -> Result<Option<Chart>, Failure> {
             let height = lanes.len() as f64 - lane as f64 - 0.5;
             chart.draw_series(LineSeries::new([(from, height), (to, height)], LINE)).map_err(failed)?;
             let place = chart.backend_coord(&(from, height));
-            let name = super::super::cell(name, 17).trim_end().to_owned();
+            let name = render::cell(name, 17).trim_end().to_owned();
             let style = ("sans-serif", 12).into_font().color(&INK);
             area.draw(&Text::new(name, (6, place.1 - 6), style)).map_err(failed)?;
             let circle = |(at, is_bad): &(i64, bool)| {

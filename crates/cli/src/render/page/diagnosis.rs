@@ -53,7 +53,7 @@ fn told(verdict: &Verdict) -> Told {
         verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
     Told {
         headline: format!("{subject}{} - {side}", verdict.cause.about()),
-        tone: if verdict.confidence >= 0.75 { "bad" } else { "care" },
+        tone: if verdict.is_sure() { "bad" } else { "care" },
         sure: format!("{:.0} %", verdict.confidence * 100.0),
         by: verdict.confirmed_by.join(" and "),
         code: verdict.cause,

@@ -10,6 +10,8 @@ use kanon_core::rulebook::RelationKind;
 use rust_sugiyama::configure::Config;
 use unicode_width::UnicodeWidthStr;
 
+use crate::render::{cell, escaped};
+
 /// With more mods that hang together, a drawing would be no picture any more; the table says the same.
 const MOST: usize = 600;
 /// Columns of text that a box holds.
@@ -78,7 +80,7 @@ fn drawn(
     edges: &BTreeMap<(usize, usize), RelationKind>,
     marks: &BTreeMap<FoldedId, Marks>,
 ) -> String {
-    let label = |at: usize| super::super::cell(mods[at].id.as_str(), COLUMNS).trim_end().to_owned();
+    let label = |at: usize| cell(mods[at].id.as_str(), COLUMNS).trim_end().to_owned();
     let width = |at: usize| label(at).width() as f64 * COLUMN + 16.0;
     let places = laid_out(linked, edges, &width);
     let (all_width, all_height) = places.size;
@@ -115,11 +117,11 @@ fn drawn(
             "<a href=\"#m{}\" data-mod=\"{at}\" class=\"{}\"><title>{}</title><rect x=\"{x:.0}\" y=\"{y:.0}\" width=\"{:.0}\" height=\"{HEIGHT}\" rx=\"4\"/><text x=\"{:.0}\" y=\"{:.0}\">{}</text></a>",
             one.position,
             classes.join(" "),
-            escaped(&told),
+            escaped(&printable(&told)),
             width(*at),
             x + 8.0,
             y + 16.5,
-            escaped(&label(*at))
+            escaped(&printable(&label(*at)))
         );
     }
     out.push_str("</svg>");
@@ -199,22 +201,6 @@ fn without_circles<'e>(
         }
     }
     kept
-}
-
-/// Text as XML holds it.
-fn escaped(text: &str) -> String {
-    let text = printable(text);
-    let mut out = String::with_capacity(text.len());
-    for c in text.chars() {
-        match c {
-            '<' => out.push_str("&lt;"),
-            '>' => out.push_str("&gt;"),
-            '&' => out.push_str("&amp;"),
-            '"' => out.push_str("&quot;"),
-            c => out.push(c),
-        }
-    }
-    out
 }
 
 #[cfg(test)]
