@@ -9,6 +9,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
 use kanon_core::canon::{Canon, SealedMod};
+use kanon_core::config::Keep;
 use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
 use kanon_core::delta::{entries_of, placed_files};
 use kanon_core::plan::reason::Reason;
@@ -25,7 +26,7 @@ use kanon_io::error::{During, ForPath, ReachError};
 use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
 use kanon_io::measure::{self, wild_places, world_places};
 use kanon_io::overlay::{self, Overlay};
-use kanon_io::prune::{Pruned, prune};
+use kanon_io::prune::{Pruned, Reach, prune};
 use kanon_io::site::ApplyContext;
 use kanon_io::state::{Alignment, AlignmentState, Base};
 use kanon_io::undo::{TakenBack, undo};
@@ -431,8 +432,12 @@ impl<'e> AlignmentRun<'e> {
         let canon = self.canon()?.clone();
         let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
         let workspace = self.session.workspace()?;
-        let (keep, now) = (workspace.config.backups, self.session.machine.now().timestamp().as_second());
-        let pruned = prune(&self.session.state, self.install.shown(), &workspace.backups(), keep, now)?;
+        let now = self.session.machine.now().timestamp().as_second();
+        let rule = match self.session.follows() {
+            true => (Keep { number: Some(self.session.machine.kept_backups()), ..Keep::default() }, Reach::Brought),
+            false => (workspace.config.backups, Reach::All),
+        };
+        let pruned = prune(&self.session.state, (self.install.shown(), &workspace.backups()), rule, now)?;
         self.carried = Some(CarriedOut { id, surveyed, pruned });
         Ok(())
     }

@@ -18,8 +18,13 @@ pub struct Machine {
     typed_folder: Vec<String>,
     /// The variables that Kanon heeds. Some hold passwords, so that this is never printed.
     variables: BTreeMap<String, String>,
+    /// So many backups of a game that follows a release are kept.
+    backups: u32,
     now: jiff::Zoned,
 }
+
+/// So many backups of a game that follows a release are kept where the user says nothing else.
+const BACKUPS: u32 = 3;
 
 /// The variables that Kanon heeds, but for those that hold passwords.
 pub const HEEDED: [&str; 10] = [
@@ -60,7 +65,7 @@ impl Machine {
         variables: BTreeMap<String, String>,
         now: jiff::Zoned,
     ) -> Self {
-        Self { folder, can_ask, typed_folder: typed.map_or_else(Vec::new, in_folder), variables, now }
+        Self { folder, can_ask, typed_folder: typed.map_or_else(Vec::new, in_folder), variables, backups: BACKUPS, now }
     }
 
     /// The same machine, working in another folder.
@@ -128,6 +133,18 @@ impl Machine {
             self.variables.insert(PATIENCE.to_owned(), seconds.to_string());
         }
         self
+    }
+
+    /// The same, with so many backups of a game that follows a release.
+    #[must_use]
+    pub fn or_backups(mut self, number: Option<u32>) -> Self {
+        self.backups = number.unwrap_or(self.backups);
+        self
+    }
+
+    /// So many backups of a game that follows a release are kept.
+    pub const fn kept_backups(&self) -> u32 {
+        self.backups
     }
 
     /// How places of releases and downloads are reached.

@@ -55,7 +55,7 @@ impl Env {
         let asked = std::env::var(LANGUAGE).ok().filter(|asked| !asked.is_empty());
         let language = asked.or(settings.language.clone()).or_else(sys_locale::get_locale).unwrap_or_default();
         Ok(Self {
-            machine: machine.or_patience(settings.patience),
+            machine: machine.or_patience(settings.patience).or_backups(settings.backups),
             color: global.color.or(settings.color).unwrap_or_default(),
             format: match global.format {
                 Some(Form::Json) => Format::Json,

@@ -26,6 +26,8 @@ pub struct Settings {
     pub patience: Option<u64>,
     /// The language of what players read, such as `de`.
     pub language: Option<String>,
+    /// So many backups of a game that follows a release are kept.
+    pub backups: Option<u32>,
 }
 
 impl Settings {
@@ -47,7 +49,7 @@ impl Settings {
             read => read.map_err(|error| Failure::plain(told()).because(error))?,
         };
         let text = String::from_utf8(bytes).map_err(|error| Failure::plain(told()).because(error))?;
-        let known = "it knows color = \"auto\", format = \"text\", patience = 60 and language = \"en\"";
+        let known = "it knows color = \"auto\", format = \"text\", patience = 60, language = \"en\" and backups = 3";
         toml::from_str(&text).map_err(|error| Failure::plain(format!("{}: {}", told(), error.message())).hint(known))
     }
 }

@@ -56,6 +56,7 @@ take-back = zurücknehmen mit: { $command }
 after-update = nach der nächsten Änderung: { $command }
 do-this = jetzt: { $command }
 kept-in = was da war, liegt in { $folder }
+backups-gone = { $size } an alten Sicherungen sind weg; die letzten { $count } lassen sich noch zurücknehmen, und was vorher deins war, bleibt aufgehoben
 fetched = { $word }: { $size } für { $files }
 fetched-reused = { $size } an Stücken waren schon hier
 files = { $count ->

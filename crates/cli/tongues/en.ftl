@@ -59,6 +59,7 @@ take-back = take it back with: { $command }
 after-update = after the next update: { $command }
 do-this = do: { $command }
 kept-in = what was there is kept in { $folder }
+backups-gone = { $size } of old backups gone; the last { $count } can still be taken back, and what was yours before stays set aside
 fetched = { $word }: { $size } for { $files }
 fetched-reused = { $size } of pieces were here already
 files = { $count ->

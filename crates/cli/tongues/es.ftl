@@ -56,6 +56,7 @@ take-back = deshacerlo con: { $command }
 after-update = tras la próxima actualización: { $command }
 do-this = haz: { $command }
 kept-in = lo que había está guardado en { $folder }
+backups-gone = { $size } de copias antiguas se han quitado; las últimas { $count } aún se pueden deshacer, y lo que era tuyo sigue apartado
 fetched = { $word }: { $size } para { $files }
 fetched-reused = { $size } en trozos ya estaban aquí
 files = { $count ->

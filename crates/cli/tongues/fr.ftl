@@ -56,6 +56,7 @@ take-back = pour revenir en arrière : { $command }
 after-update = après la prochaine mise à jour : { $command }
 do-this = à faire : { $command }
 kept-in = ce qui était là est gardé dans { $folder }
+backups-gone = { $size } d'anciennes sauvegardes sont parties ; les { $count } dernières peuvent encore être annulées, et ce qui était à toi reste mis de côté
 fetched = { $word } : { $size } pour { $files }
 fetched-reused = { $size } en morceaux étaient déjà là
 files = { $count ->

@@ -58,6 +58,7 @@ take-back = cofnij to przez: { $command }
 after-update = po następnej zmianie: { $command }
 do-this = zrób: { $command }
 kept-in = to, co było, jest w { $folder }
+backups-gone = { $size } starych kopii usunięto; liczba ostatnich zmian, które można jeszcze cofnąć: { $count }; to, co było twoje, pozostaje odłożone
 fetched = { $word }: { $size } na { $files }
 fetched-reused = { $size } w kawałkach było już tutaj
 files = { $count ->

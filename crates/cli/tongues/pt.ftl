@@ -56,6 +56,7 @@ take-back = para desfazer: { $command }
 after-update = depois da próxima atualização: { $command }
 do-this = faça: { $command }
 kept-in = o que havia está guardado em { $folder }
+backups-gone = { $size } de cópias antigas se foram; as últimas { $count } ainda podem ser desfeitas, e o que era seu continua guardado
 fetched = { $word }: { $size } para { $files }
 fetched-reused = { $size } em pedaços já estavam aqui
 files = { $count ->

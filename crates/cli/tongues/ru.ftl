@@ -58,6 +58,7 @@ take-back = вернуть как было: { $command }
 after-update = после следующего обновления: { $command }
 do-this = выполните: { $command }
 kept-in = что было, лежит в { $folder }
+backups-gone = { $size } старых копий удалено; столько последних изменений ещё можно отменить: { $count }; то, что было вашим, остаётся отложенным
 fetched = { $word }: { $size } на { $files }
 fetched-reused = { $size } частями уже были здесь
 files = { $count ->

@@ -54,6 +54,7 @@ take-back = 撤销：{ $command }
 after-update = 下次更新之后：{ $command }
 do-this = 请执行：{ $command }
 kept-in = 原来的内容保存在 { $folder }
+backups-gone = 已清理 { $size } 的旧备份；最近 { $count } 次仍可撤销，原来属于你的东西仍然保留
 fetched = { $word }：{ $size }，{ $files }
 fetched-reused = 其中 { $size } 的片段这里已经有了
 files = { $count ->

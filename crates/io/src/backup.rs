@@ -76,6 +76,12 @@ impl Manifest {
         if is_sound { Ok(manifest) } else { Err(unusable("it is no manifest of a backup".to_owned())) }
     }
 
+    /// Whether a backup has copies of what nobody expected to find.
+    pub fn has_changed(folder: &Path) -> bool {
+        let names = std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.file_name());
+        names.into_iter().any(|name| name.to_string_lossy().starts_with(CHANGED))
+    }
+
     /// The alignment as the journal would know it, carried out as far as it may be, and what paths were before.
     pub fn alignment(&self) -> (Alignment, &[(String, Before)]) {
         let Self { alignment: id, install, root, began, steps, .. } = self.clone();

@@ -1,12 +1,16 @@
-//! Backups that have served their time by the administrator's rule are taken away, and the journal says so.
+//! Backups that have served their time by a rule are taken away, and the journal says so.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
+use kanon_core::base::digest::Blake3;
+use kanon_core::base::path::off_limits;
 use kanon_core::config::Keep;
 
+use crate::backup::Manifest;
 use crate::error::{During, ReachError};
 use crate::room::held_by;
-use crate::state::{Alignment, AlignmentState, State};
+use crate::state::{Alignment, AlignmentState, Before, State};
 
 /// Seconds of a day.
 const DAY: i64 = 24 * 60 * 60;
@@ -20,13 +24,31 @@ pub struct Pruned {
     pub bytes: u64,
 }
 
+/// Which backups a rule may take away.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Reach {
+    /// All of them: whoever keeps the install has written the rule.
+    All,
+    /// Those alone that hold nothing but what earlier alignments had brought: what was there before is somebody's own.
+    Brought,
+}
+
 /// Takes away the backups of one install that the rule does not keep. What was interrupted is always kept.
 ///
 /// # Errors
 /// When a backup can't be removed, or the journal not be written.
-pub fn prune(state: &State, root: &str, backups: &Path, keep: Keep, now: i64) -> Result<Pruned, ReachError> {
+pub fn prune(
+    state: &State,
+    (root, backups): (&str, &Path),
+    (keep, reach): (Keep, Reach),
+    now: i64,
+) -> Result<Pruned, ReachError> {
     let mut pruned = Pruned::default();
-    for alignment in outlived(&state.alignments(Some(root))?, keep, now) {
+    let all = state.alignments(Some(root))?;
+    for alignment in outlived(&all, keep, now) {
+        if reach == Reach::Brought && holds_own(alignment, &all, backups) {
+            continue;
+        }
         let folder = backups.join(alignment.id.to_string());
         // First the journal: a backup that nobody counts on may go, the other way round would be a promise broken.
         state.prune(alignment.id)?;
@@ -38,6 +60,23 @@ pub fn prune(state: &State, root: &str, backups: &Path, keep: Keep, now: i64) ->
     }
     pruned.alignments.sort_unstable();
     Ok(pruned)
+}
+
+/// Whether a backup holds what no alignment before it had brought. One that says nothing of itself may hold anything.
+fn holds_own(alignment: &Alignment, all: &[Alignment], backups: &Path) -> bool {
+    let folder = backups.join(alignment.id.to_string());
+    if !folder.is_dir() {
+        return false;
+    }
+    let Ok(manifest) = Manifest::read(&folder) else { return true };
+    let earlier = all.iter().filter(|other| other.id < alignment.id).flat_map(|other| &other.steps);
+    let brought: BTreeSet<Blake3> = earlier.filter_map(|step| step.action.puts()).collect();
+    let (_, before) = manifest.alignment();
+    let is_own = |(path, before): &(String, Before)| {
+        off_limits(path).is_none() && matches!(before, Before::File { blake3, .. } if !brought.contains(blake3))
+    };
+    // What nobody expected while it was carried out is in the folder, and not in what it says.
+    Manifest::has_changed(&folder) || before.iter().any(is_own)
 }
 
 /// Alignments, newest first, that a rule does not keep. Only what can still be taken back counts; what was taken back already

@@ -18,6 +18,7 @@ use kanon_io::install::LocalInstall;
 use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory, is_game_around};
 use kanon_io::origin::Origin;
 use kanon_io::progress::Silent;
+use kanon_io::prune::Pruned;
 use kanon_io::release::{Fetched, Verified, days_until, forget_time, verify};
 use kanon_io::state::State;
 use kanon_io::workspace::{WISHES, Workspace};
@@ -568,7 +569,7 @@ fn conclude(
                     let folder = job.backup_shown(carried.id).to_string();
                     text.push_str(&format!("{}\n", env.tongue.with("kept-in", [at("folder", folder)])));
                 }
-                text.push_str(&render::align::pruned(&carried.pruned));
+                text.push_str(&pruned(&env.tongue, &carried.pruned, env.machine.kept_backups()));
             }
             ui.report(&text);
         }
@@ -616,6 +617,16 @@ fn told_plan(job: &AlignmentRun<'_>, env: &Env) -> Result<String, Failure> {
 fn is_left(finding: &Finding, all_is_done: bool) -> bool {
     let is_mended = finding.remedy.command().is_some_and(Suggestion::brings_in_line);
     finding.severity != Severity::Note && (all_is_done || !is_mended)
+}
+
+/// Backups that went by the player's own rule.
+fn pruned(tongue: &Tongue, pruned: &Pruned, kept: u32) -> String {
+    match pruned.alignments.is_empty() {
+        true => String::new(),
+        false => {
+            format!("{}\n", tongue.with("backups-gone", [at("size", size(pruned.bytes)), at("count", kept as usize)]))
+        }
+    }
 }
 
 fn fetched(tongue: &Tongue, fetched: Fetched) -> String {

@@ -373,3 +373,141 @@ fn what_lies_in_the_way_is_kept_and_what_is_not_right_is_never_taken() {
     let tool = said(stage.command(["-C", "fresh", "publish", "x"])).ends_with(2);
     assert!(tool.err.contains("belongs to a game that follows a release"), "{}", tool.err);
 }
+
+pub const HULL: &str = r#"format = "kanon-rulebook/1"
+game   = "Tallowfen"
+logs   = { client = ["out/*.log", "told"], server = "told" }
+[[shelf]]
+name     = "fittings"
+holds    = "folders"
+in       = "fittings"
+settings = ["knobs/**", "*.taste"]
+[shelf.mod]
+document = { member = "card.toml" }
+id       = "$.id"
+version  = "$.version"
+"#;
+
+fn fitting(stage: &Stage, id: &str, version: &str) {
+    let folder = format!("server/fittings/{id}");
+    stage.write(&format!("{folder}/card.toml"), format!("id = \"{id}\"\nversion = \"{version}\"\n"));
+    stage.write(&format!("{folder}/planks.dat"), format!("planks of {version}"));
+    stage.write(&format!("{folder}/knobs/left.txt"), format!("as {version} came"));
+}
+
+fn publish(stage: &Stage) {
+    stage.kanon(["adopt", "server"]).ends_with(0);
+    stage.kanon(["seal"]).ends_with(0);
+    stage.kanon(["publish", "site"]).ends_with(0);
+}
+
+/// A marsh whose mods are folders with knobs that players turn, and one player who follows.
+fn hull() -> Stage {
+    let stage = Stage::empty();
+    stage.write("hull.rulebook.toml", HULL);
+    fitting(&stage, "keel", "1.0");
+    fitting(&stage, "lamp", "1.0");
+    stage.kanon(["init", "--name", "Hull", "--rulebook", "hull.rulebook.toml", "--server", "server"]).ends_with(0);
+    publish(&stage);
+    stage.write("game/fittings/lamp/card.toml", "id = \"lamp\"\nversion = \"0.1\"\n");
+    stage.write("game/fittings/lamp/hers.txt", "she wrote it");
+    stage.write("game/fittings/lamp/knobs/left.txt", "dim");
+    stage.kanon(["follow", "--yes", &invite(&stage), "game"]).ends_with(0).says("in line with Hull");
+    stage
+}
+
+#[test]
+fn what_a_player_has_set_in_mods_stays_unless_the_set_says_otherwise() {
+    let stage = hull();
+    assert_eq!(stage.read("game/fittings/lamp/knobs/left.txt"), "dim", "of an older release in the same folder");
+    assert_eq!(stage.read("game/fittings/keel/knobs/left.txt"), "as 1.0 came");
+    stage.write("game/fittings/keel/knobs/left.txt", "loud");
+    stage.write("game/fittings/keel/mine.taste", "sweet");
+    stage.kanon(["follow", "game", "--check"]).ends_with(0).says("in line");
+    fitting(&stage, "keel", "2.0");
+    publish(&stage);
+    stage.kanon(["follow", "--yes", "game"]).ends_with(0).says("keel 1.0 -> 2.0");
+    assert_eq!(stage.read("game/fittings/keel/planks.dat"), "planks of 2.0");
+    assert_eq!(stage.read("game/fittings/keel/knobs/left.txt"), "loud");
+    assert_eq!(stage.read("game/fittings/keel/mine.taste"), "sweet");
+    // The bytes that are the mod's own are held to it as ever.
+    stage.write("game/fittings/keel/planks.dat", "rotten");
+    stage.kanon(["follow", "--yes", "game"]).ends_with(0).says("mended");
+    assert_eq!(stage.read("game/fittings/keel/planks.dat"), "planks of 2.0");
+    let wishes = stage.read("kanon.toml").replace("id = \"keel\"", "id = \"keel\"\nsame-settings = true");
+    stage.write("kanon.toml", wishes);
+    stage.kanon(["status"]).says("kanon seal");
+    publish(&stage);
+    stage.kanon(["follow", "game", "--check"]).ends_with(1).says("keel");
+    stage.kanon(["follow", "--yes", "game"]).ends_with(0).says("in line");
+    assert_eq!(stage.read("game/fittings/keel/knobs/left.txt"), "as 2.0 came");
+    assert_eq!(stage.read("game/fittings/keel/mine.taste"), "sweet", "nobody else has such a thing");
+    stage.kanon(["-C", "game", "undo", "game"]).ends_with(0);
+    assert_eq!(stage.read("game/fittings/keel/knobs/left.txt"), "loud");
+}
+
+/// The numbers of the backups that a game has.
+fn backups(stage: &Stage) -> Vec<i64> {
+    let names = std::fs::read_dir(stage.path("game/.kanon/follow/.kanon/backups")).unwrap().flatten();
+    let mut numbers: Vec<i64> = names.filter_map(|name| name.file_name().to_str()?.parse().ok()).collect();
+    numbers.sort_unstable();
+    numbers
+}
+
+#[test]
+fn old_backups_go_but_for_what_was_the_players_own() {
+    let stage = hull();
+    let mut told = String::new();
+    for number in 2..8 {
+        fitting(&stage, "keel", &format!("{number}.0"));
+        if number == 4 {
+            stage.write("game/fittings/keel/planks.dat", "her own planks");
+        }
+        publish(&stage);
+        told.push_str(&stage.kanon(["follow", "--yes", "game"]).ends_with(0).out);
+    }
+    // The first set her own lamp aside, the fourth her own planks.
+    assert_eq!(backups(&stage), [1, 4, 5, 6, 7], "{told}");
+    assert!(told.contains("of old backups gone; the last 3 can still be taken back"), "{told}");
+    stage.kanon(["follow", "--put-back", "lamp", "game"]).says("hers.txt");
+    assert_eq!(stage.read("game/fittings/lamp/hers.txt"), "she wrote it");
+    for _ in 0..3 {
+        stage.kanon(["-C", "game", "undo", "game"]).ends_with(0);
+    }
+    assert_eq!(stage.read("game/fittings/keel/planks.dat"), "planks of 4.0");
+    // A rule of the player's own, which no release can write.
+    stage.write("home/.config/kanon/config.toml", "backups = 1\n");
+    for number in 8..11 {
+        fitting(&stage, "keel", &format!("{number}.0"));
+        publish(&stage);
+        stage.kanon(["follow", "--yes", "game"]).ends_with(0);
+    }
+    // What she had put back was set aside once more by the eighth.
+    assert_eq!(backups(&stage), [1, 4, 8, 10]);
+}
+
+#[test]
+fn a_report_has_the_last_log_of_the_game() {
+    let stage = hull();
+    stage.write("game/out/old.log", "18:00:00 nothing of note\n");
+    stage.write("game/told", "no log by its name\n");
+    let hour_ago = std::time::SystemTime::now() - Duration::from_secs(3600);
+    std::fs::File::options().append(true).open(stage.path("game/out/old.log")).unwrap().set_modified(hour_ago).unwrap();
+    stage.write(
+        "game/out/late.log",
+        "20:11:02 at the quay of 10.2.3.4\n20:11:03 the quay wants keel 9.9, here is 1.0\n",
+    );
+    std::fs::remove_file(stage.path("game/fittings/lamp/planks.dat")).unwrap();
+    stage.kanon(["follow", "--report", "help.zip", "game"]).ends_with(0).says("help.zip");
+    let bytes = std::fs::read(stage.path("help.zip")).unwrap();
+    let parts = crate::exporting::parts(&bytes);
+    let part =
+        |name: &str| parts.iter().find(|(part, _)| part == name).map(|(_, text)| text.as_str()).unwrap_or_default();
+    let log = part("client.log");
+    assert!(log.contains("the quay wants keel 9.9") && !log.contains("10.2.3.4"), "{log} in {parts:?}");
+    let whole: String = parts.iter().map(|(_, text)| text.as_str()).collect();
+    assert!(!whole.contains(stage.path("").to_str().unwrap()), "no folder of her machine");
+    let told = stage.kanon(["diagnose", "--client", "help.zip"]).ends_with(1);
+    told.says("lamp").says("the client's log");
+    stage.kanon(["export", "--client", "help.zip", "-o", "both.zip"]).ends_with(0).says("client.log");
+}

@@ -1,5 +1,6 @@
 //! `kanon rulebook check`: every mistake told at its place with what to do, and every fact of a mod explained.
 
+use crate::following::HULL;
 use crate::stage::{Stage, psm, zip_of};
 use rstest::rstest;
 use serde_json::{Value, json};
@@ -210,18 +211,20 @@ fn as_json(rulebook: &str) -> Value {
 #[test]
 fn every_rulebook_fits_the_schema_for_editors_and_a_misspelt_one_does_not() {
     let schema = schema("rulebook");
+    let stage = Stage::bare();
+    stage.write("hull.rulebook.toml", HULL);
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
     let mut files: Vec<PathBuf> =
         std::fs::read_dir(root.join("docs/rulebooks")).unwrap().map(|entry| entry.unwrap().path()).collect();
     files.push(root.join("demo/polarspur/polarspur.rulebook.toml"));
-    assert_eq!(files.len(), 10);
+    files.push(stage.path("hull.rulebook.toml"));
+    assert_eq!(files.len(), 11);
     for file in files {
         let text = std::fs::read_to_string(&file).unwrap();
         assert_eq!(errors(&schema, &as_json(&text)), Vec::<String>::new(), "{}", file.display());
         let misspelt = text.replacen("\nholds", "\nhold", 1);
         assert!(!errors(&schema, &as_json(&misspelt)).is_empty(), "{}", file.display());
     }
-    let stage = Stage::bare();
     let draft = stage.kanon(["learn", "station", "--client", "mara"]).ends_with(0).out;
     assert_eq!(errors(&schema, &as_json(&draft)), Vec::<String>::new(), "{draft}");
 }

@@ -10,7 +10,7 @@ use crate::base::digest::{Blake3, Sha256};
 use crate::base::ids::FoldedId;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::{Member, ModManifest, beside_reading};
-use crate::rulebook::{NeededOn, Role};
+use crate::rulebook::{NeededOn, Role, Shelf};
 use crate::survey::{Survey, SurveyError, SurveyedMod};
 
 /// The first field of every canon.
@@ -73,6 +73,8 @@ beside_reading!(FlatSealedMod => SealedMod {
     members: Vec<Member>,
     #[serde(default)]
     members_total: usize,
+    #[serde(default)]
+    same_settings: bool,
 });
 
 /// One mod of the canon.
@@ -98,6 +100,9 @@ pub struct SealedMod {
     /// How many members there are.
     #[serde(default)]
     pub members_total: usize,
+    /// Whether its settings are to be everybody's too, and not of whoever plays.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub same_settings: bool,
 }
 
 /// A public key of the canon.
@@ -277,7 +282,30 @@ impl SealedMod {
             files: files.collect(),
             members: found.members.clone(),
             members_total: found.members_total,
+            same_settings: false,
         }
+    }
+
+    /// A file of its own by its path inside of it; nothing for the one file that a mod may be.
+    pub fn inner<'f>(&self, file: &'f SealedFile) -> Option<&'f str> {
+        file.path.as_str().split_once('/').map(|(_, inner)| inner)
+    }
+
+    /// Whether a mod that was found has the bytes that were sealed. What belongs to whoever plays may be anything, unless the
+    /// set says that it is everybody's.
+    pub fn has_bytes_of(&self, found: &SurveyedMod, shelf: &Shelf) -> bool {
+        found.digest == self.digest && (!self.same_settings || self.other_settings(found, shelf).is_empty())
+    }
+
+    /// The settings of a mod that was found and are others than the sealed ones, or are not there, by their paths inside of it.
+    pub fn other_settings(&self, found: &SurveyedMod, shelf: &Shelf) -> Vec<&str> {
+        let there = |inner: &str| found.files.iter().find(|file| file.path.below(&found.path) == Some(inner));
+        let sealed = self.files.iter().filter_map(|file| Some((self.inner(file)?, file.blake3)));
+        let settings = sealed.filter(|(inner, _)| shelf.is_setting(inner));
+        settings
+            .filter(|(inner, blake3)| there(inner).is_none_or(|file| file.blake3 != *blake3))
+            .map(|(inner, _)| inner)
+            .collect()
     }
 
     /// The version, or a word for its absence.
@@ -294,6 +322,11 @@ impl SealedMod {
     pub fn bytes(&self) -> u64 {
         self.files.iter().map(|file| file.size).sum()
     }
+}
+
+#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks with a reference")]
+const fn is_false(flag: &bool) -> bool {
+    !*flag
 }
 
 /// A file's path below the shelf's folder, with the name that the mod has when enabled.

@@ -235,6 +235,8 @@ pub struct ModWish {
     pub load_before: Vec<String>,
     /// Mods that it must be loaded after.
     pub load_after: Vec<String>,
+    /// Whether its settings are to be the same for everybody, and not of whoever plays.
+    pub same_settings: bool,
     /// Where it stands in the file.
     pub span: Range<usize>,
 }
@@ -252,6 +254,7 @@ impl Default for ModWish {
             position: None,
             load_before: Vec::new(),
             load_after: Vec::new(),
+            same_settings: false,
             span: 0..0,
         }
     }
@@ -527,6 +530,7 @@ fn mod_wish(section: Section<'_>) -> ModWish {
         position: section.number("position"),
         load_before: ids("load-before"),
         load_after: ids("load-after"),
+        same_settings: section.flag("same-settings").unwrap_or(false),
         span: section.span(),
     };
     section.finish();
@@ -596,6 +600,9 @@ impl WorkspaceConfig {
             text.field(&[Some("order"), Some(wish.id.as_str()), position.as_deref()]);
             wish.load_before.iter().for_each(|other| text.field(&[Some("before"), Some(other)]));
             wish.load_after.iter().for_each(|other| text.field(&[Some("after"), Some(other)]));
+        }
+        for wish in mods.iter().filter(|wish| wish.same_settings) {
+            text.field(&[Some("same settings"), Some(wish.id.as_str())]);
         }
         for wish in &self.settings {
             text.field(&[Some("setting"), Some(&wish.name), Some(&wish.is), wish.of.map(Role::as_str)]);

@@ -5,11 +5,12 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use super::context::{CheckContext, align};
+use crate::base::digest::Blake3;
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
 use crate::canon::SealedMod;
 use crate::rulebook::{NeededOn, Shelf};
-use crate::survey::{Survey, SurveyedMod};
+use crate::survey::{Survey, SurveyedFile, SurveyedMod};
 
 /// Findings about the mods of the canon.
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
@@ -123,7 +124,7 @@ impl Judgement<'_> {
     }
 
     fn several(&self, copies: &[&SurveyedMod]) -> Vec<Finding> {
-        let right = copies.iter().find(|copy| copy.digest == self.sealed.digest);
+        let right = copies.iter().find(|copy| self.sealed.has_bytes_of(copy, self.shelf));
         let best = right.copied().unwrap_or_else(|| self.newest(copies));
         let others: Vec<String> = copies
             .iter()
@@ -145,7 +146,7 @@ impl Judgement<'_> {
     }
 
     fn differs(&self, found: &SurveyedMod) -> Option<Finding> {
-        if found.digest == self.sealed.digest {
+        if self.sealed.has_bytes_of(found, self.shelf) {
             let misnamed = !self.shelf.same_name(&found.name, &self.sealed.name);
             return misnamed.then(|| {
                 let finding = self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name);
@@ -169,7 +170,7 @@ impl Judgement<'_> {
         };
         let mut finding = self.finding(code).at(found.path.as_str()).found(version);
         if code == Code::ContentDiffers {
-            finding.entries = changed_entries(self.sealed, found);
+            finding.entries = changed_entries(self.sealed, found, Some(self.shelf));
             finding = finding.found(format!("{version} with other bytes"));
         }
         Some(finding)
@@ -183,8 +184,9 @@ fn is_digest(version: &str) -> bool {
 
 /// Which entries inside a mod differ: members of an archive by size and checksum, files of a folder by digest.
 ///
-/// Empty when the lists were cut, or when only the packing differs and not what is packed.
-pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod) -> Vec<EntryChange> {
+/// Empty when the lists were cut, or when only the packing differs and not what is packed. What belongs to whoever plays is no
+/// difference, unless it is to be everybody's.
+pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod, shelf: Option<&Shelf>) -> Vec<EntryChange> {
     let cut = sealed.members.len() < sealed.members_total || found.members.len() < found.members_total;
     if cut {
         return Vec::new();
@@ -194,11 +196,14 @@ pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod) -> Vec<EntryChan
             |members: &[crate::manifest::Member]| members.iter().map(|m| (m.path.clone(), (m.size, m.crc32))).collect();
         return differences(&of(&sealed.members), &of(&found.members));
     }
-    let inner = |path: &str| path.split_once('/').map_or_else(String::new, |(_, inner)| inner.to_owned());
-    let wanted =
-        sealed.files.iter().map(|f| (inner(f.path.as_str()), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
-    let below = |path: &InstallPath| path.below(&found.path).unwrap_or_default().to_owned();
-    let there = found.files.iter().map(|f| (below(&f.path), f.blake3)).filter(|(path, _)| !path.is_empty()).collect();
+    let is_own = |inner: &str| shelf.is_some_and(|shelf| shelf.is_setting(inner));
+    let counts = |inner: &&str| !inner.is_empty() && (sealed.same_settings || !is_own(inner));
+    let of_sealed = |file| sealed.inner(file).filter(counts).map(str::to_owned);
+    let wanted: BTreeMap<String, Blake3> =
+        sealed.files.iter().filter_map(|file| Some((of_sealed(file)?, file.blake3))).collect();
+    let is_meant = |inner: &&str| counts(inner) && (!is_own(inner) || wanted.contains_key(*inner));
+    let of_found = |file: &SurveyedFile| file.path.below(&found.path).filter(is_meant).map(str::to_owned);
+    let there = found.files.iter().filter_map(|file| Some((of_found(file)?, file.blake3))).collect();
     differences(&wanted, &there)
 }
 

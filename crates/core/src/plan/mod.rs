@@ -311,7 +311,7 @@ impl Planner<'_> {
     /// What is right is kept, in every place, before anything is brought in: no place is filled by robbing another.
     fn canon(&mut self, measure: CheckContext<'_>) -> Result<(), PlanError> {
         let role = self.survey.install.role;
-        let mut wrong = Vec::new();
+        let mut wrong: Vec<(&SealedMod, &Shelf, &InstallPath)> = Vec::new();
         for sealed in &measure.canon.mods {
             let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
             let places = self.survey.places(shelf).filter(|place| self.wanted(sealed, role, place));
@@ -319,15 +319,15 @@ impl Planner<'_> {
                 match self.right_copy(sealed, shelf, place) {
                     Some(right) => {
                         self.kept.extend(right.files.iter().map(|file| file.path.folded()));
-                        self.park_other_copies(sealed, place, Some(&right.path))?;
+                        self.park_other_copies((sealed, shelf), place, Some(&right.path))?;
                     }
-                    None => wrong.push((sealed, place)),
+                    None => wrong.push((sealed, shelf, place)),
                 }
             }
         }
-        for (sealed, place) in wrong {
-            self.bring_in(sealed, place)?;
-            self.park_other_copies(sealed, place, None)?;
+        for (sealed, shelf, place) in wrong {
+            self.bring_in(sealed, shelf, place)?;
+            self.park_other_copies((sealed, shelf), place, None)?;
         }
         Ok(())
     }
@@ -352,7 +352,7 @@ impl Planner<'_> {
 
     fn park_other_copies(
         &mut self,
-        sealed: &SealedMod,
+        (sealed, shelf): (&SealedMod, &Shelf),
         place: &InstallPath,
         right: Option<&InstallPath>,
     ) -> Result<(), PlanError> {
@@ -360,7 +360,11 @@ impl Planner<'_> {
         let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
         for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right) {
             let of = release(sealed);
-            self.park_files(copy, &if copy.path == own { Reason::NoPartOf(of) } else { Reason::FurtherCopy(of) });
+            match copy.path == own {
+                // What whoever plays has set stays where the mod does, also what the canon knows nothing of.
+                true => self.park_files(copy, &Reason::NoPartOf(of), |inner| shelf.is_setting(inner)),
+                false => self.park_files(copy, &Reason::FurtherCopy(of), |_| false),
+            }
         }
         Ok(())
     }
@@ -369,17 +373,37 @@ impl Planner<'_> {
     fn is_right(&self, copy: &SurveyedMod, sealed: &SealedMod, shelf: &Shelf) -> bool {
         let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.manifest.id);
         copy.enabled
-            && copy.digest == sealed.digest
+            && sealed.has_bytes_of(copy, shelf)
             && shelf.same_name(&copy.name, &sealed.name)
             && copy.files.iter().all(|file| free(&file.path))
     }
 
-    fn bring_in(&mut self, sealed: &SealedMod, place: &InstallPath) -> Result<(), PlanError> {
+    fn bring_in(&mut self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Result<(), PlanError> {
         for file in &sealed.files {
             let target = place.join(file.path.as_str())?;
-            self.bring_file(sealed, file, (target, place));
+            let setting = sealed.inner(file).filter(|inner| !sealed.same_settings && shelf.is_setting(inner));
+            if !setting.is_some_and(|inner| self.keep_setting(sealed, inner, (&target, place))) {
+                self.bring_file(sealed, file, (target, place));
+            }
         }
         Ok(())
+    }
+
+    /// What whoever plays has set stays as it is, and goes along where the mod's folder is called otherwise now.
+    fn keep_setting(&mut self, sealed: &SealedMod, inner: &str, (target, place): (&InstallPath, &InstallPath)) -> bool {
+        if self.present.contains_key(target) {
+            self.in_place.insert(target.clone());
+            return true;
+        }
+        let own = self.copies(sealed, place).find_map(|copy| {
+            let file = copy.files.iter().find(|file| file.path.below(&copy.path) == Some(inner))?;
+            Some(file.path.clone()).filter(|path| !self.is_moved(path))
+        });
+        let Some(from) = own else { return false };
+        self.moved.insert(from.clone());
+        self.written.insert(target.clone());
+        self.renames.push(Step::new(Action::Rename { from }, target.clone(), Reason::OtherName(release(sealed))));
+        true
     }
 
     fn bring_file(&mut self, sealed: &SealedMod, file: &SealedFile, (target, place): (InstallPath, &InstallPath)) {
@@ -431,9 +455,10 @@ impl Planner<'_> {
     }
 
     /// Takes off the files of a copy, but for those that the canon wants in place or that are moved from there.
-    fn park_files(&mut self, copy: &SurveyedMod, reason: &Reason) {
+    fn park_files(&mut self, copy: &SurveyedMod, reason: &Reason, stays: impl Fn(&str) -> bool) {
         for file in &copy.files {
-            if !self.is_wanted(&file.path) && !self.is_moved(&file.path) {
+            let stays = file.path.below(&copy.path).is_some_and(&stays);
+            if !stays && !self.is_wanted(&file.path) && !self.is_moved(&file.path) {
                 self.park(file.path.clone(), reason.clone());
             }
         }
@@ -474,7 +499,7 @@ impl Planner<'_> {
                 None if is_left_over(measure, &extra) => Reason::LeftOver { id },
                 None => Reason::Extra { id },
             };
-            self.park_files(&extra, &reason);
+            self.park_files(&extra, &reason, |_| false);
         }
     }
 

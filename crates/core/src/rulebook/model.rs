@@ -4,7 +4,7 @@ use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 
-use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule, ToldBy};
+use super::facts::{DocumentRule, FactRule, NestedRule, Origin, RelationRule, ToldBy};
 use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
@@ -61,6 +61,8 @@ pub struct Rulebook {
     pub memory: Vec<MemoryRule>,
     /// Where worlds are.
     pub worlds: Vec<WorldRule>,
+    /// Where a game writes what it does: files, or folders of them; of several the newest counts.
+    pub logs: ByRole<Vec<PlacePattern>>,
     /// How a running server shows.
     pub running: RunningSigns,
     /// What log lines mean.
@@ -173,6 +175,8 @@ pub struct Shelf {
     pub laid_into: Option<LaidRule>,
     /// What its mods bring for places outside of it.
     pub extras: Vec<ExtraRule>,
+    /// Files in its mods that belong to whoever plays: patterns for paths inside a mod, or for names.
+    pub settings: Vec<NamePattern>,
 }
 
 /// The base archive into which overlays are laid.
@@ -221,6 +225,34 @@ pub struct ModRule {
     pub nested: Option<NestedRule>,
     /// Signs of a mod for another loader.
     pub foreign: Vec<Foreign>,
+}
+
+impl ModRule {
+    /// Whether what a mod is, or needs, is read from this file of it.
+    pub fn reads(&self, inner: &str) -> bool {
+        let facts = [
+            &self.id,
+            &self.version,
+            &self.title,
+            &self.needed_on,
+            &self.game,
+            &self.loader,
+            &self.runtime,
+            &self.made_for,
+            &self.shapes_world,
+        ];
+        let of_facts = facts.into_iter().flat_map(|fact| &fact.0).filter_map(|step| match &step.origin {
+            Origin::Document { document, .. } => document.as_ref().map(|document| &document.member),
+            Origin::Text { member, .. } => Some(member),
+            Origin::Name(_) | Origin::Is(_) | Origin::Digest(_) => None,
+        });
+        let of_relations = self.relations.iter().filter_map(|relation| relation.document.as_ref());
+        let documents = self.documents.iter().chain(of_relations).chain(self.foreign.iter().map(|sign| &sign.document));
+        documents.map(|document| &document.member).chain(of_facts).any(|member| match member.contains(['*', '?']) {
+            true => NamePattern::new(member).is_ok_and(|pattern| pattern.fits(inner)),
+            false => member.eq_ignore_ascii_case(inner),
+        })
+    }
 }
 
 /// The sign of a mod that was made for another loader.
@@ -467,6 +499,13 @@ impl Shelf {
             return Named::Disabled { enabled };
         }
         if self.except.iter().any(|pattern| pattern.fits(name)) { Named::NoMod } else { Named::Enabled }
+    }
+
+    /// Whether a file of a mod, by its path inside of it, belongs to whoever plays. What a mod is known or signed by never does.
+    pub fn is_setting(&self, inner: &str) -> bool {
+        let name = inner.rsplit('/').next().unwrap_or(inner);
+        let is_meant = |pattern: &NamePattern| pattern.fits(if pattern.text().contains('/') { inner } else { name });
+        self.signed.is_none() && self.settings.iter().any(is_meant) && !self.read.reads(inner)
     }
 
     /// Whether two names are one to the game.

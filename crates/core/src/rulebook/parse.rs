@@ -64,6 +64,7 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         settings: each(root.sections("setting"), setting).into_iter().flatten().collect(),
         memory: each(root.sections("memory"), memory).into_iter().flatten().collect(),
         worlds: each(root.sections("world"), |section| WorldRule { places: place_patterns(section, "in") }),
+        logs: place_patterns(root, "logs"),
         running: finished(root.section("running"), running),
         events: each(root.sections("event"), event).into_iter().flatten().collect(),
         messages: each(root.sections("message"), message).into_iter().flatten().collect(),
@@ -299,7 +300,24 @@ fn shelf(section: &Section<'_>) -> Shelf {
         signed: section.section("signed").and_then(|inner| finish(inner, signed)),
         laid_into: section.section("laid-into").and_then(|inner| finish(inner, laid_into)),
         extras: extras(section, holds),
+        settings: settings_inside(section, holds),
     }
+}
+
+/// Files of whoever plays, inside of mods: only those of a folder can stay as they are.
+fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
+    let settings = member_patterns(section, "settings");
+    if !settings.is_empty() && !holds.folders() {
+        section
+            .problems()
+            .error(section.span(), "only mods that are folders can have settings of whoever plays in them");
+    }
+    if !settings.is_empty() && section.value("signed").is_some() {
+        section
+            .problems()
+            .error(section.span(), "`settings` and `signed` can't both be: what is signed is the same everywhere");
+    }
+    settings
 }
 
 /// Only the files of a folder are known one by one.

@@ -208,12 +208,18 @@ fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Resul
     if let Some(rival) = rival(best, &fitting, versions) {
         return Err(Box::new(two_faces(wish, best, rival)));
     }
-    let mut sealed = SealedMod::from_surveyed(best.found, 0);
+    let sealed = as_wished(SealedMod::from_surveyed(best.found, 0), wish);
+    let keys = best.keys.iter().map(|key| BroughtKey::of_survey(key)).collect();
+    Ok(Pick { sealed, place: Some(best.place.to_owned()), keys, says: best.found.manifest.needed_on })
+}
+
+/// What the administrator says of a mod goes before what it says itself.
+fn as_wished(mut sealed: SealedMod, wish: &ModWish) -> SealedMod {
     if let Some(side) = wish.needed_on {
         sealed.manifest.needed_on = side;
     }
-    let keys = best.keys.iter().map(|key| BroughtKey::of_survey(key)).collect();
-    Ok(Pick { sealed, place: Some(best.place.to_owned()), keys, says: best.found.manifest.needed_on })
+    sealed.same_settings = wish.same_settings;
+    sealed
 }
 
 /// Where only ids were found, any release with bytes that bears the id, and the version if one was stated, will do.
@@ -242,10 +248,7 @@ fn kept(wish: &ModWish, versions: Versions, last: Option<&Canon>) -> Option<Pick
     if !wish.admits(sealed.manifest.version.as_deref(), versions) {
         return None;
     }
-    let mut sealed = sealed.clone();
-    if let Some(side) = wish.needed_on {
-        sealed.manifest.needed_on = side;
-    }
+    let sealed = as_wished(sealed.clone(), wish);
     let own = |key: &&SealedKey| key.mods.contains(&wish.id);
     let keys = last.keys.iter().filter(own).map(BroughtKey::of_canon).collect();
     Some(Pick { says: sealed.manifest.needed_on, sealed, place: None, keys })
@@ -376,7 +379,7 @@ fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) 
             pick.sealed.digest.short()
         ))
         .severity(Severity::Blocking);
-    Finding { entries: found.map(|c| changed_entries(sealed, c.found)).unwrap_or_default(), ..finding }
+    Finding { entries: found.map(|c| changed_entries(sealed, c.found, None)).unwrap_or_default(), ..finding }
 }
 
 /// A wish for which there are only copies that are no whole mods.

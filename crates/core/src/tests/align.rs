@@ -9,7 +9,8 @@ use std::collections::BTreeMap;
 
 fn rulebook() -> Rulebook {
     let text = "format = 'kanon-rulebook/1'\ngame = 'Polarspur'\n[[shelf]]\nname = 'mods'\nholds = 'archives'\nin = { client = 'mods' }\n\
-        off = '*.off'\nmod = { id = '$.id' }\n[[shelf]]\nname = 'kits'\nholds = 'folders'\nin = { client = 'kits' }\nmod = { id = '$.id' }\n\
+        off = '*.off'\nmod = { id = '$.id' }\n[[shelf]]\nname = 'kits'\nholds = 'folders'\nin = { client = 'kits' }\n\
+        settings = ['*.pref', 'tuning/*']\nmod = { id = '$.id' }\n\
         [[shelf]]\nname = 'twice'\nholds = 'archives'\nin = { client = ['one', 'two'] }\nmod = { id = '$.id' }\n";
     rulebook::parse("test", text).expect("a rulebook").value
 }
@@ -35,7 +36,14 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         enabled: !file.ends_with(".off"),
         path: path(at),
         name: file.trim_end_matches(".off").to_owned(),
-        digest: Blake3::of(files.iter().map(|f| f.blake3.to_string()).collect::<String>().as_bytes()),
+        digest: Blake3::of(
+            files
+                .iter()
+                .filter(|f| !f.path.as_str().contains("tuning/") && !f.path.as_str().ends_with(".pref"))
+                .map(|f| f.blake3.to_string())
+                .collect::<String>()
+                .as_bytes(),
+        ),
         files,
         members: Vec::new(),
         members_total: 0,
@@ -248,4 +256,67 @@ fn no_plan_touches_what_is_kanons_own_whatever_made_it() {
         let step = Step { action, path: path("mods/x"), reasons: Vec::new(), bytes: 0, lines: Vec::new() };
         assert!(Plan { steps: vec![step] }.refuse_off_limits().is_err(), "from {at}");
     }
+}
+
+const SET: &[(&str, &str)] =
+    &[("kit.toml", "kit"), ("data/a", "a"), ("tuning/keys", "as it came"), ("deep/own.pref", "1")];
+
+/// A release, where it lies, and its files.
+type Copy<'c> = (&'c str, &'c str, &'c [(&'c str, &'c str)]);
+
+/// The plan for a game that has a copy of the kit, where the canon has it with files of whoever plays.
+fn planned_with_settings(copy: Option<SurveyedMod>, same_settings: bool) -> (Plan, Vec<String>) {
+    let mut canon = Canon::from_survey(&survey(vec![found("kit", "1", "kits/#kit", SET)]));
+    canon.mods[0].same_settings = same_settings;
+    let rulebook = rulebook();
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let survey = survey(copy.into_iter().collect());
+    let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
+    let findings = crate::delta::findings(measure, &survey);
+    let told = findings.iter().map(|finding| {
+        let entries: Vec<&str> = finding.entries.iter().map(|entry| entry.path.as_str()).collect();
+        format!("{} {}", finding.code.as_str(), entries.join(" ")).trim_end().to_owned()
+    });
+    (plan, told.collect())
+}
+
+#[rstest]
+#[case::as_it_came(Some(("1", "kits/#kit", SET)), &[], &[])]
+#[case::changed_and_one_more(
+    Some(("1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "a"), ("tuning/keys", "hers"), ("tuning/more", "hers")][..])), &[], &[])]
+#[case::not_made_yet(Some(("1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "a")][..])), &[], &[])]
+#[case::bytes_that_are_the_mods_own(
+    Some(("1", "kits/#kit", &[("kit.toml", "kit"), ("data/a", "b"), ("tuning/keys", "hers"), ("x.pref", "hers")][..])),
+    &["put kits/#kit/deep/own.pref", "replace kits/#kit/data/a"], &["content-differs data/a"])]
+#[case::an_older_one_in_the_same_folder(
+    Some(("0", "kits/#kit", &[("kit.toml", "old"), ("tuning/keys", "hers"), ("b", "b")][..])),
+    &["park kits/#kit/b", "put kits/#kit/data/a", "put kits/#kit/deep/own.pref", "replace kits/#kit/kit.toml"], &["version-older"])]
+#[case::an_older_one_in_a_folder_of_its_own(
+    Some(("0", "kits/#kit-0", &[("kit.toml", "old"), ("tuning/keys", "hers"), ("tuning/more", "hers")][..])),
+    &["park kits/#kit-0/kit.toml", "park kits/#kit-0/tuning/more", "put kits/#kit/data/a", "put kits/#kit/deep/own.pref",
+      "put kits/#kit/kit.toml", "rename kits/#kit-0/tuning/keys > kits/#kit/tuning/keys"], &["version-older"])]
+#[case::not_there(None,
+    &["put kits/#kit/data/a", "put kits/#kit/deep/own.pref", "put kits/#kit/kit.toml", "put kits/#kit/tuning/keys"], &["mod-missing"])]
+fn what_whoever_plays_has_set_stays(#[case] copy: Option<Copy<'_>>, #[case] steps: &[&str], #[case] findings: &[&str]) {
+    let copy = copy.map(|(version, at, files)| found("kit", version, at, files));
+    let (plan, told_of) = planned_with_settings(copy, false);
+    let mut told = told(&plan);
+    told.sort_unstable();
+    assert_eq!(
+        (told, told_of),
+        (steps.iter().map(|s| (*s).to_owned()).collect(), findings.iter().map(|s| (*s).to_owned()).collect())
+    );
+}
+
+#[test]
+fn settings_that_are_everybodys_are_put_right() {
+    let hers = [("kit.toml", "kit"), ("data/a", "a"), ("tuning/keys", "hers"), ("tuning/more", "hers")];
+    let (plan, findings) = planned_with_settings(Some(found("kit", "1", "kits/#kit", &hers)), true);
+    let mut told = told(&plan);
+    told.sort_unstable();
+    assert_eq!(told, ["put kits/#kit/deep/own.pref", "replace kits/#kit/tuning/keys"], "what only she has stays");
+    assert_eq!(findings, ["content-differs deep/own.pref tuning/keys"]);
+    let (plan, findings) = planned_with_settings(Some(found("kit", "1", "kits/#kit", SET)), true);
+    assert!(plan.steps.is_empty() && findings.is_empty(), "{plan:?} {findings:?}");
 }

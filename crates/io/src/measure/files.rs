@@ -98,7 +98,11 @@ impl Job<'_> {
             measured: memory.measured,
             by: self.remembering(),
         });
-        MeasuredGroup { files: files.collect(), digest: memory.digest, to_remember: None }
+        let files: Vec<Measured> = files.collect();
+        // What belongs to whoever plays may be another by the rulebook of today.
+        let has_settings = group.units.iter().any(|unit| !unit.shelf.settings.is_empty());
+        let digest = if has_settings { folder_digest(group, &files) } else { memory.digest };
+        MeasuredGroup { files, digest, to_remember: None }
     }
 
     /// The files of an install on a host that nothing is remembered of: vouched for by its receipt, told by the host, or
@@ -254,7 +258,8 @@ fn signature_of<'p>(files: impl Iterator<Item = (&'p InstallPath, FileFingerprin
     (Blake3::of(&record), newest)
 }
 
-/// One digest for a folder, over the paths inside it; meaningless where a file could not be read, and not used then.
+/// One digest for a folder, over the paths inside it but for what belongs to whoever plays; meaningless where a file could not be read,
+/// and not used then. Where everything would be such, everything counts: a mod is never known by nothing.
 fn folder_digest(group: &Group<'_>, files: &[Measured]) -> Blake3 {
     if group.units.iter().all(|unit| unit.form != Form::Folder) {
         return Blake3::of(b"");
@@ -263,7 +268,9 @@ fn folder_digest(group: &Group<'_>, files: &[Measured]) -> Blake3 {
     let inner = group.files.iter().zip(files).map(|((path, _), file)| {
         (path.below(&group.folder).unwrap_or_default(), file.size, file.blake3.as_ref().copied().unwrap_or(none))
     });
-    Blake3::of_files(inner)
+    let is_setting = |inner: &str| group.units.iter().any(|unit| unit.shelf.is_setting(inner));
+    let own: Vec<_> = inner.clone().filter(|(path, ..)| !is_setting(path)).collect();
+    if own.is_empty() { Blake3::of_files(inner) } else { Blake3::of_files(own) }
 }
 
 /// What is to be remembered of a group; nothing when a file of it could not be read.
