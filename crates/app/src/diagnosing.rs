@@ -17,7 +17,7 @@ use crate::error::{AppError, Cause};
 use crate::listening::{Heard, knows_causes, knows_endings, listen};
 use crate::release_place::invite_of;
 use crate::session::Session;
-use crate::{places, server_log};
+use crate::{install_log, places};
 
 /// What somebody says that there is to go by.
 #[derive(Debug, Clone, Default)]
@@ -114,14 +114,17 @@ impl Evidence {
         let since = asked.since.as_deref().map(moment).transpose()?;
         let mut looked_at = Vec::new();
         let canon = session.canon_if_sealed()?;
-        let server_name = asked.server.clone().or_else(|| server_log::only_server(session));
+        let server_name = asked.server.clone().or_else(|| install_log::only_server(session));
         let server = surveyed(session, server_name.as_deref(), Role::Server, &mut looked_at)?;
         let client = surveyed(session, asked.client.as_deref(), Role::Client, &mut looked_at)?;
         let server_log = match &asked.server_log {
             Some(log) => Some(session.machine.folder.join(log)),
-            None => server_name.as_deref().map_or(Ok(None), |name| server_log::of_install(session, name))?,
+            None => server_name.as_deref().map_or(Ok(None), |name| install_log::of_install(session, name))?,
         };
-        let client_log = asked.client_log.as_ref().map(|log| session.machine.folder.join(log));
+        let client_log = match (&asked.client_log, asked.client.as_deref()) {
+            (Some(log), _) => Some(session.machine.folder.join(log)),
+            (None, client) => client.map_or(Ok(None), |name| install_log::of_install(session, name))?,
+        };
         let files = [(Role::Server, server_log), (Role::Client, client_log)];
         let files: Vec<(Role, PathBuf)> = files.into_iter().filter_map(|(side, log)| Some((side, log?))).collect();
         if looked_at.is_empty() && files.is_empty() && asked.message.is_none() {

@@ -13,7 +13,7 @@ use kanon_core::survey::Survey;
 use kanon_io::error::During;
 use kanon_io::evidence::{Parts, laid_out, packed, write};
 use kanon_io::logs::{Text, transcript};
-use kanon_io::open::read_bounded;
+use kanon_io::open::{read_bounded, regular};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tempfile::TempDir;
@@ -169,6 +169,37 @@ pub fn take_in<'a>(
     };
     session.keep_folder(folder);
     Ok((session, asked))
+}
+
+/// Takes in what a player has sent: where it is evidence, the client's survey and log in it, and what is said of the evening, stand for
+/// the client. The canon and the rulebook stay those of whoever asks.
+///
+/// # Errors
+/// When it is evidence and can't be read.
+pub fn with_sent_client(asked: Asked, session: &mut Session<'_>) -> Result<Asked, AppError> {
+    let Some(file) = asked.client.as_ref().map(|client| session.machine.folder.join(client)) else { return Ok(asked) };
+    if !is_evidence(&file) {
+        return Ok(asked);
+    }
+    let folder = session.temporary_folder()?;
+    let there = laid_out(&file, &[ABOUT, CLIENT, CLIENT_LOG], &folder)?;
+    let none = |cause: &str| AppError::NoEvidence { path: file.clone(), cause: cause.to_owned() };
+    if !there.contains(CLIENT) {
+        return Err(none("no client's survey is in it"));
+    }
+    let about = read_bounded(&folder.join(ABOUT), limits::TOML_BYTES).map_err(|error| none(&error.to_string()))?;
+    let about: About = serde_json::from_slice(&about).map_err(|error| none(&error.to_string()))?;
+    let log = there.contains(CLIENT_LOG).then(|| folder.join(CLIENT_LOG));
+    let client = Some(folder.join(CLIENT).display().to_string());
+    let sent = Asked { client_log: log, message: about.message, player: about.player, ..Asked::default() };
+    Ok(Asked { client, ..asked.or(sent) })
+}
+
+/// Whether a file is such as is packed here, by how it begins.
+fn is_evidence(file: &Path) -> bool {
+    let mut start = [0; 4];
+    let read = regular(file).and_then(|mut file| std::io::Read::read_exact(&mut file, &mut start));
+    read.is_ok() && start == *b"PK\x03\x04"
 }
 
 /// What mods are called, and their versions, stay.

@@ -11,7 +11,7 @@ use kanon_io::error::ReachError;
 use kanon_io::logs;
 
 use crate::error::AppError;
-use crate::server_log;
+use crate::install_log;
 use crate::session::Session;
 
 /// Reads logs of one server, oldest first.
@@ -61,6 +61,6 @@ pub fn of_logs(session: &Session<'_>, paths: &[PathBuf]) -> Result<Health, AppEr
 /// # Errors
 /// When its host can't be reached, or its folder can't be read.
 pub fn logs_of_install(session: &mut Session<'_>, install: &str) -> Result<Vec<PathBuf>, AppError> {
-    let Some(log) = server_log::of_install(session, install)? else { return Ok(Vec::new()) };
+    let Some(log) = install_log::of_install(session, install)? else { return Ok(Vec::new()) };
     Ok(logs::set_of(&log)?.into_iter().rev().collect())
 }

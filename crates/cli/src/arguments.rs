@@ -637,7 +637,8 @@ pub struct Follow {
     /// Put back a mod, or a file, that was taken off, by its name or the begin of it
     #[arg(long, value_name = "MOD", conflicts_with_all = ["check", "yes"])]
     pub put_back: Option<String>,
-    /// Write what whoever helps needs to know of this game into a file: its mods and their files, and nothing else of this machine
+    /// Write what whoever helps needs to know of this game into a file: its mods and their files, its last log, the release; with
+    /// the ending .json its mods and their files alone
     #[arg(long, value_name = "FILE", conflicts_with_all = ["check", "yes", "put_back"])]
     pub report: Option<PathBuf>,
     #[command(flatten)]
@@ -736,7 +737,7 @@ pub struct History {
 /// What there is to go by about a join that failed.
 #[derive(Debug, Args)]
 pub struct Given {
-    /// The client: a name from kanon.toml, a folder, an address or a survey
+    /// The client: a name from kanon.toml, a folder, an address, a survey, or what a player has sent (kanon follow --report)
     #[arg(long, value_name = "INSTALL")]
     pub client: Option<String>,
     /// The server: a name from kanon.toml, a folder, an address or a survey

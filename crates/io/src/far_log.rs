@@ -5,9 +5,11 @@ use std::io::{self, BufRead, BufReader, Read, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::path::InstallPath;
+use kanon_core::rulebook::PlacePattern;
 
-use crate::install::{Entry, FileStatus, Install, Kind};
+use crate::install::{Entry, FileFingerprint, FileStatus, Install, Kind};
 use crate::logs::{is_log, is_packed};
+use crate::measure::resolve;
 
 /// So much of the end of a log is fetched.
 const END: u64 = 16 << 20;
@@ -54,11 +56,33 @@ pub fn fetch(install: &dyn Install, log: &InstallPath, into: &Path) -> io::Resul
     Ok(Some(Fetched { path, bytes, is_whole: from == 0 }))
 }
 
+/// The log that was written last, among the places where an install of this kind has its logs.
+pub fn newest_of(install: &dyn Install, places: &[PlacePattern]) -> Option<InstallPath> {
+    let found = places.iter().flat_map(|place| resolve(install, place)).filter_map(|path| {
+        let path = if install.is_folder(&path) { newest(install, &path)? } else { path };
+        match install.look(&path) {
+            Ok(Some(FileStatus::File { stamp, .. })) if is_log(&path.name().to_lowercase()) => {
+                Some((written(stamp), path))
+            }
+            _ => None,
+        }
+    });
+    found.max_by_key(|(written, _)| *written).map(|(_, path)| path)
+}
+
+/// When a log was written last. Copying or renaming it, which the system's own time tells of, is no writing.
+const fn written(stamp: FileFingerprint) -> i64 {
+    match stamp.modified {
+        Some(modified) => modified,
+        None => stamp.changed,
+    }
+}
+
 /// The log in a folder that was written last.
 pub(crate) fn newest(install: &dyn Install, folder: &InstallPath) -> Option<InstallPath> {
     let listing = install.list(Some(folder), 1, &std::collections::HashSet::new());
     let logs = listing.entries.into_iter().filter_map(|Entry { path, kind }| match kind {
-        Kind::File(stamp) if is_log(&path.name().to_lowercase()) => Some((stamp.newest(), path)),
+        Kind::File(stamp) if is_log(&path.name().to_lowercase()) => Some((written(stamp), path)),
         _ => None,
     });
     logs.max_by_key(|(written, _)| *written).map(|(_, path)| path)

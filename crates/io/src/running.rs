@@ -1,5 +1,6 @@
 //! Whether a game runs in an install, by the signs that its rulebook names, and the commands that stop and start it.
 
+use std::collections::BTreeSet;
 use std::net::{TcpStream, ToSocketAddrs};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
@@ -33,6 +34,15 @@ pub fn was_double_clicked() -> bool {
     let own = system.process(Pid::from_u32(std::process::id()));
     let parent = own.and_then(sysinfo::Process::parent).and_then(|parent| system.process(parent));
     parent.is_some_and(|parent| parent.name().eq_ignore_ascii_case("explorer.exe"))
+}
+
+/// The folders of the programs that run on this machine, as far as the system tells, each once: a game that runs is found so.
+pub fn programs_folders() -> Vec<PathBuf> {
+    let wanted = ProcessRefreshKind::nothing().with_exe(UpdateKind::Always);
+    let mut system = System::new();
+    system.refresh_processes_specifics(ProcessesToUpdate::All, true, wanted);
+    let folders = system.processes().values().filter_map(|process| process.exe()?.parent().map(Path::to_owned));
+    folders.collect::<BTreeSet<_>>().into_iter().collect()
 }
 
 /// Makes this process sparing of memory: what goes on for months is not to hold pages of two megabytes for a few bytes each. It costs a

@@ -4,7 +4,6 @@ use std::collections::BTreeMap;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
-use kanon_core::config::InstallWish;
 use kanon_core::diagnose::{Diagnosis, Needles};
 use kanon_core::logs::health::everyday_rules;
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Source};
@@ -17,6 +16,7 @@ use super::look::Look;
 use super::memory::ServerMemory;
 use crate::diagnosing::{self, Asked};
 use crate::error::AppError;
+use crate::install_log;
 use crate::listening::knows_causes;
 use crate::places::{self, Place, Placed};
 
@@ -40,9 +40,7 @@ impl Look<'_, '_> {
     /// Reads what was added to the log of a server; on hosts only where `far` allows it.
     pub(super) fn at_log(&mut self, name: &str, far: bool) {
         let Ok(Some(placed)) = places::named(self.session.workspace.as_ref(), name) else { return };
-        let wish = self.session.workspace.as_ref().and_then(|workspace| workspace.config.install(name)).cloned();
-        let Some(wish) = wish.filter(|wish| wish.role == Role::Server) else { return };
-        if matches!(placed.place, Place::Host(_)) && !far {
+        if placed.role != Role::Server || matches!(placed.place, Place::Host(_)) && !far {
             return;
         }
         let mut memory = self.memory.installs.entry(name.to_owned()).or_default().server.clone();
@@ -50,7 +48,7 @@ impl Look<'_, '_> {
             self.at_signs(&placed, &mut memory);
         }
         // A log that can't be read just now is read by the next look.
-        match self.added(&placed, &wish, &memory) {
+        match self.added(&placed, &memory) {
             Ok(Some(added)) => {
                 let is_first = memory.mark.is_none();
                 memory.mark = Some(added.mark.clone());
@@ -78,8 +76,8 @@ impl Look<'_, '_> {
         }
     }
 
-    fn added(&mut self, placed: &Placed, wish: &InstallWish, memory: &ServerMemory) -> Result<Option<Added>, AppError> {
-        let Some(log) = &wish.log else { return Ok(None) };
+    fn added(&mut self, placed: &Placed, memory: &ServerMemory) -> Result<Option<Added>, AppError> {
+        let Some(log) = &install_log::place_of(&mut self.session, placed)? else { return Ok(None) };
         let mark = memory.mark.as_ref();
         if let Place::Folder(folder) = &placed.place {
             let log = folder.join(log);

@@ -1,7 +1,7 @@
 //! `kanon diagnose`: why a join failed.
 
 use kanon_app::diagnosing::{Asked, Evidence, diagnose};
-use kanon_app::exporting::take_in;
+use kanon_app::exporting::{take_in, with_sent_client};
 use kanon_app::rulebooks;
 use kanon_app::session::Session;
 use kanon_core::diagnose::{Diagnosis, Evidence as Piece, KeptOutBy, Verdict};
@@ -47,7 +47,7 @@ pub fn run(arguments: &Diagnose, env: &Env, ui: &Ui) -> Result<Outcome, Failure>
         }
     };
     let given = Asked { since: arguments.since.clone(), release: arguments.release.clone(), ..arguments.given.asked() };
-    let asked = given.or(sent);
+    let asked = with_sent_client(given.or(sent), &mut session)?;
     let (diagnosis, evidence) = diagnose(&asked, &mut session)?;
     let looked_at: Vec<String> = evidence.looked_at.iter().map(words::looked_at).collect();
     let reply = arguments.reply.then(|| reply(&diagnosis, &evidence, env));

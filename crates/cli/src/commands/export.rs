@@ -1,6 +1,10 @@
 //! `kanon export`: one bad evening in one file, for whoever helps.
 
-use kanon_app::exporting::{Exported, export};
+use std::path::Path;
+
+use kanon_app::diagnosing::Asked;
+use kanon_app::error::AppError;
+use kanon_app::exporting::{Exported, export, with_sent_client};
 use kanon_app::session::Session;
 use kanon_core::base::path::printable;
 use kanon_core::logs::masking::Hidden;
@@ -41,12 +45,8 @@ struct Part<'a> {
 
 pub fn run(arguments: &Export, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), false)?;
-    let asked = arguments.given.asked();
-    let version = env!("CARGO_PKG_VERSION");
-    let exported = export(&asked, &mut session, &arguments.output, version, |diagnosis, evidence| {
-        let looked_at: Vec<String> = evidence.looked_at.iter().map(words::looked_at).collect();
-        serde_json::to_value(as_data(diagnosis, &looked_at, None)).unwrap_or_default()
-    })?;
+    let asked = with_sent_client(arguments.given.asked(), &mut session)?;
+    let exported = packed(&asked, &mut session, &arguments.output)?;
     let file = printable(&arguments.output.display().to_string());
     match env.format {
         Format::Json => {
@@ -64,6 +64,14 @@ pub fn run(arguments: &Export, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Format::Text => ui.report(&text(&exported, &file)),
     }
     Ok(Outcome::InOrder)
+}
+
+/// Writes evidence, with what this program makes of it.
+pub fn packed(asked: &Asked, session: &mut Session<'_>, to: &Path) -> Result<Exported, AppError> {
+    export(asked, session, to, env!("CARGO_PKG_VERSION"), |diagnosis, evidence| {
+        let looked_at: Vec<String> = evidence.looked_at.iter().map(words::looked_at).collect();
+        serde_json::to_value(as_data(diagnosis, &looked_at, None)).unwrap_or_default()
+    })
 }
 
 fn text(exported: &Exported, file: &str) -> String {

@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
+use kanon_app::diagnosing::Asked;
 use kanon_app::session::Session;
 use kanon_core::base::path::printable;
 use kanon_io::claim::{Claimant, take_lock};
@@ -11,6 +12,7 @@ use kanon_io::set_aside::{SetAside, set_aside};
 use kanon_io::workspace::Workspace;
 use kanon_io::writing::write_whole;
 
+use super::export::packed;
 use super::survey;
 use crate::Outcome;
 use crate::arguments::Follow;
@@ -75,14 +77,19 @@ pub fn restore(folder: &Path, one: &SetAside, (env, ui): (&Env, &Ui)) -> Result<
     Ok(Outcome::InOrder)
 }
 
-/// Writes the survey of a game that follows a release, for whoever helps.
+/// Writes what whoever helps wants to see of a game that follows a release: its survey and last log, the release, and what this
+/// program makes of them, without what is nobody's business. A file that is called `.json` gets the survey alone.
 pub fn report(folder: &Path, file: &Path, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
     let env = env.working_in(folder);
     let mut session = Session::of_game(&env.machine, ui, Workspace::open_at(&workspace_of(folder))?)?;
     let name = session.install_names()?.remove(0);
-    let target = session.target(&name, None)?;
-    let surveyed = session.survey(target)?;
-    survey::write(&surveyed.survey, file)?;
+    match file.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("json")) {
+        true => {
+            let target = session.target(&name, None)?;
+            survey::write(&session.survey(target)?.survey, file)?;
+        }
+        false => drop(packed(&Asked { client: Some(name), ..Asked::default() }, &mut session, file)?),
+    }
     let shown = printable(&file.display().to_string());
     ui.report(&format!("{}\n", env.tongue.with("join-report", [at("file", shown)])));
     Ok(Outcome::InOrder)

@@ -11,7 +11,7 @@ use crate::failure::Failure;
 use crate::ui::Ui;
 use crate::{Outcome, render};
 use kanon_app::session::Session;
-use kanon_app::{health, server_log};
+use kanon_app::{health, install_log};
 
 pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(&env.machine, ui, arguments.rulebook.as_deref(), false)?;
@@ -31,7 +31,7 @@ pub fn run(arguments: &Health, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 /// install whose they all are, where they are one's.
 fn logs_of(arguments: &Health, session: &mut Session<'_>) -> Result<(Vec<PathBuf>, Option<String>), Failure> {
     let named = match arguments.logs.is_empty() {
-        true => server_log::only_server(session).map(PathBuf::from).into_iter().collect(),
+        true => install_log::only_server(session).map(PathBuf::from).into_iter().collect(),
         false => arguments.logs.clone(),
     };
     let (mut found, mut installs) = (Vec::new(), Vec::new());

@@ -14,6 +14,7 @@ use kanon_io::install::LocalInstall;
 use kanon_io::measure::looks_like;
 use kanon_io::origin::Origin;
 use kanon_io::release::verify;
+use kanon_io::running::programs_folders;
 use kanon_io::workspace::backups_of;
 
 use super::{follow, followed, undo};
@@ -30,7 +31,7 @@ const OFFERED: usize = 9;
 /// So many folders are looked at for the game.
 const LOOKED_AT: usize = 400;
 /// What the file for whoever helps is called.
-const REPORT: &str = "for-whoever-helps.json";
+const REPORT: &str = "for-whoever-helps.zip";
 
 /// The invite that this program carries, if it does.
 pub fn own_invite() -> Option<Invite> {
@@ -185,10 +186,10 @@ impl Dialogue<'_> {
         Ok(parsed.map_err(ReachError::from)?.value)
     }
 
-    /// Folders that look like the game: where this program lies and was started, and in the usual places.
+    /// Folders that look like the game: where this program lies and was started, where a game runs, and in the usual places.
     fn candidates(&self, rulebook: &Rulebook) -> Vec<PathBuf> {
         let own = std::env::current_exe().ok().and_then(|program| program.parent().map(Path::to_owned));
-        let near = [Some(self.env.machine.folder.clone()), own].into_iter().flatten();
+        let near = [Some(self.env.machine.folder.clone()), own].into_iter().flatten().chain(programs_folders());
         let around = near.flat_map(|folder| folder.ancestors().take(3).map(Path::to_owned).collect::<Vec<_>>());
         let inside = usual_places(self.env.machine.home().as_deref()).into_iter().flat_map(|place| folders_in(&place));
         let mut found: Vec<PathBuf> = Vec::new();

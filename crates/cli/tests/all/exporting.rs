@@ -36,7 +36,7 @@ fn evening() -> Stage {
 }
 
 /// The parts of a zip, each as text.
-fn parts(bytes: &[u8]) -> Vec<(String, String)> {
+pub fn parts(bytes: &[u8]) -> Vec<(String, String)> {
     let mut archive = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
     let mut parts = Vec::new();
     for place in 0..archive.len() {

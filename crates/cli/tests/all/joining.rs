@@ -83,10 +83,12 @@ fn a_player_gets_ready_takes_back_and_asks_for_help() {
     again.says("is known already").says("You can join now").hides("Do this?");
     typed(&stage, &joins, "", "de", &["3", "1", ""]).ends_with(0).says("own-thing.psm ist wieder da");
     assert!(stage.path("games/polar/mods/own-thing.psm").exists());
-    typed(&stage, &joins, "", "en", &["4", ""]).ends_with(0).says("for-whoever-helps.json");
-    let report = stage.read("for-whoever-helps.json");
+    typed(&stage, &joins, "", "en", &["4", ""]).ends_with(0).says("for-whoever-helps.zip");
+    stage.kanon(["diagnose", "--server", "station", "--client", "for-whoever-helps.zip"]).says("own-thing");
+    stage.kanon(["-C", "games/polar", "follow", "--report", "mine.json"]).ends_with(0);
+    let report = stage.read("games/polar/mine.json");
     assert!(report.contains("kanon-survey/1") && !report.contains(stage.path("").to_str().unwrap()), "{report}");
-    stage.kanon(["diagnose", "--server", "station", "--client", "for-whoever-helps.json"]).says("own-thing");
+    stage.kanon(["diagnose", "--server", "station", "--client", "games/polar/mine.json"]).says("own-thing");
     std::fs::remove_file(stage.path("games/polar/mods/own-thing.psm")).unwrap();
     typed(&stage, &joins, "", "en", &["2", ""]).ends_with(0).says("What was changed last is taken back");
     assert!(!stage.path("games/polar/mods/snowtrack-3.3.0.psm").exists());
@@ -229,4 +231,19 @@ fn one_thing_comes_back_by_its_name() {
     stage.kanon(["undo"]).ends_with(2).says("name it: station, mara");
     stage.kanon(["follow", "--report", "mara.json", "mara"]).ends_with(0).says("mara.json");
     stage.kanon(["follow", "--put-back", "snow", "oskar"]).ends_with(2).says("follows no release yet");
+}
+
+#[test]
+fn a_game_that_runs_is_offered_wherever_it_lies() {
+    let Some((stage, joins)) = published() else { return };
+    std::fs::create_dir(stage.path("home")).unwrap();
+    typed(&stage, &joins, "home", "en", &["", ""]).hides("polar winter");
+    new_game(&stage, "disk two/kept/polar winter");
+    let game = stage.path("disk two/kept/polar winter/engine/winter");
+    std::fs::copy("/bin/sleep", &game).unwrap();
+    let mut running = Command::new(&game).arg("60").spawn().unwrap();
+    let told = typed(&stage, &joins, "home", "en", &["", ""]);
+    running.kill().unwrap();
+    running.wait().unwrap();
+    told.says("polar winter (it looks like the game)").says("Nothing was changed");
 }

@@ -218,6 +218,60 @@ pub fn worlds(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<FoundWor
     found
 }
 
+/// Where a game writes what it does.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FoundLogs {
+    /// The file, the folder, or a pattern for several files.
+    pub place: String,
+    /// What speaks for it.
+    pub evidence: String,
+}
+
+/// Words in names of logs that tell of no evening.
+const OTHER_LOGS: [&str; 8] = ["crash", "dump", "install", "setup", "unins", "update", "patch", "report"];
+
+/// The file or folder whose name says that the game writes its log there; what writes most often is in a folder of its own.
+pub fn logs(sight: &dyn InstallView, inside: &HashSet<String>) -> Option<FoundLogs> {
+    let mut by_folder: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for path in sight.files().iter().map(|seen| seen.path.as_str()) {
+        let (folder, lower) = (parent(path), path.to_lowercase());
+        let is_named = name(&lower).split('.').skip(1).any(|part| part == "log");
+        let is_text = is_of_logs(folder) && lower.ends_with(".txt");
+        let is_other = OTHER_LOGS.iter().any(|word| lower.contains(word)) || is_inside(path, inside);
+        if (is_named || is_text) && !is_other && !path.contains(['*', '?', '[', '{']) {
+            by_folder.entry(folder).or_default().push(name(path));
+        }
+    }
+    let rank = |folder: &str, files: &[&str]| {
+        (is_of_logs(folder), std::cmp::Reverse(folder.matches('/').count()), files.len())
+    };
+    let (folder, files) = by_folder.into_iter().max_by_key(|(folder, files)| rank(folder, files))?;
+    let mut shapes: Vec<String> = files.iter().map(|file| without_numbers(file)).collect();
+    shapes.dedup();
+    let in_folder = |file: &str| if folder.is_empty() { file.to_owned() } else { format!("{folder}/{file}") };
+    let (place, evidence) = match shapes.as_slice() {
+        _ if is_of_logs(folder) => (folder.to_owned(), format!("{folder} is called so, and holds what is written")),
+        [only] => (in_folder(only), format!("{} is called so", in_folder(files[0]))),
+        _ => (in_folder("*.log"), format!("{} and others are called so", in_folder(files[0]))),
+    };
+    Some(FoundLogs { place, evidence })
+}
+
+fn is_inside(path: &str, folders: &HashSet<String>) -> bool {
+    std::iter::successors(Some(parent(path)), |folder| (!folder.is_empty()).then(|| parent(folder)))
+        .any(|folder| !folder.is_empty() && folders.contains(folder))
+}
+
+fn is_of_logs(folder: &str) -> bool {
+    matches!(name(folder).to_lowercase().as_str(), "log" | "logs" | "logfiles")
+}
+
+/// A name with one sign for the numbers in it, days and counters among them.
+fn without_numbers(name: &str) -> String {
+    let numbers = Regex::new(r"\d+(?:[-_.T]\d+)*");
+    numbers.map_or_else(|_| name.to_owned(), |numbers| numbers.replace_all(name, "*").into_owned())
+}
+
 /// A path inside a world with the world's own name left open.
 pub fn in_any_world(path: &str, worlds: &[FoundWorlds]) -> String {
     for found in worlds {

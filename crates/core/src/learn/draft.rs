@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::around::{FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
+use super::around::{FoundLogs, FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
 use super::fields::Choice;
 use super::keys::{Ring, Signed};
 use super::leftovers::SeenGroup;
@@ -111,6 +111,7 @@ pub(super) struct Learned {
     pub(super) laid: BTreeMap<String, Laid>,
     pub(super) settings: Vec<FoundSetting>,
     pub(super) worlds: Vec<FoundWorlds>,
+    pub(super) logs: Vec<(Role, FoundLogs)>,
     pub(super) questions: Vec<String>,
     pub(super) asks: Vec<Ask>,
     pub(super) has_client: bool,

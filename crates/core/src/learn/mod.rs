@@ -145,6 +145,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
             .filter(|sight| sight.role() == Role::Server)
             .flat_map(|sight| around::worlds(*sight, &inside))
             .collect(),
+        logs: sights.iter().filter_map(|sight| Some((sight.role(), around::logs(*sight, &inside)?))).collect(),
         questions: Vec::new(),
         asks: Vec::new(),
         has_client: both_sides,

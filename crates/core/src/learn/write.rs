@@ -51,6 +51,7 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
     }
     pen.settings();
     pen.worlds();
+    pen.logs();
     if learned.shelves.is_empty() && learned.ids_from.is_none() {
         pen.no_shelf();
     }
@@ -579,6 +580,17 @@ impl DraftWriter<'_> {
             let evidence = [found.evidence.clone()];
             let value = format!("{{ {} = {} }}", Role::Server, quoted(&found.place));
             self.inferred("worlds", "in", &value, (0.6, &evidence));
+        }
+    }
+
+    fn logs(&mut self) {
+        if self.learned.logs.is_empty() {
+            return;
+        }
+        self.line("\n[logs]");
+        for (role, found) in &self.learned.logs {
+            let evidence = [found.evidence.clone()];
+            self.inferred(&format!("logs: {role}"), role.as_str(), &quoted(&found.place), (0.7, &evidence));
         }
     }
 

@@ -67,3 +67,22 @@ fn a_place_in_one_world_is_the_place_in_any(#[case] path: &str, #[case] expected
     let worlds = [FoundWorlds { place: "worlds/*".to_owned(), evidence: String::new() }];
     assert_eq!(in_any_world(path, &worlds), expected);
 }
+
+#[rstest]
+#[case::one_file(&["console.log"], Some("console.log"))]
+#[case::a_file_a_day(&["out/run-2026-11-01.log", "out/run-2026-11-02.log"], Some("out/run-*.log"))]
+#[case::a_day_that_is_the_only_one(&["out/run_20261101.log"], Some("out/run_*.log"))]
+#[case::a_folder_of_them(&["logs/latest.log", "logs/2026-11-01-1.log.gz", "engine/boot.log"], Some("logs"))]
+#[case::texts_in_such_a_folder(&["var/Log/engine.txt", "var/Log/engine_old.txt"], Some("var/Log"))]
+#[case::two_kinds_beside_each_other(&["user/player.log", "user/player-prev.log", "user/keys.cfg"], Some("user/*.log"))]
+#[case::reports_of_crashes(&["crashes/dump-01.log", "game.log"], Some("game.log"))]
+#[case::what_set_it_up(&["unins000.log", "setup.log"], None)]
+#[case::of_a_mod(&["mods/kit/kit.log"], None)]
+#[case::no_log(&["notes.txt", "catalog/a.txt", "blog/post.txt"], None)]
+#[case::a_letter_no_pattern_can_mean(&["out/[a]{b}.log"], None)]
+fn where_a_game_writes_is_told_by_names(#[case] files: &[&str], #[case] expected: Option<&str>) {
+    let files: Vec<(&str, &[u8])> = files.iter().map(|path| (*path, &b"x"[..])).collect();
+    let inside: HashSet<String> = ["mods".to_owned(), "mods/kit".to_owned()].into();
+    let found = logs(&Memory::server(&files), &inside);
+    assert_eq!(found.map(|found| found.place).as_deref(), expected);
+}

@@ -1,4 +1,4 @@
-//! The log of a server of the workspace, wherever that is.
+//! The log of an install of the workspace, wherever that is.
 
 use std::path::PathBuf;
 
@@ -8,7 +8,7 @@ use kanon_io::far_log;
 
 use crate::error::AppError;
 use crate::notice::Notice;
-use crate::places::{self, Place};
+use crate::places::{self, Place, Placed};
 use crate::session::Session;
 
 /// The server of a workspace with just one that is no rehearsal's.
@@ -21,14 +21,30 @@ pub fn only_server(session: &Session<'_>) -> Option<String> {
     }
 }
 
-/// The log that kanon.toml names for a server, if it is there; from a host, its end is fetched.
+/// Where the log of an install is, from its folder: where kanon.toml says, or else the newest where its game writes them.
+///
+/// # Errors
+/// When its host can't be reached.
+pub fn place_of(session: &mut Session<'_>, placed: &Placed) -> Result<Option<String>, AppError> {
+    let wish = session.workspace.as_ref().and_then(|workspace| workspace.config.install(&placed.name));
+    if let Some(log) = wish.and_then(|wish| wish.log.clone()) {
+        return Ok(Some(log));
+    }
+    let places = session.loaded.rulebook.logs.of(placed.role).clone();
+    if places.is_empty() {
+        return Ok(None);
+    }
+    let install = session.open_install(placed)?;
+    Ok(far_log::newest_of(install.as_ref(), &places).map(String::from))
+}
+
+/// The log of an install, if it is there; from a host, its end is fetched.
 ///
 /// # Errors
 /// When its host can't be reached, or the log is to be no place inside it.
 pub fn of_install(session: &mut Session<'_>, name: &str) -> Result<Option<PathBuf>, AppError> {
     let Some(placed) = places::named(session.workspace.as_ref(), name)? else { return Ok(None) };
-    let wish = session.workspace.as_ref().and_then(|workspace| workspace.config.install(&placed.name));
-    let Some(log) = wish.and_then(|wish| wish.log.clone()) else { return Ok(None) };
+    let Some(log) = place_of(session, &placed)? else { return Ok(None) };
     if let Place::Folder(folder) = &placed.place {
         return Ok(Some(folder.join(log)).filter(|log| log.exists()));
     }
