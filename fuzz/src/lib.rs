@@ -1,6 +1,8 @@
 //! What every edit must hold, whatever text it is made in: it ends, it is read back as what was meant, a second time it changes
 //! nothing, and what was not meant keeps its value.
 
+pub mod reading;
+
 use std::collections::BTreeMap;
 use std::sync::Mutex;
 

@@ -260,9 +260,10 @@ fn back_up(site: ApplyContext<'_>, plan: &Plan, id: i64, state: &mut State) -> R
     for path in folders.iter().filter(|path| path.as_str() != OWN_FOLDER) {
         before.push((path.to_string(), folder_before(site.install, path)?));
     }
+    let clock = clock_of(site.install, id)?;
     let numbered: Vec<(usize, InstallPath)> = paths.into_iter().enumerate().collect();
     let copied = side_by_side(site.install.side_by_side(), &numbered, |(number, path)| {
-        Ok((path.to_string(), file_before(site.install, path, &folder, *number)?))
+        Ok((path.to_string(), clock.of_before(file_before(site.install, path, &folder, *number)?)))
     });
     before.extend(copied.into_iter().collect::<Result<Vec<_>, ReachError>>()?);
     let began = Alignment {
@@ -311,6 +312,51 @@ fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number:
     let (blake3, _) = both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
     target.sync_all().during("back up", &outside)?;
     Ok(Before::File { copy, blake3, size: Some(size), modified, mode })
+}
+
+/// What a host's clock said when its files were listed. Many tell times only to the second, or to the minute: a file that was written in
+/// that very second may be written once more in it, and look the same. Size and time vouch for none of those.
+#[derive(Debug, Clone, Copy)]
+enum HostClock {
+    /// Nothing on this machine is vouched for by size and time.
+    NotAsked,
+    /// So it was before anything was listed, in nanoseconds since 1970; nothing where the host tells no times.
+    Said(Option<i64>),
+}
+
+/// Writes a file of no bytes, and asks what time it has.
+fn clock_of(install: &dyn Install, id: i64) -> Result<HostClock, ReachError> {
+    if !install.is_remote() {
+        return Ok(HostClock::NotAsked);
+    }
+    let part = part_name(&InstallPath::new(RECEIPT).for_path(RECEIPT)?, id)?;
+    let outside = install.outside(&part);
+    install.write(&part, &mut io::empty()).during("write", &outside)?;
+    let there = install.look(&part).during("look at", &outside)?;
+    install.remove_file(&part).during("remove", &outside)?;
+    let Some(FileStatus::File { stamp, .. }) = there else { return Ok(HostClock::Said(None)) };
+    Ok(HostClock::Said(stamp.modified))
+}
+
+impl HostClock {
+    /// Whether whatever is written from now on has a later time than this.
+    fn is_past(self, modified: i64) -> bool {
+        match self {
+            Self::NotAsked => true,
+            Self::Said(now) => now.is_some_and(|now| modified < now),
+        }
+    }
+
+    /// A file is known again by its size and time; one that might be another by then gets no size.
+    fn of_before(self, before: Before) -> Before {
+        match before {
+            Before::File { copy, blake3, size, modified, mode } => {
+                let size = size.filter(|_| modified.is_some_and(|modified| self.is_past(modified)));
+                Before::File { copy, blake3, size, modified, mode }
+            }
+            other => other,
+        }
+    }
 }
 
 /// Brings every file to what the steps make of it.
@@ -371,6 +417,7 @@ fn write_receipt(
 ) -> Result<(), ReachError> {
     let install = site.install;
     let after = Journalled::read(state, id, steps)?.after;
+    let clock = clock_of(install, id)?;
     install.look_anew();
     let mut stamps: BTreeMap<InstallPath, FileFingerprint> = BTreeMap::new();
     let paths = receipt.files.iter().map(|file| &file.path).chain(steps.iter().map(|step| &step.path));
@@ -392,7 +439,8 @@ fn write_receipt(
         .iter()
         .filter_map(|step| {
             let (blake3, stamp) = (step.action.puts()?, stamps.get(&step.path)?);
-            Some(After { path: step.path.to_string(), size: stamp.size, modified: stamp.modified?, blake3 })
+            let modified = stamp.modified.filter(|modified| clock.is_past(*modified))?;
+            Some(After { path: step.path.to_string(), size: stamp.size, modified, blake3 })
         })
         .collect();
     let arrived = |step: &&Step| stamps.get(&step.path).is_some_and(|stamp| stamp.size == step.bytes);

@@ -3,6 +3,8 @@
 // Those that start servers, shells or programs of their own, or make links, are for one kind of system.
 #![allow(clippy::unwrap_used, missing_docs, reason = "a test that unwraps nothing tells nothing")]
 
+#[cfg(unix)]
+mod acts;
 mod aligning;
 #[cfg(unix)]
 mod attacks;

@@ -378,3 +378,31 @@ fn noise(bytes: usize) -> Vec<u8> {
     let blocks = (0_u64..).flat_map(|n| *kanon_core::base::digest::Blake3::of(&n.to_le_bytes()).as_bytes());
     blocks.take(bytes).collect()
 }
+
+/// Many hosts tell times to the second: a file that somebody writes in the second in which an alignment wrote it looks the same.
+#[rstest]
+fn what_was_written_in_the_same_second_is_kept(#[values(Way::Ftp, Way::Sftp)] way: Way) {
+    let second = |time: std::time::SystemTime| time.duration_since(std::time::UNIX_EPOCH).unwrap().as_secs();
+    let mut tries = 0;
+    loop {
+        let mut stage = stage("world");
+        let site = Site::serve(way, &stage.path("fen")).unwrap();
+        site.take(&mut stage, "fen");
+        stage.kanon(["align", "fen", "--yes"]).ends_with(0);
+        let file = stage.path("fen/start.sh");
+        let line = std::fs::read_to_string(&file).unwrap();
+        std::fs::write(&file, line.replace("lamp,peat", "lamp,hers")).unwrap();
+        let written = std::fs::metadata(&file).unwrap().modified().unwrap();
+        let receipt = std::fs::metadata(stage.path("fen/.kanon/receipt.json")).unwrap().modified().unwrap();
+        let is_same = second(written) == second(receipt);
+        tries += 1;
+        if !is_same && tries < 20 {
+            continue;
+        }
+        stage.kanon(["undo", "fen"]).ends_with(0);
+        let all = bytes(stage.fingerprint(".kanon"));
+        assert!(all.iter().any(|(_, bytes)| String::from_utf8_lossy(bytes).contains("lamp,hers")), "lost by {way:?}");
+        assert!(is_same, "never within one second in {tries} tries");
+        return;
+    }
+}
