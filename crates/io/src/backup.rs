@@ -111,6 +111,22 @@ pub fn new_copy(folder: &Path, path: &InstallPath, number: usize) -> Result<(Str
     Ok((number, File::create(&copy).during("make", &copy)?))
 }
 
+/// From so many bytes on a file that goes from its place gets a second name in the backup, where that can be, and is not copied.
+const LINKED: u64 = 16 << 20;
+
+/// Gives a file on this machine a second name in a backup on the same disk; nothing where that can't be, or it is not worth it. Only for
+/// one that goes from its place: what stays there may be written into, and the backup would change with it.
+pub fn linked_copy(folder: &Path, path: &InstallPath, (source, size): (&Path, u64)) -> Option<String> {
+    if size < LINKED {
+        return None;
+    }
+    let own = format!("{FILES}/{path}");
+    let copy = folder.join(&own);
+    std::fs::create_dir_all(copy.parent()?).ok()?;
+    std::fs::hard_link(source, &copy).ok()?;
+    Some(own)
+}
+
 /// Makes the file for the copy of what nobody expected at a path; `digest` tells several of one path apart.
 ///
 /// # Errors

@@ -18,12 +18,13 @@ use crate::backup::{self, Manifest};
 use crate::bytes::Bytes;
 use crate::claim::{Reserve, take_off};
 use crate::error::{During, ForPath, ReachError};
-use crate::hashing::both_of;
+use crate::hashing::{blake3_of, blake3_while};
 use crate::install::part_name;
 use crate::install::{
     FileFingerprint, FileStatus, Install, OWN_FOLDER, RECEIPT, Receipt, is_lost, locked, side_by_side,
 };
 use crate::journalled::Journalled;
+use crate::open::regular;
 use crate::progress::Progress;
 use crate::room::{Need, refuse_lack};
 use crate::site::ApplyContext;
@@ -160,6 +161,13 @@ fn touched(plan: &Plan) -> BTreeSet<InstallPath> {
     plan.steps.iter().flat_map(Step::paths).cloned().collect()
 }
 
+/// What is at no place any more once all is done: other bytes or nothing are where it was, and it was not moved.
+fn going(plan: &Plan) -> BTreeSet<InstallPath> {
+    let goes = |step: &&Step| matches!(step.action, Action::Park | Action::Replace { .. });
+    let stays = plan.steps.iter().filter(|step| !goes(step)).flat_map(Step::paths).collect::<BTreeSet<_>>();
+    plan.steps.iter().filter(goes).map(|step| &step.path).filter(|path| !stays.contains(path)).cloned().collect()
+}
+
 fn refuse_links(install: &dyn Install, plan: &Plan) -> Result<(), ReachError> {
     for path in touched(plan) {
         for part in std::iter::successors(Some(path), InstallPath::parent) {
@@ -261,9 +269,13 @@ fn back_up(site: ApplyContext<'_>, plan: &Plan, id: i64, state: &mut State) -> R
         before.push((path.to_string(), folder_before(site.install, path)?));
     }
     let clock = clock_of(site.install, id)?;
+    let going = going(plan);
     let numbered: Vec<(usize, InstallPath)> = paths.into_iter().enumerate().collect();
     let copied = side_by_side(site.install.side_by_side(), &numbered, |(number, path)| {
-        Ok((path.to_string(), clock.of_before(file_before(site.install, path, &folder, *number)?)))
+        Ok((
+            path.to_string(),
+            clock.of_before(file_before(site.install, path, &folder, (*number, going.contains(path)))?),
+        ))
     });
     before.extend(copied.into_iter().collect::<Result<Vec<_>, ReachError>>()?);
     let began = Alignment {
@@ -300,16 +312,29 @@ fn folder_before(install: &dyn Install, path: &InstallPath) -> Result<Before, Re
     }
 }
 
-fn file_before(install: &dyn Install, path: &InstallPath, folder: &Path, number: usize) -> Result<Before, ReachError> {
+fn file_before(
+    install: &dyn Install,
+    path: &InstallPath,
+    folder: &Path,
+    (number, goes): (usize, bool),
+) -> Result<Before, ReachError> {
     let outside = install.outside(path);
     let (stamp, mode) = match install.look(path).during("back up", &outside)? {
         Some(FileStatus::File { stamp, mode }) => (stamp, mode),
         None => return Ok(Before::Absent),
         Some(_) => return Err(ReachError::Changed(outside)),
     };
+    let is_here = goes && install.folder().is_some();
+    if is_here && let Some(copy) = backup::linked_copy(folder, path, (&outside, stamp.size)) {
+        let (at, FileFingerprint { size, modified, .. }) = (folder.join(&copy), stamp);
+        let mut file = regular(&at).during("back up", &outside)?;
+        let (blake3, _) = blake3_of(&mut file, size).during("back up", &outside)?;
+        return Ok(Before::File { copy, blake3, size: Some(size), modified, mode });
+    }
     let (mut source, FileFingerprint { size, modified, .. }) = install.open_file(path).during("back up", &outside)?;
     let (copy, mut target) = backup::new_copy(folder, path, number)?;
-    let (blake3, _) = both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
+    let (blake3, _) =
+        blake3_while(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("back up", &outside)?;
     target.sync_all().during("back up", &outside)?;
     Ok(Before::File { copy, blake3, size: Some(size), modified, mode })
 }

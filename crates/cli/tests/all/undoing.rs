@@ -406,3 +406,34 @@ fn what_was_written_in_the_same_second_is_kept(#[values(Way::Ftp, Way::Sftp)] wa
         return;
     }
 }
+
+#[test]
+fn a_large_file_that_goes_is_given_to_the_backup_and_comes_back() {
+    use std::os::unix::fs::MetadataExt;
+    let stage = Stage::empty();
+    stage.write("fen.rulebook.toml", "format = \"kanon-rulebook/1\"\ngame = \"Tallowfen\"\n[[shelf]]\nname = \"loads\"\nholds = \"files\"\nin = \"loads\"\nmatch = [\"*.load\"]\n[shelf.mod]\nid = { file-name = '^(?<id>[a-z]+)-' }\nversion = { file-name = '-(?<version>[0-9]+)\\.load$' }\n");
+    stage.write("kanon.toml", "format = \"kanon/1\"\nname = \"Fen\"\nrulebook = \"fen.rulebook.toml\"\n\n[install.model]\nrole = \"server\"\nat = \"model\"\n\n[install.fen]\nrole = \"server\"\nat = \"fen\"\n");
+    let (old, small) = (noise(17 << 20), noise(1 << 10));
+    stage.write("model/loads/peat-2.load", b"lighter");
+    stage.write("model/loads/rope-1.load", b"rope");
+    stage.write("fen/loads/peat-1.load", &old);
+    stage.write("fen/loads/rope-1.load", &old);
+    stage.write("fen/loads/moss-1.load", &small);
+    for words in [&["adopt", "model"][..], &["seal"]] {
+        stage.kanon(words.iter().copied()).ends_with(0);
+    }
+    let file = |path: &str| std::fs::metadata(stage.path(path)).unwrap().ino();
+    let before = [file("fen/loads/peat-1.load"), file("fen/loads/rope-1.load"), file("fen/loads/moss-1.load")];
+    stage.kanon(["align", "fen", "--yes", "--park-extras"]).ends_with(0);
+    let copies = ["peat-1", "rope-1", "moss-1"].map(|name| file(&format!(".kanon/backups/1/files/loads/{name}.load")));
+    assert_eq!((copies[0], copies[1]), (before[0], before[1]), "parked and replaced ones are not copied");
+    assert_ne!(copies[2], before[2], "a small one is");
+    std::fs::write(stage.path("fen/loads/rope-1.load"), "somebody writes into the new one").unwrap();
+    stage.kanon(["undo", "fen"]).ends_with(0);
+    for name in ["peat-1", "rope-1"] {
+        assert!(std::fs::read(stage.path(&format!("fen/loads/{name}.load"))).unwrap() == old, "{name}");
+    }
+    // Back in its place it is a file of its own: the backup does not change with it.
+    std::fs::write(stage.path("fen/loads/peat-1.load"), "other bytes").unwrap();
+    assert!(std::fs::read(stage.path(".kanon/backups/1/files/loads/peat-1.load")).unwrap() == old);
+}
