@@ -62,13 +62,13 @@ first=$(seconds "$kanon" -C "$work" publish site --address http://127.0.0.1:8641
 "$kanon" serve "$work/site" --listen 127.0.0.1:8641 >/dev/null &
 sleep 0.5
 invite=$("$kanon" -C "$work" invite -q)
-step follow "$invite" game
+step follow --yes "$invite" game
 rm "$work/server/loads/peat-1.load"
 cp "$work/peer/new" "$work/server/loads/peat-2.load"
 step adopt server
 step seal
 second=$(seconds "$kanon" -C "$work" publish)
-ours=$(seconds /usr/bin/env time -f '%M' -o "$work/peak" "$kanon" -C "$work" follow game --format json -q)
+ours=$(seconds /usr/bin/env time -f '%M' -o "$work/peak" "$kanon" -C "$work" follow --yes game --format json -q)
 fetched=$(python3 -c 'import json, sys; print(json.load(open(sys.argv[1]))["fetched"]["bytes"])' "$work/said")
 cmp "$work/game/loads/peat-2.load" "$work/peer/new"
 

@@ -5,7 +5,7 @@
 //! direction. Bytes that nobody expected are copied beside the backup before anything is done to them.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
-use std::io::{self, Write};
+use std::io;
 use std::path::Path;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -16,7 +16,7 @@ use kanon_core::base::path::InstallPath;
 use crate::backup;
 use crate::bytes::{Bytes, Handing};
 use crate::error::{During, ReachError};
-use crate::hashing::{blake3_of, both_of};
+use crate::hashing::blake3_of;
 use crate::install::{FileFingerprint, FileStatus, Install, OWN_FOLDER, locked, side_by_side};
 use crate::install::{part_beginning, part_name};
 
@@ -361,8 +361,8 @@ impl Applier<'_> {
         }
         let outside = self.install.outside(path);
         let (copy, mut target) = backup::new_copy_of_changed(self.folder, path, digest)?;
-        let (mut source, stamp) = self.install.open_file(path).during("read", &outside)?;
-        both_of(&mut source, stamp.size, |chunk| target.write_all(chunk)).during("copy", &outside)?;
+        let (mut source, _) = self.install.open_file(path).during("read", &outside)?;
+        io::copy(&mut source, &mut target).during("copy", &outside)?;
         target.sync_all().during("write", &copy)?;
         brought.kept.push((path.to_string(), copy.display().to_string()));
         Ok(())

@@ -16,6 +16,18 @@ const SMALL_BUFFER: usize = 256 << 10;
 /// # Errors
 /// When reading fails.
 pub fn blake3_of(reader: &mut (impl Read + ?Sized), expected: u64) -> io::Result<(Blake3, u64)> {
+    blake3_while(reader, expected, |_| Ok(()))
+}
+
+/// The same, handing each chunk on as well.
+///
+/// # Errors
+/// When reading or handing on fails.
+pub fn blake3_while(
+    reader: &mut (impl Read + ?Sized),
+    expected: u64,
+    mut hand_on: impl FnMut(&[u8]) -> io::Result<()>,
+) -> io::Result<(Blake3, u64)> {
     let mut hasher = blake3::Hasher::new();
     let mut total = 0;
     each_chunk(reader, expected, |chunk| {
@@ -25,7 +37,7 @@ pub fn blake3_of(reader: &mut (impl Read + ?Sized), expected: u64) -> io::Result
             hasher.update(chunk);
         }
         total += chunk.len() as u64;
-        Ok(())
+        hand_on(chunk)
     })?;
     Ok((Blake3::from_bytes(*hasher.finalize().as_bytes()), total))
 }

@@ -392,7 +392,7 @@ impl Run {
         std::fs::remove_file(self.stage.path(&format!("model/{old}"))).unwrap();
         let bytes = self.fresh();
         self.stage.write(&format!("model/loads/{id}-{}.load", 2 + self.written), bytes);
-        if n % 4 == 0 {
+        if n.is_multiple_of(4) {
             let bytes = self.fresh();
             self.stage.write("model/kits/fog/deep/plan", bytes);
             self.stage.write("model/kits/fog/kit.ini", format!("id=fog\nversion={}\n", 2 + self.written));

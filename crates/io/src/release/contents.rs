@@ -11,6 +11,7 @@ use kanon_core::canon::release::{Recipe, Release, Stored, Stretch, blob_path, pa
 
 use super::pieces::Known;
 use super::record::unpacked_recipe;
+use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::error::{During, ReachError};
@@ -183,6 +184,16 @@ impl<'a> ReleaseContents<'a> {
     }
 }
 
+/// So many pieces are looked at by one thread at a time.
+const AT_ONCE: usize = 128;
+
+fn read_at(file: &mut File, at: u64, size: u32) -> io::Result<Vec<u8>> {
+    let mut bytes = vec![0; size as usize];
+    file.seek(SeekFrom::Start(at))?;
+    file.read_exact(&mut bytes)?;
+    Ok(bytes)
+}
+
 /// A file that is put together from pieces.
 struct Assembly<'r> {
     recipe: &'r Recipe,
@@ -196,49 +207,74 @@ impl<'r> Assembly<'r> {
     /// Goes on with what an earlier run put together, and takes what other files have.
     fn begin(recipe: &'r Recipe, wanted: &WantedFile, part: &Path) -> io::Result<Self> {
         let file = OpenOptions::new().create(true).truncate(false).read(true).write(true).open(part)?;
+        let was_begun = file.metadata()?.len() > 0;
         file.set_len(wanted.size)?;
         let have = vec![false; recipe.pieces.len()];
         let mut assembly = Self { recipe, begins: recipe.begins(), alike: recipe.alike(), have, file };
-        for index in 0..recipe.pieces.len() {
-            assembly.have[index] = assembly.is_there(index)?;
+        if was_begun {
+            let all: Vec<usize> = (0..recipe.pieces.len()).collect();
+            assembly.see_to(&all, |assembly, indices| assembly.there(indices, part))?;
         }
         let mut known = Known::default();
         for path in &wanted.like {
             known.look_into(path, recipe.average);
         }
-        assembly.take_known(&known)?;
+        let lacking: Vec<usize> = assembly.missing();
+        let lacking: Vec<usize> =
+            lacking.into_iter().filter(|index| known.find(recipe.pieces[*index].blake3).is_some()).collect();
+        assembly.see_to(&lacking, |assembly, indices| assembly.taken(indices, &known, part))?;
         Ok(assembly)
     }
 
-    fn is_there(&mut self, index: usize) -> io::Result<bool> {
-        let piece = &self.recipe.pieces[index];
-        let mut bytes = vec![0; piece.size as usize];
-        self.file.seek(SeekFrom::Start(self.begins[index]))?;
-        self.file.read_exact(&mut bytes)?;
-        // A file that was never written reads as zeros: those are not hashed for nothing.
-        Ok(bytes.iter().any(|byte| *byte != 0) && Blake3::of(&bytes) == piece.blake3)
-    }
-
-    fn take_known(&mut self, known: &Known) -> io::Result<()> {
-        for index in 0..self.recipe.pieces.len() {
-            let piece = &self.recipe.pieces[index];
-            let Some((path, cut)) = known.find(piece.blake3).filter(|_| !self.have[index]) else { continue };
-            let mut bytes = vec![0; piece.size as usize];
-            let read = regular(path).and_then(|mut file| {
-                file.seek(SeekFrom::Start(cut.at))?;
-                file.read_exact(&mut bytes)
-            });
-            if read.is_ok() && Blake3::of(&bytes) == piece.blake3 {
-                self.put(index, &bytes)?;
+    /// Those of some pieces that an earlier run has put there.
+    fn there(&self, indices: &[usize], part: &Path) -> io::Result<Vec<usize>> {
+        let (mut file, mut there) = (File::open(part)?, Vec::new());
+        for index in indices {
+            let piece = &self.recipe.pieces[*index];
+            let bytes = read_at(&mut file, self.begins[*index], piece.size)?;
+            // A file that was never written reads as zeros: those are not hashed for nothing.
+            if bytes.iter().any(|byte| *byte != 0) && Blake3::of(&bytes) == piece.blake3 {
+                there.push(*index);
             }
         }
-        Ok(())
+        Ok(there)
+    }
+
+    /// Copies pieces out of files that have them, as far as they still do; says which.
+    fn taken(&self, indices: &[usize], known: &Known, part: &Path) -> io::Result<Vec<usize>> {
+        let (mut target, mut taken) = (OpenOptions::new().write(true).open(part)?, Vec::new());
+        let mut open: HashMap<&Path, Option<File>> = HashMap::new();
+        for index in indices {
+            let piece = &self.recipe.pieces[*index];
+            let Some((path, cut)) = known.find(piece.blake3) else { continue };
+            let Some(source) = open.entry(path).or_insert_with(|| regular(path).ok()) else { continue };
+            match read_at(source, cut.at, piece.size) {
+                Ok(bytes) if Blake3::of(&bytes) == piece.blake3 => {
+                    target.seek(SeekFrom::Start(self.begins[*index]))?;
+                    target.write_all(&bytes)?;
+                    taken.push(*index);
+                }
+                _ => {}
+            }
+        }
+        Ok(taken)
     }
 
     fn put(&mut self, index: usize, bytes: &[u8]) -> io::Result<()> {
         self.file.seek(SeekFrom::Start(self.begins[index]))?;
         self.file.write_all(bytes)?;
         self.have[index] = true;
+        Ok(())
+    }
+
+    /// Has some pieces seen to, many at a time, and takes note of those that are there then.
+    fn see_to(
+        &mut self,
+        indices: &[usize],
+        work: impl Fn(&Self, &[usize]) -> io::Result<Vec<usize>> + Sync,
+    ) -> io::Result<()> {
+        let done: io::Result<Vec<Vec<usize>>> = indices.par_chunks(AT_ONCE).map(|some| work(self, some)).collect();
+        done?.into_iter().flatten().for_each(|index| self.have[index] = true);
         Ok(())
     }
 

@@ -95,6 +95,13 @@ struct Written {
     places: Vec<(u64, u32)>,
 }
 
+/// Mods are often packed already: a quick look tells whether the thorough one is worth its time.
+fn compressed(bytes: &[u8]) -> io::Result<Vec<u8>> {
+    let quick = zstd::bulk::compress(bytes, 1)?;
+    let is_worth_it = quick.len() < bytes.len() / 20 * 19;
+    if is_worth_it { zstd::bulk::compress(bytes, 9) } else { Ok(quick) }
+}
+
 fn write_pack(
     file: &mut File,
     source: &Path,
@@ -108,19 +115,22 @@ fn write_pack(
         for piece in batch {
             let mut bytes = vec![0; piece.size as usize];
             file.seek(SeekFrom::Start(piece.at)).and_then(|_| file.read_exact(&mut bytes)).during("read", source)?;
-            if Blake3::of(&bytes) != piece.blake3 {
-                return Err(ReachError::Changed(source.to_owned()));
-            }
-            raw.push(bytes);
+            raw.push((piece, bytes));
         }
-        let packed: Vec<io::Result<Vec<u8>>> = raw.par_iter().map(|bytes| zstd::bulk::compress(bytes, 9)).collect();
+        let packed: Vec<Option<io::Result<Vec<u8>>>> = raw
+            .par_iter()
+            .map(|(piece, bytes)| (Blake3::of(bytes) == piece.blake3).then(|| compressed(bytes)))
+            .collect();
+        let mut whole = Vec::new();
         for packed in packed {
+            let packed = packed.ok_or_else(|| ReachError::Changed(source.to_owned()))?;
             let packed = packed.during("compress a piece of", source)?;
-            pack.write_all(&packed).during("write", pack.path())?;
-            hasher.update(&packed);
             places.push((size, u32::try_from(packed.len()).unwrap_or(u32::MAX)));
             size += packed.len() as u64;
+            whole.extend_from_slice(&packed);
         }
+        pack.write_all(&whole).during("write", pack.path())?;
+        hasher.update_rayon(&whole);
     }
     pack.flush().during("write", pack.path())?;
     let digest = Blake3::from_bytes(*hasher.finalize().as_bytes());

@@ -3,12 +3,18 @@
 use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::mpsc::{SyncSender, sync_channel};
 
-use fastcdc::v2020::StreamCDC;
+use fastcdc::v2020::{ChunkData, StreamCDC};
 use kanon_core::base::digest::Blake3;
 use kanon_core::canon::release::cut_from;
 
+use rayon::prelude::*;
+
 use crate::open::regular;
+
+/// So many bytes are cut before they are hashed.
+const BATCH: usize = 8 << 20;
 
 /// A piece of a file on this machine.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -25,14 +31,46 @@ pub struct Cut {
 ///
 /// # Errors
 /// When reading fails, or whoever takes the pieces does.
-pub fn cut(reader: impl io::Read, average: u32, mut take: impl FnMut(Cut, &[u8]) -> io::Result<()>) -> io::Result<()> {
+pub fn cut(
+    reader: impl io::Read + Send,
+    average: u32,
+    mut take: impl FnMut(Cut, &[u8]) -> io::Result<()>,
+) -> io::Result<()> {
+    // While some pieces are hashed, the next ones are cut.
+    std::thread::scope(|scope| {
+        let (send, receive) = sync_channel(1);
+        scope.spawn(move || send_pieces(reader, average, &send));
+        for batch in receive {
+            let batch: Vec<ChunkData> = batch?;
+            let digests: Vec<Blake3> = batch.par_iter().map(|piece| Blake3::of(&piece.data)).collect();
+            for (piece, blake3) in batch.iter().zip(digests) {
+                let size = u32::try_from(piece.length).map_err(io::Error::other)?;
+                take(Cut { blake3, at: piece.offset, size }, &piece.data)?;
+            }
+        }
+        Ok(())
+    })
+}
+
+/// Cuts, and sends pieces batch by batch for as long as somebody takes them.
+fn send_pieces(reader: impl io::Read, average: u32, send: &SyncSender<io::Result<Vec<ChunkData>>>) {
     let (least, mean, most) = cut_from(average);
+    let (mut batch, mut bytes) = (Vec::new(), 0);
     for piece in StreamCDC::new(reader, least, mean, most) {
-        let piece = piece.map_err(io::Error::other)?;
-        let size = u32::try_from(piece.length).map_err(io::Error::other)?;
-        take(Cut { blake3: Blake3::of(&piece.data), at: piece.offset, size }, &piece.data)?;
+        let piece = match piece {
+            Ok(piece) => piece,
+            Err(error) => return drop(send.send(Err(io::Error::other(error)))),
+        };
+        bytes += piece.length;
+        batch.push(piece);
+        if bytes >= BATCH {
+            bytes = 0;
+            if send.send(Ok(std::mem::take(&mut batch))).is_err() {
+                return;
+            }
+        }
     }
-    Ok(())
+    drop(send.send(Ok(batch)));
 }
 
 /// The pieces of some files, by digest, as they were when they were looked at.
