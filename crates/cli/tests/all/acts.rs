@@ -138,10 +138,8 @@ fn tree(folder: &Path) -> Tree {
 }
 
 fn of_game(tree: &Tree) -> Tree {
-    tree.iter()
-        .filter(|(path, _)| !path.starts_with(".kanon"))
-        .map(|(path, bytes)| (path.clone(), bytes.clone()))
-        .collect()
+    let is_own = |path: &str| path.split('/').any(|part| part.starts_with(".kanon"));
+    tree.iter().filter(|(path, _)| !is_own(path)).map(|(path, bytes)| (path.clone(), bytes.clone())).collect()
 }
 
 /// A run of one sequence.
@@ -226,6 +224,9 @@ impl Run {
     fn told(&self, mut command: Command) -> (Option<i32>, String) {
         let output = command.output().unwrap();
         let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
+        if std::env::var_os("KANON_TELL_ACTS").is_some() {
+            println!("{command:?}\n{:?} {text}", output.status.code());
+        }
         (output.status.code(), text)
     }
 
@@ -420,6 +421,9 @@ impl Run {
         let (code, told) = self.kanon(words);
         if code == Some(2) && !was_open && self.server() != before && !told.contains("interrupted") {
             self.fails(act, format!("it failed and has changed {}: {told}", differences(&before, &self.server())));
+        }
+        if told.contains("has changed since it was surveyed") {
+            self.fails(act, format!("nobody else was at it: {told}"));
         }
         if code == Some(0) {
             let (checked, says) = self.kanon(&["check", "server"]);

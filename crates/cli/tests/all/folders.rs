@@ -86,3 +86,35 @@ fn one_fault_is_found_mended_and_taken_back(#[case] spoil: fn(&Stage), #[case] c
     stage.kanon(["undo", "pia"]).ends_with(0);
     assert_eq!(stage.fingerprint("pia"), before);
 }
+
+/// The folder of a mod is there, and nobody can tell any more that it is one.
+#[rstest]
+#[case::cut(Some("id = 'fer"), &[])]
+#[case::gone(None, &[])]
+#[case::without_an_id(Some("version = '1.0'\n"), &[])]
+#[case::with_more_in_it(Some(""), &["stock/deep/more.hold", "old/hold.toml"])]
+#[case::with_less_in_it(Some("no"), &["!stock/deep/ferry.hold"])]
+fn a_folder_whose_document_is_damaged_is_mended_and_taken_back(
+    #[case] document: Option<&str>,
+    #[case] others: &[&str],
+) {
+    let stage = stage();
+    let folder = "pia/holds/%Ferry";
+    match document {
+        Some(text) => stage.write(&format!("{folder}/hold.toml"), text),
+        None => std::fs::remove_file(stage.path(&format!("{folder}/hold.toml"))).unwrap(),
+    }
+    for other in others {
+        match other.strip_prefix('!') {
+            Some(gone) => std::fs::remove_file(stage.path(&format!("{folder}/{gone}"))).unwrap(),
+            None => stage.write(&format!("{folder}/{other}"), "of another day"),
+        }
+    }
+    let before = stage.fingerprint("pia");
+    assert_eq!(stage.codes("pia"), ["unreadable"]);
+    stage.kanon(["align", "pia", "--yes"]).ends_with(0);
+    assert_eq!(stage.codes("pia"), [""; 0]);
+    assert_eq!(stage.read(&format!("{folder}/hold.toml")), "id = 'ferry'\nversion = '1.0'\n");
+    stage.kanon(["undo", "pia"]).ends_with(0);
+    assert_eq!(stage.fingerprint("pia"), before);
+}

@@ -280,7 +280,8 @@ fn by_digest(survey: &Survey) -> HashMap<Blake3, Vec<&SurveyedMod>> {
 fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
     let measured = survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files);
     let broken = survey.unreadable.iter().filter_map(|broken| Some((InstallPath::new(&broken.path).ok()?, None)));
-    measured.map(|file| (file.path.clone(), Some(file.blake3))).chain(broken).collect()
+    let in_broken = survey.unreadable.iter().flat_map(|broken| &broken.files);
+    measured.chain(in_broken).map(|file| (file.path.clone(), Some(file.blake3))).chain(broken).collect()
 }
 
 struct Planner<'a> {
@@ -386,7 +387,21 @@ impl Planner<'_> {
                 self.bring_file(sealed, file, (target, place));
             }
         }
+        self.park_rest_of_broken(sealed, shelf, &place.join(&sealed.name)?);
         Ok(())
+    }
+
+    /// A folder of that name that is no mod, as where its document is damaged: what the mod has no use for would be taken for a part of it.
+    fn park_rest_of_broken(&mut self, sealed: &SealedMod, shelf: &Shelf, own: &InstallPath) {
+        let survey = self.survey;
+        let broken = survey.unreadable.iter().filter(|broken| broken.path == own.as_str());
+        for file in
+            broken.flat_map(|broken| &broken.files).filter(|file| !self.is_wanted(&file.path)).collect::<Vec<_>>()
+        {
+            if !file.path.below(own).is_some_and(|inner| shelf.is_setting(inner)) {
+                self.park(file.path.clone(), Reason::NoPartOf(release(sealed)));
+            }
+        }
     }
 
     /// What whoever plays has set stays as it is, and goes along where the mod's folder is called otherwise now.

@@ -410,6 +410,9 @@ pub struct Unreadable {
     /// Whether it is a download that was not unpacked.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub still_packed: bool,
+    /// Of a folder whose files can be read, although it is no mod: those.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub files: Vec<SurveyedFile>,
 }
 
 /// What a survey says of a file that is not there, at the beginning of a `problem`.

@@ -129,6 +129,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
             why: "cut".to_owned(),
             is_file,
             still_packed: false,
+            files: Vec::new(),
         });
     }
     assert_eq!(told(&planned(&broken)), ["park mods/junk.psm", "rename extra/tide.psm > mods/tide.psm"]);
@@ -140,6 +141,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
         why: "cut".to_owned(),
         is_file: true,
         still_packed: false,
+        files: Vec::new(),
     });
     assert_eq!(told(&planned(&cut)), ["replace mods/tide.psm"]);
 }

@@ -114,6 +114,7 @@ fn broken(path: &str, still_packed: bool) -> Unreadable {
         why: "cut off".to_owned(),
         is_file: true,
         still_packed,
+        files: Vec::new(),
     }
 }
 

@@ -241,7 +241,10 @@ impl Job<'_> {
                 let to_remember = serde_json::to_string(&known).ok().map(|json| (key, json));
                 Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember }
             }
-            Err(NotRead { why, still_packed }) => plain(Found::Unreadable(unreadable(&unit, why, still_packed))),
+            Err(NotRead { why, still_packed }) => {
+                let files = if unit.form == Form::Folder { files } else { Vec::new() };
+                plain(Found::Unreadable(Unreadable { files, ..unreadable(&unit, why, still_packed) }))
+            }
         }
     }
 

@@ -27,6 +27,7 @@ pub fn bases(install: &dyn Install, rulebook: &Rulebook, survey: &mut Survey) {
                 why,
                 is_file: false,
                 still_packed: false,
+                files: Vec::new(),
             }),
         }
     }

@@ -101,7 +101,7 @@ impl<'r> Shelved<'r> {
     fn no_folder(&mut self, shelf: &Shelf, place: &InstallPath) {
         let why = "it is no folder of this install, but a file, or a link that leads out of it or nowhere".to_owned();
         let (path, shelf) = (place.to_string(), Some(shelf.name.clone()));
-        self.unreadable.push(Unreadable { path, shelf, why, is_file: false, still_packed: false });
+        self.unreadable.push(Unreadable { path, shelf, why, is_file: false, still_packed: false, files: Vec::new() });
     }
 
     fn files(&mut self, install: &dyn Install, shelf: &'r Shelf, place: &InstallPath) {
@@ -136,7 +136,14 @@ impl<'r> Shelved<'r> {
         for (path, why) in &listing.refused {
             if self.unreadable.iter().all(|other| other.path != *path) {
                 let (path, why, shelf) = (path.clone(), why.clone(), Some(shelf.name.clone()));
-                self.unreadable.push(Unreadable { path, shelf, why, is_file: false, still_packed: false });
+                self.unreadable.push(Unreadable {
+                    path,
+                    shelf,
+                    why,
+                    is_file: false,
+                    still_packed: false,
+                    files: Vec::new(),
+                });
             }
         }
     }
@@ -229,5 +236,6 @@ pub fn unreadable(unit: &Unit<'_>, why: String, still_packed: bool) -> Unreadabl
         why,
         is_file: matches!(unit.form, Form::File | Form::Suspect),
         still_packed,
+        files: Vec::new(),
     }
 }
