@@ -1,6 +1,6 @@
 #!/bin/bash
 # Fuzzes each target for so many seconds (600 when not said): fuzz/run.sh [SECONDS] [TARGET…]
-# Wants a C++ compiler, and no other Rust than the usual one.
+# Wants a C++ compiler, and no other Rust than the usual one. What is found lies in fuzz/artifacts; what was learned, in fuzz/corpus.
 set -euo pipefail
 cd "$(dirname "$0")"
 seconds=${1:-600}
@@ -14,6 +14,6 @@ host=$(rustc -vV | sed -n 's/^host: //p')
 RUSTFLAGS="$coverage" cargo build --release --locked --target "$host" --bins
 for target in "${targets[@]}"; do
     mkdir -p "corpus/$target" "artifacts/$target"
-    "target/$host/release/$target" "corpus/$target" "seeds/$target" -max_total_time="$seconds" -max_len=400 -timeout=10 \
+    "${CARGO_TARGET_DIR:-target}/$host/release/$target" "corpus/$target" "seeds/$target" -max_total_time="$seconds" -max_len=2000 -timeout=10 -rss_limit_mb=1024 \
         -artifact_prefix="artifacts/$target/" -print_final_stats=1
 done

@@ -19,6 +19,7 @@ use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
 use crate::install::{FileFingerprint, FileStatus, Install, OWN_FOLDER, locked, side_by_side};
 use crate::install::{part_beginning, part_name};
+use crate::open::regular;
 
 /// What a path is to be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -295,8 +296,13 @@ impl Applier<'_> {
             if stop.load(Ordering::Relaxed) {
                 return;
             }
-            let put = self.put(path, *blake3).and_then(|()| (self.done)(path));
-            if let Some(passed) = self.bytes.passes(*blake3).filter(|_| put.is_ok() && times[blake3] == 1) {
+            let is_last = times[blake3] == 1;
+            let put = match self.bytes.passes(*blake3).filter(|_| is_last) {
+                Some(passed) => self.move_or_put(path, *blake3, passed),
+                None => self.put(path, *blake3),
+            };
+            let put = put.and_then(|()| (self.done)(path));
+            if let Some(passed) = self.bytes.passes(*blake3).filter(|_| put.is_ok() && is_last) {
                 // What stays takes room and nothing else; whoever aligns next clears it away.
                 drop(std::fs::remove_file(passed));
             }
@@ -329,6 +335,23 @@ impl Applier<'_> {
     }
 
     /// Writes a file beside its place, whole, and then gives it its name.
+    /// What is on its way here and wanted nowhere else is moved where that can be, in one go: it is never at neither place.
+    fn move_or_put(&self, path: &InstallPath, blake3: Blake3, passed: &Path) -> Result<(), ReachError> {
+        let outside = self.install.outside(path);
+        let mode = match self.install.look(path).during("look at", &outside)? {
+            Some(FileStatus::File { mode, .. }) => mode,
+            _ => None,
+        };
+        let is_right = regular(passed).and_then(|mut file| {
+            let size = file.metadata()?.len();
+            Ok(blake3_of(&mut file, size)?.0 == blake3)
+        });
+        if !is_right.unwrap_or(false) || !self.install.take_over(passed, path) {
+            return self.put(path, blake3);
+        }
+        if mode.is_some() { self.install.set_facts(path, None, mode).during("put in place", &outside) } else { Ok(()) }
+    }
+
     fn put(&self, path: &InstallPath, blake3: Blake3) -> Result<(), ReachError> {
         let outside = self.install.outside(path);
         let part = part_name(path, self.id)?;

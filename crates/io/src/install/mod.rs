@@ -203,6 +203,12 @@ pub trait Install: Send + Sync {
     /// When the host could, and failed.
     fn set_facts(&self, path: &InstallPath, modified: Option<i64>, mode: Option<u32>) -> io::Result<()>;
 
+    /// Moves a file of this machine to a place here, over what is there, so that no byte is copied. Says whether that could be: on a
+    /// host, or from another disk, it is to be written.
+    fn take_over(&self, _: &Path, _: &InstallPath) -> bool {
+        false
+    }
+
     /// Forgets what was listed: somebody else may have changed it since.
     fn look_anew(&self);
 
