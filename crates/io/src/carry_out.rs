@@ -16,7 +16,7 @@ use kanon_core::plan::{Action, Plan, Step};
 use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup::{self, Manifest};
 use crate::bytes::Bytes;
-use crate::claim::{Reserve, take_off};
+use crate::claim::{RESERVE, Reserve, take_off};
 use crate::error::{During, ForPath, ReachError};
 use crate::hashing::{blake3_of, blake3_while};
 use crate::install::part_name;
@@ -268,7 +268,7 @@ fn back_up(site: ApplyContext<'_>, plan: &Plan, id: i64, state: &mut State) -> R
     for path in folders.iter().filter(|path| path.as_str() != OWN_FOLDER) {
         before.push((path.to_string(), folder_before(site.install, path)?));
     }
-    let clock = clock_of(site.install, id)?;
+    let clock = clock_of(site.install)?;
     let going = going(plan);
     let numbered: Vec<(usize, InstallPath)> = paths.into_iter().enumerate().collect();
     let copied = side_by_side(site.install.side_by_side(), &numbered, |(number, path)| {
@@ -349,16 +349,16 @@ enum HostClock {
     Said(Option<i64>),
 }
 
-/// Writes a file of no bytes, and asks what time it has.
-fn clock_of(install: &dyn Install, id: i64) -> Result<HostClock, ReachError> {
+/// Writes a file of no bytes, and asks what time it has. It lies where nothing else does on a host, and goes with the claim at the latest.
+fn clock_of(install: &dyn Install) -> Result<HostClock, ReachError> {
     if !install.is_remote() {
         return Ok(HostClock::NotAsked);
     }
-    let part = part_name(&InstallPath::new(RECEIPT).for_path(RECEIPT)?, id)?;
-    let outside = install.outside(&part);
-    install.write(&part, &mut io::empty()).during("write", &outside)?;
-    let there = install.look(&part).during("look at", &outside)?;
-    install.remove_file(&part).during("remove", &outside)?;
+    let probe = InstallPath::new(RESERVE).for_path(RESERVE)?;
+    let outside = install.outside(&probe);
+    install.write(&probe, &mut io::empty()).during("write", &outside)?;
+    let there = install.look(&probe).during("look at", &outside)?;
+    install.remove_file(&probe).during("remove", &outside)?;
     let Some(FileStatus::File { stamp, .. }) = there else { return Ok(HostClock::Said(None)) };
     Ok(HostClock::Said(stamp.modified))
 }
@@ -442,7 +442,7 @@ fn write_receipt(
 ) -> Result<(), ReachError> {
     let install = site.install;
     let after = Journalled::read(state, id, steps)?.after;
-    let clock = clock_of(install, id)?;
+    let clock = clock_of(install)?;
     install.look_anew();
     let mut stamps: BTreeMap<InstallPath, FileFingerprint> = BTreeMap::new();
     let paths = receipt.files.iter().map(|file| &file.path).chain(steps.iter().map(|step| &step.path));

@@ -19,7 +19,7 @@ use crate::install::{Install, OWN_FOLDER};
 const CLAIM: &str = ".kanon/aligning";
 const NOTE: &str = ".kanon/aligning/claim.json";
 /// Room that is kept for the way back, while an alignment is at work.
-const RESERVE: &str = ".kanon/aligning/reserve";
+pub(crate) const RESERVE: &str = ".kanon/aligning/reserve";
 /// What small files and folders take besides.
 const RESERVE_LEAST: u64 = 1 << 20;
 const FORMAT: &str = "kanon-claim/1";
@@ -253,8 +253,9 @@ pub fn take_off(install: &dyn Install) -> Result<(), ReachError> {
     let outside = install.outside(&folder);
     if install.is_there(&folder) {
         install.remove_file(&note).during("take off", &outside)?;
-        if !install.is_remote() {
-            install.remove_file(&own(RESERVE)?).during("take off", &outside)?;
+        let reserve = own(RESERVE)?;
+        if !install.is_remote() || install.is_there(&reserve) {
+            install.remove_file(&reserve).during("take off", &outside)?;
         }
         install.remove_folder(&folder).during("take off", &outside)?;
     }

@@ -88,6 +88,13 @@ impl Folder {
         Ok(Upload { file: Some(file), part, target })
     }
 
+    /// Moves a file of this machine here; says whether that could be, as on one disk.
+    pub fn take_over(&self, file: &str, from: &Path) -> Result<bool, Failed> {
+        let target = self.0.join(file);
+        std::fs::create_dir_all(target.parent().unwrap_or(&self.0)).map_err(failed)?;
+        Ok(std::fs::rename(from, target).is_ok())
+    }
+
     pub fn remove(&self, file: &str) -> Result<(), Failed> {
         match std::fs::remove_file(self.0.join(file)) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => Err(failed(error)),

@@ -122,6 +122,14 @@ impl Origin {
         }
     }
 
+    /// Moves a file that was made for this place to it; says whether that could be. Else it is to be put there.
+    pub(crate) fn take_over(&self, file: &str, from: &Path) -> Result<bool, Failed> {
+        match &self.place {
+            Place::Folder(folder) => folder.take_over(checked(file)?, from),
+            Place::Web(_) | Place::Bucket(_) => Ok(false),
+        }
+    }
+
     /// Begins to put a large file there, part by part.
     pub(crate) async fn begin(&self, file: &str) -> Result<Upload, Failed> {
         match &self.place {

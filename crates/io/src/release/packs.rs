@@ -95,6 +95,14 @@ struct Written {
     places: Vec<(u64, u32)>,
 }
 
+/// A file that may be moved to where others read it: not for its owner's eyes alone, as temporary files are.
+fn new_pack(room: &Path) -> io::Result<tempfile::NamedTempFile> {
+    let mut builder = tempfile::Builder::new();
+    #[cfg(unix)]
+    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+    builder.tempfile_in(room)
+}
+
 /// Mods are often packed already: a quick look tells whether the thorough one is worth its time.
 fn compressed(bytes: &[u8]) -> io::Result<Vec<u8>> {
     let quick = zstd::bulk::compress(bytes, 1)?;
@@ -108,7 +116,7 @@ fn write_pack(
     pieces: &[Cut],
     room: &Path,
 ) -> Result<(tempfile::NamedTempFile, Written), ReachError> {
-    let mut pack = tempfile::NamedTempFile::new_in(room).during("make a file in", room)?;
+    let mut pack = new_pack(room).during("make a file in", room)?;
     let (mut hasher, mut size, mut places) = (blake3::Hasher::new(), 0, Vec::with_capacity(pieces.len()));
     for batch in pieces.chunks(BATCH) {
         let mut raw = Vec::with_capacity(batch.len());

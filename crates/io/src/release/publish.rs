@@ -105,6 +105,8 @@ pub struct Published {
 enum Upload {
     /// A file of this machine that has these bytes; any of several.
     File(Vec<PathBuf>, Blake3),
+    /// A file that was written for this, with the digest and the size that it has: it need not stay where it is.
+    Made(PathBuf, Stored),
     /// These bytes.
     Whole(Vec<u8>),
 }
@@ -365,6 +367,15 @@ impl<'o> Destination<'o> {
                 progress.done(size);
                 Ok(size)
             }
+            Upload::Made(made, stored) => {
+                let is_there = self.origin.take_over(file, &made).map_err(|failed| self.failed(file, failed))?;
+                if is_there {
+                    progress.done(stored.size);
+                    return Ok(stored.size);
+                }
+                let put = self.put_file(file, &made, stored.blake3, progress).await?;
+                put.ok_or_else(|| ReachError::BytesNowhere(vec![stored.blake3.short()]))
+            }
             Upload::File(sources, digest) => {
                 for source in &sources {
                     if let Some(size) = self.put_file(file, source, digest, progress).await? {
@@ -601,7 +612,8 @@ impl Next<'_> {
         if let Some((pack, digest, size)) = made.pack {
             let path = pack_path(digest);
             if !there(&path) {
-                files.uploads.push((path, Upload::File(vec![pack.path().to_owned()], digest), size));
+                let made = Upload::Made(pack.path().to_owned(), Stored { blake3: digest, size });
+                files.uploads.push((path, made, size));
             }
             files.packs.push(pack);
         }
