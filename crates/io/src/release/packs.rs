@@ -96,11 +96,16 @@ struct Written {
 }
 
 /// A file that may be moved to where others read it: not for its owner's eyes alone, as temporary files are.
+#[cfg(unix)]
 fn new_pack(room: &Path) -> io::Result<tempfile::NamedTempFile> {
-    let mut builder = tempfile::Builder::new();
-    #[cfg(unix)]
-    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
-    builder.tempfile_in(room)
+    let everybodys = std::os::unix::fs::PermissionsExt::from_mode(0o666);
+    tempfile::Builder::new().permissions(everybodys).tempfile_in(room)
+}
+
+/// The same, where a file has no such bits.
+#[cfg(not(unix))]
+fn new_pack(room: &Path) -> io::Result<tempfile::NamedTempFile> {
+    tempfile::NamedTempFile::new_in(room)
 }
 
 /// Mods are often packed already: a quick look tells whether the thorough one is worth its time.
