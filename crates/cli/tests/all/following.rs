@@ -8,6 +8,7 @@ use rstest::rstest;
 
 use crate::hosts::web::Web;
 use crate::releases::{invite, new_game, update};
+use crate::rulebooks::HULL;
 use crate::stage::{Fingerprint, Stage, psm, said};
 
 /// A station that has published its set, and the invite.
@@ -373,20 +374,6 @@ fn what_lies_in_the_way_is_kept_and_what_is_not_right_is_never_taken() {
     let tool = said(stage.command(["-C", "fresh", "publish", "x"])).ends_with(2);
     assert!(tool.err.contains("belongs to a game that follows a release"), "{}", tool.err);
 }
-
-pub const HULL: &str = r#"format = "kanon-rulebook/1"
-game   = "Tallowfen"
-logs   = { client = ["out/*.log", "told"], server = "told" }
-[[shelf]]
-name     = "fittings"
-holds    = "folders"
-in       = "fittings"
-settings = ["knobs/**", "*.taste"]
-[shelf.mod]
-document = { member = "card.toml" }
-id       = "$.id"
-version  = "$.version"
-"#;
 
 fn fitting(stage: &Stage, id: &str, version: &str) {
     let folder = format!("server/fittings/{id}");

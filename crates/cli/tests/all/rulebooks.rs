@@ -1,6 +1,5 @@
 //! `kanon rulebook check`: every mistake told at its place with what to do, and every fact of a mod explained.
 
-use crate::following::HULL;
 use crate::stage::{Stage, psm, zip_of};
 use rstest::rstest;
 use serde_json::{Value, json};
@@ -193,6 +192,21 @@ fn documents_made_to_do_harm_are_bounded(#[case] member: &str, #[case] text: &st
     let learned = stage.kanon(["learn", "game"]);
     assert!(learned.code == Some(1) || learned.code == Some(0), "{}", learned.err);
 }
+
+/// Mods whose files players may change, and places of logs.
+pub const HULL: &str = r#"format = "kanon-rulebook/1"
+game   = "Tallowfen"
+logs   = { client = ["out/*.log", "told"], server = "told" }
+[[shelf]]
+name     = "fittings"
+holds    = "folders"
+in       = "fittings"
+settings = ["knobs/**", "*.taste"]
+[shelf.mod]
+document = { member = "card.toml" }
+id       = "$.id"
+version  = "$.version"
+"#;
 
 fn schema(name: &str) -> jsonschema::Validator {
     let path = format!("{}/../../docs/schemas/{name}.schema.json", env!("CARGO_MANIFEST_DIR"));
