@@ -10,8 +10,10 @@ targets=("$@")
 coverage="-Cpasses=sancov-module -Cllvm-args=-sanitizer-coverage-level=4 -Cllvm-args=-sanitizer-coverage-inline-8bit-counters"
 coverage+=" -Cllvm-args=-sanitizer-coverage-pc-table -Cllvm-args=-sanitizer-coverage-trace-compares --cfg fuzzing"
 host=$(rustc -vV | sed -n 's/^host: //p')
+bins=()
+for target in "${targets[@]}"; do bins+=(--bin "$target"); done
 # With a target said, what is built to build the rest needs no coverage.
-RUSTFLAGS="$coverage" cargo build --release --locked --target "$host" --bins
+RUSTFLAGS="$coverage" cargo build --release --locked --target "$host" "${bins[@]}"
 for target in "${targets[@]}"; do
     # What has a form of its own must be whole to be read at all.
     case $target in
