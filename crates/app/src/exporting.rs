@@ -1,6 +1,7 @@
 //! One bad evening for whoever helps: surveys, logs around the join, the canon, the rulebook and what was made of it, in one file,
 //! without what is nobody's business. And taking such a file in.
 
+use std::collections::BTreeSet;
 use std::path::Path;
 
 use kanon_core::base::ids::FoldedId;
@@ -13,7 +14,8 @@ use kanon_core::survey::Survey;
 use kanon_io::error::During;
 use kanon_io::evidence::{Parts, laid_out, packed, write};
 use kanon_io::logs::{Text, transcript};
-use kanon_io::open::{read_bounded, regular};
+use kanon_io::open::read_bounded;
+use kanon_io::unpack::{Sort, sort};
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 use tempfile::TempDir;
@@ -141,11 +143,7 @@ pub fn take_in<'a>(
         true => read_bounded(&folder.path().join(name), most).map_err(|error| none(format!("{name}: {error}"))),
         false => Err(none(format!("{name} is not in it"))),
     };
-    let about: About =
-        serde_json::from_slice(&part(ABOUT, limits::TOML_BYTES)?).map_err(|error| none(error.to_string()))?;
-    if about.format != FORMAT {
-        return Err(none(format!("it is of the format {}", about.format)));
-    }
+    let about = about_in(folder.path(), &there, &path)?;
     let text = String::from_utf8(part(RULEBOOK, limits::TOML_BYTES)?).map_err(|error| none(error.to_string()))?;
     let canon = match there.contains(CANON) {
         true => {
@@ -178,28 +176,31 @@ pub fn take_in<'a>(
 /// When it is evidence and can't be read.
 pub fn with_sent_client(asked: Asked, session: &mut Session<'_>) -> Result<Asked, AppError> {
     let Some(file) = asked.client.as_ref().map(|client| session.machine.folder.join(client)) else { return Ok(asked) };
-    if !is_evidence(&file) {
+    if !matches!(sort(&file), Ok(Sort::Zip)) {
         return Ok(asked);
     }
     let folder = session.temporary_folder()?;
     let there = laid_out(&file, &[ABOUT, CLIENT, CLIENT_LOG], &folder)?;
-    let none = |cause: &str| AppError::NoEvidence { path: file.clone(), cause: cause.to_owned() };
+    let about = about_in(&folder, &there, &file)?;
     if !there.contains(CLIENT) {
-        return Err(none("no client's survey is in it"));
+        return Err(AppError::NoEvidence { path: file, cause: "no client's survey is in it".to_owned() });
     }
-    let about = read_bounded(&folder.join(ABOUT), limits::TOML_BYTES).map_err(|error| none(&error.to_string()))?;
-    let about: About = serde_json::from_slice(&about).map_err(|error| none(&error.to_string()))?;
     let log = there.contains(CLIENT_LOG).then(|| folder.join(CLIENT_LOG));
     let client = Some(folder.join(CLIENT).display().to_string());
     let sent = Asked { client_log: log, message: about.message, player: about.player, ..Asked::default() };
     Ok(Asked { client, ..asked.or(sent) })
 }
 
-/// Whether a file is such as is packed here, by how it begins.
-fn is_evidence(file: &Path) -> bool {
-    let mut start = [0; 4];
-    let read = regular(file).and_then(|mut file| std::io::Read::read_exact(&mut file, &mut start));
-    read.is_ok() && start == *b"PK\x03\x04"
+/// What evidence that was laid out in a folder says of itself; `path` is where it came from.
+fn about_in(folder: &Path, there: &BTreeSet<String>, path: &Path) -> Result<About, AppError> {
+    let none = |cause: String| AppError::NoEvidence { path: path.to_owned(), cause };
+    if !there.contains(ABOUT) {
+        return Err(none(format!("{ABOUT} is not in it")));
+    }
+    let text = read_bounded(&folder.join(ABOUT), limits::TOML_BYTES);
+    let text = text.map_err(|error| none(format!("{ABOUT}: {error}")))?;
+    let about: About = serde_json::from_slice(&text).map_err(|error| none(error.to_string()))?;
+    if about.format == FORMAT { Ok(about) } else { Err(none(format!("it is of the format {}", about.format))) }
 }
 
 /// What mods are called, and their versions, stay.

@@ -103,6 +103,11 @@ fn what_is_no_evidence_is_refused_in_words() {
         )]),
     );
     stage.kanon(["diagnose", "--evidence", "later.zip"]).ends_with(2).says("kanon-evidence/9");
+    let evening = evening();
+    for (file, told) in [("later.zip", "kanon-evidence/9"), ("empty.zip", "evidence.json is not in it")] {
+        evening.write(file, std::fs::read(stage.path(file)).unwrap());
+        evening.kanon(["diagnose", "--client", file]).ends_with(2).says(told);
+    }
     stage.kanon(["diagnose", "--evidence", "gone.zip"]).ends_with(2).says("gone.zip");
     stage.kanon(["export"]).ends_with(2);
 }
