@@ -261,8 +261,7 @@ pub fn overview(session: &mut Session<'_>) -> Result<Overview, AppError> {
 /// Reads the logs of servers that lie on this machine: that costs little, and tells of now.
 fn listen_here(session: &mut Session<'_>) -> Result<(), AppError> {
     let installs = session.workspace()?.config.installs.clone();
-    let writes = !session.loaded.rulebook.logs.server.is_empty();
-    for install in installs.iter().filter(|install| install.role == Role::Server && (install.log.is_some() || writes)) {
+    for install in installs.iter().filter(|install| install.role == Role::Server) {
         let placed = places::named(session.workspace.as_ref(), &install.name)?;
         if !placed.is_some_and(|placed| matches!(placed.place, Place::Folder(_))) {
             continue;

@@ -334,14 +334,9 @@ impl Applier<'_> {
         Ok(())
     }
 
-    /// Writes a file beside its place, whole, and then gives it its name.
     /// What is on its way here and wanted nowhere else is moved where that can be, in one go: it is never at neither place.
     fn move_or_put(&self, path: &InstallPath, blake3: Blake3, passed: &Path) -> Result<(), ReachError> {
-        let outside = self.install.outside(path);
-        let mode = match self.install.look(path).during("look at", &outside)? {
-            Some(FileStatus::File { mode, .. }) => mode,
-            _ => None,
-        };
+        let mode = self.mode_of(path)?;
         let is_right = regular(passed).and_then(|mut file| {
             let size = file.metadata()?.len();
             Ok(blake3_of(&mut file, size)?.0 == blake3)
@@ -349,16 +344,22 @@ impl Applier<'_> {
         if !is_right.unwrap_or(false) || !self.install.take_over(passed, path) {
             return self.put(path, blake3);
         }
-        if mode.is_some() { self.install.set_facts(path, None, mode).during("put in place", &outside) } else { Ok(()) }
+        self.install.set_facts(path, None, mode).during("put in place", &self.install.outside(path))
     }
 
+    /// The permission bits of the file that is there, if one is and they are known.
+    fn mode_of(&self, path: &InstallPath) -> Result<Option<u32>, ReachError> {
+        match self.install.look(path).during("look at", &self.install.outside(path))? {
+            Some(FileStatus::File { mode, .. }) => Ok(mode),
+            _ => Ok(None),
+        }
+    }
+
+    /// Writes a file beside its place, whole, and then gives it its name.
     fn put(&self, path: &InstallPath, blake3: Blake3) -> Result<(), ReachError> {
         let outside = self.install.outside(path);
         let part = part_name(path, self.id)?;
-        let mode = match self.install.look(path).during("look at", &outside)? {
-            Some(FileStatus::File { mode, .. }) => mode,
-            _ => None,
-        };
+        let mode = self.mode_of(path)?;
         let handed = self.bytes.hand_over(blake3, |source| self.install.write(&part, source));
         let placed = match handed {
             Err(Handing::Nowhere) => Err(ReachError::BytesNowhere(vec![path.to_string()])),

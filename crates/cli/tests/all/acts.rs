@@ -201,19 +201,22 @@ impl Run {
     }
 
     fn command(&self, words: &[&str]) -> Command {
-        let mut command = self.stage.command(words);
-        if let Some(program) = std::env::var_os("KANON_PROGRAM") {
-            let mut other = Command::new(program);
-            other.args(words).current_dir(self.stage.path("")).stdin(Stdio::null());
-            for (name, value) in command.get_envs() {
-                match value {
-                    Some(value) => other.env(name, value),
-                    None => other.env_remove(name),
-                };
-            }
-            command = other;
+        let own = self.stage.command(words);
+        let program = std::env::var_os("KANON_PROGRAM").unwrap_or_else(|| own.get_program().to_owned());
+        let mut command = Command::new(program);
+        command.args(words);
+        self.surrounded(command, &own)
+    }
+
+    /// A command in the folder and with the variables of another.
+    fn surrounded(&self, mut command: Command, other: &Command) -> Command {
+        command.current_dir(self.stage.path("")).stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::piped());
+        for (name, value) in other.get_envs() {
+            match value {
+                Some(value) => command.env(name, value),
+                None => command.env_remove(name),
+            };
         }
-        command.stdout(Stdio::piped()).stderr(Stdio::piped());
         command
     }
 
@@ -238,18 +241,11 @@ impl Run {
         command.args(["-f", "-qq", "-o", "/dev/null", "-e", &format!("trace={calls}")]);
         let from_then_on = if how.contains("error") { "+" } else { "" };
         command.args(["-e", &format!("inject={calls}:{how}:when={}{from_then_on}", call % 40 + 1)]);
-        command.arg(plain.get_program()).args(plain.get_args()).current_dir(self.stage.path("")).stdin(Stdio::null());
-        for (name, value) in plain.get_envs() {
-            match value {
-                Some(value) => command.env(name, value),
-                None => command.env_remove(name),
-            };
-        }
-        command.stdout(Stdio::piped()).stderr(Stdio::piped());
+        command.arg(plain.get_program()).args(plain.get_args());
         if Command::new("strace").arg("-V").stdout(Stdio::null()).status().is_err() {
             return self.told(plain);
         }
-        self.told(command)
+        self.told(self.surrounded(command, &plain))
     }
 
     fn server(&self) -> Tree {

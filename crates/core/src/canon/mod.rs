@@ -101,7 +101,7 @@ pub struct SealedMod {
     #[serde(default)]
     pub members_total: usize,
     /// Whether its settings are to be everybody's too, and not of whoever plays.
-    #[serde(default, skip_serializing_if = "is_false")]
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub same_settings: bool,
 }
 
@@ -164,6 +164,13 @@ pub struct SealedFile {
     /// What other programs compare by; absent only in a reference made of a survey.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sha256: Option<Sha256>,
+}
+
+impl SealedFile {
+    /// Its path inside of the mod; nothing for the one file that a mod may be.
+    pub fn inner(&self) -> Option<&str> {
+        self.path.as_str().split_once('/').map(|(_, inner)| inner)
+    }
 }
 
 /// Hashes what is written, so that none of it has to be kept.
@@ -286,26 +293,15 @@ impl SealedMod {
         }
     }
 
-    /// A file of its own by its path inside of it; nothing for the one file that a mod may be.
-    pub fn inner<'f>(&self, file: &'f SealedFile) -> Option<&'f str> {
-        file.path.as_str().split_once('/').map(|(_, inner)| inner)
-    }
-
     /// Whether a mod that was found has the bytes that were sealed. What belongs to whoever plays may be anything, unless the
     /// set says that it is everybody's.
     pub fn has_bytes_of(&self, found: &SurveyedMod, shelf: &Shelf) -> bool {
-        found.digest == self.digest && (!self.same_settings || self.other_settings(found, shelf).is_empty())
-    }
-
-    /// The settings of a mod that was found and are others than the sealed ones, or are not there, by their paths inside of it.
-    pub fn other_settings(&self, found: &SurveyedMod, shelf: &Shelf) -> Vec<&str> {
-        let there = |inner: &str| found.files.iter().find(|file| file.path.below(&found.path) == Some(inner));
-        let sealed = self.files.iter().filter_map(|file| Some((self.inner(file)?, file.blake3)));
-        let settings = sealed.filter(|(inner, _)| shelf.is_setting(inner));
-        settings
-            .filter(|(inner, blake3)| there(inner).is_none_or(|file| file.blake3 != *blake3))
-            .map(|(inner, _)| inner)
-            .collect()
+        let is_there = |inner: &str, blake3: Blake3| {
+            found.files.iter().any(|file| file.blake3 == blake3 && file.path.below(&found.path) == Some(inner))
+        };
+        let settings = self.files.iter().filter_map(|file| Some((file.inner()?, file.blake3)));
+        let mut settings = settings.filter(|(inner, _)| shelf.is_setting(inner));
+        found.digest == self.digest && (!self.same_settings || settings.all(|(inner, blake3)| is_there(inner, blake3)))
     }
 
     /// The version, or a word for its absence.
@@ -322,11 +318,6 @@ impl SealedMod {
     pub fn bytes(&self) -> u64 {
         self.files.iter().map(|file| file.size).sum()
     }
-}
-
-#[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks with a reference")]
-const fn is_false(flag: &bool) -> bool {
-    !*flag
 }
 
 /// A file's path below the shelf's folder, with the name that the mod has when enabled.

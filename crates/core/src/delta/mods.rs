@@ -8,7 +8,7 @@ use super::context::{CheckContext, align};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
-use crate::canon::SealedMod;
+use crate::canon::{SealedFile, SealedMod};
 use crate::rulebook::{NeededOn, Shelf};
 use crate::survey::{Survey, SurveyedFile, SurveyedMod};
 
@@ -198,7 +198,7 @@ pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod, shelf: Option<&S
     }
     let is_own = |inner: &str| shelf.is_some_and(|shelf| shelf.is_setting(inner));
     let counts = |inner: &&str| !inner.is_empty() && (sealed.same_settings || !is_own(inner));
-    let of_sealed = |file| sealed.inner(file).filter(counts).map(str::to_owned);
+    let of_sealed = |file: &SealedFile| file.inner().filter(counts).map(str::to_owned);
     let wanted: BTreeMap<String, Blake3> =
         sealed.files.iter().filter_map(|file| Some((of_sealed(file)?, file.blake3))).collect();
     let is_meant = |inner: &&str| counts(inner) && (!is_own(inner) || wanted.contains_key(*inner));

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use regex::Regex;
 
 use super::leaves::leaves;
-use super::sight::{Folders, InstallView, Seen, guess, name, parent, small};
+use super::sight::{Folders, InstallView, Seen, guess, is_inside, name, parent, small};
 use super::words::{hints, is_version, plain_regex};
 use crate::base::path::InstallPath;
 use crate::rulebook::Role;
@@ -255,11 +255,6 @@ pub fn logs(sight: &dyn InstallView, inside: &HashSet<String>) -> Option<FoundLo
         _ => (in_folder("*.log"), format!("{} and others are called so", in_folder(files[0]))),
     };
     Some(FoundLogs { place, evidence })
-}
-
-fn is_inside(path: &str, folders: &HashSet<String>) -> bool {
-    std::iter::successors(Some(parent(path)), |folder| (!folder.is_empty()).then(|| parent(folder)))
-        .any(|folder| !folder.is_empty() && folders.contains(folder))
 }
 
 fn is_of_logs(folder: &str) -> bool {

@@ -382,7 +382,7 @@ impl Planner<'_> {
     fn bring_in(&mut self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Result<(), PlanError> {
         for file in &sealed.files {
             let target = place.join(file.path.as_str())?;
-            let setting = sealed.inner(file).filter(|inner| !sealed.same_settings && shelf.is_setting(inner));
+            let setting = file.inner().filter(|inner| !sealed.same_settings && shelf.is_setting(inner));
             if !setting.is_some_and(|inner| self.keep_setting(sealed, inner, (&target, place))) {
                 self.bring_file(sealed, file, (target, place));
             }
@@ -395,10 +395,9 @@ impl Planner<'_> {
     fn park_rest_of_broken(&mut self, sealed: &SealedMod, shelf: &Shelf, own: &InstallPath) {
         let survey = self.survey;
         let broken = survey.unreadable.iter().filter(|broken| broken.path == own.as_str());
-        for file in
-            broken.flat_map(|broken| &broken.files).filter(|file| !self.is_wanted(&file.path)).collect::<Vec<_>>()
-        {
-            if !file.path.below(own).is_some_and(|inner| shelf.is_setting(inner)) {
+        for file in broken.flat_map(|broken| &broken.files) {
+            let is_setting = file.path.below(own).is_some_and(|inner| shelf.is_setting(inner));
+            if !is_setting && !self.is_wanted(&file.path) {
                 self.park(file.path.clone(), Reason::NoPartOf(release(sealed)));
             }
         }

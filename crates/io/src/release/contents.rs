@@ -219,9 +219,8 @@ impl<'r> Assembly<'r> {
         for path in &wanted.like {
             known.look_into(path, recipe.average);
         }
-        let lacking: Vec<usize> = assembly.missing();
-        let lacking: Vec<usize> =
-            lacking.into_iter().filter(|index| known.find(recipe.pieces[*index].blake3).is_some()).collect();
+        // Those that no file has are passed over there.
+        let lacking = assembly.missing();
         assembly.see_to(&lacking, |assembly, indices| assembly.taken(indices, &known, part))?;
         Ok(assembly)
     }
