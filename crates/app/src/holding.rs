@@ -1,5 +1,6 @@
 //! Holding a survey against a canon: in what it is off, with commands that work where they are told.
 
+use kanon_core::base::act::Act;
 use kanon_core::base::finding::Finding;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
@@ -26,9 +27,7 @@ fn suggest_for_here(session: &Session<'_>, surveyed: &Surveyed, finding: &mut Fi
             let follow = session.mends_by.clone().unwrap_or_else(|| Suggestion::new("follow").led_by(typed));
             finding.remedy.with(follow.with_options_of(command))
         }
-        true if surveyed.counts.is_none() => {
-            "mend it where it is installed: there, kanon align or kanon follow brings it in line".into()
-        }
+        true if surveyed.counts.is_none() => Act::MendWhereInstalled.into(),
         _ => finding.remedy.with(command.clone().led_by(typed)),
     };
 }

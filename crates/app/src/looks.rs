@@ -68,8 +68,8 @@ impl From<&Finding> for KeptFinding {
             severity: finding.severity,
             mod_id: finding.mod_id.clone(),
             path: finding.path.clone(),
-            expected: finding.expected.clone(),
-            found: finding.found.clone(),
+            expected: finding.expected.as_ref().map(ToString::to_string),
+            found: finding.found.as_ref().map(ToString::to_string),
             remedy: finding.remedy.to_string(),
         }
     }

@@ -7,7 +7,7 @@ use kanon_core::base::finding::{Finding, Severity};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::InstallPath;
 use kanon_core::config::WorkspaceConfig;
-use kanon_core::resolve::solve::{Clash, NoFit, SourceRank};
+use kanon_core::resolve::solve::{Clash, Meant, NoFit, Reason, Refused, SourceRank};
 use kanon_core::resolve::update::{Intent, Move, Outlook, Update, outlook};
 use kanon_core::seal::{Candidate, Standing, choose};
 use kanon_core::survey::{SurveyedFile, SurveyedMod};
@@ -24,7 +24,7 @@ const TRIED: usize = 40;
 struct Barred {
     id: FoldedId,
     version: String,
-    why: String,
+    why: Reason,
 }
 
 impl Barred {
@@ -76,15 +76,18 @@ fn tell(outlook: &mut Outlook, barred: &[Barred], session: &Session<'_>) {
             }
         }
         if let Err(no_fit) = &mut outlook.update {
-            explain(no_fit, id, format!("{version} of it: {why}"));
+            explain(no_fit, id, Reason::OfRelease { version: version.clone(), why: Box::new(why.clone()) });
         }
     }
 }
 
-fn explain(no_fit: &mut NoFit, id: &FoldedId, why: String) {
+fn explain(no_fit: &mut NoFit, id: &FoldedId, why: Reason) {
     match no_fit.clashes.iter_mut().find(|clash| clash.ids.contains(id)) {
         Some(clash) => clash.because.insert(0, why),
-        None => no_fit.clashes.push(Clash { ids: vec![id.clone()], wishes: vec![id.to_string()], because: vec![why] }),
+        None => {
+            let (ids, wishes) = (vec![id.clone()], vec![Meant::Mod(id.clone())]);
+            no_fit.clashes.push(Clash { ids, wishes, because: vec![why] });
+        }
     }
 }
 
@@ -115,7 +118,7 @@ impl Judge<'_> {
         // What is refused already is no fault of the update; mostly nothing is refused at all.
         let now = if after.is_empty() { Vec::new() } else { self.refusals(self.wishes) };
         for finding in after.into_iter().filter(|finding| !now.contains(finding)) {
-            let why = format!("kanon seal would refuse it: {}", in_words(&finding));
+            let why = Reason::Refused(Refused(Box::new(finding.clone())));
             let to_blame = self.to_blame(&finding, update);
             refused.extend(to_blame.into_iter().filter_map(|change| {
                 Some(Barred { id: change.id.clone(), version: change.to.clone()?, why: why.clone() })
@@ -166,14 +169,4 @@ fn as_if_here(item: &Offer, shelf: &str) -> Option<SurveyedMod> {
         members_total: 0,
         signatures: Vec::new(),
     })
-}
-
-fn in_words(finding: &Finding) -> String {
-    let sides = match (&finding.expected, &finding.found) {
-        (Some(expected), Some(found)) => format!(" (expected {expected}; found {found})"),
-        (_, Some(found)) => format!(" ({found})"),
-        (Some(expected), None) => format!(" (expected {expected})"),
-        (None, None) => String::new(),
-    };
-    format!("{}{sides}", finding.code.as_str())
 }

@@ -42,7 +42,7 @@ pub fn waiting(stock: &Offers, session: &Session<'_>, standings: &[Standing]) ->
         have: standing.now.clone(),
         fits: standing.fits.clone(),
         newest: standing.newest.clone(),
-        held_back: standing.held_back.clone(),
+        held_back: standing.held_back.as_ref().map(ToString::to_string),
     });
     Ok(newer.collect())
 }

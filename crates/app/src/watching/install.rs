@@ -133,7 +133,8 @@ impl Look<'_, '_> {
 fn mark(finding: &Finding) -> String {
     let of = |text: Option<&str>| text.unwrap_or_default().to_owned();
     let mod_id = finding.mod_id.as_ref().map(ToString::to_string).unwrap_or_default();
-    format!("{}|{mod_id}|{}|{}", finding.code, of(finding.path.as_deref()), of(finding.found.as_deref()))
+    let found = finding.found.as_ref().map(ToString::to_string);
+    format!("{}|{mod_id}|{}|{}", finding.code, of(finding.path.as_deref()), of(found.as_deref()))
 }
 
 /// The files that findings are about, with when they changed where that can be told.

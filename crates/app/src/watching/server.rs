@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
-use kanon_core::diagnose::{Diagnosis, Needles};
+use kanon_core::diagnose::{Account, Diagnosis, Needles};
 use kanon_core::logs::health::everyday_rules;
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
@@ -235,7 +235,7 @@ impl Look<'_, '_> {
         let is_new = |text: &str| !text.trim().is_empty() && added.iter().any(|line| line.contains(text.trim()));
         let speaks = diagnosis.verdicts.first().is_some_and(|first| {
             first.is_sure()
-                && first.evidence.iter().any(|piece| piece.source == Source::ServerLog && is_new(&piece.text))
+                && first.evidence.iter().any(|piece| matches!(&piece.text, Account::Line(text) if piece.source == Source::ServerLog && is_new(text)))
         });
         let why = why(&diagnosis);
         if speaks && memory.refused.get("") != Some(&why) {

@@ -122,13 +122,13 @@ pub fn folded(text: &str, indent: &str) -> String {
 }
 
 /// `a`, `a and b`, `a, b and c`.
-pub fn listed<T: AsRef<str>>(names: &[T]) -> String {
+pub fn listed<T: std::fmt::Display>(names: &[T]) -> String {
     match names {
         [first @ .., last] if !first.is_empty() => {
-            let first: Vec<&str> = first.iter().map(AsRef::as_ref).collect();
-            format!("{} and {}", first.join(", "), last.as_ref())
+            let first: Vec<String> = first.iter().map(ToString::to_string).collect();
+            format!("{} and {last}", first.join(", "))
         }
-        _ => names.iter().map(AsRef::as_ref).collect(),
+        _ => names.iter().map(ToString::to_string).collect(),
     }
 }
 

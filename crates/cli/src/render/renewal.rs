@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
-use kanon_core::resolve::solve::{Clash, WayOut};
+use kanon_core::resolve::solve::{Clash, Reason, WayOut};
 use serde::Serialize;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, counted, fitting, folded, notes, styled};
@@ -39,11 +39,11 @@ pub struct Row {
     /// The newest of all.
     pub newest: Option<String>,
     /// What holds the newest back.
-    pub held_back: Option<String>,
+    pub held_back: Option<Reason>,
     /// Whether it can be had for this game by itself.
     pub ready: bool,
     /// Why not.
-    pub blocked_by: Option<String>,
+    pub blocked_by: Option<Reason>,
     /// Whether it only waits for another mod that is not.
     pub waits: bool,
     /// Whether the release that fits brings other signing keys than now; unknown without a canon or install that has it.
@@ -66,7 +66,7 @@ pub fn text(report: &Report, asked: bool) -> String {
     let (mut blocked, ready): (Vec<&Row>, Vec<&Row>) = report.mods.iter().partition(|row| !row.ready);
     blocked.sort_by_key(|row| row.waits);
     for row in &blocked {
-        let why = row.blocked_by.as_deref().unwrap_or("it can't be had");
+        let why = row.blocked_by.as_ref().unwrap_or(&Reason::CantBeHad);
         let have = row.have.as_deref().unwrap_or("-");
         let verb = if row.waits { "waits" } else { "blocks" };
         out.push_str(&folded(&format!("{verb}: {} {have}: {why}", row.mod_id), "  "));

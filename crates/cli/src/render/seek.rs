@@ -1,6 +1,7 @@
 //! What was found by words.
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::resolve::solve::Reason;
 use std::fmt::Write;
 
 use serde::Serialize;
@@ -31,7 +32,7 @@ pub struct Hit {
     /// The newest release that this game and loader can have.
     pub newest_that_fits: Option<String>,
     /// Why there is none.
-    pub why_not: Option<String>,
+    pub why_not: Option<Reason>,
     /// Where it is.
     pub places: Vec<String>,
     /// Whether it is wished for already.
@@ -55,7 +56,8 @@ impl Report {
             let id = styled(BOLD, &kanon_core::base::path::printable(hit.mod_id.as_str()));
             let rest = kanon_core::base::path::printable(&format!("{version}{title}{wished}"));
             let _ = writeln!(out, "{id} {rest}  {}", styled(FAINT, &format!("in {}", hit.places.join(", "))));
-            for text in [&hit.about, &hit.why_not].into_iter().flatten() {
+            let why_not = hit.why_not.as_ref().map(ToString::to_string);
+            for text in [&hit.about, &why_not].into_iter().flatten() {
                 out.push_str(&folded(text, "  "));
             }
         }

@@ -5,7 +5,7 @@ use std::fmt::Write;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::quoted;
-use kanon_core::resolve::solve::{Clash, NoFit, WayOut};
+use kanon_core::resolve::solve::{Clash, NoFit, Reason, WayOut};
 use kanon_core::resolve::update::{Move, Update};
 use serde::Serialize;
 
@@ -57,7 +57,7 @@ pub struct HeldBack {
     /// The newest release.
     pub newest: String,
     /// What holds it back.
-    pub because: String,
+    pub because: Reason,
 }
 
 /// A mod that others still need.
@@ -202,7 +202,7 @@ pub fn no_fit(no_fit: &NoFit, is_wished: impl Fn(&str) -> bool) -> String {
         out.push_str(&first);
         let mut left = (each + 1).saturating_sub(first.lines().count());
         for (told, because) in clash.because.iter().enumerate() {
-            let text = folded(because, "    ");
+            let text = folded(&because.to_string(), "    ");
             let after = clash.because.len() - told - 1;
             if text.lines().count() + usize::from(after > 0) > left && left > 0 {
                 let _ = writeln!(out, "    ... and {} more reasons", after + 1);
@@ -269,14 +269,17 @@ fn words<T: AsRef<str>>(words: &[T]) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use kanon_core::resolve::solve::{Meant, Releases, Says, Span};
 
     #[test]
     fn an_explanation_keeps_to_its_lines() {
-        let long =
-            |n: usize| format!("mod-{n} in every release (1.0 to 9.9) {}", "needs one thing and another ".repeat(8));
+        let long = |n: usize| {
+            let says = Says::MadeFor("one thing and another ".repeat(10));
+            Reason::Says(Span::Some(format!("mod-{n}").into(), Releases::One("1.0".to_owned())), says)
+        };
         let clash = |n: usize| Clash {
             ids: vec![format!("a{n}").into(), format!("b{n}").into()],
-            wishes: vec![format!("a{n} (any release)"), format!("b{n} >=2")],
+            wishes: vec![Meant::AnyRelease(format!("a{n}").into()), Meant::of(&format!("b{n}").into(), Some(">=2"))],
             because: (0..7).map(long).collect(),
         };
         let way = WayOut { other: vec![("a".into(), "1".to_owned())], without: vec!["new".into()], moved: Vec::new() };

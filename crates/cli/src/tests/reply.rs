@@ -1,11 +1,15 @@
-use kanon_core::base::finding::Code;
-use kanon_core::diagnose::{Diagnosis, Remedy, Verdict};
+use kanon_core::base;
+use kanon_core::base::finding::{Code, Finding};
+use kanon_core::diagnose::{Advice, Diagnosis, Mend, Remedy, Verdict};
 use rstest::rstest;
 
 use super::*;
 
 fn verdict(cause: Code, side: Option<Role>, [expected, found]: [Option<&str>; 2]) -> Verdict {
     let of_side = if side == Some(Role::Client) { PLAYER } else { "administrator" };
+    let finding = Finding::new(cause, base::suggestion::Remedy::Nothing).at(".");
+    let finding = expected.into_iter().fold(finding, Finding::expected);
+    let mend = Mend { install: "osier".to_owned(), finding: Box::new(finding) };
     Verdict {
         cause,
         mod_id: Some("reed-bed".to_owned().into()),
@@ -13,9 +17,9 @@ fn verdict(cause: Code, side: Option<Role>, [expected, found]: [Option<&str>; 2]
         confidence: 0.8,
         confirmed_by: vec!["server-log"],
         evidence: Vec::new(),
-        remedy: vec![Remedy { who: of_side, command: None, words: "On osier: Look after it (.).".to_owned() }],
-        expected: expected.map(str::to_owned),
-        found: found.map(str::to_owned),
+        remedy: vec![Remedy { who: of_side, command: None, words: Advice::Mend(mend) }],
+        expected: expected.map(Stated::from),
+        found: found.map(Stated::from),
         path: Some("mods".to_owned()),
     }
 }
@@ -44,7 +48,7 @@ const SERVER: Option<Role> = Some(Role::Server);
 #[case(Code::ModExtra, [None, Some("2.1")], "you have Reed Bed, and the server does not", "Take Reed Bed out of your game")]
 #[case(Code::VersionOlder, [Some("2.1"), Some("2.0")], "your Reed Bed is too old: it is 2.0, and should be 2.1", "Replace your Reed Bed by version 2.1")]
 #[case(Code::ContentDiffers, [Some("2.1"), None], "your Reed Bed was changed", "Get Reed Bed 2.1 again, and put it in the place of yours (in the folder mods).")]
-#[case(Code::ListOrder, [None, None], "Reed Bed:", "Look after it.")]
+#[case(Code::ListOrder, [Some("fog, mist"), None], "Reed Bed:", "Put the list in this order: fog, mist.")]
 fn what_is_off_with_a_player(
     #[case] cause: Code,
     #[case] values: [Option<&str>; 2],

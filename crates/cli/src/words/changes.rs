@@ -227,7 +227,8 @@ fn refused(player: Option<String>, verdicts: Vec<Verdict>, kept_out: Option<Kept
         let sure = first.confidence * 100.0;
         words = words.with(format!("{of}{}, {sure:.0} % sure{side}", first.cause.about()));
         let does = first.remedy.first();
-        words.by_hand = does.map(|does| does.command.as_ref().map_or(does.words.clone(), ToString::to_string));
+        words.by_hand =
+            does.map(|does| does.command.as_ref().map_or_else(|| does.words.to_string(), ToString::to_string));
     }
     if verdicts.len() > 1 {
         words = words.with(format!("and {} less likely", counted(verdicts.len() - 1, "cause", "causes")));

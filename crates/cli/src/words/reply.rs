@@ -6,6 +6,7 @@ use std::collections::BTreeMap;
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
+use kanon_core::base::stated::Stated;
 use kanon_core::diagnose::{Diagnosis, KeptOutBy, PLAYER, Verdict, Wanted};
 use kanon_core::rulebook::Role;
 
@@ -144,7 +145,7 @@ impl Reply<'_> {
     /// A verdict for somebody who knows none of the words of this program.
     fn plain(&self, found: &Verdict) -> String {
         let mut subject = self.title(found).unwrap_or_else(|| self.say("reply-a-mod"));
-        let should = found.expected.as_deref().map(printable);
+        let should = found.expected.as_ref().map(stated);
         if found.cause == Code::ModMissing {
             subject.extend(should.iter().map(|version| format!(" {version}")));
         }
@@ -171,7 +172,7 @@ impl Reply<'_> {
             code => return self.by_code(found, code),
         };
         let what = self.tongue.with(message, places(subject));
-        match (found.found.as_deref().map(printable).filter(|_| tells_version), should.filter(|_| tells_version)) {
+        match (found.found.as_ref().map(stated).filter(|_| tells_version), should.filter(|_| tells_version)) {
             (Some(is), Some(should)) => {
                 self.tongue.with("reply-is-should", [at("what", what), at("is", is), at("should", should)])
             }
@@ -196,7 +197,7 @@ impl Reply<'_> {
     /// What the player does by hand.
     fn step(&self, found: &Verdict) -> String {
         let subject = self.title(found).unwrap_or_else(|| self.say("reply-a-mod"));
-        let should = found.expected.as_deref().map(printable);
+        let should = found.expected.as_ref().map(stated);
         let named = |version: Option<&String>| match version {
             Some(version) => format!("{subject} {version}"),
             None => subject.clone(),
@@ -234,8 +235,8 @@ impl Reply<'_> {
                 self.tongue.with("step-install-version", [at("should", should.unwrap_or_default())])
             }
             _ => {
-                let own = found.remedy.iter().find(|does| does.who == PLAYER).map_or("", |does| does.words.as_str());
-                printable(own.split_once(": ").map_or(own, |(_, words)| words)).replace(" (.)", "")
+                let own = found.remedy.iter().find(|does| does.who == PLAYER);
+                printable(&own.map(|does| does.words.of_any_install()).unwrap_or_default()).replace(" (.)", "")
             }
         }
     }
@@ -243,8 +244,15 @@ impl Reply<'_> {
 
 /// The version that a mod should have, where that is one.
 fn of_version(found: &Verdict) -> Option<String> {
-    let is_version = |text: &&str| text.len() < 24 && text.starts_with(|c: char| c.is_ascii_digit());
-    found.expected.as_deref().filter(is_version).map(printable)
+    let is_version = |text: &&String| text.len() < 24 && text.starts_with(|c: char| c.is_ascii_digit());
+    match &found.expected {
+        Some(Stated::Verbatim(text)) => Some(text).filter(is_version).map(|text| printable(text)),
+        _ => None,
+    }
+}
+
+fn stated(stated: &Stated) -> String {
+    printable(&stated.to_string())
 }
 
 /// What no mod has to do with, for the player.

@@ -1,6 +1,7 @@
 //! What can be wrong, as data: a stable code, how bad it is, what was expected and found, and what to do.
 
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::base::suggestion::Remedy;
 use std::fmt;
 
@@ -143,9 +144,9 @@ pub struct Finding {
     /// The path inside the install.
     pub path: Option<String>,
     /// What should be.
-    pub expected: Option<String>,
+    pub expected: Option<Stated>,
     /// What is.
-    pub found: Option<String>,
+    pub found: Option<Stated>,
     /// What to do.
     #[serde(flatten)]
     pub remedy: Remedy,
@@ -185,14 +186,14 @@ impl Finding {
 
     /// Says what should be.
     #[must_use]
-    pub fn expected(mut self, expected: impl Into<String>) -> Self {
+    pub fn expected(mut self, expected: impl Into<Stated>) -> Self {
         self.expected = Some(expected.into());
         self
     }
 
     /// Says what is.
     #[must_use]
-    pub fn found(mut self, found: impl Into<String>) -> Self {
+    pub fn found(mut self, found: impl Into<Stated>) -> Self {
         self.found = Some(found.into());
         self
     }
@@ -227,7 +228,7 @@ mod tests {
 
     #[test]
     fn only_notes_are_in_line() {
-        let note = Finding::new(Code::NotNeededHere, "");
+        let note = Finding::new(Code::NotNeededHere, Remedy::Nothing);
         assert!(in_line(&[]) && in_line(std::slice::from_ref(&note)));
         assert!(!in_line(&[note.clone(), note.severity(Severity::Risky)]));
     }

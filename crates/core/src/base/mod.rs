@@ -1,11 +1,13 @@
 //! What can't hold a bad value: versions and requirements, paths inside an install, digests, the codes of findings, and every
 //! bound on foreign input. Every other room may use this one; it uses none.
 
+pub mod act;
 pub mod digest;
 pub mod finding;
 pub mod ids;
 pub mod limits;
 pub mod path;
 pub mod problem;
+pub mod stated;
 pub mod suggestion;
 pub mod version;

@@ -2,6 +2,7 @@
 
 use super::context::{CheckContext, align};
 use crate::base::finding::{Code, Finding};
+use crate::base::stated::Stated;
 use crate::survey::{LaidOverlay, Survey, SurveyedBase};
 
 /// Findings about base archives.
@@ -26,26 +27,21 @@ fn not_laid(survey: &Survey, base: &SurveyedBase, laid: &LaidOverlay) -> Option<
         Finding::new(Code::ContentDiffers, align(survey))
             .about(&laid.id)
             .at(base.path.as_str())
-            .expected(format!("its {} members laid in", laid.members))
-            .found(format!(
-                "{} laid in, {} missing, {} with other bytes",
-                laid.laid,
-                laid.missing.len(),
-                laid.other.len()
-            ))
+            .expected(Stated::LaidIn(laid.members))
+            .found(Stated::LaidInPart { laid: laid.laid, missing: laid.missing.len(), other: laid.other.len() })
     })
 }
 
 fn not_stripped(survey: &Survey, base: &SurveyedBase) -> Option<Finding> {
     let first = base.not_stripped.first()?;
-    let others = match base.not_stripped.len() {
-        1 => String::new(),
-        n => format!(" and {} more", n - 1),
+    let found = match base.not_stripped.len() {
+        1 => Stated::Verbatim(first.clone()),
+        n => Stated::AndMore { first: first.clone(), more: n - 1 },
     };
     Some(
         Finding::new(Code::ContentDiffers, align(survey))
             .at(base.path.as_str())
-            .expected(format!("nothing that a {} must not have", survey.install.role))
-            .found(format!("{first}{others}")),
+            .expected(Stated::NothingForbidden(survey.install.role.as_str()))
+            .found(found),
     )
 }

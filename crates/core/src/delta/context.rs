@@ -1,5 +1,6 @@
 //! What an install is held against, and what an alignment can't change there.
 
+use crate::base::act::Act;
 use crate::base::finding::Finding;
 use crate::base::path::InstallPath;
 use crate::base::suggestion::Suggestion;
@@ -43,7 +44,7 @@ impl CheckContext<'_> {
     pub(super) fn of_part(&self, file: &InstallPath, part: &str, finding: Finding) -> Finding {
         match self.left.iter().find(|left| left.file == *file && left.part == part) {
             Some(left) if finding.remedy.is_align() => {
-                let remedy = format!("change it by hand; kanon leaves it as it is: {}", left.why).into();
+                let remedy = Act::ChangeByHand(left.why.to_string()).into();
                 Finding { remedy, ..finding }
             }
             _ => finding,

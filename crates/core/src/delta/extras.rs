@@ -3,8 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::context::{CheckContext, align};
+use crate::base::act::Act;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::base::suggestion::Remedy;
 use crate::config::Extras;
 use crate::resolve::fit::{FitSet, fit};
@@ -21,11 +23,11 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
         .filter(|found| found.enabled && !found.is_id_alone())
         .filter(|found| found.manifest.made_for.is_some() || !canon.contains(&found.manifest.id))
         .map(|found| match off.get(&found.manifest.id) {
-            Some(file) => Finding::new(Code::ModExtra, "nothing; the game does not load it")
+            Some(file) => Finding::new(Code::ModExtra, Act::NotLoaded)
                 .about(&found.manifest.id)
                 .at(found.path.as_str())
-                .expected("not there")
-                .found(format!("{}, switched off in {file}", found.version_or_dash()))
+                .expected(Stated::NotThere)
+                .found(Stated::SwitchedOffIn { version: found.version_or_dash().to_owned(), file: file.clone() })
                 .severity(Severity::Note),
             None => extra(measure, survey, found),
         })
@@ -81,27 +83,24 @@ fn extra(measure: CheckContext<'_>, survey: &Survey, found: &SurveyedMod) -> Fin
     let role = survey.install.role;
     let left_over = is_left_over(measure, found);
     let severity = if left_over { Severity::Blocking } else { extra_severity(role, found, measure.extras) };
+    let version = found.version_or_dash().to_owned();
     let what = match (&found.manifest.made_for, found.manifest.needed_on) {
-        (Some(loader), _) => format!("{}, made for the loader {loader}", found.version_or_dash()),
-        _ if left_over => {
-            format!("{}, made for another version of the game or its loader", found.version_or_dash())
-        }
-        (None, NeededOn::Both) => format!("{}, needed on both sides", found.version_or_dash()),
-        (None, NeededOn::Optional) => format!("{}, optional", found.version_or_dash()),
-        (None, side) => format!("{}, for the {} alone", found.version_or_dash(), side.as_str()),
+        (Some(loader), _) => Stated::MadeForLoader { version, loader: loader.to_string() },
+        _ if left_over => Stated::MadeForOther(version),
+        (None, NeededOn::Both) => Stated::NeededOnBoth(version),
+        (None, NeededOn::Optional) => Stated::Optional(version),
+        (None, side) => Stated::ForSideAlone { version, side: side.as_str() },
     };
     let remedy: Remedy = match (severity, measure.extras, role) {
         (Severity::Blocking, _, _) => align(survey).into(),
-        (Severity::Note, _, _) => "nothing; the server does not mind it".into(),
-        (_, Extras::Ask, Role::Client) => {
-            Remedy::telling("", align(survey).word("--park-extras"), ", or leave it if you know it")
-        }
-        _ => "add it to kanon.toml and seal, or take it off".into(),
+        (Severity::Note, _, _) => Act::NotMinded.into(),
+        (_, Extras::Ask, Role::Client) => Remedy::OrLeave(align(survey).word("--park-extras")),
+        _ => Act::AddOrTakeOff.into(),
     };
     Finding::new(Code::ModExtra, remedy)
         .about(&found.manifest.id)
         .at(found.path.as_str())
-        .expected("not there")
+        .expected(Stated::NotThere)
         .found(what)
         .severity(severity)
 }
@@ -127,9 +126,9 @@ fn unreadable(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
             let code = if broken.still_packed { Code::StillPacked } else { Code::Unreadable };
             let remedy: Remedy = match broken.is_file {
                 true => align(survey).into(),
-                false => "see why, and mend or remove it by hand".into(),
+                false => Act::MendOrRemove.into(),
             };
-            Finding::new(code, remedy).at(&broken.path).expected("a mod that can be read").found(&broken.why)
+            Finding::new(code, remedy).at(&broken.path).expected(Stated::ReadableMod).found(&broken.why)
         })
         .collect()
 }
@@ -140,11 +139,11 @@ fn case_twins(survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for found in survey.mods.iter().filter(|found| !found.is_id_alone()) {
         if let Some(first) = seen.insert(found.path.folded(), found) {
-            let finding = Finding::new(Code::WrongName, "rename or remove one of the two")
+            let finding = Finding::new(Code::WrongName, Act::RenameOrRemove)
                 .about(&found.manifest.id)
                 .at(found.path.as_str())
-                .expected("names that differ in more than letter case")
-                .found(format!("{} beside {}", found.path, first.path));
+                .expected(Stated::MoreThanLetterCase)
+                .found(Stated::Beside(found.path.clone(), first.path.clone()));
             findings.push(finding.severity(Severity::Risky));
         }
     }

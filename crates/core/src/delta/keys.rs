@@ -4,10 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::context::{CheckContext, align};
 use super::extras::may_stay;
+use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::{FoldedId, folded, same_name};
+use crate::base::ids::{folded, same_name};
 use crate::base::path::InstallPath;
+use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::Remedy;
 use crate::canon::{SealedKey, SealedMod};
 use crate::rulebook::{KeyScheme, NeededOn, Role};
@@ -95,30 +97,30 @@ fn kept(measure: CheckContext<'_>, survey: &Survey) -> BTreeSet<Blake3> {
 pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let ring = ring(measure, survey);
     let mut findings = Vec::new();
-    let of = |key: &SealedKey| FoldedId::joined(&key.mods, ", ");
+    let of = |key: &SealedKey| Series::of_ids(&key.mods);
     for (key, path) in &ring.missing {
         let finding = Finding::new(Code::KeyMissing, align(survey)).at(path.as_str());
         let finding = key.mods.first().into_iter().fold(finding, Finding::about);
-        findings.push(finding.expected(format!("the key {} of {}", key.name, of(key))).found("nothing"));
+        findings.push(finding.expected(Stated::KeyOf { name: key.name.clone(), mods: of(key) }).found(Stated::Nothing));
     }
     for (key, there) in &ring.changed {
         let finding = Finding::new(Code::KeyChanged, align(survey)).at(there.path.as_str());
         let finding = key.mods.first().into_iter().fold(finding, Finding::about);
         let found = match &there.problem {
-            Some(problem) => format!("no key ({problem})"),
-            None => format!("another key under that name ({})", there.blake3.short()),
+            Some(problem) => Stated::NoKey(problem.clone()),
+            None => Stated::OtherKeyUnderName(there.blake3.short()),
         };
-        let expected = format!("the key {} of {} ({})", key.name, of(key), key.blake3.short());
+        let expected = Stated::KeyWithDigest { name: key.name.clone(), mods: of(key), digest: key.blake3.short() };
         findings.push(finding.expected(expected).found(found));
     }
     for key in &ring.left_over {
         let finding = Finding::new(Code::KeyLeftOver, align(survey)).at(key.path.as_str());
-        findings.push(finding.expected("a key of a mod of the canon").found(format!("the key {}", key.name)));
+        findings.push(finding.expected(Stated::KeyOfCanon).found(Stated::Key(key.name.clone())));
     }
     for key in &ring.no_key {
-        let remedy = "look what it is, and take it out of the key folder by hand; it is left as it is";
-        let finding = Finding::new(Code::Unreadable, remedy).at(key.path.as_str()).severity(Severity::Risky);
-        findings.push(finding.expected("a public key").found(key.problem.clone().unwrap_or_default()));
+        let finding =
+            Finding::new(Code::Unreadable, Act::LookInKeyFolder).at(key.path.as_str()).severity(Severity::Risky);
+        findings.push(finding.expected(Stated::PublicKey).found(key.problem.clone().unwrap_or_default()));
     }
     findings.extend(signatures(measure, survey, &ring));
     findings
@@ -176,46 +178,41 @@ fn signature_of(
     let is_sealed = found.digest == sealed.digest;
     // The canon's own bytes can't be mended by bringing them here once more.
     let remedy: Remedy = match is_sealed {
-        true => "ask its makers for a release that is signed rightly, and seal that".into(),
+        true => Act::AskForSigned.into(),
         false => align(survey).into(),
     };
     let finding = |code| Finding::new(code, remedy.clone()).about(&found.manifest.id).at(signature.payload.as_str());
     let Some(file) = &signature.signature else {
-        return Some(finding(Code::SignatureMissing).expected("a signature beside it").found("none"));
+        return Some(finding(Code::SignatureMissing).expected(Stated::SignatureBeside).found(Stated::None));
     };
-    let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned());
+    let signer = || signature.key.clone().map_or(Stated::SignedBySome, Stated::SignedBy);
     if scheme == KeyScheme::ByName {
         let is_known = signature.key.as_ref().is_none_or(|key| accepted.names.contains(folded(key).as_ref()));
-        return (!is_known).then(|| {
-            finding(Code::SignatureUnknownKey).expected("a key that the server holds").found(format!("signed by {key}"))
-        });
+        return (!is_known).then(|| finding(Code::SignatureUnknownKey).expected(Stated::HeldKey).found(signer()));
     }
     match signature.verdict? {
         Verdict::Good => {
             let is_known = signature.made_with.is_none_or(|with| accepted.digests.contains(&with));
             (!is_known).then(|| {
-                let said = format!("signed with another key {key}, which only the mod has");
-                finding(Code::SignatureUnknownKey).expected("a key that the server holds").found(said)
+                let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned());
+                let said = Stated::SignedWithOther(key);
+                finding(Code::SignatureUnknownKey).expected(Stated::HeldKey).found(said)
             })
         }
-        Verdict::UnknownKey => Some(
-            finding(Code::SignatureUnknownKey)
-                .expected("a key that the server holds")
-                .found(format!("signed by {key}")),
-        ),
+        Verdict::UnknownKey => Some(finding(Code::SignatureUnknownKey).expected(Stated::HeldKey).found(signer())),
         Verdict::NoSignature => {
-            let why = signature.problem.clone().unwrap_or_else(|| "it is no signature".to_owned());
-            Some(finding(Code::SignatureBad).at(file.as_str()).expected("a signature").found(why))
+            let why = signature.problem.clone().map_or(Stated::NoSignature, Stated::Verbatim);
+            Some(finding(Code::SignatureBad).at(file.as_str()).expected(Stated::Signature).found(why))
         }
         Verdict::Bad => {
             let why = why_bad((found, sealed), signature, file);
-            Some(finding(Code::SignatureBad).expected(format!("signed by {key}")).found(why))
+            Some(finding(Code::SignatureBad).expected(signer()).found(why))
         }
     }
 }
 
 /// Which of the two is the wrong one: the payload, or its signature.
-fn why_bad((found, sealed): (&SurveyedMod, &SealedMod), signature: &SurveyedSignature, file: &InstallPath) -> String {
+fn why_bad((found, sealed): (&SurveyedMod, &SealedMod), signature: &SurveyedSignature, file: &InstallPath) -> Stated {
     let digest = |path: &InstallPath| found.files.iter().find(|own| own.path == *path).map(|own| own.blake3);
     let wanted = |path: &InstallPath| {
         let below = path.below(&found.place)?;
@@ -223,17 +220,11 @@ fn why_bad((found, sealed): (&SurveyedMod, &SealedMod), signature: &SurveyedSign
     };
     let is_as_sealed = |path: &InstallPath| Some(digest(path)? == wanted(path)?);
     match (is_as_sealed(&signature.payload), is_as_sealed(file), signature.made_over) {
-        (Some(true), Some(false), _) => {
-            "an outdated signature: the payload is the canon's, the signature is not".to_owned()
-        }
-        (Some(false), Some(true), _) => {
-            "an altered payload: the signature is the canon's, the payload is not".to_owned()
-        }
-        (_, _, Some(_)) => "an outdated signature: it was made over other bytes, of another release".to_owned(),
-        (Some(true), Some(true), None) => {
-            "a signature that was never made over these bytes, in the canon too".to_owned()
-        }
-        _ => "a signature that was made over other bytes".to_owned(),
+        (Some(true), Some(false), _) => Stated::OutdatedSignature,
+        (Some(false), Some(true), _) => Stated::AlteredPayload,
+        (_, _, Some(_)) => Stated::SignatureOfOtherRelease,
+        (Some(true), Some(true), None) => Stated::NeverSigned,
+        _ => Stated::SignatureOverOther,
     }
 }
 

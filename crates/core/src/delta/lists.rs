@@ -4,8 +4,10 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::context::{CheckContext, align};
 use super::extras::may_stay;
+use crate::base::act::Act;
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::base::ids::{FoldedId, same_name};
+use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::{Remedy, Suggestion};
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edits::{Change, Entry, digest_like, entry_text, option_text};
@@ -223,28 +225,23 @@ fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 }
 
 fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWanted) -> Finding {
-    let what = match &rule.form {
-        ListForm::Option { .. } => "the launch line",
-        _ => "the list",
-    };
-    let mut expected = format!("{what} `{}`", rule.name);
     let is_there = !is_not_there(problem);
+    let mut expected = Stated::List(rule.name.clone());
     let remedy: Remedy = match &rule.form {
         ListForm::Option { option, between } => {
-            expected = option_text(rule, option, between.as_deref(), &all_new(wanted));
+            expected = option_text(rule, option, between.as_deref(), &all_new(wanted)).into();
             let line = Suggestion::new("line").word(survey.install.name.as_str());
-            let by_hand = format!("write it into the launch line by hand; {line} prints it");
             if !is_there {
                 // Who starts the game in another way has the line elsewhere, where nobody can read it.
-                let remedy = format!("if the game is started in another way, see to it there; {by_hand}");
+                let remedy = Act::WriteLaunchLineElsewhere(line);
                 let finding = Finding::new(Code::ListUnreadable, remedy).severity(Severity::Note);
                 return finding.expected(expected).found(problem);
             }
-            by_hand.into()
+            Act::WriteLaunchLine(line).into()
         }
-        _ if is_there => "mend the file by hand; it is left as it is".into(),
+        _ if is_there => Act::MendFile.into(),
         _ if can_be_made(rule) => align(survey).into(),
-        _ => "start the game once, so that it makes the file".into(),
+        _ => Act::StartForFile.into(),
     };
     Finding::new(Code::ListUnreadable, remedy).expected(expected).found(problem)
 }
@@ -289,10 +286,11 @@ fn launch_line(
         .entries
         .extend(expected.iter().filter(|text| !found.contains(text)).map(|text| change(text, Changed::Gone)));
     let between = between.filter(|between| !between.trim().is_empty()).unwrap_or(" ");
-    let said = |texts: &[String]| if texts.is_empty() { "no mod".to_owned() } else { texts.join(between) };
+    let [expected, found] = [expected, found].map(|texts| Series::of(texts).between(between.to_owned()).or("no mod"));
+    let behind = |option: &str, entries| Stated::Option { option: option.to_owned(), entries };
     match &list.near {
-        Some(near) => finding.expected(format!("{option}{}", said(&expected))).found(format!("{near}{}", said(&found))),
-        None => finding.expected(said(&expected)).found(said(&found)),
+        Some(near) => finding.expected(behind(option, expected)).found(behind(near, found)),
+        None => finding.expected(Stated::Several(expected)).found(Stated::Several(found)),
     }
 }
 
@@ -307,12 +305,12 @@ fn entries(
     let mut findings = Vec::new();
     for (at, why) in &wanted.gone {
         let entry = &entries[*at];
-        let finding = of(Code::ListEntryExtra, entry.id.as_str()).expected("not listed");
+        let finding = of(Code::ListEntryExtra, entry.id.as_str()).expected(Stated::NotListed);
         findings.push(match why {
             Gone::Extra => finding.found(&entry.text),
-            Gone::Twice => finding.expected("listed once").found(format!("{} twice", entry.text)),
+            Gone::Twice => finding.expected(Stated::ListedOnce).found(Stated::Twice(entry.text.clone())),
             Gone::OtherSide => finding
-                .found(format!("{}, which a {} does not need", entry.text, survey.install.role))
+                .found(Stated::NotNeededBy { entry: entry.text.clone(), role: survey.install.role.as_str() })
                 .severity(Severity::Risky),
         });
     }
@@ -321,7 +319,7 @@ fn entries(
             Change::Keep(_) => {}
             Change::New(entry) => {
                 let version = entry.version.clone().unwrap_or_else(|| "-".to_owned());
-                findings.push(of(Code::ListEntryMissing, entry.id.as_str()).expected(version).found("nothing"));
+                findings.push(of(Code::ListEntryMissing, entry.id.as_str()).expected(version).found(Stated::Nothing));
             }
             Change::Set(at, entry) => {
                 let found = &entries[*at];
@@ -329,7 +327,7 @@ fn entries(
                 let sealed = measure.canon.mods.iter().find(|sealed| sealed.manifest.id == entry.id);
                 let same_version = sealed.is_none_or(|sealed| has_version(measure, sealed, found));
                 findings.push(if !found.on {
-                    of(Code::ListEntryOff, entry.id.as_str()).expected(version).found("switched off")
+                    of(Code::ListEntryOff, entry.id.as_str()).expected(version).found(Stated::Off)
                 } else if !same_version {
                     let said = found.version.clone().unwrap_or_default();
                     of(Code::ListVersion, entry.id.as_str()).expected(version).found(said)
@@ -358,7 +356,7 @@ fn order(survey: &Survey, entries: &[ListEntry], wanted: &ListWanted) -> Option<
     }
     let mut found = expected.clone();
     found.sort_unstable();
-    let told = |order: &[usize]| order.iter().map(|at| entries[*at].id.as_str()).collect::<Vec<_>>().join(", ");
+    let told = |order: &[usize]| Stated::Several(Series::of_ids(order.iter().map(|at| &entries[*at].id)));
     Some(Finding::new(Code::ListOrder, align(survey)).expected(told(&expected)).found(told(&found)))
 }
 

@@ -5,10 +5,12 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::context::{CheckContext, align};
 use super::extras::may_stay;
+use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
+use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::Remedy;
 use crate::canon::SealedMod;
 use crate::config::Edits;
@@ -211,54 +213,41 @@ fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) ->
     let wanted = entries_of(measure, survey.install.role, &data.file);
     if let Some(problem) = &data.problem {
         let remedy = match is_not_there(problem) {
-            true => "start the game once, so that it makes the file",
-            false => "mend the file by hand; it is left as it is",
+            true => Act::StartForFile,
+            false => Act::MendFile,
         };
         let mods: BTreeSet<&str> = wanted.iter().map(|(sealed, _)| sealed.manifest.id.as_str()).collect();
-        let expected = format!("the entries of {}", mods.into_iter().collect::<Vec<_>>().join(", "));
+        let expected = Stated::EntriesOf(Series::of(mods));
         let finding = Finding::new(Code::FragmentMissing, remedy).at(data.file.as_str());
         return if wanted.is_empty() { Vec::new() } else { vec![finding.expected(expected).found(problem)] };
     }
     let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
     let at = |code, id: &str| Finding::new(code, align(survey)).about(id).at(data.file.as_str());
     let one = |(sealed, entry, state): &(&SealedMod, &MergedEntry, EntryState)| {
-        let expected = |code| at(code, sealed.manifest.id.as_str()).expected(format!("the entry {}", entry.key));
+        let expected = |code| at(code, sealed.manifest.id.as_str()).expected(Stated::Entry(entry.key.clone()));
         match state {
             EntryState::Right => None,
-            EntryState::Missing => Some(expected(Code::FragmentMissing).found("nothing")),
+            EntryState::Missing => Some(expected(Code::FragmentMissing).found(Stated::Nothing)),
             EntryState::Twice { .. } => {
                 let times = data.entries.iter().filter(|found| found.key == entry.key).count();
-                Some(expected(Code::FragmentDiffers).found(format!("it is there {times} times")))
+                Some(expected(Code::FragmentDiffers).found(Stated::Times(times)))
             }
-            EntryState::OtherRelease => {
-                Some(expected(Code::FragmentDiffers).found("as another release of the mod has it"))
-            }
+            EntryState::OtherRelease => Some(expected(Code::FragmentDiffers).found(Stated::OfOtherRelease)),
             EntryState::Edited => Some(edited(measure, survey, expected(Code::FragmentDiffers))),
         }
     };
     let mut findings: Vec<Finding> = states.iter().filter_map(one).collect();
     findings.extend(gone.iter().map(|(key, id)| {
-        at(Code::FragmentLeftOver, id.as_str())
-            .expected("no entry of a mod that is gone")
-            .found(format!("the entry {key}"))
+        at(Code::FragmentLeftOver, id.as_str()).expected(Stated::NoEntryOfGone).found(Stated::Entry(key.clone()))
     }));
     findings
 }
 
 fn edited(measure: CheckContext<'_>, survey: &Survey, finding: Finding) -> Finding {
-    let finding = finding.found("edited by hand");
+    let finding = finding.found(Stated::EditedByHand);
     match measure.edits {
-        Edits::Ask => Finding {
-            remedy: Remedy::telling(
-                "",
-                align(survey).word("--replace-edits"),
-                " puts the mod's own in its place; or say in kanon.toml that it stays: edited-entries = \"keep\" under [policy]",
-            ),
-            ..finding
-        },
-        Edits::Keep => {
-            Finding { remedy: "nothing; kanon.toml says that it stays".into(), ..finding }.severity(Severity::Note)
-        }
+        Edits::Ask => Finding { remedy: Remedy::OrKeepEdited(align(survey).word("--replace-edits")), ..finding },
+        Edits::Keep => Finding { remedy: Act::Stays.into(), ..finding }.severity(Severity::Note),
         Edits::Replace => finding,
     }
 }
@@ -271,13 +260,10 @@ fn files(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
             |code| Finding::new(code, align(survey)).about(&placed.sealed.manifest.id).at(placed.path.as_str());
         match found.blake3 {
             Some(digest) if digest == placed.blake3 || placed.stays => {}
-            Some(_) => findings.push(
-                finding(Code::FragmentDiffers)
-                    .expected("the file that the mod brings")
-                    .found("a file with other bytes"),
-            ),
+            Some(_) => findings
+                .push(finding(Code::FragmentDiffers).expected(Stated::BroughtFile).found(Stated::FileWithOtherBytes)),
             None => {
-                findings.push(finding(Code::FragmentMissing).expected("the file that the mod brings").found("nothing"));
+                findings.push(finding(Code::FragmentMissing).expected(Stated::BroughtFile).found(Stated::Nothing));
             }
         }
     }
@@ -286,8 +272,8 @@ fn files(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
             Finding::new(Code::FragmentLeftOver, align(survey))
                 .about(&brought.of_mod)
                 .at(brought.path.as_str())
-                .expected("no file of a mod that is gone")
-                .found("the file that it brought"),
+                .expected(Stated::NoFileOfGone)
+                .found(Stated::FileItBrought),
         );
     }
     findings
@@ -305,11 +291,11 @@ pub fn same_entries<'a>(mods: impl Iterator<Item = &'a SealedMod>) -> Vec<Findin
     shared
         .map(|((file, key), mods)| {
             let ids: Vec<&str> = mods.iter().map(|sealed| sealed.manifest.id.as_str()).collect();
-            Finding::new(Code::Conflict, "drop one of them, or know that the one that is loaded last counts")
-                .about(ids[0])
+            Finding::new(Code::Conflict, Act::DropOrKnowLast)
+                .about(mods[0].manifest.id.as_str())
                 .at(file.as_str())
-                .expected(format!("one mod that brings the entry {key}"))
-                .found(ids.join(" and "))
+                .expected(Stated::OneModWithEntry(key.to_owned()))
+                .found(Stated::Several(Series::of(ids).between(" and ")))
                 .severity(Severity::Risky)
         })
         .collect()

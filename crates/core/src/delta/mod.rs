@@ -12,8 +12,10 @@ pub mod worlds;
 
 use std::collections::BTreeSet;
 
+use crate::base::act::Act;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::resolve::fit::{FitSet, fit};
 use crate::survey::Survey;
 
@@ -75,18 +77,16 @@ fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let mut findings = Vec::new();
     for (code, name, expected, found, can_be_read) in pairs {
         let Some(expected) = expected else { continue };
+        let of = name.to_owned();
         let finding = match found {
             Some(found) if measure.rulebook.versions.same(expected, found) => continue,
-            Some(found) => Finding::new(code, format!("install {name} {expected} there")).found(found),
+            Some(found) => Finding::new(code, Act::Install { of: of.clone(), version: expected.clone() }).found(found),
             None if !can_be_read => continue,
-            None => Finding::new(
-                code,
-                format!("install {name} {expected} there, or correct the rulebook's place for its version"),
-            )
-            .found("none found")
-            .severity(if code == Code::LoaderDiffers { Severity::Blocking } else { Severity::Risky }),
+            None => Finding::new(code, Act::InstallOrCorrectPlace { of: of.clone(), version: expected.clone() })
+                .found(Stated::NoneFound)
+                .severity(if code == Code::LoaderDiffers { Severity::Blocking } else { Severity::Risky }),
         };
-        findings.push(finding.expected(format!("{name} {expected}")));
+        findings.push(finding.expected(Stated::Release { of, version: expected.clone() }));
     }
     findings
 }

@@ -5,9 +5,11 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use super::context::{CheckContext, align};
+use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
+use crate::base::stated::{Series, Stated};
 use crate::canon::{SealedFile, SealedMod};
 use crate::rulebook::{NeededOn, Shelf};
 use crate::survey::{Survey, SurveyedFile, SurveyedMod};
@@ -40,11 +42,11 @@ fn nowhere_yet(survey: &Survey, sealed: &SealedMod, shelf: &Shelf) -> Option<Fin
     let wild = shelf.wild.of(role).first()?;
     let nowhere = sealed.needed_on().includes(role) && survey.places(shelf).next().is_none();
     nowhere.then(|| {
-        Finding::new(Code::ModMissing, format!("start the game once so that {wild} is there, then align"))
+        Finding::new(Code::ModMissing, Act::StartForFolder(wild.to_string()))
             .about(&sealed.manifest.id)
             .at(wild.to_string())
             .expected(sealed.version_or_dash())
-            .found("no such folder yet")
+            .found(Stated::NoSuchFolderYet)
     })
 }
 
@@ -91,11 +93,11 @@ impl Judgement<'_> {
         let role = self.survey.install.role;
         let side = self.sealed.needed_on().as_str();
         let severity = if role == crate::rulebook::Role::Server { Severity::Risky } else { Severity::Note };
-        Finding::new(Code::NotNeededHere, format!("take it off this {role}, unless you know why it is there"))
+        Finding::new(Code::NotNeededHere, Act::TakeOff(role.as_str()))
             .about(&self.sealed.manifest.id)
             .at(found.path.as_str())
-            .expected(format!("on the {side} alone"))
-            .found(format!("on a {role}"))
+            .expected(Stated::OnSideAlone(side))
+            .found(Stated::OnA(role.as_str()))
             .severity(severity)
     }
 
@@ -105,7 +107,7 @@ impl Judgement<'_> {
             return self
                 .finding(Code::ModDisabled)
                 .at(off.path.as_str())
-                .found(format!("{}, switched off", off.version_or_dash()));
+                .found(Stated::SwitchedOff(off.version_or_dash().to_owned()));
         }
         let target = self.target();
         if let Some(broken) = self.survey.unreadable.iter().find(|broken| broken.path == target) {
@@ -120,19 +122,18 @@ impl Judgement<'_> {
         if let Some(stray) = stray {
             return self.finding(Code::WrongPlace).at(stray.path.as_str()).expected(target).found(stray.path.as_str());
         }
-        self.finding(Code::ModMissing).at(target).found("nothing")
+        self.finding(Code::ModMissing).at(target).found(Stated::Nothing)
     }
 
     fn several(&self, copies: &[&SurveyedMod]) -> Vec<Finding> {
         let right = copies.iter().find(|copy| self.sealed.has_bytes_of(copy, self.shelf));
         let best = right.copied().unwrap_or_else(|| self.newest(copies));
-        let others: Vec<String> = copies
+        let others = copies
             .iter()
             .filter(|copy| copy.path != best.path)
-            .map(|copy| format!("{} in {}", copy.version_or_dash(), copy.path))
-            .collect();
-        let duplicate =
-            self.finding(Code::ModDuplicate).at(best.path.as_str()).found(format!("also {}", others.join(", ")));
+            .map(|copy| Stated::CopyIn { version: copy.version_or_dash().to_owned(), place: copy.path.to_string() });
+        let also = Stated::Also(Series::of(others));
+        let duplicate = self.finding(Code::ModDuplicate).at(best.path.as_str()).found(also);
         std::iter::once(duplicate).chain(self.differs(best)).collect()
     }
 
@@ -151,10 +152,8 @@ impl Judgement<'_> {
             return misnamed.then(|| {
                 let finding = self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name);
                 finding.found(match is_put_together_otherwise(&found.name, &self.sealed.name) {
-                    true => {
-                        format!("{}, the same letters put together otherwise (u and \u{a8} for \u{fc})", found.name)
-                    }
-                    false => found.name.clone(),
+                    true => Stated::PutTogetherOtherwise(found.name.clone()),
+                    false => Stated::Verbatim(found.name.clone()),
                 })
             });
         }
@@ -171,7 +170,7 @@ impl Judgement<'_> {
         let mut finding = self.finding(code).at(found.path.as_str()).found(version);
         if code == Code::ContentDiffers {
             finding.entries = changed_entries(self.sealed, found, Some(self.shelf));
-            finding = finding.found(format!("{version} with other bytes"));
+            finding = finding.found(Stated::WithOtherBytes(version.to_owned()));
         }
         Some(finding)
     }

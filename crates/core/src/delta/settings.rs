@@ -3,11 +3,30 @@
 use std::collections::BTreeSet;
 
 use super::context::{CheckContext, MEMORY, align};
+use crate::base::act::Act;
 use crate::base::finding::{Code, Finding};
+use crate::base::stated::Stated;
 use crate::base::suggestion::Remedy;
 use crate::canon::SealedSetting;
 use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
 use crate::survey::{Survey, SurveyedSetting, is_not_there};
+
+/// Why nobody knows what a setting is to be.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ValueError {
+    /// It is said by itself.
+    #[error("the setting `{0}` quotes itself")]
+    QuotesItself(String),
+    /// A place that it quotes is not there.
+    #[error("nothing is there that {0} stands for")]
+    Nothing(String),
+    /// A place that it quotes is there more than once.
+    #[error("{0} stands for several: {1}")]
+    Several(String, String),
+    /// What it quotes is nowhere said.
+    #[error("nobody knows `{0}`")]
+    Unknown(String),
+}
 
 /// A setting that must have a value.
 #[derive(Debug, Clone)]
@@ -17,7 +36,7 @@ pub struct SettingWanted<'a> {
     /// What was found there.
     pub found: &'a SurveyedSetting,
     /// The value, in the words of the one that is there; or what it quotes and nobody knows.
-    pub value: Result<String, String>,
+    pub value: Result<String, ValueError>,
     /// Whose it is, where that was said.
     of: Option<Role>,
 }
@@ -52,9 +71,9 @@ fn value_of(
     sealed: &SealedSetting,
     found: &SurveyedSetting,
     asked: &mut BTreeSet<String>,
-) -> Result<String, String> {
+) -> Result<String, ValueError> {
     if !asked.insert(sealed.name.clone()) {
-        return Err(format!("the setting `{}` quotes itself", sealed.name));
+        return Err(ValueError::QuotesItself(sealed.name.clone()));
     }
     let asked = std::cell::RefCell::new(asked);
     let why = std::cell::RefCell::new(None);
@@ -62,13 +81,13 @@ fn value_of(
         if let Some(names) = survey.quoted.get(name) {
             return match names.as_slice() {
                 [one] => Some(one.clone()),
-                [] => told(&why, format!("nothing is there that {name} stands for")),
+                [] => told(&why, ValueError::Nothing(name.to_owned())),
                 // Of several, the one that is set already is as good as any.
                 several => found
                     .value
                     .clone()
                     .filter(|value| several.contains(value))
-                    .or_else(|| told(&why, format!("{name} stands for several: {}", several.join(", ")))),
+                    .or_else(|| told(&why, ValueError::Several(name.to_owned(), several.join(", ")))),
             };
         }
         let other = measure.canon.settings.iter().find(|other| other.name == name);
@@ -79,10 +98,10 @@ fn value_of(
             None => survey.settings.iter().find(|other| other.name == name).and_then(|other| other.value.clone()),
         }
     };
-    filled(&sealed.is, known).map_err(|name| why.take().unwrap_or_else(|| format!("nobody knows `{name}`")))
+    filled(&sealed.is, known).map_err(|name| why.take().unwrap_or(ValueError::Unknown(name)))
 }
 
-fn told(why: &std::cell::RefCell<Option<String>>, reason: String) -> Option<String> {
+fn told(why: &std::cell::RefCell<Option<ValueError>>, reason: ValueError) -> Option<String> {
     why.replace(Some(reason));
     None
 }
@@ -124,10 +143,10 @@ fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let missed = measure.canon.settings.iter().filter(is_missed);
     let rule = |sealed: &SealedSetting| measure.rulebook.settings.iter().find(|rule| rule.name == sealed.name);
     let finding = |(rule, sealed): (&SettingRule, &SealedSetting)| {
-        Finding::new(Code::SettingMissing, "start the game once, so that it makes the file")
+        Finding::new(Code::SettingMissing, Act::StartForFile)
             .at(rule.file.to_string())
-            .expected(format!("{}: {}", sealed.name, sealed.is))
-            .found("nothing is called so yet")
+            .expected(Stated::Setting { name: sealed.name.clone(), value: sealed.is.clone() })
+            .found(Stated::CalledSoYet)
     };
     missed.filter_map(|sealed| Some(finding((rule(sealed)?, sealed)))).collect()
 }
@@ -135,28 +154,27 @@ fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
     let SettingWanted { rule, found, value, .. } = wanted;
     let said = match (&found.value, &found.problem) {
-        (_, Some(problem)) => problem.clone(),
-        (Some(value), None) => value.clone(),
-        (None, None) => "nothing".to_owned(),
+        (_, Some(problem)) => Stated::Verbatim(problem.clone()),
+        (Some(value), None) => Stated::Verbatim(value.clone()),
+        (None, None) => Stated::Nothing,
     };
-    let expected = value.clone().unwrap_or_else(|reason| format!("a value, but {reason}"));
+    let name = rule.name.clone();
+    let expected = match value {
+        Ok(value) => Stated::Setting { name, value: value.clone() },
+        Err(why) => Stated::SettingWithout { name, why: why.to_string() },
+    };
     let (code, remedy): (Code, Remedy) = match (&rule.licence, &found.problem, value) {
         (Some(licence), None, _) => {
             let command = align(survey).word("--accept-licence").word(rule.name.as_str());
-            let remedy = Remedy::telling(&format!("read {licence}; if you accept it: "), command, "");
-            (Code::LicenceNotAccepted, remedy)
+            (Code::LicenceNotAccepted, Remedy::Accepting { licence: licence.clone(), command })
         }
-        (_, Some(problem), _) if is_not_there(problem) => {
-            (Code::SettingMissing, "start the game once, so that it makes the file".into())
-        }
-        (_, Some(_), _) => (Code::SettingMissing, "mend the file by hand; it is left as it is".into()),
-        (None, None, Err(_)) => {
-            (Code::SettingDiffers, format!("say in kanon.toml what `{}` is to be", rule.name).into())
-        }
+        (_, Some(problem), _) if is_not_there(problem) => (Code::SettingMissing, Act::StartForFile.into()),
+        (_, Some(_), _) => (Code::SettingMissing, Act::MendFile.into()),
+        (None, None, Err(_)) => (Code::SettingDiffers, Act::SayValue(rule.name.clone()).into()),
         (None, None, Ok(_)) if found.value.is_none() => (Code::SettingMissing, align(survey).into()),
         (None, None, Ok(_)) => (Code::SettingDiffers, align(survey).into()),
     };
-    Finding::new(code, remedy).at(found.file.as_str()).expected(format!("{}: {expected}", rule.name)).found(said)
+    Finding::new(code, remedy).at(found.file.as_str()).expected(expected).found(said)
 }
 
 fn memory(
@@ -176,10 +194,10 @@ fn memory(
     };
     let remedy: Remedy = match found.bytes {
         Some(_) => align(survey).into(),
-        None => "mend the file by hand; it is left as it is".into(),
+        None => Act::MendFile.into(),
     };
     let finding = Finding::new(Code::MemoryLow, remedy).at(found.file.as_str());
-    Some(finding.expected(format!("at least {}", rule.written(floor, "MiB"))).found(said))
+    Some(finding.expected(Stated::AtLeast(rule.written(floor, "MiB"))).found(said))
 }
 
 #[cfg(test)]

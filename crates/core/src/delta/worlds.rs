@@ -5,6 +5,7 @@ use super::extras::may_stay;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
+use crate::base::stated::Stated;
 use crate::base::suggestion::{Remedy, Suggestion};
 use crate::survey::{Survey, SurveyedMod};
 
@@ -78,14 +79,10 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let changes = shaping(measure, survey);
     let Some(world) = survey.worlds.first() else { return Vec::new() };
     let finding = |shaping: &Shaping| {
-        let remedy = Remedy::telling(
-            "",
-            Suggestion::align(&survey.install.name).word("--world").word("new"),
-            ", or --world FILE for a prepared one, or --world keep if you know that it will do",
-        );
+        let remedy = Remedy::OrOtherWorld(Suggestion::align(&survey.install.name).word("--world").word("new"));
         let (expected, found) = match shaping.change {
-            Change::Removed => ("a world made without it", "one made with it"),
-            Change::Added | Change::Replaced => ("a world made with it", "one made without it"),
+            Change::Removed => (Stated::WorldWithout, Stated::OneWith),
+            Change::Added | Change::Replaced => (Stated::WorldWith, Stated::OneWithout),
         };
         let finding = Finding::new(Code::WorldNeedsNew, remedy).about(&shaping.id).at(world.as_str());
         finding.expected(expected).found(found)

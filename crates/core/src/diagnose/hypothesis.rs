@@ -1,9 +1,10 @@
-//! A cause that may be it, with what speaks for it, in log-odds.
+//! A cause that may be it, with what speaks for it.
 
 use std::collections::BTreeMap;
 
 use super::measured::Measured;
 use super::verdict::Evidence;
+use super::weights::Support;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::canon::Canon;
@@ -11,51 +12,14 @@ use crate::logs::{LogEvent, Source};
 use crate::rulebook::Role;
 use crate::survey::Survey;
 
-// Log-odds. A blocking difference that was measured, a risky one, and a risky one beside a blocking one.
-pub(super) const BLOCKING: f64 = 2.0;
-pub(super) const RISKY: f64 = -0.4;
-pub(super) const RISKY_BESIDE: f64 = -1.6;
-// A line that names the same thing and such a cause, the same thing alone, such a cause alone, such a cause among several.
-pub(super) const SAME_CAUSE: f64 = 1.5;
-pub(super) const SAME_THING: f64 = 0.6;
-pub(super) const ONLY_ONE_SUCH: f64 = 1.3;
-pub(super) const ONE_OF_SUCH: f64 = 0.4;
-// What a line alone tells: a cause and a mod, a cause, that something is wrong with a mod.
-pub(super) const TOLD_WITH_MOD: f64 = 1.2;
-pub(super) const TOLD: f64 = 0.8;
-pub(super) const TOLD_VAGUELY: f64 = 0.2;
-// The other log tells it too; the other side was measured and is in line; a survey speaks against it.
-pub(super) const TOLD_TWICE: f64 = 0.6;
-pub(super) const OTHER_IN_LINE: f64 = 0.2;
-pub(super) const SPOKEN_AGAINST: f64 = -2.4;
-// The line is of a side that never came up; it is of a join, and the client did not get so far the last time.
-pub(super) const NEVER_UP: f64 = 0.5;
-pub(super) const OF_BEFORE: f64 = -0.7;
-// Words near a name; words that only say that something failed; where nobody knows such a mod; each further line of the kind.
-pub(super) const HINTED: f64 = -0.3;
-pub(super) const HINTED_VAGUELY: f64 = -0.7;
-pub(super) const HINTED_UNKNOWN: f64 = -0.4;
-pub(super) const HINTED_AGAIN: f64 = 0.2;
-// The last hint of all is of the last try; the first may be of any.
-pub(super) const HINTED_LAST: f64 = 0.3;
-// A message that is shown for such a cause, wholly alike; and as the only thing there is, its first meaning and each later one.
-pub(super) const MESSAGE: f64 = 0.8;
-pub(super) const MESSAGE_ALONE: f64 = -0.6;
-pub(super) const MESSAGE_NEXT: f64 = -0.5;
-// Words of a refusal or a message that nothing knows.
-pub(super) const GUESSED: f64 = -1.4;
-// Such a text, or one that is like a known one, names a mod.
-pub(super) const NAMES_ONE: f64 = 0.9;
-/// Without a measurement nobody is surer than this.
-pub(super) const MOST_UNMEASURED: f64 = 0.89;
-/// A refusal is explained by a verdict that is surer than this.
-pub(super) const EXPLAINS: f64 = 0.3;
-
 /// A cause that may be it.
 pub(super) struct Hypothesis<'a> {
     pub(super) cause: Code,
     pub(super) mod_id: Option<FoldedId>,
     pub(super) side: Option<Role>,
+    /// What it rests on.
+    pub(super) rests_on: Support,
+    /// That, and what else was known at once, in log-odds; without `weights`.
     pub(super) odds: f64,
     pub(super) by: Vec<Source>,
     pub(super) evidence: Vec<Evidence>,
@@ -67,12 +31,13 @@ pub(super) struct Hypothesis<'a> {
 
 impl Hypothesis<'_> {
     /// One that rests on a text alone.
-    pub(super) fn of_text(cause: Code, mod_id: Option<FoldedId>, odds: f64, evidence: Evidence) -> Self {
+    pub(super) fn of_text(cause: Code, mod_id: Option<FoldedId>, rests_on: Support, evidence: Evidence) -> Self {
         Self {
             cause,
             mod_id,
             side: None,
-            odds,
+            rests_on,
+            odds: rests_on.weight(),
             by: vec![evidence.source],
             evidence: vec![evidence],
             measured: None,
@@ -105,10 +70,8 @@ pub(super) fn added(hypothesis: &Hypothesis<'_>) -> f64 {
 
 /// Whether a line tells the value that was found where another one should be.
 pub(super) fn tells_value(event: &LogEvent, finding: &Finding) -> bool {
-    let has = |text: &Option<String>, value: &String| {
-        value.chars().count() > 2 && text.as_ref().is_some_and(|text| has_word(text, value))
-    };
-    event.found.as_ref().is_some_and(|value| has(&finding.found, value))
+    let Some(value) = event.found.as_ref().filter(|value| value.chars().count() > 2) else { return false };
+    finding.found.as_ref().is_some_and(|found| has_word(&found.to_string(), value))
 }
 
 pub(super) const fn is_platform(code: Code) -> bool {
@@ -150,7 +113,7 @@ pub(super) fn is_about(finding: &Finding, name: &str) -> bool {
         || [&finding.expected, &finding.found]
             .into_iter()
             .flatten()
-            .any(|text| name.chars().count() > 2 && has_word(text, name))
+            .any(|stated| name.chars().count() > 2 && has_word(&stated.to_string(), name))
 }
 
 /// Whether a text has a name as a word of its own.

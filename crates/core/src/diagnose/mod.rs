@@ -6,6 +6,8 @@
 //! The model is told in docs/diagnosis.md.
 
 mod abroad;
+mod account;
+mod advice;
 mod attempt;
 mod elsewhere;
 mod failure;
@@ -14,19 +16,22 @@ mod hypothesis;
 pub mod isolate;
 mod likeness;
 mod measured;
+mod proposal;
 mod remedies;
 mod told;
 mod verdict;
 mod wanted;
 mod weigh;
-mod words;
+mod weights;
 
+pub use account::{Account, Copies, Difference};
+pub use advice::{Advice, Choice, EveryMod, Mend, Reason, Told};
 pub use attempt::{Join, of_last_join};
 pub use elsewhere::{KeptOutBy, elsewhere};
 pub use failure::meaning as means_failure;
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
+pub use proposal::literal;
 pub use verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict, Wanted};
 pub use weigh::weigh;
-pub use words::literal;

@@ -2,12 +2,14 @@
 
 use std::cmp::Ordering;
 
+use super::account::{Account, Copies};
 use super::attempt::Join;
 use super::hints::Needles;
 use super::hypothesis::*;
 use super::likeness::Likened;
+use super::proposal::proposal;
 use super::verdict::{Case, Evidence};
-use super::words;
+use super::weights::Support;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::logs::{LogEvent, Source, cause_of, family, is_of_mods};
@@ -53,13 +55,15 @@ pub(super) fn told<'a>(
             is_such && (is_same_thing || (names.is_empty() && event.names().next().is_none()))
         });
         match same {
-            Some(known) => support(known, event, if known.by.contains(&event.source) { 0.0 } else { TOLD_TWICE }),
+            Some(known) => {
+                support(known, event, if known.by.contains(&event.source) { 0.0 } else { Support::ToldTwice.weight() })
+            }
             None => {
                 let mut alone = told_alone(case, event, cause);
                 if is_of_stop {
-                    alone.odds += NEVER_UP;
+                    alone.odds += Support::NeverUp.weight();
                 } else if stopped == Some(Role::Client) && event.player.is_some() {
-                    alone.odds += OF_BEFORE;
+                    alone.odds += Support::OfBefore.weight();
                 }
                 hypotheses.push(alone);
             }
@@ -92,10 +96,12 @@ pub(super) fn vagueness(event: &LogEvent) -> u8 {
 
 pub(super) fn told_alone<'a>(case: &Case<'_>, event: &'a LogEvent, cause: Code) -> Hypothesis<'a> {
     let base = match (vagueness(event), event.names().next()) {
-        _ if event.is_guess => TOLD_VAGUELY,
-        (2, Some(_)) | (2, None) if !matches!(event.means, Event::OutOfMemory | Event::ConfigError) => TOLD_VAGUELY,
-        (_, Some(_)) => TOLD_WITH_MOD,
-        _ => TOLD,
+        _ if event.is_guess => Support::ToldVaguely,
+        (2, Some(_)) | (2, None) if !matches!(event.means, Event::OutOfMemory | Event::ConfigError) => {
+            Support::ToldVaguely
+        }
+        (_, Some(_)) => Support::ToldWithMod,
+        _ => Support::Told,
     };
     let mod_id = event.mod_id.clone().or_else(|| mod_of_file(case, event.file.as_deref()?));
     let evidence = Evidence::of_line(event.source, event.line, &event.text);
@@ -141,22 +147,23 @@ pub(super) fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Cod
     let survey = |text| Evidence::of_no_line(Source::Survey, text);
     match who_is_left(case, event.mod_id.as_ref(), cause) {
         Some(Left::Nobody(text)) => {
-            hypothesis.odds += SPOKEN_AGAINST;
+            hypothesis.odds += Support::SpokenAgainst.weight();
             hypothesis.evidence.push(survey(text));
         }
         Some(Left::Only(side)) => {
-            hypothesis.odds += OTHER_IN_LINE;
+            hypothesis.odds += Support::OtherInLine.weight();
             hypothesis.side = hypothesis.side.or(Some(side));
         }
         None => match case.client.and_then(|client| said_by_survey(client, event, cause)) {
             Some((true, text)) => {
                 hypothesis.by.insert(0, Source::Survey);
                 hypothesis.evidence.push(survey(text));
-                hypothesis.odds = BLOCKING + SAME_CAUSE;
+                hypothesis.rests_on = Support::Blocking;
+                hypothesis.odds = hypothesis.rests_on.weight() + Support::SameCause.weight();
             }
             Some((false, text)) => {
                 hypothesis.evidence.push(survey(text));
-                hypothesis.odds += SPOKEN_AGAINST;
+                hypothesis.odds += Support::SpokenAgainst.weight();
             }
             None => {}
         },
@@ -166,7 +173,7 @@ pub(super) fn held_against_surveys(case: &Case<'_>, event: &LogEvent, cause: Cod
 /// Who may be off in what a line names, when no measured difference says so.
 pub(super) enum Left {
     /// Both sides were measured, and have what the line says they have not.
-    Nobody(String),
+    Nobody(Account),
     /// The other side was measured and is in line.
     Only(Role),
 }
@@ -184,8 +191,7 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&FoldedId>, cause: Cod
         return match (case.server, case.client) {
             (Some(server), Some(client)) => {
                 let (server, client) = (of(server)?, of(client)?);
-                let text = || format!("both sides have {client} now; the line tells of before");
-                same(&server, &client).then(|| Left::Nobody(text()))
+                same(&server, &client).then_some(Left::Nobody(Account::BothHave(client)))
             }
             (Some(one), None) | (None, Some(one)) => {
                 let is_right = same(&of(one)?, of_canon?);
@@ -203,40 +209,33 @@ pub(super) fn who_is_left(case: &Case<'_>, mod_id: Option<&FoldedId>, cause: Cod
                 return None;
             }
             match (server, client) {
-                (Some(_), Some(_)) => {
-                    Some(Left::Nobody("both sides have now what the canon says; the line tells of before".to_owned()))
-                }
+                (Some(_), Some(_)) => Some(Left::Nobody(Account::BothAsSealed)),
                 (Some(_), None) => Some(Left::Only(Role::Client)),
                 (None, Some(_)) => Some(Left::Only(Role::Server)),
                 (None, None) => None,
             }
         }
         (None, Some(server), Some(client)) if copies(server) && copies(client) => {
-            Some(Left::Nobody("both sides have the same of it now; the line tells of before".to_owned()))
+            Some(Left::Nobody(Account::BothTheSame))
         }
         _ => None,
     }
 }
 
 /// What the client's survey says of a cause: whether it bears it out, and in which words.
-pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(bool, String)> {
-    let name = &client.install.name;
+pub(super) fn said_by_survey(client: &Survey, event: &LogEvent, cause: Code) -> Option<(bool, Account)> {
+    let install = client.install.name.clone();
     if matches!(cause, Code::LoaderDiffers | Code::GameDiffers | Code::RuntimeDiffers) {
         let version = version_of(cause, versions_on(client));
         let (version, found) = (version?, event.found.as_ref()?);
-        return Some((version == found, format!("{name} has {version}")));
+        let is_borne_out = version == found;
+        return Some((is_borne_out, Account::HasVersion { install, version: version.clone() }));
     }
     let id = event.mod_id.as_ref()?.clone();
     let copies: Vec<&SurveyedMod> = client.mods.iter().filter(|found| found.manifest.id == id).collect();
     let enabled: Vec<&&SurveyedMod> = copies.iter().filter(|copy| copy.enabled).collect();
-    let shown: Vec<String> = copies
-        .iter()
-        .map(|c| format!("{} in {}{}", c.version_or_dash(), c.path, if c.enabled { "" } else { ", switched off" }))
-        .collect();
-    let text = match shown.is_empty() {
-        true => format!("{name} does not have it"),
-        false => format!("{name} has {}", shown.join(" and ")),
-    };
+    let shown = copies.iter().map(|copy| (copy.version_or_dash().to_owned(), copy.path.clone(), copy.enabled));
+    let text = Account::Copies(Copies { install, copies: shown.collect() });
     let has = |version: &Option<String>| {
         version.as_ref().is_some_and(|v| enabled.iter().any(|copy| copy.version_or_dash() == v))
     };
@@ -258,24 +257,26 @@ pub(super) fn liken(
     hypotheses: &mut Vec<Hypothesis<'_>>,
     (case, is_in_line): (&Case<'_>, bool),
 ) {
-    let how = match likened.likeness >= 0.999 {
-        true => "as the game shows it".to_owned(),
-        false => format!("{:.0} % like \"{}\"", likened.likeness * 100.0, likened.known),
+    let shown = crate::logs::shown(&message.replace('\n', " "));
+    let percent = (likened.likeness * 100.0).round() as u32;
+    let text = match likened.likeness >= 0.999 {
+        true => Account::AsShown(shown),
+        false => Account::Like { message: shown, percent, known: likened.known.clone() },
     };
-    let text = format!("{} ({how})", crate::logs::shown(&message.replace('\n', " ")));
     let evidence = Evidence::of_no_line(Source::Message, text);
     let speaks_for = |cause: Code| likened.means.iter().any(|means| family(*means).contains(&cause));
     let such = hypotheses.iter().filter(|hypothesis| speaks_for(hypothesis.cause)).count().max(1);
     for hypothesis in hypotheses.iter_mut().filter(|hypothesis| speaks_for(hypothesis.cause)) {
-        add(hypothesis, MESSAGE * likened.likeness / (such as f64).sqrt(), evidence.clone());
+        add(hypothesis, Support::Message.weight() * likened.likeness / (such as f64).sqrt(), evidence.clone());
     }
-    if hypotheses.iter().any(|hypothesis| !hypothesis.by.is_empty() && hypothesis.odds > MESSAGE_ALONE) {
+    if hypotheses.iter().any(|hypothesis| !hypothesis.by.is_empty() && hypothesis.odds > Support::MessageAlone.weight())
+    {
         return;
     }
     let needles = needles(case);
     let named = needles.as_ref().and_then(|needles| named_or_nearly(needles, message));
-    let odds = MESSAGE_ALONE + (likened.likeness - 1.0) * 2.0;
-    hypotheses.extend(by_meanings((case, is_in_line), &likened.means, named, (odds, &evidence)));
+    let rests_on = (Support::MessageAlone, (likened.likeness - 1.0) * 2.0);
+    hypotheses.extend(by_meanings((case, is_in_line), &likened.means, named, (rests_on, &evidence)));
 }
 
 /// A refusal or a message that nothing knows may still speak of mods: the causes that such words most often mean, each hardly likely.
@@ -285,10 +286,15 @@ pub(super) fn guessed(case: &Case<'_>, unexplained: &[Evidence]) -> Vec<Hypothes
         return Vec::new();
     }
     let Some(needles) = needles(case) else { return Vec::new() };
-    let guess = unexplained.iter().map(|evidence| (evidence, needles.meanings(&evidence.text)));
+    let guess = unexplained.iter().map(|evidence| (evidence, needles.meanings(&evidence.text.to_string())));
     let Some((evidence, means)) = guess.into_iter().find(|(_, means)| !means.is_empty()) else { return Vec::new() };
     // Where something measured is off, that is the verdict, and nobody guesses.
-    by_meanings((case, true), &means, named_or_nearly(&needles, &evidence.text), (GUESSED, evidence))
+    by_meanings(
+        (case, true),
+        &means,
+        named_or_nearly(&needles, &evidence.text.to_string()),
+        ((Support::Guessed, 0.0), evidence),
+    )
 }
 
 /// What a text may mean, the most frequent first: each meaning a hypothesis, less likely than the one before.
@@ -296,12 +302,12 @@ fn by_meanings(
     (case, is_in_line): (&Case<'_>, bool),
     means: &[Event],
     named: Option<&FoldedId>,
-    (odds, evidence): (f64, &Evidence),
+    ((rests_on, more), evidence): ((Support, f64), &Evidence),
 ) -> Vec<Hypothesis<'static>> {
-    let certainty = if named.is_some() { NAMES_ONE } else { 0.0 };
+    let certainty = if named.is_some() { Support::NamesOne.weight() } else { 0.0 };
     let hypothesis = |(rank, cause)| {
-        let odds = odds + MESSAGE_NEXT * rank as f64 + certainty;
-        let mut hypothesis = Hypothesis::of_text(cause, named.cloned(), odds, evidence.clone());
+        let mut hypothesis = Hypothesis::of_text(cause, named.cloned(), rests_on, evidence.clone());
+        hypothesis.odds += more + Support::MessageNext.weight() * rank as f64 + certainty;
         hold_words_against_surveys(case, &mut hypothesis, is_in_line);
         hypothesis
     };
@@ -330,7 +336,7 @@ pub(super) fn hinted(
     let known = hypotheses.len();
     let is_explained = hypotheses.iter().any(|hypothesis| hypothesis.odds + added(hypothesis) > 0.5);
     for (place, hint) in case.hints.iter().enumerate() {
-        let lateness = HINTED_LAST * (place + 1) as f64 / case.hints.len() as f64;
+        let lateness = Support::HintedLast.weight() * (place + 1) as f64 / case.hints.len() as f64;
         let means = hint.means;
         let cause = cause_of(means).unwrap_or(Code::Unreadable);
         let evidence = Evidence::of_line(hint.source, hint.line, &hint.text);
@@ -344,28 +350,31 @@ pub(super) fn hinted(
         };
         let mut is_used = false;
         if let Some(hypothesis) = hypotheses[..known].iter_mut().find(|hypothesis| speaks(hypothesis)) {
-            let strength = if family(means).contains(&hypothesis.cause) { SAME_THING + 0.2 } else { HINTED_AGAIN };
+            let strength = if family(means).contains(&hypothesis.cause) {
+                Support::SameThing.weight() + 0.2
+            } else {
+                Support::HintedAgain.weight()
+            };
             add(hypothesis, strength, evidence);
             is_used = true;
         } else if !is_explained && !nothing_failed {
             match hypotheses[known..].iter_mut().find(|hypothesis| speaks(hypothesis)) {
                 Some(hypothesis) => {
-                    let twice = hypothesis.evidence.len() as f64 * HINTED_AGAIN;
-                    add(hypothesis, twice.min(2.0 * HINTED_AGAIN), evidence);
+                    let twice = hypothesis.evidence.len() as f64 * Support::HintedAgain.weight();
+                    add(hypothesis, twice.min(2.0 * Support::HintedAgain.weight()), evidence);
                 }
                 None => {
-                    let odds = lateness
-                        + if means == Event::ModFailed { HINTED_VAGUELY } else { HINTED }
-                        + if hint.is_known { 0.0 } else { HINTED_UNKNOWN };
-                    hypotheses.push(Hypothesis {
-                        side: hint.own_side(),
-                        ..Hypothesis::of_text(cause, hint.mod_id.clone(), odds, evidence)
-                    });
+                    let is_vague = means == Event::ModFailed;
+                    let rests_on = if is_vague { Support::HintedVaguely } else { Support::Hinted };
+                    let mut hypothesis = Hypothesis::of_text(cause, hint.mod_id.clone(), rests_on, evidence);
+                    hypothesis.side = hint.own_side();
+                    hypothesis.odds += lateness + if hint.is_known { 0.0 } else { Support::HintedUnknown.weight() };
+                    hypotheses.push(hypothesis);
                 }
             }
             is_used = true;
         }
-        let proposal = words::proposal(hint);
+        let proposal = proposal(hint);
         if is_used && proposals.len() < 3 && !proposals.contains(&proposal) {
             proposals.push(proposal);
         }
@@ -391,6 +400,6 @@ fn hold_words_against_surveys(case: &Case<'_>, hypothesis: &mut Hypothesis<'_>, 
     let (Some(_), Some(_), Some(id)) = (case.server, case.client, &hypothesis.mod_id) else { return };
     let is_there = |survey: &Survey| survey.mods.iter().any(|found| found.enabled && found.manifest.id == *id);
     if surveys(case).into_iter().all(is_there) {
-        hypothesis.odds += SPOKEN_AGAINST / 2.0;
+        hypothesis.odds += Support::SpokenAgainst.weight() / 2.0;
     }
 }

@@ -1,11 +1,14 @@
 //! What there is to go by, and what it comes to: verdicts with their evidence and what each person must do.
 
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 
+use super::account::Account;
+use super::advice::Advice;
 use super::elsewhere::KeptOutBy;
 use super::hints::Hint;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::canon::Canon;
 use crate::config::Extras;
 use crate::logs::{LogEvent, Source};
@@ -104,10 +107,10 @@ pub struct Verdict {
     pub remedy: Vec<Remedy>,
     /// What should be, as far as it is known.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub expected: Option<String>,
+    pub expected: Option<Stated>,
     /// What is.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub found: Option<String>,
+    pub found: Option<Stated>,
     /// Where it is, or is to be.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub path: Option<String>,
@@ -129,17 +132,17 @@ pub struct Evidence {
     /// The line of the log.
     pub line: Option<u64>,
     /// The line, or the measured difference in words.
-    pub text: String,
+    pub text: Account,
 }
 
 impl Evidence {
     /// A line of a log.
     pub(super) fn of_line(source: Source, line: u64, text: &str) -> Self {
-        Self { source, line: Some(line), text: text.to_owned() }
+        Self { source, line: Some(line), text: Account::Line(text.to_owned()) }
     }
 
     /// What no line of a log tells, but a survey or a message.
-    pub(super) const fn of_no_line(source: Source, text: String) -> Self {
+    pub(super) const fn of_no_line(source: Source, text: Account) -> Self {
         Self { source, line: None, text }
     }
 }
@@ -152,5 +155,10 @@ pub struct Remedy {
     /// A command, where there is one.
     pub command: Option<String>,
     /// The same in words.
-    pub words: String,
+    #[serde(serialize_with = "in_words")]
+    pub words: Advice,
+}
+
+fn in_words<S: Serializer>(advice: &Advice, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.collect_str(advice)
 }

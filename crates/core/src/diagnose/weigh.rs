@@ -2,19 +2,21 @@
 //!
 //! Each measured difference is a hypothesis, and so is each cause that a log or a message names and no difference accounts
 //! for. A hypothesis begins with the log-odds of what it rests on, and every independent piece of evidence adds to them (Good,
-//! "Probability and the Weighing of Evidence", 1950). The weights stand in `hypothesis`; docs/diagnosis.md tells how they were tried.
+//! "Probability and the Weighing of Evidence", 1950). The weights stand in `weights`; docs/diagnosis.md tells how they were tried.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
+use super::account::{Account, Difference};
 use super::attempt::{Join, of_last_join};
 use super::elsewhere::{KeptOutBy, elsewhere};
 use super::hypothesis::*;
 use super::likeness::likened;
 use super::measured::{Measured, differences};
+use super::remedies;
 use super::told::{guessed, hinted, liken, stopped, told};
 use super::verdict::{Case, Diagnosis, Evidence, Verdict};
 use super::wanted::wanted;
-use super::{remedies, words};
+use super::weights::{EXPLAINS, MOST_UNMEASURED, Support};
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
@@ -128,12 +130,14 @@ fn measured<'a>(case: &Case<'a>) -> Vec<Hypothesis<'a>> {
     let counts = found.into_iter().filter(|measured| measured.finding.severity != Severity::Note);
     let hypothesis = |measured: Measured<'a>| {
         let finding = &measured.finding;
-        let text = words::difference(measured.survey, finding, case.canon.is_some());
+        let rests_on = if finding.severity == Severity::Blocking { Support::Blocking } else { Support::Risky };
+        let text = Account::Difference(Box::new(Difference::new(measured.survey, finding, case.canon.is_some())));
         Hypothesis {
             cause: finding.code,
             mod_id: finding.mod_id.clone(),
             side: measured.side,
-            odds: if finding.severity == Severity::Blocking { BLOCKING } else { RISKY },
+            rests_on,
+            odds: rests_on.weight(),
             by: vec![Source::Survey],
             evidence: vec![Evidence::of_no_line(Source::Survey, text)],
             told: None,
@@ -148,41 +152,39 @@ fn measured<'a>(case: &Case<'a>) -> Vec<Hypothesis<'a>> {
 fn support_measured<'e>(hypotheses: &mut [Hypothesis<'_>], events: &[&'e LogEvent]) -> Vec<&'e LogEvent> {
     let mut left = Vec::new();
     for event in events.iter().filter(|event| event.cause().is_some()) {
-        let strengths: Vec<f64> = hypotheses.iter().map(|hypothesis| strength(event, hypothesis)).collect();
-        let such = strengths.iter().filter(|strength| **strength == ONE_OF_SUCH).count();
-        let best = strengths.iter().copied().fold(0.0, f64::max);
-        if best == 0.0 {
+        let kinds: Vec<Option<Support>> = hypotheses.iter().map(|hypothesis| bearing(event, hypothesis)).collect();
+        let such = kinds.iter().filter(|kind| **kind == Some(Support::OneOfSuch)).count();
+        let best = kinds.iter().copied().flatten().max_by(|a, b| a.weight().total_cmp(&b.weight()));
+        let Some(best) = best else {
             left.push(*event);
-        }
-        for (hypothesis, strength) in hypotheses.iter_mut().zip(strengths).filter(|(_, strength)| *strength > 0.0) {
-            let is_only = strength == ONE_OF_SUCH && such == 1 && best == ONE_OF_SUCH;
-            // A line that is surely about another one is no evidence for this one.
-            if is_only || strength == best {
-                support(hypothesis, event, if is_only { ONLY_ONE_SUCH } else { strength });
-            }
-        }
+            continue;
+        };
+        // A line that is surely about another one is no evidence for this one.
+        let best_ones = hypotheses.iter_mut().zip(kinds).filter(|(_, kind)| *kind == Some(best));
+        let kind = if best == Support::OneOfSuch && such == 1 { Support::OnlyOneSuch } else { best };
+        best_ones.for_each(|(hypothesis, _)| support(hypothesis, event, kind.weight()));
     }
     left
 }
 
-/// How much a line speaks for a measured difference.
-fn strength(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> f64 {
-    let Some(measured) = &hypothesis.measured else { return 0.0 };
+/// How a line speaks for a measured difference, if it does.
+fn bearing(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> Option<Support> {
+    let measured = hypothesis.measured.as_ref()?;
     if event.own_side().is_some_and(|own| own != measured.survey.install.role) {
-        return 0.0;
+        return None;
     }
     let finding = &measured.finding;
     if is_of_other_release(event, finding) {
-        return 0.0;
+        return None;
     }
     let is_such = family(event.means).contains(&finding.code);
     let has_names = event.names().next().is_some();
     let names_it = event.names().any(|name| is_about(finding, name));
     match (names_it || (is_such && tells_value(event, finding)), is_such) {
-        (true, true) => SAME_CAUSE,
-        (true, false) => SAME_THING,
-        (false, true) if !has_names || is_platform(finding.code) => ONE_OF_SUCH,
-        (false, _) => 0.0,
+        (true, true) => Some(Support::SameCause),
+        (true, false) => Some(Support::SameThing),
+        (false, true) if !has_names || is_platform(finding.code) => Some(Support::OneOfSuch),
+        (false, _) => None,
     }
 }
 
@@ -190,7 +192,8 @@ fn strength(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> f64 {
 /// bytes, too, explains nothing of it.
 fn is_of_other_release(event: &LogEvent, finding: &Finding) -> bool {
     let (Some(expected), Some(found)) = (&event.expected, &event.found) else { return false };
-    let is_here = |version: &str| finding.expected.as_deref().is_some_and(|text| has_word(text, version));
+    let is_here =
+        |version: &str| finding.expected.as_ref().is_some_and(|stated| has_word(&stated.to_string(), version));
     finding.code == Code::ContentDiffers
         && family(event.means).contains(&Code::VersionOther)
         && !family(event.means).contains(&Code::ContentDiffers)
@@ -200,10 +203,12 @@ fn is_of_other_release(event: &LogEvent, finding: &Finding) -> bool {
 
 /// Beside a blocking difference a risky one that nothing else tells of is hardly the cause.
 fn temper(hypotheses: &mut [Hypothesis<'_>]) {
-    let any_blocking = hypotheses.iter().any(|hypothesis| hypothesis.odds >= BLOCKING);
-    let is_alone = |hypothesis: &&mut Hypothesis<'_>| hypothesis.odds == RISKY && hypothesis.weights.is_empty();
+    let any_blocking = hypotheses.iter().any(|hypothesis| hypothesis.rests_on == Support::Blocking);
+    let is_alone =
+        |hypothesis: &&mut Hypothesis<'_>| hypothesis.rests_on == Support::Risky && hypothesis.weights.is_empty();
     for hypothesis in hypotheses.iter_mut().filter(|hypothesis| is_alone(hypothesis) && any_blocking) {
-        hypothesis.odds = RISKY_BESIDE;
+        hypothesis.rests_on = Support::RiskyBeside;
+        hypothesis.odds = hypothesis.rests_on.weight();
     }
 }
 
@@ -263,8 +268,9 @@ fn unexplained(joins: [&Join<'_>; 2], message: Option<&str>) -> Vec<Evidence> {
     };
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
     let of_logs = told.map(|event| Evidence::of_line(event.source, event.line, &event.text));
-    let of_player =
-        message.map(|message| Evidence::of_no_line(Source::Message, crate::logs::shown(&message.replace('\n', " "))));
+    let of_player = message.map(|message| {
+        Evidence::of_no_line(Source::Message, Account::Line(crate::logs::shown(&message.replace('\n', " "))))
+    });
     of_logs.chain(of_player).collect()
 }
 

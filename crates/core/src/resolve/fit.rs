@@ -2,8 +2,10 @@
 
 use std::collections::HashMap;
 
+use crate::base::act::Act;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::base::version::Versions;
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::{NeededOn, RelationKind, Role};
@@ -90,16 +92,13 @@ fn platform(manifest: &ModManifest, code: Code, asked: Option<(&str, &str)>, ver
         Code::RuntimeDiffers => "runtime",
         _ => "loader",
     };
+    let release = |version: &str| Stated::Release { of: what.to_owned(), version: version.to_owned() };
     let finding = match versions.meets(version, range) {
         Some(true) => return None,
-        Some(false) => Finding::new(code, format!("choose a release of it that fits {what} {version}")),
-        None => Finding::new(code, "see the mod's own page for what it means").severity(Severity::Risky),
+        Some(false) => Finding::new(code, Act::ChooseFor { of: what, version: version.to_owned() }),
+        None => Finding::new(code, Act::SeeItsPage).severity(Severity::Risky),
     };
-    Some(misfit(
-        manifest,
-        &FoldedId::default(),
-        finding.expected(format!("{what} {range}")).found(format!("{what} {version}")),
-    ))
+    Some(misfit(manifest, &FoldedId::default(), finding.expected(release(range)).found(release(version))))
 }
 
 fn relate(
@@ -112,18 +111,16 @@ fn relate(
     let range = relation.range.as_deref().unwrap_or("*");
     let other = there.get(&relation.id);
     let met = other.and_then(|other| meets(other, relation, versions));
-    let wanted = format!("{} {range}", relation.id);
+    let wanted = Stated::Release { of: relation.id.to_string(), version: range.to_owned() };
     let finding = match (relation.kind, other) {
         (RelationKind::Required, None) => {
-            Finding::new(Code::DependencyMissing, format!("add {} to the set", relation.id))
-                .expected(wanted)
-                .found("nothing")
+            Finding::new(Code::DependencyMissing, Act::Add(relation.id.clone())).expected(wanted).found(Stated::Nothing)
         }
         (RelationKind::Required, Some(other)) if missing_side(manifest, other, role).is_some() => {
             let side = missing_side(manifest, other, role)?;
-            Finding::new(Code::DependencyMissing, format!("say in kanon.toml that {} is needed on both", other.id))
-                .expected(format!("{} on the {side} too", other.id))
-                .found(format!("on the {} alone", other.needed_on.as_str()))
+            Finding::new(Code::DependencyMissing, Act::SayNeededOnBoth(other.id.clone()))
+                .expected(Stated::OnSideToo { id: other.id.clone(), side: side.as_str() })
+                .found(Stated::OnSideAlone(other.needed_on.as_str()))
         }
         (RelationKind::Required | RelationKind::Optional, Some(other)) if met != Some(true) => {
             let severity = if met.is_none() || relation.kind == RelationKind::Optional {
@@ -131,19 +128,26 @@ fn relate(
             } else {
                 Severity::Blocking
             };
-            Finding::new(Code::DependencyVersion, format!("choose a release of {} that is {range}", other.id))
+            Finding::new(Code::DependencyVersion, Act::ChooseRelease { id: other.id.clone(), range: range.to_owned() })
                 .expected(wanted)
-                .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
+                .found(as_there(other))
                 .severity(severity)
         }
         (RelationKind::Conflicting, Some(other)) if met != Some(false) => {
-            Finding::new(Code::Conflict, format!("drop {} or {}", manifest.id, other.id))
-                .expected(format!("not with {wanted}"))
-                .found(format!("{} {}", other.id, other.version.as_deref().unwrap_or("without a version")))
+            Finding::new(Code::Conflict, Act::DropOneOf(manifest.id.clone(), other.id.clone()))
+                .expected(Stated::NotWith { id: relation.id.clone(), range: range.to_owned() })
+                .found(as_there(other))
         }
         _ => return None,
     };
     Some(misfit(manifest, &relation.id, finding))
+}
+
+fn as_there(other: &ModManifest) -> Stated {
+    match &other.version {
+        Some(version) => Stated::Release { of: other.id.to_string(), version: version.clone() },
+        None => Stated::Versionless(other.id.clone()),
+    }
 }
 
 /// Whether the other mod is in the release asked for; one that only provides the id is taken as it is.

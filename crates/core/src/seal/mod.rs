@@ -9,10 +9,12 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 pub use picks::{BroughtKey, Damaged, Pick, Standing};
 
+use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::{FoldedId, folded};
 use crate::base::problem::nearest;
+use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::Suggestion;
 use crate::base::version::Versions;
 use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
@@ -186,13 +188,16 @@ fn with_near_id(finding: Finding, by_id: &HashMap<FoldedId, Vec<&Candidate<'_>>>
     let mut ids: Vec<&str> = by_id.keys().map(FoldedId::as_str).collect();
     ids.sort_unstable();
     match nearest(id.as_str(), ids) {
-        Some(near) => Finding { remedy: format!("did you mean `{near}`?").into(), ..finding },
+        Some(near) => Finding { remedy: Act::DidYouMean(near.to_owned()).into(), ..finding },
         None => finding,
     }
 }
 
-fn wanted(wish: &ModWish) -> String {
-    format!("{} {}", wish.id, wish.version.as_deref().unwrap_or("(any release)"))
+fn wanted(wish: &ModWish) -> Stated {
+    match &wish.version {
+        Some(version) => Stated::Release { of: wish.id.to_string(), version: version.clone() },
+        None => Stated::AnyRelease(wish.id.clone()),
+    }
 }
 
 fn meet(wish: &ModWish, versions: Versions, same_id: &[&Candidate<'_>]) -> Result<Pick, Box<Finding>> {
@@ -274,33 +279,35 @@ fn rival<'c>(best: &Candidate<'_>, fitting: &[&'c Candidate<'c>], versions: Vers
 }
 
 fn two_faces(wish: &ModWish, one: &Candidate<'_>, other: &Candidate<'_>) -> Finding {
-    let face = |c: &Candidate<'_>| format!("{} in {} ({})", c.found.path, c.place, c.found.digest.short());
+    let face = |c: &Candidate<'_>| Stated::Face {
+        path: c.found.path.clone(),
+        place: c.place.to_owned(),
+        digest: c.found.digest.short(),
+    };
     let remedy = if one.place == other.place {
-        format!("keep one of the two files in {}", one.place)
+        Act::KeepOneFile(one.place.to_owned())
     } else {
-        format!("say in kanon.toml which counts: from = \"{}\" or from = \"{}\"", one.place, other.place)
+        Act::SayWhichCounts(one.place.to_owned(), other.place.to_owned())
     };
     Finding::new(Code::ContentDiffers, remedy)
         .about(&wish.id)
-        .expected(format!("one file for {} {}", wish.id, one.found.version_or_dash()))
-        .found(format!("{} and {}", face(one), face(other)))
+        .expected(Stated::OneFileFor(wish.id.clone(), one.found.version_or_dash().to_owned()))
+        .found(Stated::Several(Series::of([face(one), face(other)]).between(" and ")))
 }
 
 fn nothing_fits(wish: &ModWish, same_id: &[&Candidate<'_>]) -> Finding {
     let expected = match &wish.from {
-        Some(from) => format!("{} from {from}", wanted(wish)),
+        Some(from) => Stated::From(Box::new(wanted(wish)), from.clone()),
         None => wanted(wish),
     };
-    let remedy = "put its release into a source or an install";
-    let finding = Finding::new(Code::ModMissing, remedy).about(&wish.id).expected(expected);
+    let finding = Finding::new(Code::ModMissing, Act::PutRelease).about(&wish.id).expected(expected);
     if same_id.is_empty() {
-        return finding.found("no release of it in any source or install");
+        return finding.found(Stated::NoRelease);
     }
-    let there: BTreeSet<String> =
-        same_id.iter().map(|c| format!("{} in {}", c.found.version_or_dash(), c.place)).collect();
-    let there = there.into_iter().collect::<Vec<_>>().join(", ");
-    Finding { remedy: "change it in kanon.toml, or put that release where it is to come from".into(), ..finding }
-        .found(there)
+    let there: BTreeSet<(&str, &str)> = same_id.iter().map(|c| (c.found.version_or_dash(), c.place)).collect();
+    let copy = |(version, place): (&str, &str)| Stated::CopyIn { version: version.to_owned(), place: place.to_owned() };
+    Finding { remedy: Act::ChangeOrPutRelease.into(), ..finding }
+        .found(Stated::Several(Series::of(there.into_iter().map(copy))))
 }
 
 /// The ids that wishes without a release would have brought: their own, and what their releases provide.
@@ -352,32 +359,27 @@ fn other_bytes(
 
 fn changed_bytes(pick: &Pick, sealed: &SealedMod, candidates: &[Candidate<'_>]) -> Finding {
     let id = &pick.sealed.manifest.id;
-    let places = |digest: Blake3| -> String {
+    let places = |digest: Blake3| {
         let of_id =
             candidates.iter().filter(|c| c.found.manifest.id == pick.sealed.manifest.id && c.found.digest == digest);
-        let places: BTreeSet<&str> = of_id.map(|c| c.place).collect();
-        places.into_iter().collect::<Vec<_>>().join(", ")
+        Series::of(of_id.map(|c| c.place).collect::<BTreeSet<&str>>())
     };
-    let still = match places(sealed.digest) {
-        places if places.is_empty() => "no copy of those is at hand any more".to_owned(),
-        places => format!("{places} still has those"),
+    let (version, digest) = (sealed.version_or_dash().to_owned(), sealed.digest.short());
+    let expected = match places(sealed.digest) {
+        places if places.is_empty() => Stated::SealedNowhere { id: id.clone(), version, digest },
+        places => Stated::SealedStillIn { id: id.clone(), version, digest, places },
     };
     let found = candidates
         .iter()
         .find(|c| c.found.digest == pick.sealed.digest && c.found.manifest.id == pick.sealed.manifest.id);
-    let remedy = format!(
-        "if the new bytes are meant: {}; if they are damage, put the sealed ones back: {}",
-        Suggestion::new("seal").word("--accept").word(id.as_str()),
-        Suggestion::align(pick.place.as_deref().unwrap_or("INSTALL"))
-    );
+    let remedy = Act::AcceptOrPutBack {
+        accept: Suggestion::new("seal").word("--accept").word(id.as_str()),
+        align: Suggestion::align(pick.place.as_deref().unwrap_or("INSTALL")),
+    };
     let finding = Finding::new(Code::ContentDiffers, remedy)
         .about(id)
-        .expected(format!("{id} {} as it was sealed ({}); {still}", sealed.version_or_dash(), sealed.digest.short()))
-        .found(format!(
-            "the same release with other bytes in {} ({})",
-            places(pick.sealed.digest),
-            pick.sealed.digest.short()
-        ))
+        .expected(expected)
+        .found(Stated::OtherBytesIn { places: places(pick.sealed.digest), digest: pick.sealed.digest.short() })
         .severity(Severity::Blocking);
     Finding { entries: found.map(|c| changed_entries(sealed, c.found, None)).unwrap_or_default(), ..finding }
 }
@@ -399,14 +401,14 @@ fn doubles(picks: &[Pick]) -> Vec<Finding> {
     let shared = owners.into_iter().filter(|(_, owners)| owners.len() > 1);
     shared
         .map(|(id, owners)| {
-            let named: Vec<&str> = owners.iter().map(|pick| pick.sealed.manifest.id.as_str()).collect();
+            let named: Vec<&FoldedId> = owners.iter().map(|pick| &pick.sealed.manifest.id).collect();
             let is_own = owners.iter().any(|pick| pick.sealed.manifest.id == id);
             // Two that merely carry the same helper inside are common, and games take the newer one.
             let severity = if is_own { Severity::Risky } else { Severity::Note };
-            Finding::new(Code::Conflict, "drop one of them, unless you know that the game takes both")
+            Finding::new(Code::Conflict, Act::DropUnlessBoth)
                 .about(named[0])
-                .expected(format!("one mod that stands for {id}"))
-                .found(named.join(" and "))
+                .expected(Stated::OneModFor(id))
+                .found(Stated::Several(Series::of_ids(named).between(" and ")))
                 .severity(severity)
         })
         .collect()
@@ -421,10 +423,10 @@ fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> V
         states && wished && pick.says == NeededOn::Both && matches!(given, NeededOn::Server | NeededOn::Client)
     };
     let finding = |pick: &Pick| {
-        Finding::new(Code::ModMissing, "take `needed_on` out of its [[mod]] in kanon.toml, unless you know better")
+        Finding::new(Code::ModMissing, Act::TakeNeededOnOut)
             .about(&pick.sealed.manifest.id)
-            .expected("on the server and on clients, as the mod says itself")
-            .found(format!("on the {} alone, as kanon.toml says", pick.sealed.manifest.needed_on.as_str()))
+            .expected(Stated::OnBothAsSaid)
+            .found(Stated::OnSideAsWished(pick.sealed.manifest.needed_on.as_str()))
             .severity(Severity::Risky)
     };
     picks.iter().filter(given).map(finding).collect()
@@ -439,15 +441,16 @@ fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
     let clashing = by_name.into_iter().filter(|(_, keys)| keys.len() > 1);
     clashing
         .map(|(name, keys)| {
-            let said: Vec<String> = keys
-                .iter()
-                .map(|(digest, mods)| format!("{} of {}", digest.short(), FoldedId::joined(mods, " and ")))
-                .collect();
+            let said = keys.iter().map(|(digest, mods)| Stated::DigestOf {
+                digest: digest.short(),
+                mods: Series::of_ids(mods).between(" and "),
+            });
+            let said = Stated::Several(Series::of(said));
             let first = keys.values().flatten().next().cloned().unwrap_or_default();
-            Finding::new(Code::KeyChanged, "update these mods together, so that all are signed by one key")
+            Finding::new(Code::KeyChanged, Act::UpdateTogether)
                 .about(first)
-                .expected(format!("one key called {name}"))
-                .found(said.join(", "))
+                .expected(Stated::OneKeyCalled(name))
+                .found(said)
                 .severity(Severity::Risky)
         })
         .collect()
@@ -462,11 +465,11 @@ fn name_clashes(picks: &[Pick]) -> Vec<Finding> {
     let clashing = by_name.into_values().filter(|mods| mods.len() > 1);
     clashing
         .map(|mods| {
-            let ids: Vec<&str> = mods.iter().map(|sealed| sealed.manifest.id.as_str()).collect();
-            Finding::new(Code::WrongName, "drop one of them, or take a copy that is called otherwise")
-                .about(ids[0])
-                .expected("a name for each mod")
-                .found(format!("{} would all be called {}", ids.join(" and "), mods[0].name))
+            let ids = mods.iter().map(|sealed| &sealed.manifest.id);
+            Finding::new(Code::WrongName, Act::DropOrRename)
+                .about(&mods[0].manifest.id)
+                .expected(Stated::NameForEach)
+                .found(Stated::AllCalled { mods: Series::of_ids(ids).between(" and "), name: mods[0].name.clone() })
                 .severity(Severity::Blocking)
         })
         .collect()
@@ -495,20 +498,20 @@ fn out_of_position(wishes: &WorkspaceConfig, order: &[Pick]) -> Vec<Finding> {
     let asked = wishes.mods.iter().filter_map(|wish| Some((wish, wish.position?, place(wish.id.as_str())?)));
     let off = asked.filter(|(_, wanted, found)| *wanted != *found as u64 && *wanted <= order.len() as u64);
     off.map(|(wish, wanted, found)| {
-        Finding::new(Code::OrderImpossible, "change its `position` in kanon.toml")
+        Finding::new(Code::OrderImpossible, Act::ChangePosition)
             .about(&wish.id)
-            .expected(format!("position {wanted} in the load order"))
-            .found(format!("position {found}: what it needs, or what has that place, comes first"))
+            .expected(Stated::Position(wanted))
+            .found(Stated::PositionTaken(found))
             .severity(Severity::Risky)
     })
     .collect()
 }
 
 fn impossible(cycle: &[FoldedId]) -> Finding {
-    Finding::new(Code::OrderImpossible, "drop one of them, or choose a release that asks for less")
+    Finding::new(Code::OrderImpossible, Act::DropOrAskLess)
         .about(&cycle[0])
-        .expected("an order in which each comes after what it asks for")
-        .found(FoldedId::joined(cycle, " before "))
+        .expected(Stated::OrderAsAsked)
+        .found(Stated::Several(Series::of_ids(cycle).between(" before ")))
 }
 
 /// What happened to one mod between two canons.
@@ -675,7 +678,7 @@ mod tests {
         let choice = choose(&wish("Tide", version, from), &rulebook(), &candidates, Standing::default(), &Pins::new());
         let told = match choice.picks.first() {
             Some(pick) => Ok(format!("{} {}", pick.sealed.version_or_dash(), pick.place.as_deref().unwrap_or("last"))),
-            None => Err(choice.findings[0].found.clone().unwrap_or_default()),
+            None => Err(choice.findings[0].found.as_ref().map(ToString::to_string).unwrap_or_default()),
         };
         assert_eq!(told.as_deref().map_err(String::as_str), expected);
     }

@@ -1,8 +1,10 @@
 //! A wish that is met, and what there was before.
 
+use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::canon::{Canon, SealedKey, SealedMod};
 use crate::rulebook::NeededOn;
 use crate::survey::SurveyedKey;
@@ -75,11 +77,11 @@ pub struct Damaged {
 impl Damaged {
     /// What is told of it.
     pub fn finding(&self) -> Finding {
-        Finding::new(Code::Unreadable, "put a whole copy of it there, or take its release from elsewhere")
+        Finding::new(Code::Unreadable, Act::PutWholeCopy)
             .about(&self.id)
             .at(&self.path)
-            .expected(format!("{} as it was made", self.id))
-            .found(format!("in {}: {}", self.place, self.why))
+            .expected(Stated::AsMade(self.id.clone()))
+            .found(Stated::DamagedIn { place: self.place.clone(), why: self.why.clone() })
             .severity(Severity::Blocking)
     }
 }

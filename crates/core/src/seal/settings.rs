@@ -1,7 +1,9 @@
 //! The settings of the canon: what the rulebook and `kanon.toml` ask for, with the facts filled in.
 
+use crate::base::act::Act;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::problem::nearest;
+use crate::base::stated::Stated;
 use crate::canon::{SealedMod, SealedSetting};
 use crate::config::{SettingWish, WorkspaceConfig};
 use crate::rulebook::{Rulebook, SettingRule, filled, quoted};
@@ -54,23 +56,23 @@ fn with_facts(is: &str, wishes: &WorkspaceConfig, (own, names): (&str, &[&str]))
 
 fn unknown_setting(wish: &SettingWish, names: &[&str]) -> Finding {
     let remedy = match nearest(&wish.name, names.iter().copied()) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None => "say in kanon.toml where it is: file = \"...\", at = \"$...\"".to_owned(),
+        Some(near) => Act::DidYouMean(near.to_owned()),
+        None => Act::SayWhere,
     };
     Finding::new(Code::SettingMissing, remedy)
-        .expected("a setting that the rulebook knows")
+        .expected(Stated::KnownSetting)
         .found(&wish.name)
         .severity(Severity::Blocking)
 }
 
 fn unknown_fact(setting: &str, fact: &str, wishes: &WorkspaceConfig) -> Finding {
     let remedy = match nearest(fact, wishes.facts.keys().map(String::as_str)) {
-        Some(near) => format!("did you mean `{near}`? Otherwise write it under [facts] in kanon.toml"),
-        None => format!("write it under [facts] in kanon.toml: {fact} = \"...\""),
+        Some(near) => Act::DidYouMeanFact(near.to_owned()),
+        None => Act::WriteFact(fact.to_owned()),
     };
     Finding::new(Code::SettingMissing, remedy)
-        .expected(format!("the fact `{fact}`, which the setting `{setting}` quotes"))
-        .found("nothing")
+        .expected(Stated::FactOf { fact: fact.to_owned(), setting: setting.to_owned() })
+        .found(Stated::Nothing)
         .severity(Severity::Blocking)
 }
 
@@ -114,7 +116,7 @@ mod tests {
         assert!(
             findings
                 .iter()
-                .all(|finding| finding.expected.as_deref().is_some_and(|text| text.contains("the fact `port`")))
+                .all(|finding| matches!(&finding.expected, Some(Stated::FactOf { fact, .. }) if fact == "port"))
         );
         assert_eq!(findings.len(), 1, "the template may take the port as it is found");
     }

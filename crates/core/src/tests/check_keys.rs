@@ -26,7 +26,7 @@ fn key(name: &str, bytes: &str, of_mod: Option<&str>) -> SurveyedKey {
         path: path(&format!("{folder}/{name}.pub")),
         size: 3,
         blake3: Blake3::of(bytes.as_bytes()),
-        of_mod: of_mod.map(FoldedId::from),
+        of_mod: of_mod.map(crate::base::ids::FoldedId::from),
         own: false,
         problem: None,
     }

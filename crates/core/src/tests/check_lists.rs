@@ -180,7 +180,7 @@ fn a_launch_line_in_no_file_here_is_no_fault_of_this_install() {
     survey.lists[0].problem = Some("the file is not there".to_owned());
     let note = judge(measure, &survey).remove(0);
     assert_eq!(
-        (note.code, note.severity, note.expected.as_deref()),
+        (note.code, note.severity, note.expected.as_ref().map(ToString::to_string).as_deref()),
         (Code::ListUnreadable, Severity::Note, Some("\"-m=#b;#a\""))
     );
     survey.lists[0].problem = Some("no line gives the option `-m=`".to_owned());

@@ -41,8 +41,8 @@ fn canon(settings: &[(&str, &str)]) -> Canon {
 fn told(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
     let measure = CheckContext { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| {
-        let (expected, found) =
-            (finding.expected.clone().unwrap_or_default(), finding.found.clone().unwrap_or_default());
+        let [expected, found] = [&finding.expected, &finding.found]
+            .map(|stated| stated.as_ref().map(ToString::to_string).unwrap_or_default());
         format!("{} {expected} / {found}", finding.code)
     };
     judge(measure, survey).iter().map(told).collect()

@@ -132,7 +132,7 @@ fn without_a_canon_the_sides_are_held_against_each_other_and_neither_is_blamed()
     let client = Some(&[("core", "1", true), ("tide", "2.0", true)] as Mods);
     let world = World { server: Some(RIGHT), client, log: OLD, ..World::default() };
     assert_eq!(short(&world), [("version-older", None, 10)]);
-    let words = &diagnose(&world).verdicts[0].remedy[0].words;
+    let words = &diagnose(&world).verdicts[0].remedy[0].words.to_string();
     assert!(
         words.contains("Say which side is right") && words.contains("For the server: its 2.1 is the newer one"),
         "{words}"
@@ -256,8 +256,8 @@ fn words_that_nothing_knows_are_guessed_at_and_said_to_be_unexplained() {
 fn a_player_is_told_what_to_install_although_only_a_line_tells_of_it() {
     let world = World { canon: true, server: Some(RIGHT), log: "gate: Mara lacks tide ?", ..World::default() };
     let told: Vec<_> = diagnose(&world).verdicts.remove(0).remedy;
-    let told: Vec<_> = told.iter().map(|remedy| (remedy.who, remedy.words.as_str())).collect();
-    assert_eq!(told[0], ("player", "On the client: Install tide 2.1 (mods)."));
+    let told: Vec<_> = told.iter().map(|remedy| (remedy.who, remedy.words.to_string())).collect();
+    assert_eq!(told[0], ("player", "On the client: Install tide 2.1 (mods).".to_owned()));
     let extra = World { log: "gate: Mara brings fog 1, which this station does not have", ..world };
     assert_eq!(short(&extra), [("mod-extra", CLIENT, 8)], "the server was measured, and has no such mod");
 }
@@ -283,7 +283,7 @@ fn told_of(cause: Code, side: Option<Role>, mod_id: Option<&str>) -> Vec<String>
         logs: &[],
     };
     let remedies = remedies::about_text(&case, (cause, mod_id.map(FoldedId::from).as_ref(), side), None);
-    remedies.into_iter().map(|remedy| remedy.words).collect()
+    remedies.into_iter().map(|remedy| remedy.words.to_string()).collect()
 }
 
 #[test]

@@ -62,12 +62,12 @@ fn told(verdict: &Verdict) -> Told {
         remedy: verdict
             .remedy
             .iter()
-            .map(|does| (does.who.to_string(), does.words.clone(), does.command.as_ref().map(ToString::to_string)))
+            .map(|does| (does.who.to_string(), does.words.to_string(), does.command.as_ref().map(ToString::to_string)))
             .collect(),
     }
 }
 
 fn piece(evidence: &Evidence) -> (String, String) {
     let place = evidence.line.map_or_else(String::new, |line| format!(" line {line}"));
-    (format!("{}{place}", evidence.source), evidence.text.clone())
+    (format!("{}{place}", evidence.source), evidence.text.to_string())
 }

@@ -1,4 +1,4 @@
-//! Why no set fits, in words that an administrator knows: which wishes clash, what the mods say that makes them
+//! Why no set fits: which wishes clash, what the mods say that makes them
 //! clash, and the nearest sets that would fit.
 //!
 //! The wishes told are a minimal unsatisfiable core, found by leaving one out after another (deletion, as in Marques-Silva
@@ -12,8 +12,10 @@ use serde::Serialize;
 
 use super::index::{PackageIndex, VersionSet};
 use super::puzzle::{FittingSet, Keep, Offer};
+use super::reason::{Meant, NoneWillDo, Reason, Releases, Says, Span};
 use super::search::{Ease, Package, Proof, Unfit};
 use crate::base::ids::FoldedId;
+use crate::base::stated::Series;
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::RelationKind;
 
@@ -48,10 +50,10 @@ pub struct Clash {
     /// The ids of the mods that are wished for.
     #[serde(skip)]
     pub ids: Vec<FoldedId>,
-    /// The wishes in words.
-    pub wishes: Vec<String>,
+    /// The wishes.
+    pub wishes: Vec<Meant>,
     /// What the mods say.
-    pub because: Vec<String>,
+    pub because: Vec<Reason>,
 }
 
 /// A set that would fit.
@@ -188,15 +190,15 @@ impl<'a> PackageIndex<'_, 'a> {
         let asks = || core.iter().map(|index| &self.puzzle.asks[*index]);
         Clash {
             ids: asks().map(|ask| ask.id.clone()).collect(),
-            wishes: asks().map(|ask| in_words(&ask.id, ask.accepts.as_deref())).collect(),
+            wishes: asks().map(|ask| Meant::wished(&ask.id, ask.accepts.as_deref())).collect(),
             because: self.because(core, proof),
         }
     }
 
     /// The first reason why one wish by itself can't be met.
-    pub fn why_not(&self, index: usize, proof: &Proof) -> String {
+    pub fn why_not(&self, index: usize, proof: &Proof) -> Reason {
         let clash = self.nothing_to_have(index).unwrap_or_else(|| self.clash(&BTreeSet::from([index]), proof));
-        clash.because.into_iter().next().unwrap_or_else(|| "it can't be had".to_owned())
+        clash.because.into_iter().next().unwrap_or(Reason::CantBeHad)
     }
 
     /// A wish that no release meets, whatever else is wished for.
@@ -207,25 +209,24 @@ impl<'a> PackageIndex<'_, 'a> {
             Some((package, places)) if places == VersionSet::empty() => {
                 let releases = self.span(package, &self.places(package, false, |_| true));
                 let early = self.places(package, false, |release| !release.is_early()) == VersionSet::empty();
-                let hint = if early { ", which come before a release: ask for them with --prereleases" } else { "" };
-                format!("there is {releases}{hint}")
+                if early { Reason::OnlyBeforeRelease(releases) } else { Reason::ThereIs(releases) }
             }
             Some(_) => return None,
         };
-        let wish = in_words(&ask.id, ask.accepts.as_deref());
+        let wish = Meant::wished(&ask.id, ask.accepts.as_deref());
         Some(Clash { ids: vec![ask.id.clone()], wishes: vec![wish], because: vec![because] })
     }
 
-    fn nowhere(&self, id: &FoldedId) -> String {
+    fn nowhere(&self, id: &FoldedId) -> Reason {
         let ids = self.packages.iter().map(|package| package.id.as_str());
         match crate::base::problem::nearest(id.as_str(), ids) {
-            Some(near) => format!("no release of {id} is in any source or install; did you mean {near}?"),
-            None => format!("no release of {id} is in any source or install"),
+            Some(near) => Reason::NowhereBut { id: id.clone(), near: near.to_owned() },
+            None => Reason::Nowhere(id.clone()),
         }
     }
 
     /// What mods say, those that are wished for first, then what they lean on.
-    fn because(&self, core: &BTreeSet<usize>, proof: &Proof) -> Vec<String> {
+    fn because(&self, core: &BTreeSet<usize>, proof: &Proof) -> Vec<Reason> {
         let facts = self.facts(core, proof);
         let mut depth: BTreeMap<u32, usize> =
             core.iter().filter_map(|index| self.package(&self.puzzle.asks[*index].id)).map(|own| (own, 0)).collect();
@@ -237,21 +238,19 @@ impl<'a> PackageIndex<'_, 'a> {
             }
         }
         let asked = |package: u32| self.at(package).ask.unwrap_or(usize::MAX);
-        let mut told: Vec<((usize, usize, bool), String)> = facts
+        let mut told: Vec<((usize, usize, bool), Reason)> = facts
             .iter()
             .map(|((package, saying), places)| {
-                let words = format!("{} {}", self.span(*package, places), self.saying(*package, places, saying));
+                let reason = Reason::Says(self.span(*package, places), self.saying(*package, places, saying));
                 let depth = depth.get(package).copied().unwrap_or(usize::MAX);
-                ((depth, asked(*package), matches!(saying, Saying::Unfit(_))), words)
+                ((depth, asked(*package), matches!(saying, Saying::Unfit(_))), reason)
             })
             .collect();
-        told.sort();
+        told.sort_by_cached_key(|(place, reason)| (*place, reason.to_string()));
         let more = told.len().saturating_sub(FACTS);
-        let mut words: Vec<String> = told.into_iter().take(FACTS).map(|(_, words)| words).collect();
-        if more > 0 {
-            words.push(format!("and {more} more that lean on these"));
-        }
-        words
+        let mut reasons: Vec<Reason> = told.into_iter().take(FACTS).map(|(_, reason)| reason).collect();
+        reasons.extend((more > 0).then_some(Reason::More(more)));
+        reasons
     }
 
     /// Who says what, with the releases that say it.
@@ -288,8 +287,8 @@ impl<'a> PackageIndex<'_, 'a> {
         facts
     }
 
-    /// What some releases of a mod say, in words.
-    fn saying(&self, package: u32, places: &VersionSet, saying: &Saying) -> String {
+    /// What some releases of a mod say.
+    fn saying(&self, package: u32, places: &VersionSet, saying: &Saying) -> Says {
         let newest_of = |range: fn(&ModManifest) -> &Option<String>| {
             let saying = (1u32..).zip(&self.at(package).releases).filter(|(place, _)| places.contains(place));
             let mut ranges: Vec<&str> =
@@ -300,31 +299,23 @@ impl<'a> PackageIndex<'_, 'a> {
                 several => Ok(several.last().copied().unwrap_or_default().to_owned()),
             }
         };
-        let version = |version: Option<&str>| version.unwrap_or("unknown").to_owned();
+        let fits = |of: &'static str, ranges: Result<String, String>, there: Option<&str>| {
+            let is = there.unwrap_or("unknown").to_owned();
+            match ranges {
+                Err(range) => Says::Fits { of, range, is },
+                Ok(newest) => Says::FitsOthers { of, newest, is },
+            }
+        };
         match saying {
-            Saying::Unfit(Unfit::Game(_)) => match newest_of(|manifest| &manifest.game_range) {
-                Err(one) => self.unfit_words(&Unfit::Game(one)),
-                Ok(newest) => {
-                    let game = version(self.puzzle.game_version);
-                    format!("fits other games (its newest {newest}), and the game is {game}")
-                }
-            },
-            Saying::Unfit(Unfit::Loader(_)) => match newest_of(|manifest| &manifest.loader_range) {
-                Err(one) => self.unfit_words(&Unfit::Loader(one)),
-                Ok(newest) => {
-                    let loader = version(self.puzzle.loader_version);
-                    format!("fits other loaders (its newest {newest}), and the loader is {loader}")
-                }
-            },
-            Saying::Unfit(Unfit::Runtime(_)) => match newest_of(|manifest| &manifest.runtime_range) {
-                Err(one) => self.unfit_words(&Unfit::Runtime(one)),
-                Ok(newest) => {
-                    let runtime = version(self.puzzle.runtime_version);
-                    format!("fits other runtimes (its newest {newest}), and the runtime is {runtime}")
-                }
-            },
-            Saying::Unfit(unfit) => self.unfit_words(unfit),
-            Saying::Relation(relation) => relation_words(self, relation),
+            Saying::Unfit(Unfit::Game(_)) => fits("game", newest_of(|of| &of.game_range), self.puzzle.game_version),
+            Saying::Unfit(Unfit::Loader(_)) => {
+                fits("loader", newest_of(|of| &of.loader_range), self.puzzle.loader_version)
+            }
+            Saying::Unfit(Unfit::Runtime(_)) => {
+                fits("runtime", newest_of(|of| &of.runtime_range), self.puzzle.runtime_version)
+            }
+            Saying::Unfit(unfit) => self.says_of(unfit),
+            Saying::Relation(relation) => said(self, relation),
         }
     }
 
@@ -343,9 +334,10 @@ impl<'a> PackageIndex<'_, 'a> {
             }
     }
 
-    /// A mod and some of its releases: `tide 1.0 to 1.4`.
-    pub fn span(&self, package: u32, places: &VersionSet) -> String {
+    /// A mod and some of its releases.
+    pub fn span(&self, package: u32, places: &VersionSet) -> Span {
         let mod_ = self.at(package);
+        let id = mod_.id.clone();
         let named: Vec<&str> = (1u32..)
             .zip(&mod_.releases)
             .filter(|(place, _)| places.contains(place))
@@ -356,41 +348,40 @@ impl<'a> PackageIndex<'_, 'a> {
         let unbroken = (first..).take(named.len()).all(|place| places.contains(&place));
         let versions = match named.as_slice() {
             [first, .., last] if !unbroken && named.len() > 2 => {
-                return format!("{} ({} releases from {first} to {last})", mod_.id, named.len());
+                let (first, last) = ((*first).to_owned(), (*last).to_owned());
+                return Span::Scattered { id, count: named.len(), first, last };
             }
-            [] => return format!("{} in no release", mod_.id),
-            [one] => (*one).to_owned(),
-            [one, other] => format!("{one} and {other}"),
-            [first, .., last] => format!("{first} to {last}"),
+            [] => return Span::None(id),
+            [one] => Releases::One((*one).to_owned()),
+            [one, other] => Releases::Two((*one).to_owned(), (*other).to_owned()),
+            [first, .., last] => Releases::Run((*first).to_owned(), (*last).to_owned()),
         };
         let all = named.len() == mod_.releases.len() && named.len() > 1;
-        if all { format!("{} in every release ({versions})", mod_.id) } else { format!("{} {versions}", mod_.id) }
+        if all { Span::Every(id, versions) } else { Span::Some(id, versions) }
     }
 
-    /// What is wrong with a release as such, in words.
-    pub fn unfit_words(&self, unfit: &Unfit) -> String {
+    /// What is wrong with a release as such.
+    pub fn says_of(&self, unfit: &Unfit) -> Says {
+        let fits = |of: &'static str, range: &str, there: Option<&str>| {
+            let is = there.unwrap_or("unknown").to_owned();
+            Says::Fits { of, range: range.to_owned(), is }
+        };
         match unfit {
-            Unfit::Game(range) => {
-                format!("fits game {range}, and the game is {}", self.puzzle.game_version.unwrap_or("unknown"))
-            }
-            Unfit::Loader(range) => {
-                format!("fits loader {range}, and the loader is {}", self.puzzle.loader_version.unwrap_or("unknown"))
-            }
-            Unfit::Runtime(range) => {
-                format!("fits runtime {range}, and the runtime is {}", self.puzzle.runtime_version.unwrap_or("unknown"))
-            }
-            Unfit::MadeFor(loader) => format!("was made for the loader {loader}, and no mod here lets it run"),
+            Unfit::Game(range) => fits("game", range, self.puzzle.game_version),
+            Unfit::Loader(range) => fits("loader", range, self.puzzle.loader_version),
+            Unfit::Runtime(range) => fits("runtime", range, self.puzzle.runtime_version),
+            Unfit::MadeFor(loader) => Says::MadeFor(loader.to_string()),
             Unfit::Lacks { id, range } => {
                 let there = match self.package(id) {
-                    None => "there is no release of it".to_owned(),
+                    None => NoneWillDo::NoRelease,
                     Some(own) => self.why_none_will_do(own, range.as_deref()),
                 };
-                format!("needs {}, and {there}", needed(id, range.as_deref()))
+                Says::Lacks(Meant::of(id, range.as_deref()), there)
             }
         }
     }
 
-    fn why_none_will_do(&self, own: u32, range: Option<&str>) -> String {
+    fn why_none_will_do(&self, own: u32, range: Option<&str>) -> NoneWillDo {
         let relation =
             Relation { kind: RelationKind::Required, id: self.at(own).id.to_owned(), range: range.map(str::to_owned) };
         let in_range = self.places(own, false, |release| self.meets(release, &relation) != Some(false));
@@ -398,12 +389,12 @@ impl<'a> PackageIndex<'_, 'a> {
             self.meets(release, &relation) != Some(false) && self.may_be_early(own, release, &relation)
         });
         if in_range == VersionSet::empty() {
-            return format!("there is {}", self.span(own, &self.places(own, false, |_| true)));
+            return NoneWillDo::ThereIs(self.span(own, &self.places(own, false, |_| true)));
         }
         if ripe == VersionSet::empty() {
-            return format!("only {} would do, before a release", self.span(own, &in_range));
+            return NoneWillDo::OnlyEarly(self.span(own, &in_range));
         }
-        format!("{} would not be on every side where it is needed", self.at(own).id)
+        NoneWillDo::NotOnEverySide(self.at(own).id.clone())
     }
 }
 
@@ -423,22 +414,18 @@ impl Saying {
     }
 }
 
-fn relation_words(packages: &PackageIndex<'_, '_>, relation: &Relation) -> String {
-    let of = needed(&relation.id, relation.range.as_deref());
+fn said(packages: &PackageIndex<'_, '_>, relation: &Relation) -> Says {
+    let of = Meant::of(&relation.id, relation.range.as_deref());
     match relation.kind {
-        RelationKind::Conflicting => format!("can't be used with {of}"),
-        RelationKind::Optional => format!("goes with {of} only"),
+        RelationKind::Conflicting => Says::IsAgainst(of),
+        RelationKind::Optional => Says::GoesWith(of),
         _ => {
             let standing = |other: &u32| {
                 let places = packages.places(*other, false, |release| release.provides(&relation.id));
-                packages.span(*other, &places)
+                packages.span(*other, &places).to_string()
             };
-            let others: Vec<String> = packages.stand_ins(&relation.id).iter().take(2).map(standing).collect();
-            if others.is_empty() {
-                format!("needs {of}")
-            } else {
-                format!("needs {of} or what stands for it ({})", others.join(", "))
-            }
+            let others = Series::of(packages.stand_ins(&relation.id).iter().take(2).map(standing));
+            if others.is_empty() { Says::Needs(of) } else { Says::NeedsOrStandIn(of, others) }
         }
     }
 }
@@ -450,19 +437,6 @@ fn in_general(unfit: &Unfit) -> Unfit {
         Unfit::Loader(_) => Unfit::Loader(String::new()),
         Unfit::Runtime(_) => Unfit::Runtime(String::new()),
         other => other.clone(),
-    }
-}
-
-/// A mod that is wished for, and the releases of it that will do.
-fn in_words(id: &FoldedId, range: Option<&str>) -> String {
-    if range.is_none() { format!("{id} (any release)") } else { needed(id, range) }
-}
-
-/// A mod that another speaks of, and the releases of it that are meant.
-pub fn needed(id: &FoldedId, range: Option<&str>) -> String {
-    match range {
-        None | Some("*" | "") => id.to_string(),
-        Some(range) => format!("{id} {range}"),
     }
 }
 

@@ -7,6 +7,7 @@
 mod explain;
 mod index;
 mod puzzle;
+mod reason;
 mod search;
 mod standing;
 
@@ -15,6 +16,7 @@ use std::collections::BTreeSet;
 pub use explain::{Clash, NoFit, WayOut};
 use index::PackageIndex;
 pub use puzzle::{Ask, Chosen, FittingSet, Keep, Offer, Puzzle, SourceRank};
+pub use reason::{Meant, NoneWillDo, Reason, Refused, Releases, Says, Span};
 use search::Ease;
 pub use standing::{Standing, each_alone, standing};
 

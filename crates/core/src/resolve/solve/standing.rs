@@ -2,9 +2,9 @@
 
 use std::collections::BTreeSet;
 
-use super::explain::needed;
 use super::index::{ModOffers, PackageIndex, Release};
 use super::puzzle::{FittingSet, Puzzle};
+use super::reason::{Meant, Reason, Says};
 use super::search::Ease;
 use crate::base::ids::FoldedId;
 use crate::manifest::Relation;
@@ -20,13 +20,13 @@ pub struct Standing {
     /// The release in the newest set that fits as a whole; none when that has no place for it, or there is no such set.
     pub fits: Option<String>,
     /// Whether it can be had with this game and loader when nothing else is asked for; otherwise why not.
-    pub alone: Result<(), String>,
+    pub alone: Result<(), Reason>,
     /// Whether it is another mod, which it needs, that can't be had.
     pub waits: bool,
     /// The newest of all, but for states before a release that nobody asked for.
     pub newest: Option<String>,
     /// What holds the newest back.
-    pub held_back: Option<String>,
+    pub held_back: Option<Reason>,
 }
 
 /// How every mod that is asked for stands, by id. `set` is the newest set that fits, if there is one.
@@ -38,7 +38,7 @@ pub fn standing(puzzle: &Puzzle<'_>, set: Option<&FittingSet<'_>>) -> Vec<Standi
 }
 
 /// For each ask by itself, in their order: the newest release that can be had with what it needs, or why there is none.
-pub fn each_alone(puzzle: &Puzzle<'_>) -> Vec<Result<String, String>> {
+pub fn each_alone(puzzle: &Puzzle<'_>) -> Vec<Result<String, Reason>> {
     let packages = PackageIndex::new(puzzle);
     let newest = |index: usize| match packages.search(&BTreeSet::from([index]), &Ease::default()) {
         Ok(set) => {
@@ -63,7 +63,7 @@ impl<'a> PackageIndex<'_, 'a> {
             held_back: None,
         };
         let Some(own) = self.package(&ask.id) else {
-            standing.alone = Err("no release of it is in any source or install".to_owned());
+            standing.alone = Err(Reason::NowhereAtAll);
             return standing;
         };
         let chosen = set.and_then(|set| set.chosen.get(&ask.id));
@@ -84,22 +84,21 @@ impl<'a> PackageIndex<'_, 'a> {
     }
 
     /// Whether a mod can be had by itself, with what it needs.
-    fn alone(&self, index: usize, newest: &Release<'a>) -> Result<(), String> {
+    fn alone(&self, index: usize, newest: &Release<'a>) -> Result<(), Reason> {
         let ease = Ease { not_held: BTreeSet::from([index]), no_likes: true, ..Ease::default() };
         match self.search(&BTreeSet::from([index]), &ease) {
             Ok(_) => Ok(()),
-            Err(_) => Err(match self.unfit(newest) {
-                Some(unfit) => format!("its newest, {}, {}", newest.version(), self.unfit_words(&unfit)),
-                None => match self.own_needs(newest) {
-                    Some(needs) => format!("its newest, {}, {needs}", newest.version()),
-                    None => "what it needs can't be had".to_owned(),
-                },
-            }),
+            Err(_) => {
+                let unfit = self.unfit(newest).map(|unfit| self.says_of(&unfit));
+                let says = unfit.or_else(|| self.own_needs(newest));
+                let version = newest.version().to_owned();
+                Err(says.map_or(Reason::NeedsCantBeHad, |says| Reason::NewestSays { version, says }))
+            }
         }
     }
 
     /// A need of a release that nothing can meet with this game and loader.
-    fn own_needs(&self, release: &Release<'a>) -> Option<String> {
+    fn own_needs(&self, release: &Release<'a>) -> Option<Says> {
         release.relations(RelationKind::Required).find_map(|relation| {
             let other = self.package(&relation.id)?;
             let usable =
@@ -107,23 +106,27 @@ impl<'a> PackageIndex<'_, 'a> {
             (!self.at(other).releases.iter().any(usable)).then(|| {
                 let newest = self.at(other).releases.last();
                 let why = newest.and_then(|newest| Some((newest, self.unfit(newest)?)));
-                let why = why.map_or_else(String::new, |(newest, unfit)| {
-                    format!(", whose newest, {}, {}", newest.version(), self.unfit_words(&unfit))
-                });
-                format!("needs {}{why}", needed(&relation.id, relation.range.as_deref()))
+                let meant = Meant::of(&relation.id, relation.range.as_deref());
+                match why {
+                    None => Says::Needs(meant),
+                    Some((newest, unfit)) => {
+                        let (version, says) = (newest.version().to_owned(), Box::new(self.says_of(&unfit)));
+                        Says::NeedsUnfit { meant, version, says }
+                    }
+                }
             })
         })
     }
 
-    fn held_back(&self, own: u32, newest: &Release<'a>, set: Option<&FittingSet<'_>>) -> String {
+    fn held_back(&self, own: u32, newest: &Release<'a>, set: Option<&FittingSet<'_>>) -> Reason {
         if let Some(unfit) = self.unfit(newest) {
-            return self.unfit_words(&unfit);
+            return Reason::ItSays(self.says_of(&unfit));
         }
         let versions = self.puzzle.versions.of_wishes();
         if let Some(asked) = self.ask(own).and_then(|ask| ask.accepts.as_deref())
             && !versions.accepts(Some(asked), newest.offer.manifest.version.as_deref())
         {
-            return format!("kanon.toml accepts {asked}");
+            return Reason::Accepts(asked.to_owned());
         }
         let set = set.into_iter().flat_map(|set| set.chosen.values());
         let others: Vec<_> = set.filter(|chosen| chosen.offer.manifest.id != *self.at(own).id).collect();
@@ -131,7 +134,7 @@ impl<'a> PackageIndex<'_, 'a> {
         let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.manifest, own, newest));
         by_others
             .or_else(stood_for)
-            .or_else(|| self.own_needs(newest))
+            .or_else(|| self.own_needs(newest).map(Reason::ItSays))
             .or_else(|| {
                 newest.offer.manifest.relations.iter().find_map(|relation| {
                     let other = others.iter().find(|chosen| chosen.offer.manifest.id == relation.id);
@@ -140,29 +143,29 @@ impl<'a> PackageIndex<'_, 'a> {
                         other.is_some_and(|chosen| chosen.offer.manifest.version == release.offer.manifest.version)
                     });
                     let met = other.map(|other| self.meets(other, relation) != Some(false));
-                    let words = needed(&relation.id, relation.range.as_deref());
+                    let meant = Meant::of(&relation.id, relation.range.as_deref());
                     match (relation.kind, met) {
-                        (RelationKind::Required, Some(false)) => Some(format!("it needs {words}")),
+                        (RelationKind::Required, Some(false)) => Some(Reason::ItNeeds(meant)),
                         (RelationKind::Required, None) if self.stand_ins(&relation.id).is_empty() => {
-                            Some(format!("it needs {words}"))
+                            Some(Reason::ItNeeds(meant))
                         }
-                        (RelationKind::Conflicting, Some(true)) => Some(format!("it can't be used with {words}")),
+                        (RelationKind::Conflicting, Some(true)) => Some(Reason::ItIsAgainst(meant)),
                         _ => None,
                     }
                 })
             })
-            .unwrap_or_else(|| "it does not fit with the others".to_owned())
+            .unwrap_or(Reason::DoesNotFit)
     }
 
     /// An id that a chosen mod needs, for which older releases of another stand and its newest does not.
-    fn stood_for(&self, manifest: &crate::manifest::ModManifest, own: u32, newest: &Release<'a>) -> Option<String> {
+    fn stood_for(&self, manifest: &crate::manifest::ModManifest, own: u32, newest: &Release<'a>) -> Option<Reason> {
         let lost = manifest.relations.iter().find(|relation| {
             relation.kind == RelationKind::Required
                 && self.stand_ins(&relation.id).contains(&own)
                 && !newest.provides(&relation.id)
         })?;
         let version = version(manifest.version.as_deref());
-        Some(format!("{} {version} needs {}, for which it does not stand", manifest.id, lost.id))
+        Some(Reason::NotStoodFor { id: manifest.id.clone(), version, lost: lost.id.clone() })
     }
 
     /// What a chosen mod says against a release of another.
@@ -171,7 +174,7 @@ impl<'a> PackageIndex<'_, 'a> {
         manifest: &crate::manifest::ModManifest,
         own: &ModOffers<'_>,
         newest: &Release<'_>,
-    ) -> Option<String> {
+    ) -> Option<Reason> {
         let against = |relation: &&Relation| {
             let met = self.meets(newest, relation);
             relation.id == *own.id
@@ -182,13 +185,13 @@ impl<'a> PackageIndex<'_, 'a> {
                 }
         };
         let relation = manifest.relations.iter().find(against)?;
-        let verb = match relation.kind {
-            RelationKind::Required => "needs",
-            RelationKind::Conflicting => "can't be used with",
-            _ => "goes with",
-        };
-        let words = needed(&relation.id, relation.range.as_deref());
-        Some(format!("{} {} {verb} {words}", manifest.id, version(manifest.version.as_deref())))
+        let meant = Meant::of(&relation.id, relation.range.as_deref());
+        let (id, version) = (manifest.id.clone(), version(manifest.version.as_deref()));
+        Some(match relation.kind {
+            RelationKind::Required => Reason::OtherNeeds { id, version, meant },
+            RelationKind::Conflicting => Reason::OtherIsAgainst { id, version, meant },
+            _ => Reason::OtherGoesWith { id, version, meant },
+        })
     }
 }
 
