@@ -6,7 +6,7 @@ use std::fmt::Write;
 use kanon_core::base::finding::{Change, Code, Finding, Severity, in_line};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
-use kanon_core::base::suggestion::Remedy;
+use kanon_core::base::remedy::Remedy;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 

@@ -7,7 +7,7 @@ use super::*;
 
 fn verdict(cause: Code, side: Option<Role>, [expected, found]: [Option<&str>; 2]) -> Verdict {
     let of_side = if side == Some(Role::Client) { PLAYER } else { "administrator" };
-    let finding = Finding::new(cause, base::suggestion::Remedy::Nothing).at(".");
+    let finding = Finding::new(cause, base::remedy::Remedy::Nothing).at(".");
     let finding = expected.into_iter().fold(finding, Finding::expected);
     let mend = Mend { install: "osier".to_owned(), finding: Box::new(finding) };
     Verdict {

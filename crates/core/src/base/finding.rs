@@ -2,7 +2,7 @@
 
 use crate::base::ids::FoldedId;
 use crate::base::stated::Stated;
-use crate::base::suggestion::Remedy;
+use crate::base::remedy::Remedy;
 use std::fmt;
 
 use serde::{Deserialize, Serialize};

@@ -8,6 +8,7 @@ pub mod ids;
 pub mod limits;
 pub mod path;
 pub mod problem;
+pub mod remedy;
 pub mod stated;
 pub mod suggestion;
 pub mod version;

@@ -7,7 +7,7 @@ use crate::base::act::Act;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::stated::Stated;
-use crate::base::suggestion::Remedy;
+use crate::base::remedy::Remedy;
 use crate::config::Extras;
 use crate::resolve::fit::{FitSet, fit};
 use crate::rulebook::{NeededOn, Role};

@@ -10,7 +10,7 @@ use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::{folded, same_name};
 use crate::base::path::InstallPath;
 use crate::base::stated::{Series, Stated};
-use crate::base::suggestion::Remedy;
+use crate::base::remedy::Remedy;
 use crate::canon::{SealedKey, SealedMod};
 use crate::rulebook::{KeyScheme, NeededOn, Role};
 use crate::survey::{Survey, SurveyedKey, SurveyedMod, SurveyedSignature, Verdict};

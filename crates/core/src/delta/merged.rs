@@ -11,7 +11,7 @@ use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::base::stated::{Series, Stated};
-use crate::base::suggestion::Remedy;
+use crate::base::remedy::Remedy;
 use crate::canon::SealedMod;
 use crate::config::Edits;
 use crate::manifest::MergedEntry;

@@ -6,7 +6,7 @@ use super::context::{CheckContext, MEMORY, align};
 use crate::base::act::Act;
 use crate::base::finding::{Code, Finding};
 use crate::base::stated::Stated;
-use crate::base::suggestion::Remedy;
+use crate::base::remedy::Remedy;
 use crate::canon::SealedSetting;
 use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
 use crate::survey::{Survey, SurveyedSetting, is_not_there};

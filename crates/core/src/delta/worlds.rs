@@ -6,7 +6,8 @@ use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::base::stated::Stated;
-use crate::base::suggestion::{Remedy, Suggestion};
+use crate::base::remedy::Remedy;
+use crate::base::suggestion::Suggestion;
 use crate::survey::{Survey, SurveyedMod};
 
 /// A mod that reshapes worlds, and what happens to it.

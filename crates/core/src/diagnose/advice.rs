@@ -4,11 +4,9 @@ use std::fmt;
 
 use displaydoc::Display;
 
-use super::verdict::Case;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::stated::Stated;
-use crate::logs::LogEvent;
 use crate::rulebook::Role;
 
 /// One piece of advice.
@@ -227,20 +225,6 @@ pub struct Told {
     pub wanted: Option<String>,
     /// Whether the mod can't be done without.
     pub must_stay: bool,
-}
-
-impl Told {
-    /// What a line tells of a cause.
-    pub(super) fn new(
-        case: &Case<'_>,
-        (cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>),
-        event: Option<&LogEvent>,
-    ) -> Self {
-        let must_stay = mod_id.is_some_and(|id| super::remedies::is_wanted(case, id));
-        let file = event.and_then(|event| event.file.clone());
-        let wanted = event.and_then(|event| event.expected.clone());
-        Self { cause, mod_id: mod_id.cloned(), side, file, wanted, must_stay }
-    }
 }
 
 impl fmt::Display for Told {

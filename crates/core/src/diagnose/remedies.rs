@@ -7,7 +7,8 @@ use super::verdict::{ADMINISTRATOR, Case, PLAYER, Remedy};
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::stated::Stated;
-use crate::base::suggestion::{Remedy as Mending, Suggestion};
+use crate::base::remedy::Remedy as Mending;
+use crate::base::suggestion::Suggestion;
 use crate::logs::{LogEvent, is_of_mods};
 use crate::manifest::ModManifest;
 use crate::rulebook::{RelationKind, Role};
@@ -98,7 +99,14 @@ pub fn about_text(
     (cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>),
     event: Option<&LogEvent>,
 ) -> Vec<Remedy> {
-    let told = || Told::new(case, (cause, mod_id, side), event);
+    let told = || Told {
+        cause,
+        mod_id: mod_id.cloned(),
+        side,
+        file: event.and_then(|event| event.file.clone()),
+        wanted: event.and_then(|event| event.expected.clone()),
+        must_stay: mod_id.is_some_and(|id| is_wanted(case, id)),
+    };
     let server = case.server.filter(|_| case.canon.is_some() && !case.is_guest).map(|server| &server.install.name);
     match side {
         Some(Role::Client) => {
@@ -129,7 +137,7 @@ pub fn about_text(
 }
 
 /// Whether a mod is agreed upon, or others on the server need it.
-pub(super) fn is_wanted(case: &Case<'_>, id: &FoldedId) -> bool {
+fn is_wanted(case: &Case<'_>, id: &FoldedId) -> bool {
     let of_canon = case.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
     let of_server = case.server.into_iter().flat_map(|server| &server.mods).map(|found| &found.manifest);
     let needs = |manifest: &ModManifest| {

@@ -6,9 +6,8 @@ use std::ops::Range;
 use super::meant::Wanted;
 use super::second;
 use crate::base::digest::Blake3;
-use crate::base::problem::place;
 use crate::rulebook::FragmentRule;
-use crate::text::EditError;
+use crate::text::{EditError, Flaw, Malformed, Unmeant};
 use crate::text::encoding::{Encoding, TextFile};
 use crate::text::kinds::Notation;
 use crate::text::rows::{Block, end_of_line, indentation, unit};
@@ -32,7 +31,7 @@ pub struct Placing {
 ///
 /// # Errors
 /// When it is not well-formed, or an entry has nothing that tells it apart; with the place.
-pub fn brought(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
+pub fn brought(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, Malformed> {
     let roots = xml::elements(text)?;
     let is_wrapping =
         |root: &Element| rule.before.trim() == format!("</{}>", root.name) || identity(root, &rule.identity).is_none();
@@ -46,21 +45,21 @@ pub fn brought(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String> 
 ///
 /// # Errors
 /// When it is not well-formed, or the place before which entries go is not in it.
-pub fn anchored(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
+pub fn anchored(text: &str, rule: &FragmentRule) -> Result<Vec<Placing>, Malformed> {
     let roots = xml::elements(text)?;
     inside(text, anchor(text, &roots, rule)?.1, rule)
 }
 
-fn inside(text: &str, holder: &Element, rule: &FragmentRule) -> Result<Vec<Placing>, String> {
+fn inside(text: &str, holder: &Element, rule: &FragmentRule) -> Result<Vec<Placing>, Malformed> {
     // What tells no other entry apart is none of them.
     let known = holder.children.iter().filter(|child| identity(child, &rule.identity).is_some());
     placings(text, &known.cloned().collect::<Vec<_>>(), rule)
 }
 
 /// Where the rule's place is: before the last end tag of that name, or before the last text that reads so and is no comment's.
-fn anchor<'e>(text: &str, roots: &'e [Element], rule: &FragmentRule) -> Result<(usize, &'e Element), String> {
+fn anchor<'e>(text: &str, roots: &'e [Element], rule: &FragmentRule) -> Result<(usize, &'e Element), Malformed> {
     let before = rule.before.trim();
-    let missing = || format!("`{}` is not in it, before which entries go", rule.before);
+    let missing = || Malformed::from(Flaw::NoAnchor(rule.before.clone()));
     if let Some(name) = before.strip_prefix("</").and_then(|rest| rest.strip_suffix('>')) {
         let holder = last_named(roots, name.trim()).ok_or_else(missing)?;
         return holder.content.as_ref().map(|content| (content.end, holder)).ok_or_else(missing);
@@ -87,11 +86,11 @@ fn last_named<'e>(level: &'e [Element], name: &str) -> Option<&'e Element> {
     })
 }
 
-fn placings(text: &str, elements: &[Element], rule: &FragmentRule) -> Result<Vec<Placing>, String> {
+fn placings(text: &str, elements: &[Element], rule: &FragmentRule) -> Result<Vec<Placing>, Malformed> {
     let placing = |element: &Element| {
         let identity = identity(element, &rule.identity).ok_or_else(|| {
-            let at = place(text, element.span.start);
-            format!("{at}: the entry `{}` has no `{}`, which tells entries apart", element.name, rule.identity)
+            let (entry, identity) = (element.name.clone(), rule.identity.clone());
+            Flaw::NoIdentity { entry, identity }.at(text, element.span.start)
         })?;
         Ok(Placing { key: format!("{} {identity}", element.name), digest: digest(element), span: element.span.clone() })
     };
@@ -118,9 +117,9 @@ fn identity(element: &Element, name: &str) -> Option<String> {
 pub fn merge(bytes: &[u8], rule: &FragmentRule, wanted: &[Wanted], gone: &[String]) -> Result<Vec<u8>, EditError> {
     let file = TextFile::read(bytes, Encoding::Utf8)?;
     let text = &file.text;
-    let roots = xml::elements(text).map_err(EditError::Unreadable)?;
-    let (anchor, holder) = anchor(text, &roots, rule).map_err(EditError::Unreadable)?;
-    let there = inside(text, holder, rule).map_err(EditError::Unreadable)?;
+    let roots = xml::elements(text)?;
+    let (anchor, holder) = anchor(text, &roots, rule)?;
+    let there = inside(text, holder, rule)?;
     let mut splices = Vec::new();
     let take_out = |placing: &Placing| taken_out(text, &placing.span);
     splices.extend(there.iter().filter(|placing| gone.contains(&placing.key)).map(take_out));
@@ -144,12 +143,12 @@ pub fn merge(bytes: &[u8], rule: &FragmentRule, wanted: &[Wanted], gone: &[Strin
         }
     }
     let edited = file.edited(&spliced(text, splices));
-    let read = anchored(&edited, rule).map_err(EditError::Unsafe)?;
+    let read = anchored(&edited, rule).map_err(Unmeant::Malformed)?;
     let is_there_once = |entry: &Wanted| read.iter().filter(|placing| placing.key == entry.key).count() == 1;
     if let Some(entry) = wanted.iter().find(|entry| !is_there_once(entry)) {
-        return Err(EditError::Unsafe(format!("{} would not be there just once", entry.key)));
+        return Err(Unmeant::NotJustOnce(entry.key.clone()).into());
     }
-    second::confirm_entries(rule, (text, &edited), wanted, gone).map_err(EditError::Unsafe)?;
+    second::confirm_entries(rule, (text, &edited), wanted, gone).map_err(Unmeant::Second)?;
     file.bytes(&edited)
 }
 

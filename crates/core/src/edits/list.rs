@@ -20,7 +20,7 @@ use crate::text::rows::{Block, Row, by_blocks, indentation, line_start, line_sto
 use crate::text::scalars::{Meant, quote_of, written};
 use crate::text::splice::{Splice, spliced};
 use crate::text::tree::{Kind, Node};
-use crate::text::{EditError, joined, list_parent, path_words};
+use crate::text::{EditError, NoPlace, Unmeant, joined, list_parent, path_words};
 
 /// A list as it stands in a file, while it is changed.
 pub struct Writer<'a> {
@@ -57,7 +57,7 @@ pub fn write_list(
     };
     let is_seen = |seen: &[&str]| raws.iter().map(|raw| raw.text.as_str()).eq(seen.iter().copied());
     if raws.len() != known.len() || !seen.is_none_or(is_seen) {
-        return Err(EditError::Unreadable("it was changed while it was looked at".to_owned()));
+        return Err(EditError::Changed);
     }
     // What is right already is not touched; but of several ways to start, another may be wrong.
     let is_right =
@@ -76,9 +76,9 @@ pub fn write_list(
     };
     let edited = file.edited(&spliced(&file.text, splices));
     let bytes = file.bytes(&edited)?;
-    let read = read_list(rule, &bytes).map_err(|error| EditError::Unsafe(error.to_string()))?;
+    let read = read_list(rule, &bytes).map_err(|error| Unmeant::Unreadable(error.to_string()))?;
     hold(&raws, changes, &read)?;
-    second::confirm_list(rule, (&file.text, &edited), &raws, changes).map_err(EditError::Unsafe)?;
+    second::confirm_list(rule, (&file.text, &edited), &raws, changes).map_err(Unmeant::Second)?;
     Ok(bytes)
 }
 
@@ -196,7 +196,7 @@ impl Writer<'_> {
     fn options(&self, option: &str, between: Option<&str>) -> Result<Vec<Splice>, EditError> {
         let dialect = self.rule.dialect(self.text);
         if self.text.match_indices('\r').any(|(at, _)| !self.text[at + 1..].starts_with('\n')) {
-            return Err(EditError::NoPlace("a line in it ends in a way that no two programs read alike".to_owned()));
+            return Err(NoPlace::OddLineEnd.into());
         }
         let values = command::options(self.text, dialect, option, between);
         let values = values.map_err(|error| EditError::Unreadable(error.to_string()))?;
@@ -230,8 +230,7 @@ impl Writer<'_> {
             match between {
                 Some(between) => {
                     let [value] = group.as_slice() else {
-                        let why = format!("line {}: one command is given {option} several times", group[1].line);
-                        return Err(EditError::NoPlace(why));
+                        return Err(NoPlace::SeveralTimes { line: group[1].line, option: option.to_owned() }.into());
                     };
                     if value.entries != wanted {
                         splices.push(command::rewritten(value, between, &own(&value.entries))?);
@@ -256,12 +255,12 @@ impl Writer<'_> {
         shape: &EntryShape,
     ) -> Result<Vec<Splice>, EditError> {
         let document = tree.value();
-        let nowhere = || EditError::NoPlace(format!("{} is not one list that can be written", path_words(each)));
+        let nowhere = || EditError::from(NoPlace::NoList(path_words(each)));
         let located = each.query_located(&document);
         let mut items: Vec<(&Value, &Node)> =
             located.iter().filter_map(|found| Some((found.node(), tree.at(found.location())?))).collect();
         if items.len() != located.len() || items.iter().any(|(_, node)| matches!(node.kind, Kind::Elsewhere(_))) {
-            return Err(EditError::NoPlace(format!("{} is written elsewhere, by an alias", path_words(each))));
+            return Err(NoPlace::Elsewhere(path_words(each)).into());
         }
         let parent = list_parent(each);
         let parents = parent.as_ref().map(|parent| parent.query_located(&document));
@@ -289,8 +288,8 @@ impl Writer<'_> {
             }
             EntryShape::Numbered(key) => {
                 let [(_, node)] = items.as_slice() else { return Err(nowhere()) };
-                let odd = || format!("the numbers in {} do not stand in their order, each on a line", path_words(each));
-                self.numbered(notation, node, key).ok_or_else(|| EditError::NoPlace(odd()))
+                let odd = || NoPlace::OddNumbers(path_words(each)).into();
+                self.numbered(notation, node, key).ok_or_else(odd)
             }
         }
     }

@@ -3,7 +3,7 @@
 
 use super::entries::RawEntry;
 use crate::base::ids::FoldedId;
-use crate::text::EditError;
+use crate::text::Unmeant;
 
 /// What an entry is to say.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -32,10 +32,9 @@ pub enum Change {
 }
 
 /// Whether a list now names just what was meant.
-pub fn hold(raws: &[RawEntry], changes: &[Change], read: &[RawEntry]) -> Result<(), EditError> {
+pub fn hold(raws: &[RawEntry], changes: &[Change], read: &[RawEntry]) -> Result<(), Unmeant> {
     if read.len() != changes.len() {
-        let what = format!("{} entries in place of {}", read.len(), changes.len());
-        return Err(EditError::Unsafe(what));
+        return Err(Unmeant::Count { found: read.len(), meant: changes.len() });
     }
     for (found, change) in read.iter().zip(changes) {
         let (right, text) = match change {
@@ -47,7 +46,7 @@ pub fn hold(raws: &[RawEntry], changes: &[Change], read: &[RawEntry]) -> Result<
             }
         };
         if !right {
-            return Err(EditError::Unsafe(format!("{} would be read as {}", text, found.text)));
+            return Err(Unmeant::Entry { meant: text.to_owned(), found: found.text.clone() });
         }
     }
     Ok(())

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::second;
 use crate::text::command::{Dialect, amounts};
 use crate::text::splice::{Splice, spliced};
-use crate::text::{EditError, Encoding, TextFile};
+use crate::text::{EditError, Encoding, NoPlace, TextFile, Unmeant};
 
 /// A file in which every amount that is below a floor is another.
 ///
@@ -26,7 +26,7 @@ pub fn raise(
     let splices: Vec<Splice> =
         low.clone().map(|amount| Splice { at: amount.at.clone(), with: written(&amount.unit) }).collect();
     if splices.is_empty() {
-        return Err(EditError::NoPlace("the option is not in it".to_owned()));
+        return Err(NoPlace::NoOption.into());
     }
     let mut meant: BTreeSet<String> = low.map(|amount| amount.text.clone()).collect();
     meant.extend(splices.iter().map(|splice| splice.with.clone()));
@@ -35,8 +35,8 @@ pub fn raise(
     let is_right =
         after.len() == found.len() && after.iter().all(|amount| amount.bytes.is_none_or(|bytes| bytes >= floor));
     if !is_right {
-        return Err(EditError::Unsafe("an amount would be read as another".to_owned()));
+        return Err(Unmeant::Amount.into());
     }
-    second::confirm_amount(dialect, (&file.text, &edited), option, &meant).map_err(EditError::Unsafe)?;
+    second::confirm_amount(dialect, (&file.text, &edited), option, &meant).map_err(Unmeant::Second)?;
     file.bytes(&edited)
 }

@@ -12,7 +12,7 @@ use crate::text::rows::{Block, Row, bracketed, end_of_line, indentation, line_st
 use crate::text::scalars::{Meant, written};
 use crate::text::splice::{Splice, line_end, spliced};
 use crate::text::tree::{Field, Form, Kind, Node, Tag, comments_in};
-use crate::text::{EditError, path_words, yaml};
+use crate::text::{EditError, NoPlace, Unmeant, path_words, yaml};
 
 /// Sets the value at a place of a document.
 ///
@@ -31,21 +31,18 @@ pub fn set(
     let splices = match located.as_ref().and_then(|found| tree.at(found)) {
         Some(node) if node.is_scalar() => replaced(notation, &file.text, node, value)?,
         Some(Node { kind: Kind::Elsewhere(_), .. }) => {
-            return Err(EditError::NoPlace(format!(
-                "what stands at {} is not written there in one piece",
-                path_words(at)
-            )));
+            return Err(NoPlace::InPieces(path_words(at)).into());
         }
-        Some(_) => return Err(EditError::NoPlace(format!("{} is no single value", path_words(at)))),
+        Some(_) => return Err(NoPlace::NoSingleValue(path_words(at)).into()),
         None => vec![put(notation, &file.text, &tree, at, value)?],
     };
     let edited = file.edited(&spliced(&file.text, splices));
-    let read = notation.tree(&edited).map_err(|error| EditError::Unsafe(error.to_string()))?.into_value();
+    let read = notation.tree(&edited).map_err(Unmeant::Document)?.into_value();
     let found = at.query(&read).first().and_then(scalar).unwrap_or_default();
     if found != value.trim() {
-        return Err(EditError::Unsafe(format!("{} would be {found}", path_words(at))));
+        return Err(Unmeant::Value { at: path_words(at), found }.into());
     }
-    second::confirm_setting(notation, (&file.text, &edited), at, value).map_err(EditError::Unsafe)?;
+    second::confirm_setting(notation, (&file.text, &edited), at, value).map_err(Unmeant::Second)?;
     file.bytes(&edited)
 }
 
@@ -123,7 +120,7 @@ pub fn put_named(notation: Notation, text: &str, tree: &Node, path: &[Part], val
 /// Puts a value where there is none: below the deepest part of its path that is there.
 fn put(notation: Notation, text: &str, tree: &Node, at: &JsonPath, value: &str) -> Result<Splice, EditError> {
     let words = path_words(at);
-    let nowhere = || EditError::NoPlace(format!("nothing stands at {words}, and nothing can be put there"));
+    let nowhere = || EditError::from(NoPlace::Nothing(words.clone()));
     let parts = plain(&words).ok_or_else(nowhere)?;
     let (mut node, mut deep) = (tree, 0);
     for part in &parts {

@@ -4,19 +4,21 @@ use std::collections::HashMap;
 use std::io::Cursor;
 use std::ops::Range;
 
+use displaydoc::Display;
 use parking_lot::{ReentrantMutex, ReentrantMutexGuard};
 use serde_json::Value;
 use serde_json_path::JsonPath;
 
-use super::archive::Archive;
+use super::archive::{Archive, ArchiveError};
 use super::contents::{Contents, ContentsError, ITSELF};
 use crate::base::digest::{Blake3, DigestKind};
 use crate::base::ids::{FoldedId, folded, same_name};
 use crate::edits;
-use crate::text::{self, DocumentError, Encoding, path_words, scalar, split_outside};
+use crate::text::{self, DocumentError, Malformed, Encoding, path_words, scalar, split_outside};
 
 use crate::base::limits;
-use crate::base::path::printable;
+use crate::base::path::{InstallPath, printable};
+use crate::base::stated::Series;
 use crate::manifest::{MergedEntry, ModManifest, Relation};
 use crate::rulebook::{
     DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
@@ -69,6 +71,41 @@ fn hint(tried: &str) -> String {
     if tried.is_empty() { String::new() } else { format!(" ({tried})") }
 }
 
+/// Why the entries of a mod for a data file can't be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+enum NoEntries {
+    #[error(transparent)]
+    Contents(#[from] ContentsError),
+    #[error(transparent)]
+    Document(#[from] DocumentError),
+    #[error(transparent)]
+    Malformed(#[from] Malformed),
+}
+
+/// Why an archive inside of a mod can't be looked into.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+enum InnerError {
+    #[error(transparent)]
+    Contents(#[from] ContentsError),
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    #[error(transparent)]
+    Reading(#[from] ReadingError),
+}
+
+/// What is doubtful in what a mod says of itself; the mod is known all the same.
+#[derive(Debug, Display)]
+enum Doubt {
+    /// its entries in {file} can't be read: {why}
+    Entries { file: String, why: NoEntries },
+    /// says it is needed on `{0}`, which the rulebook does not know; taken for both
+    UnknownSide(String),
+    /// holds more than {0} archives; the others were not looked into
+    TooManyInside(usize),
+    /// holds `{member}`, which can't be looked into: {why}
+    Inside { member: String, why: InnerError },
+}
+
 /// Reads the facts about one mod.
 ///
 /// # Errors
@@ -90,9 +127,9 @@ fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, manifest: &m
         let entries = match contents.read(&rule.from) {
             Ok(None) => continue,
             Ok(Some(bytes)) => text::text(&bytes, Encoding::Utf8)
-                .map_err(|error| error.to_string())
-                .and_then(|text| edits::brought(&text, rule)),
-            Err(error) => Err(error.to_string()),
+                .map_err(NoEntries::from)
+                .and_then(|text| Ok(edits::brought(&text, rule)?)),
+            Err(error) => Err(error.into()),
         };
         match entries {
             Ok(found) => manifest.entries.extend(found.into_iter().take(limits::RELATIONS).map(|entry| MergedEntry {
@@ -100,7 +137,7 @@ fn merged_entries(rulebook: &Rulebook, contents: &mut dyn Contents, manifest: &m
                 key: entry.key,
                 blake3: entry.digest,
             })),
-            Err(why) => manifest.doubts.push(format!("its entries in {} can't be read: {why}", rule.from)),
+            Err(why) => manifest.doubts.push(Doubt::Entries { file: rule.from.clone(), why }.to_string()),
         }
     }
 }
@@ -112,14 +149,63 @@ pub struct Looked {
     pub fact: &'static str,
     /// Where in the rulebook the place is named.
     pub span: Range<usize>,
-    /// The place, in words.
-    pub place: String,
+    /// The place.
+    pub place: Spot,
     /// What stands there.
     pub found: Option<String>,
     /// How many values stand there; for one fact it should be one.
     pub matches: usize,
     /// What it was taken for; nothing when the next place had to be asked.
-    pub answer: Option<String>,
+    pub answer: Option<Answer>,
+}
+
+/// A place that is looked at for a fact.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Spot {
+    /// {member} as {notation}
+    Document {
+        /// The member, or the file itself.
+        member: String,
+        /// The rulebook's word for its notation.
+        notation: &'static str,
+    },
+    /// {0}
+    At(String),
+    /// {at} in {document}
+    In {
+        /// The path in the document.
+        at: String,
+        /// The document.
+        document: Box<Spot>,
+    },
+    /// its entry in {0}
+    EntryIn(InstallPath),
+    /// its name by {0}
+    Name(String),
+    /// the text of {member} by {line}
+    Text {
+        /// The member, or the file itself.
+        member: String,
+        /// The pattern.
+        line: String,
+    },
+    /// said by the rulebook
+    Rulebook,
+    /// its digest
+    Digest,
+}
+
+/// What was found there.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Answer {
+    /// {0}
+    Fact(String),
+    /// the main document
+    Main,
+    /// the main document, with {0}
+    MainWith(Series),
+    /// {0}
+    Relations(Series),
 }
 
 /// Reads the facts about one mod and tells every place that was looked at, in order.
@@ -199,10 +285,10 @@ impl<'a> Reader<'a> {
             self.note(|| Looked {
                 fact: "document",
                 span: 0..0,
-                place: document_words(rule),
+                place: document_spot(rule),
                 found: document.as_ref().and(located),
                 matches: usize::from(document.is_some()),
-                answer: document.as_ref().map(|document| format!("the main document{}", keys_of(document))),
+                answer: document.as_ref().map(keys_of),
             });
             if let Some(document) = document {
                 self.main = document;
@@ -214,10 +300,10 @@ impl<'a> Reader<'a> {
             self.note(|| Looked {
                 fact: "document",
                 span: 0..0,
-                place: format!("its entry in {}", rule.file),
+                place: Spot::EntryIn(rule.file.clone()),
                 found: Some(rule.file.to_string()),
                 matches: 1,
-                answer: Some(format!("the main document{}", keys_of(told))),
+                answer: Some(keys_of(told)),
             });
             return Ok(true);
         }
@@ -333,10 +419,10 @@ impl<'a> Reader<'a> {
         self.note(|| Looked {
             fact: name,
             span: step.span.clone(),
-            place: origin_words(&step.origin),
+            place: origin_spot(&step.origin),
             found: raw.value,
             matches: raw.matches,
-            answer: answer.clone(),
+            answer: answer.clone().map(Answer::Fact),
         });
         Ok(answer)
     }
@@ -354,10 +440,10 @@ impl<'a> Reader<'a> {
         self.note(|| Looked {
             fact: "needed_on",
             span: step.span.clone(),
-            place: origin_words(&step.origin),
+            place: origin_spot(&step.origin),
             found: Some(values.join(", ")),
             matches: 1,
-            answer: answer.clone(),
+            answer: answer.clone().map(Answer::Fact),
         });
         answer
     }
@@ -410,10 +496,7 @@ impl<'a> Reader<'a> {
         }
         for step in &rule.0 {
             if let Some(word) = self.raw("needed_on", &step.origin)?.value {
-                doubts.push(format!(
-                    "says it is needed on `{}`, which the rulebook does not know; taken for both",
-                    printable(&word)
-                ));
+                doubts.push(Doubt::UnknownSide(printable(&word)).to_string());
                 break;
             }
         }
@@ -437,18 +520,13 @@ impl<'a> Reader<'a> {
         let mut ids = Vec::new();
         for (member, _) in inner {
             if left.archives == 0 {
-                doubts.push(format!(
-                    "holds more than {} archives; the others were not looked into",
-                    limits::NESTED_ARCHIVES
-                ));
+                doubts.push(Doubt::TooManyInside(limits::NESTED_ARCHIVES).to_string());
                 break;
             }
             left.archives -= 1;
             match self.inner_ids(&member, depth - 1, left, doubts) {
                 Ok(found) => ids.extend(found),
-                Err(reason) => {
-                    doubts.push(format!("holds `{}`, which can't be looked into: {reason}", printable(&member)));
-                }
+                Err(why) => doubts.push(Doubt::Inside { member: printable(&member), why }.to_string()),
             }
         }
         ids
@@ -460,10 +538,10 @@ impl<'a> Reader<'a> {
         depth: usize,
         left: &mut Inner,
         doubts: &mut Vec<String>,
-    ) -> Result<Vec<String>, String> {
+    ) -> Result<Vec<String>, InnerError> {
         // An archive stays in memory while those in it are looked into: all of them together have the room of one.
         let most = limits::NESTED_BYTES.saturating_sub(left.held);
-        let bytes = self.contents.read_up_to(member, most).map_err(|error| error.to_string())?.unwrap_or_default();
+        let bytes = self.contents.read_up_to(member, most)?.unwrap_or_default();
         let size = bytes.len() as u64;
         left.held += size;
         let ids = self.ids_of_archive((member, bytes), depth, left, doubts);
@@ -477,15 +555,15 @@ impl<'a> Reader<'a> {
         depth: usize,
         left: &mut Inner,
         doubts: &mut Vec<String>,
-    ) -> Result<Vec<String>, String> {
+    ) -> Result<Vec<String>, InnerError> {
         let size = bytes.len() as u64;
-        let mut archive = Archive::open(Cursor::new(bytes), size).map_err(|error| error.to_string())?;
+        let mut archive = Archive::open(Cursor::new(bytes), size)?;
         let named = Named { name: member.rsplit('/').next().unwrap_or(member), digest: self.named.digest, told: None };
         let mut reader = Reader::new(self.rule, named, &mut archive);
-        if !reader.find_main().map_err(|error| error.to_string())? {
+        if !reader.find_main()? {
             return Ok(Vec::new());
         }
-        let id = reader.fact("id", &self.rule.id).map_err(|error| error.to_string())?;
+        let id = reader.fact("id", &self.rule.id)?;
         let mut ids: Vec<String> = id.into_iter().chain(reader.provides()).collect();
         ids.extend(reader.nested(depth, left, doubts));
         Ok(ids)
@@ -510,15 +588,15 @@ impl<'a> Reader<'a> {
             entry_relations(&rule.form, entry, rule.kind, into);
         }
         into.truncate(limits::RELATIONS);
-        let found = into[before.min(into.len())..].iter().map(relation_words).collect::<Vec<_>>();
+        let found = Series::of(into[before.min(into.len())..].iter().map(relation_words));
         let matches = entries.len();
         self.note(|| Looked {
             fact: "relations",
             span: rule.span.clone(),
-            place: place_words(rule.document.as_ref(), &rule.each),
+            place: spot(rule.document.as_ref(), &rule.each),
             found: (matches > 0).then(|| format!("{matches} {}", if matches == 1 { "entry" } else { "entries" })),
             matches,
-            answer: (!found.is_empty()).then(|| found.join(", ")),
+            answer: (!found.is_empty()).then_some(Answer::Relations(found)),
         });
         Ok(())
     }
@@ -538,7 +616,7 @@ fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> ModManife
 fn tried(rule: &FactRule) -> String {
     let tried = rule.0.iter().map(|step| match &step.origin {
         Origin::Document { at, .. } => path_words(at),
-        Origin::Name(regex) => format!("its name by {regex}"),
+        Origin::Name(_) => origin_spot(&step.origin).to_string(),
         Origin::Text { member, .. } => member.clone(),
         Origin::Is(_) | Origin::Digest(_) => String::new(),
     });
@@ -559,38 +637,39 @@ fn relation_words(relation: &Relation) -> String {
 }
 
 /// What stands at the top of a document, for one who looks for the right place.
-fn keys_of(document: &Value) -> String {
+fn keys_of(document: &Value) -> Answer {
     let inner = match document.as_object() {
         Some(map) if map.len() == 1 => map.values().next().unwrap_or(document),
         _ => document,
     };
     let keys: Vec<&str> =
         inner.as_object().into_iter().flat_map(|map| map.keys()).take(12).map(String::as_str).collect();
-    if keys.is_empty() { String::new() } else { format!(", with {}", keys.join(", ")) }
+    if keys.is_empty() { Answer::Main } else { Answer::MainWith(Series::of(keys)) }
 }
 
-fn document_words(rule: &DocumentRule) -> String {
-    format!("{} as {}", member_words(&rule.member), rule.notation.word())
+fn document_spot(rule: &DocumentRule) -> Spot {
+    Spot::Document { member: member_words(&rule.member), notation: rule.notation.word() }
 }
 
 fn member_words(member: &str) -> String {
     if member == ITSELF { "the file itself".to_owned() } else { member.to_owned() }
 }
 
-fn place_words(document: Option<&DocumentRule>, at: &JsonPath) -> String {
+fn spot(document: Option<&DocumentRule>, at: &JsonPath) -> Spot {
+    let at = path_words(at);
     match document {
-        Some(rule) => format!("{} in {}", path_words(at), document_words(rule)),
-        None => path_words(at),
+        Some(rule) => Spot::In { at, document: Box::new(document_spot(rule)) },
+        None => Spot::At(at),
     }
 }
 
-fn origin_words(origin: &Origin) -> String {
+fn origin_spot(origin: &Origin) -> Spot {
     match origin {
-        Origin::Document { document, at } => place_words(document.as_ref(), at),
-        Origin::Name(regex) => format!("its name by {regex}"),
-        Origin::Text { member, line, .. } => format!("the text of {} by {line}", member_words(member)),
-        Origin::Is(_) => "said by the rulebook".to_owned(),
-        Origin::Digest(_) => "its digest".to_owned(),
+        Origin::Document { document, at } => spot(document.as_ref(), at),
+        Origin::Name(regex) => Spot::Name(regex.to_string()),
+        Origin::Text { member, line, .. } => Spot::Text { member: member_words(member), line: line.to_string() },
+        Origin::Is(_) => Spot::Rulebook,
+        Origin::Digest(_) => Spot::Digest,
     }
 }
 

@@ -20,25 +20,67 @@ pub enum PublicKey {
     Rsa(RsaPublicKey),
 }
 
+/// Why bytes are no public key.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum KeyError {
+    /// There are none.
+    #[error("it is empty")]
+    Empty,
+    /// Keys of that scheme are only names.
+    #[error("the scheme has no keys that can be read")]
+    ByName,
+    /// A key that is nobody else's business.
+    #[error("it is a private key, which nobody else should ever see")]
+    Private,
+    /// A certificate.
+    #[error("it is a certificate, not a public key")]
+    Certificate,
+    /// Something else.
+    #[error("its {bytes} bytes are no public key for {scheme} (PEM, DER)")]
+    NoKey {
+        /// How many there are.
+        bytes: usize,
+        /// What kind of key was looked for.
+        scheme: &'static str,
+    },
+}
+
+/// Why bytes are no signature.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SignatureError {
+    /// There are none.
+    #[error("it is empty")]
+    Empty,
+    /// Their number is not that of an Ed25519 signature.
+    #[error("its {0} bytes are no Ed25519 signature, which has 64")]
+    NotEd25519Sized(usize),
+    /// They are no point of the curve.
+    #[error("it is no Ed25519 signature")]
+    NotEd25519,
+    /// Their number is not that of an RSA signature.
+    #[error("its {0} bytes are no RSA signature")]
+    NotRsaSized(usize),
+}
+
 impl PublicKey {
     /// Reads a key.
     ///
     /// # Errors
     /// Why it is no key of that scheme.
-    pub fn read(bytes: &[u8], scheme: KeyScheme) -> Result<Self, String> {
+    pub fn read(bytes: &[u8], scheme: KeyScheme) -> Result<Self, KeyError> {
         if bytes.is_empty() {
-            return Err("it is empty".to_owned());
+            return Err(KeyError::Empty);
         }
         let text = std::str::from_utf8(bytes).ok().map(str::trim);
         match scheme {
             KeyScheme::Ed25519 => ed25519_key(bytes, text).map(Self::Ed25519),
             KeyScheme::RsaSha256 | KeyScheme::RsaSha1 => rsa_key(bytes, text).map(Self::Rsa),
-            KeyScheme::ByName => Err("the scheme has no keys that can be read".to_owned()),
+            KeyScheme::ByName => Err(KeyError::ByName),
         }
     }
 }
 
-fn ed25519_key(bytes: &[u8], text: Option<&str>) -> Result<VerifyingKey, String> {
+fn ed25519_key(bytes: &[u8], text: Option<&str>) -> Result<VerifyingKey, KeyError> {
     let raw = |bytes: &[u8]| <[u8; 32]>::try_from(bytes).ok().and_then(|raw| VerifyingKey::from_bytes(&raw).ok());
     if let Some(key) = raw(bytes) {
         return Ok(key);
@@ -54,7 +96,7 @@ fn ed25519_key(bytes: &[u8], text: Option<&str>) -> Result<VerifyingKey, String>
     VerifyingKey::from_public_key_der(bytes).map_err(|_| no_key(bytes, text, "Ed25519"))
 }
 
-fn rsa_key(bytes: &[u8], text: Option<&str>) -> Result<RsaPublicKey, String> {
+fn rsa_key(bytes: &[u8], text: Option<&str>) -> Result<RsaPublicKey, KeyError> {
     let of_text = text.and_then(|text| {
         RsaPublicKey::from_public_key_pem(text).ok().or_else(|| RsaPublicKey::from_pkcs1_pem(text).ok())
     });
@@ -63,13 +105,11 @@ fn rsa_key(bytes: &[u8], text: Option<&str>) -> Result<RsaPublicKey, String> {
     of_text.or_else(of_bytes).ok_or_else(|| no_key(bytes, text, "RSA"))
 }
 
-fn no_key(bytes: &[u8], text: Option<&str>, scheme: &str) -> String {
+fn no_key(bytes: &[u8], text: Option<&str>, scheme: &'static str) -> KeyError {
     match text {
-        Some(text) if text.contains("PRIVATE KEY") => {
-            "it is a private key, which nobody else should ever see".to_owned()
-        }
-        Some(text) if text.contains("CERTIFICATE") => "it is a certificate, not a public key".to_owned(),
-        _ => format!("its {} bytes are no public key for {scheme} (PEM, DER)", bytes.len()),
+        Some(text) if text.contains("PRIVATE KEY") => KeyError::Private,
+        Some(text) if text.contains("CERTIFICATE") => KeyError::Certificate,
+        _ => KeyError::NoKey { bytes: bytes.len(), scheme },
     }
 }
 
@@ -87,21 +127,21 @@ impl Verifier {
     ///
     /// # Errors
     /// Why the bytes are no signature of that scheme.
-    pub fn new(key: &PublicKey, scheme: KeyScheme, signature: &[u8]) -> Result<Self, String> {
+    pub fn new(key: &PublicKey, scheme: KeyScheme, signature: &[u8]) -> Result<Self, SignatureError> {
         if signature.is_empty() {
-            return Err("it is empty".to_owned());
+            return Err(SignatureError::Empty);
         }
         match (key, scheme) {
             (PublicKey::Ed25519(key), _) => {
-                let signature = Signature::from_slice(signature)
-                    .map_err(|_| format!("its {} bytes are no Ed25519 signature, which has 64", signature.len()))?;
-                let stream = key.verify_stream(&signature).map_err(|_| "it is no Ed25519 signature".to_owned())?;
+                let signature =
+                    Signature::from_slice(signature).map_err(|_| SignatureError::NotEd25519Sized(signature.len()))?;
+                let stream = key.verify_stream(&signature).map_err(|_| SignatureError::NotEd25519)?;
                 Ok(Self(Inner::Ed25519(Box::new(stream))))
             }
             (PublicKey::Rsa(key), scheme) => {
                 // One of another length is of a key of another length: it does not fit, and is a signature all the same.
                 if signature.len() < 64 || signature.len() > 4096 {
-                    return Err(format!("its {} bytes are no RSA signature", signature.len()));
+                    return Err(SignatureError::NotRsaSized(signature.len()));
                 }
                 let (key, bytes) = (key.clone(), signature.to_vec());
                 Ok(Self(match scheme {

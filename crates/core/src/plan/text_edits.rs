@@ -15,7 +15,7 @@ use crate::edits::{self, Wanted};
 use crate::plan::reason::Reason;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
 use crate::survey::{Survey, SurveyedList, is_not_there};
-use crate::text::EditError;
+use crate::text::{EditError, NoPlace};
 
 /// What a person said, without which some things are not changed.
 #[derive(Debug, Clone, Default)]
@@ -207,7 +207,10 @@ impl Change<'_> {
                 let text = |(needed, replaces): &(NeededEntry, bool)| {
                     let text = texts.get(needed).cloned();
                     let missing =
-                        || EditError::NoPlace(format!("the entry {} of {} is nowhere", needed.key, needed.of_mod));
+                        || {
+                            let (key, of_mod) = (needed.key.clone(), needed.of_mod.to_string());
+                            EditError::from(NoPlace::EntryNowhere { key, of_mod })
+                        };
                     Ok(Wanted { key: needed.key.clone(), text: text.ok_or_else(missing)?, replaces: *replaces })
                 };
                 let wanted: Vec<Wanted> = wanted.iter().map(text).collect::<Result<_, EditError>>()?;

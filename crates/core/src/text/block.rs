@@ -5,6 +5,7 @@ use std::ops::Range;
 
 use serde_json::Value;
 
+use super::flaw::Flaw;
 use super::kinds::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
 use crate::base::limits;
@@ -25,9 +26,9 @@ pub fn is_all_data(text: &str) -> bool {
 
 fn read(text: &str) -> Result<(Node, usize), DocumentError> {
     let mut reader = Reader { text, at: 0, passed_over: 0 };
-    let node = reader.document().map_err(|reason| {
+    let node = reader.document().map_err(|flaw| {
         let line = text[..reader.at.min(text.len())].matches('\n').count() + 1;
-        invalid("block syntax", &format!("line {line}: {reason}"))
+        invalid("block syntax", flaw.on_line(line))
     })?;
     Ok((node, reader.passed_over))
 }
@@ -38,7 +39,7 @@ struct Reader<'t> {
     passed_over: usize,
 }
 
-type Read<T> = Result<T, &'static str>;
+type Read<T> = Result<T, Flaw>;
 
 /// What stands where a field may stand.
 enum Found {
@@ -97,7 +98,7 @@ impl<'t> Reader<'t> {
                 Ok(Node::new(0..self.text.len(), Kind::Table(fields, Form::Brackets)))
             }
             Some(node) => Ok(node),
-            None if fields.is_empty() => Err("nothing in it is a name with a value"),
+            None if fields.is_empty() => Err(Flaw::NoData),
             None => Ok(Node::new(0..self.text.len(), Kind::Table(fields, Form::Brackets))),
         }
     }
@@ -216,7 +217,7 @@ impl<'t> Reader<'t> {
             }
             let Some(item) = self.value(depth + 1)? else { return Ok(None) };
             if items.len() >= limits::LEARNED_LEAVES {
-                return Err("a call has too many values");
+                return Err(Flaw::TooManyValues);
             }
             items.push(item);
         }
@@ -228,7 +229,7 @@ impl<'t> Reader<'t> {
     /// A text, a number, a flag, a table or a list; nothing where something else stands.
     fn value(&mut self, depth: usize) -> Read<Option<Node>> {
         if depth > limits::DEPTH {
-            return Err("it is nested too deep");
+            return Err(Flaw::TooDeep);
         }
         let start = self.at;
         let rest = self.rest();
@@ -237,7 +238,7 @@ impl<'t> Reader<'t> {
             return Ok(Some(Node::text(start..self.at, &text)));
         }
         if let Some(inner) = rest.strip_prefix("[[") {
-            let end = inner.find("]]").ok_or("a text that `[[` begins has no end")?;
+            let end = inner.find("]]").ok_or(Flaw::OpenLongText)?;
             self.at += end + 4;
             return Ok(Some(Node::text(start..self.at, inner[..end].trim_start_matches(['\r', '\n']))));
         }
@@ -257,7 +258,7 @@ impl<'t> Reader<'t> {
     /// Fields make a table, values alone a list; of both, the values have numbers for names.
     fn table(&mut self, depth: usize) -> Read<Node> {
         if depth > limits::DEPTH {
-            return Err("it is nested too deep");
+            return Err(Flaw::TooDeep);
         }
         let start = self.at;
         let close = if self.rest().starts_with('[') { "]" } else { "}" };
@@ -266,7 +267,7 @@ impl<'t> Reader<'t> {
         loop {
             self.blanks()?;
             if self.rest().is_empty() {
-                return Err("a bracket is not closed");
+                return Err(Flaw::OpenBracket);
             }
             if self.eat(&[close]) {
                 break;
@@ -340,7 +341,7 @@ impl<'t> Reader<'t> {
                 _ => {}
             }
             if open + depth > limits::DEPTH {
-                return Err("it is nested too deep");
+                return Err(Flaw::TooDeep);
             }
             self.at += c.len_utf8();
         }
@@ -349,7 +350,7 @@ impl<'t> Reader<'t> {
 
     fn quoted(&mut self) -> Read<String> {
         let mut chars = self.rest().char_indices();
-        let Some((_, quote)) = chars.next() else { return Err("a text was expected") };
+        let Some((_, quote)) = chars.next() else { return Err(Flaw::NoText) };
         let mut text = String::new();
         while let Some((at, c)) = chars.next() {
             match c {
@@ -368,7 +369,7 @@ impl<'t> Reader<'t> {
                 c => text.push(c),
             }
         }
-        Err("a quote is not closed on its line")
+        Err(Flaw::OpenQuote)
     }
 
     /// A word, a number or a version without quotes.
@@ -405,9 +406,9 @@ impl<'t> Reader<'t> {
             self.at += rest.len() - trimmed.len();
             let line = trimmed.find('\n').unwrap_or(trimmed.len());
             self.at += if let Some(inner) = trimmed.strip_prefix("--[[") {
-                inner.find("]]").ok_or("a comment has no end")? + 6
+                inner.find("]]").ok_or(Flaw::OpenComment)? + 6
             } else if let Some(inner) = trimmed.strip_prefix("/*") {
-                inner.find("*/").ok_or("a comment has no end")? + 4
+                inner.find("*/").ok_or(Flaw::OpenComment)? + 4
             } else if trimmed.starts_with("--") || trimmed.starts_with("//") || trimmed.starts_with('#') {
                 line
             } else {
@@ -423,7 +424,7 @@ impl<'t> Reader<'t> {
             let trimmed = rest.trim_start_matches([' ', '\t']);
             self.at += rest.len() - trimmed.len();
             match trimmed.strip_prefix("/*") {
-                Some(inner) => self.at += inner.find("*/").ok_or("a comment has no end")? + 4,
+                Some(inner) => self.at += inner.find("*/").ok_or(Flaw::OpenComment)? + 4,
                 None => return Ok(()),
             }
         }

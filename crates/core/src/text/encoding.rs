@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use super::EditError;
+use super::edit_error::{EditError, Unmeant};
 use super::kinds::DocumentError;
 use crate::base::limits;
 
@@ -58,7 +58,7 @@ impl TextFile {
         let mark = bytes[..marked.map_or(0, |(_, length)| length)].to_vec();
         let file = Self { text, mark, store };
         if file.bytes(&file.text)? != bytes {
-            return Err(EditError::Unsafe("some of its bytes are no text".to_owned()));
+            return Err(Unmeant::NotText.into());
         }
         Ok(file)
     }

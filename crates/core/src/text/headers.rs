@@ -1,5 +1,6 @@
 //! Headers: `Key: value` lines, as letters have them above their text. What stands below the first empty line is no header.
 
+use super::flaw::{Flaw, Malformed};
 use super::lines::{Given, gathered, placed_lines};
 use super::tree::{Form, Kind, Node};
 
@@ -11,7 +12,7 @@ const CUT: usize = 70;
 ///
 /// # Errors
 /// When a line is neither a header nor the rest of one.
-pub fn tree(text: &str) -> Result<Node, String> {
+pub fn tree(text: &str) -> Result<Node, Malformed> {
     let mut headers: Vec<Given> = Vec::new();
     let mut above = 0;
     for (number, (at, line)) in placed_lines(text).into_iter().enumerate() {
@@ -23,7 +24,7 @@ pub fn tree(text: &str) -> Result<Node, String> {
             break;
         }
         if line.starts_with([' ', '\t']) {
-            let open = headers.last_mut().ok_or_else(|| format!("line {}: it goes on with nothing", number + 1))?;
+            let open = headers.last_mut().ok_or_else(|| Flaw::GoesOnWithNothing.on_line(number + 1))?;
             let (own, end) = (line.trim(), at + line.trim_end().len());
             // Who cuts lines at a width cuts words; who does not begins a word.
             let glue = if above >= CUT || open.value.is_empty() { "" } else { " " };
@@ -31,12 +32,12 @@ pub fn tree(text: &str) -> Result<Node, String> {
             open.value = format!("{}{glue}{rest}", open.value);
             (open.at.end, open.whole.end) = (end, end);
         } else {
-            headers.push(header(at, line).ok_or_else(|| format!("line {}: it is no `Key: value`", number + 1))?);
+            headers.push(header(at, line).ok_or_else(|| Flaw::NoHeader.on_line(number + 1))?);
         }
         above = line.len();
     }
     if headers.is_empty() {
-        return Err("there is no `Key: value` in it".to_owned());
+        return Err(Flaw::NoHeaders.into());
     }
     Ok(Node::new(0..text.len(), Kind::Table(gathered(headers), Form::Lines)))
 }

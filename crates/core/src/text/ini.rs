@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use super::flaw::{Flaw, Malformed};
 use super::lines::{Given, gathered, given, placed_lines, sign_of, value_of};
 use super::tree::{Field, Form, Kind, Node};
 
@@ -10,7 +11,7 @@ use super::tree::{Field, Form, Kind, Node};
 ///
 /// # Errors
 /// When a section has no end, or is called like a key.
-pub fn tree(text: &str) -> Result<Node, String> {
+pub fn tree(text: &str) -> Result<Node, Malformed> {
     let mut sections: Vec<Section> = vec![Section::default()];
     for (number, (at, line)) in placed_lines(text).into_iter().enumerate() {
         let inner = line.trim();
@@ -19,7 +20,7 @@ pub fn tree(text: &str) -> Result<Node, String> {
         }
         if let Some(name) = inner.strip_prefix('[') {
             let name = name.split_once(']').map(|(name, _)| name.trim().to_owned());
-            let name = name.ok_or_else(|| format!("line {}: a section that is not closed by `]`", number + 1))?;
+            let name = name.ok_or_else(|| Flaw::OpenSection.on_line(number + 1))?;
             let lead = at + line.len() - line.trim_start().len();
             sections.push(Section { name: Some(name), span: lead..at + line.trim_end().len(), lines: Vec::new() });
         } else if let (Some(given), Some(section)) = (key_and_value(at, line), sections.last_mut()) {
@@ -45,7 +46,7 @@ fn key_and_value(at: usize, line: &str) -> Option<Given> {
     })
 }
 
-fn table(text: &str, sections: Vec<Section>) -> Result<Node, String> {
+fn table(text: &str, sections: Vec<Section>) -> Result<Node, Malformed> {
     let mut fields: Vec<Field> = Vec::new();
     for Section { name, span, lines } in sections {
         let inner = gathered(lines);
@@ -59,7 +60,7 @@ fn table(text: &str, sections: Vec<Section>) -> Result<Node, String> {
                 known.extend(inner);
                 known_span.end = span.end;
             }
-            Some(_) => return Err(format!("`{name}` is both a key and a section")),
+            Some(_) => return Err(Flaw::KeyAndSection(name).into()),
             None => {
                 let key = span.start + 1..span.start + 1;
                 let node = Node::new(span.clone(), Kind::Table(inner, Form::Lines));

@@ -5,6 +5,7 @@ use jsonc_parser::common::Ranged;
 use jsonc_parser::{CollectOptions, ParseOptions};
 use serde_json::Value;
 
+use super::flaw::Flaw;
 use super::kinds::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
 use crate::base::limits;
@@ -13,8 +14,8 @@ use crate::base::limits;
 pub fn tree(text: &str) -> Result<Node, DocumentError> {
     // What another parser of JSON says of a mistake is what people know.
     let told = || match serde_json::from_str::<serde::de::IgnoredAny>(text) {
-        Err(error) => invalid("JSON", &error.to_string()),
-        Ok(_) => invalid("JSON", "it is nested too deep"),
+        Err(error) => invalid("JSON", Flaw::told(error)),
+        Ok(_) => invalid("JSON", Flaw::TooDeep),
     };
     if brackets_deep(text, (b"[{", b"]}")) > limits::DEPTH {
         return Err(told());

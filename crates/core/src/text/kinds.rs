@@ -1,5 +1,6 @@
 //! The notations there are, and why a document can't be read.
 
+use super::flaw::Malformed;
 use crate::base::limits;
 use crate::base::path::printable;
 
@@ -61,12 +62,12 @@ pub enum DocumentError {
         encoding: &'static str,
     },
     /// It does not follow its notation.
-    #[error("it is not valid {notation}: {reason}")]
+    #[error("it is not valid {notation}: {}", printable(&reason.to_string()))]
     Invalid {
         /// The notation's name.
         notation: &'static str,
-        /// What the parser says, with the place.
-        reason: String,
+        /// What does not follow it, and where.
+        reason: Malformed,
     },
 }
 
@@ -77,6 +78,6 @@ impl Notation {
     }
 }
 
-pub(super) fn invalid(notation: &'static str, reason: &str) -> DocumentError {
-    DocumentError::Invalid { notation, reason: printable(reason) }
+pub(super) fn invalid(notation: &'static str, reason: impl Into<Malformed>) -> DocumentError {
+    DocumentError::Invalid { notation, reason: reason.into() }
 }

@@ -3,7 +3,9 @@
 
 mod block;
 pub mod command;
+mod edit_error;
 pub(crate) mod encoding;
+pub(crate) mod flaw;
 mod headers;
 mod ini;
 pub(crate) mod joined;
@@ -23,6 +25,8 @@ pub(crate) mod yaml;
 
 pub use block::is_all_data;
 pub use command::{Dialect, LaunchError};
+pub use flaw::{Flaw, Malformed};
+pub use edit_error::{EditError, NoPlace, SecondReading, Unmeant};
 pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
 pub use json::brackets_deep;
 pub use kinds::{DocumentError, NOTATION_WORDS, Notation};
@@ -31,26 +35,6 @@ pub use splice::{Splice, line_end, spliced};
 pub use tree::{Field, Form, Kind, Node};
 
 use serde_json_path::JsonPath;
-
-/// Why a file can't be edited. It is left as it is then.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum EditError {
-    /// It can't be read.
-    #[error(transparent)]
-    Document(#[from] DocumentError),
-    /// It can't be read as the rule says.
-    #[error("{0}")]
-    Unreadable(String),
-    /// What is to be written has no place in it.
-    #[error("{0}")]
-    NoPlace(String),
-    /// Its encoding has no way to write what is to be written.
-    #[error("`{0}` can't be written in the encoding of the file")]
-    NotEncodable(String),
-    /// Written, it would not say what is meant; so it is not written.
-    #[error("edited, it would not say what is meant: {0}")]
-    Unsafe(String),
-}
 
 /// A path as it was written; the library writes one dot too many before a descendant step.
 pub fn path_words(at: &JsonPath) -> String {

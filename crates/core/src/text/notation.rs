@@ -45,7 +45,7 @@ impl Notation {
         let text = text(bytes, encoding)?;
         if self == Self::Xml {
             self.refuse_many(&text)?;
-            return xml::value(&text).map_err(|reason| invalid("XML", &reason));
+            return xml::value(&text).map_err(|reason| invalid("XML", reason));
         }
         Ok(self.tree(&text)?.into_value())
     }
@@ -60,11 +60,11 @@ impl Notation {
             Self::Json => json::tree(text),
             Self::Toml => toml::tree(text),
             Self::Yaml => yaml::tree(text),
-            Self::Xml => xml::tree(text).map_err(|reason| invalid("XML", &reason)),
-            Self::Ini => ini::tree(text).map_err(|reason| invalid("INI", &reason)),
+            Self::Xml => xml::tree(text).map_err(|reason| invalid("XML", reason)),
+            Self::Ini => ini::tree(text).map_err(|reason| invalid("INI", reason)),
             Self::KeyValue => Ok(key_value::tree(text)),
-            Self::Properties => properties::tree(text).map_err(|reason| invalid("properties", &reason)),
-            Self::Headers => headers::tree(text).map_err(|reason| invalid("headers", &reason)),
+            Self::Properties => properties::tree(text).map_err(|reason| invalid("properties", reason)),
+            Self::Headers => headers::tree(text).map_err(|reason| invalid("headers", reason)),
             Self::Block => block::tree(text),
         }
     }

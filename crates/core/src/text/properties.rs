@@ -2,6 +2,7 @@
 
 use std::ops::Range;
 
+use super::flaw::{Flaw, Malformed};
 use super::lines::{Given, gathered, placed_lines};
 use super::tree::{Form, Kind, Node};
 
@@ -9,7 +10,7 @@ use super::tree::{Form, Kind, Node};
 ///
 /// # Errors
 /// When an escape is none.
-pub fn tree(text: &str) -> Result<Node, String> {
+pub fn tree(text: &str) -> Result<Node, Malformed> {
     let mut lines = Vec::new();
     let mut physical = placed_lines(text).into_iter().enumerate().peekable();
     while let Some((number, (at, line))) = physical.next() {
@@ -24,7 +25,7 @@ pub fn tree(text: &str) -> Result<Node, String> {
         {
             (end, last) = (next_at + next.len(), next);
         }
-        lines.push(property(at, &text[at..end]).map_err(|reason| format!("line {}: {reason}", number + 1))?);
+        lines.push(property(at, &text[at..end]).map_err(|flaw| flaw.on_line(number + 1))?);
     }
     Ok(Node::new(0..text.len(), Kind::Table(gathered(lines), Form::Lines)))
 }
@@ -34,7 +35,7 @@ fn goes_on(line: &str) -> bool {
 }
 
 /// The key ends at a blank, a `=` or a `:` that no `\` stands before.
-fn property(at: usize, line: &str) -> Result<Given, String> {
+fn property(at: usize, line: &str) -> Result<Given, Flaw> {
     let start = line.len() - line.trim_start().len();
     let mut end = line.len();
     let mut escaped = false;
@@ -66,7 +67,7 @@ fn property(at: usize, line: &str) -> Result<Given, String> {
 ///
 /// # Errors
 /// When a `\u` is followed by anything but four digits.
-pub fn unescaped(written: &str) -> Result<String, String> {
+pub fn unescaped(written: &str) -> Result<String, Flaw> {
     let mut units: Vec<u16> = Vec::new();
     let mut chars = written.chars().peekable();
     let push = |units: &mut Vec<u16>, c: char| units.extend(c.encode_utf16(&mut [0; 2]).iter());
@@ -79,7 +80,7 @@ pub fn unescaped(written: &str) -> Result<String, String> {
             Some('u') => {
                 let digits: String = chars.by_ref().take(4).collect();
                 let unit = u16::from_str_radix(&digits, 16).ok().filter(|_| digits.len() == 4);
-                units.push(unit.ok_or_else(|| format!("`\\u{digits}` is no character"))?);
+                units.push(unit.ok_or(Flaw::NoCharacter(digits))?);
             }
             Some('n') => push(&mut units, '\n'),
             Some('t') => push(&mut units, '\t'),
@@ -97,7 +98,7 @@ pub fn unescaped(written: &str) -> Result<String, String> {
             None => {}
         }
     }
-    String::from_utf16(&units).map_err(|_| "half a character stands in it".to_owned())
+    String::from_utf16(&units).map_err(|_| Flaw::HalfCharacter)
 }
 
 /// A text as a value of a properties file.

@@ -3,18 +3,15 @@
 use serde_json::Value;
 use toml::de::{DeTable, DeValue};
 
+use super::flaw::Flaw;
 use super::kinds::{DocumentError, invalid};
 use super::tree::{Field, Form, Kind, Node};
-use crate::base::problem::place;
 
 /// Reads a text as a tree.
 pub fn tree(text: &str) -> Result<Node, DocumentError> {
     let table = DeTable::parse(text).map_err(|error| {
-        let reason = match error.span() {
-            Some(span) => format!("{}: {}", place(text, span.start), error.message()),
-            None => error.message().to_owned(),
-        };
-        invalid("TOML", &reason)
+        let flaw = Flaw::told(error.message());
+        invalid("TOML", error.span().map_or_else(|| flaw.clone().into(), |span| flaw.clone().at(text, span.start)))
     })?;
     Ok(Node::new(0..text.len(), Kind::Table(fields(text, table.get_ref()), Form::Lines)))
 }

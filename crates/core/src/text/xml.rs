@@ -8,9 +8,9 @@ use quick_xml::Reader;
 use quick_xml::events::{BytesStart, Event};
 use serde_json::{Map, Value};
 
+use super::flaw::{Flaw, Malformed};
 use super::tree::{Field, Form, Kind, Node, Tag};
 use crate::base::limits;
-use crate::base::problem::place;
 
 /// An element, and where its parts stand.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -50,22 +50,22 @@ pub struct Attribute {
 ///
 /// # Errors
 /// When it is not well-formed; with the line and the column.
-pub fn elements(text: &str) -> Result<Vec<Element>, String> {
+pub fn elements(text: &str) -> Result<Vec<Element>, Malformed> {
     // The parser passes over a mark without counting it, and every place would be wrong.
     if text.starts_with('\u{feff}') {
-        return Err("line 1, column 1: a byte-order mark inside of the text".to_owned());
+        return Err(Flaw::Mark.at(text, 0));
     }
     let mut reader = Reader::from_str(text);
     let mut open: Vec<Element> = Vec::new();
     let mut done = Vec::new();
     loop {
         let start = offset(&reader);
-        let placed = |reason: String| format!("{}: {reason}", place(text, start));
-        let event = reader.read_event().map_err(|error| placed(error.to_string()))?;
+        let placed = |flaw: Flaw| flaw.at(text, start);
+        let event = reader.read_event().map_err(|error| placed(Flaw::told(error)))?;
         let end = offset(&reader);
         match event {
             Event::Start(tag) if open.len() >= limits::DEPTH => {
-                return Err(placed(format!("`{}` is nested too deep", tag.name().as_ref().to_owned())));
+                return Err(placed(Flaw::ElementTooDeep(tag.name().as_ref().to_owned())));
             }
             Event::Start(tag) => open.push(element(text, &tag, start..end, Some(end..end)).map_err(placed)?),
             Event::Empty(tag) => {
@@ -73,7 +73,7 @@ pub fn elements(text: &str) -> Result<Vec<Element>, String> {
                 close(element, &mut open, &mut done);
             }
             Event::End(_) => {
-                let mut element = open.pop().ok_or_else(|| placed("an element ends that never began".to_owned()))?;
+                let mut element = open.pop().ok_or_else(|| placed(Flaw::NeverBegan))?;
                 element.span.end = end;
                 element.content = Some(element.open.end..start);
                 close(element, &mut open, &mut done);
@@ -88,9 +88,7 @@ pub fn elements(text: &str) -> Result<Vec<Element>, String> {
         }
     }
     match open.last() {
-        Some(element) => {
-            Err(format!("{}: the element `{}` is never closed", place(text, element.span.start), element.name))
-        }
+        Some(element) => Err(Flaw::NeverClosed(element.name.clone()).at(text, element.span.start)),
         None => {
             done.iter_mut().for_each(|element| trim_runs(text, element));
             Ok(done)
@@ -107,13 +105,13 @@ fn element(
     tag: &BytesStart<'_>,
     span: Range<usize>,
     content: Option<Range<usize>>,
-) -> Result<Element, String> {
+) -> Result<Element, Flaw> {
     let mut attributes = Vec::new();
     for attribute in tag.attributes() {
-        let attribute = attribute.map_err(|error| error.to_string())?;
+        let attribute = attribute.map_err(Flaw::told)?;
         let name: &str = attribute.key.as_ref();
         let raw: &str = &attribute.value;
-        let value = quick_xml::escape::unescape(raw).map_err(|error| error.to_string())?.into_owned();
+        let value = quick_xml::escape::unescape(raw).map_err(Flaw::told)?.into_owned();
         attributes.push((name.to_owned(), raw.to_owned(), value));
     }
     let mut placed = Vec::new();
@@ -129,7 +127,7 @@ fn element(
             let fits = inner.starts_with(raw.as_str()) && before.is_some_and(char::is_whitespace);
             fits.then_some((start, from..from + raw.len()))
         });
-        let (start, value_at) = found.ok_or("an attribute is nowhere")?;
+        let (start, value_at) = found.ok_or(Flaw::AttributeNowhere)?;
         at = value_at.end + 1;
         placed.push(Attribute { name, span: start..at, at: value_at, value });
     }
@@ -146,8 +144,8 @@ fn element(
 }
 
 /// XML's own five entities and character references; any other is left as it is written.
-fn entity(reference: &quick_xml::events::BytesRef<'_>) -> Result<String, String> {
-    if let Some(character) = reference.resolve_char_ref().map_err(|error| error.to_string())? {
+fn entity(reference: &quick_xml::events::BytesRef<'_>) -> Result<String, Flaw> {
+    if let Some(character) = reference.resolve_char_ref().map_err(Flaw::told)? {
         return Ok(character.to_string());
     }
     let name: &str = reference;
@@ -281,22 +279,22 @@ impl Element {
 }
 
 /// The root element of a document.
-fn root(text: &str) -> Result<Element, String> {
+fn root(text: &str) -> Result<Element, Malformed> {
     let mut roots = elements(text)?;
     match roots.get(1) {
-        Some(second) => Err(format!("{}: a second root element", place(text, second.span.start))),
-        None => roots.pop().ok_or_else(|| "it has no root element".to_owned()),
+        Some(second) => Err(Flaw::SecondRoot.at(text, second.span.start)),
+        None => roots.pop().ok_or_else(|| Flaw::NoRoot.into()),
     }
 }
 
 /// Reads a whole document as the value that its tree stands for; large ones take less room so.
-pub fn value(text: &str) -> Result<Value, String> {
+pub fn value(text: &str) -> Result<Value, Malformed> {
     let root = root(text)?;
     Ok(Value::Object(Map::from_iter([(root.name.clone(), root.into_value())])))
 }
 
 /// Reads a whole document as a tree.
-pub fn tree(text: &str) -> Result<Node, String> {
+pub fn tree(text: &str) -> Result<Node, Malformed> {
     let root = root(text)?;
     let key = root.open.start + 1..root.open.start + 1 + root.name.len();
     let field = Field { name: root.name.clone(), key, whole: root.span.clone(), node: root.node() };

@@ -6,6 +6,7 @@ use std::ops::Range;
 use saphyr_parser::{Event, Parser, ScalarStyle, Span, StrInput};
 use serde_json::Value;
 
+use super::flaw::Flaw;
 use super::kinds::{DocumentError, invalid};
 use super::rows::line_start;
 use super::tree::{Field, Form, Kind, Node};
@@ -19,16 +20,16 @@ pub fn tree(text: &str) -> Result<Node, DocumentError> {
     let read = loop {
         match reader.next() {
             Ok((Event::StreamStart | Event::DocumentStart(_) | Event::Nothing, _)) => {}
-            Ok((Event::StreamEnd | Event::DocumentEnd, _)) => break Err("it is empty".to_owned()),
+            Ok((Event::StreamEnd | Event::DocumentEnd, _)) => break Err(Flaw::Empty),
             Ok((event, span)) => break reader.node(&event, span),
             Err(error) => break Err(error),
         }
     };
-    let node = read.map_err(|reason| invalid("YAML", &reason))?;
+    let node = read.map_err(|reason| invalid("YAML", reason))?;
     // What comes behind the first document is not looked at, but must end it.
     match reader.next() {
         Ok(_) => Ok(node),
-        Err(reason) => Err(invalid("YAML", &reason)),
+        Err(reason) => Err(invalid("YAML", reason)),
     }
 }
 
@@ -42,8 +43,8 @@ struct Reader<'t> {
 }
 
 impl<'t> Reader<'t> {
-    fn next(&mut self) -> Result<(Event<'t>, Range<usize>), String> {
-        let (event, span) = self.parser.next().ok_or("it ends too soon")?.map_err(|error| error.to_string())?;
+    fn next(&mut self) -> Result<(Event<'t>, Range<usize>), Flaw> {
+        let (event, span) = self.parser.next().ok_or(Flaw::EndsTooSoon)?.map_err(Flaw::told)?;
         Ok((event, self.bytes(span)))
     }
 
@@ -52,9 +53,9 @@ impl<'t> Reader<'t> {
         of(span.start.index())..of(span.end.index())
     }
 
-    fn node(&mut self, event: &Event<'t>, span: Range<usize>) -> Result<Node, String> {
+    fn node(&mut self, event: &Event<'t>, span: Range<usize>) -> Result<Node, Flaw> {
         if self.depth > limits::DEPTH {
-            return Err("it is nested too deep".to_owned());
+            return Err(Flaw::TooDeep);
         }
         self.depth += 1;
         let (node, anchor) = match event {
@@ -81,10 +82,10 @@ impl<'t> Reader<'t> {
                 (node, (*anchor, tag.is_some()))
             }
             Event::Alias(anchor) => {
-                let value = self.anchors.get(anchor).cloned().ok_or("an alias stands for nothing")?;
+                let value = self.anchors.get(anchor).cloned().ok_or(Flaw::LoneAlias)?;
                 (Node::new(span, Kind::Elsewhere(value)), (0, false))
             }
-            _ => return Err("it is no value".to_owned()),
+            _ => return Err(Flaw::NoValue),
         };
         if anchor.0 > 0 {
             self.anchors.insert(anchor.0, node.value());
@@ -112,7 +113,7 @@ impl<'t> Reader<'t> {
         if self.text[span.start..].starts_with(['[', '{']) { Form::Brackets } else { Form::Lines }
     }
 
-    fn list(&mut self, start: Range<usize>) -> Result<Node, String> {
+    fn list(&mut self, start: Range<usize>) -> Result<Node, Flaw> {
         let mut items = Vec::new();
         loop {
             match self.next()? {
@@ -126,7 +127,7 @@ impl<'t> Reader<'t> {
         }
     }
 
-    fn table(&mut self, start: Range<usize>) -> Result<Node, String> {
+    fn table(&mut self, start: Range<usize>) -> Result<Node, Flaw> {
         let mut fields: Vec<Field> = Vec::new();
         let mut names = std::collections::HashSet::new();
         loop {
@@ -139,7 +140,7 @@ impl<'t> Reader<'t> {
                 (Event::Scalar(name, style, ..), key) => {
                     let key = key.start..key.start + scalar_length(&self.text[key], style);
                     if !names.insert(name.clone()) {
-                        return Err(format!("the key `{name}` stands twice in one table"));
+                        return Err(Flaw::KeyTwice(name.into_owned()));
                     }
                     let (event, span) = self.next()?;
                     let mut node = self.node(&event, span)?;
@@ -156,7 +157,7 @@ impl<'t> Reader<'t> {
                     let whole = key.start..node.last().max(key.end);
                     fields.push(Field { name: name.into_owned(), key, whole, node });
                 }
-                _ => return Err("a key that is no plain text stands in it".to_owned()),
+                _ => return Err(Flaw::OddKey),
             }
         }
     }

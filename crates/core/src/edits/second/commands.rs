@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 
+use crate::text::SecondReading;
 use crate::text::command::{self, Dialect, Given};
 
 /// Whether the words of a text are the same as before, but for what an option is given.
@@ -13,8 +14,8 @@ pub fn confirm(
     (before, after): (&str, &str),
     option: &str,
     between: Option<&str>,
-) -> Result<(), String> {
-    let given = |text: &str| command::options(text, dialect, option, between).map_err(|error| error.to_string());
+) -> Result<(), SecondReading> {
+    let given = |text: &str| command::options(text, dialect, option, between);
     let (old, new) = (given(before)?, given(after)?);
     let name = option.trim().rsplit([' ', '\t']).next().unwrap_or(option);
     same(dialect, (before, after), name, (&old, &new))
@@ -29,7 +30,7 @@ pub fn confirm_amount(
     (before, after): (&str, &str),
     option: &str,
     amounts: &BTreeSet<String>,
-) -> Result<(), String> {
+) -> Result<(), SecondReading> {
     let words = |text: &str| {
         let mut words = words(dialect, text, &|word| word.starts_with(option))?;
         words.iter_mut().for_each(|word| {
@@ -57,7 +58,7 @@ fn same(
     (before, after): (&str, &str),
     option: &str,
     (old, new): (&[Given], &[Given]),
-) -> Result<(), String> {
+) -> Result<(), SecondReading> {
     let entries: BTreeSet<&str> = old.iter().chain(new).flat_map(|one| &one.entries).map(String::as_str).collect();
     let values: Vec<&str> =
         old.iter().chain(new).map(|one| one.value.as_str()).filter(|value| !value.is_empty()).collect();
@@ -93,16 +94,16 @@ fn same(
     compared(rest(before), rest(after))
 }
 
-fn compared(old: Option<Vec<String>>, new: Option<Vec<String>>) -> Result<(), String> {
+fn compared(old: Option<Vec<String>>, new: Option<Vec<String>>) -> Result<(), SecondReading> {
     match (old, new) {
-        (_, None) => Err("a quote would be left open".to_owned()),
+        (_, None) => Err(SecondReading::OpenQuote),
         // Of a text that can't be taken apart, what is around the values was kept to the letter.
         (None, Some(_)) => Ok(()),
         (Some(old), Some(new)) if old == new => Ok(()),
         (Some(old), Some(new)) => {
             let at = old.iter().zip(&new).position(|(old, new)| old != new).unwrap_or(old.len().min(new.len()));
             let word = |words: &[String]| words.get(at).cloned().unwrap_or_default();
-            Err(format!("another reader would find {:?} in place of {:?}", word(&new), word(&old)))
+            Err(SecondReading::Word { new: word(&new), old: word(&old) })
         }
     }
 }

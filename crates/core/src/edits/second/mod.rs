@@ -15,10 +15,8 @@ use super::meant::{Change, Wanted, hold};
 use crate::edits::{RawEntry, document_entries, is_of_lines, of_key, of_line};
 use crate::rulebook::{EntryFields, EntryShape, FragmentRule, ListForm, ListRule, NumberedKey};
 use crate::text::kinds::Notation;
-use crate::text::list_parent;
+use crate::text::{SecondReading, list_parent};
 use crate::text::notation::scalar;
-
-const OTHER: &str = "another reader would find something else in it";
 
 /// Whether a document says just one value more than before.
 ///
@@ -29,13 +27,13 @@ pub fn confirm_setting(
     (before, after): (&str, &str),
     at: &JsonPath,
     value: &str,
-) -> Result<(), String> {
+) -> Result<(), SecondReading> {
     let (mut old, mut new) = both(notation, before, after)?;
     let found = |document: &Value| at.query_located(document).first().map(|found| steps(found.location()));
-    let place = found(&new).ok_or_else(|| format!("{OTHER}: no value where it was put"))?;
+    let place = found(&new).ok_or(SecondReading::NoValue)?;
     let read = at.query(&new).first().and_then(scalar).unwrap_or_default();
     if read != value.trim() {
-        return Err(format!("{OTHER}: {read} in place of {}", value.trim()));
+        return Err(SecondReading::Value { found: read, meant: value.trim().to_owned() });
     }
     let was_there = found(&old).is_some();
     take_out(&mut new, &place);
@@ -63,7 +61,7 @@ pub fn confirm_list(
     (before, after): (&str, &str),
     raws: &[RawEntry],
     changes: &[Change],
-) -> Result<(), String> {
+) -> Result<(), SecondReading> {
     match &rule.form {
         ListForm::Lines => confirm_lines(rule, before, after),
         ListForm::Option { option, between } => {
@@ -72,8 +70,8 @@ pub fn confirm_list(
         ListForm::Document { notation, each, shape } => {
             let (old, new) = both(*notation, before, after)?;
             let read = document_entries(rule, (&new, *notation), each, shape);
-            hold(raws, changes, &read.map_err(|error| format!("{OTHER}: {error}"))?)
-                .map_err(|error| format!("{OTHER}: {error}"))?;
+            let read = read.map_err(|error| SecondReading::Unreadable(error.to_string()))?;
+            hold(raws, changes, &read).map_err(|unmeant| SecondReading::List(Box::new(unmeant)))?;
             confirm_document(rule, *notation, (&old, &new), (each, shape), changes)?;
             same_comments(*notation, before, after, false)
         }
@@ -89,7 +87,7 @@ pub fn confirm_entries(
     (before, after): (&str, &str),
     wanted: &[Wanted],
     gone: &[String],
-) -> Result<(), String> {
+) -> Result<(), SecondReading> {
     let (mut old, mut new) = both(Notation::Xml, before, after)?;
     let meant: Vec<&String> = wanted.iter().map(|entry| &entry.key).chain(gone).collect();
     let identity = rule.identity.trim_start_matches('@');
@@ -101,7 +99,9 @@ pub fn confirm_entries(
     let brought: Vec<String> = wanted.iter().flat_map(|entry| comments(Notation::Xml, &entry.text)).collect();
     let lost = old.iter().find(|comment| !new.contains(comment) && !brought.contains(comment));
     match lost {
-        Some(comment) if !is_inside_entry(before, comment) => Err(format!("a comment would be lost: {comment}")),
+        Some(comment) if !is_inside_entry(before, comment) => {
+            Err(SecondReading::CommentLost(comment.clone()))
+        },
         _ => Ok(()),
     }
 }
@@ -131,22 +131,22 @@ fn depth_at(text: &str, at: usize) -> usize {
     depth
 }
 
-fn both(notation: Notation, before: &str, after: &str) -> Result<(Value, Value), String> {
+fn both(notation: Notation, before: &str, after: &str) -> Result<(Value, Value), SecondReading> {
     // What only the first reader reads is not edited.
-    let old = values::read(notation, before).map_err(|why| format!("another reader makes nothing of it: {why}"))?;
-    let new = values::read(notation, after).map_err(|why| format!("another reader could not read it: {why}"))?;
+    let old = values::read(notation, before).map_err(SecondReading::NothingBefore)?;
+    let new = values::read(notation, after).map_err(SecondReading::NothingAfter)?;
     Ok((old, new))
 }
 
-fn same_rest(notation: Notation, old: &Value, new: &Value) -> Result<(), String> {
+fn same_rest(notation: Notation, old: &Value, new: &Value) -> Result<(), SecondReading> {
     let same = match notation {
         Notation::Xml => without_empty(old) == without_empty(new),
         _ => old == new,
     };
-    if same { Ok(()) } else { Err(format!("{OTHER}: not only that is changed")) }
+    if same { Ok(()) } else { Err(SecondReading::More) }
 }
 
-fn same_comments(notation: Notation, before: &str, after: &str, in_order: bool) -> Result<(), String> {
+fn same_comments(notation: Notation, before: &str, after: &str, in_order: bool) -> Result<(), SecondReading> {
     let (mut old, mut new) = (comments(notation, before), comments(notation, after));
     if !in_order {
         old.sort();
@@ -156,7 +156,7 @@ fn same_comments(notation: Notation, before: &str, after: &str, in_order: bool) 
         true => Ok(()),
         false => {
             let lost = old.iter().find(|comment| !new.contains(comment)).or_else(|| new.last());
-            Err(format!("a comment would not stay: {}", lost.map_or("", String::as_str)))
+            Err(SecondReading::Comment(lost.cloned().unwrap_or_default()))
         }
     }
 }
@@ -233,7 +233,7 @@ fn without_empty(value: &Value) -> Value {
     }
 }
 
-fn confirm_lines(rule: &ListRule, before: &str, after: &str) -> Result<(), String> {
+fn confirm_lines(rule: &ListRule, before: &str, after: &str) -> Result<(), SecondReading> {
     let others = |text: &str| {
         let lines = text.split('\n').map(|line| line.trim_end_matches('\r').to_owned());
         lines.filter(|line| of_line(rule, line).is_none() && !line.trim().is_empty()).collect::<Vec<_>>()
@@ -242,7 +242,7 @@ fn confirm_lines(rule: &ListRule, before: &str, after: &str) -> Result<(), Strin
     // Comments go where their entries go.
     old.sort();
     new.sort();
-    if old == new { Ok(()) } else { Err(format!("{OTHER}: lines that are no entries are changed")) }
+    if old == new { Ok(()) } else { Err(SecondReading::Lines) }
 }
 
 fn confirm_document(
@@ -251,7 +251,7 @@ fn confirm_document(
     (old, new): (&Value, &Value),
     (each, shape): (&JsonPath, &EntryShape),
     changes: &[Change],
-) -> Result<(), String> {
+) -> Result<(), SecondReading> {
     if let EntryShape::Numbered(key) = shape {
         return same_rest(notation, &without_numbered(old, each, key), &without_numbered(new, each, key));
     }
@@ -270,7 +270,7 @@ fn confirm_document(
             let pair = was.get(from).cloned().zip(is.get(at).cloned());
             let same = pair.is_none_or(|(was, is)| bare(was, fields) == bare(is, fields));
             if !same {
-                return Err(format!("{OTHER}: an entry that stays is changed"));
+                return Err(SecondReading::Entry);
             }
         }
     }

@@ -4,22 +4,23 @@ use serde_json::{Map, Value};
 use xmlparser::{ElementEnd, Token, Tokenizer};
 
 use crate::base::limits;
+use crate::text::Flaw;
 use crate::text::kinds::Notation;
 
 /// Reads a document into a value. How it maps what is no JSON is its own affair, but for where things are.
 ///
 /// # Errors
 /// When it can't be read.
-pub fn read(notation: Notation, text: &str) -> Result<Value, String> {
+pub fn read(notation: Notation, text: &str) -> Result<Value, Flaw> {
     match notation {
-        Notation::Json => serde_json::from_str(&strict(text)).map_err(|error| error.to_string()),
-        Notation::Toml => toml_05::from_str::<toml_05::Value>(text).map(toml).map_err(|error| error.to_string()),
+        Notation::Json => serde_json::from_str(&strict(text)).map_err(Flaw::told),
+        Notation::Toml => toml_05::from_str::<toml_05::Value>(text).map(toml).map_err(Flaw::told),
         Notation::Yaml => yaml(text),
         Notation::Xml => xml(text),
         Notation::Ini => Ok(ini(text)),
         Notation::KeyValue => Ok(key_value(text)),
         Notation::Properties => properties(text),
-        Notation::Headers | Notation::Block => Err("it is only read".to_owned()),
+        Notation::Headers | Notation::Block => Err(Flaw::OnlyRead),
     }
 }
 
@@ -79,14 +80,14 @@ fn toml(value: toml_05::Value) -> Value {
     }
 }
 
-fn yaml(text: &str) -> Result<Value, String> {
+fn yaml(text: &str) -> Result<Value, Flaw> {
     use serde::Deserialize;
-    let first = serde_yaml_ng::Deserializer::from_str(text).next().ok_or("it is empty")?;
-    let value = serde_yaml_ng::Value::deserialize(first).map_err(|error| error.to_string())?;
-    serde_json::to_value(value).map_err(|error| error.to_string())
+    let first = serde_yaml_ng::Deserializer::from_str(text).next().ok_or(Flaw::Empty)?;
+    let value = serde_yaml_ng::Value::deserialize(first).map_err(Flaw::told)?;
+    serde_json::to_value(value).map_err(Flaw::told)
 }
 
-fn xml(text: &str) -> Result<Value, String> {
+fn xml(text: &str) -> Result<Value, Flaw> {
     struct Open<'t> {
         name: &'t str,
         object: Map<String, Value>,
@@ -95,18 +96,18 @@ fn xml(text: &str) -> Result<Value, String> {
     let mut open: Vec<Open<'_>> = Vec::new();
     let mut root = None;
     for token in Tokenizer::from(text) {
-        let token = token.map_err(|error| error.to_string())?;
+        let token = token.map_err(Flaw::told)?;
         let mut closed = false;
         match token {
             Token::ElementStart { span, .. } => {
                 if open.len() >= limits::DEPTH || root.is_some() {
-                    return Err("it is nested too deep, or has two roots".to_owned());
+                    return Err(Flaw::TooDeepOrTwoRoots);
                 }
                 open.push(Open { name: &span.as_str()[1..], object: Map::new(), text: String::new() });
             }
             Token::Attribute { span, value, .. } => {
                 let name = span.as_str().split('=').next().unwrap_or_default().trim_end();
-                let value = quick_xml::escape::unescape(value.as_str()).map_err(|error| error.to_string())?;
+                let value = quick_xml::escape::unescape(value.as_str()).map_err(Flaw::told)?;
                 if let Some(element) = open.last_mut() {
                     element.object.insert(format!("@{name}"), Value::String(value.into_owned()));
                 }
@@ -116,7 +117,7 @@ fn xml(text: &str) -> Result<Value, String> {
             Token::ElementEnd { end: ElementEnd::Close(..), span } => {
                 let name = span.as_str().trim_start_matches("</").trim_end_matches('>').trim();
                 if open.last().is_none_or(|element| element.name != name) {
-                    return Err(format!("`{name}` ends where something else is open"));
+                    return Err(Flaw::EndsInside(name.to_owned()));
                 }
                 closed = true;
             }
@@ -151,7 +152,7 @@ fn xml(text: &str) -> Result<Value, String> {
             }
         }
     }
-    root.filter(|_| open.is_empty()).ok_or_else(|| "it has no root element that ends".to_owned())
+    root.filter(|_| open.is_empty()).ok_or(Flaw::OpenRoot)
 }
 
 /// A text with the references that are known; another stays as it is written.
@@ -270,10 +271,10 @@ fn key_value(text: &str) -> Value {
     Value::Object(document)
 }
 
-fn properties(text: &str) -> Result<Value, String> {
+fn properties(text: &str) -> Result<Value, Flaw> {
     let mut document = Map::new();
     java_properties::PropertiesIter::new_with_encoding(text.as_bytes(), encoding_rs::UTF_8)
         .read_into(|key, value| add(&mut document, &key, &value))
-        .map_err(|error| error.to_string())?;
+        .map_err(Flaw::told)?;
     Ok(Value::Object(document))
 }

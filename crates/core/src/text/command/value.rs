@@ -8,7 +8,7 @@ use super::error::{LaunchError, line_of};
 use super::layers::{Found, Grammar, Layer, assigned};
 use super::word::{Command, How, Piece, Places, Quote, Word};
 use super::{arguments, batch, shell, unit};
-use crate::text::EditError;
+use crate::text::{EditError, NoPlace};
 use crate::text::joined::{self, rejoined};
 use crate::text::rows::{Row, end_of_line, side_by_side, whole_lines};
 use crate::text::splice::{Splice, spliced};
@@ -295,7 +295,7 @@ pub fn rewritten(given: &Given, between: &str, parts: &[Part]) -> Result<Splice,
         glued.rewritten(between, parts, &wanted)
     };
     let splice = splice.ok_or_else(refused)?;
-    given.outward(&splice).ok_or_else(refused)
+    Ok(given.outward(&splice).ok_or_else(refused)?)
 }
 
 /// A value that is one word, or the end of one.
@@ -311,15 +311,12 @@ struct Glued<'g> {
 
 impl Given {
     /// Why entries can't be written where the value stands.
-    fn refused(&self, wanted: &[String]) -> EditError {
+    fn refused(&self, wanted: &[String]) -> NoPlace {
         let blank = wanted.iter().find(|text| text.contains(char::is_whitespace));
-        EditError::NoPlace(match (blank, self.layer.grammar) {
-            (Some(text), Grammar::Value) => format!(
-                "line {}: `{text}` has a blank in it, and blanks part what a variable holds; give the option where the game is started",
-                self.line
-            ),
-            _ => format!("line {}: it can't be written within the quotes that stand there", self.line),
-        })
+        match (blank, self.layer.grammar) {
+            (Some(text), Grammar::Value) => NoPlace::Blank { line: self.line, text: text.clone() },
+            _ => NoPlace::Quotes(self.line),
+        }
     }
 
     fn is_one_quoted(&self) -> bool {
@@ -654,7 +651,7 @@ pub fn each_once(given: &[&Given], parts: &[Part], like: Option<&str>) -> Result
         let rows: Vec<Row> = written.into_iter().enumerate().map(row).collect();
         side_by_side(text, &[], &items, &rows)
     };
-    splices.iter().map(|splice| like.outward(splice).ok_or_else(refused)).collect()
+    splices.iter().map(|splice| Ok(like.outward(splice).ok_or_else(refused)?)).collect()
 }
 
 /// Whether a part of a text has its line to itself.
