@@ -11,7 +11,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::canon::Canon;
 use kanon_core::config::{ModWish, WorkspaceConfig};
 use kanon_core::manifest::ModManifest;
-use kanon_core::resolve::catalogue::{CataloguedMod, CataloguedRelease};
+use kanon_core::resolve::catalogue::{CataloguedMod, CataloguedRelease, NotAsPromised};
 use kanon_core::resolve::solve::{self, Puzzle, SourceRank, first_look};
 use kanon_core::rulebook::{Named, Role, Rulebook};
 use kanon_core::seal::{Candidate, Choice, Damaged, Pins, asks, listed};
@@ -333,7 +333,7 @@ impl Offers {
                     id: of.id.clone(),
                     version: wish_version(release).to_owned(),
                     source: listed.name.clone(),
-                    why,
+                    why: why.to_string(),
                 })?;
                 let own = self.sources.iter_mut().filter(|(name, _)| *name == listed.name);
                 own.for_each(|(_, known)| known.held.extend(found.held.iter().cloned()));
@@ -512,10 +512,10 @@ fn completed(session: &Session<'_>, found: &SurveyedMod, promised: &CataloguedRe
 }
 
 /// Holds a download against what the catalogue promised.
-fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Result<(), String> {
+fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Result<(), NotAsPromised> {
     let mut last = match found.refused.first() {
-        Some((_, why)) => why.clone(),
-        None => "there is no mod in the download".to_owned(),
+        Some((_, why)) => NotAsPromised::Refused(why.clone()),
+        None => NotAsPromised::Nothing,
     };
     for (_, mod_) in found.mods() {
         match release.holds_true(of.id.as_str(), &mod_.manifest, mod_.digest) {

@@ -1,7 +1,7 @@
 //! Every canon that was sealed in a workspace, by number: when, and why. So a seal can be gone back on, and a `canon.json` that was
 //! edited or cut has something to be held against.
 
-use std::io::Read;
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 
@@ -121,17 +121,30 @@ pub fn elsewhere(folder: &Path, workspace: &Path, named: &str) -> Result<Canon, 
     let unusable = |reason: String| ReachError::Unusable { path: Path::new(named).to_owned(), reason };
     let bytes = match path.is_file() {
         true => read_bounded(&path, CANON_BYTES).during("read the canon", &path)?,
-        false => in_repository(workspace, named).map_err(unusable)?,
+        false => in_repository(workspace, named).map_err(|why| unusable(why.to_string()))?,
     };
     Canon::from_json(&bytes)
         .map_err(|error| ReachError::BadCanon { path: Path::new(named).to_owned(), reason: error.to_string() })
 }
 
-/// The canon as the repository has it; in words why not.
-fn in_repository(workspace: &Path, named: &str) -> Result<Vec<u8>, String> {
+/// Why a repository has no such canon.
+#[derive(Debug, thiserror::Error)]
+enum NotInRepository {
+    #[error("it is no file that is there, and no name of a commit")]
+    NoName,
+    #[error("it is no file that is there, and git can't be asked for a commit of that name ({0})")]
+    NoGit(io::Error),
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    #[error("it is no file that is there, and git has no canon.json there: {0}")]
+    NoCanon(String),
+}
+
+/// The canon as the repository has it.
+fn in_repository(workspace: &Path, named: &str) -> Result<Vec<u8>, NotInRepository> {
     // What begins like an option would be one.
     if named.starts_with('-') {
-        return Err("it is no file that is there, and no name of a commit".to_owned());
+        return Err(NotInRepository::NoName);
     }
     let mut showing = Command::new("git")
         .arg("-C")
@@ -141,19 +154,14 @@ fn in_repository(workspace: &Path, named: &str) -> Result<Vec<u8>, String> {
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
         .spawn()
-        .map_err(|error| {
-            format!("it is no file that is there, and git can't be asked for a commit of that name ({error})")
-        })?;
+        .map_err(NotInRepository::NoGit)?;
     let mut bytes = Vec::new();
     if let Some(out) = showing.stdout.take() {
-        out.take(CANON_BYTES).read_to_end(&mut bytes).map_err(|error| error.to_string())?;
+        out.take(CANON_BYTES).read_to_end(&mut bytes)?;
     }
-    let ended = showing.wait_with_output().map_err(|error| error.to_string())?;
+    let ended = showing.wait_with_output()?;
     match ended.status.success() {
         true => Ok(bytes),
-        false => {
-            let said = printable(String::from_utf8_lossy(&ended.stderr).trim());
-            Err(format!("it is no file that is there, and git has no canon.json there: {said}"))
-        }
+        false => Err(NotInRepository::NoCanon(printable(String::from_utf8_lossy(&ended.stderr).trim()))),
     }
 }

@@ -15,7 +15,7 @@ use crate::install::{FileFingerprint, LocalInstall};
 use crate::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 use crate::progress::Silent;
 use crate::state::State;
-use crate::unpack::{Sort, sort, unpack};
+use crate::unpack::{Sort, UnpackError, sort, unpack};
 
 /// How deep folders inside folders are looked into.
 const FOLDER_DEPTH: usize = 5;
@@ -197,7 +197,7 @@ impl Downloads<'_> {
                 let tree = match self.unpacked_tree(file, kind)? {
                     Ok(tree) => tree,
                     Err(why) => {
-                        refuse(why);
+                        refuse(why.to_string());
                         return Ok(());
                     }
                 };
@@ -259,7 +259,7 @@ impl Downloads<'_> {
     }
 
     /// Unpacks a file, or finds it unpacked; the tree has one folder, called as the file is.
-    fn unpacked_tree(&self, file: &Path, kind: Sort) -> Result<Result<PathBuf, String>, ReachError> {
+    fn unpacked_tree(&self, file: &Path, kind: Sort) -> Result<Result<PathBuf, UnpackError>, ReachError> {
         let tree = self.own_folder(file, "")?;
         if tree.is_dir() {
             return Ok(Ok(tree));

@@ -94,7 +94,7 @@ impl Following {
     pub fn release(workspace: &Path) -> Result<Release, ReachError> {
         let path = workspace.join(RELEASE);
         let text = read_bounded(&path, kanon_core::base::limits::SIGNED_BYTES).during("read", &path)?;
-        Release::from_json(&text).map_err(|why| unusable(&path, why))
+        Release::from_json(&text).map_err(|why| unusable(&path, why.to_string()))
     }
 
     /// The rulebook that whoever plays here was told about, if it was told.

@@ -8,8 +8,8 @@ use cap_std::ambient_authority;
 use cap_std::fs::Dir;
 use flate2::read::MultiGzDecoder;
 use kanon_core::base::limits;
-use kanon_core::base::path::{InstallPath, printable};
-use kanon_core::manifest::Archive;
+use kanon_core::base::path::{InstallPath, PathError, printable};
+use kanon_core::manifest::{Archive, ArchiveError};
 
 use crate::open::regular;
 
@@ -67,12 +67,61 @@ pub fn sort(path: &Path) -> io::Result<Sort> {
     })
 }
 
+/// Why an archive can't be unpacked.
+#[derive(Debug, thiserror::Error)]
+pub enum UnpackError {
+    /// The file or the folder fails.
+    #[error("it could not be unpacked: {0}")]
+    Io(#[source] io::Error),
+    /// It is no archive that this program knows.
+    #[error("Kanon does not unpack such a file")]
+    OtherKind,
+    /// It is no harmless zip archive.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+    /// It is no whole zip archive.
+    #[error("{0}")]
+    Zip(String),
+    /// It is no whole 7z archive.
+    #[error("it is no whole 7z archive ({0})")]
+    SevenZ(String),
+    /// It is no whole tar archive.
+    #[error("it is no whole tar archive ({0})")]
+    Tar(String),
+    /// It wants more memory than any mod should.
+    #[error(
+        "it needs more than {} MiB of memory to be unpacked; pack it again with a smaller dictionary",
+        limits::DICTIONARY_BYTES >> 20
+    )]
+    Dictionary,
+    /// A name in it has no end.
+    #[error("what it says of a member is far longer than any name")]
+    LongName,
+    /// It has more members than any mod should.
+    #[error("it has more than {} members", limits::ARCHIVE_MEMBERS)]
+    TooManyMembers,
+    /// A name in it leads out of the folder.
+    #[error("it holds a member with a dangerous name: {0}")]
+    Dangerous(#[source] PathError),
+    /// A member could not be written.
+    #[error("{path} in it could not be unpacked: {source}")]
+    Member {
+        /// The member.
+        path: InstallPath,
+        /// Why.
+        source: io::Error,
+    },
+    /// It is larger unpacked than any mod should be.
+    #[error("it unpacks to far more than any mod should; this looks like an archive made to do harm")]
+    Bomb,
+}
+
 /// Unpacks an archive into a folder that is there and empty. Links in it are left out.
 ///
 /// # Errors
-/// With what is wrong with it, in words; what was written by then is to be thrown away.
-pub fn unpack(path: &Path, sort: Sort, into: &Path) -> Result<(), String> {
-    let io = |error: io::Error| format!("it could not be unpacked: {error}");
+/// With what is wrong with it; what was written by then is to be thrown away.
+pub fn unpack(path: &Path, sort: Sort, into: &Path) -> Result<(), UnpackError> {
+    let io = UnpackError::Io;
     let file = regular(path).map_err(io)?;
     let size = file.metadata().map_err(io)?.len();
     let folder = Dir::open_ambient_dir(into, ambient_authority()).map_err(io)?;
@@ -82,7 +131,7 @@ pub fn unpack(path: &Path, sort: Sort, into: &Path) -> Result<(), String> {
         Sort::SevenZ => room.seven_z(path),
         Sort::Tar => room.tar(BufReader::new(file)),
         Sort::Gzip => room.tar(MultiGzDecoder::new(BufReader::new(file))),
-        Sort::OtherArchive(_) | Sort::Program(_) | Sort::Plain => Err("Kanon does not unpack such a file".to_owned()),
+        Sort::OtherArchive(_) | Sort::Program(_) | Sort::Plain => Err(UnpackError::OtherKind),
     }
 }
 
@@ -121,32 +170,29 @@ struct Room {
 }
 
 impl Room {
-    fn zip(&mut self, file: &File, size: u64) -> Result<(), String> {
-        let broken = |error: &dyn std::fmt::Display| printable(&error.to_string());
+    fn zip(&mut self, file: &File, size: u64) -> Result<(), UnpackError> {
+        let broken = |error: zip::result::ZipError| UnpackError::Zip(printable(&error.to_string()));
         // The core's reader refuses bombs, doubled members and dangerous names by the directory alone.
-        Archive::open(BufReader::new(file), size).map_err(|error| broken(&error))?;
-        let mut zip = zip::ZipArchive::new(BufReader::new(file)).map_err(|error| broken(&error))?;
+        Archive::open(BufReader::new(file), size)?;
+        let mut zip = zip::ZipArchive::new(BufReader::new(file)).map_err(broken)?;
         for index in 0..zip.len() {
-            let mut member = zip.by_index(index).map_err(|error| broken(&error))?;
+            let mut member = zip.by_index(index).map_err(broken)?;
             if member.is_symlink() {
                 continue;
             }
-            let (name, is_folder) = (member.name().map_err(|error| broken(&error))?.into_owned(), member.is_dir());
+            let (name, is_folder) = (member.name().map_err(broken)?.into_owned(), member.is_dir());
             self.put(&name, is_folder, &mut member)?;
         }
         Ok(())
     }
 
-    fn seven_z(&mut self, path: &Path) -> Result<(), String> {
-        let broken = |error: sevenz_rust2::Error| printable(&format!("it is no whole 7z archive ({error})"));
+    fn seven_z(&mut self, path: &Path) -> Result<(), UnpackError> {
+        let broken = |error: sevenz_rust2::Error| UnpackError::SevenZ(printable(&error.to_string()));
         let password = sevenz_rust2::Password::empty();
         let mut reader = sevenz_rust2::ArchiveReader::open(path, password).map_err(broken)?;
         let coders = reader.archive().blocks.iter().flat_map(|block| &block.coders);
         if coders.clone().any(|coder| dictionary(coder.properties()) > limits::DICTIONARY_BYTES) {
-            let most = limits::DICTIONARY_BYTES >> 20;
-            return Err(format!(
-                "it needs more than {most} MiB of memory to be unpacked; pack it again with a smaller dictionary"
-            ));
+            return Err(UnpackError::Dictionary);
         }
         let mut failed = None;
         let unpacked =
@@ -163,8 +209,8 @@ impl Room {
         }
     }
 
-    fn tar(&mut self, reader: impl Read) -> Result<(), String> {
-        let broken = |error: io::Error| printable(&format!("it is no whole tar archive ({error})"));
+    fn tar(&mut self, reader: impl Read) -> Result<(), UnpackError> {
+        let broken = |error: io::Error| UnpackError::Tar(printable(&error.to_string()));
         let mut archive = tar::Archive::new(reader);
         // What stands before a member and tells its name is read here, bounded: the library would take all of it.
         let mut said: Option<String> = None;
@@ -175,7 +221,7 @@ impl Room {
                 let mut text = Vec::new();
                 entry.by_ref().take(limits::TAR_NAME_BYTES + 1).read_to_end(&mut text).map_err(broken)?;
                 if text.len() as u64 > limits::TAR_NAME_BYTES {
-                    return Err("what it says of a member is far longer than any name".to_owned());
+                    return Err(UnpackError::LongName);
                 }
                 let name = if kind.is_gnu_longname() { Some(text) } else { pax_path(&text) };
                 let name = name.map(|name| String::from_utf8_lossy(&name).trim_end_matches('\0').to_owned());
@@ -192,19 +238,18 @@ impl Room {
     }
 
     /// Writes one member, as far as there is room.
-    fn put(&mut self, name: &str, is_folder: bool, bytes: &mut dyn Read) -> Result<(), String> {
+    fn put(&mut self, name: &str, is_folder: bool, bytes: &mut dyn Read) -> Result<(), UnpackError> {
         self.members += 1;
         if self.members > limits::ARCHIVE_MEMBERS {
-            return Err(format!("it has more than {} members", limits::ARCHIVE_MEMBERS));
+            return Err(UnpackError::TooManyMembers);
         }
         let name = name.replace('\\', "/");
         let plain = name.trim_end_matches('/');
         if plain.is_empty() || plain == "." {
             return Ok(());
         }
-        let path =
-            InstallPath::new(plain).map_err(|error| format!("it holds a member with a dangerous name: {error}"))?;
-        let failed = |error: io::Error| format!("{path} in it could not be unpacked: {error}");
+        let path = InstallPath::new(plain).map_err(UnpackError::Dangerous)?;
+        let failed = |source: io::Error| UnpackError::Member { path: path.clone(), source };
         let parent = if is_folder { Some(path.clone()) } else { path.parent() };
         if let Some(parent) = parent {
             self.folder.create_dir_all(parent.as_str()).map_err(failed)?;
@@ -215,9 +260,7 @@ impl Room {
         let mut file = self.folder.create(path.as_str()).map_err(failed)?;
         let written = io::copy(&mut bytes.take(self.left + 1), &mut file).map_err(failed)?;
         file.flush().map_err(failed)?;
-        self.left = self.left.checked_sub(written).ok_or_else(|| {
-            "it unpacks to far more than any mod should; this looks like an archive made to do harm".to_owned()
-        })?;
+        self.left = self.left.checked_sub(written).ok_or(UnpackError::Bomb)?;
         Ok(())
     }
 }
@@ -258,7 +301,7 @@ mod tests {
         writer.finish().expect("an archive").into_inner()
     }
 
-    fn unpacked(bytes: &[u8]) -> Result<Vec<String>, String> {
+    fn unpacked(bytes: &[u8]) -> Result<Vec<String>, UnpackError> {
         let temp = tempfile::tempdir().expect("a folder");
         let (file, into) = (temp.path().join("download"), temp.path().join("into"));
         std::fs::write(&file, bytes).expect("written");
@@ -288,7 +331,7 @@ mod tests {
     #[case::gzip(gzip_of)]
     fn archives_are_unpacked(#[case] make: fn(Members<'_>) -> Vec<u8>) {
         let bytes = make(&[("tide/hold.toml", "id"), ("read.me", "hello")]);
-        assert_eq!(unpacked(&bytes), Ok(vec!["read.me=hello".to_owned(), "tide/hold.toml=id".to_owned()]));
+        assert_eq!(unpacked(&bytes).expect("unpacked"), ["read.me=hello", "tide/hold.toml=id"]);
         assert!(unpacked(&bytes[..bytes.len() / 2]).is_err(), "a torn archive");
         for name in ["../out", "/etc/out", "a/../../out", "con.txt"] {
             assert!(unpacked(&make(&[(name, "x")])).is_err(), "{name}");
@@ -302,7 +345,7 @@ mod tests {
         std::fs::create_dir(&folder).expect("a folder");
         std::fs::write(folder.join("read.me"), "hello").expect("written");
         sevenz_rust2::compress_to_path(&folder, &file).expect("an archive");
-        assert_eq!(unpacked(&std::fs::read(&file).expect("read")), Ok(vec!["read.me=hello".to_owned()]));
+        assert_eq!(unpacked(&std::fs::read(&file).expect("read")).expect("unpacked"), ["read.me=hello"]);
     }
 
     #[rstest]
@@ -325,7 +368,7 @@ mod tests {
         header.set_mode(0o644);
         builder.append_data(&mut header, &long, &b"x"[..]).expect("a member");
         let bytes = builder.into_inner().expect("an archive");
-        assert_eq!(unpacked(&bytes), Ok(vec![format!("{long}=x")]));
+        assert_eq!(unpacked(&bytes).expect("unpacked"), [format!("{long}=x")]);
         let mut encoder = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::best());
         let mut header = tar::Header::new_gnu();
         header.set_entry_type(tar::EntryType::GNULongName);
@@ -337,7 +380,7 @@ mod tests {
             encoder.write_all(&vec![b'n'; 1 << 20]).expect("written");
         }
         let told = unpacked(&encoder.finish().expect("an archive")).expect_err("refused");
-        assert!(told.contains("far longer than any name"), "{told}");
+        assert!(matches!(told, UnpackError::LongName), "{told}");
     }
 
     #[test]
@@ -352,7 +395,7 @@ mod tests {
             encoder.write_all(&vec![0; 1 << 20]).expect("written");
         }
         let swollen = encoder.finish().expect("an archive");
-        assert!(unpacked(&swollen).expect_err("stopped").contains("made to do harm"));
+        assert!(matches!(unpacked(&swollen).expect_err("stopped"), UnpackError::Bomb));
     }
 
     #[rstest]

@@ -69,7 +69,8 @@ pub fn prepared(
         std::fs::remove_dir_all(&folder).during("clear", &folder)?;
     }
     std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
-    unpack::unpack(from, sort, &folder).map_err(|reason| ReachError::Unusable { path: from.to_owned(), reason })?;
+    unpack::unpack(from, sort, &folder)
+        .map_err(|why| ReachError::Unusable { path: from.to_owned(), reason: why.to_string() })?;
     files_of(&folder, bytes)
 }
 

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::limits;
-use kanon_core::base::path::{InstallPath, printable};
+use kanon_core::base::path::{InstallPath, PathError, printable};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod, CataloguedRelease, Download, FORMAT};
 use kanon_core::survey::{Survey, SurveyedMod};
 use kanon_io::downloads::{Downloads, Held};
@@ -109,7 +109,7 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
                     None => of.releases.push(release),
                 }
             }
-            Err(why) => passed_over.push((shown(&held.root.join(mod_.path.as_str())), why)),
+            Err(why) => passed_over.push((shown(&held.root.join(mod_.path.as_str())), why.to_string())),
         }
     }
     let scheme = session.loaded.rulebook.versions.scheme;
@@ -124,29 +124,40 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
     Ok((Catalogue { format: FORMAT.to_owned(), game, mods }, passed_over))
 }
 
+/// Why a mod can't be offered.
+#[derive(Debug, thiserror::Error)]
+enum NotOffered {
+    #[error("it was made for the loader {0}")]
+    ForLoader(String),
+    #[error("it is a folder; pack it, so that it can be downloaded as one file")]
+    Folder,
+    #[error("it can't be named in a catalogue: {0}")]
+    Path(#[from] PathError),
+    #[error("it could not be read: {0}")]
+    Io(#[from] std::io::Error),
+}
+
 /// The entry of a mod, or why it can't be offered.
 fn entry(
     held: &Held,
     found: &SurveyedMod,
     folder: &Path,
     earlier: Option<&Catalogue>,
-) -> Result<CataloguedRelease, String> {
+) -> Result<CataloguedRelease, NotOffered> {
     if let Some(loader) = &found.manifest.made_for {
-        return Err(format!("it was made for the loader {loader}"));
+        return Err(NotOffered::ForLoader(loader.to_string()));
     }
     let is_file = found.files.len() == 1 && found.files[0].path == found.path;
     let file = match &held.download {
         Some(download) => download.clone(),
         None if is_file => held.root.join(found.path.as_str()),
-        None => return Err("it is a folder; pack it, so that it can be downloaded as one file".to_owned()),
+        None => return Err(NotOffered::Folder),
     };
     let below = file.strip_prefix(folder).unwrap_or(&file);
-    let path = InstallPath::new(&below.to_string_lossy().replace('\\', "/"))
-        .map_err(|error| format!("it can't be named in a catalogue: {error}"))?;
-    let unread = |error: std::io::Error| format!("it could not be read: {error}");
-    let mut reader = regular(&file).map_err(unread)?;
-    let metadata = reader.metadata().map_err(unread)?;
-    let (blake3, sha256) = both_of(&mut reader, metadata.len(), |_| Ok(())).map_err(unread)?;
+    let path = InstallPath::new(&below.to_string_lossy().replace('\\', "/"))?;
+    let mut reader = regular(&file)?;
+    let metadata = reader.metadata()?;
+    let (blake3, sha256) = both_of(&mut reader, metadata.len(), |_| Ok(()))?;
     let manifest = &found.manifest;
     let before = earlier.iter().flat_map(|earlier| &earlier.mods).filter(|of| of.id == manifest.id);
     let before = before.flat_map(|of| &of.releases).find(|release| release.digest == found.digest);

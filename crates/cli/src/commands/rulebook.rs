@@ -60,10 +60,10 @@ struct Explained<'r> {
 struct Step<'r> {
     fact: &'r str,
     line: Option<usize>,
-    place: &'r str,
+    place: String,
     found: Option<&'r str>,
     matches: usize,
-    answer: Option<&'r str>,
+    answer: Option<String>,
 }
 
 pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -156,10 +156,10 @@ fn report<'r>(
             .map(|step| Step {
                 fact: step.fact,
                 line: (!step.span.is_empty()).then(|| line_and_column(text, step.span.start).0),
-                place: &step.place,
+                place: step.place.to_string(),
                 found: step.found.as_deref(),
                 matches: step.matches,
-                answer: step.answer.as_deref(),
+                answer: step.answer.as_ref().map(ToString::to_string),
             })
             .collect(),
         failure: explained.failure.as_deref(),

@@ -93,9 +93,9 @@ fn row(step: &Looked) -> [String; 4] {
         (Some(found), several) => format!("{found} (first of {several})"),
     };
     let answer = match (&step.answer, &step.found) {
-        (Some(answer), _) => answer.clone(),
+        (Some(answer), _) => answer.to_string(),
         (None, Some(_)) => "no answer".to_owned(),
         (None, None) => "-".to_owned(),
     };
-    [step.fact.to_owned(), step.place.clone(), found, answer]
+    [step.fact.to_owned(), step.place.to_string(), found, answer]
 }

@@ -1,8 +1,8 @@
 //! What can be wrong, as data: a stable code, how bad it is, what was expected and found, and what to do.
 
 use crate::base::ids::FoldedId;
-use crate::base::stated::Stated;
 use crate::base::remedy::Remedy;
+use crate::base::stated::Stated;
 use std::fmt;
 
 use serde::{Deserialize, Serialize};

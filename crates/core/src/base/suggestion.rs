@@ -2,7 +2,6 @@
 
 use std::fmt;
 
-
 /// A command of Kanon's, complete. It is shown as it can be pasted into a shell.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Suggestion {

@@ -451,16 +451,30 @@ fn release(section: Section<'_>) -> ReleaseWish {
 /// So long may lie between two looks, and so long a start may take.
 const SPAN: (Duration, Duration) = (Duration::from_millis(100), Duration::from_secs(7 * 86_400));
 
+/// Why a text is no span of time that can be meant.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum SpanError {
+    /// It is none.
+    #[error("`{0}` is no span of time")]
+    NoSpan(String),
+    /// It is less than nothing.
+    #[error("`{0}` goes back in time")]
+    Backwards(String),
+    /// Nobody means that.
+    #[error("`{0}` is too short or too long to be meant")]
+    OutOfBounds(String),
+}
+
 /// A span of time as people write it, such as 10m or 1h 30m.
 ///
 /// # Errors
 /// When it is none, or too short or too long to be meant; in words.
-pub fn span_of_time(text: &str) -> Result<Duration, String> {
-    let span: jiff::SignedDuration = text.trim().parse().map_err(|_| format!("`{text}` is no span of time"))?;
-    let span = Duration::try_from(span).map_err(|_| format!("`{text}` goes back in time"))?;
+pub fn span_of_time(text: &str) -> Result<Duration, SpanError> {
+    let span: jiff::SignedDuration = text.trim().parse().map_err(|_| SpanError::NoSpan(text.to_owned()))?;
+    let span = Duration::try_from(span).map_err(|_| SpanError::Backwards(text.to_owned()))?;
     match (SPAN.0..=SPAN.1).contains(&span) {
         true => Ok(span),
-        false => Err(format!("`{text}` is too short or too long to be meant")),
+        false => Err(SpanError::OutOfBounds(text.to_owned())),
     }
 }
 
@@ -468,8 +482,8 @@ fn watch(section: Section<'_>) -> WatchWish {
     let span = |key: &'static str| {
         let (text, place) = section.text(key)?;
         let read = span_of_time(text);
-        if let Err(message) = &read {
-            section.problems().error_with_help(place, message.as_str(), "write it like 30s, 10m or 1h 30m");
+        if let Err(error) = &read {
+            section.problems().error_with_help(place, error.to_string(), "write it like 30s, 10m or 1h 30m");
         }
         read.ok()
     };
@@ -678,8 +692,17 @@ pub struct Edited {
 
 /// Why an edit could not be made.
 #[derive(Debug, thiserror::Error)]
-#[error("kanon.toml can't be edited: {0}")]
-pub struct EditError(String);
+pub enum EditError {
+    /// It is no TOML.
+    #[error("kanon.toml can't be edited: {}", .0.message())]
+    Toml(#[from] toml_edit::TomlError),
+    /// Something stands where a table is to be.
+    #[error("kanon.toml can't be edited: `{0}` must be written as a [{0}] table")]
+    NoTable(&'static str),
+    /// The mods are no list of tables.
+    #[error("kanon.toml can't be edited: `mod` must be written as [[mod]] tables")]
+    NoTables,
+}
 
 /// Edits the wishes. Everything that is not meant keeps its bytes.
 ///
@@ -690,8 +713,7 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
         Some(plain) => ("\u{feff}", plain),
         None => ("", text),
     };
-    let mut document: DocumentMut =
-        plain.parse().map_err(|error: toml_edit::TomlError| EditError(error.message().to_owned()))?;
+    let mut document: DocumentMut = plain.parse().map_err(EditError::Toml)?;
     let mut edited = Edited::default();
     for (key, found) in VERSION_KEYS.into_iter().zip(edit.versions_found) {
         if let Some(found) = found.filter(|_| !document.contains_key(key)) {
@@ -703,25 +725,19 @@ pub fn edit(text: &str, edit: &Edit<'_>) -> Result<Edited, EditError> {
     }
     if let Some(pin) = edit.rulebook_from {
         let table = document.entry("rulebook-from").or_insert_with(|| Item::Table(Table::new()));
-        let table = table
-            .as_table_mut()
-            .ok_or_else(|| EditError("`rulebook-from` must be written as a [rulebook-from] table".to_owned()))?;
+        let table = table.as_table_mut().ok_or(EditError::NoTable("rulebook-from"))?;
         set_text(table, "at", &pin.at);
         set_text(table, "blake3", &pin.blake3.to_string());
     }
     if !edit.release.is_empty() {
         let table = document.entry("release").or_insert_with(|| Item::Table(Table::new()));
-        let table = table
-            .as_table_mut()
-            .ok_or_else(|| EditError("`release` must be written as a [release] table".to_owned()))?;
+        let table = table.as_table_mut().ok_or(EditError::NoTable("release"))?;
         edit.release.iter().for_each(|(key, text)| set_text(table, key, text));
     }
     let mut tail = String::new();
     if !edit.put.is_empty() || document.contains_key("mod") {
         let tables = document.entry("mod").or_insert_with(|| Item::ArrayOfTables(ArrayOfTables::new()));
-        let tables = tables
-            .as_array_of_tables_mut()
-            .ok_or_else(|| EditError("`mod` must be written as [[mod]] tables".to_owned()))?;
+        let tables = tables.as_array_of_tables_mut().ok_or(EditError::NoTables)?;
         put(tables, edit.put, &mut edited);
         tail = remove(tables, edit.remove);
     }

@@ -5,10 +5,10 @@ use std::collections::BTreeSet;
 use super::context::{CheckContext, MEMORY, align};
 use crate::base::act::Act;
 use crate::base::finding::{Code, Finding};
-use crate::base::stated::Stated;
 use crate::base::remedy::Remedy;
+use crate::base::stated::Stated;
 use crate::canon::SealedSetting;
-use crate::rulebook::{MemoryRule, Role, SettingRule, filled};
+use crate::rulebook::{MemoryRule, Role, SettingRule, UnknownName, filled};
 use crate::survey::{Survey, SurveyedSetting, is_not_there};
 
 /// Why nobody knows what a setting is to be.
@@ -24,8 +24,8 @@ pub enum ValueError {
     #[error("{0} stands for several: {1}")]
     Several(String, String),
     /// What it quotes is nowhere said.
-    #[error("nobody knows `{0}`")]
-    Unknown(String),
+    #[error(transparent)]
+    Unknown(#[from] UnknownName),
 }
 
 /// A setting that must have a value.

@@ -5,8 +5,8 @@ use super::extras::may_stay;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
-use crate::base::stated::Stated;
 use crate::base::remedy::Remedy;
+use crate::base::stated::Stated;
 use crate::base::suggestion::Suggestion;
 use crate::survey::{Survey, SurveyedMod};
 

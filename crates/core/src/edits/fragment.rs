@@ -7,13 +7,13 @@ use super::meant::Wanted;
 use super::second;
 use crate::base::digest::Blake3;
 use crate::rulebook::FragmentRule;
-use crate::text::{EditError, Flaw, Malformed, Unmeant};
 use crate::text::encoding::{Encoding, TextFile};
 use crate::text::kinds::Notation;
 use crate::text::rows::{Block, end_of_line, indentation, unit};
 use crate::text::splice::{Splice, line_end, spliced};
 use crate::text::tree::comments_in;
 use crate::text::xml::{self, Element};
+use crate::text::{EditError, Flaw, Malformed, Unmeant};
 
 /// An entry as it stands in a file.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -14,7 +14,7 @@ use super::contents::{Contents, ContentsError, ITSELF};
 use crate::base::digest::{Blake3, DigestKind};
 use crate::base::ids::{FoldedId, folded, same_name};
 use crate::edits;
-use crate::text::{self, DocumentError, Malformed, Encoding, path_words, scalar, split_outside};
+use crate::text::{self, DocumentError, Encoding, Malformed, path_words, scalar, split_outside};
 
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};

@@ -206,11 +206,10 @@ impl Change<'_> {
             Self::Entries { rule, wanted, gone } => {
                 let text = |(needed, replaces): &(NeededEntry, bool)| {
                     let text = texts.get(needed).cloned();
-                    let missing =
-                        || {
-                            let (key, of_mod) = (needed.key.clone(), needed.of_mod.to_string());
-                            EditError::from(NoPlace::EntryNowhere { key, of_mod })
-                        };
+                    let missing = || {
+                        let (key, of_mod) = (needed.key.clone(), needed.of_mod.to_string());
+                        EditError::from(NoPlace::EntryNowhere { key, of_mod })
+                    };
                     Ok(Wanted { key: needed.key.clone(), text: text.ok_or_else(missing)?, replaces: *replaces })
                 };
                 let wanted: Vec<Wanted> = wanted.iter().map(text).collect::<Result<_, EditError>>()?;

@@ -13,7 +13,7 @@ use serde::{Deserialize, Deserializer, Serialize};
 use crate::base::digest::{Blake3, Sha256};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
-use crate::base::path::{InstallPath, printable};
+use crate::base::path::{InstallPath, PathError, printable};
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::NeededOn;
 
@@ -132,7 +132,84 @@ pub enum CatalogueError {
         /// Which entry.
         entry: String,
         /// What is wrong.
-        reason: String,
+        reason: EntryFlaw,
+    },
+}
+
+/// What is wrong with an entry of a catalogue.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum EntryFlaw {
+    /// An id twice.
+    #[error("its id is listed twice")]
+    IdTwice,
+    /// A release twice.
+    #[error("this release is listed twice")]
+    ReleaseTwice,
+    /// More than any honest catalogue has.
+    #[error("there are more than {} releases by then", limits::CATALOGUED_RELEASES)]
+    TooManyReleases,
+    /// A name that no file may have.
+    #[error("its name can't be used: {0}")]
+    BadName(PathError),
+    /// A name with folders in it.
+    #[error("its name is a path")]
+    NameIsPath,
+    /// More than anybody fetches.
+    #[error("its download is larger than {} GiB", limits::DOWNLOAD_BYTES >> 30)]
+    TooLarge,
+    /// A date in another notation.
+    #[error("its date is not written as 2026-01-31")]
+    BadDate,
+    /// Nothing where a word is to be.
+    #[error("its {0} is empty")]
+    Empty(&'static str),
+    /// A word that is no word.
+    #[error("its {0} is longer than {most} characters", most = limits::VALUE_CHARS)]
+    TooLong(&'static str),
+    /// A word that can't be shown.
+    #[error("its {what} holds a character that can't be shown: {shown}")]
+    Unprintable {
+        /// What the word is.
+        what: &'static str,
+        /// Its beginning, made printable.
+        shown: String,
+    },
+}
+
+/// A download that is not what a catalogue promises.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NotAsPromised {
+    /// Nothing that is a mod.
+    #[error("there is no mod in the download")]
+    Nothing,
+    /// Nothing that can be used; why is what was said of the file.
+    #[error("{0}")]
+    Refused(String),
+    /// Another mod or another release.
+    #[error("the catalogue promises {promised}, and the download is {found}")]
+    Other {
+        /// What was promised.
+        promised: String,
+        /// What came.
+        found: String,
+    },
+    /// A mod of another loader.
+    #[error("the catalogue promises {promised}, and the download was made for the loader {loader}")]
+    ForLoader {
+        /// What was promised.
+        promised: String,
+        /// The loader.
+        loader: String,
+    },
+    /// Other bytes.
+    #[error("the catalogue promises {promised} with the digest {digest}, and the download unpacks to {found}")]
+    OtherBytes {
+        /// What was promised.
+        promised: String,
+        /// The beginning of the promised digest.
+        digest: String,
+        /// The beginning of the one that came.
+        found: String,
     },
 }
 
@@ -171,27 +248,27 @@ impl Catalogue {
         let mut releases = 0;
         for (index, entry) in self.mods.iter_mut().enumerate() {
             let name = format!("mod {} ({})", index + 1, printable(&cut(entry.id.as_str(), 60)));
-            let wrong = |reason: String| CatalogueError::Entry { entry: name.clone(), reason };
+            let wrong = |reason: EntryFlaw| CatalogueError::Entry { entry: name.clone(), reason };
             check_word("id", entry.id.as_str()).map_err(wrong)?;
             if !ids.insert(entry.id.clone()) {
-                return Err(wrong("its id is listed twice".to_owned()));
+                return Err(wrong(EntryFlaw::IdTwice));
             }
             tidy(&mut entry.title, limits::VALUE_CHARS);
             tidy(&mut entry.about, limits::NOTES_CHARS);
             releases += entry.releases.len();
             if releases > limits::CATALOGUED_RELEASES {
-                return Err(wrong(format!("there are more than {} releases by then", limits::CATALOGUED_RELEASES)));
+                return Err(wrong(EntryFlaw::TooManyReleases));
             }
             let mut versions = HashSet::new();
             for release in &mut entry.releases {
                 let version = release.version.clone().unwrap_or_default();
-                let wrong = |reason: String| CatalogueError::Entry {
+                let wrong = |reason: EntryFlaw| CatalogueError::Entry {
                     entry: format!("{name} release {}", printable(&cut(&version, 60))),
                     reason,
                 };
                 release.check().map_err(wrong)?;
                 if !versions.insert(release.version.clone()) {
-                    return Err(wrong("this release is listed twice".to_owned()));
+                    return Err(wrong(EntryFlaw::ReleaseTwice));
                 }
             }
         }
@@ -200,7 +277,7 @@ impl Catalogue {
 }
 
 impl CataloguedRelease {
-    fn check(&mut self) -> Result<(), String> {
+    fn check(&mut self) -> Result<(), EntryFlaw> {
         for (what, text) in [
             ("version", &self.version),
             ("game range", &self.game_range),
@@ -214,15 +291,15 @@ impl CataloguedRelease {
             relation.range.as_deref().map_or(Ok(()), |range| check_word("range", range))?;
         }
         self.provides.iter().try_for_each(|id| check_word("provided id", id.as_str()))?;
-        let one_name = InstallPath::new(&self.name).map_err(|error| format!("its name can't be used: {error}"))?;
+        let one_name = InstallPath::new(&self.name).map_err(EntryFlaw::BadName)?;
         if one_name.parent().is_some_and(|parent| !parent.is_root()) || self.name.contains('/') {
-            return Err("its name is a path".to_owned());
+            return Err(EntryFlaw::NameIsPath);
         }
         if self.download.size > limits::DOWNLOAD_BYTES {
-            return Err(format!("its download is larger than {} GiB", limits::DOWNLOAD_BYTES >> 30));
+            return Err(EntryFlaw::TooLarge);
         }
         if self.date.as_deref().is_some_and(|date| !is_date(date)) {
-            return Err("its date is not written as 2026-01-31".to_owned());
+            return Err(EntryFlaw::BadDate);
         }
         tidy(&mut self.notes, limits::NOTES_CHARS);
         Ok(())
@@ -249,26 +326,21 @@ impl CataloguedRelease {
     ///
     /// # Errors
     /// With what was promised and what came.
-    pub fn holds_true(&self, id: &str, found: &ModManifest, digest: Blake3) -> Result<(), String> {
+    pub fn holds_true(&self, id: &str, found: &ModManifest, digest: Blake3) -> Result<(), NotAsPromised> {
         let version = |version: &Option<String>| version.clone().unwrap_or_else(|| "no version".to_owned());
         let found_as = format!("{} {}", printable(found.id.as_str()), printable(&version(&found.version)));
         let promised = format!("{id} {}", version(&self.version));
         // Some mods don't state their version: then the catalogue's word is all there is.
         let other_version = found.version.is_some() && found.version != self.version;
         if found.id != id || other_version {
-            return Err(format!("the catalogue promises {promised}, and the download is {found_as}"));
+            return Err(NotAsPromised::Other { promised, found: found_as });
         }
         if let Some(loader) = &found.made_for {
-            return Err(format!(
-                "the catalogue promises {promised}, and the download was made for the loader {loader}"
-            ));
+            return Err(NotAsPromised::ForLoader { promised, loader: loader.to_string() });
         }
         if digest != self.digest {
-            return Err(format!(
-                "the catalogue promises {promised} with the digest {}, and the download unpacks to {}",
-                self.digest.short(),
-                digest.short()
-            ));
+            let (wanted, found) = (self.digest.short(), digest.short());
+            return Err(NotAsPromised::OtherBytes { promised, digest: wanted, found });
         }
         Ok(())
     }
@@ -299,15 +371,15 @@ impl CataloguedRelease {
 }
 
 /// A text that names something: short, and nothing in it that steers a terminal or a file system.
-fn check_word(what: &str, text: &str) -> Result<(), String> {
+fn check_word(what: &'static str, text: &str) -> Result<(), EntryFlaw> {
     if text.trim().is_empty() {
-        return Err(format!("its {what} is empty"));
+        return Err(EntryFlaw::Empty(what));
     }
     if text.chars().count() > limits::VALUE_CHARS {
-        return Err(format!("its {what} is longer than {} characters", limits::VALUE_CHARS));
+        return Err(EntryFlaw::TooLong(what));
     }
     if printable(text) != text {
-        return Err(format!("its {what} holds a character that can't be shown: {}", printable(&cut(text, 60))));
+        return Err(EntryFlaw::Unprintable { what, shown: printable(&cut(text, 60)) });
     }
     Ok(())
 }
@@ -390,13 +462,17 @@ mod tests {
         Catalogue { format: FORMAT.to_owned(), game: "Polarspur".to_owned(), mods: vec![tide] }
     }
 
-    fn read(json: &str) -> Result<Catalogue, String> {
-        Catalogue::from_json(json.as_bytes(), "Polarspur").map_err(|error| error.to_string())
+    fn read(json: &str) -> Result<Catalogue, CatalogueError> {
+        Catalogue::from_json(json.as_bytes(), "Polarspur")
+    }
+
+    fn refused(json: &str) -> String {
+        read(json).expect_err("refused").to_string()
     }
 
     #[test]
     fn what_is_written_is_read_back() {
-        assert_eq!(read(&catalogue().to_json().expect("JSON")), Ok(catalogue()));
+        assert_eq!(read(&catalogue().to_json().expect("JSON")).expect("read"), catalogue());
     }
 
     #[rstest]
@@ -416,7 +492,7 @@ mod tests {
     fn lies_are_refused(#[case] right: &str, #[case] wrong: &str, #[case] expected: &str) {
         let json = catalogue().to_json().expect("JSON");
         assert!(json.contains(right), "{right} in {json}");
-        let told = read(&json.replace(right, wrong)).expect_err("refused");
+        let told = refused(&json.replace(right, wrong));
         assert!(told.contains(expected), "{told}");
         assert!(!told.contains('\u{1b}'), "{told:?}");
     }
@@ -425,18 +501,14 @@ mod tests {
     fn nothing_is_listed_twice_and_nothing_without_end() {
         let mut twice = catalogue();
         twice.mods.push(CataloguedMod { id: "TIDE".into(), ..twice.mods[0].clone() });
-        assert!(read(&twice.to_json().expect("JSON")).expect_err("twice").contains("its id is listed twice"));
+        assert!(refused(&twice.to_json().expect("JSON")).contains("its id is listed twice"));
         let mut twice = catalogue();
         let again = twice.mods[0].releases[0].clone();
         twice.mods[0].releases.push(again);
-        assert!(
-            read(&twice.to_json().expect("JSON"))
-                .expect_err("twice")
-                .contains("release 1.0: this release is listed twice")
-        );
+        assert!(refused(&twice.to_json().expect("JSON")).contains("release 1.0: this release is listed twice"));
         let entries = "{\"id\":\"a\",\"releases\":[]},".repeat(limits::CATALOGUED_MODS + 1);
         let endless = format!("{{\"format\":\"{FORMAT}\",\"game\":\"Polarspur\",\"mods\":[{entries}null]}}");
-        assert!(read(&endless).expect_err("endless").contains("more than 50000 entries"));
+        assert!(refused(&endless).contains("more than 50000 entries"));
         let mut many = catalogue();
         let one = many.mods[0].releases[0].clone();
         let numbered = |number: usize| CataloguedRelease { version: Some(number.to_string()), ..one.clone() };
@@ -470,7 +542,7 @@ mod tests {
             (ModManifest { made_for: Some("Gantry".to_owned()), ..own.clone() }, b"tide", "made for the loader Gantry"),
             (own.clone(), b"edited", "unpacks to"),
         ] {
-            let lie = told(&found, bytes).expect_err("a lie");
+            let lie = told(&found, bytes).expect_err("a lie").to_string();
             assert!(lie.contains(expected), "{lie}");
         }
         let mut silent = ModManifest { version: None, ..own };

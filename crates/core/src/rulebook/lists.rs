@@ -9,6 +9,7 @@ use serde_json_path::JsonPath;
 use super::names::NamePattern;
 use super::places::PlacePattern;
 use super::sides::Role;
+use super::wrong::PatternError;
 use crate::rulebook::NeededOn;
 use crate::text::{Dialect, Encoding, Notation};
 
@@ -101,12 +102,12 @@ impl NumberedKey {
     ///
     /// # Errors
     /// When it has no place for one number.
-    pub fn new(text: &str) -> Result<Self, String> {
+    pub fn new(text: &str) -> Result<Self, PatternError> {
         match text.split("{n}").collect::<Vec<_>>()[..] {
             [before, after] if !text.replace("{n}", "").contains(['{', '}']) => {
                 Ok(Self { before: before.to_owned(), after: after.to_owned() })
             }
-            _ => Err("it must hold {n}, the number, once".to_owned()),
+            _ => Err(PatternError::NoNumber),
         }
     }
 
@@ -176,15 +177,14 @@ impl Template {
     ///
     /// # Errors
     /// When it names no mod, or has a place that is not known.
-    pub fn new(text: &str) -> Result<Self, String> {
+    pub fn new(text: &str) -> Result<Self, PatternError> {
         let mut pattern = String::from(r"^\s*");
         let mut rest = text;
         while let Some(start) = rest.find('{') {
-            let end = rest[start..].find('}').ok_or("a `{` has no `}`")? + start + 1;
+            let end = rest[start..].find('}').ok_or(PatternError::OpenPlace)? + start + 1;
             let place = &rest[start..end];
             let known = PLACES.iter().find(|(known, ..)| *known == place);
-            let (_, open, inner) = known
-                .ok_or_else(|| format!("`{place}` is not {{id}}, {{name}}, {{version}}, {{digest}} or {{any}}"))?;
+            let (_, open, inner) = known.ok_or_else(|| PatternError::UnknownPlace(place.to_owned()))?;
             pattern.push_str(&regex::escape(&rest[..start]));
             pattern.push_str(open);
             pattern.push_str(inner);
@@ -193,9 +193,9 @@ impl Template {
         pattern.push_str(&regex::escape(rest));
         pattern.push_str(r"\s*$");
         if !text.contains("{id}") && !text.contains("{name}") {
-            return Err("it must hold {id} or {name}, the name of the mod's file or folder".to_owned());
+            return Err(PatternError::NoMod);
         }
-        let regex = Regex::new(&pattern).map_err(|_| "it has the same place twice".to_owned())?;
+        let regex = Regex::new(&pattern).map_err(|_| PatternError::PlaceTwice)?;
         Ok(Self { text: text.to_owned(), regex })
     }
 

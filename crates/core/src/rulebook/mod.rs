@@ -14,6 +14,7 @@ mod settings;
 mod sides;
 mod spots;
 mod strict;
+mod wrong;
 
 pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule, ToldBy};
 pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, NumberedKey, Template};
@@ -25,10 +26,11 @@ pub use model::{
 pub use names::{NamePattern, OffPattern};
 pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
-pub use settings::{ExtraRule, MemoryRule, SettingRule, filled, quoted, size as memory_size};
+pub use settings::{ExtraRule, MemoryRule, SettingRule, UnknownName, filled, quoted, size as memory_size};
 pub use sides::{ByRole, NeededOn, RelationKind, Role};
 pub use spots::{key_of_section, named_table};
 pub use strict::lacking;
+pub use wrong::PatternError;
 
 /// A rulebook of the game `g` that says just this of its logs and messages, with the loader Trellis.
 #[cfg(test)]

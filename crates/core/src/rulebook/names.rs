@@ -2,6 +2,8 @@
 
 use globset::{GlobBuilder, GlobMatcher};
 
+use super::wrong::PatternError;
+
 /// Bytes of one pattern, and groups of alternatives in it.
 const PATTERN_BYTES: usize = 512;
 const PATTERN_ALTERNATIVES: usize = 16;
@@ -18,13 +20,13 @@ impl NamePattern {
     ///
     /// # Errors
     /// When it is no pattern; the text says why.
-    pub fn new(text: &str) -> Result<Self, String> {
+    pub fn new(text: &str) -> Result<Self, PatternError> {
         let depth = text.bytes().filter(|byte| *byte == b'{').count();
         if text.len() > PATTERN_BYTES || depth > PATTERN_ALTERNATIVES {
-            return Err("it is too long or has too many alternatives".to_owned());
+            return Err(PatternError::TooLong);
         }
         let glob = GlobBuilder::new(text).case_insensitive(true).literal_separator(true).build();
-        let glob = glob.map_err(|error| error.kind().to_string())?;
+        let glob = glob.map_err(|error| PatternError::Glob(error.kind().to_string()))?;
         Ok(Self { text: text.to_owned(), matcher: glob.compile_matcher() })
     }
 
@@ -51,12 +53,12 @@ impl OffPattern {
     ///
     /// # Errors
     /// When it does not hold exactly one `*` beside some other text.
-    pub fn new(text: &str) -> Result<Self, String> {
+    pub fn new(text: &str) -> Result<Self, PatternError> {
         match text.split_once('*') {
             Some((before, after)) if !after.contains('*') && text.len() > 1 => {
                 Ok(Self { before: before.to_owned(), after: after.to_owned() })
             }
-            _ => Err("it must hold exactly one `*` and some other text, such as `*.off`".to_owned()),
+            _ => Err(PatternError::NoKept),
         }
     }
 

@@ -16,6 +16,7 @@ use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, FLAG_WORDS, MemoryRule, SettingRule, size};
 use super::sides::{ByRole, Role};
+use super::wrong::PatternError;
 use crate::base::digest::{DIGEST_WORDS, DigestKind};
 use crate::base::finding::Code;
 use crate::base::limits;
@@ -420,7 +421,11 @@ fn member_patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern>
     patterns(section, key)
 }
 
-fn checked<T>(section: &Section<'_>, (text, span): Spot<&str>, make: impl Fn(&str) -> Result<T, String>) -> Option<T> {
+fn checked<T>(
+    section: &Section<'_>,
+    (text, span): Spot<&str>,
+    make: impl Fn(&str) -> Result<T, PatternError>,
+) -> Option<T> {
     make(text).map_err(|reason| section.problems().error(span, format!("`{text}` is no pattern: {reason}"))).ok()
 }
 

@@ -3,6 +3,7 @@
 use std::fmt;
 
 use super::names::NamePattern;
+use super::wrong::PatternError;
 use crate::base::path::{InstallPath, PathError, off_limits};
 
 /// A path inside an install, some parts of which may be patterns.
@@ -77,7 +78,7 @@ impl PlacePattern {
     }
 }
 
-fn part(text: &str) -> Result<Part, String> {
+fn part(text: &str) -> Result<Part, PatternError> {
     if text.contains(['*', '?']) { NamePattern::new(text).map(Part::Any) } else { Ok(Part::Name(text.to_owned())) }
 }
 

@@ -133,11 +133,16 @@ pub struct ExtraRule {
     pub stays: bool,
 }
 
+/// A name in braces that nobody knows.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("nobody knows `{0}`")]
+pub struct UnknownName(pub String);
+
 /// A text with what stands in braces filled in. `{{` and `}}` are braces.
 ///
 /// # Errors
 /// The name that stands in braces and that nobody knows.
-pub fn filled(text: &str, known: impl Fn(&str) -> Option<String>) -> Result<String, String> {
+pub fn filled(text: &str, known: impl Fn(&str) -> Option<String>) -> Result<String, UnknownName> {
     let mut out = String::new();
     let mut rest = text;
     while let Some(at) = rest.find(['{', '}']) {
@@ -148,7 +153,7 @@ pub fn filled(text: &str, known: impl Fn(&str) -> Option<String>) -> Result<Stri
             rest = after;
         } else if let Some(end) = found.find('}').filter(|_| found.starts_with('{')) {
             let name = found[1..end].trim();
-            out.push_str(&known(name).ok_or_else(|| name.to_owned())?);
+            out.push_str(&known(name).ok_or_else(|| UnknownName(name.to_owned()))?);
             rest = &found[end + 1..];
         } else {
             out.push_str(&found[..1]);
@@ -236,7 +241,7 @@ mod tests {
     #[case("open {", Ok("open {"))]
     fn texts_are_filled(#[case] text: &str, #[case] expected: Result<&str, &str>) {
         let known = |name: &str| (name == "port").then(|| "4100".to_owned());
-        assert_eq!(filled(text, known), expected.map(str::to_owned).map_err(str::to_owned));
+        assert_eq!(filled(text, known), expected.map(str::to_owned).map_err(|name| UnknownName(name.to_owned())));
     }
 
     #[test]

@@ -6,7 +6,7 @@ use crate::base::problem::nearest;
 use crate::base::stated::Stated;
 use crate::canon::{SealedMod, SealedSetting};
 use crate::config::{SettingWish, WorkspaceConfig};
-use crate::rulebook::{Rulebook, SettingRule, filled, quoted};
+use crate::rulebook::{Rulebook, SettingRule, UnknownName, filled, quoted};
 
 /// The settings that must have a value, by name; and what is wrong with those that were asked for.
 pub fn seal(wishes: &WorkspaceConfig, rulebook: &Rulebook, mods: &[SealedMod]) -> (Vec<SealedSetting>, Vec<Finding>) {
@@ -25,7 +25,7 @@ pub fn seal(wishes: &WorkspaceConfig, rulebook: &Rulebook, mods: &[SealedMod]) -
         for (of, is) in asked {
             match with_facts(is, wishes, (&rule.name, &names)) {
                 Ok(is) => sealed.push(SealedSetting { name: rule.name.clone(), of, is }),
-                Err(fact) => findings.push(unknown_fact(&rule.name, &fact, wishes)),
+                Err(UnknownName(fact)) => findings.push(unknown_fact(&rule.name, &fact, wishes)),
             }
         }
     }
@@ -38,10 +38,10 @@ fn is_asked_for(rule: &SettingRule, mods: &[SealedMod]) -> bool {
 }
 
 /// Facts are filled in now; other settings and places are left for each install.
-fn with_facts(is: &str, wishes: &WorkspaceConfig, (own, names): (&str, &[&str])) -> Result<String, String> {
+fn with_facts(is: &str, wishes: &WorkspaceConfig, (own, names): (&str, &[&str])) -> Result<String, UnknownName> {
     let later = |name: &str| (names.contains(&name) && name != own) || name.contains(['*', '?']);
     if let Some(unknown) = quoted(is).into_iter().find(|name| !later(name) && !wishes.facts.contains_key(name)) {
-        return Err(unknown);
+        return Err(UnknownName(unknown));
     }
     let escaped = |text: &str| text.replace('{', "{{").replace('}', "}}");
     let known = |name: &str| match wishes.facts.get(name) {

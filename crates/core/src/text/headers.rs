@@ -89,7 +89,7 @@ mod tests {
     #[case("Card: reed\nthen words", "line 2: it is no")]
     #[case("http://reeds.example", "line 1: it is no")]
     fn what_is_none_is_told(#[case] text: &str, #[case] told: &str) {
-        let refused = tree(text).expect_err("no headers");
+        let refused = tree(text).expect_err("no headers").to_string();
         assert!(refused.contains(told), "{refused}");
     }
 }

@@ -25,9 +25,9 @@ pub(crate) mod yaml;
 
 pub use block::is_all_data;
 pub use command::{Dialect, LaunchError};
-pub use flaw::{Flaw, Malformed};
 pub use edit_error::{EditError, NoPlace, SecondReading, Unmeant};
 pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
+pub use flaw::{Flaw, Malformed};
 pub use json::brackets_deep;
 pub use kinds::{DocumentError, NOTATION_WORDS, Notation};
 pub use notation::scalar;

@@ -16,8 +16,8 @@ use kanon_core::base::path::InstallPath;
 use rayon::prelude::*;
 
 use super::{
-    Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, named, nanoseconds,
-    seconds_of, shown,
+    Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, NotListed, OWN_FOLDER, Seekable, named,
+    nanoseconds, seconds_of, shown,
 };
 use crate::error::{During, ReachError};
 
@@ -108,36 +108,31 @@ impl LocalInstall {
         folders: &mut Vec<InstallPath>,
     ) {
         let text = || shown(folder, &name.to_string_lossy());
-        let path = name.to_str().ok_or_else(|| "its name is no Unicode text".to_owned());
-        let path = match path.and_then(|name| named(folder, name)) {
+        let path = name.to_str().ok_or(NotListed::NotUnicode);
+        let path = match path.and_then(|name| Ok(named(folder, name)?)) {
             Ok(path) => path,
-            Err(why) => return listing.refused.push((text(), why)),
+            Err(why) => return listing.refused.push((text(), why.to_string())),
         };
         if kind.is_dir() {
             return folders.push(path);
         }
-        let metadata = if kind.is_symlink() {
-            self.behind_link(&path)
-        } else {
-            entry.metadata().map_err(|error| error.to_string())
-        };
+        let metadata =
+            if kind.is_symlink() { self.behind_link(&path) } else { entry.metadata().map_err(NotListed::from) };
         match metadata {
             Ok(metadata) if metadata.is_file() => {
                 listing.entries.push(Entry { path, kind: Kind::File(FileFingerprint::of(&metadata)) });
             }
-            Ok(_) => listing.refused.push((text(), "it is neither a file nor a folder".to_owned())),
-            Err(reason) => listing.refused.push((text(), reason)),
+            Ok(_) => listing.refused.push((text(), NotListed::OtherKind.to_string())),
+            Err(reason) => listing.refused.push((text(), reason.to_string())),
         }
     }
 
     /// What a link points at, if that is a file inside the install.
-    fn behind_link(&self, path: &InstallPath) -> Result<Metadata, String> {
+    fn behind_link(&self, path: &InstallPath) -> Result<Metadata, NotListed> {
         match self.file(path) {
-            Ok(file) => file.metadata().map_err(|error| error.to_string()),
-            Err(error) if error.kind() == io::ErrorKind::IsADirectory => {
-                Err("it is a link to a folder, which is not followed".to_owned())
-            }
-            Err(_) => Err("it is a link that points outside the install, or nowhere".to_owned()),
+            Ok(file) => Ok(file.metadata()?),
+            Err(error) if error.kind() == io::ErrorKind::IsADirectory => Err(NotListed::LinkToFolder),
+            Err(_) => Err(NotListed::LinkOutside),
         }
     }
 }

@@ -22,7 +22,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{SystemTime, UNIX_EPOCH};
 
 use kanon_core::base::digest::{Blake3, Sha256};
-use kanon_core::base::path::InstallPath;
+use kanon_core::base::path::{InstallPath, PathError};
 use serde::{Deserialize, Serialize};
 
 pub use address::{Address, Scheme};
@@ -311,13 +311,37 @@ fn shown(folder: Option<&InstallPath>, name: &str) -> String {
     }
 }
 
+/// Why something in a folder is not listed.
+#[derive(Debug, thiserror::Error)]
+enum NotListed {
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    #[error("its name is no Unicode text")]
+    NotUnicode,
+    #[error(transparent)]
+    BadName(#[from] BadName),
+    #[error("it is neither a file nor a folder")]
+    OtherKind,
+    #[error("it is a link to a folder, which is not followed")]
+    LinkToFolder,
+    #[error("it is a link, and links on a host are not followed")]
+    LinkOnHost,
+    #[error("it is a link that points outside the install, or nowhere")]
+    LinkOutside,
+}
+
+/// A name that not every system takes.
+#[derive(Debug, thiserror::Error)]
+#[error("its name can't be used everywhere: {}", .0.reason())]
+struct BadName(PathError);
+
 /// The path of a name in a listing, or why it can't be one.
-fn named(folder: Option<&InstallPath>, name: &str) -> Result<InstallPath, String> {
+fn named(folder: Option<&InstallPath>, name: &str) -> Result<InstallPath, BadName> {
     let path = match folder {
         Some(folder) => folder.child(name),
         None => InstallPath::new(name),
     };
-    path.map_err(|error| format!("its name can't be used everywhere: {}", error.reason()))
+    path.map_err(BadName)
 }
 
 /// Does one thing for each, on a few threads; lines are waited for, so that the threads of the processor stay free.

@@ -14,8 +14,8 @@ use super::address::{Address, Folder, Scheme};
 use super::connection::{Connection, Connector, Fault, HostEntry};
 use super::credentials::Credentials;
 use super::{
-    Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, OWN_FOLDER, Seekable, ftp, locked, named,
-    sftp, shown, side_by_side,
+    Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, NotListed, OWN_FOLDER, Seekable, ftp,
+    locked, named, sftp, shown, side_by_side,
 };
 use crate::error::HostError;
 use crate::retry::{Retry, RetryPolicy};
@@ -227,15 +227,15 @@ impl RemoteInstall {
     }
 
     fn take(&self, folder: Option<&InstallPath>, found: &HostEntry, listing: &mut Listing) -> Option<InstallPath> {
-        let refuse = |listing: &mut Listing, why: String| listing.refused.push((shown(folder, &found.name), why));
+        let refuse = |listing: &mut Listing, why: NotListed| {
+            listing.refused.push((shown(folder, &found.name), why.to_string()));
+        };
         match (named(folder, &found.name), found.there) {
-            (Err(why), _) => refuse(listing, why),
+            (Err(why), _) => refuse(listing, why.into()),
             (Ok(path), FileStatus::Folder { .. }) => return Some(path),
             (Ok(path), FileStatus::File { stamp, .. }) => listing.entries.push(Entry { path, kind: Kind::File(stamp) }),
-            (Ok(_), FileStatus::Link) => {
-                refuse(listing, "it is a link, and links on a host are not followed".to_owned());
-            }
-            (Ok(_), FileStatus::Other) => refuse(listing, "it is neither a file nor a folder".to_owned()),
+            (Ok(_), FileStatus::Link) => refuse(listing, NotListed::LinkOnHost),
+            (Ok(_), FileStatus::Other) => refuse(listing, NotListed::OtherKind),
         }
         None
     }

@@ -50,12 +50,12 @@ impl Trust {
 
     /// What one control connection and its data connections are made with: hosts want the latter to go on with a session of
     /// the former, and with that of no other.
-    pub fn config(&self) -> Result<Arc<ClientConfig>, String> {
+    pub fn config(&self) -> Result<Arc<ClientConfig>, NoTls> {
         let provider = Arc::new(rustls::crypto::aws_lc_rs::default_provider());
-        let system = Verifier::new(Arc::clone(&provider)).map_err(|error| error.to_string())?;
+        let system = Verifier::new(Arc::clone(&provider)).map_err(NoTls)?;
         *self.judge.system.lock().unwrap_or_else(PoisonError::into_inner) = Some(Arc::new(system));
         let builder = ClientConfig::builder_with_provider(provider);
-        let builder = builder.with_safe_default_protocol_versions().map_err(|error| error.to_string())?;
+        let builder = builder.with_safe_default_protocol_versions().map_err(NoTls)?;
         let verifier: Arc<dyn ServerCertVerifier> = Arc::clone(&self.judge) as _;
         Ok(Arc::new(builder.dangerous().with_custom_certificate_verifier(verifier).with_no_client_auth()))
     }
@@ -65,6 +65,11 @@ impl Trust {
         self.judge.doubt.lock().unwrap_or_else(PoisonError::into_inner).take()
     }
 }
+
+/// This machine has nothing that encrypted lines can rest on.
+#[derive(Debug, thiserror::Error)]
+#[error(transparent)]
+pub struct NoTls(Error);
 
 impl Judge {
     fn system(&self) -> Result<Arc<Verifier>, Error> {

@@ -35,11 +35,32 @@ pub struct Measured {
     /// The stamp that goes with the digest.
     pub stamp: FileFingerprint,
     /// Its digest, or why there is none.
-    pub blake3: Result<Blake3, String>,
+    pub blake3: Result<Blake3, Unmeasured>,
     /// When it was measured.
     measured: i64,
     /// How its digest is known.
     pub by: By,
+}
+
+/// Why a file has no digest.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Unmeasured {
+    /// It can't be read; what the system or the host says.
+    #[error("it can't be read: {0}")]
+    Unread(String),
+    /// The same of a file inside of a mod.
+    #[error("{0}: it can't be read: {1}")]
+    Inside(InstallPath, String),
+}
+
+impl Unmeasured {
+    /// The same with the file that it is of.
+    pub fn inside(self, path: InstallPath) -> Self {
+        match self {
+            Self::Unread(why) => Self::Inside(path, why),
+            inside @ Self::Inside(..) => inside,
+        }
+    }
 }
 
 /// How a file's digest is known.
@@ -208,7 +229,7 @@ impl Job<'_> {
                 Measured { size: stamp.size, stamp, blake3: Ok(blake3), measured, by: By::ModManifest }
             }
             Err(error) => {
-                let blake3 = Err(format!("it can't be read: {error}"));
+                let blake3 = Err(Unmeasured::Unread(error.to_string()));
                 Measured { size: stamp.size, stamp, blake3, measured, by: By::ModManifest }
             }
         }

@@ -7,7 +7,7 @@ use std::io;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, off_limits};
-use kanon_core::edits::{RawEntry, read_list};
+use kanon_core::edits::{ListError, RawEntry, read_list};
 use kanon_core::manifest::ModManifest;
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
 use kanon_core::survey::{
@@ -62,11 +62,22 @@ pub fn wild_places(install: &dyn Install, rulebook: &Rulebook, role: Role) -> BT
     shelves.map(|shelf| (shelf.name.clone(), of(shelf))).filter(|(_, places)| !places.is_empty()).collect()
 }
 
+/// Why a list has no entries that are known.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NoEntries {
+    /// It can't be read as the rulebook says.
+    #[error(transparent)]
+    List(#[from] ListError),
+    /// Its file can't be read.
+    #[error("{0}")]
+    File(String),
+}
+
 /// A list before its entries are matched with mods.
 pub struct ReadList<'r> {
     rule: &'r ListRule,
     file: InstallPath,
-    entries: Result<Vec<RawEntry>, String>,
+    entries: Result<Vec<RawEntry>, NoEntries>,
     /// What stands behind an option that is spelt nearly like the rule's, where no line gives that.
     near: Option<(String, Vec<RawEntry>)>,
 }
@@ -81,10 +92,10 @@ pub fn lists<'r>(install: &dyn Install, rulebook: &'r Rulebook, role: Role) -> V
             let entries = match document(install, &file) {
                 Ok(bytes) => read_list(rule, &bytes).map_err(|error| {
                     near = nearly(rulebook, rule, &bytes);
-                    error.to_string()
+                    NoEntries::List(error)
                 }),
                 Err(error) if error.kind() == io::ErrorKind::NotFound && rule.of.is_none() => continue,
-                Err(error) => Err(told(&error)),
+                Err(error) => Err(NoEntries::File(told(&error))),
             };
             found.push(ReadList { rule, file, entries, near });
         }
@@ -162,7 +173,7 @@ pub fn matched(rulebook: &Rulebook, lists: Vec<ReadList<'_>>, mods: &[SurveyedMo
         let (entries, near, problem) = match (list.entries, near) {
             (Ok(raws), _) => (of(raws), None, None),
             (Err(_), Some((near, entries))) => (entries, Some(near), None),
-            (Err(why), None) => (Vec::new(), None, Some(why)),
+            (Err(why), None) => (Vec::new(), None, Some(why.to_string())),
         };
         let (name, ordered) = (list.rule.name.clone(), list.rule.ordered);
         SurveyedList { name, file: list.file, ordered, entries, near, problem }

@@ -7,8 +7,8 @@ use kanon_core::base::digest::{Blake3, DigestKind};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::manifest::{
-    Archive, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, ToldEntries, is_archive,
-    read_mod,
+    Archive, ArchiveError, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, ToldEntries,
+    is_archive, read_mod,
 };
 use kanon_core::rulebook::{NamePattern, Rulebook, Shelf};
 use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
@@ -16,7 +16,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 use serde_json::Value;
 
-use super::files::MeasuredGroup;
+use super::files::{MeasuredGroup, Unmeasured};
 use super::request::Job;
 use super::units::unreadable;
 use super::units::{Form, Group, Unit};
@@ -140,13 +140,24 @@ impl Contents for FolderContents<'_> {
     }
 }
 
+/// Why a file can't be opened as an archive.
+#[derive(Debug, thiserror::Error)]
+pub enum OpenError {
+    /// It can't be read.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    /// It is no harmless archive.
+    #[error(transparent)]
+    Archive(#[from] ArchiveError),
+}
+
 /// Opens a file as an archive.
 ///
 /// # Errors
-/// When it can't be read, or is no harmless archive; the text says why.
-pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<Box<dyn Contents + 'i>, String> {
-    let (file, FileFingerprint { size, .. }) = install.open_file(path).map_err(|error| error.to_string())?;
-    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+/// When it can't be read, or is no harmless archive.
+pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<Box<dyn Contents + 'i>, OpenError> {
+    let (file, FileFingerprint { size, .. }) = install.open_file(path)?;
+    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size)?;
     Ok(Box::new(archive))
 }
 
@@ -154,10 +165,10 @@ pub fn open_archive<'i>(install: &'i dyn Install, path: &InstallPath) -> Result<
 ///
 /// # Errors
 /// As [`open_archive`].
-pub fn open_archive_file(path: &std::path::Path) -> Result<Box<dyn Contents>, String> {
-    let file = crate::open::regular(path).map_err(|error| error.to_string())?;
-    let size = file.metadata().map_err(|error| error.to_string())?.len();
-    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size).map_err(|error| error.to_string())?;
+pub fn open_archive_file(path: &std::path::Path) -> Result<Box<dyn Contents>, OpenError> {
+    let file = crate::open::regular(path)?;
+    let size = file.metadata()?.len();
+    let archive = Archive::open(BufReader::with_capacity(64 << 10, file), size)?;
     Ok(Box::new(archive))
 }
 
@@ -227,7 +238,7 @@ impl Job<'_> {
         let digest = match digest {
             Ok(digest) => digest,
             Err(_) if unit.form == Form::Suspect => return plain(Found::Nothing),
-            Err(why) => return plain(Found::Unreadable(unreadable(&unit, why, false))),
+            Err(why) => return plain(Found::Unreadable(unreadable(&unit, why.to_string(), false))),
         };
         if unit.form == Form::Suspect {
             return plain(self.suspect(&unit));
@@ -267,7 +278,7 @@ impl Job<'_> {
             let manifest = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
             return Ok(Known { manifest, members: Vec::new(), members_total: 0 });
         }
-        let mut archive = open_archive(self.install, &unit.path).map_err(NotRead::plain)?;
+        let mut archive = open_archive(self.install, &unit.path).map_err(|why| NotRead::plain(&why))?;
         let manifest = read(archive.as_mut());
         let members = archive.members();
         let still_packed = matches!(manifest, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
@@ -305,8 +316,8 @@ struct NotRead {
 }
 
 impl NotRead {
-    const fn plain(why: String) -> Self {
-        Self { why, still_packed: false }
+    fn plain(why: &OpenError) -> Self {
+        Self { why: why.to_string(), still_packed: false }
     }
 
     fn of(error: &ReadingError, still_packed: bool) -> Self {
@@ -334,7 +345,7 @@ fn holds_mods(shelf: &Shelf, members: &[Member]) -> bool {
 /// A unit with what was measured of it.
 struct Taken<'r> {
     unit: Unit<'r>,
-    digest: Result<Blake3, String>,
+    digest: Result<Blake3, Unmeasured>,
     files: Vec<SurveyedFile>,
 }
 
@@ -343,11 +354,11 @@ fn taken<'r>(group: Group<'r>, measured: MeasuredGroup) -> Vec<Taken<'r>> {
     let is_folder = group.units.iter().any(|unit| unit.form == Form::Folder);
     let files = group.files.into_iter().zip(measured.files).map(|((path, _), file)| match file.blake3 {
         Ok(blake3) => Ok(SurveyedFile { path, size: file.size, blake3 }),
-        Err(why) => Err(if is_folder { format!("{path}: {why}") } else { why }),
+        Err(why) => Err(if is_folder { why.inside(path) } else { why }),
     });
     if is_folder {
-        let files: Result<Vec<SurveyedFile>, String> = files.collect();
-        let digest = files.as_ref().map(|_| measured.digest).map_err(String::clone);
+        let files: Result<Vec<SurveyedFile>, Unmeasured> = files.collect();
+        let digest = files.as_ref().map(|_| measured.digest).map_err(Unmeasured::clone);
         let files = files.unwrap_or_default();
         return group
             .units
@@ -359,7 +370,7 @@ fn taken<'r>(group: Group<'r>, measured: MeasuredGroup) -> Vec<Taken<'r>> {
     }
     let each = group.units.into_iter().zip(files).map(|(unit, file)| Taken {
         unit,
-        digest: file.as_ref().map(|file| file.blake3).map_err(String::clone),
+        digest: file.as_ref().map(|file| file.blake3).map_err(Unmeasured::clone),
         files: file.into_iter().collect(),
     });
     each.collect()

@@ -8,6 +8,7 @@ use kanon_core::manifest::{Archive, Contents, Member};
 use kanon_core::rulebook::{LaidRule, Role, Rulebook, Shelf};
 use kanon_core::survey::{LaidOverlay, Survey, SurveyedBase, SurveyedMod, Unreadable};
 
+use super::mods::OpenError;
 use crate::hashing::blake3_of;
 use crate::install::Install;
 
@@ -24,7 +25,7 @@ pub fn bases(install: &dyn Install, rulebook: &Rulebook, survey: &mut Survey) {
             Err(why) => survey.unreadable.push(Unreadable {
                 path: laid.base.to_string(),
                 shelf: Some(shelf.name.clone()),
-                why,
+                why: why.to_string(),
                 is_file: false,
                 still_packed: false,
                 files: Vec::new(),
@@ -36,15 +37,15 @@ pub fn bases(install: &dyn Install, rulebook: &Rulebook, survey: &mut Survey) {
 type Opened = (u64, Blake3, Vec<Member>);
 
 /// A base that is not there may be another role's.
-fn open(install: &dyn Install, laid: &LaidRule) -> Result<Option<Opened>, String> {
+fn open(install: &dyn Install, laid: &LaidRule) -> Result<Option<Opened>, OpenError> {
     let (mut file, size) = match install.open_file(&laid.base) {
         Ok((file, stamp)) => (file, stamp.size),
         Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(None),
-        Err(error) => return Err(error.to_string()),
+        Err(error) => return Err(error.into()),
     };
-    let (blake3, _) = blake3_of(&mut file, size).map_err(|error| error.to_string())?;
-    file.rewind().map_err(|error| error.to_string())?;
-    let archive = Archive::open(BufReader::new(file), size).map_err(|error| error.to_string())?;
+    let (blake3, _) = blake3_of(&mut file, size)?;
+    file.rewind()?;
+    let archive = Archive::open(BufReader::new(file), size)?;
     Ok(Some((size, blake3, archive.members().to_vec())))
 }
 

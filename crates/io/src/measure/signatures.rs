@@ -4,11 +4,12 @@
 use std::collections::HashMap;
 use std::io::{self, Read};
 
+use displaydoc::Display;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::{FoldedId, folded};
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
-use kanon_core::manifest::signature::{PublicKey, Verifier};
+use kanon_core::manifest::signature::{KeyError, PublicKey, SignatureError, Verifier};
 use kanon_core::rulebook::{KeyScheme, Rulebook};
 use kanon_core::survey::{SurveyedKey, SurveyedMod, SurveyedSignature, Verdict};
 use rayon::prelude::*;
@@ -36,12 +37,32 @@ struct Pending<'k> {
     named: bool,
 }
 
+/// Why a key is none.
+#[derive(Debug, thiserror::Error)]
+enum NoKey {
+    #[error(transparent)]
+    Io(#[from] io::Error),
+    #[error(transparent)]
+    Key(#[from] KeyError),
+}
+
+/// Why a signature is none, or nobody can tell.
+#[derive(Debug, Display)]
+enum NoSignature<'k> {
+    /// its key {0} is no key: {1}
+    Key(&'k str, &'k NoKey),
+    /// {0}: {1}
+    Signature(&'k str, SignatureError),
+    /// the payload could not be read: {0}
+    Payload(io::Error),
+}
+
 /// A key that was read.
 struct Known {
     name: String,
     blake3: Blake3,
     of_mod: Option<FoldedId>,
-    key: Result<PublicKey, String>,
+    key: Result<PublicKey, NoKey>,
 }
 
 /// Looks at every signature of every mod on a shelf whose scheme is open.
@@ -92,10 +113,10 @@ pub fn verify(
 }
 
 fn read_key(install: &dyn Install, key: &mut SurveyedKey, scheme: KeyScheme) -> Known {
-    let read = install.document(&key.path, limits::DOCUMENT_BYTES).map_err(|error| error.to_string());
-    let read = read.and_then(|bytes| PublicKey::read(&bytes, scheme));
+    let read = install.document(&key.path, limits::DOCUMENT_BYTES).map_err(NoKey::from);
+    let read = read.and_then(|bytes| Ok(PublicKey::read(&bytes, scheme)?));
     // The game's own keys may be of any kind.
-    key.problem = read.as_ref().err().filter(|_| !key.own).cloned();
+    key.problem = read.as_ref().err().filter(|_| !key.own).map(ToString::to_string);
     Known { name: folded(&key.name).into_owned(), blake3: key.blake3, of_mod: key.of_mod.clone(), key: read }
 }
 
@@ -176,12 +197,13 @@ impl Pending<'_> {
         let mut verifiers: Vec<(&Known, Verifier)> = Vec::new();
         let mut problem = None;
         for (key, _) in self.keys.iter().filter(|(_, fits)| fits.is_none()) {
-            let begun = key.key.as_ref().map_err(|why| format!("its key {} is no key: {why}", key.name));
+            let begun = key.key.as_ref().map_err(|why| NoSignature::Key(&key.name, why));
             match begun.and_then(|key| {
-                Verifier::new(key, self.scheme, &self.signature.0).map_err(|why| format!("{}: {why}", self.file.name()))
+                Verifier::new(key, self.scheme, &self.signature.0)
+                    .map_err(|why| NoSignature::Signature(self.file.name(), why))
             }) {
                 Ok(verifier) => verifiers.push((key, verifier)),
-                Err(why) => problem = Some(why),
+                Err(why) => problem = Some(why.to_string()),
             }
         }
         let any_tried = self.keys.iter().any(|(_, fits)| fits.is_some()) || !verifiers.is_empty();
@@ -190,7 +212,7 @@ impl Pending<'_> {
             return (problem.map_or_else(none, Fits::none), Vec::new());
         }
         if let Err(error) = self.feed(install, &mut verifiers, progress) {
-            return (Fits::none(format!("the payload could not be read: {error}")), Vec::new());
+            return (Fits::none(NoSignature::Payload(error).to_string()), Vec::new());
         }
         let mut checked = Vec::new();
         let mut with = None;

@@ -16,6 +16,7 @@ use rusty_s3::{Credentials, S3Action, UrlStyle};
 use url::Url;
 
 use super::answer::{Access, Answer, Failed, innermost};
+use super::no_place::{NoBucket, NoPlace};
 use super::web::{answered, client, of_range};
 
 /// So long a signed request may be on its way.
@@ -36,38 +37,39 @@ pub(super) struct Bucket {
 
 impl Bucket {
     /// One by its address, and by what is said of where it is and who asks; nothing is asked yet.
-    pub fn open(address: &Url, access: &Access) -> Result<Self, String> {
+    pub fn open(address: &Url, access: &Access) -> Result<Self, NoPlace> {
         let said = |name: &str| access.bucket.get(name).map(String::as_str).filter(|value| !value.is_empty());
-        let name = address.host_str().ok_or("it names no bucket")?.to_owned();
-        let endpoint = said("AWS_ENDPOINT_URL_S3").or_else(|| said("AWS_ENDPOINT_URL")).ok_or(
-            "where its server is must be said by AWS_ENDPOINT_URL, such as AWS_ENDPOINT_URL=https://s3.example.org",
-        )?;
-        let endpoint =
-            Url::parse(endpoint).map_err(|error| format!("AWS_ENDPOINT_URL={endpoint} is no address ({error})"))?;
+        let name = address.host_str().ok_or(NoBucket::Nameless)?.to_owned();
+        let endpoint = said("AWS_ENDPOINT_URL_S3").or_else(|| said("AWS_ENDPOINT_URL"));
+        let endpoint = endpoint.ok_or(NoBucket::NoEndpoint)?;
+        let endpoint = Url::parse(endpoint).map_err(|error| NoBucket::BadEndpoint(endpoint.to_owned(), error))?;
         if endpoint.scheme() != "https" && said("AWS_ALLOW_HTTP") != Some("true") {
-            return Err(format!(
-                "{endpoint} is not encrypted: whoever sits between could read what is sent. AWS_ALLOW_HTTP=true allows it"
-            ));
+            return Err(NoBucket::NotEncrypted(endpoint).into());
         }
         let region = said("AWS_REGION").or_else(|| said("AWS_DEFAULT_REGION")).unwrap_or("us-east-1").to_owned();
         let style = match said("AWS_VIRTUAL_HOSTED_STYLE_REQUEST") {
             Some("true") => UrlStyle::VirtualHost,
             _ => UrlStyle::Path,
         };
-        let bucket = rusty_s3::Bucket::new(endpoint, style, name, region).map_err(|error| error.to_string())?;
+        let bucket = rusty_s3::Bucket::new(endpoint, style, name, region).map_err(NoBucket::Name)?;
         // Without credentials only public buckets can be read; nobody is asked for any.
         let credentials = match (said("AWS_ACCESS_KEY_ID"), said("AWS_SECRET_ACCESS_KEY")) {
             (Some(key), Some(secret)) => Some(match said("AWS_SESSION_TOKEN") {
                 Some(token) => Credentials::new_with_token(key, secret, token),
                 None => Credentials::new(key, secret),
             }),
-            (Some(_), None) => return Err("AWS_ACCESS_KEY_ID is set, and AWS_SECRET_ACCESS_KEY is not".to_owned()),
+            (Some(_), None) => return Err(NoBucket::HalfCredentials.into()),
             (None, _) => None,
         };
         let client = client(access.patience).redirect(reqwest::redirect::Policy::none());
         let prefix = address.path().trim_matches('/');
         let prefix = if prefix.is_empty() { String::new() } else { format!("{prefix}/") };
-        Ok(Self { client: client.build().map_err(|error| innermost(&error))?, bucket, credentials, prefix })
+        Ok(Self {
+            client: client.build().map_err(|error| NoPlace::Client(innermost(&error)))?,
+            bucket,
+            credentials,
+            prefix,
+        })
     }
 
     /// Bytes of a file, unless it is still the one that a tag is of.

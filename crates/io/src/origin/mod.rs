@@ -4,6 +4,7 @@
 mod answer;
 mod bucket;
 mod folder;
+mod no_place;
 mod web;
 
 use std::fs::{File, OpenOptions};
@@ -24,6 +25,7 @@ pub(crate) use self::answer::innermost;
 pub(crate) use self::answer::{Answer, Failed};
 use self::bucket::Bucket;
 use self::folder::Folder;
+use self::no_place::NoPlace;
 use self::web::Web;
 use crate::error::{During, ReachError};
 use crate::hashing::blake3_of;
@@ -75,10 +77,10 @@ impl Origin {
         };
         let place = match folder {
             Some(folder) if folder.is_dir() => Ok(Place::Folder(Folder::new(folder))),
-            Some(_) => Err("there is no such folder".to_owned()),
+            Some(_) => Err(NoPlace::NoFolder),
             None => from_address(at, access),
         };
-        Ok(Self { place: place.map_err(refused)?, shown, patience })
+        Ok(Self { place: place.map_err(|why| refused(why.to_string()))?, shown, patience })
     }
 
     /// How messages call it: without secrets.
@@ -388,17 +390,15 @@ pub fn runtime() -> Result<Runtime, ReachError> {
     })
 }
 
-fn from_address(at: &str, access: &Access) -> Result<Place, String> {
-    let url = Url::parse(at).map_err(|error| format!("it is no address ({error})"))?;
+fn from_address(at: &str, access: &Access) -> Result<Place, NoPlace> {
+    let url = Url::parse(at).map_err(NoPlace::NoAddress)?;
     if url.password().is_some() {
-        return Err(
-            "it holds a password; credentials come from the environment, never from a file or an address".to_owned()
-        );
+        return Err(NoPlace::Password);
     }
     match url.scheme() {
         "http" | "https" => Ok(Place::Web(Web::open(url, access.patience)?)),
         "s3" => Ok(Place::Bucket(Arc::new(Bucket::open(&url, access)?))),
-        other => Err(format!("{other}:// is no place that files come from; use http://, https:// or s3://")),
+        other => Err(NoPlace::OtherScheme(other.to_owned())),
     }
 }
 

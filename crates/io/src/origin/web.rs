@@ -9,6 +9,7 @@ use reqwest::{RequestBuilder, Response, StatusCode};
 use url::Url;
 
 use super::answer::{Answer, Failed, innermost};
+use super::no_place::NoPlace;
 use crate::retry::RetryPolicy;
 
 /// A folder of a web server.
@@ -20,10 +21,13 @@ pub(super) struct Web {
 
 impl Web {
     /// One by its address; nothing is asked yet.
-    pub fn open(mut folder: Url, patience: RetryPolicy) -> Result<Self, String> {
+    pub fn open(mut folder: Url, patience: RetryPolicy) -> Result<Self, NoPlace> {
         let path = folder.path().trim_end_matches('/').to_owned();
         folder.set_path(&path);
-        let client = client(patience).redirect(redirects(&folder)).build().map_err(|error| innermost(&error))?;
+        let client = client(patience)
+            .redirect(redirects(&folder))
+            .build()
+            .map_err(|error| NoPlace::Client(innermost(&error)))?;
         Ok(Self { client, folder })
     }
 

@@ -203,6 +203,17 @@ struct Assembly<'r> {
     file: File,
 }
 
+/// Why a stretch of a pack can't be used.
+#[derive(Debug, thiserror::Error)]
+enum BadPiece {
+    #[error("a piece can't be unpacked ({0})")]
+    Packed(io::Error),
+    #[error("a piece is another one than was signed")]
+    Other,
+    #[error("it could not be written: {0}")]
+    Unwritten(io::Error),
+}
+
 impl<'r> Assembly<'r> {
     /// Goes on with what an earlier run put together, and takes what other files have.
     fn begin(recipe: &'r Recipe, wanted: &WantedFile, part: &Path) -> io::Result<Self> {
@@ -282,20 +293,19 @@ impl<'r> Assembly<'r> {
     }
 
     /// Takes the pieces out of a stretch of a pack, as far as it came; says how many bytes of the file they make.
-    fn add(&mut self, stretch: &Stretch, bytes: &[u8]) -> Result<u64, String> {
+    fn add(&mut self, stretch: &Stretch, bytes: &[u8]) -> Result<u64, BadPiece> {
         let mut added = 0;
         for index in &stretch.pieces {
             let piece = &self.recipe.pieces[*index];
-            let from = usize::try_from(piece.at - stretch.bytes.start).map_err(|error| error.to_string())?;
+            let from = usize::try_from(piece.at - stretch.bytes.start).unwrap_or(usize::MAX);
             let Some(packed) = bytes.get(from..from + piece.stored as usize) else { break };
-            let raw = zstd::bulk::decompress(packed, piece.size as usize)
-                .map_err(|error| format!("a piece can't be unpacked ({error})"))?;
+            let raw = zstd::bulk::decompress(packed, piece.size as usize).map_err(BadPiece::Packed)?;
             if Blake3::of(&raw) != piece.blake3 {
-                return Err("a piece is another one than was signed".to_owned());
+                return Err(BadPiece::Other);
             }
             for place in self.alike[&piece.blake3].clone() {
                 if !self.have[place] {
-                    self.put(place, &raw).map_err(|error| format!("it could not be written: {error}"))?;
+                    self.put(place, &raw).map_err(BadPiece::Unwritten)?;
                     added += raw.len() as u64;
                 }
             }

@@ -129,7 +129,7 @@ impl SigningKeys {
 
     /// A role as it is published: signed by the key for releases.
     pub(crate) fn sign(&self, role: impl Role) -> Result<Vec<u8>, ReachError> {
-        signed(role, &[&self.release_key]).map_err(|why| unusable(&self.folder, why))
+        signed(role, &[&self.release_key]).map_err(|why| unusable(&self.folder, why.to_string()))
     }
 }
 
@@ -158,15 +158,23 @@ fn root_of(
     })
 }
 
-fn signed(role: impl Role, keys: &[&Ed25519KeyPair]) -> Result<Vec<u8>, String> {
-    let form = role.canonical_form().map_err(|error| error.to_string())?;
+/// Why metadata could not be signed.
+#[derive(Debug, thiserror::Error)]
+enum NotSigned {
+    #[error(transparent)]
+    Form(tough::schema::Error),
+    #[error(transparent)]
+    Json(#[from] serde_json::Error),
+}
+
+fn signed(role: impl Role, keys: &[&Ed25519KeyPair]) -> Result<Vec<u8>, NotSigned> {
+    let form = role.canonical_form().map_err(NotSigned::Form)?;
     let sign = |key: &&Ed25519KeyPair| {
-        let keyid = key.tuf_key().key_id().map_err(|error| error.to_string())?;
+        let keyid = key.tuf_key().key_id().map_err(NotSigned::Form)?;
         Ok(Signature { keyid, sig: Ed25519KeyPair::sign(key, &form).as_ref().to_vec().into() })
     };
-    let signatures = keys.iter().map(sign).collect::<Result<Vec<_>, String>>()?;
-    let mut text =
-        serde_json::to_vec_pretty(&Signed { signed: role, signatures }).map_err(|error| error.to_string())?;
+    let signatures = keys.iter().map(sign).collect::<Result<Vec<_>, NotSigned>>()?;
+    let mut text = serde_json::to_vec_pretty(&Signed { signed: role, signatures })?;
     text.push(b'\n');
     Ok(text)
 }
@@ -177,7 +185,7 @@ fn root_path(folder: &Path, version: u64) -> PathBuf {
 
 fn write_root(folder: &Path, root: Root, keys: &[&Ed25519KeyPair]) -> Result<(), ReachError> {
     let path = root_path(folder, root.version.get());
-    let text = signed(root, keys).map_err(|why| unusable(folder, why))?;
+    let text = signed(root, keys).map_err(|why| unusable(folder, why.to_string()))?;
     if let Some(parent) = path.parent() {
         std::fs::create_dir_all(parent).during("make the folder", parent)?;
     }

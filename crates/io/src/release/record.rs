@@ -6,7 +6,7 @@ use jiff::Timestamp;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::canon::Canon;
-use kanon_core::canon::release::{Recipe, Release};
+use kanon_core::canon::release::{Recipe, RecipeError, Release};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError};
@@ -100,12 +100,20 @@ impl Record {
     }
 }
 
+/// Why a recipe can't be used.
+#[derive(Debug, thiserror::Error)]
+pub(super) enum NoRecipe {
+    #[error("its recipe can't be unpacked: {0}")]
+    Packed(std::io::Error),
+    #[error(transparent)]
+    Recipe(#[from] RecipeError),
+}
+
 /// Reads a recipe as it is kept; for a file of so many bytes.
-pub(super) fn unpacked_recipe(packed: &[u8], size: u64) -> Result<Recipe, String> {
+pub(super) fn unpacked_recipe(packed: &[u8], size: u64) -> Result<Recipe, NoRecipe> {
     let most = usize::try_from(limits::RECIPE_BYTES).unwrap_or(usize::MAX);
-    let json =
-        zstd::bulk::decompress(packed, most).map_err(|error| format!("its recipe can't be unpacked: {error}"))?;
-    Recipe::from_json(&json, size).map_err(|error| error.to_string())
+    let json = zstd::bulk::decompress(packed, most).map_err(NoRecipe::Packed)?;
+    Ok(Recipe::from_json(&json, size)?)
 }
 
 fn path(folder: &Path) -> PathBuf {

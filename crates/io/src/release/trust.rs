@@ -144,7 +144,7 @@ impl<'a> Visit<'a> {
         self.keep(loaded.is_ok()).map_err(Distrust::Here)?;
         let repository = loaded.map_err(|error| distrust(&error, "metadata"))?;
         let release_text = target(&repository, RELEASE).await?;
-        let release = Release::from_json(release_text.as_bytes()).map_err(|why| garbled(RELEASE, why))?;
+        let release = Release::from_json(release_text.as_bytes()).map_err(|why| garbled(RELEASE, why.to_string()))?;
         let canon_text = target(&repository, CANON).await?;
         let canon = Canon::from_json(canon_text.as_bytes()).map_err(|error| garbled(CANON, error.to_string()))?;
         let times = [

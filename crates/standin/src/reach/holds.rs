@@ -31,16 +31,29 @@ pub fn launched(text: &str) -> Vec<String> {
     value.split(';').map(|word| word.trim_start_matches('#').to_owned()).filter(|word| !word.is_empty()).collect()
 }
 
+/// Why a hold can't be opened.
+#[derive(Debug, thiserror::Error)]
+pub enum NoHold {
+    #[error("no hold is called {0}")]
+    NotThere(String),
+    #[error("{0} has no papers")]
+    NoPapers(String),
+    #[error("{0} has papers that nobody can read")]
+    BadPapers(String),
+    #[error("{0} can't be read")]
+    Unread(String),
+}
+
 /// Opens a hold; the name must be just that of its folder.
-pub fn open(root: &Path, name: &str) -> Result<Hold, String> {
+pub fn open(root: &Path, name: &str) -> Result<Hold, NoHold> {
     let folder = root.join("holds").join(name);
     let is_there = std::fs::read_dir(root.join("holds"))
         .is_ok_and(|mut entries| entries.any(|entry| entry.is_ok_and(|entry| entry.file_name() == *name)));
     if !is_there {
-        return Err(format!("no hold is called {name}"));
+        return Err(NoHold::NotThere(name.to_owned()));
     }
-    let text = std::fs::read_to_string(folder.join("hold.toml")).map_err(|_| format!("{name} has no papers"))?;
-    let about: toml::Table = text.parse().map_err(|_| format!("{name} has papers that nobody can read"))?;
+    let text = std::fs::read_to_string(folder.join("hold.toml")).map_err(|_| NoHold::NoPapers(name.to_owned()))?;
+    let about: toml::Table = text.parse().map_err(|_| NoHold::BadPapers(name.to_owned()))?;
     let said = |key: &str| about.get(key).and_then(toml::Value::as_str).unwrap_or_default().to_owned();
     let mut names: Vec<String> = Vec::new();
     for entry in std::fs::read_dir(folder.join("stock")).into_iter().flatten().flatten() {
@@ -49,7 +62,7 @@ pub fn open(root: &Path, name: &str) -> Result<Hold, String> {
     names.sort();
     let mut payloads = Vec::new();
     for payload in names.iter().filter(|name| name.ends_with(".hold")) {
-        let bytes = std::fs::read(folder.join("stock").join(payload)).map_err(|_| format!("{name} can't be read"))?;
+        let bytes = std::fs::read(folder.join("stock").join(payload)).map_err(|_| NoHold::Unread(name.to_owned()))?;
         let mark = names.iter().find_map(|other| {
             let key = other.strip_prefix(payload)?.strip_prefix('.')?.strip_suffix(".mark")?;
             Some((key.to_owned(), std::fs::read(folder.join("stock").join(other)).ok()?))

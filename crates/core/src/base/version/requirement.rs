@@ -56,10 +56,33 @@ enum Sign {
 #[error("`{text}` is no requirement: {reason}")]
 pub struct RequirementError {
     text: String,
-    reason: String,
+    reason: RequirementFlaw,
 }
 
-type Parsing<T> = Result<T, String>;
+/// What is wrong in a requirement.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+enum RequirementFlaw {
+    #[error("`{0}` is no version; signs are written as >=, <=, >, <, =, !=")]
+    OddSign(String),
+    #[error("`{0}` is no version in this game's scheme")]
+    NoVersion(String),
+    #[error("an alternative is empty")]
+    EmptyAlternative,
+    #[error("only versions made of numbers have a next one; write `>=` and `<`")]
+    NoNext,
+    #[error("`{0}` does not begin with a number")]
+    NoNumber(String),
+    #[error("an interval is not closed")]
+    OpenInterval,
+    #[error("expected another interval at `{0}`")]
+    NoInterval(String),
+    #[error("an interval is empty")]
+    EmptyInterval,
+    #[error("an interval of one version must be closed on both sides: `[1.2]`")]
+    HalfOpen,
+}
+
+type Parsing<T> = Result<T, RequirementFlaw>;
 
 impl Requirement {
     /// Reads a requirement in the grammar of a rulebook. An interval is understood in every grammar but `exact`.
@@ -141,9 +164,9 @@ fn is_any_word(text: &str) -> bool {
 fn bound(sign: Sign, version: &str, scheme: Scheme) -> Parsing<Bound> {
     // `=>1.2` is a slip for `>=1.2`, and no version that begins with a sign.
     if version.trim_start().starts_with(['<', '>', '=', '^', '~', '!']) {
-        return Err(format!("`{version}` is no version; signs are written as >=, <=, >, <, =, !="));
+        return Err(RequirementFlaw::OddSign(version.to_owned()));
     }
-    let version = scheme.parse(version).ok_or_else(|| format!("`{version}` is no version in this game's scheme"))?;
+    let version = scheme.parse(version).ok_or_else(|| RequirementFlaw::NoVersion(version.to_owned()))?;
     Ok(Bound { sign, version })
 }
 
@@ -153,7 +176,7 @@ fn alternatives(text: &str, versions: Versions) -> Parsing<Vec<Vec<Bound>>> {
 
 fn conjunction(text: &str, versions: Versions) -> Parsing<Vec<Bound>> {
     if text.is_empty() {
-        return Err("an alternative is empty".to_owned());
+        return Err(RequirementFlaw::EmptyAlternative);
     }
     if let Some((low, high)) = text.split_once(" - ") {
         return Ok(vec![
@@ -248,11 +271,11 @@ fn step_before_last(version: &str) -> usize {
 /// From `low` up to, not including, the next version at `index` (or at its last number, if that is earlier).
 fn span(low: &str, index: usize, scheme: Scheme) -> Parsing<Vec<Bound>> {
     if !matches!(scheme, Scheme::SemVer | Scheme::Dotted) {
-        return Err("only versions made of numbers have a next one; write `>=` and `<`".to_owned());
+        return Err(RequirementFlaw::NoNext);
     }
     let mut upper = numbers(low);
     if upper.is_empty() {
-        return Err(format!("`{low}` does not begin with a number"));
+        return Err(RequirementFlaw::NoNumber(low.to_owned()));
     }
     upper.truncate(index + 1);
     if let Some(last) = upper.last_mut() {
@@ -266,11 +289,11 @@ fn intervals(text: &str, scheme: Scheme) -> Parsing<Vec<Vec<Bound>>> {
     let mut rest = text.trim();
     let mut found = Vec::new();
     while !rest.is_empty() {
-        let end = rest[1..].find([']', ')']).map(|i| i + 1).ok_or("an interval is not closed")?;
+        let end = rest[1..].find([']', ')']).map(|i| i + 1).ok_or(RequirementFlaw::OpenInterval)?;
         found.push(interval(&rest[..=end], scheme)?);
         rest = rest[end + 1..].trim_start().trim_start_matches([',', '|']).trim_start();
         if !rest.is_empty() && !rest.starts_with(['[', '(']) {
-            return Err(format!("expected another interval at `{rest}`"));
+            return Err(RequirementFlaw::NoInterval(rest.to_owned()));
         }
     }
     Ok(found)
@@ -281,9 +304,9 @@ fn interval(text: &str, scheme: Scheme) -> Parsing<Vec<Bound>> {
     let inner = text[1..text.len() - 1].trim();
     let Some((low, high)) = inner.split_once(',') else {
         return match (opened && closed, inner.is_empty()) {
-            (_, true) => Err("an interval is empty".to_owned()),
+            (_, true) => Err(RequirementFlaw::EmptyInterval),
             (true, _) => Ok(vec![bound(Sign::Equal, inner, scheme)?]),
-            (false, _) => Err("an interval of one version must be closed on both sides: `[1.2]`".to_owned()),
+            (false, _) => Err(RequirementFlaw::HalfOpen),
         };
     };
     let ends = [

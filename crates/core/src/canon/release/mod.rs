@@ -74,16 +74,27 @@ impl Stored {
     }
 }
 
+/// Why bytes are no release that can be read.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum NoRelease {
+    /// They are something else.
+    #[error("{0}")]
+    Shape(String),
+    /// They are of another format.
+    #[error("it is of the format {0}, and this program reads {FORMAT}; take a newer Kanon")]
+    Format(String),
+}
+
 impl Release {
     /// Reads what a release says of itself.
     ///
     /// # Errors
-    /// When it is none, or of a format that this program does not know; in words.
-    pub fn from_json(bytes: &[u8]) -> Result<Self, String> {
-        let release: Self = serde_json::from_slice(bytes).map_err(|error| printable(&error.to_string()))?;
+    /// When it is none, or of a format that this program does not know.
+    pub fn from_json(bytes: &[u8]) -> Result<Self, NoRelease> {
+        let release: Self =
+            serde_json::from_slice(bytes).map_err(|error| NoRelease::Shape(printable(&error.to_string())))?;
         if release.format != FORMAT {
-            let format = printable(&release.format);
-            return Err(format!("it is of the format {format}, and this program reads {FORMAT}; take a newer Kanon"));
+            return Err(NoRelease::Format(printable(&release.format)));
         }
         Ok(release)
     }

@@ -1,6 +1,7 @@
 //! What players' checks need to know of `kanon.toml`: nothing of where the administrator's installs and sources are, no facts,
 //! no comments.
 
+use displaydoc::Display;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table, value};
 
 use super::RULEBOOK;
@@ -14,10 +15,10 @@ use crate::rulebook::Role;
 /// `canon` the one for players.
 ///
 /// # Errors
-/// When the text is no TOML; in words.
-pub fn wishes_for_players(text: &str, wishes: &WorkspaceConfig, canon: &Canon) -> Result<String, String> {
+/// When the text is no TOML.
+pub fn wishes_for_players(text: &str, wishes: &WorkspaceConfig, canon: &Canon) -> Result<String, toml_edit::TomlError> {
     let plain = text.strip_prefix('\u{feff}').unwrap_or(text);
-    let from: DocumentMut = plain.parse().map_err(|error: toml_edit::TomlError| error.message().to_owned())?;
+    let from: DocumentMut = plain.parse()?;
     let mut document = DocumentMut::new();
     document.insert("format", value(config::FORMAT));
     document.insert("name", value(&canon.name));
@@ -71,22 +72,22 @@ const OLD_POLICY: &str = "unrehearsed";
 
 /// Reads the wishes of a release and refuses all that is not for players.
 fn of_release(published: &str) -> Result<DocumentMut, PlayerWishesError> {
-    let not_for_players = |what: String| PlayerWishesError::NotForPlayers { what };
+    let not_for_players = |what: NotForPlayers| PlayerWishesError::NotForPlayers { what };
     let wishes = config::parse(super::WISHES, published)?.value;
-    let document: DocumentMut = published.parse().map_err(|_| not_for_players("what can't be read".to_owned()))?;
+    let document: DocumentMut = published.parse().map_err(|_| not_for_players(NotForPlayers::Unreadable))?;
     if let Some((key, _)) = document.iter().find(|(key, _)| !ALLOWED.contains(key)) {
-        return Err(not_for_players(format!("[{key}]")));
+        return Err(not_for_players(NotForPlayers::Table(key.to_owned())));
     }
     if wishes.rulebook != RULEBOOK {
-        return Err(not_for_players(format!("another rulebook than its own, {}", wishes.rulebook)));
+        return Err(not_for_players(NotForPlayers::Rulebook(wishes.rulebook)));
     }
     if let Some(policy) = document.get("policy").and_then(Item::as_table_like)
         && let Some((key, _)) = policy.iter().find(|(key, _)| !POLICY.contains(key) && *key != OLD_POLICY)
     {
-        return Err(not_for_players(format!("the policy {key}")));
+        return Err(not_for_players(NotForPlayers::Policy(key.to_owned())));
     }
     if let Some(setting) = wishes.settings.iter().find(|setting| setting.of == Some(Role::Server)) {
-        return Err(not_for_players(format!("the server's setting {}", setting.name)));
+        return Err(not_for_players(NotForPlayers::ServerSetting(setting.name.clone())));
     }
     Ok(document)
 }
@@ -113,14 +114,14 @@ pub fn wishes_of_player(published: &str, install: &str, at: &str) -> Result<Stri
 /// # Errors
 /// When it has mistakes, or holds anything else.
 pub fn followed_wishes(text: &str, at: &str) -> Result<WorkspaceConfig, PlayerWishesError> {
-    let not_for_players = |what: &str| PlayerWishesError::NotForPlayers { what: what.to_owned() };
-    let mut document: DocumentMut = text.parse().map_err(|_| not_for_players("what can't be read"))?;
+    let not_for_players = |what: NotForPlayers| PlayerWishesError::NotForPlayers { what };
+    let mut document: DocumentMut = text.parse().map_err(|_| not_for_players(NotForPlayers::Unreadable))?;
     document.remove("install");
     of_release(&document.to_string())?;
     let wishes = config::parse(super::WISHES, text)?.value;
     match wishes.installs.as_slice() {
         [game] if *game == InstallWish::bare(&game.name, Role::Client, at) => Ok(wishes),
-        _ => Err(not_for_players("[install]")),
+        _ => Err(not_for_players(NotForPlayers::Table("install".to_owned()))),
     }
 }
 
@@ -131,9 +132,24 @@ pub enum PlayerWishesError {
     #[error(transparent)]
     BadFile(#[from] BadFile),
     /// They are not such as are made for players.
-    #[error("the kanon.toml of the release speaks of what is the player's own business: {}", printable(.what))]
+    #[error("the kanon.toml of the release speaks of what is the player's own business: {}", printable(&.what.to_string()))]
     NotForPlayers {
         /// What it speaks of.
-        what: String,
+        what: NotForPlayers,
     },
+}
+
+/// What in the wishes of a release is the player's own business.
+#[derive(Debug, Display)]
+pub enum NotForPlayers {
+    /// what can't be read
+    Unreadable,
+    /// [{0}]
+    Table(String),
+    /// another rulebook than its own, {0}
+    Rulebook(String),
+    /// the policy {0}
+    Policy(String),
+    /// the server's setting {0}
+    ServerSetting(String),
 }

@@ -15,8 +15,8 @@ use super::meant::{Change, Wanted, hold};
 use crate::edits::{RawEntry, document_entries, is_of_lines, of_key, of_line};
 use crate::rulebook::{EntryFields, EntryShape, FragmentRule, ListForm, ListRule, NumberedKey};
 use crate::text::kinds::Notation;
-use crate::text::{SecondReading, list_parent};
 use crate::text::notation::scalar;
+use crate::text::{SecondReading, list_parent};
 
 /// Whether a document says just one value more than before.
 ///
@@ -99,9 +99,7 @@ pub fn confirm_entries(
     let brought: Vec<String> = wanted.iter().flat_map(|entry| comments(Notation::Xml, &entry.text)).collect();
     let lost = old.iter().find(|comment| !new.contains(comment) && !brought.contains(comment));
     match lost {
-        Some(comment) if !is_inside_entry(before, comment) => {
-            Err(SecondReading::CommentLost(comment.clone()))
-        },
+        Some(comment) if !is_inside_entry(before, comment) => Err(SecondReading::CommentLost(comment.clone())),
         _ => Ok(()),
     }
 }

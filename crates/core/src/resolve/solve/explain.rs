@@ -294,16 +294,13 @@ impl<'a> PackageIndex<'_, 'a> {
             let mut ranges: Vec<&str> =
                 saying.filter_map(|(_, found)| range(found.offer.manifest).as_deref()).collect();
             ranges.dedup();
-            match ranges.as_slice() {
-                [one] => Err((*one).to_owned()),
-                several => Ok(several.last().copied().unwrap_or_default().to_owned()),
-            }
+            (ranges.last().copied().unwrap_or_default().to_owned(), ranges.len() == 1)
         };
-        let fits = |of: &'static str, ranges: Result<String, String>, there: Option<&str>| {
+        let fits = |of: &'static str, (newest, is_alone): (String, bool), there: Option<&str>| {
             let is = there.unwrap_or("unknown").to_owned();
-            match ranges {
-                Err(range) => Says::Fits { of, range, is },
-                Ok(newest) => Says::FitsOthers { of, newest, is },
+            match is_alone {
+                true => Says::Fits { of, range: newest, is },
+                false => Says::FitsOthers { of, newest, is },
             }
         };
         match saying {

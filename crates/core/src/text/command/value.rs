@@ -8,10 +8,10 @@ use super::error::{LaunchError, line_of};
 use super::layers::{Found, Grammar, Layer, assigned};
 use super::word::{Command, How, Piece, Places, Quote, Word};
 use super::{arguments, batch, shell, unit};
-use crate::text::{EditError, NoPlace};
 use crate::text::joined::{self, rejoined};
 use crate::text::rows::{Row, end_of_line, side_by_side, whole_lines};
 use crate::text::splice::{Splice, spliced};
+use crate::text::{EditError, NoPlace};
 
 pub use crate::text::joined::Part;
 
