@@ -39,6 +39,7 @@ const DIAGNOSIS: &str = "diagnosis.json";
 const FORMAT: &str = "kanon-evidence/1";
 
 /// What a piece of evidence says of itself.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct About {
     /// `kanon-evidence/1`.
@@ -62,6 +63,7 @@ pub struct About {
 }
 
 /// What was exported.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct Exported {
     /// What it says of itself.

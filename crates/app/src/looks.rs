@@ -17,6 +17,7 @@ const DAYS: usize = 400;
 const STARTS: usize = 60;
 
 /// The last look at an install.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Look {
     /// When, in seconds since 1970.
@@ -39,6 +40,7 @@ impl Look {
 }
 
 /// A finding as it is kept: what it says, without what an alignment would need of it.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct KeptFinding {
     /// Its code.
@@ -76,6 +78,7 @@ impl From<&Finding> for KeptFinding {
 }
 
 /// What the last look at the sources found.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Updates {
     /// When, in seconds since 1970.
@@ -88,6 +91,7 @@ pub struct Updates {
 }
 
 /// A mod of which there is a newer release.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Waiting {
     /// The mod.
@@ -107,6 +111,7 @@ pub struct Waiting {
 }
 
 /// What the logs of a server told on one day.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct HealthLook {
     /// When they were read last on that day, in seconds since 1970.
@@ -130,6 +135,7 @@ pub struct HealthLook {
 }
 
 /// A start as it is kept.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct KeptStart {
     /// The day, where the log tells it.
@@ -143,6 +149,7 @@ pub struct KeptStart {
 }
 
 /// How much memory was used, as it is kept.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
 pub struct KeptMemory {
     /// The most.
@@ -152,6 +159,7 @@ pub struct KeptMemory {
 }
 
 /// A mod that logs name when something is wrong, as it is kept.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct KeptMod {
     /// Its id.

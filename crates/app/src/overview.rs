@@ -26,6 +26,7 @@ use crate::status::{Status, status};
 const HISTORY: usize = 500;
 
 /// The state of everything.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct Overview {
     /// When it was put together, in seconds since 1970.
@@ -60,6 +61,7 @@ pub struct Overview {
 }
 
 /// A mod of the canon.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct ModRow {
     /// Its id.
@@ -86,6 +88,7 @@ pub struct ModRow {
 }
 
 /// One mod's word on another.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Link {
     /// Whose word it is.
@@ -101,6 +104,7 @@ pub struct Link {
 }
 
 /// A public key of the canon.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct KeyRow {
     /// Its name.
@@ -110,6 +114,7 @@ pub struct KeyRow {
 }
 
 /// An install as it was last looked at.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct InstallRow {
     /// Its name.
@@ -125,6 +130,7 @@ pub struct InstallRow {
 }
 
 /// A canon that was sealed here.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct CanonRow {
     /// Its number.
@@ -140,6 +146,7 @@ pub struct CanonRow {
 }
 
 /// What became of a mod between two canons.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct ChangeRow {
     /// The mod.
@@ -152,6 +159,7 @@ pub struct ChangeRow {
 }
 
 /// An alignment.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct AlignmentRow {
     /// Its number.
@@ -167,6 +175,7 @@ pub struct AlignmentRow {
 }
 
 /// A rehearsal that a canon passed.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct RehearsalRow {
     /// The canon, by its number where it is one that is kept.
@@ -182,6 +191,7 @@ pub struct RehearsalRow {
 }
 
 /// The health of one server.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct ServerHealth {
     /// The server.
@@ -191,6 +201,7 @@ pub struct ServerHealth {
 }
 
 /// What players get.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct PlayersRow {
     /// The number of the release.

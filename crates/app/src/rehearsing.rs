@@ -63,6 +63,7 @@ pub struct Rehearsal<'e> {
 }
 
 /// What one start came to.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct Tried {
     /// The mods that were to be loaded, by id.

@@ -22,6 +22,7 @@ use crate::session::{SOON_DAYS, Session, digest_of};
 const PARTS: [&str; 4] = ["backups", "store", "downloads", "unpacked"];
 
 /// How a workspace stands.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Status {
     /// What the set is called.
@@ -45,6 +46,7 @@ pub struct Status {
 }
 
 /// The canon.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct CanonStatus {
     /// How many mods it has.
@@ -60,6 +62,7 @@ pub struct CanonStatus {
 }
 
 /// An install.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct InstallStatus {
     /// Its name.
@@ -73,6 +76,7 @@ pub struct InstallStatus {
 }
 
 /// What a look at an install found.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Held {
     /// When, in seconds since 1970.
@@ -86,6 +90,7 @@ pub struct Held {
 }
 
 /// The last release.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct ReleaseStatus {
     /// Its number.
@@ -99,6 +104,7 @@ pub struct ReleaseStatus {
 }
 
 /// What the last look at the sources found.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 pub struct UpdatesStatus {
     /// When, in seconds since 1970.
@@ -108,12 +114,14 @@ pub struct UpdatesStatus {
 }
 
 /// What to do, and why.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Next {
     /// Why.
     pub why: Why,
     /// The command.
     #[serde(serialize_with = "as_text")]
+    #[cfg_attr(feature = "schema", schemars(with = "String"))]
     pub command: Suggestion,
 }
 
@@ -122,6 +130,7 @@ fn as_text<S: serde::Serializer>(command: &Suggestion, to: S) -> Result<S::Ok, S
 }
 
 /// Why something is to be done.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Why {

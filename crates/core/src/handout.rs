@@ -15,6 +15,7 @@ use crate::seal::{SealChange, changes, changes_beside};
 pub const FORMAT: &str = "kanon-handout/1";
 
 /// What players need to know.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Handout {
     /// The canon's name.
@@ -48,6 +49,7 @@ pub struct Handout {
 }
 
 /// One mod.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutMod {
     /// Its place in the load order, from one.
@@ -75,6 +77,7 @@ pub struct HandoutMod {
 }
 
 /// How a mod is put in its place.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Way {
@@ -89,6 +92,7 @@ pub enum Way {
 }
 
 /// An option of the launch line.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct LaunchLine {
     /// What the rulebook calls it.
@@ -100,6 +104,7 @@ pub struct LaunchLine {
 }
 
 /// A list of mods in a file.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutList {
     /// What the rulebook calls it.
@@ -113,6 +118,7 @@ pub struct HandoutList {
 }
 
 /// A setting.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutSetting {
     /// What the rulebook calls it.
@@ -126,6 +132,7 @@ pub struct HandoutSetting {
 }
 
 /// A file of a mod that belongs somewhere besides.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutCopy {
     /// The mod.
@@ -135,6 +142,7 @@ pub struct HandoutCopy {
 }
 
 /// Entries of a mod for a data file.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct HandoutEntries {
     /// The mod.
@@ -150,6 +158,7 @@ pub struct HandoutEntries {
 }
 
 /// What is new.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct News {
     /// Since that release.
@@ -161,6 +170,7 @@ pub struct News {
 }
 
 /// What happened to one mod.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct ModNews {
     /// The mod.

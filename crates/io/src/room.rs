@@ -87,6 +87,7 @@ fn lack(need: Need, room: Room) -> Option<Lack> {
 }
 
 /// How much a folder holds.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, serde::Serialize)]
 pub struct Holding {
     /// How many files, at whatever depth.

@@ -20,6 +20,7 @@ pub struct Change {
 }
 
 /// A file that was touched.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Touched {
     /// Its path, from the root of the install.

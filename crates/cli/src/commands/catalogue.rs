@@ -24,8 +24,9 @@ use crate::ui::Ui;
 use kanon_app::session::{KnownNames, Session};
 
 /// The report.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report {
+pub struct Report {
     format: &'static str,
     file: String,
     mods: usize,

@@ -18,6 +18,7 @@ use crate::words::{diagnosis as words, voice as voice_words};
 use crate::{Outcome, render};
 
 /// A diagnosis as other programs read it.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {
     format: &'static str,

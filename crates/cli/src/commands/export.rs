@@ -19,14 +19,16 @@ use crate::render::{FAINT, count, counted, listed, size, styled};
 use crate::ui::Ui;
 use crate::words::diagnosis as words;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     file: String,
     #[serde(flatten)]
     exported: Told<'a>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Told<'a> {
     game: &'a str,
@@ -37,6 +39,7 @@ struct Told<'a> {
     hidden: Hidden,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Part<'a> {
     name: &'a str,

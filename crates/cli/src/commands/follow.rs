@@ -41,8 +41,9 @@ use crate::words::tongue::{Tongue, at};
 use kanon_app::alignment::{AlignmentRun, Wanted};
 use kanon_app::session::{SOON_DAYS, Session};
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     install: &'a str,
     folder: String,

@@ -20,8 +20,9 @@ use crate::words::tongue::Tongue;
 use kanon_app::release_place::invite_of;
 use kanon_app::session::{Session, digest_of};
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     #[serde(flatten)]
     set: &'a Handout,
     format: &'static str,

@@ -16,12 +16,14 @@ use crate::words::steps::ToldStep;
 use crate::{Outcome, render};
 use kanon_app::session::Session;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     alignments: Vec<Line<'a>>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Line<'a> {
     alignment: i64,
@@ -53,12 +55,14 @@ pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     Ok(Outcome::InOrder)
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct CanonReport {
+pub struct CanonReport {
     format: &'static str,
     canons: Vec<CanonLine>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct CanonLine {
     number: u64,

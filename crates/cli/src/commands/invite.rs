@@ -15,8 +15,9 @@ use crate::ui::Ui;
 use kanon_app::release_place::invite_of;
 use kanon_app::session::Session;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report {
+pub struct Report {
     format: &'static str,
     invite: String,
     address: String,

@@ -23,8 +23,9 @@ use kanon_app::observer::Orderly;
 use kanon_app::rehearsing::Rehearsal;
 use kanon_app::session::{Session, digest_of};
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     install: &'a str,
     /// How many sets were tried.
@@ -39,6 +40,7 @@ struct Report<'a> {
 }
 
 /// A set, and what came of it.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize, Deserialize)]
 pub struct Answer {
     /// The mods, by id.
@@ -48,6 +50,7 @@ pub struct Answer {
 }
 
 /// What was tried by hand so far.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize, Deserialize)]
 struct Kept {
     format: String,

@@ -18,6 +18,7 @@ use crate::ui::Ui;
 use crate::{Outcome, render};
 use kanon_app::session::Session;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     format: &'static str,
@@ -35,6 +36,7 @@ pub struct Report {
     pub held: bool,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Key {
     pub name: String,
@@ -47,6 +49,7 @@ pub struct Key {
     pub brought_by: Vec<FoldedId>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Signed {
     #[serde(rename = "mod")]

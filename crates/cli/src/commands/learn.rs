@@ -33,6 +33,7 @@ const LOGS_FORMAT: &str = "kanon-learned-logs/1";
 const ROUNDS: usize = 3;
 
 /// What the draft came to on one install.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Debug, Serialize)]
 pub struct Tried {
     /// Its name.
@@ -50,6 +51,7 @@ pub struct Tried {
 }
 
 /// A list as the draft reads it.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Debug, Serialize)]
 pub struct TriedList {
     /// Its name.
@@ -64,8 +66,9 @@ pub struct TriedList {
 }
 
 /// The report for programs.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'r> {
+pub struct Report<'r> {
     #[serde(flatten)]
     draft: &'r Draft,
     surveyed: &'r [Tried],
@@ -75,8 +78,9 @@ struct Report<'r> {
 }
 
 /// The report of what was learned from logs alone.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct OfLogs {
+pub struct OfLogs {
     format: &'static str,
     logs: ToldVoice,
 }

@@ -12,14 +12,16 @@ use crate::render::{BOLD, FAINT, styled};
 use crate::ui::Ui;
 use kanon_app::session::{Session, Target};
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     install: &'a str,
     role: Role,
     lines: Vec<Launch>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Launch {
     /// What the rulebook calls it.

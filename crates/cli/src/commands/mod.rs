@@ -114,3 +114,7 @@ pub fn run(command: Command, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Command::Standin(arguments) => standin::run(&arguments),
     }
 }
+
+#[cfg(test)]
+#[path = "../tests/schemas.rs"]
+mod schemas;

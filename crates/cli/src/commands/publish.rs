@@ -34,8 +34,9 @@ const DAYS: u32 = 400;
 /// How many releases keep their files when nothing is said.
 const KEEP: u32 = 3;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     release: u64,
     new: bool,

@@ -17,8 +17,9 @@ use crate::ui::Ui;
 use crate::{Outcome, render};
 use kanon_app::rehearsing::{Rehearsal, Tried};
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     install: &'a str,
     passed: bool,

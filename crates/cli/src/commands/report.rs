@@ -18,8 +18,9 @@ use crate::ui::Ui;
 /// What the page is called where nothing else is said.
 const FILE: &str = "report.html";
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     #[serde(flatten)]
     overview: &'a Overview,

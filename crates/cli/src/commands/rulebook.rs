@@ -19,8 +19,9 @@ use kanon_app::places::{self, Place, Placed};
 /// The first field of the report for programs.
 const FORMAT: &str = "kanon-rulebook-check/1";
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'r> {
+pub struct Report<'r> {
     format: &'static str,
     rulebook: String,
     valid: bool,
@@ -29,6 +30,7 @@ struct Report<'r> {
     explained: Option<Explained<'r>>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Told<'r> {
     gravity: &'static str,
@@ -38,6 +40,7 @@ struct Told<'r> {
     help: Option<&'r str>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Against<'r> {
     name: &'r str,
@@ -46,6 +49,7 @@ struct Against<'r> {
     unreadable: usize,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Explained<'r> {
     #[serde(rename = "mod")]
@@ -56,6 +60,7 @@ struct Explained<'r> {
     failure: Option<&'r str>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Step<'r> {
     fact: &'r str,

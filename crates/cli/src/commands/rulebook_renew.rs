@@ -19,8 +19,9 @@ const FORMAT: &str = "kanon-rulebook-renewal/1";
 /// Lines around a change that are shown with it.
 const AROUND: usize = 2;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'r> {
+pub struct Report<'r> {
     format: &'static str,
     at: &'r str,
     blake3: String,

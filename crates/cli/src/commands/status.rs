@@ -18,8 +18,9 @@ use crate::words::standing::because;
 /// So many installs are told one by one.
 const INSTALLS: usize = 40;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     #[serde(flatten)]
     status: &'a Status,

@@ -15,8 +15,9 @@ use crate::{Outcome, render};
 use kanon_app::alignment::{AlignmentRun, Wanted};
 use kanon_app::session::Session;
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report<'a> {
+pub struct Report<'a> {
     format: &'static str,
     install: &'a str,
     /// The last one that was taken back, the oldest.

@@ -20,8 +20,9 @@ use kanon_app::offers::{Offer, Offers};
 use kanon_app::session::Session;
 
 /// The report.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Report {
+pub struct Report {
     format: &'static str,
     #[serde(rename = "mod")]
     mod_id: FoldedId,
@@ -37,6 +38,7 @@ struct Report {
 }
 
 /// What one mod says of it.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Said {
     #[serde(rename = "mod")]

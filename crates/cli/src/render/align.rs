@@ -16,6 +16,7 @@ use crate::words::steps::{ToldStep, why};
 use super::{BOLD, CARE, FAINT, GONE, GOOD, cell, count, size, styled};
 
 /// The report of an alignment, or of a preview.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     /// `kanon-alignment/1`.
@@ -32,6 +33,7 @@ pub struct Report {
 }
 
 /// The report of several alignments.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Batch {
     /// `kanon-alignments/1`.
@@ -45,6 +47,7 @@ pub struct Batch {
 }
 
 /// An install that could not be worked on.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Failed {
     /// Its name.

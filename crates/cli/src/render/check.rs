@@ -14,6 +14,7 @@ use super::align::Failed;
 use super::{BAD, BOLD, FAINT, GOOD, count, folded, of_severity, styled};
 
 /// The report of a check.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     format: &'static str,
@@ -25,6 +26,7 @@ pub struct Report {
 }
 
 /// One install, held against the canon.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Held {
     /// Its name.

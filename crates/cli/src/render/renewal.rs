@@ -10,6 +10,7 @@ use serde::Serialize;
 use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, counted, fitting, folded, notes, styled};
 
 /// The report of a renewal that is only looked at.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     /// `kanon-renewal/1`.
@@ -27,6 +28,7 @@ pub struct Report {
 }
 
 /// How one mod stands.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Row {
     /// Its id.

@@ -16,6 +16,7 @@ use super::check::findings;
 use super::{BAD, BOLD, CARE, GOOD, count, folded, notes, size, styled};
 
 /// The report of a seal.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     /// `kanon-seal/1`.
@@ -34,6 +35,7 @@ pub struct Report {
 }
 
 /// One change against the last canon.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct ChangeLine {
     change: &'static str,
@@ -194,6 +196,7 @@ fn sides(needed_on: NeededOn) -> &'static str {
 }
 
 /// The report of an adoption.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Adopted {
     /// `kanon-adopted/1`.
@@ -215,6 +218,7 @@ pub struct Adopted {
 }
 
 /// A mod of the install that a source knows.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Recognised {
     /// The mod.

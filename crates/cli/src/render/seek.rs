@@ -9,6 +9,7 @@ use serde::Serialize;
 use super::{BOLD, FAINT, counted, folded, styled};
 
 /// The report of a search.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     /// `kanon-search/1`.
@@ -20,6 +21,7 @@ pub struct Report {
 }
 
 /// A mod that was found.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Hit {
     /// Its id.

@@ -15,6 +15,7 @@ use super::{BAD, BOLD, CARE, GOOD, count, folded, listed, styled};
 pub const LINES: usize = 15;
 
 /// The report of a change of the wishes.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {
     /// `kanon-wishes/1`.
@@ -36,6 +37,7 @@ pub struct Report {
 }
 
 /// One change of the wishes.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct ChangeLine {
     change: &'static str,
@@ -49,6 +51,7 @@ pub struct ChangeLine {
 }
 
 /// A mod that could not have its newest release.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct HeldBack {
     /// Its id.
@@ -61,6 +64,7 @@ pub struct HeldBack {
 }
 
 /// A mod that others still need.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct StillNeeded {
     #[serde(rename = "mod")]

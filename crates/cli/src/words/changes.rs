@@ -18,6 +18,7 @@ use crate::words::diagnosis::kept_out_by;
 const TOLD: usize = 6;
 
 /// A change, ready to be told.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct Told {
     /// `kanon-change/1`.

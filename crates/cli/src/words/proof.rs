@@ -14,6 +14,7 @@ use super::steps;
 use crate::render::count;
 
 /// A proof as programs read it.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct ToldProof {
     /// Whether nothing speaks against the draft.
@@ -26,6 +27,7 @@ pub struct ToldProof {
     left_alone: Vec<LeftOver>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct ToldDoubt {
     doubt: &'static str,

@@ -6,6 +6,7 @@ use kanon_core::plan::reason::{Key, Reason, Release};
 use serde::Serialize;
 
 /// A step with its reasons in words.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct ToldStep {
     #[serde(flatten)]

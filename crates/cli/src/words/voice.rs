@@ -11,6 +11,7 @@ use serde::Serialize;
 use crate::render::{CARE, FAINT, count, counted, folded, styled, sureness};
 
 /// What was learned from logs as programs read it.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct ToldVoice {
     /// The patterns, in the order in which they are tried.
@@ -21,6 +22,7 @@ pub struct ToldVoice {
     unknown: Vec<String>,
 }
 
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct ToldEvent {
     means: &'static str,

@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 macro_rules! codes {
     ($($variant:ident $word:literal $severity:ident $about:literal,)*) => {
         /// The stable name of a finding, and of the cause that a verdict points at.
+        #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
         #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
         pub enum Code {
             $(#[doc = $about] #[serde(rename = $word)] $variant,)*
@@ -88,6 +89,7 @@ impl fmt::Display for Code {
 }
 
 /// How bad a finding is.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Severity {
@@ -111,6 +113,7 @@ impl Severity {
 }
 
 /// How an entry inside a mod differs.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Change {
@@ -123,6 +126,7 @@ pub enum Change {
 }
 
 /// An entry inside a mod that differs.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct EntryChange {
     /// Its path inside the mod.
@@ -132,6 +136,7 @@ pub struct EntryChange {
 }
 
 /// One difference or defect.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Finding {
     /// What it is.

@@ -5,10 +5,13 @@ pub mod act;
 pub mod digest;
 pub mod finding;
 pub mod ids;
+pub(crate) mod in_words;
 pub mod limits;
 pub mod path;
 pub mod problem;
 pub mod remedy;
+#[cfg(feature = "schema")]
+mod schema;
 pub mod stated;
 pub mod suggestion;
 pub mod version;

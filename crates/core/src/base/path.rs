@@ -36,6 +36,7 @@ impl PathError {
 /// A path relative to the root of an install, with `/` between its parts.
 ///
 /// It has no `..`, no drive letter, no reserved or unportable name, and is never empty.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
 pub struct InstallPath(String);

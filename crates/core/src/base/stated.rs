@@ -3,11 +3,10 @@
 use std::borrow::Cow;
 use std::fmt;
 
-use displaydoc::Display;
-use serde::{Serialize, Serializer};
-
 use crate::base::ids::FoldedId;
+use crate::base::in_words::in_words;
 use crate::base::path::InstallPath;
+use displaydoc::Display;
 
 /// One thing that should be, or that is.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
@@ -353,6 +352,8 @@ pub enum Stated {
     },
 }
 
+in_words!(Stated);
+
 impl From<&str> for Stated {
     fn from(written: &str) -> Self {
         Self::Verbatim(written.to_owned())
@@ -368,13 +369,6 @@ impl From<String> for Stated {
 impl From<&String> for Stated {
     fn from(written: &String) -> Self {
         Self::Verbatim(written.clone())
-    }
-}
-
-/// In JSON: as a sentence.
-impl Serialize for Stated {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
     }
 }
 

@@ -27,6 +27,7 @@ struct Sealed {
 }
 
 /// The agreed set.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Canon {
     /// `kanon-canon/1`.
@@ -78,6 +79,7 @@ beside_reading!(FlatSealedMod => SealedMod {
 });
 
 /// One mod of the canon.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(from = "FlatSealedMod")]
 pub struct SealedMod {
@@ -106,6 +108,7 @@ pub struct SealedMod {
 }
 
 /// A public key of the canon.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct SealedKey {
     /// Its name, without its extension.
@@ -129,6 +132,7 @@ impl SealedKey {
 }
 
 /// What a mod list says by the canon.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SealedList {
     /// What the rulebook calls it.
@@ -140,6 +144,7 @@ pub struct SealedList {
 }
 
 /// A setting that must have a value.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SealedSetting {
     /// What the rulebook, or `kanon.toml`, calls it.
@@ -153,6 +158,7 @@ pub struct SealedSetting {
 }
 
 /// One file of a sealed mod.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SealedFile {
     /// From the shelf's folder.

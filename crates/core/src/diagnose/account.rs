@@ -3,10 +3,10 @@
 use std::fmt;
 
 use displaydoc::Display;
-use serde::{Serialize, Serializer};
 
 use crate::base::finding::Finding;
 use crate::base::ids::FoldedId;
+use crate::base::in_words::in_words;
 use crate::base::path::InstallPath;
 use crate::base::stated::Stated;
 use crate::logs::is_own_defect;
@@ -48,12 +48,7 @@ pub enum Account {
     },
 }
 
-/// In JSON: as a sentence.
-impl Serialize for Account {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
-    }
-}
+in_words!(Account);
 
 /// What an install has of a mod.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -6,6 +6,7 @@ use displaydoc::Display;
 
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
+use crate::base::in_words::in_words;
 use crate::base::stated::Stated;
 use crate::rulebook::Role;
 
@@ -31,6 +32,8 @@ pub enum Advice {
     /// {0} A survey of both sides (kanon survey) will tell which is off.
     SurveyBoth(Told),
 }
+
+in_words!(Advice);
 
 impl Advice {
     /// The same without a word of which install it is.

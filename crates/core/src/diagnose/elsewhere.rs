@@ -6,6 +6,7 @@ use regex::Regex;
 use serde::Serialize;
 
 /// What keeps a player out that no mod has to do with.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum KeptOutBy {

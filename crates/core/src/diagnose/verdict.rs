@@ -1,6 +1,6 @@
 //! What there is to go by, and what it comes to: verdicts with their evidence and what each person must do.
 
-use serde::{Serialize, Serializer};
+use serde::Serialize;
 
 use super::account::Account;
 use super::advice::Advice;
@@ -70,6 +70,7 @@ pub struct Diagnosis {
 }
 
 /// Something that would tell more.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Wanted {
@@ -88,6 +89,7 @@ pub enum Wanted {
 }
 
 /// A cause of a failed join.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Verdict {
     /// The code of the finding that it is.
@@ -125,6 +127,7 @@ impl Verdict {
 }
 
 /// One piece of evidence.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Evidence {
     /// Where it comes from.
@@ -148,6 +151,7 @@ impl Evidence {
 }
 
 /// What one person must do.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Remedy {
     /// `administrator` or `player`.
@@ -155,10 +159,5 @@ pub struct Remedy {
     /// A command, where there is one.
     pub command: Option<String>,
     /// The same in words.
-    #[serde(serialize_with = "in_words")]
     pub words: Advice,
-}
-
-fn in_words<S: Serializer>(advice: &Advice, serializer: S) -> Result<S::Ok, S::Error> {
-    serializer.collect_str(advice)
 }

@@ -62,6 +62,7 @@ impl Need {
 }
 
 /// How a cell compares with the first column.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Mark {
@@ -90,6 +91,7 @@ pub enum Mark {
 }
 
 /// One cell of the matrix.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Cell {
     /// The versions there, newest knowledge first; empty when there is none.
@@ -99,6 +101,7 @@ pub struct Cell {
 }
 
 /// One row of the matrix.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Row {
     /// The mod.
@@ -110,6 +113,7 @@ pub struct Row {
 }
 
 /// Installs beside each other.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Matrix {
     /// `kanon-comparison/1`.

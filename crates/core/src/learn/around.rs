@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use regex::Regex;
 
+use super::clue::{Clue, Inside, OnSides};
 use super::leaves::leaves;
 use super::sight::{Folders, InstallView, Seen, guess, is_inside, name, parent, small};
 use super::words::{hints, is_version, plain_regex};
@@ -11,7 +12,7 @@ use crate::base::path::InstallPath;
 use crate::rulebook::Role;
 
 /// A version that stands in the name of a file: `engine/trellis-0.9.1.psb`.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct NamedVersion {
     /// What the name says beside the version.
     pub name: String,
@@ -51,7 +52,7 @@ pub fn named_versions(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<
 }
 
 /// A version that stands in a document near the root.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct StatedVersion {
     /// The document.
     pub file: InstallPath,
@@ -95,7 +96,7 @@ pub fn stated_version(sight: &dyn InstallView, texts: &[&Seen]) -> Option<Stated
 }
 
 /// A setting that is worth watching.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct FoundSetting {
     /// What it is called: its key and its file.
     pub name: String,
@@ -108,7 +109,7 @@ pub struct FoundSetting {
     /// Whose it is.
     pub of: Option<Role>,
     /// What speaks for it.
-    pub evidence: String,
+    pub clue: Clue,
 }
 
 /// A value at one place on one side.
@@ -159,30 +160,28 @@ pub fn settings(
         let roles: BTreeSet<Role> = values.iter().map(|stated| stated.role).collect();
         let differs = roles.len() == 2 && values.iter().any(|stated| stated.value != first.value);
         let about_mods = first.is_flag && hints(&at, &words) && !hints(&at, &["mode", "model", "modif"]);
-        let evidence = if differs {
-            let said: Vec<String> =
-                values.iter().map(|stated| format!("`{}` on the {}", stated.value, stated.role)).collect();
-            said.join(", ")
+        let clue = if differs {
+            Clue::Values(OnSides(values.iter().map(|stated| (stated.value.clone(), stated.role)).collect()))
         } else if about_mods {
-            format!("a switch whose name speaks of mods; it is `{}`", first.value)
+            Clue::Switch(first.value.clone())
         } else {
             continue;
         };
         let of = if roles.len() == 1 { roles.into_iter().next() } else { None };
         let name = format!("{} in {}", first.key, name(file.as_str()));
-        found.push(FoundSetting { name, file, notation: first.notation, at, of, evidence });
+        found.push(FoundSetting { name, file, notation: first.notation, at, of, clue });
     }
     found.truncate(SETTINGS);
     found
 }
 
 /// A place where worlds are.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct FoundWorlds {
     /// The place, with a `*` where each world is one of it.
     pub place: String,
     /// What speaks for it.
-    pub evidence: String,
+    pub clue: Clue,
 }
 
 /// Folders that are called as folders of worlds are, on the server.
@@ -200,31 +199,26 @@ pub fn worlds(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<FoundWor
         }
         let inner = folders.folders.get(folder).map_or(0, Vec::len);
         let files = folders.files.get(folder).map_or(0, Vec::len);
-        let (place, evidence) = if plural && inner > 0 {
-            (
-                format!("{folder}/*"),
-                format!("{folder} is called so, and holds {inner} folder{}", if inner == 1 { "" } else { "s" }),
-            )
+        let held = |what| Clue::CalledSoAndHolds { folder: folder.to_owned(), what };
+        let (place, clue) = if plural && inner > 0 {
+            (format!("{folder}/*"), held(Inside::Folders(inner)))
         } else if plural && files > 0 {
-            (
-                format!("{folder}/*"),
-                format!("{folder} is called so, and holds {files} file{}", if files == 1 { "" } else { "s" }),
-            )
+            (format!("{folder}/*"), held(Inside::Files(files)))
         } else {
-            (folder.to_owned(), format!("{folder} is called so"))
+            (folder.to_owned(), Clue::CalledSo(folder.to_owned()))
         };
-        found.push(FoundWorlds { place, evidence });
+        found.push(FoundWorlds { place, clue });
     }
     found
 }
 
 /// Where a game writes what it does.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct FoundLogs {
     /// The file, the folder, or a pattern for several files.
     pub place: String,
     /// What speaks for it.
-    pub evidence: String,
+    pub clue: Clue,
 }
 
 /// Words in names of logs that tell of no evening.
@@ -249,12 +243,13 @@ pub fn logs(sight: &dyn InstallView, inside: &HashSet<String>) -> Option<FoundLo
     let mut shapes: Vec<String> = files.iter().map(|file| without_numbers(file)).collect();
     shapes.dedup();
     let in_folder = |file: &str| if folder.is_empty() { file.to_owned() } else { format!("{folder}/{file}") };
-    let (place, evidence) = match shapes.as_slice() {
-        _ if is_of_logs(folder) => (folder.to_owned(), format!("{folder} is called so, and holds what is written")),
-        [only] => (in_folder(only), format!("{} is called so", in_folder(files[0]))),
-        _ => (in_folder("*.log"), format!("{} and others are called so", in_folder(files[0]))),
+    let written = || Clue::CalledSoAndHolds { folder: folder.to_owned(), what: Inside::Written };
+    let (place, clue) = match shapes.as_slice() {
+        _ if is_of_logs(folder) => (folder.to_owned(), written()),
+        [only] => (in_folder(only), Clue::CalledSo(in_folder(files[0]))),
+        _ => (in_folder("*.log"), Clue::OthersToo(in_folder(files[0]))),
     };
-    Some(FoundLogs { place, evidence })
+    Some(FoundLogs { place, clue })
 }
 
 fn is_of_logs(folder: &str) -> bool {

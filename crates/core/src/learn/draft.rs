@@ -5,11 +5,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::Serialize;
 
 use super::around::{FoundLogs, FoundSetting, FoundWorlds, NamedVersion, StatedVersion};
+use super::clue::Inferred;
 use super::fields::Choice;
 use super::keys::{Ring, Signed};
 use super::leftovers::SeenGroup;
 use super::mentions::FoundList;
 use super::overlays::Laid;
+use super::question::Question;
 use super::shelves::{Facts, ForeignDocument, Shelf};
 use super::unread::Unread;
 use crate::rulebook::Role;
@@ -18,6 +20,7 @@ use crate::rulebook::Role;
 pub const FORMAT: &str = "kanon-learned/1";
 
 /// One inference.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Fact {
     /// What it is about.
@@ -31,6 +34,7 @@ pub struct Fact {
 }
 
 /// A rulebook as it was drafted.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
 pub struct Draft {
     /// `kanon-learned/1`.
@@ -40,7 +44,7 @@ pub struct Draft {
     /// What was inferred, in the order of the rulebook.
     pub facts: Vec<Fact>,
     /// What could not be told.
-    pub open_questions: Vec<String>,
+    pub open_questions: Vec<Question>,
     /// Those of the questions that a person can answer in a word.
     #[serde(skip)]
     pub asks: Vec<Ask>,
@@ -93,9 +97,9 @@ pub struct Answers {
 /// Everything that was inferred, before it is written down.
 pub(super) struct Learned {
     pub(super) game: String,
-    pub(super) scheme: (&'static str, f64, Vec<String>),
-    pub(super) ranges: (&'static str, f64, Vec<String>),
-    pub(super) bare: Option<(&'static str, f64, Vec<String>)>,
+    pub(super) scheme: Inferred<&'static str>,
+    pub(super) ranges: Inferred<&'static str>,
+    pub(super) bare: Option<Inferred<&'static str>>,
     pub(super) base_ids: Vec<String>,
     pub(super) base: Option<StatedVersion>,
     pub(super) loader: Option<(NamedVersion, Vec<String>)>,
@@ -112,7 +116,7 @@ pub(super) struct Learned {
     pub(super) settings: Vec<FoundSetting>,
     pub(super) worlds: Vec<FoundWorlds>,
     pub(super) logs: Vec<(Role, FoundLogs)>,
-    pub(super) questions: Vec<String>,
+    pub(super) questions: Vec<Question>,
     pub(super) asks: Vec<Ask>,
     pub(super) has_client: bool,
     pub(super) seen: Vec<SeenGroup>,

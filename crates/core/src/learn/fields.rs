@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use regex::Regex;
 
+use super::clue::Clue;
 use super::leaves::{Kinds, leaves_with};
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
@@ -19,7 +20,7 @@ pub struct Choice {
     /// How sure it is, from 0 to 1.
     pub confidence: f64,
     /// What speaks for it.
-    pub evidence: Vec<String>,
+    pub clues: Vec<Clue>,
     /// The value for each unit, in their order.
     pub values: Vec<Option<String>>,
     /// The path in the main document, if it is one.
@@ -70,11 +71,11 @@ impl Column {
         hits as f64 / all.max(1) as f64
     }
 
-    fn choice(&self, confidence: f64, evidence: Vec<String>) -> Choice {
+    fn choice(&self, confidence: f64, clues: Vec<Clue>) -> Choice {
         Choice {
             rule: quoted(&self.path),
             confidence: (confidence.clamp(0.05, 0.99) * 100.0).round() / 100.0,
-            evidence,
+            clues,
             values: self.values.clone(),
             path: Some(self.path.clone()),
         }
@@ -212,8 +213,8 @@ pub fn id(
     let known = |set: &HashSet<String>, value: &str| set.contains(&value.to_lowercase());
     let mut scored: Vec<(f64, Choice)> = Vec::new();
     for column in columns.iter().filter(|column| !column.is_flag && column.coverage() >= 0.6) {
-        let count = column.present().count() as f64;
-        let unique = column.distinct().len() as f64 / count.max(1.0);
+        let count = column.present().count();
+        let unique = column.distinct().len() as f64 / count.max(1) as f64;
         if unique < 0.9 {
             continue;
         }
@@ -227,11 +228,11 @@ pub fn id(
             - column.depth as f64 * 0.15
             - column.share(|value| value.len() > 60) * 3.0
             + column.coverage();
-        let mut evidence = vec![format!("{} different values in {} mods", column.distinct().len(), count)];
-        note(&mut evidence, in_name, "stand in the name of the file or folder");
-        note(&mut evidence, mentioned, "are named by other mods");
-        note(&mut evidence, listed, "are named in text files outside the shelf");
-        scored.push((score, column.choice(0.0, evidence)));
+        let mut clues = vec![Clue::DifferentValues { values: column.distinct().len(), mods: count }];
+        note(&mut clues, in_name, Clue::InName);
+        note(&mut clues, mentioned, Clue::NamedByMods);
+        note(&mut clues, listed, Clue::NamedInTexts);
+        scored.push((score, column.choice(0.0, clues)));
     }
     if let Some(names) = names {
         scored.extend(id_by_name(units, names, around));
@@ -255,17 +256,17 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
         return None;
     }
     let (mentioned, listed) = (share(around.mentioned), share(around.listed));
-    let mut evidence = vec!["the name of the file or folder".to_owned()];
-    note(&mut evidence, mentioned, "are named by other mods");
-    note(&mut evidence, listed, "are named in text files outside the shelf");
+    let mut clues = vec![Clue::TheName];
+    note(&mut clues, mentioned, Clue::NamedByMods);
+    note(&mut clues, listed, Clue::NamedInTexts);
     let rule = format!("{{ file-name = '{}' }}", names.pattern);
-    let choice = Choice { rule, confidence: 0.5, evidence, values, path: None };
+    let choice = Choice { rule, confidence: 0.5, clues, values, path: None };
     Some((1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
 }
 
-fn note(evidence: &mut Vec<String>, share: f64, what: &str) {
+fn note(clues: &mut Vec<Clue>, share: f64, clue: impl Fn(f64) -> Clue) {
     if share > 0.0 {
-        evidence.push(format!("{:.0} % {what}", share * 100.0));
+        clues.push(clue(share * 100.0));
     }
 }
 
@@ -306,14 +307,12 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
     let Some((score, column)) = scored.first().filter(|(score, _)| *score >= 1.2) else {
         return by_name.map(version_by_name).or_else(|| version_by_text(units));
     };
-    let mut evidence = vec![format!("{:.0} % look like versions", column.share(is_version) * 100.0)];
-    note(&mut evidence, column.in_name(units), "stand in the name of the file or folder");
-    let mut choice = column.choice(0.5 + score / 10.0, evidence);
+    let mut clues = vec![Clue::LikeVersions(column.share(is_version) * 100.0)];
+    note(&mut clues, column.in_name(units), Clue::InName);
+    let mut choice = column.choice(0.5 + score / 10.0, clues);
     let holes = column.share(is_placeholder) > 0.0;
     if holes {
-        choice
-            .evidence
-            .push("some are placeholders that a build was to fill in; the next place counts for those".to_owned());
+        choice.clues.push(Clue::Placeholders);
         choice.rule = format!("{{ at = {}, except = '[$@%{{]' }}", quoted(&column.path));
     }
     // A unit with no value at all is read by another document, if by any.
@@ -335,7 +334,7 @@ fn add_fallback(units: &[Unit], lacking: &[usize], by_name: Option<&NameRule>, c
     }
     if let Some((member, pattern, values)) = in_texts(units, lacking) {
         choice.rule = format!("[{}, {{ member = {}, text = '{pattern}' }}]", choice.rule, quoted(&member));
-        choice.evidence.push(format!("{} of the others are told by {member}", values.len()));
+        choice.clues.push(Clue::OthersToldBy { count: values.len(), member });
         for (at, value) in values {
             choice.values[at] = Some(value);
         }
@@ -359,9 +358,9 @@ pub fn version_by_text(units: &[Unit]) -> Option<Choice> {
     for (at, value) in &told {
         values[*at] = Some(value.clone());
     }
-    let evidence = vec![format!("{} of {} state it in a line of their text", told.len(), units.len())];
+    let clues = vec![Clue::InALine { told: told.len(), all: units.len() }];
     let rule = format!("[{{ member = {}, text = '{pattern}' }}, {{ digest = true }}]", quoted(&member));
-    Some(Choice { rule, confidence: 0.75, evidence, values, path: None })
+    Some(Choice { rule, confidence: 0.75, clues, values, path: None })
 }
 
 /// A member, a regex over its text, and the version of each unit.
@@ -427,7 +426,7 @@ fn version_by_name(names: &NameRule) -> Choice {
     Choice {
         rule: format!("{{ file-name = '{}' }}", names.pattern),
         confidence: 0.85,
-        evidence: vec!["it stands in the name of the file or folder".to_owned()],
+        clues: vec![Clue::StandsInName],
         values,
         path: None,
     }
@@ -496,8 +495,8 @@ pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
         }
     }
     let (score, column) = best?;
-    let evidence = vec![format!("words for people, such as \"{}\"", column.present().next().unwrap_or_default())];
-    Some(column.choice(0.4 + score / 10.0, evidence))
+    let clues = vec![Clue::WordsForPeople(column.present().next().unwrap_or_default().to_owned())];
+    Some(column.choice(0.4 + score / 10.0, clues))
 }
 
 /// Where each unit was seen.
@@ -525,7 +524,7 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
         let hinted =
             hints(&column.path, &["side", "env", "where", "run", "need", "server", "client", "on", "for", "place"]);
         let mut means: BTreeMap<&str, &str> = BTreeMap::new();
-        let (mut score, mut unknown, mut evidence) = (0.0, Vec::new(), Vec::new());
+        let (mut score, mut unknown, mut clues) = (0.0, Vec::new(), Vec::new());
         for word in &words {
             let by_place = seen.and_then(|seen| place_of(column, word, seen));
             let by_word = if column.is_flag { flag_side(&column.key, word) } else { side_word(word) };
@@ -533,9 +532,10 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
                 Some(side) => {
                     score += if by_word.is_some() && !column.is_flag { 1.0 } else { 0.5 };
                     score += if by_place.is_some_and(|place| place == side) { 0.5 } else { 0.0 };
-                    evidence.push(match (by_word, by_place) {
-                        (Some(_), _) => format!("`{word}` is the everyday word for {side}"),
-                        _ => format!("mods that say `{word}` were seen {}", seen_words(side)),
+                    let named = (*word).to_owned();
+                    clues.push(match (by_word, by_place) {
+                        (Some(_), _) => Clue::EverydayWord { word: named, side },
+                        _ => Clue::SeenThere { word: named, place: seen_words(side) },
                     });
                     means.insert(word, side);
                 }
@@ -559,7 +559,7 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
         let path = if is_list { format!("{}[*]", column.path.trim_end_matches("[0]")) } else { column.path.clone() };
         let table: Vec<String> = means.iter().map(|(word, side)| format!("{} = \"{side}\"", key(word))).collect();
         let rule = format!("{{ at = {}, means = {{ {} }} }}", quoted(&path), table.join(", "));
-        let choice = Choice { rule, ..column.choice(0.35 + score / 4.0, evidence) };
+        let choice = Choice { rule, ..column.choice(0.35 + score / 4.0, clues) };
         if score > 1.0 && best.as_ref().is_none_or(|(known, ..)| score > *known) {
             best = Some((score, choice, unknown));
         }
@@ -634,8 +634,8 @@ pub fn platform_range(columns: &[Column], starts: &[&str], taken: &[&str]) -> Op
     }
     let (score, column) = best?;
     let shown = column.present().next().unwrap_or_default();
-    let evidence = vec![format!("its key speaks of it, and its values are requirements, such as \"{shown}\"")];
+    let clues = vec![Clue::Requirements(shown.to_owned())];
     // A mod may name several.
-    let choice = column.choice(0.3 + score / 5.0, evidence);
+    let choice = column.choice(0.3 + score / 5.0, clues);
     Some(Choice { rule: quoted(&column.path.replace("[0]", "[*]")), ..choice })
 }

@@ -2,9 +2,11 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
+use super::clue::Clue;
 use super::sight::{InstallView, Seen, extension, is_inside, name, parent, stem};
 use super::units::Unit;
 use crate::base::digest::Blake3;
+use crate::base::stated::Series;
 
 /// The largest file that is taken for a key or a signature.
 const KEY_BYTES: u64 = 16 << 10;
@@ -12,7 +14,7 @@ const KEY_BYTES: u64 = 16 << 10;
 const KEYS: usize = 2_000;
 
 /// The key ring of an install.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Ring {
     /// The folder.
     pub place: String,
@@ -21,13 +23,13 @@ pub struct Ring {
     /// Keys that no mod brings.
     pub own: Vec<String>,
     /// What speaks for it.
-    pub evidence: Vec<String>,
+    pub clues: Vec<Clue>,
     /// Names of the keys, without extension.
     pub names: Vec<String>,
 }
 
 /// How payloads are signed.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Signed {
     /// The payloads' pattern.
     pub payload: String,
@@ -38,7 +40,7 @@ pub struct Signed {
     /// Whether the size of the signatures tells the scheme.
     pub is_sure: bool,
     /// What speaks for it.
-    pub evidence: Vec<String>,
+    pub clues: Vec<Clue>,
 }
 
 /// The folder in which keys lie that mods bring, byte for byte.
@@ -70,11 +72,10 @@ pub fn ring(sight: &dyn InstallView, units: &[Unit], inside: &HashSet<String>) -
         let matched: HashSet<&str> = hits.iter().map(|(seen, _)| seen.path.as_str()).collect();
         let unmatched = files.iter().filter(|seen| !matched.contains(seen.path.as_str()));
         let own = unmatched.map(|seen| name(seen.path.as_str()).to_owned()).collect();
-        let evidence =
-            vec![format!("{} of the {} files in {folder} are byte for byte in mods too", hits.len(), files.len())];
+        let clues = vec![Clue::ByteForByte { same: hits.len(), all: files.len(), folder: folder.to_owned() }];
         let names = files.iter().map(|seen| stem(name(seen.path.as_str())).to_owned()).collect();
         let key = patterns.into_iter().next().unwrap_or_default();
-        let ring = Ring { place: folder.to_owned(), key, own, evidence, names };
+        let ring = Ring { place: folder.to_owned(), key, own, clues, names };
         if best.as_ref().is_none_or(|(known, _)| hits.len() > *known) {
             best = Some((hits.len(), ring));
         }
@@ -155,12 +156,9 @@ pub fn signed(units: &[Unit], beside: &[Vec<(String, u64)>], keys: &[String]) ->
         [128 | 256 | 384 | 512] => ("rsa-sha256", false),
         _ => ("by-name", false),
     };
-    let shown: Vec<String> = sizes.iter().take(4).map(u64::to_string).collect();
-    let evidence = vec![
-        format!("{count} of {all} files that fit {payload} have such a file beside them"),
-        format!("it holds {} bytes", shown.join(" or ")),
-    ];
-    Some(Signed { payload, signature: format!("{{payload}}{signature}"), scheme, is_sure, evidence })
+    let shown = Series::of(sizes.iter().take(4).map(u64::to_string)).between(" or ");
+    let clues = vec![Clue::Beside { count, all, payload: payload.clone() }, Clue::HoldsBytes(shown)];
+    Some(Signed { payload, signature: format!("{{payload}}{signature}"), scheme, is_sure, clues })
 }
 
 /// What is put behind a name by other programs is no signature.

@@ -2,8 +2,9 @@
 
 use std::collections::BTreeMap;
 
+use super::clue::Clue;
 use super::fields::quoted;
-use super::naming::{FoundList, Names, Reading, evidence, is_list};
+use super::naming::{FoundList, Names, Reading, clues, is_list};
 use super::sight::Seen;
 use crate::text::command::{Dialect, options};
 
@@ -69,10 +70,10 @@ pub fn launch_line(
         lines.push(("entry".to_owned(), quoted(&manifest.template)));
     }
     lines.push(("ordered".to_owned(), "true".to_owned()));
-    let mut evidence = evidence(&manifest, names, false);
-    evidence.push(format!("they follow the option `{option}` on one line"));
+    let mut clues = clues(&manifest, names, false);
+    clues.push(Clue::FollowOption(option.clone()));
     let between = (!repeated).then(|| between.to_owned());
-    Some((FoundList::of(seen, &manifest, names, lines, evidence), option, between))
+    Some((FoundList::of(seen, &manifest, names, lines, clues), option, between))
 }
 
 /// Where a line names mods, each with the version behind it.

@@ -75,6 +75,7 @@ fn texts(value: &serde_json::Value) -> BTreeSet<String> {
 }
 
 /// Alike things on no shelf.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct LeftOver {
     /// The installs that have them.
@@ -90,6 +91,7 @@ pub struct LeftOver {
 }
 
 /// Why alike things are told of.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum WhyLeft {

@@ -9,7 +9,7 @@ use super::fields::quoted;
 use super::launch::{launch_line, mentions, runs};
 use super::leaves::{Held, Holder, holders, leaves};
 pub use super::naming::{Called, FoundList};
-use super::naming::{Names, Reading, evidence, is_list};
+use super::naming::{Names, Reading, clues, is_list};
 use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, small};
 use super::words::{hints, is_version};
 use crate::base::digest::DigestKind;
@@ -368,8 +368,8 @@ fn conclude(
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
-    let evidence = evidence(&manifest, names, ordered);
-    let mut found = FoundList::of(seen, &manifest, names, lines, evidence);
+    let clues = clues(&manifest, names, ordered);
+    let mut found = FoundList::of(seen, &manifest, names, lines, clues);
     if ids_alone {
         (found.ids_alone, found.confidence) = (true, IDS_ALONE);
     }
@@ -434,7 +434,7 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
-    Some(FoundList::of(seen, &manifest, names, lines, evidence(&manifest, names, ordered)))
+    Some(FoundList::of(seen, &manifest, names, lines, clues(&manifest, names, ordered)))
 }
 
 /// An entry with a sign of a comment before it.

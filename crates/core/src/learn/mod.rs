@@ -6,6 +6,7 @@
 //! everyday words for such keys only tip the scales.
 
 mod around;
+mod clue;
 mod draft;
 mod fields;
 mod keys;
@@ -18,8 +19,10 @@ mod needs;
 mod outside;
 mod overlays;
 pub mod proof;
+mod question;
 mod shelves;
 mod sight;
+
 mod units;
 pub mod unread;
 pub mod voice;
@@ -31,21 +34,25 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use serde::Serialize;
 
 use crate::base::digest::DigestKind;
+use crate::base::stated::Series;
 use crate::rulebook::Role;
 use crate::survey::Survey;
 use around::NamedVersion;
+use clue::{Clue, Inferred};
 use draft::Learned;
 pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
 use fields::Surroundings;
 use leftovers::SeenGroup;
 use mentions::{Called, FoundList};
 use needs::Entry;
+use question::Question;
 use shelves::{Facts, ForeignDocument, Shelf};
 pub use sight::{InstallView, Seen};
 use units::Unit;
 use unread::{Unread, WhatUnread};
 
 /// A mod that the draft does not tell everything about.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct Unidentified {
     /// From the install's root.
@@ -126,8 +133,8 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     read.retain(|(shelf, facts, _)| shelf.speaks_for_itself() || is_listed(facts, &lists));
     let mut learned = Learned {
         game: answers.game.clone().unwrap_or_else(|| name.to_owned()),
-        scheme: ("dotted", 0.5, Vec::new()),
-        ranges: ("comparators", 0.5, Vec::new()),
+        scheme: Inferred::new("dotted", 0.5, []),
+        ranges: Inferred::new("comparators", 0.5, []),
         bare: None,
         base_ids: Vec::new(),
         base: sights.iter().zip(&texts).find_map(|(sight, texts)| around::stated_version(*sight, texts)),
@@ -286,10 +293,8 @@ fn platforms(
         learned.loader_id = Some(learned.base_ids.remove(at));
     }
     if learned.base_ids.len() > 1 {
-        let ids = learned.base_ids.join(", ");
-        learned
-            .questions
-            .push(format!("Which of these is the game, and what are the others, which many mods ask for: {ids}?"));
+        let ids = Series::of(&learned.base_ids);
+        learned.questions.push(Question::WhichIsGame(ids));
     }
     unknown_ids(learned, ids);
     let loader_name = learned.loader.as_ref().map(|(named, _)| named.name.to_lowercase()).unwrap_or_default();
@@ -334,12 +339,8 @@ fn unknown_ids(learned: &mut Learned, ids: &HashSet<String>) {
         .filter(|id| !ids.contains(&id.to_lowercase()) && !known.contains(&id.to_lowercase()))
         .collect();
     if !unknown.is_empty() {
-        let shown: Vec<&str> = unknown.iter().take(6).map(|id| id.as_str()).collect();
-        let question = format!(
-            "What are these, which mods require and no mod here is: {}? If it is the game or the loader, add it to `ids` of [base] or [loader].",
-            shown.join(", ")
-        );
-        learned.questions.push(question);
+        let shown = Series::of(unknown.iter().take(6).map(|id| id.as_str()));
+        learned.questions.push(Question::UnknownRequired(shown));
     }
 }
 
@@ -372,7 +373,7 @@ fn require_what_is_there(learned: &mut Learned, ids: &HashSet<String>) {
                 });
                 relation.key = "optional";
                 relation.confidence = 0.5;
-                relation.evidence.push(format!("{lacking} of them are not there, and can't be required then"));
+                relation.clues.push(Clue::NotThere(lacking));
             }
             true
         });
@@ -407,32 +408,31 @@ fn versions(learned: &mut Learned, answers: &Answers) {
     let count = |test: fn(&str) -> bool| all.iter().filter(|version| test(version)).count();
     let (dates, strict) = (count(words::is_date), count(words::is_semver));
     let tagged = all.iter().filter(|version| version.contains(['-', '+']) && words::is_semver(version)).count();
-    let of = |hits: usize, what: &str| vec![format!("{hits} of {} versions {what}", all.len())];
     learned.scheme = if all.is_empty() {
-        ("dotted", 0.3, vec!["no versions were found; this is the usual scheme".to_owned()])
+        Inferred::new("dotted", 0.3, [Clue::NoVersions])
     } else if dates == all.len() {
-        ("date", 0.85, of(dates, "are dates"))
+        Inferred::new("date", 0.85, [Clue::Dates(dates)])
     } else if all.iter().filter(|version| words::is_version(version)).count() * 10 < all.len() * 6 {
-        ("opaque", 0.6, vec!["most versions have no numbers to put in order".to_owned()])
+        Inferred::new("opaque", 0.6, [Clue::NoNumbers])
     } else if strict == all.len() && tagged > 0 {
-        ("semver", 0.8, of(tagged, "have a pre-release or build part after three numbers"))
+        Inferred::new("semver", 0.8, [Clue::Tagged(tagged, all.len())])
     } else {
-        ("dotted", 0.85, of(all.len() - strict, "have other than three plain numbers; dotted takes both"))
+        Inferred::new("dotted", 0.85, [Clue::Untagged(all.len() - strict, all.len())])
     };
     let ranges: Vec<String> = all_ranges(learned);
     let looks = needs::range_looks(ranges.iter().map(String::as_str));
     let (intervals, comparators) =
         (looks.get("intervals").copied().unwrap_or(0), looks.get("comparators").copied().unwrap_or(0));
     let bare = looks.get("bare").copied().unwrap_or(0);
-    let seen = format!("{intervals} requirements in brackets, {comparators} with signs, {bare} plain versions");
+    let seen = Clue::Ranges { intervals, comparators, bare };
     learned.ranges = if intervals > 0 && comparators == 0 {
-        ("intervals", 0.85, vec![seen])
+        Inferred::new("intervals", 0.85, [seen])
     } else {
-        ("comparators", if intervals + comparators + bare > 0 { 0.85 } else { 0.66 }, vec![seen])
+        Inferred::new("comparators", if intervals + comparators + bare > 0 { 0.85 } else { 0.66 }, [seen])
     };
     if let Some(word) = &answers.bare {
         let known = ["exact", "at-least", "compatible"].into_iter().find(|known| known == word);
-        learned.bare = known.map(|word| (word, 1.0, vec!["you said so".to_owned()]));
+        learned.bare = known.map(|word| Inferred::new(word, 1.0, [Clue::Said]));
     } else if bare > 0 {
         learned.bare = Some(bare_meaning(learned));
     }
@@ -446,8 +446,8 @@ fn all_ranges(learned: &Learned) -> Vec<String> {
 }
 
 /// Whether plain versions are met exactly or by newer ones, as far as what is installed tells.
-fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
-    let scheme = match learned.scheme.0 {
+fn bare_meaning(learned: &mut Learned) -> Inferred<&'static str> {
+    let scheme = match learned.scheme.value {
         "semver" => crate::base::version::Scheme::SemVer,
         "date" => crate::base::version::Scheme::Date,
         "opaque" => crate::base::version::Scheme::Opaque,
@@ -474,18 +474,13 @@ fn bare_meaning(learned: &mut Learned) -> (&'static str, f64, Vec<String>) {
             None => {}
         }
     }
-    let evidence = vec![format!(
-        "of the plain versions asked for, {same} are installed exactly, {newer} in a newer release, {older} in an older one"
-    )];
+    let clue = Clue::PlainVersions { same, newer, older };
     if newer > 0 {
-        return ("at-least", 0.8, evidence);
+        return Inferred::new("at-least", 0.8, [clue]);
     }
     learned.asks.push(Ask::Bare);
-    learned.questions.push(
-        "Does a requirement without a sign, such as `1.2`, mean just that version, or that one and newer? Taken for that one and newer; see `bare`."
-            .to_owned(),
-    );
-    ("at-least", 0.5, evidence)
+    learned.questions.push(Question::Bare);
+    Inferred::new("at-least", 0.5, [clue])
 }
 
 fn signatures(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashSet<String>) {
@@ -518,7 +513,7 @@ fn by_listed_digest(learned: &mut Learned) {
         {
             version.rule = version.rule.replace("digest = true", &format!("digest = \"{word}\""));
             version.confidence = 0.85;
-            version.evidence = vec![format!("a list asks for them by their {word}")];
+            version.clues = vec![Clue::AskedByDigest(word)];
         }
     }
 }
@@ -569,7 +564,7 @@ fn sides_of_lists(learned: &mut Learned) {
         let (list, _) = &mut learned.lists[at];
         if let Some(side) = sides[at].filter(|_| other && is_option(list) && list.role == Role::Server) {
             list.lines.push(("needed_on".to_owned(), side.to_owned()));
-            list.evidence.push("another option of the same line has the mods of the other kind".to_owned());
+            list.clues.push(Clue::OtherOption);
         }
     }
 }

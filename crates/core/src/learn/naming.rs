@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use aho_corasick::{AhoCorasick, MatchKind};
 
+use super::clue::Clue;
 use super::sight::Seen;
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
@@ -42,7 +43,7 @@ pub struct FoundList {
     /// How sure it is.
     pub confidence: f64,
     /// What speaks for it.
-    pub evidence: Vec<String>,
+    pub clues: Vec<Clue>,
 }
 
 impl FoundList {
@@ -52,7 +53,7 @@ impl FoundList {
         manifest: &Reading,
         names: &Names<'_>,
         lines: Vec<(String, String)>,
-        evidence: Vec<String>,
+        clues: Vec<Clue>,
     ) -> Self {
         Self {
             role: Role::Server,
@@ -63,7 +64,7 @@ impl FoundList {
             strangers: manifest.strangers(),
             ids_alone: false,
             confidence: confidence(manifest, names),
-            evidence,
+            clues,
         }
     }
 }
@@ -253,18 +254,14 @@ pub fn is_list(reading: &Reading, names: &Names<'_>, ids_hint: bool) -> bool {
 }
 
 /// What speaks for a list.
-pub fn evidence(manifest: &Reading, names: &Names<'_>, ordered: bool) -> Vec<String> {
-    let mut evidence = vec![format!(
-        "{} of its {} entries name mods, {} of {} mods that are there",
-        manifest.named.iter().flatten().count(),
-        manifest.named.len(),
-        manifest.mods().len(),
-        names.mods.len()
-    )];
-    if ordered {
-        evidence.push("its entries do not stand in the order of the alphabet, so that the order may matter".to_owned());
-    }
-    evidence
+pub fn clues(manifest: &Reading, names: &Names<'_>, ordered: bool) -> Vec<Clue> {
+    let named = Clue::Named {
+        named: manifest.named.iter().flatten().count(),
+        entries: manifest.named.len(),
+        mods: manifest.mods().len(),
+        all: names.mods.len(),
+    };
+    std::iter::once(named).chain(ordered.then_some(Clue::NotAlphabetic)).collect()
 }
 
 /// How sure a list is.

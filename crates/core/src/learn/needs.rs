@@ -6,8 +6,10 @@ use std::sync::LazyLock;
 use regex::Regex;
 use serde_json::Value;
 
+use super::clue::Clue;
 use super::fields::quoted;
 use super::leaves::{Held, holders, leaves};
+use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
 use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind};
 use crate::rulebook::RelationKind;
@@ -38,11 +40,11 @@ pub struct Relations {
     /// How sure it is.
     pub confidence: f64,
     /// What speaks for it.
-    pub evidence: Vec<String>,
+    pub clues: Vec<Clue>,
     /// The entries of each unit.
     pub entries: Vec<Vec<Entry>>,
     /// What could not be told.
-    pub question: Option<String>,
+    pub question: Option<Question>,
 }
 
 /// How entries are written.
@@ -190,8 +192,8 @@ impl Fit {
             && (hinted || self.known >= 2 || (self.known == self.all && self.known > 0))
     }
 
-    fn words(&self) -> String {
-        format!("{} of {} entries name mods that are there", self.known, self.all)
+    const fn clue(&self) -> Clue {
+        Clue::Known { known: self.known, all: self.all }
     }
 
     fn confidence(&self, hinted: bool) -> f64 {
@@ -215,14 +217,11 @@ fn settled((words, each, form): (&str, &str, Form), rule: String, fit: &Fit, ent
     let by_presence = if fit.known == fit.all { RelationKind::Required } else { RelationKind::Optional };
     let (chosen, question) = match kind {
         Some(kind) => (kind, None),
-        None => (
-            by_presence,
-            Some(format!("is `{words}` what a mod requires, can use, or can't stand? taken by what is there")),
-        ),
+        None => (by_presence, Some(Question::Kind(words.to_owned()))),
     };
-    let mut evidence = vec![fit.words()];
+    let mut clues = vec![fit.clue()];
     if kind.is_some() {
-        evidence.push(format!("its key is `{words}`"));
+        clues.push(Clue::Key(words.to_owned()));
     }
     let each = each.to_owned();
     Relations {
@@ -231,7 +230,7 @@ fn settled((words, each, form): (&str, &str, Form), rule: String, fit: &Fit, ent
         each,
         form,
         confidence: fit.confidence(kind.is_some()),
-        evidence,
+        clues,
         entries,
         question,
     }
@@ -343,7 +342,7 @@ fn grammar(
     if !fit.is_relation(words) {
         return None;
     }
-    let (signs, sign_evidence) = signs(&hits, known);
+    let (signs, told_by_signs) = kinds_of_signs(&hits, known);
     let between_words = between.map_or_else(String::new, |between| format!(", between = {}", quoted(between)));
     let sign_words = if signs.is_empty() {
         String::new()
@@ -364,14 +363,17 @@ fn grammar(
     let entries = spread(units, lists.iter().map(|(at, texts)| (*at, texts.iter().filter_map(entry).collect())));
     let mut settled = settled((words, path, Form::Texts), rule, &fit, entries);
     if !signs.is_empty() {
-        settled.evidence.extend(sign_evidence);
+        settled.clues.extend(told_by_signs);
         settled.key = if settled.key == "required" { "relations" } else { settled.key };
     }
     Some(settled)
 }
 
 /// What the signs before entries mean: by what is there, and by the signs that are commonly used.
-fn signs(hits: &[(Option<String>, String)], known: &HashSet<String>) -> (BTreeMap<String, RelationKind>, Vec<String>) {
+fn kinds_of_signs(
+    hits: &[(Option<String>, String)],
+    known: &HashSet<String>,
+) -> (BTreeMap<String, RelationKind>, Vec<Clue>) {
     let mut by_sign: BTreeMap<&str, (usize, usize)> = BTreeMap::new();
     for (sign, id) in hits {
         if let Some(sign) = sign {
@@ -380,7 +382,7 @@ fn signs(hits: &[(Option<String>, String)], known: &HashSet<String>) -> (BTreeMa
             count.1 += usize::from(known.contains(&id.to_lowercase()));
         }
     }
-    let mut evidence = Vec::new();
+    let mut told = Vec::new();
     let meaning = by_sign.into_iter().map(|(sign, (all, there))| {
         let kind = if sign.contains('!') {
             RelationKind::Conflicting
@@ -393,10 +395,10 @@ fn signs(hits: &[(Option<String>, String)], known: &HashSet<String>) -> (BTreeMa
         } else {
             RelationKind::Optional
         };
-        evidence.push(format!("`{sign}` stands before {all}, of which {there} are there"));
+        told.push(Clue::Before { sign: sign.to_owned(), all, there });
         (sign.to_owned(), kind)
     });
-    (meaning.collect(), evidence)
+    (meaning.collect(), told)
 }
 
 /// Lists of objects with an id, perhaps a range and a kind.
@@ -472,10 +474,10 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
     let mut settled = settled((&place.words, path, form), rule, &fit, entries);
     if let Some((path, _)) = words {
         settled.key = "relations";
-        settled.question = (!guessed.is_empty()).then(|| {
-            format!("what does `{}` at {path} mean: that a mod requires another, can use it, or can't stand it? taken by what is there", guessed.join("`, `"))
-        });
-        settled.evidence.push(format!("`{path}` tells the kinds apart"));
+        let guessed: Vec<String> = guessed.iter().map(ToString::to_string).collect();
+        settled.question =
+            (!guessed.is_empty()).then(|| Question::KindWords { words: Quoted(guessed), at: path.to_string() });
+        settled.clues.push(Clue::TellsKinds(path.to_string()));
     }
     Some(settled)
 }

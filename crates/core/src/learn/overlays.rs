@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
+use super::clue::Clue;
 use super::shelves::Shelf;
 use super::sight::{InstallView, name, parent, starts_as_zip};
 use super::units::Unit;
@@ -12,14 +13,14 @@ use crate::rulebook::Role;
 const BASES: usize = 60;
 
 /// What a shelf's archives are laid into.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub struct Laid {
     /// The base archive.
     pub base: String,
     /// Members that are left out on a role.
     pub strip: BTreeMap<Role, String>,
     /// What speaks for it.
-    pub evidence: Vec<String>,
+    pub clues: Vec<Clue>,
 }
 
 /// The base archive of a shelf, if one holds most of what its archives hold.
@@ -42,8 +43,8 @@ pub fn laid_into(sights: &[&dyn InstallView], shelf: &Shelf, inside: &HashSet<St
         }
     }
     let (shared, base) = best?;
-    let evidence = vec![format!("{shared} of the {} members of these archives are in it too", members.len())];
-    Some(Laid { strip: stripped(sights, &members, &base), base, evidence })
+    let clues = vec![Clue::MembersInIt { shared, all: members.len() }];
+    Some(Laid { strip: stripped(sights, &members, &base), base, clues })
 }
 
 fn bases(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<InstallPath> {

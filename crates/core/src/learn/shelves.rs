@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::Cursor;
 
+use super::clue::Clue;
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::leftovers::is_out_of_use;
 use super::needs::{self, Relations};
@@ -184,7 +185,7 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         + usize::from(hinted)
         + usize::from(telling)
         + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
-    // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
+    // One folder with an id and a version may be anything; several alike, or with more clues, are mods.
     if is_world_folder(&group.place) {
         return None;
     }
@@ -560,14 +561,14 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
     let told = names.parts.iter().filter(|part| part.is_some()).count();
     let own = format!("{{ file-name = '{}' }}", names.pattern);
     let rule = if told < units.len() { format!("[{own}, {}]", bare_name(units)) } else { own };
-    let evidence = vec![format!("nothing in the files tells more; {told} of {} names fit", units.len())];
-    let id = Choice { rule, confidence: 0.6, evidence, values, path: None };
+    let clues = vec![Clue::NamesFit { told, names: units.len() }];
+    let id = Choice { rule, confidence: 0.6, clues, values, path: None };
     let version = if names.with_version {
         let values = names.parts.iter().map(|part| part.as_ref().and_then(|(_, version)| version.clone())).collect();
         Some(Choice {
             rule: format!("[{{ file-name = '{}' }}, {{ digest = true }}]", names.pattern),
             confidence: 0.7,
-            evidence: vec!["it stands in the names; a mod without one is known by its digest".to_owned()],
+            clues: vec![Clue::InNamesOrDigest],
             values,
             path: None,
         })
@@ -577,7 +578,7 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
         Some(Choice {
             rule: "{ digest = true }".to_owned(),
             confidence: 0.6,
-            evidence: vec!["nothing tells a version, so that two releases differ in their digests alone".to_owned()],
+            clues: vec![Clue::DigestsAlone],
             values: vec![None; units.len()],
             path: None,
         })

@@ -4,12 +4,15 @@ use std::collections::BTreeSet;
 use std::fmt::Write;
 
 use super::around;
+use super::clue::{Clue, Inferred};
 use super::draft::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use super::fields::{Choice, quoted};
 use super::mentions::{FoundList, list_name};
 use super::overlays::Laid;
+use super::question::{Question, Shelves};
 use super::shelves::{Facts, ForeignDocument, Shelf, document_line};
 use crate::base::path::printable;
+use crate::base::stated::Series;
 use crate::rulebook::{Holds, NamePattern, Role};
 
 /// Below this a line is marked to be looked at.
@@ -20,10 +23,10 @@ struct DraftWriter<'l> {
     learned: &'l Learned,
     text: String,
     facts: Vec<Fact>,
-    questions: Vec<String>,
+    questions: Vec<Question>,
     asks: Vec<Ask>,
     /// Questions that may come up for several shelves, with those.
-    of_shelves: Vec<(&'static str, Vec<String>)>,
+    of_shelves: Vec<(fn(Shelves) -> Question, Vec<String>)>,
 }
 
 /// Writes the draft.
@@ -78,23 +81,24 @@ impl DraftWriter<'_> {
         let _ = writeln!(self.text, "# {}", printable(text));
     }
 
-    fn fact(&mut self, about: &str, value: &str, confidence: f64, evidence: &[String]) {
-        let evidence = evidence.iter().map(|words| printable(words)).collect();
+    fn fact(&mut self, about: &str, value: &str, confidence: f64, clues: &[Clue]) {
+        let evidence = clues.iter().map(|clue| printable(&clue.to_string())).collect();
         self.facts.push(Fact { about: about.to_owned(), value: value.to_owned(), confidence, evidence });
     }
 
     /// A line with its evidence above it, marked when it is doubtful.
-    fn inferred(&mut self, about: &str, key: &str, value: &str, (confidence, evidence): (f64, &[String])) {
+    fn inferred(&mut self, about: &str, key: &str, value: &str, (confidence, clues): (f64, &[Clue])) {
         let mark = if confidence < DOUBT { "LOOK AT THIS: " } else { "" };
-        if !evidence.is_empty() {
-            self.comment(&format!("{mark}{} (sure to {:.0} %)", evidence.join("; "), confidence * 100.0));
+        if !clues.is_empty() {
+            let told: Vec<String> = clues.iter().map(ToString::to_string).collect();
+            self.comment(&format!("{mark}{} (sure to {:.0} %)", told.join("; "), confidence * 100.0));
         }
         self.line(&format!("{key} = {value}"));
-        self.fact(about, value, confidence, evidence);
+        self.fact(about, value, confidence, clues);
     }
 
     fn chosen(&mut self, about: &str, key: &str, choice: &Choice) {
-        self.inferred(about, key, &choice.rule, (choice.confidence, &choice.evidence));
+        self.inferred(about, key, &choice.rule, (choice.confidence, &choice.clues));
     }
 
     fn head(&mut self, answers: &Answers) {
@@ -103,16 +107,14 @@ impl DraftWriter<'_> {
         if answers.game.is_none() {
             self.comment("LOOK AT THIS: the name of the folder; write what the game is called");
             self.asks.push(Ask::Game);
-            self.questions.push("What is the game called? The draft has the name of the folder.".to_owned());
+            self.questions.push(Question::Game);
         }
         self.line(&format!("game = {}", quoted(&self.learned.game)));
         self.line("\n[versions]");
-        let (scheme, confidence, evidence) = &self.learned.scheme;
-        self.inferred("versions: scheme", "scheme", &quoted(scheme), (*confidence, evidence));
-        let (ranges, confidence, evidence) = &self.learned.ranges;
-        self.inferred("versions: ranges", "ranges", &quoted(ranges), (*confidence, evidence));
-        if let Some((bare, confidence, evidence)) = &self.learned.bare {
-            self.inferred("versions: bare", "bare", &quoted(bare), (*confidence, evidence));
+        let Learned { scheme, ranges, bare, .. } = self.learned;
+        for (key, word) in [("scheme", Some(scheme)), ("ranges", Some(ranges)), ("bare", bare.as_ref())] {
+            let Some(Inferred { value, confidence, clues }) = word else { continue };
+            self.inferred(&format!("versions: {key}"), key, &quoted(value), (*confidence, clues));
         }
     }
 
@@ -122,26 +124,23 @@ impl DraftWriter<'_> {
             self.line("\n[base]");
             if !learned.base_ids.is_empty() {
                 let ids: Vec<String> = learned.base_ids.iter().map(|id| quoted(id)).collect();
-                let evidence = ["mods ask for it, or a list has it, and no mod is called so".to_owned()];
+                let evidence = [Clue::AskedForAndNoMod];
                 self.inferred("the game: ids", "ids", &format!("[{}]", ids.join(", ")), (0.75, &evidence));
             }
             if let Some(stated) = &learned.base {
                 let notation = stated.notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
                 let value =
                     format!("{{ file = {}, at = {}{notation} }}", quoted(stated.file.as_str()), quoted(&stated.at));
-                let evidence = [format!("{} stands there", stated.version)];
+                let evidence = [Clue::StandsThere(stated.version.clone())];
                 self.inferred("the game: version", "version", &value, (0.7, &evidence));
             }
         }
         if let Some(id) = &learned.loader_id {
             self.line("\n[loader]");
             self.line(&format!("name = {}", quoted(id)));
-            let evidence = ["many mods ask for it, and its name says so".to_owned()];
+            let evidence = [Clue::ManyAsk];
             self.inferred("the loader: ids", "ids", &format!("[{}]", quoted(id)), (0.7, &evidence));
-            self.ask(
-                "Where does an install show the loader's version?",
-                "version = { file-name = '(?<version>[0-9.]+)' }",
-            );
+            self.ask(Question::LoaderVersion, "version = { file-name = '(?<version>[0-9.]+)' }");
         }
         if let Some((named, ids)) = &learned.loader {
             self.line("\n[loader]");
@@ -150,7 +149,8 @@ impl DraftWriter<'_> {
                 let ids: Vec<String> = ids.iter().map(|id| quoted(id)).collect();
                 self.line(&format!("ids = [{}]", ids.join(", ")));
             }
-            let evidence = [format!("{} tells {}, and mods speak of {}", named.file, named.version, named.name)];
+            let (file, version, name) = (named.file.clone(), named.version.clone(), named.name.clone());
+            let evidence = [Clue::FileTells { file, version, name }];
             let value = format!("{{ file-name = '{}' }}", named.pattern);
             self.inferred("the loader: version", "version", &value, (0.8, &evidence));
         }
@@ -168,14 +168,14 @@ impl DraftWriter<'_> {
             Holds::Files => "\"files\"",
             _ => "\"archives\"",
         };
-        let evidence = [format!("{} alike, each with its own id", shelf.seen.len())];
+        let evidence = [Clue::Alike(shelf.seen.len())];
         self.inferred(&about("holds"), "holds", holds, (0.85, &evidence));
         let (places, sure) = self.places(shelf);
         let evidence = self.place_evidence(shelf);
         self.inferred(&about("in"), "in", &places, (sure, &evidence));
         if let Some((file, false)) = &self.learned.ids_from {
             let value = format!("{{ server = {} }}", quoted(&self.list_of(file)));
-            let evidence = ["the server has only their ids".to_owned()];
+            let evidence = [Clue::OnlyIds];
             self.inferred(&about("ids-from"), "ids-from", &value, (0.75, &evidence));
         }
         self.names(shelf);
@@ -186,7 +186,7 @@ impl DraftWriter<'_> {
         self.mod_rule(shelf, facts, answers);
         if let Some((pattern, _)) = &facts.nested {
             self.line("\n[shelf.mod.nested]");
-            let evidence = ["archives of the same kind lie inside".to_owned()];
+            let evidence = [Clue::ArchivesInside];
             self.inferred(&about("nested"), "match", &format!("[{}]", quoted(pattern)), (0.85, &evidence));
             self.line("depth = 2");
         }
@@ -197,11 +197,11 @@ impl DraftWriter<'_> {
             self.line("\n[shelf.signed]");
             let sure = if signed.is_sure { 0.85 } else { 0.5 };
             self.line(&format!("payload = {}", quoted(&signed.payload)));
-            self.inferred(&about("signature"), "signature", &quoted(&signed.signature), (0.85, &signed.evidence));
+            self.inferred(&about("signature"), "signature", &quoted(&signed.signature), (0.85, &signed.clues));
             let key =
                 self.learned.ring.as_ref().map_or_else(|| "keys/{key}.pub".to_owned(), |(ring, _)| ring.key.clone());
             self.line(&format!("key = {}", quoted(&key)));
-            let evidence = ["told by the size of the signatures alone; nothing was verified".to_owned()];
+            let evidence = [Clue::BySizeAlone];
             self.inferred(&about("signature scheme"), "scheme", &quoted(signed.scheme), (sure, &evidence));
         }
     }
@@ -209,7 +209,7 @@ impl DraftWriter<'_> {
     fn laid(&mut self, shelf: &Shelf, laid: &Laid) {
         self.line("\n[shelf.laid-into]");
         let about = format!("shelf {}: laid into", shelf.name);
-        self.inferred(&about, "base", &quoted(&laid.base), (0.85, &laid.evidence));
+        self.inferred(&about, "base", &quoted(&laid.base), (0.85, &laid.clues));
         // A list that names the overlays gives their order.
         if let Some((list, _)) = self.learned.lists.iter().find(|(list, _)| list.strangers.is_empty()) {
             let name = self.unique_name(list);
@@ -218,7 +218,7 @@ impl DraftWriter<'_> {
         if !laid.strip.is_empty() {
             let each: Vec<String> =
                 laid.strip.iter().map(|(role, pattern)| format!("{role} = {}", quoted(pattern))).collect();
-            let evidence = ["members there are in no base archive of that role".to_owned()];
+            let evidence = [Clue::NoSuchMembers];
             let about = format!("shelf {}: strip", shelf.name);
             self.inferred(&about, "strip", &format!("{{ {} }}", each.join(", ")), (0.6, &evidence));
         }
@@ -245,17 +245,16 @@ impl DraftWriter<'_> {
             parts.push(format!("client = {}", list(client)));
         } else if !self.learned.has_client && !in_world {
             parts.push(format!("client = {}", list(server)));
-            let question =
-                "Where are the mods of {} on a client? No client was given, so the server's place was taken.";
-            self.about_shelf(question, shelf);
+            self.about_shelf(Question::ClientPlace, shelf);
             return (format!("{{ {} }}", parts.join(", ")), 0.6);
         }
         (format!("{{ {} }}", parts.join(", ")), 0.9)
     }
 
     /// A question that may come up for several shelves is asked once, of all of them.
-    fn about_shelf(&mut self, question: &'static str, shelf: &Shelf) {
-        match self.of_shelves.iter_mut().find(|(asked, _)| *asked == question) {
+    fn about_shelf(&mut self, question: fn(Shelves) -> Question, shelf: &Shelf) {
+        let same = |asked: fn(Shelves) -> Question| asked(Shelves(Vec::new())) == question(Shelves(Vec::new()));
+        match self.of_shelves.iter_mut().find(|(asked, _)| same(*asked)) {
             Some((_, shelves)) => shelves.push(shelf.name.clone()),
             None => self.of_shelves.push((question, vec![shelf.name.clone()])),
         }
@@ -263,25 +262,21 @@ impl DraftWriter<'_> {
 
     fn ask_of_shelves(&mut self) {
         for (question, shelves) in std::mem::take(&mut self.of_shelves) {
-            let names: Vec<String> = shelves.iter().map(|name| format!("`{}`", printable(name))).collect();
-            let word = if names.len() == 1 { "the shelf" } else { "the shelves" };
-            self.questions.push(question.replace("{}", &format!("{word} {}", names.join(", "))));
+            self.questions.push(question(Shelves(shelves)));
         }
     }
 
-    fn place_evidence(&self, shelf: &Shelf) -> Vec<String> {
-        let mut evidence = Vec::new();
-        for (role, places) in [("server", &shelf.places.server), ("client", &shelf.places.client)] {
-            if places.len() > 1 {
-                evidence.push(format!("on the {role} the same mods lie in {} places", places.len()));
-            } else if !places.is_empty() {
-                evidence.push(format!("seen on the {role}"));
+    fn place_evidence(&self, shelf: &Shelf) -> Vec<Clue> {
+        let mut clues = Vec::new();
+        for (role, places) in [(Role::Server, &shelf.places.server), (Role::Client, &shelf.places.client)] {
+            match places.len() {
+                0 => {}
+                1 => clues.push(Clue::SeenOn(role)),
+                places => clues.push(Clue::InPlaces { role, places }),
             }
         }
-        if !self.learned.has_client {
-            evidence.push("no client was looked at".to_owned());
-        }
-        evidence
+        clues.extend((!self.learned.has_client).then_some(Clue::NoClient));
+        clues
     }
 
     fn names(&mut self, shelf: &Shelf) {
@@ -302,7 +297,7 @@ impl DraftWriter<'_> {
         }
         let off: Vec<String> = shelf.off.iter().map(|off| quoted(off)).collect();
         if !off.is_empty() {
-            let evidence = ["files are named so that are mods like the others".to_owned()];
+            let evidence = [Clue::NamedOff];
             let about = format!("shelf {}: off", shelf.name);
             self.inferred(&about, "off", &format!("[{}]", off.join(", ")), (0.8, &evidence));
         }
@@ -313,7 +308,7 @@ impl DraftWriter<'_> {
         if let Some(document) = document_line(shelf) {
             let with =
                 shelf.seen.iter().filter(|unit| shelf.documents.iter().any(|d| unit.documents.contains_key(d))).count();
-            let evidence = [format!("{with} of {} mods have it", shelf.seen.len())];
+            let evidence = [Clue::HaveIt { with, all: shelf.seen.len() }];
             self.inferred(&about("document"), "document", &document, (0.9, &evidence));
         }
         if let Some(outside) = &shelf.outside {
@@ -321,7 +316,7 @@ impl DraftWriter<'_> {
             let key = outside.key.as_ref().map_or_else(String::new, |key| format!(", key = {}", quoted(key)));
             let (file, each) = (quoted(outside.file.as_str()), quoted(&outside.each));
             let value = format!("{{ file = {file}, each = {each}{key}{notation} }}");
-            let evidence = ["the mods tell nothing themselves, and it has an entry for each".to_owned()];
+            let evidence = [Clue::EntryForEach];
             self.inferred(&about("told-by"), "told-by", &value, (0.85, &evidence));
         }
         self.chosen(&about("id"), "id", &facts.id);
@@ -330,7 +325,7 @@ impl DraftWriter<'_> {
             None => {
                 self.comment("FILL IN: where does a mod here state its version?");
                 self.comment("version = \"$.\"");
-                self.about_shelf("Where does a mod of {} state its version?", shelf);
+                self.about_shelf(Question::Version, shelf);
             }
         }
         if let Some(title) = &facts.title {
@@ -345,16 +340,16 @@ impl DraftWriter<'_> {
         }
         self.relations(shelf, facts);
         if let Some((path, ids)) = &facts.provides {
-            let evidence = [format!("its key says so; {} ids", ids.len())];
+            let evidence = [Clue::KeySaysIds(ids.len())];
             self.inferred(&about("provides"), "provides", &quoted(path), (0.8, &evidence));
         }
     }
 
     /// A line to be filled in.
-    fn ask(&mut self, question: &str, line: &str) {
+    fn ask(&mut self, question: Question, line: &str) {
         self.comment(&format!("FILL IN: {question}"));
         self.comment(line);
-        self.questions.push(question.to_owned());
+        self.questions.push(question);
     }
 
     fn side(&mut self, shelf: &Shelf, facts: &Facts, answers: &Answers) {
@@ -366,7 +361,7 @@ impl DraftWriter<'_> {
                 _ => None,
             };
             if let Some(side) = alone.filter(|_| self.learned.has_client) {
-                let evidence = [format!("the shelf is on the {side} alone")];
+                let evidence = [Clue::OnSideAlone(side)];
                 let about = format!("shelf {}: needed_on", shelf.name);
                 return self.inferred(&about, "needed_on", &format!("{{ is = \"{side}\" }}"), (0.8, &evidence));
             }
@@ -375,9 +370,7 @@ impl DraftWriter<'_> {
                     "FILL IN: does a mod here say on which side it is needed? Until then each is taken for both.",
                 );
                 self.comment("needed_on = { at = \"$.\", means = { everywhere = \"both\" } }");
-                let question =
-                    "Does a mod of {} say on which side it is needed? None was found, so that each is taken for both.";
-                self.about_shelf(question, shelf);
+                self.about_shelf(Question::Side, shelf);
             }
             return;
         };
@@ -392,15 +385,11 @@ impl DraftWriter<'_> {
             }
         }
         let about = format!("shelf {}: needed_on", shelf.name);
-        self.inferred(&about, "needed_on", &rule, (choice.confidence, &choice.evidence));
+        self.inferred(&about, "needed_on", &rule, (choice.confidence, &choice.clues));
         for word in open {
             self.asks.push(Ask::Side { word: word.clone(), shelf: shelf.name.clone() });
-            self.questions.push(format!(
-                "What does `{}` mean at {} of the shelf `{}`: both, server, client or optional?",
-                printable(&word),
-                choice.path.as_deref().unwrap_or_default(),
-                shelf.name
-            ));
+            let at = choice.path.clone().unwrap_or_default();
+            self.questions.push(Question::SideWord { word: printable(&word), at, shelf: shelf.name.clone() });
         }
     }
 
@@ -416,7 +405,7 @@ impl DraftWriter<'_> {
             let rules: Vec<&str> = same.iter().map(|relation| relation.rule.as_str()).collect();
             let value =
                 if rules.len() == 1 { rules[0].to_owned() } else { format!("[\n    {},\n]", rules.join(",\n    ")) };
-            let evidence: Vec<String> = same.iter().flat_map(|relation| relation.evidence.clone()).collect();
+            let evidence: Vec<Clue> = same.iter().flat_map(|relation| relation.clues.clone()).collect();
             let confidence = same.iter().map(|relation| relation.confidence).fold(1.0, f64::min);
             self.inferred(&format!("shelf {}: {key}", shelf.name), key, &value, (confidence, &evidence));
             self.questions.extend(same.iter().filter_map(|relation| relation.question.clone()));
@@ -441,23 +430,19 @@ impl DraftWriter<'_> {
                 self.line(&format!("{key} = {}", quoted(value)));
             }
         }
-        let evidence = [format!("{} mods lack the document of the others", stranger.names.len())];
+        let evidence = [Clue::LackDocument(stranger.names.len())];
         self.fact(&format!("shelf {}: foreign", shelf.name), &stranger.member, 0.4, &evidence);
-        self.questions.push(format!(
-            "For which loader are mods with {}? The draft names it after the document.",
-            stranger.member
-        ));
+        self.questions.push(Question::ForeignLoader(stranger.member.clone()));
     }
 
     fn ids_alone(&mut self, file: &str) {
         self.line("\n[[shelf]]");
         self.line("name = \"mods\"");
-        let evidence = ["no shelf was found, and a list of ids was".to_owned()];
+        let evidence = [Clue::OnlyListOfIds];
         self.inferred("shelf mods: holds", "holds", "\"ids\"", (0.6, &evidence));
         let name = self.list_of(file);
         self.line(&format!("ids-from = {{ server = {} }}", quoted(&name)));
-        self.questions
-            .push("Where are the mods on a client? Only a list of their ids was seen; give --client.".to_owned());
+        self.questions.push(Question::OnlyIds);
     }
 
     fn list_of(&self, file: &str) -> String {
@@ -482,16 +467,13 @@ impl DraftWriter<'_> {
         let Some((ring, role)) = &self.learned.ring else { return };
         self.line("\n[keyring]");
         let place = format!("{{ {role} = {} }}", quoted(&ring.place));
-        self.inferred("the key ring", "in", &place, (0.9, &ring.evidence));
+        self.inferred("the key ring", "in", &place, (0.9, &ring.clues));
         if !ring.own.is_empty() {
             let own: Vec<String> = ring.own.iter().filter_map(|own| pattern_of(own)).collect();
-            let evidence = ["no mod brings these: the game's own, or left over".to_owned()];
+            let evidence = [Clue::NoModBrings];
             self.inferred("the key ring: own", "own", &format!("[{}]", own.join(", ")), (0.5, &evidence));
-            let shown: Vec<String> = ring.own.iter().take(5).map(|own| printable(own)).collect();
-            self.questions.push(format!(
-                "Are these keys the game's own, or left over from mods that are gone: {}?",
-                shown.join(", ")
-            ));
+            let shown = Series::of(ring.own.iter().take(5).map(|own| printable(own)));
+            self.questions.push(Question::OwnKeys(shown));
         }
     }
 
@@ -503,7 +485,7 @@ impl DraftWriter<'_> {
             self.line(&format!("of = \"{}\"", list.role));
         }
         let file = around::in_any_world(list.file.as_str(), &self.learned.worlds);
-        let evidence = list.evidence.clone();
+        let evidence = list.clues.clone();
         self.inferred(&format!("{name}: file"), "file", &quoted(&file), (list.confidence, &evidence));
         for (key, value) in &list.lines {
             self.line(&format!("{key} = {value}"));
@@ -525,7 +507,7 @@ impl DraftWriter<'_> {
             .map(|(shelf, ..)| quoted(&shelf.name))
             .collect();
         if !named.is_empty() && named.len() < all {
-            let evidence = ["it names no mod of the other shelves".to_owned()];
+            let evidence = [Clue::NoOtherShelf];
             self.inferred(&format!("{name}: shelves"), "shelves", &format!("[{}]", named.join(", ")), (0.7, &evidence));
         }
     }
@@ -542,19 +524,18 @@ impl DraftWriter<'_> {
         }
         let shown: Vec<String> = keep.iter().filter_map(|text| pattern_of(text)).collect();
         if !shown.is_empty() {
-            let evidence = ["entries that no mod was found for: the game's own, or mods that are missing".to_owned()];
+            let evidence = [Clue::NoModFound];
             let value = format!("[{}]", shown.join(", "));
             self.inferred(&format!("{name}: keep"), "keep", &value, (0.45, &evidence));
         }
-        let shown: Vec<String> = keep.iter().take(5).map(|text| printable(text)).collect();
-        self.questions
-            .push(format!("What are these entries of `{name}`, which no mod was found for: {}?", shown.join(", ")));
+        let entries = Series::of(keep.iter().take(5).map(|text| printable(text)));
+        self.questions.push(Question::Entries { list: name.to_owned(), entries });
     }
 
     fn settings(&mut self) {
         for setting in &self.learned.settings {
             self.line("\n[[setting]]");
-            self.comment(&setting.evidence);
+            self.comment(&setting.clue.to_string());
             self.line(&format!("name = {}", quoted(&setting.name)));
             if let Some(role) = setting.of {
                 self.line(&format!("of = \"{role}\""));
@@ -569,7 +550,7 @@ impl DraftWriter<'_> {
                 about: format!("setting {}", printable(&setting.name)),
                 value: setting.at.clone(),
                 confidence: 0.5,
-                evidence: vec![printable(&setting.evidence)],
+                evidence: vec![printable(&setting.clue.to_string())],
             });
         }
     }
@@ -577,7 +558,7 @@ impl DraftWriter<'_> {
     fn worlds(&mut self) {
         for found in &self.learned.worlds {
             self.line("\n[[world]]");
-            let evidence = [found.evidence.clone()];
+            let evidence = [found.clue.clone()];
             let value = format!("{{ {} = {} }}", Role::Server, quoted(&found.place));
             self.inferred("worlds", "in", &value, (0.6, &evidence));
         }
@@ -589,16 +570,13 @@ impl DraftWriter<'_> {
         }
         self.line("\n[logs]");
         for (role, found) in &self.learned.logs {
-            let evidence = [found.evidence.clone()];
+            let evidence = [found.clue.clone()];
             self.inferred(&format!("logs: {role}"), role.as_str(), &quoted(&found.place), (0.7, &evidence));
         }
     }
 
     fn no_shelf(&mut self) {
-        self.questions.push(
-            "No folder was found that holds mods. Is this the folder of the game, with its mods installed? Write a [[shelf]] by hand."
-                .to_owned(),
-        );
+        self.questions.push(Question::NoShelf);
         self.line("\n# FILL IN: where are the mods?");
         self.line("# [[shelf]]\n# name  = \"mods\"\n# holds = \"archives\"\n# in    = { server = \"mods\", client = \"mods\" }");
         self.line("# [shelf.mod]\n# id = { file-name = '^(?<id>.+)$' }");

@@ -10,6 +10,7 @@ use crate::base::ids::FoldedId;
 use crate::rulebook::{Event, Role};
 
 /// Where evidence comes from.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Source {

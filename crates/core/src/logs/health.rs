@@ -30,6 +30,7 @@ const PARTS: usize = 48;
 const MOMENTS: usize = 500_000;
 
 /// What logs tell of a server.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Health {
     /// `kanon-health/1`.
@@ -57,6 +58,7 @@ pub struct Health {
 }
 
 /// One start.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Start {
     /// The day on which it began, where the log tells dates.
@@ -75,6 +77,7 @@ pub struct Start {
 }
 
 /// How much memory was used.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Serialize)]
 pub struct Memory {
     /// The first amount that was told.
@@ -88,6 +91,7 @@ pub struct Memory {
 }
 
 /// A mod that is named when something is wrong.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct NamedMod {
     /// Its id.
@@ -99,6 +103,7 @@ pub struct NamedMod {
 }
 
 /// A part of the time that logs tell of.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Serialize)]
 pub struct Part {
     /// When it begins, as the time of day.

@@ -9,6 +9,7 @@ use regex::{Captures, Regex};
 use serde::Serialize;
 
 /// How much was hidden.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Serialize)]
 pub struct Hidden {
     /// Addresses of machines.

@@ -8,6 +8,7 @@ use crate::base::path::InstallPath;
 use crate::rulebook::{NeededOn, RelationKind};
 
 /// A relation of a mod to another.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct Relation {
     /// Its kind.
@@ -19,6 +20,7 @@ pub struct Relation {
 }
 
 /// What was read from a mod itself.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct ModManifest {
     /// Its id.
@@ -57,6 +59,7 @@ pub struct ModManifest {
 }
 
 /// An entry that a mod merges into a data file of the game.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct MergedEntry {
     /// The data file.
@@ -73,6 +76,7 @@ pub struct MergedEntry {
 macro_rules! beside_reading {
     ($flat:ident => $whole:ident { $($(#[$meta:meta])* $field:ident: $type:ty,)* }) => {
         #[derive(serde::Deserialize)]
+        #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
         struct $flat {
             id: $crate::base::ids::FoldedId,
             version: Option<String>,
@@ -123,6 +127,7 @@ macro_rules! beside_reading {
 pub(crate) use beside_reading;
 
 /// A member of an archive, as the archive's directory tells.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Member {
     /// Its path inside the archive.

@@ -27,6 +27,7 @@ use crate::survey::{Survey, SurveyedMod};
 pub const FORMAT: &str = "kanon-alignment/1";
 
 /// One step of an alignment.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Step {
     /// What is done.
@@ -57,6 +58,7 @@ fn release(sealed: &SealedMod) -> Release {
 }
 
 /// A line of a text file that goes or comes.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LineChange {
     /// Its number, from one: before the change where it goes, after it where it comes.
@@ -68,6 +70,7 @@ pub struct LineChange {
 }
 
 /// What a step does.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "action", rename_all = "kebab-case")]
 pub enum Action {
@@ -131,6 +134,7 @@ impl Step {
 }
 
 /// What an alignment would do.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Plan {
     /// The steps, in the order in which they are done.

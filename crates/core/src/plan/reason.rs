@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 use crate::base::ids::FoldedId;
 
 /// Why a step is taken.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(tag = "reason", rename_all = "kebab-case")]
 pub enum Reason {
@@ -111,6 +112,7 @@ pub enum Reason {
 }
 
 /// A mod in a release.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Release {
     /// The mod.
@@ -121,6 +123,7 @@ pub struct Release {
 }
 
 /// A signing key.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Key {
     /// Its name.

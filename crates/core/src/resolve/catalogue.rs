@@ -23,6 +23,7 @@ pub const FORMAT: &str = "kanon-catalogue/1";
 pub const FILE: &str = "catalogue.json";
 
 /// An index of releases.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Catalogue {
     /// `kanon-catalogue/1`.
@@ -35,6 +36,7 @@ pub struct Catalogue {
 }
 
 /// A mod of a catalogue.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CataloguedMod {
     /// Its id.
@@ -51,6 +53,7 @@ pub struct CataloguedMod {
 }
 
 /// A release of a catalogue.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct CataloguedRelease {
     /// Its version; none for a mod that states none.
@@ -94,6 +97,7 @@ pub struct CataloguedRelease {
 }
 
 /// A file to be downloaded.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Hash, Serialize, Deserialize)]
 pub struct Download {
     /// Its path, from the folder of the catalogue.

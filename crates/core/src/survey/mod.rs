@@ -22,6 +22,7 @@ use crate::rulebook::{Role, Shelf};
 pub const FORMAT: &str = "kanon-survey/1";
 
 /// The measured record of one install.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Survey {
     /// `kanon-survey/1`.
@@ -72,6 +73,7 @@ pub struct Survey {
 }
 
 /// Which install a survey is of.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct InstallFacts {
     /// Its name in the workspace, or its folder's.
@@ -100,6 +102,7 @@ impl InstallFacts {
 }
 
 /// A mod list or a launch line as it was found.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedList {
     /// What the rulebook calls it.
@@ -120,6 +123,7 @@ pub struct SurveyedList {
 }
 
 /// One entry of a list.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ListEntry {
     /// The id of the mod that it names; its own text when it names none that is known.
@@ -139,6 +143,7 @@ pub struct ListEntry {
 }
 
 /// What an entry of a list stands for.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum StandsFor {
@@ -151,6 +156,7 @@ pub enum StandsFor {
 }
 
 /// A public key.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedKey {
     /// Its name, without its extension.
@@ -173,6 +179,7 @@ pub struct SurveyedKey {
 }
 
 /// How much memory a launch line gives.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedMemory {
     /// The file of the launch line.
@@ -185,6 +192,7 @@ pub struct SurveyedMemory {
 }
 
 /// A data file of the game into which mods merge entries.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedData {
     /// The file.
@@ -197,6 +205,7 @@ pub struct SurveyedData {
 }
 
 /// An entry of a data file.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct DataEntry {
     /// What tells it apart, such as `good bell-small`.
@@ -206,6 +215,7 @@ pub struct DataEntry {
 }
 
 /// A file outside the shelves that a mod brings, or may bring.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct PlacedFile {
     /// Where it belongs.
@@ -215,6 +225,7 @@ pub struct PlacedFile {
 }
 
 /// What the last alignment put beside the shelves.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
 pub struct Brought {
     /// Entries of data files.
@@ -226,6 +237,7 @@ pub struct Brought {
 }
 
 /// An entry that an alignment put into a data file.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BroughtEntry {
     /// The data file.
@@ -240,6 +252,7 @@ pub struct BroughtEntry {
 }
 
 /// A file that an alignment put outside the shelves.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct BroughtFile {
     /// Where.
@@ -252,6 +265,7 @@ pub struct BroughtFile {
 }
 
 /// Whether a signature fits.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Verdict {
@@ -266,6 +280,7 @@ pub enum Verdict {
 }
 
 /// A signed file of a mod, and its signature.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedSignature {
     /// The signed file.
@@ -289,6 +304,7 @@ pub struct SurveyedSignature {
 }
 
 /// A setting as it was found.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedSetting {
     /// What the rulebook calls it.
@@ -303,6 +319,7 @@ pub struct SurveyedSetting {
 }
 
 /// A base archive, and what of the overlays is in it.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedBase {
     /// The archive.
@@ -319,6 +336,7 @@ pub struct SurveyedBase {
 }
 
 /// How much of an overlay is in the base archive.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LaidOverlay {
     /// The overlay's id.
@@ -352,6 +370,7 @@ beside_reading!(FlatSurveyedMod => SurveyedMod {
 });
 
 /// A mod as it was found on an install.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(from = "FlatSurveyedMod")]
 pub struct SurveyedMod {
@@ -384,6 +403,7 @@ pub struct SurveyedMod {
 }
 
 /// One measured file.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedFile {
     /// From the root of the install.
@@ -395,6 +415,7 @@ pub struct SurveyedFile {
 }
 
 /// Something that could not be read.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Unreadable {
     /// From the root of the install, as text: it may be a name that no path can have.

@@ -64,7 +64,7 @@ fn folders_of_worlds_are_told_by_their_names(#[case] files: &[&str], #[case] exp
 #[case("mods", "mods")]
 #[case("worldsmith/fen/packs", "worldsmith/fen/packs")]
 fn a_place_in_one_world_is_the_place_in_any(#[case] path: &str, #[case] expected: &str) {
-    let worlds = [FoundWorlds { place: "worlds/*".to_owned(), evidence: String::new() }];
+    let worlds = [FoundWorlds { place: "worlds/*".to_owned(), clue: Clue::NoClient }];
     assert_eq!(in_any_world(path, &worlds), expected);
 }
 

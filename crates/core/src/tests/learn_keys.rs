@@ -126,7 +126,7 @@ fn one_unsigned_mod_among_signed_ones_does_not_hide_them() {
     ]);
     let units = units(&server);
     let found = signed(&units, &beside(&server, &units), &[]).expect("signatures");
-    assert!(found.evidence[0].contains("2 of 3"), "{:?}", found.evidence);
+    assert!(found.clues[0].to_string().contains("2 of 3"), "{:?}", found.clues);
 }
 
 #[test]

@@ -37,6 +37,7 @@ pub use remote::{RemoteInstall, is_lost};
 pub const OWN_FOLDER: &str = ".kanon";
 
 /// What makes a file the same file with the same bytes, without reading it.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct FileFingerprint {
     /// Its size in bytes.

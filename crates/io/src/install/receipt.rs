@@ -17,6 +17,7 @@ pub const RECEIPT: &str = ".kanon/receipt.json";
 pub const RECEIPT_FORMAT: &str = "kanon-receipt/1";
 
 /// What the last alignment put on an install.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Receipt {
     /// `kanon-receipt/1`.
@@ -31,6 +32,7 @@ pub struct Receipt {
 }
 
 /// One file of a receipt.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct ReceiptFile {
     /// From the root of the install.

@@ -43,6 +43,7 @@ pub enum Found {
 }
 
 /// What is remembered of a mod: all that can be known without its place.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Serialize, Deserialize)]
 struct Known {
     manifest: ModManifest,

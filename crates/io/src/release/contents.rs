@@ -31,6 +31,7 @@ pub struct ReleaseContents<'a> {
 }
 
 /// What fetching came to.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize)]
 pub struct Fetched {
     /// Bytes that came over the line for mods.

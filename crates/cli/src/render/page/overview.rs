@@ -77,6 +77,7 @@ struct HealthTold<'a> {
 }
 
 /// What the page's script knows.
+#[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 struct Data<'a> {
     mods: Vec<(&'a str, &'a str, usize)>,

@@ -37,6 +37,7 @@ pub fn length_alone(tail: &[u8], whole: u64) -> u64 {
 }
 
 /// A system that programs are for.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
 #[serde(rename_all = "lowercase")]
 pub enum System {

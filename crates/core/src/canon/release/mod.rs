@@ -35,6 +35,7 @@ pub const RELEASE: &str = "release.json";
 pub const ARCHIVE: &str = "ready/all.zip";
 
 /// What a release says of itself.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Release {
     /// `kanon-release/1`.
@@ -59,6 +60,7 @@ pub struct Release {
 }
 
 /// Something that is stored under its digest.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stored {
     /// The digest of its bytes.

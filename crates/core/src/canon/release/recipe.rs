@@ -29,6 +29,7 @@ const TOLERANCE: u32 = 4;
 const LARGEST: u32 = 4;
 
 /// How a file is put together from pieces.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Recipe {
     /// `kanon-recipe/1`.
@@ -42,6 +43,7 @@ pub struct Recipe {
 }
 
 /// A piece of a file, and where it is kept; in a recipe the five values stand in one list.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(from = "Row", into = "Row")]
 pub struct Piece {

@@ -45,6 +45,7 @@ pub struct NoFit {
 }
 
 /// Wishes that can't be met together.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct Clash {
     /// The ids of the mods that are wished for.
@@ -57,6 +58,7 @@ pub struct Clash {
 }
 
 /// A set that would fit.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize)]
 pub struct WayOut {
     /// Wishes to loosen: the id, and the release that it would have then.

@@ -3,10 +3,10 @@
 use std::fmt;
 
 use displaydoc::Display;
-use serde::{Serialize, Serializer};
 
 use crate::base::finding::Finding;
 use crate::base::ids::FoldedId;
+use crate::base::in_words::in_words;
 use crate::base::stated::Series;
 
 /// One reason.
@@ -99,12 +99,7 @@ pub enum Reason {
     },
 }
 
-/// In JSON: as a sentence.
-impl Serialize for Reason {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
-    }
-}
+in_words!(Reason Meant);
 
 /// What a seal would tell.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -202,13 +197,6 @@ impl Meant {
     /// A mod that is wished for.
     pub fn wished(id: &FoldedId, range: Option<&str>) -> Self {
         if range.is_none() { Self::AnyRelease(id.clone()) } else { Self::of(id, range) }
-    }
-}
-
-/// In JSON: as it is said.
-impl Serialize for Meant {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
     }
 }
 
