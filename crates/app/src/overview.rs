@@ -8,7 +8,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::release::for_players;
 use kanon_core::canon::{Canon, SealedKey, SealedList, SealedMod};
 use kanon_core::rulebook::{NeededOn, RelationKind, Role};
-use kanon_core::seal::{SealChange, changes, changes_beside};
+use kanon_core::seal::{CanonChange, SealChange, changes, changes_beside};
 use kanon_io::canons;
 use kanon_io::release::Record;
 use kanon_io::state::{Alignment, Rehearsed};
@@ -215,7 +215,7 @@ pub struct PlayersRow {
     /// In what the canon is another one by now: what they don't have yet.
     pub behind: Vec<ChangeRow>,
     /// What is another one beside the mods.
-    pub behind_beside: Vec<String>,
+    pub behind_beside: Vec<CanonChange>,
     /// The releases that were published, oldest first: number and how many mods each had.
     pub releases: Vec<(u64, usize)>,
 }

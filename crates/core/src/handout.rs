@@ -9,7 +9,7 @@ use crate::canon::{Canon, SealedFile, SealedMod};
 use crate::config::Extras;
 use crate::delta::{CheckContext, entries_of, launch_lines, placed_files};
 use crate::rulebook::{Holds, ListForm, NeededOn, RelationKind, Role, Rulebook, filled};
-use crate::seal::{SealChange, changes, changes_beside};
+use crate::seal::{CanonChange, SealChange, changes, changes_beside};
 
 /// The first field of every handout that is data.
 pub const FORMAT: &str = "kanon-handout/1";
@@ -165,8 +165,8 @@ pub struct News {
     pub since: u64,
     /// What happened to mods of players.
     pub mods: Vec<ModNews>,
-    /// What changed besides, in words.
-    pub beside: Vec<String>,
+    /// What changed besides.
+    pub beside: Vec<CanonChange>,
 }
 
 /// What happened to one mod.
@@ -179,21 +179,6 @@ pub struct ModNews {
     pub from: Option<String>,
     /// The release there is.
     pub to: Option<String>,
-}
-
-impl ModNews {
-    /// What happened, in one line.
-    pub fn words(&self) -> String {
-        match (&self.from, &self.to) {
-            (None, Some(to)) => format!("{} {to} is new", self.id),
-            (Some(from), None) => format!("{} {from} is gone: take it out", self.id),
-            (Some(from), Some(to)) if from == to => format!("{} {to} has other bytes under the same version", self.id),
-            (from, to) => {
-                let word = |version: &Option<String>| version.clone().unwrap_or_else(|| "-".to_owned());
-                format!("{} {} becomes {}", self.id, word(from), word(to))
-            }
-        }
-    }
 }
 
 /// Puts together what players need to know. `canon` is the one for players, `last` the one that was published before, and the

@@ -9,7 +9,7 @@ use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::Edited;
 use kanon_core::rulebook::{NeededOn, Role};
-use kanon_core::seal::SealChange;
+use kanon_core::seal::{CanonChange, SealChange};
 use serde::Serialize;
 
 use super::check::findings;
@@ -31,7 +31,7 @@ pub struct Report {
     pub changes: Vec<ChangeLine>,
     /// What changes beside the mods, in words: the load order, settings, memory.
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub beside: Vec<String>,
+    pub beside: Vec<CanonChange>,
 }
 
 /// One change against the last canon.
@@ -111,7 +111,7 @@ pub fn text(report: &Report, ended: Ended, canon: Option<&Canon>) -> String {
         let _ = writeln!(out, "  {}", change(line));
         out.push_str(&beside(line));
     }
-    report.beside.iter().for_each(|words| out.push_str(&folded(words, "  ")));
+    report.beside.iter().for_each(|change| out.push_str(&folded(&change.to_string(), "  ")));
     out.push_str(&errands(&report.changes));
     if !report.findings.is_empty() {
         out.push('\n');

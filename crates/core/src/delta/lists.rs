@@ -2,11 +2,14 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
+use displaydoc::Display;
+
 use super::context::{CheckContext, align};
 use super::extras::may_stay;
 use crate::base::act::Act;
 use crate::base::finding::{Change as Changed, Code, EntryChange, Finding, Severity};
 use crate::base::ids::{FoldedId, same_name};
+use crate::base::path::InstallPath;
 use crate::base::remedy::Remedy;
 use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::Suggestion;
@@ -361,9 +364,30 @@ fn order(survey: &Survey, entries: &[ListEntry], wanted: &ListWanted) -> Option<
     Some(Finding::new(Code::ListOrder, align(survey)).expected(told(&expected)).found(told(&found)))
 }
 
+/// Why a list keeps a mod out of play.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum OutOfPlay {
+    /// {id} is switched off in {file}
+    Off {
+        /// The mod.
+        id: FoldedId,
+        /// The list's file.
+        file: InstallPath,
+    },
+    /// {id} is not in `{list}` ({file})
+    NotListed {
+        /// The mod.
+        id: FoldedId,
+        /// The list.
+        list: String,
+        /// Its file.
+        file: InstallPath,
+    },
+}
+
 /// The mods of an install that a list keeps out of play, by folded id, each with why: switched off there, or not in a list
 /// that says of every mod in play that it is.
-pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<FoldedId, String> {
+pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<FoldedId, OutOfPlay> {
     let mut out = BTreeMap::new();
     let on_anywhere: BTreeSet<FoldedId> =
         survey.lists.iter().flat_map(|list| &list.entries).filter(|e| e.on).map(|e| e.id.clone()).collect();
@@ -388,8 +412,10 @@ pub fn out_of_play(rulebook: &Rulebook, survey: &Survey) -> BTreeMap<FoldedId, S
             let id = &found.manifest.id;
             let why = match named.get(&found.manifest.id) {
                 Some(true) => continue,
-                Some(false) => format!("{id} is switched off in {}", list.file),
-                None if tells_all && !named.is_empty() => format!("{id} is not in `{}` ({})", list.name, list.file),
+                Some(false) => OutOfPlay::Off { id: id.clone(), file: list.file.clone() },
+                None if tells_all && !named.is_empty() => {
+                    OutOfPlay::NotListed { id: id.clone(), list: list.name.clone(), file: list.file.clone() }
+                }
                 None => continue,
             };
             if on_shelf && is_for {

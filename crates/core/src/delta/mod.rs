@@ -22,7 +22,7 @@ use crate::survey::Survey;
 pub use context::{CheckContext, LeftAlone, MEMORY};
 pub use extras::{extra_severity, is_left_over, may_stay, switched_off};
 pub use keys::{Ring, ring, signers};
-pub use lists::{ListWanted, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
+pub use lists::{ListWanted, OutOfPlay, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
 pub use merged::{
     EntryState, EntryStates, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries,
     there,

@@ -14,6 +14,28 @@ use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::Member;
 
+/// What an archive claims that no mod should.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum Swollen {
+    /// Members without end.
+    #[error("{0} members, more than the bound of {most}", most = limits::ARCHIVE_MEMBERS)]
+    Members(u64),
+    /// Bytes without end.
+    #[error("{claimed} bytes unpacked, more than the bound of {} bytes", limits::ARCHIVE_UNPACKED_BYTES)]
+    Bytes {
+        /// So many.
+        claimed: u64,
+    },
+    /// Far more bytes than it has itself.
+    #[error("{claimed} bytes unpacked out of {size}, more than the bound of {} times its size", limits::ARCHIVE_RATIO)]
+    Ratio {
+        /// So many.
+        claimed: u64,
+        /// Its own.
+        size: u64,
+    },
+}
+
 /// Why a file can't be used as an archive.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum ArchiveError {
@@ -39,13 +61,8 @@ pub enum ArchiveError {
         reason: String,
     },
     /// It claims more than any mod should.
-    #[error("it claims {claim}, more than the bound of {bound}; this looks like an archive made to do harm")]
-    Bomb {
-        /// What it claims.
-        claim: String,
-        /// What is allowed.
-        bound: String,
-    },
+    #[error("it claims {0}; this looks like an archive made to do harm")]
+    Bomb(Swollen),
     /// Its members are encrypted.
     #[error("`{member}` in it is encrypted; a game can't read it")]
     Encrypted {
@@ -80,11 +97,11 @@ impl<R: Read + Seek> Archive<R> {
         if let Some(claimed) =
             claimed_members(&mut reader, size).filter(|claimed| *claimed > limits::ARCHIVE_MEMBERS as u64)
         {
-            return Err(bomb(format!("{claimed} members"), limits::ARCHIVE_MEMBERS.to_string()));
+            return Err(ArchiveError::Bomb(Swollen::Members(claimed)));
         }
         let mut zip = ZipArchive::new(reader).map_err(|error| broken(&error))?;
         if zip.len() > limits::ARCHIVE_MEMBERS {
-            return Err(bomb(format!("{} members", zip.len()), limits::ARCHIVE_MEMBERS.to_string()));
+            return Err(ArchiveError::Bomb(Swollen::Members(zip.len() as u64)));
         }
         if zip.has_duplicate_names() {
             let mut reader = zip.into_inner();
@@ -128,10 +145,6 @@ fn broken(error: &ZipError) -> ArchiveError {
     ArchiveError::Broken { reason: printable(&error.to_string()) }
 }
 
-fn bomb(claim: String, bound: String) -> ArchiveError {
-    ArchiveError::Bomb { claim, bound }
-}
-
 /// Names the first file that is there twice; a folder may be.
 fn refuse_twice<R: Read + Seek>(reader: &mut R) -> Result<(), ArchiveError> {
     let mut entries = ZipIterable::try_new(reader, Config::default()).map_err(|error| broken(&error))?;
@@ -143,7 +156,7 @@ fn refuse_twice<R: Read + Seek>(reader: &mut R) -> Result<(), ArchiveError> {
             return Err(ArchiveError::Twice { member: printable(&String::from_utf8_lossy(&name)) });
         }
         if seen.len() > limits::ARCHIVE_MEMBERS {
-            return Err(bomb(format!("more than {} members", seen.len()), limits::ARCHIVE_MEMBERS.to_string()));
+            return Err(ArchiveError::Bomb(Swollen::Members(seen.len() as u64)));
         }
     }
     Ok(())
@@ -174,13 +187,10 @@ fn check_size(members: &[Member], size: u64) -> Result<(), ArchiveError> {
     let claimed = members.iter().fold(0u64, |sum, member| sum.saturating_add(member.size));
     let allowed = size.saturating_mul(limits::ARCHIVE_RATIO);
     if claimed > limits::ARCHIVE_UNPACKED_BYTES {
-        return Err(bomb(format!("{claimed} bytes unpacked"), format!("{} bytes", limits::ARCHIVE_UNPACKED_BYTES)));
+        return Err(ArchiveError::Bomb(Swollen::Bytes { claimed }));
     }
     if claimed > limits::ARCHIVE_RATIO_FROM_BYTES && claimed > allowed {
-        return Err(bomb(
-            format!("{claimed} bytes unpacked out of {size}"),
-            format!("{} times its size", limits::ARCHIVE_RATIO),
-        ));
+        return Err(ArchiveError::Bomb(Swollen::Ratio { claimed, size }));
     }
     Ok(())
 }
@@ -280,10 +290,10 @@ mod tests {
     #[test]
     fn bombs_are_refused_by_their_claims() {
         let small = [Member { path: "a".to_owned(), size: 1 << 30, crc32: 0 }];
-        assert!(matches!(check_size(&small, 1000), Err(ArchiveError::Bomb { .. })));
+        assert!(matches!(check_size(&small, 1000), Err(ArchiveError::Bomb(_))));
         assert!(check_size(&small, 1 << 21).is_ok());
         let huge = vec![small[0].clone(); 65];
-        assert!(matches!(check_size(&huge, 1 << 40), Err(ArchiveError::Bomb { .. })));
+        assert!(matches!(check_size(&huge, 1 << 40), Err(ArchiveError::Bomb(_))));
         let mut archive = open(&zip_of(&[("a", &vec![0; limits::DOCUMENT_BYTES as usize + 1])])).expect("an archive");
         assert!(archive.read("a").is_err());
     }
@@ -304,7 +314,7 @@ mod tests {
         }
         let many = writer.finish().expect("an archive").into_inner();
         assert_eq!(count(&many), Some(limits::ARCHIVE_MEMBERS as u64 + 1), "by its 64-bit end");
-        assert!(matches!(open(&many), Err(ArchiveError::Bomb { .. })));
+        assert!(matches!(open(&many), Err(ArchiveError::Bomb(_))));
     }
 
     #[test]

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use crate::base::ids::FoldedId;
 use crate::config::ModWish;
-use crate::delta::{out_of_play, sides_by_list};
+use crate::delta::{OutOfPlay, out_of_play, sides_by_list};
 use crate::rulebook::Rulebook;
 use crate::survey::{Survey, SurveyedMod};
 
@@ -32,7 +32,7 @@ pub enum PassedOver {
     /// It is switched off by its name.
     SwitchedOff(FoldedId),
     /// A list keeps it out of play.
-    OutOfPlay(String),
+    OutOfPlay(OutOfPlay),
     /// It is there several times, with different bytes.
     SeveralTimes(FoldedId),
 }

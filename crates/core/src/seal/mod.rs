@@ -1,12 +1,14 @@
 //! From wishes to the canon: which release of each mod counts, in which order, and whether all of it fits.
 
 pub mod adopted;
+mod changes;
 mod order;
 mod picks;
 mod settings;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
+pub use changes::{CanonChange, SealChange, changes, changes_beside};
 pub use picks::{BroughtKey, Damaged, Pick, Standing};
 
 use crate::base::act::Act;
@@ -17,7 +19,7 @@ use crate::base::problem::nearest;
 use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::Suggestion;
 use crate::base::version::Versions;
-use crate::canon::{self, Canon, SealedKey, SealedMod, SealedSetting};
+use crate::canon::{self, Canon, SealedKey, SealedMod};
 use crate::config::{ModWish, WorkspaceConfig};
 use crate::delta::{changed_entries, same_entries, sealed_lists};
 use crate::manifest::Relation;
@@ -514,96 +516,11 @@ fn impossible(cycle: &[FoldedId]) -> Finding {
         .found(Stated::Several(Series::of_ids(cycle).between(" before ")))
 }
 
-/// What happened to one mod between two canons.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub struct SealChange {
-    /// The mod.
-    pub id: FoldedId,
-    /// The release there was; none when the mod is new.
-    pub from: Option<String>,
-    /// The release there is; none when the mod is gone.
-    pub to: Option<String>,
-    /// Where it is needed.
-    pub needed_on: NeededOn,
-    /// Whether the public keys that it brings are others than before.
-    pub keys_changed: bool,
-    /// Whether it shapes the world, before or now.
-    pub shapes_world: bool,
-    /// How many bytes each install must get for it.
-    pub bytes: u64,
-    /// What changed besides: where it is needed.
-    pub was_needed_on: Option<NeededOn>,
-}
-
-/// What a new canon changes against the last, by id. What only moved in the load order is no change of a mod.
-pub fn changes(last: &Canon, new: &Canon) -> Vec<SealChange> {
-    let by_id = |canon: &'_ Canon| -> BTreeMap<FoldedId, SealedMod> {
-        canon.mods.iter().map(|sealed| (sealed.manifest.id.clone(), sealed.clone())).collect()
-    };
-    let (old, now) = (by_id(last), by_id(new));
-    let ids: BTreeSet<&FoldedId> = old.keys().chain(now.keys()).collect();
-    let changed = ids.into_iter().filter_map(|id| {
-        let (before, after) = (old.get(id), now.get(id));
-        let either = after.or(before)?;
-        let same = |a: &SealedMod, b: &SealedMod| {
-            a.digest == b.digest && a.needed_on() == b.needed_on() && a.version_or_dash() == b.version_or_dash()
-        };
-        if before.zip(after).is_some_and(|(a, b)| same(a, b)) {
-            return None;
-        }
-        let version = |sealed: Option<&SealedMod>| sealed.map(|sealed| sealed.version_or_dash().to_owned());
-        let known: BTreeSet<Blake3> = before.iter().flat_map(|m| &m.files).map(|file| file.blake3).collect();
-        let fresh = after.iter().flat_map(|m| &m.files).filter(|file| !known.contains(&file.blake3));
-        Some(SealChange {
-            id: either.manifest.id.clone(),
-            from: version(before),
-            to: version(after),
-            needed_on: either.needed_on(),
-            keys_changed: before.is_some() && after.is_some() && last.keys_of(id.as_str()) != new.keys_of(id.as_str()),
-            shapes_world: before.into_iter().chain(after).any(|sealed| sealed.manifest.shapes_world),
-            bytes: fresh.map(|file| file.size).sum(),
-            was_needed_on: before.map(SealedMod::needed_on).filter(|was| after.is_some() && *was != either.needed_on()),
-        })
-    });
-    changed.collect()
-}
-
-/// What a new canon changes against the last beside its mods, in words: the load order, settings, memory.
-pub fn changes_beside(last: &Canon, new: &Canon) -> Vec<String> {
-    let ids = |canon: &Canon| canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect::<Vec<_>>();
-    let (before, after) = (ids(last), ids(new));
-    let shared = |ids: &[FoldedId], other: &[FoldedId]| -> Vec<FoldedId> {
-        ids.iter().filter(|id| other.contains(id)).cloned().collect()
-    };
-    let mut said = Vec::new();
-    if shared(&before, &after) != shared(&after, &before) {
-        let order: Vec<&str> = new.mods.iter().map(|sealed| sealed.manifest.id.as_str()).collect();
-        said.push(format!("the load order is another: {}", order.join(", ")));
-    }
-    let side = |of: Option<Role>| of.map_or_else(String::new, |of| format!(" (of a {of})"));
-    for setting in &new.settings {
-        let was = last.settings.iter().find(|was| was.name == setting.name && was.of == setting.of);
-        match was {
-            Some(was) if was.is == setting.is => {}
-            Some(was) => said.push(format!("{}{}: {} -> {}", setting.name, side(setting.of), was.is, setting.is)),
-            None => said.push(format!("{}{}: {} from now on", setting.name, side(setting.of), setting.is)),
-        }
-    }
-    let stays = |was: &&SealedSetting| new.settings.iter().any(|is| is.name == was.name && is.of == was.of);
-    let gone = last.settings.iter().filter(|was| !stays(was));
-    said.extend(gone.map(|was| format!("{}{}: no value is asked for any more", was.name, side(was.of))));
-    if last.memory != new.memory {
-        let amount =
-            |memory: Option<u64>| memory.map_or_else(|| "none".to_owned(), |bytes| format!("{} MiB", bytes >> 20));
-        said.push(format!("floor of memory: {} -> {}", amount(last.memory), amount(new.memory)));
-    }
-    said
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::base::path::InstallPath;
+    use crate::canon::SealedSetting;
     use crate::manifest::ModManifest;
     use rstest::rstest;
 
@@ -868,20 +785,18 @@ mod tests {
             Canon { mods, settings: port.into_iter().map(setting).collect(), memory, ..empty() }
         };
         let last = canon(&["a", "b", "c"], Some("1"), None);
-        assert_eq!(
-            changes_beside(&last, &canon(&["a", "d", "b"], Some("1"), None)),
-            [""; 0],
-            "what comes and goes is no order"
-        );
-        let said = changes_beside(&last, &canon(&["c", "a", "b"], Some("2"), Some(2 << 30)));
+        let told = |last: &Canon, new: &Canon| -> Vec<String> {
+            changes_beside(last, new).iter().map(ToString::to_string).collect()
+        };
+        let same = told(&last, &canon(&["a", "d", "b"], Some("1"), None));
+        assert_eq!(same, [""; 0], "what comes and goes is no order");
+        let said = told(&last, &canon(&["c", "a", "b"], Some("2"), Some(2 << 30)));
         let expected =
             ["the load order is another: c, a, b", "port (of a server): 1 -> 2", "floor of memory: none -> 2048 MiB"];
         assert_eq!(said, expected);
-        assert_eq!(
-            changes_beside(&last, &canon(&["a"], None, None)),
-            ["port (of a server): no value is asked for any more"]
-        );
-        assert_eq!(changes_beside(&canon(&["a"], None, None), &last), ["port (of a server): 1 from now on"]);
+        let gone = told(&last, &canon(&["a"], None, None));
+        assert_eq!(gone, ["port (of a server): no value is asked for any more"]);
+        assert_eq!(told(&canon(&["a"], None, None), &last), ["port (of a server): 1 from now on"]);
     }
 
     #[test]

@@ -18,7 +18,7 @@ pub fn markdown(sheet: &Sheet) -> String {
     if let Some(news) = &set.news {
         let since = sheet.tongue.with("page-new", [at("number", news.since.to_string())]);
         let _ = write!(out, "\n## {since}\n\n");
-        let words = news.mods.iter().map(|one| sheet.news(one)).chain(news.beside.iter().cloned());
+        let words = news.mods.iter().map(|one| sheet.news(one)).chain(news.beside.iter().map(ToString::to_string));
         let told: String = words.map(|words| format!("- {}\n", plain(&words))).collect();
         out.push_str(&if told.is_empty() { sheet.say("page-nothing-new") + "\n" } else { told });
     }
