@@ -175,10 +175,7 @@ fn told(news: &News) -> String {
 #[case::the_servers_alone(vec![found("wall", "2", NeededOn::Server)], "")]
 fn what_is_new_is_what_concerns_players(#[case] mods: Vec<SurveyedMod>, #[case] expected: &str) {
     let news = assemble(&canon(mods), &rules(), Extras::Keep, Some((6, &canon(Vec::new())))).news.expect("news");
-    assert_eq!(
-        (news.since, told(&news)),
-        (6, expected.to_owned())
-    );
+    assert_eq!((news.since, told(&news)), (6, expected.to_owned()));
 }
 
 #[rstest]
