@@ -19,6 +19,7 @@ use crate::render::{FAINT, count, counted, listed, size, styled};
 use crate::ui::Ui;
 use crate::words::diagnosis as words;
 
+/// What kanon export put into one file.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

@@ -41,6 +41,7 @@ use crate::words::tongue::{Tongue, at};
 use kanon_app::alignment::{AlignmentRun, Wanted};
 use kanon_app::session::{SOON_DAYS, Session};
 
+/// What following a release came to.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

@@ -16,6 +16,7 @@ use crate::words::steps::ToldStep;
 use crate::{Outcome, render};
 use kanon_app::session::Session;
 
+/// Alignments, newest first.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {
@@ -55,6 +56,7 @@ pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     Ok(Outcome::InOrder)
 }
 
+/// The canons that were sealed here, newest first.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct CanonReport {

@@ -15,6 +15,7 @@ use crate::ui::Ui;
 use kanon_app::release_place::invite_of;
 use kanon_app::session::Session;
 
+/// Where a release is, and what it must be signed by.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {

@@ -23,6 +23,7 @@ use kanon_app::observer::Orderly;
 use kanon_app::rehearsing::Rehearsal;
 use kanon_app::session::{Session, digest_of};
 
+/// The smallest set of mods that makes a rehearsal fail, or what is to be tried next.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

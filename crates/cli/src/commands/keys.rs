@@ -18,6 +18,7 @@ use crate::ui::Ui;
 use crate::{Outcome, render};
 use kanon_app::session::Session;
 
+/// The keys that releases are signed with, and how long their root counts.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report {

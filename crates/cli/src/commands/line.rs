@@ -12,6 +12,7 @@ use crate::render::{BOLD, FAINT, styled};
 use crate::ui::Ui;
 use kanon_app::session::{Session, Target};
 
+/// The launch lines of an install, as they are to be pasted.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

@@ -34,6 +34,7 @@ const DAYS: u32 = 400;
 /// How many releases keep their files when nothing is said.
 const KEEP: u32 = 3;
 
+/// What publishing a release came to.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

@@ -17,6 +17,7 @@ use crate::ui::Ui;
 use crate::{Outcome, render};
 use kanon_app::rehearsing::{Rehearsal, Tried};
 
+/// A server that was started to prove that it loads, in one stage or several.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

@@ -19,6 +19,7 @@ use kanon_app::places::{self, Place, Placed};
 /// The first field of the report for programs.
 const FORMAT: &str = "kanon-rulebook-check/1";
 
+/// What is wrong or doubtful in a rulebook, and how it reads one mod.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'r> {

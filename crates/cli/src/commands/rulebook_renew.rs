@@ -19,6 +19,7 @@ const FORMAT: &str = "kanon-rulebook-renewal/1";
 /// Lines around a change that are shown with it.
 const AROUND: usize = 2;
 
+/// What a new rulebook from the place that it came from would change.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'r> {

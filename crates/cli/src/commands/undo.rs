@@ -15,6 +15,7 @@ use crate::{Outcome, render};
 use kanon_app::alignment::{AlignmentRun, Wanted};
 use kanon_app::session::Session;
 
+/// What was taken back.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
 pub struct Report<'a> {

@@ -67,7 +67,7 @@ fn shown(name: &str, schema: Schema) -> String {
     let mut head = json!({
         "$schema": schema["$schema"],
         "title": format,
-        "description": schema["description"],
+        "description": schema["description"].as_str().expect("a struct of a report says what it is"),
         "type": "object",
     });
     head["properties"] = schema["properties"].clone();

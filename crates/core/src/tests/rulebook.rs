@@ -1,5 +1,8 @@
 use super::*;
+use crate::base::digest::DigestKind;
+use crate::base::path::InstallPath;
 use crate::base::problem::place;
+use crate::rulebook::Origin;
 use proptest::prelude::*;
 use rstest::rstest;
 

@@ -1,0 +1,156 @@
+//! Shelves: where mods live, what they are called, who signs them.
+
+use toml::Spanned;
+
+use super::facts::mod_rule;
+use super::values::{checked, each, finish, install_path, patterns, place_patterns, split_places};
+use crate::base::path::InstallPath;
+use crate::rulebook::model::*;
+use crate::rulebook::names::{NamePattern, OffPattern};
+use crate::rulebook::section::Section;
+use crate::rulebook::settings::ExtraRule;
+use crate::rulebook::sides::ByRole;
+
+pub(super) fn shelf(section: &Section<'_>) -> Shelf {
+    let holds = holds(section);
+    let names = [("exact", Names::Exact), ("free", Names::Free)];
+    let usual = if holds.archives() || holds == Holds::Ids { Names::Free } else { Names::Exact };
+    let read = section.section("mod").map(|inner| finish(inner, mod_rule));
+    let ids_from = ids_from(section);
+    let ids_alone = holds == Holds::Ids;
+    if !ids_alone && read.as_ref().is_none_or(|read| read.id.0.is_empty()) {
+        section.problems().error_with_help(
+            section.span(),
+            "the shelf does not say how a mod's id is found",
+            "add to its [shelf.mod]: id = \"$.id\", or id = { file-name = '(?<id>.+)\\.zip' }",
+        );
+    }
+    section.require(if ids_alone { "ids-from" } else { "in" });
+    let (places, wild) = split_places(place_patterns(section, "in"));
+    Shelf {
+        name: section.owned_text("name"),
+        holds,
+        places,
+        wild,
+        ids_from,
+        matches: patterns(section, "match"),
+        except: patterns(section, "except"),
+        off: section.texts("off").into_iter().filter_map(|spot| checked(section, spot, OffPattern::new)).collect(),
+        names: section.one_of("names", &names).unwrap_or(usual),
+        called: called(section),
+        read: read.unwrap_or_default(),
+        signed: section.section("signed").and_then(|inner| finish(inner, signed)),
+        laid_into: section.section("laid-into").and_then(|inner| finish(inner, laid_into)),
+        extras: extras(section, holds),
+        settings: settings_inside(section, holds),
+    }
+}
+
+/// Files of whoever plays, inside of mods: only those of a folder can stay as they are.
+pub(super) fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
+    let settings = member_patterns(section, "settings");
+    if !settings.is_empty() && !holds.folders() {
+        section
+            .problems()
+            .error(section.span(), "only mods that are folders can have settings of whoever plays in them");
+    }
+    if !settings.is_empty() && section.value("signed").is_some() {
+        section
+            .problems()
+            .error(section.span(), "`settings` and `signed` can't both be: what is signed is the same everywhere");
+    }
+    settings
+}
+
+/// Only the files of a folder are known one by one.
+pub(super) fn extras(section: &Section<'_>, holds: Holds) -> Vec<ExtraRule> {
+    let extras: Vec<ExtraRule> = each(section.sections("extra"), extra).into_iter().flatten().collect();
+    if !extras.is_empty() && !holds.folders() {
+        section.problems().error(section.span(), "only mods that are folders can bring files for other places");
+    }
+    extras
+}
+
+/// One word, or both of archives and folders.
+pub(super) fn holds(section: &Section<'_>) -> Holds {
+    let kinds = [
+        ("archives", Holds::Archives),
+        ("folders", Holds::Folders),
+        ("files", Holds::Files),
+        ("overlays", Holds::Overlays),
+        ("ids", Holds::Ids),
+    ];
+    section.require("holds");
+    let words: Vec<Holds> = section.texts_of("holds", &kinds);
+    match words.as_slice() {
+        [one] => *one,
+        [Holds::Archives, Holds::Folders] | [Holds::Folders, Holds::Archives] => Holds::ArchivesOrFolders,
+        [] => Holds::Archives,
+        _ => {
+            section.problems().error_with_help(
+                section.value("holds").map_or_else(|| section.span(), Spanned::span),
+                "a shelf holds one kind of thing, or archives and folders alike",
+                "make a shelf for each kind, with its own `match`",
+            );
+            words[0]
+        }
+    }
+}
+
+pub(super) fn ids_from(section: &Section<'_>) -> ByRole<Option<String>> {
+    let Some(inner) = section.section("ids-from") else { return ByRole::default() };
+    finish(inner, |inner| ByRole { server: inner.optional_text("server"), client: inner.optional_text("client") })
+}
+
+pub(super) fn laid_into(section: &Section<'_>) -> Option<LaidRule> {
+    let base = section.required_text("base").and_then(|spot| install_path(section, spot));
+    let order = section.optional_text("order");
+    let strip = section.section("strip").map(|inner| {
+        finish(inner, |inner| ByRole {
+            server: member_patterns(inner, "server"),
+            client: member_patterns(inner, "client"),
+        })
+    });
+    Some(LaidRule { base: base?, order, strip: strip.unwrap_or_default() })
+}
+
+/// Patterns over paths inside a mod: `*` does not cross a `/`, `**` does.
+pub(super) fn member_patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern> {
+    patterns(section, key)
+}
+
+/// A name with `{id}`, `{version}` and nothing else in braces.
+pub(super) fn called(section: &Section<'_>) -> Option<String> {
+    let (text, span) = section.text("called")?;
+    let plain = text.replace("{id}", "x").replace("{version}", "1");
+    if !text.contains("{id}") || plain.contains(['{', '}', '/']) || InstallPath::new(&plain).is_err() {
+        let help = "write it with `{id}`, and `{version}` if that is part of it: called = \"@{id}\"";
+        section.problems().error_with_help(span, "this can't be the name of a file or folder", help);
+        return None;
+    }
+    Some(text.to_owned())
+}
+
+pub(super) fn signed(section: &Section<'_>) -> Option<SignedRule> {
+    let schemes = [
+        ("ed25519", KeyScheme::Ed25519),
+        ("rsa-sha256", KeyScheme::RsaSha256),
+        ("rsa-sha1", KeyScheme::RsaSha1),
+        ("by-name", KeyScheme::ByName),
+    ];
+    let payload = section.required_text("payload").and_then(|spot| checked(section, spot, NamePattern::new));
+    let (signature, key) = (section.owned_text("signature"), section.owned_text("key"));
+    let scheme = section.required_one_of("scheme", &schemes);
+    Some(SignedRule { payload: payload?, signature, key, scheme: scheme? })
+}
+
+pub(super) fn extra(section: &Section<'_>) -> Option<ExtraRule> {
+    let from = section.required_text("from").and_then(|spot| install_path(section, spot));
+    section.require("in");
+    let (places, wild) = split_places(place_patterns(section, "in"));
+    if !wild.server.is_empty() || !wild.client.is_empty() {
+        section.problems().error(section.span(), "what a mod brings goes into places that are known: no `*` here");
+    }
+    let stays = section.one_of("edits", &[("stay", true), ("go", false)]).unwrap_or(false);
+    Some(ExtraRule { from: from?, places, stays })
+}
