@@ -1,6 +1,7 @@
 //! What is wrong in a file that a person wrote, tied to the spot, collected so that one round of mending is enough.
 
 use std::cell::{Cell, RefCell};
+use std::fmt;
 use std::ops::Range;
 
 /// How bad a problem is: an error stops the work, a warning is only told.
@@ -25,6 +26,14 @@ pub struct Problem {
     pub help: Option<String>,
 }
 
+impl Problem {
+    /// One with what to do about it.
+    pub fn new(gravity: ProblemLevel, span: Range<usize>, message: impl fmt::Display, help: impl fmt::Display) -> Self {
+        let help = Some(help.to_string()).filter(|help| !help.is_empty());
+        Self { gravity, span, message: message.to_string(), help }
+    }
+}
+
 /// So many problems are told of one file: nobody mends more in one round.
 const TOLD: usize = 50;
 
@@ -39,18 +48,18 @@ pub struct Problems {
 
 impl Problems {
     /// Notes an error.
-    pub fn error(&self, span: Range<usize>, message: impl Into<String>) {
-        self.push(Problem { gravity: ProblemLevel::Error, span, message: message.into(), help: None });
+    pub fn error(&self, span: Range<usize>, message: impl fmt::Display) {
+        self.push(Problem { gravity: ProblemLevel::Error, span, message: message.to_string(), help: None });
     }
 
     /// Notes an error with what to do about it.
-    pub fn error_with_help(&self, span: Range<usize>, message: impl Into<String>, help: impl Into<String>) {
-        self.push(Problem { gravity: ProblemLevel::Error, span, message: message.into(), help: Some(help.into()) });
+    pub fn error_with_help(&self, span: Range<usize>, message: impl fmt::Display, help: impl fmt::Display) {
+        self.push(Problem::new(ProblemLevel::Error, span, message, help));
     }
 
     /// Notes a warning with what to do about it.
-    pub fn warning(&self, span: Range<usize>, message: impl Into<String>, help: impl Into<String>) {
-        self.push(Problem { gravity: ProblemLevel::Warning, span, message: message.into(), help: Some(help.into()) });
+    pub fn warning(&self, span: Range<usize>, message: impl fmt::Display, help: impl fmt::Display) {
+        self.push(Problem::new(ProblemLevel::Warning, span, message, help));
     }
 
     /// Spends some of a budget that all of a file shares. Says whether there was as much left.

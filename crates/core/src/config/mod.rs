@@ -1,12 +1,14 @@
 //! The wish: `kanon.toml`, read with every mistake told at its place, and edited without losing a comment.
 
 mod edit;
+mod mistake;
 mod model;
 mod parse;
 
 pub use edit::{Edit, EditError, Edited, edit};
+pub use mistake::SpanError;
 pub use model::*;
-pub use parse::{SpanError, parse, span_of_time};
+pub use parse::{parse, span_of_time};
 
 #[cfg(test)]
 mod tests {

@@ -3,6 +3,7 @@
 use std::collections::HashSet;
 use std::time::Duration;
 
+use super::mistake::{Mend, Mistake, SpanError};
 use super::model::*;
 use crate::base::problem::{BadFile, Parsed, Problems, settle};
 use crate::rulebook::section::{Section, read_root};
@@ -59,15 +60,12 @@ fn rulebook_pin(section: Section<'_>) -> Option<RulebookPin> {
     let blake3 = digest.and_then(|(text, span)| {
         let read = text.parse().ok();
         if read.is_none() {
-            let help = "kanon rulebook renew writes it";
-            section.problems().error_with_help(span, "this is no BLAKE3 digest, which has 64 hex digits", help);
+            section.problems().error_with_help(span, Mistake::NoDigest, Mend::RenewRulebook);
         }
         read
     });
     if has_password(&at) {
-        let help = "take it out of the address: rulebooks are fetched from where everybody may";
-        let message = "a password stands here, where everybody can read it";
-        section.problems().error_with_help(section.span(), message, help);
+        section.problems().error_with_help(section.span(), Mistake::Password, Mend::OutOfRulebook);
     }
     section.finish();
     Some(RulebookPin { at, blake3: blake3? })
@@ -89,8 +87,7 @@ fn memory(root: &Section<'_>) -> Option<u64> {
     let (text, span) = root.text("memory")?;
     let bytes = memory_size(text);
     if bytes.is_none() {
-        let help = "write a number and its unit, such as 4GiB";
-        root.problems().error_with_help(span, format!("`{text}` is no amount of memory"), help);
+        root.problems().error_with_help(span, Mistake::NoAmount(text.to_owned()), Mend::Amount);
     }
     bytes
 }
@@ -117,9 +114,7 @@ fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
         .text("at")
         .map_or_else(|| (section.owned_text("at"), section.span()), |(at, span)| (at.to_owned(), span));
     if has_password(&at) {
-        let message = "a password stands here, where everybody can read it";
-        let help = "take it out of the address; Kanon asks for it, or finds it in the key ring or the environment";
-        section.problems().error_with_help(span, message.to_owned(), help);
+        section.problems().error_with_help(span, Mistake::Password, Mend::OutOfInstall);
     }
     let words = |key| section.texts(key).into_iter().map(|(word, _)| word.to_owned()).collect();
     let wish = InstallWish {
@@ -158,8 +153,7 @@ fn within(section: &Section<'_>, key: &'static str, (least, most): (u64, u64)) -
     let number = section.number(key)?;
     if number < least || number > most {
         let span = section.value(key).map_or_else(|| section.span(), toml::Spanned::span);
-        let help = format!("write a number from {least} to {most}, or leave it out");
-        section.problems().error_with_help(span, format!("`{key}` can't be {number}"), help);
+        section.problems().error_with_help(span, Mistake::OutOfBounds { key, number }, Mend::Between(least, most));
         return None;
     }
     u32::try_from(number).ok()
@@ -187,10 +181,8 @@ fn release(section: Section<'_>) -> ReleaseWish {
     };
     for place in [&wish.to, &wish.address, &wish.programs_at].into_iter().flatten().filter(|place| has_password(place))
     {
-        let message =
-            format!("a password stands in `{}`, where everybody can read it", place.split("://").next().unwrap_or(""));
-        let help = "take it out; credentials for a bucket come from the environment";
-        section.problems().error_with_help(section.span(), message, help);
+        let mistake = Mistake::PasswordIn(place.split("://").next().unwrap_or_default().to_owned());
+        section.problems().error_with_help(section.span(), mistake, Mend::OutOfRelease);
     }
     section.finish();
     wish
@@ -198,20 +190,6 @@ fn release(section: Section<'_>) -> ReleaseWish {
 
 /// So long may lie between two looks, and so long a start may take.
 const SPAN: (Duration, Duration) = (Duration::from_millis(100), Duration::from_secs(7 * 86_400));
-
-/// Why a text is no span of time that can be meant.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum SpanError {
-    /// It is none.
-    #[error("`{0}` is no span of time")]
-    NoSpan(String),
-    /// It is less than nothing.
-    #[error("`{0}` goes back in time")]
-    Backwards(String),
-    /// Nobody means that.
-    #[error("`{0}` is too short or too long to be meant")]
-    OutOfBounds(String),
-}
 
 /// A span of time as people write it, such as 10m or 1h 30m.
 ///
@@ -231,7 +209,7 @@ fn watch(section: Section<'_>) -> WatchWish {
         let (text, place) = section.text(key)?;
         let read = span_of_time(text);
         if let Err(error) = &read {
-            section.problems().error_with_help(place, error.to_string(), "write it like 30s, 10m or 1h 30m");
+            section.problems().error_with_help(place, Mistake::NoSpan(error.clone()), Mend::Span);
         }
         read.ok()
     };
@@ -245,12 +223,10 @@ fn watch(section: Section<'_>) -> WatchWish {
     if let Some((hook, place)) = section.text("hook") {
         let is_web = hook.starts_with("http://") || hook.starts_with("https://");
         if !is_web {
-            section.problems().error_with_help(place.clone(), "this is no address", "write http://… or https://…");
+            section.problems().error_with_help(place.clone(), Mistake::NoAddress, Mend::Address);
         }
         if has_password(hook) {
-            let message = "a password stands here, where everybody can read it";
-            let help = "write {secret} in its place, and set KANON_HOOK_SECRET where kanon watch runs";
-            section.problems().error_with_help(place, message, help);
+            section.problems().error_with_help(place, Mistake::Password, Mend::OutOfHook);
         }
     }
     section.finish();
@@ -270,8 +246,8 @@ fn needed_on(section: &Section<'_>) -> Option<NeededOn> {
     let said = section.one_of("needed_on", &sides);
     match (section.flag("optional"), said) {
         (Some(true), Some(side)) if side != NeededOn::Optional => {
-            let message = format!("`optional` and `needed_on = \"{}\"` can't both be", side.as_str());
-            section.problems().error_with_help(section.span(), message, "keep one of the two");
+            let mistake = Mistake::OptionalAndSide(side.as_str());
+            section.problems().error_with_help(section.span(), mistake, Mend::KeepOne);
             said
         }
         (Some(true), _) => Some(NeededOn::Optional),
@@ -302,8 +278,7 @@ fn mod_wish(section: Section<'_>) -> ModWish {
 fn check_twice(root: &Section<'_>, wishes: &WorkspaceConfig) {
     let mut seen = HashSet::new();
     for wish in wishes.mods.iter().filter(|wish| !seen.insert(wish.id.clone())) {
-        let message = format!("`{}` stands twice in kanon.toml", wish.id);
-        root.problems().error_with_help(wish.span.clone(), message, "keep one of the two [[mod]] tables");
+        root.problems().error_with_help(wish.span.clone(), Mistake::Twice(wish.id.clone()), Mend::KeepOneMod);
     }
 }
 
@@ -311,10 +286,10 @@ fn check_places(root: &Section<'_>, wishes: &WorkspaceConfig, places: &[&str]) {
     for wish in &wishes.mods {
         let Some(from) = wish.from.as_deref().filter(|from| !places.contains(from)) else { continue };
         let help = match crate::base::problem::nearest(from, places.iter().copied()) {
-            Some(near) => format!("did you mean `{near}`?"),
-            None => "name an [install.…] or a [source.…] of this file".to_owned(),
+            Some(near) => Mend::DidYouMean(near.to_owned()),
+            None => Mend::NamePlace,
         };
-        let message = format!("`{}` is to come from `{from}`, which is neither an install nor a source", wish.id);
-        root.problems().error_with_help(wish.span.clone(), message, help);
+        let mistake = Mistake::UnknownPlace { id: wish.id.clone(), from: from.to_owned() };
+        root.problems().error_with_help(wish.span.clone(), mistake, help);
     }
 }

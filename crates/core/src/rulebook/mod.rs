@@ -5,6 +5,7 @@
 
 mod facts;
 mod lists;
+mod mistake;
 mod model;
 mod names;
 mod parse;

@@ -7,7 +7,9 @@ use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+use super::mistake::{Mend, Mistake};
 use crate::base::problem::{Problems, nearest};
+use crate::base::stated::Series;
 
 /// A value with the bytes it stands on.
 pub type Spot<T> = (T, Range<usize>);
@@ -180,7 +182,7 @@ impl<'t> Section<'t> {
     pub fn require(&self, key: &'static str) {
         if !self.table.contains_key(key) {
             self.asked.borrow_mut().push(key);
-            self.problems.error(self.span(), format!("{} lacks `{key}`", self.name));
+            self.problems.error(self.span(), Mistake::Lacks { of: self.name.clone(), key });
         }
     }
 
@@ -190,15 +192,9 @@ impl<'t> Section<'t> {
         for (key, _) in self.table {
             let name = key.get_ref().as_ref();
             if !asked.contains(&name) {
-                let message = format!("{} has no key `{name}`", self.name);
-                match nearest(name, asked.iter().copied()) {
-                    Some(right) => {
-                        self.problems.error_with_help(key.span(), message, format!("did you mean `{right}`?"));
-                    }
-                    None => {
-                        self.problems.error_with_help(key.span(), message, format!("it may have: {}", listed(&asked)));
-                    }
-                }
+                let mistake = Mistake::UnknownKey { of: self.name.clone(), key: name.to_owned() };
+                let help = Mend::nearest_or(name, asked.iter().copied(), Mend::MayHave(listed(&asked)));
+                self.problems.error_with_help(key.span(), mistake, help);
             }
         }
     }
@@ -209,18 +205,25 @@ impl<'t> Section<'t> {
     }
 
     fn wrong_word(&self, word: &str, span: Range<usize>, key: &str, right: &[&'static str]) {
-        let message = format!("`{key}` can't be `{word}`; expected one of: {}", right.join(", "));
+        let words = Series::of(right.iter().copied());
+        let mistake = Mistake::WrongWord { key: key.to_owned(), word: word.to_owned(), right: words };
         match nearest(word, right.iter().copied()) {
-            Some(near) => self.problems.error_with_help(span, message, format!("did you mean `{near}`?")),
-            None => self.problems.error(span, message),
+            Some(near) => self.problems.error_with_help(span, mistake, Mend::DidYouMean(near.to_owned())),
+            None => self.problems.error(span, mistake),
         }
     }
 
-    fn expect<T>(&self, value: &Spanned<DeValue<'_>>, found: Option<T>, key: &str, wanted: &str) -> Option<Spot<T>> {
+    fn expect<T>(
+        &self,
+        value: &Spanned<DeValue<'_>>,
+        found: Option<T>,
+        key: &str,
+        wanted: &'static str,
+    ) -> Option<Spot<T>> {
         if found.is_none() {
             let kind = value.get_ref().type_str();
-            self.problems
-                .error(value.span(), format!("`{key}` of {} must be {wanted}, not a value of type {kind}", self.name));
+            let (key, of) = (key.to_owned(), self.name.clone());
+            self.problems.error(value.span(), Mistake::WrongType { key, of, wanted, kind });
         }
         found.map(|found| (found, value.span()))
     }

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 use std::ops::Range;
 
+use super::mistake::{Mend, Mistake};
 use super::model::Rulebook;
 use crate::base::problem::{Problem, ProblemLevel};
 
@@ -16,26 +17,23 @@ pub fn lacking(rulebook: &Rulebook, text: &str) -> Vec<Problem> {
     for shelf in &rulebook.shelves {
         let span = place_of(text, "[[shelf]]", &shelf.name);
         if !names.insert(format!("shelf {}", shelf.name)) {
-            problems.push(warning(span.clone(), format!("two shelves are called `{}`", shelf.name), "rename one"));
+            problems.push(warning(span.clone(), Mistake::ShelvesAlike(shelf.name.clone()), Mend::RenameOne));
         }
         if shelf.read.version.0.is_empty() {
-            let help = "without one, two releases of a mod can't be told apart: version = { digest = true }, if there is no other";
-            problems.push(warning(span.clone(), format!("`{}` says no version", shelf.name), help));
+            problems.push(warning(span.clone(), Mistake::NoVersion(shelf.name.clone()), Mend::AddVersion));
         }
         if shelf.read.title.0.is_empty() && shelf.read.documents.len() + usize::from(shelf.read.told_by.is_some()) > 0 {
-            let help = "players read titles, and know no ids: title = \"$.…\"";
-            problems.push(warning(span, format!("`{}` says no title", shelf.name), help));
+            problems.push(warning(span, Mistake::NoTitle(shelf.name.clone()), Mend::AddTitle));
         }
     }
     for list in &rulebook.lists {
         if !names.insert(format!("list {}", list.name)) {
             let span = place_of(text, "[[list]]", &list.name);
-            problems.push(warning(span, format!("two lists are called `{}`", list.name), "rename one"));
+            problems.push(warning(span, Mistake::ListsAlike(list.name.clone()), Mend::RenameOne));
         }
     }
     if rulebook.events.is_empty() {
-        let help = "without one, diagnosing is guessing: kanon learn --rulebook FILE --server-log LOG drafts them";
-        problems.push(warning(0..0, "no [[event]] says what lines of logs mean".to_owned(), help));
+        problems.push(warning(0..0, Mistake::NoEvent, Mend::DraftEvents));
     }
     problems
 }
@@ -50,8 +48,8 @@ fn marks(text: &str) -> Vec<Problem> {
         if line.trim_start().starts_with('#') {
             let said = line[before + mark.len()..].trim().trim_start_matches(':').trim();
             let shown: String = said.chars().take(120).collect();
-            let help = "see to it, and take the mark out";
-            problems.push(warning(start + before..start + before + mark.len(), format!("still open: {shown}"), help));
+            let place = start + before..start + before + mark.len();
+            problems.push(warning(place, Mistake::StillOpen(shown), Mend::SeeToIt));
         }
     }
     problems
@@ -70,8 +68,8 @@ fn place_of(text: &str, head: &str, name: &str) -> Range<usize> {
     at..(at + head.len()).min(text.len())
 }
 
-fn warning(span: Range<usize>, message: String, help: &str) -> Problem {
-    Problem { gravity: ProblemLevel::Warning, span, message, help: Some(help.to_owned()) }
+fn warning(span: Range<usize>, mistake: Mistake, help: Mend) -> Problem {
+    Problem::new(ProblemLevel::Warning, span, mistake, help)
 }
 
 #[cfg(test)]

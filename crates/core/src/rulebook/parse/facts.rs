@@ -8,10 +8,11 @@ use super::values::{
     patterns, regex_with_group, steps,
 };
 use crate::base::limits;
-use crate::base::problem::nearest;
+use crate::base::stated::Series;
 use crate::rulebook::facts::{
     DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule, ToldBy,
 };
+use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
 use crate::rulebook::section::{Section, Spot};
 use crate::rulebook::sides::RelationKind;
@@ -104,10 +105,10 @@ pub(super) fn check_words(section: &Section<'_>, fact: &str, means: &[(Spot<&str
     };
     for (_, (word, span)) in means {
         if !words.contains(word) {
-            let help =
-                nearest(word, words.iter().copied()).map_or_else(String::new, |near| format!("did you mean `{near}`?"));
-            let message = format!("`{fact}` can't mean `{word}`; expected one of: {}", words.join(", "));
-            section.problems().error_with_help(span.clone(), message, help);
+            let help = Mend::nearest_or(word, words.iter().copied(), Mend::Nothing);
+            let right = Series::of(words.iter().copied());
+            let mistake = Mistake::WrongMeaning { key: fact.to_owned(), word: (*word).to_owned(), right };
+            section.problems().error_with_help(span.clone(), mistake, help);
         }
     }
 }
@@ -136,11 +137,7 @@ pub(super) fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
         (None, None, Some(kind)) => Some(Origin::Digest(kind)),
         (None, None, None) if section.value("at").is_some() => None,
         _ => {
-            section.problems().error_with_help(
-                section.span(),
-                format!("`{fact}` must say where it is found, in one way"),
-                "write one of: at = \"$.place\", file-name = 'regex', text = 'regex' with member, is = \"value\", digest = true",
-            );
+            section.problems().error_with_help(section.span(), Mistake::NoPlace(fact.to_owned()), Mend::FactPlaces);
             None
         }
     }
@@ -190,13 +187,10 @@ pub(super) fn kind_words(section: &Section<'_>, key: &'static str) -> KindWords 
     for ((sign, _), (word, span)) in section.text_map(key) {
         let kind = KINDS.iter().find(|(known, _)| *known == word).map(|(_, kind)| *kind);
         if kind.is_none() && word != "none" {
-            let message = format!("`{key}` can't mean `{word}`; expected one of: {}", right.join(", "));
-            let near = nearest(word, right.iter().copied());
-            section.problems().error_with_help(
-                span,
-                message,
-                near.map_or_else(String::new, |near| format!("did you mean `{near}`?")),
-            );
+            let help = Mend::nearest_or(word, right.iter().copied(), Mend::Nothing);
+            let right = Series::of(right.iter().copied());
+            let mistake = Mistake::WrongMeaning { key: key.to_owned(), word: word.to_owned(), right };
+            section.problems().error_with_help(span, mistake, help);
         }
         words.insert(sign.to_owned(), kind);
     }

@@ -7,7 +7,9 @@ use super::values::{
     ROLES, checked, checked_path, compiled, encoding, install_path, json_path, no_notation, patterns, place_patterns,
     split_places,
 };
+use crate::base::stated::Series;
 use crate::rulebook::lists::{EntryFields, EntryShape, ListForm, ListRule, NumberedKey, Template};
+use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
 use crate::rulebook::places::PlacePattern;
 use crate::rulebook::section::Section;
@@ -53,11 +55,7 @@ pub(super) fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> O
     }
     let Some(each) = each else {
         if section.value("each").is_none() {
-            section.problems().error_with_help(
-                section.span(),
-                format!("{} does not say where its entries are", "[[list]]"),
-                "write one of: each = \"$.mods[*]\", option = \"-mods=\", notation = \"lines\"",
-            );
+            section.problems().error_with_help(section.span(), Mistake::NoEntries, Mend::EntryPlaces);
         }
         return None;
     };
@@ -104,7 +102,10 @@ pub(super) fn on_words(section: &Section<'_>) -> std::collections::BTreeMap<Stri
     for ((word, _), (means, span)) in section.text_map("means") {
         match means {
             "on" | "off" => drop(words.insert(word.to_lowercase(), means == "on")),
-            _ => section.problems().error(span, format!("`means` can't mean `{means}`; expected one of: on, off")),
+            _ => {
+                let (key, right) = ("means".to_owned(), Series::of(["on", "off"]));
+                section.problems().error(span, Mistake::WrongMeaning { key, word: means.to_owned(), right });
+            }
         }
     }
     words
@@ -169,8 +170,7 @@ pub(super) fn same_values(section: &Section<'_>, kind: Kind) -> Vec<Vec<String>>
         groups.map(|groups| groups.iter().map(texts).collect()).unwrap_or(Some(Vec::new()));
     if read.is_none() || (section.value("same").is_some() && groups.is_none()) {
         let span = section.value("same").map_or_else(|| section.span(), Spanned::span);
-        let help = "write groups of texts: same = [[\"1\", \"true\"], [\"0\", \"false\"]]";
-        section.problems().error_with_help(span, "`same` must be a list of lists of texts", help);
+        section.problems().error_with_help(span, Mistake::NoGroups, Mend::Groups);
     }
     let words = FLAG_WORDS
         .iter()
@@ -184,7 +184,7 @@ pub(super) fn memory(section: &Section<'_>) -> Option<MemoryRule> {
     let option = section.required_text("option").and_then(|(text, span)| {
         let option = text.trim_end();
         if option.is_empty() {
-            section.problems().error(span, format!("`{text}` can't be looked for"));
+            section.problems().error(span, Mistake::NotLookedFor(text.to_owned()));
         }
         (!option.is_empty()).then(|| option.to_owned())
     });
@@ -192,8 +192,7 @@ pub(super) fn memory(section: &Section<'_>) -> Option<MemoryRule> {
         let (text, span) = section.text(key)?;
         let bytes = size(text);
         if bytes.is_none() {
-            let help = "write a number and its unit, such as 512MiB or 2GiB";
-            section.problems().error_with_help(span, format!("`{text}` is no amount of memory"), help);
+            section.problems().error_with_help(span, Mistake::NoAmount(text.to_owned()), Mend::Amount);
         }
         bytes
     };

@@ -4,7 +4,8 @@ use regex::Regex;
 
 use super::values::{compiled, install_path};
 use crate::base::finding::Code;
-use crate::base::problem::nearest;
+use crate::base::stated::Series;
+use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
 use crate::rulebook::section::{Section, Spot};
 use crate::rulebook::sides::Role;
@@ -35,11 +36,8 @@ pub(super) fn event(section: &Section<'_>) -> Option<EventRule> {
 pub(super) fn event_pattern(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
     let regex = compiled(section, (text, span.clone()))?;
     for unknown in regex.capture_names().flatten().filter(|name| !EVENT_GROUPS.contains(name)) {
-        let help = match nearest(unknown, EVENT_GROUPS) {
-            Some(near) => format!("did you mean `{near}`?"),
-            None => format!("these are understood: {}", EVENT_GROUPS.join(", ")),
-        };
-        section.problems().warning(span.clone(), format!("the group `{unknown}` says nothing"), help);
+        let help = Mend::nearest_or(unknown, EVENT_GROUPS, Mend::Understood(Series::of(EVENT_GROUPS)));
+        section.problems().warning(span.clone(), Mistake::UnknownGroup(unknown.to_owned()), help);
     }
     Some(regex)
 }

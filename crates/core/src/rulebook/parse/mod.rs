@@ -9,8 +9,9 @@ mod values;
 use toml::Spanned;
 use toml::de::DeValue;
 
-use crate::base::problem::{BadFile, Parsed, Problems, nearest, settle};
+use crate::base::problem::{BadFile, Parsed, Problems, settle};
 use crate::base::version::{Bare, Ranges, Scheme, Versions};
+use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
 use crate::rulebook::section::{Section, read_root};
 use crate::rulebook::sides::Role;
@@ -69,31 +70,27 @@ pub fn check_format(root: &Section<'_>, format: &str) {
     match root.text("format") {
         Some((found, _)) if found == format => {}
         Some((found, span)) => {
-            root.problems().error(span, format!("`format` is `{found}`; this version of Kanon reads `{format}`"));
+            let (found, reads) = (found.to_owned(), format.to_owned());
+            root.problems().error(span, Mistake::OtherFormat { found, reads });
         }
-        None => root.problems().error_with_help(
-            0..0,
-            "the first line must say what the file is",
-            format!("begin it with: format = \"{format}\""),
-        ),
+        None => root.problems().error_with_help(0..0, Mistake::NoFormat, Mend::BeginWith(format.to_owned())),
     }
 }
 
 fn check_shelves(root: &Section<'_>, rulebook: &Rulebook) {
     if rulebook.shelves.is_empty() {
-        root.problems().error(0..0, "the rulebook names no [[shelf]]: it must say where mods live");
+        root.problems().error(0..0, Mistake::NoShelf);
     }
     for (i, shelf) in rulebook.shelves.iter().enumerate() {
         if rulebook.shelves[..i].iter().any(|other| other.name == shelf.name) {
-            root.problems()
-                .error(0..0, format!("two shelves are called `{}`; each needs a name of its own", shelf.name));
+            root.problems().error(0..0, Mistake::ShelvesCalledAlike(shelf.name.clone()));
         }
         if let Some((other, place)) =
             rulebook.shelves[..i].iter().find_map(|other| Some((other, claimed_twice(other, shelf)?)))
         {
-            let message = format!("the shelves `{}` and `{}` both claim all of {place}", other.name, shelf.name);
-            let help = "give each its own place, or its own `match`";
-            root.problems().error_with_help(root.find_text(&shelf.name), message, help);
+            let (first, second) = (other.name.clone(), shelf.name.clone());
+            let mistake = Mistake::ClaimedTwice { first, second, place };
+            root.problems().error_with_help(root.find_text(&shelf.name), mistake, Mend::OwnPlaces);
         }
     }
 }
@@ -124,16 +121,12 @@ fn check_lists(root: &Section<'_>, rulebook: &Rulebook) {
     });
     let shelves: Vec<&str> = rulebook.shelves.iter().map(|shelf| shelf.name.as_str()).collect();
     for name in rulebook.lists.iter().flat_map(|list| &list.shelves).filter(|name| !shelves.contains(&name.as_str())) {
-        let message = format!("a list names the mods of the shelf `{name}`, and no [[shelf]] is called so");
-        let help = nearest(name, shelves.iter().copied())
-            .map_or_else(|| "add that [[shelf]]".to_owned(), |near| format!("did you mean `{near}`?"));
-        root.problems().error_with_help(root.find_text(name), message, help);
+        let help = Mend::nearest_or(name, shelves.iter().copied(), Mend::AddShelf);
+        root.problems().error_with_help(root.find_text(name), Mistake::UnknownShelf(name.clone()), help);
     }
     for name in asked.filter(|name| !names.contains(&name.as_str())) {
-        let message = format!("a shelf speaks of the list `{name}`, and no [[list]] is called so");
-        let help = nearest(name, names.iter().copied())
-            .map_or_else(|| "add that [[list]]".to_owned(), |near| format!("did you mean `{near}`?"));
-        root.problems().error_with_help(root.find_text(name), message, help);
+        let help = Mend::nearest_or(name, names.iter().copied(), Mend::AddList);
+        root.problems().error_with_help(root.find_text(name), Mistake::UnknownList(name.clone()), help);
     }
 }
 
@@ -142,9 +135,8 @@ fn check_fragments(root: &Section<'_>, rulebook: &Rulebook) {
     for (i, rule) in rulebook.fragments.iter().enumerate() {
         let other = rulebook.fragments[..i].iter().find(|other| other.into == rule.into);
         if other.is_some_and(|other| (&other.before, &other.identity) != (&rule.before, &rule.identity)) {
-            let message = format!("two [[fragment]] tables put entries into {} in different ways", rule.into);
-            let help = "give both the same `before` and `identity`";
-            root.problems().error_with_help(root.find_text(rule.into.as_str()), message, help);
+            let mistake = Mistake::FragmentsDiffer(rule.into.clone());
+            root.problems().error_with_help(root.find_text(rule.into.as_str()), mistake, Mend::SameFragments);
         }
     }
 }
@@ -199,11 +191,7 @@ fn platform_version(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option
         }
         (None, Some(file), None, Some(line)) => Some(PlatformVersion::Text { file, encoding, line }),
         _ => {
-            outer.problems().error_with_help(
-                span,
-                "`version` must say where the version is found",
-                "write { file-name = 'regex' }, { file = \"path\", at = \"$.place\" } or { file = \"path\", text = 'regex' }",
-            );
+            outer.problems().error_with_help(span, Mistake::NoVersionPlace, Mend::VersionPlaces);
             None
         }
     }

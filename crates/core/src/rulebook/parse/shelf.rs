@@ -5,6 +5,7 @@ use toml::Spanned;
 use super::facts::mod_rule;
 use super::values::{checked, each, finish, install_path, patterns, place_patterns, split_places};
 use crate::base::path::InstallPath;
+use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
 use crate::rulebook::names::{NamePattern, OffPattern};
 use crate::rulebook::section::Section;
@@ -19,11 +20,7 @@ pub(super) fn shelf(section: &Section<'_>) -> Shelf {
     let ids_from = ids_from(section);
     let ids_alone = holds == Holds::Ids;
     if !ids_alone && read.as_ref().is_none_or(|read| read.id.0.is_empty()) {
-        section.problems().error_with_help(
-            section.span(),
-            "the shelf does not say how a mod's id is found",
-            "add to its [shelf.mod]: id = \"$.id\", or id = { file-name = '(?<id>.+)\\.zip' }",
-        );
+        section.problems().error_with_help(section.span(), Mistake::NoId, Mend::AddId);
     }
     section.require(if ids_alone { "ids-from" } else { "in" });
     let (places, wild) = split_places(place_patterns(section, "in"));
@@ -50,14 +47,10 @@ pub(super) fn shelf(section: &Section<'_>) -> Shelf {
 pub(super) fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
     let settings = member_patterns(section, "settings");
     if !settings.is_empty() && !holds.folders() {
-        section
-            .problems()
-            .error(section.span(), "only mods that are folders can have settings of whoever plays in them");
+        section.problems().error(section.span(), Mistake::SettingsInFiles);
     }
     if !settings.is_empty() && section.value("signed").is_some() {
-        section
-            .problems()
-            .error(section.span(), "`settings` and `signed` can't both be: what is signed is the same everywhere");
+        section.problems().error(section.span(), Mistake::SettingsSigned);
     }
     settings
 }
@@ -66,7 +59,7 @@ pub(super) fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePa
 pub(super) fn extras(section: &Section<'_>, holds: Holds) -> Vec<ExtraRule> {
     let extras: Vec<ExtraRule> = each(section.sections("extra"), extra).into_iter().flatten().collect();
     if !extras.is_empty() && !holds.folders() {
-        section.problems().error(section.span(), "only mods that are folders can bring files for other places");
+        section.problems().error(section.span(), Mistake::ExtrasInFiles);
     }
     extras
 }
@@ -89,8 +82,8 @@ pub(super) fn holds(section: &Section<'_>) -> Holds {
         _ => {
             section.problems().error_with_help(
                 section.value("holds").map_or_else(|| section.span(), Spanned::span),
-                "a shelf holds one kind of thing, or archives and folders alike",
-                "make a shelf for each kind, with its own `match`",
+                Mistake::ManyKinds,
+                Mend::ShelfForEach,
             );
             words[0]
         }
@@ -124,8 +117,7 @@ pub(super) fn called(section: &Section<'_>) -> Option<String> {
     let (text, span) = section.text("called")?;
     let plain = text.replace("{id}", "x").replace("{version}", "1");
     if !text.contains("{id}") || plain.contains(['{', '}', '/']) || InstallPath::new(&plain).is_err() {
-        let help = "write it with `{id}`, and `{version}` if that is part of it: called = \"@{id}\"";
-        section.problems().error_with_help(span, "this can't be the name of a file or folder", help);
+        section.problems().error_with_help(span, Mistake::NoName, Mend::Called);
         return None;
     }
     Some(text.to_owned())
@@ -149,7 +141,7 @@ pub(super) fn extra(section: &Section<'_>) -> Option<ExtraRule> {
     section.require("in");
     let (places, wild) = split_places(place_patterns(section, "in"));
     if !wild.server.is_empty() || !wild.client.is_empty() {
-        section.problems().error(section.span(), "what a mod brings goes into places that are known: no `*` here");
+        section.problems().error(section.span(), Mistake::WildExtra);
     }
     let stays = section.one_of("edits", &[("stay", true), ("go", false)]).unwrap_or(false);
     Some(ExtraRule { from: from?, places, stays })

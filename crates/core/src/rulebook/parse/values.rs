@@ -10,7 +10,9 @@ use toml::de::{DeTable, DeValue};
 use crate::base::digest::{DIGEST_WORDS, DigestKind};
 use crate::base::path::{InstallPath, PathError};
 use crate::base::problem::Problems;
+use crate::base::stated::Series;
 use crate::rulebook::facts::DocumentRule;
+use crate::rulebook::mistake::{CostlyPath, Mend, Mistake};
 use crate::rulebook::names::NamePattern;
 use crate::rulebook::places::PlacePattern;
 use crate::rulebook::section::{Section, Spot};
@@ -51,7 +53,9 @@ pub(super) fn inline<'t>(
     let table: Option<&'t DeTable<'t>> = value.get_ref().as_table();
     if table.is_none() {
         let kind = value.get_ref().type_str();
-        outer.problems().error(value.span(), format!("`{name}` must be a table such as {sample}, not a {kind}"));
+        outer
+            .problems()
+            .error(value.span(), Mistake::NoTable { key: name.to_owned(), sample: sample.to_owned(), kind });
     }
     table.map(|table| Section::new(table, value.span(), format!("`{name}`"), outer.problems()))
 }
@@ -62,11 +66,7 @@ pub(super) fn encoding(section: &Section<'_>) -> Encoding {
 
 pub(super) fn no_notation(problems: &Problems, span: Range<usize>, name: &str) {
     let known: Vec<_> = NOTATION_WORDS.iter().map(|(word, _)| *word).collect();
-    problems.error_with_help(
-        span,
-        format!("the notation of `{name}` can't be told from its name"),
-        format!("add notation = one of: {}", known.join(", ")),
-    );
+    problems.error_with_help(span, Mistake::NoNotation(name.to_owned()), Mend::AddNotation(Series::of(known)));
 }
 
 /// The places of each role; a single text or list counts for both.
@@ -103,7 +103,7 @@ pub(super) fn checked_path<T>(
 ) -> Option<T> {
     let path = make(text);
     if let Err(error) = &path {
-        section.problems().error_with_help(span, error.to_string(), "write a path from the install's root, with `/`");
+        section.problems().error_with_help(span, error, Mend::Path);
     }
     path.ok()
 }
@@ -117,7 +117,7 @@ pub(super) fn checked<T>(
     (text, span): Spot<&str>,
     make: impl Fn(&str) -> Result<T, PatternError>,
 ) -> Option<T> {
-    make(text).map_err(|reason| section.problems().error(span, format!("`{text}` is no pattern: {reason}"))).ok()
+    make(text).map_err(|why| section.problems().error(span, Mistake::NoPattern { text: text.to_owned(), why })).ok()
 }
 
 /// The document that a table names with `member` and perhaps `notation` and `encoding`.
@@ -158,15 +158,15 @@ pub(super) const PATH_DESCENTS: usize = 1;
 
 /// Why a JSONPath would cost too much, on whatever document. What stands in quotes or in a filter's texts counts too: no path that
 /// a person writes comes near.
-pub(super) fn too_costly(text: &str) -> Option<&'static str> {
+pub(super) fn too_costly(text: &str) -> Option<CostlyPath> {
     if text.len() > PATH_BYTES {
-        Some("it is too long")
+        Some(CostlyPath::Long)
     } else if brackets_deep(text, (b"[(", b"])")) > PATH_DEPTH {
-        Some("its brackets are nested too deep")
+        Some(CostlyPath::Deep)
     } else if text.matches(',').count() > PATH_UNIONS {
-        Some("it selects too many at once")
+        Some(CostlyPath::Many)
     } else if text.matches("..").count() > PATH_DESCENTS {
-        Some("`..` may stand in it once")
+        Some(CostlyPath::Descents)
     } else {
         None
     }
@@ -175,29 +175,20 @@ pub(super) fn too_costly(text: &str) -> Option<&'static str> {
 pub(super) fn parsed_path(problems: &Problems, (text, span): Spot<&str>) -> Option<JsonPath> {
     if let Some(why) = too_costly(text) {
         let shown: String = text.chars().take(60).collect();
-        problems.error_with_help(
-            span,
-            format!("`{shown}` can't be used as a JSONPath: {why}"),
-            "name the place more closely",
-        );
+        problems.error_with_help(span, Mistake::CostlyPath { text: shown, why }, Mend::MoreClosely);
         return None;
     }
     JsonPath::parse(text)
         .map_err(|error| {
-            let message = format!("`{text}` is no JSONPath: {}", error.message());
-            problems.error_with_help(
-                span,
-                message,
-                "a path begins with `$`, such as \"$.id\" or \"$.needs[*]\" (RFC 9535)",
-            );
+            let (text, why) = (text.to_owned(), error.message().to_owned());
+            problems.error_with_help(span, Mistake::NoJsonPath { text, why }, Mend::JsonPath);
         })
         .ok()
 }
 
 pub(super) fn compiled(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
     if !section.problems().spend(cost(text), PATTERNS_BUDGET) {
-        let help = "write fewer of them, or shorter ones; repetitions such as {1,500} are what costs most";
-        section.problems().error_with_help(span, "the patterns of this file are too costly together", help);
+        section.problems().error_with_help(span, Mistake::TooCostly, Mend::FewerPatterns);
         return None;
     }
     RegexBuilder::new(text)
@@ -206,7 +197,7 @@ pub(super) fn compiled(section: &Section<'_>, (text, span): Spot<&str>) -> Optio
         .build()
         .map_err(|error| {
             let reason = error.to_string().lines().last().unwrap_or_default().trim_start_matches("error: ").to_owned();
-            section.problems().error(span, format!("`{text}` is no regex: {reason}"));
+            section.problems().error(span, Mistake::NoRegex { text: text.to_owned(), why: reason });
         })
         .ok()
 }
@@ -231,8 +222,8 @@ pub(super) fn regex_with_group(section: &Section<'_>, (text, span): Spot<&str>, 
     let group = group.replace('-', "_");
     let named = regex.capture_names().flatten().any(|name| name == group);
     if !named {
-        let message = format!("`{text}` does not say where the value is");
-        section.problems().error_with_help(span, message, format!("put it in a group named `{group}`: (?<{group}>…)"));
+        let help = Mend::NameGroup(group.to_owned());
+        section.problems().error_with_help(span, Mistake::NoGroup(text.to_owned()), help);
     }
     named.then_some(regex)
 }
