@@ -27,10 +27,11 @@ use kanon_io::install::{Install, Kind, RECEIPT_FORMAT, Receipt, ReceiptFile};
 use kanon_io::measure::{self, wild_places, world_places};
 use kanon_io::overlay::{self, Overlay};
 use kanon_io::prune::{Pruned, Reach, prune};
+use kanon_io::running::{self, Running};
 use kanon_io::site::ApplyContext;
 use kanon_io::state::{Alignment, AlignmentState, Base};
 use kanon_io::undo::{TakenBack, undo};
-use kanon_io::{running, worlds};
+use kanon_io::worlds;
 
 use crate::amending::amend;
 use crate::error::{AlignmentError, AppError, BackupError};
@@ -170,8 +171,8 @@ impl<'e> AlignmentRun<'e> {
         let running = self.stopped(wanted)?;
         if unfinished.state == AlignmentState::Undoing {
             let back = self.at_site(wanted.others, |site, session| Ok(undo(site, &mut session.state, unfinished.id)?));
-            back.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
-            self.started_again(running.as_deref())?;
+            back.inspect_err(|_| self.tell_stopped(running.as_ref()))?;
+            self.started_again(running.as_ref())?;
             return Ok(true);
         }
         let steps = unfinished.steps;
@@ -183,10 +184,10 @@ impl<'e> AlignmentRun<'e> {
             Ok(finish(site, (unfinished.id, &plan.steps), (receipt, &bytes), &mut session.state, bar.as_ref())?)
         });
         let finished = finished
-            .inspect_err(|_| self.tell_stopped(running.as_deref()))
+            .inspect_err(|_| self.tell_stopped(running.as_ref()))
             .map_err(|cause| AlignmentError::Finishing { install: self.placed.name.clone(), cause: Box::new(cause) })?;
         self.has_finished |= finished;
-        self.started_again(running.as_deref())?;
+        self.started_again(running.as_ref())?;
         Ok(finished)
     }
 
@@ -424,11 +425,11 @@ impl<'e> AlignmentRun<'e> {
             Ok(carry_out(site, &order, &mut session.state, bar.as_ref())?)
         });
         self.planned.plan = plan;
-        let id = carried.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
+        let id = carried.inspect_err(|_| self.tell_stopped(running.as_ref()))?;
         for (path, base) in &self.planned.bases {
             self.session.state.remember_base(self.install.shown(), path.as_str(), base)?;
         }
-        self.started_again(running.as_deref())?;
+        self.started_again(running.as_ref())?;
         let canon = self.canon()?.clone();
         let surveyed = self.session.survey_for(Target::Install(self.placed.clone()), &canon)?;
         let workspace = self.session.workspace()?;
@@ -502,10 +503,10 @@ impl<'e> AlignmentRun<'e> {
         let mut taken = Vec::new();
         for id in wanted {
             let back = self.at_site(asked.others, |site, session| Ok(undo(site, &mut session.state, id)?));
-            let back = back.inspect_err(|_| self.tell_stopped(running.as_deref()))?;
+            let back = back.inspect_err(|_| self.tell_stopped(running.as_ref()))?;
             taken.push((id, back));
         }
-        self.started_again(running.as_deref())?;
+        self.started_again(running.as_ref())?;
         Ok(taken)
     }
 
@@ -597,7 +598,7 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.
-    fn stopped(&self, wanted: &Wanted) -> Result<Option<String>, AppError> {
+    fn stopped(&self, wanted: &Wanted) -> Result<Option<Running>, AppError> {
         let (install, signs, host) = (self.install.as_ref(), self.signs(), self.placed.place.host());
         let Some(sign) = running::sign(install, &signs, host) else { return Ok(None) };
         let (name, observer) = (self.placed.name.clone(), self.session.observer);
@@ -622,14 +623,14 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// After a failure: whoever reads it is to know that the game does not run.
-    fn tell_stopped(&self, was_running: Option<&str>) {
+    fn tell_stopped(&self, was_running: Option<&Running>) {
         if was_running.is_some() {
             self.session.observer.notice(AlignmentNotice::LeftStopped { install: self.placed.name.clone() }.into());
         }
     }
 
     /// Starts the game again that was stopped.
-    fn started_again(&self, was_running: Option<&str>) -> Result<(), AppError> {
+    fn started_again(&self, was_running: Option<&Running>) -> Result<(), AppError> {
         let name = &self.placed.name;
         let workspace = self.session.workspace()?;
         let wish = workspace.commands(name);

@@ -8,6 +8,7 @@ use kanon_core::canon::release::InviteError;
 use kanon_core::resolve::catalogue::CatalogueError;
 use kanon_core::rulebook::Role;
 use kanon_io::error::ReachError;
+use kanon_io::running::Running;
 
 /// An error of whatever kind, as a cause.
 pub type Cause = Box<dyn std::error::Error + Send + Sync>;
@@ -200,14 +201,14 @@ pub enum AlignmentError {
         /// The install.
         install: String,
         /// What shows that it runs.
-        sign: String,
+        sign: Running,
     },
     /// The game did not stop.
     DidNotStop {
         /// The install.
         install: String,
         /// What shows that it runs.
-        sign: String,
+        sign: Running,
     },
 }
 
@@ -259,7 +260,7 @@ pub enum RehearsalError {
         /// The install.
         install: String,
         /// What shows that it runs.
-        sign: String,
+        sign: Running,
     },
     /// Nobody can wait so many seconds.
     NoTimeToWait(f64),

@@ -7,6 +7,7 @@ use kanon_core::base::problem::Problem;
 use kanon_core::delta::LeftAlone;
 use kanon_io::claim::Claimant;
 use kanon_io::error::ReachError;
+use kanon_io::running::Running;
 use kanon_io::state::Alignment;
 
 use crate::error::AppError;
@@ -151,14 +152,14 @@ pub enum AlignmentNotice {
         /// The install.
         install: String,
         /// What shows that it runs.
-        sign: String,
+        sign: Running,
     },
     /// A game is stopped by its command.
     Stopping {
         /// The install.
         install: String,
         /// What shows that it runs.
-        sign: String,
+        sign: Running,
         /// The command.
         command: Vec<String>,
     },

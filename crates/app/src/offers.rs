@@ -147,7 +147,7 @@ impl Offers {
                     version: of.and_then(|found| found.manifest.version.clone()),
                     place: survey.install.name.clone(),
                     path: path.to_string(),
-                    why,
+                    why: why.to_string(),
                 });
             }
         }
@@ -226,7 +226,7 @@ impl Offers {
         for (name, found) in &self.sources {
             for (file, why) in &found.refused {
                 let file = file.file_name().map(|file| file.to_string_lossy().into_owned()).unwrap_or_default();
-                notices.push(Notice::DownloadPassedOver { file, source: name.clone(), why: why.clone() });
+                notices.push(Notice::DownloadPassedOver { file, source: name.clone(), why: why.to_string() });
             }
         }
         for Damaged { path, place, why, .. } in &self.damaged {
@@ -514,7 +514,7 @@ fn completed(session: &Session<'_>, found: &SurveyedMod, promised: &CataloguedRe
 /// Holds a download against what the catalogue promised.
 fn verify(of: &CataloguedMod, release: &CataloguedRelease, found: &Found) -> Result<(), NotAsPromised> {
     let mut last = match found.refused.first() {
-        Some((_, why)) => NotAsPromised::Refused(why.clone()),
+        Some((_, why)) => NotAsPromised::Refused(why.to_string()),
         None => NotAsPromised::Nothing,
     };
     for (_, mod_) in found.mods() {

@@ -250,7 +250,7 @@ impl<'e> Rehearsal<'e> {
             settled: watched.settled,
             memory: watched.memory,
             not_loaded,
-            trouble: watched.trouble,
+            trouble: watched.trouble.as_ref().map(ToString::to_string),
             last_said,
             stopped_well: watched.stopped_well,
             by_quiet: watched.by_quiet,

@@ -59,7 +59,7 @@ fn fault(root: &Path, found: &SurveyedMod) -> Result<String, AppError> {
         let path = root.join(file.path.as_str());
         match whole::fault(&path) {
             Ok(None) => {}
-            Ok(Some(why)) if found.files.len() == 1 => return Ok(why),
+            Ok(Some(why)) if found.files.len() == 1 => return Ok(why.to_string()),
             Ok(Some(why)) => return Ok(format!("{}: {why}", file.path.name())),
             Err(error) => return Err(Err::<(), _>(error).during("read", &path).expect_err("it is one").into()),
         }

@@ -3,7 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
+use displaydoc::Display;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
@@ -56,13 +58,48 @@ pub struct Held {
     pub download: Option<PathBuf>,
 }
 
+/// Why nothing is taken out of a file or a folder of downloads.
+#[derive(Debug, Clone, Display)]
+pub enum NotTaken {
+    /// only {0} folders are looked into; this is one more
+    TooManyFolders(usize),
+    /// it is {0}, and Kanon runs nothing that it finds
+    Program(&'static str),
+    /// it is {0}: unpack it by hand into a folder of this source
+    OtherArchive(&'static str),
+    /// it lies in {0} archives inside one another
+    TooDeep(usize),
+    /// {0}
+    NotUnpacked(Arc<UnpackError>),
+    /// {0}
+    Unreadable(String),
+    /// {id} in it was made for the loader {loader}
+    ForLoader {
+        /// The mod.
+        id: String,
+        /// The loader.
+        loader: String,
+    },
+    /// there is no mod of {game} in it; of {file} in it: {why}
+    NoModBut {
+        /// The game.
+        game: String,
+        /// What else is in it.
+        file: String,
+        /// What that is.
+        why: Box<NotTaken>,
+    },
+    /// there is no mod of {0} in it, nor anything else that is known
+    NoMod(String),
+}
+
 /// What was found among downloads.
 #[derive(Debug, Clone, Default)]
 pub struct Found {
     /// Folders with mods in them.
     pub held: Vec<Held>,
     /// Files that hold no mod of this game, and what they are.
-    pub refused: Vec<(PathBuf, String)>,
+    pub refused: Vec<(PathBuf, NotTaken)>,
 }
 
 /// One walk through a folder of downloads, archives in it included.
@@ -105,7 +142,7 @@ impl Downloads<'_> {
         let mut waiting = vec![(folder.to_owned(), 0)];
         while let Some((folder, level)) = waiting.pop() {
             if walk.folders == FOLDERS {
-                found.refused.push((folder, format!("only {FOLDERS} folders are looked into; this is one more")));
+                found.refused.push((folder, NotTaken::TooManyFolders(FOLDERS)));
                 return Ok(());
             }
             walk.folders += 1;
@@ -122,7 +159,7 @@ impl Downloads<'_> {
             for name in files.iter().filter(|name| !mods.contains(name.as_str())) {
                 let file = folder.join(name);
                 match broken.get(name.as_str()) {
-                    Some(why) => found.refused.push((file, (*why).to_owned())),
+                    Some(why) => found.refused.push((file, NotTaken::Unreadable((*why).to_owned()))),
                     None => self.sort_out(&file, download, depth, walk, found)?,
                 }
             }
@@ -185,19 +222,19 @@ impl Downloads<'_> {
         found: &mut Found,
     ) -> Result<(), ReachError> {
         let kind = sort(file).during("read", file)?;
-        let mut refuse = |why: String| found.refused.push((file.to_owned(), why));
+        let mut refuse = |why: NotTaken| found.refused.push((file.to_owned(), why));
         match kind {
             Sort::Plain => {}
-            Sort::Program(what) => refuse(format!("it is {what}, and Kanon runs nothing that it finds")),
-            Sort::OtherArchive(what) => refuse(format!("it is {what}: unpack it by hand into a folder of this source")),
+            Sort::Program(what) => refuse(NotTaken::Program(what)),
+            Sort::OtherArchive(what) => refuse(NotTaken::OtherArchive(what)),
             Sort::Zip | Sort::SevenZ | Sort::Tar | Sort::Gzip if depth == ARCHIVE_DEPTH => {
-                refuse(format!("it lies in {ARCHIVE_DEPTH} archives inside one another"));
+                refuse(NotTaken::TooDeep(ARCHIVE_DEPTH));
             }
             Sort::Zip | Sort::SevenZ | Sort::Tar | Sort::Gzip => {
                 let tree = match self.unpacked_tree(file, kind)? {
                     Ok(tree) => tree,
                     Err(why) => {
-                        refuse(why.to_string());
+                        refuse(NotTaken::NotUnpacked(Arc::new(why)));
                         return Ok(());
                     }
                 };
@@ -308,17 +345,18 @@ fn entries(folder: &Path) -> Result<(Vec<String>, Vec<String>), ReachError> {
 }
 
 /// What an archive without a mod of this game is.
-fn what_it_is(inner: &Found, rulebook: &Rulebook) -> String {
+fn what_it_is(inner: &Found, rulebook: &Rulebook) -> NotTaken {
     let foreign = inner.mods().find_map(|(_, found)| Some((found, found.manifest.made_for.as_ref()?)));
     if let Some((found, loader)) = foreign {
-        return format!("{} in it was made for the loader {loader}", printable(found.manifest.id.as_str()));
+        return NotTaken::ForLoader { id: printable(found.manifest.id.as_str()), loader: loader.clone() };
     }
     match inner.refused.first() {
         Some((file, why)) => {
             let name = file.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default();
-            format!("there is no mod of {} in it; of {} in it: {why}", rulebook.game, printable(&name))
+            let (game, file, why) = (rulebook.game.clone(), printable(&name), Box::new(why.clone()));
+            NotTaken::NoModBut { game, file, why }
         }
-        None => format!("there is no mod of {} in it, nor anything else that is known", rulebook.game),
+        None => NotTaken::NoMod(rulebook.game.clone()),
     }
 }
 

@@ -10,6 +10,7 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant, SystemTime};
 
+use displaydoc::Display;
 use kanon_core::base::limits::LOG_LINE_BYTES;
 use kanon_core::logs::{LogEvent, LogReader, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
@@ -51,6 +52,23 @@ pub struct Order<'a> {
     pub settle: Duration,
 }
 
+/// Why a start did not go well.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Trouble {
+    /// it was stopped before it was over
+    Stopped,
+    /// it said: {0}
+    Said(String),
+    /// it ended by itself after it had come up ({0})
+    EndedUp(ExitStatus),
+    /// it ended before it was up ({0})
+    EndedBefore(ExitStatus),
+    /// after {0} seconds it was still loading
+    StillLoading(u64),
+    /// it was not up after {0} seconds
+    NotUp(u64),
+}
+
 /// What was seen of a start.
 #[derive(Debug, Clone, Default)]
 pub struct Watched {
@@ -61,7 +79,7 @@ pub struct Watched {
     /// The most memory that it and what it started used, in bytes; none when it was over before anybody could look.
     pub memory: Option<u64>,
     /// Why it did not come up, in words.
-    pub trouble: Option<String>,
+    pub trouble: Option<Trouble>,
     /// Whether it ended when it was asked to.
     pub stopped_well: bool,
     /// Whether the rulebook has no pattern for being up, so that its being quiet had to do.
@@ -118,7 +136,7 @@ pub fn watch(
             break;
         }
         if is_asked_to_end() {
-            watched.trouble = Some("it was stopped before it was over".to_owned());
+            watched.trouble = Some(Trouble::Stopped);
             break;
         }
         std::thread::sleep(LOOK);
@@ -160,7 +178,7 @@ impl Watch {
                     watched.settled = Some(now);
                 }
                 Event::Crash | Event::OutOfMemory => {
-                    watched.trouble.get_or_insert_with(|| format!("it said: {}", event.text));
+                    watched.trouble.get_or_insert_with(|| Trouble::Said(event.text.clone()));
                 }
                 _ => {}
             }
@@ -192,15 +210,15 @@ impl Watch {
         let settle = if watched.by_quiet { order.settle * QUIET } else { order.settle };
         let is_up = watched.ready.is_some() || watched.by_quiet && watched.settled.is_some();
         watched.trouble = match ended {
-            Some(status) if is_up => Some(format!("it ended by itself after it had come up ({status})")),
-            Some(status) => Some(format!("it ended before it was up ({status})")),
+            Some(status) if is_up => Some(Trouble::EndedUp(status)),
+            Some(status) => Some(Trouble::EndedBefore(status)),
             None if is_up && self.last_word.elapsed() >= settle => return true,
             None if self.begun.elapsed() <= order.patience => None,
             None => {
                 let waited = order.patience.as_secs();
                 Some(match is_up {
-                    true => format!("after {waited} seconds it was still loading"),
-                    false => format!("it was not up after {waited} seconds"),
+                    true => Trouble::StillLoading(waited),
+                    false => Trouble::NotUp(waited),
                 })
             }
         };
@@ -450,18 +468,18 @@ line = 'gave up'
     #[test]
     fn one_that_never_comes_up_is_told() {
         let ended = watched("echo woke a; exit 3", None, 10.0);
-        assert!(ended.trouble.is_some_and(|trouble| trouble.contains("ended before it was up")));
+        assert!(matches!(ended.trouble, Some(Trouble::EndedBefore(_))));
         let last_words = watched("echo woke a; printf 'gave up'; exit 3", None, 10.0);
-        assert_eq!(last_words.trouble.as_deref(), Some("it said: gave up"), "with no end of a line");
+        assert_eq!(last_words.trouble, Some(Trouble::Said("gave up".to_owned())), "with no end of a line");
         let last = watched("printf 'woke a\nNo b!\n\n'; exit 3", None, 10.0).last_lines;
         assert_eq!(last, [(1, "woke a".to_owned()), (2, "No b!".to_owned()), (3, String::new())]);
         let slow = watched("echo woke a; sleep 30", None, 0.6);
-        assert!(slow.trouble.is_some_and(|trouble| trouble.contains("was not up after")));
+        assert!(matches!(slow.trouble, Some(Trouble::NotUp(_))));
         // A busy machine may keep it quiet for a while.
         let busy = settled("echo open; while true; do echo woke a; sleep 0.1; done", None, (1.5, 1.4));
-        assert!(busy.trouble.is_some_and(|trouble| trouble.contains("still loading")));
+        assert!(matches!(busy.trouble, Some(Trouble::StillLoading(_))));
         let gone = watched("echo open; sleep 0.1; exit 1", None, 10.0);
-        assert!(gone.trouble.is_some_and(|trouble| trouble.contains("by itself after it had come up")));
+        assert!(matches!(gone.trouble, Some(Trouble::EndedUp(_))));
     }
 
     #[test]

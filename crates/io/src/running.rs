@@ -6,6 +6,8 @@ use std::path::{Path, PathBuf};
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+use displaydoc::Display;
+use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::RunningSigns;
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
 
@@ -52,15 +54,31 @@ pub fn spare_memory() {
     let _ = rustix::thread::disable_transparent_huge_pages(true);
 }
 
-/// The first sign that a game runs in an install, in words; `host` is where its port would be.
-pub fn sign(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
+/// A sign that a game runs.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Running {
+    /// the file {0} is there
+    File(InstallPath),
+    /// the port {0} is open
+    Port(u16),
+    /// the program {name} is running (process {process})
+    Program {
+        /// Its name.
+        name: String,
+        /// Its number.
+        process: u32,
+    },
+}
+
+/// The first sign that a game runs in an install; `host` is where its port would be.
+pub fn sign(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<Running> {
     install.look_anew();
     let lock = signs.lock_files.iter().find(|path| matches!(install.look(path), Ok(Some(FileStatus::File { .. }))));
     if let Some(path) = lock {
-        return Some(format!("the file {path} is there"));
+        return Some(Running::File(path.clone()));
     }
     if let Some(port) = signs.port.filter(|port| is_open(host.unwrap_or("127.0.0.1"), *port)) {
-        return Some(format!("the port {port} is open"));
+        return Some(Running::Port(port));
     }
     install.folder().and_then(|folder| process(folder, &signs.processes))
 }
@@ -71,7 +89,7 @@ fn is_open(host: &str, port: u16) -> bool {
 }
 
 /// A program of one of these names that was started from the install, or whose place the system does not tell.
-fn process(folder: &Path, names: &[String]) -> Option<String> {
+fn process(folder: &Path, names: &[String]) -> Option<Running> {
     if names.is_empty() {
         return None;
     }
@@ -88,7 +106,7 @@ fn process(folder: &Path, names: &[String]) -> Option<String> {
         let places: Vec<&Path> = exe.into_iter().chain(process.cwd()).collect();
         is_named && (places.is_empty() || places.iter().any(|place| place.starts_with(folder)))
     })?;
-    Some(format!("the program {} is running (process {})", found.name().to_string_lossy(), found.pid()))
+    Some(Running::Program { name: found.name().to_string_lossy().into_owned(), process: found.pid().as_u32() })
 }
 
 /// A command of the administrator's, to be run in a folder; a path to its program is from there too, on every system.
@@ -132,7 +150,7 @@ pub fn start(command: &[String], folder: &Path) -> Result<(), ReachError> {
 }
 
 /// Waits until no sign is left that a game runs; gives the last one if one stays.
-pub fn wait_until_stopped(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<String> {
+pub fn wait_until_stopped(install: &dyn Install, signs: &RunningSigns, host: Option<&str>) -> Option<Running> {
     let until = Instant::now() + STOP;
     loop {
         let sign = sign(install, signs, host)?;

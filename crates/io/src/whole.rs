@@ -5,6 +5,7 @@ use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
+use displaydoc::Display;
 use kanon_core::base::limits;
 use kanon_core::base::path::printable;
 use zip::ZipArchive;
@@ -17,12 +18,34 @@ const ZIP: &[u8] = b"PK\x03\x04";
 /// How a gzip file begins.
 const GZIP: &[u8] = b"\x1f\x8b\x08";
 
+/// What is wrong with an archive.
+#[derive(Debug, Display)]
+pub enum Torn {
+    /// it is torn or altered: {0}
+    Altered(io::Error),
+    /// it is torn: its directory can't be read ({0})
+    Directory(ZipError),
+    /// it has more than {0} members
+    Members(usize),
+    /// a member of it can't be read: {0}
+    Unread(ZipError),
+    /// its member {name} is torn or altered: {why}
+    Member {
+        /// Its name.
+        name: String,
+        /// Why.
+        why: io::Error,
+    },
+    /// it unpacks to more than any mod has
+    Swollen,
+}
+
 /// What is wrong with a file, if anything is: every member of an archive is read and held against its checksum. What carries
 /// no checksums is taken as it is.
 ///
 /// # Errors
 /// When the file itself can't be read.
-pub fn fault(path: &Path) -> io::Result<Option<String>> {
+pub fn fault(path: &Path) -> io::Result<Option<Torn>> {
     let mut file = regular(path)?;
     let mut head = Vec::new();
     file.by_ref().take(4).read_to_end(&mut head)?;
@@ -35,18 +58,18 @@ pub fn fault(path: &Path) -> io::Result<Option<String>> {
             &mut flate2::read::MultiGzDecoder::new(BufReader::new(file)).take(limits::ARCHIVE_UNPACKED_BYTES),
             &mut io::sink(),
         );
-        return Ok(unpacked.err().map(|error| format!("it is torn or altered: {error}")));
+        return Ok(unpacked.err().map(Torn::Altered));
     }
     Ok(None)
 }
 
-fn fault_of_zip(file: File) -> Option<String> {
+fn fault_of_zip(file: File) -> Option<Torn> {
     let mut archive = match ZipArchive::new(BufReader::new(file)) {
         Ok(archive) => archive,
-        Err(error) => return Some(format!("it is torn: its directory can't be read ({error})")),
+        Err(error) => return Some(Torn::Directory(error)),
     };
     if archive.len() > limits::ARCHIVE_MEMBERS {
-        return Some(format!("it has more than {} members", limits::ARCHIVE_MEMBERS));
+        return Some(Torn::Members(limits::ARCHIVE_MEMBERS));
     }
     let mut left = limits::ARCHIVE_UNPACKED_BYTES;
     for index in 0..archive.len() {
@@ -54,14 +77,14 @@ fn fault_of_zip(file: File) -> Option<String> {
             Ok(member) => member,
             // What is locked, or packed in a way that is not known here, can't be held against anything.
             Err(ZipError::UnsupportedArchive(_) | ZipError::InvalidPassword) => continue,
-            Err(error) => return Some(format!("a member of it can't be read: {error}")),
+            Err(error) => return Some(Torn::Unread(error)),
         };
         let name = member.name().map(|name| name.chars().take(120).collect::<String>()).unwrap_or_default();
         let name = printable(&name);
         match io::copy(&mut member.by_ref().take(left), &mut io::sink()) {
-            Ok(bytes) if bytes == left => return Some("it unpacks to more than any mod has".to_owned()),
+            Ok(bytes) if bytes == left => return Some(Torn::Swollen),
             Ok(bytes) => left -= bytes,
-            Err(error) => return Some(format!("its member {name} is torn or altered: {error}")),
+            Err(why) => return Some(Torn::Member { name, why }),
         }
     }
     None
@@ -101,8 +124,8 @@ mod tests {
         std::fs::write(&path, bytes).expect("written");
         let found = fault(&path).expect("readable");
         match told {
-            Some(told) => assert!(found.as_deref().is_some_and(|found| found.contains(told)), "{found:?}"),
-            None => assert_eq!(found, None),
+            Some(told) => assert!(found.is_some_and(|found| found.to_string().contains(told)), "{path:?}"),
+            None => assert!(found.is_none(), "{found:?}"),
         }
     }
 }

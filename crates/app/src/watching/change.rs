@@ -3,6 +3,7 @@
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::diagnose::{KeptOutBy, Verdict};
+use kanon_io::running::Running;
 use serde::Serialize;
 
 use crate::error::AppError;
@@ -104,7 +105,7 @@ pub enum What {
     /// A server that runs no longer shows any sign of it.
     Stopped,
     /// A server shows a sign that it runs.
-    Runs(String),
+    Runs(Running),
     /// A server ran out of memory.
     OutOfMemory(String),
     /// A server falls behind.
@@ -190,7 +191,7 @@ pub enum NotMended {
     /// It would take more than putting files in their place.
     MoreThanFiles,
     /// It runs.
-    Running(String),
+    Running(Running),
     /// Nothing tells whether it runs: the rulebook knows no sign of it.
     NoSign,
     /// Nothing is aligned with a canon that is not what `kanon.toml` asks for.

@@ -1,6 +1,6 @@
 //! One look, on its way: the session it has, what was known, and what has changed.
 
-use kanon_io::running;
+use kanon_io::running::{self, Running};
 
 use super::change::{Change, What};
 use super::memory::WatchMemory;
@@ -26,8 +26,8 @@ impl Look<'_, '_> {
         self.changes.push(Change { at: self.now, install: install.map(str::to_owned), what });
     }
 
-    /// The first sign that the game of an install runs, in words.
-    pub fn sign_at(&mut self, placed: &Placed) -> Result<Option<String>, AppError> {
+    /// The first sign that the game of an install runs.
+    pub fn sign_at(&mut self, placed: &Placed) -> Result<Option<Running>, AppError> {
         let install = self.session.open_install(placed)?;
         Ok(running::sign(install.as_ref(), &self.session.loaded.rulebook.running, placed.place.host()))
     }

@@ -87,7 +87,7 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
         .refused
         .iter()
         .filter(|(file, _)| file.starts_with(folder))
-        .map(|(file, why)| (shown(file), why.clone()))
+        .map(|(file, why)| (shown(file), why.to_string()))
         .collect();
     let mut mods: BTreeMap<FoldedId, CataloguedMod> = BTreeMap::new();
     for (held, mod_) in found.mods() {

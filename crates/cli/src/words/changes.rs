@@ -139,7 +139,7 @@ fn words(what: What, install: &str) -> Words {
                 .then(diagnose())
         }
         What::Stopped => Words::new("the server does not run any more"),
-        What::Runs(sign) => Words::new("the server runs").with(sign),
+        What::Runs(sign) => Words::new("the server runs").with(sign.to_string()),
         What::OutOfMemory(said) => Words::new("the server ran out of memory").with(said).then(of("health")),
         What::Behind { lines, said, mods } => {
             let named = (!mods.is_empty()).then(|| format!("named: {}", FoldedId::joined(&mods, ", ")));
