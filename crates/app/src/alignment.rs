@@ -13,11 +13,11 @@ use kanon_core::config::Keep;
 use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
 use kanon_core::delta::{entries_of, placed_files};
 use kanon_core::plan::reason::Reason;
-use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::text_edits::Consents;
 use kanon_core::plan::worlds::{Choice, World, decide};
 use kanon_core::plan::{self, Action, Orphan, Plan, RiskyExtras, Step};
 use kanon_core::rulebook::{NeededOn, Role, RunningSigns, Shelf};
-use kanon_core::survey::{Brought, BroughtEntry, BroughtFile, Survey, SurveyedBase};
+use kanon_core::survey::{AddedEntry, AddedFile, Additions, Survey, SurveyedBase};
 use kanon_io::backup::Manifest;
 use kanon_io::bytes::{self, Bytes};
 use kanon_io::carry_out::{Order, carry_out, finish};
@@ -54,7 +54,7 @@ pub struct Wanted {
     /// What to do about another workspace's claim.
     pub others: Others,
     /// What is said of licences and edited entries.
-    pub said: Said,
+    pub said: Consents,
 }
 
 /// One install that is aligned.
@@ -575,16 +575,16 @@ impl<'e> AlignmentRun<'e> {
     }
 
     /// What mods bring for the game's own files and folders once this is done: all of it but what somebody edited and keeps.
-    fn brought(&self) -> Result<Option<Brought>, AppError> {
+    fn brought(&self) -> Result<Option<Additions>, AppError> {
         let (measure, role) = (self.session.measure(self.canon()?), self.placed.role);
-        let files = placed_files(measure, role).into_iter().map(|placed| BroughtFile {
+        let files = placed_files(measure, role).into_iter().map(|placed| AddedFile {
             path: placed.path,
             blake3: placed.blake3,
             of_mod: placed.sealed.manifest.id.clone(),
         });
-        let mut brought = Brought { files: files.collect(), entries: Vec::new() };
+        let mut brought = Additions { files: files.collect(), entries: Vec::new() };
         for rule in measure.rulebook.fragments.iter().filter(|rule| rule.of.is_none_or(|of| of == role)) {
-            let entries = entries_of(measure, role, &rule.into).into_iter().map(|(sealed, entry)| BroughtEntry {
+            let entries = entries_of(measure, role, &rule.into).into_iter().map(|(sealed, entry)| AddedEntry {
                 file: rule.into.clone(),
                 key: entry.key.clone(),
                 blake3: entry.blake3,
@@ -594,7 +594,7 @@ impl<'e> AlignmentRun<'e> {
         }
         brought.entries.sort_by(|a, b| (&a.file, &a.key).cmp(&(&b.file, &b.key)));
         brought.entries.dedup();
-        Ok(Some(brought).filter(|brought| *brought != Brought::default()))
+        Ok(Some(brought).filter(|brought| *brought != Additions::default()))
     }
 
     /// Sees to it that the game does not run; gives what showed that it did, if it was stopped for this.

@@ -11,7 +11,7 @@ use kanon_core::base::limits;
 use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::delta::{CheckContext, LeftAlone};
 use kanon_core::edits;
-use kanon_core::plan::text_edits::{Amended, Amendment, NeededEntry, Said, amendments};
+use kanon_core::plan::text_edits::{Amended, Amendment, Consents, NeededEntry, amendments};
 use kanon_core::plan::{Action, LineChange, Plan, Step};
 use kanon_core::rulebook::FragmentRule;
 use kanon_core::survey::Survey;
@@ -34,7 +34,7 @@ use crate::text_files::present;
 pub fn amend(
     session: &mut Session<'_>,
     install: &dyn Install,
-    (canon, survey, said): (&Canon, &Survey, &Said),
+    (canon, survey, said): (&Canon, &Survey, &Consents),
     plan: &mut Plan,
     own_bytes: &mut Bytes,
 ) -> Result<Vec<LeftAlone>, AppError> {

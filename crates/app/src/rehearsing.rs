@@ -14,7 +14,7 @@ use kanon_core::delta::findings;
 use kanon_core::diagnose::{Case, HintReader, Needles, Verdict, weigh};
 use kanon_core::logs::{LogEvent, Source};
 use kanon_core::plan::RiskyExtras;
-use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::text_edits::Consents;
 use kanon_core::rulebook::{Event, Role, Rulebook};
 use kanon_core::survey::Survey;
 use kanon_io::claim::Others;
@@ -154,7 +154,7 @@ impl<'e> Rehearsal<'e> {
             world: Some("keep".to_owned()),
             while_running: false,
             others: Others::Respect,
-            said: Said::default(),
+            said: Consents::default(),
         };
         let session = Session::of_administrator(self.machine, self.observer)?;
         let mut job = AlignmentRun::open(session, &self.placed.name, Some(canon), Some(Role::Server))?;

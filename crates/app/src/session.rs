@@ -12,7 +12,7 @@ use kanon_core::canon::Canon;
 use kanon_core::canon::release::{Invite, is_cut};
 use kanon_core::config::{Edits, Extras};
 use kanon_core::delta::{CheckContext, LeftAlone, placed_files};
-use kanon_core::plan::text_edits::{Said, amendments};
+use kanon_core::plan::text_edits::{Consents, amendments};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
@@ -440,7 +440,7 @@ impl<'a> Session<'a> {
         let placed = if let Target::Install(placed) = &target { Some(placed.clone()) } else { None };
         let surveyed = self.survey(target)?;
         // Where nothing in text files is off, no file is opened again.
-        let is_off = !amendments(self.measure(canon), &surveyed.survey, &Said::default()).is_empty();
+        let is_off = !amendments(self.measure(canon), &surveyed.survey, &Consents::default()).is_empty();
         let Some(placed) = placed.filter(|_| is_off) else { return Ok(surveyed) };
         let install = self.open_install(&placed)?;
         let left = left_alone(self.measure(canon), install.as_ref(), &surveyed.survey)?;

@@ -70,7 +70,7 @@ pub struct InstallStatus {
     /// What it is.
     pub role: Role,
     /// What the last look at it found, where it was looked at since the canon was sealed.
-    pub held: Option<Held>,
+    pub held: Option<LastLook>,
     /// Whether its last alignment was cut off.
     pub is_cut_off: bool,
 }
@@ -78,7 +78,7 @@ pub struct InstallStatus {
 /// What a look at an install found.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
-pub struct Held {
+pub struct LastLook {
     /// When, in seconds since 1970.
     pub at: i64,
     /// The digest of the canon that it was held against.
@@ -224,9 +224,9 @@ fn kept(workspace: &Workspace) -> Result<BTreeMap<&'static str, Holding>, AppErr
     Ok(parts)
 }
 
-fn held(look: Look) -> Held {
+fn held(look: Look) -> LastLook {
     let (blocking, risky) = (look.of(Severity::Blocking), look.of(Severity::Risky));
-    Held { at: look.at, canon: look.canon, blocking, risky }
+    LastLook { at: look.at, canon: look.canon, blocking, risky }
 }
 
 /// What to do next, the most pressing first.

@@ -5,7 +5,7 @@ use std::io;
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::delta::{CheckContext, LeftAlone};
-use kanon_core::plan::text_edits::{Said, amendments};
+use kanon_core::plan::text_edits::{Consents, amendments};
 use kanon_core::survey::Survey;
 use kanon_io::error::During;
 use kanon_io::install::Install;
@@ -19,7 +19,7 @@ pub fn left_alone(
     survey: &Survey,
 ) -> Result<Vec<LeftAlone>, AppError> {
     let mut left = Vec::new();
-    for amendment in amendments(measure, survey, &Said::default()) {
+    for amendment in amendments(measure, survey, &Consents::default()) {
         let bytes = present(install, &amendment.path)?.unwrap_or_default();
         left.extend(amendment.tried(&bytes));
     }

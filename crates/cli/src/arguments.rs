@@ -9,7 +9,7 @@ use kanon_app::alignment::Wanted;
 use kanon_app::diagnosing::Asked;
 use kanon_core::config::span_of_time;
 use kanon_core::plan::RiskyExtras;
-use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::text_edits::Consents;
 use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
 use serde::Deserialize;
@@ -528,7 +528,7 @@ impl From<&Consent> for Wanted {
             world: consent.world.clone(),
             while_running: consent.while_running,
             others: Others::Respect,
-            said: Said { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },
+            said: Consents { licences: consent.accept_licence.clone(), replace_edits: consent.replace_edits },
         }
     }
 }

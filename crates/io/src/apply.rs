@@ -106,7 +106,7 @@ pub struct Applier<'a> {
 
 /// What bringing came to.
 #[derive(Debug, Clone, Default)]
-pub struct Brought {
+pub struct ApplyOutcome {
     /// Files that have other bytes now.
     pub written: Vec<InstallPath>,
     /// Files that are gone.
@@ -150,8 +150,8 @@ impl Applier<'_> {
     ///
     /// # Errors
     /// When something can't be done; what was done by then stays, and it can be run again.
-    pub fn bring(&self, now: &mut BTreeMap<InstallPath, Actual>) -> Result<Brought, ReachError> {
-        let mut brought = Brought::default();
+    pub fn bring(&self, now: &mut BTreeMap<InstallPath, Actual>) -> Result<ApplyOutcome, ReachError> {
+        let mut brought = ApplyOutcome::default();
         self.remove_parts();
         self.make_folders()?;
         self.rename_what_is_there(now, &mut brought)?;
@@ -200,7 +200,7 @@ impl Applier<'_> {
     fn rename_what_is_there(
         &self,
         now: &mut BTreeMap<InstallPath, Actual>,
-        brought: &mut Brought,
+        brought: &mut ApplyOutcome,
     ) -> Result<(), ReachError> {
         let mut surplus: HashMap<Blake3, VecDeque<InstallPath>> = HashMap::new();
         for (path, there) in now.iter() {
@@ -235,7 +235,7 @@ impl Applier<'_> {
         if is_so { (self.done)(path) } else { Ok(()) }
     }
 
-    fn take_off(&self, now: &mut BTreeMap<InstallPath, Actual>, brought: &mut Brought) -> Result<(), ReachError> {
+    fn take_off(&self, now: &mut BTreeMap<InstallPath, Actual>, brought: &mut ApplyOutcome) -> Result<(), ReachError> {
         let absent = self.wants.iter().filter(|(_, want)| **want == Desired::Absent).map(|(path, _)| path);
         let mut folders = Vec::new();
         for path in absent {
@@ -278,7 +278,7 @@ impl Applier<'_> {
         })
     }
 
-    fn write(&self, now: &BTreeMap<InstallPath, Actual>, brought: &mut Brought) -> Result<(), ReachError> {
+    fn write(&self, now: &BTreeMap<InstallPath, Actual>, brought: &mut ApplyOutcome) -> Result<(), ReachError> {
         let missing: Vec<(&InstallPath, Blake3)> = self
             .files()
             .filter(|(path, blake3, _)| self.now(now, path) != Actual::File(*blake3))
@@ -377,7 +377,7 @@ impl Applier<'_> {
     }
 
     /// Copies what is there now beside the backup, if nobody expected it there.
-    fn keep_unexpected(&self, path: &InstallPath, now: Actual, brought: &mut Brought) -> Result<(), ReachError> {
+    fn keep_unexpected(&self, path: &InstallPath, now: Actual, brought: &mut ApplyOutcome) -> Result<(), ReachError> {
         let Actual::File(digest) = now else { return Ok(()) };
         let is_own = path.as_str().starts_with(OWN_FOLDER);
         if is_own || self.expected.get(path).is_some_and(|expected| expected.contains(&digest)) {

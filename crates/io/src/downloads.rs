@@ -49,7 +49,7 @@ pub struct Downloads<'a> {
 
 /// What lies in one folder.
 #[derive(Debug, Clone)]
-pub struct Held {
+pub struct DownloadFolder {
     /// The folder; the survey's paths start here.
     pub root: PathBuf,
     /// The mods in it.
@@ -97,7 +97,7 @@ pub enum NotTaken {
 #[derive(Debug, Clone, Default)]
 pub struct Found {
     /// Folders with mods in them.
-    pub held: Vec<Held>,
+    pub held: Vec<DownloadFolder>,
     /// Files that hold no mod of this game, and what they are.
     pub refused: Vec<(PathBuf, NotTaken)>,
 }
@@ -112,7 +112,7 @@ struct Walk {
 
 impl Found {
     /// Every mod, with the folder it is in.
-    pub fn mods(&self) -> impl Iterator<Item = (&Held, &SurveyedMod)> {
+    pub fn mods(&self) -> impl Iterator<Item = (&DownloadFolder, &SurveyedMod)> {
         self.held.iter().flat_map(|held| held.survey.mods.iter().map(move |found| (held, found)))
     }
 }
@@ -168,7 +168,7 @@ impl Downloads<'_> {
                 waiting.extend(deeper.map(|name| (folder.join(name), level + 1)));
             }
             if !survey.mods.is_empty() {
-                found.held.push(Held { root: folder, survey, download: download.map(Path::to_owned) });
+                found.held.push(DownloadFolder { root: folder, survey, download: download.map(Path::to_owned) });
             }
         }
         Ok(())
@@ -281,7 +281,7 @@ impl Downloads<'_> {
             }
             let survey = self.survey(&tree, rulebook)?;
             if !survey.mods.is_empty() {
-                found.held.push(Held { root: tree, survey, download: Some(origin.to_owned()) });
+                found.held.push(DownloadFolder { root: tree, survey, download: Some(origin.to_owned()) });
                 return Ok(());
             }
         }

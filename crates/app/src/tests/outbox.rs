@@ -11,7 +11,7 @@ fn telling(script: &str, folder: &Path) -> Ways {
 }
 
 /// Goes on until nothing is in hand any more, and says what was told.
-fn settled(outbox: &mut Outbox, ways: &Ways, now: i64) -> Vec<Told> {
+fn settled(outbox: &mut Outbox, ways: &Ways, now: i64) -> Vec<Delivery> {
     let until = Instant::now() + Duration::from_secs(20);
     let mut told = outbox.go_on(ways, now);
     while outbox.is_busy(now) {
@@ -36,14 +36,14 @@ fn messages_come_in_their_order_and_again_until_they_are_taken() {
         outbox.add(Way::Command, word.to_owned(), NOW);
     }
     let told = settled(&mut outbox, &ways, NOW);
-    assert!(matches!(told.as_slice(), [Told::NotTaken { way: Way::Command, .. }]), "told once: {told:?}");
+    assert!(matches!(told.as_slice(), [Delivery::NotTaken { way: Way::Command, .. }]), "told once: {told:?}");
     // The second waits for the first; both survive a new start.
     outbox.keep(&state).expect("kept");
     let mut outbox = Outbox::open(&state).expect("an outbox");
     assert_eq!(settled(&mut outbox, &ways, NOW + 1), [], "it is too early");
     std::fs::write(temp.path().join("open"), "").expect("written");
     let told = settled(&mut outbox, &ways, NOW + 600);
-    assert_eq!(told, [Told::TakenAgain(Way::Command)]);
+    assert_eq!(told, [Delivery::TakenAgain(Way::Command)]);
     assert_eq!(std::fs::read_to_string(temp.path().join("told")).expect("told"), "one\ntwo\n");
     assert!(outbox.waiting.is_empty());
 }
@@ -79,17 +79,17 @@ fn what_waits_is_bounded_in_number_and_in_time() {
         outbox.add(Way::Command, number.to_string(), NOW);
     }
     let told = outbox.go_on(&ways, NOW);
-    assert!(told.contains(&Told::Dropped(100)), "{told:?}");
+    assert!(told.contains(&Delivery::Dropped(100)), "{told:?}");
     assert_eq!(outbox.waiting[0].message, "100", "the oldest go");
     settled(&mut outbox, &ways, NOW);
     let told = outbox.go_on(&ways, NOW + LASTS);
-    assert_eq!(told, [Told::Dropped(500)], "nobody wants to hear of it after three days");
+    assert_eq!(told, [Delivery::Dropped(500)], "nobody wants to hear of it after three days");
 }
 
 #[test]
 fn what_nobody_is_to_be_told_any_more_is_dropped() {
     let (mut outbox, _) = outbox();
     outbox.add(Way::Hook, "one".to_owned(), NOW);
-    assert_eq!(outbox.go_on(&Ways::default(), NOW), [Told::Dropped(1)]);
+    assert_eq!(outbox.go_on(&Ways::default(), NOW), [Delivery::Dropped(1)]);
     assert!(outbox.waiting.is_empty() && !outbox.is_busy(NOW));
 }

@@ -2,7 +2,7 @@
 
 use kanon_core::base::finding::{Code, Finding};
 use kanon_core::canon::Canon;
-use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::text_edits::Consents;
 use kanon_core::plan::{Action, RiskyExtras, Step};
 use kanon_io::claim::Others;
 
@@ -70,7 +70,7 @@ impl Look<'_, '_> {
             world: None,
             while_running: false,
             others: Others::Respect,
-            said: Said::default(),
+            said: Consents::default(),
         };
         let mut go = || -> Result<(), AppError> {
             run.refuse_busy()?;

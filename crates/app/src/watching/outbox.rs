@@ -51,7 +51,7 @@ struct Waiting {
 
 /// What became of telling, where that is news.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum Told {
+pub enum Delivery {
     /// Nobody takes what is told this way.
     NotTaken {
         /// The way.
@@ -82,7 +82,7 @@ enum Job {
 }
 
 #[derive(Default, Serialize, Deserialize)]
-struct Kept {
+struct StoredOutbox {
     waiting: Vec<Waiting>,
     next_number: u64,
     #[serde(default)]
@@ -95,7 +95,7 @@ impl Outbox {
     /// # Errors
     /// When the journal can't be read.
     pub fn open(state: &State) -> Result<Self, AppError> {
-        let Kept { waiting, next_number, failing } = state.kept(KEY)?.unwrap_or_default();
+        let StoredOutbox { waiting, next_number, failing } = state.kept(KEY)?.unwrap_or_default();
         let (jobs, to_do) = channel::<(u64, Job)>();
         let (done, results) = channel();
         // It ends when nobody gives it anything to do any more.
@@ -127,7 +127,7 @@ impl Outbox {
     }
 
     /// Hands over what is due, without waiting, and says what became of the rest.
-    pub fn go_on(&mut self, ways: &Ways, now: i64) -> Vec<Told> {
+    pub fn go_on(&mut self, ways: &Ways, now: i64) -> Vec<Delivery> {
         let mut told = Vec::new();
         while let Ok((number, result)) = self.results.try_recv() {
             self.in_hand.remove(&number);
@@ -148,7 +148,7 @@ impl Outbox {
             !goes
         });
         if before > self.waiting.len() {
-            told.push(Told::Dropped(before - self.waiting.len()));
+            told.push(Delivery::Dropped(before - self.waiting.len()));
         }
         // One at a time for each way, so that they come in their order.
         for way in [Way::Command, Way::Hook] {
@@ -164,14 +164,14 @@ impl Outbox {
         told
     }
 
-    fn settle(&mut self, number: u64, result: Result<(), NotTaken>, now: i64, told: &mut Vec<Told>) {
+    fn settle(&mut self, number: u64, result: Result<(), NotTaken>, now: i64, told: &mut Vec<Delivery>) {
         let Some(place) = self.waiting.iter().position(|one| one.number == number) else { return };
         let way = self.waiting[place].way;
         match result {
             Ok(()) => {
                 self.waiting.remove(place);
                 if self.failing.remove(&way) {
-                    told.push(Told::TakenAgain(way));
+                    told.push(Delivery::TakenAgain(way));
                 }
             }
             Err(NotTaken { why, may_pass }) => {
@@ -181,7 +181,7 @@ impl Outbox {
                 one.next = now + PAUSES[pause.min(PAUSES.len() - 1)];
                 one.tries += 1;
                 if self.failing.insert(way) {
-                    told.push(Told::NotTaken { way, why });
+                    told.push(Delivery::NotTaken { way, why });
                 }
             }
         }
@@ -192,7 +192,11 @@ impl Outbox {
     /// # Errors
     /// When the journal can't be written.
     pub fn keep(&self, state: &State) -> Result<(), AppError> {
-        let kept = Kept { waiting: self.waiting.clone(), next_number: self.next_number, failing: self.failing.clone() };
+        let kept = StoredOutbox {
+            waiting: self.waiting.clone(),
+            next_number: self.next_number,
+            failing: self.failing.clone(),
+        };
         Ok(state.keep(KEY, &kept)?)
     }
 }

@@ -6,7 +6,7 @@ use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::config::Unrehearsed;
 use kanon_core::plan;
-use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::text_edits::Consents;
 use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
 use kanon_io::state::AlignmentState;
@@ -18,7 +18,7 @@ use crate::arguments::{Align, Format};
 use crate::asking::{Question, agreed};
 use crate::env::{Env, day_of};
 use crate::failure::Failure;
-use crate::render::check::Held;
+use crate::render::check::InstallCheck;
 use crate::render::{self, GOOD, styled};
 use crate::ui::Ui;
 use crate::words::steps::ToldStep;
@@ -255,7 +255,7 @@ impl<'e> Batch<'e> {
 }
 
 /// A licence is accepted by the name of its setting; a slip of the pen accepts none.
-pub fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(), Failure> {
+pub fn refuse_unknown_licences(session: &Session<'_>, said: &Consents) -> Result<(), Failure> {
     let known: Vec<&str> = session
         .loaded
         .rulebook
@@ -274,7 +274,7 @@ pub fn refuse_unknown_licences(session: &Session<'_>, said: &Said) -> Result<(),
 }
 
 /// What is still off, and whether nothing is left to do.
-pub fn outcome(job: &AlignmentRun<'_>) -> (Option<Held>, bool) {
+pub fn outcome(job: &AlignmentRun<'_>) -> (Option<InstallCheck>, bool) {
     let carried = job.carried.as_ref();
     let surveyed = carried.map(|carried| &carried.surveyed).or(job.planned.surveyed.as_ref());
     let held = surveyed.zip(job.canon().ok()).map(|(surveyed, canon)| held(&job.session, canon, surveyed));
@@ -282,7 +282,7 @@ pub fn outcome(job: &AlignmentRun<'_>) -> (Option<Held>, bool) {
 }
 
 /// What an alignment came to, as text.
-pub fn conclusion(job: &AlignmentRun<'_>, held: Option<&Held>, done: bool) -> String {
+pub fn conclusion(job: &AlignmentRun<'_>, held: Option<&InstallCheck>, done: bool) -> String {
     let name = &job.placed.name;
     let mut out = String::new();
     if let Some(carried) = &job.carried {

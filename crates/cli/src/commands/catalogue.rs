@@ -8,7 +8,7 @@ use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, PathError, printable};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod, CataloguedRelease, Download, FORMAT};
 use kanon_core::survey::{Survey, SurveyedMod};
-use kanon_io::downloads::{Downloads, Held};
+use kanon_io::downloads::{DownloadFolder, Downloads};
 use kanon_io::hashing::both_of;
 use kanon_io::measure::TrustMemory;
 use kanon_io::open::regular;
@@ -140,7 +140,7 @@ enum NotOffered {
 
 /// The entry of a mod, or why it can't be offered.
 fn entry(
-    held: &Held,
+    held: &DownloadFolder,
     found: &SurveyedMod,
     folder: &Path,
     earlier: Option<&Catalogue>,

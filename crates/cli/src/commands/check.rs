@@ -7,7 +7,7 @@ use kanon_core::rulebook::Role;
 use crate::arguments::{Check, Format};
 use crate::env::Env;
 use crate::failure::Failure;
-use crate::render::check::{Held, Report};
+use crate::render::check::{InstallCheck, Report};
 use crate::ui::Ui;
 use crate::{Outcome, render};
 use kanon_app::notice::Notice;
@@ -26,7 +26,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let (mut installs, mut failures) = (BTreeMap::new(), Vec::new());
     let is_remote = |name: &&String| session.is_remote(name);
     let remote: Vec<&String> = names.iter().filter(is_remote).collect();
-    let over_lines: Vec<(&String, Result<Held, Failure>)> = std::thread::scope(|scope| {
+    let over_lines: Vec<(&String, Result<InstallCheck, Failure>)> = std::thread::scope(|scope| {
         let working: Vec<_> = remote
             .iter()
             .map(|name| {
@@ -38,7 +38,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         remote.iter().copied().zip(done).collect()
     });
     let here: Vec<&String> = names.iter().filter(|name| !remote.contains(name)).collect();
-    let here: Vec<(&String, Result<Held, Failure>)> =
+    let here: Vec<(&String, Result<InstallCheck, Failure>)> =
         here.into_iter().map(|name| (name, of_one(&mut session, name))).collect();
     for (name, result) in over_lines.into_iter().chain(here) {
         match result {
@@ -62,7 +62,7 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 }
 
 /// One survey against the canon.
-pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> Held {
+pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> InstallCheck {
     let survey = &surveyed.survey;
     let findings = session.findings(canon, surveyed);
     let known_by = surveyed.known_by();
@@ -72,10 +72,10 @@ pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &
     {
         session.observer.notice(Notice::NotRemembered(error));
     }
-    Held {
+    InstallCheck {
         mods: survey.mods.len(),
         from_file: surveyed.counts.is_none(),
         known_by,
-        ..Held::new(survey.install.name.clone(), survey.install.role, findings)
+        ..InstallCheck::new(survey.install.name.clone(), survey.install.role, findings)
     }
 }

@@ -26,12 +26,12 @@ pub struct Report<'a> {
     format: &'static str,
     file: String,
     #[serde(flatten)]
-    exported: Told<'a>,
+    exported: ExportReport<'a>,
 }
 
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Told<'a> {
+struct ExportReport<'a> {
     game: &'a str,
     name: Option<&'a str>,
     made: &'a str,
@@ -55,7 +55,7 @@ pub fn run(arguments: &Export, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     match env.format {
         Format::Json => {
             let parts = exported.parts.iter().map(|(name, bytes)| Part { name, bytes: *bytes }).collect();
-            let told = Told {
+            let told = ExportReport {
                 game: &exported.about.game,
                 name: exported.about.name.as_deref(),
                 made: &exported.about.made,

@@ -53,7 +53,7 @@ pub struct Answer {
 /// What was tried by hand so far.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize, Deserialize)]
-struct Kept {
+struct IsolationFile {
     format: String,
     canon: Blake3,
     answers: Vec<Answer>,
@@ -150,7 +150,7 @@ fn by_hand(
         let Some(good) = said else { break };
         search.answer(good);
         answers.push(Answer { mods, good });
-        let kept = Kept { format: KEPT.to_owned(), canon, answers: answers.clone() };
+        let kept = IsolationFile { format: KEPT.to_owned(), canon, answers: answers.clone() };
         let text = serde_json::to_string_pretty(&kept)
             .map_err(|error| Failure::plain("could not write what was tried").because(error))?;
         write_whole(&path, &text)?;
@@ -190,7 +190,7 @@ fn kept(path: &std::path::Path, canon: Blake3, ui: &Ui) -> Result<Vec<Answer>, F
         read => read.during("read", path)?,
     };
     let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
-    let kept: Kept = serde_json::from_str(&text).map_err(|error| unusable(error.to_string()))?;
+    let kept: IsolationFile = serde_json::from_str(&text).map_err(|error| unusable(error.to_string()))?;
     if kept.canon != canon || kept.format != KEPT {
         ui.notice("note: what was tried before was tried with another canon, and is forgotten");
         return Ok(Vec::new());

@@ -26,14 +26,14 @@ pub struct Report<'r> {
     format: &'static str,
     rulebook: String,
     valid: bool,
-    problems: Vec<Told<'r>>,
+    problems: Vec<ProblemReport<'r>>,
     against: Option<Against<'r>>,
     explained: Option<Explained<'r>>,
 }
 
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Told<'r> {
+struct ProblemReport<'r> {
     gravity: &'static str,
     line: usize,
     column: usize,
@@ -144,7 +144,7 @@ fn report<'r>(
     let told = problems.iter().map(|problem| {
         let (line, column) = line_and_column(text, problem.span.start);
         let gravity = if problem.gravity == ProblemLevel::Error { "error" } else { "warning" };
-        Told { gravity, line, column, message: &problem.message, help: problem.help.as_deref() }
+        ProblemReport { gravity, line, column, message: &problem.message, help: problem.help.as_deref() }
     });
     let against = trial.map(|trial| Against {
         name: &trial.survey.install.name,

@@ -3,7 +3,7 @@
 use std::fmt::Write;
 
 use kanon_app::session::Session;
-use kanon_app::status::{Held, InstallStatus, Next, Status, Why, status};
+use kanon_app::status::{InstallStatus, LastLook, Next, Status, Why, status};
 use kanon_core::base::path::printable;
 use serde::Serialize;
 
@@ -104,10 +104,10 @@ fn known(install: &InstallStatus) -> String {
     }
     match &install.held {
         None => styled(FAINT, "not looked at since the canon was sealed"),
-        Some(Held { at, blocking: 0, risky: 0, .. }) => {
+        Some(LastLook { at, blocking: 0, risky: 0, .. }) => {
             format!("{} {}", styled(GOOD, "in line"), styled(FAINT, &looked(*at)))
         }
-        Some(Held { at, blocking, risky, .. }) => {
+        Some(LastLook { at, blocking, risky, .. }) => {
             let of = |number: usize, what: &str| (number > 0).then(|| format!("{number} {what}"));
             let found: Vec<String> = [of(*blocking, "blocking"), of(*risky, "risky")].into_iter().flatten().collect();
             format!("{}, {} {}", styled(BAD, "off"), found.join(", "), styled(FAINT, &looked(*at)))

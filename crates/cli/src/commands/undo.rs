@@ -1,7 +1,7 @@
 //! `kanon undo`: takes back the last alignment, or several.
 
 use kanon_core::plan::RiskyExtras;
-use kanon_core::plan::text_edits::Said;
+use kanon_core::plan::text_edits::Consents;
 use kanon_core::rulebook::Role;
 use kanon_io::claim::Others;
 use kanon_io::undo::TakenBack;
@@ -39,7 +39,7 @@ pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(String, Vec<(i
         world: None,
         while_running: arguments.while_running,
         others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
-        said: Said::default(),
+        said: Consents::default(),
     };
     // The role plays no part in taking back; any will do. Nor does the canon.
     let session = Session::in_workspace(&env.machine, ui, false)?;

@@ -20,7 +20,7 @@ use crate::env::{Env, time_of_day};
 use crate::failure::Failure;
 use crate::render::{BAD, BOLD, FAINT, GOOD, folded, styled};
 use crate::ui::Ui;
-use crate::words::changes::{Told, delivery, told};
+use crate::words::changes::{ChangeReport, delivery, told};
 
 /// So long lies between two looks at everything where nothing is said.
 const EVERY: Duration = Duration::from_secs(600);
@@ -129,7 +129,7 @@ impl Watching<'_> {
     }
 
     /// On the terminal, or as a line for a program.
-    fn tell(&self, told: &Told) -> Result<(), Failure> {
+    fn tell(&self, told: &ChangeReport) -> Result<(), Failure> {
         match self.env.format {
             Format::Json => self.ui.json_line(told),
             Format::Text => {
@@ -211,7 +211,7 @@ fn check_body(wish: &WatchWish) -> Result<(), Failure> {
 }
 
 /// A body with its places filled; what fills them stands inside of quotes there.
-fn filled(body: &str, told: &Told) -> String {
+fn filled(body: &str, told: &ChangeReport) -> String {
     let inside = |text: &str| {
         let quoted = serde_json::Value::from(text).to_string();
         quoted[1..quoted.len() - 1].to_owned()
@@ -249,7 +249,7 @@ fn filled(body: &str, told: &Told) -> String {
     out + rest
 }
 
-fn text(told: &Told) -> String {
+fn text(told: &ChangeReport) -> String {
     let when = told.at.parse::<jiff::Timestamp>().map(|at| time_of_day(at.as_second())).unwrap_or_default();
     let style = if told.bad { BAD } else { GOOD };
     let of =

@@ -32,7 +32,7 @@ pub struct Report {
     /// Whether somebody asked for it, and not only another mod.
     asked: bool,
     /// What the mods of the set say of it.
-    said_by: Vec<Said>,
+    said_by: Vec<RelationReport>,
     /// From a mod that somebody asked for down to this one.
     chains: Vec<Vec<FoldedId>>,
 }
@@ -40,7 +40,7 @@ pub struct Report {
 /// What one mod says of it.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-struct Said {
+struct RelationReport {
     #[serde(rename = "mod")]
     mod_id: FoldedId,
     version: Option<String>,
@@ -77,10 +77,10 @@ fn report(id: &FoldedId, wishes: &WorkspaceConfig, current: &BTreeMap<FoldedId, 
     let wish = wishes.mods.iter().find(|wish| wish.id == *id);
     let own = current.get(id).copied();
     let others = current.values().filter(|item| !is(item, id.as_str()));
-    let said_by: Vec<Said> = others
+    let said_by: Vec<RelationReport> = others
         .flat_map(|item| {
             let about = item.manifest.relations.iter().filter(|relation| stands_for(own, id, &relation.id));
-            about.map(|relation| Said {
+            about.map(|relation| RelationReport {
                 mod_id: item.manifest.id.clone(),
                 version: item.manifest.version.clone(),
                 kind: relation.kind,

@@ -19,7 +19,7 @@ use super::{BAD, BOLD, FAINT, GOOD, count, folded, of_severity, styled};
 pub struct Report {
     format: &'static str,
     in_line: bool,
-    pub installs: Vec<Held>,
+    pub installs: Vec<InstallCheck>,
     /// Installs that could not be looked at.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub failed: Vec<Failed>,
@@ -28,7 +28,7 @@ pub struct Report {
 /// One install, held against the canon.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
-pub struct Held {
+pub struct InstallCheck {
     /// Its name.
     pub name: String,
     /// What it is.
@@ -47,7 +47,7 @@ pub struct Held {
     pub from_file: bool,
 }
 
-impl Held {
+impl InstallCheck {
     /// How it is known, and how much is off.
     pub fn how(&self) -> String {
         let how = match (self.from_file, self.known_by) {
@@ -70,7 +70,7 @@ impl Held {
 
 impl Report {
     /// The report of all.
-    pub fn new(installs: Vec<Held>, failed: Vec<Failed>) -> Self {
+    pub fn new(installs: Vec<InstallCheck>, failed: Vec<Failed>) -> Self {
         let in_line = installs.iter().all(|held| held.in_line) && failed.is_empty();
         Self { format: "kanon-check/1", in_line, installs, failed }
     }
@@ -107,7 +107,7 @@ impl Report {
     }
 }
 
-fn install(out: &mut String, held: &Held) {
+fn install(out: &mut String, held: &InstallCheck) {
     let state = if held.in_line { styled(GOOD, "in line") } else { styled(BAD, "off the canon") };
     let (name, how) = (styled(BOLD, &printable(&held.name)), held.how());
     let between = if held.findings.is_empty() { " - " } else { ", " };

@@ -2,7 +2,7 @@ use super::*;
 use kanon_core::base::finding::Severity;
 use rstest::rstest;
 
-fn said(what: What) -> Told {
+fn said(what: What) -> ChangeReport {
     let typed = ["-C".to_owned(), "reach".to_owned()];
     told(Change { at: 1_795_900_000, install: Some("the hall".to_owned()), what }, "Low Water", &typed)
 }

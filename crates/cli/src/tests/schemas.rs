@@ -25,7 +25,7 @@ fn reports() -> Vec<(&'static str, Schema)> {
         ("canons", of::<history::CanonReport>()),
         ("catalogue", of::<resolve::catalogue::Catalogue>()),
         ("catalogue-made", of::<catalogue::Report>()),
-        ("change", of::<words::changes::Told>()),
+        ("change", of::<words::changes::ChangeReport>()),
         ("check", of::<render::check::Report>()),
         ("comparison", of::<findings::compare::Matrix>()),
         ("diagnosis", of::<diagnose::Report<'_>>()),

@@ -2,7 +2,7 @@ use super::*;
 use kanon_app::watching::change::{Change, What};
 use rstest::rstest;
 
-fn change(install: &str) -> Told {
+fn change(install: &str) -> ChangeReport {
     let what = What::Less { left: 2 };
     told(Change { at: 1_795_900_000, install: Some(install.to_owned()), what }, "Low \"Water\"", &[])
 }

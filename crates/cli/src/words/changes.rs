@@ -2,7 +2,7 @@
 
 use kanon_app::looks::KeptFinding;
 use kanon_app::watching::change::{Change, NotMended, Touched, What};
-use kanon_app::watching::outbox::{Told as Delivery, Way};
+use kanon_app::watching::outbox::{Delivery, Way};
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::suggestion::Suggestion;
@@ -20,7 +20,7 @@ const TOLD: usize = 6;
 /// A change, ready to be told.
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Serialize)]
-pub struct Told {
+pub struct ChangeReport {
     /// `kanon-change/1`.
     pub format: &'static str,
     /// When it was noticed, as RFC 3339.
@@ -52,12 +52,12 @@ pub struct Told {
 }
 
 /// Finds the words for a change. `typed` stands before commands.
-pub fn told(change: Change, canon: &str, typed: &[String]) -> Told {
+pub fn told(change: Change, canon: &str, typed: &[String]) -> ChangeReport {
     let (kind, bad) = (change.what.word(), change.what.is_bad());
     let at = jiff::Timestamp::from_second(change.at).map(|at| at.to_string()).unwrap_or_default();
     let words = words(change.what, change.install.as_deref().unwrap_or_default());
     let advice = words.by_hand.or_else(|| words.command.map(|command| command.led_by(typed).to_string()));
-    Told {
+    ChangeReport {
         format: "kanon-change/1",
         at,
         kind,

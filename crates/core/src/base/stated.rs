@@ -253,7 +253,7 @@ pub enum Stated {
     /// no file of a mod that is gone
     NoFileOfGone,
     /// the file that the mod brings
-    BroughtFile,
+    AddedFile,
     /// the file that it brought
     FileItBrought,
     /// a file with other bytes

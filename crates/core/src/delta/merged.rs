@@ -16,7 +16,7 @@ use crate::canon::SealedMod;
 use crate::config::Edits;
 use crate::manifest::MergedEntry;
 use crate::rulebook::{ExtraRule, NeededOn, Role, Shelf};
-use crate::survey::{BroughtFile, DataEntry, PlacedFile, Survey, SurveyedData, is_not_there};
+use crate::survey::{AddedFile, DataEntry, PlacedFile, Survey, SurveyedData, is_not_there};
 
 /// An entry of the canon in a data file of an install.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -185,11 +185,11 @@ pub fn inner_of<'p>(rule: &ExtraRule, own: &'p str) -> Option<&'p str> {
 }
 
 /// Files that an alignment put outside the shelves, that no mod brings any more, and that nobody has changed since.
-pub fn placed_left_over<'s>(measure: CheckContext<'_>, survey: &'s Survey) -> Vec<&'s BroughtFile> {
+pub fn placed_left_over<'s>(measure: CheckContext<'_>, survey: &'s Survey) -> Vec<&'s AddedFile> {
     let wanted: BTreeSet<String> =
         placed_files(measure, survey.install.role).iter().map(|placed| placed.path.folded()).collect();
     let is_same =
-        |brought: &&BroughtFile| there(survey, &brought.path).is_some_and(|found| found.blake3 == Some(brought.blake3));
+        |brought: &&AddedFile| there(survey, &brought.path).is_some_and(|found| found.blake3 == Some(brought.blake3));
     let brought = survey.brought.iter().flat_map(|brought| &brought.files);
     brought.filter(|brought| !wanted.contains(&brought.path.folded())).filter(is_same).collect()
 }
@@ -261,9 +261,9 @@ fn files(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
         match found.blake3 {
             Some(digest) if digest == placed.blake3 || placed.stays => {}
             Some(_) => findings
-                .push(finding(Code::FragmentDiffers).expected(Stated::BroughtFile).found(Stated::FileWithOtherBytes)),
+                .push(finding(Code::FragmentDiffers).expected(Stated::AddedFile).found(Stated::FileWithOtherBytes)),
             None => {
-                findings.push(finding(Code::FragmentMissing).expected(Stated::BroughtFile).found(Stated::Nothing));
+                findings.push(finding(Code::FragmentMissing).expected(Stated::AddedFile).found(Stated::Nothing));
             }
         }
     }

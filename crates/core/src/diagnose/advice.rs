@@ -26,11 +26,11 @@ pub enum Advice {
     /// On {0}: {1}
     Hold(String, EveryMod),
     /// On {0}: {1}
-    On(String, Told),
+    On(String, ManualStep),
     /// {0}
-    OnServer(Told),
+    OnServer(ManualStep),
     /// {0} A survey of both sides (kanon survey) will tell which is off.
-    SurveyBoth(Told),
+    SurveyBoth(ManualStep),
 }
 
 in_words!(Advice);
@@ -215,7 +215,7 @@ impl fmt::Display for Choice {
 
 /// What to do by hand about a cause that only a text tells. A player is told so on his own side, where the server is right.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Told {
+pub struct ManualStep {
     /// The cause.
     pub cause: Code,
     /// The mod.
@@ -230,7 +230,7 @@ pub struct Told {
     pub must_stay: bool,
 }
 
-impl fmt::Display for Told {
+impl fmt::Display for ManualStep {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         let named = self.mod_id.as_ref().map(FoldedId::as_str).or(self.file.as_deref());
         let subject = named.unwrap_or("the mod");

@@ -225,12 +225,12 @@ impl Needles {
         ids.into_iter().map(hint).collect()
     }
 
-    fn told(&self, text: &str, header: &str, places: &[Named<'_>]) -> Option<Told> {
+    fn told(&self, text: &str, header: &str, places: &[Named<'_>]) -> Option<HintLine> {
         // A header with a word of failure and no mod of its own tells of what stands below it.
         let above = || failure::meaning(header).filter(|_| self.named(header).is_empty());
         let is_clear = |means: &Event| *means != Event::ModFailed;
         let differing = || compares_versions(text).then_some(Event::Cause(Code::VersionOther));
-        let of_no_mod = |means| Some(Told { means, named: None, is_known: true, is_by_header: false });
+        let of_no_mod = |means| Some(HintLine { means, named: None, is_known: true, is_by_header: false });
         let own = failure::meaning(text);
         if own == Some(Event::OutOfMemory) {
             return of_no_mod(Event::OutOfMemory);
@@ -239,10 +239,10 @@ impl Needles {
         if let Some((place, _)) = places.first() {
             let here = here.or(own);
             if let Some((means, place)) = here.and_then(|means| dependency(text, places, means)) {
-                return Some(Told { means, named: Some(place), is_known: true, is_by_header: false });
+                return Some(HintLine { means, named: Some(place), is_known: true, is_by_header: false });
             }
             let means = here.or_else(above)?;
-            return Some(Told { means, named: Some(*place), is_known: true, is_by_header: here.is_none() });
+            return Some(HintLine { means, named: Some(*place), is_known: true, is_by_header: here.is_none() });
         }
         if let Some(means) = failure::of_platform(own, text, self.loader.as_deref()) {
             return of_no_mod(means);
@@ -253,7 +253,7 @@ impl Needles {
         match text[start..end].to_lowercase() {
             name if name == self.game => of_no_mod(Event::Cause(Code::GameDiffers)),
             name if Some(&name) == self.loader.as_ref() => of_no_mod(Event::Cause(Code::LoaderDiffers)),
-            _ => Some(Told { means, named: Some((start, end)), is_known: false, is_by_header: here.is_none() }),
+            _ => Some(HintLine { means, named: Some((start, end)), is_known: false, is_by_header: here.is_none() }),
         }
     }
 }
@@ -272,7 +272,7 @@ fn dependency(text: &str, places: &[Named<'_>], means: Event) -> Option<(Event, 
 }
 
 /// What a line tells of which name.
-struct Told {
+struct HintLine {
     means: Event,
     named: Option<(usize, usize)>,
     is_known: bool,

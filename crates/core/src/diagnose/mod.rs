@@ -25,7 +25,7 @@ mod weigh;
 mod weights;
 
 pub use account::{Account, Copies, Difference};
-pub use advice::{Advice, Choice, EveryMod, Mend, Reason, Told};
+pub use advice::{Advice, Choice, EveryMod, ManualStep, Mend, Reason};
 pub use attempt::{Join, of_last_join};
 pub use elsewhere::{KeptOutBy, elsewhere};
 pub use failure::meaning as means_failure;

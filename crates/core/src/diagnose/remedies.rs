@@ -1,6 +1,6 @@
 //! What each person must do: about a measured difference, and about a cause that only a text tells.
 
-use super::advice::{Advice, Choice, EveryMod, Mend, Reason, Told};
+use super::advice::{Advice, Choice, EveryMod, ManualStep, Mend, Reason};
 use super::hypothesis::{is_platform, version_of, versions_of};
 use super::measured::Measured;
 use super::verdict::{ADMINISTRATOR, Case, PLAYER, Remedy};
@@ -99,7 +99,7 @@ pub fn about_text(
     (cause, mod_id, side): (Code, Option<&FoldedId>, Option<Role>),
     event: Option<&LogEvent>,
 ) -> Vec<Remedy> {
-    let told = || Told {
+    let told = || ManualStep {
         cause,
         mod_id: mod_id.cloned(),
         side,

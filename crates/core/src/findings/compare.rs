@@ -21,12 +21,12 @@ pub struct Column {
     /// Its name.
     pub name: String,
     /// What it has, by folded id.
-    pub mods: BTreeMap<FoldedId, Vec<Held>>,
+    pub mods: BTreeMap<FoldedId, Vec<ModCopy>>,
 }
 
 /// One copy of a mod in a column.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Held {
+pub struct ModCopy {
     /// The id as it is written there.
     pub id: FoldedId,
     /// The version, or a dash.
@@ -129,9 +129,9 @@ pub struct Matrix {
 impl Column {
     /// A column of a survey.
     pub fn of_survey(survey: &Survey) -> Self {
-        let mut mods: BTreeMap<FoldedId, Vec<Held>> = BTreeMap::new();
+        let mut mods: BTreeMap<FoldedId, Vec<ModCopy>> = BTreeMap::new();
         for found in &survey.mods {
-            mods.entry(found.manifest.id.clone()).or_default().push(Held {
+            mods.entry(found.manifest.id.clone()).or_default().push(ModCopy {
                 id: found.manifest.id.clone(),
                 version: found.version_or_dash().to_owned(),
                 digest: found.digest,
@@ -144,7 +144,7 @@ impl Column {
 
     /// A column of a canon, of the mods that both sides need and those that one does.
     pub fn of_canon(canon: &Canon) -> Self {
-        let held = |sealed: &crate::canon::SealedMod| Held {
+        let held = |sealed: &crate::canon::SealedMod| ModCopy {
             id: sealed.manifest.id.clone(),
             version: sealed.version_or_dash().to_owned(),
             digest: sealed.digest,
@@ -190,8 +190,8 @@ fn row(id: &FoldedId, columns: &[Column], versions: Versions, needed: &impl Fn(&
     Row { id: name, cells, same }
 }
 
-fn cell(reference: Option<&Held>, copies: &[Held], versions: Versions, need: Need) -> Cell {
-    let enabled: Vec<&Held> = copies.iter().filter(|held| held.enabled).collect();
+fn cell(reference: Option<&ModCopy>, copies: &[ModCopy], versions: Versions, need: Need) -> Cell {
+    let enabled: Vec<&ModCopy> = copies.iter().filter(|held| held.enabled).collect();
     let mark = match (enabled.as_slice(), reference) {
         ([], _) if !copies.is_empty() && need == Need::Must => Mark::Off,
         ([], Some(_)) if need == Need::Must => Mark::Missing,
@@ -206,7 +206,7 @@ fn cell(reference: Option<&Held>, copies: &[Held], versions: Versions, need: Nee
     Cell { versions: shown.iter().map(|held| held.version.clone()).collect(), mark }
 }
 
-fn against(reference: &Held, held: &Held, versions: Versions) -> Mark {
+fn against(reference: &ModCopy, held: &ModCopy, versions: Versions) -> Mark {
     if held.digest == reference.digest {
         return Mark::Same;
     }
@@ -224,8 +224,8 @@ mod tests {
     use super::*;
     use rstest::rstest;
 
-    fn held(version: &str, bytes: &str) -> Held {
-        Held {
+    fn held(version: &str, bytes: &str) -> ModCopy {
+        ModCopy {
             id: "Tide".into(),
             version: version.to_owned(),
             digest: Blake3::of(bytes.as_bytes()),
@@ -234,7 +234,7 @@ mod tests {
         }
     }
 
-    fn column(copies: &[Held]) -> Column {
+    fn column(copies: &[ModCopy]) -> Column {
         Column { name: "x".to_owned(), mods: [("tide".into(), copies.to_vec())].into() }
     }
 
@@ -245,10 +245,10 @@ mod tests {
     #[case(&[held("blue", "b")], Mark::Other)]
     #[case(&[held("1.1", "b")], Mark::Edited)]
     #[case(&[], Mark::Missing)]
-    #[case(&[Held { enabled: false, ..held("1.1", "a") }], Mark::Off)]
+    #[case(&[ModCopy { enabled: false, ..held("1.1", "a") }], Mark::Off)]
     #[case(&[held("1.1", "a"), held("1.0", "b")], Mark::Twice)]
-    #[case(&[Held { made_for: Some("Gantry".to_owned()), ..held("1.1", "a") }], Mark::Foreign)]
-    fn cells(#[case] copies: &[Held], #[case] mark: Mark) {
+    #[case(&[ModCopy { made_for: Some("Gantry".to_owned()), ..held("1.1", "a") }], Mark::Foreign)]
+    fn cells(#[case] copies: &[ModCopy], #[case] mark: Mark) {
         let found = matrix(&[column(&[held("1.1", "a")]), column(copies)], Versions::default(), |_, _| Need::Must);
         assert_eq!(found.rows[0].cells[1].mark, mark);
         assert_eq!((found.same, found.rows[0].id.as_str()), (mark == Mark::Same, "Tide"));

@@ -30,12 +30,12 @@ pub struct Holder<'v> {
     /// The keys on the way to it, joined by blanks.
     pub words: String,
     /// What it holds.
-    pub held: Held<'v>,
+    pub held: ListedValues<'v>,
 }
 
 /// What a list or a map holds.
 #[derive(Debug, Clone, PartialEq)]
-pub enum Held<'v> {
+pub enum ListedValues<'v> {
     /// Texts.
     Texts(Vec<String>),
     /// Objects.
@@ -202,7 +202,7 @@ fn walk_holders<'v>(value: &'v Value, path: &str, words: &str, depth: usize, fou
         Value::Object(map) => {
             if depth > 0 || map.len() > 1 {
                 let entries = map.iter().take(limits::LIST_ENTRIES).map(|(key, inner)| (key.as_str(), inner)).collect();
-                found.push(Holder { path: path.to_owned(), words: words.to_owned(), held: Held::Map(entries) });
+                found.push(Holder { path: path.to_owned(), words: words.to_owned(), held: ListedValues::Map(entries) });
             }
             for (name, inner) in map.iter().take(500) {
                 let words = format!("{words} {name}");
@@ -214,14 +214,18 @@ fn walk_holders<'v>(value: &'v Value, path: &str, words: &str, depth: usize, fou
             let objects: Vec<&Value> = items.iter().filter(|item| item.is_object()).collect();
             let texts: Vec<String> = items.iter().filter_map(scalar).collect();
             if objects.is_empty() {
-                found.push(Holder { path: each, words: words.to_owned(), held: Held::Texts(texts) });
+                found.push(Holder { path: each, words: words.to_owned(), held: ListedValues::Texts(texts) });
                 return;
             }
-            found.push(Holder { path: each.clone(), words: words.to_owned(), held: Held::Objects(objects) });
+            found.push(Holder { path: each.clone(), words: words.to_owned(), held: ListedValues::Objects(objects) });
             walk_children(items, &each, words, depth, found);
         }
         Value::String(text) => {
-            found.push(Holder { path: path.to_owned(), words: words.to_owned(), held: Held::Text(text.clone()) });
+            found.push(Holder {
+                path: path.to_owned(),
+                words: words.to_owned(),
+                held: ListedValues::Text(text.clone()),
+            });
         }
         _ => {}
     }
@@ -246,9 +250,9 @@ fn walk_children<'v>(items: &'v [Value], each: &str, words: &str, depth: usize, 
         let objects: Vec<&Value> = inner.iter().copied().filter(|value| value.is_object()).collect();
         if objects.is_empty() {
             let texts = inner.iter().filter_map(|value| scalar(value)).collect();
-            found.push(Holder { path, words, held: Held::Texts(texts) });
+            found.push(Holder { path, words, held: ListedValues::Texts(texts) });
         } else {
-            found.push(Holder { path: path.clone(), words: words.clone(), held: Held::Objects(objects) });
+            found.push(Holder { path: path.clone(), words: words.clone(), held: ListedValues::Objects(objects) });
             if depth < 6 {
                 for object in inner.iter().filter(|value| value.is_object()).take(1) {
                     walk_nested(object, &path, &words, depth + 1, found);
@@ -299,9 +303,9 @@ mod tests {
         let at = |path: &str| found.iter().find(|holder| holder.path == path).map(|holder| &holder.held);
         assert_eq!(
             at("$.card.wants[*].item[*]"),
-            Some(&Held::Texts(vec!["core".to_owned(), "bog".to_owned()])),
+            Some(&ListedValues::Texts(vec!["core".to_owned(), "bog".to_owned()])),
             "{found:#?}"
         );
-        assert!(matches!(at("$.card.ranges"), Some(Held::Map(entries)) if entries.len() == 2));
+        assert!(matches!(at("$.card.ranges"), Some(ListedValues::Map(entries)) if entries.len() == 2));
     }
 }

@@ -7,7 +7,7 @@ use serde_json::Value;
 
 use super::fields::quoted;
 use super::launch::{launch_line, mentions, runs};
-use super::leaves::{Held, Holder, holders, leaves};
+use super::leaves::{Holder, ListedValues, holders, leaves};
 pub use super::naming::{Called, FoundList};
 use super::naming::{Names, Reading, clues, is_list};
 use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, small};
@@ -175,12 +175,12 @@ fn in_document(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Vec<FoundL
 fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names<'_>) -> Option<(usize, FoundList)> {
     let path = quoted(&holder.path);
     match &holder.held {
-        Held::Texts(texts) => {
+        ListedValues::Texts(texts) => {
             let reading = Reading::of(texts.clone(), names);
             let lines = vec![("each".to_owned(), path)];
             conclude(document, holder, seen, (reading, lines, false), names)
         }
-        Held::Text(text) => {
+        ListedValues::Text(text) => {
             let between = [";", ",", "|", " "].into_iter().find(|between| text.matches(between).count() >= 1)?;
             let pieces: Vec<String> =
                 text.split(between).map(str::trim).filter(|piece| !piece.is_empty()).map(str::to_owned).collect();
@@ -188,8 +188,8 @@ fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names
             let lines = vec![("each".to_owned(), path), ("between".to_owned(), quoted(between))];
             conclude(document, holder, seen, (reading, lines, false), names)
         }
-        Held::Objects(objects) => of_objects(document, holder, seen, objects, names),
-        Held::Map(entries) => of_map(document, holder, seen, entries, names)
+        ListedValues::Objects(objects) => of_objects(document, holder, seen, objects, names),
+        ListedValues::Map(entries) => of_map(document, holder, seen, entries, names)
             .or_else(|| of_numbers(document, holder, seen, entries, names)),
     }
 }

@@ -8,7 +8,7 @@ use serde_json::Value;
 
 use super::clue::Clue;
 use super::fields::quoted;
-use super::leaves::{Held, holders, leaves};
+use super::leaves::{ListedValues, holders, leaves};
 use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
 use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind};
@@ -143,13 +143,13 @@ fn places(units: &[Unit], pattern: &str) -> BTreeMap<String, Place> {
             let place = places.entry(without_own_name(&holder.path, unit)).or_default();
             place.words = holder.words;
             match holder.held {
-                Held::Texts(texts) => place.texts.push((at, texts)),
-                Held::Objects(objects) => place.objects.push((at, objects.into_iter().cloned().collect())),
-                Held::Map(map) => {
+                ListedValues::Texts(texts) => place.texts.push((at, texts)),
+                ListedValues::Objects(objects) => place.objects.push((at, objects.into_iter().cloned().collect())),
+                ListedValues::Map(map) => {
                     let owned = map.into_iter().map(|(key, value)| (key.to_owned(), value.clone())).collect();
                     place.maps.push((at, owned));
                 }
-                Held::Text(text) => place.single.push((at, text)),
+                ListedValues::Text(text) => place.single.push((at, text)),
             }
         }
     }
@@ -590,16 +590,16 @@ pub fn mentioned(units: &[Unit]) -> HashSet<String> {
     for document in units.iter().flat_map(|unit| unit.documents.values()) {
         for holder in holders(&document.value) {
             match holder.held {
-                Held::Texts(texts) => texts.iter().for_each(|text| take(text)),
-                Held::Objects(objects) => {
+                ListedValues::Texts(texts) => texts.iter().for_each(|text| take(text)),
+                ListedValues::Objects(objects) => {
                     objects.iter().flat_map(|object| leaves(object)).for_each(|leaf| take(&leaf.value));
                 }
-                Held::Map(map) if !holder.words.is_empty() => map.iter().for_each(|(key, _)| take(key)),
-                Held::Map(_) => {}
-                Held::Text(text) if relation_kind(&holder.words).is_some() && range_look(&text).is_none() => {
+                ListedValues::Map(map) if !holder.words.is_empty() => map.iter().for_each(|(key, _)| take(key)),
+                ListedValues::Map(_) => {}
+                ListedValues::Text(text) if relation_kind(&holder.words).is_some() && range_look(&text).is_none() => {
                     take(&text);
                 }
-                Held::Text(_) => {}
+                ListedValues::Text(_) => {}
             }
         }
     }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde_json::Value;
 
-use super::leaves::{Held, Holder, holders, leaves};
+use super::leaves::{Holder, ListedValues, holders, leaves};
 use super::sight::{Guessed, InstallView, Seen, guess, name, small, stem};
 use super::units::Unit;
 use crate::base::path::InstallPath;
@@ -75,12 +75,12 @@ type Matched<'v> = BTreeMap<String, &'v Value>;
 
 fn of_holder<'v>(holder: &Holder<'v>, units: &[&Unit]) -> Option<(Option<String>, Matched<'v>)> {
     match &holder.held {
-        Held::Objects(objects) => by_a_key(objects, units),
-        Held::Map(entries) => {
+        ListedValues::Objects(objects) => by_a_key(objects, units),
+        ListedValues::Map(entries) => {
             let objects = entries.iter().filter(|(_, entry)| entry.is_object());
             matched(objects.map(|(key, entry)| ((*key).to_owned(), *entry)), units).map(|found| (None, found))
         }
-        Held::Texts(_) | Held::Text(_) => None,
+        ListedValues::Texts(_) | ListedValues::Text(_) => None,
     }
 }
 

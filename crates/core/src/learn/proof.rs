@@ -12,7 +12,7 @@ use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::config::{Edits, Extras, WorkspaceConfig};
 use crate::delta::{CheckContext, findings};
-use crate::plan::text_edits::{Said, amendments};
+use crate::plan::text_edits::{Consents, amendments};
 use crate::plan::{RiskyExtras, Step, plan};
 use crate::resolve::solve::SourceRank;
 use crate::rulebook::{Role, Rulebook};
@@ -252,7 +252,7 @@ fn played(rulebook: &Rulebook, surveys: &[Survey], config: &WorkspaceConfig) -> 
         }
         let steps = plan(measure, survey, RiskyExtras::Stay).map(|plan| plan.steps).unwrap_or_default();
         doubts.extend(steps.into_iter().map(|step| Doubt::Changed { role, step }));
-        let rewritten = amendments(measure, survey, &Said::default()).into_iter().map(|amendment| amendment.path);
+        let rewritten = amendments(measure, survey, &Consents::default()).into_iter().map(|amendment| amendment.path);
         doubts.extend(rewritten.map(|file| Doubt::Rewritten { role, file }));
     }
     doubts

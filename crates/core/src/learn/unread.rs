@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::fields::{columns, has_version_in_name};
-use super::leaves::{Held, holders};
+use super::leaves::{ListedValues, holders};
 use super::needs::{is_not_relation, named_in};
 use super::shelves::{Facts, Shelf, merged};
 use super::units::Unit;
@@ -98,18 +98,18 @@ fn is_read(facts: &Facts, path: &str) -> bool {
 }
 
 /// The text of a holder that names other mods than its own.
-fn naming(held: &Held<'_>, own: &str, ids: &HashSet<String>) -> Option<String> {
+fn naming(held: &ListedValues<'_>, own: &str, ids: &HashSet<String>) -> Option<String> {
     let names = |text: &str| {
         text.len() <= LONGEST && named_in(text).iter().any(|id| id.len() > 2 && *id != own && ids.contains(id))
     };
     match held {
-        Held::Texts(texts) => texts.iter().find(|text| names(text)).cloned(),
-        Held::Text(text) => Some(text.clone()).filter(|text| names(text)),
-        Held::Map(entries) => {
+        ListedValues::Texts(texts) => texts.iter().find(|text| names(text)).cloned(),
+        ListedValues::Text(text) => Some(text.clone()).filter(|text| names(text)),
+        ListedValues::Map(entries) => {
             let other = |key: &&str| !own.is_empty() && key.to_lowercase() != own && ids.contains(&key.to_lowercase());
             entries.iter().map(|(key, _)| *key).find(other).map(str::to_owned)
         }
-        Held::Objects(objects) => {
+        ListedValues::Objects(objects) => {
             let leaves = objects.iter().flat_map(|object| super::leaves::leaves(object));
             leaves.map(|leaf| leaf.value).find(|text| names(text))
         }

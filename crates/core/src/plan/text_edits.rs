@@ -19,7 +19,7 @@ use crate::text::{EditError, NoPlace};
 
 /// What a person said, without which some things are not changed.
 #[derive(Debug, Clone, Default)]
-pub struct Said {
+pub struct Consents {
     /// The settings whose licence they accept.
     pub licences: Vec<String>,
     /// Whether entries that were edited by hand give way to the mods' own.
@@ -66,7 +66,7 @@ enum Change<'a> {
 }
 
 /// Everything that is to be changed inside the text files of an install, by file.
-pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Said) -> Vec<Amendment<'a>> {
+pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Consents) -> Vec<Amendment<'a>> {
     let mut by_file: BTreeMap<InstallPath, Vec<(Reason, Change<'a>)>> = BTreeMap::new();
     let mut add =
         |file: &InstallPath, reason: Reason, change| by_file.entry(file.clone()).or_default().push((reason, change));

@@ -57,7 +57,7 @@ pub struct Survey {
     pub placed: Vec<PlacedFile>,
     /// What the last alignment put into data files and places outside the shelves.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub brought: Option<Brought>,
+    pub brought: Option<Additions>,
     /// Archives into which overlays are laid.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub bases: Vec<SurveyedBase>,
@@ -227,19 +227,19 @@ pub struct PlacedFile {
 /// What the last alignment put beside the shelves.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Default, Serialize, Deserialize)]
-pub struct Brought {
+pub struct Additions {
     /// Entries of data files.
     #[serde(default)]
-    pub entries: Vec<BroughtEntry>,
+    pub entries: Vec<AddedEntry>,
     /// Files outside the shelves.
     #[serde(default)]
-    pub files: Vec<BroughtFile>,
+    pub files: Vec<AddedFile>,
 }
 
 /// An entry that an alignment put into a data file.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct BroughtEntry {
+pub struct AddedEntry {
     /// The data file.
     pub file: InstallPath,
     /// What tells it apart.
@@ -254,7 +254,7 @@ pub struct BroughtEntry {
 /// A file that an alignment put outside the shelves.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct BroughtFile {
+pub struct AddedFile {
     /// Where.
     pub path: InstallPath,
     /// The digest of its bytes.

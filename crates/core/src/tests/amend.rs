@@ -72,14 +72,14 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let told = |said: &Said| -> Vec<String> {
+    let told = |said: &Consents| -> Vec<String> {
         let all = amendments(measure, &survey, said);
         let why = |one: &Amendment<'_>| one.changes.iter().map(|(why, _)| told_of(why)).collect::<Vec<_>>().join("; ");
         all.iter().map(|one| format!("{} ({}) needs {}", one.path, why(one), one.needs().len())).collect()
     };
-    let plain = told(&Said::default());
+    let plain = told(&Consents::default());
     assert_eq!(plain, ["a.cfg (port: 2) needs 0", "goods.xml (entries of Bells) needs 1"]);
-    let all = told(&Said { licences: vec!["licence".to_owned()], replace_edits: true });
+    let all = told(&Consents { licences: vec!["licence".to_owned()], replace_edits: true });
     assert_eq!(all, ["a.cfg (port: 2; licence: true) needs 0", "goods.xml (entries of Bells) needs 2"]);
 }
 
@@ -88,7 +88,7 @@ fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let all = amendments(measure, &survey, &Said::default());
+    let all = amendments(measure, &survey, &Consents::default());
     let none = BTreeMap::new();
     let amended = all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none);
     assert_eq!((amended.reasons.as_slice(), amended.left.len()), (&[port_is_2()][..], 0));
@@ -112,7 +112,7 @@ fn what_is_impossible_keeps_nothing_else_from_being_changed() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let all = amendments(measure, &survey, &Said { licences: vec!["licence".to_owned()], replace_edits: false });
+    let all = amendments(measure, &survey, &Consents { licences: vec!["licence".to_owned()], replace_edits: false });
     // The licence is no single value here.
     let amended = all[0].apply(b"accept = a\nport = 1\naccept = b\n", &BTreeMap::new());
     assert_eq!(amended.bytes, b"accept = a\nport = 2\naccept = b\n");

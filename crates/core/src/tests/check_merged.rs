@@ -3,7 +3,7 @@ use crate::canon::Canon;
 use crate::config::Extras;
 use crate::manifest::ModManifest;
 use crate::rulebook::{self, Rulebook};
-use crate::survey::{Brought, BroughtEntry, InstallFacts, SurveyedFile, SurveyedMod};
+use crate::survey::{AddedEntry, Additions, InstallFacts, SurveyedFile, SurveyedMod};
 use rstest::rstest;
 
 fn path(text: &str) -> InstallPath {
@@ -47,10 +47,10 @@ fn survey(mods: Vec<SurveyedMod>, entries: &[(&str, &str)]) -> Survey {
     Survey { mods, data: vec![data], ..Survey::empty(install) }
 }
 
-fn put(key: &str, text: &str, of_mod: &str) -> Brought {
+fn put(key: &str, text: &str, of_mod: &str) -> Additions {
     let (file, blake3) = (path("goods.xml"), Blake3::of(text.as_bytes()));
-    let entry = BroughtEntry { file, key: key.to_owned(), blake3, of_mod: of_mod.to_owned().into() };
-    Brought { entries: vec![entry], files: Vec::new() }
+    let entry = AddedEntry { file, key: key.to_owned(), blake3, of_mod: of_mod.to_owned().into() };
+    Additions { entries: vec![entry], files: Vec::new() }
 }
 
 /// The canon has `bells` with the entry `good bell`, which says `new`.
@@ -120,13 +120,13 @@ fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
     };
     here.placed =
         vec![at("cfg/start.cfg", Some("mine")), at("profiles/tune", Some("mine")), at("profiles/old", Some("old"))];
-    let file = |path: &str, bytes: &str| BroughtFile {
+    let file = |path: &str, bytes: &str| AddedFile {
         path: InstallPath::new(path).expect("a path"),
         blake3: Blake3::of(bytes.as_bytes()),
         of_mod: "fish".into(),
     };
     here.brought =
-        Some(Brought { files: vec![file("profiles/old", "old"), file("profiles/gone", "g")], entries: Vec::new() });
+        Some(Additions { files: vec![file("profiles/old", "old"), file("profiles/gone", "g")], entries: Vec::new() });
     let codes: Vec<String> =
         judge(measure, &here).iter().map(|f| format!("{} {}", f.code, f.path.clone().unwrap_or_default())).collect();
     assert_eq!(codes, ["fragment-differs profiles/tune", "fragment-left-over profiles/old"]);

@@ -44,7 +44,7 @@ type Read<T> = Result<T, Flaw>;
 /// What stands where a field may stand.
 enum Found {
     /// A field: the names that lead to it, and how it was said.
-    Field(Vec<String>, Field, Said),
+    Field(Vec<String>, Field, FieldForm),
     /// The beginning of an expression, which was passed over with the rest of it: it must not be read once more.
     PassedOver,
     /// Something else.
@@ -53,7 +53,7 @@ enum Found {
 
 /// How a field was said.
 #[derive(Clone, Copy, PartialEq, Eq)]
-enum Said {
+enum FieldForm {
     /// With a sign between name and value.
     Set,
     /// Name and value side by side.
@@ -110,7 +110,7 @@ impl<'t> Reader<'t> {
         self.blanks_on_line()?;
         let rest = self.rest();
         let is_sign = rest.starts_with(['=', ':']) && !rest.starts_with("==") && !rest.starts_with("::");
-        let said = if is_sign { Said::Set } else { Said::Called };
+        let said = if is_sign { FieldForm::Set } else { FieldForm::Called };
         let node = if is_sign {
             self.at += 1;
             self.at += usize::from(self.rest().starts_with('>'));
@@ -441,12 +441,12 @@ fn bare(word: &str, span: Range<usize>) -> Node {
 }
 
 /// Puts a field where its name says.
-fn put(fields: &mut Vec<Field>, path: &[String], field: Field, said: Said) {
+fn put(fields: &mut Vec<Field>, path: &[String], field: Field, said: FieldForm) {
     let [first, inner @ ..] = path else { return };
     if inner.is_empty() {
         match fields.iter_mut().find(|known| known.name == *first) {
             None => fields.push(field),
-            Some(known) if said == Said::Called => match &mut known.node.kind {
+            Some(known) if said == FieldForm::Called => match &mut known.node.kind {
                 Kind::List(items, Form::Lines) => items.push(field.node),
                 _ => {
                     let whole = known.node.span.start..field.node.span.end;

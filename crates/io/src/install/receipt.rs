@@ -6,7 +6,7 @@ use std::io;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
-use kanon_core::survey::Brought;
+use kanon_core::survey::Additions;
 use serde::{Deserialize, Serialize};
 
 use super::{FileFingerprint, Install};
@@ -28,7 +28,7 @@ pub struct Receipt {
     pub files: Vec<ReceiptFile>,
     /// What mods brought for the game's own files and folders.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub brought: Option<Brought>,
+    pub brought: Option<Additions>,
 }
 
 /// One file of a receipt.

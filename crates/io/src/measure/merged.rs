@@ -9,7 +9,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::delta::inner_of;
 use kanon_core::edits;
 use kanon_core::rulebook::{Role, Rulebook};
-use kanon_core::survey::{Brought, DataEntry, PlacedFile, SurveyedData, SurveyedMod};
+use kanon_core::survey::{Additions, DataEntry, PlacedFile, SurveyedData, SurveyedMod};
 use kanon_core::text::{self, DocumentError, Encoding, Malformed};
 
 use super::request::OutsideShelves;
@@ -80,6 +80,6 @@ pub fn placed(
 }
 
 /// What the last alignment put beside the shelves.
-pub fn brought(beside: OutsideShelves<'_>) -> Option<Brought> {
-    beside.receipt.and_then(|receipt| receipt.brought.clone()).filter(|brought| *brought != Brought::default())
+pub fn brought(beside: OutsideShelves<'_>) -> Option<Additions> {
+    beside.receipt.and_then(|receipt| receipt.brought.clone()).filter(|brought| *brought != Additions::default())
 }

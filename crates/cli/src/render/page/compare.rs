@@ -23,17 +23,17 @@ struct Page<'a> {
 struct Row<'a> {
     id: &'a FoldedId,
     same: bool,
-    cells: Vec<Told>,
+    cells: Vec<CellWords>,
 }
 
-struct Told {
+struct CellWords {
     tone: &'static str,
     words: String,
 }
 
 /// The page; `now` in seconds since 1970.
 pub fn html(matrix: &Matrix, now: i64) -> Result<String, Failure> {
-    let told = |cell: &Cell| Told {
+    let told = |cell: &Cell| CellWords {
         tone: match cell.mark {
             Mark::Same | Mark::Absent => "same",
             Mark::Off | Mark::Extra => "care",

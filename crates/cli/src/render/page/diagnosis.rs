@@ -15,13 +15,13 @@ struct Page<'a> {
     when: String,
     looked_at: String,
     kept_out: Option<String>,
-    verdicts: Vec<Told>,
+    verdicts: Vec<VerdictRow>,
     unexplained: Vec<(String, String)>,
     next: Vec<String>,
     reply: Option<&'a str>,
 }
 
-struct Told {
+struct VerdictRow {
     headline: String,
     tone: &'static str,
     sure: String,
@@ -47,11 +47,11 @@ pub fn html(diagnosis: &Diagnosis, looked_at: &[String], reply: Option<&str>, no
     })
 }
 
-fn told(verdict: &Verdict) -> Told {
+fn told(verdict: &Verdict) -> VerdictRow {
     let subject = verdict.mod_id.as_ref().map_or_else(String::new, |id| format!("{id}: "));
     let side =
         verdict.side.map_or_else(|| "which side is off is not known".to_owned(), |side| format!("mend the {side}"));
-    Told {
+    VerdictRow {
         headline: format!("{subject}{} - {side}", verdict.cause.about()),
         tone: if verdict.is_sure() { "bad" } else { "care" },
         sure: format!("{:.0} %", verdict.confidence * 100.0),

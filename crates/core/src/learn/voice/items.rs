@@ -27,9 +27,9 @@ pub struct Item {
     /// Whether somebody here has it.
     pub is_known: bool,
     /// Versions that are told with it.
-    pub versions: Vec<Told>,
+    pub versions: Vec<StatedValue>,
     /// Digests that are told with it.
-    pub digests: Vec<Told>,
+    pub digests: Vec<StatedValue>,
     /// Whether a word or a sign for nothing stands where a version might.
     pub has_none: bool,
     /// What is said of it, the nearest first.
@@ -40,14 +40,14 @@ pub struct Item {
 
 /// A version or a digest, and the word before it or the key that it stands under.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Told {
+pub struct StatedValue {
     /// The text.
     pub text: String,
     /// The word.
     pub after: String,
 }
 
-impl Told {
+impl StatedValue {
     fn new(text: &str, after: &str) -> Self {
         Self { text: bare_version(text).to_owned(), after: after.to_owned() }
     }
@@ -86,7 +86,7 @@ pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
     });
     let entry = ENTRY.captures(message)?;
     let name = entry.name("name").map(|name| name.as_str()).filter(|name| may_be_a_name(name) && !is_player(name))?;
-    let version = entry.name("version").map(|version| Told::new(version.as_str(), ""));
+    let version = entry.name("version").map(|version| StatedValue::new(version.as_str(), ""));
     Some(Item { versions: version.into_iter().collect(), ..Item::bare(FoldedId::from(name), false) })
 }
 
@@ -239,7 +239,7 @@ impl JsonReader<'_> {
         let Some(id) = known.or_else(|| is_name().then(|| FoldedId::from(name))) else { return };
         let mut item = self.item(id, is_known);
         if let Some(version) = listed.name("version") {
-            item.versions.push(Told::new(version.as_str(), ""));
+            item.versions.push(StatedValue::new(version.as_str(), ""));
         }
         self.found.push(item);
     }
@@ -269,9 +269,9 @@ fn field(item: &mut Item, key: &str, value: &Json) {
             if told.versions.is_empty() && told.digests.is_empty() {
                 item.words.insert(0, text.clone());
             }
-            let under = |told: Told| Told { after: after.clone(), ..told };
+            let under = |told: StatedValue| StatedValue { after: after.clone(), ..told };
             item.versions.extend(told.versions.into_iter().map(under));
-            let under = |told: Told| Told { after: after.clone(), ..told };
+            let under = |told: StatedValue| StatedValue { after: after.clone(), ..told };
             item.digests.extend(told.digests.into_iter().map(under));
         }
         Json::Bool(_) | Json::Number(_) | Json::Array(_) | Json::Object(_) => {}
@@ -323,8 +323,8 @@ impl Item {
         let pieces = plain_pieces(text);
         for (at, piece) in pieces.iter().enumerate() {
             match piece {
-                Piece::Version(version) => self.versions.push(Told::new(version, &after)),
-                Piece::Digest(digest) => self.digests.push(Told::new(digest, &after)),
+                Piece::Version(version) => self.versions.push(StatedValue::new(version, &after)),
+                Piece::Digest(digest) => self.digests.push(StatedValue::new(digest, &after)),
                 Piece::Word(word) if NOTHING.contains(&word.to_lowercase().as_str()) => self.has_none = true,
                 Piece::Word(word) => after.clone_from(word),
                 Piece::Sign(sign) if NOTHING.contains(&sign.as_str()) && stands_apart(&pieces, at) => {
@@ -420,7 +420,7 @@ fn of_list(
         let stands_like_others = version.is_some() && tail.is_empty() || is_one_word(tail);
         let is_name = stands_alone(first) && !is_player(first) && stands_like_others;
         let (id, tail) = known.or_else(|| is_name.then(|| (FoldedId::from(first), tail.to_owned())))?;
-        let versions = version.iter().map(|text| Told::new(text, "")).collect();
+        let versions = version.iter().map(|text| StatedValue::new(text, "")).collect();
         let words = [tail, header.clone()].into_iter().filter(|words| !words.is_empty()).collect();
         Some(Item { versions, words, ..Item::bare(id, is_known) })
     };

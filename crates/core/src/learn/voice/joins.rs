@@ -109,7 +109,7 @@ impl Episode {
 }
 
 /// What the words of a kind of lines say of tries.
-struct Said {
+struct TryWords {
     /// Of one that went well, or of one that did not.
     tone: Option<bool>,
     /// Of whoever goes.
@@ -118,7 +118,7 @@ struct Said {
     tries: bool,
 }
 
-impl Said {
+impl TryWords {
     /// For each kind, once: logs have many lines of few kinds.
     fn of(kinds: &Kinds) -> Vec<Self> {
         let each = kinds.kinds.iter().map(|kind| {
@@ -169,7 +169,7 @@ impl Joins {
     pub fn of(kinds: &Kinds, loaded: &[usize], most: usize) -> Self {
         let start = start(kinds);
         let mut joins = Self { episodes: episodes(kinds, start, loaded), start, endings: BTreeMap::new() };
-        let said = Said::of(kinds);
+        let said = TryWords::of(kinds);
         for episode in &mut joins.episodes {
             episode.outcome = outcome((kinds, &said), episode, start);
         }
@@ -178,7 +178,7 @@ impl Joins {
         joins
     }
 
-    fn judge(&mut self, kinds: &Kinds, said: &[Said], most: usize) {
+    fn judge(&mut self, kinds: &Kinds, said: &[TryWords], most: usize) {
         let chatter = self.chatter(kinds);
         // A list of all that somebody has says nothing of how it ended.
         let names_mods = |episode: &Episode| {
@@ -357,7 +357,7 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
 }
 
 /// The line of a player that tells how it ended: the last that is neither the first nor only says that he goes.
-fn outcome((kinds, said): (&Kinds, &[Said]), episode: &Episode, start: Option<usize>) -> Option<usize> {
+fn outcome((kinds, said): (&Kinds, &[TryWords]), episode: &Episode, start: Option<usize>) -> Option<usize> {
     let own = episode.lines.iter().copied().filter(|line| {
         let seen = &kinds.lines[*line];
         seen.player.is_some() && seen.player == episode.player && Some(seen.kind) != start
@@ -379,7 +379,7 @@ const LAST: u64 = 30;
 
 /// A client's log is of one try, the last: what stands behind the line that says so. It went well where nothing behind it says
 /// otherwise.
-fn of_clients((kinds, said): (&Kinds, &[Said]), loaded: &[usize]) -> Vec<Episode> {
+fn of_clients((kinds, said): (&Kinds, &[TryWords]), loaded: &[usize]) -> Vec<Episode> {
     let mut all: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for (at, seen) in kinds.lines.iter().enumerate() {
         if kinds.kinds[seen.kind].side == Role::Client {

@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 
 use super::causes::{Cause, Looked, wants};
-use super::items::{Item, Told, items, listed, of_block, stranger};
+use super::items::{Item, StatedValue, items, listed, of_block, stranger};
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::lines::Piece;
@@ -31,7 +31,7 @@ const FIELDS: usize = 8;
 const GUESSED: f64 = 0.75;
 
 /// One of a line, and whether it is no more than a guess.
-type Said = (usize, Item, Cause, bool);
+type ToldCause = (usize, Item, Cause, bool);
 
 /// Reads the tries of some logs line by line.
 pub struct Tries<'r> {
@@ -139,7 +139,7 @@ impl Reader<'_> {
     }
 
     /// What lines about mods say of them.
-    fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: Option<usize>) -> Vec<Said> {
+    fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: Option<usize>) -> Vec<ToldCause> {
         let mut found = Vec::new();
         let mut read = 0;
         for line in last_lines(episode) {
@@ -205,7 +205,7 @@ impl Reader<'_> {
     }
 
     /// The version that should be, and the one that is.
-    fn in_order(&self, item: &Item, a: &Told, b: &Told) -> (String, String) {
+    fn in_order(&self, item: &Item, a: &StatedValue, b: &StatedValue) -> (String, String) {
         let expected = self.looked.known.expected(&item.id);
         let is_first = match expected {
             Some(expected) if expected == a.text => true,
@@ -268,7 +268,7 @@ impl Reader<'_> {
 
     /// What a list of all that the player has lacks of what it should have, or has otherwise. `named` are mods of which something
     /// is said beside.
-    fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<Said> {
+    fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<ToldCause> {
         let ListOfAll { line, held, .. } = list;
         let line = *line;
         let usual = self.usual(episode);
