@@ -8,7 +8,7 @@ use kanon_core::learn::proof::{Doubt, Proof, next_best, prove};
 use kanon_core::learn::voice::{Evening, Voice};
 use kanon_core::learn::{Answers, Ask, Draft, InstallView, Unidentified, draft, unidentified};
 use kanon_core::rulebook::{self, Role, Rulebook};
-use kanon_core::survey::Survey;
+use kanon_core::survey::{FileProblem, Survey};
 use kanon_io::install::{Address, Install};
 use kanon_io::install_folder::InstallFolder;
 use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
@@ -62,7 +62,7 @@ pub struct TriedList {
     pub known: usize,
     /// Why it can't be read.
     #[serde(skip_serializing_if = "Option::is_none")]
-    pub problem: Option<String>,
+    pub problem: Option<FileProblem>,
 }
 
 /// The report for programs.

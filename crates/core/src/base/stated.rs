@@ -238,6 +238,10 @@ pub enum Stated {
     CalledSoYet,
     /// at least {0}
     AtLeast(String),
+    /// the file is not there
+    FileNotThere,
+    /// the file is not there: nothing is called so yet
+    NothingCalledSo,
     /// the entries of {0}
     EntriesOf(Series),
     /// the entry {0}

@@ -16,7 +16,7 @@ use crate::base::suggestion::Suggestion;
 use crate::canon::{Canon, SealedList, SealedMod};
 use crate::edits::{Change, Entry, digest_like, entry_text, option_text};
 use crate::rulebook::{EntryShape, ListForm, ListRule, Names, NeededOn, Role, Rulebook};
-use crate::survey::{ListEntry, NOT_THERE, StandsFor, Survey, SurveyedList, SurveyedMod, is_not_there};
+use crate::survey::{FileProblem, ListEntry, StandsFor, Survey, SurveyedList, SurveyedMod};
 
 /// What a list is to say, as changes of what it says.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -190,8 +190,8 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
         let wanted = target(measure, survey, rule, &list.entries);
         if let Some(problem) = &list.problem {
             // A list that is not there and is to name nothing is none that is missed.
-            let is_missed = !wanted.changes.is_empty() || !is_not_there(problem);
-            findings.extend(is_missed.then(|| at(unreadable(survey, rule, problem, &wanted))));
+            let is_missed = !wanted.changes.is_empty() || *problem != FileProblem::NotThere;
+            findings.extend(is_missed.then(|| at(unreadable(survey, rule, Some(problem), &wanted))));
             continue;
         }
         if wanted.is_said() && list.near.is_none() {
@@ -221,15 +221,16 @@ fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
         let is_there = survey.lists.iter().any(|list| list.name == rule.name);
         let wanted = target(measure, survey, rule, &[]);
         if !is_there && !wanted.changes.is_empty() {
-            let problem = format!("{NOT_THERE}: nothing is called so yet");
-            findings.push(unreadable(survey, rule, &problem, &wanted).at(file.to_string()));
+            findings.push(unreadable(survey, rule, None, &wanted).at(file.to_string()));
         }
     }
     findings
 }
 
-fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWanted) -> Finding {
-    let is_there = !is_not_there(problem);
+/// A list that can't be read; without a problem, nothing has its place yet.
+fn unreadable(survey: &Survey, rule: &ListRule, problem: Option<&FileProblem>, wanted: &ListWanted) -> Finding {
+    let is_there = matches!(problem, Some(FileProblem::Unreadable(_)));
+    let found = problem.map_or(Stated::NothingCalledSo, Stated::from);
     let mut expected = Stated::List(rule.name.clone());
     let remedy: Remedy = match &rule.form {
         ListForm::Option { option, between } => {
@@ -239,7 +240,7 @@ fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWant
                 // Who starts the game in another way has the line elsewhere, where nobody can read it.
                 let remedy = Act::WriteLaunchLineElsewhere(line);
                 let finding = Finding::new(Code::ListUnreadable, remedy).severity(Severity::Note);
-                return finding.expected(expected).found(problem);
+                return finding.expected(expected).found(found);
             }
             Act::WriteLaunchLine(line).into()
         }
@@ -247,7 +248,7 @@ fn unreadable(survey: &Survey, rule: &ListRule, problem: &str, wanted: &ListWant
         _ if can_be_made(rule) => align(survey).into(),
         _ => Act::StartForFile.into(),
     };
-    Finding::new(Code::ListUnreadable, remedy).expected(expected).found(problem)
+    Finding::new(Code::ListUnreadable, remedy).expected(expected).found(found)
 }
 
 /// Whether a list that is not there can be written: nothing else has to stand in its file.

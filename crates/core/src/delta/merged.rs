@@ -16,7 +16,7 @@ use crate::canon::SealedMod;
 use crate::config::Edits;
 use crate::manifest::MergedEntry;
 use crate::rulebook::{ExtraRule, NeededOn, Role, Shelf};
-use crate::survey::{AddedFile, DataEntry, PlacedFile, Survey, SurveyedData, is_not_there};
+use crate::survey::{AddedFile, DataEntry, FileProblem, PlacedFile, Survey, SurveyedData};
 
 /// An entry of the canon in a data file of an install.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -212,9 +212,9 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) -> Vec<Finding> {
     let wanted = entries_of(measure, survey.install.role, &data.file);
     if let Some(problem) = &data.problem {
-        let remedy = match is_not_there(problem) {
-            true => Act::StartForFile,
-            false => Act::MendFile,
+        let remedy = match problem {
+            FileProblem::NotThere => Act::StartForFile,
+            FileProblem::Unreadable(_) => Act::MendFile,
         };
         let mods: BTreeSet<&str> = wanted.iter().map(|(sealed, _)| sealed.manifest.id.as_str()).collect();
         let expected = Stated::EntriesOf(Series::of(mods));

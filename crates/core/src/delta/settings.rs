@@ -9,7 +9,7 @@ use crate::base::remedy::Remedy;
 use crate::base::stated::Stated;
 use crate::canon::SealedSetting;
 use crate::rulebook::{MemoryRule, Role, SettingRule, UnknownName, filled};
-use crate::survey::{Survey, SurveyedSetting, is_not_there};
+use crate::survey::{FileProblem, Survey, SurveyedSetting};
 
 /// Why nobody knows what a setting is to be.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -119,7 +119,7 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let off = wanted_settings(measure, survey);
     // A file that is not there may be the other side's, unless somebody says whose it is.
     let may_be_elsewhere = |wanted: &&SettingWanted<'_>| {
-        let is_nowhere = wanted.found.problem.as_ref().is_some_and(|problem| is_not_there(problem));
+        let is_nowhere = wanted.found.problem == Some(FileProblem::NotThere);
         is_nowhere && wanted.of.is_none()
     };
     let off = off.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
@@ -154,7 +154,7 @@ fn nowhere_yet(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
 fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
     let SettingWanted { rule, found, value, .. } = wanted;
     let said = match (&found.value, &found.problem) {
-        (_, Some(problem)) => Stated::Verbatim(problem.clone()),
+        (_, Some(problem)) => problem.into(),
         (Some(value), None) => Stated::Verbatim(value.clone()),
         (None, None) => Stated::Nothing,
     };
@@ -168,8 +168,8 @@ fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
             let command = align(survey).word("--accept-licence").word(rule.name.as_str());
             (Code::LicenceNotAccepted, Remedy::Accepting { licence: licence.clone(), command })
         }
-        (_, Some(problem), _) if is_not_there(problem) => (Code::SettingMissing, Act::StartForFile.into()),
-        (_, Some(_), _) => (Code::SettingMissing, Act::MendFile.into()),
+        (_, Some(FileProblem::NotThere), _) => (Code::SettingMissing, Act::StartForFile.into()),
+        (_, Some(FileProblem::Unreadable(_)), _) => (Code::SettingMissing, Act::MendFile.into()),
         (None, None, Err(_)) => (Code::SettingDiffers, Act::SayValue(rule.name.clone()).into()),
         (None, None, Ok(_)) if found.value.is_none() => (Code::SettingMissing, align(survey).into()),
         (None, None, Ok(_)) => (Code::SettingDiffers, align(survey).into()),
@@ -184,13 +184,13 @@ fn memory(
     found: &crate::survey::SurveyedMemory,
 ) -> Option<Finding> {
     let floor = memory_floor(measure, survey, rule);
-    let said = match (found.bytes, &found.problem) {
+    let said: Stated = match (found.bytes, &found.problem) {
         (Some(bytes), _) if bytes >= floor => return None,
         (None, None) => return None,
         // Who starts the game in another way gives it memory elsewhere; the launch line tells of the file.
-        (None, Some(problem)) if is_not_there(problem) => return None,
-        (Some(bytes), _) => rule.written(bytes, "MiB"),
-        (None, Some(problem)) => problem.clone(),
+        (None, Some(FileProblem::NotThere)) => return None,
+        (Some(bytes), _) => rule.written(bytes, "MiB").into(),
+        (None, Some(problem)) => problem.into(),
     };
     let remedy: Remedy = match found.bytes {
         Some(_) => align(survey).into(),

@@ -9,7 +9,7 @@ use zip::read::Config;
 use zip::result::ZipError;
 use zip::unstable::read::ZipIterable;
 
-use super::contents::{Contents, ContentsError};
+use super::contents::{Contents, ContentsError, Unread};
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::Member;
@@ -201,16 +201,17 @@ impl<R: Read + Seek> Contents for Archive<R> {
     }
 
     fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
-        let failed = |reason: String| ContentsError { member: member.to_owned(), reason: printable(&reason) };
+        let failed = |reason: Unread| ContentsError { member: member.to_owned(), reason };
+        let broken = |why: String| failed(Unread::Failed(printable(&why)));
         let Some(index) = self.zip.index_for_name(member) else { return Ok(None) };
-        let file = self.zip.by_index(index).map_err(|error| failed(error.to_string()))?;
+        let file = self.zip.by_index(index).map_err(|error| broken(error.to_string()))?;
         // As much as it claims, as far as that is within bounds: growing would take twice as much.
         let claimed = usize::try_from(file.size().min(limit)).unwrap_or(0);
         let mut bytes = Vec::with_capacity(claimed.saturating_add(1));
         let mut bounded = file.take(limit + 1);
-        bounded.read_to_end(&mut bytes).map_err(|error| failed(error.to_string()))?;
+        bounded.read_to_end(&mut bytes).map_err(|error| broken(error.to_string()))?;
         if bytes.len() as u64 > limit {
-            return Err(failed(format!("it is larger than {} MiB", limit >> 20)));
+            return Err(failed(Unread::LargerThanMib(limit >> 20)));
         }
         Ok(Some(bytes))
     }

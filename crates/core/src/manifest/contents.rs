@@ -1,6 +1,8 @@
 //! What a mod holds, whether it is an archive, a folder or one opaque file.
 
 use crate::base::digest::DigestKind;
+use displaydoc::Display;
+
 use crate::base::limits;
 use crate::manifest::Member;
 
@@ -11,7 +13,16 @@ pub struct ContentsError {
     /// The member.
     pub member: String,
     /// Why not.
-    pub reason: String,
+    pub reason: Unread,
+}
+
+/// Why a member can't be read.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Unread {
+    /// {0}
+    Failed(String),
+    /// it is larger than {0} MiB
+    LargerThanMib(u64),
 }
 
 /// What a mod holds.

@@ -14,7 +14,7 @@ use crate::delta::{
 use crate::edits::{self, Wanted};
 use crate::plan::reason::Reason;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
-use crate::survey::{Survey, SurveyedList, is_not_there};
+use crate::survey::{FileProblem, Survey, SurveyedList};
 use crate::text::{EditError, NoPlace};
 
 /// What a person said, without which some things are not changed.
@@ -72,7 +72,8 @@ pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Cons
         |file: &InstallPath, reason: Reason, change| by_file.entry(file.clone()).or_default().push((reason, change));
     for list in &survey.lists {
         let Some(rule) = measure.rulebook.list(&list.name) else { continue };
-        let makeable = list.problem.as_deref().is_none_or(|problem| is_not_there(problem) && can_be_made(rule));
+        let makeable =
+            list.problem.as_ref().is_none_or(|problem| *problem == FileProblem::NotThere && can_be_made(rule));
         let wanted = target(measure, survey, rule, &list.entries);
         if makeable && (!wanted.is_said() || list.near.is_some()) {
             add(&list.file, Reason::List { list: list.name.clone() }, Change::List(rule, list, Box::new(wanted)));

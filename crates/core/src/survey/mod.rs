@@ -1,9 +1,11 @@
 //! The measured record of one install: what `kanon survey` writes and what a player can send; and from what was measured of
 //! lists and signatures to the mods that they are about.
 
+mod file_problem;
 mod known;
 mod signed;
 
+pub use file_problem::FileProblem;
 pub use known::Known;
 pub use signed::SignedNames;
 
@@ -119,7 +121,7 @@ pub struct SurveyedList {
     pub near: Option<String>,
     /// Why it can't be read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub problem: Option<String>,
+    pub problem: Option<FileProblem>,
 }
 
 /// One entry of a list.
@@ -188,7 +190,7 @@ pub struct SurveyedMemory {
     pub bytes: Option<u64>,
     /// Why it can't be read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub problem: Option<String>,
+    pub problem: Option<FileProblem>,
 }
 
 /// A data file of the game into which mods merge entries.
@@ -201,7 +203,7 @@ pub struct SurveyedData {
     pub entries: Vec<DataEntry>,
     /// Why it can't be read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub problem: Option<String>,
+    pub problem: Option<FileProblem>,
 }
 
 /// An entry of a data file.
@@ -315,7 +317,7 @@ pub struct SurveyedSetting {
     pub value: Option<String>,
     /// Why it can't be read.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub problem: Option<String>,
+    pub problem: Option<FileProblem>,
 }
 
 /// A base archive, and what of the overlays is in it.
@@ -434,14 +436,6 @@ pub struct Unreadable {
     /// Of a folder whose files can be read, although it is no mod: those.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub files: Vec<SurveyedFile>,
-}
-
-/// What a survey says of a file that is not there, at the beginning of a `problem`.
-pub const NOT_THERE: &str = "the file is not there";
-
-/// Whether a problem with a file is that it is not there.
-pub fn is_not_there(problem: &str) -> bool {
-    problem.starts_with(NOT_THERE)
 }
 
 /// Why a file is no survey.

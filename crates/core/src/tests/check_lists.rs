@@ -177,12 +177,12 @@ fn a_launch_line_in_no_file_here_is_no_fault_of_this_install() {
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut survey = listing(Role::Client, &[]);
-    survey.lists[0].problem = Some("the file is not there".to_owned());
+    survey.lists[0].problem = Some(FileProblem::NotThere);
     let note = judge(measure, &survey).remove(0);
     assert_eq!(
         (note.code, note.severity, note.expected.as_ref().map(ToString::to_string).as_deref()),
         (Code::ListUnreadable, Severity::Note, Some("\"-m=#b;#a\""))
     );
-    survey.lists[0].problem = Some("no line gives the option `-m=`".to_owned());
+    survey.lists[0].problem = Some(FileProblem::of(&"no line gives the option `-m=`"));
     assert_eq!(judge(measure, &survey)[0].severity, Severity::Blocking);
 }

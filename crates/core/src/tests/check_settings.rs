@@ -85,7 +85,7 @@ fn a_setting_that_another_quotes_counts_as_it_is_to_be() {
 fn a_file_that_is_not_there_is_missed_only_where_it_belongs() {
     let (rulebook, mut canon) = (rules(&["a"]), canon(&[("a", "on")]));
     let mut here = survey(&[("a", None)]);
-    here.settings[0].problem = Some("the file is not there".to_owned());
+    here.settings[0].problem = Some(FileProblem::NotThere);
     assert!(told(&canon, &rulebook, &here).is_empty(), "it may be the players'");
     canon.settings[0].of = Some(Role::Server);
     assert_eq!(told(&canon, &rulebook, &here), ["setting-missing a: on / the file is not there"]);

@@ -18,6 +18,9 @@ pub enum Flaw {
     /// What the parser of a library says.
     #[error("{0}")]
     Told(String),
+    /// It stands where an amount of memory should.
+    #[error("`{0}` is no amount of memory")]
+    NoAmount(String),
     /// It is empty.
     #[error("it is empty")]
     Empty,

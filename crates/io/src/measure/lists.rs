@@ -7,13 +7,13 @@ use std::io;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, off_limits};
-use kanon_core::edits::{ListError, RawEntry, read_list};
+use kanon_core::edits::{RawEntry, read_list};
 use kanon_core::manifest::ModManifest;
 use kanon_core::rulebook::{ListForm, ListRule, Part, PlacePattern, Role, Rulebook, SettingRule, Shelf, quoted};
 use kanon_core::survey::{
-    Known, ListEntry, NOT_THERE, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting,
+    FileProblem, Known, ListEntry, StandsFor, SurveyedList, SurveyedMemory, SurveyedMod, SurveyedSetting,
 };
-use kanon_core::text::command::near_option;
+use kanon_core::text::command::{Amount, near_option};
 use kanon_core::text::{self, scalar};
 
 use crate::install::Install;
@@ -62,22 +62,11 @@ pub fn wild_places(install: &dyn Install, rulebook: &Rulebook, role: Role) -> BT
     shelves.map(|shelf| (shelf.name.clone(), of(shelf))).filter(|(_, places)| !places.is_empty()).collect()
 }
 
-/// Why a list has no entries that are known.
-#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
-pub enum NoEntries {
-    /// It can't be read as the rulebook says.
-    #[error(transparent)]
-    List(#[from] ListError),
-    /// Its file can't be read.
-    #[error("{0}")]
-    File(String),
-}
-
 /// A list before its entries are matched with mods.
 pub struct ReadList<'r> {
     rule: &'r ListRule,
     file: InstallPath,
-    entries: Result<Vec<RawEntry>, NoEntries>,
+    entries: Result<Vec<RawEntry>, FileProblem>,
     /// What stands behind an option that is spelt nearly like the rule's, where no line gives that.
     near: Option<(String, Vec<RawEntry>)>,
 }
@@ -92,10 +81,10 @@ pub fn lists<'r>(install: &dyn Install, rulebook: &'r Rulebook, role: Role) -> V
             let entries = match document(install, &file) {
                 Ok(bytes) => read_list(rule, &bytes).map_err(|error| {
                     near = nearly(rulebook, rule, &bytes);
-                    NoEntries::List(error)
+                    FileProblem::of(&error)
                 }),
                 Err(error) if error.kind() == io::ErrorKind::NotFound && rule.of.is_none() => continue,
-                Err(error) => Err(NoEntries::File(told(&error))),
+                Err(error) => Err(error.into()),
             };
             found.push(ReadList { rule, file, entries, near });
         }
@@ -115,11 +104,6 @@ fn nearly(rulebook: &Rulebook, rule: &ListRule, bytes: &[u8]) -> Option<(String,
     let form = ListForm::Option { option: near.clone(), between: between.clone() };
     let entries = read_list(&ListRule { form, ..rule.clone() }, bytes).ok()?;
     Some((near, entries))
-}
-
-/// Why a file could not be read.
-pub fn told(error: &io::Error) -> String {
-    if error.kind() == io::ErrorKind::NotFound { NOT_THERE.to_owned() } else { error.to_string() }
 }
 
 fn document(install: &dyn Install, file: &InstallPath) -> io::Result<Vec<u8>> {
@@ -173,7 +157,7 @@ pub fn matched(rulebook: &Rulebook, lists: Vec<ReadList<'_>>, mods: &[SurveyedMo
         let (entries, near, problem) = match (list.entries, near) {
             (Ok(raws), _) => (of(raws), None, None),
             (Err(_), Some((near, entries))) => (entries, Some(near), None),
-            (Err(why), None) => (Vec::new(), None, Some(why.to_string())),
+            (Err(why), None) => (Vec::new(), None, Some(why)),
         };
         let (name, ordered) = (list.rule.name.clone(), list.rule.ordered);
         SurveyedList { name, file: list.file, ordered, entries, near, problem }
@@ -189,8 +173,8 @@ pub fn settings(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<S
 }
 
 fn setting(install: &dyn Install, rule: &SettingRule, file: InstallPath) -> SurveyedSetting {
-    let read = document(install, &file).map_err(|error| told(&error)).and_then(|bytes| {
-        let document = rule.notation.read(&bytes, rule.encoding).map_err(|error| error.to_string())?;
+    let read = document(install, &file).map_err(FileProblem::from).and_then(|bytes| {
+        let document = rule.notation.read(&bytes, rule.encoding).map_err(|error| FileProblem::of(&error))?;
         Ok(rule.at.query(&document).iter().find_map(|value| scalar(value)))
     });
     let (value, problem) = match read {
@@ -217,16 +201,14 @@ pub fn memory(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<Sur
     let rules = rulebook.memory.iter().filter(|rule| rule.of.is_none_or(|of| of == role));
     let each = rules.flat_map(|rule| resolve(install, &rule.file).into_iter().map(move |file| (rule, file)));
     each.map(|(rule, file)| {
-        let text = document(install, &file).map_err(|error| told(&error)).and_then(|bytes| {
-            text::text(&bytes, rule.encoding).map(Cow::into_owned).map_err(|error| error.to_string())
+        let text = document(install, &file).map_err(FileProblem::from).and_then(|bytes| {
+            text::text(&bytes, rule.encoding).map(Cow::into_owned).map_err(|error| FileProblem::of(&error))
         });
-        let found = text.and_then(|text| rule.amounts(&text).map_err(|error| error.to_string()));
+        let found = text.and_then(|text| rule.amounts(&text).map_err(|error| FileProblem::of(&error)));
         match found {
             Ok(found) => {
                 // The least that it is started with counts.
-                let unread = found.iter().find(|amount| amount.bytes.is_none());
-                let problem =
-                    unread.map(|amount| format!("line {}: `{}` is no amount of memory", amount.line, amount.text));
+                let problem = found.iter().find_map(Amount::flaw).map(|flaw| FileProblem::of(&flaw));
                 let bytes = found.iter().filter_map(|amount| amount.bytes).min().filter(|_| problem.is_none());
                 SurveyedMemory { file, bytes, problem }
             }

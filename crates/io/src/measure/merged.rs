@@ -9,23 +9,12 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::delta::inner_of;
 use kanon_core::edits;
 use kanon_core::rulebook::{Role, Rulebook};
-use kanon_core::survey::{Additions, DataEntry, PlacedFile, SurveyedData, SurveyedMod};
-use kanon_core::text::{self, DocumentError, Encoding, Malformed};
+use kanon_core::survey::{Additions, DataEntry, FileProblem, PlacedFile, SurveyedData, SurveyedMod};
+use kanon_core::text::{self, Encoding};
 
 use super::request::OutsideShelves;
 use crate::hashing::blake3_of;
 use crate::install::Install;
-
-/// Why the entries of a data file are not known.
-#[derive(Debug, thiserror::Error)]
-enum NoEntries {
-    #[error(transparent)]
-    Document(#[from] DocumentError),
-    #[error(transparent)]
-    Malformed(#[from] Malformed),
-    #[error("{0}")]
-    File(String),
-}
 
 /// The data files into which mods merge entries.
 pub fn data(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<SurveyedData> {
@@ -36,17 +25,17 @@ pub fn data(install: &dyn Install, rulebook: &Rulebook, role: Role) -> Vec<Surve
         }
         let read = match install.document(&rule.into, limits::DOCUMENT_BYTES + 1) {
             Ok(bytes) => text::text(&bytes, Encoding::Utf8)
-                .map_err(NoEntries::from)
-                .and_then(|text| Ok(edits::anchored(&text, rule)?)),
+                .map_err(|error| FileProblem::of(&error))
+                .and_then(|text| edits::anchored(&text, rule).map_err(|error| FileProblem::of(&error))),
             // A file that is not there may be another side's, unless the rule says whose it is.
             Err(error) if error.kind() == io::ErrorKind::NotFound && rule.of.is_none() => continue,
-            Err(error) => Err(NoEntries::File(super::lists::told(&error))),
+            Err(error) => Err(FileProblem::from(error)),
         };
         let (entries, problem) = match read {
             Ok(found) => {
                 (found.into_iter().map(|entry| DataEntry { key: entry.key, blake3: entry.digest }).collect(), None)
             }
-            Err(why) => (Vec::new(), Some(why.to_string())),
+            Err(why) => (Vec::new(), Some(why)),
         };
         files.push(SurveyedData { file: rule.into.clone(), entries, problem });
     }

@@ -8,7 +8,7 @@ use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::manifest::{
     Archive, ArchiveError, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, ToldEntries,
-    is_archive, read_mod,
+    Unread, is_archive, read_mod,
 };
 use kanon_core::rulebook::{NamePattern, Rulebook, Shelf};
 use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
@@ -114,12 +114,18 @@ impl Contents for FileContents<'_> {
         if member != ITSELF {
             return Ok(None);
         }
-        let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
+        let failed = |error: io::Error| ContentsError {
+            member: self.path.to_string(),
+            reason: Unread::Failed(error.to_string()),
+        };
         self.install.document(self.path, limit + 1).map(Some).map_err(failed)
     }
 
     fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ContentsError> {
-        let failed = |error: io::Error| ContentsError { member: self.path.to_string(), reason: error.to_string() };
+        let failed = |error: io::Error| ContentsError {
+            member: self.path.to_string(),
+            reason: Unread::Failed(error.to_string()),
+        };
         let (mut file, _) = self.install.open_file(self.path).map_err(failed)?;
         kind.of(&mut file).map(Some).map_err(failed)
     }
@@ -131,7 +137,7 @@ impl Contents for FolderContents<'_> {
     }
 
     fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
-        let failed = |reason: String| ContentsError { member: member.to_owned(), reason };
+        let failed = |reason: String| ContentsError { member: member.to_owned(), reason: Unread::Failed(reason) };
         let path = self.folder.join(member).map_err(|error| failed(error.to_string()))?;
         match self.install.document(&path, limit + 1) {
             Ok(bytes) => Ok(Some(bytes)),

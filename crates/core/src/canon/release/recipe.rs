@@ -90,6 +90,9 @@ pub enum RecipeError {
     /// It is not written as one is.
     #[error("it is no recipe: {0}")]
     Shape(String),
+    /// It was cut otherwise than files are.
+    #[error("it is no recipe: it was cut for pieces of {0} bytes")]
+    Average(u32),
     /// It is of another format.
     #[error("it is of the format {0}, and this program reads {FORMAT}")]
     Format(String),
@@ -140,7 +143,7 @@ impl Recipe {
             return Err(RecipeError::Format(printable(&recipe.format)));
         }
         if !(AVERAGE..=LARGEST_AVERAGE).contains(&recipe.average) {
-            return Err(RecipeError::Shape(format!("it was cut for pieces of {} bytes", recipe.average)));
+            return Err(RecipeError::Average(recipe.average));
         }
         let most = recipe.average * LARGEST;
         for (index, piece) in recipe.pieces.iter().enumerate() {

@@ -8,6 +8,7 @@ use super::layers::{Found, commands};
 use super::options::resolved;
 use super::value::Given;
 use super::word::Word;
+use crate::text::flaw::{Flaw, Malformed};
 
 /// An amount of memory in a launch line.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -22,6 +23,13 @@ pub struct Amount {
     pub unit: String,
     /// The line, from one.
     pub line: usize,
+}
+
+impl Amount {
+    /// What is wrong with it, where it is no amount.
+    pub fn flaw(&self) -> Option<Malformed> {
+        self.bytes.is_none().then(|| Flaw::NoAmount(self.text.clone()).on_line(self.line))
+    }
 }
 
 /// Every amount that an option is given: behind it, or behind a sign or a blank. A number without a unit is of `plain` bytes.
