@@ -1,13 +1,13 @@
 //! A server's health by its logs: which logs are meant, and what they tell.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::diagnose::Needles;
 use kanon_core::logs::health::{Health, Recorder, everyday_rules};
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Scanner, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
-use kanon_io::error::ReachError;
+use kanon_io::error::{ReachError, Unfit};
 use kanon_io::logs;
 
 use crate::error::AppError;
@@ -23,12 +23,12 @@ pub fn of_logs(session: &Session<'_>, paths: &[PathBuf]) -> Result<Health, AppEr
     let by_everyday_words = everyday.iter().any(|rule| rule.means == Event::Lag);
     let rules: Vec<EventRule> = session.loaded.rulebook.events.iter().cloned().chain(everyday).collect();
     let canon = session.canon_if_sealed()?;
-    let unusable = |path: &Path, reason: String| ReachError::Unusable { path: path.to_owned(), reason };
     let needles = Needles::new(&session.loaded.rulebook, &[], canon.as_ref(), &[])
-        .map_err(|error| unusable(&session.loaded.path, error.to_string()))?;
+        .map_err(|error| ReachError::unusable(&session.loaded.path, Unfit::told(error)))?;
     let mut recorder = Recorder::default();
     for path in paths {
-        let scanner = Scanner::new(&rules, Role::Server).map_err(|error| unusable(path, error.to_string()))?;
+        let scanner =
+            Scanner::new(&rules, Role::Server).map_err(|error| ReachError::unusable(path, Unfit::told(error)))?;
         let mut reader = LogReader::new(&rules, Role::Server, Source::ServerLog);
         let (first, last) = logs::ends(path)?;
         recorder.time(LogTime::of(&first));

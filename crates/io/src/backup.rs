@@ -9,7 +9,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::plan::Step;
 use serde::{Deserialize, Serialize};
 
-use crate::error::{During, ReachError};
+use crate::error::{CopyFault, During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::open::{read_bounded, regular};
 use crate::state::{Alignment, AlignmentState, Before};
@@ -64,16 +64,12 @@ impl Manifest {
         let path = folder.join(MANIFEST);
         let text = read_bounded(&path, kanon_core::base::limits::SURVEY_BYTES)
             .during("read the manifest of the backup", &path)?;
-        let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
-        let manifest: Self = serde_json::from_slice(&text).map_err(|error| {
-            unusable(format!(
-                "it is no manifest of a backup: {}",
-                kanon_core::base::path::printable(&error.to_string())
-            ))
-        })?;
+        let unusable = |reason: Unfit| ReachError::unusable(path.clone(), reason);
+        let manifest: Self = serde_json::from_slice(&text)
+            .map_err(|error| unusable(Unfit::BadManifest(kanon_core::base::path::printable(&error.to_string()))))?;
         let is_sound =
             manifest.format == FORMAT && manifest.before.iter().all(|(path, _)| InstallPath::folder(path).is_ok());
-        if is_sound { Ok(manifest) } else { Err(unusable("it is no manifest of a backup".to_owned())) }
+        if is_sound { Ok(manifest) } else { Err(unusable(Unfit::NoManifest)) }
     }
 
     /// Whether a backup has copies of what nobody expected to find.
@@ -172,26 +168,22 @@ pub fn folders(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
 /// When it is missing, is a link or no file, lies behind a link, or has other bytes by now.
 pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Result<PathBuf, ReachError> {
     let path = folder.join(copy);
-    let unusable = |what: &str| ReachError::Unusable {
-        path: path.clone(),
-        reason: format!(
-            "it is the copy of {} that would be put back, and it {what}; nothing was taken back",
-            kanon_core::base::path::printable(of)
-        ),
+    let unusable = |why: CopyFault| {
+        ReachError::unusable(path.clone(), Unfit::BadCopy { of: kanon_core::base::path::printable(of), why })
     };
     let is_plain = copy.parse::<usize>().is_ok() || is_own_name(copy);
     let metadata: Metadata = match std::fs::symlink_metadata(&path) {
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Err(unusable("is gone")),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Err(unusable(CopyFault::Gone)),
         found => found.during("look at", &path)?,
     };
     let outer = path.ancestors().skip(1).take_while(|outer| *outer != folder);
     let is_plain = is_plain && outer.into_iter().all(is_folder);
     if !is_plain || !metadata.is_file() {
-        return Err(unusable("is no file of its own"));
+        return Err(unusable(CopyFault::NotItsOwn));
     }
     let mut file = regular(&path).during("read", &path)?;
     let found = blake3_of(&mut file, metadata.len()).during("read", &path)?.0;
-    if found == blake3 { Ok(path) } else { Err(unusable("has other bytes than when it was made")) }
+    if found == blake3 { Ok(path) } else { Err(unusable(CopyFault::OtherBytes)) }
 }
 
 /// Whether a copy is called as its path is on the install.

@@ -11,7 +11,7 @@ use kanon_core::canon::Canon;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::open::read_bounded;
 use crate::writing::write_whole;
 
@@ -63,13 +63,13 @@ pub fn numbers(folder: &Path) -> Result<Vec<u64>, ReachError> {
 pub fn read(folder: &Path, number: u64) -> Result<KeptCanon, ReachError> {
     let path = file(folder, number);
     let bytes = read_bounded(&path, limits::SURVEY_BYTES + (1 << 20)).during("read the canon", &path)?;
-    let unusable = |reason: String| ReachError::Unusable { path: path.clone(), reason };
-    let record: Record = serde_json::from_slice(&bytes).map_err(|error| unusable(error.to_string()))?;
+    let unusable = |reason: Unfit| ReachError::unusable(path.clone(), reason);
+    let record: Record = serde_json::from_slice(&bytes).map_err(|error| unusable(Unfit::told(error)))?;
     if record.format != FORMAT {
-        return Err(unusable("it is no canon that was kept here".to_owned()));
+        return Err(unusable(Unfit::NoKeptCanon));
     }
     let text = record.canon.get().to_owned();
-    let canon = Canon::from_json(text.as_bytes()).map_err(|error| unusable(error.to_string()))?;
+    let canon = Canon::from_json(text.as_bytes()).map_err(|error| unusable(Unfit::told(error)))?;
     Ok(KeptCanon { number, sealed: record.sealed, why: record.why, canon, text: text + "\n" })
 }
 
@@ -95,7 +95,7 @@ pub fn keep(folder: &Path, text: &str, (sealed, why): (i64, &str), most: usize) 
     std::fs::create_dir_all(folder).during("make the folder", folder)?;
     let number = known.last().map_or(1, |last| last + 1);
     let path = file(folder, number);
-    let unusable = |error: serde_json::Error| ReachError::Unusable { path: path.clone(), reason: error.to_string() };
+    let unusable = |error: serde_json::Error| ReachError::unusable(path.clone(), Unfit::told(error));
     let canon = RawValue::from_string(text.trim_end().to_owned()).map_err(unusable)?;
     let record = Record { format: FORMAT.to_owned(), sealed, why: why.to_owned(), canon };
     write_whole(&path, &(serde_json::to_string(&record).map_err(unusable)? + "\n"))?;
@@ -118,13 +118,13 @@ const CANON_BYTES: u64 = limits::SURVEY_BYTES;
 /// When it can't be read, or is no canon.
 pub fn elsewhere(folder: &Path, workspace: &Path, named: &str) -> Result<Canon, ReachError> {
     let path = folder.join(named);
-    let unusable = |reason: String| ReachError::Unusable { path: Path::new(named).to_owned(), reason };
+    let unusable = |reason: Unfit| ReachError::unusable(named, reason);
     let bytes = match path.is_file() {
         true => read_bounded(&path, CANON_BYTES).during("read the canon", &path)?,
-        false => in_repository(workspace, named).map_err(|why| unusable(why.to_string()))?,
+        false => in_repository(workspace, named).map_err(|why| unusable(Unfit::told(why)))?,
     };
     Canon::from_json(&bytes)
-        .map_err(|error| ReachError::BadCanon { path: Path::new(named).to_owned(), reason: error.to_string() })
+        .map_err(|error| ReachError::BadCanon { path: Path::new(named).to_owned(), reason: Unfit::told(error) })
 }
 
 /// Why a repository has no such canon.

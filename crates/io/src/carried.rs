@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use kanon_core::canon::release::{Invite, System, TAIL, carried, carrying, length_alone};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::open::{read_bounded, regular};
 
 /// Larger programs are none of Kanon's.
@@ -44,7 +44,7 @@ impl Program {
         let Some(system) = System::of_program(&head).filter(|_| is_read) else { return Ok(None) };
         let mut bytes = read_bounded(path, LARGEST).during("read", path)?;
         if memchr::memmem::find(&bytes, KNOWS).is_none() {
-            return Err(unusable(path, "it is no Kanon that can carry an invite".to_owned()));
+            return Err(ReachError::unusable(path, Unfit::CarriesNoInvite));
         }
         let tail = bytes.len().saturating_sub(TAIL);
         let alone = length_alone(&bytes[tail..], bytes.len() as u64);
@@ -72,16 +72,12 @@ pub fn programs_in(folder: &Path) -> Result<Vec<Program>, ReachError> {
         let Some(program) = Program::read(&path)? else { continue };
         if let Some((other, _)) = found.iter().find(|(_, known)| known.system == program.system) {
             let system = program.system.name();
-            let reason = format!("{} is a program for {system} too: leave one of them there", other.display());
-            return Err(unusable(&path, reason));
+            let other = other.display().to_string();
+            return Err(ReachError::unusable(path, Unfit::TwoPrograms { other, system }));
         }
         found.push((path, program));
     }
     Ok(found.into_iter().map(|(_, program)| program).collect())
-}
-
-fn unusable(path: &Path, reason: String) -> ReachError {
-    ReachError::Unusable { path: path.to_owned(), reason }
 }
 
 #[cfg(test)]

@@ -8,7 +8,7 @@ use std::path::Path;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::open::regular as open_regular;
 
 /// So large may such a file be, and so large what is in it, each part and together.
@@ -55,17 +55,16 @@ pub fn write(path: &Path, bytes: &[u8]) -> Result<(), ReachError> {
 /// # Errors
 /// When it can't be read, is no such file, or is larger than may be.
 pub fn laid_out(path: &Path, wanted: &[&str], folder: &Path) -> Result<BTreeSet<String>, ReachError> {
-    let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
+    let unusable = |reason: Unfit| ReachError::unusable(path, reason);
     let file = open_regular(path).during("read", path)?;
     let size = file.metadata().during("look at", path)?.len();
     if size > PACKED {
-        return Err(unusable(format!("it is larger than {} MiB", PACKED >> 20)));
+        return Err(unusable(Unfit::LargerThanMib(PACKED >> 20)));
     }
-    let no_zip =
-        |error: zip::result::ZipError| unusable(format!("it is no evidence as kanon export makes it ({error})"));
+    let no_zip = |error: zip::result::ZipError| unusable(Unfit::NoEvidence(error.to_string()));
     let mut archive = ZipArchive::new(BufReader::new(file)).map_err(no_zip)?;
     if archive.len() > MEMBERS {
-        return Err(unusable("it has more parts than can be".to_owned()));
+        return Err(unusable(Unfit::TooManyParts));
     }
     let mut there = BTreeSet::new();
     let mut left = PARTS;
@@ -76,7 +75,7 @@ pub fn laid_out(path: &Path, wanted: &[&str], folder: &Path) -> Result<BTreeSet<
         let mut out = File::create(&to).during("write", &to)?;
         let size = std::io::copy(&mut member.take(most + 1), &mut out).during("unpack", path)?;
         if size > most {
-            return Err(unusable(format!("{name} in it is larger than {} MiB", most >> 20)));
+            return Err(unusable(Unfit::PartLargerThanMib { part: (*name).to_owned(), mib: most >> 20 }));
         }
         left -= size;
         there.insert((*name).to_owned());

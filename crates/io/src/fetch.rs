@@ -8,7 +8,7 @@ use kanon_core::base::limits;
 use kanon_core::resolve::catalogue::{self, Download};
 use tokio::runtime::Runtime;
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::hashing::both_of;
 use crate::open::{read_bounded, regular};
 use crate::origin::{Access, Failed, Origin, Promised, runtime};
@@ -44,8 +44,8 @@ pub fn is_catalogue(at: &str) -> bool {
 /// # Errors
 /// When it is not there, can't be fetched, or is larger than `most` bytes.
 pub fn small_file(at: &str, root: &Path, access: &Access, most: u64) -> Result<Vec<u8>, ReachError> {
-    let refused = |reason: String| ReachError::Address { address: kanon_core::base::path::printable(at), reason };
-    let too_large = || refused(format!("it is larger than {} MiB", most >> 20));
+    let refused = |reason: Unfit| ReachError::Address { address: kanon_core::base::path::printable(at), reason };
+    let too_large = || refused(Unfit::LargerThanMib(most >> 20));
     if !at.contains("://") {
         let path = root.join(at);
         return match read_bounded(&path, most) {
@@ -53,10 +53,8 @@ pub fn small_file(at: &str, root: &Path, access: &Access, most: u64) -> Result<V
             read => read.during("read", &path),
         };
     }
-    let (folder, file) = at
-        .rsplit_once('/')
-        .filter(|(_, file)| !file.is_empty())
-        .ok_or_else(|| refused("it names no file".to_owned()))?;
+    let (folder, file) =
+        at.rsplit_once('/').filter(|(_, file)| !file.is_empty()).ok_or_else(|| refused(Unfit::NamesNoFile))?;
     let origin = Origin::open(folder, root, access)?;
     let fetched = runtime()?.block_on(origin.whole(file, most));
     let bytes = fetched.map_err(|failed| refused(failed.why()))?;
@@ -102,14 +100,11 @@ impl Remote {
             }
             Err(Failed::NotModified) => match earlier {
                 Some(bytes) => Ok(Fetched { bytes, stale: None }),
-                None => Err(self.failed("it says that nothing changed, and there is no earlier copy".to_owned())),
+                None => Err(self.failed(Unfit::NoEarlierCopy)),
             },
-            Err(Failed::TooLarge) => {
-                let most = limits::CATALOGUE_BYTES >> 20;
-                Err(self.failed(format!("its catalogue is larger than {most} MiB")))
-            }
+            Err(Failed::TooLarge) => Err(self.failed(Unfit::CatalogueTooLarge(limits::CATALOGUE_BYTES >> 20))),
             Err(failed) => match earlier {
-                Some(bytes) => Ok(Fetched { bytes, stale: Some(failed.why()) }),
+                Some(bytes) => Ok(Fetched { bytes, stale: Some(failed.why().to_string()) }),
                 None => Err(self.failed(failed.why())),
             },
         }
@@ -142,7 +137,7 @@ impl Remote {
                 // Another file by now: what came of the first is worth nothing.
                 bytes.clear();
                 *tag = None;
-                return Err(Failed::MayPass("it changed while it was fetched".to_owned()));
+                return Err(Failed::MayPass(Unfit::ChangedMeanwhile));
             }
             bytes.clear();
             tag.clone_from(&answer.tag);
@@ -174,22 +169,21 @@ impl Remote {
         progress.ahead(download.size);
         let promised = Promised { file: download.file.as_str(), size: download.size, blake3: download.blake3 };
         self.runtime.block_on(self.origin.fill(promised, &part, progress))?;
-        let lie = |why: String| {
+        let lie = |why: Unfit| {
             drop(std::fs::remove_file(&part));
             self.refused(download, why)
         };
         let mut whole = regular(&part).during("open", &part)?;
         let size = whole.metadata().during("look at", &part)?.len();
         if size != download.size {
-            return Err(lie(format!("the catalogue promises {} bytes, and {size} came", download.size)));
+            return Err(lie(Unfit::OtherSize { promised: download.size, came: size }));
         }
         let (blake3, sha256) = both_of(&mut whole, size, |_| Ok(())).during("read", &part)?;
         if (blake3, sha256) != (download.blake3, download.sha256) {
-            return Err(lie(format!(
-                "the catalogue promises the digest {}, and what came has {}; nothing of it was kept",
-                download.blake3.short(),
-                blake3.short()
-            )));
+            return Err(lie(Unfit::OtherDigest {
+                promised: download.blake3.short().to_string(),
+                came: blake3.short().to_string(),
+            }));
         }
         drop(whole);
         // Some systems only flush what was opened to be written.
@@ -198,11 +192,11 @@ impl Remote {
         Ok(file)
     }
 
-    fn refused(&self, download: &Download, reason: String) -> ReachError {
+    fn refused(&self, download: &Download, reason: Unfit) -> ReachError {
         self.origin.refused(download.file.as_str(), reason)
     }
 
-    fn failed(&self, reason: String) -> ReachError {
+    fn failed(&self, reason: Unfit) -> ReachError {
         ReachError::Address { address: self.shown.clone(), reason }
     }
 }

@@ -8,14 +8,13 @@ use std::path::{Path, PathBuf};
 use jiff::Timestamp;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
-use kanon_core::base::path::printable;
 use kanon_core::canon::release::{
     CANON, Invite, PlayerWishesError, RELEASE, RULEBOOK, Release, WISHES, wishes_of_player,
 };
 use kanon_core::rulebook;
 use serde::{Deserialize, Serialize};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::open::read_bounded;
 use crate::release::Verified;
 use crate::writing::write_whole;
@@ -72,9 +71,10 @@ impl Following {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
             read => read.during("read", &path)?,
         };
-        let following: Self = serde_json::from_slice(&text).map_err(|error| unusable(&path, error.to_string()))?;
+        let following: Self =
+            serde_json::from_slice(&text).map_err(|error| ReachError::unusable(&path, Unfit::told(error)))?;
         if following.format != FORMAT {
-            return Err(unusable(&path, format!("it is of the format {}", printable(&following.format))));
+            return Err(ReachError::unusable(&path, Unfit::format(&following.format)));
         }
         Ok(Some(following))
     }
@@ -84,7 +84,7 @@ impl Following {
     /// # Errors
     /// When it is none any more.
     pub fn invite(&self, workspace: &Path) -> Result<Invite, ReachError> {
-        Invite::parse(&self.invite).map_err(|error| unusable(&workspace.join(FOLLOWING), error.to_string()))
+        Invite::parse(&self.invite).map_err(|error| ReachError::unusable(workspace.join(FOLLOWING), Unfit::told(error)))
     }
 
     /// What the release says of itself, as it was verified.
@@ -94,7 +94,7 @@ impl Following {
     pub fn release(workspace: &Path) -> Result<Release, ReachError> {
         let path = workspace.join(RELEASE);
         let text = read_bounded(&path, kanon_core::base::limits::SIGNED_BYTES).during("read", &path)?;
-        Release::from_json(&text).map_err(|why| unusable(&path, why.to_string()))
+        Release::from_json(&text).map_err(|why| ReachError::unusable(&path, Unfit::told(why)))
     }
 
     /// The rulebook that whoever plays here was told about, if it was told.
@@ -122,9 +122,8 @@ impl Choices {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
                 Ok(Self { format: CHOICES_FORMAT.to_owned(), optional: BTreeMap::new() })
             }
-            read => {
-                serde_json::from_slice(&read.during("read", &path)?).map_err(|error| unusable(&path, error.to_string()))
-            }
+            read => serde_json::from_slice(&read.during("read", &path)?)
+                .map_err(|error| ReachError::unusable(&path, Unfit::told(error))),
         }
     }
 
@@ -133,7 +132,8 @@ impl Choices {
     /// # Errors
     /// When it can't be written.
     pub fn write(&self, workspace: &Path) -> Result<(), ReachError> {
-        let text = serde_json::to_string_pretty(self).map_err(|error| unusable(workspace, error.to_string()))?;
+        let text =
+            serde_json::to_string_pretty(self).map_err(|error| ReachError::unusable(workspace, Unfit::told(error)))?;
         write_whole(&workspace.join(CHOICES), &(text + "\n"))
     }
 
@@ -165,7 +165,7 @@ impl Prepared {
         let wishes = wishes_of_player(&verified.wishes, install, &home()).map_err(refused_wishes)?;
         let told = Blake3::of(verified.rulebook.as_bytes());
         if verified.canon.rulebook != told {
-            return Err(unusable(Path::new(RULEBOOK), "it is another one than the canon was sealed with".to_owned()));
+            return Err(ReachError::unusable(RULEBOOK, Unfit::OtherRulebook));
         }
         let following = Following {
             format: FORMAT.to_owned(),
@@ -184,8 +184,8 @@ impl Prepared {
     /// When nothing can be written.
     pub fn write(&self, workspace: &Path) -> Result<(), ReachError> {
         std::fs::create_dir_all(workspace).during("make the folder", workspace)?;
-        let told =
-            serde_json::to_string_pretty(&self.following).map_err(|error| unusable(workspace, error.to_string()))?;
+        let told = serde_json::to_string_pretty(&self.following)
+            .map_err(|error| ReachError::unusable(workspace, Unfit::told(error)))?;
         write_whole(&workspace.join(RULEBOOK), &self.verified.rulebook)?;
         write_whole(&workspace.join(CANON), &self.verified.canon_text)?;
         write_whole(&workspace.join(WISHES), &self.wishes)?;
@@ -204,10 +204,6 @@ pub fn home() -> String {
 pub fn refused_wishes(error: PlayerWishesError) -> ReachError {
     match error {
         PlayerWishesError::BadFile(bad) => ReachError::from(bad),
-        PlayerWishesError::NotForPlayers { .. } => unusable(Path::new(WISHES), error.to_string()),
+        PlayerWishesError::NotForPlayers { .. } => ReachError::unusable(WISHES, Unfit::told(error)),
     }
-}
-
-fn unusable(path: &Path, reason: String) -> ReachError {
-    ReachError::Unusable { path: path.to_owned(), reason }
 }

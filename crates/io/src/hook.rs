@@ -2,9 +2,11 @@
 
 use std::io::Write;
 use std::path::Path;
-use std::process::Stdio;
+use std::process::{ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 
+use displaydoc::Display;
+use reqwest::StatusCode;
 use reqwest::header::{AUTHORIZATION, CONTENT_TYPE};
 
 use crate::origin::{innermost, runtime};
@@ -26,13 +28,38 @@ pub struct Post {
     pub body: String,
 }
 
-/// Why a message was not taken, in words that hold nothing of the address.
+/// A message that was not taken.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct NotTaken {
     /// Why not.
-    pub why: String,
+    pub why: Untaken,
     /// Whether trying again may help: nobody answered, or asked for time.
     pub may_pass: bool,
+}
+
+/// Why a message was not taken. It holds nothing of the address.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Untaken {
+    /// {0}
+    Told(String),
+    /// it is no address that a message can be sent to
+    NoAddress,
+    /// it answered {0}
+    Answered(StatusCode),
+    /// it answered {0}: {1}
+    Said(StatusCode, String),
+    /// nothing came for {0} seconds
+    Silent(u64),
+    /// it ended with {0}
+    Ended(ExitStatus),
+    /// it had not ended after {0} seconds
+    NotEnded(u64),
+}
+
+impl Untaken {
+    fn answer(status: StatusCode, said: String) -> Self {
+        if said.is_empty() { Self::Answered(status) } else { Self::Said(status, said) }
+    }
 }
 
 /// Posts a message.
@@ -40,9 +67,9 @@ pub struct NotTaken {
 /// # Errors
 /// When nobody takes it within ten seconds.
 pub fn post(message: &Post) -> Result<(), NotTaken> {
-    let passing = |why: String| NotTaken { why, may_pass: true };
-    let runtime = runtime().map_err(|error| passing(error.to_string()))?;
-    let no_address = |_| NotTaken { why: "it is no address that a message can be sent to".to_owned(), may_pass: false };
+    let passing = |why: Untaken| NotTaken { why, may_pass: true };
+    let runtime = runtime().map_err(|error| passing(Untaken::Told(error.to_string())))?;
+    let no_address = |_| NotTaken { why: Untaken::NoAddress, may_pass: false };
     let url: url::Url = message.url.parse().map_err(no_address)?;
     runtime.block_on(async {
         let client = reqwest::Client::builder()
@@ -70,17 +97,16 @@ pub fn post(message: &Post) -> Result<(), NotTaken> {
         }
         said.truncate(ANSWER);
         let said = kanon_core::base::path::printable(String::from_utf8_lossy(&said).trim());
-        let said = if said.is_empty() { String::new() } else { format!(": {said}") };
         let may_pass = status.is_server_error() || matches!(status.as_u16(), 408 | 425 | 429);
-        Err(NotTaken { why: format!("it answered {status}{said}"), may_pass })
+        Err(NotTaken { why: Untaken::answer(status, said), may_pass })
     })
 }
 
 /// What went wrong, without the address: that may hold a secret.
-fn words(error: reqwest::Error) -> String {
+fn words(error: reqwest::Error) -> Untaken {
     match error.is_timeout() {
-        true => format!("nothing came for {} seconds", WAIT.as_secs()),
-        false => innermost(&error.without_url()),
+        true => Untaken::Silent(WAIT.as_secs()),
+        false => Untaken::Told(innermost(&error.without_url())),
     }
 }
 
@@ -89,12 +115,17 @@ fn words(error: reqwest::Error) -> String {
 /// # Errors
 /// When it can't be started, or does not end well within ten seconds.
 pub fn hand_over(words: &[String], folder: &Path, message: &str) -> Result<(), NotTaken> {
-    let passing = |why: String| NotTaken { why, may_pass: true };
-    let Some((mut command, _)) = running::command(words, folder).map_err(|error| passing(error.to_string()))? else {
+    let passing = |why: Untaken| NotTaken { why, may_pass: true };
+    let Some((mut command, _)) =
+        running::command(words, folder).map_err(|error| passing(Untaken::Told(error.to_string())))?
+    else {
         return Ok(());
     };
-    let mut child =
-        command.stdin(Stdio::piped()).stderr(Stdio::null()).spawn().map_err(|error| passing(error.to_string()))?;
+    let mut child = command
+        .stdin(Stdio::piped())
+        .stderr(Stdio::null())
+        .spawn()
+        .map_err(|error| passing(Untaken::Told(error.to_string())))?;
     if let Some(mut input) = child.stdin.take() {
         let message = message.to_owned();
         // A command that reads nothing must not hold us up.
@@ -102,13 +133,13 @@ pub fn hand_over(words: &[String], folder: &Path, message: &str) -> Result<(), N
     }
     let until = Instant::now() + WAIT;
     loop {
-        match child.try_wait().map_err(|error| passing(error.to_string()))? {
+        match child.try_wait().map_err(|error| passing(Untaken::Told(error.to_string())))? {
             Some(status) if status.success() => return Ok(()),
-            Some(status) => return Err(passing(format!("it ended with {status}"))),
+            Some(status) => return Err(passing(Untaken::Ended(status))),
             None if Instant::now() > until => {
                 let _ = child.kill();
                 let _ = child.wait();
-                return Err(passing(format!("it had not ended after {} seconds", WAIT.as_secs())));
+                return Err(passing(Untaken::NotEnded(WAIT.as_secs())));
             }
             None => std::thread::sleep(Duration::from_millis(20)),
         }

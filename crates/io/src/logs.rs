@@ -15,7 +15,7 @@ use kanon_core::rulebook::{Event, EventRule, Role};
 use memchr::memchr;
 use rayon::prelude::*;
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::open::regular;
 
 /// Bytes that are scanned in one go.
@@ -252,8 +252,7 @@ fn cut(text: &mut String) {
 
 /// The events of one file, and how many lines it has.
 fn events_of(path: &Path, (side, rules): (Role, &[EventRule])) -> Result<(Vec<LogEvent>, u64), ReachError> {
-    let too_large =
-        |error: &dyn std::fmt::Display| ReachError::Unusable { path: path.to_owned(), reason: error.to_string() };
+    let too_large = |error: &dyn std::fmt::Display| ReachError::unusable(path, Unfit::told(error));
     let scanner = Scanner::new(rules, side).map_err(|error| too_large(&error))?;
     let mut reader = LogReader::new(rules, side, Source::log_of(side));
     let (lines, count) = match Kind::of(path).during("open the log", path)? {
@@ -710,8 +709,7 @@ pub fn set_of(path: &Path) -> Result<Vec<PathBuf>, ReachError> {
     let others = others.into_iter().rev().map(|(_, path)| path);
     let files: Vec<PathBuf> = own.iter().map(|_| path.to_owned()).chain(others).collect();
     if files.is_empty() {
-        let reason = "no log is in this folder: nothing there ends in .log or .txt".to_owned();
-        return Err(ReachError::Unusable { path: path.to_owned(), reason });
+        return Err(ReachError::unusable(path, Unfit::NoLog));
     }
     Ok(files)
 }

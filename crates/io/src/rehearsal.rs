@@ -16,7 +16,7 @@ use kanon_core::logs::{LogEvent, LogReader, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, Signal, System};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::open::regular;
 use crate::running;
 
@@ -101,8 +101,7 @@ pub fn watch(
     is_asked_to_end: &dyn Fn() -> bool,
 ) -> Result<Watched, ReachError> {
     let Some((mut command, program)) = running::command(order.start, order.folder)? else {
-        let reason = "it has no `start` command in kanon.toml".to_owned();
-        return Err(ReachError::Unusable { path: order.folder.to_owned(), reason });
+        return Err(ReachError::unusable(order.folder, Unfit::NoStart));
     };
     let printed = File::create(order.printed).during("make the file", order.printed)?;
     let also = printed.try_clone().during("open", order.printed)?;

@@ -11,7 +11,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::RunningSigns;
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::install::{FileStatus, Install};
 
 /// How long a port may take to answer.
@@ -116,8 +116,7 @@ fn process(folder: &Path, names: &[String]) -> Option<Running> {
 pub(crate) fn command(words: &[String], folder: &Path) -> Result<Option<(Command, PathBuf)>, ReachError> {
     let Some((program, words)) = words.split_first() else { return Ok(None) };
     if !folder.is_dir() {
-        let reason = "there is no such folder to run commands in; see `run-in` in kanon.toml".to_owned();
-        return Err(ReachError::Unusable { path: folder.to_owned(), reason });
+        return Err(ReachError::unusable(folder, Unfit::NoFolderToRunIn));
     }
     let is_path = Path::new(program).components().count() > 1 || program.starts_with("./");
     let program = if is_path { folder.join(program.trim_start_matches("./")) } else { PathBuf::from(program) };
@@ -136,8 +135,7 @@ pub fn run(command: &[String], folder: &Path) -> Result<(), ReachError> {
     if status.success() {
         return Ok(());
     }
-    let reason = format!("as a command of kanon.toml it ended with {status}");
-    Err(ReachError::Unusable { path: program, reason })
+    Err(ReachError::unusable(program, Unfit::CommandEnded(status.to_string())))
 }
 
 /// Starts a command of the administrator's in a folder, and lets it be.
@@ -194,7 +192,7 @@ mod tests {
     fn a_folder_that_is_not_there_is_told_as_such() {
         let temp = tempfile::tempdir().expect("a folder");
         let told = run(&words(&["true"]), &temp.path().join("atic")).expect_err("there is no such folder");
-        assert!(format!("{told:?}").contains("run-in"), "{told:?}");
+        assert!(told.to_string().contains("run-in"), "{told:?}");
         let told = start(&words(&["./nothing"]), temp.path()).expect_err("there is no such program");
         assert!(format!("{told:?}").contains("nothing"), "{told:?}");
     }

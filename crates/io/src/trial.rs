@@ -2,16 +2,16 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
-use std::path::PathBuf;
 
+use displaydoc::Display;
 use kanon_core::base::ids::{FoldedId, same_name};
-use kanon_core::base::path::printable;
+use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::base::problem::{Problem, ProblemLevel};
-use kanon_core::manifest::{Contents, Looked, Named, explain_mod};
+use kanon_core::manifest::{Contents, Looked, Named, Spot, explain_mod};
 use kanon_core::rulebook::{Shelf, key_of_section, named_table};
-use kanon_core::survey::{Survey, SurveyedMod, Unreadable};
+use kanon_core::survey::{FileProblem, Survey, SurveyedMod, Unreadable};
 
-use crate::error::ReachError;
+use crate::error::{ReachError, Unfit};
 use crate::install::Install;
 use crate::measure::{self, FileContents, FolderContents, Request, ToldByShelf, open_archive};
 use crate::progress::Silent;
@@ -65,10 +65,10 @@ pub fn try_out(
     read.extend(broken);
     let explained = match wanted {
         None => read.into_iter().next(),
-        Some(wanted) => Some(called(read, wanted).ok_or_else(|| ReachError::Unusable {
-            path: PathBuf::from(install.shown()),
-            reason: format!("it has no mod called `{}`", printable(wanted)),
-        })?),
+        Some(wanted) => Some(
+            called(read, wanted)
+                .ok_or_else(|| ReachError::unusable(install.shown(), Unfit::NoModCalled(printable(wanted))))?,
+        ),
     };
     Ok(Trial { survey, warnings, explained })
 }
@@ -108,7 +108,7 @@ fn explain(install: &dyn Install, request: Request<'_>, found: &SurveyedMod) -> 
 /// What the survey could not read has no steps to show beyond its reason.
 fn explain_broken(install: &dyn Install, request: Request<'_>, broken: &Unreadable) -> Option<Explained> {
     let shelf: &Shelf = request.rulebook.shelf(broken.shelf.as_deref()?)?;
-    let path = kanon_core::base::path::InstallPath::new(&broken.path).ok()?;
+    let path = InstallPath::new(&broken.path).ok()?;
     let name = path.name().to_owned();
     let digest = kanon_core::base::digest::Blake3::of(b"");
     let mut steps = Vec::new();
@@ -122,8 +122,40 @@ fn explain_broken(install: &dyn Install, request: Request<'_>, broken: &Unreadab
     Some(Explained { id: broken.path.clone().into(), path: broken.path.clone(), shelf, steps, failure })
 }
 
-fn warning(span: Range<usize>, message: String, help: &str) -> Problem {
-    Problem { gravity: ProblemLevel::Warning, span, message, help: Some(help.to_owned()) }
+/// What a rulebook says that may be a slip, seen on an install.
+#[derive(Display)]
+enum Slip<'s> {
+    /// `{place}` finds {values} values in {path}, and only the first counts
+    Several { place: &'s Spot, values: usize, path: &'s str },
+    /// no mod of the shelf `{shelf}` has anything there, so that `{fact}` is never told by it
+    Never { shelf: &'s str, fact: &'s str },
+    /// {misfits} of {all} versions don't fit the scheme, such as `{such_as}`
+    Scheme { misfits: usize, all: usize, such_as: String },
+    /// the shelves `{first}` and `{second}` both claim {files} files, such as {such_as}
+    BothClaim { first: &'s str, second: &'s str, files: usize, such_as: &'s str },
+    /// the list can't be read from {file}: {problem}
+    List { file: &'s InstallPath, problem: &'s FileProblem },
+}
+
+impl Slip<'_> {
+    /// How it is mended.
+    const fn help(&self) -> &'static str {
+        match self {
+            Self::Several { .. } => "name one place, such as `[0]` instead of `[*]`",
+            Self::Never { .. } => "look at a mod's own document, then correct the place or take the line out",
+            Self::Scheme { .. } => {
+                "choose the scheme by what versions look like: dotted takes most, opaque takes any and puts none in order"
+            }
+            Self::BothClaim { .. } => "narrow the `match` of one, or add what is not its own to `except`",
+            Self::List { .. } => "correct its place here, or mend the file",
+        }
+    }
+
+    /// The warning, where it stands.
+    fn at(&self, span: Range<usize>) -> Problem {
+        let help = Some(self.help().to_owned());
+        Problem { gravity: ProblemLevel::Warning, span, message: self.to_string(), help }
+    }
 }
 
 /// Where a fact is asked for, and whether any mod had it.
@@ -155,20 +187,12 @@ fn of_steps(read: &[Explained]) -> Vec<Problem> {
     let mut warnings: Vec<Problem> = several
         .into_values()
         .map(|(step, found)| {
-            let message =
-                format!("`{}` finds {} values in {}, and only the first counts", step.place, step.matches, found.path);
-            warning(step.span.clone(), message, "name one place, such as `[0]` instead of `[*]`")
+            Slip::Several { place: &step.place, values: step.matches, path: &found.path }.at(step.span.clone())
         })
         .collect();
     for ((shelf, fact, _), Tally { span, found }) in facts {
         if !found {
-            let message =
-                format!("no mod of the shelf `{shelf}` has anything there, so that `{fact}` is never told by it");
-            warnings.push(warning(
-                span,
-                message,
-                "look at a mod's own document, then correct the place or take the line out",
-            ));
+            warnings.push(Slip::Never { shelf, fact }.at(span));
         }
     }
     warnings
@@ -180,11 +204,8 @@ fn of_versions(request: Request<'_>, text: &str, survey: &Survey) -> Option<Prob
     let all: BTreeSet<&str> = survey.mods.iter().filter_map(|found| found.manifest.version.as_deref()).collect();
     let misfits: Vec<&str> = all.iter().filter(|v| versions.scheme.parse(v).is_none()).copied().collect();
     let first = misfits.first()?;
-    let message =
-        format!("{} of {} versions don't fit the scheme, such as `{}`", misfits.len(), all.len(), printable(first));
-    let help =
-        "choose the scheme by what versions look like: dotted takes most, opaque takes any and puts none in order";
-    Some(warning(key_of_section(text, "versions", "scheme"), message, help))
+    let slip = Slip::Scheme { misfits: misfits.len(), all: all.len(), such_as: printable(first) };
+    Some(slip.at(key_of_section(text, "versions", "scheme")))
 }
 
 /// Files that two shelves claim.
@@ -200,13 +221,8 @@ fn of_claims(text: &str, survey: &Survey) -> Vec<Problem> {
         }
     }
     let told = pairs.into_iter().map(|((first, second), files)| {
-        let message =
-            format!("the shelves `{first}` and `{second}` both claim {} files, such as {}", files.len(), files[0]);
-        warning(
-            named_table(text, "shelf", second),
-            message,
-            "narrow the `match` of one, or add what is not its own to `except`",
-        )
+        let slip = Slip::BothClaim { first, second, files: files.len(), such_as: files[0] };
+        slip.at(named_table(text, "shelf", second))
     });
     told.collect()
 }
@@ -214,9 +230,7 @@ fn of_claims(text: &str, survey: &Survey) -> Vec<Problem> {
 /// Lists that can't be read as the rulebook says.
 fn of_lists(text: &str, survey: &Survey) -> Vec<Problem> {
     let broken = survey.lists.iter().filter_map(|list| Some((list, list.problem.as_ref()?)));
-    let told = broken.map(|(list, problem)| {
-        let message = format!("the list can't be read from {}: {problem}", list.file);
-        warning(named_table(text, "list", &list.name), message, "correct its place here, or mend the file")
-    });
+    let told = broken
+        .map(|(list, problem)| Slip::List { file: &list.file, problem }.at(named_table(text, "list", &list.name)));
     told.collect()
 }

@@ -13,7 +13,7 @@ use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup;
 use crate::bytes::Bytes;
 use crate::claim::Claim;
-use crate::error::{During, ForPath, ReachError};
+use crate::error::{Attempt, During, ForPath, ReachError, Unfit};
 use crate::install::is_part;
 use crate::install::{FileStatus, Install, Kind, OWN_FOLDER};
 use crate::journalled::Journalled;
@@ -119,10 +119,7 @@ pub fn take_back(site: ApplyContext<'_>, state: &State, id: i64) -> Result<Taken
     let bringing =
         Applier { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied: (none, none), done };
     let brought = bringing.bring(&mut now).map_err(|error| match error {
-        ReachError::BytesNowhere(paths) => {
-            let reason = format!("it no longer has the copy of {} that was made", paths.join(", "));
-            ReachError::Unusable { path: folder.clone(), reason }
-        }
+        ReachError::BytesNowhere(paths) => ReachError::unusable(&folder, Unfit::NoCopies(paths.join(", "))),
         other => other,
     })?;
     let told = |paths: Vec<InstallPath>| {
@@ -172,9 +169,8 @@ fn set_new_worlds_aside(
 
 fn files_below(install: &dyn Install, folder: &InstallPath) -> Result<Vec<InstallPath>, ReachError> {
     let listing = install.list(Some(folder), WORLD_DEPTH, &HashSet::new());
-    if let Some((what, why)) = listing.refused.first() {
-        let reason = format!("{what} in it can't be looked at: {why}");
-        return Err(ReachError::Unusable { path: install.outside(folder), reason });
+    if let Some(refused) = listing.refused.first() {
+        return Err(ReachError::unusable(install.outside(folder), Unfit::within(refused, Attempt::LookAt)));
     }
     // A part that was cut off is nobody's world.
     let is_whole = |path: &InstallPath| !is_part(path);

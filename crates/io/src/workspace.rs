@@ -10,7 +10,7 @@ use kanon_core::canon::release::{Release, followed_wishes};
 use kanon_core::config::{self, InstallWish, SourceWish, WorkspaceConfig};
 use kanon_core::rulebook::{self, Rulebook};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::following::{Following, Prepared, followed_game, home, refused_wishes, workspace_of};
 use crate::open::read_bounded;
 use crate::state::State;
@@ -79,15 +79,14 @@ pub fn loaded_rulebook(path: &Path, text: String) -> Result<LoadedRulebook, Reac
 /// # Errors
 /// When it can't be read, is too large, or is no UTF-8 text.
 pub fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachError> {
-    let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
+    let unusable = |reason: Unfit| ReachError::unusable(path, reason);
     let bytes = match read_bounded(path, limits::TOML_BYTES) {
         Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
-            return Err(unusable(format!("it is larger than {} MiB", limits::TOML_BYTES >> 20)));
+            return Err(unusable(Unfit::LargerThanMib(limits::TOML_BYTES >> 20)));
         }
         read => read.during(attempt, path)?,
     };
-    String::from_utf8(bytes)
-        .map_err(|error| unusable(format!("it is not UTF-8 text (at byte {})", error.utf8_error().valid_up_to())))
+    String::from_utf8(bytes).map_err(|error| unusable(Unfit::NotUtf8(error.utf8_error().valid_up_to())))
 }
 
 impl Workspace {
@@ -322,7 +321,7 @@ impl Workspace {
         let bytes = read_bounded(&path, limits::SURVEY_BYTES).during("read the canon", &path)?;
         match Canon::from_json(&bytes) {
             Ok(canon) => Ok(Some(canon)),
-            Err(error) => Err(ReachError::BadCanon { path, reason: error.to_string() }),
+            Err(error) => Err(ReachError::BadCanon { path, reason: Unfit::told(error) }),
         }
     }
 }

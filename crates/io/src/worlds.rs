@@ -7,7 +7,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::plan::worlds::{PreparedFile, World};
 
 use crate::bytes::Bytes;
-use crate::error::{During, ReachError};
+use crate::error::{Attempt, During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::install::{FileStatus, Install, Kind, LocalInstall};
 use crate::open::regular;
@@ -30,9 +30,8 @@ fn one(install: &dyn Install, path: &InstallPath) -> Result<World, ReachError> {
         return Ok(World { path: path.clone(), files: vec![(path.clone(), stamp.size)] });
     }
     let listing = install.list(Some(path), DEPTH, &HashSet::new());
-    if let Some((what, why)) = listing.refused.first() {
-        let reason = format!("{what} in it can't be backed up: {why}");
-        return Err(ReachError::Unusable { path: outside, reason });
+    if let Some(refused) = listing.refused.first() {
+        return Err(ReachError::unusable(outside, Unfit::within(refused, Attempt::BackUp)));
     }
     let files = listing.entries.into_iter().filter_map(|entry| match entry.kind {
         Kind::File(stamp) => Some((entry.path, stamp.size)),
@@ -69,8 +68,7 @@ pub fn prepared(
         std::fs::remove_dir_all(&folder).during("clear", &folder)?;
     }
     std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
-    unpack::unpack(from, sort, &folder)
-        .map_err(|why| ReachError::Unusable { path: from.to_owned(), reason: why.to_string() })?;
+    unpack::unpack(from, sort, &folder).map_err(|why| ReachError::unusable(from, Unfit::told(why)))?;
     files_of(&folder, bytes)
 }
 
@@ -85,9 +83,8 @@ fn files_of(folder: &Path, bytes: &mut Bytes) -> Result<Vec<PreparedFile>, Reach
         return files_of(&folder.join(only.path.as_str()), bytes);
     }
     let listing = install.list(None, DEPTH, &HashSet::new());
-    if let Some((what, why)) = listing.refused.first() {
-        let reason = format!("{what} in it can't be taken over: {why}");
-        return Err(ReachError::Unusable { path: folder.to_owned(), reason });
+    if let Some(refused) = listing.refused.first() {
+        return Err(ReachError::unusable(folder, Unfit::within(refused, Attempt::TakeOver)));
     }
     let mut files = Vec::new();
     for entry in listing.entries.into_iter().filter(|entry| matches!(entry.kind, Kind::File(_))) {

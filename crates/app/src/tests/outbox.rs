@@ -66,7 +66,7 @@ fn pauses_grow_and_what_nobody_will_take_waits_longer() {
     let mut told = Vec::new();
     outbox.add(Way::Hook, "two".to_owned(), now);
     let number = outbox.next_number;
-    outbox.settle(number, Err(NotTaken { why: "404".to_owned(), may_pass: false }), now, &mut told);
+    outbox.settle(number, Err(NotTaken { why: Untaken::Told("404".to_owned()), may_pass: false }), now, &mut told);
     assert_eq!(outbox.waiting[1].next - now, 300);
 }
 

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::sync::mpsc::{Receiver, Sender, channel};
 
-use kanon_io::hook::{NotTaken, Post, hand_over, post};
+use kanon_io::hook::{NotTaken, Post, Untaken, hand_over, post};
 use kanon_io::state::State;
 use serde::{Deserialize, Serialize};
 
@@ -57,7 +57,7 @@ pub enum Delivery {
         /// The way.
         way: Way,
         /// Why not.
-        why: String,
+        why: Untaken,
     },
     /// It is taken again.
     TakenAgain(Way),

@@ -305,7 +305,7 @@ impl Game {
         let verified = match verify(&origin, &self.invite, &kept) {
             Ok(verified) => verified,
             Err(ReachError::Unreachable { address, reason }) if is_same => {
-                ui.notice(&env.tongue.with("unreachable", [at("address", address), at("reason", reason)]));
+                ui.notice(&env.tongue.with("unreachable", [at("address", address), at("reason", reason.to_string())]));
                 return Ok(News { workspace: Workspace::open_at(&root)?, stale: true, unsettled: None });
             }
             Err(error) => return Err(error.into()),

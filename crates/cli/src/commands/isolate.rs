@@ -8,7 +8,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::diagnose::isolate::{Ending, Search};
 use kanon_core::rulebook::Role;
-use kanon_io::error::{During, ReachError};
+use kanon_io::error::{During, ReachError, Unfit};
 use kanon_io::writing::write_whole;
 use serde::{Deserialize, Serialize};
 
@@ -189,8 +189,8 @@ fn kept(path: &std::path::Path, canon: Blake3, ui: &Ui) -> Result<Vec<Answer>, F
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Vec::new()),
         read => read.during("read", path)?,
     };
-    let unusable = |reason: String| ReachError::Unusable { path: path.to_owned(), reason };
-    let kept: IsolationFile = serde_json::from_str(&text).map_err(|error| unusable(error.to_string()))?;
+    let kept: IsolationFile =
+        serde_json::from_str(&text).map_err(|error| ReachError::unusable(path, Unfit::told(error)))?;
     if kept.canon != canon || kept.format != KEPT {
         ui.notice("note: what was tried before was tried with another canon, and is forgotten");
         return Ok(Vec::new());

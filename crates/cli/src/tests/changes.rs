@@ -1,5 +1,6 @@
 use super::*;
 use kanon_core::base::finding::Severity;
+use kanon_io::hook::Untaken;
 use rstest::rstest;
 
 fn said(what: What) -> ChangeReport {
@@ -88,7 +89,7 @@ fn a_refusal_without_a_verdict_says_how_to_look_closer() {
 
 #[test]
 fn deliveries_say_whose_they_are() {
-    let not_taken = Delivery::NotTaken { way: Way::Hook, why: "it answered 404".to_owned() };
+    let not_taken = Delivery::NotTaken { way: Way::Hook, why: Untaken::Told("it answered 404".to_owned()) };
     assert!(delivery(&not_taken).starts_with("the hook of [watch] did not take what is told: it answered 404"));
     assert!(delivery(&Delivery::TakenAgain(Way::Command)).starts_with("the command of [watch]"));
     assert!(delivery(&Delivery::Dropped(1)).starts_with("1 change "));

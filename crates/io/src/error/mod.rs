@@ -3,6 +3,7 @@
 mod host;
 mod lack;
 mod refusal;
+mod unfit;
 
 use std::io;
 use std::path::{Path, PathBuf};
@@ -14,6 +15,7 @@ use kanon_core::plan::PlanError;
 pub use self::host::{AddressError, HostError};
 pub use self::lack::Lack;
 pub use self::refusal::Refusal;
+pub use self::unfit::{Attempt, CopyFault, Unfit};
 
 /// Why something outside could not be done.
 #[derive(Debug, thiserror::Error)]
@@ -47,7 +49,7 @@ pub enum ReachError {
         /// The file.
         path: PathBuf,
         /// Why not.
-        reason: String,
+        reason: Unfit,
     },
     /// The canon of the workspace is not what was sealed.
     #[error("the canon in {} can't be used: {reason}", printable(&.path.display().to_string()))]
@@ -55,7 +57,7 @@ pub enum ReachError {
         /// Its file.
         path: PathBuf,
         /// Why not.
-        reason: String,
+        reason: Unfit,
     },
     /// No plan can be made.
     #[error(transparent)]
@@ -93,7 +95,7 @@ pub enum ReachError {
         /// The address, without secrets.
         address: String,
         /// Why not.
-        reason: String,
+        reason: Unfit,
     },
     /// A place does not answer.
     #[error("{address} can't be reached: {reason}")]
@@ -101,7 +103,7 @@ pub enum ReachError {
         /// The address, without secrets.
         address: String,
         /// Why not.
-        reason: String,
+        reason: Unfit,
     },
     /// A release is not believed.
     #[error("the release at {address} is refused, and nothing was changed")]
@@ -158,6 +160,13 @@ pub enum ReachError {
     /// Something is there that the plan did not know of.
     #[error("{} has changed since it was surveyed; nothing was done to it", .0.display())]
     Changed(PathBuf),
+}
+
+impl ReachError {
+    /// A file of this machine that can't be used.
+    pub fn unusable(path: impl Into<PathBuf>, reason: Unfit) -> Self {
+        Self::Unusable { path: path.into(), reason }
+    }
 }
 
 impl From<BadFile> for ReachError {

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use futures_util::stream::BoxStream;
 use kanon_core::base::path::printable;
 
+use crate::error::Unfit;
 use crate::retry::RetryPolicy;
 
 /// An answer that is being received.
@@ -29,19 +30,19 @@ pub(crate) enum Failed {
     /// More came than any honest place would send.
     TooLarge,
     /// Trying again may help.
-    MayPass(String),
+    MayPass(Unfit),
     /// Trying again will not help.
-    Other(String),
+    Other(Unfit),
 }
 
 impl Failed {
-    /// In words.
-    pub fn why(self) -> String {
+    /// Why not.
+    pub fn why(self) -> Unfit {
         match self {
-            Self::NotModified => "it answered that nothing changed".to_owned(),
-            Self::NotThere => "there is no such file".to_owned(),
-            Self::Forbidden => "it does not let us in; credentials for a bucket come from the environment".to_owned(),
-            Self::TooLarge => "more came than was promised".to_owned(),
+            Self::NotModified => Unfit::NotModified,
+            Self::NotThere => Unfit::NoSuchFile,
+            Self::Forbidden => Unfit::Forbidden,
+            Self::TooLarge => Unfit::TooMuch,
             Self::MayPass(why) | Self::Other(why) => why,
         }
     }
@@ -59,12 +60,12 @@ pub struct Access {
 impl From<reqwest::Error> for Failed {
     fn from(error: reqwest::Error) -> Self {
         if error.is_redirect() {
-            return Self::Other(innermost(&error));
+            return Self::Other(Unfit::Told(innermost(&error)));
         }
         if error.is_timeout() {
-            return Self::MayPass("nothing came for too long".to_owned());
+            return Self::MayPass(Unfit::Silent);
         }
-        Self::MayPass(innermost(&error))
+        Self::MayPass(Unfit::Told(innermost(&error)))
     }
 }
 

@@ -9,6 +9,7 @@ use std::time::UNIX_EPOCH;
 use futures_util::stream::{self, StreamExt};
 
 use super::answer::{Answer, Failed};
+use crate::error::Unfit;
 use crate::open::regular;
 
 /// Bytes that are read at a time.
@@ -144,8 +145,8 @@ fn tag_of(file: &File) -> io::Result<String> {
 fn failed(error: io::Error) -> Failed {
     match error.kind() {
         io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Failed::NotThere,
-        io::ErrorKind::PermissionDenied => Failed::Other("this machine does not let us at it".to_owned()),
-        _ => Failed::MayPass(error.to_string()),
+        io::ErrorKind::PermissionDenied => Failed::Other(Unfit::ForbiddenHere),
+        _ => Failed::MayPass(Unfit::told(error)),
     }
 }
 

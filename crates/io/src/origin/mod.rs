@@ -27,7 +27,7 @@ use self::bucket::Bucket;
 use self::folder::Folder;
 use self::no_place::NoPlace;
 use self::web::Web;
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::progress::Progress;
 use crate::retry::{Retry, RetryPolicy};
@@ -70,7 +70,7 @@ impl Origin {
     pub fn open(at: &str, root: &Path, access: &Access) -> Result<Self, ReachError> {
         let patience = access.patience;
         let shown = without_password(at);
-        let refused = |reason: String| ReachError::Address { address: shown.clone(), reason };
+        let refused = |reason: Unfit| ReachError::Address { address: shown.clone(), reason };
         let folder = match at.strip_prefix("file://") {
             Some(_) => Url::parse(at).ok().and_then(|url| url.to_file_path().ok()),
             None => (!at.contains("://")).then(|| root.join(at)),
@@ -80,7 +80,7 @@ impl Origin {
             Some(_) => Err(NoPlace::NoFolder),
             None => from_address(at, access),
         };
-        Ok(Self { place: place.map_err(|why| refused(why.to_string()))?, shown, patience })
+        Ok(Self { place: place.map_err(|why| refused(Unfit::told(why)))?, shown, patience })
     }
 
     /// How messages call it: without secrets.
@@ -176,11 +176,10 @@ impl Origin {
             let before = have;
             let (why, may_pass) = match self.fill_further(promised, &mut file, &mut have, progress).await {
                 Ok(()) if have == promised.size => break,
-                Ok(()) => ("the connection was closed too early".to_owned(), true),
+                Ok(()) => (Unfit::ClosedTooEarly, true),
                 Err(Failed::TooLarge) => {
                     drop(std::fs::remove_file(part));
-                    let why = format!("{} bytes are promised, and more came", promised.size);
-                    return Err(self.refused(promised.file, why));
+                    return Err(self.refused(promised.file, Unfit::MoreThan(promised.size)));
                 }
                 Err(failed) => {
                     let may_pass = matches!(failed, Failed::MayPass(_) | Failed::NotModified);
@@ -188,8 +187,9 @@ impl Origin {
                 }
             };
             if !may_pass || !tries.again(have > before) {
-                let kept = format!("; {have} of {} bytes are kept for the next try", promised.size);
-                return Err(self.refused(promised.file, why + if have > 0 { &kept } else { "" }));
+                let size = promised.size;
+                let why = if have > 0 { Unfit::CutShort { why: Box::new(why), have, size } } else { why };
+                return Err(self.refused(promised.file, why));
             }
             tries.wait().await;
         }
@@ -208,7 +208,7 @@ impl Origin {
         // A server that knows no ranges sends all of it again.
         if answer.start != *have {
             let emptied = file.seek(SeekFrom::Start(0)).and_then(|_| file.set_len(0));
-            emptied.map_err(|error| Failed::Other(format!("it could not be written: {error}")))?;
+            emptied.map_err(|error| Failed::Other(Unfit::NotKept(error.to_string())))?;
             *have = 0;
         }
         while let Some(chunk) = answer.chunks.next().await {
@@ -216,7 +216,7 @@ impl Origin {
             if *have + chunk.len() as u64 > promised.size {
                 return Err(Failed::TooLarge);
             }
-            file.write_all(&chunk).map_err(|error| Failed::Other(format!("it could not be written: {error}")))?;
+            file.write_all(&chunk).map_err(|error| Failed::Other(Unfit::NotKept(error.to_string())))?;
             *have += chunk.len() as u64;
             progress.done(chunk.len() as u64);
         }
@@ -256,7 +256,7 @@ impl Origin {
                 Ok(true) if came.len() as u64 == bytes.end - bytes.start => return Ok(true),
                 Ok(false) => return Ok(false),
                 Ok(true) | Err(Failed::MayPass(_)) if tries.again(came.len() > before) => tries.wait().await,
-                Ok(true) => return Err(Failed::MayPass("the connection was closed too early".to_owned())),
+                Ok(true) => return Err(Failed::MayPass(Unfit::ClosedTooEarly)),
                 Err(failed) => return Err(failed),
             }
         }
@@ -280,7 +280,7 @@ impl Origin {
     }
 
     /// An error about a file of this place.
-    pub(crate) fn refused(&self, file: &str, reason: String) -> ReachError {
+    pub(crate) fn refused(&self, file: &str, reason: Unfit) -> ReachError {
         ReachError::Address { address: format!("{file} of {}", self.shown), reason }
     }
 
@@ -332,14 +332,14 @@ impl Upload {
 }
 
 fn not_writable() -> Failed {
-    Failed::Other("a web server can't be written to; publish to its folder, or to a bucket".to_owned())
+    Failed::Other(Unfit::Unwritable)
 }
 
 /// A path of a place, if it stays in it: what a catalogue says is a stranger's word.
 fn checked(file: &str) -> Result<&str, Failed> {
     let is_part = |part: &str| !matches!(part, "" | "." | "..") && !part.contains(['\\', '\0']);
     let stays = file.split('/').all(is_part) && !file.chars().any(char::is_control);
-    stays.then_some(file).ok_or_else(|| Failed::Other(format!("{} is no path of a file there", printable(file))))
+    stays.then_some(file).ok_or_else(|| Failed::Other(Unfit::NoPathThere(printable(file))))
 }
 
 /// Bytes a second that a place must give on the whole: one that drips is as good as none, and would hold us up for ever.
@@ -359,10 +359,7 @@ fn paced(
         if passed >= window {
             let least = SLOWEST.saturating_mul(passed.as_secs().max(1));
             if came < least {
-                return Err(Failed::Other(format!(
-                    "it sends so little at a time that it would never end: {came} bytes in {} s",
-                    passed.as_secs()
-                )));
+                return Err(Failed::Other(Unfit::Drips { bytes: came, seconds: passed.as_secs() }));
             }
             (since, came) = (Instant::now(), 0);
         }

@@ -10,6 +10,7 @@ use url::Url;
 
 use super::answer::{Answer, Failed, innermost};
 use super::no_place::NoPlace;
+use crate::error::Unfit;
 use crate::retry::RetryPolicy;
 
 /// A folder of a web server.
@@ -77,9 +78,9 @@ pub(super) fn answered(answer: Response, bytes: &Range<u64>) -> Result<Answer, F
         StatusCode::NOT_FOUND | StatusCode::GONE => return Err(Failed::NotThere),
         StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => return Err(Failed::Forbidden),
         other if other.is_server_error() || other == StatusCode::TOO_MANY_REQUESTS => {
-            return Err(Failed::MayPass(format!("the server answered {other}")));
+            return Err(Failed::MayPass(Unfit::Answered(other.to_string())));
         }
-        other => return Err(Failed::Other(format!("the server answered {other}"))),
+        other => return Err(Failed::Other(Unfit::Answered(other.to_string()))),
     };
     let tag = header(answer.headers(), ETAG);
     Ok(Answer { start, tag, chunks: answer.bytes_stream().map(|chunk| Ok(chunk?.to_vec())).boxed() })

@@ -11,7 +11,7 @@ use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipWriter};
 
 use crate::bytes::{Bytes, Handing};
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::install::Seekable;
 
@@ -53,8 +53,7 @@ pub fn make(archive: &Archive, bytes: &Bytes, folder: &Path) -> Result<(NamedTem
 
 fn write(archive: &Archive, bytes: &Bytes, file: File, path: &Path) -> Result<(), ReachError> {
     let mut writer = ZipWriter::new(io::BufWriter::new(file));
-    let failed =
-        |error: zip::result::ZipError| ReachError::Unusable { path: path.to_owned(), reason: error.to_string() };
+    let failed = |error: zip::result::ZipError| ReachError::unusable(path, Unfit::told(error));
     let options = SimpleFileOptions::default().last_modified_time(DateTime::default()).unix_permissions(0o644);
     for (name, text) in &archive.texts {
         writer.start_file(name.as_str(), options.compression_method(CompressionMethod::Deflated)).map_err(failed)?;

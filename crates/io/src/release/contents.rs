@@ -14,7 +14,7 @@ use super::record::unpacked_recipe;
 use rayon::prelude::*;
 use serde::Serialize;
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
@@ -175,11 +175,7 @@ impl<'a> ReleaseContents<'a> {
         let found = regular(part).and_then(|mut whole| blake3_of(&mut whole, file.size)).during("read", part)?;
         if found.0 != file.blake3 {
             std::fs::remove_file(part).during("remove", part)?;
-            let why = format!(
-                "what came has the digest {}, and another one was signed; nothing of it was kept",
-                found.0.short()
-            );
-            return Err(self.origin.refused(path, why));
+            return Err(self.origin.refused(path, Unfit::NotSigned(found.0.short().to_string())));
         }
         std::fs::rename(part, target).during("put in place", target)
     }

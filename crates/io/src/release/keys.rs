@@ -16,7 +16,7 @@ use tough::schema::{Role, RoleKeys, RoleType, Root, Signature, Signed};
 use tough::sign::Sign;
 
 use super::{SPEC, days};
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::writing::write_whole;
 
 /// How long a root is good for, in days: it is renewed by publishing long before.
@@ -55,7 +55,7 @@ impl SigningKeys {
                 let (root_key, release_key) = (make_key(folder)?, make_key(folder)?);
                 let root = root_of(1, (&root_key, &release_key), now)?;
                 write_root(folder, root, &[&root_key])?;
-                Self::open(folder)?.ok_or_else(|| unusable(folder, "what was just written is not there".to_owned()))
+                Self::open(folder)?.ok_or_else(|| ReachError::unusable(folder, Unfit::NotWritten))
             }
         }
     }
@@ -83,7 +83,7 @@ impl SigningKeys {
         let root = root_of(self.root.signed.version.get() + 1, (&root_key, &release_key), now)?;
         // The old key says that the new one may: so whoever trusts the old root comes to the new one.
         write_root(&self.folder, root, &[&self.root_key, &root_key])?;
-        Self::open(&self.folder)?.ok_or_else(|| unusable(&self.folder, "the new root is not there".to_owned()))
+        Self::open(&self.folder)?.ok_or_else(|| ReachError::unusable(&self.folder, Unfit::NoNewRoot))
     }
 
     /// Renews a root that will end before long.
@@ -96,7 +96,7 @@ impl SigningKeys {
         }
         let root = root_of(self.root.signed.version.get() + 1, (&self.root_key, &self.release_key), now)?;
         write_root(&self.folder, root, &[&self.root_key])?;
-        Self::open(&self.folder)?.ok_or_else(|| unusable(&self.folder, "the new root is not there".to_owned()))
+        Self::open(&self.folder)?.ok_or_else(|| ReachError::unusable(&self.folder, Unfit::NoNewRoot))
     }
 
     /// The root that counts.
@@ -129,7 +129,7 @@ impl SigningKeys {
 
     /// A role as it is published: signed by the key for releases.
     pub(crate) fn sign(&self, role: impl Role) -> Result<Vec<u8>, ReachError> {
-        signed(role, &[&self.release_key]).map_err(|why| unusable(&self.folder, why.to_string()))
+        signed(role, &[&self.release_key]).map_err(|why| ReachError::unusable(&self.folder, Unfit::told(why)))
     }
 }
 
@@ -185,7 +185,7 @@ fn root_path(folder: &Path, version: u64) -> PathBuf {
 
 fn write_root(folder: &Path, root: Root, keys: &[&Ed25519KeyPair]) -> Result<(), ReachError> {
     let path = root_path(folder, root.version.get());
-    let text = signed(root, keys).map_err(|why| unusable(folder, why.to_string()))?;
+    let text = signed(root, keys).map_err(|why| ReachError::unusable(folder, Unfit::told(why)))?;
     if let Some(parent) = path.parent() {
         std::fs::create_dir_all(parent).during("make the folder", parent)?;
     }
@@ -203,12 +203,12 @@ fn newest_root(folder: &Path) -> Result<Option<Signed<Root>>, ReachError> {
     }
     let Some(path) = newest else { return Ok(None) };
     let text = std::fs::read(&path).during("read", &path)?;
-    let root = serde_json::from_slice(&text).map_err(|error| unusable(&path, error.to_string()))?;
+    let root = serde_json::from_slice(&text).map_err(|error| ReachError::unusable(&path, Unfit::told(error)))?;
     Ok(Some(root))
 }
 
 fn key_id(key: &Ed25519KeyPair) -> Result<Decoded<Hex>, ReachError> {
-    key.tuf_key().key_id().map_err(|error| unusable(Path::new("the new key"), error.to_string()))
+    key.tuf_key().key_id().map_err(|error| ReachError::unusable("the new key", Unfit::told(error)))
 }
 
 /// A key's file is called by its public half.
@@ -217,9 +217,9 @@ fn key_path(folder: &Path, public: &[u8]) -> PathBuf {
 }
 
 fn make_key(folder: &Path) -> Result<Ed25519KeyPair, ReachError> {
-    let failed = |what: &str| unusable(folder, format!("no key could be made ({what})"));
-    let key = Ed25519KeyPair::generate().map_err(|_| failed("the system gives no chance numbers"))?;
-    let der = AsDer::<aws_lc_rs::encoding::Pkcs8V1Der<'_>>::as_der(&key).map_err(|_| failed("it can't be written"))?;
+    let failed = |what: Unfit| ReachError::unusable(folder, what);
+    let key = Ed25519KeyPair::generate().map_err(|_| failed(Unfit::NoChance))?;
+    let der = AsDer::<aws_lc_rs::encoding::Pkcs8V1Der<'_>>::as_der(&key).map_err(|_| failed(Unfit::KeyNotWritten))?;
     let path = key_path(folder, key.public_key().as_ref());
     if let Some(parent) = path.parent() {
         std::fs::create_dir_all(parent).during("make the folder", parent)?;
@@ -247,15 +247,11 @@ fn find_key(folder: &Path, root: &Root, role: RoleType) -> Result<Ed25519KeyPair
         let tough::schema::key::Key::Ed25519 { keyval, .. } = key else { continue };
         let path = key_path(folder, keyval.public.as_ref());
         let Ok(text) = std::fs::read(&path) else { continue };
-        let pem = pem::parse(&text).map_err(|error| unusable(&path, error.to_string()))?;
-        return Ed25519KeyPair::from_pkcs8(pem.contents()).map_err(|error| unusable(&path, error.to_string()));
+        let pem = pem::parse(&text).map_err(|error| ReachError::unusable(&path, Unfit::told(error)))?;
+        return Ed25519KeyPair::from_pkcs8(pem.contents())
+            .map_err(|error| ReachError::unusable(&path, Unfit::told(error)));
     }
-    let why = "a key that signs releases is not there; put your copy of this folder back".to_owned();
-    Err(unusable(&folder.join("keys"), why))
-}
-
-fn unusable(path: &Path, reason: String) -> ReachError {
-    ReachError::Unusable { path: path.to_owned(), reason }
+    Err(ReachError::unusable(folder.join("keys"), Unfit::NoSigningKey))
 }
 
 #[cfg(test)]

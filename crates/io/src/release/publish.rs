@@ -23,7 +23,7 @@ use super::packs::make_recipe;
 use super::record::{self, Record, RecordedRelease};
 use super::{SPEC, days};
 use crate::bytes::Bytes;
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::open::regular;
 use crate::origin::{Failed, Origin, runtime};
@@ -190,9 +190,7 @@ fn alone(folder: &Path) -> Result<File, ReachError> {
     let lock = File::create(&path).during("make", &path)?;
     match lock.try_lock() {
         Ok(()) => Ok(lock),
-        Err(std::fs::TryLockError::WouldBlock) => {
-            Err(ReachError::Unusable { path, reason: "this workspace is publishing right now".to_owned() })
-        }
+        Err(std::fs::TryLockError::WouldBlock) => Err(ReachError::unusable(path, Unfit::Publishing)),
         Err(std::fs::TryLockError::Error(source)) => Err(ReachError::Io { attempt: "lock", path, source }),
     }
 }
@@ -213,8 +211,7 @@ fn clear_away(folder: &Path) -> Result<(), ReachError> {
 }
 
 fn canon_text(canon: &Canon, folder: &Path) -> Result<String, ReachError> {
-    let unusable =
-        |error: serde_json::Error| ReachError::Unusable { path: folder.join(CANON), reason: error.to_string() };
+    let unusable = |error: serde_json::Error| ReachError::unusable(folder.join(CANON), Unfit::told(error));
     canon.to_json().map_err(unusable)
 }
 
@@ -240,8 +237,8 @@ impl<'o> Destination<'o> {
                     .await
                     .map_err(|e| self.origin.refused(&file, e.why()))?;
                 if found != root {
-                    let reason = "it holds a release that was signed with other keys than this workspace's".to_owned();
-                    return Err(ReachError::Address { address: self.origin.shown().to_owned(), reason });
+                    let address = self.origin.shown().to_owned();
+                    return Err(ReachError::Address { address, reason: Unfit::OthersKeys });
                 }
                 return Ok(());
             }
@@ -249,8 +246,7 @@ impl<'o> Destination<'o> {
         if !self.there.contains_key(TIMESTAMP) {
             return Ok(());
         }
-        let reason = "it holds a release, and nothing tells that it is this workspace's".to_owned();
-        Err(ReachError::Address { address: self.origin.shown().to_owned(), reason })
+        Err(ReachError::Address { address: self.origin.shown().to_owned(), reason: Unfit::PerhapsOthers })
     }
 
     /// Reads everything back that bears its digest in its name, and forgets what does not fit it: that is then put up anew.
@@ -708,7 +704,7 @@ fn meta(version: NonZeroU64, bytes: &[u8]) -> Metafile {
 }
 
 fn invalid(path: &Path, error: &dyn std::error::Error) -> ReachError {
-    ReachError::Unusable { path: path.to_owned(), reason: error.to_string() }
+    ReachError::unusable(path, Unfit::told(error))
 }
 
 /// The recipes of a mod's files in the canon of the last release.

@@ -9,7 +9,7 @@ use kanon_core::canon::Canon;
 use kanon_core::canon::release::{Recipe, RecipeError, Release};
 use serde::{Deserialize, Serialize};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::writing::write_whole;
 
 const FORMAT: &str = "kanon-published/1";
@@ -48,10 +48,10 @@ impl Record {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
             read => read.during("read", &path)?,
         };
-        let record: Self = serde_json::from_slice(&bytes)
-            .map_err(|error| ReachError::Unusable { path: path.clone(), reason: error.to_string() })?;
+        let record: Self =
+            serde_json::from_slice(&bytes).map_err(|error| ReachError::unusable(&path, Unfit::told(error)))?;
         if record.format != FORMAT {
-            return Err(ReachError::Unusable { path, reason: format!("it is of the format {}", record.format) });
+            return Err(ReachError::unusable(path, Unfit::format(&record.format)));
         }
         Ok(record)
     }
@@ -88,7 +88,7 @@ impl Record {
             drop(std::fs::remove_file(canon_path(folder, old.release.number)));
         }
         let text = serde_json::to_string_pretty(&self)
-            .map_err(|error| ReachError::Unusable { path: path(folder), reason: error.to_string() })?;
+            .map_err(|error| ReachError::unusable(path(folder), Unfit::told(error)))?;
         write_whole(&path(folder), &text)
     }
 

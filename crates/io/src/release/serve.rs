@@ -17,7 +17,7 @@ use tokio::net::TcpStream;
 use tokio_io_timeout::TimeoutStream;
 use tower_http::services::ServeDir;
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 use crate::install::locked;
 
 /// The folders and files that are served; whatever else lies there is nobody's business.
@@ -36,11 +36,10 @@ pub fn is_release(folder: &Path) -> bool {
 /// When the folder holds no release, or nobody can listen there.
 pub fn serve(folder: &Path, listen: &str, begun: impl FnOnce(SocketAddr)) -> Result<(), ReachError> {
     if !is_release(folder) {
-        let reason = "it holds no release: metadata/timestamp.json is not there".to_owned();
-        return Err(ReachError::Unusable { path: folder.to_owned(), reason });
+        return Err(ReachError::unusable(folder, Unfit::NoRelease));
     }
     let refused =
-        |reason: std::io::Error| ReachError::Address { address: listen.to_owned(), reason: reason.to_string() };
+        |error: std::io::Error| ReachError::Address { address: listen.to_owned(), reason: Unfit::told(error) };
     let runtime = tokio::runtime::Builder::new_multi_thread().enable_all().build().during("serve", folder)?;
     runtime.block_on(async {
         let listener = tokio::net::TcpListener::bind(listen).await.map_err(refused)?;

@@ -23,8 +23,8 @@ use tough::{
 };
 use url::Url;
 
-use crate::error::Refusal;
 use crate::error::{During, ReachError};
+use crate::error::{Refusal, Unfit};
 use crate::origin::{Failed, Origin, runtime};
 use crate::retry::Retry;
 use crate::writing::write_whole;
@@ -97,7 +97,7 @@ struct Visit<'a> {
 /// Why a visit came to nothing.
 enum Distrust {
     Refused(Refusal),
-    Unreachable(String),
+    Unreachable(Unfit),
     Here(ReachError),
 }
 
@@ -267,11 +267,11 @@ fn file_of(error: &ToughError, asked: &str) -> String {
 
 /// The place did not answer: nothing is known of what is there.
 #[derive(Debug)]
-struct Lost(String);
+struct Lost(Unfit);
 
 impl fmt::Display for Lost {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(&self.0)
+        self.0.fmt(f)
     }
 }
 

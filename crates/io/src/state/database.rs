@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use rusqlite::{Connection, TransactionBehavior};
 
-use crate::error::{During, ReachError};
+use crate::error::{During, ReachError, Unfit};
 
 /// The files in Kanon's own folder of a workspace.
 pub(super) const JOURNAL_FILE: &str = "journal.db";
@@ -107,8 +107,7 @@ impl Database {
         loop {
             let version = usize::try_from(self.version()?).unwrap_or(usize::MAX);
             if version > newest {
-                let reason = "a newer Kanon wrote it; use that one".to_owned();
-                return Err(ReachError::Unusable { path: self.path, reason });
+                return Err(ReachError::unusable(self.path, Unfit::NewerKanon));
             }
             let Some(step) = JOURNAL.get(version) else { return Ok(self) };
             let from = old.filter(|old| version == 0 && old.is_file()).map(|old| old.display().to_string());
@@ -177,7 +176,7 @@ pub(super) fn open_cache(path: &Path) -> Result<Database, ReachError> {
             std::fs::remove_file(&file).during("throw away", &file)?;
         }
     }
-    open()?.ok_or_else(|| ReachError::Unusable { path: path.to_owned(), reason: "it can't be made anew".to_owned() })
+    open()?.ok_or_else(|| ReachError::unusable(path, Unfit::NotMadeAnew))
 }
 
 fn is_damaged(error: &ReachError) -> bool {
