@@ -1,5 +1,7 @@
 //! What goes wrong between here and a host.
 
+use displaydoc::Display;
+
 /// Why a host can't be worked with.
 #[derive(Debug, thiserror::Error)]
 pub enum HostError {
@@ -17,17 +19,17 @@ pub enum HostError {
         /// The address.
         address: String,
         /// Why not.
-        reason: String,
+        reason: Unanswered,
     },
     /// It lets nobody in with what we have.
-    #[error("{address} does not let `{user}` in; {tried}")]
+    #[error("{address} does not let `{user}` in; {}", .tried.iter().map(ToString::to_string).collect::<Vec<_>>().join("; "))]
     Login {
         /// The address.
         address: String,
         /// Who tried.
         user: String,
         /// With what.
-        tried: String,
+        tried: Vec<Tried>,
     },
     /// Nobody has said yet that this is the right host.
     #[error("the host {host} shows a key that nobody here has seen before: {fingerprint}")]
@@ -69,4 +71,38 @@ pub enum AddressError {
     /// Its path leads out, or can't be a path.
     #[error("its path has a `..`, a line end or a backslash in it")]
     Path,
+}
+
+/// Why a host does not answer as it should.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Unanswered {
+    /// {0}
+    Told(String),
+    /// the host says: {0}
+    Says(String),
+    /// its folder can't be listed: {0}
+    Folder(String),
+    /// no SFTP is spoken there: {0}
+    NoSftp(String),
+    /// no threads to work with: {0}
+    NoThreads(String),
+}
+
+/// What was tried to be let in.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum Tried {
+    /// no password was given
+    NoPassword,
+    /// the password is wrong
+    WrongPassword,
+    /// the key agent does not answer
+    SilentAgent,
+    /// {0} keys of the agent
+    AgentKeys(usize),
+    /// the key {0}
+    Key(String),
+    /// the key {0} wants a passphrase
+    LockedKey(String),
+    /// the key {0} can't be read ({1})
+    UnreadKey(String, String),
 }

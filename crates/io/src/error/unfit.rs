@@ -225,8 +225,8 @@ impl Unfit {
     }
 
     /// What could not be done to something in a folder.
-    pub fn within((what, why): &(String, String), attempt: Attempt) -> Self {
-        Self::Within { what: what.clone(), attempt, why: why.clone() }
+    pub fn within((what, why): &(String, impl fmt::Display), attempt: Attempt) -> Self {
+        Self::Within { what: what.clone(), attempt, why: why.to_string() }
     }
 
     /// A file of another format than this program's.

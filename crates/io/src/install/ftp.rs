@@ -19,7 +19,7 @@ use super::connection::{Connection, Connector, Fault, HostEntry, Sink};
 use super::credentials::{Credentials, Secret};
 use super::tls::{Timed, Trust};
 use super::{FileFingerprint, FileStatus, nanoseconds, seconds_of};
-use crate::error::HostError;
+use crate::error::{HostError, Tried, Unanswered};
 use crate::retry::RetryPolicy;
 
 /// Bytes that go over a line at a time.
@@ -41,7 +41,11 @@ impl FtpDialler {
     }
 
     fn unreachable(&self, reason: &dyn std::fmt::Display) -> HostError {
-        HostError::Unreachable { address: self.address.to_string(), reason: reason.to_string() }
+        self.unanswered(Unanswered::Told(reason.to_string()))
+    }
+
+    fn unanswered(&self, reason: Unanswered) -> HostError {
+        HostError::Unreachable { address: self.address.to_string(), reason }
     }
 
     fn connect(&self) -> Result<RustlsFtpStream, HostError> {
@@ -77,7 +81,7 @@ impl FtpDialler {
                 _ => self.door.password(attempt),
             };
             let Some(password) = password else {
-                let tried = if attempt == 0 { "no password was given" } else { "the password is wrong" }.to_owned();
+                let tried = vec![if attempt == 0 { Tried::NoPassword } else { Tried::WrongPassword }];
                 return Err(HostError::Login { address: self.address.to_string(), user, tried });
             };
             match stream.login(user.as_str(), password.reveal()) {
@@ -86,7 +90,7 @@ impl FtpDialler {
                     return Ok(());
                 }
                 Err(FtpError::UnexpectedResponse(answer)) if is_final_no(&answer) => attempt += 1,
-                Err(error) => return Err(self.unreachable(&said(error))),
+                Err(error) => return Err(self.unanswered(said(error))),
             }
         }
     }
@@ -125,7 +129,7 @@ impl Connector for FtpDialler {
         stream =
             stream.passive_stream_builder(move |address| timed(&address, patience).map_err(FtpError::ConnectionError));
         stream.set_passive_nat_workaround(true);
-        stream.transfer_type(FileType::Binary).map_err(|error| self.unreachable(&said(error)))?;
+        stream.transfer_type(FileType::Binary).map_err(|error| self.unanswered(said(error)))?;
         let home = stream.pwd().unwrap_or_default();
         let can = Can::ask(&mut stream);
         stream.set_mode(if can.extended_passive { Mode::ExtendedPassive } else { Mode::Passive });
@@ -185,7 +189,7 @@ fn fault(error: FtpError) -> Fault {
             _ => Fault::Refused(refusal(&answer)),
         },
         FtpError::ConnectionError(error) if error.kind() == io::ErrorKind::InvalidInput => Fault::Refused(error),
-        other => Fault::Lost(said(other)),
+        other => Fault::Lost(said(other).to_string()),
     }
 }
 
@@ -207,7 +211,7 @@ fn refusal(answer: &Response) -> io::Error {
     } else {
         io::ErrorKind::Other
     };
-    io::Error::new(kind, format!("the host says: {text}"))
+    io::Error::new(kind, Unanswered::Says(text).to_string())
 }
 
 fn told(answer: &Response) -> String {
@@ -216,11 +220,11 @@ fn told(answer: &Response) -> String {
     if line.is_empty() { answer.status.to_string() } else { line }
 }
 
-fn said(error: FtpError) -> String {
+fn said(error: FtpError) -> Unanswered {
     match error {
-        FtpError::UnexpectedResponse(answer) => format!("the host says: {}", told(&answer)),
-        FtpError::ConnectionError(error) => error.to_string(),
-        other => other.to_string(),
+        FtpError::UnexpectedResponse(answer) => Unanswered::Says(told(&answer)),
+        FtpError::ConnectionError(error) => Unanswered::Told(error.to_string()),
+        other => Unanswered::Told(other.to_string()),
     }
 }
 

@@ -72,7 +72,7 @@ impl LocalInstall {
         let names = match std::fs::read_dir(&outside) {
             Ok(names) => names,
             Err(error) => {
-                listing.refused.push((shown(folder, ""), format!("the folder can't be listed: {error}")));
+                listing.refused.push((shown(folder, ""), NotListed::Folder(error.to_string())));
                 return listing;
             }
         };
@@ -81,7 +81,7 @@ impl LocalInstall {
             match entry.and_then(|entry| Ok((entry.file_name(), entry.file_type()?, entry))) {
                 Ok((name, kind, entry)) => self.take(folder, &name, kind, &entry, &mut listing, &mut folders),
                 Err(error) => {
-                    listing.refused.push((shown(folder, ""), format!("an entry can't be looked at: {error}")));
+                    listing.refused.push((shown(folder, ""), NotListed::Entry(error.to_string())));
                 }
             }
         }
@@ -111,7 +111,7 @@ impl LocalInstall {
         let path = name.to_str().ok_or(NotListed::NotUnicode);
         let path = match path.and_then(|name| Ok(named(folder, name)?)) {
             Ok(path) => path,
-            Err(why) => return listing.refused.push((text(), why.to_string())),
+            Err(why) => return listing.refused.push((text(), why)),
         };
         if kind.is_dir() {
             return folders.push(path);
@@ -122,8 +122,8 @@ impl LocalInstall {
             Ok(metadata) if metadata.is_file() => {
                 listing.entries.push(Entry { path, kind: Kind::File(FileFingerprint::of(&metadata)) });
             }
-            Ok(_) => listing.refused.push((text(), NotListed::OtherKind.to_string())),
-            Err(reason) => listing.refused.push((text(), reason.to_string())),
+            Ok(_) => listing.refused.push((text(), NotListed::OtherKind)),
+            Err(reason) => listing.refused.push((text(), reason)),
         }
     }
 

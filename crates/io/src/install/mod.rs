@@ -104,7 +104,7 @@ pub struct Listing {
     /// Files and folders.
     pub entries: Vec<Entry>,
     /// Paths as text, with the reason.
-    pub refused: Vec<(String, String)>,
+    pub refused: Vec<(String, NotListed)>,
 }
 
 /// Bytes that can be read anywhere.
@@ -313,28 +313,50 @@ fn shown(folder: Option<&InstallPath>, name: &str) -> String {
 }
 
 /// Why something in a folder is not listed.
-#[derive(Debug, thiserror::Error)]
-enum NotListed {
-    #[error(transparent)]
-    Io(#[from] io::Error),
+#[derive(Debug, Clone, thiserror::Error)]
+pub enum NotListed {
+    /// What the system says.
+    #[error("{0}")]
+    Told(String),
+    /// The folder can't be listed at all.
+    #[error("the folder can't be listed: {0}")]
+    Folder(String),
+    /// Something in it can't be looked at.
+    #[error("an entry can't be looked at: {0}")]
+    Entry(String),
+    /// More lies there than in any install.
+    #[error("there are more than {0} files and folders in it")]
+    TooMany(usize),
+    /// Its name is no text.
     #[error("its name is no Unicode text")]
     NotUnicode,
+    /// Its name is not for every system.
     #[error(transparent)]
     BadName(#[from] BadName),
+    /// It is something else.
     #[error("it is neither a file nor a folder")]
     OtherKind,
+    /// It is a link to a folder.
     #[error("it is a link to a folder, which is not followed")]
     LinkToFolder,
+    /// It is a link on a host.
     #[error("it is a link, and links on a host are not followed")]
     LinkOnHost,
+    /// It is a link that leads out.
     #[error("it is a link that points outside the install, or nowhere")]
     LinkOutside,
 }
 
+impl From<io::Error> for NotListed {
+    fn from(error: io::Error) -> Self {
+        Self::Told(error.to_string())
+    }
+}
+
 /// A name that not every system takes.
-#[derive(Debug, thiserror::Error)]
+#[derive(Debug, Clone, thiserror::Error)]
 #[error("its name can't be used everywhere: {}", .0.reason())]
-struct BadName(PathError);
+pub struct BadName(PathError);
 
 /// The path of a name in a listing, or why it can't be one.
 fn named(folder: Option<&InstallPath>, name: &str) -> Result<InstallPath, BadName> {

@@ -17,7 +17,7 @@ use super::{
     Entry, FileFingerprint, FileStatus, Install, KeptDocument, Kind, Listing, NotListed, OWN_FOLDER, Seekable, ftp,
     locked, named, sftp, shown, side_by_side,
 };
-use crate::error::HostError;
+use crate::error::{HostError, Unanswered};
 use crate::retry::{Retry, RetryPolicy};
 
 /// Connections to one host at a time.
@@ -93,10 +93,9 @@ impl RemoteInstall {
         };
         match &*install.folder_listing("") {
             Ok(_) => Ok(install),
-            Err((_, reason)) => Err(HostError::Unreachable {
-                address: install.shown,
-                reason: format!("its folder can't be listed: {reason}"),
-            }),
+            Err((_, reason)) => {
+                Err(HostError::Unreachable { address: install.shown, reason: Unanswered::Folder(reason.clone()) })
+            }
         }
     }
 
@@ -139,7 +138,7 @@ impl RemoteInstall {
                         why
                     }
                 },
-                Err(HostError::Unreachable { reason, .. }) => reason,
+                Err(HostError::Unreachable { reason, .. }) => reason.to_string(),
                 Err(error) => return Err(lost(&self.shown, &error.to_string())),
             };
             if !tries.again(come() > before) {
@@ -228,7 +227,7 @@ impl RemoteInstall {
 
     fn take(&self, folder: Option<&InstallPath>, found: &HostEntry, listing: &mut Listing) -> Option<InstallPath> {
         let refuse = |listing: &mut Listing, why: NotListed| {
-            listing.refused.push((shown(folder, &found.name), why.to_string()));
+            listing.refused.push((shown(folder, &found.name), why));
         };
         match (named(folder, &found.name), found.there) {
             (Err(why), _) => refuse(listing, why.into()),
@@ -315,9 +314,7 @@ impl Install for RemoteInstall {
             for (folder, listed) in level.iter().zip(listed) {
                 match &*listed {
                     Err((_, why)) => {
-                        listing
-                            .refused
-                            .push((shown(folder.as_ref(), ""), format!("the folder can't be listed: {why}")));
+                        listing.refused.push((shown(folder.as_ref(), ""), NotListed::Folder(why.clone())));
                     }
                     Ok(entries) => {
                         for found in entries {
@@ -335,8 +332,7 @@ impl Install for RemoteInstall {
                 return listing;
             }
             if listing.entries.len() > limits::HOST_ENTRIES {
-                let why = format!("there are more than {} files and folders in it", limits::HOST_ENTRIES);
-                listing.refused.push((shown(folder, ""), why));
+                listing.refused.push((shown(folder, ""), NotListed::TooMany(limits::HOST_ENTRIES)));
                 return listing;
             }
             level = below;

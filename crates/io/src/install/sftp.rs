@@ -25,7 +25,7 @@ use super::connection::{Connection, Connector, Fault, HostEntry, Sink};
 use super::credentials::{Credentials, HostKey, Login, Standing};
 use super::ftp::{digest_in, tcp};
 use super::{FileFingerprint, FileStatus};
-use crate::error::HostError;
+use crate::error::{HostError, Tried, Unanswered};
 use crate::retry::RetryPolicy;
 
 /// Bytes of one request, which every host takes.
@@ -90,13 +90,17 @@ impl SftpDialler {
         let runtime = tokio::runtime::Builder::new_multi_thread().worker_threads(2).enable_all().build();
         let runtime = runtime.map_err(|error| HostError::Unreachable {
             address: address.to_string(),
-            reason: format!("no threads to work with: {error}"),
+            reason: Unanswered::NoThreads(error.to_string()),
         })?;
         Ok(Self { address, door, patience, runtime: Arc::new(runtime) })
     }
 
     fn unreachable(&self, reason: &dyn std::fmt::Display) -> HostError {
-        HostError::Unreachable { address: self.address.to_string(), reason: reason.to_string() }
+        self.unanswered(Unanswered::Told(reason.to_string()))
+    }
+
+    fn unanswered(&self, reason: Unanswered) -> HostError {
+        HostError::Unreachable { address: self.address.to_string(), reason }
     }
 
     async fn connect(&self) -> Result<Handle<Judge>, HostError> {
@@ -142,8 +146,8 @@ impl SftpDialler {
             }
             attempt += 1;
         }
-        tried.push(if attempt == 0 { "no password was given" } else { "the password is wrong" }.to_owned());
-        Err(HostError::Login { address: self.address.to_string(), user: login.user, tried: tried.join("; ") })
+        tried.push(if attempt == 0 { Tried::NoPassword } else { Tried::WrongPassword });
+        Err(HostError::Login { address: self.address.to_string(), user: login.user, tried })
     }
 
     async fn hash_for(&self, handle: &Handle<Judge>) -> Option<HashAlg> {
@@ -155,18 +159,18 @@ impl SftpDialler {
         handle: &mut Handle<Judge>,
         login: &Login,
         socket: &Path,
-        tried: &mut Vec<String>,
+        tried: &mut Vec<Tried>,
     ) -> Result<bool, HostError> {
         #[cfg(unix)]
         let agent = AgentClient::connect_uds(socket).await;
         #[cfg(windows)]
         let agent = AgentClient::connect_named_pipe(socket).await;
         let Ok(mut agent) = agent else {
-            tried.push("the key agent does not answer".to_owned());
+            tried.push(Tried::SilentAgent);
             return Ok(false);
         };
         let identities = agent.request_identities().await.unwrap_or_default();
-        tried.push(format!("{} keys of the agent", identities.len().min(AGENT_KEYS)));
+        tried.push(Tried::AgentKeys(identities.len().min(AGENT_KEYS)));
         for identity in identities.into_iter().take(AGENT_KEYS) {
             let AgentIdentity::PublicKey { key, .. } = identity else { continue };
             let hash = if key.algorithm().is_rsa() { self.hash_for(handle).await } else { None };
@@ -184,14 +188,14 @@ impl SftpDialler {
         handle: &mut Handle<Judge>,
         login: &Login,
         path: &Path,
-        tried: &mut Vec<String>,
+        tried: &mut Vec<Tried>,
     ) -> Result<bool, HostError> {
         let key = match load_secret_key(path, None) {
             Ok(key) => Ok(key),
             Err(russh::keys::Error::KeyIsEncrypted) => {
                 let passphrase = tokio::task::block_in_place(|| self.door.passphrase(path));
                 let Some(passphrase) = passphrase else {
-                    tried.push(format!("the key {} wants a passphrase", path.display()));
+                    tried.push(Tried::LockedKey(path.display().to_string()));
                     return Ok(false);
                 };
                 load_secret_key(path, Some(passphrase.reveal()))
@@ -201,13 +205,13 @@ impl SftpDialler {
         let key = match key {
             Ok(key) => key,
             Err(error) => {
-                tried.push(format!("the key {} can't be read ({error})", path.display()));
+                tried.push(Tried::UnreadKey(path.display().to_string(), error.to_string()));
                 return Ok(false);
             }
         };
         let hash = if key.algorithm().is_rsa() { self.hash_for(handle).await } else { None };
         let signed = PrivateKeyWithHashAlg::new(Arc::new(key), hash);
-        tried.push(format!("the key {}", path.display()));
+        tried.push(Tried::Key(path.display().to_string()));
         match handle.authenticate_publickey(login.user.as_str(), signed).await {
             Ok(result) => Ok(result.success()),
             Err(error) => Err(self.unreachable(&error)),
@@ -241,7 +245,7 @@ impl SftpDialler {
         let config =
             SftpConfig { request_timeout_secs: self.patience.silence.as_secs().max(1), ..SftpConfig::default() };
         let session = RawSftpSession::new_with_config(channel.into_stream(), config);
-        session.init().await.map_err(|error| self.unreachable(&format!("no SFTP is spoken there: {error}")))?;
+        session.init().await.map_err(|error| self.unanswered(Unanswered::NoSftp(error.to_string())))?;
         Ok(session)
     }
 }
@@ -292,10 +296,7 @@ fn refusal(code: StatusCode, message: &str) -> io::Error {
         _ => io::ErrorKind::Other,
     };
     let text: String = message.trim().chars().filter(|c| !c.is_control()).take(300).collect();
-    io::Error::new(
-        kind,
-        if text.is_empty() { format!("the host says: {code}") } else { format!("the host says: {text}") },
-    )
+    io::Error::new(kind, Unanswered::Says(if text.is_empty() { code.to_string() } else { text }).to_string())
 }
 
 fn there(attributes: &FileAttributes) -> FileStatus {

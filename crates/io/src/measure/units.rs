@@ -135,7 +135,7 @@ impl<'r> Shelved<'r> {
     fn refuse(&mut self, shelf: &Shelf, listing: &Listing) {
         for (path, why) in &listing.refused {
             if self.unreadable.iter().all(|other| other.path != *path) {
-                let (path, why, shelf) = (path.clone(), why.clone(), Some(shelf.name.clone()));
+                let (path, why, shelf) = (path.clone(), why.to_string(), Some(shelf.name.clone()));
                 self.unreadable.push(Unreadable {
                     path,
                     shelf,
