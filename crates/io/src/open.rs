@@ -43,6 +43,10 @@ pub const WITHOUT_WAITING: i32 = rustix::fs::OFlags::NONBLOCK.union(rustix::fs::
 #[cfg(not(unix))]
 fn without_waiting(_: &mut std::fs::OpenOptions) {}
 
+#[derive(Debug, thiserror::Error)]
+#[error("it has more than {0} bytes")]
+struct Larger(u64);
+
 /// Reads a file whole, up to a bound.
 ///
 /// # Errors
@@ -52,7 +56,7 @@ pub fn read_bounded(path: &Path, most: u64) -> io::Result<Vec<u8>> {
     let mut bytes = Vec::new();
     regular(path)?.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
     if bytes.len() as u64 > most {
-        return Err(io::Error::new(io::ErrorKind::FileTooLarge, format!("it has more than {most} bytes")));
+        return Err(io::Error::new(io::ErrorKind::FileTooLarge, Larger(most)));
     }
     Ok(bytes)
 }

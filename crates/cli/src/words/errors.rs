@@ -266,7 +266,12 @@ fn refusal_hint(refusal: &Refusal) -> &'static str {
         Refusal::NotInvited(_) => {
             "don't go on: ask whoever invited you for a new invite, by another way than this place"
         }
-        Refusal::WrongSignature(_) | Refusal::OtherFile(_) | Refusal::Mixed(_) | Refusal::Garbled { .. } => {
+        Refusal::WrongSignature(_)
+        | Refusal::OtherFile(_)
+        | Refusal::Unsigned(_)
+        | Refusal::Lacking(_)
+        | Refusal::Mixed(_)
+        | Refusal::Garbled { .. } => {
             "try again in a while, in case it is being published right now; if it stays so, tell whoever invited you"
         }
         Refusal::Older(_) | Refusal::Endless(_) => "tell whoever invited you: the place may be in wrong hands",

@@ -82,6 +82,8 @@ pub enum Unanswered {
     Says(String),
     /// its folder can't be listed: {0}
     Folder(String),
+    /// its listing can't be understood: {0}
+    Listing(String),
     /// no SFTP is spoken there: {0}
     NoSftp(String),
     /// no threads to work with: {0}

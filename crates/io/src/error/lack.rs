@@ -1,5 +1,7 @@
 //! How much room is missing.
 
+use std::fmt;
+
 /// How much room is missing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Lack {
@@ -19,25 +21,28 @@ pub enum Lack {
     },
 }
 
-impl Lack {
-    /// In words.
-    pub fn told(&self) -> String {
-        let mib = |bytes: u64| format!("{:.1} MiB", bytes as f64 / f64::from(1 << 20));
+impl fmt::Display for Lack {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match *self {
             Self::Bytes { needed, free } => {
-                format!(
-                    "{} are needed and {} are free, so {} are missing",
-                    mib(needed),
-                    mib(free),
-                    mib(needed.saturating_sub(free))
-                )
+                let missing = Mib(needed.saturating_sub(free));
+                write!(f, "{} are needed and {} are free, so {missing} are missing", Mib(needed), Mib(free))
             }
             Self::Files { needed, free } => {
-                format!(
-                    "the disk can take {free} more files and {needed} are needed, so {} file numbers are missing",
-                    needed.saturating_sub(free)
+                let missing = needed.saturating_sub(free);
+                write!(
+                    f,
+                    "the disk can take {free} more files and {needed} are needed, so {missing} file numbers are missing"
                 )
             }
         }
+    }
+}
+
+struct Mib(u64);
+
+impl fmt::Display for Mib {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{:.1} MiB", self.0 as f64 / f64::from(1 << 20))
     }
 }

@@ -137,7 +137,7 @@ pub enum ReachError {
         source: Box<ReachError>,
     },
     /// There is not enough room.
-    #[error("there is not enough room in {} to {attempt}: {}", printable(&.path.display().to_string()), lack.told())]
+    #[error("there is not enough room in {} to {attempt}: {lack}", printable(&.path.display().to_string()))]
     NoRoom {
         /// For what.
         attempt: &'static str,

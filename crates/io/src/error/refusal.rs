@@ -18,6 +18,12 @@ pub enum Refusal {
     /// Its signatures have ended.
     #[error("the signature of its {0} has ended: newer releases are held back, or none was published for long")]
     Ended(String),
+    /// A part is not among what was signed.
+    #[error("its parts are of different releases: {0} is not among what was signed")]
+    Unsigned(String),
+    /// A part is not there.
+    #[error("its parts are of different releases: {0} is not there")]
+    Lacking(String),
     /// Parts of different releases.
     #[error("its parts are of different releases: {0}")]
     Mixed(String),

@@ -268,7 +268,7 @@ impl FtpLine {
             let parsed = ListParser::parse_posix(line).or_else(|_| ListParser::parse_dos(line));
             let Ok(found) = parsed else {
                 let shown = kanon_core::base::path::printable(line);
-                return Err(Fault::Refused(io::Error::other(format!("its listing can't be understood: {shown}"))));
+                return Err(Fault::Refused(io::Error::other(Unanswered::Listing(shown).to_string())));
             };
             entries.push(entry_of(&found, mode_of(line)));
         }

@@ -196,7 +196,7 @@ async fn invited_root(origin: &Origin, invite: &Invite) -> Result<Vec<u8>, Distr
 }
 
 async fn target(repository: &Repository, name: &str) -> Result<String, Distrust> {
-    let missing = || Distrust::Refused(Refusal::Mixed(format!("{name} is not among what was signed")));
+    let missing = || Distrust::Refused(Refusal::Unsigned(name.to_owned()));
     let known = TargetName::new(name).map_err(|error| distrust(&error, name))?;
     let size = repository.targets().signed.targets.get(&known).ok_or_else(missing)?.length;
     let most = if name == CANON { limits::SURVEY_BYTES } else { limits::SIGNED_BYTES };
@@ -244,7 +244,7 @@ fn distrust(error: &ToughError, asked: &str) -> Distrust {
             ToughError::Transport { source, .. } if source.kind() == TransportErrorKind::FileNotFound => {
                 match file_of(error, asked) {
                     file if file == "timestamp.json" => refused(Refusal::Nothing),
-                    file => refused(Refusal::Mixed(format!("{file} is not there"))),
+                    file => refused(Refusal::Lacking(file)),
                 }
             }
             other => refused(Refusal::Mixed(printable(&other.to_string()))),

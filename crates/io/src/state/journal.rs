@@ -298,11 +298,15 @@ fn insert_before(connection: &Connection, alignment: i64, before: &[(String, Bef
     })
 }
 
+#[derive(Debug, thiserror::Error)]
+#[error("`{0}` is no state of an alignment")]
+struct NoState(String);
+
 /// A word that nobody knows is no state: taking it for any would do the wrong thing to an install.
 fn state_of(word: &str) -> rusqlite::Result<AlignmentState> {
     AlignmentState::of_word(word).ok_or_else(|| {
-        let error = format!("`{}` is no state of an alignment", kanon_core::base::path::printable(word));
-        rusqlite::Error::FromSqlConversionFailure(3, rusqlite::types::Type::Text, error.into())
+        let error = Box::new(NoState(kanon_core::base::path::printable(word)));
+        rusqlite::Error::FromSqlConversionFailure(3, rusqlite::types::Type::Text, error)
     })
 }
 
