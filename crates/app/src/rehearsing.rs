@@ -178,7 +178,7 @@ impl<'e> Rehearsal<'e> {
         if self.observer.is_break_asked() {
             return Err(RehearsalError::BrokenOff(self.placed.name.clone()).into());
         }
-        Ok(self.judged(&canon, &survey, watched))
+        Ok(self.judged(&canon, &survey, &watched))
     }
 
     fn survey(&self) -> Result<Survey, AppError> {
@@ -221,7 +221,7 @@ impl<'e> Rehearsal<'e> {
         Ok(watched)
     }
 
-    fn judged(&self, canon: &Canon, survey: &Survey, watched: Watched) -> Tried {
+    fn judged(&self, canon: &Canon, survey: &Survey, watched: &Watched) -> Tried {
         let wanted = canon.mods.iter().filter(|sealed| sealed.needed_on().includes(Role::Server));
         let mods: Vec<FoldedId> = wanted.map(|sealed| sealed.manifest.id.clone()).collect();
         let tells = self.rulebook.events.iter().any(|rule| rule.means == Event::ModLoaded);
@@ -240,7 +240,7 @@ impl<'e> Rehearsal<'e> {
             edits: kanon_core::config::Edits::Keep,
             left: &[],
         };
-        let verdicts = if passed { Vec::new() } else { self.verdicts(canon, survey, &watched) };
+        let verdicts = if passed { Vec::new() } else { self.verdicts(canon, survey, watched) };
         let said = watched.last_lines.iter().rev().map(|(_, line)| line.trim()).find(|line| !line.is_empty());
         let last_said = said.filter(|_| watched.trouble.is_some()).map(printable);
         Tried {

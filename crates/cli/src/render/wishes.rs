@@ -279,7 +279,7 @@ mod tests {
     fn an_explanation_keeps_to_its_lines() {
         let long = |n: usize| {
             let says = Says::MadeFor("one thing and another ".repeat(10));
-            Reason::Says(Span::Some(format!("mod-{n}").into(), Releases::One("1.0".to_owned())), says)
+            Reason::Says(Span::Some(format!("mod-{n}").into(), Releases::One("1.0".to_owned())), Box::new(says))
         };
         let clash = |n: usize| Clash {
             ids: vec![format!("a{n}").into(), format!("b{n}").into()],

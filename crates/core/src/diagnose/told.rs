@@ -56,7 +56,8 @@ pub(super) fn told<'a>(
         });
         match same {
             Some(known) => {
-                support(known, event, if known.by.contains(&event.source) { 0.0 } else { Support::ToldTwice.weight() })
+                let odds = if known.by.contains(&event.source) { 0.0 } else { Support::ToldTwice.weight() };
+                support(known, event, odds);
             }
             None => {
                 let mut alone = told_alone(case, event, cause);

@@ -26,8 +26,11 @@ struct DraftWriter<'l> {
     questions: Vec<Question>,
     asks: Vec<Ask>,
     /// Questions that may come up for several shelves, with those.
-    of_shelves: Vec<(fn(Shelves) -> Question, Vec<String>)>,
+    of_shelves: Vec<(OfShelves, Vec<String>)>,
 }
+
+/// A question, once it is known of which shelves it is.
+type OfShelves = fn(Shelves) -> Question;
 
 /// Writes the draft.
 pub fn write(learned: &Learned, answers: &Answers) -> Draft {
@@ -252,8 +255,8 @@ impl DraftWriter<'_> {
     }
 
     /// A question that may come up for several shelves is asked once, of all of them.
-    fn about_shelf(&mut self, question: fn(Shelves) -> Question, shelf: &Shelf) {
-        let same = |asked: fn(Shelves) -> Question| asked(Shelves(Vec::new())) == question(Shelves(Vec::new()));
+    fn about_shelf(&mut self, question: OfShelves, shelf: &Shelf) {
+        let same = |asked: OfShelves| asked(Shelves(Vec::new())) == question(Shelves(Vec::new()));
         match self.of_shelves.iter_mut().find(|(asked, _)| same(*asked)) {
             Some((_, shelves)) => shelves.push(shelf.name.clone()),
             None => self.of_shelves.push((question, vec![shelf.name.clone()])),

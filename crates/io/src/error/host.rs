@@ -29,7 +29,7 @@ pub enum HostError {
         /// Who tried.
         user: String,
         /// With what.
-        tried: Vec<Tried>,
+        tried: Vec<LoginAttempt>,
     },
     /// Nobody has said yet that this is the right host.
     #[error("the host {host} shows a key that nobody here has seen before: {fingerprint}")]
@@ -92,7 +92,7 @@ pub enum Unanswered {
 
 /// What was tried to be let in.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
-pub enum Tried {
+pub enum LoginAttempt {
     /// no password was given
     NoPassword,
     /// the password is wrong

@@ -12,7 +12,7 @@ use kanon_core::base::path::{PathError, printable};
 use kanon_core::base::problem::BadFile;
 use kanon_core::plan::PlanError;
 
-pub use self::host::{AddressError, HostError, Tried, Unanswered};
+pub use self::host::{AddressError, HostError, LoginAttempt, Unanswered};
 pub use self::lack::Lack;
 pub use self::refusal::Refusal;
 pub use self::unfit::{Attempt, CopyFault, Unfit};

@@ -19,7 +19,7 @@ use super::connection::{Connection, Connector, Fault, HostEntry, Sink};
 use super::credentials::{Credentials, Secret};
 use super::tls::{Timed, Trust};
 use super::{FileFingerprint, FileStatus, nanoseconds, seconds_of};
-use crate::error::{HostError, Tried, Unanswered};
+use crate::error::{HostError, LoginAttempt, Unanswered};
 use crate::retry::RetryPolicy;
 
 /// Bytes that go over a line at a time.
@@ -81,7 +81,7 @@ impl FtpDialler {
                 _ => self.door.password(attempt),
             };
             let Some(password) = password else {
-                let tried = vec![if attempt == 0 { Tried::NoPassword } else { Tried::WrongPassword }];
+                let tried = vec![if attempt == 0 { LoginAttempt::NoPassword } else { LoginAttempt::WrongPassword }];
                 return Err(HostError::Login { address: self.address.to_string(), user, tried });
             };
             match stream.login(user.as_str(), password.reveal()) {

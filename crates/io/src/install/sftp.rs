@@ -25,7 +25,7 @@ use super::connection::{Connection, Connector, Fault, HostEntry, Sink};
 use super::credentials::{Credentials, HostKey, Login, Standing};
 use super::ftp::{digest_in, tcp};
 use super::{FileFingerprint, FileStatus};
-use crate::error::{HostError, Tried, Unanswered};
+use crate::error::{HostError, LoginAttempt, Unanswered};
 use crate::retry::RetryPolicy;
 
 /// Bytes of one request, which every host takes.
@@ -146,7 +146,7 @@ impl SftpDialler {
             }
             attempt += 1;
         }
-        tried.push(if attempt == 0 { Tried::NoPassword } else { Tried::WrongPassword });
+        tried.push(if attempt == 0 { LoginAttempt::NoPassword } else { LoginAttempt::WrongPassword });
         Err(HostError::Login { address: self.address.to_string(), user: login.user, tried })
     }
 
@@ -159,18 +159,18 @@ impl SftpDialler {
         handle: &mut Handle<Judge>,
         login: &Login,
         socket: &Path,
-        tried: &mut Vec<Tried>,
+        tried: &mut Vec<LoginAttempt>,
     ) -> Result<bool, HostError> {
         #[cfg(unix)]
         let agent = AgentClient::connect_uds(socket).await;
         #[cfg(windows)]
         let agent = AgentClient::connect_named_pipe(socket).await;
         let Ok(mut agent) = agent else {
-            tried.push(Tried::SilentAgent);
+            tried.push(LoginAttempt::SilentAgent);
             return Ok(false);
         };
         let identities = agent.request_identities().await.unwrap_or_default();
-        tried.push(Tried::AgentKeys(identities.len().min(AGENT_KEYS)));
+        tried.push(LoginAttempt::AgentKeys(identities.len().min(AGENT_KEYS)));
         for identity in identities.into_iter().take(AGENT_KEYS) {
             let AgentIdentity::PublicKey { key, .. } = identity else { continue };
             let hash = if key.algorithm().is_rsa() { self.hash_for(handle).await } else { None };
@@ -188,14 +188,14 @@ impl SftpDialler {
         handle: &mut Handle<Judge>,
         login: &Login,
         path: &Path,
-        tried: &mut Vec<Tried>,
+        tried: &mut Vec<LoginAttempt>,
     ) -> Result<bool, HostError> {
         let key = match load_secret_key(path, None) {
             Ok(key) => Ok(key),
             Err(russh::keys::Error::KeyIsEncrypted) => {
                 let passphrase = tokio::task::block_in_place(|| self.door.passphrase(path));
                 let Some(passphrase) = passphrase else {
-                    tried.push(Tried::LockedKey(path.display().to_string()));
+                    tried.push(LoginAttempt::LockedKey(path.display().to_string()));
                     return Ok(false);
                 };
                 load_secret_key(path, Some(passphrase.reveal()))
@@ -205,13 +205,13 @@ impl SftpDialler {
         let key = match key {
             Ok(key) => key,
             Err(error) => {
-                tried.push(Tried::UnreadKey(path.display().to_string(), error.to_string()));
+                tried.push(LoginAttempt::UnreadKey(path.display().to_string(), error.to_string()));
                 return Ok(false);
             }
         };
         let hash = if key.algorithm().is_rsa() { self.hash_for(handle).await } else { None };
         let signed = PrivateKeyWithHashAlg::new(Arc::new(key), hash);
-        tried.push(Tried::Key(path.display().to_string()));
+        tried.push(LoginAttempt::Key(path.display().to_string()));
         match handle.authenticate_publickey(login.user.as_str(), signed).await {
             Ok(result) => Ok(result.success()),
             Err(error) => Err(self.unreachable(&error)),

@@ -158,7 +158,7 @@ impl Upload {
         let part = UploadPart::new(&bucket.bucket, bucket.credentials.as_ref(), &self.key, number, &self.id);
         let answer = done(bucket.client.put(part.sign(SIGNED_FOR)).body(bytes)).await?;
         let tag = answer.headers().get(ETAG).and_then(|tag| tag.to_str().ok());
-        self.parts.push(tag.ok_or_else(|| Failed::Other(Unfit::PartNotNamed))?.to_owned());
+        self.parts.push(tag.ok_or(Failed::Other(Unfit::PartNotNamed))?.to_owned());
         Ok(())
     }
 

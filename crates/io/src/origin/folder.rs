@@ -141,7 +141,6 @@ fn tag_of(file: &File) -> io::Result<String> {
     Ok(format!("{written:x}-{:x}", facts.len()))
 }
 
-#[expect(clippy::needless_pass_by_value, reason = "it stands where errors are mapped")]
 fn failed(error: io::Error) -> Failed {
     match error.kind() {
         io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Failed::NotThere,

@@ -243,7 +243,7 @@ impl<'a> PackageIndex<'_, 'a> {
         let mut told: Vec<((usize, usize, bool), Reason)> = facts
             .iter()
             .map(|((package, saying), places)| {
-                let reason = Reason::Says(self.span(*package, places), self.saying(*package, places, saying));
+                let reason = Reason::Says(self.span(*package, places), Box::new(self.saying(*package, places, saying)));
                 let depth = depth.get(package).copied().unwrap_or(usize::MAX);
                 ((depth, asked(*package), matches!(saying, Saying::Unfit(_))), reason)
             })

@@ -13,7 +13,7 @@ use crate::base::stated::Series;
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
 pub enum Reason {
     /// {0} {1}
-    Says(Span, Says),
+    Says(Span, Box<Says>),
     /// there is {0}
     ThereIs(Span),
     /// there is {0}, which come before a release: ask for them with --prereleases
@@ -40,10 +40,10 @@ pub enum Reason {
         /// The newest release.
         version: String,
         /// What is wrong with it.
-        says: Says,
+        says: Box<Says>,
     },
     /// {0}
-    ItSays(Says),
+    ItSays(Box<Says>),
     /// kanon.toml accepts {0}
     Accepts(String),
     /// it needs {0}

@@ -92,7 +92,7 @@ impl<'a> PackageIndex<'_, 'a> {
                 let unfit = self.unfit(newest).map(|unfit| self.says_of(&unfit));
                 let says = unfit.or_else(|| self.own_needs(newest));
                 let version = newest.version().to_owned();
-                Err(says.map_or(Reason::NeedsCantBeHad, |says| Reason::NewestSays { version, says }))
+                Err(says.map_or(Reason::NeedsCantBeHad, |says| Reason::NewestSays { version, says: Box::new(says) }))
             }
         }
     }
@@ -120,7 +120,7 @@ impl<'a> PackageIndex<'_, 'a> {
 
     fn held_back(&self, own: u32, newest: &Release<'a>, set: Option<&FittingSet<'_>>) -> Reason {
         if let Some(unfit) = self.unfit(newest) {
-            return Reason::ItSays(self.says_of(&unfit));
+            return Reason::ItSays(Box::new(self.says_of(&unfit)));
         }
         let versions = self.puzzle.versions.of_wishes();
         if let Some(asked) = self.ask(own).and_then(|ask| ask.accepts.as_deref())
@@ -134,7 +134,7 @@ impl<'a> PackageIndex<'_, 'a> {
         let stood_for = || others.iter().find_map(|chosen| self.stood_for(chosen.offer.manifest, own, newest));
         by_others
             .or_else(stood_for)
-            .or_else(|| self.own_needs(newest).map(Reason::ItSays))
+            .or_else(|| self.own_needs(newest).map(|says| Reason::ItSays(Box::new(says))))
             .or_else(|| {
                 newest.offer.manifest.relations.iter().find_map(|relation| {
                     let other = others.iter().find(|chosen| chosen.offer.manifest.id == relation.id);
