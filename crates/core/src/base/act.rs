@@ -85,9 +85,11 @@ pub enum Act {
     // About what can't be sealed.
     /// did you mean `{0}`?
     DidYouMean(String),
-    /// did you mean `{0}`? Otherwise write it under [facts] in kanon.toml
+    /// A fact that is called alike.
+    #[displaydoc("did you mean `{0}`? Otherwise write it under [facts] in kanon.toml")]
     DidYouMeanFact(String),
-    /// write it under [facts] in kanon.toml: {0} = "..."
+    /// A fact that nobody stated.
+    #[displaydoc("write it under [facts] in kanon.toml: {0} = \"...\"")]
     WriteFact(String),
     /// say in kanon.toml where it is: file = "...", at = "$..."
     SayWhere,
@@ -116,7 +118,8 @@ pub enum Act {
     DropOrRename,
     /// drop one of them, or choose a release that asks for less
     DropOrAskLess,
-    /// take `needed_on` out of its [[mod]] in kanon.toml, unless you know better
+    /// A side that is said twice.
+    #[displaydoc("take `needed_on` out of its [[mod]] in kanon.toml, unless you know better")]
     TakeNeededOnOut,
     /// update these mods together, so that all are signed by one key
     UpdateTogether,

@@ -22,7 +22,10 @@ pub enum Remedy {
     OrLeave(Suggestion),
     /// {0}, or --world FILE for a prepared one, or --world keep if you know that it will do
     OrOtherWorld(Suggestion),
-    /// {0} puts the mod's own in its place; or say in kanon.toml that it stays: edited-entries = "keep" under [policy]
+    /// An entry that somebody edited.
+    #[displaydoc(
+        "{0} puts the mod's own in its place; or say in kanon.toml that it stays: edited-entries = \"keep\" under [policy]"
+    )]
     OrKeepEdited(Suggestion),
     /// read {licence}; if you accept it: {command}
     Accepting {

@@ -76,10 +76,12 @@ pub enum Mend {
     Address,
     /// keep one of the two
     KeepOne,
-    /// keep one of the two [[mod]] tables
+    /// Two tables are of one mod.
+    #[displaydoc("keep one of the two [[mod]] tables")]
     KeepOneMod,
     /// did you mean `{0}`?
     DidYouMean(String),
-    /// name an [install.…] or a [source.…] of this file
+    /// A name that nothing of this file has.
+    #[displaydoc("name an [install.…] or a [source.…] of this file")]
     NamePlace,
 }

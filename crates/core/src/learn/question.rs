@@ -19,7 +19,10 @@ pub enum Question {
     Bare,
     /// Where does an install show the loader's version?
     LoaderVersion,
-    /// What are these, which mods require and no mod here is: {0}? If it is the game or the loader, add it to `ids` of [base] or [loader].
+    /// Ids that are perhaps the game's own.
+    #[displaydoc(
+        "What are these, which mods require and no mod here is: {0}? If it is the game or the loader, add it to `ids` of [base] or [loader]."
+    )]
     UnknownRequired(Series),
     /// is `{0}` what a mod requires, can use, or can't stand? taken by what is there
     Kind(String),
@@ -58,7 +61,10 @@ pub enum Question {
         /// Some of its entries.
         entries: Series,
     },
-    /// No folder was found that holds mods. Is this the folder of the game, with its mods installed? Write a [[shelf]] by hand.
+    /// There is no shelf.
+    #[displaydoc(
+        "No folder was found that holds mods. Is this the folder of the game, with its mods installed? Write a [[shelf]] by hand."
+    )]
     NoShelf,
 }
 

@@ -73,7 +73,8 @@ pub enum Mistake {
     },
     /// the first line must say what the file is
     NoFormat,
-    /// the rulebook names no [[shelf]]: it must say where mods live
+    /// There is no shelf.
+    #[displaydoc("the rulebook names no [[shelf]]: it must say where mods live")]
     NoShelf,
     /// two shelves are called `{0}`; each needs a name of its own
     ShelvesCalledAlike(String),
@@ -90,15 +91,19 @@ pub enum Mistake {
         /// The place.
         place: String,
     },
-    /// a list names the mods of the shelf `{0}`, and no [[shelf]] is called so
+    /// A list of a shelf that is not there.
+    #[displaydoc("a list names the mods of the shelf `{0}`, and no [[shelf]] is called so")]
     UnknownShelf(String),
-    /// a shelf speaks of the list `{0}`, and no [[list]] is called so
+    /// A shelf of a list that is not there.
+    #[displaydoc("a shelf speaks of the list `{0}`, and no [[list]] is called so")]
     UnknownList(String),
-    /// two [[fragment]] tables put entries into {0} in different ways
+    /// Two tables are of one file.
+    #[displaydoc("two [[fragment]] tables put entries into {0} in different ways")]
     FragmentsDiffer(InstallPath),
     /// the patterns of this file are too costly together
     TooCostly,
-    /// no [[event]] says what lines of logs mean
+    /// Nothing says what logs mean.
+    #[displaydoc("no [[event]] says what lines of logs mean")]
     NoEvent,
     /// still open: {0}
     StillOpen(String),
@@ -128,7 +133,8 @@ pub enum Mistake {
     ManyKinds,
     /// this can't be the name of a file or folder
     NoName,
-    /// [[list]] does not say where its entries are
+    /// A list without a place.
+    #[displaydoc("[[list]] does not say where its entries are")]
     NoEntries,
     /// `same` must be a list of lists of texts
     NoGroups,
@@ -200,9 +206,11 @@ pub enum Mend {
     RenameOne,
     /// give each its own place, or its own `match`
     OwnPlaces,
-    /// add that [[shelf]]
+    /// A shelf is missing.
+    #[displaydoc("add that [[shelf]]")]
     AddShelf,
-    /// add that [[list]]
+    /// A list is missing.
+    #[displaydoc("add that [[list]]")]
     AddList,
     /// give both the same `before` and `identity`
     SameFragments,
@@ -218,7 +226,8 @@ pub enum Mend {
     FactPlaces,
     /// add notation = one of: {0}
     AddNotation(Series),
-    /// add to its [shelf.mod]: id = "$.id", or id = {{ file-name = '(?<id>.+)\.zip' }}
+    /// Nothing says where the id is.
+    #[displaydoc("add to its [shelf.mod]: id = \"$.id\", or id = {{ file-name = '(?<id>.+)\\.zip' }}")]
     AddId,
     /// without one, two releases of a mod can't be told apart: version = {{ digest = true }}, if there is no other
     AddVersion,
@@ -228,7 +237,8 @@ pub enum Mend {
     ShelfForEach,
     /// write it with `{{id}}`, and `{{version}}` if that is part of it: called = "@{{id}}"
     Called,
-    /// write one of: each = "$.mods[*]", option = "-mods=", notation = "lines"
+    /// A list says nothing of its entries.
+    #[displaydoc("write one of: each = \"$.mods[*]\", option = \"-mods=\", notation = \"lines\"")]
     EntryPlaces,
     /// write groups of texts: same = [["1", "true"], ["0", "false"]]
     Groups,
@@ -240,7 +250,8 @@ pub enum Mend {
     NameGroup(String),
     /// these are understood: {0}
     Understood(Series),
-    /// a path begins with `$`, such as "$.id" or "$.needs[*]" (RFC 9535)
+    /// Something is no path.
+    #[displaydoc("a path begins with `$`, such as \"$.id\" or \"$.needs[*]\" (RFC 9535)")]
     JsonPath,
     /// name the place more closely
     MoreClosely,
