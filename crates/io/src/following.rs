@@ -15,7 +15,7 @@ use kanon_core::rulebook;
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError, Unfit};
-use crate::open::read_bounded;
+use crate::open::{json_of, read_bounded};
 use crate::release::Verified;
 use crate::writing::write_whole;
 
@@ -71,12 +71,7 @@ impl Following {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
             read => read.during("read", &path)?,
         };
-        let following: Self =
-            serde_json::from_slice(&text).map_err(|error| ReachError::unusable(&path, Unfit::told(error)))?;
-        if following.format != FORMAT {
-            return Err(ReachError::unusable(&path, Unfit::format(&following.format)));
-        }
-        Ok(Some(following))
+        json_of(&text, FORMAT).map(Some).map_err(|why| ReachError::unusable(&path, why))
     }
 
     /// The invite.

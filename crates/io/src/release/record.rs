@@ -10,6 +10,7 @@ use kanon_core::canon::release::{Recipe, RecipeError, Release};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError, Unfit};
+use crate::open::json_of;
 use crate::writing::write_whole;
 
 const FORMAT: &str = "kanon-published/1";
@@ -48,12 +49,7 @@ impl Record {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
             read => read.during("read", &path)?,
         };
-        let record: Self =
-            serde_json::from_slice(&bytes).map_err(|error| ReachError::unusable(&path, Unfit::told(error)))?;
-        if record.format != FORMAT {
-            return Err(ReachError::unusable(path, Unfit::format(&record.format)));
-        }
-        Ok(record)
+        json_of(&bytes, FORMAT).map_err(|why| ReachError::unusable(path, why))
     }
 
     /// The newest release.
