@@ -73,53 +73,81 @@ impl fmt::Display for Bare<'_> {
         let finding = &self.0.finding;
         let id = finding.mod_id.as_ref().map(FoldedId::as_str);
         let subject = id.unwrap_or("it");
-        let (expected, found) = (Perhaps(finding.expected.as_ref()), Perhaps(finding.found.as_ref()));
+        let starting = id.unwrap_or("It");
+        let known = (finding.expected.as_ref(), finding.found.as_ref());
+        let (expected, found) = (Perhaps(known.0), Perhaps(known.1));
         let place = Place(finding.path.as_deref());
         match finding.code {
             Code::ModMissing => write!(out, "Install {subject}{expected}{place}."),
             Code::ModExtra | Code::NotNeededHere => write!(out, "Take {subject} out{place}."),
+            Code::ModDuplicate if known.0.is_none() => {
+                write!(out, "{starting} is there more than once: take the other out{place}.")
+            }
             Code::ModDuplicate => {
-                write!(out, "{subject} is there more than once: keep{expected}, and take the other out{place}.")
+                write!(out, "{starting} is there more than once: keep{expected}, and take the other out{place}.")
             }
             Code::ModDisabled => write!(out, "Switch {subject} on again{place}."),
+            Code::VersionOlder | Code::VersionNewer | Code::VersionOther if known.0.is_none() => {
+                write!(out, "Replace {subject}{found} by the right release{place}.")
+            }
             Code::VersionOlder | Code::VersionNewer | Code::VersionOther => {
                 write!(out, "Replace {subject}{found} by{expected}{place}.")
             }
             Code::ContentDiffers => {
                 write!(out, "Get {subject} again, and put it in the place of the changed one{place}.")
             }
-            Code::WrongPlace => write!(out, "Move {subject} to where the game looks{place}:{expected}."),
+            Code::WrongPlace => write!(out, "Move {subject} to where the game looks{place}{}.", Colon(known.0)),
+            Code::WrongName if known.0.is_none() => write!(out, "Call {subject} as the game wants it{place}."),
             Code::WrongName => write!(out, "Call {subject} just so:{expected}{place}."),
             Code::Unreadable => write!(out, "{} can't be read: get it again{place}.", id.unwrap_or("A file")),
             Code::StillPacked => write!(out, "Unpack the download{place}: the game wants what is in it."),
-            Code::DependencyMissing => write!(out, "{subject} needs{expected}: install that too."),
-            Code::DependencyVersion => {
-                write!(out, "{subject} needs{expected}, and{found} is there: change one of the two.")
+            Code::DependencyMissing if known.0.is_none() => {
+                write!(out, "{starting} needs something that is not there: install that too.")
             }
+            Code::DependencyMissing => write!(out, "{starting} needs{expected}: install that too."),
+            Code::DependencyVersion => match known {
+                (Some(expected), Some(found)) => {
+                    write!(out, "{starting} needs {expected}, and {found} is there: change one of the two.")
+                }
+                (Some(expected), None) => write!(out, "{starting} needs {expected}: change one of the two."),
+                (None, _) => write!(out, "{starting} needs another release than is there: change one of the two."),
+            },
             Code::Conflict => {
-                let expected = Inner(&expected);
-                write!(out, "{subject} can't be used like this ({expected};{found} is there): take one of the two out.")
+                write!(out, "{starting} can't be used like this{}: take one of the two out.", InBrackets(known))
             }
-            Code::GameDiffers => write!(out, "Bring the game to{expected}{}.", ButFound(finding.found.as_ref())),
+            Code::GameDiffers => {
+                write!(out, "Bring the game to{}{}.", OrElse(known.0, "the right version"), ButFound(known.1))
+            }
             Code::LoaderDiffers | Code::RuntimeDiffers => {
-                write!(out, "Install{expected}{}.", ButFound(finding.found.as_ref()))
+                write!(out, "Install{}{}.", OrElse(known.0, "the right version"), ButFound(known.1))
             }
+            Code::ListOrder if known.0.is_none() => write!(out, "Put the list in the right order{place}."),
             Code::ListOrder => write!(out, "Put the list in this order:{expected}{place}."),
+            Code::LaunchLineDiffers if known.0.is_none() => write!(out, "Mend the launch line{place}."),
             Code::LaunchLineDiffers => write!(out, "Write into the launch line:{expected}{place}."),
             Code::ListEntryMissing => write!(out, "Add {subject} to the list{place}."),
             Code::ListEntryExtra => write!(out, "Take {subject} off the list{place}."),
             Code::ListEntryOff => write!(out, "Switch {subject} on in the list{place}."),
-            Code::KeyMissing | Code::KeyChanged => write!(out, "Put{expected} into the key folder{place}."),
+            Code::KeyMissing | Code::KeyChanged => {
+                write!(out, "Put{} into the key folder{place}.", OrElse(known.0, "the right key"))
+            }
             Code::SignatureMissing | Code::SignatureBad | Code::SignatureUnknownKey => {
-                write!(out, "Get {subject} again with its signature{place}:{found}.")
+                write!(out, "Get {subject} again with its signature{place}{}.", Colon(known.1))
             }
             Code::SettingMissing | Code::SettingDiffers | Code::LicenceNotAccepted => {
-                write!(out, "Set it to{expected}{place}.")
+                write!(out, "Set it to{}{place}.", OrElse(known.0, "what it should be"))
             }
-            Code::MemoryLow => write!(out, "Give it more memory:{expected}{place}."),
+            Code::MemoryLow => write!(out, "Give it more memory{}{place}.", Colon(known.0)),
             _ => {
                 let about = Capital(finding.code.about());
-                write!(out, "{about}{place}:{expected} is expected,{found} is there.")
+                match known {
+                    (Some(expected), Some(found)) => {
+                        write!(out, "{about}{place}: {expected} is expected, {found} is there.")
+                    }
+                    (Some(expected), None) => write!(out, "{about}{place}: {expected} is expected."),
+                    (None, Some(found)) => write!(out, "{about}{place}: {found} is there."),
+                    (None, None) => write!(out, "{about}{place}."),
+                }
             }
         }
     }
@@ -134,12 +162,38 @@ impl fmt::Display for Perhaps<'_> {
     }
 }
 
-/// The same without the blank.
-struct Inner<'a>(&'a Perhaps<'a>);
+/// A value with a blank before it, or what stands for one that is not known.
+struct OrElse<'a>(Option<&'a Stated>, &'static str);
 
-impl fmt::Display for Inner<'_> {
+impl fmt::Display for OrElse<'_> {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.0.map_or(Ok(()), |stated| write!(out, "{stated}"))
+        match self.0 {
+            Some(stated) => write!(out, " {stated}"),
+            None => write!(out, " {}", self.1),
+        }
+    }
+}
+
+/// A value behind a colon; nothing where there is none.
+struct Colon<'a>(Option<&'a Stated>);
+
+impl fmt::Display for Colon<'_> {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.map_or(Ok(()), |stated| write!(out, ": {stated}"))
+    }
+}
+
+/// What is needed, and what is there, in brackets.
+struct InBrackets<'a>((Option<&'a Stated>, Option<&'a Stated>));
+
+impl fmt::Display for InBrackets<'_> {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.0 {
+            (Some(expected), Some(found)) => write!(out, " ({expected}; {found} is there)"),
+            (Some(expected), None) => write!(out, " ({expected})"),
+            (None, Some(found)) => write!(out, " ({found} is there)"),
+            (None, None) => Ok(()),
+        }
     }
 }
 
@@ -320,3 +374,7 @@ impl fmt::Display for Behind<'_> {
         self.0.map_or(Ok(()), |text| write!(out, " {text}"))
     }
 }
+
+#[cfg(test)]
+#[path = "../tests/advice.rs"]
+mod tests;
