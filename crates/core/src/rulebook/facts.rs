@@ -82,6 +82,17 @@ pub enum Origin {
     Digest(DigestKind),
 }
 
+impl Origin {
+    /// The file of the mod that it is read from, where that is not the main document.
+    pub const fn member(&self) -> Option<&String> {
+        match self {
+            Self::Document { document: Some(document), .. } => Some(&document.member),
+            Self::Text { member, .. } => Some(member),
+            Self::Document { document: None, .. } | Self::Name(_) | Self::Is(_) | Self::Digest(_) => None,
+        }
+    }
+}
+
 /// Words or signs for kinds of relations; nothing for those that are none.
 pub type KindWords = BTreeMap<String, Option<RelationKind>>;
 

@@ -4,7 +4,7 @@ use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
 
-use super::facts::{DocumentRule, FactRule, NestedRule, Origin, RelationRule, ToldBy};
+use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule, ToldBy};
 use super::lists::ListRule;
 use super::names::{NamePattern, OffPattern};
 use super::places::PlacePattern;
@@ -241,11 +241,7 @@ impl ModRule {
             &self.made_for,
             &self.shapes_world,
         ];
-        let of_facts = facts.into_iter().flat_map(|fact| &fact.0).filter_map(|step| match &step.origin {
-            Origin::Document { document, .. } => document.as_ref().map(|document| &document.member),
-            Origin::Text { member, .. } => Some(member),
-            Origin::Name(_) | Origin::Is(_) | Origin::Digest(_) => None,
-        });
+        let of_facts = facts.into_iter().flat_map(|fact| &fact.0).filter_map(|step| step.origin.member());
         let of_relations = self.relations.iter().filter_map(|relation| relation.document.as_ref());
         let documents = self.documents.iter().chain(of_relations).chain(self.foreign.iter().map(|sign| &sign.document));
         documents.map(|document| &document.member).chain(of_facts).any(|member| match member.contains(['*', '?']) {
