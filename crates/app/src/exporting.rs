@@ -4,6 +4,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
+use kanon_core::base::format::{self, NotOfFormat};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::limits;
 use kanon_core::canon::Canon;
@@ -201,8 +202,10 @@ fn about_in(folder: &Path, there: &BTreeSet<String>, path: &Path) -> Result<Abou
     }
     let text = read_bounded(&folder.join(ABOUT), limits::TOML_BYTES);
     let text = text.map_err(|error| none(format!("{ABOUT}: {error}")))?;
-    let about: About = serde_json::from_slice(&text).map_err(|error| none(error.to_string()))?;
-    if about.format == FORMAT { Ok(about) } else { Err(none(format!("it is of the format {}", about.format))) }
+    format::read(&text, FORMAT, |about: &About| &about.format).map_err(|why| match why {
+        NotOfFormat::Other(found) => none(format!("it is of the format {found}")),
+        NotOfFormat::Shape(why) => none(why),
+    })
 }
 
 /// What mods are called, and their versions, stay.

@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::format;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::canon::release::{
     CANON, Invite, PlayerWishesError, RELEASE, RULEBOOK, Release, WISHES, wishes_of_player,
@@ -15,7 +16,7 @@ use kanon_core::rulebook;
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError, Unfit};
-use crate::open::{json_of, read_bounded};
+use crate::open::read_bounded;
 use crate::release::Verified;
 use crate::writing::write_whole;
 
@@ -71,7 +72,8 @@ impl Following {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(None),
             read => read.during("read", &path)?,
         };
-        json_of(&text, FORMAT).map(Some).map_err(|why| ReachError::unusable(&path, why))
+        let following = format::read(&text, FORMAT, |following: &Self| &following.format);
+        following.map(Some).map_err(|why| ReachError::unusable(&path, why.into()))
     }
 
     /// The invite.

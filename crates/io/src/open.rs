@@ -4,11 +4,6 @@ use std::fs::File;
 use std::io;
 use std::path::Path;
 
-use serde::Deserialize;
-use serde::de::DeserializeOwned;
-
-use crate::error::Unfit;
-
 /// Opens a file to read. What was opened is looked at, and not what its name stood for a moment before.
 ///
 /// # Errors
@@ -64,22 +59,6 @@ pub fn read_bounded(path: &Path, most: u64) -> io::Result<Vec<u8>> {
         return Err(io::Error::new(io::ErrorKind::FileTooLarge, Larger(most)));
     }
     Ok(bytes)
-}
-
-/// Reads JSON that names its format first of all: of a file from a later program, that is what is told.
-///
-/// # Errors
-/// When it is of another format, or is not written as that is.
-pub(crate) fn json_of<T: DeserializeOwned>(bytes: &[u8], format: &str) -> Result<T, Unfit> {
-    #[derive(Deserialize)]
-    struct Named {
-        format: String,
-    }
-    let named: Named = serde_json::from_slice(bytes).map_err(Unfit::told)?;
-    if named.format != format {
-        return Err(Unfit::format(&named.format));
-    }
-    serde_json::from_slice(bytes).map_err(Unfit::told)
 }
 
 #[cfg(all(test, unix))]

@@ -4,6 +4,7 @@
 pub mod act;
 pub mod digest;
 pub mod finding;
+pub mod format;
 pub mod ids;
 pub(crate) mod in_words;
 pub mod limits;

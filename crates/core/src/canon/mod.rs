@@ -7,6 +7,7 @@ use std::collections::BTreeSet;
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::{Blake3, Sha256};
+use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::{Member, ModManifest, beside_reading};
@@ -213,13 +214,12 @@ impl Canon {
         if bytes.len() as u64 > crate::base::limits::SURVEY_BYTES {
             return Err(SurveyError::TooLarge);
         }
-        let canon: Self =
-            serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
+        let canon = format::read(bytes, FORMAT, |canon: &Self| &canon.format).map_err(|why| match why {
+            NotOfFormat::Other(found) => SurveyError::Format { found, reads: FORMAT },
+            NotOfFormat::Shape(why) => SurveyError::NoCanon(why),
+        })?;
         let Sealed { seal } =
             serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
-        if canon.format != FORMAT {
-            return Err(SurveyError::Format { found: printable(&canon.format), reads: FORMAT });
-        }
         // Canons of older programs have no seal.
         match seal {
             Some(seal) if seal != canon.own_seal()? => Err(SurveyError::Altered),

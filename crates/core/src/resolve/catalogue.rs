@@ -11,6 +11,7 @@ use serde::de::{Error as _, SeqAccess, Visitor};
 use serde::{Deserialize, Deserializer, Serialize};
 
 use crate::base::digest::{Blake3, Sha256};
+use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::path::{InstallPath, PathError, printable};
@@ -226,11 +227,11 @@ impl Catalogue {
         if bytes.len() as u64 > limits::CATALOGUE_BYTES {
             return Err(CatalogueError::TooLarge);
         }
-        let mut catalogue: Self =
-            serde_json::from_slice(bytes).map_err(|error| CatalogueError::Shape(printable(&error.to_string())))?;
-        if catalogue.format != FORMAT {
-            return Err(CatalogueError::Format(printable(&catalogue.format)));
-        }
+        let mut catalogue =
+            format::read(bytes, FORMAT, |catalogue: &Self| &catalogue.format).map_err(|why| match why {
+                NotOfFormat::Other(found) => CatalogueError::Format(found),
+                NotOfFormat::Shape(why) => CatalogueError::Shape(why),
+            })?;
         if catalogue.game != game {
             let found = printable(&catalogue.game);
             return Err(CatalogueError::OtherGame { found, expected: game.to_owned() });

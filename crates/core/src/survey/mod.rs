@@ -14,6 +14,7 @@ use std::collections::{BTreeMap, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
+use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::path::InstallPath;
@@ -473,12 +474,10 @@ impl Survey {
             return Err(SurveyError::TooLarge);
         }
         let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
-        let survey: Self = serde_json::from_slice(bytes)
-            .map_err(|error| SurveyError::Shape(crate::base::path::printable(&error.to_string())))?;
-        if survey.format != FORMAT {
-            return Err(SurveyError::Format { found: crate::base::path::printable(&survey.format), reads: FORMAT });
-        }
-        Ok(survey)
+        format::read(bytes, FORMAT, |survey: &Self| &survey.format).map_err(|why| match why {
+            NotOfFormat::Other(found) => SurveyError::Format { found, reads: FORMAT },
+            NotOfFormat::Shape(why) => SurveyError::Shape(why),
+        })
     }
 
     /// A survey of an install in which nothing was found yet.

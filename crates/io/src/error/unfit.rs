@@ -3,7 +3,7 @@
 use std::fmt;
 
 use displaydoc::Display;
-use kanon_core::base::path::printable;
+use kanon_core::base::format::NotOfFormat;
 
 /// Why something can't be used.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
@@ -228,9 +228,13 @@ impl Unfit {
     pub fn within((what, why): &(String, impl fmt::Display), attempt: Attempt) -> Self {
         Self::Within { what: what.clone(), attempt, why: why.to_string() }
     }
+}
 
-    /// A file of another format than this program's.
-    pub fn format(found: &str) -> Self {
-        Self::Format(printable(found))
+impl From<NotOfFormat> for Unfit {
+    fn from(why: NotOfFormat) -> Self {
+        match why {
+            NotOfFormat::Other(found) => Self::Format(found),
+            NotOfFormat::Shape(why) => Self::Told(why),
+        }
     }
 }

@@ -4,13 +4,13 @@ use std::path::{Path, PathBuf};
 
 use jiff::Timestamp;
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::format;
 use kanon_core::base::limits;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::{Recipe, RecipeError, Release};
 use serde::{Deserialize, Serialize};
 
 use crate::error::{During, ReachError, Unfit};
-use crate::open::json_of;
 use crate::writing::write_whole;
 
 const FORMAT: &str = "kanon-published/1";
@@ -49,7 +49,8 @@ impl Record {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
             read => read.during("read", &path)?,
         };
-        json_of(&bytes, FORMAT).map_err(|why| ReachError::unusable(path, why))
+        format::read(&bytes, FORMAT, |record: &Self| &record.format)
+            .map_err(|why| ReachError::unusable(path, why.into()))
     }
 
     /// The newest release.

@@ -15,7 +15,7 @@ pub use self::invite::{Invite, InviteError};
 pub use self::recipe::{FORMAT as RECIPE_FORMAT, Piece, Recipe, RecipeError, Stretch, average_piece, cut_from, is_cut};
 pub use self::wishes::{PlayerWishesError, followed_wishes, wishes_for_players, wishes_of_player};
 use crate::base::digest::Blake3;
-use crate::base::path::printable;
+use crate::base::format::{self, NotOfFormat};
 use crate::canon::{Canon, SealedMod, SealedSetting};
 use crate::rulebook::{NeededOn, Role, quoted};
 
@@ -93,12 +93,10 @@ impl Release {
     /// # Errors
     /// When it is none, or of a format that this program does not know.
     pub fn from_json(bytes: &[u8]) -> Result<Self, NoRelease> {
-        let release: Self =
-            serde_json::from_slice(bytes).map_err(|error| NoRelease::Shape(printable(&error.to_string())))?;
-        if release.format != FORMAT {
-            return Err(NoRelease::Format(printable(&release.format)));
-        }
-        Ok(release)
+        format::read(bytes, FORMAT, |release: &Self| &release.format).map_err(|why| match why {
+            NotOfFormat::Other(found) => NoRelease::Format(found),
+            NotOfFormat::Shape(why) => NoRelease::Shape(why),
+        })
     }
 }
 

@@ -9,8 +9,8 @@ use std::collections::{BTreeMap, HashMap};
 use serde::{Deserialize, Serialize};
 
 use crate::base::digest::Blake3;
+use crate::base::format::{self, NotOfFormat};
 use crate::base::limits;
-use crate::base::path::printable;
 
 /// The first field of every recipe.
 pub const FORMAT: &str = "kanon-recipe/1";
@@ -137,11 +137,10 @@ impl Recipe {
     /// # Errors
     /// When it is none, or makes something else than such a file.
     pub fn from_json(bytes: &[u8], size: u64) -> Result<Self, RecipeError> {
-        let recipe: Self =
-            serde_json::from_slice(bytes).map_err(|error| RecipeError::Shape(printable(&error.to_string())))?;
-        if recipe.format != FORMAT {
-            return Err(RecipeError::Format(printable(&recipe.format)));
-        }
+        let recipe = format::read(bytes, FORMAT, |recipe: &Self| &recipe.format).map_err(|why| match why {
+            NotOfFormat::Other(found) => RecipeError::Format(found),
+            NotOfFormat::Shape(why) => RecipeError::Shape(why),
+        })?;
         if !(AVERAGE..=LARGEST_AVERAGE).contains(&recipe.average) {
             return Err(RecipeError::Average(recipe.average));
         }
