@@ -65,7 +65,10 @@ fn folders_and_rulebooks_that_do_not_go_together() {
 
 #[rstest]
 #[case("{", "is no survey")]
-#[case("{\"format\": \"kanon-survey/9\"}", "is no survey")]
+#[case(
+    "{\"format\": \"kanon-survey/9\"}",
+    "its format is `kanon-survey/9`; this version of Kanon reads `kanon-survey/1`"
+)]
 #[case("[[[[[[[[", "is no survey")]
 fn a_file_that_is_no_survey(#[case] text: &str, #[case] told: &str) {
     let stage = Stage::sealed();
