@@ -180,10 +180,7 @@ impl Remote {
         }
         let (blake3, sha256) = both_of(&mut whole, size, |_| Ok(())).during("read", &part)?;
         if (blake3, sha256) != (download.blake3, download.sha256) {
-            return Err(lie(Unfit::OtherDigest {
-                promised: download.blake3.short().to_string(),
-                came: blake3.short().to_string(),
-            }));
+            return Err(lie(Unfit::OtherDigest { promised: download.blake3.short(), came: blake3.short() }));
         }
         drop(whole);
         // Some systems only flush what was opened to be written.

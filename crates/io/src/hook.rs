@@ -57,6 +57,10 @@ pub enum Untaken {
 }
 
 impl Untaken {
+    fn told(error: &dyn std::error::Error) -> Self {
+        Self::Told(error.to_string())
+    }
+
     fn answer(status: StatusCode, said: String) -> Self {
         if said.is_empty() { Self::Answered(status) } else { Self::Said(status, said) }
     }
@@ -68,7 +72,7 @@ impl Untaken {
 /// When nobody takes it within ten seconds.
 pub fn post(message: &Post) -> Result<(), NotTaken> {
     let passing = |why: Untaken| NotTaken { why, may_pass: true };
-    let runtime = runtime().map_err(|error| passing(Untaken::Told(error.to_string())))?;
+    let runtime = runtime().map_err(|error| passing(Untaken::told(&error)))?;
     let no_address = |_| NotTaken { why: Untaken::NoAddress, may_pass: false };
     let url: url::Url = message.url.parse().map_err(no_address)?;
     runtime.block_on(async {
@@ -116,16 +120,12 @@ fn words(error: reqwest::Error) -> Untaken {
 /// When it can't be started, or does not end well within ten seconds.
 pub fn hand_over(words: &[String], folder: &Path, message: &str) -> Result<(), NotTaken> {
     let passing = |why: Untaken| NotTaken { why, may_pass: true };
-    let Some((mut command, _)) =
-        running::command(words, folder).map_err(|error| passing(Untaken::Told(error.to_string())))?
+    let Some((mut command, _)) = running::command(words, folder).map_err(|error| passing(Untaken::told(&error)))?
     else {
         return Ok(());
     };
-    let mut child = command
-        .stdin(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .map_err(|error| passing(Untaken::Told(error.to_string())))?;
+    let mut child =
+        command.stdin(Stdio::piped()).stderr(Stdio::null()).spawn().map_err(|error| passing(Untaken::told(&error)))?;
     if let Some(mut input) = child.stdin.take() {
         let message = message.to_owned();
         // A command that reads nothing must not hold us up.
@@ -133,7 +133,7 @@ pub fn hand_over(words: &[String], folder: &Path, message: &str) -> Result<(), N
     }
     let until = Instant::now() + WAIT;
     loop {
-        match child.try_wait().map_err(|error| passing(Untaken::Told(error.to_string())))? {
+        match child.try_wait().map_err(|error| passing(Untaken::told(&error)))? {
             Some(status) if status.success() => return Ok(()),
             Some(status) => return Err(passing(Untaken::Ended(status))),
             None if Instant::now() > until => {

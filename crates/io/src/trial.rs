@@ -153,8 +153,7 @@ impl Slip<'_> {
 
     /// The warning, where it stands.
     fn at(&self, span: Range<usize>) -> Problem {
-        let help = Some(self.help().to_owned());
-        Problem { gravity: ProblemLevel::Warning, span, message: self.to_string(), help }
+        Problem::new(ProblemLevel::Warning, span, self, self.help())
     }
 }
 

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::{InstallPath, printable};
-use kanon_core::diagnose::{Account, Diagnosis, Needles};
+use kanon_core::diagnose::{Account, Diagnosis, Evidence, Needles};
 use kanon_core::logs::health::everyday_rules;
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
@@ -232,11 +232,14 @@ impl Look<'_, '_> {
         let asked = Asked { server: Some(name.to_owned()), ..Asked::default() };
         let Ok((diagnosis, _)) = diagnosing::diagnose(&asked, &mut self.session) else { return };
         let added: Vec<String> = lines.iter().map(|line| printable(line.trim())).collect();
-        let is_new = |text: &str| !text.trim().is_empty() && added.iter().any(|line| line.contains(text.trim()));
-        let speaks = diagnosis.verdicts.first().is_some_and(|first| {
-            first.is_sure()
-                && first.evidence.iter().any(|piece| matches!(&piece.text, Account::Line(text) if piece.source == Source::ServerLog && is_new(text)))
-        });
+        let is_new = |piece: &Evidence| match &piece.text {
+            Account::Line(text) if piece.source == Source::ServerLog => {
+                !text.trim().is_empty() && added.iter().any(|line| line.contains(text.trim()))
+            }
+            _ => false,
+        };
+        let speaks =
+            diagnosis.verdicts.first().is_some_and(|first| first.is_sure() && first.evidence.iter().any(is_new));
         let why = why(&diagnosis);
         if speaks && memory.refused.get("") != Some(&why) {
             memory.refused.insert(String::new(), why);

@@ -1,4 +1,27 @@
-//! Values that are a sentence in JSON: what they say of themselves.
+//! Values that are a sentence in JSON: what they say of themselves, and the pieces that such sentences are put together from.
+
+use std::fmt::{self, Display, Formatter};
+
+/// Says things in a row, with something between them.
+pub(crate) fn joined<T: Display>(
+    out: &mut Formatter<'_>,
+    items: impl IntoIterator<Item = T>,
+    between: &str,
+) -> fmt::Result {
+    let mut items = items.into_iter();
+    items.next().map_or(Ok(()), |first| write!(out, "{first}"))?;
+    items.try_for_each(|item| write!(out, "{between}{item}"))
+}
+
+/// A value with something around it; nothing where there is none.
+pub(crate) struct Around<T>(pub &'static str, pub Option<T>, pub &'static str);
+
+impl<T: Display> Display for Around<T> {
+    fn fmt(&self, out: &mut Formatter<'_>) -> fmt::Result {
+        let Self(before, value, after) = self;
+        value.as_ref().map_or(Ok(()), |value| write!(out, "{before}{value}{after}"))
+    }
+}
 
 /// Makes the JSON of a type, and the schema of that, of its [`Display`](std::fmt::Display).
 macro_rules! in_words {
@@ -10,19 +33,7 @@ macro_rules! in_words {
         }
 
         #[cfg(feature = "schema")]
-        impl schemars::JsonSchema for $of {
-            fn schema_name() -> std::borrow::Cow<'static, str> {
-                stringify!($of).into()
-            }
-
-            fn inline_schema() -> bool {
-                true
-            }
-
-            fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
-                schemars::json_schema!({ "type": "string" })
-            }
-        }
+        $crate::base::schema::text!($of, stringify!($of), {});
     )*};
 }
 

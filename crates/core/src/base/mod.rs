@@ -12,7 +12,7 @@ pub mod path;
 pub mod problem;
 pub mod remedy;
 #[cfg(feature = "schema")]
-mod schema;
+pub(crate) mod schema;
 pub mod stated;
 pub mod suggestion;
 pub mod version;

@@ -9,10 +9,9 @@ use crate::base::suggestion::Suggestion;
 
 /// What to do about a finding.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
-#[ignore_extra_doc_attributes]
 pub enum Remedy {
-    #[doc = ""]
-    #[doc = " Nothing is said."]
+    /// Nothing is said.
+    #[displaydoc("")]
     Nothing,
     /// {0}
     ByHand(Act),

@@ -8,10 +8,11 @@ use super::digest::{Blake3, Sha256};
 use super::ids::FoldedId;
 use super::remedy::Remedy;
 
+/// A type that is a text in JSON, with what else is known of it.
 macro_rules! text {
-    ($($of:ty, $name:literal, $about:literal $(, $pattern:literal)?;)*) => {$(
-        impl JsonSchema for $of {
-            fn schema_name() -> Cow<'static, str> {
+    ($of:ty, $name:expr, { $($key:literal: $value:literal),* }) => {
+        impl schemars::JsonSchema for $of {
+            fn schema_name() -> std::borrow::Cow<'static, str> {
                 $name.into()
             }
 
@@ -19,18 +20,18 @@ macro_rules! text {
                 true
             }
 
-            fn json_schema(_: &mut SchemaGenerator) -> Schema {
-                json_schema!({ "type": "string", "description": $about $(, "pattern": $pattern)? })
+            fn json_schema(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+                schemars::json_schema!({ "type": "string" $(, $key: $value)* })
             }
         }
-    )*};
+    };
 }
 
-text! {
-    FoldedId, "id", "The id of a mod, as it was spelt.";
-    Blake3, "blake3", "A BLAKE3 digest.", "^[0-9a-f]{64}$";
-    Sha256, "sha256", "A SHA-256 digest.", "^[0-9a-f]{64}$";
-}
+pub(crate) use text;
+
+text!(FoldedId, "id", { "description": "The id of a mod, as it was spelt." });
+text!(Blake3, "blake3", { "description": "A BLAKE3 digest.", "pattern": "^[0-9a-f]{64}$" });
+text!(Sha256, "sha256", { "description": "A SHA-256 digest.", "pattern": "^[0-9a-f]{64}$" });
 
 impl JsonSchema for Remedy {
     fn schema_name() -> Cow<'static, str> {

@@ -4,7 +4,7 @@ use std::borrow::Cow;
 use std::fmt;
 
 use crate::base::ids::FoldedId;
-use crate::base::in_words::in_words;
+use crate::base::in_words::{in_words, joined};
 use crate::base::path::InstallPath;
 use displaydoc::Display;
 
@@ -194,8 +194,6 @@ pub enum Stated {
     // Lists and the launch line.
     /// the list `{0}`
     List(String),
-    /// the launch line `{0}`
-    LaunchLine(String),
     /// {option}{entries}
     Option {
         /// The option as it is written.
@@ -415,16 +413,7 @@ impl Series {
 
 impl fmt::Display for Series {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        if self.items.is_empty() {
-            return out.write_str(self.none);
-        }
-        for (at, item) in self.items.iter().enumerate() {
-            if at > 0 {
-                out.write_str(&self.between)?;
-            }
-            write!(out, "{item}")?;
-        }
-        Ok(())
+        if self.items.is_empty() { out.write_str(self.none) } else { joined(out, &self.items, &self.between) }
     }
 }
 

@@ -194,7 +194,7 @@ const SPAN: (Duration, Duration) = (Duration::from_millis(100), Duration::from_s
 /// A span of time as people write it, such as 10m or 1h 30m.
 ///
 /// # Errors
-/// When it is none, or too short or too long to be meant; in words.
+/// When it is none, or too short or too long to be meant.
 pub fn span_of_time(text: &str) -> Result<Duration, SpanError> {
     let span: jiff::SignedDuration = text.trim().parse().map_err(|_| SpanError::NoSpan(text.to_owned()))?;
     let span = Duration::try_from(span).map_err(|_| SpanError::Backwards(text.to_owned()))?;

@@ -6,7 +6,7 @@ use displaydoc::Display;
 
 use crate::base::finding::Finding;
 use crate::base::ids::FoldedId;
-use crate::base::in_words::in_words;
+use crate::base::in_words::{Around, in_words, joined};
 use crate::base::path::InstallPath;
 use crate::base::stated::Stated;
 use crate::logs::is_own_defect;
@@ -65,12 +65,10 @@ impl fmt::Display for Copies {
             return write!(out, "{} does not have it", self.install);
         }
         write!(out, "{} has ", self.install)?;
-        for (at, (version, place, is_on)) in self.copies.iter().enumerate() {
-            let and = if at > 0 { " and " } else { "" };
-            let off = if *is_on { "" } else { ", switched off" };
-            write!(out, "{and}{version} in {place}{off}")?;
-        }
-        Ok(())
+        let copies = self.copies.iter().map(|(version, place, is_on)| {
+            format!("{version} in {place}{}", if *is_on { "" } else { ", switched off" })
+        });
+        joined(out, copies, " and ")
     }
 }
 
@@ -113,6 +111,6 @@ impl fmt::Display for Difference {
         let dash = Stated::Verbatim("-".to_owned());
         let (expected, found) = (finding.expected.as_ref(), finding.found.as_ref());
         write!(out, "{}, {install} has {}", expected.unwrap_or(&dash), found.unwrap_or(&dash))?;
-        path.filter(|path| *path != subject).map_or(Ok(()), |path| write!(out, " ({path})"))
+        write!(out, "{}", Around(" (", path.filter(|path| *path != subject), ")"))
     }
 }

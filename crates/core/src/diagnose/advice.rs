@@ -6,7 +6,7 @@ use displaydoc::Display;
 
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
-use crate::base::in_words::in_words;
+use crate::base::in_words::{Around, in_words, joined};
 use crate::base::stated::Stated;
 use crate::rulebook::Role;
 
@@ -75,8 +75,10 @@ impl fmt::Display for Bare<'_> {
         let subject = id.unwrap_or("it");
         let starting = id.unwrap_or("It");
         let known = (finding.expected.as_ref(), finding.found.as_ref());
-        let (expected, found) = (Perhaps(known.0), Perhaps(known.1));
-        let place = Place(finding.path.as_deref());
+        let (expected, found) = (Around(" ", known.0, ""), Around(" ", known.1, ""));
+        let place = Around(" (", finding.path.as_deref(), ")");
+        let but_found = Around("; ", known.1, " is there");
+        let or = |otherwise: &str| Around(" ", Some(known.0.map_or(otherwise.to_owned(), ToString::to_string)), "");
         match finding.code {
             Code::ModMissing => write!(out, "Install {subject}{expected}{place}."),
             Code::ModExtra | Code::NotNeededHere => write!(out, "Take {subject} out{place}."),
@@ -96,7 +98,9 @@ impl fmt::Display for Bare<'_> {
             Code::ContentDiffers => {
                 write!(out, "Get {subject} again, and put it in the place of the changed one{place}.")
             }
-            Code::WrongPlace => write!(out, "Move {subject} to where the game looks{place}{}.", Colon(known.0)),
+            Code::WrongPlace => {
+                write!(out, "Move {subject} to where the game looks{place}{}.", Around(": ", known.0, ""))
+            }
             Code::WrongName if known.0.is_none() => write!(out, "Call {subject} as the game wants it{place}."),
             Code::WrongName => write!(out, "Call {subject} just so:{expected}{place}."),
             Code::Unreadable => write!(out, "{} can't be read: get it again{place}.", id.unwrap_or("A file")),
@@ -116,10 +120,10 @@ impl fmt::Display for Bare<'_> {
                 write!(out, "{starting} can't be used like this{}: take one of the two out.", InBrackets(known))
             }
             Code::GameDiffers => {
-                write!(out, "Bring the game to{}{}.", OrElse(known.0, "the right version"), ButFound(known.1))
+                write!(out, "Bring the game to{}{}.", or("the right version"), but_found)
             }
             Code::LoaderDiffers | Code::RuntimeDiffers => {
-                write!(out, "Install{}{}.", OrElse(known.0, "the right version"), ButFound(known.1))
+                write!(out, "Install{}{}.", or("the right version"), but_found)
             }
             Code::ListOrder if known.0.is_none() => write!(out, "Put the list in the right order{place}."),
             Code::ListOrder => write!(out, "Put the list in this order:{expected}{place}."),
@@ -129,15 +133,15 @@ impl fmt::Display for Bare<'_> {
             Code::ListEntryExtra => write!(out, "Take {subject} off the list{place}."),
             Code::ListEntryOff => write!(out, "Switch {subject} on in the list{place}."),
             Code::KeyMissing | Code::KeyChanged => {
-                write!(out, "Put{} into the key folder{place}.", OrElse(known.0, "the right key"))
+                write!(out, "Put{} into the key folder{place}.", or("the right key"))
             }
             Code::SignatureMissing | Code::SignatureBad | Code::SignatureUnknownKey => {
-                write!(out, "Get {subject} again with its signature{place}{}.", Colon(known.1))
+                write!(out, "Get {subject} again with its signature{place}{}.", Around(": ", known.1, ""))
             }
             Code::SettingMissing | Code::SettingDiffers | Code::LicenceNotAccepted => {
-                write!(out, "Set it to{}{place}.", OrElse(known.0, "what it should be"))
+                write!(out, "Set it to{}{place}.", or("what it should be"))
             }
-            Code::MemoryLow => write!(out, "Give it more memory{}{place}.", Colon(known.0)),
+            Code::MemoryLow => write!(out, "Give it more memory{}{place}.", Around(": ", known.0, "")),
             _ => {
                 let about = Capital(finding.code.about());
                 match known {
@@ -153,36 +157,6 @@ impl fmt::Display for Bare<'_> {
     }
 }
 
-/// A value with a blank before it; nothing where there is none.
-struct Perhaps<'a>(Option<&'a Stated>);
-
-impl fmt::Display for Perhaps<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.map_or(Ok(()), |stated| write!(out, " {stated}"))
-    }
-}
-
-/// A value with a blank before it, or what stands for one that is not known.
-struct OrElse<'a>(Option<&'a Stated>, &'static str);
-
-impl fmt::Display for OrElse<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self.0 {
-            Some(stated) => write!(out, " {stated}"),
-            None => write!(out, " {}", self.1),
-        }
-    }
-}
-
-/// A value behind a colon; nothing where there is none.
-struct Colon<'a>(Option<&'a Stated>);
-
-impl fmt::Display for Colon<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.map_or(Ok(()), |stated| write!(out, ": {stated}"))
-    }
-}
-
 /// What is needed, and what is there, in brackets.
 struct InBrackets<'a>((Option<&'a Stated>, Option<&'a Stated>));
 
@@ -194,23 +168,6 @@ impl fmt::Display for InBrackets<'_> {
             (None, Some(found)) => write!(out, " ({found} is there)"),
             (None, None) => Ok(()),
         }
-    }
-}
-
-struct ButFound<'a>(Option<&'a Stated>);
-
-impl fmt::Display for ButFound<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.map_or(Ok(()), |stated| write!(out, "; {stated} is there"))
-    }
-}
-
-/// A path in brackets; nothing where none is known.
-struct Place<'a>(Option<&'a str>);
-
-impl fmt::Display for Place<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.map_or(Ok(()), |path| write!(out, " ({path})"))
     }
 }
 
@@ -257,9 +214,7 @@ impl fmt::Display for Choice {
         }
         for (side, reasons) in &self.speaks {
             write!(out, "For the {side}: ")?;
-            for (at, reason) in reasons.iter().enumerate() {
-                write!(out, "{}{reason}", if at > 0 { "; " } else { "" })?;
-            }
+            joined(out, reasons, "; ")?;
             out.write_str(". ")?;
         }
         let init = "Make that one the canon (kanon init, kanon adopt, kanon seal), then align the other; or by hand: ";
@@ -288,7 +243,7 @@ impl fmt::Display for ManualStep {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         let named = self.mod_id.as_ref().map(FoldedId::as_str).or(self.file.as_deref());
         let subject = named.unwrap_or("the mod");
-        let and_wanted = AndWanted(self.wanted.as_deref());
+        let and_wanted = Around(" (wanted: ", self.wanted.as_deref(), ")");
         let is_player = self.side == Some(Role::Client);
         let on = match self.side {
             Some(Role::Client) => "",
@@ -298,7 +253,7 @@ impl fmt::Display for ManualStep {
         match self.cause {
             Code::ModMissing => {
                 let or = if self.must_stay { "" } else { ", or take it off the server" };
-                write!(out, "Install {subject}{} on the client{or}.", Behind(self.wanted.as_deref()))
+                write!(out, "Install {subject}{} on the client{or}.", Around(" ", self.wanted.as_deref(), ""))
             }
             Code::ModExtra => write!(out, "Take {subject} off the client, or put it on the server too."),
             Code::ModDisabled => write!(out, "Switch {subject} on again{on}."),
@@ -356,22 +311,6 @@ impl fmt::Display for ManualStep {
             Code::MemoryLow => write!(out, "Give it more memory{on}."),
             _ => write!(out, "Look after {}{on}: {}.", named.unwrap_or("it"), self.cause.about()),
         }
-    }
-}
-
-struct AndWanted<'a>(Option<&'a str>);
-
-impl fmt::Display for AndWanted<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.map_or(Ok(()), |wanted| write!(out, " (wanted: {wanted})"))
-    }
-}
-
-struct Behind<'a>(Option<&'a str>);
-
-impl fmt::Display for Behind<'_> {
-    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.map_or(Ok(()), |text| write!(out, " {text}"))
     }
 }
 

@@ -4,6 +4,7 @@ use std::fmt;
 
 use displaydoc::Display;
 
+use crate::base::in_words::joined;
 use crate::base::path::InstallPath;
 use crate::base::stated::Series;
 use crate::rulebook::Role;
@@ -306,9 +307,6 @@ pub struct OnSides(pub Vec<(String, Role)>);
 
 impl fmt::Display for OnSides {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (at, (value, role)) in self.0.iter().enumerate() {
-            write!(out, "{}`{value}` on the {role}", if at > 0 { ", " } else { "" })?;
-        }
-        Ok(())
+        joined(out, self.0.iter().map(|(value, role)| format!("`{value}` on the {role}")), ", ")
     }
 }

@@ -4,7 +4,7 @@ use std::fmt;
 
 use displaydoc::Display;
 
-use crate::base::in_words::in_words;
+use crate::base::in_words::{in_words, joined};
 use crate::base::path::printable;
 use crate::base::stated::Series;
 
@@ -77,10 +77,7 @@ pub struct Shelves(pub Vec<String>);
 impl fmt::Display for Shelves {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         out.write_str(if self.0.len() == 1 { "the shelf " } else { "the shelves " })?;
-        for (at, name) in self.0.iter().enumerate() {
-            write!(out, "{}`{}`", if at > 0 { ", " } else { "" }, printable(name))?;
-        }
-        Ok(())
+        joined(out, self.0.iter().map(|name| format!("`{}`", printable(name))), ", ")
     }
 }
 
@@ -90,6 +87,6 @@ pub struct Quoted(pub Vec<String>);
 
 impl fmt::Display for Quoted {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.iter().enumerate().try_for_each(|(at, word)| write!(out, "{}`{word}`", if at > 0 { ", " } else { "" }))
+        joined(out, self.0.iter().map(|word| format!("`{word}`")), ", ")
     }
 }

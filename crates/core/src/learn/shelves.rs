@@ -185,7 +185,7 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         + usize::from(hinted)
         + usize::from(telling)
         + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
-    // One folder with an id and a version may be anything; several alike, or with more clues, are mods.
+    // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
     if is_world_folder(&group.place) {
         return None;
     }

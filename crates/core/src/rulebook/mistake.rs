@@ -191,10 +191,9 @@ pub enum CostlyPath {
 
 /// How a mistake is mended.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
-#[ignore_extra_doc_attributes]
 pub enum Mend {
-    #[doc = ""]
-    #[doc = " Nothing is known that would."]
+    /// Nothing is known that would.
+    #[displaydoc("")]
     Nothing,
     /// did you mean `{0}`?
     DidYouMean(String),

@@ -7,7 +7,7 @@ use displaydoc::Display;
 
 use crate::base::digest::Blake3;
 use crate::base::ids::FoldedId;
-use crate::base::in_words::in_words;
+use crate::base::in_words::{Around, in_words};
 use crate::base::stated::Series;
 use crate::canon::{Canon, SealedMod, SealedSetting};
 use crate::rulebook::{NeededOn, Role};
@@ -107,8 +107,7 @@ impl SettingOf {
 
 impl fmt::Display for SettingOf {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        out.write_str(&self.0)?;
-        self.1.map_or(Ok(()), |of| write!(out, " (of a {of})"))
+        write!(out, "{}{}", self.0, Around(" (of a ", self.1, ")"))
     }
 }
 

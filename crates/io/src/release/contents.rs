@@ -175,7 +175,7 @@ impl<'a> ReleaseContents<'a> {
         let found = regular(part).and_then(|mut whole| blake3_of(&mut whole, file.size)).during("read", part)?;
         if found.0 != file.blake3 {
             std::fs::remove_file(part).during("remove", part)?;
-            return Err(self.origin.refused(path, Unfit::NotSigned(found.0.short().to_string())));
+            return Err(self.origin.refused(path, Unfit::NotSigned(found.0.short())));
         }
         std::fs::rename(part, target).during("put in place", target)
     }

@@ -18,7 +18,7 @@ use crate::rulebook::section::{Section, Spot};
 use crate::rulebook::sides::RelationKind;
 use crate::text::{NOTATION_WORDS, Notation, list_parent};
 
-pub(super) const KINDS: [(&str, RelationKind); 5] = [
+const KINDS: [(&str, RelationKind); 5] = [
     ("required", RelationKind::Required),
     ("optional", RelationKind::Optional),
     ("conflicting", RelationKind::Conflicting),
@@ -51,7 +51,7 @@ pub(super) fn mod_rule(section: &Section<'_>) -> ModRule {
     }
 }
 
-pub(super) fn told_by(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<ToldBy> {
+fn told_by(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<ToldBy> {
     let section = inline(outer, value, ("told-by", r#"{ file = "mods.json", each = "$.mods[*]", key = "$.file" }"#))?;
     let file = section.required_text("file").and_then(|spot| install_path(&section, spot));
     let notation = section.one_of("notation", &NOTATION_WORDS);
@@ -65,7 +65,7 @@ pub(super) fn told_by(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Opti
     Some(ToldBy { file: file?, notation: notation?, encoding, each: each?, key })
 }
 
-pub(super) fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<DocumentRule> {
+fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -> Option<DocumentRule> {
     let section = inline(outer, value, ("document", r#"{ member = "about.json" }"#))?;
     let document = document(&section);
     if document.is_none() {
@@ -75,11 +75,11 @@ pub(super) fn document_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>) -
     document
 }
 
-pub(super) fn fact(section: &Section<'_>, key: &'static str) -> FactRule {
+fn fact(section: &Section<'_>, key: &'static str) -> FactRule {
     FactRule(steps(section, key).into_iter().filter_map(|value| fact_step(section, value, key)).collect())
 }
 
-pub(super) fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact: &'static str) -> Option<FactStep> {
+fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact: &'static str) -> Option<FactStep> {
     if let Some(at) = value.get_ref().as_str() {
         let at = parsed_path(outer.problems(), (at, value.span()))?;
         let origin = Origin::Document { document: None, at };
@@ -97,23 +97,18 @@ pub(super) fn fact_step(outer: &Section<'_>, value: &Spanned<DeValue<'_>>, fact:
 }
 
 /// The facts that Kanon must understand have a fixed set of words.
-pub(super) fn check_words(section: &Section<'_>, fact: &str, means: &[(Spot<&str>, Spot<&str>)]) {
+fn check_words(section: &Section<'_>, fact: &str, means: &[(Spot<&str>, Spot<&str>)]) {
     let words: &[&str] = match fact {
         "needed_on" => &["both", "server", "client", "optional"],
         "shapes-world" => &["yes", "no"],
         _ => return,
     };
-    for (_, (word, span)) in means {
-        if !words.contains(word) {
-            let help = Mend::nearest_or(word, words.iter().copied(), Mend::Nothing);
-            let right = Series::of(words.iter().copied());
-            let mistake = Mistake::WrongMeaning { key: fact.to_owned(), word: (*word).to_owned(), right };
-            section.problems().error_with_help(span.clone(), mistake, help);
-        }
+    for (_, spot) in means.iter().filter(|(_, (word, _))| !words.contains(word)) {
+        wrong_meaning(section, fact, spot, words);
     }
 }
 
-pub(super) fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
+fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
     let at = json_path(section, "at");
     let name = section.text("file-name");
     let line = section.text("text");
@@ -143,7 +138,7 @@ pub(super) fn origin(section: &Section<'_>, fact: &str) -> Option<Origin> {
     }
 }
 
-pub(super) fn relation(
+fn relation(
     outer: &Section<'_>,
     value: &Spanned<DeValue<'_>>,
     (key, kind): (&str, RelationKind),
@@ -158,7 +153,7 @@ pub(super) fn relation(
     Some(RelationRule { kind, document, each: each?, alone, form: form?, span: value.span() })
 }
 
-pub(super) fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
+fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
     let (id, range) = (json_path(section, "id"), json_path(section, "range"));
     let (kind, kinds) = (json_path(section, "kind"), kind_words(section, "kinds"));
     let (line, between) = (section.text("text"), section.optional_text("between"));
@@ -180,30 +175,34 @@ pub(super) fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
     }
 }
 
+fn wrong_meaning(section: &Section<'_>, key: &str, (word, span): &Spot<&str>, right: &[&str]) {
+    let help = Mend::nearest_or(word, right.iter().copied(), Mend::Nothing);
+    let right = Series::of(right.iter().copied());
+    let mistake = Mistake::WrongMeaning { key: key.to_owned(), word: (*word).to_owned(), right };
+    section.problems().error_with_help(span.clone(), mistake, help);
+}
+
 /// Words or signs for kinds of relations.
-pub(super) fn kind_words(section: &Section<'_>, key: &'static str) -> KindWords {
+fn kind_words(section: &Section<'_>, key: &'static str) -> KindWords {
     let right: Vec<&str> = KINDS.iter().map(|(word, _)| *word).chain(["none"]).collect();
     let mut words = KindWords::new();
     for ((sign, _), (word, span)) in section.text_map(key) {
         let kind = KINDS.iter().find(|(known, _)| *known == word).map(|(_, kind)| *kind);
         if kind.is_none() && word != "none" {
-            let help = Mend::nearest_or(word, right.iter().copied(), Mend::Nothing);
-            let right = Series::of(right.iter().copied());
-            let mistake = Mistake::WrongMeaning { key: key.to_owned(), word: word.to_owned(), right };
-            section.problems().error_with_help(span, mistake, help);
+            wrong_meaning(section, key, &(word, span), &right);
         }
         words.insert(sign.to_owned(), kind);
     }
     words
 }
 
-pub(super) fn nested(section: &Section<'_>) -> NestedRule {
+fn nested(section: &Section<'_>) -> NestedRule {
     section.require("match");
     let depth = section.number("depth").unwrap_or(1).min(limits::NESTED_DEPTH);
     NestedRule { matches: patterns(section, "match"), depth: usize::try_from(depth).unwrap_or(1) }
 }
 
-pub(super) fn foreign(section: &Section<'_>) -> Option<Foreign> {
+fn foreign(section: &Section<'_>) -> Option<Foreign> {
     let loader = section.owned_text("loader");
     let document = document(section);
     if document.is_none() {

@@ -40,7 +40,7 @@ pub(super) fn list(section: &Section<'_>) -> Option<ListRule> {
     Some(ListRule { name, of, file, encoding, form: form?, entry, off, ordered, keep, shelves, needed_on })
 }
 
-pub(super) fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> Option<ListForm> {
+fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> Option<ListForm> {
     let words: Vec<(&'static str, Option<Notation>)> =
         NOTATION_WORDS.iter().map(|(word, notation)| (*word, Some(*notation))).chain([("lines", None)]).collect();
     let notation = section.one_of("notation", &words);
@@ -67,7 +67,7 @@ pub(super) fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> O
     Some(ListForm::Document { notation: notation?, each, shape })
 }
 
-pub(super) fn entry_shape(section: &Section<'_>, between: Option<String>) -> EntryShape {
+fn entry_shape(section: &Section<'_>, between: Option<String>) -> EntryShape {
     let forms =
         [("ids", 0), ("objects", 1), ("id-to-flag", 2), ("id-to-version", 3), ("id-to-fields", 4), ("numbered", 5)];
     let key = section.text("key");
@@ -97,7 +97,7 @@ pub(super) fn entry_shape(section: &Section<'_>, between: Option<String>) -> Ent
     }
 }
 
-pub(super) fn on_words(section: &Section<'_>) -> std::collections::BTreeMap<String, bool> {
+fn on_words(section: &Section<'_>) -> std::collections::BTreeMap<String, bool> {
     let mut words = std::collections::BTreeMap::new();
     for ((word, _), (means, span)) in section.text_map("means") {
         match means {
@@ -153,14 +153,14 @@ pub fn setting(section: &Section<'_>) -> Option<SettingRule> {
 
 /// What the values of a setting are.
 #[derive(Clone, Copy, PartialEq, Eq)]
-pub(super) enum Kind {
+enum Kind {
     Flag,
     Number,
     Text,
 }
 
 /// Groups of values that mean the same; those of a flag are known.
-pub(super) fn same_values(section: &Section<'_>, kind: Kind) -> Vec<Vec<String>> {
+fn same_values(section: &Section<'_>, kind: Kind) -> Vec<Vec<String>> {
     let groups = section.value("same").and_then(|value| value.get_ref().as_array());
     let texts = |group: &Spanned<DeValue<'_>>| -> Option<Vec<String>> {
         let items = group.get_ref().as_array()?.iter();

@@ -18,7 +18,7 @@ pub(super) fn running(section: &Section<'_>) -> RunningSigns {
 }
 
 /// Every word for what a line may mean.
-pub(super) fn event_words() -> Vec<(&'static str, Event)> {
+fn event_words() -> Vec<(&'static str, Event)> {
     Event::WORDS.into_iter().chain(Code::ALL.iter().map(|code| (code.as_str(), Event::Cause(*code)))).collect()
 }
 
@@ -33,7 +33,7 @@ pub(super) fn event(section: &Section<'_>) -> Option<EventRule> {
 }
 
 /// A pattern over log lines; a group that nobody understands is most likely a slip of the pen.
-pub(super) fn event_pattern(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
+fn event_pattern(section: &Section<'_>, (text, span): Spot<&str>) -> Option<Regex> {
     let regex = compiled(section, (text, span.clone()))?;
     for unknown in regex.capture_names().flatten().filter(|name| !EVENT_GROUPS.contains(name)) {
         let help = Mend::nearest_or(unknown, EVENT_GROUPS, Mend::Understood(Series::of(EVENT_GROUPS)));

@@ -44,7 +44,7 @@ pub(super) fn shelf(section: &Section<'_>) -> Shelf {
 }
 
 /// Files of whoever plays, inside of mods: only those of a folder can stay as they are.
-pub(super) fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
+fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
     let settings = member_patterns(section, "settings");
     if !settings.is_empty() && !holds.folders() {
         section.problems().error(section.span(), Mistake::SettingsInFiles);
@@ -56,7 +56,7 @@ pub(super) fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePa
 }
 
 /// Only the files of a folder are known one by one.
-pub(super) fn extras(section: &Section<'_>, holds: Holds) -> Vec<ExtraRule> {
+fn extras(section: &Section<'_>, holds: Holds) -> Vec<ExtraRule> {
     let extras: Vec<ExtraRule> = each(section.sections("extra"), extra).into_iter().flatten().collect();
     if !extras.is_empty() && !holds.folders() {
         section.problems().error(section.span(), Mistake::ExtrasInFiles);
@@ -108,12 +108,12 @@ pub(super) fn laid_into(section: &Section<'_>) -> Option<LaidRule> {
 }
 
 /// Patterns over paths inside a mod: `*` does not cross a `/`, `**` does.
-pub(super) fn member_patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern> {
+fn member_patterns(section: &Section<'_>, key: &'static str) -> Vec<NamePattern> {
     patterns(section, key)
 }
 
 /// A name with `{id}`, `{version}` and nothing else in braces.
-pub(super) fn called(section: &Section<'_>) -> Option<String> {
+fn called(section: &Section<'_>) -> Option<String> {
     let (text, span) = section.text("called")?;
     let plain = text.replace("{id}", "x").replace("{version}", "1");
     if !text.contains("{id}") || plain.contains(['{', '}', '/']) || InstallPath::new(&plain).is_err() {
@@ -123,7 +123,7 @@ pub(super) fn called(section: &Section<'_>) -> Option<String> {
     Some(text.to_owned())
 }
 
-pub(super) fn signed(section: &Section<'_>) -> Option<SignedRule> {
+fn signed(section: &Section<'_>) -> Option<SignedRule> {
     let schemes = [
         ("ed25519", KeyScheme::Ed25519),
         ("rsa-sha256", KeyScheme::RsaSha256),
@@ -136,7 +136,7 @@ pub(super) fn signed(section: &Section<'_>) -> Option<SignedRule> {
     Some(SignedRule { payload: payload?, signature, key, scheme: scheme? })
 }
 
-pub(super) fn extra(section: &Section<'_>) -> Option<ExtraRule> {
+fn extra(section: &Section<'_>) -> Option<ExtraRule> {
     let from = section.required_text("from").and_then(|spot| install_path(section, spot));
     section.require("in");
     let (places, wild) = split_places(place_patterns(section, "in"));

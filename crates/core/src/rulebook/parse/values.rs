@@ -145,20 +145,20 @@ pub(super) fn json_path(section: &Section<'_>, key: &'static str) -> Option<Json
 }
 
 /// Bytes of one JSONPath.
-pub(super) const PATH_BYTES: usize = 1_000;
+const PATH_BYTES: usize = 1_000;
 
 /// Levels of brackets in one: the parser goes down with each.
-pub(super) const PATH_DEPTH: usize = 16;
+const PATH_DEPTH: usize = 16;
 
 /// Selectors in the unions of one, all together: each multiplies what is visited.
-pub(super) const PATH_UNIONS: usize = 8;
+const PATH_UNIONS: usize = 8;
 
 /// Steps into all that is below, in one: two of them visit every pair of values.
-pub(super) const PATH_DESCENTS: usize = 1;
+const PATH_DESCENTS: usize = 1;
 
 /// Why a JSONPath would cost too much, on whatever document. What stands in quotes or in a filter's texts counts too: no path that
 /// a person writes comes near.
-pub(super) fn too_costly(text: &str) -> Option<CostlyPath> {
+fn too_costly(text: &str) -> Option<CostlyPath> {
     if text.len() > PATH_BYTES {
         Some(CostlyPath::Long)
     } else if brackets_deep(text, (b"[(", b"])")) > PATH_DEPTH {
@@ -203,13 +203,13 @@ pub(super) fn compiled(section: &Section<'_>, (text, span): Spot<&str>) -> Optio
 }
 
 /// Bytes that one compiled pattern may take.
-pub(super) const PATTERN_BYTES: usize = 1 << 20;
+const PATTERN_BYTES: usize = 1 << 20;
 
 /// Bytes that the compiled patterns of one file may take in all.
-pub(super) const PATTERNS_BUDGET: usize = 24 << 20;
+const PATTERNS_BUDGET: usize = 24 << 20;
 
 /// About what a pattern takes once it is compiled; one that is none costs nothing.
-pub(super) fn cost(text: &str) -> usize {
+fn cost(text: &str) -> usize {
     let config = regex_automata::nfa::thompson::Config::new().nfa_size_limit(Some(PATTERN_BYTES));
     let compiled = regex_automata::nfa::thompson::Compiler::new().configure(config).build(text);
     // What it is searched with takes about as much again.
