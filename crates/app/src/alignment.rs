@@ -10,8 +10,8 @@ use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
 use kanon_core::canon::{Canon, SealedMod};
 use kanon_core::config::Keep;
-use kanon_core::delta::worlds::{shaping, wanting_new, without_worlds};
-use kanon_core::delta::{entries_of, placed_files};
+use kanon_core::delta::worlds::{wanting_new, without_worlds};
+use kanon_core::delta::{Delta, entries_of, placed_files};
 use kanon_core::plan::reason::Reason;
 use kanon_core::plan::text_edits::Consents;
 use kanon_core::plan::worlds::{Choice, World, decide};
@@ -196,31 +196,32 @@ impl<'e> AlignmentRun<'e> {
         let canon = self.canon()?.clone();
         let mut surveyed = self.session.survey(Target::Install(self.placed.clone()))?;
         let survey = &surveyed.survey;
-        let held_against = self.session.measure(&canon);
-        let changes = shaping(held_against, survey);
+        let rulebook = self.session.loaded.rulebook.clone();
+        let context = self.session.measure_by(&canon, &rulebook);
+        let delta = Delta::compute(context, survey);
+        let changes = &delta.worlds;
         let mut own_bytes = Bytes::default();
         let choice = self.choice(wanted, survey, &mut own_bytes)?;
         let without = match choice {
             Choice::New(_) | Choice::Prepared { .. } => Some(without_worlds(survey)),
             Choice::Keep | Choice::Undecided => None,
         };
-        let mut plan =
-            plan::plan(held_against, without.as_ref().unwrap_or(survey), wanted.risky).map_err(ReachError::from)?;
+        let without = without.as_ref().map(|survey| Delta::compute(context, survey));
+        let mut plan = plan::plan(without.as_ref().unwrap_or(&delta), wanted.risky).map_err(ReachError::from)?;
         let undecided = match choice {
-            Choice::Undecided => wanting_new(&changes).map(|change| change.id.clone()).collect(),
+            Choice::Undecided => wanting_new(changes).map(|change| change.id.clone()).collect(),
             _ => Vec::new(),
         };
-        let rulebook = &self.session.loaded.rulebook;
         let all_stay = changes.is_empty() && without.is_none() && !touches(&plan, &survey.worlds);
         let worlds: Vec<World> =
             if all_stay { Vec::new() } else { worlds::listed(self.install.as_ref(), &survey.worlds)? };
-        plan = decide(plan, (&worlds, &changes), &choice, (rulebook, self.placed.role))
+        plan = decide(plan, (&worlds, changes), &choice, (&rulebook, self.placed.role))
             .for_path("a world that is set aside or put in place")?;
-        let left =
-            amend(&mut self.session, self.install.as_ref(), (&canon, survey, &wanted.said), &mut plan, &mut own_bytes)?;
+        let texts = (&delta.texts, &wanted.said);
+        let left = amend(&mut self.session, self.install.as_ref(), texts, &mut plan, &mut own_bytes)?;
         plan.refuse_off_limits().map_err(ReachError::from)?;
         let orphans = match wanted.risky {
-            RiskyExtras::Stay => plan::orphans(&plan, self.session.measure(&canon), survey),
+            RiskyExtras::Stay => plan::orphans(&plan, &delta),
             RiskyExtras::Park => Vec::new(),
         };
         surveyed.left = left;

@@ -8,13 +8,12 @@ use std::path::Path;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
-use kanon_core::canon::{Canon, SealedMod};
-use kanon_core::delta::{CheckContext, LeftAlone};
+use kanon_core::canon::SealedMod;
+use kanon_core::delta::{CheckContext, LeftAlone, TextDelta};
 use kanon_core::edits;
 use kanon_core::plan::text_edits::{Amended, Amendment, Consents, NeededEntry, amendments};
 use kanon_core::plan::{Action, LineChange, Plan, Step};
 use kanon_core::rulebook::FragmentRule;
-use kanon_core::survey::Survey;
 use kanon_core::text::{self, Encoding};
 use kanon_io::bytes::{self, Bytes};
 use kanon_io::error::{During, ReachError};
@@ -34,15 +33,12 @@ use crate::text_files::present;
 pub fn amend(
     session: &mut Session<'_>,
     install: &dyn Install,
-    (canon, survey, said): (&Canon, &Survey, &Consents),
+    (texts, said): (&TextDelta<'_>, &Consents),
     plan: &mut Plan,
     own_bytes: &mut Bytes,
 ) -> Result<Vec<LeftAlone>, AppError> {
-    let rulebook = session.loaded.rulebook.clone();
-    let CheckContext { extras, edits, .. } = session.measure(canon);
-    let measure = CheckContext { canon, rulebook: &rulebook, extras, edits, left: &[] };
-    let amendments = amendments(measure, survey, said);
-    let texts = entry_texts(session, measure, &amendments)?;
+    let amendments = amendments(texts, said);
+    let entries = entry_texts(session, texts.context, &amendments)?;
     let mut left = Vec::new();
     for several in amendments.chunks(rayon::current_num_threads().max(1)) {
         let mut drafts = Vec::new();
@@ -52,8 +48,8 @@ pub fn amend(
         // Large texts take much room while they are read, and so wait for each other.
         let small = drafts.iter().all(|draft| draft.before.len() <= SIDE_BY_SIDE_BYTES);
         match small {
-            true => drafts.par_iter_mut().for_each(|draft| draft.make(&texts)),
-            false => drafts.iter_mut().for_each(|draft| draft.make(&texts)),
+            true => drafts.par_iter_mut().for_each(|draft| draft.make(&entries)),
+            false => drafts.iter_mut().for_each(|draft| draft.make(&entries)),
         }
         for draft in drafts {
             for left in &draft.amended.left {

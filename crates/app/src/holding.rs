@@ -4,14 +4,15 @@ use kanon_core::base::act::Act;
 use kanon_core::base::finding::Finding;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
-use kanon_core::delta::{CheckContext, findings};
+use kanon_core::delta::{CheckContext, Delta};
 
 use crate::session::{Session, Surveyed};
 
 impl Session<'_> {
     /// In what a survey is off a canon.
     pub fn findings(&self, canon: &Canon, surveyed: &Surveyed) -> Vec<Finding> {
-        let mut found = findings(CheckContext { left: &surveyed.left, ..self.measure(canon) }, &surveyed.survey);
+        let context = CheckContext { left: &surveyed.left, ..self.measure(canon) };
+        let mut found = Delta::compute(context, &surveyed.survey).findings();
         found.iter_mut().for_each(|finding| suggest_for_here(self, surveyed, finding));
         found
     }

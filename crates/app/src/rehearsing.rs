@@ -10,7 +10,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::InstallWish;
-use kanon_core::delta::findings;
+use kanon_core::delta::{CheckContext, Delta};
 use kanon_core::diagnose::{Case, HintReader, Needles, Verdict, weigh};
 use kanon_core::logs::{LogEvent, Source};
 use kanon_core::plan::RiskyExtras;
@@ -233,7 +233,7 @@ impl<'e> Rehearsal<'e> {
         let passed = watched.trouble.is_none()
             && not_loaded.as_ref().is_none_or(Vec::is_empty)
             && !watched.events.iter().any(failed);
-        let measure = kanon_core::delta::CheckContext {
+        let measure = CheckContext {
             canon,
             rulebook: &self.rulebook,
             extras: kanon_core::config::Extras::Keep,
@@ -255,7 +255,7 @@ impl<'e> Rehearsal<'e> {
             stopped_well: watched.stopped_well,
             by_quiet: watched.by_quiet,
             verdicts,
-            in_line: in_line(&findings(measure, survey)),
+            in_line: in_line(&Delta::compute(measure, survey).findings()),
         }
     }
 

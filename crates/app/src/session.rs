@@ -11,10 +11,10 @@ use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
 use kanon_core::canon::release::{Invite, is_cut};
 use kanon_core::config::{Edits, Extras};
-use kanon_core::delta::{CheckContext, LeftAlone, placed_files};
+use kanon_core::delta::{CheckContext, LeftAlone, TextDelta, placed_files};
 use kanon_core::plan::text_edits::{Consents, amendments};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod};
-use kanon_core::rulebook::Role;
+use kanon_core::rulebook::{Role, Rulebook};
 use kanon_core::survey::Survey;
 use kanon_io::bytes::Bytes;
 use kanon_io::canons;
@@ -345,8 +345,13 @@ impl<'a> Session<'a> {
 
     /// What installs are held against.
     pub fn measure<'c>(&'c self, canon: &'c Canon) -> CheckContext<'c> {
+        self.measure_by(canon, &self.loaded.rulebook)
+    }
+
+    /// What installs are held against, with a rulebook of the caller's: the session may be changed meanwhile.
+    pub fn measure_by<'c>(&self, canon: &'c Canon, rulebook: &'c Rulebook) -> CheckContext<'c> {
         let edits = self.workspace.as_ref().map_or_else(Edits::default, |workspace| workspace.config.edits);
-        CheckContext { canon, rulebook: &self.loaded.rulebook, extras: self.extras(), edits, left: &[] }
+        CheckContext { canon, rulebook, extras: self.extras(), edits, left: &[] }
     }
 
     /// The policy for extra mods.
@@ -440,10 +445,12 @@ impl<'a> Session<'a> {
         let placed = if let Target::Install(placed) = &target { Some(placed.clone()) } else { None };
         let surveyed = self.survey(target)?;
         // Where nothing in text files is off, no file is opened again.
-        let is_off = !amendments(self.measure(canon), &surveyed.survey, &Consents::default()).is_empty();
-        let Some(placed) = placed.filter(|_| is_off) else { return Ok(surveyed) };
+        let rulebook = self.loaded.rulebook.clone();
+        let texts = TextDelta::compute(self.measure_by(canon, &rulebook), &surveyed.survey);
+        let amendments = amendments(&texts, &Consents::default());
+        let Some(placed) = placed.filter(|_| !amendments.is_empty()) else { return Ok(surveyed) };
         let install = self.open_install(&placed)?;
-        let left = left_alone(self.measure(canon), install.as_ref(), &surveyed.survey)?;
+        let left = left_alone(&amendments, install.as_ref())?;
         Ok(Surveyed { left, ..surveyed })
     }
 

@@ -4,22 +4,17 @@ use std::io;
 
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
-use kanon_core::delta::{CheckContext, LeftAlone};
-use kanon_core::plan::text_edits::{Consents, amendments};
-use kanon_core::survey::Survey;
+use kanon_core::delta::LeftAlone;
+use kanon_core::plan::text_edits::Amendment;
 use kanon_io::error::During;
 use kanon_io::install::Install;
 
 use crate::error::AppError;
 
 /// What in the text files of an install an alignment can't change, as far as no mod has to be looked into for it.
-pub fn left_alone(
-    measure: CheckContext<'_>,
-    install: &dyn Install,
-    survey: &Survey,
-) -> Result<Vec<LeftAlone>, AppError> {
+pub fn left_alone(amendments: &[Amendment<'_>], install: &dyn Install) -> Result<Vec<LeftAlone>, AppError> {
     let mut left = Vec::new();
-    for amendment in amendments(measure, survey, &Consents::default()) {
+    for amendment in amendments {
         let bytes = present(install, &amendment.path)?.unwrap_or_default();
         left.extend(amendment.tried(&bytes));
     }

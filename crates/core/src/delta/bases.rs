@@ -6,9 +6,9 @@ use crate::base::stated::Stated;
 use crate::survey::{LaidOverlay, Survey, SurveyedBase};
 
 /// Findings about base archives.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
+pub(super) fn findings(context: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
     let in_canon = |laid: &&LaidOverlay| {
-        measure
+        context
             .canon
             .mods
             .iter()

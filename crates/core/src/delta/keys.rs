@@ -94,8 +94,7 @@ fn kept(measure: CheckContext<'_>, survey: &Survey) -> BTreeSet<Blake3> {
 }
 
 /// Findings about keys and signatures.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let ring = ring(measure, survey);
+pub(super) fn findings(context: CheckContext<'_>, survey: &Survey, ring: &Ring<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
     let of = |key: &SealedKey| Series::of_ids(&key.mods);
     for (key, path) in &ring.missing {
@@ -122,7 +121,7 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
             Finding::new(Code::Unreadable, Act::LookInKeyFolder).at(key.path.as_str()).severity(Severity::Risky);
         findings.push(finding.expected(Stated::PublicKey).found(key.problem.clone().unwrap_or_default()));
     }
-    findings.extend(signatures(measure, survey, &ring));
+    findings.extend(signatures(context, survey, ring));
     findings
 }
 

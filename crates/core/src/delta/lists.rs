@@ -84,7 +84,7 @@ fn names(rulebook: &Rulebook, rule: &ListRule, role: Role, sealed: &SealedMod) -
 }
 
 /// What a list is to say by the canon. Entries that are no mods' stay where they are among the others.
-pub fn target(measure: CheckContext<'_>, survey: &Survey, rule: &ListRule, entries: &[ListEntry]) -> ListWanted {
+fn target(measure: CheckContext<'_>, survey: &Survey, rule: &ListRule, entries: &[ListEntry]) -> ListWanted {
     let role = survey.install.role;
     let mut by_name: HashMap<FoldedId, &SealedMod> = HashMap::new();
     for sealed in &measure.canon.mods {
@@ -181,27 +181,57 @@ fn has_name(measure: CheckContext<'_>, rule: &ListRule, sealed: &SealedMod, entr
     !(exact && by_name) || wanted == entry.text || !same_name(&wanted, &entry.text)
 }
 
+/// A list of an install, and what it is to say.
+#[derive(Debug, Clone)]
+pub struct ListDelta<'a> {
+    /// Where it is.
+    pub rule: &'a ListRule,
+    /// What was found there.
+    pub list: &'a SurveyedList,
+    /// What it is to say.
+    pub wanted: ListWanted,
+}
+
+impl ListDelta<'_> {
+    /// Whether it says something else, or under an option that is spelt otherwise.
+    pub fn is_off(&self) -> bool {
+        !self.wanted.is_said() || self.list.near.is_some()
+    }
+
+    /// Whether it can be written: it was read, or can be made where it is not there.
+    pub fn can_be_written(&self) -> bool {
+        let problem = self.list.problem.as_ref();
+        problem.is_none_or(|problem| *problem == FileProblem::NotThere && can_be_made(self.rule))
+    }
+}
+
+/// Every list that was looked at, and what it is to say.
+pub(super) fn compute<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<ListDelta<'a>> {
+    let rule = |list: &SurveyedList| measure.rulebook.list(&list.name);
+    let lists = survey.lists.iter().filter_map(|list| Some((rule(list)?, list)));
+    lists.map(|(rule, list)| ListDelta { rule, list, wanted: target(measure, survey, rule, &list.entries) }).collect()
+}
+
 /// Findings about lists and launch lines.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
+pub(super) fn findings(measure: CheckContext<'_>, survey: &Survey, lists: &[ListDelta<'_>]) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for list in &survey.lists {
-        let Some(rule) = measure.rulebook.list(&list.name) else { continue };
+    for one in lists {
+        let ListDelta { rule, list, wanted } = one;
         let at = |finding: Finding| finding.at(list.file.as_str());
-        let wanted = target(measure, survey, rule, &list.entries);
         if let Some(problem) = &list.problem {
             // A list that is not there and is to name nothing is none that is missed.
             let is_missed = !wanted.changes.is_empty() || *problem != FileProblem::NotThere;
-            findings.extend(is_missed.then(|| at(unreadable(survey, rule, Some(problem), &wanted))));
+            findings.extend(is_missed.then(|| at(unreadable(survey, rule, Some(problem), wanted))));
             continue;
         }
-        if wanted.is_said() && list.near.is_none() {
+        if !one.is_off() {
             continue;
         }
         let of_list = match &rule.form {
             ListForm::Option { option, between } => {
-                vec![launch_line(survey, rule, (option, between.as_deref()), list, &wanted)]
+                vec![launch_line(survey, rule, (option, between.as_deref()), list, wanted)]
             }
-            _ => entries(measure, survey, rule, &list.entries, &wanted),
+            _ => entries(measure, survey, rule, &list.entries, wanted),
         };
         let part = |finding| measure.of_part(&list.file, &list.name, finding);
         findings.extend(of_list.into_iter().map(at).map(part));
@@ -252,7 +282,7 @@ fn unreadable(survey: &Survey, rule: &ListRule, problem: Option<&FileProblem>, w
 }
 
 /// Whether a list that is not there can be written: nothing else has to stand in its file.
-pub fn can_be_made(rule: &ListRule) -> bool {
+fn can_be_made(rule: &ListRule) -> bool {
     matches!(rule.form, ListForm::Lines) && rule.file.as_ref().is_some_and(|file| file.literal().is_some())
 }
 

@@ -53,6 +53,20 @@ pub fn entries_of<'a>(
     entries
 }
 
+/// A data file that mods merge entries into.
+#[derive(Debug, Clone)]
+pub struct DataDelta<'a> {
+    /// What was found.
+    pub data: &'a SurveyedData,
+    /// Its entries of mods; as far as it can be read.
+    pub entries: EntryStates<'a>,
+}
+
+/// Every data file, and how the entries of mods are in it.
+pub(super) fn data_files<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<DataDelta<'a>> {
+    survey.data.iter().map(|data| DataDelta { data, entries: entry_states(measure, survey, data) }).collect()
+}
+
 /// The entries of mods in a data file.
 #[derive(Debug, Clone, Default)]
 pub struct EntryStates<'a> {
@@ -63,7 +77,7 @@ pub struct EntryStates<'a> {
 }
 
 /// How each entry of the canon is in a data file, and the entries of mods that are gone.
-pub fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &SurveyedData) -> EntryStates<'a> {
+fn entry_states<'a>(measure: CheckContext<'a>, survey: &Survey, data: &SurveyedData) -> EntryStates<'a> {
     let wanted = entries_of(measure, survey.install.role, &data.file);
     let of_mods = of_installed(survey, &data.file);
     let state = |entry: &MergedEntry| {
@@ -184,10 +198,8 @@ pub fn inner_of<'p>(rule: &ExtraRule, own: &'p str) -> Option<&'p str> {
     own.strip_prefix(from)?.strip_prefix('/')
 }
 
-/// Files that an alignment put outside the shelves, that no mod brings any more, and that nobody has changed since.
-pub fn placed_left_over<'s>(measure: CheckContext<'_>, survey: &'s Survey) -> Vec<&'s AddedFile> {
-    let wanted: BTreeSet<String> =
-        placed_files(measure, survey.install.role).iter().map(|placed| placed.path.folded()).collect();
+fn placed_left_over<'s>(placed: &[Placed<'_>], survey: &'s Survey) -> Vec<&'s AddedFile> {
+    let wanted: BTreeSet<String> = placed.iter().map(|placed| placed.path.folded()).collect();
     let is_same =
         |brought: &&AddedFile| there(survey, &brought.path).is_some_and(|found| found.blake3 == Some(brought.blake3));
     let brought = survey.brought.iter().flat_map(|brought| &brought.files);
@@ -195,33 +207,68 @@ pub fn placed_left_over<'s>(measure: CheckContext<'_>, survey: &'s Survey) -> Ve
 }
 
 /// What a survey says of a path outside the shelves; nothing when it did not look there.
-pub fn there<'s>(survey: &'s Survey, path: &InstallPath) -> Option<&'s PlacedFile> {
+fn there<'s>(survey: &'s Survey, path: &InstallPath) -> Option<&'s PlacedFile> {
     survey.placed.iter().find(|found| found.path == *path)
 }
 
-/// Findings about merged entries and placed files.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let mut findings = Vec::new();
-    for data in &survey.data {
-        findings.extend(data_file(measure, survey, data));
-    }
-    findings.extend(files(measure, survey));
-    findings
+/// Files of the canon outside the shelves, and what stands there.
+#[derive(Debug, Clone, Default)]
+pub struct Outside<'a> {
+    /// What its mods bring, with how it is there; what nobody looked for is left out.
+    pub wanted: Vec<(Placed<'a>, PlacedState)>,
+    /// What an alignment put there, that no mod brings any more, and that nobody has changed since.
+    pub left_over: Vec<&'a AddedFile>,
 }
 
-fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) -> Vec<Finding> {
-    let wanted = entries_of(measure, survey.install.role, &data.file);
+/// How a file outside the shelves is there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PlacedState {
+    /// As it is to be.
+    Right,
+    /// Not at all.
+    Missing,
+    /// With other bytes.
+    Differs,
+}
+
+/// What mods bring for places outside the shelves.
+pub(super) fn outside<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Outside<'a> {
+    let files = placed_files(measure, survey.install.role);
+    let left_over = placed_left_over(&files, survey);
+    let state = |placed: Placed<'a>| {
+        let state = match there(survey, &placed.path)?.blake3 {
+            None => PlacedState::Missing,
+            Some(digest) if digest == placed.blake3 || placed.stays => PlacedState::Right,
+            Some(_) => PlacedState::Differs,
+        };
+        Some((placed, state))
+    };
+    Outside { wanted: files.into_iter().filter_map(state).collect(), left_over }
+}
+
+/// Findings about merged entries and placed files.
+pub(super) fn findings(
+    context: CheckContext<'_>,
+    survey: &Survey,
+    data: &[DataDelta<'_>],
+    outside: &Outside<'_>,
+) -> Vec<Finding> {
+    let in_data = data.iter().flat_map(|data| data_file(context, survey, data));
+    in_data.chain(files(survey, outside)).collect()
+}
+
+fn data_file(measure: CheckContext<'_>, survey: &Survey, DataDelta { data, entries }: &DataDelta<'_>) -> Vec<Finding> {
+    let EntryStates { wanted, gone } = entries;
     if let Some(problem) = &data.problem {
         let remedy = match problem {
             FileProblem::NotThere => Act::StartForFile,
             FileProblem::Unreadable(_) => Act::MendFile,
         };
-        let mods: BTreeSet<&str> = wanted.iter().map(|(sealed, _)| sealed.manifest.id.as_str()).collect();
+        let mods: BTreeSet<&str> = wanted.iter().map(|(sealed, ..)| sealed.manifest.id.as_str()).collect();
         let expected = Stated::EntriesOf(Series::of(mods));
         let finding = Finding::new(Code::FragmentMissing, remedy).at(data.file.as_str());
         return if wanted.is_empty() { Vec::new() } else { vec![finding.expected(expected).found(problem)] };
     }
-    let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
     let at = |code, id: &str| Finding::new(code, align(survey)).about(id).at(data.file.as_str());
     let one = |(sealed, entry, state): &(&SealedMod, &MergedEntry, EntryState)| {
         let expected = |code| at(code, sealed.manifest.id.as_str()).expected(Stated::Entry(entry.key.clone()));
@@ -236,7 +283,7 @@ fn data_file(measure: CheckContext<'_>, survey: &Survey, data: &SurveyedData) ->
             EntryState::Edited => Some(edited(measure, survey, expected(Code::FragmentDiffers))),
         }
     };
-    let mut findings: Vec<Finding> = states.iter().filter_map(one).collect();
+    let mut findings: Vec<Finding> = wanted.iter().filter_map(one).collect();
     findings.extend(gone.iter().map(|(key, id)| {
         at(Code::FragmentLeftOver, id.as_str()).expected(Stated::NoEntryOfGone).found(Stated::Entry(key.clone()))
     }));
@@ -252,22 +299,19 @@ fn edited(measure: CheckContext<'_>, survey: &Survey, finding: Finding) -> Findi
     }
 }
 
-fn files(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
+fn files(survey: &Survey, outside: &Outside<'_>) -> Vec<Finding> {
     let mut findings = Vec::new();
-    for placed in placed_files(measure, survey.install.role) {
-        let Some(found) = there(survey, &placed.path) else { continue };
+    for (placed, state) in &outside.wanted {
         let finding =
             |code| Finding::new(code, align(survey)).about(&placed.sealed.manifest.id).at(placed.path.as_str());
-        match found.blake3 {
-            Some(digest) if digest == placed.blake3 || placed.stays => {}
-            Some(_) => findings
-                .push(finding(Code::FragmentDiffers).expected(Stated::AddedFile).found(Stated::FileWithOtherBytes)),
-            None => {
-                findings.push(finding(Code::FragmentMissing).expected(Stated::AddedFile).found(Stated::Nothing));
-            }
-        }
+        let (code, found) = match state {
+            PlacedState::Right => continue,
+            PlacedState::Differs => (Code::FragmentDiffers, Stated::FileWithOtherBytes),
+            PlacedState::Missing => (Code::FragmentMissing, Stated::Nothing),
+        };
+        findings.push(finding(code).expected(Stated::AddedFile).found(found));
     }
-    for brought in placed_left_over(measure, survey) {
+    for brought in &outside.left_over {
         findings.push(
             Finding::new(Code::FragmentLeftOver, align(survey))
                 .about(&brought.of_mod)

@@ -1,4 +1,4 @@
-//! Holds an install against the canon: every difference becomes a finding, every cause is told once.
+//! Holds an install against the canon, once: findings tell the differences, each cause once, and plans mend them.
 
 mod bases;
 mod context;
@@ -18,33 +18,100 @@ use crate::base::ids::FoldedId;
 use crate::base::stated::Stated;
 use crate::resolve::fit::{FitSet, fit};
 use crate::survey::Survey;
+use worlds::Shaping;
 
 pub use context::{CheckContext, LeftAlone, MEMORY};
-pub use extras::{extra_severity, is_left_over, may_stay, switched_off};
+pub use extras::{ExtraMod, extra_severity};
 pub use keys::{Ring, ring, signers};
-pub use lists::{ListWanted, OutOfPlay, can_be_made, launch_lines, out_of_play, sealed_lists, sides_by_list, target};
+pub use lists::{ListDelta, ListWanted, OutOfPlay, launch_lines, out_of_play, sealed_lists, sides_by_list};
 pub use merged::{
-    EntryState, EntryStates, Placed, entries_of, entry_states, inner_of, placed_files, placed_left_over, same_entries,
-    there,
+    DataDelta, EntryState, EntryStates, Outside, Placed, PlacedState, entries_of, inner_of, placed_files, same_entries,
 };
-pub use mods::changed_entries;
-pub use settings::{SettingWanted, memory_floor, wanted_settings};
+pub use mods::{CopyDelta, ModInPlace, ReleaseDifference, changed_entries};
+pub use settings::{MemoryWanted, SettingWanted};
 
-/// Everything in which a survey is off the canon, worst first.
-pub fn findings(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let mut findings = platforms(measure, survey);
-    findings.extend(mods::judge(measure, survey));
-    findings.extend(extras::judge(measure, survey));
-    findings.extend(bases::judge(measure, survey));
-    findings.extend(lists::judge(measure, survey));
-    findings.extend(keys::judge(measure, survey));
-    findings.extend(settings::judge(measure, survey));
-    findings.extend(merged::judge(measure, survey));
-    findings.extend(worlds::judge(measure, survey));
-    let causes = findings.clone();
-    findings.extend(unexplained_misfits(measure, survey, &causes));
-    findings.sort_by(|a, b| (a.severity, &a.mod_id, a.code).cmp(&(b.severity, &b.mod_id, b.code)));
-    findings
+/// An install beside the canon: what is to be, and what is.
+#[derive(Debug, Clone)]
+pub struct Delta<'a> {
+    /// What the install is held against.
+    pub context: CheckContext<'a>,
+    /// What was measured there.
+    pub survey: &'a Survey,
+    /// The mods of the canon, in each place.
+    pub mods: Vec<ModInPlace<'a>>,
+    /// Mods that the canon does not have.
+    pub extras: Vec<ExtraMod<'a>>,
+    /// The key folder.
+    pub keys: Ring<'a>,
+    /// What text files say.
+    pub texts: TextDelta<'a>,
+    /// Files of mods outside the shelves.
+    pub outside: Outside<'a>,
+    /// Mods that reshape worlds and that come or go, where there is a world.
+    pub worlds: Vec<Shaping>,
+}
+
+/// The game's own text files beside the canon.
+#[derive(Debug, Clone)]
+pub struct TextDelta<'a> {
+    /// What they are held against.
+    pub context: CheckContext<'a>,
+    /// Mod lists and launch lines.
+    pub lists: Vec<ListDelta<'a>>,
+    /// Settings that must have a value.
+    pub settings: Vec<SettingWanted<'a>>,
+    /// Amounts of memory.
+    pub memory: Vec<MemoryWanted<'a>>,
+    /// Data files that mods merge entries into.
+    pub data: Vec<DataDelta<'a>>,
+}
+
+impl<'a> TextDelta<'a> {
+    /// Holds the text files of an install against the canon.
+    pub fn compute(context: CheckContext<'a>, survey: &'a Survey) -> Self {
+        Self {
+            context,
+            lists: lists::compute(context, survey),
+            settings: settings::wanted_settings(context, survey),
+            memory: settings::wanted_memory(context, survey),
+            data: merged::data_files(context, survey),
+        }
+    }
+}
+
+impl<'a> Delta<'a> {
+    /// Holds an install against the canon.
+    pub fn compute(context: CheckContext<'a>, survey: &'a Survey) -> Self {
+        Self {
+            context,
+            survey,
+            mods: mods::compute(context, survey),
+            extras: extras::compute(context, survey),
+            keys: ring(context, survey),
+            texts: TextDelta::compute(context, survey),
+            outside: merged::outside(context, survey),
+            worlds: worlds::compute(context, survey),
+        }
+    }
+
+    /// Everything in which the install is off the canon, worst first.
+    pub fn findings(&self) -> Vec<Finding> {
+        let Self { context, survey, mods, extras, keys, texts, outside, worlds } = self;
+        let (context, survey) = (*context, *survey);
+        let mut findings = platforms(context, survey);
+        findings.extend(mods::findings(context, survey, mods));
+        findings.extend(extras::findings(context, survey, extras));
+        findings.extend(bases::findings(context, survey));
+        findings.extend(lists::findings(context, survey, &texts.lists));
+        findings.extend(keys::findings(context, survey, keys));
+        findings.extend(settings::findings(context, survey, &texts.settings, &texts.memory));
+        findings.extend(merged::findings(context, survey, &texts.data, outside));
+        findings.extend(worlds::findings(survey, worlds));
+        let misfits = unexplained_misfits(context, survey, &findings);
+        findings.extend(misfits);
+        findings.sort_by(|a, b| (a.severity, &a.mod_id, a.code).cmp(&(b.severity, &b.mod_id, b.code)));
+        findings
+    }
 }
 
 fn platforms(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {

@@ -10,30 +10,113 @@ use crate::base::digest::Blake3;
 use crate::base::finding::{Change, Code, EntryChange, Finding, Severity};
 use crate::base::path::InstallPath;
 use crate::base::stated::{Series, Stated};
+use crate::base::version::{Scheme, Versions};
 use crate::canon::{SealedFile, SealedMod};
 use crate::rulebook::{NeededOn, Shelf};
 use crate::survey::{Survey, SurveyedFile, SurveyedMod};
 
-/// Findings about the mods of the canon.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
+/// A mod of the canon in one of the places of its shelf.
+#[derive(Debug, Clone)]
+pub struct ModInPlace<'a> {
+    /// The mod.
+    pub sealed: &'a SealedMod,
+    /// Its shelf.
+    pub shelf: &'a Shelf,
+    /// The place.
+    pub place: &'a InstallPath,
+    /// Its copies there, switched off ones too.
+    pub copies: Vec<CopyDelta<'a>>,
+}
+
+/// A copy of a mod of the canon.
+#[derive(Debug, Clone, Copy)]
+pub struct CopyDelta<'a> {
+    /// What was found.
+    pub found: &'a SurveyedMod,
+    /// How it differs from what was sealed.
+    pub difference: ReleaseDifference,
+}
+
+/// How one release of a mod differs from another.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ReleaseDifference {
+    /// It does not: the same bytes.
+    None,
+    /// The same version with other bytes.
+    Bytes,
+    /// An older version.
+    Older,
+    /// A newer version.
+    Newer,
+    /// Another version, without an order.
+    Other,
+}
+
+impl ReleaseDifference {
+    /// How releases with other bytes differ, by their versions.
+    pub fn of_versions(versions: Versions, expected: &str, found: &str) -> Self {
+        match versions.scheme.compare(found, expected) {
+            _ if expected == found => Self::Bytes,
+            // Of two digests neither is the newer one.
+            _ if is_digest(expected) || is_digest(found) => Self::Other,
+            Some(Ordering::Equal) => Self::Bytes,
+            Some(Ordering::Less) => Self::Older,
+            Some(Ordering::Greater) => Self::Newer,
+            None => Self::Other,
+        }
+    }
+}
+
+impl<'a> ModInPlace<'a> {
+    /// The copies that the game would load.
+    pub fn enabled(&self) -> impl Iterator<Item = &CopyDelta<'a>> {
+        self.copies.iter().filter(|copy| copy.found.enabled)
+    }
+}
+
+impl CopyDelta<'_> {
+    /// Whether it has the bytes that were sealed.
+    pub fn has_right_bytes(&self) -> bool {
+        self.difference == ReleaseDifference::None
+    }
+}
+
+/// Each mod of the canon in each place of its shelf, whatever side needs it.
+pub(super) fn compute<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<ModInPlace<'a>> {
     let by_id = survey.mods_by_id();
-    let mut findings = Vec::new();
+    let mut mods = Vec::new();
     for sealed in &measure.canon.mods {
         let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
         let everywhere = by_id.get(&sealed.manifest.id).map_or(&[][..], Vec::as_slice);
-        let seen = |place: &&InstallPath| !survey.unreadable.iter().any(|broken| broken.path == place.as_str());
-        // Of what has only ids here, the list tells.
-        if shelf.ids_from(survey.install.role).is_some() {
-            continue;
-        }
-        findings.extend(nowhere_yet(survey, sealed, shelf));
-        for place in survey.places(shelf).filter(seen) {
-            let here: Vec<&SurveyedMod> =
-                everywhere.iter().filter(|m| m.shelf == shelf.name && m.place == *place).copied().collect();
-            findings.extend(Judgement { measure, survey, sealed, shelf, place, here: &here }.findings());
+        for place in survey.places(shelf) {
+            let here = everywhere.iter().filter(|found| found.shelf == shelf.name && found.place == *place);
+            let copy = |found: &&'a SurveyedMod| {
+                let of_versions = || {
+                    ReleaseDifference::of_versions(
+                        measure.rulebook.versions,
+                        sealed.version_or_dash(),
+                        found.version_or_dash(),
+                    )
+                };
+                let is_right = sealed.has_bytes_of(found, shelf);
+                CopyDelta { found, difference: if is_right { ReleaseDifference::None } else { of_versions() } }
+            };
+            mods.push(ModInPlace { sealed, shelf, place, copies: here.map(copy).collect() });
         }
     }
-    findings
+    mods
+}
+
+/// Findings about the mods of the canon.
+pub(super) fn findings(context: CheckContext<'_>, survey: &Survey, mods: &[ModInPlace<'_>]) -> Vec<Finding> {
+    let scheme = context.rulebook.versions.scheme;
+    // Of what has only ids here, the list tells.
+    let is_measured = |shelf: &Shelf| shelf.ids_from(survey.install.role).is_none();
+    let shelf_of = |sealed: &SealedMod| context.rulebook.shelf(&sealed.shelf).filter(|shelf| is_measured(shelf));
+    let nowhere = context.canon.mods.iter().filter_map(|sealed| nowhere_yet(survey, sealed, shelf_of(sealed)?));
+    let is_readable = |place: &InstallPath| !survey.unreadable.iter().any(|broken| broken.path == place.as_str());
+    let seen = mods.iter().filter(|one| is_measured(one.shelf) && is_readable(one.place));
+    nowhere.chain(seen.flat_map(|one| Judgement { survey, one, sealed: one.sealed, scheme }.findings())).collect()
 }
 
 /// A mod whose shelf is inside a world, on an install that has no world yet.
@@ -50,28 +133,24 @@ fn nowhere_yet(survey: &Survey, sealed: &SealedMod, shelf: &Shelf) -> Option<Fin
     })
 }
 
-/// One mod of the canon against one place of one install.
+/// What is told of one mod in one place.
 struct Judgement<'a> {
-    measure: CheckContext<'a>,
     survey: &'a Survey,
+    one: &'a ModInPlace<'a>,
     sealed: &'a SealedMod,
-    shelf: &'a Shelf,
-    place: &'a InstallPath,
-    here: &'a [&'a SurveyedMod],
+    scheme: Scheme,
 }
 
 impl Judgement<'_> {
     fn findings(&self) -> Vec<Finding> {
-        let enabled: Vec<&SurveyedMod> = self.here.iter().filter(|found| found.enabled).copied().collect();
+        let enabled: Vec<&CopyDelta<'_>> = self.one.enabled().collect();
         let side = self.sealed.needed_on();
         if !side.includes(self.survey.install.role) {
             return match side {
-                NeededOn::Optional => enabled
-                    .iter()
-                    .filter_map(|found| self.differs(found))
-                    .map(|f| f.severity(Severity::Risky))
-                    .collect(),
-                _ => enabled.iter().map(|found| self.not_needed(found)).collect(),
+                NeededOn::Optional => {
+                    enabled.iter().filter_map(|copy| self.differs(copy)).map(|f| f.severity(Severity::Risky)).collect()
+                }
+                _ => enabled.iter().map(|copy| self.not_needed(copy.found)).collect(),
             };
         }
         match enabled.as_slice() {
@@ -86,7 +165,7 @@ impl Judgement<'_> {
     }
 
     fn target(&self) -> String {
-        self.place.join(&self.sealed.name).map_or_else(|_| self.sealed.name.clone(), String::from)
+        self.one.place.join(&self.sealed.name).map_or_else(|_| self.sealed.name.clone(), String::from)
     }
 
     fn not_needed(&self, found: &SurveyedMod) -> Finding {
@@ -103,7 +182,7 @@ impl Judgement<'_> {
 
     /// Not one enabled copy: switched off, unreadable, elsewhere, or not there at all.
     fn absent(&self) -> Finding {
-        if let Some(off) = self.here.first() {
+        if let Some(CopyDelta { found: off, .. }) = self.one.copies.first() {
             return self
                 .finding(Code::ModDisabled)
                 .at(off.path.as_str())
@@ -125,54 +204,51 @@ impl Judgement<'_> {
         self.finding(Code::ModMissing).at(target).found(Stated::Nothing)
     }
 
-    fn several(&self, copies: &[&SurveyedMod]) -> Vec<Finding> {
-        let right = copies.iter().find(|copy| self.sealed.has_bytes_of(copy, self.shelf));
+    fn several(&self, copies: &[&CopyDelta<'_>]) -> Vec<Finding> {
+        let right = copies.iter().find(|copy| copy.has_right_bytes());
         let best = right.copied().unwrap_or_else(|| self.newest(copies));
-        let others = copies
-            .iter()
-            .filter(|copy| copy.path != best.path)
-            .map(|copy| Stated::CopyIn { version: copy.version_or_dash().to_owned(), place: copy.path.to_string() });
+        let others = copies.iter().map(|copy| copy.found).filter(|found| found.path != best.found.path);
+        let others = others
+            .map(|found| Stated::CopyIn { version: found.version_or_dash().to_owned(), place: found.path.to_string() });
         let also = Stated::Also(Series::of(others));
-        let duplicate = self.finding(Code::ModDuplicate).at(best.path.as_str()).found(also);
+        let duplicate = self.finding(Code::ModDuplicate).at(best.found.path.as_str()).found(also);
         std::iter::once(duplicate).chain(self.differs(best)).collect()
     }
 
-    fn newest<'c>(&self, copies: &[&'c SurveyedMod]) -> &'c SurveyedMod {
-        let newer = |a: &&SurveyedMod, b: &&SurveyedMod| self.order(b.version_or_dash(), a.version_or_dash());
-        copies.iter().copied().max_by(|a, b| newer(a, b).unwrap_or(Ordering::Equal)).unwrap_or(copies[0])
-    }
-
-    fn order(&self, expected: &str, found: &str) -> Option<Ordering> {
-        self.measure.rulebook.versions.scheme.compare(found, expected)
-    }
-
-    fn differs(&self, found: &SurveyedMod) -> Option<Finding> {
-        if self.sealed.has_bytes_of(found, self.shelf) {
-            let misnamed = !self.shelf.same_name(&found.name, &self.sealed.name);
-            return misnamed.then(|| {
-                let finding = self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name);
-                finding.found(match is_put_together_otherwise(&found.name, &self.sealed.name) {
-                    true => Stated::PutTogetherOtherwise(found.name.clone()),
-                    false => Stated::Verbatim(found.name.clone()),
-                })
-            });
-        }
-        let (expected, version) = (self.sealed.version_or_dash(), found.version_or_dash());
-        let code = match self.order(expected, version) {
-            _ if expected == version => Code::ContentDiffers,
-            // Of two digests neither is the newer one.
-            _ if is_digest(expected) || is_digest(version) => Code::VersionOther,
-            Some(Ordering::Equal) => Code::ContentDiffers,
-            Some(Ordering::Less) => Code::VersionOlder,
-            Some(Ordering::Greater) => Code::VersionNewer,
-            None => Code::VersionOther,
+    fn newest<'c>(&self, copies: &[&'c CopyDelta<'c>]) -> &'c CopyDelta<'c> {
+        let newer = |a: &&CopyDelta<'_>, b: &&CopyDelta<'_>| {
+            self.scheme.compare(a.found.version_or_dash(), b.found.version_or_dash()).unwrap_or(Ordering::Equal)
         };
+        copies.iter().copied().max_by(newer).unwrap_or(copies[0])
+    }
+
+    fn differs(&self, copy: &CopyDelta<'_>) -> Option<Finding> {
+        let found = copy.found;
+        let code = match copy.difference {
+            ReleaseDifference::None => return self.misnamed(found),
+            ReleaseDifference::Bytes => Code::ContentDiffers,
+            ReleaseDifference::Older => Code::VersionOlder,
+            ReleaseDifference::Newer => Code::VersionNewer,
+            ReleaseDifference::Other => Code::VersionOther,
+        };
+        let version = found.version_or_dash();
         let mut finding = self.finding(code).at(found.path.as_str()).found(version);
         if code == Code::ContentDiffers {
-            finding.entries = changed_entries(self.sealed, found, Some(self.shelf));
+            finding.entries = changed_entries(self.sealed, found, Some(self.one.shelf));
             finding = finding.found(Stated::WithOtherBytes(version.to_owned()));
         }
         Some(finding)
+    }
+
+    fn misnamed(&self, found: &SurveyedMod) -> Option<Finding> {
+        let misnamed = !self.one.shelf.same_name(&found.name, &self.sealed.name);
+        misnamed.then(|| {
+            let finding = self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name);
+            finding.found(match is_put_together_otherwise(&found.name, &self.sealed.name) {
+                true => Stated::PutTogetherOtherwise(found.name.clone()),
+                false => Stated::Verbatim(found.name.clone()),
+            })
+        })
     }
 }
 

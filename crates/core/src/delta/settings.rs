@@ -9,7 +9,7 @@ use crate::base::remedy::Remedy;
 use crate::base::stated::Stated;
 use crate::canon::SealedSetting;
 use crate::rulebook::{MemoryRule, Role, SettingRule, UnknownName, filled};
-use crate::survey::{FileProblem, Survey, SurveyedSetting};
+use crate::survey::{FileProblem, Survey, SurveyedMemory, SurveyedSetting};
 
 /// Why nobody knows what a setting is to be.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -50,7 +50,7 @@ impl SettingWanted<'_> {
 }
 
 /// The settings of an install that must have a value by the canon.
-pub fn wanted_settings<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<SettingWanted<'a>> {
+pub(super) fn wanted_settings<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<SettingWanted<'a>> {
     let role = survey.install.role;
     let mut wanted = Vec::new();
     for sealed in measure.canon.settings.iter().filter(|sealed| sealed.of.is_none_or(|of| of == role)) {
@@ -107,30 +107,58 @@ fn told(why: &std::cell::RefCell<Option<ValueError>>, reason: ValueError) -> Opt
 }
 
 /// So many bytes of memory an install must be given.
-pub fn memory_floor(measure: CheckContext<'_>, survey: &Survey, rule: &MemoryRule) -> u64 {
+fn memory_floor(measure: CheckContext<'_>, survey: &Survey, rule: &MemoryRule) -> u64 {
     let role = survey.install.role;
     let mods = measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).count() as u64;
     let by_rule = rule.floor.saturating_add(rule.each_mod.saturating_mul(mods));
     by_rule.max(measure.canon.memory.unwrap_or(0))
 }
 
+/// An amount of memory that a launch line gives, and what it must give.
+#[derive(Debug, Clone, Copy)]
+pub struct MemoryWanted<'a> {
+    /// Where it is.
+    pub rule: &'a MemoryRule,
+    /// What was found there.
+    pub found: &'a SurveyedMemory,
+    /// So many bytes it must be.
+    pub floor: u64,
+}
+
+impl MemoryWanted<'_> {
+    /// Whether less is said.
+    pub fn is_low(&self) -> bool {
+        self.found.bytes.is_some_and(|bytes| bytes < self.floor)
+    }
+}
+
+/// The amounts of memory that an install must be given.
+pub(super) fn wanted_memory<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<MemoryWanted<'a>> {
+    let rule = |found: &SurveyedMemory| measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file));
+    let wanted = survey.memory.iter().filter_map(|found| Some((rule(found)?, found)));
+    wanted.map(|(rule, found)| MemoryWanted { rule, found, floor: memory_floor(measure, survey, rule) }).collect()
+}
+
 /// Findings about settings and memory.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let off = wanted_settings(measure, survey);
+pub(super) fn findings(
+    context: CheckContext<'_>,
+    survey: &Survey,
+    settings: &[SettingWanted<'_>],
+    memory: &[MemoryWanted<'_>],
+) -> Vec<Finding> {
     // A file that is not there may be the other side's, unless somebody says whose it is.
     let may_be_elsewhere = |wanted: &&SettingWanted<'_>| {
         let is_nowhere = wanted.found.problem == Some(FileProblem::NotThere);
         is_nowhere && wanted.of.is_none()
     };
-    let off = off.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
+    let off = settings.iter().filter(|wanted| !wanted.is_said() && !may_be_elsewhere(wanted));
     let part =
-        |wanted: &SettingWanted<'_>| measure.of_part(&wanted.found.file, &wanted.rule.name, setting(survey, wanted));
+        |wanted: &SettingWanted<'_>| context.of_part(&wanted.found.file, &wanted.rule.name, setting(survey, wanted));
     let mut findings: Vec<Finding> = off.map(part).collect();
-    findings.extend(nowhere_yet(measure, survey));
-    for found in &survey.memory {
-        let rule = measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file));
-        let low = rule.and_then(|rule| memory(measure, survey, rule, found));
-        findings.extend(low.map(|finding| measure.of_part(&found.file, MEMORY, finding)));
+    findings.extend(nowhere_yet(context, survey));
+    for wanted in memory {
+        let low = low_memory(survey, *wanted);
+        findings.extend(low.map(|finding| context.of_part(&wanted.found.file, MEMORY, finding)));
     }
     findings
 }
@@ -177,13 +205,7 @@ fn setting(survey: &Survey, wanted: &SettingWanted<'_>) -> Finding {
     Finding::new(code, remedy).at(found.file.as_str()).expected(expected).found(said)
 }
 
-fn memory(
-    measure: CheckContext<'_>,
-    survey: &Survey,
-    rule: &MemoryRule,
-    found: &crate::survey::SurveyedMemory,
-) -> Option<Finding> {
-    let floor = memory_floor(measure, survey, rule);
+fn low_memory(survey: &Survey, MemoryWanted { rule, found, floor }: MemoryWanted<'_>) -> Option<Finding> {
     let said: Stated = match (found.bytes, &found.problem) {
         (Some(bytes), _) if bytes >= floor => return None,
         (None, None) => return None,

@@ -31,7 +31,7 @@ pub enum Change {
 }
 
 /// The mods that reshape worlds and that an alignment would add, remove or replace, where there is a world.
-pub fn shaping(measure: CheckContext<'_>, survey: &Survey) -> Vec<Shaping> {
+pub(super) fn compute(measure: CheckContext<'_>, survey: &Survey) -> Vec<Shaping> {
     if survey.worlds.is_empty() {
         return Vec::new();
     }
@@ -76,8 +76,7 @@ pub fn wanting_new(changes: &[Shaping]) -> impl Iterator<Item = &Shaping> {
 }
 
 /// Findings about worlds.
-pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
-    let changes = shaping(measure, survey);
+pub(super) fn findings(survey: &Survey, changes: &[Shaping]) -> Vec<Finding> {
     let Some(world) = survey.worlds.first() else { return Vec::new() };
     let finding = |shaping: &Shaping| {
         let remedy = Remedy::OrOtherWorld(Suggestion::align(&survey.install.name).word("--world").word("new"));
@@ -88,7 +87,7 @@ pub fn judge(measure: CheckContext<'_>, survey: &Survey) -> Vec<Finding> {
         let finding = Finding::new(Code::WorldNeedsNew, remedy).about(&shaping.id).at(world.as_str());
         finding.expected(expected).found(found)
     };
-    wanting_new(&changes).map(finding).collect()
+    wanting_new(changes).map(finding).collect()
 }
 
 /// A survey without what lies in worlds that are set aside: all of that is missing then.

@@ -7,7 +7,7 @@ use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::canon::{Canon, SealedKey};
 use crate::config::{Edits, Extras};
-use crate::delta::{CheckContext, findings, out_of_play, sides_by_list};
+use crate::delta::{CheckContext, Delta, out_of_play, sides_by_list};
 use crate::logs::is_own_defect;
 use crate::rulebook::{Role, Rulebook};
 use crate::survey::{StandsFor, Survey};
@@ -32,7 +32,7 @@ pub fn differences<'a>(
 ) -> Vec<Measured<'a>> {
     let against = |canon: &Canon, survey: &'a Survey| {
         let measure = CheckContext { canon, rulebook, extras, edits: Edits::Ask, left: &[] };
-        findings(measure, survey).into_iter().map(move |finding| (survey, finding)).collect::<Vec<_>>()
+        Delta::compute(measure, survey).findings().into_iter().map(move |finding| (survey, finding)).collect::<Vec<_>>()
     };
     let of = |survey: &'a Survey, finding, side| Measured { survey, finding, side };
     if let Some(canon) = canon {

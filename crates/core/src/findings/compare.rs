@@ -1,6 +1,5 @@
 //! Several installs beside each other: mods down, installs across, each cell against the first column.
 
-use std::cmp::Ordering;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
@@ -9,6 +8,7 @@ use crate::base::digest::Blake3;
 use crate::base::ids::FoldedId;
 use crate::base::version::Versions;
 use crate::canon::Canon;
+use crate::delta::ReleaseDifference;
 use crate::rulebook::{NeededOn, Role};
 use crate::survey::Survey;
 
@@ -210,12 +210,12 @@ fn against(reference: &ModCopy, held: &ModCopy, versions: Versions) -> Mark {
     if held.digest == reference.digest {
         return Mark::Same;
     }
-    match versions.scheme.compare(&held.version, &reference.version) {
-        _ if held.version == reference.version => Mark::Edited,
-        Some(Ordering::Equal) => Mark::Edited,
-        Some(Ordering::Less) => Mark::Older,
-        Some(Ordering::Greater) => Mark::Newer,
-        None => Mark::Other,
+    match ReleaseDifference::of_versions(versions, &reference.version, &held.version) {
+        ReleaseDifference::None => Mark::Same,
+        ReleaseDifference::Bytes => Mark::Edited,
+        ReleaseDifference::Older => Mark::Older,
+        ReleaseDifference::Newer => Mark::Newer,
+        ReleaseDifference::Other => Mark::Other,
     }
 }
 
@@ -244,6 +244,7 @@ mod tests {
     #[case(&[held("1.2", "b")], Mark::Newer)]
     #[case(&[held("blue", "b")], Mark::Other)]
     #[case(&[held("1.1", "b")], Mark::Edited)]
+    #[case::no_digest_is_newer_than_a_version(&[held("ffffffffffffffffffffffffffffffff", "b")], Mark::Other)]
     #[case(&[], Mark::Missing)]
     #[case(&[ModCopy { enabled: false, ..held("1.1", "a") }], Mark::Off)]
     #[case(&[held("1.1", "a"), held("1.0", "b")], Mark::Twice)]

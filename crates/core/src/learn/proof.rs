@@ -11,7 +11,7 @@ use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::config::{Edits, Extras, WorkspaceConfig};
-use crate::delta::{CheckContext, findings};
+use crate::delta::{CheckContext, Delta};
 use crate::plan::text_edits::{Consents, amendments};
 use crate::plan::{RiskyExtras, Step, plan};
 use crate::resolve::solve::SourceRank;
@@ -245,14 +245,15 @@ fn played(rulebook: &Rulebook, surveys: &[Survey], config: &WorkspaceConfig) -> 
         CheckContext { canon: &canon, rulebook, extras: Extras::default(), edits: Edits::default(), left: &[] };
     for survey in surveys {
         let role = survey.install.role;
-        let found: Vec<Finding> = findings(measure, survey).into_iter().filter(is_off).collect();
+        let delta = Delta::compute(measure, survey);
+        let found: Vec<Finding> = delta.findings().into_iter().filter(is_off).collect();
         if !found.is_empty() {
             doubts.extend(found.into_iter().map(|finding| Doubt::Off { role, finding }));
             continue;
         }
-        let steps = plan(measure, survey, RiskyExtras::Stay).map(|plan| plan.steps).unwrap_or_default();
+        let steps = plan(&delta, RiskyExtras::Stay).map(|plan| plan.steps).unwrap_or_default();
         doubts.extend(steps.into_iter().map(|step| Doubt::Changed { role, step }));
-        let rewritten = amendments(measure, survey, &Consents::default()).into_iter().map(|amendment| amendment.path);
+        let rewritten = amendments(&delta.texts, &Consents::default()).into_iter().map(|amendment| amendment.path);
         doubts.extend(rewritten.map(|file| Doubt::Rewritten { role, file }));
     }
     doubts

@@ -15,9 +15,7 @@ use crate::base::finding::Severity;
 use crate::base::ids::FoldedId;
 use crate::base::path::{InstallPath, PathError};
 use crate::canon::{SealedFile, SealedMod};
-use crate::delta::{
-    CheckContext, extra_severity, is_left_over, placed_files, placed_left_over, ring, switched_off, there,
-};
+use crate::delta::{CopyDelta, Delta, ModInPlace, PlacedState};
 use crate::manifest::ModManifest;
 use crate::plan::reason::{Key, Reason, Release};
 use crate::rulebook::{NeededOn, RelationKind, Role, Shelf};
@@ -174,13 +172,13 @@ pub enum RiskyExtras {
 ///
 /// # Errors
 /// When the canon wants a file that can't be, or two in one place.
-pub fn plan(measure: CheckContext<'_>, survey: &Survey, risky: RiskyExtras) -> Result<Plan, PlanError> {
+pub fn plan(delta: &Delta<'_>, risky: RiskyExtras) -> Result<Plan, PlanError> {
+    let survey = delta.survey;
     let mut planner = Planner {
         survey,
-        by_id: survey.mods_by_id(),
         by_digest: by_digest(survey),
         present: present(survey),
-        targets: targets(measure, survey)?,
+        targets: targets(delta)?,
         kept: BTreeSet::new(),
         in_place: BTreeSet::new(),
         moved: BTreeSet::new(),
@@ -190,11 +188,11 @@ pub fn plan(measure: CheckContext<'_>, survey: &Survey, risky: RiskyExtras) -> R
         renames: Vec::new(),
         puts: Vec::new(),
     };
-    planner.canon(measure)?;
-    planner.park_extras(measure, risky);
+    planner.canon(delta)?;
+    planner.park_extras(delta, risky);
     planner.park_unreadable();
     let mut plan = planner.finish();
-    plan.beside_shelves(measure, survey);
+    plan.beside_shelves(delta);
     plan.refuse_off_limits()?;
     Ok(plan)
 }
@@ -210,7 +208,8 @@ pub struct Orphan {
 
 /// What a plan would leave without what it needs. Only mods that are switched on and of this loader count, and what the canon
 /// brings is there afterwards.
-pub fn orphans(plan: &Plan, measure: CheckContext<'_>, survey: &Survey) -> Vec<Orphan> {
+pub fn orphans(plan: &Plan, delta: &Delta<'_>) -> Vec<Orphan> {
+    let Delta { context, survey, .. } = delta;
     let parked: BTreeSet<&InstallPath> =
         plan.steps.iter().filter(|step| step.action == Action::Park).map(|step| &step.path).collect();
     let is_on = |found: &&SurveyedMod| found.enabled && found.manifest.made_for.is_none();
@@ -222,7 +221,7 @@ pub fn orphans(plan: &Plan, measure: CheckContext<'_>, survey: &Survey) -> Vec<O
     };
     let role = survey.install.role;
     let of_canon =
-        measure.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.manifest);
+        context.canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)).map(|sealed| &sealed.manifest);
     let there: BTreeSet<FoldedId> = stays.iter().map(|found| &found.manifest).chain(of_canon).flat_map(ids).collect();
     let mut orphans = Vec::new();
     for taken in gone {
@@ -249,17 +248,12 @@ impl Plan {
 }
 
 /// Where the canon's files go on an install of that role, and whose they are.
-fn targets(measure: CheckContext<'_>, survey: &Survey) -> Result<BTreeMap<String, FoldedId>, PlanError> {
-    let role = survey.install.role;
+fn targets(delta: &Delta<'_>) -> Result<BTreeMap<String, FoldedId>, PlanError> {
+    let role = delta.survey.install.role;
     let mut targets: BTreeMap<String, FoldedId> = BTreeMap::new();
-    let here = measure
-        .canon
-        .mods
-        .iter()
-        .filter(|sealed| sealed.needed_on().includes(role) || sealed.needed_on() == NeededOn::Optional);
-    for sealed in here {
-        let places = measure.rulebook.shelf(&sealed.shelf).into_iter().flat_map(|shelf| survey.places(shelf));
-        for (place, file) in places.flat_map(|place| sealed.files.iter().map(move |file| (place, file))) {
+    let is_for_here = |side: NeededOn| side.includes(role) || side == NeededOn::Optional;
+    for ModInPlace { sealed, place, .. } in delta.mods.iter().filter(|one| is_for_here(one.sealed.needed_on())) {
+        for file in &sealed.files {
             let path = place.join(file.path.as_str())?;
             match targets.insert(path.folded(), sealed.manifest.id.clone()) {
                 Some(first) if first != sealed.manifest.id => {
@@ -290,8 +284,6 @@ fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
 
 struct Planner<'a> {
     survey: &'a Survey,
-    /// The survey's mods of this loader, by folded id.
-    by_id: HashMap<&'a FoldedId, Vec<&'a SurveyedMod>>,
     /// The survey's mods and strays, by digest.
     by_digest: HashMap<Blake3, Vec<&'a SurveyedMod>>,
     present: BTreeMap<InstallPath, Option<Blake3>>,
@@ -312,58 +304,43 @@ struct Planner<'a> {
     puts: Vec<Step>,
 }
 
+/// Needed there, or optional and there already.
+fn is_wanted_there(one: &ModInPlace<'_>, role: Role) -> bool {
+    let side = one.sealed.needed_on();
+    side.includes(role) || (side == NeededOn::Optional && one.enabled().next().is_some())
+}
+
 impl Planner<'_> {
     /// What is right is kept, in every place, before anything is brought in: no place is filled by robbing another.
-    fn canon(&mut self, measure: CheckContext<'_>) -> Result<(), PlanError> {
+    fn canon(&mut self, delta: &Delta<'_>) -> Result<(), PlanError> {
         let role = self.survey.install.role;
-        let mut wrong: Vec<(&SealedMod, &Shelf, &InstallPath)> = Vec::new();
-        for sealed in &measure.canon.mods {
-            let Some(shelf) = measure.rulebook.shelf(&sealed.shelf) else { continue };
-            let places = self.survey.places(shelf).filter(|place| self.wanted(sealed, role, place));
-            for place in places.collect::<Vec<_>>() {
-                match self.right_copy(sealed, shelf, place) {
-                    Some(right) => {
-                        self.kept.extend(right.files.iter().map(|file| file.path.folded()));
-                        self.park_other_copies((sealed, shelf), place, Some(&right.path))?;
-                    }
-                    None => wrong.push((sealed, shelf, place)),
+        let mut wrong: Vec<&ModInPlace<'_>> = Vec::new();
+        for one in delta.mods.iter().filter(|one| is_wanted_there(one, role)) {
+            match self.right_copy(one) {
+                Some(right) => {
+                    self.kept.extend(right.files.iter().map(|file| file.path.folded()));
+                    self.park_other_copies(one, Some(&right.path))?;
                 }
+                None => wrong.push(one),
             }
         }
-        for (sealed, shelf, place) in wrong {
-            self.bring_in(sealed, shelf, place)?;
-            self.park_other_copies((sealed, shelf), place, None)?;
+        for one in wrong {
+            self.bring_in(one)?;
+            self.park_other_copies(one, None)?;
         }
         Ok(())
     }
 
-    /// Needed there, or optional and there already.
-    fn wanted(&self, sealed: &SealedMod, role: Role, place: &InstallPath) -> bool {
-        let there = || self.copies(sealed, place).any(|copy| copy.enabled);
-        sealed.needed_on().includes(role) || (sealed.needed_on() == NeededOn::Optional && there())
-    }
-
-    fn copies<'s>(&'s self, sealed: &SealedMod, place: &'s InstallPath) -> impl Iterator<Item = &'s SurveyedMod> {
-        let shelf = sealed.shelf.clone();
-        let of_id = self.by_id.get(&sealed.manifest.id).into_iter().flatten();
-        of_id.filter(move |found| found.shelf == shelf && found.place == *place).copied()
-    }
-
     /// Of equal copies the one that is called as the canon calls it stays.
-    fn right_copy(&self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Option<SurveyedMod> {
-        let right = self.copies(sealed, place).filter(|copy| self.is_right(copy, sealed, shelf));
-        right.min_by_key(|copy| copy.name != sealed.name).cloned()
+    fn right_copy<'m>(&self, one: &ModInPlace<'m>) -> Option<&'m SurveyedMod> {
+        let right = one.enabled().filter(|copy| self.is_right(copy, one)).map(|copy| copy.found);
+        right.min_by_key(|found| found.name != one.sealed.name)
     }
 
-    fn park_other_copies(
-        &mut self,
-        (sealed, shelf): (&SealedMod, &Shelf),
-        place: &InstallPath,
-        right: Option<&InstallPath>,
-    ) -> Result<(), PlanError> {
+    fn park_other_copies(&mut self, one: &ModInPlace<'_>, right: Option<&InstallPath>) -> Result<(), PlanError> {
+        let ModInPlace { sealed, shelf, place, .. } = one;
         let own = place.join(&sealed.name)?;
-        let copies: Vec<SurveyedMod> = self.copies(sealed, place).cloned().collect();
-        for copy in copies.iter().filter(|copy| copy.enabled && Some(&copy.path) != right) {
+        for copy in one.enabled().map(|copy| copy.found).filter(|found| Some(&found.path) != right) {
             let of = release(sealed);
             match copy.path == own {
                 // What whoever plays has set stays where the mod does, also what the canon knows nothing of.
@@ -375,20 +352,20 @@ impl Planner<'_> {
     }
 
     /// The right bytes under a name that will do, and that no other mod of the canon wants.
-    fn is_right(&self, copy: &SurveyedMod, sealed: &SealedMod, shelf: &Shelf) -> bool {
+    fn is_right(&self, copy: &CopyDelta<'_>, ModInPlace { sealed, shelf, .. }: &ModInPlace<'_>) -> bool {
         let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.manifest.id);
-        copy.enabled
-            && sealed.has_bytes_of(copy, shelf)
-            && shelf.same_name(&copy.name, &sealed.name)
-            && copy.files.iter().all(|file| free(&file.path))
+        copy.has_right_bytes()
+            && shelf.same_name(&copy.found.name, &sealed.name)
+            && copy.found.files.iter().all(|file| free(&file.path))
     }
 
-    fn bring_in(&mut self, sealed: &SealedMod, shelf: &Shelf, place: &InstallPath) -> Result<(), PlanError> {
+    fn bring_in(&mut self, one: &ModInPlace<'_>) -> Result<(), PlanError> {
+        let ModInPlace { sealed, shelf, place, .. } = one;
         for file in &sealed.files {
             let target = place.join(file.path.as_str())?;
             let setting = file.inner().filter(|inner| !sealed.same_settings && shelf.is_setting(inner));
-            if !setting.is_some_and(|inner| self.keep_setting(sealed, inner, (&target, place))) {
-                self.bring_file(sealed, file, (target, place));
+            if !setting.is_some_and(|inner| self.keep_setting(one, inner, &target)) {
+                self.bring_file(one, file, target);
             }
         }
         self.park_rest_of_broken(sealed, shelf, &place.join(&sealed.name)?);
@@ -408,23 +385,23 @@ impl Planner<'_> {
     }
 
     /// What whoever plays has set stays as it is, and goes along where the mod's folder is called otherwise now.
-    fn keep_setting(&mut self, sealed: &SealedMod, inner: &str, (target, place): (&InstallPath, &InstallPath)) -> bool {
+    fn keep_setting(&mut self, one: &ModInPlace<'_>, inner: &str, target: &InstallPath) -> bool {
         if self.present.contains_key(target) {
             self.in_place.insert(target.clone());
             return true;
         }
-        let own = self.copies(sealed, place).find_map(|copy| {
+        let own = one.copies.iter().map(|copy| copy.found).find_map(|copy| {
             let file = copy.files.iter().find(|file| file.path.below(&copy.path) == Some(inner))?;
             Some(file.path.clone()).filter(|path| !self.is_moved(path))
         });
         let Some(from) = own else { return false };
         self.moved.insert(from.clone());
         self.written.insert(target.clone());
-        self.renames.push(Step::new(Action::Rename { from }, target.clone(), Reason::OtherName(release(sealed))));
+        self.renames.push(Step::new(Action::Rename { from }, target.clone(), Reason::OtherName(release(one.sealed))));
         true
     }
 
-    fn bring_file(&mut self, sealed: &SealedMod, file: &SealedFile, (target, place): (InstallPath, &InstallPath)) {
+    fn bring_file(&mut self, one: &ModInPlace<'_>, file: &SealedFile, target: InstallPath) {
         let there = self.present.get(&target);
         if there == Some(&Some(file.blake3)) {
             self.in_place.insert(target);
@@ -432,13 +409,13 @@ impl Planner<'_> {
         }
         let occupied = there.is_some();
         self.written.insert(target.clone());
-        match (occupied, self.movable(sealed, file, &target)) {
+        match (occupied, self.movable(one.sealed, file, &target)) {
             (false, Some(from)) => {
                 self.moved.insert(from.clone());
-                self.renames.push(Step::new(Action::Rename { from }, target, Reason::OtherName(release(sealed))));
+                self.renames.push(Step::new(Action::Rename { from }, target, Reason::OtherName(release(one.sealed))));
             }
             (occupied, _) => {
-                let reason = self.why_put(sealed, place, occupied);
+                let reason = why_put(one, occupied);
                 let action = if occupied {
                     Action::Replace { blake3: file.blake3 }
                 } else {
@@ -446,18 +423,6 @@ impl Planner<'_> {
                 };
                 self.puts.push(Step { bytes: file.size, ..Step::new(action, target, reason) });
             }
-        }
-    }
-
-    fn why_put(&self, sealed: &SealedMod, place: &InstallPath, occupied: bool) -> Reason {
-        let wanted = release(sealed);
-        match self.copies(sealed, place).next() {
-            Some(found) if found.version_or_dash() != sealed.version_or_dash() => {
-                Reason::OtherRelease { wanted, found: found.version_or_dash().to_owned() }
-            }
-            Some(_) => Reason::OtherBytes(wanted),
-            None if occupied => Reason::SomethingElse(wanted),
-            None => Reason::Missing(wanted),
         }
     }
 
@@ -493,31 +458,17 @@ impl Planner<'_> {
         self.kept.contains(&path.folded()) || self.written.contains(path) || self.in_place.contains(path)
     }
 
-    fn park_extras(&mut self, measure: CheckContext<'_>, risky: RiskyExtras) {
-        let canon: BTreeSet<FoldedId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
-        let off = switched_off(self.survey);
-        let extras: Vec<SurveyedMod> = self
-            .survey
-            .mods
-            .iter()
-            .filter(|found| !off.contains_key(&found.manifest.id))
-            .filter(|found| found.enabled && (found.manifest.made_for.is_some() || !canon.contains(&found.manifest.id)))
-            .filter(|found| match extra_severity(self.survey.install.role, found, measure.extras) {
-                Severity::Blocking => true,
-                _ if is_left_over(measure, found) => true,
-                Severity::Risky => risky == RiskyExtras::Park,
-                Severity::Note => false,
-            })
-            .cloned()
-            .collect();
-        for extra in extras {
-            let id = extra.manifest.id.clone();
-            let reason = match &extra.manifest.made_for {
+    fn park_extras(&mut self, delta: &Delta<'_>, risky: RiskyExtras) {
+        let goes =
+            |severity| severity == Severity::Blocking || (severity == Severity::Risky && risky == RiskyExtras::Park);
+        for extra in delta.extras.iter().filter(|extra| extra.off_in.is_none() && goes(extra.severity)) {
+            let id = extra.found.manifest.id.clone();
+            let reason = match &extra.found.manifest.made_for {
                 Some(loader) => Reason::OtherLoader { id, loader: loader.clone() },
-                None if is_left_over(measure, &extra) => Reason::LeftOver { id },
+                None if extra.left_over => Reason::LeftOver { id },
                 None => Reason::Extra { id },
             };
-            self.park_files(&extra, &reason, |_| false);
+            self.park_files(extra.found, &reason, |_| false);
         }
     }
 
@@ -550,38 +501,48 @@ impl Planner<'_> {
     }
 }
 
+fn why_put(one: &ModInPlace<'_>, occupied: bool) -> Reason {
+    let wanted = release(one.sealed);
+    match one.copies.first().map(|copy| copy.found) {
+        Some(found) if found.version_or_dash() != one.sealed.version_or_dash() => {
+            Reason::OtherRelease { wanted, found: found.version_or_dash().to_owned() }
+        }
+        Some(_) => Reason::OtherBytes(wanted),
+        None if occupied => Reason::SomethingElse(wanted),
+        None => Reason::Missing(wanted),
+    }
+}
+
 impl Plan {
     /// Keys in the key folder, and files that mods bring for places outside the shelves.
-    fn beside_shelves(&mut self, measure: CheckContext<'_>, survey: &Survey) {
-        let ring = ring(measure, survey);
+    fn beside_shelves(&mut self, Delta { keys, outside, .. }: &Delta<'_>) {
         let named = |key: &str, mods: &[FoldedId]| Key { key: key.to_owned(), mods: mods.to_vec() };
-        for key in &ring.left_over {
+        for key in &keys.left_over {
             let reason = Reason::KeyLeftOver(named(&key.name, &[]));
             self.steps.push(Step::new(Action::Park, key.path.clone(), reason));
         }
-        for brought in placed_left_over(measure, survey) {
+        for brought in &outside.left_over {
             let reason = Reason::BringerGone { id: brought.of_mod.clone() };
             self.steps.push(Step::new(Action::Park, brought.path.clone(), reason));
         }
-        for (key, there) in &ring.changed {
+        for (key, there) in &keys.changed {
             let (action, reason) =
                 (Action::Replace { blake3: key.blake3 }, Reason::KeyChanged(named(&key.name, &key.mods)));
             self.steps.push(Step { bytes: key.size, ..Step::new(action, there.path.clone(), reason) });
         }
-        for (key, path) in &ring.missing {
+        for (key, path) in &keys.missing {
             let (action, reason) =
                 (Action::Put { blake3: key.blake3 }, Reason::KeyMissing(named(&key.name, &key.mods)));
             self.steps.push(Step { bytes: key.size, ..Step::new(action, path.clone(), reason) });
         }
-        for placed in placed_files(measure, survey.install.role) {
-            let action = match there(survey, &placed.path).map(|found| found.blake3) {
-                None => continue,
-                Some(None) => Action::Put { blake3: placed.blake3 },
-                Some(Some(digest)) if digest == placed.blake3 || placed.stays => continue,
-                Some(Some(_)) => Action::Replace { blake3: placed.blake3 },
+        for (placed, state) in &outside.wanted {
+            let action = match state {
+                PlacedState::Right => continue,
+                PlacedState::Missing => Action::Put { blake3: placed.blake3 },
+                PlacedState::Differs => Action::Replace { blake3: placed.blake3 },
             };
             let reason = Reason::Brought { id: placed.sealed.manifest.id.clone() };
-            self.steps.push(Step { bytes: placed.size, ..Step::new(action, placed.path, reason) });
+            self.steps.push(Step { bytes: placed.size, ..Step::new(action, placed.path.clone(), reason) });
         }
     }
 

@@ -7,14 +7,11 @@ use crate::base::digest::Blake3;
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::config::Edits;
-use crate::delta::{
-    CheckContext, EntryState, EntryStates, LeftAlone, ListWanted, MEMORY, can_be_made, entry_states, memory_floor,
-    target, wanted_settings,
-};
+use crate::delta::{DataDelta, EntryState, EntryStates, LeftAlone, ListWanted, MEMORY, MemoryWanted, TextDelta};
 use crate::edits::{self, Wanted};
 use crate::plan::reason::Reason;
 use crate::rulebook::{FragmentRule, ListRule, MemoryRule, SettingRule};
-use crate::survey::{FileProblem, Survey, SurveyedList};
+use crate::survey::SurveyedList;
 use crate::text::{EditError, NoPlace};
 
 /// What a person said, without which some things are not changed.
@@ -66,20 +63,16 @@ enum Change<'a> {
 }
 
 /// Everything that is to be changed inside the text files of an install, by file.
-pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Consents) -> Vec<Amendment<'a>> {
+pub fn amendments<'a>(texts: &TextDelta<'a>, said: &Consents) -> Vec<Amendment<'a>> {
+    let measure = texts.context;
     let mut by_file: BTreeMap<InstallPath, Vec<(Reason, Change<'a>)>> = BTreeMap::new();
     let mut add =
         |file: &InstallPath, reason: Reason, change| by_file.entry(file.clone()).or_default().push((reason, change));
-    for list in &survey.lists {
-        let Some(rule) = measure.rulebook.list(&list.name) else { continue };
-        let makeable =
-            list.problem.as_ref().is_none_or(|problem| *problem == FileProblem::NotThere && can_be_made(rule));
-        let wanted = target(measure, survey, rule, &list.entries);
-        if makeable && (!wanted.is_said() || list.near.is_some()) {
-            add(&list.file, Reason::List { list: list.name.clone() }, Change::List(rule, list, Box::new(wanted)));
-        }
+    for one in texts.lists.iter().filter(|one| one.is_off() && one.can_be_written()) {
+        let (list, wanted) = (one.list, Box::new(one.wanted.clone()));
+        add(&list.file, Reason::List { list: list.name.clone() }, Change::List(one.rule, list, wanted));
     }
-    for wanted in wanted_settings(measure, survey) {
+    for wanted in &texts.settings {
         let accepted = wanted.rule.licence.is_none() || said.licences.contains(&wanted.rule.name);
         let is_readable = wanted.found.problem.is_none() && accepted && !wanted.is_said();
         if let (true, Ok(value)) = (is_readable, &wanted.value) {
@@ -87,16 +80,12 @@ pub fn amendments<'a>(measure: CheckContext<'a>, survey: &'a Survey, said: &Cons
             add(&wanted.found.file, reason, Change::Setting(wanted.rule, value.clone()));
         }
     }
-    for found in &survey.memory {
-        let Some(rule) = measure.rulebook.memory.iter().find(|rule| rule.file.fits(&found.file)) else { continue };
-        let floor = memory_floor(measure, survey, rule);
-        if found.bytes.is_some_and(|bytes| bytes < floor) {
-            add(&found.file, Reason::Memory { memory: rule.written(floor, "MiB") }, Change::Memory(rule, floor));
-        }
+    for MemoryWanted { rule, found, floor } in texts.memory.iter().filter(|wanted| wanted.is_low()) {
+        add(&found.file, Reason::Memory { memory: rule.written(*floor, "MiB") }, Change::Memory(rule, *floor));
     }
-    for data in survey.data.iter().filter(|data| data.problem.is_none()) {
+    for DataDelta { data, entries } in texts.data.iter().filter(|one| one.data.problem.is_none()) {
         let Some(rule) = measure.rulebook.fragments.iter().find(|rule| rule.into == data.file) else { continue };
-        let EntryStates { wanted: states, gone } = entry_states(measure, survey, data);
+        let EntryStates { wanted: states, gone } = entries;
         let replace_edits = said.replace_edits || measure.edits == Edits::Replace;
         let is_off = |state: EntryState| match state {
             EntryState::Right => false,

@@ -1,6 +1,7 @@
 use super::*;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
+use crate::delta::CheckContext;
 use crate::manifest::ModManifest;
 use crate::rulebook::{self, Rulebook};
 use crate::survey::{InstallFacts, SurveyedFile, Unreadable};
@@ -81,12 +82,9 @@ fn right() -> Vec<SurveyedMod> {
 
 fn planned(survey: &Survey) -> Plan {
     let (canon, rulebook) = (canon(), rulebook());
-    plan(
-        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
-        survey,
-        RiskyExtras::Stay,
-    )
-    .expect("a plan")
+    let context =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    plan(&Delta::compute(context, survey), RiskyExtras::Stay).expect("a plan")
 }
 
 fn told(plan: &Plan) -> Vec<String> {
@@ -155,7 +153,7 @@ fn a_place_is_not_filled_by_robbing_another() {
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     for (there, lacking) in [("one/buoy.psm", "put two/buoy.psm"), ("two/other name.psm", "put one/buoy.psm")] {
-        let plan = plan(measure, &survey(vec![both(there)]), RiskyExtras::Stay).expect("a plan");
+        let plan = plan(&Delta::compute(measure, &survey(vec![both(there)])), RiskyExtras::Stay).expect("a plan");
         assert_eq!(told(&plan), [lacking]);
     }
 }
@@ -166,7 +164,8 @@ fn two_files_for_one_name_are_refused() {
     canon.mods[0].files[0].path = path("TIDE.psm");
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let error = plan(measure, &survey(Vec::new()), RiskyExtras::Stay).expect_err("refused").to_string();
+    let error =
+        plan(&Delta::compute(measure, &survey(Vec::new())), RiskyExtras::Stay).expect_err("refused").to_string();
     assert!(error.contains("`core` and `tide`") && error.contains("mods/tide.psm"), "{error}");
 }
 
@@ -239,9 +238,9 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
     let (canon, rulebook) = (canon(), rulebook());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
+    let plan = plan(&Delta::compute(measure, &survey), RiskyExtras::Stay).expect("a plan");
     assert_eq!(told(&plan), ["park mods/lib.psm"]);
-    let found: Vec<(String, String)> = orphans(&plan, measure, &survey)
+    let found: Vec<(String, String)> = orphans(&plan, &Delta::compute(measure, &survey))
         .into_iter()
         .map(|orphan| (orphan.taken.into(), orphan.needed_by.into()))
         .collect();
@@ -274,8 +273,8 @@ fn planned_with_settings(copy: Option<SurveyedMod>, same_settings: bool) -> (Pla
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let survey = survey(copy.into_iter().collect());
-    let plan = plan(measure, &survey, RiskyExtras::Stay).expect("a plan");
-    let findings = crate::delta::findings(measure, &survey);
+    let plan = plan(&Delta::compute(measure, &survey), RiskyExtras::Stay).expect("a plan");
+    let findings = Delta::compute(measure, &survey).findings();
     let told = findings.iter().map(|finding| {
         let entries: Vec<&str> = finding.entries.iter().map(|entry| entry.path.as_str()).collect();
         format!("{} {}", finding.code.as_str(), entries.join(" ")).trim_end().to_owned()

@@ -1,8 +1,10 @@
 use super::*;
 use crate::canon::{Canon, SealedSetting};
 use crate::config::Extras;
+use crate::delta::CheckContext;
 use crate::manifest::{MergedEntry, ModManifest};
 use crate::rulebook::{self, Role, Rulebook};
+use crate::survey::Survey;
 use crate::survey::{DataEntry, InstallFacts, SurveyedData, SurveyedMod, SurveyedSetting};
 
 fn path(text: &str) -> InstallPath {
@@ -73,7 +75,7 @@ fn all_of_one_file_is_one_amendment_and_licences_and_edits_wait_for_a_word() {
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |said: &Consents| -> Vec<String> {
-        let all = amendments(measure, &survey, said);
+        let all = amendments(&TextDelta::compute(measure, &survey), said);
         let why = |one: &Amendment<'_>| one.changes.iter().map(|(why, _)| told_of(why)).collect::<Vec<_>>().join("; ");
         all.iter().map(|one| format!("{} ({}) needs {}", one.path, why(one), one.needs().len())).collect()
     };
@@ -88,7 +90,7 @@ fn an_amendment_is_made_on_the_files_own_bytes_as_far_as_it_can_be() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let all = amendments(measure, &survey, &Consents::default());
+    let all = amendments(&TextDelta::compute(measure, &survey), &Consents::default());
     let none = BTreeMap::new();
     let amended = all[0].apply(b"# x\r\nport = 1\r\naccept=false\r\n", &none);
     assert_eq!((amended.reasons.as_slice(), amended.left.len()), (&[port_is_2()][..], 0));
@@ -112,7 +114,10 @@ fn what_is_impossible_keeps_nothing_else_from_being_changed() {
     let (canon, rulebook, survey) = (canon(), rules(), survey());
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let all = amendments(measure, &survey, &Consents { licences: vec!["licence".to_owned()], replace_edits: false });
+    let all = amendments(
+        &TextDelta::compute(measure, &survey),
+        &Consents { licences: vec!["licence".to_owned()], replace_edits: false },
+    );
     // The licence is no single value here.
     let amended = all[0].apply(b"accept = a\nport = 1\naccept = b\n", &BTreeMap::new());
     assert_eq!(amended.bytes, b"accept = a\nport = 2\naccept = b\n");

@@ -54,10 +54,9 @@ fn canon() -> Canon {
 
 fn held(survey: &Survey) -> Vec<Finding> {
     let (canon, rulebook) = (canon(), rulebook());
-    findings(
-        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
-        survey,
-    )
+    let context =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    Delta::compute(context, survey).findings()
 }
 
 fn codes(survey: &Survey) -> Vec<&'static str> {
@@ -163,16 +162,9 @@ fn sides_are_minded() {
     let rulebook = rulebook();
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    assert_eq!(
-        findings(
-            measure,
-            &with(|s| {
-                s.mods.pop();
-            })
-        ),
-        []
-    );
-    let there = findings(measure, &with(|_| {}));
+    let without = with(|s| drop(s.mods.pop()));
+    assert_eq!(Delta::compute(measure, &without).findings(), []);
+    let there = Delta::compute(measure, &with(|_| {})).findings();
     assert_eq!((there[0].code, there[0].severity), (Code::NotNeededHere, Severity::Note));
 }
 
@@ -277,10 +269,9 @@ fn of_listed(mods: Vec<SurveyedMod>) -> Vec<String> {
         near: None,
         problem: None,
     });
-    let found = findings(
-        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] },
-        &server,
-    );
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let found = Delta::compute(measure, &server).findings();
     let line = |f: &Finding| format!("{} {}", f.code.as_str(), f.mod_id.clone().unwrap_or_default());
     found.iter().map(line).collect()
 }
@@ -306,12 +297,12 @@ fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut server = survey(Vec::new());
     server.install.role = Role::Server;
-    let nowhere = findings(measure, &server);
+    let nowhere = Delta::compute(measure, &server).findings();
     assert_eq!((nowhere.len(), nowhere[0].code), (1, Code::ModMissing));
     assert!(nowhere[0].remedy.to_string().contains("worlds/*/packs"), "{}", nowhere[0].remedy);
     server.places.insert("packs".to_owned(), vec![path("worlds/fen/packs"), path("worlds/tern/packs")]);
     server.mods.push(pack);
-    let codes: Vec<_> = findings(measure, &server).iter().map(|f| (f.code, f.path.clone())).collect();
+    let codes: Vec<_> = Delta::compute(measure, &server).findings().iter().map(|f| (f.code, f.path.clone())).collect();
     assert_eq!(codes.len(), 1, "each world wants it: {codes:?}");
     assert!(codes[0].1.as_deref().is_some_and(|at| at.starts_with("worlds/tern/packs")), "{codes:?}");
 }

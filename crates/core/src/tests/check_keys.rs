@@ -32,7 +32,7 @@ fn key(name: &str, bytes: &str, of_mod: Option<&str>) -> SurveyedKey {
     }
 }
 
-fn findings(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
+fn mod_of(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
     let payload = path(&format!("holds/{id}/a.hold"));
     let signature = SurveyedSignature {
         payload: payload.clone(),
@@ -80,7 +80,7 @@ fn canon(mods: &[SurveyedMod], keys: Vec<SealedKey>) -> Canon {
 fn codes(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
     let measure = CheckContext { canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| format!("{} {}", finding.code, finding.path.clone().unwrap_or_default());
-    judge(measure, survey).iter().map(told).collect()
+    findings(measure, survey, &ring(measure, survey)).iter().map(told).collect()
 }
 
 #[rstest]
@@ -92,15 +92,15 @@ fn codes(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
 #[case::left_over(vec![key("w", "w", None), key("gone", "g", None)], &["key-left-over keys/gone.pub"])]
 #[case::twice(vec![key("w", "w", None), key("copy", "w", None)], &["key-left-over keys/copy.pub"])]
 fn the_key_folder_is_held_against_the_canon(#[case] keys: Vec<SurveyedKey>, #[case] expected: &[&str]) {
-    let mods = [findings("a", "w", Some(Verdict::Good)), findings("b", "w", Some(Verdict::Good))];
+    let mods = [mod_of("a", "w", Some(Verdict::Good)), mod_of("b", "w", Some(Verdict::Good))];
     let canon = canon(&mods, vec![sealed_key("w", "w", &["a", "b"])]);
     assert_eq!(codes(&canon, &rules("ed25519"), &survey(Role::Server, mods.to_vec(), keys)), expected);
 }
 
 #[test]
 fn keys_of_mods_that_stay_are_not_left_over_and_two_of_one_name_both_have_a_place() {
-    let mods = [findings("a", "w", Some(Verdict::Good))];
-    let mut map = findings("map", "m", Some(Verdict::Good));
+    let mods = [mod_of("a", "w", Some(Verdict::Good))];
+    let mut map = mod_of("map", "m", Some(Verdict::Good));
     map.manifest.needed_on = NeededOn::Server;
     let sealed = canon(&mods, vec![sealed_key("w", "w", &["a"]), sealed_key("w", "other", &["a"])]);
     let mut there =
@@ -130,7 +130,7 @@ fn each_payload_needs_a_mark_that_a_key_accepts(
     #[case] verdict: Option<Verdict>,
     #[case] expected: &[&str],
 ) {
-    let mods = [findings("a", signer, verdict)];
+    let mods = [mod_of("a", signer, verdict)];
     let canon = canon(&mods, vec![sealed_key("w", "w", &["a"])]);
     for (role, keys) in [(Role::Server, vec![key("w", "w", None)]), (Role::Client, Vec::new())] {
         assert_eq!(codes(&canon, &rules(scheme), &survey(role, mods.to_vec(), keys)), expected, "{role}");
@@ -139,7 +139,7 @@ fn each_payload_needs_a_mark_that_a_key_accepts(
 
 #[test]
 fn a_payload_without_a_mark_is_told_and_who_signs_what() {
-    let mut mods = vec![findings("a", "w", Some(Verdict::Good)), findings("b", "w", Some(Verdict::Good))];
+    let mut mods = vec![mod_of("a", "w", Some(Verdict::Good)), mod_of("b", "w", Some(Verdict::Good))];
     mods[1].signatures[0].signature = None;
     mods[1].signatures[0].made_with = None;
     let canon = canon(&mods, vec![sealed_key("w", "w", &["a", "b"])]);

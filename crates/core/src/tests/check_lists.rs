@@ -73,7 +73,7 @@ fn codes(rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
     let canon = canon();
     let measure = CheckContext { canon: &canon, rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let told = |finding: &Finding| format!("{} {}", finding.code, finding.mod_id.clone().unwrap_or_default());
-    judge(measure, survey).iter().map(|finding| told(finding).trim().to_owned()).collect()
+    findings(measure, survey, &compute(measure, survey)).iter().map(|finding| told(finding).trim().to_owned()).collect()
 }
 
 fn listing(role: Role, entries: &[&str]) -> Survey {
@@ -178,11 +178,11 @@ fn a_launch_line_in_no_file_here_is_no_fault_of_this_install() {
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let mut survey = listing(Role::Client, &[]);
     survey.lists[0].problem = Some(FileProblem::NotThere);
-    let note = judge(measure, &survey).remove(0);
+    let note = findings(measure, &survey, &compute(measure, &survey)).remove(0);
     assert_eq!(
         (note.code, note.severity, note.expected.as_ref().map(ToString::to_string).as_deref()),
         (Code::ListUnreadable, Severity::Note, Some("\"-m=#b;#a\""))
     );
     survey.lists[0].problem = Some(FileProblem::of(&"no line gives the option `-m=`"));
-    assert_eq!(judge(measure, &survey)[0].severity, Severity::Blocking);
+    assert_eq!(findings(measure, &survey, &compute(measure, &survey))[0].severity, Severity::Blocking);
 }

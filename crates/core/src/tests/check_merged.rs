@@ -18,7 +18,7 @@ fn rules() -> Rulebook {
 }
 
 /// A mod that brings an entry with this text, and a file for another place.
-fn findings(id: &str, key: &str, text: &str) -> SurveyedMod {
+fn mod_of(id: &str, key: &str, text: &str) -> SurveyedMod {
     let file = |inner: &str| SurveyedFile {
         path: path(&format!("holds/{id}/{inner}")),
         size: 1,
@@ -71,8 +71,8 @@ fn entries_are_held_against_the_canon(
     #[case] brought: Option<(&str, &str, &str)>,
     #[case] expected: &[&str],
 ) {
-    let canon = Canon::from_survey(&survey(vec![findings("bells", "good bell", "new")], &[]));
-    let mut here = survey(vec![findings("bells", "good bell", installed)], entries);
+    let canon = Canon::from_survey(&survey(vec![mod_of("bells", "good bell", "new")], &[]));
+    let mut here = survey(vec![mod_of("bells", "good bell", installed)], entries);
     here.brought = brought.map(|(key, text, id)| put(key, text, id));
     let rulebook = rules();
     let measure =
@@ -84,7 +84,8 @@ fn entries_are_held_against_the_canon(
             .find(|words| found.contains(words) || (*words == "other release" && found.contains("another release")));
         format!("{} {}", finding.code, short.unwrap_or_default()).trim().to_owned()
     };
-    let told: Vec<String> = judge(measure, &here).iter().map(told).collect();
+    let told: Vec<String> =
+        findings(measure, &here, &data_files(measure, &here), &outside(measure, &here)).iter().map(told).collect();
     assert_eq!(told, expected);
 }
 
@@ -94,7 +95,7 @@ fn entries_of_an_extra_mod_go_with_it_and_those_of_one_that_stays_stay() {
     let canon = Canon::from_survey(&survey(Vec::new(), &[]));
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
-    let mut extra = findings("bells", "good bell", "new");
+    let mut extra = mod_of("bells", "good bell", "new");
     let gone = |extra: &SurveyedMod| {
         let here = survey(vec![extra.clone()], &[("good bell", "new")]);
         entry_states(measure, &here, &here.data[0]).gone
@@ -106,7 +107,7 @@ fn entries_of_an_extra_mod_go_with_it_and_those_of_one_that_stays_stay() {
 
 #[test]
 fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
-    let (rulebook, canon) = (rules(), Canon::from_survey(&survey(vec![findings("bells", "good bell", "new")], &[])));
+    let (rulebook, canon) = (rules(), Canon::from_survey(&survey(vec![mod_of("bells", "good bell", "new")], &[])));
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let placed: Vec<String> =
@@ -127,17 +128,17 @@ fn files_go_to_their_places_and_those_that_people_go_on_with_stay() {
     };
     here.brought =
         Some(Additions { files: vec![file("profiles/old", "old"), file("profiles/gone", "g")], entries: Vec::new() });
-    let codes: Vec<String> =
-        judge(measure, &here).iter().map(|f| format!("{} {}", f.code, f.path.clone().unwrap_or_default())).collect();
+    let codes: Vec<String> = findings(measure, &here, &data_files(measure, &here), &outside(measure, &here))
+        .iter()
+        .map(|f| format!("{} {}", f.code, f.path.clone().unwrap_or_default()))
+        .collect();
     assert_eq!(codes, ["fragment-differs profiles/tune", "fragment-left-over profiles/old"]);
 }
 
 #[test]
 fn of_two_mods_with_one_entry_the_later_counts_and_both_are_told() {
-    let canon = Canon::from_survey(&survey(
-        vec![findings("bells", "good bell", "a"), findings("gongs", "good bell", "b")],
-        &[],
-    ));
+    let canon =
+        Canon::from_survey(&survey(vec![mod_of("bells", "good bell", "a"), mod_of("gongs", "good bell", "b")], &[]));
     let rulebook = rules();
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };

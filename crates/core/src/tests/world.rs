@@ -1,9 +1,10 @@
 use super::*;
+use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::canon::Canon;
 use crate::config::{Edits, Extras};
-use crate::delta::CheckContext;
-use crate::delta::worlds::{Change, judge, shaping, without_worlds};
+use crate::delta::worlds::{Change, without_worlds};
+use crate::delta::{CheckContext, Delta};
 use crate::manifest::ModManifest;
 use crate::rulebook;
 use crate::rulebook::NeededOn;
@@ -73,15 +74,14 @@ fn a_change_of_a_mod_that_shapes_worlds_is_told(
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
     let with_world = survey(there.clone(), &["world"]);
-    let changes = shaping(measure, &with_world);
+    let delta = Delta::compute(measure, &with_world);
+    let changes = delta.worlds.clone();
     assert_eq!(changes.first().map(|shaping| shaping.change), change);
     let wants = changes.iter().any(|shaping| shaping.change != Change::Replaced);
-    let findings = judge(measure, &with_world);
-    assert_eq!(
-        findings.iter().map(|f| f.code.as_str()).collect::<Vec<_>>(),
-        vec!["world-needs-new"; usize::from(wants)]
-    );
-    assert!(shaping(measure, &survey(there, &[])).is_empty(), "no world, no question");
+    let findings = delta.findings();
+    let told = findings.iter().filter(|finding| finding.code == Code::WorldNeedsNew).count();
+    assert_eq!(told, usize::from(wants));
+    assert!(Delta::compute(measure, &survey(there, &[])).worlds.is_empty(), "no world, no question");
 }
 
 fn plan() -> Plan {
