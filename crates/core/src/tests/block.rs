@@ -46,6 +46,16 @@ fn what_can_not_be_read_is_told(#[case] text: &str, #[case] told: &str) {
     assert!(refused.contains(told) && refused.contains("block syntax"), "{refused}");
 }
 
+#[rstest]
+#[case::a_card_and_code("-- x\ncard {\n id = \"reed\",\n on = true }\nfunction go() end", true)]
+#[case::code_first("function go() end\ncard { id = \"reed\", on = true }", false)]
+#[case::one_value_and_code("local x = 1\nfunction go() end", false)]
+#[case::settings_in_code("y = f(2)\ncard = { a = 1, b = 2 }", false)]
+#[case::data_alone("card { id = \"reed\", on = true }", true)]
+fn a_card_at_the_head_of_a_script_is_known(#[case] text: &str, #[case] begins: bool) {
+    assert_eq!(begins_with_data(text), begins);
+}
+
 /// Nothing is read twice: what is only the beginning of an expression, least of all.
 #[test]
 fn nested_beginnings_of_expressions_take_no_longer_than_others() {

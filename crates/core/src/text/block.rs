@@ -21,11 +21,20 @@ pub fn tree(text: &str) -> Result<Node, DocumentError> {
 
 /// Whether all of a text is data: no statement had to be passed over.
 pub fn is_all_data(text: &str) -> bool {
-    read(text).is_ok_and(|(_, passed_over)| passed_over == 0)
+    read(text).is_ok_and(|(_, passed_over)| passed_over.is_none())
 }
 
-fn read(text: &str) -> Result<(Node, usize), DocumentError> {
-    let mut reader = Reader { text, at: 0, passed_over: 0 };
+/// Whether a text begins with data, a table of several fields, whatever follows: the card at the head of a script.
+pub fn begins_with_data(text: &str) -> bool {
+    read(text).is_ok_and(|(node, passed_over)| {
+        let is_before = |field: &Field| passed_over.is_none_or(|at| field.whole.end <= at);
+        node.fields().first().is_some_and(|field| is_before(field) && field.node.fields().len() >= 2)
+    })
+}
+
+/// Reads a text; also where the first statement is that was passed over.
+fn read(text: &str) -> Result<(Node, Option<usize>), DocumentError> {
+    let mut reader = Reader { text, at: 0, passed_over: None };
     let node = reader.document().map_err(|flaw| {
         let line = text[..reader.at.min(text.len())].matches('\n').count() + 1;
         invalid("block syntax", flaw.on_line(line))
@@ -36,7 +45,8 @@ fn read(text: &str) -> Result<(Node, usize), DocumentError> {
 struct Reader<'t> {
     text: &'t str,
     at: usize,
-    passed_over: usize,
+    /// Where the first statement is that is no data.
+    passed_over: Option<usize>,
 }
 
 type Read<T> = Result<T, Flaw>;
@@ -311,14 +321,14 @@ impl<'t> Reader<'t> {
 
     /// Passes over what is no data, to the end of its line; brackets and quotes on the way are closed again.
     fn pass_over(&mut self) {
-        self.passed_over += 1;
+        self.passed_over.get_or_insert(self.at);
         let line = self.rest().find('\n').unwrap_or(self.rest().len());
         self.at += line.max(usize::from(line == 0 && !self.rest().is_empty()));
     }
 
     /// Passes over a value that is no data, to what parts it from the next.
     fn pass_over_in_table(&mut self, from: usize, depth: usize) -> Read<()> {
-        self.passed_over += 1;
+        self.passed_over.get_or_insert(self.at);
         self.at = from;
         // A bracket that closes nothing.
         if self.eat(&["}", ")", "]"]) {

@@ -23,7 +23,7 @@ pub(crate) mod tree;
 pub(crate) mod xml;
 pub(crate) mod yaml;
 
-pub use block::is_all_data;
+pub use block::{begins_with_data, is_all_data};
 pub use command::{Dialect, LaunchError};
 pub use edit_error::{EditError, NoPlace, SecondReading, Unmeant};
 pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
