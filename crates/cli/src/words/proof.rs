@@ -5,7 +5,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::learn::leftovers::{LeftOver, WhyLeft};
 use kanon_core::learn::proof::{Doubt, Proof};
-use kanon_core::learn::unread::{Unread, WhatUnread};
+use kanon_core::learn::unread::{NoList, Unread, WhatUnread};
 use kanon_core::rulebook::Role;
 use serde::Serialize;
 
@@ -67,6 +67,7 @@ const fn kind(doubt: &Doubt) -> &'static str {
         Doubt::OnNoShelf { .. } => "on-no-shelf",
         Doubt::LeftOver(_) => "left-over",
         Doubt::Unread(_) => "unread",
+        Doubt::NoList(_) => "no-list",
     }
 }
 
@@ -100,6 +101,10 @@ pub fn text(doubt: &Doubt) -> String {
         }
         Doubt::LeftOver(left) => left_over(left),
         Doubt::Unread(unread) => not_read(unread),
+        Doubt::NoList(NoList { roles, file, mods, example }) => {
+            let named = count(*mods, "mod");
+            format!("{file} of {} names {named}, and is no list by the draft: {example}", of_sides(roles))
+        }
     };
     printable(&sentence)
 }
@@ -113,6 +118,14 @@ fn not_read(unread: &Unread) -> String {
             format!(
                 "of what mods of {shelf} name at {place}, {number} are not there, such as {example}: none is taken for required"
             )
+        }
+        WhatUnread::Beside => {
+            format!(
+                "beside {mods} of {shelf} lie files that are called as they are, such as {example}: they are no part of the mods by the draft"
+            )
+        }
+        WhatUnread::Kinds => {
+            format!("{mods} of {shelf} name others with words whose meaning is not known, at {place}: {example}")
         }
         WhatUnread::Relation => {
             format!("{mods} of {shelf} name other mods at {place}, which the draft does not read: {example}")
@@ -133,7 +146,7 @@ pub fn left_over(left: &LeftOver) -> String {
         number => format!("{number} things in {place}, such as {},", left.example),
     };
     let (is, are) = if left.number == 1 { ("is", "it") } else { ("are", "they") };
-    let side = left.roles.iter().map(|role| of_side(*role)).collect::<Vec<_>>().join(" and ");
+    let side = of_sides(&left.roles);
     match left.why {
         WhyLeft::Listed => format!(
             "{what} of {side} {is} on no shelf, and a list names {}",
@@ -145,6 +158,10 @@ pub fn left_over(left: &LeftOver) -> String {
         WhyLeft::OutOfUse => format!("{what} of {side}: out of use, by the name"),
         WhyLeft::OfTheGame => format!("{what} of {side}: of the game's own version"),
     }
+}
+
+fn of_sides(roles: &[Role]) -> String {
+    roles.iter().map(|role| of_side(*role)).collect::<Vec<_>>().join(" and ")
 }
 
 const fn of_side(role: Role) -> &'static str {
@@ -186,9 +203,16 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         Doubt::OnNoShelf { .. } => {
             "are those mods too? add a shelf for them; if they are the game's own: `keep` of the list"
         }
+        Doubt::NoList(_) => "does the game load its mods by that file? then it is a [[list]]",
         Doubt::LeftOver(_) => "are those mods too? add a shelf, or their folder to `in` of one",
         Doubt::Unread(Unread { what: WhatUnread::Relation, .. }) => {
             "are those what a mod needs, or can't stand? see Relations in the reference of rulebooks"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Kinds, .. }) => {
+            "which of the words means that a mod can't do without? see `kinds` of the relation"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Beside, .. }) => {
+            "does the game need them? Kanon takes one file a mod there, and an alignment would not bring them"
         }
         Doubt::Unread(Unread { what: WhatUnread::NotRequired, .. }) => {
             "what tells those that a mod needs from those that it can use? see `optional` of the shelf"

@@ -63,7 +63,7 @@ fn learned(tree: &str, holds: bool) -> (Vec<String>, Vec<String>, serde_json::Va
     "FenLamps - \"Lamps\" on both: required PeatFires, required ReedBase",
     "PeatFires - \"Peat\" on both: required ReedBase",
     "ReedBase - \"Reeds\" on both: ",
-], &["Settings/fen.ini in order: ReedBase, PeatFires, FenLamps"], false)]
+], &["Settings/fen.ini in order: ReedBase, PeatFires, FenLamps"], true)]
 #[case::lists_of_single_keys_and_sides_in_a_list(include_str!("../trees/packages.tree"), &[
     "birds 0.3 \"Birds of Fen\" on client: required core ^1.2",
     "boats 2.1 \"Small Boats\" on both: required birds *, required core ^1.0",

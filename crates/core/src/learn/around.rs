@@ -6,6 +6,7 @@ use regex::Regex;
 
 use super::clue::{Clue, Inside, OnSides};
 use super::leaves::leaves;
+use super::leftovers::is_out_of_use;
 use super::sight::{Folders, InstallView, Seen, guess, is_inside, name, parent, small};
 use super::words::{hints, is_version, plain_regex};
 use crate::base::path::InstallPath;
@@ -32,8 +33,9 @@ pub fn named_versions(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<
         return Vec::new();
     };
     let shallow = sight.files().iter().filter(|seen| seen.path.as_str().matches('/').count() <= 3);
+    let in_use = shallow.filter(|seen| !is_out_of_use(parent(seen.path.as_str())));
     let outside =
-        shallow.filter(|seen| !inside.contains(seen.path.as_str()) && !inside.contains(parent(seen.path.as_str())));
+        in_use.filter(|seen| !inside.contains(seen.path.as_str()) && !inside.contains(parent(seen.path.as_str())));
     let mut found: BTreeMap<String, Vec<NamedVersion>> = BTreeMap::new();
     for seen in outside {
         let Some(captures) = regex.captures(name(seen.path.as_str())) else { continue };

@@ -13,7 +13,7 @@ use super::mentions::FoundList;
 use super::overlays::Laid;
 use super::question::Question;
 use super::shelves::{Facts, ForeignDocument, Shelf};
-use super::unread::Unread;
+use super::unread::{NoList, Unread};
 use crate::rulebook::Role;
 
 /// The first field of what learning reports.
@@ -54,6 +54,9 @@ pub struct Draft {
     /// What mods tell and it does not read.
     #[serde(skip)]
     pub unread: Vec<Unread>,
+    /// Text files that name most mods, and that are no list by it.
+    #[serde(skip)]
+    pub no_lists: Vec<NoList>,
     /// Places of shelves that have several of them on one side.
     #[serde(skip)]
     pub several: Vec<String>,
@@ -121,5 +124,6 @@ pub(super) struct Learned {
     pub(super) has_client: bool,
     pub(super) seen: Vec<SeenGroup>,
     pub(super) unread: Vec<Unread>,
+    pub(super) no_lists: Vec<NoList>,
     pub(super) several: Vec<String>,
 }

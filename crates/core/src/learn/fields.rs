@@ -6,11 +6,13 @@ use regex::Regex;
 
 use super::clue::Clue;
 use super::leaves::{Kinds, leaves_with};
+use super::needs::Mentions;
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
 use super::words::{
     folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, words as key_words,
 };
+use crate::text::Notation;
 
 /// One inference: how the rulebook says it, and why it was drawn.
 #[derive(Debug, Clone, Default, PartialEq)]
@@ -36,6 +38,8 @@ pub struct Column {
     pub key: String,
     /// Whether the values are `true` and `false`.
     pub is_flag: bool,
+    /// Whether a list stands there, of which this is the first: it says what a mod has, and not what it is.
+    is_listed: bool,
     depth: usize,
     /// The value for each unit.
     pub values: Vec<Option<String>>,
@@ -59,16 +63,19 @@ impl Column {
         self.present().filter(|value| test(value)).count() as f64 / all
     }
 
+    /// How many of its values are so, each beside its own unit.
+    fn share_of(&self, units: &[Unit], test: impl Fn(&str, &Unit) -> bool) -> f64 {
+        let all = self.present().count().max(1) as f64;
+        let pairs = self.values.iter().zip(units).filter_map(|(value, unit)| Some((value.as_deref()?, unit)));
+        pairs.filter(|(value, unit)| test(value, unit)).count() as f64 / all
+    }
+
     /// How often a value stands in the name of its own unit.
     fn in_name(&self, units: &[Unit]) -> f64 {
-        let pairs = self.values.iter().zip(units).filter_map(|(value, unit)| Some((value.as_deref()?, unit)));
-        let (mut hits, mut all) = (0usize, 0usize);
-        for (value, unit) in pairs {
-            all += 1;
+        self.share_of(units, |value, unit| {
             let (value, name) = (folded(value), folded(unit.stem()));
-            hits += usize::from(!value.is_empty() && name.contains(&value));
-        }
-        hits as f64 / all.max(1) as f64
+            !value.is_empty() && name.contains(&value)
+        })
     }
 
     fn choice(&self, confidence: f64, clues: Vec<Clue>) -> Choice {
@@ -105,7 +112,9 @@ pub fn columns(units: &[Unit], pattern: &str) -> Vec<Column> {
             let path = without_own_name(&leaf.path, unit);
             let (column, values) = found.entry(path.clone()).or_insert_with(|| {
                 let key = leaf.key.clone();
-                (Column { path, key, is_flag: true, depth: leaf.depth, values: Vec::new() }, Vec::new())
+                // In XML every element is a list.
+                let is_listed = path.ends_with("[0]") && document.notation != Notation::Xml;
+                (Column { path, key, is_flag: true, is_listed, depth: leaf.depth, values: Vec::new() }, Vec::new())
             });
             column.is_flag &= leaf.is_flag;
             values.push((at, leaf.value));
@@ -197,8 +206,8 @@ fn common_end(units: &[Unit]) -> String {
 
 /// What else is known while fields are chosen.
 pub struct Surroundings<'a> {
-    /// Folded texts that documents of mods mention in lists and maps.
-    pub mentioned: &'a HashSet<String>,
+    /// What documents of mods mention in lists and maps.
+    pub mentioned: &'a Mentions,
     /// Folded words of text files outside the shelves, such as mod lists and launch lines.
     pub listed: &'a HashSet<String>,
 }
@@ -212,7 +221,7 @@ pub fn id(
 ) -> Option<(Choice, f64)> {
     let known = |set: &HashSet<String>, value: &str| set.contains(&value.to_lowercase());
     let mut scored: Vec<(f64, Choice)> = Vec::new();
-    for column in columns.iter().filter(|column| !column.is_flag && column.coverage() >= 0.6) {
+    for column in columns.iter().filter(|column| !column.is_flag && !column.is_listed && column.coverage() >= 0.6) {
         let count = column.present().count();
         let unique = column.distinct().len() as f64 / count.max(1) as f64;
         if unique < 0.9 {
@@ -220,11 +229,17 @@ pub fn id(
         }
         let (in_name, slug) = (column.in_name(units), column.share(is_slug));
         let version_like = column.share(|value| is_version(value) && value.contains('.'));
-        let mentioned = column.share(|value| known(around.mentioned, value));
+        let mentioned = column.share_of(units, |value, unit| around.mentioned.by_another(value, &unit.name));
         let listed = column.share(|value| known(around.listed, value));
+        // What stands below a title is one, whatever its own key is called: a language, say.
+        let below_title =
+            key_words(&column.path).iter().any(|word| matches!(word.as_str(), "title" | "label" | "caption"));
         let hint = id_hint(&column.key);
+        let hint = if below_title && hint <= 0.0 { FOR_PEOPLE } else { hint };
         let score = in_name * 2.5 + slug * 1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0 + hint
             - version_like * 5.0
+            // The file's own name is told better by the file.
+            - column.share_of(units, |value, unit| !unit.is_folder && value.eq_ignore_ascii_case(&unit.name)) * 3.0
             - column.depth as f64 * 0.15
             - column.share(|value| value.len() > 60) * 3.0
             + column.coverage();
@@ -250,12 +265,13 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     let values: Vec<Option<String>> = names.parts.iter().map(|part| part.as_ref().map(|(id, _)| id.clone())).collect();
     let present: Vec<&String> = values.iter().flatten().collect();
     let all = present.len().max(1) as f64;
-    let share = |set: &HashSet<String>| present.iter().filter(|v| set.contains(&v.to_lowercase())).count() as f64 / all;
+    let listed = present.iter().filter(|value| around.listed.contains(&value.to_lowercase())).count() as f64 / all;
+    let pairs = values.iter().zip(units).filter_map(|(value, unit)| Some((value.as_ref()?, unit)));
+    let mentioned = pairs.filter(|(value, unit)| around.mentioned.by_another(value, &unit.name)).count() as f64 / all;
     let distinct: BTreeSet<String> = present.iter().map(|value| value.to_lowercase()).collect();
     if present.len() < units.len() || (distinct.len() as f64) < all * 0.8 {
         return None;
     }
-    let (mentioned, listed) = (share(around.mentioned), share(around.listed));
     let mut clues = vec![Clue::TheName];
     note(&mut clues, mentioned, Clue::NamedByMods);
     note(&mut clues, listed, Clue::NamedInTexts);
@@ -270,6 +286,9 @@ fn note(clues: &mut Vec<Clue>, share: f64, clue: impl Fn(f64) -> Clue) {
     }
 }
 
+/// What it counts against an id that its key says it is for people.
+const FOR_PEOPLE: f64 = -2.5;
+
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);
     let has = |word: &str| words.iter().any(|own| own == word);
@@ -280,7 +299,7 @@ fn id_hint(key: &str) -> f64 {
     } else if has("name") {
         0.4
     } else if hints(key, &["title", "label", "display", "author", "desc", "url", "home", "summary"]) {
-        -2.5
+        FOR_PEOPLE
     } else {
         0.0
     }
@@ -414,9 +433,12 @@ pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
 
 /// Versions that are all of a text.
 fn alone_in_texts(units: &[Unit], lacking: &[usize], member: &str) -> Vec<(usize, String)> {
+    // A lone number may be anything, unless the file is called as one for versions.
+    let is_called_so = hints(member, &["version", "release", "revision"]);
     let told = lacking.iter().filter_map(|at| {
         let text = units[*at].texts.get(member)?.trim().trim_start_matches(['v', 'V']);
-        (is_version(text) && text.contains('.') && !text.contains(char::is_whitespace)).then(|| (*at, text.to_owned()))
+        let is_one = is_version(text) && (is_called_so || text.contains('.')) && !text.contains(char::is_whitespace);
+        is_one.then(|| (*at, text.to_owned()))
     });
     told.collect()
 }

@@ -267,6 +267,14 @@ fn why(
 fn is_of_the_game(left: &[&SeenUnit], survey: &Survey, kinds: &Kinds) -> bool {
     let says = |unit: &SeenUnit, version: &str| unit.documents.values().any(|texts| texts.contains(version));
     let all_say = |version: &str| left.iter().all(|unit| says(unit, version));
+    if left.len() > 1
+        && has_word(&left[0].path.rsplit_once('/').map_or("", |(place, _)| place).replace('/', " "), &OF_GAMES)
+    {
+        let first = left[0].documents.values().flatten().filter(|text| is_like_a_version(text));
+        if first.into_iter().any(|version| all_say(version)) {
+            return true;
+        }
+    }
     if left.len() > 1 && survey.install.game_version.as_deref().is_some_and(all_say) {
         return true;
     }
@@ -284,6 +292,9 @@ const OUT_OF_USE: [&str; 20] = [
     "backup", "backups", "bak", "old", "older", "archive", "archived", "disabled", "inactive", "off", "unused",
     "parked", "cache", "caches", "temp", "tmp", "trash", "removed", "kopie", "copy",
 ];
+
+/// Words for folders of the game's own content.
+const OF_GAMES: [&str; 8] = ["base", "core", "official", "vanilla", "builtin", "default", "game", "original"];
 
 /// Words in the names of copies of a file.
 const OF_COPIES: [&str; 9] = ["backup", "backups", "bak", "old", "older", "orig", "original", "kopie", "copy"];

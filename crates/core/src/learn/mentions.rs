@@ -10,7 +10,7 @@ use super::launch::{launch_line, mentions, runs};
 use super::leaves::{Holder, ListedValues, holders, leaves};
 pub use super::naming::{Called, FoundList};
 use super::naming::{Names, Reading, clues, is_list};
-use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, small};
+use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, parent, small, stem};
 use super::words::{hints, is_version};
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
@@ -100,16 +100,24 @@ pub fn words_of(sight: &dyn InstallView, files: &[&Seen]) -> HashSet<String> {
     words
 }
 
-fn readable(sight: &dyn InstallView, path: &InstallPath) -> Option<String> {
+/// A text file as text, whatever its encoding; nothing when it is large or none.
+pub fn readable(sight: &dyn InstallView, path: &InstallPath) -> Option<String> {
     let bytes = small(sight, path)?;
     let encoding = super::sight::encoding_of(&bytes)?;
     text(&bytes, encoding).ok().map(std::borrow::Cow::into_owned)
 }
 
 /// Every list among these files.
-pub fn lists(sight: &dyn InstallView, files: &[&Seen], mods: &[Called]) -> Vec<FoundList> {
+pub fn lists(sight: &dyn InstallView, files: &[&Seen], mods: &[Called], places: &HashSet<String>) -> Vec<FoundList> {
     let names = Names::new(mods);
-    let mut found: Vec<FoundList> = files.iter().flat_map(|seen| list(sight, seen, &names)).collect();
+    let stems: HashSet<String> = mods.iter().map(|called| stem(&called.name).to_lowercase()).collect();
+    // What lies beside a mod and is called as it is speaks of that one.
+    let is_beside = |seen: &&&Seen| {
+        let (folder, own) = (parent(seen.path.as_str()), name(seen.path.as_str()).to_lowercase());
+        places.contains(folder) && own.match_indices('.').any(|(at, _)| stems.contains(&own[..at]))
+    };
+    let others = files.iter().filter(|seen| !is_beside(seen));
+    let mut found: Vec<FoundList> = others.flat_map(|seen| list(sight, seen, &names)).collect();
     found.sort_by(|a, b| b.confidence.total_cmp(&a.confidence).then_with(|| a.file.cmp(&b.file)));
     found.truncate(12);
     found
@@ -243,8 +251,11 @@ fn is_switch(path: &str, values: &[Option<&str>]) -> bool {
         path,
         &["enable", "disable", "active", "on", "off", "state", "status", "running", "load", "use", "switch"],
     );
+    // Where a list that names mods has nothing but one word for off, it says something else with it.
+    let says_on = |word: &String| !matches!(word.as_str(), "false" | "0" | "no" | "off" | "disabled" | "inactive");
     !words.is_empty()
         && words.len() <= 2
+        && (hinted || words.iter().any(says_on))
         && words.iter().all(usual)
         && (hinted || words.iter().all(|word| word == "true" || word == "false"))
 }
@@ -416,7 +427,12 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     let lines_of = |test: fn(&str) -> bool| -> Vec<String> {
         body.lines().map(str::trim).filter(|line| !line.is_empty() && test(line)).map(str::to_owned).collect()
     };
-    let manifest = Reading::of(lines_of(|line| !is_comment(line)), names);
+    let entries = lines_of(|line| !is_comment(line));
+    let mut manifest = Reading::of(entries.clone(), names);
+    if !is_list(&manifest, names, false) {
+        manifest = first_words(entries, names)?;
+    }
+    let off = take_off_entries(&mut manifest, names);
     // A line of brackets alone is the sign of another notation.
     let is_entry = |line: &String| line.contains(char::is_alphanumeric);
     if !is_list(&manifest, names, false) || !manifest.texts.iter().all(is_entry) {
@@ -426,15 +442,51 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     if manifest.template != "{id}" {
         lines.push(("entry".to_owned(), quoted(&manifest.template)));
     }
-    let off = Reading::of(lines_of(is_comment), names);
-    if off.mods().len() * 2 >= off.texts.len() && !off.mods().is_empty() && is_off(&off.template, &manifest.template) {
-        lines.push(("off".to_owned(), quoted(&off.template)));
-    }
+    let in_comments = Reading::of(lines_of(is_comment), names);
+    let off = off.or_else(|| {
+        let most = in_comments.mods().len() * 2 >= in_comments.texts.len() && !in_comments.mods().is_empty();
+        (most && is_off(&in_comments.template, &manifest.template)).then_some(in_comments.template)
+    });
+    lines.extend(off.map(|off| ("off".to_owned(), quoted(&off))));
     let ordered = manifest.is_ordered();
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));
     }
     Some(FoundList::of(seen, &manifest, names, lines, clues(&manifest, names, ordered)))
+}
+
+/// Lines of which the first word is the entry; what follows is for people: `30011 // Reeds`.
+fn first_words(lines: Vec<String>, names: &Names<'_>) -> Option<Reading> {
+    let firsts = lines.iter().map(|line| line.split_once([' ', '\t']).map(|(first, _)| first.to_owned()));
+    let mut reading = Reading::of(firsts.collect::<Option<Vec<String>>>()?, names);
+    reading.template.push_str(" {any}");
+    reading.texts = lines;
+    Some(reading)
+}
+
+/// What stands before entries that are switched on, and before those that are switched off.
+const SWITCHED: [(&str, &str); 8] =
+    [("+", "-"), ("*", ""), ("", "-"), ("", "!"), ("", "~"), ("on ", "off "), ("[x] ", "[ ] "), ("1 ", "0 ")];
+
+/// Entries that the others' template does not read, since they are switched off, or on: `-reed` among `+peat`. How those that
+/// are off are written is told, and they count as entries.
+fn take_off_entries(reading: &mut Reading, names: &Names<'_>) -> Option<String> {
+    let others = reading.texts.iter().zip(&reading.named).filter(|(_, named)| named.is_none());
+    let others = Reading::of(others.map(|(text, _)| text.clone()).collect(), names);
+    if others.texts.is_empty() || others.named.iter().any(Option::is_none) {
+        return None;
+    }
+    let place = if reading.template.contains("{id}") { "{id}" } else { "{name}" };
+    let (own, other) = (reading.template.split_once(place)?, others.template.split_once(place)?);
+    let is = |on: &str, off: &str| SWITCHED.contains(&(on, off));
+    let off = match own.1 == other.1 {
+        true if is(own.0, other.0) => others.template.clone(),
+        true if is(other.0, own.0) => std::mem::replace(&mut reading.template, others.template.clone()),
+        _ => return None,
+    };
+    let mut told = others.named.into_iter();
+    reading.named.iter_mut().filter(|named| named.is_none()).for_each(|named| *named = told.next().flatten());
+    Some(off)
 }
 
 /// An entry with a sign of a comment before it.

@@ -44,12 +44,12 @@ pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
 use fields::Surroundings;
 use leftovers::SeenGroup;
 use mentions::{Called, FoundList};
-use needs::Entry;
+use needs::{Entry, Mentions};
 use question::Question;
 use shelves::{Facts, ForeignDocument, Shelf};
 pub use sight::{InstallView, Seen};
 use units::Unit;
-use unread::{Unread, WhatUnread};
+use unread::{NoList, Unread, WhatUnread};
 
 /// A mod that the draft does not tell everything about.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -86,10 +86,49 @@ pub fn unidentified(survey: &Survey) -> Vec<Unidentified> {
 /// Drafts a rulebook from a server, a client, or both; `name` is what the game is called when nobody says.
 pub fn draft(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Draft {
     let learned = learn(name, sights, answers);
-    write::write(&learned, answers)
+    let idle = idle_places(&learned);
+    if idle.is_empty() {
+        return write::write(&learned, answers);
+    }
+    let left_out = answers.left_out.iter().cloned().chain(idle).collect();
+    let answers = Answers { left_out, ..answers.clone() };
+    write::write(&learn(name, sights, &answers), &answers)
 }
 
-fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned {
+/// Places of which no list names a mod, where lists name all mods of another place with mods of the same kind: they hold the
+/// game's own content, say.
+fn idle_places(learned: &Learned) -> BTreeSet<String> {
+    let named: HashSet<String> =
+        learned.lists.iter().flat_map(|(list, _)| &list.named).map(|id| id.to_lowercase()).collect();
+    let mut kinds: BTreeMap<_, BTreeMap<&str, (usize, usize)>> = BTreeMap::new();
+    for (shelf, facts, _) in &learned.shelves {
+        let by_place = kinds.entry((shelf.documents.first(), &shelf.extensions)).or_default();
+        for (unit, id) in shelf.units.iter().zip(&facts.id.values) {
+            let counts = by_place.entry(sight::parent(unit.path.as_str())).or_default();
+            counts.0 += 1;
+            counts.1 += usize::from(id.as_ref().is_some_and(|id| named.contains(&id.to_lowercase())));
+        }
+    }
+    let is_listed = |(all, listed): &(usize, usize)| *listed >= 2 && all == listed;
+    let with_lists = kinds.into_values().filter(|by_place| by_place.values().any(is_listed));
+    let idle = with_lists.flatten().filter(|(_, (_, listed))| *listed == 0);
+    idle.map(|(place, _)| place.to_owned()).collect()
+}
+
+/// The shelves of installs, and what is needed to read them.
+struct FoundShelves<'s> {
+    shelves: Vec<Shelf>,
+    /// Every group of alike things, on a shelf or not.
+    seen: Vec<SeenGroup>,
+    /// Every mod's own path.
+    inside: HashSet<String>,
+    /// Text files outside of mods, for each install.
+    texts: Vec<Vec<&'s Seen>>,
+    /// Words of such files, folded.
+    listed: HashSet<String>,
+}
+
+fn find_shelves<'s>(sights: &[&'s dyn InstallView], answers: &Answers) -> FoundShelves<'s> {
     let groups: Vec<_> = sights.iter().flat_map(|sight| units::groups(*sight)).collect();
     let seen = groups.iter().map(SeenGroup::of).collect();
     let with_documents = groups.iter().filter(holds_documents).flat_map(|group| &group.units);
@@ -105,7 +144,12 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     for shelf in &mut shelves {
         shelves::tell_from_outside(sights, &texts, shelf);
     }
-    let mentioned: HashSet<String> = shelves.iter().flat_map(|shelf| needs::mentioned(&shelf.units)).collect();
+    FoundShelves { shelves, seen, inside, texts, listed }
+}
+
+fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned {
+    let FoundShelves { shelves, seen, inside, texts, listed } = find_shelves(sights, answers);
+    let mentioned = Mentions::of(shelves.iter().flat_map(|shelf| &shelf.units));
     let around = Surroundings { mentioned: &mentioned, listed: &listed };
     let both_sides = sights.len() > 1;
     let mut read: Vec<(Shelf, Facts, Vec<ForeignDocument>)> = shelves
@@ -122,8 +166,10 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         shelves::relate(shelf, facts, &ids, both_sides);
     }
     let called = called(sights, &read);
-    let mut lists: Vec<FoundList> =
-        sights.iter().zip(&texts).flat_map(|(sight, texts)| mentions::lists(*sight, texts, &called)).collect();
+    let all = read.iter().flat_map(|(shelf, ..)| &shelf.units);
+    let folders = all.map(|unit| sight::parent(unit.path.as_str()).to_owned()).collect();
+    let in_one = |(sight, texts): (&&dyn InstallView, &Vec<&Seen>)| mentions::lists(*sight, texts, &called, &folders);
+    let mut lists: Vec<FoundList> = sights.iter().zip(&texts).flat_map(in_one).collect();
     // A copy that somebody kept of a list is none.
     lists.retain(|list| !leftovers::is_copy(list.file.as_str()));
     for list in lists.iter_mut().filter(|list| answers.unordered.contains(list.file.as_str())) {
@@ -158,6 +204,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         has_client: both_sides,
         seen,
         unread: read.iter().flat_map(|(shelf, facts, _)| unread::of_shelf(shelf, facts, &ids)).collect(),
+        no_lists: Vec::new(),
         several,
         shelves: read,
         lists: Vec::new(),
@@ -180,10 +227,37 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     }
     let list_files: HashSet<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();
     let with_texts: Vec<_> = sights.iter().copied().zip(texts).collect();
+    let beside = |(shelf, ..): &(Shelf, Facts, Vec<ForeignDocument>)| {
+        unread::beside(shelf, sights, learned.signed.contains_key(&shelf.name))
+    };
+    let beside: Vec<Unread> = learned.shelves.iter().filter_map(beside).collect();
+    learned.unread.extend(beside);
+    learned.no_lists = no_lists(&learned, &with_texts, &called);
     let shelf_words: Vec<String> =
         learned.shelves.iter().map(|(shelf, ..)| shelf.name.trim_end_matches('s').to_owned()).collect();
     learned.settings = around::settings(&with_texts, &list_files, &shelf_words);
     learned
+}
+
+/// Text files that name most mods, and of which the draft makes no use.
+fn no_lists(learned: &Learned, texts: &[(&dyn InstallView, Vec<&Seen>)], called: &[Called]) -> Vec<NoList> {
+    let outside = learned.shelves.iter().filter_map(|(shelf, ..)| Some(shelf.outside.as_ref()?.file.to_string()));
+    let lists = learned.lists.iter().map(|(list, _)| list.file.to_string());
+    let any_world = |file: &str| around::in_any_world(file, &learned.worlds);
+    let used: HashSet<String> = outside.chain(lists).map(|file| any_world(&file)).collect();
+    // What lies in a folder among mods belongs to that folder, whatever it is.
+    let units = learned.shelves.iter().flat_map(|(shelf, ..)| &shelf.units).filter(|unit| unit.is_folder);
+    let places: HashSet<String> = units.map(|unit| sight::parent(unit.path.as_str()).to_owned()).collect();
+    let is_among = |file: &str| sight::is_inside(sight::parent(sight::parent(file)), &places);
+    let is_used = |file: &str| leftovers::is_copy(file) || used.contains(&any_world(file)) || is_among(file);
+    let mut found: Vec<NoList> = Vec::new();
+    for next in texts.iter().flat_map(|(sight, texts)| unread::no_lists(*sight, texts, called, is_used)) {
+        match found.iter_mut().find(|known| known.file == next.file) {
+            Some(known) => known.roles.extend(next.roles),
+            None => found.push(next),
+        }
+    }
+    found
 }
 
 /// Most of its units hold a document at the same place, or they are archives.
@@ -260,7 +334,9 @@ fn platforms(
     ids: &HashSet<String>,
     lists: &[FoundList],
 ) {
-    let named: Vec<NamedVersion> = sights.iter().flat_map(|sight| around::named_versions(*sight, inside)).collect();
+    let mut named: Vec<NamedVersion> = sights.iter().flat_map(|sight| around::named_versions(*sight, inside)).collect();
+    // What is called as a mod is a copy of that, and no loader.
+    named.retain(|named| !ids.contains(&named.name.to_lowercase()));
     let mut askers: BTreeMap<String, usize> = BTreeMap::new();
     let mut with_relations = 0;
     for (_, facts, _) in &learned.shelves {

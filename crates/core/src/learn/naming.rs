@@ -8,7 +8,7 @@ use super::clue::Clue;
 use super::sight::Seen;
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
-use crate::rulebook::Role;
+use crate::rulebook::{Role, Template};
 
 /// A mod as lists may call it.
 #[derive(Debug, Clone)]
@@ -205,7 +205,46 @@ impl Reading {
             .map(|(t, _)| t.clone());
         let template = template.unwrap_or_else(|| "{id}".to_owned());
         let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
-        Self { template, named, texts }
+        let read = Self { template, named, texts };
+        let better = |columns: &Self| columns.mods().len() > read.mods().len().max(1);
+        match Self::in_columns(&read.texts, names).filter(better) {
+            Some(columns) => columns,
+            None => read,
+        }
+    }
+
+    /// Reads entries as the lines of a table: `reeds;3;1`. What differs from line to line is no part of a name.
+    fn in_columns(texts: &[String], names: &Names<'_>) -> Option<Self> {
+        let parts = |sign: char| texts.iter().map(|text| text.split(sign).map(str::trim).collect()).collect();
+        let tables = [';', '|', ',', '\t'].map(|sign| (sign, parts(sign)));
+        let is_table = |(_, rows): &&(char, Vec<Vec<&str>>)| {
+            let width = rows.first().map_or(0, Vec::len);
+            (2..=12).contains(&width) && rows.iter().all(|row| row.len() == width)
+        };
+        let (sign, rows) = tables.iter().find(is_table)?;
+        let of_column =
+            |at: usize| -> Vec<Vec<(usize, String)>> { rows.iter().map(|row| names.entries(row[at])).collect() };
+        let width = rows.first()?.len();
+        let own =
+            (0..width).max_by_key(|at| (of_column(*at).iter().filter(|hits| !hits.is_empty()).count(), width - at))?;
+        let hits = of_column(own);
+        let first = hits.iter().flatten().map(|(_, template)| template).next()?.clone();
+        let named: Vec<Option<usize>> =
+            hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == first).map(|(at, _)| *at)).collect();
+        let known = named.iter().flatten().count();
+        let is_version = |at: usize| {
+            let says = |(row, named): &(&Vec<&str>, &Option<usize>)| {
+                named.and_then(|at| names.mods[at].version.as_deref()) == Some(row[at])
+            };
+            known > 0 && rows.iter().zip(&named).filter(says).count() * 10 >= known * 6
+        };
+        let place = |at: usize| match at {
+            at if at == own => first.clone(),
+            at if is_version(at) => "{version}".to_owned(),
+            _ => "{any}".to_owned(),
+        };
+        let template = (0..width).map(place).collect::<Vec<_>>().join(&sign.to_string());
+        Some(Self { template, named, texts: texts.to_vec() })
     }
 
     /// The mods that they name.
@@ -225,11 +264,10 @@ impl Reading {
 
     /// What entries name that name no mod, without what all entries have around their names.
     pub fn strangers(&self) -> Vec<String> {
-        let (before, after) =
-            self.template.split_once("{id}").or_else(|| self.template.split_once("{name}")).unwrap_or(("", ""));
+        let template = Template::new(&self.template).ok();
         let bare = |text: &str| -> String {
-            let inner = text.trim().strip_prefix(before).and_then(|text| text.strip_suffix(after));
-            inner.unwrap_or(text.trim()).to_owned()
+            let read = template.as_ref().and_then(|template| template.read(text.trim()));
+            read.and_then(|read| read.id.or(read.name)).unwrap_or_else(|| text.trim().to_owned())
         };
         let strange = self.texts.iter().zip(&self.named).filter(|(_, named)| named.is_none());
         strange.map(|(text, _)| bare(text)).collect()

@@ -1,6 +1,6 @@
 //! Which lists and maps of a mod's document are relations to other mods: those that name mods that are there.
 
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 use std::sync::LazyLock;
 
 use regex::Regex;
@@ -63,8 +63,10 @@ impl Relations {
 
     /// Whether a scalar at this path is part of one of its entries.
     pub fn covers(&self, path: &str) -> bool {
-        let each = self.each.trim_end_matches("[*]").trim_end_matches(".*").trim_end_matches("[*]");
-        path.strip_prefix(each).is_some_and(|rest| rest.starts_with(['.', '[']))
+        let any = |path: &str| path.replace("[0]", "[*]");
+        let each = any(&self.each);
+        let each = each.trim_end_matches("[*]").trim_end_matches(".*").trim_end_matches("[*]");
+        any(path).strip_prefix(each).is_some_and(|rest| rest.is_empty() || rest.starts_with(['.', '[']))
     }
 }
 
@@ -501,13 +503,16 @@ fn kinds(
     seen: &[(String, bool)],
 ) -> (BTreeMap<String, Option<RelationKind>>, Vec<String>) {
     let optional_flag = hints(path, &["optional", "soft"]);
+    let is_required = |word: &&str| kind_word(word) == Some(Some(RelationKind::Required));
+    let has_required = values.iter().any(is_required);
     let mut guessed = BTreeSet::new();
     let mut by_presence = |word: &str| {
         guessed.insert(word.to_owned());
         let own = seen.iter().filter(|(own, _)| own == word);
         match (own.clone().filter(|(_, there)| *there).count(), own.count()) {
             (0, _) => RelationKind::Conflicting,
-            (there, all) if there == all => RelationKind::Required,
+            // Beside a word for what is required, another one means something else.
+            (there, all) if there == all && !has_required => RelationKind::Required,
             _ => RelationKind::Optional,
         }
     };
@@ -579,15 +584,55 @@ pub fn named_in(text: &str) -> HashSet<String> {
     found
 }
 
-/// Everything that lists and maps of a document mention, in lower case: ids with what may stand before and after them.
-pub fn mentioned(units: &[Unit]) -> HashSet<String> {
+/// What the documents of mods mention, folded, and by which of them.
+#[derive(Debug, Default)]
+pub struct Mentions(HashMap<String, MentionedBy>);
+
+#[derive(Debug)]
+enum MentionedBy {
+    /// The mod whose file or folder is called so.
+    One(String),
+    Several,
+}
+
+impl Mentions {
+    /// Everything that lists and maps of documents mention: ids with what may stand before and after them.
+    pub fn of<'u>(units: impl Iterator<Item = &'u Unit>) -> Self {
+        let mut all = Self::default();
+        for unit in units {
+            for text in mentioned(unit) {
+                all.note(text, &unit.name);
+            }
+        }
+        all
+    }
+
+    fn note(&mut self, text: String, by: &str) {
+        let known = self.0.entry(text).or_insert_with(|| MentionedBy::One(by.to_owned()));
+        if matches!(known, MentionedBy::One(name) if name != by) {
+            *known = MentionedBy::Several;
+        }
+    }
+
+    /// Whether a mod mentions it that is not called so itself: that one speaks of itself.
+    pub fn by_another(&self, text: &str, own: &str) -> bool {
+        match self.0.get(&text.to_lowercase()) {
+            Some(MentionedBy::Several) => true,
+            Some(MentionedBy::One(name)) => name != own,
+            None => false,
+        }
+    }
+}
+
+/// Everything that lists and maps of a mod's documents mention, in lower case.
+fn mentioned(unit: &Unit) -> HashSet<String> {
     let mut found = HashSet::new();
     let mut take = |text: &str| {
         if text.len() <= 300 {
             found.extend(named_in(text));
         }
     };
-    for document in units.iter().flat_map(|unit| unit.documents.values()) {
+    for document in unit.documents.values() {
         for holder in holders(&document.value) {
             match holder.held {
                 ListedValues::Texts(texts) => texts.iter().for_each(|text| take(text)),

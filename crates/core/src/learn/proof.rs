@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::draft::{Answers, Draft};
 use super::leftovers::{LeftOver, left_over};
-use super::unread::Unread;
+use super::unread::{NoList, Unread};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
@@ -77,6 +77,8 @@ pub enum Doubt {
     LeftOver(LeftOver),
     /// Mods tell something that the draft does not read.
     Unread(Unread),
+    /// A text file names most mods, and is no list.
+    NoList(NoList),
 }
 
 impl Doubt {
@@ -99,6 +101,7 @@ impl Doubt {
             Self::OnNoShelf { list, .. } => Some(list.clone()),
             Self::LeftOver(left) => Some(left.place.clone()),
             Self::Unread(unread) => Some(unread.shelf.clone()),
+            Self::NoList(file) => Some(file.file.to_string()),
             Self::NoMods(_) => None,
         }
     }
@@ -168,6 +171,7 @@ pub fn prove(rulebook: &Rulebook, surveys: &[Survey], draft: &Draft) -> Proof {
     let (left, left_alone) = left_over(&draft.seen, surveys, rulebook);
     doubts.extend(left.into_iter().map(Doubt::LeftOver));
     doubts.extend(draft.unread.iter().cloned().map(Doubt::Unread));
+    doubts.extend(draft.no_lists.iter().cloned().map(Doubt::NoList));
     let all = doubts.len();
     let mut alike: BTreeMap<(Role, &'static str), usize> = BTreeMap::new();
     doubts.retain(|doubt| {

@@ -6,11 +6,11 @@ use std::io::Cursor;
 use super::clue::Clue;
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::leftovers::is_out_of_use;
-use super::needs::{self, Relations};
+use super::needs::{self, Mentions, Relations};
 use super::outside::{self, OUTSIDE, Outside};
 use super::sight::{InstallView, Seen, extension, guess, name, parent};
-use super::units::{Group, Unit, complete, is_program_part, located, share};
-use super::words::{hints, is_slug, is_version, plain_regex};
+use super::units::{Group, Unit, complete, is_everyday, is_program_part, located, share};
+use super::words::{folded, hints, is_slug, is_version, plain_regex};
 use crate::base::limits;
 use crate::manifest::{Archive, Contents};
 use crate::rulebook::{ByRole, Holds, Role};
@@ -94,7 +94,7 @@ pub struct Facts {
 
 /// Which groups hold mods. `listed` are the words of text files outside them.
 pub fn candidates(sights: &[&dyn InstallView], groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
-    let mentioned: HashSet<String> = groups.iter().flat_map(|group| needs::mentioned(&group.units)).collect();
+    let mentioned = Mentions::of(groups.iter().flat_map(|group| &group.units));
     let around = Surroundings { mentioned: &mentioned, listed };
     let mut found: Vec<Candidate> = groups.into_iter().filter_map(|group| candidate(group, &around)).collect();
     found.sort_by(|a, b| b.score.total_cmp(&a.score).then_with(|| a.group.place.cmp(&b.group.place)));
@@ -174,8 +174,12 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));
     let Some((total, score, (version, telling), pattern, id)) = best else { return opaque(group, around) };
     let ids: Vec<&String> = id.values.iter().flatten().collect();
-    let ids_listed = ids.iter().filter(|id| around.listed.contains(&id.to_lowercase())).count() * 2 >= ids.len();
+    // What one folder says of itself is an id where it is called so, or the key says it.
     let own = group.units.iter().filter(|unit| unit.documents.contains_key(&pattern)).count();
+    if own == 1 && group.holds == Holds::Folders && !is_own_id(&group.units, &id) {
+        return opaque(group, around);
+    }
+    let ids_listed = ids.iter().filter(|id| around.listed.contains(&id.to_lowercase())).count() * 2 >= ids.len();
     let relations = has_relations(&group.units, &pattern);
     // One folder alone is more likely a part of a mod than a shelf, whatever the folders above are called.
     let hinting = if own == 1 { name(&group.place) } else { group.place.as_str() };
@@ -192,6 +196,8 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let needed = match group.holds {
         Holds::Folders if own == 1 => 3,
         Holds::Files if own == 1 => 4,
+        // Much else is kept in such files.
+        Holds::Files if is_everyday(&group.extension) => 3,
         Holds::Archives if own == 1 => 2,
         Holds::Archives => 1,
         _ => 2,
@@ -208,6 +214,16 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let group = Group { units: mods, ..group };
     let ids = ids_of(&group, &documents, around);
     Some(Candidate { group, documents, ids, others, score: total })
+}
+
+/// Whether an id stands in the name of its folder, or below a key for ids.
+fn is_own_id(units: &[Unit], id: &Choice) -> bool {
+    let is_called = |(unit, id): (&Unit, &Option<String>)| {
+        id.as_ref()
+            .is_some_and(|id| folded(unit.stem()).contains(&folded(id)) || folded(id).contains(&folded(unit.stem())))
+    };
+    let key = id.path.as_deref().unwrap_or_default().rsplit('.').next().unwrap_or_default();
+    hints(key, &["id", "uid", "guid", "slug", "key", "name"]) || units.iter().zip(&id.values).any(is_called)
 }
 
 /// Whether three and more units are called as their ids, and of several versions: parts of a game are seldom so.
@@ -254,10 +270,15 @@ fn read_id(units: &[Unit], pattern: &str, around: &Surroundings<'_>) -> Option<(
     fields::id(units, &columns, name_rule(units).as_ref(), around)
 }
 
+/// Whether a word of a text file is a name; signs before and after it part words there.
+fn is_listed(name: &str, around: &Surroundings<'_>) -> bool {
+    let lower = name.to_lowercase();
+    let bare = lower.trim_matches(|c: char| !c.is_alphanumeric());
+    around.listed.contains(&lower) || (bare.len() >= 2 && around.listed.contains(bare))
+}
+
 fn listed_share(group: &Group, around: &Surroundings<'_>) -> f64 {
-    let listed = |unit: &&Unit| {
-        around.listed.contains(&unit.stem().to_lowercase()) || around.listed.contains(&unit.name.to_lowercase())
-    };
+    let listed = |unit: &&Unit| is_listed(unit.stem(), around) || is_listed(&unit.name, around);
     group.units.iter().filter(listed).count() as f64 / group.units.len().max(1) as f64
 }
 
@@ -265,6 +286,9 @@ fn listed_share(group: &Group, around: &Surroundings<'_>) -> f64 {
 fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if group.holds == Holds::Folders {
         return folders_by_name(group, around);
+    }
+    if is_everyday(&group.extension) && !is_program_part(&group.extension) {
+        return None;
     }
     let names = name_rule(&group.units)?;
     let ids: BTreeSet<String> = names.parts.iter().flatten().map(|(id, _)| id.to_lowercase()).collect();
@@ -316,7 +340,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
 
 /// Folders of which no document tells: mods where a list names most of them.
 fn folders_by_name(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
-    let is_listed = |unit: &Unit| around.listed.contains(&unit.name.to_lowercase());
+    let is_listed = |unit: &Unit| is_listed(&unit.name, around);
     let (units, others): (Vec<Unit>, Vec<Unit>) = group.units.iter().cloned().partition(is_listed);
     let enough = units.len() >= 3 && units.len() * 10 >= group.units.len() * 7;
     if !enough || is_world_folder(&group.place) || !group.rest.is_empty() {

@@ -73,7 +73,7 @@ fn read(name: &str, text: &str, read: impl Fn(Notation) -> Option<Value>) -> Opt
             false => [Notation::Yaml, Notation::Block, Notation::Headers],
         };
         let plain = order.into_iter().filter(|_| is_untold());
-        let is_data = || text.contains(['{', '=']) && text::is_all_data(text);
+        let is_data = || text.contains(['{', '=']) && (text::is_all_data(text) || text::begins_with_data(text));
         let fits = |notation: &Notation| match notation {
             Notation::Block => is_data(),
             Notation::Yaml => is_yaml(text),

@@ -119,7 +119,7 @@ fn with_places_merged(groups: Vec<Group>) -> Vec<Group> {
         alike.into_iter().filter(|(_, own)| own.len() >= 3).collect();
     by_size.sort_by_key(|(_, own)| std::cmp::Reverse(own.len()));
     for ((pattern, _), own) in by_size {
-        if own.iter().any(|at| gone.contains(at)) {
+        if own.iter().any(|at| gone.contains(at)) || is_folder_for_each(&groups, &own) {
             continue;
         }
         gone.extend(&own);
@@ -128,6 +128,15 @@ fn with_places_merged(groups: Vec<Group>) -> Vec<Group> {
     }
     let rest = groups.into_iter().enumerate().filter(|(at, _)| !gone.contains(at)).map(|(_, group)| group);
     rest.chain(merged).collect()
+}
+
+/// Whether each of several places has just one mod, another in each: then the folder around it is the mod's own, as downloads
+/// have one. Mods in places are in all of them.
+fn is_folder_for_each(groups: &[Group], own: &[usize]) -> bool {
+    let units = || own.iter().flat_map(|at| &groups[*at].units);
+    let names: BTreeSet<String> = units().map(|unit| unit.name.to_lowercase()).collect();
+    let is_one = |at: &usize| groups[*at].holds == Holds::Folders && groups[*at].units.len() == 1;
+    own.iter().all(is_one) && names.len() == own.len()
 }
 
 fn is_own(folder: &str) -> bool {
@@ -241,8 +250,14 @@ fn unit(
 /// A group of opaque files must tell something by its names; archives and folders by their documents.
 fn worth_a_look(group: &Group) -> bool {
     let opaque = group.holds == Holds::Files;
-    let is_everyday = is_everyday(&group.extension) && !is_program_part(&group.extension);
+    let is_everyday = is_everyday(&group.extension) && !is_program_part(&group.extension) && !are_documents(group);
     !group.units.is_empty() && !(opaque && (is_everyday || group.units.len() > 5_000))
+}
+
+/// Whether three and more files of a folder are documents of one kind: each may be a mod.
+fn are_documents(group: &Group) -> bool {
+    let read = group.units.iter().filter(|unit| !unit.documents.is_empty()).count();
+    !group.place.is_empty() && read >= 3 && read * 10 >= group.units.len() * 9
 }
 
 /// Files of programs, which are mods of some games, and parts of all.
@@ -251,7 +266,7 @@ pub fn is_program_part(end: &str) -> bool {
 }
 
 /// Files that every program has: not opaque payloads of mods.
-fn is_everyday(end: &str) -> bool {
+pub fn is_everyday(end: &str) -> bool {
     const EVERYDAY: [&str; 46] = [
         "txt",
         "log",
@@ -466,6 +481,7 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
             }
             own.insert(path.clone());
             own.extend(by_its_end(path));
+            own.extend(in_a_folder_of_any_name(path));
             if let Some((first, rest)) = path.split_once('/') {
                 if !rest.contains('/') && unit.inner.iter().all(|(p, _)| p.starts_with(first)) {
                     own.insert(format!("*/{rest}"));
@@ -511,6 +527,13 @@ fn document_patterns(units: &[Unit]) -> Vec<String> {
         }
     }
     chosen
+}
+
+/// The path with the folder around a document left open, below another: `units/reed/card.txt` is `units/*/card.txt`.
+fn in_a_folder_of_any_name(path: &str) -> Option<String> {
+    let (above, rest) = path.split_once('/')?;
+    let (_, file) = rest.split_once('/')?;
+    (!file.contains('/')).then(|| format!("{above}/*/{file}"))
 }
 
 /// The path with what may be the unit's own name left open: `reed-1.2.info/CARD` is `*.info/CARD`, `reed_card.json` is

@@ -4,11 +4,72 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::fields::{columns, has_version_in_name};
+use super::launch::mentions;
 use super::leaves::{ListedValues, holders};
-use super::needs::{is_not_relation, named_in};
+use super::mentions::readable;
+use super::naming::{Called, Names};
+use super::needs::{Entry, Relations, is_not_relation, named_in};
+use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
+use super::sight::{InstallView, Seen, extension, name, parent};
 use super::units::Unit;
 use super::words::{hints, is_version, relation_kind};
+use crate::base::path::InstallPath;
+use crate::rulebook::{RelationKind, Role};
+
+/// A text file that names most mods, and that a draft has no use for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NoList {
+    /// The installs that have it.
+    pub roles: Vec<Role>,
+    /// The file.
+    pub file: InstallPath,
+    /// How many mods it names.
+    pub mods: usize,
+    /// A line that names one.
+    pub example: String,
+}
+
+/// Words in the names of texts that name mods to people.
+const FOR_PEOPLE: [&str; 10] =
+    ["readme", "read", "credit", "licen", "changelog", "change", "notice", "note", "third", "manual"];
+
+/// Text files of an install that name most of its mods, but for those of which a draft makes some use.
+pub fn no_lists(
+    sight: &dyn InstallView,
+    texts: &[&Seen],
+    mods: &[Called],
+    is_used: impl Fn(&str) -> bool,
+) -> Vec<NoList> {
+    let long: Vec<Called> = mods.iter().filter(|called| called.id.len() > 2).cloned().collect();
+    let names = Names::new(&long);
+    let ids: HashSet<&String> = mods.iter().map(|called| &called.id).collect();
+    if ids.len() < 3 {
+        return Vec::new();
+    }
+    let others = texts.iter().filter(|seen| !is_used(seen.path.as_str()) && !hints(seen.path.name(), &FOR_PEOPLE));
+    let read = others.filter_map(|seen| {
+        let text = readable(sight, &seen.path)?;
+        let mut named: HashSet<&String> = HashSet::new();
+        let mut example = None;
+        for line in text.lines().filter(|line| line.len() < LONGEST * 20) {
+            let hits = mentions(line, &names).into_iter().flat_map(|(start, end)| names.mods_in(&line[start..end]));
+            let before = named.len();
+            named.extend(hits.map(|at| &names.mods[at].id));
+            if named.len() > before {
+                example.get_or_insert_with(|| line.trim().chars().take(LONGEST).collect::<String>());
+            }
+        }
+        let (mods, file) = (named.len(), seen.path.clone());
+        (mods * 10 >= ids.len() * 8).then(|| NoList {
+            roles: vec![sight.role()],
+            file,
+            mods,
+            example: example.unwrap_or_default(),
+        })
+    });
+    read.collect()
+}
 
 /// Something that mods tell and a draft does not read.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -34,6 +95,10 @@ pub enum WhatUnread {
     Version,
     /// What is named there is not all there, so that none of it is taken for required.
     NotRequired,
+    /// Files lie beside mods that are one file each, and are called as those are.
+    Beside,
+    /// Words of which none is known to mean that a mod is required, and which all may.
+    Kinds,
 }
 
 /// So many lines of a text are looked at.
@@ -49,7 +114,50 @@ pub fn of_shelf(shelf: &Shelf, facts: &Facts, ids: &HashSet<String>) -> Vec<Unre
     if !knows_a_version {
         found.extend(versions(shelf, &units));
     }
+    found.extend(facts.relations.iter().filter_map(|relation| kinds(shelf, relation)));
     found
+}
+
+/// Words for kinds of relations that can't be told apart: all of what they name is there.
+fn kinds(shelf: &Shelf, relation: &Relations) -> Option<Unread> {
+    let Some(Question::KindWords { words, at }) = &relation.question else { return None };
+    let required = |entry: &&Entry| entry.kind == Some(RelationKind::Required);
+    let mods = relation.entries.iter().filter(|entries| entries.iter().any(|entry| required(&entry))).count();
+    (words.0.len() > 1 && mods > 0).then(|| Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Kinds,
+        place: at.clone(),
+        mods,
+        example: words.to_string(),
+    })
+}
+
+/// Files beside the mods of a shelf that are called as those, but for their endings: the mods may be several files each. What
+/// signs them is known.
+pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Option<Unread> {
+    let files: Vec<&Unit> = shelf.seen.iter().filter(|unit| !unit.is_folder).collect();
+    let own: HashSet<&str> = files.iter().map(|unit| unit.path.as_str()).collect();
+    let is_signature =
+        |end: &str| is_signed && !matches!(end, "json" | "toml" | "yaml" | "xml" | "ini" | "txt" | "cfg");
+    let mut by_end: BTreeMap<String, Vec<&str>> = BTreeMap::new();
+    for seen in sights.iter().flat_map(|sight| sight.files()).filter(|seen| !own.contains(seen.path.as_str())) {
+        let (folder, called) = (parent(seen.path.as_str()), name(seen.path.as_str()));
+        let of_unit = |unit: &&&Unit| parent(unit.path.as_str()) == folder && called.starts_with(unit.stem());
+        let ends = files.iter().filter(of_unit).map(|unit| &called[unit.stem().len()..]);
+        let end = ends.filter(|end| end.starts_with('.')).min_by_key(|end| end.len());
+        if let Some(end) = end.filter(|end| !is_signature(&extension(end))) {
+            by_end.entry(end.to_owned()).or_default().push(called);
+        }
+    }
+    let (end, called) = by_end.into_iter().max_by_key(|(_, called)| called.len())?;
+    let mods: HashSet<&&str> = called.iter().collect();
+    (mods.len() >= 2).then(|| Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Beside,
+        place: end,
+        mods: mods.len(),
+        example: called[0].to_owned(),
+    })
 }
 
 fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>) -> Vec<Unread> {
@@ -71,6 +179,15 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
             }
         }
     }
+    for (at, unit) in units.iter().enumerate().filter(|_| facts.relations.is_empty()) {
+        let own = facts.id.values.get(at).cloned().flatten().unwrap_or_default().to_lowercase();
+        let plain = unit.texts.iter().filter(|(member, _)| !unit.documents.contains_key(*member));
+        for (member, text) in plain {
+            if let Some((key, line)) = text.lines().take(LINES).find_map(|line| named_in_line(line, &own, ids)) {
+                seen.entry((member.clone(), key)).or_insert((0, line, true)).0 += 1;
+            }
+        }
+    }
     let many = |(_, (mods, _, hinted)): &(_, (usize, String, bool))| *mods >= if *hinted { 1 } else { 2 };
     let each = seen.into_iter().filter(many).map(|((member, path), (mods, example, _))| Unread {
         shelf: shelf.name.clone(),
@@ -81,6 +198,16 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
     });
     // Of a place and those around it, one is told.
     each.take(1).collect()
+}
+
+/// The key and all of a line that says of other mods that they are needed, or the like.
+fn named_in_line(line: &str, own: &str, ids: &HashSet<String>) -> Option<(String, String)> {
+    let (key, value) = line.split_once(['=', ':'])?;
+    let short = key.len() < 40 && line.len() <= LONGEST && relation_kind(key).is_some();
+    let word = |text: &str| text.trim_matches(|c: char| !c.is_alphanumeric()).to_lowercase();
+    let names = |text: &str| Some(word(text)).is_some_and(|id| id.len() > 2 && id != own && ids.contains(&id));
+    let is_named = short && value.split([',', ';', '|', ' ']).any(names);
+    is_named.then(|| (key.trim().to_owned(), line.trim().to_owned()))
 }
 
 /// Whether a draft reads a place, or one within or around it.

@@ -69,6 +69,7 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
         asks: pen.asks,
         seen: learned.seen.clone(),
         unread: learned.unread.clone(),
+        no_lists: learned.no_lists.clone(),
         several: learned.several.clone(),
     }
 }

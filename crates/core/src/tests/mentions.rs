@@ -18,7 +18,7 @@ fn found_in(file: &str, text: &str) -> Vec<String> {
     let files = text_files(&server, &HashSet::new());
     let line = |(key, value): &(String, String)| format!("{key} = {value}");
     let shown = |list: FoundList| list.lines.iter().map(line).collect::<Vec<_>>().join("; ");
-    lists(&server, &files, &mods()).into_iter().map(shown).collect()
+    lists(&server, &files, &mods(), &HashSet::new()).into_iter().map(shown).collect()
 }
 
 #[rstest]
@@ -90,13 +90,13 @@ fn what_only_mentions_mods_is_no_list(#[case] file: &str, #[case] text: &str) {
 fn entries_that_name_no_mod_are_told_bare() {
     let server = Memory::server(&[("a.cfg", b"use_reed = 1\nuse_peat = 1\nuse_gone = 1\n")]);
     let files = text_files(&server, &HashSet::new());
-    let found = lists(&server, &files, &mods());
+    let found = lists(&server, &files, &mods(), &HashSet::new());
     assert_eq!(found[0].named, ["reed", "peat"]);
     let server = Memory::server(&[("a.txt", b"#reed\n#peat\n#gone\n")]);
-    let text = lists(&server, &text_files(&server, &HashSet::new()), &mods());
+    let text = lists(&server, &text_files(&server, &HashSet::new()), &mods(), &HashSet::new());
     assert!(text.is_empty(), "comments alone are no list");
     let server = Memory::server(&[("a.json", br#"["%reed", "%peat", "%gone"]"#)]);
-    let found = lists(&server, &text_files(&server, &HashSet::new()), &mods());
+    let found = lists(&server, &text_files(&server, &HashSet::new()), &mods(), &HashSet::new());
     assert_eq!((found[0].strangers.as_slice(), found[0].named.len()), (&["gone".to_owned()][..], 2));
 }
 
@@ -113,7 +113,7 @@ fn a_list_that_asks_by_digest_tells_its_kind() {
     mods[0].digests = vec![(DigestKind::Sha256, digest.clone())];
     let text = format!(r#"[{{"m": "reed", "sum": "{digest}"}}, {{"m": "peat", "sum": "00"}}]"#);
     let server = Memory::server(&[("a.json", text.as_bytes())]);
-    let found = lists(&server, &text_files(&server, &HashSet::new()), &mods);
+    let found = lists(&server, &text_files(&server, &HashSet::new()), &mods, &HashSet::new());
     assert_eq!(found[0].digest, Some(DigestKind::Sha256));
     assert!(found[0].lines.contains(&("digest".to_owned(), "\"$.sum\"".to_owned())));
 }
