@@ -62,6 +62,13 @@ fn an_all_clear_is_one() {
     stage.write("server/lineup.txt", all);
 }, "left-over", "a list names them")]
 #[case::the_same_kind_elsewhere(|stage: &Stage| stage.write("server/sidecar/ruff.crate", crate_of("ruff", "2", "x")), "left-over", "sidecar")]
+#[case::a_text_names_all_and_is_no_list(|stage: &Stage| {
+    let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{at}\t{bird} flies\t{bird}?\n"));
+    stage.write("server/roost.dat.txt", format!("who goes where\n{}", rows.collect::<String>()));
+}, "no-list", "roost.dat.txt of the server names 6 mods")]
+#[case::files_beside_the_mods(|stage: &Stage| for (side, bird) in BIRDS.iter().flat_map(|bird| [("server", bird), ("client", bird)]) {
+    stage.write(&format!("{side}/parcels/{bird}.tune.json"), "{\"tempo\": 90}");
+}, "unread", "called as they are, such as curlew.tune.json")]
 fn what_can_not_be_told_is_no_all_clear(#[case] change: fn(&Stage), #[case] doubt: &str, #[case] about: &str) {
     let stage = pair();
     change(&stage);
@@ -123,4 +130,41 @@ fn folders_are_told_without_a_word_for_mods(#[case] version: fn(usize) -> String
     let mods: Vec<u64> =
         report["surveyed"].as_array().unwrap().iter().map(|one| one["mods"].as_u64().unwrap()).collect();
     assert_eq!(mods, if are_mods { vec![6, 6] } else { vec![] }, "{report}");
+}
+
+/// Words of which none says that a mod can't do without another are asked about; beside one that does, they mean less.
+#[rstest]
+#[case::one_is_known("needed", "nice", 0)]
+#[case::none_is_known("grave", "slight", 1)]
+fn unknown_kinds_are_not_taken_for_required(#[case] first: &str, #[case] second: &str, #[case] code: i32) {
+    let stage = Stage::empty();
+    for (at, bird) in BIRDS.iter().enumerate() {
+        let (other, kind) = (BIRDS[(at + 1) % BIRDS.len()], if at % 2 == 0 { first } else { second });
+        let slip = format!(
+            "{{\"key\": \"{bird}\", \"issue\": \"1.{at}\", \"uses\": [{{\"key\": \"{other}\", \"how\": \"{kind}\"}}]}}"
+        );
+        for side in ["server", "client"] {
+            stage.write(&format!("{side}/parcels/{bird}.crate"), zip_of(&[("slip.json", slip.as_bytes())]));
+        }
+    }
+    let report = learn(&stage, code);
+    assert_eq!(report["proof"]["holds"], code == 0, "{report}");
+    let optional = format!("\"{second}\" = \"optional\"");
+    assert_eq!(stage.read("d.toml").contains(&optional), code == 0);
+}
+
+/// The game's own content among the mods' kind: no list names any of it, and all says one version.
+#[test]
+fn what_no_list_names_beside_what_one_does_is_left_to_the_game() {
+    let stage = pair();
+    for (side, part) in [("server", "shore"), ("server", "weather"), ("client", "shore"), ("client", "weather")] {
+        stage.write(&format!("{side}/official/{part}.crate"), crate_of(part, "8.0", part));
+    }
+    let names = BIRDS.iter().map(|bird| format!("{bird}\n")).collect::<String>();
+    stage.write("server/parcels.txt", names.clone());
+    stage.write("client/parcels.txt", names);
+    let report = learn(&stage, 0);
+    let left = report["proof"]["left_alone"].as_array().unwrap();
+    assert!(left.iter().any(|one| one["place"] == "official" && one["why"] == "of-the-game"), "{left:?}");
+    evening(&stage, 0);
 }

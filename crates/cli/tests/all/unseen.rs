@@ -89,6 +89,38 @@ fn learned(tree: &str, holds: bool) -> (Vec<String>, Vec<String>, serde_json::Va
     "kiln - on both: required clay",
     "oven - on both: required clay, required kiln",
 ], &["worlds/hill/world.txt: kiln, clay, oven"], true)]
+#[case::lines_at_the_heads_of_scripts(include_str!("../trees/songs.tree"), &[
+    "chirp 1.1 on both: required warble",
+    "trill 0.2 on both: required chirp, required warble",
+    "warble 1.0 on both: ",
+], &["songs.ini in order: warble, chirp, trill"], true)]
+#[case::signs_for_on_and_off(include_str!("../trees/groves.tree"), &[
+    "alder 4 on both: ",
+    "birch 12 on both: ",
+    "cedar 7 on both: ",
+    "dogwood 1 on both: ",
+], &["groves.lst: alder, birch, cedar off, dogwood"], true)]
+#[case::signs_before_names(include_str!("../trees/crests.tree"), &[
+    "~gull 2.0 on both: ",
+    "~peat 1.7 on both: ",
+    "~reed 1.5 on both: ",
+], &["go.sh in order: ~reed, ~peat, ~gull"], true)]
+#[case::cards_and_code(include_str!("../trees/seeds.tree"), &[
+    "bramble 0.3 on both: required foxglove, required nettle",
+    "foxglove 1.0 on both: ",
+    "nettle 1.2 on both: required foxglove",
+], &["seeds.cfg in order: foxglove, nettle, bramble"], true)]
+#[case::titles_are_no_ids(include_str!("../trees/barns.tree"), &[
+    "TV_cart 2.0.1.0 \"Cart\" on both: required TV_reed",
+    "TV_plough 1.2.0.3 \"Plough\" on both: ",
+    "TV_reed 1.0.0.0 \"Reed\" on both: ",
+    "TV_scythe 1.1.0.0 \"Scythe\" on both: required TV_reed",
+], &["yard.xml in order: TV_reed, TV_plough, TV_cart, TV_scythe"], true)]
+#[case::documents_that_are_the_mods(include_str!("../trees/fibres.tree"), &[
+    "41 1.0 \"Flax\" on both: ",
+    "57 1.1 \"Hemp\" on both: required 41",
+    "63 1.4 \"Jute\" on both: required 41, required 57",
+], &["fibres.txt: 41, 57, 63"], true)]
 fn every_mod_and_list_is_read(#[case] tree: &str, #[case] mods: &[&str], #[case] lists: &[&str], #[case] holds: bool) {
     let (found_mods, found_lists, _) = learned(tree, holds);
     assert_eq!(found_mods, mods);

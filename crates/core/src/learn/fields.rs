@@ -232,10 +232,8 @@ pub fn id(
         let mentioned = column.share_of(units, |value, unit| around.mentioned.by_another(value, &unit.name));
         let listed = column.share(|value| known(around.listed, value));
         // What stands below a title is one, whatever its own key is called: a language, say.
-        let below_title =
-            key_words(&column.path).iter().any(|word| matches!(word.as_str(), "title" | "label" | "caption"));
         let hint = id_hint(&column.key);
-        let hint = if below_title && hint <= 0.0 { FOR_PEOPLE } else { hint };
+        let hint = if below_title(&column.path) && hint <= 0.0 { FOR_PEOPLE } else { hint };
         let score = in_name * 2.5 + slug * 1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0 + hint
             - version_like * 5.0
             // The file's own name is told better by the file.
@@ -284,6 +282,11 @@ fn note(clues: &mut Vec<Clue>, share: f64, clue: impl Fn(f64) -> Clue) {
     if share > 0.0 {
         clues.push(clue(share * 100.0));
     }
+}
+
+/// Whether a place is a title, or lies below one: in a language, say.
+fn below_title(path: &str) -> bool {
+    key_words(path).iter().any(|word| matches!(word.as_str(), "title" | "label" | "caption"))
 }
 
 /// What it counts against an id that its key says it is for people.
@@ -488,7 +491,9 @@ pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
         }
         let unique = column.distinct().len() as f64 / column.present().count().max(1) as f64;
         let worded = column.share(|value| value.contains(' ') || value.starts_with(char::is_uppercase));
-        let hint = if hints(&column.key, &["title", "name", "label", "display"]) { 2.0 } else { 0.0 };
+        let is_title = hints(&column.key, &["title", "name", "label", "display"]) || below_title(&column.path);
+        // Of several languages, the one that most can read.
+        let hint = if is_title { 2.0 } else { 0.0 } + if column.key.eq_ignore_ascii_case("en") { 0.2 } else { 0.0 };
         let other = hints(
             &column.path,
             &[

@@ -88,7 +88,7 @@ pub fn words_of(sight: &dyn InstallView, files: &[&Seen]) -> HashSet<String> {
             let of_line =
                 line.split(|c: char| !(c.is_alphanumeric() || matches!(c, '_' | '-' | '.' | '@' | ':' | '+')));
             for word in of_line.filter(|word| word.len() > 1) {
-                let word = word.trim_matches(['.', ':', '-']).to_lowercase();
+                let word = word.trim_matches(['.', ':', '-', '+']).to_lowercase();
                 // A switch may have words of its own before the id: `load_mod_reeds`.
                 words.extend(word.match_indices('_').map(|(at, _)| word[at + 1..].to_owned()));
                 words.insert(word);
@@ -429,10 +429,11 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     };
     let entries = lines_of(|line| !is_comment(line));
     let mut manifest = Reading::of(entries.clone(), names);
+    let mut off = take_off_entries(&mut manifest, names);
     if !is_list(&manifest, names, false) {
         manifest = first_words(entries, names)?;
+        off = take_off_entries(&mut manifest, names);
     }
-    let off = take_off_entries(&mut manifest, names);
     // A line of brackets alone is the sign of another notation.
     let is_entry = |line: &String| line.contains(char::is_alphanumeric);
     if !is_list(&manifest, names, false) || !manifest.texts.iter().all(is_entry) {

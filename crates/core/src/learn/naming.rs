@@ -206,7 +206,11 @@ impl Reading {
         let template = template.unwrap_or_else(|| "{id}".to_owned());
         let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
         let read = Self { template, named, texts };
-        let better = |columns: &Self| columns.mods().len() > read.mods().len().max(1);
+        let better = |columns: &Self| {
+            let (more, known) = (columns.mods().len(), read.mods().len());
+            let tells_more = columns.template.contains("{version}") && !read.template.contains("{version}");
+            more > known.max(1) || (tells_more && more == known && more > 1)
+        };
         match Self::in_columns(&read.texts, names).filter(better) {
             Some(columns) => columns,
             None => read,
@@ -275,7 +279,9 @@ impl Reading {
 
     /// Whether the entries stand in another order than that of the alphabet.
     pub fn is_ordered(&self) -> bool {
-        let own: Vec<String> = self.texts.iter().map(|text| text.to_lowercase()).collect();
+        // A sign for on or off says nothing of the order.
+        let bare = |text: &String| text.trim_start_matches(|c: char| !c.is_alphanumeric()).to_lowercase();
+        let own: Vec<String> = self.texts.iter().map(bare).collect();
         let mut sorted = own.clone();
         sorted.sort();
         own != sorted

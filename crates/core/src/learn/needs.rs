@@ -11,7 +11,8 @@ use super::fields::quoted;
 use super::leaves::{ListedValues, holders, leaves};
 use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
-use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind};
+use super::words::{RangeLook, hints, is_slug, is_version, kind_word, plain_regex, range_look, relation_kind};
+use crate::manifest::is_nobody;
 use crate::rulebook::RelationKind;
 use crate::text::split_outside;
 
@@ -257,6 +258,42 @@ fn texts(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Op
     grammar(path, &place.words, &place.texts, None, (units, known))
 }
 
+/// So many lines of a text are looked at, and none that is longer: what follows is no head.
+const HEAD: (usize, usize) = (40, 200);
+
+/// Relations that mods tell in lines at the heads of texts that are no documents: `Requires: core, fog >= 1.2`.
+pub fn in_lines(units: &[Unit], known: &HashSet<String>, own: &[Option<String>]) -> Vec<Relations> {
+    let Ok(line) = Regex::new(r"^[\s/#;*@-]*(?<key>[A-Za-z][\w .-]{0,38}?)\s*[:=]\s*(?<value>\S.*?)\s*$") else {
+        return Vec::new();
+    };
+    let mut places: BTreeMap<(String, String), Place> = BTreeMap::new();
+    for (at, unit) in units.iter().enumerate() {
+        for (member, text) in unit.texts.iter().filter(|(member, _)| !unit.documents.contains_key(*member)) {
+            let lines = text.lines().take(HEAD.0).filter(|line| line.len() <= HEAD.1);
+            for found in
+                lines.filter_map(|text| line.captures(text)).filter(|found| relation_kind(&found["key"]).is_some())
+            {
+                let place = places.entry((member.clone(), found["key"].to_owned())).or_default();
+                place.words = found["key"].to_owned();
+                if !is_nobody(&found["value"]) {
+                    place.single.push((at, found["value"].to_owned()));
+                }
+            }
+        }
+    }
+    let read = places.into_iter().filter_map(|((member, key), place)| {
+        let read = single(LINES, &place, units.len(), known)?;
+        let lines = format!(r"(?m)^[\s/#;*@-]*{}\s*[:=]\s*(?<entries>\S.*?)\s*$", plain_regex(&key));
+        let place = format!("member = {}, lines = '{lines}'", quoted(&member));
+        let rule = read.rule.replacen(&format!("each = {}", quoted(LINES)), &place, 1);
+        Some(Relations { rule, each: format!("{key} in {member}"), ..read })
+    });
+    read.filter(|read| !is_about_itself(read, own, known)).collect()
+}
+
+/// Stands for the place of entries that are in lines, until that is known.
+const LINES: &str = "$.lines";
+
 /// One text with several entries: `core, fog >= 1.2`.
 fn single(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Option<Relations> {
     if place.single.is_empty() || is_not_relation(&place.words) || is_provided(&place.words) {
@@ -490,9 +527,12 @@ fn is_kind(path: &str, values: &[&str]) -> bool {
     if flags {
         return hints(path, &["mandatory", "require", "optional", "must", "hard", "soft"]);
     }
-    distinct.len() <= 8
-        && distinct.iter().all(|value| value.len() <= 24)
-        && distinct.iter().filter(|v| kind_word(v).is_some()).count() * 2 >= distinct.len()
+    let known = distinct.iter().filter(|v| kind_word(v).is_some()).count() * 2 >= distinct.len();
+    // A few words for which the key says that they are kinds, whatever they mean.
+    let is_said = (2..=6).contains(&distinct.len())
+        && distinct.iter().all(|value| is_slug(value) && !is_version(value))
+        && hints(path, &["kind", "type", "how", "mode", "strength", "relation", "level"]);
+    distinct.len() <= 8 && distinct.iter().all(|value| value.len() <= 24) && (known || is_said)
 }
 
 /// What words for kinds mean, and those that are no everyday words, and so were taken by what is there: a kind whose mods never

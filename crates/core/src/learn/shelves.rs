@@ -525,10 +525,16 @@ pub fn read(shelf: &Shelf, around: &Surroundings<'_>) -> Facts {
 
 /// The relations of the mods of a shelf; then their title and side, which are no part of a relation.
 pub fn relate(shelf: &Shelf, facts: &mut Facts, ids: &HashSet<String>, both_sides: bool) {
-    let Some(document) = shelf.documents.first() else { return };
-    let own = &facts.id.values;
+    let (units, own) = (merged(shelf), &facts.id.values);
     let taken: Vec<&str> = facts.id.path.as_deref().into_iter().collect();
-    facts.relations = needs::relations(&merged(shelf), document, ids, own, &taken);
+    let in_document = shelf.documents.first().map(|document| needs::relations(&units, document, ids, own, &taken));
+    facts.relations = in_document.unwrap_or_default();
+    if facts.relations.is_empty() {
+        facts.relations = needs::in_lines(&units, ids, own);
+    }
+    if shelf.documents.is_empty() {
+        return;
+    }
     let free: Vec<Column> = facts
         .columns
         .iter()

@@ -22,7 +22,7 @@ use crate::base::stated::Series;
 use crate::manifest::{MergedEntry, ModManifest, Relation};
 use crate::rulebook::{
     DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
-    RelationRule, Rulebook, Shelf,
+    RelationPlace, RelationRule, Rulebook, Shelf,
 };
 use crate::rulebook::{NeededOn, RelationKind};
 
@@ -570,21 +570,20 @@ impl<'a> Reader<'a> {
     }
 
     fn relations(&mut self, rule: &RelationRule, into: &mut Vec<Relation>) -> Result<(), ReadingError> {
-        let other = match &rule.document {
-            Some(document) => self.other(document)?,
-            None => None,
+        let entries = match &rule.place {
+            RelationPlace::Lines { member, encoding, line } => {
+                self.text(member, *encoding)?.map(|text| entries_of_lines(line, &text))
+            }
+            RelationPlace::Document { document: Some(document), each, alone } => {
+                self.other(document)?.map(|document| entries_at(&document, each, alone.as_ref()))
+            }
+            RelationPlace::Document { document: None, each, alone } => {
+                Some(entries_at(&self.main, each, alone.as_ref()))
+            }
         };
-        let document = if rule.document.is_some() { other.as_ref() } else { Some(&self.main) };
-        let Some(document) = document else { return Ok(()) };
+        let Some(entries) = entries else { return Ok(()) };
         let before = into.len();
-        let mut entries = rule.each.query(document).all();
-        // Where some mods have a list, others have one entry alone.
-        if entries.is_empty()
-            && let Some(alone) = &rule.alone
-        {
-            entries = alone.query(document).all().into_iter().filter(|value| scalar(value).is_some()).collect();
-        }
-        for entry in entries.iter().take(limits::RELATIONS) {
+        for entry in &entries {
             entry_relations(&rule.form, entry, rule.kind, into);
         }
         into.truncate(limits::RELATIONS);
@@ -593,13 +592,32 @@ impl<'a> Reader<'a> {
         self.note(|| Looked {
             fact: "relations",
             span: rule.span.clone(),
-            place: spot(rule.document.as_ref(), &rule.each),
+            place: relation_spot(&rule.place),
             found: (matches > 0).then(|| format!("{matches} {}", if matches == 1 { "entry" } else { "entries" })),
             matches,
             answer: (!found.is_empty()).then_some(Answer::Relations(found)),
         });
         Ok(())
     }
+}
+
+/// The entries of a list in a document; where some mods have a list, others have one entry alone.
+fn entries_at(document: &Value, each: &JsonPath, alone: Option<&JsonPath>) -> Vec<Value> {
+    let entries = each.query(document).all();
+    let alone = alone.filter(|_| entries.is_empty()).map(|alone| alone.query(document).all());
+    let alone = alone.into_iter().flatten().filter(|value| scalar(value).is_some());
+    entries.into_iter().chain(alone).take(limits::RELATIONS).cloned().collect()
+}
+
+/// Whether a line names nobody, in words of people.
+pub fn is_nobody(entries: &str) -> bool {
+    matches!(entries.trim().to_lowercase().as_str(), "" | "none" | "nothing" | "n/a" | "-" | "no")
+}
+
+fn entries_of_lines(line: &regex::Regex, text: &str) -> Vec<Value> {
+    let found = line.captures_iter(text).filter_map(|found| Some(found.name("entries")?.as_str().trim().to_owned()));
+    let entries = found.filter(|entry| !is_nobody(entry));
+    entries.take(limits::RELATIONS).map(Value::String).collect()
 }
 
 fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> ModManifest {
@@ -660,6 +678,15 @@ fn spot(document: Option<&DocumentRule>, at: &JsonPath) -> Spot {
     match document {
         Some(rule) => Spot::In { at, document: Box::new(document_spot(rule)) },
         None => Spot::At(at),
+    }
+}
+
+fn relation_spot(place: &RelationPlace) -> Spot {
+    match place {
+        RelationPlace::Document { document, each, .. } => spot(document.as_ref(), each),
+        RelationPlace::Lines { member, line, .. } => {
+            Spot::Text { member: member_words(member), line: line.to_string() }
+        }
     }
 }
 

@@ -9,7 +9,7 @@ mod told_by;
 
 pub use archive::{Archive, ArchiveError, is_archive};
 pub use contents::{Contents, ContentsError, ITSELF, NoContents, Unread};
-pub use facts::{Answer, Looked, Named, ReadingError, Spot, explain_mod, read_mod};
+pub use facts::{Answer, Looked, Named, ReadingError, Spot, explain_mod, is_nobody, read_mod};
 pub(crate) use model::beside_reading;
 pub use model::{Member, MergedEntry, ModManifest, Relation};
 pub use told_by::ToldEntries;

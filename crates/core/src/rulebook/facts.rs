@@ -110,16 +110,46 @@ pub struct NestedRule {
 pub struct RelationRule {
     /// What kind of relation the list states.
     pub kind: RelationKind,
-    /// The document, if it is not the main one.
-    pub document: Option<DocumentRule>,
-    /// The entries.
-    pub each: JsonPath,
-    /// Where one entry stands alone in place of a list.
-    pub alone: Option<JsonPath>,
+    /// Where its entries stand.
+    pub place: RelationPlace,
     /// How an entry is read.
     pub form: RelationForm,
     /// Where in the rulebook it stands.
     pub span: Range<usize>,
+}
+
+/// Where the entries of a relation list stand.
+#[derive(Debug, Clone)]
+pub enum RelationPlace {
+    /// In a document.
+    Document {
+        /// The document, if it is not the main one.
+        document: Option<DocumentRule>,
+        /// The entries.
+        each: JsonPath,
+        /// Where one entry stands alone in place of a list.
+        alone: Option<JsonPath>,
+    },
+    /// In lines of a text, by a regex whose group `entries` holds them.
+    Lines {
+        /// The member's path inside the mod.
+        member: String,
+        /// How its text is stored.
+        encoding: Encoding,
+        /// The pattern.
+        line: Regex,
+    },
+}
+
+impl RelationPlace {
+    /// The file of the mod that it is read from, where that is not the main document.
+    pub const fn member(&self) -> Option<&String> {
+        match self {
+            Self::Document { document: Some(document), .. } => Some(&document.member),
+            Self::Document { document: None, .. } => None,
+            Self::Lines { member, .. } => Some(member),
+        }
+    }
 }
 
 /// How an entry of a relation list is written.

@@ -17,7 +17,9 @@ mod spots;
 mod strict;
 mod wrong;
 
-pub use facts::{DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule, ToldBy};
+pub use facts::{
+    DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationPlace, RelationRule, ToldBy,
+};
 pub use lists::{EntryFields, EntryShape, Filled, ListForm, ListRule, NumberedKey, Template};
 pub use model::{Bridge, Named, PlatformVersion};
 pub use model::{

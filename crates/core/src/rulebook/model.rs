@@ -242,11 +242,13 @@ impl ModRule {
             &self.shapes_world,
         ];
         let of_facts = facts.into_iter().flat_map(|fact| &fact.0).filter_map(|step| step.origin.member());
-        let of_relations = self.relations.iter().filter_map(|relation| relation.document.as_ref());
-        let documents = self.documents.iter().chain(of_relations).chain(self.foreign.iter().map(|sign| &sign.document));
-        documents.map(|document| &document.member).chain(of_facts).any(|member| match member.contains(['*', '?']) {
-            true => NamePattern::new(member).is_ok_and(|pattern| pattern.fits(inner)),
-            false => member.eq_ignore_ascii_case(inner),
+        let of_relations = self.relations.iter().filter_map(|relation| relation.place.member());
+        let documents = self.documents.iter().chain(self.foreign.iter().map(|sign| &sign.document));
+        documents.map(|document| &document.member).chain(of_relations).chain(of_facts).any(|member| {
+            match member.contains(['*', '?']) {
+                true => NamePattern::new(member).is_ok_and(|pattern| pattern.fits(inner)),
+                false => member.eq_ignore_ascii_case(inner),
+            }
         })
     }
 }

@@ -186,3 +186,27 @@ fn a_bridging_mod_lets_another_loaders_mods_run() {
     };
     assert_eq!((provides("Span"), provides("deck")), (vec!["deck".into()], vec![]));
 }
+
+const LINES: &str = r#"
+id = { file-name = '^(?<id>.+)\.psm$' }
+required = { member = "main.ink", lines = '(?m)^// Requires: (?<entries>.+)$', between = ",", text = '^(?<id>[\w-]+)\s*(?<range>[<>=].*)?$' }
+conflicting = { member = "main.ink", lines = '(?m)^// Bars (?<entries>.+)$' }
+"#;
+
+#[rstest]
+#[case::several("// Requires: core, fog >= 1.2\ngo()", &[(RelationKind::Required, "core", None), (RelationKind::Required, "fog", Some(">= 1.2"))])]
+#[case::every_line_counts("// Requires: core\n// Requires: fog\n// Bars rain", &[
+    (RelationKind::Required, "core", None), (RelationKind::Required, "fog", None), (RelationKind::Conflicting, "rain", None)])]
+#[case::nobody("// Requires: none\n// Bars -", &[])]
+#[case::no_line("go()", &[])]
+#[case::what_does_not_fit("// Requires: core, ???", &[(RelationKind::Required, "core", None)])]
+fn relations_stand_in_lines_of_a_text(#[case] text: &str, #[case] told: &[(RelationKind, &str, Option<&str>)]) {
+    let manifest = read(LINES, "tide.psm", &[("main.ink", text)]).expect("read");
+    let relations: Vec<_> = manifest.relations.iter().map(|r| (r.kind, r.id.as_str(), r.range.as_deref())).collect();
+    assert_eq!(relations, told);
+}
+
+#[test]
+fn a_mod_without_the_text_has_no_relations() {
+    assert_eq!(read(LINES, "tide.psm", &[]).expect("read").relations, []);
+}

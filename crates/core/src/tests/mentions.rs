@@ -58,6 +58,37 @@ fn found_in(file: &str, text: &str) -> Vec<String> {
     "reed@1.2\npeat@0.4\n",
     r#"notation = "lines"; entry = "{id}@{version}"; ordered = true"#
 )]
+#[case::comments_behind(
+    "a.txt",
+    "reed // lamps\npeat  # fires\n",
+    r#"notation = "lines"; entry = "{id} {any}"; ordered = true"#
+)]
+#[case::a_table("a.lst", "3;reed;on\n1;peat;on\n", r#"notation = "lines"; entry = "{any};{id};{any}"; ordered = true"#)]
+#[case::a_table_with_versions(
+    "a.lst",
+    "reed|1.2|a\npeat|0.4|b\n",
+    r#"notation = "lines"; entry = "{id}|{version}|{any}"; ordered = true"#
+)]
+#[case::plus_and_minus(
+    "a.txt",
+    "+reed\n-peat\n+bog.rail\n",
+    r#"notation = "lines"; entry = "+{id}"; off = "-{id}"; ordered = true"#
+)]
+#[case::more_are_off(
+    "a.txt",
+    "-reed\n-peat\n+bog.rail\n",
+    r#"notation = "lines"; entry = "+{id}"; off = "-{id}"; ordered = true"#
+)]
+#[case::boxes(
+    "a.txt",
+    "[x] reed\n[ ] peat\n",
+    r#"notation = "lines"; entry = "[x] {id}"; off = "[ ] {id}"; ordered = true"#
+)]
+#[case::all_words_for_off(
+    "a.xml",
+    "<w><m ref='reed' sold='false'/><m ref='peat' sold='false'/></w>",
+    r#"each = "$.w.m[*]"; id = "$['@ref']"; ordered = true"#
+)]
 #[case::set("a.bat", "set LOAD=reed;peat\r\ngame %LOAD%\r\n", r#"option = "set LOAD="; between = ";"; ordered = true"#)]
 #[case::quoted(
     "a.sh",
@@ -98,6 +129,16 @@ fn entries_that_name_no_mod_are_told_bare() {
     let server = Memory::server(&[("a.json", br#"["%reed", "%peat", "%gone"]"#)]);
     let found = lists(&server, &text_files(&server, &HashSet::new()), &mods(), &HashSet::new());
     assert_eq!((found[0].strangers.as_slice(), found[0].named.len()), (&["gone".to_owned()][..], 2));
+}
+
+#[test]
+fn what_lies_beside_a_mod_and_is_called_as_it_is_speaks_of_that_mod() {
+    let server =
+        Memory::server(&[("mods/peat-dir.card.json", br#"["reed", "bog.rail"]"#), ("a.json", br#"["reed", "peat"]"#)]);
+    let files = text_files(&server, &HashSet::new());
+    let found = lists(&server, &files, &mods(), &HashSet::from(["mods".to_owned()]));
+    assert_eq!(found.iter().map(|list| list.file.as_str()).collect::<Vec<_>>(), ["a.json"]);
+    assert_eq!(lists(&server, &files, &mods(), &HashSet::new()).len(), 2, "elsewhere it may be a list");
 }
 
 #[test]

@@ -99,6 +99,12 @@ fn signatures_keys_lists_and_settings_are_understood() {
 #[case("off = [\"*.psm.off\"]", "off = [\"*\"]", "line 8, column 8", "")]
 #[case(
     "id = \"$.id\"",
+    "id = \"$.id\"\nrequired = { lines = 'a (.+)', member = 'a.ink' }",
+    "line 12, column 22",
+    "(?<entries>…)"
+)]
+#[case(
+    "id = \"$.id\"",
     "id = \"$.id\"\nneeded_on = { at = \"$.r\", means = { x = \"bothe\" } }",
     "line 12, column 41",
     "did you mean `both`?"
@@ -188,6 +194,8 @@ fn a_list_has_the_form_that_it_says(#[case] keys: &str, #[case] form: &str) {
     "[[shelf]]\nname = 'b'\nholds = 'overlays'\nin = 'o'\n[shelf.laid-into]\n[shelf.mod]\nid = '$.a'\n",
     "lacks `base`"
 )]
+#[case("required = { lines = 'a (?<entries>.+)' }\n", "lacks `member`")]
+#[case("required = { id = '$.who' }\n", "lacks `each`")]
 #[case("[[world]]\nin = { server = '/w' }\n", "absolute")]
 #[case("[[setting]]\nname = 'a'\nfile = 'x.ini'\n", "lacks `at`")]
 fn a_section_that_lacks_something_is_told(#[case] more: &str, #[case] words: &str) {

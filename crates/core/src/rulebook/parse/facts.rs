@@ -10,7 +10,7 @@ use super::values::{
 use crate::base::limits;
 use crate::base::stated::Series;
 use crate::rulebook::facts::{
-    DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationRule, ToldBy,
+    DocumentRule, FactRule, FactStep, KindWords, NestedRule, Origin, RelationForm, RelationPlace, RelationRule, ToldBy,
 };
 use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
@@ -144,13 +144,22 @@ fn relation(
     (key, kind): (&str, RelationKind),
 ) -> Option<RelationRule> {
     let section = inline(outer, value, (key, r#"{ each = "$.needs[*]" }"#))?;
-    section.require("each");
-    let each = json_path(&section, "each");
+    let place = relation_place(&section);
     let form = relation_form(&section);
-    let document = document(&section);
     section.finish();
-    let alone = each.as_ref().and_then(list_parent);
-    Some(RelationRule { kind, document, each: each?, alone, form: form?, span: value.span() })
+    Some(RelationRule { kind, place: place?, form: form?, span: value.span() })
+}
+
+fn relation_place(section: &Section<'_>) -> Option<RelationPlace> {
+    let Some(spot) = section.text("lines") else {
+        section.require("each");
+        let each = json_path(section, "each");
+        let (document, alone) = (document(section), each.as_ref().and_then(list_parent));
+        return Some(RelationPlace::Document { document, each: each?, alone });
+    };
+    section.require("member");
+    let (line, member) = (regex_with_group(section, spot, "entries"), section.optional_text("member"));
+    Some(RelationPlace::Lines { member: member?, encoding: encoding(section), line: line? })
 }
 
 fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
