@@ -168,3 +168,44 @@ fn what_no_list_names_beside_what_one_does_is_left_to_the_game() {
     assert!(left.iter().any(|one| one["place"] == "official" && one["why"] == "of-the-game"), "{left:?}");
     evening(&stage, 0);
 }
+
+/// A player has set something inside of mods; the mods are the same otherwise.
+#[test]
+fn a_players_settings_in_mods_are_no_difference() {
+    let stage = Stage::empty();
+    for (at, bird) in BIRDS.iter().enumerate() {
+        for (side, volume) in [("server", 3), ("client", 3 + at % 2)] {
+            let slip = format!("key = \"{bird}\"\nissue = \"1.{at}\"\n");
+            stage.write(&format!("{side}/parcels/{bird}/slip.toml"), slip);
+            stage.write(&format!("{side}/parcels/{bird}/knobs/sound.ini"), format!("volume = {volume}\n"));
+            stage.write(&format!("{side}/parcels/{bird}/tune.dat"), *bird);
+        }
+    }
+    let report = learn(&stage, 0);
+    assert_eq!(report["proof"]["holds"], true, "{report}");
+    assert!(stage.read("d.toml").contains("settings = [\"knobs/**\"]"), "{}", stage.read("d.toml"));
+    evening(&stage, 0);
+    // What is no setting still counts.
+    stage.write("client/parcels/knot/tune.dat", "another tune");
+    stage.kanon(["check"]).ends_with(1).says("content-differs");
+}
+
+#[rstest]
+#[case::in_a_file("harbour.ini", "[net]\nlisten-port = 4100\nmax = 8\n", Some(4100))]
+#[case::as_an_option("go.sh", "#!/bin/sh\n./hall -quiet --port 4100 -x\n", Some(4100))]
+#[case::two_of_them("harbour.ini", "[net]\nport = 4100\nconsole-port = 4200\n", None)]
+#[case::a_low_one("harbour.ini", "[net]\nport = 80\n", None)]
+#[case::a_word_with_it("harbour.ini", "[net]\nsupport = 4100\n", None)]
+fn the_port_of_a_server_is_a_sign_that_it_runs(#[case] file: &str, #[case] text: &str, #[case] port: Option<u16>) {
+    let stage = pair();
+    stage.write(&format!("server/{file}"), text);
+    learn(&stage, 0);
+    let running = port.map(|port| {
+        format!("[running]\n# {file} states it, and no other file another (sure to 70 %)\nport = {port}\n")
+    });
+    let draft = stage.read("d.toml");
+    match running {
+        Some(running) => assert!(draft.contains(&running), "{draft}"),
+        None => assert!(!draft.contains("[running]"), "{draft}"),
+    }
+}

@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use regex::Regex;
 
-use super::clue::{Clue, Inside, OnSides};
+use super::clue::{Clue, Inferred, Inside, OnSides};
 use super::leaves::leaves;
 use super::leftovers::is_out_of_use;
 use super::sight::{Folders, InstallView, Seen, guess, is_inside, name, parent, small};
-use super::words::{hints, is_version, plain_regex};
+use super::words::{hints, is_version, plain_regex, words};
 use crate::base::path::InstallPath;
 use crate::rulebook::Role;
 
@@ -175,6 +175,28 @@ pub fn settings(
     }
     found.truncate(SETTINGS);
     found
+}
+
+/// The port that a running server takes, by the one place that states it: a sign that it runs.
+pub fn port(sight: &dyn InstallView, texts: &[&Seen]) -> Option<Inferred<u16>> {
+    let option = Regex::new(r#"(?i)(?:^|[\s"'])(?:--?|\+|/)port[\s=:]+"?(?<port>\d{4,5})\b"#).ok()?;
+    let mut told: BTreeMap<u16, InstallPath> = BTreeMap::new();
+    for seen in texts.iter().filter(|seen| seen.size <= 64 << 10).take(300) {
+        let Some(bytes) = small(sight, &seen.path) else { continue };
+        let text = String::from_utf8_lossy(&bytes);
+        let options = option.captures_iter(&text).map(|found| found["port"].to_owned());
+        let document = guess(name(seen.path.as_str()), &bytes);
+        let leaves = document.iter().flat_map(|document| leaves(&document.value)).take(2_000);
+        let is_port = |key: &str| words(key).last().is_some_and(|word| word == "port");
+        let values = leaves.filter(|leaf| is_port(&leaf.key)).map(|leaf| leaf.value);
+        let ports = options.chain(values).filter_map(|port| port.parse::<u16>().ok()).filter(|port| *port >= 1_024);
+        for port in ports {
+            told.entry(port).or_insert_with(|| seen.path.clone());
+        }
+    }
+    // Of several, one may be that of a console, or of another host.
+    let (port, file) = told.pop_first().filter(|_| told.is_empty())?;
+    Some(Inferred::new(port, 0.7, [Clue::FileStates(file)]))
 }
 
 /// A place where worlds are.

@@ -30,6 +30,16 @@ impl<T> Inferred<T> {
 /// One thing that speaks for an inference.
 #[derive(Debug, Clone, PartialEq, Display)]
 pub enum Clue {
+    /// {0} states it, and no other file another
+    FileStates(InstallPath),
+    // Of files in mods.
+    /// nothing but {files} differs between the sides, in {mods} of the mods
+    DiffersInSameMods {
+        /// The files.
+        files: Series,
+        /// In so many mods.
+        mods: usize,
+    },
     // Of facts that documents and names tell.
     /// {values} different values in {mods} mods
     DifferentValues {

@@ -116,8 +116,11 @@ pub(super) struct Learned {
     pub(super) ring: Option<(Ring, Role)>,
     pub(super) signed: BTreeMap<String, Signed>,
     pub(super) laid: BTreeMap<String, Laid>,
+    /// Files in mods that belong to whoever plays, by shelf.
+    pub(super) tastes: BTreeMap<String, Inferred<Vec<String>>>,
     pub(super) settings: Vec<FoundSetting>,
     pub(super) worlds: Vec<FoundWorlds>,
+    pub(super) port: Option<Inferred<u16>>,
     pub(super) logs: Vec<(Role, FoundLogs)>,
     pub(super) questions: Vec<Question>,
     pub(super) asks: Vec<Ask>,

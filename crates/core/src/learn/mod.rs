@@ -22,7 +22,7 @@ pub mod proof;
 mod question;
 mod shelves;
 mod sight;
-
+mod tastes;
 mod units;
 pub mod unread;
 pub mod voice;
@@ -192,12 +192,18 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         ring: None,
         signed: BTreeMap::new(),
         laid: BTreeMap::new(),
+        tastes: BTreeMap::new(),
         settings: Vec::new(),
         worlds: sights
             .iter()
             .filter(|sight| sight.role() == Role::Server)
             .flat_map(|sight| around::worlds(*sight, &inside))
             .collect(),
+        port: sights
+            .iter()
+            .zip(&texts)
+            .filter(|(sight, _)| sight.role() == Role::Server)
+            .find_map(|(sight, texts)| around::port(*sight, texts)),
         logs: sights.iter().filter_map(|sight| Some((sight.role(), around::logs(*sight, &inside)?))).collect(),
         questions: Vec::new(),
         asks: Vec::new(),
@@ -223,6 +229,9 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     for (shelf, ..) in &mut learned.shelves {
         if let Some(found) = overlays::laid_into(sights, shelf, &inside) {
             learned.laid.insert(shelf.name.clone(), found);
+        }
+        if let Some(found) = tastes::settings(sights, shelf) {
+            learned.tastes.insert(shelf.name.clone(), found);
         }
     }
     let list_files: HashSet<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();

@@ -57,6 +57,7 @@ pub fn write(learned: &Learned, answers: &Answers) -> Draft {
     }
     pen.settings();
     pen.worlds();
+    pen.running();
     pen.logs();
     if learned.shelves.is_empty() && learned.ids_from.is_none() {
         pen.no_shelf();
@@ -183,6 +184,11 @@ impl DraftWriter<'_> {
             self.inferred(&about("ids-from"), "ids-from", &value, (0.75, &evidence));
         }
         self.names(shelf);
+        if let Some(tastes) = self.learned.tastes.get(&shelf.name) {
+            let patterns: Vec<String> = tastes.value.iter().map(|pattern| quoted(pattern)).collect();
+            let value = format!("[{}]", patterns.join(", "));
+            self.inferred(&about("settings"), "settings", &value, (tastes.confidence, &tastes.clues));
+        }
         if let Some(laid) = laid {
             self.laid(shelf, laid);
         }
@@ -566,6 +572,12 @@ impl DraftWriter<'_> {
             let value = format!("{{ {} = {} }}", Role::Server, quoted(&found.place));
             self.inferred("worlds", "in", &value, (0.6, &evidence));
         }
+    }
+
+    fn running(&mut self) {
+        let Some(port) = &self.learned.port else { return };
+        self.line("\n[running]");
+        self.inferred("running: port", "port", &port.value.to_string(), (port.confidence, &port.clues));
     }
 
     fn logs(&mut self) {
