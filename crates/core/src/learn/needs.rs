@@ -585,23 +585,43 @@ fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Opti
         Value::Array(items) => items.iter().all(|item| item.as_str().is_some_and(|text| range_look(text).is_some())),
         other => crate::text::scalar(other).is_some_and(|text| range_look(&text).is_some()),
     };
-    let ranges = entries.iter().filter(|(_, value)| range(value)).count();
-    if entries.is_empty() || ranges * 10 < entries.len() * 9 {
+    // What stands below a mod's id is said of that relation.
+    let last = place.words.rsplit(' ').next().unwrap_or_default();
+    if known.contains(&last.to_lowercase()) {
         return None;
     }
+    let ranges = entries.iter().filter(|(_, value)| range(value)).count();
     let fit = Fit::of(entries.iter().map(|(id, _)| id.as_str()), known);
+    let objects = entries.iter().filter(|(_, value)| value.is_object()).count();
+    let inner = (ranges == 0 && objects == entries.len() && fit.known > 0).then(|| range_inside(&entries)).flatten();
+    if entries.is_empty() || (ranges * 10 < entries.len() * 9 && inner.is_none()) {
+        return None;
+    }
     // The keys of a map of facts are the same in every mod; those of relations are other mods.
     if fit.known == 0 && relation_kind(&place.words).is_none() || !fit.is_relation(&place.words) {
         return None;
     }
     let entry = |(id, value): &(String, Value)| Entry {
         id: id.clone(),
-        range: crate::text::scalar(value).or_else(|| crate::text::scalar(value.as_array()?.first()?)),
+        range: crate::text::scalar(value).or_else(|| crate::text::scalar(value.as_array()?.first()?)).or_else(|| {
+            leaves(value).into_iter().find(|leaf| Some(&leaf.path) == inner.as_ref()).map(|leaf| leaf.value)
+        }),
         kind: None,
     };
     let spread = spread(units, place.maps.iter().map(|(at, map)| (*at, map.iter().map(entry).collect())));
-    let rule = format!("{{ each = {}, form = \"id-to-range\" }}", quoted(path));
+    let inner = inner.map_or_else(String::new, |inner| format!(", range = {}", quoted(&inner)));
+    let rule = format!("{{ each = {}, form = \"id-to-range\"{inner} }}", quoted(path));
     Some(settled((&place.words, path, Form::Map), rule, &fit, spread))
+}
+
+/// Where the objects behind ids state a range: one place that nearly all have.
+fn range_inside(entries: &[&(String, Value)]) -> Option<String> {
+    let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+    for leaf in entries.iter().flat_map(|(_, value)| leaves(value)).filter(|leaf| range_look(&leaf.value).is_some()) {
+        *counts.entry(leaf.path).or_default() += 1;
+    }
+    let best = counts.into_iter().max_by_key(|(path, count)| (*count, usize::MAX - path.len()));
+    best.filter(|(_, count)| count * 10 >= entries.len() * 9).map(|(path, _)| path)
 }
 
 /// The list of further ids that mods stand for.

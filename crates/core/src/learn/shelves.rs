@@ -114,6 +114,7 @@ pub fn candidates(sights: &[&dyn InstallView], groups: Vec<Group>, listed: &Hash
     }
     drop_parts(&mut kept);
     drop_kept_aside(&mut kept);
+    drop_beside(&mut kept);
     for candidate in &mut kept {
         if let Some(sight) = sights.iter().find(|sight| sight.role() == candidate.group.role) {
             complete(*sight, &mut candidate.group, &candidate.documents);
@@ -144,6 +145,28 @@ fn drop_kept_aside(kept: &mut Vec<Candidate>) {
     let kind = |candidate: &Candidate| (candidate.documents.first().cloned(), candidate.group.extension.clone());
     let in_use: Vec<_> = kept.iter().filter(|candidate| !is_aside(candidate)).map(kind).collect();
     kept.retain(|candidate| !is_aside(candidate) || !in_use.contains(&kind(candidate)));
+}
+
+/// Documents that lie beside files of the same names speak of those, and are no mods themselves.
+fn drop_beside(kept: &mut Vec<Candidate>) {
+    let first = |unit: &Unit| unit.name.split('.').next().unwrap_or_default().to_lowercase();
+    let stems = |candidate: &Candidate| candidate.group.units.iter().map(first).collect::<BTreeSet<String>>();
+    let is_document =
+        |candidate: &Candidate| candidate.group.holds == Holds::Files && is_everyday(&candidate.group.extension);
+    let others: Vec<(Role, String, BTreeSet<String>)> = kept
+        .iter()
+        .filter(|candidate| candidate.group.holds != Holds::Folders && !is_document(candidate))
+        .map(|candidate| (candidate.group.role, candidate.group.place.clone(), stems(candidate)))
+        .collect();
+    kept.retain(|candidate| {
+        let own = stems(candidate);
+        let is_of = |(role, place, stems): &(Role, String, BTreeSet<String>)| {
+            *role == candidate.group.role
+                && *place == candidate.group.place
+                && own.intersection(stems).count() * 10 >= own.len() * 6
+        };
+        !(is_document(candidate) && others.iter().any(is_of))
+    });
 }
 
 fn is_below(path: &str, folder: &str) -> bool {

@@ -139,12 +139,12 @@ pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Op
     let own: HashSet<&str> = files.iter().map(|unit| unit.path.as_str()).collect();
     let is_signature =
         |end: &str| is_signed && !matches!(end, "json" | "toml" | "yaml" | "xml" | "ini" | "txt" | "cfg");
+    let stems: HashSet<(&str, &str)> = files.iter().map(|unit| (parent(unit.path.as_str()), unit.stem())).collect();
     let mut by_end: BTreeMap<String, Vec<&str>> = BTreeMap::new();
     for seen in sights.iter().flat_map(|sight| sight.files()).filter(|seen| !own.contains(seen.path.as_str())) {
         let (folder, called) = (parent(seen.path.as_str()), name(seen.path.as_str()));
-        let of_unit = |unit: &&&Unit| parent(unit.path.as_str()) == folder && called.starts_with(unit.stem());
-        let ends = files.iter().filter(of_unit).map(|unit| &called[unit.stem().len()..]);
-        let end = ends.filter(|end| end.starts_with('.')).min_by_key(|end| end.len());
+        let mut dots = called.rmatch_indices('.').map(|(at, _)| at);
+        let end = dots.find(|at| stems.contains(&(folder, &called[..*at]))).map(|at| &called[at..]);
         if let Some(end) = end.filter(|end| !is_signature(&extension(end))) {
             by_end.entry(end.to_owned()).or_default().push(called);
         }

@@ -730,9 +730,11 @@ fn entry_relations(form: &RelationForm, entry: &Value, own: RelationKind, into: 
                 into.push(Relation { kind, id: id.into(), range });
             }
         }
-        RelationForm::IdToRange => {
-            for (id, range) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
-                into.push(Relation { kind: own, id: id.clone().into(), range: range_text(&[range]) });
+        RelationForm::IdToRange { range } => {
+            for (id, value) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
+                // Where some say no more than the range, others have an object with it.
+                let inner = range.as_ref().and_then(|at| range_text(&at.query(value).all()));
+                into.push(Relation { kind: own, id: id.clone().into(), range: inner.or_else(|| range_text(&[value])) });
             }
         }
         RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind: own, id: id.into(), range: None })),

@@ -165,7 +165,10 @@ pub enum RelationForm {
         kind: Option<(JsonPath, KindWords)>,
     },
     /// An object whose keys are ids and whose values are ranges.
-    IdToRange,
+    IdToRange {
+        /// Where in the value the range is, where that is an object.
+        range: Option<JsonPath>,
+    },
     /// A text that is the id.
     Ids,
     /// A text with a small grammar of its own.

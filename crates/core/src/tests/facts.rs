@@ -210,3 +210,16 @@ fn relations_stand_in_lines_of_a_text(#[case] text: &str, #[case] told: &[(Relat
 fn a_mod_without_the_text_has_no_relations() {
     assert_eq!(read(LINES, "tide.psm", &[]).expect("read").relations, []);
 }
+
+#[rstest]
+#[case::an_object(r#"{"core": {"range": ">=1"}}"#, &[("core", Some(">=1"))])]
+#[case::the_range_alone(r#"{"core": ">=1", "fog": {"range": "*"}}"#, &[("core", Some(">=1")), ("fog", Some("*"))])]
+#[case::an_object_without_one(r#"{"core": {"why": "x"}, "fog": {}}"#, &[("core", None), ("fog", None)])]
+#[case::a_choice(r#"{"core": {"range": ["1", "2"]}}"#, &[("core", Some("1 || 2"))])]
+fn ranges_stand_inside_of_what_ids_lead_to(#[case] needs: &str, #[case] told: &[(&str, Option<&str>)]) {
+    let rule = "document = { member = 'about.json' }\nid = '$.id'\nrequired = { each = '$.needs', form = 'id-to-range', range = '$.range' }";
+    let about = format!("{{\"id\": \"tide\", \"needs\": {needs}}}");
+    let manifest = read(rule, "tide.psm", &[("about.json", &about)]).expect("read");
+    let relations: Vec<_> = manifest.relations.iter().map(|r| (r.id.as_str(), r.range.as_deref())).collect();
+    assert_eq!(relations, told);
+}

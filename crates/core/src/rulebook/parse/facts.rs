@@ -179,7 +179,7 @@ fn relation_form(section: &Section<'_>) -> Option<RelationForm> {
             section.require("id");
             None
         }
-        (1, _) => Some(RelationForm::IdToRange),
+        (1, _) => Some(RelationForm::IdToRange { range }),
         _ => Some(RelationForm::Ids),
     }
 }
