@@ -36,6 +36,8 @@ pub struct Item {
     pub words: Vec<String>,
     /// The sign right before it, where that is one of a list of differences.
     pub mark: Option<char>,
+    /// The sign before it and a blank: one of a list of differences, or of any list.
+    pub bullet: Option<char>,
 }
 
 /// A version or a digest, and the word before it or the key that it stands under.
@@ -81,7 +83,7 @@ pub fn items(
 /// An entry of a list below a header: a name alone, or with its version.
 pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
     static ENTRY: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern = r#"^\s*(?:[-*+>\u{2022}]\s*)?["'`\[]?(?<name>[\p{L}_][\w.-]*[\w])["'`\]]?(?:[\s(@=:]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s,;]*$"#;
+        let pattern = r#"^\s*(?:[-*+>\u{2022}]\s*)?["'`\[]?(?<name>[\p{L}_][\w.-]*?[\w])["'`\]]?(?:[\s(@=:-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s,;]*$"#;
         Regex::new(pattern).expect("a pattern that is written here")
     });
     let entry = ENTRY.captures(message)?;
@@ -90,13 +92,48 @@ pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
     Some(Item { versions: version.into_iter().collect(), ..Item::bare(FoldedId::from(name), false) })
 }
 
+/// Fields that stand side by side, each on a line of its own: one names a mod, and the others say something of it. One that nobody
+/// here has is a name that `is_new`, where the others tell of a failure.
+pub fn of_fields(
+    lines: &[&str],
+    needles: &Needles,
+    is_new: &dyn Fn(&str) -> bool,
+    is_failure: &dyn Fn(&str) -> bool,
+) -> Option<(usize, Item)> {
+    let fields: Vec<Captures<'_>> = lines.iter().filter_map(|line| FIELD.captures(line)).collect();
+    let known: Vec<(usize, FoldedId)> =
+        fields.iter().enumerate().filter_map(|(at, field)| Some((at, whole(needles, &field["value"])?))).collect();
+    let (own, id, is_known) = match &known[..] {
+        [(at, id)] => (*at, id.clone(), true),
+        [] => {
+            let is_name = |field: &Captures<'_>| stands_alone(&field["value"]) && is_new(&field["value"]);
+            let at = fields.iter().position(is_name)?;
+            let others = fields.iter().enumerate().filter(|(other, _)| *other != at);
+            let fails = others.clone().any(|(_, field)| is_failure(&field["value"]));
+            fails.then(|| (at, FoldedId::from(&fields[at]["value"]), false))?
+        }
+        _ => return None,
+    };
+    let mut item = Item::bare(id, is_known);
+    for (_, captures) in fields.iter().enumerate().filter(|(at, _)| *at != own) {
+        field(&mut item, &captures["key"], &Json::from(&captures["value"]));
+    }
+    Some((own, item))
+}
+
+/// Whether a line is a key and a value.
+pub fn is_field(line: &str) -> bool {
+    FIELD.is_match(line)
+}
+
+static FIELD: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern =
+        r#"^[\s*+>\u{2022}-]*["']?(?<key>[\p{L}_][\p{L}\d_ .-]{0,30})["']?\s*[:=]\s*["']?(?<value>.*?)["']?,?\s*$"#;
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
 /// A block below a line of a list: its first line names one, and the others say of it what each calls by a key.
 pub fn of_block(lines: &[&str], needles: &Needles, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
-    static FIELD: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern =
-            r#"^[\s*+>\u{2022}-]*["']?(?<key>[\p{L}_][\p{L}\d_ .-]{0,30})["']?\s*[:=]\s*["']?(?<value>.*?)["']?,?\s*$"#;
-        Regex::new(pattern).expect("a pattern that is written here")
-    });
     let (first, others) = lines.split_first()?;
     let fields: Option<Vec<Captures<'_>>> = others.iter().map(|line| FIELD.captures(line)).collect();
     let fields = fields.filter(|fields| !fields.is_empty())?;
@@ -116,9 +153,38 @@ pub fn of_block(lines: &[&str], needles: &Needles, is_player: &dyn Fn(&str) -> b
 }
 
 /// Words before a version that is no mod's.
-const OF_PROGRAMS: [&str; 14] = [
-    "game", "client", "server", "build", "version", "release", "protocol", "revision", "patch", "program", "launcher",
-    "engine", "runtime", "loader",
+const OF_PROGRAMS: [&str; 31] = [
+    "addr",
+    "address",
+    "ip",
+    "host",
+    "from",
+    "peer",
+    "remote",
+    "endpoint",
+    "local",
+    "bind",
+    "listening",
+    "need",
+    "needs",
+    "ours",
+    "theirs",
+    "got",
+    "has",
+    "game",
+    "client",
+    "server",
+    "build",
+    "version",
+    "release",
+    "protocol",
+    "revision",
+    "patch",
+    "program",
+    "launcher",
+    "engine",
+    "runtime",
+    "loader",
 ];
 
 /// A mod that nobody here has, in what is said of a player: a word before a version, or before a sign for none, that `is_new`.
@@ -145,7 +211,7 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
         found.name("quoted").or_else(|| found.name("name")).map_or("", |name| name.as_str()).to_owned()
     };
     let is_one = |found: &Captures<'_>| match found.name("quoted") {
-        Some(_) => is_new(&name(found)),
+        Some(_) => is_new(&name(found)) && !OF_PROGRAMS.contains(&name(found).to_lowercase().as_str()),
         None => is_name(&name(found)) && !(has_keys && &found["gap"] == "=") && !found["gap"].is_empty(),
     };
     let found = BEFORE.captures_iter(message).find(is_one)?;
@@ -257,10 +323,18 @@ pub fn is_version(text: &str) -> bool {
     VERSION.is_match(text)
 }
 
+/// Whether a text is an address of a network and no version.
+fn is_address(text: &str) -> bool {
+    let parts: Vec<Option<u8>> =
+        text.split(':').next().unwrap_or_default().split('.').map(|part| part.parse().ok()).collect();
+    matches!(parts[..], [Some(first), Some(_), Some(_), Some(_)] if first >= 10)
+}
+
 /// What a field beside a mod's name says of it.
 fn field(item: &mut Item, key: &str, value: &Json) {
     let after = spaced(key);
     match value {
+        Json::String(text) if is_address(text) => {}
         Json::Null => item.has_none = true,
         Json::String(text) if NOTHING.contains(&text.to_lowercase().as_str()) => item.has_none = true,
         Json::String(text) => {
@@ -314,7 +388,16 @@ impl Item {
     }
 
     fn bare(id: FoldedId, is_known: bool) -> Self {
-        Self { id, is_known, versions: Vec::new(), digests: Vec::new(), has_none: false, words: Vec::new(), mark: None }
+        Self {
+            id,
+            is_known,
+            versions: Vec::new(),
+            digests: Vec::new(),
+            has_none: false,
+            words: Vec::new(),
+            mark: None,
+            bullet: None,
+        }
     }
 
     /// Takes in the versions and digests of a text, and whether it tells of nothing.
@@ -362,6 +445,7 @@ fn of_text(
     item.has_none = is_without(before);
     item.values(behind);
     item.mark = mark(before);
+    item.bullet = before.strip_suffix(' ').and_then(mark);
     item.words.push(format!("{before}X{behind}"));
     vec![item]
 }

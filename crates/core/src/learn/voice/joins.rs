@@ -10,7 +10,7 @@ use crate::diagnose::elsewhere;
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
-const WELL: [&str; 22] = [
+const WELL: [&str; 34] = [
     "accept",
     "welcom",
     "joined",
@@ -33,9 +33,21 @@ const WELL: [&str; 22] = [
     "betritt",
     "eingelassen",
     "aceptad",
+    "se unió",
+    "entrou",
+    "conectou",
+    "entrat",
+    "rejoint",
+    "dołączył",
+    "wszedł",
+    "вошёл",
+    "вошел",
+    "подключился",
+    "加入",
+    "进入",
 ];
 /// Beginnings of words for one that did not.
-const ILL: [&str; 26] = [
+const ILL: [&str; 32] = [
     "refus",
     "reject",
     "denied",
@@ -58,6 +70,12 @@ const ILL: [&str; 26] = [
     "rechaz",
     "rejet",
     "expuls",
+    "recus",
+    "rifiut",
+    "odrzuc",
+    "отклон",
+    "отказ",
+    "拒绝",
     "abort",
     "cancel",
     "mismatch",
@@ -204,6 +222,11 @@ impl Joins {
             let ending = kind.and_then(|kind| self.endings.get(&kind));
             episode.went_well = ending.and_then(|(_, well)| *well);
             episode.by_words = ending.is_some_and(|(ending, _)| ending.by_words.is_some());
+            // Where all tries end alike, the last word for how one went is one of its lines.
+            let tone = || episode.lines.iter().rev().find_map(|line| said[kinds.lines[*line].kind].tone);
+            if let (None, Some(tone)) = (episode.went_well, tone()) {
+                (episode.went_well, episode.by_words) = (Some(tone), true);
+            }
         }
     }
 

@@ -223,6 +223,11 @@ fn who_stands_with(places: &BTreeMap<String, BTreeSet<&str>>, told: &[String]) -
     let is_told = |word: &&str| told.iter().any(|name| same_name(name, word));
     let sets: Vec<&BTreeSet<&str>> = places.values().filter(|words| words.len() <= AT_A_PLACE).collect();
     let with_him = sets.iter().filter(|words| words.iter().any(&is_told));
+    // A log that says each name once, in one kind of line, has nothing else to go by.
+    let shared: Vec<_> = with_him.clone().filter(|words| words.len() > 2).collect();
+    if let [only] = shared[..] {
+        return only.iter().filter(|word| may_be_a_name(word)).map(|word| word.to_lowercase()).collect();
+    }
     let may_be: BTreeSet<&str> = with_him.copied().flatten().copied().filter(|word| may_be_a_name(word)).collect();
     let mut times: BTreeMap<&str, usize> = BTreeMap::new();
     for set in sets {

@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 
 use super::causes::{Cause, Looked, wants};
-use super::items::{Item, StatedValue, items, listed, of_block, stranger};
+use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stranger};
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::lines::Piece;
@@ -85,6 +85,32 @@ impl<'r> Tries<'r> {
     }
 }
 
+/// Mods of which a list of differences has two lines: what goes, and what comes in its place, with its version.
+struct Marks {
+    come: BTreeMap<FoldedId, String>,
+}
+
+impl Marks {
+    fn of(items: impl Iterator<Item = Item>) -> Self {
+        let (mut go, mut come) = (BTreeMap::new(), BTreeMap::new());
+        for item in items {
+            let Some(version) = item.versions.first().map(|version| version.text.clone()) else { continue };
+            match item.mark.or(item.bullet) {
+                Some('-') => drop(go.insert(item.id, version)),
+                Some('+') => drop(come.insert(item.id, version)),
+                _ => {}
+            }
+        }
+        come.retain(|id, version| go.get(id).is_some_and(|gone| gone != version));
+        Self { come }
+    }
+
+    /// Whether a line is the second of two: what it says is told with the first.
+    fn is_told_otherwise(&self, item: &Item) -> bool {
+        item.mark.or(item.bullet) == Some('+') && self.come.contains_key(&item.id)
+    }
+}
+
 fn last_lines(episode: &Episode) -> &[usize] {
     &episode.lines[episode.lines.len().saturating_sub(LINES)..]
 }
@@ -142,12 +168,15 @@ impl Reader<'_> {
     fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: Option<usize>) -> Vec<ToldCause> {
         let mut found = Vec::new();
         let mut read = 0;
+        let marks = Marks::of(last_lines(episode).iter().flat_map(|line| self.of_line(*line)));
         for line in last_lines(episode) {
             if *line < read {
                 continue;
             }
-            let block = self.of_block(*line);
-            read = block.as_ref().map_or(0, |(_, end)| *end);
+            let fields = self.of_fields(*line);
+            let block = fields.or_else(|| self.of_block(*line).map(|(item, end)| (item, *line, end)));
+            read = block.as_ref().map_or(0, |(.., end)| *end);
+            let line = block.as_ref().map_or(line, |(_, line, _)| line);
             let kind = self.looked.kinds.lines[*line].kind;
             // All that somebody has is not what he is refused for.
             let tells = match self.loaded.contains(&kind) {
@@ -159,17 +188,24 @@ impl Reader<'_> {
                 continue;
             }
             let is_named = self.looked.kinds.kinds[kind].names_mods();
-            let items = block.map_or_else(|| self.of_line(*line), |(item, _)| vec![item]);
+            let items = block.clone().map_or_else(|| self.of_line(*line), |(item, ..)| vec![item]);
             let headers = self.headers(*line, episode);
             let is_alone = items.len() == 1;
             for item in items {
+                if self.is_noise(*line, &item, episode) || marks.is_told_otherwise(&item) {
+                    continue;
+                }
                 let is_bare = item.versions.is_empty() && self.by_words(&item, &headers).is_none();
                 if !item.is_known && !is_named && is_bare {
                     continue;
                 }
                 let by_words = || self.by_words(&item, &headers);
                 let by_code = || self.by_code(*line, legend);
-                let by_mark = || item.mark.and_then(|mark| self.by_mark(&item, mark));
+                let by_mark = || {
+                    item.mark
+                        .or(item.bullet.filter(|_| marks.come.contains_key(&item.id)))
+                        .and_then(|mark| self.by_mark(&item, mark, &marks))
+                };
                 let said = self.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
                 let pooled = || self.looked.meaning_of(*line).filter(|_| is_alone);
                 let read = said.map(|cause| (cause, false));
@@ -179,6 +215,33 @@ impl Reader<'_> {
             }
         }
         found
+    }
+
+    /// Whether what is said of a mod, in a line that names nobody, is said in other tries too, and those went otherwise, or it is
+    /// not known that this one went wrong. What nobody here knows as a mod is none if it is said of others as well.
+    fn is_noise(&self, line: usize, item: &Item, episode: &Episode) -> bool {
+        let lines = &self.looked.kinds.lines;
+        let names = |at: usize| match item.is_known {
+            true => lines[at].mods().contains(&item.id),
+            false => self.text(at).contains(item.id.as_str()),
+        };
+        let says = |at: &usize| lines[*at].kind == lines[line].kind && names(*at);
+        let is_other = |other: &&Episode| other.log == episode.log && other.lines != episode.lines;
+        let others = self.looked.joins.episodes.iter().filter(is_other);
+        let mut ends = others.filter(|other| other.lines.iter().any(says)).map(|other| self.ends_with(other));
+        let own = self.ends_with(episode);
+        let is_bad = episode.went_well == Some(false);
+        match lines[line].player.is_some() && item.is_known {
+            // Several may be refused for one mod.
+            true => !is_bad && ends.nth(1).is_some(),
+            false => ends.any(|end| !is_bad || end != own),
+        }
+    }
+
+    /// The kind of the last line of a try that names who tries.
+    fn ends_with(&self, episode: &Episode) -> Option<usize> {
+        let lines = &self.looked.kinds.lines;
+        episode.lines.iter().rev().find(|line| lines[**line].player.is_some()).map(|line| lines[*line].kind)
     }
 
     /// Two versions or digests, or one and nothing.
@@ -233,8 +296,12 @@ impl Reader<'_> {
     }
 
     /// By the sign before its name, as in a list of differences.
-    fn by_mark(&self, item: &Item, mark: char) -> Option<Cause> {
+    fn by_mark(&self, item: &Item, mark: char, marks: &Marks) -> Option<Cause> {
         match mark {
+            '-' if let Some(found) = marks.come.get(&item.id) => {
+                let expected = item.versions.first().map(|version| version.text.clone());
+                Some((Event::Cause(Code::VersionOther), expected, Some(found.clone())))
+            }
             '-' => Some(self.with_version(item, Event::Cause(Code::ModMissing))),
             '~' => Some((Event::Cause(Code::ContentDiffers), None, None)),
             _ => None,
@@ -378,6 +445,32 @@ impl Reader<'_> {
         let is_new = |word: &str| !is_player(word) && !self.is_said_elsewhere(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
         entry.or_else(|| stranger(message, &is_new)).into_iter().collect()
+    }
+
+    /// Lines side by side below a header, each with a key, that together tell of one mod: what they tell, the line that names the
+    /// mod, and the line behind them.
+    fn of_fields(&self, line: usize) -> Option<(Item, usize, usize)> {
+        let lines = &self.looked.kinds.lines;
+        let own = &lines[line];
+        if own.depth == 0 || own.player.is_some() {
+            return None;
+        }
+        let is_one = |at: usize, above: &Seen| {
+            let next = &lines[at];
+            next.log == own.log && next.number == above.number + 1 && next.depth == own.depth && next.player.is_none()
+        };
+        let mut end = line + 1;
+        while end < lines.len() && end - line <= FIELDS && is_one(end, &lines[end - 1]) {
+            end += 1;
+        }
+        let texts: Vec<&str> = (line..end).map(|at| self.text(at)).collect();
+        if texts.len() < 2 || !texts.iter().all(|text| is_field(text)) {
+            return None;
+        }
+        let is_new = |word: &str| !self.looked.is_player(word) && !self.is_said_elsewhere(line, word);
+        let is_failure = |text: &str| means_failure(text).is_some_and(|means| means == Event::Cause(Code::ModExtra));
+        let (at, item) = of_fields(&texts, &self.looked.known.needles, &is_new, &is_failure)?;
+        Some((item, line + at, end))
     }
 
     /// A line that goes on in lines that are further in, each with a key: all of it tells of one mod. With the line behind it.
