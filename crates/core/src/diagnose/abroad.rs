@@ -3,7 +3,7 @@
 use crate::base::finding::Code;
 use crate::rulebook::Event;
 
-/// What each means when a mod is named near it: German, Spanish, French, Italian, Portuguese, Polish, Russian and Chinese, in small
+/// What each means when a mod is named near it: German, Dutch, Spanish, French, Italian, Portuguese, Polish, Russian and Chinese, in small
 /// letters, and by their beginnings where they are bent.
 pub const ABROAD: [(Event, &[&str]); 6] = [
     (
@@ -45,6 +45,8 @@ pub const ABROAD: [(Event, &[&str]); 6] = [
         Event::Cause(Code::VersionOther),
         &[
             "veraltet",
+            "verouderd",
+            "verkeerde versie",
             "andere version",
             "falsche version",
             "obsolet",
@@ -80,6 +82,10 @@ pub const ABROAD: [(Event, &[&str]); 6] = [
         Event::Cause(Code::ModMissing),
         &[
             "fehlt",
+            "ontbreekt",
+            "ontbreken",
+            "niet gevonden",
+            "niet geïnstalleerd",
             "fehlen",
             "nicht gefunden",
             "nicht installiert",
@@ -118,6 +124,8 @@ pub const ABROAD: [(Event, &[&str]); 6] = [
         &[
             "überzählig",
             "unbekannte",
+            "onbekend",
+            "niet toegestaan",
             "nicht erlaubt",
             "zu viel",
             "sobra",

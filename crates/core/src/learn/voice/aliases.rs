@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::LazyLock;
 
-use regex::{Match, Regex};
+use regex::{Captures, Match, Regex};
 
 use super::lines::message;
 use crate::diagnose::Needles;
@@ -14,7 +14,7 @@ use crate::diagnose::Needles;
 const MOST: usize = 20_000;
 
 static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\b(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b";
+    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:])(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -97,8 +97,9 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
 }
 
 /// The numbers of a message, each with the word before it.
-fn numbered(message: &str) -> impl Iterator<Item = (Match<'_>, Match<'_>)> {
-    NUMBERED.captures_iter(message).filter_map(|found| Some((found.name("word")?, found.name("id")?)))
+fn numbered<'m>(message: &'m str) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
+    let word = |found: &Captures<'m>| found.name("word").or_else(|| found.name("letter"));
+    NUMBERED.captures_iter(message).filter_map(move |found| Some((word(&found)?, found.name("id")?)))
 }
 
 fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {

@@ -122,10 +122,25 @@ impl<'k> Looked<'k> {
                 None => elsewhere += 1,
             }
         }
+        if self.is_of_everybody(kind) {
+            return false;
+        }
         let has_joins = self.joins.has(self.kinds.kinds[kind].side);
         // What does not name a player, and goes on with no line that does, is chatter where it also stands by itself.
         let may_be_elsewhere = if self.names_nobody(kind) { 0 } else { bad };
         !has_joins || (well == 0 && bad > 0 && elsewhere <= may_be_elsewhere)
+    }
+
+    /// Whether lines of a kind, that name nobody, stand in most of several tries, of none of which it is known that it went wrong: then
+    /// nobody was refused for what they say.
+    fn is_of_everybody(&self, kind: usize) -> bool {
+        let lines = &self.kinds.kinds[kind].lines;
+        let tries: Vec<&Episode> = lines.iter().filter_map(|line| self.of.get(line).copied()).collect();
+        let with: BTreeSet<Option<&usize>> = tries.iter().map(|episode| episode.lines.first()).collect();
+        let all = self.joins.episodes.iter().filter(|episode| episode.player.is_some()).count();
+        let names_nobody = lines.iter().all(|line| self.kinds.lines[*line].player.is_none());
+        let is_bad = tries.iter().any(|episode| episode.went_well == Some(false));
+        names_nobody && !is_bad && all >= 3 && with.len() * 10 >= all * 6
     }
 
     /// The lines of a kind by the header that they stand below; all together where most stand below none, or below one.

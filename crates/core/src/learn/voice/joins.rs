@@ -10,7 +10,7 @@ use crate::diagnose::elsewhere;
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
-const WELL: [&str; 34] = [
+const WELL: [&str; 36] = [
     "accept",
     "welcom",
     "joined",
@@ -34,6 +34,8 @@ const WELL: [&str; 34] = [
     "eingelassen",
     "aceptad",
     "se unió",
+    "speelt mee",
+    "toegelaten",
     "entrou",
     "conectou",
     "entrat",
@@ -47,7 +49,7 @@ const WELL: [&str; 34] = [
     "进入",
 ];
 /// Beginnings of words for one that did not.
-const ILL: [&str; 32] = [
+const ILL: [&str; 33] = [
     "refus",
     "reject",
     "denied",
@@ -71,6 +73,7 @@ const ILL: [&str; 32] = [
     "rejet",
     "expuls",
     "recus",
+    "geweigerd",
     "rifiut",
     "odrzuc",
     "отклон",
@@ -243,6 +246,9 @@ impl Joins {
             }
         }
         let named: BTreeSet<usize> = with.keys().map(|(kind, _)| *kind).collect();
+        if tries.len() == 1 {
+            return named.into_iter().filter(|kind| self.says_one_thing(kinds, *kind)).collect();
+        }
         let is_everywhere = |kind: &usize| {
             let share = |(ending, all): (&usize, &usize)| {
                 let own = with.get(&(*kind, *ending)).copied().unwrap_or(0);
@@ -251,6 +257,18 @@ impl Joins {
             tries.len() > 1 && tries.iter().all(share)
         };
         named.into_iter().filter(is_everywhere).collect()
+    }
+
+    /// Whether lines of a kind name nobody, and name one and the same in most of several tries.
+    fn says_one_thing(&self, kinds: &Kinds, kind: usize) -> bool {
+        let of_kind = |episode: &Episode| {
+            let own = episode.lines.iter().map(|line| &kinds.lines[*line]).filter(|seen| seen.kind == kind);
+            own.map(|seen| (seen.player.is_none(), seen.mods().to_vec())).collect::<Vec<_>>()
+        };
+        let told: Vec<_> = self.episodes.iter().map(of_kind).filter(|told| !told.is_empty()).collect();
+        let is_one = told.windows(2).all(|pair| pair[0] == pair[1]);
+        let names_nobody = told.iter().flatten().all(|(nobody, _)| *nobody);
+        is_one && names_nobody && told.len() >= 3 && told.len() * 10 >= self.episodes.len() * 6
     }
 
     /// The try that a line is of.
