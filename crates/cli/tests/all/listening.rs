@@ -1,5 +1,7 @@
 //! Logs that nobody described: learned from, read by what was learned, and remembered.
 
+use rstest::rstest;
+
 use crate::stage::{Stage, fits_its_schema};
 
 const CARGO: [(&str, &str); 5] =
@@ -68,6 +70,67 @@ fn a_log_that_no_pattern_knows_tells_why_a_join_failed() {
     assert_eq!(first("osier"), (None, None), "he got in, and the nest of skua is chatter");
     let words = ["diagnose", "--server", "server", "--server-log", "tuesday.log", "--player", "rowan"];
     stage.kanon(words).ends_with(1).says("read by what it says itself").says("--remember");
+}
+
+/// The visits of four players as a log tells them, of which the third is refused for the lines that are given, or is not.
+fn visits(comes: fn(&str, usize) -> String, ends: fn(&str, usize) -> String, refused: &[&str]) -> String {
+    let mut lines: Vec<String> = CARGO.iter().map(|(gull, version)| format!("took in {gull} ({version})")).collect();
+    for (at, player) in ["mallow", "rowan", "osier", "teasel"].into_iter().enumerate() {
+        lines.push(comes(player, at));
+        if at == 2 && !refused.is_empty() {
+            lines.extend(refused.iter().map(|line| (*line).to_owned()));
+        } else {
+            lines.push(ends(player, at));
+        }
+    }
+    lines.join("\n") + "\n"
+}
+
+/// Voices that no pattern can tell: the fault is read where it stands, and what every visit says is no fault.
+#[rstest]
+#[case::fields_side_by_side(
+    |player: &str, at: usize| format!("=== visit of {player}\n    from: 10.1.1.{at}\n    crates: 5"),
+    |_: &str, _: usize| "    outcome: admitted\n=== end\n    tern: 2 warnings, 1 missing tune".to_owned(),
+    &["    outcome: refused", "    reason: cargo outdated", "    cargo: skua", "    theirs: 1.9.0", "    ours: 1.10.0", "=== end",
+      "    tern: 2 warnings, 1 missing tune"],
+    Some(("version-older", "skua"))
+)]
+#[case::objects_with_an_address(
+    |player: &str, at: usize| format!("{{\"say\": \"visitor\", \"visitor\": {{\"name\": \"{player}\", \"addr\": \"10.0.0.{at}\"}}}}"),
+    |player: &str, _: usize| format!("{{\"say\": \"visitor ready\", \"visitor\": {{\"name\": \"{player}\"}}}}"),
+    &[r#"{"say": "visitor rejected", "visitor": {"name": "osier"}, "check": {"mismatch": [{"id": "tern", "house": "3.1.4", "visitor": "3.1.3"}]}}"#],
+    Some(("version-older", "tern"))
+)]
+#[case::what_goes_and_what_comes(
+    |player: &str, _: usize| format!("visitor {player}: comparing"),
+    |player: &str, _: usize| format!("visitor {player}: identical\nvisitor {player}: in"),
+    &["  - petrel-2.0.3", "  + petrel-2.0.4", "visitor osier: out"],
+    Some(("version-newer", "petrel"))
+)]
+#[case::a_number_for_each(
+    |player: &str, at: usize| format!("ev=seat n={}7 nick={player}", at + 1),
+    |_: &str, at: usize| format!("ev=play n={}7", at + 1),
+    &["ev=drop n=37 cause=cargo-rev id=auk host=0.9.9 guest=0.9.8"],
+    Some(("version-older", "auk"))
+)]
+#[case::everybody_hears_it(
+    |player: &str, _: usize| format!("[gate] hail from \"{player}\"\n[care] <fulmar> nests rebuilt, 2 absent"),
+    |player: &str, _: usize| format!("[gate] \"{player}\" through"),
+    &[],
+    None
+)]
+fn odd_voices_are_understood(
+    #[case] comes: fn(&str, usize) -> String,
+    #[case] ends: fn(&str, usize) -> String,
+    #[case] refused: &[&str],
+    #[case] told: Option<(&str, &str)>,
+) {
+    let stage = stage();
+    stage.write("odd.log", visits(comes, ends, refused));
+    let report = diagnose(&stage, "odd.log", "osier");
+    let first =
+        report["verdicts"].get(0).map(|first| (first["cause"].as_str().unwrap(), first["mod"].as_str().unwrap()));
+    assert_eq!(first, told, "{report}");
 }
 
 #[test]
