@@ -267,13 +267,10 @@ fn why(
 fn is_of_the_game(left: &[&SeenUnit], survey: &Survey, kinds: &Kinds) -> bool {
     let says = |unit: &SeenUnit, version: &str| unit.documents.values().any(|texts| texts.contains(version));
     let all_say = |version: &str| left.iter().all(|unit| says(unit, version));
-    if left.len() > 1
-        && has_word(&left[0].path.rsplit_once('/').map_or("", |(place, _)| place).replace('/', " "), &OF_GAMES)
-    {
-        let first = left[0].documents.values().flatten().filter(|text| is_like_a_version(text));
-        if first.into_iter().any(|version| all_say(version)) {
-            return true;
-        }
+    let mut told = left.first().into_iter().flat_map(|unit| unit.documents.values().flatten());
+    let is_said_by_all = |version: &&String| is_like_a_version(version) && all_say(version);
+    if left.len() > 1 && is_of_a_game(parent(&left[0].path)) && told.any(|version| is_said_by_all(&version)) {
+        return true;
     }
     if left.len() > 1 && survey.install.game_version.as_deref().is_some_and(all_say) {
         return true;
@@ -302,6 +299,11 @@ const OF_COPIES: [&str; 9] = ["backup", "backups", "bak", "old", "older", "orig"
 /// Whether a folder, or one above it, is called as one for what is kept and not used.
 pub(super) fn is_out_of_use(path: &str) -> bool {
     path.split('/').any(|part| has_word(part, &OUT_OF_USE))
+}
+
+/// Whether a folder, or one above it, is called as one for what comes with the game.
+pub(super) fn is_of_a_game(path: &str) -> bool {
+    path.split('/').any(|part| has_word(part, &OF_GAMES))
 }
 
 /// Whether a file is a copy of another that somebody kept, by its name.

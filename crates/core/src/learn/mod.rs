@@ -95,24 +95,34 @@ pub fn draft(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Draf
     write::write(&learn(name, sights, &answers), &answers)
 }
 
-/// Places of which no list names a mod, where lists name all mods of another place with mods of the same kind: they hold the
-/// game's own content, say.
+/// Places of which no list names a mod, where lists name all mods of another place with mods of the same kind, and which are the
+/// game's by their name, or by the one version of all that they hold.
 fn idle_places(learned: &Learned) -> BTreeSet<String> {
+    #[derive(Default)]
+    struct Held<'l> {
+        all: usize,
+        listed: usize,
+        versions: BTreeSet<Option<&'l String>>,
+    }
     let named: HashSet<String> =
         learned.lists.iter().flat_map(|(list, _)| &list.named).map(|id| id.to_lowercase()).collect();
-    let mut kinds: BTreeMap<_, BTreeMap<&str, (usize, usize)>> = BTreeMap::new();
+    let mut kinds: BTreeMap<_, BTreeMap<&str, Held<'_>>> = BTreeMap::new();
     for (shelf, facts, _) in &learned.shelves {
         let by_place = kinds.entry((shelf.documents.first(), &shelf.extensions)).or_default();
-        for (unit, id) in shelf.units.iter().zip(&facts.id.values) {
-            let counts = by_place.entry(sight::parent(unit.path.as_str())).or_default();
-            counts.0 += 1;
-            counts.1 += usize::from(id.as_ref().is_some_and(|id| named.contains(&id.to_lowercase())));
+        for (at, (unit, id)) in shelf.units.iter().zip(&facts.id.values).enumerate() {
+            let held = by_place.entry(sight::parent(unit.path.as_str())).or_default();
+            held.all += 1;
+            held.listed += usize::from(id.as_ref().is_some_and(|id| named.contains(&id.to_lowercase())));
+            held.versions.insert(facts.version.as_ref().and_then(|version| version.values.get(at)?.as_ref()));
         }
     }
-    let is_listed = |(all, listed): &(usize, usize)| *listed >= 2 && all == listed;
+    let is_listed = |held: &Held<'_>| held.listed >= 2 && held.all == held.listed;
     let with_lists = kinds.into_values().filter(|by_place| by_place.values().any(is_listed));
-    let idle = with_lists.flatten().filter(|(_, (_, listed))| *listed == 0);
-    idle.map(|(place, _)| place.to_owned()).collect()
+    let is_idle = |(place, held): &(&str, Held<'_>)| {
+        let of_one = held.all > 1 && held.versions.len() == 1 && !held.versions.contains(&None);
+        held.listed == 0 && (of_one || leftovers::is_of_a_game(place))
+    };
+    with_lists.flatten().filter(is_idle).map(|(place, _)| place.to_owned()).collect()
 }
 
 /// The shelves of installs, and what is needed to read them.
