@@ -23,7 +23,7 @@ impl<T: Display> Display for Around<T> {
     }
 }
 
-/// Makes the JSON of a type, and the schema of that, of its [`Display`](std::fmt::Display).
+/// Makes the JSON of a type, and the schema of that, of its [`Display`].
 macro_rules! in_words {
     ($($of:ident)*) => {$(
         impl serde::Serialize for $of {

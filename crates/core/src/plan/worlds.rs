@@ -51,7 +51,7 @@ pub enum Choice {
 }
 
 /// Adds to a plan what becomes of the worlds; a plan that leaves them alone stays as it is. `changes` are those of
-/// [`shaping`](crate::delta::worlds::shaping).
+/// [`worlds`](crate::delta::Delta::worlds).
 ///
 /// # Errors
 /// When a name would be too long, or the game has several places for worlds and none of them has one.
