@@ -1,12 +1,11 @@
 //! Which value in a mod's document is its id, its version, its title, its side: told from the values, not only the keys.
 
-use std::collections::{BTreeMap, BTreeSet, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use regex::Regex;
 
 use super::clue::Clue;
 use super::leaves::{Kinds, leaves_with};
-use super::needs::Mentions;
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
 use super::words::{
@@ -202,6 +201,36 @@ fn common_end(units: &[Unit]) -> String {
         several => format!(r"\.(?:{})", several.join("|")),
     };
     if units.iter().any(|unit| unit.is_folder) { format!("(?:{end})?") } else { end }
+}
+
+/// What the documents of mods mention, folded, and by which of them.
+#[derive(Debug, Default)]
+pub struct Mentions(HashMap<String, MentionedBy>);
+
+#[derive(Debug)]
+enum MentionedBy {
+    /// The mod whose file or folder is called so.
+    One(String),
+    Several,
+}
+
+impl Mentions {
+    /// Takes in what a mod mentions.
+    pub fn note(&mut self, text: String, by: &str) {
+        let known = self.0.entry(text).or_insert_with(|| MentionedBy::One(by.to_owned()));
+        if matches!(known, MentionedBy::One(name) if name != by) {
+            *known = MentionedBy::Several;
+        }
+    }
+
+    /// Whether a mod mentions it that is not called so itself: that one speaks of itself.
+    fn by_another(&self, text: &str, own: &str) -> bool {
+        match self.0.get(&text.to_lowercase()) {
+            Some(MentionedBy::Several) => true,
+            Some(MentionedBy::One(name)) => name != own,
+            None => false,
+        }
+    }
 }
 
 /// What else is known while fields are chosen.

@@ -44,7 +44,7 @@ pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
 use fields::Surroundings;
 use leftovers::SeenGroup;
 use mentions::{Called, FoundList};
-use needs::{Entry, Mentions};
+use needs::Entry;
 use question::Question;
 use shelves::{Facts, ForeignDocument, Shelf};
 pub use sight::{InstallView, Seen};
@@ -159,7 +159,7 @@ fn find_shelves<'s>(sights: &[&'s dyn InstallView], answers: &Answers) -> FoundS
 
 fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned {
     let FoundShelves { shelves, seen, inside, texts, listed } = find_shelves(sights, answers);
-    let mentioned = Mentions::of(shelves.iter().flat_map(|shelf| &shelf.units));
+    let mentioned = needs::mentions(shelves.iter().flat_map(|shelf| &shelf.units));
     let around = Surroundings { mentioned: &mentioned, listed: &listed };
     let both_sides = sights.len() > 1;
     let mut read: Vec<(Shelf, Facts, Vec<ForeignDocument>)> = shelves

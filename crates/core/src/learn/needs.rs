@@ -1,13 +1,13 @@
 //! Which lists and maps of a mod's document are relations to other mods: those that name mods that are there.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::LazyLock;
 
 use regex::Regex;
 use serde_json::Value;
 
 use super::clue::Clue;
-use super::fields::quoted;
+use super::fields::{Mentions, quoted};
 use super::leaves::{ListedValues, holders, leaves};
 use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
@@ -644,44 +644,13 @@ pub fn named_in(text: &str) -> HashSet<String> {
     found
 }
 
-/// What the documents of mods mention, folded, and by which of them.
-#[derive(Debug, Default)]
-pub struct Mentions(HashMap<String, MentionedBy>);
-
-#[derive(Debug)]
-enum MentionedBy {
-    /// The mod whose file or folder is called so.
-    One(String),
-    Several,
-}
-
-impl Mentions {
-    /// Everything that lists and maps of documents mention: ids with what may stand before and after them.
-    pub fn of<'u>(units: impl Iterator<Item = &'u Unit>) -> Self {
-        let mut all = Self::default();
-        for unit in units {
-            for text in mentioned(unit) {
-                all.note(text, &unit.name);
-            }
-        }
-        all
+/// Everything that lists and maps of documents mention: ids with what may stand before and after them.
+pub fn mentions<'u>(units: impl Iterator<Item = &'u Unit>) -> Mentions {
+    let mut all = Mentions::default();
+    for unit in units {
+        mentioned(unit).into_iter().for_each(|text| all.note(text, &unit.name));
     }
-
-    fn note(&mut self, text: String, by: &str) {
-        let known = self.0.entry(text).or_insert_with(|| MentionedBy::One(by.to_owned()));
-        if matches!(known, MentionedBy::One(name) if name != by) {
-            *known = MentionedBy::Several;
-        }
-    }
-
-    /// Whether a mod mentions it that is not called so itself: that one speaks of itself.
-    pub fn by_another(&self, text: &str, own: &str) -> bool {
-        match self.0.get(&text.to_lowercase()) {
-            Some(MentionedBy::Several) => true,
-            Some(MentionedBy::One(name)) => name != own,
-            None => false,
-        }
-    }
+    all
 }
 
 /// Everything that lists and maps of a mod's documents mention, in lower case.

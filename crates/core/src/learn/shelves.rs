@@ -6,7 +6,7 @@ use std::io::Cursor;
 use super::clue::Clue;
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::leftovers::is_out_of_use;
-use super::needs::{self, Mentions, Relations};
+use super::needs::{self, Relations};
 use super::outside::{self, OUTSIDE, Outside};
 use super::sight::{InstallView, Seen, extension, guess, name, parent};
 use super::units::{Group, Unit, complete, is_everyday, is_program_part, located, share};
@@ -94,7 +94,7 @@ pub struct Facts {
 
 /// Which groups hold mods. `listed` are the words of text files outside them.
 pub fn candidates(sights: &[&dyn InstallView], groups: Vec<Group>, listed: &HashSet<String>) -> Vec<Candidate> {
-    let mentioned = Mentions::of(groups.iter().flat_map(|group| &group.units));
+    let mentioned = needs::mentions(groups.iter().flat_map(|group| &group.units));
     let around = Surroundings { mentioned: &mentioned, listed };
     let mut found: Vec<Candidate> = groups.into_iter().filter_map(|group| candidate(group, &around)).collect();
     found.sort_by(|a, b| b.score.total_cmp(&a.score).then_with(|| a.group.place.cmp(&b.group.place)));
