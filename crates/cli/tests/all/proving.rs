@@ -184,10 +184,29 @@ fn a_players_settings_in_mods_are_no_difference() {
     let report = learn(&stage, 0);
     assert_eq!(report["proof"]["holds"], true, "{report}");
     assert!(stage.read("d.toml").contains("settings = [\"knobs/**\"]"), "{}", stage.read("d.toml"));
+    let asked = report["open_questions"].as_array().unwrap();
+    assert!(asked.iter().any(|one| one.as_str().is_some_and(|text| text.contains("knobs/**"))), "{asked:?}");
     evening(&stage, 0);
     // What is no setting still counts.
     stage.write("client/parcels/knot/tune.dat", "another tune");
     stage.kanon(["check"]).ends_with(1).says("content-differs");
+}
+
+/// Data of mods that differs was changed by somebody; nothing says that it is a taste.
+#[rstest]
+#[case::a_text("tune.json")]
+#[case::no_text("knobs/tune.dat")]
+fn data_that_differs_belongs_to_nobody(#[case] file: &str) {
+    let stage = Stage::empty();
+    for (at, bird) in BIRDS.iter().enumerate() {
+        for (side, tempo) in [("server", 90), ("client", 90 + usize::from(at == 2))] {
+            let slip = format!("key = \"{bird}\"\nissue = \"1.{at}\"\n");
+            stage.write(&format!("{side}/parcels/{bird}/slip.toml"), slip);
+            stage.write(&format!("{side}/parcels/{bird}/{file}"), format!("{{\"tempo\": {tempo}}}"));
+        }
+    }
+    let report = learn(&stage, 1);
+    assert!(!stage.read("d.toml").contains("settings ="), "{report}");
 }
 
 #[rstest]

@@ -11,6 +11,8 @@ use crate::base::stated::Series;
 /// One question to whoever reads a draft.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
 pub enum Question {
+    /// Do these files in mods belong to whoever plays: {0}? They differ between the sides, and no check will look at them.
+    WhoseFiles(Series),
     /// What is the game called? The draft has the name of the folder.
     Game,
     /// Which of these is the game, and what are the others, which many mods ask for: {0}?

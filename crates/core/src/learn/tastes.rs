@@ -6,17 +6,21 @@ use super::clue::{Clue, Inferred};
 use super::shelves::Shelf;
 use super::sight::{InstallView, extension, name, small};
 use super::units::Unit;
+use super::words::hints;
 use crate::base::stated::Series;
 use crate::rulebook::Role;
 
 /// Patterns that a draft names, at most; more are no settings.
 const PATTERNS: usize = 6;
+/// So many files of one size on both sides are held against each other; the rest counts as the same.
+const READ: usize = 2_000;
 
 /// The files of a shelf's mods that differ between a healthy server and client, as patterns. Nothing where anything else than
 /// small texts differs: then the mods are not the same.
 pub fn settings(sights: &[&dyn InstallView], shelf: &Shelf) -> Option<Inferred<Vec<String>>> {
     let pairs = pairs(shelf);
     let (mut differ, mut same, mut mods) = (BTreeSet::new(), BTreeSet::new(), BTreeSet::new());
+    let mut left = READ;
     for (server, client) in &pairs {
         let (one, other) = (files(server), files(client));
         // A setting may be on one side alone until the game has written it.
@@ -24,7 +28,9 @@ pub fn settings(sights: &[&dyn InstallView], shelf: &Shelf) -> Option<Inferred<V
             let sizes = (one.get(inner), other.get(inner));
             let is_document = shelf.documents.iter().any(|document| document == inner);
             let is_text = is_text_of_settings(inner);
-            let is_same = sizes.0 == sizes.1 && (!is_text || is_equal(sights, (server, client), inner));
+            let is_read = is_text && sizes.0 == sizes.1 && left > 0;
+            left -= usize::from(is_read);
+            let is_same = sizes.0 == sizes.1 && (!is_read || is_equal(sights, (server, client), inner));
             match is_text && !is_document {
                 _ if is_same => drop(same.insert(inner)),
                 false => return None,
@@ -52,9 +58,17 @@ fn files(unit: &Unit) -> BTreeMap<&str, u64> {
     unit.inner.iter().map(|(inner, size)| (inner.as_str(), *size)).collect()
 }
 
+/// Words for files and folders that somebody sets something in.
+const SETTINGS: [&str; 10] = ["config", "conf", "setting", "option", "pref", "user", "profile", "knob", "keys", "bind"];
+
+/// Whether a file is a text, called as one in which settings stand. Data that differs is no taste: somebody may have changed it.
 fn is_text_of_settings(inner: &str) -> bool {
     let end = extension(name(inner));
-    matches!(end.as_str(), "ini" | "cfg" | "conf" | "json" | "toml" | "yaml" | "yml" | "xml" | "properties" | "txt")
+    match end.as_str() {
+        "ini" | "cfg" | "conf" | "properties" => true,
+        "json" | "toml" | "yaml" | "yml" | "xml" | "txt" => hints(inner, &SETTINGS),
+        _ => false,
+    }
 }
 
 fn is_equal(sights: &[&dyn InstallView], (server, client): (&Unit, &Unit), inner: &str) -> bool {

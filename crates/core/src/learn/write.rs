@@ -188,6 +188,7 @@ impl DraftWriter<'_> {
             let patterns: Vec<String> = tastes.value.iter().map(|pattern| quoted(pattern)).collect();
             let value = format!("[{}]", patterns.join(", "));
             self.inferred(&about("settings"), "settings", &value, (tastes.confidence, &tastes.clues));
+            self.questions.push(Question::WhoseFiles(Series::of(&tastes.value)));
         }
         if let Some(laid) = laid {
             self.laid(shelf, laid);
