@@ -17,7 +17,7 @@ awk -v mods="$mods" 'BEGIN {
   for (i = 1; i <= mods; i++) {
     version = int(rand() * 5) "." int(rand() * 20) "." int(rand() * 10)
     file = "server/cargo/reed-" i "-" version ".psm"
-    need = i > 1 ? "\"reed-" int(1 + rand() * (i - 1)) "\": \">=0.1\"" : ""
+    need = i > 1 ? "\"reed-" int(1 + rand() * (i - 1)) "\": \">=0.0\"" : ""
     print "=== " file "!sheet.json"
     print "{\"id\": \"reed-" i "\", \"version\": \"" version "\", \"title\": \"Reed " i "\", \"runs\": \"both\", \"needs\": {" need "}}"
     for (m = 1; m <= 39; m++) {
