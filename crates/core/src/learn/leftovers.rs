@@ -262,22 +262,18 @@ fn why(
     (is_told && kinds.places.contains(&among)).then_some(WhyLeft::AmongMods)
 }
 
-/// Several things that all say the version of the game came with it; so did three and more that all say one version which no mod
-/// says.
+/// Several things that all say the version of the game came with it; so did several that all say one version in a folder of the
+/// game's, and three and more that all say one which no mod says.
 fn is_of_the_game(left: &[&SeenUnit], survey: &Survey, kinds: &Kinds) -> bool {
     let says = |unit: &SeenUnit, version: &str| unit.documents.values().any(|texts| texts.contains(version));
     let all_say = |version: &str| left.iter().all(|unit| says(unit, version));
-    let mut told = left.first().into_iter().flat_map(|unit| unit.documents.values().flatten());
-    let is_said_by_all = |version: &&String| is_like_a_version(version) && all_say(version);
-    if left.len() > 1 && is_of_a_game(parent(&left[0].path)) && told.any(|version| is_said_by_all(&version)) {
-        return true;
-    }
     if left.len() > 1 && survey.install.game_version.as_deref().is_some_and(all_say) {
         return true;
     }
     let first = left.first().into_iter().flat_map(|unit| unit.documents.values().flatten());
-    let mut versions = first.filter(|text| is_like_a_version(text) && !kinds.versions.contains(*text));
-    left.len() > 2 && versions.any(|version| all_say(version))
+    let mut versions = first.filter(|text| is_like_a_version(text) && all_say(text));
+    let is_in_its_folder = || left.len() > 1 && is_of_a_game(parent(&left[0].path));
+    versions.any(|version| is_in_its_folder() || left.len() > 2 && !kinds.versions.contains(version))
 }
 
 fn is_like_a_version(text: &str) -> bool {

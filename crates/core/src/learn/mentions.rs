@@ -10,7 +10,7 @@ use super::launch::{launch_line, mentions, runs};
 use super::leaves::{Holder, ListedValues, holders, leaves};
 pub use super::naming::{Called, FoundList};
 use super::naming::{Names, Reading, clues, is_list};
-use super::sight::{Guessed, InstallView, Seen, extension, guess, is_inside, name, parent, small, stem};
+use super::sight::{Guessed, InstallView, Seen, behind_stem, extension, guess, is_inside, name, parent, small, stem};
 use super::words::{hints, is_version};
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
@@ -114,7 +114,7 @@ pub fn lists(sight: &dyn InstallView, files: &[&Seen], mods: &[Called], places: 
     // What lies beside a mod and is called as it is speaks of that one.
     let is_beside = |seen: &&&Seen| {
         let (folder, own) = (parent(seen.path.as_str()), name(seen.path.as_str()).to_lowercase());
-        places.contains(folder) && own.match_indices('.').any(|(at, _)| stems.contains(&own[..at]))
+        places.contains(folder) && behind_stem(&own, |stem| stems.contains(stem)).is_some()
     };
     let others = files.iter().filter(|seen| !is_beside(seen));
     let mut found: Vec<FoundList> = others.flat_map(|seen| list(sight, seen, &names)).collect();

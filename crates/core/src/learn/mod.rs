@@ -236,26 +236,27 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     keep_lists(&mut learned, &mut lists);
     sides_of_lists(&mut learned);
     by_listed_digest(&mut learned);
-    for (shelf, ..) in &mut learned.shelves {
-        if let Some(found) = overlays::laid_into(sights, shelf, &inside) {
-            learned.laid.insert(shelf.name.clone(), found);
-        }
-        if let Some(found) = tastes::settings(sights, shelf) {
-            learned.tastes.insert(shelf.name.clone(), found);
-        }
-    }
+    look_at_files(&mut learned, sights, &inside);
     let list_files: HashSet<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();
     let with_texts: Vec<_> = sights.iter().copied().zip(texts).collect();
-    let beside = |(shelf, ..): &(Shelf, Facts, Vec<ForeignDocument>)| {
-        unread::beside(shelf, sights, learned.signed.contains_key(&shelf.name))
-    };
-    let beside: Vec<Unread> = learned.shelves.iter().filter_map(beside).collect();
-    learned.unread.extend(beside);
     learned.no_lists = no_lists(&learned, &with_texts, &called);
     let shelf_words: Vec<String> =
         learned.shelves.iter().map(|(shelf, ..)| shelf.name.trim_end_matches('s').to_owned()).collect();
     learned.settings = around::settings(&with_texts, &list_files, &shelf_words);
     learned
+}
+
+/// What the files of mods tell that no document does: what they are laid into, which belong to whoever plays, and what lies beside.
+fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashSet<String>) {
+    for (shelf, ..) in &mut learned.shelves {
+        if let Some(found) = overlays::laid_into(sights, shelf, inside) {
+            learned.laid.insert(shelf.name.clone(), found);
+        }
+        if let Some(found) = tastes::settings(sights, shelf) {
+            learned.tastes.insert(shelf.name.clone(), found);
+        }
+        learned.unread.extend(unread::beside(shelf, sights, learned.signed.contains_key(&shelf.name)));
+    }
 }
 
 /// Text files that name most mods, and of which the draft makes no use.

@@ -226,12 +226,12 @@ impl Reading {
             (2..=12).contains(&width) && rows.iter().all(|row| row.len() == width)
         };
         let (sign, rows) = tables.iter().find(is_table)?;
-        let of_column =
-            |at: usize| -> Vec<Vec<(usize, String)>> { rows.iter().map(|row| names.entries(row[at])).collect() };
         let width = rows.first()?.len();
-        let own =
-            (0..width).max_by_key(|at| (of_column(*at).iter().filter(|hits| !hits.is_empty()).count(), width - at))?;
-        let hits = of_column(own);
+        let of_column = |at: usize| -> Vec<_> { rows.iter().map(|row| names.entries(row[at])).collect() };
+        let named = |(at, hits): &(usize, Vec<Vec<(usize, String)>>)| {
+            (hits.iter().filter(|hits| !hits.is_empty()).count(), width - at)
+        };
+        let (own, hits) = (0..width).map(|at| (at, of_column(at))).max_by_key(named)?;
         let first = hits.iter().flatten().map(|(_, template)| template).next()?.clone();
         let named: Vec<Option<usize>> =
             hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == first).map(|(at, _)| *at)).collect();

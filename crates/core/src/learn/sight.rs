@@ -252,6 +252,11 @@ pub fn stem(name: &str) -> &str {
     name.rsplit_once('.').filter(|(stem, _)| !stem.is_empty()).map_or(name, |(stem, _)| stem)
 }
 
+/// What stands behind a stem in a name that begins with one and a dot: `.card.json` of `reed.card.json`.
+pub fn behind_stem(name: &str, is_stem: impl Fn(&str) -> bool) -> Option<&str> {
+    name.rmatch_indices('.').map(|(at, _)| at).find(|at| is_stem(&name[..*at])).map(|at| &name[at..])
+}
+
 /// The extension of a name in lower case, without its dot.
 pub fn extension(name: &str) -> String {
     name.rsplit_once('.').filter(|(stem, _)| !stem.is_empty()).map_or_else(String::new, |(_, end)| end.to_lowercase())

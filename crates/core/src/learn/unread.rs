@@ -11,7 +11,7 @@ use super::naming::{Called, Names};
 use super::needs::{Entry, Relations, is_not_relation, named_in};
 use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
-use super::sight::{InstallView, Seen, extension, name, parent};
+use super::sight::{InstallView, Seen, behind_stem, extension, name, parent};
 use super::units::Unit;
 use super::words::{hints, is_version, relation_kind};
 use crate::base::path::InstallPath;
@@ -143,8 +143,7 @@ pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Op
     let mut by_end: BTreeMap<String, Vec<&str>> = BTreeMap::new();
     for seen in sights.iter().flat_map(|sight| sight.files()).filter(|seen| !own.contains(seen.path.as_str())) {
         let (folder, called) = (parent(seen.path.as_str()), name(seen.path.as_str()));
-        let mut dots = called.rmatch_indices('.').map(|(at, _)| at);
-        let end = dots.find(|at| stems.contains(&(folder, &called[..*at]))).map(|at| &called[at..]);
+        let end = behind_stem(called, |stem| stems.contains(&(folder, stem)));
         if let Some(end) = end.filter(|end| !is_signature(&extension(end))) {
             by_end.entry(end.to_owned()).or_default().push(called);
         }

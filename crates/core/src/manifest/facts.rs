@@ -11,18 +11,19 @@ use serde_json_path::JsonPath;
 
 use super::archive::{Archive, ArchiveError};
 use super::contents::{Contents, ContentsError, ITSELF};
+use super::relations::{entries_at, entries_of_lines, entry_relations, first_scalar, range_text, relation_words};
 use crate::base::digest::{Blake3, DigestKind};
 use crate::base::ids::{FoldedId, folded, same_name};
 use crate::edits;
-use crate::text::{self, DocumentError, Encoding, Malformed, path_words, scalar, split_outside};
+use crate::text::{self, DocumentError, Encoding, Malformed, path_words, scalar};
 
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
 use crate::base::stated::Series;
 use crate::manifest::{MergedEntry, ModManifest, Relation};
 use crate::rulebook::{
-    DocumentRule, FactRule, FactStep, Foreign, KindWords, ModRule, NamePattern, Origin, Platform, RelationForm,
-    RelationPlace, RelationRule, Rulebook, Shelf,
+    DocumentRule, FactRule, FactStep, Foreign, ModRule, NamePattern, Origin, Platform, RelationPlace, RelationRule,
+    Rulebook, Shelf,
 };
 use crate::rulebook::{NeededOn, RelationKind};
 
@@ -601,25 +602,6 @@ impl<'a> Reader<'a> {
     }
 }
 
-/// The entries of a list in a document; where some mods have a list, others have one entry alone.
-fn entries_at(document: &Value, each: &JsonPath, alone: Option<&JsonPath>) -> Vec<Value> {
-    let entries = each.query(document).all();
-    let alone = alone.filter(|_| entries.is_empty()).map(|alone| alone.query(document).all());
-    let alone = alone.into_iter().flatten().filter(|value| scalar(value).is_some());
-    entries.into_iter().chain(alone).take(limits::RELATIONS).cloned().collect()
-}
-
-/// Whether a line names nobody, in words of people.
-pub fn is_nobody(entries: &str) -> bool {
-    matches!(entries.trim().to_lowercase().as_str(), "" | "none" | "nothing" | "n/a" | "-" | "no")
-}
-
-fn entries_of_lines(line: &regex::Regex, text: &str) -> Vec<Value> {
-    let found = line.captures_iter(text).filter_map(|found| Some(found.name("entries")?.as_str().trim().to_owned()));
-    let entries = found.filter(|entry| !is_nobody(entry));
-    entries.take(limits::RELATIONS).map(Value::String).collect()
-}
-
 fn foreign_reading(foreign: &Foreign, document: &Value, name: &str) -> ModManifest {
     let at = |path: &Option<JsonPath>| path.as_ref().and_then(|path| first_scalar(document, path));
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
@@ -639,19 +621,6 @@ fn tried(rule: &FactRule) -> String {
         Origin::Is(_) | Origin::Digest(_) => String::new(),
     });
     tried.collect::<Vec<_>>().join(", ")
-}
-
-/// A relation in words.
-fn relation_words(relation: &Relation) -> String {
-    let kind = match relation.kind {
-        RelationKind::Required => "needs",
-        RelationKind::Optional => "can use",
-        RelationKind::Conflicting => "bars",
-        RelationKind::LoadBefore => "before",
-        RelationKind::LoadAfter => "after",
-    };
-    let range = relation.range.as_ref().map_or_else(String::new, |range| format!(" {range}"));
-    format!("{kind} {}{range}", relation.id)
 }
 
 /// What stands at the top of a document, for one who looks for the right place.
@@ -710,64 +679,11 @@ fn scalars(fact: &str, document: &Value, at: &JsonPath) -> Raw {
     Raw { matches: values.len(), value: values.first().cloned(), values }
 }
 
-fn first_scalar(document: &Value, at: &JsonPath) -> Option<String> {
-    at.query(document).iter().find_map(|value| scalar(value))
-}
-
 /// What the group holds that is named like the fact, with `_` for `-`.
 fn captured(regex: &regex::Regex, text: &str, fact: &str) -> Option<String> {
     let captures = regex.captures(text)?;
     let value = captures.name(&fact.replace('-', "_"))?;
     scalar(&Value::String(value.as_str().to_owned()))
-}
-
-fn entry_relations(form: &RelationForm, entry: &Value, own: RelationKind, into: &mut Vec<Relation>) {
-    match form {
-        RelationForm::Objects { id, range, kind } => {
-            let stated = kind.as_ref().and_then(|(at, words)| words.get(&first_scalar(entry, at)?)).copied();
-            if let (Some(id), Some(kind)) = (first_scalar(entry, id), stated.unwrap_or(Some(own))) {
-                let range = range.as_ref().and_then(|at| range_text(&at.query(entry).all()));
-                into.push(Relation { kind, id: id.into(), range });
-            }
-        }
-        RelationForm::IdToRange { range } => {
-            for (id, value) in entry.as_object().into_iter().flatten().take(limits::RELATIONS) {
-                // Where some say no more than the range, others have an object with it.
-                let inner = range.as_ref().and_then(|at| range_text(&at.query(value).all()));
-                into.push(Relation { kind: own, id: id.clone().into(), range: inner.or_else(|| range_text(&[value])) });
-            }
-        }
-        RelationForm::Ids => into.extend(scalar(entry).map(|id| Relation { kind: own, id: id.into(), range: None })),
-        RelationForm::Text { between, line, signs } => {
-            let text = scalar(entry).unwrap_or_default();
-            let pieces = match between {
-                Some(between) => split_outside(&text, between),
-                None => vec![text.as_str()],
-            };
-            into.extend(pieces.into_iter().filter_map(|piece| text_relation(piece, line, signs, own)));
-        }
-    }
-}
-
-/// One entry with a grammar of its own, such as `? fog >= 1.2`.
-fn text_relation(piece: &str, line: &regex::Regex, signs: &KindWords, own: RelationKind) -> Option<Relation> {
-    let captures = line.captures(piece)?;
-    let group =
-        |name| captures.name(name).map(|found| found.as_str().trim().to_owned()).filter(|found| !found.is_empty());
-    let kind = signs.get(&group("sign").unwrap_or_default()).copied().unwrap_or(Some(own))?;
-    Some(Relation { kind, id: group("id")?.into(), range: group("range") })
-}
-
-/// A range as text; a list of ranges is a choice among them.
-fn range_text(values: &[&Value]) -> Option<String> {
-    let texts: Vec<String> = values
-        .iter()
-        .flat_map(|value| match value {
-            Value::Array(items) => items.iter().filter_map(scalar).collect(),
-            other => scalar(other).into_iter().collect::<Vec<_>>(),
-        })
-        .collect();
-    (!texts.is_empty()).then(|| texts.join(" || "))
 }
 
 /// A dependency on the game, the loader or the runtime is a range, not a mod; the game's own loader is no stranger.

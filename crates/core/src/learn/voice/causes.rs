@@ -106,6 +106,11 @@ impl<'k> Looked<'k> {
         Some(((means, of_group("expected"), of_group("found")), confidence))
     }
 
+    /// The tries that some lines are of, each once, by the first of its lines.
+    pub fn tries_of<'l>(&self, lines: impl Iterator<Item = &'l usize>) -> BTreeMap<Option<usize>, &'k Episode> {
+        lines.filter_map(|line| self.of.get(line)).map(|episode| (episode.lines.first().copied(), *episode)).collect()
+    }
+
     /// Whether some try that went well has lines of a kind.
     pub fn is_of_good_joins(&self, kind: usize) -> bool {
         let mut lines = self.kinds.kinds[kind].lines.iter();
@@ -135,11 +140,10 @@ impl<'k> Looked<'k> {
     /// nobody was refused for what they say.
     fn is_of_everybody(&self, kind: usize) -> bool {
         let lines = &self.kinds.kinds[kind].lines;
-        let tries: Vec<&Episode> = lines.iter().filter_map(|line| self.of.get(line).copied()).collect();
-        let with: BTreeSet<Option<&usize>> = tries.iter().map(|episode| episode.lines.first()).collect();
+        let with = self.tries_of(lines.iter());
         let all = self.joins.episodes.iter().filter(|episode| episode.player.is_some()).count();
         let names_nobody = lines.iter().all(|line| self.kinds.lines[*line].player.is_none());
-        let is_bad = tries.iter().any(|episode| episode.went_well == Some(false));
+        let is_bad = with.values().any(|episode| episode.went_well == Some(false));
         names_nobody && !is_bad && all >= 3 && with.len() * 10 >= all * 6
     }
 

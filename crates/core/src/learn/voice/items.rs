@@ -153,7 +153,7 @@ pub fn of_block(lines: &[&str], needles: &Needles, is_player: &dyn Fn(&str) -> b
 }
 
 /// Words before a version that is no mod's.
-const OF_PROGRAMS: [&str; 31] = [
+const NO_MODS: [&str; 31] = [
     "addr",
     "address",
     "ip",
@@ -200,10 +200,7 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
         LazyLock::new(|| Regex::new(r"(?:^|\s)[\w.-]+=").expect("a pattern that is written here"));
     let is_name = |name: &str| {
         let lower = name.to_lowercase();
-        may_be_a_name(name)
-            && !OF_PROGRAMS.contains(&lower.as_str())
-            && !NOTHING.contains(&lower.as_str())
-            && is_new(name)
+        may_be_a_name(name) && !NO_MODS.contains(&lower.as_str()) && !NOTHING.contains(&lower.as_str()) && is_new(name)
     };
     // `word=` is a key where there are several.
     let has_keys = KEYS.find_iter(message).count() > 1;
@@ -211,7 +208,7 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
         found.name("quoted").or_else(|| found.name("name")).map_or("", |name| name.as_str()).to_owned()
     };
     let is_one = |found: &Captures<'_>| match found.name("quoted") {
-        Some(_) => is_new(&name(found)) && !OF_PROGRAMS.contains(&name(found).to_lowercase().as_str()),
+        Some(_) => is_new(&name(found)) && !NO_MODS.contains(&name(found).to_lowercase().as_str()),
         None => is_name(&name(found)) && !(has_keys && &found["gap"] == "=") && !found["gap"].is_empty(),
     };
     let found = BEFORE.captures_iter(message).find(is_one)?;
@@ -385,6 +382,11 @@ impl Item {
     /// One that is known, and of which nothing is said.
     pub fn of(id: FoldedId) -> Self {
         Self::bare(id, true)
+    }
+
+    /// The sign before it, be there a blank between or not.
+    pub fn sign(&self) -> Option<char> {
+        self.mark.or(self.bullet)
     }
 
     fn bare(id: FoldedId, is_known: bool) -> Self {

@@ -95,7 +95,7 @@ impl Marks {
         let (mut go, mut come) = (BTreeMap::new(), BTreeMap::new());
         for item in items {
             let Some(version) = item.versions.first().map(|version| version.text.clone()) else { continue };
-            match item.mark.or(item.bullet) {
+            match item.sign() {
                 Some('-') => drop(go.insert(item.id, version)),
                 Some('+') => drop(come.insert(item.id, version)),
                 _ => {}
@@ -107,7 +107,7 @@ impl Marks {
 
     /// Whether a line is the second of two: what it says is told with the first.
     fn is_told_otherwise(&self, item: &Item) -> bool {
-        item.mark.or(item.bullet) == Some('+') && self.come.contains_key(&item.id)
+        item.sign() == Some('+') && self.come.contains_key(&item.id)
     }
 }
 
@@ -168,7 +168,7 @@ impl Reader<'_> {
     fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: Option<usize>) -> Vec<ToldCause> {
         let mut found = Vec::new();
         let mut read = 0;
-        let marks = Marks::of(last_lines(episode).iter().flat_map(|line| self.of_line(*line)));
+        let marks = self.marks(episode);
         for line in last_lines(episode) {
             if *line < read {
                 continue;
@@ -176,8 +176,8 @@ impl Reader<'_> {
             let fields = self.of_fields(*line);
             let block = fields.or_else(|| self.of_block(*line).map(|(item, end)| (item, *line, end)));
             read = block.as_ref().map_or(0, |(.., end)| *end);
-            let line = block.as_ref().map_or(line, |(_, line, _)| line);
-            let kind = self.looked.kinds.lines[*line].kind;
+            let line = block.as_ref().map_or(*line, |(_, line, _)| *line);
+            let kind = self.looked.kinds.lines[line].kind;
             // All that somebody has is not what he is refused for.
             let tells = match self.loaded.contains(&kind) {
                 true => !self.looked.is_of_good_joins(kind),
@@ -188,11 +188,11 @@ impl Reader<'_> {
                 continue;
             }
             let is_named = self.looked.kinds.kinds[kind].names_mods();
-            let items = block.clone().map_or_else(|| self.of_line(*line), |(item, ..)| vec![item]);
-            let headers = self.headers(*line, episode);
+            let items = block.map_or_else(|| self.of_line(line), |(item, ..)| vec![item]);
+            let headers = self.headers(line, episode);
             let is_alone = items.len() == 1;
             for item in items {
-                if self.is_noise(*line, &item, episode) || marks.is_told_otherwise(&item) {
+                if self.is_noise(line, &item, episode) || marks.is_told_otherwise(&item) {
                     continue;
                 }
                 let is_bare = item.versions.is_empty() && self.by_words(&item, &headers).is_none();
@@ -200,21 +200,26 @@ impl Reader<'_> {
                     continue;
                 }
                 let by_words = || self.by_words(&item, &headers);
-                let by_code = || self.by_code(*line, legend);
-                let by_mark = || {
-                    item.mark
-                        .or(item.bullet.filter(|_| marks.come.contains_key(&item.id)))
-                        .and_then(|mark| self.by_mark(&item, mark, &marks))
-                };
+                let by_code = || self.by_code(line, legend);
+                let by_mark = || self.by_mark(&item, &marks);
                 let said = self.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
-                let pooled = || self.looked.meaning_of(*line).filter(|_| is_alone);
+                let pooled = || self.looked.meaning_of(line).filter(|_| is_alone);
                 let read = said.map(|cause| (cause, false));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
                 let read = read.or_else(|| self.weakly(&item).map(|cause| (cause, true)));
-                found.extend(read.map(|(cause, is_guess)| (*line, item, cause, is_guess)));
+                found.extend(read.map(|(cause, is_guess)| (line, item, cause, is_guess)));
             }
         }
         found
+    }
+
+    /// The differences that a try tells in two lines; without a sign for what comes there is none.
+    fn marks(&self, episode: &Episode) -> Marks {
+        let has = |signs: &'static [char]| move |line: &&usize| self.text(**line).contains(signs);
+        match last_lines(episode).iter().any(|line| has(&['+'])(&line)) {
+            true => Marks::of(last_lines(episode).iter().filter(has(&['+', '-'])).flat_map(|line| self.of_line(*line))),
+            false => Marks::of(std::iter::empty()),
+        }
     }
 
     /// Whether what is said of a mod, in a line that names nobody, is said in other tries too, and those went otherwise, or it is
@@ -225,10 +230,10 @@ impl Reader<'_> {
             true => lines[at].mods().contains(&item.id),
             false => self.text(at).contains(item.id.as_str()),
         };
-        let says = |at: &usize| lines[*at].kind == lines[line].kind && names(*at);
+        let says = self.looked.kinds.kinds[lines[line].kind].lines.iter().filter(|at| names(**at));
         let is_other = |other: &&Episode| other.log == episode.log && other.lines != episode.lines;
-        let others = self.looked.joins.episodes.iter().filter(is_other);
-        let mut ends = others.filter(|other| other.lines.iter().any(says)).map(|other| self.ends_with(other));
+        let tries = self.looked.tries_of(says);
+        let mut ends = tries.into_values().filter(is_other).map(|other| self.ends_with(other));
         let own = self.ends_with(episode);
         let is_bad = episode.went_well == Some(false);
         match lines[line].player.is_some() && item.is_known {
@@ -296,12 +301,12 @@ impl Reader<'_> {
     }
 
     /// By the sign before its name, as in a list of differences.
-    fn by_mark(&self, item: &Item, mark: char, marks: &Marks) -> Option<Cause> {
-        match mark {
-            '-' if let Some(found) = marks.come.get(&item.id) => {
-                let expected = item.versions.first().map(|version| version.text.clone());
-                Some((Event::Cause(Code::VersionOther), expected, Some(found.clone())))
-            }
+    fn by_mark(&self, item: &Item, marks: &Marks) -> Option<Cause> {
+        if let (Some('-'), Some(found)) = (item.sign(), marks.come.get(&item.id)) {
+            let expected = item.versions.first().map(|version| version.text.clone());
+            return Some((Event::Cause(Code::VersionOther), expected, Some(found.clone())));
+        }
+        match item.mark? {
             '-' => Some(self.with_version(item, Event::Cause(Code::ModMissing))),
             '~' => Some((Event::Cause(Code::ContentDiffers), None, None)),
             _ => None,
