@@ -2,7 +2,14 @@
 //! person on a host's key.
 
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex};
+use std::sync::{Arc, LazyLock, Mutex};
+
+#[cfg(target_os = "macos")]
+use apple_native_keyring_store::keychain::Store as KeyRing;
+#[cfg(all(unix, not(target_os = "macos")))]
+use dbus_secret_service_keyring_store::Store as KeyRing;
+#[cfg(windows)]
+use windows_native_keyring_store::Store as KeyRing;
 
 use kanon_io::install::{Address, Credentials, HostKey, KnownHosts, Login, Secret, Standing, locked};
 
@@ -11,6 +18,15 @@ use crate::observer::Asker;
 
 /// What the key ring calls what Kanon keeps in it.
 const SERVICE: &str = "kanon";
+
+/// Whether this machine has a key ring. It is opened once, by whoever first asks for a password.
+static HAS_KEY_RING: LazyLock<bool> = LazyLock::new(|| match KeyRing::new() {
+    Ok(store) => {
+        keyring_core::set_default_store(store);
+        true
+    }
+    Err(_) => false,
+});
 
 /// Stands at the door of one host.
 pub struct AskedCredentials {
@@ -75,8 +91,12 @@ impl AskedCredentials {
         }
     }
 
+    fn entry(&self) -> Option<keyring_core::Entry> {
+        HAS_KEY_RING.then(|| keyring_core::Entry::new(SERVICE, &self.account).ok()).flatten()
+    }
+
     fn in_key_ring(&self) -> Option<Secret> {
-        keyring::Entry::new(SERVICE, &self.account).ok()?.get_password().ok().map(Secret::new)
+        self.entry()?.get_password().ok().map(Secret::new)
     }
 }
 
@@ -112,12 +132,8 @@ impl Credentials for AskedCredentials {
             known.password.replace(password.clone()).is_none() && known.typed
         };
         if first && self.asker.may_keep_password() {
-            let kept =
-                keyring::Entry::new(SERVICE, &self.account).and_then(|entry| entry.set_password(password.reveal()));
-            if kept.is_err() {
-                // Many machines have no key ring; the next run asks again, and that is all.
-                drop(kept);
-            }
+            // Many machines have no key ring; the next run asks again, and that is all.
+            drop(self.entry().map(|entry| entry.set_password(password.reveal())));
         }
     }
 
