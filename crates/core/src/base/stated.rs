@@ -356,6 +356,112 @@ pub enum Stated {
 
 in_words!(Stated);
 
+impl Stated {
+    /// The names, versions, values, digests and paths in it, without the words around them.
+    pub fn values(&self) -> Vec<&str> {
+        match self {
+            Self::Verbatim(text)
+            | Self::SwitchedOff(text)
+            | Self::PutTogetherOtherwise(text)
+            | Self::WithOtherBytes(text)
+            | Self::MadeForOther(text)
+            | Self::NeededOnBoth(text)
+            | Self::Optional(text)
+            | Self::Key(text)
+            | Self::NoKey(text)
+            | Self::OtherKeyUnderName(text)
+            | Self::SignedBy(text)
+            | Self::SignedWithOther(text)
+            | Self::List(text)
+            | Self::Twice(text)
+            | Self::AtLeast(text)
+            | Self::Entry(text)
+            | Self::OneModWithEntry(text)
+            | Self::OneKeyCalled(text) => vec![text],
+            Self::Versionless(id) | Self::AnyRelease(id) | Self::OneModFor(id) | Self::AsMade(id) => vec![id.as_str()],
+            Self::OnSideToo { id, .. } => vec![id.as_str()],
+            Self::NotWith { id, range: version } | Self::OneFileFor(id, version) => vec![id.as_str(), version],
+            Self::SealedNowhere { id, version, digest } => vec![id.as_str(), version, digest],
+            Self::SealedStillIn { id, version, digest, places } => {
+                [id.as_str(), version, digest].into_iter().chain(places.values()).collect()
+            }
+            Self::Release { of: name, version: value }
+            | Self::CopyIn { version: name, place: value }
+            | Self::SwitchedOffIn { version: name, file: value }
+            | Self::MadeForLoader { version: name, loader: value }
+            | Self::Setting { name, value }
+            | Self::FactOf { fact: name, setting: value } => vec![name, value],
+            Self::ForSideAlone { version: one, .. }
+            | Self::AndMore { first: one, .. }
+            | Self::NotNeededBy { entry: one, .. }
+            | Self::SettingWithout { name: one, .. }
+            | Self::DamagedIn { place: one, .. } => vec![one],
+            Self::Several(several) | Self::Also(several) | Self::EntriesOf(several) => several.values().collect(),
+            Self::KeyOf { name, mods }
+            | Self::AllCalled { name, mods }
+            | Self::Option { option: name, entries: mods }
+            | Self::OtherBytesIn { digest: name, places: mods }
+            | Self::DigestOf { digest: name, mods } => [name.as_str()].into_iter().chain(mods.values()).collect(),
+            Self::KeyWithDigest { name, mods, digest } => {
+                [name.as_str(), digest].into_iter().chain(mods.values()).collect()
+            }
+            Self::From(stated, place) => stated.values().into_iter().chain([place.as_str()]).collect(),
+            Self::Beside(one, other) => vec![one.as_str(), other.as_str()],
+            Self::Face { path, place, digest } => vec![path.as_str(), place, digest],
+            Self::Nothing
+            | Self::None
+            | Self::NotThere
+            | Self::NoneFound
+            | Self::OnSideAlone(_)
+            | Self::OnA(_)
+            | Self::NoSuchFolderYet
+            | Self::ReadableMod
+            | Self::MoreThanLetterCase
+            | Self::LaidIn(_)
+            | Self::LaidInPart { .. }
+            | Self::NothingForbidden(_)
+            | Self::WorldWith
+            | Self::WorldWithout
+            | Self::OneWith
+            | Self::OneWithout
+            | Self::KeyOfCanon
+            | Self::PublicKey
+            | Self::HeldKey
+            | Self::SignedBySome
+            | Self::Signature
+            | Self::SignatureBeside
+            | Self::NoSignature
+            | Self::OutdatedSignature
+            | Self::AlteredPayload
+            | Self::SignatureOfOtherRelease
+            | Self::NeverSigned
+            | Self::SignatureOverOther
+            | Self::NotListed
+            | Self::ListedOnce
+            | Self::Off
+            | Self::CalledSoYet
+            | Self::FileNotThere
+            | Self::NothingCalledSo
+            | Self::Times(_)
+            | Self::OfOtherRelease
+            | Self::EditedByHand
+            | Self::NoEntryOfGone
+            | Self::NoFileOfGone
+            | Self::AddedFile
+            | Self::FileItBrought
+            | Self::FileWithOtherBytes
+            | Self::NoRelease
+            | Self::OnBothAsSaid
+            | Self::OnSideAsWished(_)
+            | Self::NameForEach
+            | Self::Position(_)
+            | Self::PositionTaken(_)
+            | Self::OrderAsAsked
+            | Self::KnownSetting => Vec::new(),
+        }
+    }
+}
+
 impl From<&str> for Stated {
     fn from(written: &str) -> Self {
         Self::Verbatim(written.to_owned())
@@ -403,6 +509,11 @@ impl Series {
     #[must_use]
     pub fn or(self, none: &'static str) -> Self {
         Self { none, ..self }
+    }
+
+    /// The values of each.
+    fn values(&self) -> impl Iterator<Item = &str> {
+        self.items.iter().flat_map(Stated::values)
     }
 
     /// Whether there is nothing in it.

@@ -7,6 +7,7 @@ use super::verdict::Evidence;
 use super::weights::Support;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
+use crate::base::stated::Stated;
 use crate::canon::Canon;
 use crate::logs::{LogEvent, Source};
 use crate::rulebook::Role;
@@ -71,7 +72,7 @@ pub(super) fn added(hypothesis: &Hypothesis<'_>) -> f64 {
 /// Whether a line tells the value that was found where another one should be.
 pub(super) fn tells_value(event: &LogEvent, finding: &Finding) -> bool {
     let Some(value) = event.found.as_ref().filter(|value| value.chars().count() > 2) else { return false };
-    finding.found.as_ref().is_some_and(|found| has_word(&found.to_string(), value))
+    finding.found.as_ref().is_some_and(|found| has_value(found, value))
 }
 
 pub(super) const fn is_platform(code: Code) -> bool {
@@ -113,7 +114,12 @@ pub(super) fn is_about(finding: &Finding, name: &str) -> bool {
         || [&finding.expected, &finding.found]
             .into_iter()
             .flatten()
-            .any(|stated| name.chars().count() > 2 && has_word(&stated.to_string(), name))
+            .any(|stated| name.chars().count() > 2 && has_value(stated, name))
+}
+
+/// Whether one of the values of what is stated is that one, or has it as a word.
+pub(super) fn has_value(stated: &Stated, value: &str) -> bool {
+    stated.values().into_iter().any(|held| has_word(held, value))
 }
 
 /// Whether a text has a name as a word of its own.

@@ -192,8 +192,7 @@ fn bearing(event: &LogEvent, hypothesis: &Hypothesis<'_>) -> Option<Support> {
 /// bytes, too, explains nothing of it.
 fn is_of_other_release(event: &LogEvent, finding: &Finding) -> bool {
     let (Some(expected), Some(found)) = (&event.expected, &event.found) else { return false };
-    let is_here =
-        |version: &str| finding.expected.as_ref().is_some_and(|stated| has_word(&stated.to_string(), version));
+    let is_here = |version: &str| finding.expected.as_ref().is_some_and(|stated| has_value(stated, version));
     finding.code == Code::ContentDiffers
         && family(event.means).contains(&Code::VersionOther)
         && !family(event.means).contains(&Code::ContentDiffers)
