@@ -30,6 +30,9 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
         &[
             "banned",
             " ban ",
+            "barred",
+            "expulsado de forma",
+            "excluded from",
             "blacklist",
             "blocklist",
             "gesperrt",
@@ -43,6 +46,9 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "забанен",
             "заблокирован",
             "封禁",
+            "bannlyst",
+            "utestengt",
+            "bandito",
         ],
     ),
     (KeptOutBy::GuestList, &["whitelist", "allowlist", "allow list", "not invited", "not on the list"]),
@@ -51,6 +57,12 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
         &[
             "server is full",
             "server full",
+            "house is full",
+            "no room",
+            "no free",
+            "slots full",
+            "no slots",
+            "full house",
             "no free slot",
             "too many players",
             "player limit",
@@ -83,6 +95,9 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "hasło",
             "пароль",
             "密码",
+            "lösenord",
+            "passord",
+            "adgangskode",
         ],
     ),
     (
@@ -110,13 +125,14 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
 
 /// As many as there may be.
 static FULL: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])";
+    let pattern = r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})(?:/| of )(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
-    let lower = format!(" {} ", text.to_lowercase());
+    // Codes and keys hold words together: SERVER_FULL, why=banned.
+    let lower = format!(" {} ", text.to_lowercase().replace(['_', '=', '"'], " "));
     let told = WORDS.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(what, _)| *what);
     let is_full = || FULL.captures_iter(text).any(|found| found["now"] == found["most"]);
     told.or_else(|| is_full().then_some(KeptOutBy::FullServer))

@@ -52,6 +52,8 @@ const CLASSES: [(Event, &[&str]); 11] = [
         Event::Cause(Code::ContentDiffers),
         &[
             "checksum",
+            "sums ",
+            "sum ",
             "hash",
             "crc",
             "corrupt",
@@ -122,6 +124,9 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "incompatible",
             "mismatch",
             "does not match",
+            "not the same",
+            "not equal",
+            "unequal",
             "doesn't match",
             "differs",
             "but server has",
@@ -192,6 +197,18 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "unrecognized",
             "forbidden",
             "surplus",
+            "unknown:",
+            "unknown item",
+            "extra:",
+            "foreign",
+            "not ours",
+            "not mounted here",
+            "not in use here",
+            "not known here",
+            "not admitted",
+            "superfluous",
+            "not wanted",
+            "not on our list",
         ],
     ),
     (
@@ -252,6 +269,24 @@ pub fn meaning(text: &str) -> Option<Event> {
         return None;
     }
     classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
+}
+
+/// A text with blanks for its words of failure, and for what is written together with those.
+pub fn without_words(text: &str) -> String {
+    // Letters whose small forms are longer would shift all places.
+    let lower = text.to_lowercase();
+    if lower.len() != text.len() {
+        return text.to_owned();
+    }
+    let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-');
+    let mut out = text.to_owned();
+    let found = WORDS.0.find_overlapping_iter(&lower).filter(|found| begins_word(&lower, found.start()));
+    for (start, end) in found.map(|found| (found.start(), found.end())) {
+        let start = text[..start].trim_end_matches(is_part).len();
+        let end = text.len() - text[end..].trim_start_matches(is_part).len();
+        out.replace_range(start..end, &" ".repeat(end - start));
+    }
+    out
 }
 
 /// What a text whose words mean this tells of the game's version, or of that of its loader, which is called so.

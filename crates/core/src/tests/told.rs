@@ -99,6 +99,54 @@ fn evening(tries: &str) -> String {
     "10:01:00 玩家 osier 请求加入\n10:01:02 玩家 osier 的模组 weir 内容不一致\n10:01:02 玩家 osier 缺少模组 skerry\n10:01:03 玩家 osier 被拒绝\n10:02:00 玩家 mallow 请求加入\n10:02:03 玩家 mallow 已加入\n",
     &["content-differs weir - -", "mod-missing skerry - -"]
 )]
+#[case::a_table(
+    "10:01:00\t1\tosier\tbell\t\t\t\n10:01:01\t1\tosier\tweigh\tweir\t1.0.7\t-\tno\n10:01:01\t1\tosier\tweigh\tskerry\t0.9.2+a1\t0.9.2+b7\tno\n10:01:01\t1\tosier\tweigh\tlugworm\t2.0.1\t2.0.1\tso\n10:01:02\t1\tosier\tout\t\t\t\n10:02:00\t2\tmallow\tbell\t\t\t\n10:02:01\t2\tmallow\tweigh\tweir\t1.0.7\t1.0.7\tso\n10:02:02\t2\tmallow\tseat\t\t\t\n",
+    &["content-differs skerry - -", "mod-missing weir 1.0.7 -"]
+)]
+#[case::told_below_his_name_alone(
+    "10:01:00 * osier\n10:01:01 * | five holds\n10:01:02 * | weir: his 1.0.3, ours 1.0.7\n10:01:03 * sent away\n10:02:00 * mallow\n10:02:01 * | five holds\n10:02:03 * let in\n10:02:09 cache of skerry is missing, made anew\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::values_that_differ_in_one_line_and_not_in_others(
+    "10:01:00 say=ring who=osier\n10:01:01 say=held who=osier hold=weir a=1.0.7 b=1.0.3\n10:01:01 say=held who=osier hold=skerry a=0.9.2 b=0.9.2\n10:01:02 say=out who=osier\n10:02:00 say=ring who=mallow\n10:02:01 say=held who=mallow hold=weir a=1.0.7 b=1.0.7\n10:02:01 say=held who=mallow hold=skerry a=0.9.2 b=0.9.2\n10:02:02 say=seat who=mallow\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::one_that_is_not_wanted(
+    "10:01:00 osier rings\n10:01:01 the module gannet, with osier, is foreign\n10:01:02 osier sent off\n10:02:00 mallow rings\n10:02:02 mallow let in\n",
+    &["mod-extra gannet - -"]
+)]
+#[case::an_answer_and_what_it_should_be(
+    "10:01:00 osier < ring\n10:01:01 osier < weir 1.0.3\n10:01:01 osier > weir 1.0.7 !\n10:01:02 osier > refused\n10:02:00 mallow < ring\n10:02:01 mallow < weir 1.0.7\n10:02:02 mallow > let in\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::lists_of_both_sides(
+    "10:01:00 osier rings\n10:01:01 osier differs\n10:01:01   house eiderdown=1.4.0:0aa11b skerry=0.9.2:0bb22c lugworm=2.0.1:0cc33d samphire=3.1.0:0dd44e weir=1.0.7:0ee55f\n10:01:01   guest eiderdown=1.4.0:0aa11b skerry=0.9.2:0bb99c lugworm=2.0.1:0cc33d samphire=3.1.0:0dd44e gannet=1.1.0:0ff66a\n10:01:02 osier sent off\n10:02:00 mallow rings\n10:02:02 mallow let in\n",
+    &["content-differs skerry - -", "mod-extra gannet - 1.1.0", "mod-missing weir 1.0.7 -"]
+)]
+#[case::digests_behind_versions_of_a_list(
+    "10:01:00 mallow rings\n10:01:01 mallow brings eiderdown@1.4.0~1a1b, skerry@0.9.2~2a2b, lugworm@2.0.1~3a3b, samphire@3.1.0~4a4b, weir@1.0.7~5a5b\n10:01:02 mallow let in\n10:02:00 osier rings\n10:02:01 osier brings eiderdown@1.4.0~1a1b, skerry@0.9.2~9f9e, lugworm@2.0.1~3a3b, samphire@3.1.0~4a4b, weir@1.0.7~5a5b\n10:02:02 osier refused\n",
+    &["content-differs skerry - -"]
+)]
+#[case::an_address_that_stands_for_the_player(
+    "10:01:00 open 10.0.0.7:4411\n10:01:00 10.0.0.7:4411 is osier\n10:01:01 10.0.0.7:4411 other version: weir (1.0.3/1.0.7)\n10:01:02 10.0.0.7:4411 closed: holds\n10:02:00 open 10.0.0.8:4412\n10:02:00 10.0.0.8:4412 is mallow\n10:02:03 10.0.0.8:4412 spawned\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::what_must_be_there_and_is_not_ours(
+    "10:01:00 osier rings\n10:01:01 weir of osier is not ours\n10:01:02 osier sent off\n10:02:00 mallow rings\n10:02:02 mallow let in\n",
+    &["content-differs weir - -"]
+)]
+#[case::words_that_deny_something(
+    "10:01:00 osier rings\n10:01:01 osier did not show weir\n10:01:02 osier sent off\n10:02:00 mallow rings\n10:02:02 mallow let in\n",
+    &["mod-missing weir - -"]
+)]
+#[case::words_that_tell_nothing(
+    "10:01:00 osier rings\n10:01:01 osier made a mess of weir\n10:01:02 osier sent off\n10:02:00 mallow rings\n10:02:02 mallow let in\n",
+    &["version-other weir - -"]
+)]
+#[case::a_word_behind_a_greeting(
+    "10:01:00 mallow would like to come aboard.\n10:01:01 Welcome aboard, mallow!\n10:01:10 teasel would like to come aboard.\n10:01:11 Welcome aboard, teasel!\n10:02:00 osier would like to come aboard.\n10:02:01 Sorry, osier: your \"weir\" is 1.0.3; ours is 1.0.7.\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
 fn a_try_that_no_pattern_could_tell(#[case] tries: &str, #[case] wanted: &[&str]) {
     assert_eq!(told(&evening(tries), "osier", true), wanted, "with the server measured");
 }
@@ -117,6 +165,16 @@ fn the_servers_own_list_tells_its_mods(#[case] log: &str) {
     assert_eq!(told(log, "osier", false), ["mod-missing weir 1.0.7 -"]);
 }
 
+#[test]
+fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
+    let list: String = (1..)
+        .zip(MODS)
+        .map(|(number, (id, version))| format!("10:00:01 hall: #{number:02} {id} {version}\n"))
+        .collect();
+    let tries = "10:01:00 door: osier rings\n10:01:01 door: osier #05 1.0.3 <> 1.0.7\n10:01:02 door: osier refused\n10:02:00 door: mallow rings\n10:02:02 door: mallow let in\n";
+    assert_eq!(told(&format!("{list}{tries}"), "osier", true), ["version-other weir 1.0.7 1.0.3"]);
+}
+
 #[rstest]
 #[case::a_ban("10:01:00 osier knocks\n10:01:02 osier is banned\n10:01:09 cache of weir is missing, made anew\n")]
 #[case::a_full_server(
@@ -130,6 +188,12 @@ fn the_servers_own_list_tells_its_mods(#[case] log: &str) {
 )]
 #[case::before_he_got_in(
     "10:01:00 osier knocks\n10:01:01 osier lacks weir 1.0.7\n10:01:02 osier refused\n10:04:00 osier knocks\n10:04:02 osier let in\n"
+)]
+#[case::an_answer_that_is_right(
+    "10:01:00 mallow < ring\n10:01:01 mallow < weir 1.0.7 9a1b2c\n10:01:01 mallow < skerry 0.9.2 1d2e3f\n10:01:02 mallow > come\n10:02:00 osier < ring\n10:02:01 osier < weir 1.0.7 9a1b2c\n10:02:01 osier < skerry 0.9.2 1d2e3f\n10:02:02 osier > come\n"
+)]
+#[case::what_comes_behind_the_end_of_a_block(
+    "10:01:00 * mallow\n10:01:03 * let in\n10:02:00 * osier\n10:02:03 * let in\n10:02:09 weir 1.0.7 is missing a picture\n"
 )]
 #[case::all_that_he_has(
     "10:01:00 osier knocks\n10:01:05 osier shows: eiderdown=1.4.0, skerry=0.9.2, lugworm=2.0.1, samphire=3.1.0, weir=1.0.7\n10:01:09 osier sent off, password\n"

@@ -1,4 +1,4 @@
-//! Who or what is meant by a number: many programs name a player once, with the number of his line, or each mod once, with its place
+//! Who or what is meant by a number or an address: many programs name a player once, with the number of his line, or each mod once, with its place
 //! in the list, and from then on say the number alone.
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -7,16 +7,20 @@ use std::sync::LazyLock;
 
 use regex::{Captures, Match, Regex};
 
-use super::lines::message;
+use super::lines::{is_digest, message};
 use crate::diagnose::Needles;
 
 /// So many numbers are kept.
 const MOST: usize = 20_000;
 
 static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:])(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b";
+    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:]?)(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5})\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
+
+/// A number behind a sign for numbers, whatever stands before that.
+static SIGNED: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new(r"(?<word>[#№])(?<id>\d{1,6})\b").expect("a pattern that is written here"));
 
 static WORDS: LazyLock<Regex> =
     LazyLock::new(|| Regex::new(r"[\p{L}_][\p{L}\d_-]*").expect("a pattern that is written here"));
@@ -30,18 +34,57 @@ pub fn with_mods(text: &str, needles: &Needles) -> Option<String> {
         [(_, id)] => Some(id.as_str().to_owned()),
         _ => None,
     };
-    let bound = counted(text, &named);
+    let counted = [&*NUMBERED, &*SIGNED].into_iter().find_map(|numbers| with_counted(text, needles, (numbers, &named)));
+    counted.or_else(|| with_digests(text, needles, &named))
+}
+
+static DIGEST: LazyLock<Regex> =
+    LazyLock::new(|| Regex::new(r"\b(?<word>[0-9A-Fa-f]{6,64})\b").expect("a pattern that is written here"));
+
+/// The same, with the digests that stand with one mod each; nothing where none stands alone elsewhere.
+fn with_digests(text: &str, needles: &Needles, named: &dyn Fn(&str) -> Option<String>) -> Option<String> {
+    let mut with: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
+    for line in text.lines().map(message).take(MOST) {
+        let mut digests = DIGEST.find_iter(line).map(|found| found.as_str()).filter(|text| is_digest(text));
+        if let (Some(digest), None, Some(name)) = (digests.next(), digests.next(), named(line)) {
+            with.entry(digest).or_default().insert(name);
+        }
+    }
+    let bound = |digest: &str| with.get(digest).filter(|names| names.len() == 1).and_then(|names| names.first());
+    let alone = text.lines().map(message).filter(|line| needles.places(line).is_empty());
+    let names: BTreeSet<&String> =
+        alone.flat_map(|line| DIGEST.find_iter(line)).filter_map(|found| bound(found.as_str())).collect();
+    let is_list = with.values().flatten().collect::<BTreeSet<_>>().len() >= LISTED;
+    (is_list && !names.is_empty()).then(|| {
+        replaced(text, |message| {
+            let names_mods = !needles.places(message).is_empty();
+            let of = |found: Match<'_>| Some((found.range(), bound(found.as_str()).filter(|_| !names_mods)?.clone()));
+            DIGEST.find_iter(message).filter_map(of).collect()
+        })
+    })
+}
+
+/// The same, with the numbers that a pattern finds.
+fn with_counted(
+    text: &str,
+    needles: &Needles,
+    (numbers, named): (&'static Regex, &dyn Fn(&str) -> Option<String>),
+) -> Option<String> {
+    let bound = counted(text, (numbers, named));
     if bound.is_empty() {
         return None;
     }
     let is_alone = |(word, id): &(&str, &str)| bound.contains_key(&(*word, *id));
     let used = text.lines().map(message).filter(|line| needles.places(line).is_empty());
-    let is_used = used.flat_map(numbered).any(|(word, id)| is_alone(&(word.as_str(), id.as_str())));
+    let is_used =
+        used.flat_map(|line| numbered(line, numbers)).any(|(word, id)| is_alone(&(word.as_str(), id.as_str())));
     is_used.then(|| {
         replaced(text, |message| {
             let names_mods = !needles.places(message).is_empty();
             let name = |key: (&str, &str)| bound.get(&key).filter(|_| !names_mods).cloned();
-            numbered(message).filter_map(|(word, id)| Some((id.range(), name((word.as_str(), id.as_str()))?))).collect()
+            numbered(message, numbers)
+                .filter_map(|(word, id)| Some((id.range(), name((word.as_str(), id.as_str()))?)))
+                .collect()
         })
     })
 }
@@ -55,7 +98,7 @@ pub fn with_players(text: &str, players: &BTreeSet<String>) -> Option<String> {
     }
     let used = text.lines().map(message).filter(|line| named(line).is_none());
     let used: BTreeSet<(&str, &str)> = used
-        .flat_map(numbered)
+        .flat_map(|line| numbered(line, &NUMBERED))
         .map(|(word, id)| (word.as_str(), id.as_str()))
         .filter(|key| bound.contains_key(key))
         .collect();
@@ -66,7 +109,7 @@ pub fn with_players(text: &str, players: &BTreeSet<String>) -> Option<String> {
     Some(replaced(text, |message| {
         let player = self::named(message, players);
         let mut found = Vec::new();
-        for (word, id) in numbered(message) {
+        for (word, id) in numbered(message, &NUMBERED) {
             let key = (word.as_str().to_owned(), id.as_str().to_owned());
             if let Some(player) = player.filter(|_| used.contains(&(word.as_str(), id.as_str()))) {
                 now.insert(key, player.to_owned());
@@ -96,10 +139,13 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
     out
 }
 
-/// The numbers of a message, each with the word before it.
-fn numbered<'m>(message: &'m str) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
+/// The numbers of a message, each with the word before it; an address stands for itself.
+fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
     let word = |found: &Captures<'m>| found.name("word").or_else(|| found.name("letter"));
-    NUMBERED.captures_iter(message).filter_map(move |found| Some((word(&found)?, found.name("id")?)))
+    numbers.captures_iter(message).filter_map(move |found| {
+        let address = found.name("address");
+        Some((address.or_else(|| word(&found))?, address.or_else(|| found.name("id"))?))
+    })
 }
 
 fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {
@@ -107,7 +153,10 @@ fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {
 }
 
 /// The numbers of lines that follow each other and count up, each with a name of its own.
-fn counted<'t>(text: &'t str, named: &dyn Fn(&str) -> Option<String>) -> BTreeMap<(&'t str, &'t str), String> {
+fn counted<'t>(
+    text: &'t str,
+    (numbers, named): (&'static Regex, &dyn Fn(&str) -> Option<String>),
+) -> BTreeMap<(&'t str, &'t str), String> {
     let mut found = BTreeMap::new();
     let mut run: Vec<(&str, &str, String)> = Vec::new();
     let keep = |run: &mut Vec<(&'t str, &'t str, String)>, found: &mut BTreeMap<_, _>| {
@@ -116,8 +165,8 @@ fn counted<'t>(text: &'t str, named: &dyn Fn(&str) -> Option<String>) -> BTreeMa
         found.extend(std::mem::take(run).into_iter().filter(|_| is_list).map(|(word, id, name)| ((word, id), name)));
     };
     for line in text.lines().map(message).take(MOST) {
-        let next =
-            named(line).and_then(|name| numbered(line).next().map(|(word, id)| (word.as_str(), id.as_str(), name)));
+        let next = named(line)
+            .and_then(|name| numbered(line, numbers).next().map(|(word, id)| (word.as_str(), id.as_str(), name)));
         let counts_up = match (run.last(), &next) {
             (Some((word, before, _)), Some((other, id, _))) => {
                 word == other && before.parse::<u32>().ok().map(|before| before + 1) == id.parse().ok()
@@ -138,7 +187,7 @@ fn bound<'t>(text: &'t str, named: &dyn Fn(&str) -> Option<String>) -> BTreeMap<
     let mut with: BTreeMap<(&str, &str), BTreeSet<String>> = BTreeMap::new();
     for line in text.lines().map(message) {
         let Some(name) = named(line) else { continue };
-        for (word, id) in numbered(line) {
+        for (word, id) in numbered(line, &NUMBERED) {
             if with.len() < MOST {
                 with.entry((word.as_str(), id.as_str())).or_default().insert(name.clone());
             }

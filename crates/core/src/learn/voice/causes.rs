@@ -106,6 +106,11 @@ impl<'k> Looked<'k> {
         Some(((means, of_group("expected"), of_group("found")), confidence))
     }
 
+    /// The try that a line is of.
+    pub fn try_of(&self, line: usize) -> Option<&'k Episode> {
+        self.of.get(&line).copied()
+    }
+
     /// The tries that some lines are of, each once, by the first of its lines.
     pub fn tries_of<'l>(&self, lines: impl Iterator<Item = &'l usize>) -> BTreeMap<Option<usize>, &'k Episode> {
         lines.filter_map(|line| self.of.get(line)).map(|episode| (episode.lines.first().copied(), *episode)).collect()
@@ -127,7 +132,8 @@ impl<'k> Looked<'k> {
                 None => elsewhere += 1,
             }
         }
-        if self.is_of_everybody(kind) {
+        let says_nothing = self.kinds.kinds[kind].says_same() || self.joins.is_same_in_all(self.kinds, kind);
+        if says_nothing || self.is_of_everybody(kind) {
             return false;
         }
         let has_joins = self.joins.has(self.kinds.kinds[kind].side);

@@ -5,15 +5,18 @@ use std::sync::LazyLock;
 use regex::{Captures, Regex};
 use serde_json::Value as Json;
 
-use super::lines::{Piece, bare_version, plain_pieces, stands_apart};
+use super::lines::{MANY, Piece, bare_version, between, plain_pieces, stands_apart};
 use super::players::may_be_a_name;
+use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
-use crate::diagnose::Needles;
-use crate::logs::separator;
+use crate::diagnose::{Needles, means_failure, without_failure};
+use crate::rulebook::Event;
 
 /// Words and signs for a side that has nothing.
-pub const NOTHING: [&str; 12] =
-    ["none", "null", "nil", "absent", "missing", "nothing", "n/a", "-", "--", "---", "\u{2014}", "keine"];
+pub const NOTHING: [&str; 16] = [
+    "none", "null", "nil", "absent", "missing", "nothing", "n/a", "-", "--", "---", "\u{2014}", "keine", "?", "??",
+    "???", "\u{2205}",
+];
 /// So many mods of one line are looked at.
 const ITEMS: usize = 2_000;
 /// JSON within JSON is followed so far.
@@ -55,10 +58,9 @@ impl StatedValue {
     }
 }
 
-/// An entry of a list: a name, and perhaps its version.
+/// An entry of a list: a name, and perhaps its version, and a digest behind that.
 pub static LISTED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern =
-        r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s"'`\]})]*$"#;
+    let pattern = r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?(?:[~#/@:(]+(?<digest>[0-9A-Fa-f]{4,64})\b\)?)?)?[\s"'`\]})]*$"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -216,6 +218,66 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     item.values(&message[found.get_match().start()..]);
     // What has two versions is known to both sides.
     (item.versions.len() < 2).then_some(item)
+}
+
+/// Words for what a mod is.
+const KINDS_OF_MODS: [&str; 30] = [
+    "estensione",
+    "extensión",
+    "extensão",
+    "erweiterung",
+    "uitbreiding",
+    "bundle",
+    "unit",
+    "mod",
+    "mods",
+    "module",
+    "modul",
+    "módulo",
+    "modulo",
+    "moduł",
+    "модуль",
+    "мод",
+    "addon",
+    "add-on",
+    "package",
+    "pkg",
+    "paket",
+    "paquete",
+    "paquet",
+    "pacote",
+    "pakket",
+    "plugin",
+    "part",
+    "pack",
+    "component",
+    "extension",
+];
+
+/// A mod that nobody here has, in what is said of a player's mods in words for one that is not wanted: what stands in quotes, or behind
+/// the word for a mod, or is the one name that `is_new`.
+pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+    if means_failure(message) != Some(Event::Cause(Code::ModExtra)) {
+        return None;
+    }
+    // What stands in brackets at the beginning is a part of the program, or who it is about.
+    static TAGS: LazyLock<Regex> =
+        LazyLock::new(|| Regex::new(r"^(?:\s*\[[^\]]*\])+").expect("a pattern that is written here"));
+    let rest = without_failure(&message[TAGS.find(message).map_or(0, |tags| tags.end())..]);
+    let bare = |word: &str| word.trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
+    let words: Vec<&str> = rest.split(|c: char| c.is_whitespace() || matches!(c, '\'' | '’')).collect();
+    let is_name = |word: &&str| stands_alone(&bare(word)) && is_new(&bare(word)) && !is_kind_of_mod(&bare(word));
+    let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
+    let behind = words.windows(2).find(|two| is_kind_of_mod(&bare(two[0])) && is_name(&two[1])).map(|two| two[1]);
+    let mut names = words.iter().copied().filter(is_name);
+    let quoted = names.clone().find(is_quoted);
+    let only = || names.next().filter(|_| names.next().is_none());
+    let name = bare(quoted.or(behind).or_else(only)?);
+    Some(Item { words: vec![message.to_owned()], ..Item::bare(FoldedId::from(name.as_str()), false) })
+}
+
+fn is_kind_of_mod(word: &str) -> bool {
+    KINDS_OF_MODS.contains(&word.to_lowercase().as_str())
 }
 
 struct JsonReader<'n> {
@@ -406,6 +468,8 @@ impl Item {
     fn values(&mut self, text: &str) {
         let mut after = String::new();
         let pieces = plain_pieces(text);
+        // In a table, what stands in a cell of its own is all that is said there.
+        self.has_none |= text.split('\t').skip(1).any(|cell| NOTHING.contains(&cell.trim().to_lowercase().as_str()));
         for (at, piece) in pieces.iter().enumerate() {
             match piece {
                 Piece::Version(version) => self.versions.push(StatedValue::new(version, &after)),
@@ -430,7 +494,7 @@ fn of_text(
 ) -> Vec<Item> {
     let named = needles.places(message);
     let places: Vec<(usize, usize)> = named.iter().map(|(place, _)| *place).collect();
-    if let Some(between) = separator(message, &places).or_else(|| of_many(message, &places)) {
+    if let Some(between) = between(message, &places) {
         return of_list(message, (&places, between), needles, is_player);
     }
     let (place, id, is_known) = match (named.first(), unknown) {
@@ -441,6 +505,17 @@ fn of_text(
         },
         (None, None) => return Vec::new(),
     };
+    // Of many, what stands behind each is said of it.
+    if named.len() >= MANY && unknown.is_none() {
+        let ends = places.iter().skip(1).map(|next| next.0).chain([message.len()]);
+        let each = named.iter().zip(ends).map(|(((_, begin), id), end)| {
+            let mut item = Item::bare((*id).clone(), true);
+            item.values(&message[*begin..end.max(*begin)]);
+            item.words.push(message.to_owned());
+            item
+        });
+        return each.take(ITEMS).collect();
+    }
     let mut item = Item::bare(id, is_known);
     let (before, behind) = (&message[..place.0], &message[place.1..]);
     item.values(before);
@@ -469,19 +544,6 @@ fn mark(before: &str) -> Option<char> {
     stands_apart.then_some(sign)
 }
 
-/// What stands between many names, of which some are nobody's here.
-fn of_many(message: &str, places: &[(usize, usize)]) -> Option<&'static str> {
-    let (first, last) = (places.first()?, places.last()?);
-    let list = &message[first.0..last.1];
-    [",", ";", "|"].into_iter().find(|between| {
-        let parts = list.split(between).count();
-        places.len() >= MANY && parts >= places.len() && parts <= places.len() + places.len() / 3 + 1
-    })
-}
-
-/// So many names with the same sign between them are a list, whatever else stands there.
-const MANY: usize = 3;
-
 /// The mods of a list in one line, also those in it that nobody knows.
 fn of_list(
     message: &str,
@@ -490,9 +552,10 @@ fn of_list(
     is_player: &dyn Fn(&str) -> bool,
 ) -> Vec<Item> {
     let first = places.first().map_or(0, |place| place.0);
-    let begin = message[..first].rfind([':', '[', '{', '(']).map_or(0, |at| at + 1);
+    let opens: &[char] = if between == " " { &[' '] } else { &[':', '[', '{', '('] };
+    let begin = message[..first].rfind(opens).map_or(0, |at| at + 1);
     // A name that nobody knows may stand first.
-    let is_one_of_them = message[begin..first].contains(between);
+    let is_one_of_them = between != " " && message[begin..first].contains(between);
     let begin = if is_one_of_them { begin } else { first };
     let header = message[..begin].to_owned();
     let item = |text: &str| {
@@ -507,8 +570,9 @@ fn of_list(
         let is_name = stands_alone(first) && !is_player(first) && stands_like_others;
         let (id, tail) = known.or_else(|| is_name.then(|| (FoldedId::from(first), tail.to_owned())))?;
         let versions = version.iter().map(|text| StatedValue::new(text, "")).collect();
+        let digests = listed.name("digest").iter().map(|text| StatedValue::new(text.as_str(), "")).collect();
         let words = [tail, header.clone()].into_iter().filter(|words| !words.is_empty()).collect();
-        Some(Item { versions, words, ..Item::bare(id, is_known) })
+        Some(Item { versions, digests, words, ..Item::bare(id, is_known) })
     };
     let found: Vec<Item> = message[begin..].split(between).take(ITEMS).filter_map(item).collect();
     odd_ones(found, &header)

@@ -3,15 +3,19 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
-use super::kinds::Kinds;
+use super::kinds::{Kind, Kinds};
 use super::model::{LearnedEvent, Sign};
+use crate::base::finding::Code;
 use crate::base::ids::same_name;
-use crate::diagnose::elsewhere;
+use crate::diagnose::{elsewhere, means_failure};
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
-const WELL: [&str; 36] = [
+const WELL: [&str; 39] = [
     "accept",
+    "comes in",
+    "est entré",
+    "está dentro",
     "welcom",
     "joined",
     "entered",
@@ -49,7 +53,10 @@ const WELL: [&str; 36] = [
     "进入",
 ];
 /// Beginnings of words for one that did not.
-const ILL: [&str; 33] = [
+const ILL: [&str; 36] = [
+    "nekad",
+    "nektet",
+    "afvist",
     "refus",
     "reject",
     "denied",
@@ -120,12 +127,23 @@ pub struct Episode {
     pub went_well: Option<bool>,
     /// Whether words say so.
     pub by_words: bool,
+    /// Whether it is told in one block, of which the first line alone says whose it is.
+    pub is_block: bool,
 }
 
 impl Episode {
     /// One without a line yet.
     const fn new(log: usize, player: Option<Rc<str>>) -> Self {
-        Self { log, player, lines: Vec::new(), pending: Vec::new(), outcome: None, went_well: None, by_words: false }
+        Self {
+            log,
+            player,
+            lines: Vec::new(),
+            pending: Vec::new(),
+            outcome: None,
+            went_well: None,
+            by_words: false,
+            is_block: false,
+        }
     }
 }
 
@@ -137,6 +155,8 @@ struct TryWords {
     goes: bool,
     /// Of a try.
     tries: bool,
+    /// Of something that is not wanted.
+    is_of_unwanted: bool,
 }
 
 impl TryWords {
@@ -149,6 +169,7 @@ impl TryWords {
                 tone: tone(&words).or_else(kept_out),
                 goes: has_word(&words, &GOES),
                 tries: has_word(&words, &TRIES),
+                is_of_unwanted: means_failure(&words) == Some(Event::Cause(Code::ModExtra)),
             }
         });
         each.collect()
@@ -167,7 +188,8 @@ impl Ending {
     /// Whether the tries that end so went well.
     fn is_well(self, others_name_mods: bool) -> Option<bool> {
         self.by_words.or_else(|| match (self.with_mods, self.joins) {
-            (0, _) if others_name_mods => Some(true),
+            // One that ended as no other did is none that tells how tries go well.
+            (0, 2..) if others_name_mods => Some(true),
             (with, all) if with * 10 >= all * 7 => Some(false),
             _ => None,
         })
@@ -189,8 +211,9 @@ impl Joins {
     /// `most` is how many mods are most of them.
     pub fn of(kinds: &Kinds, loaded: &[usize], most: usize) -> Self {
         let start = start(kinds);
-        let mut joins = Self { episodes: episodes(kinds, start, loaded), start, endings: BTreeMap::new() };
         let said = TryWords::of(kinds);
+        let episodes = blocks((kinds, &said), start, loaded).unwrap_or_else(|| episodes((kinds, &said), start, loaded));
+        let mut joins = Self { episodes, start, endings: BTreeMap::new() };
         for episode in &mut joins.episodes {
             episode.outcome = outcome((kinds, &said), episode, start);
         }
@@ -208,7 +231,8 @@ impl Joins {
                 *named.entry(seen.kind).or_default() += seen.mods().len();
             }
             let mut own = named.into_iter().filter(|(_, mods)| (1..most).contains(mods));
-            own.any(|(kind, _)| kinds.kinds[kind].names_mods() && !chatter.contains(&kind))
+            let tells = |kind: usize| kinds.kinds[kind].names_mods() && !kinds.kinds[kind].says_same();
+            own.any(|(kind, _)| tells(kind) && !chatter.contains(&kind))
         };
         let mut endings: BTreeMap<usize, Ending> = BTreeMap::new();
         for episode in &self.episodes {
@@ -247,7 +271,8 @@ impl Joins {
         }
         let named: BTreeSet<usize> = with.keys().map(|(kind, _)| *kind).collect();
         if tries.len() == 1 {
-            return named.into_iter().filter(|kind| self.says_one_thing(kinds, *kind)).collect();
+            let is_chatter = |kind: &usize| self.says_one_thing(kinds, *kind) || self.is_same_in_all(kinds, *kind);
+            return named.into_iter().filter(is_chatter).collect();
         }
         let is_everywhere = |kind: &usize| {
             let share = |(ending, all): (&usize, &usize)| {
@@ -269,6 +294,21 @@ impl Joins {
         let is_one = told.windows(2).all(|pair| pair[0] == pair[1]);
         let names_nobody = told.iter().flatten().all(|(nobody, _)| *nobody);
         is_one && names_nobody && told.len() >= 3 && told.len() * 10 >= self.episodes.len() * 6
+    }
+
+    /// Whether lines of a kind say the same of the same mods in each of several tries, and no word of failure: what is said of everybody
+    /// tells nothing of one.
+    pub fn is_same_in_all(&self, kinds: &Kinds, kind: usize) -> bool {
+        let said = |episode: &Episode| -> Vec<_> {
+            let own = episode.lines.iter().map(|line| &kinds.lines[*line]).filter(|seen| seen.kind == kind);
+            own.map(|seen| (seen.mods(), seen.versions(), seen.digests())).collect()
+        };
+        let mut of_server = self.episodes.iter().filter(|episode| episode.player.is_some());
+        let Some(first) = of_server.next().map(said).filter(|said| !said.is_empty()) else { return false };
+        let mut others = of_server.peekable();
+        others.peek().is_some()
+            && others.all(|other| said(other) == first)
+            && means_failure(&kinds.kinds[kind].words()).is_none()
     }
 
     /// The try that a line is of.
@@ -358,7 +398,7 @@ fn start(kinds: &Kinds) -> Option<usize> {
     counts.into_iter().max_by_key(|(kind, count)| (*count, std::cmp::Reverse(*kind))).map(|(kind, _)| kind)
 }
 
-fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episode> {
+fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[usize]) -> Vec<Episode> {
     let mut all: Vec<Episode> = Vec::new();
     let mut open: BTreeMap<(usize, Rc<str>), usize> = BTreeMap::new();
     let mut speaks: Option<usize> = None;
@@ -388,7 +428,7 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
             let episode = &mut all[own];
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
             let goes_on = behind && (seen.depth > 0 || seen.is_bare);
-            if !kind.names_mods() && !goes_on {
+            if !kind.names_mods() && !goes_on && !said[seen.kind].is_of_unwanted {
                 continue;
             }
             if behind && (seen.is_prompt || goes_on) { episode.lines.push(at) } else { episode.pending.push(at) }
@@ -397,11 +437,41 @@ fn episodes(kinds: &Kinds, start: Option<usize>, loaded: &[usize]) -> Vec<Episod
     all
 }
 
+/// Tries of which one line says whose they are, and the lines behind it, up to the next such line, how they went. Nothing where players
+/// are named in other lines too, or where that line says by itself how it went.
+fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[usize]) -> Option<Vec<Episode>> {
+    let start = start.filter(|start| said[*start].tone.is_none())?;
+    let names_players = |kind: &(usize, &Kind)| kind.1.side == Role::Server && kind.1.names_a_player();
+    if !kinds.kinds.iter().enumerate().filter(names_players).all(|(at, _)| at == start) {
+        return None;
+    }
+    let starts = &kinds.kinds[start].lines;
+    let ends = starts.iter().skip(1).copied().chain([kinds.lines.len()]);
+    let mut all: Vec<Episode> = Vec::new();
+    for (first, end) in starts.iter().zip(ends) {
+        let log = kinds.lines[*first].log;
+        let is_own = |line: &usize| kinds.lines[*line].log == log && kinds.kind(*line).side == Role::Server;
+        let own: Vec<usize> = (*first..end).filter(is_own).collect();
+        // What comes behind the last word for how it went is of nobody.
+        let is_plain = |line: &usize| *line != *first && !kinds.kind(*line).names_mods();
+        let is_last = |line: &usize| is_plain(line) && said[kinds.lines[*line].kind].tone.is_some();
+        let last = own.iter().rposition(is_last).or_else(|| own.iter().rposition(is_plain))?;
+        // But for what is further in: that goes on with it.
+        let more = own[last + 1..].iter().take_while(|line| kinds.lines[**line].depth > 0).count();
+        let is_told = |line: &usize| !loaded.contains(&kinds.lines[*line].kind);
+        let lines = own.into_iter().take(last + 1 + more).filter(is_told).collect();
+        let player = kinds.lines[*first].player.clone();
+        all.push(Episode { lines, is_block: true, ..Episode::new(log, player) });
+    }
+    Some(all)
+}
+
 /// The line of a player that tells how it ended: the last that is neither the first nor only says that he goes.
 fn outcome((kinds, said): (&Kinds, &[TryWords]), episode: &Episode, start: Option<usize>) -> Option<usize> {
     let own = episode.lines.iter().copied().filter(|line| {
         let seen = &kinds.lines[*line];
-        seen.player.is_some() && seen.player == episode.player && Some(seen.kind) != start
+        let is_his = seen.player.is_some() && seen.player == episode.player;
+        (is_his || episode.is_block) && Some(seen.kind) != start
     });
     let (mut own, with_mods): (Vec<usize>, Vec<usize>) = own.partition(|line| kinds.lines[*line].mods().is_empty());
     // Some say in one line that he is sent away, and for which mods.

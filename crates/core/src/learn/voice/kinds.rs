@@ -75,6 +75,14 @@ impl Kind {
         self.pieces.iter().any(Piece::is_player)
     }
 
+    /// Whether two values in it are the same: nothing is wrong with what it is about.
+    pub fn says_same(&self) -> bool {
+        let is_value = |piece: &Piece| matches!(piece, Piece::Version(_) | Piece::Digest(_));
+        let values: Vec<&Piece> = self.pieces.iter().filter(|piece| is_value(piece)).collect();
+        let is_again = |at: usize| values[..at].contains(&values[at]);
+        values.len() > 1 && (0..values.len()).filter(|at| is_again(*at)).count() * 2 >= values.len()
+    }
+
     /// What it says beside names, in words.
     pub fn words(&self) -> String {
         let each = self.pieces.iter().map(|piece| match piece {
@@ -84,7 +92,7 @@ impl Kind {
             Piece::Mod(..) | Piece::Mods(..) => "X".to_owned(),
             Piece::Player(_) => "N".to_owned(),
             Piece::Version(version) => version.clone(),
-            Piece::Number | Piece::Mixed | Piece::Digest(_) => "0".to_owned(),
+            Piece::Number | Piece::Mixed | Piece::Address | Piece::Digest(_) => "0".to_owned(),
         });
         each.collect()
     }
@@ -117,6 +125,7 @@ impl Kind {
                 Piece::Blank => out.push_str(r"\s+"),
                 Piece::Number => out.push_str(r"\d+"),
                 Piece::Mixed => out.push_str(r"\w+"),
+                Piece::Address => out.push_str(r"[\d.]+:\d+"),
                 Piece::Version(_) => out.push_str(&group(r"v?\d+\.[\w.+-]+")),
                 Piece::Digest(_) => out.push_str(&group("[0-9A-Fa-f]+")),
                 Piece::Mod(..) if has_mod => out.push_str(if self.has_blanks { ".+?" } else { r"\S+" }),

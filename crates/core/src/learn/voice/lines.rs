@@ -34,6 +34,8 @@ pub enum Piece {
     Number,
     /// Letters and digits that may differ with each line.
     Mixed,
+    /// An address of a network with its port.
+    Address,
     /// A version.
     Version(String),
     /// A digest.
@@ -111,7 +113,7 @@ pub struct Lines {
 }
 
 static PIECES: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?<blank>\s+)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
+    let pattern = r"(?<blank>\s+)|(?<address>\b\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}\b)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -125,8 +127,31 @@ static HEAD: LazyLock<Regex> = LazyLock::new(|| {
     Regex::new(&head).expect("a pattern that is written here")
 });
 
-static VERSION_BEHIND: LazyLock<Regex> =
-    LazyLock::new(|| Regex::new(&format!("^{VERSION_OF}")).expect("a pattern that is written here"));
+/// What stands behind the last of a list: its version, and its digest.
+static VALUES_BEHIND: LazyLock<Regex> = LazyLock::new(|| {
+    Regex::new(&format!("^{VERSION_OF}(?:[~#/+@:(]+[0-9A-Fa-f]{{4,64}}\\b\\)?)?"))
+        .expect("a pattern that is written here")
+});
+
+/// What stands between the mods of a list.
+pub fn between(message: &str, places: &[(usize, usize)]) -> Option<&'static str> {
+    separator(message, places).or_else(|| of_many(message, places))
+}
+
+/// What stands between many names, of which some are nobody's here.
+fn of_many(message: &str, places: &[(usize, usize)]) -> Option<&'static str> {
+    let (first, last) = (places.first()?, places.last()?);
+    let list = &message[first.0..last.1];
+    [",", ";", "|", " "].into_iter().find(|between| {
+        let parts = list.split(between).count();
+        // Words have blanks between them too: only names that each have a value of their own are a list.
+        let has_values = *between != " " || list.matches(['=', '@', ':']).count() >= places.len() - 1;
+        places.len() >= MANY && has_values && parts >= places.len() && parts <= places.len() + places.len() / 3 + 1
+    })
+}
+
+/// So many names with the same sign between them are a list, whatever else stands there.
+pub const MANY: usize = 3;
 
 /// Every line of some logs; of very many, the last ones, and of very many shapes, the first.
 pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
@@ -282,7 +307,13 @@ fn values(pieces: Vec<Piece>) -> Option<Box<Values>> {
             Piece::Mods(ids, _) => values.mods.extend(ids),
             Piece::Version(version) => values.versions.push(bare_version(&version).to_owned()),
             Piece::Digest(digest) => values.digests.push(digest.to_lowercase()),
-            Piece::Word(_) | Piece::Sign(_) | Piece::Blank | Piece::Number | Piece::Mixed | Piece::Player(_) => {}
+            Piece::Word(_)
+            | Piece::Sign(_)
+            | Piece::Blank
+            | Piece::Number
+            | Piece::Mixed
+            | Piece::Address
+            | Piece::Player(_) => {}
         }
     }
     (values != Values::default()).then(|| Box::new(values))
@@ -294,10 +325,10 @@ pub fn pieces(message: &str, needles: &Needles) -> Vec<Piece> {
     let places: Vec<(usize, usize)> = named.iter().map(|(place, _)| *place).collect();
     let mut found = Vec::new();
     let mut at = 0;
-    if let (Some(between), Some(first), Some(last)) = (separator(message, &places), places.first(), places.last()) {
+    if let (Some(between), Some(first), Some(last)) = (between(message, &places), places.first(), places.last()) {
         plain(&message[..first.0], &mut found);
         found.push(Piece::Mods(named.iter().take(LISTED).map(|(_, id)| (*id).clone()).collect(), between));
-        at = last.1 + VERSION_BEHIND.find(&message[last.1..]).map_or(0, |version| version.end());
+        at = last.1 + VALUES_BEHIND.find(&message[last.1..]).map_or(0, |values| values.end());
     } else {
         for ((start, end), id) in named.into_iter().take(LISTED) {
             if start < at {
@@ -325,12 +356,10 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
         let all = whole_word(&captures, text);
         at = captures.get_match().start() + all.len();
         let is = |name| captures.name(name).is_some();
-        let is_digest = |text: &str| {
-            let digits = text.bytes().filter(u8::is_ascii_digit).count();
-            digits > usize::from(text.len() < 8) && digits < text.len()
-        };
         found.push(if is("blank") {
             Piece::Blank
+        } else if is("address") {
+            Piece::Address
         } else if is("version") {
             Piece::Version(all.to_owned())
         } else if is("digest") && is_digest(all) {
@@ -345,6 +374,12 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
             Piece::Sign(all.to_owned())
         });
     }
+}
+
+/// Whether some hexadecimal digits are a digest on their face: short ones have two digits, or they may be a word.
+pub fn is_digest(text: &str) -> bool {
+    let digits = text.bytes().filter(u8::is_ascii_digit).count();
+    digits > usize::from(text.len() < 8) && digits < text.len()
 }
 
 /// What a match stands for: a word goes up to a dash behind which a version begins.
@@ -387,16 +422,18 @@ pub fn without_tags(pieces: &mut Vec<Piece>) {
     }
 }
 
-/// What lines of one kind have in common.
+/// What lines of one kind have in common. Two values that are the same are another kind than two that differ.
 pub fn skeleton(pieces: &[Piece]) -> String {
     let mut text = String::new();
-    for piece in pieces {
+    for (at, piece) in pieces.iter().enumerate() {
         let _ = match piece {
+            Piece::Version(_) | Piece::Digest(_) if pieces[..at].contains(piece) => write!(text, "\u{1}="),
             Piece::Word(word) => write!(text, "{}", word.to_lowercase()),
             Piece::Sign(sign) => write!(text, "{sign}"),
             Piece::Blank => write!(text, " "),
             Piece::Number => write!(text, "\u{1}n"),
             Piece::Mixed => write!(text, "\u{1}x"),
+            Piece::Address => write!(text, "\u{1}a"),
             Piece::Version(_) => write!(text, "\u{1}v"),
             Piece::Digest(_) => write!(text, "\u{1}d"),
             Piece::Mod(..) => write!(text, "\u{1}m"),

@@ -4,6 +4,7 @@
 
 mod aliases;
 mod causes;
+mod digests;
 mod items;
 mod joins;
 mod kinds;
@@ -15,6 +16,9 @@ mod starts;
 mod told;
 mod trial;
 
+use std::collections::BTreeSet;
+
+use crate::logs::shown;
 use crate::rulebook::Role;
 use causes::Looked;
 use joins::Joins;
@@ -33,8 +37,10 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     let nobody_measured = evening.server.is_none() && evening.canon.is_none();
     let listed = nobody_measured.then(|| roster::listed(logs, Role::Server)).flatten();
     let known = Known::of(Evening { server: evening.server.or(listed.as_ref()), ..evening })?;
-    let with_mods: Vec<Option<String>> = logs.iter().map(|log| aliases::with_mods(log.text, &known.needles)).collect();
-    let named = in_place(logs, &with_mods);
+    let with_digests: Vec<Option<String>> = logs.iter().map(|log| digests::seen_as_such(log.text)).collect();
+    let named = in_place(logs, &with_digests);
+    let with_mods: Vec<Option<String>> = named.iter().map(|log| aliases::with_mods(log.text, &known.needles)).collect();
+    let named = in_place(&named, &with_mods);
     let mut lines = lines::read(&named, &known.needles);
     let players = players::found(&lines, evening.players);
     let with_players: Vec<Option<String>> = named.iter().map(|log| aliases::with_players(log.text, &players)).collect();
@@ -52,6 +58,11 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     let mut events = causes;
     events.extend(joins.events(&kinds));
     events.extend(starts::events(&kinds, &joins, &loaded));
+    // A pattern of a line in which a name stands for a number, or for a digest, knows no line as it is written.
+    if with_mods.iter().any(Option::is_some) {
+        let written: BTreeSet<String> = logs.iter().flat_map(|log| log.text.lines()).map(shown).collect();
+        events.retain(|event| !event.is_cause() || written.contains(&event.example));
+    }
     trial::keep_what_holds(&mut events, logs, (&kinds, &joins));
     let client_got_in = joins.client_got_in();
     Ok(Voice { events, players, client_got_in, told, unknown })

@@ -130,6 +130,15 @@ pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
             }
         }
     }
+    // Where somebody is known, whoever stands where he stands is known by that, and words for it may stand near others.
+    let with_him = who_stands_with(&places, told);
+    if with_him.iter().any(|word| !players.contains(word)) {
+        near.clear();
+    }
+    // Beside the name of somebody who is known, a letter with digits is the number of a line.
+    if told.iter().any(|name| shapes_of.contains_key(&name.to_lowercase()) && !is_numbered(name)) {
+        near.retain(|word| !is_numbered(word));
+    }
     let is_said_more_of = |word: &String| shapes_of.get(word).is_some_and(|shapes| *shapes > 1);
     match near.iter().any(is_said_more_of) {
         true => players.extend(near.into_iter().filter(is_said_more_of)),
@@ -141,7 +150,7 @@ pub fn found(lines: &Lines, told: &[String]) -> BTreeSet<String> {
     if players.is_empty() {
         players.extend(who_recurs(&places));
     }
-    players.extend(who_stands_with(&places, told));
+    players.extend(with_him);
     // Whoever stands where a player stands is one.
     for _ in 0..2 {
         let is_place = |words: &&BTreeSet<&str>| {
@@ -275,6 +284,14 @@ fn words(pieces: &[Piece]) -> impl Iterator<Item = (usize, &str)> {
         Piece::Word(word) => Some((at, word.as_str())),
         _ => None,
     })
+}
+
+/// Whether a word is a letter or two, and a number.
+fn is_numbered(word: &str) -> bool {
+    let digits = word.trim_start_matches(char::is_alphabetic);
+    (1..=2).contains(&(word.len() - digits.len()))
+        && digits.len() > 1
+        && digits.bytes().all(|byte| byte.is_ascii_digit())
 }
 
 /// Whether a word may be somebody's, or something's, name: no word that is said of them.

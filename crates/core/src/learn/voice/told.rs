@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 use regex::Regex;
 
 use super::causes::{Cause, Looked, wants};
-use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stranger};
+use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stranger, unwanted};
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::lines::Piece;
@@ -111,8 +111,45 @@ impl Marks {
     }
 }
 
+/// Whether words deny something.
+fn denies(words: &str) -> bool {
+    const DENIALS: [&str; 14] =
+        ["not", "no", "never", "isn't", "nicht", "nie", "niet", "pas", "non", "não", "нет", "не", "without", "ohne"];
+    let lower = words.to_lowercase();
+    lower.split(|c: char| !c.is_alphanumeric() && c != '\'').any(|word| DENIALS.contains(&word))
+}
+
+/// A version without what tells builds of it apart.
+fn release(version: &str) -> &str {
+    version.split_once('+').map_or(version, |(release, _)| release)
+}
+
 fn last_lines(episode: &Episode) -> &[usize] {
     &episode.lines[episode.lines.len().saturating_sub(LINES)..]
+}
+
+/// What lists of players say that got in, and the server's.
+#[derive(Default)]
+struct Usual {
+    /// What they differ in from what should be.
+    differences: BTreeSet<(FoldedId, &'static str)>,
+    /// The digests that they tell of a mod.
+    digests: BTreeMap<FoldedId, BTreeSet<String>>,
+}
+
+impl Usual {
+    /// Takes in the one digest of a mod.
+    fn knows(&mut self, item: &Item) {
+        if let [digest] = &item.digests[..] {
+            self.digests.entry(item.id.clone()).or_default().insert(digest.text.to_lowercase());
+        }
+    }
+
+    /// Whether all who got in had the same bytes of a mod, and this is another digest.
+    fn has_other_bytes(&self, item: &Item) -> bool {
+        let known = self.digests.get(&item.id).filter(|known| known.len() == 1);
+        known.zip(item.digests.first()).is_some_and(|(known, own)| !known.contains(&own.text.to_lowercase()))
+    }
 }
 
 /// All that a player has.
@@ -146,11 +183,13 @@ impl Reader<'_> {
             return events;
         }
         let says_why = last_lines(episode).iter().rev().copied().find(|line| elsewhere(self.text(*line)).is_some());
-        let mut causes = self.said(episode, &self.legend(), all.as_ref().map(|list| list.kind));
+        let of_all: BTreeSet<usize> = self.lists_in(episode).iter().chain(&all).map(|list| list.kind).collect();
+        let mut causes = self.said(episode, &self.legend(), &of_all);
         // Of somebody who is kept out for something else, what does not name him tells nothing.
         if says_why.is_some() {
             causes.retain(|(line, ..)| self.looked.kinds.lines[*line].player.is_some());
         }
+        self.temper(episode, &mut causes);
         let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, ..)| &item.id).collect();
         let listed = all.map(|list| self.listed(episode, &list, &named)).unwrap_or_default();
         let has_causes = !causes.is_empty() || !listed.is_empty();
@@ -164,8 +203,23 @@ impl Reader<'_> {
         events
     }
 
+    /// What stands behind the last line of a player, and goes on with none of his, tells nothing where his own lines do, and is a guess
+    /// where they don't.
+    fn temper(&self, episode: &Episode, causes: &mut Vec<ToldCause>) {
+        let lines = &self.looked.kinds.lines;
+        let last = episode.lines.iter().rev().copied().find(|line| lines[*line].player.is_some());
+        let is_behind = |line: usize| {
+            let seen = &lines[line];
+            last.is_some_and(|last| line > last) && !seen.is_bare && seen.depth == 0 && !episode.is_block
+        };
+        if causes.iter().any(|(line, ..)| !is_behind(*line)) {
+            causes.retain(|(line, ..)| !is_behind(*line));
+        }
+        causes.iter_mut().filter(|(line, ..)| is_behind(*line)).for_each(|(.., is_guess)| *is_guess = true);
+    }
+
     /// What lines about mods say of them.
-    fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: Option<usize>) -> Vec<ToldCause> {
+    fn said(&self, episode: &Episode, legend: &BTreeMap<String, Event>, of_all: &BTreeSet<usize>) -> Vec<ToldCause> {
         let mut found = Vec::new();
         let mut read = 0;
         let marks = self.marks(episode);
@@ -183,12 +237,13 @@ impl Reader<'_> {
                 true => !self.looked.is_of_good_joins(kind),
                 false => self.looked.is_of_bad_joins(kind),
             };
-            let counts = tells && Some(kind) != of_all;
+            let counts = tells && !of_all.contains(&kind);
             if !counts {
                 continue;
             }
             let is_named = self.looked.kinds.kinds[kind].names_mods();
             let items = block.map_or_else(|| self.of_line(line), |(item, ..)| vec![item]);
+            let items = self.with_answer(line, items, episode);
             let headers = self.headers(line, episode);
             let is_alone = items.len() == 1;
             for item in items {
@@ -203,14 +258,38 @@ impl Reader<'_> {
                 let by_code = || self.by_code(line, legend);
                 let by_mark = || self.by_mark(&item, &marks);
                 let said = self.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
-                let pooled = || self.looked.meaning_of(line).filter(|_| is_alone);
+                let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
+                let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
                 let read = said.map(|cause| (cause, false));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
-                let read = read.or_else(|| self.weakly(&item).map(|cause| (cause, true)));
+                let weakly = || self.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
+                let read = read.or_else(|| weakly().map(|cause| (cause, true)));
+                let read = read.or_else(|| self.at_all(&item, episode).filter(|_| is_alone).map(|cause| (cause, true)));
                 found.extend(read.map(|(cause, is_guess)| (line, item, cause, is_guess)));
             }
         }
         found
+    }
+
+    /// The one mod of a line with what the line right above says of the same, where that is something else: what he has, and what it
+    /// should have been.
+    fn with_answer(&self, line: usize, mut items: Vec<Item>, episode: &Episode) -> Vec<Item> {
+        let above = line.checked_sub(1).filter(|above| episode.lines.contains(above));
+        let (Some(above), [item]) = (above, &mut items[..]) else { return items };
+        let [answer] = &self.of_line(above)[..] else { return items };
+        let tells_one = |item: &Item| item.versions.len() == 1 && item.digests.len() < 2;
+        if answer.id != item.id || !tells_one(item) {
+            return items;
+        }
+        let texts = |values: &[StatedValue]| values.iter().map(|value| value.text.clone()).collect::<Vec<_>>();
+        let differs =
+            texts(&item.versions) != texts(&answer.versions) || texts(&item.digests) != texts(&answer.digests);
+        if tells_one(answer) && differs {
+            item.versions.extend(answer.versions.iter().cloned());
+            item.digests.extend(answer.digests.iter().cloned());
+        }
+        item.has_none |= answer.has_none && answer.versions.is_empty();
+        items
     }
 
     /// The differences that a try tells in two lines; without a sign for what comes there is none.
@@ -252,6 +331,9 @@ impl Reader<'_> {
     /// Two versions or digests, or one and nothing.
     fn by_values(&self, item: &Item) -> Option<Cause> {
         match (&item.versions[..], &item.digests[..]) {
+            ([a, b, ..], _) if a.text != b.text && release(&a.text) == release(&b.text) => {
+                Some((Event::Cause(Code::ContentDiffers), None, None))
+            }
             ([a, b, ..], _) if a.text != b.text => {
                 let (expected, found) = self.in_order(item, a, b);
                 Some((Event::Cause(Code::VersionOther), Some(expected), Some(found)))
@@ -289,6 +371,11 @@ impl Reader<'_> {
         let is_clear = |means: &Event| *means != Event::ModFailed;
         let own = item.words.iter().find_map(|words| means_failure(words).filter(is_clear));
         let means = own.or_else(|| headers.iter().find_map(|words| means_failure(words).filter(is_clear)))?;
+        // What players must have is wanted of them: that theirs is not means that it is another.
+        let is_wanted = item.is_known && self.looked.known.wanted_of_players().any(|id| *id == item.id);
+        if is_wanted && means == Event::Cause(Code::ModExtra) {
+            return Some((Event::Cause(Code::ContentDiffers), None, None));
+        }
         Some(self.with_version(item, means))
     }
 
@@ -325,6 +412,17 @@ impl Reader<'_> {
         })
     }
 
+    /// Of a try that went wrong, what is said of a mod and of no try that went well is a reason, whatever its words: that it is not
+    /// there, where they deny something, or else that it is another.
+    fn at_all(&self, item: &Item, episode: &Episode) -> Option<Cause> {
+        let went_wrong = episode.went_well == Some(false) && item.is_known;
+        let denies = || item.words.iter().any(|words| denies(words));
+        went_wrong.then(|| match denies() {
+            true => (Event::Cause(Code::ModMissing), None, None),
+            false => (Event::Cause(Code::VersionOther), None, None),
+        })
+    }
+
     /// A version alone is what is, or what should be where nothing is.
     fn with_version(&self, item: &Item, means: Event) -> Cause {
         let version = item.versions.first().map(|version| version.text.clone());
@@ -343,7 +441,7 @@ impl Reader<'_> {
     fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<ToldCause> {
         let ListOfAll { line, held, .. } = list;
         let line = *line;
-        let usual = self.usual(episode);
+        let usual = self.usual(episode, list);
         let mut found = Vec::new();
         for item in held {
             let version = item.versions.first().map(|version| version.text.clone());
@@ -351,6 +449,7 @@ impl Reader<'_> {
                 (Some(expected), Some(version)) if expected != version => {
                     (Event::Cause(Code::VersionOther), Some(expected.to_owned()), Some(version.clone()))
                 }
+                (Some(_), Some(_)) if usual.has_other_bytes(item) => (Event::Cause(Code::ContentDiffers), None, None),
                 _ if !item.is_known => (Event::Cause(Code::ModExtra), None, version),
                 _ => continue,
             };
@@ -361,36 +460,48 @@ impl Reader<'_> {
             let expected = self.looked.known.expected(id).map(str::to_owned);
             found.push((line, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None), false));
         }
-        found.retain(|(_, item, (means, ..), _)| !usual.contains(&(item.id.clone(), means.word())));
+        found.retain(|(_, item, (means, ..), _)| !usual.differences.contains(&(item.id.clone(), means.word())));
         // Lists that have next to nothing in common are not of the same things.
         let is_another = found.len() * 3 > self.looked.known.number() * 2;
         if is_another { Vec::new() } else { found }
     }
 
     /// What lists of players that got in differ in too: nobody is refused for that.
-    fn usual(&self, episode: &Episode) -> BTreeSet<(FoldedId, &'static str)> {
-        let mut usual = BTreeSet::new();
+    fn usual(&self, episode: &Episode, own: &ListOfAll) -> Usual {
+        let mut usual = Usual::default();
+        // What stands beside his own is the server's.
+        let beside = self.lists_in(episode).into_iter().filter(|list| list.kind != own.kind);
+        beside.flat_map(|list| list.held).for_each(|item| usual.knows(&item));
         let got_in = |other: &&Episode| {
             other.log == episode.log && other.went_well == Some(true) && other.lines != episode.lines
         };
         for other in self.looked.joins.episodes.iter().filter(got_in) {
-            let Some(ListOfAll { held, .. }) = self.list_of_all(other) else { continue };
+            let Some(ListOfAll { held, .. }) = self.lists_in(other).pop() else { continue };
             let missing = self.looked.known.wanted_of_players().filter(|id| !held.iter().any(|item| item.id == **id));
-            usual.extend(missing.map(|id| (id.clone(), Event::Cause(Code::ModMissing).word())));
+            usual.differences.extend(missing.map(|id| (id.clone(), Event::Cause(Code::ModMissing).word())));
             for item in held {
                 let means = if item.is_known { Code::VersionOther } else { Code::ModExtra };
                 let expected = self.looked.known.expected(&item.id);
                 let differs = item.versions.first().is_some_and(|version| Some(version.text.as_str()) != expected);
+                usual.knows(&item);
                 if differs || !item.is_known {
-                    usual.insert((item.id, Event::Cause(means).word()));
+                    usual.differences.insert((item.id, Event::Cause(means).word()));
                 }
             }
         }
         usual
     }
 
-    /// The lines of one kind, or the one line, that name most mods.
+    /// All that a player has: of several such lists one is the server's, and his is the last that is not as it should be.
     fn list_of_all(&self, episode: &Episode) -> Option<ListOfAll> {
+        let mut lists = self.lists_in(episode);
+        let differs = |list: &ListOfAll| !self.listed(episode, list, &BTreeSet::new()).is_empty();
+        let own = if lists.len() > 1 { lists.iter().rposition(differs).unwrap_or(0) } else { 0 };
+        if own < lists.len() { Some(lists.swap_remove(own)) } else { self.own_list(episode) }
+    }
+
+    /// The lines of one kind, or the one line, that name most mods.
+    fn lists_in(&self, episode: &Episode) -> Vec<ListOfAll> {
         let mut by_kind: BTreeMap<usize, ListOfAll> = BTreeMap::new();
         for line in last_lines(episode) {
             let kind = self.looked.kinds.lines[*line].kind;
@@ -402,8 +513,10 @@ impl Reader<'_> {
             list.line = *line;
             list.held.extend(self.items(*line));
         }
-        let of_try = by_kind.into_values().find(|list| self.is_of_all(&list.held, &self.headers(list.line, episode)));
-        of_try.or_else(|| self.own_list(episode))
+        let is_of_all = |list: &ListOfAll| self.is_of_all(&list.held, &self.headers(list.line, episode));
+        let mut lists: Vec<ListOfAll> = by_kind.into_values().filter(is_of_all).collect();
+        lists.sort_by_key(|list| list.line);
+        lists
     }
 
     /// What a client says as it starts that it has, where it was refused then.
@@ -423,7 +536,11 @@ impl Reader<'_> {
 
     /// Whether some mods are most of those that there are, and nothing is said against them.
     fn is_of_all(&self, items: &[Item], headers: &[String]) -> bool {
-        if items.iter().any(|item| self.by_words(item, headers).is_some()) {
+        // That two sides differ is said of the whole list, and not of each in it.
+        let differ = |(means, ..): &Cause| *means == Event::Cause(Code::VersionOther);
+        let of_each = |item: &Item| self.by_words(item, &[]).is_some();
+        let above = |item: &Item| self.by_words(item, headers).is_some_and(|cause| !differ(&cause));
+        if items.iter().any(|item| of_each(item) || above(item)) {
             return false;
         }
         let known: BTreeSet<&FoldedId> = items.iter().filter(|item| item.is_known).map(|item| &item.id).collect();
@@ -442,14 +559,32 @@ impl Reader<'_> {
         let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id));
         let is_player = |name: &str| self.looked.is_player(name);
         let found = items(message, needles, unknown, &is_player);
-        if !found.is_empty() || !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
+        if !found.is_empty() {
             return found;
+        }
+        if !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
+            return self.unwanted(line, message);
         }
         // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
         // version, or before a sign for none, and is said nowhere else.
         let is_new = |word: &str| !is_player(word) && !self.is_said_elsewhere(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
-        entry.or_else(|| stranger(message, &is_new)).into_iter().collect()
+        let told = entry.or_else(|| stranger(message, &is_new));
+        told.map_or_else(|| self.unwanted(line, message), |item| vec![item])
+    }
+
+    /// A mod that nobody here has, of which a line of a try that went wrong says that it is not wanted.
+    fn unwanted(&self, line: usize, message: &str) -> Vec<Item> {
+        let went_wrong = self.looked.try_of(line).is_some_and(|episode| self.may_have_gone_wrong(episode));
+        let is_new = |word: &str| !self.looked.is_player(word) && !self.is_said_elsewhere(line, word);
+        went_wrong.then(|| unwanted(message, &is_new)).flatten().into_iter().collect()
+    }
+
+    /// Whether a try went wrong, or, where nobody knows, ended otherwise than others.
+    fn may_have_gone_wrong(&self, episode: &Episode) -> bool {
+        let ending = |episode: &Episode| episode.outcome.map(|line| self.looked.kinds.lines[line].kind);
+        let mut others = self.looked.joins.episodes.iter().filter(|other| other.log == episode.log);
+        episode.went_well.map_or_else(|| others.any(|other| ending(other) != ending(episode)), |well| !well)
     }
 
     /// Lines side by side below a header, each with a key, that together tell of one mod: what they tell, the line that names the
