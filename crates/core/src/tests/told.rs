@@ -165,6 +165,19 @@ fn the_servers_own_list_tells_its_mods(#[case] log: &str) {
     assert_eq!(told(log, "osier", false), ["mod-missing weir 1.0.7 -"]);
 }
 
+#[rstest]
+#[case::as_ids_look("osier goes for low_gannet", Some("low_gannet"))]
+#[case::two_of_those("osier goes for low_gannet and low_auk", None)]
+#[case::in_quotes("osier has the unknown: \"gannet\" there", Some("gannet"))]
+#[case::behind_its_noun("osier, module gannet is foreign there", Some("gannet"))]
+#[case::two_names("osier gannet and petrel are foreign", None)]
+#[case::nothing_of_mods("osier goes home", None)]
+fn a_mod_that_nobody_wants(#[case] message: &str, #[case] id: Option<&str>) {
+    let is_new = |word: &str| word != "osier" && word != "there";
+    let found = items::unwanted(message, &is_new, &|word| word.starts_with("low_"));
+    assert_eq!(found.as_ref().map(|item| item.id.as_str()), id);
+}
+
 #[test]
 fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
     let list: String = (1..)
@@ -191,6 +204,9 @@ fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
 )]
 #[case::an_answer_that_is_right(
     "10:01:00 mallow < ring\n10:01:01 mallow < weir 1.0.7 9a1b2c\n10:01:01 mallow < skerry 0.9.2 1d2e3f\n10:01:02 mallow > come\n10:02:00 osier < ring\n10:02:01 osier < weir 1.0.7 9a1b2c\n10:02:01 osier < skerry 0.9.2 1d2e3f\n10:02:02 osier > come\n"
+)]
+#[case::what_is_written_as_he_goes(
+    "10:01:00 osier rings\n10:01:01 osier holds gannet, which nobody else does\n10:01:02 osier stays out\n10:01:02 weir 1.0.7: a picture is missing\n10:02:00 mallow rings\n10:02:02 mallow is there\n"
 )]
 #[case::what_comes_behind_the_end_of_a_block(
     "10:01:00 * mallow\n10:01:03 * let in\n10:02:00 * osier\n10:02:03 * let in\n10:02:09 weir 1.0.7 is missing a picture\n"

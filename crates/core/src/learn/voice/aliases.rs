@@ -10,6 +10,9 @@ use regex::{Captures, Match, Regex};
 use super::lines::{is_digest, message};
 use crate::diagnose::Needles;
 
+/// The one name that a message has, if it has one.
+type NameIn<'f> = dyn Fn(&str) -> Option<String> + 'f;
+
 /// So many numbers are kept.
 const MOST: usize = 20_000;
 
@@ -42,7 +45,7 @@ static DIGEST: LazyLock<Regex> =
     LazyLock::new(|| Regex::new(r"\b(?<word>[0-9A-Fa-f]{6,64})\b").expect("a pattern that is written here"));
 
 /// The same, with the digests that stand with one mod each; nothing where none stands alone elsewhere.
-fn with_digests(text: &str, needles: &Needles, named: &dyn Fn(&str) -> Option<String>) -> Option<String> {
+fn with_digests(text: &str, needles: &Needles, named: &NameIn<'_>) -> Option<String> {
     let mut with: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
     for line in text.lines().map(message).take(MOST) {
         let mut digests = DIGEST.find_iter(line).map(|found| found.as_str()).filter(|text| is_digest(text));
@@ -65,11 +68,7 @@ fn with_digests(text: &str, needles: &Needles, named: &dyn Fn(&str) -> Option<St
 }
 
 /// The same, with the numbers that a pattern finds.
-fn with_counted(
-    text: &str,
-    needles: &Needles,
-    (numbers, named): (&'static Regex, &dyn Fn(&str) -> Option<String>),
-) -> Option<String> {
+fn with_counted(text: &str, needles: &Needles, (numbers, named): (&'static Regex, &NameIn<'_>)) -> Option<String> {
     let bound = counted(text, (numbers, named));
     if bound.is_empty() {
         return None;
@@ -153,10 +152,7 @@ fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {
 }
 
 /// The numbers of lines that follow each other and count up, each with a name of its own.
-fn counted<'t>(
-    text: &'t str,
-    (numbers, named): (&'static Regex, &dyn Fn(&str) -> Option<String>),
-) -> BTreeMap<(&'t str, &'t str), String> {
+fn counted<'t>(text: &'t str, (numbers, named): (&'static Regex, &NameIn<'_>)) -> BTreeMap<(&'t str, &'t str), String> {
     let mut found = BTreeMap::new();
     let mut run: Vec<(&str, &str, String)> = Vec::new();
     let keep = |run: &mut Vec<(&'t str, &'t str, String)>, found: &mut BTreeMap<_, _>| {
@@ -183,7 +179,7 @@ fn counted<'t>(
 }
 
 /// The numbers that stand in lines with one name, and with that alone.
-fn bound<'t>(text: &'t str, named: &dyn Fn(&str) -> Option<String>) -> BTreeMap<(&'t str, &'t str), String> {
+fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeMap<(&'t str, &'t str), String> {
     let mut with: BTreeMap<(&str, &str), BTreeSet<String>> = BTreeMap::new();
     for line in text.lines().map(message) {
         let Some(name) = named(line) else { continue };

@@ -254,9 +254,16 @@ const KINDS_OF_MODS: [&str; 30] = [
     "extension",
 ];
 
-/// A mod that nobody here has, in what is said of a player's mods in words for one that is not wanted: what stands in quotes, or behind
-/// the word for a mod, or is the one name that `is_new`.
-pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+/// A mod that nobody here has, in what is said of a player's mods: the one name that `is_new` and looks as ids do here. In words for one
+/// that is not wanted it is also what stands in quotes, or behind the word for a mod, or the only such name.
+pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn Fn(&str) -> bool) -> Option<Item> {
+    let item = |name: &str| Item { words: vec![message.to_owned()], ..Item::bare(FoldedId::from(name), false) };
+    let like_ids = message.split(|c: char| !c.is_alphanumeric() && !matches!(c, '_' | '-' | '.' | ':'));
+    let bare = |word: &str| word.trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
+    let mut like_ids = like_ids.map(bare).filter(|word| stands_alone(word) && is_like_ids(word) && is_new(word));
+    if let (Some(name), None) = (like_ids.next(), like_ids.next()) {
+        return Some(item(&name));
+    }
     if means_failure(message) != Some(Event::Cause(Code::ModExtra)) {
         return None;
     }
@@ -264,7 +271,6 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static TAGS: LazyLock<Regex> =
         LazyLock::new(|| Regex::new(r"^(?:\s*\[[^\]]*\])+").expect("a pattern that is written here"));
     let rest = without_failure(&message[TAGS.find(message).map_or(0, |tags| tags.end())..]);
-    let bare = |word: &str| word.trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
     let words: Vec<&str> = rest.split(|c: char| c.is_whitespace() || matches!(c, '\'' | '’')).collect();
     let is_name = |word: &&str| stands_alone(&bare(word)) && is_new(&bare(word)) && !is_kind_of_mod(&bare(word));
     let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
@@ -272,8 +278,7 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     let mut names = words.iter().copied().filter(is_name);
     let quoted = names.clone().find(is_quoted);
     let only = || names.next().filter(|_| names.next().is_none());
-    let name = bare(quoted.or(behind).or_else(only)?);
-    Some(Item { words: vec![message.to_owned()], ..Item::bare(FoldedId::from(name.as_str()), false) })
+    Some(item(&bare(quoted.or(behind).or_else(only)?)))
 }
 
 fn is_kind_of_mod(word: &str) -> bool {

@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 
 use super::kinds::{Kind, Kinds};
+use super::lines::Piece;
 use super::model::{LearnedEvent, Sign};
 use crate::base::finding::Code;
 use crate::base::ids::same_name;
@@ -188,8 +189,7 @@ impl Ending {
     /// Whether the tries that end so went well.
     fn is_well(self, others_name_mods: bool) -> Option<bool> {
         self.by_words.or_else(|| match (self.with_mods, self.joins) {
-            // One that ended as no other did is none that tells how tries go well.
-            (0, 2..) if others_name_mods => Some(true),
+            (0, _) if others_name_mods => Some(true),
             (with, all) if with * 10 >= all * 7 => Some(false),
             _ => None,
         })
@@ -232,7 +232,9 @@ impl Joins {
             }
             let mut own = named.into_iter().filter(|(_, mods)| (1..most).contains(mods));
             let tells = |kind: usize| kinds.kinds[kind].names_mods() && !kinds.kinds[kind].says_same();
-            own.any(|(kind, _)| tells(kind) && !chatter.contains(&kind))
+            // A mod that nobody here has is not known to be one, and is told of all the same.
+            let is_unwanted = |line: &usize| said[kinds.lines[*line].kind].is_of_unwanted;
+            own.any(|(kind, _)| tells(kind) && !chatter.contains(&kind)) || episode.lines.iter().any(is_unwanted)
         };
         let mut endings: BTreeMap<usize, Ending> = BTreeMap::new();
         for episode in &self.episodes {
@@ -398,7 +400,23 @@ fn start(kinds: &Kinds) -> Option<usize> {
     counts.into_iter().max_by_key(|(kind, count)| (*count, std::cmp::Reverse(*kind))).map(|(kind, _)| kind)
 }
 
+/// The kinds of the last lines that name a player, where they name no mod and he has more than one line.
+fn last_words(kinds: &Kinds) -> BTreeSet<usize> {
+    let mut of_player: BTreeMap<(usize, &str), (usize, usize)> = BTreeMap::new();
+    for seen in kinds.lines.iter().filter(|seen| kinds.kinds[seen.kind].side == Role::Server) {
+        let Some(player) = &seen.player else { continue };
+        let (lines, last) = of_player.entry((seen.log, player)).or_default();
+        (*lines, *last) = (*lines + 1, seen.kind);
+    }
+    let last = of_player.into_values().filter(|(lines, _)| *lines > 1).map(|(_, last)| last);
+    // What ends with a colon begins something.
+    let begins =
+        |kind: &usize| matches!(kinds.kinds[*kind].pieces.last(), Some(Piece::Sign(sign)) if sign.ends_with(':'));
+    last.filter(|kind| !kinds.kinds[*kind].names_mods() && !begins(kind)).collect()
+}
+
 fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[usize]) -> Vec<Episode> {
+    let ends = last_words(kinds);
     let mut all: Vec<Episode> = Vec::new();
     let mut open: BTreeMap<(usize, Rc<str>), usize> = BTreeMap::new();
     let mut speaks: Option<usize> = None;
@@ -431,7 +449,10 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             if !kind.names_mods() && !goes_on && !said[seen.kind].is_of_unwanted {
                 continue;
             }
-            if behind && (seen.is_prompt || goes_on) { episode.lines.push(at) } else { episode.pending.push(at) }
+            // What was written in the same moment, though not below his line, is of him if that line does not end his try.
+            let has_ended = episode.lines.last().is_some_and(|last| ends.contains(&kinds.lines[*last].kind));
+            let is_prompt = seen.is_prompt && !has_ended;
+            if behind && (is_prompt || goes_on) { episode.lines.push(at) } else { episode.pending.push(at) }
         }
     }
     all

@@ -166,6 +166,9 @@ impl Voice {
     }
 }
 
+/// So many ids tell what ids look like.
+const FEWEST: usize = 4;
+
 /// What is less sure is for a person to look at.
 const SURE_ENOUGH: f64 = 0.6;
 
@@ -180,7 +183,14 @@ pub struct Known {
     pub of_server: BTreeSet<FoldedId>,
     /// Those of the client.
     pub of_client: BTreeSet<FoldedId>,
+    /// What nearly all ids are put together with.
+    form: Option<char>,
+    /// Whether ids have no capitals.
+    are_small: bool,
 }
+
+/// What parts of an id may stand between.
+const BETWEEN: [char; 4] = ['_', '-', '.', ':'];
 
 impl Known {
     /// What is known of an evening.
@@ -207,7 +217,19 @@ impl Known {
         let of_canon = evening.canon.into_iter().flat_map(|canon| &canon.mods).map(|sealed| &sealed.manifest);
         let alone = of_survey.chain(of_canon).filter(|manifest| manifest.needed_on == NeededOn::Server);
         let of_servers_alone = alone.map(|manifest| manifest.id.clone()).collect();
-        Ok(Self { needles, versions, of_servers_alone, of_server: ids(evening.server), of_client: ids(evening.client) })
+        let has = |between: char| versions.keys().filter(|id| id.as_str().contains(between)).count();
+        let form =
+            BETWEEN.into_iter().find(|between| versions.len() >= FEWEST && has(*between) * 10 >= versions.len() * 9);
+        let (of_server, of_client) = (ids(evening.server), ids(evening.client));
+        let are_small = !versions.keys().any(|id| id.as_str().contains(char::is_uppercase));
+        Ok(Self { needles, versions, of_servers_alone, of_server, of_client, form, are_small })
+    }
+
+    /// Whether a name is put together as nearly all ids are, where those are put together at all.
+    pub fn has_their_form(&self, name: &str) -> bool {
+        let is_part = |part: &str| !part.is_empty() && part.chars().all(char::is_alphanumeric);
+        let is_so = |form: char| name.contains(form) && name.split(BETWEEN).all(is_part);
+        self.form.is_some_and(is_so) && !(self.are_small && name.contains(char::is_uppercase))
     }
 
     /// The version that a mod should have.

@@ -251,7 +251,8 @@ impl Reader<'_> {
                     continue;
                 }
                 let is_bare = item.versions.is_empty() && self.by_words(&item, &headers).is_none();
-                if !item.is_known && !is_named && is_bare {
+                let is_stranger = !item.is_known && !is_named && is_bare;
+                if is_stranger && !self.looked.known.has_their_form(item.id.as_str()) {
                     continue;
                 }
                 let by_words = || self.by_words(&item, &headers);
@@ -260,7 +261,7 @@ impl Reader<'_> {
                 let said = self.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
-                let read = said.map(|cause| (cause, false));
+                let read = said.map(|cause| (cause, is_stranger));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
                 let weakly = || self.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
                 let read = read.or_else(|| weakly().map(|cause| (cause, true)));
@@ -577,7 +578,9 @@ impl Reader<'_> {
     fn unwanted(&self, line: usize, message: &str) -> Vec<Item> {
         let went_wrong = self.looked.try_of(line).is_some_and(|episode| self.may_have_gone_wrong(episode));
         let is_new = |word: &str| !self.looked.is_player(word) && !self.is_said_elsewhere(line, word);
-        went_wrong.then(|| unwanted(message, &is_new)).flatten().into_iter().collect()
+        let names_him = self.looked.kinds.lines[line].player.is_some();
+        let is_like_ids = |word: &str| names_him && self.looked.known.has_their_form(word);
+        went_wrong.then(|| unwanted(message, &is_new, &is_like_ids)).flatten().into_iter().collect()
     }
 
     /// Whether a try went wrong, or, where nobody knows, ended otherwise than others.
