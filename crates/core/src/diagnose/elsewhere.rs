@@ -2,7 +2,7 @@
 
 use std::sync::LazyLock;
 
-use regex::Regex;
+use regex::{Captures, Regex};
 use serde::Serialize;
 
 /// What keeps a player out that no mod has to do with.
@@ -59,8 +59,13 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "server full",
             "house is full",
             "no room",
-            "no free",
+            "no free place",
+            "no free seat",
             "slots full",
+            // As codes and values of keys say it.
+            "server_full",
+            "=full ",
+            "\"full\"",
             "no slots",
             "full house",
             "no free slot",
@@ -125,16 +130,18 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
 
 /// As many as there may be.
 static FULL: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})(?:/| of )(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])";
+    let pattern = r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
-    // Codes and keys hold words together: SERVER_FULL, why=banned.
-    let lower = format!(" {} ", text.to_lowercase().replace(['_', '=', '"'], " "));
+    let lower = format!(" {} ", text.to_lowercase());
     let told = WORDS.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(what, _)| *what);
-    let is_full = || FULL.captures_iter(text).any(|found| found["now"] == found["most"]);
+    let is = |found: &Captures<'_>, now: &str, most: &str| {
+        found.name(now).zip(found.name(most)).is_some_and(|(now, most)| now.as_str() == most.as_str())
+    };
+    let is_full = || FULL.captures_iter(text).any(|found| is(&found, "now", "most") || is(&found, "of", "all"));
     told.or_else(|| is_full().then_some(KeptOutBy::FullServer))
 }
 
@@ -149,6 +156,13 @@ mod tests {
     #[case("Server is full (32/32)", Some(KeptOutBy::FullServer))]
     #[case("osier: seats 12/12", Some(KeptOutBy::FullServer))]
     #[case("osier: seats 11/12", None)]
+    #[case("the house is full up (20 of 20)", Some(KeptOutBy::FullServer))]
+    #[case("osier showed 12 of 12 parts", None)]
+    #[case("E_SERVER_FULL", Some(KeptOutBy::FullServer))]
+    #[case("<no cause=\"full\"/>", Some(KeptOutBy::FullServer))]
+    #[case("deny why=full peer=7", Some(KeptOutBy::FullServer))]
+    #[case("log_index of reed was read", None)]
+    #[case("no free memory for reed", None)]
     #[case("Wrong PASSWORD", Some(KeptOutBy::Password))]
     #[case("Failed to authenticate: invalid session", Some(KeptOutBy::Account))]
     #[case("Connection timed out: no further information", Some(KeptOutBy::Connection))]
