@@ -1,5 +1,5 @@
-//! Who or what is meant by a number or an address: many programs name a player once, with the number of his line, or each mod once, with its place
-//! in the list, and from then on say the number alone.
+//! Who or what is meant by a number, an address or a digest: many programs name a player once, with the number of his line, or each
+//! mod once, with its place in the list, and from then on say the number alone.
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
@@ -7,6 +7,7 @@ use std::sync::LazyLock;
 
 use regex::{Captures, Match, Regex};
 
+use super::digests::HEX;
 use super::lines::{is_digest, message};
 use crate::diagnose::Needles;
 
@@ -41,28 +42,27 @@ pub fn with_mods(text: &str, needles: &Needles) -> Option<String> {
     counted.or_else(|| with_digests(text, needles, &named))
 }
 
-static DIGEST: LazyLock<Regex> =
-    LazyLock::new(|| Regex::new(r"\b(?<word>[0-9A-Fa-f]{6,64})\b").expect("a pattern that is written here"));
-
 /// The same, with the digests that stand with one mod each; nothing where none stands alone elsewhere.
 fn with_digests(text: &str, needles: &Needles, named: &NameIn<'_>) -> Option<String> {
     let mut with: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
     for line in text.lines().map(message).take(MOST) {
-        let mut digests = DIGEST.find_iter(line).map(|found| found.as_str()).filter(|text| is_digest(text));
+        let mut digests = HEX.find_iter(line).map(|found| found.as_str()).filter(|text| is_digest(text));
         if let (Some(digest), None, Some(name)) = (digests.next(), digests.next(), named(line)) {
             with.entry(digest).or_default().insert(name);
         }
     }
+    if with.values().flatten().collect::<BTreeSet<_>>().len() < LISTED {
+        return None;
+    }
     let bound = |digest: &str| with.get(digest).filter(|names| names.len() == 1).and_then(|names| names.first());
     let alone = text.lines().map(message).filter(|line| needles.places(line).is_empty());
     let names: BTreeSet<&String> =
-        alone.flat_map(|line| DIGEST.find_iter(line)).filter_map(|found| bound(found.as_str())).collect();
-    let is_list = with.values().flatten().collect::<BTreeSet<_>>().len() >= LISTED;
-    (is_list && !names.is_empty()).then(|| {
+        alone.flat_map(|line| HEX.find_iter(line)).filter_map(|found| bound(found.as_str())).collect();
+    (!names.is_empty()).then(|| {
         replaced(text, |message| {
             let names_mods = !needles.places(message).is_empty();
             let of = |found: Match<'_>| Some((found.range(), bound(found.as_str()).filter(|_| !names_mods)?.clone()));
-            DIGEST.find_iter(message).filter_map(of).collect()
+            HEX.find_iter(message).filter_map(of).collect()
         })
     })
 }

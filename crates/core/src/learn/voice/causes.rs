@@ -1,6 +1,6 @@
 //! What lines about mods mean in a join that went wrong.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::items::NOTHING;
 use super::joins::{Episode, Joins};
@@ -75,12 +75,19 @@ pub struct Looked<'k> {
     of: BTreeMap<usize, &'k Episode>,
     /// The kind of the header of lists, by the lines that stand in them.
     above: BTreeMap<usize, usize>,
+    /// Whether lines of each kind stand in joins that went wrong, and hardly anywhere else.
+    bad: Vec<bool>,
+    /// The kinds that have a word, by its small letters.
+    said_in: HashMap<String, Vec<usize>>,
 }
 
 impl<'k> Looked<'k> {
     /// With each line's try, and the header that it stands below.
     pub fn new((kinds, joins): (&'k Kinds, &'k Joins), known: &'k Known, players: &'k BTreeSet<String>) -> Self {
-        Self { kinds, joins, known, players, of: joins.by_line(), above: headers(kinds) }
+        let (of, above, said_in) = (joins.by_line(), headers(kinds), words(kinds));
+        let mut looked = Self { kinds, joins, known, players, of, above, bad: Vec::new(), said_in };
+        looked.bad = (0..kinds.kinds.len()).map(|kind| looked.stands_in_bad_joins(kind)).collect();
+        looked
     }
 
     /// Whether a word is a player's name.
@@ -124,6 +131,17 @@ impl<'k> Looked<'k> {
 
     /// Whether lines of a kind stand in joins that went wrong, and hardly anywhere else.
     pub fn is_of_bad_joins(&self, kind: usize) -> bool {
+        self.bad[kind]
+    }
+
+    /// Whether a line of another kind has a word, that does not tell of tries that went wrong.
+    pub fn is_said_elsewhere(&self, line: usize, word: &str) -> bool {
+        let own = self.kinds.lines[line].kind;
+        let mut with = self.said_in.get(&word.to_ascii_lowercase()).into_iter().flatten();
+        with.any(|kind| *kind != own && !self.bad[*kind])
+    }
+
+    fn stands_in_bad_joins(&self, kind: usize) -> bool {
         let (mut bad, mut well, mut elsewhere) = (0, 0, 0);
         for line in &self.kinds.kinds[kind].lines {
             match self.of.get(line).map(|episode| episode.went_well) {
@@ -132,7 +150,7 @@ impl<'k> Looked<'k> {
                 None => elsewhere += 1,
             }
         }
-        let says_nothing = self.kinds.kinds[kind].says_same() || self.joins.is_same_in_all(self.kinds, kind);
+        let says_nothing = self.kinds.kinds[kind].says_same() || self.joins.alike.contains(&kind);
         if says_nothing || self.is_of_everybody(kind) {
             return false;
         }
@@ -434,6 +452,19 @@ fn is_nothing_beside(kind: &Kind) -> bool {
         Piece::Sign(sign) => NOTHING.contains(&sign.as_str()) && stands_apart(&kind.pieces, at),
         _ => false,
     })
+}
+
+/// The kinds that have each word, by its small letters.
+fn words(kinds: &Kinds) -> HashMap<String, Vec<usize>> {
+    let mut said_in: HashMap<String, Vec<usize>> = HashMap::new();
+    for (at, kind) in kinds.kinds.iter().enumerate() {
+        for piece in &kind.pieces {
+            if let Piece::Word(word) = piece {
+                said_in.entry(word.to_ascii_lowercase()).or_default().push(at);
+            }
+        }
+    }
+    said_in
 }
 
 /// For lines about mods that stand one below another: the kind of the line above the first.

@@ -12,7 +12,8 @@ const FEWEST: usize = 6;
 /// So many lines are looked at.
 const LINES: usize = 50_000;
 
-static HEX: LazyLock<Regex> =
+/// Hexadecimal digits that may be a digest.
+pub static HEX: LazyLock<Regex> =
     LazyLock::new(|| Regex::new(r"\b[0-9a-f]{6,64}\b|\b[0-9A-F]{6,64}\b").expect("a pattern that is written here"));
 
 /// A log in which what has the length of its digests and could be one begins with a letter and a digit; nothing where there is none.

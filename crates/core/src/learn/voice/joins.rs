@@ -204,6 +204,8 @@ pub struct Joins {
     /// The kind of the line that begins one.
     start: Option<usize>,
     endings: BTreeMap<usize, (Ending, Option<bool>)>,
+    /// The kinds of lines that say the same in each of several tries.
+    pub alike: BTreeSet<usize>,
 }
 
 impl Joins {
@@ -213,7 +215,8 @@ impl Joins {
         let start = start(kinds);
         let said = TryWords::of(kinds);
         let episodes = blocks((kinds, &said), start, loaded).unwrap_or_else(|| episodes((kinds, &said), start, loaded));
-        let mut joins = Self { episodes, start, endings: BTreeMap::new() };
+        let mut joins = Self { episodes, start, ..Self::default() };
+        joins.alike = joins.same_in_all(kinds);
         for episode in &mut joins.episodes {
             episode.outcome = outcome((kinds, &said), episode, start);
         }
@@ -273,7 +276,7 @@ impl Joins {
         }
         let named: BTreeSet<usize> = with.keys().map(|(kind, _)| *kind).collect();
         if tries.len() == 1 {
-            let is_chatter = |kind: &usize| self.says_one_thing(kinds, *kind) || self.is_same_in_all(kinds, *kind);
+            let is_chatter = |kind: &usize| self.says_one_thing(kinds, *kind) || self.alike.contains(kind);
             return named.into_iter().filter(is_chatter).collect();
         }
         let is_everywhere = |kind: &usize| {
@@ -298,19 +301,25 @@ impl Joins {
         is_one && names_nobody && told.len() >= 3 && told.len() * 10 >= self.episodes.len() * 6
     }
 
-    /// Whether lines of a kind say the same of the same mods in each of several tries, and no word of failure: what is said of everybody
+    /// The kinds of lines that say the same of the same mods in each of several tries, and no word of failure: what is said of everybody
     /// tells nothing of one.
-    pub fn is_same_in_all(&self, kinds: &Kinds, kind: usize) -> bool {
-        let said = |episode: &Episode| -> Vec<_> {
-            let own = episode.lines.iter().map(|line| &kinds.lines[*line]).filter(|seen| seen.kind == kind);
-            own.map(|seen| (seen.mods(), seen.versions(), seen.digests())).collect()
+    fn same_in_all(&self, kinds: &Kinds) -> BTreeSet<usize> {
+        let said = |episode: &Episode| {
+            let mut by_kind: BTreeMap<usize, Vec<_>> = BTreeMap::new();
+            for seen in episode.lines.iter().map(|line| &kinds.lines[*line]) {
+                by_kind.entry(seen.kind).or_default().push((seen.mods(), seen.versions(), seen.digests()));
+            }
+            by_kind
         };
-        let mut of_server = self.episodes.iter().filter(|episode| episode.player.is_some());
-        let Some(first) = of_server.next().map(said).filter(|said| !said.is_empty()) else { return false };
-        let mut others = of_server.peekable();
-        others.peek().is_some()
-            && others.all(|other| said(other) == first)
-            && means_failure(&kinds.kinds[kind].words()).is_none()
+        let mut of_server = self.episodes.iter().filter(|episode| episode.player.is_some()).map(said);
+        let Some(mut same) = of_server.next() else { return BTreeSet::new() };
+        let mut several = false;
+        for other in of_server {
+            same.retain(|kind, own| other.get(kind) == Some(own));
+            several = true;
+        }
+        let fails = |kind: &usize| means_failure(&kinds.kinds[*kind].words()).is_some();
+        same.into_keys().filter(|kind| several && !fails(kind)).collect()
     }
 
     /// The try that a line is of.

@@ -10,7 +10,6 @@ use super::causes::{Cause, Looked, wants};
 use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stranger, unwanted};
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
-use super::lines::Piece;
 use super::model::Transcript;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
@@ -68,8 +67,12 @@ impl<'r> Tries<'r> {
 
     /// The kinds of lines that list all that a player has.
     pub fn lists_of_all(&self) -> BTreeSet<usize> {
-        let of_episode = |episode: &Episode| self.readers.get(episode.log)?.list_of_all(episode).map(|list| list.kind);
-        self.looked.joins.episodes.iter().filter_map(of_episode).collect()
+        let of_episode = |episode: &Episode| {
+            let Some(reader) = self.readers.get(episode.log) else { return Vec::new() };
+            let lists = reader.lists_in(episode);
+            if lists.is_empty() { reader.own_list(episode).into_iter().collect() } else { lists }
+        };
+        self.looked.joins.episodes.iter().flat_map(of_episode).map(|list| list.kind).collect()
     }
 
     /// Whether lines of a kind name several mods, each with what is said of it in a place of its own, and the first of them is said
@@ -568,7 +571,7 @@ impl Reader<'_> {
         }
         // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
         // version, or before a sign for none, and is said nowhere else.
-        let is_new = |word: &str| !is_player(word) && !self.is_said_elsewhere(line, word);
+        let is_new = |word: &str| !is_player(word) && !self.looked.is_said_elsewhere(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
         let told = entry.or_else(|| stranger(message, &is_new));
         told.map_or_else(|| self.unwanted(line, message), |item| vec![item])
@@ -577,7 +580,7 @@ impl Reader<'_> {
     /// A mod that nobody here has, of which a line of a try that went wrong says that it is not wanted.
     fn unwanted(&self, line: usize, message: &str) -> Vec<Item> {
         let went_wrong = self.looked.try_of(line).is_some_and(|episode| self.may_have_gone_wrong(episode));
-        let is_new = |word: &str| !self.looked.is_player(word) && !self.is_said_elsewhere(line, word);
+        let is_new = |word: &str| !self.looked.is_player(word) && !self.looked.is_said_elsewhere(line, word);
         let names_him = self.looked.kinds.lines[line].player.is_some();
         let is_like_ids = |word: &str| names_him && self.looked.known.has_their_form(word);
         went_wrong.then(|| unwanted(message, &is_new, &is_like_ids)).flatten().into_iter().collect()
@@ -610,7 +613,7 @@ impl Reader<'_> {
         if texts.len() < 2 || !texts.iter().all(|text| is_field(text)) {
             return None;
         }
-        let is_new = |word: &str| !self.looked.is_player(word) && !self.is_said_elsewhere(line, word);
+        let is_new = |word: &str| !self.looked.is_player(word) && !self.looked.is_said_elsewhere(line, word);
         let is_failure = |text: &str| means_failure(text).is_some_and(|means| means == Event::Cause(Code::ModExtra));
         let (at, item) = of_fields(&texts, &self.looked.known.needles, &is_new, &is_failure)?;
         Some((item, line + at, end))
@@ -633,14 +636,6 @@ impl Reader<'_> {
         let texts: Vec<&str> = (line..end).map(|at| self.text(at)).collect();
         let item = of_block(&texts, &self.looked.known.needles, &|name| self.looked.is_player(name))?;
         Some((item, end))
-    }
-
-    /// Whether a line of another kind has a word, that does not tell of tries that went wrong.
-    fn is_said_elsewhere(&self, line: usize, word: &str) -> bool {
-        let own = self.looked.kinds.lines[line].kind;
-        let is = |piece: &Piece| matches!(piece, Piece::Word(other) if other.eq_ignore_ascii_case(word));
-        let mut others = self.looked.kinds.kinds.iter().enumerate().filter(|(kind, _)| *kind != own);
-        others.any(|(at, kind)| kind.pieces.iter().any(is) && !self.looked.is_of_bad_joins(at))
     }
 
     /// What stands above a line of a list, the nearest first: of lines of the same try that are less indented.
