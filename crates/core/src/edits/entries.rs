@@ -99,7 +99,8 @@ pub fn of_text(rule: &ListRule, text: &str) -> RawEntry {
 pub fn of_line(rule: &ListRule, line: &str) -> Option<RawEntry> {
     let line = line.trim();
     let is_off = rule.off.as_ref().is_some_and(|off| off.read(line).is_some());
-    let written_so = || rule.entry.text() != "{id}" && rule.entry.read(line).is_some();
+    // `#{id}` is how entries are written there.
+    let written_so = || is_comment(rule.entry.text()) && rule.entry.read(line).is_some();
     (!line.is_empty() && (is_off || written_so() || !is_comment(line))).then(|| of_text(rule, line))
 }
 

@@ -3,14 +3,14 @@
 use std::ops::Range;
 
 use serde_json::Value;
-use serde_json_path::JsonPath;
+use serde_json_path::{JsonPath, LocatedNodeList};
 
 use super::meant::{Change, Entry, hold};
 use super::second;
 use super::setting::opened;
 use super::wording::{SIGNS, alike};
 use crate::edits::{ListError, RawEntry, document_entries, is_of_lines, of_line, read_list};
-use crate::rulebook::{EntryShape, ListForm, ListRule};
+use crate::rulebook::{EntryFields, EntryShape, ListForm, ListRule};
 use crate::text::command::{self, Given, Part as Piece};
 use crate::text::encoding::TextFile;
 use crate::text::kinds::Notation;
@@ -276,11 +276,19 @@ impl Writer<'_> {
                 let [(_, node)] = items.as_slice() else { return Err(nowhere()) };
                 self.joined(notation, node, between)
             }
-            EntryShape::Text { between: None } => {
-                self.items(notation, &items, (holder, tree, each), None).ok_or_else(nowhere)
-            }
-            EntryShape::Object(fields) => {
-                self.items(notation, &items, (holder, tree, each), Some(fields)).ok_or_else(nowhere)
+            EntryShape::Text { between: None } | EntryShape::Object(_) => {
+                let fields = if let EntryShape::Object(fields) = shape { Some(fields) } else { None };
+                let outer: Vec<String> =
+                    parents.iter().flat_map(LocatedNodeList::iter).map(|found| found.location().to_string()).collect();
+                let own: Vec<String> = located.iter().map(|found| found.location().to_string()).collect();
+                match parts(&outer, &own) {
+                    Some(parts) => {
+                        let holders =
+                            parents.iter().flat_map(LocatedNodeList::iter).map(|found| tree.at(found.location()));
+                        self.in_parts(notation, (&items, &parts), holders, (tree, each), fields).ok_or_else(nowhere)
+                    }
+                    None => self.items(notation, &items, (holder, tree, each), fields).ok_or_else(nowhere),
+                }
             }
             EntryShape::KeyToFlag | EntryShape::KeyToVersion | EntryShape::KeyToFields(_) => {
                 let [(value, node)] = items.as_slice() else { return Err(nowhere()) };
@@ -292,6 +300,48 @@ impl Writer<'_> {
                 self.numbered(notation, node, key).ok_or_else(odd)
             }
         }
+    }
+
+    /// A list in several places of a document: an entry stays in its part, and a new one comes behind the one before it.
+    fn in_parts<'n>(
+        &self,
+        notation: Notation,
+        (items, parts): (&[(&Value, &Node)], &[Range<usize>]),
+        holders: impl Iterator<Item = Option<&'n Node>>,
+        (tree, each): (&Node, &JsonPath),
+        fields: Option<&EntryFields>,
+    ) -> Option<Vec<Splice>> {
+        if items.len() != self.raws.len() {
+            return None;
+        }
+        let mut changes: Vec<Vec<Change>> = vec![Vec::new(); parts.len()];
+        let mut part = parts.iter().position(|own| !own.is_empty()).unwrap_or(0);
+        for change in self.changes {
+            let own = |at: usize| parts.iter().position(|own| own.contains(&at));
+            let change = match change {
+                Change::Keep(at) => {
+                    part = own(*at)?;
+                    Change::Keep(at - parts[part].start)
+                }
+                Change::Set(at, entry) => {
+                    part = own(*at)?;
+                    Change::Set(at - parts[part].start, entry.clone())
+                }
+                Change::New(entry) => Change::New(entry.clone()),
+            };
+            changes[part].push(change);
+        }
+        let mut splices = Vec::new();
+        for ((own, changes), holder) in parts.iter().zip(&changes).zip(holders) {
+            let is_right = changes.len() == own.len()
+                && changes.iter().enumerate().all(|(at, change)| *change == Change::Keep(at));
+            if !is_right {
+                let (raws, known) = (&self.raws[own.clone()], &self.known[own.clone()]);
+                let writer = Writer { raws, known, changes, ..*self };
+                splices.extend(writer.items(notation, &items[own.clone()], (holder, tree, each), fields)?);
+            }
+        }
+        Some(splices)
     }
 
     /// Entries of one text: those that stay keep their writing.
@@ -348,6 +398,23 @@ impl Writer<'_> {
         let glue = if notation == Notation::Yaml && self.text[..node.span.start].ends_with(':') { " " } else { "" };
         Ok(vec![Splice { at: node.span.clone(), with: format!("{glue}{all}") }])
     }
+}
+
+/// Which entries stand in which of several holders, by their places in the document; nothing where there is one holder, or where
+/// entries of two are mixed.
+fn parts(holders: &[String], entries: &[String]) -> Option<Vec<Range<usize>>> {
+    if holders.len() < 2 {
+        return None;
+    }
+    let mut from = 0;
+    let of_holder = |holder: &String| {
+        let inside = |entry: &&String| entry.strip_prefix(holder.as_str()).is_some_and(|rest| rest.starts_with('['));
+        let own = entries[from..].iter().take_while(inside).count();
+        from += own;
+        from - own..from
+    };
+    let parts: Vec<Range<usize>> = holders.iter().map(of_holder).collect();
+    (from == entries.len()).then_some(parts)
 }
 
 /// A launch line with the rule's option in place of one that is spelt nearly so.

@@ -113,6 +113,19 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
     &["a", "b"],
     "name = \"x\";\nbring_a = on; // low\nbring_b = on;\nport = 1;\n"
 )]
+#[case::in_two_parts(
+    "file = \"l.json\"\neach = \"$['warm','cold'][*]\"",
+    "{\n  \"warm\": [\n    \"a\",\n    \"gone\"\n  ],\n  \"port\": 1,\n  \"cold\": [\"c\"] // late\n}\n",
+    &["a", "b", "c", "d"],
+    "{\n  \"warm\": [\n    \"a\",\n    \"b\"\n  ],\n  \"port\": 1,\n  \"cold\": [\"c\", \"d\"] // late\n}\n"
+)]
+#[case::in_two_parts_of_which_one_is_empty("file = \"l.yaml\"\neach = \"$['warm','cold'][*]\"", "warm: []\ncold:\n- a\n- gone\n", &["a", "b"], "warm: []\ncold:\n- a\n- b\n")]
+#[case::objects_in_two_parts(
+    "file = \"l.json\"\neach = \"$['warm','cold'][*]\"\nid = \"$.m\"",
+    "{\"warm\": [{\"m\": \"a\", \"x\": 1}], \"cold\": [{\"m\": \"gone\"}, {\"m\": \"b\"}]}",
+    &["a", "b"],
+    "{\"warm\": [{\"m\": \"a\", \"x\": 1}], \"cold\": [{\"m\": \"b\"}]}"
+)]
 #[case::one_a_line("file = \"m.txt\"\nnotation = \"lines\"\noff = \"#{id}\"", "# mods of ours\r\na\r\n#b\r\n\r\ngone", &["b", "a", "c"], "# mods of ours\r\nb\r\na\r\nc")]
 #[case::an_empty_file("file = \"m.txt\"\nnotation = \"lines\"", "", &["a", "b"], "a\nb\n")]
 #[case::launch_line(
