@@ -124,6 +124,22 @@ fn not_read(unread: &Unread) -> String {
                 "beside {mods} of {shelf} lie files that are called as they are, such as {example}: they are no part of the mods by the draft"
             )
         }
+        WhatUnread::Files => {
+            format!(
+                "{mods} of {shelf} name files at {place}, such as {example}: they are no part of the mods by the draft"
+            )
+        }
+        WhatUnread::Packed => {
+            format!(
+                "{mods} of {shelf} are packed as {place}, which Kanon does not look into, such as {example}: what they say of themselves is not known"
+            )
+        }
+        WhatUnread::OfTheGame => {
+            format!("{example} of {shelf} is called as what comes with a game is, and taken for a mod by the draft")
+        }
+        WhatUnread::Columns => {
+            format!("the list {shelf} says more of {mods} than their names, which the draft does not read: {example}")
+        }
         WhatUnread::Kinds => {
             format!("{mods} of {shelf} name others with words whose meaning is not known, at {place}: {example}")
         }
@@ -155,6 +171,7 @@ pub fn left_over(left: &LeftOver) -> String {
         WhyLeft::SameDocument => format!("{what} of {side} {is} on no shelf, and {are} hold what mods hold"),
         WhyLeft::SameKind => format!("{what} of {side} {is} on no shelf, and of the kind that mods are"),
         WhyLeft::AmongMods => format!("{what} of {side} {is} on no shelf, and {are} lie among mods"),
+        WhyLeft::CalledAsMods => format!("{what} of {side} {is} on no shelf, and called as mods are"),
         WhyLeft::OutOfUse => format!("{what} of {side}: out of use, by the name"),
         WhyLeft::OfTheGame => format!("{what} of {side}: of the game's own version"),
     }
@@ -213,6 +230,18 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         }
         Doubt::Unread(Unread { what: WhatUnread::Beside, .. }) => {
             "does the game need them? Kanon takes one file a mod there, and an alignment would not bring them"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Files, .. }) => {
+            "does the game need those files? an alignment would not bring them, and a check would not see them"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Packed, .. }) => {
+            "what they need, and where, is for you to say in kanon.toml; their names and bytes are looked at"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::OfTheGame, .. }) => {
+            "if it comes with the game: `except` of the shelf, and so for what else came with it; else it is right"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Columns, .. }) => {
+            "a version or a switch? see `entry` and `off` of the [[list]]"
         }
         Doubt::Unread(Unread { what: WhatUnread::NotRequired, .. }) => {
             "what tells those that a mod needs from those that it can use? see `optional` of the shelf"

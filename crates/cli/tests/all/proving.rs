@@ -69,6 +69,33 @@ fn an_all_clear_is_one() {
 #[case::files_beside_the_mods(|stage: &Stage| for (side, bird) in BIRDS.iter().flat_map(|bird| [("server", bird), ("client", bird)]) {
     stage.write(&format!("{side}/parcels/{bird}.tune.json"), "{\"tempo\": 90}");
 }, "unread", "called as they are, such as curlew.tune.json")]
+#[case::cards_that_name_their_archives(|stage: &Stage| for (side, at) in [("server", 0), ("server", 1), ("server", 2), ("client", 0), ("client", 1), ("client", 2)] {
+    let (bird, file) = (BIRDS[at], format!("{side}/mods/{at}0-{}.toml", BIRDS[at]));
+    let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
+    stage.write(&file, format!("key = \"{bird}\"\nissue = \"1.{at}\"\nfile = \"eggs/{bird}.egg\"\n"));
+    stage.write(&format!("{side}/eggs/{bird}.egg"), zip_of(&[("shell.bin", bird.as_bytes())]));
+}, "unread", "name files at $.file")]
+#[case::cards_apart_from_what_they_tell_of(|stage: &Stage| for (side, at) in [("server", 0), ("server", 1), ("server", 2), ("client", 0), ("client", 1), ("client", 2)] {
+    let bird = BIRDS[at];
+    let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
+    stage.write(&format!("{side}/nests/cards/{bird}.xml"), format!("<nest key=\"{bird}\" issue=\"1.{at}\"/>"));
+    stage.write(&format!("{side}/nests/eggs/{bird}/shell.bin"), format!("\u{1}{bird}"));
+}, "left-over", "called as mods are")]
+#[case::packed_otherwise(|stage: &Stage| for (side, at) in [("server", 0), ("server", 1), ("server", 2), ("client", 0), ("client", 1), ("client", 2)] {
+    let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
+    stage.write(&format!("{side}/mods/{}_1.{at}.tgz", BIRDS[at]), [b"\x1f\x8b\x08".as_slice(), BIRDS[at].as_bytes()].concat());
+}, "unread", "which Kanon does not look into")]
+#[case::versions_in_a_table(|stage: &Stage| {
+    let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{bird}.nest;2.{at};yes\n"));
+    let table = format!("file;issue;load\n{}", rows.collect::<String>());
+    for side in ["server", "client"] {
+        let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
+        for bird in BIRDS {
+            stage.write(&format!("{side}/nests/{bird}.nest"), format!("\u{1}{bird}"));
+        }
+        stage.write(&format!("{side}/nests/nests.csv"), table.clone());
+    }
+}, "unread", "says more of 6 mods than their names")]
 fn what_can_not_be_told_is_no_all_clear(#[case] change: fn(&Stage), #[case] doubt: &str, #[case] about: &str) {
     let stage = pair();
     change(&stage);

@@ -9,7 +9,8 @@ use super::leaves::{Kinds, leaves_with};
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
 use super::words::{
-    folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, words as key_words,
+    folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, stated, stating,
+    words as key_words,
 };
 use crate::text::Notation;
 
@@ -57,6 +58,12 @@ impl Column {
         self.present().collect()
     }
 
+    /// Whether most mods have a value there, and each its own.
+    pub fn is_of_each(&self) -> bool {
+        let all = self.present().count();
+        !self.is_flag && !self.is_listed && all > 2 && self.coverage() >= 0.6 && self.distinct().len() == all
+    }
+
     fn share(&self, test: impl Fn(&str) -> bool) -> f64 {
         let all = self.present().count().max(1) as f64;
         self.present().filter(|value| test(value)).count() as f64 / all
@@ -69,10 +76,11 @@ impl Column {
         pairs.filter(|(value, unit)| test(value, unit)).count() as f64 / all
     }
 
-    /// How often a value stands in the name of its own unit.
+    /// How often a value stands in the name of its own unit, be it without its maker: `tarn/reeds` in `reeds`.
     fn in_name(&self, units: &[Unit]) -> f64 {
         self.share_of(units, |value, unit| {
-            let (value, name) = (folded(value), folded(unit.stem()));
+            let own = value.rsplit(['/', ':']).next().unwrap_or(value);
+            let (value, name) = (folded(own), folded(unit.stem()));
             !value.is_empty() && name.contains(&value)
         })
     }
@@ -156,7 +164,9 @@ pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
             return Some(NameRule { pattern, parts, with_version: true });
         }
     }
-    let pattern = format!(r"^(?<id>.+){end}$");
+    // What all names end in is no part of any; the next one may lack it.
+    let tail = if tail.is_empty() { tail } else { format!("(?:{tail})?") };
+    let pattern = format!(r"^(?<id>.+{}){tail}{end}$", if tail.is_empty() { "" } else { "?" });
     let regex = Regex::new(&pattern).ok()?;
     let parts = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
     Some(NameRule { pattern, parts, with_version: false })
@@ -263,7 +273,8 @@ pub fn id(
         // What stands below a title is one, whatever its own key is called: a language, say.
         let hint = id_hint(&column.key);
         let hint = if below_title(&column.path) && hint <= 0.0 { FOR_PEOPLE } else { hint };
-        let score = in_name * 2.5 + slug * 1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0 + hint
+        let any = if mentioned > 0.0 { MENTIONED } else { 0.0 };
+        let score = in_name * 2.5 + slug * 1.5 + any + mentioned.min(0.5) * 8.0 + listed * 2.0 + hint
             - version_like * 5.0
             // The file's own name is told better by the file.
             - column.share_of(units, |value, unit| !unit.is_folder && value.eq_ignore_ascii_case(&unit.name)) * 3.0
@@ -304,7 +315,8 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     note(&mut clues, listed, Clue::NamedInTexts);
     let rule = format!("{{ file-name = '{}' }}", names.pattern);
     let choice = Choice { rule, confidence: 0.5, clues, values, path: None };
-    Some((1.5 + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
+    let any = if mentioned > 0.0 { MENTIONED } else { 0.0 };
+    Some((1.5 + any + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
 }
 
 fn note(clues: &mut Vec<Clue>, share: f64, clue: impl Fn(f64) -> Clue) {
@@ -321,6 +333,12 @@ fn below_title(path: &str) -> bool {
 /// What it counts against an id that its key says it is for people.
 const FOR_PEOPLE: f64 = -2.5;
 
+/// What it counts against an id that its key says where the mod lies: it stands in the name by its nature.
+const OF_A_PLACE: f64 = -1.5;
+
+/// What it counts for an id that any mod mentions it, beside how many are mentioned: one that all others need is one mention.
+const MENTIONED: f64 = 1.5;
+
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);
     let has = |word: &str| words.iter().any(|own| own == word);
@@ -332,6 +350,8 @@ fn id_hint(key: &str) -> f64 {
         0.4
     } else if hints(key, &["title", "label", "display", "author", "desc", "url", "home", "summary"]) {
         FOR_PEOPLE
+    } else if ["folder", "directory", "dir", "path", "file", "filename"].into_iter().any(has) {
+        OF_A_PLACE
     } else {
         0.0
     }
@@ -420,19 +440,17 @@ pub type Told = (String, String, Vec<(usize, String)>);
 /// A line such as `Build-Version: 1.2` in a text of the units that lack a version.
 pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
     let members: BTreeSet<&String> = lacking.iter().flat_map(|at| units[*at].texts.keys()).collect();
-    let line = Regex::new(
-        r"(?m)^[\s/#;*@-]*(?<key>[\w .-]*(?:[Vv]ersion|[Rr]elease|VERSION|[Ee]dition|[Ii]ssue|[Rr]evision|\b[Vv]er\b|\b[Rr]ev\b)[\w .-]*?)\s*[:=]\s*(?<version>\S+)\s*$",
-    )
-    .ok()?;
+    let of_version =
+        Regex::new(r"[Vv]ersion|[Rr]elease|VERSION|[Ee]dition|[Ii]ssue|[Rr]evision|\b[Vv]er\b|\b[Rr]ev\b").ok()?;
     let mut best: Option<Told> = None;
     for member in members {
         let mut by_key: BTreeMap<String, Vec<(usize, String)>> = BTreeMap::new();
         for at in lacking {
             let Some(text) = units[*at].texts.get(member) else { continue };
-            for found in line.captures_iter(text) {
-                let value = found["version"].trim_matches(['"', '\'', ',', ';']).to_owned();
+            for (key, value) in text.lines().filter_map(stated).filter(|(key, _)| of_version.is_match(key)) {
+                let value = value.trim_matches(['"', '\'', ',', ';']).to_owned();
                 if is_version(&value) && value.contains('.') {
-                    by_key.entry(found["key"].to_owned()).or_default().push((*at, value));
+                    by_key.entry(key.to_owned()).or_default().push((*at, value));
                 }
             }
         }
@@ -452,7 +470,7 @@ pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
         if let Some((key, values)) = keys.into_iter().next()
             && best.as_ref().is_none_or(|(_, _, known)| known.len() < values.len())
         {
-            let pattern = format!(r#"(?m)^[\s/#;*@-]*{}\s*[:=]\s*["]?(?<version>[^\s",;]+)"#, plain_regex(&key));
+            let pattern = format!(r#"{}["]?(?<version>[^\s",;]+)"#, stating(&key));
             best = Some((member.clone(), pattern, values));
         }
         let alone = alone_in_texts(units, lacking, member);

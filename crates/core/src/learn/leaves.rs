@@ -54,12 +54,17 @@ pub fn step(key: &str) -> String {
     if plain {
         return format!(".{key}");
     }
+    format!("[{}]", quoted_key(key))
+}
+
+/// A key in quotes, as a path has it.
+fn quoted_key(key: &str) -> String {
     let escape = |c: char| match c {
         '\'' | '\\' => format!("\\{c}"),
         c if c.is_control() => format!("\\u{:04x}", u32::from(c)),
         c => c.to_string(),
     };
-    format!("['{}']", key.chars().map(escape).collect::<String>())
+    format!("'{}'", key.chars().map(escape).collect::<String>())
 }
 
 /// Which objects of lists are one of a kind: by the path of the list, the key and value that only one of them has.
@@ -191,6 +196,42 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
 pub fn holders(document: &Value) -> Vec<Holder<'_>> {
     let mut found = Vec::new();
     walk_holders(document, "$", "", 0, &mut found);
+    found
+}
+
+/// Lists of texts beside each other in one object, by their keys.
+pub struct Beside<'v> {
+    /// The path of the object.
+    pub path: String,
+    /// The words on the way there.
+    pub words: String,
+    /// The lists.
+    pub lists: Vec<(&'v str, Vec<String>)>,
+}
+
+impl Beside<'_> {
+    /// The path of all entries of some of the lists, one list after another.
+    pub fn each<'k>(&self, keys: impl Iterator<Item = &'k str>) -> String {
+        format!("{}[{}][*]", self.path, keys.map(quoted_key).collect::<Vec<_>>().join(","))
+    }
+}
+
+/// Every object of a document with several lists of texts in it.
+pub fn lists_beside(document: &Value) -> Vec<Beside<'_>> {
+    let mut found = Vec::new();
+    let mut left = vec![(document, "$".to_owned(), String::new(), 0)];
+    while let Some((value, path, words, depth)) = left.pop() {
+        let Some(map) = value.as_object().filter(|_| depth <= 4 && found.len() < 50) else { continue };
+        let texts = |value: &Value| Some(value.as_array()?.iter().filter_map(scalar).collect::<Vec<String>>());
+        let lists: Vec<(&str, Vec<String>)> =
+            map.iter().take(200).filter_map(|(key, inner)| Some((key.as_str(), texts(inner)?))).collect();
+        if lists.iter().filter(|(_, texts)| !texts.is_empty()).count() > 1 {
+            found.push(Beside { path: path.clone(), words: words.clone(), lists });
+        }
+        for (key, inner) in map.iter().take(200) {
+            left.push((inner, format!("{path}{}", step(key)), format!("{words} {key}").trim().to_owned(), depth + 1));
+        }
+    }
     found
 }
 

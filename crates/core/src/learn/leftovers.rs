@@ -4,12 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
-use super::sight::{name, parent, stem};
-use super::units::Group;
+use super::sight::{extension, name, parent, stem};
+use super::units::{Group, is_everyday};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::rulebook::{Holds, PlatformVersion, Role, Rulebook};
-use crate::survey::{StandsFor, Survey};
+use crate::survey::{StandsFor, Survey, SurveyedMod};
 
 /// A group of alike things on an install.
 #[derive(Debug, Clone)]
@@ -103,6 +103,8 @@ pub enum WhyLeft {
     SameKind,
     /// They lie among mods.
     AmongMods,
+    /// They are called as mods are, and hold more than settings.
+    CalledAsMods,
     /// Their folder is called as one for what is out of use.
     OutOfUse,
     /// All are of one version, which is the game's.
@@ -111,7 +113,7 @@ pub enum WhyLeft {
 
 impl WhyLeft {
     const fn looks_like_mods(self) -> bool {
-        matches!(self, Self::Listed | Self::SameDocument | Self::SameKind | Self::AmongMods)
+        matches!(self, Self::Listed | Self::SameDocument | Self::SameKind | Self::AmongMods | Self::CalledAsMods)
     }
 }
 
@@ -153,6 +155,8 @@ struct Kinds {
     /// Folders that hold mods, and whether those are folders.
     places: BTreeSet<(String, bool)>,
     versions: BTreeSet<String>,
+    /// Their ids and what their files and folders are called, folded.
+    names: BTreeSet<String>,
 }
 
 fn kinds(seen: &[SeenGroup], surveys: &[Survey]) -> Kinds {
@@ -164,12 +168,19 @@ fn kinds(seen: &[SeenGroup], surveys: &[Survey]) -> Kinds {
     Kinds {
         extensions: files.map(|(group, _)| group.extension.clone()).filter(|end| !end.is_empty()).collect(),
         documents: of_shelf.iter().flat_map(|(_, unit)| unit.documents.keys().cloned()).collect(),
+        names: surveys.iter().flat_map(|survey| &survey.mods).flat_map(names_of).collect(),
         versions: surveys.iter().flat_map(|s| &s.mods).filter_map(|found| found.manifest.version.clone()).collect(),
         places: of_shelf
             .iter()
             .map(|(group, unit)| (parent(&unit.path).to_owned(), group.holds == Holds::Folders))
             .collect(),
     }
+}
+
+/// The id of a mod and the name of its file or folder, folded.
+fn names_of(found: &SurveyedMod) -> [String; 2] {
+    let name = found.name.as_str();
+    [found.manifest.id.to_string().to_lowercase(), stem(name).to_lowercase()]
 }
 
 /// Every path of an install that the draft knows of.
@@ -257,9 +268,28 @@ fn why(
     if group.holds != Holds::Folders && kinds.extensions.contains(&group.extension) {
         return Some(WhyLeft::SameKind);
     }
+    if is_called_as_mods(group, left, kinds) {
+        return Some(WhyLeft::CalledAsMods);
+    }
     let is_told = group.holds == Holds::Archives || left.iter().any(|unit| !unit.documents.is_empty());
     let among = (group.place.clone(), group.holds == Holds::Folders);
     (is_told && kinds.places.contains(&among)).then_some(WhyLeft::AmongMods)
+}
+
+/// Whether most of three things and more are called as mods are. Settings and texts are, too, and are not what a mod is made of.
+fn is_called_as_mods(group: &SeenGroup, left: &[&SeenUnit], kinds: &Kinds) -> bool {
+    let is_called = |unit: &&&SeenUnit| {
+        let own = name(&unit.path).to_lowercase();
+        kinds.names.contains(&own) || group.holds != Holds::Folders && kinds.names.contains(stem(&own))
+    };
+    let is_more = |unit: &&SeenUnit| unit.files.iter().any(|file| !is_everyday(&extension(name(file))));
+    let holds_more = match group.holds {
+        Holds::Folders => left.iter().any(is_more),
+        Holds::Archives => true,
+        _ => !is_everyday(&group.extension),
+    };
+    let called = left.iter().filter(is_called).count();
+    holds_more && called >= 3 && called * 10 >= left.len() * 6
 }
 
 /// Several things that all say the version of the game came with it; so did several that all say one version in a folder of the

@@ -7,7 +7,7 @@ use serde_json::Value;
 
 use super::fields::quoted;
 use super::launch::{launch_line, mentions, runs};
-use super::leaves::{Holder, ListedValues, holders, leaves};
+use super::leaves::{Beside, Holder, ListedValues, holders, leaves, lists_beside};
 pub use super::naming::{Called, FoundList};
 use super::naming::{Names, Reading, clues, is_list};
 use super::sight::{Guessed, InstallView, Seen, behind_stem, extension, guess, is_inside, name, parent, small, stem};
@@ -177,7 +177,40 @@ fn in_document(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Vec<FoundL
             kept.push((path, found));
         }
     }
-    kept.into_iter().map(|(_, found)| found).collect()
+    // One list in several parts tells of more mods than any of them.
+    let most = kept.iter().map(|(_, found)| found.named.len()).max().unwrap_or(0);
+    match in_parts(document, seen, names).filter(|whole| whole.named.len() > most) {
+        Some(whole) => vec![whole],
+        None => kept.into_iter().map(|(_, found)| found).collect(),
+    }
+}
+
+/// Words in the names of lists of what is not to be loaded.
+const OF_OTHERS: [&str; 9] = ["off", "disable", "inactive", "block", "ban", "ignore", "exclude", "conflict", "old"];
+
+/// One list in several parts of an object: `early` and `late`. None has a mod of another, and together they have most.
+fn in_parts(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
+    let whole = |beside: &Beside<'_>| {
+        let read = beside.lists.iter().filter(|(key, _)| !hints(key, &OF_OTHERS));
+        let read = read.map(|(key, texts)| (*key, Reading::of(texts.clone(), names)));
+        let parts: Vec<(&str, Reading)> =
+            read.filter(|(_, part)| part.share() >= 0.8 && !part.mods().is_empty()).collect();
+        let first = &parts.first()?.1.template;
+        let each: usize = parts.iter().map(|(_, part)| part.texts.len()).sum();
+        let all = Reading::of(parts.iter().flat_map(|(_, part)| part.texts.clone()).collect(), names);
+        let is_one =
+            parts.len() > 1 && all.mods().len() == each && parts.iter().all(|(_, part)| part.template == *first);
+        if !is_one || all.mods().len() * 10 < names.mods.len() * 8 {
+            return None;
+        }
+        let lines = vec![("each".to_owned(), quoted(&beside.each(parts.iter().map(|(key, _)| *key))))];
+        let path = beside.path.clone();
+        let held = ListedValues::Texts(all.texts.clone());
+        let holder = Holder { path, words: beside.words.clone(), held };
+        conclude(document, &holder, seen, (all, lines, false), names)
+    };
+    let found = lists_beside(&document.value).iter().filter_map(whole).max_by_key(|(score, _)| *score);
+    found.map(|(_, found)| found)
 }
 
 fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names<'_>) -> Option<(usize, FoundList)> {
@@ -448,7 +481,7 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
         let most = in_comments.mods().len() * 2 >= in_comments.texts.len() && !in_comments.mods().is_empty();
         (most && is_off(&in_comments.template, &manifest.template)).then_some(in_comments.template)
     });
-    lines.extend(off.map(|off| ("off".to_owned(), quoted(&off))));
+    lines.extend(off.or_else(|| manifest.off.clone()).map(|off| ("off".to_owned(), quoted(&off))));
     let ordered = manifest.is_ordered();
     if ordered {
         lines.push(("ordered".to_owned(), "true".to_owned()));

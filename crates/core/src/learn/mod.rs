@@ -234,6 +234,15 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         signatures(&mut learned, sights, &inside);
     }
     keep_lists(&mut learned, &mut lists);
+    let untold = learned.lists.iter().filter_map(|(list, _)| Some((list, list.untold.clone()?)));
+    let untold = untold.map(|(list, example)| Unread {
+        shelf: mentions::list_name(list),
+        what: WhatUnread::Columns,
+        place: list.file.to_string(),
+        mods: list.named.len(),
+        example,
+    });
+    learned.unread.extend(untold.collect::<Vec<_>>());
     sides_of_lists(&mut learned);
     by_listed_digest(&mut learned);
     look_at_files(&mut learned, sights, &inside);
@@ -248,7 +257,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
 
 /// What the files of mods tell that no document does: what they are laid into, which belong to whoever plays, and what lies beside.
 fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashSet<String>) {
-    for (shelf, ..) in &mut learned.shelves {
+    for (shelf, facts, _) in &learned.shelves {
         if let Some(found) = overlays::laid_into(sights, shelf, inside) {
             learned.laid.insert(shelf.name.clone(), found);
         }
@@ -256,6 +265,9 @@ fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &Ha
             learned.tastes.insert(shelf.name.clone(), found);
         }
         learned.unread.extend(unread::beside(shelf, sights, learned.signed.contains_key(&shelf.name)));
+        learned.unread.extend(unread::files_named(shelf, sights, inside));
+        learned.unread.extend(unread::packed(shelf, sights));
+        learned.unread.extend(unread::of_the_game(shelf, facts));
     }
 }
 
@@ -370,6 +382,8 @@ fn platforms(
             }
         }
     }
+    let called = called_so(learned);
+    askers.retain(|id, _| !called.contains(&id.to_lowercase()));
     let in_lists: HashSet<String> =
         lists.iter().flat_map(|list| &list.strangers).map(|stranger| stranger.to_lowercase()).collect();
     let mut loader_ids = Vec::new();
@@ -415,6 +429,16 @@ fn platforms(
             fields::platform_range(&facts.columns, &["game", "engine", "base", "core", "app", "supported"], &taken);
         learned.game_range.extend(game.map(|range| (shelf.name.clone(), range)));
     }
+}
+
+/// What mods are called in any field that differs with each, folded: whatever it is, the game is not meant by it.
+fn called_so(learned: &Learned) -> HashSet<String> {
+    let in_shelf = |(_, facts, _): &(Shelf, Facts, Vec<ForeignDocument>)| {
+        let own = facts.columns.iter().filter(|column| column.is_of_each());
+        let own = own.filter(|column| !facts.relations.iter().any(|relation| relation.covers(&column.path)));
+        own.flat_map(|column| column.values.iter().flatten()).map(|value| value.to_lowercase()).collect::<Vec<_>>()
+    };
+    learned.shelves.iter().flat_map(in_shelf).collect()
 }
 
 /// What the game and its loader are called among dependencies, folded.

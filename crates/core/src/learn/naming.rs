@@ -6,6 +6,7 @@ use aho_corasick::{AhoCorasick, MatchKind};
 
 use super::clue::Clue;
 use super::sight::Seen;
+use super::words::is_version as is_a_version;
 use crate::base::digest::DigestKind;
 use crate::base::path::InstallPath;
 use crate::rulebook::{Role, Template};
@@ -38,6 +39,8 @@ pub struct FoundList {
     pub digest: Option<DigestKind>,
     /// Entries that name no mod.
     pub strangers: Vec<String>,
+    /// An entry that says more of its mod than is read.
+    pub untold: Option<String>,
     /// Whether entries are ids that no mod of this install has: the list is all there is of them.
     pub ids_alone: bool,
     /// How sure it is.
@@ -62,6 +65,7 @@ impl FoundList {
             named: manifest.ids(names),
             digest: None,
             strangers: manifest.strangers(),
+            untold: manifest.untold.clone(),
             ids_alone: false,
             confidence: confidence(manifest, names),
             clues,
@@ -189,6 +193,30 @@ pub struct Reading {
     pub named: Vec<Option<usize>>,
     /// The entries.
     pub texts: Vec<String>,
+    /// How those that are switched off are written, where another word says so in one of the columns.
+    pub off: Option<String>,
+    /// An entry with a version that no mod says of itself: it is not read.
+    pub untold: Option<String>,
+}
+
+/// Words for on and off, as tables have them.
+const ON_AND_OFF: [(&str, &str); 6] =
+    [("yes", "no"), ("on", "off"), ("true", "false"), ("enabled", "disabled"), ("active", "inactive"), ("1", "0")];
+
+/// The words of a column for on and off, as they are written there: all its values are one of the two. Of numbers, both must be seen.
+fn switch<'t>(values: &BTreeSet<&'t str>) -> Option<(&'t str, String)> {
+    let (on, off) = ON_AND_OFF
+        .iter()
+        .find(|(on, off)| values.iter().all(|word| word.eq_ignore_ascii_case(on) || word.eq_ignore_ascii_case(off)))?;
+    let seen = |word: &str| values.iter().find(|value| value.eq_ignore_ascii_case(word)).copied();
+    let told = seen(off);
+    let on = seen(on).filter(|on| on.chars().all(char::is_alphabetic) || told.is_some())?;
+    let like_on = |off: &str| match on {
+        _ if on.chars().all(char::is_uppercase) => off.to_uppercase(),
+        _ if on.starts_with(char::is_uppercase) => format!("{}{}", off[..1].to_uppercase(), &off[1..]),
+        _ => off.to_owned(),
+    };
+    (values.len() <= 2).then(|| (on, told.map_or_else(|| like_on(off), str::to_owned)))
 }
 
 impl Reading {
@@ -205,10 +233,11 @@ impl Reading {
             .map(|(t, _)| t.clone());
         let template = template.unwrap_or_else(|| "{id}".to_owned());
         let named = hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == template).map(|(at, _)| *at)).collect();
-        let read = Self { template, named, texts };
+        let read = Self { template, named, texts, off: None, untold: None };
         let better = |columns: &Self| {
             let (more, known) = (columns.mods().len(), read.mods().len());
             let tells_more = columns.template.contains("{version}") && !read.template.contains("{version}");
+            let tells_more = tells_more || columns.off.is_some();
             more > known.max(1) || (tells_more && more == known && more > 1)
         };
         match Self::in_columns(&read.texts, names).filter(better) {
@@ -236,19 +265,43 @@ impl Reading {
         let named: Vec<Option<usize>> =
             hits.iter().map(|hits| hits.iter().find(|(_, own)| *own == first).map(|(at, _)| *at)).collect();
         let known = named.iter().flatten().count();
+        // A head names no mod, and no column is called as it is.
+        let of_mods = || rows.iter().zip(&named).filter(|(_, named)| named.is_some()).map(|(row, _)| row);
         let is_version = |at: usize| {
             let says = |(row, named): &(&Vec<&str>, &Option<usize>)| {
                 named.and_then(|at| names.mods[at].version.as_deref()) == Some(row[at])
             };
             known > 0 && rows.iter().zip(&named).filter(says).count() * 10 >= known * 6
         };
-        let place = |at: usize| match at {
-            at if at == own => first.clone(),
-            at if is_version(at) => "{version}".to_owned(),
+        let like_versions = |at: usize| {
+            let mut values = of_mods().map(|row| row[at]);
+            known > 1 && values.all(|value| value.contains('.') && is_a_version(value))
+        };
+        let switched = (0..width)
+            .filter(|at| *at != own)
+            .find_map(|at| Some((at, switch(&of_mods().map(|row| row[at]).collect())?)));
+        let place = |at: usize, word: Option<&str>| match (at, word) {
+            _ if at == own => first.clone(),
+            (_, Some(word)) => word.to_owned(),
+            _ if is_version(at) => "{version}".to_owned(),
             _ => "{any}".to_owned(),
         };
-        let template = (0..width).map(place).collect::<Vec<_>>().join(&sign.to_string());
-        Some(Self { template, named, texts: texts.to_vec() })
+        let written = |is_on: bool| {
+            let word = |at: usize| {
+                let (_, (on, off)) = switched.as_ref().filter(|(own, _)| *own == at)?;
+                Some(if is_on { *on } else { off.as_str() })
+            };
+            (0..width).map(|at| place(at, word(at))).collect::<Vec<_>>().join(&sign.to_string())
+        };
+        let untold = (0..width).any(|at| at != own && !is_version(at) && like_versions(at));
+        let untold = rows.iter().position(|row| names.entries(row[own]).iter().any(|(_, own)| *own == first) && untold);
+        Some(Self {
+            template: written(true),
+            off: switched.is_some().then(|| written(false)),
+            untold: untold.map(|at| texts[at].clone()),
+            named,
+            texts: texts.to_vec(),
+        })
     }
 
     /// The mods that they name.

@@ -11,7 +11,7 @@ use super::fields::{Mentions, quoted};
 use super::leaves::{ListedValues, holders, leaves};
 use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
-use super::words::{RangeLook, hints, is_slug, is_version, kind_word, plain_regex, range_look, relation_kind};
+use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind, stated, stating};
 use crate::manifest::is_nobody;
 use crate::rulebook::RelationKind;
 use crate::text::split_outside;
@@ -263,27 +263,22 @@ const HEAD: (usize, usize) = (40, 200);
 
 /// Relations that mods tell in lines at the heads of texts that are no documents: `Requires: core, fog >= 1.2`.
 pub fn in_lines(units: &[Unit], known: &HashSet<String>, own: &[Option<String>]) -> Vec<Relations> {
-    let Ok(line) = Regex::new(r"^[\s/#;*@-]*(?<key>[A-Za-z][\w .-]{0,38}?)\s*[:=]\s*(?<value>\S.*?)\s*$") else {
-        return Vec::new();
-    };
     let mut places: BTreeMap<(String, String), Place> = BTreeMap::new();
     for (at, unit) in units.iter().enumerate() {
         for (member, text) in unit.texts.iter().filter(|(member, _)| !unit.documents.contains_key(*member)) {
             let lines = text.lines().take(HEAD.0).filter(|line| line.len() <= HEAD.1);
-            for found in
-                lines.filter_map(|text| line.captures(text)).filter(|found| relation_kind(&found["key"]).is_some())
-            {
-                let place = places.entry((member.clone(), found["key"].to_owned())).or_default();
-                place.words = found["key"].to_owned();
-                if !is_nobody(&found["value"]) {
-                    place.single.push((at, found["value"].to_owned()));
+            for (key, value) in lines.filter_map(stated).filter(|(key, _)| relation_kind(key).is_some()) {
+                let place = places.entry((member.clone(), key.to_owned())).or_default();
+                place.words = key.to_owned();
+                if !is_nobody(value) {
+                    place.single.push((at, value.to_owned()));
                 }
             }
         }
     }
     let read = places.into_iter().filter_map(|((member, key), place)| {
         let read = single(LINES, &place, units.len(), known)?;
-        let lines = format!(r"(?m)^[\s/#;*@-]*{}\s*[:=]\s*(?<entries>\S.*?)\s*$", plain_regex(&key));
+        let lines = format!(r"{}(?<entries>\S.*?)\s*$", stating(&key));
         let place = format!("member = {}, lines = '{lines}'", quoted(&member));
         let rule = read.rule.replacen(&format!("each = {}", quoted(LINES)), &place, 1);
         Some(Relations { rule, each: format!("{key} in {member}"), ..read })

@@ -1,11 +1,12 @@
 //! What mods tell and a draft does not read: other mods that they name, and versions. Whatever is left unread may matter, so that
 //! no draft that leaves something is all that there is.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::fields::{columns, has_version_in_name};
 use super::launch::mentions;
-use super::leaves::{ListedValues, holders};
+use super::leaves::{ListedValues, holders, leaves};
+use super::leftovers::is_of_a_game;
 use super::mentions::readable;
 use super::naming::{Called, Names};
 use super::needs::{Entry, Relations, is_not_relation, named_in};
@@ -13,9 +14,10 @@ use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
 use super::sight::{InstallView, Seen, behind_stem, extension, name, parent};
 use super::units::Unit;
-use super::words::{hints, is_version, relation_kind};
+use super::words::{hints, is_version, relation_kind, stated};
 use crate::base::path::InstallPath;
-use crate::rulebook::{RelationKind, Role};
+use crate::manifest::is_archive;
+use crate::rulebook::{Holds, RelationKind, Role};
 
 /// A text file that names most mods, and that a draft has no use for.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -99,6 +101,14 @@ pub enum WhatUnread {
     Beside,
     /// Words of which none is known to mean that a mod is required, and which all may.
     Kinds,
+    /// Files outside of the mods are named.
+    Files,
+    /// Archives of a kind that is not looked into.
+    Packed,
+    /// The lines of a list say more than which mod is meant.
+    Columns,
+    /// A mod is called as what comes with a game.
+    OfTheGame,
 }
 
 /// So many lines of a text are looked at.
@@ -159,6 +169,78 @@ pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Op
     })
 }
 
+/// Files outside of all mods that documents of a shelf's mods name, another for each: they may be what the mods are made of.
+pub fn files_named(shelf: &Shelf, sights: &[&dyn InstallView], inside: &HashSet<String>) -> Option<Unread> {
+    let document = shelf.documents.first()?;
+    let mut by_place: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    for sight in sights {
+        let all: HashSet<String> = sight.files().iter().map(|seen| seen.path.as_str().to_lowercase()).collect();
+        for unit in shelf.seen.iter().filter(|unit| unit.role == sight.role()) {
+            let beside = parent(unit.path.as_str()).to_lowercase();
+            for leaf in unit.documents.get(document).iter().flat_map(|document| leaves(&document.value)) {
+                let named = leaf.value.replace('\\', "/").trim_start_matches("./").to_lowercase();
+                let from_root = [named.clone(), format!("{beside}/{named}")];
+                let found = from_root.into_iter().filter(|_| named.contains('.')).find(|path| all.contains(path));
+                if let Some(path) = found.filter(|path| !is_inside_folded(path, inside)) {
+                    by_place.entry(leaf.path).or_default().insert(path);
+                }
+            }
+        }
+    }
+    let (path, files) = by_place.into_iter().max_by_key(|(_, files)| files.len())?;
+    (files.len() >= 2).then(|| Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Files,
+        place: format!("{path} in {document}"),
+        mods: files.len(),
+        example: files.into_iter().next().unwrap_or_default(),
+    })
+}
+
+/// What lies among the mods of a shelf and is called as what comes with a game is.
+pub fn of_the_game(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
+    // Many a library of mods is called core.
+    let is = |id: &String| id != "core" && is_of_a_game(id) && id.chars().all(char::is_alphabetic);
+    let own: Vec<String> = facts.id.values.iter().flatten().map(|id| id.to_lowercase()).filter(is).collect();
+    Some(Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::OfTheGame,
+        place: String::new(),
+        mods: own.len(),
+        example: own.first()?.clone(),
+    })
+}
+
+/// Whether a path without capitals is one of these, or lies in one.
+fn is_inside_folded(path: &str, paths: &HashSet<String>) -> bool {
+    let within = |outer: &String| {
+        let outer = outer.to_lowercase();
+        path.strip_prefix(outer.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+    };
+    paths.iter().any(within)
+}
+
+/// Mods that are archives of a kind that is not looked into, so that what they tell is not known.
+pub fn packed(shelf: &Shelf, sights: &[&dyn InstallView]) -> Option<Unread> {
+    let is_packed = |unit: &&Unit| {
+        let sight = sights.iter().find(|sight| sight.role() == unit.role);
+        let start = sight.and_then(|sight| sight.start(&unit.path, 8));
+        start.is_some_and(|start| is_archive(&start) && !start.starts_with(b"PK"))
+    };
+    if shelf.holds != Holds::Files || !shelf.documents.is_empty() {
+        return None;
+    }
+    let packed: Vec<&Unit> = shelf.units.iter().filter(is_packed).collect();
+    let first = packed.first()?;
+    Some(Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Packed,
+        place: extension(&first.name),
+        mods: packed.len(),
+        example: first.path.to_string(),
+    })
+}
+
 fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>) -> Vec<Unread> {
     let main = shelf.documents.first();
     let mut seen: BTreeMap<(String, String), (usize, String, bool)> = BTreeMap::new();
@@ -201,12 +283,12 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
 
 /// The key and all of a line that says of other mods that they are needed, or the like.
 fn named_in_line(line: &str, own: &str, ids: &HashSet<String>) -> Option<(String, String)> {
-    let (key, value) = line.split_once(['=', ':'])?;
-    let short = key.len() < 40 && line.len() <= LONGEST && relation_kind(key).is_some();
+    let (key, value) = stated(line)?;
+    let short = line.len() <= LONGEST && relation_kind(key).is_some();
     let word = |text: &str| text.trim_matches(|c: char| !c.is_alphanumeric()).to_lowercase();
     let names = |text: &str| Some(word(text)).is_some_and(|id| id.len() > 2 && id != own && ids.contains(&id));
     let is_named = short && value.split([',', ';', '|', ' ']).any(names);
-    is_named.then(|| (key.trim().to_owned(), line.trim().to_owned()))
+    is_named.then(|| (key.to_owned(), line.trim().to_owned()))
 }
 
 /// Whether a draft reads a place, or one within or around it.
@@ -236,7 +318,7 @@ fn naming(held: &ListedValues<'_>, own: &str, ids: &HashSet<String>) -> Option<S
             entries.iter().map(|(key, _)| *key).find(other).map(str::to_owned)
         }
         ListedValues::Objects(objects) => {
-            let leaves = objects.iter().flat_map(|object| super::leaves::leaves(object));
+            let leaves = objects.iter().flat_map(|object| leaves(object));
             leaves.map(|leaf| leaf.value).find(|text| names(text))
         }
     }
@@ -276,11 +358,10 @@ fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
     for unit in units {
         for (member, text) in &unit.texts {
             for line in text.lines().take(LINES) {
-                let Some((key, value)) = line.split_once(['=', ':']) else { continue };
-                let value = value.trim().trim_matches(['"', '\'', ',', ';']);
-                if value.contains('.') && is_version(value) && key.len() < 40 {
-                    let known =
-                        found.entry(format!("{} in {member}", key.trim())).or_insert((0, line.trim().to_owned()));
+                let Some((key, value)) = stated(line) else { continue };
+                let value = value.trim_matches(['"', '\'', ',', ';']);
+                if value.contains('.') && is_version(value) {
+                    let known = found.entry(format!("{key} in {member}")).or_insert((0, line.trim().to_owned()));
                     known.0 += 1;
                 }
             }

@@ -35,6 +35,26 @@ pub fn plain_regex(text: &str) -> String {
         .replace(r"\~", "~")
 }
 
+/// What the head of a text states in a line: `Key: value`, `key = value`, and `@key value`, as scripts have it in comments. A key of
+/// the last kind keeps its sign.
+pub fn stated(line: &str) -> Option<(&str, &str)> {
+    let found = STATED.captures(line)?;
+    let key = found.name("tag").or_else(|| found.name("key"))?;
+    Some((key.as_str(), found.name("value")?.as_str()))
+}
+
+static STATED: LazyLock<Regex> = LazyLock::new(|| {
+    regex(
+        r"^[\s/#;*-]*(?:(?<tag>@[A-Za-z][\w.-]{0,38})(?:\s*[:=]\s*|\s+)|@*(?<key>[A-Za-z][\w .-]{0,38}?)\s*[:=]\s*)(?<value>\S.*?)\s*$",
+    )
+});
+
+/// The beginning of a pattern for lines that state a key, up to the value.
+pub fn stating(key: &str) -> String {
+    let between = if key.starts_with('@') { r"(?:\s*[:=]\s*|\s+)" } else { r"\s*[:=]\s*" };
+    format!(r"(?m)^[\s/#;*@-]*{}{between}", plain_regex(key))
+}
+
 /// Whether a text looks like a version.
 pub fn is_version(text: &str) -> bool {
     text.len() <= 60 && (VERSION.is_match(text) || DATE.is_match(text))

@@ -48,6 +48,68 @@ fn values_decide_which_key_is_id_and_version(#[case] card: &str, #[case] id: &st
     assert_eq!(value(&draft, "shelf mods: version"), Some(version), "{}", draft.rulebook);
 }
 
+/// A register beside folders with opaque names: what others refer to is the id, and never the folder.
+#[test]
+fn of_a_register_the_column_that_others_name_is_the_id() {
+    let each = [("reed", "a1f0", ""), ("peat", "b2e1", "\"reed\""), ("bog", "c3d2", "\"reed\"")];
+    let entries = each.map(|(id, folder, uses)| {
+        format!(r#"{{"folder": "{folder}", "code": "{id}", "build": "1.{}", "uses": [{uses}]}}"#, folder.len())
+    });
+    let register = format!(r#"{{"parts": [{}]}}"#, entries.join(", ")).into_bytes();
+    let inside = each.map(|(id, folder, _)| (format!("parts/{folder}/a.bin"), format!("\u{1}{id}").into_bytes()));
+    let mut files: Vec<(&str, Vec<u8>)> = inside.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    files.push(("parts/register.json", register));
+    let draft = of(&files, None);
+    assert_eq!(value(&draft, "shelf parts: id"), Some("\"$.code\""), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "the game: ids"), None, "{}", draft.rulebook);
+}
+
+/// Folders of several makers, each a shelf: `tarn/reed` is called after its maker and its folder.
+#[test]
+fn folders_of_makers_are_shelves_each() {
+    let each = [("tarn", "reed"), ("tarn", "peat"), ("holm", "bog"), ("holm", "fen"), ("holm", "moss")];
+    let card = |maker: &str, id: &str| format!(r#"{{"name": "{maker}/{id}", "version": "1.{}"}}"#, id.len());
+    let files = each.map(|(maker, id)| (format!("plugins/{maker}/{id}/plugin.json"), card(maker, id).into_bytes()));
+    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let draft = of(&files, None);
+    for shelf in ["tarn", "holm"] {
+        assert_eq!(value(&draft, &format!("shelf {shelf}: id")), Some("\"$.name\""), "{}", draft.rulebook);
+    }
+}
+
+/// What the heads of scripts tell behind an `@`, with no other sign.
+#[test]
+fn tags_in_comments_tell_versions_and_needs() {
+    let script = |version: &str, needs: &str| format!("// @title A thing\n// @version {version}\n{needs}go();\n");
+    let files = [
+        ("songs/reed.song", script("1.2.0", "")),
+        ("songs/peat.song", script("0.4.1", "// @needs reed\n")),
+        ("songs/bog.song", script("2.0.3", "// @needs reed\n// @needs peat\n")),
+        ("order.txt", "reed\npeat\nbog\n".to_owned()),
+    ];
+    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, text)| (*path, text.clone().into_bytes())).collect();
+    let draft = of(&files, None);
+    let version = value(&draft, "shelf songs: version").unwrap_or_default();
+    assert!(version.contains("@version"), "{}", draft.rulebook);
+    assert!(value(&draft, "shelf songs: required").is_some_and(|rule| rule.contains("@needs")), "{}", draft.rulebook);
+}
+
+/// What all names end in is part of no id; a folder in which a program saves its settings too is none of worlds.
+#[test]
+fn common_endings_and_saved_settings() {
+    let names = ["Reed_Works", "Peat_Set", "Bog_Rail"];
+    let paks = names.map(|name| (format!("Content/~user/{name}_P.pak"), format!("\u{1}{name}").into_bytes()));
+    let mut files: Vec<(&str, Vec<u8>)> = paks.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mounts = names.map(|name| format!("+Mount=~user/{name}_P.pak\n")).concat();
+    files.push(("Saved/Config/Host.ini", format!("[Mounts]\n{mounts}").into_bytes()));
+    files.push(("Saved/SaveGames/isle/world.bin", b"\x01w".to_vec()));
+    let draft = of(&files, None);
+    let id = value(&draft, "shelf ~user: id");
+    assert_eq!(id, Some(r"{ file-name = '^(?<id>.+?)(?:_P)?\.pak$' }"), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "worlds"), Some("{ server = \"Saved/SaveGames/*\" }"), "{}", draft.rulebook);
+    assert!(draft.rulebook.contains("file = \"Saved/Config/Host.ini\""), "{}", draft.rulebook);
+}
+
 #[rstest]
 #[case::map(r#""needs": {"bog": ">=1"}"#, "required", r#"{ each = "$.needs", form = "id-to-range" }"#)]
 #[case::ids(r#""needs": ["bog"]"#, "required", r#"{ each = "$.needs[*]" }"#)]

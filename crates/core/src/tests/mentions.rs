@@ -63,7 +63,32 @@ fn found_in(file: &str, text: &str) -> Vec<String> {
     "reed // lamps\npeat  # fires\n",
     r#"notation = "lines"; entry = "{id} {any}"; ordered = true"#
 )]
-#[case::a_table("a.lst", "3;reed;on\n1;peat;on\n", r#"notation = "lines"; entry = "{any};{id};{any}"; ordered = true"#)]
+#[case::a_table(
+    "a.lst",
+    "3;reed;on\n1;peat;on\n",
+    r#"notation = "lines"; entry = "{any};{id};on"; off = "{any};{id};off"; ordered = true"#
+)]
+#[case::a_table_with_a_head(
+    "a.csv",
+    "part,sort,load\nreed,3,Yes\npeat,1,Yes\n",
+    r#"notation = "lines"; entry = "{id},{any},Yes"; off = "{id},{any},No"; ordered = true"#
+)]
+#[case::a_table_of_numbers("a.lst", "reed;1\npeat;1\n", r#"notation = "lines"; entry = "{id};1"; ordered = true"#)]
+#[case::numbers_for_on_and_off(
+    "a.lst",
+    "reed;1\npeat;0\n",
+    r#"notation = "lines"; entry = "{id};1"; off = "{id};0"; ordered = true"#
+)]
+#[case::in_two_parts(
+    "a.json",
+    r#"{"warm": ["reed"], "cold ones": ["peat", "bog.rail"], "port": 4400}"#,
+    r#"each = "$['warm','cold ones'][*]"; ordered = true"#
+)]
+#[case::what_is_kept_out_is_no_part(
+    "a.json",
+    r#"{"use": ["reed", "peat"], "banned": ["bog.rail"]}"#,
+    r#"each = "$.use[*]"; ordered = true"#
+)]
 #[case::a_table_with_versions(
     "a.lst",
     "reed|1.2|a\npeat|0.4|b\n",
