@@ -5,7 +5,7 @@
 #   tools/windows.sh program    builds kanon.exe; PROFILE=dist as it is shipped
 #   tools/windows.sh story      runs the demo with it
 #   tools/windows.sh joining    lets a player get ready by the program that carries the invite
-#   tools/windows.sh check      what CI runs: the story, the core's and the local installs' tests
+#   tools/windows.sh check      what CI runs: the story, the dialogue, and the local installs' tests
 #   tools/windows.sh tests      builds and runs every test that can run there; tells how many
 #
 # There is no Rust for Windows to be fetched here, so its standard library is built from source, with Debian's newer compiler,
@@ -70,16 +70,22 @@ program() {
   say "the program is $built/kanon.exe ($(du -h "$built/kanon.exe" | cut -f1))"
 }
 
-# The program and its tests, in one go: on their own, what they are built from would be built once more with other features. Tells the
-# tests by name and file.
+# The program and tests: of the same packages each time, or what they are built from would be built once more with other features. Tells
+# the tests by name and file.
 build_with_tests() {
-  windows_cargo test --workspace --lib --test all --test surveys --test alignments --no-run --message-format json-render-diagnostics |
+  : > "$work/binaries.txt"
+  built_tests build "$@" --bin kanon --test surveys --test alignments
+  built_tests test "$@" --lib --no-run
+  cp "$work/bcryptprimitives.dll" "$built/"
+  cp "$work/bcryptprimitives.dll" "$built/deps/"
+}
+
+built_tests() {
+  windows_cargo "$@" --message-format json-render-diagnostics |
     python3 -c 'import json, sys
 for line in sys.stdin:
     said = json.loads(line)
-    if said.get("executable") and said.get("profile", {}).get("test"): print(said["target"]["name"], said["executable"])' > "$work/binaries.txt"
-  cp "$work/bcryptprimitives.dll" "$built/"
-  cp "$work/bcryptprimitives.dll" "$built/deps/"
+    if said.get("executable") and said.get("profile", {}).get("test"): print(said["target"]["name"], said["executable"])' >> "$work/binaries.txt"
 }
 
 # The demo; what it leaves behind lies in $work/kept/demo.
@@ -142,17 +148,18 @@ run_tests() {
 # Every test that can run there. The program's are many: TESTS_FILTER names some.
 tests() {
   : > "$work/tests.txt"
-  build_with_tests
+  build_with_tests --workspace
+  built_tests test --workspace --test all --no-run
   run_tests kanon_core kanon_io surveys alignments all
   count
 }
 
 check() {
   : > "$work/tests.txt"
-  build_with_tests
+  build_with_tests -p kanon -p kanon-io
   story
   joining
-  run_tests kanon_core kanon_io surveys alignments
+  run_tests kanon_io surveys alignments
   count
 }
 
