@@ -6,7 +6,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, Verdict, weigh};
-use kanon_core::learn::voice::{Evening, Voice};
+use kanon_core::learn::voice::{Evening, Voice, message};
 use kanon_core::logs::{LogEvent, LogTime, Source};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::Survey;
@@ -87,6 +87,8 @@ pub struct Evidence {
     /// The sides of whose logs the rulebook says nothing.
     unwritten: Vec<Role>,
     events: Vec<LogEvent>,
+    /// What the message says itself.
+    said: Vec<LogEvent>,
     message: Option<String>,
     player: Option<String>,
     client_is_here: bool,
@@ -155,7 +157,9 @@ impl Evidence {
             is_cut: since.is_some(),
             looked_at,
             events: Vec::new(),
+            said: Vec::new(),
         };
+        evidence.said = evidence.heard_message(session)?;
         evidence.read_logs(session, since)?;
         evidence.looked_at.extend(evidence.message.is_some().then_some(LookedAt::Message));
         evidence.looked_at.extend(evidence.canon.is_some().then_some(LookedAt::Canon));
@@ -200,16 +204,21 @@ impl Evidence {
         Ok(())
     }
 
+    fn evening<'a>(&'a self, session: &'a Session<'_>, players: &'a [String]) -> Evening<'a> {
+        let (server, client) = (self.server.as_ref(), self.client.as_ref());
+        Evening { rulebook: &session.loaded.rulebook, server, client, canon: self.canon.as_ref(), players }
+    }
+
+    /// What the message says by itself.
+    fn heard_message(&self, session: &Session<'_>) -> Result<Vec<LogEvent>, AppError> {
+        let Some(text) = &self.message else { return Ok(Vec::new()) };
+        let players: Vec<String> = self.player.iter().cloned().collect();
+        message(self.evening(session, &players), text).map_err(|error| AppError::TooManyNames(Box::new(error)))
+    }
+
     fn listen(&self, session: &Session<'_>) -> Result<Heard, AppError> {
         let players: Vec<String> = self.player.iter().cloned().collect();
-        let (server, client) = (self.server.as_ref(), self.client.as_ref());
-        let evening = Evening {
-            rulebook: &session.loaded.rulebook,
-            server,
-            client,
-            canon: self.canon.as_ref(),
-            players: &players,
-        };
+        let evening = self.evening(session, &players);
         let files: Vec<(Role, &Path)> = self.files.iter().map(|(side, file)| (*side, file.as_path())).collect();
         listen(evening, &files)
     }
@@ -237,7 +246,7 @@ impl Evidence {
         self.sources = self.logs.iter().map(|(side, _)| Source::log_of(*side)).collect();
         // One copy at a time: a log may have very many.
         self.events = Vec::new();
-        self.events = self.logs.iter().flat_map(|(_, log)| log.events.clone()).collect();
+        self.events = self.logs.iter().flat_map(|(_, log)| log.events.clone()).chain(self.said.clone()).collect();
     }
 
     /// What mods are called in full.

@@ -275,7 +275,7 @@ fn what_players_type_and_nobody_knows() {
     let told = |message: &str| verdicts(&stage, &["--server", "server", "--message", message]);
     assert_eq!(told("it says MISSING: reeed"), ["mod-missing reed - 0.38"]);
     assert_eq!(told("it says MISSING: rede"), ["mod-missing - - 0.2"], "four letters may be any word");
-    assert_eq!(told("it says: reed is missing!!"), ["mod-missing reed - 0.38"]);
+    assert_eq!(told("it says: reed is missing!!"), ["mod-missing reed - 0.77"], "a name as it is, and words for it");
     assert_eq!(
         told("Mod mismatch"),
         ["mod-missing - - 0.2", "version-other - - 0.13", "content-differs - - 0.08", "mod-extra - - 0.05"]

@@ -34,7 +34,7 @@ pub struct Case<'a> {
     pub server: Option<&'a Survey>,
     /// The client, measured.
     pub client: Option<&'a Survey>,
-    /// What the logs say, each log in its order.
+    /// What the logs say, each log in its order; and what the message says where no pattern knows it.
     pub events: &'a [LogEvent],
     /// What lines may tell that no pattern knows.
     pub hints: &'a [Hint],

@@ -32,11 +32,15 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
         let events = case.events.iter().filter(|event| event.source == source).cloned();
         events.map(|event| by_id(event, &titles)).collect()
     };
-    let message_events: Vec<LogEvent> = message_events(&case).into_iter().map(|event| by_id(event, &titles)).collect();
+    let likened = case.message.and_then(|message| likened(case.rulebook, message));
+    let mut message_events: Vec<LogEvent> =
+        message_events(&case).into_iter().map(|event| by_id(event, &titles)).collect();
+    if message_events.is_empty() && likened.is_none() {
+        message_events = of(Source::Message);
+    }
     let (server_log, client_log) = (of(Source::ServerLog), of(Source::ClientLog));
     let server_join = of_last_join(&server_log, player.as_deref());
     let client_join = of_last_join(&client_log, None);
-    let likened = case.message.and_then(|message| likened(case.rulebook, message));
     // Somebody who got in was kept out by nothing, whatever stands in the log before.
     let got_in = server_join.was_let_in && !client_join.has_failed && case.message.is_none();
     let mut events: Vec<&LogEvent> = message_events.iter().collect();

@@ -9,9 +9,11 @@ mod items;
 mod joins;
 mod kinds;
 mod lines;
+mod message;
 mod model;
 mod players;
 mod roster;
+mod said;
 mod starts;
 mod told;
 mod trial;
@@ -26,6 +28,7 @@ use kinds::{Kind, Kinds};
 use model::Known;
 use told::Tries;
 
+pub use message::message;
 pub use model::{Evening, LearnedEvent, Sign, Transcript, Voice};
 
 /// Learns patterns from logs.

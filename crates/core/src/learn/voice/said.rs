@@ -1,0 +1,91 @@
+//! What is said of one mod means, by the versions and digests behind its name, or by words.
+
+use super::causes::{Cause, wants};
+use super::items::{Item, StatedValue};
+use super::model::Known;
+use crate::base::finding::Code;
+use crate::diagnose::means_failure;
+use crate::rulebook::Event;
+
+impl Known {
+    /// Two versions or digests, or one and nothing.
+    pub fn by_values(&self, item: &Item) -> Option<Cause> {
+        match (&item.versions[..], &item.digests[..]) {
+            ([a, b, ..], _) if a.text != b.text && release(&a.text) == release(&b.text) => {
+                Some((Event::Cause(Code::ContentDiffers), None, None))
+            }
+            ([a, b, ..], _) if a.text != b.text => {
+                let (expected, found) = self.in_order(item, a, b);
+                Some((Event::Cause(Code::VersionOther), Some(expected), Some(found)))
+            }
+            (_, [a, b, ..]) if !a.text.eq_ignore_ascii_case(&b.text) => {
+                Some((Event::Cause(Code::ContentDiffers), None, None))
+            }
+            ([], []) if item.has_none && item.is_known => Some((Event::Cause(Code::ModMissing), None, None)),
+            ([one], []) if item.has_none => Some(match item.is_known {
+                true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
+                false => (Event::Cause(Code::ModExtra), None, Some(one.text.clone())),
+            }),
+            _ if !item.is_known => {
+                let found = item.versions.first().map(|version| version.text.clone());
+                Some((Event::Cause(Code::ModExtra), None, found))
+            }
+            _ => None,
+        }
+    }
+
+    /// The version that should be, and the one that is.
+    fn in_order(&self, item: &Item, a: &StatedValue, b: &StatedValue) -> (String, String) {
+        let expected = self.expected(&item.id);
+        let is_first = match expected {
+            Some(expected) if expected == a.text => true,
+            Some(expected) if expected == b.text => false,
+            _ => wants(&a.after) && !wants(&b.after),
+        };
+        let (expected, found) = if is_first { (a, b) } else { (b, a) };
+        (expected.text.clone(), found.text.clone())
+    }
+
+    /// By what is said of it in words, or above it.
+    pub fn by_words(&self, item: &Item, headers: &[String]) -> Option<Cause> {
+        let is_clear = |means: &Event| *means != Event::ModFailed;
+        let own = item.words.iter().find_map(|words| means_failure(words).filter(is_clear));
+        let means = own.or_else(|| headers.iter().find_map(|words| means_failure(words).filter(is_clear)))?;
+        // What players must have is wanted of them: that theirs is not means that it is another.
+        let is_wanted = item.is_known && self.wanted_of_players().any(|id| *id == item.id);
+        if is_wanted && means == Event::Cause(Code::ModExtra) {
+            return Some((Event::Cause(Code::ContentDiffers), None, None));
+        }
+        Some(self.with_version(item, means))
+    }
+
+    /// By its one version alone, or by words that only say that something failed.
+    pub fn weakly(&self, item: &Item) -> Option<Cause> {
+        let [one] = &item.versions[..] else {
+            return item.words.iter().find_map(|words| means_failure(words)).map(|means| (means, None, None));
+        };
+        let expected = self.expected(&item.id)?;
+        Some(match expected == one.text {
+            true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
+            false => (Event::Cause(Code::VersionOther), Some(expected.to_owned()), Some(one.text.clone())),
+        })
+    }
+
+    /// A version alone is what is, or what should be where nothing is.
+    pub fn with_version(&self, item: &Item, means: Event) -> Cause {
+        let version = item.versions.first().map(|version| version.text.clone());
+        match means {
+            Event::Cause(Code::ModMissing) => (means, version, None),
+            Event::Cause(Code::VersionOther) => {
+                let expected = self.expected(&item.id).map(str::to_owned);
+                (means, expected.filter(|expected| Some(expected) != version.as_ref()), version)
+            }
+            _ => (means, None, version),
+        }
+    }
+}
+
+/// A version without what tells builds of it apart.
+fn release(version: &str) -> &str {
+    version.split_once('+').map_or(version, |(release, _)| release)
+}
