@@ -49,6 +49,10 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "bannlyst",
             "utestengt",
             "bandito",
+            "yasakl",
+            "zabanov",
+            "アクセス禁止",
+            "차단",
         ],
     ),
     (KeptOutBy::GuestList, &["whitelist", "allowlist", "allow list", "not invited", "not on the list"]),
@@ -66,6 +70,11 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "server_full",
             "=full ",
             "\"full\"",
+            "'full'",
+            "serverfull",
+            ": full ",
+            " full)",
+            "(full)",
             "no slots",
             "full house",
             "no free slot",
@@ -85,6 +94,11 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "сервер полон",
             "人数已满",
             "已满",
+            "sunucu dolu",
+            "сервер повний",
+            "server je plný",
+            "満員",
+            "가득",
         ],
     ),
     (
@@ -103,6 +117,11 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "lösenord",
             "passord",
             "adgangskode",
+            "parola",
+            "şifre",
+            "heslo",
+            "パスワード",
+            "비밀번호",
         ],
     ),
     (
@@ -130,7 +149,7 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
 
 /// As many as there may be.
 static FULL: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?:^|[\s(\[=:])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)";
+    let pattern = r#"(?:^|[\s(\[=:'"])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;'"])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -158,6 +177,10 @@ mod tests {
     #[case("osier: seats 11/12", None)]
     #[case("the house is full up (20 of 20)", Some(KeptOutBy::FullServer))]
     #[case("osier showed 12 of 12 parts", None)]
+    #[case("Mara dropped (hall full)", Some(KeptOutBy::FullServer))]
+    #[case("Mara refused: full", Some(KeptOutBy::FullServer))]
+    #[case("osier: fully loaded", None)]
+    #[case("sunucu dolu", Some(KeptOutBy::FullServer))]
     #[case("E_SERVER_FULL", Some(KeptOutBy::FullServer))]
     #[case("<no cause=\"full\"/>", Some(KeptOutBy::FullServer))]
     #[case("deny why=full peer=7", Some(KeptOutBy::FullServer))]

@@ -1,5 +1,6 @@
 //! Words of failure, and what they mean when nothing else tells: of a mod that is named near them, or by themselves.
 
+use std::ops::Range;
 use std::sync::LazyLock;
 
 use aho_corasick::AhoCorasick;
@@ -80,6 +81,9 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "was changed",
             "were changed",
             "been changed",
+            "was edited",
+            "been edited",
+            "not the original",
             "other sum",
             "wrong sum",
             "bad sum",
@@ -209,6 +213,15 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "superfluous",
             "not wanted",
             "not on our list",
+            "not play with",
+            "not allow",
+            "does not use",
+            "not used",
+            "doesn't use",
+            "remove it",
+            "uninstall",
+            "take it out",
+            "get rid of",
         ],
     ),
     (
@@ -289,6 +302,15 @@ pub fn without_words(text: &str) -> String {
     out
 }
 
+/// Where a text has words that mean this, the longest of them.
+pub fn said_at(text: &str, means: Event) -> Option<Range<usize>> {
+    let lower = text.to_lowercase();
+    let class = CLASSES.iter().position(|(own, _)| *own == means)?;
+    let found = WORDS.0.find_overlapping_iter(&lower).filter(|found| WORDS.1[found.pattern().as_usize()] == class);
+    let found = found.filter(|found| lower.len() == text.len() && begins_word(&lower, found.start()));
+    found.max_by_key(aho_corasick::Match::len).map(|found| found.range())
+}
+
 /// What a text whose words mean this tells of the game's version, or of that of its loader, which is called so.
 pub fn of_platform(meaning: Option<Event>, text: &str, loader: Option<&str>) -> Option<Event> {
     if meaning? != Event::Cause(Code::VersionOther) {
@@ -322,11 +344,13 @@ pub fn meanings(meaning: Option<Event>, text: &str, loader: Option<&str>) -> Vec
     causes.iter().copied().map(Event::Cause).collect()
 }
 
-/// Whether a word begins at a place. Han characters stand without blanks between words.
+/// Whether a word begins at a place. What Chinese, Japanese and Korean are written with stands without blanks between words.
 pub fn begins_word(text: &str, start: usize) -> bool {
-    let is_han = |c: char| ('\u{3400}'..='\u{9fff}').contains(&c);
+    let is_unparted =
+        |c: char| matches!(c, '\u{3040}'..='\u{30ff}' | '\u{3400}'..='\u{9fff}' | '\u{ac00}'..='\u{d7af}');
     let before = text[..start].chars().next_back();
-    before.is_none_or(|before| !before.is_alphanumeric() || is_han(before)) || text[start..].starts_with(is_han)
+    before.is_none_or(|before| !before.is_alphanumeric() || is_unparted(before))
+        || text[start..].starts_with(is_unparted)
 }
 
 #[cfg(test)]
@@ -350,6 +374,13 @@ mod tests {
     #[case("玩家osier缺少模组fog", Some("mod-missing"))]
     #[case("el contenido de fog no coincide", Some("content-differs"))]
     #[case("brakuje fog", Some("mod-missing"))]
+    #[case("MOD fogが見つかりません", Some("mod-missing"))]
+    #[case("fogのバージョンが違います", Some("version-other"))]
+    #[case("fog 버전이 다릅니다", Some("version-other"))]
+    #[case("fog eksik", Some("mod-missing"))]
+    #[case("fog neznámý doplněk", Some("mod-extra"))]
+    #[case("fog: файл змінено", Some("content-differs"))]
+    #[case("We do not play with fog. Remove it first.", Some("mod-extra"))]
     fn words_of_failure(#[case] text: &str, #[case] means: Option<&str>) {
         let said = serde_json::to_value(meaning(text)).expect("a word");
         assert_eq!(said.as_str(), means);

@@ -95,6 +95,38 @@ fn evening(tries: &str) -> String {
     "10:01:00 osier knocks\n10:01:02 osier comes without weir\n10:01:03 osier turned away\n10:02:00 mallow knocks\n10:02:03 mallow let in\n",
     &["mod-missing weir - -"]
 )]
+#[case::a_block_up_to_a_gap(
+    "Time: 10:01\nGuest: osier\nResult: turned away\nBecause: mods\nDetail: weir of the guest is 1.0.3, of the hall 1.0.7\n\nTime: 10:02\nGuest: mallow\nResult: let in\n\nTime: 10:03\nGuest: tansy\nResult: let in\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::how_it_ends_behind_what_it_ends_for(
+    "10:01:00 visit('mallow','yes','')\n10:02:00 check('osier','weir','1.0.3','1.0.7','stale')\n10:02:01 visit('osier','no','mods')\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::where_mods_stand(
+    "10:01:00 osier 20% weir OK\n10:01:00 osier 40% skerry OK\n10:01:00 osier 60% lugworm OK\n10:01:00 osier 80% eiderdown OK\n10:01:00 osier 100% samphire OK\n10:01:00 osier 100% gannet STRANGE\n10:01:01 osier stopped\n10:01:00 mallow 20% weir OK\n10:01:00 mallow 40% skerry OK\n10:01:00 mallow 60% lugworm OK\n10:01:00 mallow 80% eiderdown OK\n10:01:00 mallow 100% samphire OK\n10:01:01 mallow playing\n",
+    &["mod-extra gannet - -"]
+)]
+#[case::the_same_version_and_words(
+    "10:01:00 osier knocks\n10:01:01 osier weir 1.0.7 1.0.7 altered\n10:01:02 osier refused\n10:02:00 mallow knocks\n10:02:01 mallow enters\n",
+    &["content-differs weir - 1.0.7"]
+)]
+#[case::one_line_with_the_reason(
+    "10:01:00 osier dropped (gannet: not allowed here)\n10:02:00 mallow joined\n",
+    &["mod-extra gannet - -"]
+)]
+#[case::both_sides_each_by_a_word(
+    "10:01:00 link 0x2802 is osier\n10:01:01 0x2802 gannet local <none> remote 1.3.0\n10:01:02 0x2802 closed, mods differ\n10:02:00 link 0x2803 is mallow\n10:02:01 0x2803 spawned\n",
+    &["mod-extra gannet - 1.3.0"]
+)]
+#[case::differences_with_other_bytes(
+    "10:01:00 osier refused\n--- hall\n+++ osier\n-weir 1.0.7 4f2a19c\n+weir 1.0.7 9bc001d\n10:02:00 mallow enters\n",
+    &["content-differs weir - -"]
+)]
+#[case::yet_another_language(
+    "10:01:00 osier bağlanıyor\n10:01:01 osier: weir eksik\n10:01:02 osier reddedildi\n10:02:00 mallow bağlanıyor\n10:02:01 mallow girdi\n",
+    &["mod-missing weir - -"]
+)]
 #[case::another_language(
     "10:01:00 玩家 osier 请求加入\n10:01:02 玩家 osier 的模组 weir 内容不一致\n10:01:02 玩家 osier 缺少模组 skerry\n10:01:03 玩家 osier 被拒绝\n10:02:00 玩家 mallow 请求加入\n10:02:03 玩家 mallow 已加入\n",
     &["content-differs weir - -", "mod-missing skerry - -"]
@@ -171,6 +203,9 @@ fn the_servers_own_list_tells_its_mods(#[case] log: &str) {
 #[case::in_quotes("osier has the unknown: \"gannet\" there", Some("gannet"))]
 #[case::behind_its_noun("osier, module gannet is foreign there", Some("gannet"))]
 #[case::two_names("osier gannet and petrel are foreign", None)]
+#[case::right_before_the_words("osier is dropped: gannet is not allowed here", Some("gannet"))]
+#[case::right_behind_the_words("osier, this hall does not play with gannet", Some("gannet"))]
+#[case::a_pronoun("osier, remove it first", None)]
 #[case::nothing_of_mods("osier goes home", None)]
 fn a_mod_that_nobody_wants(#[case] message: &str, #[case] id: Option<&str>) {
     let is_new = |word: &str| word != "osier" && word != "there";
@@ -216,4 +251,35 @@ fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
 )]
 fn nobody_is_blamed_for(#[case] tries: &str) {
     assert_eq!(told(&evening(tries), "osier", true), [""; 0]);
+}
+
+/// What is made of a message alone: what it means, of which mod, expected and found; and with a `?` where it is a guess.
+fn of_message(text: &str) -> Vec<String> {
+    let rulebook = crate::rulebook::of_logs("");
+    let server = server();
+    let players = ["osier".to_owned()];
+    let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &players };
+    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
+    let told = |event: &LogEvent| {
+        let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
+        let sure = if event.is_guess { " ?" } else { "" };
+        format!("{} {id} {} {}{sure}", event.means.word(), or(&event.expected), or(&event.found))
+    };
+    message(evening, text).expect("few names").iter().map(told).collect()
+}
+
+#[rstest]
+#[case::two_versions("Your weir is 1.0.3. This hall plays 1.0.7.", &["version-other weir 1.0.7 1.0.3"])]
+#[case::the_servers_version("This hall plays with weir 1.0.7. Get it first.", &["mod-missing weir 1.0.7 - ?"])]
+#[case::another_version("weir 1.0.3, osier?", &["version-other weir 1.0.7 1.0.3 ?"])]
+#[case::words("Your copy of weir has been changed. Reinstall it.", &["content-differs weir - - ?"])]
+#[case::too_much("This hall does not play with gannet. Remove it first.", &["mod-extra gannet - - ?"])]
+#[case::a_list("These are missing:\n - weir 1.0.7\n - skerry\nThese are too old:\n - lugworm 1.0.0\n", &[
+    "mod-missing weir 1.0.7 - ?", "mod-missing skerry - - ?", "version-other lugworm 2.0.1 1.0.0 ?",
+])]
+#[case::versions_of_something_else("weir can't run on 3.1.4 (needs 3.2.0)", &[])]
+#[case::a_ban("You are banned from this hall.", &[])]
+#[case::prose("Something went wrong.", &[])]
+fn a_message_is_read_by_what_it_says(#[case] text: &str, #[case] wanted: &[&str]) {
+    assert_eq!(of_message(text), wanted);
 }

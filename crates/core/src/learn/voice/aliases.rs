@@ -18,7 +18,7 @@ type NameIn<'f> = dyn Fn(&str) -> Option<String> + 'f;
 const MOST: usize = 20_000;
 
 static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:]?)(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5})\b";
+    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:]?)(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16})\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -138,7 +138,7 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
     out
 }
 
-/// The numbers of a message, each with the word before it; an address stands for itself.
+/// The numbers of a message, each with the word before it; an address, of the network or of the memory, stands for itself.
 fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
     let word = |found: &Captures<'m>| found.name("word").or_else(|| found.name("letter"));
     numbers.captures_iter(message).filter_map(move |found| {
@@ -210,6 +210,13 @@ mod tests {
         let told = with_players(log, &players()).expect("numbers that stand for players");
         assert!(told.contains("18:02 line osier lacks reed"), "{told}");
         assert!(told.contains("18:03 line 9 idle"), "{told}");
+    }
+
+    #[test]
+    fn an_address_that_stood_with_a_player_stands_for_him() {
+        let log = "Link|0x612D opened\nLink|0x612D identified as osier\nMods|0x612D reed ours 1 theirs 2\n";
+        let told = with_players(log, &players()).expect("addresses that stand for players");
+        assert!(told.contains("Mods|osier reed"), "{told}");
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! What lines about mods mean in a join that went wrong.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use super::items::NOTHING;
 use super::joins::{Episode, Joins};
@@ -17,6 +17,36 @@ const UNKNOWN: usize = 12;
 
 /// What a line means, with what was expected and what was found.
 pub type Cause = (Event, Option<String>, Option<String>);
+
+/// So many mods behind the same beginning tell that mods stand there.
+const IN_PLACE: usize = 3;
+
+/// Beginnings of lines that name a player, behind which several mods stand.
+fn before_mods(kinds: &Kinds) -> HashSet<String> {
+    let mut found: HashMap<String, BTreeSet<&FoldedId>> = HashMap::new();
+    for kind in &kinds.kinds {
+        let Some(at) = kind.pieces.iter().position(Piece::is_mod) else { continue };
+        if kind.pieces[..at].iter().any(Piece::is_player) {
+            let mods = kind.lines.iter().filter_map(|line| kinds.lines[*line].mods().first());
+            found.entry(beginning(&kind.pieces[..at])).or_default().extend(mods.take(IN_PLACE * 4));
+        }
+    }
+    found.into_iter().filter(|(_, mods)| mods.len() >= IN_PLACE).map(|(text, _)| text).collect()
+}
+
+/// The first pieces of a line, but for what differs from one to the next.
+fn beginning(pieces: &[Piece]) -> String {
+    let each = pieces.iter().map(|piece| match piece {
+        Piece::Word(word) => word.as_str(),
+        Piece::Sign(sign) => sign.as_str(),
+        Piece::Blank => " ",
+        Piece::Player(_) => "\u{1}p",
+        Piece::Mod(..) | Piece::Mods(..) => "\u{1}m",
+        Piece::Version(_) => "\u{1}v",
+        Piece::Number | Piece::Mixed | Piece::Address | Piece::Digest(_) => "\u{1}n",
+    });
+    each.collect()
+}
 
 /// What is said of one kind of lines.
 struct Meaning {
@@ -79,15 +109,27 @@ pub struct Looked<'k> {
     bad: Vec<bool>,
     /// The kinds that have a word, by its small letters.
     said_in: HashMap<String, Vec<usize>>,
+    /// What stands before mods in lines that name players.
+    before_mods: HashSet<String>,
 }
 
 impl<'k> Looked<'k> {
     /// With each line's try, and the header that it stands below.
     pub fn new((kinds, joins): (&'k Kinds, &'k Joins), known: &'k Known, players: &'k BTreeSet<String>) -> Self {
         let (of, above, said_in) = (joins.by_line(), headers(kinds), words(kinds));
-        let mut looked = Self { kinds, joins, known, players, of, above, bad: Vec::new(), said_in };
+        let before_mods = before_mods(kinds);
+        let mut looked = Self { kinds, joins, known, players, of, above, bad: Vec::new(), said_in, before_mods };
         looked.bad = (0..kinds.kinds.len()).map(|kind| looked.stands_in_bad_joins(kind)).collect();
         looked
+    }
+
+    /// The words of a kind of lines before which stands what stands before mods elsewhere.
+    pub fn in_the_place_of_mods(&self, kind: usize) -> impl Iterator<Item = &str> {
+        let pieces = &self.kinds.kinds[kind].pieces;
+        pieces.iter().enumerate().filter_map(move |(at, piece)| match piece {
+            Piece::Word(word) if self.before_mods.contains(&beginning(&pieces[..at])) => Some(word.as_str()),
+            _ => None,
+        })
     }
 
     /// Whether a word is a player's name.

@@ -9,7 +9,7 @@ use super::lines::{MANY, Piece, bare_version, between, plain_pieces, stands_apar
 use super::players::may_be_a_name;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
-use crate::diagnose::{Needles, means_failure, without_failure};
+use crate::diagnose::{Needles, elsewhere, failure_at, means_failure, without_failure};
 use crate::rulebook::Event;
 
 /// Words and signs for a side that has nothing.
@@ -41,6 +41,8 @@ pub struct Item {
     pub mark: Option<char>,
     /// The sign before it and a blank: one of a list of differences, or of any list.
     pub bullet: Option<char>,
+    /// Whether it stands where mods stand in other lines like this one.
+    pub is_in_place: bool,
 }
 
 /// A version or a digest, and the word before it or the key that it stands under.
@@ -189,6 +191,11 @@ const NO_MODS: [&str; 31] = [
     "loader",
 ];
 
+/// Whether a word before a version says whose it is, or of what else.
+pub fn is_label(word: &str) -> bool {
+    NO_MODS.contains(&word.to_lowercase().as_str())
+}
+
 /// A mod that nobody here has, in what is said of a player: a word before a version, or before a sign for none, that `is_new`.
 pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static BEFORE: LazyLock<Regex> = LazyLock::new(|| {
@@ -201,19 +208,28 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static KEYS: LazyLock<Regex> =
         LazyLock::new(|| Regex::new(r"(?:^|\s)[\w.-]+=").expect("a pattern that is written here"));
     let is_name = |name: &str| {
-        let lower = name.to_lowercase();
-        may_be_a_name(name) && !NO_MODS.contains(&lower.as_str()) && !NOTHING.contains(&lower.as_str()) && is_new(name)
+        may_be_a_name(name) && !is_label(name) && !NOTHING.contains(&name.to_lowercase().as_str()) && is_new(name)
     };
     // `word=` is a key where there are several.
     let has_keys = KEYS.find_iter(message).count() > 1;
+    // What both sides have of it, each behind a word for the side: one has none.
+    static PAIR: LazyLock<Regex> = LazyLock::new(|| {
+        let (version, none) = (r"v?\d+(?:\.\d+)+[\w.+-]*", r"[<(\[]?(?:none|null|nil|nothing|absent)[>)\]]?|-{1,3}");
+        let side = r#"[\s,;/|]+[\p{L}_]{1,12}\s*[:=]?\s*["']?"#;
+        let pattern = format!(
+            r#"(?i)\b(?<name>[\p{{L}}_][\w.-]*\w)["'\])]?:?{side}(?:(?:{version})["']?{side}(?:{none})|(?:{none})["']?{side}(?:{version}))(?:[\s"')\]}},;]|$)"#
+        );
+        Regex::new(&pattern).expect("a pattern that is written here")
+    });
     let name = |found: &Captures<'_>| {
         found.name("quoted").or_else(|| found.name("name")).map_or("", |name| name.as_str()).to_owned()
     };
     let is_one = |found: &Captures<'_>| match found.name("quoted") {
-        Some(_) => is_new(&name(found)) && !NO_MODS.contains(&name(found).to_lowercase().as_str()),
+        Some(_) => is_new(&name(found)) && !is_label(&name(found)),
         None => is_name(&name(found)) && !(has_keys && &found["gap"] == "=") && !found["gap"].is_empty(),
     };
-    let found = BEFORE.captures_iter(message).find(is_one)?;
+    let in_pair = || PAIR.captures(message).filter(|found| is_name(&found["name"]));
+    let found = in_pair().or_else(|| BEFORE.captures_iter(message).find(is_one))?;
     let mut item = Item::bare(FoldedId::from(name(&found).as_str()), false);
     item.values(&message[found.get_match().start()..]);
     // What has two versions is known to both sides.
@@ -264,7 +280,7 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
     if let (Some(name), None) = (like_ids.next(), like_ids.next()) {
         return Some(item(&name));
     }
-    if means_failure(message) != Some(Event::Cause(Code::ModExtra)) {
+    if means_failure(message) != Some(Event::Cause(Code::ModExtra)) || elsewhere(message).is_some() {
         return None;
     }
     // What stands in brackets at the beginning is a part of the program, or who it is about.
@@ -272,13 +288,59 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
         LazyLock::new(|| Regex::new(r"^(?:\s*\[[^\]]*\])+").expect("a pattern that is written here"));
     let rest = without_failure(&message[TAGS.find(message).map_or(0, |tags| tags.end())..]);
     let words: Vec<&str> = rest.split(|c: char| c.is_whitespace() || matches!(c, '\'' | '’')).collect();
-    let is_name = |word: &&str| stands_alone(&bare(word)) && is_new(&bare(word)) && !is_kind_of_mod(&bare(word));
+    let is_small = |word: &str| SMALL_WORDS.contains(&word.to_lowercase().as_str());
+    let may_be = |word: &str| stands_alone(word) && is_new(word) && !is_kind_of_mod(word);
+    let is_name = |word: &&str| may_be(&bare(word));
     let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
     let behind = words.windows(2).find(|two| is_kind_of_mod(&bare(two[0])) && is_name(&two[1])).map(|two| two[1]);
     let mut names = words.iter().copied().filter(is_name);
     let quoted = names.clone().find(is_quoted);
-    let only = || names.next().filter(|_| names.next().is_none());
-    Some(item(&bare(quoted.or(behind).or_else(only)?)))
+    let only = || names.next().filter(|word| names.next().is_none() && !is_small(&bare(word)));
+    let beside = || beside_failure(message, &|word: &&str| is_name(word) && !is_small(word));
+    Some(item(&bare(quoted.or(behind).or_else(only).or_else(beside)?)))
+}
+
+/// Words that stand before and behind words of failure and are no names.
+const SMALL_WORDS: [&str; 48] = [
+    "the", "a", "an", "this", "that", "these", "it", "its", "he", "his", "her", "she", "you", "your", "they", "their",
+    "we", "our", "here", "there", "is", "are", "was", "were", "be", "been", "has", "have", "had", "and", "or", "of",
+    "in", "on", "by", "for", "from", "to", "at", "with", "as", "any", "some", "which", "first", "please", "but",
+    "does",
+];
+
+/// Words behind which the name stands.
+const DIRECTED: [&str; 12] = [
+    "not play with",
+    "does not use",
+    "doesn't use",
+    "uninstall",
+    "get rid of",
+    "does not know",
+    "doesn't know",
+    "unknown mod",
+    "unknown:",
+    "unknown item",
+    "extra:",
+    "unexpected",
+];
+
+/// The name right before words that say that something is too much, or right behind them, where just one of the two is a name.
+fn beside_failure<'m>(message: &'m str, is_name: &dyn Fn(&&str) -> bool) -> Option<&'m str> {
+    let said = failure_at(message, Event::Cause(Code::ModExtra))?;
+    let before = message[..said.start].split(char::is_whitespace).rev().filter(|word| !word.is_empty());
+    let copulas = ["is", "are", "was", "were", "does", "has", "-", ":", "=>", "->"];
+    let mut before = before.skip_while(|word| copulas.contains(word));
+    let (before, further) = (before.next(), before.next());
+    // Of several that are named together, none is the one.
+    let is_of_several = further.is_some_and(|word| matches!(word, "and" | "or" | "&") || word.ends_with(','));
+    // What stands before a comma is of another part of the sentence.
+    let before = before.filter(|word| !is_of_several && !word.ends_with(','));
+    let behind = message[said.end..].split(char::is_whitespace).find(|word| word.contains(char::is_alphanumeric));
+    let bare = |word: &'m str| word.trim_matches(|c: char| !c.is_alphanumeric());
+    let is_directed = DIRECTED.contains(&message[said.clone()].to_lowercase().as_str());
+    let before = before.filter(|_| !is_directed);
+    let mut names = [before, behind].into_iter().flatten().map(bare).filter(is_name);
+    names.next().filter(|_| names.next().is_none())
 }
 
 fn is_kind_of_mod(word: &str) -> bool {
@@ -451,6 +513,11 @@ impl Item {
         Self::bare(id, true)
     }
 
+    /// One that nobody here has, by where it stands.
+    pub fn in_place(name: &str, message: &str) -> Self {
+        Self { words: vec![message.to_owned()], is_in_place: true, ..Self::bare(FoldedId::from(name), false) }
+    }
+
     /// The sign before it, be there a blank between or not.
     pub fn sign(&self) -> Option<char> {
         self.mark.or(self.bullet)
@@ -466,6 +533,7 @@ impl Item {
             words: Vec::new(),
             mark: None,
             bullet: None,
+            is_in_place: false,
         }
     }
 

@@ -394,16 +394,15 @@ fn tone(words: &str) -> Option<bool> {
     }
 }
 
-/// The kind of line with which the lines of most players begin.
+/// The kind of line with which the lines of most players begin; nothing where mods are told of before that.
 fn start(kinds: &Kinds) -> Option<usize> {
     let mut first: BTreeMap<(usize, Rc<str>), usize> = BTreeMap::new();
     for seen in &kinds.lines {
-        let kind = &kinds.kinds[seen.kind];
-        let (Some(player), Role::Server, false) = (&seen.player, kind.side, kind.names_mods()) else { continue };
+        let (Some(player), Role::Server) = (&seen.player, kinds.kinds[seen.kind].side) else { continue };
         first.entry((seen.log, player.clone())).or_insert(seen.kind);
     }
     let mut counts: BTreeMap<usize, usize> = BTreeMap::new();
-    for kind in first.values() {
+    for kind in first.values().filter(|kind| !kinds.kinds[**kind].names_mods()) {
         *counts.entry(*kind).or_default() += 1;
     }
     counts.into_iter().max_by_key(|(kind, count)| (*count, std::cmp::Reverse(*kind))).map(|(kind, _)| kind)
@@ -438,7 +437,11 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
         }
         if let Some(player) = &seen.player {
             let key = (seen.log, player.clone());
-            let known = open.get(&key).copied().filter(|_| start != Some(seen.kind));
+            // Where nothing begins a try, the next one begins behind the end of one.
+            let has_ended = |own: &usize| {
+                start.is_none() && all[*own].lines.last().is_some_and(|last| ends.contains(&kinds.lines[*last].kind))
+            };
+            let known = open.get(&key).copied().filter(|own| start != Some(seen.kind) && !has_ended(own));
             let own = known.unwrap_or_else(|| {
                 all.push(Episode::new(seen.log, Some(player.clone())));
                 all.len() - 1
@@ -478,6 +481,7 @@ fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[
     let starts = &kinds.kinds[start].lines;
     let ends = starts.iter().skip(1).copied().chain([kinds.lines.len()]);
     let mut all: Vec<Episode> = Vec::new();
+    let mut told: Vec<(Vec<usize>, usize)> = Vec::new();
     for (first, end) in starts.iter().zip(ends) {
         let log = kinds.lines[*first].log;
         let is_own = |line: &usize| kinds.lines[*line].log == log && kinds.kind(*line).side == Role::Server;
@@ -486,11 +490,19 @@ fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[
         let is_plain = |line: &usize| *line != *first && !kinds.kind(*line).names_mods();
         let is_last = |line: &usize| is_plain(line) && said[kinds.lines[*line].kind].tone.is_some();
         let last = own.iter().rposition(is_last).or_else(|| own.iter().rposition(is_plain))?;
+        told.push((own, last));
+    }
+    let is_next = |line: usize, behind: usize| kinds.lines[line].number + 1 == kinds.lines[behind].number;
+    // Where something parts the blocks of all tries, all of a block is of the try.
+    let is_parted = |(own, last): &(Vec<usize>, usize)| !own[*last..].windows(2).all(|two| is_next(two[0], two[1]));
+    let are_parted = told.len() > 1 && told[..told.len() - 1].iter().all(is_parted);
+    for (own, last) in told {
         // But for what is further in: that goes on with it.
-        let more = own[last + 1..].iter().take_while(|line| kinds.lines[**line].depth > 0).count();
+        let inner = own[last + 1..].iter().take_while(|line| kinds.lines[**line].depth > 0).count();
+        let block = own[last..].windows(2).take_while(|two| are_parted && is_next(two[0], two[1])).count();
         let is_told = |line: &usize| !loaded.contains(&kinds.lines[*line].kind);
-        let lines = own.into_iter().take(last + 1 + more).filter(is_told).collect();
-        let player = kinds.lines[*first].player.clone();
+        let (log, player) = (kinds.lines[own[0]].log, kinds.lines[own[0]].player.clone());
+        let lines = own.into_iter().take(last + 1 + inner.max(block)).filter(is_told).collect();
         all.push(Episode { lines, is_block: true, ..Episode::new(log, player) });
     }
     Some(all)

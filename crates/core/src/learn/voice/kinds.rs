@@ -80,7 +80,9 @@ impl Kind {
         let is_value = |piece: &Piece| matches!(piece, Piece::Version(_) | Piece::Digest(_));
         let values: Vec<&Piece> = self.pieces.iter().filter(|piece| is_value(piece)).collect();
         let is_again = |at: usize| values[..at].contains(&values[at]);
-        values.len() > 1 && (0..values.len()).filter(|at| is_again(*at)).count() * 2 >= values.len()
+        let are_same = values.len() > 1 && (0..values.len()).filter(|at| is_again(*at)).count() * 2 >= values.len();
+        // Unless its words say that something else is wrong.
+        are_same && !matches!(means_failure(&self.words()), Some(Event::Cause(_)))
     }
 
     /// What it says beside names, in words.

@@ -6,8 +6,10 @@ use std::sync::LazyLock;
 
 use regex::Regex;
 
-use super::causes::{Cause, Looked, wants};
-use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stranger, unwanted};
+use super::causes::{Cause, Looked};
+use super::items::{
+    Item, StatedValue, is_field, is_label, items, listed, of_block, of_fields, stands_alone, stranger, unwanted,
+};
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::model::Transcript;
@@ -82,15 +84,16 @@ impl<'r> Tries<'r> {
         let seen = &self.looked.kinds.lines[*first];
         let Some(reader) = self.readers.get(seen.log) else { return false };
         let items = reader.items(*first);
-        let by_words = items.first().and_then(|item| reader.by_words(item, &[]));
+        let by_words = items.first().and_then(|item| reader.looked.known.by_words(item, &[]));
         let is_one_of_many = items.len() < seen.mods().len();
         is_one_of_many || reader.text(*first).contains('{') && by_words.is_some_and(|(own, ..)| own != means)
     }
 }
 
-/// Mods of which a list of differences has two lines: what goes, and what comes in its place, with its version.
+/// Mods of which a list of differences has two lines: what goes, and what comes in its place, with its version, or with other bytes
+/// of the same.
 struct Marks {
-    come: BTreeMap<FoldedId, String>,
+    come: BTreeMap<FoldedId, (String, Option<String>)>,
 }
 
 impl Marks {
@@ -98,9 +101,10 @@ impl Marks {
         let (mut go, mut come) = (BTreeMap::new(), BTreeMap::new());
         for item in items {
             let Some(version) = item.versions.first().map(|version| version.text.clone()) else { continue };
+            let told = (version, item.digests.first().map(|digest| digest.text.to_lowercase()));
             match item.sign() {
-                Some('-') => drop(go.insert(item.id, version)),
-                Some('+') => drop(come.insert(item.id, version)),
+                Some('-') => drop(go.insert(item.id, told)),
+                Some('+') => drop(come.insert(item.id, told)),
                 _ => {}
             }
         }
@@ -120,11 +124,6 @@ fn denies(words: &str) -> bool {
         ["not", "no", "never", "isn't", "nicht", "nie", "niet", "pas", "non", "não", "нет", "не", "without", "ohne"];
     let lower = words.to_lowercase();
     lower.split(|c: char| !c.is_alphanumeric() && c != '\'').any(|word| DENIALS.contains(&word))
-}
-
-/// A version without what tells builds of it apart.
-fn release(version: &str) -> &str {
-    version.split_once('+').map_or(version, |(release, _)| release)
 }
 
 fn last_lines(episode: &Episode) -> &[usize] {
@@ -253,20 +252,20 @@ impl Reader<'_> {
                 if self.is_noise(line, &item, episode) || marks.is_told_otherwise(&item) {
                     continue;
                 }
-                let is_bare = item.versions.is_empty() && self.by_words(&item, &headers).is_none();
-                let is_stranger = !item.is_known && !is_named && is_bare;
+                let is_bare = item.versions.is_empty() && self.looked.known.by_words(&item, &headers).is_none();
+                let is_stranger = !item.is_known && !is_named && is_bare && !item.is_in_place;
                 if is_stranger && !self.looked.known.has_their_form(item.id.as_str()) {
                     continue;
                 }
-                let by_words = || self.by_words(&item, &headers);
+                let by_words = || self.looked.known.by_words(&item, &headers);
                 let by_code = || self.by_code(line, legend);
                 let by_mark = || self.by_mark(&item, &marks);
-                let said = self.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
+                let said = self.looked.known.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
                 let read = said.map(|cause| (cause, is_stranger));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
-                let weakly = || self.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
+                let weakly = || self.looked.known.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
                 let read = read.or_else(|| weakly().map(|cause| (cause, true)));
                 let read = read.or_else(|| self.at_all(&item, episode).filter(|_| is_alone).map(|cause| (cause, true)));
                 found.extend(read.map(|(cause, is_guess)| (line, item, cause, is_guess)));
@@ -332,88 +331,28 @@ impl Reader<'_> {
         episode.lines.iter().rev().find(|line| lines[**line].player.is_some()).map(|line| lines[*line].kind)
     }
 
-    /// Two versions or digests, or one and nothing.
-    fn by_values(&self, item: &Item) -> Option<Cause> {
-        match (&item.versions[..], &item.digests[..]) {
-            ([a, b, ..], _) if a.text != b.text && release(&a.text) == release(&b.text) => {
-                Some((Event::Cause(Code::ContentDiffers), None, None))
-            }
-            ([a, b, ..], _) if a.text != b.text => {
-                let (expected, found) = self.in_order(item, a, b);
-                Some((Event::Cause(Code::VersionOther), Some(expected), Some(found)))
-            }
-            (_, [a, b, ..]) if !a.text.eq_ignore_ascii_case(&b.text) => {
-                Some((Event::Cause(Code::ContentDiffers), None, None))
-            }
-            ([], []) if item.has_none && item.is_known => Some((Event::Cause(Code::ModMissing), None, None)),
-            ([one], []) if item.has_none => Some(match item.is_known {
-                true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
-                false => (Event::Cause(Code::ModExtra), None, Some(one.text.clone())),
-            }),
-            _ if !item.is_known => {
-                let found = item.versions.first().map(|version| version.text.clone());
-                Some((Event::Cause(Code::ModExtra), None, found))
-            }
-            _ => None,
-        }
-    }
-
-    /// The version that should be, and the one that is.
-    fn in_order(&self, item: &Item, a: &StatedValue, b: &StatedValue) -> (String, String) {
-        let expected = self.looked.known.expected(&item.id);
-        let is_first = match expected {
-            Some(expected) if expected == a.text => true,
-            Some(expected) if expected == b.text => false,
-            _ => wants(&a.after) && !wants(&b.after),
-        };
-        let (expected, found) = if is_first { (a, b) } else { (b, a) };
-        (expected.text.clone(), found.text.clone())
-    }
-
-    /// By what is said of it in words, or above it.
-    fn by_words(&self, item: &Item, headers: &[String]) -> Option<Cause> {
-        let is_clear = |means: &Event| *means != Event::ModFailed;
-        let own = item.words.iter().find_map(|words| means_failure(words).filter(is_clear));
-        let means = own.or_else(|| headers.iter().find_map(|words| means_failure(words).filter(is_clear)))?;
-        // What players must have is wanted of them: that theirs is not means that it is another.
-        let is_wanted = item.is_known && self.looked.known.wanted_of_players().any(|id| *id == item.id);
-        if is_wanted && means == Event::Cause(Code::ModExtra) {
-            return Some((Event::Cause(Code::ContentDiffers), None, None));
-        }
-        Some(self.with_version(item, means))
-    }
-
     /// By a code in the line that is explained elsewhere in the log.
     fn by_code(&self, line: usize, legend: &BTreeMap<String, Event>) -> Option<Cause> {
         let text = self.text(line);
         let means = CODE.find_iter(text).find_map(|code| legend.get(code.as_str()))?;
         let items = self.items(line);
-        Some(self.with_version(items.first()?, *means))
+        Some(self.looked.known.with_version(items.first()?, *means))
     }
 
     /// By the sign before its name, as in a list of differences.
     fn by_mark(&self, item: &Item, marks: &Marks) -> Option<Cause> {
-        if let (Some('-'), Some(found)) = (item.sign(), marks.come.get(&item.id)) {
+        if let (Some('-'), Some((found, _))) = (item.sign(), marks.come.get(&item.id)) {
             let expected = item.versions.first().map(|version| version.text.clone());
+            if expected.as_ref() == Some(found) {
+                return Some((Event::Cause(Code::ContentDiffers), None, None));
+            }
             return Some((Event::Cause(Code::VersionOther), expected, Some(found.clone())));
         }
         match item.mark? {
-            '-' => Some(self.with_version(item, Event::Cause(Code::ModMissing))),
+            '-' => Some(self.looked.known.with_version(item, Event::Cause(Code::ModMissing))),
             '~' => Some((Event::Cause(Code::ContentDiffers), None, None)),
             _ => None,
         }
-    }
-
-    /// By its one version alone, or by words that only say that something failed.
-    fn weakly(&self, item: &Item) -> Option<Cause> {
-        let [one] = &item.versions[..] else {
-            return item.words.iter().find_map(|words| means_failure(words)).map(|means| (means, None, None));
-        };
-        let expected = self.looked.known.expected(&item.id)?;
-        Some(match expected == one.text {
-            true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
-            false => (Event::Cause(Code::VersionOther), Some(expected.to_owned()), Some(one.text.clone())),
-        })
     }
 
     /// Of a try that went wrong, what is said of a mod and of no try that went well is a reason, whatever its words: that it is not
@@ -425,19 +364,6 @@ impl Reader<'_> {
             true => (Event::Cause(Code::ModMissing), None, None),
             false => (Event::Cause(Code::VersionOther), None, None),
         })
-    }
-
-    /// A version alone is what is, or what should be where nothing is.
-    fn with_version(&self, item: &Item, means: Event) -> Cause {
-        let version = item.versions.first().map(|version| version.text.clone());
-        match means {
-            Event::Cause(Code::ModMissing) => (means, version, None),
-            Event::Cause(Code::VersionOther) => {
-                let expected = self.looked.known.expected(&item.id).map(str::to_owned);
-                (means, expected.filter(|expected| Some(expected) != version.as_ref()), version)
-            }
-            _ => (means, None, version),
-        }
     }
 
     /// What a list of all that the player has lacks of what it should have, or has otherwise. `named` are mods of which something
@@ -542,8 +468,8 @@ impl Reader<'_> {
     fn is_of_all(&self, items: &[Item], headers: &[String]) -> bool {
         // That two sides differ is said of the whole list, and not of each in it.
         let differ = |(means, ..): &Cause| *means == Event::Cause(Code::VersionOther);
-        let of_each = |item: &Item| self.by_words(item, &[]).is_some();
-        let above = |item: &Item| self.by_words(item, headers).is_some_and(|cause| !differ(&cause));
+        let of_each = |item: &Item| self.looked.known.by_words(item, &[]).is_some();
+        let above = |item: &Item| self.looked.known.by_words(item, headers).is_some_and(|cause| !differ(&cause));
         if items.iter().any(|item| of_each(item) || above(item)) {
             return false;
         }
@@ -560,7 +486,7 @@ impl Reader<'_> {
         let seen = &self.looked.kinds.lines[line];
         let needles = &self.looked.known.needles;
         let message = super::lines::message(self.text(line));
-        let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id));
+        let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id) && !is_label(id.as_str()));
         let is_player = |name: &str| self.looked.is_player(name);
         let found = items(message, needles, unknown, &is_player);
         if !found.is_empty() {
@@ -573,7 +499,10 @@ impl Reader<'_> {
         // version, or before a sign for none, and is said nowhere else.
         let is_new = |word: &str| !is_player(word) && !self.looked.is_said_elsewhere(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
-        let told = entry.or_else(|| stranger(message, &is_new));
+        let mut in_place =
+            self.looked.in_the_place_of_mods(seen.kind).filter(|word| stands_alone(word) && is_new(word));
+        let in_place = || in_place.next().map(|name| Item::in_place(name, message));
+        let told = entry.or_else(|| stranger(message, &is_new)).or_else(in_place);
         told.map_or_else(|| self.unwanted(line, message), |item| vec![item])
     }
 
