@@ -126,7 +126,32 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
     ),
     (
         KeptOutBy::Account,
-        &["authenticat", "log in", "login", "logged in", "session expired", "invalid session", "account"],
+        // That somebody logs in is no reason by itself.
+        &[
+            "to authenticat",
+            "authentication fail",
+            "not authenticated",
+            "to log in",
+            "login fail",
+            "failed login",
+            "login refused",
+            "login denied",
+            "invalid login",
+            "not logged in",
+            "could not log",
+            "couldn't log",
+            "can't log",
+            "cannot log",
+            "verify username",
+            "verify account",
+            "session expired",
+            "invalid session",
+            "invalid account",
+            "account is",
+            "account was",
+            "account has",
+            "your account",
+        ],
     ),
     (
         KeptOutBy::Connection,
@@ -152,6 +177,13 @@ static FULL: LazyLock<Regex> = LazyLock::new(|| {
     let pattern = r#"(?:^|[\s(\[=:'"])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;'"])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
+
+impl KeptOutBy {
+    /// Whether words for it are seldom said of somebody who is sent away for his mods: lines get lost then, too.
+    pub const fn is_final(self) -> bool {
+        !matches!(self, Self::Account | Self::Connection)
+    }
+}
 
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
@@ -187,6 +219,8 @@ mod tests {
     #[case("log_index of reed was read", None)]
     #[case("no free memory for reed", None)]
     #[case("Wrong PASSWORD", Some(KeptOutBy::Password))]
+    #[case("(Login) osier[/10.0.0.4:51000] logging in", None)]
+    #[case("osier: login failed", Some(KeptOutBy::Account))]
     #[case("Failed to authenticate: invalid session", Some(KeptOutBy::Account))]
     #[case("Connection timed out: no further information", Some(KeptOutBy::Connection))]
     #[case("io: connection reset by peer", Some(KeptOutBy::Connection))]

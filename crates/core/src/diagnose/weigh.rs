@@ -69,7 +69,9 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     if verdicts.is_empty() {
         verdicts = self::verdicts(&case, guessed(&case, &unexplained));
     }
-    let kept_out_by = if got_in { None } else { kept_out_by([&server_join, &client_join], case.message) };
+    let is_explained = verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS);
+    let kept_out_by = kept_out_by([&server_join, &client_join], case.message);
+    let kept_out_by = kept_out_by.filter(|kept| !got_in && (kept.is_final() || !is_explained));
     let wanted = wanted(&case, &verdicts, (got_in, kept_out_by), !unexplained.is_empty());
     Diagnosis { verdicts, unexplained, kept_out_by, got_in, wanted, proposals }
 }

@@ -111,6 +111,14 @@ fn evening(tries: &str) -> String {
     "10:01:00 osier knocks\n10:01:01 osier weir 1.0.7 1.0.7 altered\n10:01:02 osier refused\n10:02:00 mallow knocks\n10:02:01 mallow enters\n",
     &["content-differs weir - 1.0.7"]
 )]
+#[case::sections_of_one_line(
+    "10:01:00 osier checked: missing [skerry] outdated [] modified [weir, lugworm] extra [gannet]\n10:01:01 osier refused\n10:02:00 mallow checked: missing [] outdated [] modified [] extra []\n10:02:01 mallow accepted\n",
+    &["content-differs lugworm - -", "content-differs weir - -", "mod-extra gannet - -", "mod-missing skerry - -"]
+)]
+#[case::somebody_who_logs_in_and_is_lost(
+    "10:01:00 (Login) osier logging in\n10:01:01 (Sync) rejecting osier: MismatchException\n\tat weir (server 1.0.7, client 1.0.3)\n\tat gannet (server absent, client 2.1)\n10:01:02 (Login) osier lost connection\n10:02:00 (Login) mallow logging in\n10:02:01 (Play) mallow joined\n",
+    &["mod-extra gannet - 2.1", "version-other weir 1.0.7 1.0.3"]
+)]
 #[case::one_line_with_the_reason(
     "10:01:00 osier dropped (gannet: not allowed here)\n10:02:00 mallow joined\n",
     &["mod-extra gannet - -"]

@@ -215,9 +215,9 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     // What both sides have of it, each behind a word for the side: one has none.
     static PAIR: LazyLock<Regex> = LazyLock::new(|| {
         let (version, none) = (r"v?\d+(?:\.\d+)+[\w.+-]*", r"[<(\[]?(?:none|null|nil|nothing|absent)[>)\]]?|-{1,3}");
-        let side = r#"[\s,;/|]+[\p{L}_]{1,12}\s*[:=]?\s*["']?"#;
+        let side = r#"[\s,;/|(\[]+[\p{L}_]{1,12}\s*[:=]?\s*["']?"#;
         let pattern = format!(
-            r#"(?i)\b(?<name>[\p{{L}}_][\w.-]*\w)["'\])]?:?{side}(?:(?:{version})["']?{side}(?:{none})|(?:{none})["']?{side}(?:{version}))(?:[\s"')\]}},;]|$)"#
+            r#"(?i)\b(?<name>[\p{{L}}_][\w.:-]*\w)["'\])]?:?{side}(?:(?:{version})["']?{side}(?:{none})|(?:{none})["']?{side}(?:{version}))(?:[\s"')\]}},;]|$)"#
         );
         Regex::new(&pattern).expect("a pattern that is written here")
     });
@@ -584,12 +584,14 @@ fn of_text(
         let each = named.iter().zip(ends).map(|(((_, begin), id), end)| {
             let mut item = Item::bare((*id).clone(), true);
             item.values(&message[*begin..end.max(*begin)]);
+            item.words.extend(section(message, *begin));
             item.words.push(message.to_owned());
             item
         });
         return each.take(ITEMS).collect();
     }
     let mut item = Item::bare(id, is_known);
+    item.words.extend(section(message, place.0));
     let (before, behind) = (&message[..place.0], &message[place.1..]);
     item.values(before);
     item.has_none = is_without(before);
@@ -598,6 +600,33 @@ fn of_text(
     item.bullet = before.strip_suffix(' ').and_then(mark);
     item.words.push(format!("{before}X{behind}"));
     vec![item]
+}
+
+/// What is said of all that stands in brackets, right before those: `missing [reed, peat]`.
+fn section(message: &str, at: usize) -> Option<String> {
+    let open = message[..at].rfind(['[', '(', '{']).filter(|open| !message[*open..at].contains([']', ')', '}']))?;
+    let label = message[..open].trim_end_matches(|c: char| c.is_whitespace() || matches!(c, ':' | '='));
+    let word = label.rsplit(|c: char| !c.is_alphabetic() && !matches!(c, '_' | '-')).next()?;
+    // As a word behind which something is listed.
+    (!word.is_empty()).then(|| format!("{word}:"))
+}
+
+/// Mods that nobody here has, in brackets behind a word that says that they are too many.
+pub fn in_sections(message: &str, is_new: &dyn Fn(&str) -> bool) -> Vec<Item> {
+    static SECTION: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r"(?<label>[\p{L}_-]+)\s*[:=]?\s*[\[({](?<names>[^\[\](){}]+)[\])}]";
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let says_so = |label: &str| means_failure(&format!("{label}:")) == Some(Event::Cause(Code::ModExtra));
+    let sections = SECTION.captures_iter(message).filter(|found| says_so(&found["label"]));
+    let names = sections.flat_map(|found| {
+        let names = found.name("names").map_or("", |names| names.as_str());
+        let each =
+            names.split([',', ';', ' ']).map(|name| name.trim_matches(|c: char| !c.is_alphanumeric()).to_owned());
+        each.filter(|name| stands_alone(name)).collect::<Vec<_>>()
+    });
+    let named = names.filter(|name| is_new(name));
+    named.take(ITEMS).map(|name| Item { words: vec!["extra:".to_owned()], ..Item::in_place(&name, message) }).collect()
 }
 
 /// Words for having none of what is named next.

@@ -8,14 +8,15 @@ use regex::Regex;
 
 use super::causes::{Cause, Looked};
 use super::items::{
-    Item, StatedValue, is_field, is_label, items, listed, of_block, of_fields, stands_alone, stranger, unwanted,
+    Item, StatedValue, in_sections, is_field, is_label, items, listed, of_block, of_fields, stands_alone, stranger,
+    unwanted,
 };
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::model::Transcript;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
-use crate::diagnose::{elsewhere, means_failure};
+use crate::diagnose::{KeptOutBy, elsewhere, means_failure};
 use crate::logs::{LogEvent, Source, shown};
 use crate::rulebook::{Event, Role};
 
@@ -184,7 +185,9 @@ impl Reader<'_> {
             events.extend(episode.outcome.map(|line| self.event(line, Event::JoinAccepted, episode)));
             return events;
         }
-        let says_why = last_lines(episode).iter().rev().copied().find(|line| elsewhere(self.text(*line)).is_some());
+        let kept_out = last_lines(episode).iter().rev().filter_map(|line| Some((*line, elsewhere(self.text(*line))?)));
+        let kept_out: Vec<(usize, KeptOutBy)> = kept_out.collect();
+        let says_why = kept_out.iter().find(|(_, kept)| kept.is_final()).map(|(line, _)| *line);
         let of_all: BTreeSet<usize> = self.lists_in(episode).iter().chain(&all).map(|list| list.kind).collect();
         let mut causes = self.said(episode, &self.legend(), &of_all);
         // Of somebody who is kept out for something else, what does not name him tells nothing.
@@ -200,7 +203,10 @@ impl Reader<'_> {
             events.push(LogEvent { mod_id: Some(item.id), expected, found, is_guess, ..event });
         }
         // That it went wrong is told where the log says so: by how its tries end, or in words for something else.
-        let ended = says_why.or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
+        let weaker = || kept_out.first().map(|(line, _)| *line).filter(|_| !has_causes);
+        let ended = says_why
+            .or_else(weaker)
+            .or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
         events.extend(ended.map(|line| self.event(line, Event::JoinRefused, episode)));
         events
     }
@@ -489,8 +495,9 @@ impl Reader<'_> {
         let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id) && !is_label(id.as_str()));
         let is_player = |name: &str| self.looked.is_player(name);
         let found = items(message, needles, unknown, &is_player);
-        if !found.is_empty() {
-            return found;
+        let in_sections = in_sections(message, &|word: &str| !is_player(word) && !self.looked.known.has(&word.into()));
+        if !found.is_empty() || !in_sections.is_empty() {
+            return found.into_iter().chain(in_sections).collect();
         }
         if !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
             return self.unwanted(line, message);
