@@ -85,6 +85,17 @@ fn an_all_clear_is_one() {
     let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
     stage.write(&format!("{side}/mods/{}_1.{at}.tgz", BIRDS[at]), [b"\x1f\x8b\x08".as_slice(), BIRDS[at].as_bytes()].concat());
 }, "unread", "which Kanon does not look into")]
+#[case::versions_beside_numbered_names(|stage: &Stage| {
+    let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("Name{at}={bird}\nIssue{at}=1.{at}\n"));
+    let rows = format!("[Nests]\nCount=6\n{}", rows.collect::<String>());
+    for side in ["server", "client"] {
+        let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
+        for bird in BIRDS {
+            stage.write(&format!("{side}/nests/{bird}.nest"), format!("\u{1}{bird}"));
+        }
+        stage.write(&format!("{side}/nests.ini"), rows.clone());
+    }
+}, "unread", "Issue{n} = 1.0")]
 #[case::versions_in_a_table(|stage: &Stage| {
     let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{bird}.nest;2.{at};yes\n"));
     let table = format!("file;issue;load\n{}", rows.collect::<String>());

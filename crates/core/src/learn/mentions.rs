@@ -1,6 +1,7 @@
 //! Which files are mod lists and launch lines: those that mention most mods. Finds the notation, the place, how an
 //! entry is written, what stands between entries, whether their order matters and how one is switched off.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use serde_json::Value;
@@ -104,7 +105,7 @@ pub fn words_of(sight: &dyn InstallView, files: &[&Seen]) -> HashSet<String> {
 pub fn readable(sight: &dyn InstallView, path: &InstallPath) -> Option<String> {
     let bytes = small(sight, path)?;
     let encoding = super::sight::encoding_of(&bytes)?;
-    text(&bytes, encoding).ok().map(std::borrow::Cow::into_owned)
+    text(&bytes, encoding).ok().map(Cow::into_owned)
 }
 
 /// Every list among these files.
@@ -379,7 +380,15 @@ fn of_numbers(
         numbered.sort();
         (stem, Reading::of(numbered.into_iter().map(|(_, text)| text).collect(), names))
     });
-    let (stem, reading) = read.max_by_key(|(_, reading)| reading.mods().len()).filter(|(_, r)| r.mods().len() >= 2)?;
+    let read: Vec<(&str, Reading)> = read.collect();
+    // Versions that stand beside, number by number, belong to no list.
+    let is_of_versions = |reading: &Reading| reading.texts.iter().all(|text| text.contains('.') && is_version(text));
+    let versions = read.iter().find(|(_, reading)| reading.texts.len() > 1 && is_of_versions(reading));
+    let untold = versions.map(|(stem, reading)| format!("{stem}{{n}} = {}", reading.texts[0]));
+    let best = read.into_iter().max_by_key(|(_, reading)| reading.mods().len());
+    let (stem, mut reading) = best.filter(|(_, reading)| reading.mods().len() >= 2)?;
+    let knows_versions = reading.mods().iter().any(|at| names.mods[*at].version.is_some());
+    reading.untold = untold.filter(|_| !knows_versions);
     let lines = vec![
         ("each".to_owned(), quoted(&holder.path)),
         ("form".to_owned(), quoted("numbered")),
@@ -420,11 +429,28 @@ fn conclude(
     Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
 }
 
+/// A script whose lines that go on are one line each.
+fn with_lines_joined(body: &str) -> Cow<'_, str> {
+    let goes_on = |line: &str| line.trim_end().strip_suffix(['\\', '^']).map(|line| line.trim_end().to_owned());
+    if !body.lines().any(|line| goes_on(line).is_some()) {
+        return Cow::Borrowed(body);
+    }
+    let mut out = String::with_capacity(body.len());
+    for line in body.lines() {
+        match goes_on(line) {
+            Some(line) => out.extend([line.trim_start(), " "]),
+            None => out.extend([line.trim_start(), "\n"]),
+        }
+    }
+    Cow::Owned(out)
+}
+
 /// Launch lines, and texts with one entry on each line.
 fn in_text(body: &str, seen: &Seen, names: &Names<'_>) -> Vec<FoundList> {
+    let joined = with_lines_joined(body);
     let mut richest: Option<(usize, &str)> = None;
     let mut lone = 0;
-    for line in body.lines().filter(|line| !is_comment(line) && line.len() < 64 << 10) {
+    for line in joined.lines().filter(|line| !is_comment(line) && line.len() < 64 << 10) {
         let mods = names.mods_in(line);
         lone += usize::from(mods.len() == 1);
         if !mods.is_empty() && richest.is_none_or(|(known, _)| mods.len() > known) {

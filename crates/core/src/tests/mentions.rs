@@ -125,6 +125,11 @@ fn found_in(file: &str, text: &str) -> Vec<String> {
     "./game -load=#reed\\;#peat\n",
     r##"option = "-load="; between = ";"; entry = "#{id}"; ordered = true"##
 )]
+#[case::a_line_that_goes_on(
+    "a.sh",
+    "export HOME=/srv\n./game \\\n  --port 4400 \\\n  --load reed \\\n  --load peat \\\n  --quiet\n",
+    r#"option = "--load"; ordered = true"#
+)]
 #[case::repeated("a.sh", "./game --load reed --load peat -x\n", r#"option = "--load"; ordered = true"#)]
 fn a_list_is_found_with_its_form(#[case] file: &str, #[case] text: &str, #[case] expected: &str) {
     assert_eq!(found_in(file, text), [expected]);
