@@ -50,6 +50,22 @@ fn an_all_clear_is_one() {
     said.ends_with(0).says("all identified").says("nothing is off and nothing would be changed");
 }
 
+/// Other mods in place of the archives, the same on both sides.
+fn instead(stage: &Stage, write: impl Fn(&str, usize, &str)) {
+    for side in ["server", "client"] {
+        std::fs::remove_dir_all(stage.path(&format!("{side}/parcels"))).unwrap();
+        BIRDS.iter().enumerate().for_each(|(at, bird)| write(side, at, bird));
+    }
+}
+
+/// Files that tell nothing, and a text that tells of them.
+fn told_by(stage: &Stage, file: &str, text: &str) {
+    instead(stage, |side, _, bird| {
+        stage.write(&format!("{side}/nests/{bird}.nest"), format!("\u{1}{bird}"));
+        stage.write(&format!("{side}/{file}"), text);
+    });
+}
+
 /// Each pair is healthy, and a draft of it can't be right in all, or can't know that it is.
 #[rstest]
 #[case::a_players_own_mods(|stage: &Stage| stage.write("client/parcels/teal.crate", crate_of("teal", "3", "own")), "off", "teal")]
@@ -69,43 +85,24 @@ fn an_all_clear_is_one() {
 #[case::files_beside_the_mods(|stage: &Stage| for (side, bird) in BIRDS.iter().flat_map(|bird| [("server", bird), ("client", bird)]) {
     stage.write(&format!("{side}/parcels/{bird}.tune.json"), "{\"tempo\": 90}");
 }, "unread", "called as they are, such as curlew.tune.json")]
-#[case::cards_that_name_their_archives(|stage: &Stage| for (side, at) in [("server", 0), ("server", 1), ("server", 2), ("client", 0), ("client", 1), ("client", 2)] {
-    let (bird, file) = (BIRDS[at], format!("{side}/mods/{at}0-{}.toml", BIRDS[at]));
-    let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
-    stage.write(&file, format!("key = \"{bird}\"\nissue = \"1.{at}\"\nfile = \"eggs/{bird}.egg\"\n"));
+#[case::cards_that_name_their_archives(|stage: &Stage| instead(stage, |side, at, bird| {
+    stage.write(&format!("{side}/mods/{at}0-{bird}.toml"), format!("key = \"{bird}\"\nissue = \"1.{at}\"\nfile = \"eggs/{bird}.egg\"\n"));
     stage.write(&format!("{side}/eggs/{bird}.egg"), zip_of(&[("shell.bin", bird.as_bytes())]));
-}, "unread", "name files at $.file")]
-#[case::cards_apart_from_what_they_tell_of(|stage: &Stage| for (side, at) in [("server", 0), ("server", 1), ("server", 2), ("client", 0), ("client", 1), ("client", 2)] {
-    let bird = BIRDS[at];
-    let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
+}), "unread", "name files at $.file")]
+#[case::cards_apart_from_what_they_tell_of(|stage: &Stage| instead(stage, |side, at, bird| {
     stage.write(&format!("{side}/nests/cards/{bird}.xml"), format!("<nest key=\"{bird}\" issue=\"1.{at}\"/>"));
     stage.write(&format!("{side}/nests/eggs/{bird}/shell.bin"), format!("\u{1}{bird}"));
-}, "left-over", "called as mods are")]
-#[case::packed_otherwise(|stage: &Stage| for (side, at) in [("server", 0), ("server", 1), ("server", 2), ("client", 0), ("client", 1), ("client", 2)] {
-    let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
-    stage.write(&format!("{side}/mods/{}_1.{at}.tgz", BIRDS[at]), [b"\x1f\x8b\x08".as_slice(), BIRDS[at].as_bytes()].concat());
-}, "unread", "which Kanon does not look into")]
+}), "left-over", "called as mods are")]
+#[case::packed_otherwise(|stage: &Stage| instead(stage, |side, at, bird| {
+    stage.write(&format!("{side}/mods/{bird}_1.{at}.tgz"), [b"\x1f\x8b\x08".as_slice(), bird.as_bytes()].concat());
+}), "unread", "which Kanon does not look into")]
 #[case::versions_beside_numbered_names(|stage: &Stage| {
     let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("Name{at}={bird}\nIssue{at}=1.{at}\n"));
-    let rows = format!("[Nests]\nCount=6\n{}", rows.collect::<String>());
-    for side in ["server", "client"] {
-        let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
-        for bird in BIRDS {
-            stage.write(&format!("{side}/nests/{bird}.nest"), format!("\u{1}{bird}"));
-        }
-        stage.write(&format!("{side}/nests.ini"), rows.clone());
-    }
+    told_by(stage, "nests.ini", &format!("[Nests]\nCount=6\n{}", rows.collect::<String>()));
 }, "unread", "Issue{n} = 1.0")]
 #[case::versions_in_a_table(|stage: &Stage| {
     let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{bird}.nest;2.{at};yes\n"));
-    let table = format!("file;issue;load\n{}", rows.collect::<String>());
-    for side in ["server", "client"] {
-        let _ = std::fs::remove_dir_all(stage.path(&format!("{side}/parcels")));
-        for bird in BIRDS {
-            stage.write(&format!("{side}/nests/{bird}.nest"), format!("\u{1}{bird}"));
-        }
-        stage.write(&format!("{side}/nests/nests.csv"), table.clone());
-    }
+    told_by(stage, "nests/nests.csv", &format!("file;issue;load\n{}", rows.collect::<String>()));
 }, "unread", "says more of 6 mods than their names")]
 fn what_can_not_be_told_is_no_all_clear(#[case] change: fn(&Stage), #[case] doubt: &str, #[case] about: &str) {
     let stage = pair();

@@ -12,7 +12,7 @@ use super::naming::{Called, Names};
 use super::needs::{Entry, Relations, is_not_relation, named_in};
 use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
-use super::sight::{InstallView, Seen, behind_stem, extension, name, parent};
+use super::sight::{InstallView, Seen, behind_stem, extension, is_inside, name, parent};
 use super::units::Unit;
 use super::words::{hints, is_version, relation_kind, stated};
 use crate::base::path::InstallPath;
@@ -111,6 +111,8 @@ pub enum WhatUnread {
     OfTheGame,
 }
 
+/// So many mods of a shelf tell how they are packed.
+const SAMPLE: usize = 200;
 /// So many lines of a text are looked at.
 const LINES: usize = 40;
 /// Longer texts are for people.
@@ -173,6 +175,7 @@ pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Op
 pub fn files_named(shelf: &Shelf, sights: &[&dyn InstallView], inside: &HashSet<String>) -> Option<Unread> {
     let document = shelf.documents.first()?;
     let mut by_place: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+    let inside: HashSet<String> = inside.iter().map(|path| path.to_lowercase()).collect();
     for sight in sights {
         let all: HashSet<String> = sight.files().iter().map(|seen| seen.path.as_str().to_lowercase()).collect();
         for unit in shelf.seen.iter().filter(|unit| unit.role == sight.role()) {
@@ -181,7 +184,7 @@ pub fn files_named(shelf: &Shelf, sights: &[&dyn InstallView], inside: &HashSet<
                 let named = leaf.value.replace('\\', "/").trim_start_matches("./").to_lowercase();
                 let from_root = [named.clone(), format!("{beside}/{named}")];
                 let found = from_root.into_iter().filter(|_| named.contains('.')).find(|path| all.contains(path));
-                if let Some(path) = found.filter(|path| !is_inside_folded(path, inside)) {
+                if let Some(path) = found.filter(|path| !is_inside(path, &inside)) {
                     by_place.entry(leaf.path).or_default().insert(path);
                 }
             }
@@ -211,15 +214,6 @@ pub fn of_the_game(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
     })
 }
 
-/// Whether a path without capitals is one of these, or lies in one.
-fn is_inside_folded(path: &str, paths: &HashSet<String>) -> bool {
-    let within = |outer: &String| {
-        let outer = outer.to_lowercase();
-        path.strip_prefix(outer.as_str()).is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
-    };
-    paths.iter().any(within)
-}
-
 /// Mods that are archives of a kind that is not looked into, so that what they tell is not known.
 pub fn packed(shelf: &Shelf, sights: &[&dyn InstallView]) -> Option<Unread> {
     let is_packed = |unit: &&Unit| {
@@ -230,7 +224,7 @@ pub fn packed(shelf: &Shelf, sights: &[&dyn InstallView]) -> Option<Unread> {
     if shelf.holds != Holds::Files || !shelf.documents.is_empty() {
         return None;
     }
-    let packed: Vec<&Unit> = shelf.units.iter().filter(is_packed).collect();
+    let packed: Vec<&Unit> = shelf.units.iter().take(SAMPLE).filter(is_packed).collect();
     let first = packed.first()?;
     Some(Unread {
         shelf: shelf.name.clone(),

@@ -20,12 +20,14 @@ pub type Cause = (Event, Option<String>, Option<String>);
 
 /// So many mods behind the same beginning tell that mods stand there.
 const IN_PLACE: usize = 3;
+/// Pieces of a line that are its beginning, at most.
+const BEGINNING: usize = 40;
 
 /// Beginnings of lines that name a player, behind which several mods stand.
 fn before_mods(kinds: &Kinds) -> HashSet<String> {
     let mut found: HashMap<String, BTreeSet<&FoldedId>> = HashMap::new();
     for kind in &kinds.kinds {
-        let Some(at) = kind.pieces.iter().position(Piece::is_mod) else { continue };
+        let Some(at) = kind.pieces.iter().take(BEGINNING).position(Piece::is_mod) else { continue };
         if kind.pieces[..at].iter().any(Piece::is_player) {
             let mods = kind.lines.iter().filter_map(|line| kinds.lines[*line].mods().first());
             found.entry(beginning(&kind.pieces[..at])).or_default().extend(mods.take(IN_PLACE * 4));
@@ -126,7 +128,7 @@ impl<'k> Looked<'k> {
     /// The words of a kind of lines before which stands what stands before mods elsewhere.
     pub fn in_the_place_of_mods(&self, kind: usize) -> impl Iterator<Item = &str> {
         let pieces = &self.kinds.kinds[kind].pieces;
-        pieces.iter().enumerate().filter_map(move |(at, piece)| match piece {
+        pieces.iter().enumerate().take(BEGINNING).filter_map(move |(at, piece)| match piece {
             Piece::Word(word) if self.before_mods.contains(&beginning(&pieces[..at])) => Some(word.as_str()),
             _ => None,
         })

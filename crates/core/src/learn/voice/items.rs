@@ -611,18 +611,18 @@ fn section(message: &str, at: usize) -> Option<String> {
     (!word.is_empty()).then(|| format!("{word}:"))
 }
 
-/// Mods that nobody here has, in brackets behind a word that says that they are too many.
+/// Mods that nobody here has, in brackets behind a word that says that they are too many, where the line has other such sections too.
 pub fn in_sections(message: &str, is_new: &dyn Fn(&str) -> bool) -> Vec<Item> {
     static SECTION: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern = r"(?<label>[\p{L}_-]+)\s*[:=]?\s*[\[({](?<names>[^\[\](){}]+)[\])}]";
+        let pattern = r"(?<label>[\p{L}_-]+)\s*[:=]?\s*[\[({](?<names>[^\[\](){}]*)[\])}]";
         Regex::new(pattern).expect("a pattern that is written here")
     });
-    let says_so = |label: &str| means_failure(&format!("{label}:")) == Some(Event::Cause(Code::ModExtra));
-    let sections = SECTION.captures_iter(message).filter(|found| says_so(&found["label"]));
-    let names = sections.flat_map(|found| {
-        let names = found.name("names").map_or("", |names| names.as_str());
+    let of = |found: &Captures<'_>| means_failure(&format!("{}:", &found["label"]));
+    let sections: Vec<Captures<'_>> = SECTION.captures_iter(message).filter(|found| of(found).is_some()).collect();
+    let of_these = |found: &&Captures<'_>| of(found) == Some(Event::Cause(Code::ModExtra)) && sections.len() > 1;
+    let names = sections.iter().filter(of_these).flat_map(|found| {
         let each =
-            names.split([',', ';', ' ']).map(|name| name.trim_matches(|c: char| !c.is_alphanumeric()).to_owned());
+            found["names"].split([',', ';']).map(|name| name.trim_matches(|c: char| !c.is_alphanumeric()).to_owned());
         each.filter(|name| stands_alone(name)).collect::<Vec<_>>()
     });
     let named = names.filter(|name| is_new(name));
