@@ -291,3 +291,17 @@ fn of_message(text: &str) -> Vec<String> {
 fn a_message_is_read_by_what_it_says(#[case] text: &str, #[case] wanted: &[&str]) {
     assert_eq!(of_message(text), wanted);
 }
+
+#[rstest]
+#[case::of_one_line("10:01:00 mallow joined\n10:02:00 osier joined\n")]
+#[case::that_is_allowed("10:01:00 who=mallow does=join says=allow\n10:02:00 who=osier does=join says=allow\n")]
+fn a_try_that_went_well_is_told_as_that(#[case] tries: &str) {
+    let rulebook = crate::rulebook::of_logs("");
+    let (server, players) = (server(), ["osier".to_owned()]);
+    let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &players };
+    let log = self::evening(tries);
+    let heard = voice(evening, &[Transcript { side: Role::Server, head: "", text: &log }]).expect("a voice");
+    let told: Vec<Event> =
+        heard.of_last_try(Role::Server).unwrap_or_default().iter().map(|event| event.means).collect();
+    assert!(told.contains(&Event::JoinAccepted), "{told:?}");
+}

@@ -12,8 +12,11 @@ use crate::diagnose::{elsewhere, means_failure};
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
-const WELL: [&str; 39] = [
+const WELL: [&str; 42] = [
     "accept",
+    "allow",
+    "plays",
+    "playing",
     "comes in",
     "est entré",
     "está dentro",
@@ -54,7 +57,9 @@ const WELL: [&str; 39] = [
     "进入",
 ];
 /// Beginnings of words for one that did not.
-const ILL: [&str; 36] = [
+const ILL: [&str; 38] = [
+    "not allow",
+    "disallow",
     "nekad",
     "nektet",
     "afvist",

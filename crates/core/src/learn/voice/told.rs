@@ -182,7 +182,9 @@ impl Reader<'_> {
         let all = self.list_of_all(episode);
         let differs = || all.as_ref().is_some_and(|list| !self.listed(episode, list, &BTreeSet::new()).is_empty());
         if episode.went_well == Some(true) && (episode.by_words || !differs()) {
-            events.extend(episode.outcome.map(|line| self.event(line, Event::JoinAccepted, episode)));
+            // A try may be one line, which begins it and says how it went.
+            let line = episode.outcome.or_else(|| episode.lines.last().copied());
+            events.extend(line.map(|line| self.event(line, Event::JoinAccepted, episode)));
             return events;
         }
         let kept_out = last_lines(episode).iter().rev().filter_map(|line| Some((*line, elsewhere(self.text(*line))?)));
