@@ -97,7 +97,7 @@ pub fn text(doubt: &Doubt) -> String {
         Doubt::OnNoShelf { role, list, names } => {
             let (told, more) = (&names[..names.len().min(5)], names.len().saturating_sub(5));
             let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-            format!("the list {list} of the {role} names {}{more}, and no shelf has that", told.join(", "))
+            format!("`{list}` of the {role} names {}{more}, and no shelf has that", told.join(", "))
         }
         Doubt::LeftOver(left) => left_over(left),
         Doubt::Unread(unread) => not_read(unread),
@@ -138,7 +138,7 @@ fn not_read(unread: &Unread) -> String {
             format!("{example} of {shelf} is called as what comes with a game is, and taken for a mod by the draft")
         }
         WhatUnread::Columns => {
-            format!("the list {shelf} says more of {mods} than their names, which the draft does not read: {example}")
+            format!("`{shelf}` says more of {mods} than their names, which the draft does not read: {example}")
         }
         WhatUnread::Kinds => {
             format!("{mods} of {shelf} name others with words whose meaning is not known, at {place}: {example}")

@@ -16,7 +16,7 @@ use super::sight::{InstallView, Seen, behind_stem, extension, is_inside, name, p
 use super::units::Unit;
 use super::words::{hints, is_version, relation_kind, stated};
 use crate::base::path::InstallPath;
-use crate::manifest::is_archive;
+use crate::manifest::{ITSELF, is_archive};
 use crate::rulebook::{Holds, RelationKind, Role};
 
 /// A text file that names most mods, and that a draft has no use for.
@@ -194,7 +194,7 @@ pub fn files_named(shelf: &Shelf, sights: &[&dyn InstallView], inside: &HashSet<
     (files.len() >= 2).then(|| Unread {
         shelf: shelf.name.clone(),
         what: WhatUnread::Files,
-        place: format!("{path} in {document}"),
+        place: place_in(&path, document),
         mods: files.len(),
         example: files.into_iter().next().unwrap_or_default(),
     })
@@ -212,6 +212,11 @@ pub fn of_the_game(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
         mods: own.len(),
         example: own.first()?.clone(),
     })
+}
+
+/// A place in a document of mods; in one that is the mod itself, the place alone.
+fn place_in(place: &str, document: &str) -> String {
+    if document == ITSELF { place.to_owned() } else { format!("{place} in {document}") }
 }
 
 /// Mods that are archives of a kind that is not looked into, so that what they tell is not known.
@@ -267,7 +272,7 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
     let each = seen.into_iter().filter(many).map(|((member, path), (mods, example, _))| Unread {
         shelf: shelf.name.clone(),
         what: WhatUnread::Relation,
-        place: format!("{path} in {member}"),
+        place: place_in(&path, &member),
         mods,
         example,
     });
@@ -339,7 +344,7 @@ fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {
         for column in columns(units, member).into_iter().filter(|c| hints(&c.key, &["version", "release", "rev"])) {
             let told: Vec<&String> = column.values.iter().flatten().filter(|value| is_version(value)).collect();
             if let Some(first) = told.first().filter(|_| most(told.len())) {
-                return vec![unread(format!("{} in {member}", column.path), (told.len(), (*first).clone()))];
+                return vec![unread(place_in(&column.path, member), (told.len(), (*first).clone()))];
             }
         }
     }
@@ -355,7 +360,7 @@ fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
                 let Some((key, value)) = stated(line) else { continue };
                 let value = value.trim_matches(['"', '\'', ',', ';']);
                 if value.contains('.') && is_version(value) {
-                    let known = found.entry(format!("{key} in {member}")).or_insert((0, line.trim().to_owned()));
+                    let known = found.entry(place_in(key, member)).or_insert((0, line.trim().to_owned()));
                     known.0 += 1;
                 }
             }
