@@ -98,16 +98,16 @@ fn tags_in_comments_tell_versions_and_needs() {
 #[test]
 fn common_endings_and_saved_settings() {
     let names = ["Reed_Works", "Peat_Set", "Bog_Rail"];
-    let paks = names.map(|name| (format!("Content/~user/{name}_P.pak"), format!("\u{1}{name}").into_bytes()));
+    let paks = names.map(|name| (format!("stock/own/{name}_q.pck"), format!("\u{1}{name}").into_bytes()));
     let mut files: Vec<(&str, Vec<u8>)> = paks.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
-    let mounts = names.map(|name| format!("+Mount=~user/{name}_P.pak\n")).concat();
-    files.push(("Saved/Config/Host.ini", format!("[Mounts]\n{mounts}").into_bytes()));
-    files.push(("Saved/SaveGames/isle/world.bin", b"\x01w".to_vec()));
+    let mounts = names.map(|name| format!("bring=own/{name}_q.pck\n")).concat();
+    files.push(("saves/config/host.ini", format!("[Stock]\n{mounts}").into_bytes()));
+    files.push(("saves/worlds/isle/land.bin", b"\x01w".to_vec()));
     let draft = of(&files, None);
-    let id = value(&draft, "shelf ~user: id");
-    assert_eq!(id, Some(r"{ file-name = '^(?<id>.+?)(?:_P)?\.pak$' }"), "{}", draft.rulebook);
-    assert_eq!(value(&draft, "worlds"), Some("{ server = \"Saved/SaveGames/*\" }"), "{}", draft.rulebook);
-    assert!(draft.rulebook.contains("file = \"Saved/Config/Host.ini\""), "{}", draft.rulebook);
+    let id = value(&draft, "shelf own: id");
+    assert_eq!(id, Some(r"{ file-name = '^(?<id>.+?)(?:_q)?\.pck$' }"), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "worlds"), Some("{ server = \"saves/worlds/*\" }"), "{}", draft.rulebook);
+    assert!(draft.rulebook.contains("file = \"saves/config/host.ini\""), "{}", draft.rulebook);
 }
 
 #[rstest]
