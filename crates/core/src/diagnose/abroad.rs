@@ -4,8 +4,7 @@ use crate::base::finding::Code;
 use crate::rulebook::Event;
 
 /// What each means when a mod is named near it: German, Dutch, Spanish, French, Italian, Portuguese, Polish, Czech, Russian, Ukrainian,
-/// Turkish, Chinese, Japanese and Korean, in small
-/// letters, and by their beginnings where they are bent.
+/// Turkish, Chinese, Japanese and Korean, in small letters, and by their beginnings where they are bent.
 pub const ABROAD: [(Event, &[&str]); 6] = [
     (
         Event::Cause(Code::ContentDiffers),

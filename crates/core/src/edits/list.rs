@@ -60,9 +60,7 @@ pub fn write_list(
         return Err(EditError::Changed);
     }
     // What is right already is not touched; but of several ways to start, another may be wrong.
-    let is_right =
-        raws.len() == changes.len() && changes.iter().enumerate().all(|(at, change)| *change == Change::Keep(at));
-    if is_right && !matches!(rule.form, ListForm::Option { .. }) {
+    if is_right(raws.len(), changes) && !matches!(rule.form, ListForm::Option { .. }) {
         return Ok(bytes.to_vec());
     }
     let writer = Writer { rule, text: &file.text, raws: &raws, known, changes };
@@ -80,6 +78,11 @@ pub fn write_list(
     hold(&raws, changes, &read)?;
     second::confirm_list(rule, (&file.text, &edited), &raws, changes).map_err(Unmeant::Second)?;
     Ok(bytes)
+}
+
+/// Whether so many entries stay as they are, each in its place.
+fn is_right(entries: usize, changes: &[Change]) -> bool {
+    entries == changes.len() && changes.iter().enumerate().all(|(at, change)| *change == Change::Keep(at))
 }
 
 impl Writer<'_> {
@@ -333,9 +336,7 @@ impl Writer<'_> {
         }
         let mut splices = Vec::new();
         for ((own, changes), holder) in parts.iter().zip(&changes).zip(holders) {
-            let is_right = changes.len() == own.len()
-                && changes.iter().enumerate().all(|(at, change)| *change == Change::Keep(at));
-            if !is_right {
+            if !is_right(own.len(), changes) {
                 let (raws, known) = (&self.raws[own.clone()], &self.known[own.clone()]);
                 let writer = Writer { raws, known, changes, ..*self };
                 splices.extend(writer.items(notation, &items[own.clone()], (holder, tree, each), fields)?);

@@ -208,13 +208,11 @@ pub struct FoundWorlds {
     pub clue: Clue,
 }
 
-/// Whether a folder is called as those are in which programs keep what is no world.
-fn is_of_program(folder: &str) -> bool {
+/// Whether a folder is called as one of several kinds that programs keep beside each other: of settings, logs, or worlds alone.
+fn is_of_one_kind(folder: &str) -> bool {
     let own = folder.to_lowercase();
-    matches!(
-        own.as_str(),
-        "config" | "configs" | "settings" | "logs" | "log" | "crashes" | "cache" | "savegames" | "worlds"
-    )
+    is_of_logs(&own)
+        || matches!(own.as_str(), "config" | "configs" | "settings" | "crashes" | "cache" | "savegames" | "worlds")
 }
 
 /// Folders that are called as folders of worlds are, on the server.
@@ -227,7 +225,7 @@ pub fn worlds(sight: &dyn InstallView, inside: &HashSet<String>) -> Vec<FoundWor
         let own = name(folder).to_lowercase();
         let plural = matches!(own.as_str(), "worlds" | "saves" | "savegames" | "universes" | "maps-saved" | "saved");
         // Where settings and logs are saved too, worlds are in a folder of their own, if at all.
-        let others = folders.folders.get(folder).into_iter().flatten().any(|inner| is_of_program(name(inner)));
+        let others = folders.folders.get(folder).into_iter().flatten().any(|inner| is_of_one_kind(name(inner)));
         let plural = plural && !others;
         let single = matches!(own.as_str(), "world" | "save" | "universe" | "savegame");
         if !(plural || single) || found.iter().any(|known| folder.starts_with(known.place.trim_end_matches('*'))) {

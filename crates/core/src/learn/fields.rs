@@ -273,8 +273,7 @@ pub fn id(
         // What stands below a title is one, whatever its own key is called: a language, say.
         let hint = id_hint(&column.key);
         let hint = if below_title(&column.path) && hint <= 0.0 { FOR_PEOPLE } else { hint };
-        let any = if mentioned > 0.0 { MENTIONED } else { 0.0 };
-        let score = in_name * 2.5 + slug * 1.5 + any + mentioned.min(0.5) * 8.0 + listed * 2.0 + hint
+        let score = in_name * 2.5 + slug * 1.5 + by_mentions(mentioned) + listed * 2.0 + hint
             - version_like * 5.0
             // The file's own name is told better by the file.
             - column.share_of(units, |value, unit| !unit.is_folder && value.eq_ignore_ascii_case(&unit.name)) * 3.0
@@ -315,8 +314,7 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     note(&mut clues, listed, Clue::NamedInTexts);
     let rule = format!("{{ file-name = '{}' }}", names.pattern);
     let choice = Choice { rule, confidence: 0.5, clues, values, path: None };
-    let any = if mentioned > 0.0 { MENTIONED } else { 0.0 };
-    Some((1.5 + any + mentioned.min(0.5) * 8.0 + listed * 2.0, choice))
+    Some((1.5 + by_mentions(mentioned) + listed * 2.0, choice))
 }
 
 fn note(clues: &mut Vec<Clue>, share: f64, clue: impl Fn(f64) -> Clue) {
@@ -336,8 +334,10 @@ const FOR_PEOPLE: f64 = -2.5;
 /// What it counts against an id that its key says where the mod lies: it stands in the name by its nature.
 const OF_A_PLACE: f64 = -1.5;
 
-/// What it counts for an id that any mod mentions it, beside how many are mentioned: one that all others need is one mention.
-const MENTIONED: f64 = 1.5;
+/// What it counts for an id that other mods mention such a share of all: any is a sign, since one that all others need is one mention.
+fn by_mentions(share: f64) -> f64 {
+    if share > 0.0 { 1.5 + share.min(0.5) * 8.0 } else { 0.0 }
+}
 
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);

@@ -180,7 +180,9 @@ fn in_document(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Vec<FoundL
     }
     // One list in several parts tells of more mods than any of them.
     let most = kept.iter().map(|(_, found)| found.named.len()).max().unwrap_or(0);
-    match in_parts(document, seen, names).filter(|whole| whole.named.len() > most) {
+    let may_be_more = most < names.mods.len();
+    let whole = may_be_more.then(|| in_parts(document, seen, names)).flatten();
+    match whole.filter(|whole| whole.named.len() > most) {
         Some(whole) => vec![whole],
         None => kept.into_iter().map(|(_, found)| found).collect(),
     }

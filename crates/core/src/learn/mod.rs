@@ -257,6 +257,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
 
 /// What the files of mods tell that no document does: what they are laid into, which belong to whoever plays, and what lies beside.
 fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashSet<String>) {
+    let outside = unread::Outside::of(sights, inside);
     for (shelf, facts, _) in &learned.shelves {
         if let Some(found) = overlays::laid_into(sights, shelf, inside) {
             learned.laid.insert(shelf.name.clone(), found);
@@ -265,7 +266,7 @@ fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &Ha
             learned.tastes.insert(shelf.name.clone(), found);
         }
         learned.unread.extend(unread::beside(shelf, sights, learned.signed.contains_key(&shelf.name)));
-        learned.unread.extend(unread::files_named(shelf, sights, inside));
+        learned.unread.extend(unread::files_named(shelf, &outside));
         learned.unread.extend(unread::packed(shelf, sights));
         learned.unread.extend(unread::of_the_game(shelf, facts));
     }

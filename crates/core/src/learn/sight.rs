@@ -97,7 +97,16 @@ pub fn is_inside(path: &str, folders: &HashSet<String>) -> bool {
 
 /// Whether a file begins as a zip does.
 pub fn starts_as_zip(sight: &dyn InstallView, path: &InstallPath) -> bool {
-    sight.start(path, 8).is_some_and(|start| is_archive(&start) && start.starts_with(b"PK"))
+    archive_start(sight, path).is_some_and(|start| start.starts_with(b"PK"))
+}
+
+/// Whether a file begins as an archive of a kind that is not looked into.
+pub fn starts_as_other_archive(sight: &dyn InstallView, path: &InstallPath) -> bool {
+    archive_start(sight, path).is_some_and(|start| !start.starts_with(b"PK"))
+}
+
+fn archive_start(sight: &dyn InstallView, path: &InstallPath) -> Option<Vec<u8>> {
+    sight.start(path, 8).filter(|start| is_archive(start))
 }
 
 /// The encoding that bytes are text in; none when they are no text.

@@ -12,11 +12,11 @@ use super::naming::{Called, Names};
 use super::needs::{Entry, Relations, is_not_relation, named_in};
 use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
-use super::sight::{InstallView, Seen, behind_stem, extension, is_inside, name, parent};
+use super::sight::{InstallView, Seen, behind_stem, extension, is_inside, name, parent, starts_as_other_archive};
 use super::units::Unit;
 use super::words::{hints, is_version, relation_kind, stated};
 use crate::base::path::InstallPath;
-use crate::manifest::{ITSELF, is_archive};
+use crate::manifest::ITSELF;
 use crate::rulebook::{Holds, RelationKind, Role};
 
 /// A text file that names most mods, and that a draft has no use for.
@@ -76,7 +76,7 @@ pub fn no_lists(
 /// Something that mods tell and a draft does not read.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unread {
-    /// The shelf whose mods tell it.
+    /// The shelf whose mods tell it, or the list.
     pub shelf: String,
     /// What it is.
     pub what: WhatUnread,
@@ -171,20 +171,32 @@ pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Op
     })
 }
 
+/// The files of each install that lie in no mod, in small letters.
+pub struct Outside(Vec<(Role, HashSet<String>)>);
+
+impl Outside {
+    /// Of installs; `inside` are the paths of mods.
+    pub fn of(sights: &[&dyn InstallView], inside: &HashSet<String>) -> Self {
+        let of = |sight: &&dyn InstallView| {
+            let paths = sight.files().iter().map(|seen| seen.path.as_str()).filter(|path| !is_inside(path, inside));
+            (sight.role(), paths.map(str::to_lowercase).collect())
+        };
+        Self(sights.iter().map(of).collect())
+    }
+}
+
 /// Files outside of all mods that documents of a shelf's mods name, another for each: they may be what the mods are made of.
-pub fn files_named(shelf: &Shelf, sights: &[&dyn InstallView], inside: &HashSet<String>) -> Option<Unread> {
+pub fn files_named(shelf: &Shelf, outside: &Outside) -> Option<Unread> {
     let document = shelf.documents.first()?;
     let mut by_place: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
-    let inside: HashSet<String> = inside.iter().map(|path| path.to_lowercase()).collect();
-    for sight in sights {
-        let all: HashSet<String> = sight.files().iter().map(|seen| seen.path.as_str().to_lowercase()).collect();
-        for unit in shelf.seen.iter().filter(|unit| unit.role == sight.role()) {
+    for (role, outside) in &outside.0 {
+        for unit in shelf.seen.iter().filter(|unit| unit.role == *role) {
             let beside = parent(unit.path.as_str()).to_lowercase();
             for leaf in unit.documents.get(document).iter().flat_map(|document| leaves(&document.value)) {
                 let named = leaf.value.replace('\\', "/").trim_start_matches("./").to_lowercase();
                 let from_root = [named.clone(), format!("{beside}/{named}")];
-                let found = from_root.into_iter().filter(|_| named.contains('.')).find(|path| all.contains(path));
-                if let Some(path) = found.filter(|path| !is_inside(path, &inside)) {
+                let found = from_root.into_iter().filter(|_| named.contains('.')).find(|path| outside.contains(path));
+                if let Some(path) = found {
                     by_place.entry(leaf.path).or_default().insert(path);
                 }
             }
@@ -223,8 +235,7 @@ fn place_in(place: &str, document: &str) -> String {
 pub fn packed(shelf: &Shelf, sights: &[&dyn InstallView]) -> Option<Unread> {
     let is_packed = |unit: &&Unit| {
         let sight = sights.iter().find(|sight| sight.role() == unit.role);
-        let start = sight.and_then(|sight| sight.start(&unit.path, 8));
-        start.is_some_and(|start| is_archive(&start) && !start.starts_with(b"PK"))
+        sight.is_some_and(|sight| starts_as_other_archive(*sight, &unit.path))
     };
     if shelf.holds != Holds::Files || !shelf.documents.is_empty() {
         return None;

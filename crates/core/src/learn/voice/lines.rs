@@ -270,7 +270,12 @@ fn without_numbers(message: &str) -> String {
 
 /// As much of a line as is looked at.
 pub fn bounded(text: &str) -> &str {
-    let mut end = text.len().min(LINE);
+    cut(text, LINE)
+}
+
+/// At most so many bytes from the start of a line.
+pub fn cut(text: &str, limit: usize) -> &str {
+    let mut end = text.len().min(limit);
     while !text.is_char_boundary(end) {
         end -= 1;
     }

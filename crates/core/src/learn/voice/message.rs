@@ -2,15 +2,15 @@
 
 use super::causes::Cause;
 use super::items::{Item, items, unwanted};
+use super::lines::bounded;
 use super::model::{Evening, Known};
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::logs::{LogEvent, Source, shown};
 use crate::rulebook::Event;
 
-/// Lines of a message that are read, and bytes of each.
+/// Lines of a message that are read.
 const LINES: usize = 400;
-const LINE: usize = 2_000;
 
 /// Reads a message.
 ///
@@ -18,7 +18,7 @@ const LINE: usize = 2_000;
 /// When there are too many names to look for.
 pub fn message(evening: Evening<'_>, text: &str) -> Result<Vec<LogEvent>, aho_corasick::BuildError> {
     let known = Known::of(evening)?;
-    let lines: Vec<&str> = text.lines().take(LINES).map(short).collect();
+    let lines: Vec<&str> = text.lines().take(LINES).map(bounded).collect();
     let whole = lines.join(" ");
     let is_player = |name: &str| evening.players.iter().any(|player| player.eq_ignore_ascii_case(name));
     let mut named: Vec<&FoldedId> = known.needles.named(&whole);
@@ -88,12 +88,4 @@ impl Known {
         // That something failed says nothing yet.
         read.filter(|((means, ..), _)| *means != Event::ModFailed)
     }
-}
-
-fn short(line: &str) -> &str {
-    let mut end = line.len().min(LINE);
-    while !line.is_char_boundary(end) {
-        end -= 1;
-    }
-    &line[..end]
 }

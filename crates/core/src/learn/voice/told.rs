@@ -506,7 +506,7 @@ impl Reader<'_> {
         }
         // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
         // version, or before a sign for none, and is said nowhere else.
-        let is_new = |word: &str| !is_player(word) && !self.looked.is_said_elsewhere(line, word);
+        let is_new = |word: &str| self.is_new(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
         let mut in_place =
             self.looked.in_the_place_of_mods(seen.kind).filter(|word| stands_alone(word) && is_new(word));
@@ -515,10 +515,15 @@ impl Reader<'_> {
         told.map_or_else(|| self.unwanted(line, message), |item| vec![item])
     }
 
+    /// Whether a word of a line is no player's name, and said nowhere else.
+    fn is_new(&self, line: usize, word: &str) -> bool {
+        !self.looked.is_player(word) && !self.looked.is_said_elsewhere(line, word)
+    }
+
     /// A mod that nobody here has, of which a line of a try that went wrong says that it is not wanted.
     fn unwanted(&self, line: usize, message: &str) -> Vec<Item> {
         let went_wrong = self.looked.try_of(line).is_some_and(|episode| self.may_have_gone_wrong(episode));
-        let is_new = |word: &str| !self.looked.is_player(word) && !self.looked.is_said_elsewhere(line, word);
+        let is_new = |word: &str| self.is_new(line, word);
         let names_him = self.looked.kinds.lines[line].player.is_some();
         let is_like_ids = |word: &str| names_him && self.looked.known.has_their_form(word);
         went_wrong.then(|| unwanted(message, &is_new, &is_like_ids)).flatten().into_iter().collect()
@@ -551,7 +556,7 @@ impl Reader<'_> {
         if texts.len() < 2 || !texts.iter().all(|text| is_field(text)) {
             return None;
         }
-        let is_new = |word: &str| !self.looked.is_player(word) && !self.looked.is_said_elsewhere(line, word);
+        let is_new = |word: &str| self.is_new(line, word);
         let is_failure = |text: &str| means_failure(text).is_some_and(|means| means == Event::Cause(Code::ModExtra));
         let (at, item) = of_fields(&texts, &self.looked.known.needles, &is_new, &is_failure)?;
         Some((item, line + at, end))
@@ -630,12 +635,7 @@ impl Reader<'_> {
 
     fn of<'l>(&self, lines: &[&'l str], line: usize) -> &'l str {
         let number = usize::try_from(self.looked.kinds.lines[line].number).unwrap_or(usize::MAX);
-        let text = lines.get(number.saturating_sub(1)).copied().unwrap_or_default();
-        let mut end = text.len().min(LINE);
-        while !text.is_char_boundary(end) {
-            end -= 1;
-        }
-        text[..end].trim_end()
+        super::lines::cut(lines.get(number.saturating_sub(1)).copied().unwrap_or_default(), LINE)
     }
 
     fn event(&self, line: usize, means: Event, episode: &Episode) -> LogEvent {
