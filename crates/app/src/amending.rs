@@ -219,7 +219,7 @@ fn source<'a>(sealed: &'a SealedMod, rule: &'a FragmentRule) -> Option<Source<'a
         sealed.files.iter().find(|file| file.path.as_str().split_once('/').is_some_and(|(_, inner)| is_it(inner)));
     match (own, sealed.files.as_slice()) {
         (Some(own), _) => Some(Source { sealed, rule, digest: own.blake3, is_archive: false }),
-        (None, [archive]) if sealed.members_total > 0 => {
+        (None, [archive, ..]) if sealed.members_total > 0 => {
             Some(Source { sealed, rule, digest: archive.blake3, is_archive: true })
         }
         _ => None,

@@ -163,7 +163,7 @@ fn as_if_here(item: &Offer, shelf: &str) -> Option<SurveyedMod> {
         enabled: true,
         name: item.name.clone(),
         digest: item.digest,
-        files: vec![SurveyedFile { path: path.clone(), size: 0, blake3: item.digest }],
+        files: vec![SurveyedFile::new(path.clone(), 0, item.digest)],
         path,
         members: Vec::new(),
         members_total: 0,

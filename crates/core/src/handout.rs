@@ -83,6 +83,8 @@ pub struct HandoutMod {
 pub enum Way {
     /// As one file, not unpacked.
     File,
+    /// As several files, side by side.
+    Files,
     /// As a folder.
     Folder,
     /// Laid into an archive of the game.
@@ -214,11 +216,12 @@ pub fn assemble(canon: &Canon, rulebook: &Rulebook, extras: Extras, last: Option
 
 fn handout_mod(sealed: &SealedMod, rulebook: &Rulebook) -> HandoutMod {
     let (manifest, shelf) = (&sealed.manifest, rulebook.shelf(&sealed.shelf));
-    let is_folder = sealed.files.iter().any(|file| file.path.as_str() != sealed.name);
+    let is_folder = sealed.files.iter().any(|file| file.inner().is_some());
     let way = match shelf.map(|shelf| (shelf.holds, &shelf.laid_into)) {
         Some((Holds::Ids, _)) => Way::Id,
         Some((_, Some(_))) => Way::Overlay,
         _ if is_folder => Way::Folder,
+        _ if sealed.files.len() > 1 => Way::Files,
         _ => Way::File,
     };
     let places = match shelf.and_then(|shelf| shelf.laid_into.as_ref()) {

@@ -148,7 +148,9 @@ impl Downloads<'_> {
             walk.folders += 1;
             let survey = self.survey(&folder, &walk.rulebook)?;
             let (folders, files) = entries(&folder)?;
-            let mods: BTreeSet<&str> = survey.mods.iter().map(|found| found.path.as_str()).collect();
+            let beside = survey.mods.iter().flat_map(|found| &found.files).chain(&survey.loose).map(|file| &file.path);
+            let mods: BTreeSet<&str> =
+                survey.mods.iter().map(|found| &found.path).chain(beside).map(InstallPath::as_str).collect();
             // A folder that is no mod may hold some; what stands in it is looked at there.
             let broken: BTreeMap<&str, &str> = survey
                 .unreadable

@@ -13,7 +13,7 @@ use kanon_core::survey::{FileProblem, Survey, SurveyedMod, Unreadable};
 
 use crate::error::{ReachError, Unfit};
 use crate::install::Install;
-use crate::measure::{self, FileContents, FolderContents, Request, ToldByShelf, open_archive};
+use crate::measure::{self, BesideContents, FileContents, FolderContents, Request, ToldByShelf, open_archive};
 use crate::progress::Silent;
 use crate::state::State;
 
@@ -87,14 +87,15 @@ fn explain(install: &dyn Install, request: Request<'_>, found: &SurveyedMod) -> 
     let named = Named { name: &found.name, digest: found.digest, told: told.entry(&shelf.name, &found.name) };
     let sizes = found.files.iter().map(|file| (&file.path, file.size));
     let is_folder = install.is_folder(&found.path);
-    let mut contents: Box<dyn Contents + '_> = if is_folder {
+    let own: Box<dyn Contents + '_> = if is_folder {
         Box::new(FolderContents::new(install, &found.path, sizes))
     } else if shelf.holds.archives() {
         open_archive(install, &found.path).ok()?
     } else {
         Box::new(FileContents { install, path: &found.path })
     };
-    let (manifest, steps) = explain_mod(request.rulebook, shelf, named, contents.as_mut());
+    let mut contents = BesideContents::new(install, own, &found.files);
+    let (manifest, steps) = explain_mod(request.rulebook, shelf, named, &mut contents);
     let failure = manifest.err().map(|error| error.to_string());
     Some(Explained {
         id: found.manifest.id.clone(),

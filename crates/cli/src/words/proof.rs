@@ -64,6 +64,7 @@ const fn kind(doubt: &Doubt) -> &'static str {
         Doubt::Off { .. } => "off",
         Doubt::Changed { .. } => "changed",
         Doubt::Rewritten { .. } => "rewritten",
+        Doubt::Unseen { .. } => "unseen",
         Doubt::OnNoShelf { .. } => "on-no-shelf",
         Doubt::LeftOver(_) => "left-over",
         Doubt::Unread(_) => "unread",
@@ -94,10 +95,12 @@ pub fn text(doubt: &Doubt) -> String {
             )
         }
         Doubt::Rewritten { role, file } => format!("an alignment would rewrite {file} on the {role}"),
+        Doubt::Unseen { role, mods } => {
+            let mods: Vec<String> = mods.iter().map(ToString::to_string).collect();
+            format!("both sides have {}, and were they gone from the {role}, no check would tell", some_of(&mods))
+        }
         Doubt::OnNoShelf { role, list, names } => {
-            let (told, more) = (&names[..names.len().min(5)], names.len().saturating_sub(5));
-            let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-            format!("`{list}` of the {role} names {}{more}, and no shelf has that", told.join(", "))
+            format!("`{list}` of the {role} names {}, and no shelf has that", some_of(names))
         }
         Doubt::LeftOver(left) => left_over(left),
         Doubt::Unread(unread) => not_read(unread),
@@ -196,6 +199,13 @@ fn verb(action: &str) -> String {
     }
 }
 
+/// The first of some names, and how many more there are.
+fn some_of(names: &[String]) -> String {
+    let (told, more) = (&names[..names.len().min(5)], names.len().saturating_sub(5));
+    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+    format!("{}{more}", told.join(", "))
+}
+
 fn of_finding(finding: &Finding) -> String {
     let subject = finding.mod_id.as_ref().map(|id| format!(" {id}")).unwrap_or_default();
     let path = finding.path.as_ref().map(|path| format!(" ({path})")).unwrap_or_default();
@@ -217,6 +227,7 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         Doubt::Off { finding, .. } => of_code(finding.code),
         Doubt::Changed { .. } => "see the shelf's `in`, `match`, `except` and `id`",
         Doubt::Rewritten { .. } => "see the [[list]] or [[setting]] of that file",
+        Doubt::Unseen { .. } => "are they one shelf on both sides? see `in` and `needed_on` of the shelves",
         Doubt::OnNoShelf { .. } => {
             "are those mods too? add a shelf for them; if they are the game's own: `keep` of the list"
         }

@@ -10,6 +10,7 @@ mod aligning;
 mod attacks;
 mod bad_archives;
 mod bad_files;
+mod beside;
 #[cfg(unix)]
 mod buckets;
 #[cfg(unix)]

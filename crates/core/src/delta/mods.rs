@@ -12,7 +12,7 @@ use crate::base::path::InstallPath;
 use crate::base::stated::{Series, Stated};
 use crate::base::version::{Scheme, Versions};
 use crate::canon::{SealedFile, SealedMod};
-use crate::rulebook::{NeededOn, Shelf};
+use crate::rulebook::{BesideName, NeededOn, Shelf};
 use crate::survey::{Survey, SurveyedFile, SurveyedMod};
 
 /// A mod of the canon in one of the places of its shelf.
@@ -205,7 +205,8 @@ impl Judgement<'_> {
     }
 
     fn several(&self, copies: &[&CopyDelta<'_>]) -> Vec<Finding> {
-        let right = copies.iter().find(|copy| copy.has_right_bytes());
+        let right = copies.iter().filter(|copy| copy.has_right_bytes());
+        let right = right.min_by_key(|copy| copy.found.name != self.sealed.name);
         let best = right.copied().unwrap_or_else(|| self.newest(copies));
         let others = copies.iter().map(|copy| copy.found).filter(|found| found.path != best.found.path);
         let others = others
@@ -241,14 +242,16 @@ impl Judgement<'_> {
     }
 
     fn misnamed(&self, found: &SurveyedMod) -> Option<Finding> {
-        let misnamed = !self.one.shelf.same_name(&found.name, &self.sealed.name);
-        misnamed.then(|| {
-            let finding = self.finding(Code::WrongName).at(found.path.as_str()).expected(&self.sealed.name);
-            finding.found(match is_put_together_otherwise(&found.name, &self.sealed.name) {
-                true => Stated::PutTogetherOtherwise(found.name.clone()),
-                false => Stated::Verbatim(found.name.clone()),
-            })
-        })
+        let (at, wanted) = match self.one.shelf.same_name(&found.name, &self.sealed.name) {
+            true => found.misnamed_beside(self.one.shelf)?,
+            false => (&found.path, self.sealed.name.clone()),
+        };
+        let (finding, name) = (self.finding(Code::WrongName).at(at.as_str()).expected(&wanted), at.name().to_owned());
+        let own = if *at == found.path { found.name.clone() } else { name };
+        Some(finding.found(match is_put_together_otherwise(&own, &wanted) {
+            true => Stated::PutTogetherOtherwise(own),
+            false => Stated::Verbatim(own),
+        }))
     }
 }
 
@@ -269,17 +272,49 @@ pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod, shelf: Option<&S
     if sealed.members_total > 0 || found.members_total > 0 {
         let of =
             |members: &[crate::manifest::Member]| members.iter().map(|m| (m.path.clone(), (m.size, m.crc32))).collect();
-        return differences(&of(&sealed.members), &of(&found.members));
+        let mut all = differences(&of(&sealed.members), &of(&found.members));
+        let besides = differences(&beside_sealed(sealed), &beside_found(sealed, found));
+        all.extend(besides.into_iter().filter(|entry| entry.path != sealed.name));
+        return all;
+    }
+    // Of a mod that is one file its digest says all.
+    if sealed.files.len() == 1 && found.files.len() == 1 && found.files[0].path == found.path {
+        return Vec::new();
+    }
+    if !found.is_folder() {
+        return differences(&beside_sealed(sealed), &beside_found(sealed, found));
     }
     let is_own = |inner: &str| shelf.is_some_and(|shelf| shelf.is_setting(inner));
     let counts = |inner: &&str| !inner.is_empty() && (sealed.same_settings || !is_own(inner));
-    let of_sealed = |file: &SealedFile| file.inner().filter(counts).map(str::to_owned);
+    let of_sealed = |file: &SealedFile| match file.inner() {
+        Some(inner) => Some(inner).filter(counts).map(str::to_owned),
+        None => Some(file.path.to_string()),
+    };
     let wanted: BTreeMap<String, Blake3> =
         sealed.files.iter().filter_map(|file| Some((of_sealed(file)?, file.blake3))).collect();
     let is_meant = |inner: &&str| counts(inner) && (!is_own(inner) || wanted.contains_key(*inner));
-    let of_found = |file: &SurveyedFile| file.path.below(&found.path).filter(is_meant).map(str::to_owned);
+    let of_found = |file: &SurveyedFile| match &file.beside {
+        Some(called) => Some(BesideName::new(called).ok()?.of(&sealed.name)),
+        None => file.path.below(&found.path).filter(is_meant).map(str::to_owned),
+    };
     let there = found.files.iter().filter_map(|file| Some((of_found(file)?, file.blake3))).collect();
     differences(&wanted, &there)
+}
+
+/// The files of a mod that lie side by side, by name.
+fn beside_sealed(sealed: &SealedMod) -> BTreeMap<String, Blake3> {
+    let name =
+        |file: &SealedFile| Some((file.path.as_str().to_owned(), file.blake3)).filter(|_| file.inner().is_none());
+    sealed.files.iter().filter_map(name).collect()
+}
+
+/// The same of a mod that was found, by the names that its files have in the set.
+fn beside_found(sealed: &SealedMod, found: &SurveyedMod) -> BTreeMap<String, Blake3> {
+    let name = |file: &SurveyedFile| match &file.beside {
+        Some(template) => Some(BesideName::new(template).ok()?.of(&sealed.name)),
+        None => Some(sealed.name.clone()),
+    };
+    found.files.iter().filter_map(|file| Some((name(file)?, file.blake3))).collect()
 }
 
 fn differences<T: PartialEq>(expected: &BTreeMap<String, T>, found: &BTreeMap<String, T>) -> Vec<EntryChange> {

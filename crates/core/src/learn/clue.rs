@@ -268,6 +268,10 @@ pub enum Clue {
         /// The pattern.
         payload: String,
     },
+    /// files beside {0} mods are called after them, and tell what they are
+    TellBeside(usize),
+    /// files beside {0} mods are called after them, and are the same wherever the mods are
+    LieBeside(usize),
     /// it holds {0} bytes
     HoldsBytes(Series),
     /// told by the size of the signatures alone; nothing was verified

@@ -165,7 +165,19 @@ pub fn signed(units: &[Unit], beside: &[Vec<(String, u64)>], keys: &[String]) ->
 fn looks_signed(rest: &str) -> bool {
     !matches!(
         rest.to_lowercase().as_str(),
-        ".off" | ".bak" | ".old" | ".disabled" | ".txt" | ".json" | ".xml" | ".meta"
+        ".off"
+            | ".bak"
+            | ".old"
+            | ".disabled"
+            | ".txt"
+            | ".json"
+            | ".xml"
+            | ".meta"
+            | ".toml"
+            | ".yaml"
+            | ".yml"
+            | ".ini"
+            | ".cfg"
     )
 }
 

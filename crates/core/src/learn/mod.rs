@@ -6,6 +6,7 @@
 //! everyday words for such keys only tip the scales.
 
 mod around;
+mod beside;
 mod clue;
 mod draft;
 mod fields;
@@ -14,6 +15,7 @@ mod launch;
 mod leaves;
 pub mod leftovers;
 mod mentions;
+mod named_after;
 mod naming;
 mod needs;
 mod outside;
@@ -35,7 +37,7 @@ use serde::Serialize;
 
 use crate::base::digest::DigestKind;
 use crate::base::stated::Series;
-use crate::rulebook::Role;
+use crate::rulebook::{Holds, Role};
 use crate::survey::Survey;
 use around::NamedVersion;
 use clue::{Clue, Inferred};
@@ -44,6 +46,7 @@ pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
 use fields::Surroundings;
 use leftovers::SeenGroup;
 use mentions::{Called, FoundList};
+use named_after::FoundBeside;
 use needs::Entry;
 use question::Question;
 use shelves::{Facts, ForeignDocument, Shelf};
@@ -258,6 +261,14 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
 /// What the files of mods tell that no document does: what they are laid into, which belong to whoever plays, and what lies beside.
 fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashSet<String>) {
     let outside = unread::Outside::of(sights, inside);
+    for (shelf, ..) in &mut learned.shelves {
+        let found = beside::of_shelf(shelf, sights);
+        let is_signature = |found: &FoundBeside| learned.signed.contains_key(&shelf.name) && found.may_sign();
+        let (parts, others): (Vec<FoundBeside>, Vec<FoundBeside>) =
+            found.into_iter().filter(|found| !is_signature(found)).partition(|found| found.is_part);
+        shelf.beside = parts;
+        learned.unread.extend(unread::beside(shelf, &others));
+    }
     for (shelf, facts, _) in &learned.shelves {
         if let Some(found) = overlays::laid_into(sights, shelf, inside) {
             learned.laid.insert(shelf.name.clone(), found);
@@ -265,7 +276,6 @@ fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &Ha
         if let Some(found) = tastes::settings(sights, shelf) {
             learned.tastes.insert(shelf.name.clone(), found);
         }
-        learned.unread.extend(unread::beside(shelf, sights, learned.signed.contains_key(&shelf.name)));
         learned.unread.extend(unread::files_named(shelf, &outside));
         learned.unread.extend(unread::packed(shelf, sights));
         learned.unread.extend(unread::of_the_game(shelf, facts));
@@ -300,7 +310,7 @@ fn holds_documents(group: &&units::Group) -> bool {
         *counts.entry(pattern).or_default() += 1;
     }
     let most = counts.values().max().copied().unwrap_or(0);
-    group.holds == crate::rulebook::Holds::Archives || (most >= 2 && most * 2 >= group.units.len())
+    group.holds == Holds::Archives || (most >= 2 && most * 2 >= group.units.len())
 }
 
 /// Every unit's own path: what lies in or at one of them is inside a mod.

@@ -15,10 +15,10 @@ use crate::delta::{CheckContext, Delta};
 use crate::plan::text_edits::{Consents, amendments};
 use crate::plan::{RiskyExtras, Step, plan};
 use crate::resolve::solve::SourceRank;
-use crate::rulebook::{Role, Rulebook};
+use crate::rulebook::{Origin, Role, Rulebook};
 use crate::seal::adopted::{PassedOver, adopted};
 use crate::seal::{Candidate, Pins, Standing, assemble, choose, keys, listed};
-use crate::survey::{StandsFor, Survey};
+use crate::survey::{StandsFor, Survey, SurveyedMod};
 
 /// So many doubts are told.
 const TOLD: usize = 12;
@@ -64,6 +64,13 @@ pub enum Doubt {
         /// The file.
         file: InstallPath,
     },
+    /// Mods that both installs have, and that one could lose without a word.
+    Unseen {
+        /// The install that could.
+        role: Role,
+        /// The mods.
+        mods: Vec<FoldedId>,
+    },
     /// A list names what is on no shelf.
     OnNoShelf {
         /// The install.
@@ -95,6 +102,7 @@ impl Doubt {
     pub fn about(&self) -> Option<String> {
         match self {
             Self::Off { finding, .. } | Self::NotSealed(finding) => finding.path.clone(),
+            Self::Unseen { mods, .. } => mods.first().map(ToString::to_string),
             Self::Changed { step, .. } => Some(step.path.to_string()),
             Self::Rewritten { file, .. } => Some(file.to_string()),
             Self::NotAdopted { path, .. } => Some(path.clone()),
@@ -259,8 +267,31 @@ fn played(rulebook: &Rulebook, surveys: &[Survey], config: &WorkspaceConfig) -> 
         doubts.extend(steps.into_iter().map(|step| Doubt::Changed { role, step }));
         let rewritten = amendments(&delta.texts, &Consents::default()).into_iter().map(|amendment| amendment.path);
         doubts.extend(rewritten.map(|file| Doubt::Rewritten { role, file }));
+        doubts.extend(unseen(measure, surveys, survey));
     }
     doubts
+}
+
+/// What every install has must be missed where it is gone, unless the mod itself says that one side can do without.
+fn unseen(measure: CheckContext<'_>, surveys: &[Survey], survey: &Survey) -> Option<Doubt> {
+    let has = |survey: &Survey, id: &FoldedId| {
+        survey.mods.iter().any(|found| found.manifest.id == *id && found.enabled && !found.files.is_empty())
+    };
+    let says_itself = |found: &SurveyedMod| {
+        let rule = measure.rulebook.shelf(&found.shelf).map(|shelf| &shelf.read.needed_on);
+        rule.is_some_and(|rule| rule.0.iter().any(|step| !matches!(step.origin, Origin::Is(_))))
+    };
+    let everywhere = |found: &&SurveyedMod| {
+        surveys.len() > 1 && surveys.iter().all(|survey| has(survey, &found.manifest.id)) && !says_itself(found)
+    };
+    let ids: BTreeSet<&FoldedId> = survey.mods.iter().filter(everywhere).map(|found| &found.manifest.id).collect();
+    let mut robbed = survey.clone();
+    robbed.mods.retain(|found| !ids.contains(&found.manifest.id));
+    let findings = Delta::compute(measure, &robbed).findings();
+    let is_told =
+        |id: &FoldedId| findings.iter().any(|one| one.severity != Severity::Note && one.mod_id.as_ref() == Some(id));
+    let mods: Vec<FoldedId> = ids.into_iter().filter(|id| !is_told(id)).cloned().collect();
+    (!mods.is_empty()).then_some(Doubt::Unseen { role: survey.install.role, mods })
 }
 
 /// What lists name and no install has.

@@ -6,13 +6,14 @@ use std::io::Cursor;
 use super::clue::Clue;
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
 use super::leftovers::is_out_of_use;
+use super::named_after::{FoundBeside, Leaders, are_called_after};
 use super::needs::{self, Relations};
 use super::outside::{self, OUTSIDE, Outside};
 use super::sight::{InstallView, Seen, extension, guess, name, parent};
 use super::units::{Group, Unit, complete, is_everyday, is_program_part, located, share};
 use super::words::{folded, hints, is_slug, is_version, plain_regex};
 use crate::base::limits;
-use crate::manifest::{Archive, Contents};
+use crate::manifest::{Archive, Contents, ITSELF};
 use crate::rulebook::{ByRole, Holds, Role};
 
 /// Everyday words for folders of mods.
@@ -55,6 +56,8 @@ pub struct Shelf {
     pub units: Vec<Unit>,
     /// The document outside of the mods that tells of them.
     pub outside: Option<Outside>,
+    /// Files beside its mods that are parts of them.
+    pub beside: Vec<FoundBeside>,
 }
 
 impl Shelf {
@@ -147,25 +150,41 @@ fn drop_kept_aside(kept: &mut Vec<Candidate>) {
     kept.retain(|candidate| !is_aside(candidate) || !in_use.contains(&kind(candidate)));
 }
 
-/// Documents that lie beside files of the same names speak of those, and are no mods themselves.
+/// Of files that lie beside others and are called after them one kind is the mods, and the others belong to those: what has
+/// documents beside it, then archives, then what is no document and no text itself, then what is larger.
 fn drop_beside(kept: &mut Vec<Candidate>) {
-    let first = |unit: &Unit| unit.name.split('.').next().unwrap_or_default().to_lowercase();
-    let stems = |candidate: &Candidate| candidate.group.units.iter().map(first).collect::<BTreeSet<String>>();
-    let is_document =
-        |candidate: &Candidate| candidate.group.holds == Holds::Files && is_everyday(&candidate.group.extension);
-    let others: Vec<(Role, String, BTreeSet<String>)> = kept
+    let is_folders = |candidate: &Candidate| candidate.group.holds == Holds::Folders;
+    let rank = |candidate: &Candidate| {
+        let Candidate { group, documents, .. } = candidate;
+        let telling: Vec<&String> =
+            group.beside.iter().map(|(called, _)| called).filter(|called| documents.contains(called)).collect();
+        let by_whole_name = telling.iter().any(|called| called.contains("{name}"));
+        let is_document = is_everyday(&group.extension) || documents.iter().any(|own| own == ITSELF);
+        let texts = group.units.iter().filter(|unit| unit.is_text()).count();
+        let size: u64 = group.units.iter().map(|unit| unit.size).sum();
+        let is_archive = group.holds == Holds::Archives;
+        let is_plain = texts * 2 > group.units.len();
+        (!telling.is_empty(), by_whole_name, is_archive, !is_document, !is_plain, size, group.extension.clone())
+    };
+    let names =
+        |candidate: &Candidate| -> Vec<String> { candidate.group.units.iter().map(|unit| unit.name.clone()).collect() };
+    let leading: Vec<_> = kept
         .iter()
-        .filter(|candidate| candidate.group.holds != Holds::Folders && !is_document(candidate))
-        .map(|candidate| (candidate.group.role, candidate.group.place.clone(), stems(candidate)))
+        .map(|candidate| (is_folders(candidate), rank(candidate), names(candidate)))
+        .zip(kept.iter().map(|candidate| (candidate.group.role, candidate.group.place.clone())))
         .collect();
     kept.retain(|candidate| {
-        let own = stems(candidate);
-        let is_of = |(role, place, stems): &(Role, String, BTreeSet<String>)| {
-            *role == candidate.group.role
-                && *place == candidate.group.place
-                && own.intersection(stems).count() * 10 >= own.len() * 6
-        };
-        !(is_document(candidate) && others.iter().any(is_of))
+        let (own, called) = (rank(candidate), names(candidate));
+        let called: Vec<&str> = called.iter().map(String::as_str).collect();
+        let here = (candidate.group.role, candidate.group.place.clone());
+        let is_of_another = leading.iter().filter(|(_, at)| *at == here).any(|((is_folders, rank, names), _)| {
+            let names = names.iter().map(String::as_str);
+            // Folders lead only what tells of them: files beside a folder may be much else.
+            let may_lead = *rank > own && (!is_folders || rank.0);
+            may_lead
+                && are_called_after(&if *is_folders { Leaders::folders(names) } else { Leaders::files(names) }, &called)
+        });
+        is_folders(candidate) || !is_of_another
     });
 }
 
@@ -430,6 +449,7 @@ fn fresh(next: &Candidate) -> Shelf {
         seen: Vec::new(),
         units: Vec::new(),
         outside: None,
+        beside: Vec::new(),
     };
     merge(&mut shelf, next);
     shelf

@@ -3,12 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::sync::Arc;
 
+use super::named_after::{Leaders, documents as documents_after};
 use super::sight::{Folders, Guessed, InstallView, Seen, extension, guess, name, parent, small, starts_as_zip, stem};
 use super::words::folded;
 use crate::base::digest::Blake3;
 use crate::base::limits;
 use crate::base::path::InstallPath;
-use crate::rulebook::{Holds, NamePattern, Role};
+use crate::manifest::ITSELF;
+use crate::rulebook::{BesideName, Holds, NamePattern, Role};
 
 /// Units of a group that are looked into before it is known which of their documents matters.
 const SAMPLE: usize = 200;
@@ -43,6 +45,22 @@ impl Unit {
     pub fn stem(&self) -> &str {
         if self.is_folder { &self.name } else { stem(&self.name) }
     }
+
+    /// Whether it is a text and no more.
+    pub fn is_text(&self) -> bool {
+        let is_plain = |text: &String| !text.contains(|c: char| c.is_control() && !c.is_whitespace());
+        self.texts.get(ITSELF).is_some_and(is_plain)
+    }
+
+    /// Keeps what a file of it says, which a pattern found.
+    fn take_in(&mut self, pattern: &str, called: &str, bytes: &[u8]) {
+        if let Some(found) = guess(called, bytes) {
+            self.documents.insert(pattern.to_owned(), Arc::new(found));
+        }
+        if let Ok(text) = std::str::from_utf8(bytes) {
+            self.texts.insert(pattern.to_owned(), text.chars().take(4_000).collect());
+        }
+    }
 }
 
 /// A group of alike units in one folder.
@@ -58,6 +76,8 @@ pub struct Group {
     pub extension: String,
     /// How disabled units are named.
     pub off: Option<String>,
+    /// Documents beside its files, by what they are called after those; and how that is spelt here.
+    pub beside: Vec<(String, BesideName)>,
     /// The units; of very many, those by which the group is judged.
     pub units: Vec<Unit>,
     /// The other units, not looked into yet.
@@ -83,7 +103,8 @@ pub fn groups(sight: &dyn InstallView) -> Vec<Group> {
     }
     for (folder, inner) in &folders.folders {
         if !is_own(folder) && !inner.is_empty() && inner.len() <= 5_000 {
-            found.extend(folder_group(sight, folder, inner, &below));
+            let files = folders.files.get(folder).map_or(&[][..], Vec::as_slice);
+            found.extend(folder_group(sight, (folder, files), inner, &below));
         }
     }
     let mut merged = with_places_merged(found);
@@ -160,11 +181,16 @@ fn file_groups(sight: &dyn InstallView, folder: &str, files: &[&Seen]) -> Vec<Gr
             by_extension.entry(end).or_default().push((seen, off));
         }
     }
-    let groups = by_extension.into_iter().filter_map(|(end, seen)| file_group(sight, folder, end, &seen));
+    let groups = by_extension.into_iter().filter_map(|(end, seen)| file_group(sight, (folder, files), end, &seen));
     groups.collect()
 }
 
-fn file_group(sight: &dyn InstallView, folder: &str, end: String, seen: &[(&Seen, Option<String>)]) -> Option<Group> {
+fn file_group(
+    sight: &dyn InstallView,
+    (folder, files): (&str, &[&Seen]),
+    end: String,
+    seen: &[(&Seen, Option<String>)],
+) -> Option<Group> {
     let archives = seen.iter().take(20).filter(|(seen, _)| starts_as_zip(sight, &seen.path)).count();
     let is_zip = archives * 10 >= seen.len().min(20) * 8 && archives > 0;
     let off = seen.iter().find_map(|(_, off)| off.clone()).map(|off| format!("*.{end}{off}"));
@@ -173,7 +199,12 @@ fn file_group(sight: &dyn InstallView, folder: &str, end: String, seen: &[(&Seen
         let shown = off.as_ref().map_or(own, |off| &own[..own.len() - off.len()]);
         unit(sight.role(), (&seen.path, shown, false), (off.is_some(), seen.size), Vec::new())
     };
-    let (mut units, rest) = sample(seen.iter().map(unit).collect());
+    let all: Vec<Unit> = seen.iter().map(unit).collect();
+    let names: Vec<&str> = all.iter().map(|unit| unit.name.as_str()).collect();
+    let has_documents = is_zip || !is_everyday(&end) || is_program_part(&end);
+    let leaders = Leaders::files(names.into_iter());
+    let beside = if has_documents { documents_after(sight, &leaders, files) } else { Vec::new() };
+    let (mut units, rest) = sample(all);
     if is_zip {
         units.retain_mut(|unit| list_members(sight, unit));
     }
@@ -183,6 +214,7 @@ fn file_group(sight: &dyn InstallView, folder: &str, end: String, seen: &[(&Seen
         holds: if is_zip { Holds::Archives } else { Holds::Files },
         extension: end,
         off,
+        beside,
         units,
         rest,
     };
@@ -226,7 +258,7 @@ pub fn complete(sight: &dyn InstallView, group: &mut Group, documents: &[String]
         if group.holds.archives() && !list_members(sight, &mut unit) {
             continue;
         }
-        read_members(sight, &mut unit, documents);
+        read_members(sight, &mut unit, (documents, &group.beside));
         if group.holds.archives() {
             let nested = |path: &str| extension(name(path)) == group.extension;
             unit.inner.retain(|(path, _)| nested(path));
@@ -321,7 +353,7 @@ pub fn is_everyday(end: &str) -> bool {
 /// The folders in a folder, if a document stands at the same place in most of them.
 fn folder_group(
     sight: &dyn InstallView,
-    folder: &str,
+    (folder, files): (&str, &[&Seen]),
     inner: &[&str],
     below: &HashMap<&str, Vec<&Seen>>,
 ) -> Option<Group> {
@@ -342,6 +374,7 @@ fn folder_group(
         holds: Holds::Folders,
         extension: String::new(),
         off: None,
+        beside: Vec::new(),
         units,
         rest: Vec::new(),
     };
@@ -349,6 +382,8 @@ fn folder_group(
         return None;
     }
     note_off_folders(&mut group);
+    let names: Vec<String> = group.units.iter().map(|unit| unit.name.clone()).collect();
+    group.beside = documents_after(sight, &Leaders::folders(names.iter().map(String::as_str)), files);
     (group.units, group.rest) = sample(std::mem::take(&mut group.units));
     read_documents(sight, &mut group);
     Some(group)
@@ -404,19 +439,27 @@ fn split_path(path: &str) -> Vec<&str> {
 
 /// Finds the places at which most units hold a document, and reads those.
 fn read_documents(sight: &dyn InstallView, group: &mut Group) {
-    let patterns = document_patterns(&group.units);
+    let mut patterns = document_patterns(&group.units);
+    patterns.extend(group.beside.iter().map(|(called, _)| called.clone()));
     let few_strangers = !patterns.is_empty() && group.holds == Holds::Archives;
     for unit in &mut group.units {
-        read_members(sight, unit, &patterns);
+        read_members(sight, unit, (&patterns, &group.beside));
         if few_strangers && unit.documents.is_empty() && unit.texts.is_empty() {
             let own = own_documents(&unit.inner);
-            read_members(sight, unit, &own);
+            read_members(sight, unit, (&own, &[]));
         }
     }
 }
 
-/// Reads the members of a unit that these patterns find.
-fn read_members(sight: &dyn InstallView, unit: &mut Unit, patterns: &[String]) {
+/// Reads the members of a unit that these patterns find, and what lies beside it.
+fn read_members(sight: &dyn InstallView, unit: &mut Unit, (patterns, beside): (&[String], &[(String, BesideName)])) {
+    for (called, spelt) in beside.iter().filter(|(called, _)| patterns.contains(called)) {
+        let own = spelt.of(&unit.name);
+        let path = unit.path.parent().map_or_else(|| InstallPath::new(&own), |folder| folder.child(&own));
+        if let Some(bytes) = path.ok().and_then(|path| small(sight, &path)) {
+            unit.take_in(called, &own, &bytes);
+        }
+    }
     let wanted: Vec<(&String, String)> =
         patterns.iter().filter_map(|pattern| Some((pattern, located(&unit.inner, pattern)?))).collect();
     let mut archive = if unit.is_folder || wanted.is_empty() { None } else { sight.archive(&unit.path) };
@@ -426,12 +469,7 @@ fn read_members(sight: &dyn InstallView, unit: &mut Unit, patterns: &[String]) {
             None => unit.path.join(&member).ok().and_then(|path| small(sight, &path)),
         };
         let Some(bytes) = bytes else { continue };
-        if let Some(found) = guess(name(&member), &bytes) {
-            unit.documents.insert(pattern.clone(), Arc::new(found));
-        }
-        if let Ok(text) = std::str::from_utf8(&bytes) {
-            unit.texts.insert(pattern.clone(), text.chars().take(4_000).collect());
-        }
+        unit.take_in(pattern, name(&member), &bytes);
     }
 }
 
@@ -442,21 +480,18 @@ fn own_documents(inner: &[(String, u64)]) -> Vec<String> {
     near.filter(|(path, _)| !unlike_metadata(path)).take(4).map(|(path, _)| path.clone()).collect()
 }
 
-/// A group of single files that are documents themselves.
+/// A group of single files that are documents themselves, or have such beside them.
 fn read_files(sight: &dyn InstallView, group: &mut Group) {
-    if !matches!(group.extension.as_str(), "json" | "toml" | "yaml" | "yml" | "xml") && is_everyday(&group.extension) {
-        return;
-    }
+    let are_texts = matches!(group.extension.as_str(), "json" | "toml" | "yaml" | "yml" | "xml");
+    let are_read = are_texts || !is_everyday(&group.extension);
+    let called: Vec<String> = group.beside.iter().map(|(called, _)| called.clone()).collect();
     for unit in group.units.iter_mut().take(5_000) {
-        if unit.size > limits::LEARNED_TEXT_BYTES {
+        read_members(sight, unit, (&called, &group.beside));
+        if unit.size > limits::LEARNED_TEXT_BYTES || !are_read {
             continue;
         }
-        let Some(bytes) = small(sight, &unit.path) else { continue };
-        if let Ok(text) = std::str::from_utf8(&bytes) {
-            unit.texts.insert(crate::manifest::ITSELF.to_owned(), text.chars().take(4_000).collect());
-        }
-        if let Some(found) = guess(&unit.name, &bytes) {
-            unit.documents.insert(crate::manifest::ITSELF.to_owned(), Arc::new(found));
+        if let Some(bytes) = small(sight, &unit.path) {
+            unit.take_in(ITSELF, &unit.name.clone(), &bytes);
         }
     }
 }

@@ -8,11 +8,12 @@ use super::launch::mentions;
 use super::leaves::{ListedValues, holders, leaves};
 use super::leftovers::is_of_a_game;
 use super::mentions::readable;
+use super::named_after::FoundBeside;
 use super::naming::{Called, Names};
 use super::needs::{Entry, Relations, is_not_relation, named_in};
 use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
-use super::sight::{InstallView, Seen, behind_stem, extension, is_inside, name, parent, starts_as_other_archive};
+use super::sight::{InstallView, Seen, extension, is_inside, parent, starts_as_other_archive};
 use super::units::Unit;
 use super::words::{hints, is_version, relation_kind, stated};
 use crate::base::path::InstallPath;
@@ -144,30 +145,15 @@ fn kinds(shelf: &Shelf, relation: &Relations) -> Option<Unread> {
     })
 }
 
-/// Files beside the mods of a shelf that are called as those, but for their endings: the mods may be several files each. What
-/// signs them is known.
-pub fn beside(shelf: &Shelf, sights: &[&dyn InstallView], is_signed: bool) -> Option<Unread> {
-    let files: Vec<&Unit> = shelf.seen.iter().filter(|unit| !unit.is_folder).collect();
-    let own: HashSet<&str> = files.iter().map(|unit| unit.path.as_str()).collect();
-    let is_signature =
-        |end: &str| is_signed && !matches!(end, "json" | "toml" | "yaml" | "xml" | "ini" | "txt" | "cfg");
-    let stems: HashSet<(&str, &str)> = files.iter().map(|unit| (parent(unit.path.as_str()), unit.stem())).collect();
-    let mut by_end: BTreeMap<String, Vec<&str>> = BTreeMap::new();
-    for seen in sights.iter().flat_map(|sight| sight.files()).filter(|seen| !own.contains(seen.path.as_str())) {
-        let (folder, called) = (parent(seen.path.as_str()), name(seen.path.as_str()));
-        let end = behind_stem(called, |stem| stems.contains(&(folder, stem)));
-        if let Some(end) = end.filter(|end| !is_signature(&extension(end))) {
-            by_end.entry(end.to_owned()).or_default().push(called);
-        }
-    }
-    let (end, called) = by_end.into_iter().max_by_key(|(_, called)| called.len())?;
-    let mods: HashSet<&&str> = called.iter().collect();
-    (mods.len() >= 2).then(|| Unread {
+/// Files beside the mods of a shelf that are called after those, and of which nobody knows whether they are parts of them.
+pub fn beside(shelf: &Shelf, found: &[FoundBeside]) -> Option<Unread> {
+    let most = found.iter().max_by_key(|found| found.mods).filter(|found| found.mods >= 2)?;
+    Some(Unread {
         shelf: shelf.name.clone(),
         what: WhatUnread::Beside,
-        place: end,
-        mods: mods.len(),
-        example: called[0].to_owned(),
+        place: most.template.replace("{stem}", "").replace("{name}", ""),
+        mods: most.mods,
+        example: most.example.clone(),
     })
 }
 

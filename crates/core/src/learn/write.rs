@@ -306,6 +306,18 @@ impl DraftWriter<'_> {
                 }
             }
         }
+        if let Some(most) = shelf.beside.iter().map(|found| found.mods).max() {
+            let each: Vec<String> = shelf.beside.iter().map(|found| quoted(&found.template)).collect();
+            let read = shelf.beside.iter().any(|found| shelf.documents.contains(&found.template));
+            let evidence = [if read { Clue::TellBeside(most) } else { Clue::LieBeside(most) }];
+            let about = format!("shelf {}: beside", shelf.name);
+            self.inferred(
+                &about,
+                "beside",
+                &format!("[{}]", each.join(", ")),
+                (if read { 0.9 } else { 0.75 }, &evidence),
+            );
+        }
         let off: Vec<String> = shelf.off.iter().map(|off| quoted(off)).collect();
         if !off.is_empty() {
             let evidence = [Clue::NamedOff];

@@ -22,8 +22,8 @@ use crate::base::path::{InstallPath, printable};
 use crate::base::stated::Series;
 use crate::manifest::{MergedEntry, ModManifest, Relation};
 use crate::rulebook::{
-    DocumentRule, FactRule, FactStep, Foreign, ModRule, NamePattern, Origin, Platform, RelationPlace, RelationRule,
-    Rulebook, Shelf,
+    BesideName, DocumentRule, FactRule, FactStep, Foreign, ModRule, NamePattern, Origin, Platform, RelationPlace,
+    RelationRule, Rulebook, Shelf,
 };
 use crate::rulebook::{NeededOn, RelationKind};
 
@@ -48,6 +48,20 @@ pub enum ReadingError {
     NoDocument {
         /// The members that were looked for.
         wanted: String,
+    },
+    /// What tells of a mod is not beside it.
+    #[error("nothing beside it tells what mod it is: {wanted} is not there")]
+    NothingBeside {
+        /// The files that were looked for.
+        wanted: String,
+    },
+    /// A document beside a mod can't be understood.
+    #[error("`{file}` beside it can't be used: {source}")]
+    Beside {
+        /// The file.
+        file: String,
+        /// What is wrong with it.
+        source: DocumentError,
     },
     /// A member is there and can't be read.
     #[error(transparent)]
@@ -329,7 +343,15 @@ impl<'a> Reader<'a> {
             self.read_alone();
         }
         let read = rule.notation.read(&bytes, rule.encoding);
-        read.map(Some).map_err(|source| ReadingError::Document { member: rule.member.clone(), source })
+        read.map(Some).map_err(|source| match self.beside(&rule.member) {
+            Some(file) => ReadingError::Beside { file, source },
+            None => ReadingError::Document { member: rule.member.clone(), source },
+        })
+    }
+
+    /// What a file is called that lies beside this mod, if it is such that the rulebook names.
+    fn beside(&self, member: &str) -> Option<String> {
+        Some(BesideName::new(member).ok()?.of(self.named.name))
     }
 
     /// The member that a rule names; with a `*` in it, the first that fits.
@@ -348,8 +370,12 @@ impl<'a> Reader<'a> {
                 return Ok(foreign_reading(foreign, &document, self.named.name));
             }
         }
-        let wanted: Vec<_> = self.rule.documents.iter().map(|rule| rule.member.as_str()).collect();
-        Err(ReadingError::NoDocument { wanted: wanted.join(", ") })
+        let members = || self.rule.documents.iter().map(|rule| &rule.member);
+        let beside: Option<Vec<String>> = members().map(|member| self.beside(member)).collect();
+        Err(match beside {
+            Some(wanted) => ReadingError::NothingBeside { wanted: wanted.join(", ") },
+            None => ReadingError::NoDocument { wanted: members().map(String::as_str).collect::<Vec<_>>().join(", ") },
+        })
     }
 
     fn manifest(&mut self) -> Result<ModManifest, ReadingError> {

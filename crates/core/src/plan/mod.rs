@@ -279,7 +279,8 @@ fn present(survey: &Survey) -> BTreeMap<InstallPath, Option<Blake3>> {
     let measured = survey.mods.iter().chain(&survey.strays).flat_map(|found| &found.files);
     let broken = survey.unreadable.iter().filter_map(|broken| Some((InstallPath::new(&broken.path).ok()?, None)));
     let in_broken = survey.unreadable.iter().flat_map(|broken| &broken.files);
-    measured.chain(in_broken).map(|file| (file.path.clone(), Some(file.blake3))).chain(broken).collect()
+    let known = measured.chain(in_broken).chain(&survey.loose).map(|file| (file.path.clone(), Some(file.blake3)));
+    broken.chain(known).collect()
 }
 
 struct Planner<'a> {
@@ -356,6 +357,7 @@ impl Planner<'_> {
         let free = |path: &InstallPath| self.targets.get(&path.folded()).is_none_or(|id| *id == sealed.manifest.id);
         copy.has_right_bytes()
             && shelf.same_name(&copy.found.name, &sealed.name)
+            && copy.found.misnamed_beside(shelf).is_none()
             && copy.found.files.iter().all(|file| free(&file.path))
     }
 

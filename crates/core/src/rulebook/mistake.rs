@@ -127,6 +127,12 @@ pub enum Mistake {
     SettingsSigned,
     /// only mods that are folders can bring files for other places
     ExtrasInFiles,
+    /// what lies beside overlays and ids belongs to no mod
+    NothingBeside,
+    /// a folder's name has no ending: write {{name}} for all of it
+    StemOfFolder,
+    /// `{0}` is read from, and is none of the files that `beside` names
+    NotBeside(String),
     /// what a mod brings goes into places that are known: no `*` here
     WildExtra,
     /// a shelf holds one kind of thing, or archives and folders alike

@@ -26,7 +26,7 @@ pub use model::{
     EVENT_GROUPS, Event, EventRule, Foreign, FragmentRule, Holds, KeyScheme, Keyring, LaidRule, MessageRule, ModRule,
     Names, Platform, Rulebook, RunningSigns, Shelf, SignedRule, WorldRule,
 };
-pub use names::{NamePattern, OffPattern};
+pub use names::{BesideName, NamePattern, OffPattern};
 pub use parse::{check_format, parse, setting as read_setting};
 pub use places::{Part, PlacePattern};
 pub use settings::{ExtraRule, MemoryRule, SettingRule, UnknownName, filled, quoted, size as memory_size};

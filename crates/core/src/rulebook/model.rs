@@ -6,7 +6,7 @@ use serde_json_path::JsonPath;
 
 use super::facts::{DocumentRule, FactRule, NestedRule, RelationRule, ToldBy};
 use super::lists::ListRule;
-use super::names::{NamePattern, OffPattern};
+use super::names::{BesideName, NamePattern, OffPattern};
 use super::places::PlacePattern;
 use super::settings::{ExtraRule, MemoryRule, SettingRule};
 use super::sides::{ByRole, Role};
@@ -161,6 +161,8 @@ pub struct Shelf {
     pub matches: Vec<NamePattern>,
     /// Which names are not, although they match.
     pub except: Vec<NamePattern>,
+    /// What files are called that belong to a mod and lie beside its own: they come, go and change with it.
+    pub beside: Vec<BesideName>,
     /// How a disabled mod is named.
     pub off: Vec<OffPattern>,
     /// Whether names matter.
@@ -228,8 +230,8 @@ pub struct ModRule {
 }
 
 impl ModRule {
-    /// Whether what a mod is, or needs, is read from this file of it.
-    pub fn reads(&self, inner: &str) -> bool {
+    /// The files of a mod that something is read from, as the rulebook names them.
+    pub fn members(&self) -> impl Iterator<Item = &String> {
         let facts = [
             &self.id,
             &self.version,
@@ -244,11 +246,14 @@ impl ModRule {
         let of_facts = facts.into_iter().flat_map(|fact| &fact.0).filter_map(|step| step.origin.member());
         let of_relations = self.relations.iter().filter_map(|relation| relation.place.member());
         let documents = self.documents.iter().chain(self.foreign.iter().map(|sign| &sign.document));
-        documents.map(|document| &document.member).chain(of_relations).chain(of_facts).any(|member| {
-            match member.contains(['*', '?']) {
-                true => NamePattern::new(member).is_ok_and(|pattern| pattern.fits(inner)),
-                false => member.eq_ignore_ascii_case(inner),
-            }
+        documents.map(|document| &document.member).chain(of_relations).chain(of_facts)
+    }
+
+    /// Whether what a mod is, or needs, is read from this file of it.
+    pub fn reads(&self, inner: &str) -> bool {
+        self.members().any(|member| match member.contains(['*', '?']) {
+            true => NamePattern::new(member).is_ok_and(|pattern| pattern.fits(inner)),
+            false => member.eq_ignore_ascii_case(inner),
         })
     }
 }

@@ -3,6 +3,8 @@
 use globset::{GlobBuilder, GlobMatcher};
 
 use super::wrong::PatternError;
+use crate::base::ids::same_name;
+use crate::base::path::InstallPath;
 
 /// Bytes of one pattern, and groups of alternatives in it.
 const PATTERN_BYTES: usize = 512;
@@ -70,6 +72,11 @@ impl OffPattern {
         fits.then(|| &name[self.before.len()..self.before.len() + inner])
     }
 
+    /// What a file is called that is switched off like this, and keeps all of its name.
+    pub fn disabled_name(&self, enabled: &str) -> String {
+        format!("{}{enabled}{}", self.before, self.after)
+    }
+
     /// The name that the mod has when it is enabled, if `name` is that of a disabled one.
     pub fn enabled_name(&self, name: &str, enabled: &[NamePattern]) -> Option<String> {
         let kept = self.kept(name)?;
@@ -80,10 +87,69 @@ impl OffPattern {
     }
 }
 
+/// The name of a file that belongs to the mod beside it: `{stem}` stands for that mod's name without its last ending, `{name}`
+/// for all of it.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct BesideName(String);
+
+impl BesideName {
+    /// Reads a template.
+    ///
+    /// # Errors
+    /// When it does not name the mod just once, holds other braces or a `*`, or is no file's name.
+    pub fn new(text: &str) -> Result<Self, PatternError> {
+        let template = Self(text.to_owned());
+        let plain = template.of("x.y");
+        let is_name = !plain.contains(['/', '{', '}', '*', '?']) && InstallPath::new(&plain).is_ok();
+        let says_more = !["x", "x.y"].contains(&plain.as_str());
+        let names_mod = text.matches("{stem}").count() + text.matches("{name}").count() == 1;
+        if is_name && says_more && names_mod { Ok(template) } else { Err(PatternError::NoBeside) }
+    }
+
+    /// What the file is called beside a mod of that name.
+    pub fn of(&self, name: &str) -> String {
+        let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+        self.0.replace("{stem}", stem).replace("{name}", name)
+    }
+
+    /// Whether a file called so would lie beside some mod.
+    pub fn fits(&self, name: &str) -> bool {
+        let parts = |place| self.0.split_once(place);
+        let Some((before, after)) = parts("{stem}").or_else(|| parts("{name}")) else { return false };
+        let starts = name.get(..before.len()).is_some_and(|start| same_name(start, before));
+        let after_at = name.len().checked_sub(after.len()).filter(|at| *at > before.len());
+        starts && after_at.and_then(|at| name.get(at..)).is_some_and(|end| same_name(end, after))
+    }
+
+    /// As it was written.
+    pub fn text(&self) -> &str {
+        &self.0
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
     use rstest::rstest;
+
+    #[rstest]
+    #[case("{stem}.card.json", "reed-1.2.bnd", Some("reed-1.2.card.json"))]
+    #[case("{name}.mark", "reed.bnd", Some("reed.bnd.mark"))]
+    #[case("card_{stem}.txt", "reed", Some("card_reed.txt"))]
+    #[case("{stem}.{stem}.x", "reed.bnd", None)]
+    #[case("{stem}", "reed.bnd", None)]
+    #[case("{name}", "reed.bnd", None)]
+    #[case("card.json", "reed.bnd", None)]
+    #[case("{stem}.*", "reed.bnd", None)]
+    #[case("cards/{stem}.json", "reed.bnd", None)]
+    #[case("../{stem}.json", "reed.bnd", None)]
+    #[case("{stem}.{id}", "reed.bnd", None)]
+    #[case("{stem}.kanon-part", "reed.bnd", Some("reed.kanon-part"))]
+    fn names_of_files_beside_a_mod(#[case] template: &str, #[case] name: &str, #[case] expected: Option<&str>) {
+        let own = BesideName::new(template).ok();
+        assert_eq!(own.as_ref().map(|own| own.of(name)).as_deref(), expected);
+        assert!(own.is_none_or(|own| own.fits(&own.of(name).to_uppercase()) && !own.fits(name)));
+    }
 
     #[rstest]
     #[case("*.psm.off", &["*.psm"], "tide.psm.off", Some("tide.psm"))]

@@ -12,6 +12,11 @@ pub enum PatternError {
     /// It does not say what of a name is kept.
     #[error("it must hold exactly one `*` and some other text, such as `*.off`")]
     NoKept,
+    /// It does not say what a file beside a mod is called.
+    #[error(
+        "it must be a file's name with {{stem}}, the mod's name without its ending, or {{name}}, and more, such as `{{stem}}.json`"
+    )]
+    NoBeside,
     /// It has no place for one number.
     #[error("it must hold {{n}}, the number, once")]
     NoNumber,

@@ -537,11 +537,11 @@ mod tests {
             path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
             name: format!("{id}.psm"),
             digest: Blake3::of(bytes.as_bytes()),
-            files: vec![crate::survey::SurveyedFile {
-                path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
-                size: bytes.len() as u64,
-                blake3: Blake3::of(bytes.as_bytes()),
-            }],
+            files: vec![crate::survey::SurveyedFile::new(
+                InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
+                bytes.len() as u64,
+                Blake3::of(bytes.as_bytes()),
+            )],
             members: Vec::new(),
             members_total: 0,
             signatures: Vec::new(),

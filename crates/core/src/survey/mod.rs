@@ -19,7 +19,7 @@ use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::path::InstallPath;
 use crate::manifest::{Member, ModManifest, beside_reading};
-use crate::rulebook::{Role, Shelf};
+use crate::rulebook::{BesideName, Names, Role, Shelf};
 
 /// The first field of every survey.
 pub const FORMAT: &str = "kanon-survey/1";
@@ -70,6 +70,9 @@ pub struct Survey {
     /// The places of shelves that are known only when an install is looked at.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     pub places: BTreeMap<String, Vec<InstallPath>>,
+    /// Files that would belong to a mod whose own file is not there.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub loose: Vec<SurveyedFile>,
     /// What could not be read.
     #[serde(default)]
     pub unreadable: Vec<Unreadable>,
@@ -415,6 +418,16 @@ pub struct SurveyedFile {
     pub size: u64,
     /// The digest of its bytes.
     pub blake3: Blake3,
+    /// Of a file beside the mod's own: how the rulebook calls such files.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub beside: Option<String>,
+}
+
+impl SurveyedFile {
+    /// A mod's own file, or one inside its folder.
+    pub const fn new(path: InstallPath, size: u64, blake3: Blake3) -> Self {
+        Self { path, size, blake3, beside: None }
+    }
 }
 
 /// Something that could not be read.
@@ -498,6 +511,7 @@ impl Survey {
             bases: Vec::new(),
             worlds: Vec::new(),
             places: BTreeMap::new(),
+            loose: Vec::new(),
             unreadable: Vec::new(),
         }
     }
@@ -513,9 +527,9 @@ impl Survey {
 
     /// The public keys that a mod of this survey brings.
     pub fn keys_of<'s>(&'s self, found: &'s SurveyedMod) -> impl Iterator<Item = &'s SurveyedKey> {
-        let is_one_file = found.files.iter().all(|file| file.path == found.path);
+        let is_folder = found.is_folder();
         self.keys.iter().filter(move |key| {
-            key.of_mod.as_ref() == Some(&found.manifest.id) && (is_one_file || key.path.below(&found.path).is_some())
+            key.of_mod.as_ref() == Some(&found.manifest.id) && (!is_folder || key.path.below(&found.path).is_some())
         })
     }
 
@@ -528,6 +542,7 @@ impl Survey {
     pub fn sort(&mut self) {
         self.mods.sort_by(|a, b| (&a.shelf, &a.path).cmp(&(&b.shelf, &b.path)));
         self.strays.sort_by(|a, b| a.path.cmp(&b.path));
+        self.loose.sort_by(|a, b| a.path.cmp(&b.path));
         self.unreadable.sort_by(|a, b| a.path.cmp(&b.path));
     }
 
@@ -541,6 +556,19 @@ impl SurveyedMod {
     /// Whether only its id is here, and its bytes come from elsewhere.
     pub fn is_id_alone(&self) -> bool {
         self.files.is_empty() && self.place == self.path
+    }
+
+    /// A file beside its own that is not called just as it should be, where the game minds; and what it should be called.
+    pub fn misnamed_beside(&self, shelf: &Shelf) -> Option<(&InstallPath, String)> {
+        let minds = shelf.names == Names::Exact && self.enabled;
+        let beside = self.files.iter().filter(|_| minds).filter_map(|file| Some((&file.path, file.beside.as_deref()?)));
+        let mut named = beside.filter_map(|(path, called)| Some((path, BesideName::new(called).ok()?.of(&self.name))));
+        named.find(|(path, wanted)| path.name() != wanted)
+    }
+
+    /// Whether it is a folder with files in it.
+    pub fn is_folder(&self) -> bool {
+        self.files.iter().any(|file| file.path.below(&self.path).is_some())
     }
 
     /// The version, or a word for its absence.

@@ -27,7 +27,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         .iter()
         .map(|(inner, bytes)| {
             let at = if inner.is_empty() { at.to_owned() } else { format!("{at}/{inner}") };
-            SurveyedFile { path: path(&at), size: bytes.len() as u64, blake3: Blake3::of(bytes.as_bytes()) }
+            SurveyedFile::new(path(&at), bytes.len() as u64, Blake3::of(bytes.as_bytes()))
         })
         .collect();
     SurveyedMod {

@@ -28,7 +28,7 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
         enabled: true,
         name: file.to_owned(),
         digest,
-        files: vec![SurveyedFile { path: file_path.clone(), size: 10, blake3: digest }],
+        files: vec![SurveyedFile::new(file_path.clone(), 10, digest)],
         path: file_path,
         members: vec![Member { path: "about.json".to_owned(), size: 3, crc32: 1 }],
         members_total: 1,

@@ -51,7 +51,7 @@ fn mod_of(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
         path: path(&format!("holds/{id}")),
         name: id.to_owned(),
         digest: Blake3::of(id.as_bytes()),
-        files: vec![SurveyedFile { path: payload, size: 1, blake3: Blake3::of(id.as_bytes()) }],
+        files: vec![SurveyedFile::new(payload, 1, Blake3::of(id.as_bytes()))],
         members: Vec::new(),
         members_total: 0,
         signatures: vec![signature],

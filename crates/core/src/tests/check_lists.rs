@@ -26,11 +26,7 @@ fn found(id: &str, needed_on: NeededOn) -> SurveyedMod {
         path: path(&format!("mods/{id}.m")),
         name: format!("{id}.m"),
         digest: Blake3::of(id.as_bytes()),
-        files: vec![crate::survey::SurveyedFile {
-            path: path(&format!("mods/{id}.m")),
-            size: 1,
-            blake3: Blake3::of(id.as_bytes()),
-        }],
+        files: vec![crate::survey::SurveyedFile::new(path(&format!("mods/{id}.m")), 1, Blake3::of(id.as_bytes()))],
         members: Vec::new(),
         members_total: 0,
         signatures: Vec::new(),

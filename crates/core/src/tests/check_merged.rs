@@ -19,11 +19,7 @@ fn rules() -> Rulebook {
 
 /// A mod that brings an entry with this text, and a file for another place.
 fn mod_of(id: &str, key: &str, text: &str) -> SurveyedMod {
-    let file = |inner: &str| SurveyedFile {
-        path: path(&format!("holds/{id}/{inner}")),
-        size: 1,
-        blake3: Blake3::of(inner.as_bytes()),
-    };
+    let file = |inner: &str| SurveyedFile::new(path(&format!("holds/{id}/{inner}")), 1, Blake3::of(inner.as_bytes()));
     let entry = MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(text.as_bytes()) };
     SurveyedMod {
         manifest: ModManifest { id: id.to_owned().into(), entries: vec![entry], ..ModManifest::default() },

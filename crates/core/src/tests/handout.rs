@@ -74,11 +74,7 @@ fn found(id: &str, version: &str, needed_on: NeededOn) -> SurveyedMod {
     } else {
         vec![format!("holds/{id}/stock.hold"), format!("holds/{id}/profile/{id}.tune")]
     };
-    let file = |text: &String| SurveyedFile {
-        path: path(text),
-        size: 10,
-        blake3: Blake3::of(format!("{text}{version}").as_bytes()),
-    };
+    let file = |text: &String| SurveyedFile::new(path(text), 10, Blake3::of(format!("{text}{version}").as_bytes()));
     let entry = MergedEntry { into: path("world/goods.xml"), key: format!("good {id}"), blake3: Blake3::of(b"x") };
     let needs = Relation { kind: RelationKind::Required, id: "tide".into(), range: None };
     SurveyedMod {

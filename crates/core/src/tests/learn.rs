@@ -94,6 +94,42 @@ fn tags_in_comments_tell_versions_and_needs() {
     assert!(value(&draft, "shelf songs: required").is_some_and(|rule| rule.contains("@needs")), "{}", draft.rulebook);
 }
 
+/// Cards that lie beside mods tell of those, whatever signs stand around the mod's name; what lies beside them on both sides
+/// alike is a part of them, and what differs is nobody's or somebody's own.
+#[rstest]
+#[case::behind("stow/{stem}.card.json", "{stem}.card.json")]
+#[case::behind_all_of_it("stow/{name}.json", "{name}.json")]
+#[case::before("stow/card_{stem}.json", "card_{stem}.json")]
+#[case::shouted("stow/{stem}.CARD.JSON", "{stem}.card.json")]
+fn cards_beside_mods(#[case] file: &str, #[case] template: &str) {
+    let side = |mine: &str| {
+        let each = [("reed", "1.2"), ("peat-works", "0.4.1"), ("bog", "2.0")].into_iter().flat_map(|(id, version)| {
+            let called = file.replace("{stem}", id).replace("{name}", &format!("{id}.stw"));
+            let card = format!(r#"{{"is": "{id}", "release": "{version}"}}"#);
+            let payload = format!("\u{1}\u{2}{id}");
+            [
+                (format!("stow/{id}.stw"), payload.clone()),
+                (format!("stow/{id}.hull"), payload),
+                (called, card),
+                (format!("stow/{id}.loud"), format!("{mine} {id}")),
+            ]
+        });
+        each.map(|(path, text)| (path, text.into_bytes())).collect::<Vec<_>>()
+    };
+    let (server, client) = (side("yes"), side("no"));
+    fn borrowed(files: &[(String, Vec<u8>)]) -> Vec<(&str, Vec<u8>)> {
+        files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect()
+    }
+    let draft = of(&borrowed(&server), Some(&borrowed(&client)));
+    let stated = |about: &str| value(&draft, &format!("shelf stow: {about}")).unwrap_or_default().to_owned();
+    assert_eq!(stated("document"), format!("{{ member = \"{template}\" }}"), "{}", draft.rulebook);
+    assert_eq!((stated("id"), stated("version")), ("\"$.is\"".to_owned(), "\"$.release\"".to_owned()));
+    assert!(stated("beside").contains(&format!("\"{template}\"")) && stated("beside").contains("{stem}.hull"));
+    assert!(!stated("beside").contains("loud"), "{}", draft.rulebook);
+    let told: Vec<&str> = draft.unread.iter().map(|unread| unread.place.as_str()).collect();
+    assert_eq!(told, [".loud"], "what differs is asked about");
+}
+
 /// What all names end in is part of no id; a folder in which a program saves its settings too is none of worlds.
 #[test]
 fn common_endings_and_saved_settings() {

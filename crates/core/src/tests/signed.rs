@@ -31,7 +31,7 @@ fn found(own: &str, files: &[&str]) -> SurveyedMod {
         path: path(own),
         name: own.rsplit('/').next().unwrap_or(own).to_owned(),
         digest,
-        files: files.iter().map(|file| SurveyedFile { path: path(file), size: 1, blake3: digest }).collect(),
+        files: files.iter().map(|file| SurveyedFile::new(path(file), 1, digest)).collect(),
         members: Vec::new(),
         members_total: 0,
         signatures: Vec::new(),

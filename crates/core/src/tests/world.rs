@@ -37,7 +37,7 @@ fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
         enabled: true,
         name: id.to_owned(),
         digest: blake3,
-        files: vec![SurveyedFile { path: at.clone(), size: 1, blake3 }],
+        files: vec![SurveyedFile::new(at.clone(), 1, blake3)],
         path: at,
         members: Vec::new(),
         members_total: 0,

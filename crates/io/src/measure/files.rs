@@ -286,8 +286,8 @@ fn folder_digest(group: &Group<'_>, files: &[Measured]) -> Blake3 {
         return Blake3::of(b"");
     }
     let none = Blake3::of(b"");
-    let inner = group.files.iter().zip(files).map(|((path, _), file)| {
-        (path.below(&group.folder).unwrap_or_default(), file.size, file.blake3.as_ref().copied().unwrap_or(none))
+    let inner = group.files.iter().zip(files).filter_map(|((path, _), file)| {
+        Some((path.below(&group.folder)?, file.size, file.blake3.as_ref().copied().unwrap_or(none)))
     });
     let is_setting = |inner: &str| group.units.iter().any(|unit| unit.shelf.is_setting(inner));
     let own: Vec<_> = inner.clone().filter(|(path, ..)| !is_setting(path)).collect();

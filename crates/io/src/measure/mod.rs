@@ -29,7 +29,7 @@ use mods::{Found, Outcome};
 use units::Shelved;
 
 pub use lists::{resolve, wild_places, world_places, worlds};
-pub use mods::{FileContents, FolderContents, ToldByShelf, open_archive, open_archive_file};
+pub use mods::{BesideContents, FileContents, FolderContents, ToldByShelf, open_archive, open_archive_file};
 use request::Job;
 pub use request::{GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
 
@@ -225,6 +225,7 @@ fn assemble(
         match outcome.found {
             Found::Mod(found) => survey.mods.push(*found),
             Found::Unreadable(broken) => survey.unreadable.push(broken),
+            Found::Loose(file) => survey.loose.push(file),
             Found::Nothing => {}
         }
     }

@@ -1,6 +1,6 @@
 //! From a unit to a surveyed mod: its digest, its members and what it says of itself, remembered by digest.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io::{self, BufReader, Read};
 
 use kanon_core::base::digest::{Blake3, DigestKind};
@@ -10,7 +10,7 @@ use kanon_core::manifest::{
     Archive, ArchiveError, Contents, ContentsError, ITSELF, Member, ModManifest, Named, ReadingError, ToldEntries,
     Unread, is_archive, read_mod,
 };
-use kanon_core::rulebook::{NamePattern, Rulebook, Shelf};
+use kanon_core::rulebook::{BesideName, NamePattern, Rulebook, Shelf};
 use kanon_core::survey::{SurveyedFile, SurveyedMod, Unreadable};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -38,6 +38,8 @@ pub enum Found {
     Mod(Box<SurveyedMod>),
     /// Something that can't be read as one.
     Unreadable(Unreadable),
+    /// A file of a mod whose own file is not there.
+    Loose(SurveyedFile),
     /// Nothing of its own: no mod, and no harm.
     Nothing,
 }
@@ -103,6 +105,38 @@ pub struct FileContents<'a> {
     pub install: &'a dyn Install,
     /// The file.
     pub path: &'a InstallPath,
+}
+
+/// A mod's own file, and others that lie beside it: those are members by the names that the rulebook has for them.
+pub struct BesideContents<'a> {
+    install: &'a dyn Install,
+    own: Box<dyn Contents + 'a>,
+    beside: Vec<(&'a str, &'a InstallPath)>,
+}
+
+impl<'a> BesideContents<'a> {
+    /// What is read of a mod with these files, of which its own is opened already.
+    pub fn new(install: &'a dyn Install, own: Box<dyn Contents + 'a>, files: &'a [SurveyedFile]) -> Self {
+        let beside = files.iter().filter_map(|file| Some((file.beside.as_deref()?, &file.path))).collect();
+        Self { install, own, beside }
+    }
+}
+
+impl Contents for BesideContents<'_> {
+    fn members(&self) -> &[Member] {
+        self.own.members()
+    }
+
+    fn read_up_to(&mut self, member: &str, limit: u64) -> Result<Option<Vec<u8>>, ContentsError> {
+        let Some((_, path)) = self.beside.iter().find(|(called, _)| *called == member) else {
+            return self.own.read_up_to(member, limit);
+        };
+        FileContents { install: self.install, path }.read_up_to(ITSELF, limit)
+    }
+
+    fn digest(&mut self, kind: DigestKind) -> Result<Option<String>, ContentsError> {
+        self.own.digest(kind)
+    }
 }
 
 impl Contents for FileContents<'_> {
@@ -206,20 +240,24 @@ impl Job<'_> {
         measured: Vec<MeasuredGroup>,
         state: &mut State,
     ) -> Result<Vec<Vec<Outcome>>, ReachError> {
-        let taken: Vec<Vec<Taken<'_>>> =
-            groups.into_par_iter().zip(measured).map(|(group, files)| taken(group, files)).collect();
+        let dealt: Vec<Dealt<'_>> =
+            groups.into_par_iter().zip(measured).map(|(group, files)| dealt(group, files)).collect();
         let told = ToldByShelf::read(self.install, self.request.rulebook);
         let mut known: HashMap<Blake3, String> = HashMap::new();
-        for unit in taken.iter().flatten() {
+        for unit in dealt.iter().flat_map(|dealt| &dealt.units) {
             let Ok(digest) = unit.digest else { continue };
             let key = self.key(&unit.unit, digest, &told);
             if let Some(json) = state.manifest(&key)? {
                 known.insert(key, json);
             }
         }
-        let outcomes: Vec<Vec<Outcome>> = taken
+        let outcomes: Vec<Vec<Outcome>> = dealt
             .into_par_iter()
-            .map(|group| group.into_par_iter().map(|unit| self.read_unit(unit, (&known, &told))).collect())
+            .map(|Dealt { units, loose }| {
+                let units = units.into_par_iter().map(|unit| self.read_unit(unit, (&known, &told)));
+                let loose = loose.into_par_iter().map(|file| Outcome { found: Found::Loose(file), to_remember: None });
+                units.chain(loose).collect()
+            })
             .collect();
         let new: Vec<(Blake3, String)> =
             outcomes.iter().flatten().filter_map(|outcome| outcome.to_remember.clone()).collect();
@@ -260,7 +298,8 @@ impl Job<'_> {
                 Outcome { found: Found::Mod(Box::new(surveyed(unit, digest, files, known))), to_remember }
             }
             Err(NotRead { why, still_packed }) => {
-                let files = if unit.form == Form::Folder { files } else { Vec::new() };
+                let is_known = unit.form == Form::Folder || !unit.shelf.beside.is_empty();
+                let files = if is_known { files } else { Vec::new() };
                 plain(Found::Unreadable(Unreadable { files, ..unreadable(&unit, why, still_packed) }))
             }
         }
@@ -276,18 +315,21 @@ impl Job<'_> {
         let read = |contents: &mut dyn Contents| read_mod(self.request.rulebook, unit.shelf, named, contents);
         if unit.form == Form::Folder {
             let sizes = files.iter().map(|file| (&file.path, file.size));
-            let mut contents = FolderContents::new(self.install, &unit.path, sizes);
+            let own = Box::new(FolderContents::new(self.install, &unit.path, sizes));
+            let mut contents = BesideContents::new(self.install, own, files);
             let manifest = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
             return Ok(Known { manifest, members: Vec::new(), members_total: 0 });
         }
         if !unit.shelf.holds.archives() {
-            let mut contents = FileContents { install: self.install, path: &unit.path };
+            let own = Box::new(FileContents { install: self.install, path: &unit.path });
+            let mut contents = BesideContents::new(self.install, own, files);
             let manifest = read(&mut contents).map_err(|error| NotRead::of(&error, false))?;
             return Ok(Known { manifest, members: Vec::new(), members_total: 0 });
         }
-        let mut archive = open_archive(self.install, &unit.path).map_err(|why| NotRead::plain(&why))?;
-        let manifest = read(archive.as_mut());
-        let members = archive.members();
+        let archive = open_archive(self.install, &unit.path).map_err(|why| NotRead::plain(&why))?;
+        let mut contents = BesideContents::new(self.install, archive, files);
+        let manifest = read(&mut contents);
+        let members = contents.members();
         let still_packed = matches!(manifest, Err(ReadingError::NoDocument { .. })) && holds_mods(unit.shelf, members);
         let manifest = manifest.map_err(|error| NotRead::of(&error, still_packed))?;
         let listed = members.iter().take(limits::LISTED_MEMBERS).cloned().collect();
@@ -356,31 +398,55 @@ struct Taken<'r> {
     files: Vec<SurveyedFile>,
 }
 
+/// The measured files of a group, by what they belong to.
+struct Dealt<'r> {
+    units: Vec<Taken<'r>>,
+    /// Those of no unit that is there.
+    loose: Vec<SurveyedFile>,
+}
+
 /// Deals the measured files of a group out to its units.
-fn taken<'r>(group: Group<'r>, measured: MeasuredGroup) -> Vec<Taken<'r>> {
+fn dealt<'r>(group: Group<'r>, measured: MeasuredGroup) -> Dealt<'r> {
     let is_folder = group.units.iter().any(|unit| unit.form == Form::Folder);
-    let files = group.files.into_iter().zip(measured.files).map(|((path, _), file)| match file.blake3 {
-        Ok(blake3) => Ok(SurveyedFile { path, size: file.size, blake3 }),
-        Err(why) => Err(if is_folder { why.inside(path) } else { why }),
+    let paths: Vec<InstallPath> = group.files.into_iter().map(|(path, _)| path).collect();
+    let files: Vec<Result<SurveyedFile, Unmeasured>> = (paths.iter().zip(measured.files))
+        .map(|(path, file)| Ok(SurveyedFile::new(path.clone(), file.size, file.blake3?)))
+        .collect();
+    let file = |at: usize| files[at].clone();
+    let inside = |at: usize| file(at).map_err(|why| why.inside(paths[at].clone()));
+    let mut of_units: HashSet<usize> = HashSet::new();
+    let units = group.units.into_iter().map(|unit| {
+        let beside: HashMap<usize, &BesideName> = unit.beside.iter().copied().collect();
+        let own = |at: &usize| !beside.contains_key(at);
+        let first: Vec<usize> = if is_folder { (0..paths.len()).filter(own).collect() } else { vec![unit.at] };
+        of_units.extend(first.iter().chain(beside.keys()));
+        let named = |(at, called): &(usize, &BesideName)| {
+            Ok(SurveyedFile { beside: Some(called.text().to_owned()), ..inside(*at)? })
+        };
+        let own = first.into_iter().map(|at| if is_folder { inside(at) } else { file(at) });
+        let files: Result<Vec<SurveyedFile>, Unmeasured> = own.chain(unit.beside.iter().map(named)).collect();
+        let digest = files.as_ref().map_err(Unmeasured::clone).map(|files| {
+            let own = if is_folder { measured.digest } else { files[0].blake3 };
+            digest_of(own, files)
+        });
+        Taken { unit, digest, files: files.unwrap_or_default() }
     });
-    if is_folder {
-        let files: Result<Vec<SurveyedFile>, Unmeasured> = files.collect();
-        let digest = files.as_ref().map(|_| measured.digest).map_err(Unmeasured::clone);
-        let files = files.unwrap_or_default();
-        return group
-            .units
-            .into_iter()
-            .take(1)
-            .zip([(digest, files)])
-            .map(|(unit, (digest, files))| Taken { unit, digest, files })
-            .collect();
+    let units = units.collect();
+    Dealt {
+        units,
+        loose: (0..paths.len()).filter(|at| !of_units.contains(at)).filter_map(|at| file(at).ok()).collect(),
     }
-    let each = group.units.into_iter().zip(files).map(|(unit, file)| Taken {
-        unit,
-        digest: file.as_ref().map(|file| file.blake3).map_err(Unmeasured::clone),
-        files: file.into_iter().collect(),
-    });
-    each.collect()
+}
+
+/// One digest for what a mod is itself and what lies beside it, whatever the mod is called; without such it has its own.
+fn digest_of(own: Blake3, files: &[SurveyedFile]) -> Blake3 {
+    let beside = files.iter().filter_map(|file| Some((file.beside.as_deref()?, file.size, file.blake3)));
+    let mut beside: Vec<(&str, u64, Blake3)> = beside.collect();
+    if beside.is_empty() {
+        return own;
+    }
+    beside.sort_unstable_by_key(|(called, ..)| *called);
+    Blake3::of_files(std::iter::once(("", 0, own)).chain(beside))
 }
 
 fn surveyed(unit: Unit<'_>, digest: Blake3, files: Vec<SurveyedFile>, known: Known) -> SurveyedMod {

@@ -60,11 +60,13 @@ fn files_in<'r>(
     folder: Option<InstallPath>,
 ) -> Option<Group<'r>> {
     let mut listing = install.list(folder.as_ref(), 1, &HashSet::new());
-    listing.entries.retain(|entry| shelf.classify(entry.path.name()) == Named::Enabled);
+    let is_meant =
+        |name: &str| shelf.classify(name) == Named::Enabled || shelf.beside.iter().any(|called| called.fits(name));
+    listing.entries.retain(|entry| is_meant(entry.path.name()));
     let named = folder.unwrap_or_else(|| place.clone());
     let mut group = file_group(install, shelf, (&named, place), &listing)?;
     group.key.push_str("\nstrays");
-    debug_assert!(group.units.iter().all(|unit| unit.form != Form::Suspect), "only enabled names were kept");
+    group.units.retain(|unit| unit.form != Form::Suspect);
     Some(group)
 }
 

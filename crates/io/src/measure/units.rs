@@ -2,10 +2,12 @@
 //!
 //! Units that lie in one folder make a group; what is remembered is remembered by group.
 
-use std::collections::HashSet;
+use std::borrow::Cow;
+use std::collections::{HashMap, HashSet};
 
+use kanon_core::base::ids::folded;
 use kanon_core::base::path::{InstallPath, off_limits};
-use kanon_core::rulebook::{Holds, Named, Shelf};
+use kanon_core::rulebook::{BesideName, Holds, Named, Shelf};
 use kanon_core::survey::Unreadable;
 use rayon::prelude::*;
 
@@ -16,7 +18,7 @@ use crate::install::{Entry, FileFingerprint, FileStatus, Install, Kind, Listing}
 /// The depth to which a mod's folder is listed.
 const FOLDER_DEPTH: usize = 32;
 
-/// One mod-to-be: a file, or a folder.
+/// One mod-to-be: a file with what lies beside it, or a folder.
 pub struct Unit<'r> {
     /// The shelf it is on.
     pub shelf: &'r Shelf,
@@ -30,6 +32,25 @@ pub struct Unit<'r> {
     pub enabled: bool,
     /// What it is on the disk.
     pub form: Form,
+    /// Of a file: which of its group's it is.
+    pub at: usize,
+    /// Of a file: which others of its group belong to it, and how the rulebook calls such.
+    pub beside: Vec<(usize, &'r BesideName)>,
+}
+
+impl Unit<'_> {
+    /// What a file beside it may be called: beside one that is switched off it may be so too.
+    fn names_beside(&self, called: &BesideName) -> impl Iterator<Item = String> {
+        let on = called.of(&self.name);
+        let off = self.shelf.off.iter().filter(|_| !self.enabled).map(|off| off.disabled_name(&on));
+        let off: Vec<String> = off.collect();
+        std::iter::once(on).chain(off)
+    }
+
+    /// Which of its group's files are its own, the one that it is called by first.
+    pub fn files(&self) -> impl Iterator<Item = usize> {
+        std::iter::once(self.at).chain(self.beside.iter().map(|(at, _)| *at))
+    }
 }
 
 /// What a unit is on the disk.
@@ -45,7 +66,7 @@ pub enum Form {
     Suspect,
 }
 
-/// The units of one folder: one that is the folder itself, or one for each file in it.
+/// The units of one folder: one that is the folder itself, or those that are files in it.
 pub struct Group<'r> {
     /// What is remembered of it is remembered under this.
     pub key: String,
@@ -53,7 +74,7 @@ pub struct Group<'r> {
     pub folder: InstallPath,
     /// Its files, by path.
     pub files: Vec<(InstallPath, FileFingerprint)>,
-    /// Its units, in the order of the files where there is one for each.
+    /// Its units.
     pub units: Vec<Unit<'r>>,
 }
 
@@ -112,11 +133,10 @@ impl<'r> Shelved<'r> {
     }
 
     fn folders(&mut self, install: &dyn Install, shelf: &'r Shelf, place: &InstallPath) {
-        let top = listed(install, place, 1);
+        let mut top = listed(install, place, 1);
         self.refuse(shelf, &top);
-        self.groups.extend(file_group(install, shelf, (place, place), &top));
         let folders: Vec<InstallPath> =
-            top.entries.into_iter().filter(|entry| entry.kind == Kind::Folder).map(|entry| entry.path).collect();
+            top.entries.iter().filter(|entry| entry.kind == Kind::Folder).map(|entry| entry.path.clone()).collect();
         let found: Vec<(Option<Group<'r>>, Listing)> = folders
             .into_par_iter()
             .filter(|folder| shelf.classify_folder(folder.name()) != Named::NoMod)
@@ -126,10 +146,12 @@ impl<'r> Shelved<'r> {
                 (folder_group(shelf, place, folder, files), listing)
             })
             .collect();
-        for (group, listing) in found {
-            self.groups.extend(group);
-            self.refuse(shelf, &listing);
-        }
+        let (mut groups, listings): (Vec<Option<Group<'r>>>, Vec<Listing>) = found.into_iter().unzip();
+        let mut groups: Vec<Group<'r>> = groups.iter_mut().filter_map(Option::take).collect();
+        give_what_is_beside(shelf, &mut groups, &mut top);
+        self.groups.extend(file_group(install, shelf, (place, place), &top));
+        self.groups.extend(groups);
+        listings.iter().for_each(|listing| self.refuse(shelf, listing));
     }
 
     fn refuse(&mut self, shelf: &Shelf, listing: &Listing) {
@@ -171,18 +193,83 @@ pub fn file_group<'r>(
     (folder, place): (&InstallPath, &InstallPath),
     listing: &Listing,
 ) -> Option<Group<'r>> {
-    let mut found: Vec<(Unit<'r>, FileFingerprint)> = listing
-        .entries
-        .iter()
-        .filter_map(|entry| match entry.kind {
-            Kind::File(stamp) => Some((file_unit(install, shelf, place, &entry.path)?, stamp)),
-            Kind::Folder => None,
-        })
-        .collect();
-    found.sort_by(|a, b| a.0.path.cmp(&b.0.path));
-    let files = found.iter().map(|(unit, stamp)| (unit.path.clone(), *stamp)).collect();
-    let units: Vec<Unit<'r>> = found.into_iter().map(|(unit, _)| unit).collect();
-    (!units.is_empty()).then(|| Group { key: key(shelf, folder), folder: folder.clone(), files, units })
+    let mut files = files_of(listing.entries.clone());
+    files.sort_unstable_by(|a, b| a.0.cmp(&b.0));
+    let unit = |(at, (path, _)): (usize, &(InstallPath, FileFingerprint))| {
+        Some(Unit { at, ..file_unit(install, shelf, place, path)? })
+    };
+    let mut units: Vec<Unit<'r>> = files.iter().enumerate().filter_map(unit).collect();
+    gather_beside(shelf, &mut units, &files);
+    let files = with_files_kept(shelf, &mut units, files);
+    (!files.is_empty()).then(|| Group { key: key(shelf, folder), folder: folder.clone(), files, units })
+}
+
+/// Gives each unit what lies beside it; what belongs to another is no unit itself.
+fn gather_beside<'r>(shelf: &'r Shelf, units: &mut Vec<Unit<'r>>, files: &[(InstallPath, FileFingerprint)]) {
+    if shelf.beside.is_empty() {
+        return;
+    }
+    let by_name: HashMap<Cow<'_, str>, usize> =
+        files.iter().enumerate().map(|(at, (path, _))| (folded(path.name()), at)).collect();
+    let mut taken: HashSet<usize> = HashSet::new();
+    // Where a mod is there twice, switched on and off, what lies beside them is of the one that is on.
+    units.sort_by_key(|unit| (unit.form == Form::Suspect, !unit.enabled, unit.at));
+    for unit in units.iter_mut().filter(|unit| unit.form != Form::Suspect) {
+        if taken.contains(&unit.at) {
+            continue;
+        }
+        for called in &shelf.beside {
+            let here = unit.names_beside(called).find_map(|name| by_name.get(&*folded(&name)).copied());
+            if let Some(at) = here.filter(|at| *at != unit.at && taken.insert(*at)) {
+                unit.beside.push((at, called));
+            }
+        }
+    }
+    units.retain(|unit| !taken.contains(&unit.at));
+    units.sort_by_key(|unit| unit.at);
+}
+
+/// Gives folders what lies beside them; those files are then no others'.
+fn give_what_is_beside<'r>(shelf: &'r Shelf, groups: &mut [Group<'r>], top: &mut Listing) {
+    if shelf.beside.is_empty() {
+        return;
+    }
+    let files = files_of(top.entries.clone());
+    let by_name: HashMap<Cow<'_, str>, usize> =
+        files.iter().enumerate().map(|(at, (path, _))| (folded(path.name()), at)).collect();
+    let mut taken: HashSet<&InstallPath> = HashSet::new();
+    groups.sort_by_key(|group| group.units.iter().any(|unit| !unit.enabled));
+    for group in groups.iter_mut() {
+        let Group { files: own, units, .. } = group;
+        for unit in units {
+            for called in &shelf.beside {
+                let here = unit.names_beside(called).find_map(|name| by_name.get(&*folded(&name)).copied());
+                if let Some(file) = here.map(|at| &files[at]).filter(|file| taken.insert(&file.0)) {
+                    unit.beside.push((own.len(), called));
+                    own.push(file.clone());
+                }
+            }
+        }
+    }
+    top.entries.retain(|entry| !taken.contains(&entry.path));
+}
+
+/// Of the files of a folder those that are units, lie beside one, or would, were its own file there.
+fn with_files_kept(
+    shelf: &Shelf,
+    units: &mut [Unit<'_>],
+    files: Vec<(InstallPath, FileFingerprint)>,
+) -> Vec<(InstallPath, FileFingerprint)> {
+    let own: HashSet<usize> = units.iter().flat_map(Unit::files).collect();
+    let is_loose = |path: &InstallPath| shelf.beside.iter().any(|called| called.fits(path.name()));
+    let kept: Vec<usize> = (0..files.len()).filter(|at| own.contains(at) || is_loose(&files[*at].0)).collect();
+    let now: HashMap<usize, usize> = kept.iter().enumerate().map(|(now, was)| (*was, now)).collect();
+    for unit in units {
+        unit.at = now[&unit.at];
+        unit.beside.iter_mut().for_each(|(at, _)| *at = now[at]);
+    }
+    let mut kept = kept.into_iter().peekable();
+    files.into_iter().enumerate().filter(|(at, _)| kept.next_if_eq(at).is_some()).map(|(_, file)| file).collect()
 }
 
 fn key(shelf: &Shelf, folder: &InstallPath) -> String {
@@ -203,7 +290,9 @@ fn file_unit<'r>(install: &dyn Install, shelf: &'r Shelf, place: &InstallPath, p
         Named::NoMod => (file_name, true, Form::Suspect),
     };
     let wanted = form != Form::Suspect || has_archive_name(&name);
-    wanted.then(|| Unit { shelf, place: place.clone(), path: path.clone(), name, enabled, form })
+    let unit =
+        || Unit { shelf, place: place.clone(), path: path.clone(), name, enabled, form, at: 0, beside: Vec::new() };
+    wanted.then(unit)
 }
 
 /// A folder that is a mod, with its files.
@@ -219,7 +308,8 @@ pub fn folder_group<'r>(
         Named::NoMod => return None,
     };
     files.sort_unstable_by(|a, b| a.0.cmp(&b.0));
-    let unit = Unit { shelf, place: place.clone(), path: folder.clone(), name, enabled, form: Form::Folder };
+    let (place, path, form) = (place.clone(), folder.clone(), Form::Folder);
+    let unit = Unit { shelf, place, path, name, enabled, form, at: 0, beside: Vec::new() };
     Some(Group { key: key(shelf, &folder), folder, files, units: vec![unit] })
 }
 

@@ -137,7 +137,7 @@ impl Page<'_> {
 
     /// Of a mod that is one file.
     fn link_of(&self, one: &HandoutMod) -> Option<String> {
-        if one.way == Way::Folder { None } else { self.link(one.files.first()?) }
+        if matches!(one.way, Way::Files | Way::Folder) { None } else { self.link(one.files.first()?) }
     }
 }
 

@@ -131,6 +131,7 @@ impl Sheet {
         }
         let ways = [
             (Way::File, "hand-file"),
+            (Way::Files, "hand-files"),
             (Way::Folder, "hand-folder"),
             (Way::Overlay, "hand-overlay"),
             (Way::Id, "hand-id"),
@@ -189,6 +190,7 @@ impl Sheet {
         self.say(match one.way {
             Way::Folder => "way-folder",
             Way::File => "way-file",
+            Way::Files => "way-files",
             Way::Overlay => "way-overlay",
             Way::Id => "way-id",
         })
@@ -217,7 +219,7 @@ pub fn archive(set: &Handout, tongue: &Tongue) -> Archive {
     for one in set.mods.iter().filter(|one| !one.optional) {
         let place = one.places.iter().find(|place| !place.contains(['*', '?']));
         match (one.way, place) {
-            (Way::File | Way::Folder, Some(place)) => files.extend(one.files.iter().map(|file| {
+            (Way::File | Way::Files | Way::Folder, Some(place)) => files.extend(one.files.iter().map(|file| {
                 let path = if place == "." { file.path.to_string() } else { format!("{place}/{}", file.path) };
                 (path, file.blake3, file.size)
             })),

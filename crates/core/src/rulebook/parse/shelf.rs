@@ -7,7 +7,7 @@ use super::values::{checked, each, finish, install_path, patterns, place_pattern
 use crate::base::path::InstallPath;
 use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
-use crate::rulebook::names::{NamePattern, OffPattern};
+use crate::rulebook::names::{BesideName, NamePattern, OffPattern};
 use crate::rulebook::section::Section;
 use crate::rulebook::settings::ExtraRule;
 use crate::rulebook::sides::ByRole;
@@ -24,6 +24,7 @@ pub(super) fn shelf(section: &Section<'_>) -> Shelf {
     }
     section.require(if ids_alone { "ids-from" } else { "in" });
     let (places, wild) = split_places(place_patterns(section, "in"));
+    let beside = beside(section, holds, read.as_ref());
     Shelf {
         name: section.owned_text("name"),
         holds,
@@ -32,6 +33,7 @@ pub(super) fn shelf(section: &Section<'_>) -> Shelf {
         ids_from,
         matches: patterns(section, "match"),
         except: patterns(section, "except"),
+        beside,
         off: section.texts("off").into_iter().filter_map(|spot| checked(section, spot, OffPattern::new)).collect(),
         names: section.one_of("names", &names).unwrap_or(usual),
         called: called(section),
@@ -53,6 +55,29 @@ fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
         section.problems().error(section.span(), Mistake::SettingsSigned);
     }
     settings
+}
+
+/// What lies beside a mod's own file or folder, and belongs to it.
+fn beside(section: &Section<'_>, holds: Holds, read: Option<&ModRule>) -> Vec<BesideName> {
+    let spots = section.texts("beside");
+    if !spots.is_empty() && matches!(holds, Holds::Overlays | Holds::Ids) {
+        section.problems().error(section.span(), Mistake::NothingBeside);
+    }
+    // A folder is called `reed-1.2` as a whole.
+    if holds.folders() && spots.iter().any(|(text, _)| text.contains("{stem}")) {
+        section.problems().error(section.span(), Mistake::StemOfFolder);
+    }
+    let written = spots.len();
+    let beside: Vec<BesideName> =
+        spots.into_iter().filter_map(|spot| checked(section, spot, BesideName::new)).collect();
+    // A document with a place in its name is one of those, and none that Kanon would not look for.
+    let is_template = |member: &&String| member.contains("{stem}") || member.contains("{name}");
+    let is_known = |member: &String| beside.iter().any(|own| own.text() == member);
+    let mut members = read.into_iter().flat_map(ModRule::members).filter(is_template);
+    if let Some(member) = members.find(|member| !is_known(member)).filter(|_| beside.len() == written) {
+        section.problems().error(section.span(), Mistake::NotBeside(member.clone()));
+    }
+    beside
 }
 
 /// Only the files of a folder are known one by one.
