@@ -9,7 +9,7 @@ use serde_json_path::JsonPath;
 use crate::base::limits;
 use crate::rulebook::{EntryFields, EntryShape, Filled, ListForm, ListRule, NumberedKey, Template};
 use crate::text::command::{LaunchError, is_comment, options};
-use crate::text::{self, DocumentError, Notation, list_parent, path_words, scalar, split};
+use crate::text::{self, DocumentError, Notation, list_parent, path_words, scalar, split, version_text};
 
 /// One entry, before anybody looked which mod it names.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
@@ -196,7 +196,8 @@ fn of_object(rule: &ListRule, node: &Value, fields: &EntryFields) -> Option<RawE
 
 fn of_fields(node: &Value, fields: &EntryFields) -> (bool, Option<String>, Option<String>) {
     let on = fields.on.as_ref().and_then(|at| at.query(node).first()).is_none_or(|v| flag(v, Some(&fields.means)));
-    (on, first(node, fields.version.as_ref()), first(node, fields.digest.as_ref()))
+    let version = fields.version.as_ref().and_then(|at| at.query(node).iter().find_map(|value| version_text(value)));
+    (on, version, first(node, fields.digest.as_ref()))
 }
 
 /// The value of a key: an object, or a text with named groups.

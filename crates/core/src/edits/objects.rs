@@ -12,7 +12,7 @@ use super::wording::{alike, digest_like, on_word};
 use crate::edits::xml_list;
 use crate::rulebook::{EntryFields, ListForm};
 use crate::text::kinds::Notation;
-use crate::text::notation::scalar;
+use crate::text::notation::{scalar, version_text};
 use crate::text::path_words;
 use crate::text::rows::{Row, bracketed, line_start, line_stop, whole_lines};
 use crate::text::scalars::{Meant, written};
@@ -44,7 +44,18 @@ impl Writer<'_> {
             else {
                 return;
             };
-            let Some(inner) = node.at(&found).filter(|inner| inner.is_scalar()) else { return };
+            let Some(inner) = node.at(&found) else { return };
+            if let [_, _, ..] = inner.items() {
+                let with = place
+                    .and_then(|place| place.query(value).first())
+                    .and_then(version_text)
+                    .and_then(|old| with(&old));
+                splices.extend(with.into_iter().flat_map(|with| numbers(inner, &with, base)));
+                return;
+            }
+            if !inner.is_scalar() {
+                return;
+            }
             known.push(inner.span.clone());
             let old = place.and_then(|place| place.query(value).first()).and_then(scalar).unwrap_or_default();
             if let Some(with) = with(&old).filter(|with| *with != old) {
@@ -168,6 +179,21 @@ impl Writer<'_> {
         let pairs: Vec<String> = said.iter().map(pair).collect();
         format!("{{ {} }}", pairs.join(", "))
     }
+}
+
+/// A version in place of a list of its numbers; nothing where it has not as many, or is no version of numbers alone.
+fn numbers(list: &Node, version: &str, base: usize) -> Vec<Splice> {
+    let each: Vec<&str> = version.split('.').collect();
+    let is_number = |text: &&str| !text.is_empty() && text.len() < 10 && text.bytes().all(|byte| byte.is_ascii_digit());
+    let items = list.items();
+    if each.len() != items.len() || !each.iter().all(is_number) || !items.iter().all(Node::is_scalar) {
+        return Vec::new();
+    }
+    let spliced = items
+        .iter()
+        .zip(each)
+        .map(|(item, number)| Splice { at: item.span.start - base..item.span.end - base, with: number.to_owned() });
+    spliced.collect()
 }
 
 /// An object without comments; it begins at that column of its line.

@@ -279,6 +279,7 @@ pub fn id(
             - column.share_of(units, |value, unit| !unit.is_folder && value.eq_ignore_ascii_case(&unit.name)) * 3.0
             - column.depth as f64 * 0.15
             - column.share(|value| value.len() > 60) * 3.0
+            - if column.is_part_of_what_is_named(units, names, around) { PART_OF_THE_NAME } else { 0.0 }
             + column.coverage();
         let mut clues = vec![Clue::DifferentValues { values: column.distinct().len(), mods: count }];
         note(&mut clues, in_name, Clue::InName);
@@ -296,6 +297,18 @@ pub fn id(
     let mut choice = best.1;
     choice.confidence = (confidence * 100.0).round() / 100.0;
     Some((choice, best.0))
+}
+
+impl Column {
+    /// Whether other mods name what holds a value by the name of its file or folder, of which the value is a part.
+    fn is_part_of_what_is_named(&self, units: &[Unit], names: Option<&NameRule>, around: &Surroundings<'_>) -> bool {
+        let parts = names.into_iter().flat_map(|names| &names.parts);
+        parts.zip(&self.values).zip(units).any(|((name, value), unit)| {
+            let (Some((name, _)), Some(value)) = (name, value) else { return false };
+            let is_part = name.len() > value.len() && name.to_lowercase().contains(&value.to_lowercase());
+            is_part && around.mentioned.by_another(name, &unit.name) && !around.mentioned.by_another(value, &unit.name)
+        })
+    }
 }
 
 fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Option<(f64, Choice)> {
@@ -334,10 +347,16 @@ const FOR_PEOPLE: f64 = -2.5;
 /// What it counts against an id that its key says where the mod lies: it stands in the name by its nature.
 const OF_A_PLACE: f64 = -1.5;
 
+/// What it counts against an id that others refer to by a longer name, which the file or folder has.
+const PART_OF_THE_NAME: f64 = 3.0;
+
 /// What it counts for an id that other mods mention such a share of all: any is a sign, since one that all others need is one mention.
 fn by_mentions(share: f64) -> f64 {
     if share > 0.0 { 1.5 + share.min(0.5) * 8.0 } else { 0.0 }
 }
+
+/// Words for what says which comes first.
+const OF_AN_ORDER: [&str; 7] = ["order", "index", "priority", "position", "rank", "weight", "slot"];
 
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);
@@ -350,7 +369,9 @@ fn id_hint(key: &str) -> f64 {
         0.4
     } else if hints(key, &["title", "label", "display", "author", "desc", "url", "home", "summary"]) {
         FOR_PEOPLE
-    } else if ["folder", "directory", "dir", "path", "file", "filename"].into_iter().any(has) {
+    } else if hints(key, &OF_AN_ORDER)
+        || ["folder", "directory", "dir", "path", "file", "filename"].into_iter().any(has)
+    {
         OF_A_PLACE
     } else {
         0.0
@@ -368,6 +389,11 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         }
         let dotted = column.share(|value| value.contains('.') || value.len() >= 6);
         let hint = version_hint(&column.path, &column.key);
+        // Whole numbers below a key for ids are ids, and stay as they are with the next release; others say which comes first.
+        let names_it = id_hint(&column.key) >= 1.0 || column.key.to_lowercase().ends_with("id");
+        if (names_it || hints(&column.key, &OF_AN_ORDER)) && hint <= 0.0 && dotted_share(column) == 0.0 {
+            continue;
+        }
         let several = if column.distinct().len() > 1 || units.len() < 3 { 0.5 } else { -0.5 };
         let named = if names.is_some_and(|names| names.with_version) { column.in_name(units) * 2.0 } else { 0.0 };
         let score = named + hint + several + dotted * 0.6 + column.coverage() - column.depth as f64 * 0.15;
@@ -396,6 +422,11 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         add_fallback(units, &lacking, by_name, &mut choice);
     }
     Some(choice)
+}
+
+/// The share of values with a dot in them.
+fn dotted_share(column: &Column) -> f64 {
+    column.share(|value| value.contains('.'))
 }
 
 /// A second place for the versions that the first does not tell: a text of the mod, or its name.
@@ -506,7 +537,7 @@ fn version_by_name(names: &NameRule) -> Choice {
 
 fn version_hint(path: &str, key: &str) -> f64 {
     let foreign = [
-        "game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "needs", "require",
+        "game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "need", "require",
         "depend", "support", "target", "for",
     ];
     let key_says = hints(key, &["version", "release", "ver", "rev", "build", "edition"]);

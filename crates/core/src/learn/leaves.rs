@@ -4,8 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde_json::Value;
 
+use super::words::hints;
 use crate::base::limits;
-use crate::text::scalar;
+use crate::text::{scalar, version_text};
 
 /// A scalar and where it stands. Items of lists of one count as standing at `[0]`.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -169,7 +170,8 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
     match value {
         Value::Object(map) => {
             for (name, inner) in map.iter().take(200) {
-                let key = if name == "#text" { key } else { name };
+                // What an element holds, in whatever way, is called as the element is.
+                let key = if matches!(name.as_str(), "#text" | "@value" | "@val") { key } else { name };
                 walk_leaves((inner, kinds), &format!("{path}{}", step(name)), key, depth + 1, found);
             }
         }
@@ -181,6 +183,16 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
         Value::Array(items) if depth == 0 && !items.is_empty() => {
             walk_leaves((&items[0], kinds), &format!("{path}[0]"), key, depth + 1, found);
         }
+        // A version may be a list of its numbers; of other numbers nobody knows what they are.
+        Value::Array(items) if is_version_key(key) && items.len() > 1 => {
+            found.extend(version_text(value).map(|value| Leaf {
+                path: path.to_owned(),
+                key: key.to_owned(),
+                value,
+                is_flag: false,
+                depth,
+            }));
+        }
         Value::Array(_) => {}
         other => found.extend(scalar(other).map(|value| Leaf {
             path: path.to_owned(),
@@ -190,6 +202,10 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
             depth,
         })),
     }
+}
+
+fn is_version_key(key: &str) -> bool {
+    hints(key, &["version", "release", "ver", "rev", "range"])
 }
 
 /// Every list, map and text of a document that may hold entries.
@@ -254,6 +270,10 @@ fn walk_holders<'v>(value: &'v Value, path: &str, words: &str, depth: usize, fou
             let each = format!("{path}[*]");
             let objects: Vec<&Value> = items.iter().filter(|item| item.is_object()).collect();
             let texts: Vec<String> = items.iter().filter_map(scalar).collect();
+            // The numbers of a version, or of a place on a map, name nothing.
+            if !items.is_empty() && items.iter().all(|item| item.as_i64().is_some_and(|number| number.abs() < 1_000)) {
+                return;
+            }
             if objects.is_empty() {
                 found.push(Holder { path: each, words: words.to_owned(), held: ListedValues::Texts(texts) });
                 return;

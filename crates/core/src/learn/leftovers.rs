@@ -317,7 +317,7 @@ const OUT_OF_USE: [&str; 20] = [
 ];
 
 /// Words for folders of the game's own content.
-const OF_GAMES: [&str; 8] = ["base", "core", "official", "vanilla", "builtin", "default", "game", "original"];
+const OF_GAMES: [&str; 9] = ["base", "core", "native", "official", "vanilla", "builtin", "default", "game", "original"];
 
 /// Words in the names of copies of a file.
 const OF_COPIES: [&str; 9] = ["backup", "backups", "bak", "old", "older", "orig", "original", "kopie", "copy"];

@@ -95,7 +95,12 @@ pub fn words_of(sight: &dyn InstallView, files: &[&Seen]) -> HashSet<String> {
                 words.insert(word);
             }
             let phrases = line.split(['"', '\'', ';', ',', '=', '<', '>', '#', '/', '\\']).map(str::trim);
-            words.extend(phrases.filter(|phrase| phrase.contains(' ') && phrase.len() < 80).map(str::to_lowercase));
+            // A sign before a name may be a switch: `*Reed Works.plg`.
+            let bare = |phrase: &str| phrase.trim_start_matches(|c: char| !c.is_alphanumeric()).to_lowercase();
+            for phrase in phrases.filter(|phrase| phrase.contains(' ') && phrase.len() < 80) {
+                words.insert(bare(phrase));
+                words.insert(phrase.to_lowercase());
+            }
         }
     }
     words

@@ -278,7 +278,7 @@ fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &Ha
         }
         learned.unread.extend(unread::files_named(shelf, &outside));
         learned.unread.extend(unread::packed(shelf, sights));
-        learned.unread.extend(unread::of_the_game(shelf, facts));
+        learned.unread.extend(unread::of_the_game(shelf, facts, &learned.game));
     }
 }
 

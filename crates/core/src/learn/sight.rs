@@ -138,7 +138,8 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
     if is_other_text(name) {
         return None;
     }
-    if by_name.is_none() && text.contains('{') && first != '{' && text::is_all_data(text) {
+    let is_braced = || text.contains('{') && first != '{';
+    if by_name.is_none() && (is_braced() || are_quoted(text)) && text::is_all_data(text) {
         return Some(Notation::Block);
     }
     if by_name.is_none() && text.contains('=') && Notation::Toml.tree(text).is_ok() {
@@ -168,6 +169,20 @@ fn notation_of(name: &str, text: &str) -> Option<Notation> {
         0 => Notation::KeyValue,
         _ => Notation::Ini,
     })
+}
+
+/// Whether each line is a word and a text in quotes, without a sign between them; lines in braces may be among those.
+fn are_quoted(text: &str) -> bool {
+    let lines = || text.lines().map(str::trim).filter(|line| !line.is_empty() && !is_comment(line));
+    let is_quoted = |line: &&str| {
+        let (key, value) = line.split_once([' ', '\t']).unwrap_or((line, ""));
+        let value = value.trim();
+        let is_word = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-' | '.');
+        let in_quotes =
+            ['"', '\''].iter().any(|quote| value.len() > 1 && value.starts_with(*quote) && value.ends_with(*quote));
+        in_quotes && !key.is_empty() && key.trim_matches(['"', '\'']).chars().all(is_word)
+    };
+    lines().filter(is_quoted).count() >= 2 && lines().all(|line| is_quoted(&line) || line.ends_with('}'))
 }
 
 /// Whether each line is one of a key, an item or what belongs to one: much else could be read as YAML too.

@@ -15,7 +15,7 @@ use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
 use super::sight::{InstallView, Seen, extension, is_inside, parent, starts_as_other_archive};
 use super::units::Unit;
-use super::words::{hints, is_version, relation_kind, stated};
+use super::words::{folded, hints, is_version, relation_kind, stated};
 use crate::base::path::InstallPath;
 use crate::manifest::ITSELF;
 use crate::rulebook::{Holds, RelationKind, Role};
@@ -199,9 +199,12 @@ pub fn files_named(shelf: &Shelf, outside: &Outside) -> Option<Unread> {
 }
 
 /// What lies among the mods of a shelf and is called as what comes with a game is.
-pub fn of_the_game(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
+pub fn of_the_game(shelf: &Shelf, facts: &Facts, game: &str) -> Option<Unread> {
+    let game = folded(game);
+    let is_named_so = |id: &str| id.len() > 3 && game.contains(&folded(id));
     // Many a library of mods is called core.
-    let is = |id: &String| id != "core" && is_of_a_game(id) && id.chars().all(char::is_alphabetic);
+    let is_usual = |id: &str| id != "core" && is_of_a_game(id) && id.chars().all(char::is_alphabetic);
+    let is = |id: &String| is_named_so(id) || is_usual(id);
     let own: Vec<String> = facts.id.values.iter().flatten().map(|id| id.to_lowercase()).filter(is).collect();
     Some(Unread {
         shelf: shelf.name.clone(),

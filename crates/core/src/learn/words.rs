@@ -51,8 +51,9 @@ static STATED: LazyLock<Regex> = LazyLock::new(|| {
 
 /// The beginning of a pattern for lines that state a key, up to the value.
 pub fn stating(key: &str) -> String {
-    let between = if key.starts_with('@') { r"(?:\s*[:=]\s*|\s+)" } else { r"\s*[:=]\s*" };
-    format!(r"(?m)^[\s/#;*@-]*{}{between}", plain_regex(key))
+    // A blank, and no end of a line: what states nothing would be given the next line.
+    let between = if key.starts_with('@') { r"(?:[ \t]*[:=][ \t]*|[ \t]+)" } else { r"[ \t]*[:=][ \t]*" };
+    format!(r"(?m)^[ \t/#;*@-]*{}{between}", plain_regex(key))
 }
 
 /// Whether a text looks like a version.

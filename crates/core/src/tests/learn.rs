@@ -375,3 +375,50 @@ proptest! {
         }
     }
 }
+
+/// Lines of a word and a text in quotes are a document; what states nothing is not given the next line.
+#[test]
+fn quoted_lines_and_empty_heads() {
+    let card = |id: &str, needs: &str| format!("fx '4'\nname '{id}'\nversion '1.{}'\n{needs}", id.len()).into_bytes();
+    let files = [
+        ("res/reed/res.def", card("reed", "")),
+        ("res/peat/res.def", card("peat", "needs { 'reed' }\n")),
+        ("res/boglight/res.def", card("boglight", "needs { 'reed', 'peat' }\n")),
+    ];
+    let draft = of(&files, None);
+    assert_eq!(value(&draft, "shelf res: id"), Some("\"$.name\""), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "shelf res: version"), Some("\"$.version\""));
+    let script = |version: &str, needs: &str| format!("# version: {version}\n# needs:{needs}\nstart()\n").into_bytes();
+    let files = [
+        ("songs/reed.song", script("1.2.0", " ")),
+        ("songs/peat.song", script("0.4.1", " reed")),
+        ("songs/bog.song", script("2.0.3", " reed, peat")),
+        ("order.txt", b"reed\npeat\nbog\n".to_vec()),
+    ];
+    let draft = of(&files, None);
+    let rule = value(&draft, "shelf songs: required").unwrap_or_default();
+    let lines = rule.split('\'').nth(1).and_then(|lines| regex::Regex::new(lines).ok()).expect("a pattern");
+    assert!(!lines.is_match("# needs: \nstart()\n") && lines.is_match("# needs: reed\n"), "{rule}");
+}
+
+/// An id is what others refer to: a longer name, where that is the folder's; numbers for ids and places are no versions, and
+/// lists of numbers below a key for one are.
+#[test]
+fn ids_and_versions_by_what_others_say() {
+    let each = [("holm", "reed", 0), ("tarn", "peat", 1), ("tarn", "bog", 2), ("holm", "fog", 3)];
+    let card = |(of, id, at): (&str, &str, u32)| {
+        let needs = if at > 1 { r#""holm-reed-1.0.0""# } else { "" };
+        let card = format!(
+            r#"{{"name": "{id}", "itemid": {}, "order": {at}, "issue": {{"version": [1, {at}, 0]}}, "needs": [{needs}]}}"#,
+            9_000_000 + at * 7
+        );
+        (format!("parts/{of}-{id}/card.json"), card.into_bytes())
+    };
+    let files = each.map(card);
+    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let draft = of(&files, None);
+    assert_eq!(value(&draft, "shelf parts: id"), Some("{ file-name = '^(?<id>.+)$' }"), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "shelf parts: version"), Some("\"$.issue.version\""), "{}", draft.rulebook);
+    let needs = value(&draft, "shelf parts: required").unwrap_or_default();
+    assert!(needs.contains("(?<id>.+?)-(?<range>"), "{needs}");
+}

@@ -53,6 +53,12 @@ fn written(rule: &ListRule, text: &str, ids: &[&str]) -> Result<String, EditErro
     &["fog", "reed"],
     "[{\"id\":\"fog\",\"v\":\"2.0\",\"note\":\"x\"},{\"id\":\"reed\",\"v\":\"2.0\",\"note\":\"x\"}]"
 )]
+#[case::versions_in_numbers(
+    "file = \"b.json\"\neach = \"$[*]\"\nid = \"$.id\"\nversion = \"$.v\"",
+    "[{\"id\":\"reed\",\"v\":[1, 0]},{\"id\":\"fog\",\"v\":[2,0]}]",
+    &["fog", "reed", "tide"],
+    "[{\"id\":\"fog\",\"v\":[2,0]},{\"id\":\"reed\",\"v\":[2, 0]},{\"id\":\"tide\",\"v\":[2,0]}]"
+)]
 #[case::texts("file = \"b.json\"\neach = \"$.mods[*]\"", "{\"mods\": [ \"b\", \"a\" ]}", &["a", "c", "b"], "{\"mods\": [ \"a\", \"c\", \"b\" ]}")]
 #[case::nothing_yet("file = \"b.json\"\neach = \"$.mods[*]\"", "{\n\t\"mods\": []\n}\n", &["a", "b"], "{\n\t\"mods\": [\n\t\t\"a\",\n\t\t\"b\"\n\t]\n}\n")]
 #[case::object_yet("file = \"b.json\"\neach = \"$.mods[*]\"\nid = \"$.id\"\non = \"$.on\"", "{\"mods\":[]}", &["a"], "{\"mods\":[{ \"id\": \"a\", \"on\": true }]}")]

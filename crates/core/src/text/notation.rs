@@ -97,6 +97,16 @@ pub fn scalar(value: &Value) -> Option<String> {
     (!bounded.is_empty()).then_some(bounded)
 }
 
+/// Numbers of a version that is written as a list of them: `[1, 2, 0]`.
+const NUMBERS: std::ops::RangeInclusive<usize> = 2..=4;
+
+/// A version as text, also where it is a list of whole numbers.
+pub fn version_text(value: &Value) -> Option<String> {
+    let Value::Array(numbers) = value else { return scalar(value) };
+    let each: Option<Vec<String>> = numbers.iter().map(|number| Some(number.as_u64()?.to_string())).collect();
+    each.filter(|each| NUMBERS.contains(&each.len())).map(|each| each.join("."))
+}
+
 #[cfg(test)]
 #[path = "../tests/document.rs"]
 mod tests;

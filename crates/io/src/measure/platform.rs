@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use kanon_core::base::limits;
 use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::{Platform, PlatformVersion};
-use kanon_core::text::{scalar, text};
+use kanon_core::text::{text, version_text};
 
 use super::request::Request;
 use crate::install::{Install, Kind};
@@ -69,7 +69,7 @@ fn version(platform: &Platform, names: &mut Names<'_>) -> Option<String> {
             .find_map(|path| regex.captures(path.as_str())?.name("version").map(|found| found.as_str().to_owned())),
         PlatformVersion::Document { file, notation, encoding, at } => {
             let document = notation.read(&bytes(names.install, file)?, *encoding).ok()?;
-            at.query(&document).iter().find_map(|value| scalar(value))
+            at.query(&document).iter().find_map(|value| version_text(value))
         }
         PlatformVersion::Text { file, encoding, line } => {
             let bytes = bytes(names.install, file)?;
