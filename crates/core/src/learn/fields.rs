@@ -9,8 +9,8 @@ use super::leaves::{Kinds, leaves_with};
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
 use super::words::{
-    folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, stated, stating,
-    words as key_words,
+    folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, stated, stated_plainly,
+    stating, words as key_words,
 };
 use crate::text::Notation;
 
@@ -478,7 +478,8 @@ pub fn in_texts(units: &[Unit], lacking: &[usize]) -> Option<Told> {
         let mut by_key: BTreeMap<String, Vec<(usize, String)>> = BTreeMap::new();
         for at in lacking {
             let Some(text) = units[*at].texts.get(member) else { continue };
-            for (key, value) in text.lines().filter_map(stated).filter(|(key, _)| of_version.is_match(key)) {
+            let read = |line| stated(line).or_else(|| stated_plainly(line));
+            for (key, value) in text.lines().filter_map(read).filter(|(key, _)| of_version.is_match(key)) {
                 let value = value.trim_matches(['"', '\'', ',', ';']).to_owned();
                 if is_version(&value) && value.contains('.') {
                     by_key.entry(key.to_owned()).or_default().push((*at, value));

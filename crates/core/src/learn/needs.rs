@@ -11,7 +11,9 @@ use super::fields::{Mentions, quoted};
 use super::leaves::{ListedValues, holders, leaves};
 use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
-use super::words::{RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind, stated, stating};
+use super::words::{
+    RangeLook, hints, is_slug, is_version, kind_word, range_look, relation_kind, stated, stated_plainly, stating,
+};
 use crate::manifest::is_nobody;
 use crate::rulebook::RelationKind;
 use crate::text::split_outside;
@@ -267,7 +269,10 @@ pub fn in_lines(units: &[Unit], known: &HashSet<String>, own: &[Option<String>])
     for (at, unit) in units.iter().enumerate() {
         for (member, text) in unit.texts.iter().filter(|(member, _)| !unit.documents.contains_key(*member)) {
             let lines = text.lines().take(HEAD.0).filter(|line| line.len() <= HEAD.1);
-            for (key, value) in lines.filter_map(stated).filter(|(key, _)| relation_kind(key).is_some()) {
+            let names = |text: &str| text.split([',', ';', '|', ' ']).any(|word| known.contains(&word.to_lowercase()));
+            let plainly = |line| stated_plainly(line).filter(|(_, value)| names(value));
+            let read = lines.filter_map(|line| stated(line).or_else(|| plainly(line)));
+            for (key, value) in read.filter(|(key, _)| relation_kind(key).is_some()) {
                 let place = places.entry((member.clone(), key.to_owned())).or_default();
                 place.words = key.to_owned();
                 if !is_nobody(value) {

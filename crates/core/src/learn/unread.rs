@@ -15,7 +15,7 @@ use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
 use super::sight::{InstallView, Seen, extension, is_inside, parent, starts_as_other_archive};
 use super::units::Unit;
-use super::words::{folded, hints, is_version, relation_kind, stated};
+use super::words::{folded, hints, is_version, relation_kind, stated, stated_plainly};
 use crate::base::path::InstallPath;
 use crate::manifest::ITSELF;
 use crate::rulebook::{Holds, RelationKind, Role};
@@ -282,7 +282,7 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
 
 /// The key and all of a line that says of other mods that they are needed, or the like.
 fn named_in_line(line: &str, own: &str, ids: &HashSet<String>) -> Option<(String, String)> {
-    let (key, value) = stated(line)?;
+    let (key, value) = stated(line).or_else(|| stated_plainly(line))?;
     let short = line.len() <= LONGEST && relation_kind(key).is_some();
     let word = |text: &str| text.trim_matches(|c: char| !c.is_alphanumeric()).to_lowercase();
     let names = |text: &str| Some(word(text)).is_some_and(|id| id.len() > 2 && id != own && ids.contains(&id));

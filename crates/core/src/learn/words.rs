@@ -43,6 +43,16 @@ pub fn stated(line: &str) -> Option<(&str, &str)> {
     Some((key.as_str(), found.name("value")?.as_str()))
 }
 
+/// The same where nothing but a blank stands between a word and what it says: `Version 1.2`. The key keeps the blank. Much else is
+/// written so, so that word and value must speak for themselves.
+pub fn stated_plainly(line: &str) -> Option<(&str, &str)> {
+    let line = line.trim().trim_start_matches(['/', '#', ';', '*', '-', ' ', '\t']);
+    let at = line.find([' ', '\t']).filter(|at| *at > 1 && *at < 40)?;
+    let (key, value) = (&line[..=at], line[at..].trim());
+    let is_word = key.trim_end().chars().all(|c| c.is_alphabetic() || matches!(c, '_' | '-'));
+    (is_word && !value.is_empty()).then_some((key, value))
+}
+
 static STATED: LazyLock<Regex> = LazyLock::new(|| {
     regex(
         r"^[\s/#;*-]*(?:(?<tag>@[A-Za-z][\w.-]{0,38})(?:\s*[:=]\s*|\s+)|@*(?<key>[A-Za-z][\w .-]{0,38}?)\s*[:=]\s*)(?<value>\S.*?)\s*$",
@@ -52,6 +62,9 @@ static STATED: LazyLock<Regex> = LazyLock::new(|| {
 /// The beginning of a pattern for lines that state a key, up to the value.
 pub fn stating(key: &str) -> String {
     // A blank, and no end of a line: what states nothing would be given the next line.
+    if let Some(word) = key.strip_suffix([' ', '\t']) {
+        return format!(r"(?m)^[ \t/#;*-]*{}[ \t]+", plain_regex(word));
+    }
     let between = if key.starts_with('@') { r"(?:[ \t]*[:=][ \t]*|[ \t]+)" } else { r"[ \t]*[:=][ \t]*" };
     format!(r"(?m)^[ \t/#;*@-]*{}{between}", plain_regex(key))
 }

@@ -401,6 +401,25 @@ fn quoted_lines_and_empty_heads() {
     assert!(!lines.is_match("# needs: \nstart()\n") && lines.is_match("# needs: reed\n"), "{rule}");
 }
 
+/// A word, a blank and a version, or what other mods are called, tell those.
+#[test]
+fn lines_without_a_sign_between() {
+    let card =
+        |version: &str, needs: &str| format!("[a thing]\r\nVersion {version}\r\n{needs}Made by hand\r\n").into_bytes();
+    let files = [
+        ("parts/reed/part.nfo", card("1.2.0", "")),
+        ("parts/peat/part.nfo", card("0.4.1", "Needs reed\r\n")),
+        ("parts/bog/part.nfo", card("2.0.3", "Needs reed\r\nNeeds peat\r\n")),
+        ("parts.txt", b"reed\npeat\nbog\n".to_vec()),
+    ];
+    let draft = of(&files, None);
+    let version = value(&draft, "shelf parts: version").unwrap_or_default();
+    assert!(version.contains(r"Version[ \t]+"), "{}", draft.rulebook);
+    let needs = value(&draft, "shelf parts: required").unwrap_or_default();
+    assert!(needs.contains(r"Needs[ \t]+"), "{}", draft.rulebook);
+    assert!(!needs.contains("Made"), "people are no mods: {needs}");
+}
+
 /// An id is what others refer to: a longer name, where that is the folder's; numbers for ids and places are no versions, and
 /// lists of numbers below a key for one are.
 #[test]
