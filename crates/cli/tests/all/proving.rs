@@ -83,7 +83,7 @@ fn told_by(stage: &Stage, file: &str, text: &str) {
     stage.write("server/roost.dat.txt", format!("who goes where\n{}", rows.collect::<String>()));
 }, "no-list", "roost.dat.txt of the server names 6 mods")]
 #[case::files_beside_the_mods(|stage: &Stage| for (side, bird) in BIRDS.iter().flat_map(|bird| [("server", bird), ("client", bird)]) {
-    stage.write(&format!("{side}/parcels/{bird}.tune.json"), "{\"tempo\": 90}");
+    stage.write(&format!("{side}/parcels/{bird}.tune.json"), format!("{{\"tempo of the {side}\": 90}}"));
 }, "unread", "called as they are, such as curlew.tune.json")]
 #[case::cards_that_name_their_archives(|stage: &Stage| instead(stage, |side, at, bird| {
     stage.write(&format!("{side}/mods/{at}0-{bird}.toml"), format!("key = \"{bird}\"\nissue = \"1.{at}\"\nfile = \"eggs/{bird}.egg\"\n"));

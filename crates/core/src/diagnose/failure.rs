@@ -4,6 +4,7 @@ use std::ops::Range;
 use std::sync::LazyLock;
 
 use aho_corasick::AhoCorasick;
+use regex::Regex;
 
 use super::abroad::ABROAD;
 use crate::base::finding::Code;
@@ -92,6 +93,7 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "other hash",
             "seal is",
             "seal of",
+            "changed:",
         ],
     ),
     (
@@ -135,6 +137,7 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "differs",
             "but server has",
             "but client has",
+            "different:",
             "expected",
         ],
     ),
@@ -263,6 +266,13 @@ const TAME: [&str; 4] = ["older", "newer", "expected", "hash"];
 const GAME_WORDS: [&str; 6] =
     ["game version", "client version", "server version", "game build", "protocol", "wrong build"];
 
+/// A key that says whether two are the same, and its value for that they are not.
+static SAME: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern =
+        r#"\b(?:same|equal|identical|intact|match|matches|genuine|original)["']?\s*[=:]\s*["']?(?:0|no|false|f|n)\b"#;
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
 static WORDS: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
     let words = CLASSES.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
     let class_of = |means: &Event| CLASSES.iter().position(|(class, _)| class == means).unwrap_or(CLASSES.len() - 1);
@@ -283,7 +293,7 @@ pub fn meaning(text: &str) -> Option<Event> {
         classes.push((of[found.pattern().as_usize()], is_tame));
     }
     if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
-        return None;
+        return SAME.is_match(text).then_some(Event::Cause(Code::ContentDiffers));
     }
     classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
 }

@@ -270,8 +270,8 @@ fn walk_holders<'v>(value: &'v Value, path: &str, words: &str, depth: usize, fou
             let each = format!("{path}[*]");
             let objects: Vec<&Value> = items.iter().filter(|item| item.is_object()).collect();
             let texts: Vec<String> = items.iter().filter_map(scalar).collect();
-            // The numbers of a version, or of a place on a map, name nothing.
-            if !items.is_empty() && items.iter().all(|item| item.as_i64().is_some_and(|number| number.abs() < 1_000)) {
+            // The numbers of a version name nothing.
+            if is_version_key(words.rsplit(' ').next().unwrap_or_default()) && version_text(value).is_some() {
                 return;
             }
             if objects.is_empty() {

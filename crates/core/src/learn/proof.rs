@@ -281,8 +281,12 @@ fn unseen(measure: CheckContext<'_>, surveys: &[Survey], survey: &Survey) -> Opt
         let rule = measure.rulebook.shelf(&found.shelf).map(|shelf| &shelf.read.needed_on);
         rule.is_some_and(|rule| rule.0.iter().any(|step| !matches!(step.origin, Origin::Is(_))))
     };
+    let is_sealed = |id: &FoldedId| measure.canon.mods.iter().any(|sealed| sealed.manifest.id == *id);
     let everywhere = |found: &&SurveyedMod| {
-        surveys.len() > 1 && surveys.iter().all(|survey| has(survey, &found.manifest.id)) && !says_itself(found)
+        surveys.len() > 1
+            && is_sealed(&found.manifest.id)
+            && surveys.iter().all(|survey| has(survey, &found.manifest.id))
+            && !says_itself(found)
     };
     let ids: BTreeSet<&FoldedId> = survey.mods.iter().filter(everywhere).map(|found| &found.manifest.id).collect();
     let mut robbed = survey.clone();

@@ -201,7 +201,7 @@ pub fn files_named(shelf: &Shelf, outside: &Outside) -> Option<Unread> {
 /// What lies among the mods of a shelf and is called as what comes with a game is.
 pub fn of_the_game(shelf: &Shelf, facts: &Facts, game: &str) -> Option<Unread> {
     let game = folded(game);
-    let is_named_so = |id: &str| id.len() > 3 && game.contains(&folded(id));
+    let is_named_so = |id: &str| folded(id) == game;
     // Many a library of mods is called core.
     let is_usual = |id: &str| id != "core" && is_of_a_game(id) && id.chars().all(char::is_alphabetic);
     let is = |id: &String| is_named_so(id) || is_usual(id);

@@ -74,6 +74,34 @@ fn evening(tries: &str) -> String {
     "10:01:00 osier knocks\n10:01:02 osier has holds/weir-1.0.3.hold instead of holds/weir-1.0.7.hold\n10:01:03 osier has no holds/skerry-0.9.2.hold\n10:01:04 osier turned away\n",
     &["mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
 )]
+#[case::many_named_and_one_meant(
+    "10:01:00 ask name=osier&have=eiderdown:1.4.0,lugworm:2.0.1,samphire:3.1.0,weir:1.0.7 409 skerry missing; weir altered\n10:02:00 ask name=mallow&have=eiderdown:1.4.0,lugworm:2.0.1,samphire:3.1.0,skerry:0.9.2,weir:1.0.7 200 ok\n",
+    &["content-differs weir - -", "mod-missing skerry - -"]
+)]
+#[case::words_before_each_of_many(
+    "10:01:00 osier knocks\n10:01:02 osier turned away: missing skerry, outdated lugworm, altered weir\n10:02:00 mallow knocks\n10:02:01 mallow is inside\n",
+    &["content-differs weir - -", "mod-missing skerry - -", "version-other lugworm 2.0.1 -"]
+)]
+#[case::codes_in_an_array(
+    "{\"t\": \"10:01\", \"say\": \"open\", \"line\": 158, \"guest\": {\"name\": \"osier\"}}\n{\"t\": \"10:02\", \"say\": \"denied\", \"line\": 158, \"why\": [\"MISSING:skerry:0.9.2\", \"VERSION:weir:1.0.7:1.0.3\", \"UNEXPECTED:gannet:1.1\"]}\n{\"t\": \"10:03\", \"say\": \"open\", \"line\": 203, \"guest\": {\"name\": \"mallow\"}}\n{\"t\": \"10:04\", \"say\": \"ready\", \"line\": 203}\n",
+    &["mod-extra gannet - 1.1", "mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_digest_of_digits_behind_a_version(
+    "10:01:00 guest=osier asks\n10:01:01 guest=osier hold=weir have=1.0.7#123456 want=1.0.7#ab12cd\n10:01:02 guest=osier refused\n10:02:00 guest=mallow asks\n10:02:01 guest=mallow admitted\n",
+    &["content-differs weir - -"]
+)]
+#[case::a_key_that_says_whether_two_are_the_same(
+    "10:01:00 <in who='osier'/>\n10:01:00 <hold name='weir' ours='1.0.7' theirs='1.0.7' same='0'/>\n10:01:01 <out who='osier' why='holds'/>\n10:02:00 <in who='mallow'/>\n10:02:01 <go who='mallow'/>\n",
+    &["content-differs weir - 1.0.7"]
+)]
+#[case::one_named_with_the_same_version_twice(
+    "10:01:00 J1 osier\n10:01:01 M4 osier weir 1.0.7 1.0.7\n10:01:02 J9 osier\n10:02:00 J1 mallow\n10:02:01 J2 mallow\n",
+    &["content-differs weir - -"]
+)]
+#[case::what_was_changed_below_a_header(
+    "10:01:00 call from osier\n10:01:02 rejected osier\n    changed:\n      - weir 1.0.7\n    different:\n      - skerry: 0.9.1 -> 0.9.2\n10:02:00 call from mallow\n10:02:01 mallow is inside\n",
+    &["content-differs weir - 1.0.7", "version-other skerry 0.9.2 0.9.1"]
+)]
 #[case::a_list_of_differences("10:01:00 join osier\n10:01:02 deny osier -weir@1.0.7\n10:02:00 join mallow\n10:02:01 ok mallow\n", &["mod-missing weir 1.0.7 -"])]
 #[case::a_title_of_several_words(
     "10:01:00 Llama osier\n10:01:02 Sobra «Gull Pack» (1.1) en el equipo de osier\n10:01:03 No pasa osier\n10:02:00 Llama mallow\n10:02:03 Ya está dentro mallow\n",
@@ -236,6 +264,10 @@ fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
 #[case::a_full_server(
     "10:01:00 osier knocks\n10:01:02 osier turned away, 8/8\n10:01:09 cache of weir is missing, made anew\n"
 )]
+#[case::many_that_are_the_same(
+    "10:01:00 osier knocks\n10:01:01 osier weir 1.0.7 1.0.7\n10:01:01 osier skerry 0.9.2 0.9.2\n10:01:02 osier is turned away: wrong password\n10:02:00 mallow knocks\n10:02:01 mallow is inside\n"
+)]
+#[case::seats_that_are_taken("10:01:00 osier knocks\n10:01:02 to osier: sorry, all seats are taken, weir or not\n")]
 #[case::what_goes_on_below_anothers_line(
     "10:01:00 osier knocks\n10:01:02 osier let in\n10:01:03 mallow refused\nCaused by: weir 1.0.7 is missing\n"
 )]

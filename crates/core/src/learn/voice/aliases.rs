@@ -18,7 +18,7 @@ type NameIn<'f> = dyn Fn(&str) -> Option<String> + 'f;
 const MOST: usize = 20_000;
 
 static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:]?)(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16})\b";
+    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\x22']?[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:]?)(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16})\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -129,7 +129,10 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
         let mut at = 0;
         for (place, name) in places(message) {
             out.push_str(&line[at..begin + place.start]);
-            out.push_str(&name);
+            // In an object a name has quotes, where a number has none.
+            let is_bare = message.contains('{') && message[..place.start].trim_end().ends_with(':');
+            let quote = if is_bare { "\"" } else { "" };
+            out.extend([quote, &name, quote]);
             at = begin + place.end;
         }
         out.push_str(&line[at..]);

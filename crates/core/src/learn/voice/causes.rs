@@ -194,7 +194,9 @@ impl<'k> Looked<'k> {
                 None => elsewhere += 1,
             }
         }
-        let says_nothing = self.kinds.kinds[kind].says_same() || self.joins.alike.contains(&kind);
+        // Of many mods that are the same, some other is the reason; what is said of one alone is said for something.
+        let says_same = || self.kinds.kinds[kind].says_same() && !self.is_once_a_try(kind);
+        let says_nothing = says_same() || self.joins.alike.contains(&kind);
         if says_nothing || self.is_of_everybody(kind) {
             return false;
         }
@@ -202,6 +204,12 @@ impl<'k> Looked<'k> {
         // What does not name a player, and goes on with no line that does, is chatter where it also stands by itself.
         let may_be_elsewhere = if self.names_nobody(kind) { 0 } else { bad };
         !has_joins || (well == 0 && bad > 0 && elsewhere <= may_be_elsewhere)
+    }
+
+    /// Whether lines of a kind stand in tries alone, and just once in each.
+    fn is_once_a_try(&self, kind: usize) -> bool {
+        let lines = &self.kinds.kinds[kind].lines;
+        lines.iter().all(|line| self.of.contains_key(line)) && self.tries_of(lines.iter()).len() == lines.len()
     }
 
     /// Whether lines of a kind, that name nobody, stand in most of several tries, of none of which it is known that it went wrong: then

@@ -196,6 +196,32 @@ pub fn is_label(word: &str) -> bool {
     NO_MODS.contains(&word.to_lowercase().as_str())
 }
 
+/// A mod that nobody here has, behind a key for one, where other keys tell a version of it: `mod="reed" ours="" theirs="1.2"`.
+pub fn keyed(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+    static KEYED: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r#"(?i)\b(?<key>[a-z_][\w.-]*)=(?:"(?<quoted>[^"]*)"|'(?<single>[^']*)'|(?<bare>[^\s"'<>,;]+))"#;
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let fields: Vec<(&str, &str)> = KEYED
+        .captures_iter(message)
+        .filter_map(|found| {
+            let value = found.name("quoted").or_else(|| found.name("single")).or_else(|| found.name("bare"))?;
+            Some((found.name("key")?.as_str(), value.as_str()))
+        })
+        .collect();
+    let is_name = |(key, value): &&(&str, &str)| {
+        NAMES.contains(&key.to_lowercase().as_str()) && stands_alone(value) && is_new(value)
+    };
+    let (own, name) = fields.iter().find(is_name)?;
+    let mut item = Item::bare(FoldedId::from(*name), false);
+    for (key, value) in fields.iter().filter(|(key, _)| key != own) {
+        item.has_none |= value.is_empty();
+        field(&mut item, key, &Json::from(*value));
+    }
+    // What has two versions is known to both sides.
+    (item.versions.len() == 1).then_some(item)
+}
+
 /// A mod that nobody here has, in what is said of a player: a word before a version, or before a sign for none, that `is_new`.
 pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static BEFORE: LazyLock<Regex> = LazyLock::new(|| {
@@ -423,6 +449,10 @@ impl JsonReader<'_> {
 
     /// An entry of an array: a mod, perhaps with its version.
     fn entry(&mut self, text: &str) {
+        if let Some(item) = self.coded(text) {
+            self.found.push(item);
+            return;
+        }
         let Some(listed) = LISTED.captures(text) else { return };
         let name = &listed["name"];
         let known = whole(self.needles, name).or_else(|| whole(self.needles, text));
@@ -434,6 +464,26 @@ impl JsonReader<'_> {
             item.versions.push(StatedValue::new(version.as_str(), ""));
         }
         self.found.push(item);
+    }
+
+    /// An entry in parts of which one is a mod's name, and the others say something of it: `MISSING:reed:1.2`. A name that nobody here
+    /// knows stands behind a word for what is too much.
+    fn coded(&self, text: &str) -> Option<Item> {
+        let between = [':', '|', '/', ';'].into_iter().find(|between| text.contains(*between))?;
+        let parts: Vec<&str> = text.split(between).map(str::trim).collect();
+        let word = |part: &str| format!("{}:", spaced(&part.to_lowercase()));
+        let known = parts.iter().position(|part| whole(self.needles, part).is_some());
+        let is_too_much = |part: &&str| means_failure(&word(part)) == Some(Event::Cause(Code::ModExtra));
+        let unknown = || Some(parts.iter().position(|part| is_too_much(&part))? + 1);
+        let is_name = |at: &usize| parts.get(*at).is_some_and(|part| stands_alone(part) && !(self.is_player)(part));
+        let at = known.or_else(|| unknown().filter(is_name))?;
+        let says = parts.iter().enumerate().any(|(other, part)| other != at && part.contains(char::is_alphabetic));
+        let mut item = self.item(whole(self.needles, parts[at]).unwrap_or_else(|| parts[at].into()), known.is_some());
+        for (_, part) in parts.iter().enumerate().filter(|(other, _)| *other != at) {
+            item.values(part);
+            item.words.insert(0, word(part));
+        }
+        (says && (parts.len() > 2 || known.is_none())).then_some(item)
     }
 
     fn item(&self, id: FoldedId, is_known: bool) -> Item {
@@ -578,17 +628,8 @@ fn of_text(
         },
         (None, None) => return Vec::new(),
     };
-    // Of many, what stands behind each is said of it.
     if named.len() >= MANY && unknown.is_none() {
-        let ends = places.iter().skip(1).map(|next| next.0).chain([message.len()]);
-        let each = named.iter().zip(ends).map(|(((_, begin), id), end)| {
-            let mut item = Item::bare((*id).clone(), true);
-            item.values(&message[*begin..end.max(*begin)]);
-            item.words.extend(section(message, *begin));
-            item.words.push(message.to_owned());
-            item
-        });
-        return each.take(ITEMS).collect();
+        return of_many(message, &named);
     }
     let mut item = Item::bare(id, is_known);
     item.words.extend(section(message, place.0));
@@ -600,6 +641,31 @@ fn of_text(
     item.bullet = before.strip_suffix(' ').and_then(mark);
     item.words.push(format!("{before}X{behind}"));
     vec![item]
+}
+
+/// Of many mods in one line, what stands behind each is said of it; in some lines it stands before each. Where neither says what is
+/// wrong, all of the line is about all of them.
+fn of_many(message: &str, named: &[((usize, usize), &FoldedId)]) -> Vec<Item> {
+    let starts = named.iter().map(|((start, _), _)| *start);
+    let gaps: Vec<&str> = (std::iter::once(0).chain(named.iter().map(|((_, end), _)| *end)))
+        .zip(starts.chain([message.len()]))
+        .map(|(begin, end)| message.get(begin..end).unwrap_or_default())
+        .collect();
+    let says = |gap: &&str| means_failure(gap).is_some_and(|means| means != Event::ModFailed);
+    let (first, last) = (gaps.first().filter(|gap| says(gap)), gaps.last().filter(|gap| says(gap)));
+    let inner = gaps.len() > 2 && gaps[1..gaps.len() - 1].iter().any(says);
+    let each = named.iter().enumerate().map(|(at, ((_, begin), id))| {
+        let mut item = Item::bare((*id).clone(), true);
+        item.values(gaps[at + 1]);
+        item.words.extend(section(message, *begin));
+        match (first.is_some(), last.is_some()) {
+            (false, true) => item.words.push(gaps[at + 1].to_owned()),
+            (true, false) if inner => item.words.push(gaps[at].to_owned()),
+            _ => item.words.push(message.to_owned()),
+        }
+        item
+    });
+    each.take(ITEMS).collect()
 }
 
 /// What is said of all that stands in brackets, right before those: `missing [reed, peat]`.
@@ -664,7 +730,10 @@ fn of_list(
         let listed = LISTED.captures(text)?;
         let name = &listed["name"];
         let version = listed.name("version").map(|version| version.as_str().to_owned());
-        let known = needles.places(name).first().map(|((_, end), id)| ((*id).clone(), name[*end..].trim().to_owned()));
+        let places = needles.places(name);
+        let known = places.first().map(|((_, end), id)| ((*id).clone(), name[*end..].trim().to_owned()));
+        // What stands before a name in its own entry is said of it alone.
+        let head = places.first().map(|((start, _), _)| name[..*start].trim().to_owned()).unwrap_or_default();
         let is_known = known.is_some();
         // Of a name that nobody knows, a version or a word behind it tells that it stands like the others.
         let (first, tail) = name.split_once(char::is_whitespace).unwrap_or((name, ""));
@@ -673,7 +742,7 @@ fn of_list(
         let (id, tail) = known.or_else(|| is_name.then(|| (FoldedId::from(first), tail.to_owned())))?;
         let versions = version.iter().map(|text| StatedValue::new(text, "")).collect();
         let digests = listed.name("digest").iter().map(|text| StatedValue::new(text.as_str(), "")).collect();
-        let words = [tail, header.clone()].into_iter().filter(|words| !words.is_empty()).collect();
+        let words = [tail, head, header.clone()].into_iter().filter(|words| !words.is_empty()).collect();
         Some(Item { versions, digests, words, ..Item::bare(id, is_known) })
     };
     let found: Vec<Item> = message[begin..].split(between).take(ITEMS).filter_map(item).collect();

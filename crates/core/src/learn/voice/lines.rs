@@ -361,7 +361,9 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
         let all = whole_word(&captures, text);
         at = captures.get_match().start() + all.len();
         let is = |name| captures.name(name).is_some();
-        found.push(if is("blank") {
+        found.push(if is_behind_version(found) && is_hex(all) {
+            Piece::Digest(all.to_owned())
+        } else if is("blank") {
             Piece::Blank
         } else if is("address") {
             Piece::Address
@@ -379,6 +381,15 @@ fn plain(text: &str, found: &mut Vec<Piece>) {
             Piece::Sign(all.to_owned())
         });
     }
+}
+
+/// Whether a version and a sign for its digest stand right before: `1.2#5f0a`.
+fn is_behind_version(found: &[Piece]) -> bool {
+    matches!(found, [.., Piece::Version(_), Piece::Sign(sign)] if matches!(sign.as_str(), "#" | "~" | "@" | "+"))
+}
+
+fn is_hex(text: &str) -> bool {
+    (4..=64).contains(&text.len()) && text.bytes().all(|byte| byte.is_ascii_hexdigit())
 }
 
 /// Whether some hexadecimal digits are a digest on their face: short ones have two digits, or they may be a word.

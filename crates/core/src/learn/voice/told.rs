@@ -8,8 +8,8 @@ use regex::Regex;
 
 use super::causes::{Cause, Looked};
 use super::items::{
-    Item, StatedValue, in_sections, is_field, is_label, items, listed, of_block, of_fields, stands_alone, stranger,
-    unwanted,
+    Item, StatedValue, in_sections, is_field, is_label, items, keyed, listed, of_block, of_fields, stands_alone,
+    stranger, unwanted,
 };
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
@@ -194,7 +194,7 @@ impl Reader<'_> {
         let mut causes = self.said(episode, &self.legend(), &of_all);
         // Of somebody who is kept out for something else, what does not name him tells nothing.
         if says_why.is_some() {
-            causes.retain(|(line, ..)| self.looked.kinds.lines[*line].player.is_some());
+            causes.retain(|(line, ..)| Some(*line) != says_why && self.looked.kinds.lines[*line].player.is_some());
         }
         self.temper(episode, &mut causes);
         let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, ..)| &item.id).collect();
@@ -256,6 +256,10 @@ impl Reader<'_> {
             let items = self.with_answer(line, items, episode);
             let headers = self.headers(line, episode);
             let is_alone = items.len() == 1;
+            let known = &self.looked.known;
+            let is_told = |item: &Item| known.by_values(item).is_some() || known.by_words(item, &headers).is_some();
+            // Of several in a line of which something is said of some, nothing is said of the others.
+            let are_told = !is_alone && items.iter().any(is_told);
             for item in items {
                 if self.is_noise(line, &item, episode) || marks.is_told_otherwise(&item) {
                     continue;
@@ -274,7 +278,9 @@ impl Reader<'_> {
                 let read = said.map(|cause| (cause, is_stranger));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
                 let weakly = || self.looked.known.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
-                let read = read.or_else(|| weakly().map(|cause| (cause, true)));
+                let read = read.or_else(|| weakly().filter(|_| !are_told).map(|cause| (cause, true)));
+                let read =
+                    read.or_else(|| self.by_equals(&item, episode).filter(|_| is_alone).map(|cause| (cause, true)));
                 let read = read.or_else(|| self.at_all(&item, episode).filter(|_| is_alone).map(|cause| (cause, true)));
                 found.extend(read.map(|(cause, is_guess)| (line, item, cause, is_guess)));
             }
@@ -361,6 +367,16 @@ impl Reader<'_> {
             '~' => Some((Event::Cause(Code::ContentDiffers), None, None)),
             _ => None,
         }
+    }
+
+    /// Of a try that went wrong, or ended otherwise than others, two versions of a mod that are the same, and what they should be: then
+    /// it is not for its version that it is named.
+    fn by_equals(&self, item: &Item, episode: &Episode) -> Option<Cause> {
+        let (first, others) = item.versions.split_first()?;
+        let is_same = !others.is_empty() && others.iter().all(|other| other.text == first.text);
+        let is_right = self.looked.known.expected(&item.id) == Some(first.text.as_str());
+        let counts = is_same && is_right && self.may_have_gone_wrong(episode);
+        counts.then_some((Event::Cause(Code::ContentDiffers), None, None))
     }
 
     /// Of a try that went wrong, what is said of a mod and of no try that went well is a reason, whatever its words: that it is not
@@ -501,12 +517,16 @@ impl Reader<'_> {
         if !found.is_empty() || !in_sections.is_empty() {
             return found.into_iter().chain(in_sections).collect();
         }
+        let is_new = |word: &str| self.is_new(line, word);
+        let keyed = self.looked.try_of(line).and_then(|_| keyed(message, &is_new));
+        if let Some(item) = keyed {
+            return vec![item];
+        }
         if !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
             return self.unwanted(line, message);
         }
         // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
         // version, or before a sign for none, and is said nowhere else.
-        let is_new = |word: &str| self.is_new(line, word);
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
         let mut in_place =
             self.looked.in_the_place_of_mods(seen.kind).filter(|word| stands_alone(word) && is_new(word));
