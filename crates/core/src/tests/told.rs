@@ -102,6 +102,14 @@ fn evening(tries: &str) -> String {
     "10:01:00 call from osier\n10:01:02 rejected osier\n    changed:\n      - weir 1.0.7\n    different:\n      - skerry: 0.9.1 -> 0.9.2\n10:02:00 call from mallow\n10:02:01 mallow is inside\n",
     &["content-differs weir - 1.0.7", "version-other skerry 0.9.2 0.9.1"]
 )]
+#[case::not_let_in(
+    "10:01:00 mallow came by and was let in.\n10:02:00 osier came by and was not let in, because his weir is 1.0.3 and ours is 1.0.7.\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::one_that_is_not_needed(
+    "10:01:00 gate: mallow arrives\n10:01:01 gate: mallow goes in\n10:02:00 gate: osier arrives\n10:02:01 gate:  x gannet (not needed, has 1.1.0)\n10:02:02 gate: osier stays out\n",
+    &["mod-extra gannet - -"]
+)]
 #[case::a_list_of_differences("10:01:00 join osier\n10:01:02 deny osier -weir@1.0.7\n10:02:00 join mallow\n10:02:01 ok mallow\n", &["mod-missing weir 1.0.7 -"])]
 #[case::a_title_of_several_words(
     "10:01:00 Llama osier\n10:01:02 Sobra «Gull Pack» (1.1) en el equipo de osier\n10:01:03 No pasa osier\n10:02:00 Llama mallow\n10:02:03 Ya está dentro mallow\n",

@@ -392,11 +392,25 @@ fn has_word(text: &str, words: &[&str]) -> bool {
 
 /// Whether words speak of a try that went well, or of one that did not.
 fn tone(words: &str) -> Option<bool> {
-    match (has_word(words, &WELL), has_word(words, &ILL)) {
+    match (has_word(words, &WELL), has_word(words, &ILL) || denies_well(words)) {
         (_, true) => Some(false),
         (true, false) => Some(true),
         (false, false) => None,
     }
+}
+
+/// Words that turn a word for a good end into one for a bad end, right before it: was *not* let in.
+const NOT: [&str; 12] = ["not", "never", "wasn't", "isn't", "nicht", "niet", "non", "nie", "não", "nao", "не", "no"];
+/// So many words may stand between.
+const NOT_WITHIN: usize = 2;
+
+fn denies_well(words: &str) -> bool {
+    let lower = words.to_lowercase();
+    let is_denied = |at: usize| {
+        let before = lower[..at].split_whitespace().rev().take(NOT_WITHIN);
+        before.into_iter().any(|word| NOT.contains(&word.trim_matches(|c: char| !c.is_alphanumeric() && c != '\'')))
+    };
+    WELL.iter().any(|word| lower.match_indices(word).any(|(at, _)| is_denied(at)))
 }
 
 /// The kind of line with which the lines of most players begin; nothing where mods are told of before that.
