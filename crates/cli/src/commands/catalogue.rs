@@ -130,8 +130,8 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
 enum NotOffered {
     #[error("it was made for the loader {0}")]
     ForLoader(String),
-    #[error("it is a folder; pack it, so that it can be downloaded as one file")]
-    Folder,
+    #[error("it is more than one file; pack it, so that it can be downloaded as one")]
+    SeveralFiles,
     #[error("it can't be named in a catalogue: {0}")]
     Path(#[from] PathError),
     #[error("it could not be read: {0}")]
@@ -152,7 +152,7 @@ fn entry(
     let file = match &held.download {
         Some(download) => download.clone(),
         None if is_file => held.root.join(found.path.as_str()),
-        None => return Err(NotOffered::Folder),
+        None => return Err(NotOffered::SeveralFiles),
     };
     let below = file.strip_prefix(folder).unwrap_or(&file);
     let path = InstallPath::new(&below.to_string_lossy().replace('\\', "/"))?;

@@ -8,12 +8,15 @@ use super::sight::{InstallView, Seen, extension, name, parent, small, stem};
 use super::units::Unit;
 use crate::rulebook::Role;
 
+/// The files beside mods that are called so, by the mod that each is called after.
+type ByMod<'s> = BTreeMap<&'s str, Vec<(Role, &'s Seen)>>;
+
 /// Texts and pictures for people: a game has no use for them, and nobody keeps them alike.
 const FOR_PEOPLE: [&str; 10] = ["md", "png", "jpg", "jpeg", "gif", "html", "log", "url", "pdf", "rtf"];
 
 /// The files that lie beside the mods of a shelf and are called after them.
 pub fn of_shelf(shelf: &Shelf, sights: &[&dyn InstallView]) -> Vec<FoundBeside> {
-    let mut found: BTreeMap<String, BTreeMap<&str, Vec<(Role, &Seen)>>> = BTreeMap::new();
+    let mut found: BTreeMap<String, ByMod<'_>> = BTreeMap::new();
     for sight in sights {
         let mut by_folder: HashMap<&str, Vec<&Unit>> = HashMap::new();
         for unit in shelf.seen.iter().filter(|unit| unit.role == sight.role()) {
@@ -25,7 +28,7 @@ pub fn of_shelf(shelf: &Shelf, sights: &[&dyn InstallView]) -> Vec<FoundBeside> 
         for seen in sight.files().iter().filter(|seen| !own.contains(seen.path.as_str())) {
             let called = called.get(parent(seen.path.as_str()));
             if let Some((template, of)) = called.and_then(|called| called.template(name(seen.path.as_str()))) {
-                let template = known_as(&shelf.documents, template);
+                let template = known_as(&shelf.documents, &template);
                 found.entry(template).or_default().entry(of).or_default().push((sight.role(), seen));
             }
         }
@@ -46,7 +49,7 @@ fn leaders<'u>(units: &[&'u Unit]) -> Leaders<'u> {
 }
 
 /// Letter case does not tell such files apart.
-fn known_as(documents: &[String], template: String) -> String {
+fn known_as(documents: &[String], template: &str) -> String {
     let lower = template.to_lowercase();
     documents.iter().find(|known| known.to_lowercase() == lower).cloned().unwrap_or(lower)
 }
@@ -58,12 +61,7 @@ fn sides(shelf: &Shelf, unit: &Unit) -> usize {
 }
 
 /// Whether such files are the same wherever the mod is: a part of it, and nobody's own.
-fn is_part(
-    sights: &[&dyn InstallView],
-    template: &str,
-    by_mod: &BTreeMap<&str, Vec<(Role, &Seen)>>,
-    both: &BTreeSet<&str>,
-) -> bool {
+fn is_part(sights: &[&dyn InstallView], template: &str, by_mod: &ByMod<'_>, both: &BTreeSet<&str>) -> bool {
     let bytes = |(role, seen): &(Role, &Seen)| {
         let sight = sights.iter().find(|sight| sight.role() == *role)?;
         small(*sight, &seen.path)

@@ -12,6 +12,7 @@ use super::words::{
     folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, stated, stated_plainly,
     stating, words as key_words,
 };
+use crate::rulebook::Role;
 use crate::text::Notation;
 
 /// One inference: how the rulebook says it, and why it was drawn.
@@ -262,8 +263,8 @@ pub fn id(
     let mut scored: Vec<(f64, Choice)> = Vec::new();
     for column in columns.iter().filter(|column| !column.is_flag && !column.is_listed && column.coverage() >= 0.6) {
         let count = column.present().count();
-        let unique = column.distinct().len() as f64 / count.max(1) as f64;
-        if unique < 0.9 {
+        // Each side has its own copy, which may be called otherwise there.
+        if unique(units, &column.values) < 0.9 {
             continue;
         }
         let (in_name, slug) = (column.in_name(units), column.share(is_slug));
@@ -280,6 +281,7 @@ pub fn id(
             - column.depth as f64 * 0.15
             - column.share(|value| value.len() > 60) * 3.0
             - if column.is_part_of_what_is_named(units, names, around) { PART_OF_THE_NAME } else { 0.0 }
+            + on_both(units, &column.values)
             + column.coverage();
         let mut clues = vec![Clue::DifferentValues { values: column.distinct().len(), mods: count }];
         note(&mut clues, in_name, Clue::InName);
@@ -326,8 +328,30 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     note(&mut clues, mentioned, Clue::NamedByMods);
     note(&mut clues, listed, Clue::NamedInTexts);
     let rule = format!("{{ file-name = '{}' }}", names.pattern);
+    let values_of_names = values.clone();
     let choice = Choice { rule, confidence: 0.5, clues, values, path: None };
-    Some((1.5 + by_mentions(mentioned) + listed * 2.0, choice))
+    Some((1.5 + by_mentions(mentioned) + listed * 2.0 + on_both(units, &values_of_names), choice))
+}
+
+/// The share of values that are no others' on their side; the least of all sides.
+fn unique(units: &[Unit], values: &[Option<String>]) -> f64 {
+    let of_side = |role: Role| {
+        let own: Vec<&String> =
+            values.iter().zip(units).filter(|(_, unit)| unit.role == role).filter_map(|(v, _)| v.as_ref()).collect();
+        let distinct: BTreeSet<&&String> = own.iter().collect();
+        if own.is_empty() { 1.0 } else { distinct.len() as f64 / own.len() as f64 }
+    };
+    of_side(Role::Server).min(of_side(Role::Client))
+}
+
+/// What it counts for an id that it is the same on both sides, where copies are called otherwise on each.
+fn on_both(units: &[Unit], values: &[Option<String>]) -> f64 {
+    let of_side = |role: Role| -> BTreeSet<&String> {
+        values.iter().zip(units).filter(|(_, unit)| unit.role == role).filter_map(|(value, _)| value.as_ref()).collect()
+    };
+    let (server, client) = (of_side(Role::Server), of_side(Role::Client));
+    let shared = server.intersection(&client).count();
+    shared as f64 / server.len().min(client.len()).max(1) as f64 * SAME_ON_BOTH
 }
 
 fn note(clues: &mut Vec<Clue>, share: f64, clue: impl Fn(f64) -> Clue) {
@@ -346,6 +370,9 @@ const FOR_PEOPLE: f64 = -2.5;
 
 /// What it counts against an id that its key says where the mod lies: it stands in the name by its nature.
 const OF_A_PLACE: f64 = -1.5;
+
+/// What it counts for an id that it is the same on both sides.
+const SAME_ON_BOTH: f64 = 3.0;
 
 /// What it counts against an id that others refer to by a longer name, which the file or folder has.
 const PART_OF_THE_NAME: f64 = 3.0;

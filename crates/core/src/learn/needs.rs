@@ -593,7 +593,10 @@ fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Opti
     let ranges = entries.iter().filter(|(_, value)| range(value)).count();
     let fit = Fit::of(entries.iter().map(|(id, _)| id.as_str()), known);
     let objects = entries.iter().filter(|(_, value)| value.is_object()).count();
-    let inner = (ranges == 0 && objects == entries.len() && fit.known > 0).then(|| range_inside(&entries)).flatten();
+    // Where some say no more than the range, others may have an object with it.
+    let are_both = objects > 0 && ranges + objects == entries.len() && fit.known > 0;
+    let with_objects: Vec<&(String, Value)> = entries.iter().copied().filter(|(_, value)| value.is_object()).collect();
+    let inner = are_both.then(|| range_inside(&with_objects)).flatten();
     if entries.is_empty() || (ranges * 10 < entries.len() * 9 && inner.is_none()) {
         return None;
     }

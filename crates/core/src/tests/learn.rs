@@ -401,6 +401,35 @@ fn quoted_lines_and_empty_heads() {
     assert!(!lines.is_match("# needs: \nstart()\n") && lines.is_match("# needs: reed\n"), "{rule}");
 }
 
+/// Where some say no more than the range, others have an object with it.
+#[test]
+fn ranges_alone_and_in_objects() {
+    let card =
+        |id: &str, needs: &str| format!("[package]\nname = '{id}'\nversion = '1.2.0'\n[needs]\n{needs}").into_bytes();
+    let files = [
+        ("parts/reed/part.toml", card("reed", "")),
+        ("parts/peat/part.toml", card("peat", "reed = '>=1'\n")),
+        ("parts/bog/part.toml", card("bog", "reed = { version = '>=1.1' }\npeat = '>=1'\n")),
+    ];
+    let draft = of(&files, None);
+    let needs = value(&draft, "shelf parts: required");
+    assert_eq!(needs, Some(r#"{ each = "$.needs", form = "id-to-range", range = "$.version" }"#), "{}", draft.rulebook);
+}
+
+/// Copies that are called otherwise on each side are one mod by the id that both tell.
+#[test]
+fn the_same_id_under_two_names() {
+    let each = [("reed", "1.2", "Reeds_new"), ("peat", "0.4", "Peat_Works_new"), ("bog", "2.0", "Boglands_new")];
+    let card =
+        |id: &str, version: &str| zip_of(&[("pkz.json", &format!(r#"{{"ident": "{id}", "v": "{version}.0"}}"#))]);
+    let server = each.map(|(id, version, _)| (format!("mods/{id}-{version}.pkz"), card(id, version)));
+    let client = each.map(|(id, version, shown)| (format!("mods/{shown}.pkz"), card(id, version)));
+    let server: Vec<(&str, Vec<u8>)> = server.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let client: Vec<(&str, Vec<u8>)> = client.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let draft = of(&server, Some(&client));
+    assert_eq!(value(&draft, "shelf mods: id"), Some("\"$.ident\""), "{}", draft.rulebook);
+}
+
 /// A word, a blank and a version, or what other mods are called, tell those.
 #[test]
 fn lines_without_a_sign_between() {

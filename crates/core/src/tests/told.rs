@@ -241,6 +241,18 @@ fn the_servers_own_list_tells_its_mods(#[case] log: &str) {
     assert_eq!(told(log, "osier", false), ["mod-missing weir 1.0.7 -"]);
 }
 
+/// Where nobody's mods are known, words tell whose a version is, and where they don't, nobody says that he has the older one.
+#[rstest]
+#[case::by_keys("guest=osier mod=weir has=1.0.3 wants=1.0.7", &["version-other weir 1.0.7 1.0.3"])]
+#[case::by_words("osier needs weir 1.0.7 (his: 1.0.3)", &["version-other weir 1.0.7 1.0.3"])]
+#[case::by_nothing("M4 osier weir 1.0.3 1.0.7", &["version-other weir - -"])]
+#[case::one_has_none("M4 osier weir 1.0.7 -", &[])]
+fn words_tell_whose_a_version_is(#[case] line: &str, #[case] wanted: &[&str]) {
+    let log =
+        format!("10:01:00 J1 osier\n10:01:01 {line}\n10:01:02 J9 osier\n10:02:00 J1 mallow\n10:02:01 J2 mallow\n");
+    assert_eq!(told(&log, "osier", false), wanted);
+}
+
 #[rstest]
 #[case::as_ids_look("osier goes for low_gannet", Some("low_gannet"))]
 #[case::two_of_those("osier goes for low_gannet and low_auk", None)]

@@ -70,6 +70,9 @@ enum FieldForm {
     Called,
 }
 
+/// What scripts call to have a text in the player's language.
+const TRANSLATES: [&str; 6] = ["_", "N_", "T", "tr", "translate", "gettext"];
+
 impl<'t> Reader<'t> {
     fn document(&mut self) -> Read<Node> {
         let mut fields: Vec<Field> = Vec::new();
@@ -259,10 +262,34 @@ impl<'t> Reader<'t> {
         if word.is_empty() {
             return Ok(None);
         }
+        if let Some(text) = self.translated(word)? {
+            return Ok(Some(text));
+        }
         let node = bare(word, start..self.at);
         // A call or an expression is worked out by who runs it, and not here.
         let runs = matches!(word, "function" | "not" | "new") || self.rest().starts_with(['(', '[']);
         Ok(Some(node).filter(|_| !runs))
+    }
+
+    /// A text that is shown in the player's language: `_("Reed Works")`; what is written is what it says.
+    fn translated(&mut self, word: &str) -> Read<Option<Node>> {
+        let back = self.at;
+        if !TRANSLATES.contains(&word) || !self.rest().starts_with(['(']) {
+            return Ok(None);
+        }
+        self.at += 1;
+        self.blanks()?;
+        let start = self.at;
+        if self.rest().starts_with(['"', '\'']) {
+            let text = self.quoted()?;
+            let node = Node::text(start..self.at, &text);
+            self.blanks()?;
+            if self.eat(&[")"]) {
+                return Ok(Some(node));
+            }
+        }
+        self.at = back;
+        Ok(None)
     }
 
     /// Fields make a table, values alone a list; of both, the values have numbers for names.

@@ -382,7 +382,9 @@ impl<'k> Looked<'k> {
             return Some(Meaning { means, confidence: 0.85, signs, groups, header: None });
         }
         let value = versions.first().or(digests.first()).copied().filter(|_| versions.len() + digests.len() == 1)?;
-        is_nothing_beside(kind).then(|| {
+        // Where nobody knows who has what, the place of a sign for nothing does not tell whose it is.
+        let is_told = self.known.knows_mods() || wants_before(kind, value);
+        (is_told && is_nothing_beside(kind)).then(|| {
             let (code, group) = match self.is_of_strangers(kind) {
                 true => (Code::ModExtra, "found"),
                 false => (Code::ModMissing, "expected"),

@@ -197,7 +197,7 @@ pub fn is_label(word: &str) -> bool {
 }
 
 /// A mod that nobody here has, behind a key for one, where other keys tell a version of it: `mod="reed" ours="" theirs="1.2"`.
-pub fn keyed(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+pub fn keyed(message: &str, is_new: &dyn Fn(&str) -> bool, knows_mods: bool) -> Option<Item> {
     static KEYED: LazyLock<Regex> = LazyLock::new(|| {
         let pattern = r#"(?i)\b(?<key>[a-z_][\w.-]*)=(?:"(?<quoted>[^"]*)"|'(?<single>[^']*)'|(?<bare>[^\s"'<>,;]+))"#;
         Regex::new(pattern).expect("a pattern that is written here")
@@ -219,7 +219,7 @@ pub fn keyed(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
         field(&mut item, key, &Json::from(*value));
     }
     // What has two versions is known to both sides.
-    (item.versions.len() == 1).then_some(item)
+    (item.versions.len() == 1 || !knows_mods && item.versions.len() == 2).then_some(item)
 }
 
 /// A mod that nobody here has, in what is said of a player: a word before a version, or before a sign for none, that `is_new`.
@@ -473,8 +473,10 @@ impl JsonReader<'_> {
         let parts: Vec<&str> = text.split(between).map(str::trim).collect();
         let word = |part: &str| format!("{}:", spaced(&part.to_lowercase()));
         let known = parts.iter().position(|part| whole(self.needles, part).is_some());
-        let is_too_much = |part: &&str| means_failure(&word(part)) == Some(Event::Cause(Code::ModExtra));
-        let unknown = || Some(parts.iter().position(|part| is_too_much(&part))? + 1);
+        let is_too_much_of = |part: &&str| means_failure(&word(part)) == Some(Event::Cause(Code::ModExtra));
+        let is_code = |part: &&&str| part.len() > 2 && part.chars().all(|c| c.is_ascii_uppercase() || c == '_');
+        let by_code = || parts.first().filter(is_code).map(|_| 0);
+        let unknown = || Some(parts.iter().position(is_too_much_of).or_else(by_code)? + 1);
         let is_name = |at: &usize| parts.get(*at).is_some_and(|part| stands_alone(part) && !(self.is_player)(part));
         let at = known.or_else(|| unknown().filter(is_name))?;
         let says = parts.iter().enumerate().any(|(other, part)| other != at && part.contains(char::is_alphabetic));
@@ -589,7 +591,12 @@ impl Item {
 
     /// Takes in the versions and digests of a text, and whether it tells of nothing.
     fn values(&mut self, text: &str) {
-        let mut after = String::new();
+        self.values_behind("", text);
+    }
+
+    /// The same of a text that stands behind a word.
+    fn values_behind(&mut self, word: &str, text: &str) {
+        let mut after = word.to_owned();
         let pieces = plain_pieces(text);
         // In a table, what stands in a cell of its own is all that is said there.
         self.has_none |= text.split('\t').skip(1).any(|cell| NOTHING.contains(&cell.trim().to_lowercase().as_str()));
@@ -636,7 +643,9 @@ fn of_text(
     let (before, behind) = (&message[..place.0], &message[place.1..]);
     item.values(before);
     item.has_none = is_without(before);
-    item.values(behind);
+    // `You need reed 1.2`: what stands before the name is said of its version.
+    let words = before.trim_end().rsplit(|c: char| !c.is_alphanumeric() && c != '\'');
+    item.values_behind(words.into_iter().next().unwrap_or_default(), behind);
     item.mark = mark(before);
     item.bullet = before.strip_suffix(' ').and_then(mark);
     item.words.push(format!("{before}X{behind}"));

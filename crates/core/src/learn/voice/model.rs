@@ -249,6 +249,11 @@ impl Known {
         of_server.map(|(id, _)| id).filter(|id| !self.of_servers_alone.contains(id))
     }
 
+    /// Whether anybody's mods are known.
+    pub fn knows_mods(&self) -> bool {
+        !self.versions.is_empty()
+    }
+
     /// So many mods are most of those that there are: what names them is a list of all.
     pub fn most(&self) -> usize {
         (self.number() * 6).div_ceil(10).max(3)

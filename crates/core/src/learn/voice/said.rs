@@ -15,18 +15,24 @@ impl Known {
                 Some((Event::Cause(Code::ContentDiffers), None, None))
             }
             ([a, b, ..], _) if a.text != b.text => {
-                let (expected, found) = self.in_order(item, a, b);
-                Some((Event::Cause(Code::VersionOther), Some(expected), Some(found)))
+                let (expected, found) = self.in_order(item, a, b).unzip();
+                Some((Event::Cause(Code::VersionOther), expected, found))
             }
             (_, [a, b, ..]) if !a.text.eq_ignore_ascii_case(&b.text) => {
                 Some((Event::Cause(Code::ContentDiffers), None, None))
             }
             ([], []) if item.has_none && item.is_known => Some((Event::Cause(Code::ModMissing), None, None)),
-            ([one], []) if item.has_none => Some(match item.is_known {
-                true => (Event::Cause(Code::ModMissing), Some(one.text.clone()), None),
-                false => (Event::Cause(Code::ModExtra), None, Some(one.text.clone())),
-            }),
-            _ if !item.is_known => {
+            ([one], []) if item.has_none => match (item.is_known, self.knows_mods()) {
+                (true, _) => Some((Event::Cause(Code::ModMissing), Some(one.text.clone()), None)),
+                (false, true) => Some((Event::Cause(Code::ModExtra), None, Some(one.text.clone()))),
+                // Where nobody knows who has what, words tell whose the version is.
+                (false, false) if wants(&one.after) => {
+                    Some((Event::Cause(Code::ModMissing), Some(one.text.clone()), None))
+                }
+                (false, false) if has(&one.after) => Some((Event::Cause(Code::ModExtra), None, Some(one.text.clone()))),
+                (false, false) => None,
+            },
+            _ if !item.is_known && self.knows_mods() => {
                 let found = item.versions.first().map(|version| version.text.clone());
                 Some((Event::Cause(Code::ModExtra), None, found))
             }
@@ -34,16 +40,19 @@ impl Known {
         }
     }
 
-    /// The version that should be, and the one that is.
-    fn in_order(&self, item: &Item, a: &StatedValue, b: &StatedValue) -> (String, String) {
+    /// The version that should be, and the one that is; nothing where neither the mods nor the words tell.
+    fn in_order(&self, item: &Item, a: &StatedValue, b: &StatedValue) -> Option<(String, String)> {
         let expected = self.expected(&item.id);
         let is_first = match expected {
             Some(expected) if expected == a.text => true,
             Some(expected) if expected == b.text => false,
-            _ => wants(&a.after) && !wants(&b.after),
+            _ => {
+                let (first, second) = (wants(&a.after) || has(&b.after), wants(&b.after) || has(&a.after));
+                Some(first).filter(|first| *first != second)?
+            }
         };
         let (expected, found) = if is_first { (a, b) } else { (b, a) };
-        (expected.text.clone(), found.text.clone())
+        Some((expected.text.clone(), found.text.clone()))
     }
 
     /// By what is said of it in words, or above it.
@@ -83,6 +92,16 @@ impl Known {
             _ => (means, None, version),
         }
     }
+}
+
+/// Whether a word says that what stands behind it is what a player has.
+fn has(word: &str) -> bool {
+    const HAS: [&str; 24] = [
+        "has", "have", "had", "his", "her", "their", "your", "yours", "got", "client", "peer", "guest", "visitor",
+        "player", "offer", "bring", "found", "there", "hat", "tiene", "ha", "har", "ma", "tem",
+    ];
+    let lower = word.to_lowercase();
+    HAS.iter().any(|has| if has.len() > 3 { lower.starts_with(has) } else { lower == *has })
 }
 
 /// A version without what tells builds of it apart.

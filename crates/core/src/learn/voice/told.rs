@@ -518,7 +518,7 @@ impl Reader<'_> {
             return found.into_iter().chain(in_sections).collect();
         }
         let is_new = |word: &str| self.is_new(line, word);
-        let keyed = self.looked.try_of(line).and_then(|_| keyed(message, &is_new));
+        let keyed = self.looked.try_of(line).and_then(|_| keyed(message, &is_new, self.looked.known.knows_mods()));
         if let Some(item) = keyed {
             return vec![item];
         }
