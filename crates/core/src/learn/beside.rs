@@ -33,7 +33,9 @@ pub fn of_shelf(shelf: &Shelf, sights: &[&dyn InstallView]) -> Vec<FoundBeside> 
             }
         }
     }
-    let both: BTreeSet<&str> = shelf.seen.iter().filter(|unit| sides(shelf, unit) > 1).map(Unit::stem).collect();
+    let of_role =
+        |role: Role| -> BTreeSet<&str> { shelf.seen.iter().filter(|unit| unit.role == role).map(Unit::stem).collect() };
+    let both: BTreeSet<&str> = of_role(Role::Server).intersection(&of_role(Role::Client)).copied().collect();
     let each = found.into_iter().map(|(template, by_mod)| FoundBeside {
         is_part: shelf.documents.contains(&template) || is_part(sights, &template, &by_mod, &both),
         mods: by_mod.len(),
@@ -52,12 +54,6 @@ fn leaders<'u>(units: &[&'u Unit]) -> Leaders<'u> {
 fn known_as(documents: &[String], template: &str) -> String {
     let lower = template.to_lowercase();
     documents.iter().find(|known| known.to_lowercase() == lower).cloned().unwrap_or(lower)
-}
-
-/// On how many sides a mod was seen.
-fn sides(shelf: &Shelf, unit: &Unit) -> usize {
-    let same = shelf.seen.iter().filter(|other| other.name == unit.name).map(|other| other.role);
-    same.collect::<BTreeSet<Role>>().len()
 }
 
 /// Whether such files are the same wherever the mod is: a part of it, and nobody's own.

@@ -274,27 +274,27 @@ fn played(rulebook: &Rulebook, surveys: &[Survey], config: &WorkspaceConfig) -> 
 
 /// What every install has must be missed where it is gone, unless the mod itself says that one side can do without.
 fn unseen(measure: CheckContext<'_>, surveys: &[Survey], survey: &Survey) -> Option<Doubt> {
-    let has = |survey: &Survey, id: &FoldedId| {
-        survey.mods.iter().any(|found| found.manifest.id == *id && found.enabled && !found.files.is_empty())
-    };
+    if surveys.len() < 2 {
+        return None;
+    }
     let says_itself = |found: &SurveyedMod| {
         let rule = measure.rulebook.shelf(&found.shelf).map(|shelf| &shelf.read.needed_on);
         rule.is_some_and(|rule| rule.0.iter().any(|step| !matches!(step.origin, Origin::Is(_))))
     };
-    let is_sealed = |id: &FoldedId| measure.canon.mods.iter().any(|sealed| sealed.manifest.id == *id);
-    let everywhere = |found: &&SurveyedMod| {
-        surveys.len() > 1
-            && is_sealed(&found.manifest.id)
-            && surveys.iter().all(|survey| has(survey, &found.manifest.id))
-            && !says_itself(found)
+    let there = |survey: &'_ Survey| -> BTreeSet<FoldedId> {
+        let counts = |found: &&SurveyedMod| found.enabled && !found.files.is_empty() && !says_itself(found);
+        survey.mods.iter().filter(counts).map(|found| found.manifest.id.clone()).collect()
     };
-    let ids: BTreeSet<&FoldedId> = survey.mods.iter().filter(everywhere).map(|found| &found.manifest.id).collect();
+    let mut ids: BTreeSet<FoldedId> = measure.canon.mods.iter().map(|sealed| sealed.manifest.id.clone()).collect();
+    for own in surveys.iter().map(there) {
+        ids = ids.intersection(&own).cloned().collect();
+    }
     let mut robbed = survey.clone();
     robbed.mods.retain(|found| !ids.contains(&found.manifest.id));
     let findings = Delta::compute(measure, &robbed).findings();
-    let is_told =
-        |id: &FoldedId| findings.iter().any(|one| one.severity != Severity::Note && one.mod_id.as_ref() == Some(id));
-    let mods: Vec<FoldedId> = ids.into_iter().filter(|id| !is_told(id)).cloned().collect();
+    let told: BTreeSet<&FoldedId> =
+        findings.iter().filter(|one| one.severity != Severity::Note).filter_map(|one| one.mod_id.as_ref()).collect();
+    let mods: Vec<FoldedId> = ids.iter().filter(|id| !told.contains(id)).cloned().collect();
     (!mods.is_empty()).then_some(Doubt::Unseen { role: survey.install.role, mods })
 }
 

@@ -166,8 +166,9 @@ fn drop_beside(kept: &mut Vec<Candidate>) {
         let is_plain = texts * 2 > group.units.len();
         (!telling.is_empty(), by_whole_name, is_archive, !is_document, !is_plain, size, group.extension.clone())
     };
-    let names =
-        |candidate: &Candidate| -> Vec<String> { candidate.group.units.iter().map(|unit| unit.name.clone()).collect() };
+    let names = |candidate: &Candidate| -> Vec<String> {
+        candidate.group.units.iter().chain(&candidate.group.rest).map(|unit| unit.name.clone()).collect()
+    };
     let leading: Vec<_> = kept
         .iter()
         .map(|candidate| (is_folders(candidate), rank(candidate), names(candidate)))
