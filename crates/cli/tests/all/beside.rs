@@ -172,4 +172,7 @@ fn a_document_beside_must_be_one_that_is_looked_for() {
     stage.kanon(["rulebook", "check", "r.toml"]).ends_with(1).says("none of the files that `beside` names");
     stage.write("r.toml", RULEBOOK.replace("beside = [\"{name}.toml\"]", "beside = [\"{stem}.toml\"]"));
     stage.kanon(["rulebook", "check", "r.toml"]).ends_with(1).says("a folder's name has no ending");
+    let many: Vec<String> = (0..17).map(|at| format!("\"{{name}}.{at}\"")).collect();
+    stage.write("r.toml", RULEBOOK.replace("\"{name}.wax\"", &format!("\"{{name}}.wax\", {}", many.join(", "))));
+    stage.kanon(["rulebook", "check", "r.toml"]).ends_with(1).says("at most 16 kinds of files beside");
 }

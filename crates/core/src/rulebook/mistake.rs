@@ -131,6 +131,8 @@ pub enum Mistake {
     NothingBeside,
     /// a folder's name has no ending: write {{name}} for all of it
     StemOfFolder,
+    /// a shelf names at most {0} kinds of files beside its mods
+    ManyBeside(usize),
     /// `{0}` is read from, and is none of the files that `beside` names
     NotBeside(String),
     /// what a mod brings goes into places that are known: no `*` here

@@ -57,6 +57,9 @@ fn settings_inside(section: &Section<'_>, holds: Holds) -> Vec<NamePattern> {
     settings
 }
 
+/// Names of files beside a mod that one shelf may have.
+const BESIDE: usize = 16;
+
 /// What lies beside a mod's own file or folder, and belongs to it.
 fn beside(section: &Section<'_>, holds: Holds, read: Option<&ModRule>) -> Vec<BesideName> {
     let spots = section.texts("beside");
@@ -66,6 +69,9 @@ fn beside(section: &Section<'_>, holds: Holds, read: Option<&ModRule>) -> Vec<Be
     // A folder is called `reed-1.2` as a whole.
     if holds.folders() && spots.iter().any(|(text, _)| text.contains("{stem}")) {
         section.problems().error(section.span(), Mistake::StemOfFolder);
+    }
+    if spots.len() > BESIDE {
+        section.problems().error(section.span(), Mistake::ManyBeside(BESIDE));
     }
     let written = spots.len();
     let beside: Vec<BesideName> =
