@@ -3,6 +3,7 @@
 use rstest::rstest;
 use std::fs;
 
+use crate::hosts::site::{Site, Way};
 use crate::releases::invite;
 use crate::stage::{Fingerprint, Stage};
 
@@ -119,6 +120,32 @@ fn what_changed_is_named_as_the_set_calls_it() {
     stage.write("pia/stow/tern.card.json", r#"{"is": "tern", "of": "1.0", "note": 1}"#);
     let said = stage.kanon(["check", "pia", "--verbose"]).ends_with(1);
     said.says("tern.card.json changed").says("tern.stw.wax changed").hides("tern.stw changed");
+}
+
+/// On a host as here: what is there is known, brought and put back by its name and its bytes.
+#[rstest]
+fn on_a_host_too(#[values(Way::Ftp, Way::Sftp)] way: Way) {
+    let mut stage = stage();
+    stage.write("pia/stow/tern.stw.wax", "other wax");
+    remove(&stage, "stow/knot.card.json");
+    rename(&stage, "crates/oar-2.0.toml", "crates/oar-2.0.toml.old");
+    let bytes = |stage: &Stage| -> Vec<(String, Vec<u8>)> {
+        let all = stage.fingerprint("pia").into_iter().filter(|(name, _)| !name.starts_with("/.kanon"));
+        all.map(|(name, (bytes, ..))| (name, bytes)).collect()
+    };
+    let spoiled = bytes(&stage);
+    let site = Site::serve(way, &stage.path("pia")).expect("one of our own");
+    site.take(&mut stage, "pia");
+    let mut codes = stage.codes("pia");
+    codes.sort();
+    assert_eq!(codes, ["content-differs", "unreadable", "unreadable"]);
+    stage.kanon(["align", "pia", "--yes"]).ends_with(0).says("is in line");
+    stage.kanon(["check", "pia", "--thorough"]).ends_with(0);
+    for file in ["stow/tern.stw.wax", "stow/knot.card.json", "crates/oar-2.0.toml"] {
+        assert_eq!(stage.read(&format!("pia/{file}")), stage.read(&format!("reach/{file}")), "{file}");
+    }
+    stage.kanon(["undo", "pia"]).ends_with(0);
+    assert_eq!(bytes(&stage), spoiled);
 }
 
 /// A player who has nothing gets all files of a mod, and what they no longer need is taken off with it.
