@@ -86,6 +86,10 @@ fn evening(tries: &str) -> String {
     "{\"t\": \"10:01\", \"say\": \"open\", \"line\": 158, \"guest\": {\"name\": \"osier\"}}\n{\"t\": \"10:02\", \"say\": \"denied\", \"line\": 158, \"why\": [\"MISSING:skerry:0.9.2\", \"VERSION:weir:1.0.7:1.0.3\", \"UNEXPECTED:gannet:1.1\"]}\n{\"t\": \"10:03\", \"say\": \"open\", \"line\": 203, \"guest\": {\"name\": \"mallow\"}}\n{\"t\": \"10:04\", \"say\": \"ready\", \"line\": 203}\n",
     &["mod-extra gannet - 1.1", "mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
 )]
+#[case::an_entry_under_another_key(
+    "{\"t\": \"10:01\", \"m\": \"open\", \"sid\": 158, \"who\": \"osier\"}\n{\"t\": \"10:02\", \"m\": \"diff\", \"sid\": 158, \"units\": [{\"u\": \"gannet\", \"here\": null, \"there\": \"2.3.0\"}]}\n{\"t\": \"10:02\", \"m\": \"shut\", \"sid\": 158, \"code\": \"DIFF\"}\n{\"t\": \"10:03\", \"m\": \"open\", \"sid\": 203, \"who\": \"mallow\"}\n{\"t\": \"10:04\", \"m\": \"play\", \"sid\": 203}\n",
+    &["mod-extra gannet - 2.3.0"]
+)]
 #[case::a_digest_of_digits_behind_a_version(
     "10:01:00 guest=osier asks\n10:01:01 guest=osier hold=weir have=1.0.7#123456 want=1.0.7#ab12cd\n10:01:02 guest=osier refused\n10:02:00 guest=mallow asks\n10:02:01 guest=mallow admitted\n",
     &["content-differs weir - -"]

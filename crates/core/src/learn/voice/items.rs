@@ -414,9 +414,13 @@ impl JsonReader<'_> {
         let unknown = || {
             let mut texts = fields.iter().filter_map(|(key, value)| Some((key, value.as_str()?)));
             let has_version = texts.clone().any(|(_, text)| is_version(text));
-            texts
-                .find(|(key, text)| has_version && is_name(key, text))
-                .map(|(key, text)| (key, FoldedId::from(text), false))
+            let by_key = texts.clone().find(|(key, text)| has_version && is_name(key, text));
+            // Of an entry of a list that has a version, the one other text is what it is called, whatever the key.
+            let is_in_list = has_version && !self.keys.is_empty();
+            let may_be = |text: &str| stands_alone(text) && !is_version(text) && !(self.is_player)(text);
+            let mut names = texts.by_ref().filter(|(_, text)| is_in_list && may_be(text));
+            let only = || names.next().filter(|_| names.next().is_none());
+            by_key.or_else(only).map(|(key, text)| (key, FoldedId::from(text), false))
         };
         let one = match &about[..] {
             [] => unknown(),

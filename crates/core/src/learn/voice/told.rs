@@ -531,7 +531,9 @@ impl Reader<'_> {
         let mut in_place =
             self.looked.in_the_place_of_mods(seen.kind).filter(|word| stands_alone(word) && is_new(word));
         let in_place = || in_place.next().map(|name| Item::in_place(name, message));
-        let told = entry.or_else(|| stranger(message, &is_new)).or_else(in_place);
+        // In an object what stands before a version is a key.
+        let stranger = || stranger(message, &is_new).filter(|_| !message.trim_start().starts_with('{'));
+        let told = entry.or_else(stranger).or_else(in_place);
         told.map_or_else(|| self.unwanted(line, message), |item| vec![item])
     }
 
