@@ -240,7 +240,7 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
             "which of the words means that a mod can't do without? see `kinds` of the relation"
         }
         Doubt::Unread(Unread { what: WhatUnread::Beside, .. }) => {
-            "does the game need them? Kanon takes one file a mod there, and an alignment would not bring them"
+            "does the game need them? then name them in `beside` of the shelf: as it is, an alignment would not bring them"
         }
         Doubt::Unread(Unread { what: WhatUnread::Files, .. }) => {
             "does the game need those files? an alignment would not bring them, and a check would not see them"

@@ -11,7 +11,7 @@ use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::{Member, ModManifest, beside_reading};
-use crate::rulebook::{BesideName, NeededOn, Role, Shelf};
+use crate::rulebook::{NeededOn, Role, Shelf};
 use crate::survey::{Survey, SurveyError, SurveyedMod};
 
 /// The first field of every canon.
@@ -284,7 +284,7 @@ impl SealedMod {
         let below = |path: &InstallPath| path.below(&found.place).and_then(|below| InstallPath::new(below).ok());
         let files = found.files.iter().filter_map(|file| {
             let path = match &file.beside {
-                Some(template) => InstallPath::new(&BesideName::new(template).ok()?.of(&found.name)).ok()?,
+                Some(called) => InstallPath::new(&called.of(&found.name)).ok()?,
                 None => enabled_path(found, &below(&file.path)?)?,
             };
             Some(SealedFile { path, size: file.size, blake3: file.blake3, sha256: None })

@@ -12,7 +12,7 @@ use crate::base::path::InstallPath;
 use crate::base::stated::{Series, Stated};
 use crate::base::version::{Scheme, Versions};
 use crate::canon::{SealedFile, SealedMod};
-use crate::rulebook::{BesideName, NeededOn, Shelf};
+use crate::rulebook::{NeededOn, Shelf};
 use crate::survey::{Survey, SurveyedFile, SurveyedMod};
 
 /// A mod of the canon in one of the places of its shelf.
@@ -294,7 +294,7 @@ pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod, shelf: Option<&S
         sealed.files.iter().filter_map(|file| Some((of_sealed(file)?, file.blake3))).collect();
     let is_meant = |inner: &&str| counts(inner) && (!is_own(inner) || wanted.contains_key(*inner));
     let of_found = |file: &SurveyedFile| match &file.beside {
-        Some(called) => Some(BesideName::new(called).ok()?.of(&sealed.name)),
+        Some(called) => Some(called.of(&sealed.name)),
         None => file.path.below(&found.path).filter(is_meant).map(str::to_owned),
     };
     let there = found.files.iter().filter_map(|file| Some((of_found(file)?, file.blake3))).collect();
@@ -303,18 +303,14 @@ pub fn changed_entries(sealed: &SealedMod, found: &SurveyedMod, shelf: Option<&S
 
 /// The files of a mod that lie side by side, by name.
 fn beside_sealed(sealed: &SealedMod) -> BTreeMap<String, Blake3> {
-    let name =
-        |file: &SealedFile| Some((file.path.as_str().to_owned(), file.blake3)).filter(|_| file.inner().is_none());
-    sealed.files.iter().filter_map(name).collect()
+    let beside = sealed.files.iter().filter(|file| file.inner().is_none());
+    beside.map(|file| (file.path.to_string(), file.blake3)).collect()
 }
 
 /// The same of a mod that was found, by the names that its files have in the set.
 fn beside_found(sealed: &SealedMod, found: &SurveyedMod) -> BTreeMap<String, Blake3> {
-    let name = |file: &SurveyedFile| match &file.beside {
-        Some(template) => Some(BesideName::new(template).ok()?.of(&sealed.name)),
-        None => Some(sealed.name.clone()),
-    };
-    found.files.iter().filter_map(|file| Some((name(file)?, file.blake3))).collect()
+    let name = |file: &SurveyedFile| file.beside.as_ref().map_or_else(|| sealed.name.clone(), |c| c.of(&sealed.name));
+    found.files.iter().map(|file| (name(file), file.blake3)).collect()
 }
 
 fn differences<T: PartialEq>(expected: &BTreeMap<String, T>, found: &BTreeMap<String, T>) -> Vec<EntryChange> {

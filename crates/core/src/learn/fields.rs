@@ -328,28 +328,29 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     note(&mut clues, mentioned, Clue::NamedByMods);
     note(&mut clues, listed, Clue::NamedInTexts);
     let rule = format!("{{ file-name = '{}' }}", names.pattern);
-    let values_of_names = values.clone();
-    let choice = Choice { rule, confidence: 0.5, clues, values, path: None };
-    Some((1.5 + by_mentions(mentioned) + listed * 2.0 + on_both(units, &values_of_names), choice))
+    let score = 1.5 + by_mentions(mentioned) + listed * 2.0 + on_both(units, &values);
+    Some((score, Choice { rule, confidence: 0.5, clues, values, path: None }))
+}
+
+/// The values that the units of one side have.
+fn of_side<'v>(units: &[Unit], values: &'v [Option<String>], role: Role) -> impl Iterator<Item = &'v String> {
+    values.iter().zip(units).filter(move |(_, unit)| unit.role == role).filter_map(|(value, _)| value.as_ref())
 }
 
 /// The share of values that are no others' on their side; the least of all sides.
 fn unique(units: &[Unit], values: &[Option<String>]) -> f64 {
-    let of_side = |role: Role| {
-        let own: Vec<&String> =
-            values.iter().zip(units).filter(|(_, unit)| unit.role == role).filter_map(|(v, _)| v.as_ref()).collect();
-        let distinct: BTreeSet<&&String> = own.iter().collect();
-        if own.is_empty() { 1.0 } else { distinct.len() as f64 / own.len() as f64 }
+    let share = |role: Role| {
+        let (all, distinct) =
+            (of_side(units, values, role).count(), of_side(units, values, role).collect::<BTreeSet<_>>().len());
+        if all == 0 { 1.0 } else { distinct as f64 / all as f64 }
     };
-    of_side(Role::Server).min(of_side(Role::Client))
+    share(Role::Server).min(share(Role::Client))
 }
 
 /// What it counts for an id that it is the same on both sides, where copies are called otherwise on each.
 fn on_both(units: &[Unit], values: &[Option<String>]) -> f64 {
-    let of_side = |role: Role| -> BTreeSet<&String> {
-        values.iter().zip(units).filter(|(_, unit)| unit.role == role).filter_map(|(value, _)| value.as_ref()).collect()
-    };
-    let (server, client) = (of_side(Role::Server), of_side(Role::Client));
+    let server: BTreeSet<&String> = of_side(units, values, Role::Server).collect();
+    let client: BTreeSet<&String> = of_side(units, values, Role::Client).collect();
     let shared = server.intersection(&client).count();
     shared as f64 / server.len().min(client.len()).max(1) as f64 * SAME_ON_BOTH
 }
@@ -417,8 +418,9 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         let dotted = column.share(|value| value.contains('.') || value.len() >= 6);
         let hint = version_hint(&column.path, &column.key);
         // Whole numbers below a key for ids are ids, and stay as they are with the next release; others say which comes first.
+        let has_dots = column.present().any(|value| value.contains('.'));
         let names_it = id_hint(&column.key) >= 1.0 || column.key.to_lowercase().ends_with("id");
-        if (names_it || hints(&column.key, &OF_AN_ORDER)) && hint <= 0.0 && dotted_share(column) == 0.0 {
+        if (names_it || hints(&column.key, &OF_AN_ORDER)) && hint <= 0.0 && !has_dots {
             continue;
         }
         let several = if column.distinct().len() > 1 || units.len() < 3 { 0.5 } else { -0.5 };
@@ -449,11 +451,6 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         add_fallback(units, &lacking, by_name, &mut choice);
     }
     Some(choice)
-}
-
-/// The share of values with a dot in them.
-fn dotted_share(column: &Column) -> f64 {
-    column.share(|value| value.contains('.'))
 }
 
 /// A second place for the versions that the first does not tell: a text of the mod, or its name.

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
 use super::clue::Clue;
-use super::sight::{InstallView, Seen, extension, is_inside, name, parent, stem};
+use super::sight::{InstallView, Seen, TEXTS, extension, is_inside, name, parent, stem};
 use super::units::Unit;
 use crate::base::digest::Blake3;
 use crate::base::stated::Series;
@@ -163,22 +163,9 @@ pub fn signed(units: &[Unit], beside: &[Vec<(String, u64)>], keys: &[String]) ->
 
 /// What is put behind a name by other programs is no signature.
 fn looks_signed(rest: &str) -> bool {
-    !matches!(
-        rest.to_lowercase().as_str(),
-        ".off"
-            | ".bak"
-            | ".old"
-            | ".disabled"
-            | ".txt"
-            | ".json"
-            | ".xml"
-            | ".meta"
-            | ".toml"
-            | ".yaml"
-            | ".yml"
-            | ".ini"
-            | ".cfg"
-    )
+    let lower = rest.to_lowercase();
+    let end = lower.strip_prefix('.').unwrap_or(&lower);
+    !TEXTS.contains(&end) && !matches!(end, "off" | "bak" | "old" | "disabled" | "meta")
 }
 
 fn template(rest: &str, keys: &[String]) -> String {

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, HashSet};
 
-use super::sight::{InstallView, Seen, extension, guess, name, small, stem};
+use super::sight::{InstallView, Seen, TEXTS, extension, guess, name, small, stem};
 use crate::base::limits;
 use crate::rulebook::BesideName;
 
@@ -27,8 +27,7 @@ pub struct FoundBeside {
 impl FoundBeside {
     /// Whether a signature may be called so.
     pub fn may_sign(&self) -> bool {
-        let texts = ["json", "toml", "yaml", "yml", "xml", "ini", "txt", "cfg"];
-        !texts.contains(&extension(&self.template).as_str())
+        !TEXTS.contains(&extension(&self.template).as_str())
     }
 }
 

@@ -281,7 +281,7 @@ fn unseen(measure: CheckContext<'_>, surveys: &[Survey], survey: &Survey) -> Opt
         let rule = measure.rulebook.shelf(&found.shelf).map(|shelf| &shelf.read.needed_on);
         rule.is_some_and(|rule| rule.0.iter().any(|step| !matches!(step.origin, Origin::Is(_))))
     };
-    let there = |survey: &'_ Survey| -> BTreeSet<FoldedId> {
+    let there = |survey: &Survey| -> BTreeSet<FoldedId> {
         let counts = |found: &&SurveyedMod| found.enabled && !found.files.is_empty() && !says_itself(found);
         survey.mods.iter().filter(counts).map(|found| found.manifest.id.clone()).collect()
     };

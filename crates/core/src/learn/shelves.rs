@@ -153,40 +153,38 @@ fn drop_kept_aside(kept: &mut Vec<Candidate>) {
 /// Of files that lie beside others and are called after them one kind is the mods, and the others belong to those: what has
 /// documents beside it, then archives, then what is no document and no text itself, then what is larger.
 fn drop_beside(kept: &mut Vec<Candidate>) {
-    let is_folders = |candidate: &Candidate| candidate.group.holds == Holds::Folders;
-    let rank = |candidate: &Candidate| {
-        let Candidate { group, documents, .. } = candidate;
-        let telling: Vec<&String> =
-            group.beside.iter().map(|(called, _)| called).filter(|called| documents.contains(called)).collect();
-        let by_whole_name = telling.iter().any(|called| called.contains("{name}"));
-        let is_document = is_everyday(&group.extension) || documents.iter().any(|own| own == ITSELF);
-        let texts = group.units.iter().filter(|unit| unit.is_text()).count();
-        let size: u64 = group.units.iter().map(|unit| unit.size).sum();
-        let is_archive = group.holds == Holds::Archives;
-        let is_plain = texts * 2 > group.units.len();
-        (!telling.is_empty(), by_whole_name, is_archive, !is_document, !is_plain, size, group.extension.clone())
+    let is_folders = |at: usize| kept[at].group.holds == Holds::Folders;
+    let ranks: Vec<_> = kept.iter().map(rank).collect();
+    let names: Vec<Vec<&str>> = kept.iter().map(names).collect();
+    let here = |at: usize| (kept[at].group.role, kept[at].group.place.as_str());
+    let leads = |leader: usize, other: usize| {
+        // Folders lead only what tells of them: files beside a folder may be much else.
+        let may_lead =
+            here(leader) == here(other) && ranks[leader] > ranks[other] && (!is_folders(leader) || ranks[leader].0);
+        let called = names[leader].iter().copied();
+        let leaders = || if is_folders(leader) { Leaders::folders(called) } else { Leaders::files(called) };
+        may_lead && are_called_after(&leaders(), &names[other])
     };
-    let names = |candidate: &Candidate| -> Vec<String> {
-        candidate.group.units.iter().chain(&candidate.group.rest).map(|unit| unit.name.clone()).collect()
-    };
-    let leading: Vec<_> = kept
-        .iter()
-        .map(|candidate| (is_folders(candidate), rank(candidate), names(candidate)))
-        .zip(kept.iter().map(|candidate| (candidate.group.role, candidate.group.place.clone())))
-        .collect();
-    kept.retain(|candidate| {
-        let (own, called) = (rank(candidate), names(candidate));
-        let called: Vec<&str> = called.iter().map(String::as_str).collect();
-        let here = (candidate.group.role, candidate.group.place.clone());
-        let is_of_another = leading.iter().filter(|(_, at)| *at == here).any(|((is_folders, rank, names), _)| {
-            let names = names.iter().map(String::as_str);
-            // Folders lead only what tells of them: files beside a folder may be much else.
-            let may_lead = *rank > own && (!is_folders || rank.0);
-            may_lead
-                && are_called_after(&if *is_folders { Leaders::folders(names) } else { Leaders::files(names) }, &called)
-        });
-        is_folders(candidate) || !is_of_another
-    });
+    let stays = |at: usize| is_folders(at) || !(0..kept.len()).any(|leader| leads(leader, at));
+    let mut stay = (0..kept.len()).map(stays).collect::<Vec<bool>>().into_iter();
+    kept.retain(|_| stay.next().unwrap_or(true));
+}
+
+fn names(candidate: &Candidate) -> Vec<&str> {
+    candidate.group.units.iter().chain(&candidate.group.rest).map(|unit| unit.name.as_str()).collect()
+}
+
+/// What speaks for files being mods, and no parts of those that they lie beside; the most telling first.
+fn rank(candidate: &Candidate) -> (bool, bool, bool, bool, bool, u64, String) {
+    let Candidate { group, documents, .. } = candidate;
+    let mut telling = group.beside.iter().map(|(called, _)| called).filter(|called| documents.contains(called));
+    let by_whole_name = telling.clone().any(|called| called.contains("{name}"));
+    let is_document = is_everyday(&group.extension) || documents.iter().any(|own| own == ITSELF);
+    let texts = group.units.iter().filter(|unit| unit.is_text()).count();
+    let size: u64 = group.units.iter().map(|unit| unit.size).sum();
+    let is_archive = group.holds == Holds::Archives;
+    let is_plain = texts * 2 > group.units.len();
+    (telling.next().is_some(), by_whole_name, is_archive, !is_document, !is_plain, size, group.extension.clone())
 }
 
 fn is_below(path: &str, folder: &str) -> bool {

@@ -281,6 +281,9 @@ pub fn behind_stem(name: &str, is_stem: impl Fn(&str) -> bool) -> Option<&str> {
     name.rmatch_indices('.').map(|(at, _)| at).find(|at| is_stem(&name[..*at])).map(|at| &name[at..])
 }
 
+/// Endings of texts for programs: no signature is called so.
+pub const TEXTS: [&str; 8] = ["json", "toml", "yaml", "yml", "xml", "ini", "txt", "cfg"];
+
 /// The extension of a name in lower case, without its dot.
 pub fn extension(name: &str) -> String {
     name.rsplit_once('.').filter(|(stem, _)| !stem.is_empty()).map_or_else(String::new, |(_, end)| end.to_lowercase())

@@ -258,7 +258,8 @@ pub fn complete(sight: &dyn InstallView, group: &mut Group, documents: &[String]
         if group.holds.archives() && !list_members(sight, &mut unit) {
             continue;
         }
-        read_members(sight, &mut unit, (documents, &group.beside));
+        read_members(sight, &mut unit, documents);
+        read_beside(sight, &mut unit, group.beside.iter().filter(|(called, _)| documents.contains(called)));
         if group.holds.archives() {
             let nested = |path: &str| extension(name(path)) == group.extension;
             unit.inner.retain(|(path, _)| nested(path));
@@ -439,27 +440,31 @@ fn split_path(path: &str) -> Vec<&str> {
 
 /// Finds the places at which most units hold a document, and reads those.
 fn read_documents(sight: &dyn InstallView, group: &mut Group) {
-    let mut patterns = document_patterns(&group.units);
-    patterns.extend(group.beside.iter().map(|(called, _)| called.clone()));
-    let few_strangers = !patterns.is_empty() && group.holds == Holds::Archives;
+    let patterns = document_patterns(&group.units);
+    let few_strangers = !(patterns.is_empty() && group.beside.is_empty()) && group.holds == Holds::Archives;
     for unit in &mut group.units {
-        read_members(sight, unit, (&patterns, &group.beside));
+        read_members(sight, unit, &patterns);
+        read_beside(sight, unit, group.beside.iter());
         if few_strangers && unit.documents.is_empty() && unit.texts.is_empty() {
             let own = own_documents(&unit.inner);
-            read_members(sight, unit, (&own, &[]));
+            read_members(sight, unit, &own);
         }
     }
 }
 
-/// Reads the members of a unit that these patterns find, and what lies beside it.
-fn read_members(sight: &dyn InstallView, unit: &mut Unit, (patterns, beside): (&[String], &[(String, BesideName)])) {
-    for (called, spelt) in beside.iter().filter(|(called, _)| patterns.contains(called)) {
+/// Reads documents that lie beside a unit.
+fn read_beside<'g>(sight: &dyn InstallView, unit: &mut Unit, beside: impl Iterator<Item = &'g (String, BesideName)>) {
+    for (called, spelt) in beside {
         let own = spelt.of(&unit.name);
         let path = unit.path.parent().map_or_else(|| InstallPath::new(&own), |folder| folder.child(&own));
         if let Some(bytes) = path.ok().and_then(|path| small(sight, &path)) {
             unit.take_in(called, &own, &bytes);
         }
     }
+}
+
+/// Reads the members of a unit that these patterns find.
+fn read_members(sight: &dyn InstallView, unit: &mut Unit, patterns: &[String]) {
     let wanted: Vec<(&String, String)> =
         patterns.iter().filter_map(|pattern| Some((pattern, located(&unit.inner, pattern)?))).collect();
     let mut archive = if unit.is_folder || wanted.is_empty() { None } else { sight.archive(&unit.path) };
@@ -484,9 +489,8 @@ fn own_documents(inner: &[(String, u64)]) -> Vec<String> {
 fn read_files(sight: &dyn InstallView, group: &mut Group) {
     let are_texts = matches!(group.extension.as_str(), "json" | "toml" | "yaml" | "yml" | "xml");
     let are_read = are_texts || !is_everyday(&group.extension);
-    let called: Vec<String> = group.beside.iter().map(|(called, _)| called.clone()).collect();
     for unit in group.units.iter_mut().take(5_000) {
-        read_members(sight, unit, (&called, &group.beside));
+        read_beside(sight, unit, group.beside.iter());
         if unit.size > limits::LEARNED_TEXT_BYTES || !are_read {
             continue;
         }

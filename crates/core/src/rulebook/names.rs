@@ -1,6 +1,7 @@
 //! Patterns over file names: which names a shelf holds, and how the name of a disabled mod hides its real one.
 
 use globset::{GlobBuilder, GlobMatcher};
+use serde::{Deserialize, Serialize};
 
 use super::wrong::PatternError;
 use crate::base::ids::same_name;
@@ -89,8 +90,17 @@ impl OffPattern {
 
 /// The name of a file that belongs to the mod beside it: `{stem}` stands for that mod's name without its last ending, `{name}`
 /// for all of it.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(try_from = "String")]
 pub struct BesideName(String);
+
+impl TryFrom<String> for BesideName {
+    type Error = PatternError;
+
+    fn try_from(text: String) -> Result<Self, PatternError> {
+        Self::new(&text)
+    }
+}
 
 impl BesideName {
     /// Reads a template.

@@ -420,7 +420,8 @@ pub struct SurveyedFile {
     pub blake3: Blake3,
     /// Of a file beside the mod's own: how the rulebook calls such files.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub beside: Option<String>,
+    #[cfg_attr(feature = "schema", schemars(with = "Option<String>"))]
+    pub beside: Option<BesideName>,
 }
 
 impl SurveyedFile {
@@ -561,9 +562,9 @@ impl SurveyedMod {
     /// A file beside its own that is not called just as it should be, where the game minds; and what it should be called.
     pub fn misnamed_beside(&self, shelf: &Shelf) -> Option<(&InstallPath, String)> {
         let minds = shelf.names == Names::Exact && self.enabled;
-        let beside = self.files.iter().filter(|_| minds).filter_map(|file| Some((&file.path, file.beside.as_deref()?)));
-        let mut named = beside.filter_map(|(path, called)| Some((path, BesideName::new(called).ok()?.of(&self.name))));
-        named.find(|(path, wanted)| path.name() != wanted)
+        let files = self.files.iter().filter(|_| minds);
+        let mut beside = files.filter_map(|file| Some((&file.path, file.beside.as_ref()?.of(&self.name))));
+        beside.find(|(path, wanted)| path.name() != wanted)
     }
 
     /// Whether it is a folder with files in it.
@@ -593,6 +594,17 @@ mod tests {
         let text = serde_json::to_string(&survey).expect("json");
         assert_eq!(Survey::from_json(text.as_bytes()).expect("a survey"), survey);
         assert!(text.starts_with(r#"{"format":"kanon-survey/1","install":{"name":"mara","role":"client""#));
+    }
+
+    #[test]
+    fn a_file_beside_a_mod_is_called_after_it_or_refused() {
+        let with = |called: &str| {
+            let digest = "0".repeat(64);
+            let file = format!(r#"[{{"path":"mods/tide.x","size":1,"blake3":"{digest}","beside":"{called}"}}]"#);
+            Survey::from_json(SMALL.replacen("[]", &file, 1).as_bytes())
+        };
+        assert!(with("{stem}.x").is_ok());
+        assert!(with("../{stem}.x").is_err() && with("tide.x").is_err() && with("{stem}").is_err());
     }
 
     #[test]

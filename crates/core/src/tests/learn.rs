@@ -15,6 +15,11 @@ fn of(server: &[(&str, Vec<u8>)], client: Option<&[(&str, Vec<u8>)]>) -> Draft {
     draft("game", &sights, &Answers::default())
 }
 
+/// Files as learning is given them.
+fn borrowed(files: &[(String, Vec<u8>)]) -> Vec<(&str, Vec<u8>)> {
+    files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect()
+}
+
 fn value<'d>(draft: &'d Draft, about: &str) -> Option<&'d str> {
     draft.facts.iter().find(|fact| fact.about == about).map(|fact| fact.value.as_str())
 }
@@ -28,7 +33,7 @@ fn mods(card: &str) -> Vec<(String, Vec<u8>)> {
 
 fn by_card(card: &str) -> Draft {
     let mods = mods(card);
-    let files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let files = borrowed(&mods);
     of(&files, None)
 }
 
@@ -57,7 +62,7 @@ fn of_a_register_the_column_that_others_name_is_the_id() {
     });
     let register = format!(r#"{{"parts": [{}]}}"#, entries.join(", ")).into_bytes();
     let inside = each.map(|(id, folder, _)| (format!("parts/{folder}/a.bin"), format!("\u{1}{id}").into_bytes()));
-    let mut files: Vec<(&str, Vec<u8>)> = inside.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mut files = borrowed(&inside);
     files.push(("parts/register.json", register));
     let draft = of(&files, None);
     assert_eq!(value(&draft, "shelf parts: id"), Some("\"$.code\""), "{}", draft.rulebook);
@@ -70,7 +75,7 @@ fn folders_of_makers_are_shelves_each() {
     let each = [("tarn", "reed"), ("tarn", "peat"), ("holm", "bog"), ("holm", "fen"), ("holm", "moss")];
     let card = |maker: &str, id: &str| format!(r#"{{"name": "{maker}/{id}", "version": "1.{}"}}"#, id.len());
     let files = each.map(|(maker, id)| (format!("plugins/{maker}/{id}/plugin.json"), card(maker, id).into_bytes()));
-    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let files = borrowed(&files);
     let draft = of(&files, None);
     for shelf in ["tarn", "holm"] {
         assert_eq!(value(&draft, &format!("shelf {shelf}: id")), Some("\"$.name\""), "{}", draft.rulebook);
@@ -117,9 +122,6 @@ fn cards_beside_mods(#[case] file: &str, #[case] template: &str) {
         each.map(|(path, text)| (path, text.into_bytes())).collect::<Vec<_>>()
     };
     let (server, client) = (side("yes"), side("no"));
-    fn borrowed(files: &[(String, Vec<u8>)]) -> Vec<(&str, Vec<u8>)> {
-        files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect()
-    }
     let draft = of(&borrowed(&server), Some(&borrowed(&client)));
     let stated = |about: &str| value(&draft, &format!("shelf stow: {about}")).unwrap_or_default().to_owned();
     assert_eq!(stated("document"), format!("{{ member = \"{template}\" }}"), "{}", draft.rulebook);
@@ -135,7 +137,7 @@ fn cards_beside_mods(#[case] file: &str, #[case] template: &str) {
 fn common_endings_and_saved_settings() {
     let names = ["Reed_Works", "Peat_Set", "Bog_Rail"];
     let paks = names.map(|name| (format!("stock/own/{name}_q.pck"), format!("\u{1}{name}").into_bytes()));
-    let mut files: Vec<(&str, Vec<u8>)> = paks.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mut files = borrowed(&paks);
     let mounts = names.map(|name| format!("bring=own/{name}_q.pck\n")).concat();
     files.push(("saves/config/host.ini", format!("[Stock]\n{mounts}").into_bytes()));
     files.push(("saves/worlds/isle/land.bin", b"\x01w".to_vec()));
@@ -210,7 +212,7 @@ fn versions_tell_their_scheme(#[case] versions: &[&str], #[case] scheme: &str) {
         .zip(versions)
         .map(|(id, version)| (format!("mods/{id}.pak"), zip_of(&[("card.json", &card(id, version))])))
         .collect();
-    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let files = borrowed(&files);
     let learned = of(&files, None);
     assert_eq!(value(&learned, "versions: scheme"), Some(scheme), "{}", learned.rulebook);
 }
@@ -226,7 +228,7 @@ fn launch_lines_tell_option_and_separator(
     #[case] between: &str,
 ) {
     let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
-    let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mut files = borrowed(&mods);
     files.push((file, text.as_bytes().to_vec()));
     let learned = of(&files, None);
     let name = "server's launch line";
@@ -242,7 +244,7 @@ fn launch_lines_tell_option_and_separator(
 #[test]
 fn a_log_that_mentions_every_mod_is_no_list() {
     let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
-    let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mut files = borrowed(&mods);
     files.push(("logs/today.txt", b"reed\npeat\nbog\n".to_vec()));
     files.push(("server.log", b"loading reed;peat;bog\n".to_vec()));
     assert!(!of(&files, None).rulebook.contains("[[list]]"));
@@ -251,7 +253,7 @@ fn a_log_that_mentions_every_mod_is_no_list() {
 #[test]
 fn pictures_and_pages_whose_names_stand_in_texts_are_no_mods() {
     let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
-    let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mut files = borrowed(&mods);
     files.push(("title/en.alt", b"picture".to_vec()));
     files.push(("title/ru.alt", b"picture".to_vec()));
     files.push(("readme.txt", b"read it in en or in ru".to_vec()));
@@ -278,7 +280,7 @@ fn odd_names_in_lists_and_folders_make_no_bad_pattern(#[case] odd: &str) {
     if crate::base::path::InstallPath::new(odd).is_ok() {
         files.push((format!("mods/{odd}/other.bin"), b"x".to_vec()));
     }
-    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let files = borrowed(&files);
     let learned = of(&files, None);
     let parsed = parse("draft", &learned.rulebook).unwrap_or_else(|bad| panic!("{bad}\n{}", learned.rulebook));
     assert_eq!(parsed.value.lists.len(), 1, "{}", learned.rulebook);
@@ -287,7 +289,7 @@ fn odd_names_in_lists_and_folders_make_no_bad_pattern(#[case] odd: &str) {
 #[test]
 fn answers_are_written_down() {
     let mods = mods(r#"{"id": "{id}", "version": "{version}", "side": "quay", "needs": {"bog": "2.0"}}"#);
-    let files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let files = borrowed(&mods);
     let memory = Memory::new(Role::Server, &files);
     let open = draft("folder", &[&memory], &Answers::default());
     assert!(open.asks.contains(&Ask::Game) && open.asks.contains(&Ask::Bare), "{:?}", open.asks);
@@ -301,7 +303,7 @@ fn answers_are_written_down() {
 fn settings_that_differ_by_role_and_switches_about_mods_are_named() {
     let mods = mods(r#"{"id": "{id}", "version": "{version}"}"#);
     let own = |text: &str| {
-        let mut files: Vec<(&str, Vec<u8>)> = mods.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+        let mut files = borrowed(&mods);
         files.push(("game.toml", text.as_bytes().to_vec()));
         files
     };
@@ -318,7 +320,7 @@ fn of_very_many_mods_all_are_read_though_few_are_studied() {
         .map(|n| (format!("mods/reed-{n}.pak"), zip_of(&[("card.json", &card(n)), ("a.json", "{}")])))
         .collect();
     let list: Vec<String> = (0..450).map(|n| format!("\"reed-{n}\"")).collect();
-    let mut files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let mut files = borrowed(&files);
     files.push(("list.json", format!("[{}]", list.join(",")).into_bytes()));
     let learned = of(&files, None);
     assert_eq!(value(&learned, "shelf mods: required"), Some(r#"{ each = "$.needs", form = "id-to-range" }"#));
@@ -364,7 +366,7 @@ proptest! {
         files.push(("list.ini".to_owned(), format!("{list}\nmods={}\n", cards[0].0).into_bytes()));
         files.push(("parts/raw.bin".to_owned(), raw.clone()));
         files.push(("start.bat".to_owned(), raw));
-        let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+        let files = borrowed(&files);
         let learned = of(&files, Some(&files));
         let parsed = parse("draft", &learned.rulebook);
         if learned.rulebook.contains("\n[[shelf]]") {
@@ -379,7 +381,7 @@ proptest! {
 /// Lines of a word and a text in quotes are a document; what states nothing is not given the next line.
 #[test]
 fn quoted_lines_and_empty_heads() {
-    let card = |id: &str, needs: &str| format!("fx '4'\nname '{id}'\nversion '1.{}'\n{needs}", id.len()).into_bytes();
+    let card = |id: &str, needs: &str| format!("form '4'\nname '{id}'\nversion '1.{}'\n{needs}", id.len()).into_bytes();
     let files = [
         ("res/reed/res.def", card("reed", "")),
         ("res/peat/res.def", card("peat", "needs { 'reed' }\n")),
@@ -424,8 +426,8 @@ fn the_same_id_under_two_names() {
         |id: &str, version: &str| zip_of(&[("pkz.json", &format!(r#"{{"ident": "{id}", "v": "{version}.0"}}"#))]);
     let server = each.map(|(id, version, _)| (format!("mods/{id}-{version}.pkz"), card(id, version)));
     let client = each.map(|(id, version, shown)| (format!("mods/{shown}.pkz"), card(id, version)));
-    let server: Vec<(&str, Vec<u8>)> = server.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
-    let client: Vec<(&str, Vec<u8>)> = client.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let server = borrowed(&server);
+    let client = borrowed(&client);
     let draft = of(&server, Some(&client));
     assert_eq!(value(&draft, "shelf mods: id"), Some("\"$.ident\""), "{}", draft.rulebook);
 }
@@ -463,7 +465,7 @@ fn ids_and_versions_by_what_others_say() {
         (format!("parts/{of}-{id}/card.json"), card.into_bytes())
     };
     let files = each.map(card);
-    let files: Vec<(&str, Vec<u8>)> = files.iter().map(|(path, bytes)| (path.as_str(), bytes.clone())).collect();
+    let files = borrowed(&files);
     let draft = of(&files, None);
     assert_eq!(value(&draft, "shelf parts: id"), Some("{ file-name = '^(?<id>.+)$' }"), "{}", draft.rulebook);
     assert_eq!(value(&draft, "shelf parts: version"), Some("\"$.issue.version\""), "{}", draft.rulebook);

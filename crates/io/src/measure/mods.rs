@@ -117,7 +117,7 @@ pub struct BesideContents<'a> {
 impl<'a> BesideContents<'a> {
     /// What is read of a mod with these files, of which its own is opened already.
     pub fn new(install: &'a dyn Install, own: Box<dyn Contents + 'a>, files: &'a [SurveyedFile]) -> Self {
-        let beside = files.iter().filter_map(|file| Some((file.beside.as_deref()?, &file.path))).collect();
+        let beside = files.iter().filter_map(|file| Some((file.beside.as_ref()?.text(), &file.path))).collect();
         Self { install, own, beside }
     }
 }
@@ -416,13 +416,11 @@ fn dealt<'r>(group: Group<'r>, measured: MeasuredGroup) -> Dealt<'r> {
     let inside = |at: usize| file(at).map_err(|why| why.inside(paths[at].clone()));
     let mut of_units: HashSet<usize> = HashSet::new();
     let units = group.units.into_iter().map(|unit| {
-        let beside: HashMap<usize, &BesideName> = unit.beside.iter().copied().collect();
-        let own = |at: &usize| !beside.contains_key(at);
+        let own = |at: &usize| unit.beside.iter().all(|(other, _)| other != at);
         let first: Vec<usize> = if is_folder { (0..paths.len()).filter(own).collect() } else { vec![unit.at] };
-        of_units.extend(first.iter().chain(beside.keys()));
-        let named = |(at, called): &(usize, &BesideName)| {
-            Ok(SurveyedFile { beside: Some(called.text().to_owned()), ..inside(*at)? })
-        };
+        of_units.extend(first.iter().chain(unit.beside.iter().map(|(at, _)| at)));
+        let named =
+            |(at, called): &(usize, &BesideName)| Ok(SurveyedFile { beside: Some((*called).clone()), ..inside(*at)? });
         let own = first.into_iter().map(|at| if is_folder { inside(at) } else { file(at) });
         let files: Result<Vec<SurveyedFile>, Unmeasured> = own.chain(unit.beside.iter().map(named)).collect();
         let digest = files.as_ref().map_err(Unmeasured::clone).map(|files| {
@@ -440,7 +438,7 @@ fn dealt<'r>(group: Group<'r>, measured: MeasuredGroup) -> Dealt<'r> {
 
 /// One digest for what a mod is itself and what lies beside it, whatever the mod is called; without such it has its own.
 fn digest_of(own: Blake3, files: &[SurveyedFile]) -> Blake3 {
-    let beside = files.iter().filter_map(|file| Some((file.beside.as_deref()?, file.size, file.blake3)));
+    let beside = files.iter().filter_map(|file| Some((file.beside.as_ref()?.text(), file.size, file.blake3)));
     let mut beside: Vec<(&str, u64, Blake3)> = beside.collect();
     if beside.is_empty() {
         return own;

@@ -34,20 +34,12 @@ pub struct Unit<'r> {
     pub form: Form,
     /// Of a file: which of its group's it is.
     pub at: usize,
-    /// Of a file: which others of its group belong to it, and how the rulebook calls such.
+    /// Which files of its group lie beside it and belong to it, and how the rulebook calls such.
     pub beside: Vec<(usize, &'r BesideName)>,
 }
 
 impl Unit<'_> {
-    /// What a file beside it may be called: beside one that is switched off it may be so too.
-    fn names_beside(&self, called: &BesideName) -> impl Iterator<Item = String> {
-        let on = called.of(&self.name);
-        let off = self.shelf.off.iter().filter(|_| !self.enabled).map(|off| off.disabled_name(&on));
-        let off: Vec<String> = off.collect();
-        std::iter::once(on).chain(off)
-    }
-
-    /// Which of its group's files are its own, the one that it is called by first.
+    /// Of a file: which of its group's are its own, the one that it is called by first.
     pub fn files(&self) -> impl Iterator<Item = usize> {
         std::iter::once(self.at).chain(self.beside.iter().map(|(at, _)| *at))
     }
@@ -146,12 +138,14 @@ impl<'r> Shelved<'r> {
                 (folder_group(shelf, place, folder, files), listing)
             })
             .collect();
-        let (mut groups, listings): (Vec<Option<Group<'r>>>, Vec<Listing>) = found.into_iter().unzip();
-        let mut groups: Vec<Group<'r>> = groups.iter_mut().filter_map(Option::take).collect();
+        let mut groups = Vec::new();
+        for (group, listing) in found {
+            groups.extend(group);
+            self.refuse(shelf, &listing);
+        }
         give_what_is_beside(shelf, &mut groups, &mut top);
         self.groups.extend(file_group(install, shelf, (place, place), &top));
         self.groups.extend(groups);
-        listings.iter().for_each(|listing| self.refuse(shelf, listing));
     }
 
     fn refuse(&mut self, shelf: &Shelf, listing: &Listing) {
@@ -204,53 +198,68 @@ pub fn file_group<'r>(
     (!files.is_empty()).then(|| Group { key: key(shelf, folder), folder: folder.clone(), files, units })
 }
 
+/// The files of a folder by name, for what lies beside mods: each belongs to one.
+struct Besides<'f> {
+    by_name: HashMap<Cow<'f, str>, usize>,
+    taken: HashSet<usize>,
+}
+
+impl<'f> Besides<'f> {
+    fn of(files: &'f [(InstallPath, FileFingerprint)]) -> Self {
+        let by_name = files.iter().enumerate().map(|(at, (path, _))| (folded(path.name()), at)).collect();
+        Self { by_name, taken: HashSet::new() }
+    }
+
+    /// Takes what lies beside a unit, but for a file that is `own`: which files, and how the rulebook calls such. Beside a mod that
+    /// is switched off a file may be so too.
+    fn take<'r>(&mut self, unit: &Unit<'r>, own: Option<usize>) -> Vec<(usize, &'r BesideName)> {
+        let (shelf, mut found) = (unit.shelf, Vec::new());
+        for called in &shelf.beside {
+            let on = called.of(&unit.name);
+            let off = shelf.off.iter().filter(|_| !unit.enabled).map(|off| off.disabled_name(&on));
+            let mut names = std::iter::once(on.clone()).chain(off);
+            let here = names.find_map(|name| self.by_name.get(&*folded(&name)).copied());
+            let free = here.filter(|at| Some(*at) != own && self.taken.insert(*at));
+            found.extend(free.map(|at| (at, called)));
+        }
+        found
+    }
+}
+
 /// Gives each unit what lies beside it; what belongs to another is no unit itself.
-fn gather_beside<'r>(shelf: &'r Shelf, units: &mut Vec<Unit<'r>>, files: &[(InstallPath, FileFingerprint)]) {
+fn gather_beside(shelf: &Shelf, units: &mut Vec<Unit<'_>>, files: &[(InstallPath, FileFingerprint)]) {
     if shelf.beside.is_empty() {
         return;
     }
-    let by_name: HashMap<Cow<'_, str>, usize> =
-        files.iter().enumerate().map(|(at, (path, _))| (folded(path.name()), at)).collect();
-    let mut taken: HashSet<usize> = HashSet::new();
+    let mut besides = Besides::of(files);
     // Where a mod is there twice, switched on and off, what lies beside them is of the one that is on.
     units.sort_by_key(|unit| (unit.form == Form::Suspect, !unit.enabled, unit.at));
     for unit in units.iter_mut().filter(|unit| unit.form != Form::Suspect) {
-        if taken.contains(&unit.at) {
-            continue;
-        }
-        for called in &shelf.beside {
-            let here = unit.names_beside(called).find_map(|name| by_name.get(&*folded(&name)).copied());
-            if let Some(at) = here.filter(|at| *at != unit.at && taken.insert(*at)) {
-                unit.beside.push((at, called));
-            }
+        if !besides.taken.contains(&unit.at) {
+            unit.beside = besides.take(unit, Some(unit.at));
         }
     }
-    units.retain(|unit| !taken.contains(&unit.at));
+    units.retain(|unit| !besides.taken.contains(&unit.at));
     units.sort_by_key(|unit| unit.at);
 }
 
 /// Gives folders what lies beside them; those files are then no others'.
-fn give_what_is_beside<'r>(shelf: &'r Shelf, groups: &mut [Group<'r>], top: &mut Listing) {
+fn give_what_is_beside(shelf: &Shelf, groups: &mut [Group<'_>], top: &mut Listing) {
     if shelf.beside.is_empty() {
         return;
     }
     let files = files_of(top.entries.clone());
-    let by_name: HashMap<Cow<'_, str>, usize> =
-        files.iter().enumerate().map(|(at, (path, _))| (folded(path.name()), at)).collect();
-    let mut taken: HashSet<&InstallPath> = HashSet::new();
+    let mut besides = Besides::of(&files);
     groups.sort_by_key(|group| group.units.iter().any(|unit| !unit.enabled));
-    for group in groups.iter_mut() {
-        let Group { files: own, units, .. } = group;
+    for Group { files: own, units, .. } in groups {
         for unit in units {
-            for called in &shelf.beside {
-                let here = unit.names_beside(called).find_map(|name| by_name.get(&*folded(&name)).copied());
-                if let Some(file) = here.map(|at| &files[at]).filter(|file| taken.insert(&file.0)) {
-                    unit.beside.push((own.len(), called));
-                    own.push(file.clone());
-                }
+            for (at, called) in besides.take(unit, None) {
+                unit.beside.push((own.len(), called));
+                own.push(files[at].clone());
             }
         }
     }
+    let taken: HashSet<&InstallPath> = besides.taken.iter().map(|at| &files[*at].0).collect();
     top.entries.retain(|entry| !taken.contains(&entry.path));
 }
 

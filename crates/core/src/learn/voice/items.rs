@@ -476,20 +476,21 @@ impl JsonReader<'_> {
         let between = [':', '|', '/', ';'].into_iter().find(|between| text.contains(*between))?;
         let parts: Vec<&str> = text.split(between).map(str::trim).collect();
         let word = |part: &str| format!("{}:", spaced(&part.to_lowercase()));
-        let known = parts.iter().position(|part| whole(self.needles, part).is_some());
+        let known = parts.iter().enumerate().find_map(|(at, part)| Some((at, whole(self.needles, part)?)));
         let is_too_much_of = |part: &&str| means_failure(&word(part)) == Some(Event::Cause(Code::ModExtra));
         let is_code = |part: &&&str| part.len() > 2 && part.chars().all(|c| c.is_ascii_uppercase() || c == '_');
         let by_code = || parts.first().filter(is_code).map(|_| 0);
         let unknown = || Some(parts.iter().position(is_too_much_of).or_else(by_code)? + 1);
         let is_name = |at: &usize| parts.get(*at).is_some_and(|part| stands_alone(part) && !(self.is_player)(part));
-        let at = known.or_else(|| unknown().filter(is_name))?;
+        let is_known = known.is_some();
+        let (at, id) = known.or_else(|| unknown().filter(is_name).map(|at| (at, parts[at].into())))?;
         let says = parts.iter().enumerate().any(|(other, part)| other != at && part.contains(char::is_alphabetic));
-        let mut item = self.item(whole(self.needles, parts[at]).unwrap_or_else(|| parts[at].into()), known.is_some());
+        let mut item = self.item(id, is_known);
         for (_, part) in parts.iter().enumerate().filter(|(other, _)| *other != at) {
             item.values(part);
             item.words.insert(0, word(part));
         }
-        (says && (parts.len() > 2 || known.is_none())).then_some(item)
+        (says && (parts.len() > 2 || !is_known)).then_some(item)
     }
 
     fn item(&self, id: FoldedId, is_known: bool) -> Item {
