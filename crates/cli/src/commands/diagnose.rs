@@ -104,7 +104,7 @@ fn remember(
 ) -> Result<(), Failure> {
     let (path, text) = (&session.loaded.path, &session.loaded.text);
     let tables = match evidence.learned() {
-        Some(voice) => voice_words::tables(&voice),
+        Some(voice) => voice_words::tables(&voice).to_string(),
         None => diagnosis.proposals.join("\n"),
     };
     let number = tables.matches("[[event]]").count();

@@ -148,8 +148,8 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Ok(parsed) => heard(arguments, env, &parsed.value, &surveys)?,
         Err(_) => None,
     };
-    drafted.rulebook = with_doubts(&drafted.rulebook, &proof);
-    drafted.rulebook.push_str(&voice.as_ref().map(voice_words::tables).unwrap_or_default());
+    drafted.remark(doubts_in_words(&proof));
+    drafted.add(&voice.as_ref().map(voice_words::tables).unwrap_or_default());
     if let Some(file) = &output {
         write_whole(file, &drafted.rulebook)?;
     }
@@ -211,7 +211,7 @@ fn from_logs_alone(
         }
         (Format::Text, None) => {
             ui.notice(voice_words::text(&voice).trim_end());
-            ui.report(voice_words::tables(&voice).trim_start());
+            ui.report(voice_words::tables(&voice).to_string().trim_start());
         }
     }
     Ok(Outcome::of(!voice.events.is_empty() && voice.unknown.is_empty()))
@@ -244,18 +244,14 @@ fn heard(arguments: &Learn, env: &Env, rulebook: &Rulebook, surveys: &[Survey]) 
     Ok(Some(listen(evening, &files)?.voice))
 }
 
-/// The draft with what speaks against it at its head: whoever has the file alone is to know.
-fn with_doubts(rulebook: &str, proof: &Proof) -> String {
+/// What speaks against a draft, to stand at its head.
+fn doubts_in_words(proof: &Proof) -> Vec<String> {
     let doubts = proof.doubts.iter().filter(|doubt| !matches!(doubt, Doubt::NoMods(_)));
-    let told: String = doubts
-        .map(|doubt| format!("# LOOK AT THIS: {}\n#     {}\n", words::text(doubt), words::look_at(doubt)))
+    let told: Vec<String> = doubts
+        .flat_map(|doubt| [format!("LOOK AT THIS: {}", words::text(doubt)), format!("    {}", words::look_at(doubt))])
         .collect();
-    if told.is_empty() {
-        return rulebook.to_owned();
-    }
-    // Behind the format and the line that says what this is.
-    let (head, rest) = rulebook.split_at(rulebook.split_inclusive('\n').take(2).map(str::len).sum());
-    format!("{head}# On the installs that it was made of it is not in order yet:\n{told}{rest}")
+    let first = (!told.is_empty()).then(|| "On the installs that it was made of it is not in order yet:".to_owned());
+    first.into_iter().chain(told).collect()
 }
 
 /// A name in `kanon.toml` comes before a folder of that name.

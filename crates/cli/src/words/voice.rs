@@ -3,9 +3,10 @@
 use std::fmt::Write;
 
 use kanon_core::base::path::printable;
-use kanon_core::diagnose::literal;
+use kanon_core::diagnose::event;
 use kanon_core::learn::voice::{LearnedEvent, Sign, Voice};
 use kanon_core::logs::Source;
+use kanon_core::text::page::Page;
 use serde::Serialize;
 
 use crate::render::{CARE, FAINT, count, counted, folded, styled, sureness};
@@ -83,41 +84,29 @@ fn sign(sign: Sign) -> String {
 }
 
 /// The patterns as tables of a rulebook, each with what speaks for it above it.
-pub fn tables(voice: &Voice) -> String {
-    let mut out = String::new();
+pub fn tables(voice: &Voice) -> Page {
+    let mut page = Page::default();
     if !voice.events.is_empty() {
-        out.push_str("\n# From logs, by kanon learn. The first pattern that fits a line counts.\n");
+        page.gap();
+        page.comment("From logs, by kanon learn. The first pattern that fits a line counts.");
     }
     for event in &voice.events {
-        out.push_str(&table(event));
+        table(&mut page, event);
     }
     for example in &voice.unknown {
-        let _ = writeln!(out, "# LOOK AT THIS: what does this line mean? {}", printable(example));
+        page.comment(&format!("LOOK AT THIS: what does this line mean? {example}"));
     }
-    out
+    page
 }
 
-fn table(event: &LearnedEvent) -> String {
-    let mark = if event.confidence < 0.65 { "LOOK AT THIS: " } else { "" };
-    let signs: Vec<String> = event.signs.iter().copied().map(sign).collect();
-    let lines = count(event.lines, "line");
-    let sure = event.confidence * 100.0;
-    let mut out = format!("\n# {mark}{lines}, such as: {}\n", printable(&event.example));
-    let _ = writeln!(out, "# {} (sure to {sure:.0} %)", signs.join("; "));
-    let _ = writeln!(
-        out,
-        "[[event]]\nmeans = \"{}\"\nin = \"{}\"",
-        event.means.word(),
-        Source::log_of(event.side).as_str()
-    );
-    let _ = writeln!(out, "line = {}", literal(&event.line));
-    if let Some(then) = &event.then {
-        let _ = writeln!(out, "then = {}", literal(then));
-    }
-    if let Some(between) = event.between.filter(|between| *between != ",") {
-        let _ = writeln!(out, "between = \"{between}\"");
-    }
-    out
+fn table(page: &mut Page, learned: &LearnedEvent) {
+    let mark = if learned.confidence < 0.65 { "LOOK AT THIS: " } else { "" };
+    let signs: Vec<String> = learned.signs.iter().copied().map(sign).collect();
+    page.gap();
+    page.comment(&format!("{mark}{}, such as: {}", count(learned.lines, "line"), learned.example));
+    page.comment(&format!("{} (sure to {:.0} %)", signs.join("; "), learned.confidence * 100.0));
+    let meant = (learned.means.word(), Source::log_of(learned.side));
+    event(page, meant, &learned.line, (learned.then.as_deref(), learned.between));
 }
 
 /// What was learned, for somebody who reads it on a terminal.

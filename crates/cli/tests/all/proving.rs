@@ -184,7 +184,7 @@ fn unknown_kinds_are_not_taken_for_required(#[case] first: &str, #[case] second:
     }
     let report = learn(&stage, code);
     assert_eq!(report["proof"]["holds"], code == 0, "{report}");
-    let optional = format!("\"{second}\" = \"optional\"");
+    let optional = format!("{second} = \"optional\"");
     assert_eq!(stage.read("d.toml").contains(&optional), code == 0);
 }
 

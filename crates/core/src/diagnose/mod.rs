@@ -32,6 +32,6 @@ pub use failure::{meaning as means_failure, said_at as failure_at, without_words
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;
-pub use proposal::literal;
+pub use proposal::event;
 pub use verdict::{Case, Diagnosis, Evidence, PLAYER, Remedy, Verdict, Wanted};
 pub use weigh::weigh;

@@ -1,29 +1,31 @@
 //! Patterns that a diagnosis offers for the rulebook, as TOML.
 
 use super::hints::Hint;
-
-/// A pattern as TOML writes it without escapes, where it can.
-pub fn literal(pattern: &str) -> String {
-    let quote = if pattern.contains('\'') { "'''" } else { "'" };
-    // On one line in any case. JSON's escapes are TOML's too, but for one sign.
-    let escaped = || serde_json::Value::from(pattern).to_string().replace('\u{7f}', "\\u007F");
-    if pattern.contains("'''") { escaped() } else { format!("{quote}{pattern}{quote}") }
-}
+use crate::logs::Source;
+use crate::text::page::{Page, pattern, text};
 
 /// A table for the rulebook that would know lines like one that was only guessed at.
 pub fn proposal(hint: &Hint) -> String {
-    let means = hint.means.word();
-    let pattern = &hint.pattern;
-    let mut out = format!(
-        "[[event]]\nmeans = \"{means}\"\nin    = \"{}\"\nline  = {}\n",
-        hint.source.as_str(),
-        literal(&pattern.line)
+    let mut page = Page::default();
+    event(
+        &mut page,
+        (hint.means.word(), hint.source),
+        &hint.pattern.line,
+        (hint.pattern.then.as_deref(), hint.pattern.between),
     );
-    if let Some(then) = &pattern.then {
-        out.push_str(&format!("then  = {}\n", literal(then)));
+    page.to_string()
+}
+
+/// Writes an `[[event]]`: what a line means and whose log it is in, the pattern, and what there is of entries below it.
+pub fn event(page: &mut Page, (means, log): (&str, Source), line: &str, (then, between): (Option<&str>, Option<&str>)) {
+    page.repeated(&["event"]);
+    page.line("means", text(means));
+    page.line("in", text(log.as_str()));
+    page.line("line", pattern(line));
+    if let Some(then) = then {
+        page.line("then", pattern(then));
     }
-    if let Some(between) = pattern.between.filter(|between| *between != ",") {
-        out.push_str(&format!("between = \"{between}\"\n"));
+    if let Some(between) = between.filter(|between| *between != ",") {
+        page.line("between", text(between));
     }
-    out
 }

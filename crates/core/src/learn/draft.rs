@@ -15,6 +15,7 @@ use super::question::Question;
 use super::shelves::{Facts, ForeignDocument, Shelf};
 use super::unread::{NoList, Unread};
 use crate::rulebook::Role;
+use crate::text::page::Page;
 
 /// The first field of what learning reports.
 pub const FORMAT: &str = "kanon-learned/1";
@@ -41,6 +42,9 @@ pub struct Draft {
     pub format: &'static str,
     /// The rulebook's text.
     pub rulebook: String,
+    /// That text, as it can be gone on with.
+    #[serde(skip)]
+    pub(super) page: Page,
     /// What was inferred, in the order of the rulebook.
     pub facts: Vec<Fact>,
     /// What could not be told.
@@ -60,6 +64,19 @@ pub struct Draft {
     /// Places of shelves that have several of them on one side.
     #[serde(skip)]
     pub several: Vec<String>,
+}
+
+impl Draft {
+    /// Says something at its head: whoever has the file alone is to know.
+    pub fn remark(&mut self, comments: impl IntoIterator<Item = String>) {
+        self.page.above("game", comments);
+        self.rulebook = self.page.to_string();
+    }
+
+    /// Adds tables at its end.
+    pub fn add(&mut self, tables: &Page) {
+        self.rulebook = format!("{}{tables}", self.page);
+    }
 }
 
 /// A question that a person can answer in a word.

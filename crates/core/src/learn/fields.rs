@@ -6,6 +6,7 @@ use regex::Regex;
 
 use super::clue::Clue;
 use super::leaves::{Kinds, leaves_with};
+use super::lines::FactLine;
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
 use super::words::{
@@ -18,8 +19,8 @@ use crate::text::Notation;
 /// One inference: how the rulebook says it, and why it was drawn.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Choice {
-    /// The right side of the rulebook's line.
-    pub rule: String,
+    /// Where the rulebook looks for it: the first place that tells anything counts.
+    pub lines: Vec<FactLine>,
     /// How sure it is, from 0 to 1.
     pub confidence: f64,
     /// What speaks for it.
@@ -88,24 +89,12 @@ impl Column {
 
     fn choice(&self, confidence: f64, clues: Vec<Clue>) -> Choice {
         Choice {
-            rule: quoted(&self.path),
+            lines: vec![FactLine::At(self.path.clone())],
             confidence: (confidence.clamp(0.05, 0.99) * 100.0).round() / 100.0,
             clues,
             values: self.values.clone(),
             path: Some(self.path.clone()),
         }
-    }
-}
-
-/// A text as TOML writes it, in the quotes that need no escapes where there are such.
-pub fn quoted(text: &str) -> String {
-    if !text.contains(['"', '\\']) && !text.chars().any(char::is_control) {
-        format!("\"{text}\"")
-    } else if !text.contains('\'') && !text.chars().any(char::is_control) {
-        format!("'{text}'")
-    } else {
-        // On one line, since a key may have no other form. JSON's escapes are TOML's too, but for one sign.
-        serde_json::Value::from(text).to_string().replace('\u{7f}', "\\u007F")
     }
 }
 
@@ -327,9 +316,9 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     let mut clues = vec![Clue::TheName];
     note(&mut clues, mentioned, Clue::NamedByMods);
     note(&mut clues, listed, Clue::NamedInTexts);
-    let rule = format!("{{ file-name = '{}' }}", names.pattern);
+    let lines = vec![FactLine::FileName(names.pattern.clone())];
     let score = 1.5 + by_mentions(mentioned) + listed * 2.0 + on_both(units, &values);
-    Some((score, Choice { rule, confidence: 0.5, clues, values, path: None }))
+    Some((score, Choice { lines, confidence: 0.5, clues, values, path: None }))
 }
 
 /// The values that the units of one side have.
@@ -439,7 +428,7 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
     let holes = column.share(is_placeholder) > 0.0;
     if holes {
         choice.clues.push(Clue::Placeholders);
-        choice.rule = format!("{{ at = {}, except = '[$@%{{]' }}", quoted(&column.path));
+        choice.lines = vec![FactLine::AtExcept { at: column.path.clone(), except: "[$@%{]" }];
     }
     // A unit with no value at all is read by another document, if by any.
     let has_document = |at: &usize| columns.iter().any(|column| column.values[*at].is_some());
@@ -459,14 +448,14 @@ fn add_fallback(units: &[Unit], lacking: &[usize], by_name: Option<&NameRule>, c
         choice.values[*at] = None;
     }
     if let Some((member, pattern, values)) = in_texts(units, lacking) {
-        choice.rule = format!("[{}, {{ member = {}, text = '{pattern}' }}]", choice.rule, quoted(&member));
+        choice.lines.push(FactLine::InText { member: member.clone(), pattern });
         choice.clues.push(Clue::OthersToldBy { count: values.len(), member });
         for (at, value) in values {
             choice.values[at] = Some(value);
         }
     } else if let Some(names) = by_name {
         let told = version_by_name(names);
-        choice.rule = format!("[{}, {}]", choice.rule, told.rule);
+        choice.lines.extend(told.lines);
         for at in lacking {
             choice.values[*at] = told.values[*at].clone();
         }
@@ -485,8 +474,8 @@ pub fn version_by_text(units: &[Unit]) -> Option<Choice> {
         values[*at] = Some(value.clone());
     }
     let clues = vec![Clue::InALine { told: told.len(), all: units.len() }];
-    let rule = format!("[{{ member = {}, text = '{pattern}' }}, {{ digest = true }}]", quoted(&member));
-    Some(Choice { rule, confidence: 0.75, clues, values, path: None })
+    let lines = vec![FactLine::InText { member, pattern }, FactLine::Digest(None)];
+    Some(Choice { lines, confidence: 0.75, clues, values, path: None })
 }
 
 /// A member, a regex over its text, and the version of each unit.
@@ -552,7 +541,7 @@ fn alone_in_texts(units: &[Unit], lacking: &[usize], member: &str) -> Vec<(usize
 fn version_by_name(names: &NameRule) -> Choice {
     let values = names.parts.iter().map(|part| part.as_ref().and_then(|(_, version)| version.clone())).collect();
     Choice {
-        rule: format!("{{ file-name = '{}' }}", names.pattern),
+        lines: vec![FactLine::FileName(names.pattern.clone())],
         confidence: 0.85,
         clues: vec![Clue::StandsInName],
         values,
@@ -687,20 +676,14 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
             }
         }
         let path = if is_list { format!("{}[*]", column.path.trim_end_matches("[0]")) } else { column.path.clone() };
-        let table: Vec<String> = means.iter().map(|(word, side)| format!("{} = \"{side}\"", key(word))).collect();
-        let rule = format!("{{ at = {}, means = {{ {} }} }}", quoted(&path), table.join(", "));
-        let choice = Choice { rule, ..column.choice(0.35 + score / 4.0, clues) };
+        let means = means.into_iter().map(|(word, side)| (word.to_owned(), side.to_owned())).collect();
+        let choice =
+            Choice { lines: vec![FactLine::Sides { at: path, means }], ..column.choice(0.35 + score / 4.0, clues) };
         if score > 1.0 && best.as_ref().is_none_or(|(known, ..)| score > *known) {
             best = Some((score, choice, unknown));
         }
     }
     best.map(|(_, choice, unknown)| (choice, unknown))
-}
-
-/// A word as a TOML key.
-fn key(word: &str) -> String {
-    let plain = !word.is_empty() && word.chars().all(|c| c.is_ascii_alphanumeric() || c == '_' || c == '-');
-    if plain { word.to_owned() } else { quoted(word) }
 }
 
 fn seen_words(side: &str) -> &'static str {
@@ -767,5 +750,5 @@ pub fn platform_range(columns: &[Column], starts: &[&str], taken: &[&str]) -> Op
     let clues = vec![Clue::Requirements(shown.to_owned())];
     // A mod may name several.
     let choice = column.choice(0.3 + score / 5.0, clues);
-    Some(Choice { rule: quoted(&column.path.replace("[0]", "[*]")), ..choice })
+    Some(Choice { lines: vec![FactLine::At(column.path.replace("[0]", "[*]"))], ..choice })
 }

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::clue::Clue;
-use super::fields::quoted;
+use super::lines::ListLines;
 use super::naming::{FoundList, Names, Reading, clues, is_list};
 use super::sight::Seen;
 use crate::text::command::{Dialect, options};
@@ -46,15 +46,11 @@ pub fn launch_line(
     if !repeated && between.contains(char::is_alphanumeric) {
         return None;
     }
-    let mut lines = vec![("option".to_owned(), quoted(&option))];
     let unescaped = between.replace('\\', "");
     let dialect = Dialect::of(seen.path.name(), body);
     let values = options(body, dialect, &option, Some(between).filter(|_| !repeated)).ok()?;
     // A shell's `\;` is a `;` once the shell has read it.
     let between = if values.iter().any(|found| found.value.contains(between)) { between } else { unescaped.as_str() };
-    if !repeated {
-        lines.push(("between".to_owned(), quoted(between)));
-    }
     let texts: Vec<String> = values
         .iter()
         .flat_map(|found| if repeated { vec![found.value.as_str()] } else { found.value.split(between).collect() })
@@ -66,13 +62,16 @@ pub fn launch_line(
     if !is_list(&manifest, names, usual.is_some() && manifest.share() > 0.99) {
         return None;
     }
-    if manifest.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&manifest.template)));
-    }
-    lines.push(("ordered".to_owned(), "true".to_owned()));
     let mut clues = clues(&manifest, names, false);
     clues.push(Clue::FollowOption(option.clone()));
     let between = (!repeated).then(|| between.to_owned());
+    let lines = ListLines {
+        option: Some(option.clone()),
+        between: between.clone(),
+        entry: manifest.entry(),
+        is_ordered: true,
+        ..ListLines::default()
+    };
     Some((FoundList::of(seen, &manifest, names, lines, clues), option, between))
 }
 

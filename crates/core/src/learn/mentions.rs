@@ -6,9 +6,9 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use serde_json::Value;
 
-use super::fields::quoted;
 use super::launch::{launch_line, mentions, runs};
 use super::leaves::{Beside, Holder, ListedValues, holders, leaves, lists_beside};
+use super::lines::ListLines;
 pub use super::naming::{Called, FoundList};
 use super::naming::{Names, Reading, clues, is_list};
 use super::sight::{Guessed, InstallView, Seen, behind_stem, extension, guess, is_inside, name, parent, small, stem};
@@ -156,7 +156,7 @@ fn list(sight: &dyn InstallView, seen: &Seen, names: &Names<'_>) -> Vec<FoundLis
     }
     if encoding == Encoding::Windows1252 || (encoding == Encoding::Utf16 && !bytes.starts_with(b"\xff\xfe")) {
         let word = if encoding == Encoding::Utf16 { "utf-16" } else { "windows-1252" };
-        found.iter_mut().for_each(|found| found.lines.push(("encoding".to_owned(), quoted(word))));
+        found.iter_mut().for_each(|found| found.lines.encoding = Some(word));
     }
     found
 }
@@ -211,7 +211,7 @@ fn in_parts(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Option<FoundL
         if !is_one || all.mods().len() * 10 < names.mods.len() * 8 {
             return None;
         }
-        let lines = vec![("each".to_owned(), quoted(&beside.each(parts.iter().map(|(key, _)| *key))))];
+        let lines = ListLines::at(&beside.each(parts.iter().map(|(key, _)| *key)));
         let path = beside.path.clone();
         let held = ListedValues::Texts(all.texts.clone());
         let holder = Holder { path, words: beside.words.clone(), held };
@@ -222,19 +222,17 @@ fn in_parts(document: &Guessed, seen: &Seen, names: &Names<'_>) -> Option<FoundL
 }
 
 fn of_holder(document: &Guessed, holder: &Holder<'_>, seen: &Seen, names: &Names<'_>) -> Option<(usize, FoundList)> {
-    let path = quoted(&holder.path);
+    let at = || ListLines::at(&holder.path);
     match &holder.held {
         ListedValues::Texts(texts) => {
-            let reading = Reading::of(texts.clone(), names);
-            let lines = vec![("each".to_owned(), path)];
-            conclude(document, holder, seen, (reading, lines, false), names)
+            conclude(document, holder, seen, (Reading::of(texts.clone(), names), at(), false), names)
         }
         ListedValues::Text(text) => {
             let between = [";", ",", "|", " "].into_iter().find(|between| text.matches(between).count() >= 1)?;
             let pieces: Vec<String> =
                 text.split(between).map(str::trim).filter(|piece| !piece.is_empty()).map(str::to_owned).collect();
             let reading = Reading::of(pieces, names);
-            let lines = vec![("each".to_owned(), path), ("between".to_owned(), quoted(between))];
+            let lines = ListLines { between: Some(between.to_owned()), ..at() };
             conclude(document, holder, seen, (reading, lines, false), names)
         }
         ListedValues::Objects(objects) => of_objects(document, holder, seen, objects, names),
@@ -263,17 +261,18 @@ fn of_objects(
         .max_by_key(|(path, reading)| {
             (reading.mods().len(), hints(path, &["id", "ref", "mod"]), usize::MAX - path.len())
         })?;
-    let mut lines = vec![("each".to_owned(), quoted(&holder.path)), ("id".to_owned(), quoted(id))];
     let others = || columns.iter().filter(|(path, _)| **path != id);
     let flag = others().find(|(path, values)| is_switch(path, values));
-    if let Some((path, values)) = flag {
-        lines.push(("on".to_owned(), quoted(path)));
-        lines.extend(switch_words(values));
-    }
     let version = others().find(|(_, values)| is_version_of(values, &reading, names));
-    lines.extend(version.map(|(path, _)| ("version".to_owned(), quoted(path))));
     let digest = others().find_map(|(path, values)| Some((path, digest_of(values, &reading, names)?)));
-    lines.extend(digest.map(|(path, _)| ("digest".to_owned(), quoted(path))));
+    let lines = ListLines {
+        id: Some(id.to_owned()),
+        on: flag.map(|(path, _)| (*path).to_owned()),
+        means: flag.and_then(|(_, values)| switch_words(values)),
+        version: version.map(|(path, _)| (*path).to_owned()),
+        digest: digest.map(|(path, _)| (*path).to_owned()),
+        ..ListLines::at(&holder.path)
+    };
     let kind = digest.map(|(_, kind)| kind);
     let (score, found) = conclude(document, holder, seen, (reading, lines, flag.is_some()), names)?;
     Some((score, FoundList { digest: kind, ..found }))
@@ -302,9 +301,9 @@ fn is_switch(path: &str, values: &[Option<&str>]) -> bool {
 }
 
 /// The words of a switch that are not the usual ones.
-fn switch_words(values: &[Option<&str>]) -> Option<(String, String)> {
+fn switch_words(values: &[Option<&str>]) -> Option<[(&'static str, &'static str); 2]> {
     let words: BTreeSet<String> = values.iter().flatten().map(|word| word.to_lowercase()).collect();
-    words.contains("inactive").then(|| ("means".to_owned(), "{ active = \"on\", inactive = \"off\" }".to_owned()))
+    words.contains("inactive").then_some([("active", "on"), ("inactive", "off")])
 }
 
 fn is_version_of(values: &[Option<&str>], manifest: &Reading, names: &Names<'_>) -> bool {
@@ -344,25 +343,23 @@ fn of_map(
     }
     let scalars: Vec<Option<String>> = hits.iter().map(|(_, value)| crate::text::scalar(value)).collect();
     let words: Vec<Option<&str>> = scalars.iter().map(Option::as_deref).collect();
-    let mut lines = vec![("each".to_owned(), quoted(&holder.path))];
+    let mut lines = ListLines::at(&holder.path);
     let (mut flagged, mut kind) = (false, None);
     let usual = |word: &&&str| is_switch("on", &[Some(word)]);
     let switches = words.iter().flatten().filter(usual).count();
     if is_switch("on", &words) || (!bare && switches * 10 >= words.len() * 6) {
-        lines.push(("form".to_owned(), quoted("id-to-flag")));
+        lines.form = Some("id-to-flag");
         flagged = true;
     } else if words.iter().flatten().count() > 0 && words.iter().flatten().all(|word| is_version(word)) {
-        lines.push(("form".to_owned(), quoted("id-to-version")));
+        lines.form = Some("id-to-version");
     } else {
-        lines.push(("form".to_owned(), quoted("id-to-fields")));
+        lines.form = Some("id-to-fields");
         kind = digest_of(&words, &manifest, names);
-        if kind.is_some() {
-            lines.push(("text".to_owned(), r"'(?<digest>[0-9A-Fa-f]{32,64})'".to_owned()));
-        }
+        lines.text = kind.map(|_| "(?<digest>[0-9A-Fa-f]{32,64})");
         let on = hits.iter().find_map(|(_, value)| {
             leaves(value).into_iter().find(|leaf| leaf.is_flag && is_switch(&leaf.path, &[Some(&leaf.value)]))
         });
-        lines.extend(on.map(|leaf| ("on".to_owned(), quoted(&leaf.path))));
+        lines.on = on.map(|leaf| leaf.path);
     }
     let (score, found) = conclude(document, holder, seen, (manifest, lines, flagged), names)?;
     Some((score, FoundList { digest: kind, ..found }))
@@ -396,11 +393,8 @@ fn of_numbers(
     let (stem, mut reading) = best.filter(|(_, reading)| reading.mods().len() >= 2)?;
     let knows_versions = reading.mods().iter().any(|at| names.mods[*at].version.is_some());
     reading.untold = untold.filter(|_| !knows_versions);
-    let lines = vec![
-        ("each".to_owned(), quoted(&holder.path)),
-        ("form".to_owned(), quoted("numbered")),
-        ("key".to_owned(), quoted(&format!("{stem}{{n}}"))),
-    ];
+    let key = Some(format!("{stem}{{n}}"));
+    let lines = ListLines { form: Some("numbered"), key, ..ListLines::at(&holder.path) };
     conclude(document, holder, seen, (reading, lines, false), names)
 }
 
@@ -408,7 +402,7 @@ fn conclude(
     document: &Guessed,
     holder: &Holder<'_>,
     seen: &Seen,
-    (manifest, mut lines, flagged): (Reading, Vec<(String, String)>, bool),
+    (manifest, lines, flagged): (Reading, ListLines, bool),
     names: &Names<'_>,
 ) -> Option<(usize, FoundList)> {
     let mods = manifest.mods().len();
@@ -418,16 +412,9 @@ fn conclude(
     if !is_list(&manifest, names, ids_alone) {
         return None;
     }
-    if let Some(word) = document.untold_notation(name(seen.path.as_str())) {
-        lines.insert(0, ("notation".to_owned(), quoted(word)));
-    }
-    if manifest.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&manifest.template)));
-    }
     let ordered = !flagged && manifest.is_ordered();
-    if ordered {
-        lines.push(("ordered".to_owned(), "true".to_owned()));
-    }
+    let notation = document.untold_notation(name(seen.path.as_str()));
+    let lines = ListLines { notation, entry: manifest.entry(), is_ordered: ordered, ..lines };
     let clues = clues(&manifest, names, ordered);
     let mut found = FoundList::of(seen, &manifest, names, lines, clues);
     if ids_alone {
@@ -505,20 +492,15 @@ fn one_a_line(body: &str, seen: &Seen, names: &Names<'_>) -> Option<FoundList> {
     if !is_list(&manifest, names, false) || !manifest.texts.iter().all(is_entry) {
         return None;
     }
-    let mut lines = vec![("notation".to_owned(), quoted("lines"))];
-    if manifest.template != "{id}" {
-        lines.push(("entry".to_owned(), quoted(&manifest.template)));
-    }
     let in_comments = Reading::of(lines_of(is_comment), names);
     let off = off.or_else(|| {
         let most = in_comments.mods().len() * 2 >= in_comments.texts.len() && !in_comments.mods().is_empty();
         (most && is_off(&in_comments.template, &manifest.template)).then_some(in_comments.template)
     });
-    lines.extend(off.or_else(|| manifest.off.clone()).map(|off| ("off".to_owned(), quoted(&off))));
+    let off = off.or_else(|| manifest.off.clone());
     let ordered = manifest.is_ordered();
-    if ordered {
-        lines.push(("ordered".to_owned(), "true".to_owned()));
-    }
+    let entry = manifest.entry();
+    let lines = ListLines { notation: Some("lines"), entry, off, is_ordered: ordered, ..ListLines::default() };
     Some(FoundList::of(seen, &manifest, names, lines, clues(&manifest, names, ordered)))
 }
 
@@ -568,7 +550,7 @@ pub fn same_list(a: &FoundList, b: &FoundList) -> bool {
 
 /// A name for a list, after its file.
 pub fn list_name(found: &FoundList) -> String {
-    let is_line = found.lines.iter().any(|(key, _)| key == "option");
+    let is_line = found.lines.option.is_some();
     let role = if found.role == Role::Server { "server" } else { "client" };
     if is_line { format!("{role}'s launch line") } else { format!("list in {}", name(found.file.as_str())) }
 }

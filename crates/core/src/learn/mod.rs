@@ -14,6 +14,7 @@ mod keys;
 mod launch;
 mod leaves;
 pub mod leftovers;
+mod lines;
 mod mentions;
 mod named_after;
 mod naming;
@@ -45,6 +46,7 @@ use draft::Learned;
 pub use draft::{Answers, Ask, Draft, FORMAT, Fact};
 use fields::Surroundings;
 use leftovers::SeenGroup;
+use lines::{FactLine, ListLines};
 use mentions::{Called, FoundList};
 use named_after::FoundBeside;
 use needs::Entry;
@@ -186,7 +188,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     // A copy that somebody kept of a list is none.
     lists.retain(|list| !leftovers::is_copy(list.file.as_str()));
     for list in lists.iter_mut().filter(|list| answers.unordered.contains(list.file.as_str())) {
-        list.lines.retain(|(key, _)| key != "ordered");
+        list.lines.is_ordered = false;
     }
     let several = read.iter().flat_map(|(shelf, ..)| shelves::several_places(shelf)).collect();
     read.retain(|(shelf, facts, _)| shelf.speaks_for_itself() || is_listed(facts, &lists));
@@ -637,12 +639,12 @@ fn signatures(learned: &mut Learned, sights: &[&dyn InstallView], inside: &HashS
 /// Mods that a list asks for by a digest have that digest as their version.
 fn by_listed_digest(learned: &mut Learned) {
     let Some(kind) = learned.lists.iter().find_map(|(list, _)| list.digest) else { return };
-    let word = crate::base::digest::DIGEST_WORDS.iter().find(|(_, own)| *own == kind).map_or("", |(word, _)| word);
+    let word = crate::base::digest::DIGEST_WORDS.iter().find(|(_, own)| *own == kind).map_or("", |(word, _)| *word);
     for (_, facts, _) in &mut learned.shelves {
         if let Some(version) = &mut facts.version
-            && version.rule.contains("digest = true")
+            && let Some(digest) = version.lines.iter_mut().find(|line| matches!(line, FactLine::Digest(None)))
         {
-            version.rule = version.rule.replace("digest = true", &format!("digest = \"{word}\""));
+            *digest = FactLine::Digest(Some(word));
             version.confidence = 0.85;
             version.clues = vec![Clue::AskedByDigest(word)];
         }
@@ -662,7 +664,7 @@ fn keep_lists(learned: &mut Learned, lists: &mut Vec<FoundList>) {
         }
     }
     // A list in each world is one rule.
-    let mut places: HashSet<(String, Vec<(String, String)>)> = HashSet::new();
+    let mut places: HashSet<(String, ListLines)> = HashSet::new();
     let worlds = &learned.worlds;
     kept.retain(|(list, _)| places.insert((around::in_any_world(list.file.as_str(), worlds), list.lines.clone())));
     learned.lists = kept;
@@ -679,22 +681,21 @@ fn sides_of_lists(learned: &mut Learned) {
     if !learned.has_client || of_server.is_empty() {
         return;
     }
-    let is_option = |list: &FoundList| list.lines.iter().any(|(key, _)| key == "option");
     let side_of = |list: &FoundList| {
         let own = list.named.iter().filter(|id| of_server.contains(*id)).count();
         match own {
-            0 => Some("[\"both\"]"),
-            all if all == list.named.len() => Some("[\"server\"]"),
+            0 => Some("both"),
+            all if all == list.named.len() => Some("server"),
             _ => None,
         }
     };
-    let sides: Vec<Option<&str>> = learned.lists.iter().map(|(list, _)| side_of(list)).collect();
+    let sides: Vec<Option<&'static str>> = learned.lists.iter().map(|(list, _)| side_of(list)).collect();
     let files: Vec<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();
     for at in 0..learned.lists.len() {
         let other = (0..files.len()).any(|other| files[other] == files[at] && sides[other] != sides[at]);
         let (list, _) = &mut learned.lists[at];
-        if let Some(side) = sides[at].filter(|_| other && is_option(list) && list.role == Role::Server) {
-            list.lines.push(("needed_on".to_owned(), side.to_owned()));
+        if let Some(side) = sides[at].filter(|_| other && list.lines.option.is_some() && list.role == Role::Server) {
+            list.lines.needed_on = Some(side);
             list.clues.push(Clue::OtherOption);
         }
     }

@@ -5,6 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use aho_corasick::{AhoCorasick, MatchKind};
 
 use super::clue::Clue;
+use super::lines::ListLines;
 use super::sight::Seen;
 use super::words::is_version as is_a_version;
 use crate::base::digest::DigestKind;
@@ -31,8 +32,8 @@ pub struct FoundList {
     pub role: Role,
     /// Its file.
     pub file: InstallPath,
-    /// The rulebook's lines for it, but for name and role.
-    pub lines: Vec<(String, String)>,
+    /// The rulebook's lines for it.
+    pub lines: ListLines,
     /// The ids of the mods that it names.
     pub named: Vec<String>,
     /// The kind of digest by which it asks for its mods.
@@ -51,13 +52,7 @@ pub struct FoundList {
 
 impl FoundList {
     /// A list of which it is not known yet on whose install it was seen.
-    pub fn of(
-        seen: &Seen,
-        manifest: &Reading,
-        names: &Names<'_>,
-        lines: Vec<(String, String)>,
-        clues: Vec<Clue>,
-    ) -> Self {
+    pub fn of(seen: &Seen, manifest: &Reading, names: &Names<'_>, lines: ListLines, clues: Vec<Clue>) -> Self {
         Self {
             role: Role::Server,
             file: seen.path.clone(),
@@ -302,6 +297,11 @@ impl Reading {
             named,
             texts: texts.to_vec(),
         })
+    }
+
+    /// How an entry is written, where it is more than the id.
+    pub fn entry(&self) -> Option<String> {
+        (self.template != "{id}").then(|| self.template.clone())
     }
 
     /// The mods that they name.

@@ -7,8 +7,9 @@ use regex::Regex;
 use serde_json::Value;
 
 use super::clue::Clue;
-use super::fields::{Mentions, quoted};
+use super::fields::Mentions;
 use super::leaves::{ListedValues, holders, leaves};
+use super::lines::{EntriesAt, RelationLine, key_of};
 use super::question::{Question, Quoted};
 use super::units::{Unit, without_own_name};
 use super::words::{
@@ -34,8 +35,8 @@ pub struct Entry {
 pub struct Relations {
     /// The rulebook's key: `required`, `relations` and so on.
     pub key: &'static str,
-    /// The right side of the rulebook's line.
-    pub rule: String,
+    /// How the rulebook reads it.
+    pub line: RelationLine,
     /// The path of its entries.
     each: String,
     /// How its entries are written.
@@ -110,19 +111,19 @@ pub fn relations(
 /// What is seen as a whole and by its parts counts once: a map of lists by its lists, a list of objects as such, and
 /// an element that only wraps a list by that list.
 fn without_doubles(mut found: Vec<Relations>) -> Vec<Relations> {
-    let mut gone: BTreeSet<String> = BTreeSet::new();
+    let mut gone: Vec<RelationLine> = Vec::new();
     for outer in &found {
         for inner in found.iter().filter(|inner| is_below(&inner.each, &outer.each)) {
             let outer_goes = match outer.form {
                 Form::Map => true,
                 // `$.li[0]` takes the first of a list that `li[*]` takes whole.
-                Form::Objects { is_wrapper } => is_wrapper || outer.rule.contains("[0]."),
+                Form::Objects { is_wrapper } => is_wrapper || outer.line.takes_a_first(),
                 Form::Texts => false,
             };
-            gone.insert(if outer_goes { outer.rule.clone() } else { inner.rule.clone() });
+            gone.push(if outer_goes { outer.line.clone() } else { inner.line.clone() });
         }
     }
-    found.retain(|relation| !gone.contains(&relation.rule));
+    found.retain(|relation| !gone.contains(&relation.line));
     found
 }
 
@@ -217,7 +218,12 @@ fn is_provided(words: &str) -> bool {
 }
 
 /// The rule and key for entries whose kind is the place's own.
-fn settled((words, each, form): (&str, &str, Form), rule: String, fit: &Fit, entries: Vec<Vec<Entry>>) -> Relations {
+fn settled(
+    (words, each, form): (&str, &str, Form),
+    line: RelationLine,
+    fit: &Fit,
+    entries: Vec<Vec<Entry>>,
+) -> Relations {
     let kind = relation_kind(words);
     let by_presence = if fit.known == fit.all { RelationKind::Required } else { RelationKind::Optional };
     let (chosen, question) = match kind {
@@ -231,24 +237,13 @@ fn settled((words, each, form): (&str, &str, Form), rule: String, fit: &Fit, ent
     let each = each.to_owned();
     Relations {
         key: key_of(chosen),
-        rule,
+        line,
         each,
         form,
         confidence: fit.confidence(kind.is_some()),
         clues,
         entries,
         question,
-    }
-}
-
-/// The rulebook's key for a kind.
-pub const fn key_of(kind: RelationKind) -> &'static str {
-    match kind {
-        RelationKind::Required => "required",
-        RelationKind::Optional => "optional",
-        RelationKind::Conflicting => "conflicting",
-        RelationKind::LoadBefore => "load-before",
-        RelationKind::LoadAfter => "load-after",
     }
 }
 
@@ -284,9 +279,9 @@ pub fn in_lines(units: &[Unit], known: &HashSet<String>, own: &[Option<String>])
     let read = places.into_iter().filter_map(|((member, key), place)| {
         let read = single(LINES, &place, units.len(), known)?;
         let lines = format!(r"{}(?<entries>\S.*?)\s*$", stating(&key));
-        let place = format!("member = {}, lines = '{lines}'", quoted(&member));
-        let rule = read.rule.replacen(&format!("each = {}", quoted(LINES)), &place, 1);
-        Some(Relations { rule, each: format!("{key} in {member}"), ..read })
+        let each = format!("{key} in {member}");
+        let line = RelationLine { at: EntriesAt::Lines { member, lines }, ..read.line };
+        Some(Relations { line, each, ..read })
     });
     read.filter(|read| !is_about_itself(read, own, known)).collect()
 }
@@ -382,17 +377,10 @@ fn grammar(
         return None;
     }
     let (signs, told_by_signs) = kinds_of_signs(&hits, known);
-    let between_words = between.map_or_else(String::new, |between| format!(", between = {}", quoted(between)));
-    let sign_words = if signs.is_empty() {
-        String::new()
-    } else {
-        let table: Vec<String> =
-            signs.iter().map(|(sign, kind)| format!("{} = \"{}\"", quoted(sign), key_of(*kind))).collect();
-        format!(", signs = {{ {} }}", table.join(", "))
-    };
-    let plain = between.is_none() && pattern == GRAMMARS[0];
-    let text_words = if plain { String::new() } else { format!(", text = '{pattern}'") };
-    let rule = format!("{{ each = {}{between_words}{text_words}{sign_words} }}", quoted(path));
+    let is_plain = between.is_none() && pattern == GRAMMARS[0];
+    let text = GRAMMARS.into_iter().find(|own| *own == pattern && !is_plain);
+    let between = between.map(str::to_owned);
+    let line = RelationLine { between, text, signs: signs.clone(), ..RelationLine::at(path) };
     let entry = |text: &String| {
         let captures = regex.captures(text)?;
         let sign = captures.name("sign").map(|sign| sign.as_str());
@@ -400,7 +388,7 @@ fn grammar(
         Some(Entry { id: captures["id"].to_owned(), range, kind: sign.and_then(|sign| signs.get(sign)).copied() })
     };
     let entries = spread(units, lists.iter().map(|(at, texts)| (*at, texts.iter().filter_map(entry).collect())));
-    let mut settled = settled((words, path, Form::Texts), rule, &fit, entries);
+    let mut settled = settled((words, path, Form::Texts), line, &fit, entries);
     if !signs.is_empty() {
         settled.clues.extend(told_by_signs);
         settled.key = if settled.key == "required" { "relations" } else { settled.key };
@@ -468,10 +456,6 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
             && !hints(path, &["order", "count", "priority", "index"])
     });
     let kind = columns.iter().find(|(path, values)| *path != id_path && is_kind(path, values));
-    let mut rule = format!("{{ each = {}, id = {}", quoted(path), quoted(id_path));
-    if let Some((range, _)) = range {
-        rule.push_str(&format!(", range = {}", quoted(range)));
-    }
     let is_there = |row: &[super::leaves::Leaf], kind: &str| -> Option<(String, bool)> {
         let value = |path: &str| row.iter().find(|leaf| leaf.path == path).map(|leaf| leaf.value.clone());
         Some((value(kind)?, known.contains(&value(id_path)?.to_lowercase())))
@@ -482,14 +466,12 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
     });
     let guessed = words.as_ref().map(|(_, (_, guessed))| guessed.clone()).unwrap_or_default();
     let words = words.map(|(path, (kinds, _))| (path, kinds));
-    if let Some((path, kinds)) = &words {
-        let table: Vec<String> = kinds
-            .iter()
-            .map(|(word, kind)| format!("{} = \"{}\"", quoted(word), kind.map_or("none", key_of)))
-            .collect();
-        rule.push_str(&format!(", kind = {}, kinds = {{ {} }}", quoted(path), table.join(", ")));
-    }
-    rule.push_str(" }");
+    let line = RelationLine {
+        id: Some((*id_path).to_owned()),
+        range: range.map(|(path, _)| (*path).to_owned()),
+        kinds: words.as_ref().map(|(path, kinds)| ((*path).to_string(), kinds.clone())),
+        ..RelationLine::at(path)
+    };
     let value = |row: &[super::leaves::Leaf], path: &str| {
         row.iter().find(|leaf| leaf.path == path).map(|leaf| leaf.value.clone())
     };
@@ -510,7 +492,7 @@ fn objects(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> 
         }),
     );
     let form = Form::Objects { is_wrapper: columns.len() == 1 };
-    let mut settled = settled((&place.words, path, form), rule, &fit, entries);
+    let mut settled = settled((&place.words, path, form), line, &fit, entries);
     if let Some((path, _)) = words {
         settled.key = "relations";
         let guessed: Vec<String> = guessed.iter().map(ToString::to_string).collect();
@@ -612,9 +594,8 @@ fn map(path: &str, place: &Place, units: usize, known: &HashSet<String>) -> Opti
         kind: None,
     };
     let spread = spread(units, place.maps.iter().map(|(at, map)| (*at, map.iter().map(entry).collect())));
-    let inner = inner.map_or_else(String::new, |inner| format!(", range = {}", quoted(&inner)));
-    let rule = format!("{{ each = {}, form = \"id-to-range\"{inner} }}", quoted(path));
-    Some(settled((&place.words, path, Form::Map), rule, &fit, spread))
+    let line = RelationLine { are_keys: true, range: inner, ..RelationLine::at(path) };
+    Some(settled((&place.words, path, Form::Map), line, &fit, spread))
 }
 
 /// Where the objects behind ids state a range: one place that nearly all have.

@@ -3,9 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::io::Cursor;
 
+use toml_edit::Value;
+
 use super::clue::Clue;
-use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule, quoted};
+use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule};
 use super::leftovers::is_out_of_use;
+use super::lines::FactLine;
 use super::named_after::{FoundBeside, Leaders, are_called_after};
 use super::needs::{self, Relations};
 use super::outside::{self, OUTSIDE, Outside};
@@ -15,6 +18,7 @@ use super::words::{folded, hints, is_slug, is_version, plain_regex};
 use crate::base::limits;
 use crate::manifest::{Archive, Contents, ITSELF};
 use crate::rulebook::{ByRole, Holds, Role};
+use crate::text::page;
 
 /// Everyday words for folders of mods.
 const MOD_WORDS: [&str; 6] = ["mod", "plugin", "addon", "pack", "content", "overlay"];
@@ -606,20 +610,20 @@ pub fn merged(shelf: &Shelf) -> Vec<Unit> {
 /// A name without a version still has an id.
 fn with_name_fallback(mut id: Choice, units: &[Unit], names: Option<&NameRule>) -> Choice {
     if id.path.is_none() && names.is_some_and(|names| names.with_version && names.parts.iter().any(Option::is_none)) {
-        id.rule = format!("[{}, {}]", id.rule, bare_name(units));
+        id.lines.push(bare_name(units));
     }
     id
 }
 
 /// The whole name without its ending as the id.
-fn bare_name(units: &[Unit]) -> String {
+fn bare_name(units: &[Unit]) -> FactLine {
     let ends: BTreeSet<String> =
         units.iter().filter(|unit| !unit.is_folder).map(|unit| plain_regex(&extension(&unit.name))).collect();
     let end = match ends.len() {
         0 => String::new(),
         _ => format!(r"\.(?:{})", ends.into_iter().collect::<Vec<_>>().join("|")),
     };
-    format!("{{ file-name = '^(?<id>.+){end}$' }}")
+    FactLine::FileName(format!("^(?<id>.+){end}$"))
 }
 
 fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
@@ -631,14 +635,14 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
         .map(|(part, unit)| Some(part.as_ref().map_or_else(|| unit.stem().to_owned(), |(id, _)| id.clone())))
         .collect();
     let told = names.parts.iter().filter(|part| part.is_some()).count();
-    let own = format!("{{ file-name = '{}' }}", names.pattern);
-    let rule = if told < units.len() { format!("[{own}, {}]", bare_name(units)) } else { own };
+    let own = || FactLine::FileName(names.pattern.clone());
+    let lines = std::iter::once(own()).chain((told < units.len()).then(|| bare_name(units))).collect();
     let clues = vec![Clue::NamesFit { told, names: units.len() }];
-    let id = Choice { rule, confidence: 0.6, clues, values, path: None };
+    let id = Choice { lines, confidence: 0.6, clues, values, path: None };
     let version = if names.with_version {
         let values = names.parts.iter().map(|part| part.as_ref().and_then(|(_, version)| version.clone())).collect();
         Some(Choice {
-            rule: format!("[{{ file-name = '{}' }}, {{ digest = true }}]", names.pattern),
+            lines: vec![own(), FactLine::Digest(None)],
             confidence: 0.7,
             clues: vec![Clue::InNamesOrDigest],
             values,
@@ -648,7 +652,7 @@ fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {
         Some(told)
     } else {
         Some(Choice {
-            rule: "{ digest = true }".to_owned(),
+            lines: vec![FactLine::Digest(None)],
             confidence: 0.6,
             clues: vec![Clue::DigestsAlone],
             values: vec![None; units.len()],
@@ -740,27 +744,27 @@ pub fn strangers(shelf: &Shelf) -> Vec<ForeignDocument> {
     each.collect()
 }
 
-/// The rulebook's line for the documents of a shelf.
-pub fn document_line(shelf: &Shelf) -> Option<String> {
-    let each: Vec<String> = shelf
+/// The right side of the rulebook's line for the documents of a shelf.
+pub fn document_value(shelf: &Shelf) -> Option<Value> {
+    let each: Vec<Value> = shelf
         .documents
         .iter()
-        .map(|pattern| {
-            let found = shelf.seen.iter().find_map(|unit| unit.documents.get(pattern));
-            let notation = found.and_then(|found| found.untold_notation(pattern));
-            let notation = notation.map_or_else(String::new, |word| format!(", notation = \"{word}\""));
+        .map(|document| {
+            let found = shelf.seen.iter().find_map(|unit| unit.documents.get(document));
+            let notation = found.and_then(|found| found.untold_notation(document));
             let encoding = found.map(|found| found.encoding).unwrap_or_default();
             let encoding = crate::text::ENCODING_WORDS
                 .iter()
                 .find(|(_, own)| *own == encoding && *own != crate::text::Encoding::Utf8);
-            let encoding = encoding.map_or_else(String::new, |(word, _)| format!(", encoding = \"{word}\""));
-            format!("{{ member = {}{notation}{encoding} }}", quoted(pattern))
+            let told = [("notation", notation), ("encoding", encoding.map(|(word, _)| *word))];
+            let told = told.into_iter().filter_map(|(key, word)| Some((key, page::text(word?))));
+            page::inline(std::iter::once(("member", page::text(document))).chain(told))
         })
         .collect();
     match each.as_slice() {
         [] => None,
         _ if shelf.outside.is_some() => None,
         [one] => Some(one.clone()),
-        several => Some(format!("[{}]", several.join(", "))),
+        _ => Some(page::list(each)),
     }
 }

@@ -160,7 +160,7 @@ fn common_endings_and_saved_settings() {
 #[case::kinds(
     r#""bonds": [{"who": "bog", "how": "needs"}, {"who": "peat", "how": "optional"}]"#,
     "relations",
-    r#"{ each = "$.bonds[*]", id = "$.who", kind = "$.how", kinds = { "needs" = "required", "optional" = "optional" } }"#
+    r#"{ each = "$.bonds[*]", id = "$.who", kind = "$.how", kinds = { needs = "required", optional = "optional" } }"#
 )]
 #[case::commas(
     r#""needs": "bog, peat""#,

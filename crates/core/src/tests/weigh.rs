@@ -218,7 +218,7 @@ fn lines_that_no_pattern_knows_are_weak_evidence_and_a_pattern_is_proposed() {
     assert_eq!(
         diagnose(&world).proposals,
         [
-            "[[event]]\nmeans = \"mod-missing\"\nin    = \"server-log\"\nline  = '\\?\\?\\s+mod\\s+(?<mod>\\S+)\\s+was\\s+not\\s+found'\n"
+            "[[event]]\nmeans = \"mod-missing\"\nin = \"server-log\"\nline = '\\?\\?\\s+mod\\s+(?<mod>\\S+)\\s+was\\s+not\\s+found'\n"
         ]
     );
     let client = Some(&[("core", "1", true)] as Mods);

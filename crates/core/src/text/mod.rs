@@ -14,6 +14,7 @@ mod key_value;
 pub(crate) mod kinds;
 pub(crate) mod lines;
 pub(crate) mod notation;
+pub mod page;
 mod properties;
 pub(crate) mod rows;
 pub(crate) mod scalars;
