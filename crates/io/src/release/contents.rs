@@ -1,5 +1,6 @@
 //! The bytes of a release, as far as they are not here: whole files, or of large ones just the pieces that changed.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap};
 use std::fs::{File, OpenOptions};
 use std::io::{self, Read, Seek, SeekFrom, Write};
@@ -7,7 +8,7 @@ use std::path::{Path, PathBuf};
 
 use futures_util::stream::{self, StreamExt, TryStreamExt};
 use kanon_core::base::digest::Blake3;
-use kanon_core::canon::release::{Recipe, Release, Stored, Stretch, blob_path, pack_path, recipe_path};
+use kanon_core::canon::release::{PieceDigest, Recipe, Release, Stored, Stretch, blob_path, pack_path, recipe_path};
 
 use super::pieces::Known;
 use super::record::unpacked_recipe;
@@ -136,13 +137,13 @@ impl<'a> ReleaseContents<'a> {
         let mut coming = stream::iter(&stretches)
             .map(|stretch| async move {
                 let mut bytes = Vec::new();
-                let came = self.origin.range(&pack_path(stretch.pack), stretch.bytes.clone(), &mut bytes).await;
+                let came = self.origin.range(&path_of(stretch, file), stretch.bytes.clone(), &mut bytes).await;
                 (stretch, bytes, came)
             })
             .buffer_unordered(SIDE_BY_SIDE);
         let (mut broken, mut knows_ranges, mut is_damaged) = (None, true, false);
         while let Some((stretch, bytes, came)) = coming.next().await {
-            let pack = pack_path(stretch.pack);
+            let lies_in = path_of(stretch, file);
             // What came before a break is kept: the next run goes on from there.
             match assembly.add(stretch, &bytes) {
                 Ok(added) => progress.done(added),
@@ -151,7 +152,7 @@ impl<'a> ReleaseContents<'a> {
             match came {
                 Ok(in_range) => knows_ranges &= in_range,
                 Err(failed @ (Failed::MayPass(_) | Failed::NotModified)) => {
-                    broken = Some(self.origin.refused(&pack, failed.why()));
+                    broken = Some(self.origin.refused(&lies_in, failed.why()));
                 }
                 Err(_) => is_damaged = true,
             }
@@ -181,6 +182,11 @@ impl<'a> ReleaseContents<'a> {
     }
 }
 
+/// Where a stretch of a file is fetched from.
+fn path_of(stretch: &Stretch, file: &WantedFile) -> String {
+    stretch.pack.map_or_else(|| blob_path(file.blake3), pack_path)
+}
+
 /// So many pieces are looked at by one thread at a time.
 const AT_ONCE: usize = 128;
 
@@ -195,7 +201,7 @@ fn read_at(file: &mut File, at: u64, size: u32) -> io::Result<Vec<u8>> {
 struct Assembly<'r> {
     recipe: &'r Recipe,
     begins: Vec<u64>,
-    alike: HashMap<Blake3, Vec<usize>>,
+    alike: HashMap<PieceDigest, Vec<usize>>,
     have: Vec<bool>,
     file: File,
 }
@@ -240,7 +246,7 @@ impl<'r> Assembly<'r> {
             let piece = &self.recipe.pieces[*index];
             let bytes = read_at(&mut file, self.begins[*index], piece.size)?;
             // A file that was never written reads as zeros: those are not hashed for nothing.
-            if bytes.iter().any(|byte| *byte != 0) && Blake3::of(&bytes) == piece.blake3 {
+            if bytes.iter().any(|byte| *byte != 0) && PieceDigest::of(&bytes) == piece.digest {
                 there.push(*index);
             }
         }
@@ -253,10 +259,10 @@ impl<'r> Assembly<'r> {
         let mut open: HashMap<&Path, Option<File>> = HashMap::new();
         for index in indices {
             let piece = &self.recipe.pieces[*index];
-            let Some((path, cut)) = known.find(piece.blake3) else { continue };
+            let Some((path, cut)) = known.find(piece.digest) else { continue };
             let Some(source) = open.entry(path).or_insert_with(|| regular(path).ok()) else { continue };
             match read_at(source, cut.at, piece.size) {
-                Ok(bytes) if Blake3::of(&bytes) == piece.blake3 => {
+                Ok(bytes) if PieceDigest::of(&bytes) == piece.digest => {
                     target.seek(SeekFrom::Start(self.begins[*index]))?;
                     target.write_all(&bytes)?;
                     taken.push(*index);
@@ -294,13 +300,17 @@ impl<'r> Assembly<'r> {
         let mut added = 0;
         for index in &stretch.pieces {
             let piece = &self.recipe.pieces[*index];
-            let from = usize::try_from(piece.at - stretch.bytes.start).unwrap_or(usize::MAX);
-            let Some(packed) = bytes.get(from..from + piece.stored as usize) else { break };
-            let raw = zstd::bulk::decompress(packed, piece.size as usize).map_err(BadPiece::Packed)?;
-            if Blake3::of(&raw) != piece.blake3 {
+            let lies = self.recipe.lies_at(&self.begins, *index);
+            let here = |at: u64| usize::try_from(at - stretch.bytes.start).unwrap_or(usize::MAX);
+            let Some(kept) = bytes.get(here(lies.start)..here(lies.end)) else { break };
+            let raw = match piece.packed {
+                Some(_) => Cow::Owned(zstd::bulk::decompress(kept, piece.size as usize).map_err(BadPiece::Packed)?),
+                None => Cow::Borrowed(kept),
+            };
+            if PieceDigest::of(&raw) != piece.digest {
                 return Err(BadPiece::Other);
             }
-            for place in self.alike[&piece.blake3].clone() {
+            for place in self.alike[&piece.digest].clone() {
                 if !self.have[place] {
                     self.put(place, &raw).map_err(BadPiece::Unwritten)?;
                     added += raw.len() as u64;

@@ -6,7 +6,7 @@ use std::io::{self, Read, Seek, SeekFrom, Write};
 use std::path::Path;
 
 use kanon_core::base::digest::Blake3;
-use kanon_core::canon::release::{Piece, RECIPE_FORMAT, Recipe};
+use kanon_core::canon::release::{Packed, Piece, PieceDigest, RECIPE_FORMAT, Recipe};
 use rayon::prelude::*;
 
 use super::pieces::{Cut, cut};
@@ -15,59 +15,111 @@ use crate::open::regular;
 
 /// Pieces that are compressed side by side.
 const BATCH: usize = 64;
+/// Of so many pieces one is compressed, to see whether a file gets smaller at all.
+const TRIED: usize = 16;
 
 /// A recipe, and the pack of those pieces that no earlier one has.
 pub struct Made {
     /// How the file is put together.
     pub recipe: Recipe,
-    /// The pack's file, digest and size, if there are new pieces.
-    pub pack: Option<(tempfile::NamedTempFile, Blake3, u64)>,
+    /// The pack, if there are new pieces that are kept in one.
+    pub pack: Option<NewPack>,
 }
 
-/// Cuts a file. Packs of which less than half would still be used are not: so old ones can go some day.
+/// A pack's file, digest and size.
+type NewPack = (tempfile::NamedTempFile, Blake3, u64);
+
+/// Pieces and the packs that they are in, one of which may be new.
+struct InPacks {
+    packs: Vec<Blake3>,
+    pieces: Vec<Piece>,
+    new: Option<NewPack>,
+}
+
+/// A file as it was looked through.
+struct LookedThrough {
+    cuts: Vec<Cut>,
+    blake3: Blake3,
+    gets_smaller: bool,
+}
+
+/// Cuts a file, which is to have that digest; nothing where it has another by now. Packs of which less than half would still be
+/// used are not: so old ones can go some day.
 ///
 /// # Errors
 /// When the file can't be read, or changes meanwhile.
 pub fn make_recipe(
-    (source, size): (&Path, u64),
+    (source, digest): (&Path, Blake3),
     average: u32,
-    earlier: &HashMap<Blake3, (Blake3, &Piece)>,
+    earlier: &HashMap<PieceDigest, (Blake3, &Piece)>,
     room: &Path,
-) -> Result<Made, ReachError> {
-    let mut cuts: Vec<Cut> = Vec::new();
-    let mut file = regular(source).during("open", source)?;
-    let note = |piece: Cut, _: &[u8]| {
+) -> Result<Option<Made>, ReachError> {
+    let Ok(mut file) = regular(source) else { return Ok(None) };
+    let looked = look_through(&mut file, average).during("cut", source)?;
+    if looked.blake3 != digest {
+        return Ok(None);
+    }
+    let InPacks { packs, pieces, new } = match looked.gets_smaller {
+        true => in_packs((&mut file, source), &looked.cuts, earlier, room)?,
+        false => InPacks { packs: Vec::new(), pieces: looked.cuts.iter().map(in_file).collect(), new: None },
+    };
+    let recipe = Recipe { format: RECIPE_FORMAT.to_owned(), average, packs, pieces };
+    Ok(Some(Made { recipe, pack: new }))
+}
+
+const fn in_file(piece: &Cut) -> Piece {
+    Piece { digest: piece.digest, size: piece.size, packed: None }
+}
+
+fn look_through(file: &mut File, average: u32) -> io::Result<LookedThrough> {
+    let (mut cuts, mut hasher) = (Vec::new(), blake3::Hasher::new());
+    let (mut tried, mut smaller) = (0, 0);
+    let note = |piece: Cut, bytes: &[u8]| {
+        hasher.update(bytes);
+        if cuts.len() % TRIED == 0 {
+            tried += bytes.len();
+            smaller += zstd::bulk::compress(bytes, 1)?.len().min(bytes.len());
+        }
         cuts.push(piece);
         Ok(())
     };
-    cut(io::BufReader::with_capacity(1 << 20, &mut file), average, note).during("cut", source)?;
-    let used = packs_in_use(&cuts, earlier);
+    cut(io::BufReader::with_capacity(1 << 20, file), average, note)?;
+    let blake3 = Blake3::from_bytes(*hasher.finalize().as_bytes());
+    Ok(LookedThrough { cuts, blake3, gets_smaller: is_worth_it(smaller, tried) })
+}
+
+/// The pieces compressed: those of packs that are there already, and the others in one of their own.
+fn in_packs(
+    (file, source): (&mut File, &Path),
+    cuts: &[Cut],
+    earlier: &HashMap<PieceDigest, (Blake3, &Piece)>,
+    room: &Path,
+) -> Result<InPacks, ReachError> {
+    let used = packs_in_use(cuts, earlier);
     let mut packs: Vec<Blake3> = used.iter().copied().collect();
-    let mut places: HashMap<Blake3, Piece> = HashMap::new();
+    let mut places: HashMap<PieceDigest, Piece> = HashMap::new();
     for (digest, (pack, piece)) in earlier {
-        if let Some(index) = packs.iter().position(|known| known == pack) {
-            places.insert(*digest, Piece { pack: index_of(index), ..**piece });
+        if let (Some(index), Some(packed)) = (packs.iter().position(|known| known == pack), piece.packed) {
+            let packed = Some(Packed { pack: index_of(index), ..packed });
+            places.insert(*digest, Piece { packed, ..**piece });
         }
     }
-    let mut new: Vec<Cut> = Vec::new();
-    let mut seen: BTreeSet<Blake3> = places.keys().copied().collect();
-    new.extend(cuts.iter().filter(|piece| seen.insert(piece.blake3)));
-    let pack = match new.is_empty() {
+    let mut seen: BTreeSet<PieceDigest> = places.keys().copied().collect();
+    let lacking: Vec<Cut> = cuts.iter().filter(|piece| seen.insert(piece.digest)).copied().collect();
+    let pack = match lacking.is_empty() {
         true => None,
-        false => Some(write_pack(&mut file, source, &new, room)?),
+        false => Some(write_pack(file, source, &lacking, room)?),
     };
-    let pack = pack.map(|(file, written)| {
+    let new = pack.map(|(file, written)| {
         packs.push(written.digest);
         let pack = index_of(packs.len() - 1);
-        for (piece, (at, stored)) in new.iter().zip(written.places) {
-            places.insert(piece.blake3, Piece { blake3: piece.blake3, size: piece.size, pack, at, stored });
+        for (piece, (at, stored)) in lacking.iter().zip(written.places) {
+            let packed = Some(Packed { pack, at, stored });
+            places.insert(piece.digest, Piece { packed, ..in_file(piece) });
         }
         (file, written.digest, written.size)
     });
-    let pieces = cuts.iter().map(|piece| places[&piece.blake3]).collect();
-    let recipe = Recipe { format: RECIPE_FORMAT.to_owned(), average, packs, pieces };
-    debug_assert_eq!(cuts.iter().map(|piece| u64::from(piece.size)).sum::<u64>(), size);
-    Ok(Made { recipe, pack })
+    Ok(InPacks { packs, pieces: cuts.iter().map(|piece| places[&piece.digest]).collect(), new })
 }
 
 fn index_of(index: usize) -> u32 {
@@ -75,14 +127,15 @@ fn index_of(index: usize) -> u32 {
 }
 
 /// The earlier packs of which at least half is used.
-fn packs_in_use(cuts: &[Cut], earlier: &HashMap<Blake3, (Blake3, &Piece)>) -> BTreeSet<Blake3> {
+fn packs_in_use(cuts: &[Cut], earlier: &HashMap<PieceDigest, (Blake3, &Piece)>) -> BTreeSet<Blake3> {
     let (mut all, mut used): (HashMap<Blake3, u64>, HashMap<Blake3, u64>) = (HashMap::new(), HashMap::new());
+    let stored = |piece: &Piece| piece.packed.map_or(0, |packed| u64::from(packed.stored));
     for (pack, piece) in earlier.values() {
-        *all.entry(*pack).or_default() += u64::from(piece.stored);
+        *all.entry(*pack).or_default() += stored(piece);
     }
-    let wanted: BTreeSet<Blake3> = cuts.iter().map(|piece| piece.blake3).collect();
+    let wanted: BTreeSet<PieceDigest> = cuts.iter().map(|piece| piece.digest).collect();
     for (pack, piece) in wanted.iter().filter_map(|digest| earlier.get(digest)) {
-        *used.entry(*pack).or_default() += u64::from(piece.stored);
+        *used.entry(*pack).or_default() += stored(piece);
     }
     used.into_iter().filter(|(pack, bytes)| bytes * 2 >= all[pack]).map(|(pack, _)| pack).collect()
 }
@@ -108,11 +161,14 @@ fn new_pack(room: &Path) -> io::Result<tempfile::NamedTempFile> {
     tempfile::NamedTempFile::new_in(room)
 }
 
-/// Mods are often packed already: a quick look tells whether the thorough one is worth its time.
+/// Mods are often packed already: a quick look tells whether more is worth its time.
+const fn is_worth_it(smaller: usize, bytes: usize) -> bool {
+    smaller < bytes / 20 * 19
+}
+
 fn compressed(bytes: &[u8]) -> io::Result<Vec<u8>> {
     let quick = zstd::bulk::compress(bytes, 1)?;
-    let is_worth_it = quick.len() < bytes.len() / 20 * 19;
-    if is_worth_it { zstd::bulk::compress(bytes, 9) } else { Ok(quick) }
+    if is_worth_it(quick.len(), bytes.len()) { zstd::bulk::compress(bytes, 9) } else { Ok(quick) }
 }
 
 fn write_pack(
@@ -132,7 +188,7 @@ fn write_pack(
         }
         let packed: Vec<Option<io::Result<Vec<u8>>>> = raw
             .par_iter()
-            .map(|(piece, bytes)| (Blake3::of(bytes) == piece.blake3).then(|| compressed(bytes)))
+            .map(|(piece, bytes)| (PieceDigest::of(bytes) == piece.digest).then(|| compressed(bytes)))
             .collect();
         let mut whole = Vec::new();
         for packed in packed {

@@ -6,9 +6,7 @@ use std::path::{Path, PathBuf};
 use std::sync::mpsc::{SyncSender, sync_channel};
 
 use fastcdc::v2020::{ChunkData, StreamCDC};
-use kanon_core::base::digest::Blake3;
-use kanon_core::canon::release::cut_from;
-
+use kanon_core::canon::release::{PieceDigest, cut_from};
 use rayon::prelude::*;
 
 use crate::open::regular;
@@ -20,7 +18,7 @@ const BATCH: usize = 8 << 20;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Cut {
     /// The digest of its bytes.
-    pub blake3: Blake3,
+    pub digest: PieceDigest,
     /// Where it begins.
     pub at: u64,
     /// How many bytes it has.
@@ -42,10 +40,10 @@ pub fn cut(
         scope.spawn(move || send_pieces(reader, average, &send));
         for batch in receive {
             let batch: Vec<ChunkData> = batch?;
-            let digests: Vec<Blake3> = batch.par_iter().map(|piece| Blake3::of(&piece.data)).collect();
-            for (piece, blake3) in batch.iter().zip(digests) {
+            let digests: Vec<PieceDigest> = batch.par_iter().map(|piece| PieceDigest::of(&piece.data)).collect();
+            for (piece, digest) in batch.iter().zip(digests) {
                 let size = u32::try_from(piece.length).map_err(io::Error::other)?;
-                take(Cut { blake3, at: piece.offset, size }, &piece.data)?;
+                take(Cut { digest, at: piece.offset, size }, &piece.data)?;
             }
         }
         Ok(())
@@ -75,14 +73,14 @@ fn send_pieces(reader: impl io::Read, average: u32, send: &SyncSender<io::Result
 
 /// The pieces of some files, by digest, as they were when they were looked at.
 #[derive(Debug, Default)]
-pub struct Known(HashMap<Blake3, (usize, Cut)>, Vec<PathBuf>);
+pub struct Known(HashMap<PieceDigest, (usize, Cut)>, Vec<PathBuf>);
 
 impl Known {
     /// Takes note of the pieces of a file; one that can't be read has none.
     pub fn look_into(&mut self, path: &Path, average: u32) {
         let (index, pieces) = (self.1.len(), &mut self.0);
         let note = |piece: Cut, _: &[u8]| {
-            pieces.entry(piece.blake3).or_insert((index, piece));
+            pieces.entry(piece.digest).or_insert((index, piece));
             Ok(())
         };
         drop(regular(path).and_then(|file| cut(file, average, note)));
@@ -90,7 +88,7 @@ impl Known {
     }
 
     /// A piece and the file that it is in.
-    pub fn find(&self, digest: Blake3) -> Option<(&Path, Cut)> {
+    pub fn find(&self, digest: PieceDigest) -> Option<(&Path, Cut)> {
         self.0.get(&digest).map(|(index, piece)| (self.1[*index].as_path(), *piece))
     }
 }

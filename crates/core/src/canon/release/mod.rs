@@ -12,7 +12,9 @@ use serde::{Deserialize, Serialize};
 
 pub use self::carried::{System, TAIL, carried, carrying, length_alone};
 pub use self::invite::{Invite, InviteError};
-pub use self::recipe::{FORMAT as RECIPE_FORMAT, Piece, Recipe, RecipeError, Stretch, average_piece, cut_from, is_cut};
+pub use self::recipe::{
+    FORMAT as RECIPE_FORMAT, Packed, Piece, PieceDigest, Recipe, RecipeError, Stretch, average_piece, cut_from, is_cut,
+};
 pub use self::wishes::{PlayerWishesError, followed_wishes, wishes_for_players, wishes_of_player};
 use crate::base::digest::Blake3;
 use crate::base::format::{self, NotOfFormat};

@@ -1,10 +1,12 @@
 //! Large files as pieces that their content decides on, so that an update fetches only what changed.
 //!
 //! Where a file is cut is decided by FastCDC (Xia et al., "The Design of Fast Content-Defined Chunking for Data Deduplication
-//! Based Storage Systems", IEEE TPDS 2020). Pieces are kept compressed, one behind the other, in packs; a recipe says
-//! which pieces a file is made of and where each is. Many pieces that lie side by side are fetched with one request.
+//! Based Storage Systems", IEEE TPDS 2020). A recipe says which pieces a file is made of and where each is: compressed in a pack,
+//! or, where nothing gets smaller by that, in the file itself. Many pieces that lie side by side are fetched with one request.
 
 use std::collections::{BTreeMap, HashMap};
+use std::fmt;
+use std::ops::Range;
 
 use serde::{Deserialize, Serialize};
 
@@ -13,7 +15,9 @@ use crate::base::format::{self, NotOfFormat};
 use crate::base::limits;
 
 /// The first field of every recipe.
-pub const FORMAT: &str = "kanon-recipe/1";
+pub const FORMAT: &str = "kanon-recipe/2";
+/// What recipes said before: all their pieces are in packs, under their whole digests.
+const BEFORE: &str = "kanon-recipe/1";
 
 /// Files above this many bytes are cut into pieces.
 const FROM_BYTES: u64 = 1 << 20;
@@ -22,7 +26,7 @@ const AVERAGE: u32 = 16 << 10;
 /// ... and the most that it becomes, so that a recipe stays small.
 const LARGEST_AVERAGE: u32 = 4 << 20;
 /// So many pieces in the mean that a file is cut into at most.
-const PIECES: u64 = 1 << 14;
+const PIECES: u64 = 1 << 15;
 /// How far the size of pieces may be from what would be chosen today, so that an update is cut like what it replaces.
 const TOLERANCE: u32 = 4;
 /// How many times the mean a piece is at most.
@@ -32,7 +36,7 @@ const LARGEST: u32 = 4;
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Recipe {
-    /// `kanon-recipe/1`.
+    /// `kanon-recipe/2`.
     pub format: String,
     /// The size in the mean that the file was cut for.
     pub average: u32,
@@ -42,16 +46,70 @@ pub struct Recipe {
     pub pieces: Vec<Piece>,
 }
 
-/// A piece of a file, and where it is kept; in a recipe the five values stand in one list.
+/// The first half of a BLAKE3 digest: enough to tell pieces apart. That the whole file is right is told by its own digest.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct PieceDigest([u8; 16]);
+
+impl PieceDigest {
+    /// That of a piece's bytes.
+    pub fn of(bytes: &[u8]) -> Self {
+        let (mut half, whole) = ([0; 16], Blake3::of(bytes));
+        half.copy_from_slice(&whole.as_bytes()[..16]);
+        Self(half)
+    }
+}
+
+impl fmt::Debug for PieceDigest {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&const_hex::encode(self.0))
+    }
+}
+
+impl From<PieceDigest> for String {
+    fn from(digest: PieceDigest) -> Self {
+        const_hex::encode(digest.0)
+    }
+}
+
+/// Why a text is no digest of a piece.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("32 hexadecimal digits were expected")]
+pub struct NoPieceDigest;
+
+impl TryFrom<String> for PieceDigest {
+    type Error = NoPieceDigest;
+
+    fn try_from(text: String) -> Result<Self, NoPieceDigest> {
+        // Recipes had whole digests before.
+        let half = if text.len() == 64 { text.get(..32).unwrap_or_default() } else { &text };
+        let mut bytes = [0; 16];
+        const_hex::decode_to_slice(half, &mut bytes).map_err(|_| NoPieceDigest)?;
+        Ok(Self(bytes))
+    }
+}
+
+#[cfg(feature = "schema")]
+crate::base::schema::text!(PieceDigest, "piece-digest", { "description": "The first half of a BLAKE3 digest.", "pattern": "^[0-9a-f]{32}$" });
+
+/// A piece of a file, and where it is kept. In a recipe it is a list: its digest and its size; and of one in a pack that pack's
+/// place among the recipe's, where it begins there, and how many bytes it has there, compressed.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(from = "Row", into = "Row")]
 pub struct Piece {
     /// The digest of its bytes.
-    pub blake3: Blake3,
+    pub digest: PieceDigest,
     /// How many bytes it has.
     pub size: u32,
-    /// The pack that it is in, by its place among the recipe's.
+    /// Where it is in a pack; one that is in none stands in the file itself.
+    pub packed: Option<Packed>,
+}
+
+/// Where a piece is in a pack.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Packed {
+    /// The pack, by its place among the recipe's.
     pub pack: u32,
     /// Where it begins there.
     pub at: u64,
@@ -59,28 +117,43 @@ pub struct Piece {
     pub stored: u32,
 }
 
-type Row = (Blake3, u32, u32, u64, u32);
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Serialize, Deserialize)]
+#[serde(untagged)]
+enum Row {
+    Packed(PieceDigest, u32, u32, u64, u32),
+    InFile(PieceDigest, u32),
+}
 
 impl From<Row> for Piece {
-    fn from((blake3, size, pack, at, stored): Row) -> Self {
-        Self { blake3, size, pack, at, stored }
+    fn from(row: Row) -> Self {
+        match row {
+            Row::Packed(digest, size, pack, at, stored) => {
+                Self { digest, size, packed: Some(Packed { pack, at, stored }) }
+            }
+            Row::InFile(digest, size) => Self { digest, size, packed: None },
+        }
     }
 }
 
 impl From<Piece> for Row {
-    fn from(piece: Piece) -> Self {
-        (piece.blake3, piece.size, piece.pack, piece.at, piece.stored)
+    fn from(Piece { digest, size, packed }: Piece) -> Self {
+        match packed {
+            Some(Packed { pack, at, stored }) => Self::Packed(digest, size, pack, at, stored),
+            None => Self::InFile(digest, size),
+        }
     }
 }
 
-/// A stretch of a pack that is fetched at once.
+/// A stretch of a pack, or of the file itself, that is fetched at once.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Stretch {
-    /// The pack.
-    pub pack: Blake3,
+    /// The pack; none is the file itself.
+    pub pack: Option<Blake3>,
     /// Its bytes.
-    pub bytes: std::ops::Range<u64>,
-    /// The pieces in it, by their place in the recipe, in the order of the pack; for a piece that is used again, the first.
+    pub bytes: Range<u64>,
+    /// The pieces in it, by their place in the recipe, in the order in which they lie there; for a piece that is used again, the
+    /// first.
     pub pieces: Vec<usize>,
 }
 
@@ -137,7 +210,12 @@ impl Recipe {
     /// # Errors
     /// When it is none, or makes something else than such a file.
     pub fn from_json(bytes: &[u8], size: u64) -> Result<Self, RecipeError> {
-        let recipe = format::read(bytes, FORMAT, |recipe: &Self| &recipe.format).map_err(|why| match why {
+        let read = |format| format::read(bytes, format, |recipe: &Self| &recipe.format);
+        let known = match read(FORMAT) {
+            Err(NotOfFormat::Other(found)) if found == BEFORE => read(BEFORE),
+            known => known,
+        };
+        let recipe = known.map_err(|why| match why {
             NotOfFormat::Other(found) => RecipeError::Format(found),
             NotOfFormat::Shape(why) => RecipeError::Shape(why),
         })?;
@@ -146,11 +224,12 @@ impl Recipe {
         }
         let most = recipe.average * LARGEST;
         for (index, piece) in recipe.pieces.iter().enumerate() {
-            let is_sound = (1..=most).contains(&piece.size)
-                && (1..=piece.size + limits::PIECE_OVERHEAD).contains(&piece.stored)
-                && (piece.pack as usize) < recipe.packs.len()
-                && piece.at.checked_add(u64::from(piece.stored)).is_some();
-            if !is_sound {
+            let is_in_a_pack = |packed: Packed| {
+                (1..=piece.size + limits::PIECE_OVERHEAD).contains(&packed.stored)
+                    && (packed.pack as usize) < recipe.packs.len()
+                    && packed.at.checked_add(u64::from(packed.stored)).is_some()
+            };
+            if !(1..=most).contains(&piece.size) || !piece.packed.is_none_or(is_in_a_pack) {
                 return Err(RecipeError::Piece(index));
             }
         }
@@ -171,16 +250,29 @@ impl Recipe {
         self.pieces.iter().map(begin).collect()
     }
 
+    /// Where a piece lies in its pack, or in the file itself; `begins` are those of this recipe.
+    pub fn lies_at(&self, begins: &[u64], index: usize) -> Range<u64> {
+        let piece = &self.pieces[index];
+        let (at, size) = piece.packed.map_or((begins[index], piece.size), |packed| (packed.at, packed.stored));
+        at..at + u64::from(size)
+    }
+
     /// What is to be fetched for some pieces: each piece once, and in one go what lies side by side, up to a few MiB.
     pub fn stretches(&self, wanted: &[usize]) -> Vec<Stretch> {
-        let mut places: BTreeMap<(u32, u64), usize> = BTreeMap::new();
+        let begins = self.begins();
+        let mut places: BTreeMap<(Option<u32>, u64), usize> = BTreeMap::new();
+        let mut in_file: HashMap<PieceDigest, usize> = HashMap::new();
         for index in wanted {
             let piece = &self.pieces[*index];
-            places.entry((piece.pack, piece.at)).or_insert(*index);
+            if piece.packed.is_none() && *in_file.entry(piece.digest).or_insert(*index) != *index {
+                continue;
+            }
+            let pack = piece.packed.map(|packed| packed.pack);
+            places.entry((pack, self.lies_at(&begins, *index).start)).or_insert(*index);
         }
         let mut stretches: Vec<Stretch> = Vec::new();
         for ((pack, at), index) in places {
-            let (pack, end) = (self.packs[pack as usize], at + u64::from(self.pieces[index].stored));
+            let (pack, end) = (pack.map(|pack| self.packs[pack as usize]), self.lies_at(&begins, index).end);
             match stretches.last_mut() {
                 Some(last)
                     if last.pack == pack && last.bytes.end == at && end - last.bytes.start <= limits::STRETCH_BYTES =>
@@ -195,10 +287,10 @@ impl Recipe {
     }
 
     /// For each piece that others are like, all places of its kind in the recipe.
-    pub fn alike(&self) -> HashMap<Blake3, Vec<usize>> {
-        let mut alike: HashMap<Blake3, Vec<usize>> = HashMap::new();
+    pub fn alike(&self) -> HashMap<PieceDigest, Vec<usize>> {
+        let mut alike: HashMap<PieceDigest, Vec<usize>> = HashMap::new();
         for (index, piece) in self.pieces.iter().enumerate() {
-            alike.entry(piece.blake3).or_default().push(index);
+            alike.entry(piece.digest).or_default().push(index);
         }
         alike
     }
