@@ -140,6 +140,9 @@ fn not_read(unread: &Unread) -> String {
         WhatUnread::OfTheGame => {
             format!("{example} of {shelf} is called as what comes with a game is, and taken for a mod by the draft")
         }
+        WhatUnread::TextAlone => {
+            format!("{mods} of {shelf}, such as {example}, are mods by a line in their texts alone, and in no list")
+        }
         WhatUnread::Columns => {
             format!("`{shelf}` says more of {mods} than their names, which the draft does not read: {example}")
         }
@@ -250,6 +253,9 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         }
         Doubt::Unread(Unread { what: WhatUnread::OfTheGame, .. }) => {
             "if it comes with the game: `except` of the shelf, and so for what else came with it; else it is right"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::TextAlone, .. }) => {
+            "are those mods, and no parts of the game? else take the [[shelf]] out; if so it is right"
         }
         Doubt::Unread(Unread { what: WhatUnread::Columns, .. }) => {
             "a version or a switch? see `entry` and `off` of the [[list]]"

@@ -10,8 +10,8 @@ use super::lines::FactLine;
 use super::sight::extension;
 use super::units::{Unit, without_own_name};
 use super::words::{
-    folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, stated, stated_plainly,
-    stating, words as key_words,
+    WORD, folded, hints, is_placeholder, is_slug, is_version, plain_regex, range_look, side_word, stated,
+    stated_plainly, stating, words as key_words,
 };
 use crate::rulebook::Role;
 use crate::text::Notation;
@@ -43,11 +43,58 @@ pub struct Column {
     /// Whether a list stands there, of which this is the first: it says what a mod has, and not what it is.
     is_listed: bool,
     depth: usize,
+    /// Where in a text the values stand; nothing where it is a document.
+    in_text: Option<InText>,
     /// The value for each unit.
     pub values: Vec<Option<String>>,
 }
 
+/// A place in a text that is written in no notation.
+#[derive(Debug, Clone)]
+struct InText {
+    member: String,
+    /// A regex for what stands before the word.
+    before: String,
+}
+
 impl Column {
+    /// The words at one place in the texts of all units: behind what a regex says, and behind a word that may be their key.
+    pub fn in_text(member: &str, (key, before): (Option<&str>, String), values: Vec<Option<String>>) -> Self {
+        let key = key.unwrap_or_default().to_owned();
+        let in_text = Some(InText { member: member.to_owned(), before });
+        Self { path: key.clone(), key, is_flag: false, is_listed: false, depth: 0, in_text, values }
+    }
+
+    /// Whether nearly all units have a version there, and not all the same.
+    pub fn holds_versions(&self) -> bool {
+        let is_dotted = |value: &str| value.contains('.') && is_version(value);
+        self.coverage() >= 0.9 && self.distinct().len() > 1 && self.share(is_dotted) > 0.99
+    }
+
+    /// Whether others or lists name mods by its values, or its key says that they are ids. What is just the name is told better by
+    /// that.
+    pub fn is_known(&self, units: &[Unit], around: &Surroundings<'_>) -> bool {
+        if self.share_of(units, |value, unit| value.eq_ignore_ascii_case(unit.stem())) >= 0.6 {
+            return false;
+        }
+        let mentioned = || self.share_of(units, |value, unit| around.mentioned.by_another(value, &unit.name)) > 0.0;
+        let is_listed = |text: &str| around.listed.contains(&text.to_lowercase());
+        // A word of a name is listed with that name, and signs around it part words there.
+        let bare = |unit: &Unit| unit.stem().trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
+        let is_name_listed = |_: &str, unit: &Unit| is_listed(unit.stem()) || is_listed(&bare(unit));
+        let listed = || self.share(is_listed) >= 0.6 && self.share_of(units, is_name_listed) < 0.5;
+        id_hint(&self.key) >= 1.0 || mentioned() || listed()
+    }
+
+    fn line(&self, fact: &str) -> FactLine {
+        match &self.in_text {
+            Some(InText { member, before }) => {
+                FactLine::InText { member: member.clone(), pattern: format!("{before}(?<{fact}>{WORD})") }
+            }
+            None => FactLine::At(self.path.clone()),
+        }
+    }
+
     fn present(&self) -> impl Iterator<Item = &str> {
         self.values.iter().flatten().map(String::as_str)
     }
@@ -87,13 +134,13 @@ impl Column {
         })
     }
 
-    fn choice(&self, confidence: f64, clues: Vec<Clue>) -> Choice {
+    fn choice(&self, fact: &str, confidence: f64, clues: Vec<Clue>) -> Choice {
         Choice {
-            lines: vec![FactLine::At(self.path.clone())],
+            lines: vec![self.line(fact)],
             confidence: (confidence.clamp(0.05, 0.99) * 100.0).round() / 100.0,
             clues,
             values: self.values.clone(),
-            path: Some(self.path.clone()),
+            path: self.in_text.is_none().then(|| self.path.clone()),
         }
     }
 }
@@ -111,7 +158,8 @@ pub fn columns(units: &[Unit], pattern: &str) -> Vec<Column> {
                 let key = leaf.key.clone();
                 // In XML every element is a list.
                 let is_listed = path.ends_with("[0]") && document.notation != Notation::Xml;
-                (Column { path, key, is_flag: true, is_listed, depth: leaf.depth, values: Vec::new() }, Vec::new())
+                let depth = leaf.depth;
+                (Column { path, key, is_flag: true, is_listed, depth, in_text: None, values: Vec::new() }, Vec::new())
             });
             column.is_flag &= leaf.is_flag;
             values.push((at, leaf.value));
@@ -193,12 +241,15 @@ fn common_tail(units: &[Unit]) -> String {
 /// The ending of all names as a regex; nothing for folders.
 fn common_end(units: &[Unit]) -> String {
     let files = units.iter().filter(|unit| !unit.is_folder);
-    let ends: BTreeSet<String> = files.map(|unit| extension(&unit.name)).filter(|end| !end.is_empty()).collect();
+    let files: Vec<&Unit> = files.collect();
+    let ends: BTreeSet<String> = files.iter().map(|unit| extension(&unit.name)).filter(|end| !end.is_empty()).collect();
     let escaped: Vec<String> = ends.iter().map(|end| plain_regex(end)).collect();
+    // Written in capitals they are the same endings.
+    let case = if files.iter().all(|unit| unit.name.ends_with(&extension(&unit.name))) { "" } else { "i" };
     let end = match escaped.as_slice() {
         [] => return String::new(),
-        [one] => format!(r"\.{one}"),
-        several => format!(r"\.(?:{})", several.join("|")),
+        [one] if case.is_empty() => format!(r"\.{one}"),
+        several => format!(r"\.(?{case}:{})", several.join("|")),
     };
     if units.iter().any(|unit| unit.is_folder) { format!("(?:{end})?") } else { end }
 }
@@ -276,7 +327,7 @@ pub fn id(
         note(&mut clues, in_name, Clue::InName);
         note(&mut clues, mentioned, Clue::NamedByMods);
         note(&mut clues, listed, Clue::NamedInTexts);
-        scored.push((score, column.choice(0.0, clues)));
+        scored.push((score, column.choice("id", 0.0, clues)));
     }
     if let Some(names) = names {
         scored.extend(id_by_name(units, names, around));
@@ -424,8 +475,8 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
     };
     let mut clues = vec![Clue::LikeVersions(column.share(is_version) * 100.0)];
     note(&mut clues, column.in_name(units), Clue::InName);
-    let mut choice = column.choice(0.5 + score / 10.0, clues);
-    let holes = column.share(is_placeholder) > 0.0;
+    let mut choice = column.choice("version", 0.5 + score / 10.0, clues);
+    let holes = column.share(is_placeholder) > 0.0 && column.in_text.is_none();
     if holes {
         choice.clues.push(Clue::Placeholders);
         choice.lines = vec![FactLine::AtExcept { at: column.path.clone(), except: "[$@%{]" }];
@@ -615,7 +666,7 @@ pub fn title(columns: &[Column], id: &Choice) -> Option<Choice> {
     }
     let (score, column) = best?;
     let clues = vec![Clue::WordsForPeople(column.present().next().unwrap_or_default().to_owned())];
-    Some(column.choice(0.4 + score / 10.0, clues))
+    Some(column.choice("title", 0.4 + score / 10.0, clues))
 }
 
 /// Where each unit was seen.
@@ -677,8 +728,10 @@ pub fn side(columns: &[Column], seen: Option<&[SeenOn]>) -> Option<(Choice, Vec<
         }
         let path = if is_list { format!("{}[*]", column.path.trim_end_matches("[0]")) } else { column.path.clone() };
         let means = means.into_iter().map(|(word, side)| (word.to_owned(), side.to_owned())).collect();
-        let choice =
-            Choice { lines: vec![FactLine::Sides { at: path, means }], ..column.choice(0.35 + score / 4.0, clues) };
+        let choice = Choice {
+            lines: vec![FactLine::Sides { at: path, means }],
+            ..column.choice("needed_on", 0.35 + score / 4.0, clues)
+        };
         if score > 1.0 && best.as_ref().is_none_or(|(known, ..)| score > *known) {
             best = Some((score, choice, unknown));
         }
@@ -749,6 +802,6 @@ pub fn platform_range(columns: &[Column], starts: &[&str], taken: &[&str]) -> Op
     let shown = column.present().next().unwrap_or_default();
     let clues = vec![Clue::Requirements(shown.to_owned())];
     // A mod may name several.
-    let choice = column.choice(0.3 + score / 5.0, clues);
+    let choice = column.choice("range", 0.3 + score / 5.0, clues);
     Some(Choice { lines: vec![FactLine::At(column.path.replace("[0]", "[*]"))], ..choice })
 }

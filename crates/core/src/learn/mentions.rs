@@ -356,13 +356,25 @@ fn of_map(
         lines.form = Some("id-to-fields");
         kind = digest_of(&words, &manifest, names);
         lines.text = kind.map(|_| "(?<digest>[0-9A-Fa-f]{32,64})");
-        let on = hits.iter().find_map(|(_, value)| {
-            leaves(value).into_iter().find(|leaf| leaf.is_flag && is_switch(&leaf.path, &[Some(&leaf.value)]))
-        });
-        lines.on = on.map(|leaf| leaf.path);
+        lines.on = switch_inside(&hits);
     }
     let (score, found) = conclude(document, holder, seen, (manifest, lines, flagged), names)?;
     Some((score, FoundList { digest: kind, ..found }))
+}
+
+/// Where the objects behind ids tell whether the mod is on: flags, or words that are called so and of which both are seen.
+fn switch_inside(entries: &[(&str, &Value)]) -> Option<String> {
+    let mut columns: BTreeMap<String, (bool, Vec<String>)> = BTreeMap::new();
+    for leaf in entries.iter().flat_map(|(_, value)| leaves(value)) {
+        let (are_flags, values) = columns.entry(leaf.path).or_insert((true, Vec::new()));
+        *are_flags &= leaf.is_flag;
+        values.push(leaf.value);
+    }
+    let is_one = |(path, (are_flags, values)): &(String, (bool, Vec<String>))| {
+        let words: Vec<Option<&str>> = values.iter().map(|value| Some(value.as_str())).collect();
+        is_switch(path, &words) && (*are_flags || hints(path, &["enable", "active", "on", "load", "use"]))
+    };
+    columns.into_iter().find(is_one).map(|(path, _)| path)
 }
 
 /// Keys with a number in them whose values name mods: `Slot0 = reed`.

@@ -10,6 +10,7 @@ mod beside;
 mod clue;
 mod draft;
 mod fields;
+mod heads;
 mod keys;
 mod launch;
 mod leaves;
@@ -148,6 +149,10 @@ fn find_shelves<'s>(sights: &[&'s dyn InstallView], answers: &Answers) -> FoundS
     let seen = groups.iter().map(SeenGroup::of).collect();
     let with_documents = groups.iter().filter(holds_documents).flat_map(|group| &group.units);
     let mut inside = unit_paths(with_documents.filter(|unit| !unit.documents.is_empty() || !unit.is_folder));
+    // What mods tell in words alone is no list of them.
+    inside.extend(unit_paths(
+        groups.iter().filter(|group| heads::tell_versions(&group.units)).flat_map(|group| &group.units),
+    ));
     let first_texts: Vec<_> = sights.iter().map(|sight| mentions::text_files(*sight, &inside)).collect();
     let listed: HashSet<String> =
         sights.iter().zip(&first_texts).flat_map(|(sight, texts)| mentions::words_of(*sight, texts)).collect();
@@ -238,6 +243,10 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     if !answers.unsigned {
         signatures(&mut learned, sights, &inside);
     }
+    let by_texts =
+        learned.shelves.iter().filter(|(shelf, facts, _)| shelf.is_told_by_texts_alone() && !is_listed(facts, &lists));
+    let by_texts: Vec<Unread> = by_texts.filter_map(|(shelf, facts, _)| unread::by_texts_alone(shelf, facts)).collect();
+    learned.unread.extend(by_texts);
     keep_lists(&mut learned, &mut lists);
     let untold = learned.lists.iter().filter_map(|(list, _)| Some((list, list.untold.clone()?)));
     let untold = untold.map(|(list, example)| Unread {

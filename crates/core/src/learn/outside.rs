@@ -67,7 +67,10 @@ fn in_file(sight: &dyn InstallView, seen: &Seen, units: &[&Unit]) -> Option<(Out
     // Entries with nothing but a name and a switch are a list.
     (facts(&entries) > usize::from(key.is_some()) + 1).then(|| {
         let notation = document.untold_notation(name(seen.path.as_str()));
-        (Outside { file: seen.path.clone(), notation, each: holder.path.clone(), key }, entries)
+        // Of a map whose keys are no names, each value is an entry.
+        let is_of_values = key.is_some() && matches!(holder.held, ListedValues::Map(_));
+        let each = if is_of_values { format!("{}.*", holder.path) } else { holder.path.clone() };
+        (Outside { file: seen.path.clone(), notation, each, key }, entries)
     })
 }
 
@@ -77,8 +80,10 @@ fn of_holder<'v>(holder: &Holder<'v>, units: &[&Unit]) -> Option<(Option<String>
     match &holder.held {
         ListedValues::Objects(objects) => by_a_key(objects, units),
         ListedValues::Map(entries) => {
-            let objects = entries.iter().filter(|(_, entry)| entry.is_object());
-            matched(objects.map(|(key, entry)| ((*key).to_owned(), *entry)), units).map(|found| (None, found))
+            let objects = || entries.iter().filter(|(_, entry)| entry.is_object());
+            let by_names = matched(objects().map(|(key, entry)| ((*key).to_owned(), *entry)), units);
+            let by_values = || by_a_key(&objects().map(|(_, entry)| *entry).collect::<Vec<_>>(), units);
+            by_names.map(|found| (None, found)).or_else(by_values)
         }
         ListedValues::Texts(_) | ListedValues::Text(_) => None,
     }

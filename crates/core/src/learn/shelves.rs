@@ -7,6 +7,7 @@ use toml_edit::Value;
 
 use super::clue::Clue;
 use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule};
+use super::heads;
 use super::leftovers::is_out_of_use;
 use super::lines::FactLine;
 use super::named_after::{FoundBeside, Leaders, are_called_after};
@@ -65,16 +66,31 @@ pub struct Shelf {
 }
 
 impl Shelf {
+    /// Whether a place of it is called as one of mods.
+    fn is_called_so(&self) -> bool {
+        let mut places = self.places.server.iter().chain(&self.places.client);
+        places.any(|place| hints(name(place), &MOD_WORDS))
+    }
+
+    /// Whether nothing but a line in their texts says that these are mods, unless a list names them.
+    pub fn is_told_by_texts_alone(&self) -> bool {
+        self.documents.is_empty() && self.holds != Holds::Files && !self.is_called_so()
+    }
+
     /// Whether its documents, the names of its files or its own name tell that it holds mods.
     pub fn speaks_for_itself(&self) -> bool {
-        if self.documents.is_empty() && (self.holds.folders() || self.extensions.iter().any(|end| is_program_part(end)))
-        {
+        if self.documents.is_empty() && self.extensions.iter().any(|end| is_program_part(end)) {
             return false;
         }
+        if self.documents.is_empty() && self.holds.folders() {
+            let mut places = self.places.server.iter().chain(&self.places.client);
+            let is_of_a_program = places.any(|place| parts_of_a_program(place).next().is_some());
+            return !is_of_a_program && heads::tell_versions(&self.units);
+        }
         let by_name = || name_rule(&self.units).is_some_and(|names| names.with_version);
-        let places = self.places.server.iter().chain(&self.places.client);
-        let hinted = places.map(|place| name(place)).any(|own| hints(own, &MOD_WORDS));
-        !self.documents.is_empty() || hinted || by_name()
+        let hinted = self.is_called_so();
+        let by_heads = || self.holds.archives() && heads::tell_versions(&self.units);
+        !self.documents.is_empty() || hinted || by_name() || by_heads()
     }
 }
 
@@ -327,6 +343,35 @@ fn listed_share(group: &Group, around: &Surroundings<'_>) -> f64 {
     group.units.iter().filter(listed).count() as f64 / group.units.len().max(1) as f64
 }
 
+/// Folders with what belongs to a program.
+const OF_A_PROGRAM: [&str; 21] = [
+    "lib",
+    "libs",
+    "library",
+    "libraries",
+    "engine",
+    "bin",
+    "runtime",
+    "jre",
+    "system",
+    "data",
+    "assets",
+    "resources",
+    "textures",
+    "sounds",
+    "save",
+    "saves",
+    "world",
+    "worlds",
+    "backup",
+    "backups",
+    "logs",
+];
+
+fn parts_of_a_program(place: &str) -> impl Iterator<Item = &str> {
+    place.split('/').filter(|part| OF_A_PROGRAM.contains(&part.to_lowercase().as_str()))
+}
+
 /// Files that tell only by their names, or by their bytes alone.
 fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if group.holds == Holds::Folders {
@@ -341,36 +386,11 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let listed = listed_share(&group, around).max(id_listed);
     let place = &group.place;
     let hinted = hints(name(place), &MOD_WORDS);
-    let game_parts = [
-        "lib",
-        "libs",
-        "library",
-        "libraries",
-        "engine",
-        "bin",
-        "runtime",
-        "jre",
-        "system",
-        "data",
-        "assets",
-        "resources",
-        "textures",
-        "sounds",
-        "save",
-        "saves",
-        "world",
-        "worlds",
-        "backup",
-        "backups",
-        "logs",
-    ];
     let is_zip = group.holds == Holds::Archives;
-    let of_game = place.is_empty()
-        || place
-            .split('/')
-            .any(|part| game_parts.contains(&part.to_lowercase().as_str()) && !(is_zip && part == "data"));
+    let of_game = place.is_empty() || parts_of_a_program(place).any(|part| !(is_zip && part == "data"));
     let by_list = listed >= 0.5 && group.units.len() >= 2;
-    let sure = by_list || (hinted && (names.with_version || group.units.len() >= 2));
+    let tells = is_zip && group.units.len() >= 3 && heads::tell_versions(&group.units);
+    let sure = by_list || tells || (hinted && (names.with_version || group.units.len() >= 2));
     // A program's own parts are called like mods' now and then; a list that names most of them tells.
     if is_program_part(&group.extension) && (listed < 0.8 || group.units.len() < 3) {
         return None;
@@ -378,7 +398,8 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
         return None;
     }
-    let group = Group { holds: Holds::Files, ..group };
+    // What members tell can only be read in archives.
+    let group = Group { holds: if tells { group.holds } else { Holds::Files }, ..group };
     let score = 1.0 + listed * 2.0 + if hinted { 1.0 } else { 0.0 } + if names.with_version { 1.0 } else { 0.0 };
     Some(Candidate { group, documents: Vec::new(), ids, others: Vec::new(), score })
 }
@@ -388,9 +409,19 @@ fn folders_by_name(group: Group, around: &Surroundings<'_>) -> Option<Candidate>
     let is_listed = |unit: &Unit| is_listed(&unit.name, around);
     let (units, others): (Vec<Unit>, Vec<Unit>) = group.units.iter().cloned().partition(is_listed);
     let enough = units.len() >= 3 && units.len() * 10 >= group.units.len() * 7;
-    if !enough || is_world_folder(&group.place) || !group.rest.is_empty() {
+    let tell_of_themselves = || {
+        group.units.len() >= 3
+            && parts_of_a_program(&group.place).next().is_none()
+            && heads::tell_versions(&group.units)
+    };
+    if is_world_folder(&group.place) || !group.rest.is_empty() {
         return None;
     }
+    let (units, others) = match enough {
+        true => (units, others),
+        false if tell_of_themselves() => (group.units.clone(), Vec::new()),
+        false => return None,
+    };
     let ids = units.iter().map(|unit| unit.name.to_lowercase()).collect();
     let others = others.into_iter().map(|unit| unit.name).collect();
     let score = 1.0 + units.len() as f64 / group.units.len() as f64;
@@ -559,13 +590,14 @@ pub fn seen_on(shelf: &Shelf) -> Vec<SeenOn> {
 pub fn read(shelf: &Shelf, around: &Surroundings<'_>) -> Facts {
     let units = merged(shelf);
     let names = name_rule(&units);
-    let Some(document) = shelf.documents.first() else { return by_name(&units, names.as_ref()) };
+    let Some(document) = shelf.documents.first() else { return without_documents(&units, names.as_ref(), around) };
     let columns = columns(&units, document);
     let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else {
         return by_name(&units, names.as_ref());
     };
     let id = with_name_fallback(id, &units, names.as_ref());
-    let version = fields::version(&units, &columns, names.as_ref());
+    let of_heads = || fields::version(&units, &heads::columns(&units, around), None);
+    let version = fields::version(&units, &columns, names.as_ref()).or_else(of_heads);
     Facts { id, version, provides: needs::provided(&units, document), columns, ..Facts::default() }
 }
 
@@ -624,6 +656,30 @@ fn bare_name(units: &[Unit]) -> FactLine {
         _ => format!(r"\.(?:{})", ends.into_iter().collect::<Vec<_>>().join("|")),
     };
     FactLine::FileName(format!("^(?<id>.+){end}$"))
+}
+
+/// What names tell, and what stands at the heads of texts in words alone.
+fn without_documents(units: &[Unit], names: Option<&NameRule>, around: &Surroundings<'_>) -> Facts {
+    let mut facts = by_name(units, names);
+    let columns = heads::columns(units, around);
+    let is_in_a_text = |choice: &Choice| matches!(choice.lines.as_slice(), [FactLine::InText { .. }, ..]);
+    // What names tell as well is told by them.
+    let is_name = |(part, value): &(&Option<(String, Option<String>)>, &Option<String>)| match (part, value) {
+        (Some((id, _)), Some(value)) => value.eq_ignore_ascii_case(id),
+        _ => false,
+    };
+    let parts = || names.iter().flat_map(|names| &names.parts);
+    let are_names = |column: &Column| parts().zip(&column.values).filter(is_name).count() * 10 >= units.len() * 6;
+    let ids = columns.iter().filter(|column| !column.holds_versions() && !are_names(column));
+    let ids: Vec<Column> = ids.cloned().collect();
+    if let Some((id, _)) = fields::id(units, &ids, names, around).filter(|(id, _)| is_in_a_text(id)) {
+        facts.id = id;
+    }
+    let is_told = facts.version.as_ref().is_some_and(|version| version.values.iter().any(Option::is_some));
+    if !is_told && let Some(version) = fields::version(units, &columns, names).filter(is_in_a_text) {
+        facts.version = Some(version);
+    }
+    facts
 }
 
 fn by_name(units: &[Unit], names: Option<&NameRule>) -> Facts {

@@ -15,7 +15,7 @@ use super::question::Question;
 use super::shelves::{Facts, Shelf, merged};
 use super::sight::{InstallView, Seen, extension, is_inside, parent, starts_as_other_archive};
 use super::units::Unit;
-use super::words::{folded, hints, is_version, relation_kind, stated, stated_plainly};
+use super::words::{folded, hints, is_version, relation_kind, stated, stated_plainly, words_of_line};
 use crate::base::path::InstallPath;
 use crate::manifest::ITSELF;
 use crate::rulebook::{Holds, RelationKind, Role};
@@ -110,6 +110,8 @@ pub enum WhatUnread {
     Columns,
     /// A mod is called as what comes with a game.
     OfTheGame,
+    /// That these are mods is told by a line in their texts, and by nothing else.
+    TextAlone,
 }
 
 /// So many mods of a shelf tell how they are packed.
@@ -118,6 +120,8 @@ const SAMPLE: usize = 200;
 const LINES: usize = 40;
 /// Longer texts are for people.
 const LONGEST: usize = 200;
+/// So many words of a line are looked at.
+const WORDS: usize = 12;
 
 /// What the mods of a shelf tell and its facts do not say; `ids` are those of all mods, folded.
 pub fn of_shelf(shelf: &Shelf, facts: &Facts, ids: &HashSet<String>) -> Vec<Unread> {
@@ -212,6 +216,18 @@ pub fn of_the_game(shelf: &Shelf, facts: &Facts, game: &str) -> Option<Unread> {
         place: String::new(),
         mods: own.len(),
         example: own.first()?.clone(),
+    })
+}
+
+/// What is a shelf for a line in its texts alone, and in no list: a game's own parts have such lines too.
+pub fn by_texts_alone(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
+    let told = facts.version.as_ref()?.values.iter().flatten().count();
+    Some(Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::TextAlone,
+        place: String::new(),
+        mods: told,
+        example: shelf.units.first()?.name.clone(),
     })
 }
 
@@ -351,20 +367,28 @@ fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {
     Vec::new()
 }
 
-/// Texts with a line that ends in a version: how many mods have such a line, by the member and the key, with an example.
+/// Texts with a line in which a version stands, and not the same in all: how many mods have such a line, by the member and the key,
+/// with an example.
 fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
-    let mut found: BTreeMap<String, (usize, String)> = BTreeMap::new();
+    let mut found: BTreeMap<String, (BTreeSet<&str>, BTreeSet<&str>, String)> = BTreeMap::new();
     for unit in units {
         for (member, text) in &unit.texts {
             for line in text.lines().take(LINES) {
-                let Some((key, value)) = stated(line) else { continue };
-                let value = value.trim_matches(['"', '\'', ',', ';']);
-                if value.contains('.') && is_version(value) {
-                    let known = found.entry(place_in(key, member)).or_insert((0, line.trim().to_owned()));
-                    known.0 += 1;
-                }
+                let stated = stated(line).map(|(key, value)| (key, value.trim_matches(['"', '\'', ',', ';'])));
+                let is_dotted = |value: &str| value.contains('.') && is_version(value);
+                let told = stated.filter(|(_, value)| is_dotted(value)).or_else(|| {
+                    let in_short = || words_of_line(line).take(WORDS).find(|word| is_dotted(word));
+                    (line.len() <= LONGEST).then(in_short).flatten().map(|word| ("", word))
+                });
+                let Some((key, value)) = told else { continue };
+                let place = if key.is_empty() { member.clone() } else { place_in(key, member) };
+                let known =
+                    found.entry(place).or_insert_with(|| (BTreeSet::new(), BTreeSet::new(), line.trim().to_owned()));
+                known.0.insert(unit.path.as_str());
+                known.1.insert(value);
             }
         }
     }
-    found
+    let differ = found.into_iter().filter(|(_, (_, values, _))| values.len() > 1);
+    differ.map(|(place, (mods, _, example))| (place, (mods.len(), example))).collect()
 }

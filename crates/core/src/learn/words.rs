@@ -25,6 +25,17 @@ static WILDCARD: LazyLock<Regex> = LazyLock::new(|| regex(r"^v?\d+(?:\.\d+)*\.[x
 static SLUG: LazyLock<Regex> = LazyLock::new(|| regex(r"^[\p{L}\p{N}@][\p{L}\p{N}_.:@/+\-]{0,119}$"));
 static PLACEHOLDER: LazyLock<Regex> = LazyLock::new(|| regex(r"^\s*(?:\$\{.*\}|@\w+@|%\w+%|\{\{.*\}\}|#\{.*\})\s*$"));
 
+/// What may stand between words of a line, as a class of a regex.
+pub const BETWEEN: &str = r#"[ \t\r=:;,|()<>{}\[\]"]"#;
+/// A word of a line, as a regex.
+pub const WORD: &str = r#"[^\s=:;,|()<>{}\[\]"]+"#;
+
+/// The words of a line, parted by what `BETWEEN` says.
+pub fn words_of_line(line: &str) -> impl Iterator<Item = &str> {
+    let is_between = |c: char| c.is_whitespace() || "=:;,|()<>{}[]\"".contains(c);
+    line.split(is_between).filter(|word| !word.is_empty())
+}
+
 /// A text as a regex that means just it, without escapes that a reader would stumble over.
 pub fn plain_regex(text: &str) -> String {
     regex::escape(text)

@@ -472,3 +472,98 @@ fn ids_and_versions_by_what_others_say() {
     let needs = value(&draft, "shelf parts: required").unwrap_or_default();
     assert!(needs.contains("(?<id>.+?)-(?<range>"), "{needs}");
 }
+
+/// Texts that are written in no notation: the same words at the same place in all mods. `{id}`, `{title}` and `{version}` are filled
+/// in; some titles have more words than others.
+#[rstest]
+#[case::in_one_line("{id} {version}\n", r"\A[ \t", false)]
+#[case::each_on_its_line("{title}\r\n{version}\r\nby moss\r\n", r"\A(?:[^\n]*\n){1}", false)]
+#[case::behind_words("/*\n {title}, by moss\n Key: {id}   Version: {version}\n*/\n", r"\bVersion", true)]
+#[case::last_in_the_line("{title} {version}\nfor the fen\n", r"\A[^\n]*", false)]
+#[case::in_brackets("-- {title} ({version})\n", r"\A[^\n]*", false)]
+#[case::before_other_words("needs 3.2.0\nissue {version} final\n", r"\A(?:[^\n]*\n){1}", false)]
+fn words_at_one_place_in_all_texts(#[case] text: &str, #[case] begins: &str, #[case] tells_ids: bool) {
+    let each = [("reed", "Reed", "1.2.0"), ("peat", "The Peat Pit", "0.4.1"), ("bog", "Bog Iron", "2.0.3")];
+    let card = |(id, title, version): (&str, &str, &str)| {
+        let text = text.replace("{id}", id).replace("{title}", title).replace("{version}", version);
+        (format!("works/{title} Set/CARD"), text.into_bytes())
+    };
+    let mut files = each.map(card).to_vec();
+    files.push(("works.on".to_owned(), b"Reed Set\nThe Peat Pit Set\nBog Iron Set\n".to_vec()));
+    let draft = of(&borrowed(&files), None);
+    assert!(parse("the draft", &draft.rulebook).is_ok());
+    let told = value(&draft, "shelf works: version").unwrap_or_default();
+    let told: toml::Table = format!("version = {told}").parse().expect("TOML");
+    let pattern = told["version"]["text"].as_str().expect("a pattern");
+    assert!(pattern.starts_with(begins), "{pattern}");
+    let regex = regex::Regex::new(pattern).expect("a pattern");
+    for ((_, text), (.., version)) in files.iter().zip(each) {
+        let text = std::str::from_utf8(text).expect("text");
+        assert_eq!(&regex.captures(text).expect("read")["version"], version, "{pattern}");
+    }
+    let id = value(&draft, "shelf works: id").unwrap_or_default();
+    assert_eq!(id.contains("CARD"), tells_ids, "{}", draft.rulebook);
+}
+
+/// A game's own parts have such lines too: without a list that names them, they are a doubt.
+#[rstest]
+#[case::a_list(true)]
+#[case::none(false)]
+fn what_only_a_line_in_a_text_tells_is_doubted(#[case] is_listed: bool) {
+    let text = |(id, version): (&str, &str)| (format!("areas/{id}/NOTE"), format!("{id} {version}\n").into_bytes());
+    let mut files = [("shore", "3.2.0"), ("cave", "3.2.1"), ("meadow", "3.2.4")].map(text).to_vec();
+    if is_listed {
+        files.push(("areas.on".to_owned(), b"shore\ncave\nmeadow\n".to_vec()));
+    }
+    let draft = of(&borrowed(&files), None);
+    assert!(draft.rulebook.contains("name = \"areas\""), "{}", draft.rulebook);
+    assert_eq!(
+        draft.unread.iter().any(|unread| unread.what == WhatUnread::TextAlone),
+        !is_listed,
+        "{:?}",
+        draft.unread
+    );
+}
+
+/// What a program brings along is no mod, whatever its texts tell.
+#[test]
+fn the_libraries_of_a_program_are_no_mods() {
+    let text = |(id, version): (&str, &str)| (format!("lib/{id}/NOTE"), format!("{id} {version}\n").into_bytes());
+    let files = [("zip", "3.2.0"), ("sound", "1.0.1"), ("net", "0.2.4")].map(text);
+    assert!(!of(&borrowed(&files), None).rulebook.contains("\n[[shelf]]"));
+}
+
+/// One file tells of all mods, with what they are called as a value of each entry.
+#[test]
+fn sections_that_name_files_tell_of_those() {
+    let section = |(id, version): (&str, &str)| {
+        format!("[part {version}]\r\nPath=bits\\{id}.bit\r\nVer={version}\r\nUse=yes\r\n\r\n")
+    };
+    let each = [("reed", "1.2.0"), ("peat", "0.4.1"), ("bog", "2.0.3")];
+    let mut files = each.map(|(id, _)| (format!("bits/{id}.bit"), format!("\u{1}\u{2}{id}").into_bytes())).to_vec();
+    files.push(("bits.ini".to_owned(), each.map(section).concat().into_bytes()));
+    let draft = of(&borrowed(&files), None);
+    let told = value(&draft, "shelf bits: told-by");
+    assert_eq!(told, Some(r#"{ file = "bits.ini", each = "$.*", key = "$.Path" }"#), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "shelf bits: version"), Some("\"$.Ver\""), "{}", draft.rulebook);
+}
+
+/// A sign before folders, and the endings of files, are both what mods of a shelf are called.
+#[test]
+fn a_sign_and_an_ending_are_one_match() {
+    let card = |id: &str| format!("id={id}\nversion=1.{}\n", id.len()).into_bytes();
+    let folder = |id: &str| (format!("mods/~{id}/card.properties"), card(id));
+    let archive = |id: &str| {
+        let card = card(id);
+        (format!("mods/{id}.pak"), zip_of(&[("card.properties", std::str::from_utf8(&card).expect("text"))]))
+    };
+    let mut files = vec![folder("reed"), folder("peat"), archive("bog"), archive("fog"), archive("moss")];
+    files.push(("mods/notes/a.txt".to_owned(), b"x".to_vec()));
+    let draft = of(&borrowed(&files), None);
+    assert!(parse("the draft", &draft.rulebook).is_ok());
+    assert!(
+        draft.rulebook.matches("\nmatch = ").count() <= draft.rulebook.matches("[[shelf]]").count(),
+        "{}",
+        draft.rulebook
+    );
+}
