@@ -104,6 +104,11 @@ fn told_by(stage: &Stage, file: &str, text: &str) {
     let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{bird}.nest;2.{at};yes\n"));
     told_by(stage, "nests/nests.csv", &format!("file;issue;load\n{}", rows.collect::<String>()));
 }, "unread", "says more of 6 mods than their names")]
+#[case::a_games_own_areas(|stage: &Stage| {
+    for (side, at, area) in ["server", "client"].iter().flat_map(|side| ["shore", "cave", "ridge"].iter().enumerate().map(move |(at, area)| (side, at, area))) {
+        stage.write(&format!("{side}/areas/{area}/NOTE"), format!("{area} 3.2.{at}\n"));
+    }
+}, "unread", "by a line in their texts alone")]
 fn what_can_not_be_told_is_no_all_clear(#[case] change: fn(&Stage), #[case] doubt: &str, #[case] about: &str) {
     let stage = pair();
     change(&stage);
