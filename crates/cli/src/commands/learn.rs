@@ -148,8 +148,7 @@ pub fn run(arguments: &Learn, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         Ok(parsed) => heard(arguments, env, &parsed.value, &surveys)?,
         Err(_) => None,
     };
-    drafted.remark(doubts_in_words(&proof));
-    drafted.add(&voice.as_ref().map(voice_words::tables).unwrap_or_default());
+    drafted.complete(doubts_in_words(&proof), &voice.as_ref().map(voice_words::tables).unwrap_or_default());
     if let Some(file) = &output {
         write_whole(file, &drafted.rulebook)?;
     }

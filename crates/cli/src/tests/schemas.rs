@@ -61,8 +61,10 @@ fn reports() -> Vec<(&'static str, Schema)> {
 
 /// The schema of a format as it is in the docs: its title is the format's name, and the first field says nothing else.
 fn shown(name: &str, schema: Schema) -> String {
-    let number = if name == "recipe" { 2 } else { 1 };
-    let format = format!("kanon-{name}/{number}");
+    let format = match name {
+        "recipe" => canon::release::RECIPE_FORMAT.to_owned(),
+        _ => format!("kanon-{name}/1"),
+    };
     let mut schema = schema.to_value();
     plain(&mut schema);
     let mut head = json!({

@@ -94,7 +94,7 @@ pub enum Clue {
     },
     /// its key speaks of it, and its values are requirements, such as "{0}"
     Requirements(String),
-    /// nothing in the files tells more; {told} of {names} names fit
+    /// nothing in the files tells it; {told} of {names} names fit
     NamesFit {
         /// How many do.
         told: usize,

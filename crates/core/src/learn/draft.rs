@@ -42,7 +42,7 @@ pub struct Draft {
     pub format: &'static str,
     /// The rulebook's text.
     pub rulebook: String,
-    /// That text, as it can be gone on with.
+    /// The page that it is written on.
     #[serde(skip)]
     pub(super) page: Page,
     /// What was inferred, in the order of the rulebook.
@@ -67,14 +67,9 @@ pub struct Draft {
 }
 
 impl Draft {
-    /// Says something at its head: whoever has the file alone is to know.
-    pub fn remark(&mut self, comments: impl IntoIterator<Item = String>) {
-        self.page.above("game", comments);
-        self.rulebook = self.page.to_string();
-    }
-
-    /// Adds tables at its end.
-    pub fn add(&mut self, tables: &Page) {
+    /// Says something at its head, since whoever has the file alone is to know, and adds tables at its end.
+    pub fn complete(&mut self, remarks: impl IntoIterator<Item = String>, tables: &Page) {
+        self.page.above("game", remarks);
         self.rulebook = format!("{}{tables}", self.page);
     }
 }

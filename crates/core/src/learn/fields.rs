@@ -240,8 +240,7 @@ fn common_tail(units: &[Unit]) -> String {
 
 /// The ending of all names as a regex; nothing for folders.
 fn common_end(units: &[Unit]) -> String {
-    let files = units.iter().filter(|unit| !unit.is_folder);
-    let files: Vec<&Unit> = files.collect();
+    let files: Vec<&Unit> = units.iter().filter(|unit| !unit.is_folder).collect();
     let ends: BTreeSet<String> = files.iter().map(|unit| extension(&unit.name)).filter(|end| !end.is_empty()).collect();
     let escaped: Vec<String> = ends.iter().map(|end| plain_regex(end)).collect();
     // Written in capitals they are the same endings.

@@ -5,27 +5,20 @@ use std::collections::BTreeSet;
 
 use super::fields::{Column, Surroundings};
 use super::units::Unit;
-use super::words::{BETWEEN, WORD, hints, is_slug, is_version, plain_regex, words_of_line};
+use super::words::{BETWEEN, WORD, WORDS_OF_LINE, hints, is_slug, is_version, plain_regex, words_of_line};
 
 /// Words behind which ids and versions stand.
 const SAYING: [&str; 12] =
     ["version", "release", "ver", "rev", "revision", "build", "edition", "id", "ident", "key", "slug", "name"];
-/// So many lines of a text are looked at, and so many words of each.
+/// So many lines of a text are looked at.
 const LINES: usize = 12;
-const WORDS: usize = 12;
-/// A line that is longer is no head.
-const LONGEST: usize = 200;
 
 /// A text as the words of its first lines.
 struct Head<'t>(Vec<Vec<&'t str>>);
 
 impl<'t> Head<'t> {
     fn of(text: &'t str) -> Self {
-        let words = |line: &'t str| match line.len() <= LONGEST {
-            true => words_of_line(line).take(WORDS).collect(),
-            false => Vec::new(),
-        };
-        Self(text.lines().take(LINES).map(words).collect())
+        Self(text.lines().take(LINES).map(|line| words_of_line(line).collect()).collect())
     }
 
     fn word(&self, (line, place): (usize, Place)) -> Option<&'t str> {
@@ -53,25 +46,27 @@ enum Place {
 
 /// The versions and ids that the texts of most units tell at one place.
 pub fn columns(units: &[Unit], around: &Surroundings<'_>) -> Vec<Column> {
-    let members: BTreeSet<&String> = units.iter().flat_map(|unit| unit.texts.keys()).collect();
-    members.into_iter().flat_map(|member| of_member(units, member, around)).collect()
+    telling(units, &|column| column.holds_versions() || may_be_id(column, units, around))
 }
 
 /// Whether a text of most units tells a version.
 pub fn tell_versions(units: &[Unit]) -> bool {
-    let nothing = (super::fields::Mentions::default(), std::collections::HashSet::new());
-    let around = Surroundings { mentioned: &nothing.0, listed: &nothing.1 };
-    columns(units, &around).iter().any(Column::holds_versions)
+    !telling(units, &Column::holds_versions).is_empty()
 }
 
-fn of_member(units: &[Unit], member: &str, around: &Surroundings<'_>) -> Vec<Column> {
+fn telling(units: &[Unit], tells: &dyn Fn(&Column) -> bool) -> Vec<Column> {
+    let members: BTreeSet<&String> = units.iter().flat_map(|unit| unit.texts.keys()).collect();
+    members.into_iter().flat_map(|member| of_member(units, member, tells)).collect()
+}
+
+fn of_member(units: &[Unit], member: &str, tells: &dyn Fn(&Column) -> bool) -> Vec<Column> {
     let heads: Vec<Option<Head<'_>>> =
         units.iter().map(|unit| unit.texts.get(member).map(|text| Head::of(text))).collect();
     let told = heads.iter().flatten().count();
     if told < 2 || told * 10 < units.len() * 9 {
         return Vec::new();
     }
-    let places = (0..WORDS).map(Place::FromStart).chain([Place::Last]);
+    let places = (0..WORDS_OF_LINE).map(Place::FromStart).chain([Place::Last]);
     let all = (0..LINES).flat_map(|line| places.clone().map(move |place| (line, place)));
     let mut found: Vec<Column> = Vec::new();
     for at in all {
@@ -82,7 +77,7 @@ fn of_member(units: &[Unit], member: &str, around: &Surroundings<'_>) -> Vec<Col
         let values = words.into_iter().map(|word| word.map(str::to_owned)).collect();
         let column = Column::in_text(member, (key(&heads, at), before(&heads, at)), values);
         let is_known = found.iter().any(|known| known.values == column.values);
-        if !is_known && (column.holds_versions() || may_be_id(&column, units, around)) {
+        if !is_known && tells(&column) {
             found.push(column);
         }
     }

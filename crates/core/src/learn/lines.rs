@@ -100,7 +100,7 @@ pub struct RelationLine {
     /// What stands between the entries of one text.
     pub between: Option<String>,
     /// A pattern over an entry that is a text.
-    pub text: Option<&'static str>,
+    pub text: Option<String>,
     /// What signs before entries mean.
     pub signs: BTreeMap<String, RelationKind>,
     /// Where in an entry the range stands.
@@ -143,7 +143,7 @@ impl RelationLine {
         pairs.extend(self.are_keys.then(|| ("form", text("id-to-range"))));
         pairs.extend(self.id.as_ref().map(|id| ("id", text(id))));
         pairs.extend(self.between.as_ref().map(|between| ("between", text(between))));
-        pairs.extend(self.text.map(|told| ("text", pattern(told))));
+        pairs.extend(self.text.as_ref().map(|told| ("text", pattern(told))));
         if !self.signs.is_empty() {
             let signs = self.signs.iter().map(|(sign, kind)| (sign, text(key_of(*kind))));
             pairs.push(("signs", inline(signs)));

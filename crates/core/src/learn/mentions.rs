@@ -362,7 +362,7 @@ fn of_map(
     Some((score, FoundList { digest: kind, ..found }))
 }
 
-/// Where the objects behind ids tell whether the mod is on: flags, or words that are called so and of which both are seen.
+/// Where the objects behind ids tell whether the mod is on: flags, or the usual words under a key that is called so.
 fn switch_inside(entries: &[(&str, &Value)]) -> Option<String> {
     let mut columns: BTreeMap<String, (bool, Vec<String>)> = BTreeMap::new();
     for leaf in entries.iter().flat_map(|(_, value)| leaves(value)) {

@@ -378,7 +378,7 @@ fn grammar(
     }
     let (signs, told_by_signs) = kinds_of_signs(&hits, known);
     let is_plain = between.is_none() && pattern == GRAMMARS[0];
-    let text = GRAMMARS.into_iter().find(|own| *own == pattern && !is_plain);
+    let text = (!is_plain).then(|| pattern.to_owned());
     let between = between.map(str::to_owned);
     let line = RelationLine { between, text, signs: signs.clone(), ..RelationLine::at(path) };
     let entry = |text: &String| {

@@ -120,8 +120,6 @@ const SAMPLE: usize = 200;
 const LINES: usize = 40;
 /// Longer texts are for people.
 const LONGEST: usize = 200;
-/// So many words of a line are looked at.
-const WORDS: usize = 12;
 
 /// What the mods of a shelf tell and its facts do not say; `ids` are those of all mods, folded.
 pub fn of_shelf(shelf: &Shelf, facts: &Facts, ids: &HashSet<String>) -> Vec<Unread> {
@@ -376,12 +374,12 @@ fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
             for line in text.lines().take(LINES) {
                 let stated = stated(line).map(|(key, value)| (key, value.trim_matches(['"', '\'', ',', ';'])));
                 let is_dotted = |value: &str| value.contains('.') && is_version(value);
-                let told = stated.filter(|(_, value)| is_dotted(value)).or_else(|| {
-                    let in_short = || words_of_line(line).take(WORDS).find(|word| is_dotted(word));
-                    (line.len() <= LONGEST).then(in_short).flatten().map(|word| ("", word))
+                let stated = stated.filter(|(_, value)| is_dotted(value));
+                let told = stated.map(|(key, value)| (place_in(key, member), value)).or_else(|| {
+                    let word = words_of_line(line).find(|word| is_dotted(word))?;
+                    Some((member.clone(), word))
                 });
-                let Some((key, value)) = told else { continue };
-                let place = if key.is_empty() { member.clone() } else { place_in(key, member) };
+                let Some((place, value)) = told else { continue };
                 let known =
                     found.entry(place).or_insert_with(|| (BTreeSet::new(), BTreeSet::new(), line.trim().to_owned()));
                 known.0.insert(unit.path.as_str());

@@ -30,10 +30,15 @@ pub const BETWEEN: &str = r#"[ \t\r=:;,|()<>{}\[\]"]"#;
 /// A word of a line, as a regex.
 pub const WORD: &str = r#"[^\s=:;,|()<>{}\[\]"]+"#;
 
-/// The words of a line, parted by what `BETWEEN` says.
+/// So many words of a line are looked at, and none of a line that is longer: that is for people.
+pub const WORDS_OF_LINE: usize = 12;
+const LONGEST_LINE: usize = 200;
+
+/// The first words of a line, parted by what `BETWEEN` says.
 pub fn words_of_line(line: &str) -> impl Iterator<Item = &str> {
     let is_between = |c: char| c.is_whitespace() || "=:;,|()<>{}[]\"".contains(c);
-    line.split(is_between).filter(|word| !word.is_empty())
+    let short = if line.len() <= LONGEST_LINE { line } else { "" };
+    short.split(is_between).filter(|word| !word.is_empty()).take(WORDS_OF_LINE)
 }
 
 /// A text as a regex that means just it, without escapes that a reader would stumble over.
