@@ -2,6 +2,7 @@
 
 use std::sync::LazyLock;
 
+use aho_corasick::AhoCorasick;
 use regex::{Captures, Regex};
 use serde::Serialize;
 
@@ -31,6 +32,8 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "banned",
             " ban ",
             "=ban ",
+            ": ban ",
+            "(ban)",
             "'ban'",
             "\"ban\"",
             "barred",
@@ -58,9 +61,60 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "zabanov",
             "アクセス禁止",
             "차단",
+            "gebannt",
+            "ausgeschlossen",
+            "uitgesloten",
+            "geband",
+            "banead",
+            "prohibido el acceso",
+            "exclu du",
+            "exclu de",
+            "bannat",
+            "está bloquead",
+            "zbanow",
+            "забан",
+            "заблоков",
+            "kitilt",
+            " banat",
+            "porttikiel",
+            "avstängd",
+            "bannad",
+            "bandlyst",
+            "udelukk",
+            "αποκλει",
+            "追放",
+            "被封",
+            "封号",
+            "밴 ",
         ],
     ),
-    (KeptOutBy::GuestList, &["whitelist", "allowlist", "allow list", "not invited", "not on the list"]),
+    (
+        KeptOutBy::GuestList,
+        &[
+            "whitelist",
+            "allowlist",
+            "allow list",
+            "not invited",
+            "not on the list",
+            "white-list",
+            "gästeliste",
+            "nicht eingeladen",
+            "lista blanca",
+            "liste blanche",
+            "biała lista",
+            "białej liśc",
+            "белый список",
+            "белом списке",
+            "白名单",
+            "ホワイトリスト",
+            "lista branca",
+            "lista bianca",
+            "guest list",
+            "allow-list",
+            "not allow-listed",
+            "not whitelisted",
+        ],
+    ),
     (
         KeptOutBy::FullServer,
         &[
@@ -91,7 +145,6 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "no free slot",
             "too many players",
             "player limit",
-            "is full",
             "no seat free",
             "seats taken",
             "server ist voll",
@@ -110,6 +163,61 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "server je plný",
             "満員",
             "가득",
+            "ist voll",
+            "voll (",
+            "voll belegt",
+            "is vol ",
+            "zit vol",
+            "vol (",
+            "lleno",
+            "está llen",
+            "está cheio",
+            "cheio",
+            "lotad",
+            "est plein",
+            "plein (",
+            "est complet",
+            "è pieno",
+            "pieno (",
+            "pełen",
+            "jest pełny",
+            "pełny (",
+            "brak wolnych",
+            "нет мест",
+            "нет свободных",
+            "переполнен",
+            "заполнен",
+            "немає місць",
+            "немає вільних",
+            "megtelt",
+            "täynnä",
+            " är full",
+            " er full",
+            " er fuld",
+            "fuld (",
+            "fullsatt",
+            "je plno",
+            " dolu",
+            "γεμάτος",
+            "server plin",
+            "este plin",
+            "満室",
+            "定員",
+            "满员",
+            "人满",
+            "인원 초과",
+            "at capacity",
+            "slots in use",
+            "no more room",
+            "no vacan",
+            "no places left",
+            "no seats left",
+            "no slots left",
+            "no free places",
+            "no free seats",
+            "no free slots",
+            "every seat",
+            "queue is full",
         ],
     ),
     (
@@ -134,6 +242,23 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "heslo",
             "パスワード",
             "비밀번호",
+            "senha",
+            "palavra-passe",
+            "kennwort",
+            "jelszó",
+            "salasana",
+            "κωδικ",
+            "clave incorrecta",
+            "passwd",
+            "密碼",
+            "暗号",
+            "zugangswort",
+            "access code",
+            "pass phrase",
+            "pass-phrase",
+            "secret word",
+            "wrong secret",
+            "bad secret",
         ],
     ),
     (
@@ -180,13 +305,53 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "not responding",
             "lost connection",
             "connection lost",
+            "zeitüberschreitung",
+            "tiempo de espera",
+            "tempo esgotado",
+            "délai dépassé",
+            "délai d'attente",
+            "tempo scaduto",
+            "przekroczono czas",
+            "превышено время",
+            "время ожидания",
+            "zaman aşımı",
+            "超时",
+            "タイムアウト",
+            "시간 초과",
+            "verbinding verbroken",
+            "verbindung verloren",
+            "conexión perdida",
+            "connexion perdue",
+            "conexão perdida",
+            "połączenie utracone",
+            "соединение потеряно",
         ],
     ),
 ];
 
+/// All of those words, and the place in the table of each: of several, the first counts.
+static SEARCH: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
+    let words = WORDS.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
+    let (classes, words): (Vec<usize>, Vec<&str>) = words.unzip();
+    (AhoCorasick::new(words).expect("words that are written here"), classes)
+});
+
 /// As many as there may be.
 static FULL: LazyLock<Regex> = LazyLock::new(|| {
     let pattern = r#"(?:^|[\s(\[=:'"])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;'"])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)"#;
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
+/// A text that ends with saying so, or a sentence of it.
+static SAYS_FULL: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern = r#"(?i)(?:\b(?<of>\p{L}+)\s+)?(?:\b(?:is|are|was|we're|it's)\s+full\b|\bfull[\s).,;!"'\]}]*$)"#;
+    Regex::new(pattern).expect("a pattern that is written here")
+});
+
+/// A mod that is on no list is not its player.
+static OF_A_MOD: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern =
+        r"(?i)\b(?:mods?|modules?|addons?|add-ons?|packages?|plugins?|packs?|parts?|components?|extensions?)\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -200,12 +365,37 @@ impl KeptOutBy {
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
     let lower = format!(" {} ", text.to_lowercase());
-    let told = WORDS.iter().find(|(_, words)| words.iter().any(|word| lower.contains(word))).map(|(what, _)| *what);
+    let (search, of) = &*SEARCH;
+    let told = search.find_overlapping_iter(&lower).map(|found| of[found.pattern().as_usize()]).min();
+    let told = told.map(|class| WORDS[class].0);
     let is = |found: &Captures<'_>, now: &str, most: &str| {
         found.name(now).zip(found.name(most)).is_some_and(|(now, most)| now.as_str() == most.as_str())
     };
     let is_full = || FULL.captures_iter(text).any(|found| is(&found, "now", "most") || is(&found, "of", "all"));
-    told.or_else(|| is_full().then_some(KeptOutBy::FullServer))
+    let told = told.filter(|what| *what != KeptOutBy::GuestList || !OF_A_MOD.is_match(text));
+    let says_full =
+        || SAYS_FULL.captures(text).is_some_and(|found| !found.name("of").is_some_and(|of| is_a_store(of.as_str())));
+    told.or_else(|| (is_full() || says_full()).then_some(KeptOutBy::FullServer))
+}
+
+/// Whether a word is for what is full without anybody being kept out.
+fn is_a_store(word: &str) -> bool {
+    const STORES: [&str; 13] = [
+        "disk",
+        "drive",
+        "memory",
+        "cache",
+        "buffer",
+        "queue",
+        "log",
+        "table",
+        "heap",
+        "storage",
+        "quota",
+        "inventory",
+        "chest",
+    ];
+    STORES.contains(&word.to_lowercase().as_str())
 }
 
 #[cfg(test)]
@@ -224,6 +414,11 @@ mod tests {
     #[case("Mara dropped (hall full)", Some(KeptOutBy::FullServer))]
     #[case("Mara refused: full", Some(KeptOutBy::FullServer))]
     #[case("osier: fully loaded", None)]
+    #[case("BYE full", Some(KeptOutBy::FullServer))]
+    #[case("told osier: \"Sorry, we are full right now\"", Some(KeptOutBy::FullServer))]
+    #[case("the disk is full", None)]
+    #[case("osier denied: mod reed not whitelisted", None)]
+    #[case("guest gone (ban): osier", Some(KeptOutBy::Ban))]
     #[case("sunucu dolu", Some(KeptOutBy::FullServer))]
     #[case("E_SERVER_FULL", Some(KeptOutBy::FullServer))]
     #[case("<no cause=\"full\"/>", Some(KeptOutBy::FullServer))]

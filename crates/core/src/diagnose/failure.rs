@@ -77,6 +77,23 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "failed verification",
             "failed to verify",
             "not identical",
+            "not the same file",
+            "not the same byte",
+            "not the same content",
+            "other file",
+            "another file",
+            "different file",
+            "different content",
+            "different byte",
+            "other byte",
+            "other content",
+            "file differs",
+            "files differ",
+            "bytes differ",
+            "doctored",
+            "meddled",
+            "edited",
+            "patched locally",
             "has changed",
             "have changed",
             "was changed",
@@ -94,6 +111,29 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "seal is",
             "seal of",
             "changed:",
+            "mangled",
+            "garbled",
+            "forged",
+            "faked",
+            "bogus",
+            "not genuine",
+            "not original",
+            "reinstall",
+            "re-install",
+            "download it again",
+            "redownload",
+            "re-download",
+            "verify your files",
+            "repair your",
+            "repair it",
+            "has other data",
+            "different data",
+            "tinkered",
+            "scribbled",
+            "fiddled",
+            "messed with",
+            "hacked",
+            "contents",
         ],
     ),
     (
@@ -233,6 +273,49 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "uninstall",
             "take it out",
             "get rid of",
+            "remove ",
+            "remove:",
+            "please delete",
+            "delete it",
+            "take off",
+            "stray",
+            "rogue",
+            "uninvited",
+            "unsolicited",
+            "excess",
+            "redundant",
+            "spurious",
+            "alien",
+            "too much",
+            "too many",
+            "must not have",
+            "should not have",
+            "shouldn't have",
+            "not part of",
+            "only on client",
+            "client only",
+            "client-only",
+            "only the client",
+            "get rid",
+            "drop it",
+            "unlisted",
+            "not listed",
+            "not whitelisted",
+            "not allowlisted",
+            "not allow-listed",
+            "blacklisted",
+            "nobody has",
+            "nobody else has",
+            "no one has",
+            "no-one has",
+            "keiner hat",
+            "niemand hat",
+            "nadie tiene",
+            "personne n'a",
+            "nessuno ha",
+            "ninguém tem",
+            "nikt nie ma",
+            "ни у кого",
         ],
     ),
     (
@@ -279,27 +362,76 @@ static SAME: LazyLock<Regex> = LazyLock::new(|| {
 
 static WORDS: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
     let words = CLASSES.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
-    let class_of = |means: &Event| CLASSES.iter().position(|(class, _)| class == means).unwrap_or(CLASSES.len() - 1);
     let abroad = ABROAD.iter().flat_map(|(means, words)| words.iter().map(move |word| (class_of(means), *word)));
     let (classes, words): (Vec<usize>, Vec<&str>) = words.chain(abroad).unzip();
     let search = AhoCorasick::new(&words);
     (search.expect("words that are written here"), classes)
 });
 
+/// What is denied of a mod that is missing, or of one that is too much, with a word or two between: *is not yet installed*.
+static DENIED: LazyLock<Regex> = LazyLock::new(|| {
+    let denial = "not|never|cannot|nicht|nie|niet|pas|non|no|não|nao|не|ne|nem|nu|inte|ikke|ei|δεν";
+    let there = "loaded|attached|mounted|running|active|activated|enabled|offered|listed|held|owned|subscribed|provided|supplied|in\\s+use";
+    let found = "found|installed|present|there\\b|available|gefunden|installiert|vorhanden|geladen|gevonden|geïnstalleerd|aanwezig|geladen|encontrad|\\
+        instalad|cargad|presente|trouvé|installé|présent|chargé|trovat|installat|caricat|carregad|znalezion|zainstalowan|załadowan|найден|\\
+        установлен|загружен|знайден|встановлен|завантажен|nalezen|nainstalov|načten|hittad|installera|laddad|funnet|fundet|installeret|installert|\\
+        lastet|indlæst|löydy|ladattu|asennettu|található|telepít|betölt|găsit|instalat|încărcat|βρέθηκε";
+    let extra = "allowed|permitted|approved|wanted|needed|recogni[sz]ed|authori[sz]ed|admitted|welcome|accepted|known|whitelisted|erlaubt|zugelassen|\\
+        vorgesehen|gewünscht|bekannt|toegestaan|permitid|autorizad|admitid|reconocid|reconhecid|permis|autorisé|admis\\b|prévu|reconnu|permess|\\
+        ammess|autorizzat|previst|consentit|dozwolon|разреш|допуска|допущен|дозволен|povolen|tillåt|tillat|tilladt|sallit|engedélyez";
+    let same = "same|identical|equal|alike|sama\\b|gleich|dasselbe|derselbe|dieselbe|identisch|dezelfde|hetzelfde|mism[oa]|igual|même|identique|\\
+        stess[oa]|ugual|mesm[oa]|tak[ai]\\s+sam|t[ea]n?\\s+sam|та\\s+же|тот\\s+же|одинаков|stejn|samma|samme|ugyanaz|aynı|același|aceeași";
+    let whose = r"not\s+(?:in|on)\s+(?:the\s+|our\s+|his\s+|her\s+|their\s+|your\s+)?";
+    let here = r"here\b|by\s+us|on\s+(?:this|our|the)\s+(?:server|side|host|house|hall)|on\s+ours";
+    let missing = format!("{there}|{found}");
+    let denied = format!(r"(?:\b(?:{denial})|n't)(?:\s+[\p{{L}}']+){{0,2}}\s+");
+    let extra = format!(
+        r"{denied}(?:{extra}|(?:{missing})\s+(?:{here}))|\b(?:but|and)\s+not\s+(?:{here})|\bkennt\s+(?:\p{{L}}+\s+){{1,3}}nicht\b|\b{whose}(?:server|host|house|hall)\b"
+    );
+    let missing =
+        format!(r"{denied}(?:{missing})|\b(?:but|and)\s+not\s+there\b|\b{whose}(?:client|guest|player|peer|visitor)\b");
+    let same = format!(r"{denied}(?:{same})");
+    let pattern = format!("(?x)(?<extra>{extra})|(?<missing>{missing})|(?<other>{same})");
+    Regex::new(&pattern).expect("a pattern that is written here")
+});
+
+/// Where a text, in small letters, has words of failure, and the class of each.
+fn said(lower: &str) -> impl Iterator<Item = (Range<usize>, usize)> {
+    let (search, of) = &*WORDS;
+    let denied: Vec<(Range<usize>, usize)> = DENIED
+        .captures_iter(lower)
+        .filter_map(|found| {
+            let groups = [("extra", Code::ModExtra), ("missing", Code::ModMissing), ("other", Code::VersionOther)];
+            let means = groups.into_iter().find(|(name, _)| found.name(name).is_some()).map(|(_, means)| means);
+            Some((found.get(0)?.range(), class_of(&Event::Cause(means?))))
+        })
+        .collect();
+    let words = search.find_overlapping_iter(lower).filter(|found| begins_word(lower, found.start()));
+    let words = words.map(|found| (found.range(), of[found.pattern().as_usize()]));
+    let is_part =
+        |word: &Range<usize>| denied.iter().any(|(place, _)| place.start <= word.start && word.end <= place.end);
+    let mut found: Vec<(Range<usize>, usize)> = words.filter(|(word, _)| !is_part(word)).collect();
+    found.extend(denied);
+    found.into_iter()
+}
+
+fn class_of(means: &Event) -> usize {
+    CLASSES.iter().position(|(class, _)| class == means).unwrap_or(CLASSES.len() - 1)
+}
+
 /// What the words of failure in a text mean; nothing where there are none.
 pub fn meaning(text: &str) -> Option<Event> {
-    let (search, of) = &*WORDS;
     let text = &text.to_lowercase();
-    let mut classes: Vec<(usize, bool)> = Vec::new();
-    for found in search.find_overlapping_iter(text).filter(|found| begins_word(text, found.start())) {
-        let word = &text[found.start()..found.end()];
-        let is_tame = TAME.contains(&word);
-        classes.push((of[found.pattern().as_usize()], is_tame));
-    }
+    let classes: Vec<(usize, bool)> = said(text).map(|(place, class)| (class, TAME.contains(&&text[place]))).collect();
     if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
         return SAME.is_match(text).then_some(Event::Cause(Code::ContentDiffers));
     }
     classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
+}
+
+/// What words mean that only report, where something is known to have failed.
+pub fn tame_meaning(text: &str) -> Option<Event> {
+    said(&text.to_lowercase()).map(|(_, class)| class).min().map(|class| CLASSES[class].0)
 }
 
 /// A text with blanks for its words of failure, and for what is written together with those.
@@ -311,8 +443,8 @@ pub fn without_words(text: &str) -> String {
     }
     let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-');
     let mut out = text.to_owned();
-    let found = WORDS.0.find_overlapping_iter(&lower).filter(|found| begins_word(&lower, found.start()));
-    for (start, end) in found.map(|found| (found.start(), found.end())) {
+    for (place, _) in said(&lower) {
+        let Range { start, end } = place;
         let start = text[..start].trim_end_matches(is_part).len();
         let end = text.len() - text[end..].trim_start_matches(is_part).len();
         out.replace_range(start..end, &" ".repeat(end - start));
@@ -324,9 +456,8 @@ pub fn without_words(text: &str) -> String {
 pub fn said_at(text: &str, means: Event) -> Option<Range<usize>> {
     let lower = text.to_lowercase();
     let class = CLASSES.iter().position(|(own, _)| *own == means)?;
-    let found = WORDS.0.find_overlapping_iter(&lower).filter(|found| WORDS.1[found.pattern().as_usize()] == class);
-    let found = found.filter(|found| lower.len() == text.len() && begins_word(&lower, found.start()));
-    found.max_by_key(aho_corasick::Match::len).map(|found| found.range())
+    let found = said(&lower).filter(|(_, own)| *own == class && lower.len() == text.len());
+    found.map(|(place, _)| place).max_by_key(ExactSizeIterator::len)
 }
 
 /// What a text whose words mean this tells of the game's version, or of that of its loader, which is called so.
@@ -392,6 +523,22 @@ mod tests {
     #[case("玩家osier缺少模组fog", Some("mod-missing"))]
     #[case("el contenido de fog no coincide", Some("content-differs"))]
     #[case("brakuje fog", Some("mod-missing"))]
+    #[case("o mod fog não é permitido neste servidor", Some("mod-extra"))]
+    #[case("fog is not yet installed", Some("mod-missing"))]
+    #[case("fog isn't really wanted", Some("mod-extra"))]
+    #[case("fog wurde nicht mehr gefunden", Some("mod-missing"))]
+    #[case("fog is not attached on his side", Some("mod-missing"))]
+    #[case("fog is attached there but not here", Some("mod-extra"))]
+    #[case("fog is attached here but not there", Some("mod-missing"))]
+    #[case("fog is not loaded on this server", Some("mod-extra"))]
+    #[case("fog kennt dieser Server nicht", Some("mod-extra"))]
+    #[case("fog not in server list", Some("mod-extra"))]
+    #[case("fog is not on the client's list", Some("mod-missing"))]
+    #[case("mod fog not whitelisted", Some("mod-extra"))]
+    #[case("fog ei ole sama kuin palvelimella", Some("version-other"))]
+    #[case("fog is not the same file", Some("content-differs"))]
+    #[case("there is now a present for fog", None)]
+    #[case("fog was found, and nothing else is needed", None)]
     #[case("MOD fogが見つかりません", Some("mod-missing"))]
     #[case("fogのバージョンが違います", Some("version-other"))]
     #[case("fog 버전이 다릅니다", Some("version-other"))]
