@@ -62,6 +62,50 @@ fn evening(tries: &str) -> String {
     "10:01:00 line 7 opened, user osier\n10:01:02 line 8 opened, user mallow\n10:01:03 line 7 weir/1.0.7 not present\n10:01:04 line 8 skerry/0.9.2 not present\n10:01:05 line 7 dropped\n10:01:06 line 8 dropped\n",
     &["mod-missing weir 1.0.7 -"]
 )]
+#[case::a_word_with_a_number_that_stands_for_the_player(
+    "W 10:01:00 peer44: mallow connected from 10.0.0.7\nW 10:01:01 peer44: holds/lugworm/card: no such file on peer\nW 10:01:01 peer44: content verification failed\nW 10:01:01 peer44: disconnected\nW 10:01:02 peer17: osier connected from 10.0.0.8\nW 10:01:03 peer17: holds/skerry/card: no such file on peer\nW 10:01:03 peer17: holds/weir/card: version 1.0.3 on peer, 1.0.7 here\nW 10:01:03 peer17: holds/gannet/card: no such file here\nW 10:01:04 peer17: content verification failed\nW 10:01:04 peer17: disconnected\nW 10:02:00 peer20: mallow connected from 10.0.0.7\nW 10:02:01 peer20: mallow is inside\n",
+    &["mod-extra gannet - -", "mod-missing skerry - -", "version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_long_number_that_stands_for_the_player(
+    "10:01:00 mallow [7000000432] is connecting\n10:01:01 mallow [7000000432] has spawned\n10:02:00 osier [7000000431] is connecting\n10:02:01 7000000431 denied: mod weir required\n10:03:00 mallow [7000000432] is connecting\n10:03:01 mallow [7000000432] has spawned\n",
+    &["mod-missing weir - -"]
+)]
+#[case::a_word_for_mods_before_one_that_nobody_has(
+    "10:01:00 osier begins\n10:01:01 osier: module skerry is not attached on his side\n10:01:01 osier: module lugworm is not attached on his side\n10:01:02 osier: module weir has another fingerprint there than here\n10:01:02 osier: module gannet attached there but not here\n10:01:03 osier refused, modules\n10:02:00 mallow begins\n10:02:01 mallow established\n",
+    &["content-differs weir - -", "mod-extra gannet - -", "mod-missing lugworm - -", "mod-missing skerry - -"]
+)]
+#[case::not_the_same(
+    "10:01:00 osier arrives\n10:01:01 osier: weir 1.0.7 is not the same as here\n10:01:02 osier refused\n10:02:00 mallow arrives\n10:02:01 mallow is in\n",
+    &["content-differs weir - -"]
+)]
+#[case::what_comes_behind_his_list(
+    "10:01:00 <- HELLO osier\n10:01:01 <- HAVE eiderdown 1.4.0 1a2b3c4d\n10:01:01 <- HAVE lugworm 2.0.1 2b3c4d5e\n10:01:01 <- HAVE samphire 3.1.0 3c4d5e6f\n10:01:01 <- HAVE skerry 0.9.2 4d5e6f70\n10:01:02 -> WANT weir 1.0.7 5e6f7081\n10:01:02 -> BYE mods\n10:02:00 <- HELLO mallow\n10:02:01 <- HAVE eiderdown 1.4.0 1a2b3c4d\n10:02:01 <- HAVE lugworm 2.0.1 2b3c4d5e\n10:02:01 <- HAVE samphire 3.1.0 3c4d5e6f\n10:02:01 <- HAVE skerry 0.9.2 4d5e6f70\n10:02:01 <- HAVE weir 1.0.7 5e6f7081\n10:02:02 -> WELCOME\n",
+    &["mod-missing weir 1.0.7 -"]
+)]
+#[case::keys_of_a_tag(
+    "<log t=\"10:01:00\"><join who=\"mallow\"/></log>\n<log t=\"10:01:01\"><admit who=\"mallow\"/></log>\n<log t=\"10:01:02\"><join who=\"osier\"/></log>\n<log t=\"10:01:03\"><mod name=\"gannet\" server=\"\" client=\"1.9.0\"/></log>\n<log t=\"10:01:04\"><deny who=\"osier\" why=\"mods\"/></log>\n",
+    &["mod-extra gannet - 1.9.0"]
+)]
+#[case::a_word_behind_each(
+    "10:01:00 hello mallow\n10:01:01   weir ............... OK\n10:01:01   skerry ................. OK\n10:01:02 enter\n10:01:03 hello osier\n10:01:04   weir ............... OK\n10:01:04   gannet ............... EXTRA\n10:01:05 goodbye\n",
+    &["mod-extra gannet - -"]
+)]
+#[case::one_that_is_not_here(
+    "10:01:00 handshake(mallow) 1/5 greeting ok\n10:01:00 handshake(mallow) 3/5 bundles ok\n10:01:00 handshake(mallow) 5/5 in world\n10:01:01 handshake(osier) 1/5 greeting ok\n10:01:02 handshake(osier) 3/5 bundles FAILED gannet offered, not mounted here\n",
+    &["mod-extra gannet - -"]
+)]
+#[case::a_code_that_speaks_of_a_hash(
+    "10:01:00 [JOIN][osier] try\n10:01:01 [JOIN][osier] E_MOD_HASH weir/1.0.7\n10:01:01 [JOIN][osier] E_MOD_MISSING skerry/0.9.2\n10:01:02 [JOIN][osier] E_KICK\n10:02:00 [JOIN][mallow] try\n10:02:01 [JOIN][mallow] done\n",
+    &["content-differs weir - -", "mod-missing skerry 0.9.2 -"]
+)]
+#[case::digests_in_an_object(
+    "{\"t\":\"10:01\",\"e\":\"conn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:01\",\"e\":\"spawn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:02\",\"e\":\"conn\",\"c\":98,\"who\":\"osier\"}\n{\"t\":\"10:02\",\"e\":\"diff\",\"c\":98,\"m\":\"weir\",\"need\":\"1.0.7\",\"have\":\"1.0.7\",\"sum\":[\"46a924f32a22\",\"193c3dfa76fe\"]}\n{\"t\":\"10:02\",\"e\":\"deny\",\"c\":98,\"why\":\"mods\"}\n",
+    &["content-differs weir - -"]
+)]
+#[case::a_kind_of_mod_before_a_name(
+    "[10:01:00] osier está a ligar-se\n[10:01:01] Verificação de osier: o mod gannet não é permitido neste servidor\n[10:01:02] osier foi desligado\n[10:02:00] mallow está a ligar-se\n[10:02:02] mallow entrou no jogo\n",
+    &["mod-extra gannet - -"]
+)]
 #[case::a_trace_below_his_line(
     "10:01:00 osier connecting\n10:01:02 handshake with osier failed\nhall.Refusal: holds do not agree\n\tat hall.admit(Hall:88)\nCaused by: hall.Refusal: weir: peer offers 1.0.3 but hall requires 1.0.7\n\t... 2 more\n10:02:00 mallow connecting\n10:02:03 mallow is inside\n",
     &["version-other weir 1.0.7 1.0.3"]
@@ -360,4 +404,40 @@ fn a_try_that_went_well_is_told_as_that(#[case] tries: &str) {
     let told: Vec<Event> =
         heard.of_last_try(Role::Server).unwrap_or_default().iter().map(|event| event.means).collect();
     assert!(told.contains(&Event::JoinAccepted), "{told:?}");
+}
+
+#[rstest]
+#[case::a_version("lugworm 2.0.0 (c3c3c3)", &["version-other lugworm 2.0.1 2.0.0"])]
+#[case::other_bytes("lugworm 2.0.1 (c3c3c4)", &["content-differs lugworm - -"])]
+#[case::nothing("", &["mod-missing lugworm 2.0.1 -"])]
+#[case::one_more("lugworm 2.0.1 (c3c3c3)\nloaded gannet 1.1.0 (a9a9a9)", &["mod-extra gannet - 1.1.0"])]
+fn both_logs_list_what_they_load_and_neither_says_what_differs(#[case] own: &str, #[case] wanted: &[&str]) {
+    let rulebook = crate::rulebook::of_logs("");
+    let listed = "loaded eiderdown 1.4.0 (a1a1a1)\nloaded skerry 0.9.2 (b2b2b2)\nloaded {own}\nloaded samphire 3.1.0 (d4d4d4)\nloaded weir 1.0.7 (e5e5e5)\n";
+    let of = |side: &str, own: &str| {
+        let all = listed.replace("{own}", own);
+        let lines = all.lines().filter(|line| !line.trim_end().ends_with("loaded"));
+        lines.map(|line| format!("10:00:02 [{side}] {line}\n")).collect::<String>()
+    };
+    let server = of("hall", "lugworm 2.0.1 (c3c3c3)")
+        + "10:01:00 [hall] osier wants in\n10:01:01 [hall] osier refused: holds differ\n10:01:02 [hall] mallow wants in\n10:01:03 [hall] mallow accepted\n";
+    let client = of("mine", own)
+        + "10:00:50 [mine] connecting\n10:01:01 [mine] refused: holds differ\n10:01:02 [mine] connection closed\n";
+    let players = ["osier".to_owned()];
+    let evening = Evening { rulebook: &rulebook, server: None, client: None, canon: None, players: &players };
+    let logs = [
+        Transcript { side: Role::Server, head: "", text: &server },
+        Transcript { side: Role::Client, head: "", text: &client },
+    ];
+    let heard = voice(evening, &logs).expect("a voice");
+    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
+    let events = heard.of_last_try(Role::Client).unwrap_or_default().iter();
+    let causes = events.filter(|event| matches!(event.means, Event::Cause(_)));
+    let told: Vec<String> = causes
+        .map(|event| {
+            let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
+            format!("{} {id} {} {}", event.means.word(), or(&event.expected), or(&event.found))
+        })
+        .collect();
+    assert_eq!(told, wanted, "{server}{client}");
 }

@@ -9,16 +9,19 @@ use regex::{Captures, Match, Regex};
 
 use super::digests::HEX;
 use super::lines::{is_digest, message};
+use super::players::is_for_a_player;
 use crate::diagnose::Needles;
 
 /// The one name that a message has, if it has one.
 type NameIn<'f> = dyn Fn(&str) -> Option<String> + 'f;
 
+/// Digits of a number that stands for itself.
+const LONG: usize = 7;
 /// So many numbers are kept.
 const MOST: usize = 20_000;
 
 static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\b(?:(?<word>[A-Za-z_]{2,16})[\x22']?[\s#:=\[(<]{1,2}|(?<letter>[A-Za-z])[=#:]?)(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16})\b";
+    let pattern = r"\b(?:(?<word>[A-Za-z_]{1,16})[\x22']?[\s#:=\[(<]{1,2}[\x22']?|(?<letter>[A-Za-z]))(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<grown>[A-Za-z_]{2,16})(?<end>\d{1,6})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16}|[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}|\d{7,20})\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -89,31 +92,33 @@ fn with_counted(text: &str, needles: &Needles, (numbers, named): (&'static Regex
 }
 
 /// A log with the players' names in place of the numbers that stand for them; nothing where none does.
-pub fn with_players(text: &str, players: &BTreeSet<String>) -> Option<String> {
+pub fn with_players(text: &str, players: &BTreeSet<String>, needles: &Needles) -> Option<String> {
     let named = |message: &str| named(message, players).map(str::to_lowercase);
     let bound = bound(text, &named);
     if bound.is_empty() {
         return None;
     }
     let used = text.lines().map(message).filter(|line| named(line).is_none());
-    let used: BTreeSet<(&str, &str)> = used
-        .flat_map(|line| numbered(line, &NUMBERED))
-        .map(|(word, id)| (word.as_str(), id.as_str()))
-        .filter(|key| bound.contains_key(key))
-        .collect();
-    if used.is_empty() {
+    let mut used = used.flat_map(|line| numbered(line, &NUMBERED)).map(|(word, id)| (word.as_str(), id.as_str()));
+    if !used.any(|key| bound.contains(&key)) {
         return None;
     }
     let mut now: BTreeMap<(String, String), String> = BTreeMap::new();
     Some(replaced(text, |message| {
         let player = self::named(message, players);
+        let mods = needles.places(message);
+        let is_of_a_mod =
+            |place: &Range<usize>| mods.iter().any(|((start, end), _)| place.start < *end && *start < place.end);
         let mut found = Vec::new();
         for (word, id) in numbered(message, &NUMBERED) {
             let key = (word.as_str().to_owned(), id.as_str().to_owned());
-            if let Some(player) = player.filter(|_| used.contains(&(word.as_str(), id.as_str()))) {
+            // At the end of a word, it is parted from that: a word and a number are of one kind, whoever's it is.
+            let gap = if word.end() == id.start() { " " } else { "" };
+            if let Some(player) = player.filter(|_| bound.contains(&(word.as_str(), id.as_str()))) {
                 now.insert(key, player.to_owned());
-            } else if let Some(player) = now.get(&key).filter(|_| player.is_none()) {
-                found.push((id.range(), player.clone()));
+                found.extend((!gap.is_empty()).then(|| (id.range(), format!("{gap}{}", id.as_str()))));
+            } else if let Some(player) = now.get(&key).filter(|_| player.is_none() && !is_of_a_mod(&id.range())) {
+                found.push((id.range(), format!("{gap}{player}")));
             }
         }
         found
@@ -141,13 +146,23 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
     out
 }
 
-/// The numbers of a message, each with the word before it; an address, of the network or of the memory, stands for itself.
+/// The numbers of a message, each with the word before it; an address, of the network or of the memory, and a long number of an
+/// account stand for themselves.
 fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
-    let word = |found: &Captures<'m>| found.name("word").or_else(|| found.name("letter"));
-    numbers.captures_iter(message).filter_map(move |found| {
-        let address = found.name("address");
-        Some((address.or_else(|| word(&found))?, address.or_else(|| found.name("id"))?))
-    })
+    let word =
+        |found: &Captures<'m>| ["word", "letter", "grown", "address"].into_iter().find_map(|name| found.name(name));
+    let id = |found: &Captures<'m>| ["id", "end", "address"].into_iter().find_map(|name| found.name(name));
+    // The first part of a version stands for nobody.
+    let goes_on = |id: &Match<'m>| {
+        message[id.end()..].strip_prefix('.').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
+    };
+    // The long number of an account is its own, whatever it is called by.
+    let is_long = |id: &Match<'m>| id.len() >= LONG && id.as_str().bytes().all(|byte| byte.is_ascii_digit());
+    let pair = move |found: Captures<'m>| {
+        let id = id(&found).filter(|id| !goes_on(id))?;
+        Some((if is_long(&id) { id } else { word(&found)? }, id))
+    };
+    numbers.captures_iter(message).filter_map(pair)
 }
 
 fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {
@@ -181,22 +196,64 @@ fn counted<'t>(text: &'t str, (numbers, named): (&'static Regex, &NameIn<'_>)) -
     found
 }
 
-/// The numbers that stand in lines with one name, and with that alone.
-fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeMap<(&'t str, &'t str), String> {
+/// Words for what a player is at the end of, and which somebody else gets after him.
+const LINES: [&str; 17] = [
+    "slot",
+    "seat",
+    "conn",
+    "connection",
+    "client",
+    "session",
+    "sess",
+    "sid",
+    "cid",
+    "channel",
+    "chan",
+    "socket",
+    "sock",
+    "link",
+    "line",
+    "handle",
+    "fd",
+];
+/// So many numbers of a word tell what its numbers are.
+const TELLING: usize = 5;
+
+/// The numbers that stand in lines with one name, and with that alone. Where the numbers of a word do that, one that went from one
+/// player to the next is theirs too.
+fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeSet<(&'t str, &'t str)> {
     let mut with: BTreeMap<(&str, &str), BTreeSet<String>> = BTreeMap::new();
+    let mut grown: BTreeSet<&str> = BTreeSet::new();
     for line in text.lines().map(message) {
         let Some(name) = named(line) else { continue };
         for (word, id) in numbered(line, &NUMBERED) {
             if with.len() < MOST {
                 with.entry((word.as_str(), id.as_str())).or_default().insert(name.clone());
+                grown.extend((word.end() == id.start() && word.len() > 1).then_some(word.as_str()));
             }
         }
     }
-    // What stands for one stands for each: of a word whose numbers are said of several none is a name.
-    with.into_iter()
-        .filter(|(_, names)| names.len() == 1)
-        .filter_map(|(key, names)| Some((key, names.into_iter().next()?)))
-        .collect()
+    // How many numbers a word has, how many of those are of one player alone, and who those are.
+    let mut of_word: BTreeMap<&str, (usize, usize, BTreeSet<&String>)> = BTreeMap::new();
+    for ((word, _), names) in &with {
+        let (numbers, alone, of_one) = of_word.entry(word).or_default();
+        *numbers += 1;
+        *alone += usize::from(names.len() == 1);
+        of_one.extend(names.first().filter(|_| names.len() == 1));
+    }
+    let is_theirs = |(word, (numbers, alone, of_one)): (&'t str, (usize, usize, BTreeSet<&String>))| {
+        let is_line = LINES.contains(&word.to_lowercase().as_str()) || is_for_a_player(word);
+        // A word with a number at its end may be anything's name; several of them, each with a player of its own, are theirs.
+        let may_be = !grown.contains(word) || of_one.len() > 1 || is_line;
+        let goes_on = is_line && numbers > 1 || numbers >= TELLING && alone * 5 >= numbers * 4;
+        (word, (may_be, goes_on))
+    };
+    let words: BTreeMap<&str, (bool, bool)> = of_word.into_iter().map(is_theirs).collect();
+    let counts = |(word, _): &(&str, &str), names: &BTreeSet<String>| {
+        let (may_be, goes_on) = words[word];
+        may_be && (names.len() == 1 || goes_on)
+    };
+    with.iter().filter(|(key, names)| counts(key, names)).map(|(key, _)| *key).collect()
 }
 
 #[cfg(test)]
@@ -210,7 +267,7 @@ mod tests {
     #[test]
     fn a_number_that_stood_with_a_player_stands_for_him() {
         let log = "18:00 line 7 opened for osier\n18:01 line 8 opened for mallow\n18:02 line 7 lacks reed\n18:03 line 9 idle\n";
-        let told = with_players(log, &players()).expect("numbers that stand for players");
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
         assert!(told.contains("18:02 line osier lacks reed"), "{told}");
         assert!(told.contains("18:03 line 9 idle"), "{told}");
     }
@@ -218,20 +275,58 @@ mod tests {
     #[test]
     fn an_address_that_stood_with_a_player_stands_for_him() {
         let log = "Link|0x612D opened\nLink|0x612D identified as osier\nMods|0x612D reed ours 1 theirs 2\n";
-        let told = with_players(log, &players()).expect("addresses that stand for players");
+        let told = with_players(log, &players(), &needles()).expect("addresses that stand for players");
         assert!(told.contains("Mods|osier reed"), "{told}");
+    }
+
+    #[test]
+    fn a_number_at_the_end_of_a_word_stands_for_a_player_where_others_have_theirs() {
+        let log = "peer17: osier is here\npeer31: mallow is here\npeer17: lugworm absent\n";
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        assert!(told.ends_with("peer 31: mallow is here\npeer osier: lugworm absent\n"), "{told}");
+        let log = "osier stands at gate2\nosier waits\ngate2 is shut\n";
+        assert_eq!(with_players(log, &players(), &needles()), None);
+    }
+
+    #[test]
+    fn a_number_of_a_key_stands_for_a_player() {
+        let log = "{\"c\":531,\"who\":\"osier\"}\n{\"c\":\"7a\",\"who\":\"mallow\"}\n{\"c\":531,\"m\":\"weir\"}\n{\"c\":\"7a\",\"m\":\"weir\"}\n";
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        assert!(told.ends_with("{\"c\":\"osier\",\"m\":\"weir\"}\n{\"c\":\"mallow\",\"m\":\"weir\"}\n"), "{told}");
+    }
+
+    #[test]
+    fn a_part_of_a_version_or_of_a_mod_stands_for_nobody() {
+        let log = "osier has weir version 1.0\nlugworm version 1.2\n";
+        assert_eq!(with_players(log, &players(), &needles()), None);
+    }
+
+    #[test]
+    fn the_number_of_an_account_stands_for_its_player() {
+        let log = "osier [7000000431] asks\nuser 7000000431 denied: weir altered\nmallow {1b4e28ba-2fa1-11d2-883f-0016d3cca427}\n\
+            1b4e28ba-2fa1-11d2-883f-0016d3cca427 lacks skerry\n";
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        assert!(told.contains("user osier denied") && told.ends_with("mallow lacks skerry\n"), "{told}");
     }
 
     #[test]
     fn a_number_of_several_players_stands_for_none() {
         let log = "osier on port 4100\nmallow on port 4100\nport 4100 is busy\n";
-        assert_eq!(with_players(log, &players()), None);
+        assert_eq!(with_players(log, &players(), &needles()), None);
+    }
+
+    #[test]
+    fn a_line_goes_from_one_player_to_the_next() {
+        let log =
+            "slot 1: osier\nslot 2: mallow\nslot 1 lacks weir\nslot 1 free\nslot 1: mallow\nslot 1 lacks skerry\n";
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        assert!(told.contains("slot osier lacks weir") && told.ends_with("slot mallow lacks skerry\n"), "{told}");
     }
 
     #[test]
     fn a_number_is_whose_it_was_last() {
         let log = "slot 1: osier\nslot 1 refused\nslot 1: osier again\nslot 1 let in\n";
-        let told = with_players(log, &players()).expect("numbers that stand for players");
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
         assert!(told.contains("slot osier let in"), "{told}");
     }
 

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use super::items::NOTHING;
+use super::items::{NOTHING, is_kind_of_mod};
 use super::joins::{Episode, Joins};
 use super::kinds::{Kind, Kinds, Seen};
 use super::lines::{Piece, stands_apart};
@@ -23,14 +23,27 @@ const IN_PLACE: usize = 3;
 /// Pieces of a line that are its beginning, at most.
 const BEGINNING: usize = 40;
 
-/// Beginnings of lines that name a player, behind which several mods stand.
+/// The folder of a path, or the word for a mod, that some pieces end with.
+fn leads_to_a_mod(pieces: &[Piece]) -> Option<String> {
+    match pieces {
+        [.., Piece::Word(kind), Piece::Blank] if is_kind_of_mod(kind) => Some(format!("{kind} ")),
+        [.., Piece::Word(folder), Piece::Sign(sign)] if matches!(sign.as_str(), "/" | "\\") => {
+            Some(format!("{folder}{sign}"))
+        }
+        _ => None,
+    }
+}
+
+/// Beginnings of lines that name a player, and folders of paths and words for mods, behind which several mods stand.
 fn before_mods(kinds: &Kinds) -> HashSet<String> {
     let mut found: HashMap<String, BTreeSet<&FoldedId>> = HashMap::new();
     for kind in &kinds.kinds {
         let Some(at) = kind.pieces.iter().take(BEGINNING).position(Piece::is_mod) else { continue };
-        if kind.pieces[..at].iter().any(Piece::is_player) {
+        let names_a_player = kind.pieces[..at].iter().any(Piece::is_player);
+        let places = [leads_to_a_mod(&kind.pieces[..at]), names_a_player.then(|| beginning(&kind.pieces[..at]))];
+        for place in places.into_iter().flatten() {
             let mods = kind.lines.iter().filter_map(|line| kinds.lines[*line].mods().first());
-            found.entry(beginning(&kind.pieces[..at])).or_default().extend(mods.take(IN_PLACE * 4));
+            found.entry(place).or_default().extend(mods.take(IN_PLACE * 4));
         }
     }
     found.into_iter().filter(|(_, mods)| mods.len() >= IN_PLACE).map(|(text, _)| text).collect()
@@ -111,7 +124,7 @@ pub struct Looked<'k> {
     bad: Vec<bool>,
     /// The kinds that have a word, by its small letters.
     said_in: HashMap<String, Vec<usize>>,
-    /// What stands before mods in lines that name players.
+    /// What stands before mods in lines that name players, in paths, and behind words for what they are.
     before_mods: HashSet<String>,
 }
 
@@ -128,8 +141,12 @@ impl<'k> Looked<'k> {
     /// The words of a kind of lines before which stands what stands before mods elsewhere.
     pub fn in_the_place_of_mods(&self, kind: usize) -> impl Iterator<Item = &str> {
         let pieces = &self.kinds.kinds[kind].pieces;
+        let is_before_mods = |before: &[Piece]| {
+            let places = [Some(beginning(before)), leads_to_a_mod(before)];
+            places.into_iter().flatten().any(|place| self.before_mods.contains(&place))
+        };
         pieces.iter().enumerate().take(BEGINNING).filter_map(move |(at, piece)| match piece {
-            Piece::Word(word) if self.before_mods.contains(&beginning(&pieces[..at])) => Some(word.as_str()),
+            Piece::Word(word) if is_before_mods(&pieces[..at]) => Some(word.as_str()),
             _ => None,
         })
     }

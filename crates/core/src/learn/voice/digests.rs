@@ -9,6 +9,8 @@ use super::lines::{is_digest, message};
 
 /// So many digests of a length tell that others of that length are digests too.
 const FEWEST: usize = 6;
+/// So many digits, and a digest as long beside them, are a digest.
+const SHORTEST: usize = 7;
 /// So many lines are looked at.
 const LINES: usize = 50_000;
 
@@ -26,7 +28,8 @@ pub fn seen_as_such(text: &str) -> Option<String> {
     }
     let has_others =
         |(_, [digests, other]): &(usize, [usize; 2])| *digests >= FEWEST && *other > 0 && other * 3 <= *digests;
-    let lengths: BTreeSet<usize> = of_length.into_iter().filter(has_others).map(|(length, _)| length).collect();
+    let mut lengths: BTreeSet<usize> = of_length.into_iter().filter(has_others).map(|(length, _)| length).collect();
+    lengths.extend(text.lines().take(LINES).filter_map(|line| beside_another(message(line))));
     if lengths.is_empty() {
         return None;
     }
@@ -46,11 +49,26 @@ pub fn seen_as_such(text: &str) -> Option<String> {
     Some(out)
 }
 
+/// The length of a number that is held against a digest: both in one line, as long as each other, and the last of it.
+fn beside_another(message: &str) -> Option<usize> {
+    let found: Vec<&str> = HEX.find_iter(message).map(|found| found.as_str()).collect();
+    let [.., first, second] = &found[..] else { return None };
+    let are_alike = first.len() == second.len() && first.len() >= SHORTEST && message.ends_with(second);
+    (are_alike && is_digest(first) != is_digest(second)).then_some(first.len())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
 
     const MIXED: &str = "weir 4f2a19\nskerry 9bc001\nlugworm 77aa0e\nheron 1e1e1e\neider 0d4411\nbuoy a9a9a9\n";
+
+    #[test]
+    fn a_number_that_is_held_against_a_digest_is_one() {
+        let told = seen_as_such("osier has weir sum=98eaaf12 want=58449753\n").expect("a digest of digits");
+        assert_eq!(told, "osier has weir sum=98eaaf12 want=d058449753\n");
+        assert_eq!(seen_as_such("osier has weir sum=98eaaf12 of 58449753 bytes\n"), None);
+    }
 
     #[test]
     fn a_digest_of_digits_alone_is_one() {

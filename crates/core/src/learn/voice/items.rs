@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use regex::{Captures, Regex};
 use serde_json::Value as Json;
 
-use super::lines::{MANY, Piece, bare_version, between, plain_pieces, stands_apart};
+use super::lines::{MANY, Piece, bare_version, between, is_digest, plain_pieces, stands_apart};
 use super::players::may_be_a_name;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
@@ -94,6 +94,19 @@ pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
     let name = entry.name("name").map(|name| name.as_str()).filter(|name| may_be_a_name(name) && !is_player(name))?;
     let version = entry.name("version").map(|version| StatedValue::new(version.as_str(), ""));
     Some(Item { versions: version.into_iter().collect(), ..Item::bare(FoldedId::from(name), false) })
+}
+
+/// An entry of a list that has a word for how each is behind its name, and says that it is too much: `reed ..... EXTRA`.
+pub fn with_status(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+    static ENTRY: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r"^\s*(?:[-*+>|\u{2022}]\s*)?(?<name>[\p{L}_][\w.-]*\w)\s*(?:[.:|=>\u{2026}-]{2,}|[:|=>\t]|\s{2})[\s.|]*[\[(]?(?<word>\p{L}+)[\])]?[\s|]*$";
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let entry = ENTRY.captures(message)?;
+    let words = format!("{}:", entry["word"].to_lowercase());
+    let is_too_much = means_failure(&words) == Some(Event::Cause(Code::ModExtra));
+    let is_name = may_be_a_name(&entry["name"]) && is_new(&entry["name"]);
+    (is_too_much && is_name).then(|| Item { words: vec![words], ..Item::bare(FoldedId::from(&entry["name"]), false) })
 }
 
 /// Fields that stand side by side, each on a line of its own: one names a mod, and the others say something of it. One that nobody
@@ -234,7 +247,9 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static KEYS: LazyLock<Regex> =
         LazyLock::new(|| Regex::new(r"(?:^|\s)[\w.-]+=").expect("a pattern that is written here"));
     let is_name = |name: &str| {
-        may_be_a_name(name) && !is_label(name) && !NOTHING.contains(&name.to_lowercase().as_str()) && is_new(name)
+        let is_word =
+            is_label(name) || NOTHING.contains(&name.to_lowercase().as_str()) || means_failure(name).is_some();
+        may_be_a_name(name) && !is_word && is_new(name)
     };
     // `word=` is a key where there are several.
     let has_keys = KEYS.find_iter(message).count() > 1;
@@ -316,22 +331,144 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
     let words: Vec<&str> = rest.split(|c: char| c.is_whitespace() || matches!(c, '\'' | '’')).collect();
     let is_small = |word: &str| SMALL_WORDS.contains(&word.to_lowercase().as_str());
     let may_be = |word: &str| stands_alone(word) && is_new(word) && !is_kind_of_mod(word);
-    let is_name = |word: &&str| may_be(&bare(word));
+    let is_name = |word: &&str| may_be(&bare(word)) && !is_small(&bare(word));
     let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
     let behind = words.windows(2).find(|two| is_kind_of_mod(&bare(two[0])) && is_name(&two[1])).map(|two| two[1]);
     let mut names = words.iter().copied().filter(is_name);
     let quoted = names.clone().find(is_quoted);
-    let only = || names.next().filter(|word| names.next().is_none() && !is_small(&bare(word)));
-    let beside = || beside_failure(message, &|word: &&str| is_name(word) && !is_small(word));
+    let only = || names.next().filter(|_| names.next().is_none());
+    let beside = || beside_failure(message, &is_name);
     Some(item(&bare(quoted.or(behind).or_else(only).or_else(beside)?)))
 }
 
 /// Words that stand before and behind words of failure and are no names.
-const SMALL_WORDS: [&str; 48] = [
-    "the", "a", "an", "this", "that", "these", "it", "its", "he", "his", "her", "she", "you", "your", "they", "their",
-    "we", "our", "here", "there", "is", "are", "was", "were", "be", "been", "has", "have", "had", "and", "or", "of",
-    "in", "on", "by", "for", "from", "to", "at", "with", "as", "any", "some", "which", "first", "please", "but",
+const SMALL_WORDS: [&str; 126] = [
+    "the",
+    "a",
+    "an",
+    "this",
+    "that",
+    "these",
+    "it",
+    "its",
+    "he",
+    "his",
+    "her",
+    "she",
+    "you",
+    "your",
+    "they",
+    "their",
+    "we",
+    "our",
+    "here",
+    "there",
+    "is",
+    "are",
+    "was",
+    "were",
+    "be",
+    "been",
+    "has",
+    "have",
+    "had",
+    "and",
+    "or",
+    "of",
+    "in",
+    "on",
+    "by",
+    "for",
+    "from",
+    "to",
+    "at",
+    "with",
+    "as",
+    "any",
+    "some",
+    "which",
+    "first",
+    "please",
+    "but",
     "does",
+    "offered",
+    "offers",
+    "brought",
+    "brings",
+    "sent",
+    "sends",
+    "shown",
+    "shows",
+    "listed",
+    "loaded",
+    "running",
+    "runs",
+    "uses",
+    "using",
+    "used",
+    "found",
+    "present",
+    "installed",
+    "attached",
+    "mounted",
+    "client",
+    "server",
+    "guest",
+    "peer",
+    "player",
+    "side",
+    "das",
+    "der",
+    "die",
+    "den",
+    "dem",
+    "ein",
+    "eine",
+    "einen",
+    "hat",
+    "ist",
+    "sind",
+    "hier",
+    "dort",
+    "von",
+    "kein",
+    "keine",
+    "keiner",
+    "mit",
+    "und",
+    "el",
+    "la",
+    "los",
+    "las",
+    "un",
+    "una",
+    "que",
+    "tiene",
+    "es",
+    "con",
+    "le",
+    "les",
+    "des",
+    "du",
+    "qui",
+    "il",
+    "est",
+    "avec",
+    "lo",
+    "che",
+    "gli",
+    "uno",
+    "o",
+    "os",
+    "um",
+    "uma",
+    "tem",
+    "com",
+    "jest",
+    "ma",
+    "на",
+    "и",
+    "у",
 ];
 
 /// Words behind which the name stands.
@@ -369,7 +506,8 @@ fn beside_failure<'m>(message: &'m str, is_name: &dyn Fn(&&str) -> bool) -> Opti
     names.next().filter(|_| names.next().is_none())
 }
 
-fn is_kind_of_mod(word: &str) -> bool {
+/// Whether a word is one for what a mod is.
+pub fn is_kind_of_mod(word: &str) -> bool {
     KINDS_OF_MODS.contains(&word.to_lowercase().as_str())
 }
 
@@ -460,7 +598,8 @@ impl JsonReader<'_> {
         let Some(listed) = LISTED.captures(text) else { return };
         let name = &listed["name"];
         let known = whole(self.needles, name).or_else(|| whole(self.needles, text));
-        let is_name = || may_be_a_name(name) && !name.contains(char::is_whitespace) && !(self.is_player)(name);
+        let is_name =
+            || may_be_a_name(name) && !is_value(name) && !name.contains(char::is_whitespace) && !(self.is_player)(name);
         let is_known = known.is_some();
         let Some(id) = known.or_else(|| is_name().then(|| FoldedId::from(name))) else { return };
         let mut item = self.item(id, is_known);
@@ -531,8 +670,19 @@ fn field(item: &mut Item, key: &str, value: &Json) {
             let under = |told: StatedValue| StatedValue { after: after.clone(), ..told };
             item.digests.extend(told.digests.into_iter().map(under));
         }
-        Json::Bool(_) | Json::Number(_) | Json::Array(_) | Json::Object(_) => {}
+        // Those of both sides.
+        Json::Array(values) => {
+            let told = values.iter().filter(|value| value.as_str().is_some_and(is_value));
+            told.for_each(|value| field(item, key, value));
+        }
+        Json::Bool(_) | Json::Number(_) | Json::Object(_) => {}
     }
+}
+
+/// Whether a text is a version or a digest, and nobody's name.
+fn is_value(text: &str) -> bool {
+    let is_hex = text.len() >= 6 && text.bytes().all(|byte| byte.is_ascii_hexdigit());
+    is_version(text) || is_hex && is_digest(text)
 }
 
 /// The mod that a text is the name of, and nothing else.

@@ -175,11 +175,19 @@ impl TryWords {
                 tone: tone(&words).or_else(kept_out),
                 goes: has_word(&words, &GOES),
                 tries: has_word(&words, &TRIES),
-                is_of_unwanted: means_failure(&words) == Some(Event::Cause(Code::ModExtra)),
+                is_of_unwanted: [&*words, &status(&words)]
+                    .iter()
+                    .any(|words| means_failure(words) == Some(Event::Cause(Code::ModExtra))),
             }
         });
         each.collect()
     }
+}
+
+/// The last word of a line, as one for how what it is about is.
+fn status(words: &str) -> String {
+    let last = words.trim_end_matches(|c: char| !c.is_alphanumeric()).rsplit(|c: char| !c.is_alphabetic()).next();
+    format!("{}:", last.unwrap_or_default())
 }
 
 /// How lines that end tries end them.
@@ -477,7 +485,9 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             let episode = &mut all[own];
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
             let goes_on = behind && (seen.depth > 0 || seen.is_bare);
-            if !kind.names_mods() && !goes_on && !said[seen.kind].is_of_unwanted {
+            // A version may be that of a mod that nobody here has.
+            let may_name_one = kind.names_mods() || said[seen.kind].is_of_unwanted || !seen.versions().is_empty();
+            if !may_name_one && !goes_on {
                 continue;
             }
             // What was written in the same moment, though not below his line, is of him if that line does not end his try.
@@ -561,7 +571,10 @@ fn of_clients((kinds, said): (&Kinds, &[TryWords]), loaded: &[usize]) -> Vec<Epi
     let plain = |line: usize| !kinds.kind(line).names_mods();
     let of = |line: usize| &said[kinds.lines[line].kind];
     let of_log = |(log, lines): (usize, Vec<usize>)| {
-        let tries = |line: &&usize| plain(**line) && of(**line).tone.is_none() && of(**line).tries;
+        let tries = |line: &&usize| {
+            let said = of(**line);
+            plain(**line) && said.tone.is_none() && said.tries && !said.goes
+        };
         let goes_ill = |line: &&usize| plain(**line) && of(**line).tone == Some(false);
         let end = lines.iter().rev().find(goes_ill).or(lines.last()).map_or(0, |line| kinds.lines[*line].number);
         let from = match lines.iter().rev().find(tries) {

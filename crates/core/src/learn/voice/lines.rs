@@ -119,10 +119,11 @@ static PIECES: LazyLock<Regex> = LazyLock::new(|| {
 
 /// The time that a line begins with, in brackets or not, and its level. What stands in brackets behind it may be a name.
 static HEAD: LazyLock<Regex> = LazyLock::new(|| {
-    let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL";
-    let time = r"[TZ+-]?\d[\d:.,TZ/+-]{4,}";
+    let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL|trace|debug|info|notice";
+    let time = r"[TZ+-]?\d{1,14}[:.,TZ/+-][\d:.,TZ/+-]{2,}";
+    // A number alone is a time where the line begins with it, and who is spoken of behind another time.
     let head = format!(
-        r"^(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)+"
+        r"^(?:\s*[\[(<]?\d{{5,14}}[\])>]?(?:\s|$))?(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)*"
     );
     Regex::new(&head).expect("a pattern that is written here")
 });

@@ -46,7 +46,8 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     let named = in_place(&named, &with_mods);
     let mut lines = lines::read(&named, &known.needles);
     let players = players::found(&lines, evening.players);
-    let with_players: Vec<Option<String>> = named.iter().map(|log| aliases::with_players(log.text, &players)).collect();
+    let with_players: Vec<Option<String>> =
+        named.iter().map(|log| aliases::with_players(log.text, &players, &known.needles)).collect();
     if with_players.iter().any(Option::is_some) {
         lines = lines::read(&in_place(&named, &with_players), &known.needles);
     }

@@ -286,6 +286,11 @@ fn words(pieces: &[Piece]) -> impl Iterator<Item = (usize, &str)> {
     })
 }
 
+/// Whether a word says that a player's name, or number, comes next.
+pub fn is_for_a_player(word: &str) -> bool {
+    BEFORE.contains(&word.to_lowercase().as_str())
+}
+
 /// Whether a word is a letter or two, and a number.
 fn is_numbered(word: &str) -> bool {
     let digits = word.trim_start_matches(char::is_alphabetic);

@@ -114,20 +114,49 @@ fn are_of_one_list(above: &[Piece], line: &[Piece]) -> bool {
     values(above) == values(line) && (begin > 0 || above.len() == line.len()) && begin + end > 1
 }
 
-/// How many pieces are the same.
+/// How many pieces are the same, but for their values.
 fn common<'p>(a: impl Iterator<Item = &'p Piece>, b: impl Iterator<Item = &'p Piece>) -> usize {
+    let is_value = |piece: &Piece| matches!(piece, Piece::Digest(_) | Piece::Number | Piece::Mixed);
     let is_same = |(a, b): &(&Piece, &Piece)| match (a, b) {
         (Piece::Version(_), Piece::Version(_)) => true,
-        (a, b) => a == b,
+        (a, b) => a == b || is_value(a) && is_value(b),
     };
     a.zip(b).take_while(is_same).count()
 }
 
-/// The names that stand between what all lines of a run begin and end with.
-fn of_run(run: &[Vec<Piece>]) -> Vec<Listed> {
-    let Some((first, others)) = run.split_first().filter(|_| run.len() >= FEWEST) else { return Vec::new() };
+/// How many pieces all lines of a run begin with, and end with.
+fn ends_of(run: &[Vec<Piece>]) -> (usize, usize) {
+    let Some((first, others)) = run.split_first() else { return (0, 0) };
     let begin = others.iter().map(|line| common(first.iter(), line.iter())).min().unwrap_or(0);
     let end = others.iter().map(|line| common(first.iter().rev(), line.iter().rev())).min().unwrap_or(0);
+    (begin, end)
+}
+
+/// So many more pieces are alike where a line is left out that is not of the list.
+const MORE: usize = 2;
+
+/// A run without the lines before and behind the list that have a version too.
+fn trimmed(mut run: &[Vec<Piece>]) -> &[Vec<Piece>] {
+    while run.len() > FEWEST {
+        let alike = |run: &[Vec<Piece>]| ends_of(run).0;
+        let own = alike(run) + MORE;
+        let (without_first, without_last) = (&run[1..], &run[..run.len() - 1]);
+        run = match (alike(without_first) >= own, alike(without_last) >= own) {
+            (true, _) => without_first,
+            (false, true) => without_last,
+            (false, false) => break,
+        };
+    }
+    run
+}
+
+/// The names that stand between what all lines of a run begin and end with.
+fn of_run(run: &[Vec<Piece>]) -> Vec<Listed> {
+    if run.len() < FEWEST {
+        return Vec::new();
+    }
+    let run = trimmed(run);
+    let (begin, end) = ends_of(run);
     let mut found: BTreeMap<String, Listed> = BTreeMap::new();
     for line in run {
         let version = line.iter().find_map(|piece| match piece {
@@ -135,6 +164,9 @@ fn of_run(run: &[Vec<Piece>]) -> Vec<Listed> {
             _ => None,
         });
         let middle = line.get(begin..line.len().saturating_sub(end)).unwrap_or_default();
+        // A digest may have letters alone, and be a word.
+        let is_behind = |at: &usize| matches!(middle[*at], Piece::Version(_)) && *at > 0;
+        let middle = &middle[..(0..middle.len()).find(is_behind).unwrap_or(middle.len())];
         if let (Some(version), Some((id, title))) = (version, name(middle)) {
             found.entry(id.to_lowercase()).or_insert((id, version, title));
         }

@@ -4,7 +4,7 @@ use super::causes::{Cause, wants};
 use super::items::{Item, StatedValue};
 use super::model::Known;
 use crate::base::finding::Code;
-use crate::diagnose::means_failure;
+use crate::diagnose::{means_failure, tame_meaning};
 use crate::rulebook::Event;
 
 impl Known {
@@ -65,7 +65,22 @@ impl Known {
         if is_wanted && means == Event::Cause(Code::ModExtra) {
             return Some((Event::Cause(Code::ContentDiffers), None, None));
         }
+        // Another than it should be, and of the version that it should be.
+        let is_right =
+            |version: &StatedValue| self.expected(&item.id) == Some(&*version.text) && !wants(&version.after);
+        let is_of_itself = own == Some(Event::Cause(Code::VersionOther));
+        if is_of_itself && matches!(&item.versions[..], [one] if is_right(one)) {
+            return Some((Event::Cause(Code::ContentDiffers), None, None));
+        }
         Some(self.with_version(item, means))
+    }
+
+    /// By words for its contents that say no more than that, where its version is right.
+    pub fn by_contents(&self, item: &Item) -> Option<Cause> {
+        let is_of_contents = |words: &String| tame_meaning(words) == Some(Event::Cause(Code::ContentDiffers));
+        let is_right = item.versions.iter().all(|version| self.expected(&item.id) == Some(&*version.text));
+        let counts = item.is_known && is_right && item.words.iter().any(is_of_contents);
+        counts.then_some((Event::Cause(Code::ContentDiffers), None, None))
     }
 
     /// By its one version alone, or by words that only say that something failed.

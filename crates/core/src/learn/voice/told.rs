@@ -2,6 +2,7 @@
 //! mods in one object of JSON, two lists that differ, a code that is explained elsewhere).
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::rc::Rc;
 use std::sync::LazyLock;
 
 use regex::Regex;
@@ -9,7 +10,7 @@ use regex::Regex;
 use super::causes::{Cause, Looked};
 use super::items::{
     Item, StatedValue, in_sections, is_field, is_label, items, keyed, listed, of_block, of_fields, stands_alone,
-    stranger, unwanted,
+    stranger, unwanted, with_status,
 };
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
@@ -45,12 +46,22 @@ impl<'r> Tries<'r> {
     /// Of logs whose lines are known by kind; `loaded` are the kinds that tell of each mod as it is loaded. `named` are the logs with
     /// names in place of the numbers that stand for them.
     pub fn new(looked: &'r Looked<'r>, loaded: &'r [usize], logs: &[Transcript<'r>], named: &[Transcript<'r>]) -> Self {
+        let mut of_server = Usual::default();
+        let kinds = &looked.kinds;
+        let of_starts = loaded.iter().filter(|kind| kinds.kinds[**kind].side == Role::Server);
+        for line in of_starts.flat_map(|kind| &kinds.kinds[*kind].lines).map(|line| &kinds.lines[*line]) {
+            if let ([id], [digest]) = (line.mods(), line.digests()) {
+                of_server.digests.entry(id.clone()).or_default().insert(digest.clone());
+            }
+        }
+        let of_server = Rc::new(of_server.digests);
         let reader = |(log, named): (&Transcript<'r>, &Transcript<'r>)| Reader {
             looked,
             loaded,
             lines: named.text.lines().collect(),
             written: log.text.lines().collect(),
             side: log.side,
+            of_server: Rc::clone(&of_server),
         };
         Self { looked, readers: logs.iter().zip(named).map(reader).collect() }
     }
@@ -127,6 +138,35 @@ fn denies(words: &str) -> bool {
     lower.split(|c: char| !c.is_alphanumeric() && c != '\'').any(|word| DENIALS.contains(&word))
 }
 
+/// Whether a word asks for what is named with it.
+fn asks_for(word: &str) -> bool {
+    const WORDS: [&str; 22] = [
+        "need",
+        "needs",
+        "needed",
+        "require",
+        "requires",
+        "required",
+        "wants",
+        "get",
+        "install",
+        "add",
+        "must",
+        "braucht",
+        "benötigt",
+        "nodig",
+        "necesita",
+        "requiere",
+        "requis",
+        "serve",
+        "precisa",
+        "wymaga",
+        "требуется",
+        "нужен",
+    ];
+    WORDS.contains(&word.to_lowercase().as_str())
+}
+
 fn last_lines(episode: &Episode) -> &[usize] {
     &episode.lines[episode.lines.len().saturating_sub(LINES)..]
 }
@@ -161,7 +201,8 @@ struct ListOfAll {
     kind: usize,
     /// The last of them.
     line: usize,
-    held: Vec<Item>,
+    /// Each mod, and the line that names it.
+    held: Vec<(usize, Item)>,
 }
 
 struct Reader<'r> {
@@ -172,6 +213,8 @@ struct Reader<'r> {
     /// The same lines as they were written.
     written: Vec<&'r str>,
     side: Role,
+    /// The digests that the server told of its mods as it started.
+    of_server: Rc<BTreeMap<FoldedId, BTreeSet<String>>>,
 }
 
 impl Reader<'_> {
@@ -197,8 +240,14 @@ impl Reader<'_> {
             causes.retain(|(line, ..)| Some(*line) != says_why && self.looked.kinds.lines[*line].player.is_some());
         }
         self.temper(episode, &mut causes);
-        let named: BTreeSet<&FoldedId> = causes.iter().map(|(_, item, ..)| &item.id).collect();
-        let listed = all.map(|list| self.listed(episode, &list, &named)).unwrap_or_default();
+        let listed = all.map(|list| {
+            // A guess at what is said behind the list is worth less than that the list has no such mod.
+            let said = causes.iter().filter(|(line, .., is_guess)| !is_guess || *line < list.line);
+            self.listed(episode, &list, &said.map(|(_, item, ..)| &item.id).collect())
+        });
+        let listed = listed.unwrap_or_default();
+        // What a list tells is no guess.
+        causes.retain(|(_, item, _, is_guess)| !is_guess || listed.iter().all(|(_, other, ..)| other.id != item.id));
         let has_causes = !causes.is_empty() || !listed.is_empty();
         for (line, item, (means, expected, found), is_guess) in causes.into_iter().chain(listed) {
             let event = self.event(line, means, episode);
@@ -276,6 +325,7 @@ impl Reader<'_> {
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
                 let read = said.map(|cause| (cause, is_stranger));
+                let read = read.or_else(|| self.looked.known.by_contents(&item).map(|cause| (cause, true)));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
                 let weakly = || self.looked.known.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
                 let read = read.or_else(|| weakly().filter(|_| !are_told).map(|cause| (cause, true)));
@@ -380,11 +430,13 @@ impl Reader<'_> {
     }
 
     /// Of a try that went wrong, what is said of a mod and of no try that went well is a reason, whatever its words: that it is not
-    /// there, where they deny something, or else that it is another.
+    /// there, where they deny something or ask for it, or else that it is another.
     fn at_all(&self, item: &Item, episode: &Episode) -> Option<Cause> {
         let went_wrong = episode.went_well == Some(false) && item.is_known;
         let denies = || item.words.iter().any(|words| denies(words));
-        went_wrong.then(|| match denies() {
+        let asks = |words: &str| words.split(|c: char| !c.is_alphanumeric()).any(asks_for);
+        let is_asked_for = || item.words.iter().any(|words| asks(words));
+        went_wrong.then(|| match denies() || is_asked_for() {
             true => (Event::Cause(Code::ModMissing), None, None),
             false => (Event::Cause(Code::VersionOther), None, None),
         })
@@ -393,11 +445,10 @@ impl Reader<'_> {
     /// What a list of all that the player has lacks of what it should have, or has otherwise. `named` are mods of which something
     /// is said beside.
     fn listed(&self, episode: &Episode, list: &ListOfAll, named: &BTreeSet<&FoldedId>) -> Vec<ToldCause> {
-        let ListOfAll { line, held, .. } = list;
-        let line = *line;
+        let ListOfAll { line: last, held, .. } = list;
         let usual = self.usual(episode, list);
         let mut found = Vec::new();
-        for item in held {
+        for (line, item) in held {
             let version = item.versions.first().map(|version| version.text.clone());
             let cause = match (self.looked.known.expected(&item.id), &version) {
                 (Some(expected), Some(version)) if expected != version => {
@@ -407,12 +458,12 @@ impl Reader<'_> {
                 _ if !item.is_known => (Event::Cause(Code::ModExtra), None, version),
                 _ => continue,
             };
-            found.push((line, item.clone(), cause, false));
+            found.push((*line, item.clone(), cause, false));
         }
-        let has = |id: &FoldedId| held.iter().any(|item| item.id == *id) || named.contains(id);
+        let has = |id: &FoldedId| held.iter().any(|(_, item)| item.id == *id) || named.contains(id);
         for id in self.looked.known.wanted_of_players().filter(|id| !has(id)) {
             let expected = self.looked.known.expected(id).map(str::to_owned);
-            found.push((line, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None), false));
+            found.push((*last, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None), false));
         }
         found.retain(|(_, item, (means, ..), _)| !usual.differences.contains(&(item.id.clone(), means.word())));
         // Lists that have next to nothing in common are not of the same things.
@@ -422,18 +473,19 @@ impl Reader<'_> {
 
     /// What lists of players that got in differ in too: nobody is refused for that.
     fn usual(&self, episode: &Episode, own: &ListOfAll) -> Usual {
-        let mut usual = Usual::default();
+        let mut usual = Usual { digests: (*self.of_server).clone(), ..Usual::default() };
         // What stands beside his own is the server's.
         let beside = self.lists_in(episode).into_iter().filter(|list| list.kind != own.kind);
-        beside.flat_map(|list| list.held).for_each(|item| usual.knows(&item));
+        beside.flat_map(|list| list.held).for_each(|(_, item)| usual.knows(&item));
         let got_in = |other: &&Episode| {
             other.log == episode.log && other.went_well == Some(true) && other.lines != episode.lines
         };
         for other in self.looked.joins.episodes.iter().filter(got_in) {
             let Some(ListOfAll { held, .. }) = self.lists_in(other).pop() else { continue };
-            let missing = self.looked.known.wanted_of_players().filter(|id| !held.iter().any(|item| item.id == **id));
+            let missing =
+                self.looked.known.wanted_of_players().filter(|id| !held.iter().any(|(_, item)| item.id == **id));
             usual.differences.extend(missing.map(|id| (id.clone(), Event::Cause(Code::ModMissing).word())));
-            for item in held {
+            for (_, item) in held {
                 let means = if item.is_known { Code::VersionOther } else { Code::ModExtra };
                 let expected = self.looked.known.expected(&item.id);
                 let differs = item.versions.first().is_some_and(|version| Some(version.text.as_str()) != expected);
@@ -465,7 +517,7 @@ impl Reader<'_> {
             }
             let list = by_kind.entry(kind).or_insert(ListOfAll { kind, line: *line, held: Vec::new() });
             list.line = *line;
-            list.held.extend(self.items(*line));
+            list.held.extend(self.items(*line).into_iter().map(|item| (*line, item)));
         }
         let is_of_all = |list: &ListOfAll| self.is_of_all(&list.held, &self.headers(list.line, episode));
         let mut lists: Vec<ListOfAll> = by_kind.into_values().filter(is_of_all).collect();
@@ -482,22 +534,23 @@ impl Reader<'_> {
         let of_kind = |kind: &usize| {
             let lines = kinds[*kind].lines.iter().copied();
             let own: Vec<usize> = lines.filter(|line| self.looked.kinds.lines[*line].log == episode.log).collect();
-            let held = own.iter().flat_map(|line| self.items(*line)).collect();
+            let held = own.iter().flat_map(|line| self.items(*line).into_iter().map(|item| (*line, item))).collect();
             Some(ListOfAll { kind: *kind, line: *own.last()?, held })
         };
         self.loaded.iter().filter_map(of_kind).find(|list| self.is_of_all(&list.held, &[]))
     }
 
     /// Whether some mods are most of those that there are, and nothing is said against them.
-    fn is_of_all(&self, items: &[Item], headers: &[String]) -> bool {
+    fn is_of_all(&self, held: &[(usize, Item)], headers: &[String]) -> bool {
         // That two sides differ is said of the whole list, and not of each in it.
         let differ = |(means, ..): &Cause| *means == Event::Cause(Code::VersionOther);
         let of_each = |item: &Item| self.looked.known.by_words(item, &[]).is_some();
         let above = |item: &Item| self.looked.known.by_words(item, headers).is_some_and(|cause| !differ(&cause));
-        if items.iter().any(|item| of_each(item) || above(item)) {
+        if held.iter().any(|(_, item)| of_each(item) || above(item)) {
             return false;
         }
-        let known: BTreeSet<&FoldedId> = items.iter().filter(|item| item.is_known).map(|item| &item.id).collect();
+        let known: BTreeSet<&FoldedId> =
+            held.iter().filter(|(_, item)| item.is_known).map(|(_, item)| &item.id).collect();
         known.len() >= self.looked.known.most()
     }
 
@@ -518,8 +571,11 @@ impl Reader<'_> {
             return found.into_iter().chain(in_sections).collect();
         }
         let is_new = |word: &str| self.is_new(line, word);
-        let keyed = self.looked.try_of(line).and_then(|_| keyed(message, &is_new, self.looked.known.knows_mods()));
-        if let Some(item) = keyed {
+        let of_a_try = || {
+            let keyed = keyed(message, &is_new, self.looked.known.knows_mods());
+            keyed.or_else(|| with_status(message, &is_new))
+        };
+        if let Some(item) = self.looked.try_of(line).and_then(|_| of_a_try()) {
             return vec![item];
         }
         if !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
