@@ -257,6 +257,8 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "outsider",
             "foreign",
             "not ours",
+            "does not belong",
+            "doesn't belong",
             "not mounted here",
             "not in use here",
             "not known here",

@@ -98,6 +98,14 @@ fn evening(tries: &str) -> String {
     "10:01:00 [JOIN][osier] try\n10:01:01 [JOIN][osier] E_MOD_HASH weir/1.0.7\n10:01:01 [JOIN][osier] E_MOD_MISSING skerry/0.9.2\n10:01:02 [JOIN][osier] E_KICK\n10:02:00 [JOIN][mallow] try\n10:02:01 [JOIN][mallow] done\n",
     &["content-differs weir - -", "mod-missing skerry 0.9.2 -"]
 )]
+#[case::further_in_behind_the_time(
+    "10:01:00 -- let in mallow\n10:02:00 -- turned away osier:\n10:02:00      weir: we play 1.0.7, he plays 1.0.3\n10:02:00      skerry: we play 0.9.2, he has none\n10:02:00      gannet: we have none, he plays 1.1.0\n10:03:00 -- let in mallow\n",
+    &["mod-extra gannet - 1.1.0", "mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
+)]
+#[case::somebody_else_was_sent_away_first(
+    "10:01:00 let in puffin\n10:01:01 let in dunlin\n10:02:00 turned away mallow:\n10:02:00      skerry: we play 0.9.2, he plays 0.9.1\n10:03:00 turned away osier:\n10:03:00      weir: we play 1.0.7, he plays 1.0.3\n10:04:00 let in mallow\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
 #[case::digests_in_an_object(
     "{\"t\":\"10:01\",\"e\":\"conn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:01\",\"e\":\"spawn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:02\",\"e\":\"conn\",\"c\":98,\"who\":\"osier\"}\n{\"t\":\"10:02\",\"e\":\"diff\",\"c\":98,\"m\":\"weir\",\"need\":\"1.0.7\",\"have\":\"1.0.7\",\"sum\":[\"46a924f32a22\",\"193c3dfa76fe\"]}\n{\"t\":\"10:02\",\"e\":\"deny\",\"c\":98,\"why\":\"mods\"}\n",
     &["content-differs weir - -"]

@@ -253,10 +253,10 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     };
     // `word=` is a key where there are several.
     let has_keys = KEYS.find_iter(message).count() > 1;
-    // What both sides have of it, each behind a word for the side: one has none.
+    // What both sides have of it, each behind a word or two for the side: one has none.
     static PAIR: LazyLock<Regex> = LazyLock::new(|| {
         let (version, none) = (r"v?\d+(?:\.\d+)+[\w.+-]*", r"[<(\[]?(?:none|null|nil|nothing|absent)[>)\]]?|-{1,3}");
-        let side = r#"[\s,;/|(\[]+[\p{L}_]{1,12}\s*[:=]?\s*["']?"#;
+        let side = r#"[\s,;/|(\[]+(?:[\p{L}_]{1,12}\s+)?[\p{L}_]{1,12}\s*[:=]?\s*["']?"#;
         let pattern = format!(
             r#"(?i)\b(?<name>[\p{{L}}_][\w.:-]*\w)["'\])]?:?{side}(?:(?:{version})["']?{side}(?:{none})|(?:{none})["']?{side}(?:{version}))(?:[\s"')\]}},;]|$)"#
         );

@@ -268,7 +268,16 @@ impl Joins {
             episode.went_well = ending.and_then(|(_, well)| *well);
             episode.by_words = ending.is_some_and(|(ending, _)| ending.by_words.is_some());
             // Where all tries end alike, the last word for how one went is one of its lines.
-            let tone = || episode.lines.iter().rev().find_map(|line| said[kinds.lines[*line].kind].tone);
+            // What is said of mods alone, or further in, says it of them first.
+            let of_mods = |line: &usize| {
+                let seen = &kinds.lines[*line];
+                seen.player.is_none() && (seen.depth > 0 || kinds.kind(*line).names_mods())
+            };
+            let last = |of: bool| {
+                let mut lines = episode.lines.iter().rev().filter(|line| of_mods(line) == of);
+                lines.find_map(|line| said[kinds.lines[*line].kind].tone)
+            };
+            let tone = || last(false).or_else(|| last(true));
             if let (None, Some(tone)) = (episode.went_well, tone()) {
                 (episode.went_well, episode.by_words) = (Some(tone), true);
             }
@@ -468,7 +477,14 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             let has_ended = |own: &usize| {
                 start.is_none() && all[*own].lines.last().is_some_and(|last| ends.contains(&kinds.lines[*last].kind))
             };
-            let known = open.get(&key).copied().filter(|own| start != Some(seen.kind) && !has_ended(own));
+            // Nobody who was sent away is let in by that.
+            let was_sent_away = |own: &usize| {
+                let mut lines = all[*own].lines.iter().map(|line| &kinds.lines[*line]);
+                let mut ill = || lines.any(|line| line.player.is_some() && said[line.kind].tone == Some(false));
+                said[seen.kind].tone == Some(true) && ill()
+            };
+            let goes_on = |own: &usize| start != Some(seen.kind) && !has_ended(own) && !was_sent_away(own);
+            let known = open.get(&key).copied().filter(goes_on);
             let own = known.unwrap_or_else(|| {
                 all.push(Episode::new(seen.log, Some(player.clone())));
                 all.len() - 1

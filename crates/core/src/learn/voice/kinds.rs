@@ -293,7 +293,10 @@ impl AroundMods {
         if pieces.iter().any(Piece::is_mod) {
             return;
         }
-        let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if may_be_a_name(word) && !self.words.contains(&word.to_lowercase()));
+        let is_name = |word: &str| {
+            may_be_a_name(word) && !self.words.contains(&word.to_lowercase()) && means_failure(word).is_none()
+        };
+        let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if is_name(word));
         let words = || (0..pieces.len()).filter(may_be);
         let found = words()
             .find(|at| is_before_a_version(pieces, *at, is_own))

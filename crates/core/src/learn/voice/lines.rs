@@ -164,14 +164,15 @@ pub fn read(logs: &[Transcript<'_>], needles: &Needles) -> Lines {
         let all = transcript.text.lines().count();
         let mut above = "";
         let is_timed = is_timed(transcript.text);
+        let usual = usual_gap(transcript.text);
         for (number, text) in (1..).zip(transcript.text.lines()).skip(all.saturating_sub(LINES)) {
             let text = bounded(text);
             let message = message(text);
             if message.trim().is_empty() {
                 continue;
             }
-            let depth = depth(text);
             let head = &text[..text.len() - message.len()];
+            let depth = depth(text, head, usual);
             let is_bare = is_timed && is_bare(above, (head, text));
             let masked = (transcript.side, without_numbers(message));
             if let Some(shape) = plain.get(&masked) {
@@ -249,9 +250,29 @@ fn is_headed_alike(above: &str, text: &str) -> bool {
     own.contains(&'0') && own == head(above)
 }
 
-fn depth(text: &str) -> u16 {
+/// How far a line is indented: at its begin, or behind its time by more than the `usual` blanks.
+fn depth(text: &str, head: &str, usual: usize) -> u16 {
     let blank = text.len() - text.trim_start().len();
-    if blank == 0 || LogTime::of(text).is_some() { 0 } else { u16::try_from(blank).unwrap_or(u16::MAX) }
+    let depth = match LogTime::of(text) {
+        None => blank,
+        Some(_) => gap(head).map_or(0, |gap| gap.saturating_sub(usual)),
+    };
+    // One blank more is a matter of columns.
+    if depth > 1 || blank == depth { u16::try_from(depth).unwrap_or(u16::MAX) } else { 0 }
+}
+
+/// Blanks behind the time that a line begins with; nothing where a word for its level stands there, which is filled up with blanks.
+fn gap(head: &str) -> Option<usize> {
+    let time = head.trim_end();
+    let has_level = time.split(|c: char| !c.is_alphabetic()).any(|word| word.len() > 1);
+    (!time.is_empty() && !has_level).then_some(head.len() - time.len())
+}
+
+/// Blanks behind the times of a log, at least.
+fn usual_gap(log: &str) -> usize {
+    let lines = log.lines().map(bounded).take(TIMED);
+    let gaps = lines.filter_map(|line| gap(&line[..line.len() - message(line).len()]));
+    gaps.min().unwrap_or(0)
 }
 
 /// A message with one number for each that stands by itself; digits in a word are a part of it.

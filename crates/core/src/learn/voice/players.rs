@@ -54,7 +54,7 @@ const BEHIND: [&str; 22] = [
     "admitted",
 ];
 /// Words that stand there too, and are nobody's name.
-const NOBODY: [&str; 51] = [
+const NOBODY: [&str; 56] = [
     "none",
     "null",
     "nil",
@@ -106,6 +106,11 @@ const NOBODY: [&str; 51] = [
     "from",
     "for",
     "by",
+    "ahead",
+    "behind",
+    "instead",
+    "against",
+    "versus",
 ];
 
 /// The players that some lines name; `told` are those that somebody knows.
