@@ -436,6 +436,26 @@ pub fn tame_meaning(text: &str) -> Option<Event> {
     said(&text.to_lowercase()).map(|(_, class)| class).min().map(|class| CLASSES[class].0)
 }
 
+/// Whether a text only says that two are not the same, and not what of them.
+pub fn is_vague(text: &str) -> bool {
+    const VAGUE: [&str; 10] = [
+        "differ",
+        "mismatch",
+        "not the same",
+        "not equal",
+        "unequal",
+        "not match",
+        "n't match",
+        "out of sync",
+        "not in sync",
+        "different",
+    ];
+    const OF_VERSIONS: [&str; 9] =
+        ["version", "release", "build", "old", "new", "stale", "obsolete", "outdated", "update"];
+    let lower = text.to_lowercase();
+    VAGUE.iter().any(|word| lower.contains(word)) && !OF_VERSIONS.iter().any(|word| lower.contains(word))
+}
+
 /// A text with blanks for its words of failure, and for what is written together with those.
 pub fn without_words(text: &str) -> String {
     // Letters whose small forms are longer would shift all places.

@@ -28,7 +28,9 @@ pub use account::{Account, Copies, Difference};
 pub use advice::{Advice, Choice, EveryMod, ManualStep, Mend, Reason};
 pub use attempt::{Join, of_last_join};
 pub use elsewhere::{KeptOutBy, elsewhere};
-pub use failure::{meaning as means_failure, said_at as failure_at, tame_meaning, without_words as without_failure};
+pub use failure::{
+    is_vague, meaning as means_failure, said_at as failure_at, tame_meaning, without_words as without_failure,
+};
 pub use hints::{Hint, HintReader, Needles};
 pub use likeness::{Likened, likened};
 pub use measured::reference;

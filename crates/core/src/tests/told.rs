@@ -106,6 +106,22 @@ fn evening(tries: &str) -> String {
     "10:01:00 let in puffin\n10:01:01 let in dunlin\n10:02:00 turned away mallow:\n10:02:00      skerry: we play 0.9.2, he plays 0.9.1\n10:03:00 turned away osier:\n10:03:00      weir: we play 1.0.7, he plays 1.0.3\n10:04:00 let in mallow\n",
     &["version-other weir 1.0.7 1.0.3"]
 )]
+#[case::the_number_of_a_connection_in_brackets(
+    "<10:01:00> [001] accepted socket\n<10:01:01> [001] this is mallow\n<10:01:02> [001] world sent\n<10:02:00> [002] accepted socket\n<10:02:01> [002] this is osier\n<10:02:02> [002] has weir 1.0.3 where 1.0.7 is needed\n<10:02:03> [002] closing: mods\n<10:03:00> [003] accepted socket\n<10:03:01> [003] this is mallow\n<10:03:02> [003] world sent\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_column_with_a_word_for_how_each_is(
+    "10:01:00 | PLAYER | osier | CONNECT\n10:01:01 | PLAYER | osier | CHECK | weir | MISSING\n10:01:01 | PLAYER | osier | CHECK | gannet | UNKNOWN\n10:01:02 | PLAYER | osier | KICK | MODS\n10:02:00 | PLAYER | mallow | CONNECT\n10:02:01 | PLAYER | mallow | SPAWN\n",
+    &["mod-extra gannet - -", "mod-missing weir - -"]
+)]
+#[case::the_same_version_and_another_hash(
+    "{\"t\":\"10:01\",\"event\":\"join\",\"player\":\"osier\",\"ok\":false,\"mods\":[{\"id\":\"weir\",\"problem\":\"hash\",\"server\":\"1.0.7\",\"client\":\"1.0.7\"}]}\n{\"t\":\"10:02\",\"event\":\"join\",\"player\":\"mallow\",\"ok\":true}\n",
+    &["content-differs weir - -"]
+)]
+#[case::a_sentence_about_one_too_many(
+    "10:01:00 - osier would like to come in.\n10:01:01 - osier can't come in: they bring gannet, which does not belong here.\n10:02:00 - mallow would like to come in.\n10:02:01 - mallow is with us now.\n",
+    &["mod-extra gannet - -"]
+)]
 #[case::digests_in_an_object(
     "{\"t\":\"10:01\",\"e\":\"conn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:01\",\"e\":\"spawn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:02\",\"e\":\"conn\",\"c\":98,\"who\":\"osier\"}\n{\"t\":\"10:02\",\"e\":\"diff\",\"c\":98,\"m\":\"weir\",\"need\":\"1.0.7\",\"have\":\"1.0.7\",\"sum\":[\"46a924f32a22\",\"193c3dfa76fe\"]}\n{\"t\":\"10:02\",\"e\":\"deny\",\"c\":98,\"why\":\"mods\"}\n",
     &["content-differs weir - -"]

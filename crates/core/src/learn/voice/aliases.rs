@@ -20,9 +20,15 @@ const LONG: usize = 7;
 /// So many numbers are kept.
 const MOST: usize = 20_000;
 
-static NUMBERED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"\b(?:(?<word>[A-Za-z_]{1,16})[\x22']?[\s#:=\[(<]{1,2}[\x22']?|(?<letter>[A-Za-z]))(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<grown>[A-Za-z_]{2,16})(?<end>\d{1,6})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16}|[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}|\d{7,20})\b";
-    Regex::new(pattern).expect("a pattern that is written here")
+/// A number behind a word, at its end, or one that stands for itself.
+const NUMBER: &str = r"\b(?:(?<word>[A-Za-z_]{1,16})[\x22']?[\s#:=\[(<]{1,2}[\x22']?|(?<letter>[A-Za-z]))(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<grown>[A-Za-z_]{2,16})(?<end>\d{1,6})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16}|[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}|\d{7,20})\b";
+
+static NUMBERED: LazyLock<Regex> = LazyLock::new(|| Regex::new(NUMBER).expect("a pattern that is written here"));
+
+/// The same, or one in brackets: those of mods count up, and would be taken for a list of them.
+static BRACKETED: LazyLock<Regex> = LazyLock::new(|| {
+    let pattern = format!(r"{NUMBER}|(?<open>[\[<({{])(?<inner>\d{{1,6}})[\]>)}}]");
+    Regex::new(&pattern).expect("a pattern that is written here")
 });
 
 /// A number behind a sign for numbers, whatever stands before that.
@@ -99,7 +105,7 @@ pub fn with_players(text: &str, players: &BTreeSet<String>, needles: &Needles) -
         return None;
     }
     let used = text.lines().map(message).filter(|line| named(line).is_none());
-    let mut used = used.flat_map(|line| numbered(line, &NUMBERED)).map(|(word, id)| (word.as_str(), id.as_str()));
+    let mut used = used.flat_map(|line| numbered(line, &BRACKETED)).map(|(word, id)| (word.as_str(), id.as_str()));
     if !used.any(|key| bound.contains(&key)) {
         return None;
     }
@@ -110,10 +116,10 @@ pub fn with_players(text: &str, players: &BTreeSet<String>, needles: &Needles) -
         let is_of_a_mod =
             |place: &Range<usize>| mods.iter().any(|((start, end), _)| place.start < *end && *start < place.end);
         let mut found = Vec::new();
-        for (word, id) in numbered(message, &NUMBERED) {
+        for (word, id) in numbered(message, &BRACKETED) {
             let key = (word.as_str().to_owned(), id.as_str().to_owned());
             // At the end of a word, it is parted from that: a word and a number are of one kind, whoever's it is.
-            let gap = if word.end() == id.start() { " " } else { "" };
+            let gap = if word.end() == id.start() && !is_bracket(word.as_str()) { " " } else { "" };
             if let Some(player) = player.filter(|_| bound.contains(&(word.as_str(), id.as_str()))) {
                 now.insert(key, player.to_owned());
                 found.extend((!gap.is_empty()).then(|| (id.range(), format!("{gap}{}", id.as_str()))));
@@ -146,12 +152,17 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
     out
 }
 
+fn is_bracket(word: &str) -> bool {
+    matches!(word, "[" | "<" | "(" | "{")
+}
+
 /// The numbers of a message, each with the word before it; an address, of the network or of the memory, and a long number of an
 /// account stand for themselves.
 fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
-    let word =
-        |found: &Captures<'m>| ["word", "letter", "grown", "address"].into_iter().find_map(|name| found.name(name));
-    let id = |found: &Captures<'m>| ["id", "end", "address"].into_iter().find_map(|name| found.name(name));
+    let word = |found: &Captures<'m>| {
+        ["word", "letter", "grown", "address", "open"].into_iter().find_map(|name| found.name(name))
+    };
+    let id = |found: &Captures<'m>| ["id", "end", "address", "inner"].into_iter().find_map(|name| found.name(name));
     // The first part of a version stands for nobody.
     let goes_on = |id: &Match<'m>| {
         message[id.end()..].strip_prefix('.').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
@@ -224,9 +235,17 @@ const TELLING: usize = 5;
 fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeSet<(&'t str, &'t str)> {
     let mut with: BTreeMap<(&str, &str), BTreeSet<String>> = BTreeMap::new();
     let mut grown: BTreeSet<&str> = BTreeSet::new();
+    let mut in_brackets: BTreeMap<&str, (usize, BTreeSet<&str>)> = BTreeMap::new();
     for line in text.lines().map(message) {
+        for (open, id) in numbered(line, &BRACKETED).filter(|(word, _)| is_bracket(word.as_str())) {
+            let (lines, ids) = in_brackets.entry(open.as_str()).or_default();
+            *lines += 1;
+            if ids.len() < MOST {
+                ids.insert(id.as_str());
+            }
+        }
         let Some(name) = named(line) else { continue };
-        for (word, id) in numbered(line, &NUMBERED) {
+        for (word, id) in numbered(line, &BRACKETED) {
             if with.len() < MOST {
                 with.entry((word.as_str(), id.as_str())).or_default().insert(name.clone());
                 grown.extend((word.end() == id.start() && word.len() > 1).then_some(word.as_str()));
@@ -245,6 +264,9 @@ fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeSet<(&'t str, &'t str)> 
         let is_line = LINES.contains(&word.to_lowercase().as_str()) || is_for_a_player(word);
         // A word with a number at its end may be anything's name; several of them, each with a player of its own, are theirs.
         let may_be = !grown.contains(word) || of_one.len() > 1 || is_line;
+        // What counts lines, or frames, is another number in each; of somebody who comes several lines tell.
+        let recurs = in_brackets.get(word).is_none_or(|(lines, ids)| ids.len() * 2 <= *lines && of_one.len() > 1);
+        let may_be = may_be && recurs;
         let goes_on = is_line && numbers > 1 || numbers >= TELLING && alone * 5 >= numbers * 4;
         (word, (may_be, goes_on))
     };
@@ -299,6 +321,15 @@ mod tests {
     fn a_part_of_a_version_or_of_a_mod_stands_for_nobody() {
         let log = "osier has weir version 1.0\nlugworm version 1.2\n";
         assert_eq!(with_players(log, &players(), &needles()), None);
+    }
+
+    #[test]
+    fn a_number_in_brackets_stands_for_a_player_where_several_lines_have_it() {
+        let log = "[001] accepted\n[001] this is mallow\n[001] world sent\n[002] accepted\n[002] this is osier\n[002] lacks weir\n";
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        assert!(told.ends_with("[002] this is osier\n[osier] lacks weir\n"), "{told}");
+        let frames = "[101] osier comes\n[102] mallow comes\n[103] tick\n[104] tick\n[101] lacks weir\n[106] tick\n";
+        assert_eq!(with_players(frames, &players(), &needles()), None);
     }
 
     #[test]

@@ -99,7 +99,7 @@ pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
 /// An entry of a list that has a word for how each is behind its name, and says that it is too much: `reed ..... EXTRA`.
 pub fn with_status(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static ENTRY: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern = r"^\s*(?:[-*+>|\u{2022}]\s*)?(?<name>[\p{L}_][\w.-]*\w)\s*(?:[.:|=>\u{2026}-]{2,}|[:|=>\t]|\s{2})[\s.|]*[\[(]?(?<word>\p{L}+)[\])]?[\s|]*$";
+        let pattern = r"(?:^\s*(?:[-*+>|\u{2022}]\s*)?|[|;\t]\s*)(?<name>[\p{L}_][\w.-]*\w)\s*(?:[.:|=>\u{2026}-]{2,}|[:|=>\t]|\s{2})[\s.|]*[\[(]?(?<word>\p{L}+)[\])]?[\s|]*$";
         Regex::new(pattern).expect("a pattern that is written here")
     });
     let entry = ENTRY.captures(message)?;
@@ -342,7 +342,7 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
 }
 
 /// Words that stand before and behind words of failure and are no names.
-const SMALL_WORDS: [&str; 126] = [
+const SMALL_WORDS: [&str; 142] = [
     "the",
     "a",
     "an",
@@ -469,6 +469,22 @@ const SMALL_WORDS: [&str; 126] = [
     "на",
     "и",
     "у",
+    "bring",
+    "carry",
+    "carries",
+    "play",
+    "plays",
+    "run",
+    "own",
+    "owns",
+    "them",
+    "who",
+    "what",
+    "than",
+    "too",
+    "only",
+    "still",
+    "also",
 ];
 
 /// Words behind which the name stands.

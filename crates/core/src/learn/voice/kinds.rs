@@ -7,8 +7,9 @@ use std::rc::Rc;
 use super::lines::{Line, Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
+use crate::base::finding::Code;
 use crate::base::ids::{FoldedId, same_name};
-use crate::diagnose::means_failure;
+use crate::diagnose::{means_failure, tame_meaning};
 use crate::rulebook::{Event, Role};
 
 /// A line that is of some kind.
@@ -82,7 +83,9 @@ impl Kind {
         let is_again = |at: usize| values[..at].contains(&values[at]);
         let are_same = values.len() > 1 && (0..values.len()).filter(|at| is_again(*at)).count() * 2 >= values.len();
         // Unless its words say that something else is wrong.
-        are_same && !matches!(means_failure(&self.words()), Some(Event::Cause(_)))
+        let words = self.words();
+        let is_of_contents = || tame_meaning(&words) == Some(Event::Cause(Code::ContentDiffers));
+        are_same && !matches!(means_failure(&words), Some(Event::Cause(_))) && !is_of_contents()
     }
 
     /// What it says beside names, in words.

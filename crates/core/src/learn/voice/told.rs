@@ -17,7 +17,7 @@ use super::kinds::{Kind, Seen};
 use super::model::Transcript;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
-use crate::diagnose::{KeptOutBy, elsewhere, means_failure};
+use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure};
 use crate::logs::{LogEvent, Source, shown};
 use crate::rulebook::{Event, Role};
 
@@ -324,7 +324,12 @@ impl Reader<'_> {
                 let said = self.looked.known.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
-                let read = said.map(|cause| (cause, is_stranger));
+                // That two are not the same may be said of their versions, or of their bytes.
+                let is_vague = item.versions.is_empty()
+                    && item.digests.is_empty()
+                    && item.words.iter().any(|words| is_vague(words));
+                let is_other = |cause: &Cause| cause.0 == Event::Cause(Code::VersionOther);
+                let read = said.map(|cause| (cause.clone(), is_stranger || is_vague && is_other(&cause)));
                 let read = read.or_else(|| self.looked.known.by_contents(&item).map(|cause| (cause, true)));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
                 let weakly = || self.looked.known.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
