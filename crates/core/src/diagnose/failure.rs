@@ -374,14 +374,14 @@ static WORDS: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
 static DENIED: LazyLock<Regex> = LazyLock::new(|| {
     let denial = "not|never|cannot|nicht|nie|niet|pas|non|no|não|nao|не|ne|nem|nu|inte|ikke|ei|δεν";
     let there = "loaded|attached|mounted|running|active|activated|enabled|offered|listed|held|owned|subscribed|provided|supplied|in\\s+use";
-    let found = "found|installed|present|there\\b|available|gefunden|installiert|vorhanden|geladen|gevonden|geïnstalleerd|aanwezig|geladen|encontrad|\\
-        instalad|cargad|presente|trouvé|installé|présent|chargé|trovat|installat|caricat|carregad|znalezion|zainstalowan|załadowan|найден|\\
-        установлен|загружен|знайден|встановлен|завантажен|nalezen|nainstalov|načten|hittad|installera|laddad|funnet|fundet|installeret|installert|\\
+    let found = "found|installed|present|there\\b|available|gefunden|installiert|vorhanden|geladen|gevonden|geïnstalleerd|aanwezig|geladen|encontrad|\
+        instalad|cargad|presente|trouvé|installé|présent|chargé|trovat|installat|caricat|carregad|znalezion|zainstalowan|załadowan|найден|\
+        установлен|загружен|знайден|встановлен|завантажен|nalezen|nainstalov|načten|hittad|installera|laddad|funnet|fundet|installeret|installert|\
         lastet|indlæst|löydy|ladattu|asennettu|található|telepít|betölt|găsit|instalat|încărcat|βρέθηκε";
-    let extra = "allowed|permitted|approved|wanted|needed|recogni[sz]ed|authori[sz]ed|admitted|welcome|accepted|known|whitelisted|erlaubt|zugelassen|\\
-        vorgesehen|gewünscht|bekannt|toegestaan|permitid|autorizad|admitid|reconocid|reconhecid|permis|autorisé|admis\\b|prévu|reconnu|permess|\\
+    let extra = "allowed|permitted|approved|wanted|needed|recogni[sz]ed|authori[sz]ed|admitted|welcome|accepted|known|whitelisted|erlaubt|zugelassen|\
+        vorgesehen|gewünscht|bekannt|toegestaan|permitid|autorizad|admitid|reconocid|reconhecid|permis|autorisé|admis\\b|prévu|reconnu|permess|\
         ammess|autorizzat|previst|consentit|dozwolon|разреш|допуска|допущен|дозволен|povolen|tillåt|tillat|tilladt|sallit|engedélyez";
-    let same = "same|identical|equal|alike|sama\\b|gleich|dasselbe|derselbe|dieselbe|identisch|dezelfde|hetzelfde|mism[oa]|igual|même|identique|\\
+    let same = "same|identical|equal|alike|sama\\b|gleich|dasselbe|derselbe|dieselbe|identisch|dezelfde|hetzelfde|mism[oa]|igual|même|identique|\
         stess[oa]|ugual|mesm[oa]|tak[ai]\\s+sam|t[ea]n?\\s+sam|та\\s+же|тот\\s+же|одинаков|stejn|samma|samme|ugyanaz|aynı|același|aceeași";
     let whose = r"not\s+(?:in|on)\s+(?:the\s+|our\s+|his\s+|her\s+|their\s+|your\s+)?";
     let here = r"here\b|by\s+us|on\s+(?:this|our|the)\s+(?:server|side|host|house|hall)|on\s+ours";
@@ -559,6 +559,10 @@ mod tests {
     #[case("mod fog not whitelisted", Some("mod-extra"))]
     #[case("fog ei ole sama kuin palvelimella", Some("version-other"))]
     #[case("fog is not the same file", Some("content-differs"))]
+    #[case("o mod fog não está instalado", Some("mod-missing"))]
+    #[case("мод fog ещё не установлен", Some("mod-missing"))]
+    #[case("fog ist hier nicht vorgesehen", Some("mod-extra"))]
+    #[case("fog non è ammesso", Some("mod-extra"))]
     #[case("there is now a present for fog", None)]
     #[case("fog was found, and nothing else is needed", None)]
     #[case("MOD fogが見つかりません", Some("mod-missing"))]

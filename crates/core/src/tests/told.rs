@@ -4,6 +4,7 @@ use rstest::rstest;
 
 use super::tests::{MODS, server};
 use super::*;
+use crate::base::ids::FoldedId;
 use crate::logs::LogEvent;
 use crate::rulebook::Event;
 
@@ -464,4 +465,47 @@ fn both_logs_list_what_they_load_and_neither_says_what_differs(#[case] own: &str
         })
         .collect();
     assert_eq!(told, wanted, "{server}{client}");
+}
+
+#[test]
+fn where_only_the_client_lists_its_mods_those_are_known() {
+    let rulebook = crate::rulebook::of_logs("");
+    let server = "10:00:00 hall is open\n10:01:00 mallow joins the queue\n10:01:01 mallow enters\n10:02:00 osier joins the queue\n\
+        10:02:01 osier leaves the queue (holds)\n    hold        hall     guest\n    weir        1.0.7    1.0.3   <--\n\
+        \x20   skerry      0.9.2    -       <--\n    lugworm     2.0.1    2.0.1\n    gannet      -        1.1.0   <--\n";
+    let client = "10:00:00 hold weir 1.0.3\n10:00:00 hold lugworm 2.0.1\n10:00:00 hold gannet 1.1.0\n10:00:00 hold samphire 3.1.0\n\
+        10:02:00 queueing\n10:02:01 left the queue\n";
+    let players = ["osier".to_owned()];
+    let evening = Evening { rulebook: &rulebook, server: None, client: None, canon: None, players: &players };
+    let logs = [
+        Transcript { side: Role::Server, head: "", text: server },
+        Transcript { side: Role::Client, head: "", text: client },
+    ];
+    let heard = voice(evening, &logs).expect("a voice");
+    let events = heard.of_last_try(Role::Server).unwrap_or_default().iter();
+    let causes = events.filter(|event| matches!(event.means, Event::Cause(_)));
+    let told: Vec<(&str, Option<&str>)> =
+        causes.map(|event| (event.means.word(), event.mod_id.as_ref().map(FoldedId::as_str))).collect();
+    assert_eq!(told, [("version-other", Some("weir")), ("mod-missing", Some("skerry")), ("mod-extra", Some("gannet"))]);
+}
+
+#[rstest]
+#[case::behind_a_word_for_mods("osier denied: mod weir required in 1.0.7, client runs 1.0.3", &["version-other weir 1.0.7 1.0.3"])]
+#[case::words_of_a_sentence("weir von osier ist 1.0.3, sein müsste 1.0.7", &[])]
+fn of_a_log_that_lists_no_mods_no_word_of_a_sentence_is_one(#[case] line: &str, #[case] wanted: &[&str]) {
+    let rulebook = crate::rulebook::of_logs("");
+    let log = format!(
+        "10:00:00 hall is open\n10:01:00 mallow connects\n10:01:01 mallow spawned\n10:02:00 osier connects\n10:02:01 {line}\n10:02:02 osier refused\n"
+    );
+    let players = ["osier".to_owned()];
+    let evening = Evening { rulebook: &rulebook, server: None, client: None, canon: None, players: &players };
+    let heard = voice(evening, &[Transcript { side: Role::Server, head: "", text: &log }]).expect("a voice");
+    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
+    let events = heard.of_last_try(Role::Server).unwrap_or_default().iter();
+    let causes = events.filter(|event| matches!(event.means, Event::Cause(_)));
+    let told = causes.map(|event| {
+        let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
+        format!("{} {id} {} {}", event.means.word(), or(&event.expected), or(&event.found))
+    });
+    assert_eq!(told.collect::<Vec<_>>(), wanted);
 }

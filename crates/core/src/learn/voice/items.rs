@@ -329,9 +329,8 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
         LazyLock::new(|| Regex::new(r"^(?:\s*\[[^\]]*\])+").expect("a pattern that is written here"));
     let rest = without_failure(&message[TAGS.find(message).map_or(0, |tags| tags.end())..]);
     let words: Vec<&str> = rest.split(|c: char| c.is_whitespace() || matches!(c, '\'' | '’')).collect();
-    let is_small = |word: &str| SMALL_WORDS.contains(&word.to_lowercase().as_str());
     let may_be = |word: &str| stands_alone(word) && is_new(word) && !is_kind_of_mod(word);
-    let is_name = |word: &&str| may_be(&bare(word)) && !is_small(&bare(word));
+    let is_name = |word: &&str| may_be(&bare(word)) && !is_small_word(&bare(word));
     let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
     let behind = words.windows(2).find(|two| is_kind_of_mod(&bare(two[0])) && is_name(&two[1])).map(|two| two[1]);
     let mut names = words.iter().copied().filter(is_name);
@@ -342,7 +341,7 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
 }
 
 /// Words that stand before and behind words of failure and are no names.
-const SMALL_WORDS: [&str; 142] = [
+const SMALL_WORDS: [&str; 143] = [
     "the",
     "a",
     "an",
@@ -485,6 +484,7 @@ const SMALL_WORDS: [&str; 142] = [
     "only",
     "still",
     "also",
+    "nothing",
 ];
 
 /// Words behind which the name stands.
@@ -520,6 +520,11 @@ fn beside_failure<'m>(message: &'m str, is_name: &dyn Fn(&&str) -> bool) -> Opti
     let before = before.filter(|_| !is_directed);
     let mut names = [before, behind].into_iter().flatten().map(bare).filter(is_name);
     names.next().filter(|_| names.next().is_none())
+}
+
+/// Whether a word is one that sentences are made of, and nobody's name.
+pub fn is_small_word(word: &str) -> bool {
+    SMALL_WORDS.contains(&word.to_lowercase().as_str())
 }
 
 /// Whether a word is one for what a mod is.

@@ -4,6 +4,7 @@ use std::collections::{BTreeSet, HashMap};
 use std::ops::Range;
 use std::rc::Rc;
 
+use super::items::{is_kind_of_mod, is_small_word};
 use super::lines::{Line, Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
@@ -297,12 +298,21 @@ impl AroundMods {
             return;
         }
         let is_name = |word: &str| {
-            may_be_a_name(word) && !self.words.contains(&word.to_lowercase()) && means_failure(word).is_none()
+            let is_word = self.words.contains(&word.to_lowercase()) || is_small_word(word);
+            may_be_a_name(word) && !is_word && means_failure(word).is_none()
         };
         let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if is_name(word));
         let words = || (0..pieces.len()).filter(may_be);
+        let nobody_is_known = self.shapes.is_empty();
         let found = words()
-            .find(|at| is_before_a_version(pieces, *at, is_own))
+            .find(|at| nobody_is_known && is_behind_a_kind_of_mod(pieces, *at))
+            .or_else(|| {
+                let is_before = |at: &usize| is_before_a_version(pieces, *at, is_own);
+                // Where nobody knows any, a word of a sentence before the first version says that this one names none.
+                let is_word = |at: &usize| matches!(pieces[*at], Piece::Word(_));
+                let first = (0..pieces.len()).filter(is_word).find(is_before);
+                words().find(is_before).filter(|at| !nobody_is_known || first == Some(*at))
+            })
             .or_else(|| words().find(|at| is_entry_of_json(pieces, *at)))
             .or_else(|| words().find(|at| self.fits(pieces, *at)));
         if let Some(at) = found {
@@ -368,6 +378,40 @@ fn is_entry_of_json(pieces: &[Piece], at: usize) -> bool {
         && is(at.checked_sub(1).and_then(|before| pieces.get(before)), |sign| sign.ends_with("[\""))
         && is(pieces.get(at + 1), |sign| sign.starts_with("\"]") || sign.starts_with("\","))
         && pieces.iter().any(Piece::is_player)
+}
+
+/// Words behind one for a mod that are said of all of them, or of the program.
+const OF_ALL: [&str; 22] = [
+    "list",
+    "lists",
+    "check",
+    "checks",
+    "mismatch",
+    "error",
+    "set",
+    "table",
+    "count",
+    "folder",
+    "file",
+    "files",
+    "version",
+    "versions",
+    "manager",
+    "loader",
+    "hash",
+    "hashes",
+    "data",
+    "verification",
+    "validation",
+    "order",
+];
+
+/// Whether what is said of a player has a word right behind one for what a mod is.
+fn is_behind_a_kind_of_mod(pieces: &[Piece], at: usize) -> bool {
+    let is_of_all = |word: &str| OF_ALL.contains(&word.to_lowercase().as_str());
+    let is_one = matches!(&pieces[at], Piece::Word(word) if !is_of_all(word));
+    let is_behind = matches!(&pieces[..at], [.., Piece::Word(kind), Piece::Blank] if is_kind_of_mod(kind));
+    is_one && is_behind && pieces.iter().any(Piece::is_player)
 }
 
 /// Whether what is said of a player has a version right behind a word.

@@ -39,7 +39,11 @@ pub fn voice(evening: Evening<'_>, logs: &[Transcript<'_>]) -> Result<Voice, aho
     // Where nobody measured a side, its own list of what it loads tells.
     let nobody_measured = evening.server.is_none() && evening.canon.is_none();
     let listed = nobody_measured.then(|| roster::listed(logs, Role::Server)).flatten();
-    let known = Known::of(Evening { server: evening.server.or(listed.as_ref()), ..evening })?;
+    // Where neither tells, the client's names are better than none.
+    let of_client = || roster::listed(logs, Role::Client);
+    let listed_there = (nobody_measured && listed.is_none() && evening.client.is_none()).then(of_client).flatten();
+    let (server, client) = (evening.server.or(listed.as_ref()), evening.client.or(listed_there.as_ref()));
+    let known = Known::of(Evening { server, client, ..evening })?;
     let with_digests: Vec<Option<String>> = logs.iter().map(|log| digests::seen_as_such(log.text)).collect();
     let named = in_place(logs, &with_digests);
     let with_mods: Vec<Option<String>> = named.iter().map(|log| aliases::with_mods(log.text, &known.needles)).collect();

@@ -249,9 +249,9 @@ impl Known {
         of_server.map(|(id, _)| id).filter(|id| !self.of_servers_alone.contains(id))
     }
 
-    /// Whether anybody's mods are known.
+    /// Whether it is known which mods there should be.
     pub fn knows_mods(&self) -> bool {
-        !self.versions.is_empty()
+        !self.of_server.is_empty() || self.versions.values().any(|[expected, _]| expected.is_some())
     }
 
     /// So many mods are most of those that there are: what names them is a list of all.

@@ -23,6 +23,10 @@ impl Known {
             }
             ([], []) if item.has_none && item.is_known => Some((Event::Cause(Code::ModMissing), None, None)),
             ([one], []) if item.has_none => match (item.is_known, self.knows_mods()) {
+                // Of the client's mods alone, the one that has none is the server.
+                (true, false) if self.of_client.contains(&item.id) => {
+                    Some((Event::Cause(Code::ModExtra), None, Some(one.text.clone())))
+                }
                 (true, _) => Some((Event::Cause(Code::ModMissing), Some(one.text.clone()), None)),
                 (false, true) => Some((Event::Cause(Code::ModExtra), None, Some(one.text.clone()))),
                 // Where nobody knows who has what, words tell whose the version is.
@@ -30,6 +34,9 @@ impl Known {
                     Some((Event::Cause(Code::ModMissing), Some(one.text.clone()), None))
                 }
                 (false, false) if has(&one.after) => Some((Event::Cause(Code::ModExtra), None, Some(one.text.clone()))),
+                (false, false) if !self.of_client.is_empty() => {
+                    Some((Event::Cause(Code::ModMissing), Some(one.text.clone()), None))
+                }
                 (false, false) => None,
             },
             _ if !item.is_known && self.knows_mods() => {
@@ -111,9 +118,10 @@ impl Known {
 
 /// Whether a word says that what stands behind it is what a player has.
 fn has(word: &str) -> bool {
-    const HAS: [&str; 24] = [
+    const HAS: [&str; 27] = [
         "has", "have", "had", "his", "her", "their", "your", "yours", "got", "client", "peer", "guest", "visitor",
-        "player", "offer", "bring", "found", "there", "hat", "tiene", "ha", "har", "ma", "tem",
+        "player", "offer", "bring", "found", "there", "hat", "tiene", "ha", "har", "ma", "tem", "runs", "plays",
+        "carries",
     ];
     let lower = word.to_lowercase();
     HAS.iter().any(|has| if has.len() > 3 { lower.starts_with(has) } else { lower == *has })

@@ -437,7 +437,8 @@ impl Reader<'_> {
     /// Of a try that went wrong, what is said of a mod and of no try that went well is a reason, whatever its words: that it is not
     /// there, where they deny something or ask for it, or else that it is another.
     fn at_all(&self, item: &Item, episode: &Episode) -> Option<Cause> {
-        let went_wrong = episode.went_well == Some(false) && item.is_known;
+        let is_same = item.versions.len() > 1 && item.versions.windows(2).all(|two| two[0].text == two[1].text);
+        let went_wrong = episode.went_well == Some(false) && item.is_known && !is_same;
         let denies = || item.words.iter().any(|words| denies(words));
         let asks = |words: &str| words.split(|c: char| !c.is_alphanumeric()).any(asks_for);
         let is_asked_for = || item.words.iter().any(|words| asks(words));
