@@ -123,6 +123,10 @@ fn evening(tries: &str) -> String {
     "10:01:00 - osier would like to come in.\n10:01:01 - osier can't come in: they bring gannet, which does not belong here.\n10:02:00 - mallow would like to come in.\n10:02:01 - mallow is with us now.\n",
     &["mod-extra gannet - -"]
 )]
+#[case::differences_below_each_that_is_refused(
+    "[10:01:00] puffin: no (holds)\n    ~ lugworm 2.0.0 -> 2.0.1\n[10:02:00] mallow: no (holds)\n    + skerry 0.9.2\n[10:03:00] osier: no (holds)\n    ~ weir 1.0.3 -> 1.0.7\n[10:04:00] dunlin: yes\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
 #[case::digests_in_an_object(
     "{\"t\":\"10:01\",\"e\":\"conn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:01\",\"e\":\"spawn\",\"c\":97,\"who\":\"mallow\"}\n{\"t\":\"10:02\",\"e\":\"conn\",\"c\":98,\"who\":\"osier\"}\n{\"t\":\"10:02\",\"e\":\"diff\",\"c\":98,\"m\":\"weir\",\"need\":\"1.0.7\",\"have\":\"1.0.7\",\"sum\":[\"46a924f32a22\",\"193c3dfa76fe\"]}\n{\"t\":\"10:02\",\"e\":\"deny\",\"c\":98,\"why\":\"mods\"}\n",
     &["content-differs weir - -"]

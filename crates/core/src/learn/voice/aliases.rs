@@ -21,7 +21,7 @@ const LONG: usize = 7;
 const MOST: usize = 20_000;
 
 /// A number behind a word, at its end, or one that stands for itself.
-const NUMBER: &str = r"\b(?:(?<word>[A-Za-z_]{1,16})[\x22']?[\s#:=\[(<]{1,2}[\x22']?|(?<letter>[A-Za-z]))(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<grown>[A-Za-z_]{2,16})(?<end>\d{1,6})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16}|[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}|\d{7,20})\b";
+const NUMBER: &str = r"\b(?:(?<word>[A-Za-z_]{1,16})[\x22']?[\s#:=\[(<-]{1,2}[\x22']?|(?<letter>[A-Za-z]))(?<id>[0-9A-Fa-f]*\d[0-9A-Fa-f]{0,15})\b|\b(?<grown>[A-Za-z_]{2,16})(?<end>\d{1,6})\b|\b(?<address>\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}|0x[0-9A-Fa-f]{2,16}|[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}|\d{7,20})\b";
 
 static NUMBERED: LazyLock<Regex> = LazyLock::new(|| Regex::new(NUMBER).expect("a pattern that is written here"));
 
@@ -119,7 +119,9 @@ pub fn with_players(text: &str, players: &BTreeSet<String>, needles: &Needles) -
         for (word, id) in numbered(message, &BRACKETED) {
             let key = (word.as_str().to_owned(), id.as_str().to_owned());
             // At the end of a word, it is parted from that: a word and a number are of one kind, whoever's it is.
-            let gap = if word.end() == id.start() && !is_bracket(word.as_str()) { " " } else { "" };
+            let between = message.get(word.end()..id.start());
+            let is_grown = matches!(between, Some("" | "-")) && !is_bracket(word.as_str());
+            let gap = if is_grown { " " } else { "" };
             if let Some(player) = player.filter(|_| bound.contains(&(word.as_str(), id.as_str()))) {
                 now.insert(key, player.to_owned());
                 found.extend((!gap.is_empty()).then(|| (id.range(), format!("{gap}{}", id.as_str()))));
@@ -208,7 +210,7 @@ fn counted<'t>(text: &'t str, (numbers, named): (&'static Regex, &NameIn<'_>)) -
 }
 
 /// Words for what a player is at the end of, and which somebody else gets after him.
-const LINES: [&str; 17] = [
+const LINES: [&str; 22] = [
     "slot",
     "seat",
     "conn",
@@ -226,6 +228,11 @@ const LINES: [&str; 17] = [
     "line",
     "handle",
     "fd",
+    "worker",
+    "handler",
+    "lane",
+    "desk",
+    "ticket",
 ];
 /// So many numbers of a word tell what its numbers are.
 const TELLING: usize = 5;
@@ -344,6 +351,17 @@ mod tests {
     fn a_number_of_several_players_stands_for_none() {
         let log = "osier on port 4100\nmallow on port 4100\nport 4100 is busy\n";
         assert_eq!(with_players(log, &players(), &needles()), None);
+    }
+
+    #[test]
+    fn a_number_behind_a_dash_stands_for_a_player_and_no_part_of_a_mod_does() {
+        let log =
+            "worker-1: osier\nworker-2: mallow\nworker-1: weir absent\nworker-1: mallow\nworker-1: skerry altered\n";
+        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        assert!(
+            told.contains("worker- osier: weir absent") && told.ends_with("worker- mallow: skerry altered\n"),
+            "{told}"
+        );
     }
 
     #[test]

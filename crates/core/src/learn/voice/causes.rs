@@ -236,6 +236,9 @@ impl<'k> Looked<'k> {
         let with = self.tries_of(lines.iter());
         let all = self.joins.episodes.iter().filter(|episode| episode.player.is_some()).count();
         let names_nobody = lines.iter().all(|line| self.kinds.lines[*line].player.is_none());
+        // What goes on with a player's line is said of him.
+        let goes_on = lines.iter().all(|line| self.kinds.lines[*line].depth > 0 || self.kinds.lines[*line].is_bare);
+        let names_nobody = names_nobody && !goes_on;
         let is_bad = with.values().any(|episode| episode.went_well == Some(false));
         names_nobody && !is_bad && all >= 3 && with.len() * 10 >= all * 6
     }

@@ -132,12 +132,17 @@ fn ends_of(run: &[Vec<Piece>]) -> (usize, usize) {
     (begin, end)
 }
 
+/// So many lines around a list are left out.
+const AROUND: usize = 8;
 /// So many more pieces are alike where a line is left out that is not of the list.
 const MORE: usize = 2;
 
 /// A run without the lines before and behind the list that have a version too.
 fn trimmed(mut run: &[Vec<Piece>]) -> &[Vec<Piece>] {
-    while run.len() > FEWEST {
+    for _ in 0..AROUND {
+        if run.len() <= FEWEST {
+            break;
+        }
         let alike = |run: &[Vec<Piece>]| ends_of(run).0;
         let own = alike(run) + MORE;
         let (without_first, without_last) = (&run[1..], &run[..run.len() - 1]);
