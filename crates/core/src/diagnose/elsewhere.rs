@@ -6,6 +6,8 @@ use aho_corasick::AhoCorasick;
 use regex::{Captures, Regex};
 use serde::Serialize;
 
+use super::failure::search_of;
+
 /// What keeps a player out that no mod has to do with.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
@@ -332,8 +334,7 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
 /// All of those words, and the place in the table of each: of several, the first counts.
 static SEARCH: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
     let words = WORDS.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
-    let (classes, words): (Vec<usize>, Vec<&str>) = words.unzip();
-    (AhoCorasick::new(words).expect("words that are written here"), classes)
+    search_of(words)
 });
 
 /// As many as there may be.
@@ -367,14 +368,14 @@ pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
     let lower = format!(" {} ", text.to_lowercase());
     let (search, of) = &*SEARCH;
     let told = search.find_overlapping_iter(&lower).map(|found| of[found.pattern().as_usize()]).min();
-    let told = told.map(|class| WORDS[class].0);
+    let is_of_the_player = |what: &KeptOutBy| *what != KeptOutBy::GuestList || !OF_A_MOD.is_match(text);
+    let told = told.map(|class| WORDS[class].0).filter(is_of_the_player);
     let is = |found: &Captures<'_>, now: &str, most: &str| {
         found.name(now).zip(found.name(most)).is_some_and(|(now, most)| now.as_str() == most.as_str())
     };
     let is_full = || FULL.captures_iter(text).any(|found| is(&found, "now", "most") || is(&found, "of", "all"));
-    let told = told.filter(|what| *what != KeptOutBy::GuestList || !OF_A_MOD.is_match(text));
-    let says_full =
-        || SAYS_FULL.captures(text).is_some_and(|found| !found.name("of").is_some_and(|of| is_a_store(of.as_str())));
+    let is_no_store = |found: Captures<'_>| found.name("of").is_none_or(|of| !is_a_store(of.as_str()));
+    let says_full = || SAYS_FULL.captures(text).is_some_and(is_no_store);
     told.or_else(|| (is_full() || says_full()).then_some(KeptOutBy::FullServer))
 }
 

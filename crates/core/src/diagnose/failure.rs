@@ -365,40 +365,44 @@ static SAME: LazyLock<Regex> = LazyLock::new(|| {
 static WORDS: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
     let words = CLASSES.iter().enumerate().flat_map(|(class, (_, words))| words.iter().map(move |word| (class, *word)));
     let abroad = ABROAD.iter().flat_map(|(means, words)| words.iter().map(move |word| (class_of(means), *word)));
-    let (classes, words): (Vec<usize>, Vec<&str>) = words.chain(abroad).unzip();
-    let search = AhoCorasick::new(&words);
-    (search.expect("words that are written here"), classes)
+    search_of(words.chain(abroad))
 });
+
+/// A search for words, each with its class, and the class of each that is found.
+pub fn search_of(words: impl Iterator<Item = (usize, &'static str)>) -> (AhoCorasick, Vec<usize>) {
+    let (classes, words): (Vec<usize>, Vec<&str>) = words.unzip();
+    (AhoCorasick::new(words).expect("words that are written here"), classes)
+}
 
 /// What is denied of a mod that is missing, or of one that is too much, with a word or two between: *is not yet installed*.
 static DENIED: LazyLock<Regex> = LazyLock::new(|| {
     let denial = "not|never|cannot|nicht|nie|niet|pas|non|no|não|nao|не|ne|nem|nu|inte|ikke|ei|δεν";
-    let there = "loaded|attached|mounted|running|active|activated|enabled|offered|listed|held|owned|subscribed|provided|supplied|in\\s+use";
-    let found = "found|installed|present|there\\b|available|gefunden|installiert|vorhanden|geladen|gevonden|geïnstalleerd|aanwezig|geladen|encontrad|\
+    let held = "loaded|attached|mounted|running|active|activated|enabled|offered|listed|held|owned|subscribed|provided|supplied|in\\s+use";
+    let found = "found|installed|present|there\\b|available|gefunden|installiert|vorhanden|geladen|gevonden|geïnstalleerd|aanwezig|encontrad|\
         instalad|cargad|presente|trouvé|installé|présent|chargé|trovat|installat|caricat|carregad|znalezion|zainstalowan|załadowan|найден|\
         установлен|загружен|знайден|встановлен|завантажен|nalezen|nainstalov|načten|hittad|installera|laddad|funnet|fundet|installeret|installert|\
         lastet|indlæst|löydy|ladattu|asennettu|található|telepít|betölt|găsit|instalat|încărcat|βρέθηκε";
-    let extra = "allowed|permitted|approved|wanted|needed|recogni[sz]ed|authori[sz]ed|admitted|welcome|accepted|known|whitelisted|erlaubt|zugelassen|\
+    let allowed = "allowed|permitted|approved|wanted|needed|recogni[sz]ed|authori[sz]ed|admitted|welcome|accepted|known|whitelisted|erlaubt|zugelassen|\
         vorgesehen|gewünscht|bekannt|toegestaan|permitid|autorizad|admitid|reconocid|reconhecid|permis|autorisé|admis\\b|prévu|reconnu|permess|\
         ammess|autorizzat|previst|consentit|dozwolon|разреш|допуска|допущен|дозволен|povolen|tillåt|tillat|tilladt|sallit|engedélyez";
-    let same = "same|identical|equal|alike|sama\\b|gleich|dasselbe|derselbe|dieselbe|identisch|dezelfde|hetzelfde|mism[oa]|igual|même|identique|\
+    let alike = "same|identical|equal|alike|sama\\b|gleich|dasselbe|derselbe|dieselbe|identisch|dezelfde|hetzelfde|mism[oa]|igual|même|identique|\
         stess[oa]|ugual|mesm[oa]|tak[ai]\\s+sam|t[ea]n?\\s+sam|та\\s+же|тот\\s+же|одинаков|stejn|samma|samme|ugyanaz|aynı|același|aceeași";
     let whose = r"not\s+(?:in|on)\s+(?:the\s+|our\s+|his\s+|her\s+|their\s+|your\s+)?";
     let here = r"here\b|by\s+us|on\s+(?:this|our|the)\s+(?:server|side|host|house|hall)|on\s+ours";
-    let missing = format!("{there}|{found}");
+    let present = format!("{held}|{found}");
     let denied = format!(r"(?:\b(?:{denial})|n't)(?:\s+[\p{{L}}']+){{0,2}}\s+");
     let extra = format!(
-        r"{denied}(?:{extra}|(?:{missing})\s+(?:{here}))|\b(?:but|and)\s+not\s+(?:{here})|\bkennt\s+(?:\p{{L}}+\s+){{1,3}}nicht\b|\b{whose}(?:server|host|house|hall)\b"
+        r"{denied}(?:{allowed}|(?:{present})\s+(?:{here}))|\b(?:but|and)\s+not\s+(?:{here})|\bkennt\s+(?:\p{{L}}+\s+){{1,3}}nicht\b|\b{whose}(?:server|host|house|hall)\b"
     );
     let missing =
-        format!(r"{denied}(?:{missing})|\b(?:but|and)\s+not\s+there\b|\b{whose}(?:client|guest|player|peer|visitor)\b");
-    let same = format!(r"{denied}(?:{same})");
-    let pattern = format!("(?x)(?<extra>{extra})|(?<missing>{missing})|(?<other>{same})");
+        format!(r"{denied}(?:{present})|\b(?:but|and)\s+not\s+there\b|\b{whose}(?:client|guest|player|peer|visitor)\b");
+    let other = format!(r"{denied}(?:{alike})");
+    let pattern = format!("(?x)(?<extra>{extra})|(?<missing>{missing})|(?<other>{other})");
     Regex::new(&pattern).expect("a pattern that is written here")
 });
 
 /// Where a text, in small letters, has words of failure, and the class of each.
-fn said(lower: &str) -> impl Iterator<Item = (Range<usize>, usize)> {
+fn said(lower: &str) -> Vec<(Range<usize>, usize)> {
     let (search, of) = &*WORDS;
     let denied: Vec<(Range<usize>, usize)> = DENIED
         .captures_iter(lower)
@@ -414,7 +418,7 @@ fn said(lower: &str) -> impl Iterator<Item = (Range<usize>, usize)> {
         |word: &Range<usize>| denied.iter().any(|(place, _)| place.start <= word.start && word.end <= place.end);
     let mut found: Vec<(Range<usize>, usize)> = words.filter(|(word, _)| !is_part(word)).collect();
     found.extend(denied);
-    found.into_iter()
+    found
 }
 
 fn class_of(means: &Event) -> usize {
@@ -424,16 +428,22 @@ fn class_of(means: &Event) -> usize {
 /// What the words of failure in a text mean; nothing where there are none.
 pub fn meaning(text: &str) -> Option<Event> {
     let text = &text.to_lowercase();
-    let classes: Vec<(usize, bool)> = said(text).map(|(place, class)| (class, TAME.contains(&&text[place]))).collect();
+    let classes: Vec<(usize, bool)> =
+        said(text).into_iter().map(|(place, class)| (class, TAME.contains(&&text[place]))).collect();
     if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
         return SAME.is_match(text).then_some(Event::Cause(Code::ContentDiffers));
     }
     classes.into_iter().min().map(|(class, _)| CLASSES[class].0)
 }
 
+/// Whether the words of failure in a text say that something is too much.
+pub fn says_unwanted(text: &str) -> bool {
+    meaning(text) == Some(Event::Cause(Code::ModExtra))
+}
+
 /// What words mean that only report, where something is known to have failed.
 pub fn tame_meaning(text: &str) -> Option<Event> {
-    said(&text.to_lowercase()).map(|(_, class)| class).min().map(|class| CLASSES[class].0)
+    said(&text.to_lowercase()).into_iter().map(|(_, class)| class).min().map(|class| CLASSES[class].0)
 }
 
 /// Whether a text only says that two are not the same, and not what of them.
@@ -465,8 +475,7 @@ pub fn without_words(text: &str) -> String {
     }
     let is_part = |c: char| c.is_alphanumeric() || matches!(c, '_' | '-');
     let mut out = text.to_owned();
-    for (place, _) in said(&lower) {
-        let Range { start, end } = place;
+    for (Range { start, end }, _) in said(&lower) {
         let start = text[..start].trim_end_matches(is_part).len();
         let end = text.len() - text[end..].trim_start_matches(is_part).len();
         out.replace_range(start..end, &" ".repeat(end - start));
@@ -478,7 +487,7 @@ pub fn without_words(text: &str) -> String {
 pub fn said_at(text: &str, means: Event) -> Option<Range<usize>> {
     let lower = text.to_lowercase();
     let class = CLASSES.iter().position(|(own, _)| *own == means)?;
-    let found = said(&lower).filter(|(_, own)| *own == class && lower.len() == text.len());
+    let found = said(&lower).into_iter().filter(|(_, own)| *own == class && lower.len() == text.len());
     found.map(|(place, _)| place).max_by_key(ExactSizeIterator::len)
 }
 

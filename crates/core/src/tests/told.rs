@@ -4,28 +4,36 @@ use rstest::rstest;
 
 use super::tests::{MODS, server};
 use super::*;
-use crate::base::ids::FoldedId;
 use crate::logs::LogEvent;
 use crate::rulebook::Event;
+use crate::survey::Survey;
 
-/// What is said of a player's last try: what it means, of which mod, expected and found.
-fn told(log: &str, player: &str, is_measured: bool) -> Vec<String> {
+/// What a log's event says: what it means, of which mod, expected and found.
+fn said(event: &LogEvent) -> String {
+    let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
+    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
+    format!("{} {id} {} {}", event.means.word(), or(&event.expected), or(&event.found))
+}
+
+/// The causes that the last of some logs tells of a player's last try.
+fn causes(server: Option<&Survey>, player: &str, logs: &[(Role, &str)]) -> Vec<String> {
     let rulebook = crate::rulebook::of_logs("");
-    let server = server();
     let players = [player.to_owned()];
-    let server = is_measured.then_some(&server);
     let evening = Evening { rulebook: &rulebook, server, client: None, canon: None, players: &players };
-    let heard = voice(evening, &[Transcript { side: Role::Server, head: "", text: log }]).expect("a voice");
-    let text = |event: &LogEvent| {
-        let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
-        let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
-        format!("{} {id} {} {}", event.means.word(), or(&event.expected), or(&event.found))
-    };
-    let events = heard.of_last_try(Role::Server).unwrap_or_default();
-    let mut causes: Vec<String> =
-        events.iter().filter(|event| matches!(event.means, Event::Cause(_) | Event::ModFailed)).map(text).collect();
-    causes.sort();
-    causes
+    let transcripts: Vec<Transcript<'_>> =
+        logs.iter().map(|(side, text)| Transcript { side: *side, head: "", text }).collect();
+    let heard = voice(evening, &transcripts).expect("a voice");
+    let of = logs.last().map_or(Role::Server, |(side, _)| *side);
+    let events = heard.of_last_try(of).unwrap_or_default().iter();
+    events.filter(|event| matches!(event.means, Event::Cause(_) | Event::ModFailed)).map(said).collect()
+}
+
+/// What is said of a player's last try.
+fn told(log: &str, player: &str, is_measured: bool) -> Vec<String> {
+    let server = server();
+    let mut told = causes(is_measured.then_some(&server), player, &[(Role::Server, log)]);
+    told.sort();
+    told
 }
 
 fn loads(line: &str) -> String {
@@ -342,7 +350,7 @@ fn words_tell_whose_a_version_is(#[case] line: &str, #[case] wanted: &[&str]) {
 #[case::nothing_of_mods("osier goes home", None)]
 fn a_mod_that_nobody_wants(#[case] message: &str, #[case] id: Option<&str>) {
     let is_new = |word: &str| word != "osier" && word != "there";
-    let found = items::unwanted(message, &is_new, &|word| word.starts_with("low_"));
+    let found = strangers::unwanted(message, &is_new, &|word| word.starts_with("low_"));
     assert_eq!(found.as_ref().map(|item| item.id.as_str()), id);
 }
 
@@ -396,12 +404,7 @@ fn of_message(text: &str) -> Vec<String> {
     let server = server();
     let players = ["osier".to_owned()];
     let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &players };
-    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
-    let told = |event: &LogEvent| {
-        let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
-        let sure = if event.is_guess { " ?" } else { "" };
-        format!("{} {id} {} {}{sure}", event.means.word(), or(&event.expected), or(&event.found))
-    };
+    let told = |event: &LogEvent| said(event) + if event.is_guess { " ?" } else { "" };
     message(evening, text).expect("few names").iter().map(told).collect()
 }
 
@@ -441,7 +444,6 @@ fn a_try_that_went_well_is_told_as_that(#[case] tries: &str) {
 #[case::nothing("", &["mod-missing lugworm 2.0.1 -"])]
 #[case::one_more("lugworm 2.0.1 (c3c3c3)\nloaded gannet 1.1.0 (a9a9a9)", &["mod-extra gannet - 1.1.0"])]
 fn both_logs_list_what_they_load_and_neither_says_what_differs(#[case] own: &str, #[case] wanted: &[&str]) {
-    let rulebook = crate::rulebook::of_logs("");
     let listed = "loaded eiderdown 1.4.0 (a1a1a1)\nloaded skerry 0.9.2 (b2b2b2)\nloaded {own}\nloaded samphire 3.1.0 (d4d4d4)\nloaded weir 1.0.7 (e5e5e5)\n";
     let of = |side: &str, own: &str| {
         let all = listed.replace("{own}", own);
@@ -452,64 +454,27 @@ fn both_logs_list_what_they_load_and_neither_says_what_differs(#[case] own: &str
         + "10:01:00 [hall] osier wants in\n10:01:01 [hall] osier refused: holds differ\n10:01:02 [hall] mallow wants in\n10:01:03 [hall] mallow accepted\n";
     let client = of("mine", own)
         + "10:00:50 [mine] connecting\n10:01:01 [mine] refused: holds differ\n10:01:02 [mine] connection closed\n";
-    let players = ["osier".to_owned()];
-    let evening = Evening { rulebook: &rulebook, server: None, client: None, canon: None, players: &players };
-    let logs = [
-        Transcript { side: Role::Server, head: "", text: &server },
-        Transcript { side: Role::Client, head: "", text: &client },
-    ];
-    let heard = voice(evening, &logs).expect("a voice");
-    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
-    let events = heard.of_last_try(Role::Client).unwrap_or_default().iter();
-    let causes = events.filter(|event| matches!(event.means, Event::Cause(_)));
-    let told: Vec<String> = causes
-        .map(|event| {
-            let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
-            format!("{} {id} {} {}", event.means.word(), or(&event.expected), or(&event.found))
-        })
-        .collect();
+    let told = causes(None, "osier", &[(Role::Server, &server), (Role::Client, &client)]);
     assert_eq!(told, wanted, "{server}{client}");
 }
 
 #[test]
 fn where_only_the_client_lists_its_mods_those_are_known() {
-    let rulebook = crate::rulebook::of_logs("");
     let server = "10:00:00 hall is open\n10:01:00 mallow joins the queue\n10:01:01 mallow enters\n10:02:00 osier joins the queue\n\
         10:02:01 osier leaves the queue (holds)\n    hold        hall     guest\n    weir        1.0.7    1.0.3   <--\n\
         \x20   skerry      0.9.2    -       <--\n    lugworm     2.0.1    2.0.1\n    gannet      -        1.1.0   <--\n";
     let client = "10:00:00 hold weir 1.0.3\n10:00:00 hold lugworm 2.0.1\n10:00:00 hold gannet 1.1.0\n10:00:00 hold samphire 3.1.0\n\
         10:02:00 queueing\n10:02:01 left the queue\n";
-    let players = ["osier".to_owned()];
-    let evening = Evening { rulebook: &rulebook, server: None, client: None, canon: None, players: &players };
-    let logs = [
-        Transcript { side: Role::Server, head: "", text: server },
-        Transcript { side: Role::Client, head: "", text: client },
-    ];
-    let heard = voice(evening, &logs).expect("a voice");
-    let events = heard.of_last_try(Role::Server).unwrap_or_default().iter();
-    let causes = events.filter(|event| matches!(event.means, Event::Cause(_)));
-    let told: Vec<(&str, Option<&str>)> =
-        causes.map(|event| (event.means.word(), event.mod_id.as_ref().map(FoldedId::as_str))).collect();
-    assert_eq!(told, [("version-other", Some("weir")), ("mod-missing", Some("skerry")), ("mod-extra", Some("gannet"))]);
+    let told = causes(None, "osier", &[(Role::Client, client), (Role::Server, server)]);
+    assert_eq!(told, ["version-other weir - -", "mod-missing skerry 0.9.2 -", "mod-extra gannet - 1.1.0"]);
 }
 
 #[rstest]
 #[case::behind_a_word_for_mods("osier denied: mod weir required in 1.0.7, client runs 1.0.3", &["version-other weir 1.0.7 1.0.3"])]
 #[case::words_of_a_sentence("weir von osier ist 1.0.3, sein müsste 1.0.7", &[])]
 fn of_a_log_that_lists_no_mods_no_word_of_a_sentence_is_one(#[case] line: &str, #[case] wanted: &[&str]) {
-    let rulebook = crate::rulebook::of_logs("");
     let log = format!(
         "10:00:00 hall is open\n10:01:00 mallow connects\n10:01:01 mallow spawned\n10:02:00 osier connects\n10:02:01 {line}\n10:02:02 osier refused\n"
     );
-    let players = ["osier".to_owned()];
-    let evening = Evening { rulebook: &rulebook, server: None, client: None, canon: None, players: &players };
-    let heard = voice(evening, &[Transcript { side: Role::Server, head: "", text: &log }]).expect("a voice");
-    let or = |text: &Option<String>| text.clone().unwrap_or_else(|| "-".to_owned());
-    let events = heard.of_last_try(Role::Server).unwrap_or_default().iter();
-    let causes = events.filter(|event| matches!(event.means, Event::Cause(_)));
-    let told = causes.map(|event| {
-        let id = event.mod_id.as_ref().map_or("-", |id| id.as_str());
-        format!("{} {id} {} {}", event.means.word(), or(&event.expected), or(&event.found))
-    });
-    assert_eq!(told.collect::<Vec<_>>(), wanted);
+    assert_eq!(told(&log, "osier", false), wanted);
 }

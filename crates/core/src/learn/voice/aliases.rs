@@ -82,17 +82,13 @@ fn with_counted(text: &str, needles: &Needles, (numbers, named): (&'static Regex
     if bound.is_empty() {
         return None;
     }
-    let is_alone = |(word, id): &(&str, &str)| bound.contains_key(&(*word, *id));
     let used = text.lines().map(message).filter(|line| needles.places(line).is_empty());
-    let is_used =
-        used.flat_map(|line| numbered(line, numbers)).any(|(word, id)| is_alone(&(word.as_str(), id.as_str())));
+    let is_used = used.flat_map(|line| numbered(line, numbers)).any(|number| bound.contains_key(&number.key()));
     is_used.then(|| {
         replaced(text, |message| {
             let names_mods = !needles.places(message).is_empty();
-            let name = |key: (&str, &str)| bound.get(&key).filter(|_| !names_mods).cloned();
-            numbered(message, numbers)
-                .filter_map(|(word, id)| Some((id.range(), name((word.as_str(), id.as_str()))?)))
-                .collect()
+            let name = |number: &Number<'_>| bound.get(&number.key()).filter(|_| !names_mods).cloned();
+            numbered(message, numbers).filter_map(|number| Some((number.id.range(), name(&number)?))).collect()
         })
     })
 }
@@ -105,8 +101,7 @@ pub fn with_players(text: &str, players: &BTreeSet<String>, needles: &Needles) -
         return None;
     }
     let used = text.lines().map(message).filter(|line| named(line).is_none());
-    let mut used = used.flat_map(|line| numbered(line, &BRACKETED)).map(|(word, id)| (word.as_str(), id.as_str()));
-    if !used.any(|key| bound.contains(&key)) {
+    if !used.flat_map(|line| numbered(line, &BRACKETED)).any(|number| bound.contains(&number.key())) {
         return None;
     }
     let mut now: BTreeMap<(String, String), String> = BTreeMap::new();
@@ -116,17 +111,17 @@ pub fn with_players(text: &str, players: &BTreeSet<String>, needles: &Needles) -
         let is_of_a_mod =
             |place: &Range<usize>| mods.iter().any(|((start, end), _)| place.start < *end && *start < place.end);
         let mut found = Vec::new();
-        for (word, id) in numbered(message, &BRACKETED) {
-            let key = (word.as_str().to_owned(), id.as_str().to_owned());
+        for number in numbered(message, &BRACKETED) {
+            let (word, id) = number.key();
+            let key = (word.to_owned(), id.to_owned());
+            let place = number.id.range();
             // At the end of a word, it is parted from that: a word and a number are of one kind, whoever's it is.
-            let between = message.get(word.end()..id.start());
-            let is_grown = matches!(between, Some("" | "-")) && !is_bracket(word.as_str());
-            let gap = if is_grown { " " } else { "" };
-            if let Some(player) = player.filter(|_| bound.contains(&(word.as_str(), id.as_str()))) {
+            let gap = if number.is_joined(message) { " " } else { "" };
+            if let Some(player) = player.filter(|_| bound.contains(&number.key())) {
                 now.insert(key, player.to_owned());
-                found.extend((!gap.is_empty()).then(|| (id.range(), format!("{gap}{}", id.as_str()))));
-            } else if let Some(player) = now.get(&key).filter(|_| player.is_none() && !is_of_a_mod(&id.range())) {
-                found.push((id.range(), format!("{gap}{player}")));
+                found.extend((!gap.is_empty()).then(|| (place, format!("{gap}{id}"))));
+            } else if let Some(player) = now.get(&key).filter(|_| player.is_none() && !is_of_a_mod(&place)) {
+                found.push((place, format!("{gap}{player}")));
             }
         }
         found
@@ -154,28 +149,51 @@ fn replaced(text: &str, mut places: impl FnMut(&str) -> Vec<(Range<usize>, Strin
     out
 }
 
-fn is_bracket(word: &str) -> bool {
-    matches!(word, "[" | "<" | "(" | "{")
+/// A number of a message, and the word that it belongs to: an address, of the network or of the memory, and the long number of an
+/// account are their own.
+struct Number<'m> {
+    word: Match<'m>,
+    id: Match<'m>,
 }
 
-/// The numbers of a message, each with the word before it; an address, of the network or of the memory, and a long number of an
-/// account stand for themselves.
-fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = (Match<'m>, Match<'m>)> {
-    let word = |found: &Captures<'m>| {
-        ["word", "letter", "grown", "address", "open"].into_iter().find_map(|name| found.name(name))
-    };
-    let id = |found: &Captures<'m>| ["id", "end", "address", "inner"].into_iter().find_map(|name| found.name(name));
-    // The first part of a version stands for nobody.
-    let goes_on = |id: &Match<'m>| {
-        message[id.end()..].strip_prefix('.').is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit()))
-    };
-    // The long number of an account is its own, whatever it is called by.
-    let is_long = |id: &Match<'m>| id.len() >= LONG && id.as_str().bytes().all(|byte| byte.is_ascii_digit());
-    let pair = move |found: Captures<'m>| {
-        let id = id(&found).filter(|id| !goes_on(id))?;
-        Some((if is_long(&id) { id } else { word(&found)? }, id))
-    };
-    numbers.captures_iter(message).filter_map(pair)
+impl<'m> Number<'m> {
+    fn of(message: &'m str, found: &Captures<'m>) -> Option<Self> {
+        let any = |names: &[&str]| names.iter().find_map(|name| found.name(name));
+        let id = any(&["id", "end", "address", "inner"])?;
+        // The first part of a version stands for nobody.
+        let rest = message[id.end()..].strip_prefix('.');
+        if rest.is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit())) {
+            return None;
+        }
+        let is_long = id.len() >= LONG && id.as_str().bytes().all(|byte| byte.is_ascii_digit());
+        let word = if is_long { id } else { any(&["word", "letter", "grown", "address", "open"])? };
+        Some(Self { word, id })
+    }
+
+    /// What is the same wherever it stands.
+    fn key(&self) -> (&'m str, &'m str) {
+        (self.word.as_str(), self.id.as_str())
+    }
+
+    /// Whether it stands in brackets, and behind no word.
+    fn is_in_brackets(&self) -> bool {
+        matches!(self.word.as_str(), "[" | "<" | "(" | "{")
+    }
+
+    /// Whether it stands at the end of its word.
+    fn is_grown(&self) -> bool {
+        self.word.end() == self.id.start() && !self.is_in_brackets()
+    }
+
+    /// Whether nothing but a dash parts it from its word.
+    fn is_joined(&self, message: &str) -> bool {
+        self.is_grown() || message.get(self.word.end()..self.id.start()) == Some("-")
+    }
+}
+
+/// The numbers of a message.
+fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = Number<'m>> {
+    numbers.captures_iter(message).filter_map(move |found| Number::of(message, &found))
 }
 
 fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {
@@ -192,8 +210,10 @@ fn counted<'t>(text: &'t str, (numbers, named): (&'static Regex, &NameIn<'_>)) -
         found.extend(std::mem::take(run).into_iter().filter(|_| is_list).map(|(word, id, name)| ((word, id), name)));
     };
     for line in text.lines().map(message).take(MOST) {
-        let next = named(line)
-            .and_then(|name| numbered(line, numbers).next().map(|(word, id)| (word.as_str(), id.as_str(), name)));
+        let next = named(line).and_then(|name| {
+            let (word, id) = numbered(line, numbers).next()?.key();
+            Some((word, id, name))
+        });
         let counts_up = match (run.last(), &next) {
             (Some((word, before, _)), Some((other, id, _))) => {
                 word == other && before.parse::<u32>().ok().map(|before| before + 1) == id.parse().ok()
@@ -237,50 +257,72 @@ const LINES: [&str; 22] = [
 /// So many numbers of a word tell what its numbers are.
 const TELLING: usize = 5;
 
+/// What is known of the numbers of one word.
+#[derive(Default)]
+struct OfWord<'t> {
+    /// How many there are in lines that name a player, and how many of those are of one player alone.
+    numbers: usize,
+    alone: usize,
+    /// The players that are the only ones of a number.
+    players: BTreeSet<String>,
+    /// Whether some stand at the end of the word.
+    is_grown: bool,
+    /// Of those in brackets: how many lines have one, and which there are.
+    lines: usize,
+    ids: BTreeSet<&'t str>,
+}
+
+impl OfWord<'_> {
+    /// Whether its numbers may stand for players.
+    fn may_be_players(&self, word: &str) -> bool {
+        // A word with a number at its end may be anything's name; several of them, each with a player of its own, are theirs.
+        let are_several = self.players.len() > 1;
+        // What counts lines, or frames, is another number in each; of somebody who comes several lines tell.
+        let recur = self.ids.is_empty() || self.ids.len() * 2 <= self.lines && are_several;
+        recur && (!self.is_grown || are_several || is_line(word))
+    }
+
+    /// Whether a number goes from one player to the next.
+    fn go_on(&self, word: &str) -> bool {
+        is_line(word) && self.numbers > 1 || self.numbers >= TELLING && self.alone * 5 >= self.numbers * 4
+    }
+}
+
+fn is_line(word: &str) -> bool {
+    LINES.contains(&word.to_lowercase().as_str()) || is_for_a_player(word)
+}
+
 /// The numbers that stand in lines with one name, and with that alone. Where the numbers of a word do that, one that went from one
 /// player to the next is theirs too.
 fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeSet<(&'t str, &'t str)> {
     let mut with: BTreeMap<(&str, &str), BTreeSet<String>> = BTreeMap::new();
-    let mut grown: BTreeSet<&str> = BTreeSet::new();
-    let mut in_brackets: BTreeMap<&str, (usize, BTreeSet<&str>)> = BTreeMap::new();
+    let mut words: BTreeMap<&str, OfWord<'t>> = BTreeMap::new();
     for line in text.lines().map(message) {
-        for (open, id) in numbered(line, &BRACKETED).filter(|(word, _)| is_bracket(word.as_str())) {
-            let (lines, ids) = in_brackets.entry(open.as_str()).or_default();
-            *lines += 1;
-            if ids.len() < MOST {
-                ids.insert(id.as_str());
+        let name = named(line);
+        for number in numbered(line, &BRACKETED) {
+            let (word, id) = number.key();
+            if number.is_in_brackets() {
+                let own = words.entry(word).or_default();
+                own.lines += 1;
+                if own.ids.len() < MOST {
+                    own.ids.insert(id);
+                }
             }
-        }
-        let Some(name) = named(line) else { continue };
-        for (word, id) in numbered(line, &BRACKETED) {
-            if with.len() < MOST {
-                with.entry((word.as_str(), id.as_str())).or_default().insert(name.clone());
-                grown.extend((word.end() == id.start() && word.len() > 1).then_some(word.as_str()));
+            if let Some(name) = name.as_ref().filter(|_| with.len() < MOST) {
+                with.entry((word, id)).or_default().insert(name.clone());
+                words.entry(word).or_default().is_grown |= number.is_grown() && word.len() > 1;
             }
         }
     }
-    // How many numbers a word has, how many of those are of one player alone, and who those are.
-    let mut of_word: BTreeMap<&str, (usize, usize, BTreeSet<&String>)> = BTreeMap::new();
     for ((word, _), names) in &with {
-        let (numbers, alone, of_one) = of_word.entry(word).or_default();
-        *numbers += 1;
-        *alone += usize::from(names.len() == 1);
-        of_one.extend(names.first().filter(|_| names.len() == 1));
+        let own = words.entry(word).or_default();
+        own.numbers += 1;
+        own.alone += usize::from(names.len() == 1);
+        own.players.extend(names.first().filter(|_| names.len() == 1).cloned());
     }
-    let is_theirs = |(word, (numbers, alone, of_one)): (&'t str, (usize, usize, BTreeSet<&String>))| {
-        let is_line = LINES.contains(&word.to_lowercase().as_str()) || is_for_a_player(word);
-        // A word with a number at its end may be anything's name; several of them, each with a player of its own, are theirs.
-        let may_be = !grown.contains(word) || of_one.len() > 1 || is_line;
-        // What counts lines, or frames, is another number in each; of somebody who comes several lines tell.
-        let recurs = in_brackets.get(word).is_none_or(|(lines, ids)| ids.len() * 2 <= *lines && of_one.len() > 1);
-        let may_be = may_be && recurs;
-        let goes_on = is_line && numbers > 1 || numbers >= TELLING && alone * 5 >= numbers * 4;
-        (word, (may_be, goes_on))
-    };
-    let words: BTreeMap<&str, (bool, bool)> = of_word.into_iter().map(is_theirs).collect();
     let counts = |(word, _): &(&str, &str), names: &BTreeSet<String>| {
-        let (may_be, goes_on) = words[word];
-        may_be && (names.len() == 1 || goes_on)
+        let own = &words[word];
+        own.may_be_players(word) && (names.len() == 1 || own.go_on(word))
     };
     with.iter().filter(|(key, names)| counts(key, names)).map(|(key, _)| *key).collect()
 }
@@ -289,14 +331,14 @@ fn bound<'t>(text: &'t str, named: &NameIn<'_>) -> BTreeSet<(&'t str, &'t str)> 
 mod tests {
     use super::*;
 
-    fn players() -> BTreeSet<String> {
-        ["osier", "mallow"].map(str::to_owned).into()
+    fn as_players(log: &str) -> Option<String> {
+        with_players(log, &["osier", "mallow"].map(str::to_owned).into(), &needles())
     }
 
     #[test]
     fn a_number_that_stood_with_a_player_stands_for_him() {
         let log = "18:00 line 7 opened for osier\n18:01 line 8 opened for mallow\n18:02 line 7 lacks reed\n18:03 line 9 idle\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.contains("18:02 line osier lacks reed"), "{told}");
         assert!(told.contains("18:03 line 9 idle"), "{told}");
     }
@@ -304,60 +346,60 @@ mod tests {
     #[test]
     fn an_address_that_stood_with_a_player_stands_for_him() {
         let log = "Link|0x612D opened\nLink|0x612D identified as osier\nMods|0x612D reed ours 1 theirs 2\n";
-        let told = with_players(log, &players(), &needles()).expect("addresses that stand for players");
+        let told = as_players(log).expect("addresses that stand for players");
         assert!(told.contains("Mods|osier reed"), "{told}");
     }
 
     #[test]
     fn a_number_at_the_end_of_a_word_stands_for_a_player_where_others_have_theirs() {
         let log = "peer17: osier is here\npeer31: mallow is here\npeer17: lugworm absent\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.ends_with("peer 31: mallow is here\npeer osier: lugworm absent\n"), "{told}");
         let log = "osier stands at gate2\nosier waits\ngate2 is shut\n";
-        assert_eq!(with_players(log, &players(), &needles()), None);
+        assert_eq!(as_players(log), None);
     }
 
     #[test]
     fn a_number_of_a_key_stands_for_a_player() {
         let log = "{\"c\":531,\"who\":\"osier\"}\n{\"c\":\"7a\",\"who\":\"mallow\"}\n{\"c\":531,\"m\":\"weir\"}\n{\"c\":\"7a\",\"m\":\"weir\"}\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.ends_with("{\"c\":\"osier\",\"m\":\"weir\"}\n{\"c\":\"mallow\",\"m\":\"weir\"}\n"), "{told}");
     }
 
     #[test]
     fn a_part_of_a_version_or_of_a_mod_stands_for_nobody() {
         let log = "osier has weir version 1.0\nlugworm version 1.2\n";
-        assert_eq!(with_players(log, &players(), &needles()), None);
+        assert_eq!(as_players(log), None);
     }
 
     #[test]
     fn a_number_in_brackets_stands_for_a_player_where_several_lines_have_it() {
         let log = "[001] accepted\n[001] this is mallow\n[001] world sent\n[002] accepted\n[002] this is osier\n[002] lacks weir\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.ends_with("[002] this is osier\n[osier] lacks weir\n"), "{told}");
         let frames = "[101] osier comes\n[102] mallow comes\n[103] tick\n[104] tick\n[101] lacks weir\n[106] tick\n";
-        assert_eq!(with_players(frames, &players(), &needles()), None);
+        assert_eq!(as_players(frames), None);
     }
 
     #[test]
     fn the_number_of_an_account_stands_for_its_player() {
         let log = "osier [7000000431] asks\nuser 7000000431 denied: weir altered\nmallow {1b4e28ba-2fa1-11d2-883f-0016d3cca427}\n\
             1b4e28ba-2fa1-11d2-883f-0016d3cca427 lacks skerry\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.contains("user osier denied") && told.ends_with("mallow lacks skerry\n"), "{told}");
     }
 
     #[test]
     fn a_number_of_several_players_stands_for_none() {
         let log = "osier on port 4100\nmallow on port 4100\nport 4100 is busy\n";
-        assert_eq!(with_players(log, &players(), &needles()), None);
+        assert_eq!(as_players(log), None);
     }
 
     #[test]
     fn a_number_behind_a_dash_stands_for_a_player_and_no_part_of_a_mod_does() {
         let log =
             "worker-1: osier\nworker-2: mallow\nworker-1: weir absent\nworker-1: mallow\nworker-1: skerry altered\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(
             told.contains("worker- osier: weir absent") && told.ends_with("worker- mallow: skerry altered\n"),
             "{told}"
@@ -368,14 +410,14 @@ mod tests {
     fn a_line_goes_from_one_player_to_the_next() {
         let log =
             "slot 1: osier\nslot 2: mallow\nslot 1 lacks weir\nslot 1 free\nslot 1: mallow\nslot 1 lacks skerry\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.contains("slot osier lacks weir") && told.ends_with("slot mallow lacks skerry\n"), "{told}");
     }
 
     #[test]
     fn a_number_is_whose_it_was_last() {
         let log = "slot 1: osier\nslot 1 refused\nslot 1: osier again\nslot 1 let in\n";
-        let told = with_players(log, &players(), &needles()).expect("numbers that stand for players");
+        let told = as_players(log).expect("numbers that stand for players");
         assert!(told.contains("slot osier let in"), "{told}");
     }
 

@@ -2,11 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use super::items::{NOTHING, is_kind_of_mod};
+use super::items::NOTHING;
 use super::joins::{Episode, Joins};
 use super::kinds::{Kind, Kinds, Seen};
 use super::lines::{Piece, stands_apart};
 use super::model::{Known, LearnedEvent, Sign};
+use super::strangers::is_kind_of_mod;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::diagnose::means_failure;
@@ -237,10 +238,9 @@ impl<'k> Looked<'k> {
         let all = self.joins.episodes.iter().filter(|episode| episode.player.is_some()).count();
         let names_nobody = lines.iter().all(|line| self.kinds.lines[*line].player.is_none());
         // What goes on with a player's line is said of him.
-        let goes_on = lines.iter().all(|line| self.kinds.lines[*line].depth > 0 || self.kinds.lines[*line].is_bare);
-        let names_nobody = names_nobody && !goes_on;
+        let goes_on = lines.iter().all(|line| self.kinds.lines[*line].goes_on());
         let is_bad = with.values().any(|episode| episode.went_well == Some(false));
-        names_nobody && !is_bad && all >= 3 && with.len() * 10 >= all * 6
+        names_nobody && !goes_on && !is_bad && all >= 3 && with.len() * 10 >= all * 6
     }
 
     /// The lines of a kind by the header that they stand below; all together where most stand below none, or below one.

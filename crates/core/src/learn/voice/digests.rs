@@ -22,14 +22,18 @@ pub static HEX: LazyLock<Regex> =
 /// Of a length of which few are digests on their face, numbers are numbers.
 pub fn seen_as_such(text: &str) -> Option<String> {
     let mut of_length: BTreeMap<usize, [usize; 2]> = BTreeMap::new();
-    for found in text.lines().take(LINES).flat_map(|line| HEX.find_iter(message(line))) {
-        let counts = of_length.entry(found.len()).or_default();
-        counts[usize::from(!is_digest(found.as_str()))] += 1;
+    let mut lengths: BTreeSet<usize> = BTreeSet::new();
+    for message in text.lines().take(LINES).map(message) {
+        let found: Vec<&str> = HEX.find_iter(message).map(|found| found.as_str()).collect();
+        for one in &found {
+            let counts = of_length.entry(one.len()).or_default();
+            counts[usize::from(!is_digest(one))] += 1;
+        }
+        lengths.extend(beside_another(message, &found));
     }
     let has_others =
         |(_, [digests, other]): &(usize, [usize; 2])| *digests >= FEWEST && *other > 0 && other * 3 <= *digests;
-    let mut lengths: BTreeSet<usize> = of_length.into_iter().filter(has_others).map(|(length, _)| length).collect();
-    lengths.extend(text.lines().take(LINES).filter_map(|line| beside_another(message(line))));
+    lengths.extend(of_length.into_iter().filter(has_others).map(|(length, _)| length));
     if lengths.is_empty() {
         return None;
     }
@@ -49,10 +53,9 @@ pub fn seen_as_such(text: &str) -> Option<String> {
     Some(out)
 }
 
-/// The length of a number that is held against a digest: both in one line, as long as each other, and the last of it.
-fn beside_another(message: &str) -> Option<usize> {
-    let found: Vec<&str> = HEX.find_iter(message).map(|found| found.as_str()).collect();
-    let [.., first, second] = &found[..] else { return None };
+/// The length of a number that is held against a digest, of those `found` in a message: as long as each other, and the last of it.
+fn beside_another(message: &str, found: &[&str]) -> Option<usize> {
+    let [.., first, second] = found else { return None };
     let are_alike = first.len() == second.len() && first.len() >= SHORTEST && message.ends_with(second);
     (are_alike && is_digest(first) != is_digest(second)).then_some(first.len())
 }

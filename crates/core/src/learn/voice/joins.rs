@@ -6,9 +6,8 @@ use std::rc::Rc;
 use super::kinds::{Kind, Kinds};
 use super::lines::Piece;
 use super::model::{LearnedEvent, Sign};
-use crate::base::finding::Code;
 use crate::base::ids::same_name;
-use crate::diagnose::{elsewhere, means_failure};
+use crate::diagnose::{elsewhere, means_failure, says_unwanted};
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
@@ -175,9 +174,7 @@ impl TryWords {
                 tone: tone(&words).or_else(kept_out),
                 goes: has_word(&words, &GOES),
                 tries: has_word(&words, &TRIES),
-                is_of_unwanted: [&*words, &status(&words)]
-                    .iter()
-                    .any(|words| means_failure(words) == Some(Event::Cause(Code::ModExtra))),
+                is_of_unwanted: says_unwanted(&words) || says_unwanted(&status(&words)),
             }
         });
         each.collect()
@@ -467,7 +464,7 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
     for (at, seen) in kinds.lines.iter().enumerate() {
         let kind = &kinds.kinds[seen.kind];
         // What lists each mod of the server may also list those of a player, right below what names him.
-        let is_loaded = loaded.contains(&seen.kind) && !(seen.depth > 0 || seen.is_bare);
+        let is_loaded = loaded.contains(&seen.kind) && !seen.goes_on();
         if kind.side != Role::Server || is_loaded {
             continue;
         }
@@ -500,7 +497,7 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             // What stands right behind his line is of him; what comes later is so if he speaks again before another does.
             let episode = &mut all[own];
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
-            let goes_on = behind && (seen.depth > 0 || seen.is_bare);
+            let goes_on = behind && seen.goes_on();
             // A version may be that of a mod that nobody here has.
             let may_name_one = kind.names_mods() || said[seen.kind].is_of_unwanted || !seen.versions().is_empty();
             if !may_name_one && !goes_on {

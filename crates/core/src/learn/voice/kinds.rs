@@ -4,10 +4,10 @@ use std::collections::{BTreeSet, HashMap};
 use std::ops::Range;
 use std::rc::Rc;
 
-use super::items::{is_kind_of_mod, is_small_word};
 use super::lines::{Line, Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
+use super::strangers::{is_kind_of_mod, is_small_word};
 use crate::base::finding::Code;
 use crate::base::ids::{FoldedId, same_name};
 use crate::diagnose::{means_failure, tame_meaning};
@@ -35,6 +35,11 @@ pub struct Seen {
 }
 
 impl Seen {
+    /// Whether it goes on with the line above: it is further in, or has no time where other lines have one.
+    pub const fn goes_on(&self) -> bool {
+        self.depth > 0 || self.is_bare
+    }
+
     /// The mods that it names.
     pub fn mods(&self) -> &[FoldedId] {
         self.values.as_ref().map_or(&[], |values| &values.mods)

@@ -252,13 +252,12 @@ fn is_headed_alike(above: &str, text: &str) -> bool {
 
 /// How far a line is indented: at its begin, or behind its time by more than the `usual` blanks.
 fn depth(text: &str, head: &str, usual: usize) -> u16 {
-    let blank = text.len() - text.trim_start().len();
     let depth = match LogTime::of(text) {
-        None => blank,
-        Some(_) => gap(head).map_or(0, |gap| gap.saturating_sub(usual)),
+        None => text.len() - text.trim_start().len(),
+        // One blank more is a matter of columns.
+        Some(_) => gap(head).map(|gap| gap.saturating_sub(usual)).filter(|more| *more > 1).unwrap_or(0),
     };
-    // One blank more is a matter of columns.
-    if depth > 1 || blank == depth { u16::try_from(depth).unwrap_or(u16::MAX) } else { 0 }
+    u16::try_from(depth).unwrap_or(u16::MAX)
 }
 
 /// Blanks behind the time that a line begins with; nothing where a word for its level stands there, which is filled up with blanks.

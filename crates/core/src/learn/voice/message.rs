@@ -1,9 +1,10 @@
 //! What a player saw, where no rulebook knows such messages: the mods that it names, and what it says of them.
 
 use super::causes::Cause;
-use super::items::{Item, items, unwanted};
+use super::items::{Item, items};
 use super::lines::bounded;
 use super::model::{Evening, Known};
+use super::strangers::unwanted;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::logs::{LogEvent, Source, shown};

@@ -15,6 +15,7 @@ mod players;
 mod roster;
 mod said;
 mod starts;
+mod strangers;
 mod told;
 mod trial;
 

@@ -8,16 +8,14 @@ use std::sync::LazyLock;
 use regex::Regex;
 
 use super::causes::{Cause, Looked};
-use super::items::{
-    Item, StatedValue, in_sections, is_field, is_label, items, keyed, listed, of_block, of_fields, stands_alone,
-    stranger, unwanted, with_status,
-};
+use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stands_alone};
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::model::Transcript;
+use super::strangers::{in_sections, is_label, keyed, stranger, unwanted, with_status};
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
-use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure};
+use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure, says_unwanted};
 use crate::logs::{LogEvent, Source, shown};
 use crate::rulebook::{Event, Role};
 
@@ -46,15 +44,15 @@ impl<'r> Tries<'r> {
     /// Of logs whose lines are known by kind; `loaded` are the kinds that tell of each mod as it is loaded. `named` are the logs with
     /// names in place of the numbers that stand for them.
     pub fn new(looked: &'r Looked<'r>, loaded: &'r [usize], logs: &[Transcript<'r>], named: &[Transcript<'r>]) -> Self {
-        let mut of_server = Usual::default();
+        let mut of_server = Digests::new();
         let kinds = &looked.kinds;
         let of_starts = loaded.iter().filter(|kind| kinds.kinds[**kind].side == Role::Server);
         for line in of_starts.flat_map(|kind| &kinds.kinds[*kind].lines).map(|line| &kinds.lines[*line]) {
             if let ([id], [digest]) = (line.mods(), line.digests()) {
-                of_server.digests.entry(id.clone()).or_default().insert(digest.clone());
+                of_server.entry(id.clone()).or_default().insert(digest.clone());
             }
         }
-        let of_server = Rc::new(of_server.digests);
+        let of_server = Rc::new(of_server);
         let reader = |(log, named): (&Transcript<'r>, &Transcript<'r>)| Reader {
             looked,
             loaded,
@@ -138,9 +136,9 @@ fn denies(words: &str) -> bool {
     lower.split(|c: char| !c.is_alphanumeric() && c != '\'').any(|word| DENIALS.contains(&word))
 }
 
-/// Whether a word asks for what is named with it.
-fn asks_for(word: &str) -> bool {
-    const WORDS: [&str; 22] = [
+/// Whether words ask for what is named with them.
+fn ask(words: &str) -> bool {
+    const ASKING: [&str; 22] = [
         "need",
         "needs",
         "needed",
@@ -164,12 +162,15 @@ fn asks_for(word: &str) -> bool {
         "требуется",
         "нужен",
     ];
-    WORDS.contains(&word.to_lowercase().as_str())
+    words.split(|c: char| !c.is_alphanumeric()).any(|word| ASKING.contains(&word.to_lowercase().as_str()))
 }
 
 fn last_lines(episode: &Episode) -> &[usize] {
     &episode.lines[episode.lines.len().saturating_sub(LINES)..]
 }
+
+/// The digests that are told of each mod.
+type Digests = BTreeMap<FoldedId, BTreeSet<String>>;
 
 /// What lists of players say that got in, and the server's.
 #[derive(Default)]
@@ -177,7 +178,7 @@ struct Usual {
     /// What they differ in from what should be.
     differences: BTreeSet<(FoldedId, &'static str)>,
     /// The digests that they tell of a mod.
-    digests: BTreeMap<FoldedId, BTreeSet<String>>,
+    digests: Digests,
 }
 
 impl Usual {
@@ -214,7 +215,7 @@ struct Reader<'r> {
     written: Vec<&'r str>,
     side: Role,
     /// The digests that the server told of its mods as it started.
-    of_server: Rc<BTreeMap<FoldedId, BTreeSet<String>>>,
+    of_server: Rc<Digests>,
 }
 
 impl Reader<'_> {
@@ -240,12 +241,11 @@ impl Reader<'_> {
             causes.retain(|(line, ..)| Some(*line) != says_why && self.looked.kinds.lines[*line].player.is_some());
         }
         self.temper(episode, &mut causes);
-        let listed = all.map(|list| {
+        let listed = all.map_or_else(Vec::new, |list| {
             // A guess at what is said behind the list is worth less than that the list has no such mod.
             let said = causes.iter().filter(|(line, .., is_guess)| !is_guess || *line < list.line);
             self.listed(episode, &list, &said.map(|(_, item, ..)| &item.id).collect())
         });
-        let listed = listed.unwrap_or_default();
         // What a list tells is no guess.
         causes.retain(|(_, item, _, is_guess)| !is_guess || listed.iter().all(|(_, other, ..)| other.id != item.id));
         let has_causes = !causes.is_empty() || !listed.is_empty();
@@ -269,7 +269,7 @@ impl Reader<'_> {
         let last = episode.lines.iter().rev().copied().find(|line| lines[*line].player.is_some());
         let is_behind = |line: usize| {
             let seen = &lines[line];
-            last.is_some_and(|last| line > last) && !seen.is_bare && seen.depth == 0 && !episode.is_block
+            last.is_some_and(|last| line > last) && !seen.goes_on() && !episode.is_block
         };
         if causes.iter().any(|(line, ..)| !is_behind(*line)) {
             causes.retain(|(line, ..)| !is_behind(*line));
@@ -325,11 +325,16 @@ impl Reader<'_> {
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
                 // That two are not the same may be said of their versions, or of their bytes.
-                let is_vague = item.versions.is_empty()
-                    && item.digests.is_empty()
-                    && item.words.iter().any(|words| is_vague(words));
-                let is_other = |cause: &Cause| cause.0 == Event::Cause(Code::VersionOther);
-                let read = said.map(|cause| (cause.clone(), is_stranger || is_vague && is_other(&cause)));
+                let has_values = !item.versions.is_empty() || !item.digests.is_empty();
+                let is_vague = |(means, ..): &Cause| {
+                    *means == Event::Cause(Code::VersionOther)
+                        && !has_values
+                        && item.words.iter().any(|words| is_vague(words))
+                };
+                let read = said.map(|cause| {
+                    let is_guess = is_stranger || is_vague(&cause);
+                    (cause, is_guess)
+                });
                 let read = read.or_else(|| self.looked.known.by_contents(&item).map(|cause| (cause, true)));
                 let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
                 let weakly = || self.looked.known.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
@@ -439,10 +444,8 @@ impl Reader<'_> {
     fn at_all(&self, item: &Item, episode: &Episode) -> Option<Cause> {
         let is_same = item.versions.len() > 1 && item.versions.windows(2).all(|two| two[0].text == two[1].text);
         let went_wrong = episode.went_well == Some(false) && item.is_known && !is_same;
-        let denies = || item.words.iter().any(|words| denies(words));
-        let asks = |words: &str| words.split(|c: char| !c.is_alphanumeric()).any(asks_for);
-        let is_asked_for = || item.words.iter().any(|words| asks(words));
-        went_wrong.then(|| match denies() || is_asked_for() {
+        let is_missed = || item.words.iter().any(|words| denies(words) || ask(words));
+        went_wrong.then(|| match is_missed() {
             true => (Event::Cause(Code::ModMissing), None, None),
             false => (Event::Cause(Code::VersionOther), None, None),
         })
@@ -584,7 +587,7 @@ impl Reader<'_> {
         if let Some(item) = self.looked.try_of(line).and_then(|_| of_a_try()) {
             return vec![item];
         }
-        if !(seen.depth > 0 || seen.is_bare || seen.player.is_some()) {
+        if !(seen.goes_on() || seen.player.is_some()) {
             return self.unwanted(line, message);
         }
         // Below a header that says what is wrong, an entry is a mod, also one that nobody here has; and so is what stands before a
@@ -641,7 +644,7 @@ impl Reader<'_> {
             return None;
         }
         let is_new = |word: &str| self.is_new(line, word);
-        let is_failure = |text: &str| means_failure(text).is_some_and(|means| means == Event::Cause(Code::ModExtra));
+        let is_failure = |text: &str| says_unwanted(text);
         let (at, item) = of_fields(&texts, &self.looked.known.needles, &is_new, &is_failure)?;
         Some((item, line + at, end))
     }
@@ -674,7 +677,7 @@ impl Reader<'_> {
             at -= 1;
             let above = &lines[at];
             let is_right_above = above.log == lines[at + 1].log && above.number + 1 == lines[at + 1].number;
-            if !is_right_above || !(episode.lines.contains(&at) || above.depth > 0 || above.is_bare) {
+            if !is_right_above || !(episode.lines.contains(&at) || above.goes_on()) {
                 break;
             }
             let names_mods = self.looked.kinds.kinds[above.kind].names_mods();
