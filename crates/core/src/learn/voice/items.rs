@@ -17,7 +17,7 @@ pub const NOTHING: [&str; 16] = [
     "???", "\u{2205}",
 ];
 /// So many mods of one line are looked at.
-const ITEMS: usize = 2_000;
+pub const ITEMS: usize = 2_000;
 /// JSON within JSON is followed so far.
 const DEPTH: usize = 8;
 

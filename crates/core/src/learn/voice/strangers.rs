@@ -5,15 +5,12 @@ use std::sync::LazyLock;
 use regex::{Captures, Regex};
 use serde_json::Value as Json;
 
-use super::items::{Item, NAMES, NOTHING, field, stands_alone};
+use super::items::{ITEMS, Item, NAMES, NOTHING, field, stands_alone};
 use super::players::may_be_a_name;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::diagnose::{elsewhere, failure_at, means_failure, says_unwanted, without_failure};
 use crate::rulebook::Event;
-
-/// So many mods of one line are looked at.
-const ITEMS: usize = 2_000;
 
 /// Words before a version that is no mod's.
 const NO_MODS: [&str; 31] = [
