@@ -49,9 +49,8 @@ pub fn entry_of(sealed: &SealedMod) -> Entry {
     let version = sealed.manifest.version.clone();
     let hex = |text: &&String| text.len() >= 32 && text.chars().all(|c| c.is_ascii_hexdigit());
     let own = version.iter().filter(hex).cloned();
-    let sums = sealed.files.iter().take(1).flat_map(|file| {
-        [file.sha256.map(|digest| digest.to_string()), Some(file.blake3.to_string())].into_iter().flatten()
-    });
+    // A list that asks by BLAKE3 says so by the mods' versions; where SHA-256 is not known, nothing else stands for it.
+    let sums = sealed.files.iter().take(1).filter_map(|file| file.sha256.map(|digest| digest.to_string()));
     let title = sealed.manifest.title.clone();
     Entry {
         id: sealed.manifest.id.clone(),

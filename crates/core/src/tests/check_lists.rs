@@ -72,6 +72,28 @@ fn codes(rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
     findings(measure, survey, &compute(measure, survey)).iter().map(|finding| told(finding).trim().to_owned()).collect()
 }
 
+/// A digest of a list is held against one of its kind alone: where SHA-256 is not known, nothing is off, and nothing is written.
+#[rstest]
+#[case::not_known(None, &[])]
+#[case::the_same(Some(b"b".as_slice()), &[])]
+#[case::another(Some(b"other".as_slice()), &["list-version b"])]
+fn a_digest_is_held_against_its_own_kind(#[case] sealed: Option<&[u8]>, #[case] expected: &[&str]) {
+    use crate::base::digest::Sha256;
+    let rulebook = rules("file = \"l.json\"\neach = \"$[*]\"\nid = \"$.id\"\ndigest = \"$.sum\"");
+    let mut canon = canon();
+    for file in canon.mods.iter_mut().filter(|sealed| sealed.manifest.id == *"b").flat_map(|sealed| &mut sealed.files) {
+        file.sha256 = sealed.map(Sha256::of);
+    }
+    let mut survey = listing(Role::Client, &["b", "a", "opt"]);
+    survey.lists[0].entries[0].digest = Some(Sha256::of(b"b").to_string());
+    let measure =
+        CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
+    let told = |finding: &Finding| format!("{} {}", finding.code, finding.mod_id.clone().unwrap_or_default());
+    let found: Vec<String> = findings(measure, &survey, &compute(measure, &survey)).iter().map(told).collect();
+    let of_b: Vec<&String> = found.iter().filter(|told| told.contains(" b")).collect();
+    assert_eq!(of_b, expected, "{found:?}");
+}
+
 fn listing(role: Role, entries: &[&str]) -> Survey {
     let mut survey = Survey::empty(facts(role));
     survey.mods = ["a", "b"].map(|id| found(id, NeededOn::Both)).to_vec();
