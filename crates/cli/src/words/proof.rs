@@ -143,6 +143,21 @@ fn not_read(unread: &Unread) -> String {
         WhatUnread::TextAlone => {
             format!("{mods} of {shelf}, such as {example}, are mods by a line in their texts alone, and in no list")
         }
+        WhatUnread::NameAlone => {
+            format!(
+                "{mods} of {shelf}, such as {example}, are mods by the versions in their names alone, and in no list"
+            )
+        }
+        WhatUnread::PlaceAlone => {
+            format!(
+                "{mods} of {shelf}, such as {example}, are mods by the folder that they lie in alone, and in no list"
+            )
+        }
+        WhatUnread::ClientAlone => {
+            format!(
+                "{mods} of {shelf}, such as {example}, are on the client alone: a check would ask every player for them"
+            )
+        }
         WhatUnread::Columns => {
             format!("`{shelf}` says more of {mods} than their names, which the draft does not read: {example}")
         }
@@ -254,8 +269,11 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         Doubt::Unread(Unread { what: WhatUnread::OfTheGame, .. }) => {
             "if it comes with the game: `except` of the shelf, and so for what else came with it; else it is right"
         }
-        Doubt::Unread(Unread { what: WhatUnread::TextAlone, .. }) => {
-            "are those mods, and no parts of the game? else take the [[shelf]] out; if so it is right"
+        Doubt::Unread(Unread {
+            what: WhatUnread::TextAlone | WhatUnread::NameAlone | WhatUnread::PlaceAlone, ..
+        }) => "are those mods, and no parts of the game? else take the [[shelf]] out; if so it is right",
+        Doubt::Unread(Unread { what: WhatUnread::ClientAlone, .. }) => {
+            "does every player need them? if so it is right; else take the [[shelf]] out"
         }
         Doubt::Unread(Unread { what: WhatUnread::Columns, .. }) => {
             "a version or a switch? see `entry` and `off` of the [[list]]"

@@ -198,7 +198,9 @@ pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
             part.as_ref().and_then(|(_, version)| version.as_deref()).is_some_and(is_version)
         };
         let hits = parts.iter().filter(told).count();
-        if hits * 10 >= units.len() * 6 && hits > 0 {
+        // Where next to all names begin alike, what follows tells them apart and is no version: `ws-1200945`.
+        let ids: BTreeSet<String> = parts.iter().flatten().map(|(id, _)| id.to_lowercase()).collect();
+        if hits * 10 >= units.len() * 6 && hits > 0 && ids.len() * 2 >= hits {
             return Some(NameRule { pattern, parts, with_version: true });
         }
     }
@@ -208,6 +210,21 @@ pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
     let regex = Regex::new(&pattern).ok()?;
     let parts = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
     Some(NameRule { pattern, parts, with_version: false })
+}
+
+/// How names of units tell ids where texts outside of mods may call them by a number behind the name: `reeds_1036507.pack`.
+pub fn listed_name_rule(units: &[Unit], around: &Surroundings<'_>) -> Option<NameRule> {
+    let by_name = name_rule(units)?;
+    let pattern = format!(r"^.+[_ .-](?<id>[0-9]{{5,}}){}$", common_end(units));
+    let regex = Regex::new(&pattern).ok()?;
+    let parts: Vec<Option<(String, Option<String>)>> = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
+    let listed = |parts: &[Option<(String, Option<String>)>]| {
+        parts.iter().flatten().filter(|(id, _)| around.listed.contains(&id.to_lowercase())).count()
+    };
+    let numbers: BTreeSet<&String> = parts.iter().flatten().map(|(id, _)| id).collect();
+    let is_number = units.len() >= 2 && numbers.len() == units.len() && listed(&parts) * 10 >= units.len() * 8;
+    let by_number = is_number && listed(&by_name.parts) * 2 < units.len();
+    Some(if by_number { NameRule { pattern, parts, with_version: false } } else { by_name })
 }
 
 /// Whether something like a version stands in a name: numbers with dots.
@@ -291,6 +308,15 @@ pub struct Surroundings<'a> {
     pub listed: &'a HashSet<String>,
 }
 
+impl Surroundings<'_> {
+    /// Whether a word of a text file is a name; signs before and after it part words there.
+    pub fn lists_name(&self, name: &str) -> bool {
+        let lower = name.to_lowercase();
+        let bare = lower.trim_matches(|c: char| !c.is_alphanumeric());
+        self.listed.contains(&lower) || (bare.len() >= 2 && self.listed.contains(bare))
+    }
+}
+
 /// The id: unique, one word, like the name, and what others refer to.
 pub fn id(
     units: &[Unit],
@@ -356,7 +382,7 @@ fn id_by_name(units: &[Unit], names: &NameRule, around: &Surroundings<'_>) -> Op
     let values: Vec<Option<String>> = names.parts.iter().map(|part| part.as_ref().map(|(id, _)| id.clone())).collect();
     let present: Vec<&String> = values.iter().flatten().collect();
     let all = present.len().max(1) as f64;
-    let listed = present.iter().filter(|value| around.listed.contains(&value.to_lowercase())).count() as f64 / all;
+    let listed = present.iter().filter(|value| around.lists_name(value)).count() as f64 / all;
     let pairs = values.iter().zip(units).filter_map(|(value, unit)| Some((value.as_ref()?, unit)));
     let mentioned = pairs.filter(|(value, unit)| around.mentioned.by_another(value, &unit.name)).count() as f64 / all;
     let distinct: BTreeSet<String> = present.iter().map(|value| value.to_lowercase()).collect();
@@ -425,10 +451,27 @@ fn by_mentions(share: f64) -> f64 {
 /// Words for what says which comes first.
 const OF_AN_ORDER: [&str; 7] = ["order", "index", "priority", "position", "rank", "weight", "slot"];
 
+/// What an id may be of, where both words are written as one: `modid`, `uuid`.
+const IDS_OF: [&str; 14] = [
+    "mod", "uu", "gu", "pack", "package", "plugin", "addon", "piece", "part", "tag", "item", "unique", "workshop",
+    "content",
+];
+
+fn is_compound_id(word: &str) -> bool {
+    word.strip_suffix("id").is_some_and(|of| IDS_OF.contains(&of))
+}
+
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);
     let has = |word: &str| words.iter().any(|own| own == word);
-    if has("id") || has("identifier") || has("uid") || has("guid") || has("slug") || has("key") {
+    if has("id")
+        || words.iter().any(|word| is_compound_id(word))
+        || has("identifier")
+        || has("uid")
+        || has("guid")
+        || has("slug")
+        || has("key")
+    {
         1.6
     } else if has("code") || has("handle") || has("package") {
         0.8

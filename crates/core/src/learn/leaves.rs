@@ -6,7 +6,7 @@ use serde_json::Value;
 
 use super::words::hints;
 use crate::base::limits;
-use crate::text::{scalar, version_text};
+use crate::text::{scalar, stated_version, version_text};
 
 /// A scalar and where it stands. Items of lists of one count as standing at `[0]`.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -167,7 +167,12 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
     if depth > 8 || found.len() > limits::LEARNED_LEAVES {
         return;
     }
+    let leaf = |value: String| Leaf { path: path.to_owned(), key: key.to_owned(), value, is_flag: false, depth };
     match value {
+        // A version may be an object of its parts.
+        Value::Object(_) if is_version_key(key) && stated_version(value).is_some() => {
+            found.extend(stated_version(value).map(leaf));
+        }
         Value::Object(map) => {
             for (name, inner) in map.iter().take(200) {
                 // What an element holds, in whatever way, is called as the element is.
@@ -185,22 +190,10 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
         }
         // A version may be a list of its numbers; of other numbers nobody knows what they are.
         Value::Array(items) if is_version_key(key) && items.len() > 1 => {
-            found.extend(version_text(value).map(|value| Leaf {
-                path: path.to_owned(),
-                key: key.to_owned(),
-                value,
-                is_flag: false,
-                depth,
-            }));
+            found.extend(version_text(value).map(leaf));
         }
         Value::Array(_) => {}
-        other => found.extend(scalar(other).map(|value| Leaf {
-            path: path.to_owned(),
-            key: key.to_owned(),
-            value,
-            is_flag: other.is_boolean(),
-            depth,
-        })),
+        other => found.extend(scalar(other).map(|value| Leaf { is_flag: other.is_boolean(), ..leaf(value) })),
     }
 }
 

@@ -181,6 +181,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
             (shelf, facts, strangers)
         })
         .collect();
+    drop_second_shelves(&mut read);
     let ids = known_ids(&read);
     for (shelf, facts, _) in &mut read {
         shelves::relate(shelf, facts, &ids, both_sides);
@@ -243,20 +244,11 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     if !answers.unsigned {
         signatures(&mut learned, sights, &inside);
     }
-    let by_texts =
-        learned.shelves.iter().filter(|(shelf, facts, _)| shelf.is_told_by_texts_alone() && !is_listed(facts, &lists));
-    let by_texts: Vec<Unread> = by_texts.filter_map(|(shelf, facts, _)| unread::by_texts_alone(shelf, facts)).collect();
-    learned.unread.extend(by_texts);
+    let alone = told_by_one_thing(&learned, &lists);
+    learned.unread.extend(alone);
     keep_lists(&mut learned, &mut lists);
-    let untold = learned.lists.iter().filter_map(|(list, _)| Some((list, list.untold.clone()?)));
-    let untold = untold.map(|(list, example)| Unread {
-        shelf: mentions::list_name(list),
-        what: WhatUnread::Columns,
-        place: list.file.to_string(),
-        mods: list.named.len(),
-        example,
-    });
-    learned.unread.extend(untold.collect::<Vec<_>>());
+    let columns = untold_columns(&learned.lists);
+    learned.unread.extend(columns);
     sides_of_lists(&mut learned);
     by_listed_digest(&mut learned);
     look_at_files(&mut learned, sights, &inside);
@@ -267,6 +259,54 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
         learned.shelves.iter().map(|(shelf, ..)| shelf.name.trim_end_matches('s').to_owned()).collect();
     learned.settings = around::settings(&with_texts, &list_files, &shelf_words);
     learned
+}
+
+/// Mods of which just one thing tells that they are mods, and no list.
+fn told_by_one_thing(learned: &Learned, lists: &[FoundList]) -> Vec<Unread> {
+    let unlisted =
+        learned.shelves.iter().filter(|(_, facts, _)| learned.ids_from.is_none() && !is_listed(facts, lists));
+    unlisted.filter_map(|(shelf, facts, _)| unread::told_by_one_thing(shelf, facts, learned.has_client)).collect()
+}
+
+/// Lists whose entries say more than is read of them.
+fn untold_columns(lists: &[(FoundList, bool)]) -> Vec<Unread> {
+    let untold = lists.iter().filter_map(|(list, _)| Some((list, list.untold.clone()?)));
+    let each = untold.map(|(list, example)| Unread {
+        shelf: mentions::list_name(list),
+        what: WhatUnread::Columns,
+        place: list.file.to_string(),
+        mods: list.named.len(),
+        example,
+    });
+    each.collect()
+}
+
+/// A mod is one thing: where most ids of a shelf are those of another one on the same side, it holds what belongs to those mods, such
+/// as their settings. What states its ids itself is the mods, then archives, then folders.
+fn drop_second_shelves(read: &mut Vec<(Shelf, Facts, Vec<ForeignDocument>)>) {
+    let of_role = |(shelf, facts, _): &(Shelf, Facts, Vec<ForeignDocument>), role: Role| -> BTreeSet<String> {
+        let names: HashSet<&str> =
+            shelf.seen.iter().filter(|unit| unit.role == role).map(|unit| unit.name.as_str()).collect();
+        let own = shelf.units.iter().zip(&facts.id.values).filter(|(unit, _)| names.contains(unit.name.as_str()));
+        own.filter_map(|(_, id)| Some(id.as_ref()?.to_lowercase())).collect()
+    };
+    let ids: Vec<[BTreeSet<String>; 2]> =
+        read.iter().map(|one| [Role::Server, Role::Client].map(|role| of_role(one, role))).collect();
+    let rank = |(shelf, facts, _): &(Shelf, Facts, Vec<ForeignDocument>)| {
+        (facts.id.path.is_some(), shelf.holds.archives(), shelf.holds.folders())
+    };
+    let ranks: Vec<_> = read.iter().map(rank).collect();
+    let is_second = |at: usize| {
+        (0..ids.len()).any(|other| {
+            let mut sides = ids[at].iter().zip(&ids[other]);
+            let repeats = |(own, of): (&BTreeSet<String>, &BTreeSet<String>)| {
+                own.len() >= 2 && own.intersection(of).count() * 10 >= own.len() * 8
+            };
+            ranks[other] > ranks[at] && sides.any(repeats)
+        })
+    };
+    let mut second = (0..ids.len()).map(is_second).collect::<Vec<bool>>().into_iter();
+    read.retain(|_| !second.next().unwrap_or_default());
 }
 
 /// What the files of mods tell that no document does: what they are laid into, which belong to whoever plays, and what lies beside.

@@ -94,6 +94,7 @@ impl Doubt {
         match self {
             Self::Off { role, finding } => Some((*role, finding.code.as_str())),
             Self::Changed { role, step } => Some((*role, step.action.as_str())),
+            Self::NotAdopted { role, .. } => Some((*role, "not-adopted")),
             _ => None,
         }
     }

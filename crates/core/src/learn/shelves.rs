@@ -6,14 +6,14 @@ use std::io::Cursor;
 use toml_edit::Value;
 
 use super::clue::Clue;
-use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, name_rule};
+use super::fields::{self, Choice, Column, NameRule, SeenOn, Surroundings, columns, listed_name_rule, name_rule};
 use super::heads;
 use super::leftovers::is_out_of_use;
 use super::lines::FactLine;
 use super::named_after::{FoundBeside, Leaders, are_called_after};
 use super::needs::{self, Relations};
 use super::outside::{self, OUTSIDE, Outside};
-use super::sight::{InstallView, Seen, extension, guess, name, parent};
+use super::sight::{InstallView, Seen, extension, guess, name, parent, stem};
 use super::units::{Group, Unit, complete, is_everyday, is_program_part, located, share};
 use super::words::{folded, hints, is_slug, is_version, plain_regex};
 use crate::base::limits;
@@ -67,7 +67,7 @@ pub struct Shelf {
 
 impl Shelf {
     /// Whether a place of it is called as one of mods.
-    fn is_called_so(&self) -> bool {
+    pub fn is_called_so(&self) -> bool {
         let mut places = self.places.server.iter().chain(&self.places.client);
         places.any(|place| hints(name(place), &MOD_WORDS))
     }
@@ -77,10 +77,15 @@ impl Shelf {
         self.documents.is_empty() && self.holds != Holds::Files && !self.is_called_so()
     }
 
+    /// Whether these are parts of a program but for their names, unless a list names them.
+    pub fn is_told_by_names_alone(&self) -> bool {
+        self.documents.is_empty() && self.extensions.iter().any(|end| is_program_part(end))
+    }
+
     /// Whether its documents, the names of its files or its own name tell that it holds mods.
     pub fn speaks_for_itself(&self) -> bool {
-        if self.documents.is_empty() && self.extensions.iter().any(|end| is_program_part(end)) {
-            return false;
+        if self.is_told_by_names_alone() {
+            return tell_versions_by_name(&self.units);
         }
         if self.documents.is_empty() && self.holds.folders() {
             let mut places = self.places.server.iter().chain(&self.places.client);
@@ -137,6 +142,7 @@ pub fn candidates(sights: &[&dyn InstallView], groups: Vec<Group>, listed: &Hash
     }
     drop_parts(&mut kept);
     drop_kept_aside(&mut kept);
+    drop_twins(&mut kept);
     drop_beside(&mut kept);
     for candidate in &mut kept {
         if let Some(sight) = sights.iter().find(|sight| sight.role() == candidate.group.role) {
@@ -168,6 +174,33 @@ fn drop_kept_aside(kept: &mut Vec<Candidate>) {
     let kind = |candidate: &Candidate| (candidate.documents.first().cloned(), candidate.group.extension.clone());
     let in_use: Vec<_> = kept.iter().filter(|candidate| !is_aside(candidate)).map(kind).collect();
     kept.retain(|candidate| !is_aside(candidate) || !in_use.contains(&kind(candidate)));
+}
+
+/// Files, and folders that are called after them beside them, are one shelf. Folders of settings and texts belong to the files; else
+/// what is larger is the mods, and the other belongs to it.
+fn drop_twins(kept: &mut Vec<Candidate>) {
+    let is_folders = |candidate: &Candidate| candidate.group.holds == Holds::Folders;
+    let is_alike = |files: &Candidate, folders: &Candidate| {
+        let here = |candidate: &Candidate| (candidate.group.role, candidate.group.place.clone());
+        let stems: HashSet<&str> = names(files).into_iter().map(stem).collect();
+        let called = || names(folders).into_iter().filter(|name| stems.contains(name)).count();
+        let is_pair = is_folders(folders) && !is_folders(files) && here(files) == here(folders);
+        is_pair && called() >= 2 && called() * 10 >= stems.len().min(names(folders).len()) * 6
+    };
+    let size = |candidate: &Candidate| -> u64 { candidate.group.units.iter().map(|unit| unit.size).sum() };
+    let belongs_to_files = |files: &Candidate, folders: &Candidate| {
+        let mut inner = folders.group.units.iter().flat_map(|unit| &unit.inner);
+        let are_texts = files.group.units.iter().all(Unit::is_text);
+        !are_texts && (inner.all(|(path, _)| is_everyday(&extension(name(path)))) || size(files) > size(folders))
+    };
+    let is_twin = |at: &Candidate| {
+        kept.iter().any(|other| match is_folders(at) {
+            true => is_alike(other, at) && belongs_to_files(other, at),
+            false => is_alike(at, other) && !belongs_to_files(at, other),
+        })
+    };
+    let mut twins = kept.iter().map(is_twin).collect::<Vec<bool>>().into_iter();
+    kept.retain(|_| !twins.next().unwrap_or_default());
 }
 
 /// Of files that lie beside others and are called after them one kind is the mods, and the others belong to those: what has
@@ -220,16 +253,18 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         let own: Vec<Unit> = group.units.iter().filter(|u| u.documents.contains_key(&pattern)).cloned().collect();
         let (choice, score) = read_id(&own, &pattern, around)?;
         let columns = columns(&own, &pattern);
-        let versions = fields::version(&own, &columns, name_rule(&own).as_ref());
+        let versions = fields::version(&own, &columns, listed_name_rule(&own, around).as_ref());
         let version = versions.is_some();
-        let telling = version && is_telling(&own, &choice, versions.as_ref()) && share(&group, &pattern) >= 0.9;
+        let telling = version && is_telling(&own, &choice, versions.as_ref()) && share(&group, &pattern) >= 0.7;
         // More mods of a kind are a better sign than a few; a folder alone is seldom a mod.
         let alone = if own.len() == 1 && group.holds == Holds::Folders { 5.0 } else { 0.0 };
         let many = own.len().min(8) as f64 * 0.25;
         let open = if pattern.contains('*') { 0.3 } else { 0.0 };
         let deep = pattern.matches('/').count() as f64 * 0.1;
         let told = f64::from(u8::from(version)) * 1.5;
-        let total = score + many + share(&group, &pattern) * 2.0 + told - alone - open - deep;
+        // Of two cards of one mod, that which says more.
+        let more = columns.len().min(20) as f64 * 0.02;
+        let total = more + score + many + share(&group, &pattern) * 2.0 + told - alone - open - deep;
         Some((total, score, (version, telling), pattern, choice))
     });
     let best = judged.max_by(|a, b| a.0.total_cmp(&b.0).then_with(|| b.3.cmp(&a.3)));
@@ -248,7 +283,7 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let told = usize::from(version)
         + usize::from(relations)
         + usize::from(hinted)
-        + usize::from(telling)
+        + usize::from(telling) * if group.holds == Holds::Folders { 2 } else { 1 }
         + usize::from(ids_listed || listed_share(&group, around) >= 0.5);
     // One folder with an id and a version may be anything; several alike, or with more signs, are mods.
     if is_world_folder(&group.place) {
@@ -263,7 +298,14 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
         Holds::Archives => 1,
         _ => 2,
     };
-    if score < 3.0 || told < needed || (group.holds == Holds::Files && !version) {
+    let is_common = own >= 3 && share(&group, &pattern) >= 0.9;
+    // Archives that each state a version at one place are mods, whatever they are called by.
+    let is_sure = score >= 3.0
+        || group.holds == Holds::Archives && version && is_common
+        || group.holds == Holds::Folders && telling && parts_of_a_program(&group.place).next().is_none();
+    // So are folders with a document of one name, in a folder for mods.
+    let by_place = group.holds == Holds::Folders && hinted && is_common && id.path.is_none() && !pattern.contains('*');
+    if !by_place && (!is_sure || told < needed) || (group.holds == Holds::Files && !version) {
         return opaque(group, around);
     }
     let documents = with_second(&group, &pattern, around);
@@ -328,18 +370,11 @@ fn with_second(group: &Group, first: &str, around: &Surroundings<'_>) -> Vec<Str
 
 fn read_id(units: &[Unit], pattern: &str, around: &Surroundings<'_>) -> Option<(Choice, f64)> {
     let columns = columns(units, pattern);
-    fields::id(units, &columns, name_rule(units).as_ref(), around)
-}
-
-/// Whether a word of a text file is a name; signs before and after it part words there.
-fn is_listed(name: &str, around: &Surroundings<'_>) -> bool {
-    let lower = name.to_lowercase();
-    let bare = lower.trim_matches(|c: char| !c.is_alphanumeric());
-    around.listed.contains(&lower) || (bare.len() >= 2 && around.listed.contains(bare))
+    fields::id(units, &columns, listed_name_rule(units, around).as_ref(), around)
 }
 
 fn listed_share(group: &Group, around: &Surroundings<'_>) -> f64 {
-    let listed = |unit: &&Unit| is_listed(unit.stem(), around) || is_listed(&unit.name, around);
+    let listed = |unit: &&Unit| around.lists_name(unit.stem()) || around.lists_name(&unit.name);
     group.units.iter().filter(listed).count() as f64 / group.units.len().max(1) as f64
 }
 
@@ -372,6 +407,13 @@ fn parts_of_a_program(place: &str) -> impl Iterator<Item = &str> {
     place.split('/').filter(|part| OF_A_PROGRAM.contains(&part.to_lowercase().as_str()))
 }
 
+/// Whether nearly all of three and more names have a version, and not all the same.
+fn tell_versions_by_name(units: &[Unit]) -> bool {
+    let Some(names) = name_rule(units).filter(|names| names.with_version && units.len() >= 3) else { return false };
+    let versions: Vec<&String> = names.parts.iter().flatten().filter_map(|(_, version)| version.as_ref()).collect();
+    versions.len() * 10 >= units.len() * 9 && versions.iter().collect::<BTreeSet<_>>().len() > 1
+}
+
 /// Files that tell only by their names, or by their bytes alone.
 fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if group.holds == Holds::Folders {
@@ -380,7 +422,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if is_everyday(&group.extension) && !is_program_part(&group.extension) {
         return None;
     }
-    let names = name_rule(&group.units)?;
+    let names = listed_name_rule(&group.units, around)?;
     let ids: BTreeSet<String> = names.parts.iter().flatten().map(|(id, _)| id.to_lowercase()).collect();
     let id_listed = ids.iter().filter(|id| around.listed.contains(*id)).count() as f64 / ids.len().max(1) as f64;
     let listed = listed_share(&group, around).max(id_listed);
@@ -392,7 +434,8 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let tells = is_zip && group.units.len() >= 3 && heads::tell_versions(&group.units);
     let sure = by_list || tells || (hinted && (names.with_version || group.units.len() >= 2));
     // A program's own parts are called like mods' now and then; a list that names most of them tells.
-    if is_program_part(&group.extension) && (listed < 0.8 || group.units.len() < 3) {
+    let is_known = listed >= 0.8 && group.units.len() >= 3 || tell_versions_by_name(&group.units);
+    if is_program_part(&group.extension) && !is_known {
         return None;
     }
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {
@@ -406,7 +449,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
 
 /// Folders of which no document tells: mods where a list names most of them.
 fn folders_by_name(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
-    let is_listed = |unit: &Unit| is_listed(&unit.name, around);
+    let is_listed = |unit: &Unit| around.lists_name(&unit.name);
     let (units, others): (Vec<Unit>, Vec<Unit>) = group.units.iter().cloned().partition(is_listed);
     let enough = units.len() >= 3 && units.len() * 10 >= group.units.len() * 7;
     let tell_of_themselves = || {
@@ -589,7 +632,7 @@ pub fn seen_on(shelf: &Shelf) -> Vec<SeenOn> {
 /// The id and version of the mods of a shelf.
 pub fn read(shelf: &Shelf, around: &Surroundings<'_>) -> Facts {
     let units = merged(shelf);
-    let names = name_rule(&units);
+    let names = listed_name_rule(&units, around);
     let Some(document) = shelf.documents.first() else { return without_documents(&units, names.as_ref(), around) };
     let columns = columns(&units, document);
     let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else {

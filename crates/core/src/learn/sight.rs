@@ -210,7 +210,7 @@ fn is_headers(text: &str) -> bool {
 
 /// Texts of programs that may be data and no more.
 fn is_script(name: &str) -> bool {
-    matches!(extension(name).as_str(), "lua" | "js" | "py")
+    matches!(extension(name).as_str(), "lua" | "js" | "py" | "cpp" | "hpp" | "h")
 }
 
 /// Text that is written in a language of its own, whatever its lines look like.

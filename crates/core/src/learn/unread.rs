@@ -112,6 +112,12 @@ pub enum WhatUnread {
     OfTheGame,
     /// That these are mods is told by a line in their texts, and by nothing else.
     TextAlone,
+    /// Files like those that every program has are mods by the versions in their names alone.
+    NameAlone,
+    /// That these are mods is told by what the folder around them is called, and by nothing else.
+    PlaceAlone,
+    /// They lie on the client alone, and nothing says that clients need them.
+    ClientAlone,
 }
 
 /// So many mods of a shelf tell how they are packed.
@@ -207,7 +213,8 @@ pub fn of_the_game(shelf: &Shelf, facts: &Facts, game: &str) -> Option<Unread> {
     // Many a library of mods is called core.
     let is_usual = |id: &str| id != "core" && is_of_a_game(id) && id.chars().all(char::is_alphabetic);
     let is = |id: &String| is_named_so(id) || is_usual(id);
-    let own: Vec<String> = facts.id.values.iter().flatten().map(|id| id.to_lowercase()).filter(is).collect();
+    let mut own: Vec<String> = facts.id.values.iter().flatten().map(|id| id.to_lowercase()).filter(is).collect();
+    own.extend(of_one_release(facts));
     Some(Unread {
         shelf: shelf.name.clone(),
         what: WhatUnread::OfTheGame,
@@ -217,14 +224,59 @@ pub fn of_the_game(shelf: &Shelf, facts: &Facts, game: &str) -> Option<Unread> {
     })
 }
 
-/// What is a shelf for a line in its texts alone, and in no list: a game's own parts have such lines too.
-pub fn by_texts_alone(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
-    let told = facts.version.as_ref()?.values.iter().flatten().count();
+/// Several mods of one version, which no other has, and whose ids begin as no other's do: that is how what came with a game is kept
+/// among mods.
+fn of_one_release(facts: &Facts) -> Vec<String> {
+    let versions = facts.version.iter().flat_map(|version| &version.values);
+    let known: Vec<(String, &String)> = facts
+        .id
+        .values
+        .iter()
+        .zip(versions)
+        .filter_map(|(id, v)| Some((id.as_ref()?.to_lowercase(), v.as_ref()?)))
+        .collect();
+    let mut by_version: BTreeMap<&String, BTreeSet<&String>> = BTreeMap::new();
+    for (id, version) in &known {
+        by_version.entry(version).or_default().insert(id);
+    }
+    let is_one_release = |own: &BTreeSet<&String>| {
+        let (Some(first), Some(last)) = (own.first(), own.last()) else { return false };
+        let shared: String = first.chars().zip(last.chars()).take_while(|(a, b)| a == b).map(|(a, _)| a).collect();
+        let others = || known.iter().map(|(id, _)| id).filter(|id| !own.contains(id));
+        own.len() >= 2 && shared.len() >= 3 && others().count() >= 3 && !others().any(|id| id.starts_with(&shared))
+    };
+    let is_dotted = |version: &str| version.contains('.');
+    let of_one = by_version.into_iter().filter(|(version, own)| is_dotted(version) && is_one_release(own));
+    let mut of_one: Vec<BTreeSet<&String>> = of_one.map(|(_, own)| own).collect();
+    // Several makers keep their mods at one version: one of them says nothing then.
+    if of_one.len() == 1 { of_one.remove(0).into_iter().cloned().collect() } else { Vec::new() }
+}
+
+/// Mods that no list names, and of which just one thing tells that they are mods: a game's own parts have such things too.
+pub fn told_by_one_thing(shelf: &Shelf, facts: &Facts, both_sides: bool) -> Option<Unread> {
+    let versions = facts.version.iter().flat_map(|version| &version.values).flatten().count();
+    let is_by_folder = shelf.holds == Holds::Folders
+        && !shelf.documents.is_empty()
+        && facts.id.path.is_none()
+        && facts.relations.is_empty();
+    let what = if shelf.is_told_by_names_alone() {
+        WhatUnread::NameAlone
+    } else if shelf.is_told_by_texts_alone() && facts.version.is_some()
+        || is_by_folder && versions > 0 && !shelf.is_called_so()
+    {
+        WhatUnread::TextAlone
+    } else if is_by_folder && versions == 0 {
+        WhatUnread::PlaceAlone
+    } else if both_sides && shelf.places.server.is_empty() && facts.side.is_none() {
+        WhatUnread::ClientAlone
+    } else {
+        return None;
+    };
     Some(Unread {
         shelf: shelf.name.clone(),
-        what: WhatUnread::TextAlone,
+        what,
         place: String::new(),
-        mods: told,
+        mods: if what == WhatUnread::TextAlone { versions } else { shelf.units.len() },
         example: shelf.units.first()?.name.clone(),
     })
 }

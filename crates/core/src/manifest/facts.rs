@@ -15,7 +15,7 @@ use super::relations::{entries_at, entries_of_lines, entry_relations, first_scal
 use crate::base::digest::{Blake3, DigestKind};
 use crate::base::ids::{FoldedId, folded, same_name};
 use crate::edits;
-use crate::text::{self, DocumentError, Encoding, Malformed, path_words, scalar, version_text};
+use crate::text::{self, DocumentError, Encoding, Malformed, path_words, scalar, stated_version};
 
 use crate::base::limits;
 use crate::base::path::{InstallPath, printable};
@@ -701,7 +701,7 @@ fn scalars(fact: &str, document: &Value, at: &JsonPath) -> Raw {
     if matches!(fact, "game" | "loader" | "runtime") {
         return Raw::one(range_text(&nodes));
     }
-    let read = if fact == "version" { version_text } else { scalar };
+    let read = if fact == "version" { stated_version } else { scalar };
     let values: Vec<String> = nodes.iter().filter_map(|value| read(value)).take(limits::RELATIONS).collect();
     Raw { matches: values.len(), value: values.first().cloned(), values }
 }

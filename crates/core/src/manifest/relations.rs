@@ -7,7 +7,7 @@ use serde_json_path::JsonPath;
 use super::model::Relation;
 use crate::base::limits;
 use crate::rulebook::{KindWords, RelationForm, RelationKind};
-use crate::text::{scalar, split_outside, version_text};
+use crate::text::{scalar, split_outside, stated_version};
 
 /// The entries of a list in a document; where some mods have a list, others have one entry alone.
 pub(super) fn entries_at(document: &Value, each: &JsonPath, alone: Option<&JsonPath>) -> Vec<Value> {
@@ -70,7 +70,7 @@ pub(super) fn range_text(values: &[&Value]) -> Option<String> {
     let texts: Vec<String> = values
         .iter()
         .flat_map(|value| match value {
-            value if version_text(value).is_some() => version_text(value).into_iter().collect(),
+            value if stated_version(value).is_some() => stated_version(value).into_iter().collect(),
             Value::Array(items) => items.iter().filter_map(scalar).collect(),
             other => scalar(other).into_iter().collect::<Vec<_>>(),
         })

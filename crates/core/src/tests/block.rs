@@ -19,6 +19,7 @@ use super::*;
 #[case::both("card = { \"reed\", release = \"1\" }", json!({"card": {"release": "1", "1": "reed"}}))]
 #[case::expressions("id = \"reed\"\nat = base .. \"x\"\nn = f(2)\nrelease = \"1\"", json!({"id": "reed", "release": "1"}))]
 #[case::the_first_counts("id = \"reed\"\nid = \"other\"", json!({"id": "reed"}))]
+#[case::round_brackets("parts = ( \"reed\", \"fog\" );\none = ( \"mist\" );\nrelease = (1, 2, 0);\nsum = (4) + 1;\nnone = ();", json!({"parts": ["reed", "fog"], "one": ["mist"], "release": ["1", "2", "0"], "none": []}))]
 #[case::code_around("id = \"reed\"\nfunction go(x)\n  if x == 2 then stop() end\nend\nrelease = \"1\"", json!({"id": "reed", "release": "1"}))]
 #[case::shown_in_the_players_language("pack { id = \"reed\", shown = _(\"Reed Works\"), of = tr('b') }", json!({"pack": {"id": "reed", "shown": "Reed Works", "of": "b"}}))]
 fn what_is_data_is_read(#[case] text: &str, #[case] expected: Value) {
@@ -52,6 +53,11 @@ fn what_can_not_be_read_is_told(#[case] text: &str, #[case] told: &str) {
 #[case::code_first("function go() end\ncard { id = \"reed\", on = true }", false)]
 #[case::one_value_and_code("local x = 1\nfunction go() end", false)]
 #[case::settings_in_code("y = f(2)\ncard = { a = 1, b = 2 }", false)]
+#[case::returned_with_code_in_it(
+    "return {\n id = \"reed\", on = true, release = \"1\",\n go = function() stop(2) end,\n}",
+    true
+)]
+#[case::returned_code("return {\n id = \"reed\",\n go = function() stop(2) end,\n}", false)]
 #[case::data_alone("card { id = \"reed\", on = true }", true)]
 fn a_card_at_the_head_of_a_script_is_known(#[case] text: &str, #[case] begins: bool) {
     assert_eq!(begins_with_data(text), begins);

@@ -563,3 +563,125 @@ fn a_sign_and_an_ending_are_one_match() {
     assert!(parse("the draft", &draft.rulebook).is_ok(), "{}", draft.rulebook);
     assert!(draft.rulebook.contains("\nmatch = [\"*.pak\", \"~*\"]\n"), "{}", draft.rulebook);
 }
+
+/// Shelves of a draft, by the lines for what they hold and where.
+fn shelves(draft: &Draft) -> Vec<(String, String)> {
+    let each = draft.facts.iter().filter_map(|fact| Some((fact.about.strip_suffix(": holds")?, fact.value.clone())));
+    each.map(|(shelf, holds)| (shelf.replace("shelf ", ""), holds)).collect()
+}
+
+const EACH: [(&str, &str); 4] = [("reed", "1.2.0"), ("peat", "0.4.1"), ("bog", "2.0.3"), ("fog", "1.7.9")];
+
+/// What stands beside files that are mods, and is called as they are, belongs to them or they to it: never two shelves of one mod.
+#[rstest]
+#[case::settings_of_archives(&[("hall/{id}.kit", "zip"), ("hall/{id}/own.yml", "size: 3\nversion: 12\n")], &[("hall", "\"archives\"")])]
+#[case::settings_elsewhere(&[("hall/{id}-{version}.kit", "zip"), ("own/{id}.toml", "amount = {number}\n")], &[("hall", "\"archives\"")])]
+#[case::a_text_beside_a_folder(
+    &[("hall/{id}.part", "title=\"{id}\"\npath=\"hall/{id}\"\nversion=\"{version}\"\n"), ("hall/{id}/data/{id}.bin", "\u{1}{id}{version}{version}{version}{version}{version}{version}{version}{version}{version}"), ("hall/{id}/card.part", "title=\"{id}\"\nversion=\"{version}\"\n")],
+    &[("hall", "\"folders\"")]
+)]
+fn a_mod_is_on_one_shelf(#[case] kinds: &[(&str, &str)], #[case] expected: &[(&str, &str)]) {
+    let mut files: Vec<(String, Vec<u8>)> = Vec::new();
+    for (at, (id, version)) in EACH.into_iter().enumerate() {
+        let number = (7_000_000 + at * 31).to_string();
+        let filled = |text: &str| text.replace("{id}", id).replace("{version}", version).replace("{number}", &number);
+        let card = format!("{{\"handle\": \"{id}\", \"release\": \"{version}\"}}");
+        for (path, text) in kinds {
+            let bytes = if *text == "zip" { zip_of(&[("card.json", &card)]) } else { filled(text).into_bytes() };
+            files.push((filled(path), bytes));
+        }
+    }
+    let draft = of(&borrowed(&files), None);
+    let expected: Vec<(String, String)> =
+        expected.iter().map(|(name, holds)| ((*name).to_owned(), (*holds).to_owned())).collect();
+    assert_eq!(shelves(&draft), expected, "{}", draft.rulebook);
+}
+
+/// A version may be an object of its parts, whatever letters its keys are in.
+#[test]
+fn a_version_in_parts_is_read() {
+    let card = |(id, version): (&str, &str)| {
+        let parts: Vec<&str> = version.split('.').collect();
+        let card = format!(
+            r#"{{"id": "{id}", "VERSION": {{"MAJOR": {}, "MINOR": {}, "PATCH": {}}}}}"#,
+            parts[0], parts[1], parts[2]
+        );
+        (format!("mods/{id}/card.json"), card.into_bytes())
+    };
+    let draft = of(&borrowed(&EACH.map(card)), None);
+    assert_eq!(value(&draft, "shelf mods: version"), Some("\"$.VERSION\""), "{}", draft.rulebook);
+}
+
+/// What all names begin with is no id, and what tells them apart no version; a number that a list has is what mods are called by.
+#[rstest]
+#[case::all_begin_alike("mods/pk-{number}/a.bin", "[\"pk-{number}\"", "^(?<id>.+)$")]
+#[case::a_listed_number("mods/{id}_{number}.bnd", "[\"{number}\"", r"^.+[_ .-](?<id>[0-9]{5,})\.bnd$")]
+#[case::a_listed_name("mods/{id}_{number}.bnd", "[\"{id}\"", r"^(?<id>.+?)_(?<version>[0-9][\w.+-]*?)\.bnd$")]
+fn numbers_in_names_are_what_lists_say_of_them(#[case] path: &str, #[case] entry: &str, #[case] pattern: &str) {
+    let filled = |text: &str, id: &str, at: usize| {
+        text.replace("{id}", id).replace("{number}", &(7_000_000 + at * 31).to_string())
+    };
+    let each = || EACH.iter().enumerate();
+    let mut files: Vec<(String, Vec<u8>)> =
+        each().map(|(at, (id, _))| (filled(path, id, at), format!("\0{id}").into_bytes())).collect();
+    let entries: Vec<String> = each().map(|(at, (id, _))| filled(entry.trim_start_matches('['), id, at)).collect();
+    files.push(("run.json".to_owned(), format!("[{}]", entries.join(", ")).into_bytes()));
+    let draft = of(&borrowed(&files), None);
+    let id = value(&draft, "shelf mods: id").unwrap_or_default();
+    assert!(id.contains(&format!("'{pattern}'")), "{id} in {}", draft.rulebook);
+}
+
+/// Mods that just one thing tells of are asked about, unless a list has them.
+#[rstest]
+#[case::names_of_parts_of_a_program("host/{id}-{version}.dll", "\u{1}", Some(WhatUnread::NameAlone))]
+#[case::the_folder_around(
+    "addons/{id}/addon.json",
+    "{\"type\": \"tool\", \"tags\": [\"a\", \"b\"]}",
+    Some(WhatUnread::PlaceAlone)
+)]
+#[case::a_version("stuff/{id}/{id}.release", "{\"release\": \"{version}\"}", Some(WhatUnread::TextAlone))]
+#[case::an_id_as_well("stuff/{id}/own.json", "{\"uuid\": \"{id}\", \"release\": \"{version}\"}", None)]
+fn what_one_thing_tells_is_doubted(#[case] path: &str, #[case] text: &str, #[case] expected: Option<WhatUnread>) {
+    let filled = |text: &str, (id, version): (&str, &str)| text.replace("{id}", id).replace("{version}", version);
+    let mut files = EACH.map(|own| (filled(path, own), filled(text, own).into_bytes())).to_vec();
+    let alone = |draft: &Draft| draft.unread.iter().map(|unread| unread.what).next();
+    let draft = of(&borrowed(&files), None);
+    assert_eq!(shelves(&draft).len(), 1, "{}", draft.rulebook);
+    assert_eq!(alone(&draft), expected, "{}", draft.rulebook);
+    let names = EACH.map(|own| filled(path, own).split('/').nth(1).unwrap_or_default().to_owned());
+    files.push(("run.txt".to_owned(), names.join("\n").into_bytes()));
+    let draft = of(&borrowed(&files), None);
+    assert_eq!((shelves(&draft).len(), alone(&draft)), (1, None), "{}", draft.rulebook);
+}
+
+/// What only a client has may be its player's own.
+#[test]
+fn a_shelf_of_the_client_alone_is_doubted() {
+    let card = |(id, version): (&str, &str)| {
+        (format!("mods/{id}.kit"), zip_of(&[("card.json", &format!(r#"{{"id": "{id}", "version": "{version}"}}"#))]))
+    };
+    let server = EACH.map(card);
+    let mut client = server.to_vec();
+    let looks = |(name, version): (&str, &str)| (format!("looks/{name}-{version}.skin"), b"\x01skin".to_vec());
+    client.extend([("dusk", "1.1"), ("dawn", "0.3"), ("noon", "2.0")].map(looks));
+    let draft = of(&borrowed(&server), Some(&borrowed(&client)));
+    let doubted = draft.unread.iter().find(|unread| unread.what == WhatUnread::ClientAlone);
+    assert_eq!(doubted.map(|unread| unread.shelf.as_str()), Some("looks"), "{:?}", draft.unread);
+}
+
+/// Several of one version, called alike and unlike all others, came with the game perhaps.
+#[rstest]
+#[case::of_one_release(["hb-tools", "hb-wind"], "3.2.0", true)]
+#[case::of_two_releases(["hb-tools", "hb-wind"], "", false)]
+#[case::called_otherwise(["tools", "wind"], "3.2.0", false)]
+fn a_release_among_the_mods_is_doubted(#[case] names: [&str; 2], #[case] version: &str, #[case] is_doubted: bool) {
+    let card = |(id, version): (&str, &str)| {
+        (format!("mods/{id}/card.json"), format!(r#"{{"id": "{id}", "version": "{version}"}}"#).into_bytes())
+    };
+    let mut files = EACH.map(card).to_vec();
+    let own = |at: usize| if version.is_empty() { ["5.1.0", "6.1.0"][at] } else { version };
+    files.extend([0, 1].map(|at| card((names[at], own(at)))));
+    let draft = of(&borrowed(&files), None);
+    let doubted = draft.unread.iter().any(|unread| unread.what == WhatUnread::OfTheGame);
+    assert_eq!(doubted, is_doubted, "{:?}", draft.unread);
+}

@@ -24,11 +24,15 @@ pub fn is_all_data(text: &str) -> bool {
     read(text).is_ok_and(|(_, passed_over)| passed_over.is_none())
 }
 
-/// Whether a text begins with data, a table of several fields, whatever follows: the card at the head of a script.
+/// Whether a text begins with data, whatever follows: a table of several fields, the card at the head of a script; or some fields of a
+/// table that is returned.
 pub fn begins_with_data(text: &str) -> bool {
     read(text).is_ok_and(|(node, passed_over)| {
         let is_before = |field: &Field| passed_over.is_none_or(|at| field.whole.end <= at);
-        node.fields().first().is_some_and(|field| is_before(field) && field.node.fields().len() >= 2)
+        let is_table = |field: &Field| is_before(field) && field.node.fields().len() >= 2;
+        let is_returned = text.trim_start().starts_with("return");
+        let several = || node.fields().iter().take_while(|field| is_before(field)).count() >= 3;
+        node.fields().first().is_some_and(is_table) || is_returned && several()
     })
 }
 
@@ -219,11 +223,19 @@ impl<'t> Reader<'t> {
     /// What is between the brackets of a call: one value, or several as a list.
     fn arguments(&mut self, depth: usize) -> Read<Option<Node>> {
         let start = self.at;
+        let Some(mut items) = self.in_round_brackets(depth)? else { return Ok(None) };
+        let single = if items.len() == 1 { items.pop() } else { None };
+        let many = (!items.is_empty()).then(|| Node::new(start..self.at, Kind::List(items, Form::Brackets)));
+        Ok(single.or(many))
+    }
+
+    /// The values up to a closing bracket; none where something else stands among them.
+    fn in_round_brackets(&mut self, depth: usize) -> Read<Option<Vec<Node>>> {
         let mut items = Vec::new();
         loop {
             self.blanks()?;
             if self.eat(&[")"]) {
-                break;
+                return Ok(Some(items));
             }
             if self.eat(&[","]) {
                 continue;
@@ -234,9 +246,15 @@ impl<'t> Reader<'t> {
             }
             items.push(item);
         }
-        let single = if items.len() == 1 { items.pop() } else { None };
-        let many = (!items.is_empty()).then(|| Node::new(start..self.at, Kind::List(items, Form::Brackets)));
-        Ok(single.or(many))
+    }
+
+    /// A list in round brackets, `( "a", "b" )`; one word in them is an expression.
+    fn round_list(&mut self, start: usize, depth: usize) -> Read<Option<Node>> {
+        let items = self.in_round_brackets(depth)?;
+        let is_word =
+            |one: &Node| matches!(one.kind, Kind::Scalar(_)) && !self.text[one.span.clone()].starts_with(['"', '\'']);
+        let items = items.filter(|items| !matches!(items.as_slice(), [one] if is_word(one)));
+        Ok(items.map(|items| Node::new(start..self.at, Kind::List(items, Form::Brackets))))
     }
 
     /// A text, a number, a flag, a table or a list; nothing where something else stands.
@@ -257,6 +275,9 @@ impl<'t> Reader<'t> {
         }
         if rest.starts_with(['{', '[']) {
             return self.table(depth + 1).map(Some);
+        }
+        if self.eat(&["("]) {
+            return self.round_list(start, depth + 1);
         }
         let word = self.token();
         if word.is_empty() {

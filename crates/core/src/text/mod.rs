@@ -31,7 +31,7 @@ pub use encoding::{ENCODING_WORDS, Encoding, TextFile, text};
 pub use flaw::{Flaw, Malformed};
 pub use json::brackets_deep;
 pub use kinds::{DocumentError, NOTATION_WORDS, Notation};
-pub use notation::{scalar, version_text};
+pub use notation::{scalar, stated_version, version_text};
 pub use splice::{Splice, line_end, spliced};
 pub use tree::{Field, Form, Kind, Node};
 

@@ -107,6 +107,27 @@ pub fn version_text(value: &Value) -> Option<String> {
     each.filter(|each| NUMBERS.contains(&each.len())).map(|each| each.join("."))
 }
 
+/// Keys for the parts of a version that is written as an object of them, in their order, with other words for each.
+const PARTS: [&[&str]; 4] =
+    [&["major"], &["minor"], &["patch", "micro", "revision", "release", "fix"], &["build", "tweak"]];
+
+/// A version as a mod states it: as text, a list of whole numbers, or an object of `major`, `minor` and further parts.
+pub fn stated_version(value: &Value) -> Option<String> {
+    let Value::Object(object) = value else { return version_text(value) };
+    let mut parts: [Option<u64>; PARTS.len()] = [None; PARTS.len()];
+    for (key, value) in object {
+        let at = PARTS.iter().position(|words| words.iter().any(|word| key.eq_ignore_ascii_case(word)))?;
+        let number = value.as_u64().or_else(|| value.as_str()?.parse().ok())?;
+        if parts[at].replace(number).is_some() {
+            return None;
+        }
+    }
+    // What has no minor part is no version, and no part lacks one before it.
+    let told = parts.iter().take_while(|part| part.is_some()).count();
+    let is_whole = told >= *NUMBERS.start() && parts[told..].iter().all(Option::is_none);
+    is_whole.then(|| parts.iter().flatten().map(u64::to_string).collect::<Vec<_>>().join("."))
+}
+
 #[cfg(test)]
 #[path = "../tests/document.rs"]
 mod tests;
