@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use serde::Serialize;
 
 use super::sight::{extension, name, parent, stem};
-use super::units::{Group, is_everyday};
+use super::units::{Group, is_everyday, is_program_part};
 use crate::base::ids::FoldedId;
 use crate::base::path::InstallPath;
 use crate::rulebook::{Holds, PlatformVersion, Role, Rulebook};
@@ -282,11 +282,13 @@ fn is_called_as_mods(group: &SeenGroup, left: &[&SeenUnit], kinds: &Kinds) -> bo
         let own = name(&unit.path).to_lowercase();
         kinds.names.contains(&own) || group.holds != Holds::Folders && kinds.names.contains(stem(&own))
     };
-    let is_more = |unit: &&SeenUnit| unit.files.iter().any(|file| !is_everyday(&extension(name(file))));
+    // A program's parts are what mods of some games are made of.
+    let is_payload = |end: &str| !is_everyday(end) || is_program_part(end);
+    let is_more = |unit: &&SeenUnit| unit.files.iter().any(|file| is_payload(&extension(name(file))));
     let holds_more = match group.holds {
         Holds::Folders => left.iter().any(is_more),
         Holds::Archives => true,
-        _ => !is_everyday(&group.extension),
+        _ => is_payload(&group.extension),
     };
     let called = left.iter().filter(is_called).count();
     holds_more && called >= 3 && called * 10 >= left.len() * 6

@@ -5,7 +5,7 @@ use std::fmt;
 use displaydoc::Display;
 
 use crate::base::in_words::{in_words, joined};
-use crate::base::path::printable;
+use crate::base::path::{InstallPath, printable};
 use crate::base::stated::Series;
 
 /// One question to whoever reads a draft.
@@ -37,6 +37,8 @@ pub enum Question {
     },
     /// Where are the mods of {0} on a client? No client was given, so the server's place was taken.
     ClientPlace(Shelves),
+    /// Does a client have {0} too, which tells of the mods? No client was given.
+    ToldOnClient(InstallPath),
     /// Where does a mod of {0} state its version?
     Version(Shelves),
     /// Does a mod of {0} say on which side it is needed? None was found, so that each is taken for both.

@@ -593,7 +593,16 @@ pub fn tell_from_outside(sights: &[&dyn InstallView], texts: &[Vec<&Seen>], shel
     if !shelf.documents.is_empty() || shelf.units.len() < 2 {
         return;
     }
+    let untold = shelf.seen.clone();
     shelf.outside = outside::tell(sights, texts, &mut shelf.seen);
+    // Of one side alone it is not known whether the other has that file: it must tell more than the names do.
+    let tells_more = || {
+        let versions = fields::version(&shelf.seen, &columns(&shelf.seen, OUTSIDE), None);
+        versions.is_some() && !tell_versions_by_name(&shelf.seen)
+    };
+    if shelf.outside.is_some() && sights.len() < 2 && !tells_more() {
+        (shelf.outside, shelf.seen) = (None, untold);
+    }
     if shelf.outside.is_some() {
         shelf.documents = vec![OUTSIDE.to_owned()];
         shelf.units = one_of_each(&shelf.seen);

@@ -322,6 +322,9 @@ impl DraftWriter<'_> {
             let value = inline(pairs.into_iter().chain(key).chain(notation));
             let evidence = [Clue::EntryForEach];
             self.inferred(&about("told-by"), "told-by", value, (0.85, &evidence));
+            if !self.learned.has_client {
+                self.questions.push(Question::ToldOnClient(outside.file.clone()));
+            }
         }
         self.chosen(&about("id"), "id", &facts.id);
         match &facts.version {
