@@ -497,7 +497,8 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         if versions < 0.8 || real == 0.0 {
             continue;
         }
-        let dotted = column.share(|value| value.contains('.') || value.len() >= 6);
+        // A long number may be a date.
+        let dotted = column.share(|value| value.contains('.')) + column.share(|value| value.len() >= 6) * 0.5;
         let hint = version_hint(&column.path, &column.key);
         // Whole numbers below a key for ids are ids, and stay as they are with the next release; others say which comes first.
         let has_dots = column.present().any(|value| value.contains('.'));
@@ -507,7 +508,7 @@ pub fn version(units: &[Unit], columns: &[Column], names: Option<&NameRule>) -> 
         }
         let several = if column.distinct().len() > 1 || units.len() < 3 { 0.5 } else { -0.5 };
         let named = if names.is_some_and(|names| names.with_version) { column.in_name(units) * 2.0 } else { 0.0 };
-        let score = named + hint + several + dotted * 0.6 + column.coverage() - column.depth as f64 * 0.15;
+        let score = named + hint + several + dotted.min(1.0) * 0.6 + column.coverage() - column.depth as f64 * 0.15;
         scored.push((score, column));
     }
     scored.sort_by(|a, b| b.0.total_cmp(&a.0));
@@ -642,14 +643,22 @@ fn version_by_name(names: &NameRule) -> Choice {
     }
 }
 
+/// Words for what a version may be of that is not the mod.
+const OF_OTHERS: [&str; 16] = [
+    "game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "need", "require",
+    "depend", "support", "target", "for",
+];
+
+/// Whether nothing on the way to a column says that its versions are of something else.
+pub fn is_own_version(column: &Column) -> bool {
+    !hints(&column.path, &OF_OTHERS)
+}
+
 fn version_hint(path: &str, key: &str) -> f64 {
-    let foreign = [
-        "game", "engine", "core", "min", "max", "loader", "format", "schema", "api", "manifest", "need", "require",
-        "depend", "support", "target", "for",
-    ];
     let key_says = hints(key, &["version", "release", "ver", "rev", "build", "edition"]);
     let own = if key_says { 1.5 } else { 0.0 };
-    if hints(path, &foreign) { own - 2.2 } else { own }
+    let of_bytes = hints(key, &["crc", "hash", "sum", "checksum", "size", "bytes", "length"]);
+    if hints(path, &OF_OTHERS) || of_bytes { own - 2.2 } else { own }
 }
 
 /// The title: words for people.

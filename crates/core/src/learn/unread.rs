@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
-use super::fields::{columns, has_version_in_name};
+use super::fields::{columns, has_version_in_name, is_own_version};
 use super::launch::mentions;
 use super::leaves::{ListedValues, holders, leaves};
 use super::leftovers::is_of_a_game;
@@ -132,8 +132,11 @@ pub fn of_shelf(shelf: &Shelf, facts: &Facts, ids: &HashSet<String>) -> Vec<Unre
     let units = merged(shelf);
     let mut found = relations(shelf, &units, facts, ids);
     let knows_a_version = facts.version.as_ref().is_some_and(|version| version.values.iter().any(Option::is_some));
+    let is_dotted = facts.version.iter().flat_map(|version| &version.values).flatten().any(|v| v.contains('.'));
     if !knows_a_version {
         found.extend(versions(shelf, &units));
+    } else if !is_dotted {
+        found.extend(dotted_versions(shelf, facts));
     }
     found.extend(facts.relations.iter().filter_map(|relation| kinds(shelf, relation)));
     found
@@ -348,7 +351,8 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
 
 /// The key and all of a line that says of other mods that they are needed, or the like.
 fn named_in_line(line: &str, own: &str, ids: &HashSet<String>) -> Option<(String, String)> {
-    let (key, value) = stated(line).or_else(|| stated_plainly(line))?;
+    let unquoted = line.replace(['"', '\''], " ");
+    let (key, value) = stated(&unquoted).or_else(|| stated_plainly(&unquoted))?;
     let short = line.len() <= LONGEST && relation_kind(key).is_some();
     let word = |text: &str| text.trim_matches(|c: char| !c.is_alphanumeric()).to_lowercase();
     let names = |text: &str| Some(word(text)).is_some_and(|id| id.len() > 2 && id != own && ids.contains(&id));
@@ -387,6 +391,19 @@ fn naming(held: &ListedValues<'_>, own: &str, ids: &HashSet<String>) -> Option<S
             leaves.map(|leaf| leaf.value).find(|text| names(text))
         }
     }
+}
+
+/// Numbers with dots, another for most mods, where a number without any was taken for the version.
+fn dotted_versions(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
+    let column = facts.columns.iter().find(|column| column.holds_versions() && is_own_version(column))?;
+    let told: Vec<&String> = column.values.iter().flatten().collect();
+    Some(Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::Version,
+        place: place_in(&column.path, shelf.documents.first()?),
+        mods: told.len(),
+        example: told.first().map(|value| (*value).clone())?,
+    })
 }
 
 fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {

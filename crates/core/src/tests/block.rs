@@ -20,6 +20,7 @@ use super::*;
 #[case::expressions("id = \"reed\"\nat = base .. \"x\"\nn = f(2)\nrelease = \"1\"", json!({"id": "reed", "release": "1"}))]
 #[case::the_first_counts("id = \"reed\"\nid = \"other\"", json!({"id": "reed"}))]
 #[case::round_brackets("parts = ( \"reed\", \"fog\" );\none = ( \"mist\" );\nrelease = (1, 2, 0);\nsum = (4) + 1;\nnone = ();", json!({"parts": ["reed", "fog"], "one": ["mist"], "release": ["1", "2", "0"], "none": []}))]
+#[case::three_quotes("\"\"\"Reed = \"Works\"\nof us\"\"\"\ncard = { \"id\": \"reed\", 'about': \'\'\'more\nto \"tell\"\'\'\' }", json!({"card": {"id": "reed", "about": "more\nto \"tell\""}}))]
 #[case::code_around("id = \"reed\"\nfunction go(x)\n  if x == 2 then stop() end\nend\nrelease = \"1\"", json!({"id": "reed", "release": "1"}))]
 #[case::shown_in_the_players_language("pack { id = \"reed\", shown = _(\"Reed Works\"), of = tr('b') }", json!({"pack": {"id": "reed", "shown": "Reed Works", "of": "b"}}))]
 fn what_is_data_is_read(#[case] text: &str, #[case] expected: Value) {

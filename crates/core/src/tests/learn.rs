@@ -685,3 +685,56 @@ fn a_release_among_the_mods_is_doubted(#[case] names: [&str; 2], #[case] version
     let doubted = draft.unread.iter().any(|unread| unread.what == WhatUnread::OfTheGame);
     assert_eq!(doubted, is_doubted, "{:?}", draft.unread);
 }
+
+/// Of numbers that could be versions, those with dots are; what tells of bytes is none. A card in a script may have text before it.
+#[rstest]
+#[case::checksums("mods.json", "{\"mods\": {ALL}}", "\"{id}\": {\"v\": \"{version}\", \"crc\": {number}}", "\"$.v\"")]
+#[case::a_script(
+    "mods/{id}/start.py",
+    "\"\"\"{id} for the isle\"\"\"\n\nABOUT = {\n    \"key\": \"{id}\",\n    \"issue\": \"{version}\",\n    \"needs\": [{needs}],\n}\n\ndef start(hall):\n    hall.log(\"{number}\")\n",
+    "",
+    "\"$.ABOUT.issue\""
+)]
+fn versions_have_dots_where_any_do(
+    #[case] path: &str,
+    #[case] text: &str,
+    #[case] entry: &str,
+    #[case] expected: &str,
+) {
+    let filled = |text: &str, at: usize| {
+        let (id, version) = EACH[at];
+        let needs = if at > 1 { "\"reed\"" } else { "" };
+        let number = (7_000_000 + at * 31).to_string();
+        let each = [("{id}", id), ("{version}", version), ("{number}", number.as_str()), ("{needs}", needs)];
+        each.iter().fold(text.to_owned(), |text, (place, value)| text.replace(place, value))
+    };
+    let all = 0..EACH.len();
+    let mut files: Vec<(String, Vec<u8>)> =
+        all.clone().map(|at| (filled("mods/{id}/a.bin", at), filled("\0{id}", at).into_bytes())).collect();
+    if entry.is_empty() {
+        files.extend(all.map(|at| (filled(path, at), filled(text, at).into_bytes())));
+    } else {
+        let entries: Vec<String> = all.map(|at| filled(entry, at)).collect();
+        let whole = text.replace("{ALL}", &format!("{{{}}}", entries.join(", ")));
+        files.push((path.to_owned(), whole.into_bytes()));
+    }
+    let draft = of(&borrowed(&files), None);
+    assert_eq!(value(&draft, "shelf mods: version"), Some(expected), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "shelf mods: required").is_some(), entry.is_empty(), "{}", draft.rulebook);
+}
+
+/// What the draft can't read of relations is told, also where keys are in quotes.
+#[test]
+fn a_line_in_quotes_that_names_mods_is_told() {
+    let script = |(at, (id, version)): (usize, (&str, &str))| {
+        let needs = if at > 1 { "\"reed\"" } else { "" };
+        let text =
+            format!("go(\"{id}\")\nthen go on {{ with: this\n  \"version\": \"{version}\"\n  \"needs\": [{needs}]\n");
+        (format!("mods/{id}/start.scr"), text.into_bytes())
+    };
+    let files: Vec<(String, Vec<u8>)> = EACH.into_iter().enumerate().map(script).collect();
+    let mut files = files;
+    files.push(("run.txt".to_owned(), b"reed\npeat\nbog\nfog\n".to_vec()));
+    let draft = of(&borrowed(&files), None);
+    assert!(draft.unread.iter().any(|unread| unread.what == WhatUnread::Relation), "{:?}", draft.unread);
+}

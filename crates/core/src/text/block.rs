@@ -86,7 +86,7 @@ impl<'t> Reader<'t> {
             if self.rest().is_empty() {
                 break;
             }
-            if self.eat(&[";", ","]) {
+            if self.eat(&[";", ","]) || self.long_text()?.is_some() {
                 continue;
             }
             if self.rest().starts_with('{') || self.word_is("return") {
@@ -263,6 +263,9 @@ impl<'t> Reader<'t> {
             return Err(Flaw::TooDeep);
         }
         let start = self.at;
+        if let Some(text) = self.long_text()? {
+            return Ok(Some(Node::text(start..self.at, text)));
+        }
         let rest = self.rest();
         if rest.starts_with(['"', '\'']) {
             let text = self.quoted()?;
@@ -428,6 +431,18 @@ impl<'t> Reader<'t> {
             }
         }
         Err(Flaw::OpenQuote)
+    }
+
+    /// A text between three quotes, over several lines; where a field may stand it is a remark.
+    fn long_text(&mut self) -> Read<Option<&'t str>> {
+        let rest = self.rest();
+        let Some(quotes) = ["\"\"\"", "\'\'\'"].into_iter().find(|quotes| rest.starts_with(*quotes)) else {
+            return Ok(None);
+        };
+        let inner = &rest[quotes.len()..];
+        let end = inner.find(quotes).ok_or(Flaw::OpenLongText)?;
+        self.at += end + 2 * quotes.len();
+        Ok(Some(inner[..end].trim_matches(['\r', '\n'])))
     }
 
     /// A word, a number or a version without quotes.
