@@ -158,6 +158,11 @@ fn not_read(unread: &Unread) -> String {
                 "{mods} of {shelf}, such as {example}, are on the client alone: a check would ask every player for them"
             )
         }
+        WhatUnread::Count => {
+            format!(
+                "beside `{shelf}` stands how many entries it has, {example}: an alignment changes the list, and not that"
+            )
+        }
         WhatUnread::Columns => {
             format!("`{shelf}` says more of {mods} than their names, which the draft does not read: {example}")
         }
@@ -274,6 +279,9 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         }) => "are those mods, and no parts of the game? else take the [[shelf]] out; if so it is right",
         Doubt::Unread(Unread { what: WhatUnread::ClientAlone, .. }) => {
             "does every player need them? if so it is right; else take the [[shelf]] out"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::Count, .. }) => {
+            "does the game go by that number? then it is for you to change when the list was changed"
         }
         Doubt::Unread(Unread { what: WhatUnread::Columns, .. }) => {
             "a version or a switch? see `entry` and `off` of the [[list]]"

@@ -7,7 +7,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 use serde_json::Value;
 
 use super::launch::{launch_line, mentions, runs};
-use super::leaves::{Beside, Holder, ListedValues, holders, leaves, lists_beside};
+use super::leaves::{Beside, Holder, Leaf, ListedValues, holders, leaves, lists_beside, step};
 use super::lines::ListLines;
 pub use super::naming::{Called, FoundList};
 use super::naming::{Names, Reading, clues, is_list};
@@ -385,28 +385,29 @@ fn of_numbers(
     entries: &[(&str, &Value)],
     names: &Names<'_>,
 ) -> Option<(usize, FoundList)> {
-    let mut by_stem: BTreeMap<&str, Vec<(u64, String)>> = BTreeMap::new();
-    for (key, value) in entries {
-        let stem = key.trim_end_matches(|c: char| c.is_ascii_digit());
-        if let (Ok(number), Some(text)) = (key[stem.len()..].parse(), crate::text::scalar(value)) {
-            by_stem.entry(stem).or_default().push((number, text));
+    // By the keys as they are with the number left open: `Slot{n}`, `Slot[{n}]`.
+    let mut by_key: BTreeMap<String, Vec<(u64, String)>> = BTreeMap::new();
+    for (key, value) in entries.iter().filter(|(key, _)| !key.contains(['{', '}'])) {
+        let before_tail = key.trim_end_matches(|c: char| !c.is_alphanumeric());
+        let stem = before_tail.trim_end_matches(|c: char| c.is_ascii_digit());
+        if let (Ok(number), Some(text)) = (before_tail[stem.len()..].parse(), crate::text::scalar(value)) {
+            by_key.entry(format!("{stem}{{n}}{}", &key[before_tail.len()..])).or_default().push((number, text));
         }
     }
-    let read = by_stem.into_iter().filter(|(stem, _)| !stem.contains(['{', '}'])).map(|(stem, mut numbered)| {
+    let read = by_key.into_iter().map(|(key, mut numbered)| {
         numbered.sort();
-        (stem, Reading::of(numbered.into_iter().map(|(_, text)| text).collect(), names))
+        (key, Reading::of(numbered.into_iter().map(|(_, text)| text).collect(), names))
     });
-    let read: Vec<(&str, Reading)> = read.collect();
+    let read: Vec<(String, Reading)> = read.collect();
     // Versions that stand beside, number by number, belong to no list.
     let is_of_versions = |reading: &Reading| reading.texts.iter().all(|text| text.contains('.') && is_version(text));
     let versions = read.iter().find(|(_, reading)| reading.texts.len() > 1 && is_of_versions(reading));
-    let untold = versions.map(|(stem, reading)| format!("{stem}{{n}} = {}", reading.texts[0]));
+    let untold = versions.map(|(key, reading)| format!("{key} = {}", reading.texts[0]));
     let best = read.into_iter().max_by_key(|(_, reading)| reading.mods().len());
-    let (stem, mut reading) = best.filter(|(_, reading)| reading.mods().len() >= 2)?;
+    let (key, mut reading) = best.filter(|(_, reading)| reading.mods().len() >= 2)?;
     let knows_versions = reading.mods().iter().any(|at| names.mods[*at].version.is_some());
     reading.untold = untold.filter(|_| !knows_versions);
-    let key = Some(format!("{stem}{{n}}"));
-    let lines = ListLines { form: Some("numbered"), key, ..ListLines::at(&holder.path) };
+    let lines = ListLines { form: Some("numbered"), key: Some(key), ..ListLines::at(&holder.path) };
     conclude(document, holder, seen, (reading, lines, false), names)
 }
 
@@ -429,10 +430,25 @@ fn conclude(
     let lines = ListLines { notation, entry: manifest.entry(), is_ordered: ordered, ..lines };
     let clues = clues(&manifest, names, ordered);
     let mut found = FoundList::of(seen, &manifest, names, lines, clues);
+    found.counted = counted(document, holder, manifest.texts.len());
     if ids_alone {
         (found.ids_alone, found.confidence) = (true, IDS_ALONE);
     }
     Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
+}
+
+/// What beside a list says how many entries it has, as it is written there.
+fn counted(document: &Guessed, holder: &Holder<'_>, number: usize) -> Option<String> {
+    let list = holder.path.trim_end_matches("[*]");
+    let is_beside = |path: &str| {
+        list.strip_prefix(path).is_some_and(|rest| rest.trim_start_matches(['.', '[']).find(['.', '[']).is_none())
+    };
+    let is_count = |leaf: &Leaf| {
+        let around = leaf.path.strip_suffix(&step(&leaf.key)).is_some_and(is_beside);
+        around && leaf.value == number.to_string() && hints(&leaf.key, &["count", "num", "total", "size", "length"])
+    };
+    let found = leaves(&document.value).into_iter().find(is_count)?;
+    Some(format!("{} = {}", found.key, found.value))
 }
 
 /// A script whose lines that go on are one line each.

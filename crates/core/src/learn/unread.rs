@@ -108,6 +108,8 @@ pub enum WhatUnread {
     Packed,
     /// The lines of a list say more than which mod is meant.
     Columns,
+    /// Beside a list stands how many entries it has.
+    Count,
     /// A mod is called as what comes with a game.
     OfTheGame,
     /// That these are mods is told by a line in their texts, and by nothing else.

@@ -738,3 +738,26 @@ fn a_line_in_quotes_that_names_mods_is_told() {
     let draft = of(&borrowed(&files), None);
     assert!(draft.unread.iter().any(|unread| unread.what == WhatUnread::Relation), "{:?}", draft.unread);
 }
+
+/// A number beside a list that says how many entries it has goes wrong when the list is changed.
+#[rstest]
+#[case::numbered("run.ini", "[Run]\nCount=4\nMod[0]=reed\nMod[1]=peat\nMod[2]=bog\nMod[3]=fog\n", true)]
+#[case::beside_an_array("run.json", r#"{"run": {"total": 4, "mods": ["reed", "peat", "bog", "fog"]}}"#, true)]
+#[case::another_number("run.json", r#"{"run": {"total": 16, "mods": ["reed", "peat", "bog", "fog"]}}"#, false)]
+#[case::of_something_else(
+    "run.json",
+    r#"{"seats": {"total": 4}, "run": {"mods": ["reed", "peat", "bog", "fog"]}}"#,
+    false
+)]
+#[case::not_a_count("run.json", r#"{"run": {"seats": 4, "mods": ["reed", "peat", "bog", "fog"]}}"#, false)]
+fn a_count_beside_a_list_is_doubted(#[case] file: &str, #[case] text: &str, #[case] is_doubted: bool) {
+    let card = |(id, version): (&str, &str)| {
+        (format!("mods/{id}/card.json"), format!(r#"{{"id": "{id}", "version": "{version}"}}"#).into_bytes())
+    };
+    let mut files = EACH.map(card).to_vec();
+    files.push((file.to_owned(), text.as_bytes().to_vec()));
+    let draft = of(&borrowed(&files), None);
+    assert!(draft.rulebook.contains("\n[[list]]"), "{}", draft.rulebook);
+    let counts = draft.unread.iter().filter(|unread| unread.what == WhatUnread::Count).count();
+    assert_eq!(counts, usize::from(is_doubted), "{:?}", draft.unread);
+}
