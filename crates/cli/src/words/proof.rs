@@ -158,6 +158,11 @@ fn not_read(unread: &Unread) -> String {
                 "{mods} of {shelf}, such as {example}, are on the client alone: a check would ask every player for them"
             )
         }
+        WhatUnread::IdWithVersion => {
+            format!(
+                "the ids of {mods} of {shelf}, such as {example}, have the version in them: each release would be another mod"
+            )
+        }
         WhatUnread::Count => {
             format!(
                 "beside `{shelf}` stands how many entries it has, {example}: an alignment changes the list, and not that"
@@ -279,6 +284,9 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         }) => "are those mods, and no parts of the game? else take the [[shelf]] out; if so it is right",
         Doubt::Unread(Unread { what: WhatUnread::ClientAlone, .. }) => {
             "does every player need them? if so it is right; else take the [[shelf]] out"
+        }
+        Doubt::Unread(Unread { what: WhatUnread::IdWithVersion, .. }) => {
+            "what is a mod called whatever its version? see `id` of the shelf"
         }
         Doubt::Unread(Unread { what: WhatUnread::Count, .. }) => {
             "does the game go by that number? then it is for you to change when the list was changed"

@@ -341,6 +341,10 @@ pub fn id(
         let hint = if below_title(&column.path) && hint <= 0.0 { FOR_PEOPLE } else { hint };
         let score = in_name * 2.5 + slug * 1.5 + by_mentions(mentioned) + listed * 2.0 + hint
             - version_like * 5.0
+            // The name has the same word without it.
+            - column.share_of(units, |value, unit| {
+                without_version(value).is_some_and(|word| folded(unit.stem()).contains(&folded(word)))
+            }) * WITH_A_VERSION
             // The file's own name is told better by the file.
             - column.share_of(units, |value, unit| !unit.is_folder && value.eq_ignore_ascii_case(&unit.name)) * 3.0
             - column.depth as f64 * 0.15
@@ -433,6 +437,16 @@ fn below_title(path: &str) -> bool {
 
 /// What it counts against an id that its key says it is for people.
 const FOR_PEOPLE: f64 = -2.5;
+
+/// What it counts against an id that the version stands in it: it would be another one with each release.
+const WITH_A_VERSION: f64 = 12.0;
+
+/// What a text is without the version with dots that stands last in it, behind a sign: `reed@1.2`, `reed-1.2.0`.
+pub fn without_version(text: &str) -> Option<&str> {
+    let (before, last) = text.rsplit_once(['@', '-', '_', ':', '=', ' ', '/'])?;
+    let last = last.trim_start_matches('v');
+    (before.chars().any(char::is_alphabetic) && last.contains('.') && is_version(last)).then_some(before)
+}
 
 /// What it counts against an id that its key says where the mod lies: it stands in the name by its nature.
 const OF_A_PLACE: f64 = -1.5;

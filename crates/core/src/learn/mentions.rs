@@ -537,6 +537,12 @@ fn first_words(lines: Vec<String>, names: &Names<'_>) -> Option<Reading> {
     let firsts = lines.iter().map(|line| line.split_once([' ', '\t']).map(|(first, _)| first.to_owned()));
     let mut reading = Reading::of(firsts.collect::<Option<Vec<String>>>()?, names);
     reading.template.push_str(" {any}");
+    // One word behind each, and another behind each, says something of the mod.
+    let seconds: BTreeSet<&str> =
+        lines.iter().filter_map(|line| line.split_once([' ', '\t'])).map(|(_, rest)| rest.trim()).collect();
+    let is_word = |word: &&str| !word.contains(char::is_whitespace) && !is_comment(word) && !word.starts_with("--");
+    let tells = seconds.len() > 2 && seconds.len() == lines.len() && seconds.iter().all(is_word);
+    reading.untold = lines.first().filter(|_| tells).cloned();
     reading.texts = lines;
     Some(reading)
 }

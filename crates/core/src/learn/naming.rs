@@ -291,7 +291,12 @@ impl Reading {
             };
             (0..width).map(|at| place(at, word(at))).collect::<Vec<_>>().join(&sign.to_string())
         };
-        let untold = (0..width).any(|at| at != own && !is_version(at) && like_versions(at));
+        // What is another for each mod would be written wrongly for a new one.
+        let is_of_each = |at: usize| {
+            let values: BTreeSet<&str> = of_mods().map(|row| row[at]).collect();
+            known > 2 && values.len() == known
+        };
+        let untold = (0..width).any(|at| at != own && !is_version(at) && (like_versions(at) || is_of_each(at)));
         let untold = rows.iter().position(|row| names.entries(row[own]).iter().any(|(_, own)| *own == first) && untold);
         Some(Self {
             template: written(true),

@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
-use super::fields::{columns, has_version_in_name, is_own_version};
+use super::fields::{columns, has_version_in_name, is_own_version, without_version};
 use super::launch::mentions;
 use super::leaves::{ListedValues, holders, leaves};
 use super::leftovers::is_of_a_game;
@@ -108,6 +108,8 @@ pub enum WhatUnread {
     Packed,
     /// The lines of a list say more than which mod is meant.
     Columns,
+    /// The version stands in the id.
+    IdWithVersion,
     /// Beside a list stands how many entries it has.
     Count,
     /// A mod is called as what comes with a game.
@@ -141,7 +143,22 @@ pub fn of_shelf(shelf: &Shelf, facts: &Facts, ids: &HashSet<String>) -> Vec<Unre
         found.extend(dotted_versions(shelf, facts));
     }
     found.extend(facts.relations.iter().filter_map(|relation| kinds(shelf, relation)));
+    found.extend(ids_with_versions(shelf, facts));
     found
+}
+
+/// Ids in which the version stands: each release would be another mod.
+fn ids_with_versions(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
+    let ids = || facts.id.values.iter().flatten();
+    let told: Vec<&String> = ids().filter(|id| without_version(id).is_some()).collect();
+    let example = told.first().filter(|_| told.len() >= 2 && told.len() * 10 >= ids().count() * 6)?;
+    Some(Unread {
+        shelf: shelf.name.clone(),
+        what: WhatUnread::IdWithVersion,
+        place: String::new(),
+        mods: told.len(),
+        example: (*example).clone(),
+    })
 }
 
 /// Words for kinds of relations that can't be told apart: all of what they name is there.
@@ -444,7 +461,8 @@ fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
         for (member, text) in &unit.texts {
             for line in text.lines().take(LINES) {
                 let stated = stated(line).map(|(key, value)| (key, value.trim_matches(['"', '\'', ',', ';'])));
-                let is_dotted = |value: &str| value.contains('.') && is_version(value);
+                let is_dotted =
+                    |value: &str| value.contains('.') && is_version(value) || without_version(value).is_some();
                 let stated = stated.filter(|(_, value)| is_dotted(value));
                 let told = stated.map(|(key, value)| (place_in(key, member), value)).or_else(|| {
                     let word = words_of_line(line).find(|word| is_dotted(word))?;

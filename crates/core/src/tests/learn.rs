@@ -761,3 +761,48 @@ fn a_count_beside_a_list_is_doubted(#[case] file: &str, #[case] text: &str, #[ca
     let counts = draft.unread.iter().filter(|unread| unread.what == WhatUnread::Count).count();
     assert_eq!(counts, usize::from(is_doubted), "{:?}", draft.unread);
 }
+
+/// A mod is the same one in its next release: ids without the versions in them, and a question where there are no others.
+#[rstest]
+#[case::told_by_names("{id}@{version}.kit", false)]
+#[case::nowhere_else("{number}.kit", true)]
+fn an_id_has_no_version_in_it(#[case] name: &str, #[case] is_doubted: bool) {
+    let archive = |(at, (id, version)): (usize, (&str, &str))| {
+        let name = name.replace("{id}", id).replace("{version}", version).replace("{number}", &format!("00{at}77{at}"));
+        (format!("mods/{name}"), zip_of(&[("card.yaml", &format!("kit: {id}@{version}\nof: moss\n"))]))
+    };
+    let files: Vec<(String, Vec<u8>)> = EACH.into_iter().enumerate().map(archive).collect();
+    let draft = of(&borrowed(&files), None);
+    let is_one = |unread: &Unread| matches!(unread.what, WhatUnread::IdWithVersion | WhatUnread::Version);
+    let doubted = draft.unread.iter().any(is_one);
+    assert_eq!(doubted, is_doubted, "{:?} {}", draft.unread, draft.rulebook);
+}
+
+/// What stands behind each name in a list, and is another for each, is more than remarks.
+#[rstest]
+#[case::a_stamp("reed f0c9e70e\npeat b354e9d4\nbog ab5a97d6\nfog cd21b93c\n", true)]
+#[case::remarks("reed // the first\npeat // the second\nbog // more\nfog // most\n", false)]
+#[case::in_a_table("reed;Reeds;1\npeat;Peat;1\nbog;Bogs;1\nfog;Fogs;1\n", true)]
+#[case::of_all("reed main\npeat main\nbog main\nfog main\n", false)]
+fn what_a_list_says_of_each_mod_is_told(#[case] list: &str, #[case] is_doubted: bool) {
+    let card = |(id, version): (&str, &str)| {
+        (format!("mods/{id}/card.json"), format!(r#"{{"id": "{id}", "version": "{version}"}}"#).into_bytes())
+    };
+    let mut files = EACH.map(card).to_vec();
+    files.push(("mods.run".to_owned(), list.as_bytes().to_vec()));
+    let draft = of(&borrowed(&files), None);
+    assert!(draft.rulebook.contains("\n[[list]]"), "{}", draft.rulebook);
+    let told = draft.unread.iter().any(|unread| unread.what == WhatUnread::Columns);
+    assert_eq!(told, is_doubted, "{:?}", draft.unread);
+}
+
+#[test]
+fn ids_that_hold_versions_are_doubted() {
+    let card = |(at, (id, version)): (usize, (&str, &str))| {
+        let card = format!(r#"{{"id": "{id}@{version}", "release": "{version}"}}"#);
+        (format!("mods/{}/card.json", 9_100_000 + at * 7), card.into_bytes())
+    };
+    let files: Vec<(String, Vec<u8>)> = EACH.into_iter().enumerate().map(card).collect();
+    let draft = of(&borrowed(&files), None);
+    assert!(draft.unread.iter().any(|unread| unread.what == WhatUnread::IdWithVersion), "{}", draft.rulebook);
+}
