@@ -163,11 +163,6 @@ fn not_read(unread: &Unread) -> String {
                 "the ids of {mods} of {shelf}, such as {example}, have the version in them: each release would be another mod"
             )
         }
-        WhatUnread::Count => {
-            format!(
-                "beside `{shelf}` stands how many entries it has, {example}: an alignment changes the list, and not that"
-            )
-        }
         WhatUnread::Columns => {
             format!("`{shelf}` says more of {mods} than their names, which the draft does not read: {example}")
         }
@@ -287,9 +282,6 @@ pub const fn look_at(doubt: &Doubt) -> &'static str {
         }
         Doubt::Unread(Unread { what: WhatUnread::IdWithVersion, .. }) => {
             "what is a mod called whatever its version? see `id` of the shelf"
-        }
-        Doubt::Unread(Unread { what: WhatUnread::Count, .. }) => {
-            "does the game go by that number? then it is for you to change when the list was changed"
         }
         Doubt::Unread(Unread { what: WhatUnread::Columns, .. }) => {
             "a version or a switch? see `entry` and `off` of the [[list]]"

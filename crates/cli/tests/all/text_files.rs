@@ -89,6 +89,20 @@ fn aligned(stage: &Stage, install: &str, more: &[&str]) -> Said {
     b"; f\xfcr uns\r\n[Loads]\r\nowl = yes,weight=2\r\n; the reeds\r\nreed  =  yes,weight=7\r\nfog = yes,weight=2\r\n\r\n[Snow]\r\ndeep=yes\r\n",
     &["list-entry-missing", "list-entry-off", "list-order"]
 )]
+#[case::numbered_and_counted(
+    "file = \"fen.ini\"\neach = \"$.Run\"\nform = \"numbered\"\nkey = \"Load[{n}]\"\ncount = \"$.Run.Loads\"\nordered = true",
+    "fen.ini",
+    b"[Run]\r\nLoads = 2 ; so many\r\nLoad[0]=owl\r\nLoad[1]=fog\r\nSeats=2\r\n",
+    b"[Run]\r\nLoads = 3 ; so many\r\nLoad[0]=owl\r\nLoad[1]=reed\r\nLoad[2]=fog\r\nSeats=2\r\n",
+    &["list-entry-missing", "setting-differs"]
+)]
+#[case::only_the_count(
+    "file = \"board.json\"\neach = \"$.run.loads[*]\"\ncount = \"$.run.total\"",
+    "board.json",
+    b"{\"run\": {\"total\": 7, \"loads\": [\"owl\", \"reed\", \"fog\"]}}",
+    b"{\"run\": {\"total\": 3, \"loads\": [\"owl\", \"reed\", \"fog\"]}}",
+    &["setting-differs"]
+)]
 #[case::switches(
     "of = \"server\"\nfile = \"world.cfg\"\neach = \"$\"\nform = \"id-to-flag\"\nentry = \"bring_{id}\"",
     "world.cfg",
@@ -426,4 +440,17 @@ fn what_can_not_be_changed_is_left_alone_and_only_that() {
     aligned(&stage, "fen", &[]).ends_with(0).says("is in line");
     let now = stage.read("fen/start.sh");
     assert!(now.ends_with(" -x; sleep 5\n") && now.contains("\"loads/reed.load,"), "{now}");
+}
+
+/// Where a list can't be changed, the number of its entries stays with it.
+#[test]
+fn a_count_is_changed_with_its_list_alone() {
+    let rule = "[[list]]\nname = \"run\"\nfile = \"fen.ini\"\neach = \"$.Run\"\nform = \"numbered\"\nkey = \"Load{n}\"\n\
+        count = \"$.Run.Loads\"\nof = \"server\"\n";
+    let odd = "[Run]\nLoads=4\nLoad1=owl\nLoad0=fog\nLoad2=reed\nLoad3=gone\n";
+    let stage = stage(rule, &[("fen/fen.ini", odd.as_bytes())]);
+    let told = stage.kanon(["check", "fen"]);
+    assert!(told.out.contains("run (count): 3; found 4"), "{}", told.out);
+    aligned(&stage, "fen", &[]);
+    assert_eq!(stage.read("fen/fen.ini"), odd);
 }

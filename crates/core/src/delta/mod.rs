@@ -69,10 +69,11 @@ pub struct TextDelta<'a> {
 impl<'a> TextDelta<'a> {
     /// Holds the text files of an install against the canon.
     pub fn compute(context: CheckContext<'a>, survey: &'a Survey) -> Self {
+        let lists = lists::compute(context, survey);
         Self {
             context,
-            lists: lists::compute(context, survey),
-            settings: settings::wanted_settings(context, survey),
+            settings: settings::wanted_settings(context, survey, &lists),
+            lists,
             memory: settings::wanted_memory(context, survey),
             data: merged::data_files(context, survey),
         }

@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::context::{CheckContext, MEMORY, align};
+use super::lists::ListDelta;
 use crate::base::act::Act;
 use crate::base::finding::{Code, Finding};
 use crate::base::remedy::Remedy;
@@ -50,9 +51,13 @@ impl SettingWanted<'_> {
 }
 
 /// The settings of an install that must have a value by the canon.
-pub(super) fn wanted_settings<'a>(measure: CheckContext<'a>, survey: &'a Survey) -> Vec<SettingWanted<'a>> {
+pub(super) fn wanted_settings<'a>(
+    measure: CheckContext<'a>,
+    survey: &'a Survey,
+    lists: &[ListDelta<'a>],
+) -> Vec<SettingWanted<'a>> {
     let role = survey.install.role;
-    let mut wanted = Vec::new();
+    let mut wanted: Vec<SettingWanted<'a>> = counts(measure, survey, lists).collect();
     for sealed in measure.canon.settings.iter().filter(|sealed| sealed.of.is_none_or(|of| of == role)) {
         let Some(rule) = measure.rulebook.settings.iter().find(|rule| rule.name == sealed.name) else { continue };
         for found in survey.settings.iter().filter(|found| found.name == sealed.name) {
@@ -62,6 +67,22 @@ pub(super) fn wanted_settings<'a>(measure: CheckContext<'a>, survey: &'a Survey)
         }
     }
     wanted
+}
+
+/// Numbers that say how many entries a list has: as many as it is to have.
+fn counts<'a>(
+    measure: CheckContext<'a>,
+    survey: &'a Survey,
+    lists: &[ListDelta<'a>],
+) -> impl Iterator<Item = SettingWanted<'a>> {
+    let rule = |found: &SurveyedSetting| measure.rulebook.settings.iter().find(|rule| rule.name == found.name);
+    survey.settings.iter().filter_map(move |found| {
+        let rule = rule(found)?;
+        let list = rule.counts.as_ref()?;
+        let of_list = lists.iter().find(|one| one.rule.name == *list && one.list.file == found.file)?;
+        let value = Ok(of_list.wanted.changes.len().to_string());
+        of_list.list.problem.is_none().then_some(SettingWanted { rule, found, value, of: rule.of })
+    })
 }
 
 /// A setting's value: other settings and the names of places are filled in. One that quotes itself is told.

@@ -188,6 +188,8 @@ pub struct ListLines {
     pub entry: Option<String>,
     /// How an entry is written that is off.
     pub off: Option<String>,
+    /// Where it is told how many entries there are.
+    pub count: Option<String>,
     /// Whether the order counts.
     pub is_ordered: bool,
     /// The encoding, where it has to be said.
@@ -221,6 +223,7 @@ impl ListLines {
             ("between", owned(&self.between)),
             ("entry", owned(&self.entry)),
             ("off", owned(&self.off)),
+            ("count", owned(&self.count)),
             ("ordered", self.is_ordered.then(|| Value::from(true))),
             ("encoding", self.encoding.map(text)),
             ("needed_on", self.needed_on.map(|side| list([text(side)]))),

@@ -427,17 +427,17 @@ fn conclude(
     }
     let ordered = !flagged && manifest.is_ordered();
     let notation = document.untold_notation(name(seen.path.as_str()));
-    let lines = ListLines { notation, entry: manifest.entry(), is_ordered: ordered, ..lines };
+    let count = counted(document, holder, manifest.texts.len());
+    let lines = ListLines { notation, entry: manifest.entry(), is_ordered: ordered, count, ..lines };
     let clues = clues(&manifest, names, ordered);
     let mut found = FoundList::of(seen, &manifest, names, lines, clues);
-    found.counted = counted(document, holder, manifest.texts.len());
     if ids_alone {
         (found.ids_alone, found.confidence) = (true, IDS_ALONE);
     }
     Some((mods * 10 + usize::from(about_mods) + usize::from(flagged), found))
 }
 
-/// What beside a list says how many entries it has, as it is written there.
+/// Where beside a list it is told how many entries it has.
 fn counted(document: &Guessed, holder: &Holder<'_>, number: usize) -> Option<String> {
     let list = holder.path.trim_end_matches("[*]");
     let is_beside = |path: &str| {
@@ -447,8 +447,7 @@ fn counted(document: &Guessed, holder: &Holder<'_>, number: usize) -> Option<Str
         let around = leaf.path.strip_suffix(&step(&leaf.key)).is_some_and(is_beside);
         around && leaf.value == number.to_string() && hints(&leaf.key, &["count", "num", "total", "size", "length"])
     };
-    let found = leaves(&document.value).into_iter().find(is_count)?;
-    Some(format!("{} = {}", found.key, found.value))
+    leaves(&document.value).into_iter().find(is_count).map(|found| found.path)
 }
 
 /// A script whose lines that go on are one line each.

@@ -270,14 +270,10 @@ fn told_by_one_thing(learned: &Learned, lists: &[FoundList]) -> Vec<Unread> {
 
 /// Lists whose entries say more than is read of them.
 fn untold_columns(lists: &[(FoundList, bool)]) -> Vec<Unread> {
-    let of_list = |(list, _): &'_ (FoundList, bool)| {
-        let columns = list.untold.clone().map(|example| (WhatUnread::Columns, example));
-        columns.into_iter().chain(list.counted.clone().map(|example| (WhatUnread::Count, example))).collect::<Vec<_>>()
-    };
-    let each = lists.iter().flat_map(|found| of_list(found).into_iter().map(move |told| (&found.0, told)));
-    let each = each.map(|(list, (what, example))| Unread {
+    let untold = lists.iter().filter_map(|(list, _)| Some((list, list.untold.clone()?)));
+    let each = untold.map(|(list, example)| Unread {
         shelf: mentions::list_name(list),
-        what,
+        what: WhatUnread::Columns,
         place: list.file.to_string(),
         mods: list.named.len(),
         example,

@@ -42,8 +42,6 @@ pub struct FoundList {
     pub strangers: Vec<String>,
     /// An entry that says more of its mod than is read.
     pub untold: Option<String>,
-    /// What beside it says how many entries it has.
-    pub counted: Option<String>,
     /// Whether entries are ids that no mod of this install has: the list is all there is of them.
     pub ids_alone: bool,
     /// How sure it is.
@@ -63,7 +61,6 @@ impl FoundList {
             digest: None,
             strangers: manifest.strangers(),
             untold: manifest.untold.clone(),
-            counted: None,
             ids_alone: false,
             confidence: confidence(manifest, names),
             clues,

@@ -110,8 +110,6 @@ pub enum WhatUnread {
     Columns,
     /// The version stands in the id.
     IdWithVersion,
-    /// Beside a list stands how many entries it has.
-    Count,
     /// A mod is called as what comes with a game.
     OfTheGame,
     /// That these are mods is told by a line in their texts, and by nothing else.

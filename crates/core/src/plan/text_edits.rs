@@ -131,6 +131,11 @@ impl Amendment<'_> {
         let mut amended = Amended { bytes: bytes.to_vec(), reasons: Vec::new(), left: Vec::new() };
         for (reason, change) in &self.changes {
             let before = amended.left.len();
+            // Where the list stays as it is, the number of its entries does, too.
+            let counts = change.counts();
+            if counts.is_some_and(|list| amended.left.iter().any(|left| left.part == list)) {
+                continue;
+            }
             for change in change.alone(&amended.bytes, texts) {
                 match change.apply(&amended.bytes, texts) {
                     Ok(bytes) => amended.bytes = bytes,
@@ -167,6 +172,11 @@ impl Change<'_> {
                 keys.collect::<Vec<_>>().join(", ")
             }
         }
+    }
+
+    /// The list whose entries are counted by what it sets.
+    fn counts(&self) -> Option<&str> {
+        if let Self::Setting(rule, _) = self { rule.counts.as_deref() } else { None }
     }
 
     /// The change; entries that can't all be merged, each for itself.

@@ -30,6 +30,8 @@ pub struct ListRule {
     pub entry: Template,
     /// How the text of an entry is written that is switched off.
     pub off: Option<Template>,
+    /// Where the document says how many entries there are; it is a setting that goes with the list.
+    pub count: Option<JsonPath>,
     /// Whether their order matters.
     pub ordered: bool,
     /// Entries that stand for no mod: the game itself, things that are bought.

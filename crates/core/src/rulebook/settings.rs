@@ -4,6 +4,7 @@ use crate::base::path::InstallPath;
 use crate::text::command::{Amount, amounts, unit_bytes};
 use crate::text::{Dialect, Encoding, LaunchError, Notation};
 
+use super::lists::{ListForm, ListRule};
 use super::places::PlacePattern;
 use super::sides::{ByRole, Role};
 
@@ -34,12 +35,34 @@ pub struct SettingRule {
     pub is_number: bool,
     /// What to read before the licence that it accepts is accepted.
     pub licence: Option<String>,
+    /// The list in the same file whose entries it counts.
+    pub counts: Option<String>,
 }
 
 /// The words for on and off that a setting of `kind = "flag"` takes for the same.
 pub const FLAG_WORDS: [[&str; 5]; 2] = [["true", "1", "on", "yes", "enabled"], ["false", "0", "off", "no", "disabled"]];
 
 impl SettingRule {
+    /// The number beside a list that says how many entries it has.
+    pub fn count_of(list: &ListRule) -> Option<Self> {
+        let ListForm::Document { notation, .. } = &list.form else { return None };
+        let (file, at) = (list.file.clone()?, list.count.clone()?);
+        Some(Self {
+            name: format!("{} (count)", list.name),
+            of: list.of,
+            file,
+            notation: *notation,
+            encoding: list.encoding,
+            at,
+            is: None,
+            with: Vec::new(),
+            same: Vec::new(),
+            is_number: true,
+            licence: None,
+            counts: Some(list.name.clone()),
+        })
+    }
+
     /// Whether two values mean the same.
     pub fn means_same(&self, a: &str, b: &str) -> bool {
         let (a, b) = (a.trim(), b.trim());
@@ -260,6 +283,7 @@ mod tests {
             same: words(&[&["1", "true", "on"], &["0", "false", "off"]]),
             is_number: false,
             licence: None,
+            counts: None,
         };
         assert!(setting.means_same("TRUE", "1") && !setting.means_same("0", "1"));
         assert!(!setting.means_same("1.10", "1.1") && !setting.means_same("a", "A"));

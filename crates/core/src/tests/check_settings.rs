@@ -45,7 +45,7 @@ fn told(canon: &Canon, rulebook: &Rulebook, survey: &Survey) -> Vec<String> {
             .map(|stated| stated.as_ref().map(ToString::to_string).unwrap_or_default());
         format!("{} {expected} / {found}", finding.code)
     };
-    findings(measure, survey, &wanted_settings(measure, survey), &wanted_memory(measure, survey))
+    findings(measure, survey, &wanted_settings(measure, survey, &[]), &wanted_memory(measure, survey))
         .iter()
         .map(told)
         .collect()

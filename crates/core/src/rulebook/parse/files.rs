@@ -28,6 +28,9 @@ pub(super) fn list(section: &Section<'_>) -> Option<ListRule> {
     let template = |key| section.text(key).and_then(|spot| checked(section, spot, Template::new));
     let (entry, off) = (template("entry"), template("off"));
     let form = list_form(section, file.as_ref());
+    let is_document = matches!(form, Some(ListForm::Document { .. }));
+    // Elsewhere nothing but the entries is read, and the key is unknown.
+    let count = if is_document { json_path(section, "count") } else { None };
     let (ordered, keep) = (section.flag("ordered").unwrap_or(false), patterns(section, "keep"));
     if !matches!(form, Some(ListForm::Option { .. })) && section.value("file").is_none() {
         section.require("file");
@@ -37,7 +40,7 @@ pub(super) fn list(section: &Section<'_>) -> Option<ListRule> {
         [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
     let needed_on = section.texts_of("needed_on", &sides);
     let entry = entry.unwrap_or_default();
-    Some(ListRule { name, of, file, encoding, form: form?, entry, off, ordered, keep, shelves, needed_on })
+    Some(ListRule { name, of, file, encoding, form: form?, entry, off, count, ordered, keep, shelves, needed_on })
 }
 
 fn list_form(section: &Section<'_>, file: Option<&PlacePattern>) -> Option<ListForm> {
@@ -148,6 +151,7 @@ pub fn setting(section: &Section<'_>) -> Option<SettingRule> {
         same,
         is_number: kind == Kind::Number,
         licence,
+        counts: None,
     })
 }
 

@@ -40,7 +40,7 @@ pub fn parse(name: &str, text: &str) -> Result<Parsed<Rulebook>, BadFile> {
 
 fn rulebook(root: &Section<'_>) -> Rulebook {
     check_format(root, FORMAT);
-    let rulebook = Rulebook {
+    let mut rulebook = Rulebook {
         game: root.owned_text("game"),
         versions: finished(root.section("versions"), versions),
         base: finished(root.section("base"), platform),
@@ -59,6 +59,7 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         events: each(root.sections("event"), event).into_iter().flatten().collect(),
         messages: each(root.sections("message"), message).into_iter().flatten().collect(),
     };
+    rulebook.settings.extend(rulebook.lists.iter().filter_map(crate::rulebook::SettingRule::count_of));
     check_shelves(root, &rulebook);
     check_lists(root, &rulebook);
     check_fragments(root, &rulebook);
