@@ -644,12 +644,18 @@ pub fn read(shelf: &Shelf, around: &Surroundings<'_>) -> Facts {
     let names = listed_name_rule(&units, around);
     let Some(document) = shelf.documents.first() else { return without_documents(&units, names.as_ref(), around) };
     let columns = columns(&units, document);
-    let Some((id, _)) = fields::id(&units, &columns, names.as_ref(), around) else {
-        return by_name(&units, names.as_ref());
-    };
-    let id = with_name_fallback(id, &units, names.as_ref());
     let of_heads = || fields::version(&units, &heads::columns(&units, around), None);
     let version = fields::version(&units, &columns, names.as_ref()).or_else(of_heads);
+    let id_of = |columns: &[Column]| Some(fields::id(&units, columns, names.as_ref(), around)?.0);
+    let mut id = id_of(&columns);
+    // What is another one with each release is no id, however unique.
+    let of_version = version.as_ref().and_then(|version| version.path.clone());
+    if id.as_ref().is_some_and(|id| id.path.is_some() && id.path == of_version) {
+        let others = columns.iter().filter(|column| Some(&column.path) != of_version.as_ref());
+        id = id_of(&others.cloned().collect::<Vec<Column>>());
+    }
+    let Some(id) = id else { return by_name(&units, names.as_ref()) };
+    let id = with_name_fallback(id, &units, names.as_ref());
     Facts { id, version, provides: needs::provided(&units, document), columns, ..Facts::default() }
 }
 

@@ -805,3 +805,26 @@ fn ids_that_hold_versions_are_doubted() {
     let draft = of(&borrowed(&files), None);
     assert!(draft.unread.iter().any(|unread| unread.what == WhatUnread::IdWithVersion), "{}", draft.rulebook);
 }
+
+/// What tells the version tells no id, however unique it is, and though the file that tells it is a text with all of them.
+#[test]
+fn a_stamp_is_no_id() {
+    let folder = |at: usize| 7_000_000 + at * 31;
+    let entry = |at: usize| {
+        format!(
+            "\t\"{}\"\n\t{{\n\t\t\"size\"\t\t\"77\"\n\t\t\"stamp\"\t\t\"{}\"\n\t}}\n",
+            folder(at),
+            1_700_000_111 + at * 977
+        )
+    };
+    let bytes = |at: usize| (format!("hub/content/{}/{}.bnd", folder(at), EACH[at].0), format!("\0{at}").into_bytes());
+    let all = 0..EACH.len();
+    let mut files: Vec<(String, Vec<u8>)> = all.clone().map(bytes).collect();
+    let held = format!("\"Held\"\n{{\n{}}}\n", all.clone().map(entry).collect::<String>());
+    files.push(("hub/held.reg".to_owned(), held.into_bytes()));
+    let line: Vec<String> = all.map(|at| folder(at).to_string()).collect();
+    files.push(("run.sh".to_owned(), format!("#!/bin/sh\n./hall -use {}\n", line.join(",")).into_bytes()));
+    let draft = of(&borrowed(&files), None);
+    assert_eq!(value(&draft, "shelf content: id"), Some("{ file-name = '^(?<id>.+)$' }"), "{}", draft.rulebook);
+    assert_eq!(value(&draft, "shelf content: version"), Some("\"$.stamp\""), "{}", draft.rulebook);
+}
