@@ -101,9 +101,9 @@ fn learned(tree: &str, holds: bool) -> (Vec<String>, Vec<String>, serde_json::Va
     "dogwood 1 on both: ",
 ], &["groves.lst: alder, birch, cedar off, dogwood"], true)]
 #[case::signs_before_names(include_str!("../trees/crests.tree"), &[
-    "~gull 2.0 on both: ",
-    "~peat 1.7 on both: ",
-    "~reed 1.5 on both: ",
+    "~gull 2.0 \"Gull pack\" on both: ",
+    "~peat 1.7 \"Peat pack\" on both: ",
+    "~reed 1.5 \"Reed pack\" on both: ",
 ], &["go.sh in order: ~reed, ~peat, ~gull"], true)]
 #[case::cards_and_code(include_str!("../trees/seeds.tree"), &[
     "bramble 0.3 on both: required foxglove, required nettle",

@@ -365,7 +365,12 @@ impl KeptOutBy {
 
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
-    let lower = format!(" {} ", text.to_lowercase());
+    // What is written in one word is read as several: `TooManyPlayers`.
+    static JOINED: LazyLock<Regex> =
+        LazyLock::new(|| Regex::new(r"(\p{Ll})(\p{Lu}\p{Ll})").expect("a pattern that is written here"));
+    let apart = JOINED.replace_all(text, "$1 $2");
+    let apart = if apart == text { String::new() } else { apart.to_lowercase() };
+    let lower = format!(" {} \n {apart} ", text.to_lowercase());
     let (search, of) = &*SEARCH;
     let told = search.find_overlapping_iter(&lower).map(|found| of[found.pattern().as_usize()]).min();
     let is_of_the_player = |what: &KeptOutBy| *what != KeptOutBy::GuestList || !OF_A_MOD.is_match(text);

@@ -238,6 +238,16 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "prohibited",
             "illegal",
             "not on the server",
+            "additional mod",
+            "additional addon",
+            "additional plugin",
+            "additional package",
+            "extra mod",
+            "extra addon",
+            "extra plugin",
+            "superfluous",
+            "not present on the server",
+            "not installed on the server",
             "we do not have",
             "we don't have",
             "nobody here has",
@@ -581,6 +591,9 @@ mod tests {
     #[case("fog neznámý doplněk", Some("mod-extra"))]
     #[case("fog: файл змінено", Some("content-differs"))]
     #[case("We do not play with fog. Remove it first.", Some("mod-extra"))]
+    #[case("fog is installed on the client but not on the server", Some("mod-extra"))]
+    #[case("Client has additional mod fog (1.2.0)", Some("mod-extra"))]
+    #[case("superfluous(fog 1.2)", Some("mod-extra"))]
     fn words_of_failure(#[case] text: &str, #[case] means: Option<&str>) {
         let said = serde_json::to_value(meaning(text)).expect("a word");
         assert_eq!(said.as_str(), means);

@@ -304,6 +304,32 @@ fn evening(tries: &str) -> String {
     "10:01:00 osier rings\n10:01:01 osier made a mess of weir\n10:01:02 osier sent off\n10:02:00 mallow rings\n10:02:02 mallow let in\n",
     &["version-other weir - -"]
 )]
+#[case::a_word_for_all_of_them_behind_the_word_for_a_mod(
+    "10:01:00 net: login request ?name=mallow id: 77120031\n10:01:01 mods: client is missing mod skerry (0.9.2)\n10:01:01 net: login denied for mallow: mod mismatch\n10:02:00 net: login request ?name=osier id: 77120032\n10:02:01 mods: client has wrong version of mod weir: 1.0.3 instead of 1.0.7\n10:02:01 net: login denied for osier: mod mismatch\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::one_too_many_between_his_lines(
+    "10:01:00 net: login request ?name=mallow id: 77120031\n10:01:01 mods: client is missing mod skerry (0.9.2)\n10:01:01 net: login denied for mallow: mod mismatch\n10:02:00 net: login request ?name=osier id: 77120032\n10:02:01 mods: client has additional mod gannet (1.1.0)\n10:02:01 net: login denied for osier: mod mismatch\n",
+    &["mod-extra gannet - -"]
+)]
+#[case::the_reason_behind_the_only_line_of_his(
+    "10:01:00 router: refusing connection for address (10.0.0.7:4411), username (mallow). ModsMismatch\n10:01:04 compare: missing(skerry 0.9.2)\n10:01:30 router: new peer(4) username(teasel) added\n10:02:00 router: refusing connection for address (10.0.0.9:4412), username (osier). ModsMismatch\n10:02:03 compare: different(weir 1.0.3 -> 1.0.7)\n10:02:40 router: new peer(5) username(tansy) added\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_version_in_brackets_behind_a_word(
+    "10:01:00 [conn] mallow[551] from 10.0.0.7\n10:01:01 [join] mallow\n10:02:00 [conn] osier[552] from 10.0.0.8\n10:02:01 [drop] osier: content check failed: gannet (unknown 1.1.0)\n",
+    &["mod-extra gannet - 1.1.0"]
+)]
+#[case::on_the_client_but_not_on_the_server(
+    "10:01:00 [host] got handshake from client 551200 (mallow)\n10:01:02 [host] peer 551200 is now in world\n10:02:00 [host] got handshake from client 551777 (osier)\n10:02:01 [sync] peer 551777: Gannet is installed on the client but not on the server\n10:02:02 [host] disconnecting peer 551777: incompatible version\n",
+    &["mod-extra Gannet - -"]
+)]
+#[case::long_numbers_of_accounts(
+    "[10:01:00] [Gate #1/INFO]: UUID of player mallow is 105c652c-ebd0-9c3f-bedb-7634ab03c5bc\n[10:01:04] [Wire #5/ERROR]: Mod [skerry] is not installed on the client, required 0.9.2\n[10:01:08] [Hall/INFO]: guest{id=105c652c-ebd0-9c3f-bedb-7634ab03c5bc, name=mallow} lost connection: Mod rejections\n\
+    [10:02:00] [Gate #3/INFO]: UUID of player teasel is 48d2a04c-37ee-7f06-51bd-a3a2444cb2ad\n[10:02:03] [Hall/INFO]: teasel joined the game\n\
+    [10:03:00] [Gate #5/INFO]: UUID of player osier is 176ca8a2-58d2-3731-8716-d05d7aeaf378\n[10:03:04] [Wire #1/ERROR]: Mod [weir] is not installed on the client, required 1.0.7\n[10:03:08] [Hall/INFO]: guest{id=176ca8a2-58d2-3731-8716-d05d7aeaf378, name=osier} lost connection: Mod rejections\n",
+    &["mod-missing weir 1.0.7 -"]
+)]
 #[case::a_word_behind_a_greeting(
     "10:01:00 mallow would like to come aboard.\n10:01:01 Welcome aboard, mallow!\n10:01:10 teasel would like to come aboard.\n10:01:11 Welcome aboard, teasel!\n10:02:00 osier would like to come aboard.\n10:02:01 Sorry, osier: your \"weir\" is 1.0.3; ours is 1.0.7.\n",
     &["version-other weir 1.0.7 1.0.3"]

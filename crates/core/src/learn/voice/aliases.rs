@@ -193,7 +193,14 @@ impl<'m> Number<'m> {
 
 /// The numbers of a message.
 fn numbered<'m>(message: &'m str, numbers: &'static Regex) -> impl Iterator<Item = Number<'m>> {
-    numbers.captures_iter(message).filter_map(move |found| Number::of(message, &found))
+    // What stands with a level in brackets at the beginning is a part of the program, and serves one player after another.
+    static PART: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r"(?i)^\s*\[[^\[\]]{1,60}/\s*(?:trace|debug|info|warn|warning|error|fatal|severe)\s*\]";
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let part = PART.find(message).map_or(0, |part| part.end());
+    let numbers = numbers.captures_iter(message).filter_map(move |found| Number::of(message, &found));
+    numbers.filter(move |number| number.id.start() >= part)
 }
 
 fn named<'t>(message: &'t str, players: &BTreeSet<String>) -> Option<&'t str> {

@@ -30,7 +30,8 @@ const WELL: [&str; 42] = [
     "logged in",
     "spawn",
     "let in",
-    "is in",
+    // Not *is installed*.
+    "is in ",
     "authorised",
     "authorized",
     "joins us",
@@ -56,7 +57,8 @@ const WELL: [&str; 42] = [
     "进入",
 ];
 /// Beginnings of words for one that did not.
-const ILL: [&str; 38] = [
+const ILL: [&str; 39] = [
+    "incompatib",
     "not allow",
     "disallow",
     "nekad",
@@ -398,7 +400,7 @@ impl Joins {
 }
 
 fn has_word(text: &str, words: &[&str]) -> bool {
-    let lower = format!(" {}", text.to_lowercase());
+    let lower = format!(" {} ", text.to_lowercase());
     words
         .iter()
         .any(|word| lower.match_indices(word).any(|(at, _)| lower[..at].ends_with(|c: char| !c.is_alphanumeric())))
@@ -506,7 +508,11 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             // What was written in the same moment, though not below his line, is of him if that line does not end his try.
             let has_ended = episode.lines.last().is_some_and(|last| ends.contains(&kinds.lines[*last].kind));
             let is_prompt = seen.is_prompt && !has_ended;
-            if behind && (is_prompt || goes_on) { episode.lines.push(at) } else { episode.pending.push(at) }
+            // Where one line sends him away, and no more of his is written, the lines right behind it may say why.
+            let mut named = episode.lines.iter().map(|line| &kinds.lines[*line]).filter(|line| line.player.is_some());
+            let one = named.next().filter(|_| named.next().is_none());
+            let is_why = one.is_some_and(|line| said[line.kind].tone == Some(false));
+            if behind && (is_prompt || goes_on || is_why) { episode.lines.push(at) } else { episode.pending.push(at) }
         }
     }
     all

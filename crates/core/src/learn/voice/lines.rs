@@ -34,7 +34,7 @@ pub enum Piece {
     Number,
     /// Letters and digits that may differ with each line.
     Mixed,
-    /// An address of a network with its port.
+    /// An address of a network with its port, or the long number of an account.
     Address,
     /// A version.
     Version(String),
@@ -113,7 +113,7 @@ pub struct Lines {
 }
 
 static PIECES: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?<blank>\s+)|(?<address>\b\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}\b)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
+    let pattern = r"(?<blank>\s+)|(?<address>\b\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}\b|\b[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}\b)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 

@@ -47,6 +47,91 @@ const NO_MODS: [&str; 31] = [
     "loader",
 ];
 
+/// Words that reports of what went wrong are made of, and that look as ids of mods do.
+const OF_REPORTS: [&str; 74] = [
+    "mismatch",
+    "mismatched",
+    "mismatches",
+    "unknown",
+    "invalid",
+    "incompatible",
+    "compatible",
+    "denied",
+    "rejected",
+    "rejections",
+    "refused",
+    "validation",
+    "verification",
+    "checksum",
+    "checksums",
+    "missing",
+    "outdated",
+    "corrupted",
+    "corrupt",
+    "modified",
+    "altered",
+    "changed",
+    "additional",
+    "superfluous",
+    "incorrect",
+    "wrong",
+    "different",
+    "differs",
+    "difference",
+    "differences",
+    "integrity",
+    "signature",
+    "signatures",
+    "list",
+    "lists",
+    "check",
+    "checks",
+    "failed",
+    "failure",
+    "error",
+    "errors",
+    "warning",
+    "connection",
+    "connecting",
+    "handshake",
+    "login",
+    "content",
+    "contents",
+    "files",
+    "hash",
+    "hashes",
+    "banned",
+    "kicked",
+    "disconnected",
+    "disconnecting",
+    "timeout",
+    "attempt",
+    "forbidden",
+    "unsupported",
+    "unexpected",
+    "compatibility",
+    "comparison",
+    "conflict",
+    "conflicts",
+    "requirements",
+    "dependencies",
+    "abgelehnt",
+    "abweichung",
+    "fehlt",
+    "unbekannt",
+    "falsch",
+    "rechazado",
+    "desconocido",
+    "inconnu",
+];
+
+/// Whether a word is one that reports are made of, and no mod's name.
+pub fn is_of_reports(word: &str) -> bool {
+    let lower = word.to_lowercase();
+    let is_formed_so = ["tion", "tions", "ible", "able", "ment", "ments"].iter().any(|end| lower.ends_with(end));
+    OF_REPORTS.contains(&lower.as_str()) || is_formed_so && word.chars().all(char::is_alphabetic)
+}
+
 /// Whether a word before a version says whose it is, or of what else.
 pub fn is_label(word: &str) -> bool {
     NO_MODS.contains(&word.to_lowercase().as_str())
@@ -386,6 +471,29 @@ pub fn with_status(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item>
     let is_name = may_be_a_name(&entry["name"]) && is_new(&entry["name"]);
     (says_unwanted(&words) && is_name)
         .then(|| Item { words: vec![words], ..Item::bare(FoldedId::from(&entry["name"]), false) })
+}
+
+/// A mod that nobody here has, with its version in brackets, and there or before them a word that says that it is too much:
+/// `reed (unknown 1.2)`, `surplus(reed 1.2)`.
+pub fn in_brackets(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
+    static BEHIND: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r"(?<name>[\p{L}_][\w.-]*\w)\s*[\[(](?<word>\p{L}+)[\s:=]+v?\d+(?:\.\d+)+[\w.+-]*[\])]";
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    static INSIDE: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern = r"(?<word>\p{L}+)[\[(](?<name>[\p{L}_][\w.-]*\w)[\s:=@]+v?\d+(?:\.\d+)+[\w.+-]*[\])]";
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    let is_one = |found: &Captures<'_>| {
+        let is_name = may_be_a_name(&found["name"]) && !is_label(&found["name"]) && is_new(&found["name"]);
+        is_name && says_unwanted(&format!("{}:", found["word"].to_lowercase()))
+    };
+    let mut found = BEHIND.captures_iter(message).chain(INSIDE.captures_iter(message));
+    let found = found.find(is_one)?;
+    let mut item = Item::bare(FoldedId::from(&found["name"]), false);
+    item.words = vec![format!("{}:", found["word"].to_lowercase())];
+    item.values(&found[0][found["name"].len()..]);
+    Some(item)
 }
 
 /// Mods that nobody here has, in brackets behind a word that says that they are too many, where the line has other such sections too.

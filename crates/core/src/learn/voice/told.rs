@@ -12,7 +12,7 @@ use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fiel
 use super::joins::Episode;
 use super::kinds::{Kind, Seen};
 use super::model::Transcript;
-use super::strangers::{in_sections, is_label, keyed, stranger, unwanted, with_status};
+use super::strangers::{in_brackets, in_sections, is_label, is_of_reports, keyed, stranger, unwanted, with_status};
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure, says_unwanted};
@@ -572,17 +572,22 @@ impl Reader<'_> {
         let seen = &self.looked.kinds.lines[line];
         let needles = &self.looked.known.needles;
         let message = super::lines::message(self.text(line));
-        let unknown = seen.mods().iter().find(|id| !self.looked.known.has(id) && !is_label(id.as_str()));
+        let unknown = seen
+            .mods()
+            .iter()
+            .find(|id| !self.looked.known.has(id) && !is_label(id.as_str()) && !is_of_reports(id.as_str()));
         let is_player = |name: &str| self.looked.is_player(name);
         let found = items(message, needles, unknown, &is_player);
-        let in_sections = in_sections(message, &|word: &str| !is_player(word) && !self.looked.known.has(&word.into()));
+        let in_sections = in_sections(message, &|word: &str| {
+            !is_player(word) && !is_of_reports(word) && !self.looked.known.has(&word.into())
+        });
         if !found.is_empty() || !in_sections.is_empty() {
             return found.into_iter().chain(in_sections).collect();
         }
         let is_new = |word: &str| self.is_new(line, word);
         let of_a_try = || {
             let keyed = keyed(message, &is_new, self.looked.known.knows_mods());
-            keyed.or_else(|| with_status(message, &is_new))
+            keyed.or_else(|| with_status(message, &is_new)).or_else(|| in_brackets(message, &is_new))
         };
         if let Some(item) = self.looked.try_of(line).and_then(|_| of_a_try()) {
             return vec![item];
@@ -604,7 +609,7 @@ impl Reader<'_> {
 
     /// Whether a word of a line is no player's name, and said nowhere else.
     fn is_new(&self, line: usize, word: &str) -> bool {
-        !self.looked.is_player(word) && !self.looked.is_said_elsewhere(line, word)
+        !self.looked.is_player(word) && !is_of_reports(word) && !self.looked.is_said_elsewhere(line, word)
     }
 
     /// A mod that nobody here has, of which a line of a try that went wrong says that it is not wanted.
