@@ -150,6 +150,7 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "no seat free",
             "seats taken",
             "server ist voll",
+            "server voll",
             "server vol ",
             "aforo completo",
             "servidor lleno",

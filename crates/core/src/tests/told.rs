@@ -330,6 +330,10 @@ fn evening(tries: &str) -> String {
     [10:03:00] [Gate #5/INFO]: UUID of player osier is 176ca8a2-58d2-3731-8716-d05d7aeaf378\n[10:03:04] [Wire #1/ERROR]: Mod [weir] is not installed on the client, required 1.0.7\n[10:03:08] [Hall/INFO]: guest{id=176ca8a2-58d2-3731-8716-d05d7aeaf378, name=osier} lost connection: Mod rejections\n",
     &["mod-missing weir 1.0.7 -"]
 )]
+#[case::numbers_of_sessions_in_objects(
+    "{\"ts\":\"10:01:00\",\"event\":\"session.open\",\"session\":\"299d67ee\",\"player\":\"osier\"}\n{\"ts\":\"10:01:01\",\"event\":\"mod.mismatch\",\"session\":\"299d67ee\",\"mod\":\"weir\",\"expected\":\"1.0.7\",\"actual\":null}\n{\"ts\":\"10:01:02\",\"event\":\"mod.mismatch\",\"session\":\"299d67ee\",\"mod\":\"skerry\",\"expected\":\"0.9.2\",\"actual\":\"0.9.2\",\"detail\":\"hash\"}\n{\"ts\":\"10:01:02\",\"event\":\"session.close\",\"session\":\"299d67ee\",\"reason\":\"MOD_MISMATCH\"}\n{\"ts\":\"10:02:00\",\"event\":\"session.open\",\"session\":\"117d67aa\",\"player\":\"mallow\"}\n{\"ts\":\"10:02:02\",\"event\":\"session.play\",\"session\":\"117d67aa\"}\n",
+    &["content-differs skerry - -", "mod-missing weir 1.0.7 -"]
+)]
 #[case::a_word_behind_a_greeting(
     "10:01:00 mallow would like to come aboard.\n10:01:01 Welcome aboard, mallow!\n10:01:10 teasel would like to come aboard.\n10:01:11 Welcome aboard, teasel!\n10:02:00 osier would like to come aboard.\n10:02:01 Sorry, osier: your \"weir\" is 1.0.3; ours is 1.0.7.\n",
     &["version-other weir 1.0.7 1.0.3"]
@@ -503,4 +507,26 @@ fn of_a_log_that_lists_no_mods_no_word_of_a_sentence_is_one(#[case] line: &str, 
         "10:00:00 hall is open\n10:01:00 mallow connects\n10:01:01 mallow spawned\n10:02:00 osier connects\n10:02:01 {line}\n10:02:02 osier refused\n"
     );
     assert_eq!(told(&log, "osier", false), wanted);
+}
+
+/// As the journal of a system has it, or what runs several programs: what stands before a message is nobody's, and no mod.
+#[rstest]
+#[case::by_the_name_of_the_day("Mar 04 10:{t} isle hall[4412]: {m}\n")]
+#[case::by_numbers("2026-03-04T10:{t}+0000 isle hall[4412]: {m}\n")]
+#[case::behind_the_name_of_a_program("hall-1  | 10:{t} {m}\n")]
+fn what_a_system_writes_before_messages(#[case] line: &str) {
+    let said = [
+        ("01:00", "'mallow' connects from 10.0.0.7:4411"),
+        ("01:01", "'mallow' rejected: plugin check"),
+        ("01:01", "  skerry: not found on client (need 0.9.2)"),
+        ("02:00", "'osier' connects from 10.0.0.8:4411"),
+        ("02:01", "'osier' rejected: plugin check"),
+        ("02:01", "  weir: client 1.0.3, need 1.0.7"),
+        ("03:00", "'teasel' connects from 10.0.0.9:4411"),
+        ("03:02", "'teasel' joined"),
+    ];
+    let loaded = MODS.map(|(id, version)| ("00:01", format!("plugin {id} {version} enabled")));
+    let all = loaded.into_iter().chain(said.map(|(time, message)| (time, message.to_owned())));
+    let log: String = all.map(|(time, message)| line.replace("{t}", time).replace("{m}", &message)).collect();
+    assert_eq!(told(&log, "osier", true), ["version-other weir 1.0.7 1.0.3"], "{log}");
 }

@@ -290,7 +290,7 @@ pub fn is_version(text: &str) -> bool {
 }
 
 /// Whether a text is an address of a network and no version.
-fn is_address(text: &str) -> bool {
+pub fn is_address(text: &str) -> bool {
     let parts: Vec<Option<u8>> =
         text.split(':').next().unwrap_or_default().split('.').map(|part| part.parse().ok()).collect();
     matches!(parts[..], [Some(first), Some(_), Some(_), Some(_)] if first >= 10)
@@ -300,7 +300,7 @@ fn is_address(text: &str) -> bool {
 pub fn field(item: &mut Item, key: &str, value: &Json) {
     let after = spaced(key);
     match value {
-        Json::String(text) if is_address(text) => {}
+        Json::String(text) if is_address(text) || is_of_a_session(&after) => {}
         Json::Null => item.has_none = true,
         Json::String(text) if NOTHING.contains(&text.to_lowercase().as_str()) => item.has_none = true,
         Json::String(text) => {
@@ -321,6 +321,26 @@ pub fn field(item: &mut Item, key: &str, value: &Json) {
         }
         Json::Bool(_) | Json::Number(_) | Json::Object(_) => {}
     }
+}
+
+/// Whether a key is for what a try is called by: that is written as digests are.
+fn is_of_a_session(key: &str) -> bool {
+    const OF_SESSIONS: [&str; 13] = [
+        "session",
+        "sid",
+        "trace",
+        "span",
+        "request",
+        "req",
+        "conn",
+        "connection",
+        "ticket",
+        "job",
+        "correlation",
+        "thread",
+        "socket",
+    ];
+    key.split_whitespace().any(|word| OF_SESSIONS.contains(&word.to_lowercase().as_str()))
 }
 
 /// Whether a text is a version or a digest, and nobody's name.

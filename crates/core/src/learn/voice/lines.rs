@@ -121,9 +121,12 @@ static PIECES: LazyLock<Regex> = LazyLock::new(|| {
 static HEAD: LazyLock<Regex> = LazyLock::new(|| {
     let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL|trace|debug|info|notice";
     let time = r"[TZ+-]?\d{1,14}[:.,TZ/+-][\d:.,TZ/+-]{2,}";
+    // As a journal of a system has it: a day by its name, and behind the time whose line it is.
+    let day = r"(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun),?\s+)?(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)\s+\d{1,2}(?:\s+\d{4})?\s";
+    let journal = format!(r"(?:{day}\s*{time}|{time})\s+[\w.-]+\s+[\w./@-]+\[\d+\]:");
     // A number alone is a time where the line begins with it, and who is spoken of behind another time.
     let head = format!(
-        r"^(?:\s*[\[(<]?\d{{5,14}}[\])>]?(?:\s|$))?(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)*"
+        r"^(?:[\w.-]+\s+\|\s)?(?:{journal}(?:\s|$)|{day})?(?:\s*[\[(<]?\d{{5,14}}[\])>]?(?:\s|$))?(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)*"
     );
     Regex::new(&head).expect("a pattern that is written here")
 });
@@ -263,7 +266,8 @@ fn depth(text: &str, head: &str, usual: usize) -> u16 {
 /// Blanks behind the time that a line begins with; nothing where a word for its level stands there, which is filled up with blanks.
 fn gap(head: &str) -> Option<usize> {
     let time = head.trim_end();
-    let has_level = time.split(|c: char| !c.is_alphabetic()).any(|word| word.len() > 1);
+    let word = time.trim_end_matches(|c: char| !c.is_alphanumeric()).rsplit(|c: char| !c.is_alphanumeric()).next();
+    let has_level = word.is_some_and(|word| word.len() > 1 && word.chars().all(char::is_alphabetic));
     (!time.is_empty() && !has_level).then_some(head.len() - time.len())
 }
 

@@ -5,7 +5,7 @@ use std::sync::LazyLock;
 use regex::{Captures, Regex};
 use serde_json::Value as Json;
 
-use super::items::{ITEMS, Item, NAMES, NOTHING, field, stands_alone};
+use super::items::{ITEMS, Item, NAMES, NOTHING, field, is_address, stands_alone};
 use super::players::may_be_a_name;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
@@ -198,6 +198,13 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
         None => is_name(&name(found)) && !(has_keys && &found["gap"] == "=") && !found["gap"].is_empty(),
     };
     let in_pair = || PAIR.captures(message).filter(|found| is_name(&found["name"]));
+    // What stands before the address of somebody is no mod.
+    let is_address = |found: &Captures<'_>| {
+        let last =
+            found[0].rsplit(|c: char| c.is_whitespace() || "([<\"'=".contains(c)).find(|part| part.contains('.'));
+        last.is_some_and(|value| is_address(value.trim_end_matches(|c: char| !c.is_alphanumeric())))
+    };
+    let is_one = |found: &Captures<'_>| !is_address(found) && is_one(found);
     let found = in_pair().or_else(|| BEFORE.captures_iter(message).find(is_one))?;
     let mut item = Item::bare(FoldedId::from(name(&found).as_str()), false);
     item.values(&message[found.get_match().start()..]);
@@ -269,7 +276,13 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
 }
 
 /// Words that stand before and behind words of failure and are no names.
-const SMALL_WORDS: [&str; 143] = [
+const SMALL_WORDS: [&str; 149] = [
+    "sich",
+    "sie",
+    "wir",
+    "uns",
+    "nicht",
+    "sein",
     "the",
     "a",
     "an",

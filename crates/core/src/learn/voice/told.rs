@@ -322,6 +322,12 @@ impl Reader<'_> {
                 let by_code = || self.by_code(line, legend);
                 let by_mark = || self.by_mark(&item, &marks);
                 let said = self.looked.known.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
+                // Of one version on both sides, it is no other one.
+                let is_one = matches!(&item.versions[..], [a, b, ..] if a.text == b.text);
+                let said = said.map(|cause| match &cause.0 {
+                    Event::Cause(Code::VersionOther) if is_one => (Event::Cause(Code::ContentDiffers), None, None),
+                    _ => cause,
+                });
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
                 // That two are not the same may be said of their versions, or of their bytes.
