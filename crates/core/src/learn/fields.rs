@@ -215,6 +215,10 @@ pub fn name_rule(units: &[Unit]) -> Option<NameRule> {
 /// How names of units tell ids where texts outside of mods may call them by a number behind the name: `reeds_1036507.pack`.
 pub fn listed_name_rule(units: &[Unit], around: &Surroundings<'_>) -> Option<NameRule> {
     let by_name = name_rule(units)?;
+    let ends_in_digits = |unit: &Unit| unit.stem().bytes().rev().take(5).filter(u8::is_ascii_digit).count() == 5;
+    if units.len() < 2 || !units.iter().all(ends_in_digits) {
+        return Some(by_name);
+    }
     let pattern = format!(r"^.+[_ .-](?<id>[0-9]{{5,}}){}$", common_end(units));
     let regex = Regex::new(&pattern).ok()?;
     let parts: Vec<Option<(String, Option<String>)>> = units.iter().map(|unit| taken_apart(&regex, unit)).collect();
@@ -222,7 +226,7 @@ pub fn listed_name_rule(units: &[Unit], around: &Surroundings<'_>) -> Option<Nam
         parts.iter().flatten().filter(|(id, _)| around.listed.contains(&id.to_lowercase())).count()
     };
     let numbers: BTreeSet<&String> = parts.iter().flatten().map(|(id, _)| id).collect();
-    let is_number = units.len() >= 2 && numbers.len() == units.len() && listed(&parts) * 10 >= units.len() * 8;
+    let is_number = numbers.len() == units.len() && listed(&parts) * 10 >= units.len() * 8;
     let by_number = is_number && listed(&by_name.parts) * 2 < units.len();
     Some(if by_number { NameRule { pattern, parts, with_version: false } } else { by_name })
 }
@@ -466,10 +470,8 @@ fn by_mentions(share: f64) -> f64 {
 const OF_AN_ORDER: [&str; 7] = ["order", "index", "priority", "position", "rank", "weight", "slot"];
 
 /// What an id may be of, where both words are written as one: `modid`, `uuid`.
-const IDS_OF: [&str; 14] = [
-    "mod", "uu", "gu", "pack", "package", "plugin", "addon", "piece", "part", "tag", "item", "unique", "workshop",
-    "content",
-];
+const IDS_OF: [&str; 13] =
+    ["mod", "uu", "gu", "pack", "package", "plugin", "addon", "piece", "part", "tag", "item", "unique", "content"];
 
 fn is_compound_id(word: &str) -> bool {
     word.strip_suffix("id").is_some_and(|of| IDS_OF.contains(&of))

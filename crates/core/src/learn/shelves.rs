@@ -409,7 +409,8 @@ fn parts_of_a_program(place: &str) -> impl Iterator<Item = &str> {
 
 /// Whether nearly all of three and more names have a version, and not all the same.
 fn tell_versions_by_name(units: &[Unit]) -> bool {
-    let Some(names) = name_rule(units).filter(|names| names.with_version && units.len() >= 3) else { return false };
+    let names = (units.len() >= 3).then(|| name_rule(units)).flatten().filter(|names| names.with_version);
+    let Some(names) = names else { return false };
     let versions: Vec<&String> = names.parts.iter().flatten().filter_map(|(_, version)| version.as_ref()).collect();
     versions.len() * 10 >= units.len() * 9 && versions.iter().collect::<BTreeSet<_>>().len() > 1
 }
@@ -434,8 +435,8 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let tells = is_zip && group.units.len() >= 3 && heads::tell_versions(&group.units);
     let sure = by_list || tells || (hinted && (names.with_version || group.units.len() >= 2));
     // A program's own parts are called like mods' now and then; a list that names most of them tells.
-    let is_known = listed >= 0.8 && group.units.len() >= 3 || tell_versions_by_name(&group.units);
-    if is_program_part(&group.extension) && !is_known {
+    let is_known = || listed >= 0.8 && group.units.len() >= 3 || tell_versions_by_name(&group.units);
+    if is_program_part(&group.extension) && !is_known() {
         return None;
     }
     if (of_game && listed < 0.5) || !(sure || (names.with_version && group.units.len() >= 3)) {

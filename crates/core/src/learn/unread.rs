@@ -262,8 +262,9 @@ fn of_one_release(facts: &Facts) -> Vec<String> {
     let is_one_release = |own: &BTreeSet<&String>| {
         let (Some(first), Some(last)) = (own.first(), own.last()) else { return false };
         let shared: String = first.chars().zip(last.chars()).take_while(|(a, b)| a == b).map(|(a, _)| a).collect();
-        let others = || known.iter().map(|(id, _)| id).filter(|id| !own.contains(id));
-        own.len() >= 2 && shared.len() >= 3 && others().count() >= 3 && !others().any(|id| id.starts_with(&shared))
+        let mut others = known.iter().map(|(id, _)| id).filter(|id| !own.contains(id));
+        let has_others = known.len() >= own.len() + 3;
+        own.len() >= 2 && shared.len() >= 3 && has_others && !others.any(|id| id.starts_with(&shared))
     };
     let is_dotted = |version: &str| version.contains('.');
     let of_one = by_version.into_iter().filter(|(version, own)| is_dotted(version) && is_one_release(own));
