@@ -469,9 +469,9 @@ fn by_mentions(share: f64) -> f64 {
 /// Words for what says which comes first.
 const OF_AN_ORDER: [&str; 7] = ["order", "index", "priority", "position", "rank", "weight", "slot"];
 
-/// What an id may be of, where both words are written as one: `modid`, `uuid`.
-const IDS_OF: [&str; 13] =
-    ["mod", "uu", "gu", "pack", "package", "plugin", "addon", "piece", "part", "tag", "item", "unique", "content"];
+/// What an id may be of, where both words are written as one: `partid`, `uuid`.
+const IDS_OF: [&str; 14] =
+    ["mod", "u", "uu", "gu", "pack", "package", "plugin", "addon", "piece", "part", "tag", "item", "unique", "content"];
 
 fn is_compound_id(word: &str) -> bool {
     word.strip_suffix("id").is_some_and(|of| IDS_OF.contains(&of))
@@ -480,14 +480,7 @@ fn is_compound_id(word: &str) -> bool {
 fn id_hint(key: &str) -> f64 {
     let words = key_words(key);
     let has = |word: &str| words.iter().any(|own| own == word);
-    if has("id")
-        || words.iter().any(|word| is_compound_id(word))
-        || has("identifier")
-        || has("uid")
-        || has("guid")
-        || has("slug")
-        || has("key")
-    {
+    if has("id") || words.iter().any(|word| is_compound_id(word)) || has("identifier") || has("slug") || has("key") {
         1.6
     } else if has("code") || has("handle") || has("package") {
         0.8

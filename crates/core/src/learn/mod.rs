@@ -305,8 +305,8 @@ fn drop_second_shelves(read: &mut Vec<(Shelf, Facts, Vec<ForeignDocument>)>) {
             ranks[other] > ranks[at] && sides.any(repeats)
         })
     };
-    let mut second = (0..ids.len()).map(is_second).collect::<Vec<bool>>().into_iter();
-    read.retain(|_| !second.next().unwrap_or_default());
+    let stays = (0..ids.len()).map(|at| !is_second(at)).collect();
+    shelves::keep_those(read, stays);
 }
 
 /// What the files of mods tell that no document does: what they are laid into, which belong to whoever plays, and what lies beside.

@@ -181,11 +181,13 @@ fn drop_kept_aside(kept: &mut Vec<Candidate>) {
 fn drop_twins(kept: &mut Vec<Candidate>) {
     let is_folders = |candidate: &Candidate| candidate.group.holds == Holds::Folders;
     let is_alike = |files: &Candidate, folders: &Candidate| {
-        let here = |candidate: &Candidate| (candidate.group.role, candidate.group.place.clone());
-        let stems: HashSet<&str> = names(files).into_iter().map(stem).collect();
-        let called = || names(folders).into_iter().filter(|name| stems.contains(name)).count();
-        let is_pair = is_folders(folders) && !is_folders(files) && here(files) == here(folders);
-        is_pair && called() >= 2 && called() * 10 >= stems.len().min(names(folders).len()) * 6
+        let is_here = files.group.role == folders.group.role && files.group.place == folders.group.place;
+        if !is_here || !is_folders(folders) || is_folders(files) {
+            return false;
+        }
+        let (stems, names): (HashSet<&str>, Vec<&str>) = (names(files).into_iter().map(stem).collect(), names(folders));
+        let called = names.iter().filter(|name| stems.contains(*name)).count();
+        called >= 2 && called * 10 >= stems.len().min(names.len()) * 6
     };
     let size = |candidate: &Candidate| -> u64 { candidate.group.units.iter().map(|unit| unit.size).sum() };
     let belongs_to_files = |files: &Candidate, folders: &Candidate| {
@@ -199,8 +201,14 @@ fn drop_twins(kept: &mut Vec<Candidate>) {
             false => is_alike(at, other) && !belongs_to_files(at, other),
         })
     };
-    let mut twins = kept.iter().map(is_twin).collect::<Vec<bool>>().into_iter();
-    kept.retain(|_| !twins.next().unwrap_or_default());
+    let stays = kept.iter().map(|candidate| !is_twin(candidate)).collect();
+    keep_those(kept, stays);
+}
+
+/// Keeps those of several of which it was found out that they stay.
+pub fn keep_those<T>(all: &mut Vec<T>, stays: Vec<bool>) {
+    let mut stays = stays.into_iter();
+    all.retain(|_| stays.next().unwrap_or(true));
 }
 
 /// Of files that lie beside others and are called after them one kind is the mods, and the others belong to those: what has
@@ -219,8 +227,8 @@ fn drop_beside(kept: &mut Vec<Candidate>) {
         may_lead && are_called_after(&leaders(), &names[other])
     };
     let stays = |at: usize| is_folders(at) || !(0..kept.len()).any(|leader| leads(leader, at));
-    let mut stay = (0..kept.len()).map(stays).collect::<Vec<bool>>().into_iter();
-    kept.retain(|_| stay.next().unwrap_or(true));
+    let stays = (0..kept.len()).map(stays).collect();
+    keep_those(kept, stays);
 }
 
 fn names(candidate: &Candidate) -> Vec<&str> {
@@ -251,9 +259,9 @@ fn candidate(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let patterns: BTreeSet<String> = group.units.iter().flat_map(|unit| unit.documents.keys().cloned()).collect();
     let judged = patterns.into_iter().filter_map(|pattern| {
         let own: Vec<Unit> = group.units.iter().filter(|u| u.documents.contains_key(&pattern)).cloned().collect();
-        let (choice, score) = read_id(&own, &pattern, around)?;
-        let columns = columns(&own, &pattern);
-        let versions = fields::version(&own, &columns, listed_name_rule(&own, around).as_ref());
+        let (columns, names) = (columns(&own, &pattern), listed_name_rule(&own, around));
+        let (choice, score) = fields::id(&own, &columns, names.as_ref(), around)?;
+        let versions = fields::version(&own, &columns, names.as_ref());
         let version = versions.is_some();
         let telling = version && is_telling(&own, &choice, versions.as_ref()) && share(&group, &pattern) >= 0.7;
         // More mods of a kind are a better sign than a few; a folder alone is seldom a mod.
@@ -594,7 +602,6 @@ pub fn tell_from_outside(sights: &[&dyn InstallView], texts: &[Vec<&Seen>], shel
     if !shelf.documents.is_empty() || shelf.units.len() < 2 {
         return;
     }
-    let untold = shelf.seen.clone();
     shelf.outside = outside::tell(sights, texts, &mut shelf.seen);
     // Of one side alone it is not known whether the other has that file: it must tell more than the names do.
     let tells_more = || {
@@ -602,7 +609,8 @@ pub fn tell_from_outside(sights: &[&dyn InstallView], texts: &[Vec<&Seen>], shel
         versions.is_some() && !tell_versions_by_name(&shelf.seen)
     };
     if shelf.outside.is_some() && sights.len() < 2 && !tells_more() {
-        (shelf.outside, shelf.seen) = (None, untold);
+        shelf.outside = None;
+        shelf.seen.iter_mut().for_each(|unit| drop(unit.documents.remove(OUTSIDE)));
     }
     if shelf.outside.is_some() {
         shelf.documents = vec![OUTSIDE.to_owned()];

@@ -267,10 +267,12 @@ fn of_one_release(facts: &Facts) -> Vec<String> {
         own.len() >= 2 && shared.len() >= 3 && has_others && !others.any(|id| id.starts_with(&shared))
     };
     let is_dotted = |version: &str| version.contains('.');
-    let of_one = by_version.into_iter().filter(|(version, own)| is_dotted(version) && is_one_release(own));
-    let mut of_one: Vec<BTreeSet<&String>> = of_one.map(|(_, own)| own).collect();
+    let mut of_one = by_version.into_iter().filter(|(version, own)| is_dotted(version) && is_one_release(own));
     // Several makers keep their mods at one version: one of them says nothing then.
-    if of_one.len() == 1 { of_one.remove(0).into_iter().cloned().collect() } else { Vec::new() }
+    match (of_one.next(), of_one.next()) {
+        (Some((_, own)), None) => own.into_iter().cloned().collect(),
+        _ => Vec::new(),
+    }
 }
 
 /// Mods that no list names, and of which just one thing tells that they are mods: a game's own parts have such things too.

@@ -462,7 +462,8 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
     let ends = last_words(kinds);
     let mut all: Vec<Episode> = Vec::new();
     let mut open: BTreeMap<(usize, Rc<str>), usize> = BTreeMap::new();
-    let mut speaks: Option<usize> = None;
+    // The try of whoever spoke last, and the line that names him.
+    let mut speaks: Option<(usize, usize)> = None;
     for (at, seen) in kinds.lines.iter().enumerate() {
         let kind = &kinds.kinds[seen.kind];
         // What lists each mod of the server may also list those of a player, right below what names him.
@@ -488,14 +489,14 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
                 all.push(Episode::new(seen.log, Some(player.clone())));
                 all.len() - 1
             });
-            if speaks == Some(own) {
+            if speaks.is_some_and(|(last, _)| last == own) {
                 let pending = std::mem::take(&mut all[own].pending);
                 all[own].lines.extend(pending);
             }
             open.insert(key, own);
             all[own].lines.push(at);
-            speaks = Some(own);
-        } else if let Some(own) = speaks.filter(|own| all[*own].log == seen.log) {
+            speaks = Some((own, at));
+        } else if let Some((own, named)) = speaks.filter(|(own, _)| all[*own].log == seen.log) {
             // What stands right behind his line is of him; what comes later is so if he speaks again before another does.
             let episode = &mut all[own];
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
@@ -509,9 +510,8 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             let has_ended = episode.lines.last().is_some_and(|last| ends.contains(&kinds.lines[*last].kind));
             let is_prompt = seen.is_prompt && !has_ended;
             // Where one line sends him away, and no more of his is written, the lines right behind it may say why.
-            let mut named = episode.lines.iter().map(|line| &kinds.lines[*line]).filter(|line| line.player.is_some());
-            let one = named.next().filter(|_| named.next().is_none());
-            let is_why = one.is_some_and(|line| said[line.kind].tone == Some(false));
+            let is_only = episode.lines.first() == Some(&named);
+            let is_why = is_only && said[kinds.lines[named].kind].tone == Some(false);
             if behind && (is_prompt || goes_on || is_why) { episode.lines.push(at) } else { episode.pending.push(at) }
         }
     }

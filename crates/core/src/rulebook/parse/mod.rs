@@ -11,6 +11,7 @@ use toml::de::DeValue;
 
 use crate::base::problem::{BadFile, Parsed, Problems, settle};
 use crate::base::version::{Bare, Ranges, Scheme, Versions};
+use crate::rulebook::SettingRule;
 use crate::rulebook::mistake::{Mend, Mistake};
 use crate::rulebook::model::*;
 use crate::rulebook::section::{Section, read_root};
@@ -59,7 +60,7 @@ fn rulebook(root: &Section<'_>) -> Rulebook {
         events: each(root.sections("event"), event).into_iter().flatten().collect(),
         messages: each(root.sections("message"), message).into_iter().flatten().collect(),
     };
-    rulebook.settings.extend(rulebook.lists.iter().filter_map(crate::rulebook::SettingRule::count_of));
+    rulebook.settings.extend(rulebook.lists.iter().filter_map(SettingRule::count_of));
     check_shelves(root, &rulebook);
     check_lists(root, &rulebook);
     check_fragments(root, &rulebook);
