@@ -1,10 +1,14 @@
 //! Why a use case could not do its work: what was attempted, on what, and what it came of. The front end finds the words.
 
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::PathError;
+use kanon_core::base::problem::BadFile;
+use kanon_core::base::version::RequirementError;
 use kanon_core::canon::release::InviteError;
+use kanon_core::config::SameName;
 use kanon_core::resolve::catalogue::CatalogueError;
 use kanon_core::rulebook::Role;
 use kanon_io::error::ReachError;
@@ -71,6 +75,235 @@ pub enum AppError {
     NoInvite(InviteError),
     /// There are more names of mods than can be looked for.
     TooManyNames(Cause),
+    /// What stands in the way of following a release.
+    Follow(FollowError),
+    /// What stands in the way of publishing one.
+    Publish(PublishError),
+    /// Why no rulebook is drafted.
+    Draft(DraftError),
+    /// Why nothing is sealed.
+    Seal(SealError),
+    /// Why nothing is told of keys.
+    Keys(KeyError),
+    /// Why no catalogue is made.
+    CatalogueMaking(CatalogueMakingError),
+    /// Why an install is not adopted.
+    Adopt(AdoptError),
+    /// Why wishes are not changed.
+    Wish(WishError),
+    /// Why no workspace is begun.
+    Founding(FoundingError),
+    /// Why nothing is watched.
+    Watch(WatchError),
+    /// Why no log is read.
+    Log(LogError),
+}
+
+/// Why no log is read.
+#[derive(Debug)]
+pub enum LogError {
+    /// An install has none.
+    NoneOf(String),
+    /// None was named, and there is not just one server it could be of.
+    NoneNamed,
+}
+
+/// Why nothing is watched.
+#[derive(Debug)]
+pub enum WatchError {
+    /// `kanon.toml` has no such install.
+    NoSuchInstall {
+        /// What was typed.
+        name: String,
+        /// Those that it has.
+        known: Vec<String>,
+    },
+    /// The address of a hook has a place for a secret, and no variable says which.
+    NoSecret {
+        /// The place.
+        place: &'static str,
+        /// The variable.
+        variable: &'static str,
+    },
+}
+
+/// Why no workspace is begun.
+#[derive(Debug)]
+pub enum FoundingError {
+    /// There is a `kanon.toml` already.
+    IsThere(PathBuf),
+    /// There is a rulebook of that name already.
+    RulebookIsThere(PathBuf),
+    /// The folder of an install is not there.
+    NoFolder {
+        /// The install.
+        install: String,
+        /// The folder as it was typed.
+        at: String,
+    },
+    /// Two installs have one name.
+    SameName(SameName),
+}
+
+/// Why wishes are not changed.
+#[derive(Debug)]
+pub enum WishError {
+    /// A mod is not wished for.
+    NotWishedFor {
+        /// What was typed.
+        id: String,
+        /// What is wished for.
+        known: Vec<FoldedId>,
+    },
+    /// What was typed behind a mod is no requirement.
+    NoRequirement(RequirementError),
+    /// No set was found that fits, and not all could be tried.
+    GivenUp,
+    /// `kanon.toml` could not be edited.
+    NotEdited(Cause),
+}
+
+/// Why an install is not adopted.
+#[derive(Debug)]
+pub enum AdoptError {
+    /// It has no such mod.
+    NoSuchMod {
+        /// The install.
+        install: String,
+        /// What was typed.
+        id: String,
+        /// The mods that it has.
+        known: Vec<FoldedId>,
+    },
+    /// `kanon.toml` could not be edited.
+    NotEdited(Cause),
+}
+
+/// Why no catalogue is made.
+#[derive(Debug)]
+pub enum CatalogueMakingError {
+    /// The folder can't be opened.
+    NoFolder {
+        /// The folder.
+        folder: PathBuf,
+        /// Why not.
+        cause: std::io::Error,
+    },
+    /// What the catalogue is to be called is no name of a file.
+    BadName(PathError),
+    /// The catalogue is to lie in another folder.
+    Elsewhere,
+    /// It can't be written as JSON.
+    AsJson(Cause),
+    /// A temporary folder could not be made.
+    Temporary(std::io::Error),
+}
+
+/// Why nothing is told of keys.
+#[derive(Debug)]
+pub enum KeyError {
+    /// The rulebook of a game knows of no signatures.
+    NothingSigned(String),
+    /// `kanon.toml` names no server.
+    NoServer,
+}
+
+/// Why nothing is sealed.
+#[derive(Debug)]
+pub enum SealError {
+    /// Something is accepted that nothing is wished for.
+    NotWishedFor {
+        /// The id that was typed.
+        id: String,
+        /// What is wished for.
+        known: Vec<FoldedId>,
+    },
+    /// The canon to compare with can't be found.
+    NoOtherCanon(ReachError),
+    /// No canon of a number is kept.
+    NoKeptCanon(ReachError),
+}
+
+/// Why no rulebook is drafted.
+#[derive(Debug)]
+pub enum DraftError {
+    /// What was named is no install and no folder.
+    NoInstall(String),
+    /// The draft is no rulebook, which is a mistake of ours.
+    OwnMistake(BadFile),
+}
+
+/// What stands in the way of publishing a release.
+#[derive(Debug)]
+pub enum PublishError {
+    /// The rulebook is another one than the canon was sealed with.
+    RulebookChanged,
+    /// Nothing says where to.
+    NoPlace,
+    /// The workspace's keys lie in the folder.
+    HoldsTheKeys(PathBuf),
+    /// The place could not be put into kanon.toml.
+    PlaceNotWritten(Cause),
+    /// kanon.toml would have a mistake with what was said.
+    BadPlace(ReachError),
+    /// kanon.toml can't be read again.
+    NotReadAgain(Cause),
+    /// The folder of programs holds none.
+    NoPrograms(PathBuf),
+    /// The invite is too long for a program to carry.
+    InviteTooLong,
+    /// So many files of mods are nowhere any more.
+    BytesLacking(BTreeMap<FoldedId, usize>),
+    /// A folder holds no release.
+    NoRelease(PathBuf),
+    /// A release can't be served.
+    NotServed(ReachError),
+    /// Nothing was published yet.
+    NothingPublished,
+    /// Nothing says where players find the release.
+    NoAddress,
+}
+
+/// What stands in the way of following a release, or of doing something with a game that does.
+#[derive(Debug)]
+pub enum FollowError {
+    /// What was named is no folder.
+    NoFolder(PathBuf),
+    /// The folder could not be found.
+    NotFound(std::io::Error),
+    /// The folder follows nothing yet, and no invite was given.
+    WithoutInvite(PathBuf),
+    /// The folder follows nothing, where one is meant that does.
+    FollowsNothing(PathBuf),
+    /// No game of this user follows anything.
+    NothingFollowed,
+    /// Several games do, and none was named.
+    Several(Vec<PathBuf>),
+    /// The folder lies in a game that follows a release already.
+    InsideFollower {
+        /// The folder.
+        folder: PathBuf,
+        /// The game.
+        game: PathBuf,
+    },
+    /// The folder is an administrator's workspace.
+    AdministratorsWorkspace(PathBuf),
+    /// The release has no optional mod of a name.
+    NotOptional {
+        /// The name.
+        name: String,
+        /// Those that it has.
+        optional: Vec<FoldedId>,
+    },
+    /// A name is that of no one thing that was taken off.
+    NotOneTakenOff {
+        /// The name.
+        name: String,
+        /// Those that it could mean.
+        known: Vec<String>,
+    },
+    /// A temporary folder could not be made.
+    Temporary(std::io::Error),
 }
 
 /// What is wrong with a rulebook that was fetched or is to be added to.
@@ -313,5 +546,71 @@ impl From<RulebookError> for AppError {
 impl From<RehearsalError> for AppError {
     fn from(error: RehearsalError) -> Self {
         Self::Rehearsal(error)
+    }
+}
+
+impl From<FollowError> for AppError {
+    fn from(error: FollowError) -> Self {
+        Self::Follow(error)
+    }
+}
+
+impl From<PublishError> for AppError {
+    fn from(error: PublishError) -> Self {
+        Self::Publish(error)
+    }
+}
+
+impl From<DraftError> for AppError {
+    fn from(error: DraftError) -> Self {
+        Self::Draft(error)
+    }
+}
+
+impl From<SealError> for AppError {
+    fn from(error: SealError) -> Self {
+        Self::Seal(error)
+    }
+}
+
+impl From<KeyError> for AppError {
+    fn from(error: KeyError) -> Self {
+        Self::Keys(error)
+    }
+}
+
+impl From<CatalogueMakingError> for AppError {
+    fn from(error: CatalogueMakingError) -> Self {
+        Self::CatalogueMaking(error)
+    }
+}
+
+impl From<AdoptError> for AppError {
+    fn from(error: AdoptError) -> Self {
+        Self::Adopt(error)
+    }
+}
+
+impl From<WishError> for AppError {
+    fn from(error: WishError) -> Self {
+        Self::Wish(error)
+    }
+}
+
+impl From<FoundingError> for AppError {
+    fn from(error: FoundingError) -> Self {
+        Self::Founding(error)
+    }
+}
+
+impl From<WatchError> for AppError {
+    fn from(error: WatchError) -> Self {
+        Self::Watch(error)
+    }
+}
+
+impl From<LogError> for AppError {
+    fn from(error: LogError) -> Self {
+        Self::Log(error)
     }
 }

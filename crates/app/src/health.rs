@@ -10,7 +10,7 @@ use kanon_core::rulebook::{Event, EventRule, Role};
 use kanon_io::error::{ReachError, Unfit};
 use kanon_io::logs;
 
-use crate::error::AppError;
+use crate::error::{AppError, LogError};
 use crate::install_log;
 use crate::session::Session;
 
@@ -54,6 +54,40 @@ pub fn of_logs(session: &Session<'_>, paths: &[PathBuf]) -> Result<Health, AppEr
         recorder.time(LogTime::of(&last));
     }
     Ok(recorder.finish(by_everyday_words))
+}
+
+/// The logs that are meant, oldest first: files, those in folders, and those of installs with what was rotated out of them; where none
+/// is named, those of the only server. With the install whose they all are, where they are one's.
+///
+/// # Errors
+/// When there is none, or one can't be looked for.
+pub fn logs_meant(session: &mut Session<'_>, named: &[PathBuf]) -> Result<(Vec<PathBuf>, Option<String>), AppError> {
+    let named = match named.is_empty() {
+        true => install_log::only_server(session).map(PathBuf::from).into_iter().collect(),
+        false => named.to_vec(),
+    };
+    let (mut found, mut installs) = (Vec::new(), Vec::new());
+    for log in &named {
+        let (path, name) = (session.machine.folder.join(log), log.to_string_lossy());
+        match session.workspace.as_ref().and_then(|workspace| workspace.config.install(&name)) {
+            Some(wish) if !path.is_file() => {
+                let name = wish.name.clone();
+                let own = logs_of_install(session, &name)?;
+                if own.is_empty() {
+                    return Err(LogError::NoneOf(name).into());
+                }
+                found.extend(own);
+                installs.push(name);
+            }
+            _ if path.is_dir() => found.extend(logs::set_of(&path)?.into_iter().rev()),
+            _ => found.push(path),
+        }
+    }
+    if found.is_empty() {
+        return Err(LogError::NoneNamed.into());
+    }
+    let is_of_one = named.len() == 1;
+    Ok((found, installs.pop().filter(|_| is_of_one)))
 }
 
 /// The logs of a server of the workspace with what was rotated out of them, oldest first; none where it has none.

@@ -6,6 +6,7 @@ use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
 use kanon_core::delta::{CheckContext, Delta};
 
+use crate::notice::Notice;
 use crate::session::{Session, Surveyed};
 
 impl Session<'_> {
@@ -15,6 +16,19 @@ impl Session<'_> {
         let mut found = Delta::compute(context, &surveyed.survey).findings();
         found.iter_mut().for_each(|finding| suggest_for_here(self, surveyed, finding));
         found
+    }
+
+    /// The same, and remembers what was found for who looks later; of what was measured just now, since a survey out of a file
+    /// may be of any day.
+    pub fn findings_now(&self, canon: &Canon, surveyed: &Surveyed) -> Vec<Finding> {
+        let (survey, findings) = (&surveyed.survey, self.findings(canon, surveyed));
+        let measured = (survey.mods.len(), surveyed.known_by());
+        if surveyed.counts.is_some()
+            && let Err(error) = self.keep_look(&survey.install.name, canon, measured, &findings)
+        {
+            self.observer.notice(Notice::NotRemembered(error));
+        }
+        findings
     }
 }
 

@@ -65,6 +65,15 @@ pub enum Notice {
         /// Why it can't.
         why: String,
     },
+    /// What a server has can't be told, so that mods may be adopted that it lacks.
+    ServerNotSeen {
+        /// The server.
+        server: String,
+        /// The install that is adopted.
+        install: String,
+        /// Why not.
+        error: AppError,
+    },
     /// An install can't be looked at, and the others are.
     InstallPassedOver {
         /// The install.

@@ -24,6 +24,8 @@ pub enum Task {
     Fetching,
     /// Releases are downloaded from a catalogue.
     Downloading,
+    /// A release is put up.
+    Publishing,
 }
 
 /// What becomes of the work when somebody breaks it off now.

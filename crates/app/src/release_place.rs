@@ -6,7 +6,7 @@ use kanon_core::canon::release::Invite;
 use kanon_io::release::SigningKeys;
 use kanon_io::workspace::Workspace;
 
-use crate::error::AppError;
+use crate::error::{AppError, PublishError};
 
 /// Where a release is published to.
 pub enum ReleasePlace {
@@ -58,4 +58,15 @@ pub fn invite_of(workspace: &Workspace, address: Option<&str>) -> Result<Option<
     let Some(address) = address else { return Ok(None) };
     let mark = keys.mark()?;
     Ok(Some(Invite::new(&address, mark.version, mark.fingerprint)))
+}
+
+/// The same, where there must be one.
+///
+/// # Errors
+/// When nothing was published, or nothing says where players find it.
+pub fn the_invite(workspace: &Workspace, address: Option<&str>) -> Result<Invite, AppError> {
+    if SigningKeys::open(&workspace.release_folder())?.is_none() {
+        return Err(PublishError::NothingPublished.into());
+    }
+    Ok(invite_of(workspace, address)?.ok_or(PublishError::NoAddress)?)
 }

@@ -29,7 +29,7 @@ use kanon_io::origin::Origin;
 use kanon_io::progress::Progress;
 use kanon_io::release::{Fetched, Record, ReleaseContents, WantedFile, days_until, verify};
 use kanon_io::site::locks;
-use kanon_io::state::{Alignment, State};
+use kanon_io::state::{Alignment, Rehearsed, State};
 use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook, loaded_rulebook};
 use tempfile::TempDir;
 
@@ -471,6 +471,24 @@ impl<'a> Session<'a> {
     pub fn interrupted(&self, install: &dyn Install) -> Result<Option<Alignment>, AppError> {
         let last = self.state.alignments(Some(install.shown()))?.into_iter().find(|one| one.state.is_open());
         Ok(last.filter(|_| self.at_work(install).is_none()))
+    }
+
+    /// What was done to an install, or to all of them; newest first.
+    ///
+    /// # Errors
+    /// When the install is none, or the journal can't be read.
+    pub fn alignments(&self, install: Option<&str>) -> Result<Vec<Alignment>, AppError> {
+        // The role plays no part in it; any will do.
+        let of = install.map(|install| self.placed(install, Some(Role::Client))).transpose()?;
+        Ok(self.state.alignments(of.map(|placed| placed.place.identity()).as_deref())?)
+    }
+
+    /// The rehearsal that a canon has passed, if it has.
+    ///
+    /// # Errors
+    /// When the journal can't be read.
+    pub fn rehearsal_of(&self, canon: &Canon) -> Result<Option<Rehearsed>, AppError> {
+        Ok(self.state.rehearsal(digest_of(canon)?)?)
     }
 
     /// Who works on an install from this workspace right now.

@@ -2,40 +2,27 @@
 
 use clap_complete::Shell;
 use clap_complete::engine::CompletionCandidate;
-use kanon_io::workspace::Workspace;
+use kanon_app::known::Known;
 
-/// The workspace that the shell stands in; nothing where there is none, or it can't be read.
-fn workspace() -> Option<Workspace> {
-    let root = Workspace::find(&std::env::current_dir().ok()?)?;
-    Workspace::open_at(&root).ok()
+/// What is known where the shell stands.
+fn known() -> Known {
+    std::env::current_dir().map(|folder| Known::around(&folder)).unwrap_or_default()
 }
 
 /// The installs of the workspace.
 pub fn installs() -> Vec<CompletionCandidate> {
-    let told = |workspace: Workspace| {
-        let each = workspace.config.installs.into_iter();
-        each.map(|install| CompletionCandidate::new(install.name).help(Some(install.role.to_string().into()))).collect()
-    };
-    workspace().map(told).unwrap_or_default()
-}
-
-/// The mods that the workspace asks for.
-pub fn mods() -> Vec<CompletionCandidate> {
-    let told = |workspace: Workspace| {
-        workspace.config.mods.into_iter().map(|wish| CompletionCandidate::new(wish.id.as_str().to_owned())).collect()
-    };
-    workspace().map(told).unwrap_or_default()
+    let each = known().installs.into_iter();
+    each.map(|(name, role)| CompletionCandidate::new(name).help(Some(role.to_string().into()))).collect()
 }
 
 /// The mods that the sealed canon has, and those that are asked for.
 pub fn known_mods() -> Vec<CompletionCandidate> {
-    let of_canon = |workspace: &Workspace| workspace.canon().ok().flatten();
-    let sealed = workspace().and_then(|workspace| of_canon(&workspace)).into_iter().flat_map(|canon| canon.mods);
-    let titled = sealed.map(|sealed| {
-        let title = sealed.manifest.title.map(Into::into);
-        CompletionCandidate::new(sealed.manifest.id.as_str().to_owned()).help(title)
-    });
-    let mut all: Vec<CompletionCandidate> = titled.chain(mods()).collect();
+    let Known { sealed, wished, .. } = known();
+    let titled = sealed
+        .into_iter()
+        .map(|(id, title)| CompletionCandidate::new(id.as_str().to_owned()).help(title.map(Into::into)));
+    let plain = wished.into_iter().map(|id| CompletionCandidate::new(id.as_str().to_owned()));
+    let mut all: Vec<CompletionCandidate> = titled.chain(plain).collect();
     all.sort_by(|a, b| a.get_value().cmp(b.get_value()));
     all.dedup_by(|a, b| a.get_value() == b.get_value());
     all

@@ -38,6 +38,60 @@ fn crates_use_those_below_them() {
     }
 }
 
+/// What the command line may name of what touches the world: values that it shows, and what a program needs for its own output.
+const SHOWN: [&str; 32] = [
+    "carried::invite_of",
+    "claim::Others",
+    "error::AddressError",
+    "error::HostError",
+    "error::ReachError",
+    "error::Refusal",
+    "error::During",
+    "error::Unfit",
+    "following::Following",
+    "install::Address",
+    "install::HostKey",
+    "install::Secret",
+    "install_folder::InstallFolder",
+    "measure::Counts",
+    "open::read_bounded",
+    "progress::Progress",
+    "prune::Pruned",
+    "release::Archive",
+    "release::Fetched",
+    "release::Page",
+    "release::Published",
+    "release::days_until",
+    "running::spare_memory",
+    "running::was_double_clicked",
+    "set_aside::SetAside",
+    "state::Alignment",
+    "state::AlignmentState",
+    "trial::Explained",
+    "trial::Trial",
+    "undo::TakenBack",
+    "workspace::read_text",
+    "writing::write_whole",
+];
+
+/// Use cases are in `app`: the command line opens no store, dials nobody, measures nothing.
+#[test]
+fn the_command_line_does_nothing_to_the_world_by_itself() {
+    let uses = Regex::new(r"\buse (kanon_io::[^;]+);").expect("a pattern");
+    let paths = Regex::new(r"\bkanon_io::\w+::\w+").expect("a pattern");
+    let mut found: BTreeSet<String> = BTreeSet::new();
+    for (file, code) in sources("cli") {
+        let named = uses.captures_iter(&code).flat_map(|named| spread(&named[1])).collect::<Vec<_>>();
+        let code = uses.replace_all(&code, "");
+        for path in named.into_iter().chain(paths.find_iter(&code).map(|path| path.as_str().to_owned())) {
+            let path = path.trim_start_matches("kanon_io::").to_owned();
+            assert!(SHOWN.contains(&path.as_str()), "{} names kanon_io::{path}", file.display());
+            found.insert(path);
+        }
+    }
+    assert_eq!(found, SHOWN.iter().map(|path| (*path).to_owned()).collect(), "nothing is allowed that nobody needs");
+}
+
 #[test]
 fn rooms_of_the_core_use_those_before_them() {
     let arrows = arrows("core");

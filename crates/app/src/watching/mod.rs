@@ -8,6 +8,7 @@ mod look;
 mod memory;
 mod mending;
 pub mod outbox;
+pub mod post;
 mod server;
 mod silent;
 

@@ -23,7 +23,7 @@ use crate::render::{self, GOOD, styled};
 use crate::ui::Ui;
 use crate::words::steps::ToldStep;
 use kanon_app::alignment::{AlignmentRun, Wanted};
-use kanon_app::session::{Session, digest_of};
+use kanon_app::session::Session;
 
 /// An install on its way, or what stopped it.
 struct Batch<'e> {
@@ -191,7 +191,7 @@ impl<'e> Batch<'e> {
                 },
                 |name| format!("kanon rehearse {}", quoted(name)),
             );
-            match job.session.state.rehearsal(digest_of(job.canon()?)?)? {
+            match job.session.rehearsal_of(job.canon()?)? {
                 Some(passed) => {
                     let day = jiff::Timestamp::from_second(passed.at).map(day_of).unwrap_or_default();
                     ui.notice(&format!(

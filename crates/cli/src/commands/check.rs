@@ -10,7 +10,6 @@ use crate::failure::Failure;
 use crate::render::check::{InstallCheck, Report};
 use crate::ui::Ui;
 use crate::{Outcome, render};
-use kanon_app::notice::Notice;
 use kanon_app::session::{Session, Surveyed};
 
 pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
@@ -64,18 +63,11 @@ pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
 /// One survey against the canon.
 pub fn held(session: &Session<'_>, canon: &kanon_core::canon::Canon, surveyed: &Surveyed) -> InstallCheck {
     let survey = &surveyed.survey;
-    let findings = session.findings(canon, surveyed);
-    let known_by = surveyed.known_by();
-    // Of what was measured just now; a survey out of a file may be of any day.
-    if surveyed.counts.is_some()
-        && let Err(error) = session.keep_look(&survey.install.name, canon, (survey.mods.len(), known_by), &findings)
-    {
-        session.observer.notice(Notice::NotRemembered(error));
-    }
+    let findings = session.findings_now(canon, surveyed);
     InstallCheck {
         mods: survey.mods.len(),
         from_file: surveyed.counts.is_none(),
-        known_by,
+        known_by: surveyed.known_by(),
         ..InstallCheck::new(survey.install.name.clone(), survey.install.role, findings)
     }
 }

@@ -3,10 +3,8 @@
 use std::path::Path;
 
 use kanon_core::base::path::printable;
-use kanon_core::canon::Canon;
 use kanon_core::canon::release::for_players;
 use kanon_core::handout::{self, Handout};
-use kanon_io::release::Record;
 use kanon_io::writing::write_whole;
 use serde::Serialize;
 
@@ -16,9 +14,8 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::handout::{Sheet, bom, csv, html, markdown};
 use crate::ui::Ui;
-use crate::words::tongue::Tongue;
-use kanon_app::release_place::invite_of;
-use kanon_app::session::{Session, digest_of};
+use kanon_app::handouts::facts;
+use kanon_app::session::Session;
 
 #[cfg_attr(test, derive(schemars::JsonSchema))]
 #[derive(Serialize)]
@@ -38,7 +35,11 @@ pub fn run(arguments: &HandoutArguments, env: &Env, ui: &Ui) -> Result<Outcome, 
     let session = Session::of_administrator(&env.machine, ui)?;
     let canon = for_players(&session.canon()?);
     let form = form(arguments)?;
-    let sheet = sheet(&session, &canon, arguments.address.as_deref(), &env.tongue)?;
+    let sheet = Sheet {
+        facts: facts(&session, &canon, arguments.address.as_deref())?,
+        day: env.tongue.day(&env.machine.now()),
+        tongue: env.tongue.clone(),
+    };
     let text = match form {
         HandoutForm::Html => html(&sheet)?,
         HandoutForm::Markdown => markdown(&sheet),
@@ -54,16 +55,16 @@ pub fn run(arguments: &HandoutArguments, env: &Env, ui: &Ui) -> Result<Outcome, 
     let file = printable(&arguments.output.display().to_string());
     match env.format {
         Format::Json => ui.json(&Report {
-            set: &sheet.set,
+            set: &sheet.facts.set,
             format: handout::FORMAT,
-            release: sheet.number,
-            invite: sheet.invite.as_deref(),
-            digest: sheet.digest.short(),
+            release: sheet.facts.number,
+            invite: sheet.facts.invite.as_deref(),
+            digest: sheet.facts.digest.short(),
             file: Some(file),
         })?,
         Format::Text => {
             ui.report(&format!("the handout is in {file}\n"));
-            if sheet.invite.is_none() {
+            if sheet.facts.invite.is_none() {
                 ui.notice("note: it has no invite, since nothing was published yet or nothing says where players find it: kanon publish");
             }
         }
@@ -88,37 +89,4 @@ fn form(arguments: &HandoutArguments) -> Result<HandoutForm, Failure> {
                 .hint("call it .html, .md, .csv or .json, or add --form html|markdown|csv|cyclonedx"));
         }
     })
-}
-
-/// What the handout says of the canon as it stands now.
-fn sheet(session: &Session<'_>, canon: &Canon, address: Option<&str>, tongue: &Tongue) -> Result<Sheet, Failure> {
-    let workspace = session.workspace()?;
-    let digest = digest_of(canon)?;
-    let record = Record::read(&workspace.release_folder())?;
-    let said = record.last().filter(|last| last.canon == digest).map(|last| last.release.number);
-    let invite = invite_of(workspace, address)?;
-    let ready = record.last().filter(|_| said.is_some()).map(|last| &last.release);
-    let base = invite.as_ref().filter(|invite| said.is_some() && invite.address.starts_with("http"));
-    Ok(Sheet {
-        set: set(session, canon, &record)?,
-        number: said,
-        links: base.map(|invite| format!("{}/", invite.address.trim_end_matches('/'))),
-        invite: invite.map(|invite| invite.to_string()),
-        day: tongue.day(&session.machine.now()),
-        tongue: tongue.clone(),
-        digest,
-        programs: ready.map(|release| release.programs.keys().copied().collect()).unwrap_or_default(),
-        programs_at: workspace.config.release.programs_at.clone(),
-        has_archive: ready.is_some_and(|release| release.archive.is_some()),
-    })
-}
-
-/// What players need to know of a canon, and what of it is new: against the last release that said something else.
-pub fn set(session: &Session<'_>, canon: &Canon, record: &Record) -> Result<Handout, Failure> {
-    let folder = session.workspace()?.release_folder();
-    let digest = digest_of(canon)?;
-    let others = record.numbers_with_canon().into_iter().rev().filter(|(_, known)| *known != digest);
-    let last = others.into_iter().find_map(|(number, _)| Some((number, Record::canon(&folder, number)?)));
-    let last = last.as_ref().map(|(number, canon)| (*number, canon));
-    Ok(handout::assemble(canon, &session.loaded.rulebook, session.extras(), last))
 }

@@ -3,8 +3,6 @@
 use jiff::Timestamp;
 use jiff::tz::TimeZone;
 use kanon_core::base::digest::Blake3;
-use kanon_core::rulebook::Role;
-use kanon_io::canons;
 use kanon_io::state::Alignment;
 use serde::Serialize;
 
@@ -14,6 +12,7 @@ use crate::failure::Failure;
 use crate::ui::Ui;
 use crate::words::steps::ToldStep;
 use crate::{Outcome, render};
+use kanon_app::sealing::{self, KeptCanon};
 use kanon_app::session::Session;
 
 /// Alignments, newest first.
@@ -42,11 +41,7 @@ pub fn run(arguments: &History, env: &Env, ui: &Ui) -> Result<Outcome, Failure> 
     if arguments.canons {
         return canons(&session, env, ui);
     }
-    let root = match &arguments.install {
-        Some(install) => Some(session.placed(install, Some(Role::Client))?.place.identity()),
-        None => None,
-    };
-    let alignments = session.state.alignments(root.as_deref())?;
+    let alignments = session.alignments(arguments.install.as_deref())?;
     match env.format {
         Format::Json => {
             ui.json(&Report { format: "kanon-history/1", alignments: alignments.iter().map(line).collect() })?;
@@ -78,17 +73,15 @@ struct CanonLine {
 
 /// The canons that were sealed here, newest first.
 fn canons(session: &Session<'_>, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let workspace = session.workspace()?;
-    let folder = workspace.canons();
-    let now = workspace.canon().ok().flatten();
-    let mut lines = Vec::new();
-    for number in canons::numbers(&folder)?.into_iter().rev() {
-        let kept = canons::read(&folder, number)?;
-        let counts = now.as_ref() == Some(&kept.canon) && !lines.iter().any(|line: &CanonLine| line.counts);
-        let sealed = Timestamp::from_second(kept.sealed).map(|time| time.to_string()).unwrap_or_default();
-        let (why, canon, mods) = (kept.why, Blake3::of(kept.text.as_bytes()), kept.canon.mods.len());
-        lines.push(CanonLine { number, sealed, why, canon, mods, counts });
-    }
+    let line = |kept: KeptCanon| CanonLine {
+        number: kept.number,
+        sealed: Timestamp::from_second(kept.sealed).map(|time| time.to_string()).unwrap_or_default(),
+        why: kept.why,
+        canon: kept.digest,
+        mods: kept.mods,
+        counts: kept.counts,
+    };
+    let lines: Vec<CanonLine> = sealing::kept(session)?.into_iter().map(line).collect();
     if env.format == Format::Json {
         ui.json(&CanonReport { format: "kanon-canons/1", canons: lines })?;
         return Ok(Outcome::InOrder);

@@ -1,6 +1,5 @@
 //! `kanon invite`: one line that says where the release is, and who must have signed it.
 
-use kanon_io::release::SigningKeys;
 use qrcode::QrCode;
 use qrcode::render::unicode::Dense1x2;
 use serde::Serialize;
@@ -12,7 +11,7 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::render::styled;
 use crate::ui::Ui;
-use kanon_app::release_place::invite_of;
+use kanon_app::release_place::the_invite;
 use kanon_app::session::Session;
 
 /// Where a release is, and what it must be signed by.
@@ -28,14 +27,7 @@ pub struct Report {
 
 pub fn run(arguments: &InviteArguments, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let session = Session::of_administrator(&env.machine, ui)?;
-    let workspace = session.workspace()?;
-    let nothing =
-        || Failure::plain("nothing was published from this workspace yet").hint("publish first: kanon publish DEST");
-    SigningKeys::open(&workspace.release_folder())?.ok_or_else(nothing)?;
-    let invite = invite_of(workspace, arguments.address.as_deref())?.ok_or_else(|| {
-        Failure::plain("nothing says where players find the release")
-            .hint("say it: kanon invite --address URL, or address = \"URL\" under [release] in kanon.toml")
-    })?;
+    let invite = the_invite(session.workspace()?, arguments.address.as_deref())?;
     match env.format {
         Format::Json => ui.json(&Report {
             format: "kanon-invite/1",

@@ -3,19 +3,12 @@
 use std::cell::Cell;
 use std::path::{Path, PathBuf};
 
+use kanon_app::followed_games;
+use kanon_app::following::rulebook_of;
+use kanon_app::game_folders::candidates;
 use kanon_core::base::path::printable;
-use kanon_core::canon::release::{Invite, RULEBOOK};
-use kanon_core::rulebook::{self, Role, Rulebook};
-use kanon_io::backup::newest;
+use kanon_core::canon::release::Invite;
 use kanon_io::carried::invite_of;
-use kanon_io::error::ReachError;
-use kanon_io::following::{Following, workspace_of};
-use kanon_io::install::LocalInstall;
-use kanon_io::measure::looks_like;
-use kanon_io::origin::Origin;
-use kanon_io::release::verify;
-use kanon_io::running::programs_folders;
-use kanon_io::workspace::backups_of;
 
 use super::{follow, followed, undo};
 use crate::Outcome;
@@ -26,10 +19,6 @@ use crate::failure::Failure;
 use crate::ui::Ui;
 use crate::words::tongue::at;
 
-/// So many folders are offered.
-const OFFERED: usize = 9;
-/// So many folders are looked at for the game.
-const LOOKED_AT: usize = 400;
 /// What the file for whoever helps is called.
 const REPORT: &str = "for-whoever-helps.zip";
 
@@ -89,11 +78,7 @@ impl Wish {
 
 impl Dialogue<'_> {
     fn begin(&self) -> Result<Outcome, Failure> {
-        let is_ours = |folder: &PathBuf| {
-            let following = Following::read(&workspace_of(folder)).ok().flatten();
-            following.is_some_and(|following| following.invite == self.invite.to_string())
-        };
-        if let Some(known) = followed::followed(self.env).into_iter().find(is_ours) {
+        if let Some(known) = followed_games::following(&self.env.machine, self.invite) {
             match self.wish(&known)? {
                 Some(Wish::Ready) => return self.get_ready(&known),
                 Some(Wish::Undo) => return self.undo(&known),
@@ -149,7 +134,8 @@ impl Dialogue<'_> {
 
     /// The game's folder: one that looks like it, or one that is typed.
     fn game(&self) -> Result<Option<PathBuf>, Failure> {
-        let found = self.rulebook().map(|rulebook| self.candidates(&rulebook))?;
+        let rulebook = rulebook_of(self.invite, &self.env.machine)?;
+        let found = candidates(&self.env.machine, std::env::current_exe().ok().as_deref(), &rulebook);
         self.ui.report(&format!("\n{}\n", self.env.tongue.say("join-where")));
         let offered = |folder: &PathBuf| self.env.tongue.with("join-looks-like-it", [at("folder", shown(folder))]);
         self.list(&found.iter().map(offered).collect::<Vec<_>>());
@@ -176,39 +162,11 @@ impl Dialogue<'_> {
         }
     }
 
-    /// How the game arranges its mods, as whoever signed the release says.
-    fn rulebook(&self) -> Result<Rulebook, Failure> {
-        let origin = Origin::open(&self.invite.address, &self.env.machine.folder, &self.env.machine.access())?;
-        let kept =
-            tempfile::tempdir().map_err(|error| Failure::plain("could not make a temporary folder").because(error))?;
-        let verified = verify(&origin, self.invite, kept.path())?;
-        let parsed = rulebook::parse(RULEBOOK, &verified.rulebook);
-        Ok(parsed.map_err(ReachError::from)?.value)
-    }
-
-    /// Folders that look like the game: where this program lies and was started, where a game runs, and in the usual places.
-    fn candidates(&self, rulebook: &Rulebook) -> Vec<PathBuf> {
-        let own = std::env::current_exe().ok().and_then(|program| program.parent().map(Path::to_owned));
-        let near = [Some(self.env.machine.folder.clone()), own].into_iter().flatten().chain(programs_folders());
-        let around = near.flat_map(|folder| folder.ancestors().take(3).map(Path::to_owned).collect::<Vec<_>>());
-        let inside = usual_places(self.env.machine.home().as_deref()).into_iter().flat_map(|place| folders_in(&place));
-        let mut found: Vec<PathBuf> = Vec::new();
-        for folder in around.chain(inside).take(LOOKED_AT) {
-            let is_it = LocalInstall::open(&folder).is_ok_and(|install| looks_like(&install, rulebook, Role::Client));
-            let whole = folder.canonicalize().unwrap_or(folder);
-            if is_it && !found.contains(&whole) && found.len() < OFFERED {
-                found.push(whole);
-            }
-        }
-        found
-    }
-
     fn get_ready(&self, folder: &Path) -> Result<Outcome, Failure> {
-        let backups = backups_of(&workspace_of(folder));
-        let before = newest(&backups);
+        let before = followed_games::newest_backup(folder);
         let done = self.follow(folder);
         // Whatever is changed is copied before.
-        self.may_have_changed.set(newest(&backups) != before);
+        self.may_have_changed.set(followed_games::newest_backup(folder) != before);
         let outcome = done?;
         if outcome == Outcome::Findings {
             self.tell("join-not-ready");
@@ -231,7 +189,7 @@ impl Dialogue<'_> {
     }
 
     fn put_back(&self, folder: &Path) -> Result<Outcome, Failure> {
-        let all = followed::aside(folder)?;
+        let all = followed_games::taken_off(folder)?;
         self.may_have_changed.set(true);
         if all.is_empty() {
             self.tell("join-aside-none");
@@ -266,27 +224,4 @@ fn shown(folder: &Path) -> String {
     let text = folder.display().to_string();
     let short = text.strip_prefix(r"\\?\").filter(|rest| rest.chars().nth(1) == Some(':'));
     printable(short.unwrap_or(&text))
-}
-
-/// Where people keep games.
-fn usual_places(home: Option<&Path>) -> Vec<PathBuf> {
-    let mut places: Vec<PathBuf> = Vec::new();
-    if cfg!(windows) {
-        for drive in ["C:\\", "D:\\", "E:\\"] {
-            places.extend(["Games", "Program Files", "Program Files (x86)"].map(|name| Path::new(drive).join(name)));
-        }
-    }
-    if let Some(home) = home {
-        places.extend(
-            ["Games", "games", "Desktop", "Downloads", ".local/share", "Applications"].map(|name| home.join(name)),
-        );
-    }
-    places
-}
-
-fn folders_in(place: &Path) -> Vec<PathBuf> {
-    let entries = std::fs::read_dir(place).into_iter().flatten().flatten().map(|entry| entry.path());
-    let mut folders: Vec<PathBuf> = entries.filter(|path| path.is_dir()).take(LOOKED_AT).collect();
-    folders.sort();
-    folders
 }

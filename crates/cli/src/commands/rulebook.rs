@@ -1,11 +1,9 @@
 //! `kanon rulebook check`: validates a rulebook and shows how it reads a mod, step by step.
 
-use kanon_core::base::digest::Blake3;
+use kanon_app::rulebooks::try_on;
 use kanon_core::base::problem::{Problem, ProblemLevel, line_and_column};
 use kanon_core::rulebook::{Role, lacking, parse};
-use kanon_io::install::Address;
-use kanon_io::measure::{GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
-use kanon_io::trial::{Trial, try_out};
+use kanon_io::trial::Trial;
 use kanon_io::workspace::read_text;
 use serde::Serialize;
 
@@ -14,7 +12,6 @@ use crate::env::Env;
 use crate::failure::{Failure, render_problems};
 use crate::ui::Ui;
 use crate::{Outcome, render};
-use kanon_app::places::{self, Place, Placed};
 
 /// The first field of the report for programs.
 const FORMAT: &str = "kanon-rulebook-check/1";
@@ -92,30 +89,8 @@ pub fn check(arguments: &RulebookCheck, env: &Env, ui: &Ui) -> Result<Outcome, F
     let trial = match &arguments.against {
         None => None,
         Some(folder) => {
-            let typed = folder.to_string_lossy();
-            let place = if Address::is_meant(&typed) {
-                Place::Host(places::address(&typed)?)
-            } else {
-                Place::Folder(env.machine.folder.join(folder))
-            };
-            let shown = typed.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().unwrap_or_default();
-            let placed = Placed { name: shown.to_owned(), role: arguments.role.into(), place };
-            let install = places::open((&env.machine, ui), None, &placed)?;
-            let name = match install.folder() {
-                Some(folder) => folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default(),
-                None => placed.name,
-            };
-            let request = Request {
-                name: &name,
-                role: arguments.role.into(),
-                rulebook: &parsed.value,
-                rulebook_digest: Blake3::of(text.as_bytes()),
-                trust: TrustMemory::No,
-                sparing: RemoteHints::default(),
-                beside: OutsideShelves::default(),
-                doubt: GameCheck::WithoutSigns,
-            };
-            Some(try_out(install.as_ref(), request, &text, arguments.mod_id.as_deref())?)
+            let lens = (&parsed.value, text.as_str(), Role::from(arguments.role));
+            Some(try_on(&env.machine, ui, lens, (&folder.to_string_lossy(), arguments.mod_id.as_deref()))?)
         }
     };
     let mut problems = parsed.warnings;

@@ -2,7 +2,6 @@
 
 use kanon_app::rulebooks::{self, Renewal};
 use kanon_core::base::path::printable;
-use kanon_io::workspace::Workspace;
 use serde::Serialize;
 use similar::{ChangeTag, TextDiff};
 
@@ -35,16 +34,15 @@ pub struct Report<'r> {
 }
 
 pub fn run(arguments: &RulebookRenew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let workspace = Workspace::open(&env.machine.folder)?;
-    let renewal = rulebooks::look(&workspace, &env.machine)?;
+    let renewal = rulebooks::look(&env.machine)?;
     if env.format == Format::Text {
-        ui.report(&shown(&renewal, &workspace.config.rulebook));
+        ui.report(&shown(&renewal, &renewal.file));
     }
     let renewed = !renewal.is_nothing()
         && !arguments.preview
         && agreed(arguments.yes, env, ui, Question::or_look("Take it over?", "--preview"))?;
     if renewed {
-        rulebooks::renew(&workspace, &renewal)?;
+        rulebooks::renew(&renewal)?;
     }
     match env.format {
         Format::Json => ui.json(&Report {
@@ -58,7 +56,7 @@ pub fn run(arguments: &RulebookRenew, env: &Env, ui: &Ui) -> Result<Outcome, Fai
         Format::Text if renewed => ui.report(&format!(
             "{}: {} is the one that is there now\nnext: kanon check, then kanon seal if the canon is to be read by it\n",
             styled(GOOD, "done"),
-            workspace.config.rulebook
+            renewal.file
         )),
         Format::Text => {}
     }

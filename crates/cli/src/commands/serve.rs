@@ -2,8 +2,7 @@
 
 use std::net::{IpAddr, SocketAddr};
 
-use kanon_core::base::path::printable;
-use kanon_io::release;
+use kanon_app::publishing::serve;
 
 use crate::Outcome;
 use crate::arguments::Serve;
@@ -12,16 +11,7 @@ use crate::failure::Failure;
 use crate::ui::Ui;
 
 pub fn run(arguments: &Serve, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let folder = env.machine.folder.join(&arguments.dest);
-    if !release::is_release(&folder) {
-        let folder = printable(&folder.display().to_string());
-        return Err(
-            Failure::plain(format!("{folder} holds no release")).hint("publish into it first: kanon publish DEST")
-        );
-    }
-    release::serve(&folder, &arguments.listen, |address| ui.report(&told(address))).map_err(|error| {
-        Failure::from(error).hint("see that the address is this machine's and the port is free: --listen ADDRESS:PORT")
-    })?;
+    serve(&env.machine, &arguments.dest, &arguments.listen, |address| ui.report(&told(address)))?;
     Ok(Outcome::InOrder)
 }
 

@@ -2,17 +2,15 @@
 
 use std::time::{Duration, Instant};
 
-use kanon_app::machine::{HOOK_SECRET, Machine};
+use kanon_app::machine::Machine;
 use kanon_app::observer::{Observer, Orderly};
 use kanon_app::session::Session;
-use kanon_app::watching::outbox::{Outbox, Way, Ways};
+use kanon_app::watching::outbox::Way;
+use kanon_app::watching::post::Post;
 use kanon_app::watching::{Scope, Watched, look};
 use kanon_core::base::path::printable;
 use kanon_core::config::WatchWish;
-use kanon_io::claim::take_lock;
 use kanon_io::running::spare_memory;
-use kanon_io::state::State;
-use kanon_io::workspace::Workspace;
 
 use crate::Outcome;
 use crate::arguments::{Format, Watch};
@@ -28,34 +26,16 @@ const EVERY: Duration = Duration::from_secs(600);
 const TICK: Duration = Duration::from_secs(5);
 /// So long an end is put off for what is still to be told.
 const LAST_WORDS: Duration = Duration::from_secs(25);
-/// What stands for the secret in the address of a hook.
-const SECRET: &str = "{secret}";
 
 pub fn run(arguments: &Watch, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     spare_memory();
     let session = Session::of_administrator(&env.machine, ui)?;
-    let workspace = session.workspace()?.clone();
-    let names = session.install_names()?;
-    if let Some(name) = arguments.installs.iter().chain(&arguments.mend).find(|name| !names.contains(name)) {
-        return Err(Failure::plain(format!("`{}` is no install of kanon.toml", printable(name)))
-            .hint(format!("watch one of: {}", names.join(", "))));
-    }
-    let mut watched =
-        Watched { installs: arguments.installs.clone(), mend: arguments.mend.iter().cloned().collect(), may_ask: true };
-    if !watched.installs.is_empty() {
-        let also: Vec<String> = watched.mend.iter().filter(|name| !watched.installs.contains(name)).cloned().collect();
-        watched.installs.extend(also);
-    }
-    let wish = &workspace.config.watch;
-    let every = arguments.every.or(wish.every).unwrap_or(EVERY);
-    let ways = ways(&workspace, &env.machine)?;
-    check_body(wish)?;
-    let lock = workspace.own().join("watch.lock");
-    let _lock = take_lock(&lock, "the watch of this workspace", &session.claimant()?)?;
-    let state = workspace.state()?;
+    let watched = Watched::new(&session, &arguments.installs, &arguments.mend)?;
+    check_body(&session.workspace()?.config.watch)?;
+    let post = Post::open(&session)?;
+    let every = arguments.every.or(post.wish().every).unwrap_or(EVERY);
     drop(session);
-    let outbox = Outbox::open(&state)?;
-    Watching { env, ui, watched, every, ways, outbox, state, workspace }.go_on(arguments.once)
+    Watching { env, ui, watched, every, post }.go_on(arguments.once)
 }
 
 /// A watch that goes on.
@@ -64,10 +44,7 @@ struct Watching<'w> {
     ui: &'w Ui,
     watched: Watched,
     every: Duration,
-    ways: Ways,
-    outbox: Outbox,
-    state: State,
-    workspace: Workspace,
+    post: Post,
 }
 
 impl Watching<'_> {
@@ -81,7 +58,7 @@ impl Watching<'_> {
             let scope = if is_due { Scope::All } else { Scope::Logs };
             if is_due {
                 last = Some(Instant::now());
-                self.read_again();
+                self.post.read_again(&self.env.machine, |wish| check_body(wish).is_ok());
             }
             any_bad |= self.look(scope)?;
             // Whoever started it may be gone by the next look.
@@ -95,16 +72,6 @@ impl Watching<'_> {
         }
     }
 
-    /// Somebody may have changed whom to tell.
-    fn read_again(&mut self) {
-        if let Ok(workspace) = Workspace::open_at(&self.workspace.root)
-            && let Ok(ways) = ways(&workspace, &self.env.machine)
-            && check_body(&workspace.config.watch).is_ok()
-        {
-            (self.workspace, self.ways) = (workspace, ways);
-        }
-    }
-
     /// Looks, and tells what has changed. Says whether any of it is bad.
     fn look(&mut self, scope: Scope) -> Result<bool, Failure> {
         let machine = self.machine();
@@ -112,17 +79,17 @@ impl Watching<'_> {
         let now = machine.now().timestamp().as_second();
         let mut any_bad = false;
         for change in changes {
-            let told = told(change, &self.workspace.config.name, machine.typed());
+            let told = told(change, self.post.canon_name(), machine.typed());
             any_bad |= told.bad;
             self.tell(&told)?;
             let json = serde_json::to_string(&told)
                 .map_err(|error| Failure::plain("could not write the change as JSON").because(error))?;
-            if self.ways.command.is_some() {
-                self.outbox.add(Way::Command, json.clone() + "\n", now);
+            if self.post.tells(Way::Command) {
+                self.post.add(Way::Command, json.clone() + "\n", now);
             }
-            if self.ways.hook.is_some() {
-                let body = self.workspace.config.watch.body.as_deref();
-                self.outbox.add(Way::Hook, body.map_or(json, |body| filled(body, &told)), now);
+            if self.post.tells(Way::Hook) {
+                let body = self.post.wish().body.as_deref().map_or(json, |body| filled(body, &told));
+                self.post.add(Way::Hook, body, now);
             }
         }
         Ok(any_bad)
@@ -141,10 +108,10 @@ impl Watching<'_> {
 
     fn hand_over(&mut self) -> Result<(), Failure> {
         let now = self.machine().now().timestamp().as_second();
-        for news in self.outbox.go_on(&self.ways, now) {
+        for news in self.post.go_on(now)? {
             self.ui.notice(&format!("{}  {}", time_of_day(now), delivery(&news)));
         }
-        Ok(self.outbox.keep(&self.state)?)
+        Ok(())
     }
 
     /// What is still to be told, for a while; the rest is kept for the next time.
@@ -152,7 +119,7 @@ impl Watching<'_> {
         let until = Instant::now() + LAST_WORDS;
         while Instant::now() < until {
             let now = self.machine().now().timestamp().as_second();
-            if !self.outbox.is_busy(now) {
+            if !self.post.is_busy(now) {
                 break;
             }
             std::thread::sleep(Duration::from_millis(50));
@@ -172,25 +139,6 @@ impl Watching<'_> {
     fn machine(&self) -> Machine {
         self.env.machine.clone().at(jiff::Zoned::now())
     }
-}
-
-/// Whom to tell, by kanon.toml and the environment.
-fn ways(workspace: &Workspace, machine: &Machine) -> Result<Ways, Failure> {
-    let wish = &workspace.config.watch;
-    let secret = machine.variable(HOOK_SECRET);
-    let hook = match &wish.hook {
-        Some(hook) if hook.contains(SECRET) => {
-            let secret = secret.ok_or_else(|| {
-                Failure::plain(format!("the hook of [watch] has the place {SECRET}, and nothing says what it is"))
-                    .hint(format!("set {HOOK_SECRET} where kanon watch runs"))
-            })?;
-            Some((hook.replace(SECRET, secret), None))
-        }
-        Some(hook) => Some((hook.clone(), secret.map(str::to_owned))),
-        None => None,
-    };
-    let command = (!wish.command.is_empty()).then(|| (wish.command.clone(), workspace.root.clone()));
-    Ok(Ways { command, hook })
 }
 
 /// What is sent must be JSON, whatever is filled in.

@@ -2,12 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use kanon_core::base::ids::{FoldedId, same_name};
-use kanon_core::config::{Edit, WorkspaceConfig, edit};
+use kanon_core::base::ids::FoldedId;
 use kanon_core::resolve::search::{Entry, seek};
-use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, Standing, each_alone};
-use kanon_core::resolve::update::{Intent, Outlook, Taken, Update};
-use kanon_io::writing::write_whole;
+use kanon_core::resolve::solve::{Ask, NoFit, Puzzle, each_alone};
+use kanon_core::resolve::update::{Intent, Outlook, Update};
 
 use crate::Outcome;
 use crate::arguments::{Drop, Format, Renew, Take};
@@ -22,6 +20,7 @@ use kanon_app::offers::{Offer, Offers};
 use kanon_app::sealable::sealable_outlook;
 use kanon_app::session::Session;
 use kanon_app::updates::waiting;
+use kanon_app::wishing::{self, Changed, for_game, wished};
 
 /// How many mods a search tells.
 const HITS: usize = 20;
@@ -32,76 +31,26 @@ pub fn take(arguments: &Take, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if arguments.search {
         return search(&arguments.mods, &session, &stock, (env, ui));
     }
-    let versions = session.loaded.rulebook.versions;
-    let mut taken = Vec::new();
-    for text in &arguments.mods {
-        let (id, accepts) = id_and_requirement(text);
-        if let Some(accepts) = accepts {
-            let of = |item: &&Offer| item.manifest.id == id;
-            let is_release =
-                stock.items.iter().filter(of).any(|item| item.manifest.version.as_deref() == Some(accepts));
-            versions
-                .requirement(accepts)
-                .map(|_| ())
-                .or_else(|error| if is_release { Ok(()) } else { Err(error) })
-                .map_err(|error| {
-                    Failure::plain(error.to_string())
-                        .hint("write it as the game's mods do, for example: kanon take 'MOD@>=1.2'")
-                })?;
-        }
-        let accepts = accepts.filter(|accepts| !accepts.is_empty()).map(str::to_owned);
-        taken.push(Taken { id: id.trim().to_owned().into(), accepts, prereleases: arguments.prereleases });
-    }
+    let taken = wishing::taken(&session, &stock, &arguments.mods, arguments.prereleases)?;
     let intent = Intent::Take(taken);
     change(&session, &stock, &intent, (None, arguments.preview), (env, ui))
 }
 
-/// `ID@REQUIREMENT`; an id may begin with the sign itself.
-fn id_and_requirement(text: &str) -> (&str, Option<&str>) {
-    let sign = text.char_indices().skip(1).find(|(_, c)| *c == '@');
-    sign.map_or((text, None), |(at, _)| (&text[..at], Some(text[at + 1..].trim())))
-}
-
 pub fn drop(arguments: &Drop, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(&env.machine, ui)?;
-    are_wished(&session, &arguments.mods)?;
+    let meant = wished(&session, &arguments.mods)?;
     let stock = Offers::gather(&mut session)?;
-    change(
-        &session,
-        &stock,
-        &Intent::Drop(arguments.mods.iter().map(FoldedId::from).collect()),
-        (None, arguments.preview),
-        (env, ui),
-    )
+    change(&session, &stock, &Intent::Drop(meant), (None, arguments.preview), (env, ui))
 }
 
 pub fn renew(arguments: &Renew, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::of_administrator(&env.machine, ui)?;
-    are_wished(&session, &arguments.mods)?;
+    let intent = Intent::Renew(wished(&session, &arguments.mods)?);
     let stock = Offers::gather(&mut session)?;
-    let intent = Intent::Renew(arguments.mods.iter().map(FoldedId::from).collect());
     if arguments.preview {
         return look_ahead(&session, &stock, &intent, arguments.game.as_deref(), (env, ui));
     }
     change(&session, &stock, &intent, (arguments.game.as_deref(), false), (env, ui))
-}
-
-fn are_wished(session: &Session<'_>, ids: &[String]) -> Result<(), Failure> {
-    let wishes = &session.workspace()?.config;
-    let known: Vec<&str> = wishes.mods.iter().map(|wish| wish.id.as_str()).collect();
-    let Some(id) = ids.iter().find(|id| !known.iter().any(|known| same_name(known, id))) else {
-        return Ok(());
-    };
-    let failure = Failure::plain(format!("`{id}` is not in kanon.toml"));
-    Err(match kanon_core::base::problem::nearest(id, known.iter().copied()) {
-        Some(near) => failure.hint(format!("did you mean `{near}`?")),
-        None => failure.hint("see its [[mod]] tables for what is"),
-    })
-}
-
-/// The wishes for another game version, if one is asked for.
-fn for_game(wishes: &WorkspaceConfig, game: Option<&str>) -> WorkspaceConfig {
-    WorkspaceConfig { game_version: game.map(str::to_owned).or_else(|| wishes.game_version.clone()), ..wishes.clone() }
 }
 
 /// Works out the new wishes, and writes them unless they are only to be seen.
@@ -109,51 +58,25 @@ fn change(
     session: &Session<'_>,
     stock: &Offers,
     intent: &Intent,
-    (game, preview): (Option<&str>, bool),
+    game_and_preview: (Option<&str>, bool),
     (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {
-    let workspace = session.workspace()?;
-    let wishes = for_game(&workspace.config, game);
-    let Outlook { update, standings } = sealable_outlook(stock, session, &wishes, intent);
-    let new = match update {
-        Ok(new) => new,
+    let Changed { update, standings, is_written } = match wishing::change(session, stock, intent, game_and_preview)? {
+        Ok(changed) => changed,
         Err(why) => return does_not_fit(session, &why, (env, ui)),
     };
-    let edited =
-        edit(&workspace.text, &Edit { put: &new.put, remove: &new.remove, game_version: game, ..Edit::default() })
-            .map_err(|error| Failure::plain(error.to_string()))?;
-    let written = !preview && edited.text != workspace.text;
-    if written {
-        write_whole(&workspace.wishes_path(), &edited.text)?;
-    }
-    let report = Report::changed(&new, held_back(intent, standings), written);
+    let held_back = standings.into_iter().filter_map(|standing| {
+        Some(HeldBack { mod_id: standing.id, newest: standing.newest?, because: standing.held_back? })
+    });
+    let report = Report::changed(&update, held_back.collect(), is_written);
     match env.format {
         Format::Json => ui.json(&report)?,
-        Format::Text => ui.report(&text(&report, &new)),
+        Format::Text => ui.report(&text(&report, &update)),
     }
     Ok(Outcome::InOrder)
 }
 
-/// The mods that were to have their newest release and could not.
-fn held_back(intent: &Intent, standings: Vec<Standing>) -> Vec<HeldBack> {
-    let meant = |standing: &Standing| match intent {
-        Intent::Take(taken) => taken.iter().any(|taken| taken.id == standing.id),
-        Intent::Renew(ids) => ids.is_empty() || ids.contains(&standing.id),
-        Intent::Drop(_) => false,
-    };
-    let held = standings.into_iter().filter(meant).filter_map(|standing| {
-        Some(HeldBack { mod_id: standing.id, newest: standing.newest?, because: standing.held_back? })
-    });
-    held.collect()
-}
-
 fn does_not_fit(session: &Session<'_>, why: &NoFit, (env, ui): (&Env, &Ui)) -> Result<Outcome, Failure> {
-    if why.given_up {
-        return Err(Failure::plain(
-            "no set was found that fits, and not all could be tried: what these mods ask of each other is too entangled",
-        )
-        .hint("ask for fewer mods at a time, or for one release of some: kanon take MOD@VERSION"));
-    }
     let wishes = &session.workspace()?.config;
     let is_wished = |id: &str| wishes.mods.iter().any(|wish| wish.id == id);
     match env.format {
@@ -295,17 +218,4 @@ fn search(words: &[String], session: &Session<'_>, stock: &Offers, (env, ui): (&
         Format::Text => ui.report(&report.text()),
     }
     Ok(Outcome::of(!report.found.is_empty()))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn an_id_may_begin_with_the_sign() {
-        assert_eq!(id_and_requirement("tide"), ("tide", None));
-        assert_eq!(id_and_requirement("tide@ >=1"), ("tide", Some(">=1")));
-        assert_eq!(id_and_requirement("#deep cold@^2"), ("#deep cold", Some("^2")));
-        assert_eq!(id_and_requirement("#deep cold"), ("#deep cold", None));
-    }
 }

@@ -3,10 +3,10 @@
 use std::fmt::Write;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, count, fitting, folded, styled};
-use crate::commands::keys::{Key, Report};
+use kanon_app::keys::{Key, KeyReport};
 
 /// The report of the keys of one install.
-pub fn text(report: &Report) -> String {
+pub fn text(report: &KeyReport) -> String {
     let mut out = format!(
         "{} ({}): {}, {} with signed files\n\n",
         styled(BOLD, &kanon_core::base::path::printable(&report.install)),

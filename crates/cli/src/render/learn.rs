@@ -3,13 +3,13 @@
 use std::fmt::Write;
 use std::path::Path;
 
+use kanon_app::drafting::Tried;
 use kanon_core::base::path::printable;
 use kanon_core::learn::Draft;
 use kanon_core::learn::proof::Proof;
 use kanon_core::learn::voice::Voice;
 
 use super::{BAD, BOLD, CARE, FAINT, GOOD, count, counted, folded, styled, sureness};
-use crate::commands::learn::Tried;
 use crate::words::proof as words;
 
 /// How many mods that are lacking something are named.

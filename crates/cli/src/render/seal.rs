@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use kanon_app::adopting::{KnownBy, Recognised};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::Finding;
 use kanon_core::base::ids::FoldedId;
@@ -217,21 +218,6 @@ pub struct Adopted {
     pub recognised: Vec<Recognised>,
 }
 
-/// A mod of the install that a source knows.
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-#[derive(Serialize)]
-pub struct Recognised {
-    /// The mod.
-    #[serde(rename = "mod")]
-    pub mod_id: FoldedId,
-    /// The release.
-    pub version: Option<String>,
-    /// The source.
-    pub source: String,
-    /// How it was known: by its bytes (`digest`), by what it says of itself (`metadata`), by its name.
-    pub by: &'static str,
-}
-
 impl Adopted {
     /// The report of an edit.
     pub fn new(install: String, edited: Edited) -> Self {
@@ -248,13 +234,13 @@ impl Adopted {
     }
 
     fn recognised_text(&self, out: &mut String) {
-        let by = |how: &'static str| self.recognised.iter().filter(move |known| known.by == how);
-        let mut sources: Vec<&str> = by("digest").map(|known| known.source.as_str()).collect();
+        let by = |how| self.recognised.iter().filter(move |known| known.by == how);
+        let mut sources: Vec<&str> = by(KnownBy::Digest).map(|known| known.source.as_str()).collect();
         sources.sort_unstable();
         for same in sources.chunk_by(|a, b| a == b) {
             let _ = writeln!(out, "  {} of them, byte for byte, are in the source {}", same.len(), printable(same[0]));
         }
-        for known in by("metadata") {
+        for known in by(KnownBy::Metadata) {
             let version = known.version.as_deref().unwrap_or("-");
             let text = format!(
                 "{} {version} is in {} too, with other bytes; the copy of {} counts until its `from` says otherwise",
@@ -262,7 +248,7 @@ impl Adopted {
             );
             out.push_str(&folded(&text, "  "));
         }
-        for known in by("name") {
+        for known in by(KnownBy::Name) {
             let version = known.version.as_deref().unwrap_or("-");
             let text = format!(
                 "{} is called as {version} of {} is, which is all that tells its release",

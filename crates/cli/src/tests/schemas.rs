@@ -36,7 +36,7 @@ fn reports() -> Vec<(&'static str, Schema)> {
         ("history", of::<history::Report<'_>>()),
         ("invite", of::<invite::Report>()),
         ("isolation", of::<isolate::Report<'_>>()),
-        ("keys", of::<keys::Report>()),
+        ("keys", of::<kanon_app::keys::KeyReport>()),
         ("learned", of::<learn::Report<'_>>()),
         ("learned-logs", of::<learn::OfLogs>()),
         ("line", of::<line::Report<'_>>()),

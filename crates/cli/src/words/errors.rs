@@ -1,8 +1,13 @@
 //! Why something could not be done, and what to do next.
 
+use std::path::Path;
+
 use kanon_app::error::{
-    AlignmentError, AppError, BackupError, CanonError, InstallError, RehearsalError, RulebookError, SourceError,
+    AdoptError, AlignmentError, AppError, BackupError, CanonError, CatalogueMakingError, DraftError, FollowError,
+    FoundingError, InstallError, KeyError, LogError, PublishError, RehearsalError, RulebookError, SealError,
+    SourceError, WatchError, WishError,
 };
+use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
@@ -12,6 +17,7 @@ use kanon_io::error::Refusal;
 use kanon_io::error::{AddressError, HostError};
 
 use crate::failure::Failure;
+use crate::render::count;
 
 impl From<AppError> for Failure {
     fn from(error: AppError) -> Self {
@@ -49,6 +55,17 @@ impl From<AppError> for Failure {
             AppError::Backup(error) => error.into(),
             AppError::Rehearsal(error) => error.into(),
             AppError::Rulebook(error) => error.into(),
+            AppError::Follow(error) => error.into(),
+            AppError::Publish(error) => error.into(),
+            AppError::Draft(error) => error.into(),
+            AppError::Seal(error) => error.into(),
+            AppError::Keys(error) => error.into(),
+            AppError::Log(error) => error.into(),
+            AppError::Watch(error) => error.into(),
+            AppError::Founding(error) => error.into(),
+            AppError::Wish(error) => error.into(),
+            AppError::Adopt(error) => error.into(),
+            AppError::CatalogueMaking(error) => error.into(),
             AppError::TooManyNames(cause) => Self::plain("the names of the mods can't be looked for").because(&*cause),
         }
     }
@@ -217,6 +234,231 @@ impl From<RehearsalError> for Failure {
             }
             RehearsalError::BrokenOff(name) => {
                 Self::plain(format!("stopped; {name} was stopped too")).hint("run the command again to try it anew")
+            }
+        }
+    }
+}
+
+impl From<FollowError> for Failure {
+    fn from(error: FollowError) -> Self {
+        let shown = |folder: &Path| printable(&folder.display().to_string());
+        let all = |names: Vec<String>| names.join(", ");
+        match error {
+            FollowError::NoFolder(folder) => Self::plain(format!("{} is no folder", shown(&folder)))
+                .hint("name the game's folder; or give the invite whole, in quotes: kanon follow \"…#kanon-1-…\""),
+            FollowError::NotFound(cause) => Self::plain("could not find the folder").because(cause),
+            FollowError::WithoutInvite(folder) => Self::plain(format!("{} follows no release yet", shown(&folder)))
+                .hint("the first time, the invite is needed: kanon follow \"INVITE\" FOLDER"),
+            FollowError::FollowsNothing(folder) => Self::plain(format!("{} follows no release yet", shown(&folder)))
+                .hint("name the folder of a game that does"),
+            FollowError::NothingFollowed => Self::plain("nothing is followed yet")
+                .hint("the first time, the invite is needed: kanon follow \"INVITE\" FOLDER"),
+            FollowError::Several(games) => Self::plain("several games follow releases").hint(format!(
+                "name the folder of one: {}",
+                all(games.iter().map(|folder| folder.display().to_string()).collect())
+            )),
+            FollowError::InsideFollower { folder, game } => {
+                Self::plain(format!("{} lies in a game that follows a release already", shown(&folder)))
+                    .hint(format!("name the game's own folder: {}", shown(&game)))
+            }
+            FollowError::AdministratorsWorkspace(folder) => {
+                Self::plain(format!("{} is an administrator's workspace: there is a kanon.toml in it", shown(&folder)))
+                    .hint("name the game's own folder; if this is it, move the kanon.toml elsewhere first")
+            }
+            FollowError::NotOptional { name, optional } => {
+                let failure = Self::plain(format!("{} is no optional mod", printable(&name)));
+                match optional.is_empty() {
+                    true => failure.hint("no mod of this release is"),
+                    false => failure.hint(format!("these are: {}", FoldedId::joined(&optional, ", "))),
+                }
+            }
+            FollowError::NotOneTakenOff { name, known } => {
+                Self::plain(format!("{} is the name of no one thing that was taken off", printable(&name)))
+                    .hint(format!("name one of these: {}", all(known.iter().map(|known| printable(known)).collect())))
+            }
+            FollowError::Temporary(cause) => Self::plain("could not make a temporary folder").because(cause),
+        }
+    }
+}
+
+impl From<DraftError> for Failure {
+    fn from(error: DraftError) -> Self {
+        match error {
+            DraftError::NoInstall(typed) => Self::plain(format!("`{typed}` is no folder and no install of kanon.toml"))
+                .hint("give the folder of the game, with its mods installed, or its address on a host"),
+            DraftError::OwnMistake(bad) => Self::plain(format!("the draft has a mistake, which is Kanon's own: {bad}"))
+                .hint("please report it with the layout of the folder"),
+        }
+    }
+}
+
+impl From<CatalogueMakingError> for Failure {
+    fn from(error: CatalogueMakingError) -> Self {
+        match error {
+            CatalogueMakingError::NoFolder { folder, cause } => {
+                Self::plain(format!("could not open {}", folder.display()))
+                    .because(cause)
+                    .hint("check the folder's path")
+            }
+            CatalogueMakingError::BadName(cause) => {
+                Self::plain(format!("the catalogue can't be written there: {cause}"))
+            }
+            CatalogueMakingError::Elsewhere => {
+                Self::plain("the catalogue lies in the folder that it is of").hint("give -o a name without a path")
+            }
+            CatalogueMakingError::AsJson(cause) => Self::plain("could not write the catalogue").because(&*cause),
+            CatalogueMakingError::Temporary(cause) => Self::plain("could not make a temporary folder").because(cause),
+        }
+    }
+}
+
+impl From<AdoptError> for Failure {
+    fn from(error: AdoptError) -> Self {
+        match error {
+            AdoptError::NoSuchMod { install, id, known } => {
+                let failure = Self::plain(format!("{} has no mod `{}`", printable(&install), printable(&id)));
+                match nearest(&id, known.iter().map(FoldedId::as_str)) {
+                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
+                    None => failure.hint(format!("see what is there: kanon survey {}", quoted(&install))),
+                }
+            }
+            AdoptError::NotEdited(cause) => Self::plain(cause.to_string()),
+        }
+    }
+}
+
+impl From<WishError> for Failure {
+    fn from(error: WishError) -> Self {
+        match error {
+            WishError::NotWishedFor { id, known } => {
+                let failure = Self::plain(format!("`{}` is not in kanon.toml", printable(&id)));
+                match nearest(&id, known.iter().map(FoldedId::as_str)) {
+                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
+                    None => failure.hint("see its [[mod]] tables for what is"),
+                }
+            }
+            WishError::NoRequirement(error) => Self::plain(error.to_string())
+                .hint("write it as the game's mods do, for example: kanon take 'MOD@>=1.2'"),
+            WishError::GivenUp => Self::plain(
+                "no set was found that fits, and not all could be tried: what these mods ask of each other is too entangled",
+            )
+            .hint("ask for fewer mods at a time, or for one release of some: kanon take MOD@VERSION"),
+            WishError::NotEdited(cause) => Self::plain(cause.to_string()),
+        }
+    }
+}
+
+impl From<FoundingError> for Failure {
+    fn from(error: FoundingError) -> Self {
+        match error {
+            FoundingError::IsThere(path) => Self::plain(format!("{} is there already", path.display()))
+                .hint("edit it, or start elsewhere with: kanon -C DIR init"),
+            FoundingError::RulebookIsThere(path) => Self::plain(format!("{} is there already", path.display()))
+                .hint("move it away, or start with that file: --rulebook FILE"),
+            FoundingError::NoFolder { install, at } => {
+                Self::plain(format!("the folder of {install} is not there: {at}")).hint("check the path")
+            }
+            FoundingError::SameName(same) => Self::plain(same.to_string()).hint("name them: --client NAME=FOLDER"),
+        }
+    }
+}
+
+impl From<WatchError> for Failure {
+    fn from(error: WatchError) -> Self {
+        match error {
+            WatchError::NoSuchInstall { name, known } => {
+                Self::plain(format!("`{}` is no install of kanon.toml", printable(&name)))
+                    .hint(format!("watch one of: {}", known.join(", ")))
+            }
+            WatchError::NoSecret { place, variable } => {
+                Self::plain(format!("the hook of [watch] has the place {place}, and nothing says what it is"))
+                    .hint(format!("set {variable} where kanon watch runs"))
+            }
+        }
+    }
+}
+
+impl From<LogError> for Failure {
+    fn from(error: LogError) -> Self {
+        match error {
+            LogError::NoneOf(name) => Self::plain(format!("there is no log of {}", printable(&name)))
+                .hint("say where it is, by `log` under its [install] in kanon.toml, or name the log itself"),
+            LogError::NoneNamed => Self::plain("no log was named, and there is not just one server it could be of")
+                .hint("name logs, or a server: kanon health LOG"),
+        }
+    }
+}
+
+impl From<KeyError> for Failure {
+    fn from(error: KeyError) -> Self {
+        match error {
+            KeyError::NothingSigned(game) => Self::plain(format!("the rulebook of {game} knows of no signatures"))
+                .hint("say in it how payloads are signed: [shelf.signed] and [keyring]"),
+            KeyError::NoServer => {
+                Self::plain("kanon.toml names no server").hint("say which install: kanon keys INSTALL")
+            }
+        }
+    }
+}
+
+impl From<SealError> for Failure {
+    fn from(error: SealError) -> Self {
+        match error {
+            SealError::NotWishedFor { id, known } => {
+                let failure = Self::plain(format!("`{}` is not in kanon.toml", printable(&id)));
+                match nearest(&id, known.iter().map(FoldedId::as_str)) {
+                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
+                    None => failure.hint("--accept takes the id of a mod, as its finding tells it"),
+                }
+            }
+            SealError::NoOtherCanon(error) => {
+                Self::from(error).hint("name a canon's file, or a commit, branch or tag of the workspace's repository")
+            }
+            SealError::NoKeptCanon(error) => Self::from(error).hint("see which are kept: kanon history --canons"),
+        }
+    }
+}
+
+impl From<PublishError> for Failure {
+    fn from(error: PublishError) -> Self {
+        match error {
+            PublishError::RulebookChanged => {
+                Self::plain("the rulebook has changed since the canon was sealed").hint("seal again: kanon seal")
+            }
+            PublishError::NoPlace => Self::plain("nothing says where to publish to")
+                .hint("kanon publish DEST, with a folder that your web server serves, or s3://bucket/folder"),
+            PublishError::HoldsTheKeys(folder) => {
+                Self::plain(format!("{} can't be published to: the workspace's keys lie in it", folder.display()))
+                    .hint("publish to a folder of its own")
+            }
+            PublishError::PlaceNotWritten(cause) => Self::plain("could not write where releases go").because(&*cause),
+            PublishError::BadPlace(error) => Self::from(error).hint("give another address, or correct kanon.toml"),
+            PublishError::NotReadAgain(why) => Self::plain(format!("kanon.toml can't be read again: {why}")),
+            PublishError::NoPrograms(folder) => {
+                Self::plain(format!("{} holds no program", printable(&folder.display().to_string())))
+                    .hint("put Kanon's programs there, one for each system, as tools/dist.sh makes them; or take `programs` out of kanon.toml")
+            }
+            PublishError::InviteTooLong => {
+                Self::plain("the invite is too long for a program to carry").hint("give a shorter --address")
+            }
+            PublishError::NoRelease(folder) => {
+                Self::plain(format!("{} holds no release", printable(&folder.display().to_string())))
+                    .hint("publish into it first: kanon publish DEST")
+            }
+            PublishError::NotServed(error) => Self::from(error)
+                .hint("see that the address is this machine's and the port is free: --listen ADDRESS:PORT"),
+            PublishError::NothingPublished => Self::plain("nothing was published from this workspace yet")
+                .hint("publish first: kanon publish DEST"),
+            PublishError::NoAddress => Self::plain("nothing says where players find the release")
+                .hint("say it: kanon invite --address URL, or address = \"URL\" under [release] in kanon.toml"),
+            PublishError::BytesLacking(files) => {
+                let named: Vec<String> =
+                    files.iter().map(|(id, files)| format!("{id} ({})", count(*files, "file"))).collect();
+                Self::plain(format!(
+                    "the bytes of some mods are in no source, install or store any more: {}",
+                    named.join(", ")
+                ))
+                .hint("put their releases back into a source or an install of kanon.toml, or seal again")
             }
         }
     }

@@ -41,6 +41,12 @@ pub fn text(notice: Notice) -> String {
         Notice::CatalogueStale { name, why } => {
             format!("note: the catalogue {name} can't be reached ({why}); what it said the last time counts")
         }
+        Notice::ServerNotSeen { server, install, error } => format!(
+            "note: what {} has can't be told, so mods of {} may be adopted that it lacks: {}",
+            printable(&server),
+            printable(&install),
+            Failure::from(error).in_short()
+        ),
         Notice::InstallPassedOver { install, error } => {
             format!("note: {install} is passed over:\n{}", Failure::from(error).render().trim_end())
         }
@@ -128,6 +134,7 @@ pub const fn task(task: Task) -> &'static str {
         Task::Finishing => "finishing",
         Task::Fetching => "fetching",
         Task::Downloading => "downloading",
+        Task::Publishing => "publishing",
     }
 }
 

@@ -1,10 +1,12 @@
 //! The wish: `kanon.toml`, read with every mistake told at its place, and edited without losing a comment.
 
+mod begin;
 mod edit;
 mod mistake;
 mod model;
 mod parse;
 
+pub use begin::{Beginning, SameName, begin};
 pub use edit::{Edit, EditError, Edited, edit};
 pub use mistake::SpanError;
 pub use model::*;

@@ -75,12 +75,12 @@ struct Dependency {
 
 /// The bill of materials; the same for the same set.
 pub fn bom(sheet: &Sheet) -> Result<String, Failure> {
-    let set = &sheet.set;
+    let set = &sheet.facts.set;
     let whole = Component {
         kind: "application",
         reference: SET.to_owned(),
         name: set.name.clone(),
-        version: sheet.number.map(|number| number.to_string()),
+        version: sheet.facts.number.map(|number| number.to_string()),
         description: Some(format!("the mods of a player of {}", set.game)),
         ..Component::default()
     };
@@ -89,7 +89,7 @@ pub fn bom(sheet: &Sheet) -> Result<String, Failure> {
         bom_format: "CycloneDX",
         spec_version: "1.5",
         version: 1,
-        serial_number: serial(&sheet.digest.to_string()),
+        serial_number: serial(&sheet.facts.digest.to_string()),
         metadata: Metadata { tools: vec![tool], component: whole },
         components: set.mods.iter().map(component).collect(),
         dependencies: dependencies(&set.mods),

@@ -14,7 +14,7 @@ pub fn csv(sheet: &Sheet) -> Result<String, Failure> {
     let failed = |error: csv::Error| Failure::plain("could not write the table").because(error);
     let mut table = csv::Writer::from_writer(Vec::new());
     table.write_record(COLUMNS).map_err(failed)?;
-    for one in &sheet.set.mods {
+    for one in &sheet.facts.set.mods {
         let lead = [
             one.position.to_string(),
             one.id.to_string(),

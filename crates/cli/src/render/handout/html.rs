@@ -88,7 +88,7 @@ impl Page<'_> {
     }
 
     fn foot_told(&self) -> String {
-        let digest = format!("<code>{}</code>", self.sheet.digest.short());
+        let digest = format!("<code>{}</code>", self.sheet.facts.digest.short());
         let digest = self.marked("page-digest", vec![at("digest", digest)]);
         let foot = self.marked("page-foot", vec![at("command", "<code>kanon follow</code>")]);
         format!("{digest} {foot}")
@@ -145,16 +145,16 @@ impl Page<'_> {
 pub fn html(sheet: &Sheet) -> Result<String, Failure> {
     let page = Page {
         sheet,
-        set: &sheet.set,
-        number: sheet.number,
-        invite: sheet.invite.as_deref(),
-        code: sheet.invite.as_deref().map(code).transpose()?.unwrap_or_default(),
+        set: &sheet.facts.set,
+        number: sheet.facts.number,
+        invite: sheet.facts.invite.as_deref(),
+        code: sheet.facts.invite.as_deref().map(code).transpose()?.unwrap_or_default(),
         day: &sheet.day,
         steps: sheet.steps(),
-        links: sheet.links.as_deref(),
+        links: sheet.facts.links.as_deref(),
         starters: sheet.starters(),
-        runs_on_linux: sheet.programs.contains(&System::Linux),
-        programs_at: sheet.programs_at.as_deref(),
+        runs_on_linux: sheet.facts.programs.contains(&System::Linux),
+        programs_at: sheet.facts.programs_at.as_deref(),
         archive: sheet.archive(),
     };
     page.render().map_err(|error| Failure::plain("could not write the page").because(error))

@@ -9,8 +9,9 @@ use crate::words::tongue::at;
 
 /// The handout as Markdown.
 pub fn markdown(sheet: &Sheet) -> String {
-    let set = &sheet.set;
-    let release = sheet.number.map(|number| sheet.tongue.with("page-release", [at("number", number.to_string())]));
+    let set = &sheet.facts.set;
+    let release =
+        sheet.facts.number.map(|number| sheet.tongue.with("page-release", [at("number", number.to_string())]));
     let number = release.map_or_else(String::new, |release| format!("{release}, "));
     let mut out = format!("# {}\n\n{}", plain(&set.name), plain(&sheet.lead()));
     let _ = write!(out, "\n\n{number}{}, {}\n", sheet.day, sheet.mods_told());
@@ -43,24 +44,24 @@ pub fn markdown(sheet: &Sheet) -> String {
             let _ = writeln!(out, "- {}, {bytes}{sha256}", plain(file.path.as_str()));
         }
     }
-    let digest = format!("`{}`", sheet.digest.short());
+    let digest = format!("`{}`", sheet.facts.digest.short());
     let _ = write!(out, "\n{}\n", sheet.tongue.with("page-digest", [at("digest", digest)]));
     out
 }
 
 /// The ways to join, the easiest first.
 fn ways(out: &mut String, sheet: &Sheet) {
-    if sheet.invite.is_some() || sheet.archive().is_some() {
+    if sheet.facts.invite.is_some() || sheet.archive().is_some() {
         let _ = write!(out, "\n## {}\n", sheet.say("page-how"));
     }
-    let is_page = sheet.links.as_ref().is_some_and(|links| !links.is_empty());
+    let is_page = sheet.facts.links.as_ref().is_some_and(|links| !links.is_empty());
     let starter =
         |one: &Starter| format!("{}: <{}>", sheet.tongue.with("page-for", [at("system", one.system)]), one.link);
     let starters: Vec<String> = sheet.starters().iter().filter(|_| is_page).map(starter).collect();
     if !starters.is_empty() {
         let _ = write!(out, "\n{} {}\n", sheet.say("page-program"), starters.join(", "));
     }
-    if let Some(invite) = &sheet.invite {
+    if let Some(invite) = &sheet.facts.invite {
         let typed = fenced(&format!("kanon follow \"{invite}\""));
         let later = sheet.tongue.with("page-later", [at("follow", "`kanon follow`"), at("undo", "`kanon undo`")]);
         let _ = write!(out, "\n{} {}\n\n{typed}\n{later}\n", sheet.say("page-kanon"), sheet.say("page-type"));
@@ -69,13 +70,13 @@ fn ways(out: &mut String, sheet: &Sheet) {
         let close = format!("](<{archive}>)");
         let _ = write!(out, "\n{}\n", sheet.tongue.with("page-archive", [at("open", "["), at("close", close)]));
     }
-    if let Some(address) = sheet.links.as_ref().filter(|address| !address.is_empty()) {
+    if let Some(address) = sheet.facts.links.as_ref().filter(|address| !address.is_empty()) {
         let _ = write!(out, "\n{}: <{address}>\n", sheet.say("page-each-lead").trim_end_matches(['.', '。']));
     }
 }
 
 fn table(out: &mut String, sheet: &Sheet) {
-    let set = &sheet.set;
+    let set = &sheet.facts.set;
     let columns =
         ["col-number", "col-mod", "col-version", "col-file", "col-where", "col-size"].map(|one| sheet.say(one));
     let [no, of_mod, version, file, place, size] = columns;

@@ -5,7 +5,7 @@ mod csv;
 mod html;
 mod markdown;
 
-use kanon_core::base::digest::Blake3;
+use kanon_app::handouts::HandoutFacts;
 use kanon_core::canon::release::{ARCHIVE, System};
 use kanon_core::handout::{Handout, HandoutMod, ModNews, Way};
 use kanon_io::release::Archive;
@@ -17,28 +17,14 @@ pub use self::markdown::markdown;
 use super::size;
 use crate::words::tongue::{Tongue, at};
 
-/// A handout, and what stands around it.
+/// A handout in the language of the players.
 #[derive(Clone)]
 pub struct Sheet {
-    /// What players need to know.
-    pub set: Handout,
-    /// The release's number, once it is published.
-    pub number: Option<u64>,
-    /// The invite, once there is one.
-    pub invite: Option<String>,
+    /// What is told.
+    pub facts: HandoutFacts,
     /// The day.
     pub day: String,
-    /// The digest of the canon.
-    pub digest: Blake3,
-    /// What stands before the address of a file; nothing when files can't be downloaded one by one.
-    pub links: Option<String>,
-    /// The systems for which there is a program that carries the invite.
-    pub programs: Vec<System>,
-    /// Where programs of the makers are, where whoever publishes leads there.
-    pub programs_at: Option<String>,
-    /// Whether all mods are there in one archive.
-    pub has_archive: bool,
-    /// The language of the players.
+    /// The language.
     pub tongue: Tongue,
 }
 
@@ -68,7 +54,7 @@ impl Sheet {
 
     /// The game with its version, and what loads its mods.
     fn lead(&self) -> String {
-        let set = &self.set;
+        let set = &self.facts.set;
         let versioned = |name: &str, version: Option<&str>| match version {
             Some(version) => format!("{name} {version}"),
             None => name.to_owned(),
@@ -85,24 +71,24 @@ impl Sheet {
 
     /// How many mods there are, and how large they are together.
     fn mods_told(&self) -> String {
-        let bytes = self.set.mods.iter().map(|one| one.bytes).sum();
-        self.tongue.with("page-mods", [at("count", self.set.mods.len()), at("size", size(bytes))])
+        let bytes = self.facts.set.mods.iter().map(|one| one.bytes).sum();
+        self.tongue.with("page-mods", [at("count", self.facts.set.mods.len()), at("size", size(bytes))])
     }
 
     /// The programs that carry the invite, where they can be fetched.
     pub fn starters(&self) -> Vec<Starter> {
-        let Some(links) = &self.links else { return Vec::new() };
+        let Some(links) = &self.facts.links else { return Vec::new() };
         let starter = |system: &System| Starter {
             system: system.name(),
             link: format!("{links}{}", system.file()),
             file: system.file().rsplit('/').next().unwrap_or_default(),
         };
-        self.programs.iter().map(starter).collect()
+        self.facts.programs.iter().map(starter).collect()
     }
 
     /// Where all mods are in one archive.
     pub fn archive(&self) -> Option<String> {
-        self.links.as_ref().filter(|_| self.has_archive).map(|links| format!("{links}{ARCHIVE}"))
+        self.facts.links.as_ref().filter(|_| self.facts.has_archive).map(|links| format!("{links}{ARCHIVE}"))
     }
 
     /// What happened to one mod since the last release.
@@ -121,7 +107,7 @@ impl Sheet {
 
     /// What is to be done by hand, in order.
     pub fn steps(&self) -> Vec<HandStep> {
-        let set = &self.set;
+        let set = &self.facts.set;
         let step = |message: &str| HandStep { words: self.say(message), items: Vec::new() };
         let mut steps = vec![step("hand-close")];
         if !set.folders.is_empty() {
@@ -144,7 +130,7 @@ impl Sheet {
     }
 
     fn steps_beside(&self) -> Vec<HandStep> {
-        let (set, tongue) = (&self.set, &self.tongue);
+        let (set, tongue) = (&self.facts.set, &self.tongue);
         let mut steps = Vec::new();
         let mut add = |words: String, items: Vec<String>| {
             if !items.is_empty() {
