@@ -26,7 +26,11 @@ MASKS = [
     (r"kanon:[A-Za-z0-9_+/=-]+", "@INVITE"),
     (r"\b\d+(?:\.\d+)? ?(?:ms|s|seconds?|minutes?|min|h)\b", "@SPAN"),
     (r"\b\d+(?:\.\d+)? (?:B|KiB|MiB|GiB|kB|MB|GB)(?:/s)?\b", "@SIZE"),
-    (r'"(?:seconds|took|ms|at|since|until|memory|bytes|size|modified|took_ms|peak)": ?-?[0-9.]+', '"@": 0'),
+    (r"\bport \d+|(?<=standin client )(\S+ \S+) \d+", "port @"),
+    (r"\(?process \d+", "process @"),
+    # Charts lay their days out by the hour at which they are drawn.
+    (r'<(?:text|polyline)[^>]*>|</text>|\d\d-\d\d @CLOCK', "@CHART"),
+    (r'"(?:ready|settled|seconds|took|ms|at|since|until|memory|bytes|size|modified|took_ms|peak)": ?-?[0-9.]+', '"@": 0'),
     (r"\bpid \d+", "pid @"),
     (r"[A-Za-z0-9+/]{40,}={0,2}", "@BASE64"),
 ]
