@@ -171,9 +171,9 @@ fn in_the_attic(stage: &mut Stage<'_>, world: &World) -> Result<(), Failure> {
     stage.command(&["health", "attic/console.log"], 0)?;
     world.attic("breaks-with = [\"drift-radio\", \"sled-dogs\"]\n").map_err(failed)?;
     stage.command(&["rehearse", "attic", "--yes", "--settle", "0.4"], 1)?;
-    stage.command(&["isolate", "attic", "--yes", "--settle", "0.4"], 1)?;
-    let found = stage.isolated("attic")?;
-    stage.expect("just the two that don't get on are found", found == ["drift-radio", "sled-dogs"]);
+    stage.command(&["isolate", "attic", "--yes", "--settle", "0.2"], 1)?;
+    let is_found = stage.has_said("found: drift-radio, sled-dogs together");
+    stage.expect("just the two that don't get on are found", is_found);
     stage.command_in_brief(&["check", "attic"], 0)?;
     Ok(())
 }

@@ -20,6 +20,8 @@ pub struct Stage<'a> {
     ui: &'a Ui,
     right: usize,
     wrong: Vec<String>,
+    /// What the last command printed.
+    last: String,
 }
 
 impl<'a> Stage<'a> {
@@ -27,7 +29,7 @@ impl<'a> Stage<'a> {
     pub fn new(root: &'a Path, ui: &'a Ui) -> Result<Self, Failure> {
         let program = std::env::current_exe()
             .map_err(|error| Failure::plain("could not tell where this program is").because(error))?;
-        Ok(Self { program, root, ui, right: 0, wrong: Vec::new() })
+        Ok(Self { program, root, ui, right: 0, wrong: Vec::new(), last: String::new() })
     }
 
     /// The folder.
@@ -82,6 +84,7 @@ impl<'a> Stage<'a> {
                 .map(|line| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") })
                 .collect::<String>(),
         );
+        self.last = text;
         let code = output.status.code().unwrap_or(-1);
         let name = arguments.get(if arguments.first() == Some(&"-C") { 2 } else { 0 }).copied().unwrap_or_default();
         self.expect(&format!("kanon {name} ends with {expected}"), code == expected);
@@ -126,15 +129,9 @@ impl<'a> Stage<'a> {
         std::fs::write(&path, text + &install).map_err(failed)
     }
 
-    /// The mods that a search finds to break a rehearsal.
-    pub fn isolated(&self, name: &str) -> Result<Vec<String>, Failure> {
-        let output =
-            self.program().args(["isolate", name, "--yes", "--settle", "0.4", "--format", "json", "--quiet"]).output();
-        let output = output.map_err(|error| Failure::plain("could not run kanon isolate").because(error))?;
-        let report: Value = serde_json::from_slice(&output.stdout)
-            .map_err(|error| Failure::plain("could not read the report").because(error))?;
-        let culprits = report["culprits"].as_array().cloned().unwrap_or_default();
-        Ok(culprits.iter().filter_map(|id| id.as_str().map(str::to_owned)).collect())
+    /// Whether the last command said so.
+    pub fn has_said(&self, words: &str) -> bool {
+        anstream::adapter::strip_str(&self.last).to_string().contains(words)
     }
 
     /// What learning finds: mods on the server and on the client, lists on both, and whether all of it is told.
