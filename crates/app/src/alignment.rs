@@ -1,5 +1,6 @@
 //! The alignment of one install from its survey to its receipt: opened, finished if it was interrupted, planned, carried out.
 
+use kanon_core::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
@@ -543,7 +544,7 @@ impl<'e> AlignmentRun<'e> {
         let follows = self.session.workspace()?.following().is_some();
         let here = |command: Suggestion| command.led_by(self.session.machine.typed());
         let again = if follows { Suggestion::new("follow") } else { Suggestion::align(&self.placed.name) };
-        let undo = Suggestion::new("undo").word(&self.placed.name);
+        let undo = Suggestion::new("undo").word(self.placed.name.as_str());
         self.session.observer.on_break(OnBreak::HalfDone { finish: here(again), undo: here(undo) });
         let done = work(site, &mut self.session);
         self.session.observer.on_break(OnBreak::Stays);
@@ -559,7 +560,7 @@ impl<'e> AlignmentRun<'e> {
     /// What the receipt will say is there.
     fn receipt(&self) -> Result<Receipt, AppError> {
         let role = self.placed.role;
-        let wild: BTreeMap<String, Vec<InstallPath>> =
+        let wild: BTreeMap<ShelfName, Vec<InstallPath>> =
             wild_places(self.install.as_ref(), &self.session.loaded.rulebook, role);
         let (canon, mut files) = (self.canon()?, Vec::new());
         for sealed in canon.mods.iter().filter(|sealed| sealed.needed_on().includes(role)) {
@@ -667,12 +668,12 @@ fn touches(plan: &Plan, worlds: &[InstallPath]) -> bool {
 /// The numbers of the alignments to take back, newest first.
 fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, AppError> {
     let mut open = alignments.iter().filter(|alignment| alignment.state != AlignmentState::Undone);
-    let gone = |id: i64| BackupError::Gone { install: name.to_owned(), id }.into();
+    let gone = |id: i64| BackupError::Gone { install: name.to_owned().into(), id }.into();
     let Some(back_to) = back_to else {
         return match open.next() {
             Some(last) if last.pruned => Err(gone(last.id)),
             Some(last) => Ok(vec![last.id]),
-            None => Err(BackupError::NothingToTakeBack(name.to_owned()).into()),
+            None => Err(BackupError::NothingToTakeBack(name.to_owned().into()).into()),
         };
     };
     let wanted: Vec<&Alignment> = open.filter(|alignment| alignment.id >= back_to).collect();
@@ -681,7 +682,7 @@ fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> R
             Some(pruned) => Err(gone(pruned.id)),
             None => Ok(wanted.iter().map(|alignment| alignment.id).collect()),
         },
-        _ => Err(BackupError::NoSuchAlignment { install: name.to_owned(), id: back_to }.into()),
+        _ => Err(BackupError::NoSuchAlignment { install: name.to_owned().into(), id: back_to }.into()),
     }
 }
 
@@ -692,7 +693,7 @@ mod tests {
 
     fn alignment(id: i64, state: AlignmentState, pruned: bool) -> Alignment {
         let (install, root, steps) = ("hall".to_owned(), "/hall".to_owned(), Vec::new());
-        Alignment { id, install, root, began: 0, state, pruned, steps, steps_done: 0 }
+        Alignment { id, install: install.into(), root, began: 0, state, pruned, steps, steps_done: 0 }
     }
 
     /// Newest first, as the journal gives them.

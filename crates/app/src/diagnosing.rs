@@ -1,5 +1,6 @@
 //! Why a join failed: what there is to go by is gathered, weighed, and where patterns explain too little, listened to.
 
+use kanon_core::base::names::{InstallName, PlayerName};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::ids::FoldedId;
@@ -33,7 +34,7 @@ pub struct Asked {
     /// What the player saw.
     pub message: Option<String>,
     /// The player.
-    pub player: Option<String>,
+    pub player: Option<PlayerName>,
     /// What logs say of before is passed over.
     pub since: Option<String>,
     /// The invite of the release that everything is held against.
@@ -61,7 +62,7 @@ impl Asked {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum LookedAt {
     /// An install, or its survey.
-    Install(Role, String),
+    Install(Role, InstallName),
     /// A log: whose, its files, and whether it was read by what it says itself.
     Log(Role, Vec<String>, bool),
     /// What the player saw.
@@ -90,7 +91,7 @@ pub struct Evidence {
     /// What the message says itself.
     said: Vec<LogEvent>,
     message: Option<String>,
-    player: Option<String>,
+    player: Option<PlayerName>,
     client_is_here: bool,
     /// The command by which players get the release.
     pub follow: Option<String>,
@@ -116,7 +117,7 @@ impl Evidence {
         let since = asked.since.as_deref().map(moment).transpose()?;
         let mut looked_at = Vec::new();
         let canon = session.canon_if_sealed()?;
-        let server_name = asked.server.clone().or_else(|| install_log::only_server(session));
+        let server_name = asked.server.clone().or_else(|| install_log::only_server(session).map(String::from));
         let server = surveyed(session, server_name.as_deref(), Role::Server, &mut looked_at)?;
         let client = surveyed(session, asked.client.as_deref(), Role::Client, &mut looked_at)?;
         let server_log = match &asked.server_log {
@@ -212,12 +213,12 @@ impl Evidence {
     /// What the message says by itself.
     fn heard_message(&self, session: &Session<'_>) -> Result<Vec<LogEvent>, AppError> {
         let Some(text) = &self.message else { return Ok(Vec::new()) };
-        let players: Vec<String> = self.player.iter().cloned().collect();
+        let players: Vec<String> = self.player.iter().map(|player| player.as_str().to_owned()).collect();
         message(self.evening(session, &players), text).map_err(|error| AppError::TooManyNames(Box::new(error)))
     }
 
     fn listen(&self, session: &Session<'_>) -> Result<Heard, AppError> {
-        let players: Vec<String> = self.player.iter().cloned().collect();
+        let players: Vec<String> = self.player.iter().map(|player| player.as_str().to_owned()).collect();
         let evening = self.evening(session, &players);
         let files: Vec<(Role, &Path)> = self.files.iter().map(|(side, file)| (*side, file.as_path())).collect();
         listen(evening, &files)

@@ -1,5 +1,6 @@
 //! Why a use case could not do its work: what was attempted, on what, and what it came of. The front end finds the words.
 
+use kanon_core::base::names::InstallName;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
@@ -31,7 +32,7 @@ pub enum AppError {
     /// What is to be a log on a host is no place inside an install.
     NoPlaceOfLog {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The log.
         log: String,
         /// Why it is none.
@@ -103,7 +104,7 @@ pub enum AppError {
 #[derive(Debug)]
 pub enum LogError {
     /// An install has none.
-    NoneOf(String),
+    NoneOf(InstallName),
     /// None was named, and there is not just one server it could be of.
     NoneNamed,
 }
@@ -116,7 +117,7 @@ pub enum WatchError {
         /// What was typed.
         name: String,
         /// Those that it has.
-        known: Vec<String>,
+        known: Vec<InstallName>,
     },
     /// The address of a hook has a place for a secret, and no variable says which.
     NoSecret {
@@ -137,7 +138,7 @@ pub enum FoundingError {
     /// The folder of an install is not there.
     NoFolder {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The folder as it was typed.
         at: String,
     },
@@ -169,7 +170,7 @@ pub enum AdoptError {
     /// It has no such mod.
     NoSuchMod {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What was typed.
         id: String,
         /// The mods that it has.
@@ -356,14 +357,14 @@ pub enum InstallError {
         /// What was typed.
         typed: String,
         /// The installs that there are.
-        known: Vec<String>,
+        known: Vec<InstallName>,
     },
     /// Nothing says what an install is, and nobody can be asked.
     NoRole(String),
     /// A survey is of one game, the rulebook of another.
     SurveyOfOtherGame {
         /// The install of the survey.
-        install: String,
+        install: InstallName,
         /// Its game.
         survey: String,
         /// The rulebook's.
@@ -379,7 +380,7 @@ pub enum InstallError {
     /// The folder of an install is not there.
     NoFolder {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The folder.
         path: PathBuf,
     },
@@ -421,7 +422,7 @@ pub enum AlignmentError {
     /// An interrupted alignment could not be finished.
     Finishing {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What it came of.
         cause: Box<AppError>,
     },
@@ -432,14 +433,14 @@ pub enum AlignmentError {
     /// The game runs, and nothing says how to stop it.
     Running {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What shows that it runs.
         sign: Running,
     },
     /// The game did not stop.
     DidNotStop {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What shows that it runs.
         sign: Running,
     },
@@ -460,18 +461,18 @@ pub enum BackupError {
         named: String,
     },
     /// An install was never aligned, or all of it was taken back.
-    NothingToTakeBack(String),
+    NothingToTakeBack(InstallName),
     /// An install has no such alignment to take back.
     NoSuchAlignment {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The alignment.
         id: i64,
     },
     /// The backup of an alignment has gone by the rule.
     Gone {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The alignment.
         id: i64,
     },
@@ -481,24 +482,24 @@ pub enum BackupError {
 #[derive(Debug)]
 pub enum RehearsalError {
     /// What is to be rehearsed is no install of `kanon.toml`.
-    NotInConfig(String),
+    NotInConfig(InstallName),
     /// What is to be rehearsed is a client.
-    NotAServer(String),
+    NotAServer(InstallName),
     /// Nothing says how a server is started.
-    NoStartCommand(String),
+    NoStartCommand(InstallName),
     /// A server on a host can't be rehearsed.
-    OnAHost(String),
+    OnAHost(InstallName),
     /// A server that is to be started runs already.
     RunsAlready {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What shows that it runs.
         sign: Running,
     },
     /// Nobody can wait so many seconds.
     NoTimeToWait(f64),
     /// Somebody broke a rehearsal off, and the server was stopped.
-    BrokenOff(String),
+    BrokenOff(InstallName),
 }
 
 impl From<ReachError> for AppError {

@@ -1,6 +1,7 @@
 //! One bad evening for whoever helps: surveys, logs around the join, the canon, the rulebook and what was made of it, in one file,
 //! without what is nobody's business. And taking such a file in.
 
+use kanon_core::base::names::PlayerName;
 use std::collections::BTreeSet;
 use std::path::Path;
 
@@ -56,7 +57,7 @@ pub struct About {
     /// The game.
     pub game: String,
     /// The player, where one was named.
-    pub player: Option<String>,
+    pub player: Option<PlayerName>,
     /// What the player saw, where that was said.
     pub message: Option<String>,
     /// What logs say of before was passed over.
@@ -242,7 +243,7 @@ fn hidden_survey(survey: &Survey, mask: &mut Mask) -> Survey {
     for setting in &mut survey.settings {
         setting.value = setting.value.as_ref().map(|value| hidden_value(&setting.name, value, mask));
     }
-    survey.install.name = mask.text(&survey.install.name);
+    survey.install.name = mask.text(&survey.install.name).into();
     survey
 }
 

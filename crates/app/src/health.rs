@@ -1,5 +1,6 @@
 //! A server's health by its logs: which logs are meant, and what they tell.
 
+use kanon_core::base::names::InstallName;
 use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
@@ -61,9 +62,12 @@ pub fn of_logs(session: &Session<'_>, paths: &[PathBuf]) -> Result<Health, AppEr
 ///
 /// # Errors
 /// When there is none, or one can't be looked for.
-pub fn logs_meant(session: &mut Session<'_>, named: &[PathBuf]) -> Result<(Vec<PathBuf>, Option<String>), AppError> {
+pub fn logs_meant(
+    session: &mut Session<'_>,
+    named: &[PathBuf],
+) -> Result<(Vec<PathBuf>, Option<InstallName>), AppError> {
     let named = match named.is_empty() {
-        true => install_log::only_server(session).map(PathBuf::from).into_iter().collect(),
+        true => install_log::only_server(session).map(|name| PathBuf::from(name.as_str())).into_iter().collect(),
         false => named.to_vec(),
     };
     let (mut found, mut installs) = (Vec::new(), Vec::new());

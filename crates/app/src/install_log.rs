@@ -1,5 +1,6 @@
 //! The log of an install of the workspace, wherever that is.
 
+use kanon_core::base::names::InstallName;
 use std::path::PathBuf;
 
 use kanon_core::base::path::InstallPath;
@@ -12,7 +13,7 @@ use crate::places::{self, Place, Placed};
 use crate::session::Session;
 
 /// The server of a workspace with just one that is no rehearsal's.
-pub fn only_server(session: &Session<'_>) -> Option<String> {
+pub fn only_server(session: &Session<'_>) -> Option<InstallName> {
     let installs = session.workspace.iter().flat_map(|workspace| &workspace.config.installs);
     let mut servers = installs.filter(|install| install.role == Role::Server && !install.is_rehearsal);
     match (servers.next(), servers.next()) {

@@ -1,5 +1,6 @@
 //! Keys and what they sign on one install: which are accepted, which verify, and what is left over.
 
+use kanon_core::base::names::{InstallName, KeyName};
 use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::digest::Blake3;
@@ -19,7 +20,7 @@ use crate::session::{Session, Surveyed};
 pub struct KeyReport {
     format: &'static str,
     /// The install.
-    pub install: String,
+    pub install: InstallName,
     /// What it is.
     pub role: Role,
     /// Whether nothing of keys and signatures is off.
@@ -40,7 +41,7 @@ pub struct KeyReport {
 #[derive(Serialize)]
 pub struct Key {
     /// Its name.
-    pub name: String,
+    pub name: KeyName,
     /// The digest of its bytes.
     pub blake3: Blake3,
     /// `accepted`, `own`, `missing`, `changed`, `left-over`, `no-key`, or `with-mods`, where there is no key folder.
@@ -81,7 +82,7 @@ pub fn refuse_unsigned(session: &Session<'_>) -> Result<(), AppError> {
 ///
 /// # Errors
 /// When `kanon.toml` names none.
-pub fn only_server(session: &Session<'_>) -> Result<String, AppError> {
+pub fn only_server(session: &Session<'_>) -> Result<InstallName, AppError> {
     let installs = &session.workspace()?.config.installs;
     let server = installs.iter().find(|install| install.role == Role::Server).map(|install| install.name.clone());
     Ok(server.ok_or(KeyError::NoServer)?)
@@ -109,7 +110,7 @@ pub fn report(session: &Session<'_>, surveyed: &Surveyed) -> Result<KeyReport, A
         Some(canon) => session.findings_now(canon, surveyed).into_iter().filter(of_keys).collect(),
         None => Vec::new(),
     };
-    let mut states: BTreeMap<(Blake3, String), &'static str> = BTreeMap::new();
+    let mut states: BTreeMap<(Blake3, KeyName), &'static str> = BTreeMap::new();
     for key in &survey.keys {
         let state = match (&key.of_mod, key.own, &key.problem) {
             (Some(_), ..) => "with-mods",
@@ -150,9 +151,9 @@ pub fn report(session: &Session<'_>, surveyed: &Surveyed) -> Result<KeyReport, A
     })
 }
 
-fn keys(survey: &Survey, states: BTreeMap<(Blake3, String), &'static str>) -> Vec<Key> {
+fn keys(survey: &Survey, states: BTreeMap<(Blake3, KeyName), &'static str>) -> Vec<Key> {
     let signers = signers(survey);
-    let key = |((blake3, name), state): ((Blake3, String), &'static str)| {
+    let key = |((blake3, name), state): ((Blake3, KeyName), &'static str)| {
         let signs = signers.get(&blake3).into_iter().flatten().map(|id| (*id).to_owned()).collect();
         let brought: BTreeSet<FoldedId> =
             survey.keys.iter().filter(|key| key.blake3 == blake3).filter_map(|key| key.of_mod.clone()).collect();

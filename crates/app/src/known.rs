@@ -1,5 +1,6 @@
 //! The names that a workspace knows, for whoever types one. Nothing is measured for it, and what can't be read knows none.
 
+use kanon_core::base::names::InstallName;
 use std::path::Path;
 
 use kanon_core::base::ids::FoldedId;
@@ -10,7 +11,7 @@ use kanon_io::workspace::Workspace;
 #[derive(Debug, Default)]
 pub struct Known {
     /// The installs, and what each is.
-    pub installs: Vec<(String, Role)>,
+    pub installs: Vec<(InstallName, Role)>,
     /// The mods that are asked for.
     pub wished: Vec<FoldedId>,
     /// The mods of the canon, and what they call themselves.

@@ -1,5 +1,6 @@
 //! What is told beside a report while a use case goes on.
 
+use kanon_core::base::names::InstallName;
 use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
@@ -47,14 +48,14 @@ pub enum Notice {
     /// Somebody aligns an install right now.
     BeingAligned {
         /// The install.
-        install: String,
+        install: InstallName,
         /// Who does.
         by: Claimant,
     },
     /// An alignment was begun and never ended.
     Interrupted {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The alignment.
         alignment: Alignment,
     },
@@ -68,16 +69,16 @@ pub enum Notice {
     /// What a server has can't be told, so that mods may be adopted that it lacks.
     ServerNotSeen {
         /// The server.
-        server: String,
+        server: InstallName,
         /// The install that is adopted.
-        install: String,
+        install: InstallName,
         /// Why not.
         error: AppError,
     },
     /// An install can't be looked at, and the others are.
     InstallPassedOver {
         /// The install.
-        install: String,
+        install: InstallName,
         /// Why not.
         error: AppError,
     },
@@ -92,7 +93,7 @@ pub enum Notice {
         /// Their bytes.
         bytes: u64,
         /// The installs.
-        installs: Vec<String>,
+        installs: Vec<InstallName>,
     },
     /// A download is no mod of this game.
     DownloadPassedOver {
@@ -115,7 +116,7 @@ pub enum Notice {
     /// The log of a server on a host was fetched.
     LogFetched {
         /// The install.
-        install: String,
+        install: InstallName,
         /// Whether all of it, or its end.
         is_whole: bool,
         /// Its bytes.
@@ -124,7 +125,7 @@ pub enum Notice {
     /// The log of a server on a host was not fetched.
     LogNotFetched {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The log.
         log: String,
         /// Why not; nothing where there is none.
@@ -140,7 +141,7 @@ pub enum AlignmentNotice {
     /// A mod would be taken off that another needs, which stays.
     TakenThoughNeeded {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The mod that would go.
         taken: FoldedId,
         /// The one that needs it.
@@ -149,7 +150,7 @@ pub enum AlignmentNotice {
     /// Nothing is done before somebody decides about such mods.
     NothingBeforeDecision {
         /// The install.
-        install: String,
+        install: InstallName,
     },
     /// A host keeps no permissions.
     PermissionsLost {
@@ -159,14 +160,14 @@ pub enum AlignmentNotice {
     /// A game is written to while it runs.
     WrittenWhileRunning {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What shows that it runs.
         sign: Running,
     },
     /// A game is stopped by its command.
     Stopping {
         /// The install.
-        install: String,
+        install: InstallName,
         /// What shows that it runs.
         sign: Running,
         /// The command.
@@ -175,17 +176,17 @@ pub enum AlignmentNotice {
     /// A game was stopped, and after a failure is not started.
     LeftStopped {
         /// The install.
-        install: String,
+        install: InstallName,
     },
     /// A game was stopped, and nothing says how it is started.
     NoWayToStart {
         /// The install.
-        install: String,
+        install: InstallName,
     },
     /// A game is started by its command.
     Starting {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The command.
         command: Vec<String>,
     },

@@ -1,5 +1,6 @@
 //! Everything on offer to a workspace: sources, catalogues, installs and the last canon, as one list to choose from.
 
+use kanon_core::base::names::InstallName;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -102,7 +103,7 @@ impl Offers {
         };
         let lacking: Vec<&ModWish> = wishes.mods.iter().filter(|wish| !is_here(wish)).collect();
         for install in &wishes.installs {
-            let may_have = |wish: &&&ModWish| wish.from.as_deref().is_none_or(|from| from == install.name);
+            let may_have = |wish: &&&ModWish| wish.from.as_deref().is_none_or(|from| install.name == *from);
             if !session.is_remote(&install.name) || !lacking.iter().any(|wish| may_have(&wish)) {
                 continue;
             }
@@ -127,7 +128,7 @@ impl Offers {
             return Ok(Vec::new());
         }
         let bytes: u64 = on_hosts.iter().filter_map(|(digest, ..)| sizes.get(digest)).sum();
-        let installs: BTreeSet<&String> = on_hosts.iter().map(|(.., survey)| &survey.install.name).collect();
+        let installs: BTreeSet<&InstallName> = on_hosts.iter().map(|(.., survey)| &survey.install.name).collect();
         let installs = installs.into_iter().cloned().collect();
         session.observer.notice(Notice::FetchedFromHosts { files: on_hosts.len(), bytes, installs });
         refuse_lack("fetch what is on a host", &[(&store, Need { bytes, files: on_hosts.len() as u64 })])?;
@@ -145,7 +146,7 @@ impl Offers {
                 damaged.push(Damaged {
                     id: of.map_or_else(|| path.as_str().into(), |found| found.manifest.id.clone()),
                     version: of.and_then(|found| found.manifest.version.clone()),
-                    place: survey.install.name.clone(),
+                    place: survey.install.name.clone().into(),
                     path: path.to_string(),
                     why: why.to_string(),
                 });

@@ -1,6 +1,7 @@
 //! The state of everything, from what is known: the canon and its history, installs as they were last looked at, the health of servers,
 //! what waits, and what players get. Nothing is measured and nobody is dialled; each fact says of when it is.
 
+use kanon_core::base::names::{InstallName, KeyName, ShelfName};
 use std::collections::BTreeMap;
 
 use kanon_core::base::digest::Blake3;
@@ -74,7 +75,7 @@ pub struct ModRow {
     /// Its place in the load order, from one.
     pub position: usize,
     /// The shelf it belongs on.
-    pub shelf: String,
+    pub shelf: ShelfName,
     /// What its file or folder is called.
     pub name: String,
     /// Where it is needed.
@@ -108,7 +109,7 @@ pub struct Link {
 #[derive(Debug, Clone, Serialize)]
 pub struct KeyRow {
     /// Its name.
-    pub name: String,
+    pub name: KeyName,
     /// The mods that bring it, and are signed with it.
     pub mods: Vec<FoldedId>,
 }
@@ -118,7 +119,7 @@ pub struct KeyRow {
 #[derive(Debug, Clone, Serialize)]
 pub struct InstallRow {
     /// Its name.
-    pub install: String,
+    pub install: InstallName,
     /// What it is.
     pub role: Role,
     /// Whether it is there to be tried.
@@ -165,7 +166,7 @@ pub struct AlignmentRow {
     /// Its number.
     pub number: i64,
     /// The install.
-    pub install: String,
+    pub install: InstallName,
     /// When it began, in seconds since 1970.
     pub began: i64,
     /// How far it came.
@@ -181,7 +182,7 @@ pub struct RehearsalRow {
     /// The canon, by its number where it is one that is kept.
     pub canon: Option<u64>,
     /// The install that was started.
-    pub install: String,
+    pub install: InstallName,
     /// When, in seconds since 1970.
     pub at: i64,
     /// So many seconds it took to be up.
@@ -195,7 +196,7 @@ pub struct RehearsalRow {
 #[derive(Debug, Clone, Serialize)]
 pub struct ServerHealth {
     /// The server.
-    pub install: String,
+    pub install: InstallName,
     /// What its logs told, oldest first.
     pub looks: Vec<HealthLook>,
 }

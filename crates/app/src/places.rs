@@ -1,5 +1,6 @@
 //! Where installs are: names of `kanon.toml`, folders and addresses, and how each is opened.
 
+use kanon_core::base::names::InstallName;
 use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -20,7 +21,7 @@ use crate::observer::Observer;
 #[derive(Debug, Clone)]
 pub struct Placed {
     /// Its name in `kanon.toml`, or the folder's.
-    pub name: String,
+    pub name: InstallName,
     /// What it is.
     pub role: Role,
     /// Where it is.
@@ -117,6 +118,6 @@ pub fn address(text: &str) -> Result<Address, AppError> {
 fn open_folder(name: &str, path: &Path) -> Result<LocalInstall, AppError> {
     LocalInstall::open(path).map_err(|error| match path.exists() {
         true => AppError::Io(error),
-        false => InstallError::NoFolder { install: name.to_owned(), path: path.to_owned() }.into(),
+        false => InstallError::NoFolder { install: name.to_owned().into(), path: path.to_owned() }.into(),
     })
 }

@@ -1,5 +1,6 @@
 //! What most commands begin with: the workspace if there is one, the rulebook, and installs turned into surveys.
 
+use kanon_core::base::names::{InstallName, ShelfName};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -104,7 +105,7 @@ pub fn digest_of(canon: &Canon) -> Result<Blake3, AppError> {
 }
 
 /// What mods are called where they are installed, by shelf and folded id.
-pub type KnownNames = BTreeMap<(String, FoldedId), String>;
+pub type KnownNames = BTreeMap<(ShelfName, FoldedId), String>;
 
 /// A survey, and whether it was measured now.
 pub struct Surveyed {
@@ -280,7 +281,7 @@ impl<'a> Session<'a> {
     }
 
     /// The names of the installs of `kanon.toml`, of which there must be one.
-    pub fn install_names(&self) -> Result<Vec<String>, AppError> {
+    pub fn install_names(&self) -> Result<Vec<InstallName>, AppError> {
         let installs = &self.workspace()?.config.installs;
         if installs.is_empty() {
             return Err(InstallError::NoneNamed.into());
@@ -366,7 +367,11 @@ impl<'a> Session<'a> {
         }
         if Address::is_meant(typed) {
             let (address, role) = (places::address(typed)?, role.map_or_else(|| self.ask_role(typed), Ok)?);
-            return Ok(Target::Install(Placed { name: address.host.clone(), role, place: Place::Host(address) }));
+            return Ok(Target::Install(Placed {
+                name: address.host.clone().into(),
+                role,
+                place: Place::Host(address),
+            }));
         }
         let path = self.machine.folder.join(typed);
         if path.is_file() {
@@ -378,7 +383,7 @@ impl<'a> Session<'a> {
         let name = path.canonicalize().ok().and_then(|path| Some(path.file_name()?.to_string_lossy().into_owned()));
         let role = role.map_or_else(|| self.ask_role(typed), Ok)?;
         let name = name.unwrap_or_else(|| typed.to_owned());
-        Ok(Target::Install(Placed { name, role, place: Place::Folder(path) }))
+        Ok(Target::Install(Placed { name: name.into(), role, place: Place::Folder(path) }))
     }
 
     /// Turns an INSTALL as it was typed into one that can be changed.
@@ -511,9 +516,9 @@ impl<'a> Session<'a> {
 
     fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), AppError> {
         if let Some(holder) = self.at_work(install) {
-            self.observer.notice(Notice::BeingAligned { install: name.to_owned(), by: holder });
+            self.observer.notice(Notice::BeingAligned { install: name.to_owned().into(), by: holder });
         } else if let Some(last) = self.interrupted(install)? {
-            self.observer.notice(Notice::Interrupted { install: name.to_owned(), alignment: last });
+            self.observer.notice(Notice::Interrupted { install: name.to_owned().into(), alignment: last });
         }
         Ok(())
     }
@@ -643,7 +648,8 @@ impl<'a> Session<'a> {
     /// Surveys every install of the workspace that is a folder and can be read. Those on hosts are left alone: their
     /// bytes would have to come over the line.
     pub fn installs(&mut self) -> Result<Vec<(Role, PathBuf, Survey)>, AppError> {
-        let names: Vec<String> = self.workspace()?.config.installs.iter().map(|install| install.name.clone()).collect();
+        let names: Vec<InstallName> =
+            self.workspace()?.config.installs.iter().map(|install| install.name.clone()).collect();
         let mut surveys = Vec::new();
         for name in names {
             let surveyed = self.target(&name, None).and_then(|target| match target {

@@ -1,5 +1,6 @@
 //! How a workspace stands, from what is known: nothing is measured, and nobody is dialled.
 
+use kanon_core::base::names::InstallName;
 use std::collections::BTreeMap;
 
 use kanon_core::base::finding::Severity;
@@ -66,7 +67,7 @@ pub struct CanonStatus {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize)]
 pub struct InstallStatus {
     /// Its name.
-    pub name: String,
+    pub name: InstallName,
     /// What it is.
     pub role: Role,
     /// What the last look at it found, where it was looked at since the canon was sealed.

@@ -42,7 +42,7 @@ pub fn take_out(
             damaged.push(Damaged {
                 id: found.manifest.id.clone(),
                 version: found.manifest.version.clone(),
-                place: survey.install.name.clone(),
+                place: survey.install.name.clone().into(),
                 path: found.path.to_string(),
                 why,
             });

@@ -1,5 +1,6 @@
 //! What was typed, and nothing more: no defaults are worked out and nothing is opened here.
 
+use kanon_core::base::names::PlayerName;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -766,7 +767,7 @@ impl Given {
             server_log: self.server_log.clone(),
             client_log: self.client_log.clone(),
             message: self.message.clone(),
-            player: self.player.clone(),
+            player: self.player.as_deref().map(PlayerName::from),
             ..Asked::default()
         }
     }

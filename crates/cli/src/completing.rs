@@ -12,7 +12,8 @@ fn known() -> Known {
 /// The installs of the workspace.
 pub fn installs() -> Vec<CompletionCandidate> {
     let each = known().installs.into_iter();
-    each.map(|(name, role)| CompletionCandidate::new(name).help(Some(role.to_string().into()))).collect()
+    each.map(|(name, role)| CompletionCandidate::new(name.as_str().to_owned()).help(Some(role.to_string().into())))
+        .collect()
 }
 
 /// The mods that the sealed canon has, and those that are asked for.

@@ -1,6 +1,7 @@
 //! The backup of one alignment: copies of what was touched, each under its own path, and a manifest that says of what. With the
 //! journal gone, the manifest is enough to take the alignment back.
 
+use kanon_core::base::names::InstallName;
 use std::fs::{File, Metadata};
 use std::path::{Path, PathBuf};
 
@@ -29,7 +30,7 @@ pub struct Manifest {
     /// The alignment's number.
     alignment: i64,
     /// The install's name.
-    install: String,
+    install: InstallName,
     /// Its folder or address.
     root: String,
     /// When it began, in seconds since 1970.

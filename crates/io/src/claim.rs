@@ -123,7 +123,7 @@ pub fn claimed_by(install: &dyn Install) -> Option<Claimant> {
 
 /// What is told where somebody works on an install right now.
 pub fn busy(shown: &str, holder: &Claimant) -> ReachError {
-    ReachError::Busy { install: shown.to_owned(), by: holder.told(), began: Some(holder.began), alive: true }
+    ReachError::Busy { install: shown.to_owned().into(), by: holder.told(), began: Some(holder.began), alive: true }
 }
 
 /// Who holds a lock, as far as it said so.
@@ -202,7 +202,7 @@ impl Claim<'_> {
 
     fn busy(&self, holder: &Claimant) -> ReachError {
         let (install, by) = (self.install.shown().to_owned(), holder.told());
-        ReachError::Busy { install, by, began: Some(holder.began), alive: false }
+        ReachError::Busy { install: install.into(), by, began: Some(holder.began), alive: false }
     }
 
     /// Takes the claim off the install; the lock stays until the claim is dropped.

@@ -1,6 +1,7 @@
 //! From downloads to what is installed: looks through a folder of files as they came, unpacks what is packed once
 //! too often, and says of the rest what it is and why it is no mod of this game.
 
+use kanon_core::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -44,7 +45,7 @@ pub struct Downloads<'a> {
     /// Where archives are unpacked to, each into a folder of its own.
     pub unpacked: &'a Path,
     /// What mods are called where they are installed already, by shelf and folded id.
-    pub known_names: &'a BTreeMap<(String, FoldedId), String>,
+    pub known_names: &'a BTreeMap<(ShelfName, FoldedId), String>,
 }
 
 /// What lies in one folder.

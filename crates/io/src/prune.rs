@@ -103,7 +103,7 @@ mod tests {
     fn alignment(id: i64, days_ago: i64, (state, pruned): (AlignmentState, bool)) -> Alignment {
         let began = 1_000 * DAY - days_ago * DAY;
         let (install, root, steps) = (String::new(), String::new(), Vec::new());
-        Alignment { id, install, root, began, state, pruned, steps, steps_done: 0 }
+        Alignment { id, install: install.into(), root, began, state, pruned, steps, steps_done: 0 }
     }
 
     #[rstest]

@@ -1,5 +1,6 @@
 //! A rulebook tried on an install: what it reads of every mod, step by step, and where it goes wrong.
 
+use kanon_core::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
@@ -34,7 +35,7 @@ pub struct Explained {
     /// Its file or folder.
     pub path: String,
     /// Its shelf.
-    pub shelf: String,
+    pub shelf: ShelfName,
     /// Every place that was looked at.
     pub steps: Vec<Looked>,
     /// Why it could not be read, if so.
@@ -215,7 +216,7 @@ fn of_claims(text: &str, survey: &Survey) -> Vec<Problem> {
     for found in survey.mods.iter().filter(|found| !found.is_id_alone()) {
         for file in &found.files {
             let first = *owners.entry(file.path.as_str()).or_insert(&found.shelf);
-            if first != found.shelf {
+            if *first != *found.shelf {
                 pairs.entry((first, &found.shelf)).or_default().push(file.path.as_str());
             }
         }

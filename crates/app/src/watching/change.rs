@@ -2,6 +2,7 @@
 
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, PlayerName};
 use kanon_core::diagnose::{KeptOutBy, Verdict};
 use kanon_io::running::Running;
 use serde::Serialize;
@@ -15,7 +16,7 @@ pub struct Change {
     /// When it was noticed, in seconds since 1970.
     pub at: i64,
     /// The install that it is about.
-    pub install: Option<String>,
+    pub install: Option<InstallName>,
     /// What happened.
     pub what: What,
 }
@@ -40,7 +41,7 @@ pub enum What {
         /// How many installs are watched.
         installs: usize,
         /// Those that are off, with how many findings.
-        off: Vec<(String, usize)>,
+        off: Vec<(InstallName, usize)>,
         /// How many mods have a newer release.
         waiting: usize,
     },
@@ -122,14 +123,14 @@ pub enum What {
     /// A player was turned away.
     Refused {
         /// The player, where the log names one.
-        player: Option<String>,
+        player: Option<PlayerName>,
         /// Why, the most likely first.
         verdicts: Vec<Verdict>,
         /// What keeps the player out that no mod has to do with.
         kept_out_by: Option<KeptOutBy>,
     },
     /// A player who was turned away came in.
-    CameIn(String),
+    CameIn(PlayerName),
     /// A mod has a newer release, which players may get before the server has it.
     ReleaseOut {
         /// The mod.

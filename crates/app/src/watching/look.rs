@@ -1,5 +1,6 @@
 //! One look, on its way: the session it has, what was known, and what has changed.
 
+use kanon_core::base::names::InstallName;
 use kanon_io::running::{self, Running};
 
 use super::change::{Change, What};
@@ -23,7 +24,7 @@ pub(super) struct Look<'l, 'm> {
 impl Look<'_, '_> {
     /// Notes a change of state.
     pub fn tell(&mut self, install: Option<&str>, what: What) {
-        self.changes.push(Change { at: self.now, install: install.map(str::to_owned), what });
+        self.changes.push(Change { at: self.now, install: install.map(InstallName::from), what });
     }
 
     /// The first sign that the game of an install runs.

@@ -1,5 +1,6 @@
 //! What a watch remembers from look to look, kept in the journal: a change is told once, whoever was started anew in between.
 
+use kanon_core::base::names::{InstallName, PlayerName};
 use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::ids::FoldedId;
@@ -23,7 +24,7 @@ pub struct WatchMemory {
     /// Whether `kanon.toml` asked for something else.
     pub is_stale: bool,
     /// Installs, by name.
-    pub installs: BTreeMap<String, InstallMemory>,
+    pub installs: BTreeMap<InstallName, InstallMemory>,
     /// Sources that can't be reached.
     pub gone: BTreeSet<String>,
     /// The newest release of each mod that was told of.
@@ -87,7 +88,7 @@ pub struct ServerMemory {
     /// When it last said so.
     pub behind_at: i64,
     /// Players who were turned away, each with why.
-    pub refused: BTreeMap<String, String>,
+    pub refused: BTreeMap<PlayerName, String>,
     /// Whether there was a sign that it runs.
     pub runs: Option<bool>,
 }

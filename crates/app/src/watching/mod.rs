@@ -12,6 +12,7 @@ pub mod post;
 mod server;
 mod silent;
 
+use kanon_core::base::names::InstallName;
 use std::collections::BTreeSet;
 
 use kanon_core::canon::Canon;
@@ -30,9 +31,9 @@ use crate::session::{Session, digest_of};
 #[derive(Debug, Clone, Default)]
 pub struct Watched {
     /// The installs; all of the workspace when none is named.
-    pub installs: Vec<String>,
+    pub installs: Vec<InstallName>,
     /// Those of them that are mended by themselves.
-    pub mend: BTreeSet<String>,
+    pub mend: BTreeSet<InstallName>,
     /// Whether somebody may be asked for a password or about a host.
     pub may_ask: bool,
 }

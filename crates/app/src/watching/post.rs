@@ -1,5 +1,6 @@
 //! Whom a watch tells: by `kanon.toml` and the environment, read anew before each look; and what is still to be told.
 
+use kanon_core::base::names::InstallName;
 use std::fs::File;
 
 use kanon_core::config::WatchWish;
@@ -32,12 +33,12 @@ impl Watched {
     /// When `kanon.toml` has no such install.
     pub fn new(session: &Session<'_>, installs: &[String], mend: &[String]) -> Result<Self, AppError> {
         let known = session.install_names()?;
-        if let Some(name) = installs.iter().chain(mend).find(|name| !known.contains(name)) {
+        if let Some(name) = installs.iter().chain(mend).find(|name| !known.iter().any(|known| known == *name)) {
             return Err(WatchError::NoSuchInstall { name: name.clone(), known }.into());
         }
         let also = mend.iter().filter(|name| !installs.is_empty() && !installs.contains(name));
-        let installs = installs.iter().chain(also).cloned().collect();
-        Ok(Self { installs, mend: mend.iter().cloned().collect(), may_ask: true })
+        let installs = installs.iter().chain(also).map(InstallName::from).collect();
+        Ok(Self { installs, mend: mend.iter().map(InstallName::from).collect(), may_ask: true })
     }
 }
 

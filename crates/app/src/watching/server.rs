@@ -1,5 +1,6 @@
 //! A server by its log: whether it came up, ended, falls behind, and whom it turned away, and why.
 
+use kanon_core::base::names::PlayerName;
 use std::collections::BTreeMap;
 
 use kanon_core::base::ids::FoldedId;
@@ -43,7 +44,7 @@ impl Look<'_, '_> {
         if placed.role != Role::Server || matches!(placed.place, Place::Host(_)) && !far {
             return;
         }
-        let mut memory = self.memory.installs.entry(name.to_owned()).or_default().server.clone();
+        let mut memory = self.memory.installs.entry(name.to_owned().into()).or_default().server.clone();
         if far {
             self.at_signs(&placed, &mut memory);
         }
@@ -60,7 +61,7 @@ impl Look<'_, '_> {
             Err(_) => {}
         }
         self.at_time(name, &mut memory);
-        self.memory.installs.entry(name.to_owned()).or_default().server = memory;
+        self.memory.installs.entry(name.to_owned().into()).or_default().server = memory;
     }
 
     /// Whether it shows any sign of running.
@@ -102,7 +103,7 @@ impl Look<'_, '_> {
             memory.said = Some(shortened(last));
         }
         let events = self.events(&added.lines);
-        let mut tries: BTreeMap<String, Try> = BTreeMap::new();
+        let mut tries: BTreeMap<PlayerName, Try> = BTreeMap::new();
         let mut lags: Vec<&LogEvent> = Vec::new();
         let mut began: Option<Option<LogTime>> = None;
         for event in &events {
@@ -205,7 +206,7 @@ impl Look<'_, '_> {
         self.tell(Some(name), What::Behind { lines: lags.len(), said: shortened(&last.text), mods });
     }
 
-    fn at_tries(&mut self, name: &str, tries: BTreeMap<String, Try>, memory: &mut ServerMemory) {
+    fn at_tries(&mut self, name: &str, tries: BTreeMap<PlayerName, Try>, memory: &mut ServerMemory) {
         for (player, came) in tries {
             if came == Try::In {
                 if memory.refused.remove(&player).is_some() {
@@ -242,7 +243,7 @@ impl Look<'_, '_> {
             diagnosis.verdicts.first().is_some_and(|first| first.is_sure() && first.evidence.iter().any(is_new));
         let why = why(&diagnosis);
         if speaks && memory.refused.get("") != Some(&why) {
-            memory.refused.insert(String::new(), why);
+            memory.refused.insert(PlayerName::default(), why);
             let (verdicts, kept_out_by) = (diagnosis.verdicts, diagnosis.kept_out_by);
             self.tell(Some(name), What::Refused { player: None, verdicts, kept_out_by });
         }
@@ -257,7 +258,7 @@ fn of_this_try(mut diagnosis: Diagnosis) -> Diagnosis {
     diagnosis
 }
 
-fn at_try(event: &LogEvent, tries: &mut BTreeMap<String, Try>) {
+fn at_try(event: &LogEvent, tries: &mut BTreeMap<PlayerName, Try>) {
     let Some(player) = &event.player else { return };
     let came = match event.means {
         Event::JoinAccepted => Try::In,

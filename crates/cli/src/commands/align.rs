@@ -72,7 +72,7 @@ impl<'e> Batch<'e> {
         }
         let names = match &arguments.install {
             Some(name) => vec![name.clone()],
-            None => session.install_names()?,
+            None => session.install_names()?.into_iter().map(String::from).collect(),
         };
         let role = lens.role.map(Role::from);
         let wanted = Wanted {

@@ -15,7 +15,10 @@ use kanon_app::session::{Session, Surveyed};
 pub fn run(arguments: &Check, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     let mut session = Session::open(&env.machine, ui, arguments.lens.rulebook.as_deref(), arguments.lens.thorough)?;
     let canon = session.canon()?;
-    let names = if arguments.installs.is_empty() { session.install_names()? } else { arguments.installs.clone() };
+    let names: Vec<String> = match arguments.installs.is_empty() {
+        true => session.install_names()?.into_iter().map(String::from).collect(),
+        false => arguments.installs.clone(),
+    };
     let role = arguments.lens.role.map(Role::from);
     let of_one = |session: &mut Session<'_>, name: &str| {
         let surveyed = session.target(name, role).and_then(|target| session.survey_for(target, &canon))?;

@@ -357,7 +357,7 @@ fn what_next(job: &AlignmentRun<'_>, (good, stale): (bool, bool), again: &Sugges
         return lines.iter().map(|line| format!("{line}\n")).collect();
     }
     if job.carried.is_some() {
-        let undo = Suggestion::new("undo").word(&job.placed.name).led_by(env.machine.typed()).to_string();
+        let undo = Suggestion::new("undo").word(job.placed.name.as_str()).led_by(env.machine.typed()).to_string();
         lines.push(env.tongue.with("take-back", [at("command", undo)]));
     }
     if good && job.carried.is_some() {

@@ -59,7 +59,7 @@ pub fn report(folder: &Path, file: &Path, (env, ui): (&Env, &Ui)) -> Result<Outc
             let target = session.target(&name, None)?;
             survey::write(&session.survey(target)?.survey, file)?;
         }
-        false => drop(packed(&Asked { client: Some(name), ..Asked::default() }, &mut session, file)?),
+        false => drop(packed(&Asked { client: Some(name.into()), ..Asked::default() }, &mut session, file)?),
     }
     let shown = printable(&file.display().to_string());
     ui.report(&format!("{}\n", env.tongue.with("join-report", [at("file", shown)])));

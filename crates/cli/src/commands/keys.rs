@@ -15,7 +15,7 @@ pub fn run(arguments: &Keys, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     refuse_unsigned(&session)?;
     let name = match &arguments.install {
         Some(name) => name.clone(),
-        None => only_server(&session)?,
+        None => only_server(&session)?.into(),
     };
     let target = session.target(&name, arguments.lens.role.map(Role::from))?;
     let surveyed = session.survey(target)?;

@@ -1,5 +1,6 @@
 //! `kanon undo`: takes back the last alignment, or several.
 
+use kanon_core::base::names::InstallName;
 use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Consents;
 use kanon_core::rulebook::Role;
@@ -33,7 +34,7 @@ pub struct Report<'a> {
 }
 
 /// Takes back what is asked for: the install's name, and each alignment with what came of it.
-pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(String, Vec<(i64, TakenBack)>), Failure> {
+pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(InstallName, Vec<(i64, TakenBack)>), Failure> {
     let wanted = Wanted {
         risky: RiskyExtras::Stay,
         world: None,
@@ -45,7 +46,7 @@ pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(String, Vec<(i
     let session = Session::in_workspace(&env.machine, ui, false)?;
     let install = match (&arguments.install, session.install_names()?.as_slice()) {
         (Some(install), _) => install.clone(),
-        (None, [only]) => only.clone(),
+        (None, [only]) => only.clone().into(),
         (None, all) => {
             let named = if all.is_empty() { String::new() } else { format!(": {}", all.join(", ")) };
             return Err(Failure::plain("nothing says which install is meant").hint(format!("name it{named}")));

@@ -146,7 +146,7 @@ fn check_body(wish: &WatchWish) -> Result<(), Failure> {
     let Some(body) = &wish.body else { return Ok(()) };
     let probe = kanon_app::watching::change::Change {
         at: 0,
-        install: Some("\"quoted\" \\ name".to_owned()),
+        install: Some("\"quoted\" \\ name".to_owned().into()),
         what: kanon_app::watching::change::What::InLine,
     };
     let filled = filled(body, &told(probe, "a \"name\"", &[]));
@@ -171,7 +171,7 @@ fn filled(body: &str, told: &ChangeReport) -> String {
     let places = [
         ("{title}", format!("{of}{}", told.title)),
         ("{text}", text.join("\n")),
-        ("{install}", told.install.clone().unwrap_or_default()),
+        ("{install}", told.install.clone().map(String::from).unwrap_or_default()),
         ("{kind}", told.kind.to_owned()),
         ("{do}", told.advice.clone().unwrap_or_default()),
         ("{canon}", told.canon.clone()),

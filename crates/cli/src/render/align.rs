@@ -1,5 +1,6 @@
 //! Plans, alignments, what was taken back, and the history, as text.
 
+use kanon_core::base::names::InstallName;
 use std::fmt::Write;
 
 use kanon_core::base::ids::FoldedId;
@@ -22,7 +23,7 @@ pub struct Report {
     /// `kanon-alignment/1`.
     pub format: &'static str,
     /// The install.
-    pub install: String,
+    pub install: InstallName,
     /// The steps.
     pub steps: Vec<ToldStep>,
     /// Mods that want a new world, while nobody has said what becomes of the one that is there.
@@ -51,7 +52,7 @@ pub struct Batch {
 #[derive(Serialize)]
 pub struct Failed {
     /// Its name.
-    pub install: String,
+    pub install: InstallName,
     /// What stopped the work.
     pub why: String,
 }
@@ -59,7 +60,7 @@ pub struct Failed {
 impl Failed {
     /// With what stopped it.
     pub fn new(install: &str, failure: &Failure) -> Self {
-        Self { install: install.to_owned(), why: failure.in_short() }
+        Self { install: install.to_owned().into(), why: failure.in_short() }
     }
 }
 

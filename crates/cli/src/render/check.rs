@@ -5,6 +5,7 @@ use std::fmt::Write;
 
 use kanon_core::base::finding::{Change, Code, Finding, Severity, in_line};
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::printable;
 use kanon_core::base::remedy::Remedy;
 use kanon_core::rulebook::Role;
@@ -30,7 +31,7 @@ pub struct Report {
 #[derive(Serialize)]
 pub struct InstallCheck {
     /// Its name.
-    pub name: String,
+    pub name: InstallName,
     /// What it is.
     pub role: Role,
     /// Whether nothing is worse than a note.
@@ -63,7 +64,7 @@ impl InstallCheck {
     }
 
     /// An install and its findings.
-    pub fn new(name: String, role: Role, findings: Vec<Finding>) -> Self {
+    pub fn new(name: InstallName, role: Role, findings: Vec<Finding>) -> Self {
         Self { name, role, in_line: in_line(&findings), known_by: "digest", findings, mods: 0, from_file: false }
     }
 }

@@ -1,5 +1,6 @@
 //! What sealing and adopting came to, as text and JSON.
 
+use kanon_core::base::names::InstallName;
 use std::fmt::Write;
 
 use kanon_app::adopting::{KnownBy, Recognised};
@@ -203,7 +204,7 @@ pub struct Adopted {
     /// `kanon-adopted/1`.
     pub format: &'static str,
     /// The install.
-    pub install: String,
+    pub install: InstallName,
     /// Ids that were not wished for before.
     pub added: Vec<FoldedId>,
     /// Ids whose wish was changed.
@@ -220,7 +221,7 @@ pub struct Adopted {
 
 impl Adopted {
     /// The report of an edit.
-    pub fn new(install: String, edited: Edited) -> Self {
+    pub fn new(install: InstallName, edited: Edited) -> Self {
         Self {
             format: "kanon-adopted/1",
             install,

@@ -9,7 +9,7 @@ fn verdict(cause: Code, side: Option<Role>, [expected, found]: [Option<&str>; 2]
     let of_side = if side == Some(Role::Client) { PLAYER } else { "administrator" };
     let finding = Finding::new(cause, base::remedy::Remedy::Nothing).at(".");
     let finding = expected.into_iter().fold(finding, Finding::expected);
-    let mend = Mend { install: "osier".to_owned(), finding: Box::new(finding) };
+    let mend = Mend { install: "osier".to_owned().into(), finding: Box::new(finding) };
     Verdict {
         cause,
         mod_id: Some("reed-bed".to_owned().into()),

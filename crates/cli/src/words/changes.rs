@@ -5,6 +5,7 @@ use kanon_app::watching::change::{Change, NotMended, Touched, What};
 use kanon_app::watching::outbox::{Delivery, Way};
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, PlayerName};
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::diagnose::{KeptOutBy, Verdict};
 use serde::Serialize;
@@ -32,7 +33,7 @@ pub struct ChangeReport {
     /// What the set is called.
     pub canon: String,
     /// The install that it is about.
-    pub install: Option<String>,
+    pub install: Option<InstallName>,
     /// What happened, in a line.
     pub title: String,
     /// What is known besides.
@@ -182,7 +183,7 @@ fn words(what: What, install: &str) -> Words {
     }
 }
 
-fn began(installs: usize, off: &[(String, usize)], waiting: usize) -> Words {
+fn began(installs: usize, off: &[(InstallName, usize)], waiting: usize) -> Words {
     let waits = (waiting > 0).then(|| format!("{} of which there is a newer release", count(waiting, "mod")));
     let words = Words::new(format!("watching {} from now on", count(installs, "install")))
         .all(off.iter().map(|(name, number)| format!("{name} is off in {number}")))
@@ -220,7 +221,12 @@ fn version_changed(of: &str, from: Option<String>, to: Option<String>) -> Words 
         .with("players need the same; mods may not fit any more")
 }
 
-fn refused(player: Option<String>, verdicts: Vec<Verdict>, kept_out: Option<KeptOutBy>, diagnose: Suggestion) -> Words {
+fn refused(
+    player: Option<PlayerName>,
+    verdicts: Vec<Verdict>,
+    kept_out: Option<KeptOutBy>,
+    diagnose: Suggestion,
+) -> Words {
     let mut words = Words::new(format!("{} was turned away", player.as_deref().unwrap_or("somebody")));
     if let Some(first) = verdicts.first() {
         let of = first.mod_id.as_ref().map_or_else(String::new, |id| format!("{id}: "));
@@ -235,7 +241,7 @@ fn refused(player: Option<String>, verdicts: Vec<Verdict>, kept_out: Option<Kept
         words = words.with(format!("and {} less likely", counted(verdicts.len() - 1, "cause", "causes")));
     }
     let words = words.all(kept_out.map(|kept| format!("the log speaks of {}", kept_out_by(kept))));
-    let by_player = |command: Suggestion, player: String| command.word("--player").word(player);
+    let by_player = |command: Suggestion, player: PlayerName| command.word("--player").word(player.as_str());
     Words { verdicts, ..words }.then(player.into_iter().fold(diagnose, by_player))
 }
 

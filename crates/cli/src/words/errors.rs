@@ -1,5 +1,6 @@
 //! Why something could not be done, and what to do next.
 
+use kanon_core::base::names::InstallName;
 use std::path::Path;
 
 use kanon_app::error::{
@@ -100,7 +101,7 @@ impl From<InstallError> for Failure {
             }
             InstallError::Unknown { typed, known } => {
                 let failure = Self::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
-                match nearest(&typed, known.iter().map(String::as_str)) {
+                match nearest(&typed, known.iter().map(InstallName::as_str)) {
                     Some(near) => failure.hint(format!("did you mean `{near}`?")),
                     None if known.is_empty() => failure.hint("check the path"),
                     None => failure.hint(format!("check the path, or use one of: {}", known.join(", "))),

@@ -8,6 +8,7 @@ pub mod format;
 pub mod ids;
 pub(crate) mod in_words;
 pub mod limits;
+pub mod names;
 pub mod path;
 pub mod problem;
 pub mod remedy;

@@ -2,6 +2,7 @@
 
 pub mod release;
 
+use crate::base::names::{KeyName, ShelfName};
 use std::collections::BTreeSet;
 
 use serde::{Deserialize, Serialize};
@@ -66,7 +67,7 @@ pub struct Canon {
 }
 
 beside_reading!(FlatSealedMod => SealedMod {
-    shelf: String,
+    shelf: ShelfName,
     name: String,
     position: usize,
     digest: Blake3,
@@ -88,7 +89,7 @@ pub struct SealedMod {
     #[serde(flatten)]
     pub manifest: ModManifest,
     /// The shelf it belongs on.
-    pub shelf: String,
+    pub shelf: ShelfName,
     /// What its file or folder is called.
     pub name: String,
     /// Its place in the load order, from one.
@@ -113,7 +114,7 @@ pub struct SealedMod {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct SealedKey {
     /// Its name, without its extension.
-    pub name: String,
+    pub name: KeyName,
     /// The digest of its bytes.
     pub blake3: Blake3,
     /// Its size in bytes.
@@ -243,7 +244,7 @@ impl Canon {
         }
         Self {
             format: FORMAT.to_owned(),
-            name: survey.install.name.clone(),
+            name: survey.install.name.clone().into(),
             game: survey.install.game.clone(),
             rulebook: Blake3::of(b""),
             game_version: survey.install.game_version.clone(),

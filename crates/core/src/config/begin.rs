@@ -3,6 +3,8 @@
 use displaydoc::Display;
 use toml_edit::{DocumentMut, Item, Table, value};
 
+use crate::base::names::InstallName;
+
 use super::{FORMAT, InstallWish, RulebookPin};
 
 /// The comments that it begins with.
@@ -28,7 +30,7 @@ pub struct Beginning<'b> {
 
 /// two installs are called {0}
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
-pub struct SameName(pub String);
+pub struct SameName(pub InstallName);
 
 impl std::error::Error for SameName {}
 
@@ -103,6 +105,6 @@ mod tests {
         assert_eq!((read.name.as_str(), read.installs.as_slice()), ("Our # \"hall\"", installs.as_slice()));
         assert_eq!(read.sources[0].at, "d \"q\"");
         let twice = [hall.clone(), hall];
-        assert_eq!(begin(&Beginning { installs: &twice, ..beginning }), Err(SameName("hall".to_owned())));
+        assert_eq!(begin(&Beginning { installs: &twice, ..beginning }), Err(SameName("hall".into())));
     }
 }

@@ -1,5 +1,6 @@
 //! What an administrator asks for: the model of `kanon.toml`.
 
+use crate::base::names::InstallName;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::time::Duration;
@@ -115,7 +116,7 @@ pub struct RulebookPin {
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct InstallWish {
     /// Its name.
-    pub name: String,
+    pub name: InstallName,
     /// Server or client.
     pub role: Role,
     /// Its folder, relative to the workspace or absolute; or its address on a host.
@@ -140,7 +141,7 @@ impl InstallWish {
     /// An install of which nothing is said but what and where it is.
     pub fn bare(name: &str, role: Role, at: &str) -> Self {
         Self {
-            name: name.to_owned(),
+            name: name.to_owned().into(),
             role,
             at: at.to_owned(),
             host_key: None,

@@ -100,7 +100,9 @@ pub(super) fn findings(context: CheckContext<'_>, survey: &Survey, ring: &Ring<'
     for (key, path) in &ring.missing {
         let finding = Finding::new(Code::KeyMissing, align(survey)).at(path.as_str());
         let finding = key.mods.first().into_iter().fold(finding, Finding::about);
-        findings.push(finding.expected(Stated::KeyOf { name: key.name.clone(), mods: of(key) }).found(Stated::Nothing));
+        findings.push(
+            finding.expected(Stated::KeyOf { name: key.name.clone().into(), mods: of(key) }).found(Stated::Nothing),
+        );
     }
     for (key, there) in &ring.changed {
         let finding = Finding::new(Code::KeyChanged, align(survey)).at(there.path.as_str());
@@ -109,12 +111,13 @@ pub(super) fn findings(context: CheckContext<'_>, survey: &Survey, ring: &Ring<'
             Some(problem) => Stated::NoKey(problem.clone()),
             None => Stated::OtherKeyUnderName(there.blake3.short()),
         };
-        let expected = Stated::KeyWithDigest { name: key.name.clone(), mods: of(key), digest: key.blake3.short() };
+        let expected =
+            Stated::KeyWithDigest { name: key.name.clone().into(), mods: of(key), digest: key.blake3.short() };
         findings.push(finding.expected(expected).found(found));
     }
     for key in &ring.left_over {
         let finding = Finding::new(Code::KeyLeftOver, align(survey)).at(key.path.as_str());
-        findings.push(finding.expected(Stated::KeyOfCanon).found(Stated::Key(key.name.clone())));
+        findings.push(finding.expected(Stated::KeyOfCanon).found(Stated::Key(key.name.clone().into())));
     }
     for key in &ring.no_key {
         let finding =
@@ -184,7 +187,7 @@ fn signature_of(
     let Some(file) = &signature.signature else {
         return Some(finding(Code::SignatureMissing).expected(Stated::SignatureBeside).found(Stated::None));
     };
-    let signer = || signature.key.clone().map_or(Stated::SignedBySome, Stated::SignedBy);
+    let signer = || signature.key.clone().map_or(Stated::SignedBySome, |key| Stated::SignedBy(key.into()));
     if scheme == KeyScheme::ByName {
         let is_known = signature.key.as_ref().is_none_or(|key| accepted.names.contains(folded(key).as_ref()));
         return (!is_known).then(|| finding(Code::SignatureUnknownKey).expected(Stated::HeldKey).found(signer()));
@@ -193,8 +196,8 @@ fn signature_of(
         Verdict::Good => {
             let is_known = signature.made_with.is_none_or(|with| accepted.digests.contains(&with));
             (!is_known).then(|| {
-                let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned());
-                let said = Stated::SignedWithOther(key);
+                let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned().into());
+                let said = Stated::SignedWithOther(key.into());
                 finding(Code::SignatureUnknownKey).expected(Stated::HeldKey).found(said)
             })
         }

@@ -1,5 +1,6 @@
 //! What a piece of evidence tells, as a value: a line of a log, a measured difference, what a survey says of a line.
 
+use crate::base::names::InstallName;
 use std::fmt;
 
 use displaydoc::Display;
@@ -29,7 +30,7 @@ pub enum Account {
     /// {install} has {version}
     HasVersion {
         /// The install.
-        install: String,
+        install: InstallName,
         /// The version of the game, its loader, or what it runs on.
         version: String,
     },
@@ -54,7 +55,7 @@ in_words!(Account);
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Copies {
     /// The install.
-    pub install: String,
+    pub install: InstallName,
     /// Each copy: its version, its place, whether it is switched on.
     pub copies: Vec<(String, InstallPath, bool)>,
 }
@@ -75,7 +76,7 @@ impl fmt::Display for Copies {
 /// A measured difference in one line.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Difference {
-    install: String,
+    install: InstallName,
     held_against: HeldAgainst,
     finding: Finding,
 }

@@ -1,5 +1,6 @@
 //! What each person is told to do about a verdict, as values. Each says itself in words in one way.
 
+use crate::base::names::InstallName;
 use std::fmt;
 
 use displaydoc::Display;
@@ -14,11 +15,11 @@ use crate::rulebook::Role;
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
 pub enum Advice {
     /// Bring {0} in line with the canon.
-    BringInLine(String),
+    BringInLine(InstallName),
     /// Or bring {0} in line with the canon from here.
-    OrBringInLine(String),
+    OrBringInLine(InstallName),
     /// Or look at {0} from here.
-    OrLookAt(String),
+    OrLookAt(InstallName),
     /// {0}
     Mend(Mend),
     /// {0}
@@ -55,7 +56,7 @@ pub struct EveryMod;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Mend {
     /// The install.
-    pub install: String,
+    pub install: InstallName,
     /// What is off there.
     pub finding: Box<Finding>,
 }

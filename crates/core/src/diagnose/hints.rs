@@ -411,7 +411,7 @@ mod tests {
         let rulebook = crate::rulebook::of_logs("");
         let found = |id: &str, title: &str, name: &str| SurveyedMod {
             manifest: ModManifest { id: id.to_owned().into(), title: Some(title.to_owned()), ..ModManifest::default() },
-            shelf: "mods".to_owned(),
+            shelf: "mods".to_owned().into(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
             path: InstallPath::new(&format!("mods/{name}")).expect("a path"),

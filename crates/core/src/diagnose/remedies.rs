@@ -58,7 +58,7 @@ fn choice(case: &Case<'_>, measured: &Measured<'_>) -> Remedy {
 }
 
 fn mend(finding: &Finding, install: &str) -> Mend {
-    Mend { install: install.to_owned(), finding: Box::new(finding.clone()) }
+    Mend { install: install.to_owned().into(), finding: Box::new(finding.clone()) }
 }
 
 /// What speaks for one side in a difference: it has the newer release, or mods there need what it has.
@@ -122,7 +122,7 @@ pub fn about_text(
             let mut remedies = vec![Remedy { who: PLAYER, command: follow, words }];
             if case.client_is_here && case.canon.is_some() {
                 let command = Some(Suggestion::new("check").word(name.as_str()).to_string());
-                remedies.push(Remedy { who: ADMINISTRATOR, command, words: Advice::OrLookAt(name) });
+                remedies.push(Remedy { who: ADMINISTRATOR, command, words: Advice::OrLookAt(name.into()) });
             }
             remedies
         }

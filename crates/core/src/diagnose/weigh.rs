@@ -4,6 +4,7 @@
 //! for. A hypothesis begins with the log-odds of what it rests on, and every independent piece of evidence adds to them (Good,
 //! "Probability and the Weighing of Evidence", 1950). The weights stand in `weights`; docs/diagnosis.md tells how they were tried.
 
+use crate::base::names::PlayerName;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::account::{Account, Difference};
@@ -122,9 +123,9 @@ fn message_events(case: &Case<'_>) -> Vec<LogEvent> {
 }
 
 /// The player whose join it is: as somebody says, or the one that the client's install is called after, if the log knows such a one.
-fn player(case: &Case<'_>) -> Option<String> {
+fn player(case: &Case<'_>) -> Option<PlayerName> {
     if let Some(player) = case.player {
-        return Some(player.to_owned());
+        return Some(player.into());
     }
     let name = &case.client?.install.name;
     let players = case.events.iter().filter_map(|event| event.player.as_ref());

@@ -139,7 +139,7 @@ impl Column {
                 made_for: found.manifest.made_for.clone(),
             });
         }
-        Self { name: survey.install.name.clone(), mods }
+        Self { name: survey.install.name.clone().into(), mods }
     }
 
     /// A column of a canon, of the mods that both sides need and those that one does.

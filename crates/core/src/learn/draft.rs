@@ -1,5 +1,6 @@
 //! A draft, and what was learned for it.
 
+use crate::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
@@ -86,7 +87,7 @@ pub enum Ask {
         /// The word.
         word: String,
         /// The shelf whose mods say it.
-        shelf: String,
+        shelf: ShelfName,
     },
 }
 

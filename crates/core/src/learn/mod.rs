@@ -272,7 +272,7 @@ fn told_by_one_thing(learned: &Learned, lists: &[FoundList]) -> Vec<Unread> {
 fn untold_columns(lists: &[(FoundList, bool)]) -> Vec<Unread> {
     let untold = lists.iter().filter_map(|(list, _)| Some((list, list.untold.clone()?)));
     let each = untold.map(|(list, example)| Unread {
-        shelf: mentions::list_name(list),
+        shelf: mentions::list_name(list).into(),
         what: WhatUnread::Columns,
         place: list.file.to_string(),
         mods: list.named.len(),
@@ -547,7 +547,7 @@ fn require_what_is_there(learned: &mut Learned, ids: &HashSet<String>) {
             if lacking > 0 && relation.key == "required" {
                 let example = entries.iter().find(|entry| !known.contains(&entry.id.to_lowercase()));
                 demoted.push(Unread {
-                    shelf: shelf.name.clone(),
+                    shelf: shelf.name.clone().into(),
                     what: WhatUnread::NotRequired,
                     place: relation.places().collect(),
                     mods: lacking,

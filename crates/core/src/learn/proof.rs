@@ -109,7 +109,7 @@ impl Doubt {
             Self::NotAdopted { path, .. } => Some(path.clone()),
             Self::OnNoShelf { list, .. } => Some(list.clone()),
             Self::LeftOver(left) => Some(left.place.clone()),
-            Self::Unread(unread) => Some(unread.shelf.clone()),
+            Self::Unread(unread) => Some(unread.shelf.clone().into()),
             Self::NoList(file) => Some(file.file.to_string()),
             Self::NoMods(_) => None,
         }

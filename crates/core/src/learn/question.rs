@@ -1,5 +1,6 @@
 //! What looking could not tell, as values. A question says itself in words in one way.
 
+use crate::base::names::ShelfName;
 use std::fmt;
 
 use displaydoc::Display;
@@ -50,7 +51,7 @@ pub enum Question {
         /// Where it stands.
         at: String,
         /// The shelf.
-        shelf: String,
+        shelf: ShelfName,
     },
     /// For which loader are mods with {0}? The draft names it after the document.
     ForeignLoader(String),

@@ -1,6 +1,7 @@
 //! What mods tell and a draft does not read: other mods that they name, and versions. Whatever is left unread may matter, so that
 //! no draft that leaves something is all that there is.
 
+use crate::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::fields::{columns, has_version_in_name, is_own_version, without_version};
@@ -78,7 +79,7 @@ pub fn no_lists(
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Unread {
     /// The shelf whose mods tell it, or the list.
-    pub shelf: String,
+    pub shelf: ShelfName,
     /// What it is.
     pub what: WhatUnread,
     /// The document and the place in it, or the names of files.
@@ -151,7 +152,7 @@ fn ids_with_versions(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
     let told: Vec<&String> = ids().filter(|id| without_version(id).is_some()).collect();
     let example = told.first().filter(|_| told.len() >= 2 && told.len() * 10 >= ids().count() * 6)?;
     Some(Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::IdWithVersion,
         place: String::new(),
         mods: told.len(),
@@ -165,7 +166,7 @@ fn kinds(shelf: &Shelf, relation: &Relations) -> Option<Unread> {
     let required = |entry: &&Entry| entry.kind == Some(RelationKind::Required);
     let mods = relation.entries.iter().filter(|entries| entries.iter().any(|entry| required(&entry))).count();
     (words.0.len() > 1 && mods > 0).then(|| Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Kinds,
         place: at.clone(),
         mods,
@@ -177,7 +178,7 @@ fn kinds(shelf: &Shelf, relation: &Relations) -> Option<Unread> {
 pub fn beside(shelf: &Shelf, found: &[FoundBeside]) -> Option<Unread> {
     let most = found.iter().max_by_key(|found| found.mods).filter(|found| found.mods >= 2)?;
     Some(Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Beside,
         place: most.template.replace("{stem}", "").replace("{name}", ""),
         mods: most.mods,
@@ -218,7 +219,7 @@ pub fn files_named(shelf: &Shelf, outside: &Outside) -> Option<Unread> {
     }
     let (path, files) = by_place.into_iter().max_by_key(|(_, files)| files.len())?;
     (files.len() >= 2).then(|| Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Files,
         place: place_in(&path, document),
         mods: files.len(),
@@ -236,7 +237,7 @@ pub fn of_the_game(shelf: &Shelf, facts: &Facts, game: &str) -> Option<Unread> {
     let mut own: Vec<String> = facts.id.values.iter().flatten().map(|id| id.to_lowercase()).filter(is).collect();
     own.extend(of_one_release(facts));
     Some(Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::OfTheGame,
         place: String::new(),
         mods: own.len(),
@@ -296,7 +297,7 @@ pub fn told_by_one_thing(shelf: &Shelf, facts: &Facts, both_sides: bool) -> Opti
         return None;
     };
     Some(Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what,
         place: String::new(),
         mods: if what == WhatUnread::TextAlone { versions } else { shelf.units.len() },
@@ -321,7 +322,7 @@ pub fn packed(shelf: &Shelf, sights: &[&dyn InstallView]) -> Option<Unread> {
     let packed: Vec<&Unit> = shelf.units.iter().take(SAMPLE).filter(is_packed).collect();
     let first = packed.first()?;
     Some(Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Packed,
         place: extension(&first.name),
         mods: packed.len(),
@@ -359,7 +360,7 @@ fn relations(shelf: &Shelf, units: &[Unit], facts: &Facts, ids: &HashSet<String>
     }
     let many = |(_, (mods, _, hinted)): &(_, (usize, String, bool))| *mods >= if *hinted { 1 } else { 2 };
     let each = seen.into_iter().filter(many).map(|((member, path), (mods, example, _))| Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Relation,
         place: place_in(&path, &member),
         mods,
@@ -418,7 +419,7 @@ fn dotted_versions(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
     let column = facts.columns.iter().find(|column| column.holds_versions() && is_own_version(column))?;
     let told: Vec<&String> = column.values.iter().flatten().collect();
     Some(Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Version,
         place: place_in(&column.path, shelf.documents.first()?),
         mods: told.len(),
@@ -428,7 +429,7 @@ fn dotted_versions(shelf: &Shelf, facts: &Facts) -> Option<Unread> {
 
 fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {
     let unread = |place: String, (mods, example): (usize, String)| Unread {
-        shelf: shelf.name.clone(),
+        shelf: shelf.name.clone().into(),
         what: WhatUnread::Version,
         place,
         mods,

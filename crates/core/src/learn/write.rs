@@ -391,9 +391,9 @@ impl DraftWriter<'_> {
         let about = format!("shelf {}: needed_on", shelf.name);
         self.inferred(&about, "needed_on", fact_value(&lines), (choice.confidence, &choice.clues));
         for word in open {
-            self.asks.push(Ask::Side { word: word.clone(), shelf: shelf.name.clone() });
+            self.asks.push(Ask::Side { word: word.clone(), shelf: shelf.name.clone().into() });
             let at = choice.path.clone().unwrap_or_default();
-            self.questions.push(Question::SideWord { word: printable(word), at, shelf: shelf.name.clone() });
+            self.questions.push(Question::SideWord { word: printable(word), at, shelf: shelf.name.clone().into() });
         }
     }
 

@@ -1,5 +1,6 @@
 //! What a log line says, and which causes it can speak for.
 
+use crate::base::names::PlayerName;
 use std::fmt;
 
 use serde::Serialize;
@@ -68,7 +69,7 @@ pub struct LogEvent {
     /// What was found.
     pub found: Option<String>,
     /// The player it is about.
-    pub player: Option<String>,
+    pub player: Option<PlayerName>,
     /// The file it names.
     pub file: Option<String>,
     /// The key it names.

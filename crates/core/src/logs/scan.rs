@@ -1,5 +1,6 @@
 //! Log lines to events, by the patterns of a rulebook. Logs come from other people: lines are bounded and made printable.
 
+use crate::base::names::PlayerName;
 use std::collections::VecDeque;
 use std::sync::LazyLock;
 
@@ -211,7 +212,7 @@ impl<'r> LogReader<'r> {
             mod_id: group("mod").map(FoldedId::from),
             expected: group("expected"),
             found: group("found"),
-            player: group("player"),
+            player: group("player").map(PlayerName::from),
             file: group("file"),
             key: group("key"),
             amount: group("amount"),
@@ -278,7 +279,7 @@ mod tests {
         let last = &events[1];
         assert_eq!((events.len(), last.cause(), last.line), (2, Some(Code::VersionOther), 3));
         let id = last.mod_id.clone().map(String::from);
-        let groups = [&id, &last.found, &last.expected, &last.player].map(|group| group.as_deref());
+        let groups = [id.as_deref(), last.found.as_deref(), last.expected.as_deref(), last.player.as_deref()];
         assert_eq!(groups, [Some("tide"), Some("2.0"), Some("2.1"), Some("Mara")]);
         assert_eq!(last.stamp().map(|stamp| stamp.second), Some(22_381.0));
         assert!(read(&polarspur(), Role::Client, log).is_empty(), "that is what servers say");
@@ -300,7 +301,7 @@ between = ";"
         let log = "Mara lacks these:\n  - fog 1.0\n  - tide\nwell\n  - no more of it\ntoo many: a; b ;\nMara lacks these:\nnothing";
         let told: Vec<_> = read(&of_logs(LIST), Role::Client, log)
             .into_iter()
-            .map(|event| (event.line, event.mod_id.map(String::from), event.expected, event.player))
+            .map(|event| (event.line, event.mod_id.map(String::from), event.expected, event.player.map(String::from)))
             .collect();
         let s = |text: &str| Some(text.to_owned());
         assert_eq!(

@@ -1,5 +1,6 @@
 //! How mod lists and launch lines are written: where the entries are, and what one entry looks like.
 
+use crate::base::names::ShelfName;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -37,7 +38,7 @@ pub struct ListRule {
     /// Entries that stand for no mod: the game itself, things that are bought.
     pub keep: Vec<NamePattern>,
     /// The shelves whose mods it names; see [`super::Rulebook::shelves_of`] for when none is said.
-    pub shelves: Vec<String>,
+    pub shelves: Vec<ShelfName>,
     /// Where the mods are needed that it names; those that its side needs, when not said.
     pub needed_on: Vec<NeededOn>,
 }

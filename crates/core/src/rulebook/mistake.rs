@@ -1,5 +1,6 @@
 //! What is wrong or doubtful in a rulebook, and how it is mended, as values. Each says itself in words in one way.
 
+use crate::base::names::ShelfName;
 use displaydoc::Display;
 
 use super::wrong::PatternError;
@@ -77,23 +78,23 @@ pub enum Mistake {
     #[displaydoc("the rulebook names no [[shelf]]: it must say where mods live")]
     NoShelf,
     /// two shelves are called `{0}`; each needs a name of its own
-    ShelvesCalledAlike(String),
+    ShelvesCalledAlike(ShelfName),
     /// two shelves are called `{0}`
-    ShelvesAlike(String),
+    ShelvesAlike(ShelfName),
     /// two lists are called `{0}`
     ListsAlike(String),
     /// the shelves `{first}` and `{second}` both claim all of {place}
     ClaimedTwice {
         /// The one shelf.
-        first: String,
+        first: ShelfName,
         /// The other.
-        second: String,
+        second: ShelfName,
         /// The place.
         place: String,
     },
     /// A list of a shelf that is not there.
     #[displaydoc("a list names the mods of the shelf `{0}`, and no [[shelf]] is called so")]
-    UnknownShelf(String),
+    UnknownShelf(ShelfName),
     /// A shelf of a list that is not there.
     #[displaydoc("a shelf speaks of the list `{0}`, and no [[list]] is called so")]
     UnknownList(String),
@@ -118,9 +119,9 @@ pub enum Mistake {
     /// the shelf does not say how a mod's id is found
     NoId,
     /// `{0}` says no version
-    NoVersion(String),
+    NoVersion(ShelfName),
     /// `{0}` says no title
-    NoTitle(String),
+    NoTitle(ShelfName),
     /// only mods that are folders can have settings of whoever plays in them
     SettingsInFiles,
     /// `settings` and `signed` can't both be: what is signed is the same everywhere

@@ -1,5 +1,6 @@
 //! The model of a rulebook: everything that one game may say about how its mods lie on a disk.
 
+use crate::base::names::ShelfName;
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
@@ -148,7 +149,7 @@ pub enum Names {
 #[derive(Debug, Clone)]
 pub struct Shelf {
     /// What the rulebook calls it.
-    pub name: String,
+    pub name: ShelfName,
     /// What it holds.
     pub holds: Holds,
     /// Where it is; the first is the main one, the others hold copies. Empty: that role has no such shelf.

@@ -6,6 +6,7 @@ mod order;
 mod picks;
 mod settings;
 
+use crate::base::names::KeyName;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 pub use changes::{CanonChange, SealChange, changes, changes_beside};
@@ -436,7 +437,7 @@ fn one_sided(wishes: &WorkspaceConfig, rulebook: &Rulebook, picks: &[Pick]) -> V
 
 /// Keys that bear one name and are two: a key folder has room for one of them.
 fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
-    let mut by_name: BTreeMap<String, BTreeMap<Blake3, Vec<FoldedId>>> = BTreeMap::new();
+    let mut by_name: BTreeMap<KeyName, BTreeMap<Blake3, Vec<FoldedId>>> = BTreeMap::new();
     for key in keys(picks) {
         by_name.entry(key.name).or_default().entry(key.blake3).or_default().extend(key.mods);
     }
@@ -451,7 +452,7 @@ fn key_clashes(picks: &[Pick]) -> Vec<Finding> {
             let first = keys.values().flatten().next().cloned().unwrap_or_default();
             Finding::new(Code::KeyChanged, Act::UpdateTogether)
                 .about(first)
-                .expected(Stated::OneKeyCalled(name))
+                .expected(Stated::OneKeyCalled(name.into()))
                 .found(said)
                 .severity(Severity::Risky)
         })
@@ -531,7 +532,7 @@ mod tests {
                 version: Some(version.to_owned()),
                 ..ModManifest::default()
             },
-            shelf: "mods".to_owned(),
+            shelf: "mods".to_owned().into(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
             path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
@@ -749,7 +750,7 @@ mod tests {
         stand_in.manifest.provides = vec!["Tide".into()];
         let found = [release("tide", "1", "a"), stand_in];
         let key = |bytes: &[u8]| SurveyedKey {
-            name: "wright".to_owned(),
+            name: "wright".to_owned().into(),
             path: InstallPath::new("mods/wright.pub").expect("a path"),
             size: 3,
             blake3: Blake3::of(bytes),

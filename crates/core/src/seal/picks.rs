@@ -4,6 +4,7 @@ use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
+use crate::base::names::KeyName;
 use crate::base::stated::Stated;
 use crate::canon::{Canon, SealedKey, SealedMod};
 use crate::rulebook::NeededOn;
@@ -26,7 +27,7 @@ pub struct Pick {
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub struct BroughtKey {
     /// Its name.
-    pub name: String,
+    pub name: KeyName,
     /// The digest of its bytes.
     pub blake3: Blake3,
     /// Their number.

@@ -9,6 +9,7 @@ pub use file_problem::FileProblem;
 pub use known::Known;
 pub use signed::SignedNames;
 
+use crate::base::names::{InstallName, KeyName, ShelfName};
 use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
@@ -69,7 +70,7 @@ pub struct Survey {
     pub worlds: Vec<InstallPath>,
     /// The places of shelves that are known only when an install is looked at.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
-    pub places: BTreeMap<String, Vec<InstallPath>>,
+    pub places: BTreeMap<ShelfName, Vec<InstallPath>>,
     /// Files that would belong to a mod whose own file is not there.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub loose: Vec<SurveyedFile>,
@@ -83,7 +84,7 @@ pub struct Survey {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct InstallFacts {
     /// Its name in the workspace, or its folder's.
-    pub name: String,
+    pub name: InstallName,
     /// Server or client.
     pub role: Role,
     /// The game whose rulebook it was read with.
@@ -103,7 +104,7 @@ impl InstallFacts {
     /// An install of the game `g` of which nothing else is known.
     pub fn bare(name: &str, role: Role) -> Self {
         let (name, game) = (name.to_owned(), "g".to_owned());
-        Self { name, role, game, game_version: None, loader_version: None, runtime_version: None }
+        Self { name: name.into(), role, game, game_version: None, loader_version: None, runtime_version: None }
     }
 }
 
@@ -166,7 +167,7 @@ pub enum StandsFor {
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct SurveyedKey {
     /// Its name, without its extension.
-    pub name: String,
+    pub name: KeyName,
     /// Its file.
     pub path: InstallPath,
     /// Its size in bytes.
@@ -294,7 +295,7 @@ pub struct SurveyedSignature {
     /// The signature, where there is one.
     pub signature: Option<InstallPath>,
     /// The name of the key, as the signature's name tells it.
-    pub key: Option<String>,
+    pub key: Option<KeyName>,
     /// Whether it fits, where the scheme is open.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub verdict: Option<Verdict>,
@@ -360,7 +361,7 @@ pub struct LaidOverlay {
 }
 
 beside_reading!(FlatSurveyedMod => SurveyedMod {
-    shelf: String,
+    shelf: ShelfName,
     place: InstallPath,
     enabled: bool,
     path: InstallPath,
@@ -384,7 +385,7 @@ pub struct SurveyedMod {
     #[serde(flatten)]
     pub manifest: ModManifest,
     /// The shelf it is on.
-    pub shelf: String,
+    pub shelf: ShelfName,
     /// Which of the shelf's places it is in.
     pub place: InstallPath,
     /// Whether the game will load it.
@@ -439,7 +440,7 @@ pub struct Unreadable {
     pub path: String,
     /// The shelf it is on.
     #[serde(default)]
-    pub shelf: Option<String>,
+    pub shelf: Option<ShelfName>,
     /// Why.
     pub why: String,
     /// Whether it is a file that can be moved away: not a folder, a link, or a name that no path can have.

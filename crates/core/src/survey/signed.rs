@@ -1,5 +1,6 @@
 //! Which file of a mod is signed by which other, told from their names.
 
+use crate::base::names::KeyName;
 use regex::Regex;
 
 use crate::base::path::InstallPath;
@@ -34,7 +35,7 @@ impl<'r> SignedNames<'r> {
         SurveyedSignature {
             payload: payload.clone(),
             signature: hit.as_ref().map(|(path, _)| (*path).clone()),
-            key: hit.and_then(|(_, key)| Some(key?.as_str().to_owned())),
+            key: hit.and_then(|(_, key)| Some(KeyName::from(key?.as_str()))),
             verdict: None,
             made_with: None,
             made_over: None,

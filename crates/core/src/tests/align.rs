@@ -32,7 +32,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         .collect();
     SurveyedMod {
         manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
-        shelf: place.to_owned(),
+        shelf: place.to_owned().into(),
         place: path(place),
         enabled: !file.ends_with(".off"),
         path: path(at),
@@ -54,7 +54,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
 
 fn survey(mods: Vec<SurveyedMod>) -> Survey {
     let install = InstallFacts {
-        name: "mara".to_owned(),
+        name: "mara".to_owned().into(),
         role: Role::Client,
         game: "Polarspur".to_owned(),
         game_version: None,
@@ -123,7 +123,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
     for (at, is_file) in [("mods/junk.psm", true), ("mods/link.psm", false)] {
         broken.unreadable.push(Unreadable {
             path: at.to_owned(),
-            shelf: Some("mods".to_owned()),
+            shelf: Some("mods".to_owned().into()),
             why: "cut".to_owned(),
             is_file,
             still_packed: false,
@@ -135,7 +135,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
     cut.mods.remove(1);
     cut.unreadable.push(Unreadable {
         path: "mods/tide.psm".to_owned(),
-        shelf: Some("mods".to_owned()),
+        shelf: Some("mods".to_owned().into()),
         why: "cut".to_owned(),
         is_file: true,
         still_packed: false,
@@ -146,7 +146,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
 
 #[test]
 fn a_place_is_not_filled_by_robbing_another() {
-    let both = |at: &str| SurveyedMod { shelf: "twice".to_owned(), ..found("buoy", "1", at, &[("", "buoy")]) };
+    let both = |at: &str| SurveyedMod { shelf: "twice".to_owned().into(), ..found("buoy", "1", at, &[("", "buoy")]) };
     let mut canon = canon();
     canon.mods = vec![SealedMod::from_surveyed(&both("one/buoy.psm"), 1)];
     let rulebook = rulebook();

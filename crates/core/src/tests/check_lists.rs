@@ -20,7 +20,7 @@ fn found(id: &str, needed_on: NeededOn) -> SurveyedMod {
             needed_on,
             ..ModManifest::default()
         },
-        shelf: "mods".to_owned(),
+        shelf: "mods".to_owned().into(),
         place: path("mods"),
         enabled: true,
         path: path(&format!("mods/{id}.m")),

@@ -23,7 +23,7 @@ fn mod_of(id: &str, key: &str, text: &str) -> SurveyedMod {
     let entry = MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(text.as_bytes()) };
     SurveyedMod {
         manifest: ModManifest { id: id.to_owned().into(), entries: vec![entry], ..ModManifest::default() },
-        shelf: "holds".to_owned(),
+        shelf: "holds".to_owned().into(),
         place: path("holds"),
         enabled: true,
         path: path(&format!("holds/{id}")),

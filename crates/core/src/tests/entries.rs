@@ -18,7 +18,7 @@ fn of(id: &str, name: &str) -> SurveyedMod {
     let path = InstallPath::new(&format!("mods/{name}")).expect("a path");
     SurveyedMod {
         manifest: ModManifest { id: id.to_owned().into(), ..ModManifest::default() },
-        shelf: "mods".to_owned(),
+        shelf: "mods".to_owned().into(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: true,
         path,

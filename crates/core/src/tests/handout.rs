@@ -87,7 +87,7 @@ fn found(id: &str, version: &str, needed_on: NeededOn) -> SurveyedMod {
             entries: if id == "lamp" { vec![entry] } else { Vec::new() },
             ..ModManifest::default()
         },
-        shelf: shelf.to_owned(),
+        shelf: shelf.to_owned().into(),
         place: path(shelf),
         enabled: true,
         path: path(&format!("{shelf}/{name}")),

@@ -25,7 +25,7 @@ fn found(own: &str, files: &[&str]) -> SurveyedMod {
     let digest = Blake3::of(b"x");
     SurveyedMod {
         manifest: ModManifest { id: "tide".into(), ..ModManifest::default() },
-        shelf: "mods".to_owned(),
+        shelf: "mods".to_owned().into(),
         place: path("mods"),
         enabled: true,
         path: path(own),
@@ -45,7 +45,7 @@ fn told(rule: &SignedRule, found: &SurveyedMod, there: &[&str]) -> Vec<String> {
     SignedNames::new(rule)
         .signatures(found, &there)
         .into_iter()
-        .map(|s| format!("{} {} {}", s.payload, dash(s.signature.map(String::from)), dash(s.key)))
+        .map(|s| format!("{} {} {}", s.payload, dash(s.signature.map(String::from)), dash(s.key.map(String::from))))
         .collect()
 }
 

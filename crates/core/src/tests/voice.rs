@@ -14,7 +14,7 @@ pub(super) const MODS: [(&str, &str); 5] =
 pub(super) fn server() -> Survey {
     let found = |(id, version): (&str, &str)| SurveyedMod {
         manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
-        shelf: "mods".to_owned(),
+        shelf: "mods".to_owned().into(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: true,
         path: InstallPath::new(&format!("mods/{id}")).expect("a path"),
@@ -99,7 +99,8 @@ fn events(voice: &Voice, text: &str) -> Vec<(String, String, String)> {
     }
     let of = |event: crate::logs::LogEvent| {
         let means = serde_json::to_value(event.means).expect("a word").as_str().unwrap_or_default().to_owned();
-        let (player, id) = (event.player.unwrap_or_default(), event.mod_id.map(String::from).unwrap_or_default());
+        let (player, id) =
+            (event.player.map(String::from).unwrap_or_default(), event.mod_id.map(String::from).unwrap_or_default());
         (means, player, id)
     };
     reader.finish().into_iter().map(of).collect()

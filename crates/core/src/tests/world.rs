@@ -32,7 +32,7 @@ fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
             needed_on: NeededOn::Both,
             ..ModManifest::default()
         },
-        shelf: "mods".to_owned(),
+        shelf: "mods".to_owned().into(),
         place: path("mods"),
         enabled: true,
         name: id.to_owned(),
@@ -47,7 +47,7 @@ fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
 
 fn survey(mods: Vec<SurveyedMod>, worlds: &[&str]) -> Survey {
     let install = InstallFacts {
-        name: "fen".to_owned(),
+        name: "fen".to_owned().into(),
         role: Role::Server,
         game: "Tallowfen".to_owned(),
         game_version: None,

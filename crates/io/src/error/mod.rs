@@ -5,6 +5,7 @@ mod lack;
 mod refusal;
 mod unfit;
 
+use kanon_core::base::names::InstallName;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -120,7 +121,7 @@ pub enum ReachError {
     #[error("somebody is at work on {}: {}", printable(.install), printable(.by))]
     Busy {
         /// The install.
-        install: String,
+        install: InstallName,
         /// Who began it.
         by: String,
         /// When, in seconds since 1970, where that is known.
@@ -132,7 +133,7 @@ pub enum ReachError {
     #[error("the alignment of {} failed, and all that was begun of it was taken back", printable(.install))]
     TakenBack {
         /// The install.
-        install: String,
+        install: InstallName,
         /// Why.
         source: Box<ReachError>,
     },
@@ -150,7 +151,7 @@ pub enum ReachError {
     #[error("the alignment of {} was cut off in the middle", printable(.install))]
     CutOff {
         /// The install.
-        install: String,
+        install: InstallName,
         /// Why.
         source: Box<ReachError>,
     },

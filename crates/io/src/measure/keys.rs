@@ -73,5 +73,13 @@ fn key(
 ) -> Option<SurveyedKey> {
     let bytes = install.document(&path, limits::DOCUMENT_BYTES).ok()?;
     let of_mod = of_mod.map(|found| found.manifest.id.clone());
-    Some(SurveyedKey { name, path, size: bytes.len() as u64, blake3: Blake3::of(&bytes), of_mod, own, problem: None })
+    Some(SurveyedKey {
+        name: name.into(),
+        path,
+        size: bytes.len() as u64,
+        blake3: Blake3::of(&bytes),
+        of_mod,
+        own,
+        problem: None,
+    })
 }

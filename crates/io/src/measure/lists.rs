@@ -1,5 +1,6 @@
 //! What an install says beside its mods: lists, settings, worlds, and where places with a `*` really are.
 
+use kanon_core::base::names::ShelfName;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashSet};
 use std::io;
@@ -53,7 +54,7 @@ fn below(install: &dyn Install, above: Option<&InstallPath>, part: &Part) -> Vec
 }
 
 /// The places of shelves that are known only now, by shelf.
-pub fn wild_places(install: &dyn Install, rulebook: &Rulebook, role: Role) -> BTreeMap<String, Vec<InstallPath>> {
+pub fn wild_places(install: &dyn Install, rulebook: &Rulebook, role: Role) -> BTreeMap<ShelfName, Vec<InstallPath>> {
     let of = |shelf: &Shelf| -> Vec<InstallPath> {
         let wild = shelf.wild.of(role).iter().flat_map(|place| resolve(install, place));
         wild.filter(|path| install.is_folder(path)).collect()

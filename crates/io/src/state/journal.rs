@@ -44,8 +44,13 @@ impl State {
     /// When the database can't be written.
     pub fn record_rehearsal(&self, canon: Blake3, passed: &Rehearsed) -> Result<(), ReachError> {
         self.journal.run(|connection| {
-            let values =
-                params![canon.as_bytes(), passed.install, passed.at, passed.seconds, passed.memory.cast_signed()];
+            let values = params![
+                canon.as_bytes(),
+                passed.install.as_str(),
+                passed.at,
+                passed.seconds,
+                passed.memory.cast_signed()
+            ];
             connection.execute("INSERT OR REPLACE INTO rehearsal VALUES (?1, ?2, ?3, ?4, ?5)", values).map(drop)
         })
     }
@@ -62,7 +67,7 @@ impl State {
             let found = select.query_row(params![canon.as_bytes()], |row| {
                 let memory: i64 = row.get(3)?;
                 Ok(Rehearsed {
-                    install: row.get(0)?,
+                    install: row.get::<_, String>(0)?.into(),
                     at: row.get(1)?,
                     seconds: row.get(2)?,
                     memory: memory.cast_unsigned(),
@@ -82,7 +87,7 @@ impl State {
                 connection.prepare("SELECT canon, install, at, seconds, memory FROM rehearsal ORDER BY at, install")?;
             let rows = select.query_map([], |row| {
                 let (canon, memory): (Vec<u8>, i64) = (row.get(0)?, row.get(4)?);
-                let (install, at, seconds) = (row.get(1)?, row.get(2)?, row.get(3)?);
+                let (install, at, seconds) = (row.get::<_, String>(1)?.into(), row.get(2)?, row.get(3)?);
                 Ok((canon, Rehearsed { install, at, seconds, memory: memory.cast_unsigned() }))
             })?;
             let known = rows.map(|row| {
@@ -131,7 +136,7 @@ impl State {
             let Alignment { id, install, root, began, state, .. } = alignment;
             connection.execute(
                 "INSERT INTO alignment (id, install, root, began, state, steps) VALUES (?1, ?2, ?3, ?4, ?5, ?6)",
-                params![id, install, root, began, state.as_str(), steps],
+                params![id, install.as_str(), root, began, state.as_str(), steps],
             )?;
             insert_before(connection, *id, before)
         })
@@ -275,7 +280,7 @@ impl State {
             let rows = statement.query_map([root], |row| {
                 Ok(Alignment {
                     id: row.get(0)?,
-                    install: row.get(1)?,
+                    install: row.get::<_, String>(1)?.into(),
                     began: row.get(2)?,
                     state: state_of(&row.get::<_, String>(3)?)?,
                     steps: from_json(&row.get::<_, String>(4)?)?,

@@ -1,6 +1,7 @@
 //! What the journal and the cache have rows of.
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::names::InstallName;
 use serde::{Deserialize, Serialize};
 
 use crate::install::FileFingerprint;
@@ -92,7 +93,7 @@ pub struct Alignment {
     /// Its number.
     pub id: i64,
     /// The install's name.
-    pub install: String,
+    pub install: InstallName,
     /// When it began, in seconds since 1970.
     pub began: i64,
     /// The install as messages and the journal call it: its folder or its address.
@@ -137,7 +138,7 @@ pub struct Base {
 #[derive(Debug, Clone, PartialEq)]
 pub struct Rehearsed {
     /// The install that was started.
-    pub install: String,
+    pub install: InstallName,
     /// When, in seconds since 1970.
     pub at: i64,
     /// So many seconds it took to be up.

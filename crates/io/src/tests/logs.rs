@@ -19,7 +19,10 @@ fn rules() -> Vec<EventRule> {
 
 fn told(path: &Path) -> Vec<(u64, Option<String>)> {
     let log = read(path, (Role::Server, &rules()), (None, None)).expect("read");
-    log.events.into_iter().map(|event| (event.line, event.mod_id.map(String::from).or(event.player))).collect()
+    log.events
+        .into_iter()
+        .map(|event| (event.line, event.mod_id.map(String::from).or(event.player.map(String::from))))
+        .collect()
 }
 
 fn kept(folder: &Path, name: &str, bytes: &[u8]) -> PathBuf {

@@ -1,5 +1,6 @@
 //! The state of everything on one page.
 
+use kanon_core::base::names::InstallName;
 use std::collections::{BTreeMap, BTreeSet};
 
 use askama::Template;
@@ -29,7 +30,7 @@ struct Page<'a> {
     columns: Vec<Column<'a>>,
     rows: Vec<Row>,
     all_same: bool,
-    off: Vec<(String, Vec<KeptFinding>, bool)>,
+    off: Vec<(InstallName, Vec<KeptFinding>, bool)>,
     graph: Option<Graph>,
     mods: Vec<ModTold<'a>>,
     health: Vec<HealthTold<'a>>,
@@ -135,7 +136,7 @@ fn column(row: &InstallRow) -> Column<'_> {
     }
 }
 
-fn findings(row: &InstallRow) -> Option<(String, Vec<KeptFinding>, bool)> {
+fn findings(row: &InstallRow) -> Option<(InstallName, Vec<KeptFinding>, bool)> {
     let look = row.look.as_ref().filter(|look| !look.findings.is_empty())?;
     Some((row.install.clone(), look.findings.clone(), !row.is_of_this_canon))
 }

@@ -42,7 +42,7 @@ pub fn listed(logs: &[Transcript<'_>], side: Role) -> Option<Survey> {
             title,
             ..ModManifest::default()
         },
-        shelf: String::new(),
+        shelf: String::new().into(),
         place: place.clone(),
         enabled: true,
         path: place.clone(),
@@ -55,7 +55,7 @@ pub fn listed(logs: &[Transcript<'_>], side: Role) -> Option<Survey> {
     };
     let mods = found.into_iter().take(MODS).map(surveyed).collect();
     let install = InstallFacts {
-        name: side.to_string(),
+        name: side.to_string().into(),
         role: side,
         game: String::new(),
         game_version: None,

@@ -1,6 +1,7 @@
 //! What the last try of a player came to, read where it stands: what patterns can't say is read too (a header within a header, several
 //! mods in one object of JSON, two lists that differ, a code that is explained elsewhere).
 
+use crate::base::names::PlayerName;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 use std::sync::LazyLock;
@@ -746,7 +747,7 @@ impl Reader<'_> {
             mod_id: None,
             expected: None,
             found: None,
-            player: episode.player.as_deref().map(str::to_owned),
+            player: episode.player.as_deref().map(PlayerName::from),
             file: None,
             key: None,
             amount: None,

@@ -1,5 +1,6 @@
 //! Lists, keys, merged entries, settings and memory: the files beside the mods.
 
+use crate::base::names::ShelfName;
 use toml::Spanned;
 use toml::de::DeValue;
 
@@ -35,7 +36,7 @@ pub(super) fn list(section: &Section<'_>) -> Option<ListRule> {
     if !matches!(form, Some(ListForm::Option { .. })) && section.value("file").is_none() {
         section.require("file");
     }
-    let shelves = section.texts("shelves").into_iter().map(|(name, _)| name.to_owned()).collect();
+    let shelves = section.texts("shelves").into_iter().map(|(name, _)| ShelfName::from(name)).collect();
     let sides =
         [NeededOn::Both, NeededOn::Server, NeededOn::Client, NeededOn::Optional].map(|side| (side.as_str(), side));
     let needed_on = section.texts_of("needed_on", &sides);

@@ -26,7 +26,7 @@ pub(super) fn shelf(section: &Section<'_>) -> Shelf {
     let (places, wild) = split_places(place_patterns(section, "in"));
     let beside = beside(section, holds, read.as_ref());
     Shelf {
-        name: section.owned_text("name"),
+        name: section.owned_text("name").into(),
         holds,
         places,
         wild,
