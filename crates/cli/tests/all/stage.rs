@@ -182,8 +182,12 @@ fn can_be_typed(suggestion: &str) {
 /// on each, then `tools/records.py` on the two folders.
 fn record(folder: &Path, command: &Command, said: &Said) {
     thread_local!(static RUNS: std::cell::Cell<usize> = const { std::cell::Cell::new(0) });
-    let run = RUNS.replace(RUNS.get() + 1);
+    static OF_NOBODY: std::sync::atomic::AtomicUsize = std::sync::atomic::AtomicUsize::new(0);
     let thread = std::thread::current().name().unwrap_or("none").replace("::", ".");
+    let run = match thread == "none" {
+        true => OF_NOBODY.fetch_add(1, std::sync::atomic::Ordering::Relaxed),
+        false => RUNS.replace(RUNS.get() + 1),
+    };
     let words: Vec<String> = command.get_args().map(|word| word.to_string_lossy().into_owned()).collect();
     let place = command.get_current_dir().map(|place| place.display().to_string()).unwrap_or_default();
     let all = format!("$ kanon {}\n= {:?}\n{}----\n{}", words.join(" "), said.code, said.out, said.err);
