@@ -10,7 +10,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::plan::Step;
 use serde::{Deserialize, Serialize};
 
-use crate::error::{CopyFault, During, ReachError, Unfit};
+use crate::error::{BackupFault, CopyFault, During, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::open::{read_bounded, regular};
 use crate::state::{Alignment, AlignmentState, Before};
@@ -66,11 +66,12 @@ impl Manifest {
         let text = read_bounded(&path, kanon_core::base::limits::SURVEY_BYTES)
             .during("read the manifest of the backup", &path)?;
         let unusable = |reason: Unfit| ReachError::unusable(path.clone(), reason);
-        let manifest: Self = serde_json::from_slice(&text)
-            .map_err(|error| unusable(Unfit::BadManifest(kanon_core::base::path::printable(&error.to_string()))))?;
+        let manifest: Self = serde_json::from_slice(&text).map_err(|error| {
+            unusable(BackupFault::BadManifest(kanon_core::base::path::printable(&error.to_string())).into())
+        })?;
         let is_sound =
             manifest.format == FORMAT && manifest.before.iter().all(|(path, _)| InstallPath::folder(path).is_ok());
-        if is_sound { Ok(manifest) } else { Err(unusable(Unfit::NoManifest)) }
+        if is_sound { Ok(manifest) } else { Err(unusable(BackupFault::NoManifest.into())) }
     }
 
     /// Whether a backup has copies of what nobody expected to find.
@@ -170,7 +171,7 @@ pub fn folders(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
 pub fn sound_copy(folder: &Path, (copy, blake3): (&str, Blake3), of: &str) -> Result<PathBuf, ReachError> {
     let path = folder.join(copy);
     let unusable = |why: CopyFault| {
-        ReachError::unusable(path.clone(), Unfit::BadCopy { of: kanon_core::base::path::printable(of), why })
+        ReachError::unusable(path.clone(), BackupFault::BadCopy { of: kanon_core::base::path::printable(of), why })
     };
     let is_plain = copy.parse::<usize>().is_ok() || is_own_name(copy);
     let metadata: Metadata = match std::fs::symlink_metadata(&path) {

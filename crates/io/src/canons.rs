@@ -11,7 +11,7 @@ use kanon_core::canon::Canon;
 use serde::{Deserialize, Serialize};
 use serde_json::value::RawValue;
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReadFault, Unfit};
 use crate::open::read_bounded;
 use crate::writing::write_whole;
 
@@ -66,7 +66,7 @@ pub fn read(folder: &Path, number: u64) -> Result<KeptCanon, ReachError> {
     let unusable = |reason: Unfit| ReachError::unusable(path.clone(), reason);
     let record: Record = serde_json::from_slice(&bytes).map_err(|error| unusable(Unfit::told(error)))?;
     if record.format != FORMAT {
-        return Err(unusable(Unfit::NoKeptCanon));
+        return Err(unusable(ReadFault::NoKeptCanon.into()));
     }
     let text = record.canon.get().to_owned();
     let canon = Canon::from_json(text.as_bytes()).map_err(|error| unusable(Unfit::told(error)))?;

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use kanon_core::canon::release::{Invite, System, TAIL, carried, carrying, length_alone};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReleaseFault};
 use crate::open::{read_bounded, regular};
 
 /// Larger programs are none of Kanon's.
@@ -44,7 +44,7 @@ impl Program {
         let Some(system) = System::of_program(&head).filter(|_| is_read) else { return Ok(None) };
         let mut bytes = read_bounded(path, LARGEST).during("read", path)?;
         if memchr::memmem::find(&bytes, KNOWS).is_none() {
-            return Err(ReachError::unusable(path, Unfit::CarriesNoInvite));
+            return Err(ReachError::unusable(path, ReleaseFault::CarriesNoInvite));
         }
         let tail = bytes.len().saturating_sub(TAIL);
         let alone = length_alone(&bytes[tail..], bytes.len() as u64);
@@ -73,7 +73,7 @@ pub fn programs_in(folder: &Path) -> Result<Vec<Program>, ReachError> {
         if let Some((other, _)) = found.iter().find(|(_, known)| known.system == program.system) {
             let system = program.system.name();
             let other = other.display().to_string();
-            return Err(ReachError::unusable(path, Unfit::TwoPrograms { other, system }));
+            return Err(ReachError::unusable(path, ReleaseFault::TwoPrograms { other, system }));
         }
         found.push((path, program));
     }

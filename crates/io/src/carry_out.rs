@@ -17,7 +17,7 @@ use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup::{self, Manifest};
 use crate::bytes::Bytes;
 use crate::claim::{RESERVE, Reserve, take_off};
-use crate::error::{During, ForPath, ReachError, Unfit};
+use crate::error::{BackupFault, During, ForPath, ReachError};
 use crate::hashing::{blake3_of, blake3_while};
 use crate::install::part_name;
 use crate::install::{
@@ -471,7 +471,7 @@ fn write_receipt(
     let arrived = |step: &&Step| stamps.get(&step.path).is_some_and(|stamp| stamp.size == step.bytes);
     if let Some(step) = steps.iter().filter(|step| step.action.puts().is_some()).find(|step| !arrived(step)) {
         let path = install.outside(&step.path);
-        return Err(ReachError::unusable(path, Unfit::NotAsSent));
+        return Err(ReachError::unusable(path, BackupFault::NotAsSent));
     }
     state.record_after(id, &put)?;
     let path = InstallPath::new(RECEIPT).for_path(RECEIPT)?;

@@ -8,7 +8,7 @@ use std::path::Path;
 use zip::write::SimpleFileOptions;
 use zip::{CompressionMethod, DateTime, ZipArchive, ZipWriter};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReadFault, Unfit};
 use crate::open::regular as open_regular;
 
 /// So large may such a file be, and so large what is in it, each part and together.
@@ -59,12 +59,12 @@ pub fn laid_out(path: &Path, wanted: &[&str], folder: &Path) -> Result<BTreeSet<
     let file = open_regular(path).during("read", path)?;
     let size = file.metadata().during("look at", path)?.len();
     if size > PACKED {
-        return Err(unusable(Unfit::LargerThanMib(PACKED >> 20)));
+        return Err(unusable(ReadFault::LargerThanMib(PACKED >> 20).into()));
     }
-    let no_zip = |error: zip::result::ZipError| unusable(Unfit::NoEvidence(error.to_string()));
+    let no_zip = |error: zip::result::ZipError| unusable(ReadFault::NoEvidence(error.to_string()).into());
     let mut archive = ZipArchive::new(BufReader::new(file)).map_err(no_zip)?;
     if archive.len() > MEMBERS {
-        return Err(unusable(Unfit::TooManyParts));
+        return Err(unusable(ReadFault::TooManyParts.into()));
     }
     let mut there = BTreeSet::new();
     let mut left = PARTS;
@@ -75,7 +75,7 @@ pub fn laid_out(path: &Path, wanted: &[&str], folder: &Path) -> Result<BTreeSet<
         let mut out = File::create(&to).during("write", &to)?;
         let size = std::io::copy(&mut member.take(most + 1), &mut out).during("unpack", path)?;
         if size > most {
-            return Err(unusable(Unfit::PartLargerThanMib { part: (*name).to_owned(), mib: most >> 20 }));
+            return Err(unusable(ReadFault::PartLargerThanMib { part: (*name).to_owned(), mib: most >> 20 }.into()));
         }
         left -= size;
         there.insert((*name).to_owned());

@@ -8,7 +8,7 @@ use kanon_core::base::limits;
 use kanon_core::resolve::catalogue::{self, Download};
 use tokio::runtime::Runtime;
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, PlaceFault, ReachError, ReadFault, Unfit};
 use crate::hashing::both_of;
 use crate::open::{read_bounded, regular};
 use crate::origin::{Access, Failed, Origin, Promised, runtime};
@@ -45,7 +45,7 @@ pub fn is_catalogue(at: &str) -> bool {
 /// When it is not there, can't be fetched, or is larger than `most` bytes.
 pub fn small_file(at: &str, root: &Path, access: &Access, most: u64) -> Result<Vec<u8>, ReachError> {
     let refused = |reason: Unfit| ReachError::Address { address: kanon_core::base::path::printable(at), reason };
-    let too_large = || refused(Unfit::LargerThanMib(most >> 20));
+    let too_large = || refused(Unfit::File(ReadFault::LargerThanMib(most >> 20)));
     if !at.contains("://") {
         let path = root.join(at);
         return match read_bounded(&path, most) {
@@ -53,8 +53,10 @@ pub fn small_file(at: &str, root: &Path, access: &Access, most: u64) -> Result<V
             read => read.during("read", &path),
         };
     }
-    let (folder, file) =
-        at.rsplit_once('/').filter(|(_, file)| !file.is_empty()).ok_or_else(|| refused(Unfit::NamesNoFile))?;
+    let (folder, file) = at
+        .rsplit_once('/')
+        .filter(|(_, file)| !file.is_empty())
+        .ok_or_else(|| refused(Unfit::Place(PlaceFault::NamesNoFile)))?;
     let origin = Origin::open(folder, root, access)?;
     let fetched = runtime()?.block_on(origin.whole(file, most));
     let bytes = fetched.map_err(|failed| refused(failed.why()))?;
@@ -100,9 +102,11 @@ impl Remote {
             }
             Err(Failed::NotModified) => match earlier {
                 Some(bytes) => Ok(Fetched { bytes, stale: None }),
-                None => Err(self.failed(Unfit::NoEarlierCopy)),
+                None => Err(self.failed(Unfit::Place(PlaceFault::NoEarlierCopy))),
             },
-            Err(Failed::TooLarge) => Err(self.failed(Unfit::CatalogueTooLarge(limits::CATALOGUE_BYTES >> 20))),
+            Err(Failed::TooLarge) => {
+                Err(self.failed(Unfit::Place(PlaceFault::CatalogueTooLarge(limits::CATALOGUE_BYTES >> 20))))
+            }
             Err(failed) => match earlier {
                 Some(bytes) => Ok(Fetched { bytes, stale: Some(failed.why().to_string()) }),
                 None => Err(self.failed(failed.why())),
@@ -137,7 +141,7 @@ impl Remote {
                 // Another file by now: what came of the first is worth nothing.
                 bytes.clear();
                 *tag = None;
-                return Err(Failed::MayPass(Unfit::ChangedMeanwhile));
+                return Err(Failed::MayPass(Unfit::Place(PlaceFault::ChangedMeanwhile)));
             }
             bytes.clear();
             tag.clone_from(&answer.tag);
@@ -176,11 +180,14 @@ impl Remote {
         let mut whole = regular(&part).during("open", &part)?;
         let size = whole.metadata().during("look at", &part)?.len();
         if size != download.size {
-            return Err(lie(Unfit::OtherSize { promised: download.size, came: size }));
+            return Err(lie(Unfit::Place(PlaceFault::OtherSize { promised: download.size, came: size })));
         }
         let (blake3, sha256) = both_of(&mut whole, size, |_| Ok(())).during("read", &part)?;
         if (blake3, sha256) != (download.blake3, download.sha256) {
-            return Err(lie(Unfit::OtherDigest { promised: download.blake3.short(), came: blake3.short() }));
+            return Err(lie(Unfit::Place(PlaceFault::OtherDigest {
+                promised: download.blake3.short(),
+                came: blake3.short(),
+            })));
         }
         drop(whole);
         // Some systems only flush what was opened to be written.

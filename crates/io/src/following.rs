@@ -15,7 +15,7 @@ use kanon_core::canon::release::{
 use kanon_core::rulebook;
 use serde::{Deserialize, Serialize};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReadFault, Unfit};
 use crate::open::read_bounded;
 use crate::release::Verified;
 use crate::writing::write_whole;
@@ -73,7 +73,7 @@ impl Following {
             read => read.during("read", &path)?,
         };
         let following = format::read(&text, FORMAT, |following: &Self| &following.format);
-        following.map(Some).map_err(|why| ReachError::unusable(&path, why.into()))
+        following.map(Some).map_err(|why| ReachError::unusable(&path, why))
     }
 
     /// The invite.
@@ -162,7 +162,7 @@ impl Prepared {
         let wishes = wishes_of_player(&verified.wishes, install, &home()).map_err(refused_wishes)?;
         let told = Blake3::of(verified.rulebook.as_bytes());
         if verified.canon.rulebook != told {
-            return Err(ReachError::unusable(RULEBOOK, Unfit::OtherRulebook));
+            return Err(ReachError::unusable(RULEBOOK, ReadFault::OtherRulebook));
         }
         let following = Following {
             format: FORMAT.to_owned(),

@@ -15,7 +15,7 @@ use kanon_core::rulebook::{Event, EventRule, Role};
 use memchr::memchr;
 use rayon::prelude::*;
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReadFault, Unfit};
 use crate::open::regular;
 
 /// Bytes that are scanned in one go.
@@ -709,7 +709,7 @@ pub fn set_of(path: &Path) -> Result<Vec<PathBuf>, ReachError> {
     let others = others.into_iter().rev().map(|(_, path)| path);
     let files: Vec<PathBuf> = own.iter().map(|_| path.to_owned()).chain(others).collect();
     if files.is_empty() {
-        return Err(ReachError::unusable(path, Unfit::NoLog));
+        return Err(ReachError::unusable(path, ReadFault::NoLog));
     }
     Ok(files)
 }

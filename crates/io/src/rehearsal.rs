@@ -16,7 +16,7 @@ use kanon_core::logs::{LogEvent, LogReader, Source};
 use kanon_core::rulebook::{Event, EventRule, Role};
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, Signal, System};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{CommandFault, During, ReachError};
 use crate::open::regular;
 use crate::running;
 
@@ -101,7 +101,7 @@ pub fn watch(
     is_asked_to_end: &dyn Fn() -> bool,
 ) -> Result<Watched, ReachError> {
     let Some((mut command, program)) = running::command(order.start, order.folder)? else {
-        return Err(ReachError::unusable(order.folder, Unfit::NoStart));
+        return Err(ReachError::unusable(order.folder, CommandFault::NoStart));
     };
     let printed = File::create(order.printed).during("make the file", order.printed)?;
     let also = printed.try_clone().during("open", order.printed)?;

@@ -11,7 +11,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::RunningSigns;
 use sysinfo::{Pid, ProcessRefreshKind, ProcessesToUpdate, RefreshKind, System, UpdateKind};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{CommandFault, During, ReachError};
 use crate::install::{FileStatus, Install};
 
 /// How long a port may take to answer.
@@ -116,7 +116,7 @@ fn process(folder: &Path, names: &[String]) -> Option<Running> {
 pub(crate) fn command(words: &[String], folder: &Path) -> Result<Option<(Command, PathBuf)>, ReachError> {
     let Some((program, words)) = words.split_first() else { return Ok(None) };
     if !folder.is_dir() {
-        return Err(ReachError::unusable(folder, Unfit::NoFolderToRunIn));
+        return Err(ReachError::unusable(folder, CommandFault::NoFolderToRunIn));
     }
     let is_path = Path::new(program).components().count() > 1 || program.starts_with("./");
     let program = if is_path { folder.join(program.trim_start_matches("./")) } else { PathBuf::from(program) };
@@ -135,7 +135,7 @@ pub fn run(command: &[String], folder: &Path) -> Result<(), ReachError> {
     if status.success() {
         return Ok(());
     }
-    Err(ReachError::unusable(program, Unfit::CommandEnded(status.to_string())))
+    Err(ReachError::unusable(program, CommandFault::CommandEnded(status.to_string())))
 }
 
 /// Starts a command of the administrator's in a folder, and lets it be.

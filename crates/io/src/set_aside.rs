@@ -7,7 +7,7 @@ use kanon_core::base::path::InstallPath;
 use kanon_core::plan::Action;
 
 use crate::backup::{Manifest, sound_copy};
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{BackupFault, During, ReachError};
 use crate::install::Install;
 use crate::install::part_name;
 use crate::open::regular;
@@ -102,7 +102,7 @@ fn of_backup(manifest: &Manifest, backup: &Path) -> Vec<SetAside> {
 pub fn put_back(install: &dyn Install, one: &SetAside) -> Result<(), ReachError> {
     install.look_anew();
     if let Some(path) = one.paths().find(|path| install.is_there(path)) {
-        return Err(ReachError::unusable(install.outside(path), Unfit::InTheWay));
+        return Err(ReachError::unusable(install.outside(path), BackupFault::InTheWay));
     }
     let copies: Result<Vec<PathBuf>, ReachError> =
         one.files.iter().map(|(path, copy, blake3)| sound_copy(&one.backup, (copy, *blake3), path.as_str())).collect();

@@ -12,7 +12,7 @@ use kanon_core::manifest::{Contents, Looked, Named, Spot, explain_mod};
 use kanon_core::rulebook::{Shelf, key_of_section, named_table};
 use kanon_core::survey::{FileProblem, Survey, SurveyedMod, Unreadable};
 
-use crate::error::{ReachError, Unfit};
+use crate::error::{ReachError, ReadFault};
 use crate::install::Install;
 use crate::measure::{self, BesideContents, FileContents, FolderContents, Request, ToldByShelf, open_archive};
 use crate::progress::Silent;
@@ -68,7 +68,7 @@ pub fn try_out(
         None => read.into_iter().next(),
         Some(wanted) => Some(
             called(read, wanted)
-                .ok_or_else(|| ReachError::unusable(install.shown(), Unfit::NoModCalled(printable(wanted))))?,
+                .ok_or_else(|| ReachError::unusable(install.shown(), ReadFault::NoModCalled(printable(wanted))))?,
         ),
     };
     Ok(Trial { survey, warnings, explained })

@@ -13,7 +13,7 @@ use crate::apply::{self, Actual, Applier, Desired, Facts};
 use crate::backup;
 use crate::bytes::Bytes;
 use crate::claim::Claim;
-use crate::error::{Attempt, During, ForPath, ReachError, Unfit};
+use crate::error::{Attempt, BackupFault, During, ForPath, ReachError, Unfit};
 use crate::install::is_part;
 use crate::install::{FileStatus, Install, Kind, OWN_FOLDER};
 use crate::journalled::Journalled;
@@ -119,7 +119,7 @@ pub fn take_back(site: ApplyContext<'_>, state: &State, id: i64) -> Result<Taken
     let bringing =
         Applier { install, id, wants: &wants, expected, bytes: &bytes, folder: &folder, emptied: (none, none), done };
     let brought = bringing.bring(&mut now).map_err(|error| match error {
-        ReachError::BytesNowhere(paths) => ReachError::unusable(&folder, Unfit::NoCopies(paths.join(", "))),
+        ReachError::BytesNowhere(paths) => ReachError::unusable(&folder, BackupFault::NoCopies(paths.join(", "))),
         other => other,
     })?;
     let told = |paths: Vec<InstallPath>| {

@@ -10,7 +10,7 @@ use kanon_core::canon::release::{Release, followed_wishes};
 use kanon_core::config::{self, InstallWish, SourceWish, WorkspaceConfig};
 use kanon_core::rulebook::{self, Rulebook};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReadFault, Unfit};
 use crate::following::{Following, Prepared, followed_game, home, refused_wishes, workspace_of};
 use crate::open::read_bounded;
 use crate::state::State;
@@ -82,11 +82,11 @@ pub fn read_text(path: &Path, attempt: &'static str) -> Result<String, ReachErro
     let unusable = |reason: Unfit| ReachError::unusable(path, reason);
     let bytes = match read_bounded(path, limits::TOML_BYTES) {
         Err(error) if error.kind() == std::io::ErrorKind::FileTooLarge => {
-            return Err(unusable(Unfit::LargerThanMib(limits::TOML_BYTES >> 20)));
+            return Err(unusable(ReadFault::LargerThanMib(limits::TOML_BYTES >> 20).into()));
         }
         read => read.during(attempt, path)?,
     };
-    String::from_utf8(bytes).map_err(|error| unusable(Unfit::NotUtf8(error.utf8_error().valid_up_to())))
+    String::from_utf8(bytes).map_err(|error| unusable(ReadFault::NotUtf8(error.utf8_error().valid_up_to()).into()))
 }
 
 impl Workspace {

@@ -16,7 +16,9 @@ use kanon_core::plan::PlanError;
 pub use self::host::{AddressError, HostError, LoginAttempt, Unanswered};
 pub use self::lack::Lack;
 pub use self::refusal::Refusal;
-pub use self::unfit::{Attempt, CopyFault, Unfit};
+pub use self::unfit::{
+    Attempt, BackupFault, BucketFault, CommandFault, CopyFault, PlaceFault, ReadFault, ReleaseFault, Unfit,
+};
 
 /// Why something outside could not be done.
 #[derive(Debug, thiserror::Error)]
@@ -165,8 +167,8 @@ pub enum ReachError {
 
 impl ReachError {
     /// A file of this machine that can't be used.
-    pub fn unusable(path: impl Into<PathBuf>, reason: Unfit) -> Self {
-        Self::Unusable { path: path.into(), reason }
+    pub fn unusable(path: impl Into<PathBuf>, reason: impl Into<Unfit>) -> Self {
+        Self::Unusable { path: path.into(), reason: reason.into() }
     }
 }
 

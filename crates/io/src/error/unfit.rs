@@ -5,13 +5,28 @@ use std::fmt;
 use displaydoc::Display;
 use kanon_core::base::format::NotOfFormat;
 
-/// Why something can't be used.
+/// Why something can't be used: by what was to be done with it.
 #[derive(Debug, Clone, PartialEq, Eq, Display)]
 pub enum Unfit {
     /// {0}
     Told(String),
+    /// {0}
+    File(ReadFault),
+    /// {0}
+    Backup(BackupFault),
+    /// {0}
+    Command(CommandFault),
+    /// {0}
+    Release(ReleaseFault),
+    /// {0}
+    Place(PlaceFault),
+    /// {0}
+    Bucket(BucketFault),
+}
 
-    // What is read.
+/// Why what is in a file can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum ReadFault {
     /// it is larger than {0} MiB
     LargerThanMib(u64),
     /// it is not UTF-8 text (at byte {0})
@@ -41,8 +56,17 @@ pub enum Unfit {
     NewerKanon,
     /// it can't be made anew
     NotMadeAnew,
+}
 
-    // Backups and worlds.
+impl From<ReadFault> for Unfit {
+    fn from(fault: ReadFault) -> Self {
+        Self::File(fault)
+    }
+}
+
+/// Why a backup or a world can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum BackupFault {
     /// it is no manifest of a backup
     NoManifest,
     /// it is no manifest of a backup: {0}
@@ -69,16 +93,34 @@ pub enum Unfit {
     },
     /// it is not there as it was sent
     NotAsSent,
+}
 
-    // Commands of the administrator's.
+impl From<BackupFault> for Unfit {
+    fn from(fault: BackupFault) -> Self {
+        Self::Backup(fault)
+    }
+}
+
+/// Why a command of the administrator's did not do its work.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum CommandFault {
     /// there is no such folder to run commands in; see `run-in` in kanon.toml
     NoFolderToRunIn,
     /// as a command of kanon.toml it ended with {0}
     CommandEnded(String),
     /// it has no `start` command in kanon.toml
     NoStart,
+}
 
-    // Releases and their keys.
+impl From<CommandFault> for Unfit {
+    fn from(fault: CommandFault) -> Self {
+        Self::Command(fault)
+    }
+}
+
+/// What is wrong with a release, its keys, or what goes with it.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum ReleaseFault {
     /// it is no Kanon that can carry an invite
     CarriesNoInvite,
     /// {other} is a program for {system} too: leave one of them there
@@ -106,8 +148,17 @@ pub enum Unfit {
     KeyNotWritten,
     /// a key that signs releases is not there; put your copy of this folder back
     NoSigningKey,
+}
 
-    // Places that are reached by an address.
+impl From<ReleaseFault> for Unfit {
+    fn from(fault: ReleaseFault) -> Self {
+        Self::Release(fault)
+    }
+}
+
+/// Why a place that is reached by an address can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum PlaceFault {
     /// it names no file
     NamesNoFile,
     /// {0} is no path of a file there
@@ -176,8 +227,17 @@ pub enum Unfit {
     NotSigned(String),
     /// its catalogue is larger than {0} MiB
     CatalogueTooLarge(u64),
+}
 
-    // Buckets.
+impl From<PlaceFault> for Unfit {
+    fn from(fault: PlaceFault) -> Self {
+        Self::Place(fault)
+    }
+}
+
+/// Why a bucket can't be used.
+#[derive(Debug, Clone, PartialEq, Eq, Display)]
+pub enum BucketFault {
     /// it lists its files in no way that is known ({0})
     ListedOddly(String),
     /// it lists files without end
@@ -194,6 +254,12 @@ pub enum Unfit {
     OtherRegion(String),
     /// the bucket is elsewhere: see AWS_REGION and AWS_ENDPOINT_URL
     Elsewhere,
+}
+
+impl From<BucketFault> for Unfit {
+    fn from(fault: BucketFault) -> Self {
+        Self::Bucket(fault)
+    }
 }
 
 /// What was to be done to something in a folder.
@@ -226,14 +292,14 @@ impl Unfit {
 
     /// What could not be done to something in a folder.
     pub fn within((what, why): &(String, impl fmt::Display), attempt: Attempt) -> Self {
-        Self::Within { what: what.clone(), attempt, why: why.to_string() }
+        BackupFault::Within { what: what.clone(), attempt, why: why.to_string() }.into()
     }
 }
 
 impl From<NotOfFormat> for Unfit {
     fn from(why: NotOfFormat) -> Self {
         match why {
-            NotOfFormat::Other(found) => Self::Format(found),
+            NotOfFormat::Other(found) => ReadFault::Format(found).into(),
             NotOfFormat::Shape(why) => Self::Told(why),
         }
     }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use futures_util::stream::BoxStream;
 use kanon_core::base::path::printable;
 
-use crate::error::Unfit;
+use crate::error::{PlaceFault, Unfit};
 use crate::retry::RetryPolicy;
 
 /// An answer that is being received.
@@ -39,10 +39,10 @@ impl Failed {
     /// Why not.
     pub fn why(self) -> Unfit {
         match self {
-            Self::NotModified => Unfit::NotModified,
-            Self::NotThere => Unfit::NoSuchFile,
-            Self::Forbidden => Unfit::Forbidden,
-            Self::TooLarge => Unfit::TooMuch,
+            Self::NotModified => Unfit::Place(PlaceFault::NotModified),
+            Self::NotThere => Unfit::Place(PlaceFault::NoSuchFile),
+            Self::Forbidden => Unfit::Place(PlaceFault::Forbidden),
+            Self::TooLarge => Unfit::Place(PlaceFault::TooMuch),
             Self::MayPass(why) | Self::Other(why) => why,
         }
     }
@@ -63,7 +63,7 @@ impl From<reqwest::Error> for Failed {
             return Self::Other(Unfit::Told(innermost(&error)));
         }
         if error.is_timeout() {
-            return Self::MayPass(Unfit::Silent);
+            return Self::MayPass(Unfit::Place(PlaceFault::Silent));
         }
         Self::MayPass(Unfit::Told(innermost(&error)))
     }

@@ -18,7 +18,7 @@ use url::Url;
 use super::answer::{Access, Answer, Failed, innermost};
 use super::no_place::{NoBucket, NoPlace};
 use super::web::{answered, client, of_range};
-use crate::error::Unfit;
+use crate::error::{BucketFault, PlaceFault, Unfit};
 
 /// So long a signed request may be on its way.
 const SIGNED_FOR: Duration = Duration::from_secs(3600);
@@ -97,7 +97,7 @@ impl Bucket {
             }
             let answer = words(done(self.client.get(page.sign(SIGNED_FOR))).await?).await?;
             let listed = ListObjectsV2::parse_response(&answer)
-                .map_err(|error| Failed::Other(Unfit::ListedOddly(error.to_string())))?;
+                .map_err(|error| Failed::Other(Unfit::Bucket(BucketFault::ListedOddly(error.to_string()))))?;
             found.extend(listed.contents.into_iter().filter_map(|one| {
                 let name = one.key.strip_prefix(&self.prefix)?.to_owned();
                 Some((name, one.size.unwrap_or(0)))
@@ -107,7 +107,7 @@ impl Bucket {
                 return Ok(found);
             }
         }
-        Err(Failed::Other(Unfit::ListedWithoutEnd))
+        Err(Failed::Other(Unfit::Bucket(BucketFault::ListedWithoutEnd)))
     }
 
     pub async fn put(&self, file: &str, bytes: Vec<u8>, kind: Option<&str>) -> Result<(), Failed> {
@@ -124,7 +124,7 @@ impl Bucket {
         let url = bucket.bucket.create_multipart_upload(bucket.credentials.as_ref(), &key).sign(SIGNED_FOR);
         let answer = words(done(bucket.client.post(url)).await?).await?;
         let begun = CreateMultipartUpload::parse_response(&answer)
-            .map_err(|error| Failed::Other(Unfit::NoUpload(error.to_string())))?;
+            .map_err(|error| Failed::Other(Unfit::Bucket(BucketFault::NoUpload(error.to_string()))))?;
         Ok(Upload { bucket: bucket.clone(), key, id: begun.upload_id().to_owned(), parts: Vec::new() })
     }
 
@@ -153,12 +153,13 @@ pub(crate) struct Upload {
 
 impl Upload {
     pub async fn part(&mut self, bytes: Vec<u8>) -> Result<(), Failed> {
-        let number = u16::try_from(self.parts.len() + 1).map_err(|_| Failed::Other(Unfit::MorePartsThanTaken))?;
+        let number = u16::try_from(self.parts.len() + 1)
+            .map_err(|_| Failed::Other(Unfit::Bucket(BucketFault::MorePartsThanTaken)))?;
         let bucket = &self.bucket;
         let part = UploadPart::new(&bucket.bucket, bucket.credentials.as_ref(), &self.key, number, &self.id);
         let answer = done(bucket.client.put(part.sign(SIGNED_FOR)).body(bytes)).await?;
         let tag = answer.headers().get(ETAG).and_then(|tag| tag.to_str().ok());
-        self.parts.push(tag.ok_or(Failed::Other(Unfit::PartNotNamed))?.to_owned());
+        self.parts.push(tag.ok_or(Failed::Other(Unfit::Bucket(BucketFault::PartNotNamed)))?.to_owned());
         Ok(())
     }
 
@@ -198,7 +199,7 @@ async fn words(answer: Response) -> Result<String, Failed> {
             return Err(Failed::TooLarge);
         }
     }
-    String::from_utf8(bytes).map_err(|_| Failed::Other(Unfit::NoText))
+    String::from_utf8(bytes).map_err(|_| Failed::Other(Unfit::Place(PlaceFault::NoText)))
 }
 
 /// Why a server says no. Its codes are those of the protocol.
@@ -208,20 +209,22 @@ async fn refused(answer: Response) -> Failed {
     let said = words(answer).await.unwrap_or_default();
     let code = said.split_once("<Code>").and_then(|(_, rest)| rest.split_once("</Code>")).map_or("", |(code, _)| code);
     match (code, status) {
-        ("NoSuchBucket", _) => Failed::Other(Unfit::NoSuchBucket),
-        ("RequestTimeTooSkewed", _) => Failed::Other(Unfit::ClockSkewed),
+        ("NoSuchBucket", _) => Failed::Other(Unfit::Place(PlaceFault::NoSuchBucket)),
+        ("RequestTimeTooSkewed", _) => Failed::Other(Unfit::Bucket(BucketFault::ClockSkewed)),
         (_, StatusCode::NOT_FOUND | StatusCode::GONE) => Failed::NotThere,
         (_, StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN) => Failed::Forbidden,
         (_, status) if status.is_redirection() => Failed::Other(match region {
-            Some(region) => Unfit::OtherRegion(region.to_owned()),
-            None => Unfit::Elsewhere,
+            Some(region) => Unfit::Bucket(BucketFault::OtherRegion(region.to_owned())),
+            None => Unfit::Bucket(BucketFault::Elsewhere),
         }),
         (_, status) if status.is_server_error() || status == StatusCode::TOO_MANY_REQUESTS => {
-            Failed::MayPass(Unfit::Answered(status.to_string()))
+            Failed::MayPass(Unfit::Place(PlaceFault::Answered(status.to_string())))
         }
-        (_, status) => {
-            Failed::Other(if code.is_empty() { Unfit::Answered(status.to_string()) } else { Unfit::Told(told(&said)) })
-        }
+        (_, status) => Failed::Other(if code.is_empty() {
+            Unfit::Place(PlaceFault::Answered(status.to_string()))
+        } else {
+            Unfit::Told(told(&said))
+        }),
     }
 }
 

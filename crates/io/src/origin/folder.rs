@@ -9,7 +9,7 @@ use std::time::UNIX_EPOCH;
 use futures_util::stream::{self, StreamExt};
 
 use super::answer::{Answer, Failed};
-use crate::error::Unfit;
+use crate::error::{PlaceFault, Unfit};
 use crate::open::regular;
 
 /// Bytes that are read at a time.
@@ -144,7 +144,7 @@ fn tag_of(file: &File) -> io::Result<String> {
 fn failed(error: io::Error) -> Failed {
     match error.kind() {
         io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Failed::NotThere,
-        io::ErrorKind::PermissionDenied => Failed::Other(Unfit::ForbiddenHere),
+        io::ErrorKind::PermissionDenied => Failed::Other(Unfit::Place(PlaceFault::ForbiddenHere)),
         _ => Failed::MayPass(Unfit::told(error)),
     }
 }

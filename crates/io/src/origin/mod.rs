@@ -27,7 +27,7 @@ use self::bucket::Bucket;
 use self::folder::Folder;
 use self::no_place::NoPlace;
 use self::web::Web;
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, PlaceFault, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::progress::Progress;
 use crate::retry::{Retry, RetryPolicy};
@@ -176,10 +176,10 @@ impl Origin {
             let before = have;
             let (why, may_pass) = match self.fill_further(promised, &mut file, &mut have, progress).await {
                 Ok(()) if have == promised.size => break,
-                Ok(()) => (Unfit::ClosedTooEarly, true),
+                Ok(()) => (Unfit::Place(PlaceFault::ClosedTooEarly), true),
                 Err(Failed::TooLarge) => {
                     drop(std::fs::remove_file(part));
-                    return Err(self.refused(promised.file, Unfit::MoreThan(promised.size)));
+                    return Err(self.refused(promised.file, Unfit::Place(PlaceFault::MoreThan(promised.size))));
                 }
                 Err(failed) => {
                     let may_pass = matches!(failed, Failed::MayPass(_) | Failed::NotModified);
@@ -188,7 +188,8 @@ impl Origin {
             };
             if !may_pass || !tries.again(have > before) {
                 let size = promised.size;
-                let why = if have > 0 { Unfit::CutShort { why: Box::new(why), have, size } } else { why };
+                let why =
+                    if have > 0 { Unfit::Place(PlaceFault::CutShort { why: Box::new(why), have, size }) } else { why };
                 return Err(self.refused(promised.file, why));
             }
             tries.wait().await;
@@ -208,7 +209,7 @@ impl Origin {
         // A server that knows no ranges sends all of it again.
         if answer.start != *have {
             let emptied = file.seek(SeekFrom::Start(0)).and_then(|_| file.set_len(0));
-            emptied.map_err(|error| Failed::Other(Unfit::NotKept(error.to_string())))?;
+            emptied.map_err(|error| Failed::Other(Unfit::Place(PlaceFault::NotKept(error.to_string()))))?;
             *have = 0;
         }
         while let Some(chunk) = answer.chunks.next().await {
@@ -216,7 +217,8 @@ impl Origin {
             if *have + chunk.len() as u64 > promised.size {
                 return Err(Failed::TooLarge);
             }
-            file.write_all(&chunk).map_err(|error| Failed::Other(Unfit::NotKept(error.to_string())))?;
+            file.write_all(&chunk)
+                .map_err(|error| Failed::Other(Unfit::Place(PlaceFault::NotKept(error.to_string()))))?;
             *have += chunk.len() as u64;
             progress.done(chunk.len() as u64);
         }
@@ -256,7 +258,7 @@ impl Origin {
                 Ok(true) if came.len() as u64 == bytes.end - bytes.start => return Ok(true),
                 Ok(false) => return Ok(false),
                 Ok(true) | Err(Failed::MayPass(_)) if tries.again(came.len() > before) => tries.wait().await,
-                Ok(true) => return Err(Failed::MayPass(Unfit::ClosedTooEarly)),
+                Ok(true) => return Err(Failed::MayPass(Unfit::Place(PlaceFault::ClosedTooEarly))),
                 Err(failed) => return Err(failed),
             }
         }
@@ -332,14 +334,14 @@ impl Upload {
 }
 
 fn not_writable() -> Failed {
-    Failed::Other(Unfit::Unwritable)
+    Failed::Other(Unfit::Place(PlaceFault::Unwritable))
 }
 
 /// A path of a place, if it stays in it: what a catalogue says is a stranger's word.
 fn checked(file: &str) -> Result<&str, Failed> {
     let is_part = |part: &str| !matches!(part, "" | "." | "..") && !part.contains(['\\', '\0']);
     let stays = file.split('/').all(is_part) && !file.chars().any(char::is_control);
-    stays.then_some(file).ok_or_else(|| Failed::Other(Unfit::NoPathThere(printable(file))))
+    stays.then_some(file).ok_or_else(|| Failed::Other(Unfit::Place(PlaceFault::NoPathThere(printable(file)))))
 }
 
 /// Bytes a second that a place must give on the whole: one that drips is as good as none, and would hold us up for ever.
@@ -359,7 +361,7 @@ fn paced(
         if passed >= window {
             let least = SLOWEST.saturating_mul(passed.as_secs().max(1));
             if came < least {
-                return Err(Failed::Other(Unfit::Drips { bytes: came, seconds: passed.as_secs() }));
+                return Err(Failed::Other(Unfit::Place(PlaceFault::Drips { bytes: came, seconds: passed.as_secs() })));
             }
             (since, came) = (Instant::now(), 0);
         }

@@ -10,7 +10,7 @@ use url::Url;
 
 use super::answer::{Answer, Failed, innermost};
 use super::no_place::NoPlace;
-use crate::error::Unfit;
+use crate::error::{PlaceFault, Unfit};
 use crate::retry::RetryPolicy;
 
 /// A folder of a web server.
@@ -78,9 +78,9 @@ pub(super) fn answered(answer: Response, bytes: &Range<u64>) -> Result<Answer, F
         StatusCode::NOT_FOUND | StatusCode::GONE => return Err(Failed::NotThere),
         StatusCode::UNAUTHORIZED | StatusCode::FORBIDDEN => return Err(Failed::Forbidden),
         other if other.is_server_error() || other == StatusCode::TOO_MANY_REQUESTS => {
-            return Err(Failed::MayPass(Unfit::Answered(other.to_string())));
+            return Err(Failed::MayPass(Unfit::Place(PlaceFault::Answered(other.to_string()))));
         }
-        other => return Err(Failed::Other(Unfit::Answered(other.to_string()))),
+        other => return Err(Failed::Other(Unfit::Place(PlaceFault::Answered(other.to_string())))),
     };
     let tag = header(answer.headers(), ETAG);
     Ok(Answer { start, tag, chunks: answer.bytes_stream().map(|chunk| Ok(chunk?.to_vec())).boxed() })

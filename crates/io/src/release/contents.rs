@@ -15,7 +15,7 @@ use super::record::unpacked_recipe;
 use rayon::prelude::*;
 use serde::Serialize;
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, PlaceFault, ReachError, Unfit};
 use crate::hashing::blake3_of;
 use crate::open::regular;
 use crate::origin::{Failed, Origin, Promised, runtime};
@@ -176,7 +176,7 @@ impl<'a> ReleaseContents<'a> {
         let found = regular(part).and_then(|mut whole| blake3_of(&mut whole, file.size)).during("read", part)?;
         if found.0 != file.blake3 {
             std::fs::remove_file(part).during("remove", part)?;
-            return Err(self.origin.refused(path, Unfit::NotSigned(found.0.short())));
+            return Err(self.origin.refused(path, Unfit::Place(PlaceFault::NotSigned(found.0.short()))));
         }
         std::fs::rename(part, target).during("put in place", target)
     }

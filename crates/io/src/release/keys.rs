@@ -16,7 +16,7 @@ use tough::schema::{Role, RoleKeys, RoleType, Root, Signature, Signed};
 use tough::sign::Sign;
 
 use super::{SPEC, days};
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReleaseFault, Unfit};
 use crate::writing::write_whole;
 
 /// How long a root is good for, in days: it is renewed by publishing long before.
@@ -55,7 +55,7 @@ impl SigningKeys {
                 let (root_key, release_key) = (make_key(folder)?, make_key(folder)?);
                 let root = root_of(1, (&root_key, &release_key), now)?;
                 write_root(folder, root, &[&root_key])?;
-                Self::open(folder)?.ok_or_else(|| ReachError::unusable(folder, Unfit::NotWritten))
+                Self::open(folder)?.ok_or_else(|| ReachError::unusable(folder, ReleaseFault::NotWritten))
             }
         }
     }
@@ -83,7 +83,7 @@ impl SigningKeys {
         let root = root_of(self.root.signed.version.get() + 1, (&root_key, &release_key), now)?;
         // The old key says that the new one may: so whoever trusts the old root comes to the new one.
         write_root(&self.folder, root, &[&self.root_key, &root_key])?;
-        Self::open(&self.folder)?.ok_or_else(|| ReachError::unusable(&self.folder, Unfit::NoNewRoot))
+        Self::open(&self.folder)?.ok_or_else(|| ReachError::unusable(&self.folder, ReleaseFault::NoNewRoot))
     }
 
     /// Renews a root that will end before long.
@@ -96,7 +96,7 @@ impl SigningKeys {
         }
         let root = root_of(self.root.signed.version.get() + 1, (&self.root_key, &self.release_key), now)?;
         write_root(&self.folder, root, &[&self.root_key])?;
-        Self::open(&self.folder)?.ok_or_else(|| ReachError::unusable(&self.folder, Unfit::NoNewRoot))
+        Self::open(&self.folder)?.ok_or_else(|| ReachError::unusable(&self.folder, ReleaseFault::NoNewRoot))
     }
 
     /// The root that counts.
@@ -218,8 +218,9 @@ fn key_path(folder: &Path, public: &[u8]) -> PathBuf {
 
 fn make_key(folder: &Path) -> Result<Ed25519KeyPair, ReachError> {
     let failed = |what: Unfit| ReachError::unusable(folder, what);
-    let key = Ed25519KeyPair::generate().map_err(|_| failed(Unfit::NoChance))?;
-    let der = AsDer::<aws_lc_rs::encoding::Pkcs8V1Der<'_>>::as_der(&key).map_err(|_| failed(Unfit::KeyNotWritten))?;
+    let key = Ed25519KeyPair::generate().map_err(|_| failed(Unfit::Release(ReleaseFault::NoChance)))?;
+    let der = AsDer::<aws_lc_rs::encoding::Pkcs8V1Der<'_>>::as_der(&key)
+        .map_err(|_| failed(Unfit::Release(ReleaseFault::KeyNotWritten)))?;
     let path = key_path(folder, key.public_key().as_ref());
     if let Some(parent) = path.parent() {
         std::fs::create_dir_all(parent).during("make the folder", parent)?;
@@ -251,7 +252,7 @@ fn find_key(folder: &Path, root: &Root, role: RoleType) -> Result<Ed25519KeyPair
         return Ed25519KeyPair::from_pkcs8(pem.contents())
             .map_err(|error| ReachError::unusable(&path, Unfit::told(error)));
     }
-    Err(ReachError::unusable(folder.join("keys"), Unfit::NoSigningKey))
+    Err(ReachError::unusable(folder.join("keys"), ReleaseFault::NoSigningKey))
 }
 
 #[cfg(test)]

@@ -23,7 +23,7 @@ use super::packs::{Made, make_recipe};
 use super::record::{self, Record, RecordedRelease};
 use super::{SPEC, days};
 use crate::bytes::Bytes;
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReleaseFault, Unfit};
 use crate::open::regular;
 use crate::origin::{Failed, Origin, runtime};
 use crate::progress::Progress;
@@ -192,7 +192,7 @@ fn alone(folder: &Path) -> Result<File, ReachError> {
     let lock = File::create(&path).during("make", &path)?;
     match lock.try_lock() {
         Ok(()) => Ok(lock),
-        Err(std::fs::TryLockError::WouldBlock) => Err(ReachError::unusable(path, Unfit::Publishing)),
+        Err(std::fs::TryLockError::WouldBlock) => Err(ReachError::unusable(path, ReleaseFault::Publishing)),
         Err(std::fs::TryLockError::Error(source)) => Err(ReachError::Io { attempt: "lock", path, source }),
     }
 }
@@ -240,7 +240,7 @@ impl<'o> Destination<'o> {
                     .map_err(|e| self.origin.refused(&file, e.why()))?;
                 if found != root {
                     let address = self.origin.shown().to_owned();
-                    return Err(ReachError::Address { address, reason: Unfit::OthersKeys });
+                    return Err(ReachError::Address { address, reason: Unfit::Release(ReleaseFault::OthersKeys) });
                 }
                 return Ok(());
             }
@@ -248,7 +248,10 @@ impl<'o> Destination<'o> {
         if !self.there.contains_key(TIMESTAMP) {
             return Ok(());
         }
-        Err(ReachError::Address { address: self.origin.shown().to_owned(), reason: Unfit::PerhapsOthers })
+        Err(ReachError::Address {
+            address: self.origin.shown().to_owned(),
+            reason: Unfit::Release(ReleaseFault::PerhapsOthers),
+        })
     }
 
     /// Reads everything back that bears its digest in its name, and forgets what does not fit it: that is then put up anew.

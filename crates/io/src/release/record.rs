@@ -49,8 +49,7 @@ impl Record {
             Err(error) if error.kind() == std::io::ErrorKind::NotFound => return Ok(Self::default()),
             read => read.during("read", &path)?,
         };
-        format::read(&bytes, FORMAT, |record: &Self| &record.format)
-            .map_err(|why| ReachError::unusable(path, why.into()))
+        format::read(&bytes, FORMAT, |record: &Self| &record.format).map_err(|why| ReachError::unusable(path, why))
     }
 
     /// The newest release.

@@ -17,7 +17,7 @@ use tokio::net::TcpStream;
 use tokio_io_timeout::TimeoutStream;
 use tower_http::services::ServeDir;
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReleaseFault, Unfit};
 use crate::install::locked;
 
 /// The folders and files that are served; whatever else lies there is nobody's business.
@@ -36,7 +36,7 @@ pub fn is_release(folder: &Path) -> bool {
 /// When the folder holds no release, or nobody can listen there.
 pub fn serve(folder: &Path, listen: &str, begun: impl FnOnce(SocketAddr)) -> Result<(), ReachError> {
     if !is_release(folder) {
-        return Err(ReachError::unusable(folder, Unfit::NoRelease));
+        return Err(ReachError::unusable(folder, ReleaseFault::NoRelease));
     }
     let refused =
         |error: std::io::Error| ReachError::Address { address: listen.to_owned(), reason: Unfit::told(error) };

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use rusqlite::{Connection, TransactionBehavior};
 
-use crate::error::{During, ReachError, Unfit};
+use crate::error::{During, ReachError, ReadFault};
 
 /// The files in Kanon's own folder of a workspace.
 pub(super) const JOURNAL_FILE: &str = "journal.db";
@@ -107,7 +107,7 @@ impl Database {
         loop {
             let version = usize::try_from(self.version()?).unwrap_or(usize::MAX);
             if version > newest {
-                return Err(ReachError::unusable(self.path, Unfit::NewerKanon));
+                return Err(ReachError::unusable(self.path, ReadFault::NewerKanon));
             }
             let Some(step) = JOURNAL.get(version) else { return Ok(self) };
             let from = old.filter(|old| version == 0 && old.is_file()).map(|old| old.display().to_string());
@@ -176,7 +176,7 @@ pub(super) fn open_cache(path: &Path) -> Result<Database, ReachError> {
             std::fs::remove_file(&file).during("throw away", &file)?;
         }
     }
-    open()?.ok_or_else(|| ReachError::unusable(path, Unfit::NotMadeAnew))
+    open()?.ok_or_else(|| ReachError::unusable(path, ReadFault::NotMadeAnew))
 }
 
 fn is_damaged(error: &ReachError) -> bool {
