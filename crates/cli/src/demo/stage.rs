@@ -71,6 +71,7 @@ impl<'a> Stage<'a> {
         let output = self.program().args(["--color", "always"]).args(arguments).output();
         let output = output.map_err(|error| Failure::plain(format!("could not run {shown}")).because(error))?;
         let text = String::from_utf8_lossy(&output.stdout).into_owned() + &String::from_utf8_lossy(&output.stderr);
+        self.last = anstream::adapter::strip_str(&text).to_string();
         // What this very program has printed has gone through its filter there.
         let text = screen::of_renderer(&text.replace(&self.root.display().to_string(), "."));
         let cut = text.lines().count().saturating_sub(last);
@@ -84,7 +85,6 @@ impl<'a> Stage<'a> {
                 .map(|line| if line.is_empty() { "\n".to_owned() } else { format!("  {line}\n") })
                 .collect::<String>(),
         );
-        self.last = text;
         let code = output.status.code().unwrap_or(-1);
         let name = arguments.get(if arguments.first() == Some(&"-C") { 2 } else { 0 }).copied().unwrap_or_default();
         self.expect(&format!("kanon {name} ends with {expected}"), code == expected);
@@ -131,7 +131,7 @@ impl<'a> Stage<'a> {
 
     /// Whether the last command said so.
     pub fn has_said(&self, words: &str) -> bool {
-        anstream::adapter::strip_str(&self.last).to_string().contains(words)
+        self.last.contains(words)
     }
 
     /// What learning finds: mods on the server and on the client, lists on both, and whether all of it is told.
