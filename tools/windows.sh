@@ -3,6 +3,7 @@
 #
 #   tools/windows.sh setup      installs what is needed
 #   tools/windows.sh program    builds kanon.exe; PROFILE=dist as it is shipped
+#   tools/windows.sh build      builds all that `check` runs
 #   tools/windows.sh story      runs the demo with it
 #   tools/windows.sh joining    lets a player get ready by the program that carries the invite
 #   tools/windows.sh check      what CI runs: the story, the dialogue, and the local installs' tests
@@ -154,9 +155,14 @@ tests() {
   count
 }
 
+# What CI runs: the program, and the tests of local installs.
+build() {
+  build_with_tests -p kanon -p kanon-io
+}
+
 check() {
   : > "$work/tests.txt"
-  build_with_tests -p kanon -p kanon-io
+  build
   story
   joining
   run_tests kanon_io surveys alignments
@@ -177,9 +183,10 @@ P
 case "${1:-}" in
   setup) setup ;;
   program) setup; program ;;
+  build) setup; build ;;
   story) story ;;
   joining) joining ;;
   check) setup; check ;;
   tests) setup; tests ;;
-  *) sed -n "2,13p" "$0"; exit 2 ;;
+  *) sed -n "2,14p" "$0"; exit 2 ;;
 esac
