@@ -1,11 +1,11 @@
 //! The alignment of one install from its survey to its receipt: opened, finished if it was interrupted, planned, carried out.
 
-use kanon_core::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::ShelfName;
 use kanon_core::base::path::InstallPath;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::scope::{is_mod_of, is_program, shelf_of};
@@ -668,12 +668,12 @@ fn touches(plan: &Plan, worlds: &[InstallPath]) -> bool {
 /// The numbers of the alignments to take back, newest first.
 fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> Result<Vec<i64>, AppError> {
     let mut open = alignments.iter().filter(|alignment| alignment.state != AlignmentState::Undone);
-    let gone = |id: i64| BackupError::Gone { install: name.to_owned().into(), id }.into();
+    let gone = |id: i64| BackupError::Gone { install: name.into(), id }.into();
     let Some(back_to) = back_to else {
         return match open.next() {
             Some(last) if last.pruned => Err(gone(last.id)),
             Some(last) => Ok(vec![last.id]),
-            None => Err(BackupError::NothingToTakeBack(name.to_owned().into()).into()),
+            None => Err(BackupError::NothingToTakeBack(name.into()).into()),
         };
     };
     let wanted: Vec<&Alignment> = open.filter(|alignment| alignment.id >= back_to).collect();
@@ -682,7 +682,7 @@ fn to_take_back(alignments: &[Alignment], back_to: Option<i64>, name: &str) -> R
             Some(pruned) => Err(gone(pruned.id)),
             None => Ok(wanted.iter().map(|alignment| alignment.id).collect()),
         },
-        _ => Err(BackupError::NoSuchAlignment { install: name.to_owned().into(), id: back_to }.into()),
+        _ => Err(BackupError::NoSuchAlignment { install: name.into(), id: back_to }.into()),
     }
 }
 

@@ -9,7 +9,7 @@ use kanon_core::base::limits;
 use kanon_core::base::path::{InstallPath, PathError};
 use kanon_core::resolve::catalogue::{Catalogue, CataloguedMod, CataloguedRelease, Download, FORMAT};
 use kanon_core::survey::{Survey, SurveyedMod};
-use kanon_io::downloads::{DownloadFolder, Downloads};
+use kanon_io::downloads::{DownloadFolder, Downloads, NotTaken};
 use kanon_io::hashing::both_of;
 use kanon_io::measure::TrustMemory;
 use kanon_io::open::regular;
@@ -30,19 +30,19 @@ pub struct Made {
 }
 
 /// Why a download is not offered.
-#[derive(Debug, displaydoc::Display)]
+#[derive(Debug)]
 pub enum NotOffered {
-    /// {0}
-    Unreadable(String),
-    /// {0} holds the same release with other bytes; keep one of them
+    /// It holds no mod of this game.
+    NoMod(NotTaken),
+    /// Another download holds the same release with other bytes.
     OtherBytes(InstallPath),
-    /// it was made for the loader {0}
+    /// It was made for another loader.
     ForLoader(String),
-    /// it is more than one file; pack it, so that it can be downloaded as one
+    /// It is more than one file.
     SeveralFiles,
-    /// it can't be named in a catalogue: {0}
+    /// It can't be named in a catalogue.
     Path(PathError),
-    /// it could not be read: {0}
+    /// It could not be read.
     Io(std::io::Error),
 }
 
@@ -97,7 +97,7 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
         .refused
         .iter()
         .filter(|(file, _)| file.starts_with(folder))
-        .map(|(file, why)| (shown(file), NotOffered::Unreadable(why.to_string())))
+        .map(|(file, why)| (shown(file), NotOffered::NoMod(why.clone())))
         .collect();
     let mut mods: BTreeMap<FoldedId, CataloguedMod> = BTreeMap::new();
     for (held, mod_) in found.mods() {
@@ -129,7 +129,6 @@ fn drawn_up(session: &mut Session<'_>, folder: &Path, earlier: &Path) -> Result<
             scheme.compare(one, other).unwrap_or_else(|| (&a.date, one).cmp(&(&b.date, other)))
         });
     }
-    passed_over.sort_by_key(|(what, why)| (what.clone(), why.to_string()));
     Ok((Catalogue { format: FORMAT.to_owned(), game, mods }, passed_over))
 }
 

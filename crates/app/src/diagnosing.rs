@@ -1,9 +1,9 @@
 //! Why a join failed: what there is to go by is gathered, weighed, and where patterns explain too little, listened to.
 
-use kanon_core::base::names::{InstallName, PlayerName};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, PlayerName};
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::{Case, Diagnosis, Hint, Needles, Verdict, weigh};

@@ -212,14 +212,14 @@ fn open((machine, observer): (&Machine, &dyn Observer), typed: &str, role: Role)
     let placed = match places::named(workspace.as_ref(), typed)? {
         Some(placed) => placed,
         None if Address::is_meant(typed) => {
-            Placed { name: typed.to_owned().into(), role, place: Place::Host(places::address(typed)?) }
+            Placed { name: typed.into(), role, place: Place::Host(places::address(typed)?) }
         }
         None => {
             let path = machine.folder.join(typed);
             if !path.is_dir() {
                 return Err(DraftError::NoInstall(typed.to_owned()).into());
             }
-            Placed { name: typed.to_owned().into(), role, place: Place::Folder(path) }
+            Placed { name: typed.into(), role, place: Place::Folder(path) }
         }
     };
     places::open((machine, observer), workspace.as_ref(), &placed)

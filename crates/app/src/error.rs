@@ -1,10 +1,10 @@
 //! Why a use case could not do its work: what was attempted, on what, and what it came of. The front end finds the words.
 
-use kanon_core::base::names::InstallName;
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::PathError;
 use kanon_core::base::problem::BadFile;
 use kanon_core::base::version::RequirementError;

@@ -1,13 +1,13 @@
 //! One bad evening for whoever helps: surveys, logs around the join, the canon, the rulebook and what was made of it, in one file,
 //! without what is nobody's business. And taking such a file in.
 
-use kanon_core::base::names::PlayerName;
 use std::collections::BTreeSet;
 use std::path::Path;
 
 use kanon_core::base::format::{self, NotOfFormat};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::limits;
+use kanon_core::base::names::PlayerName;
 use kanon_core::canon::Canon;
 use kanon_core::diagnose::Diagnosis;
 use kanon_core::logs::masking::{Hidden, Mask};

@@ -1,9 +1,9 @@
 //! A server's health by its logs: which logs are meant, and what they tell.
 
-use kanon_core::base::names::InstallName;
 use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::diagnose::Needles;
 use kanon_core::logs::health::{Health, Recorder, everyday_rules};
 use kanon_core::logs::{LogEvent, LogReader, LogTime, Scanner, Source};

@@ -1,8 +1,8 @@
 //! The log of an install of the workspace, wherever that is.
 
-use kanon_core::base::names::InstallName;
 use std::path::PathBuf;
 
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::InstallPath;
 use kanon_core::rulebook::Role;
 use kanon_io::far_log;

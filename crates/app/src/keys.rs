@@ -1,11 +1,11 @@
 //! Keys and what they sign on one install: which are accepted, which verify, and what is left over.
 
-use kanon_core::base::names::{InstallName, KeyName};
 use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::{Code, Finding, in_line};
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, KeyName};
 use kanon_core::delta::{ring, signers};
 use kanon_core::rulebook::Role;
 use kanon_core::survey::{Survey, SurveyedMod, SurveyedSignature, Verdict};

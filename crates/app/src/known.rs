@@ -1,35 +1,35 @@
 //! The names that a workspace knows, for whoever types one. Nothing is measured for it, and what can't be read knows none.
 
-use kanon_core::base::names::InstallName;
 use std::path::Path;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::rulebook::Role;
 use kanon_io::workspace::Workspace;
 
 /// The names that a workspace knows.
 #[derive(Debug, Default)]
-pub struct Known {
-    /// The installs, and what each is.
-    pub installs: Vec<(InstallName, Role)>,
-    /// The mods that are asked for.
-    pub wished: Vec<FoldedId>,
-    /// The mods of the canon, and what they call themselves.
-    pub sealed: Vec<(FoldedId, Option<String>)>,
-}
+pub struct Known(Option<Workspace>);
 
 impl Known {
     /// What the workspace knows that a folder lies in.
     pub fn around(folder: &Path) -> Self {
-        let Some(workspace) = Workspace::find(folder).and_then(|root| Workspace::open_at(&root).ok()) else {
-            return Self::default();
-        };
-        let canon = workspace.canon().ok().flatten();
-        let sealed = canon.into_iter().flat_map(|canon| canon.mods);
-        Self {
-            sealed: sealed.map(|sealed| (sealed.manifest.id, sealed.manifest.title)).collect(),
-            installs: workspace.config.installs.into_iter().map(|install| (install.name, install.role)).collect(),
-            wished: workspace.config.mods.into_iter().map(|wish| wish.id).collect(),
-        }
+        Self(Workspace::find(folder).and_then(|root| Workspace::open_at(&root).ok()))
+    }
+
+    /// The installs, and what each is.
+    pub fn installs(&self) -> impl Iterator<Item = (&InstallName, Role)> {
+        self.0.iter().flat_map(|workspace| &workspace.config.installs).map(|install| (&install.name, install.role))
+    }
+
+    /// The mods that are asked for.
+    pub fn wished(&self) -> impl Iterator<Item = &FoldedId> {
+        self.0.iter().flat_map(|workspace| &workspace.config.mods).map(|wish| &wish.id)
+    }
+
+    /// The mods of the canon, and what they call themselves.
+    pub fn sealed(&self) -> impl Iterator<Item = (FoldedId, Option<String>)> {
+        let canon = self.0.as_ref().and_then(|workspace| workspace.canon().ok().flatten());
+        canon.into_iter().flat_map(|canon| canon.mods).map(|sealed| (sealed.manifest.id, sealed.manifest.title))
     }
 }

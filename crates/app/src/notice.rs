@@ -1,9 +1,9 @@
 //! What is told beside a report while a use case goes on.
 
-use kanon_core::base::names::InstallName;
 use std::path::PathBuf;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::problem::Problem;
 use kanon_core::delta::LeftAlone;
 use kanon_io::claim::Claimant;

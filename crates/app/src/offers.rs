@@ -1,6 +1,5 @@
 //! Everything on offer to a workspace: sources, catalogues, installs and the last canon, as one list to choose from.
 
-use kanon_core::base::names::InstallName;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
@@ -8,6 +7,7 @@ use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::InstallPath;
 use kanon_core::canon::Canon;
 use kanon_core::config::{ModWish, WorkspaceConfig};

@@ -1,11 +1,11 @@
 //! The state of everything, from what is known: the canon and its history, installs as they were last looked at, the health of servers,
 //! what waits, and what players get. Nothing is measured and nobody is dialled; each fact says of when it is.
 
-use kanon_core::base::names::{InstallName, KeyName, ShelfName};
 use std::collections::BTreeMap;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, KeyName, ShelfName};
 use kanon_core::canon::release::for_players;
 use kanon_core::canon::{Canon, SealedKey, SealedList, SealedMod};
 use kanon_core::rulebook::{NeededOn, RelationKind, Role};

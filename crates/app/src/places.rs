@@ -1,10 +1,10 @@
 //! Where installs are: names of `kanon.toml`, folders and addresses, and how each is opened.
 
-use kanon_core::base::names::InstallName;
 use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use kanon_core::base::names::InstallName;
 use kanon_core::config::InstallWish;
 use kanon_core::rulebook::Role;
 use kanon_io::error::HostError;
@@ -118,6 +118,6 @@ pub fn address(text: &str) -> Result<Address, AppError> {
 fn open_folder(name: &str, path: &Path) -> Result<LocalInstall, AppError> {
     LocalInstall::open(path).map_err(|error| match path.exists() {
         true => AppError::Io(error),
-        false => InstallError::NoFolder { install: name.to_owned().into(), path: path.to_owned() }.into(),
+        false => InstallError::NoFolder { install: name.into(), path: path.to_owned() }.into(),
     })
 }

@@ -115,23 +115,19 @@ impl<'e> Rehearsal<'e> {
         session.refuse_stale(&canon)?;
         let placed = session.placed(name, Some(Role::Server))?;
         let workspace = session.workspace()?;
-        let wish = workspace
-            .config
-            .install(name)
-            .cloned()
-            .ok_or_else(|| RehearsalError::NotInConfig(name.to_owned().into()))?;
+        let wish = workspace.config.install(name).cloned().ok_or_else(|| RehearsalError::NotInConfig(name.into()))?;
         if wish.role != Role::Server {
-            return Err(RehearsalError::NotAServer(name.to_owned().into()).into());
+            return Err(RehearsalError::NotAServer(name.into()).into());
         }
         if wish.start.is_empty() {
-            return Err(RehearsalError::NoStartCommand(name.to_owned().into()).into());
+            return Err(RehearsalError::NoStartCommand(name.into()).into());
         }
         let folder = match &placed.place {
             Place::Folder(folder) => Some(folder.clone()),
             Place::Host(_) => None,
         };
         if folder.is_none() {
-            return Err(RehearsalError::OnAHost(name.to_owned().into()).into());
+            return Err(RehearsalError::OnAHost(name.into()).into());
         }
         let (root, rulebook) = (workspace.root.clone(), session.loaded.rulebook.clone());
         Ok(Self { machine, observer, canon, rulebook, placed, wish, root, folder, waiting, tells: true })

@@ -126,7 +126,7 @@ pub fn try_on(
         false => Place::Folder(machine.folder.join(typed)),
     };
     let shown = typed.trim_end_matches(['/', '\\']).rsplit(['/', '\\']).next().unwrap_or_default();
-    let placed = Placed { name: shown.to_owned().into(), role, place };
+    let placed = Placed { name: shown.into(), role, place };
     let install = places::open((machine, observer), None, &placed)?;
     let name = match install.folder() {
         Some(folder) => folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default(),

@@ -158,7 +158,7 @@ fn as_if_here(item: &Offer, shelf: &str) -> Option<SurveyedMod> {
     let path = InstallPath::new(&item.name).ok()?;
     Some(SurveyedMod {
         manifest: item.manifest.clone(),
-        shelf: shelf.to_owned().into(),
+        shelf: shelf.into(),
         place: InstallPath::folder(".").ok()?,
         enabled: true,
         name: item.name.clone(),

@@ -1,12 +1,12 @@
 //! What most commands begin with: the workspace if there is one, the rulebook, and installs turned into surveys.
 
-use kanon_core::base::names::{InstallName, ShelfName};
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, ShelfName};
 use kanon_core::base::path::InstallPath;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::Canon;
@@ -516,9 +516,9 @@ impl<'a> Session<'a> {
 
     fn warn_if_interrupted(&self, install: &dyn Install, name: &str) -> Result<(), AppError> {
         if let Some(holder) = self.at_work(install) {
-            self.observer.notice(Notice::BeingAligned { install: name.to_owned().into(), by: holder });
+            self.observer.notice(Notice::BeingAligned { install: name.into(), by: holder });
         } else if let Some(last) = self.interrupted(install)? {
-            self.observer.notice(Notice::Interrupted { install: name.to_owned().into(), alignment: last });
+            self.observer.notice(Notice::Interrupted { install: name.into(), alignment: last });
         }
         Ok(())
     }

@@ -1,9 +1,9 @@
 //! How a workspace stands, from what is known: nothing is measured, and nobody is dialled.
 
-use kanon_core::base::names::InstallName;
 use std::collections::BTreeMap;
 
 use kanon_core::base::finding::Severity;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::for_players;
 use kanon_core::rulebook::Role;

@@ -1,6 +1,5 @@
 //! What was typed, and nothing more: no defaults are worked out and nothing is opened here.
 
-use kanon_core::base::names::PlayerName;
 use std::path::PathBuf;
 use std::time::Duration;
 
@@ -8,6 +7,7 @@ use clap::{Args, Parser, Subcommand, ValueEnum};
 use clap_complete::{ArgValueCandidates, Shell};
 use kanon_app::alignment::Wanted;
 use kanon_app::diagnosing::Asked;
+use kanon_core::base::names::PlayerName;
 use kanon_core::config::span_of_time;
 use kanon_core::plan::RiskyExtras;
 use kanon_core::plan::text_edits::Consents;

@@ -3,6 +3,7 @@
 use clap_complete::Shell;
 use clap_complete::engine::CompletionCandidate;
 use kanon_app::known::Known;
+use kanon_core::rulebook::Role;
 
 /// What is known where the shell stands.
 fn known() -> Known {
@@ -11,18 +12,16 @@ fn known() -> Known {
 
 /// The installs of the workspace.
 pub fn installs() -> Vec<CompletionCandidate> {
-    let each = known().installs.into_iter();
-    each.map(|(name, role)| CompletionCandidate::new(name.as_str().to_owned()).help(Some(role.to_string().into())))
-        .collect()
+    let known = known();
+    let candidate = |name: &str, role: Role| CompletionCandidate::new(name).help(Some(role.to_string().into()));
+    known.installs().map(|(name, role)| candidate(name, role)).collect()
 }
 
 /// The mods that the sealed canon has, and those that are asked for.
 pub fn known_mods() -> Vec<CompletionCandidate> {
-    let Known { sealed, wished, .. } = known();
-    let titled = sealed
-        .into_iter()
-        .map(|(id, title)| CompletionCandidate::new(id.as_str().to_owned()).help(title.map(Into::into)));
-    let plain = wished.into_iter().map(|id| CompletionCandidate::new(id.as_str().to_owned()));
+    let known = known();
+    let titled = known.sealed().map(|(id, title)| CompletionCandidate::new(id.as_str()).help(title.map(Into::into)));
+    let plain = known.wished().map(|id| CompletionCandidate::new(id.as_str()));
     let mut all: Vec<CompletionCandidate> = titled.chain(plain).collect();
     all.sort_by(|a, b| a.get_value().cmp(b.get_value()));
     all.dedup_by(|a, b| a.get_value() == b.get_value());

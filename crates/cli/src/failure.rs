@@ -4,7 +4,7 @@ use std::error::Error;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use kanon_core::base::problem::{BadFile, Problem, ProblemLevel};
+use kanon_core::base::problem::{BadFile, Problem, ProblemLevel, nearest};
 use kanon_io::error::ReachError;
 
 use crate::render::{BAD, styled};
@@ -53,6 +53,19 @@ impl Failure {
     pub fn hint(mut self, hint: impl Into<String>) -> Self {
         self.hint = Some(hint.into());
         self
+    }
+
+    /// Adds the known name that is nearest to one that was typed, or else what to do.
+    pub fn hint_nearest<'k>(
+        self,
+        typed: &str,
+        known: impl IntoIterator<Item = &'k str>,
+        otherwise: impl Into<String>,
+    ) -> Self {
+        match nearest(typed, known) {
+            Some(near) => self.hint(format!("did you mean `{near}`?")),
+            None => self.hint(otherwise),
+        }
     }
 
     /// The failure as it is shown.

@@ -1,11 +1,11 @@
 //! The backup of one alignment: copies of what was touched, each under its own path, and a manifest that says of what. With the
 //! journal gone, the manifest is enough to take the alignment back.
 
-use kanon_core::base::names::InstallName;
 use std::fs::{File, Metadata};
 use std::path::{Path, PathBuf};
 
 use kanon_core::base::digest::Blake3;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::InstallPath;
 use kanon_core::plan::Step;
 use serde::{Deserialize, Serialize};

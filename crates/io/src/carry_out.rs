@@ -85,7 +85,7 @@ pub fn carry_out(
         Err(error) if was_cut_off(&error) => cut_off(site, error),
         Err(error) => match take_back(site, state, id).and_then(|_| give_up(site, &claim, state, id)) {
             Ok(()) if matches!(error, ReachError::Changed(_) | ReachError::Link(_)) => Err(error),
-            Ok(()) => Err(ReachError::TakenBack { install: site.name.to_owned().into(), source: Box::new(error) }),
+            Ok(()) => Err(ReachError::TakenBack { install: site.name.into(), source: Box::new(error) }),
             // What went wrong first says more than that the way back is barred too.
             Err(_) => cut_off(site, error),
         },
@@ -119,7 +119,7 @@ fn is_cleared(site: ApplyContext<'_>, id: i64, state: &State) -> Result<bool, Re
 }
 
 fn cut_off<T>(site: ApplyContext<'_>, source: ReachError) -> Result<T, ReachError> {
-    Err(ReachError::CutOff { install: site.name.to_owned().into(), source: Box::new(source) })
+    Err(ReachError::CutOff { install: site.name.into(), source: Box::new(source) })
 }
 
 fn was_cut_off(error: &ReachError) -> bool {
@@ -280,7 +280,7 @@ fn back_up(site: ApplyContext<'_>, plan: &Plan, id: i64, state: &mut State) -> R
     before.extend(copied.into_iter().collect::<Result<Vec<_>, ReachError>>()?);
     let began = Alignment {
         id,
-        install: site.name.to_owned().into(),
+        install: site.name.into(),
         root: site.install.shown().to_owned(),
         began: site.claimant.began,
         state: AlignmentState::Running,

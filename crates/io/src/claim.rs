@@ -123,7 +123,7 @@ pub fn claimed_by(install: &dyn Install) -> Option<Claimant> {
 
 /// What is told where somebody works on an install right now.
 pub fn busy(shown: &str, holder: &Claimant) -> ReachError {
-    ReachError::Busy { install: shown.to_owned().into(), by: holder.told(), began: Some(holder.began), alive: true }
+    ReachError::Busy { install: shown.into(), by: holder.told(), began: Some(holder.began), alive: true }
 }
 
 /// Who holds a lock, as far as it said so.

@@ -1,7 +1,6 @@
 //! From downloads to what is installed: looks through a folder of files as they came, unpacks what is packed once
 //! too often, and says of the rest what it is and why it is no mod of this game.
 
-use kanon_core::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -9,6 +8,7 @@ use std::sync::Arc;
 use displaydoc::Display;
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::ShelfName;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::rulebook::{ByRole, FragmentRule, Holds, NamePattern, Names, Platform, Role, Rulebook, Shelf};
 use kanon_core::survey::{Survey, SurveyedMod};

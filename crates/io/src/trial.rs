@@ -1,11 +1,11 @@
 //! A rulebook tried on an install: what it reads of every mod, step by step, and where it goes wrong.
 
-use kanon_core::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 
 use displaydoc::Display;
 use kanon_core::base::ids::{FoldedId, same_name};
+use kanon_core::base::names::ShelfName;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::base::problem::{Problem, ProblemLevel};
 use kanon_core::manifest::{Contents, Looked, Named, Spot, explain_mod};

@@ -63,7 +63,7 @@ impl Look<'_, '_> {
     }
 
     fn reached(&mut self, name: &str) {
-        let memory = self.memory.installs.entry(name.to_owned().into()).or_default();
+        let memory = self.memory.installs.entry(name.into()).or_default();
         memory.failures = 0;
         if std::mem::take(&mut memory.is_unreachable) {
             self.tell(Some(name), What::Reachable);

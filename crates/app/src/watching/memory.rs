@@ -1,9 +1,9 @@
 //! What a watch remembers from look to look, kept in the journal: a change is told once, whoever was started anew in between.
 
-use kanon_core::base::names::{InstallName, PlayerName};
 use std::collections::{BTreeMap, BTreeSet};
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::{InstallName, PlayerName};
 use kanon_io::log_tail::LogMark;
 use kanon_io::state::State;
 use serde::{Deserialize, Serialize};

@@ -12,16 +12,16 @@ pub mod post;
 mod server;
 mod silent;
 
-use kanon_core::base::names::InstallName;
 use std::collections::BTreeSet;
 
+use kanon_core::base::names::InstallName;
 use kanon_core::canon::Canon;
 
 use self::change::{Change, What};
 use self::look::Look;
 use self::memory::WatchMemory;
 pub use self::silent::Silent;
-use crate::error::AppError;
+use crate::error::{AppError, WatchError};
 use crate::machine::Machine;
 use crate::observer::Observer;
 use crate::places;
@@ -36,6 +36,22 @@ pub struct Watched {
     pub mend: BTreeSet<InstallName>,
     /// Whether somebody may be asked for a password or about a host.
     pub may_ask: bool,
+}
+
+impl Watched {
+    /// What is to be watched by names of installs; those that are mended are watched too.
+    ///
+    /// # Errors
+    /// When `kanon.toml` has no such install.
+    pub fn new(session: &Session<'_>, installs: &[String], mend: &[String]) -> Result<Self, AppError> {
+        let known = session.install_names()?;
+        if let Some(name) = installs.iter().chain(mend).find(|name| !known.iter().any(|known| known == *name)) {
+            return Err(WatchError::NoSuchInstall { name: name.clone(), known }.into());
+        }
+        let also = mend.iter().filter(|name| !installs.is_empty() && !installs.contains(name));
+        let installs = installs.iter().chain(also).map(InstallName::from).collect();
+        Ok(Self { installs, mend: mend.iter().map(InstallName::from).collect(), may_ask: true })
+    }
 }
 
 /// How much is looked at.

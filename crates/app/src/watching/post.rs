@@ -1,6 +1,5 @@
 //! Whom a watch tells: by `kanon.toml` and the environment, read anew before each look; and what is still to be told.
 
-use kanon_core::base::names::InstallName;
 use std::fs::File;
 
 use kanon_core::config::WatchWish;
@@ -8,7 +7,6 @@ use kanon_io::claim::take_lock;
 use kanon_io::state::State;
 use kanon_io::workspace::Workspace;
 
-use super::Watched;
 use super::outbox::{Delivery, Outbox, Way, Ways};
 use crate::error::{AppError, WatchError};
 use crate::machine::{HOOK_SECRET, Machine};
@@ -24,22 +22,6 @@ pub struct Post {
     state: State,
     workspace: Workspace,
     _lock: File,
-}
-
-impl Watched {
-    /// What is to be watched by names of installs; those that are mended are watched too.
-    ///
-    /// # Errors
-    /// When `kanon.toml` has no such install.
-    pub fn new(session: &Session<'_>, installs: &[String], mend: &[String]) -> Result<Self, AppError> {
-        let known = session.install_names()?;
-        if let Some(name) = installs.iter().chain(mend).find(|name| !known.iter().any(|known| known == *name)) {
-            return Err(WatchError::NoSuchInstall { name: name.clone(), known }.into());
-        }
-        let also = mend.iter().filter(|name| !installs.is_empty() && !installs.contains(name));
-        let installs = installs.iter().chain(also).map(InstallName::from).collect();
-        Ok(Self { installs, mend: mend.iter().map(InstallName::from).collect(), may_ask: true })
-    }
 }
 
 impl Post {

@@ -1,9 +1,9 @@
 //! A server by its log: whether it came up, ended, falls behind, and whom it turned away, and why.
 
-use kanon_core::base::names::PlayerName;
 use std::collections::BTreeMap;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::PlayerName;
 use kanon_core::base::path::{InstallPath, printable};
 use kanon_core::diagnose::{Account, Diagnosis, Evidence, Needles};
 use kanon_core::logs::health::everyday_rules;
@@ -44,7 +44,7 @@ impl Look<'_, '_> {
         if placed.role != Role::Server || matches!(placed.place, Place::Host(_)) && !far {
             return;
         }
-        let mut memory = self.memory.installs.entry(name.to_owned().into()).or_default().server.clone();
+        let mut memory = self.memory.installs.entry(name.into()).or_default().server.clone();
         if far {
             self.at_signs(&placed, &mut memory);
         }
@@ -61,7 +61,7 @@ impl Look<'_, '_> {
             Err(_) => {}
         }
         self.at_time(name, &mut memory);
-        self.memory.installs.entry(name.to_owned().into()).or_default().server = memory;
+        self.memory.installs.entry(name.into()).or_default().server = memory;
     }
 
     /// Whether it shows any sign of running.

@@ -2,7 +2,6 @@
 
 use kanon_core::base::finding::in_line;
 use kanon_core::base::ids::FoldedId;
-use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::config::Unrehearsed;
 use kanon_core::plan;
@@ -265,12 +264,12 @@ pub fn refuse_unknown_licences(session: &Session<'_>, said: &Consents) -> Result
         .map(|rule| rule.name.as_str())
         .collect();
     let Some(unknown) = said.licences.iter().find(|name| !known.contains(&name.as_str())) else { return Ok(()) };
-    let hint = match nearest(unknown, known.iter().copied()) {
-        Some(near) => format!("did you mean `{near}`?"),
-        None if known.is_empty() => "the rulebook knows of no licence".to_owned(),
-        None => format!("it is one of: {}", known.join(", ")),
+    let otherwise = match known.is_empty() {
+        true => "the rulebook knows of no licence".to_owned(),
+        false => format!("it is one of: {}", known.join(", ")),
     };
-    Err(Failure::plain(format!("no setting called `{unknown}` accepts a licence")).hint(hint))
+    let failure = Failure::plain(format!("no setting called `{unknown}` accepts a licence"));
+    Err(failure.hint_nearest(unknown, known, otherwise))
 }
 
 /// What is still off, and whether nothing is left to do.

@@ -4,7 +4,6 @@ use std::collections::BTreeSet;
 
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
-use kanon_core::base::problem::nearest;
 use kanon_core::diagnose::isolate::mods_of;
 use kanon_core::rulebook::Role;
 use serde::Serialize;
@@ -91,11 +90,10 @@ fn stages(rehearsal: &Rehearsal<'_>, asked: &[String]) -> Result<Vec<Option<BTre
                     }
                 }
                 None => {
-                    let hint = match nearest(id.as_str(), mods.iter().map(|(known, _)| known.as_str())) {
-                        Some(near) => format!("did you mean `{near}`?"),
-                        None => "name mods of the canon that the server needs".to_owned(),
-                    };
-                    return Err(Failure::plain(format!("`{id}` is no mod of the canon that a server loads")).hint(hint));
+                    let (known, otherwise) = (mods.iter(), "name mods of the canon that the server needs");
+                    let failure = Failure::plain(format!("`{id}` is no mod of the canon that a server loads"));
+                    let known = known.map(|(known, _)| known.as_str());
+                    return Err(failure.hint_nearest(id.as_str(), known, otherwise));
                 }
             }
         }

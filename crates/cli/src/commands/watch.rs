@@ -146,7 +146,7 @@ fn check_body(wish: &WatchWish) -> Result<(), Failure> {
     let Some(body) = &wish.body else { return Ok(()) };
     let probe = kanon_app::watching::change::Change {
         at: 0,
-        install: Some("\"quoted\" \\ name".to_owned().into()),
+        install: Some("\"quoted\" \\ name".into()),
         what: kanon_app::watching::change::What::InLine,
     };
     let filled = filled(body, &told(probe, "a \"name\"", &[]));

@@ -57,10 +57,7 @@ pub fn run(arguments: &Why, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if !report.wished && report.said_by.is_empty() && stock.items.iter().all(|item| !is(item, &arguments.mod_id)) {
         let ids = stock.items.iter().map(|item| item.manifest.id.as_str());
         let failure = Failure::plain(format!("nothing is known of a mod `{}`", arguments.mod_id));
-        return Err(match kanon_core::base::problem::nearest(&arguments.mod_id, ids) {
-            Some(near) => failure.hint(format!("did you mean `{near}`?")),
-            None => failure.hint("find mods by words: kanon take --search WORDS"),
-        });
+        return Err(failure.hint_nearest(&arguments.mod_id, ids, "find mods by words: kanon take --search WORDS"));
     }
     match env.format {
         Format::Json => ui.json(&report)?,

@@ -196,14 +196,13 @@ fn search(words: &[String], session: &Session<'_>, stock: &Offers, (env, ui): (&
     let entries = told.iter().map(|(id, title, about)| Entry { id, title: title.as_deref(), about: about.as_deref() });
     let wishes = &session.workspace()?.config;
     let best: Vec<Entry<'_>> = seek(words, entries).into_iter().take(HITS).map(|(entry, _)| entry).collect();
-    let asks =
-        best.iter().map(|entry| Ask { id: entry.id.to_owned().into(), wanted: true, ..Ask::default() }).collect();
+    let asks = best.iter().map(|entry| Ask { id: entry.id.into(), wanted: true, ..Ask::default() }).collect();
     let newest = each_alone(&Puzzle { asks, ..stock.puzzle_for_updates(session, wishes) });
     let found = best.into_iter().zip(newest).map(|(entry, newest)| {
         let items = by_id.get(&FoldedId::from(entry.id)).map_or(&[][..], Vec::as_slice);
         let places: BTreeSet<&String> = items.iter().map(|item| &item.place).collect();
         Hit {
-            mod_id: entry.id.to_owned().into(),
+            mod_id: entry.id.into(),
             title: entry.title.map(str::to_owned),
             about: entry.about.map(str::to_owned),
             why_not: newest.as_ref().err().cloned(),

@@ -1,9 +1,9 @@
 //! Plans, alignments, what was taken back, and the history, as text.
 
-use kanon_core::base::names::InstallName;
 use std::fmt::Write;
 
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::printable;
 use kanon_core::plan::{Action, LineChange, Plan, Step};
 use kanon_io::prune::Pruned;
@@ -60,7 +60,7 @@ pub struct Failed {
 impl Failed {
     /// With what stopped it.
     pub fn new(install: &str, failure: &Failure) -> Self {
-        Self { install: install.to_owned().into(), why: failure.in_short() }
+        Self { install: install.into(), why: failure.in_short() }
     }
 }
 

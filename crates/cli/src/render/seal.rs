@@ -1,12 +1,12 @@
 //! What sealing and adopting came to, as text and JSON.
 
-use kanon_core::base::names::InstallName;
 use std::fmt::Write;
 
 use kanon_app::adopting::{KnownBy, Recognised};
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::finding::Finding;
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::printable;
 use kanon_core::canon::Canon;
 use kanon_core::config::Edited;

@@ -5,7 +5,7 @@ use rstest::rstest;
 
 fn said(what: What) -> ChangeReport {
     let typed = ["-C".to_owned(), "reach".to_owned()];
-    told(Change { at: 1_795_900_000, install: Some("the hall".to_owned().into()), what }, "Low Water", &typed)
+    told(Change { at: 1_795_900_000, install: Some("the hall".into()), what }, "Low Water", &typed)
 }
 
 #[rstest]
@@ -78,11 +78,7 @@ fn what_fell_off_names_the_first_few_and_how_many_more() {
 
 #[test]
 fn a_refusal_without_a_verdict_says_how_to_look_closer() {
-    let what = What::Refused {
-        player: Some("Mara B".to_owned().into()),
-        verdicts: Vec::new(),
-        kept_out_by: Some(KeptOutBy::Ban),
-    };
+    let what = What::Refused { player: Some("Mara B".into()), verdicts: Vec::new(), kept_out_by: Some(KeptOutBy::Ban) };
     let told = said(what);
     assert_eq!(told.title, "Mara B was turned away");
     assert_eq!(told.details, ["the log speaks of a ban"]);

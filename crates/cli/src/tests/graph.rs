@@ -8,7 +8,7 @@ fn mods(number: usize) -> Vec<ModRow> {
         title: None,
         version: Some("1.0".to_owned()),
         position: at + 1,
-        shelf: "mods".to_owned().into(),
+        shelf: "mods".into(),
         name: format!("mod-{at}.psm"),
         needed_on: NeededOn::Both,
         files: 1,

@@ -9,10 +9,10 @@ fn verdict(cause: Code, side: Option<Role>, [expected, found]: [Option<&str>; 2]
     let of_side = if side == Some(Role::Client) { PLAYER } else { "administrator" };
     let finding = Finding::new(cause, base::remedy::Remedy::Nothing).at(".");
     let finding = expected.into_iter().fold(finding, Finding::expected);
-    let mend = Mend { install: "osier".to_owned().into(), finding: Box::new(finding) };
+    let mend = Mend { install: "osier".into(), finding: Box::new(finding) };
     Verdict {
         cause,
-        mod_id: Some("reed-bed".to_owned().into()),
+        mod_id: Some("reed-bed".into()),
         side,
         confidence: 0.8,
         confirmed_by: vec!["server-log"],
@@ -36,7 +36,7 @@ fn diagnosis(verdicts: Vec<Verdict>) -> Diagnosis {
 }
 
 fn reply(diagnosis: &Diagnosis, follow: Option<&str>) -> String {
-    let titles = [("reed-bed".to_owned().into(), "Reed Bed".to_owned())].into();
+    let titles = [("reed-bed".into(), "Reed Bed".to_owned())].into();
     Reply { diagnosis, titles: &titles, follow, has_client: false, tongue: &Tongue::of("en") }.text()
 }
 

@@ -4,7 +4,7 @@ use rstest::rstest;
 
 fn change(install: &str) -> ChangeReport {
     let what = What::Less { left: 2 };
-    told(Change { at: 1_795_900_000, install: Some(install.to_owned().into()), what }, "Low \"Water\"", &[])
+    told(Change { at: 1_795_900_000, install: Some(install.into()), what }, "Low \"Water\"", &[])
 }
 
 #[rstest]

@@ -1,6 +1,5 @@
 //! Why something could not be done, and what to do next.
 
-use kanon_core::base::names::InstallName;
 use std::path::Path;
 
 use kanon_app::error::{
@@ -9,8 +8,8 @@ use kanon_app::error::{
     SourceError, WatchError, WishError,
 };
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::printable;
-use kanon_core::base::problem::nearest;
 use kanon_core::base::suggestion::quoted;
 use kanon_core::rulebook::Role;
 use kanon_io::error::ReachError;
@@ -100,12 +99,15 @@ impl From<InstallError> for Failure {
                     .hint("run it where the install is, or give its address")
             }
             InstallError::Unknown { typed, known } => {
-                let failure = Self::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey"));
-                match nearest(&typed, known.iter().map(InstallName::as_str)) {
-                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
-                    None if known.is_empty() => failure.hint("check the path"),
-                    None => failure.hint(format!("check the path, or use one of: {}", known.join(", "))),
-                }
+                let otherwise = match known.is_empty() {
+                    true => "check the path".to_owned(),
+                    false => format!("check the path, or use one of: {}", known.join(", ")),
+                };
+                Self::plain(format!("`{typed}` is no install of kanon.toml, no folder and no survey")).hint_nearest(
+                    &typed,
+                    known.iter().map(InstallName::as_str),
+                    otherwise,
+                )
             }
             InstallError::NoRole(typed) => Self::plain(format!("nothing says whether {typed} is a server or a client"))
                 .hint("add --role server or --role client"),
@@ -317,11 +319,11 @@ impl From<AdoptError> for Failure {
     fn from(error: AdoptError) -> Self {
         match error {
             AdoptError::NoSuchMod { install, id, known } => {
-                let failure = Self::plain(format!("{} has no mod `{}`", printable(&install), printable(&id)));
-                match nearest(&id, known.iter().map(FoldedId::as_str)) {
-                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
-                    None => failure.hint(format!("see what is there: kanon survey {}", quoted(&install))),
-                }
+                Self::plain(format!("{} has no mod `{}`", printable(&install), printable(&id))).hint_nearest(
+                    &id,
+                    known.iter().map(FoldedId::as_str),
+                    format!("see what is there: kanon survey {}", quoted(&install)),
+                )
             }
             AdoptError::NotEdited(cause) => Self::plain(cause.to_string()),
         }
@@ -332,11 +334,7 @@ impl From<WishError> for Failure {
     fn from(error: WishError) -> Self {
         match error {
             WishError::NotWishedFor { id, known } => {
-                let failure = Self::plain(format!("`{}` is not in kanon.toml", printable(&id)));
-                match nearest(&id, known.iter().map(FoldedId::as_str)) {
-                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
-                    None => failure.hint("see its [[mod]] tables for what is"),
-                }
+                Self::plain(format!("`{}` is not in kanon.toml", printable(&id))).hint_nearest(&id, known.iter().map(FoldedId::as_str), "see its [[mod]] tables for what is")
             }
             WishError::NoRequirement(error) => Self::plain(error.to_string())
                 .hint("write it as the game's mods do, for example: kanon take 'MOD@>=1.2'"),
@@ -405,13 +403,12 @@ impl From<KeyError> for Failure {
 impl From<SealError> for Failure {
     fn from(error: SealError) -> Self {
         match error {
-            SealError::NotWishedFor { id, known } => {
-                let failure = Self::plain(format!("`{}` is not in kanon.toml", printable(&id)));
-                match nearest(&id, known.iter().map(FoldedId::as_str)) {
-                    Some(near) => failure.hint(format!("did you mean `{near}`?")),
-                    None => failure.hint("--accept takes the id of a mod, as its finding tells it"),
-                }
-            }
+            SealError::NotWishedFor { id, known } => Self::plain(format!("`{}` is not in kanon.toml", printable(&id)))
+                .hint_nearest(
+                    &id,
+                    known.iter().map(FoldedId::as_str),
+                    "--accept takes the id of a mod, as its finding tells it",
+                ),
             SealError::NoOtherCanon(error) => {
                 Self::from(error).hint("name a canon's file, or a commit, branch or tag of the workspace's repository")
             }

@@ -2,7 +2,6 @@
 
 pub mod release;
 
-use crate::base::names::{KeyName, ShelfName};
 use std::collections::BTreeSet;
 
 use serde::{Deserialize, Serialize};
@@ -10,6 +9,7 @@ use serde::{Deserialize, Serialize};
 use crate::base::digest::{Blake3, Sha256};
 use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
+use crate::base::names::{KeyName, ShelfName};
 use crate::base::path::{InstallPath, printable};
 use crate::manifest::{Member, ModManifest, beside_reading};
 use crate::rulebook::{NeededOn, Role, Shelf};

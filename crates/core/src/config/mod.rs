@@ -25,7 +25,7 @@ mod tests {
         [install.station]\nrole = \"server\"\nat = \"server\"\n\n[[mod]] # the heart\nid = \"tide\"\nversion = \"1.0\" # not 1.1!\n";
 
     fn wish(id: &str, version: &str) -> ModWish {
-        ModWish { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModWish::default() }
+        ModWish { id: id.into(), version: Some(version.to_owned()), ..ModWish::default() }
     }
 
     #[test]

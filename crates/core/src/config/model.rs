@@ -1,12 +1,12 @@
 //! What an administrator asks for: the model of `kanon.toml`.
 
-use crate::base::names::InstallName;
 use std::collections::BTreeMap;
 use std::ops::Range;
 use std::time::Duration;
 
 use crate::base::digest::Blake3;
 use crate::base::ids::FoldedId;
+use crate::base::names::InstallName;
 use crate::base::version::Versions;
 use crate::rulebook::{NeededOn, Role, SettingRule};
 
@@ -141,7 +141,7 @@ impl InstallWish {
     /// An install of which nothing is said but what and where it is.
     pub fn bare(name: &str, role: Role, at: &str) -> Self {
         Self {
-            name: name.to_owned().into(),
+            name: name.into(),
             role,
             at: at.to_owned(),
             host_key: None,

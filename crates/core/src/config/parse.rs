@@ -118,7 +118,7 @@ fn install(name: &str, section: Section<'_>) -> Option<InstallWish> {
     }
     let words = |key| section.texts(key).into_iter().map(|(word, _)| word.to_owned()).collect();
     let wish = InstallWish {
-        name: name.to_owned().into(),
+        name: name.into(),
         role: role?,
         at,
         host_key: section.optional_text("host-key"),

@@ -196,7 +196,7 @@ fn signature_of(
         Verdict::Good => {
             let is_known = signature.made_with.is_none_or(|with| accepted.digests.contains(&with));
             (!is_known).then(|| {
-                let key = signature.key.clone().unwrap_or_else(|| "a key".to_owned().into());
+                let key = signature.key.clone().unwrap_or_else(|| "a key".into());
                 let said = Stated::SignedWithOther(key.into());
                 finding(Code::SignatureUnknownKey).expected(Stated::HeldKey).found(said)
             })

@@ -1,6 +1,5 @@
 //! What a piece of evidence tells, as a value: a line of a log, a measured difference, what a survey says of a line.
 
-use crate::base::names::InstallName;
 use std::fmt;
 
 use displaydoc::Display;
@@ -8,6 +7,7 @@ use displaydoc::Display;
 use crate::base::finding::Finding;
 use crate::base::ids::FoldedId;
 use crate::base::in_words::{Around, in_words, joined};
+use crate::base::names::InstallName;
 use crate::base::path::InstallPath;
 use crate::base::stated::Stated;
 use crate::logs::is_own_defect;

@@ -1,6 +1,5 @@
 //! What each person is told to do about a verdict, as values. Each says itself in words in one way.
 
-use crate::base::names::InstallName;
 use std::fmt;
 
 use displaydoc::Display;
@@ -8,6 +7,7 @@ use displaydoc::Display;
 use crate::base::finding::{Code, Finding};
 use crate::base::ids::FoldedId;
 use crate::base::in_words::{Around, in_words, joined};
+use crate::base::names::InstallName;
 use crate::base::stated::Stated;
 use crate::rulebook::Role;
 

@@ -410,8 +410,8 @@ mod tests {
     fn needles() -> Needles {
         let rulebook = crate::rulebook::of_logs("");
         let found = |id: &str, title: &str, name: &str| SurveyedMod {
-            manifest: ModManifest { id: id.to_owned().into(), title: Some(title.to_owned()), ..ModManifest::default() },
-            shelf: "mods".to_owned().into(),
+            manifest: ModManifest { id: id.into(), title: Some(title.to_owned()), ..ModManifest::default() },
+            shelf: "mods".into(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
             path: InstallPath::new(&format!("mods/{name}")).expect("a path"),

@@ -58,7 +58,7 @@ fn choice(case: &Case<'_>, measured: &Measured<'_>) -> Remedy {
 }
 
 fn mend(finding: &Finding, install: &str) -> Mend {
-    Mend { install: install.to_owned().into(), finding: Box::new(finding.clone()) }
+    Mend { install: install.into(), finding: Box::new(finding.clone()) }
 }
 
 /// What speaks for one side in a difference: it has the newer release, or mods there need what it has.

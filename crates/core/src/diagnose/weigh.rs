@@ -4,7 +4,6 @@
 //! for. A hypothesis begins with the log-odds of what it rests on, and every independent piece of evidence adds to them (Good,
 //! "Probability and the Weighing of Evidence", 1950). The weights stand in `weights`; docs/diagnosis.md tells how they were tried.
 
-use crate::base::names::PlayerName;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::account::{Account, Difference};
@@ -21,6 +20,7 @@ use super::weights::{EXPLAINS, MOST_UNMEASURED, Support};
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
+use crate::base::names::PlayerName;
 use crate::logs::{LogEvent, Source, family};
 use crate::manifest::ModManifest;
 use crate::rulebook::{Event, Role};

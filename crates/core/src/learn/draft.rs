@@ -1,6 +1,5 @@
 //! A draft, and what was learned for it.
 
-use crate::base::names::ShelfName;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
@@ -15,6 +14,7 @@ use super::overlays::Laid;
 use super::question::Question;
 use super::shelves::{Facts, ForeignDocument, Shelf};
 use super::unread::{NoList, Unread};
+use crate::base::names::ShelfName;
 use crate::rulebook::Role;
 use crate::text::page::Page;
 

@@ -1,11 +1,11 @@
 //! What looking could not tell, as values. A question says itself in words in one way.
 
-use crate::base::names::ShelfName;
 use std::fmt;
 
 use displaydoc::Display;
 
 use crate::base::in_words::{in_words, joined};
+use crate::base::names::ShelfName;
 use crate::base::path::{InstallPath, printable};
 use crate::base::stated::Series;
 

@@ -1,6 +1,5 @@
 //! What a log line says, and which causes it can speak for.
 
-use crate::base::names::PlayerName;
 use std::fmt;
 
 use serde::Serialize;
@@ -8,6 +7,7 @@ use serde::Serialize;
 use super::time::LogTime;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
+use crate::base::names::PlayerName;
 use crate::rulebook::{Event, Role};
 
 /// Where evidence comes from.

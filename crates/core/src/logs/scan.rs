@@ -1,6 +1,5 @@
 //! Log lines to events, by the patterns of a rulebook. Logs come from other people: lines are bounded and made printable.
 
-use crate::base::names::PlayerName;
 use std::collections::VecDeque;
 use std::sync::LazyLock;
 
@@ -15,6 +14,7 @@ use super::index::Index;
 use super::pattern::VERSION_OF;
 use crate::base::ids::FoldedId;
 use crate::base::limits;
+use crate::base::names::PlayerName;
 use crate::base::path::printable;
 use crate::rulebook::{EventRule, Role};
 

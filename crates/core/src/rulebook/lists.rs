@@ -1,6 +1,5 @@
 //! How mod lists and launch lines are written: where the entries are, and what one entry looks like.
 
-use crate::base::names::ShelfName;
 use std::collections::BTreeMap;
 use std::ops::Range;
 
@@ -11,6 +10,7 @@ use super::names::NamePattern;
 use super::places::PlacePattern;
 use super::sides::Role;
 use super::wrong::PatternError;
+use crate::base::names::ShelfName;
 use crate::rulebook::NeededOn;
 use crate::text::{Dialect, Encoding, Notation};
 

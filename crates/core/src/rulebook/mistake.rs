@@ -1,9 +1,9 @@
 //! What is wrong or doubtful in a rulebook, and how it is mended, as values. Each says itself in words in one way.
 
-use crate::base::names::ShelfName;
 use displaydoc::Display;
 
 use super::wrong::PatternError;
+use crate::base::names::ShelfName;
 use crate::base::path::InstallPath;
 use crate::base::stated::Series;
 

@@ -1,6 +1,5 @@
 //! The model of a rulebook: everything that one game may say about how its mods lie on a disk.
 
-use crate::base::names::ShelfName;
 use regex::Regex;
 use serde::{Deserialize, Serialize};
 use serde_json_path::JsonPath;
@@ -12,6 +11,7 @@ use super::places::PlacePattern;
 use super::settings::{ExtraRule, MemoryRule, SettingRule};
 use super::sides::{ByRole, Role};
 use crate::base::finding::Code;
+use crate::base::names::ShelfName;
 use crate::base::path::InstallPath;
 use crate::base::version::Versions;
 use crate::text::{Encoding, Notation};

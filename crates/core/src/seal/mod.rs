@@ -6,7 +6,6 @@ mod order;
 mod picks;
 mod settings;
 
-use crate::base::names::KeyName;
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 pub use changes::{CanonChange, SealChange, changes, changes_beside};
@@ -16,6 +15,7 @@ use crate::base::act::Act;
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::{FoldedId, folded};
+use crate::base::names::KeyName;
 use crate::base::problem::nearest;
 use crate::base::stated::{Series, Stated};
 use crate::base::suggestion::Suggestion;
@@ -527,12 +527,8 @@ mod tests {
 
     fn release(id: &str, version: &str, bytes: &str) -> SurveyedMod {
         SurveyedMod {
-            manifest: ModManifest {
-                id: id.to_owned().into(),
-                version: Some(version.to_owned()),
-                ..ModManifest::default()
-            },
-            shelf: "mods".to_owned().into(),
+            manifest: ModManifest { id: id.into(), version: Some(version.to_owned()), ..ModManifest::default() },
+            shelf: "mods".into(),
             place: InstallPath::new("mods").expect("a path"),
             enabled: true,
             path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
@@ -556,7 +552,7 @@ mod tests {
 
     fn wish(id: &str, version: Option<&str>, from: Option<&str>) -> WorkspaceConfig {
         let wish = ModWish {
-            id: id.to_owned().into(),
+            id: id.into(),
             version: version.map(str::to_owned),
             from: from.map(str::to_owned),
             ..ModWish::default()
@@ -750,7 +746,7 @@ mod tests {
         stand_in.manifest.provides = vec!["Tide".into()];
         let found = [release("tide", "1", "a"), stand_in];
         let key = |bytes: &[u8]| SurveyedKey {
-            name: "wright".to_owned().into(),
+            name: "wright".into(),
             path: InstallPath::new("mods/wright.pub").expect("a path"),
             size: 3,
             blake3: Blake3::of(bytes),

@@ -9,7 +9,6 @@ pub use file_problem::FileProblem;
 pub use known::Known;
 pub use signed::SignedNames;
 
-use crate::base::names::{InstallName, KeyName, ShelfName};
 use std::collections::{BTreeMap, HashMap};
 
 use serde::{Deserialize, Serialize};
@@ -18,6 +17,7 @@ use crate::base::digest::Blake3;
 use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
+use crate::base::names::{InstallName, KeyName, ShelfName};
 use crate::base::path::InstallPath;
 use crate::manifest::{Member, ModManifest, beside_reading};
 use crate::rulebook::{BesideName, Names, Role, Shelf};

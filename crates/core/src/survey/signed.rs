@@ -1,8 +1,8 @@
 //! Which file of a mod is signed by which other, told from their names.
 
-use crate::base::names::KeyName;
 use regex::Regex;
 
+use crate::base::names::KeyName;
 use crate::base::path::InstallPath;
 use crate::rulebook::SignedRule;
 use crate::survey::{SurveyedMod, SurveyedSignature};

@@ -26,7 +26,7 @@ fn what_to_mend_is_a_sentence_whatever_is_known() {
             finding.expected = has_expected.then(|| "2.1".into());
             finding.found = has_found.then(|| "1.9".into());
             finding.path = has_path.then(|| "loads/Fog-Horn".to_owned());
-            let mend = Mend { install: "The quay".to_owned().into(), finding: Box::new(finding) };
+            let mend = Mend { install: "The quay".into(), finding: Box::new(finding) };
             let said = Advice::Mend(mend).of_any_install();
             if !slips(&said).is_empty() {
                 bad.push(format!("{code}: {said} {:?}", slips(&said)));
@@ -77,7 +77,7 @@ fn without_a_canon_each_side_has_its_say(#[case] sides: &[(Role, &[(&str, &str)]
     };
     let speaks = sides.iter().map(|(role, reasons)| (*role, reasons.iter().map(reason).collect())).collect();
     let finding = Box::new(Finding::new(Code::VersionOlder, crate::base::act::Act::MendFile).about("fog"));
-    let by_hand = Mend { install: "wren".to_owned().into(), finding };
+    let by_hand = Mend { install: "wren".into(), finding };
     let said = Advice::Choose(Choice { speaks, by_hand }).to_string();
     assert!(said.starts_with(begins), "{said}");
     assert_eq!(slips(&said), Vec::<&str>::new(), "{said}");

@@ -31,8 +31,8 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
         })
         .collect();
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
-        shelf: place.to_owned().into(),
+        manifest: ModManifest { id: id.into(), version: Some(version.to_owned()), ..ModManifest::default() },
+        shelf: place.into(),
         place: path(place),
         enabled: !file.ends_with(".off"),
         path: path(at),
@@ -54,7 +54,7 @@ fn found(id: &str, version: &str, at: &str, files: &[(&str, &str)]) -> SurveyedM
 
 fn survey(mods: Vec<SurveyedMod>) -> Survey {
     let install = InstallFacts {
-        name: "mara".to_owned().into(),
+        name: "mara".into(),
         role: Role::Client,
         game: "Polarspur".to_owned(),
         game_version: None,
@@ -123,7 +123,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
     for (at, is_file) in [("mods/junk.psm", true), ("mods/link.psm", false)] {
         broken.unreadable.push(Unreadable {
             path: at.to_owned(),
-            shelf: Some("mods".to_owned().into()),
+            shelf: Some("mods".into()),
             why: "cut".to_owned(),
             is_file,
             still_packed: false,
@@ -135,7 +135,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
     cut.mods.remove(1);
     cut.unreadable.push(Unreadable {
         path: "mods/tide.psm".to_owned(),
-        shelf: Some("mods".to_owned().into()),
+        shelf: Some("mods".into()),
         why: "cut".to_owned(),
         is_file: true,
         still_packed: false,
@@ -146,7 +146,7 @@ fn strays_are_moved_and_the_unreadable_makes_room() {
 
 #[test]
 fn a_place_is_not_filled_by_robbing_another() {
-    let both = |at: &str| SurveyedMod { shelf: "twice".to_owned().into(), ..found("buoy", "1", at, &[("", "buoy")]) };
+    let both = |at: &str| SurveyedMod { shelf: "twice".into(), ..found("buoy", "1", at, &[("", "buoy")]) };
     let mut canon = canon();
     canon.mods = vec![SealedMod::from_surveyed(&both("one/buoy.psm"), 1)];
     let rulebook = rulebook();
@@ -233,7 +233,7 @@ fn a_mod_that_one_which_stays_needs_is_not_taken_off_without_a_word(
     let mut own = found("star-map", "1", "mods/star-map.psm", &[("", "map")]);
     own.manifest.needed_on = NeededOn::Client;
     own.manifest.relations =
-        vec![crate::manifest::Relation { kind: RelationKind::Required, id: needs.to_owned().into(), range: None }];
+        vec![crate::manifest::Relation { kind: RelationKind::Required, id: needs.into(), range: None }];
     let survey = survey(right().into_iter().chain([library, own]).collect());
     let (canon, rulebook) = (canon(), rulebook());
     let measure =

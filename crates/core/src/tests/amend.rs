@@ -37,7 +37,7 @@ fn survey() -> Survey {
 fn canon() -> Canon {
     let mut bells = SurveyedMod {
         manifest: ModManifest { id: "Bells".into(), ..ModManifest::default() },
-        shelf: "s".to_owned().into(),
+        shelf: "s".into(),
         place: path("s"),
         enabled: true,
         path: path("s/bells"),

@@ -22,8 +22,8 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
     let digest = Blake3::of(format!("{id} {version}").as_bytes());
     let file_path = path(&format!("mods/{file}"));
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
-        shelf: "mods".to_owned().into(),
+        manifest: ModManifest { id: id.into(), version: Some(version.to_owned()), ..ModManifest::default() },
+        shelf: "mods".into(),
         place: path("mods"),
         enabled: true,
         name: file.to_owned(),
@@ -38,7 +38,7 @@ fn mod_at(id: &str, version: &str, file: &str) -> SurveyedMod {
 
 fn survey(mods: Vec<SurveyedMod>) -> Survey {
     let install = InstallFacts {
-        name: "mara".to_owned().into(),
+        name: "mara".into(),
         role: Role::Client,
         game: "Polarspur".to_owned(),
         game_version: Some("1.4.2".to_owned()),
@@ -109,7 +109,7 @@ fn one_fault_one_code(#[case] change: fn(&mut Survey), #[case] expected: &[&str]
 fn broken(path: &str, still_packed: bool) -> Unreadable {
     Unreadable {
         path: path.to_owned(),
-        shelf: Some("mods".to_owned().into()),
+        shelf: Some("mods".into()),
         why: "cut off".to_owned(),
         is_file: true,
         still_packed,
@@ -169,7 +169,7 @@ fn sides_are_minded() {
 }
 
 fn relation(kind: RelationKind, id: &str, range: &str) -> Relation {
-    Relation { kind, id: id.to_owned().into(), range: Some(range.to_owned()) }
+    Relation { kind, id: id.into(), range: Some(range.to_owned()) }
 }
 
 #[rstest]
@@ -235,11 +235,7 @@ fn of_ids() -> Rulebook {
 fn listed(id: &str, version: Option<&str>, on: bool) -> SurveyedMod {
     let file = path("board.json");
     SurveyedMod {
-        manifest: ModManifest {
-            id: id.to_owned().into(),
-            version: version.map(str::to_owned),
-            ..ModManifest::default()
-        },
+        manifest: ModManifest { id: id.into(), version: version.map(str::to_owned), ..ModManifest::default() },
         place: file.clone(),
         path: file,
         enabled: on,
@@ -290,11 +286,7 @@ fn ids_alone_are_judged_by_the_list(#[case] mods: Vec<SurveyedMod>, #[case] expe
 #[test]
 fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
     let rulebook = of_ids();
-    let pack = SurveyedMod {
-        shelf: "packs".to_owned().into(),
-        place: path("worlds/fen/packs"),
-        ..mod_at("pack", "1", "pack")
-    };
+    let pack = SurveyedMod { shelf: "packs".into(), place: path("worlds/fen/packs"), ..mod_at("pack", "1", "pack") };
     let canon = Canon::from_survey(&survey(vec![pack.clone()]));
     let measure =
         CheckContext { canon: &canon, rulebook: &rulebook, extras: Extras::Keep, edits: Edits::Ask, left: &[] };
@@ -303,7 +295,7 @@ fn a_mod_whose_world_is_not_there_yet_is_missing_and_not_in_line() {
     let nowhere = Delta::compute(measure, &server).findings();
     assert_eq!((nowhere.len(), nowhere[0].code), (1, Code::ModMissing));
     assert!(nowhere[0].remedy.to_string().contains("worlds/*/packs"), "{}", nowhere[0].remedy);
-    server.places.insert("packs".to_owned().into(), vec![path("worlds/fen/packs"), path("worlds/tern/packs")]);
+    server.places.insert("packs".into(), vec![path("worlds/fen/packs"), path("worlds/tern/packs")]);
     server.mods.push(pack);
     let codes: Vec<_> = Delta::compute(measure, &server).findings().iter().map(|f| (f.code, f.path.clone())).collect();
     assert_eq!(codes.len(), 1, "each world wants it: {codes:?}");

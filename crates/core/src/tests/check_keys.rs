@@ -22,7 +22,7 @@ fn rules(scheme: &str) -> Rulebook {
 fn key(name: &str, bytes: &str, of_mod: Option<&str>) -> SurveyedKey {
     let folder = of_mod.map_or_else(|| "keys".to_owned(), |id| format!("holds/{id}"));
     SurveyedKey {
-        name: name.to_owned().into(),
+        name: name.into(),
         path: path(&format!("{folder}/{name}.pub")),
         size: 3,
         blake3: Blake3::of(bytes.as_bytes()),
@@ -37,15 +37,15 @@ fn mod_of(id: &str, signer: &str, verdict: Option<Verdict>) -> SurveyedMod {
     let signature = SurveyedSignature {
         payload: payload.clone(),
         signature: Some(path(&format!("holds/{id}/a.hold.{signer}.mark"))),
-        key: Some(signer.to_owned().into()),
+        key: Some(signer.into()),
         verdict,
         made_with: (verdict == Some(Verdict::Good)).then(|| Blake3::of(signer.as_bytes())),
         made_over: None,
         problem: None,
     };
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned().into(), ..ModManifest::default() },
-        shelf: "holds".to_owned().into(),
+        manifest: ModManifest { id: id.into(), ..ModManifest::default() },
+        shelf: "holds".into(),
         place: path("holds"),
         enabled: true,
         path: path(&format!("holds/{id}")),
@@ -65,7 +65,7 @@ fn survey(role: Role, mods: Vec<SurveyedMod>, keys: Vec<SurveyedKey>) -> Survey 
 
 fn sealed_key(name: &str, bytes: &str, mods: &[&str]) -> SealedKey {
     SealedKey {
-        name: name.to_owned().into(),
+        name: name.into(),
         blake3: Blake3::of(bytes.as_bytes()),
         size: 3,
         file: format!("{name}.pub"),

@@ -14,13 +14,8 @@ fn path(text: &str) -> InstallPath {
 
 fn found(id: &str, needed_on: NeededOn) -> SurveyedMod {
     SurveyedMod {
-        manifest: ModManifest {
-            id: id.to_owned().into(),
-            version: Some("1.0".to_owned()),
-            needed_on,
-            ..ModManifest::default()
-        },
-        shelf: "mods".to_owned().into(),
+        manifest: ModManifest { id: id.into(), version: Some("1.0".to_owned()), needed_on, ..ModManifest::default() },
+        shelf: "mods".into(),
         place: path("mods"),
         enabled: true,
         path: path(&format!("mods/{id}.m")),
@@ -46,7 +41,7 @@ fn entry(text: &str) -> ListEntry {
     let (on, text) = text.strip_prefix('-').map_or((true, text), |text| (false, text));
     let (id, version) = text.split_once('@').map_or((text, None), |(id, version)| (id, Some(version.to_owned())));
     let stands_for = if id == "base" { StandsFor::Game } else { StandsFor::Mod };
-    ListEntry { id: id.to_owned().into(), version, digest: None, on, stands_for, text: text.to_owned() }
+    ListEntry { id: id.into(), version, digest: None, on, stands_for, text: text.to_owned() }
 }
 
 /// A canon of `b`, `a`, `own` (the server's) and `opt` (optional), in this order; a map that nobody minds.

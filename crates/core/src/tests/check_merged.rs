@@ -22,8 +22,8 @@ fn mod_of(id: &str, key: &str, text: &str) -> SurveyedMod {
     let file = |inner: &str| SurveyedFile::new(path(&format!("holds/{id}/{inner}")), 1, Blake3::of(inner.as_bytes()));
     let entry = MergedEntry { into: path("goods.xml"), key: key.to_owned(), blake3: Blake3::of(text.as_bytes()) };
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned().into(), entries: vec![entry], ..ModManifest::default() },
-        shelf: "holds".to_owned().into(),
+        manifest: ModManifest { id: id.into(), entries: vec![entry], ..ModManifest::default() },
+        shelf: "holds".into(),
         place: path("holds"),
         enabled: true,
         path: path(&format!("holds/{id}")),
@@ -45,7 +45,7 @@ fn survey(mods: Vec<SurveyedMod>, entries: &[(&str, &str)]) -> Survey {
 
 fn put(key: &str, text: &str, of_mod: &str) -> Additions {
     let (file, blake3) = (path("goods.xml"), Blake3::of(text.as_bytes()));
-    let entry = AddedEntry { file, key: key.to_owned(), blake3, of_mod: of_mod.to_owned().into() };
+    let entry = AddedEntry { file, key: key.to_owned(), blake3, of_mod: of_mod.into() };
     Additions { entries: vec![entry], files: Vec::new() }
 }
 

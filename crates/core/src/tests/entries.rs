@@ -17,8 +17,8 @@ fn rulebook() -> Rulebook {
 fn of(id: &str, name: &str) -> SurveyedMod {
     let path = InstallPath::new(&format!("mods/{name}")).expect("a path");
     SurveyedMod {
-        manifest: ModManifest { id: id.to_owned().into(), ..ModManifest::default() },
-        shelf: "mods".to_owned().into(),
+        manifest: ModManifest { id: id.into(), ..ModManifest::default() },
+        shelf: "mods".into(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: true,
         path,

@@ -79,7 +79,7 @@ fn found(id: &str, version: &str, needed_on: NeededOn) -> SurveyedMod {
     let needs = Relation { kind: RelationKind::Required, id: "tide".into(), range: None };
     SurveyedMod {
         manifest: ModManifest {
-            id: id.to_owned().into(),
+            id: id.into(),
             version: Some(version.to_owned()),
             title: (id == "tide").then(|| "Tide Gates".to_owned()),
             needed_on,
@@ -87,7 +87,7 @@ fn found(id: &str, version: &str, needed_on: NeededOn) -> SurveyedMod {
             entries: if id == "lamp" { vec![entry] } else { Vec::new() },
             ..ModManifest::default()
         },
-        shelf: shelf.to_owned().into(),
+        shelf: shelf.into(),
         place: path(shelf),
         enabled: true,
         path: path(&format!("{shelf}/{name}")),

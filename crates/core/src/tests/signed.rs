@@ -25,7 +25,7 @@ fn found(own: &str, files: &[&str]) -> SurveyedMod {
     let digest = Blake3::of(b"x");
     SurveyedMod {
         manifest: ModManifest { id: "tide".into(), ..ModManifest::default() },
-        shelf: "mods".to_owned().into(),
+        shelf: "mods".into(),
         place: path("mods"),
         enabled: true,
         path: path(own),

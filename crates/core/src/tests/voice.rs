@@ -13,8 +13,8 @@ pub(super) const MODS: [(&str, &str); 5] =
 
 pub(super) fn server() -> Survey {
     let found = |(id, version): (&str, &str)| SurveyedMod {
-        manifest: ModManifest { id: id.to_owned().into(), version: Some(version.to_owned()), ..ModManifest::default() },
-        shelf: "mods".to_owned().into(),
+        manifest: ModManifest { id: id.into(), version: Some(version.to_owned()), ..ModManifest::default() },
+        shelf: "mods".into(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: true,
         path: InstallPath::new(&format!("mods/{id}")).expect("a path"),

@@ -18,7 +18,7 @@ fn rulebook() -> Rulebook {
 fn survey(name: &str, role: Role, mods: &[(&str, &str, bool)]) -> Survey {
     let found = |(id, version, enabled): &(&str, &str, bool)| SurveyedMod {
         manifest: ModManifest { id: (*id).into(), version: Some((*version).to_owned()), ..ModManifest::default() },
-        shelf: "mods".to_owned().into(),
+        shelf: "mods".into(),
         place: InstallPath::new("mods").expect("a path"),
         enabled: *enabled,
         path: InstallPath::new(&format!("mods/{id}.psm")).expect("a path"),
@@ -30,7 +30,7 @@ fn survey(name: &str, role: Role, mods: &[(&str, &str, bool)]) -> Survey {
         signatures: Vec::new(),
     };
     let install = InstallFacts {
-        name: name.to_owned().into(),
+        name: name.into(),
         role,
         game: "Polarspur".to_owned(),
         game_version: None,

@@ -26,13 +26,8 @@ fn path(text: &str) -> InstallPath {
 fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
     let (at, blake3) = (path(&format!("mods/{id}")), Blake3::of(bytes.as_bytes()));
     SurveyedMod {
-        manifest: ModManifest {
-            id: id.to_owned().into(),
-            shapes_world,
-            needed_on: NeededOn::Both,
-            ..ModManifest::default()
-        },
-        shelf: "mods".to_owned().into(),
+        manifest: ModManifest { id: id.into(), shapes_world, needed_on: NeededOn::Both, ..ModManifest::default() },
+        shelf: "mods".into(),
         place: path("mods"),
         enabled: true,
         name: id.to_owned(),
@@ -47,7 +42,7 @@ fn found(id: &str, bytes: &str, shapes_world: bool) -> SurveyedMod {
 
 fn survey(mods: Vec<SurveyedMod>, worlds: &[&str]) -> Survey {
     let install = InstallFacts {
-        name: "fen".to_owned().into(),
+        name: "fen".into(),
         role: Role::Server,
         game: "Tallowfen".to_owned(),
         game_version: None,

@@ -5,10 +5,10 @@ mod lack;
 mod refusal;
 mod unfit;
 
-use kanon_core::base::names::InstallName;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use kanon_core::base::names::InstallName;
 use kanon_core::base::path::{PathError, printable};
 use kanon_core::base::problem::BadFile;
 use kanon_core::plan::PlanError;

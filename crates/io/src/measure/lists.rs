@@ -1,12 +1,12 @@
 //! What an install says beside its mods: lists, settings, worlds, and where places with a `*` really are.
 
-use kanon_core::base::names::ShelfName;
 use std::borrow::Cow;
 use std::collections::{BTreeMap, HashSet};
 use std::io;
 
 use kanon_core::base::digest::Blake3;
 use kanon_core::base::limits;
+use kanon_core::base::names::ShelfName;
 use kanon_core::base::path::{InstallPath, off_limits};
 use kanon_core::edits::{RawEntry, read_list};
 use kanon_core::manifest::ModManifest;

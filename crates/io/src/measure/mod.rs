@@ -213,7 +213,7 @@ fn assemble(
     stray_outcomes: Vec<Outcome>,
 ) -> Survey {
     let install = InstallFacts {
-        name: request.name.to_owned().into(),
+        name: request.name.into(),
         role: request.role,
         game: request.rulebook.game.clone(),
         game_version: platform.game,

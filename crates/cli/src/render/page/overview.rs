@@ -1,6 +1,5 @@
 //! The state of everything on one page.
 
-use kanon_core::base::names::InstallName;
 use std::collections::{BTreeMap, BTreeSet};
 
 use askama::Template;
@@ -8,6 +7,7 @@ use kanon_app::looks::{HealthLook, KeptFinding, KeptStart};
 use kanon_app::overview::{InstallRow, ModRow, Overview};
 use kanon_core::base::finding::{Code, Severity};
 use kanon_core::base::ids::FoldedId;
+use kanon_core::base::names::InstallName;
 use kanon_core::rulebook::{RelationKind, Role};
 use serde::Serialize;
 

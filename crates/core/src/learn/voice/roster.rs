@@ -10,6 +10,7 @@ use super::model::Transcript;
 use super::players::may_be_a_name;
 use crate::base::digest::Blake3;
 use crate::base::ids::FoldedId;
+use crate::base::names::ShelfName;
 use crate::base::path::InstallPath;
 use crate::manifest::ModManifest;
 use crate::rulebook::Role;
@@ -42,7 +43,7 @@ pub fn listed(logs: &[Transcript<'_>], side: Role) -> Option<Survey> {
             title,
             ..ModManifest::default()
         },
-        shelf: String::new().into(),
+        shelf: ShelfName::default(),
         place: place.clone(),
         enabled: true,
         path: place.clone(),
@@ -55,7 +56,7 @@ pub fn listed(logs: &[Transcript<'_>], side: Role) -> Option<Survey> {
     };
     let mods = found.into_iter().take(MODS).map(surveyed).collect();
     let install = InstallFacts {
-        name: side.to_string().into(),
+        name: side.as_str().into(),
         role: side,
         game: String::new(),
         game_version: None,

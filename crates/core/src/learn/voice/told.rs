@@ -1,7 +1,6 @@
 //! What the last try of a player came to, read where it stands: what patterns can't say is read too (a header within a header, several
 //! mods in one object of JSON, two lists that differ, a code that is explained elsewhere).
 
-use crate::base::names::PlayerName;
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
 use std::sync::LazyLock;
@@ -16,6 +15,7 @@ use super::model::Transcript;
 use super::strangers::{in_brackets, in_sections, is_label, is_of_reports, keyed, stranger, unwanted, with_status};
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
+use crate::base::names::PlayerName;
 use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure, says_unwanted};
 use crate::logs::{LogEvent, Source, shown};
 use crate::rulebook::{Event, Role};

@@ -1,6 +1,5 @@
 //! Lists, keys, merged entries, settings and memory: the files beside the mods.
 
-use crate::base::names::ShelfName;
 use toml::Spanned;
 use toml::de::DeValue;
 
@@ -8,6 +7,7 @@ use super::values::{
     ROLES, checked, checked_path, compiled, encoding, install_path, json_path, no_notation, patterns, place_patterns,
     split_places,
 };
+use crate::base::names::ShelfName;
 use crate::base::stated::Series;
 use crate::rulebook::lists::{EntryFields, EntryShape, ListForm, ListRule, NumberedKey, Template};
 use crate::rulebook::mistake::{Mend, Mistake};
