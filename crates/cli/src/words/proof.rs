@@ -99,8 +99,8 @@ pub fn text(doubt: &Doubt) -> String {
             let mods: Vec<String> = mods.iter().map(ToString::to_string).collect();
             format!("both sides have {}, and were they gone from the {role}, no check would tell", some_of(&mods))
         }
-        Doubt::OnNoShelf { role, list, names } => {
-            format!("`{list}` of the {role} names {}, and no shelf has that", some_of(names))
+        Doubt::OnNoShelf { roles, list, names } => {
+            format!("`{list}` of {} names {}, and no shelf has that", of_sides(roles), some_of(names))
         }
         Doubt::LeftOver(left) => left_over(left),
         Doubt::Unread(unread) => not_read(unread),

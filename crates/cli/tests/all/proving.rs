@@ -58,6 +58,22 @@ fn instead(stage: &Stage, write: impl Fn(&str, usize, &str)) {
     }
 }
 
+/// A version that a script states as its numbers is read, and its digits are not passed over.
+#[test]
+fn versions_are_numbers_in_round_brackets() {
+    let stage = pair();
+    instead(&stage, |side, at, bird| {
+        stage.write(&format!("{side}/nests/{bird}/info.py"), format!("KEY = \"{bird}\"\nVERSION = (1, {at}, 0)\n"));
+        stage.write(&format!("{side}/nests/{bird}/main.py"), format!("def run():\n    return \"{bird}\"\n"));
+        stage.write(&format!("{side}/nests.txt"), BIRDS.map(|bird| format!("{bird}\n")).concat());
+    });
+    learn(&stage, 0);
+    let survey = ["survey", "server", "--rulebook", "d.toml", "--role", "server", "--format", "json"];
+    let mods = stage.kanon(survey).ends_with(0).json()["mods"].clone();
+    let told = |at: usize| mods.as_array().unwrap().iter().find(|m| m["id"] == BIRDS[at]).unwrap()["version"].clone();
+    assert_eq!(told(3), "1.3.0");
+}
+
 /// Files that tell nothing, and a text that tells of them.
 fn told_by(stage: &Stage, file: &str, text: &str) {
     instead(stage, |side, _, bird| {
@@ -77,6 +93,14 @@ fn told_by(stage: &Stage, file: &str, text: &str) {
     let all = BIRDS.iter().copied().chain(["teal", "ruff"]).map(|bird| format!("{bird}\n")).collect::<String>();
     stage.write("server/lineup.txt", all);
 }, "left-over", "a list names them")]
+#[case::listed_among_the_mods_and_without_their_card(|stage: &Stage| instead(stage, |side, at, bird| {
+    // The last has what it does, and no card.
+    if at < 5 {
+        stage.write(&format!("{side}/nests/{bird}/slip.cfg"), format!("key={bird}\nissue=1.{at}b\n"));
+    }
+    stage.write(&format!("{side}/nests/{bird}/tide.bin"), format!("\u{1}{bird}"));
+    stage.write(&format!("{side}/nests.lst"), BIRDS.map(|bird| format!("{bird}\n")).concat());
+}), "on-no-shelf", "knot")]
 #[case::the_same_kind_elsewhere(|stage: &Stage| stage.write("server/sidecar/ruff.crate", crate_of("ruff", "2", "x")), "left-over", "sidecar")]
 #[case::a_text_names_all_and_is_no_list(|stage: &Stage| {
     let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{at}\t{bird} flies\t{bird}?\n"));

@@ -6,7 +6,7 @@ use serde_json::Value;
 
 use super::words::hints;
 use crate::base::limits;
-use crate::text::{scalar, stated_version, version_text};
+use crate::text::{scalar, stated_version};
 
 /// A scalar and where it stands. Items of lists of one count as standing at `[0]`.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -190,7 +190,7 @@ fn walk_leaves((value, kinds): (&Value, &Kinds), path: &str, key: &str, depth: u
         }
         // A version may be a list of its numbers; of other numbers nobody knows what they are.
         Value::Array(items) if is_version_key(key) && items.len() > 1 => {
-            found.extend(version_text(value).map(leaf));
+            found.extend(stated_version(value).map(leaf));
         }
         Value::Array(_) => {}
         other => found.extend(scalar(other).map(|value| Leaf { is_flag: other.is_boolean(), ..leaf(value) })),
@@ -264,7 +264,7 @@ fn walk_holders<'v>(value: &'v Value, path: &str, words: &str, depth: usize, fou
             let objects: Vec<&Value> = items.iter().filter(|item| item.is_object()).collect();
             let texts: Vec<String> = items.iter().filter_map(scalar).collect();
             // The numbers of a version name nothing.
-            if is_version_key(words.rsplit(' ').next().unwrap_or_default()) && version_text(value).is_some() {
+            if is_version_key(words.rsplit(' ').next().unwrap_or_default()) && stated_version(value).is_some() {
                 return;
             }
             if objects.is_empty() {

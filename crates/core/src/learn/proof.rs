@@ -8,7 +8,7 @@ use super::leftovers::{LeftOver, left_over};
 use super::unread::{NoList, Unread};
 use crate::base::digest::Blake3;
 use crate::base::finding::{Code, Finding, Severity};
-use crate::base::ids::FoldedId;
+use crate::base::ids::{FoldedId, same_name};
 use crate::base::path::InstallPath;
 use crate::config::{Edits, Extras, WorkspaceConfig};
 use crate::delta::{CheckContext, Delta};
@@ -73,8 +73,8 @@ pub enum Doubt {
     },
     /// A list names what is on no shelf.
     OnNoShelf {
-        /// The install.
-        role: Role,
+        /// The installs whose list does.
+        roles: Vec<Role>,
         /// The list.
         list: String,
         /// What it names.
@@ -176,7 +176,9 @@ pub fn prove(rulebook: &Rulebook, surveys: &[Survey], draft: &Draft) -> Proof {
     let (config, passed_over) = wanted(rulebook, surveys);
     doubts.extend(passed_over);
     doubts.extend(played(rulebook, surveys, &config));
-    doubts.extend(on_no_shelf(surveys));
+    let unknown = on_no_shelf(surveys);
+    doubts.retain(|doubt| !unknown.iter().any(|cause| is_told_by(doubt, cause)));
+    doubts.extend(unknown);
     let (left, left_alone) = left_over(&draft.seen, surveys, rulebook);
     doubts.extend(left.into_iter().map(Doubt::LeftOver));
     doubts.extend(draft.unread.iter().cloned().map(Doubt::Unread));
@@ -299,6 +301,13 @@ fn unseen(measure: CheckContext<'_>, surveys: &[Survey], survey: &Survey) -> Opt
     (!mods.is_empty()).then_some(Doubt::Unseen { role: survey.install.role, mods })
 }
 
+/// Whether a doubt says of one side what another says as its cause: an entry of a list that no mod is known for.
+fn is_told_by(doubt: &Doubt, cause: &Doubt) -> bool {
+    let (Doubt::Off { role, finding }, Doubt::OnNoShelf { roles, names, .. }) = (doubt, cause) else { return false };
+    let is_of = |id: &FoldedId| names.iter().any(|name| same_name(name, id.as_str()));
+    finding.code == Code::ListEntryExtra && roles.contains(role) && finding.mod_id.as_ref().is_some_and(is_of)
+}
+
 /// What lists name and no install has.
 fn on_no_shelf(surveys: &[Survey]) -> Vec<Doubt> {
     let known: BTreeSet<&FoldedId> = surveys.iter().flat_map(|survey| &survey.mods).map(|m| &m.manifest.id).collect();
@@ -310,8 +319,17 @@ fn on_no_shelf(surveys: &[Survey]) -> Vec<Doubt> {
                 .iter()
                 .filter(|entry| entry.on && entry.stands_for == StandsFor::Nothing && !known.contains(&entry.id));
             let names: Vec<String> = unknown.map(|entry| entry.text.clone()).collect();
-            if !names.is_empty() {
-                doubts.push(Doubt::OnNoShelf { role: survey.install.role, list: list.name.clone(), names });
+            if names.is_empty() {
+                continue;
+            }
+            // What both sides' list says is told once.
+            let is_same = |doubt: &&mut Doubt| matches!(doubt, Doubt::OnNoShelf { list: own, names: told, .. } if *own == list.name && *told == names);
+            match doubts.iter_mut().find(is_same) {
+                Some(Doubt::OnNoShelf { roles, .. }) => roles.push(survey.install.role),
+                _ => {
+                    let (roles, list) = (vec![survey.install.role], list.name.clone());
+                    doubts.push(Doubt::OnNoShelf { roles, list, names });
+                }
             }
         }
     }

@@ -20,6 +20,7 @@ use super::words::{folded, hints, is_version, relation_kind, stated, stated_plai
 use crate::base::path::InstallPath;
 use crate::manifest::ITSELF;
 use crate::rulebook::{Holds, RelationKind, Role};
+use serde_json::Value;
 
 /// A text file that names most mods, and that a draft has no use for.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -444,6 +445,12 @@ fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {
         return vec![unread(member, (mods, example))];
     }
     let members: HashSet<&String> = units.iter().flat_map(|unit| unit.documents.keys()).collect();
+    for member in &members {
+        let told = || units.iter().filter_map(|unit| several_values(&unit.documents.get(*member)?.value));
+        if let Some(example) = told().next().filter(|_| most(told().count())) {
+            return vec![unread((*member).clone(), (told().count(), example))];
+        }
+    }
     for member in members {
         for column in columns(units, member).into_iter().filter(|c| hints(&c.key, &["version", "release", "rev"])) {
             let told: Vec<&String> = column.values.iter().flatten().filter(|value| is_version(value)).collect();
@@ -453,6 +460,22 @@ fn versions(shelf: &Shelf, units: &[Unit]) -> Vec<Unread> {
         }
     }
     Vec::new()
+}
+
+/// Whether a value is nothing but several numbers and what parts them: `(1, 2, 0)`, `1-2-0`.
+fn is_of_several_numbers(value: &str) -> bool {
+    let numbers = value.split(|c: char| !c.is_ascii_digit()).filter(|number| !number.is_empty()).count();
+    (2..=4).contains(&numbers) && !value.contains(char::is_alphabetic)
+}
+
+/// What a document tells of its version in several values, in a way that is no version to anybody here.
+fn several_values(document: &Value) -> Option<String> {
+    let is_told = |(key, value): &(&String, &Value)| {
+        let has_numbers = value.to_string().contains(|c: char| c.is_ascii_digit());
+        (value.is_array() || value.is_object()) && has_numbers && hints(key, &["version", "release", "rev"])
+    };
+    let (key, value) = document.as_object()?.iter().find(is_told)?;
+    Some(format!("{key} {value}").chars().take(LONGEST).collect())
 }
 
 /// Texts with a line in which a version stands, and not the same in all: how many mods have such a line, by the member and the key,
@@ -465,7 +488,10 @@ fn in_texts(units: &[Unit]) -> BTreeMap<String, (usize, String)> {
                 let stated = stated(line).map(|(key, value)| (key, value.trim_matches(['"', '\'', ',', ';'])));
                 let is_dotted =
                     |value: &str| value.contains('.') && is_version(value) || without_version(value).is_some();
-                let stated = stated.filter(|(_, value)| is_dotted(value));
+                let is_told = |key: &str, value: &str| {
+                    is_dotted(value) || hints(key, &["version", "release"]) && is_of_several_numbers(value)
+                };
+                let stated = stated.filter(|(key, value)| is_told(key, value));
                 let told = stated.map(|(key, value)| (place_in(key, member), value)).or_else(|| {
                     let word = words_of_line(line).find(|word| is_dotted(word))?;
                     Some((member.clone(), word))

@@ -8,6 +8,7 @@ use super::around;
 use super::clue::{Clue, Inferred};
 use super::draft::{Answers, Ask, Draft, FORMAT, Fact, Learned};
 use super::fields::Choice;
+use super::leftovers::is_of_a_game;
 use super::lines::{FactLine, fact_value};
 use super::mentions::{FoundList, list_name};
 use super::overlays::Laid;
@@ -517,8 +518,12 @@ impl DraftWriter<'_> {
         if list.ids_alone || self.learned.ids_from.as_ref().is_some_and(|(file, _)| file == list.file.as_str()) {
             return;
         }
-        let is_game = |text: &&String| !self.learned.base_ids.iter().any(|id| id.eq_ignore_ascii_case(text));
-        let keep: Vec<String> = list.strangers.iter().filter(is_game).take(20).cloned().collect();
+        let is_known = |text: &String| self.learned.base_ids.iter().any(|id| id.eq_ignore_ascii_case(text));
+        // What lies among the mods and has not what they have is no game's because of that.
+        let others = || self.learned.shelves.iter().flat_map(|(shelf, ..)| &shelf.others);
+        let lies_there = |text: &String| others().any(|other| other.eq_ignore_ascii_case(text)) && !is_of_a_game(text);
+        let is_kept = |text: &&String| !is_known(text) && !lies_there(text);
+        let keep: Vec<String> = list.strangers.iter().filter(is_kept).take(20).cloned().collect();
         if keep.is_empty() {
             return;
         }

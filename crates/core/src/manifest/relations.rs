@@ -7,7 +7,7 @@ use serde_json_path::JsonPath;
 use super::model::Relation;
 use crate::base::limits;
 use crate::rulebook::{KindWords, RelationForm, RelationKind};
-use crate::text::{scalar, split_outside, stated_version};
+use crate::text::{scalar, split_outside, stated_version, version_text};
 
 /// The entries of a list in a document; where some mods have a list, others have one entry alone.
 pub(super) fn entries_at(document: &Value, each: &JsonPath, alone: Option<&JsonPath>) -> Vec<Value> {
@@ -67,10 +67,15 @@ fn text_relation(piece: &str, line: &Regex, signs: &KindWords, own: RelationKind
 
 /// A range as text; a list of ranges is a choice among them, and one of numbers a version.
 pub(super) fn range_text(values: &[&Value]) -> Option<String> {
+    let is_version = |value: &Value| match value {
+        Value::Array(_) => version_text(value).is_some(),
+        _ => stated_version(value).is_some(),
+    };
     let texts: Vec<String> = values
         .iter()
         .flat_map(|value| match value {
-            value if stated_version(value).is_some() => stated_version(value).into_iter().collect(),
+            // Of texts nobody knows that they are the numbers of one.
+            value if is_version(value) => stated_version(value).into_iter().collect(),
             Value::Array(items) => items.iter().filter_map(scalar).collect(),
             other => scalar(other).into_iter().collect::<Vec<_>>(),
         })

@@ -103,7 +103,11 @@ const NUMBERS: std::ops::RangeInclusive<usize> = 2..=4;
 /// A version as text, also where it is a list of whole numbers.
 pub fn version_text(value: &Value) -> Option<String> {
     let Value::Array(numbers) = value else { return scalar(value) };
-    let each: Option<Vec<String>> = numbers.iter().map(|number| Some(number.as_u64()?.to_string())).collect();
+    of_numbers(numbers, Value::as_u64)
+}
+
+fn of_numbers(numbers: &[Value], number: impl Fn(&Value) -> Option<u64>) -> Option<String> {
+    let each: Option<Vec<String>> = numbers.iter().map(|one| Some(number(one)?.to_string())).collect();
     each.filter(|each| NUMBERS.contains(&each.len())).map(|each| each.join("."))
 }
 
@@ -113,12 +117,17 @@ const PARTS: [&[&str]; 4] =
 
 /// A version as a mod states it: as text, a list of whole numbers, or an object of `major`, `minor` and further parts.
 pub fn stated_version(value: &Value) -> Option<String> {
-    let Value::Object(object) = value else { return version_text(value) };
+    let number = |value: &Value| value.as_u64().or_else(|| value.as_str()?.parse().ok());
+    let object = match value {
+        Value::Object(object) => object,
+        // Some notations have numbers as texts.
+        Value::Array(numbers) => return of_numbers(numbers, number),
+        _ => return scalar(value),
+    };
     let mut parts: [Option<u64>; PARTS.len()] = [None; PARTS.len()];
     for (key, value) in object {
         let at = PARTS.iter().position(|words| words.iter().any(|word| key.eq_ignore_ascii_case(word)))?;
-        let number = value.as_u64().or_else(|| value.as_str()?.parse().ok())?;
-        if parts[at].replace(number).is_some() {
+        if parts[at].replace(number(value)?).is_some() {
             return None;
         }
     }
