@@ -451,6 +451,8 @@ pub const ABROAD: [(Event, &[&str]); 6] = [
             "onbekend",
             "niet toegestaan",
             "nicht erlaubt",
+            "unerlaubt",
+            "unzulässig",
             "zu viel",
             "sobra",
             "desconocid",

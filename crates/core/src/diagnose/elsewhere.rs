@@ -6,7 +6,7 @@ use aho_corasick::AhoCorasick;
 use regex::{Captures, Regex};
 use serde::Serialize;
 
-use super::failure::search_of;
+use super::failure::{parted, search_of};
 
 /// What keeps a player out that no mod has to do with.
 #[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
@@ -305,6 +305,9 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "reset by peer",
             "resolve",
             "no response",
+            "no answer",
+            "not answer",
+            "stopped answering",
             "not responding",
             "lost connection",
             "connection lost",
@@ -340,13 +343,13 @@ static SEARCH: LazyLock<(AhoCorasick, Vec<usize>)> = LazyLock::new(|| {
 
 /// As many as there may be.
 static FULL: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r#"(?:^|[\s(\[=:'"])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;'"])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)"#;
+    let pattern = r#"(?:^|[\s(\[=:'"])(?<now>[1-9]\d{0,3})/(?<most>[1-9]\d{0,3})(?:$|[\s)\].,;'"])|\((?<of>[1-9]\d{0,3}) of (?<all>[1-9]\d{0,3})\)|\b(?i:used|taken|players|online|guests|now|have)["']?[=:]\s?(?<used>[1-9]\d{0,3}),?\s["']?(?i:max|most|limit|of|slots|seats|total|cap)["']?[=:]\s?(?<max>[1-9]\d{0,3})\b"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
 /// A text that ends with saying so, or a sentence of it.
 static SAYS_FULL: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r#"(?i)(?:\b(?<of>\p{L}+)\s+)?(?:\b(?:is|are|was|we're|it's)\s+full\b|\bfull[\s).,;!"'\]}]*$)"#;
+    let pattern = r#"(?i)(?:\b(?<of>\p{L}+)\s+)?(?:\b(?:is|are|was|we're|it's)\s+full\b|\bfull[\s).,;!"'\]}]*$|\b(?:all|every) (?:\d{1,4} )?\p{L}+ (?:(?:are|is) )?(?:taken|occupied|in use)\b|\balle (?:\d{1,4} )?\p{L}+ (?:sind )?(?:belegt|besetzt|vergeben)\b)"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -366,20 +369,20 @@ impl KeptOutBy {
 
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
-    // What is written in one word is read as several: `TooManyPlayers`.
-    static JOINED: LazyLock<Regex> =
-        LazyLock::new(|| Regex::new(r"(\p{Ll})(\p{Lu}\p{Ll})").expect("a pattern that is written here"));
-    let apart = JOINED.replace_all(text, "$1 $2");
+    let apart = parted(text).replace(['<', '>', '[', ']'], " ");
     let apart = if apart == text { String::new() } else { apart.to_lowercase() };
     let lower = format!(" {} \n {apart} ", text.to_lowercase());
     let (search, of) = &*SEARCH;
     let told = search.find_overlapping_iter(&lower).map(|found| of[found.pattern().as_usize()]).min();
     let is_of_the_player = |what: &KeptOutBy| *what != KeptOutBy::GuestList || !OF_A_MOD.is_match(text);
     let told = told.map(|class| WORDS[class].0).filter(is_of_the_player);
-    let is = |found: &Captures<'_>, now: &str, most: &str| {
+    let is = |found: &Captures<'_>, two: &str| {
+        let (now, most) = two.split_once(' ').unwrap_or_default();
         found.name(now).zip(found.name(most)).is_some_and(|(now, most)| now.as_str() == most.as_str())
     };
-    let is_full = || FULL.captures_iter(text).any(|found| is(&found, "now", "most") || is(&found, "of", "all"));
+    let is_full = || {
+        FULL.captures_iter(text).any(|found| ["now most", "of all", "used max"].into_iter().any(|two| is(&found, two)))
+    };
     let is_no_store = |found: Captures<'_>| found.name("of").is_none_or(|of| !is_a_store(of.as_str()));
     let says_full = || SAYS_FULL.captures(text).is_some_and(is_no_store);
     told.or_else(|| (is_full() || says_full()).then_some(KeptOutBy::FullServer))
@@ -423,6 +426,12 @@ mod tests {
     #[case("osier: fully loaded", None)]
     #[case("BYE full", Some(KeptOutBy::FullServer))]
     #[case("told osier: \"Sorry, we are full right now\"", Some(KeptOutBy::FullServer))]
+    #[case("kick why=no_slots used=24 max=24", Some(KeptOutBy::FullServer))]
+    #[case("{\"players\": 24, \"max\": 24}", Some(KeptOutBy::FullServer))]
+    #[case("{\"players\": 23, \"max\": 24}", None)]
+    #[case("osier was sent home: all 10 chairs are taken", Some(KeptOutBy::FullServer))]
+    #[case("osier abgewiesen, alle 10 Plätze belegt", Some(KeptOutBy::FullServer))]
+    #[case("all parts are loaded", None)]
     #[case("the disk is full", None)]
     #[case("osier denied: mod reed not whitelisted", None)]
     #[case("guest gone (ban): osier", Some(KeptOutBy::Ban))]
@@ -438,6 +447,8 @@ mod tests {
     #[case("Failed to authenticate: invalid session", Some(KeptOutBy::Account))]
     #[case("Connection timed out: no further information", Some(KeptOutBy::Connection))]
     #[case("io: connection reset by peer", Some(KeptOutBy::Connection))]
+    #[case("<ACC-BAN> 48989158", Some(KeptOutBy::Ban))]
+    #[case("osier: no answer for 30 s", Some(KeptOutBy::Connection))]
     #[case("mod mismatch", None)]
     #[case("urban-sprawl is missing", None)]
     fn what_no_mod_has_to_do_with(#[case] text: &str, #[case] what: Option<KeptOutBy>) {

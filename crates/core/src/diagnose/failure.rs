@@ -1,5 +1,6 @@
 //! Words of failure, and what they mean when nothing else tells: of a mod that is named near them, or by themselves.
 
+use std::borrow::Cow;
 use std::ops::Range;
 use std::sync::LazyLock;
 
@@ -211,6 +212,8 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "lacking",
             "is not in",
             "not in it",
+            "nowhere",
+            "incomplete",
             "absent",
             "not loaded",
             "no such",
@@ -250,7 +253,6 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "not installed on the server",
             "we do not have",
             "we don't have",
-            "nobody here has",
             "not needed",
             "does not know",
             "doesn't know",
@@ -284,6 +286,7 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "remove it",
             "uninstall",
             "take it out",
+            "take out",
             "get rid of",
             "remove ",
             "remove:",
@@ -316,6 +319,9 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "not allowlisted",
             "not allow-listed",
             "blacklisted",
+            "nobody here",
+            "no one here",
+            "no-one here",
             "nobody has",
             "nobody else has",
             "no one has",
@@ -435,9 +441,19 @@ fn class_of(means: &Event) -> usize {
     CLASSES.iter().position(|(class, _)| class == means).unwrap_or(CLASSES.len() - 1)
 }
 
+/// A text with what is written in one word as several: `TooManyPlayers`, `too_many_players`, `NO-ROOM`.
+pub fn parted(text: &str) -> Cow<'_, str> {
+    static JOINED: LazyLock<Regex> = LazyLock::new(|| {
+        let pattern =
+            r"(?<camel>\p{Ll})(?<next>\p{Lu}\p{Ll})|(?<code>\b\p{Lu}+)[-_](?<part>\p{Lu})|(?<snake>[\p{L}\d])_";
+        Regex::new(pattern).expect("a pattern that is written here")
+    });
+    JOINED.replace_all(text, "$camel$code$snake $next$part")
+}
+
 /// What the words of failure in a text mean; nothing where there are none.
 pub fn meaning(text: &str) -> Option<Event> {
-    let text = &text.to_lowercase();
+    let text = &parted(text).to_lowercase();
     let classes: Vec<(usize, bool)> =
         said(text).into_iter().map(|(place, class)| (class, TAME.contains(&&text[place]))).collect();
     if classes.iter().all(|(_, is_tame)| *is_tame) && classes.len() < 2 {
@@ -594,6 +610,10 @@ mod tests {
     #[case("fog is installed on the client but not on the server", Some("mod-extra"))]
     #[case("Client has additional mod fog (1.2.0)", Some("mod-extra"))]
     #[case("superfluous(fog 1.2)", Some("mod-extra"))]
+    #[case("ModForbiddenException: fog", Some("mod-extra"))]
+    #[case("E_MOD_ABSENT fog", Some("mod-missing"))]
+    #[case("fog is nowhere among their mods", Some("mod-missing"))]
+    #[case("nobody here plays with fog", Some("mod-extra"))]
     fn words_of_failure(#[case] text: &str, #[case] means: Option<&str>) {
         let said = serde_json::to_value(meaning(text)).expect("a word");
         assert_eq!(said.as_str(), means);

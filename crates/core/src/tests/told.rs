@@ -47,6 +47,42 @@ fn evening(tries: &str) -> String {
 }
 
 #[rstest]
+#[case::what_others_were_told_too_is_no_reason(
+    "10:01:00 open s1 mallow\n10:01:00 slow weir\n10:01:00 script of skerry stumbled, missing value\n10:01:01 close s1 mallow: password\n10:02:00 open s2 osier\n10:02:00 slow skerry\n10:02:00 script of weir stumbled, missing value\n10:02:01 close s2 osier: content lugworm, client 1.9.9, server 2.0.1\n",
+    &["version-other lugworm 2.0.1 1.9.9"]
+)]
+#[case::what_names_nobody_is_nobodys_where_he_is_named(
+    "10:01:00 open mallow\n10:01:01 ready mallow\n10:02:00 open osier\n10:02:00 script of weir stumbled, missing value\n10:02:01 close osier: lugworm absent\n",
+    &["mod-missing lugworm - -"]
+)]
+#[case::the_number_of_a_visit_is_no_mods(
+    "{\"e\":\"open\",\"visit\":\"61736e32\",\"who\":\"mallow\"}\n{\"e\":\"close\",\"visit\":\"61736e32\",\"who\":\"mallow\",\"why\":\"content\",\"of\":[{\"item\":\"weir\",\"his\":\"1.0.3\",\"ours\":\"1.0.7\"}]}\n{\"e\":\"open\",\"visit\":\"7dc5dca8\",\"who\":\"puffin\"}\n{\"e\":\"close\",\"visit\":\"7dc5dca8\",\"who\":\"puffin\",\"why\":\"content\",\"of\":[{\"item\":\"lugworm\",\"his\":\"1.0.3\",\"ours\":\"2.0.1\"}]}\n{\"e\":\"open\",\"visit\":\"03ac369c\",\"who\":\"osier\"}\n{\"e\":\"close\",\"visit\":\"03ac369c\",\"who\":\"osier\",\"why\":\"content\",\"of\":[{\"item\":\"skerry\",\"his\":\"0.9.1\",\"ours\":\"0.9.2\"}]}\n",
+    &["version-other skerry 0.9.2 0.9.1"]
+)]
+#[case::an_exception_below_his_line(
+    "10:01:00 INFO f.Login - request from mallow\n10:01:00 ERROR f.Events - uncaught in weir\njava.lang.StateException: missing handler\n\tat f.weir.tick(Main:9)\n10:01:01 WARN f.Login - could not finish login of mallow\nf.PasswordException\n\tat f.Login.verify(Login:2)\n10:02:00 INFO f.Login - request from osier\n10:02:00 ERROR f.Events - uncaught in lugworm\njava.lang.StateException: missing handler\n\tat f.lugworm.tick(Main:9)\n10:02:01 WARN f.Login - could not finish login of osier\nf.ModVersionException: skerry: expected 0.9.2 but was 0.9.1\n\tat f.Login.verify(Login:2)\n",
+    &["version-other skerry 0.9.2 0.9.1"]
+)]
+#[case::a_title_that_nobody_here_has(
+    "10:01:00 mallow knocks\n10:01:01 mallow may come in\n10:02:00 osier knocks\n10:02:01 osier was turned away: nobody here plays with \"Little Gannets\"\n",
+    &["mod-extra Little Gannets - -"]
+)]
+#[case::another_version_in_another_word(
+    "10:01:00 mallow knocks\n10:01:01 mallow was turned away: they still carry release 0.9.1 of skerry\n10:01:30 dunlin knocks\n10:01:31 dunlin was turned away: they still carry release 1.0.1 of weir\n10:01:50 puffin knocks\n10:01:51 puffin was turned away: they still carry release 2.0.0 of lugworm\n10:02:00 osier knocks\n10:02:01 osier was turned away: they already carry release 2.0.9 of lugworm\n",
+    &["version-other lugworm 2.0.1 2.0.9"]
+)]
+#[case::a_mark_behind_the_same_version(
+    "10:01:00 visit#41| hello from mallow\n10:01:00 visit#41| step 2/3 content ok\n10:01:01 visit#41| step 3/3 spawned\n10:01:10 visit#42| hello from puffin\n10:01:11 visit#42| no free place (16 of 16)\n10:01:11 visit#42| closed by us\n10:02:00 visit#45| hello from osier\n10:02:00 visit#45| step 2/3 content differs\n10:02:00 visit#45|     weir   1.0.7*   1.0.7\n10:02:00 visit#45|     (* changed files)\n10:02:01 visit#45| closed by us\n",
+    &["content-differs weir - -"]
+)]
+#[case::lists_with_digests_and_the_servers_behind(
+    "10:01:00 request: mallow\n10:01:00 mallow mods: eiderdown 1.4.0 #4f8334, lugworm 2.0.1 #03406d, samphire 3.1.0 #c61a52, skerry 0.9.2 #b64ff0, weir 1.0.7 #25b8a4\n10:01:00 mallow accepted\n10:02:00 request: osier\n10:02:00 osier mods: eiderdown 1.4.0 #4f8334, lugworm 2.0.1 #03406d, samphire 3.1.0 #c61a52, skerry 0.9.2 #b64ff0, weir 1.0.3 #a1b2c3\n10:02:00 osier rejected: list mismatch\n10:02:00 server mods: eiderdown 1.4.0 #4f8334, lugworm 2.0.1 #03406d, samphire 3.1.0 #c61a52, skerry 0.9.2 #b64ff0, weir 1.0.7 #25b8a4\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_title_with_capitals_that_nobody_here_has(
+    "10:01:00 mallow> hi\n10:01:01 hall> welcome, mallow!\n10:02:00 osier> hi\n10:02:01 hall> osier: please take out Little Gannets, we play without it\n",
+    &["mod-extra Little Gannets - -"]
+)]
 #[case::headers_within_headers(
     "10:01:00 guest osier rings\n10:01:02 guest osier stays outside:\n  has not:\n    - skerry 0.9.2\n  has in another release:\n    - weir 1.0.3 (ours 1.0.7)\n10:05:00 guest mallow rings\n10:05:01 guest mallow is inside\n",
     &["mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
@@ -424,8 +460,23 @@ fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
 #[case::all_that_he_has(
     "10:01:00 osier knocks\n10:01:05 osier shows: eiderdown=1.4.0, skerry=0.9.2, lugworm=2.0.1, samphire=3.1.0, weir=1.0.7\n10:01:09 osier sent off, password\n"
 )]
+#[case::what_names_nobody_in_a_good_try(
+    "10:01:00 | join | mallow |\n10:01:00 | script | weir | error | nil value\n10:01:00 | check | mallow | skerry | same\n10:01:01 | enter | mallow |\n10:01:10 | join | puffin |\n10:01:10 | check | puffin | weir | absent\n10:01:11 | refuse | puffin | check failed\n10:02:00 | join | osier |\n10:02:00 | script | lugworm | error | nil value\n10:02:00 | check | osier | skerry | same\n10:02:01 | enter | osier |\n"
+)]
 fn nobody_is_blamed_for(#[case] tries: &str) {
     assert_eq!(told(&evening(tries), "osier", true), [""; 0]);
+}
+
+#[test]
+fn whoever_finds_no_room_was_not_let_in() {
+    let tries = "10:01:00 <IN> mallow\n10:01:00 <CNT> mallow weir/1.0.3\n10:01:01 <NO> mallow\n10:02:00 <IN> osier\n10:02:01 <ROOM> osier 32/32\n";
+    let (rulebook, server, players) = (crate::rulebook::of_logs(""), server(), ["osier".to_owned()]);
+    let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &players };
+    let text = self::evening(tries);
+    let heard = voice(evening, &[Transcript { side: Role::Server, head: "", text: &text }]).expect("a voice");
+    let events = heard.of_last_try(Role::Server).expect("a try");
+    assert!(events.iter().all(|event| event.means != Event::JoinAccepted), "{events:?}");
+    assert!(events.iter().any(|event| event.means == Event::JoinRefused), "{events:?}");
 }
 
 /// What is made of a message alone: what it means, of which mod, expected and found; and with a `?` where it is a guess.

@@ -54,10 +54,15 @@ pub fn with_mods(text: &str, needles: &Needles) -> Option<String> {
 /// The same, with the digests that stand with one mod each; nothing where none stands alone elsewhere.
 fn with_digests(text: &str, needles: &Needles, named: &NameIn<'_>) -> Option<String> {
     let mut with: BTreeMap<&str, BTreeSet<String>> = BTreeMap::new();
+    // What was said before without a mod is of somebody's visit: a mod's digest is told with its name first.
+    let mut of_none: BTreeSet<&str> = BTreeSet::new();
     for line in text.lines().map(message).take(MOST) {
-        let mut digests = HEX.find_iter(line).map(|found| found.as_str()).filter(|text| is_digest(text));
-        if let (Some(digest), None, Some(name)) = (digests.next(), digests.next(), named(line)) {
-            with.entry(digest).or_default().insert(name);
+        let digests: Vec<&str> =
+            HEX.find_iter(line).map(|found| found.as_str()).filter(|text| is_digest(text)).collect();
+        match (&digests[..], named(line)) {
+            ([digest], Some(name)) if !of_none.contains(digest) => drop(with.entry(digest).or_default().insert(name)),
+            (_, Some(_)) => {}
+            (_, None) => of_none.extend(digests.iter().filter(|digest| !with.contains_key(*digest))),
         }
     }
     if with.values().flatten().collect::<BTreeSet<_>>().len() < LISTED {

@@ -205,22 +205,24 @@ impl<'k> Looked<'k> {
 
     fn stands_in_bad_joins(&self, kind: usize) -> bool {
         let (mut bad, mut well, mut elsewhere) = (0, 0, 0);
+        let names_nobody = self.names_nobody(kind);
         for line in &self.kinds.kinds[kind].lines {
-            match self.of.get(line).map(|episode| episode.went_well) {
-                Some(Some(true)) => well += 1,
+            match self.of.get(line) {
+                // What names nobody, and stands in a try that ended for something else, is no reason in another either.
+                Some(episode) if episode.went_well == Some(true) || names_nobody && episode.is_elsewhere => well += 1,
                 Some(_) => bad += 1,
                 None => elsewhere += 1,
             }
         }
         // Of many mods that are the same, some other is the reason; what is said of one alone is said for something.
         let says_same = || self.kinds.kinds[kind].says_same() && !self.is_once_a_try(kind);
-        let says_nothing = says_same() || self.joins.alike.contains(&kind);
+        let says_nothing = self.kinds.kinds[kind].says_fine() || says_same() || self.joins.alike.contains(&kind);
         if says_nothing || self.is_of_everybody(kind) {
             return false;
         }
         let has_joins = self.joins.has(self.kinds.kinds[kind].side);
         // What does not name a player, and goes on with no line that does, is chatter where it also stands by itself.
-        let may_be_elsewhere = if self.names_nobody(kind) { 0 } else { bad };
+        let may_be_elsewhere = if names_nobody { 0 } else { bad };
         !has_joins || (well == 0 && bad > 0 && elsewhere <= may_be_elsewhere)
     }
 
@@ -263,7 +265,8 @@ impl<'k> Looked<'k> {
     fn names_nobody(&self, kind: usize) -> bool {
         let goes_on = |line: usize| {
             let seen = &self.kinds.lines[line];
-            seen.depth > 0 || seen.is_bare && self.of.contains_key(&line)
+            let goes_on = seen.depth > 0 || seen.is_bare && self.of.contains_key(&line);
+            goes_on && self.kinds.is_of_a_player(line)
         };
         let mut lines = self.kinds.kinds[kind].lines.iter();
         lines.all(|line| self.kinds.lines[*line].player.is_none() && !goes_on(*line))
@@ -337,12 +340,12 @@ impl<'k> Looked<'k> {
         if let Some(means) = self.by_measure(kind) {
             return Some(plain(means, 0.7, Sign::Measured));
         }
-        if self.is_odd_one_out(at, kind) {
-            return Some(plain(Event::Cause(Code::ContentDiffers), 0.55, Sign::OddOneOut));
-        }
         match self.by_our_version(kind) {
-            Some(true) => Some(plain(Event::Cause(Code::ModMissing), 0.66, Sign::OurVersion)),
             Some(false) => Some(plain(Event::Cause(Code::VersionOther), 0.7, Sign::OtherVersion)),
+            _ if self.is_odd_one_out(at, kind) => {
+                Some(plain(Event::Cause(Code::ContentDiffers), 0.55, Sign::OddOneOut))
+            }
+            Some(true) => Some(plain(Event::Cause(Code::ModMissing), 0.66, Sign::OurVersion)),
             None => own.map(|means| plain(means, 0.5, Sign::Words)),
         }
     }

@@ -61,7 +61,7 @@ impl StatedValue {
 
 /// An entry of a list: a name, and perhaps its version, and a digest behind that.
 pub static LISTED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?(?:[~#/@:(]+(?<digest>[0-9A-Fa-f]{4,64})\b\)?)?)?[\s"'`\]})]*$"#;
+    let pattern = r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?(?:\s?[~#/@:(\[]+(?:(?i:sha\d*|md5|crc\d*|sum|hash)[:=]\s?)?(?<digest>[0-9A-Fa-f]{4,64})\b[\])]?)?)?[\s"'`\]})]*$"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
 

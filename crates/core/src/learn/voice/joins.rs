@@ -7,7 +7,7 @@ use super::kinds::{Kind, Kinds};
 use super::lines::Piece;
 use super::model::{LearnedEvent, Sign};
 use crate::base::ids::same_name;
-use crate::diagnose::{elsewhere, means_failure, says_unwanted};
+use crate::diagnose::{KeptOutBy, elsewhere, means_failure, says_unwanted};
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
@@ -134,8 +134,12 @@ pub struct Episode {
     pub went_well: Option<bool>,
     /// Whether words say so.
     pub by_words: bool,
+    /// Whether another try ended like it.
+    pub is_usual: bool,
     /// Whether it is told in one block, of which the first line alone says whose it is.
     pub is_block: bool,
+    /// Whether it ended for something that no mod has to do with: what else is told in it tells nothing of mods.
+    pub is_elsewhere: bool,
 }
 
 impl Episode {
@@ -149,7 +153,9 @@ impl Episode {
             outcome: None,
             went_well: None,
             by_words: false,
+            is_usual: false,
             is_block: false,
+            is_elsewhere: false,
         }
     }
 }
@@ -164,6 +170,8 @@ struct TryWords {
     tries: bool,
     /// Of something that is not wanted.
     is_of_unwanted: bool,
+    /// Of what keeps players out and has to do with no mod.
+    is_elsewhere: bool,
 }
 
 impl TryWords {
@@ -171,9 +179,10 @@ impl TryWords {
     fn of(kinds: &Kinds) -> Vec<Self> {
         let each = kinds.kinds.iter().map(|kind| {
             let words = kind.words();
-            let kept_out = || elsewhere(&words).map(|_| false);
+            let kept_out = elsewhere(&words);
             Self {
-                tone: tone(&words).or_else(kept_out),
+                tone: tone(&words).or(kept_out.map(|_| false)),
+                is_elsewhere: kept_out.is_some_and(KeptOutBy::is_final),
                 goes: has_word(&words, &GOES),
                 tries: has_word(&words, &TRIES),
                 is_of_unwanted: says_unwanted(&words) || says_unwanted(&status(&words)),
@@ -194,15 +203,18 @@ fn status(words: &str) -> String {
 struct Ending {
     joins: usize,
     with_mods: usize,
+    /// How many were for something that no mod has to do with.
+    elsewhere: usize,
     by_words: Option<bool>,
 }
 
 impl Ending {
     /// Whether the tries that end so went well.
     fn is_well(self, others_name_mods: bool) -> Option<bool> {
+        // Whoever is sent away for something else is let in by no such line.
         self.by_words.or_else(|| match (self.with_mods, self.joins) {
-            (0, _) if others_name_mods => Some(true),
-            (with, all) if with * 10 >= all * 7 => Some(false),
+            (0, _) if others_name_mods && self.elsewhere == 0 => Some(true),
+            (with, all) if (with + self.elsewhere) * 10 >= all * 7 => Some(false),
             _ => None,
         })
     }
@@ -231,6 +243,9 @@ impl Joins {
         joins.alike = joins.same_in_all(kinds);
         for episode in &mut joins.episodes {
             episode.outcome = outcome((kinds, &said), episode, start);
+            let says_so = |kind: usize| !kinds.kinds[kind].names_mods() && said[kind].is_elsewhere;
+            let mut own = episode.lines.iter();
+            episode.is_elsewhere = own.any(|line| says_so(kinds.lines[*line].kind) && kinds.is_of_a_player(*line));
         }
         joins.judge(kinds, &said, most);
         joins.episodes.extend(of_clients((kinds, &said), loaded));
@@ -239,14 +254,25 @@ impl Joins {
 
     fn judge(&mut self, kinds: &Kinds, said: &[TryWords], most: usize) {
         let chatter = self.chatter(kinds);
+        let of = self.by_line();
+        let tries_with = |kind: &Kind| {
+            let tries = kind.lines.iter().filter_map(|line| of.get(line)).map(|episode| episode.lines.first());
+            tries.collect::<BTreeSet<_>>().len()
+        };
+        // Where lines about mods name players, those that name nobody are no reason.
+        let name_players = kinds.say_whose_mods();
         // A list of all that somebody has says nothing of how it ended.
         let names_mods = |episode: &Episode| {
             let mut named: BTreeMap<usize, usize> = BTreeMap::new();
-            for seen in episode.lines.iter().map(|line| &kinds.lines[*line]) {
+            let tell = |line: &&usize| !name_players || episode.is_block || kinds.is_of_a_player(**line);
+            for seen in episode.lines.iter().filter(tell).map(|line| &kinds.lines[*line]) {
                 *named.entry(seen.kind).or_default() += seen.mods().len();
             }
             let mut own = named.into_iter().filter(|(_, mods)| (1..most).contains(mods));
-            let tells = |kind: usize| kinds.kinds[kind].names_mods() && !kinds.kinds[kind].says_same();
+            // Two values that are the same are a reason where no other try has such a line.
+            let is_usual = |kind: &Kind| kind.says_same() && tries_with(kind) > 1;
+            let is_fine = |kind: &Kind| kind.says_fine() || is_usual(kind);
+            let tells = |kind: usize| kinds.kinds[kind].names_mods() && !is_fine(&kinds.kinds[kind]);
             // A mod that nobody here has is not known to be one, and is told of all the same.
             let is_unwanted = |line: &usize| said[kinds.lines[*line].kind].is_of_unwanted;
             own.any(|(kind, _)| tells(kind) && !chatter.contains(&kind)) || episode.lines.iter().any(is_unwanted)
@@ -256,7 +282,9 @@ impl Joins {
             let Some(kind) = episode.outcome.map(|line| kinds.lines[line].kind) else { continue };
             let ending = endings.entry(kind).or_default();
             ending.joins += 1;
-            ending.with_mods += usize::from(names_mods(episode));
+            let with_mods = names_mods(episode);
+            ending.with_mods += usize::from(with_mods);
+            ending.elsewhere += usize::from(episode.is_elsewhere && !with_mods);
             ending.by_words = said[kind].tone;
         }
         let others = |kind: usize| endings.iter().any(|(other, ending)| *other != kind && ending.with_mods > 0);
@@ -266,6 +294,7 @@ impl Joins {
             let ending = kind.and_then(|kind| self.endings.get(&kind));
             episode.went_well = ending.and_then(|(_, well)| *well);
             episode.by_words = ending.is_some_and(|(ending, _)| ending.by_words.is_some());
+            episode.is_usual = ending.is_some_and(|(ending, _)| ending.joins > 1);
             // Where all tries end alike, the last word for how one went is one of its lines.
             // What is said of mods alone, or further in, says it of them first.
             let of_mods = |line: &usize| {
@@ -283,8 +312,18 @@ impl Joins {
         }
     }
 
-    /// Lines about mods that are found in tries of every ending alike.
+    /// Lines about mods that are found in tries of every ending alike, or, of those that name nobody, in one that ended for something
+    /// else.
     fn chatter(&self, kinds: &Kinds) -> BTreeSet<usize> {
+        let mut chatter = self.found_in_all_endings(kinds);
+        let of_elsewhere =
+            self.episodes.iter().filter(|episode| episode.is_elsewhere).flat_map(|episode| &episode.lines);
+        let is_anybodys = |line: &&usize| kinds.kind(**line).names_mods() && !kinds.is_of_a_player(**line);
+        chatter.extend(of_elsewhere.filter(is_anybodys).map(|line| kinds.lines[*line].kind));
+        chatter
+    }
+
+    fn found_in_all_endings(&self, kinds: &Kinds) -> BTreeSet<usize> {
         let mut tries: BTreeMap<usize, usize> = BTreeMap::new();
         let mut with: BTreeMap<(usize, usize), usize> = BTreeMap::new();
         for episode in &self.episodes {

@@ -94,6 +94,27 @@ impl Kind {
         are_same && !matches!(means_failure(&words), Some(Event::Cause(_))) && !is_of_contents()
     }
 
+    /// Whether it ends with a word for that all is well, and none of its words says that anything is wrong.
+    pub fn says_fine(&self) -> bool {
+        const FINE: [&str; 12] = [
+            "same",
+            "ok",
+            "okay",
+            "match",
+            "matches",
+            "identical",
+            "equal",
+            "fine",
+            "good",
+            "valid",
+            "verified",
+            "gleich",
+        ];
+        let words = self.words();
+        let last = words.split(|c: char| !c.is_alphanumeric()).rfind(|word| !word.is_empty());
+        last.is_some_and(|last| FINE.contains(&last.to_lowercase().as_str())) && tame_meaning(&words).is_none()
+    }
+
     /// What it says beside names, in words.
     pub fn words(&self) -> String {
         let each = self.pieces.iter().map(|piece| match piece {
@@ -242,6 +263,28 @@ impl Kinds {
     /// The kind of a line.
     pub fn kind(&self, line: usize) -> &Kind {
         &self.kinds[self.lines[line].kind]
+    }
+
+    /// Whether the server's lines about mods say whose they are.
+    pub fn say_whose_mods(&self) -> bool {
+        self.kinds.iter().any(|kind| kind.side == Role::Server && kind.names_mods() && kind.names_a_player())
+    }
+
+    /// Whether a line is of a player: it names one, or goes on with a line that does not speak of mods alone.
+    pub fn is_of_a_player(&self, line: usize) -> bool {
+        let seen = &self.lines[line];
+        seen.player.is_some() || seen.goes_on() && !self.goes_on_with_nobodys(line)
+    }
+
+    /// Whether the line that a line goes on with names a mod and nobody: then all of it may be of anybody.
+    fn goes_on_with_nobodys(&self, line: usize) -> bool {
+        let is_next = |at: &usize| {
+            let (above, below) = (&self.lines[*at], &self.lines[*at + 1]);
+            above.log == below.log && above.number + 1 == below.number
+        };
+        let above = (0..line).rev().take_while(is_next).map(|at| &self.lines[at]);
+        let mut heads = above.filter(|above| !above.goes_on());
+        heads.next().is_some_and(|head| head.player.is_none() && !head.mods().is_empty())
     }
 }
 

@@ -133,8 +133,10 @@ static HEAD: LazyLock<Regex> = LazyLock::new(|| {
 
 /// What stands behind the last of a list: its version, and its digest.
 static VALUES_BEHIND: LazyLock<Regex> = LazyLock::new(|| {
-    Regex::new(&format!("^{VERSION_OF}(?:[~#/+@:(]+[0-9A-Fa-f]{{4,64}}\\b\\)?)?"))
-        .expect("a pattern that is written here")
+    Regex::new(&format!(
+        "^{VERSION_OF}(?:\\s?[~#/+@:(\\[]+(?:(?i:sha\\d*|md5|crc\\d*|sum|hash)[:=]\\s?)?[0-9A-Fa-f]{{4,64}}\\b[\\])]?)?"
+    ))
+    .expect("a pattern that is written here")
 });
 
 /// What stands between the mods of a list.

@@ -187,6 +187,14 @@ pub struct Known {
     form: Option<char>,
     /// Whether ids have no capitals.
     are_small: bool,
+    /// Whether nearly all ids are several words, each but the first with a capital.
+    are_camels: bool,
+}
+
+/// Whether a name is several words written together, each but the first with a capital.
+fn is_camel(name: &str) -> bool {
+    let has_hump = name.chars().zip(name.chars().skip(1)).any(|(a, b)| a.is_lowercase() && b.is_uppercase());
+    has_hump && name.starts_with(char::is_lowercase) && name.chars().all(char::is_alphanumeric)
 }
 
 /// What parts of an id may stand between.
@@ -222,14 +230,17 @@ impl Known {
             BETWEEN.into_iter().find(|between| versions.len() >= FEWEST && has(*between) * 10 >= versions.len() * 9);
         let (of_server, of_client) = (ids(evening.server), ids(evening.client));
         let are_small = !versions.keys().any(|id| id.as_str().contains(char::is_uppercase));
-        Ok(Self { needles, versions, of_servers_alone, of_server, of_client, form, are_small })
+        let camels = versions.keys().filter(|id| is_camel(id.as_str())).count();
+        let are_camels = versions.len() >= FEWEST && camels * 10 >= versions.len() * 9;
+        Ok(Self { needles, versions, of_servers_alone, of_server, of_client, form, are_small, are_camels })
     }
 
     /// Whether a name is put together as nearly all ids are, where those are put together at all.
     pub fn has_their_form(&self, name: &str) -> bool {
         let is_part = |part: &str| !part.is_empty() && part.chars().all(char::is_alphanumeric);
         let is_so = |form: char| name.contains(form) && name.split(BETWEEN).all(is_part);
-        self.form.is_some_and(is_so) && !(self.are_small && name.contains(char::is_uppercase))
+        let is_formed = self.form.is_some_and(is_so) && !(self.are_small && name.contains(char::is_uppercase));
+        is_formed || self.are_camels && is_camel(name)
     }
 
     /// The version that a mod should have.

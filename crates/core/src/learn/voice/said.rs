@@ -70,7 +70,12 @@ impl Known {
         // What players must have is wanted of them: that theirs is not means that it is another.
         let is_wanted = item.is_known && self.wanted_of_players().any(|id| *id == item.id);
         if is_wanted && means == Event::Cause(Code::ModExtra) {
-            return Some((Event::Cause(Code::ContentDiffers), None, None));
+            let is_another =
+                matches!(&item.versions[..], [one] if self.expected(&item.id).is_some_and(|own| own != one.text));
+            return Some(match is_another {
+                true => self.with_version(item, Event::Cause(Code::VersionOther)),
+                false => (Event::Cause(Code::ContentDiffers), None, None),
+            });
         }
         // Another than it should be, and of the version that it should be.
         let is_right =

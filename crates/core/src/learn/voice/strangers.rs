@@ -267,6 +267,21 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
     let may_be = |word: &str| stands_alone(word) && is_new(word) && !is_kind_of_mod(word);
     let is_name = |word: &&str| may_be(&bare(word)) && !is_small_word(&bare(word));
     let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
+    // A title of several words, in quotes or with capitals.
+    static TITLE: LazyLock<Regex> = LazyLock::new(|| {
+        let quoted = r#"["«“„](?<title>\p{L}[\p{L}\p{N}'_-]*(?: [\p{L}\p{N}'&_-]+){1,5})["»”“]"#;
+        let written = r"[\p{Ll},:\s] (?<name>\p{Lu}[\p{L}\p{N}']+(?: \p{Lu}[\p{L}\p{N}']*){1,4})";
+        let pattern = format!("{quoted}|{written}");
+        Regex::new(&pattern).expect("a pattern that is written here")
+    });
+    let titles = TITLE
+        .captures_iter(&rest)
+        .filter_map(|found| found.name("title").or_else(|| found.name("name")))
+        .map(|title| title.as_str());
+    let mut titles = titles.filter(|title| is_new(title) && says_unwanted(&message.replace(title, "X")));
+    if let (Some(title), None) = (titles.next(), titles.next()) {
+        return Some(item(title));
+    }
     let behind = words.windows(2).find(|two| is_kind_of_mod(&bare(two[0])) && is_name(&two[1])).map(|two| two[1]);
     let mut names = words.iter().copied().filter(is_name);
     let quoted = names.clone().find(is_quoted);

@@ -226,22 +226,28 @@ impl Reader<'_> {
         events.extend(begins);
         let all = self.list_of_all(episode);
         let differs = || all.as_ref().is_some_and(|list| !self.listed(episode, list, &BTreeSet::new()).is_empty());
-        if episode.went_well == Some(true) && (episode.by_words || !differs()) {
-            // A try may be one line, which begins it and says how it went.
-            let line = episode.outcome.or_else(|| episode.lines.last().copied());
-            events.extend(line.map(|line| self.event(line, Event::JoinAccepted, episode)));
-            return events;
-        }
         let kept_out = last_lines(episode).iter().rev().filter_map(|line| Some((*line, elsewhere(self.text(*line))?)));
         let kept_out: Vec<(usize, KeptOutBy)> = kept_out.collect();
         let says_why = kept_out.iter().find(|(_, kept)| kept.is_final()).map(|(line, _)| *line);
+        // That nobody was sent away for mods is no word for that somebody was let in.
+        let is_in = || episode.by_words || says_why.is_none() && !differs();
+        if episode.went_well == Some(true) && is_in() {
+            // A try may be one line, which begins it and says how it went.
+            let line = episode.outcome.or_else(|| episode.lines.last().copied());
+            let line = line.filter(|_| episode.by_words || episode.is_usual);
+            events.extend(line.map(|line| self.event(line, Event::JoinAccepted, episode)));
+            return events;
+        }
         let of_all: BTreeSet<usize> = self.lists_in(episode).iter().chain(&all).map(|list| list.kind).collect();
         let mut causes = self.said(episode, &self.legend(), &of_all);
         // Of somebody who is kept out for something else, what does not name him tells nothing.
         if says_why.is_some() {
             causes.retain(|(line, ..)| Some(*line) != says_why && self.looked.kinds.lines[*line].player.is_some());
+        } else if !kept_out.is_empty() {
+            causes.retain(|(line, .., is_guess)| !is_guess || self.looked.kinds.is_of_a_player(*line));
         }
         self.temper(episode, &mut causes);
+        self.keep_his(episode, &mut causes);
         let listed = all.map_or_else(Vec::new, |list| {
             // A guess at what is said behind the list is worth less than that the list has no such mod.
             let said = causes.iter().filter(|(line, .., is_guess)| !is_guess || *line < list.line);
@@ -276,6 +282,20 @@ impl Reader<'_> {
             causes.retain(|(line, ..)| !is_behind(*line));
         }
         causes.iter_mut().filter(|(line, ..)| is_behind(*line)).for_each(|(.., is_guess)| *is_guess = true);
+    }
+
+    /// Where lines that name him, or go on with one that does, say why, what stands between them is of nobody; where they give a
+    /// guess, another guess is. Where lines about mods say whose they are, what stands in those that don't is a guess.
+    fn keep_his(&self, episode: &Episode, causes: &mut Vec<ToldCause>) {
+        let is_his = |line: usize| episode.is_block || self.looked.kinds.is_of_a_player(line);
+        let told_by_his = || causes.iter().filter(|(line, ..)| is_his(*line));
+        let is_told = told_by_his().any(|(.., is_guess)| !is_guess);
+        if is_told || told_by_his().next().is_some() {
+            causes.retain(|(line, .., is_guess)| is_his(*line) || !is_told && !is_guess);
+        }
+        if self.looked.kinds.say_whose_mods() {
+            causes.iter_mut().filter(|(line, ..)| !is_his(*line)).for_each(|(.., is_guess)| *is_guess = true);
+        }
     }
 
     /// What lines about mods say of them.
@@ -343,7 +363,12 @@ impl Reader<'_> {
                     (cause, is_guess)
                 });
                 let read = read.or_else(|| self.looked.known.by_contents(&item).map(|cause| (cause, true)));
-                let read = read.or_else(|| pooled().map(|(cause, sure)| (cause, sure < GUESSED)));
+                let read = read.or_else(|| {
+                    let ((means, expected, found), sure) = pooled()?;
+                    let is_other = means == Event::Cause(Code::VersionOther) && found.is_some();
+                    let known = || self.looked.known.expected(&item.id).map(str::to_owned).filter(|_| is_other);
+                    Some(((means, expected.or_else(known), found), sure < GUESSED))
+                });
                 let weakly = || self.looked.known.weakly(&item).filter(|cause| is_clear(&(cause.clone(), 0.0)));
                 let read = read.or_else(|| weakly().filter(|_| !are_told).map(|cause| (cause, true)));
                 let read =
@@ -623,8 +648,8 @@ impl Reader<'_> {
     fn unwanted(&self, line: usize, message: &str) -> Vec<Item> {
         let went_wrong = self.looked.try_of(line).is_some_and(|episode| self.may_have_gone_wrong(episode));
         let is_new = |word: &str| self.is_new(line, word);
-        let names_him = self.looked.kinds.lines[line].player.is_some();
-        let is_like_ids = |word: &str| names_him && self.looked.known.has_their_form(word);
+        let is_his = self.looked.kinds.is_of_a_player(line);
+        let is_like_ids = |word: &str| is_his && self.looked.known.has_their_form(word);
         went_wrong.then(|| unwanted(message, &is_new, &is_like_ids)).flatten().into_iter().collect()
     }
 
