@@ -44,6 +44,7 @@ const WORDS: [(KeptOutBy, &[&str]); 6] = [
             "expulsado de forma",
             "excluded from",
             "blacklist",
+            "ban list",
             "blocklist",
             "gesperrt",
             "verbannt",

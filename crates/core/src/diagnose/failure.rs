@@ -287,6 +287,8 @@ const CLASSES: [(Event, &[&str]); 11] = [
             "uninstall",
             "take it out",
             "take out",
+            "must go",
+            "has to go",
             "get rid of",
             "remove ",
             "remove:",

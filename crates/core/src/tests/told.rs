@@ -467,16 +467,24 @@ fn nobody_is_blamed_for(#[case] tries: &str) {
     assert_eq!(told(&evening(tries), "osier", true), [""; 0]);
 }
 
-#[test]
-fn whoever_finds_no_room_was_not_let_in() {
-    let tries = "10:01:00 <IN> mallow\n10:01:00 <CNT> mallow weir/1.0.3\n10:01:01 <NO> mallow\n10:02:00 <IN> osier\n10:02:01 <ROOM> osier 32/32\n";
+#[rstest]
+#[case::no_room(
+    "10:01:00 <IN> mallow\n10:01:00 <CNT> mallow weir/1.0.3\n10:01:01 <NO> mallow\n10:02:00 <IN> osier\n10:02:01 <ROOM> osier 32/32\n",
+    "32/32"
+)]
+#[case::told_between_his_lines(
+    "10:01:00 mallow connecting\n10:01:01 mallow connected\n10:02:00 osier connecting\n10:02:00 ban list hit\n10:02:01 kicked osier\n",
+    "ban list hit"
+)]
+fn whoever_is_kept_out_was_not_let_in(#[case] tries: &str, #[case] why: &str) {
     let (rulebook, server, players) = (crate::rulebook::of_logs(""), server(), ["osier".to_owned()]);
     let evening = Evening { rulebook: &rulebook, server: Some(&server), client: None, canon: None, players: &players };
     let text = self::evening(tries);
     let heard = voice(evening, &[Transcript { side: Role::Server, head: "", text: &text }]).expect("a voice");
     let events = heard.of_last_try(Role::Server).expect("a try");
     assert!(events.iter().all(|event| event.means != Event::JoinAccepted), "{events:?}");
-    assert!(events.iter().any(|event| event.means == Event::JoinRefused), "{events:?}");
+    let refused = events.iter().find(|event| event.means == Event::JoinRefused).expect("a refusal");
+    assert!(refused.text.contains(why), "{refused:?}");
 }
 
 /// What is made of a message alone: what it means, of which mod, expected and found; and with a `?` where it is a guess.

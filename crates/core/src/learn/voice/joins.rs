@@ -254,11 +254,11 @@ impl Joins {
 
     fn judge(&mut self, kinds: &Kinds, said: &[TryWords], most: usize) {
         let chatter = self.chatter(kinds);
-        let of = self.by_line();
-        let tries_with = |kind: &Kind| {
-            let tries = kind.lines.iter().filter_map(|line| of.get(line)).map(|episode| episode.lines.first());
-            tries.collect::<BTreeSet<_>>().len()
-        };
+        let mut tries_with: BTreeMap<usize, usize> = BTreeMap::new();
+        for episode in &self.episodes {
+            let own: BTreeSet<usize> = episode.lines.iter().map(|line| kinds.lines[*line].kind).collect();
+            own.into_iter().for_each(|kind| *tries_with.entry(kind).or_default() += 1);
+        }
         // Where lines about mods name players, those that name nobody are no reason.
         let name_players = kinds.say_whose_mods();
         // A list of all that somebody has says nothing of how it ended.
@@ -270,9 +270,9 @@ impl Joins {
             }
             let mut own = named.into_iter().filter(|(_, mods)| (1..most).contains(mods));
             // Two values that are the same are a reason where no other try has such a line.
-            let is_usual = |kind: &Kind| kind.says_same() && tries_with(kind) > 1;
-            let is_fine = |kind: &Kind| kind.says_fine() || is_usual(kind);
-            let tells = |kind: usize| kinds.kinds[kind].names_mods() && !is_fine(&kinds.kinds[kind]);
+            let is_usual = |kind: usize| kinds.kinds[kind].says_same() && tries_with.get(&kind) > Some(&1);
+            let is_fine = |kind: usize| kinds.kinds[kind].says_fine() || is_usual(kind);
+            let tells = |kind: usize| kinds.kinds[kind].names_mods() && !is_fine(kind);
             // A mod that nobody here has is not known to be one, and is told of all the same.
             let is_unwanted = |line: &usize| said[kinds.lines[*line].kind].is_of_unwanted;
             own.any(|(kind, _)| tells(kind) && !chatter.contains(&kind)) || episode.lines.iter().any(is_unwanted)
@@ -541,7 +541,11 @@ fn episodes((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: 
             let behind = episode.lines.last().is_some_and(|last| kinds.lines[*last].number + 1 == seen.number);
             let goes_on = behind && seen.goes_on();
             // A version may be that of a mod that nobody here has.
-            let may_name_one = kind.names_mods() || said[seen.kind].is_of_unwanted || !seen.versions().is_empty();
+            // So may a word for what keeps players out be of this one.
+            let may_name_one = kind.names_mods()
+                || said[seen.kind].is_of_unwanted
+                || said[seen.kind].is_elsewhere
+                || !seen.versions().is_empty();
             if !may_name_one && !goes_on {
                 continue;
             }

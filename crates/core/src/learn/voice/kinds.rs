@@ -282,7 +282,7 @@ impl Kinds {
             let (above, below) = (&self.lines[*at], &self.lines[*at + 1]);
             above.log == below.log && above.number + 1 == below.number
         };
-        let above = (0..line).rev().take_while(is_next).map(|at| &self.lines[at]);
+        let above = (0..line).rev().take(TRACE).take_while(is_next).map(|at| &self.lines[at]);
         let mut heads = above.filter(|above| !above.goes_on());
         heads.next().is_some_and(|head| head.player.is_none() && !head.mods().is_empty())
     }
@@ -301,6 +301,8 @@ fn with_players(pieces: &mut [Piece], players: &BTreeSet<String>, asked: &[Strin
     }
 }
 
+/// So many lines above one are looked at for the line that they go on with.
+const TRACE: usize = 100;
 /// Longer patterns are of lines that nobody writes twice.
 const PATTERN: usize = 1_000;
 /// So many pieces before a name tell that it is a mod's.

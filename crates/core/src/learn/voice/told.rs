@@ -374,7 +374,10 @@ impl Reader<'_> {
                 let read =
                     read.or_else(|| self.by_equals(&item, episode).filter(|_| is_alone).map(|cause| (cause, true)));
                 let read = read.or_else(|| self.at_all(&item, episode).filter(|_| is_alone).map(|cause| (cause, true)));
-                found.extend(read.map(|(cause, is_guess)| (line, item, cause, is_guess)));
+                // What nobody here knows, in a line that names nobody and does not say that it is too much, may be anything.
+                let is_anybodys = !episode.is_block && !self.looked.kinds.is_of_a_player(line);
+                let may_be_else = !item.is_known && is_anybodys && !says_unwanted(self.text(line));
+                found.extend(read.map(|(cause, is_guess)| (line, item, cause, is_guess || may_be_else)));
             }
         }
         found
@@ -648,7 +651,7 @@ impl Reader<'_> {
     fn unwanted(&self, line: usize, message: &str) -> Vec<Item> {
         let went_wrong = self.looked.try_of(line).is_some_and(|episode| self.may_have_gone_wrong(episode));
         let is_new = |word: &str| self.is_new(line, word);
-        let is_his = self.looked.kinds.is_of_a_player(line);
+        let is_his = self.looked.kinds.is_of_a_player(line) || means_failure(message).is_some();
         let is_like_ids = |word: &str| is_his && self.looked.known.has_their_form(word);
         went_wrong.then(|| unwanted(message, &is_new, &is_like_ids)).flatten().into_iter().collect()
     }
