@@ -68,7 +68,7 @@ pub fn survey(
     let mut counts = Counts::default();
     counts.add(&measured);
     let shelf_groups = groups.len();
-    let hollow = job.hollow(&groups, &measured);
+    let hollow = mods::hollow(&groups);
     let strays = strays::near(install, request, &side_folders, &hollow);
     let stray_measured = job.measure_groups(&strays, state)?;
     counts.add(&stray_measured);

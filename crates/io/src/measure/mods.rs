@@ -1,6 +1,6 @@
 //! From a unit to a surveyed mod: its digest, its members and what it says of itself, remembered by digest.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::io::{self, BufReader, Read};
 
 use kanon_core::base::digest::{Blake3, DigestKind};
@@ -213,23 +213,32 @@ pub fn open_archive_file(path: &std::path::Path) -> Result<Box<dyn Contents>, Op
     Ok(Box::new(archive))
 }
 
-impl Job<'_> {
-    /// Folders on shelves of folders that hold no mod themselves: one may lie a level deeper.
-    pub fn hollow(&self, groups: &[Group<'_>], measured: &[MeasuredGroup]) -> Vec<InstallPath> {
-        let folders =
-            groups.iter().zip(measured).filter(|(group, _)| group.units.iter().any(|unit| unit.form == Form::Folder));
-        let lacks = |(group, _): &(&Group<'_>, &MeasuredGroup)| {
-            let documents = &group.units[0].shelf.read.documents;
-            let has = |member: &str| {
-                let pattern = NamePattern::new(member).ok();
-                let fits = |inner: &str| inner == member || pattern.as_ref().is_some_and(|pattern| pattern.fits(inner));
-                group.files.iter().any(|(path, _)| path.below(&group.folder).is_some_and(fits))
-            };
-            !documents.is_empty() && !documents.iter().any(|document| has(&document.member))
+/// Folders on shelves of folders that hold no mod themselves: one may lie a level deeper.
+pub fn hollow(groups: &[Group<'_>]) -> Vec<InstallPath> {
+    let is_folder = |group: &&Group<'_>| group.units.iter().any(|unit| unit.form == Form::Folder);
+    let folders = || groups.iter().filter(is_folder);
+    // Many folders are of few shelves: each pattern is made once.
+    let members: BTreeSet<&str> = folders().flat_map(documents_of).collect();
+    let patterns: HashMap<&str, NamePattern> =
+        members.into_iter().filter_map(|member| Some((member, NamePattern::new(member).ok()?))).collect();
+    let lacks = |group: &&Group<'_>| {
+        let has = |member: &str| {
+            let pattern = patterns.get(member);
+            let fits = |inner: &str| inner == member || pattern.is_some_and(|pattern| pattern.fits(inner));
+            group.files.iter().any(|(path, _)| path.below(&group.folder).is_some_and(fits))
         };
-        folders.filter(lacks).map(|(group, _)| group.folder.clone()).collect()
-    }
+        documents_of(group).next().is_some() && !documents_of(group).any(has)
+    };
+    folders().filter(lacks).map(|group| group.folder.clone()).collect()
+}
 
+/// The members that the mods of a group are told by.
+fn documents_of<'g>(group: &'g Group<'_>) -> impl Iterator<Item = &'g str> {
+    let first = group.units.first().into_iter();
+    first.flat_map(|unit| &unit.shelf.read.documents).map(|document| document.member.as_str())
+}
+
+impl Job<'_> {
     /// Reads every unit of every group; what was read before is remembered by digest.
     ///
     /// # Errors
