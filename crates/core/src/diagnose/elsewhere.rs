@@ -377,13 +377,11 @@ pub fn elsewhere(text: &str) -> Option<KeptOutBy> {
     let told = search.find_overlapping_iter(&lower).map(|found| of[found.pattern().as_usize()]).min();
     let is_of_the_player = |what: &KeptOutBy| *what != KeptOutBy::GuestList || !OF_A_MOD.is_match(text);
     let told = told.map(|class| WORDS[class].0).filter(is_of_the_player);
-    let is = |found: &Captures<'_>, two: &str| {
-        let (now, most) = two.split_once(' ').unwrap_or_default();
+    let is = |found: &Captures<'_>, (now, most): (&str, &str)| {
         found.name(now).zip(found.name(most)).is_some_and(|(now, most)| now.as_str() == most.as_str())
     };
-    let is_full = || {
-        FULL.captures_iter(text).any(|found| ["now most", "of all", "used max"].into_iter().any(|two| is(&found, two)))
-    };
+    let pairs = [("now", "most"), ("of", "all"), ("used", "max")];
+    let is_full = || FULL.captures_iter(text).any(|found| pairs.into_iter().any(|pair| is(&found, pair)));
     let is_no_store = |found: Captures<'_>| found.name("of").is_none_or(|of| !is_a_store(of.as_str()));
     let says_full = || SAYS_FULL.captures(text).is_some_and(is_no_store);
     told.or_else(|| (is_full() || says_full()).then_some(KeptOutBy::FullServer))

@@ -290,7 +290,7 @@ impl Reader<'_> {
         let is_his = |line: usize| episode.is_block || self.looked.kinds.is_of_a_player(line);
         let told_by_his = || causes.iter().filter(|(line, ..)| is_his(*line));
         let is_told = told_by_his().any(|(.., is_guess)| !is_guess);
-        if is_told || told_by_his().next().is_some() {
+        if told_by_his().next().is_some() {
             causes.retain(|(line, .., is_guess)| is_his(*line) || !is_told && !is_guess);
         }
         if self.looked.kinds.say_whose_mods() {
