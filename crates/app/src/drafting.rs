@@ -14,7 +14,7 @@ use kanon_core::survey::{FileProblem, StandsFor, Survey};
 use kanon_io::error::ReachError;
 use kanon_io::install::{Address, Install};
 use kanon_io::install_folder::InstallFolder;
-use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
+use kanon_io::measure::{self, Request, TrustMemory};
 use kanon_io::progress::Silent;
 use kanon_io::state::State;
 use kanon_io::workspace::{LoadedRulebook, Workspace, load_rulebook};
@@ -231,16 +231,7 @@ fn views<'f>(folders: &'f [InstallFolder<'_>]) -> Vec<&'f dyn InstallView> {
 
 fn surveyed(name: &str, install: &dyn Install, role: Role, rulebook: &Rulebook) -> Result<Option<Survey>, AppError> {
     let mut state = State::in_memory()?;
-    let request = Request {
-        name,
-        role,
-        rulebook,
-        rulebook_digest: Blake3::of(b"draft"),
-        trust: TrustMemory::No,
-        sparing: RemoteHints::default(),
-        beside: OutsideShelves::default(),
-        doubt: GameCheck::WithoutSigns,
-    };
+    let request = Request::new((name, role), (rulebook, Blake3::of(b"draft")), TrustMemory::No);
     match measure::survey(install, request, &mut state, &Silent) {
         Ok(measurement) => Ok(Some(measurement.survey)),
         Err(ReachError::NotThisGame { .. }) => Ok(None),

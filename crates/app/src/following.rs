@@ -10,7 +10,7 @@ use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::error::{During, ReachError, Unfit};
 use kanon_io::following::{Choices, Following, Prepared, followed_game, trusted, workspace_of};
 use kanon_io::install::LocalInstall;
-use kanon_io::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
+use kanon_io::measure::{self, Request, TrustMemory};
 use kanon_io::origin::Origin;
 use kanon_io::progress::Silent;
 use kanon_io::release::{Verified, forget_time, verify};
@@ -19,7 +19,7 @@ use kanon_io::workspace::{WISHES, Workspace};
 use kanon_io::writing::write_whole;
 use tempfile::TempDir;
 
-use crate::alignment::AlignmentRun;
+use crate::alignment::{Opened, Planned, Wanted};
 use crate::error::{AppError, FollowError};
 use crate::followed_games::{self, lock_of};
 use crate::game_folders::game_around;
@@ -146,16 +146,8 @@ impl Game {
         // Where only the mods' own folders would show the game, a new game shows nothing yet.
         let loader = rulebook.loader.iter().flat_map(|loader| &loader.version);
         let would_show = rulebook.base.version.iter().chain(loader).next().is_some();
-        let request = Request {
-            name: "",
-            role: Role::Client,
-            rulebook: &rulebook,
-            rulebook_digest: Blake3::of(verified.rulebook.as_bytes()),
-            trust: TrustMemory::Yes,
-            sparing: RemoteHints::default(),
-            beside: OutsideShelves::default(),
-            doubt: GameCheck::WithoutSigns,
-        };
+        let request =
+            Request::new(("", Role::Client), (&rulebook, Blake3::of(verified.rulebook.as_bytes())), TrustMemory::Yes);
         match measure::survey(&install, request, &mut State::in_memory()?, &Silent) {
             Ok(_) => Ok(FolderLooks::Game),
             Err(error @ ReachError::NotThisGame { .. }) => Ok(match game_around(&self.folder, &rulebook) {
@@ -197,7 +189,7 @@ impl Game {
     ///
     /// # Errors
     /// When it can't be written.
-    pub fn settle(&self, news: &News, run: &mut AlignmentRun<'_>) -> Result<(), AppError> {
+    pub fn settle(&self, news: &News, session: &mut Session<'_>) -> Result<(), AppError> {
         let root = workspace_of(&self.folder);
         if let Some(unsettled) = &news.unsettled {
             std::fs::create_dir_all(&root).during("make the folder", &root)?;
@@ -207,7 +199,7 @@ impl Game {
             }
             take_over(unsettled.path(), &trusted(&root))?;
         }
-        run.session.settle()
+        session.settle()
     }
 
     /// The command that goes on from here: what is not remembered needs its invite once more.
@@ -242,9 +234,9 @@ impl OptionalChoices {
     ///
     /// # Errors
     /// When the release has no optional mod of that name.
-    pub fn say(&mut self, run: &AlignmentRun<'_>, name: &str, is_wanted: bool) -> Result<(), AppError> {
+    pub fn say(&mut self, opened: &Opened<'_>, name: &str, is_wanted: bool) -> Result<(), AppError> {
         let id = FoldedId::from(name);
-        let mut optional: Vec<FoldedId> = run.optional().map(|sealed| sealed.manifest.id.clone()).collect();
+        let mut optional: Vec<FoldedId> = opened.optional().map(|sealed| sealed.manifest.id.clone()).collect();
         if !optional.contains(&id) {
             optional.sort();
             return Err(FollowError::NotOptional { name: name.to_owned(), optional }.into());
@@ -267,9 +259,9 @@ impl OptionalChoices {
     ///
     /// # Errors
     /// When nothing can be planned.
-    pub fn plan(&self, run: &mut AlignmentRun<'_>, wanted: &crate::alignment::Wanted) -> Result<(), AppError> {
-        run.want(&self.choices.wanted());
-        run.plan(wanted)
+    pub fn plan<'e>(&self, mut opened: Opened<'e>, wanted: &Wanted) -> Result<Planned<'e>, AppError> {
+        opened.want(&self.choices.wanted());
+        opened.plan(wanted)
     }
 
     /// Writes down what was said, if anything was.
@@ -288,11 +280,11 @@ impl OptionalChoices {
 ///
 /// # Errors
 /// When one can't be removed.
-pub fn forget_fetched(run: &AlignmentRun<'_>) -> Result<(), AppError> {
-    let canon = run.canon()?;
-    let rulebook = &run.session.loaded.rulebook;
+pub fn forget_fetched(opened: &Opened<'_>) -> Result<(), AppError> {
+    let (canon, session) = (&opened.canon, &opened.at.session);
+    let rulebook = &session.loaded.rulebook;
     let stays = |shelf: &str| rulebook.shelf(shelf).is_some_and(|shelf| shelf.laid_into.is_some());
-    let store = run.session.workspace()?.store();
+    let store = session.workspace()?.store();
     let files = canon.mods.iter().filter(|sealed| !stays(&sealed.shelf)).flat_map(|sealed| &sealed.files);
     for digest in files.map(|file| file.blake3).chain(canon.keys.iter().map(|key| key.blake3)) {
         let file = store.join(digest.to_string());

@@ -24,7 +24,7 @@ use kanon_io::running;
 use kanon_io::state::Rehearsed;
 use serde::Serialize;
 
-use crate::alignment::{AlignmentRun, Wanted};
+use crate::alignment::{Opened, Wanted};
 use crate::error::{AppError, RehearsalError};
 use crate::machine::Machine;
 use crate::notice::Notice;
@@ -156,10 +156,10 @@ impl<'e> Rehearsal<'e> {
             said: Consents::default(),
         };
         let session = Session::of_administrator(self.machine, self.observer)?;
-        let mut job = AlignmentRun::open(session, &self.placed.name, Some(canon), Some(Role::Server))?;
-        job.finish(&wanted)?;
-        job.plan(&wanted)?;
-        job.carry_out(&wanted)
+        let mut opened = Opened::open(session, &self.placed.name, canon, Some(Role::Server))?;
+        opened.finish(&wanted)?;
+        opened.plan(&wanted)?.carry_out(&wanted)?;
+        Ok(())
     }
 
     /// Starts it with some mods of the canon, or with all of them, and says what came of it.

@@ -9,7 +9,7 @@ use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::error::ReachError;
 use kanon_io::fetch::small_file;
 use kanon_io::install::Address;
-use kanon_io::measure::{GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
+use kanon_io::measure::{Request, TrustMemory};
 use kanon_io::trial::{Trial, try_out};
 use kanon_io::workspace::{Workspace, read_text};
 use kanon_io::writing::write_whole;
@@ -132,15 +132,6 @@ pub fn try_on(
         Some(folder) => folder.file_name().map(|name| name.to_string_lossy().into_owned()).unwrap_or_default(),
         None => placed.name.as_str().to_owned(),
     };
-    let request = Request {
-        name: &name,
-        role,
-        rulebook,
-        rulebook_digest: Blake3::of(text.as_bytes()),
-        trust: TrustMemory::No,
-        sparing: RemoteHints::default(),
-        beside: OutsideShelves::default(),
-        doubt: GameCheck::WithoutSigns,
-    };
+    let request = Request::new((&name, role), (rulebook, Blake3::of(text.as_bytes())), TrustMemory::No);
     Ok(try_out(install.as_ref(), request, text, one_mod)?)
 }

@@ -15,7 +15,7 @@ use kanon_core::survey::{Survey, SurveyedMod};
 
 use crate::error::{During, ReachError};
 use crate::install::{FileFingerprint, LocalInstall};
-use crate::measure::{self, GameCheck, OutsideShelves, RemoteHints, Request, TrustMemory};
+use crate::measure::{self, Request, TrustMemory};
 use crate::progress::Silent;
 use crate::state::State;
 use crate::unpack::{Sort, UnpackError, sort, unpack};
@@ -180,16 +180,7 @@ impl Downloads<'_> {
     /// Surveys one folder as if each shelf were just that folder.
     fn survey(&mut self, folder: &Path, rulebook: &Rulebook) -> Result<Survey, ReachError> {
         let install = LocalInstall::open(folder)?;
-        let request = Request {
-            name: self.name,
-            role: Role::Server,
-            rulebook,
-            rulebook_digest: self.rulebook_digest,
-            trust: self.trust,
-            sparing: RemoteHints::default(),
-            beside: OutsideShelves::default(),
-            doubt: GameCheck::WithoutSigns,
-        };
+        let request = Request::new((self.name, Role::Server), (rulebook, self.rulebook_digest), self.trust);
         let mut survey = measure::survey(&install, request, self.state, &Silent)?.survey;
         survey.strays.clear();
         for found in &mut survey.mods {

@@ -8,7 +8,7 @@ use std::time::{Duration, SystemTime};
 use kanon_core::base::digest::Blake3;
 use kanon_core::rulebook::{self, Role, Rulebook};
 use kanon_io::install::LocalInstall;
-use kanon_io::measure::{GameCheck, Measurement, OutsideShelves, RemoteHints, Request, TrustMemory, survey};
+use kanon_io::measure::{Measurement, Request, TrustMemory, survey};
 use kanon_io::progress::Silent;
 use kanon_io::state::State;
 
@@ -74,16 +74,7 @@ impl Stage {
     fn survey(&mut self, trust: TrustMemory) -> Measurement {
         let install = LocalInstall::open(&self.temp.path().join("game")).unwrap();
         let rulebook_digest = Blake3::of(self.text.as_bytes());
-        let request = Request {
-            name: "reach",
-            role: Role::Server,
-            rulebook: &self.rulebook,
-            rulebook_digest,
-            trust,
-            sparing: RemoteHints::default(),
-            beside: OutsideShelves::default(),
-            doubt: GameCheck::WithoutSigns,
-        };
+        let request = Request::new(("reach", Role::Server), (&self.rulebook, rulebook_digest), trust);
         survey(&install, request, &mut self.state, &Silent).unwrap()
     }
 
@@ -207,16 +198,7 @@ fn a_folder_of_another_game_is_refused() {
     let empty = stage.temp.path().join("empty");
     std::fs::create_dir(&empty).unwrap();
     let install = LocalInstall::open(&empty).unwrap();
-    let request = Request {
-        name: "empty",
-        role: Role::Server,
-        rulebook: &stage.rulebook,
-        rulebook_digest: Blake3::of(b""),
-        trust: TrustMemory::Yes,
-        sparing: RemoteHints::default(),
-        beside: OutsideShelves::default(),
-        doubt: GameCheck::WithoutSigns,
-    };
+    let request = Request::new(("empty", Role::Server), (&stage.rulebook, Blake3::of(b"")), TrustMemory::Yes);
     let error = survey(&install, request, &mut stage.state, &Silent).unwrap_err().to_string();
     assert!(
         error.contains("does not look like an install of Ashmere Reach") && error.contains("holds, packs"),

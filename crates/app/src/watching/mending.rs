@@ -8,7 +8,7 @@ use kanon_io::claim::Others;
 
 use super::change::{NotMended, What};
 use super::look::Look;
-use crate::alignment::{AlignmentRun, Wanted};
+use crate::alignment::{Opened, Planned, Wanted};
 use crate::error::AppError;
 use crate::places::Placed;
 
@@ -60,11 +60,6 @@ impl Look<'_, '_> {
         }
         refuse_decisions(bad)?;
         self.refuse_running(placed)?;
-        let mut run = self
-            .session
-            .another()
-            .and_then(|session| AlignmentRun::open(session, &placed.name, Some(canon.clone()), None))
-            .map_err(NotMended::Failed)?;
         let wanted = Wanted {
             risky: RiskyExtras::Stay,
             world: None,
@@ -72,19 +67,21 @@ impl Look<'_, '_> {
             others: Others::Respect,
             said: Consents::default(),
         };
-        let mut go = || -> Result<(), AppError> {
-            run.refuse_busy()?;
-            run.plan(&wanted)?;
-            run.fetch()
+        let session = self.session.another();
+        let planned = || -> Result<Planned<'_>, AppError> {
+            let opened = Opened::open(session?, &placed.name, canon.clone(), None)?;
+            opened.at.refuse_busy()?;
+            let mut planned = opened.plan(&wanted)?;
+            planned.fetch()?;
+            Ok(planned)
         };
-        go().map_err(NotMended::Failed)?;
-        if !run.planned.plan.steps.iter().all(only_puts) {
+        let planned = planned().map_err(NotMended::Failed)?;
+        if !planned.plan.steps.iter().all(only_puts) {
             return Err(NotMended::MoreThanFiles);
         }
-        run.carry_out(&wanted).map_err(NotMended::Failed)?;
-        let steps = run.planned.plan.steps.len();
-        let carried = run.carried.ok_or(NotMended::MoreThanFiles)?;
-        Ok((carried.id, steps))
+        let concluded = planned.carry_out(&wanted).map_err(NotMended::Failed)?;
+        let carried = concluded.carried.ok_or(NotMended::MoreThanFiles)?;
+        Ok((carried.id, concluded.plan.steps.len()))
     }
 
     fn refuse_running(&mut self, placed: &Placed) -> Result<(), NotMended> {

@@ -21,48 +21,72 @@ use crate::render::check::InstallCheck;
 use crate::render::{self, GOOD, styled};
 use crate::ui::Ui;
 use crate::words::steps::ToldStep;
-use kanon_app::alignment::{AlignmentRun, Wanted};
-use kanon_app::session::Session;
+use kanon_app::alignment::{Concluded, Opened, Planned, Wanted};
+use kanon_app::session::{Session, Surveyed};
 
-/// An install on its way, or what stopped it.
-struct Batch<'e> {
-    jobs: Vec<(String, Result<AlignmentRun<'e>, Failure>)>,
-    wanted: Wanted,
+/// Installs on their way, each at the same phase, or what stopped it.
+struct Batch<T> {
+    jobs: Vec<(String, Result<T, Failure>)>,
 }
 
 pub fn run(arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
-    let mut fleet = Batch::open(arguments, env, ui)?;
+    let wanted = Wanted {
+        others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
+        ..Wanted::from(&arguments.consent)
+    };
+    let mut opened = Batch::open(arguments, &wanted, env, ui)?;
     if !arguments.preview {
-        fleet.each(|job, _| Ok(job.refuse_busy()?));
+        opened = opened.each(|job| job.at.refuse_busy().map(|()| job).map_err(Failure::from));
+        opened = match opened.finish_unfinished(&wanted, arguments, env, ui)? {
+            Some(finished) => finished,
+            None => return Ok(Outcome::Findings),
+        };
     }
-    if !arguments.preview && !fleet.finish_unfinished(arguments, env, ui)? {
-        return Ok(Outcome::Findings);
-    }
-    fleet.each(|job, wanted| Ok(job.plan(wanted)?));
+    let mut planned = opened.each(|job| Ok(job.plan(&wanted)?));
     if env.format == Format::Text {
-        for job in fleet.good() {
+        for job in planned.good() {
             // Only where nothing is to be done somebody must know whether that is all.
-            let is_empty = job.planned.plan.steps.is_empty();
-            let in_line = !is_empty || outcome(job).0.is_none_or(|held| in_line(&held.findings));
-            ui.report(&render::align::plan(&job.placed.name, &job.planned.plan, (in_line, env.verbose)));
+            let in_line = !job.plan.steps.is_empty() || in_line(&held_at(&job.opened, &job.surveyed).findings);
+            ui.report(&render::align::plan(&job.opened.at.placed.name, &job.plan, (in_line, env.verbose)));
         }
     }
-    fleet.tell_undecided(ui);
-    for (_, job) in &mut fleet.jobs {
+    planned.tell_undecided(ui);
+    for (_, job) in &mut planned.jobs {
         job.as_mut().map_or(Ok(()), |job| job.settle_orphans(!arguments.preview))?;
     }
-    fleet.tell_unrehearsed(arguments, ui)?;
-    if fleet.good().any(AlignmentRun::has_work)
+    planned.tell_unrehearsed(arguments, ui)?;
+    let goes_on = planned.good().any(Planned::has_work)
         && !arguments.preview
-        && agreed(arguments.yes, env, ui, Question::or_look("Do this?", "--preview"))?
-    {
-        fleet.each(|job, wanted| Ok(job.carry_out(wanted)?));
-    }
-    fleet.conclude(arguments, env, ui)
+        && agreed(arguments.yes, env, ui, Question::or_look("Do this?", "--preview"))?;
+    let concluded = planned.each(|job| if goes_on { Ok(job.carry_out(&wanted)?) } else { Ok(job.leave()) });
+    concluded.report(arguments, env, ui)
 }
 
-impl<'e> Batch<'e> {
-    fn open(arguments: &Align, env: &'e Env, ui: &'e Ui) -> Result<Self, Failure> {
+impl<T: Send> Batch<T> {
+    fn good(&self) -> impl Iterator<Item = &T> {
+        self.jobs.iter().filter_map(|(_, job)| job.as_ref().ok())
+    }
+
+    /// Brings every install that is still on its way into its next phase, side by side; one that fails drops out.
+    fn each<U: Send>(self, work: impl Fn(T) -> Result<U, Failure> + Sync) -> Batch<U> {
+        let work = &work;
+        let jobs = std::thread::scope(|scope| {
+            let begun: Vec<_> = self
+                .jobs
+                .into_iter()
+                .map(|(name, job)| (name, job.map(|job| scope.spawn(move || work(job)))))
+                .collect();
+            let done = begun
+                .into_iter()
+                .map(|(name, job)| (name, job.and_then(|job| job.join().unwrap_or_else(|_| Err(panicked())))));
+            done.collect()
+        });
+        Batch { jobs }
+    }
+}
+
+impl<'e> Batch<Opened<'e>> {
+    fn open(arguments: &Align, wanted: &Wanted, env: &'e Env, ui: &'e Ui) -> Result<Self, Failure> {
         let lens = &arguments.lens;
         let session = Session::open(&env.machine, ui, lens.rulebook.as_deref(), lens.thorough)?;
         let canon = session.canon()?;
@@ -73,55 +97,29 @@ impl<'e> Batch<'e> {
             Some(name) => vec![name.clone()],
             None => session.install_names()?.into_iter().map(String::from).collect(),
         };
-        let role = lens.role.map(Role::from);
-        let wanted = Wanted {
-            others: if arguments.take_over { Others::TakeOver } else { Others::Respect },
-            ..Wanted::from(&arguments.consent)
-        };
         refuse_unknown_licences(&session, &wanted.said)?;
-        let jobs = std::thread::scope(|scope| {
-            let opening: Vec<_> = names
-                .iter()
-                .map(|name| {
-                    let (another, canon) = (session.another(), canon.clone());
-                    scope.spawn(move || Ok(AlignmentRun::open(another?, name, Some(canon), role)?))
-                })
-                .collect();
-            let opened = opening.into_iter().map(|job| job.join().unwrap_or_else(|_| Err(panicked())));
-            names.iter().cloned().zip(opened).collect::<Vec<_>>()
+        let role = lens.role.map(Role::from);
+        let sessions = names.into_iter().map(|name| {
+            let another = session.another().map_err(Failure::from);
+            (name.clone(), another.map(|session| (name, session)))
         });
-        Ok(Self { jobs, wanted })
+        let closed = Batch { jobs: sessions.collect() };
+        Ok(closed.each(|(name, session)| Ok(Opened::open(session, &name, canon.clone(), role)?)))
     }
 
-    fn good(&self) -> impl Iterator<Item = &AlignmentRun<'e>> {
-        self.jobs.iter().filter_map(|(_, job)| job.as_ref().ok())
-    }
-
-    /// Does something for every install that is still on its way, side by side; one that fails drops out.
-    fn each(&mut self, work: impl Fn(&mut AlignmentRun<'e>, &Wanted) -> Result<(), Failure> + Sync) {
-        let wanted = &self.wanted;
-        let failed: Vec<Option<Failure>> = std::thread::scope(|scope| {
-            let working: Vec<_> = self
-                .jobs
-                .iter_mut()
-                .map(|(_, job)| job.as_mut().ok().map(|job| scope.spawn(|| work(job, wanted).err())))
-                .collect();
-            working.into_iter().map(|job| job.and_then(|job| job.join().unwrap_or_else(|_| Some(panicked())))).collect()
-        });
-        for ((_, job), failure) in self.jobs.iter_mut().zip(failed) {
-            if let Some(failure) = failure {
-                *job = Err(failure);
-            }
-        }
-    }
-
-    /// Nothing is built upon a half-done alignment: what was begun is finished first. Says whether to go on.
-    fn finish_unfinished(&mut self, arguments: &Align, env: &Env, ui: &Ui) -> Result<bool, Failure> {
+    /// Nothing is built upon a half-done alignment: what was begun is finished first. Nothing when that is not agreed to.
+    fn finish_unfinished(
+        self,
+        wanted: &Wanted,
+        arguments: &Align,
+        env: &Env,
+        ui: &Ui,
+    ) -> Result<Option<Self>, Failure> {
         let mut any = false;
         for job in self.good() {
             if let Some(unfinished) = &job.unfinished {
                 any = true;
-                let (id, name) = (unfinished.id, &job.placed.name);
+                let (id, name) = (unfinished.id, &job.at.placed.name);
                 let (done, all) = (unfinished.steps_done, unfinished.steps.len());
                 ui.notice(&match unfinished.state {
                     AlignmentState::Undoing => {
@@ -134,16 +132,16 @@ impl<'e> Batch<'e> {
             }
         }
         if !any {
-            return Ok(true);
+            return Ok(Some(self));
         }
         if !agreed(arguments.yes, env, ui, Question::or_look("Finish it?", "--preview"))? {
-            return Ok(false);
+            return Ok(None);
         }
-        self.each(|job, wanted| {
+        Ok(Some(self.each(|mut job| {
             let Some((id, state)) = job.unfinished.as_ref().map(|unfinished| (unfinished.id, unfinished.state)) else {
-                return Ok(());
+                return Ok(job);
             };
-            let name = job.placed.name.clone();
+            let name = job.at.placed.name.clone();
             let said = match job.finish(wanted)? {
                 _ if state == AlignmentState::Undoing => {
                     format!("{}: alignment {id} of {name} is taken back", styled(GOOD, "done"))
@@ -152,27 +150,29 @@ impl<'e> Batch<'e> {
                 false => format!("alignment {id} of {name} had not come to its first step; it is struck out"),
             };
             ui.notice(&said);
-            Ok(())
-        });
-        Ok(true)
+            Ok(job)
+        })))
     }
+}
 
+impl Batch<Planned<'_>> {
     /// Where mods reshape the world, a person says what becomes of it.
     fn tell_undecided(&self, ui: &Ui) {
-        for job in self.good().filter(|job| !job.planned.undecided.is_empty()) {
+        for job in self.good().filter(|job| !job.undecided.is_empty()) {
             ui.notice(&format!(
                 "{}: {} would reshape the world that is there. Say what becomes of it: --world new sets it aside and lets the game make a new one, --world FILE puts a prepared one in its place, --world keep leaves it (a copy goes into the backup)",
-                job.placed.name,
-                FoldedId::joined(&job.planned.undecided, ", ")
+                job.opened.at.placed.name,
+                FoldedId::joined(&job.undecided, ", ")
             ));
         }
     }
 
     /// Whether the canon was rehearsed, where there is a server for that: told, or asked for by the policy.
     fn tell_unrehearsed(&self, arguments: &Align, ui: &Ui) -> Result<(), Failure> {
-        for job in self.good().filter(|job| job.placed.role == Role::Server && job.has_work()) {
-            let wishes = &job.session.workspace()?.config;
-            let is_rehearsal = wishes.install(&job.placed.name).is_some_and(|install| install.is_rehearsal);
+        for job in self.good().filter(|job| job.opened.at.placed.role == Role::Server && job.has_work()) {
+            let at = &job.opened.at;
+            let wishes = &at.session.workspace()?.config;
+            let is_rehearsal = wishes.install(&at.placed.name).is_some_and(|install| install.is_rehearsal);
             let must = wishes.unrehearsed == Unrehearsed::Refuse;
             let rehearsals: Vec<&str> = wishes
                 .installs
@@ -190,7 +190,7 @@ impl<'e> Batch<'e> {
                 },
                 |name| format!("kanon rehearse {}", quoted(name)),
             );
-            match job.session.rehearsal_of(job.canon()?)? {
+            match at.session.rehearsal_of(&job.opened.canon)? {
                 Some(passed) => {
                     let day = jiff::Timestamp::from_second(passed.at).map(day_of).unwrap_or_default();
                     ui.notice(&format!(
@@ -201,7 +201,7 @@ impl<'e> Batch<'e> {
                 None if must && !arguments.preview => {
                     return Err(Failure::plain(format!(
                         "this canon was never rehearsed, and kanon.toml asks for it before {} is aligned",
-                        job.placed.name
+                        at.placed.name
                     ))
                     .hint(hint));
                 }
@@ -210,21 +210,23 @@ impl<'e> Batch<'e> {
         }
         Ok(())
     }
+}
 
-    fn conclude(self, arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
+impl Batch<Concluded<'_>> {
+    fn report(self, arguments: &Align, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
         let (mut reports, mut failures, mut text) = (Vec::new(), Vec::new(), String::new());
         let mut good = true;
         for (name, job) in self.jobs {
             match job {
                 Ok(job) => {
-                    let (held, done) = outcome(&job);
-                    text.push_str(&conclusion(&job, held.as_ref(), done));
-                    good &= done && held.as_ref().is_none_or(|held| in_line(&held.findings));
+                    let held = held_at(&job.opened, &job.surveyed);
+                    text.push_str(&conclusion(&job, &held));
+                    good &= job.is_all() && in_line(&held.findings);
                     reports.push(render::align::Report {
                         format: plan::FORMAT,
-                        install: job.placed.name.clone(),
-                        steps: job.planned.plan.steps.iter().map(ToldStep::from).collect(),
-                        undecided: job.planned.undecided,
+                        install: job.opened.at.placed.name.clone(),
+                        steps: job.plan.steps.iter().map(ToldStep::from).collect(),
+                        undecided: job.undecided,
                         done: job.carried.is_some(),
                     });
                 }
@@ -272,30 +274,30 @@ pub fn refuse_unknown_licences(session: &Session<'_>, said: &Consents) -> Result
     Err(failure.hint_nearest(unknown, known, otherwise))
 }
 
-/// What is still off, and whether nothing is left to do.
-pub fn outcome(job: &AlignmentRun<'_>) -> (Option<InstallCheck>, bool) {
-    let carried = job.carried.as_ref();
-    let surveyed = carried.map(|carried| &carried.surveyed).or(job.planned.surveyed.as_ref());
-    let held = surveyed.zip(job.canon().ok()).map(|(surveyed, canon)| held(&job.session, canon, surveyed));
-    (held, carried.is_some() || job.planned.plan.steps.is_empty())
+/// In what an install that is aligned is off.
+pub fn held_at(opened: &Opened<'_>, surveyed: &Surveyed) -> InstallCheck {
+    held(&opened.at.session, &opened.canon, surveyed)
 }
 
 /// What an alignment came to, as text.
-pub fn conclusion(job: &AlignmentRun<'_>, held: Option<&InstallCheck>, done: bool) -> String {
-    let name = &job.placed.name;
+fn conclusion(job: &Concluded<'_>, held: &InstallCheck) -> String {
+    let at = &job.opened.at;
+    let name = &at.placed.name;
     let mut out = String::new();
     if let Some(carried) = &job.carried {
         out = format!(
             "\n{}: alignment {} of {name}; copies of what was there are in {}\n",
             styled(GOOD, "done"),
             carried.id,
-            job.backup_shown(carried.id)
+            at.backup_shown(carried.id)
         );
-        let undo = job.session.machine.command(&format!("undo {}", quoted(name)));
+        let undo = at.session.machine.command(&format!("undo {}", quoted(name)));
         out.push_str(&format!("take it back with: {undo}\n"));
         out.push_str(&render::align::pruned(&carried.pruned));
     }
-    let (Some(held), true) = (held, done) else { return out };
+    if !job.is_all() {
+        return out;
+    }
     let how = if held.known_by == "receipt" { "by size and time" } else { "measured again" };
     if in_line(&held.findings) {
         out.push_str(&format!("{how}: {name} is {} with the canon\n", styled(GOOD, "in line")));

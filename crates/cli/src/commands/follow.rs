@@ -2,24 +2,25 @@
 
 use std::path::{Path, PathBuf};
 
-use kanon_app::alignment::{AlignmentRun, Wanted};
+use kanon_app::alignment::{Concluded, Opened, Planned, Wanted};
 use kanon_app::error::AppError;
 use kanon_app::followed_games;
 use kanon_app::following::{FolderLooks, Game, OptionalChoices, forget_fetched};
-use kanon_app::session::{SOON_DAYS, Session};
+use kanon_app::session::{SOON_DAYS, Session, Surveyed};
 use kanon_core::base::finding::{Finding, Severity, in_line};
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::Invite;
 use kanon_core::canon::release::scope::scope;
+use kanon_core::plan::Plan;
 use kanon_core::rulebook::Role;
 use kanon_io::following::Following;
 use kanon_io::prune::Pruned;
 use kanon_io::release::{Fetched, days_until};
 use serde::Serialize;
 
-use super::align::{outcome, refuse_unknown_licences};
+use super::align::{held_at, refuse_unknown_licences};
 use super::followed::{followed_by, put_back, report};
 use crate::Outcome;
 use crate::arguments::{Follow, Format};
@@ -80,25 +81,25 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
     if !may_reach(&game, &session, arguments, (&env, ui))? {
         return Ok(Outcome::Findings);
     }
-    let mut job = AlignmentRun::open(session, &name, Some(canon), None)?;
+    let mut opened = Opened::open(session, &name, canon, None)?;
     if !arguments.check {
-        job.refuse_busy()?;
-        if !finish(&mut job, arguments, &wanted, (&env, ui))? {
+        opened.at.refuse_busy()?;
+        if !finish(&mut opened, arguments, &wanted, (&env, ui))? {
             return Ok(Outcome::Findings);
         }
     }
-    let choices = choose(&mut job, arguments, &wanted, (&game, &env, ui))?;
+    let (mut job, choices) = choose(opened, arguments, &wanted, (&game, &env, ui))?;
     if env.format == Format::Text && !arguments.check {
-        ui.report(&told_plan(&job, &env)?);
+        ui.report(&told_plan((&job.opened, &job.plan, &job.surveyed), &env));
     }
     job.settle_orphans(!arguments.check)?;
-    tell_other_game(&job, (&env.tongue, ui))?;
+    tell_other_game(&job, (&env.tongue, ui));
     let goes_on = !arguments.check
-        && job.planned.orphans.is_empty()
+        && job.orphans.is_empty()
         && (!job.has_work() || player_agreed(arguments.yes, &env, ui, &env.tongue.say("ask-do"), Some("--check"))?);
-    if goes_on {
+    let mut concluded = if goes_on {
         let lock = lock.map_or_else(|| game.lock(&env.machine), Ok)?;
-        game.settle(&news, &mut job)?;
+        game.settle(&news, &mut job.opened.at.session)?;
         choices.keep()?;
         followed_games::remember(&env.machine, &game.folder);
         if job.has_work() {
@@ -106,14 +107,17 @@ pub fn run(arguments: &Follow, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {
             if !may_bring_programs(&job, arguments, (&env, ui))? {
                 return Ok(Outcome::Findings);
             }
-            job.carry_out(&wanted)?;
         }
-        forget_fetched(&job)?;
+        let concluded = job.carry_out(&wanted)?;
+        forget_fetched(&concluded.opened)?;
         drop(lock);
-    }
+        concluded
+    } else {
+        job.leave()
+    };
     let again = game.again(goes_on, &env.machine);
-    job.session.mends_by = Some(again.clone());
-    conclude(&job, arguments, (&following, news.stale.is_some(), &again), (&env, ui))
+    concluded.opened.at.session.mends_by = Some(again.clone());
+    conclude(&concluded, arguments, (&following, news.stale.is_some(), &again), (&env, ui))
 }
 
 /// The invite and the folder that were typed: where there is only one word, it can be either.
@@ -181,17 +185,17 @@ fn may_reach(game: &Game, session: &Session<'_>, arguments: &Follow, (env, ui): 
 }
 
 /// Plans, with the optional mods that whoever plays here wants: each is asked about once.
-fn choose(
-    job: &mut AlignmentRun<'_>,
+fn choose<'e>(
+    opened: Opened<'e>,
     arguments: &Follow,
     wanted: &Wanted,
     (game, env, ui): (&Game, &Env, &Ui),
-) -> Result<OptionalChoices, Failure> {
+) -> Result<(Planned<'e>, OptionalChoices), Failure> {
     let mut choices = game.choices()?;
     for (names, is_wanted) in [(&arguments.with, true), (&arguments.without, false)] {
-        names.iter().try_for_each(|name| choices.say(job, name, is_wanted))?;
+        names.iter().try_for_each(|name| choices.say(&opened, name, is_wanted))?;
     }
-    choices.plan(job, wanted)?;
+    let mut job = choices.plan(opened, wanted)?;
     let mut is_new = false;
     if env.machine.can_ask && !arguments.yes && !arguments.check {
         let unasked = job.absent_optional().filter(|sealed| !choices.knows(&sealed.manifest.id));
@@ -209,18 +213,13 @@ fn choose(
         }
     }
     if is_new {
-        choices.plan(job, wanted)?;
+        job = choices.plan(job.opened, wanted)?;
     }
-    Ok(choices)
+    Ok((job, choices))
 }
 
 /// What was cut off is finished first. Says whether to go on.
-fn finish(
-    job: &mut AlignmentRun<'_>,
-    arguments: &Follow,
-    wanted: &Wanted,
-    (env, ui): (&Env, &Ui),
-) -> Result<bool, Failure> {
+fn finish(job: &mut Opened<'_>, arguments: &Follow, wanted: &Wanted, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
     let Some(unfinished) = &job.unfinished else { return Ok(true) };
     let tongue = &env.tongue;
     ui.notice(&tongue.with("interrupted", [at("done", unfinished.steps_done), at("all", unfinished.steps.len())]));
@@ -232,9 +231,8 @@ fn finish(
 }
 
 /// What no mod can mend is told before anything is fetched: another version of the game, or of what loads its mods.
-fn tell_other_game(job: &AlignmentRun<'_>, (tongue, ui): (&Tongue, &Ui)) -> Result<(), Failure> {
-    let (Some(surveyed), canon) = (&job.planned.surveyed, job.canon()?) else { return Ok(()) };
-    let install = &surveyed.survey.install;
+fn tell_other_game(job: &Planned<'_>, (tongue, ui): (&Tongue, &Ui)) {
+    let (canon, install) = (&job.opened.canon, &job.surveyed.survey.install);
     let others = [
         ("what-game", &canon.game_version, &install.game_version),
         ("what-loader", &canon.loader_version, &install.loader_version),
@@ -242,12 +240,11 @@ fn tell_other_game(job: &AlignmentRun<'_>, (tongue, ui): (&Tongue, &Ui)) -> Resu
     ];
     for (what, wanted, found) in others {
         let (Some(wanted), Some(found)) = (wanted, found) else { continue };
-        if !job.session.loaded.rulebook.versions.same(wanted, found) {
+        if !job.opened.at.session.loaded.rulebook.versions.same(wanted, found) {
             let places = [at("what", tongue.say(what)), at("here", printable(found)), at("there", printable(wanted))];
             ui.notice(&tongue.with("other-version", places));
         }
     }
-    Ok(())
 }
 
 /// A question of its own, for what a player would not expect of mods. Off a terminal an option is the only answer.
@@ -269,7 +266,7 @@ fn agreed_beyond(arguments: &Follow, (env, ui): (&Env, &Ui), what: &str, questio
 
 /// Files that an alignment would write or change outside the folders of mods, and that are programs by what is in them or by
 /// name. They are only known once they are here.
-fn may_bring_programs(job: &AlignmentRun<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
+fn may_bring_programs(job: &Planned<'_>, arguments: &Follow, (env, ui): (&Env, &Ui)) -> Result<bool, Failure> {
     let programs = job.programs_beyond_mods()?;
     if programs.is_empty() {
         return Ok(true);
@@ -299,44 +296,44 @@ fn tell_release(following: &Following, name: &str, env: &Env, ui: &Ui) {
 }
 
 fn conclude(
-    job: &AlignmentRun<'_>,
+    job: &Concluded<'_>,
     arguments: &Follow,
     (following, stale, again): (&Following, bool, &Suggestion),
     (env, ui): (&Env, &Ui),
 ) -> Result<Outcome, Failure> {
-    let (held, done) = outcome(job);
-    let held = held.ok_or_else(|| Failure::plain("nothing was measured"))?;
-    let good = in_line(&held.findings) && done;
+    let held = held_at(&job.opened, &job.surveyed);
+    let good = in_line(&held.findings) && job.is_all();
+    let here = &job.opened.at;
     match env.format {
         Format::Json => ui.json(&Report {
             format: "kanon-following/1",
-            install: &job.placed.name,
+            install: &here.placed.name,
             folder: env.machine.folder.display().to_string(),
             release: following.release,
             published: &following.published,
             ends: following.ends.to_string(),
             stale,
-            fetched: job.session.fetched,
-            steps: job.planned.plan.steps.iter().map(ToldStep::from).collect(),
+            fetched: here.session.fetched,
+            steps: job.plan.steps.iter().map(ToldStep::from).collect(),
             done: job.carried.is_some(),
             in_line: in_line(&held.findings),
             findings: &held.findings,
         })?,
         Format::Text => {
-            let mut text = fetched(&env.tongue, job.session.fetched);
+            let mut text = fetched(&env.tongue, here.session.fetched);
             if arguments.check && !good {
-                text.push_str(&told_plan(job, env)?);
+                text.push_str(&told_plan((&job.opened, &job.plan, &job.surveyed), env));
             }
-            let has_left = job.carried.is_some() || job.planned.plan.steps.is_empty() || good;
+            let has_left = job.is_all() || good;
             let left: Vec<Finding> = held.findings.into_iter().filter(|finding| is_left(finding, has_left)).collect();
             if has_left || !left.is_empty() {
-                let names = (job.placed.name.as_str(), job.canon()?.name.as_str());
+                let names = (here.placed.name.as_str(), job.opened.canon.name.as_str());
                 text.push_str(&players::done(&env.tongue, names, job.carried.is_some(), &left));
             }
             text.push_str(&what_next(job, (good, stale), again, env));
             if let Some(carried) = &job.carried {
                 if env.verbose {
-                    let folder = job.backup_shown(carried.id).to_string();
+                    let folder = here.backup_shown(carried.id).to_string();
                     text.push_str(&format!("{}\n", env.tongue.with("kept-in", [at("folder", folder)])));
                 }
                 text.push_str(&pruned(&env.tongue, &carried.pruned, env.machine.kept_backups()));
@@ -348,7 +345,7 @@ fn conclude(
 }
 
 /// What to type later, or to start.
-fn what_next(job: &AlignmentRun<'_>, (good, stale): (bool, bool), again: &Suggestion, env: &Env) -> String {
+fn what_next(job: &Concluded<'_>, (good, stale): (bool, bool), again: &Suggestion, env: &Env) -> String {
     let mut lines: Vec<String> = Vec::new();
     if env.in_dialogue {
         lines.extend(job.carried.as_ref().map(|_| env.tongue.say("join-again")));
@@ -357,30 +354,30 @@ fn what_next(job: &AlignmentRun<'_>, (good, stale): (bool, bool), again: &Sugges
         return lines.iter().map(|line| format!("{line}\n")).collect();
     }
     if job.carried.is_some() {
-        let undo = Suggestion::new("undo").word(job.placed.name.as_str()).led_by(env.machine.typed()).to_string();
+        let undo =
+            Suggestion::new("undo").word(job.opened.at.placed.name.as_str()).led_by(env.machine.typed()).to_string();
         lines.push(env.tongue.with("take-back", [at("command", undo)]));
     }
     if good && job.carried.is_some() {
         lines.push(env.tongue.with("after-update", [at("command", again.to_string())]));
-    } else if !good && job.carried.is_none() && job.has_work() {
+    } else if !good && job.leaves_work {
         lines.push(env.tongue.with("do-this", [at("command", again.to_string())]));
     }
     lines.iter().map(|line| format!("{line}\n")).collect()
 }
 
 /// What the game needs, as a player reads it; each step too, if more is to be told.
-fn told_plan(job: &AlignmentRun<'_>, env: &Env) -> Result<String, Failure> {
-    let (name, plan) = (&job.placed.name, &job.planned.plan);
+fn told_plan((opened, plan, surveyed): (&Opened<'_>, &Plan, &Surveyed), env: &Env) -> String {
+    let name = &opened.at.placed.name;
     if plan.steps.is_empty() {
-        let in_line = outcome(job).0.is_none_or(|held| in_line(&held.findings));
-        return Ok(render::align::plan(name, plan, (in_line, env.verbose)));
+        let in_line = in_line(&held_at(opened, surveyed).findings);
+        return render::align::plan(name, plan, (in_line, env.verbose));
     }
-    let survey = job.planned.surveyed.as_ref().map(|surveyed| &surveyed.survey);
-    let mut text = players::plan(&env.tongue, name, plan, (job.canon()?, survey));
+    let mut text = players::plan(&env.tongue, name, plan, (&opened.canon, &surveyed.survey));
     if env.verbose {
         text.push_str(&format!("\n{}", render::align::plan(name, plan, (true, true))));
     }
-    Ok(text)
+    text
 }
 
 /// Whether a finding is left once all that can be done is: those of a game that is not in line, but for what another run mends.

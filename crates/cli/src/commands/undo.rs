@@ -13,7 +13,7 @@ use crate::env::Env;
 use crate::failure::Failure;
 use crate::ui::Ui;
 use crate::{Outcome, render};
-use kanon_app::alignment::{AlignmentRun, Wanted};
+use kanon_app::alignment::{AtInstall, Wanted};
 use kanon_app::session::Session;
 
 /// What was taken back.
@@ -52,12 +52,12 @@ pub fn take_back(arguments: &Undo, env: &Env, ui: &Ui) -> Result<(InstallName, V
             return Err(Failure::plain("nothing says which install is meant").hint(format!("name it{named}")));
         }
     };
-    let mut job = AlignmentRun::open(session, &install, None, Some(Role::Client))?;
+    let mut at = AtInstall::open(session, &install, Some(Role::Client))?;
     if let Some(id) = arguments.from_backup {
-        job.know_from_backup(id)?;
+        at.know_from_backup(id)?;
     }
-    let taken = job.undo(arguments.from_backup.or(arguments.back_to), &wanted)?;
-    Ok((job.placed.name.clone(), taken))
+    let taken = at.undo(arguments.from_backup.or(arguments.back_to), &wanted)?;
+    Ok((at.placed.name.clone(), taken))
 }
 
 pub fn run(arguments: &Undo, env: &Env, ui: &Ui) -> Result<Outcome, Failure> {

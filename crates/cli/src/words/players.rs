@@ -42,7 +42,7 @@ impl Change {
 }
 
 /// What a player's game needs, mod by mod, and what else is changed in it.
-pub fn plan(tongue: &Tongue, game: &str, plan: &Plan, (canon, survey): (&Canon, Option<&Survey>)) -> String {
+pub fn plan(tongue: &Tongue, game: &str, plan: &Plan, (canon, survey): (&Canon, &Survey)) -> String {
     let needs = tongue.with("plan", [at("game", styled(BOLD, game)), at("size", size(plan.bytes()))]);
     let mut out = format!("{needs}\n");
     let words = ["change-new", "change-other", "change-mended", "change-gone", "change-renamed", "change-kept"];
@@ -126,9 +126,9 @@ const fn verb(action: &Action) -> &'static str {
 }
 
 /// A mod as people call it, with its release, and the one that it has now.
-fn named(id: &FoldedId, change: Change, canon: &Canon, survey: Option<&Survey>) -> String {
+fn named(id: &FoldedId, change: Change, canon: &Canon, survey: &Survey) -> String {
     let sealed = canon.mods.iter().find(|sealed| sealed.manifest.id == *id).map(|sealed| &sealed.manifest);
-    let found = survey.into_iter().flat_map(|survey| &survey.mods).find(|found| found.manifest.id == *id);
+    let found = survey.mods.iter().find(|found| found.manifest.id == *id);
     let manifest = sealed.or(found.map(|found| &found.manifest));
     let title = manifest.and_then(|manifest| manifest.title.as_deref()).unwrap_or(id.as_str());
     let version = |version: Option<&String>| version.map_or_else(String::new, |version| format!(" {version}"));

@@ -31,6 +31,18 @@ pub struct Request<'a> {
     pub doubt: GameCheck,
 }
 
+impl<'a> Request<'a> {
+    /// Of an install of which nothing more is known, which must show that it is of the game.
+    pub fn new(
+        (name, role): (&'a str, Role),
+        (rulebook, rulebook_digest): (&'a Rulebook, Blake3),
+        trust: TrustMemory,
+    ) -> Self {
+        let (sparing, beside) = (RemoteHints::default(), OutsideShelves::default());
+        Self { name, role, rulebook, rulebook_digest, trust, sparing, beside, doubt: GameCheck::WithoutSigns }
+    }
+}
+
 /// Whether a folder without a sign of the game is taken for one of its installs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum GameCheck {
