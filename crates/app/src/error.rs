@@ -502,116 +502,40 @@ pub enum RehearsalError {
     BrokenOff(InstallName),
 }
 
-impl From<ReachError> for AppError {
-    fn from(error: ReachError) -> Self {
-        Self::Io(error)
-    }
-}
-
-impl From<CanonError> for AppError {
-    fn from(error: CanonError) -> Self {
-        Self::Canon(error)
-    }
-}
-
-impl From<InstallError> for AppError {
-    fn from(error: InstallError) -> Self {
-        Self::Install(error)
-    }
-}
-
 impl From<SourceError> for AppError {
     fn from(error: SourceError) -> Self {
         Self::Source(Box::new(error))
     }
 }
 
-impl From<AlignmentError> for AppError {
-    fn from(error: AlignmentError) -> Self {
-        Self::Alignment(error)
-    }
+/// What a variant says by its name alone.
+macro_rules! from_each {
+    ($($error:ty => $variant:ident,)*) => {
+        $(impl From<$error> for AppError {
+            fn from(error: $error) -> Self {
+                Self::$variant(error)
+            }
+        })*
+    };
 }
 
-impl From<BackupError> for AppError {
-    fn from(error: BackupError) -> Self {
-        Self::Backup(error)
-    }
-}
-
-impl From<RulebookError> for AppError {
-    fn from(error: RulebookError) -> Self {
-        Self::Rulebook(error)
-    }
-}
-
-impl From<RehearsalError> for AppError {
-    fn from(error: RehearsalError) -> Self {
-        Self::Rehearsal(error)
-    }
-}
-
-impl From<FollowError> for AppError {
-    fn from(error: FollowError) -> Self {
-        Self::Follow(error)
-    }
-}
-
-impl From<PublishError> for AppError {
-    fn from(error: PublishError) -> Self {
-        Self::Publish(error)
-    }
-}
-
-impl From<DraftError> for AppError {
-    fn from(error: DraftError) -> Self {
-        Self::Draft(error)
-    }
-}
-
-impl From<SealError> for AppError {
-    fn from(error: SealError) -> Self {
-        Self::Seal(error)
-    }
-}
-
-impl From<KeyError> for AppError {
-    fn from(error: KeyError) -> Self {
-        Self::Keys(error)
-    }
-}
-
-impl From<CatalogueMakingError> for AppError {
-    fn from(error: CatalogueMakingError) -> Self {
-        Self::CatalogueMaking(error)
-    }
-}
-
-impl From<AdoptError> for AppError {
-    fn from(error: AdoptError) -> Self {
-        Self::Adopt(error)
-    }
-}
-
-impl From<WishError> for AppError {
-    fn from(error: WishError) -> Self {
-        Self::Wish(error)
-    }
-}
-
-impl From<FoundingError> for AppError {
-    fn from(error: FoundingError) -> Self {
-        Self::Founding(error)
-    }
-}
-
-impl From<WatchError> for AppError {
-    fn from(error: WatchError) -> Self {
-        Self::Watch(error)
-    }
-}
-
-impl From<LogError> for AppError {
-    fn from(error: LogError) -> Self {
-        Self::Log(error)
-    }
+from_each! {
+    ReachError => Io,
+    CanonError => Canon,
+    InstallError => Install,
+    AlignmentError => Alignment,
+    BackupError => Backup,
+    RulebookError => Rulebook,
+    RehearsalError => Rehearsal,
+    FollowError => Follow,
+    PublishError => Publish,
+    DraftError => Draft,
+    SealError => Seal,
+    KeyError => Keys,
+    CatalogueMakingError => CatalogueMaking,
+    AdoptError => Adopt,
+    WishError => Wish,
+    FoundingError => Founding,
+    WatchError => Watch,
+    LogError => Log,
 }
