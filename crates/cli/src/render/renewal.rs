@@ -2,68 +2,13 @@
 
 use std::fmt::Write;
 
-use kanon_core::base::ids::FoldedId;
-use kanon_core::base::path::printable;
-use kanon_core::resolve::solve::{Clash, Reason, WayOut};
-use serde::Serialize;
-
 use super::{BAD, BOLD, CARE, FAINT, GOOD, cell, counted, fitting, folded, notes, styled};
-
-/// The report of a renewal that is only looked at.
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-#[derive(Serialize)]
-pub struct Report {
-    /// `kanon-renewal/1`.
-    pub format: &'static str,
-    /// The game version that it is for.
-    pub game_version: Option<String>,
-    /// Whether there is a set that fits.
-    pub fits: bool,
-    /// How each mod stands.
-    pub mods: Vec<Row>,
-    /// What can't be together, when nothing fits.
-    pub clashes: Vec<Clash>,
-    /// The nearest sets that would fit.
-    pub ways: Vec<WayOut>,
-}
-
-/// How one mod stands.
-#[cfg_attr(test, derive(schemars::JsonSchema))]
-#[derive(Serialize)]
-pub struct Row {
-    /// Its id.
-    #[serde(rename = "mod")]
-    pub mod_id: FoldedId,
-    /// The release that is wished for now.
-    pub have: Option<String>,
-    /// The release in the newest set that fits.
-    pub fits: Option<String>,
-    /// The newest of all.
-    pub newest: Option<String>,
-    /// What holds the newest back.
-    pub held_back: Option<Reason>,
-    /// Whether it can be had for this game by itself.
-    pub ready: bool,
-    /// Why not.
-    pub blocked_by: Option<Reason>,
-    /// Whether it only waits for another mod that is not.
-    pub waits: bool,
-    /// Whether the release that fits brings other signing keys than now; unknown without a canon or install that has it.
-    pub key_changed: Option<bool>,
-    /// Whether the release that fits shapes the world.
-    pub shapes_world: bool,
-    /// What is new in it.
-    pub notes: Option<String>,
-}
-
-impl Row {
-    fn moves(&self) -> bool {
-        self.fits.is_some() && self.fits != self.have
-    }
-}
+use kanon_app::renewing::{Renewal, Row};
+use kanon_core::base::path::printable;
+use kanon_core::resolve::solve::Reason;
 
 /// The renewal as text; `asked` when another game version was asked for.
-pub fn text(report: &Report, asked: bool) -> String {
+pub fn text(report: &Renewal, asked: bool) -> String {
     let mut out = head(report, asked);
     let (mut blocked, ready): (Vec<&Row>, Vec<&Row>) = report.mods.iter().partition(|row| !row.ready);
     blocked.sort_by_key(|row| row.waits);
@@ -84,7 +29,7 @@ pub fn text(report: &Report, asked: bool) -> String {
     out
 }
 
-fn head(report: &Report, asked: bool) -> String {
+fn head(report: &Renewal, asked: bool) -> String {
     let moving = report.mods.iter().filter(|row| row.moves()).count();
     let game = report.game_version.as_deref().unwrap_or("unknown");
     let waiting = report.mods.iter().filter(|row| row.waits).count();
