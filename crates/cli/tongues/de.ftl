@@ -111,7 +111,21 @@ reply-send-log = das Protokoll des Spiels aus der Zeit deines Versuchs
 reply-send-list = eine Liste deiner Mods mit ihren Versionen (ein Bild des Ordners der Mods genügt)
 reply-send-words = was das Spiel sagte, Wort für Wort, und wann du es versucht hast
 reply-send-file = Wenn du das Programm kanon hast, sagt die Datei mine.json am meisten. Tippe das im Ordner des Spiels, mit dem Regelbuch, das ich dir schicke:
-reply-a-mod = ein Mod
+reply-some-missing = { $side ->
+    [client] einer der Mods fehlt in deinem Spiel; welcher, steht nirgends
+    [server] dem Server fehlt ein Mod; welcher, steht nirgends
+   *[none] einer Seite fehlt ein Mod; welcher, steht nirgends
+}
+reply-some-extra = { $side ->
+    [client] dein Spiel hat einen Mod zu viel; welchen, steht nirgends
+    [server] der Server hat einen Mod zu viel; welchen, steht nirgends
+   *[none] eine Seite hat einen Mod zu viel; welchen, steht nirgends
+}
+reply-some-other = { $side ->
+    [client] einer deiner Mods ist nicht so, wie er sein soll: eine andere Version oder geänderte Dateien; welcher, steht nirgends
+    [server] ein Mod des Servers ist nicht so, wie er sein soll: eine andere Version oder geänderte Dateien; welcher, steht nirgends
+   *[none] einer der Mods ist nicht auf beiden Seiten gleich: eine andere Version oder geänderte Dateien; welcher, steht nirgends
+}
 reply-missing = { $side ->
     [client] dir fehlt { $mod }
     [server] dem Server fehlt { $mod }
@@ -182,6 +196,7 @@ reply-should = { $what }: es soll { $should } sein
 reply-is = { $what }: es ist { $is }
 reply-in-game = { $what }, in deinem Spiel
 step-list = Vergleiche deine Mods mit der Liste, die ich dir schicke: Einer fehlt.
+step-list-versions = Vergleiche deine Mods und ihre Versionen mit der Liste, die ich dir schicke: Einer ist anders.
 step-install = Installiere { $mod }.
 step-install-at = Installiere { $mod }: Er gehört nach { $place }.
 step-install-into = Installiere { $mod }, in den Ordner { $place }.

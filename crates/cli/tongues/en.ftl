@@ -114,7 +114,21 @@ reply-send-log = the game's log from the time of your try
 reply-send-list = a list of the mods that you have, with their versions (a picture of the mods' folder will do)
 reply-send-words = what the game said, word for word, and when you tried
 reply-send-file = If you have the program kanon, the file mine.json tells most. Run this in the game's folder, with the rulebook that I send you:
-reply-a-mod = a mod
+reply-some-missing = { $side ->
+    [client] one of the mods is missing in your game; nothing says which one
+    [server] a mod is missing on the server; nothing says which one
+   *[none] one side lacks a mod; nothing says which one
+}
+reply-some-extra = { $side ->
+    [client] your game has a mod too many; nothing says which one
+    [server] the server has a mod too many; nothing says which one
+   *[none] one side has a mod too many; nothing says which one
+}
+reply-some-other = { $side ->
+    [client] one of your mods is not as it should be: another version, or changed files; nothing says which one
+    [server] one of the server's mods is not as it should be: another version, or changed files; nothing says which one
+   *[none] one of the mods is not the same on both sides: another version, or changed files; nothing says which one
+}
 reply-missing = { $side ->
     [client] you don't have { $mod }
     [server] the server does not have { $mod }
@@ -185,6 +199,7 @@ reply-should = { $what }: it should be { $should }
 reply-is = { $what }: it is { $is }
 reply-in-game = { $what }, in your game
 step-list = Hold your mods against the list that I send you: one of them is missing.
+step-list-versions = Hold your mods and their versions against the list that I send you: one of them is not the same.
 step-install = Install { $mod }.
 step-install-at = Install { $mod }: it belongs at { $place }.
 step-install-into = Install { $mod }, into the folder { $place }.

@@ -111,7 +111,21 @@ reply-send-log = el registro del juego del momento de tu intento
 reply-send-list = una lista de los mods que tienes, con sus versiones (basta una imagen de la carpeta de mods)
 reply-send-words = lo que dijo el juego, palabra por palabra, y cuándo lo intentaste
 reply-send-file = Si tienes el programa kanon, el archivo mine.json es lo que más dice. Ejecuta esto en la carpeta del juego, con el libro de reglas que te envío:
-reply-a-mod = un mod
+reply-some-missing = { $side ->
+    [client] falta uno de los mods en tu juego; nada dice cuál
+    [server] al servidor le falta un mod; nada dice cuál
+   *[none] a uno de los dos le falta un mod; nada dice cuál
+}
+reply-some-extra = { $side ->
+    [client] tu juego tiene un mod de más; nada dice cuál
+    [server] el servidor tiene un mod de más; nada dice cuál
+   *[none] un lado tiene un mod de más; nada dice cuál
+}
+reply-some-other = { $side ->
+    [client] uno de tus mods no es como debe ser: otra versión o archivos modificados; nada dice cuál
+    [server] uno de los mods del servidor no es como debe ser: otra versión o archivos modificados; nada dice cuál
+   *[none] uno de los mods no es igual en los dos lados: otra versión o archivos modificados; nada dice cuál
+}
 reply-missing = { $side ->
     [client] te falta { $mod }
     [server] al servidor le falta { $mod }
@@ -182,6 +196,7 @@ reply-should = { $what }: debe ser { $should }
 reply-is = { $what }: es { $is }
 reply-in-game = { $what }, en tu juego
 step-list = Compara tus mods con la lista que te envío: falta uno.
+step-list-versions = Compara tus mods y sus versiones con la lista que te envío: uno es distinto.
 step-install = Instala { $mod }.
 step-install-at = Instala { $mod }: va en { $place }.
 step-install-into = Instala { $mod } en la carpeta { $place }.

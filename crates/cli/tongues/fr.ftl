@@ -111,7 +111,21 @@ reply-send-log = le journal du jeu au moment de ton essai
 reply-send-list = la liste de tes mods avec leurs versions (une image du dossier des mods suffit)
 reply-send-words = ce que le jeu a dit, mot pour mot, et quand tu as essayé
 reply-send-file = Si tu as le programme kanon, le fichier mine.json en dit le plus. Tape ceci dans le dossier du jeu, avec le livre de règles que je t’envoie :
-reply-a-mod = un mod
+reply-some-missing = { $side ->
+    [client] il manque un des mods dans ton jeu ; rien ne dit lequel
+    [server] il manque un mod au serveur ; rien ne dit lequel
+   *[none] il manque un mod à l’un des deux ; rien ne dit lequel
+}
+reply-some-extra = { $side ->
+    [client] ton jeu a un mod de trop ; rien ne dit lequel
+    [server] le serveur a un mod de trop ; rien ne dit lequel
+   *[none] un côté a un mod de trop ; rien ne dit lequel
+}
+reply-some-other = { $side ->
+    [client] un de tes mods n’est pas comme il faut : une autre version ou des fichiers modifiés ; rien ne dit lequel
+    [server] un des mods du serveur n’est pas comme il faut : une autre version ou des fichiers modifiés ; rien ne dit lequel
+   *[none] un des mods n’est pas le même des deux côtés : une autre version ou des fichiers modifiés ; rien ne dit lequel
+}
 reply-missing = { $side ->
     [client] il te manque { $mod }
     [server] il manque au serveur { $mod }
@@ -182,6 +196,7 @@ reply-should = { $what } : ce devrait être { $should }
 reply-is = { $what } : c’est { $is }
 reply-in-game = { $what }, dans ton jeu
 step-list = Compare tes mods avec la liste que je t’envoie : il en manque un.
+step-list-versions = Compare tes mods et leurs versions avec la liste que je t’envoie : l’un d’eux est différent.
 step-install = Installe { $mod }.
 step-install-at = Installe { $mod } : sa place est { $place }.
 step-install-into = Installe { $mod } dans le dossier { $place }.

@@ -114,7 +114,21 @@ reply-send-log = dziennik gry z czasu twojej próby
 reply-send-list = listę twoich modów z wersjami (wystarczy zrzut folderu z modami)
 reply-send-words = co napisała gra, słowo w słowo, i kiedy była próba
 reply-send-file = Jeśli masz program kanon, najwięcej powie plik mine.json. Wpisz to w folderze gry, z plikiem reguł, który ci przyślę:
-reply-a-mod = jakiś mod
+reply-some-missing = { $side ->
+    [client] w twojej grze brakuje jednego z modów; nigdzie nie ma, którego
+    [server] na serwerze brakuje moda; nigdzie nie ma, którego
+   *[none] jednej ze stron brakuje moda; nigdzie nie ma, którego
+}
+reply-some-extra = { $side ->
+    [client] twoja gra ma o jeden mod za dużo; nigdzie nie ma, który
+    [server] serwer ma o jeden mod za dużo; nigdzie nie ma, który
+   *[none] jedna ze stron ma o jeden mod za dużo; nigdzie nie ma, który
+}
+reply-some-other = { $side ->
+    [client] jeden z twoich modów nie jest taki, jaki być powinien: inna wersja albo zmienione pliki; nigdzie nie ma, który
+    [server] jeden z modów na serwerze nie jest taki, jaki być powinien: inna wersja albo zmienione pliki; nigdzie nie ma, który
+   *[none] jeden z modów nie jest taki sam po obu stronach: inna wersja albo zmienione pliki; nigdzie nie ma, który
+}
 reply-missing = { $side ->
     [client] nie masz { $mod }
     [server] serwer nie ma { $mod }
@@ -185,6 +199,7 @@ reply-should = { $what }: powinno być { $should }
 reply-is = { $what }: jest { $is }
 reply-in-game = { $what }, w twojej grze
 step-list = Porównaj swoje mody z listą, którą ci przyślę: jednego brakuje.
+step-list-versions = Porównaj swoje mody i ich wersje z listą, którą ci przyślę: jeden jest inny.
 step-install = Zainstaluj { $mod }.
 step-install-at = Zainstaluj { $mod }: jego miejsce to { $place }.
 step-install-into = Zainstaluj { $mod } w folderze { $place }.

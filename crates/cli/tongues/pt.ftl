@@ -111,7 +111,21 @@ reply-send-log = o registo do jogo da altura da tua tentativa
 reply-send-list = uma lista dos mods que tens, com as versões (basta uma imagem da pasta dos mods)
 reply-send-words = o que o jogo disse, palavra por palavra, e quando tentaste
 reply-send-file = Se tens o programa kanon, o ficheiro mine.json é o que diz mais. Executa isto na pasta do jogo, com o livro de regras que te envio:
-reply-a-mod = um mod
+reply-some-missing = { $side ->
+    [client] falta um dos mods no teu jogo; nada diz qual
+    [server] falta um mod ao servidor; nada diz qual
+   *[none] falta um mod a um dos lados; nada diz qual
+}
+reply-some-extra = { $side ->
+    [client] o teu jogo tem um mod a mais; nada diz qual
+    [server] o servidor tem um mod a mais; nada diz qual
+   *[none] um dos lados tem um mod a mais; nada diz qual
+}
+reply-some-other = { $side ->
+    [client] um dos teus mods não é como devia ser: outra versão ou ficheiros alterados; nada diz qual
+    [server] um dos mods do servidor não é como devia ser: outra versão ou ficheiros alterados; nada diz qual
+   *[none] um dos mods não é igual dos dois lados: outra versão ou ficheiros alterados; nada diz qual
+}
 reply-missing = { $side ->
     [client] falta-te { $mod }
     [server] ao servidor falta { $mod }
@@ -182,6 +196,7 @@ reply-should = { $what }: devia ser { $should }
 reply-is = { $what }: é { $is }
 reply-in-game = { $what }, no teu jogo
 step-list = Compara os teus mods com a lista que te envio: falta um.
+step-list-versions = Compara os teus mods e as suas versões com a lista que te envio: um é diferente.
 step-install = Instala { $mod }.
 step-install-at = Instala { $mod }: o lugar dele é { $place }.
 step-install-into = Instala { $mod } na pasta { $place }.

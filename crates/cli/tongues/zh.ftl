@@ -108,7 +108,21 @@ reply-send-log = 你尝试加入时的游戏日志
 reply-send-list = 你的模组列表及其版本（模组文件夹的截图即可）
 reply-send-words = 游戏显示的原文，以及你尝试的时间
 reply-send-file = 如果你有 kanon 程序，文件 mine.json 最有用。请在游戏文件夹中运行，并使用我发给你的规则文件：
-reply-a-mod = 某个模组
+reply-some-missing = { $side ->
+    [client] 你的游戏缺少其中一个模组；没有说明是哪一个
+    [server] 服务器缺少一个模组；没有说明是哪一个
+   *[none] 其中一方缺少一个模组；没有说明是哪一个
+}
+reply-some-extra = { $side ->
+    [client] 你的游戏多了一个模组；没有说明是哪一个
+    [server] 服务器多了一个模组；没有说明是哪一个
+   *[none] 其中一方多了一个模组；没有说明是哪一个
+}
+reply-some-other = { $side ->
+    [client] 你的某个模组与应有的不同：版本不同或文件被修改；没有说明是哪一个
+    [server] 服务器的某个模组与应有的不同：版本不同或文件被修改；没有说明是哪一个
+   *[none] 某个模组在两边不一样：版本不同或文件被修改；没有说明是哪一个
+}
 reply-missing = { $side ->
     [client] 你缺少 { $mod }
     [server] 服务器缺少 { $mod }
@@ -179,6 +193,7 @@ reply-should = { $what }：应为 { $should }
 reply-is = { $what }：现在是 { $is }
 reply-in-game = { $what }（在你的游戏中）
 step-list = 请对照我发给你的列表检查你的模组：缺少其中一个。
+step-list-versions = 请对照我发给你的列表检查你的模组及其版本：其中一个不同。
 step-install = 安装 { $mod }。
 step-install-at = 安装 { $mod }：位置为 { $place }。
 step-install-into = 将 { $mod } 安装到文件夹 { $place }。

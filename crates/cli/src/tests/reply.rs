@@ -63,6 +63,18 @@ fn what_is_off_with_a_player(
     );
 }
 
+/// A sentence about "your a mod" would help nobody.
+#[rstest]
+#[case(Code::ModMissing, "one of the mods is missing in your game; nothing says which one", "one of them is missing.")]
+#[case(Code::ModExtra, "your game has a mod too many", "and their versions against the list")]
+#[case(Code::VersionOlder, "one of your mods is not as it should be", "and their versions against the list")]
+#[case(Code::ContentDiffers, "one of your mods is not as it should be", "and their versions against the list")]
+fn what_is_wrong_with_no_mod_in_particular(#[case] cause: Code, #[case] told: &str, #[case] step: &str) {
+    let unnamed = Verdict { mod_id: None, ..verdict(cause, CLIENT, [Some("2.1"), None]) };
+    let text = reply(&diagnosis(vec![unnamed]), None);
+    assert!(text.contains(told) && text.contains(step), "{text}");
+}
+
 #[test]
 fn all_of_it_is_told_and_a_release_mends_it_with_one_command() {
     let mut missing = verdict(Code::ModMissing, CLIENT, [Some("2.1"), None]);

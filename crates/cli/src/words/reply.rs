@@ -144,16 +144,20 @@ impl Reply<'_> {
 
     /// A verdict for somebody who knows none of the words of this program.
     fn plain(&self, found: &Verdict) -> String {
-        let mut subject = self.title(found).unwrap_or_else(|| self.say("reply-a-mod"));
-        let should = found.expected.as_ref().map(stated);
-        if found.cause == Code::ModMissing {
-            subject.extend(should.iter().map(|version| format!(" {version}")));
-        }
         let side = match found.side {
             Some(Role::Server) => "server",
             Some(Role::Client) => "client",
             None => "none",
         };
+        let title = self.title(found);
+        if let (None, Some(message)) = (&title, of_no_mod(found.cause)) {
+            return self.tongue.with(message, [at("side", side)]);
+        }
+        let mut subject = title.unwrap_or_default();
+        let should = found.expected.as_ref().map(stated);
+        if found.cause == Code::ModMissing {
+            subject.extend(should.iter().map(|version| format!(" {version}")));
+        }
         let places = |subject: String| -> [Place<'static>; 2] { [at("side", side), at("mod", subject)] };
         let (message, tells_version) = match found.cause {
             Code::ModMissing => ("reply-missing", false),
@@ -196,7 +200,12 @@ impl Reply<'_> {
 
     /// What the player does by hand.
     fn step(&self, found: &Verdict) -> String {
-        let subject = self.title(found).unwrap_or_else(|| self.say("reply-a-mod"));
+        let title = self.title(found);
+        if title.is_none() && of_no_mod(found.cause).is_some() {
+            let is_missing = found.cause == Code::ModMissing;
+            return self.say(if is_missing { "step-list" } else { "step-list-versions" });
+        }
+        let subject = title.unwrap_or_default();
         let should = found.expected.as_ref().map(stated);
         let named = |version: Option<&String>| match version {
             Some(version) => format!("{subject} {version}"),
@@ -215,7 +224,6 @@ impl Reply<'_> {
         };
         let again = || here("step-get-again", named(of_version(found).as_ref()));
         match found.cause {
-            Code::ModMissing if found.mod_id.is_none() => self.say("step-list"),
             Code::ModMissing => {
                 let subject = named(should.as_ref());
                 let placed = of_place("step-install-at", "step-install-into", Some(at("mod", subject.clone())));
@@ -247,6 +255,21 @@ fn of_version(found: &Verdict) -> Option<String> {
     let is_version = |text: &&String| text.len() < 24 && text.starts_with(|c: char| c.is_ascii_digit());
     match &found.expected {
         Some(Stated::Verbatim(text)) => Some(text).filter(is_version).map(|text| printable(text)),
+        _ => None,
+    }
+}
+
+/// What is said where something is wrong with a mod, and nothing says with which.
+const fn of_no_mod(cause: Code) -> Option<&'static str> {
+    match cause {
+        Code::ModMissing => Some("reply-some-missing"),
+        Code::ModExtra | Code::NotNeededHere | Code::ModDuplicate => Some("reply-some-extra"),
+        Code::ModDisabled
+        | Code::VersionOlder
+        | Code::VersionNewer
+        | Code::VersionOther
+        | Code::ContentDiffers
+        | Code::Unreadable => Some("reply-some-other"),
         _ => None,
     }
 }
