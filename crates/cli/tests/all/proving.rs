@@ -106,6 +106,10 @@ fn told_by(stage: &Stage, file: &str, text: &str) {
     let rows = BIRDS.iter().enumerate().map(|(at, bird)| format!("{at}\t{bird} flies\t{bird}?\n"));
     stage.write("server/roost.dat.txt", format!("who goes where\n{}", rows.collect::<String>()));
 }, "no-list", "roost.dat.txt of the server names 6 mods")]
+#[case::a_second_list_of_some(|stage: &Stage| {
+    stage.write("server/flock.txt", BIRDS.map(|bird| format!("{bird}\n")).concat());
+    stage.write("server/flock-on-fridays.txt", BIRDS[..2].iter().map(|bird| format!("{bird}\n")).collect::<String>());
+}, "no-list", "flock-on-fridays.txt")]
 #[case::files_beside_the_mods(|stage: &Stage| for (side, bird) in BIRDS.iter().flat_map(|bird| [("server", bird), ("client", bird)]) {
     stage.write(&format!("{side}/parcels/{bird}.tune.json"), format!("{{\"tempo of the {side}\": 90}}"));
 }, "unread", "called as they are, such as curlew.tune.json")]

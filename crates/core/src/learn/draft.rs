@@ -108,6 +108,8 @@ pub struct Answers {
     pub unsigned: bool,
     /// Folders that are no place of a shelf, whatever they hold.
     pub left_out: BTreeSet<String>,
+    /// Files that name some of the mods that another list names all of, and are no lists of what the game loads.
+    pub partial: BTreeSet<String>,
 }
 
 /// Everything that was inferred, before it is written down.

@@ -192,7 +192,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     let in_one = |(sight, texts): (&&dyn InstallView, &Vec<&Seen>)| mentions::lists(*sight, texts, &called, &folders);
     let mut lists: Vec<FoundList> = sights.iter().zip(&texts).flat_map(in_one).collect();
     // A copy that somebody kept of a list is none.
-    lists.retain(|list| !leftovers::is_copy(list.file.as_str()));
+    lists.retain(|list| !leftovers::is_copy(list.file.as_str()) && !answers.partial.contains(list.file.as_str()));
     for list in lists.iter_mut().filter(|list| answers.unordered.contains(list.file.as_str())) {
         list.lines.is_ordered = false;
     }
@@ -254,7 +254,7 @@ fn learn(name: &str, sights: &[&dyn InstallView], answers: &Answers) -> Learned 
     look_at_files(&mut learned, sights, &inside);
     let list_files: HashSet<String> = learned.lists.iter().map(|(list, _)| list.file.to_string()).collect();
     let with_texts: Vec<_> = sights.iter().copied().zip(texts).collect();
-    learned.no_lists = no_lists(&learned, &with_texts, &called);
+    learned.no_lists = no_lists(&learned, &with_texts, &called, &answers.partial);
     let shelf_words: Vec<String> =
         learned.shelves.iter().map(|(shelf, ..)| shelf.name.trim_end_matches('s').to_owned()).collect();
     learned.settings = around::settings(&with_texts, &list_files, &shelf_words);
@@ -334,7 +334,12 @@ fn look_at_files(learned: &mut Learned, sights: &[&dyn InstallView], inside: &Ha
 }
 
 /// Text files that name most mods, and of which the draft makes no use.
-fn no_lists(learned: &Learned, texts: &[(&dyn InstallView, Vec<&Seen>)], called: &[Called]) -> Vec<NoList> {
+fn no_lists(
+    learned: &Learned,
+    texts: &[(&dyn InstallView, Vec<&Seen>)],
+    called: &[Called],
+    partial: &BTreeSet<String>,
+) -> Vec<NoList> {
     let outside = learned.shelves.iter().filter_map(|(shelf, ..)| Some(shelf.outside.as_ref()?.file.to_string()));
     let lists = learned.lists.iter().map(|(list, _)| list.file.to_string());
     let any_world = |file: &str| around::in_any_world(file, &learned.worlds);
@@ -345,7 +350,7 @@ fn no_lists(learned: &Learned, texts: &[(&dyn InstallView, Vec<&Seen>)], called:
     let is_among = |file: &str| sight::is_inside(sight::parent(sight::parent(file)), &places);
     let is_used = |file: &str| leftovers::is_copy(file) || used.contains(&any_world(file)) || is_among(file);
     let mut found: Vec<NoList> = Vec::new();
-    for next in texts.iter().flat_map(|(sight, texts)| unread::no_lists(*sight, texts, called, is_used)) {
+    for next in texts.iter().flat_map(|(sight, texts)| unread::no_lists(*sight, texts, called, is_used, partial)) {
         match found.iter_mut().find(|known| known.file == next.file) {
             Some(known) => known.roles.extend(next.roles),
             None => found.push(next),

@@ -125,6 +125,8 @@ pub struct Proof {
     pub further: usize,
     /// What looks a little like mods, and is left alone.
     pub left_alone: Vec<LeftOver>,
+    /// Files of lists that lack what another list of the same side has.
+    pub partial: BTreeSet<String>,
 }
 
 impl Proof {
@@ -155,6 +157,10 @@ pub fn next_best(draft: &Draft, proof: &Proof, answers: &Answers) -> Vec<Answers
     let lenient = proof.doubts.iter().any(is_lacking) && !answers.lenient;
     let lenient = lenient.then(|| Answers { lenient: true, ..answers.clone() });
     let unsigned = unsigned.then(|| Answers { unsigned: true, ..answers.clone() });
+    let whole = (!proof.partial.is_empty()).then(|| {
+        let partial = answers.partial.union(&proof.partial).cloned().collect();
+        Answers { partial, ..answers.clone() }
+    });
     let without = draft.several.iter().take(ALTERNATIVES).map(|place| {
         let left_out = answers.left_out.iter().cloned().chain([place.clone()]).collect();
         Answers { left_out, ..answers.clone() }
@@ -162,7 +168,7 @@ pub fn next_best(draft: &Draft, proof: &Proof, answers: &Answers) -> Vec<Answers
     if proof.doubts.is_empty() {
         Vec::new()
     } else {
-        reordered.into_iter().chain(lenient).chain(unsigned).chain(without).collect()
+        reordered.into_iter().chain(lenient).chain(unsigned).chain(whole).chain(without).collect()
     }
 }
 
@@ -183,6 +189,7 @@ pub fn prove(rulebook: &Rulebook, surveys: &[Survey], draft: &Draft) -> Proof {
     doubts.extend(left.into_iter().map(Doubt::LeftOver));
     doubts.extend(draft.unread.iter().cloned().map(Doubt::Unread));
     doubts.extend(draft.no_lists.iter().cloned().map(Doubt::NoList));
+    let partial = partial_lists(surveys, &doubts);
     let all = doubts.len();
     let mut alike: BTreeMap<(Role, &'static str), usize> = BTreeMap::new();
     doubts.retain(|doubt| {
@@ -193,7 +200,27 @@ pub fn prove(rulebook: &Rulebook, surveys: &[Survey], draft: &Draft) -> Proof {
     });
     doubts.truncate(TOLD);
     let further = all - doubts.len();
-    Proof { doubts, further, left_alone }
+    Proof { doubts, further, left_alone, partial }
+}
+
+/// Files of lists that lack entries, where another list of the same side lacks none and is longer.
+fn partial_lists(surveys: &[Survey], doubts: &[Doubt]) -> BTreeSet<String> {
+    let lacking = |survey: &Survey| -> BTreeSet<&str> {
+        let of_side = doubts.iter().filter_map(|doubt| match doubt {
+            Doubt::Off { role, finding } if *role == survey.install.role => Some(finding),
+            _ => None,
+        });
+        let missing = of_side.filter(|finding| finding.code == Code::ListEntryMissing);
+        missing.filter_map(|finding| finding.path.as_deref()).collect()
+    };
+    let of_survey = |survey: &Survey| -> Vec<String> {
+        let lacking = lacking(survey);
+        let is_lacking = |file: &InstallPath| lacking.contains(file.as_str());
+        let whole = survey.lists.iter().filter(|list| !is_lacking(&list.file)).map(|list| list.entries.len()).max();
+        let shorter = survey.lists.iter().filter(|list| is_lacking(&list.file) && Some(list.entries.len()) < whole);
+        shorter.map(|list| list.file.to_string()).collect()
+    };
+    surveys.iter().flat_map(of_survey).collect()
 }
 
 /// What both installs ask for: a mod that a client has and the server has not is asked for on clients alone if it says so.

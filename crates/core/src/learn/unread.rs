@@ -39,12 +39,13 @@ pub struct NoList {
 const FOR_PEOPLE: [&str; 10] =
     ["readme", "read", "credit", "licen", "changelog", "change", "notice", "note", "third", "manual"];
 
-/// Text files of an install that name most of its mods, but for those of which a draft makes some use.
+/// Text files of an install that name most of its mods, or are known to name some, but for those of which a draft makes some use.
 pub fn no_lists(
     sight: &dyn InstallView,
     texts: &[&Seen],
     mods: &[Called],
     is_used: impl Fn(&str) -> bool,
+    partial: &BTreeSet<String>,
 ) -> Vec<NoList> {
     let long: Vec<Called> = mods.iter().filter(|called| called.id.len() > 2).cloned().collect();
     let names = Names::new(&long);
@@ -66,7 +67,7 @@ pub fn no_lists(
             }
         }
         let (mods, file) = (named.len(), seen.path.clone());
-        (mods * 10 >= ids.len() * 8).then(|| NoList {
+        (mods * 10 >= ids.len() * 8 || partial.contains(file.as_str())).then(|| NoList {
             roles: vec![sight.role()],
             file,
             mods,
