@@ -60,7 +60,10 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
     let has_failed = server_join.has_failed || client_join.has_failed || case.message.is_some();
     let would_tell = case.rulebook.events.iter().any(|rule| rule.means == Event::JoinRefused);
     let is_well = case.server.is_some() && case.client.is_some() && is_in_line && would_tell && !has_failed;
-    let proposals = hinted((&case, is_in_line), &mut hypotheses, got_in || is_well);
+    let kept_out_by = kept_out_by([&server_join, &client_join], case.message);
+    // Of somebody who was kept out for something else, chatter with words of failure in it tells nothing.
+    let is_elsewhere = kept_out_by.is_some_and(KeptOutBy::is_final);
+    let proposals = hinted((&case, is_in_line), &mut hypotheses, got_in || is_well || is_elsewhere);
     temper(&mut hypotheses);
     let mut verdicts = verdicts(&case, hypotheses);
     let mut unexplained = Vec::new();
@@ -71,7 +74,6 @@ pub fn weigh(case: Case<'_>) -> Diagnosis {
         verdicts = self::verdicts(&case, guessed(&case, &unexplained));
     }
     let is_explained = verdicts.iter().any(|verdict| verdict.confidence > EXPLAINS);
-    let kept_out_by = kept_out_by([&server_join, &client_join], case.message);
     let kept_out_by = kept_out_by.filter(|kept| !got_in && (kept.is_final() || !is_explained));
     let wanted = wanted(&case, &verdicts, (got_in, kept_out_by), !unexplained.is_empty());
     Diagnosis { verdicts, unexplained, kept_out_by, got_in, wanted, proposals }

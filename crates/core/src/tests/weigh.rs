@@ -202,6 +202,17 @@ fn both_logs_of_one_fault_give_one_verdict() {
     assert_eq!(diagnose(&world).verdicts[0].confirmed_by, ["client-log", "server-log"]);
 }
 
+/// Where a log says that a ban kept him out, what stumbles over a mod in the other is chatter.
+#[test]
+fn whoever_is_banned_was_kept_out_by_no_mod() {
+    let client_log = "? font of tide missing";
+    let refused = |log| World { canon: true, client: Some(RIGHT), log, client_log, ..World::default() };
+    let banned = diagnose(&refused("gate: mara is at the door\ngate: turned mara away: banned"));
+    assert!(banned.verdicts.is_empty(), "{:#?}", banned.verdicts);
+    let untold = diagnose(&refused("gate: mara is at the door\ngate: turned mara away"));
+    assert_eq!(untold.verdicts.len(), 1, "where nothing says why, it may be the mod");
+}
+
 #[test]
 fn a_line_about_another_mod_is_no_evidence() {
     let client = Some(&[("core", "2", true), ("tide", "2.0", true)] as Mods);
