@@ -83,6 +83,34 @@ fn evening(tries: &str) -> String {
     "10:01:00 mallow> hi\n10:01:01 hall> welcome, mallow!\n10:02:00 osier> hi\n10:02:01 hall> osier: please take out Little Gannets, we play without it\n",
     &["mod-extra Little Gannets - -"]
 )]
+#[case::a_letter_before_versions(
+    "10:01:00 mallow rings\n10:01:01 mallow is inside\n10:02:00 osier rings\n10:02:01 osier stays outside: wants weir r1.0.7, has weir r1.2.7\n",
+    &["version-other weir 1.0.7 1.2.7"]
+)]
+#[case::a_title_in_a_column(
+    "10:01:00 mallow rings\n10:01:01 mallow is inside\n10:02:00 osier rings\n10:02:01 osier is refused, lists differ:\n    | name           | hall  | guest |\n    | Little Gannets | none  | 1.1.0 |\n",
+    &["mod-extra Little Gannets - 1.1.0"]
+)]
+#[case::a_title_before_a_version(
+    "10:01:00 mallow rings\n10:01:01 mallow is inside\n10:02:00 osier rings\n10:02:01 osier is refused, also has Little Gannets v1.1.0\n",
+    &["mod-extra Little Gannets - 1.1.0"]
+)]
+#[case::a_mark_behind_an_entry_of_all_that_he_has(
+    "10:01:00 osier at the door\n10:01:01 osier brings:\n10:01:01     eiderdown 1.4.0\n10:01:01     lugworm 2.0.1\n10:01:01     samphire 3.1.0\n10:01:01     skerry 0.9.2\n10:01:01     weir 1.0.7 !\n10:01:02 osier has to go: not what we have\n",
+    &["content-differs weir - -"]
+)]
+#[case::each_refusal_is_a_try(
+    "10:01:00 refused mallow: skerry absent\n10:02:00 refused osier: weir absent\n10:04:00 refused osier: lugworm absent\n10:05:00 in puffin\n",
+    &["mod-missing lugworm - -"]
+)]
+#[case::several_refusals_of_one_moment(
+    "10:01:00 refused mallow: skerry absent\n10:02:00 refused osier: weir absent\n10:02:01 refused osier: lugworm absent\n10:05:00 in puffin\n",
+    &["mod-missing lugworm - -", "mod-missing weir - -"]
+)]
+#[case::a_tag_with_a_number_is_no_mod(
+    "10:01:00 [q-1f] mallow comes\n10:01:01 [q-1f] let in\n10:02:00 [q-35bf] osier comes\n10:02:02 [q-35bf] has skerry v0.9.1\n10:02:02 [q-35bf] shut out\n",
+    &["version-other skerry 0.9.2 0.9.1"]
+)]
 #[case::headers_within_headers(
     "10:01:00 guest osier rings\n10:01:02 guest osier stays outside:\n  has not:\n    - skerry 0.9.2\n  has in another release:\n    - weir 1.0.3 (ours 1.0.7)\n10:05:00 guest mallow rings\n10:05:01 guest mallow is inside\n",
     &["mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]
@@ -444,6 +472,12 @@ fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
 )]
 #[case::another_players(
     "10:01:00 osier knocks\n10:01:02 osier let in\n10:02:00 mallow knocks\n10:02:01 mallow lacks weir 1.0.7\n10:02:02 mallow refused\n"
+)]
+#[case::what_names_nobody_where_lists_stand_below_names(
+    "10:01:00  mallow knocks\n10:01:01  mallow stays outside, lists differ\n--- hall\n+++ mallow\n-weir 1.0.7\n+weir 1.0.3\n10:02:00  osier knocks\n10:02:00  skerry: warning: shader missing\n10:02:01  osier is inside\n10:03:00  osier is outside\n"
+)]
+#[case::a_refusal_before_the_house_was_full(
+    "10:01:00 in mallow\n10:02:00 no osier: weir 1.0.3 < 1.0.7\n10:04:00 no osier: full\n"
 )]
 #[case::before_he_got_in(
     "10:01:00 osier knocks\n10:01:01 osier lacks weir 1.0.7\n10:01:02 osier refused\n10:04:00 osier knocks\n10:04:02 osier let in\n"

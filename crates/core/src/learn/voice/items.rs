@@ -61,7 +61,7 @@ impl StatedValue {
 
 /// An entry of a list: a name, and perhaps its version, and a digest behind that.
 pub static LISTED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?(?:\s?[~#/@:(\[]+(?:(?i:sha\d*|md5|crc\d*|sum|hash)[:=]\s?)?(?<digest>[0-9A-Fa-f]{4,64})\b[\])]?)?)?[\s"'`\]})]*$"#;
+    let pattern = r#"^[\s"'`\[{(]*(?<name>[^\s"'`].*?)["'`]*(?:[\s(@=:/-]+(?<version>(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*)\)?(?:\s?[~#/@:(\[]+(?:(?i:sha\d*|md5|crc\d*|sum|hash)[:=]\s?)?(?<digest>[0-9A-Fa-f]{4,64})\b[\])]?)?)?[\s"'`\]})]*$"#;
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -86,7 +86,7 @@ pub fn items(
 /// An entry of a list below a header: a name alone, or with its version.
 pub fn listed(message: &str, is_player: &dyn Fn(&str) -> bool) -> Option<Item> {
     static ENTRY: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern = r#"^\s*(?:[-*+>\u{2022}]\s*)?["'`\[]?(?<name>[\p{L}_][\w.-]*?[\w])["'`\]]?(?:[\s(@=:-]+(?<version>v?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s,;]*$"#;
+        let pattern = r#"^\s*(?:[-*+>\u{2022}]\s*)?["'`\[]?(?<name>[\p{L}_][\w.-]*?[\w])["'`\]]?(?:[\s(@=:-]+(?<version>(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*)\)?)?[\s,;]*$"#;
         Regex::new(pattern).expect("a pattern that is written here")
     });
     let entry = ENTRY.captures(message)?;
@@ -284,8 +284,9 @@ impl JsonReader<'_> {
 
 /// Whether a text is a version and nothing else.
 pub fn is_version(text: &str) -> bool {
-    static VERSION: LazyLock<Regex> =
-        LazyLock::new(|| Regex::new(r"^v?\d+(?:\.\d+)+[\w.+-]*$").expect("a pattern that is written here"));
+    static VERSION: LazyLock<Regex> = LazyLock::new(|| {
+        Regex::new(r"^(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*$").expect("a pattern that is written here")
+    });
     VERSION.is_match(text)
 }
 

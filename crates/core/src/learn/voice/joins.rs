@@ -11,7 +11,10 @@ use crate::diagnose::{KeptOutBy, elsewhere, means_failure, says_unwanted};
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
-const WELL: [&str; 42] = [
+const WELL: [&str; 45] = [
+    "är inne",
+    "kom in ",
+    "er inde",
     "accept",
     "allow",
     "plays",
@@ -57,7 +60,11 @@ const WELL: [&str; 42] = [
     "进入",
 ];
 /// Beginnings of words for one that did not.
-const ILL: [&str; 39] = [
+const ILL: [&str; 43] = [
+    "kom inte in",
+    "kommer inte in",
+    "kom ikke in",
+    "släpptes inte",
     "incompatib",
     "not allow",
     "disallow",
@@ -143,6 +150,11 @@ pub struct Episode {
 }
 
 impl Episode {
+    /// The same without the lines before one of them.
+    pub fn from(&self, first: usize) -> Self {
+        Self { lines: self.lines[first..].to_vec(), ..self.clone() }
+    }
+
     /// One without a line yet.
     const fn new(log: usize, player: Option<Rc<str>>) -> Self {
         Self {
@@ -446,7 +458,7 @@ fn has_word(text: &str, words: &[&str]) -> bool {
 }
 
 /// Whether words speak of a try that went well, or of one that did not.
-fn tone(words: &str) -> Option<bool> {
+pub(super) fn tone(words: &str) -> Option<bool> {
     match (has_word(words, &WELL), has_word(words, &ILL) || denies_well(words)) {
         (_, true) => Some(false),
         (true, false) => Some(true),
@@ -455,7 +467,8 @@ fn tone(words: &str) -> Option<bool> {
 }
 
 /// Words that turn a word for a good end into one for a bad end, right before it: was *not* let in.
-const NOT: [&str; 12] = ["not", "never", "wasn't", "isn't", "nicht", "niet", "non", "nie", "não", "nao", "не", "no"];
+const NOT: [&str; 15] =
+    ["not", "never", "wasn't", "isn't", "nicht", "niet", "non", "nie", "não", "nao", "не", "no", "inte", "ikke", "ej"];
 /// So many words may stand between.
 const NOT_WITHIN: usize = 2;
 

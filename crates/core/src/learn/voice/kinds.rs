@@ -115,18 +115,19 @@ impl Kind {
         last.is_some_and(|last| FINE.contains(&last.to_lowercase().as_str())) && tame_meaning(&words).is_none()
     }
 
+    fn says_whose_mods(&self) -> bool {
+        self.side == Role::Server && self.names_mods() && self.names_a_player()
+    }
+
+    /// The words before a player's name.
+    pub fn words_before_a_player(&self) -> Option<String> {
+        let at = self.pieces.iter().position(Piece::is_player)?;
+        Some(words(&self.pieces[..at]))
+    }
+
     /// What it says beside names, in words.
     pub fn words(&self) -> String {
-        let each = self.pieces.iter().map(|piece| match piece {
-            Piece::Word(word) => word.clone(),
-            Piece::Sign(sign) => sign.clone(),
-            Piece::Blank => " ".to_owned(),
-            Piece::Mod(..) | Piece::Mods(..) => "X".to_owned(),
-            Piece::Player(_) => "N".to_owned(),
-            Piece::Version(version) => version.clone(),
-            Piece::Number | Piece::Mixed | Piece::Address | Piece::Digest(_) => "0".to_owned(),
-        });
-        each.collect()
+        words(&self.pieces)
     }
 
     /// A pattern that knows its lines, with groups for the mod, the player, and for what stands at some places; nothing where it
@@ -158,7 +159,13 @@ impl Kind {
                 Piece::Number => out.push_str(r"\d+"),
                 Piece::Mixed => out.push_str(r"\w+"),
                 Piece::Address => out.push_str(r"[\d.]+:\d+"),
-                Piece::Version(_) => out.push_str(&group(r"v?\d+\.[\w.+-]+")),
+                Piece::Version(text) => {
+                    // Versions are compared without such letters.
+                    let mark =
+                        text.split(|c: char| c.is_ascii_digit()).next().filter(|mark| *mark != "v").unwrap_or("");
+                    out.push_str(mark);
+                    out.push_str(&group(if mark.is_empty() { r"v?\d+\.[\w.+-]+" } else { r"\d+\.[\w.+-]+" }));
+                }
                 Piece::Digest(_) => out.push_str(&group("[0-9A-Fa-f]+")),
                 Piece::Mod(..) if has_mod => out.push_str(if self.has_blanks { ".+?" } else { r"\S+" }),
                 Piece::Mod(..) => {
@@ -218,6 +225,7 @@ pub struct Kinds {
     pub kinds: Vec<Kind>,
     /// How many logs there are.
     pub logs: usize,
+    say_whose_mods: bool,
 }
 
 impl Kinds {
@@ -257,7 +265,21 @@ impl Kinds {
             let Line { depth, is_prompt, is_bare, .. } = line;
             found.lines.push(Seen { log, number, kind, player, depth, is_prompt, is_bare, values });
         }
+        found.say_whose_mods = found.kinds.iter().any(Kind::says_whose_mods) || found.has_mods_below_players();
         found
+    }
+
+    /// Whether a line that names mods goes on with one that names a player.
+    fn has_mods_below_players(&self) -> bool {
+        let mut head: Option<&Seen> = None;
+        self.lines.iter().any(|seen| {
+            let above = head.filter(|head| head.log == seen.log && seen.goes_on());
+            if !seen.goes_on() {
+                head = Some(seen);
+            }
+            let is_of_server = self.kinds[seen.kind].side == Role::Server;
+            is_of_server && !seen.mods().is_empty() && above.is_some_and(|head| head.player.is_some())
+        })
     }
 
     /// The kind of a line.
@@ -266,8 +288,8 @@ impl Kinds {
     }
 
     /// Whether the server's lines about mods say whose they are.
-    pub fn say_whose_mods(&self) -> bool {
-        self.kinds.iter().any(|kind| kind.side == Role::Server && kind.names_mods() && kind.names_a_player())
+    pub const fn say_whose_mods(&self) -> bool {
+        self.say_whose_mods
     }
 
     /// Whether a line is of a player: it names one, or goes on with a line that does not speak of mods alone.
@@ -286,6 +308,19 @@ impl Kinds {
         let mut heads = above.filter(|above| !above.goes_on());
         heads.next().is_some_and(|head| head.player.is_none() && !head.mods().is_empty())
     }
+}
+
+fn words(pieces: &[Piece]) -> String {
+    let each = pieces.iter().map(|piece| match piece {
+        Piece::Word(word) => word.clone(),
+        Piece::Sign(sign) => sign.clone(),
+        Piece::Blank => " ".to_owned(),
+        Piece::Mod(..) | Piece::Mods(..) => "X".to_owned(),
+        Piece::Player(_) => "N".to_owned(),
+        Piece::Version(version) => version.clone(),
+        Piece::Number | Piece::Mixed | Piece::Address | Piece::Digest(_) => "0".to_owned(),
+    });
+    each.collect()
 }
 
 /// Tells players; beside one that was asked about, nobody else is looked for.
@@ -366,7 +401,8 @@ impl AroundMods {
             .or_else(|| words().find(|at| is_entry_of_json(pieces, *at)))
             .or_else(|| words().find(|at| self.fits(pieces, *at)));
         if let Some(at) = found {
-            let name = in_quotes(pieces, at).or_else(|| from_the_start(pieces, at)).unwrap_or(at..at + 1);
+            let name = in_quotes(pieces, at).or_else(|| from_the_start(pieces, at));
+            let name = name.unwrap_or_else(|| first_of_title(pieces, at, &is_name)..at + 1);
             let words = pieces[name.clone()].iter().map(|piece| if let Piece::Word(word) = piece { word } else { " " });
             let id = FoldedId::from(words.collect::<String>().as_str());
             // Without a text of its own it is known to be nobody's here.
@@ -415,6 +451,21 @@ fn from_the_start(pieces: &[Piece], at: usize) -> Option<Range<usize>> {
     let first = pieces.iter().position(|piece| matches!(piece, Piece::Word(_)))?;
     let begins = !pieces[..first].iter().any(|piece| !matches!(piece, Piece::Sign(_) | Piece::Blank));
     (first < at && begins && pieces[first..=at].iter().all(is_title)).then_some(first..at + 1)
+}
+
+/// Where the title begins that a word is the last of: its words have capitals throughout.
+fn first_of_title(pieces: &[Piece], at: usize, is_name: &dyn Fn(&str) -> bool) -> usize {
+    let has_capital = |at: usize| matches!(&pieces[at], Piece::Word(word) if word.starts_with(char::is_uppercase));
+    let mut first = at;
+    while has_capital(first)
+        && first >= 2
+        && pieces[first - 1] == Piece::Blank
+        && has_capital(first - 2)
+        && matches!(&pieces[first - 2], Piece::Word(word) if is_name(word))
+    {
+        first -= 2;
+    }
+    first
 }
 
 fn is_one_word(rest: &[Piece]) -> bool {

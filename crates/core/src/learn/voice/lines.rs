@@ -113,7 +113,7 @@ pub struct Lines {
 }
 
 static PIECES: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = r"(?<blank>\s+)|(?<address>\b\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}\b|\b[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}\b)|(?<version>\bv?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
+    let pattern = r"(?<blank>\s+)|(?<address>\b\d{1,3}(?:\.\d{1,3}){3}:\d{2,5}\b|\b[0-9A-Fa-f]{8}(?:-[0-9A-Fa-f]{4}){3}-[0-9A-Fa-f]{12}\b)|(?<version>\b(?:v|r|R|rev|ver)?\d+(?:\.\d+)+(?:[\w+-]|\.\w)*)|(?<digest>\b[0-9a-fA-F]{6,64}\b)|(?<number>\b\d+\b)|(?<word>\b[\p{L}_]+(?:-?\d{1,4})?(?:[-_][\p{L}\d]+)*\b)|(?<mixed>\b\w+\b)|(?<sign>[^\w\s]+|.)";
     Regex::new(pattern).expect("a pattern that is written here")
 });
 
@@ -313,10 +313,13 @@ fn has_blanks(pieces: &[Piece]) -> bool {
     pieces.iter().any(|piece| matches!(piece, Piece::Mod(_, text) if text.contains(char::is_whitespace)))
 }
 
-/// A version without the letter before it.
+/// A version without the letters before it.
 pub fn bare_version(text: &str) -> &str {
     let text = text.rsplit_once('.').filter(|(_, end)| is_extension(end)).map_or(text, |(version, _)| version);
-    text.strip_prefix('v').filter(|rest| rest.starts_with(|c: char| c.is_ascii_digit())).unwrap_or(text)
+    let marks = ["v", "rev", "ver", "r", "R"].iter();
+    let bare =
+        marks.filter_map(|mark| text.strip_prefix(mark)).find(|rest| rest.starts_with(|c: char| c.is_ascii_digit()));
+    bare.unwrap_or(text)
 }
 
 /// What versions end with, beside numbers.

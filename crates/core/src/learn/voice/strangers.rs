@@ -166,7 +166,7 @@ pub fn keyed(message: &str, is_new: &dyn Fn(&str) -> bool, knows_mods: bool) -> 
 /// A mod that nobody here has, in what is said of a player: a word before a version, or before a sign for none, that `is_new`.
 pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static BEFORE: LazyLock<Regex> = LazyLock::new(|| {
-        let value = r"v?\d+(?:\.\d+)+[\w.+-]*|none|null|nil|-{1,3}|\u{2014}";
+        let value = r"(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*|none|null|nil|-{1,3}|\u{2014}";
         let pattern = format!(
             r#"(?i)(?:["«“„](?<quoted>[\p{{L}}_][^"»”“]{{1,40}}[\p{{L}}\d])|\b(?<name>[\p{{L}}_][\p{{L}}\d_-]{{2,}}))["'`\]»”“]?(?<gap>\s*[^\w\s]{{0,3}}\s*)(?:[\p{{L}}_]{{1,12}}(?:=\s?|:\s))?["'`]?(?:{value})(?:[\s"'`)\]}},;|]|$)"#
         );
@@ -183,7 +183,8 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     let has_keys = KEYS.find_iter(message).count() > 1;
     // What both sides have of it, each behind a word or two for the side: one has none.
     static PAIR: LazyLock<Regex> = LazyLock::new(|| {
-        let (version, none) = (r"v?\d+(?:\.\d+)+[\w.+-]*", r"[<(\[]?(?:none|null|nil|nothing|absent)[>)\]]?|-{1,3}");
+        let (version, none) =
+            (r"(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*", r"[<(\[]?(?:none|null|nil|nothing|absent)[>)\]]?|-{1,3}");
         let side = r#"[\s,;/|(\[]+(?:[\p{L}_]{1,12}\s+)?[\p{L}_]{1,12}\s*[:=]?\s*["']?"#;
         let pattern = format!(
             r#"(?i)\b(?<name>[\p{{L}}_][\w.:-]*\w)["'\])]?:?{side}(?:(?:{version})["']?{side}(?:{none})|(?:{none})["']?{side}(?:{version}))(?:[\s"')\]}},;]|$)"#
@@ -206,10 +207,26 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     };
     let is_one = |found: &Captures<'_>| !is_address(found) && is_one(found);
     let found = in_pair().or_else(|| BEFORE.captures_iter(message).find(is_one))?;
-    let mut item = Item::bare(FoldedId::from(name(&found).as_str()), false);
+    let own = found.name("name").map(|own| with_title(message, (own.start(), own.end()), &is_name));
+    let mut item = Item::bare(FoldedId::from(own.unwrap_or(&name(&found))), false);
     item.values(&message[found.get_match().start()..]);
     // What has two versions is known to both sides.
     (item.versions.len() < 2).then_some(item)
+}
+
+/// A name with the words before it that belong to it: a title has capitals throughout.
+fn with_title<'m>(message: &'m str, (start, end): (usize, usize), is_name: &dyn Fn(&str) -> bool) -> &'m str {
+    let has_capital = |word: &str| word.starts_with(char::is_uppercase);
+    let mut begin = start;
+    while has_capital(&message[begin..end])
+        && let Some(before) = message[..begin].strip_suffix(' ')
+        && let Some(word) = before.rsplit(|c: char| !c.is_alphanumeric() && c != '\'').next()
+        && has_capital(word)
+        && is_name(word)
+    {
+        begin = before.len() - word.len();
+    }
+    &message[begin..end]
 }
 
 /// Words for what a mod is.
@@ -505,11 +522,13 @@ pub fn with_status(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item>
 /// `reed (unknown 1.2)`, `surplus(reed 1.2)`.
 pub fn in_brackets(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
     static BEHIND: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern = r"(?<name>[\p{L}_][\w.-]*\w)\s*[\[(](?<word>\p{L}+)[\s:=]+v?\d+(?:\.\d+)+[\w.+-]*[\])]";
+        let pattern =
+            r"(?<name>[\p{L}_][\w.-]*\w)\s*[\[(](?<word>\p{L}+)[\s:=]+(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*[\])]";
         Regex::new(pattern).expect("a pattern that is written here")
     });
     static INSIDE: LazyLock<Regex> = LazyLock::new(|| {
-        let pattern = r"(?<word>\p{L}+)[\[(](?<name>[\p{L}_][\w.-]*\w)[\s:=@]+v?\d+(?:\.\d+)+[\w.+-]*[\])]";
+        let pattern =
+            r"(?<word>\p{L}+)[\[(](?<name>[\p{L}_][\w.-]*\w)[\s:=@]+(?:v|r|rev|ver)?\d+(?:\.\d+)+[\w.+-]*[\])]";
         Regex::new(pattern).expect("a pattern that is written here")
     });
     let is_one = |found: &Captures<'_>| {

@@ -9,15 +9,16 @@ use regex::Regex;
 
 use super::causes::{Cause, Looked};
 use super::items::{Item, StatedValue, is_field, items, listed, of_block, of_fields, stands_alone};
-use super::joins::Episode;
+use super::joins::{Episode, tone};
 use super::kinds::{Kind, Seen};
+use super::lines::{Piece, skeleton};
 use super::model::Transcript;
 use super::strangers::{in_brackets, in_sections, is_label, is_of_reports, keyed, stranger, unwanted, with_status};
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::base::names::PlayerName;
 use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure, says_unwanted};
-use crate::logs::{LogEvent, Source, shown};
+use crate::logs::{LogEvent, LogTime, Source, shown};
 use crate::rulebook::{Event, Role};
 
 /// Bytes of a line that are read.
@@ -28,6 +29,9 @@ const LINES: usize = 2_000;
 const HEADERS: usize = 4;
 /// So many lines of a block are of one mod.
 const FIELDS: usize = 8;
+
+/// Refusals of one player that are further apart than so many seconds are of several tries.
+const ONE_REFUSAL: f64 = 3.0;
 
 /// What is less sure of lines of a kind is a guess.
 const GUESSED: f64 = 0.75;
@@ -73,7 +77,7 @@ impl<'r> Tries<'r> {
             // Of a client's log it must be known that there was a try, and how it ended.
             let is_told = |episode: &&Episode| reader.side == Role::Server || episode.went_well.is_some();
             let episode = self.looked.joins.last_of(log, player).filter(is_told);
-            found.extend(episode.map(|episode| (reader.side, reader.read(episode))));
+            found.extend(episode.map(|episode| (reader.side, reader.read(&reader.last_refusal(episode)))));
         }
         found
     }
@@ -127,6 +131,12 @@ impl Marks {
     fn is_told_otherwise(&self, item: &Item) -> bool {
         item.sign() == Some('+') && self.come.contains_key(&item.id)
     }
+}
+
+/// The words before a player's name, where they say by themselves that he is refused.
+fn refuses(kind: &Kind) -> Option<String> {
+    let says_so = |words: &String| tone(words) == Some(false) || words.trim().eq_ignore_ascii_case("no");
+    kind.words_before_a_player().filter(says_so)
 }
 
 /// Whether words deny something.
@@ -226,7 +236,8 @@ impl Reader<'_> {
         events.extend(begins);
         let all = self.list_of_all(episode);
         let differs = || all.as_ref().is_some_and(|list| !self.listed(episode, list, &BTreeSet::new()).is_empty());
-        let kept_out = last_lines(episode).iter().rev().filter_map(|line| Some((*line, elsewhere(self.text(*line))?)));
+        let codes = self.codes_of_elsewhere();
+        let kept_out = last_lines(episode).iter().rev().filter_map(|line| Some((*line, self.kept_out(*line, &codes)?)));
         let kept_out: Vec<(usize, KeptOutBy)> = kept_out.collect();
         let says_why = kept_out.iter().find(|(_, kept)| kept.is_final()).map(|(line, _)| *line);
         // That nobody was sent away for mods is no word for that somebody was let in.
@@ -267,6 +278,37 @@ impl Reader<'_> {
             .or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
         events.extend(ended.map(|line| self.event(line, Event::JoinRefused, episode)));
         events
+    }
+
+    /// Where each line about a player says by its beginning that he is refused, each is a try of its own, unless several were written in
+    /// one moment: what remains is the last.
+    fn last_refusal(&self, episode: &Episode) -> Episode {
+        let mut latest: BTreeMap<String, (usize, LogTime)> = BTreeMap::new();
+        let mut ends: BTreeMap<String, usize> = BTreeMap::new();
+        for (at, line) in episode.lines.iter().enumerate() {
+            let refusal = refuses(self.looked.kinds.kind(*line));
+            let Some((words, time)) = refusal.zip(LogTime::of(self.text(*line))) else { continue };
+            if let Some((before, then)) = latest.insert(words.clone(), (at, time))
+                && time.seconds_since(then).abs() > ONE_REFUSAL
+            {
+                ends.insert(words, before);
+            }
+        }
+        let is_of_next = |at: &usize| self.looked.kinds.lines[episode.lines[*at]].player.is_some();
+        let first = ends.into_values().min().and_then(|end| (end + 1..episode.lines.len()).find(is_of_next));
+        episode.from(first.unwrap_or(0))
+    }
+
+    /// What a line says of what keeps a player out and has to do with no mod: in words, by a code that is explained elsewhere, or in one
+    /// word behind his name.
+    fn kept_out(&self, line: usize, codes: &BTreeMap<String, KeptOutBy>) -> Option<KeptOutBy> {
+        let text = self.text(line);
+        let by_code = || CODE.find_iter(text).find_map(|code| codes.get(code.as_str()).copied());
+        let in_a_word = || {
+            let (_, word) = text.trim_end().rsplit_once(": ").filter(|(_, word)| !word.contains(' '))?;
+            refuses(self.looked.kinds.kind(line)).and_then(|_| elsewhere(&format!("server {word}")))
+        };
+        elsewhere(text).or_else(by_code).or_else(in_a_word)
     }
 
     /// What stands behind the last line of a player, and goes on with none of his, tells nothing where his own lines do, and is a guess
@@ -504,7 +546,12 @@ impl Reader<'_> {
             };
             found.push((*line, item.clone(), cause, false));
         }
-        let has = |id: &FoldedId| held.iter().any(|(_, item)| item.id == *id) || named.contains(id);
+        let marked = self.marked(episode, list);
+        let is_held = |id: &FoldedId| held.iter().chain(&marked).any(|(_, item)| item.id == *id);
+        let has = |id: &FoldedId| is_held(id) || named.contains(id);
+        for (line, item) in marked.iter().filter(|(_, item)| !named.contains(&item.id)) {
+            found.push((*line, item.clone(), (Event::Cause(Code::ContentDiffers), None, None), true));
+        }
         for id in self.looked.known.wanted_of_players().filter(|id| !has(id)) {
             let expected = self.looked.known.expected(id).map(str::to_owned);
             found.push((*last, Item::of(id.clone()), (Event::Cause(Code::ModMissing), expected, None), false));
@@ -513,6 +560,33 @@ impl Reader<'_> {
         // Lists that have next to nothing in common are not of the same things.
         let is_another = found.len() * 3 > self.looked.known.number() * 2;
         if is_another { Vec::new() } else { found }
+    }
+
+    /// Entries of a list that are written otherwise than the others, with the version that they should have: a mark behind it, say. Such
+    /// a mod is no less there.
+    fn marked(&self, episode: &Episode, list: &ListOfAll) -> Vec<(usize, Item)> {
+        let Some((first, _)) = list.held.first() else { return Vec::new() };
+        let (lines, kinds) = (&self.looked.kinds.lines, &self.looked.kinds.kinds);
+        let pieces = &kinds[list.kind].pieces;
+        let begins_alike =
+            |other: &[Piece]| other.get(..pieces.len()).is_some_and(|begin| skeleton(begin) == skeleton(pieces));
+        let is_beside = |line: &&usize| {
+            (first.saturating_sub(1)..=list.line + 1).contains(*line)
+                && lines[**line].kind != list.kind
+                && lines[**line].depth == lines[*first].depth
+                && begins_alike(&kinds[lines[**line].kind].pieces)
+        };
+        let entry = |line: usize| match &mut self.items(line)[..] {
+            [item] if item.is_known => Some((line, item.clone())),
+            _ => None,
+        };
+        let is_as_expected = |item: &Item| {
+            let version = item.versions.first().map(|version| version.text.as_str());
+            version.is_some() && version == self.looked.known.expected(&item.id)
+        };
+        let is_listed = |id: &FoldedId| list.held.iter().any(|(_, held)| held.id == *id);
+        let entries = episode.lines.iter().filter(is_beside).filter_map(|line| entry(*line));
+        entries.filter(|(_, item)| is_as_expected(item) && !is_listed(&item.id)).collect()
     }
 
     /// What lists of players that got in differ in too: nobody is refused for that.
@@ -644,7 +718,14 @@ impl Reader<'_> {
 
     /// Whether a word of a line is no player's name, and said nowhere else.
     fn is_new(&self, line: usize, word: &str) -> bool {
-        !self.looked.is_player(word) && !is_of_reports(word) && !self.looked.is_said_elsewhere(line, word)
+        // What stands beside his name where his try begins, with a number in it, is his connection's.
+        let begins = || self.looked.try_of(line).and_then(|episode| episode.lines.first().copied());
+        let is_connection = word.contains(|c: char| c.is_ascii_digit())
+            && begins().is_some_and(|first| first != line && self.text(first).contains(word));
+        !is_connection
+            && !self.looked.is_player(word)
+            && !is_of_reports(word)
+            && !self.looked.is_said_elsewhere(line, word)
     }
 
     /// A mod that nobody here has, of which a line of a try that went wrong says that it is not wanted.
@@ -732,8 +813,19 @@ impl Reader<'_> {
         found
     }
 
-    /// Codes that some line outside of tries puts into words.
+    /// Codes that some line outside of tries puts into words for what is wrong with a mod.
     fn legend(&self) -> BTreeMap<String, Event> {
+        self.explained(|words| means_failure(words).filter(|means| *means != Event::ModFailed))
+    }
+
+    /// Such codes for what no mod has to do with.
+    fn codes_of_elsewhere(&self) -> BTreeMap<String, KeptOutBy> {
+        let codes = self.explained(|words| elsewhere(words).or_else(|| elsewhere(&format!("server {}", words.trim()))));
+        // A number alone is a time, or a count of anything.
+        codes.into_iter().filter(|(code, _)| code.contains(char::is_alphabetic)).collect()
+    }
+
+    fn explained<T>(&self, meaning: impl Fn(&str) -> Option<T>) -> BTreeMap<String, T> {
         let of_tries: BTreeSet<u64> = self
             .looked
             .joins
@@ -748,7 +840,7 @@ impl Reader<'_> {
             for (at, code) in codes.iter().enumerate() {
                 let end = codes.get(at + 1).map_or(text.len(), regex::Match::start);
                 let words = text[code.end()..end].split([',', ';', '|']).next().unwrap_or_default();
-                if let Some(means) = means_failure(words).filter(|means| *means != Event::ModFailed) {
+                if let Some(means) = meaning(words) {
                     legend.entry(code.as_str().to_owned()).or_insert(means);
                 }
             }
