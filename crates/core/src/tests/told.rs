@@ -111,6 +111,10 @@ fn evening(tries: &str) -> String {
     "10:01:00 [q-1f] mallow comes\n10:01:01 [q-1f] let in\n10:02:00 [q-35bf] osier comes\n10:02:02 [q-35bf] has skerry v0.9.1\n10:02:02 [q-35bf] shut out\n",
     &["version-other skerry 0.9.2 0.9.1"]
 )]
+#[case::a_number_that_calls_are_told(
+    "10:01:00 Arrived(mallow, 1204)\n10:01:01 Entered(1204)\n10:02:00 Arrived(osier, 4971)\n10:02:01 Refused(4971, ModVersionMismatch(weir, hall=1.0.7, guest=1.0.3))\n10:02:02 Left(1204)\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
 #[case::headers_within_headers(
     "10:01:00 guest osier rings\n10:01:02 guest osier stays outside:\n  has not:\n    - skerry 0.9.2\n  has in another release:\n    - weir 1.0.3 (ours 1.0.7)\n10:05:00 guest mallow rings\n10:05:01 guest mallow is inside\n",
     &["mod-missing skerry 0.9.2 -", "version-other weir 1.0.7 1.0.3"]

@@ -17,6 +17,8 @@ type NameIn<'f> = dyn Fn(&str) -> Option<String> + 'f;
 
 /// Digits of a number that stands for itself.
 const LONG: usize = 7;
+/// A number of at least so many digits may be somebody's where something is called with it.
+const TOLD: usize = 3;
 /// So many numbers are kept.
 const MOST: usize = 20_000;
 
@@ -27,7 +29,7 @@ static NUMBERED: LazyLock<Regex> = LazyLock::new(|| Regex::new(NUMBER).expect("a
 
 /// The same, or one in brackets: those of mods count up, and would be taken for a list of them.
 static BRACKETED: LazyLock<Regex> = LazyLock::new(|| {
-    let pattern = format!(r"{NUMBER}|(?<open>[\[<({{])(?<inner>\d{{1,6}})[\]>)}}]");
+    let pattern = format!(r"{NUMBER}|(?<open>[\[<({{])(?<inner>\d{{1,6}})[\]>)}}]|,\s?(?<told>\d{{3,6}})\)");
     Regex::new(&pattern).expect("a pattern that is written here")
 });
 
@@ -164,14 +166,18 @@ struct Number<'m> {
 impl<'m> Number<'m> {
     fn of(message: &'m str, found: &Captures<'m>) -> Option<Self> {
         let any = |names: &[&str]| names.iter().find_map(|name| found.name(name));
-        let id = any(&["id", "end", "address", "inner"])?;
+        let id = any(&["id", "end", "address", "inner", "told"])?;
         // The first part of a version stands for nobody.
         let rest = message[id.end()..].strip_prefix('.');
         if rest.is_some_and(|rest| rest.starts_with(|c: char| c.is_ascii_digit())) {
             return None;
         }
         let is_long = id.len() >= LONG && id.as_str().bytes().all(|byte| byte.is_ascii_digit());
-        let word = if is_long { id } else { any(&["word", "letter", "grown", "address", "open"])? };
+        let word = if is_long || is_told_in_a_call(message, id) {
+            id
+        } else {
+            any(&["word", "letter", "grown", "address", "open"])?
+        };
         Some(Self { word, id })
     }
 
@@ -194,6 +200,14 @@ impl<'m> Number<'m> {
     fn is_joined(&self, message: &str) -> bool {
         self.is_grown() || message.get(self.word.end()..self.id.start()) == Some("-")
     }
+}
+
+/// Whether a number is what something is called with, whatever that is: `Arrived(osier, 4971)`, `Left(4971)`.
+fn is_told_in_a_call(message: &str, id: Match<'_>) -> bool {
+    let ends = message[id.end()..].starts_with([')', ',']);
+    let call = message[..id.start()].rfind('(').filter(|at| !message[*at..id.start()].contains(')'));
+    let is_call = |at: usize| message[..at].ends_with(|c: char| c.is_alphanumeric());
+    id.len() >= TOLD && ends && message[..id.start()].trim_end().ends_with(['(', ',']) && call.is_some_and(is_call)
 }
 
 /// The numbers of a message.

@@ -7,7 +7,7 @@ use super::kinds::{Kind, Kinds};
 use super::lines::Piece;
 use super::model::{LearnedEvent, Sign};
 use crate::base::ids::same_name;
-use crate::diagnose::{KeptOutBy, elsewhere, means_failure, says_unwanted};
+use crate::diagnose::{KeptOutBy, elsewhere, means_failure, parted, says_unwanted};
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
@@ -191,6 +191,7 @@ impl TryWords {
     fn of(kinds: &Kinds) -> Vec<Self> {
         let each = kinds.kinds.iter().map(|kind| {
             let words = kind.words();
+            let words = parted(&words);
             let kept_out = elsewhere(&words);
             Self {
                 tone: tone(&words).or(kept_out.map(|_| false)),
@@ -585,7 +586,7 @@ fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[
     let starts = &kinds.kinds[start].lines;
     let ends = starts.iter().skip(1).copied().chain([kinds.lines.len()]);
     let mut all: Vec<Episode> = Vec::new();
-    let mut told: Vec<(Vec<usize>, usize)> = Vec::new();
+    let mut told: Vec<(Vec<usize>, usize, bool)> = Vec::new();
     for (first, end) in starts.iter().zip(ends) {
         let log = kinds.lines[*first].log;
         let is_own = |line: &usize| kinds.lines[*line].log == log && kinds.kind(*line).side == Role::Server;
@@ -593,14 +594,18 @@ fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[
         // What comes behind the last word for how it went is of nobody.
         let is_plain = |line: &usize| *line != *first && !kinds.kind(*line).names_mods();
         let is_last = |line: &usize| is_plain(line) && said[kinds.lines[*line].kind].tone.is_some();
-        let last = own.iter().rposition(is_last).or_else(|| own.iter().rposition(is_plain))?;
-        told.push((own, last));
+        let says_how = own.iter().rposition(is_last);
+        let last = says_how.or_else(|| own.iter().rposition(is_plain))?;
+        told.push((own, last, says_how.is_some()));
     }
     let is_next = |line: usize, behind: usize| kinds.lines[line].number + 1 == kinds.lines[behind].number;
     // Where something parts the blocks of all tries, all of a block is of the try.
-    let is_parted = |(own, last): &(Vec<usize>, usize)| !own[*last..].windows(2).all(|two| is_next(two[0], two[1]));
+    let is_parted = |(own, last, says_how): &(Vec<usize>, usize, bool)| {
+        let from = if *says_how { *last } else { 0 };
+        !own[from..].windows(2).all(|two| is_next(two[0], two[1]))
+    };
     let are_parted = told.len() > 1 && told[..told.len() - 1].iter().all(is_parted);
-    for (own, last) in told {
+    for (own, last, _) in told {
         // But for what is further in: that goes on with it.
         let inner = own[last + 1..].iter().take_while(|line| kinds.lines[**line].depth > 0).count();
         let block = own[last..].windows(2).take_while(|two| are_parted && is_next(two[0], two[1])).count();

@@ -129,7 +129,16 @@ const OF_REPORTS: [&str; 74] = [
 pub fn is_of_reports(word: &str) -> bool {
     let lower = word.to_lowercase();
     let is_formed_so = ["tion", "tions", "ible", "able", "ment", "ments"].iter().any(|end| lower.ends_with(end));
-    OF_REPORTS.contains(&lower.as_str()) || is_formed_so && word.chars().all(char::is_alphabetic)
+    OF_REPORTS.contains(&lower.as_str())
+        || is_formed_so && word.chars().all(char::is_alphabetic)
+        || is_a_code_of_mods(&lower)
+}
+
+/// Whether a word is one for a mod and one for what is wrong with it: `mod-version`.
+fn is_a_code_of_mods(lower: &str) -> bool {
+    let Some((kind, what)) = lower.split_once(['-', '_']) else { return false };
+    let says = what == "version" || OF_REPORTS.contains(&what) || means_failure(what).is_some();
+    is_kind_of_mod(kind) && says
 }
 
 /// Whether a word before a version says whose it is, or of what else.
