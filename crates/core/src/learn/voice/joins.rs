@@ -595,8 +595,13 @@ fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[
         let is_plain = |line: &usize| *line != *first && !kinds.kind(*line).names_mods();
         let is_last = |line: &usize| is_plain(line) && said[kinds.lines[*line].kind].tone.is_some();
         let says_how = own.iter().rposition(is_last);
-        let last = says_how.or_else(|| own.iter().rposition(is_plain))?;
-        told.push((own, last, says_how.is_some()));
+        // A line alone may be of somebody who goes.
+        if let Some(last) = says_how.or_else(|| own.iter().rposition(is_plain)) {
+            told.push((own, last, says_how.is_some()));
+        }
+    }
+    if told.len() * 2 < starts.len() {
+        return None;
     }
     let is_next = |line: usize, behind: usize| kinds.lines[line].number + 1 == kinds.lines[behind].number;
     // Where something parts the blocks of all tries, all of a block is of the try.
@@ -605,7 +610,10 @@ fn blocks((kinds, said): (&Kinds, &[TryWords]), start: Option<usize>, loaded: &[
         !own[from..].windows(2).all(|two| is_next(two[0], two[1]))
     };
     let are_parted = told.len() > 1 && told[..told.len() - 1].iter().all(is_parted);
-    for (own, last, _) in told {
+    for (own, last, says_how) in told {
+        let begin = own.windows(2).take_while(|two| is_next(two[0], two[1])).count();
+        // Where nothing says how it went, what stands behind a gap is of nobody.
+        let last = if are_parted && !says_how { begin.min(last) } else { last };
         // But for what is further in: that goes on with it.
         let inner = own[last + 1..].iter().take_while(|line| kinds.lines[**line].depth > 0).count();
         let block = own[last..].windows(2).take_while(|two| are_parted && is_next(two[0], two[1])).count();

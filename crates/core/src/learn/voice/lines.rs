@@ -121,12 +121,14 @@ static PIECES: LazyLock<Regex> = LazyLock::new(|| {
 static HEAD: LazyLock<Regex> = LazyLock::new(|| {
     let levels = "TRACE|DEBUG|INFO|NOTICE|WARN|WARNING|ERROR|SEVERE|FATAL|trace|debug|info|notice";
     let time = r"[TZ+-]?\d{1,14}[:.,TZ/+-][\d:.,TZ/+-]{2,}";
+    // A version looks like a time too, behind another key.
+    let key = r"(?i:t|ts|at|tm|dt|w|[a-z_]{0,8}(?:time|stamp|date|clock|when|zeit|hora|heure)[a-z_]{0,8})";
     // As a journal of a system has it: a day by its name, and behind the time whose line it is.
     let day = r"(?:(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun),?\s+)?(?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)\s+\d{1,2}(?:\s+\d{4})?\s";
     let journal = format!(r"(?:{day}\s*{time}|{time})\s+[\w.-]+\s+[\w./@-]+\[\d+\]:");
     // A number alone is a time where the line begins with it, and who is spoken of behind another time.
     let head = format!(
-        r"^(?:[\w.-]+\s+\|\s)?(?:{journal}(?:\s|$)|{day})?(?:\s*[\[(<]?\d{{5,14}}[\])>]?(?:\s|$))?(?:\s|[A-Za-z_]{{1,12}}={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)*"
+        r"^(?:[\w.-]+\s+\|\s)?(?:{journal}(?:\s|$)|{day})?(?:\s*[\[(<]?\d{{5,14}}[\])>]?(?:\s|$))?(?:\s|(?:{key})={time}(?:\s|$)|[\[(<]{time}(?:\s{time})?[\])>]|{time}(?:\s|$)|[\[(]?(?:{levels})\b[\])]?|:\s|\|\s)*"
     );
     Regex::new(&head).expect("a pattern that is written here")
 });

@@ -350,6 +350,7 @@ impl Reader<'_> {
                 continue;
             }
             let fields = self.of_fields(*line);
+            let is_of_fields = fields.is_some();
             let block = fields.or_else(|| self.of_block(*line).map(|(item, end)| (item, *line, end)));
             read = block.as_ref().map_or(0, |(.., end)| *end);
             let line = block.as_ref().map_or(*line, |(_, line, _)| *line);
@@ -359,7 +360,9 @@ impl Reader<'_> {
                 true => !self.looked.is_of_good_joins(kind),
                 false => self.looked.is_of_bad_joins(kind),
             };
-            let counts = tells && !of_all.contains(&kind);
+            // A line that is a key and a value is of one kind wherever it stands; in a block the others say what it is about.
+            let is_field_of_block = episode.is_block && is_of_fields;
+            let counts = (tells || is_field_of_block) && !of_all.contains(&kind);
             if !counts {
                 continue;
             }
@@ -749,7 +752,8 @@ impl Reader<'_> {
     fn of_fields(&self, line: usize) -> Option<(Item, usize, usize)> {
         let lines = &self.looked.kinds.lines;
         let own = &lines[line];
-        if own.depth == 0 || own.player.is_some() {
+        let is_in_block = || self.looked.try_of(line).is_some_and(|episode| episode.is_block);
+        if own.player.is_some() || own.depth == 0 && !is_in_block() {
             return None;
         }
         let is_one = |at: usize, above: &Seen| {
