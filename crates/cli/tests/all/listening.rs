@@ -133,6 +133,22 @@ fn odd_voices_are_understood(
     assert_eq!(first, told, "{report}");
 }
 
+/// What stumbles while a game starts is seldom why it was not let in, and worth less than what stumbles as it tries.
+#[rstest]
+#[case::before(&["skua: nest missing", "connecting to the quay", "disconnected"], 0.3..0.45)]
+#[case::behind(&["connecting to the quay", "skua: nest missing", "disconnected"], 0.5..0.9)]
+fn chatter_of_a_client_before_it_tries_weighs_less(#[case] rest: &[&str], #[case] sure: std::ops::Range<f64>) {
+    let stage = stage();
+    let mounted: String = CARGO.iter().map(|(gull, version)| format!("mounted {gull} {version}\n")).collect();
+    stage.write("own.log", format!("game starts\n{mounted}{}\n", rest.join("\n")));
+    stage.write("quay.log", "mallow hails the quay\nmallow: no answer, timed out\n");
+    let words = ["diagnose", "--rulebook", "r.toml", "--server-log", "quay.log", "--client-log", "own.log", "--player"];
+    let report = stage.kanon(words.into_iter().chain(["mallow", "--format", "json"])).json();
+    let of_skua = report["verdicts"].as_array().unwrap().iter().filter(|verdict| verdict["mod"] == "skua");
+    let found = of_skua.filter_map(|verdict| verdict["confidence"].as_f64()).fold(0.0, f64::max);
+    assert!(sure.contains(&found), "{report:#}");
+}
+
 #[test]
 fn what_is_learned_from_logs_is_a_part_of_the_rulebook() {
     let stage = stage();

@@ -67,6 +67,8 @@ pub struct Hint {
     pub pattern: Pattern,
     /// Whether there is such a mod, as far as is known.
     pub is_known: bool,
+    /// Whether it stands before the last try of a client to join: what stumbles as a game starts may be chatter.
+    pub is_before_try: bool,
 }
 
 impl Hint {
@@ -221,6 +223,7 @@ impl Needles {
             mod_id,
             pattern: pattern.clone(),
             is_known: told.is_known,
+            is_before_try: false,
         };
         ids.into_iter().map(hint).collect()
     }
@@ -311,7 +314,15 @@ pub struct HintReader<'n> {
     header: String,
     /// Whether what is read is about another player.
     is_of_another: bool,
+    /// The number of the last line that tells of a try to join, and names no mod.
+    last_try: Option<u64>,
 }
+
+/// How a client tells that it tries to join, in everyday words of some languages.
+static TRIES: LazyLock<Regex> = LazyLock::new(|| {
+    let words = "connecting|joining|dialling|handshake|logging in|verbinde|verbinding maken|connexion à|conectando|connessione a|a ligar|ansluter|łączenie|подключ";
+    Regex::new(&format!(r"(?i)\b(?:{words})")).expect("a pattern that is written here")
+});
 
 impl<'n> HintReader<'n> {
     /// Lines of a log with these events, for the join of a player.
@@ -328,7 +339,12 @@ impl<'n> HintReader<'n> {
                 .build(&names)
                 .ok()
         });
-        Self { needles, source, players, header: String::new(), is_of_another: false }
+        Self { needles, source, players, header: String::new(), is_of_another: false, last_try: None }
+    }
+
+    /// The number of the last line that tells of a try to join.
+    pub const fn last_try(&self) -> Option<u64> {
+        self.last_try
     }
 
     /// What a line may tell; what a line tells that a pattern knows is told already.
@@ -352,6 +368,9 @@ impl<'n> HintReader<'n> {
             if let Some(name) = self.player_in(text) {
                 hint.pattern.line = without_player(&hint.pattern.line, text, &name);
             }
+        }
+        if places.is_empty() && TRIES.is_match(&text) {
+            self.last_try = Some(number);
         }
         if places.is_empty() && hints.is_empty() {
             self.header = text.chars().take(HEADER).collect();

@@ -370,6 +370,7 @@ pub(super) fn hinted(
                     let mut hypothesis = Hypothesis::of_text(cause, hint.mod_id.clone(), rests_on, evidence);
                     hypothesis.side = hint.own_side();
                     hypothesis.odds += lateness + if hint.is_known { 0.0 } else { Support::HintedUnknown.weight() };
+                    hypothesis.odds += if hint.is_before_try { Support::HintedBefore.weight() } else { 0.0 };
                     hypotheses.push(hypothesis);
                 }
             }

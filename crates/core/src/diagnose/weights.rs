@@ -37,6 +37,7 @@ table! {
     Hinted -0.3 "words near a name",
     HintedVaguely -0.7 "words that only say that something failed",
     HintedUnknown -0.4 "words near a name that nobody knows as a mod's",
+    HintedBefore -0.6 "words near a name before a client tried to join",
     HintedAgain 0.2 "each further line of the kind",
     HintedLast 0.3 "the last hint of all, which is of the last try; the first may be of any",
     Message 0.8 "a message that is shown for such a cause, wholly alike",
