@@ -60,9 +60,9 @@ C
 }
 
 # Cargo, for Windows. What asks its compiler whether there is a standard library is told so: while it is being built, nothing answers.
-# Built once and tried once, the program for tests is soonest done without optimisation.
+# Built once and tried once, the program for tests is soonest done without optimisation, and without the names of what is in it.
 windows_cargo() {
-  CARGO_INCREMENTAL=0 CARGO_PROFILE_DEV_DEBUG=false CARGO_PROFILE_DEV_OPT_LEVEL=0 RUSTC="$work/rustc" RUSTC_BOOTSTRAP=1 RUSTFLAGS="--cfg has_std" cargo "$@" --profile "$profile" --locked \
+  CARGO_INCREMENTAL=0 CARGO_PROFILE_DEV_DEBUG=false CARGO_PROFILE_DEV_STRIP=symbols CARGO_PROFILE_DEV_OPT_LEVEL=0 RUSTC="$work/rustc" RUSTC_BOOTSTRAP=1 RUSTFLAGS="--cfg has_std" cargo "$@" --profile "$profile" --locked \
     -Zbuild-std=std,panic_abort,panic_unwind,test --target "$target" --target-dir "$work/target"
 }
 
@@ -103,6 +103,16 @@ story() {
   fi
 }
 
+# Answers a question of the dialogue, once it was asked.
+asked() {
+  for _ in $(seq 60); do
+    grep -qa "$1" "$work/dialogue.txt" && break
+    sleep 1
+  done
+  sleep 1
+  printf "$2"
+}
+
 # A player gets ready by the program that carries the invite, in a console of its own.
 joining() {
   local folder
@@ -112,7 +122,7 @@ joining() {
   fi
   [ -d "$work/kept/demo" ] || story
   folder="$work/kept"
-  rm -rf "$folder/programs" "$folder/web" "$folder/demo/mara/.kanon"
+  rm -rf "$folder/programs" "$folder/web" "$folder/demo/mara/.kanon" "$work/dialogue.txt"
   mkdir "$folder/programs"
   cp "$built/kanon.exe" "$folder/programs/"
   (
@@ -120,8 +130,8 @@ joining() {
     timeout 300 wine "$built/kanon.exe" publish ../web --address "Z:$folder/web" --programs ../programs --color never 2>&1 | tr -d '\r' || true
     cp ../web/ready/join.exe "$built/bcryptprimitives.dll" mara/
     cd mara
-    (sleep 20; printf '1\r'; sleep 10; printf 'y\r'; sleep 15; printf '\r'; sleep 2) |
-      KANON_LANGUAGE=en timeout 180 script -qec "wine join.exe" /dev/null || true
+    (asked "Enter alone leaves" '1\r'; asked "Do this\|Press Enter" 'y\r'; asked "Press Enter" '\r'; sleep 1) |
+      KANON_LANGUAGE=en timeout 180 script -qefc "wine join.exe" "$work/dialogue.txt" || true
   ) > "$work/joining.txt" 2>&1
   if ! grep -qa "You can join now" "$work/joining.txt"; then
     say "the program that carries the invite did not get a player ready; what it said is in $work/joining.txt"
