@@ -111,6 +111,10 @@ fn evening(tries: &str) -> String {
     "10:01:00 [q-1f] mallow comes\n10:01:01 [q-1f] let in\n10:02:00 [q-35bf] osier comes\n10:02:02 [q-35bf] has skerry v0.9.1\n10:02:02 [q-35bf] shut out\n",
     &["version-other skerry 0.9.2 0.9.1"]
 )]
+#[case::a_guess_at_his_and_one_at_nobodys(
+    "10:01:00 [q1] mallow comes\n10:01:00 skerry: path not found\n10:01:01 [q1] lacks weir\n10:01:01 [q1] shut out\n10:02:00 [q2] osier comes\n10:02:01 lugworm: path not found\n10:02:02 [q2] has skerry v0.9.1\n10:02:02 [q2] shut out\n",
+    &["version-other skerry 0.9.2 0.9.1"]
+)]
 #[case::keys_in_blocks(
     "[join]\nplayer=mallow\nresult=accepted\n\n[leave]\nplayer=mallow\n\n[script]\nmod=skerry\ntext=value missing\n\n[join]\nplayer=osier\nresult=rejected\nreason=mod-version\nmod=weir\nours=1.0.7\ntheirs=1.0.3\n\n[script]\nmod=lugworm\ntext=value missing\n\n[join]\nplayer=puffin\nresult=accepted\n",
     &["version-other weir 1.0.7 1.0.3"]

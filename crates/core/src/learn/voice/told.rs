@@ -326,17 +326,17 @@ impl Reader<'_> {
         causes.iter_mut().filter(|(line, ..)| is_behind(*line)).for_each(|(.., is_guess)| *is_guess = true);
     }
 
-    /// Where lines that name him, or go on with one that does, say why, what stands between them is of nobody; where they give a
-    /// guess, another guess is. Where lines about mods say whose they are, what stands in those that don't is a guess.
+    /// Where lines about mods say whose they are, what stands in those that don't is a guess. Where lines that name him, or go on with
+    /// one that does, say why, what stands between them is of nobody; where they give a guess, another guess is.
     fn keep_his(&self, episode: &Episode, causes: &mut Vec<ToldCause>) {
         let is_his = |line: usize| episode.is_block || self.looked.kinds.is_of_a_player(line);
+        if self.looked.kinds.say_whose_mods() {
+            causes.iter_mut().filter(|(line, ..)| !is_his(*line)).for_each(|(.., is_guess)| *is_guess = true);
+        }
         let told_by_his = || causes.iter().filter(|(line, ..)| is_his(*line));
         let is_told = told_by_his().any(|(.., is_guess)| !is_guess);
         if told_by_his().next().is_some() {
             causes.retain(|(line, .., is_guess)| is_his(*line) || !is_told && !is_guess);
-        }
-        if self.looked.kinds.say_whose_mods() {
-            causes.iter_mut().filter(|(line, ..)| !is_his(*line)).for_each(|(.., is_guess)| *is_guess = true);
         }
     }
 
