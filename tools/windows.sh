@@ -60,9 +60,9 @@ C
 }
 
 # Cargo, for Windows. What asks its compiler whether there is a standard library is told so: while it is being built, nothing answers.
-# Built once and tried once, the program for tests is soonest done without optimisation, and without the names of what is in it.
+# Built once and tried once, the program for tests is soonest done without optimisation.
 windows_cargo() {
-  CARGO_INCREMENTAL=0 CARGO_PROFILE_DEV_DEBUG=false CARGO_PROFILE_DEV_STRIP=symbols CARGO_PROFILE_DEV_OPT_LEVEL=0 RUSTC="$work/rustc" RUSTC_BOOTSTRAP=1 RUSTFLAGS="--cfg has_std" cargo "$@" --profile "$profile" --locked \
+  CARGO_INCREMENTAL=0 CARGO_PROFILE_DEV_DEBUG=false CARGO_PROFILE_DEV_OPT_LEVEL=0 RUSTC="$work/rustc" RUSTC_BOOTSTRAP=1 RUSTFLAGS="--cfg has_std" cargo "$@" --profile "$profile" --locked \
     -Zbuild-std=std,panic_abort,panic_unwind,test --target "$target" --target-dir "$work/target"
 }
 
