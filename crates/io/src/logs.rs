@@ -158,9 +158,7 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
         }
     })
     .during("read the log", path)?;
-    // A client starts, and then tries: a server serves one try after another.
-    let last_try = reader.last_try().filter(|_| source == Source::ClientLog);
-    hints.iter_mut().for_each(|hint| hint.is_before_try = last_try.is_some_and(|line| hint.line < line));
+    hints.iter_mut().for_each(|hint| hint.is_before_try = reader.last_try().is_some_and(|line| hint.line < line));
     Ok(hints.into())
 }
 

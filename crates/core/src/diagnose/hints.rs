@@ -342,7 +342,7 @@ impl<'n> HintReader<'n> {
         Self { needles, source, players, header: String::new(), is_of_another: false, last_try: None }
     }
 
-    /// The number of the last line that tells of a try to join.
+    /// The number of the last line of a client's log that tells of a try to join.
     pub const fn last_try(&self) -> Option<u64> {
         self.last_try
     }
@@ -369,7 +369,8 @@ impl<'n> HintReader<'n> {
                 hint.pattern.line = without_player(&hint.pattern.line, text, &name);
             }
         }
-        if places.is_empty() && TRIES.is_match(&text) {
+        // A client starts, and then tries; a server serves one try after another.
+        if self.source == Source::ClientLog && places.is_empty() && TRIES.is_match(&text) {
             self.last_try = Some(number);
         }
         if places.is_empty() && hints.is_empty() {

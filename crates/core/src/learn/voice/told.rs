@@ -819,17 +819,17 @@ impl Reader<'_> {
 
     /// Codes that some line outside of tries puts into words for what is wrong with a mod.
     fn legend(&self) -> BTreeMap<String, Event> {
-        self.explained(|words| means_failure(words).filter(|means| *means != Event::ModFailed))
+        self.explained(|_| true, |words| means_failure(words).filter(|means| *means != Event::ModFailed))
     }
 
     /// Such codes for what no mod has to do with.
     fn codes_of_elsewhere(&self) -> BTreeMap<String, KeptOutBy> {
-        let codes = self.explained(|words| elsewhere(words).or_else(|| elsewhere(&format!("server {}", words.trim()))));
         // A number alone is a time, or a count of anything.
-        codes.into_iter().filter(|(code, _)| code.contains(char::is_alphabetic)).collect()
+        let is_code = |code: &str| code.contains(char::is_alphabetic);
+        self.explained(is_code, |words| elsewhere(words).or_else(|| elsewhere(&format!("server {}", words.trim()))))
     }
 
-    fn explained<T>(&self, meaning: impl Fn(&str) -> Option<T>) -> BTreeMap<String, T> {
+    fn explained<T>(&self, is_code: impl Fn(&str) -> bool, meaning: impl Fn(&str) -> Option<T>) -> BTreeMap<String, T> {
         let of_tries: BTreeSet<u64> = self
             .looked
             .joins
@@ -841,7 +841,7 @@ impl Reader<'_> {
         let mut legend = BTreeMap::new();
         for (_, text) in (1..).zip(&self.lines).filter(|(number, _)| !of_tries.contains(number)) {
             let codes: Vec<regex::Match<'_>> = CODE.find_iter(text).collect();
-            for (at, code) in codes.iter().enumerate() {
+            for (at, code) in codes.iter().enumerate().filter(|(_, code)| is_code(code.as_str())) {
                 let end = codes.get(at + 1).map_or(text.len(), regex::Match::start);
                 let words = text[code.end()..end].split([',', ';', '|']).next().unwrap_or_default();
                 if let Some(means) = meaning(words) {
