@@ -5,6 +5,7 @@ mod at_install;
 mod bases;
 mod opened;
 mod planned;
+mod planning;
 mod undoing;
 
 use kanon_core::plan::RiskyExtras;
