@@ -6,7 +6,7 @@ use kanon_core::base::ids::same_name;
 use kanon_core::base::path::InstallPath;
 use kanon_core::canon::release::Invite;
 use kanon_io::backup::newest;
-use kanon_io::claim::{Claimant, take_lock};
+use kanon_io::claim::{Claimant, LockFile, take_lock};
 use kanon_io::following::{Following, followed_game, workspace_of};
 use kanon_io::install::{Install, LocalInstall};
 use kanon_io::set_aside::{self, SetAside};
@@ -137,7 +137,7 @@ pub fn newest_backup(folder: &Path) -> i64 {
 ///
 /// # Errors
 /// When somebody works on it.
-pub fn lock_of(game: &Path, machine: &Machine) -> Result<std::fs::File, AppError> {
+pub fn lock_of(game: &Path, machine: &Machine) -> Result<LockFile, AppError> {
     let claimant = Claimant {
         workspace: String::new(),
         by: format!("{} with kanon follow", machine.person()),

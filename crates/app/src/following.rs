@@ -7,6 +7,7 @@ use kanon_core::base::ids::FoldedId;
 use kanon_core::base::suggestion::Suggestion;
 use kanon_core::canon::release::{Invite, RULEBOOK};
 use kanon_core::rulebook::{self, Role, Rulebook};
+use kanon_io::claim::LockFile;
 use kanon_io::error::{During, ReachError, Unfit};
 use kanon_io::following::{Choices, Following, Prepared, followed_game, trusted, workspace_of};
 use kanon_io::install::LocalInstall;
@@ -163,7 +164,7 @@ impl Game {
     ///
     /// # Errors
     /// When somebody works on it.
-    pub fn lock_if_known(&self, machine: &Machine) -> Result<Option<std::fs::File>, AppError> {
+    pub fn lock_if_known(&self, machine: &Machine) -> Result<Option<LockFile>, AppError> {
         self.before.as_ref().map(|_| self.lock(machine)).transpose()
     }
 
@@ -171,7 +172,7 @@ impl Game {
     ///
     /// # Errors
     /// When somebody works on it.
-    pub fn lock(&self, machine: &Machine) -> Result<std::fs::File, AppError> {
+    pub fn lock(&self, machine: &Machine) -> Result<LockFile, AppError> {
         let folder = workspace_of(&self.folder);
         std::fs::create_dir_all(&folder).during("make the folder", &folder)?;
         lock_of(&self.folder, machine)

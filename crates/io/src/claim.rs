@@ -76,7 +76,7 @@ pub enum Others {
 /// The lock on this machine: nobody else here works on the install.
 pub struct Lock<'i> {
     install: &'i dyn Install,
-    file: File,
+    file: LockFile,
 }
 
 /// A claim on an install, until it is released. One that is dropped before stays there: the work was interrupted. The lock
@@ -84,8 +84,8 @@ pub struct Lock<'i> {
 #[must_use = "a claim that is not released stays on the install"]
 pub struct Claim<'i> {
     install: &'i dyn Install,
-    #[expect(dead_code, reason = "the lock lives as long as the file is open")]
-    lock: File,
+    #[expect(dead_code, reason = "the lock lives as long as this")]
+    lock: LockFile,
 }
 
 impl<'i> Lock<'i> {
@@ -112,7 +112,14 @@ impl<'i> Lock<'i> {
 pub fn at_work(shown: &str, locks: &Path) -> Option<Claimant> {
     let path = lock_file(shown, locks);
     let file = File::options().write(true).open(&path).ok()?;
-    matches!(file.try_lock(), Err(std::fs::TryLockError::WouldBlock)).then(|| holder(&path))
+    match file.try_lock() {
+        Err(std::fs::TryLockError::WouldBlock) => Some(holder(&path)),
+        Err(std::fs::TryLockError::Error(_)) => None,
+        Ok(()) => {
+            drop(LockFile(file));
+            None
+        }
+    }
 }
 
 /// Who has claimed an install, from whatever workspace; nothing where nobody has, or it can't be told.
@@ -138,23 +145,34 @@ fn holder(lock: &Path) -> Claimant {
     })
 }
 
-/// Takes a lock of a file that lies beside its holder's name, for as long as the file is open.
+/// A file that is locked until this is dropped. It is unlocked then and not just closed: a process that begins at that moment has
+/// the file open too, until it is another program.
+#[derive(Debug)]
+pub struct LockFile(File);
+
+impl Drop for LockFile {
+    fn drop(&mut self) {
+        drop(self.0.unlock());
+    }
+}
+
+/// Takes the lock of a file that lies beside its holder's name.
 ///
 /// # Errors
 /// When another process here has it; the error names it.
-pub fn take_lock(path: &Path, what: &str, claimant: &Claimant) -> Result<File, ReachError> {
+pub fn take_lock(path: &Path, what: &str, claimant: &Claimant) -> Result<LockFile, ReachError> {
     let said = path.with_extension("json");
     let file = File::options().create(true).truncate(false).write(true).open(path).during("make the lock", path)?;
-    match file.try_lock() {
-        Ok(()) => {}
+    let lock = match file.try_lock() {
+        Ok(()) => LockFile(file),
         Err(std::fs::TryLockError::WouldBlock) => return Err(busy(what, &holder(path))),
         Err(std::fs::TryLockError::Error(source)) => {
             return Err(ReachError::Io { attempt: "lock", path: path.to_owned(), source });
         }
-    }
+    };
     let text = serde_json::to_string(claimant).unwrap_or_default();
     crate::writing::write_whole(&said, &text)?;
-    Ok(file)
+    Ok(lock)
 }
 
 fn lock_file(shown: &str, locks: &Path) -> PathBuf {
@@ -266,7 +284,7 @@ fn own(path: &str) -> Result<InstallPath, ReachError> {
     InstallPath::new(path).for_path(path)
 }
 
-fn lock(install: &dyn Install, locks: &Path, claimant: &Claimant) -> Result<File, ReachError> {
+fn lock(install: &dyn Install, locks: &Path, claimant: &Claimant) -> Result<LockFile, ReachError> {
     std::fs::create_dir_all(locks).during("make the folder", locks)?;
     take_lock(&lock_file(install.shown(), locks), install.shown(), claimant)
 }

@@ -1,9 +1,7 @@
 //! Whom a watch tells: by `kanon.toml` and the environment, read anew before each look; and what is still to be told.
 
-use std::fs::File;
-
 use kanon_core::config::WatchWish;
-use kanon_io::claim::take_lock;
+use kanon_io::claim::{LockFile, take_lock};
 use kanon_io::state::State;
 use kanon_io::workspace::Workspace;
 
@@ -21,7 +19,7 @@ pub struct Post {
     outbox: Outbox,
     state: State,
     workspace: Workspace,
-    _lock: File,
+    _lock: LockFile,
 }
 
 impl Post {
