@@ -141,6 +141,14 @@ impl Origin {
         }
     }
 
+    /// Begins a copy of a file that is being read for something else; nothing where others have to be waited for.
+    pub(crate) fn begin_copy(&self, file: &str) -> Result<Option<Copying>, Failed> {
+        match &self.place {
+            Place::Folder(folder) => Ok(Some(Copying { upload: folder.begin(checked(file)?)?, failed: None })),
+            Place::Web(_) | Place::Bucket(_) => Ok(None),
+        }
+    }
+
     /// Takes a file off; that it is not there is as good.
     pub(crate) async fn remove(&self, file: &str) -> Result<(), Failed> {
         match &self.place {
@@ -330,6 +338,26 @@ impl Upload {
             Self::Folder(upload) => drop(upload),
             Self::Bucket(upload) => upload.abort().await,
         }
+    }
+}
+
+/// A copy that is written beside other work, which does not stop where writing fails.
+pub(crate) struct Copying {
+    upload: folder::Upload,
+    failed: Option<Failed>,
+}
+
+impl Copying {
+    /// The next part.
+    pub fn part(&mut self, bytes: &[u8]) {
+        if self.failed.is_none() {
+            self.failed = self.upload.part(bytes).err();
+        }
+    }
+
+    /// All of it came. Tells what went wrong on the way.
+    pub fn finish(self) -> Result<(), Failed> {
+        self.failed.map_or_else(|| self.upload.finish(), Err)
     }
 }
 

@@ -43,19 +43,19 @@ struct LookedThrough {
     gets_smaller: bool,
 }
 
-/// Cuts a file, which is to have that digest; nothing where it has another by now. Packs of which less than half would still be
-/// used are not: so old ones can go some day.
+/// Cuts a file, which is to have that digest; nothing where it has another by now. Its bytes are shown to `also` in passing. Packs
+/// of which less than half would still be used are not: so old ones can go some day.
 ///
 /// # Errors
 /// When the file can't be read, or changes meanwhile.
 pub fn make_recipe(
     (source, digest): (&Path, Blake3),
     average: u32,
-    earlier: &HashMap<PieceDigest, (Blake3, &Piece)>,
-    room: &Path,
+    (earlier, room): (&HashMap<PieceDigest, (Blake3, &Piece)>, &Path),
+    also: &mut dyn FnMut(&[u8]),
 ) -> Result<Option<Made>, ReachError> {
     let Ok(mut file) = regular(source) else { return Ok(None) };
-    let looked = look_through(&mut file, average).during("cut", source)?;
+    let looked = look_through(&mut file, average, also).during("cut", source)?;
     if looked.blake3 != digest {
         return Ok(None);
     }
@@ -71,11 +71,12 @@ const fn in_file(piece: &Cut) -> Piece {
     Piece { digest: piece.digest, size: piece.size, packed: None }
 }
 
-fn look_through(file: &mut File, average: u32) -> io::Result<LookedThrough> {
+fn look_through(file: &mut File, average: u32, also: &mut dyn FnMut(&[u8])) -> io::Result<LookedThrough> {
     let (mut cuts, mut hasher) = (Vec::new(), blake3::Hasher::new());
     let (mut tried, mut smaller) = (0, 0);
     let note = |piece: Cut, bytes: &[u8]| {
         hasher.update(bytes);
+        also(bytes);
         if cuts.len() % TRIED == 0 {
             tried += bytes.len();
             smaller += zstd::bulk::compress(bytes, 1)?.len().min(bytes.len());

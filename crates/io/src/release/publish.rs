@@ -477,6 +477,8 @@ struct Files {
     uploads: Vec<(String, Upload, u64)>,
     needs: BTreeSet<String>,
     recipes: BTreeMap<Blake3, Stored>,
+    /// How many were put up already, with other work on them, and their bytes.
+    put: (usize, u64),
     /// Packs that were written for this, until they are uploaded.
     packs: Vec<tempfile::NamedTempFile>,
 }
@@ -486,17 +488,18 @@ impl Next<'_> {
         let there = self.destination.timestamp(self.keys).await.map_or(0, |timestamp| timestamp.version.get());
         let last = record.last().map_or(0, |last| last.release.number);
         let number = last.max(there) + 1;
-        let mut files = self.files(record)?;
-        let were_there = files.needs.len() - files.uploads.len();
+        let mut files = self.files(record, progress)?;
+        let were_there = files.needs.len() - files.uploads.len() - files.put.0;
         let archive = self.ready(record, &mut files)?;
         let uploads = std::mem::take(&mut files.uploads);
-        let uploaded = uploads.len();
+        let (put, put_bytes) = files.put;
+        let uploaded = uploads.len() + put;
         progress.ahead(uploads.iter().map(|(_, _, size)| size).sum());
         let destination = self.destination;
         let sizes = stream::iter(uploads)
             .map(|(file, upload, _)| async move { destination.put(&file, upload, progress).await })
             .buffer_unordered(SIDE_BY_SIDE);
-        let bytes = sizes.try_fold(0, |sum, size| async move { Ok(sum + size) }).await?;
+        let bytes = sizes.try_fold(put_bytes, |sum, size| async move { Ok(sum + size) }).await?;
         let release = Release {
             format: FORMAT.to_owned(),
             number,
@@ -524,7 +527,7 @@ impl Next<'_> {
     }
 
     /// What of mods and keys is to be uploaded, and what is needed in all.
-    fn files(&self, record: &Record) -> Result<Files, ReachError> {
+    fn files(&self, record: &Record, progress: &dyn Progress) -> Result<Files, ReachError> {
         let canon = self.outgoing.canon;
         let last = record.last().and_then(|last| Record::canon(self.folder, last.release.number));
         let mut files = Files::default();
@@ -534,10 +537,13 @@ impl Next<'_> {
                 if !is_new_here {
                     continue;
                 }
-                self.blob(&mut files, file.blake3, file.size);
-                if is_cut(file.size) {
+                let is_put = is_cut(file.size) && {
                     let earlier = last.as_ref().map(|last| recipes_of(last, sealed, (record, self.folder)));
-                    self.pieces(&mut files, (file.blake3, file.size), &earlier.unwrap_or_default(), record)?;
+                    let earlier = earlier.unwrap_or_default();
+                    self.pieces(&mut files, (file.blake3, file.size), (&earlier, record), progress)?
+                };
+                if !is_put {
+                    self.blob(&mut files, file.blake3, file.size);
                 }
             }
         }
@@ -581,14 +587,14 @@ impl Next<'_> {
         }
     }
 
-    /// Sees to it that a large file is there in pieces.
+    /// Sees to it that a large file is there in pieces; says whether it was put up whole on the way.
     fn pieces(
         &self,
         files: &mut Files,
         (digest, size): (Blake3, u64),
-        earlier: &[Recipe],
-        record: &Record,
-    ) -> Result<(), ReachError> {
+        (earlier, record): (&[Recipe], &Record),
+        progress: &dyn Progress,
+    ) -> Result<bool, ReachError> {
         let there = |file: &String| self.destination.there.contains_key(file);
         if let Some((stored, recipe)) = record.recipe(self.folder, digest, size) {
             let packs: Vec<String> = recipe.packs.iter().map(|pack| pack_path(*pack)).collect();
@@ -598,11 +604,14 @@ impl Next<'_> {
             {
                 files.recipes.insert(digest, Stored { blake3: stored, size: *size });
                 files.needs.extend(packs.into_iter().chain([path]));
-                return Ok(());
+                return Ok(false);
             }
         }
         let average = average_piece(size, earlier.first().map(|recipe| recipe.average));
-        let (source, made) = self.made((digest, average), earlier)?;
+        let (source, made, is_put) = self.made((digest, size), (average, earlier), progress)?;
+        if is_put {
+            files.put = (files.put.0 + 1, files.put.1 + size);
+        }
         let json = serde_json::to_vec(&made.recipe).map_err(|error| invalid(source, &error))?;
         let packed = zstd::bulk::compress(&json, RECIPE_LEVEL).during("compress the recipe of", source)?;
         let stored = Stored::of(&packed);
@@ -624,15 +633,35 @@ impl Next<'_> {
             files.uploads.push((path, Upload::Whole(packed), stored.size));
         }
         files.recipes.insert(digest, stored);
-        Ok(())
+        Ok(is_put)
     }
 
-    /// A recipe for a file of this machine that has the bytes of a digest now, and that file.
-    fn made(&self, (digest, average): (Blake3, u32), earlier: &[Recipe]) -> Result<(&Path, Made), ReachError> {
+    /// A recipe for a file of this machine that has the bytes of a digest now, that file, and whether it was put up as it was
+    /// read: to a folder of this machine that lacks it, so that it is read once.
+    fn made(
+        &self,
+        (digest, size): (Blake3, u64),
+        (average, earlier): (u32, &[Recipe]),
+        progress: &dyn Progress,
+    ) -> Result<(&Path, Made, bool), ReachError> {
+        let (destination, blob) = (self.destination, blob_path(digest));
+        let failed = |failed| destination.failed(&blob, failed);
         let reusable = self.reusable(earlier);
         for source in self.outgoing.bytes.paths(digest) {
-            if let Some(made) = make_recipe((source, digest), average, &reusable, self.folder)? {
-                return Ok((source, made));
+            let is_lacking = destination.there.get(&blob) != Some(&size);
+            let mut copy = if is_lacking { destination.origin.begin_copy(&blob).map_err(failed)? } else { None };
+            if copy.is_some() {
+                progress.ahead(size);
+            }
+            let mut also = |bytes: &[u8]| {
+                if let Some(copy) = &mut copy {
+                    copy.part(bytes);
+                    progress.done(bytes.len() as u64);
+                }
+            };
+            if let Some(made) = make_recipe((source, digest), average, (&reusable, self.folder), &mut also)? {
+                let is_put = copy.map(|copy| copy.finish().map_err(failed)).transpose()?.is_some();
+                return Ok((source, made, is_put));
             }
         }
         Err(ReachError::BytesNowhere(vec![digest.short()]))
