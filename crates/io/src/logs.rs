@@ -20,6 +20,8 @@ use crate::open::regular;
 
 /// Bytes that are scanned in one go.
 const STRETCH: u64 = 4 << 20;
+/// Bytes in which ends of lines are counted in one go: as many as stay near the processor.
+const BLOCK: usize = 128 << 10;
 /// Bytes of a log that is learned from.
 const TRANSCRIPT: usize = 4 << 20;
 /// Bytes of its beginning, where that is more.
@@ -39,6 +41,8 @@ pub struct ReadLog {
     newest: PathBuf,
     /// How many lines that has: the ends of lines, and one.
     lines: u64,
+    /// How many bytes it had when they were counted, where it is plain.
+    size: Option<u64>,
     /// How many of the events are of older files.
     older: usize,
     /// The line of the newest file before which nothing counts.
@@ -84,10 +88,10 @@ pub fn read(
     let newest = files.first().cloned().unwrap_or_else(|| path.to_owned());
     let mut log = ReadLog { newest: newest.clone(), ..ReadLog::default() };
     for file in files.iter().take(SET) {
-        let (mut events, lines) = events_of(file, (side, rules))?;
+        let Known { mut events, lines, size } = events_of(file, (side, rules))?;
         let is_newest = *file == newest;
         if is_newest {
-            log.lines = lines;
+            (log.lines, log.size) = (lines, size);
         } else {
             for event in &mut events {
                 event.text = format!("({}) {}", name_of(file), event.text);
@@ -145,8 +149,8 @@ pub fn hints(log: &ReadLog, source: Source, player: Option<&str>, needles: &Need
     let from = join.from_line.max(log.from_line).max(log.lines.saturating_sub(HINTED_LINES));
     let (mut hints, mut reader) = (VecDeque::new(), HintReader::new(needles, source, player.or(join.player), own));
     let path = &log.newest;
-    let lines = opened(path).during("open the log", path)?;
-    each_line(lines, |number, line| {
+    let (lines, first) = from_line(log, from).during("open the log", path)?;
+    each_line((lines, first), |number, line| {
         if number < from {
             return;
         }
@@ -199,7 +203,7 @@ pub fn transcript(path: &Path) -> Result<Text, ReachError> {
     let (head, is_torn) = (head.during("read the log", newest)?, is_torn.during("read the log", newest)?);
     let mut kept = String::with_capacity(TRANSCRIPT + 4_096);
     let lines = from_its_end(newest, plain).during("open the log", newest)?;
-    each_line(lines, |_, line| {
+    each_line((lines, 1), |_, line| {
         kept.push_str(&String::from_utf8_lossy(&as_utf8(line)));
         kept.push('\n');
         if kept.len() > 2 * TRANSCRIPT {
@@ -251,17 +255,55 @@ fn cut(text: &mut String) {
     text.drain(..from);
 }
 
-/// The events of one file, and how many lines it has.
-fn events_of(path: &Path, (side, rules): (Role, &[EventRule])) -> Result<(Vec<LogEvent>, u64), ReachError> {
+/// A log from a line on, which is found from its end where that can be: what lies before it need not be read. Also the number of
+/// the first line that comes.
+fn from_line(log: &ReadLog, from: u64) -> io::Result<(Box<dyn BufRead>, u64)> {
+    let path = &log.newest;
+    let mut file = regular(path)?;
+    // One that got shorter is another one by now.
+    let Some(mut end) = log.size.filter(|size| file.metadata().is_ok_and(|now| now.len() >= *size)) else {
+        return Ok((opened(path)?, 1));
+    };
+    let mut behind = log.lines.saturating_sub(from);
+    let mut block = vec![0; BLOCK];
+    let mut at = (0, 1);
+    'blocks: while end > 0 {
+        let begin = end.saturating_sub(BLOCK as u64);
+        let part = &mut block[..(end - begin) as usize];
+        file.seek(SeekFrom::Start(begin))?;
+        file.read_exact(part)?;
+        for line_end in memchr::memchr_iter(b'\n', part).rev() {
+            if behind == 0 {
+                at = (begin + line_end as u64 + 1, from);
+                break 'blocks;
+            }
+            behind -= 1;
+        }
+        end = begin;
+    }
+    file.seek(SeekFrom::Start(at.0))?;
+    Ok((Box::new(BufReader::with_capacity(1 << 20, file)), at.1))
+}
+
+/// What is known of one file.
+struct Known {
+    events: Vec<LogEvent>,
+    /// How many lines it has.
+    lines: u64,
+    /// How many bytes, where it is plain.
+    size: Option<u64>,
+}
+
+fn events_of(path: &Path, (side, rules): (Role, &[EventRule])) -> Result<Known, ReachError> {
     let too_large = |error: &dyn std::fmt::Display| ReachError::unusable(path, Unfit::told(error));
     let scanner = Scanner::new(rules, side).map_err(|error| too_large(&error))?;
     let mut reader = LogReader::new(rules, side, Source::log_of(side));
-    let (lines, count) = match Kind::of(path).during("open the log", path)? {
-        Kind::Plain(size) => last_of_plain(path, size, &scanner).during("read the log", path)?,
-        Kind::Other(_) => last_of_stream(path, &scanner)?,
+    let ((known, lines), size) = match Kind::of(path).during("open the log", path)? {
+        Kind::Plain(size) => (last_of_plain(path, size, &scanner).during("read the log", path)?, Some(size)),
+        Kind::Other(_) => (last_of_stream(path, &scanner)?, None),
     };
-    lines.iter().for_each(|(number, line)| reader.line(*number, line));
-    Ok((reader.finish(), count))
+    known.iter().for_each(|(number, line)| reader.line(*number, line));
+    Ok(Known { events: reader.finish(), lines, size })
 }
 
 /// Known lines of a log, each with its number.
@@ -276,17 +318,19 @@ fn is_full(lines: usize, bytes: usize) -> bool {
 fn last_of_plain(path: &Path, size: u64, scanner: &Scanner) -> io::Result<(Lines, u64)> {
     let mut stretches = stretches_of(size);
     let (mut found, mut kept, mut bytes): (Vec<Found>, usize, usize) = (Vec::new(), 0, 0);
-    while !stretches.is_empty() && !is_full(kept, bytes) {
+    while !stretches.is_empty() && !is_full(kept, bytes) && !scanner.is_empty() {
         let together = stretches.split_off(stretches.len().saturating_sub(2 * rayon::current_num_threads()));
         let scanned: io::Result<Vec<Found>> =
-            together.into_par_iter().map(|stretch| scan_stretch(path, stretch, scanner)).collect();
+            together.into_par_iter().map_init(Vec::new, |room, at| scan_stretch((path, at), scanner, room)).collect();
         for one in scanned?.into_iter().rev() {
             kept += one.lines.len();
             bytes += one.lines.iter().map(|(_, line)| line.len()).sum::<usize>();
             found.push(one);
         }
     }
-    let ends: io::Result<Vec<u64>> = stretches.into_par_iter().map(|stretch| line_ends(path, stretch)).collect();
+    let room = || vec![0; BLOCK];
+    let ends: io::Result<Vec<u64>> =
+        stretches.into_par_iter().map_init(room, |room, at| line_ends((path, at), room)).collect();
     let mut before: u64 = ends?.into_iter().sum();
     let mut lines = Lines::new();
     for one in found.into_iter().rev() {
@@ -299,12 +343,18 @@ fn last_of_plain(path: &Path, size: u64, scanner: &Scanner) -> io::Result<(Lines
     Ok((lines, before + 1))
 }
 
-fn line_ends(path: &Path, (begin, end): (u64, u64)) -> io::Result<u64> {
-    let mut file = regular(path)?;
+/// How many lines end in a stretch, which is read block by block: what was counted is not fetched from memory again.
+fn line_ends((path, (begin, end)): (&Path, (u64, u64)), room: &mut [u8]) -> io::Result<u64> {
+    let (mut file, mut count) = (regular(path)?, 0);
     file.seek(SeekFrom::Start(begin))?;
-    let mut bytes = Vec::with_capacity((end - begin) as usize);
-    file.take(end - begin).read_to_end(&mut bytes)?;
-    Ok(memchr::memchr_iter(b'\n', &bytes).count() as u64)
+    let mut left = file.take(end - begin);
+    loop {
+        let read = left.read(room)?;
+        if read == 0 {
+            return Ok(count);
+        }
+        count += memchr::memchr_iter(b'\n', &room[..read]).count() as u64;
+    }
 }
 
 /// The last known lines of a log that can only be read from its beginning, and how many lines there are.
@@ -365,7 +415,7 @@ pub fn ends(path: &Path) -> Result<(String, String), ReachError> {
         return Ok((first.map(text).unwrap_or_default(), last.map(text).unwrap_or_default()));
     }
     let (mut first, mut last) = (None, String::new());
-    each_line(opened(path).during("open the log", path)?, |_, line| {
+    each_line((opened(path).during("open the log", path)?, 1), |_, line| {
         if says(line) {
             last = text(line);
             first.get_or_insert_with(|| last.clone());
@@ -400,7 +450,7 @@ fn scan(scanner: &Scanner, text: &[u8]) -> Vec<(u64, Vec<u8>)> {
 fn scan_plain(path: &Path, size: u64, scanner: &Scanner, hand_on: &mut impl FnMut(Found)) -> io::Result<()> {
     for together in stretches_of(size).chunks(2 * rayon::current_num_threads()) {
         let found: Vec<io::Result<Found>> =
-            together.par_iter().map(|stretch| scan_stretch(path, *stretch, scanner)).collect();
+            together.par_iter().map_init(Vec::new, |room, at| scan_stretch((path, *at), scanner, room)).collect();
         for found in found {
             hand_on(found?);
         }
@@ -413,20 +463,25 @@ fn stretches_of(size: u64) -> Vec<(u64, u64)> {
     (0..size.div_ceil(STRETCH)).map(|number| (number * STRETCH, ((number + 1) * STRETCH).min(size))).collect()
 }
 
-fn scan_stretch(path: &Path, (begin, end): (u64, u64), scanner: &Scanner) -> io::Result<Found> {
+fn scan_stretch(
+    (path, (begin, end)): (&Path, (u64, u64)),
+    scanner: &Scanner,
+    bytes: &mut Vec<u8>,
+) -> io::Result<Found> {
     let mut file = regular(path)?;
     // One byte more in front tells whether a line begins here.
     let from = begin.saturating_sub(1);
     file.seek(SeekFrom::Start(from))?;
-    let mut bytes = Vec::with_capacity((end - from) as usize + 4_096);
-    Read::by_ref(&mut file).take(end - from).read_to_end(&mut bytes)?;
+    bytes.clear();
+    bytes.reserve((end - from) as usize + 4_096);
+    Read::by_ref(&mut file).take(end - from).read_to_end(bytes)?;
     let own = if begin == 0 { 0 } else { 1.min(bytes.len()) };
     let line_ends = memchr::memchr_iter(b'\n', &bytes[own..]).count() as u64;
     // The last line may go on behind the stretch.
     let last_begin = bytes.iter().rposition(|byte| *byte == b'\n').map_or(0, |end| end + 1);
     while bytes.last() != Some(&b'\n') && bytes.len() - last_begin < LOG_LINE_BYTES {
         let had = bytes.len();
-        if Read::by_ref(&mut file).take(4_096).read_to_end(&mut bytes)? == 0 {
+        if Read::by_ref(&mut file).take(4_096).read_to_end(bytes)? == 0 {
             break;
         }
         if let Some(at) = memchr(b'\n', &bytes[had..]) {
@@ -443,7 +498,6 @@ fn scan_stretch(path: &Path, (begin, end): (u64, u64), scanner: &Scanner) -> io:
     // What stands before the first line that begins here is counted, since numbers are of the whole stretch.
     let skipped = memchr::memchr_iter(b'\n', &bytes[own.min(first)..first]).count() as u64;
     let mut lines = scan(scanner, &bytes[first..]);
-    drop(bytes);
     // More than are looked at closely need not wait for the other stretches.
     lines.drain(..lines.len().saturating_sub(LOG_LINES));
     lines.iter_mut().for_each(|(number, _)| *number += skipped);
@@ -661,9 +715,9 @@ impl<R: Read> Read for Wide<R> {
     }
 }
 
-/// Hands on each line with its number; of a long one the start, of a torn one what is there.
-fn each_line(mut source: impl BufRead, mut take: impl FnMut(u64, &[u8])) -> io::Result<()> {
-    let (mut kept, mut number) = (Vec::new(), 1);
+/// Hands on each line with its number, of which the first is told; of a long one the start, of a torn one what is there.
+fn each_line((mut source, mut number): (impl BufRead, u64), mut take: impl FnMut(u64, &[u8])) -> io::Result<()> {
+    let mut kept = Vec::new();
     loop {
         let chunk = source.fill_buf()?;
         if chunk.is_empty() {

@@ -50,6 +50,11 @@ impl Scanner {
         Ok(Self { patterns, index, loose })
     }
 
+    /// Whether it knows no line at all.
+    pub const fn is_empty(&self) -> bool {
+        self.patterns.is_empty()
+    }
+
     /// Hands on the places of the lines that are known, in their order.
     pub fn scan(&self, text: &[u8], mut take: impl FnMut(std::ops::Range<usize>)) {
         let (mut by_literal, mut by_pattern) = (self.next_literal(text, 0), self.next_loose(text, 0));

@@ -42,7 +42,7 @@ fn lines_are_split_bounded_and_the_last_may_be_torn() {
     let long = vec![b'x'; LOG_LINE_BYTES * 3];
     let log = [b"one\r\n\n", long.as_slice(), b"\ntorn"].concat();
     let mut lines = Vec::new();
-    each_line(BufReader::with_capacity(7, log.as_slice()), |number, line| lines.push((number, line.to_vec())))
+    each_line((BufReader::with_capacity(7, log.as_slice()), 1), |number, line| lines.push((number, line.to_vec())))
         .expect("read");
     let expected = [b"one".to_vec(), Vec::new(), long[..LOG_LINE_BYTES].to_vec(), b"torn".to_vec()];
     assert_eq!(lines, (1..).zip(expected).collect::<Vec<_>>());
@@ -157,6 +157,29 @@ fn hints_are_of_the_newest_file_whatever_older_ones_say_in_their_lines() {
     let needles = Needles::new(&rulebook, &[], None, &log.events).expect("needles");
     let found = hints(&log, Source::ServerLog, None, &needles).expect("read");
     assert_eq!(found.iter().map(|hint| hint.line).collect::<Vec<_>>(), [2, 3]);
+}
+
+/// Where a long log is looked through for names begins a long way behind its first line.
+#[rstest]
+#[case::plain_and_ended("\n", false)]
+#[case::plain_and_torn("", false)]
+#[case::packed("\n", true)]
+fn hints_at_the_end_of_a_long_log_keep_the_numbers_of_their_lines(#[case] end: &str, #[case] is_packed: bool) {
+    let temp = tempfile::tempdir().expect("a folder");
+    let rulebook =
+        crate::rulebook_of(&format!("{RULES}[[event]]\nmeans = \"mod-loaded\"\nline = 'woke (?<mod>\\S+)'\n"));
+    let told = |number: u64| if number % 20_000 == 7 { "error in fog" } else { "" };
+    let lines = 3 * HINTED_LINES;
+    let mut text = "woke fog\n".to_owned();
+    text.extend((2..lines).map(|number| format!("{}\n", told(number))));
+    text.push_str("fog is missing");
+    text.push_str(end);
+    let bytes = if is_packed { gzip(text.as_bytes()) } else { text.into_bytes() };
+    let path = kept(temp.path(), "server.log", &bytes);
+    let log = read(&path, (Role::Server, &rulebook.events), (None, None)).expect("read");
+    let needles = Needles::new(&rulebook, &[], None, &log.events).expect("needles");
+    let found = hints(&log, Source::ServerLog, None, &needles).expect("read");
+    assert_eq!(found.iter().map(|hint| hint.line).collect::<Vec<_>>(), [100_007, 120_007, 140_007, lines]);
 }
 
 #[rstest]
