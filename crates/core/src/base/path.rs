@@ -275,7 +275,11 @@ fn is_reserved(part: &str) -> bool {
 
 /// Text from somebody else, made safe to print: control and direction-changing characters are shown, not obeyed.
 pub fn printable(text: &str) -> String {
-    text.chars().flat_map(|c| if steers(c) { c.escape_unicode().collect::<Vec<_>>() } else { vec![c] }).collect()
+    let mut shown = String::with_capacity(text.len());
+    for c in text.chars() {
+        if steers(c) { shown.extend(c.escape_unicode()) } else { shown.push(c) }
+    }
+    shown
 }
 
 /// Whether a character would move a terminal's cursor, turn its text around, end its line or hide: C0, C1, marks of

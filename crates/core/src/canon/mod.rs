@@ -195,6 +195,21 @@ impl std::io::Write for Hashing {
     }
 }
 
+/// Whether a canon ends with its seal, and the bytes before are those that it was made of: nothing else need be asked then.
+fn is_as_written(bytes: &[u8]) -> bool {
+    let begins = format!(",\n  \"{SEAL}\": \"");
+    let length = begins.len() + 2 * blake3::OUT_LEN + SEAL_END.len();
+    let Some((body, end)) = bytes.len().checked_sub(length).map(|at| bytes.split_at(at)) else { return false };
+    let seal = end.strip_prefix(begins.as_bytes()).and_then(|seal| seal.strip_suffix(SEAL_END));
+    let mut hasher = blake3::Hasher::new();
+    hasher.update(body).update(b"\n}");
+    let own = Blake3::from_bytes(*hasher.finalize().as_bytes());
+    seal.is_some_and(|seal| seal == own.to_string().as_bytes())
+}
+
+/// What stands behind the digest in a canon.
+const SEAL_END: &[u8] = b"\"\n}\n";
+
 impl Canon {
     /// The canon as it is written: the same bytes for the same set.
     ///
@@ -219,6 +234,9 @@ impl Canon {
             NotOfFormat::Other(found) => SurveyError::Format { found, reads: FORMAT },
             NotOfFormat::Shape(why) => SurveyError::NoCanon(why),
         })?;
+        if is_as_written(bytes) {
+            return Ok(canon);
+        }
         let Sealed { seal } =
             serde_json::from_slice(bytes).map_err(|error| SurveyError::NoCanon(printable(&error.to_string())))?;
         // Canons of older programs have no seal.
@@ -335,4 +353,46 @@ fn enabled_path(found: &SurveyedMod, below: &InstallPath) -> Option<InstallPath>
     let own = found.path.below(&found.place)?;
     let rest = below.as_str().strip_prefix(own)?;
     InstallPath::new(&format!("{}{rest}", found.name)).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rstest::rstest;
+
+    fn written() -> String {
+        let mut canon = Canon::from_survey(&Survey::empty(crate::survey::InstallFacts {
+            name: "hall".into(),
+            role: Role::Server,
+            game: "Tallowfen".to_owned(),
+            game_version: None,
+            loader_version: None,
+            runtime_version: None,
+        }));
+        canon.lists.push(SealedList { name: "loads".to_owned(), of: Role::Server, entries: vec!["reed".to_owned()] });
+        canon.to_json().expect("a text")
+    }
+
+    #[rstest]
+    #[case::as_it_was_written("", "", true)]
+    #[case::with_the_line_ends_of_another_system("\n", "\r\n", true)]
+    #[case::further_in("  ", "\t", true)]
+    #[case::another_entry("\"reed\"", "\"peat\"", false)]
+    #[case::an_entry_more("\"reed\"", "\"reed\", \"peat\"", false)]
+    #[case::the_digest_of_another("\"seal\": \"", "\"seal\": \"0", false)]
+    fn a_canon_is_known_again(#[case] what: &str, #[case] by: &str, #[case] is_the_same: bool) {
+        let text = written();
+        let text = if what.is_empty() { text } else { text.replace(what, by) };
+        assert_eq!(Canon::from_json(text.as_bytes()).is_ok(), is_the_same, "{text}");
+    }
+
+    /// The digest at the end is that of the bytes before it, and still stands for what they say.
+    #[test]
+    fn a_seal_that_fits_its_bytes_is_none_of_an_altered_canon() {
+        let text = written();
+        let (body, _) = text.split_once(",\n  \"seal\"").expect("a seal");
+        let digest = Blake3::of(format!("{}\n}}", body.replace("reed", "peat")).as_bytes());
+        let altered = |seal: Blake3| format!("{body},\n  \"seal\": \"{seal}\"\n}}\n");
+        assert!(matches!(Canon::from_json(altered(digest).as_bytes()), Err(SurveyError::Altered)));
+    }
 }

@@ -14,7 +14,7 @@ use crate::base::digest::{Blake3, Sha256};
 use crate::base::format::{self, NotOfFormat};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
-use crate::base::path::{InstallPath, PathError, printable};
+use crate::base::path::{InstallPath, PathError, printable, steers};
 use crate::manifest::{ModManifest, Relation};
 use crate::rulebook::NeededOn;
 
@@ -266,13 +266,14 @@ impl Catalogue {
             }
             let mut versions = HashSet::new();
             for release in &mut entry.releases {
-                let version = release.version.clone().unwrap_or_default();
+                let checked = release.check();
+                let version = release.version.as_deref();
                 let wrong = |reason: EntryFlaw| CatalogueError::Entry {
-                    entry: format!("{name} release {}", printable(&cut(&version, 60))),
+                    entry: format!("{name} release {}", printable(&cut(version.unwrap_or_default(), 60))),
                     reason,
                 };
-                release.check().map_err(wrong)?;
-                if !versions.insert(release.version.clone()) {
+                checked.map_err(wrong)?;
+                if !versions.insert(version) {
                     return Err(wrong(EntryFlaw::ReleaseTwice));
                 }
             }
@@ -383,7 +384,7 @@ fn check_word(what: &'static str, text: &str) -> Result<(), EntryFlaw> {
     if text.chars().count() > limits::VALUE_CHARS {
         return Err(EntryFlaw::TooLong(what));
     }
-    if printable(text) != text {
+    if text.chars().any(steers) {
         return Err(EntryFlaw::Unprintable { what, shown: printable(&cut(text, 60)) });
     }
     Ok(())
