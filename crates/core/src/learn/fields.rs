@@ -72,10 +72,13 @@ impl Column {
     }
 
     /// Whether others or lists name mods by its values, or its key says that they are ids. What is just the name is told better by
-    /// that.
+    /// that, unless some names have a mark before or behind it.
     pub fn is_known(&self, units: &[Unit], around: &Surroundings<'_>) -> bool {
-        if self.share_of(units, |value, unit| value.eq_ignore_ascii_case(unit.stem())) >= 0.6 {
-            return false;
+        let named = self.share_of(units, |value, unit| value.eq_ignore_ascii_case(unit.stem()));
+        if named >= 0.6 {
+            let unmarked = |unit: &Unit| unit.stem().trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
+            return named < 1.0
+                && self.share_of(units, |value, unit| value.eq_ignore_ascii_case(&unmarked(unit))) >= 1.0;
         }
         let mentioned = || self.share_of(units, |value, unit| around.mentioned.by_another(value, &unit.name)) > 0.0;
         let is_listed = |text: &str| around.listed.contains(&text.to_lowercase());

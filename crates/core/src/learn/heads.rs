@@ -6,6 +6,7 @@ use std::collections::BTreeSet;
 use super::fields::{Column, Surroundings};
 use super::units::Unit;
 use super::words::{BETWEEN, WORD, WORDS_OF_LINE, hints, is_slug, is_version, plain_regex, words_of_line};
+use crate::base::ids::folded;
 
 /// Words behind which ids and versions stand.
 const SAYING: [&str; 12] =
@@ -52,6 +53,17 @@ pub fn columns(units: &[Unit], around: &Surroundings<'_>) -> Vec<Column> {
 /// Whether a text of most units tells a version.
 pub fn tell_versions(units: &[Unit]) -> bool {
     !telling(units, &Column::holds_versions).is_empty()
+}
+
+/// Whether the texts of most units tell a version, and of nearly each what it is called itself.
+pub fn tell_themselves(units: &[Unit]) -> bool {
+    let called = |text: &str| folded(text.trim_matches(|c: char| !c.is_alphanumeric())).into_owned();
+    let is_own_name = |column: &Column| {
+        let named = units.iter().zip(&column.values);
+        let own = named.filter(|(unit, word)| word.as_ref().is_some_and(|word| called(word) == called(unit.stem())));
+        own.count() * 10 >= units.len() * 9
+    };
+    tell_versions(units) && !telling(units, &is_own_name).is_empty()
 }
 
 fn telling(units: &[Unit], tells: &dyn Fn(&Column) -> bool) -> Vec<Column> {

@@ -74,7 +74,11 @@ impl Shelf {
 
     /// Whether nothing but a line in their texts says that these are mods, unless a list names them.
     pub fn is_told_by_texts_alone(&self) -> bool {
-        self.documents.is_empty() && self.holds != Holds::Files && !self.is_called_so()
+        let by_texts = || match self.holds {
+            Holds::Files => !tell_versions_by_name(&self.units) && are_telling_texts(&self.units),
+            _ => true,
+        };
+        self.documents.is_empty() && !self.is_called_so() && by_texts()
     }
 
     /// Whether these are parts of a program but for their names, unless a list names them.
@@ -94,7 +98,10 @@ impl Shelf {
         }
         let by_name = || name_rule(&self.units).is_some_and(|names| names.with_version);
         let hinted = self.is_called_so();
-        let by_heads = || self.holds.archives() && heads::tell_versions(&self.units);
+        let by_heads = || match self.holds.archives() {
+            true => heads::tell_versions(&self.units),
+            false => are_telling_texts(&self.units),
+        };
         !self.documents.is_empty() || hinted || by_name() || by_heads()
     }
 }
@@ -428,7 +435,8 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if group.holds == Holds::Folders {
         return folders_by_name(group, around);
     }
-    if is_everyday(&group.extension) && !is_program_part(&group.extension) {
+    let are_telling = group.holds == Holds::Files && are_telling_texts(&group.units);
+    if is_everyday(&group.extension) && !is_program_part(&group.extension) && !are_telling {
         return None;
     }
     let names = listed_name_rule(&group.units, around)?;
@@ -441,7 +449,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let of_game = place.is_empty() || parts_of_a_program(place).any(|part| !(is_zip && part == "data"));
     let by_list = listed >= 0.5 && group.units.len() >= 2;
     let tells = is_zip && group.units.len() >= 3 && heads::tell_versions(&group.units);
-    let sure = by_list || tells || (hinted && (names.with_version || group.units.len() >= 2));
+    let sure = by_list || tells || are_telling || (hinted && (names.with_version || group.units.len() >= 2));
     // A program's own parts are called like mods' now and then; a list that names most of them tells.
     let is_known = || listed >= 0.8 && group.units.len() >= 3 || tell_versions_by_name(&group.units);
     if is_program_part(&group.extension) && !is_known() {
@@ -454,6 +462,11 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let group = Group { holds: if tells { group.holds } else { Holds::Files }, ..group };
     let score = 1.0 + listed * 2.0 + if hinted { 1.0 } else { 0.0 } + if names.with_version { 1.0 } else { 0.0 };
     Some(Candidate { group, documents: Vec::new(), ids, others: Vec::new(), score })
+}
+
+/// Whether these are texts, each of which tells its own name and a version.
+fn are_telling_texts(units: &[Unit]) -> bool {
+    units.len() >= 3 && units.iter().all(Unit::is_text) && heads::tell_themselves(units)
 }
 
 /// Folders of which no document tells: mods where a list names most of them.
@@ -730,13 +743,13 @@ fn without_documents(units: &[Unit], names: Option<&NameRule>, around: &Surround
     let mut facts = by_name(units, names);
     let columns = heads::columns(units, around);
     let is_in_a_text = |choice: &Choice| matches!(choice.lines.as_slice(), [FactLine::InText { .. }, ..]);
-    // What names tell as well is told by them.
+    // What all names tell as well is told by them; where some have a mark before or behind it, the text says what is none.
     let is_name = |(part, value): &(&Option<(String, Option<String>)>, &Option<String>)| match (part, value) {
         (Some((id, _)), Some(value)) => value.eq_ignore_ascii_case(id),
         _ => false,
     };
     let parts = || names.iter().flat_map(|names| &names.parts);
-    let are_names = |column: &Column| parts().zip(&column.values).filter(is_name).count() * 10 >= units.len() * 6;
+    let are_names = |column: &Column| parts().zip(&column.values).all(|pair| is_name(&pair));
     let ids = columns.iter().filter(|column| !column.holds_versions() && !are_names(column));
     let ids: Vec<Column> = ids.cloned().collect();
     if let Some((id, _)) = fields::id(units, &ids, names, around).filter(|(id, _)| is_in_a_text(id)) {

@@ -525,6 +525,36 @@ fn what_only_a_line_in_a_text_tells_is_doubted(#[case] is_listed: bool) {
     );
 }
 
+/// Files of one text each, that name themselves: what stands around a file's name is no part of it. Without a list that names them
+/// they are a doubt as well.
+#[rstest]
+#[case::a_list(true)]
+#[case::none(false)]
+fn texts_that_tell_their_own_names_are_mods(#[case] is_listed: bool) {
+    let text = |(name, id, version): (&str, &str, &str)| {
+        let head = format!("/*\n * Name: {id}\n * Version: {version}\n */\non dusk {{ ring; }}\n");
+        (format!("hooks/{name}.hk"), head.into_bytes())
+    };
+    let mut files = [("reed", "reed", "1.2.0"), ("peat", "peat", "0.4.1"), ("_bog", "bog", "2.0.3")].map(text).to_vec();
+    if is_listed {
+        files.push(("hooks.on".to_owned(), b"reed\npeat\nbog\n".to_vec()));
+    }
+    let draft = of(&borrowed(&files), None);
+    let id = value(&draft, "shelf hooks: id").unwrap_or_default();
+    assert!(id.contains("Name"), "{}", draft.rulebook);
+    let is_doubt = draft.unread.iter().any(|unread| unread.what == WhatUnread::TextAlone);
+    assert_eq!(is_doubt, !is_listed, "{:?}", draft.unread);
+}
+
+/// Texts that have versions and no names of their own are parts of anything.
+#[test]
+fn texts_with_versions_alone_are_no_mods() {
+    let text =
+        |(name, version): (&str, &str)| (format!("shades/{name}.sh"), format!("# version {version}\n").into_bytes());
+    let files = [("fog", "1.2.0"), ("glow", "1.4.1"), ("dusk", "2.0.3")].map(text);
+    assert!(!of(&borrowed(&files), None).rulebook.contains("\n[[shelf]]"));
+}
+
 /// What a program brings along is no mod, whatever its texts tell.
 #[test]
 fn the_libraries_of_a_program_are_no_mods() {
