@@ -3,7 +3,8 @@
 use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::names::{InstallName, PlayerName};
-use kanon_core::diagnose::{KeptOutBy, Verdict};
+use kanon_core::diagnose::Verdict;
+use kanon_core::logs::KeptOutBy;
 use kanon_io::running::Running;
 use serde::Serialize;
 

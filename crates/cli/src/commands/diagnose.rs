@@ -4,7 +4,8 @@ use kanon_app::diagnosing::{Asked, Evidence, diagnose};
 use kanon_app::exporting::{take_in, with_sent_client};
 use kanon_app::rulebooks;
 use kanon_app::session::Session;
-use kanon_core::diagnose::{Diagnosis, Evidence as Piece, KeptOutBy, Verdict};
+use kanon_core::diagnose::{Diagnosis, Evidence as Piece, Verdict};
+use kanon_core::logs::KeptOutBy;
 use serde::Serialize;
 
 use crate::arguments::{Diagnose, Format};

@@ -7,7 +7,8 @@ use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::names::{InstallName, PlayerName};
 use kanon_core::base::suggestion::Suggestion;
-use kanon_core::diagnose::{KeptOutBy, Verdict};
+use kanon_core::diagnose::Verdict;
+use kanon_core::logs::KeptOutBy;
 use serde::Serialize;
 
 use crate::env::time_of_day;

@@ -1,7 +1,8 @@
 //! What a diagnosis says to whoever asks: what was looked at, and what would tell more.
 
 use kanon_app::diagnosing::LookedAt;
-use kanon_core::diagnose::{KeptOutBy, Wanted};
+use kanon_core::diagnose::Wanted;
+use kanon_core::logs::KeptOutBy;
 
 /// What would tell more, for whoever asks.
 pub fn wanted(wanted: Wanted) -> String {

@@ -7,7 +7,8 @@ use kanon_core::base::finding::Code;
 use kanon_core::base::ids::FoldedId;
 use kanon_core::base::path::printable;
 use kanon_core::base::stated::Stated;
-use kanon_core::diagnose::{Diagnosis, KeptOutBy, PLAYER, Verdict, Wanted};
+use kanon_core::diagnose::{Diagnosis, PLAYER, Verdict, Wanted};
+use kanon_core::logs::KeptOutBy;
 use kanon_core::rulebook::Role;
 
 use super::tongue::{Place, Tongue, at};

@@ -4,28 +4,9 @@ use std::sync::LazyLock;
 
 use aho_corasick::AhoCorasick;
 use regex::{Captures, Regex};
-use serde::Serialize;
 
 use super::failure::{parted, search_of};
-
-/// What keeps a player out that no mod has to do with.
-#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum KeptOutBy {
-    /// A ban.
-    Ban,
-    /// A list of who may join.
-    GuestList,
-    /// A full server.
-    FullServer,
-    /// A password.
-    Password,
-    /// The player's account.
-    Account,
-    /// The line between the two: address, port, firewall.
-    Connection,
-}
+use crate::logs::KeptOutBy;
 
 const WORDS: [(KeptOutBy, &[&str]); 6] = [
     (
@@ -365,13 +346,6 @@ static OF_A_MOD: LazyLock<Regex> = LazyLock::new(|| {
         r"(?i)\b(?:mods?|modules?|addons?|add-ons?|packages?|plugins?|packs?|parts?|components?|extensions?)\b";
     Regex::new(pattern).expect("a pattern that is written here")
 });
-
-impl KeptOutBy {
-    /// Whether words for it are seldom said of somebody who is sent away for his mods: lines get lost then, too.
-    pub const fn is_final(self) -> bool {
-        !matches!(self, Self::Account | Self::Connection)
-    }
-}
 
 /// What a text speaks of that keeps players out and has to do with no mod.
 pub fn elsewhere(text: &str) -> Option<KeptOutBy> {

@@ -27,7 +27,7 @@ mod weights;
 pub use account::{Account, Copies, Difference};
 pub use advice::{Advice, Choice, EveryMod, ManualStep, Mend, Reason};
 pub use attempt::{Join, of_last_join};
-pub use elsewhere::{KeptOutBy, elsewhere};
+pub use elsewhere::elsewhere;
 pub use failure::{
     is_vague, meaning as means_failure, parted, said_at as failure_at, says_unwanted, tame_meaning,
     without_words as without_failure,

@@ -4,14 +4,13 @@ use serde::Serialize;
 
 use super::account::Account;
 use super::advice::Advice;
-use super::elsewhere::KeptOutBy;
 use super::hints::Hint;
 use crate::base::finding::Code;
 use crate::base::ids::FoldedId;
 use crate::base::stated::Stated;
 use crate::canon::Canon;
 use crate::config::Extras;
-use crate::logs::{LogEvent, Source};
+use crate::logs::{KeptOutBy, LogEvent, Source};
 use crate::rulebook::{Role, Rulebook};
 use crate::survey::Survey;
 

@@ -1,8 +1,7 @@
 //! What would tell more than there is.
 
-use super::elsewhere::KeptOutBy;
 use super::verdict::{Case, Verdict, Wanted};
-use crate::logs::Source;
+use crate::logs::{KeptOutBy, Source};
 
 /// A verdict that is surer than this needs nothing more.
 const SURE: f64 = 0.85;

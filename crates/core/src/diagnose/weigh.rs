@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::account::{Account, Difference};
 use super::attempt::{Join, of_last_join};
-use super::elsewhere::{KeptOutBy, elsewhere};
+use super::elsewhere::elsewhere;
 use super::hypothesis::*;
 use super::likeness::likened;
 use super::measured::{Measured, differences};
@@ -21,7 +21,7 @@ use crate::base::finding::{Code, Finding, Severity};
 use crate::base::ids::FoldedId;
 use crate::base::limits;
 use crate::base::names::PlayerName;
-use crate::logs::{LogEvent, Source, family};
+use crate::logs::{KeptOutBy, LogEvent, Source, family};
 use crate::manifest::ModManifest;
 use crate::rulebook::{Event, Role};
 
@@ -266,7 +266,8 @@ fn verdict(case: &Case<'_>, hypothesis: Hypothesis<'_>) -> Verdict {
 fn kept_out_by(joins: [&Join<'_>; 2], message: Option<&str>) -> Option<KeptOutBy> {
     let is_failure = |event: &&&LogEvent| matches!(event.means, Event::JoinRefused | Event::TimeOut);
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
-    told.map(|event| event.text.as_str()).chain(message).find_map(elsewhere)
+    let of_logs = told.map(|event| event.kept_out.or_else(|| elsewhere(&event.text)));
+    of_logs.chain(message.map(elsewhere)).find_map(|kept| kept)
 }
 
 /// A refusal that nothing explains is told plainly, and so is a message that nobody knows.

@@ -51,6 +51,32 @@ impl fmt::Display for Source {
     }
 }
 
+/// What keeps a player out that no mod has to do with.
+#[cfg_attr(feature = "schema", derive(schemars::JsonSchema))]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum KeptOutBy {
+    /// A ban.
+    Ban,
+    /// A list of who may join.
+    GuestList,
+    /// A full server.
+    FullServer,
+    /// A password.
+    Password,
+    /// The player's account.
+    Account,
+    /// The line between the two: address, port, firewall.
+    Connection,
+}
+
+impl KeptOutBy {
+    /// Whether words for it are seldom said of somebody who is sent away for his mods: lines get lost then, too.
+    pub const fn is_final(self) -> bool {
+        !matches!(self, Self::Account | Self::Connection)
+    }
+}
+
 /// What a log line says.
 #[derive(Debug, Clone, PartialEq)]
 pub struct LogEvent {
@@ -76,6 +102,8 @@ pub struct LogEvent {
     pub key: Option<String>,
     /// How much: of memory, of time.
     pub amount: Option<String>,
+    /// What keeps the player out that no mod has to do with, where that was read beside what its words say.
+    pub kept_out: Option<KeptOutBy>,
     /// Whether what it means was guessed by little: another meaning would not surprise.
     pub is_guess: bool,
 }

@@ -8,7 +8,7 @@ mod pattern;
 mod scan;
 mod time;
 
-pub use event::{LogEvent, Source, cause_of, family, is_of_mods, is_own_defect};
+pub use event::{KeptOutBy, LogEvent, Source, cause_of, family, is_of_mods, is_own_defect};
 pub use pattern::{Pattern, VERSION_OF, compares_versions, message_start, separator};
 pub use scan::{LogReader, Scanner, shown};
 pub use time::LogTime;

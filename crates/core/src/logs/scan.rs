@@ -221,6 +221,7 @@ impl<'r> LogReader<'r> {
             file: group("file"),
             key: group("key"),
             amount: group("amount"),
+            kept_out: None,
         }
     }
 

@@ -107,6 +107,30 @@ fn evening(tries: &str) -> String {
     "10:01:00 refused mallow: skerry absent\n10:02:00 refused osier: weir absent\n10:02:01 refused osier: lugworm absent\n10:05:00 in puffin\n",
     &["mod-missing lugworm - -", "mod-missing weir - -"]
 )]
+#[case::a_sign_for_what_he_lacks(
+    "10:01:00 mallow: hi\n10:01:01 mallow: not the same as here\n10:01:01   - skerry@0.9.2\n10:01:01   + skerry@0.9.1\n10:01:01 mallow: sent away\n10:02:00 osier: hi\n10:02:01 osier: not the same as here\n10:02:01   - weir@1.0.7\n10:02:01 osier: sent away\n10:03:00 puffin: hi\n10:03:01 puffin: same as here\n10:03:01 puffin: come in\n",
+    &["mod-missing weir 1.0.7 -"]
+)]
+#[case::a_sign_for_other_bytes(
+    "10:01:00 mallow: hi\n10:01:01 mallow: not the same as here\n10:01:01   - skerry@0.9.2\n10:01:01   + skerry@0.9.1\n10:01:01 mallow: sent away\n10:02:00 osier: hi\n10:02:01 osier: not the same as here\n10:02:01   ~ weir@1.0.7\n10:02:01 osier: sent away\n10:03:00 puffin: hi\n10:03:01 puffin: same as here\n10:03:01 puffin: come in\n",
+    &["content-differs weir - -"]
+)]
+#[case::the_right_version_is_no_other_one(
+    "10:01:00 mallow: hi\n10:01:01 mallow: come in\n10:02:00 osier: hi\n10:02:01 osier: not the same as here\n10:02:01   - weir@1.0.7\n10:02:01 osier: sent away\n",
+    &["version-other weir - -"]
+)]
+#[case::a_title_behind_a_word_for_what_to_do(
+    "10:01:00 mallow is joining\n10:01:01 mallow joined\n10:02:00 osier is joining\n10:02:01 Kicked osier (\"Please remove Little Gannets\")\n",
+    &["mod-extra Little Gannets - -"]
+)]
+#[case::a_line_for_each_of_his_mods(
+    "10:01:00 <mallow> rings\n10:01:01 <mallow> unit eiderdown: ok\n10:01:01 <mallow> unit skerry: ok\n10:01:01 <mallow> unit lugworm: ok\n10:01:01 <mallow> unit samphire: ok\n10:01:01 <mallow> unit weir: ok\n10:01:02 <mallow> on line\n10:02:00 <osier> rings\n10:02:01 <osier> unit eiderdown: ok\n10:02:01 <osier> unit skerry: ok\n10:02:01 <osier> unit lugworm: ok\n10:02:01 <osier> unit samphire: ok\n10:02:01 <osier> unit weir: is 1.0.3\n10:02:02 <osier> hung up\n",
+    &["version-other weir 1.0.7 1.0.3"]
+)]
+#[case::a_line_for_each_kind_of_fault(
+    "10:01:00 rings: mallow\n10:01:02 let in: mallow\n10:02:00 rings: osier\n10:02:01 aborted: osier\n    Missing packages: none\n    Wrong versions: none\n    Altered packages: weir\n    Unknown packages: none\n",
+    &["content-differs weir - -"]
+)]
 #[case::a_tag_with_a_number_is_no_mod(
     "10:01:00 [q-1f] mallow comes\n10:01:01 [q-1f] let in\n10:02:00 [q-35bf] osier comes\n10:02:02 [q-35bf] has skerry v0.9.1\n10:02:02 [q-35bf] shut out\n",
     &["version-other skerry 0.9.2 0.9.1"]
@@ -500,6 +524,9 @@ fn a_sign_for_numbers_stands_for_a_mod_where_it_counted_them_up() {
 #[case::what_is_written_as_he_goes(
     "10:01:00 osier rings\n10:01:01 osier holds gannet, which nobody else does\n10:01:02 osier stays out\n10:01:02 weir 1.0.7: a picture is missing\n10:02:00 mallow rings\n10:02:02 mallow is there\n"
 )]
+#[case::a_try_before_he_got_in_where_addresses_stand_beside_names(
+    "{\"ts\":\"10:01:00\",\"ev\":\"auth.begin\",\"player\":{\"name\":\"mallow\",\"addr\":\"10.0.0.7\"}}\n{\"ts\":\"10:01:01\",\"ev\":\"auth.done\",\"player\":{\"name\":\"mallow\"}}\n{\"ts\":\"10:02:00\",\"ev\":\"auth.begin\",\"player\":{\"name\":\"osier\",\"addr\":\"10.0.0.9\"}}\n{\"ts\":\"10:02:00\",\"ev\":\"auth.reject\",\"player\":{\"name\":\"osier\"},\"why\":{\"code\":\"MODS\",\"mods\":[{\"id\":\"weir\",\"need\":\"1.0.7\",\"have\":null}]}}\n{\"ts\":\"10:03:00\",\"ev\":\"auth.begin\",\"player\":{\"name\":\"osier\",\"addr\":\"10.0.0.9\"}}\n{\"ts\":\"10:03:01\",\"ev\":\"auth.done\",\"player\":{\"name\":\"osier\"}}\n"
+)]
 #[case::what_comes_behind_the_end_of_a_block(
     "10:01:00 * mallow\n10:01:03 * let in\n10:02:00 * osier\n10:02:03 * let in\n10:02:09 weir 1.0.7 is missing a picture\n"
 )]
@@ -518,6 +545,10 @@ fn nobody_is_blamed_for(#[case] tries: &str) {
     "10:01:00 <IN> mallow\n10:01:00 <CNT> mallow weir/1.0.3\n10:01:01 <NO> mallow\n10:02:00 <IN> osier\n10:02:01 <ROOM> osier 32/32\n",
     "32/32"
 )]
+#[case::in_a_column(
+    "10:01:00\tKNOCK\tmallow\t\n10:01:01\tENTER\tmallow\t\n10:02:00\tKNOCK\tosier\t\n10:02:00\tFAULT\t\tweir\n10:02:01\tBAN\tosier\t\n",
+    "BAN"
+)]
 #[case::told_between_his_lines(
     "10:01:00 mallow connecting\n10:01:01 mallow connected\n10:02:00 osier connecting\n10:02:00 ban list hit\n10:02:01 kicked osier\n",
     "ban list hit"
@@ -530,7 +561,7 @@ fn whoever_is_kept_out_was_not_let_in(#[case] tries: &str, #[case] why: &str) {
     let events = heard.of_last_try(Role::Server).expect("a try");
     assert!(events.iter().all(|event| event.means != Event::JoinAccepted), "{events:?}");
     let refused = events.iter().find(|event| event.means == Event::JoinRefused).expect("a refusal");
-    assert!(refused.text.contains(why), "{refused:?}");
+    assert!(refused.text.contains(why) && refused.kept_out.is_some(), "{refused:?}");
 }
 
 /// What is made of a message alone: what it means, of which mod, expected and found; and with a `?` where it is a guess.

@@ -461,6 +461,7 @@ mod tests {
             file: None,
             key: None,
             amount: None,
+            kept_out: None,
             is_guess: false,
         });
         Needles::new(&rulebook, &[], None, &loaded).expect("few names")

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
-use super::items::NOTHING;
+use super::items::{Item, NOTHING};
 use super::joins::{Episode, Joins};
 use super::kinds::{Kind, Kinds, Seen};
 use super::lines::{Piece, stands_apart};
@@ -31,6 +31,19 @@ fn leads_to_a_mod(pieces: &[Piece]) -> Option<String> {
         [.., Piece::Word(folder), Piece::Sign(sign)] if matches!(sign.as_str(), "/" | "\\") => {
             Some(format!("{folder}{sign}"))
         }
+        _ => None,
+    }
+}
+
+/// The signs that stand before mods, with a blank behind them.
+fn signs(kinds: &Kinds) -> BTreeSet<&str> {
+    let found = kinds.kinds.iter().filter_map(|kind| kind.pieces.windows(3).find_map(sign_before_a_mod));
+    found.filter(|sign| matches!(*sign, "+" | "-" | "~")).collect()
+}
+
+fn sign_before_a_mod(pieces: &[Piece]) -> Option<&str> {
+    match pieces {
+        [Piece::Sign(sign), Piece::Blank, Piece::Mod(..)] => Some(sign),
         _ => None,
     }
 }
@@ -127,16 +140,24 @@ pub struct Looked<'k> {
     said_in: HashMap<String, Vec<usize>>,
     /// What stands before mods in lines that name players, in paths, and behind words for what they are.
     before_mods: HashSet<String>,
+    /// Whether several signs stand before mods, each with a blank behind it: then they say what is with each, as in a list of differences.
+    has_signs: bool,
 }
 
 impl<'k> Looked<'k> {
     /// With each line's try, and the header that it stands below.
     pub fn new((kinds, joins): (&'k Kinds, &'k Joins), known: &'k Known, players: &'k BTreeSet<String>) -> Self {
         let (of, above, said_in) = (joins.by_line(), headers(kinds), words(kinds));
-        let before_mods = before_mods(kinds);
-        let mut looked = Self { kinds, joins, known, players, of, above, bad: Vec::new(), said_in, before_mods };
+        let (before_mods, has_signs) = (before_mods(kinds), signs(kinds).len() > 1);
+        let bad = Vec::new();
+        let mut looked = Self { kinds, joins, known, players, of, above, bad, said_in, before_mods, has_signs };
         looked.bad = (0..kinds.kinds.len()).map(|kind| looked.stands_in_bad_joins(kind)).collect();
         looked
+    }
+
+    /// The sign that says what is with a mod.
+    pub fn sign_of(&self, item: &Item) -> Option<char> {
+        item.mark.or_else(|| item.bullet.filter(|sign| self.has_signs || *sign == '~'))
     }
 
     /// The words of a kind of lines before which stands what stands before mods elsewhere.

@@ -2,12 +2,16 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::rc::Rc;
+use std::sync::LazyLock;
+
+use aho_corasick::AhoCorasick;
 
 use super::kinds::{Kind, Kinds};
 use super::lines::Piece;
 use super::model::{LearnedEvent, Sign};
 use crate::base::ids::same_name;
-use crate::diagnose::{KeptOutBy, elsewhere, means_failure, parted, says_unwanted};
+use crate::diagnose::{elsewhere, means_failure, parted, says_unwanted};
+use crate::logs::KeptOutBy;
 use crate::rulebook::{Event, Role};
 
 /// Beginnings of words for a try that went well.
@@ -196,8 +200,8 @@ impl TryWords {
             Self {
                 tone: tone(&words).or(kept_out.map(|_| false)),
                 is_elsewhere: kept_out.is_some_and(KeptOutBy::is_final),
-                goes: has_word(&words, &GOES),
-                tries: has_word(&words, &TRIES),
+                goes: GOES_WORDS.are_in(&words),
+                tries: TRIES_WORDS.are_in(&words),
                 is_of_unwanted: says_unwanted(&words) || says_unwanted(&status(&words)),
             }
         });
@@ -430,7 +434,7 @@ impl Joins {
         let mut events = Vec::new();
         if let Some(start) = self.start.filter(|start| !self.endings.contains_key(start)) {
             let joins = kinds.kinds[start].lines.len();
-            let says_so = has_word(&kinds.kinds[start].words(), &TRIES);
+            let says_so = TRIES_WORDS.are_in(&kinds.kinds[start].words());
             let sure = 0.55 + 0.08 * joins.min(3) as f64 + if says_so { 0.15 } else { 0.0 };
             events.extend(kinds.kinds[start].event(Event::JoinTried, sure, vec![Sign::ComesFirst { joins }]));
         }
@@ -451,16 +455,36 @@ impl Joins {
     }
 }
 
-fn has_word(text: &str, words: &[&str]) -> bool {
-    let lower = format!(" {} ", text.to_lowercase());
-    words
-        .iter()
-        .any(|word| lower.match_indices(word).any(|(at, _)| lower[..at].ends_with(|c: char| !c.is_alphanumeric())))
+/// Beginnings of words, looked for all at once.
+struct Beginnings(AhoCorasick);
+
+static WELL_WORDS: LazyLock<Beginnings> = LazyLock::new(|| Beginnings::of(&WELL));
+static ILL_WORDS: LazyLock<Beginnings> = LazyLock::new(|| Beginnings::of(&ILL));
+static GOES_WORDS: LazyLock<Beginnings> = LazyLock::new(|| Beginnings::of(&GOES));
+static TRIES_WORDS: LazyLock<Beginnings> = LazyLock::new(|| Beginnings::of(&TRIES));
+
+impl Beginnings {
+    fn of(words: &[&str]) -> Self {
+        Self(AhoCorasick::new(words).expect("words that are written here"))
+    }
+
+    fn are_in(&self, text: &str) -> bool {
+        self.are_in_lower(&format!(" {} ", text.to_lowercase()))
+    }
+
+    fn are_in_lower(&self, lower: &str) -> bool {
+        self.places(lower).any(|at| lower[..at].ends_with(|c: char| !c.is_alphanumeric()))
+    }
+
+    fn places<'t>(&'t self, lower: &'t str) -> impl Iterator<Item = usize> + 't {
+        self.0.find_overlapping_iter(lower).map(|found| found.start())
+    }
 }
 
 /// Whether words speak of a try that went well, or of one that did not.
 pub(super) fn tone(words: &str) -> Option<bool> {
-    match (has_word(words, &WELL), has_word(words, &ILL) || denies_well(words)) {
+    let lower = format!(" {} ", words.to_lowercase());
+    match (WELL_WORDS.are_in_lower(&lower), ILL_WORDS.are_in_lower(&lower) || denies_well(&lower)) {
         (_, true) => Some(false),
         (true, false) => Some(true),
         (false, false) => None,
@@ -473,13 +497,12 @@ const NOT: [&str; 15] =
 /// So many words may stand between.
 const NOT_WITHIN: usize = 2;
 
-fn denies_well(words: &str) -> bool {
-    let lower = words.to_lowercase();
+fn denies_well(lower: &str) -> bool {
     let is_denied = |at: usize| {
         let before = lower[..at].split_whitespace().rev().take(NOT_WITHIN);
         before.into_iter().any(|word| NOT.contains(&word.trim_matches(|c: char| !c.is_alphanumeric() && c != '\'')))
     };
-    WELL.iter().any(|word| lower.match_indices(word).any(|(at, _)| is_denied(at)))
+    WELL_WORDS.places(lower).any(is_denied)
 }
 
 /// The kind of line with which the lines of most players begin; nothing where mods are told of before that.

@@ -4,10 +4,11 @@ use std::collections::{BTreeSet, HashMap};
 use std::ops::Range;
 use std::rc::Rc;
 
+use super::items::is_address;
 use super::lines::{Line, Lines, Piece, Shape, Values, skeleton, without_tags};
 use super::model::{LearnedEvent, Sign};
 use super::players::may_be_a_name;
-use super::strangers::{is_kind_of_mod, is_small_word};
+use super::strangers::{is_kind_of_mod, is_label, is_small_word};
 use crate::base::finding::Code;
 use crate::base::ids::{FoldedId, same_name};
 use crate::diagnose::{means_failure, tame_meaning};
@@ -383,23 +384,26 @@ impl AroundMods {
             return;
         }
         let is_name = |word: &str| {
-            let is_word = self.words.contains(&word.to_lowercase()) || is_small_word(word);
+            let is_word = self.words.contains(&word.to_lowercase()) || is_small_word(word) || is_label(word);
             may_be_a_name(word) && !is_word && means_failure(word).is_none()
         };
+        // Whether a word may be a name takes longest, and is asked last.
         let may_be = |at: &usize| matches!(&pieces[*at], Piece::Word(word) if is_name(word));
-        let words = || (0..pieces.len()).filter(may_be);
+        let is_word = |at: &usize| matches!(pieces[*at], Piece::Word(_));
+        let words = || (0..pieces.len()).filter(is_word);
         let nobody_is_known = self.shapes.is_empty();
+        let is_behind = |at: &usize| nobody_is_known && is_behind_a_kind_of_mod(pieces, *at);
+        let is_before = |at: &usize| is_before_a_version(pieces, *at, is_own);
         let found = words()
-            .find(|at| nobody_is_known && is_behind_a_kind_of_mod(pieces, *at))
+            .filter(is_behind)
+            .find(may_be)
             .or_else(|| {
-                let is_before = |at: &usize| is_before_a_version(pieces, *at, is_own);
                 // Where nobody knows any, a word of a sentence before the first version says that this one names none.
-                let is_word = |at: &usize| matches!(pieces[*at], Piece::Word(_));
-                let first = (0..pieces.len()).filter(is_word).find(is_before);
-                words().find(is_before).filter(|at| !nobody_is_known || first == Some(*at))
+                let first = words().find(is_before);
+                words().filter(is_before).find(may_be).filter(|at| !nobody_is_known || first == Some(*at))
             })
-            .or_else(|| words().find(|at| is_entry_of_json(pieces, *at)))
-            .or_else(|| words().find(|at| self.fits(pieces, *at)));
+            .or_else(|| words().filter(|at| is_entry_of_json(pieces, *at)).find(may_be))
+            .or_else(|| words().filter(|at| self.fits(pieces, *at)).find(may_be));
         if let Some(at) = found {
             let name = in_quotes(pieces, at).or_else(|| from_the_start(pieces, at));
             let name = name.unwrap_or_else(|| first_of_title(pieces, at, &is_name)..at + 1);
@@ -526,7 +530,7 @@ fn is_before_a_version(pieces: &[Piece], at: usize, is_own: bool) -> bool {
     at > 0
         && gap > 0
         && (is_own || pieces.iter().any(Piece::is_player))
-        && matches!(rest.get(gap), Some(Piece::Version(_)))
+        && matches!(rest.get(gap), Some(Piece::Version(version)) if !is_address(version))
 }
 
 /// What all lines of a shape have.

@@ -37,6 +37,7 @@ pub fn message(evening: Evening<'_>, text: &str) -> Result<Vec<LogEvent>, aho_co
         file: None,
         key: None,
         amount: None,
+        kept_out: None,
     };
     match named.len() {
         // All of it is about the one.

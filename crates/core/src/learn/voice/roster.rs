@@ -79,6 +79,11 @@ fn of_log(text: &str) -> Vec<Listed> {
     let mut objects: Vec<(String, Listed)> = Vec::new();
     for line in lines {
         let message = message(line);
+        if !may_have_a_version(message) {
+            keep(std::mem::take(&mut objects).into_iter().map(|(_, listed)| listed).collect());
+            keep(of_run(&std::mem::take(&mut run)));
+            continue;
+        }
         let object = of_object(message);
         let goes_on = objects.last().zip(object.as_ref()).is_none_or(|((above, _), (keys, _))| above == keys);
         if !goes_on || object.is_none() {
@@ -102,6 +107,12 @@ fn of_log(text: &str) -> Vec<Listed> {
     keep(objects.into_iter().map(|(_, listed)| listed).collect());
     let longest = lists.iter().map(Vec::len).max().unwrap_or(0);
     lists.into_iter().find(|list| list.len() * 10 >= longest * 6).unwrap_or_default()
+}
+
+/// Whether a digit stands before a dot: most lines have none, and nothing more need be asked of them.
+fn may_have_a_version(message: &str) -> bool {
+    let bytes = message.as_bytes();
+    memchr::memchr_iter(b'.', bytes).any(|dot| dot > 0 && bytes[dot - 1].is_ascii_digit())
 }
 
 fn has_version(pieces: &[Piece]) -> bool {

@@ -224,7 +224,7 @@ pub fn stranger(message: &str, is_new: &dyn Fn(&str) -> bool) -> Option<Item> {
 }
 
 /// A name with the words before it that belong to it: a title has capitals throughout.
-fn with_title<'m>(message: &'m str, (start, end): (usize, usize), is_name: &dyn Fn(&str) -> bool) -> &'m str {
+pub fn with_title<'m>(message: &'m str, (start, end): (usize, usize), is_name: &dyn Fn(&str) -> bool) -> &'m str {
     let has_capital = |word: &str| word.starts_with(char::is_uppercase);
     let mut begin = start;
     while has_capital(&message[begin..end])
@@ -288,25 +288,27 @@ pub fn unwanted(message: &str, is_new: &dyn Fn(&str) -> bool, is_like_ids: &dyn 
     // What stands in brackets at the beginning is a part of the program, or who it is about.
     static TAGS: LazyLock<Regex> =
         LazyLock::new(|| Regex::new(r"^(?:\s*\[[^\]]*\])+").expect("a pattern that is written here"));
-    let rest = without_failure(&message[TAGS.find(message).map_or(0, |tags| tags.end())..]);
+    let said = &message[TAGS.find(message).map_or(0, |tags| tags.end())..];
+    let rest = without_failure(said);
     let words: Vec<&str> = rest.split(|c: char| c.is_whitespace() || matches!(c, '\'' | '’')).collect();
     let may_be = |word: &str| stands_alone(word) && is_new(word) && !is_kind_of_mod(word);
     let is_name = |word: &&str| may_be(&bare(word)) && !is_small_word(&bare(word));
     let is_quoted = |word: &&str| word.starts_with(['"', '`', '«', '“', '„']);
     // A title of several words, in quotes or with capitals.
-    static TITLE: LazyLock<Regex> = LazyLock::new(|| {
+    static TITLES: LazyLock<[Regex; 2]> = LazyLock::new(|| {
         let quoted = r#"["«“„](?<title>\p{L}[\p{L}\p{N}'_-]*(?: [\p{L}\p{N}'&_-]+){1,5})["»”“]"#;
-        let written = r"[\p{Ll},:\s] (?<name>\p{Lu}[\p{L}\p{N}']+(?: \p{Lu}[\p{L}\p{N}']*){1,4})";
-        let pattern = format!("{quoted}|{written}");
-        Regex::new(&pattern).expect("a pattern that is written here")
+        let written = r"[\p{Ll},:\s] (?<title>\p{Lu}[\p{L}\p{N}']+(?: \p{Lu}[\p{L}\p{N}']*){1,4})";
+        [quoted, written].map(|pattern| Regex::new(pattern).expect("a pattern that is written here"))
     });
-    let titles = TITLE
-        .captures_iter(&rest)
-        .filter_map(|found| found.name("title").or_else(|| found.name("name")))
-        .map(|title| title.as_str());
-    let mut titles = titles.filter(|title| is_new(title) && says_unwanted(&message.replace(title, "X")));
-    if let (Some(title), None) = (titles.next(), titles.next()) {
-        return Some(item(title));
+    let title_in = |text: &'_ str| {
+        let found = TITLES.iter().flat_map(|titles| titles.captures_iter(text)).filter_map(|found| found.name("title"));
+        let is_one = |title: &&str| is_new(title) && says_unwanted(&message.replace(*title, "X"));
+        let mut titles = found.map(|title| title.as_str()).filter(is_one);
+        titles.next().filter(|_| titles.next().is_none()).map(item)
+    };
+    // Words of failure may take a word of the title with them.
+    if let Some(item) = title_in(&rest).or_else(|| title_in(said)) {
+        return Some(item);
     }
     let behind = words.windows(2).find(|two| is_kind_of_mod(&bare(two[0])) && is_name(&two[1])).map(|two| two[1]);
     let mut names = words.iter().copied().filter(is_name);

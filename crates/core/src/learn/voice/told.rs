@@ -13,12 +13,14 @@ use super::joins::{Episode, tone};
 use super::kinds::{Kind, Seen};
 use super::lines::{Piece, skeleton};
 use super::model::Transcript;
-use super::strangers::{in_brackets, in_sections, is_label, is_of_reports, keyed, stranger, unwanted, with_status};
+use super::strangers::{
+    in_brackets, in_sections, is_label, is_of_reports, keyed, stranger, unwanted, with_status, with_title,
+};
 use crate::base::finding::Code;
-use crate::base::ids::FoldedId;
+use crate::base::ids::{FoldedId, same_name};
 use crate::base::names::PlayerName;
-use crate::diagnose::{KeptOutBy, elsewhere, is_vague, means_failure, says_unwanted};
-use crate::logs::{LogEvent, LogTime, Source, shown};
+use crate::diagnose::{elsewhere, is_vague, means_failure, says_unwanted};
+use crate::logs::{KeptOutBy, LogEvent, LogTime, Source, shown};
 use crate::rulebook::{Event, Role};
 
 /// Bytes of a line that are read.
@@ -236,7 +238,7 @@ impl Reader<'_> {
         events.extend(begins);
         let all = self.list_of_all(episode);
         let differs = || all.as_ref().is_some_and(|list| !self.listed(episode, list, &BTreeSet::new()).is_empty());
-        let codes = self.codes_of_elsewhere();
+        let codes = self.codes_of_elsewhere(episode);
         let kept_out = last_lines(episode).iter().rev().filter_map(|line| Some((*line, self.kept_out(*line, &codes)?)));
         let kept_out: Vec<(usize, KeptOutBy)> = kept_out.collect();
         let says_why = kept_out.iter().find(|(_, kept)| kept.is_final()).map(|(line, _)| *line);
@@ -250,7 +252,7 @@ impl Reader<'_> {
             return events;
         }
         let of_all: BTreeSet<usize> = self.lists_in(episode).iter().chain(&all).map(|list| list.kind).collect();
-        let mut causes = self.said(episode, &self.legend(), &of_all);
+        let mut causes = self.said(episode, &self.legend(episode), &of_all);
         // Of somebody who is kept out for something else, what does not name him tells nothing.
         if says_why.is_some() {
             causes.retain(|(line, ..)| Some(*line) != says_why && self.looked.kinds.lines[*line].player.is_some());
@@ -276,7 +278,10 @@ impl Reader<'_> {
         let ended = says_why
             .or_else(weaker)
             .or_else(|| episode.outcome.filter(|_| episode.went_well == Some(false) || has_causes));
-        events.extend(ended.map(|line| self.event(line, Event::JoinRefused, episode)));
+        events.extend(ended.map(|line| {
+            let kept_out = kept_out.iter().find(|(own, _)| *own == line).map(|(_, kept)| *kept);
+            LogEvent { kept_out, ..self.event(line, Event::JoinRefused, episode) }
+        }));
         events
     }
 
@@ -300,7 +305,7 @@ impl Reader<'_> {
     }
 
     /// What a line says of what keeps a player out and has to do with no mod: in words, by a code that is explained elsewhere, or in one
-    /// word behind his name.
+    /// word beside his name.
     fn kept_out(&self, line: usize, codes: &BTreeMap<String, KeptOutBy>) -> Option<KeptOutBy> {
         let text = self.text(line);
         let by_code = || CODE.find_iter(text).find_map(|code| codes.get(code.as_str()).copied());
@@ -308,7 +313,14 @@ impl Reader<'_> {
             let (_, word) = text.trim_end().rsplit_once(": ").filter(|(_, word)| !word.contains(' '))?;
             refuses(self.looked.kinds.kind(line)).and_then(|_| elsewhere(&format!("server {word}")))
         };
-        elsewhere(text).or_else(by_code).or_else(in_a_word)
+        let in_columns = || {
+            let player = self.looked.kinds.lines[line].player.as_deref()?;
+            let words = super::lines::message(text).split(|c: char| !c.is_alphanumeric() && c != '_' && c != '-');
+            let mut others = words.filter(|word| !word.is_empty() && !same_name(word, player));
+            let word = others.next().filter(|_| others.next().is_none())?;
+            elsewhere(&format!("server {}", word.to_lowercase()))
+        };
+        elsewhere(text).or_else(by_code).or_else(in_a_word).or_else(in_columns)
     }
 
     /// What stands behind the last line of a player, and goes on with none of his, tells nothing where his own lines do, and is a guess
@@ -390,10 +402,18 @@ impl Reader<'_> {
                 let said = self.looked.known.by_values(&item).or_else(by_words).or_else(by_code).or_else(by_mark);
                 // Of one version on both sides, it is no other one.
                 let is_one = matches!(&item.versions[..], [a, b, ..] if a.text == b.text);
-                let said = said.map(|cause| match &cause.0 {
-                    Event::Cause(Code::VersionOther) if is_one => (Event::Cause(Code::ContentDiffers), None, None),
+                // Nor is it where the one that is told is right: the sign before it says more, or it is the server's own.
+                let is_right = || matches!(&item.versions[..], [only] if known.expected(&item.id) == Some(&only.text));
+                let fitting = |cause: Cause| match &cause {
+                    (Event::Cause(Code::VersionOther), ..) if is_one => {
+                        (Event::Cause(Code::ContentDiffers), None, None)
+                    }
+                    (means @ Event::Cause(Code::VersionOther), expected, Some(_)) if is_right() => {
+                        by_mark().unwrap_or((*means, expected.clone(), None))
+                    }
                     _ => cause,
-                });
+                };
+                let said = said.map(fitting);
                 let is_clear = |((means, ..), _): &(Cause, f64)| *means != Event::ModFailed || episode.player.is_none();
                 let pooled = || self.looked.meaning_of(line).filter(|_| is_alone).filter(is_clear);
                 // That two are not the same may be said of their versions, or of their bytes.
@@ -409,7 +429,8 @@ impl Reader<'_> {
                 });
                 let read = read.or_else(|| self.looked.known.by_contents(&item).map(|cause| (cause, true)));
                 let read = read.or_else(|| {
-                    let ((means, expected, found), sure) = pooled()?;
+                    let (cause, sure) = pooled()?;
+                    let (means, expected, found) = fitting(cause);
                     let is_other = means == Event::Cause(Code::VersionOther) && found.is_some();
                     let known = || self.looked.known.expected(&item.id).map(str::to_owned).filter(|_| is_other);
                     Some(((means, expected.or_else(known), found), sure < GUESSED))
@@ -502,7 +523,7 @@ impl Reader<'_> {
             }
             return Some((Event::Cause(Code::VersionOther), expected, Some(found.clone())));
         }
-        match item.mark? {
+        match self.looked.sign_of(item)? {
             '-' => Some(self.looked.known.with_version(item, Event::Cause(Code::ModMissing))),
             '~' => Some((Event::Cause(Code::ContentDiffers), None, None)),
             _ => None,
@@ -550,7 +571,9 @@ impl Reader<'_> {
             found.push((*line, item.clone(), cause, false));
         }
         let marked = self.marked(episode, list);
-        let is_held = |id: &FoldedId| held.iter().chain(&marked).any(|(_, item)| item.id == *id);
+        let entries = self.other_entries(episode, list);
+        let is_entry = |id: &FoldedId| entries.iter().any(|line| self.looked.kinds.lines[*line].mods().contains(id));
+        let is_held = |id: &FoldedId| held.iter().chain(&marked).any(|(_, item)| item.id == *id) || is_entry(id);
         let has = |id: &FoldedId| is_held(id) || named.contains(id);
         for (line, item) in marked.iter().filter(|(_, item)| !named.contains(&item.id)) {
             found.push((*line, item.clone(), (Event::Cause(Code::ContentDiffers), None, None), true));
@@ -563,6 +586,19 @@ impl Reader<'_> {
         // Lists that have next to nothing in common are not of the same things.
         let is_another = found.len() * 3 > self.looked.known.number() * 2;
         if is_another { Vec::new() } else { found }
+    }
+
+    /// The lines beside those of a list that begin as they do, up to the mod that they name, and go on otherwise: what they say of
+    /// it, they say of one that is there, or say that it is not.
+    fn other_entries(&self, episode: &Episode, list: &ListOfAll) -> Vec<usize> {
+        let (lines, kinds) = (&self.looked.kinds.lines, &self.looked.kinds.kinds);
+        let begin = |kind: usize| {
+            let pieces = &kinds[kind].pieces;
+            pieces.iter().position(Piece::is_mod).map(|name| skeleton(&pieces[..=name]))
+        };
+        let own = begin(list.kind).filter(|_| kinds[list.kind].names_a_player());
+        let is_one = |line: &usize| lines[*line].kind != list.kind && begin(lines[*line].kind) == own;
+        episode.lines.iter().copied().filter(|line| own.is_some() && is_one(line)).collect()
     }
 
     /// Entries of a list that are written otherwise than the others, with the version that they should have: a mark behind it, say. Such
@@ -712,7 +748,9 @@ impl Reader<'_> {
         let entry = listed(message, &is_player).filter(|_| seen.depth > 0);
         let mut in_place =
             self.looked.in_the_place_of_mods(seen.kind).filter(|word| stands_alone(word) && is_new(word));
-        let in_place = || in_place.next().map(|name| Item::in_place(name, message));
+        let titled =
+            |name: &str| Some(with_title(message, message.find(name).map(|at| (at, at + name.len()))?, &is_new));
+        let in_place = || in_place.next().map(|name| Item::in_place(titled(name).unwrap_or(name), message));
         // In an object what stands before a version is a key.
         let stranger = || stranger(message, &is_new).filter(|_| !message.trim_start().starts_with('{'));
         let told = entry.or_else(stranger).or_else(in_place);
@@ -765,7 +803,10 @@ impl Reader<'_> {
             end += 1;
         }
         let texts: Vec<&str> = (line..end).map(|at| self.text(at)).collect();
-        if texts.len() < 2 || !texts.iter().all(|text| is_field(text)) {
+        // A line whose key says what is wrong speaks for itself.
+        let says_what = |(key, _): (&str, &str)| means_failure(&format!("{key}: X")).is_some();
+        let speaks_for_itself = texts[0].split_once([':', '=']).is_some_and(says_what);
+        if texts.len() < 2 || speaks_for_itself || !texts.iter().all(|text| is_field(text)) {
             return None;
         }
         let is_new = |word: &str| self.is_new(line, word);
@@ -817,19 +858,27 @@ impl Reader<'_> {
         found
     }
 
-    /// Codes that some line outside of tries puts into words for what is wrong with a mod.
-    fn legend(&self) -> BTreeMap<String, Event> {
-        self.explained(|_| true, |words| means_failure(words).filter(|means| *means != Event::ModFailed))
+    /// The codes of a try that some line outside of tries puts into words for what is wrong with a mod.
+    fn legend(&self, episode: &Episode) -> BTreeMap<String, Event> {
+        let is_code = |_: &str| true;
+        self.explained((episode, &is_code), |words| means_failure(words).filter(|means| *means != Event::ModFailed))
     }
 
     /// Such codes for what no mod has to do with.
-    fn codes_of_elsewhere(&self) -> BTreeMap<String, KeptOutBy> {
+    fn codes_of_elsewhere(&self, episode: &Episode) -> BTreeMap<String, KeptOutBy> {
         // A number alone is a time, or a count of anything.
         let is_code = |code: &str| code.contains(char::is_alphabetic);
-        self.explained(is_code, |words| elsewhere(words).or_else(|| elsewhere(&format!("server {}", words.trim()))))
+        let meaning = |words: &str| elsewhere(words).or_else(|| elsewhere(&format!("server {}", words.trim())));
+        self.explained((episode, &is_code), meaning)
     }
 
-    fn explained<T>(&self, is_code: impl Fn(&str) -> bool, meaning: impl Fn(&str) -> Option<T>) -> BTreeMap<String, T> {
+    fn explained<T>(
+        &self,
+        (episode, is_code): (&Episode, &dyn Fn(&str) -> bool),
+        meaning: impl Fn(&str) -> Option<T>,
+    ) -> BTreeMap<String, T> {
+        let own = episode.lines.iter().flat_map(|line| CODE.find_iter(self.text(*line)));
+        let own: BTreeSet<&str> = own.map(|code| code.as_str()).filter(|code| is_code(code)).collect();
         let of_tries: BTreeSet<u64> = self
             .looked
             .joins
@@ -839,9 +888,13 @@ impl Reader<'_> {
             .map(|line| self.looked.kinds.lines[*line].number)
             .collect();
         let mut legend = BTreeMap::new();
-        for (_, text) in (1..).zip(&self.lines).filter(|(number, _)| !of_tries.contains(number)) {
+        let may_explain = |text: &str| own.iter().any(|code| text.contains(*code));
+        for (number, text) in (1..).zip(&self.lines) {
+            if of_tries.contains(&number) || !may_explain(text) {
+                continue;
+            }
             let codes: Vec<regex::Match<'_>> = CODE.find_iter(text).collect();
-            for (at, code) in codes.iter().enumerate().filter(|(_, code)| is_code(code.as_str())) {
+            for (at, code) in codes.iter().enumerate().filter(|(_, code)| own.contains(code.as_str())) {
                 let end = codes.get(at + 1).map_or(text.len(), regex::Match::start);
                 let words = text[code.end()..end].split([',', ';', '|']).next().unwrap_or_default();
                 if let Some(means) = meaning(words) {
@@ -875,6 +928,7 @@ impl Reader<'_> {
             file: None,
             key: None,
             amount: None,
+            kept_out: None,
         }
     }
 }
