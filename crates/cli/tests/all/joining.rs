@@ -29,10 +29,12 @@ fn published() -> Option<(Stage, PathBuf)> {
     Some((stage, joins))
 }
 
-/// The program that the release has, as a player has it who fetched it.
+/// The program that the release has, as a player has it who fetched it. It is not copied: a file that is written can't be started
+/// as long as a program that begins at that moment, in another test, has it open.
 fn program_of(stage: &Stage) -> PathBuf {
     let joins = stage.path("join");
-    std::fs::copy(stage.path("site/ready/join-linux"), &joins).unwrap();
+    let _ = std::fs::remove_file(&joins);
+    std::fs::hard_link(stage.path("site/ready/join-linux"), &joins).unwrap();
     std::fs::set_permissions(&joins, std::fs::Permissions::from_mode(0o755)).unwrap();
     joins
 }
