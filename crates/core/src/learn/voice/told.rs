@@ -424,7 +424,8 @@ impl Reader<'_> {
                         && item.words.iter().any(|words| is_vague(words))
                 };
                 let read = said.map(|cause| {
-                    let is_guess = is_stranger || is_vague(&cause);
+                    let is_unsaid = matches!(cause, (Event::Cause(Code::VersionOther), _, None)) && is_right();
+                    let is_guess = is_stranger || is_vague(&cause) || is_unsaid;
                     (cause, is_guess)
                 });
                 let read = read.or_else(|| self.looked.known.by_contents(&item).map(|cause| (cause, true)));
