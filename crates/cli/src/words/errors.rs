@@ -483,6 +483,9 @@ pub fn hint(error: &ReachError) -> Option<&'static str> {
         ReachError::BytesNowhere(_) => {
             Some("put the releases into a source or an install of kanon.toml, then seal again")
         }
+        ReachError::Address { reason, .. } if reason.is_full_disk() => {
+            Some("make room on the disk, then run the command again")
+        }
         ReachError::Address { .. } => Some("check the address in kanon.toml and the connection, then try again"),
         ReachError::Unreachable { .. } => Some("check the connection, and try again later"),
         ReachError::Refused { source, .. } => Some(refusal_hint(source)),

@@ -173,6 +173,8 @@ pub enum PlaceFault {
     ForbiddenHere,
     /// a web server can't be written to; publish to its folder, or to a bucket
     Unwritable,
+    /// the disk that it is on is full
+    Full,
     /// it could not be written: {0}
     NotKept(String),
     /// the server answered {0}
@@ -285,6 +287,11 @@ pub enum CopyFault {
 }
 
 impl Unfit {
+    /// Whether a place has no room left.
+    pub const fn is_full_disk(&self) -> bool {
+        matches!(self, Self::Place(PlaceFault::Full))
+    }
+
     /// What something else says is wrong.
     pub fn told(why: impl fmt::Display) -> Self {
         Self::Told(why.to_string())

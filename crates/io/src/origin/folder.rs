@@ -145,6 +145,7 @@ fn failed(error: io::Error) -> Failed {
     match error.kind() {
         io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => Failed::NotThere,
         io::ErrorKind::PermissionDenied => Failed::Other(Unfit::Place(PlaceFault::ForbiddenHere)),
+        io::ErrorKind::StorageFull | io::ErrorKind::QuotaExceeded => Failed::Other(Unfit::Place(PlaceFault::Full)),
         _ => Failed::MayPass(Unfit::told(error)),
     }
 }
@@ -152,6 +153,12 @@ fn failed(error: io::Error) -> Failed {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn a_full_disk_is_told_as_that() {
+        let full = failed(io::ErrorKind::StorageFull.into());
+        assert!(matches!(full, Failed::Other(Unfit::Place(PlaceFault::Full))), "{full:?}");
+    }
 
     #[test]
     fn a_file_is_there_when_it_is_whole_and_not_before() {
