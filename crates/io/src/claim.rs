@@ -3,7 +3,7 @@
 //! The lock here goes with the process that holds it. The folder there stays behind when that is killed, and is known
 //! again by what is written in it: our own is taken up again, another's is left alone.
 
-use std::fs::File;
+use std::fs::{File, TryLockError};
 use std::io::{self, Cursor};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -112,14 +112,7 @@ impl<'i> Lock<'i> {
 pub fn at_work(shown: &str, locks: &Path) -> Option<Claimant> {
     let path = lock_file(shown, locks);
     let file = File::options().write(true).open(&path).ok()?;
-    match file.try_lock() {
-        Err(std::fs::TryLockError::WouldBlock) => Some(holder(&path)),
-        Err(std::fs::TryLockError::Error(_)) => None,
-        Ok(()) => {
-            drop(LockFile(file));
-            None
-        }
-    }
+    matches!(LockFile::take(file), Err(TryLockError::WouldBlock)).then(|| holder(&path))
 }
 
 /// Who has claimed an install, from whatever workspace; nothing where nobody has, or it can't be told.
@@ -150,6 +143,17 @@ fn holder(lock: &Path) -> Claimant {
 #[derive(Debug)]
 pub struct LockFile(File);
 
+impl LockFile {
+    /// Locks a file.
+    ///
+    /// # Errors
+    /// When somebody else has locked it, or it can't be.
+    pub fn take(file: File) -> Result<Self, TryLockError> {
+        file.try_lock()?;
+        Ok(Self(file))
+    }
+}
+
 impl Drop for LockFile {
     fn drop(&mut self) {
         drop(self.0.unlock());
@@ -163,13 +167,10 @@ impl Drop for LockFile {
 pub fn take_lock(path: &Path, what: &str, claimant: &Claimant) -> Result<LockFile, ReachError> {
     let said = path.with_extension("json");
     let file = File::options().create(true).truncate(false).write(true).open(path).during("make the lock", path)?;
-    let lock = match file.try_lock() {
-        Ok(()) => LockFile(file),
-        Err(std::fs::TryLockError::WouldBlock) => return Err(busy(what, &holder(path))),
-        Err(std::fs::TryLockError::Error(source)) => {
-            return Err(ReachError::Io { attempt: "lock", path: path.to_owned(), source });
-        }
-    };
+    let lock = LockFile::take(file).map_err(|error| match error {
+        TryLockError::WouldBlock => busy(what, &holder(path)),
+        TryLockError::Error(source) => ReachError::Io { attempt: "lock", path: path.to_owned(), source },
+    })?;
     let text = serde_json::to_string(claimant).unwrap_or_default();
     crate::writing::write_whole(&said, &text)?;
     Ok(lock)

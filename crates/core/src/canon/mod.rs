@@ -197,18 +197,17 @@ impl std::io::Write for Hashing {
 
 /// Whether a canon ends with its seal, and the bytes before are those that it was made of: nothing else need be asked then.
 fn is_as_written(bytes: &[u8]) -> bool {
-    let begins = format!(",\n  \"{SEAL}\": \"");
-    let length = begins.len() + 2 * blake3::OUT_LEN + SEAL_END.len();
+    let length = end_with(Blake3::of(b"")).len();
     let Some((body, end)) = bytes.len().checked_sub(length).map(|at| bytes.split_at(at)) else { return false };
-    let seal = end.strip_prefix(begins.as_bytes()).and_then(|seal| seal.strip_suffix(SEAL_END));
     let mut hasher = blake3::Hasher::new();
     hasher.update(body).update(b"\n}");
-    let own = Blake3::from_bytes(*hasher.finalize().as_bytes());
-    seal.is_some_and(|seal| seal == own.to_string().as_bytes())
+    end == end_with(Blake3::from_bytes(*hasher.finalize().as_bytes())).as_bytes()
 }
 
-/// What stands behind the digest in a canon.
-const SEAL_END: &[u8] = b"\"\n}\n";
+/// What a canon ends with, of one length for every seal.
+fn end_with(seal: Blake3) -> String {
+    format!(",\n  \"{SEAL}\": \"{seal}\"\n}}\n")
+}
 
 impl Canon {
     /// The canon as it is written: the same bytes for the same set.
@@ -219,7 +218,7 @@ impl Canon {
         let json = serde_json::to_string_pretty(self)?;
         // Last stands what the rest is known again by: a canon that was edited or cut since says so itself.
         let (body, seal) = (json.trim_end_matches("\n}"), Blake3::of(json.as_bytes()));
-        Ok(format!("{body},\n  \"{SEAL}\": \"{seal}\"\n}}\n"))
+        Ok(body.to_owned() + &end_with(seal))
     }
 
     /// Reads a canon. Paths and digests are checked on the way in.

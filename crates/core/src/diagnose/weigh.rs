@@ -267,7 +267,7 @@ fn kept_out_by(joins: [&Join<'_>; 2], message: Option<&str>) -> Option<KeptOutBy
     let is_failure = |event: &&&LogEvent| matches!(event.means, Event::JoinRefused | Event::TimeOut);
     let told = joins.into_iter().filter_map(|join| join.events.iter().rfind(is_failure));
     let of_logs = told.map(|event| event.kept_out.or_else(|| elsewhere(&event.text)));
-    of_logs.chain(message.map(elsewhere)).find_map(|kept| kept)
+    of_logs.chain(message.map(elsewhere)).flatten().next()
 }
 
 /// A refusal that nothing explains is told plainly, and so is a message that nobody knows.

@@ -76,15 +76,13 @@ impl Column {
     pub fn is_known(&self, units: &[Unit], around: &Surroundings<'_>) -> bool {
         let named = self.share_of(units, |value, unit| value.eq_ignore_ascii_case(unit.stem()));
         if named >= 0.6 {
-            let unmarked = |unit: &Unit| unit.stem().trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
             return named < 1.0
-                && self.share_of(units, |value, unit| value.eq_ignore_ascii_case(&unmarked(unit))) >= 1.0;
+                && self.share_of(units, |value, unit| value.eq_ignore_ascii_case(unit.bare_stem())) >= 1.0;
         }
         let mentioned = || self.share_of(units, |value, unit| around.mentioned.by_another(value, &unit.name)) > 0.0;
         let is_listed = |text: &str| around.listed.contains(&text.to_lowercase());
         // A word of a name is listed with that name, and signs around it part words there.
-        let bare = |unit: &Unit| unit.stem().trim_matches(|c: char| !c.is_alphanumeric()).to_owned();
-        let is_name_listed = |_: &str, unit: &Unit| is_listed(unit.stem()) || is_listed(&bare(unit));
+        let is_name_listed = |_: &str, unit: &Unit| is_listed(unit.stem()) || is_listed(unit.bare_stem());
         let listed = || self.share(is_listed) >= 0.6 && self.share_of(units, is_name_listed) < 0.5;
         id_hint(&self.key) >= 1.0 || mentioned() || listed()
     }

@@ -5,8 +5,10 @@ use std::collections::BTreeSet;
 
 use super::fields::{Column, Surroundings};
 use super::units::Unit;
-use super::words::{BETWEEN, WORD, WORDS_OF_LINE, hints, is_slug, is_version, plain_regex, words_of_line};
-use crate::base::ids::folded;
+use super::words::{
+    BETWEEN, WORD, WORDS_OF_LINE, hints, is_slug, is_version, plain_regex, without_signs, words_of_line,
+};
+use crate::base::ids::same_name;
 
 /// Words behind which ids and versions stand.
 const SAYING: [&str; 12] =
@@ -57,13 +59,14 @@ pub fn tell_versions(units: &[Unit]) -> bool {
 
 /// Whether the texts of most units tell a version, and of nearly each what it is called itself.
 pub fn tell_themselves(units: &[Unit]) -> bool {
-    let called = |text: &str| folded(text.trim_matches(|c: char| !c.is_alphanumeric())).into_owned();
     let is_own_name = |column: &Column| {
         let named = units.iter().zip(&column.values);
-        let own = named.filter(|(unit, word)| word.as_ref().is_some_and(|word| called(word) == called(unit.stem())));
+        let own = named
+            .filter(|(unit, word)| word.as_ref().is_some_and(|word| same_name(without_signs(word), unit.bare_stem())));
         own.count() * 10 >= units.len() * 9
     };
-    tell_versions(units) && !telling(units, &is_own_name).is_empty()
+    let columns = telling(units, &|column| column.holds_versions() || is_own_name(column));
+    columns.iter().any(Column::holds_versions) && columns.iter().any(is_own_name)
 }
 
 fn telling(units: &[Unit], tells: &dyn Fn(&Column) -> bool) -> Vec<Column> {

@@ -435,8 +435,8 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     if group.holds == Holds::Folders {
         return folders_by_name(group, around);
     }
-    let are_telling = group.holds == Holds::Files && are_telling_texts(&group.units);
-    if is_everyday(&group.extension) && !is_program_part(&group.extension) && !are_telling {
+    let are_telling = || group.holds == Holds::Files && are_telling_texts(&group.units);
+    if is_everyday(&group.extension) && !is_program_part(&group.extension) && !are_telling() {
         return None;
     }
     let names = listed_name_rule(&group.units, around)?;
@@ -449,7 +449,7 @@ fn opaque(group: Group, around: &Surroundings<'_>) -> Option<Candidate> {
     let of_game = place.is_empty() || parts_of_a_program(place).any(|part| !(is_zip && part == "data"));
     let by_list = listed >= 0.5 && group.units.len() >= 2;
     let tells = is_zip && group.units.len() >= 3 && heads::tell_versions(&group.units);
-    let sure = by_list || tells || are_telling || (hinted && (names.with_version || group.units.len() >= 2));
+    let sure = by_list || tells || (hinted && (names.with_version || group.units.len() >= 2)) || are_telling();
     // A program's own parts are called like mods' now and then; a list that names most of them tells.
     let is_known = || listed >= 0.8 && group.units.len() >= 3 || tell_versions_by_name(&group.units);
     if is_program_part(&group.extension) && !is_known() {

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use super::named_after::{Leaders, documents as documents_after};
 use super::sight::{Folders, Guessed, InstallView, Seen, extension, guess, name, parent, small, starts_as_zip, stem};
-use super::words::folded;
+use super::words::{folded, without_signs};
 use crate::base::digest::Blake3;
 use crate::base::limits;
 use crate::base::path::InstallPath;
@@ -44,6 +44,11 @@ impl Unit {
     /// Its name without the ending of a file.
     pub fn stem(&self) -> &str {
         if self.is_folder { &self.name } else { stem(&self.name) }
+    }
+
+    /// The same without signs around it.
+    pub fn bare_stem(&self) -> &str {
+        without_signs(self.stem())
     }
 
     /// Whether it is a text and no more.

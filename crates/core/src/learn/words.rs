@@ -231,6 +231,11 @@ pub fn side_word(word: &str) -> Option<&'static str> {
     }
 }
 
+/// A word without the signs around it.
+pub fn without_signs(word: &str) -> &str {
+    word.trim_matches(|c: char| !c.is_alphanumeric())
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

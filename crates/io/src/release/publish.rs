@@ -1,7 +1,7 @@
 //! Publishes: uploads what is new, signs, and only then lets readers know of it.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::fs::File;
+use std::fs::{File, TryLockError};
 use std::io::Read;
 use std::num::NonZeroU64;
 use std::path::{Path, PathBuf};
@@ -23,6 +23,7 @@ use super::packs::{Made, make_recipe};
 use super::record::{self, Record, RecordedRelease};
 use super::{SPEC, days};
 use crate::bytes::Bytes;
+use crate::claim::LockFile;
 use crate::error::{During, ReachError, ReleaseFault, Unfit};
 use crate::open::regular;
 use crate::origin::{Failed, Origin, runtime};
@@ -187,14 +188,13 @@ pub fn publish(
 }
 
 /// Two publications of one workspace would take each other's numbers.
-fn alone(folder: &Path) -> Result<File, ReachError> {
+fn alone(folder: &Path) -> Result<LockFile, ReachError> {
     let path = folder.join("lock");
     let lock = File::create(&path).during("make", &path)?;
-    match lock.try_lock() {
-        Ok(()) => Ok(lock),
-        Err(std::fs::TryLockError::WouldBlock) => Err(ReachError::unusable(path, ReleaseFault::Publishing)),
-        Err(std::fs::TryLockError::Error(source)) => Err(ReachError::Io { attempt: "lock", path, source }),
-    }
+    LockFile::take(lock).map_err(|error| match error {
+        TryLockError::WouldBlock => ReachError::unusable(path, ReleaseFault::Publishing),
+        TryLockError::Error(source) => ReachError::Io { attempt: "lock", path, source },
+    })
 }
 
 /// Takes off what a publication that was cut off had begun to write: names that end in `#` and a number.
